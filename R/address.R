@@ -1,0 +1,139 @@
+# Parameter addresses: exactly one readable name for every parameter.
+#
+# A parsed address is a list with `head`, `first`, `second` and `group`. A slot is a character
+# vector; NULL means "all of them" (loading[Calm, ]), several names make a slice.
+
+address_heads <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L, intercept = 1L, mean = 1L)
+readable_heads <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
+address_patterns <- c("items", "constructs")
+
+reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE", "FALSE", "NULL",
+                    "Inf", "NaN", "NA", "NA_integer_", "NA_real_", "NA_character_", "NA_complex_", "in")
+
+# Backticks round what R's parser would not read as a name, the same in every locale.
+address_name <- function(x) {
+  plain <- grepl("^(\\p{L}|[.](?![0-9]))[\\p{L}\\p{N}._]*$", enc2utf8(x), perl = TRUE) & !x %in% reserved_words
+  if (all(plain)) return(x)
+  x[!plain] <- paste0("`", gsub("`", "\\\\`", x[!plain]), "`")
+  x
+}
+
+# Vectorised: NA marks an empty second slot or no group.
+address_format <- function(head, first, second = NA_character_, group = NA_character_) {
+  out <- paste0(head, "[", address_name(first))
+  two <- rep_len(!is.na(second), length(out))
+  if (any(two)) out[two] <- paste0(out, ", ", address_name(second))[two]
+  grouped <- rep_len(!is.na(group), length(out))
+  if (any(grouped)) out[grouped] <- paste0(out, " | ", address_name(group))[grouped]
+  paste0(out, "]")
+}
+
+#' Read a parameter address
+#'
+#' Every parameter of a model has exactly one readable name, its *address*: for
+#' example `loading[Belonging, be3]`, `effect[Calm, Staying]`, `variance[Calm]`,
+#' `covariance[be1, be2]`, `intercept[be3]` or `mean[Calm]`. An address is plain
+#' R syntax, so backticks go round names that are not syntactic. A group follows
+#' after a bar: ``loading[Calm, sc1 | evening]``. Slices leave a slot empty
+#' (`loading[Calm, ]`) or hold several names (`intercept[w1:w4]`).
+#'
+#' @param address One address, as a string or a language object.
+#' @return A list of class `orizzonte_address` with elements `head` (a string),
+#'   `first`, `second` and `group` (character vectors, or `NULL` for "all").
+#'   `format()` gives the canonical string back.
+#' @section Errors: `orizzonte_error_address` when the text is not an address;
+#'   the nearest head is named.
+#' @examples
+#' parse_address("loading[Calm, sc1 | evening]")
+#' format(parse_address("covariance[ be1,be2 ]"))
+#' @export
+parse_address <- function(address) {
+  if (inherits(address, "orizzonte_address")) return(address)
+  expression <- address
+  if (is.character(address)) {
+    check_string(address, "An address")
+    expression <- tryCatch(str2lang(address), error = function(e) {
+      abort("address", c(paste0("Not an address: ", quoted(address), "."),
+                         i = "Write one like loading[Belonging, be3], with backticks round unusual names."))
+    })
+  }
+  text <- deparse_one(expression)
+  if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) || !is.symbol(expression[[2L]])) {
+    abort("address", c(paste0("Not an address: ", text, "."),
+                       i = paste0("An address is a head with names in square brackets, such as loading[Belonging, be3]. Heads: ",
+                                  enumerate(names(address_heads)), ".")))
+  }
+  head <- as.character(expression[[2L]])
+  arity <- c(address_heads, readable_heads)[head]
+  if (is.na(arity)) {
+    abort("address", c(paste0("Unknown head `", head, "` in ", text, "."), did_you_mean(head, names(address_heads)),
+                       i = paste0("Heads are ", enumerate(names(address_heads)), ".")))
+  }
+  slots <- as.list(expression)[-(1:2)]
+  group <- NULL
+  last <- slots[[length(slots)]]
+  if (is.call(last) && identical(last[[1L]], quote(`|`))) {
+    group <- address_slot(last[[3L]], text)
+    slots[[length(slots)]] <- last[[2L]]
+  }
+  first <- address_slot(slots[[1L]], text)
+  pattern <- length(slots) == 1L && length(first) == 1L && first %in% address_patterns
+  if (length(slots) != arity && !(pattern && head == "covariance")) {
+    abort("address", c(paste0(text, " has ", count_of(length(slots), "name"), "; `", head, "` takes ", arity, "."),
+                       i = if (arity == 2L) paste0("For example ", head, "[Belonging, be3]; ", head, "[Belonging, ] means all of them.")
+                           else paste0("For example ", head, "[Calm].")))
+  }
+  second <- if (length(slots) == 2L) address_slot(slots[[2L]], text)
+  structure(list(head = head, first = first, second = second, group = group, pattern = pattern),
+            class = "orizzonte_address")
+}
+
+address_slot <- function(expression, text) {
+  if (rlang::is_missing(expression)) return(NULL)
+  if (is.symbol(expression)) return(as.character(expression))
+  if (is.character(expression) || is.numeric(expression)) return(as.character(expression))
+  names <- literal_names(expression)
+  if (is.null(names)) {
+    abort("address", c(paste0("Cannot read `", deparse_one(expression), "` in ", text, "."),
+                       i = "Inside the brackets go names, ranges such as w1:w4, or c(a, b)."))
+  }
+  names
+}
+
+deparse_one <- function(expression) paste(deparse(expression, width.cutoff = 500L), collapse = " ")
+
+#' @export
+format.orizzonte_address <- function(x, ...) {
+  slot <- function(names) {
+    if (is.null(names)) return("")
+    if (length(names) == 1L) return(address_name(names))
+    paste0("c(", paste(address_name(names), collapse = ", "), ")")
+  }
+  inner <- slot(x$first)
+  if (!is.null(x$second) || (!x$pattern && c(address_heads, readable_heads)[[x$head]] == 2L)) inner <- paste0(inner, ", ", slot(x$second))
+  paste0(x$head, "[", inner, if (!is.null(x$group)) paste0(" | ", slot(x$group)), "]")
+}
+
+#' @export
+print.orizzonte_address <- function(x, ...) {
+  cat(format(x), "\n", sep = "")
+  invisible(x)
+}
+
+# Rows of a parameter table (columns head, first, second, group) that an address means.
+address_match <- function(address, table, constructs = character()) {
+  hit <- table$head == address$head
+  if (isTRUE(address$pattern) && !address$first %in% c(table$first, table$second)) {
+    wanted <- if (address$first == "constructs") constructs else setdiff(c(table$first, table$second), constructs)
+    hit <- hit & table$first %in% wanted & (is.na(table$second) | table$second %in% wanted)
+  } else {
+    inside <- function(column, names) if (is.null(names)) rep(TRUE, length(column)) else column %in% names
+    pair <- inside(table$first, address$first) & (is.na(table$second) | inside(table$second, address$second))
+    if (address$head == "covariance") {
+      pair <- pair | (inside(table$second, address$first) & inside(table$first, address$second))
+    }
+    hit <- hit & pair
+  }
+  if (!is.null(address$group)) hit <- hit & table$group %in% address$group
+  which(hit)
+}

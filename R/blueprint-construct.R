@@ -1,0 +1,60 @@
+#' Add a construct and its items
+#'
+#' @param .bp A blueprint, from [blueprint()].
+#' @param name The construct's name, in quotes.
+#' @param reflected_in The items that reflect it: names, a numbered range such
+#'   as `be1:be4` (expanded without the data), `c(a, b)`, strings, or a call
+#'   that gives names, such as `all_of(x)`. `c(w1 = 0, w2 = 1)` fixes loadings.
+#'   An indicator may itself be a construct.
+#' @param scale Overrides the blueprint's scale setting for this construct:
+#'   `"marker"`, `"unit"`, `"average"`, or the name of the item to use as marker.
+#' @return The blueprint with the construct added.
+#' @section Errors: `orizzonte_error_duplicate` when the construct or an
+#'   item within it is declared twice; `orizzonte_error_input` when nothing
+#'   measures it or the scale names no item of it.
+#' @examples
+#' blueprint("Stage calm") |>
+#'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4), scale = "sc2")
+#' @export
+construct <- function(.bp, name, reflected_in, scale = NULL) {
+  check_blueprint(.bp, "construct")
+  check_string(name, "The name of a construct")
+  captured <- if (missing(reflected_in)) NULL else capture_names(rlang::enquo(reflected_in), paste0("construct ", quoted(name)))
+  add_hints(add_construct(.bp, name, captured$names, captured$values, scale), captured$hints)
+}
+
+add_construct <- function(bp, name, items, values = NULL, scale = NULL) {
+  values <- values %||% rep(NA_real_, length(items))
+  if (name %in% names(bp$constructs)) {
+    abort("duplicate", c(paste0("Construct ", quoted(name), " is declared twice."),
+                         i = "Give the second one another name, or put all items into one construct()."))
+  }
+  if (length(items) == 0L) {
+    abort("input", c(paste0("Construct ", quoted(name), " is measured by nothing."),
+                     i = paste0("Name its items: construct(", quoted(name), ", reflected_in = c(item1, item2, item3)).")))
+  }
+  if (name %in% items) {
+    abort("input", c(paste0("Construct ", quoted(name), " cannot be its own item."),
+                     i = "Give the construct a name that no item has."))
+  }
+  if (anyDuplicated(items)) {
+    abort("duplicate", paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ", quoted(name), "."))
+  }
+  in_effect <- bp$effects$from == name & bp$effects$to %in% items
+  if (any(in_effect)) {
+    abort("duplicate", paste0("The same relation is declared twice: ", name, " -> ", bp$effects$to[in_effect][1L],
+                              " is already an effect, and now a loading."))
+  }
+  if (!is.null(scale)) {
+    check_string(scale, "`scale`")
+    if (!scale %in% c(scale_settings, items)) {
+      abort("input", c(paste0("`scale` of construct ", quoted(name), " is neither a setting nor one of its items: ", quoted(scale), "."),
+                       did_you_mean(scale, c(scale_settings, items)),
+                       i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ", enumerate(items), ".")))
+    }
+  }
+  fixed <- values[!is.na(values)]
+  names(fixed) <- items[!is.na(values)]
+  bp$constructs[[name]] <- list(items = items, fixed = fixed, scale = scale)
+  bp
+}

@@ -1,0 +1,35 @@
+#' Give the items their wording
+#'
+#' Wordings are shown wherever items are judged: in the summary, in residuals
+#' and in reports. Column labels of the data are used where no wording is given.
+#'
+#' @param .bp A blueprint.
+#' @param ... `item = "text"` pairs, or one named character vector.
+#' @return The blueprint with the wordings added. A later wording of the same
+#'   item overrides an earlier one, and says so.
+#' @section Errors: `orizzonte_error_input` when a wording has no name or is
+#'   not text.
+#' @examples
+#' blueprint("Belonging") |>
+#'   construct("Belonging", reflected_in = be1:be3) |>
+#'   wording(be1 = "People greet me when I arrive")
+#' @export
+wording <- function(.bp, ...) {
+  check_blueprint(.bp, "wording")
+  given <- c(list(), ...)
+  add_wordings(.bp, given)
+}
+
+add_wordings <- function(bp, given) {
+  labels <- names(given) %||% rep("", length(given))
+  text <- vapply(given, function(x) is.character(x) && length(x) == 1L && !is.na(x), NA)
+  if (!all(text) || any(!nzchar(labels))) {
+    abort("input", c("Every wording must be a named text.", i = "Such as wording(be1 = \"People greet me when I arrive\")."))
+  }
+  if (anyDuplicated(labels)) abort("duplicate", paste0("Item ", quoted(labels[duplicated(labels)][1L]), " is worded twice."))
+  again <- intersect(labels, names(bp$wording))
+  changed <- again[vapply(again, function(item) !identical(bp$wording[[item]], given[[item]]), NA)]
+  if (length(changed)) say("Overridden by a later wording(): ", enumerate(changed), ".")
+  bp$wording[labels] <- unlist(given)
+  bp
+}

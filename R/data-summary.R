@@ -1,0 +1,198 @@
+#' Summary data: a covariance or correlation matrix instead of raw data
+#'
+#' @param cov A covariance matrix with variable names, full or lower triangle
+#'   (the upper one `NA` or zero); or a correlation matrix together with `sd`.
+#' @param n Number of people.
+#' @param means Means, in the order of `cov` or named. Optional.
+#' @param sd Standard deviations, in the order of `cov` or named; `cov` is then
+#'   read as a correlation matrix.
+#' @param divisor What the covariances were divided by: `"n-1"` (the usual one;
+#'   converted to divisor *n*) or `"n"`.
+#' @return An object of class `orizzonte_summary_data` with elements `n`,
+#'   `covariance` (divisor *n*), `mean` (or `NULL`), `names` and `correlation`
+#'   (whether only correlations were known).
+#' @section Errors: `orizzonte_error_summary_data` when the matrix is not
+#'   square, not symmetric, not positive definite, has no names or no `n`. A
+#'   correlation matrix without `sd` gives `orizzonte_warning_correlation`.
+#' @examples
+#' s <- matrix(c(4, 2, 2, 9), 2, dimnames = list(c("a", "b"), c("a", "b")))
+#' summary_data(s, n = 200)
+#' @export
+summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
+  divisor <- choose_one(divisor, c("n-1", "n"), "`divisor`")
+  cov <- as_square(cov)
+  if (missing(n) || is.null(n)) {
+    abort("summary_data", c("Summary data need the number of people.", i = "Give it: summary_data(cov, n = 300)."))
+  }
+  if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
+    abort("summary_data", c("`n` must be one number, at least 2.", x = paste0("It is ", describe(n), ".")))
+  }
+  names <- colnames(cov)
+  correlation <- FALSE
+  unit <- all(abs(diag(cov) - 1) < 1e-8)
+  if (!is.null(sd)) {
+    if (!unit) {
+      abort("summary_data", c("With `sd`, `cov` must be a correlation matrix (ones on the diagonal).",
+                              i = "Leave `sd` out when the matrix already holds covariances."))
+    }
+    sd <- in_order_of(sd, names, "sd")
+    if (any(sd <= 0)) abort("summary_data", paste0("The standard deviation of ", quoted(names[sd <= 0][1L]), " is not positive."))
+    if (any(abs(cov) > 1 + 1e-8)) abort("summary_data", "A correlation is beyond 1.")
+    cov <- cov * outer(sd, sd)
+  } else if (unit && nrow(cov) > 1L) {
+    correlation <- TRUE
+    warn("correlation", c("Only correlations are known, so they are analysed as if they were covariances.",
+                          i = "Estimates are in standard-deviation units. Standardized values and \u03c7\u00b2 hold when the model is free to rescale every variable; raw standard errors do not.",
+                          i = "Give `sd` to analyse covariances."))
+  }
+  if (!is.null(means)) means <- in_order_of(means, names, "means")
+  check_definite(cov, "The matrix")
+  if (divisor == "n-1") cov <- cov * (n - 1) / n
+  structure(list(n = n, covariance = cov, mean = means, names = names, correlation = correlation),
+            class = "orizzonte_summary_data")
+}
+
+as_square <- function(cov) {
+  if (is.data.frame(cov)) cov <- as.matrix(cov)
+  if (!is.matrix(cov) || !is.numeric(cov)) {
+    abort("summary_data", c("`cov` must be a numeric matrix.", x = paste0("It is ", describe(cov), ".")))
+  }
+  if (nrow(cov) != ncol(cov)) {
+    abort("summary_data", c("The matrix is not square.", x = paste0("It has ", nrow(cov), " rows and ", ncol(cov), " columns.")))
+  }
+  names <- colnames(cov) %||% rownames(cov)
+  if (is.null(names)) {
+    abort("summary_data", c("The matrix has no variable names.", i = "Set them: dimnames(cov) <- list(names, names)."))
+  }
+  if (anyDuplicated(names)) abort("summary_data", paste0("Two variables are called ", quoted(names[duplicated(names)][1L]), "."))
+  if (!is.null(rownames(cov)) && !is.null(colnames(cov)) && !identical(rownames(cov), colnames(cov))) {
+    abort("summary_data", "Row and column names of the matrix differ.")
+  }
+  upper <- cov[upper.tri(cov)]
+  lower <- cov[lower.tri(cov)]
+  if (length(upper) && (all(is.na(upper)) || (all(upper == 0) && any(lower != 0, na.rm = TRUE)))) {
+    cov[upper.tri(cov)] <- t(cov)[upper.tri(cov)]
+  }
+  if (anyNA(cov)) {
+    at <- which(is.na(cov), arr.ind = TRUE)[1L, ]
+    abort("summary_data", paste0("The covariance of ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]), " is missing."))
+  }
+  gap <- abs(cov - t(cov))
+  if (any(gap > 1e-6 * max(abs(cov)))) {
+    at <- which(gap == max(gap), arr.ind = TRUE)[1L, ]
+    abort("summary_data", c("The matrix is not symmetric.",
+                            x = paste0("Look at ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]), ": ",
+                                       format(cov[at[1L], at[2L]]), " and ", format(cov[at[2L], at[1L]]), ".")))
+  }
+  cov <- (cov + t(cov)) / 2
+  dimnames(cov) <- list(names, names)
+  cov
+}
+
+in_order_of <- function(x, names, what) {
+  if (is.data.frame(x)) x <- unlist(x)
+  if (!is.numeric(x) || anyNA(x)) abort("summary_data", paste0("`", what, "` must be numbers without gaps."))
+  if (!is.null(names(x))) {
+    lacking <- setdiff(names, names(x))
+    if (length(lacking)) abort("summary_data", c(paste0("`", what, "` lacks ", enumerate(quoted(lacking)), "."), did_you_mean(lacking[1L], names(x))))
+    x <- x[names]
+  }
+  if (length(x) != length(names)) {
+    abort("summary_data", paste0("`", what, "` has ", length(x), " values for ", length(names), " variables."))
+  }
+  stats::setNames(as.numeric(x), names)
+}
+
+# Stops when a covariance matrix is singular or indefinite, naming the variables involved.
+check_definite <- function(cov, what) {
+  sd <- sqrt(pmax(diag(cov), 0))
+  if (any(sd == 0)) {
+    abort("data", c(paste0(quoted(colnames(cov)[sd == 0][1L]), " does not vary."), i = "Leave it out of the model."))
+  }
+  correlation <- cov / outer(sd, sd)
+  root <- tryCatch(chol(correlation), error = function(e) NULL)
+  if (!is.null(root) && min(diag(root)) > 1e-6) return(invisible(cov))
+  eigen <- eigen(correlation, symmetric = TRUE)
+  vector <- eigen$vectors[, ncol(correlation)]
+  involved <- colnames(cov)[abs(vector) > 0.2]
+  abort(if (what == "The matrix") "summary_data" else "data",
+        c(paste0(what, " is not positive definite: its smallest eigenvalue (of the correlations) is ",
+                 formatC(eigen$values[ncol(correlation)], digits = 2L, format = "g"), "."),
+          i = paste0("These variables determine each other: ", enumerate(involved), ". Leave one out, or check for a sum score among its items.")))
+}
+
+#' @export
+print.orizzonte_summary_data <- function(x, ...) {
+  cat(heading(paste0("Summary data: ", length(x$names), " variables, n = ", format_count(x$n))), sep = "\n")
+  sd <- sqrt(diag(x$covariance))
+  table <- round(x$covariance / outer(sd, sd), 3L)
+  table[upper.tri(table)] <- NA
+  cat("Standard deviations", if (!is.null(x$mean)) ", means", " and correlations (divisor n):\n", sep = "")
+  columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)), list(sd = format_fixed(sd)),
+               lapply(stats::setNames(seq_along(x$names), x$names), function(j) format_fixed(table[, j], 2L)))
+  cat(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))), sep = "\n")
+  invisible(x)
+}
+
+#' Read summary data from a CSV file
+#'
+#' The header holds `row` and the variable names. There is one row per variable
+#' (full or lower triangle) and the special rows `.n`, `.mean` and `.sd`; with
+#' `.sd` the matrix holds correlations. Several groups stack with a first column
+#' `.group`.
+#'
+#' @param file Path of the file.
+#' @param group Which group to read when the file has a `.group` column.
+#' @inheritParams summary_data
+#' @return As [summary_data()].
+#' @section Errors: `orizzonte_error_file` when the file cannot be read or its
+#'   layout is not as above; otherwise as [summary_data()].
+#' @examples
+#' read_summary_data(system.file("extdata", "choirs-summary.csv", package = "orizzonte"))
+#' @export
+read_summary_data <- function(file, group = NULL, divisor = "n-1") {
+  table <- read_csv_file(file)
+  table <- one_group(table, group, file)
+  if (names(table)[1L] != "row") {
+    abort("file", c(paste0(file, " is not a summary-data file."),
+                    i = "Its first column must be called `row`; the others are the variables."))
+  }
+  labels <- as.character(table$row)
+  variables <- names(table)[-1L]
+  values <- as.matrix(table[-1L])
+  if (!is.numeric(values) && !all(is.na(values))) {
+    bad <- which(suppressWarnings(is.na(array(as.numeric(values), dim(values)))) & !is.na(values), arr.ind = TRUE)[1L, ]
+    abort("file", paste0(file, ": ", quoted(values[bad[1L], bad[2L]]), " in row ", quoted(labels[bad[1L]]), " is not a number."))
+  }
+  special <- labels %in% c(".n", ".mean", ".sd")
+  unknown <- setdiff(labels[!special], variables)
+  if (length(unknown)) {
+    abort("file", c(paste0(file, ": row ", quoted(unknown[1L]), " is not one of the columns."),
+                    did_you_mean(unknown[1L], c(variables, ".n", ".mean", ".sd"))))
+  }
+  lacking <- setdiff(variables, labels)
+  if (length(lacking)) abort("file", paste0(file, ": there is no row for ", enumerate(quoted(lacking)), "."))
+  pick <- function(label) {
+    row <- values[labels == label, ]
+    if (length(row)) stats::setNames(as.numeric(row), variables)
+  }
+  n <- pick(".n")
+  matrix <- values[match(variables, labels), , drop = FALSE]
+  dimnames(matrix) <- list(variables, variables)
+  summary_data(matrix, n = if (!is.null(n)) n[!is.na(n)][1L], means = pick(".mean"), sd = pick(".sd"), divisor = divisor)
+}
+
+one_group <- function(table, group, file) {
+  if (!".group" %in% names(table)) {
+    if (!is.null(group)) abort("file", paste0(file, " has no `.group` column, so there is no group ", quoted(group), "."))
+    return(table)
+  }
+  groups <- unique(as.character(table$.group))
+  if (is.null(group) && length(groups) > 1L) {
+    abort("file", c(paste0(file, " holds ", length(groups), " groups: ", enumerate(groups), "."),
+                    i = paste0("Name the one to read: group = ", quoted(groups[1L]), ".")))
+  }
+  group <- group %||% groups
+  if (!group %in% groups) abort("file", c(paste0(file, " has no group ", quoted(group), "."), did_you_mean(group, groups)))
+  table[as.character(table$.group) == group, setdiff(names(table), ".group"), drop = FALSE]
+}

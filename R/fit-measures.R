@@ -1,0 +1,83 @@
+# Fit indices as pure functions of chi-square, degrees of freedom and moments.
+
+# Baseline model: variables that something points at are uncorrelated with everything; covariances among exogenous
+# observed variables stay free, as in the model. With `independence`, these are zero too. Closed form.
+baseline_model <- function(s, endogenous, n, means, independence = FALSE) {
+  p <- ncol(s)
+  free_block <- if (independence) integer() else which(!colnames(s) %in% endogenous)
+  single <- setdiff(seq_len(p), free_block)
+  log_det <- sum(log(diag(s)[single]))
+  if (length(free_block)) log_det <- log_det + log_determinant(s[free_block, free_block, drop = FALSE])
+  k <- length(free_block)
+  parameters <- length(single) + k * (k + 1) / 2
+  list(chisq = max(0, n * (log_det - log_determinant(s))), df = p * (p + 1) / 2 - parameters,
+       parameters = parameters + if (means) p else 0)
+}
+
+log_determinant <- function(m) 2 * sum(log(diag(chol(m))))
+
+# -2 log-likelihood of the saturated model for complete data, constants included.
+saturated_deviance <- function(s, n) {
+  p <- ncol(s)
+  n * (p * log(2 * pi) + log_determinant(s) + p)
+}
+
+upper_p <- function(chisq, df, ncp = 0) {
+  if (df <= 0) return(NA_real_)
+  stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE)
+}
+
+# RMSEA = sqrt(max(chisq - df, 0) / (n df)) (Steiger & Lind 1980; Steiger 1998 for groups).
+rmsea_point <- function(chisq, df, n, groups = 1) if (df <= 0) NA_real_ else sqrt(groups * max(chisq - df, 0) / (n * df))
+
+# Bounds: the noncentralities that put chi-square at the 95th and the 5th percentile (Browne & Cudeck 1993).
+rmsea_bounds <- function(chisq, df, n, level = 0.90, groups = 1) {
+  if (df <= 0) return(c(NA_real_, NA_real_))
+  bound <- function(tail) {
+    gap <- function(ncp) stats::pchisq(chisq, df, ncp = ncp) - tail
+    if (gap(0) < 0) return(0)
+    top <- max(chisq, df) + 10
+    while (gap(top) > 0) top <- 2 * top
+    stats::uniroot(gap, c(0, top), tol = 1e-10 * top)$root
+  }
+  tails <- c((1 + level) / 2, (1 - level) / 2)
+  sqrt(groups * c(bound(tails[1L]), bound(tails[2L])) / (n * df))
+}
+
+# Close fit: RMSEA <= .05 (Browne & Cudeck 1993).
+close_fit_p <- function(chisq, df, n, groups = 1) upper_p(chisq, df, ncp = 0.05^2 * df * n / groups)
+
+# CFI (Bentler 1990), TLI (Tucker & Lewis 1973), NFI (Bentler & Bonett 1980), RFI (Bollen 1986), IFI (Bollen 1989).
+comparative_indices <- function(chisq, df, chisq_b, df_b) {
+  d <- max(chisq - df, 0)
+  d_b <- max(chisq_b - df_b, d)
+  ratio <- if (df > 0) chisq / df else NA_real_
+  ratio_b <- if (df_b > 0) chisq_b / df_b else NA_real_
+  c(cfi = if (df_b <= 0) NA_real_ else if (d_b == 0) 1 else 1 - d / d_b,
+    tli = if (df > 0) (ratio_b - ratio) / (ratio_b - 1) else NA_real_,
+    nfi = if (df_b > 0) 1 - chisq / chisq_b else NA_real_,
+    rfi = if (df > 0) (ratio_b - ratio) / ratio_b else NA_real_,
+    ifi = if (df_b > 0) (chisq_b - chisq) / (chisq_b - df) else NA_real_)
+}
+
+# Root mean square of standardized residuals over the lower triangle with the diagonal, and the means when they are
+# structured (Bentler 1995): (s_ij - sigma_ij) / sqrt(s_ii s_jj).
+srmr <- function(s, sigma, mean = NULL, mu = NULL) {
+  sd <- sqrt(diag(s))
+  r <- (s - sigma) / outer(sd, sd)
+  parts <- r[lower.tri(r, diag = TRUE)]
+  if (!is.null(mu)) parts <- c(parts, (mean - mu) / sd)
+  sqrt(mean(parts^2))
+}
+
+# GFI = 1 - tr[(Sigma^-1 S - I)^2] / tr[(Sigma^-1 S)^2] (Joreskog & Sorbom 1981).
+gfi <- function(s, sigma) {
+  ratio <- solve(sigma, s)
+  1 - sum(t(ratio - diag(nrow(s))) * (ratio - diag(nrow(s)))) / sum(t(ratio) * ratio)
+}
+
+# Largest n at which chi-square would not be significant at alpha (Hoelter 1983).
+critical_n <- function(discrepancy, df, alpha = 0.05) {
+  if (df <= 0 || discrepancy <= 0) return(NA_real_)
+  floor(stats::qchisq(1 - alpha, df) / discrepancy) + 1
+}

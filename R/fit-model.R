@@ -1,0 +1,93 @@
+#' Fit a model by maximum likelihood
+#'
+#' Fisher scoring followed by Newton steps with the observed Hessian, from
+#' closed-form starting values (Jöreskog 1969; McArdle & McDonald 1984). The
+#' fit has converged when the predicted drop of \eqn{\chi^2} is below 1e-12 and
+#' the observed Hessian is positive definite.
+#'
+#' @param bp A [blueprint()].
+#' @param data A data frame (columns for all observed variables of the model),
+#'   or [summary_data()]. Rows with missing values are dropped, with a message
+#'   that counts them.
+#' @param missing_codes Numbers that mean "missing" in the data, such as `-9`.
+#' @param multiplier `"n"`: covariances with divisor *n* and \eqn{\chi^2 = nF}.
+#'   `"n-1"`: covariances with divisor *n* - 1 and \eqn{\chi^2 = (n-1)F}, as in
+#'   many older published tables.
+#' @return An object of class `orizzonte_fit`. Read it with `summary()`,
+#'   [estimates()], [fit_indices()], [r_squared()], [equations()],
+#'   `residuals()`, [implied()], [path_diagram()], [write_report()], and the
+#'   generics `coef()`, `vcov()`, `confint()`, `logLik()`, `nobs()`,
+#'   `deviance()` (\eqn{\chi^2}) and `df.residual()`.
+#' @section Errors and warnings:
+#' `orizzonte_error_name` for unknown variables (the nearest name is given),
+#' `orizzonte_error_data` for columns that cannot be analysed,
+#' `orizzonte_error_identification` when the parameters cannot be told apart.
+#' A fit that did not converge, or is improper, comes with
+#' `orizzonte_warning_convergence` or `orizzonte_warning_improper`.
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- fit_model(bp, choirs)
+#' fit
+#' @export
+fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
+  check_blueprint(bp, "fit_model")
+  if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
+  multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
+  check_missing_codes(missing_codes)
+  variables <- blueprint_variables(bp)
+  if (length(variables$observed) == 0L) {
+    abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
+  }
+  sample <- sample_moments(data, variables$observed, missing_codes, bp)
+  layout <- build_layout(bp, means = !is.null(sample$mean), observed = variables$observed)
+  check_counts(layout)
+  moments <- core_sample(sample, multiplier)
+  core <- core_fit(layout$core, list(moments), 200L, 1e-12, 4L, 20260101)
+  if (!core$identified) refuse_unidentified(layout, moments)
+  fit <- structure(list(
+    blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,
+    options = list(missing_codes = missing_codes, multiplier = multiplier), version = package_version_text()
+  ), class = "orizzonte_fit")
+  fit <- complete_solution(fit)
+  for (note in sample$notes) say(note)
+  warn_about(fit)
+  fit
+}
+
+package_version_text <- function() as.character(utils::packageVersion("orizzonte"))
+
+check_missing_codes <- function(codes) {
+  if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())
+  abort("input", c("`missing_codes` must be numbers.", i = "Such as missing_codes = c(-9, 999)."))
+}
+
+# What the core sees: n as the multiplier, and covariances with that divisor.
+core_sample <- function(sample, multiplier) {
+  if (multiplier == "n") return(list(n = sample$n, covariance = sample$covariance, mean = sample$mean))
+  list(n = sample$n - 1, covariance = sample$covariance * sample$n / (sample$n - 1), mean = sample$mean)
+}
+
+fit_statuses <- c(
+  "converged", "not converged: the iteration limit was reached",
+  "not converged: no step lowers the discrepancy any further",
+  "not converged: the solution is stationary but not a minimum",
+  "not converged: the information matrix is singular at the solution",
+  "not converged: no admissible starting values were found", "interrupted"
+)
+fit_status <- function(fit) fit_statuses[[fit$core$status + 1L]]
+has_converged <- function(fit) fit$core$status == 0L
+
+warn_about <- function(fit) {
+  if (!has_converged(fit)) {
+    warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
+                          i = "Its numbers cannot be trusted; summary(fit) shows the history and the largest trouble."))
+    return(invisible())
+  }
+  improper <- improper_parts(fit)
+  if (nrow(improper)) {
+    warn("improper", c("The solution is improper.", stats::setNames(utils::head(improper$trouble, 5L), rep("x", min(5L, nrow(improper)))),
+                       i = "Look at this before reading any estimate."))
+  }
+}

@@ -1,0 +1,95 @@
+# Completes the core's solution: one value and one row of derivatives for every row of the parameter table.
+
+# Adds `theta` (all free parameters, named by address), `eta` (all rows) and `vcov`. Profiled means get their
+# closed-form estimates here; their errors follow lazily in solution_vcov().
+complete_solution <- function(fit) {
+  layout <- fit$layout
+  theta <- stats::setNames(rep(NA_real_, length(layout$parameters)), layout$parameters)
+  core_theta <- fit$core$theta
+  if (length(core_theta) == length(layout$core$used)) theta[layout$core$used] <- core_theta
+  eta <- layout$constant
+  if (layout$profiled) theta <- profile_means(fit, theta)
+  for (i in seq_along(layout$map$entry)) {
+    row <- layout$map$entry[i]
+    eta[row] <- eta[row] + layout$map$weight[i] * theta[[layout$map$parameter[i]]]
+  }
+  fit$theta <- theta
+  fit$eta <- eta
+  fit
+}
+
+# The layout as the core reads it, means included: for readers, not for fitting.
+full_core <- function(fit) {
+  if (fit$layout$profiled) core_layout(fit$layout, keep_means = TRUE) else fit$layout$core
+}
+
+# Saturated means: mu = m exactly, so alpha = (I - B) E for observed variables, with E of constructs implied
+# by their observed causes. Profiling alpha out is exact (Joreskog & Sorbom 1981).
+profile_means <- function(fit, theta) {
+  layout <- fit$layout
+  p <- length(layout$observed)
+  parts <- mean_parts(fit)
+  rows <- which(layout$head == "intercept")
+  theta[layout$parameter[rows]] <- parts$alpha[layout$row[rows]]
+  theta
+}
+
+mean_parts <- function(fit) {
+  layout <- fit$layout
+  p <- length(layout$observed)
+  v <- p + length(layout$constructs)
+  b <- matrix(0, v, v)
+  arrows <- which(layout$family == parameter_families[["effect"]])
+  b[cbind(layout$row[arrows], layout$col[arrows])] <- fit$core$eta[arrows]
+  o <- seq_len(p)
+  l <- seq_len(v - p) + p
+  fixed <- numeric(v - p)
+  mean_rows <- which(layout$head == "mean")
+  fixed[layout$row[mean_rows] - p] <- layout$constant[mean_rows]
+  inner <- if (length(l)) solve(diag(length(l)) - b[l, l, drop = FALSE]) else matrix(0, 0L, 0L)
+  e <- numeric(v)
+  e[o] <- fit$sample$mean
+  e[l] <- inner %*% (fixed + b[l, o, drop = FALSE] %*% e[o])
+  alpha <- as.numeric((diag(v) - b) %*% e)
+  # d alpha_o = - reach[, i] E_j for B_ij; d alpha_o / d m = slope
+  reach <- cbind(diag(p), b[o, l, drop = FALSE] %*% inner)
+  slope <- diag(p) - b[o, o, drop = FALSE] - reach[, l, drop = FALSE] %*% b[l, o, drop = FALSE]
+  list(alpha = alpha, mean = e, reach = reach, slope = slope)
+}
+
+# Covariance matrix of all free parameters, in the order of fit$theta: the inverse expected information.
+solution_vcov <- function(fit) {
+  layout <- fit$layout
+  size <- length(layout$parameters)
+  out <- matrix(NA_real_, size, size, dimnames = list(layout$parameters, layout$parameters))
+  used <- layout$core$used
+  if (nrow(fit$core$vcov) != length(used)) return(out)
+  out[used, used] <- fit$core$vcov
+  if (!layout$profiled) return(out)
+  parts <- mean_parts(fit)
+  p <- length(layout$observed)
+  jacobian <- matrix(0, p, length(used))
+  arrows <- which(layout$map$entry %in% which(layout$family == parameter_families[["effect"]]))
+  for (i in arrows) {
+    entry <- layout$map$entry[i]
+    k <- match(layout$map$parameter[i], used)
+    jacobian[, k] <- jacobian[, k] - layout$map$weight[i] * parts$reach[, layout$row[entry]] * parts$mean[layout$col[entry]]
+  }
+  rows <- which(layout$head == "intercept")
+  at <- match(layout$parameter[rows], layout$parameters)
+  jacobian <- jacobian[layout$row[rows], , drop = FALSE]
+  cross <- jacobian %*% fit$core$vcov
+  sigma <- model_covariance(fit)
+  slope <- parts$slope[layout$row[rows], , drop = FALSE]
+  out[at, used] <- cross
+  out[used, at] <- t(cross)
+  out[at, at] <- cross %*% t(jacobian) + slope %*% sigma %*% t(slope) / fit$moments$n
+  out
+}
+
+model_matrices <- function(fit) core_implied(full_core(fit), fit$eta)[[1L]]
+
+model_covariance <- function(fit) {
+  p <- length(fit$layout$observed)
+  model_matrices(fit)$covariance[seq_len(p), seq_len(p), drop = FALSE]
+}

@@ -1,0 +1,171 @@
+# The parameter table: one row for every cell of the model matrices that is not structurally zero.
+
+parameter_families <- c(effect = 0L, covariance = 1L, mean = 2L)
+
+# `means`: whether the data carry means. The result is a plain list of columns (cheap to build):
+# parameter, head, first, second, group, role, family, row, col, fixed (value or NA), class, weight/constant
+# of the scale, assumed (why a row is there though nobody asked for it), and attributes of the model.
+layout_parameters <- function(bp, means, observed = NULL) {
+  variables <- blueprint_variables(bp)
+  constructs <- variables$constructs
+  observed <- observed %||% variables$observed
+  all <- c(observed, constructs)
+  sizes <- lengths(lapply(bp$constructs, `[[`, "items"))
+  load_first <- rep(constructs, sizes)
+  load_second <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
+  fixed <- unlist(lapply(bp$constructs, function(x) {
+    value <- rep(NA_real_, length(x$items))
+    if (length(x$fixed)) value[match(names(x$fixed), x$items)] <- x$fixed
+    value
+  }), use.names = FALSE)
+  from <- bp$effects$from
+  to <- bp$effects$to
+  endogenous <- all %in% c(load_second, to)
+  is_construct <- all %in% constructs
+  exogenous <- all[!endogenous]
+
+  # covariances: assumed among exogenous variables, stated ones besides
+  cov_first <- cov_second <- character()
+  cov_assumed <- logical()
+  if (length(exogenous) > 1L) {
+    index <- which(lower.tri(diag(length(exogenous))), arr.ind = TRUE)
+    cov_first <- exogenous[index[, 2L]]
+    cov_second <- exogenous[index[, 1L]]
+    cov_assumed <- rep(TRUE, length(cov_first))
+    if (length(bp$uncorrelate$first)) {
+      keep <- !pair_key(cov_first, cov_second) %in% pair_key(bp$uncorrelate$first, bp$uncorrelate$second)
+      cov_first <- cov_first[keep]
+      cov_second <- cov_second[keep]
+      cov_assumed <- cov_assumed[keep]
+    }
+  }
+  if (length(bp$covary$first)) {
+    key <- pair_key(cov_first, cov_second)
+    stated <- pair_key(bp$covary$first, bp$covary$second)
+    cov_assumed[key %in% stated] <- FALSE
+    new <- !stated %in% key
+    cov_first <- c(cov_first, bp$covary$first[new])
+    cov_second <- c(cov_second, bp$covary$second[new])
+    cov_assumed <- c(cov_assumed, rep(FALSE, sum(new)))
+  }
+  declared <- declared_by_restriction(bp, cov_first, cov_second)
+  cov_first <- c(cov_first, declared$first)
+  cov_second <- c(cov_second, declared$second)
+  cov_assumed <- c(cov_assumed, rep(FALSE, length(declared$first)))
+
+  v <- length(all)
+  n_cov <- length(cov_first)
+  n_mean <- if (means) v else 0L
+  head <- c(rep("loading", length(load_first)), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
+            if (means) ifelse(is_construct, "mean", "intercept"))
+  first <- c(load_first, from, all, cov_first, if (means) all)
+  second <- c(load_second, to, rep(NA_character_, v), cov_second, rep(NA_character_, n_mean))
+  row <- match(c(load_second, to, all, cov_first, if (means) all), all)
+  col <- match(c(load_first, from, all, cov_second, if (means) all), all)
+  variance_role <- rep("variance", v)
+  variance_role[endogenous] <- "residual variance"
+  variance_role[endogenous & is_construct] <- "disturbance variance"
+  lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
+  latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
+  table <- list(
+    parameter = address_format(head, first, second), head = head, first = first, second = second,
+    group = rep(NA_character_, length(head)),
+    role = c(rep("loading", length(load_first)), rep("effect", length(from)), variance_role,
+             ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"), "covariance"),
+             if (means) ifelse(is_construct, "mean", "intercept")),
+    family = rep(parameter_families[c("effect", "covariance", "mean")], c(length(load_first) + length(from), v + n_cov, n_mean)),
+    row = row, col = col,
+    fixed = c(fixed, rep(NA_real_, length(from) + v + n_cov), if (means) ifelse(is_construct, 0, NA_real_)),
+    assumed = c(rep(FALSE, length(load_first) + length(from)), rep(TRUE, v), cov_assumed, rep(TRUE, n_mean))
+  )
+  table$observed <- observed
+  table$constructs <- constructs
+  table$endogenous <- all[endogenous]
+  table$means <- means
+  table$indicators <- split_in_order(seq_along(load_first), load_first, constructs)
+  apply_restrictions(table, bp)
+}
+
+split_in_order <- function(x, by, levels) split(x, factor(by, levels = levels))
+
+# A covariance that is only mentioned in restrict() becomes part of the model.
+declared_by_restriction <- function(bp, first, second) {
+  out <- list(first = character(), second = character())
+  if (length(bp$restrict) == 0L) return(out)
+  known <- pair_key(first, second)
+  for (restriction in bp$restrict) {
+    for (side in list(restriction$left, restriction$right)) {
+      if (is.numeric(side) || !startsWith(side, "covariance[")) next
+      address <- parse_address(side)
+      if (length(address$first) != 1L || length(address$second) != 1L) next
+      key <- pair_key(address$first, address$second)
+      if (key %in% known) next
+      known <- c(known, key)
+      out$first <- c(out$first, address$first)
+      out$second <- c(out$second, address$second)
+    }
+  }
+  out
+}
+
+# Equalities are classes of rows (union-find by repeated minimum); a class may be fixed.
+apply_restrictions <- function(table, bp) {
+  size <- length(table$parameter)
+  class <- seq_len(size)
+  table$touched <- rep(FALSE, size)
+  for (restriction in bp$restrict) {
+    rows <- restricted_rows(restriction$left, table)
+    table$touched[rows] <- TRUE
+    if (is.numeric(restriction$right)) {
+      clash <- rows[!is.na(table$fixed[rows]) & table$fixed[rows] != restriction$right &
+                      !(table$head[rows] == "mean" & table$fixed[rows] == 0)]
+      if (length(clash)) contradiction(table, clash[1L], restriction)
+      table$fixed[rows] <- restriction$right
+      next
+    }
+    others <- restricted_rows(restriction$right, table)
+    if (length(others) != 1L && length(others) != length(rows)) {
+      abort("restriction", c(paste0("The two sides have different lengths: ", format_restriction(restriction), "."),
+                             x = paste0("The left side means ", length(rows), " parameters, the right side ", length(others), "."),
+                             i = "Put one parameter on the right, or as many as on the left."))
+    }
+    table$touched[others] <- TRUE
+    others <- rep_len(others, length(rows))
+    for (i in seq_along(rows)) {
+      merged <- class == class[rows[i]] | class == class[others[i]]
+      class[merged] <- min(class[merged])
+    }
+  }
+  # one fixed member fixes its class
+  for (k in unique(class[duplicated(class)])) {
+    members <- which(class == k)
+    values <- unique(table$fixed[members][!is.na(table$fixed[members])])
+    if (length(values) > 1L) {
+      abort("restriction", c("Restrictions contradict each other.",
+                             x = paste0(enumerate(table$parameter[members]), " must be equal, but are fixed at ",
+                                        enumerate(format_exact(values)), "."),
+                             i = "Drop one of the fixed values or the equality."))
+    }
+    if (length(values) == 1L) table$fixed[members] <- values
+  }
+  table$class <- class
+  table
+}
+
+contradiction <- function(table, row, restriction) {
+  abort("restriction", c("Restrictions contradict each other.",
+                         x = paste0(table$parameter[row], " is already fixed at ", format_exact(table$fixed[row]),
+                                    "; then: ", format_restriction(restriction), ".")))
+}
+
+restricted_rows <- function(text, table) {
+  address <- parse_address(text)
+  rows <- address_match(address, table, table$constructs)
+  if (length(rows)) return(rows)
+  if (address$head %in% c("intercept", "mean") && !table$means) {
+    abort("restriction", c(paste0(text, " cannot be restricted: the data carry no means."),
+                           i = "Give raw data, or summary data with means."))
+  }
+  abort("restriction", c(paste0("No such parameter in the model: ", text, "."), did_you_mean(text, table$parameter),
+                         i = "The parameter column of estimates() and print(blueprint) show what there is."))
+}

@@ -1,0 +1,106 @@
+# From a blueprint and what the data know to a layout: parameter table, scales and map. `core` is the
+# same as the core reads it. With saturated means the core never sees them: they are profiled out.
+
+build_layout <- function(bp, means, observed = NULL) {
+  table <- apply_map(apply_scales(layout_parameters(bp, means, observed), bp))
+  table$profiled <- means && means_saturated(table)
+  table$core <- core_layout(table, keep_means = means && !table$profiled)
+  table
+}
+
+# Every observed intercept free on its own, every construct mean fixed: the means fit exactly.
+means_saturated <- function(table) {
+  mean_rows <- table$family == parameter_families[["mean"]]
+  intercepts <- mean_rows & table$head == "intercept"
+  alone <- tabulate(table$class, length(table$class))[table$class] == 1L
+  all(is.na(table$fixed[intercepts]) & alone[intercepts]) && all(!is.na(table$fixed[mean_rows & !intercepts]))
+}
+
+core_layout <- function(table, keep_means) {
+  keep <- if (keep_means) rep(TRUE, length(table$family)) else table$family != parameter_families[["mean"]]
+  # means come last in the table, so dropping them renumbers nothing but parameters
+  rows <- which(keep)
+  in_map <- table$map$entry %in% rows
+  used <- sort(unique(table$map$parameter[in_map]))
+  p <- length(table$observed)
+  list(
+    observed = p, variables = p + length(table$constructs),
+    family = table$family[rows], group = rep(1L, length(rows)), row = table$row[rows], col = table$col[rows],
+    means = keep_means, parameters = length(used), constant = table$constant[rows],
+    map_entry = table$map$entry[in_map], map_parameter = match(table$map$parameter[in_map], used),
+    map_weight = table$map$weight[in_map], used = used,
+    scales = unname(lapply(Filter(function(s) s$kind != "given", table$scales), function(scale) {
+      list(group = 1L, construct = p + match(scale$construct, table$constructs),
+           kind = match(scale$kind, scale_settings) - 1L, marker = scale$marker, variance = scale$variance,
+           loadings = scale$loadings, closed = scale$closed)
+    }))
+  )
+}
+
+# Moments, free parameters and degrees of freedom.
+layout_counts <- function(table) {
+  p <- length(table$observed)
+  moments <- p * (p + 1L) / 2L + if (table$means) p else 0L
+  free <- table$parameter %in% table$parameters
+  family <- parameter_family(table)[free]
+  list(moments = moments, parameters = length(table$parameters), df = moments - length(table$parameters),
+       families = table(factor(family, levels = unique(family))))
+}
+
+parameter_family <- function(table) {
+  plural <- c(loading = "loadings", effect = "effects", variance = "variances", covariance = "covariances",
+              intercept = "intercepts", mean = "means", "residual variance" = "residual variances",
+              "disturbance variance" = "disturbance variances", "residual covariance" = "residual covariances",
+              "disturbance covariance" = "disturbance covariances")
+  plural[table$role]
+}
+
+format_counts <- function(table) {
+  counts <- layout_counts(apply_map_once(table))
+  families <- paste(counts$families, names(counts$families))
+  c("Counts", paste0("  ", counts$moments, " moments - ", counts$parameters, " free parameters = ", counts$df,
+                     " degrees of freedom", if (!table$means) "  (covariances only; intercepts add as many moments)"),
+    wrap_lines(paste0("free: ", paste(families, collapse = ", ")), indent = 2L, hang = 8L))
+}
+
+apply_map_once <- function(table) if (is.null(table$map)) apply_map(table) else table
+
+# What was added without being asked for, and what was not.
+format_assumptions <- function(table, bp) {
+  lines <- character()
+  add <- function(text) lines <<- c(lines, wrap_lines(paste0("- ", text), indent = 2L, hang = 4L))
+  named <- function(rows) enumerate(table$first[rows], most = 12L)
+  residual <- which(table$role == "residual variance")
+  if (length(residual)) add(paste0("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual)))
+  disturbance <- which(table$role == "disturbance variance")
+  if (length(disturbance)) add(paste0("disturbances of ", named(disturbance)))
+  covariances <- which(table$head == "covariance" & table$assumed)
+  if (length(covariances)) {
+    among <- unique(c(rbind(table$first[covariances], table$second[covariances])))
+    add(paste0(if (length(covariances) == 1L) "the covariance of " else paste0(length(covariances), " covariances among "),
+               enumerate(among, most = 12L), " (nothing points at them)"))
+  }
+  if (table$means) {
+    free <- which(table$head == "intercept" & is.na(table$fixed))
+    add(paste0("free intercepts of ", count_of(length(free), "observed variable"),
+               if (length(table$constructs)) "; means of constructs fixed at 0 unless stated"))
+  }
+  for (scale in table$scales) {
+    add(switch(scale$kind,
+      marker = paste0("scale of ", scale$construct, ": ", table$parameter[scale$marker], " = 1"),
+      unit = paste0("scale of ", scale$construct, ": ", table$parameter[scale$variance], " = 1",
+                    if (table$role[scale$variance] == "disturbance variance") " (its disturbance)"),
+      average = paste0("scale of ", scale$construct, ": its ", length(scale$loadings), " loadings average 1"),
+      given = paste0("scale of ", scale$construct, ": from the values you fixed")))
+  }
+  out <- c("Assumed", lines)
+  outcomes <- unique(bp$effects$to)
+  pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
+  stated <- table$head == "covariance"
+  missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% pair_key(table$first[stated], table$second[stated]))
+  if (missing) {
+    out <- c(out, "Not assumed", wrap_lines(paste0("- covariances among the disturbances of ", enumerate(outcomes),
+                                                   "; free them with covary()"), indent = 2L, hang = 4L))
+  }
+  out
+}

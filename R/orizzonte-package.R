@@ -1,0 +1,17 @@
+#' orizzonte: from a theory and data to a defensible model
+#'
+#' Build a model with [blueprint()] and its verbs, fit it with [fit_model()],
+#' read it with `summary()`, [estimates()], [fit_indices()], and draw and report
+#' it with [path_diagram()] and [write_report()].
+#'
+#' @section Conventions:
+#' Sample moments use divisor *n* and the test statistic is *n F*, where *F* is
+#' the maximum likelihood discrepancy (Jöreskog 1969);
+#' `fit_model(multiplier = "n-1")` reproduces tables made with *n* - 1.
+#' [summary_data()] takes the usual *n* - 1 covariance matrix and converts it.
+#'
+#' @useDynLib orizzonte, .registration = TRUE
+#' @importFrom Rcpp evalCpp
+#' @importFrom rlang %||%
+#' @keywords internal
+"_PACKAGE"

@@ -1,0 +1,81 @@
+#' Estimates: raw and standardized side by side
+#'
+#' Errors come from the inverse expected information; those of standardized
+#' values from the delta method with analytic derivatives. Effects and loadings
+#' are standardized by both variables' standard deviations, covariances by those
+#' of the two variables (residuals, where something points at them), variances by
+#' the total variance, and intercepts by the standard deviation.
+#'
+#' @param fit A fit from [fit_model()].
+#' @param level Level of the confidence intervals.
+#' @return A data frame of class `orizzonte_estimates`, one row a parameter:
+#'   `parameter` (its address), `group`, `role`, `estimate`, `se`, `z`, `p`
+#'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` and
+#'   `status` (free, fixed, equal).
+#' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
+#'   outside 0 to 1.
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' estimates(suppressMessages(fit_model(bp, choirs)))
+#' @export
+estimates <- function(fit, level = 0.95) {
+  check_fit(fit, "estimates")
+  check_level(level)
+  layout <- fit$layout
+  k <- map_matrix(layout)
+  vcov <- solution_vcov(fit)
+  se <- delta_se(k, vcov)
+  standardized <- standardized_solution(fit)
+  fixed <- layout$status == "fixed"
+  se[fixed] <- NA
+  z <- fit$eta / se
+  half <- stats::qnorm((1 + level) / 2) * se
+  standardized_se <- delta_se(standardized$jacobian, vcov)
+  standardized_se[standardized_se < 1e-10] <- NA
+  list_frame_class(list(
+    parameter = layout$parameter, group = layout$group, role = layout$role, estimate = fit$eta, se = se, z = z,
+    p = 2 * stats::pnorm(-abs(z)), lower = fit$eta - half, upper = fit$eta + half,
+    standardized = standardized$value, standardized_se = standardized_se, status = layout$status
+  ), "orizzonte_estimates")
+}
+
+check_level <- function(level) {
+  if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1) return(invisible())
+  abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
+}
+
+list_frame_class <- function(columns, class) {
+  structure(list_frame(columns), class = c(class, "data.frame"))
+}
+
+# sqrt of the diagonal of J V J'
+delta_se <- function(jacobian, vcov) {
+  if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
+  if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
+  sqrt(pmax(rowSums((jacobian %*% vcov) * jacobian), 0))
+}
+
+# Standardized values with derivatives by the free parameters, in the order of fit$theta.
+standardized_solution <- function(fit) {
+  core <- core_standardize(full_core(fit), fit$eta)
+  core$value[is.nan(core$value)] <- NA_real_
+  core
+}
+
+#' @export
+print.orizzonte_estimates <- function(x, ...) {
+  needed <- c("parameter", "role", "estimate", "se", "z", "p", "standardized", "status")
+  if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(heading("Estimates"), format_estimates_table(x), sep = "\n")
+  invisible(x)
+}
+
+format_estimates_table <- function(x) {
+  interval <- if (all(c("lower", "upper") %in% names(x))) {
+    list(`interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]")))
+  }
+  status <- ifelse(x$status == "free", "", x$status)
+  columns <- c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
+               interval, list(z = format_fixed(x$z, 2L), p = format_p(x$p), standardized = format_fixed(x$standardized), status = status))
+  format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE))
+}

@@ -1,0 +1,203 @@
+#' Fit indices, with the baseline and saturated models beside them
+#'
+#' @section Formulas:
+#' With *N* people, discrepancy *F*, \eqn{\chi^2 = NF}, *q* free parameters,
+#' *p* variables and a baseline model *b* in which variables that something
+#' points at are uncorrelated (covariances among exogenous observed variables
+#' stay free, as in the model; `baseline = "independence"` zeroes them too):
+#' * `cfi` = 1 - max(\eqn{\chi^2} - df, 0) / max(\eqn{\chi^2_b} - df_b, \eqn{\chi^2} - df, 0) (Bentler 1990)
+#' * `tli` = (\eqn{\chi^2_b}/df_b - \eqn{\chi^2}/df) / (\eqn{\chi^2_b}/df_b - 1) (Tucker & Lewis 1973)
+#' * `nfi` = 1 - \eqn{\chi^2/\chi^2_b} (Bentler & Bonett 1980); `rfi` its ratio
+#'   form (Bollen 1986); `ifi` = (\eqn{\chi^2_b - \chi^2})/(\eqn{\chi^2_b} - df) (Bollen 1989)
+#' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
+#'   the noncentral \eqn{\chi^2} and the p of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
+#' * `srmr`: root mean square of (s_ij - sigma_ij)/sqrt(s_ii s_jj) over the lower
+#'   triangle with the diagonal, and the means when structured (Bentler 1995)
+#' * `gfi` = 1 - tr\[(S^-1 S - I)^2\]/tr\[(S^-1 S)^2\] with the implied inverse;
+#'   `agfi` = 1 - p(p+1)/(2 df) (1 - gfi) (Jöreskog & Sörbom 1981)
+#' * `aic` = -2 log L + 2q; `bic` = -2 log L + q log N; `bic_adjusted` with
+#'   (N + 2)/24 (Sclove 1987); `ecvi` = F + 2q/N (Browne & Cudeck 1993)
+#' * `critical_n`: the largest sample at which \eqn{\chi^2} would not be
+#'   significant at .05 (Hoelter 1983).
+#'
+#' @param fit A fit from [fit_model()].
+#' @param cutoffs A named list that replaces default cut-offs, such as
+#'   `list(cfi = c(good = .96, acceptable = .92))`. Defaults follow Hu and
+#'   Bentler (1999) and Browne and Cudeck (1993): conventions, not laws.
+#' @param baseline `"exogenous free"` or `"independence"`; see above.
+#' @return A data frame of class `orizzonte_indices`: `index`, `value`,
+#'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
+#'   The attribute `reading` says in words what they say together.
+#' @section Errors: `orizzonte_error_input` for a cut-off of an unknown index
+#'   (the nearest is named).
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' fit_indices(fit, cutoffs = list(cfi = c(good = .96, acceptable = .92)))
+#' @export
+fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
+  check_fit(fit, "fit_indices")
+  baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
+  limits <- merge_cutoffs(cutoffs)
+  chisq <- stats::deviance(fit)
+  df <- stats::df.residual(fit)
+  n <- fit$moments$n
+  q <- length(fit$theta)
+  s <- fit$moments$covariance
+  p <- ncol(s)
+  means <- fit$layout$means
+  sigma <- model_covariance(fit)
+  structured <- means && !fit$layout$profiled
+  mu <- if (structured) model_matrices(fit)$mean[seq_len(p)]
+  base <- baseline_model(s, fit$layout$endogenous, n, means, baseline == "independence")
+  saturated <- saturated_deviance(s, n)
+  moments <- p * (p + 1) / 2 + if (means) p else 0
+  bounds <- rmsea_bounds(chisq, df, n)
+  good <- gfi(s, sigma)
+  compared <- comparative_indices(chisq, df, base$chisq, base$df)
+  split <- chisq_split(fit, sigma, mu)
+  information <- function(deviance, q) {
+    c(aic = deviance + 2 * q, bic = deviance + q * log(n), bic_adjusted = deviance + q * log((n + 2) / 24))
+  }
+  value <- c(
+    chisq = chisq, df = df, p = upper_p(chisq, df), chisq_per_df = if (df > 0) chisq / df else NA,
+    chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
+    compared, rmsea = rmsea_point(chisq, df, n), close_fit_p = close_fit_p(chisq, df, n),
+    srmr = srmr(s, sigma, fit$moments$mean, mu), gfi = good,
+    agfi = if (df > 0) 1 - p * (p + 1) / (2 * df) * (1 - good) else NA,
+    loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2, loglik_baseline = -(saturated + base$chisq) / 2,
+    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = critical_n(chisq / n, df),
+    baseline_chisq = base$chisq, baseline_df = base$df, baseline_p = upper_p(base$chisq, base$df),
+    stats::setNames(information(saturated + base$chisq, base$parameters), paste0("baseline_", c("aic", "bic", "bic_adjusted"))),
+    stats::setNames(information(saturated, moments), paste0("saturated_", c("aic", "bic", "bic_adjusted"))),
+    baseline_ecvi = base$chisq / n + 2 * base$parameters / n, saturated_ecvi = 2 * moments / n
+  )
+  lower <- upper <- rep(NA_real_, length(value))
+  lower[names(value) == "rmsea"] <- bounds[1L]
+  upper[names(value) == "rmsea"] <- bounds[2L]
+  judged <- judge_indices(value, limits, df)
+  out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
+                         cutoff = judged$cutoff, verdict = judged$verdict))
+  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit)))
+}
+
+# The part of chi-square that the means add beyond the covariances; NA when they are saturated or absent.
+chisq_split <- function(fit, sigma, mu) {
+  if (is.null(mu)) return(c(covariances = stats::deviance(fit), means = NA_real_))
+  d <- fit$moments$mean - mu
+  part <- fit$moments$n * sum(d * solve(sigma, d))
+  c(covariances = stats::deviance(fit) - part, means = part)
+}
+
+# Two tiers. Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR; Browne & Cudeck (1993): RMSEA .05/.08, close fit;
+# Joreskog & Sorbom (1981): GFI, AGFI; Wheaton et al. (1977) and Carmines & McIver (1981): chisq/df.
+default_cutoffs <- list(
+  p = list(good = 0.05, acceptable = 0.01, higher = TRUE), chisq_per_df = list(good = 2, acceptable = 3, higher = FALSE),
+  cfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), tli = list(good = 0.95, acceptable = 0.90, higher = TRUE),
+  nfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), rfi = list(good = 0.95, acceptable = 0.90, higher = TRUE),
+  ifi = list(good = 0.95, acceptable = 0.90, higher = TRUE), rmsea = list(good = 0.06, acceptable = 0.08, higher = FALSE),
+  close_fit_p = list(good = 0.05, acceptable = 0.01, higher = TRUE), srmr = list(good = 0.08, acceptable = 0.10, higher = FALSE),
+  gfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), agfi = list(good = 0.90, acceptable = 0.85, higher = TRUE),
+  critical_n = list(good = 200, acceptable = 75, higher = TRUE)
+)
+
+merge_cutoffs <- function(cutoffs) {
+  limits <- default_cutoffs
+  if (is.null(cutoffs)) return(limits)
+  if (!is.list(cutoffs) || is.null(names(cutoffs))) {
+    abort("input", c("`cutoffs` must be a named list.", i = "Such as list(cfi = c(good = .96, acceptable = .92))."))
+  }
+  for (name in names(cutoffs)) {
+    if (!name %in% names(limits)) {
+      abort("input", c(paste0("There is no cut-off for ", quoted(name), "."), did_you_mean(name, names(limits)),
+                       i = paste0("Indices with cut-offs: ", enumerate(names(limits), most = 20L), ".")))
+    }
+    pair <- cutoffs[[name]]
+    if (!is.numeric(pair) || length(pair) != 2L || !setequal(names(pair), c("good", "acceptable")) || anyNA(pair)) {
+      abort("input", paste0("The cut-offs of ", name, " must be two numbers named good and acceptable."))
+    }
+    ordered <- if (limits[[name]]$higher) pair[["good"]] >= pair[["acceptable"]] else pair[["good"]] <= pair[["acceptable"]]
+    if (!ordered) abort("input", paste0("The cut-offs of ", name, " are in the wrong order: good must be the stricter one."))
+    limits[[name]][c("good", "acceptable")] <- as.list(pair[c("good", "acceptable")])
+  }
+  limits
+}
+
+judge_indices <- function(value, limits, df) {
+  cutoff <- verdict <- rep(NA_character_, length(value))
+  for (name in names(limits)) {
+    at <- match(name, names(value))
+    limit <- limits[[name]]
+    sign <- if (limit$higher) ">=" else "<="
+    cutoff[at] <- paste0(sign, " ", short_number(limit$good), " (", short_number(limit$acceptable), ")")
+    if (is.na(value[at]) || df <= 0) next
+    meets <- function(bound) if (limit$higher) value[at] >= bound else value[at] <= bound
+    verdict[at] <- if (meets(limit$good)) "good" else if (meets(limit$acceptable)) "acceptable" else "poor"
+  }
+  list(cutoff = cutoff, verdict = verdict)
+}
+
+short_number <- function(x) sub("^0\\.", ".", format(x))
+
+# What the main indices say together, in words.
+read_indices <- function(table, df, converged) {
+  if (!converged) return("The fit has not converged: these indices cannot be read.")
+  if (df == 0) return("The model is saturated (df = 0): it reproduces the data whatever they are, so fit cannot be judged.")
+  main <- c("cfi", "tli", "rmsea", "srmr")
+  verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
+  verdicts <- verdicts[!is.na(verdicts)]
+  exact <- table$value[table$index == "p"]
+  first <- if (exact >= 0.05) "Exact fit is not rejected" else "Exact fit is rejected"
+  by <- function(word) enumerate(names(verdicts)[verdicts == word])
+  second <- if (length(unique(verdicts)) == 1L) {
+    paste0(by(verdicts[[1L]]), " all say ", verdicts[[1L]])
+  } else {
+    words <- intersect(c("good", "acceptable", "poor"), verdicts)
+    paste0("the indices disagree: ", paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
+  }
+  advice <- if (all(verdicts == "good")) {
+    if (exact >= 0.05) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
+  } else {
+    "Look at residuals(fit, largest = 10) for where the model is off, before trusting the estimates."
+  }
+  paste0(first, "; ", second, ". ", advice)
+}
+
+index_words <- c(
+  chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_per_df = "\u03c7\u00b2 / df", chisq_covariances = "\u03c7\u00b2, covariances",
+  chisq_means = "\u03c7\u00b2, means", cfi = "CFI", tli = "TLI", nfi = "NFI", rfi = "RFI", ifi = "IFI", rmsea = "RMSEA",
+  close_fit_p = "p of close fit", srmr = "SRMR", gfi = "GFI", agfi = "AGFI", loglik = "log-likelihood", loglik_saturated = "  saturated",
+  loglik_baseline = "  baseline", aic = "AIC", bic = "BIC", bic_adjusted = "BIC, size-adjusted", ecvi = "ECVI", critical_n = "critical N (.05)",
+  baseline_chisq = "\u03c7\u00b2, baseline", baseline_df = "df, baseline", baseline_p = "p, baseline", baseline_aic = "AIC, baseline",
+  baseline_bic = "BIC, baseline", baseline_bic_adjusted = "adjusted BIC, baseline", saturated_aic = "AIC, saturated",
+  saturated_bic = "BIC, saturated", saturated_bic_adjusted = "adjusted BIC, saturated", baseline_ecvi = "ECVI, baseline",
+  saturated_ecvi = "ECVI, saturated"
+)
+
+format_index <- function(index, value) {
+  if (length(index) != 1L) return(unname(mapply(format_index, index, value)))
+  if (is.na(value)) return("")
+  if (index %in% c("df", "baseline_df", "critical_n")) return(format_count(round(value)))
+  if (index %in% c("p", "close_fit_p", "baseline_p")) return(format_p(value))
+  format_fixed(value)
+}
+
+#' @export
+print.orizzonte_indices <- function(x, ...) {
+  if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(heading("Fit indices"), format_indices_table(x), sep = "\n")
+  reading <- attr(x, "reading")
+  if (!is.null(reading)) cat("", wrap_lines(reading), sep = "\n")
+  invisible(x)
+}
+
+format_indices_table <- function(x) {
+  shown <- x[!is.na(x$value), ]
+  interval <- ifelse(is.na(shown$lower), "", paste0("[", format_fixed(shown$lower), ", ", format_fixed(shown$upper), "]"))
+  blank <- function(v) ifelse(is.na(v), "", v)
+  format_table(list(index = unname(index_words[shown$index]), value = format_index(shown$index, shown$value), `90 % interval` = interval,
+                    `good (acceptable)` = blank(shown$cutoff), verdict = blank(shown$verdict)),
+               right = c(FALSE, TRUE, FALSE, FALSE, FALSE))
+}

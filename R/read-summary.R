@@ -1,0 +1,108 @@
+#' Print or summarise a fit
+#'
+#' `print()` is a card: status, fit in one line, what to look at next.
+#' `summary()` shows everything: what was assumed, fit indices with cut-offs,
+#' estimates, explained variance and the largest residuals. An improper or
+#' non-converged solution is said first, before any number.
+#'
+#' @param x,object A fit from [fit_model()].
+#' @param ... Not used.
+#' @return `print()` returns the fit; `summary()` an object of class
+#'   `orizzonte_summary`, whose `print()` shows it.
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' fit
+#' summary(fit)
+#' @export
+print.orizzonte_fit <- function(x, ...) {
+  chisq <- stats::deviance(x)
+  df <- stats::df.residual(x)
+  cat(heading(x$blueprint$title), format_status(x), sep = "\n")
+  cat(format_sample(x), "\n", sep = "")
+  if (has_converged(x)) {
+    table <- fit_indices(x)
+    pick <- function(name) format_index(name, table$value[table$index == name])
+    if (df == 0) {
+      cat("\u03c7\u00b2 = ", format_fixed(chisq), ", df = 0\n", sep = "")
+    } else {
+      cat("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), ", p ", p_clause(table$value[table$index == "p"]),
+          "; CFI ", pick("cfi"), ", TLI ", pick("tli"), ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"), "\n", sep = "")
+    }
+    cat(wrap_lines(attr(table, "reading")), sep = "\n")
+  }
+  cat("\nNext: summary(fit), estimates(fit), fit_indices(fit), path_diagram(fit)\n")
+  invisible(x)
+}
+
+p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
+
+format_sample <- function(fit) {
+  sample <- fit$sample
+  paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
+         ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(length(fit$theta), "free parameter"),
+         if (is.null(sample$data)) "; from summary data")
+}
+
+# What must be known before any number: non-convergence, improper parts.
+format_status <- function(fit) {
+  if (!has_converged(fit)) {
+    history <- fit$core$history
+    steps <- length(history$chisq)
+    return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
+             if (steps) paste0("  ", steps, " iterations, ", fit$core$starts, " sets of starting values; last predicted drop of \u03c7\u00b2: ",
+                               formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
+             "  The numbers below are where it stopped; do not interpret them."))
+  }
+  improper <- improper_parts(fit)
+  if (nrow(improper) == 0L) {
+    return(paste0("Converged in ", count_of(length(fit$core$history$chisq), "iteration"), "; the solution is proper."))
+  }
+  c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
+    "  Usual causes: too few items or people, a misplaced item, a near-duplicate pair, an outlying row.")
+}
+
+#' @rdname print.orizzonte_fit
+#' @export
+summary.orizzonte_fit <- function(object, ...) {
+  check_dots_empty(..., .verb = "summary")
+  structure(list(
+    title = object$blueprint$title, status = format_status(object), sample = format_sample(object), notes = object$sample$notes,
+    assumptions = format_assumptions(object$layout, object$blueprint), counts = format_counts(object$layout),
+    fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
+    residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),
+    saturated = stats::df.residual(object) == 0
+  ), class = "orizzonte_summary")
+}
+
+#' @export
+print.orizzonte_summary <- function(x, ...) {
+  cat(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "", x$counts, "", sep = "\n")
+  print(x$fit_indices)
+  cat("\n")
+  cat(heading("Estimates"), format_grouped_estimates(x$estimates), "", sep = "\n")
+  print(x$r_squared)
+  if (!x$saturated && x$converged) {
+    cat("\n")
+    print(x$residuals)
+  }
+  cat("\nNext: ", if (x$saturated) "equations(fit)" else "residuals(fit, largest = 10)",
+      ", path_diagram(fit), write_report(fit, \"report.html\")\n", sep = "")
+  invisible(x)
+}
+
+# Estimates under one heading per role, columns aligned over all of them.
+format_grouped_estimates <- function(x) {
+  # construct means at zero are listed under "assumed"; a table of zeros says nothing more
+  x <- x[!(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
+  lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
+  titles <- c(loading = "Loadings", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
+              `disturbance variance` = "Disturbance variances", covariance = "Covariances", `residual covariance` = "Residual covariances",
+              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts", mean = "Means of constructs")
+  order <- c("effect", "loading", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
+             "residual variance", "intercept", "mean")
+  out <- lines[1L]
+  for (role in intersect(order, x$role)) out <- c(out, titles[[role]], paste0("  ", lines[-1L][x$role == role]))
+  out[1L] <- paste0("  ", out[1L])
+  out
+}

@@ -1,0 +1,66 @@
+# Plain, calm text: rules, aligned columns, numbers.
+
+output_width <- function() min(100L, max(60L, getOption("width", 80L)))
+
+rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
+
+heading <- function(text) {
+  mark <- rule_mark()
+  paste0(strrep(mark, 2L), " ", text, " ", strrep(mark, max(2L, output_width() - nchar(text) - 4L)))
+}
+
+wrap_lines <- function(text, indent = 0L, hang = indent) {
+  unlist(lapply(text, strwrap_keep, indent = indent, hang = hang))
+}
+
+# strwrap() folds runs of spaces, which carry the alignment here.
+strwrap_keep <- function(line, indent, hang) {
+  width <- output_width()
+  out <- character()
+  rest <- paste0(strrep(" ", indent), line)
+  while (nchar(rest) > width) {
+    breaks <- gregexpr(" ", substr(rest, 1L, width + 1L), fixed = TRUE)[[1L]]
+    breaks <- breaks[breaks > hang + 2L]
+    if (length(breaks) == 0L) break
+    at <- max(breaks)
+    out <- c(out, sub(" +$", "", substr(rest, 1L, at - 1L)))
+    rest <- paste0(strrep(" ", hang), substr(rest, at + 1L, nchar(rest)))
+  }
+  c(out, rest)
+}
+
+format_fixed <- function(x, digits = 3L) {
+  out <- formatC(x, digits = digits, format = "f")
+  out[is.na(x)] <- ""
+  big <- !is.na(x) & abs(x) >= 1e6
+  out[big] <- formatC(x[big], digits = 3L, format = "e")
+  out
+}
+
+# Estimates on any scale: three decimals, more significant digits when that would show zeros only.
+format_number <- function(x) {
+  out <- format_fixed(x)
+  small <- !is.na(x) & x != 0 & abs(x) < 0.01
+  out[small] <- formatC(x[small], digits = 3L, format = "g")
+  out
+}
+
+format_p <- function(p) {
+  out <- sub("^0", "", formatC(p, digits = 3L, format = "f"))
+  out[!is.na(p) & p < 0.001] <- "< .001"
+  out[is.na(p)] <- ""
+  out
+}
+
+format_count <- function(n) formatC(n, format = "d", big.mark = ",")
+
+# Columns of text, numbers to the right.
+format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L) {
+  cells <- Map(function(name, values, to_right) {
+    values <- c(name, values)
+    width <- max(nchar(values, "width"))
+    pad <- strrep(" ", width - nchar(values, "width"))
+    if (to_right) paste0(pad, values) else paste0(values, pad)
+  }, names(columns), columns, right)
+  sub(" +$", "", paste0(strrep(" ", indent), do.call(paste, c(unname(cells), sep = "  "))))
+}

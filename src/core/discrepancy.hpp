@@ -1,0 +1,63 @@
+// The maximum likelihood discrepancy of complete data, and its derivatives.
+#pragma once
+#include "matrices.hpp"
+
+namespace orizzonte {
+
+// F = sum_g (n_g / N) [log|Sigma| + tr(S Sigma^-1) - log|S| - p + (m - mu)' Sigma^-1 (m - mu)] (Joreskog 1971).
+// All derivatives are look-ups in small tables: every dSigma has rank two at most.
+class Discrepancy {
+ public:
+  Discrepancy(const Model& model, const std::vector<Moments>& sample);
+
+  // False when some Sigma_g is not positive definite or det(I - B) has changed its sign or vanished.
+  bool move_to(const Vector& theta);
+  double value() const { return value_; }            // F
+  double n() const { return n_; }
+
+  // Of the log-likelihood l = -N F / 2, with respect to the free parameters.
+  Vector score();
+  Matrix expected_information();                     // lower triangle filled
+  Matrix observed_information();                     // minus the Hessian of l; lower triangle filled
+
+  // The same with respect to the entries themselves, before the map (full matrices).
+  Vector entry_score();
+  Matrix entry_information(bool observed);
+
+ private:
+  struct Slot {                                      // one entry as x y' + y x' in the columns of Z = [A, C]
+    int entry, x, y, row, col;
+    Family family;
+    double half;                                     // 1/2 for variances
+  };
+  struct Group {
+    GroupLayout layout;
+    Matrix s;
+    Vector m;
+    double n, log_det_s;
+    std::vector<Slot> slots;
+    GroupMatrices at;
+    Eigen::LLT<Matrix> factor;
+    Matrix w;                                        // Sigma^-1
+    Matrix sw;                                       // S Sigma^-1
+    Vector d, r;                                     // m - mu, W d
+    Matrix table_w, table_r;                         // Z'WZ, Z'RZ
+    Vector table_mean;                               // Z' W d
+    double value;
+  };
+  void prepare_first(Group& group);
+  void prepare_second(Group& group);
+  double slot_score(const Group& group, const Slot& slot) const;
+  double moment(const Group& group, const Slot& slot) const;
+  double pair(const Group& group, const Slot& e, const Slot& f, bool observed) const;
+  template <class Sink> void sweep(bool observed, Sink&& sink);
+  Matrix information(bool observed);
+
+  const Model& model_;
+  std::vector<Group> groups_;
+  double n_ = 0, value_ = 0;
+  bool first_ = false, second_ = false;
+  Matrix work_;
+};
+
+}  // namespace orizzonte

@@ -1,0 +1,168 @@
+#include "fit.hpp"
+
+#include <cmath>
+
+#include "rescale.hpp"
+#include "starts.hpp"
+
+namespace orizzonte {
+namespace {
+
+// Start values that imply positive definite matrices: pull covariances and effects towards zero until they do.
+bool admissible_start(const Model& model, Discrepancy& problem, Vector eta, Vector& theta) {
+  std::vector<char> loading(model.entries.size(), 0);
+  for (const Scale& scale : model.scales)
+    for (int e : scale.loadings) loading[e] = 1;
+  for (int attempt = 0; attempt < 12; ++attempt) {
+    theta = parameters_of(model, eta);
+    if (problem.move_to(theta)) return true;
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      const bool variance = entry.family == Family::Covariance && entry.row == entry.col;
+      if (variance && entry.row < model.groups[entry.group].observed) eta[e] = std::max(eta[e], 0.1) * 1.3;
+      if (entry.family != Family::Mean && !variance && !loading[e]) eta[e] *= 0.5;
+    }
+  }
+  return false;
+}
+
+// A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
+// closed under rescaling, the strongest item takes its place; the solution is moved back afterwards.
+Model with_strong_markers(const Model& model, const Vector& unit_entries, bool& changed) {
+  Model out = model;
+  changed = false;
+  for (const Scale& scale : model.scales) {
+    if (!scale.closed || scale.kind != ScaleKind::Marker || scale.marker < 0) continue;
+    int best = scale.marker;
+    for (int e : scale.loadings)
+      if (std::abs(unit_entries[e]) > std::abs(unit_entries[best])) best = e;
+    const bool usable = best != scale.marker && model.map.rows[best].size() == 1 && model.map.constant[best] == 0;
+    if (!usable || std::abs(unit_entries[scale.marker]) > 0.5 * std::abs(unit_entries[best])) continue;
+    std::swap(out.map.rows[best], out.map.rows[scale.marker]);
+    std::swap(out.map.constant[best], out.map.constant[scale.marker]);
+    for (Scale& other : out.scales)
+      if (other.group == scale.group && other.construct == scale.construct) other.marker = best;
+    changed = true;
+  }
+  return out;
+}
+
+bool full_rank(Discrepancy& problem) {
+  Matrix information = problem.expected_information();
+  const int q = information.rows();
+  if (q == 0) return true;
+  const Vector scale = information.diagonal().cwiseMax(0).cwiseSqrt().cwiseInverse();
+  if (!scale.allFinite()) return false;
+  information = scale.asDiagonal() * information * scale.asDiagonal();
+  Eigen::LLT<Matrix> llt(information);
+  return llt.info() == Eigen::Success && llt.matrixLLT().diagonal().minCoeff() > 1e-5;
+}
+
+bool identified_near(Discrepancy& problem, const Vector& theta, Random& random) {
+  if (full_rank(problem)) return true;
+  for (int attempt = 0; attempt < 40; ++attempt) {
+    Vector trial = theta;
+    for (int i = 0; i < trial.size(); ++i) trial[i] += 0.15 * (random.uniform() - 0.5) + 0.1 * trial[i] * random.normal();
+    if (problem.move_to(trial) && full_rank(problem)) {
+      problem.move_to(theta);
+      return true;
+    }
+  }
+  problem.move_to(theta);
+  return false;
+}
+
+bool better(const Optimum& a, const Optimum& b) {
+  const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
+  if (ca != cb) return ca;
+  return a.theta.size() > 0 && (b.theta.size() == 0 || a.discrepancy < b.discrepancy);
+}
+
+}  // namespace
+
+Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& settings, const Callbacks& callbacks) {
+  Fit out;
+  const Rescaled scaled = rescale(model, sample);
+  Discrepancy problem(scaled.model, scaled.sample);
+  Random random(settings.seed);
+  Optimum best;
+
+  for (int start = 0; start <= settings.fresh_starts; ++start) {
+    const Vector unit = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
+    bool changed = false;
+    const Model internal = with_strong_markers(scaled.model, unit, changed);
+    Vector eta = unit, theta;
+    to_model_scale(internal, eta);
+    Optimum now;
+    if (changed) {
+      Discrepancy other(internal, scaled.sample);
+      if (!admissible_start(internal, other, eta, theta)) continue;
+      if (start == 0 && !identified_near(other, theta, random)) out.identified = false;
+      if (out.identified) {
+        const Optimum first = optimise(other, theta, settings, callbacks);
+        eta = internal.map(first.theta);
+        if (to_model_scale(scaled.model, eta)) theta = parameters_of(scaled.model, eta);
+        now = optimise(problem, theta, settings, callbacks);
+        now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
+      }
+    } else {
+      if (!admissible_start(scaled.model, problem, eta, theta)) continue;
+      if (start == 0 && !identified_near(problem, theta, random)) out.identified = false;
+      if (out.identified) now = optimise(problem, theta, settings, callbacks);
+    }
+    if (!out.identified) {
+      out.status = Status::Singular;
+      return out;
+    }
+    out.starts = start + 1;
+    if (better(now, best)) best = now;
+    if (best.status == Status::Converged || now.status == Status::Interrupted) break;
+  }
+  if (best.theta.size() == 0 && model.map.parameters > 0) return out;
+
+  out.theta = scaled.parameter_unit.cwiseProduct(best.theta);
+  out.eta = model.map(out.theta);
+  out.discrepancy = best.discrepancy;
+  out.decrement = best.decrement;
+  out.status = best.status;
+  out.history = best.history;
+  if (best.covariance.rows() == best.theta.size())
+    out.covariance = scaled.parameter_unit.asDiagonal() * best.covariance * scaled.parameter_unit.asDiagonal();
+  return out;
+}
+
+Rank local_rank(const Model& model, const std::vector<Moments>& sample, const Settings& settings) {
+  Rank out;
+  out.parameters = model.map.parameters;
+  out.rank = -1;
+  const Rescaled scaled = rescale(model, sample);
+  Discrepancy problem(scaled.model, scaled.sample);
+  Random random(settings.seed);
+  Vector eta = starting_entries(scaled.model, scaled.sample), theta;
+  to_model_scale(scaled.model, eta);
+  if (!admissible_start(scaled.model, problem, eta, theta)) return out;
+  for (int point = 0; point < 12 && out.rank < out.parameters; ++point) {
+    Vector trial = theta;
+    if (point > 0)
+      for (int i = 0; i < trial.size(); ++i) trial[i] += 0.3 * (random.uniform() - 0.5) + 0.1 * trial[i] * random.normal();
+    if (!problem.move_to(trial)) continue;
+    Matrix information = problem.expected_information();
+    information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
+    Vector scale(information.rows());
+    for (int i = 0; i < scale.size(); ++i) scale[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
+    const Matrix unit = scale.asDiagonal() * information * scale.asDiagonal();
+    Eigen::SelfAdjointEigenSolver<Matrix> solver(unit);
+    const Vector& values = solver.eigenvalues();
+    const double limit = 1e-9 * std::max(1.0, values[values.size() - 1]);
+    int null = 0;
+    while (null < values.size() && values[null] < limit) ++null;
+    if (out.parameters - null > out.rank) {
+      out.rank = out.parameters - null;
+      out.eigenvalues = values;
+      out.null_vectors = solver.eigenvectors().leftCols(null);
+    }
+  }
+  return out;
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,138 @@
+#include "matrices.hpp"
+
+namespace orizzonte {
+
+std::vector<Implied> implied(const Model& model, const Vector& eta) {
+  std::vector<Implied> out(model.groups.size());
+  for (size_t g = 0; g < out.size(); ++g) {
+    const int v = model.groups[g].variables;
+    out[g].effects = Matrix::Zero(v, v);
+    out[g].residual = Matrix::Zero(v, v);
+    out[g].intercepts = Vector::Zero(v);
+  }
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    Implied& group = out[entry.group];
+    switch (entry.family) {
+      case Family::Effect: group.effects(entry.row, entry.col) = eta[e]; break;
+      case Family::Covariance:
+        group.residual(entry.row, entry.col) = group.residual(entry.col, entry.row) = eta[e];
+        break;
+      case Family::Mean: group.intercepts[entry.row] = eta[e]; break;
+    }
+  }
+  for (Implied& group : out) {
+    const int v = group.effects.rows();
+    group.total = (Matrix::Identity(v, v) - group.effects).partialPivLu().inverse();
+    group.covariance = group.total * group.residual * group.total.transpose();
+    group.mean = group.total * group.intercepts;
+  }
+  return out;
+}
+
+std::vector<GroupLayout> arrange(const Model& model) {
+  std::vector<GroupLayout> out(model.groups.size());
+  for (size_t g = 0; g < out.size(); ++g) {
+    GroupLayout& layout = out[g];
+    layout.observed = model.groups[g].observed;
+    layout.variables = model.groups[g].variables;
+    std::vector<char> inner(layout.variables, 0);
+    for (int v = layout.observed; v < layout.variables; ++v) inner[v] = 1;
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      if (entry.group != static_cast<int>(g)) continue;
+      layout.entries.push_back(static_cast<int>(e));
+      if (entry.family == Family::Effect) inner[entry.col] = 1;
+    }
+    layout.position.assign(layout.variables, 0);
+    int next = 0;
+    for (int v = 0; v < layout.variables; ++v)
+      if (!inner[v]) layout.position[v] = next++;
+    layout.leaves = next;
+    for (int v = 0; v < layout.variables; ++v)
+      if (inner[v]) layout.position[v] = next++;
+  }
+  return out;
+}
+
+Matrix to_internal(const GroupLayout& layout, const Matrix& m) {
+  Matrix out(layout.observed, layout.observed);
+  for (int j = 0; j < layout.observed; ++j)
+    for (int i = 0; i < layout.observed; ++i) out(layout.position[i], layout.position[j]) = m(i, j);
+  return out;
+}
+
+Vector to_internal(const GroupLayout& layout, const Vector& m) {
+  Vector out(layout.observed);
+  for (int i = 0; i < layout.observed; ++i) out[layout.position[i]] = m[i];
+  return out;
+}
+
+void GroupMatrices::update(const Model& model, const GroupLayout& layout, const Vector& eta) {
+  const int v = layout.variables, l = layout.leaves, c = layout.inner(), p = layout.observed;
+  const int inner_observed = p - l;
+  loadings.setZero(l, c);
+  inner_effects.setZero(c, c);
+  psi.setZero(v, v);
+  alpha.setZero(v);
+  bool paths = false, across = false;
+  for (int e : layout.entries) {
+    const Entry& entry = model.entries[e];
+    const int i = layout.position[entry.row];
+    if (entry.family == Family::Mean) {
+      alpha[i] = eta[e];
+      continue;
+    }
+    const int j = layout.position[entry.col];
+    if (entry.family == Family::Covariance) {
+      psi(i, j) = psi(j, i) = eta[e];
+      across = across || ((i < l) != (j < l));
+    } else if (i < l) {
+      loadings(i, j - l) = eta[e];
+    } else {
+      inner_effects(i - l, j - l) = eta[e];
+      paths = true;
+    }
+  }
+  determinant = 1;
+  if (paths) {
+    Eigen::PartialPivLU<Matrix> lu(Matrix::Identity(c, c) - inner_effects);
+    determinant = lu.determinant();
+    total = lu.inverse();
+    phi.noalias() = total * psi.bottomRightCorner(c, c) * total.transpose();
+  } else {
+    total.setIdentity(c, c);
+    phi = psi.bottomRightCorner(c, c);
+  }
+  tall.resize(p, 2 * c);
+  if (paths) tall.topLeftCorner(l, c).noalias() = loadings * total;
+  else tall.topLeftCorner(l, c) = loadings;
+  tall.topRightCorner(l, c).noalias() = loadings * phi;
+  tall.bottomLeftCorner(inner_observed, c) = total.topRows(inner_observed);
+  tall.bottomRightCorner(inner_observed, c) = phi.topRows(inner_observed);
+
+  sigma.resize(p, p);
+  // cov(leaves) = Lambda Phi Lambda' + Psi_LL, plus cross terms when a leaf's residual covaries with an inner one's
+  sigma.topLeftCorner(l, l).noalias() = tall.topRightCorner(l, c) * loadings.transpose();
+  sigma.topLeftCorner(l, l) += psi.topLeftCorner(l, l);
+  if (across) {
+    const Matrix cross = psi.topRightCorner(l, c) * total.transpose();
+    tall.topRightCorner(l, c) += cross;
+    const Matrix part = cross * loadings.transpose();
+    sigma.topLeftCorner(l, l) += part + part.transpose();
+  }
+  sigma.bottomRightCorner(inner_observed, inner_observed) = phi.topLeftCorner(inner_observed, inner_observed);
+  sigma.topRightCorner(l, inner_observed) = tall.block(0, c, l, inner_observed);
+  sigma.bottomLeftCorner(inner_observed, l) = sigma.topRightCorner(l, inner_observed).transpose();
+
+  mean.resize(v);
+  if (model.means) {
+    mean.tail(c).noalias() = total * alpha.tail(c);
+    mean.head(l).noalias() = loadings * mean.tail(c);
+    mean.head(l) += alpha.head(l);
+  } else {
+    mean.setZero();
+  }
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,79 @@
+// What is estimated: groups, entries of the model matrices, and the map from free parameters to entries.
+#pragma once
+#include <Eigen/Dense>
+#include <functional>
+#include <string>
+#include <vector>
+
+namespace orizzonte {
+
+using Matrix = Eigen::MatrixXd;
+using Vector = Eigen::VectorXd;
+
+// v = alpha + B v + zeta, cov(zeta) = Psi (McArdle & McDonald 1984).
+enum class Family : int { Effect = 0, Covariance = 1, Mean = 2 };
+
+// One cell of B (row = outcome, col = cause), of the lower triangle of Psi, or of alpha (col unused).
+struct Entry {
+  Family family;
+  int group;
+  int row;
+  int col;
+};
+
+// Observed variables come first, then constructs and composites.
+struct Shape {
+  int observed;
+  int variables;
+};
+
+// One row of entry = K theta + k.
+struct Term {
+  int parameter;
+  double weight;
+};
+struct LinearMap {
+  int parameters = 0;
+  std::vector<std::vector<Term>> rows;
+  Vector constant;
+
+  Vector operator()(const Vector& theta) const;
+};
+
+// How a construct gets its scale. `closed` says that rescaling the construct
+// leaves the model the same, so that it may be estimated on another scale first.
+enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2 };
+struct Scale {
+  int group;
+  int construct;
+  ScaleKind kind;
+  int marker;    // index of the marker's entry, -1 if none
+  int variance;  // index of the construct's variance entry, -1 if none
+  std::vector<int> loadings;
+  bool closed;
+};
+
+struct Model {
+  std::vector<Shape> groups;
+  std::vector<Entry> entries;
+  LinearMap map;
+  bool means = false;
+  std::vector<Scale> scales;
+};
+
+// Sample moments of one group; the covariance has divisor n.
+struct Moments {
+  double n;
+  Matrix covariance;
+  Vector mean;
+};
+
+// Long work asks `interrupted` now and then and tells `progress` where it is.
+struct Callbacks {
+  std::function<bool()> interrupted = [] { return false; };
+  std::function<void(int, double)> progress = [](int, double) {};
+};
+
+double total_n(const std::vector<Moments>& sample);
+
+}  // namespace orizzonte

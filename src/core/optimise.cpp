@@ -1,0 +1,170 @@
+#include "optimise.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orizzonte {
+namespace {
+
+// A symmetric matrix scaled to unit diagonal (Jacobi), with its Cholesky factor.
+struct Scaled {
+  Vector scale;
+  Matrix matrix;
+  Eigen::LLT<Matrix> factor;
+  bool positive = false;
+
+  void set(Matrix lower) {
+    const int q = lower.rows();
+    scale.resize(q);
+    for (int i = 0; i < q; ++i) scale[i] = lower(i, i) > 0 ? 1 / std::sqrt(lower(i, i)) : 0;
+    positive = q == 0 || (scale.array() > 0).all();
+    for (int j = 0; j < q; ++j)
+      for (int i = j; i < q; ++i) lower(i, j) *= scale[i] * scale[j];
+    matrix.swap(lower);
+    if (positive && q > 0) positive = damp(0) && factor.matrixLLT().diagonal().minCoeff() > 1e-6;
+  }
+  bool damp(double damping) {
+    if (damping == 0) {
+      factor.compute(matrix);
+    } else {
+      Matrix copy = matrix;
+      copy.diagonal().array() += damping;
+      factor.compute(copy);
+    }
+    return factor.info() == Eigen::Success;
+  }
+  Vector solve(const Vector& x) const {
+    return scale.asDiagonal() * factor.solve(scale.asDiagonal() * x);
+  }
+  double quadratic(const Vector& x) const {  // x' M x
+    const Vector y = x.cwiseQuotient(scale);
+    return y.dot(matrix.selfadjointView<Eigen::Lower>() * y);
+  }
+  Matrix inverse() const {
+    const int q = matrix.rows();
+    Matrix root = Matrix::Identity(q, q);
+    factor.matrixL().solveInPlace(root);
+    Matrix out = Matrix::Zero(q, q);
+    out.selfadjointView<Eigen::Lower>().rankUpdate(root.transpose());
+    out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+    return scale.asDiagonal() * out * scale.asDiagonal();
+  }
+};
+
+// Where the Hessian is not positive definite, leave along its most negative direction.
+bool leave_saddle(Discrepancy& problem, Vector& theta, const Scaled& hessian) {
+  Eigen::SelfAdjointEigenSolver<Matrix> solver(hessian.matrix.selfadjointView<Eigen::Lower>());
+  if (solver.eigenvalues()[0] > -1e-8) return false;
+  const Vector direction = hessian.scale.asDiagonal() * solver.eigenvectors().col(0);
+  const double before = problem.value();
+  for (double step = std::sqrt(problem.n()); step > 1e-2; step /= 2)
+    for (double sign : {1.0, -1.0}) {
+      const Vector trial = theta + sign * step * direction;
+      if (problem.move_to(trial) && problem.value() < before - 1e-9) {
+        theta = trial;
+        return true;
+      }
+    }
+  problem.move_to(theta);
+  return false;
+}
+
+}  // namespace
+
+Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+  Optimum out;
+  out.theta = start;
+  if (!problem.move_to(out.theta)) return out;
+  const int q = out.theta.size();
+  const double n = problem.n();
+  Scaled expected, observed;
+  double damping = 0;
+  int saddles = 0, scoring_left = 2;
+  out.status = Status::IterationLimit;
+
+  for (int iteration = 0;; ++iteration) {
+    if (callbacks.interrupted()) {
+      out.status = Status::Interrupted;
+      break;
+    }
+    const Vector score = problem.score();
+    bool newton = false;
+    if (scoring_left <= 0) {
+      observed.set(problem.observed_information());
+      newton = observed.positive;
+      if (!newton) scoring_left = 1;
+    }
+    if (!newton) expected.set(problem.expected_information());
+    Scaled* metric = newton ? &observed : &expected;
+    double floor = 0;
+    if (!metric->positive) {
+      floor = 1e-6;
+      metric->damp(floor);
+    }
+    Vector step = metric->solve(score);
+    out.decrement = score.dot(step);
+    out.history.push_back({newton ? 1 : 0, n * problem.value(), out.decrement, damping});
+    callbacks.progress(iteration, n * problem.value());
+
+    if (out.decrement <= settings.tolerance) {
+      // Expected information is never indefinite and so proves nothing: ask the observed Hessian.
+      if (newton) expected.set(problem.expected_information());
+      else observed.set(problem.observed_information());
+      if (!expected.positive) {
+        out.status = Status::Singular;
+        break;
+      }
+      out.decrement = score.dot(expected.solve(score));
+      if (observed.positive && out.decrement <= settings.tolerance) {
+        out.status = Status::Converged;
+        break;
+      }
+      if (!observed.positive) {
+        if (saddles++ < 3 && leave_saddle(problem, out.theta, observed)) {
+          out.history.push_back({2, n * problem.value(), out.decrement, 0});
+          scoring_left = 2;
+          continue;
+        }
+        out.status = Status::NotMinimum;
+        break;
+      }
+    }
+    if (iteration >= settings.iterations) break;
+
+    // Shorten (damp) until the step is admissible and lowers the discrepancy as predicted.
+    const double before = problem.value();
+    bool accepted = false;
+    for (int attempt = 0; attempt < 40 && !accepted; ++attempt) {
+      if (attempt > 0 || damping > floor) {
+        metric->damp(std::max(damping, floor));
+        step = metric->solve(score);
+      }
+      const double predicted = 2 * score.dot(step) - metric->quadratic(step);
+      if (problem.move_to(out.theta + step)) {
+        const double drop = n * (before - problem.value());
+        const bool below_rounding = predicted < 1e-10 * n;
+        const double ratio = drop / predicted;
+        if (below_rounding || ratio > 1e-4) {
+          accepted = true;
+          if (!below_rounding && ratio < 0.25) damping = std::max(4 * damping, 1e-3);
+          else if (ratio > 0.75 || below_rounding) damping = damping < 1e-4 ? 0 : damping / 6;
+        }
+      }
+      if (!accepted) damping = std::max(4 * damping, 1e-3);
+    }
+    if (!accepted) {
+      problem.move_to(out.theta);
+      out.status = Status::NoDescent;
+      break;
+    }
+    out.theta += step;
+    --scoring_left;
+  }
+
+  out.discrepancy = problem.value();
+  if (out.status != Status::Converged) expected.set(problem.expected_information());
+  if (expected.positive) out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
+  return out;
+}
+
+}  // namespace orizzonte

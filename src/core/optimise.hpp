@@ -1,0 +1,42 @@
+// Fisher scoring first, then Newton with the observed Hessian, both damped (Levenberg).
+#pragma once
+#include "discrepancy.hpp"
+
+namespace orizzonte {
+
+enum class Status : int {
+  Converged = 0,
+  IterationLimit = 1,
+  NoDescent = 2,      // no admissible step lowers the discrepancy
+  NotMinimum = 3,     // stationary, but the Hessian is not positive definite
+  Singular = 4,       // the information is singular at the solution
+  BadStart = 5,       // the starting values imply no positive definite covariance matrix
+  Interrupted = 6
+};
+
+struct Iteration {
+  int method;          // 0 scoring, 1 Newton, 2 step along negative curvature
+  double chisq;
+  double decrement;    // lambda^2 = s' I^-1 s, the predicted drop of chi-square
+  double damping;
+};
+
+struct Settings {
+  int iterations = 200;
+  double tolerance = 1e-12;   // on lambda^2
+  int fresh_starts = 4;
+  std::uint64_t seed = 20260101;
+};
+
+struct Optimum {
+  Vector theta;
+  double discrepancy = 0;
+  double decrement = 0;
+  Status status = Status::BadStart;
+  std::vector<Iteration> history;
+  Matrix covariance;          // inverse expected information; empty when singular
+};
+
+Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks);
+
+}  // namespace orizzonte

@@ -1,0 +1,19 @@
+// Closed-form starting values, and moving constructs from one scale to another.
+#pragma once
+#include "model.hpp"
+#include "random.hpp"
+
+namespace orizzonte {
+
+// Entries for unit-variance constructs, from the sample moments alone. With a generator, a fresh
+// start: loadings and covariances of constructs are moved at random.
+Vector starting_entries(const Model& model, const std::vector<Moments>& sample, Random* random = nullptr);
+
+// Moves every construct to the scale that the model asks for: v -> t v. False when that scale cannot
+// express the solution (a zero marker loading, a negative variance where it must be 1).
+bool to_model_scale(const Model& model, Vector& eta);
+
+// The free parameters that give these entries (each parameter from the entries it alone sets).
+Vector parameters_of(const Model& model, const Vector& eta);
+
+}  // namespace orizzonte
