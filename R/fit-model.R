@@ -41,7 +41,8 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
     abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
   }
   sample <- sample_moments(data, variables$observed, missing_codes, bp)
-  layout <- build_layout(bp, means = !is.null(sample$mean), observed = variables$observed)
+  layout <- build_layout(bp, means = !is.null(sample$mean), observed = variables$observed,
+                         sd = sqrt(diag(sample$covariance)))
   check_counts(layout)
   moments <- core_sample(sample, multiplier)
   core <- core_fit(layout$core, list(moments), 200L, 1e-12, 4L, 20260101)

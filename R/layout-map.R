@@ -33,8 +33,10 @@ apply_scales <- function(table, bp) {
   table
 }
 
-# entry = K theta + k as triplets; `parameters` names the free ones by the address of their first row.
-apply_map <- function(table) {
+# entry = K theta + k as triplets; `parameters` names the free ones by the address of their first row. `sd` (of the
+# observed variables, when known) decides which loading an average leaves to the others: the one with the largest
+# scale, since items in other units would otherwise make the map ill-conditioned.
+apply_map <- function(table, sd = NULL) {
   size <- length(table$parameter)
   constant <- table$fixed
   constant[is.na(constant)] <- 0
@@ -45,9 +47,10 @@ apply_map <- function(table) {
     rows <- scale$loadings[is.na(table$fixed[scale$loadings])]
     if (length(rows) == 0L) next
     class <- table$class[rows]
-    target <- class[1L]
+    largest <- if (is.null(sd)) 1L else which.max(replace(sd[table$second[rows]], is.na(sd[table$second[rows]]), 0))
+    target <- class[largest]
     others <- rows[class != target]
-    # loadings average 1: the first one is what the others leave
+    # loadings average 1: one of them is what the others leave
     dependent[[as.character(target)]] <- list(
       rest = (length(scale$loadings) - sum(constant[scale$loadings])) / sum(class == target),
       class = unique(table$class[others]),

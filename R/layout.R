@@ -1,8 +1,8 @@
 # From a blueprint and what the data know to a layout: parameter table, scales and map. `core` is the
 # same as the core reads it. With saturated means the core never sees them: they are profiled out.
 
-build_layout <- function(bp, means, observed = NULL) {
-  table <- apply_map(apply_scales(layout_parameters(bp, means, observed), bp))
+build_layout <- function(bp, means, observed = NULL, sd = NULL) {
+  table <- apply_map(apply_scales(layout_parameters(bp, means, observed), bp), sd)
   table$profiled <- means && means_saturated(table)
   table$core <- core_layout(table, keep_means = means && !table$profiled)
   table

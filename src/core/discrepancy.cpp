@@ -198,6 +198,7 @@ Matrix Discrepancy::information(bool observed) {
   sweep(observed, [&](const Slot& e, const Slot& f, double value) {
     for (const Term& a : model_.map.rows[e.entry])
       for (const Term& b : model_.map.rows[f.entry]) {
+        if (e.entry == f.entry && a.parameter < b.parameter) continue;   // its mirror image is the same cell
         const double part = a.weight * b.weight * value;
         if (a.parameter >= b.parameter) out(a.parameter, b.parameter) += part;
         else out(b.parameter, a.parameter) += part;

@@ -72,6 +72,16 @@ bool identified_near(Discrepancy& problem, const Vector& theta, Random& random) 
   return false;
 }
 
+// A converged solution with a negative variance may be a poor local optimum: worth a look from other starts.
+bool negative_variance(const Model& model, const Vector& theta) {
+  const Vector eta = model.map(theta);
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    if (entry.family == Family::Covariance && entry.row == entry.col && eta[e] < -1e-8) return true;
+  }
+  return false;
+}
+
 bool better(const Optimum& a, const Optimum& b) {
   const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
   if (ca != cb) return ca;
@@ -116,7 +126,8 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
     }
     out.starts = start + 1;
     if (better(now, best)) best = now;
-    if (best.status == Status::Converged || now.status == Status::Interrupted) break;
+    const bool settled = best.status == Status::Converged && !negative_variance(scaled.model, best.theta);
+    if (settled || now.status == Status::Interrupted) break;
   }
   if (best.theta.size() == 0 && model.map.parameters > 0) return out;
 

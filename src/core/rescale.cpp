@@ -21,7 +21,10 @@ Rescaled rescale(const Model& model, const std::vector<Moments>& sample) {
   for (size_t pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {
       if (scale.loadings.empty()) continue;
-      const int item = scale.kind == ScaleKind::Marker && scale.marker >= 0 ? scale.marker : scale.loadings[0];
+      int item = scale.kind == ScaleKind::Marker && scale.marker >= 0 ? scale.marker : scale.loadings[0];
+      if (scale.kind == ScaleKind::Average)
+        for (int e : scale.loadings)
+          if (sd[scale.group][model.entries[e].row] > sd[scale.group][model.entries[item].row]) item = e;
       if (scale.kind != ScaleKind::Unit) sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].row];
     }
   out.entry_unit.resize(model.entries.size());

@@ -14,7 +14,7 @@ Vector one_factor(const Matrix& r) {
   if (k == 1) return 0.9 * sd;
   const Matrix c = sd.cwiseInverse().asDiagonal() * r * sd.cwiseInverse().asDiagonal();
   Vector direction = c.rowwise().sum();
-  if (direction.norm() < 1e-6) direction.setOnes();
+  for (int i = 0; i < k; ++i) direction[i] += 0.01 * (i + 1);   // never exactly orthogonal to the leading one
   for (int i = 0; i < 30; ++i) direction = (c * direction).normalized();
   const Vector sign = direction.unaryExpr([](double x) { return x < 0 ? -1.0 : 1.0; });
   Matrix a = sign.asDiagonal() * c * sign.asDiagonal();
@@ -55,7 +55,8 @@ struct GroupStart {
   Vector& eta;
   Matrix covariance;                         // of observed variables and constructs alike
   std::vector<std::vector<int>> causes;      // entries pointing at each variable
-  std::vector<int> measured_by;              // how many constructs a variable is an indicator of
+  std::vector<int> memberships;              // how many constructs a variable is an indicator of
+  std::vector<int> measured_by;              // how many of those have been dealt with
   std::vector<char> known;
 
   void construct(const Scale& scale, Matrix& residual, Random* random);
@@ -68,7 +69,12 @@ void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random)
   std::vector<int> items, own;
   for (int e : scale.loadings) items.push_back(model.entries[e].row);
   for (int item : items)
-    if (measured_by[item] == 0) own.push_back(item);
+    if (memberships[item] == 1) own.push_back(item);
+  if (own.size() < 2) {
+    own.clear();
+    for (int item : items)
+      if (measured_by[item] == 0) own.push_back(item);
+  }
   // Nearly all its items already belong to a wider construct: look at what that one leaves (bifactor).
   const bool nested = own.size() < 2 && items.size() > own.size();
   const std::vector<int>& used = nested ? items : own;
@@ -143,9 +149,12 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
         scales.push_back(&scale);
         for (int e : scale.loadings) loading[e] = 1;
       }
-    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}};
+    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}, {}};
     start.causes.resize(v);
+    start.memberships.assign(v, 0);
     start.measured_by.assign(v, 0);
+    for (const Scale* scale : scales)
+      for (int e : scale->loadings) ++start.memberships[model.entries[e].row];
     start.known.assign(v, 0);
     for (size_t e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];

@@ -1,0 +1,4 @@
+library(testthat)
+library(orizzonte)
+
+test_check("orizzonte")

@@ -1,0 +1,110 @@
+# Analytic derivatives against numerical ones, at random points, with feedback, means, equalities and two groups.
+
+feedback_layout <- function() {
+  bp <- blueprint("Feedback") |>
+    construct("F", reflected_in = c(y1, y2, y3)) |>
+    construct("G", reflected_in = c(y4, y5, y3)) |>
+    construct("H", reflected_in = c(y6, y7, y8), scale = "average") |>
+    effect(F ~ G + x1) |>
+    effect(G ~ F + x2) |>
+    effect(z ~ F + y1) |>
+    covary(z, x2) |>
+    covary(y1, y4) |>
+    restrict(loading[F, y2] == loading[G, y5])
+  table <- build_layout(bp, means = TRUE)
+  core_layout(table, keep_means = TRUE)
+}
+
+two_groups <- function(layout) {
+  q <- layout$parameters
+  size <- length(layout$family)
+  out <- layout
+  out$observed <- rep(layout$observed, 2)
+  out$variables <- rep(layout$variables, 2)
+  for (name in c("family", "row", "col", "constant")) out[[name]] <- rep(layout[[name]], 2)
+  out$group <- rep(1:2, each = size)
+  out$map_entry <- c(layout$map_entry, layout$map_entry + size)
+  # the first half of the parameters is held equal across groups, the rest is the second group's own
+  shared <- seq_len(q %/% 2)
+  second <- ifelse(layout$map_parameter %in% shared, layout$map_parameter, layout$map_parameter + q - length(shared))
+  out$map_parameter <- c(layout$map_parameter, second)
+  out$map_weight <- rep(layout$map_weight, 2)
+  out$parameters <- 2L * q - length(shared)
+  out
+}
+
+random_sample <- function(p, n) {
+  x <- matrix(rnorm(40 * p), 40) %*% matrix(rnorm(p * p, sd = 0.4), p) + rnorm(40)
+  list(n = n, covariance = crossprod(scale(x, scale = FALSE)) / 40, mean = rnorm(p))
+}
+
+test_that("score, expected and observed information agree with numerical derivatives to six digits", {
+  set.seed(11)
+  one <- feedback_layout()
+  for (layout in list(one, two_groups(one))) {
+    groups <- length(layout$observed)
+    sample <- lapply(seq_len(groups), function(g) random_sample(layout$observed[g], 100 * g))
+    n <- sum(vapply(sample, `[[`, 0, "n"))
+    points <- 0
+    while (points < 3) {
+      theta <- 0.3 + 0.3 * rnorm(layout$parameters)
+      at <- core_evaluate(layout, sample, theta)
+      if (!at$admissible) next
+      value <- function(x) -n / 2 * core_evaluate(layout, sample, x)$discrepancy
+      score <- tryCatch(numDeriv::grad(value, theta), error = function(e) NULL)
+      if (is.null(score) || anyNA(score)) next
+      points <- points + 1
+      expect_lt(max(abs(at$score - score)) / max(abs(score)), 1e-6)
+      hessian <- -numDeriv::jacobian(function(x) core_evaluate(layout, sample, x)$score, theta)
+      expect_lt(max(abs(at$observed - hessian)) / max(abs(hessian)), 1e-6)
+      # expected information is the observed one when sample moments equal the implied ones
+      eta <- layout$constant
+      for (i in seq_along(layout$map_entry)) {
+        eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] + layout$map_weight[i] * theta[layout$map_parameter[i]]
+      }
+      exact <- Map(function(m, s, p) list(n = s$n, covariance = m$covariance[seq_len(p), seq_len(p)], mean = m$mean[seq_len(p)]),
+                   core_implied(layout, eta), sample, layout$observed)
+      there <- core_evaluate(layout, exact, theta)
+      expect_lt(max(abs(there$observed - there$expected)) / max(abs(there$expected)), 1e-9)
+      expect_lt(max(abs(there$expected - at$expected)) / max(abs(there$expected)), 1e-9)
+      expect_lt(max(abs(there$score)), 1e-8 * n)
+    }
+  }
+})
+
+test_that("the Jacobian of standardized values agrees with numerical derivatives", {
+  set.seed(12)
+  layout <- feedback_layout()
+  theta <- 0.4 + 0.2 * rnorm(layout$parameters)
+  eta_of <- function(x) {
+    eta <- layout$constant
+    for (i in seq_along(layout$map_entry)) {
+      eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] + layout$map_weight[i] * x[layout$map_parameter[i]]
+    }
+    eta
+  }
+  variances <- unique(layout$map_parameter[layout$map_entry %in% which(layout$family == 1L & layout$row == layout$col)])
+  theta[variances] <- 1 + runif(length(variances))
+  at <- core_standardize(layout, eta_of(theta))
+  numeric <- numDeriv::jacobian(function(x) core_standardize(layout, eta_of(x))$value, theta)
+  expect_equal(at$jacobian, numeric, tolerance = 1e-7)
+})
+
+test_that("two groups with all parameters shared equal one fit of the pooled information", {
+  data <- complete_choirs(paste0("be", 1:4))
+  layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4), means = FALSE)$core
+  half <- sample_of(data)[[1]]
+  single <- core_fit(layout, list(half), 200L, 1e-12, 2L, 1)
+  double <- layout
+  size <- length(layout$family)
+  for (name in c("observed", "variables", "family", "row", "col", "constant", "map_parameter", "map_weight")) double[[name]] <- rep(layout[[name]], 2)
+  double$group <- rep(1:2, each = size)
+  double$map_entry <- c(layout$map_entry, layout$map_entry + size)
+  second <- layout$scales[[1]]
+  second$group <- 2L
+  for (name in c("marker", "variance", "loadings")) second[[name]] <- second[[name]] + size
+  double$scales <- list(layout$scales[[1]], second)
+  both <- core_fit(double, list(half, half), 200L, 1e-12, 2L, 1)
+  expect_equal(both$theta, single$theta, tolerance = 1e-8)
+  expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-8)
+})
