@@ -124,3 +124,17 @@ csv(rbind(
   data.frame(row = ".sd", t(round(sapply(complete, stats::sd), 2))),
   data.frame(row = items, correlation)
 ), "choirs-summary.csv")
+
+# The measurement model of the demo, as a blueprint file.
+
+if (requireNamespace("orizzonte", quietly = TRUE)) {
+  library(orizzonte)
+  blueprint("Singing in an amateur choir") |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Craft", reflected_in = cr1:cr4) |>
+    construct("Staying", reflected_in = st1:st3) |>
+    covary(be1, be2) |>
+    wording(wordings[c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))]) |>
+    write_blueprint("inst/extdata/choirs.yaml")
+}

@@ -1,0 +1,176 @@
+#' Read and write a blueprint file
+#'
+#' A blueprint file is YAML that holds the same state as the blueprint; the
+#' round trip is exact (numbers with up to 17 digits; `y`, `n`, `on`, `no` stay
+#' text). Nothing in a file is ever evaluated: expressions are read as addresses
+#' and numbers only. A schema for editors is in
+#' `system.file("schema", "blueprint.schema.json", package = "orizzonte")`.
+#'
+#' @param file Path of the YAML file.
+#' @param bp A blueprint.
+#' @return `read_blueprint()` a blueprint; `write_blueprint()` the path, invisibly.
+#' @section Errors: `orizzonte_error_file` when the file cannot be read, has an
+#'   unknown key (the nearest is named) or a value of the wrong kind.
+#' @examples
+#' file <- system.file("extdata", "choirs.yaml", package = "orizzonte")
+#' bp <- read_blueprint(file)
+#' copy <- tempfile(fileext = ".yaml")
+#' write_blueprint(bp, copy)
+#' identical(read_blueprint(copy), bp)
+#' @export
+read_blueprint <- function(file) {
+  check_string(file, "`file`")
+  if (!file.exists(file)) {
+    abort("file", c(paste0("There is no file ", quoted(file), "."), did_you_mean(basename(file), list.files(dirname(file)))))
+  }
+  if (dir.exists(file)) abort("file", paste0(quoted(file), " is a folder, not a file."))
+  text <- paste(readLines(file, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
+  if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
+  as_text <- function(x) x
+  content <- tryCatch(
+    yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
+      `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text, `float#fix` = as_text, `float#exp` = as_text,
+      `int#hex` = as_text, `int#oct` = as_text, `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text
+    )),
+    error = function(e) abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(e)))
+  )
+  if (!is.list(content) || is.null(names(content))) {
+    abort("file", c(paste0(quoted(file), " is not a blueprint file."), i = "It holds keys such as title, constructs and effects."))
+  }
+  blueprint_from(content, file)
+}
+
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "wording")
+construct_keys <- c("reflected_in", "scale")
+
+blueprint_from <- function(content, file) {
+  known_keys(names(content), blueprint_keys, file)
+  in_file <- function(where, code) {
+    rlang::try_fetch(code, orizzonte_error = function(e) {
+      if (inherits(e, "orizzonte_error_file")) rlang::cnd_signal(e)
+      abort("file", paste0("In ", where, " of ", file, ":"), parent = e)
+    })
+  }
+  bp <- in_file("title or scale", blueprint(text_of(content$title %||% "Untitled", "title", file),
+                                            text_of(content$scale %||% "marker", "scale", file)))
+  mapping(content$constructs, "constructs", file)
+  for (name in names(content$constructs)) {
+    part <- content$constructs[[name]]
+    where <- paste0("construct ", quoted(name))
+    mapping(part, where, file)
+    known_keys(names(part), construct_keys, file, where)
+    items <- file_items(part$reflected_in, where, file)
+    bp <- in_file(where, add_construct(bp, name, items$names, items$values, if (!is.null(part$scale)) text_of(part$scale, where, file)))
+  }
+  for (text in texts_of(content$effects, "effects", file)) bp <- in_file("effects", add_effects(bp, file_expression(text, file)))
+  for (verb in c("covary", "uncorrelate")) {
+    for (pair in as.list(content[[verb]])) bp <- in_file(verb, add_pairs(bp, texts_of(pair, verb, file), verb))
+  }
+  for (text in texts_of(content$restrict, "restrict", file)) {
+    bp <- in_file("restrict", add_restriction(bp, file_expression(text, file)))
+  }
+  mapping(content$wording, "wording", file)
+  in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+}
+
+known_keys <- function(keys, allowed, file, where = NULL) {
+  if (anyDuplicated(keys)) abort("file", paste0(file, ": the key ", quoted(keys[duplicated(keys)][1L]), " stands twice."))
+  unknown <- setdiff(keys, allowed)
+  if (length(unknown) == 0L) return(invisible())
+  abort("file", c(paste0(file, ": unknown key ", quoted(unknown[1L]), if (!is.null(where)) paste0(" in ", where), "."),
+                  did_you_mean(unknown[1L], allowed), i = paste0("Keys are ", enumerate(allowed, most = 20L), ".")))
+}
+
+mapping <- function(x, where, file) {
+  if (is.null(x) || length(x) == 0L || (is.list(x) && !is.null(names(x)))) return(invisible())
+  abort("file", paste0(file, ": ", where, " must hold `key: value` pairs."))
+}
+
+text_of <- function(x, what, file) {
+  if (is.character(x) && length(x) == 1L) return(x)
+  abort("file", paste0(file, ": ", what, " must be one piece of text."))
+}
+
+texts_of <- function(x, what, file) {
+  x <- unlist(x)
+  if (is.null(x)) return(character())
+  if (!is.character(x)) abort("file", paste0(file, ": ", what, " must be a list of texts."))
+  unname(x)
+}
+
+# Items are a list of names, or name: number pairs that fix loadings.
+file_items <- function(x, where, file) {
+  if (is.null(names(x))) {
+    names <- texts_of(x, where, file)
+    return(list(names = names, values = rep(NA_real_, length(names))))
+  }
+  values <- suppressWarnings(as.numeric(vapply(x, function(v) if (is.null(v) || identical(v, "free")) NA_character_ else as.character(v), "")))
+  given <- !vapply(x, function(v) is.null(v) || identical(v, "free"), NA)
+  if (any(given & is.na(values))) abort("file", paste0(file, ": the loadings of ", where, " must be numbers (or `free`)."))
+  list(names = names(x), values = values)
+}
+
+file_expression <- function(text, file) {
+  tryCatch(str2lang(text), error = function(e) {
+    abort("file", c(paste0(file, ": cannot read ", quoted(text), "."), x = conditionMessage(e)))
+  })
+}
+
+#' @rdname read_blueprint
+#' @export
+write_blueprint <- function(bp, file) {
+  check_blueprint(bp, "write_blueprint")
+  check_string(file, "`file`")
+  lines <- blueprint_yaml(bp)
+  connection <- base::file(file, open = "wb")
+  on.exit(close(connection))
+  writeLines(enc2utf8(lines), connection, useBytes = TRUE)
+  invisible(file)
+}
+
+# Written by hand rather than dumped: names that look like yes or 1e3 must come back as text, and a reader
+# should meet the keys in the order of work.
+blueprint_yaml <- function(bp) {
+  lines <- c(paste0("title: ", yaml_text(bp$title)), paste0("scale: ", bp$scale))
+  if (length(bp$constructs)) {
+    described <- vapply(names(bp$constructs), function(name) {
+      construct <- bp$constructs[[name]]
+      if (length(construct$fixed)) {
+        value <- rep("free", length(construct$items))
+        value[match(names(construct$fixed), construct$items)] <- format_exact(construct$fixed)
+        items <- paste0("{", paste0(yaml_text(construct$items), ": ", value, collapse = ", "), "}")
+      } else {
+        items <- paste0("[", paste(yaml_text(construct$items), collapse = ", "), "]")
+      }
+      paste0("  ", yaml_text(name), ": {reflected_in: ", items,
+             if (!is.null(construct$scale)) paste0(", scale: ", yaml_text(construct$scale)), "}")
+    }, "")
+    lines <- c(lines, "constructs:", unname(described))
+  }
+  if (length(bp$effects$from)) {
+    formulas <- effect_runs(bp$effects)
+    lines <- c(lines, "effects:", paste0("  - ", yaml_text(formulas)))
+  }
+  for (verb in c("covary", "uncorrelate")) {
+    if (length(bp[[verb]]$first)) {
+      lines <- c(lines, paste0(verb, ":"), paste0("  - [", yaml_text(bp[[verb]]$first), ", ", yaml_text(bp[[verb]]$second), "]"))
+    }
+  }
+  if (length(bp$restrict)) lines <- c(lines, "restrict:", paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
+  if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
+  lines
+}
+
+# One formula per run of effects on the same outcome, so that their order survives the round trip.
+effect_runs <- function(effects) {
+  run <- cumsum(c(TRUE, effects$to[-1L] != effects$to[-length(effects$to)]))
+  vapply(unique(run), function(r) {
+    paste0(address_name(effects$to[run == r][1L]), " ~ ", paste(address_name(effects$from[run == r]), collapse = " + "))
+  }, "")
+}
+
+yaml_text <- function(x) {
+  plain <- grepl("^[A-Za-z][A-Za-z0-9_]*$", x) & !grepl("^(y|n|yes|no|on|off|true|false|null|free)$", x, ignore.case = TRUE)
+  escaped <- gsub("\n", "\\\\n", gsub("\t", "\\\\t", gsub("\"", "\\\\\"", gsub("\\", "\\\\", x, fixed = TRUE))))
+  unname(ifelse(plain, x, paste0("\"", escaped, "\"")))
+}
