@@ -5,7 +5,7 @@ check_counts <- function(layout) {
   if (counts$df >= 0L) return(invisible())
   abort("identification", c("The model cannot be identified: it has more free parameters than moments.",
                             x = paste0(counts$moments, " moments, ", counts$parameters, " free parameters: ",
-                                       enumerate(paste(counts$families, names(counts$families))), "."),
+                                       enumerate(format_families(counts)), "."),
                             count_advice(layout)))
 }
 

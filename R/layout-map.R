@@ -8,9 +8,11 @@ apply_scales <- function(table, bp) {
     variance <- which(table$head == "variance" & table$first == name)
     setting <- bp$constructs[[name]]$scale %||% bp$scale
     marker_item <- if (!setting %in% scale_settings) setting
-    own <- any(!is.na(table$fixed[rows]) & table$fixed[rows] != 0) || (!is.na(table$fixed[variance]) && table$fixed[variance] != 0)
-    involved <- c(which(table$first == name | table$second %in% name))
-    closed <- !own && !any(table$touched[involved] & !(is.na(table$fixed[involved]) & tabulate(table$class, length(table$class))[table$class[involved]] == 1L))
+    # values given in construct() set the scale; a value in restrict() is a restriction beside it, unless nothing is left
+    given <- is.null(bp$constructs[[name]]$scale) && any(bp$constructs[[name]]$fixed != 0)
+    own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && !is.na(table$fixed[variance]))
+    involved <- which(table$first == name | table$second %in% name)
+    closed <- !own && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !(is.na(table$fixed[involved]) & tabulate(table$class, length(table$class))[table$class[involved]] == 1L))
     kind <- if (is.null(marker_item)) setting else "marker"
     marker <- 0L
     if (own) {

@@ -42,25 +42,24 @@ layout_counts <- function(table) {
   p <- length(table$observed)
   moments <- p * (p + 1L) / 2L + if (table$means) p else 0L
   free <- table$parameter %in% table$parameters
-  family <- parameter_family(table)[free]
+  family <- table$role[free]
   list(moments = moments, parameters = length(table$parameters), df = moments - length(table$parameters),
        families = table(factor(family, levels = unique(family))))
 }
 
-parameter_family <- function(table) {
-  plural <- c(loading = "loadings", effect = "effects", variance = "variances", covariance = "covariances",
-              intercept = "intercepts", mean = "means", "residual variance" = "residual variances",
-              "disturbance variance" = "disturbance variances", "residual covariance" = "residual covariances",
-              "disturbance covariance" = "disturbance covariances")
-  plural[table$role]
+plural <- function(role) sub("ys$", "ies", paste0(role, "s"))
+
+format_families <- function(counts) {
+  n <- as.integer(counts$families)
+  role <- names(counts$families)
+  paste(n, ifelse(n == 1L, role, plural(role)))
 }
 
 format_counts <- function(table) {
   counts <- layout_counts(apply_map_once(table))
-  families <- paste(counts$families, names(counts$families))
   c("Counts", paste0("  ", counts$moments, " moments - ", counts$parameters, " free parameters = ", counts$df,
                      " degrees of freedom", if (!table$means) "  (covariances only; intercepts add as many moments)"),
-    wrap_lines(paste0("free: ", paste(families, collapse = ", ")), indent = 2L, hang = 8L))
+    wrap_lines(paste0("free: ", paste(format_families(counts), collapse = ", ")), indent = 2L, hang = 8L))
 }
 
 apply_map_once <- function(table) if (is.null(table$map)) apply_map(table) else table

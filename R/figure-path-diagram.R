@@ -1,0 +1,119 @@
+#' Draw a path diagram
+#'
+#' Ellipses are constructs, rectangles observed variables. Line width follows
+#' the standardized size; negative paths are dashed. Curved two-headed arrows
+#' are covariances, short arrows residuals. The layout is automatic: measurement
+#' models stand in columns, structural models flow from left to right.
+#'
+#' @param fit A fit from [fit_model()].
+#' @param values `"standardized"`, `"raw"`, `"both"` (raw, standardized in
+#'   brackets) or `"none"`.
+#' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
+#'   nodes, in inches on a page of 10 by 6.25; `dy` > 0 is up.
+#' @return A ggplot object, made for 10 by 6.25 inches; `plot(fit)` draws the same.
+#' @section Errors: `orizzonte_error_name` when `nudge` names something that is
+#'   not in the diagram.
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' path_diagram(suppressMessages(fit_model(bp, choirs)))
+#' @export
+path_diagram <- function(fit, values = "standardized", nudge = NULL) {
+  check_fit(fit, "path_diagram")
+  values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
+  table <- fit$layout
+  standardized <- standardized_solution(fit)$value
+  draw_diagram(diagram_layout(table, diagram_text(fit$eta, standardized, values), standardized, nudge), table, fit$eta,
+               diagram_caption(fit, values), fit$blueprint$title)
+}
+
+#' @rdname path_diagram
+#' @param x A fit from [fit_model()].
+#' @param ... Passed on to `path_diagram()`.
+#' @export
+plot.orizzonte_fit <- function(x, ...) path_diagram(x, ...)
+
+diagram_text <- function(raw, standardized, values) {
+  short <- function(x) ifelse(is.na(x), "", ifelse(abs(x) >= 99.95, formatC(x, digits = 0L, format = "f"),
+                                                   ifelse(abs(x) >= 9.995, formatC(x, digits = 1L, format = "f"), formatC(x, digits = 2L, format = "f"))))
+  switch(values,
+    standardized = short(standardized),
+    raw = short(raw),
+    both = ifelse(is.na(standardized), short(raw), paste0(short(raw), " (", short(standardized), ")")),
+    none = rep("", length(raw)))
+}
+
+diagram_caption <- function(fit, values) {
+  kind <- c(standardized = "standardized values", raw = "raw values", both = "raw values, standardized in brackets", none = "")[[values]]
+  chisq <- stats::deviance(fit)
+  df <- stats::df.residual(fit)
+  parts <- c(paste0("n = ", format_count(stats::nobs(fit))), paste0("\u03c7\u00b2(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
+             "dashed: negative", if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit))) "IMPROPER SOLUTION")
+  paste(parts, collapse = "; ")
+}
+
+draw_diagram <- function(diagram, table, eta, caption, title) {
+  points <- diagram$text_size
+  mm <- points * 25.4 / 72
+  edges <- diagram$edges
+  nodes <- diagram$nodes
+  lines <- do.call(rbind, lapply(seq_along(edges), function(i) {
+    edge <- edges[[i]]
+    list_frame(list(x = edge$path[, 1L], y = edge$path[, 2L], id = rep(i, nrow(edge$path)), type = rep(edge$type, nrow(edge$path)),
+                    strength = rep(abs(edge$strength), nrow(edge$path)), negative = rep(eta[edge$row] < 0, nrow(edge$path))))
+  }))
+  lines$strength[is.na(lines$strength)] <- 0.5
+  lines$strength <- pmin(1, lines$strength)
+  labels <- do.call(rbind, lapply(edges, function(edge) {
+    if (is.null(edge$label)) return(NULL)
+    list_frame(list(x = edge$label[1L], y = edge$label[2L], text = edge$text, type = edge$type))
+  }))
+  ellipse <- nodes[nodes$kind == "construct", ]
+  angle <- seq(0, 2 * pi, length.out = 73L)
+  outline <- list_frame(list(x = rep(ellipse$x, each = 73L) + rep(ellipse$w, each = 73L) / 2 * cos(angle),
+                             y = rep(ellipse$y, each = 73L) + rep(ellipse$h, each = 73L) / 2 * sin(angle),
+                             id = rep(ellipse$name, each = 73L)))
+  boxes <- nodes[nodes$kind == "observed", ]
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  head <- function(ends) grid::arrow(length = grid::unit(0.07, "inches"), type = "closed", angle = 22, ends = ends)
+  straight <- function(type, ends, colour, width) {
+    part <- lines[lines$type %in% type, ]
+    if (nrow(part) == 0L) return(NULL)
+    ggplot2::geom_path(data = part, mapping = aes(.data$x, .data$y, group = .data$id, linetype = .data$negative, linewidth = width(.data$strength)),
+                       colour = colour, arrow = head(ends), lineend = "butt", linejoin = "mitre")
+  }
+  plot <- ggplot2::ggplot() +
+    straight("covariance", "both", palette_dusk[["slate"]], function(s) 0.2 + 0.9 * s) +
+    straight(c("loading", "effect"), "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
+    straight("residual", "last", palette_dusk[["slate"]], function(s) 0.3 + 0 * s) +
+    ggplot2::scale_linewidth_identity() +
+    ggplot2::scale_linetype_manual(values = c(`FALSE` = "solid", `TRUE` = "42"), guide = "none")
+  if (nrow(outline)) {
+    plot <- plot + ggplot2::geom_polygon(data = outline, mapping = aes(.data$x, .data$y, group = .data$id), fill = palette_dusk[["mist"]],
+                                         colour = palette_dusk[["deep"]], linewidth = 0.45)
+  }
+  if (nrow(boxes)) {
+    plot <- plot + ggplot2::geom_tile(data = boxes, mapping = aes(.data$x, .data$y, width = .data$w, height = .data$h),
+                                      fill = palette_dusk[["sand"]], colour = palette_dusk[["ink"]], linewidth = 0.3)
+  }
+  plot <- plot +
+    ggplot2::geom_text(data = nodes, mapping = aes(.data$x, .data$y, label = .data$name), size = ifelse(nodes$kind == "construct", mm * 1.12, mm),
+                       colour = palette_dusk[["ink"]], fontface = ifelse(nodes$kind == "construct", "bold", "plain"))
+  if (!is.null(labels)) {
+    on_line <- labels[labels$type != "residual", ]
+    plot <- plot +
+      ggplot2::geom_label(data = on_line, mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9, colour = palette_dusk[["ink"]],
+                          fill = "white", label.size = 0, label.padding = grid::unit(0.03, "inches")) +
+      ggplot2::geom_text(data = labels[labels$type == "residual", ], mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9,
+                         colour = palette_dusk[["slate"]])
+  }
+  plot +
+    ggplot2::coord_fixed(xlim = c(0, diagram_page[["width"]]), ylim = c(0, diagram_page[["height"]]), expand = FALSE, clip = "off") +
+    ggplot2::labs(title = title, caption = caption) +
+    ggplot2::theme_void(base_size = 10) +
+    ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA), plot.margin = ggplot2::margin(4, 6, 4, 6),
+                   plot.title = ggplot2::element_text(colour = palette_dusk[["ink"]], face = "bold"),
+                   plot.caption = ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
+}
