@@ -30,7 +30,7 @@ place_nodes <- function(table, text) {
   residual <- table$head == "variance" & table$first %in% items
   room <- max(c(0L, nchar(text[residual], "width")))           # characters beside an item
   tied <- any(table$head == "covariance" & table$first %in% items & table$second %in% items)
-  nodes <- if (flowing) place_flowing(core, layer, items, owner, table, room, tied, max(nchar(text)))
+  nodes <- if (flowing) place_flowing(core, layer, items, owner, table, room, max(nchar(text)))
            else place_measurement(core, items, owner, table, room, tied)
   nodes$kind <- ifelse(nodes$name %in% table$constructs, "construct", "observed")
   nodes
@@ -118,7 +118,7 @@ item_margin <- function(room, tied, size) residual_length + text_box(strrep("0",
 
 # Effects: layers from left to right; items of the first layer on the left, of the last on the right, of those
 # between above or below.
-place_flowing <- function(core, layer, items, owner, table, room, tied, longest) {
+place_flowing <- function(core, layer, items, owner, table, room, longest) {
   layers <- max(layer)
   count <- function(name) sum(owner == name)
   order_in <- lapply(seq_len(layers), function(l) core[layer == l])
@@ -129,10 +129,15 @@ place_flowing <- function(core, layer, items, owner, table, room, tied, longest)
   item_w <- max(0.5, text_box(c(items, "x"), size)$w + 0.12)
   core_w <- max(1.05, text_box(core, size + 1)$w + 0.3)
   core_h <- min(0.55, max(0.34, pitch * 1.6))
-  margin <- item_margin(room, tied, size) + item_w / 2
-  inner <- margin + item_w / 2 + (if (layers > 2L) 0.9 else 1.3) + core_w / 2
-  has_items <- function(names) any(owner %in% names)
-  ends <- c(if (has_items(order_in[[1L]])) inner else 1.2, diagram_page[["width"]] - if (has_items(order_in[[layers]])) inner else 1.2)
+  covariance <- which(table$head == "covariance")
+  side_margin <- function(names) {
+    mine <- items[owner %in% names]
+    if (length(mine) == 0L) return(0)
+    item_margin(room, any(table$first[covariance] %in% mine & table$second[covariance] %in% mine), size) + item_w / 2
+  }
+  margin <- c(side_margin(order_in[[1L]]), side_margin(order_in[[layers]]))
+  inner <- ifelse(margin > 0, margin + item_w / 2 + (if (layers > 2L) 0.9 else 1.3) + core_w / 2, 1.2)
+  ends <- c(inner[1L], diagram_page[["width"]] - inner[2L])
   x_of <- seq(ends[1L], ends[2L], length.out = layers)
   out <- NULL
   for (l in seq_len(layers)) {
@@ -143,14 +148,16 @@ place_flowing <- function(core, layer, items, owner, table, room, tied, longest)
       at <- split(rows$y, factor(rep(seq_along(names), sizes(names)), levels = seq_along(names)))
       y <- vapply(at, mean, 0)
     } else {
-      y <- spread(length(names), 1.7, 4.55)
+      # below or above the middle: a straight row of nodes would leave no room for values between them
+      y <- spread(length(names), 1.5, 4.55)
+      if (length(names) == 1L) y <- 2.2
     }
     is_observed <- names %in% table$observed
     out <- rbind(out, node_frame(names, x_of[l] + layer_shift(length(names), edge), y, ifelse(is_observed, pmax(item_w, 0.7), core_w),
                                  ifelse(is_observed, pitch * 0.9, core_h), if (l == 1L) -1 else if (l == layers) 1 else 0))
     if (edge) {
       s <- if (l == 1L) -1 else 1
-      item_x <- if (s < 0) margin else diagram_page[["width"]] - margin
+      item_x <- if (s < 0) margin[1L] else diagram_page[["width"]] - margin[2L]
       for (k in seq_along(names)) {
         mine <- items[owner == names[k]]
         step <- pitch * ((length(mine) + 1) / 2 - seq_along(mine))
@@ -190,7 +197,7 @@ hang_items <- function(names, y, x, items, owner, item_w, pitch) {
   out <- NULL
   middle <- diagram_page[["height"]] / 2
   for (up in c(TRUE, FALSE)) {
-    mine <- names[if (length(names) == 1L) up else (y >= middle) == up]
+    mine <- names[if (length(names) == 1L) !up else (y >= middle) == up]
     block <- unlist(lapply(mine, function(name) items[owner == name]))
     if (length(block) == 0L) next
     step <- min(item_w + 0.12, 4.6 / length(block))
@@ -316,7 +323,7 @@ residual_edges <- function(table, nodes) {
     if (node$kind == "construct" || node$side == 0) {
       # away from items that hang above or below, and from lines that arrive from the left
       up <- node$y >= diagram_page[["height"]] / 2
-      if (node$side == 0) up <- !up
+      if (node$side == 0) up <- !up   # items hang on the other side
       angle <- if (up) pi / 3 else -pi / 3
       edge <- c(node$x + node$w / 2 * cos(angle), node$y + node$h / 2 * sin(angle))
       path <- rbind(edge + (length + 0.05) * c(cos(angle), sin(angle)), edge)

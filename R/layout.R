@@ -64,25 +64,25 @@ format_counts <- function(table) {
 
 apply_map_once <- function(table) if (is.null(table$map)) apply_map(table) else table
 
-# What was added without being asked for, and what was not.
-format_assumptions <- function(table, bp) {
+# What was added without being asked for, and what was not: sentences.
+list_assumptions <- function(table, bp) {
   lines <- character()
-  add <- function(text) lines <<- c(lines, wrap_lines(paste0("- ", text), indent = 2L, hang = 4L))
+  add <- function(...) lines <<- c(lines, paste0(...))
   named <- function(rows) enumerate(table$first[rows], most = 12L)
   residual <- which(table$role == "residual variance")
-  if (length(residual)) add(paste0("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual)))
+  if (length(residual)) add("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual))
   disturbance <- which(table$role == "disturbance variance")
-  if (length(disturbance)) add(paste0("disturbances of ", named(disturbance)))
+  if (length(disturbance)) add("disturbances of ", named(disturbance))
   covariances <- which(table$head == "covariance" & table$assumed)
   if (length(covariances)) {
     among <- unique(c(rbind(table$first[covariances], table$second[covariances])))
-    add(paste0(if (length(covariances) == 1L) "the covariance of " else paste0(length(covariances), " covariances among "),
-               enumerate(among, most = 12L), " (nothing points at them)"))
+    add(if (length(covariances) == 1L) "the covariance of " else paste0(length(covariances), " covariances among "),
+        enumerate(among, most = 12L), " (nothing points at them)")
   }
   if (table$means) {
     free <- which(table$head == "intercept" & is.na(table$fixed))
-    add(paste0("free intercepts of ", count_of(length(free), "observed variable"),
-               if (length(table$constructs)) "; means of constructs fixed at 0 unless stated"))
+    add("free intercepts of ", count_of(length(free), "observed variable"),
+        if (length(table$constructs)) "; means of constructs fixed at 0 unless stated")
   }
   for (scale in table$scales) {
     add(switch(scale$kind,
@@ -92,14 +92,17 @@ format_assumptions <- function(table, bp) {
       average = paste0("scale of ", scale$construct, ": its ", length(scale$loadings), " loadings average 1"),
       given = paste0("scale of ", scale$construct, ": from the values you fixed")))
   }
-  out <- c("Assumed", lines)
   outcomes <- unique(bp$effects$to)
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
   stated <- table$head == "covariance"
   missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% pair_key(table$first[stated], table$second[stated]))
-  if (missing) {
-    out <- c(out, "Not assumed", wrap_lines(paste0("- covariances among the disturbances of ", enumerate(outcomes),
-                                                   "; free them with covary()"), indent = 2L, hang = 4L))
-  }
-  out
+  list(assumed = lines, not_assumed = if (missing) {
+    paste0("covariances among the disturbances of ", enumerate(outcomes), "; free them with covary()")
+  } else character())
+}
+
+format_assumptions <- function(table, bp) {
+  both <- list_assumptions(table, bp)
+  bullets <- function(lines) if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
+  c("Assumed", bullets(both$assumed), if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
 }

@@ -83,9 +83,10 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit)))
 }
 
-# The part of chi-square that the means add beyond the covariances; NA when they are saturated or absent.
+# Chi-square of the covariances and what structured means add; NA when means are saturated or absent, for then
+# there is nothing to split.
 chisq_split <- function(fit, sigma, mu) {
-  if (is.null(mu)) return(c(covariances = stats::deviance(fit), means = NA_real_))
+  if (is.null(mu)) return(c(covariances = NA_real_, means = NA_real_))
   d <- fit$moments$mean - mu
   part <- fit$moments$n * sum(d * solve(sigma, d))
   c(covariances = stats::deviance(fit) - part, means = part)

@@ -122,8 +122,10 @@ void GroupMatrices::update(const Model& model, const GroupLayout& layout, const 
     sigma.topLeftCorner(l, l) += part + part.transpose();
   }
   sigma.bottomRightCorner(inner_observed, inner_observed) = phi.topLeftCorner(inner_observed, inner_observed);
-  sigma.topRightCorner(l, inner_observed) = tall.block(0, c, l, inner_observed);
-  sigma.bottomLeftCorner(inner_observed, l) = sigma.topRightCorner(l, inner_observed).transpose();
+  if (l > 0 && inner_observed > 0) {
+    sigma.topRightCorner(l, inner_observed) = tall.block(0, c, l, inner_observed);
+    sigma.bottomLeftCorner(inner_observed, l) = sigma.topRightCorner(l, inner_observed).transpose();
+  }
 
   mean.resize(v);
   if (model.means) {

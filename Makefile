@@ -1,0 +1,33 @@
+# make demo   installs what is missing, then a complete analysis of the demo data
+# make test   installs what is missing, then all tests
+# make check  lint and R CMD check;  make bench  timings;  make document  help pages and NAMESPACE
+.PHONY: demo test lint check bench document clean
+
+run = R_LIBS="$(CURDIR)/.build/library$${R_LIBS:+:$$R_LIBS}" Rscript --no-init-file
+
+demo:
+	@sh tools/setup.sh demo
+	@$(run) exec/orizzonte demo --out orizzonte-demo
+
+test:
+	@sh tools/setup.sh test
+	@$(run) tests/run.R
+
+lint:
+	@sh tools/setup.sh check
+	@$(run) tools/lint.R
+
+check:
+	@sh tools/setup.sh check
+	@sh tools/check.sh
+
+bench:
+	@sh tools/setup.sh test
+	@$(run) bench/budgets.R
+
+document:
+	@sh tools/setup.sh check
+	@$(run) tools/document.R
+
+clean:
+	rm -rf .build src/*.o src/*.so src/core/*.o orizzonte.Rcheck

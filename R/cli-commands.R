@@ -1,0 +1,187 @@
+# The commands: what each does, its files and options, and how it runs.
+
+cli_options <- function() list(
+  format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
+  table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
+                                help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
+  out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
+  folder = optparse::make_option("--out", type = "character", default = "orizzonte-demo", metavar = "FOLDER",
+                                 help = "output folder (default: orizzonte-demo)"),
+  figure = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the figure: .png, .svg or .pdf (required)"),
+  report = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the report: .html, .docx or .md (required)"),
+  values = optparse::make_option("--values", type = "character", default = "standardized", metavar = "VALUES",
+                                 help = "standardized (default), raw, both or none"),
+  missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
+                                        help = "numbers that mean missing, such as -9,999"),
+  quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
+)
+
+cli_commands <- function() {
+  list(
+    demo = list(
+      does = "a complete analysis of the made-up choir data, into a folder", files = character(), options = c("folder", "quiet"),
+      help = "Fits the measurement model of the demo data, prints the summary, and writes report, figure, tables and the fit.",
+      example = "orizzonte demo --out my-demo", run = command_demo
+    ),
+    fit = list(
+      does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
+      options = c("format", "table", "out", "missing_codes", "quiet"),
+      help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
+                    "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
+    ),
+    draw = list(
+      does = "draw the path diagram of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "values", "missing_codes", "quiet"),
+      help = "Fits the blueprint and writes the path diagram.",
+      example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
+    ),
+    report = list(
+      does = "write a report of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("report", "missing_codes", "quiet"),
+      help = "Fits the blueprint and writes a self-contained report.",
+      example = "orizzonte report choirs.yaml choirs.csv --out report.html", run = command_report
+    )
+  )
+}
+
+fit_from_files <- function(given) {
+  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), missing_codes = parse_codes(given$missing_codes))
+}
+
+parse_codes <- function(text) {
+  if (is.null(text)) return(NULL)
+  codes <- suppressWarnings(as.numeric(strsplit(text, "[, ]+")[[1L]]))
+  if (anyNA(codes) || length(codes) == 0L) {
+    abort("usage", c(paste0("--missing-codes must be numbers, not ", quoted(text), "."), i = "Such as --missing-codes=-9,999"))
+  }
+  codes
+}
+
+exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
+
+# Runs `write` with standard output going to a file, when one is asked for.
+to_output <- function(file, quiet, write) {
+  if (is.null(file)) return(write())
+  check_target(file)
+  sink(file)
+  on.exit(sink())
+  write()
+  if (!quiet) cat("Written to ", file, "\n", sep = "", file = stderr())
+}
+
+check_target <- function(file) {
+  if (!dir.exists(dirname(file))) abort("usage", c(paste0("There is no folder ", quoted(dirname(file)), "."), i = "Create it first."))
+}
+
+command_fit <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  table <- choose_one(given$table, c("estimates", "fit_indices", "r_squared", "residuals"), "--table")
+  if (!is.null(given$out)) check_target(given$out)
+  fit <- fit_from_files(given)
+  to_output(given$out, given$quiet, function() {
+    switch(format, text = print(summary(fit)), json = cat(fit_json(fit, "fit"), "\n", sep = ""),
+           csv = write_table(fit_table(fit, table)))
+  })
+  exit_code(fit)
+}
+
+fit_table <- function(fit, table) {
+  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit), r_squared = r_squared(fit),
+         residuals = stats::residuals(fit, type = "correlation", largest = 20))
+}
+
+# CSV with numbers that read back exactly.
+write_table <- function(x, file = "") {
+  columns <- as.list(unclass(x))[names(x)]
+  text <- which(vapply(columns, is.character, NA))
+  exact <- lapply(columns, function(column) {
+    if (!is.double(column)) return(column)
+    out <- rep(NA_character_, length(column))
+    out[!is.na(column)] <- format_exact(column[!is.na(column)])
+    out
+  })
+  utils::write.csv(list_frame(exact), file, row.names = FALSE, na = "", quote = text)
+}
+
+# One stable shape; see vignette("command-line").
+fit_json <- function(fit, command) {
+  improper <- improper_parts(fit)
+  rows <- function(x) {
+    attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL
+    class(x) <- "data.frame"
+    x
+  }
+  indices <- fit_indices(fit)
+  assumptions <- list_assumptions(fit$layout, fit$blueprint)
+  content <- list(
+    orizzonte = fit$version, command = command, title = fit$blueprint$title,
+    status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else "converged",
+    detail = fit_status(fit), trouble = I(improper$trouble), n = fit$sample$n, rows = fit$sample$total_rows, notes = I(fit$sample$notes),
+    assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = length(fit$theta), df = stats::df.residual(fit),
+    reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
+    residuals = rows(stats::residuals(fit, type = "correlation", largest = 10))
+  )
+  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", dataframe = "rows", pretty = TRUE)
+}
+
+command_draw <- function(given) {
+  if (is.null(given$out)) abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
+  values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
+  check_target(given$out)
+  figure_device(given$out)
+  fit <- fit_from_files(given)
+  save_figure(path_diagram(fit, values), given$out)
+  if (!given$quiet) cat("Diagram written to ", given$out, "\n", sep = "", file = stderr())
+  exit_code(fit)
+}
+
+figure_device <- function(file) {
+  switch(tolower(tools::file_ext(file)),
+    png = function(...) grDevices::png(..., type = if (capabilities("cairo")) "cairo" else getOption("bitmapType")),
+    svg = function(filename, ...) grDevices::svg(filename, ...), pdf = function(filename, ...) grDevices::cairo_pdf(filename, ...),
+    abort("usage", c(paste0("Cannot draw into ", quoted(basename(file)), "."), i = "Use a file that ends in .png, .svg or .pdf.")))
+}
+
+# 10 x 6.7 inches: the page of the diagram with room for title and caption.
+save_figure <- function(plot, file, width = 10, height = 6.7) {
+  ggplot2::ggsave(file, plot, device = figure_device(file), width = width, height = height, dpi = 160)
+}
+
+command_report <- function(given) {
+  if (is.null(given$out)) abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
+  check_target(given$out)
+  report_format(given$out)
+  fit <- fit_from_files(given)
+  write_report(fit, given$out, quiet = given$quiet)
+  exit_code(fit)
+}
+
+command_demo <- function(given) {
+  folder <- given$out
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
+    abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
+  }
+  source <- function(name) system.file("extdata", name, package = "orizzonte")
+  for (name in c("choirs.yaml", "choirs.csv")) file.copy(source(name), file.path(folder, name), overwrite = TRUE)
+  given$files <- file.path(folder, c("choirs.yaml", "choirs.csv"))
+  fit <- fit_from_files(given)
+  print(summary(fit))
+  inside <- function(name) file.path(folder, name)
+  save_figure(path_diagram(fit), inside("diagram.png"))
+  save_figure(path_diagram(fit), inside("diagram.svg"))
+  for (table in c("estimates", "fit_indices", "r_squared", "residuals")) {
+    write_table(fit_table(fit, table), inside(paste0(gsub("_", "-", table), ".csv")))
+  }
+  writeLines(fit_json(fit, "demo"), inside("fit.json"), useBytes = TRUE)
+  saveRDS(fit, inside("fit.rds"))
+  write_report(fit, inside("report.html"), quiet = TRUE)
+  if (!given$quiet) {
+    cat("\nWritten to ", folder, ":\n",
+        "  report.html               the report: open it in a browser\n",
+        "  diagram.png, diagram.svg  the path diagram\n",
+        "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, fit.json\n",
+        "  fit.rds                   the fit itself: fit <- readRDS(\"", inside("fit.rds"), "\")\n",
+        "  choirs.yaml, choirs.csv   blueprint and data, to change and try again:\n",
+        "                            orizzonte fit ", inside("choirs.yaml"), " ", inside("choirs.csv"), "\n", sep = "", file = stderr())
+  }
+  exit_code(fit)
+}

@@ -1,0 +1,145 @@
+#' The command line
+#'
+#' `main()` runs one command of the command line: `demo`, `fit`, `draw` or
+#' `report`; `orizzonte --help` lists them. Tables go to standard output,
+#' messages to standard error. Exit codes: 0 done (an improper solution warns
+#' and says so in `status`), 1 not identified or not converged, 2 bad input or
+#' usage, 3 an error of ours.
+#'
+#' @param args Words of the command line.
+#' @return The exit code, invisibly. Outside an interactive session R quits with it.
+#' @examples
+#' main("--help")
+#' @export
+main <- function(args = commandArgs(trailingOnly = TRUE)) {
+  code <- run_command(args)
+  if (!interactive() && missing(args)) quit(save = "no", status = code)
+  invisible(code)
+}
+
+# Runs a command and returns its exit code; never quits.
+run_command <- function(args) {
+  tryCatch(
+    withCallingHandlers(dispatch(args),
+      warning = function(w) {
+        cat("Warning: ", conditionMessage(w), "\n", sep = "", file = stderr())
+        invokeRestart("muffleWarning")
+      },
+      orizzonte_message = function(m) {
+        if (!"--quiet" %in% args) cat(conditionMessage(m), file = stderr())
+        invokeRestart("muffleMessage")
+      }),
+    orizzonte_error_identification = function(e) complain(e, 1L),
+    orizzonte_error = function(e) complain(e, 2L),
+    interrupt = function(e) {
+      cat("Interrupted.\n", file = stderr())
+      130L
+    },
+    error = function(e) {
+      # whoever read our output (head, a pager) has gone: nothing to report
+      if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) return(141L)
+      cat("This is an error of ours, not of yours: ", conditionMessage(e), "\n",
+          "Please report it with the command and, if you can, the blueprint.\n", sep = "", file = stderr())
+      3L
+    }
+  )
+}
+
+complain <- function(e, code) {
+  cat("Error: ", rlang::cnd_message(e), "\n", sep = "", file = stderr())
+  code
+}
+
+dispatch <- function(args) {
+  if (length(args) == 0L || args[1L] %in% c("--help", "-h", "help")) {
+    cat(cli_overview(), sep = "\n")
+    return(0L)
+  }
+  if (args[1L] == "--version") {
+    cat("orizzonte ", package_version_text(), "\n", sep = "")
+    return(0L)
+  }
+  commands <- cli_commands()
+  command <- commands[[args[1L]]]
+  if (is.null(command) || !args[1L] %in% names(commands)) {
+    abort("usage", c(paste0("There is no command ", quoted(args[1L]), "."), did_you_mean(args[1L], names(commands)),
+                     i = paste0("Commands: ", enumerate(names(commands)), ". Try: orizzonte --help")))
+  }
+  given <- parse_arguments(args[1L], command, args[-1L])
+  if (is.null(given)) return(0L)
+  command$run(given)
+}
+
+cli_overview <- function() {
+  commands <- cli_commands()
+  c("orizzonte: confirmatory factor and structural models from the command line", "",
+    "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
+    paste0("  ", formatC(names(commands), width = -8L), vapply(commands, `[[`, "", "does")), "",
+    "orizzonte COMMAND --help shows a command's options with an example.",
+    "New here? Start with: orizzonte demo")
+}
+
+# Options of one command through optparse; NULL after --help.
+parse_arguments <- function(name, command, args) {
+  options <- unname(cli_options()[command$options])
+  usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ", paste(command$files, collapse = " ")), " [options]")
+  parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
+                                   description = paste0("\n", command$help), epilogue = paste0("Example:\n  ", command$example))
+  if (any(c("--help", "-h") %in% args)) {
+    cat("Usage: ", usage, "\n\n", command$help, "\n\nOptions:\n", option_lines(options), "\nExample:\n  ", command$example, "\n", sep = "")
+    return(NULL)
+  }
+  check_flags(args, options, name)
+  parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE),
+                     error = function(e) abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
+                                                          i = paste0("See: orizzonte ", name, " --help"))))
+  if (length(parsed$args) != length(command$files)) {
+    abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
+                            if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
+                     i = paste0("Example: ", sub("\n.*", "", command$example))))
+  }
+  c(parsed$options, list(files = parsed$args))
+}
+
+option_lines <- function(options) {
+  flags <- vapply(options, function(o) paste0(o@long_flag, if (!o@action %in% "store_true") paste0(" ", o@metavar)), "")
+  paste0("  ", formatC(flags, width = -max(nchar(flags))), "  ", vapply(options, function(o) o@help, ""), "\n", collapse = "")
+}
+
+check_flags <- function(args, options, name) {
+  flags <- sub("=.*$", "", args[startsWith(args, "--")])
+  known <- c(vapply(options, function(o) o@long_flag, ""), "--help")
+  unknown <- setdiff(flags, known)
+  if (length(unknown)) {
+    abort("usage", c(paste0("orizzonte ", name, " has no option ", unknown[1L], "."), did_you_mean(unknown[1L], known),
+                     i = paste0("Options: ", enumerate(known), ".")))
+  }
+}
+
+#' Put the command on the path
+#'
+#' Writes a small launcher called `orizzonte` that starts this installation.
+#'
+#' @param dir A folder on your `PATH`, such as `"~/.local/bin"`.
+#' @return The path of the launcher, invisibly.
+#' @section Errors: `orizzonte_error_file` when the folder does not exist or
+#'   cannot be written to.
+#' @examples
+#' install_command(tempdir())
+#' @export
+install_command <- function(dir) {
+  check_string(dir, "`dir`")
+  dir <- path.expand(dir)
+  if (!dir.exists(dir)) abort("file", c(paste0("There is no folder ", quoted(dir), "."), i = "Create it and put it on your PATH."))
+  library <- dirname(system.file(package = "orizzonte"))
+  target <- file.path(dir, "orizzonte")
+  written <- tryCatch({
+    writeLines(c("#!/usr/bin/env Rscript", paste0(".libPaths(c(", deparse(library), ", .libPaths()))"), "orizzonte::main()"), target)
+    TRUE
+  }, error = function(e) FALSE, warning = function(w) FALSE)
+  if (!written) abort("file", paste0("Cannot write to ", quoted(dir), "."))
+  Sys.chmod(target, "0755")
+  on_path <- normalizePath(dir) %in% suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))
+  say("Installed ", target, if (!on_path) paste0(" (", dir, " is not on your PATH yet)"))
+  invisible(target)
+}

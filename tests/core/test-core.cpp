@@ -1,0 +1,192 @@
+// The core on its own: no R anywhere in this program.
+#define CATCH_CONFIG_MAIN
+#include <testthat/vendor/catch.h>
+
+#include <cmath>
+
+#include "discrepancy.hpp"
+#include "fit.hpp"
+#include "rescale.hpp"
+#include "standardize.hpp"
+#include "starts.hpp"
+
+using namespace orizzonte;
+
+namespace {
+
+// k items of one construct (variable k), marker loading first; entries: loadings, residual variances, variance.
+Model one_factor(int k, bool means) {
+  Model model;
+  model.groups = {{k, k + 1}};
+  model.means = means;
+  for (int i = 0; i < k; ++i) model.entries.push_back({Family::Effect, 0, i, k});
+  for (int i = 0; i <= k; ++i) model.entries.push_back({Family::Covariance, 0, i, i});
+  if (means)
+    for (int i = 0; i < k; ++i) model.entries.push_back({Family::Mean, 0, i, i});
+  model.map.rows.resize(model.entries.size());
+  model.map.constant = Vector::Zero(model.entries.size());
+  model.map.constant[0] = 1;
+  int next = 0;
+  for (size_t e = 1; e < model.entries.size(); ++e) model.map.rows[e].push_back({next++, 1.0});
+  model.map.parameters = next;
+  Scale scale{0, k, ScaleKind::Marker, 0, 2 * k, {}, true};
+  for (int i = 0; i < k; ++i) scale.loadings.push_back(i);
+  model.scales = {scale};
+  return model;
+}
+
+Matrix implied_by(const Vector& loading, double variance, const Vector& residual) {
+  Matrix out = variance * loading * loading.transpose();
+  out.diagonal() += residual;
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("three items have a closed-form solution") {
+  // lambda_2 = s_23 / s_13, phi = s_12 s_13 / s_23
+  Matrix s(3, 3);
+  s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
+  const Fit result = fit(one_factor(3, false), {{200, s, Vector()}}, Settings(), Callbacks());
+  REQUIRE(result.status == Status::Converged);
+  CHECK(result.discrepancy < 1e-12);
+  CHECK(result.theta[0] == Approx(0.9 / 1.5).epsilon(1e-9));
+  CHECK(result.theta[1] == Approx(0.9 / 1.2).epsilon(1e-9));
+  CHECK(result.theta[5] == Approx(1.2 * 1.5 / 0.9).epsilon(1e-9));
+  CHECK(result.theta[2] == Approx(4.0 - 1.2 * 1.5 / 0.9).epsilon(1e-9));
+}
+
+TEST_CASE("exact moments are recovered from closed-form starts, means included") {
+  Vector loading(5), residual(5), mean(5);
+  loading << 1, 0.8, 1.3, -0.7, 0.5;
+  residual << 0.5, 0.6, 0.4, 0.9, 1.2;
+  mean << 3, -1, 0, 10, 2;
+  const Matrix s = implied_by(loading, 1.7, residual);
+  const Fit result = fit(one_factor(5, true), {{300, s, mean}}, Settings(), Callbacks());
+  REQUIRE(result.status == Status::Converged);
+  CHECK(result.discrepancy < 1e-12);
+  for (int i = 1; i < 5; ++i) CHECK(result.theta[i - 1] == Approx(loading[i]).epsilon(1e-8));
+  for (int i = 0; i < 5; ++i) CHECK(result.theta[10 + i] == Approx(mean[i]).margin(1e-8));
+  CHECK(result.covariance.rows() == 15);
+  CHECK((result.covariance - result.covariance.transpose()).cwiseAbs().maxCoeff() < 1e-12);
+}
+
+TEST_CASE("analytic derivatives agree with central differences") {
+  Random random(7);
+  Model model = one_factor(4, true);
+  model.entries.push_back({Family::Covariance, 0, 1, 0});
+  model.map.rows.push_back({{model.map.parameters, 1.0}});
+  model.map.constant.conservativeResize(model.entries.size());
+  model.map.constant[model.entries.size() - 1] = 0;
+  ++model.map.parameters;
+  Matrix s = Matrix::Identity(4, 4);
+  for (int i = 0; i < 4; ++i)
+    for (int j = 0; j < i; ++j) s(i, j) = s(j, i) = 0.3 + 0.1 * random.uniform();
+  Vector mean(4);
+  mean << 0.1, -0.2, 0.3, 0.5;
+  const std::vector<Moments> sample = {{150, s, mean}};
+  Discrepancy problem(model, sample);
+  Vector theta(model.map.parameters);
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
+  REQUIRE(problem.move_to(theta));
+  const Vector score = problem.score();
+  const Matrix hessian = problem.observed_information();
+  for (int i = 0; i < theta.size(); ++i) {
+    const double h = 1e-5;
+    Vector up = theta, down = theta;
+    up[i] += h;
+    down[i] -= h;
+    REQUIRE(problem.move_to(up));
+    const double f_up = problem.value();
+    const Vector s_up = problem.score();
+    REQUIRE(problem.move_to(down));
+    const double f_down = problem.value();
+    const Vector s_down = problem.score();
+    CHECK(score[i] == Approx(-75 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
+    for (int j = i; j < theta.size(); ++j) CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
+  }
+}
+
+TEST_CASE("rescaling leaves the discrepancy alone") {
+  Vector loading(4), residual(4);
+  loading << 1, 0.8, 1.3, 0.7;
+  residual << 0.5, 0.6, 0.4, 0.9;
+  Matrix s = implied_by(loading, 1.7, residual);
+  s(0, 1) = s(1, 0) = s(0, 1) + 0.3;
+  const Fit plain = fit(one_factor(4, false), {{250, s, Vector()}}, Settings(), Callbacks());
+  Vector unit(4);
+  unit << 1e3, 1e-3, 1, 1e3;
+  const Matrix scaled = unit.asDiagonal() * s * unit.asDiagonal();
+  const Fit other = fit(one_factor(4, false), {{250, scaled, Vector()}}, Settings(), Callbacks());
+  REQUIRE(plain.status == Status::Converged);
+  REQUIRE(other.status == Status::Converged);
+  CHECK(other.discrepancy == Approx(plain.discrepancy).epsilon(1e-9));
+  CHECK(other.theta[0] == Approx(plain.theta[0] * 1e-6).epsilon(1e-7));
+  CHECK(std::sqrt(other.covariance(0, 0)) == Approx(std::sqrt(plain.covariance(0, 0)) * 1e-6).epsilon(1e-6));
+}
+
+TEST_CASE("an interrupt is heeded and progress is told") {
+  Vector loading(4), residual(4);
+  loading << 1, 0.8, 1.3, 0.7;
+  residual << 0.5, 0.6, 0.4, 0.9;
+  const std::vector<Moments> sample = {{250, implied_by(loading, 1.7, residual), Vector()}};
+  Callbacks callbacks;
+  callbacks.interrupted = [] { return true; };
+  CHECK(fit(one_factor(4, false), sample, Settings(), callbacks).status == Status::Interrupted);
+  int told = 0;
+  Callbacks counting;
+  counting.progress = [&](int, double) { ++told; };
+  CHECK(fit(one_factor(4, false), sample, Settings(), counting).status == Status::Converged);
+  CHECK(told > 0);
+}
+
+TEST_CASE("parameters that cannot be told apart are found by rank") {
+  // two free residual covariances too many for three items
+  Model model = one_factor(3, false);
+  for (int j = 1; j < 3; ++j) {
+    model.entries.push_back({Family::Covariance, 0, j, 0});
+    model.map.rows.push_back({{model.map.parameters++, 1.0}});
+  }
+  model.map.constant.conservativeResize(model.entries.size());
+  model.map.constant.tail(2).setZero();
+  Matrix s(3, 3);
+  s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
+  const std::vector<Moments> sample = {{200, s, Vector()}};
+  CHECK_FALSE(fit(model, sample, Settings(), Callbacks()).identified);
+  const Rank rank = local_rank(model, sample, Settings());
+  CHECK(rank.rank == 6);
+  CHECK(rank.parameters == 8);
+  CHECK(rank.null_vectors.cols() == 2);
+}
+
+TEST_CASE("a loop never steps across det(I - B) = 0") {
+  Model model;
+  model.groups = {{2, 2}};
+  model.entries = {{Family::Effect, 0, 0, 1}, {Family::Effect, 0, 1, 0}, {Family::Covariance, 0, 0, 0}, {Family::Covariance, 0, 1, 1}};
+  model.map.rows = {{{0, 1.0}}, {{1, 1.0}}, {{2, 1.0}}, {{3, 1.0}}};
+  model.map.constant = Vector::Zero(4);
+  model.map.parameters = 4;
+  const std::vector<Moments> sample = {{100, Matrix::Identity(2, 2), Vector()}};
+  Discrepancy problem(model, sample);
+  Vector theta(4);
+  theta << 0.5, 0.5, 1, 1;
+  CHECK(problem.move_to(theta));
+  theta << 2, 0.5, 1, 1;     // det = 0
+  CHECK_FALSE(problem.move_to(theta));
+  theta << 2, 1, 1, 1;       // det < 0
+  CHECK_FALSE(problem.move_to(theta));
+}
+
+TEST_CASE("random numbers are portable and roughly normal") {
+  Random a(42), b(42), c(42, 1);
+  CHECK(a.bits() == b.bits());
+  CHECK(a.bits() != c.bits());
+  double sum = 0, square = 0;
+  for (int i = 0; i < 20000; ++i) {
+    const double x = a.normal();
+    sum += x;
+    square += x * x;
+  }
+  CHECK(std::abs(sum / 20000) < 0.03);
+  CHECK(square / 20000 == Approx(1).epsilon(0.04));
+}

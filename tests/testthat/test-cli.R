@@ -1,0 +1,102 @@
+# The installed command, in its own process.
+launcher <- system.file("exec", "orizzonte", package = "orizzonte")
+extdata <- function(name) system.file("extdata", name, package = "orizzonte")
+command <- function(...) {
+  out <- tempfile()
+  err <- tempfile()
+  code <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(launcher, ...)), stdout = out, stderr = err,
+                                   env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))))
+  list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"), err = paste(readLines(err, warn = FALSE), collapse = "\n"))
+}
+fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
+
+test_that("help, versions and unknown commands", {
+  help <- command("--help")
+  expect_equal(help$code, 0)
+  for (name in c("demo", "fit", "draw", "report")) {
+    expect_match(help$out, paste0("\n  ", name, " "))
+    own <- command(name, "--help")
+    expect_equal(own$code, 0)
+    expect_match(own$out, paste0("Example:\n  orizzonte ", name))
+  }
+  expect_match(command("--version")$out, "^orizzonte [0-9.]+$")
+  unknown <- command("ftt")
+  expect_equal(unknown$code, 2)
+  expect_match(unknown$err, "Did you mean \"fit\"")
+})
+
+test_that("fit prints tables on standard output and messages on standard error", {
+  text <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"))
+  expect_equal(text$code, 0)
+  expect_match(text$out, "Fit indices")
+  expect_match(text$err, "Dropped 95 rows")
+  json <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "json", "--quiet")
+  expect_equal(json$err, "")
+  parsed <- jsonlite::fromJSON(json$out)
+  expect_equal(parsed$estimates$estimate, estimates(fit)$estimate, tolerance = 1e-13)
+  expect_equal(parsed$status, "converged")
+  expect_equal(parsed$fit_indices$value[1], deviance(fit), tolerance = 1e-9)
+  file <- tempfile(fileext = ".csv")
+  csv <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "csv", "--table", "fit_indices", "--out", file)
+  expect_equal(csv$out, "")
+  expect_equal(utils::read.csv(file)$value, fit_indices(fit)$value, tolerance = 1e-14)
+})
+
+test_that("exit codes tell what happened", {
+  bad <- command("fit", extdata("choirs.yaml"), extdata("choirs-summary.csv"))
+  expect_equal(bad$code, 2)
+  expect_match(bad$err, "\"cr4\"")
+  file <- tempfile(fileext = ".yaml")
+  write_blueprint(blueprint("x") |> construct("F", reflected_in = c(be1, be2)), file)
+  expect_equal(command("fit", file, extdata("choirs.csv"))$code, 1)
+  expect_equal(command("fit", extdata("choirs.yaml"))$code, 2)
+  expect_equal(command("fit", extdata("choirs.yaml"), "not-there.csv")$code, 2)
+  option <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--fromat", "json")
+  expect_equal(option$code, 2)
+  expect_match(option$err, "Did you mean \"--format\"")
+  expect_equal(command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
+  expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--missing-codes=a")$code, 2)
+})
+
+test_that("an error of ours is trapped and told apart", {
+  broken <- cli_commands()
+  testthat::expect_equal(suppressMessages(run_command("nonsense")), 2L)
+  local_mocked <- function(code) {
+    old <- get("dispatch", asNamespace("orizzonte"))
+    unlockBinding("dispatch", asNamespace("orizzonte"))
+    assign("dispatch", function(args) stop("internal"), asNamespace("orizzonte"))
+    on.exit({
+      assign("dispatch", old, asNamespace("orizzonte"))
+      lockBinding("dispatch", asNamespace("orizzonte"))
+    })
+    code()
+  }
+  expect_equal(local_mocked(function() run_command("fit")), 3L)
+})
+
+test_that("draw, report and demo write what they say", {
+  folder <- tempfile("cli-")
+  dir.create(folder)
+  figure <- command("draw", extdata("choirs.yaml"), extdata("choirs.csv"), "--out", file.path(folder, "d.svg"), "--values", "both")
+  expect_equal(figure$code, 0)
+  expect_match(readLines(file.path(folder, "d.svg"), n = 2)[2], "<svg")
+  report <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--out", file.path(folder, "r.html"))
+  expect_equal(report$code, 0)
+  expect_gt(file.size(file.path(folder, "r.html")), 1e5)
+  demo <- command("demo", "--out", file.path(folder, "demo"))
+  expect_equal(demo$code, 0)
+  written <- c("report.html", "diagram.png", "diagram.svg", "estimates.csv", "fit-indices.csv", "r-squared.csv", "residuals.csv", "fit.json", "fit.rds",
+               "choirs.yaml", "choirs.csv")
+  expect_true(all(file.exists(file.path(folder, "demo", written))))
+  for (name in written) expect_match(demo$err, name, fixed = TRUE)
+  again <- readRDS(file.path(folder, "demo", "fit.rds"))
+  expect_equal(coef(again), coef(fit))
+})
+
+test_that("the launcher starts this installation", {
+  folder <- tempfile("bin-")
+  dir.create(folder)
+  path <- suppressMessages(install_command(folder))
+  expect_match(system2(path, "--version", stdout = TRUE), "^orizzonte ")
+  expect_error(install_command("not-there"), class = "orizzonte_error_file")
+})

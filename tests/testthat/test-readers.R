@@ -1,0 +1,91 @@
+fit <- quiet_fit(blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Staying", reflected_in = st1:st3) |>
+                   effect(Staying ~ Belonging + years), choirs)
+
+test_that("tables keep their column contract", {
+  expect_named(estimates(fit), c("parameter", "group", "role", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se", "status"))
+  expect_named(fit_indices(fit), c("index", "value", "lower", "upper", "cutoff", "verdict"))
+  expect_true(all(is.na(estimates(fit)$group)))
+  expect_setequal(estimates(fit)$status, c("free", "fixed"))
+  expect_equal(nrow(fit_indices(fit)), length(index_words))
+})
+
+test_that("base generics agree with the tables", {
+  table <- estimates(fit)
+  free <- table[table$status == "free", ]
+  expect_equal(unname(coef(fit)), free$estimate)
+  expect_equal(unname(sqrt(diag(vcov(fit)))), free$se)
+  expect_equal(unname(confint(fit)), cbind(free$lower, free$upper))
+  expect_equal(nrow(confint(fit, "effect[Belonging, Staying]", level = 0.9)), 1)
+  expect_error(confint(fit, "effect[Belongin, Staying]"), "Did you mean", class = "orizzonte_error_address")
+  expect_equal(attr(logLik(fit), "df"), length(coef(fit)))
+  expect_equal(df.residual(fit), 8 * 11 / 2 - length(coef(fit)))
+  expect_equal(tidy(fit, conf.int = TRUE)$conf.low, table$lower)
+  expect_equal(glance(fit)$statistic, deviance(fit))
+  expect_equal(names(tidy(fit)), c("term", "estimate", "std.error", "statistic", "p.value"))
+})
+
+test_that("implied and observed moments, and residuals between them, fit together", {
+  seen <- observed(fit)$all
+  model <- implied(fit)$all
+  used <- complete_choirs(colnames(seen$covariance))
+  expect_equal(seen$covariance, cov(used) * (nrow(used) - 1) / nrow(used), ignore_attr = TRUE)
+  expect_equal(model$mean, colMeans(used), tolerance = 1e-8)
+  raw <- residuals(fit)$all$covariance
+  expect_equal(raw, seen$covariance - model$covariance)
+  sd <- sqrt(diag(seen$covariance))
+  expect_equal(residuals(fit, type = "correlation")$all$covariance, raw / outer(sd, sd))
+  largest <- residuals(fit, type = "correlation", largest = 3)
+  expect_equal(nrow(largest), 3)
+  expect_false(is.unsorted(-abs(largest$residual)))
+  expect_match(largest$meaning, "than the model implies")
+  expect_output(print(largest), "greet me")
+  expect_error(residuals(fit, type = "rw"), class = "orizzonte_error_input")
+  expect_error(residuals(fit, largest = 0), class = "orizzonte_error_input")
+  expect_error(residuals(fit, largst = 5), "does not know `largst`", class = "orizzonte_error_input")
+})
+
+test_that("equations give the estimates and the role of each variable", {
+  text <- equations(fit)
+  expect_match(text$equation[text$variable == "Staying"], paste0("Staying = ", format_number(coef(fit)[["effect[Belonging, Staying]"]]), " Belonging"))
+  expect_identical(text$role[1], "construct")
+  expect_output(print(text), "Nothing points at.*Belonging.*years")
+})
+
+test_that("explained variance is one minus the standardized residual variance", {
+  table <- estimates(fit)
+  r <- r_squared(fit)
+  expect_equal(r$r_squared, 1 - table$standardized[match(paste0("variance[", r$variable, "]"), table$parameter)])
+  expect_setequal(r$kind, c("item", "construct"))
+})
+
+test_that("summary says everything in order and survives saving", {
+  text <- paste(capture.output(print(summary(fit))), collapse = "\n")
+  positions <- vapply(c("Converged", "Dropped", "Assumed", "Counts", "Fit indices", "Estimates", "Explained variance", "Largest residuals", "Next:"),
+                      function(part) regexpr(part, text, fixed = TRUE), 0L)
+  expect_true(all(positions > 0))
+  expect_false(is.unsorted(positions))
+  file <- tempfile(fileext = ".rds")
+  saveRDS(fit, file)
+  expect_equal(estimates(readRDS(file)), estimates(fit))
+})
+
+test_that("readers refuse what is no fit", {
+  for (reader in list(estimates, fit_indices, r_squared, equations, implied, observed, path_diagram)) {
+    expect_error(reader(lm(be1 ~ be2, choirs)), "reads a fitted model", class = "orizzonte_error_input")
+  }
+  expect_error(estimates(fit, level = 95), class = "orizzonte_error_input")
+})
+
+test_that("prints survive when other packages drop columns or attributes", {
+  expect_output(print(estimates(fit)[, c("parameter", "estimate")]), "loading")
+  expect_output(print(fit_indices(fit)[1:3, ]), "df")
+  expect_output(print(r_squared(fit)[, 1:2]), "Staying")
+})
+
+test_that("a fit that did not converge stays readable and marked", {
+  stuck <- fit
+  stuck$core$status <- 1L
+  expect_output(print(stuck), "NOT CONVERGED.*do not interpret")
+  expect_output(print(summary(stuck)), "NOT CONVERGED")
+  expect_warning(warn_about(stuck), class = "orizzonte_warning_convergence")
+})

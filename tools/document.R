@@ -1,0 +1,3 @@
+# Help pages and NAMESPACE from the roxygen comments of the installed package.
+Rcpp::compileAttributes(".")
+roxygen2::roxygenise(".", roclets = c("namespace", "rd"), load_code = "installed")
