@@ -71,10 +71,10 @@ parse_address <- function(address) {
   }
   slots <- as.list(expression)[-(1:2)]
   group <- NULL
-  last <- slots[[length(slots)]]
-  if (is.call(last) && identical(last[[1L]], quote(`|`))) {
-    group <- address_slot(last[[3L]], text)
-    slots[[length(slots)]] <- last[[2L]]
+  end <- length(slots)
+  if (!rlang::is_missing(slots[[end]]) && is.call(slots[[end]]) && identical(slots[[end]][[1L]], quote(`|`))) {
+    group <- address_slot(slots[[end]][[3L]], text)
+    slots[[end]] <- slots[[end]][[2L]]
   }
   first <- address_slot(slots[[1L]], text)
   pattern <- length(slots) == 1L && length(first) == 1L && first %in% address_patterns

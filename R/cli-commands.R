@@ -136,14 +136,17 @@ command_draw <- function(given) {
 
 figure_device <- function(file) {
   switch(tolower(tools::file_ext(file)),
-    png = function(...) grDevices::png(..., type = if (capabilities("cairo")) "cairo" else getOption("bitmapType")),
-    svg = function(filename, ...) grDevices::svg(filename, ...), pdf = function(filename, ...) grDevices::cairo_pdf(filename, ...),
+    png = function(filename, width, height, ...) {
+      grDevices::png(filename, width, height, units = "in", res = 160, type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
+    },
+    svg = function(filename, width, height, ...) grDevices::svg(filename, width, height),
+    pdf = function(filename, width, height, ...) grDevices::cairo_pdf(filename, width, height),
     abort("usage", c(paste0("Cannot draw into ", quoted(basename(file)), "."), i = "Use a file that ends in .png, .svg or .pdf.")))
 }
 
 # 10 x 6.7 inches: the page of the diagram with room for title and caption.
 save_figure <- function(plot, file, width = 10, height = 6.7) {
-  ggplot2::ggsave(file, plot, device = figure_device(file), width = width, height = height, dpi = 160)
+  ggplot2::ggsave(file, plot, device = figure_device(file), width = width, height = height)
 }
 
 command_report <- function(given) {

@@ -179,7 +179,7 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
   n <- pick(".n")
   matrix <- values[match(variables, labels), , drop = FALSE]
   dimnames(matrix) <- list(variables, variables)
-  summary_data(matrix, n = if (!is.null(n)) n[!is.na(n)][1L], means = pick(".mean"), sd = pick(".sd"), divisor = divisor)
+  summary_data(matrix, n = if (!is.null(n)) unname(n[!is.na(n)][1L]), means = pick(".mean"), sd = pick(".sd"), divisor = divisor)
 }
 
 one_group <- function(table, group, file) {

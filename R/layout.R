@@ -31,7 +31,7 @@ core_layout <- function(table, keep_means) {
     map_weight = table$map$weight[in_map], used = used,
     scales = unname(lapply(Filter(function(s) s$kind != "given", table$scales), function(scale) {
       list(group = 1L, construct = p + match(scale$construct, table$constructs),
-           kind = match(scale$kind, scale_settings) - 1L, marker = scale$marker, variance = scale$variance,
+           kind = match(scale$kind, scale_settings) - 1L, marker = as.integer(scale$marker), variance = scale$variance,
            loadings = scale$loadings, closed = scale$closed)
     }))
   )

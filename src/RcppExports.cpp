@@ -12,13 +12,12 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(const List& layout, const List& sample, int iterations, double tolerance, int fresh_starts, double seed);
+List core_fit(SEXP layout, SEXP sample, int iterations, double tolerance, int fresh_starts, double seed);
 RcppExport SEXP _orizzonte_core_fit(SEXP layoutSEXP, SEXP sampleSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const List& >::type layout(layoutSEXP);
-    Rcpp::traits::input_parameter< const List& >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< int >::type iterations(iterationsSEXP);
     Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
@@ -28,50 +27,46 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_evaluate
-List core_evaluate(const List& layout, const List& sample, const Eigen::VectorXd& theta);
+List core_evaluate(SEXP layout, SEXP sample, const Eigen::VectorXd& theta);
 RcppExport SEXP _orizzonte_core_evaluate(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const List& >::type layout(layoutSEXP);
-    Rcpp::traits::input_parameter< const List& >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
     rcpp_result_gen = Rcpp::wrap(core_evaluate(layout, sample, theta));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_implied
-List core_implied(const List& layout, const Eigen::VectorXd& eta);
+List core_implied(SEXP layout, const Eigen::VectorXd& eta);
 RcppExport SEXP _orizzonte_core_implied(SEXP layoutSEXP, SEXP etaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const List& >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
     rcpp_result_gen = Rcpp::wrap(core_implied(layout, eta));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_standardize
-List core_standardize(const List& layout, const Eigen::VectorXd& eta);
+List core_standardize(SEXP layout, const Eigen::VectorXd& eta);
 RcppExport SEXP _orizzonte_core_standardize(SEXP layoutSEXP, SEXP etaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const List& >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
     rcpp_result_gen = Rcpp::wrap(core_standardize(layout, eta));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_local_rank
-List core_local_rank(const List& layout, const List& sample);
+List core_local_rank(SEXP layout, SEXP sample);
 RcppExport SEXP _orizzonte_core_local_rank(SEXP layoutSEXP, SEXP sampleSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< const List& >::type layout(layoutSEXP);
-    Rcpp::traits::input_parameter< const List& >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     rcpp_result_gen = Rcpp::wrap(core_local_rank(layout, sample));
     return rcpp_result_gen;
 END_RCPP

@@ -1,6 +1,8 @@
 // The only file that knows both R and the core.
 #include <RcppEigen.h>
 
+#include <cstring>
+
 #include "core/discrepancy.hpp"
 #include "core/fit.hpp"
 #include "core/standardize.hpp"
@@ -10,45 +12,67 @@ using Rcpp::List;
 
 namespace {
 
-oz::Model model_from(const List& layout) {
+// Reading by hand: wrapping each of a layout's many short vectors would cost more than a small fit.
+SEXP element(SEXP list, const char* name) {
+  const SEXP names = Rf_getAttrib(list, R_NamesSymbol);
+  for (R_xlen_t i = 0; i < Rf_xlength(list); ++i)
+    if (std::strcmp(CHAR(STRING_ELT(names, i)), name) == 0) return VECTOR_ELT(list, i);
+  Rcpp::stop("the layout has no element '%s'", name);
+}
+
+const int* integers(SEXP list, const char* name) {
+  const SEXP x = element(list, name);
+  if (TYPEOF(x) != INTSXP && TYPEOF(x) != LGLSXP) Rcpp::stop("'%s' must be integer", name);
+  return INTEGER(x);
+}
+
+const double* numbers(SEXP list, const char* name) {
+  const SEXP x = element(list, name);
+  if (TYPEOF(x) != REALSXP) Rcpp::stop("'%s' must be double", name);
+  return REAL(x);
+}
+
+oz::Model model_from(SEXP layout) {
   oz::Model model;
-  const Rcpp::IntegerVector observed = layout["observed"], variables = layout["variables"];
-  for (int g = 0; g < observed.size(); ++g) model.groups.push_back({observed[g], variables[g]});
-  const Rcpp::IntegerVector family = layout["family"], group = layout["group"], row = layout["row"], col = layout["col"];
-  for (int e = 0; e < family.size(); ++e)
-    model.entries.push_back({static_cast<oz::Family>(family[e]), group[e] - 1, row[e] - 1, col[e] - 1});
-  model.means = Rcpp::as<bool>(layout["means"]);
-  model.map.parameters = Rcpp::as<int>(layout["parameters"]);
-  model.map.constant = Rcpp::as<oz::Vector>(layout["constant"]);
-  model.map.rows.resize(family.size());
-  const Rcpp::IntegerVector map_entry = layout["map_entry"], map_parameter = layout["map_parameter"];
-  const Rcpp::NumericVector map_weight = layout["map_weight"];
-  for (int i = 0; i < map_entry.size(); ++i)
+  const int* observed = integers(layout, "observed");
+  const int* variables = integers(layout, "variables");
+  const int groups = Rf_length(element(layout, "observed"));
+  for (int g = 0; g < groups; ++g) model.groups.push_back({observed[g], variables[g]});
+  const int entries = Rf_length(element(layout, "family"));
+  const int *family = integers(layout, "family"), *group = integers(layout, "group");
+  const int *row = integers(layout, "row"), *col = integers(layout, "col");
+  model.entries.reserve(entries);
+  for (int e = 0; e < entries; ++e) model.entries.push_back({static_cast<oz::Family>(family[e]), group[e] - 1, row[e] - 1, col[e] - 1});
+  model.means = integers(layout, "means")[0] != 0;
+  model.map.parameters = integers(layout, "parameters")[0];
+  model.map.constant = Eigen::Map<const oz::Vector>(numbers(layout, "constant"), entries);
+  model.map.rows.resize(entries);
+  const int *map_entry = integers(layout, "map_entry"), *map_parameter = integers(layout, "map_parameter");
+  const double* map_weight = numbers(layout, "map_weight");
+  for (int i = 0; i < Rf_length(element(layout, "map_entry")); ++i)
     model.map.rows[map_entry[i] - 1].push_back({map_parameter[i] - 1, map_weight[i]});
-  const List scales = layout["scales"];
-  for (int s = 0; s < scales.size(); ++s) {
-    const List scale = scales[s];
-    oz::Scale item;
-    item.group = Rcpp::as<int>(scale["group"]) - 1;
-    item.construct = Rcpp::as<int>(scale["construct"]) - 1;
-    item.kind = static_cast<oz::ScaleKind>(Rcpp::as<int>(scale["kind"]));
-    item.marker = Rcpp::as<int>(scale["marker"]) - 1;
-    item.variance = Rcpp::as<int>(scale["variance"]) - 1;
-    item.closed = Rcpp::as<bool>(scale["closed"]);
-    for (int e : Rcpp::as<std::vector<int>>(scale["loadings"])) item.loadings.push_back(e - 1);
+  const SEXP scales = element(layout, "scales");
+  for (int s = 0; s < Rf_length(scales); ++s) {
+    const SEXP scale = VECTOR_ELT(scales, s);
+    oz::Scale item{integers(scale, "group")[0] - 1, integers(scale, "construct")[0] - 1,
+                   static_cast<oz::ScaleKind>(integers(scale, "kind")[0]), integers(scale, "marker")[0] - 1,
+                   integers(scale, "variance")[0] - 1, {}, integers(scale, "closed")[0] != 0};
+    const int* loadings = integers(scale, "loadings");
+    for (int i = 0; i < Rf_length(element(scale, "loadings")); ++i) item.loadings.push_back(loadings[i] - 1);
     model.scales.push_back(item);
   }
   return model;
 }
 
-std::vector<oz::Moments> sample_from(const List& groups) {
+std::vector<oz::Moments> sample_from(SEXP groups) {
   std::vector<oz::Moments> out;
-  for (int g = 0; g < groups.size(); ++g) {
-    const List group = groups[g];
+  for (int g = 0; g < Rf_length(groups); ++g) {
+    const SEXP group = VECTOR_ELT(groups, g);
     oz::Moments moments;
-    moments.n = Rcpp::as<double>(group["n"]);
-    moments.covariance = Rcpp::as<oz::Matrix>(group["covariance"]);
-    if (!Rf_isNull(group["mean"])) moments.mean = Rcpp::as<oz::Vector>(group["mean"]);
+    moments.n = Rf_asReal(element(group, "n"));
+    const int p = Rf_nrows(element(group, "covariance"));
+    moments.covariance = Eigen::Map<const oz::Matrix>(numbers(group, "covariance"), p, p);
+    if (!Rf_isNull(element(group, "mean"))) moments.mean = Eigen::Map<const oz::Vector>(numbers(group, "mean"), p);
     out.push_back(moments);
   }
   return out;
@@ -60,8 +84,8 @@ bool user_interrupted() {
 
 }  // namespace
 
-// [[Rcpp::export]]
-List core_fit(const List& layout, const List& sample, int iterations, double tolerance, int fresh_starts, double seed) {
+// [[Rcpp::export(rng = false)]]
+List core_fit(SEXP layout, SEXP sample, int iterations, double tolerance, int fresh_starts, double seed) {
   oz::Settings settings;
   settings.iterations = iterations;
   settings.tolerance = tolerance;
@@ -89,8 +113,8 @@ List core_fit(const List& layout, const List& sample, int iterations, double tol
                                         Rcpp::_["decrement"] = decrement, Rcpp::_["damping"] = damping));
 }
 
-// [[Rcpp::export]]
-List core_evaluate(const List& layout, const List& sample, const Eigen::VectorXd& theta) {
+// [[Rcpp::export(rng = false)]]
+List core_evaluate(SEXP layout, SEXP sample, const Eigen::VectorXd& theta) {
   const oz::Model model = model_from(layout);
   oz::Discrepancy problem(model, sample_from(sample));
   if (!problem.move_to(theta)) return List::create(Rcpp::_["admissible"] = false);
@@ -102,8 +126,8 @@ List core_evaluate(const List& layout, const List& sample, const Eigen::VectorXd
                       Rcpp::_["score"] = score, Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
 }
 
-// [[Rcpp::export]]
-List core_implied(const List& layout, const Eigen::VectorXd& eta) {
+// [[Rcpp::export(rng = false)]]
+List core_implied(SEXP layout, const Eigen::VectorXd& eta) {
   const std::vector<oz::Implied> all = oz::implied(model_from(layout), eta);
   List out(all.size());
   for (size_t g = 0; g < all.size(); ++g)
@@ -113,15 +137,15 @@ List core_implied(const List& layout, const Eigen::VectorXd& eta) {
   return out;
 }
 
-// [[Rcpp::export]]
-List core_standardize(const List& layout, const Eigen::VectorXd& eta) {
+// [[Rcpp::export(rng = false)]]
+List core_standardize(SEXP layout, const Eigen::VectorXd& eta) {
   const oz::Standardized s = oz::standardize(model_from(layout), eta);
   return List::create(Rcpp::_["value"] = s.value, Rcpp::_["jacobian"] = s.jacobian,
                       Rcpp::_["variances"] = s.variances, Rcpp::_["variance_jacobians"] = s.variance_jacobians);
 }
 
-// [[Rcpp::export]]
-List core_local_rank(const List& layout, const List& sample) {
+// [[Rcpp::export(rng = false)]]
+List core_local_rank(SEXP layout, SEXP sample) {
   const oz::Rank rank = oz::local_rank(model_from(layout), sample_from(sample), oz::Settings());
   return List::create(Rcpp::_["rank"] = rank.rank, Rcpp::_["parameters"] = rank.parameters,
                       Rcpp::_["eigenvalues"] = rank.eigenvalues, Rcpp::_["null_vectors"] = rank.null_vectors);

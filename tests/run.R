@@ -13,7 +13,7 @@ core_tests <- function() {
   headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE)
   program <- file.path(build, "run")
   compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
-  flags <- paste("-std=c++17 -O1 -I", shQuote(system.file("include", package = "RcppEigen")), " -I", shQuote(file.path(root, "src", "core")),
+  flags <- paste("-std=c++17 -O1 -Wno-ignored-attributes -I", shQuote(system.file("include", package = "RcppEigen")), " -I", shQuote(file.path(root, "src", "core")),
                  " -I", shQuote(system.file("include", package = "testthat")), sep = "")
   rules <- vapply(sources, function(file) {
     object <- file.path(build, sub("[.]cpp$", ".o", basename(file)))

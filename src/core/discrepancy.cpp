@@ -14,12 +14,18 @@ Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample)
     group.n = sample[g].n;
     group.s = to_internal(group.layout, sample[g].covariance);
     group.m = model.means ? to_internal(group.layout, sample[g].mean) : Vector::Zero(group.layout.observed);
-    group.log_det_s = 2 * Eigen::LLT<Matrix>(group.s).matrixLLT().diagonal().array().log().sum();
+    group.factor.compute(group.s);
+    group.log_det_s = 2 * group.factor.diagonal().log().sum();
     const int v = group.layout.variables, l = group.layout.leaves;
     for (int e : group.layout.entries) {
       if (model.map.rows[e].empty()) continue;
       const Entry& entry = model.entries[e];
-      Slot slot{e, group.layout.position[entry.row], -1, 0, 0, entry.family, 1};
+      Slot slot{e, group.layout.position[entry.row], 0, 0, 0, entry.family, 1, -1, 0};
+      const Terms& terms = model.map.rows[e];
+      if (terms.size() == 1) {
+        slot.parameter = terms[0].parameter;
+        slot.weight = terms[0].weight;
+      }
       slot.row = slot.x;
       if (entry.family != Family::Mean) slot.col = group.layout.position[entry.col];
       if (entry.family == Family::Effect) slot.y = v + slot.col - l;
@@ -27,12 +33,15 @@ Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample)
         slot.y = slot.col;
         if (slot.row == slot.col) slot.half = 0.5;
       }
+      if (entry.family == Family::Mean) slot.half = 0;
       group.slots.push_back(slot);
     }
   }
 }
 
 bool Discrepancy::move_to(const Vector& theta) {
+  if (at_.size() == theta.size() && theta.size() > 0 && at_ == theta) return true;
+  at_.resize(0);
   first_ = second_ = false;
   const Vector eta = model_.map(theta);
   double f = 0;
@@ -40,17 +49,11 @@ bool Discrepancy::move_to(const Vector& theta) {
     group.at.update(model_, group.layout, eta);
     // Starts have det(I - B) > 0; the other side of det = 0 is another model (Bollen 1989, ch. 4).
     if (!(group.at.determinant > 1e-10)) return false;
-    group.factor.compute(group.at.sigma);
-    if (group.factor.info() != Eigen::Success) return false;
-    const auto diagonal = group.factor.matrixLLT().diagonal().array();
+    if (!group.factor.compute(group.at.sigma)) return false;
+    const auto diagonal = group.factor.diagonal();
     if (!(diagonal.minCoeff() > 1e-9 * diagonal.maxCoeff())) return false;
     const int p = group.layout.observed;
-    Matrix& inverse = work_;
-    inverse.setIdentity(p, p);
-    group.factor.matrixL().solveInPlace(inverse);
-    group.w.setZero(p, p);
-    group.w.selfadjointView<Eigen::Lower>().rankUpdate(inverse.transpose());
-    group.w.triangularView<Eigen::StrictlyUpper>() = group.w.transpose();
+    group.factor.inverse(work_, group.w);
     double value = 2 * diagonal.log().sum() + group.s.cwiseProduct(group.w).sum() - group.log_det_s - p;
     if (model_.means) {
       group.d = group.m - group.at.mean.head(p);
@@ -62,6 +65,7 @@ bool Discrepancy::move_to(const Vector& theta) {
   }
   if (!std::isfinite(f)) return false;
   value_ = f;
+  at_ = theta;
   return true;
 }
 
@@ -117,46 +121,45 @@ double Discrepancy::moment(const Group& group, const Slot& slot) const {
 }
 
 double Discrepancy::slot_score(const Group& group, const Slot& slot) const {
-  double value = 0;
-  if (slot.y >= 0) value += slot.half * group.table_r(slot.x, slot.y);
+  double value = slot.half * group.table_r(slot.x, slot.y);
   if (model_.means) value += moment(group, slot) * group.table_mean[slot.x];
   return group.n * value;
 }
 
-// Entry (e, f) of the information of one observation; see numbers (Browne 1984) for the expected part.
-double Discrepancy::pair(const Group& group, const Slot& e, const Slot& f, bool observed) const {
+// Entry (e, f) of the expected information of one observation (Browne 1984).
+inline double Discrepancy::expected_pair(const Group& group, const Slot& e, const Slot& f) const {
   const Matrix& w = group.table_w;
-  const double me = model_.means ? moment(group, e) : 0, mf = model_.means ? moment(group, f) : 0;
-  double value = w(e.x, f.x) * me * mf;
-  const double scale = e.half * f.half;
-  const bool both = e.y >= 0 && f.y >= 0;
-  if (both) value += scale * (w(e.x, f.x) * w(e.y, f.y) + w(e.x, f.y) * w(e.y, f.x));
-  if (!observed) return value;
+  double value = e.half * f.half * (w(f.x, e.x) * w(f.y, e.y) + w(f.y, e.x) * w(f.x, e.y));
+  if (model_.means) value += w(f.x, e.x) * moment(group, e) * moment(group, f);
+  return value;
+}
 
+// What the observed information adds: the part due to misfit, through R and the curvature of Sigma and mu.
+double Discrepancy::observed_pair(const Group& group, const Slot& e, const Slot& f) const {
+  const Matrix& w = group.table_w;
   const Matrix& r = group.table_r;
-  if (both) {
-    value += scale * (r(f.y, e.x) * w(e.y, f.x) + r(f.y, e.y) * w(e.x, f.x) +
-                      r(f.x, e.x) * w(e.y, f.y) + r(f.x, e.y) * w(e.x, f.y));
-    // - 1/2 tr(R Sigma_ef): the curvature of Sigma itself
-    const int l = group.layout.leaves, v = group.layout.variables;
-    const auto t = [&](int row, int col) { return col < l ? 0.0 : group.at.total(row - l, col - l); };
+  const int l = group.layout.leaves, v = group.layout.variables;
+  const auto t = [&](int row, int col) { return col < l ? 0.0 : group.at.total(row - l, col - l); };
+  const bool both_paths = e.family == Family::Effect && f.family == Family::Effect;
+  double value = expected_pair(group, e, f);
+  value += e.half * f.half * (r(f.y, e.x) * w(f.x, e.y) + r(f.y, e.y) * w(f.x, e.x) +
+                              r(f.x, e.x) * w(f.y, e.y) + r(f.x, e.y) * w(f.y, e.x));
+  // - 1/2 tr(R Sigma_ef)
+  if (both_paths) {
     const auto a_r_c = [&](int i, int j) { return r(i, v + j - l); };
-    if (e.family == Family::Effect && f.family == Family::Effect) {
-      value -= t(f.col, e.row) * a_r_c(f.row, e.col) + group.at.phi(f.col - l, e.col - l) * r(e.row, f.row) +
-               t(e.col, f.row) * a_r_c(e.row, f.col);
-    } else if (e.family != f.family) {
-      const Slot& b = e.family == Family::Effect ? e : f;
-      const Slot& s = e.family == Family::Effect ? f : e;
-      value -= s.half * (r(b.row, s.row) * t(b.col, s.col) + r(b.row, s.col) * t(b.col, s.row));
-    }
+    value -= t(f.col, e.row) * a_r_c(f.row, e.col) + group.at.phi(f.col - l, e.col - l) * r(e.row, f.row) +
+             t(e.col, f.row) * a_r_c(e.row, f.col);
+  } else if (e.family != f.family && e.family != Family::Mean && f.family != Family::Mean) {
+    const Slot& b = e.family == Family::Effect ? e : f;
+    const Slot& s = e.family == Family::Effect ? f : e;
+    value -= s.half * (r(b.row, s.row) * t(b.col, s.col) + r(b.row, s.col) * t(b.col, s.row));
   }
   if (model_.means) {
+    const double me = moment(group, e), mf = moment(group, f);
     const Vector& u = group.table_mean;
-    if (e.y >= 0) value += e.half * (u[e.x] * w(e.y, f.x) + u[e.y] * w(e.x, f.x)) * mf;
-    if (f.y >= 0) value += f.half * (u[f.x] * w(f.y, e.x) + u[f.y] * w(f.x, e.x)) * me;
-    const int l = group.layout.leaves;
-    const auto t = [&](int row, int col) { return col < l ? 0.0 : group.at.total(row - l, col - l); };
-    if (e.family == Family::Effect && f.family == Family::Effect)
+    value += e.half * (u[e.x] * w(f.x, e.y) + u[e.y] * w(f.x, e.x)) * mf;
+    value += f.half * (u[f.x] * w(f.y, e.x) + u[f.y] * w(f.x, e.x)) * me;
+    if (both_paths)
       value -= u[f.row] * t(f.col, e.row) * me + u[e.row] * t(e.col, f.row) * mf;
     else if (e.family == Family::Effect && f.family == Family::Mean)
       value -= u[e.row] * t(e.col, f.row);
@@ -172,8 +175,10 @@ void Discrepancy::sweep(bool observed, Sink&& sink) {
     if (!first_) prepare_first(group);
     if (observed && !second_) prepare_second(group);
     for (size_t i = 0; i < group.slots.size(); ++i)
-      for (size_t j = 0; j <= i; ++j)
-        sink(group.slots[i], group.slots[j], group.n * pair(group, group.slots[i], group.slots[j], observed));
+      for (size_t j = 0; j <= i; ++j) {
+        const Slot &e = group.slots[i], &f = group.slots[j];
+        sink(e, f, group.n * (observed ? observed_pair(group, e, f) : expected_pair(group, e, f)));
+      }
   }
   first_ = true;
   second_ = second_ || observed;
@@ -196,6 +201,13 @@ Matrix Discrepancy::information(bool observed) {
   const int q = model_.map.parameters;
   Matrix out = Matrix::Zero(q, q);
   sweep(observed, [&](const Slot& e, const Slot& f, double value) {
+    if (e.parameter >= 0 && f.parameter >= 0) {
+      const double part = e.weight * f.weight * value;
+      if (e.parameter > f.parameter) out(e.parameter, f.parameter) += part;
+      else if (e.parameter < f.parameter) out(f.parameter, e.parameter) += part;
+      else out(e.parameter, e.parameter) += e.entry == f.entry ? part : 2 * part;
+      return;
+    }
     for (const Term& a : model_.map.rows[e.entry])
       for (const Term& b : model_.map.rows[f.entry]) {
         if (e.entry == f.entry && a.parameter < b.parameter) continue;   // its mirror image is the same cell

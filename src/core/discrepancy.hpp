@@ -1,5 +1,6 @@
 // The maximum likelihood discrepancy of complete data, and its derivatives.
 #pragma once
+#include "cholesky.hpp"
 #include "matrices.hpp"
 
 namespace orizzonte {
@@ -28,7 +29,9 @@ class Discrepancy {
   struct Slot {                                      // one entry as x y' + y x' in the columns of Z = [A, C]
     int entry, x, y, row, col;
     Family family;
-    double half;                                     // 1/2 for variances
+    double half;                                     // 1/2 for variances, 0 for means
+    int parameter;                                   // where the entry is one parameter times a weight; else -1
+    double weight;
   };
   struct Group {
     GroupLayout layout;
@@ -37,7 +40,7 @@ class Discrepancy {
     double n, log_det_s;
     std::vector<Slot> slots;
     GroupMatrices at;
-    Eigen::LLT<Matrix> factor;
+    Cholesky factor;
     Matrix w;                                        // Sigma^-1
     Matrix sw;                                       // S Sigma^-1
     Vector d, r;                                     // m - mu, W d
@@ -49,12 +52,14 @@ class Discrepancy {
   void prepare_second(Group& group);
   double slot_score(const Group& group, const Slot& slot) const;
   double moment(const Group& group, const Slot& slot) const;
-  double pair(const Group& group, const Slot& e, const Slot& f, bool observed) const;
+  double expected_pair(const Group& group, const Slot& e, const Slot& f) const;
+  double observed_pair(const Group& group, const Slot& e, const Slot& f) const;
   template <class Sink> void sweep(bool observed, Sink&& sink);
   Matrix information(bool observed);
 
   const Model& model_;
   std::vector<Group> groups_;
+  Vector at_;                                        // the point of the last successful move
   double n_ = 0, value_ = 0;
   bool first_ = false, second_ = false;
   Matrix work_;

@@ -28,9 +28,8 @@ bool admissible_start(const Model& model, Discrepancy& problem, Vector eta, Vect
 
 // A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
 // closed under rescaling, the strongest item takes its place; the solution is moved back afterwards.
-Model with_strong_markers(const Model& model, const Vector& unit_entries, bool& changed) {
-  Model out = model;
-  changed = false;
+bool with_strong_markers(const Model& model, const Vector& unit_entries, Model& out) {
+  bool changed = false;
   for (const Scale& scale : model.scales) {
     if (!scale.closed || scale.kind != ScaleKind::Marker || scale.marker < 0) continue;
     int best = scale.marker;
@@ -38,13 +37,14 @@ Model with_strong_markers(const Model& model, const Vector& unit_entries, bool& 
       if (std::abs(unit_entries[e]) > std::abs(unit_entries[best])) best = e;
     const bool usable = best != scale.marker && model.map.rows[best].size() == 1 && model.map.constant[best] == 0;
     if (!usable || std::abs(unit_entries[scale.marker]) > 0.5 * std::abs(unit_entries[best])) continue;
+    if (!changed) out = model;
     std::swap(out.map.rows[best], out.map.rows[scale.marker]);
     std::swap(out.map.constant[best], out.map.constant[scale.marker]);
     for (Scale& other : out.scales)
       if (other.group == scale.group && other.construct == scale.construct) other.marker = best;
     changed = true;
   }
-  return out;
+  return changed;
 }
 
 bool full_rank(Discrepancy& problem) {
@@ -88,6 +88,22 @@ bool better(const Optimum& a, const Optimum& b) {
   return a.theta.size() > 0 && (b.theta.size() == 0 || a.discrepancy < b.discrepancy);
 }
 
+// From one set of starting values to an optimum on the model's own scale. When the information is singular at the
+// start, other points nearby tell whether the model is unidentified (Rothenberg 1971) or the start unlucky.
+Optimum from_start(const Model& model, Discrepancy& problem, const Vector& eta, Settings settings, const Callbacks& callbacks,
+                   Random& random, bool& identified) {
+  Optimum out;
+  Vector theta;
+  if (!admissible_start(model, problem, eta, theta)) return out;
+  settings.require_rank = true;
+  out = optimise(problem, theta, settings, callbacks);
+  if (out.status != Status::Singular || out.history.size() > 0) return out;
+  identified = identified_near(problem, theta, random);
+  if (!identified) return out;
+  settings.require_rank = false;
+  return optimise(problem, theta, settings, callbacks);
+}
+
 }  // namespace
 
 Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& settings, const Callbacks& callbacks) {
@@ -98,27 +114,22 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
   Optimum best;
 
   for (int start = 0; start <= settings.fresh_starts; ++start) {
-    const Vector unit = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
-    bool changed = false;
-    const Model internal = with_strong_markers(scaled.model, unit, changed);
-    Vector eta = unit, theta;
-    to_model_scale(internal, eta);
+    Vector eta = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
     Optimum now;
-    if (changed) {
+    Model internal;
+    if (with_strong_markers(scaled.model, eta, internal)) {
       Discrepancy other(internal, scaled.sample);
-      if (!admissible_start(internal, other, eta, theta)) continue;
-      if (start == 0 && !identified_near(other, theta, random)) out.identified = false;
-      if (out.identified) {
-        const Optimum first = optimise(other, theta, settings, callbacks);
+      to_model_scale(internal, eta);
+      const Optimum first = from_start(internal, other, eta, settings, callbacks, random, out.identified);
+      if (first.theta.size() > 0 && out.identified) {
         eta = internal.map(first.theta);
-        if (to_model_scale(scaled.model, eta)) theta = parameters_of(scaled.model, eta);
-        now = optimise(problem, theta, settings, callbacks);
+        to_model_scale(scaled.model, eta);
+        now = optimise(problem, parameters_of(scaled.model, eta), settings, callbacks);
         now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
       }
     } else {
-      if (!admissible_start(scaled.model, problem, eta, theta)) continue;
-      if (start == 0 && !identified_near(problem, theta, random)) out.identified = false;
-      if (out.identified) now = optimise(problem, theta, settings, callbacks);
+      to_model_scale(scaled.model, eta);
+      now = from_start(scaled.model, problem, eta, settings, callbacks, random, out.identified);
     }
     if (!out.identified) {
       out.status = Status::Singular;

@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Dense>
 #include <functional>
+#include <initializer_list>
 #include <string>
 #include <vector>
 
@@ -32,9 +33,35 @@ struct Term {
   int parameter;
   double weight;
 };
+// Nearly every row has one term; that one needs no allocation.
+class Terms {
+ public:
+  Terms() = default;
+  Terms(std::initializer_list<Term> terms) {
+    for (const Term& term : terms) push_back(term);
+  }
+  void push_back(const Term& term) {
+    if (size_ == 0) one_ = term;
+    if (size_ == 1) many_.push_back(one_);
+    if (size_ >= 1) many_.push_back(term);
+    ++size_;
+  }
+  size_t size() const { return size_; }
+  bool empty() const { return size_ == 0; }
+  const Term* begin() const { return size_ > 1 ? many_.data() : &one_; }
+  const Term* end() const { return begin() + size_; }
+  Term* begin() { return size_ > 1 ? many_.data() : &one_; }
+  Term* end() { return begin() + size_; }
+  const Term& operator[](size_t i) const { return begin()[i]; }
+
+ private:
+  Term one_{0, 0};
+  std::vector<Term> many_;
+  size_t size_ = 0;
+};
 struct LinearMap {
   int parameters = 0;
-  std::vector<std::vector<Term>> rows;
+  std::vector<Terms> rows;
   Vector constant;
 
   Vector operator()(const Vector& theta) const;

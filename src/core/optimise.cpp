@@ -10,7 +10,7 @@ namespace {
 struct Scaled {
   Vector scale;
   Matrix matrix;
-  Eigen::LLT<Matrix> factor;
+  Cholesky factor;
   bool positive = false;
 
   void set(Matrix lower) {
@@ -21,17 +21,13 @@ struct Scaled {
     for (int j = 0; j < q; ++j)
       for (int i = j; i < q; ++i) lower(i, j) *= scale[i] * scale[j];
     matrix.swap(lower);
-    if (positive && q > 0) positive = damp(0) && factor.matrixLLT().diagonal().minCoeff() > 1e-6;
+    if (positive && q > 0) positive = damp(0) && factor.diagonal().minCoeff() > 1e-6;
   }
   bool damp(double damping) {
-    if (damping == 0) {
-      factor.compute(matrix);
-    } else {
-      Matrix copy = matrix;
-      copy.diagonal().array() += damping;
-      factor.compute(copy);
-    }
-    return factor.info() == Eigen::Success;
+    if (damping == 0) return factor.compute(matrix);
+    Matrix copy = matrix;
+    copy.diagonal().array() += damping;
+    return factor.compute(copy);
   }
   Vector solve(const Vector& x) const {
     return scale.asDiagonal() * factor.solve(scale.asDiagonal() * x);
@@ -41,12 +37,8 @@ struct Scaled {
     return y.dot(matrix.selfadjointView<Eigen::Lower>() * y);
   }
   Matrix inverse() const {
-    const int q = matrix.rows();
-    Matrix root = Matrix::Identity(q, q);
-    factor.matrixL().solveInPlace(root);
-    Matrix out = Matrix::Zero(q, q);
-    out.selfadjointView<Eigen::Lower>().rankUpdate(root.transpose());
-    out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+    Matrix root, out;
+    factor.inverse(root, out);
     return scale.asDiagonal() * out * scale.asDiagonal();
   }
 };
@@ -80,21 +72,27 @@ Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& sett
   Scaled expected, observed;
   double damping = 0;
   int saddles = 0, scoring_left = 2;
+  bool near = false;   // the last Newton step was so short that its positive definite Hessian still speaks for this point
   out.status = Status::IterationLimit;
 
   for (int iteration = 0;; ++iteration) {
-    if (callbacks.interrupted()) {
+    if (iteration % 4 == 0 && callbacks.interrupted()) {
       out.status = Status::Interrupted;
       break;
     }
     const Vector score = problem.score();
     bool newton = false;
-    if (scoring_left <= 0) {
+    if (scoring_left <= 0 && !near) {
       observed.set(problem.observed_information());
       newton = observed.positive;
       if (!newton) scoring_left = 1;
     }
     if (!newton) expected.set(problem.expected_information());
+    if (iteration == 0 && settings.require_rank && !expected.positive) {
+      out.status = Status::Singular;
+      out.discrepancy = problem.value();
+      return out;
+    }
     Scaled* metric = newton ? &observed : &expected;
     double floor = 0;
     if (!metric->positive) {
@@ -109,7 +107,7 @@ Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& sett
     if (out.decrement <= settings.tolerance) {
       // Expected information is never indefinite and so proves nothing: ask the observed Hessian.
       if (newton) expected.set(problem.expected_information());
-      else observed.set(problem.observed_information());
+      else if (!near) observed.set(problem.observed_information());
       if (!expected.positive) {
         out.status = Status::Singular;
         break;
@@ -159,9 +157,12 @@ Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& sett
     }
     out.theta += step;
     --scoring_left;
+    near = newton && out.decrement < 1e-4;
   }
 
   out.discrepancy = problem.value();
+  // The last step costs nothing any more: it changes chi-square by less than the tolerance.
+  if (out.status == Status::Converged && q > 0) out.theta += expected.solve(problem.score());
   if (out.status != Status::Converged) expected.set(problem.expected_information());
   if (expected.positive) out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
   return out;

@@ -25,6 +25,7 @@ struct Settings {
   int iterations = 200;
   double tolerance = 1e-12;   // on lambda^2
   int fresh_starts = 4;
+  bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;
 };
 

@@ -15,7 +15,12 @@ Vector one_factor(const Matrix& r) {
   const Matrix c = sd.cwiseInverse().asDiagonal() * r * sd.cwiseInverse().asDiagonal();
   Vector direction = c.rowwise().sum();
   for (int i = 0; i < k; ++i) direction[i] += 0.01 * (i + 1);   // never exactly orthogonal to the leading one
-  for (int i = 0; i < 30; ++i) direction = (c * direction).normalized();
+  for (int i = 0; i < 30; ++i) {
+    const Vector next = (c * direction).normalized();
+    const bool settled = i > 2 && (next - direction).squaredNorm() < 1e-3;   // only the signs are used
+    direction = next;
+    if (settled) break;
+  }
   const Vector sign = direction.unaryExpr([](double x) { return x < 0 ? -1.0 : 1.0; });
   Matrix a = sign.asDiagonal() * c * sign.asDiagonal();
   a.diagonal().setZero();

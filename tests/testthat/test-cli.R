@@ -59,8 +59,6 @@ test_that("exit codes tell what happened", {
 })
 
 test_that("an error of ours is trapped and told apart", {
-  broken <- cli_commands()
-  testthat::expect_equal(suppressMessages(run_command("nonsense")), 2L)
   local_mocked <- function(code) {
     old <- get("dispatch", asNamespace("orizzonte"))
     unlockBinding("dispatch", asNamespace("orizzonte"))

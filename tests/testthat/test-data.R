@@ -92,7 +92,7 @@ test_that("column labels serve as wordings where the blueprint has none", {
 })
 
 test_that("the demo data hold what their page says", {
-  expect_equal(dim(choirs), c(720L, 22L))
+  expect_equal(dim(choirs), c(720L, 23L))
   answers <- choirs[setdiff(names(choirs), c("singer", "setting", "town", "years", "age"))]
   expect_true(abs(mean(is.na(answers)) - 0.04) < 0.01)
   expect_true(all(is.na(answers) | (answers >= 0 & answers <= 100)))

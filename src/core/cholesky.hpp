@@ -1,0 +1,79 @@
+// Cholesky factor, solution and inverse of a symmetric positive definite matrix. Small matrices are most of the work
+// in small models, and blocked algorithms cost more there than they save; larger ones go to Eigen.
+#pragma once
+#include "model.hpp"
+
+#include <cmath>
+
+namespace orizzonte {
+
+class Cholesky {
+ public:
+  // Reads the lower triangle; false when the matrix is not positive definite.
+  bool compute(const Matrix& m) {
+    const int n = m.rows();
+    if (n >= small) {
+      Eigen::LLT<Matrix> llt(m);
+      if (llt.info() != Eigen::Success) return false;
+      l_ = llt.matrixLLT();
+      return true;
+    }
+    l_ = m;
+    for (int j = 0; j < n; ++j) {
+      double* column = l_.col(j).data();
+      if (!(column[j] > 0)) return false;
+      const double pivot = std::sqrt(column[j]);
+      column[j] = pivot;
+      for (int i = j + 1; i < n; ++i) column[i] /= pivot;
+      for (int k = j + 1; k < n; ++k) {
+        const double factor = column[k];
+        double* target = l_.col(k).data();
+        for (int i = k; i < n; ++i) target[i] -= column[i] * factor;
+      }
+    }
+    return true;
+  }
+
+  auto diagonal() const { return l_.diagonal().array(); }
+
+  Vector solve(Vector x) const {
+    l_.triangularView<Eigen::Lower>().solveInPlace(x);
+    l_.triangularView<Eigen::Lower>().adjoint().solveInPlace(x);
+    return x;
+  }
+
+  void inverse(Matrix& root, Matrix& out) const {
+    const int n = l_.rows();
+    if (n >= small) {
+      root.setIdentity(n, n);
+      l_.triangularView<Eigen::Lower>().solveInPlace(root);
+      out.setZero(n, n);
+      out.selfadjointView<Eigen::Lower>().rankUpdate(root.transpose());
+      out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+      return;
+    }
+    root.setZero(n, n);                     // L^-1 by forward substitution, column by column
+    for (int j = 0; j < n; ++j) {
+      double* column = root.col(j).data();
+      column[j] = 1;
+      for (int k = j; k < n; ++k) {
+        const double known = column[k] /= l_(k, k);
+        const double* factor = l_.col(k).data();
+        for (int i = k + 1; i < n; ++i) column[i] -= factor[i] * known;
+      }
+    }
+    out.resize(n, n);
+    for (int j = 0; j < n; ++j)
+      for (int i = j; i < n; ++i) {
+        double sum = 0;
+        for (int k = i; k < n; ++k) sum += root(k, i) * root(k, j);
+        out(i, j) = out(j, i) = sum;
+      }
+  }
+
+ private:
+  static constexpr int small = 32;
+  Matrix l_;
+};
+
+}  // namespace orizzonte
