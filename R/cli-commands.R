@@ -1,20 +1,22 @@
 # The commands: what each does, its files and options, and how it runs.
 
-cli_options <- function() list(
-  format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
-  table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
-                                help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
-  out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
-  folder = optparse::make_option("--out", type = "character", default = "orizzonte-demo", metavar = "FOLDER",
-                                 help = "output folder (default: orizzonte-demo)"),
-  figure = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the figure: .png, .svg or .pdf (required)"),
-  report = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the report: .html, .docx or .md (required)"),
-  values = optparse::make_option("--values", type = "character", default = "standardized", metavar = "VALUES",
-                                 help = "standardized (default), raw, both or none"),
-  missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
-                                        help = "numbers that mean missing, such as -9,999"),
-  quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
-)
+cli_options <- function() {
+  list(
+    format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
+    table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
+                                  help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
+    out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
+    folder = optparse::make_option("--out", type = "character", default = "orizzonte-demo", metavar = "FOLDER",
+                                   help = "output folder (default: orizzonte-demo)"),
+    figure = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the figure: .png, .svg or .pdf (required)"),
+    report = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the report: .html, .docx or .md (required)"),
+    values = optparse::make_option("--values", type = "character", default = "standardized", metavar = "VALUES",
+                                   help = "standardized (default), raw, both or none"),
+    missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
+                                          help = "numbers that mean missing, such as -9,999"),
+    quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
+  )
+}
 
 cli_commands <- function() {
   list(

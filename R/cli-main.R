@@ -90,9 +90,9 @@ parse_arguments <- function(name, command, args) {
     return(NULL)
   }
   check_flags(args, options, name)
-  parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE),
-                     error = function(e) abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
-                                                          i = paste0("See: orizzonte ", name, " --help"))))
+  parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE), error = function(e) {
+    abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)), i = paste0("See: orizzonte ", name, " --help")))
+  })
   if (length(parsed$args) != length(command$files)) {
     abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
                             if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),

@@ -18,8 +18,9 @@ read_csv_file <- function(file) {
   table <- tryCatch(
     utils::read.csv(file, sep = separator, check.names = FALSE, stringsAsFactors = FALSE, fileEncoding = "UTF-8-BOM",
                     na.strings = c("", "NA"), strip.white = TRUE, comment.char = ""),
-    error = function(e) abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e),
-                                        i = "It must be a CSV file with one header line."))
+    error = function(e) {
+      abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e), i = "It must be a CSV file with one header line."))
+    }
   )
   if (nrow(table) == 0L) abort("file", paste0(quoted(file), " has a header but no rows."))
   if (ncol(table) == 1L && grepl(";", names(table), fixed = TRUE)) {

@@ -42,7 +42,8 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
   } else if (unit && nrow(cov) > 1L) {
     correlation <- TRUE
     warn("correlation", c("Only correlations are known, so they are analysed as if they were covariances.",
-                          i = "Estimates are in standard-deviation units. Standardized values and \u03c7\u00b2 hold when the model is free to rescale every variable; raw standard errors do not.",
+                          i = paste0("Estimates are in standard-deviation units. Standardized values and \u03c7\u00b2 hold when the model is ",
+                                     "free to rescale every variable; raw standard errors do not."),
                           i = "Give `sd` to analyse covariances."))
   }
   if (!is.null(means)) means <- in_order_of(means, names, "means")

@@ -35,8 +35,10 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL) {
 plot.orizzonte_fit <- function(x, ...) path_diagram(x, ...)
 
 diagram_text <- function(raw, standardized, values) {
-  short <- function(x) ifelse(is.na(x), "", ifelse(abs(x) >= 99.95, formatC(x, digits = 0L, format = "f"),
-                                                   ifelse(abs(x) >= 9.995, formatC(x, digits = 1L, format = "f"), formatC(x, digits = 2L, format = "f"))))
+  short <- function(x) {
+    digits <- ifelse(is.na(x) | abs(x) < 9.995, 2L, ifelse(abs(x) < 99.95, 1L, 0L))
+    ifelse(is.na(x), "", mapply(formatC, x, digits = digits, MoreArgs = list(format = "f")))
+  }
   switch(values,
     standardized = short(standardized),
     raw = short(raw),

@@ -12,7 +12,8 @@ apply_scales <- function(table, bp) {
     given <- is.null(bp$constructs[[name]]$scale) && any(bp$constructs[[name]]$fixed != 0)
     own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && !is.na(table$fixed[variance]))
     involved <- which(table$first == name | table$second %in% name)
-    closed <- !own && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !(is.na(table$fixed[involved]) & tabulate(table$class, length(table$class))[table$class[involved]] == 1L))
+    alone <- is.na(table$fixed) & tabulate(table$class, length(table$class))[table$class] == 1L
+    closed <- !own && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !alone[involved])
     kind <- if (is.null(marker_item)) setting else "marker"
     marker <- 0L
     if (own) {

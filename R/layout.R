@@ -96,9 +96,8 @@ list_assumptions <- function(table, bp) {
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
   stated <- table$head == "covariance"
   missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% pair_key(table$first[stated], table$second[stated]))
-  list(assumed = lines, not_assumed = if (missing) {
-    paste0("covariances among the disturbances of ", enumerate(outcomes), "; free them with covary()")
-  } else character())
+  not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes), "; free them with covary()")
+  list(assumed = lines, not_assumed = not_assumed[missing])
 }
 
 format_assumptions <- function(table, bp) {

@@ -2,7 +2,7 @@
 
 #' Base generics of a fit
 #'
-#' @param object,x A fit from [fit_model()].
+#' @param object A fit from [fit_model()].
 #' @param parm Parameters, by address; all free ones when missing.
 #' @param level Level of the intervals.
 #' @param ... Not used.
@@ -15,6 +15,7 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' confint(fit, "loading[Belonging, be3]")
 #' AIC(fit)
+#' @importFrom stats coef vcov confint logLik nobs deviance df.residual residuals
 #' @name generics-of-a-fit
 NULL
 

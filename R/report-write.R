@@ -32,6 +32,7 @@ write_report <- function(fit, file, quiet = FALSE) {
   template <- file.path(work, "report.Rmd")
   file.copy(system.file("report", "report.Rmd", package = "orizzonte"), template)
   target <- file.path(normalizePath(folder), basename(file))
+  format <- do.call(utils::getFromNamespace(format[[1L]], "rmarkdown"), format[-1L])
   rmarkdown::render(template, output_format = format, output_file = basename(target), output_dir = dirname(target), intermediates_dir = work,
                     params = list(fit = fit), envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
   if (!quiet) say("Report written to ", file)
@@ -41,17 +42,11 @@ write_report <- function(fit, file, quiet = FALSE) {
 report_format <- function(file) {
   ending <- tolower(tools::file_ext(file))
   switch(ending,
-    html = rmarkdown_if_there(function() rmarkdown::html_document(
-      theme = NULL, self_contained = TRUE, mathjax = NULL, highlight = NULL, toc = TRUE, toc_depth = 2,
-      css = system.file("report", "report.css", package = "orizzonte"))),
-    docx = rmarkdown_if_there(function() rmarkdown::word_document(toc = TRUE)),
-    md = rmarkdown_if_there(function() rmarkdown::md_document(variant = "gfm", preserve_yaml = FALSE)),
+    html = list("html_document", theme = NULL, self_contained = TRUE, mathjax = NULL, highlight = NULL, toc = TRUE, toc_depth = 2,
+                css = system.file("report", "report.css", package = "orizzonte")),
+    docx = list("word_document", toc = TRUE),
+    md = list("md_document", variant = "gfm", preserve_yaml = FALSE),
     abort("report", c(paste0("Cannot write a report as ", quoted(paste0(".", ending)), "."), i = "Use a file that ends in .html, .docx or .md.")))
-}
-
-rmarkdown_if_there <- function(make) {
-  check_report_tools()
-  make()
 }
 
 check_report_tools <- function() {

@@ -9,12 +9,12 @@ root <- normalizePath(if (dir.exists("tests/testthat")) "." else "..")
 core_tests <- function() {
   build <- file.path(root, ".build", "core-tests")
   dir.create(build, showWarnings = FALSE, recursive = TRUE)
-  sources <- c(list.files(file.path(root, "src", "core"), "[.]cpp$", full.names = TRUE), list.files(file.path(root, "tests", "core"), "[.]cpp$", full.names = TRUE))
+  sources <- list.files(file.path(root, c("src", "tests"), "core"), "[.]cpp$", full.names = TRUE)
   headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE)
   program <- file.path(build, "run")
   compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
-  flags <- paste("-std=c++17 -O1 -Wno-ignored-attributes -I", shQuote(system.file("include", package = "RcppEigen")), " -I", shQuote(file.path(root, "src", "core")),
-                 " -I", shQuote(system.file("include", package = "testthat")), sep = "")
+  folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"), system.file("include", package = "testthat"))
+  flags <- paste(c("-std=c++17 -O1 -Wno-ignored-attributes", paste0("-I", shQuote(folders))), collapse = " ")
   rules <- vapply(sources, function(file) {
     object <- file.path(build, sub("[.]cpp$", ".o", basename(file)))
     paste0(object, ": ", paste(c(file, headers), collapse = " "), "\n\t", compiler, " ", flags, " -c ", file, " -o ", object, "\n")

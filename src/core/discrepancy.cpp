@@ -94,6 +94,7 @@ void Discrepancy::prepare_first(Group& group) {
   rz = group.w * rz - wz;
   Matrix& q = group.table_r;
   q.resize(size, size);
+  q.topLeftCorner(l, l).setZero();
   q.bottomLeftCorner(2 * c, l) = rz.topRows(l).transpose();
   q.topRightCorner(l, 2 * c) = rz.topRows(l);
   q.bottomRightCorner(2 * c, 2 * c).noalias() = group.at.tall.transpose() * rz;

@@ -2,15 +2,15 @@
 
 feedback_layout <- function() {
   bp <- blueprint("Feedback") |>
-    construct("F", reflected_in = c(y1, y2, y3)) |>
+    construct("Fast", reflected_in = c(y1, y2, y3)) |>
     construct("G", reflected_in = c(y4, y5, y3)) |>
     construct("H", reflected_in = c(y6, y7, y8), scale = "average") |>
-    effect(F ~ G + x1) |>
-    effect(G ~ F + x2) |>
-    effect(z ~ F + y1) |>
+    effect(Fast ~ G + x1) |>
+    effect(G ~ Fast + x2) |>
+    effect(z ~ Fast + y1) |>
     covary(z, x2) |>
     covary(y1, y4) |>
-    restrict(loading[F, y2] == loading[G, y5])
+    restrict(loading[Fast, y2] == loading[G, y5])
   table <- build_layout(bp, means = TRUE)
   core_layout(table, keep_means = TRUE)
 }
