@@ -140,7 +140,7 @@ judge_indices <- function(value, limits, df) {
   list(cutoff = cutoff, verdict = verdict)
 }
 
-short_number <- function(x) sub("^0\\.", ".", format(x))
+short_number <- function(x) if (x < 1) sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else format(x)
 
 # What the main indices say together, in words.
 read_indices <- function(table, df, converged) {

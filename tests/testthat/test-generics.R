@@ -1,0 +1,97 @@
+measurement <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+  construct("Staying", reflected_in = st1:st3)
+data <- complete_choirs(c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3), "years"))
+structural <- fit_model(measurement |> effect(Staying ~ Belonging + Calm, Calm ~ Belonging + years), data)
+
+test_that("effects, their errors and standardized errors agree with numerical differentiation", {
+  table <- effects(structural)
+  expect_named(table, c("parameter", "kind", "from", "to", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se"))
+  core <- structural$layout$core
+  value <- function(theta, standardized) {
+    eta <- core$constant
+    for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * theta[core$map_parameter[i]]
+    m <- core_implied(core, eta)[[1]]
+    all <- c(structural$layout$observed, structural$layout$constructs)
+    at <- cbind(match(table$to, all), match(table$from, all))
+    sd <- sqrt(diag(m$covariance))
+    total <- m$total[at]
+    direct <- m$effects[at]
+    x <- ifelse(table$kind == "total", total, ifelse(table$kind == "direct", direct, total - direct))
+    if (standardized) x * sd[at[, 2]] / sd[at[, 1]] else x
+  }
+  theta <- structural$core$theta
+  for (standardized in c(FALSE, TRUE)) {
+    expect_equal(if (standardized) table$standardized else table$estimate, value(theta, standardized), tolerance = 1e-10)
+    jacobian <- numDeriv::jacobian(value, theta, standardized = standardized)
+    se <- sqrt(diag(jacobian %*% structural$core$vcov %*% t(jacobian)))
+    expect_equal(if (standardized) table$standardized_se else table$se, se, tolerance = 1e-6)
+  }
+  product <- coef(structural)[["effect[Belonging, Calm]"]] * coef(structural)[["effect[Calm, Staying]"]]
+  expect_equal(table$estimate[table$parameter == "indirect[Belonging, Staying]"], product)
+  expect_true("total[years, Staying]" %in% table$parameter)
+  expect_gt(nrow(effects(structural, items = TRUE)), nrow(table))
+  expect_output(print(table), "indirect\\[Belonging, Staying\\]")
+  expect_output(print(effects(fit_model(measurement, data))), "has no effects")
+})
+
+test_that("regression scores are conditional means and Bartlett scores are unbiased", {
+  fit <- fit_model(measurement, data)
+  matrices <- model_matrices(fit)
+  x <- as.matrix(data[fit$layout$observed])
+  phi <- matrices$covariance[12:14, 12:14]
+  lambda <- matrices$effects[1:11, 12:14]
+  theta <- diag(diag(matrices$residual)[1:11])
+  centred <- t(t(x) - matrices$mean[1:11])
+  by_hand <- centred %*% solve(lambda %*% phi %*% t(lambda) + theta) %*% lambda %*% phi
+  expect_equal(as.matrix(predict(fit)), by_hand, ignore_attr = TRUE, tolerance = 1e-8)
+  bartlett <- centred %*% solve(theta) %*% lambda %*% solve(t(lambda) %*% solve(theta) %*% lambda)
+  expect_equal(as.matrix(predict(fit, method = "bartlett")), bartlett, ignore_attr = TRUE, tolerance = 1e-8)
+  expect_equal(predict(fit, newdata = data[3:5, ]), predict(fit)[3:5, ], ignore_attr = TRUE)
+  expect_true(all(c(".Belonging", ".Calm", ".Staying", "be1") %in% names(augment(fit))))
+  holes <- quiet_fit(measurement, choirs)
+  expect_equal(nrow(predict(holes)), 720)
+  expect_equal(sum(stats::complete.cases(predict(holes))), nobs(holes))
+  from_summary <- fit_model(measurement, summary_data(cov(data), nrow(data)))
+  expect_error(predict(from_summary), "summary data", class = "orizzonte_error_input")
+  expect_message(scores <- predict(from_summary, newdata = data), "relative to the means")
+  expect_equal(scores, predict(fit), tolerance = 1e-6)
+  expect_error(predict(fit, newdata = data[1:3]), class = "orizzonte_error_name")
+  expect_error(predict(fit, method = "regresion"), "Did you mean", class = "orizzonte_error_input")
+})
+
+test_that("simulated data have the implied moments and leave the caller's random numbers alone", {
+  set.seed(9)
+  before <- .Random.seed
+  draws <- simulate(structural, nsim = 2, seed = 3)
+  expect_identical(.Random.seed, before)
+  expect_length(draws, 2)
+  expect_identical(simulate(structural, seed = 3)[[1]], draws[[1]])
+  many <- do.call(rbind, simulate(structural, nsim = 40, seed = 4))
+  model <- implied(structural)$all
+  sd <- sqrt(diag(model$covariance))
+  expect_lt(max(abs(colMeans(many) - model$mean) / sd), 0.04)
+  expect_lt(max(abs(cov(many) - model$covariance) / outer(sd, sd)), 0.05)
+})
+
+test_that("anova tests nested fits and refuses to test what only looks nested", {
+  free <- fit_model(measurement, data)
+  paired <- fit_model(measurement |> covary(be1, be2), data)
+  other <- fit_model(measurement |> covary(sc1, sc2), data)
+  table <- anova(free, paired)
+  expect_equal(table$chisq_change[2], deviance(free) - deviance(paired))
+  expect_equal(table$p_change[2], pchisq(deviance(free) - deviance(paired), 1, lower.tail = FALSE))
+  expect_identical(table$model, c("paired", "free"))
+  more <- fit_model(measurement |> covary(sc1, sc2) |> covary(sc3, sc4), data)
+  not <- anova(more, paired)                       # fewer parameters, yet not a special case
+  expect_true(is.na(not$p_change[2]))
+  expect_output(print(not), "not nested")
+  same <- anova(paired, paired)
+  expect_match(attr(same, "heading")[2], "same model")
+  expect_error(anova(free, structural), "different variables", class = "orizzonte_error_compare")
+  expect_error(anova(free, fit_model(measurement, data[1:300, ])), "different rows", class = "orizzonte_error_compare")
+  expect_error(anova(free), "at least two", class = "orizzonte_error_input")
+  unit <- fit_model(blueprint("Unit", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+                      construct("Staying", reflected_in = st1:st3) |> restrict(covariance[Belonging, Calm] == 0), data)
+  expect_equal(anova(free, unit)$df_change[2], 1)
+  expect_false(is_nested(free, other) && is_nested(other, free))
+})
