@@ -18,6 +18,9 @@
 #' @export
 construct <- function(.bp, name, reflected_in, scale = NULL) {
   check_blueprint(.bp, "construct")
+  name <- tryCatch(name, error = function(e) {
+    abort("input", c("The name of a construct goes in quotes.", i = paste0("Such as construct(\"Belonging\", reflected_in = be1:be4). ", conditionMessage(e), ".")))
+  })
   check_string(name, "The name of a construct")
   captured <- if (missing(reflected_in)) NULL else capture_names(rlang::enquo(reflected_in), paste0("construct ", quoted(name)))
   add_hints(add_construct(.bp, name, captured$names, captured$values, scale), captured$hints)

@@ -1,7 +1,7 @@
 #' Add effects among constructs and observed variables
 #'
 #' @param .bp A blueprint.
-#' @param ... One or more formulas, `outcome ~ predictors`, with `+` between
+#' @param ... One or more formulas (or the same as text), `outcome ~ predictors`, with `+` between
 #'   several names on either side. Names are literal; `x1:x3` is a numbered
 #'   range, not an interaction; `all_of(names)` is evaluated.
 #' @return The blueprint with the effects added.
@@ -21,7 +21,9 @@ effect <- function(.bp, ...) {
   for (quosure in formulas) {
     expression <- rlang::quo_get_expr(quosure)
     env <- rlang::quo_get_env(quosure)
-    if (!is_two_sided(expression)) {
+    if (is.character(expression)) {
+      expression <- tryCatch(str2lang(expression), error = function(e) expression)
+    } else if (!is_two_sided(expression)) {
       value <- tryCatch(eval(expression, env), error = function(e) NULL)
       if (inherits(value, "formula")) expression <- value
     }

@@ -3,6 +3,7 @@ two <- function() blueprint("Two") |> construct("A", reflected_in = a1:a3) |> co
 test_that("statements are checked as they are made", {
   expect_error(blueprint(""), class = "orizzonte_error_input")
   expect_error(blueprint("x", scale = "markr"), "Did you mean \"marker\"", class = "orizzonte_error_input")
+  expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "goes in quotes", class = "orizzonte_error_input")
   expect_error(construct("x", "F", reflected_in = a), "must be a blueprint", class = "orizzonte_error_input")
   expect_error(two() |> construct("A", reflected_in = c1), "declared twice", class = "orizzonte_error_duplicate")
   expect_error(two() |> construct("C"), "measured by nothing", class = "orizzonte_error_input")
@@ -31,6 +32,7 @@ test_that("a later statement overrides an earlier one and says so", {
 
 test_that("effects take several outcomes, ranges and formulas in variables", {
   formula <- A ~ B + x
+  expect_identical((two() |> effect("A ~ B"))$effects, list(from = "B", to = "A"))
   expect_identical((two() |> effect(formula))$effects, list(from = c("B", "x"), to = c("A", "A")))
   expect_identical((two() |> effect(A + y ~ x1:x2))$effects, list(from = c("x1", "x2", "x1", "x2"), to = c("A", "A", "y", "y")))
 })
