@@ -4,6 +4,7 @@
 # vector; NULL means "all of them" (loading[Calm, ]), several names make a slice.
 
 address_heads <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L, intercept = 1L, mean = 1L)
+arrow_heads <- c("loading", "weight", "effect")    # cells of B
 readable_heads <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
 address_patterns <- c("items", "constructs")
 

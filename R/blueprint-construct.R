@@ -1,11 +1,18 @@
 #' Add a construct and its items
 #'
+#' A construct is *reflected in* items (the construct causes them) or *composed
+#' of* them (it is their weighted sum, without a disturbance: formative). Turning
+#' one into the other is changing one word.
+#'
 #' @param .bp A blueprint, from [blueprint()].
 #' @param name The construct's name, in quotes.
 #' @param reflected_in The items that reflect it: names, a numbered range such
 #'   as `be1:be4` (expanded without the data), `c(a, b)`, strings, or a call
 #'   that gives names, such as `all_of(x)`. `c(w1 = 0, w2 = 1)` fixes loadings.
 #'   An indicator may itself be a construct.
+#' @param composed_of The items it is composed of, in the same notation. Its scale
+#'   is always that of a marker weight of 1; items covary freely with all other
+#'   variables that nothing points at.
 #' @param scale Overrides the blueprint's scale setting for this construct:
 #'   `"marker"`, `"unit"`, `"average"`, or the name of the item to use as marker.
 #' @return The blueprint with the construct added.
@@ -16,17 +23,23 @@
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4), scale = "sc2")
 #' @export
-construct <- function(.bp, name, reflected_in, scale = NULL) {
+construct <- function(.bp, name, reflected_in, composed_of, scale = NULL) {
   check_blueprint(.bp, "construct")
   name <- tryCatch(name, error = function(e) {
     abort("input", c("The name of a construct goes in quotes.", i = paste0("Such as construct(\"Belonging\", reflected_in = be1:be4). ", conditionMessage(e), ".")))
   })
   check_string(name, "The name of a construct")
-  captured <- if (missing(reflected_in)) NULL else capture_names(rlang::enquo(reflected_in), paste0("construct ", quoted(name)))
-  add_hints(add_construct(.bp, name, captured$names, captured$values, scale), captured$hints)
+  if (!missing(reflected_in) && !missing(composed_of)) {
+    abort("input", c(paste0("Construct ", quoted(name), " cannot be both reflected in and composed of items."),
+                     i = "Choose one: do the items share a cause (reflected_in), or do they make up the construct (composed_of)?"))
+  }
+  kind <- if (missing(composed_of)) "reflective" else "composite"
+  items <- if (kind == "composite") rlang::enquo(composed_of) else if (!missing(reflected_in)) rlang::enquo(reflected_in)
+  captured <- if (is.null(items)) NULL else capture_names(items, paste0("construct ", quoted(name)))
+  add_hints(add_construct(.bp, name, captured$names, captured$values, scale, kind), captured$hints)
 }
 
-add_construct <- function(bp, name, items, values = NULL, scale = NULL) {
+add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "reflective") {
   values <- values %||% rep(NA_real_, length(items))
   if (name %in% names(bp$constructs)) {
     abort("duplicate", c(paste0("Construct ", quoted(name), " is declared twice."),
@@ -43,10 +56,10 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL) {
   if (anyDuplicated(items)) {
     abort("duplicate", paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ", quoted(name), "."))
   }
-  in_effect <- bp$effects$from == name & bp$effects$to %in% items
+  in_effect <- if (kind == "reflective") bp$effects$from == name & bp$effects$to %in% items else bp$effects$to == name & bp$effects$from %in% items
   if (any(in_effect)) {
-    abort("duplicate", paste0("The same relation is declared twice: ", name, " -> ", bp$effects$to[in_effect][1L],
-                              " is already an effect, and now a loading."))
+    abort("duplicate", paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ", bp$effects$to[in_effect][1L],
+                              " is already an effect, and now a ", if (kind == "reflective") "loading." else "weight."))
   }
   if (!is.null(scale)) {
     check_string(scale, "`scale`")
@@ -55,9 +68,13 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL) {
                        did_you_mean(scale, c(scale_settings, items)),
                        i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ", enumerate(items), ".")))
     }
+    if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
+      abort("input", c(paste0("Composite ", quoted(name), " takes its scale from a marker weight."),
+                       i = paste0("Name the item with weight 1: scale = ", quoted(items[1L]), ".")))
+    }
   }
   fixed <- values[!is.na(values)]
   names(fixed) <- items[!is.na(values)]
-  bp$constructs[[name]] <- list(items = items, fixed = fixed, scale = scale)
+  bp$constructs[[name]] <- list(kind = kind, items = items, fixed = fixed, scale = scale)
   bp
 }

@@ -46,7 +46,10 @@ add_effects <- function(bp, expression, env = NULL) {
     if (any(bp$effects$from == from & bp$effects$to == to)) {
       abort("duplicate", paste0("The effect of ", quoted(from), " on ", quoted(to), " is declared twice."))
     }
-    if (to %in% bp$constructs[[from]]$items) {
+    if (from %in% composite_items(bp, to)) {
+      abort("duplicate", paste0("The same relation is declared twice: ", from, " -> ", to, " is already a weight, and now an effect."))
+    }
+    if (to %in% bp$constructs[[from]]$items && bp$constructs[[from]]$kind == "reflective") {
       abort("duplicate", paste0("The same relation is declared twice: ", from, " -> ", to, " is already a loading, and now an effect."))
     }
     bp$effects$from <- c(bp$effects$from, from)

@@ -40,8 +40,8 @@ read_blueprint <- function(file) {
   blueprint_from(content, file)
 }
 
-blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "wording")
-construct_keys <- c("reflected_in", "scale")
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "wording")
+construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
   known_keys(names(content), blueprint_keys, file)
@@ -59,8 +59,10 @@ blueprint_from <- function(content, file) {
     where <- paste0("construct ", quoted(name))
     mapping(part, where, file)
     known_keys(names(part), construct_keys, file, where)
-    items <- file_items(part$reflected_in, where, file)
-    bp <- in_file(where, add_construct(bp, name, items$names, items$values, if (!is.null(part$scale)) text_of(part$scale, where, file)))
+    if (!is.null(part$reflected_in) && !is.null(part$composed_of)) abort("file", paste0(file, ": ", where, " has both reflected_in and composed_of."))
+    kind <- if (is.null(part$composed_of)) "reflective" else "composite"
+    items <- file_items(part$reflected_in %||% part$composed_of, where, file)
+    bp <- in_file(where, add_construct(bp, name, items$names, items$values, if (!is.null(part$scale)) text_of(part$scale, where, file), kind))
   }
   for (text in texts_of(content$effects, "effects", file)) bp <- in_file("effects", add_effects(bp, file_expression(text, file)))
   for (verb in c("covary", "uncorrelate")) {
@@ -68,6 +70,12 @@ blueprint_from <- function(content, file) {
   }
   for (text in texts_of(content$restrict, "restrict", file)) {
     bp <- in_file("restrict", add_restriction(bp, file_expression(text, file)))
+  }
+  for (text in texts_of(content$relax, "relax", file)) bp <- in_file("relax", add_relaxed(bp, file_expression(text, file)))
+  mapping(content$start_at, "start_at", file)
+  for (address in names(content$start_at)) {
+    value <- suppressWarnings(as.numeric(text_of(content$start_at[[address]], "start_at", file)))
+    bp <- in_file("start_at", add_start(bp, file_expression(address, file), value))
   }
   mapping(content$wording, "wording", file)
   in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
@@ -142,7 +150,7 @@ blueprint_yaml <- function(bp) {
       } else {
         items <- paste0("[", paste(yaml_text(construct$items), collapse = ", "), "]")
       }
-      paste0("  ", yaml_text(name), ": {reflected_in: ", items,
+      paste0("  ", yaml_text(name), ": {", if (construct$kind == "composite") "composed_of: " else "reflected_in: ", items,
              if (!is.null(construct$scale)) paste0(", scale: ", yaml_text(construct$scale)), "}")
     }, "")
     lines <- c(lines, "constructs:", unname(described))
@@ -157,6 +165,8 @@ blueprint_yaml <- function(bp) {
     }
   }
   if (length(bp$restrict)) lines <- c(lines, "restrict:", paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
+  if (length(bp$relax)) lines <- c(lines, "relax:", paste0("  - ", yaml_text(bp$relax)))
+  if (length(bp$start_at)) lines <- c(lines, "start_at:", paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
   if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
   lines
 }

@@ -36,6 +36,10 @@ add_restriction <- function(bp, statement) {
   key <- format_restriction(new)
   known <- vapply(bp$restrict, format_restriction, "")
   if (key %in% known) abort("duplicate", paste0("The same restriction is declared twice: ", key, "."))
+  if (new$left %in% bp$relax) {
+    say("Overridden by a later restrict(): ", new$left, " is no longer relaxed.")
+    bp$relax <- setdiff(bp$relax, new$left)
+  }
   if (is.numeric(new$right)) {
     older <- vapply(bp$restrict, function(r) r$left == new$left && is.numeric(r$right), NA)
     if (any(older)) {

@@ -4,7 +4,8 @@
 #' what covaries, what is fixed or equal. It is a plain value built by small
 #' verbs, each of which returns a new blueprint; nothing is estimated while it
 #' is built. The verbs are [construct()], [effect()], [covary()],
-#' [uncorrelate()], [restrict()] and [wording()].
+#' [uncorrelate()], [restrict()], [relax()], [start_at()], [leave_out()] and
+#' [wording()].
 #'
 #' @section What is assumed without being asked for:
 #' Residual variances of everything that something points at; covariances among
@@ -30,7 +31,7 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     effects = list(from = character(), to = character()),
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
-    restrict = list(), wording = character()
+    restrict = list(), relax = character(), start_at = numeric(), wording = character()
   ), class = "orizzonte_blueprint")
 }
 
@@ -50,9 +51,11 @@ blueprint_variables <- function(bp) {
 
 # Names met as bare symbols that are also text variables of the caller: all_of() was probably meant.
 add_hints <- function(bp, hints) {
-  attr(bp, "hints") <- unique(c(attr(bp, "hints"), hints))
+  if (length(hints)) attr(bp, "hints") <- unique(c(attr(bp, "hints"), hints))
   bp
 }
+
+composite_items <- function(bp, name) if (identical(bp$constructs[[name]]$kind, "composite")) bp$constructs[[name]]$items
 
 pair_key <- function(first, second) {
   swap <- first > second
@@ -78,7 +81,7 @@ format_blueprint <- function(bp) {
       items <- address_name(construct$items)
       fixed <- construct$items %in% names(construct$fixed)
       items[fixed] <- paste0(items[fixed], " (", format_number(construct$fixed[construct$items[fixed]]), ")")
-      paste0(formatC(name, width = -width), "  reflected in ", paste(items, collapse = ", "),
+      paste0(formatC(name, width = -width), if (construct$kind == "composite") "  composed of " else "  reflected in ", paste(items, collapse = ", "),
              if (!is.null(construct$scale)) paste0("  [scale: ", construct$scale, "]"))
     }, "")
     lines <- c(lines, "", "Constructs", wrap_lines(described, indent = 2L, hang = width + 4L))
@@ -91,7 +94,9 @@ format_blueprint <- function(bp) {
   stated <- c(
     if (length(bp$covary$first)) address_format("covariance", bp$covary$first, bp$covary$second),
     if (length(bp$uncorrelate$first)) paste(address_format("covariance", bp$uncorrelate$first, bp$uncorrelate$second), "== 0"),
-    vapply(bp$restrict, format_restriction, "")
+    vapply(bp$restrict, format_restriction, ""),
+    if (length(bp$relax)) paste("free:", bp$relax),
+    if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at))
   )
   if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
   table <- apply_scales(layout_parameters(bp, means = mentions_means(bp)), bp)
@@ -101,5 +106,5 @@ format_blueprint <- function(bp) {
 
 # Restrictions on intercepts or means need a mean structure even before the data are known.
 mentions_means <- function(bp) {
-  any(vapply(bp$restrict, function(r) grepl("^(intercept|mean)\\[", r$left), NA))
+  any(grepl("^(intercept|mean)\\[", c(vapply(bp$restrict, `[[`, "", "left"), bp$relax)))
 }

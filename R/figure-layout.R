@@ -32,26 +32,28 @@ place_nodes <- function(table, text) {
   tied <- any(table$head == "covariance" & table$first %in% items & table$second %in% items)
   nodes <- if (flowing) place_flowing(core, layer, items, owner, table, room, max(nchar(text)))
            else place_measurement(core, items, owner, table, room, tied)
-  nodes$kind <- ifelse(nodes$name %in% table$constructs, "construct", "observed")
+  nodes$kind <- ifelse(nodes$name %in% table$composites, "composite", ifelse(nodes$name %in% table$constructs, "construct", "observed"))
   nodes
 }
 
 # Observed variables that are nothing but items.
 pure_items <- function(table) {
-  measured <- table$second[table$head == "loading"]
+  measured <- c(table$second[table$head == "loading"], table$first[table$head == "weight"])
   in_effects <- c(table$first[table$head == "effect"], table$second[table$head == "effect"])
   setdiff(intersect(table$observed, measured), in_effects)
 }
 
 # The construct an item hangs on: the first that declares it.
 item_owner <- function(table, items) {
-  loading <- table$head == "loading"
-  stats::setNames(table$first[loading][match(items, table$second[loading])], items)
+  own <- table$head %in% c("loading", "weight")
+  item <- ifelse(table$head == "weight", table$first, table$second)[own]
+  construct <- ifelse(table$head == "weight", table$second, table$first)[own]
+  stats::setNames(construct[match(items, item)], items)
 }
 
 # Longest path from the exogenous side, over effects and loadings between core variables; loops are cut.
 core_layers <- function(table, core) {
-  arrow <- table$head %in% c("effect", "loading") & table$first %in% core & table$second %in% core
+  arrow <- table$head %in% arrow_heads & table$first %in% core & table$second %in% core
   from <- table$first[arrow]
   to <- table$second[arrow]
   layer <- stats::setNames(rep(1L, length(core)), core)
@@ -182,7 +184,7 @@ untangle <- function(order_in, table) {
   for (l in seq_along(order_in)[-1L]) {
     names <- order_in[[l]]
     score <- vapply(names, function(name) {
-      from <- table$first[table$head %in% c("effect", "loading") & table$second %in% name]
+      from <- table$first[table$head %in% arrow_heads & table$second %in% name]
       from <- intersect(from, names(known))
       if (length(from)) mean(known[from]) else 0.5
     }, 0)
@@ -202,7 +204,7 @@ hang_items <- function(names, y, x, items, owner, item_w, pitch) {
     if (length(block) == 0L) next
     step <- min(item_w + 0.12, 4.6 / length(block))
     at <- x + step * (seq_along(block) - (length(block) + 1) / 2)
-    out <- rbind(out, node_frame(block, at, if (up) diagram_page[["height"]] - 0.62 else 0.62, min(item_w, step - 0.06), 0.26, if (up) 2 else -2))
+    out <- rbind(out, node_frame(block, at, if (up) diagram_page[["height"]] - 0.8 else 0.8, min(item_w, step - 0.06), 0.26, if (up) 2 else -2))
   }
   out
 }
@@ -235,7 +237,7 @@ bend <- function(from, to, offset, points = 41L) {
 inside_node <- function(points, node, margin = 0) {
   dx <- abs(points[, 1L] - node$x)
   dy <- abs(points[, 2L] - node$y)
-  if (identical(node$kind, "construct")) (dx / (node$w / 2 + margin))^2 + (dy / (node$h / 2 + margin))^2 <= 1
+  if (!identical(node$kind, "observed")) (dx / (node$w / 2 + margin))^2 + (dy / (node$h / 2 + margin))^2 <= 1
   else dx <= node$w / 2 + margin & dy <= node$h / 2 + margin
 }
 
@@ -250,7 +252,7 @@ centre <- function(node) c(node$x, node$y)
 
 # Straight where nothing is in the way, bent where something is; the two arrows of a loop part company.
 path_edges <- function(table, nodes) {
-  rows <- which(table$head %in% c("loading", "effect"))
+  rows <- which(table$head %in% arrow_heads)
   key <- paste(table$first[rows], table$second[rows])
   lapply(rows, function(row) {
     from <- node_at(nodes, table$first[row])
@@ -270,14 +272,16 @@ path_edges <- function(table, nodes) {
 
 # Lines meet an item at the middle of the side that faces the construct.
 anchor <- function(node, other) {
-  if (node$kind == "construct") return(centre(node))
+  if (node$kind != "observed") return(centre(node))
   if (abs(node$side) == 2) return(c(node$x, node$y - sign(node$side) * node$h / 2))
   if (abs(other$x - node$x) < node$w) return(c(node$x, node$y + sign(other$y - node$y) * node$h / 2))
   c(node$x + sign(other$x - node$x) * node$w / 2, node$y)
 }
 
 covariance_edges <- function(table, nodes, text) {
-  rows <- which(table$head == "covariance")
+  # those of a composite's items are many and assumed: the caption says that they are left out
+  composed <- table$first[table$head == "weight"]
+  rows <- which(table$head == "covariance" & !(table$assumed & (table$first %in% composed | table$second %in% composed)))
   size <- attr(nodes, "text_size") * 0.9
   value <- stats::setNames(text[table$head == "variance"], table$first[table$head == "variance"])
   beside <- function(name) if (name %in% table$endogenous) residual_length + text_box(value[[name]], size)$w + 0.02 else 0
@@ -291,10 +295,17 @@ covariance_edges <- function(table, nodes, text) {
 # Within a column the arc swings out on the free side, wider the further apart its ends are. Arcs between items
 # join their residuals' values.
 arc <- function(from, to, from_beside, to_beside, nodes) {
+  if (abs(from$side) == 2 && to$side == from$side) {
+    # items side by side: over the top of their residuals' values
+    if (from$x > to$x) return(arc(to, from, to_beside, from_beside, nodes))
+    s <- sign(from$side)
+    out <- from$h / 2 + residual_length * 0.7 + 0.17
+    return(bend(c(from$x, from$y + s * out), c(to$x, to$y + s * out), s * min(0.12 + 0.05 * (to$x - from$x), 0.3)))
+  }
   if (from$y < to$y) return(arc(to, from, to_beside, from_beside, nodes))
   same_column <- abs(from$x - to$x) < 0.35 && from$side == to$side && abs(from$side) == 1
   if (!same_column && abs(from$x - to$x) >= 0.35) return(clip(bend(centre(from), centre(to), 0.18, 81L), from, to))
-  if (from$kind != to$kind || from$kind == "construct") {
+  if (from$kind != to$kind || from$kind != "observed") {
     outward <- if (from$side == 0) -1 else from$side
     crowded <- any(nodes$kind == "observed" & nodes$side == from$side & sign(nodes$x - from$x) == outward & abs(nodes$x - from$x) < 2.6)
     gap <- abs(from$y - to$y)
@@ -310,7 +321,7 @@ arc <- function(from, to, from_beside, to_beside, nodes) {
 
 # The point of a node's outline at an angle (radians) above or below the horizontal, on its outward side.
 rim <- function(node, outward, angle) {
-  if (node$kind != "construct") return(c(node$x + outward * node$w / 2, node$y + sign(angle) * node$h * 0.2))
+  if (node$kind == "observed") return(c(node$x + outward * node$w / 2, node$y + sign(angle) * node$h * 0.2))
   c(node$x + outward * node$w / 2 * cos(angle), node$y + node$h / 2 * sin(angle))
 }
 
@@ -320,7 +331,7 @@ residual_edges <- function(table, nodes) {
   lapply(rows, function(row) {
     node <- node_at(nodes, table$first[row])
     length <- residual_length
-    if (node$kind == "construct" || node$side == 0) {
+    if (node$kind != "observed" || node$side == 0) {
       # away from items that hang above or below, and from lines that arrive from the left
       up <- node$y >= diagram_page[["height"]] / 2
       if (node$side == 0) up <- !up   # items hang on the other side
@@ -349,7 +360,7 @@ place_labels <- function(edges, nodes, points) {
   line_of <- rep(seq_along(edges), vapply(lines, nrow, 0L))
   boxes <- matrix(NA_real_, length(edges), 4L)
   candidates <- lapply(edges, label_candidates, points = points)
-  order <- order(match(vapply(edges, `[[`, "", "type"), c("residual", "covariance", "effect", "loading")))
+  order <- order(match(vapply(edges, `[[`, "", "type"), c("residual", "covariance", "effect", "loading", "weight")))
   chosen <- integer(length(edges))
   for (sweep in 1:3) for (i in order) {
     if (!nzchar(edges[[i]]$text)) next
@@ -388,7 +399,7 @@ label_candidates <- function(edge, points) {
     n <- nrow(edge$path)
     t <- seq(0.14, 0.86, by = 0.03)
     at <- edge$path[pmax(1L, round(t * (n - 1L)) + 1L), , drop = FALSE]
-    home <- if (edge$type == "loading") 0.6 else 0.5
+    home <- if (edge$type == "loading") 0.6 else if (edge$type == "weight") 0.4 else 0.5
     distance <- 0.8 * abs(t - home)
   }
   list(box = cbind(at[, 1L] - size$w / 2, at[, 1L] + size$w / 2, at[, 2L] - size$h / 2, at[, 2L] + size$h / 2), distance = distance)

@@ -1,6 +1,6 @@
 #' Draw a path diagram
 #'
-#' Ellipses are constructs, rectangles observed variables. Line width follows
+#' Ellipses are constructs, hexagons composites, rectangles observed variables. Line width follows
 #' the standardized size; negative paths are dashed. Curved two-headed arrows
 #' are covariances, short arrows residuals. The layout is automatic: measurement
 #' models stand in columns, structural models flow from left to right.
@@ -51,7 +51,7 @@ diagram_caption <- function(fit, values) {
   chisq <- stats::deviance(fit)
   df <- stats::df.residual(fit)
   parts <- c(paste0("n = ", format_count(stats::nobs(fit))), paste0("\u03c7\u00b2(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
-             "dashed: negative", if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit))) "IMPROPER SOLUTION")
+             "dashed: negative", if (length(fit$layout$composites)) "covariances of composites' items not drawn", if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit))) "IMPROPER SOLUTION")
   paste(parts, collapse = "; ")
 }
 
@@ -76,6 +76,10 @@ draw_diagram <- function(diagram, table, eta, caption, title) {
   outline <- list_frame(list(x = rep(ellipse$x, each = 73L) + rep(ellipse$w, each = 73L) / 2 * cos(angle),
                              y = rep(ellipse$y, each = 73L) + rep(ellipse$h, each = 73L) / 2 * sin(angle),
                              id = rep(ellipse$name, each = 73L)))
+  composite <- nodes[nodes$kind == "composite", ]
+  hexagon <- list_frame(list(x = rep(composite$x, each = 6L) + rep(composite$w, each = 6L) / 2 * c(1, 0.74, -0.74, -1, -0.74, 0.74),
+                             y = rep(composite$y, each = 6L) + rep(composite$h, each = 6L) / 2 * c(0, 1, 1, 0, -1, -1),
+                             id = rep(composite$name, each = 6L)))
   boxes <- nodes[nodes$kind == "observed", ]
   aes <- ggplot2::aes
   .data <- rlang::.data
@@ -88,7 +92,7 @@ draw_diagram <- function(diagram, table, eta, caption, title) {
   }
   plot <- ggplot2::ggplot() +
     straight("covariance", "both", palette_dusk[["slate"]], function(s) 0.2 + 0.9 * s) +
-    straight(c("loading", "effect"), "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
+    straight(arrow_heads, "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
     straight("residual", "last", palette_dusk[["slate"]], function(s) 0.3 + 0 * s) +
     ggplot2::scale_linewidth_identity() +
     ggplot2::scale_linetype_manual(values = c(`FALSE` = "solid", `TRUE` = "42"), guide = "none")
@@ -96,13 +100,17 @@ draw_diagram <- function(diagram, table, eta, caption, title) {
     plot <- plot + ggplot2::geom_polygon(data = outline, mapping = aes(.data$x, .data$y, group = .data$id), fill = palette_dusk[["mist"]],
                                          colour = palette_dusk[["deep"]], linewidth = 0.45)
   }
+  if (nrow(hexagon)) {
+    plot <- plot + ggplot2::geom_polygon(data = hexagon, mapping = aes(.data$x, .data$y, group = .data$id), fill = palette_dusk[["dune"]],
+                                         colour = palette_dusk[["deep"]], linewidth = 0.45)
+  }
   if (nrow(boxes)) {
     plot <- plot + ggplot2::geom_tile(data = boxes, mapping = aes(.data$x, .data$y, width = .data$w, height = .data$h),
                                       fill = palette_dusk[["sand"]], colour = palette_dusk[["ink"]], linewidth = 0.3)
   }
   plot <- plot +
-    ggplot2::geom_text(data = nodes, mapping = aes(.data$x, .data$y, label = .data$name), size = ifelse(nodes$kind == "construct", mm * 1.12, mm),
-                       colour = palette_dusk[["ink"]], fontface = ifelse(nodes$kind == "construct", "bold", "plain"))
+    ggplot2::geom_text(data = nodes, mapping = aes(.data$x, .data$y, label = .data$name), size = ifelse(nodes$kind == "observed", mm, mm * 1.12),
+                       colour = palette_dusk[["ink"]], fontface = ifelse(nodes$kind == "observed", "plain", "bold"))
   if (!is.null(labels)) {
     on_line <- labels[labels$type != "residual", ]
     plot <- plot +

@@ -45,7 +45,8 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
                          sd = sqrt(diag(sample$covariance)))
   check_counts(layout)
   moments <- core_sample(sample, multiplier)
-  core <- core_fit(layout$core, list(moments), 200L, 1e-12, 4L, 20260101)
+  starts <- layout_starts(layout, bp)[layout$core$used]
+  core <- core_fit(layout$core, list(moments), starts, 200L, 1e-12, 4L, 20260101)
   if (!core$identified) refuse_unidentified(layout, moments)
   fit <- structure(list(
     blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,

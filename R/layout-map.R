@@ -6,31 +6,33 @@ apply_scales <- function(table, bp) {
   for (name in table$constructs) {
     rows <- table$indicators[[name]]
     variance <- which(table$head == "variance" & table$first == name)
-    setting <- bp$constructs[[name]]$scale %||% bp$scale
+    composite <- name %in% table$composites
+    setting <- bp$constructs[[name]]$scale %||% if (composite) "marker" else bp$scale
     marker_item <- if (!setting %in% scale_settings) setting
     # values given in construct() set the scale; a value in restrict() is a restriction beside it, unless nothing is left
     given <- is.null(bp$constructs[[name]]$scale) && any(bp$constructs[[name]]$fixed != 0)
     own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && !is.na(table$fixed[variance]))
     involved <- which(table$first == name | table$second %in% name)
     alone <- is.na(table$fixed) & tabulate(table$class, length(table$class))[table$class] == 1L
-    closed <- !own && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !alone[involved])
+    closed <- !own && !composite && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !alone[involved])
     kind <- if (is.null(marker_item)) setting else "marker"
     marker <- 0L
     if (own) {
       kind <- "given"
     } else if (kind == "marker") {
-      free <- rows[is.na(table$fixed[rows])]
-      marker <- if (is.null(marker_item)) free[1L] else rows[table$second[rows] == marker_item]
+      free <- rows[is.na(table$fixed[rows]) & !table$relaxed[rows]]
+      item <- if (composite) table$first[rows] else table$second[rows]
+      marker <- if (is.null(marker_item)) free[1L] else rows[item == marker_item]
       same <- table$class == table$class[marker]
       if (length(marker) == 0L || is.na(marker) || !is.na(table$fixed[marker])) {
-        abort("restriction", c(paste0("Construct ", quoted(name), " has no loading left to carry its scale."),
+        abort("restriction", c(paste0("Construct ", quoted(name), " has no ", if (composite) "weight" else "loading", " left to carry its scale."),
                                i = "Fix one loading at 1, or use scale = \"unit\"."))
       }
       table$fixed[same] <- 1
     } else if (kind == "unit") {
       table$fixed[table$class == table$class[variance]] <- 1
     }
-    table$scales[[name]] <- list(construct = name, kind = kind, loadings = rows, variance = variance, marker = marker,
+    table$scales[[name]] <- list(construct = name, kind = kind, composite = composite, loadings = rows, variance = variance, marker = marker,
                                  closed = closed)
   }
   table

@@ -10,9 +10,14 @@ layout_parameters <- function(bp, means, observed = NULL) {
   constructs <- variables$constructs
   observed <- observed %||% variables$observed
   all <- c(observed, constructs)
+  composite <- vapply(bp$constructs, function(x) x$kind == "composite", NA)
   sizes <- lengths(lapply(bp$constructs, `[[`, "items"))
-  load_first <- rep(constructs, sizes)
-  load_second <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
+  # a loading points from the construct to its item, a weight from the item to its composite
+  weight <- rep(composite, sizes)
+  owner <- rep(constructs, sizes)
+  item <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
+  load_first <- ifelse(weight, item, owner)
+  load_second <- ifelse(weight, owner, item)
   fixed <- unlist(lapply(bp$constructs, function(x) {
     value <- rep(NA_real_, length(x$items))
     if (length(x$fixed)) value[match(names(x$fixed), x$items)] <- x$fixed
@@ -53,24 +58,26 @@ layout_parameters <- function(bp, means, observed = NULL) {
   cov_second <- c(cov_second, declared$second)
   cov_assumed <- c(cov_assumed, rep(FALSE, length(declared$first)))
 
-  v <- length(all)
+  varying <- setdiff(all, constructs[composite])     # a composite has no disturbance
+  endogenous_varying <- varying %in% all[endogenous]
+  v <- length(varying)
   n_cov <- length(cov_first)
-  n_mean <- if (means) v else 0L
-  head <- c(rep("loading", length(load_first)), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
+  n_mean <- if (means) length(all) else 0L
+  head <- c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
             if (means) ifelse(is_construct, "mean", "intercept"))
-  first <- c(load_first, from, all, cov_first, if (means) all)
+  first <- c(load_first, from, varying, cov_first, if (means) all)
   second <- c(load_second, to, rep(NA_character_, v), cov_second, rep(NA_character_, n_mean))
-  row <- match(c(load_second, to, all, cov_first, if (means) all), all)
-  col <- match(c(load_first, from, all, cov_second, if (means) all), all)
+  row <- match(c(load_second, to, varying, cov_first, if (means) all), all)
+  col <- match(c(load_first, from, varying, cov_second, if (means) all), all)
   variance_role <- rep("variance", v)
-  variance_role[endogenous] <- "residual variance"
-  variance_role[endogenous & is_construct] <- "disturbance variance"
+  variance_role[endogenous_varying] <- "residual variance"
+  variance_role[endogenous_varying & varying %in% constructs] <- "disturbance variance"
   lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
   latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
   table <- list(
     parameter = address_format(head, first, second), head = head, first = first, second = second,
     group = rep(NA_character_, length(head)),
-    role = c(rep("loading", length(load_first)), rep("effect", length(from)), variance_role,
+    role = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_role,
              ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"), "covariance"),
              if (means) ifelse(is_construct, "mean", "intercept")),
     family = rep(parameter_families[c("effect", "covariance", "mean")], c(length(load_first) + length(from), v + n_cov, n_mean)),
@@ -82,18 +89,27 @@ layout_parameters <- function(bp, means, observed = NULL) {
   table$constructs <- constructs
   table$endogenous <- all[endogenous]
   table$means <- means
-  table$indicators <- split_in_order(seq_along(load_first), load_first, constructs)
+  table$composites <- constructs[composite]
+  table$indicators <- split_in_order(seq_along(owner), owner, constructs)
+  check_composite_covariances(table)
   apply_restrictions(table, bp)
+}
+
+check_composite_covariances <- function(table) {
+  bad <- which(table$head == "covariance" & (table$first %in% table$composites | table$second %in% table$composites))
+  if (length(bad) == 0L) return(invisible())
+  abort("restriction", c(paste0(table$parameter[bad[1L]], " does not exist: a composite has no residual of its own to covary."),
+                         i = "Its items covary with the other exogenous variables already."))
 }
 
 split_in_order <- function(x, by, levels) split(x, factor(by, levels = levels))
 
-# A covariance that is only mentioned in restrict() becomes part of the model.
+# A covariance that is only mentioned in restrict() or relax() becomes part of the model.
 declared_by_restriction <- function(bp, first, second) {
   out <- list(first = character(), second = character())
-  if (length(bp$restrict) == 0L) return(out)
+  if (length(bp$restrict) + length(bp$relax) == 0L) return(out)
   known <- pair_key(first, second)
-  for (restriction in bp$restrict) {
+  for (restriction in c(bp$restrict, lapply(bp$relax, function(text) list(left = text, right = 0)))) {
     for (side in list(restriction$left, restriction$right)) {
       if (is.numeric(side) || !startsWith(side, "covariance[")) next
       address <- parse_address(side)
@@ -135,6 +151,12 @@ apply_restrictions <- function(table, bp) {
       merged <- class == class[rows[i]] | class == class[others[i]]
       class[merged] <- min(class[merged])
     }
+  }
+  table$relaxed <- rep(FALSE, size)
+  for (text in bp$relax) {
+    rows <- restricted_rows(text, table)
+    table$relaxed[rows] <- TRUE
+    table$fixed[rows] <- NA
   }
   # one fixed member fixes its class
   for (k in unique(class[duplicated(class)])) {

@@ -29,9 +29,10 @@ core_layout <- function(table, keep_means) {
     means = keep_means, parameters = length(used), constant = table$constant[rows],
     map_entry = table$map$entry[in_map], map_parameter = match(table$map$parameter[in_map], used),
     map_weight = table$map$weight[in_map], used = used,
-    scales = unname(lapply(Filter(function(s) s$kind != "given", table$scales), function(scale) {
+    scales = unname(lapply(Filter(function(s) s$composite || s$kind != "given", table$scales), function(scale) {
       list(group = 1L, construct = p + match(scale$construct, table$constructs),
-           kind = match(scale$kind, scale_settings) - 1L, marker = as.integer(scale$marker), variance = scale$variance,
+           kind = if (scale$composite) 3L else match(scale$kind, scale_settings) - 1L, marker = as.integer(scale$marker),
+           variance = if (length(scale$variance)) scale$variance else 0L,
            loadings = scale$loadings, closed = scale$closed)
     }))
   )
@@ -81,9 +82,10 @@ list_assumptions <- function(table, bp) {
   }
   if (table$means) {
     free <- which(table$head == "intercept" & is.na(table$fixed))
-    add("free intercepts of ", count_of(length(free), "observed variable"),
+    if (length(free)) add("free intercepts of ", count_of(length(free), "observed variable"),
         if (length(table$constructs)) "; means of constructs fixed at 0 unless stated")
   }
+  for (name in table$composites) add(name, " is composed of its items, without a disturbance")
   for (scale in table$scales) {
     add(switch(scale$kind,
       marker = paste0("scale of ", scale$construct, ": ", table$parameter[scale$marker], " = 1"),

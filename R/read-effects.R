@@ -5,7 +5,7 @@
 #' method with analytic derivatives.
 #'
 #' @param object A fit from [fit_model()].
-#' @param items Whether to list effects on pure items, too.
+#' @param items Whether to list effects of and on pure items, too.
 #' @param level Level of the confidence intervals.
 #' @param ... Not used.
 #' @return A data frame of class `orizzonte_effects`, up to three rows for each
@@ -28,10 +28,10 @@ effects.orizzonte_fit <- function(object, items = FALSE, level = 0.95, ...) {
   all <- c(layout$observed, layout$constructs)
   matrices <- model_matrices(object)
   total <- matrices$total - diag(length(all))
-  arrows <- which(layout$head %in% c("effect", "loading"))
+  arrows <- which(layout$head %in% arrow_heads)
   pure <- match(pure_items(layout), all)
   outcomes <- setdiff(unique(layout$row[arrows]), if (!items) pure)
-  causes <- unique(layout$col[arrows])
+  causes <- setdiff(unique(layout$col[arrows]), if (!items) pure)
   pairs <- expand.grid(from = causes, to = outcomes)
   pairs <- pairs[pairs$from != pairs$to, ]
   # a pair counts when a route leads from one to the other, whatever its estimate
@@ -51,7 +51,7 @@ effects.orizzonte_fit <- function(object, items = FALSE, level = 0.95, ...) {
 
 reachable <- function(layout, size) {
   step <- matrix(FALSE, size, size)
-  arrows <- which(layout$head %in% c("effect", "loading"))
+  arrows <- which(layout$head %in% arrow_heads)
   step[cbind(layout$row[arrows], layout$col[arrows])] <- TRUE
   reach <- step
   repeat {
@@ -83,16 +83,17 @@ effect_rows <- function(fit, from, to, total, arrows, all, vcov, sd, log_sd) {
   se <- unname(delta_se(gradient, vcov))
   se[rowSums(abs(gradient)) == 0] <- NA
   keep <- c(length(direct_row) > 0L, abs(value[["indirect"]]) > 0 || any(abs(gradient[2L, ]) > 0), TRUE)
-  list_frame(list(kind = names(value), from = rep(all[from], 3L), to = rep(all[to], 3L), estimate = unname(value), se = se,
+  head <- if (length(direct_row)) layout$head[direct_row] else "effect"
+  list_frame(list(head = rep(head, 3L), kind = names(value), from = rep(all[from], 3L), to = rep(all[to], 3L), estimate = unname(value), se = se,
                   standardized = unname(standardized), standardized_se = unname(delta_se(spread, vcov))))[keep, ]
 }
 
 effects_frame <- function(rows, level) {
   if (is.null(rows)) {
     rows <- list_frame(list(kind = character(), from = character(), to = character(), estimate = numeric(), se = numeric(),
-                            standardized = numeric(), standardized_se = numeric()))
+                            standardized = numeric(), standardized_se = numeric(), head = character()))
   }
-  head <- c(direct = "effect", indirect = "indirect", total = "total")[rows$kind]
+  head <- ifelse(rows$kind == "direct", rows$head, rows$kind)
   half <- stats::qnorm((1 + level) / 2) * rows$se
   z <- rows$estimate / rows$se
   list_frame_class(list(

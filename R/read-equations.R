@@ -18,14 +18,14 @@ equations <- function(fit) {
   outcomes <- layout$endogenous
   items <- layout$second[layout$head == "loading"]
   text <- vapply(outcomes, function(variable) {
-    arrows <- which(layout$head %in% c("loading", "effect") & layout$second %in% variable)
+    arrows <- which(layout$head %in% arrow_heads & layout$second %in% variable)
     terms <- paste0(format_number(abs(fit$eta[arrows])), " ", address_name(layout$first[arrows]))
     sign <- ifelse(fit$eta[arrows] < 0, "- ", "+ ")
     intercept <- which(layout$head %in% c("intercept", "mean") & layout$first == variable)
     start <- if (length(intercept) && fit$eta[intercept] != 0) format_number(fit$eta[intercept])
     body <- paste(paste0(sign, terms), collapse = " ")
     if (is.null(start)) body <- sub("^\\+ ", "", body)
-    paste0(address_name(variable), " = ", paste(c(start, body), collapse = " "), " + residual")
+    paste0(address_name(variable), " = ", paste(c(start, body), collapse = " "), if (!variable %in% layout$composites) " + residual")
   }, "")
   role <- ifelse(outcomes %in% layout$constructs, "construct", ifelse(outcomes %in% items, "item", "observed outcome"))
   order <- order(match(role, c("construct", "observed outcome", "item")))

@@ -96,10 +96,10 @@ format_grouped_estimates <- function(x) {
   # construct means at zero are listed under "assumed"; a table of zeros says nothing more
   x <- x[!(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
   lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
-  titles <- c(loading = "Loadings", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
+  titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
               `disturbance variance` = "Disturbance variances", covariance = "Covariances", `residual covariance` = "Residual covariances",
               `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts", mean = "Means of constructs")
-  order <- c("effect", "loading", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
+  order <- c("effect", "loading", "weight", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
              "residual variance", "intercept", "mean")
   out <- lines[1L]
   for (role in intersect(order, x$role)) out <- c(out, titles[[role]], paste0("  ", lines[-1L][x$role == role]))

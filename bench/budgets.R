@@ -35,7 +35,7 @@ core_call <- function(data, factors) {
   fit <- fit_model(bp, data)
   layout <- fit$layout$core
   sample <- list(list(n = fit$moments$n, covariance = fit$moments$covariance, mean = NULL))
-  function() core_fit(layout, sample, 200L, 1e-12, 4L, 1)
+  function() core_fit(layout, sample, numeric(), 200L, 1e-12, 4L, 1)
 }
 
 # Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of the ratios.

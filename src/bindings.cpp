@@ -85,8 +85,9 @@ bool user_interrupted() {
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
-List core_fit(SEXP layout, SEXP sample, int iterations, double tolerance, int fresh_starts, double seed) {
+List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed) {
   oz::Settings settings;
+  settings.start = start;
   settings.iterations = iterations;
   settings.tolerance = tolerance;
   settings.fresh_starts = fresh_starts;

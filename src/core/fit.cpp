@@ -88,6 +88,20 @@ bool better(const Optimum& a, const Optimum& b) {
   return a.theta.size() > 0 && (b.theta.size() == 0 || a.discrepancy < b.discrepancy);
 }
 
+// The caller's starting values replace ours; true when there are any.
+bool take_starts(const Rescaled& scaled, const Vector& start, Vector& eta) {
+  bool any = false;
+  if (start.size() != scaled.model.map.parameters) return any;
+  for (size_t e = 0; e < scaled.model.entries.size(); ++e) {
+    const Terms& terms = scaled.model.map.rows[e];
+    if (terms.size() != 1 || std::isnan(start[terms[0].parameter])) continue;
+    const double value = start[terms[0].parameter] / scaled.parameter_unit[terms[0].parameter];
+    eta[e] = scaled.model.map.constant[e] + terms[0].weight * value;
+    any = true;
+  }
+  return any;
+}
+
 // From one set of starting values to an optimum on the model's own scale. When the information is singular at the
 // start, other points nearby tell whether the model is unidentified (Rothenberg 1971) or the start unlucky.
 Optimum from_start(const Model& model, Discrepancy& problem, const Vector& eta, Settings settings, const Callbacks& callbacks,
@@ -117,7 +131,11 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
     Vector eta = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
     Optimum now;
     Model internal;
-    if (with_strong_markers(scaled.model, eta, internal)) {
+    Vector chosen = eta;
+    to_model_scale(scaled.model, chosen);
+    if (start == 0 && take_starts(scaled, settings.start, chosen)) {
+      now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
+    } else if (with_strong_markers(scaled.model, eta, internal)) {
       Discrepancy other(internal, scaled.sample);
       to_model_scale(internal, eta);
       const Optimum first = from_start(internal, other, eta, settings, callbacks, random, out.identified);
@@ -128,8 +146,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
         now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
       }
     } else {
-      to_model_scale(scaled.model, eta);
-      now = from_start(scaled.model, problem, eta, settings, callbacks, random, out.identified);
+      now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
     }
     if (!out.identified) {
       out.status = Status::Singular;

@@ -69,7 +69,8 @@ struct LinearMap {
 
 // How a construct gets its scale. `closed` says that rescaling the construct
 // leaves the model the same, so that it may be estimated on another scale first.
-enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2 };
+// A composite carries the entries of its weights instead of loadings.
+enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2, Composite = 3 };
 struct Scale {
   int group;
   int construct;

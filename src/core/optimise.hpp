@@ -27,6 +27,7 @@ struct Settings {
   int fresh_starts = 4;
   bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;
+  Vector start;               // the caller's starting values by parameter; NaN where there is none, empty when all are ours
 };
 
 struct Optimum {

@@ -21,10 +21,15 @@ Rescaled rescale(const Model& model, const std::vector<Moments>& sample) {
   for (size_t pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {
       if (scale.loadings.empty()) continue;
-      int item = scale.kind == ScaleKind::Marker && scale.marker >= 0 ? scale.marker : scale.loadings[0];
+      const bool marked = scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Composite;
+      int item = marked && scale.marker >= 0 ? scale.marker : scale.loadings[0];
       if (scale.kind == ScaleKind::Average)
         for (int e : scale.loadings)
           if (sd[scale.group][model.entries[e].row] > sd[scale.group][model.entries[item].row]) item = e;
+      if (scale.kind == ScaleKind::Composite) {
+        sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].col];
+        continue;
+      }
       if (scale.kind != ScaleKind::Unit) sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].row];
     }
   out.entry_unit.resize(model.entries.size());

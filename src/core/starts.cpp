@@ -63,10 +63,29 @@ struct GroupStart {
   std::vector<int> memberships;              // how many constructs a variable is an indicator of
   std::vector<int> measured_by;              // how many of those have been dealt with
   std::vector<char> known;
+  std::vector<char> composed;                // entries that are weights of a composite
 
   void construct(const Scale& scale, Matrix& residual, Random* random);
+  void compose(const Scale& scale);
   void regress(int outcome);
 };
+
+// A composite starts as the plain sum of its standardized items.
+void GroupStart::compose(const Scale& scale) {
+  const int x = scale.construct;
+  Vector with = Vector::Zero(covariance.rows());
+  for (int e : scale.loadings) {
+    if (!model.map.rows[e].empty()) eta[e] = 1;
+    with += eta[e] * covariance.col(model.entries[e].col);
+    composed[e] = 1;
+  }
+  double variance = 0;
+  for (int e : scale.loadings) variance += eta[e] * with[model.entries[e].col];
+  covariance.row(x) = with.transpose();
+  covariance.col(x) = with;
+  covariance(x, x) = variance;
+  known[x] = 1;
+}
 
 // Adds one construct: loadings on its indicators and covariances with all variables known so far.
 void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random) {
@@ -118,7 +137,9 @@ void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random)
 
 // Path coefficients of one variable by least squares on its causes, slightly shrunk.
 void GroupStart::regress(int outcome) {
-  const std::vector<int>& arrows = causes[outcome];
+  std::vector<int> arrows;
+  for (int e : causes[outcome])
+    if (!composed[e]) arrows.push_back(e);
   const int k = arrows.size();
   double residual = covariance(outcome, outcome);
   if (k > 0) {
@@ -152,14 +173,16 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
     for (const Scale& scale : model.scales)
       if (scale.group == static_cast<int>(g)) {
         scales.push_back(&scale);
-        for (int e : scale.loadings) loading[e] = 1;
+        if (scale.kind != ScaleKind::Composite)
+          for (int e : scale.loadings) loading[e] = 1;
       }
-    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}, {}};
+    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}, {}, std::vector<char>(model.entries.size(), 0)};
     start.causes.resize(v);
     start.memberships.assign(v, 0);
     start.measured_by.assign(v, 0);
     for (const Scale* scale : scales)
-      for (int e : scale->loadings) ++start.memberships[model.entries[e].row];
+      if (scale->kind != ScaleKind::Composite)
+        for (int e : scale->loadings) ++start.memberships[model.entries[e].row];
     start.known.assign(v, 0);
     for (size_t e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
@@ -179,10 +202,12 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
       for (size_t s = 0; s < scales.size(); ++s) {
         if (done[s]) continue;
         bool ready = !scales[s]->loadings.empty();
-        for (int e : scales[s]->loadings) ready = ready && start.known[model.entries[e].row];
+        const bool composite = scales[s]->kind == ScaleKind::Composite;
+        for (int e : scales[s]->loadings) ready = ready && start.known[composite ? model.entries[e].col : model.entries[e].row];
         if (!ready) continue;
         done[s] = 1;
-        start.construct(*scales[s], residual, random);
+        if (composite) start.compose(*scales[s]);
+        else start.construct(*scales[s], residual, random);
       }
     for (int x = p; x < v; ++x)
       if (!start.known[x]) start.covariance(x, x) = 1;
@@ -231,9 +256,11 @@ bool to_model_scale(const Model& model, Vector& eta) {
       Vector& tg = t[scale.group];
       if (!pending[scale.group][scale.construct]) continue;
       bool ready = true;
-      for (int e : scale.loadings) ready = ready && !pending[scale.group][model.entries[e].row];
+      if (scale.kind != ScaleKind::Composite)
+        for (int e : scale.loadings) ready = ready && !pending[scale.group][model.entries[e].row];
       if (!ready) continue;
       pending[scale.group][scale.construct] = 0;
+      if (scale.kind == ScaleKind::Composite) continue;
       double factor = 1;
       if (scale.kind == ScaleKind::Marker && scale.marker >= 0) {
         factor = eta[scale.marker] * tg[model.entries[scale.marker].row] / model.map.constant[scale.marker];

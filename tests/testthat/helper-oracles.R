@@ -31,7 +31,7 @@ oracle_order <- function(fit, model) {
   wanted <- vapply(names(stats::coef(fit)), function(address) {
     a <- parse_address(address)
     switch(a$head,
-      loading = , effect = key("B", a$second, a$first), variance = key("Psi", a$first, a$first),
+      loading = , weight = , effect = key("B", a$second, a$first), variance = key("Psi", a$first, a$first),
       covariance = key("Psi", a$first, a$second), key("alpha", a$first, a$first))
   }, "")
   match(free$label[match(wanted, known)], model$labels)

@@ -94,7 +94,7 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   data <- complete_choirs(paste0("be", 1:4))
   layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4), means = FALSE)$core
   half <- sample_of(data)[[1]]
-  single <- core_fit(layout, list(half), 200L, 1e-12, 2L, 1)
+  single <- core_fit(layout, list(half), numeric(), 200L, 1e-12, 2L, 1)
   double <- layout
   size <- length(layout$family)
   for (name in c("observed", "variables", "family", "row", "col", "constant", "map_parameter", "map_weight")) double[[name]] <- rep(layout[[name]], 2)
@@ -104,7 +104,7 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   second$group <- 2L
   for (name in c("marker", "variance", "loadings")) second[[name]] <- second[[name]] + size
   double$scales <- list(layout$scales[[1]], second)
-  both <- core_fit(double, list(half, half), 200L, 1e-12, 2L, 1)
+  both <- core_fit(double, list(half, half), numeric(), 200L, 1e-12, 2L, 1)
   expect_equal(both$theta, single$theta, tolerance = 1e-7)
   expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-6)
 })

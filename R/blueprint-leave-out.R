@@ -1,0 +1,52 @@
+#' Leave items or constructs out
+#'
+#' Drops items or constructs from everywhere in the blueprint: constructs,
+#' effects, covariances and restrictions. What went with them is told.
+#'
+#' @param .bp A blueprint.
+#' @param ... Names of items, observed variables or constructs.
+#' @return The blueprint without them.
+#' @section Errors: `orizzonte_error_name` for a name that is not in the
+#'   blueprint (the nearest is given); `orizzonte_error_input` when a construct
+#'   would be left without items.
+#' @examples
+#' blueprint("Craft") |>
+#'   construct("Craft", reflected_in = cr1:cr4) |>
+#'   leave_out(cr4)
+#' @export
+leave_out <- function(.bp, ...) {
+  check_blueprint(.bp, "leave_out")
+  gone <- captured_dots(rlang::enquos(...), "leave_out")$names
+  variables <- blueprint_variables(.bp)
+  known <- c(variables$constructs, variables$observed)
+  unknown <- setdiff(gone, known)
+  if (length(unknown)) abort("name", c(paste0(quoted(unknown[1L]), " is not in the blueprint."), did_you_mean(unknown[1L], known)))
+  .bp$constructs <- .bp$constructs[setdiff(names(.bp$constructs), gone)]
+  for (name in names(.bp$constructs)) {
+    part <- .bp$constructs[[name]]
+    part$items <- setdiff(part$items, gone)
+    if (length(part$items) == 0L) {
+      abort("input", c(paste0("Without ", enumerate(gone), " nothing measures ", name, "."), i = paste0("Leave out ", name, " as well.")))
+    }
+    part$fixed <- part$fixed[!names(part$fixed) %in% gone]
+    if (isTRUE(part$scale %in% gone)) part["scale"] <- list(NULL)
+    .bp$constructs[[name]] <- part
+  }
+  keep <- !(.bp$effects$from %in% gone | .bp$effects$to %in% gone)
+  .bp$effects <- lapply(.bp$effects, function(x) x[keep])
+  for (verb in c("covary", "uncorrelate")) {
+    keep <- !(.bp[[verb]]$first %in% gone | .bp[[verb]]$second %in% gone)
+    .bp[[verb]] <- lapply(.bp[[verb]], function(x) x[keep])
+  }
+  mentions <- function(text) {
+    address <- parse_address(text)
+    any(c(address$first, address$second) %in% gone)
+  }
+  lost <- vapply(.bp$restrict, function(r) mentions(r$left) || (!is.numeric(r$right) && mentions(r$right)), NA)
+  if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(vapply(.bp$restrict[lost], format_restriction, "")), ".")
+  .bp$restrict <- .bp$restrict[!lost]
+  .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
+  .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
+  .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]
+  .bp
+}

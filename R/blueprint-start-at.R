@@ -1,0 +1,45 @@
+#' Choose a starting value
+#'
+#' Starting values are closed-form estimates from the data; a value given here
+#' replaces one of them. It is in the units of the model's own scale setting.
+#'
+#' @param .bp A blueprint.
+#' @param address One address.
+#' @param value A number.
+#' @return The blueprint with the starting value.
+#' @section Errors: `orizzonte_error_input` when the value is no number;
+#'   `orizzonte_error_restriction` at fitting when the parameter is fixed or
+#'   not in the model.
+#' @examples
+#' blueprint("Calm") |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   start_at(loading[Calm, sc4], 0.8)
+#' @export
+start_at <- function(.bp, address, value) {
+  check_blueprint(.bp, "start_at")
+  add_start(.bp, rlang::quo_get_expr(rlang::enquo(address)), value)
+}
+
+add_start <- function(bp, expression, value) {
+  address <- restriction_address(expression, deparse_one(expression))
+  if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
+    abort("input", c(paste0("The starting value of ", address, " must be one number."), x = paste0("It is ", describe(value), ".")))
+  }
+  if (address %in% names(bp$start_at)) say("Overridden by a later start_at(): ", address, ".")
+  bp$start_at[address] <- as.numeric(value)
+  bp
+}
+
+# Starting values by free parameter, NA where none is given.
+layout_starts <- function(table, bp) {
+  out <- rep(NA_real_, length(table$parameters))
+  for (address in names(bp$start_at)) {
+    rows <- restricted_rows(address, table)
+    free <- rows[is.na(table$fixed[rows])]
+    if (length(free) == 0L) {
+      abort("restriction", c(paste0("The starting value of ", address, " has nothing to start: it is fixed."), i = "Drop start_at(), or relax() it."))
+    }
+    out[match(table$class[free], table$class[match(table$parameters, table$parameter)])] <- bp$start_at[[address]]
+  }
+  out
+}
