@@ -26,7 +26,7 @@
 construct <- function(.bp, name, reflected_in, composed_of, scale = NULL) {
   check_blueprint(.bp, "construct")
   name <- tryCatch(name, error = function(e) {
-    abort("input", c("The name of a construct goes in quotes.", i = paste0("Such as construct(\"Belonging\", reflected_in = be1:be4). ", conditionMessage(e), ".")))
+    abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e), i = "Such as construct(\"Belonging\", reflected_in = be1:be4)."))
   })
   check_string(name, "The name of a construct")
   if (!missing(reflected_in) && !missing(composed_of)) {
@@ -56,7 +56,11 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
   if (anyDuplicated(items)) {
     abort("duplicate", paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ", quoted(name), "."))
   }
-  in_effect <- if (kind == "reflective") bp$effects$from == name & bp$effects$to %in% items else bp$effects$to == name & bp$effects$from %in% items
+  in_effect <- if (kind == "reflective") {
+    bp$effects$from == name & bp$effects$to %in% items
+  } else {
+    bp$effects$to == name & bp$effects$from %in% items
+  }
   if (any(in_effect)) {
     abort("duplicate", paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ", bp$effects$to[in_effect][1L],
                               " is already an effect, and now a ", if (kind == "reflective") "loading." else "weight."))

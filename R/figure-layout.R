@@ -30,8 +30,14 @@ place_nodes <- function(table, text) {
   residual <- table$head == "variance" & table$first %in% items
   room <- max(c(0L, nchar(text[residual], "width")))           # characters beside an item
   tied <- any(table$head == "covariance" & table$first %in% items & table$second %in% items)
-  nodes <- if (flowing) place_flowing(core, layer, items, owner, table, room, max(nchar(text)))
-           else place_measurement(core, items, owner, table, room, tied)
+  general <- if (!flowing) general_factors(table, core)
+  nodes <- if (flowing) {
+    place_flowing(core, layer, items, owner, table, room, max(nchar(text)))
+  } else if (length(general)) {
+    place_bifactor(core, general, items, table)
+  } else {
+    place_measurement(core, items, owner, table, room, tied)
+  }
   nodes$kind <- ifelse(nodes$name %in% table$composites, "composite", ifelse(nodes$name %in% table$constructs, "construct", "observed"))
   nodes
 }
@@ -117,6 +123,36 @@ place_measurement <- function(core, items, owner, table, room, tied) {
 # Room outside a column of items: residual arrow, its value, arcs between residuals.
 residual_length <- 0.22
 item_margin <- function(room, tied, size) residual_length + text_box(strrep("0", room), size * 0.9)$w + (if (tied) 0.65 else 0.1)
+
+# Constructs whose items take in all items of another one.
+general_factors <- function(table, core) {
+  loading <- table$head == "loading"
+  items <- lapply(stats::setNames(core, core), function(name) table$second[loading & table$first == name])
+  takes_in <- function(a, b) length(items[[b]]) > 0L && length(items[[a]]) > length(items[[b]]) && all(items[[b]] %in% items[[a]])
+  wider <- function(a) any(vapply(core, function(b) takes_in(a, b), NA))
+  core[vapply(core, wider, NA)]
+}
+
+# General factors on the left, items in the middle, group factors on the right.
+place_bifactor <- function(core, general, items, table) {
+  groups <- setdiff(core, general)
+  loading <- table$head == "loading"
+  of_group <- table$first[loading & table$first %in% groups][match(items, table$second[loading & table$first %in% groups])]
+  items <- items[order(match(of_group, groups))]
+  of_group <- sort(match(of_group, groups), na.last = TRUE)
+  of_group[is.na(of_group)] <- length(groups) + 1L
+  rows <- stack_rows(as.integer(table(of_group)), gap = 0.8)
+  size <- font_for(rows$pitch)
+  item_w <- max(0.55, text_box(c(items, "x"), size)$w + 0.12)
+  core_w <- max(1.15, text_box(core, size + 1)$w + 0.3)
+  height <- min(0.6, max(0.34, rows$pitch * 1.6))
+  group_y <- vapply(seq_along(groups), function(g) mean(rows$y[of_group == g]), 0)
+  middle <- diagram_page[["height"]] / 2
+  out <- rbind(node_frame(general, 1.5, spread(length(general), middle - 1.2, middle + 1.2), core_w, height, -1),
+               node_frame(items, diagram_page[["width"]] / 2, rows$y, item_w, rows$pitch * 0.7, 3),
+               node_frame(groups, diagram_page[["width"]] - 1.5, group_y, core_w, height, 1))
+  structure(out, text_size = size)
+}
 
 # Effects: layers from left to right; items of the first layer on the left, of the last on the right, of those
 # between above or below.
@@ -338,6 +374,11 @@ residual_edges <- function(table, nodes) {
       angle <- if (up) pi / 3 else -pi / 3
       edge <- c(node$x + node$w / 2 * cos(angle), node$y + node$h / 2 * sin(angle))
       path <- rbind(edge + (length + 0.05) * c(cos(angle), sin(angle)), edge)
+    } else if (node$side == 3) {
+      # lines arrive on both sides: beside the one from the right, away from where it comes
+      causes <- nodes[nodes$name %in% table$first[table$second %in% node$name & table$head == "loading"] & nodes$x > node$x, ]
+      y <- node$y + (if (nrow(causes) && causes$y[1L] > node$y) -1 else 1) * node$h * 0.35
+      path <- rbind(c(node$x + node$w / 2 + length, y), c(node$x + node$w / 2, y))
     } else if (abs(node$side) == 2) {
       s <- sign(node$side)
       path <- rbind(c(node$x, node$y + s * (node$h / 2 + length * 0.7)), c(node$x, node$y + s * node$h / 2))

@@ -50,8 +50,10 @@ diagram_caption <- function(fit, values) {
   kind <- c(standardized = "standardized values", raw = "raw values", both = "raw values, standardized in brackets", none = "")[[values]]
   chisq <- stats::deviance(fit)
   df <- stats::df.residual(fit)
-  parts <- c(paste0("n = ", format_count(stats::nobs(fit))), paste0("\u03c7\u00b2(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
-             "dashed: negative", if (length(fit$layout$composites)) "covariances of composites' items not drawn", if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit))) "IMPROPER SOLUTION")
+  parts <- c(paste0("n = ", format_count(stats::nobs(fit))), paste0("\u03c7\u00b2(", df, ") = ", format_fixed(chisq, 2L)),
+             if (nzchar(kind)) kind,
+             "dashed: negative", if (length(fit$layout$composites)) "covariances of composites' items not drawn",
+             if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit))) "IMPROPER SOLUTION")
   paste(parts, collapse = "; ")
 }
 

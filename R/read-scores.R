@@ -31,9 +31,10 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   matrices <- model_matrices(object)
   o <- seq_along(object$layout$observed)
   l <- length(o) + seq_along(constructs)
-  mean <- if (object$layout$means) matrices$mean else {
+  mean <- matrices$mean
+  if (!object$layout$means) {
     say("The model has no means: scores are relative to the means of these data.")
-    c(colMeans(x, na.rm = TRUE), numeric(length(l)))
+    mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
   }
   sigma <- matrices$covariance[o, o, drop = FALSE]
   if (method == "regression") {
