@@ -3,6 +3,7 @@
 cli_options <- function() {
   list(
     format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
+    json_format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default) or json"),
     table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
                                   help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
     out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
@@ -24,6 +25,13 @@ cli_commands <- function() {
       does = "a complete analysis of the made-up choir data, into a folder", files = character(), options = c("folder", "quiet"),
       help = "Fits the measurement model of the demo data, prints the summary, and writes report, figure, tables and the fit.",
       example = "orizzonte demo --out my-demo", run = command_demo
+    ),
+    check = list(
+      does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
+      options = c("json_format", "out", "missing_codes", "quiet"),
+      help = paste0("Checks names against the data, counts parameters, tests whether they can be told apart, and lists what is assumed.\n",
+                    "Exit code 0: identified; 1: not identified; 2: bad input."),
+      example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
@@ -56,6 +64,30 @@ parse_codes <- function(text) {
     abort("usage", c(paste0("--missing-codes must be numbers, not ", quoted(text), "."), i = "Such as --missing-codes=-9,999"))
   }
   codes
+}
+
+command_check <- function(given) {
+  format <- choose_one(given$format, c("text", "json"), "--format")
+  if (!is.null(given$out)) check_target(given$out)
+  bp <- read_blueprint(given$files[1L])
+  data <- read_data_file(given$files[2L])
+  found <- identification(bp, data, missing_codes = parse_codes(given$missing_codes))
+  layout <- build_layout(bp, means = !inherits(data, "orizzonte_summary_data") || !is.null(data$mean))
+  to_output(given$out, given$quiet, function() {
+    if (format == "json") return(cat(check_json(found, layout, bp), "\n", sep = ""))
+    print(found)
+    cat("", format_assumptions(layout, bp), sep = "\n")
+  })
+  if (found$identified) 0L else 1L
+}
+
+check_json <- function(found, layout, bp) {
+  assumptions <- list_assumptions(layout, bp)
+  lists <- c("families", "trading", "notes", "remedies")
+  content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title, identified = found$identified),
+               found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I),
+               list(assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed)))
+  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, null = "null", pretty = TRUE)
 }
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L

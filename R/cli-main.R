@@ -1,6 +1,6 @@
 #' The command line
 #'
-#' `main()` runs one command of the command line: `demo`, `fit`, `draw` or
+#' `main()` runs one command of the command line: `demo`, `check`, `fit`, `draw` or
 #' `report`; `orizzonte --help` lists them. Tables go to standard output,
 #' messages to standard error. Exit codes: 0 done (an improper solution warns
 #' and says so in `status`), 1 not identified or not converged, 2 bad input or

@@ -1,35 +1,87 @@
-# Can the parameters be told apart at all? By counting, then by local rank.
+# Can the parameters be told apart at all? By counting, by name, then by local rank.
 
-check_counts <- function(layout) {
+#' Can the parameters be told apart?
+#'
+#' Counts moments and free parameters, looks at the structure by name, and finds
+#' the local rank of the information matrix at several points (Rothenberg 1971):
+#' parameters in its null space trade off against each other without changing
+#' the fit. [fit_model()] asks the same first and refuses with this explanation.
+#'
+#' @param bp A [blueprint()].
+#' @param data A data frame or [summary_data()]; without it the rank is taken at
+#'   made-up moments that the model implies.
+#' @param missing_codes As in [fit_model()].
+#' @return An object of class `orizzonte_identification`: a list with
+#'   `identified`, `moments`, `parameters`, `df`, `families` (counts of free
+#'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
+#'   that trade off), `notes` (what rests on little) and `remedies`.
+#' @section Errors: as [fit_model()] for names and data.
+#' @examples
+#' bp <- blueprint("Two items") |> construct("Belonging", reflected_in = c(be1, be2))
+#' identification(bp)
+#' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
+#' @export
+identification <- function(bp, data = NULL, missing_codes = NULL) {
+  check_blueprint(bp, "identification")
+  check_missing_codes(missing_codes)
+  variables <- blueprint_variables(bp)
+  if (length(variables$observed) == 0L) abort("input", "The blueprint has no variables yet.")
+  sample <- if (!is.null(data)) sample_moments(data, variables$observed, missing_codes, bp)
+  means <- if (is.null(sample)) mentions_means(bp) else !is.null(sample$mean)
+  layout <- build_layout(bp, means, variables$observed, if (!is.null(sample)) sqrt(diag(sample$covariance)))
+  moments <- if (is.null(sample)) plausible_moments(layout) else core_sample(sample, "n")
+  structure(c(list(title = bp$title, with_data = !is.null(sample)), examine_identification(layout, moments)), class = "orizzonte_identification")
+}
+
+examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
-  if (counts$df >= 0L) return(invisible())
-  abort("identification", c("The model cannot be identified: it has more free parameters than moments.",
-                            x = paste0(counts$moments, " moments, ", counts$parameters, " free parameters: ",
-                                       enumerate(format_families(counts)), "."),
-                            count_advice(layout), composite_advice(layout)))
+  rank <- if (counts$df >= 0L) core_local_rank(layout$core, list(moments))
+  parameters <- length(layout$core$used)
+  trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors, layout$parameters[layout$core$used])
+  lacking <- if (is.null(rank)) 0L else parameters - rank$rank
+  identified <- counts$df >= 0L && lacking == 0L
+  list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
+       families = format_families(counts), rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
+       trading = trading, notes = if (identified) resting_on_little(layout) else character(),
+       remedies = if (identified) character() else unname(remedies(layout, counts, lacking)))
 }
 
-# Constructs with fewer than three items, and what is free beside simple structure.
-count_advice <- function(layout) {
-  few <- Filter(function(s) length(s$loadings) < 3L && !s$composite, layout$scales)
-  c(if (length(few)) c(i = paste0(enumerate(vapply(few, `[[`, "", "construct")),
-                                  " has fewer than three items: add items, fix a residual variance, or make loadings equal.")),
-    i = paste0("Fix or equate at least ", -layout_counts(layout)$df, " with restrict(), or drop paths or covariances."))
+# Moments the model itself implies at middling values, for a look before there are data.
+plausible_moments <- function(layout) {
+  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6, intercept = 0, mean = 0)[layout$head]
+  spread <- 1 + 0.1 * sin(seq_along(value))          # no two alike, so that no accidental equality hides or makes a rank
+  eta <- ifelse(is.na(layout$fixed), value * spread, layout$fixed)
+  p <- length(layout$observed)
+  for (attempt in 1:20) {
+    keep <- if (layout$core$means) seq_along(eta) else which(layout$family != parameter_families[["mean"]])
+    model <- core_implied(layout$core, eta[keep])[[1L]]
+    s <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
+    if (smallest_eigenvalue(s) > 1e-3 * max(diag(s))) break
+    covarying <- layout$head %in% c("covariance", "effect") & is.na(layout$fixed)
+    eta[covarying] <- eta[covarying] / 2
+    if (attempt == 20L) s <- diag(p) + 0.3
+  }
+  list(n = 500, covariance = s, mean = if (layout$means) model$mean[seq_len(p)])
 }
 
-# Null vectors of the information name the parameters that trade off against each other.
-refuse_unidentified <- function(layout, moments) {
-  rank <- core_local_rank(layout$core, list(moments))
-  names <- layout$parameters[layout$core$used]
-  involved <- trading_parameters(rank$null_vectors, names)
-  lacking <- rank$parameters - rank$rank
-  abort("identification", c(
-    paste0("The model is not identified: ", count_of(lacking, "parameter"), " too many for what the covariances can tell."),
-    x = if (length(involved)) paste0("These trade off against each other without changing the fit: ", enumerate(involved, most = 10L), "."),
-    i = paste0("Fix or equate ", if (lacking == 1L) "one" else paste("at least", lacking), " of them with restrict(), or take ",
-               if (lacking == 1L) "it" else "them", " out of the model."),
-    small_construct_advice(layout), composite_advice(layout)
-  ), involved = involved)
+# fit_model() asks before it estimates (by counting) and after (by rank).
+check_counts <- function(layout) {
+  if (layout_counts(layout)$df < 0L) refuse(layout, examine_identification(layout, NULL))
+}
+
+refuse_unidentified <- function(layout, moments) refuse(layout, examine_identification(layout, moments))
+
+refuse <- function(layout, found) {
+  reason <- if (found$df < 0L) {
+    c("The model cannot be identified: it has more free parameters than moments.",
+      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ", enumerate(found$families), "."))
+  } else {
+    c(paste0("The model is not identified: ", count_of(found$lacking, "parameter"), " too many for what the covariances can tell."),
+      x = if (length(found$trading)) {
+        paste0("These trade off against each other without changing the fit: ", enumerate(found$trading, most = 10L), ".")
+      })
+  }
+  abort("identification", c(reason, stats::setNames(found$remedies, rep("i", length(found$remedies)))), involved = found$trading)
 }
 
 trading_parameters <- function(vectors, names) {
@@ -38,23 +90,81 @@ trading_parameters <- function(vectors, names) {
   names[weight > 0.05][order(-weight[weight > 0.05])]
 }
 
-small_construct_advice <- function(layout) {
+# The smallest steps that would help, the specific ones first.
+remedies <- function(layout, counts, lacking) {
   lines <- character()
+  add <- function(...) lines <<- c(lines, paste0(...))
   for (scale in layout$scales) {
-    items <- length(scale$loadings)
-    if (items == 1L && !scale$composite) {
-      lines <- c(lines, i = paste0(scale$construct, " has one item: fix its residual variance, such as restrict(",
-                                   address_format("variance", layout$second[scale$loadings]), " == 0)."))
-    } else if (items == 2L && !scale$composite) {
-      lines <- c(lines, i = paste0(scale$construct, " has two items: it needs a covariance or an effect with something else, or equal loadings."))
+    if (scale$composite) next
+    items <- layout$second[scale$loadings]
+    linked <- any(layout$head %in% c("effect", "covariance", "loading") & is.na(layout$fixed) & layout$second %in% scale$construct |
+                    layout$head %in% c("effect", "covariance") & is.na(layout$fixed) & layout$first == scale$construct)
+    free_residual <- any(is.na(layout$fixed[layout$head == "variance" & layout$first %in% items]))
+    if (length(items) == 1L && free_residual && items %in% layout$observed) {
+      add(scale$construct, " has one item: fix its residual variance, such as restrict(", address_format("variance", items), " == 0).")
+    } else if (length(items) == 2L && !linked) {
+      add(scale$construct, " has two items and nothing else to go by: make its loadings equal, add an item, or link it to another construct.")
+    } else if (length(items) == 2L) {
+      add(scale$construct, " has two items: what tells their loadings apart is its links with the rest; equal loadings would help.")
     }
   }
+  dead_end <- Filter(function(name) !name %in% layout$first[layout$head == "effect"], layout$composites)
+  for (name in dead_end) {
+    add(name, " is a composite without an outgoing path: weights can be told apart only through effects on something else.")
+  }
+  for (pair in loops_without_instruments(layout)) {
+    add(pair[1L], " and ", pair[2L], " point at each other: each needs a cause of its own that does not point at the other.")
+  }
+  many <- if (counts$df < 0L) -counts$df else lacking
+  add(if (many == 1L) "Fix or equate one of the parameters with restrict(), or drop a path or covariance."
+      else paste0("Fix or equate at least ", many, " of the parameters with restrict(), or drop as many paths or covariances."))
   lines
 }
 
-composite_advice <- function(layout) {
-  dead_end <- Filter(function(name) !name %in% layout$first[layout$head == "effect"], layout$composites)
-  if (length(dead_end) == 0L) return(NULL)
-  c(i = paste0(enumerate(dead_end), if (length(dead_end) == 1L) " is a composite" else " are composites",
-               " without an outgoing path: weights can be told apart only through effects on something else."))
+# Pairs that point at each other where one of them has no cause of its own.
+loops_without_instruments <- function(layout) {
+  effects <- which(layout$head == "effect")
+  from <- layout$first[effects]
+  to <- layout$second[effects]
+  out <- list()
+  for (i in seq_along(from)) {
+    if (from[i] > to[i] || !any(from == to[i] & to == from[i])) next
+    own <- function(a, b) setdiff(from[to == a], c(b, from[to == b]))
+    if (length(own(from[i], to[i])) == 0L || length(own(to[i], from[i])) == 0L) out <- c(out, list(c(from[i], to[i])))
+  }
+  out
+}
+
+# Identified, but only thanks to something that may turn out small.
+resting_on_little <- function(layout) {
+  out <- character()
+  for (scale in layout$scales) {
+    if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$fixed[scale$loadings])) next
+    links <- layout$parameter[layout$head %in% c("covariance", "effect") & is.na(layout$fixed) &
+                                (layout$first == scale$construct | layout$second %in% scale$construct)]
+    out <- c(out, paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
+                         if (length(links) == 1L) ": if it is" else ": if all of them are", " near zero, its loadings cannot be told apart."))
+  }
+  out
+}
+
+#' @export
+print.orizzonte_identification <- function(x, ...) {
+  cat(heading(paste0("Identification: ", x$title)), sep = "\n")
+  cat(x$moments, " moments - ", x$parameters, " free parameters = ", x$df, " degrees of freedom\n", sep = "")
+  cat(wrap_lines(paste0("free: ", paste(x$families, collapse = ", ")), indent = 2L, hang = 8L), sep = "\n")
+  if (x$identified) {
+    cat("Identified: the rank is full (", x$rank, ")", if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
+    if (length(x$notes)) cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")
+    cat("\nNext: fit_model(blueprint, data)\n")
+    return(invisible(x))
+  }
+  if (x$df < 0L) {
+    cat("NOT IDENTIFIED: more free parameters than moments.\n")
+  } else {
+    cat("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"), " too many.\n", sep = "")
+    cat("These trade off against each other without changing the fit\n", paste0("  ", x$trading, "\n"), sep = "")
+  }
+  cat("What would help\n", paste0(wrap_lines(paste0("- ", x$remedies), 2L, 4L), "\n"), sep = "")
+  invisible(x)
 }

@@ -19,7 +19,7 @@ print.orizzonte_fit <- function(x, ...) {
   chisq <- stats::deviance(x)
   df <- stats::df.residual(x)
   cat(heading(x$blueprint$title), format_status(x), sep = "\n")
-  cat(format_sample(x), "\n", sep = "")
+  cat(format_sample(x), format_feedback(x), sep = "\n")
   if (has_converged(x)) {
     table <- fit_indices(x)
     pick <- function(name) format_index(name, table$value[table$index == name])
@@ -42,6 +42,20 @@ format_sample <- function(fit) {
   paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
          ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(length(fit$theta), "free parameter"),
          if (is.null(sample$data)) "; from summary data")
+}
+
+# Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop settles (Bentler & Freeman 1983).
+format_feedback <- function(fit) {
+  loops <- feedback_variables(fit$layout)
+  if (length(loops) == 0L || anyNA(fit$eta)) return(NULL)
+  index <- max(Mod(eigen(model_matrices(fit)$effects, only.values = TRUE)$values))
+  wrap_lines(paste0("Feedback among ", enumerate(loops), ": stability index ", format_fixed(index),
+                    if (index < 1) ", below 1: effects settle." else ", NOT below 1: effects grow without bound; do not interpret them."))
+}
+
+feedback_variables <- function(layout) {
+  all <- c(layout$observed, layout$constructs)
+  all[diag(reachable(layout, length(all)))]
 }
 
 # What must be known before any number: non-convergence, improper parts.
@@ -67,7 +81,7 @@ format_status <- function(fit) {
 summary.orizzonte_fit <- function(object, ...) {
   check_dots_empty(..., .verb = "summary")
   structure(list(
-    title = object$blueprint$title, status = format_status(object), sample = format_sample(object), notes = object$sample$notes,
+    title = object$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = object$sample$notes,
     assumptions = format_assumptions(object$layout, object$blueprint), counts = format_counts(object$layout),
     fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
     residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),

@@ -13,7 +13,7 @@ fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
 test_that("help, versions and unknown commands", {
   help <- command("--help")
   expect_equal(help$code, 0)
-  for (name in c("demo", "fit", "draw", "report")) {
+  for (name in c("demo", "check", "fit", "draw", "report")) {
     expect_match(help$out, paste0("\n  ", name, " "))
     own <- command(name, "--help")
     expect_equal(own$code, 0)
@@ -97,4 +97,19 @@ test_that("the launcher starts this installation", {
   path <- suppressMessages(install_command(folder))
   expect_match(system2(path, "--version", stdout = TRUE), "^orizzonte ")
   expect_error(install_command("not-there"), class = "orizzonte_error_file")
+})
+
+test_that("check tells whether a blueprint can be estimated", {
+  good <- command("check", extdata("choirs.yaml"), extdata("choirs.csv"))
+  expect_equal(good$code, 0)
+  expect_match(good$out, "Identified: the rank is full")
+  expect_match(good$out, "Assumed")
+  file <- tempfile(fileext = ".yaml")
+  write_blueprint(blueprint("x") |> construct("F", reflected_in = c(be1, be2)), file)
+  bad <- command("check", file, extdata("choirs.csv"), "--format", "json")
+  expect_equal(bad$code, 1)
+  parsed <- jsonlite::fromJSON(bad$out)
+  expect_false(parsed$identified)
+  expect_match(parsed$remedies, "two items", all = FALSE)
+  expect_equal(command("check", extdata("choirs.yaml"), extdata("choirs-summary.csv"))$code, 2)
 })

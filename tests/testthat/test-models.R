@@ -81,7 +81,13 @@ test_that("feedback agrees with the oracle", {
   bp <- blueprint("Loop") |> effect(be1 ~ st1 + rooms) |> effect(st1 ~ be1 + years)
   spec <- rbind(cells("B", c("be1", "be1", "st1", "st1"), c("st1", "rooms", "be1", "years")), cells("Psi", observed, observed),
                 cells("Psi", "rooms", "years"), intercepts(observed))
-  expect_oracle(fit_model(bp, data), oracle_model(observed, character(), spec, means = TRUE), data)
+  fit <- fit_model(bp, data)
+  expect_oracle(fit, oracle_model(observed, character(), spec, means = TRUE), data)
+  expect_identical(feedback_variables(fit$layout), c("st1", "be1"))
+  index <- sqrt(abs(coef(fit)[["effect[st1, be1]"]] * coef(fit)[["effect[be1, st1]"]]))
+  expect_match(format_feedback(fit), paste0("stability index ", format_fixed(index)))
+  expect_output(print(summary(fit)), "Feedback among")
+  expect_null(format_feedback(quiet_fit(blueprint("None") |> effect(be1 ~ years), choirs)))
 })
 
 test_that("single items with a fixed residual variance and causes of constructs agree with the oracle", {
