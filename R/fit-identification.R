@@ -24,6 +24,9 @@
 identification <- function(bp, data = NULL, missing_codes = NULL) {
   check_blueprint(bp, "identification")
   check_missing_codes(missing_codes)
+  coding <- factor_coding(bp, data)
+  bp <- code_blueprint(bp, coding)
+  data <- code_data(data, coding)
   variables <- blueprint_variables(bp)
   if (length(variables$observed) == 0L) abort("input", "The blueprint has no variables yet.")
   sample <- if (!is.null(data)) sample_moments(data, variables$observed, missing_codes, bp)

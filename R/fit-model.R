@@ -8,7 +8,8 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame (columns for all observed variables of the model),
 #'   or [summary_data()]. Rows with missing values are dropped, with a message
-#'   that counts them.
+#'   that counts them. A factor or text column that is only a predictor becomes
+#'   0/1, or one 0/1 column for each level but the first; a message says how.
 #' @param missing_codes Numbers that mean "missing" in the data, such as `-9`.
 #' @param multiplier `"n"`: covariances with divisor *n* and \eqn{\chi^2 = nF}.
 #'   `"n-1"`: covariances with divisor *n* - 1 and \eqn{\chi^2 = (n-1)F}, as in
@@ -36,11 +37,15 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   check_missing_codes(missing_codes)
+  coding <- factor_coding(bp, data)
+  bp <- code_blueprint(bp, coding)
+  data <- code_data(data, coding)
   variables <- blueprint_variables(bp)
   if (length(variables$observed) == 0L) {
     abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
   }
   sample <- sample_moments(data, variables$observed, missing_codes, bp)
+  sample$notes <- c(coding_notes(coding), sample$notes)
   layout <- build_layout(bp, means = !is.null(sample$mean), observed = variables$observed,
                          sd = sqrt(diag(sample$covariance)))
   check_counts(layout)
@@ -50,7 +55,7 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   if (!core$identified) refuse_unidentified(layout, moments)
   fit <- structure(list(
     blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,
-    options = list(missing_codes = missing_codes, multiplier = multiplier), version = package_version_text()
+    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = coding), version = package_version_text()
   ), class = "orizzonte_fit")
   fit <- complete_solution(fit)
   for (note in sample$notes) say(note)

@@ -43,6 +43,9 @@ effects.orizzonte_fit <- function(object, items = FALSE, level = 0.95, ...) {
   standardized <- standardized_solution(object)
   sd <- sqrt(standardized$variances[[1L]])
   log_sd <- standardized$variance_jacobians[[1L]] / (2 * standardized$variances[[1L]])
+  coded <- all %in% coded_predictors(object)
+  sd[coded] <- 1
+  log_sd[coded, ] <- 0
   rows <- lapply(seq_len(nrow(pairs)), function(i) {
     effect_rows(object, pairs$from[i], pairs$to[i], matrices$total, arrows, all, vcov, sd, log_sd)
   })

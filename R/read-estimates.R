@@ -3,7 +3,8 @@
 #' Errors come from the inverse expected information; those of standardized
 #' values from the delta method with analytic derivatives. Effects and loadings
 #' are standardized by both variables' standard deviations, covariances by those
-#' of the two variables (residuals, where something points at them), variances by
+#' of the two variables (residuals, where something points at them; the effect of
+#' a factor coded 0/1 by the outcome's only), variances by
 #' the total variance, and intercepts by the standard deviation.
 #'
 #' @param fit A fit from [fit_model()].
@@ -59,7 +60,19 @@ delta_se <- function(jacobian, vcov) {
 standardized_solution <- function(fit) {
   core <- core_standardize(full_core(fit), fit$eta)
   core$value[is.nan(core$value)] <- NA_real_
+  # the effect of a coded 0/1 predictor is put in standard deviations of the outcome only
+  for (row in which(fit$layout$head == "effect" & fit$layout$first %in% coded_predictors(fit))) {
+    j <- fit$layout$col[row]
+    variance <- core$variances[[1L]][j]
+    core$value[row] <- core$value[row] / sqrt(variance)
+    core$jacobian[row, ] <- core$jacobian[row, ] / sqrt(variance) - core$value[row] * core$variance_jacobians[[1L]][j, ] / (2 * variance)
+  }
   core
+}
+
+coded_predictors <- function(fit) {
+  coding <- fit$options$coding
+  unlist(Map(coded_names, names(coding), coding), use.names = FALSE)
 }
 
 #' @export

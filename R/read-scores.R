@@ -70,6 +70,7 @@ score_data <- function(fit, newdata) {
     return(out)
   }
   if (!is.data.frame(newdata)) abort("input", c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
+  newdata <- code_data(newdata, fit$options$coding)
   check_known(variables, names(newdata), fit$blueprint)
   columns <- lapply(variables, function(name) numeric_column(newdata[[name]], name, fit$options$missing_codes))
   matrix(unlist(columns, use.names = FALSE), nrow(newdata), length(variables), dimnames = list(NULL, variables))

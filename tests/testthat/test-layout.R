@@ -1,0 +1,83 @@
+lay_out <- function(bp, means = TRUE, ...) build_layout(bp, means, ...)
+base <- function(...) blueprint("L", ...) |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3) |> effect(B ~ A + x)
+
+test_that("roles say in words what each parameter is", {
+  table <- lay_out(base() |> construct("C", reflected_in = c1:c3) |> effect(C ~ B) |> covary(a1, a2) |> covary(B, C))
+  role <- stats::setNames(table$role, table$parameter)
+  expect_identical(role[["variance[a1]"]], "residual variance")
+  expect_identical(role[["variance[A]"]], "variance")
+  expect_identical(role[["variance[B]"]], "disturbance variance")
+  expect_identical(role[["variance[x]"]], "variance")
+  expect_identical(role[["covariance[x, A]"]], "covariance")
+  expect_identical(role[["covariance[a1, a2]"]], "residual covariance")
+  expect_identical(role[["covariance[B, C]"]], "disturbance covariance")
+  expect_identical(role[["intercept[a1]"]], "intercept")
+  expect_identical(role[["mean[A]"]], "mean")
+})
+
+test_that("exogenous variables covary unless told otherwise, and nothing else does", {
+  table <- lay_out(base() |> effect(B ~ z))
+  covariances <- table$parameter[table$head == "covariance"]
+  expect_setequal(covariances, c("covariance[x, z]", "covariance[x, A]", "covariance[z, A]"))
+  fewer <- lay_out(base() |> effect(B ~ z) |> uncorrelate(A, z))
+  expect_setequal(fewer$parameter[fewer$head == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
+})
+
+test_that("entries follow from parameters through the map, restrictions included", {
+  set.seed(4)
+  bp <- base(scale = "average") |> restrict(loading[B, b1] == loading[B, b2], variance[a1:a3] == variance[a1], intercept[x] == 7, variance[b3] == 0.4)
+  table <- lay_out(bp)
+  theta <- runif(length(table$parameters))
+  eta <- as.numeric(map_matrix(table) %*% theta + table$constant)
+  value <- stats::setNames(eta, table$parameter)
+  expect_equal(mean(value[paste0("loading[A, a", 1:3, "]")]), 1)
+  expect_equal(mean(value[paste0("loading[B, b", 1:3, "]")]), 1)
+  expect_equal(value[["loading[B, b1]"]], value[["loading[B, b2]"]])
+  expect_length(unique(value[paste0("variance[a", 1:3, "]")]), 1)
+  expect_equal(value[["intercept[x]"]], 7)
+  expect_equal(value[["variance[b3]"]], 0.4)
+  expect_identical(table$status[table$parameter == "variance[a2]"], "equal")
+  expect_equal(anyDuplicated(table$parameters), 0L)
+})
+
+test_that("means are profiled out exactly when they are saturated", {
+  expect_true(lay_out(base())$profiled)
+  expect_false(lay_out(base() |> restrict(intercept[a1] == 0))$profiled)
+  expect_false(lay_out(base() |> restrict(intercept[a1] == intercept[a2]))$profiled)
+  expect_false(lay_out(base() |> relax(mean[A]))$profiled)
+  expect_false(lay_out(base(), means = FALSE)$profiled)
+  table <- lay_out(base())
+  expect_false(any(table$core$family == parameter_families[["mean"]]))
+  expect_equal(table$core$parameters + sum(table$head == "intercept"), length(table$parameters))
+})
+
+test_that("counts add up", {
+  counts <- layout_counts(lay_out(base()))
+  expect_equal(counts$moments, 7 * 8 / 2 + 7)
+  expect_equal(sum(counts$families), counts$parameters)
+  expect_equal(counts$df, counts$moments - counts$parameters)
+  expect_match(format_counts(lay_out(base(), means = FALSE))[2], "covariances only")
+  expect_identical(format_families(list(families = table(factor(c("a", "b", "b"))))), c("1 a", "2 bs"))
+})
+
+test_that("every assumption is listed, and only those", {
+  listed <- list_assumptions(lay_out(base(scale = "unit")), base(scale = "unit"))
+  expect_match(listed$assumed, "residual variances of 6", all = FALSE)
+  expect_match(listed$assumed, "disturbances of B", all = FALSE)
+  expect_match(listed$assumed, "the covariance of x and A", all = FALSE)
+  expect_match(listed$assumed, "free intercepts of 7", all = FALSE)
+  expect_match(listed$assumed, "variance\\[B\\] = 1 \\(its disturbance\\)", all = FALSE)
+  expect_length(listed$not_assumed, 0)
+  two <- base() |> effect(y ~ A)
+  expect_match(list_assumptions(lay_out(two), two)$not_assumed, "disturbances of B and y")
+  linked <- two |> covary(B, y)
+  expect_length(list_assumptions(lay_out(linked), linked)$not_assumed, 0)
+})
+
+test_that("scales are closed under rescaling unless a restriction ties them", {
+  closed <- function(bp) vapply(lay_out(bp)$scales, `[[`, NA, "closed")
+  expect_identical(closed(base()), c(A = TRUE, B = TRUE))
+  expect_identical(closed(base() |> restrict(loading[A, a2] == 1)), c(A = FALSE, B = TRUE))
+  expect_identical(closed(base() |> restrict(effect[A, B] == effect[x, B])), c(A = FALSE, B = FALSE))
+  expect_identical(closed(base() |> restrict(variance[a1] == variance[a2])), c(A = TRUE, B = TRUE))
+})
