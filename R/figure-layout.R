@@ -187,7 +187,7 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
       y <- vapply(at, mean, 0)
     } else {
       # below or above the middle: a straight row of nodes would leave no room for values between them
-      y <- spread(length(names), 1.5, 4.55)
+      y <- spread(length(names), 1.8, 4.4)
       if (length(names) == 1L) y <- 2.2
     }
     is_observed <- names %in% table$observed
