@@ -161,6 +161,26 @@ void GroupStart::regress(int outcome) {
   }
 }
 
+// The dependent loading's row of the map states what the loadings must add up to, each in its own unit:
+// lambda_d - sum_k w_k theta_k = constant.
+double average_factor(const Model& model, const Scale& scale, const Vector& eta, const Vector& t) {
+  const auto moved = [&](int e) { return eta[e] * t[model.entries[e].row]; };
+  for (int d : scale.loadings) {
+    const Terms& row = model.map.rows[d];
+    if (model.map.constant[d] == 0 || row.empty()) continue;
+    double sum = moved(d);
+    for (const Term& term : row)
+      for (int e : scale.loadings) {
+        const Terms& own = model.map.rows[e];
+        if (e == d || own.size() != 1 || own[0].parameter != term.parameter) continue;
+        sum -= term.weight * moved(e) / own[0].weight;
+        break;
+      }
+    return sum / model.map.constant[d];
+  }
+  return 1;
+}
+
 }  // namespace
 
 Vector starting_entries(const Model& model, const std::vector<Moments>& sample, Random* random) {
@@ -267,12 +287,7 @@ bool to_model_scale(const Model& model, Vector& eta) {
       } else if (scale.kind == ScaleKind::Unit && scale.variance >= 0) {
         factor = eta[scale.variance] > 0 ? std::sqrt(model.map.constant[scale.variance] / eta[scale.variance]) : 0;
       } else if (scale.kind == ScaleKind::Average && !scale.loadings.empty()) {
-        double sum = 0, target = 0;
-        for (int e : scale.loadings) {
-          sum += eta[e] * tg[model.entries[e].row];
-          target += model.map.constant[e];
-        }
-        factor = sum / target;
+        factor = average_factor(model, scale, eta, tg);
       }
       if (!std::isfinite(factor) || std::abs(factor) < 1e-6) {
         possible = false;

@@ -125,6 +125,34 @@ TEST_CASE("rescaling leaves the discrepancy alone") {
   CHECK(std::sqrt(other.covariance(0, 0)) == Approx(std::sqrt(plain.covariance(0, 0)) * 1e-6).epsilon(1e-6));
 }
 
+TEST_CASE("loadings that average one start and end there, whatever the units of the items") {
+  Vector loading(4), residual(4);
+  loading << 1, 0.8, 1.3, 0.9;
+  residual << 0.5, 0.6, 0.4, 0.9;
+  Vector unit(4);
+  unit << 1e-3, 1e3, 1, 10;
+  const Matrix s = unit.asDiagonal() * implied_by(loading, 1.7, residual) * unit.asDiagonal();
+  Model model = one_factor(4, false);
+  // the second loading, in the largest unit, is what the others leave of 4
+  model.map.rows[0] = {{0, 1.0}};
+  model.map.rows[1] = {{0, -1.0}, {1, -1.0}, {2, -1.0}};
+  model.map.constant[0] = 0;
+  model.map.constant[1] = 4;
+  model.scales[0].kind = ScaleKind::Average;
+  model.scales[0].marker = -1;
+  const Rescaled scaled = rescale(model, {{200, s, Vector()}});
+  Vector eta = starting_entries(scaled.model, scaled.sample);
+  REQUIRE(to_model_scale(scaled.model, eta));
+  const Vector start = scaled.model.map(parameters_of(scaled.model, eta)).cwiseQuotient(scaled.entry_unit);
+  CHECK(start.head(4).sum() == Approx(4));
+  // exact moments: the start is already close in every unit
+  for (int i = 0; i < 4; ++i) CHECK(start[i] == Approx(unit[i] * loading[i] * 4 / unit.cwiseProduct(loading).sum()).epsilon(0.05));
+  const Fit result = fit(model, {{200, s, Vector()}}, Settings(), Callbacks());
+  REQUIRE(result.status == Status::Converged);
+  CHECK(result.discrepancy < 1e-10);
+  CHECK(result.eta.head(4).mean() == Approx(1));
+}
+
 TEST_CASE("an interrupt is heeded and progress is told") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.3, 0.7;
