@@ -17,6 +17,7 @@
 leave_out <- function(.bp, ...) {
   check_blueprint(.bp, "leave_out")
   gone <- captured_dots(rlang::enquos(...), "leave_out")$names
+  if (length(gone) == 0L) abort("input", c("leave_out() needs a name.", i = "Such as leave_out(cr4)."))
   variables <- blueprint_variables(.bp)
   known <- c(variables$constructs, variables$observed)
   unknown <- setdiff(gone, known)

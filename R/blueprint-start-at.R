@@ -17,6 +17,9 @@
 #' @export
 start_at <- function(.bp, address, value) {
   check_blueprint(.bp, "start_at")
+  if (missing(address) || missing(value)) {
+    abort("input", c("start_at() needs an address and a number.", i = "Such as start_at(loading[Calm, sc4], 0.8)."))
+  }
   add_start(.bp, rlang::quo_get_expr(rlang::enquo(address)), value)
 }
 

@@ -58,6 +58,7 @@ add_hints <- function(bp, hints) {
 composite_items <- function(bp, name) if (identical(bp$constructs[[name]]$kind, "composite")) bp$constructs[[name]]$items
 
 pair_key <- function(first, second) {
+  if (length(first) == 0L) return(character())     # paste0() would make one key out of nothing
   swap <- first > second
   paste0(ifelse(swap, second, first), "\r", ifelse(swap, first, second))
 }

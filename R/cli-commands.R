@@ -69,24 +69,19 @@ parse_codes <- function(text) {
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   if (!is.null(given$out)) check_target(given$out)
-  bp <- read_blueprint(given$files[1L])
-  data <- read_data_file(given$files[2L])
-  found <- identification(bp, data, missing_codes = parse_codes(given$missing_codes))
-  layout <- build_layout(bp, means = !inherits(data, "orizzonte_summary_data") || !is.null(data$mean))
+  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), missing_codes = parse_codes(given$missing_codes))
   to_output(given$out, given$quiet, function() {
-    if (format == "json") return(cat(check_json(found, layout, bp), "\n", sep = ""))
+    if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
-    cat("", format_assumptions(layout, bp), sep = "\n")
+    cat("", bullet_assumptions(found), sep = "\n")
   })
   if (found$identified) 0L else 1L
 }
 
-check_json <- function(found, layout, bp) {
-  assumptions <- list_assumptions(layout, bp)
-  lists <- c("families", "trading", "notes", "remedies")
+check_json <- function(found) {
+  lists <- c("families", "trading", "notes", "remedies", "assumed", "not_assumed")
   content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title, identified = found$identified),
-               found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I),
-               list(assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed)))
+               found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
   jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, null = "null", pretty = TRUE)
 }
 

@@ -14,7 +14,8 @@
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `moments`, `parameters`, `df`, `families` (counts of free
 #'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
-#'   that trade off), `notes` (what rests on little) and `remedies`.
+#'   that trade off), `notes` (what rests on little), `remedies`, `assumed` and
+#'   `not_assumed`.
 #' @section Errors: as [fit_model()] for names and data.
 #' @examples
 #' bp <- blueprint("Two items") |> construct("Belonging", reflected_in = c(be1, be2))
@@ -24,16 +25,18 @@
 identification <- function(bp, data = NULL, missing_codes = NULL) {
   check_blueprint(bp, "identification")
   check_missing_codes(missing_codes)
-  coding <- factor_coding(bp, data)
-  bp <- code_blueprint(bp, coding)
-  data <- code_data(data, coding)
-  variables <- blueprint_variables(bp)
-  if (length(variables$observed) == 0L) abort("input", "The blueprint has no variables yet.")
-  sample <- if (!is.null(data)) sample_moments(data, variables$observed, missing_codes, bp)
-  means <- if (is.null(sample)) mentions_means(bp) else !is.null(sample$mean)
-  layout <- build_layout(bp, means, variables$observed, if (!is.null(sample)) sqrt(diag(sample$covariance)))
-  moments <- if (is.null(sample)) plausible_moments(layout) else core_sample(sample, "n")
-  structure(c(list(title = bp$title, with_data = !is.null(sample)), examine_identification(layout, moments)), class = "orizzonte_identification")
+  if (is.null(data)) {
+    if (length(blueprint_variables(bp)$observed) == 0L) abort("input", "The blueprint has no variables yet.")
+    layout <- build_layout(bp, means = mentions_means(bp))
+    moments <- plausible_moments(layout)
+  } else {
+    model <- meet_data(bp, data, missing_codes)
+    layout <- model$layout
+    moments <- core_sample(model$sample, "n")
+    for (note in model$sample$notes) say(note)
+  }
+  structure(c(list(title = bp$title, with_data = !is.null(data)), examine_identification(layout, moments), list_assumptions(layout, bp)),
+            class = "orizzonte_identification")
 }
 
 examine_identification <- function(layout, moments) {

@@ -37,30 +37,37 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   check_missing_codes(missing_codes)
-  coding <- factor_coding(bp, data)
-  bp <- code_blueprint(bp, coding)
-  data <- code_data(data, coding)
-  variables <- blueprint_variables(bp)
-  if (length(variables$observed) == 0L) {
-    abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
-  }
-  sample <- sample_moments(data, variables$observed, missing_codes, bp)
-  sample$notes <- c(coding_notes(coding), sample$notes)
-  layout <- build_layout(bp, means = !is.null(sample$mean), observed = variables$observed,
-                         sd = sqrt(diag(sample$covariance)))
+  model <- meet_data(bp, data, missing_codes)
+  sample <- model$sample
+  layout <- model$layout
   check_counts(layout)
   moments <- core_sample(sample, multiplier)
-  starts <- layout_starts(layout, bp)[layout$core$used]
+  starts <- layout_starts(layout, model$blueprint)[layout$core$used]
   core <- core_fit(layout$core, list(moments), starts, 200L, 1e-12, 4L, 20260101)
   if (!core$identified) refuse_unidentified(layout, moments)
   fit <- structure(list(
     blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,
-    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = coding), version = package_version_text()
+    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
   ), class = "orizzonte_fit")
   fit <- complete_solution(fit)
   for (note in sample$notes) say(note)
   warn_about(fit)
   fit
+}
+
+# Blueprint and data brought together: factors coded, moments taken, the layout built. `blueprint` has the coded
+# predictors; what the user wrote stays the fit's blueprint, so that its file fits the same data again.
+meet_data <- function(bp, data, missing_codes) {
+  coding <- factor_coding(bp, data)
+  bp <- code_blueprint(bp, coding)
+  observed <- blueprint_variables(bp)$observed
+  if (length(observed) == 0L) {
+    abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
+  }
+  sample <- sample_moments(code_data(data, coding), observed, missing_codes, bp)
+  sample$notes <- c(coding_notes(coding), sample$notes)
+  layout <- build_layout(bp, means = !is.null(sample$mean), observed = observed, sd = sqrt(diag(sample$covariance)))
+  list(blueprint = bp, coding = coding, sample = sample, layout = layout)
 }
 
 package_version_text <- function() as.character(utils::packageVersion("orizzonte"))

@@ -102,8 +102,9 @@ list_assumptions <- function(table, bp) {
   list(assumed = lines, not_assumed = not_assumed[missing])
 }
 
-format_assumptions <- function(table, bp) {
-  both <- list_assumptions(table, bp)
+format_assumptions <- function(table, bp) bullet_assumptions(list_assumptions(table, bp))
+
+bullet_assumptions <- function(both) {
   bullets <- function(lines) if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
   c("Assumed", bullets(both$assumed), if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
 }

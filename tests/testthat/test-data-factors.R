@@ -32,6 +32,11 @@ test_that("more levels become 0/1 columns, as in lm()", {
   expect_equal(unname(coef(fit)[c("effect[townBrook, be1]", "effect[townCliff, be1]", "effect[years, be1]")]),
                unname(coef(reference)[c("townBrook", "townCliff", "years")]), tolerance = 1e-7)
   expect_equal(nrow(estimates(fit)[estimates(fit)$role == "covariance", ]), 3)
+  # what the user wrote is kept, so that its file fits the same data again
+  file <- tempfile(fileext = ".yaml")
+  write_blueprint(fit$blueprint, file)
+  expect_equal(coef(quiet_fit(read_blueprint(file), data)), coef(fit))
+  expect_match(suppressMessages(identification(path, data))$assumed, "townBrook", all = FALSE)
   apart <- quiet_fit(path |> uncorrelate(town, years), data)
   expect_equal(df.residual(apart), 2)
 })

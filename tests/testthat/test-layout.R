@@ -51,6 +51,18 @@ test_that("means are profiled out exactly when they are saturated", {
   expect_equal(table$core$parameters + sum(table$head == "intercept"), length(table$parameters))
 })
 
+test_that("every column of the table is as long as the others, with nothing to covary too", {
+  for (bp in list(base(), blueprint("one") |> construct("A", reflected_in = a1:a4) |> covary(a1, a2), blueprint("r") |> effect(y ~ x),
+                  blueprint("c") |> construct("A", reflected_in = a1:a3) |> construct("R", composed_of = c(r1, r2)) |> effect(A ~ R))) {
+    table <- lay_out(bp)
+    columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col", "fixed", "assumed", "class", "status", "constant")
+    expect_length(unique(lengths(table[columns])), 1)
+    expect_false(anyNA(table$assumed))
+  }
+  stated <- lay_out(blueprint("one") |> construct("A", reflected_in = a1:a4) |> covary(a1, a2))
+  expect_false(stated$assumed[stated$parameter == "covariance[a1, a2]"])
+})
+
 test_that("counts add up", {
   counts <- layout_counts(lay_out(base()))
   expect_equal(counts$moments, 7 * 8 / 2 + 7)

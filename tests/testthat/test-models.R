@@ -139,6 +139,8 @@ test_that("relax, start_at and leave_out do what they say", {
   expect_false(isTRUE(all.equal(started$core$history$chisq[1], fit$core$history$chisq[1])))
   expect_error(quiet_fit(bp |> start_at(variance[be4], 10), choirs), "it is fixed", class = "orizzonte_error_restriction")
   expect_error(bp |> start_at(variance[be1], "a"), class = "orizzonte_error_input")
+  expect_error(bp |> start_at(variance[be1]), "an address and a number", class = "orizzonte_error_input")
+  expect_error(bp |> leave_out(), "needs a name", class = "orizzonte_error_input")
   expect_error(bp |> relax(be1), class = "orizzonte_error_address")
   expect_message(shorter <- bp |> leave_out(be4), "variance\\[be4\\] == 100")
   expect_identical(shorter$constructs$B$items, paste0("be", 1:3))
