@@ -75,7 +75,7 @@ is_nested <- function(smaller, larger) {
   v <- larger$layout$observed
   model <- implied(smaller)$all
   sample <- list(n = larger$moments$n, covariance = model$covariance[v, v, drop = FALSE], mean = model$mean[v])
-  again <- core_fit(larger$layout$core, list(sample), numeric(), 200L, 1e-12, 4L, 20260101)
+  again <- core_fit(larger$layout$core, list(sample), numeric(), 500L, 1e-12, 4L, 20260101)
   again$status == 0L && again$discrepancy < 1e-8
 }
 

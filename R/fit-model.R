@@ -43,7 +43,7 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   check_counts(layout)
   moments <- core_sample(sample, multiplier)
   starts <- layout_starts(layout, model$blueprint)[layout$core$used]
-  core <- core_fit(layout$core, list(moments), starts, 200L, 1e-12, 4L, 20260101)
+  core <- core_fit(layout$core, list(moments), starts, 500L, 1e-12, 4L, 20260101)
   if (!core$identified) refuse_unidentified(layout, moments)
   fit <- structure(list(
     blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,

@@ -28,20 +28,32 @@ bool admissible_start(const Model& model, Discrepancy& problem, Vector eta, Vect
 
 // A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
 // closed under rescaling, the strongest item takes its place; the solution is moved back afterwards.
-bool with_strong_markers(const Model& model, const Vector& unit_entries, Model& out) {
+// Loadings that average 1 give way to a marker only once the direct way has failed.
+bool with_strong_markers(const Model& model, const Vector& unit_entries, bool averages, Model& out) {
   bool changed = false;
-  for (const Scale& scale : model.scales) {
-    if (!scale.closed || scale.kind != ScaleKind::Marker || scale.marker < 0) continue;
-    int best = scale.marker;
+  for (size_t s = 0; s < model.scales.size(); ++s) {
+    const Scale& scale = model.scales[s];
+    const bool marked = scale.kind == ScaleKind::Marker && scale.marker >= 0;
+    const bool average = averages && scale.kind == ScaleKind::Average && scale.loadings.size() > 1;
+    if (!scale.closed || !(marked || average)) continue;
+    int now = marked ? scale.marker : -1;     // the loading that has no parameter of its own
+    if (average)
+      for (int e : scale.loadings)
+        if (model.map.constant[e] != 0) now = e;
+    if (now < 0) continue;
+    int best = now;
     for (int e : scale.loadings)
       if (std::abs(unit_entries[e]) > std::abs(unit_entries[best])) best = e;
-    const bool usable = best != scale.marker && model.map.rows[best].size() == 1 && model.map.constant[best] == 0;
-    if (!usable || std::abs(unit_entries[scale.marker]) > 0.5 * std::abs(unit_entries[best])) continue;
+    const bool usable = best == now || (model.map.rows[best].size() == 1 && model.map.constant[best] == 0);
+    const bool weak = std::abs(unit_entries[now]) <= 0.5 * std::abs(unit_entries[best]);
+    if (!usable || !(average || (weak && best != now))) continue;
     if (!changed) out = model;
-    std::swap(out.map.rows[best], out.map.rows[scale.marker]);
-    std::swap(out.map.constant[best], out.map.constant[scale.marker]);
-    for (Scale& other : out.scales)
-      if (other.group == scale.group && other.construct == scale.construct) other.marker = best;
+    std::swap(out.map.rows[best], out.map.rows[now]);
+    out.map.constant[now] = 0;
+    out.map.constant[best] = 1;
+    out.map.rows[best] = Terms();
+    out.scales[s].kind = ScaleKind::Marker;
+    out.scales[s].marker = best;
     changed = true;
   }
   return changed;
@@ -135,7 +147,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
     to_model_scale(scaled.model, chosen);
     if (start == 0 && take_starts(scaled, settings.start, chosen)) {
       now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
-    } else if (with_strong_markers(scaled.model, eta, internal)) {
+    } else if (with_strong_markers(scaled.model, eta, start > 0, internal)) {
       Discrepancy other(internal, scaled.sample);
       to_model_scale(internal, eta);
       const Optimum first = from_start(internal, other, eta, settings, callbacks, random, out.identified);
@@ -143,6 +155,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
         eta = internal.map(first.theta);
         to_model_scale(scaled.model, eta);
         now = optimise(problem, parameters_of(scaled.model, eta), settings, callbacks);
+        if (now.status == Status::BadStart) now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
         now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
       }
     } else {

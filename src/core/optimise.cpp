@@ -1,10 +1,14 @@
 #include "optimise.hpp"
 
+#include "valley.hpp"
+
 #include <algorithm>
 #include <cmath>
 
 namespace orizzonte {
 namespace {
+
+constexpr int patience = 60;   // of scoring and Newton steps, before the slower but surer ones
 
 // A symmetric matrix scaled to unit diagonal (Jacobi), with its Cholesky factor.
 struct Scaled {
@@ -43,35 +47,16 @@ struct Scaled {
   }
 };
 
-// Where the Hessian is not positive definite, leave along its most negative direction.
-bool leave_saddle(Discrepancy& problem, Vector& theta, const Scaled& hessian) {
-  Eigen::SelfAdjointEigenSolver<Matrix> solver(hessian.matrix.selfadjointView<Eigen::Lower>());
-  if (solver.eigenvalues()[0] > -1e-8) return false;
-  const Vector direction = hessian.scale.asDiagonal() * solver.eigenvectors().col(0);
-  const double before = problem.value();
-  for (double step = std::sqrt(problem.n()); step > 1e-2; step /= 2)
-    for (double sign : {1.0, -1.0}) {
-      const Vector trial = theta + sign * step * direction;
-      if (problem.move_to(trial) && problem.value() < before - 1e-9) {
-        theta = trial;
-        return true;
-      }
-    }
-  problem.move_to(theta);
-  return false;
-}
-
-}  // namespace
-
-Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+// Fisher scoring, then Newton once the observed Hessian is positive definite.
+Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
   Optimum out;
+  if (!problem.move_to(start)) return out;
   out.theta = start;
-  if (!problem.move_to(out.theta)) return out;
   const int q = out.theta.size();
   const double n = problem.n();
   Scaled expected, observed;
   double damping = 0;
-  int saddles = 0, scoring_left = 2;
+  int scoring_left = 2;
   bool near = false;   // the last Newton step was so short that its positive definite Hessian still speaks for this point
   out.status = Status::IterationLimit;
 
@@ -118,16 +103,11 @@ Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& sett
         break;
       }
       if (!observed.positive) {
-        if (saddles++ < 3 && leave_saddle(problem, out.theta, observed)) {
-          out.history.push_back({2, n * problem.value(), out.decrement, 0});
-          scoring_left = 2;
-          continue;
-        }
         out.status = Status::NotMinimum;
         break;
       }
     }
-    if (iteration >= settings.iterations) break;
+    if (iteration >= patience) break;
 
     // Shorten (damp) until the step is admissible and lowers the discrepancy as predicted.
     const double before = problem.value();
@@ -166,6 +146,22 @@ Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& sett
   if (out.status != Status::Converged) expected.set(problem.expected_information());
   if (expected.positive) out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
   return out;
+}
+
+}  // namespace
+
+Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+  Optimum out = score_and_newton(problem, start, settings, callbacks);
+  const bool stuck = out.status == Status::IterationLimit || out.status == Status::NoDescent || out.status == Status::NotMinimum;
+  if (!stuck) return out;
+  std::vector<Iteration> history = out.history;
+  Vector theta = out.theta;
+  follow_valley(problem, theta, settings, callbacks, history);
+  Optimum after = score_and_newton(problem, theta, settings, callbacks);
+  if (after.status == Status::BadStart) return out;
+  history.insert(history.end(), after.history.begin(), after.history.end());
+  after.history = history;
+  return after;
 }
 
 }  // namespace orizzonte

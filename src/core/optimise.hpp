@@ -15,14 +15,14 @@ enum class Status : int {
 };
 
 struct Iteration {
-  int method;          // 0 scoring, 1 Newton, 2 step along negative curvature
+  int method;          // 0 scoring, 1 Newton, 2 Newton within a trust region
   double chisq;
   double decrement;    // lambda^2 = s' I^-1 s, the predicted drop of chi-square
-  double damping;
+  double damping;      // the radius, for steps within a trust region
 };
 
 struct Settings {
-  int iterations = 200;
+  int iterations = 500;       // within a trust region, after the first ones got stuck
   double tolerance = 1e-12;   // on lambda^2
   int fresh_starts = 4;
   bool require_rank = false;  // give up at once when the information is singular at the start

@@ -1,0 +1,12 @@
+// Newton steps within a trust region: slower a step than scoring, but it follows bent, flat valleys and leaves saddles.
+#pragma once
+#include "optimise.hpp"
+
+namespace orizzonte {
+
+// Moves theta downhill until the observed Hessian is positive definite and the predicted drop of chi-square is small.
+// False when it did not get there.
+bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings, const Callbacks& callbacks,
+                   std::vector<Iteration>& history);
+
+}  // namespace orizzonte
