@@ -21,3 +21,7 @@ core_local_rank <- function(layout, sample) {
     .Call(`_orizzonte_core_local_rank`, layout, sample)
 }
 
+core_expression <- function(tape, inputs) {
+    .Call(`_orizzonte_core_expression`, tape, inputs)
+}
+

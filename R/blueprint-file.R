@@ -40,7 +40,7 @@ read_blueprint <- function(file) {
   blueprint_from(content, file)
 }
 
-blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "wording")
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "wording")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
@@ -76,6 +76,10 @@ blueprint_from <- function(content, file) {
   for (address in names(content$start_at)) {
     value <- suppressWarnings(as.numeric(text_of(content$start_at[[address]], "start_at", file)))
     bp <- in_file("start_at", add_start(bp, file_expression(address, file), value))
+  }
+  mapping(content$quantities, "quantities", file)
+  for (name in names(content$quantities)) {
+    bp <- in_file("quantities", add_quantity(bp, name, file_expression(text_of(content$quantities[[name]], "quantities", file), file)))
   }
   mapping(content$wording, "wording", file)
   in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
@@ -167,6 +171,7 @@ blueprint_yaml <- function(bp) {
   if (length(bp$restrict)) lines <- c(lines, "restrict:", paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
   if (length(bp$relax)) lines <- c(lines, "relax:", paste0("  - ", yaml_text(bp$relax)))
   if (length(bp$start_at)) lines <- c(lines, "start_at:", paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
+  if (length(bp$quantities)) lines <- c(lines, "quantities:", paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
   if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
   lines
 }

@@ -43,9 +43,12 @@ leave_out <- function(.bp, ...) {
     address <- parse_address(text)
     any(c(address$first, address$second) %in% gone)
   }
-  lost <- vapply(.bp$restrict, function(r) mentions(r$left) || (!is.numeric(r$right) && mentions(r$right)), NA)
+  lost <- vapply(.bp$restrict, function(r) any(vapply(restriction_addresses(r), mentions, NA)), NA)
   if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(vapply(.bp$restrict[lost], format_restriction, "")), ".")
   .bp$restrict <- .bp$restrict[!lost]
+  lost <- vapply(.bp$quantities, function(text) any(vapply(quantity_addresses(text), mentions, NA)), NA)
+  if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(paste0("quantity[", names(.bp$quantities)[lost], "]")), ".")
+  .bp$quantities <- .bp$quantities[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
   .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]

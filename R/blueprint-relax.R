@@ -1,6 +1,6 @@
-#' Free what is fixed or equated
+#' Free what is fixed, equated or bounded
 #'
-#' Undoes an earlier [restrict()] of the same address, a value given in
+#' Undoes every earlier [restrict()] that mentions the address, a value given in
 #' [construct()], or a default: `relax(mean[Slope])` frees the mean of a
 #' construct, and relaxing a marker's loading moves the marker to the next item.
 #' Relaxing a covariance adds it to the model.
@@ -27,7 +27,7 @@ relax <- function(.bp, ...) {
 add_relaxed <- function(bp, expression) {
   address <- restriction_address(expression, deparse_one(expression))
   if (address %in% bp$relax) abort("duplicate", paste0(address, " is relaxed twice."))
-  older <- vapply(bp$restrict, function(r) r$left == address, NA)
+  older <- vapply(bp$restrict, function(r) address %in% restriction_addresses(r), NA)
   if (any(older)) {
     say("Overridden by a later relax(): ", enumerate(vapply(bp$restrict[older], format_restriction, "")), ".")
     bp$restrict <- bp$restrict[!older]

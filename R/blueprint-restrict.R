@@ -1,22 +1,34 @@
-#' Fix parameters, or make them equal
+#' Fix parameters, make them equal, bound them, or tie them by an equation
 #'
 #' `loading[Calm, sc4] == 0.8` fixes a parameter; `loading[Calm, sc1] ==
-#' loading[Calm, sc2]` makes two equal. A slice on the left (`loading[Calm, ]`,
-#' `variance[sc1:sc4]`, `variance[items]`) applies the statement to each
-#' parameter in it. Fixing a covariance that is not in the model adds it as a
-#' fixed value. A later statement about the same address overrides an earlier
-#' one, and says so.
+#' loading[Calm, sc2]` makes two equal; `variance[Calm] >= 0` and
+#' `effect[Calm, Staying] <= 1` bound one. Any smooth equation or inequality of
+#' addresses is understood too, such as `variance[sc1] == 1 - loading[Calm,
+#' sc1]^2` or `loading[Calm, sc1] >= loading[Calm, sc2]`, written with `+ - * / ^
+#' ( )`, `exp()`, `log()` and `sqrt()`. A slice (`loading[Calm, ]`,
+#' `variance[sc1:sc4]`, `variance[items]`) on the left of a single address or
+#' number applies the statement to each parameter in it. Fixing a covariance
+#' that is not in the model adds it as a fixed value. A later statement about
+#' the same address overrides an earlier one, and says so.
+#'
+#' Equations are met exactly (constrained scoring; Aitchison & Silvey 1958) and
+#' each takes one free parameter off the count. A bound that the data press
+#' against is reported as *at bound*, without an error or a test; the
+#' \eqn{\chi^2} of such a fit follows a mixture of distributions (Shapiro 1985),
+#' so that no plain *p* is given.
 #'
 #' @param .bp A blueprint.
 #' @param ... Statements, as above; strings are read as statements too.
 #' @return The blueprint with the restrictions added.
-#' @section Errors: `orizzonte_error_restriction` for anything but
-#'   `address == number` or `address == address`; contradictions are reported
-#'   when the model is laid out.
+#' @section Errors: `orizzonte_error_restriction` for anything that is not such
+#'   a statement; contradictions are reported when the model is laid out or
+#'   fitted, and a restriction that follows from the others is named and left
+#'   out.
 #' @examples
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = sc1:sc4) |>
-#'   restrict(loading[Calm, sc2] == loading[Calm, sc3], variance[sc4] == 25)
+#'   restrict(loading[Calm, sc2] == loading[Calm, sc3], variance[sc4] == 25) |>
+#'   restrict(variance[items] >= 0)
 #' @export
 restrict <- function(.bp, ...) {
   check_blueprint(.bp, "restrict")
@@ -26,6 +38,8 @@ restrict <- function(.bp, ...) {
   .bp
 }
 
+# A restriction is a list of `left` and `right` (each the text of an address or expression, or a number), `relation`
+# (==, >= or <=) and `smooth`: whether a side is more than one address or number.
 add_restriction <- function(bp, statement) {
   if (is.character(statement)) {
     text <- statement
@@ -36,12 +50,12 @@ add_restriction <- function(bp, statement) {
   key <- format_restriction(new)
   known <- vapply(bp$restrict, format_restriction, "")
   if (key %in% known) abort("duplicate", paste0("The same restriction is declared twice: ", key, "."))
-  if (new$left %in% bp$relax) {
+  if (!new$smooth && new$relation == "==" && new$left %in% bp$relax) {
     say("Overridden by a later restrict(): ", new$left, " is no longer relaxed.")
     bp$relax <- setdiff(bp$relax, new$left)
   }
-  if (is.numeric(new$right)) {
-    older <- vapply(bp$restrict, function(r) r$left == new$left && is.numeric(r$right), NA)
+  if (!new$smooth && is.numeric(new$right)) {
+    older <- vapply(bp$restrict, function(r) !r$smooth && r$left == new$left && r$relation == new$relation && is.numeric(r$right), NA)
     if (any(older)) {
       say("Overridden by a later restrict(): ", known[older], " is now ", key, ".")
       bp$restrict <- bp$restrict[!older]
@@ -51,11 +65,17 @@ add_restriction <- function(bp, statement) {
   bp
 }
 
+restriction_relations <- c("==", ">=", "<=")
+
 parse_restriction <- function(statement) {
   text <- deparse_one(statement)
-  if (!is.call(statement) || !identical(statement[[1L]], quote(`==`))) {
+  relation <- if (is.call(statement) && is.symbol(statement[[1L]])) as.character(statement[[1L]]) else ""
+  if (!relation %in% restriction_relations || length(statement) != 3L) {
+    hint <- if (relation %in% c("<", ">")) paste0("Use ", relation, "= ; at a bound the two mean the same.")
+    if (relation %in% c("=", "<-")) hint <- "Use == for an equation."
     abort("restriction", c(paste0("Not a restriction: ", text, "."),
-                           i = "Write address == number or address == address, such as loading[Calm, sc4] == 1."))
+                           i = hint %||% paste("Write address == number, address == address, address >= number, or an equation of addresses,",
+                                               "such as loading[Calm, sc4] == 1.")))
   }
   left <- statement[[2L]]
   right <- statement[[3L]]
@@ -63,11 +83,19 @@ parse_restriction <- function(statement) {
     swap <- left
     left <- right
     right <- swap
+    relation <- c("==" = "==", ">=" = "<=", "<=" = ">=")[[relation]]
   }
   number <- plain_number(right)
-  target <- restriction_address(left, text)
-  if (!is.null(number)) return(list(left = target, right = number))
-  list(left = target, right = restriction_address(right, text))
+  one_address <- function(e) is.call(e) && identical(e[[1L]], quote(`[`))
+  if (one_address(left) && (!is.null(number) || (one_address(right) && relation == "=="))) {
+    right <- number %||% restriction_address(right, text)
+    return(list(left = restriction_address(left, text), relation = relation, right = right, smooth = FALSE))
+  }
+  sides <- lapply(list(left, right), read_expression)
+  if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
+    abort("restriction", c(paste0("No address in ", text, "."), i = "Such as loading[Calm, sc4] == 1."))
+  }
+  list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text, smooth = TRUE)
 }
 
 restriction_address <- function(expression, text) {
@@ -91,7 +119,15 @@ plain_number <- function(expression) {
 
 format_restriction <- function(restriction) {
   right <- if (is.numeric(restriction$right)) format_exact(restriction$right) else restriction$right
-  paste(restriction$left, "==", right)
+  paste(restriction$left, restriction$relation, right)
+}
+
+# All addresses a restriction mentions.
+restriction_addresses <- function(restriction) {
+  sides <- list(restriction$left, restriction$right)
+  sides <- Filter(is.character, sides)
+  if (!restriction$smooth) return(unlist(sides))
+  unique(unlist(lapply(sides, function(text) read_expression(str2lang(text))$inputs)))
 }
 
 # The shortest text that reads back as the same number.

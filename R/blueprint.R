@@ -4,8 +4,8 @@
 #' what covaries, what is fixed or equal. It is a plain value built by small
 #' verbs, each of which returns a new blueprint; nothing is estimated while it
 #' is built. The verbs are [construct()], [effect()], [covary()],
-#' [uncorrelate()], [restrict()], [relax()], [start_at()], [leave_out()] and
-#' [wording()].
+#' [uncorrelate()], [restrict()], [relax()], [start_at()], [quantity()],
+#' [leave_out()] and [wording()].
 #'
 #' @section What is assumed without being asked for:
 #' Residual variances of everything that something points at; covariances among
@@ -31,7 +31,7 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     effects = list(from = character(), to = character()),
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
-    restrict = list(), relax = character(), start_at = numeric(), wording = character()
+    restrict = list(), relax = character(), start_at = numeric(), quantities = character(), wording = character()
   ), class = "orizzonte_blueprint")
 }
 
@@ -97,15 +97,16 @@ format_blueprint <- function(bp) {
     if (length(bp$uncorrelate$first)) paste(address_format("covariance", bp$uncorrelate$first, bp$uncorrelate$second), "== 0"),
     vapply(bp$restrict, format_restriction, ""),
     if (length(bp$relax)) paste("free:", bp$relax),
-    if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at))
+    if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
+    if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities)
   )
   if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
-  table <- apply_scales(layout_parameters(bp, means = mentions_means(bp)), bp)
+  table <- build_layout(bp, means = mentions_means(bp))
   c(lines, "", format_assumptions(table, bp), "", format_counts(table), "",
     "Next: fit_model(blueprint, data)")
 }
 
 # Restrictions on intercepts or means need a mean structure even before the data are known.
 mentions_means <- function(bp) {
-  any(grepl("^(intercept|mean)\\[", c(vapply(bp$restrict, `[[`, "", "left"), bp$relax)))
+  any(grepl("^(intercept|mean)\\[", c(unlist(lapply(bp$restrict, restriction_addresses)), bp$relax)))
 }

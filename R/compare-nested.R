@@ -36,7 +36,9 @@ anova.orizzonte_fit <- function(object, ...) {
     if (is_nested(fits[[k]], fits[[k - 1L]])) {
       change[k] <- chisq[k] - chisq[k - 1L]
       df_change[k] <- df[k] - df[k - 1L]
-      p_change[k] <- if (df_change[k] > 0) upper_p(max(0, change[k]), df_change[k]) else NA
+      pressed <- vapply(active_bounds(fits[[k - 1L]]), `[[`, "", "text")
+      p_change[k] <- if (df_change[k] > 0 && length(pressed) == 0L) upper_p(max(0, change[k]), df_change[k]) else NA
+      if (length(pressed)) notes <- c(notes, paste0(names[order][k - 1L], " lies at a bound (", enumerate(pressed), "): no plain p."))
       if (df_change[k] == 0) notes <- c(notes, paste0(names[order][k], " and ", names[order][k - 1L], " are the same model in other words."))
     } else {
       notes <- c(notes, paste0(names[order][k], " is not nested in ", names[order][k - 1L],

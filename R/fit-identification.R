@@ -47,16 +47,14 @@ examine_identification <- function(layout, moments) {
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
   identified <- counts$df >= 0L && lacking == 0L
   list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
-       families = format_families(counts), rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
+       families = format_families(counts), equations = counts$equations, rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
        trading = trading, notes = if (identified) resting_on_little(layout) else character(),
        remedies = if (identified) character() else unname(remedies(layout, counts, lacking)))
 }
 
 # Moments the model itself implies at middling values, for a look before there are data.
 plausible_moments <- function(layout) {
-  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6, intercept = 0, mean = 0)[layout$head]
-  spread <- 1 + 0.1 * sin(seq_along(value))          # no two alike, so that no accidental equality hides or makes a rank
-  eta <- ifelse(is.na(layout$fixed), value * spread, layout$fixed)
+  eta <- ifelse(is.na(layout$fixed), typical_values(layout), layout$fixed)
   p <- length(layout$observed)
   for (attempt in 1:20) {
     keep <- if (layout$core$means) seq_along(eta) else which(layout$family != parameter_families[["mean"]])
@@ -157,7 +155,7 @@ resting_on_little <- function(layout) {
 #' @export
 print.orizzonte_identification <- function(x, ...) {
   cat(heading(paste0("Identification: ", x$title)), sep = "\n")
-  cat(x$moments, " moments - ", x$parameters, " free parameters = ", x$df, " degrees of freedom\n", sep = "")
+  cat(format_count_line(x), "\n", sep = "")
   cat(wrap_lines(paste0("free: ", paste(x$families, collapse = ", ")), indent = 2L, hang = 8L), sep = "\n")
   if (x$identified) {
     cat("Identified: the rank is full (", x$rank, ")", if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")

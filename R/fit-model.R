@@ -45,12 +45,13 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   starts <- layout_starts(layout, model$blueprint)[layout$core$used]
   core <- core_fit(layout$core, list(moments), starts, 500L, 1e-12, 4L, 20260101)
   if (!core$identified) refuse_unidentified(layout, moments)
+  check_feasible(layout, core)
   fit <- structure(list(
     blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,
     options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
   ), class = "orizzonte_fit")
   fit <- complete_solution(fit)
-  for (note in sample$notes) say(note)
+  for (note in c(sample$notes, layout$notes)) say(note)
   warn_about(fit)
   fit
 }
@@ -67,7 +68,16 @@ meet_data <- function(bp, data, missing_codes) {
   sample <- sample_moments(code_data(data, coding), observed, missing_codes, bp)
   sample$notes <- c(coding_notes(coding), sample$notes)
   layout <- build_layout(bp, means = !is.null(sample$mean), observed = observed, sd = sqrt(diag(sample$covariance)))
+  check_quantities(layout, bp)
   list(blueprint = bp, coding = coding, sample = sample, layout = layout)
+}
+
+# Restrictions that contradict each other end here, by name.
+check_feasible <- function(layout, core) {
+  if (core$status != 7L) return(invisible())
+  broken <- vapply(layout$constraints[core$violations > 1e-4], `[[`, "", "text")
+  abort("restriction", c("The restrictions cannot all hold.", stats::setNames(paste0("Not met: ", broken), rep("x", length(broken))),
+                         i = "Leave one of them out, or look for a contradiction among all restrictions of these parameters."))
 }
 
 package_version_text <- function() as.character(utils::packageVersion("orizzonte"))
@@ -88,7 +98,8 @@ fit_statuses <- c(
   "not converged: no step lowers the discrepancy any further",
   "not converged: the solution is stationary but not a minimum",
   "not converged: the information matrix is singular at the solution",
-  "not converged: no admissible starting values were found", "interrupted"
+  "not converged: no admissible starting values were found", "interrupted",
+  "not converged: the restrictions cannot all hold"
 )
 fit_status <- function(fit) fit_statuses[[fit$core$status + 1L]]
 has_converged <- function(fit) fit$core$status == 0L

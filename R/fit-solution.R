@@ -15,6 +15,9 @@ complete_solution <- function(fit) {
   }
   fit$theta <- theta
   fit$eta <- eta
+  pressed <- unlist(lapply(active_bounds(fit), function(bound) bound$rows))
+  pressed <- pressed[is.na(layout$fixed[pressed])]
+  fit$layout$status[layout$class %in% layout$class[pressed]] <- "at bound"
   fit
 }
 

@@ -14,7 +14,8 @@ apply_scales <- function(table, bp) {
     own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && !is.na(table$fixed[variance]))
     involved <- which(table$first == name | table$second %in% name)
     alone <- is.na(table$fixed) & tabulate(table$class, length(table$class))[table$class] == 1L
-    closed <- !own && !composite && length(bp$constructs[[name]]$fixed) == 0L && !any(table$touched[involved] & !alone[involved])
+    closed <- !own && !composite && length(bp$constructs[[name]]$fixed) == 0L &&
+      !any(table$touched[involved] & !alone[involved]) && !any(table$constrained[involved])
     kind <- if (is.null(marker_item)) setting else "marker"
     marker <- 0L
     if (own) {

@@ -109,9 +109,9 @@ declared_by_restriction <- function(bp, first, second) {
   out <- list(first = character(), second = character())
   if (length(bp$restrict) + length(bp$relax) == 0L) return(out)
   known <- pair_key(first, second)
-  for (restriction in c(bp$restrict, lapply(bp$relax, function(text) list(left = text, right = 0)))) {
-    for (side in list(restriction$left, restriction$right)) {
-      if (is.numeric(side) || !startsWith(side, "covariance[")) next
+  for (mentioned in c(lapply(bp$restrict, restriction_addresses), as.list(bp$relax))) {
+    for (side in mentioned) {
+      if (!startsWith(side, "covariance[")) next
       address <- parse_address(side)
       if (length(address$first) != 1L || length(address$second) != 1L) next
       key <- pair_key(address$first, address$second)
@@ -129,7 +129,7 @@ apply_restrictions <- function(table, bp) {
   size <- length(table$parameter)
   class <- seq_len(size)
   table$touched <- rep(FALSE, size)
-  for (restriction in bp$restrict) {
+  for (restriction in Filter(Negate(is_constraint), bp$restrict)) {
     rows <- restricted_rows(restriction$left, table)
     table$touched[rows] <- TRUE
     if (is.numeric(restriction$right)) {
@@ -171,6 +171,8 @@ apply_restrictions <- function(table, bp) {
     if (length(values) == 1L) table$fixed[members] <- values
   }
   table$class <- class
+  table$constrained <- rep(FALSE, size)
+  table$constrained[constrained_rows(table, bp)] <- TRUE
   table
 }
 

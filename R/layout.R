@@ -2,7 +2,7 @@
 # same as the core reads it. With saturated means the core never sees them: they are profiled out.
 
 build_layout <- function(bp, means, observed = NULL, sd = NULL) {
-  table <- apply_map(apply_scales(layout_parameters(bp, means, observed), bp), sd)
+  table <- apply_constraints(apply_map(apply_scales(layout_parameters(bp, means, observed), bp), sd), bp)
   table$profiled <- means && means_saturated(table)
   table$core <- core_layout(table, keep_means = means && !table$profiled)
   table
@@ -13,7 +13,9 @@ means_saturated <- function(table) {
   mean_rows <- table$family == parameter_families[["mean"]]
   intercepts <- mean_rows & table$head == "intercept"
   alone <- tabulate(table$class, length(table$class))[table$class] == 1L
-  all(is.na(table$fixed[intercepts]) & alone[intercepts]) && all(!is.na(table$fixed[mean_rows & !intercepts]))
+  constrained <- unlist(lapply(table$constraints, `[[`, "rows"))
+  all(is.na(table$fixed[intercepts]) & alone[intercepts]) && all(!is.na(table$fixed[mean_rows & !intercepts])) &&
+    !any(mean_rows[constrained])
 }
 
 core_layout <- function(table, keep_means) {
@@ -28,7 +30,7 @@ core_layout <- function(table, keep_means) {
     family = table$family[rows], group = rep(1L, length(rows)), row = table$row[rows], col = table$col[rows],
     means = keep_means, parameters = length(used), constant = table$constant[rows],
     map_entry = table$map$entry[in_map], map_parameter = match(table$map$parameter[in_map], used),
-    map_weight = table$map$weight[in_map], used = used,
+    map_weight = table$map$weight[in_map], used = used, constraints = core_constraints(table, rows),
     scales = unname(lapply(Filter(function(s) s$composite || s$kind != "given", table$scales), function(scale) {
       list(group = 1L, construct = p + match(scale$construct, table$constructs),
            kind = if (scale$composite) 3L else match(scale$kind, scale_settings) - 1L, marker = as.integer(scale$marker),
@@ -44,8 +46,9 @@ layout_counts <- function(table) {
   moments <- p * (p + 1L) / 2L + if (table$means) p else 0L
   free <- table$parameter %in% table$parameters
   family <- table$role[free]
-  list(moments = moments, parameters = length(table$parameters), df = moments - length(table$parameters),
-       families = table(factor(family, levels = unique(family))))
+  equations <- n_equations(table)
+  list(moments = moments, parameters = length(table$parameters), equations = equations,
+       df = moments - length(table$parameters) + equations, families = table(factor(family, levels = unique(family))))
 }
 
 plural <- function(role) sub("ys$", "ies", paste0(role, "s"))
@@ -57,13 +60,15 @@ format_families <- function(counts) {
 }
 
 format_counts <- function(table) {
-  counts <- layout_counts(apply_map_once(table))
-  c("Counts", paste0("  ", counts$moments, " moments - ", counts$parameters, " free parameters = ", counts$df,
-                     " degrees of freedom", if (!table$means) "  (covariances only; intercepts add as many moments)"),
+  counts <- layout_counts(table)
+  c("Counts", paste0("  ", format_count_line(counts), if (!table$means) "  (covariances only; intercepts add as many moments)"),
     wrap_lines(paste0("free: ", paste(format_families(counts), collapse = ", ")), indent = 2L, hang = 8L))
 }
 
-apply_map_once <- function(table) if (is.null(table$map)) apply_map(table) else table
+format_count_line <- function(counts) {
+  paste0(counts$moments, " moments - ", counts$parameters, " free parameters",
+         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ", counts$df, " degrees of freedom")
+}
 
 # What was added without being asked for, and what was not: sentences.
 list_assumptions <- function(table, bp) {

@@ -12,7 +12,9 @@
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
 #'   `parameter` (its address), `group`, `role`, `estimate`, `se`, `z`, `p`
 #'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` and
-#'   `status` (free, fixed, equal).
+#'   Quantities follow at the end. `status`: free, fixed, equal, tied (by an
+#'   equation), at bound, or derived. What is
+#'   fixed or at a bound has no error and no test.
 #' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
 #'   outside 0 to 1.
 #' @examples
@@ -27,17 +29,19 @@ estimates <- function(fit, level = 0.95) {
   vcov <- solution_vcov(fit)
   se <- delta_se(k, vcov)
   standardized <- standardized_solution(fit)
-  fixed <- layout$status == "fixed"
-  se[fixed] <- NA
+  untested <- layout$status %in% c("fixed", "at bound")
+  se[untested] <- NA
   z <- fit$eta / se
   half <- stats::qnorm((1 + level) / 2) * se
   standardized_se <- delta_se(standardized$jacobian, vcov)
   standardized_se[standardized_se < 1e-10] <- NA
-  list_frame_class(list(
+  columns <- list(
     parameter = layout$parameter, group = layout$group, role = layout$role, estimate = fit$eta, se = se, z = z,
     p = 2 * stats::pnorm(-abs(z)), lower = fit$eta - half, upper = fit$eta + half,
     standardized = standardized$value, standardized_se = standardized_se, status = layout$status
-  ), "orizzonte_estimates")
+  )
+  if (length(fit$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, vcov, level))
+  list_frame_class(columns, "orizzonte_estimates")
 }
 
 check_level <- function(level) {
@@ -87,7 +91,7 @@ format_estimates_table <- function(x) {
   interval <- if (all(c("lower", "upper") %in% names(x))) {
     list(`interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]")))
   }
-  status <- ifelse(x$status == "free", "", x$status)
+  status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
   columns <- c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
                interval, list(z = format_fixed(x$z, 2L), p = format_p(x$p), standardized = format_fixed(x$standardized), status = status))
   format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE))

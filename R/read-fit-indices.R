@@ -44,7 +44,7 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   chisq <- stats::deviance(fit)
   df <- stats::df.residual(fit)
   n <- fit$moments$n
-  q <- length(fit$theta)
+  q <- n_free(fit)
   s <- fit$moments$covariance
   p <- ncol(s)
   means <- fit$layout$means
@@ -54,7 +54,10 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   base <- baseline_model(s, fit$layout$endogenous, n, means, baseline == "independence")
   saturated <- saturated_deviance(s, n)
   moments <- p * (p + 1) / 2 + if (means) p else 0
-  bounds <- rmsea_bounds(chisq, df, n)
+  # at an active bound chi-square follows a mixture (Shapiro 1985): what rests on its plain distribution is left empty
+  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
+  plain <- function(x) if (length(pressed)) x * NA else x
+  bounds <- plain(rmsea_bounds(chisq, df, n))
   good <- gfi(s, sigma)
   compared <- comparative_indices(chisq, df, base$chisq, base$df)
   split <- chisq_split(fit, sigma, mu)
@@ -62,13 +65,13 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
     c(aic = deviance + 2 * q, bic = deviance + q * log(n), bic_adjusted = deviance + q * log((n + 2) / 24))
   }
   value <- c(
-    chisq = chisq, df = df, p = upper_p(chisq, df), chisq_per_df = if (df > 0) chisq / df else NA,
+    chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,
     chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
-    compared, rmsea = rmsea_point(chisq, df, n), close_fit_p = close_fit_p(chisq, df, n),
+    compared, rmsea = rmsea_point(chisq, df, n), close_fit_p = plain(close_fit_p(chisq, df, n)),
     srmr = srmr(s, sigma, fit$moments$mean, mu), gfi = good,
     agfi = if (df > 0) 1 - p * (p + 1) / (2 * df) * (1 - good) else NA,
     loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2, loglik_baseline = -(saturated + base$chisq) / 2,
-    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = critical_n(chisq / n, df),
+    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = plain(critical_n(chisq / n, df)),
     baseline_chisq = base$chisq, baseline_df = base$df, baseline_p = upper_p(base$chisq, base$df),
     stats::setNames(information(saturated + base$chisq, base$parameters), paste0("baseline_", c("aic", "bic", "bic_adjusted"))),
     stats::setNames(information(saturated, moments), paste0("saturated_", c("aic", "bic", "bic_adjusted"))),
@@ -80,7 +83,7 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   judged <- judge_indices(value, limits, df)
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
-  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit)))
+  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
 }
 
 # Chi-square of the covariances and what structured means add; NA when means are saturated or absent, for then
@@ -143,14 +146,16 @@ judge_indices <- function(value, limits, df) {
 short_number <- function(x) if (x < 1) sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else format(x)
 
 # What the main indices say together, in words.
-read_indices <- function(table, df, converged) {
+read_indices <- function(table, df, converged, pressed = character()) {
   if (!converged) return("The fit has not converged: these indices cannot be read.")
   if (df == 0) return("The model is saturated (df = 0): it reproduces the data whatever they are, so fit cannot be judged.")
   main <- c("cfi", "tli", "rmsea", "srmr")
   verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
   verdicts <- verdicts[!is.na(verdicts)]
   exact <- table$value[table$index == "p"]
-  first <- if (exact >= 0.05) "Exact fit is not rejected" else "Exact fit is rejected"
+  first <- if (length(pressed)) {
+    paste0("The solution lies at a bound (", enumerate(pressed), "), so \u03c7\u00b2 has no plain p")
+  } else if (exact >= 0.05) "Exact fit is not rejected" else "Exact fit is rejected"
   by <- function(word) enumerate(names(verdicts)[verdicts == word])
   second <- if (length(unique(verdicts)) == 1L) {
     paste0(by(verdicts[[1L]]), " all say ", verdicts[[1L]])
@@ -159,7 +164,7 @@ read_indices <- function(table, df, converged) {
     paste0("the indices disagree: ", paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
   }
   advice <- if (all(verdicts == "good")) {
-    if (exact >= 0.05) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
+    if (isTRUE(exact >= 0.05)) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
   } else {
     "Look at residuals(fit, largest = 10) for where the model is off, before trusting the estimates."
   }

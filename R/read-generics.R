@@ -51,7 +51,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
   value <- -(saturated_deviance(object$moments$covariance, object$moments$n) + stats::deviance(object)) / 2
-  structure(value, df = length(object$theta), nobs = stats::nobs(object), class = "logLik")
+  structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
 }
 
 #' @rdname generics-of-a-fit
@@ -65,6 +65,9 @@ deviance.orizzonte_fit <- function(object, ...) max(0, object$moments$n * object
 #' @rdname generics-of-a-fit
 #' @export
 df.residual.orizzonte_fit <- function(object, ...) layout_counts(object$layout)$df
+
+# Free parameters, less one for each equation among them.
+n_free <- function(fit) length(fit$theta) - n_equations(fit$layout)
 
 #' Tidy generics
 #'

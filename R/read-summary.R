@@ -26,7 +26,8 @@ print.orizzonte_fit <- function(x, ...) {
     if (df == 0) {
       cat("\u03c7\u00b2 = ", format_fixed(chisq), ", df = 0\n", sep = "")
     } else {
-      cat("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), ", p ", p_clause(table$value[table$index == "p"]),
+      p <- table$value[table$index == "p"]
+      cat("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), if (!is.na(p)) paste0(", p ", p_clause(p)),
           "; CFI ", pick("cfi"), ", TLI ", pick("tli"), ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"), "\n", sep = "")
     }
     cat(wrap_lines(attr(table, "reading")), sep = "\n")
@@ -40,7 +41,7 @@ p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", for
 format_sample <- function(fit) {
   sample <- fit$sample
   paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
-         ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(length(fit$theta), "free parameter"),
+         ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"),
          if (is.null(sample$data)) "; from summary data")
 }
 
@@ -112,9 +113,9 @@ format_grouped_estimates <- function(x) {
   lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
   titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
               `disturbance variance` = "Disturbance variances", covariance = "Covariances", `residual covariance` = "Residual covariances",
-              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts", mean = "Means of constructs")
+              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts", mean = "Means of constructs", quantity = "Quantities")
   order <- c("effect", "loading", "weight", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
-             "residual variance", "intercept", "mean")
+             "residual variance", "intercept", "mean", "quantity")
   out <- lines[1L]
   for (role in intersect(order, x$role)) out <- c(out, titles[[role]], paste0("  ", lines[-1L][x$role == role]))
   out[1L] <- paste0("  ", out[1L])

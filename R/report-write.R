@@ -69,7 +69,7 @@ report_estimates <- function(fit, role) {
   item <- ifelse(is.na(fit$layout$second[match(x$parameter, fit$layout$parameter)]), fit$layout$first[match(x$parameter, fit$layout$parameter)],
                  fit$layout$second[match(x$parameter, fit$layout$parameter)])
   out <- list_frame(list(parameter = code_text(x$parameter), estimate = format_number(x$estimate), se = format_number(x$se), interval = interval,
-                         p = format_p(x$p), standardized = format_fixed(x$standardized), status = ifelse(x$status == "free", "", x$status)))
+                         p = format_p(x$p), standardized = format_fixed(x$standardized), status = ifelse(x$status %in% c("free", "derived"), "", x$status)))
   if ("loading" %in% role && length(words)) out$wording <- ifelse(item %in% names(words), words[item], "")
   names(out)[4L] <- "95 % interval"
   out

@@ -72,6 +72,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_expression
+List core_expression(SEXP tape, const Eigen::VectorXd& inputs);
+RcppExport SEXP _orizzonte_core_expression(SEXP tapeSEXP, SEXP inputsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type tape(tapeSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type inputs(inputsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_expression(tape, inputs));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
@@ -79,6 +90,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
     {"_orizzonte_core_standardize", (DL_FUNC) &_orizzonte_core_standardize, 2},
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
+    {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 2},
     {NULL, NULL, 0}
 };
 

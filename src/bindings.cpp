@@ -4,6 +4,7 @@
 #include <cstring>
 
 #include "core/discrepancy.hpp"
+#include "core/expression.hpp"
 #include "core/fit.hpp"
 #include "core/standardize.hpp"
 
@@ -30,6 +31,14 @@ const double* numbers(SEXP list, const char* name) {
   const SEXP x = element(list, name);
   if (TYPEOF(x) != REALSXP) Rcpp::stop("'%s' must be double", name);
   return REAL(x);
+}
+
+oz::Expression expression_from(SEXP tape) {
+  oz::Expression out;
+  const int* operation = integers(tape, "operation");
+  const double* argument = numbers(tape, "argument");
+  for (int i = 0; i < Rf_length(element(tape, "operation")); ++i) out.push_back({static_cast<oz::Operation>(operation[i]), argument[i]});
+  return out;
 }
 
 oz::Model model_from(SEXP layout) {
@@ -60,6 +69,15 @@ oz::Model model_from(SEXP layout) {
     const int* loadings = integers(scale, "loadings");
     for (int i = 0; i < Rf_length(element(scale, "loadings")); ++i) item.loadings.push_back(loadings[i] - 1);
     model.scales.push_back(item);
+  }
+  const SEXP constraints = element(layout, "constraints");
+  for (int k = 0; k < Rf_length(constraints); ++k) {
+    const SEXP constraint = VECTOR_ELT(constraints, k);
+    oz::Constraint item{expression_from(constraint), {}, {}, integers(constraint, "bound")[0] != 0};
+    const int* inputs = integers(constraint, "inputs");
+    for (int i = 0; i < Rf_length(element(constraint, "inputs")); ++i) item.inputs.push_back(inputs[i] - 1);
+    item.unit.assign(item.inputs.size(), 1.0);
+    model.constraints.push_back(item);
   }
   return model;
 }
@@ -109,7 +127,8 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
       Rcpp::_["theta"] = fit.theta, Rcpp::_["eta"] = fit.eta, Rcpp::_["vcov"] = fit.covariance,
       Rcpp::_["discrepancy"] = fit.discrepancy, Rcpp::_["decrement"] = fit.decrement,
       Rcpp::_["status"] = static_cast<int>(fit.status), Rcpp::_["identified"] = fit.identified,
-      Rcpp::_["starts"] = fit.starts,
+      Rcpp::_["starts"] = fit.starts, Rcpp::_["active"] = Rcpp::LogicalVector(fit.active.begin(), fit.active.end()),
+      Rcpp::_["violations"] = fit.violations,
       Rcpp::_["history"] = List::create(Rcpp::_["method"] = method, Rcpp::_["chisq"] = chisq,
                                         Rcpp::_["decrement"] = decrement, Rcpp::_["damping"] = damping));
 }
@@ -150,4 +169,10 @@ List core_local_rank(SEXP layout, SEXP sample) {
   const oz::Rank rank = oz::local_rank(model_from(layout), sample_from(sample), oz::Settings());
   return List::create(Rcpp::_["rank"] = rank.rank, Rcpp::_["parameters"] = rank.parameters,
                       Rcpp::_["eigenvalues"] = rank.eigenvalues, Rcpp::_["null_vectors"] = rank.null_vectors);
+}
+
+// [[Rcpp::export(rng = false)]]
+List core_expression(SEXP tape, const Eigen::VectorXd& inputs) {
+  const oz::Jet jet = oz::evaluate(expression_from(tape), inputs);
+  return List::create(Rcpp::_["value"] = jet.value, Rcpp::_["gradient"] = jet.gradient, Rcpp::_["hessian"] = jet.hessian);
 }

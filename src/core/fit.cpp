@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "constrained.hpp"
 #include "rescale.hpp"
 #include "starts.hpp"
 
@@ -59,23 +60,39 @@ bool with_strong_markers(const Model& model, const Vector& unit_entries, bool av
   return changed;
 }
 
-bool full_rank(Discrepancy& problem) {
+Optimum minimise(const Model& model, Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+  if (model.constraints.empty()) return optimise(problem, start, settings, callbacks);
+  return optimise_constrained(problem, model, start, settings, callbacks);
+}
+
+// The information in units of the parameters, and what equalities tell besides.
+Matrix told(const Model& model, Discrepancy& problem, const Vector& theta) {
   Matrix information = problem.expected_information();
+  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
+  Vector scale(information.rows());
+  for (int i = 0; i < scale.size(); ++i) scale[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
+  information = scale.asDiagonal() * information * scale.asDiagonal();
+  if (model.constraints.empty()) return information;
+  Matrix directions = equality_directions(model, theta) * scale.asDiagonal();
+  directions.rowwise().normalize();
+  return information + directions.transpose() * directions;
+}
+
+bool full_rank(const Model& model, Discrepancy& problem, const Vector& theta) {
+  const Matrix information = told(model, problem, theta);
   const int q = information.rows();
   if (q == 0) return true;
-  const Vector scale = information.diagonal().cwiseMax(0).cwiseSqrt().cwiseInverse();
-  if (!scale.allFinite()) return false;
-  information = scale.asDiagonal() * information * scale.asDiagonal();
   Eigen::LLT<Matrix> llt(information);
   return llt.info() == Eigen::Success && llt.matrixLLT().diagonal().minCoeff() > 1e-5;
 }
 
-bool identified_near(Discrepancy& problem, const Vector& theta, Random& random) {
-  if (full_rank(problem)) return true;
+bool identified_near(const Model& model, Discrepancy& problem, const Vector& theta, Random& random) {
+  if (full_rank(model, problem, theta)) return true;
   for (int attempt = 0; attempt < 40; ++attempt) {
     Vector trial = theta;
     for (int i = 0; i < trial.size(); ++i) trial[i] += 0.15 * (random.uniform() - 0.5) + 0.1 * trial[i] * random.normal();
-    if (problem.move_to(trial) && full_rank(problem)) {
+    restore(model, trial);
+    if (problem.move_to(trial) && full_rank(model, problem, trial)) {
       problem.move_to(theta);
       return true;
     }
@@ -122,12 +139,12 @@ Optimum from_start(const Model& model, Discrepancy& problem, const Vector& eta, 
   Vector theta;
   if (!admissible_start(model, problem, eta, theta)) return out;
   settings.require_rank = true;
-  out = optimise(problem, theta, settings, callbacks);
+  out = minimise(model, problem, theta, settings, callbacks);
   if (out.status != Status::Singular || out.history.size() > 0) return out;
-  identified = identified_near(problem, theta, random);
+  identified = identified_near(model, problem, theta, random);
   if (!identified) return out;
   settings.require_rank = false;
-  return optimise(problem, theta, settings, callbacks);
+  return minimise(model, problem, theta, settings, callbacks);
 }
 
 }  // namespace
@@ -154,7 +171,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
       if (first.theta.size() > 0 && out.identified) {
         eta = internal.map(first.theta);
         to_model_scale(scaled.model, eta);
-        now = optimise(problem, parameters_of(scaled.model, eta), settings, callbacks);
+        now = minimise(scaled.model, problem, parameters_of(scaled.model, eta), settings, callbacks);
         if (now.status == Status::BadStart) now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
         now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
       }
@@ -178,6 +195,9 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
   out.decrement = best.decrement;
   out.status = best.status;
   out.history = best.history;
+  out.active = best.active;
+  out.multipliers = best.multipliers;
+  out.violations = best.violations;
   if (best.covariance.rows() == best.theta.size())
     out.covariance = scaled.parameter_unit.asDiagonal() * best.covariance * scaled.parameter_unit.asDiagonal();
   return out;
@@ -197,13 +217,9 @@ Rank local_rank(const Model& model, const std::vector<Moments>& sample, const Se
     Vector trial = theta;
     if (point > 0)
       for (int i = 0; i < trial.size(); ++i) trial[i] += 0.3 * (random.uniform() - 0.5) + 0.1 * trial[i] * random.normal();
+    restore(scaled.model, trial);
     if (!problem.move_to(trial)) continue;
-    Matrix information = problem.expected_information();
-    information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
-    Vector scale(information.rows());
-    for (int i = 0; i < scale.size(); ++i) scale[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
-    const Matrix unit = scale.asDiagonal() * information * scale.asDiagonal();
-    Eigen::SelfAdjointEigenSolver<Matrix> solver(unit);
+    Eigen::SelfAdjointEigenSolver<Matrix> solver(told(scaled.model, problem, trial));
     const Vector& values = solver.eigenvalues();
     const double limit = 1e-9 * std::max(1.0, values[values.size() - 1]);
     int null = 0;

@@ -14,6 +14,8 @@ struct Fit {
   bool identified = true;          // full rank at the start or at some random admissible point
   int starts = 1;
   std::vector<Iteration> history;
+  std::vector<char> active;        // by constraint
+  Vector multipliers, violations;
 };
 
 Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& settings, const Callbacks& callbacks);

@@ -81,12 +81,29 @@ struct Scale {
   bool closed;
 };
 
+// A smooth expression as a tape in postfix order; its inputs are numbered.
+enum class Operation : int { Constant = 0, Input, Add, Subtract, Multiply, Divide, Power, Negate, Exp, Log, Sqrt };
+struct Step {
+  Operation operation;
+  double argument;   // the number, or the index of the input
+};
+using Expression = std::vector<Step>;
+
+// expression == 0, or >= 0 for a bound. Input i of the expression is unit[i] times entry inputs[i].
+struct Constraint {
+  Expression expression;
+  std::vector<int> inputs;
+  std::vector<double> unit;
+  bool bound;
+};
+
 struct Model {
   std::vector<Shape> groups;
   std::vector<Entry> entries;
   LinearMap map;
   bool means = false;
   std::vector<Scale> scales;
+  std::vector<Constraint> constraints;
 };
 
 // Sample moments of one group; the covariance has divisor n.

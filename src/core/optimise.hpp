@@ -11,7 +11,8 @@ enum class Status : int {
   NotMinimum = 3,     // stationary, but the Hessian is not positive definite
   Singular = 4,       // the information is singular at the solution
   BadStart = 5,       // the starting values imply no positive definite covariance matrix
-  Interrupted = 6
+  Interrupted = 6,
+  Infeasible = 7      // the constraints cannot all hold
 };
 
 struct Iteration {
@@ -37,6 +38,9 @@ struct Optimum {
   Status status = Status::BadStart;
   std::vector<Iteration> history;
   Matrix covariance;          // inverse expected information; empty when singular
+  std::vector<char> active;   // by constraint: does it hold with equality
+  Vector multipliers;         // by constraint
+  Vector violations;          // by constraint, in standard errors of its gradient
 };
 
 Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks);

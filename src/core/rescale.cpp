@@ -51,6 +51,8 @@ Rescaled rescale(const Model& model, const std::vector<Moments>& sample) {
     out.model.map.constant[e] *= out.entry_unit[e];
     for (Term& term : out.model.map.rows[e]) term.weight *= out.entry_unit[e] * out.parameter_unit[term.parameter];
   }
+  for (Constraint& constraint : out.model.constraints)
+    for (size_t i = 0; i < constraint.inputs.size(); ++i) constraint.unit[i] /= out.entry_unit[constraint.inputs[i]];
   return out;
 }
 

@@ -1,0 +1,93 @@
+# Smooth expressions of addresses: read over a whitelist of operators, never evaluated as R code.
+
+expression_operators <- c("+" = 2L, "-" = 3L, "*" = 4L, "/" = 5L, "^" = 6L)      # codes of the core's tape
+expression_functions <- c(exp = 8L, log = 9L, sqrt = 10L)
+tape_constant <- 0L
+tape_input <- 1L
+tape_negate <- 7L
+
+# A tape in postfix order: `operation`, `argument` (a number, or the zero-based index of an input), `inputs` (texts of
+# addresses, canonical) and `text`, the expression as we print it. `read_only` allows what can be read but not set:
+# total[], indirect[], correlation[], r_squared[], quantity[] and standardized(address).
+read_expression <- function(expression, read_only = FALSE) {
+  whole <- deparse_one(expression)
+  operation <- integer()
+  argument <- numeric()
+  inputs <- character()
+  emit <- function(code, value = 0) {
+    operation <<- c(operation, code)
+    argument <<- c(argument, value)
+  }
+  emit_input <- function(text) {
+    if (!text %in% inputs) inputs <<- c(inputs, text)
+    emit(tape_input, match(text, inputs) - 1)
+    text
+  }
+  walk <- function(e) {
+    if (is.numeric(e) && length(e) == 1L && is.finite(e)) {
+      emit(tape_constant, as.numeric(e))
+      return(format_exact(e))
+    }
+    if (!is.call(e) || !is.symbol(e[[1L]])) refuse_expression(e, whole)
+    name <- as.character(e[[1L]])
+    if (name == "[") return(emit_input(expression_address(e, whole, read_only)))
+    if (name == "(") return(paste0("(", walk(e[[2L]]), ")"))
+    if (name == "standardized" && length(e) == 2L) {
+      if (!read_only) refuse_expression(e, whole, "Restrictions take raw parameters; standardized() belongs in quantity().")
+      return(emit_input(paste0("standardized(", expression_address(e[[2L]], whole, FALSE), ")")))
+    }
+    if (name %in% names(expression_functions) && length(e) == 2L) {
+      inner <- walk(e[[2L]])
+      emit(expression_functions[[name]])
+      return(paste0(name, "(", inner, ")"))
+    }
+    if (name %in% c("+", "-") && length(e) == 2L) {
+      inner <- walk(e[[2L]])
+      if (name == "-") emit(tape_negate)
+      return(paste0(name, inner))
+    }
+    if (!name %in% names(expression_operators) || length(e) != 3L) refuse_expression(e, whole)
+    left <- walk(e[[2L]])
+    right <- walk(e[[3L]])
+    emit(expression_operators[[name]])
+    if (name == "^") paste0(left, "^", right) else paste(left, name, right)
+  }
+  text <- walk(expression)
+  list(operation = operation, argument = argument, inputs = inputs, text = text)
+}
+
+expression_address <- function(expression, whole, read_only) {
+  address <- parse_address(expression)
+  if (!read_only && !address$head %in% names(address_heads)) {
+    abort("restriction", c(paste0("`", address$head, "` is read only and cannot be restricted: ", whole, "."),
+                           i = paste0("Restrict parameters: ", enumerate(names(address_heads)), ".")))
+  }
+  slots <- if (address$head %in% names(readable_heads)) readable_heads[[address$head]] else address_heads[[address$head]]
+  one <- length(address$first) == 1L && !isTRUE(address$pattern) && (slots == 1L || length(address$second) == 1L)
+  if (!one) {
+    abort("restriction", c(paste0(format(address), " means several parameters; an expression needs one at a time: ", whole, "."),
+                           i = "Name each parameter, such as loading[Calm, sc1] + loading[Calm, sc2]."))
+  }
+  format(address)
+}
+
+refuse_expression <- function(part, whole, hint = NULL) {
+  abort("restriction", c(paste0("Cannot read `", deparse_one(part), "` in ", whole, "."),
+                         i = hint %||% paste0("An expression holds addresses and numbers, joined by ",
+                                              enumerate(c(names(expression_operators), "( )")), ", and ",
+                                              enumerate(paste0(names(expression_functions), "()")), ".")))
+}
+
+# One tape for `left - right`.
+difference_tape <- function(left, right) {
+  inputs <- unique(c(left$inputs, right$inputs))
+  renumber <- function(tape) {
+    at <- tape$operation == tape_input
+    tape$argument[at] <- match(tape$inputs[tape$argument[at] + 1], inputs) - 1
+    tape
+  }
+  left <- renumber(left)
+  right <- renumber(right)
+  list(operation = c(left$operation, right$operation, expression_operators[["-"]]),
+       argument = c(left$argument, right$argument, 0), inputs = inputs)
+}
