@@ -6,11 +6,14 @@
 #'
 #' @param object A fit from [fit_model()].
 #' @param items Whether to list effects of and on pure items, too.
+#' @param routes Whether to split indirect effects by route: one row for each
+#'   chain of effects that passes no variable twice, named by its product, which
+#'   [quantity()] understands.
 #' @param level Level of the confidence intervals.
 #' @param ... Not used.
-#' @return A data frame of class `orizzonte_effects`, up to three rows for each
+#' @return A data frame of class `orizzonte_effects`, rows for each
 #'   pair with an effect: `parameter` (an address such as `total[A, B]`), `kind`
-#'   (direct, indirect, total), `from`, `to`, `estimate`, `se`, `z`, `p`,
+#'   (direct, indirect, route, total), `from`, `to`, `estimate`, `se`, `z`, `p`,
 #'   `lower`, `upper`, `standardized`, `standardized_se`.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
@@ -21,13 +24,11 @@
 #' effects(suppressMessages(fit_model(bp, choirs)))
 #' @importFrom stats effects
 #' @export
-effects.orizzonte_fit <- function(object, items = FALSE, level = 0.95, ...) {
+effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
   check_dots_empty(..., .verb = "effects")
   check_level(level)
   layout <- object$layout
   all <- c(layout$observed, layout$constructs)
-  matrices <- model_matrices(object)
-  total <- matrices$total - diag(length(all))
   arrows <- which(layout$head %in% arrow_heads)
   pure <- match(pure_items(layout), all)
   outcomes <- setdiff(unique(layout$row[arrows]), if (!items) pure)
@@ -38,18 +39,9 @@ effects.orizzonte_fit <- function(object, items = FALSE, level = 0.95, ...) {
   reach <- reachable(layout, length(all))
   pairs <- pairs[reach[cbind(pairs$to, pairs$from)], , drop = FALSE]
   pairs <- pairs[order(match(pairs$to, outcomes), match(pairs$from, causes)), , drop = FALSE]
-  if (nrow(pairs) == 0L) return(effects_frame(NULL, level))
-  vcov <- solution_vcov(object)
-  standardized <- standardized_solution(object)
-  sd <- sqrt(standardized$variances[[1L]])
-  log_sd <- standardized$variance_jacobians[[1L]] / (2 * standardized$variances[[1L]])
-  coded <- all %in% coded_predictors(object)
-  sd[coded] <- 1
-  log_sd[coded, ] <- 0
-  rows <- lapply(seq_len(nrow(pairs)), function(i) {
-    effect_rows(object, pairs$from[i], pairs$to[i], matrices$total, arrows, all, vcov, sd, log_sd)
-  })
-  effects_frame(do.call(rbind, rows), level)
+  context <- jet_context(object)
+  rows <- lapply(seq_len(nrow(pairs)), function(i) effect_rows(object, c(pairs$from[i], pairs$to[i]), all, context, routes))
+  effects_frame(object, do.call(c, rows), context, level)
 }
 
 reachable <- function(layout, size) {
@@ -64,45 +56,72 @@ reachable <- function(layout, size) {
   }
 }
 
-# d T_ab / d B_ij = T_ai T_jb; the standardized effect is T_ab sd_b / sd_a.
-effect_rows <- function(fit, from, to, total, arrows, all, vcov, sd, log_sd) {
+# The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair` and `jet`.
+effect_rows <- function(fit, pair, all, context, routes) {
   layout <- fit$layout
-  q <- length(layout$parameters)
-  gradient_total <- gradient_direct <- numeric(q)
-  in_map <- which(layout$map$entry %in% arrows)
-  for (k in in_map) {
-    entry <- layout$map$entry[k]
-    p <- layout$map$parameter[k]
-    gradient_total[p] <- gradient_total[p] + layout$map$weight[k] * total[to, layout$row[entry]] * total[layout$col[entry], from]
-    if (layout$row[entry] == to && layout$col[entry] == from) gradient_direct[p] <- gradient_direct[p] + layout$map$weight[k]
-  }
-  direct_row <- arrows[layout$row[arrows] == to & layout$col[arrows] == from]
-  direct <- sum(fit$eta[direct_row])
-  value <- c(direct = direct, indirect = total[to, from] - direct, total = total[to, from])
-  gradient <- rbind(gradient_direct, gradient_total - gradient_direct, gradient_total)
-  ratio <- sd[from] / sd[to]
-  standardized <- value * ratio
-  spread <- gradient * ratio + outer(standardized, log_sd[from, ] - log_sd[to, ])
-  se <- unname(delta_se(gradient, vcov))
-  se[rowSums(abs(gradient)) == 0] <- NA
-  keep <- c(length(direct_row) > 0L, abs(value[["indirect"]]) > 0 || any(abs(gradient[2L, ]) > 0), TRUE)
-  head <- if (length(direct_row)) layout$head[direct_row] else "effect"
-  list_frame(list(head = rep(head, 3L), kind = names(value), from = rep(all[from], 3L), to = rep(all[to], 3L), estimate = unname(value), se = se,
-                  standardized = unname(standardized), standardized_se = unname(delta_se(spread, vcov))))[keep, ]
+  arrows <- layout$head %in% arrow_heads
+  direct <- which(arrows & layout$row == pair[2L] & layout$col == pair[1L])
+  row <- function(kind, parameter, jet) list(list(kind = kind, parameter = parameter, pair = pair, jet = jet))
+  indirect <- total_jet("indirect", pair, fit, context)
+  mediated <- indirect$value != 0 || any(indirect$gradient != 0)
+  label <- function(head) address_format(head, all[pair[1L]], all[pair[2L]])
+  along <- if (routes && mediated) simple_routes(layout, arrows, pair[1L], pair[2L])
+  c(if (length(direct)) row("direct", layout$parameter[direct], list(value = fit$eta[direct], gradient = context$map[direct, ])),
+    if (mediated) row("indirect", label("indirect"), indirect),
+    unlist(lapply(along, function(steps) {
+      text <- paste(layout$parameter[steps], collapse = " * ")
+      row("route", text, expression_jet(str2lang(text), fit, context))
+    }), recursive = FALSE),
+    row("total", label("total"), total_jet("total", pair, fit, context)))
 }
 
-effects_frame <- function(rows, level) {
-  if (is.null(rows)) {
-    rows <- list_frame(list(kind = character(), from = character(), to = character(), estimate = numeric(), se = numeric(),
-                            standardized = numeric(), standardized_se = numeric(), head = character()))
+# Routes of two steps or more that pass no variable twice: rows of the table, in order.
+simple_routes <- function(layout, arrows, from, to) {
+  out <- list()
+  walk <- function(at, steps, seen) {
+    for (step in which(arrows & layout$col == at)) {
+      next_one <- layout$row[step]
+      if (next_one == to) {
+        if (length(steps)) out <<- c(out, list(c(steps, step)))
+      } else if (!next_one %in% seen) {
+        walk(next_one, c(steps, step), c(seen, next_one))
+      }
+    }
   }
-  head <- ifelse(rows$kind == "direct", rows$head, rows$kind)
-  half <- stats::qnorm((1 + level) / 2) * rows$se
-  z <- rows$estimate / rows$se
+  walk(from, integer(), from)
+  out
+}
+
+# The standardized effect is T_ab sd_b / sd_a; of a predictor coded 0/1, T_ab / sd_a.
+effects_frame <- function(fit, rows, context, level) {
+  all <- c(fit$layout$observed, fit$layout$constructs)
+  if (length(rows) == 0L) {
+    estimate <- standardized <- numeric()
+    gradient <- spread <- matrix(0, 0L, length(fit$theta))
+    from <- to <- integer()
+  } else {
+    from <- vapply(rows, function(r) r$pair[1L], 0L)
+    to <- vapply(rows, function(r) r$pair[2L], 0L)
+    variances <- context$standardized$variances[[1L]]
+    sd <- sqrt(variances)
+    log_sd <- context$standardized$variance_jacobians[[1L]] / (2 * variances)
+    coded <- all %in% coded_predictors(fit)
+    sd[coded] <- 1
+    log_sd[coded, ] <- 0
+    estimate <- vapply(rows, function(r) r$jet$value, 0)
+    gradient <- do.call(rbind, lapply(rows, function(r) r$jet$gradient))
+    standardized <- estimate * sd[from] / sd[to]
+    spread <- gradient * sd[from] / sd[to] + standardized * (log_sd[from, , drop = FALSE] - log_sd[to, , drop = FALSE])
+  }
+  vcov <- solution_vcov(fit)
+  se <- delta_se(gradient, vcov)
+  se[rowSums(abs(gradient)) == 0] <- NA
+  half <- stats::qnorm((1 + level) / 2) * se
+  z <- estimate / se
   list_frame_class(list(
-    parameter = if (nrow(rows)) address_format(head, rows$from, rows$to) else character(), kind = rows$kind, from = rows$from, to = rows$to,
-    estimate = rows$estimate, se = rows$se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = rows$estimate - half, upper = rows$estimate + half,
-    standardized = rows$standardized, standardized_se = rows$standardized_se
+    parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"), from = all[from], to = all[to],
+    estimate = estimate, se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half, upper = estimate + half,
+    standardized = standardized, standardized_se = delta_se(spread, vcov)
   ), "orizzonte_effects")
 }
 

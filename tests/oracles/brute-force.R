@@ -138,3 +138,10 @@ oracle_start <- function(model, sample) {
   }, 0)
   vapply(model$labels, function(l) mean(value[model$free & cells$label == l]), 0)
 }
+
+# A model whose cells are a function of fewer parameters: `expand` gives all free cells from those.
+oracle_expanded <- function(model, expand) {
+  build <- model$build
+  model$build <- function(theta) build(expand(theta))
+  model
+}

@@ -1,0 +1,160 @@
+staying <- function() {
+  blueprint("Staying") |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = c(sc1, sc2, sc4)) |>
+    construct("Staying", reflected_in = st1:st3) |>
+    effect(Staying ~ Belonging + Calm)
+}
+staying_items <- c(paste0("be", 1:4), "sc1", "sc2", "sc4", paste0("st", 1:3))
+staying_oracle <- function() {
+  cells <- oracle_factor_cells(list(Belonging = paste0("be", 1:4), Calm = c("sc1", "sc2", "sc4"), Staying = paste0("st", 1:3)))
+  structural <- cells$row == "Belonging" & cells$col == "Staying" | cells$row == "Calm" & cells$col == "Staying" & cells$matrix == "Psi"
+  cells <- cells[!structural, ]
+  cells <- rbind(cells, data.frame(matrix = "B", row = "Staying", col = c("Belonging", "Calm"), value = NA))
+  oracle_model(staying_items, c("Belonging", "Calm", "Staying"), cells)
+}
+
+test_that("smooth equations agree with the same model written with fewer parameters", {
+  data <- complete_choirs(staying_items)
+  fit <- quiet_fit(staying() |> restrict(loading[Calm, sc4] == loading[Calm, sc2]^2 + 0.1, effect[Belonging, Staying] == 2 * effect[Calm, Staying]), data)
+  model <- staying_oracle()
+  free <- model$cells[model$free, ]
+  at <- function(row, col) which(free$matrix == "B" & free$row == row & free$col == col)
+  gone <- c(at("sc4", "Calm"), at("Staying", "Belonging"))
+  keep <- setdiff(seq_along(model$labels), gone)
+  expand <- function(theta) {
+    out <- rep(theta[1] * 0, length(model$labels))
+    out[keep] <- theta
+    out[gone[1]] <- out[at("sc2", "Calm")]^2 + 0.1
+    out[gone[2]] <- 2 * out[at("Staying", "Calm")]
+    out
+  }
+  sample <- sample_of(data)
+  sample[[1]]$mean <- NULL
+  oracle <- oracle_fit(oracle_expanded(model, expand), oracle_start(model, sample)[keep], sample)
+  jacobian <- numDeriv::jacobian(expand, oracle$theta, method = "complex")
+  order <- oracle_order(fit, model)
+  vcov <- jacobian %*% oracle$vcov %*% t(jacobian)
+  used <- !is.na(order)                              # intercepts are profiled and not in the oracle
+  expect_lt(max(abs(coef(fit)[used] - expand(oracle$theta)[order[used]]) / pmax(abs(coef(fit)[used]), 0.1)), 1e-6)
+  expect_lt(max(abs(sqrt(diag(vcov(fit)))[used] / sqrt(diag(vcov))[order[used]] - 1)), 1e-5)
+  expect_lt(abs(deviance(fit) - oracle$chisq), 1e-5)
+  expect_equal(df.residual(fit), 34)
+  expect_equal(attr(logLik(fit), "df"), length(coef(fit)) - 2)
+  status <- estimates(fit)$status
+  expect_equal(sum(status == "tied"), 4)
+  expect_output(print(summary(fit)), "+ 2 equations = 34 degrees of freedom", fixed = TRUE)
+})
+
+test_that("an equation written as an expression is the equality", {
+  data <- complete_choirs(staying_items)
+  plain <- quiet_fit(staying() |> restrict(loading[Calm, sc4] == loading[Calm, sc2]), data)
+  tape <- quiet_fit(staying() |> restrict(loading[Calm, sc4] - loading[Calm, sc2] == 0), data)
+  expect_equal(deviance(tape), deviance(plain), tolerance = 1e-9)
+  expect_equal(df.residual(tape), df.residual(plain))
+  expect_equal(estimates(tape)$se, estimates(plain)$se, tolerance = 1e-6)
+  expect_equal(fit_indices(tape)$value, fit_indices(plain)$value, tolerance = 1e-6)
+  expect_equal(anova(tape, quiet_fit(staying(), data))$df_change[2], 1)
+})
+
+test_that("equations can identify what the data cannot", {
+  data <- complete_choirs(c("be3", "be4"))
+  two <- blueprint("Two", scale = "unit") |> construct("Belonging", reflected_in = be3:be4)
+  expect_error(quiet_fit(two, data), class = "orizzonte_error_identification")
+  fit <- quiet_fit(two |> restrict(loading[Belonging, be3] == 1.1 * loading[Belonging, be4]), data)
+  s <- cov(data) * (nrow(data) - 1) / nrow(data)
+  expect_equal(coef(fit)[["loading[Belonging, be4]"]], sqrt(s[1, 2] / 1.1), tolerance = 1e-8)
+  expect_equal(df.residual(fit), 0)
+  expect_true(identification(two |> restrict(loading[Belonging, be3] == 1.1 * loading[Belonging, be4]), data)$identified)
+})
+
+test_that("a bound that presses is the value fixed there, said so and not tested; an idle one changes nothing", {
+  data <- complete_choirs(staying_items)
+  free <- quiet_fit(staying(), data)
+  idle <- quiet_fit(staying() |> restrict(variance[items] >= 0, effect[Calm, Staying] <= 5), data)
+  expect_equal(deviance(idle), deviance(free), tolerance = 1e-9)
+  expect_equal(estimates(idle)$se, estimates(free)$se, tolerance = 1e-6)
+  expect_equal(df.residual(idle), df.residual(free))
+  bound <- quiet_fit(staying() |> restrict(loading[Calm, sc2] >= 1.1), data)
+  fixed <- quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1.1), data)
+  expect_gt(1.1, coef(free)[["loading[Calm, sc2]"]])
+  expect_equal(deviance(bound), deviance(fixed), tolerance = 1e-9)
+  expect_equal(df.residual(bound), df.residual(free))
+  row <- subset(as.data.frame(estimates(bound)), parameter == "loading[Calm, sc2]")
+  expect_equal(row$status, "at bound")
+  expect_equal(row$estimate, 1.1, tolerance = 1e-9)
+  expect_true(is.na(row$se) && is.na(row$p))
+  others <- names(coef(fixed))
+  expect_equal(sqrt(diag(vcov(bound)))[others], sqrt(diag(vcov(fixed)))[others], tolerance = 1e-6)
+  indices <- fit_indices(bound)
+  expect_true(all(is.na(indices$value[indices$index %in% c("p", "close_fit_p", "critical_n")])))
+  expect_match(attr(indices, "reading"), "lies at a bound (loading[Calm, sc2] >= 1.1)", fixed = TRUE)
+  expect_output(print(bound), "no plain p")
+  compared <- anova(free, bound)
+  expect_true(all(is.na(compared$p_change)))
+})
+
+test_that("bounds keep a variance from turning negative", {
+  # a three-item construct whose first two items are nearly the same item
+  s <- matrix(c(1, 0.98, 0.5, 0.98, 1, 0.4, 0.5, 0.4, 1), 3, dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
+  data <- summary_data(s, n = 200, sd = c(a = 1, b = 1, c = 1))
+  bp <- blueprint("Heywood", scale = "unit") |> construct("F", reflected_in = c(a, b, c))
+  improper <- suppressWarnings(quiet_fit(bp, data))
+  expect_lt(coef(improper)[["variance[a]"]], 0)
+  kept <- quiet_fit(bp |> restrict(variance[items] >= 0), data))
+  expect_equal(coef(kept)[["variance[a]"]], 0, tolerance = 1e-8)
+  # with variance[a] at 0 the construct is a itself: the other loadings are regressions on a
+  expect_equal(unname(coef(kept)["loading[F, b]"] / sqrt(199 / 200)), 0.98, tolerance = 1e-6)
+  expect_false(any(estimates(kept)$estimate[grepl("variance", estimates(kept)$parameter)] < -1e-9))
+})
+
+test_that("contradictory and redundant restrictions are named", {
+  data <- complete_choirs(staying_items)
+  error <- expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] >= 1.2, loading[Calm, sc2] <= 1), data), class = "orizzonte_error_restriction")
+  expect_match(conditionMessage(error), "cannot all hold")
+  expect_match(conditionMessage(error), "loading[Calm, sc2] >= 1.2", fixed = TRUE)
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1, loading[Calm, sc2] >= 1.5), data), "is fixed at 1", fixed = TRUE)
+  bp <- staying() |> restrict(loading[Calm, sc4] == 1 * loading[Calm, sc2], 2 * loading[Calm, sc4] == 2 * loading[Calm, sc2])
+  expect_message(fit <- fit_model(bp, data), "follows from the other restrictions: 2 * loading[Calm, sc4]", fixed = TRUE)
+  expect_equal(df.residual(fit), 33)
+})
+
+test_that("what is not a restriction is refused with advice", {
+  expect_error(restrict(staying(), loading[Calm, sc2] > 1), "Use >=", fixed = TRUE)
+  expect_error(restrict(staying(), system("ls") == 1), class = "orizzonte_error_restriction")
+  expect_error(restrict(staying(), loading[Calm, ] * 2 == 1), "several parameters")
+  expect_error(restrict(staying(), total[Calm, Staying] == 1), "read only")
+  expect_error(restrict(staying(), 1 + 1 == 2 * 1), "No address")
+  expect_error(restrict(staying(), standardized(loading[Calm, sc2]) == 0.5), "quantity()", fixed = TRUE)
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc9] + 1), choirs), class = "orizzonte_error_restriction")
+})
+
+test_that("relax() undoes bounds and equations, and later bounds override earlier ones", {
+  bp <- staying() |> restrict(loading[Calm, sc2] >= 1, loading[Calm, sc4] == loading[Calm, sc2] + 1)
+  expect_message(bp <- relax(bp, loading[Calm, sc2]), "Overridden")
+  expect_length(bp$restrict, 0)
+  bp <- restrict(staying(), loading[Calm, sc2] >= 1)
+  expect_message(bp <- restrict(bp, 2 <= loading[Calm, sc2]), "is now loading[Calm, sc2] >= 2", fixed = TRUE)
+  expect_length(bp$restrict, 1)
+})
+
+test_that("random equations: the core's constrained optimum satisfies them and is stationary", {
+  data <- complete_choirs(staying_items)
+  equations <- c("loading[Calm, sc2] * loading[Calm, sc4] == 1", "exp(effect[Calm, Staying]) == sqrt(loading[Staying, st2]) + 0.2",
+                 "log(variance[be1]) == log(variance[be2]) - 0.1", "loading[Belonging, be2] / loading[Belonging, be3] == 1.05")
+  for (equation in equations) {
+    fit <- quiet_fit(restrict(staying(), !!equation), data)
+    sides <- strsplit(equation, "==", fixed = TRUE)[[1]]
+    value <- function(text) {
+      for (name in names(coef(fit))) text <- gsub(name, format(coef(fit)[[name]], digits = 17), text, fixed = TRUE)
+      eval(str2lang(text))
+    }
+    expect_equal(value(sides[1]), value(sides[2]), tolerance = 1e-8)
+    # the score is a multiple of the equation's gradient
+    core <- orizzonte:::core_evaluate(fit$layout$core, list(fit$moments), fit$core$theta)
+    gradient <- orizzonte:::constraint_gradient(fit$layout$constraints[[1]], fit$eta, fit$layout)[fit$layout$core$used]
+    d <- 1 / sqrt(diag(core$expected))
+    residual <- stats::lm.fit(cbind(gradient * d), core$score * d)$residuals
+    expect_lt(max(abs(residual)), 1e-5)
+  }
+})
