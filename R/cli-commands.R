@@ -4,6 +4,9 @@ cli_options <- function() {
   list(
     format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
     json_format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default) or json"),
+    screen_format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT",
+                                          help = "text (default), json, or csv (the columns)"),
+    by = optparse::make_option("--by", type = "character", default = NULL, metavar = "COLUMN", help = "a grouping column"),
     table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
                                   help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
     out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
@@ -25,6 +28,13 @@ cli_commands <- function() {
       does = "a complete analysis of the made-up choir data, into a folder", files = character(), options = c("folder", "quiet"),
       help = "Fits the measurement model of the demo data, prints the summary, and writes report, figure, tables and the fit.",
       example = "orizzonte demo --out my-demo", run = command_demo
+    ),
+    screen = list(
+      does = "look at the data: codes, odd columns, missing values, outliers", files = c("[BLUEPRINT]", "DATA"),
+      options = c("screen_format", "out", "by", "missing_codes", "quiet"),
+      help = paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given (then keying is checked, too).\n",
+                    "Ends with a plain list of what to do. Exit code 0; 2: bad input."),
+      example = "orizzonte screen choirs.csv --by setting", run = command_screen
     ),
     check = list(
       does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
@@ -64,6 +74,27 @@ parse_codes <- function(text) {
     abort("usage", c(paste0("--missing-codes must be numbers, not ", quoted(text), "."), i = "Such as --missing-codes=-9,999"))
   }
   codes
+}
+
+command_screen <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  if (!is.null(given$out)) check_target(given$out)
+  data <- read_data_file(given$files[length(given$files)])
+  if (inherits(data, "orizzonte_summary_data")) abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
+  bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
+  names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
+  check_known(c(names, given$by), names(data), bp)
+  found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes))
+  to_output(given$out, given$quiet, function() {
+    switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""), csv = write_table(found$columns))
+  })
+  0L
+}
+
+screen_json <- function(found) {
+  content <- c(list(orizzonte = package_version_text(), command = "screen"), found[c("rows", "complete", "columns", "groups", "patterns", "normality",
+                                                                                     "outliers", "advice")])
+  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", null = "null", dataframe = "rows", pretty = TRUE)
 }
 
 command_check <- function(given) {

@@ -1,6 +1,6 @@
 #' The command line
 #'
-#' `main()` runs one command of the command line: `demo`, `check`, `fit`, `draw` or
+#' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`, `draw` or
 #' `report`; `orizzonte --help` lists them. Tables go to standard output,
 #' messages to standard error. Exit codes: 0 done (an improper solution warns
 #' and says so in `status`), 1 not identified or not converged, 2 bad input or
@@ -93,7 +93,8 @@ parse_arguments <- function(name, command, args) {
   parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE), error = function(e) {
     abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)), i = paste0("See: orizzonte ", name, " --help")))
   })
-  if (length(parsed$args) != length(command$files)) {
+  needed <- sum(!startsWith(command$files, "["))
+  if (length(parsed$args) < needed || length(parsed$args) > length(command$files)) {
     abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
                             if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))

@@ -11,6 +11,7 @@ factor_coding <- function(bp, data) {
 }
 
 column_levels <- function(x) {
+  x <- plain_column(x)
   if (is.factor(x)) return(levels(droplevels(x)))
   if (!is.character(x)) return(NULL)
   levels <- sort(unique(x[!is.na(x)]), method = "radix")

@@ -92,6 +92,7 @@ check_known <- function(variables, columns, bp) {
 }
 
 numeric_column <- function(x, name, missing_codes) {
+  x <- plain_column(x)
   if (is.logical(x) && !all(is.na(x))) x <- as.numeric(x)
   if (all(is.na(x))) return(rep(NA_real_, length(x)))
   if (!is.numeric(x) || is.factor(x)) {
@@ -104,10 +105,4 @@ numeric_column <- function(x, name, missing_codes) {
   x <- as.numeric(x)
   if (length(missing_codes)) x[x %in% missing_codes] <- NA_real_
   x
-}
-
-column_labels <- function(data, variables) {
-  labels <- lapply(variables, function(name) attr(data[[name]], "label", exact = TRUE))
-  found <- vapply(labels, function(l) is.character(l) && length(l) == 1L, NA)
-  stats::setNames(as.character(unlist(labels[found])), variables[found])
 }

@@ -29,9 +29,26 @@ read_csv_file <- function(file) {
   table
 }
 
-# A summary-data file is told by its first columns.
+# Labelled statistics files go through haven; a summary-data file is told by its first columns.
 read_data_file <- function(file) {
+  ending <- tolower(tools::file_ext(file))
+  if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
   table <- read_csv_file(file)
   is_summary <- names(table)[1L] == "row" || (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))
   if (is_summary) read_summary_data(file) else table
+}
+
+statistics_readers <- c(sav = "read_sav", zsav = "read_sav", por = "read_por", dta = "read_dta", sas7bdat = "read_sas", xpt = "read_xpt")
+
+# With user-defined missing values kept as such: they are declared in the columns.
+read_statistics_file <- function(file, ending) {
+  if (!file.exists(file)) abort("file", c(paste0("There is no file ", quoted(file), "."), did_you_mean(basename(file), list.files(dirname(file)))))
+  if (!requireNamespace("haven", quietly = TRUE)) {
+    abort("file", c(paste0("Reading .", ending, " files needs the package haven."), i = "install.packages(\"haven\"), or save the data as CSV."))
+  }
+  reader <- utils::getFromNamespace(statistics_readers[[ending]], "haven")
+  arguments <- c(list(file), if ("user_na" %in% names(formals(reader))) list(user_na = TRUE))
+  tryCatch(as.data.frame(do.call(reader, arguments)), error = function(e) {
+    abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e)))
+  })
 }

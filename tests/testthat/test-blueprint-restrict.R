@@ -101,7 +101,7 @@ test_that("bounds keep a variance from turning negative", {
   bp <- blueprint("Heywood", scale = "unit") |> construct("F", reflected_in = c(a, b, c))
   improper <- suppressWarnings(quiet_fit(bp, data))
   expect_lt(coef(improper)[["variance[a]"]], 0)
-  kept <- quiet_fit(bp |> restrict(variance[items] >= 0), data))
+  kept <- quiet_fit(bp |> restrict(variance[items] >= 0), data)
   expect_equal(coef(kept)[["variance[a]"]], 0, tolerance = 1e-8)
   # with variance[a] at 0 the construct is a itself: the other loadings are regressions on a
   expect_equal(unname(coef(kept)["loading[F, b]"] / sqrt(199 / 200)), 0.98, tolerance = 1e-6)

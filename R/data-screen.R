@@ -1,0 +1,293 @@
+#' Screen the data before modelling
+#'
+#' Looks at every column, and at the columns together, for what spoils an
+#' analysis later: codes read as data, identifiers, constant or duplicated
+#' columns, sums among their own items, items keyed against the rest of their
+#' construct, skew, outlying rows, patterns of missing values. Ends with a plain
+#' list of what to do, the most serious first. Nothing is changed in the data.
+#'
+#' @section Formulas:
+#' Skew is \eqn{m_3 / m_2^{3/2}} and kurtosis \eqn{m_4 / m_2^2 - 3}; beyond 2 and
+#' 7 they are worth a look (West, Finch & Curran 1995). Multivariate skewness
+#' \eqn{b_{1p}} and kurtosis \eqn{b_{2p}} with their tests follow Mardia (1970).
+#' Outlying rows have a squared Mahalanobis distance whose \eqn{\chi^2_p}
+#' probability is below .001. The variance inflation of a column is
+#' \eqn{1/(1 - R^2)} of its regression on the others.
+#'
+#' @param data A data frame. Columns of labelled statistics files are
+#'   understood: their labels are wordings, their own missing codes are honoured.
+#' @param variables A [blueprint()] (its observed variables, keying checked
+#'   within its constructs) or names of columns, bare or as text; all columns
+#'   when missing.
+#' @param by The name of a grouping column: its groups are counted.
+#' @param missing_codes Numbers that mean "missing", such as `-9`.
+#' @return An object of class `orizzonte_screen`: a list with `rows`,
+#'   `complete` (rows without holes), `columns`
+#'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
+#'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
+#'   `patterns` (of missing values), `normality` (Mardia), `outliers` (`row`,
+#'   `distance`, `p`) and `advice` (`kind`, `columns`, `advice`).
+#'   `as.data.frame()` gives `columns`; `plot()` draws them.
+#' @section Errors: `orizzonte_error_name` for unknown columns (the nearest is
+#'   given), `orizzonte_error_data` when there is nothing to screen.
+#' @examples
+#' screen_data(choirs_troubled)
+#' screen_data(choirs, be1:be4, by = setting)
+#' @export
+screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL) {
+  if (is.matrix(data)) data <- as.data.frame(data)
+  if (!is.data.frame(data)) abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
+  if (nrow(data) == 0L || ncol(data) == 0L) abort("data", "The data have no rows or no columns.")
+  check_missing_codes(missing_codes)
+  chosen <- screened_variables(rlang::enquo(variables), data)
+  by <- capture_names(rlang::enquo(by), "by")$names
+  if (length(by)) check_known(by, names(data), NULL)
+  screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes)
+}
+
+# A bare symbol that is no column but holds a blueprint is that blueprint.
+screened_variables <- function(quosure, data) {
+  expression <- rlang::quo_get_expr(quosure)
+  if (is.null(expression)) return(list(names = names(data)))
+  column <- is.symbol(expression) && as.character(expression) %in% names(data)
+  value <- if (!column) tryCatch(rlang::eval_tidy(quosure), error = function(e) NULL)
+  if (inherits(value, "orizzonte_blueprint")) {
+    variables <- blueprint_variables(value)$observed
+    check_known(variables, names(data), value)
+    return(list(names = variables, blueprint = value))
+  }
+  names <- capture_names(quosure, "variables")$names
+  check_known(names, names(data), NULL)
+  list(names = names)
+}
+
+screen_columns <- function(data, names, bp, by, missing_codes) {
+  raw <- lapply(stats::setNames(names, names), function(name) plain_column(data[[name]]))
+  types <- vapply(names, function(name) column_type(data[[name]]), "")
+  advice <- list()
+  add <- function(kind, columns, ...) advice <<- c(advice, list(list(kind = kind, columns = columns, advice = paste0(...))))
+  for (name in names) {
+    if (identifier_like(raw[[name]])) {
+      add("identifier", name, name, " looks like an identifier: nearly every row has its own value. Leave it out of the model.")
+    }
+  }
+  codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
+  for (code in sort(unique(unlist(codes)))) {
+    holders <- names[vapply(codes, function(x) code %in% x, NA)]
+    times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
+    add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ", format_exact(code), " (", count_of(times, "time"),
+        "), far outside the rest: declare missing_codes = ", format_exact(code), " if it means missing.")
+  }
+  # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
+  clean <- lapply(stats::setNames(names, names), function(name) {
+    x <- raw[[name]]
+    if (is.logical(x)) x <- as.numeric(x)
+    if (!is.numeric(x)) return(NULL)
+    x[x %in% c(missing_codes, suspicious_codes(x))] <- NA_real_
+    as.numeric(x)
+  })
+  known <- vapply(names, function(name) {
+    x <- if (is.null(clean[[name]])) raw[[name]] else clean[[name]]
+    sum(!is.na(x))
+  }, 0L)
+  numeric <- names[!vapply(clean, is.null, NA) & known > 0L]
+  moment <- function(f) vapply(names, function(name) if (name %in% numeric) f(clean[[name]][!is.na(clean[[name]])]) else NA_real_, 0)
+  distinct <- vapply(names, function(name) length(unique(stats::na.omit(if (name %in% numeric) clean[[name]] else raw[[name]]))), 0L)
+  for (name in names[known == 0L]) add("empty", name, name, " is empty: leave it out.")
+  for (name in names[known > 0L & distinct == 1L]) add("constant", name, name, " is the same in every row: leave it out.")
+  varying <- setdiff(numeric, names[distinct <= 1L])
+  measured <- setdiff(varying, unlist(lapply(Filter(function(a) a$kind == "identifier", advice), `[[`, "columns")))
+  x <- matrix(as.numeric(unlist(clean[measured], use.names = FALSE)), nrow(data), length(measured), dimnames = list(NULL, measured))
+  together <- screen_together(x)
+  for (set in together$duplicates) {
+    add("duplicate", set$columns, set$columns[1L], " and ", set$columns[2L], if (set$exact) " are the same column twice" else
+      paste0(" correlate ", format_fixed(set$r), ": nearly the same column"), ". Keep one of them.")
+  }
+  for (set in together$dependent) {
+    add("dependent", set$columns, set$text, " Leave one of them out (a sum score does not belong beside its items).")
+  }
+  high <- names(together$inflation)[!is.na(together$inflation) & together$inflation > 10 & is.finite(together$inflation)]
+  high <- setdiff(high, unlist(c(lapply(together$dependent, `[[`, "columns"), lapply(together$duplicates, `[[`, "columns"))))
+  if (length(high)) add("collinear", high, enumerate(high), ": variance inflation above 10; together they say nearly the same.")
+  for (name in names(bp$constructs)) {
+    against <- keyed_against(x, bp$constructs[[name]]$items)
+    if (length(against)) {
+      add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are", " keyed against the other items of ", name,
+          ": recode ", if (length(against) == 1L) "it" else "them", ", or expect a negative loading.")
+    }
+  }
+  skew <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^3) / mean((v - mean(v))^2)^1.5 else NA_real_)
+  kurtosis <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3 else NA_real_)
+  bent <- names[!is.na(skew) & (abs(skew) > 2 | kurtosis > 7) & names %in% measured]
+  if (length(bent)) add("skew", bent, enumerate(bent), ": strongly skewed or peaked; normal-theory errors and tests are off.")
+  if (nrow(together$outliers)) {
+    far <- together$outliers[together$outliers$p < 0.05 / nrow(data), , drop = FALSE]
+    if (nrow(far)) {
+      add("outlier", character(), if (nrow(far) == 1L) "Row " else "Rows ", enumerate(far$row), if (nrow(far) == 1L) " lies" else " lie",
+          " far from all others (Mahalanobis distance): look at the original answers, and fit with and without.")
+    }
+  }
+  for (name in names[types == "text" & known > 0L]) {
+    as_number <- suppressWarnings(as.numeric(raw[[name]]))
+    if (sum(!is.na(as_number)) > 0.5 * known[[name]]) {
+      odd <- raw[[name]][!is.na(raw[[name]]) & is.na(as_number)]
+      add("text", name, name, " is text but mostly numbers", if (length(odd)) paste0(" (an exception: ", quoted(odd[1L]), ")"), ": recode it.")
+    }
+  }
+  groups <- group_sizes(data, by, length(measured))
+  if (length(groups$advice)) add("groups", by, groups$advice)
+  notes <- vapply(names, function(name) {
+    paste(unique(unlist(lapply(advice, function(a) if (name %in% a$columns) screen_words[[a$kind]]))), collapse = ", ")
+  }, "")
+  inflation <- stats::setNames(rep(NA_real_, length(names)), names)
+  inflation[names(together$inflation)] <- together$inflation
+  columns <- list_frame(list(
+    variable = names, type = unname(types), n = unname(known), missing = nrow(data) - unname(known), distinct = unname(distinct),
+    min = unname(moment(min)), max = unname(moment(max)), mean = unname(moment(mean)), sd = unname(moment(stats::sd)),
+    skew = unname(skew), kurtosis = unname(kurtosis), inflation = unname(inflation), note = unname(notes)))
+  order <- order(match(vapply(advice, `[[`, "", "kind"), names(screen_words)))
+  advice <- advice[order]
+  structure(list(
+    rows = nrow(data), blueprint = !is.null(bp), complete = sum(rowSums(vapply(names, function(name) is.na(if (name %in% numeric) clean[[name]] else raw[[name]]),
+                                                       logical(nrow(data)))) == 0),
+    columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]), normality = together$normality,
+    outliers = together$outliers, data = clean[numeric],
+    advice = list_frame(list(kind = vapply(advice, `[[`, "", "kind"), columns = vapply(advice, function(a) paste(a$columns, collapse = ", "), ""),
+                             advice = vapply(advice, `[[`, "", "advice")))
+  ), class = "orizzonte_screen")
+}
+
+# Kinds of trouble, the most serious first, with the word that marks a column.
+screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?", code = "odd code", text = "text", duplicate = "duplicate",
+                  dependent = "sum of others?", keying = "reverse-keyed?", collinear = "collinear", outlier = "outlier", skew = "skewed", groups = "group")
+
+# Customary codes for "no answer" that lie far outside all other values.
+suspicious_codes <- function(x) {
+  if (!is.numeric(x)) return(numeric())
+  negative <- -c(1, 2, 3, 7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9999)
+  positive <- c(7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9997, 9998, 9999, 99999)
+  values <- unique(x[!is.na(x)])
+  candidates <- values[values %in% c(negative, positive)]
+  rest <- setdiff(values, candidates)
+  if (length(candidates) == 0L || length(rest) < 2L) return(numeric())
+  span <- range(rest)
+  # a candidate that sits among or next to the others is one of them
+  near <- candidates >= 0 & candidates <= span[2L] + max(2, diff(span))
+  run <- 0
+  while ((-run - 1) %in% values) run <- run + 1
+  if (run >= 3) near <- near | (candidates < 0 & candidates >= -run)
+  span <- range(c(span, candidates[near]))
+  low <- candidates < 0 & span[1L] >= 0
+  low <- low | candidates < span[1L] - 2 * diff(span)
+  high <- candidates > span[2L] + diff(span)
+  sort(candidates[(low | high) & !near])
+}
+
+identifier_like <- function(x) {
+  x <- x[!is.na(x)]
+  if (length(x) < 20L || inherits(x, c("Date", "POSIXt"))) return(FALSE)
+  share <- length(unique(x)) / length(x)
+  if (is.character(x) || is.factor(x)) return(share > 0.95)
+  is.numeric(x) && share == 1 && all(x == round(x))
+}
+
+# Items whose loading on the first principal axis of their construct goes against the majority.
+keyed_against <- function(x, items) {
+  items <- intersect(items, colnames(x))
+  if (length(items) < 3L) return(character())
+  r <- stats::cor(x[, items], use = "pairwise.complete.obs")
+  if (anyNA(r)) return(character())
+  axis <- eigen(r, symmetric = TRUE)$vectors[, 1L]
+  if (sum(axis > 0) < length(items) / 2) axis <- -axis
+  items[axis < -0.2]
+}
+
+# Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete rows.
+screen_together <- function(x) {
+  out <- list(duplicates = list(), dependent = list(), inflation = numeric(), normality = NULL,
+              outliers = list_frame(list(row = integer(), distance = numeric(), p = numeric())))
+  complete <- which(rowSums(is.na(x)) == 0)
+  x <- x[, apply(x[complete, , drop = FALSE], 2L, function(v) length(v) > 1L && stats::var(v) > 0), drop = FALSE]
+  p <- ncol(x)
+  if (p < 2L || length(complete) < 3L) return(out)
+  pairwise <- suppressWarnings(stats::cor(x, use = "pairwise.complete.obs"))
+  close <- which(abs(pairwise) > 0.95 & lower.tri(pairwise), arr.ind = TRUE)
+  for (i in seq_len(nrow(close))) {
+    pair <- colnames(x)[sort(close[i, ])]
+    same <- isTRUE(all(x[, pair[1L]] == x[, pair[2L]], na.rm = TRUE))
+    out$duplicates <- c(out$duplicates, list(list(columns = pair, r = pairwise[pair[1L], pair[2L]], exact = same)))
+  }
+  if (length(complete) <= p) return(out)
+  x <- x[complete, , drop = FALSE]
+  r <- stats::cor(x)
+  kept <- colnames(x)
+  repeat {
+    decomposed <- eigen(r[kept, kept, drop = FALSE], symmetric = TRUE)
+    if (min(decomposed$values) > 1e-6 || length(kept) < 3L) break
+    weight <- decomposed$vectors[, length(kept)]
+    involved <- kept[abs(weight) > 0.02]
+    leader <- kept[which.max(abs(weight) * apply(x[, kept], 2L, stats::sd))]
+    pair <- any(vapply(out$duplicates, function(d) setequal(d$columns, involved), NA))
+    if (!pair) {
+      others <- setdiff(involved, leader)
+      slope <- stats::lm.fit(cbind(1, x[, others, drop = FALSE]), x[, leader])$coefficients[-1L]
+      leader_is_sum <- all(abs(slope - slope[1L]) < 0.05 * abs(slope[1L]))
+      out$dependent <- c(out$dependent, list(list(
+        columns = involved, leader = leader,
+        text = if (leader_is_sum) {
+          paste0(leader, " is ", if (abs(slope[1L] - 1) < 0.05) "the sum" else "a multiple of the sum", " of ", enumerate(others, most = 12L), ".")
+        } else {
+          paste0(leader, " can be computed from ", enumerate(others, most = 12L), ".")
+        })))
+    }
+    kept <- setdiff(kept, if (pair) involved[2L] else leader)
+  }
+  out$inflation <- stats::setNames(rep(Inf, ncol(x)), colnames(x))
+  inside <- r[kept, kept, drop = FALSE]
+  if (length(kept) > 1L) out$inflation[kept] <- diag(solve(inside))
+  for (name in setdiff(colnames(x), kept)) out$inflation[name] <- Inf
+  n <- nrow(x)
+  k <- length(kept)
+  centred <- scale(x[, kept, drop = FALSE], scale = FALSE)
+  inverse <- solve(crossprod(centred) / n)
+  product <- centred %*% inverse %*% t(centred)
+  skewness <- sum(product^3) / n^2
+  peak <- mean(diag(product)^2)
+  chisq <- n * skewness / 6
+  df <- k * (k + 1) * (k + 2) / 6
+  z <- (peak - k * (k + 2)) / sqrt(8 * k * (k + 2) / n)
+  out$normality <- list_frame(list(measure = c("skewness", "kurtosis"), value = c(skewness, peak), expected = c(0, k * (k + 2)),
+                                   statistic = c(chisq, z), p = c(stats::pchisq(chisq, df, lower.tail = FALSE), 2 * stats::pnorm(-abs(z)))))
+  distance <- diag(product) * (n - 1) / n
+  p_value <- stats::pchisq(distance, k, lower.tail = FALSE)
+  far <- which(p_value < 0.001)
+  far <- far[order(-distance[far])]
+  out$outliers <- list_frame(list(row = complete[far], distance = unname(distance[far]), p = unname(p_value[far])))
+  out
+}
+
+missing_patterns <- function(columns) {
+  if (length(columns) == 0L) return(list_frame(list(missing = character(), rows = integer())))
+  holes <- vapply(columns, is.na, logical(length(columns[[1L]])))
+  key <- apply(holes, 1L, function(row) paste(names(columns)[row], collapse = ", "))
+  count <- sort(table(key), decreasing = TRUE)
+  list_frame(list(missing = names(count), rows = as.integer(count)))
+}
+
+group_sizes <- function(data, by, variables) {
+  if (length(by) == 0L) return(list())
+  x <- data[[by]]
+  labels <- attr(x, "labels", exact = TRUE)
+  value <- plain_column(x)
+  shown <- if (length(labels)) ifelse(value %in% labels, names(labels)[match(value, labels)], as.character(value)) else as.character(value)
+  count <- table(shown, useNA = "ifany")
+  group <- names(count)
+  group[is.na(group)] <- "(missing)"
+  small <- group[count <= variables]
+  advice <- if (length(group) > 50L) {
+    paste0(by, " has ", length(group), " values: is it a grouping?")
+  } else if (length(small)) {
+    paste0("Too small for ", variables, " variables: ", enumerate(paste0(small, " (", count[match(small, group)], ")")), ".")
+  }
+  list(table = list_frame(list(group = group, n = as.integer(count))), advice = advice)
+}
