@@ -17,6 +17,7 @@ format_screen <- function(x) {
                   VIF = ifelse(is.infinite(table$inflation), "Inf", format_fixed(table$inflation, 1L)), note = table$note)
   lines <- c(heading("Data screening"), paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ", count_of(x$complete, "row"), " complete"),
              "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 8L), FALSE)))
+  if (any(lengths(x$codes))) lines <- c(lines, "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
   if (!is.null(x$groups)) lines <- c(lines, "", paste0("Groups by ", x$by), format_table(list(group = x$groups$group, n = format_count(x$groups$n)), c(FALSE, TRUE)))
   if (nrow(x$patterns) > 1L) {
     shown <- utils::head(x$patterns, 6L)
@@ -47,10 +48,10 @@ format_screen <- function(x) {
 #' Draw a screen of the data
 #'
 #' One small histogram for each numeric column; columns that need a look are
-#' named by the reason and drawn in another colour.
+#' named by the reason and drawn in another colour (odd codes: only their bar).
 #'
 #' @param x A screen from [screen_data()].
-#' @param columns At most so many columns, those with a note first.
+#' @param columns At most so many columns; those with a note are kept first.
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @examples
@@ -70,8 +71,10 @@ plot.orizzonte_screen <- function(x, columns = 24L, ...) {
     v <- v[!is.na(v)]
     breaks <- if (length(unique(v)) <= 12L && all(v == round(v))) seq(min(v) - 0.5, max(v) + 0.5, 1) else pretty(range(v), 16L)
     counted <- graphics::hist(v, breaks = breaks, plot = FALSE)
+    coded <- findInterval(x$codes[[drawn[i]]], counted$breaks, rightmost.closed = TRUE, left.open = TRUE)
+    look <- nzchar(note[i]) & (note[i] != screen_words[["code"]] | seq_along(counted$counts) %in% coded)
     list_frame(list(column = rep(title[i], length(counted$counts)), x = counted$mids, n = counted$counts, width = diff(counted$breaks) * 0.92,
-                    look = rep(if (nzchar(note[i])) "look at it" else "as expected", length(counted$counts))))
+                    look = ifelse(look, "look at it", "as expected")))
   }))
   bars$column <- factor(bars$column, levels = title)
   .data <- rlang::.data

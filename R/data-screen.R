@@ -104,7 +104,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
       paste0(" correlate ", format_fixed(set$r), ": nearly the same column"), ". Keep one of them.")
   }
   for (set in together$dependent) {
-    add("dependent", set$columns, set$text, " Leave one of them out (a sum score does not belong beside its items).")
+    add("dependent", set$leader, set$text, " Leave one of them out (a sum score does not belong beside its items).")
   }
   high <- names(together$inflation)[!is.na(together$inflation) & together$inflation > 10 & is.finite(together$inflation)]
   high <- setdiff(high, unlist(c(lapply(together$dependent, `[[`, "columns"), lapply(together$duplicates, `[[`, "columns"))))
@@ -151,7 +151,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
     rows = nrow(data), blueprint = !is.null(bp), complete = sum(rowSums(vapply(names, function(name) is.na(if (name %in% numeric) clean[[name]] else raw[[name]]),
                                                        logical(nrow(data)))) == 0),
     columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]), normality = together$normality,
-    outliers = together$outliers, data = clean[numeric],
+    outliers = together$outliers, codes = codes, data = lapply(raw[numeric], function(v) replace(as.numeric(v), v %in% missing_codes, NA)),
     advice = list_frame(list(kind = vapply(advice, `[[`, "", "kind"), columns = vapply(advice, function(a) paste(a$columns, collapse = ", "), ""),
                              advice = vapply(advice, `[[`, "", "advice")))
   ), class = "orizzonte_screen")
