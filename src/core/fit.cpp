@@ -156,7 +156,8 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
   Random random(settings.seed);
   Optimum best;
 
-  for (int start = 0; start <= settings.fresh_starts; ++start) {
+  // a first converged but improper solution asks for a few other starts; none at all for more
+  for (int start = 0; start <= (best.status == Status::Converged ? 1 : 3) * settings.fresh_starts; ++start) {
     Vector eta = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
     Optimum now;
     Model internal;

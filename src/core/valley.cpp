@@ -17,7 +17,7 @@ struct Subproblem {
 
   Vector step(double radius) const {
     const double floor = std::max(0.0, -lowest()) + 1e-12 * (1 + eigen.eigenvalues().cwiseAbs().maxCoeff());
-    if (lowest() > 1e-10 && at(0).norm() <= radius) return eigen.eigenvectors() * at(0);
+    if (lowest() > 1e-13 && at(0).norm() <= radius) return eigen.eigenvectors() * at(0);
     Vector d = at(floor);
     if (d.norm() < radius) {               // the hard case: go on along the most negative direction
       d[0] += (d[0] < 0 ? -1 : 1) * std::sqrt(radius * radius - d.squaredNorm());
@@ -78,7 +78,7 @@ bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings
     const double decrement = model.lowest() > 0 ? gradient.dot(model.eigen.eigenvectors() * model.at(0)) : gradient.squaredNorm();
     history.push_back({2, n * before, decrement, radius});
     callbacks.progress(iteration, n * before);
-    if (model.lowest() > 1e-9 && decrement < 1e-8) return true;
+    if (model.lowest() > 1e-11 && decrement < 0.1 * settings.tolerance) return true;
     bool moved = false;
     const Vector previous = theta;
     for (int attempt = 0; attempt < 30 && !moved; ++attempt) {
