@@ -110,7 +110,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
   high <- setdiff(high, unlist(c(lapply(together$dependent, `[[`, "columns"), lapply(together$duplicates, `[[`, "columns"))))
   if (length(high)) add("collinear", high, enumerate(high), ": variance inflation above 10; together they say nearly the same.")
   for (name in names(bp$constructs)) {
-    against <- keyed_against(x, bp$constructs[[name]]$items)
+    against <- opposed(stats::cor(x[, intersect(bp$constructs[[name]]$items, colnames(x)), drop = FALSE], use = "pairwise.complete.obs"))
     if (length(against)) {
       add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are", " keyed against the other items of ", name,
           ": recode ", if (length(against) == 1L) "it" else "them", ", or expect a negative loading.")
@@ -191,15 +191,12 @@ identifier_like <- function(x) {
   is.numeric(x) && share == 1 && all(x == round(x))
 }
 
-# Items whose loading on the first principal axis of their construct goes against the majority.
-keyed_against <- function(x, items) {
-  items <- intersect(items, colnames(x))
-  if (length(items) < 3L) return(character())
-  r <- stats::cor(x[, items], use = "pairwise.complete.obs")
-  if (anyNA(r)) return(character())
+# Items whose weight on the first principal axis goes against the majority.
+opposed <- function(r) {
+  if (ncol(r) < 3L || anyNA(r)) return(character())
   axis <- eigen(r, symmetric = TRUE)$vectors[, 1L]
-  if (sum(axis > 0) < length(items) / 2) axis <- -axis
-  items[axis < -0.2]
+  if (sum(axis > 0) < length(axis) / 2) axis <- -axis
+  colnames(r)[axis < -0.2]
 }
 
 # Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete rows.

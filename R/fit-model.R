@@ -23,8 +23,9 @@
 #' `orizzonte_error_name` for unknown variables (the nearest name is given),
 #' `orizzonte_error_data` for columns that cannot be analysed,
 #' `orizzonte_error_identification` when the parameters cannot be told apart.
-#' A fit that did not converge, or is improper, comes with
-#' `orizzonte_warning_convergence` or `orizzonte_warning_improper`.
+#' A fit that did not converge, is improper, or cannot tell some parameters
+#' apart at its solution comes with `orizzonte_warning_convergence`,
+#' `orizzonte_warning_improper` or `orizzonte_warning_identification`.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -37,23 +38,25 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   check_missing_codes(missing_codes)
-  model <- meet_data(bp, data, missing_codes)
-  sample <- model$sample
-  layout <- model$layout
-  check_counts(layout)
-  moments <- core_sample(sample, multiplier)
-  starts <- layout_starts(layout, model$blueprint)[layout$core$used]
-  core <- core_fit(layout$core, list(moments), starts, 500L, 1e-12, 4L, 20260101)
-  if (!core$identified) refuse_unidentified(layout, moments)
-  check_feasible(layout, core)
-  fit <- structure(list(
-    blueprint = bp, layout = layout, sample = sample, moments = moments, core = core,
-    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
-  ), class = "orizzonte_fit")
-  fit <- complete_solution(fit)
-  for (note in c(sample$notes, layout$notes)) say(note)
+  fit <- estimate_model(bp, meet_data(bp, data, missing_codes), missing_codes, multiplier)
+  for (note in c(fit$sample$notes, fit$layout$notes)) say(note)
   warn_about(fit)
   fit
+}
+
+# `model` is what meet_data() returns; `starts` counts the random starts that follow the closed-form one when needed.
+estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 4L, seed = 20260101) {
+  layout <- model$layout
+  check_counts(layout)
+  moments <- core_sample(model$sample, multiplier)
+  given <- layout_starts(layout, model$blueprint)[layout$core$used]
+  core <- core_fit(layout$core, list(moments), given, 500L, 1e-12, starts, seed)
+  if (!core$identified) refuse_unidentified(layout, moments)
+  check_feasible(layout, core)
+  complete_solution(structure(list(
+    blueprint = bp, layout = layout, sample = model$sample, moments = moments, core = core,
+    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
+  ), class = "orizzonte_fit"))
 }
 
 # Blueprint and data brought together: factors coded, moments taken, the layout built. `blueprint` has the coded
@@ -107,12 +110,17 @@ has_converged <- function(fit) fit$core$status == 0L
 warn_about <- function(fit) {
   if (!has_converged(fit)) {
     warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
-                          i = "Its numbers cannot be trusted; summary(fit) shows the history and the largest trouble."))
+                          i = "Its numbers cannot be trusted; print(fit) shows what the data say, rescue(blueprint, data) tries remedies."))
     return(invisible())
   }
   improper <- improper_parts(fit)
   if (nrow(improper)) {
     warn("improper", c("The solution is improper.", stats::setNames(utils::head(improper$trouble, 5L), rep("x", min(5L, nrow(improper)))),
-                       i = "Look at this before reading any estimate."))
+                       i = "Look at this before reading any estimate; rescue(blueprint, data) tries remedies."))
+  }
+  weak <- hardly_told_apart(fit)
+  if (length(weak)) {
+    warn("identification", c(paste0("At this solution ", enumerate(weak, most = 6L), " can hardly be told apart."),
+                             i = "The model is identified elsewhere, but here it rests on something near zero: see identification(blueprint, data)."))
   }
 }

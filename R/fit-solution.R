@@ -13,11 +13,16 @@ complete_solution <- function(fit) {
     row <- layout$map$entry[i]
     eta[row] <- eta[row] + layout$map$weight[i] * theta[[layout$map$parameter[i]]]
   }
+  for (bound in active_bounds(fit)) {
+    pressed <- bound$rows[is.na(layout$fixed[bound$rows])]
+    alike <- layout$class %in% layout$class[pressed]
+    fit$layout$status[alike] <- "at bound"
+    if (is.null(bound$value)) next
+    eta[alike] <- bound$value            # exactly, not but for rounding
+    theta[intersect(layout$parameter[alike], names(theta))] <- bound$value
+  }
   fit$theta <- theta
   fit$eta <- eta
-  pressed <- unlist(lapply(active_bounds(fit), function(bound) bound$rows))
-  pressed <- pressed[is.na(layout$fixed[pressed])]
-  fit$layout$status[layout$class %in% layout$class[pressed]] <- "at bound"
   fit
 }
 

@@ -54,7 +54,8 @@ compile_constraint <- function(restriction, table) {
     if (length(found) != 1L) abort("restriction", paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
     found
   }, 0L, USE.NAMES = FALSE)
-  list(text = format_restriction(restriction), tape = tape, rows = rows, bound = restriction$relation != "==")
+  list(text = format_restriction(restriction), tape = tape, rows = rows, bound = restriction$relation != "==",
+       value = if (!restriction$smooth) restriction$right)
 }
 
 constraint_jet <- function(constraint, eta) core_expression(constraint$tape, eta[constraint$rows])

@@ -80,7 +80,7 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   lower <- upper <- rep(NA_real_, length(value))
   lower[names(value) == "rmsea"] <- bounds[1L]
   upper[names(value) == "rmsea"] <- bounds[2L]
-  judged <- judge_indices(value, limits, df)
+  judged <- judge_indices(value, limits, df, has_converged(fit))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
   structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
@@ -129,14 +129,14 @@ merge_cutoffs <- function(cutoffs) {
   limits
 }
 
-judge_indices <- function(value, limits, df) {
+judge_indices <- function(value, limits, df, converged) {
   cutoff <- verdict <- rep(NA_character_, length(value))
   for (name in names(limits)) {
     at <- match(name, names(value))
     limit <- limits[[name]]
     sign <- if (limit$higher) ">=" else "<="
     cutoff[at] <- paste0(sign, " ", short_number(limit$good), " (", short_number(limit$acceptable), ")")
-    if (is.na(value[at]) || df <= 0) next
+    if (is.na(value[at]) || df <= 0 || !converged) next
     meets <- function(bound) if (limit$higher) value[at] >= bound else value[at] <= bound
     verdict[at] <- if (meets(limit$good)) "good" else if (meets(limit$acceptable)) "acceptable" else "poor"
   }

@@ -67,14 +67,28 @@ format_status <- function(fit) {
     return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
              if (steps) paste0("  ", steps, " iterations, ", fit$core$starts, " sets of starting values; last predicted drop of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
-             "  The numbers below are where it stopped; do not interpret them."))
+             format_evidence(fit), "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
-    return(paste0("Converged in ", count_of(length(fit$core$history$chisq), "iteration"), "; the solution is proper."))
+    return(c(paste0("Converged in ", count_of(length(fit$core$history$chisq), "iteration"), "; the solution is proper."), format_weakness(fit)))
   }
   c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
-    "  Usual causes: too few items or people, a misplaced item, a near-duplicate pair, an outlying row.")
+    format_evidence(fit), rescue_hint)
+}
+
+rescue_hint <- "  Next: rescue(blueprint, data) tries the usual remedies and shows what each does."
+
+# What the data say about it.
+format_evidence <- function(fit) {
+  texts <- vapply(fit_evidence(fit), `[[`, "", "text")
+  if (length(texts) == 0L) return("  Nothing in the data stands out as its cause.")
+  c("  What the data say:", wrap_lines(paste0("- ", texts, "."), indent = 2L, hang = 4L))
+}
+
+format_weakness <- function(fit) {
+  weak <- hardly_told_apart(fit)
+  if (length(weak)) wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L), " can hardly be told apart; their errors say so."))
 }
 
 #' @rdname print.orizzonte_fit

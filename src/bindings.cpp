@@ -128,7 +128,7 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
       Rcpp::_["discrepancy"] = fit.discrepancy, Rcpp::_["decrement"] = fit.decrement,
       Rcpp::_["status"] = static_cast<int>(fit.status), Rcpp::_["identified"] = fit.identified,
       Rcpp::_["starts"] = fit.starts, Rcpp::_["active"] = Rcpp::LogicalVector(fit.active.begin(), fit.active.end()),
-      Rcpp::_["violations"] = fit.violations,
+      Rcpp::_["inflation"] = fit.inflation, Rcpp::_["violations"] = fit.violations,
       Rcpp::_["history"] = List::create(Rcpp::_["method"] = method, Rcpp::_["chisq"] = chisq,
                                         Rcpp::_["decrement"] = decrement, Rcpp::_["damping"] = damping));
 }

@@ -316,6 +316,7 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
       inverse -= reach * (a * reach).completeOrthogonalDecomposition().pseudoInverse() * reach.transpose();
     }
     out.covariance = unit.asDiagonal() * inverse * unit.asDiagonal();
+    out.inflation = inverse.diagonal();
   }
   return out;
 }

@@ -196,6 +196,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
   out.decrement = best.decrement;
   out.status = best.status;
   out.history = best.history;
+  out.inflation = best.inflation;
   out.active = best.active;
   out.multipliers = best.multipliers;
   out.violations = best.violations;

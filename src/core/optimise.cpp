@@ -144,7 +144,10 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
   // The last step costs nothing any more: it changes chi-square by less than the tolerance.
   if (out.status == Status::Converged && q > 0) out.theta += expected.solve(problem.score());
   if (out.status != Status::Converged) expected.set(problem.expected_information());
-  if (expected.positive) out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
+  if (expected.positive) {
+    out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
+    out.inflation = q > 0 ? Vector(out.covariance.diagonal().cwiseQuotient(expected.scale.cwiseAbs2())) : Vector(0);
+  }
   return out;
 }
 

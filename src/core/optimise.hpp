@@ -38,6 +38,7 @@ struct Optimum {
   Status status = Status::BadStart;
   std::vector<Iteration> history;
   Matrix covariance;          // inverse expected information; empty when singular
+  Vector inflation;           // variance of each parameter over what it would be were all others known
   std::vector<char> active;   // by constraint: does it hold with equality
   Vector multipliers;         // by constraint
   Vector violations;          // by constraint, in standard errors of its gradient

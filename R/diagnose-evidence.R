@@ -1,0 +1,174 @@
+# What the data themselves say about the constructs of a model: the usual reasons why a model does not converge or comes out
+# improper. Each finding is a list of `kind`, `construct`, `items` and `text`.
+
+# `covariance` of the observed variables, `data` the complete rows behind it when there are any.
+find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
+  r <- stats::cov2cor(covariance)
+  findings <- list()
+  add <- function(kind, construct, items, ...) {
+    findings <<- c(findings, list(list(kind = kind, construct = construct, items = items, text = paste0(...))))
+  }
+  items_of <- lapply(stats::setNames(layout$constructs, layout$constructs), function(name) construct_items(layout, name))
+  reflective <- setdiff(layout$constructs, layout$composites)
+  pairs <- which(abs(r) > 0.95 & lower.tri(r), arr.ind = TRUE)
+  for (i in seq_len(nrow(pairs))) {
+    pair <- colnames(r)[sort(pairs[i, ])]
+    owner <- names(Filter(function(items) all(pair %in% items), items_of))
+    add("duplicate", owner, pair, pair[1L], " and ", pair[2L], " correlate ", format_fixed(r[pair[1L], pair[2L]]),
+        ": they are nearly the same item, and leave nothing for other items to share")
+  }
+  for (name in reflective) {
+    items <- items_of[[name]]
+    if (length(items) < 2L) next
+    general <- general_over(name, items_of)
+    inside <- r[items, items]
+    if (!is.null(general)) inside <- partial_correlations(r, items_of[[general]])[items, items]
+    once <- if (!is.null(general)) paste0(" once ", general, " is out")
+    off <- inside[lower.tri(inside)]
+    against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
+    told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
+    for (item in setdiff(against, told)) {
+      add("keying", name, item, item, " is keyed against the other items of ", name, " (it correlates ",
+          format_fixed(mean(r[item, setdiff(items, against)]), 2L), " with them)")
+    }
+    weak <- mean(abs(off)) < 0.2
+    if (weak) {
+      add(if (is.null(general)) "weak construct" else "weak aspect", name, items, "the ", count_of(length(items), "item"), " of ", name, " correlate ",
+          format_fixed(mean(abs(off)), 2L), " on average", once, ": there is hardly a construct to measure")
+    } else if (length(items) > 2L) {
+      # an item that hangs together with none of the others, once a near-duplicate pair is counted as one item
+      share <- vapply(items, function(item) mean(abs(inside[item, setdiff(items, item)])), 0)
+      limit <- if (is.null(general)) 0.15 else 0.08
+      for (item in items[share < limit]) {
+        add("weak item", name, item, item, " correlates ", format_fixed(share[[item]], 2L), " on average with the other items of ", name, once,
+            ": its loading is near zero")
+      }
+    }
+    outside <- setdiff(layout$observed, items)
+    if (length(items) == 2L && length(outside) && is.null(general)) {
+      # each item's link with the rest, signed by the strongest of them
+      profile <- r[items, outside, drop = FALSE]
+      link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
+      if (min(abs(link)) < 0.25 * max(abs(link)) || prod(sign(link)) != sign(r[items[1L], items[2L]])) {
+        add("two items", name, items, "the two items of ", name, " relate differently to the rest of the model (", items[1L], " ", format_fixed(link[1L], 2L), " and ",
+            items[2L], " ", format_fixed(link[2L], 2L), " on average): nothing holds their loadings together")
+      }
+    }
+    if (length(items) == 3L && is.null(general)) {
+      for (k in seq_along(items)) {
+        others <- items[-k]
+        share <- inside[items[k], others[1L]] * inside[items[k], others[2L]] / inside[others[1L], others[2L]]
+        if (is.finite(share) && (share > 1 || share < 0)) {
+          add("three items", name, items[k], "the correlations of the three items of ", name, " (", paste(format_fixed(off, 2L), collapse = ", "),
+              ") ask for a squared loading of ", items[k], " of ", format_fixed(share, 2L), ", outside 0 to 1")
+          break
+        }
+      }
+    }
+  }
+  for (pair in construct_pairs(reflective, items_of)) {
+    a <- items_of[[pair[1L]]]
+    b <- items_of[[pair[2L]]]
+    across <- mean(abs(r[a, b]))
+    within <- mean(c(abs(r[a, a][lower.tri(r[a, a])]), abs(r[b, b][lower.tri(r[b, b])])))
+    if (across > 0.9 * within && across > 0.2) {
+      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L], " correlate as highly across (", format_fixed(across, 2L), ") as within (",
+          format_fixed(within, 2L), "): perhaps they are one construct")
+    }
+  }
+  parameters <- length(layout$parameters)
+  if (n < 5 * parameters && n < 200) {
+    add("small sample", character(), character(), count_of(n, "row"), " for ", count_of(parameters, "free parameter"),
+        ": improper solutions are common in samples this small (Anderson & Gerbing 1984)")
+  }
+  far <- outlying_rows(data, rows)
+  if (length(far)) {
+    findings <- c(findings, list(list(kind = "outlier", construct = character(), items = character(), rows = far,
+                                      text = paste0(if (length(far) == 1L) "row " else "rows ", enumerate(far), if (length(far) == 1L) " lies" else " lie",
+                                                    " far from all others (Mahalanobis distance)"))))
+  }
+  findings
+}
+
+construct_items <- function(layout, name) {
+  rows <- layout$indicators[[name]]
+  items <- if (name %in% layout$composites) layout$first[rows] else layout$second[rows]
+  intersect(items, layout$observed)
+}
+
+# A construct measured by all of another's items, and by more: the general one of a bifactor model.
+general_over <- function(name, items_of) {
+  own <- items_of[[name]]
+  wider <- names(Filter(function(items) all(own %in% items) && length(items) > length(own), items_of))
+  if (length(wider)) wider[1L]
+}
+
+# Correlations of items once their one common factor (iterated principal axis) is taken out.
+partial_correlations <- function(r, items) {
+  r <- r[items, items]
+  communality <- rep(0.5, length(items))
+  for (i in 1:200) {
+    reduced <- r
+    diag(reduced) <- communality
+    decomposed <- eigen(reduced, symmetric = TRUE)
+    loading <- decomposed$vectors[, 1L] * sqrt(max(decomposed$values[1L], 0))
+    new <- pmin(loading^2, 0.98)
+    if (max(abs(new - communality)) < 1e-8) break
+    communality <- new
+  }
+  out <- (r - tcrossprod(loading)) / sqrt(outer(1 - communality, 1 - communality))
+  diag(out) <- 1
+  out
+}
+
+construct_pairs <- function(names, items_of) {
+  if (length(names) < 2L) return(list())
+  pairs <- utils::combn(names, 2L, simplify = FALSE)
+  Filter(function(pair) {
+    a <- items_of[[pair[1L]]]
+    b <- items_of[[pair[2L]]]
+    length(a) > 1L && length(b) > 1L && !any(a %in% b)
+  }, pairs)
+}
+
+# Rows of the original data whose squared distance has a probability below .01 / n.
+outlying_rows <- function(data, rows) {
+  if (is.null(data) || nrow(data) <= ncol(data) + 1L) return(integer())
+  distance <- tryCatch(stats::mahalanobis(data, colMeans(data), stats::cov(data)), error = function(e) NULL)
+  if (is.null(distance)) return(integer())
+  far <- which(stats::pchisq(distance, ncol(data), lower.tail = FALSE) < 0.01 / nrow(data))
+  far <- far[order(-distance[far])]
+  unname(if (is.null(rows)) far else rows[far])
+}
+
+# The same for a fit, the constructs in trouble first; at most eight.
+fit_evidence <- function(fit) {
+  findings <- find_evidence(fit$layout, fit$sample$covariance, fit$sample$n, fit$sample$data, fit$sample$rows)
+  involved <- troubled_variables(fit)
+  touches <- vapply(findings, function(f) any(c(f$construct, f$items) %in% involved), NA)
+  utils::head(findings[order(!touches)], 8L)
+}
+
+# Variables in the improper parts and, of a fit that did not converge, in parameters that run away.
+troubled_variables <- function(fit) {
+  if (anyNA(fit$eta)) return(character())
+  layout <- fit$layout
+  rows <- match(improper_parts(fit)$parameter, layout$parameter)
+  rows <- rows[!is.na(rows)]
+  if (!has_converged(fit)) {
+    standardized <- suppressWarnings(standardized_solution(fit)$value)
+    rows <- c(rows, which(layout$head %in% arrow_heads & abs(standardized) > 2))
+  }
+  names <- stats::na.omit(unique(c(layout$first[rows], layout$second[rows])))
+  owners <- names(Filter(function(items) any(items %in% names), lapply(stats::setNames(layout$constructs, layout$constructs), construct_items, layout = layout)))
+  c(names, owners)
+}
+
+# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300
+# times what it would be if the others were known.
+hardly_told_apart <- function(fit) {
+  inflation <- fit$core$inflation
+  if (length(inflation) != length(fit$layout$core$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
+  names <- fit$layout$parameters[fit$layout$core$used]
+  names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
+}

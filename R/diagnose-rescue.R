@@ -1,0 +1,277 @@
+#' Try the usual remedies for a model in trouble
+#'
+#' Takes a model that does not converge, is improper, or cannot even be fitted,
+#' and tries what a careful analyst would, in this order: first mistakes in the
+#' data (codes read as answers, constant or computed columns), then other scale
+#' settings and starting values, then the data that cause the trouble (outlying
+#' rows, near-duplicate items), bounds, and at last changes of the model that
+#' the data ask for (a weak item or aspect left out, two constructs made one).
+#' Every attempt is shown. The model is never changed by itself: adopt what can
+#' be defended.
+#'
+#' @param bp A [blueprint()].
+#' @param data A data frame or [summary_data()].
+#' @param missing_codes As in [fit_model()].
+#' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
+#'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
+#'   `trouble`), `fits` (by attempt, `NULL` where none could be made),
+#'   `findings` (sentences: what the trouble was) and `worked` (attempts with a
+#'   proper solution, the least intrusive first). `as.data.frame()` gives
+#'   `attempts`.
+#' @section Errors: as [fit_model()] for unknown names; data that cannot be
+#'   analysed are part of the trouble and no error.
+#' @examples
+#' bp <- blueprint("Troubled") |>
+#'   construct("Warmth", reflected_in = wa1:wa4) |>
+#'   construct("Calm", reflected_in = cl1:cl3) |>
+#'   construct("Fun", reflected_in = fu1:fu3)
+#' rescue(bp, choirs_troubled)
+#' @export
+rescue <- function(bp, data, missing_codes = NULL) {
+  check_blueprint(bp, "rescue")
+  if (missing(data)) abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
+  check_missing_codes(missing_codes)
+  if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
+  state <- list(bp = bp, data = data, codes = missing_codes, changes = character())
+  log <- list()
+  findings <- character()
+  attempt <- function(label, state, starts = 4L) {
+    made <- attempt_fit(state, starts)
+    made$label <- label
+    made$state <- state
+    log <<- c(log, list(made))
+    made
+  }
+  now <- attempt("as written", state)
+  if (now$proper) return(finish_rescue(bp, log, findings))
+
+  # mistakes in the data are put right one after the other, each on top of the last
+  for (repair in data_repairs(state)) {
+    state <- repair$apply(state)
+    findings <- c(findings, repair$finding)
+    now <- attempt(repair$label, state)
+  }
+  if (!now$proper && !is.null(now$fit)) {
+    for (setting in setdiff(scale_settings, state$bp$scale)) {
+      other <- state
+      other$bp$scale <- setting
+      other$changes <- c(other$changes, paste0("scale = ", quoted(setting)))
+      attempt(paste("scale setting", setting), other)
+    }
+    attempt("20 random starts", note_change(state, "20 random starts"), starts = 20L)
+  }
+  # what the data ask for: each alone, then the first on top of which to go on, while nothing has worked
+  told <- character()
+  for (round in 1:5) {
+    if (is.null(now$fit)) break
+    evidence <- find_evidence(now$fit$layout, now$fit$sample$covariance, now$fit$sample$n, now$fit$sample$data, now$fit$sample$rows)
+    key <- vapply(evidence, function(f) paste(c(f$kind, f$items), collapse = " "), "")
+    findings <- c(findings, vapply(evidence[!key %in% told], `[[`, "", "text"))
+    told <- c(told, key)
+    if (now$proper) break
+    remedies <- Filter(function(r) round == 1L || r$once == FALSE, model_remedies(evidence, state))
+    made <- lapply(remedies, function(remedy) attempt(paste0(if (length(state$lead)) paste0(paste(state$lead, collapse = ", "), ", "), remedy$label),
+                                                      remedy$apply(state)))
+    proper <- vapply(made, `[[`, NA, "proper")
+    removes <- vapply(remedies, `[[`, NA, "removes")
+    if (any(proper)) {
+      # look once more at what is left after the first that worked, for the findings only
+      now <- made[[which(proper)[1L]]]
+      state <- now$state
+      next
+    }
+    onward <- which(removes & !vapply(made, function(m) is.null(m$fit), NA))
+    if (length(onward) == 0L) break
+    now <- made[[onward[1L]]]
+    state <- now$state
+    state$lead <- c(state$lead, remedies[[onward[1L]]]$label)
+  }
+  finish_rescue(bp, log, findings)
+}
+
+note_change <- function(state, ...) {
+  state$changes <- c(state$changes, paste0(...))
+  state
+}
+
+# A fit, or the reason why there is none.
+attempt_fit <- function(state, starts) {
+  quiet <- function(code) withCallingHandlers(code, message = function(m) invokeRestart("muffleMessage"), warning = function(w) invokeRestart("muffleWarning"))
+  fit <- tryCatch(quiet(estimate_model(state$bp, meet_data(state$bp, state$data, state$codes), state$codes, starts = starts)), orizzonte_error = function(e) e)
+  if (inherits(fit, "orizzonte_error_name")) stop(fit)        # a misspelt name is no trouble of the model
+  if (inherits(fit, "condition")) {
+    return(list(fit = NULL, proper = FALSE, status = "cannot be fitted", trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
+  }
+  improper <- improper_parts(fit)
+  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
+  weak <- hardly_told_apart(fit)
+  trouble <- if (!has_converged(fit)) {
+    sub("^not converged: ", "", fit_status(fit))
+  } else if (nrow(improper)) {
+    enumerate(sub(":.*", "", improper$trouble), most = 3L)
+  } else if (length(pressed)) {
+    paste("at bound:", enumerate(pressed, most = 3L))
+  } else if (length(weak)) {
+    paste("hardly told apart:", enumerate(weak, most = 2L))
+  } else {
+    ""
+  }
+  status <- if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else if (length(pressed)) "at bound" else if (length(weak)) "weak" else "proper"
+  list(fit = fit, proper = status == "proper", status = status, trouble = trouble)
+}
+
+# Mistakes in the data, from the most certain on. Only of raw data.
+data_repairs <- function(state) {
+  if (!is.data.frame(state$data)) return(list())
+  variables <- intersect(blueprint_variables(state$bp)$observed, names(state$data))
+  screen <- screen_columns(state$data, variables, state$bp, NULL, state$codes)
+  out <- list()
+  codes <- sort(unique(unlist(screen$codes)))
+  if (length(codes)) {
+    written <- if (length(codes) == 1L) format_exact(codes) else paste0("c(", paste(format_exact(codes), collapse = ", "), ")")
+    out <- c(out, list(list(
+      label = paste("codes", paste(format_exact(codes), collapse = ", "), "as missing"),
+      finding = screen$advice$advice[screen$advice$kind == "code"],
+      apply = function(state) {
+        state$codes <- c(state$codes, codes)
+        note_change(state, "missing_codes = ", written)
+      })))
+  }
+  useless <- screen$advice[screen$advice$kind %in% c("constant", "empty", "identifier", "dependent"), ]
+  for (i in seq_len(nrow(useless))) {
+    local({
+      name <- useless$columns[i]
+      out <<- c(out, list(list(label = paste("without", name), finding = useless$advice[i], apply = function(state) drop_variables(state, name))))
+    })
+  }
+  out
+}
+
+# leave_out(), with the construct when it would be left without items.
+drop_variables <- function(state, names) {
+  empty <- names(Filter(function(part) all(part$items %in% names), state$bp$constructs))
+  gone <- c(names, empty)
+  state$bp <- suppressMessages(leave_out(state$bp, all_of(gone)))
+  note_change(state, "leave_out(", paste(address_name(gone), collapse = ", "), ")")
+}
+
+# Remedies for the findings, the least intrusive first. `removes`: takes away what the data show to be at fault, so that one
+# may go on from there; `once`: tried only on the model as it stands.
+model_remedies <- function(evidence, state) {
+  out <- list()
+  add <- function(label, removes, apply, once = FALSE) out <<- c(out, list(list(label = label, removes = removes, apply = apply, once = once)))
+  of_kind <- function(kinds) Filter(function(f) f$kind %in% kinds, evidence)
+  for (f in of_kind("outlier")) {
+    rows <- f$rows
+    add(paste("without", if (length(rows) == 1L) "row" else "rows", enumerate(rows, most = 4L)), TRUE, function(state) {
+      known <- attr(state$data, "orizzonte_rows") %||% seq_len(nrow(state$data))
+      state$data <- structure(state$data[!known %in% known[rows], , drop = FALSE], orizzonte_rows = known[!known %in% known[rows]])
+      note_change(state, "data[-", if (length(rows) > 1L) "c(", paste(known[rows], collapse = ", "), if (length(rows) > 1L) ")", ", ]")
+    })
+  }
+  for (f in of_kind("duplicate")) {
+    local({
+      pair <- f$items
+      add(paste("without", pair[2L]), TRUE, function(state) drop_variables(state, pair[2L]))
+      add(paste(pair[1L], "and", pair[2L], "covary"), FALSE, function(state) {
+        state$bp <- suppressMessages(covary(state$bp, all_of(pair)))
+        note_change(state, "covary(", paste(address_name(pair), collapse = ", "), ")")
+      })
+    })
+  }
+  add("variances of items not negative", FALSE, function(state) bound_variances(state, "items"), once = TRUE)
+  if (length(state$bp$constructs)) add("variances of constructs not negative", FALSE, function(state) bound_variances(state, "constructs"), once = TRUE)
+  for (f in of_kind("weak item")) {
+    local({
+      item <- f$items
+      add(paste("without", item), TRUE, function(state) drop_variables(state, item))
+    })
+  }
+  for (f in of_kind(c("weak aspect", "weak construct"))) {
+    local({
+      name <- f$construct
+      add(paste("without construct", name), TRUE, function(state) {
+        state$bp <- suppressMessages(leave_out(state$bp, all_of(name)))
+        note_change(state, "leave_out(", address_name(name), ")")
+      })
+    })
+  }
+  for (f in of_kind(c("two items", "three items"))) {
+    local({
+      name <- f$construct
+      add(paste("equal loadings of", name), FALSE, function(state) {
+        own <- address_format("loading", name, state$bp$constructs[[name]]$items)
+        statement <- paste(address_format_all("loading", name), "==", own[1L])
+        state$bp <- suppressMessages(add_restriction(state$bp, statement))
+        note_change(state, "restrict(", statement, ")")
+      })
+    })
+  }
+  for (f in of_kind("one construct")) {
+    local({
+      pair <- f$construct
+      add(paste(pair[1L], "and", pair[2L], "as one"), FALSE, function(state) merge_constructs(state, pair))
+    })
+  }
+  out
+}
+
+address_format_all <- function(head, first) paste0(head, "[", address_name(first), ", ]")
+
+bound_variances <- function(state, what) {
+  statement <- paste0("variance[", what, "] >= 0")
+  known <- vapply(state$bp$restrict, format_restriction, "")
+  if (!statement %in% known) state$bp <- suppressMessages(add_restriction(state$bp, statement))
+  note_change(state, "restrict(", statement, ")")
+}
+
+# The second construct's items move to the first; what is said about the second falls away.
+merge_constructs <- function(state, pair) {
+  moved <- setdiff(state$bp$constructs[[pair[2L]]]$items, state$bp$constructs[[pair[1L]]]$items)
+  state$bp <- suppressMessages(leave_out(state$bp, all_of(pair[2L])))
+  state$bp$constructs[[pair[1L]]]$items <- c(state$bp$constructs[[pair[1L]]]$items, moved)
+  note_change(state, pair[1L], " and ", pair[2L], " as one construct")
+}
+
+finish_rescue <- function(bp, log, findings) {
+  labels <- make.unique(vapply(log, `[[`, "", "label"), sep = " ")
+  index <- function(name) vapply(log, function(made) {
+    if (is.null(made$fit) || anyNA(made$fit$eta)) return(NA_real_)
+    table <- fit_indices(made$fit)
+    table$value[match(name, table$index)]
+  }, 0)
+  attempts <- list_frame(list(
+    attempt = labels, change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""), status = vapply(log, `[[`, "", "status"),
+    chisq = index("chisq"), df = index("df"), cfi = index("cfi"), rmsea = index("rmsea"), trouble = vapply(log, `[[`, "", "trouble")))
+  structure(list(title = bp$title, attempts = attempts, fits = stats::setNames(lapply(log, `[[`, "fit"), labels), findings = unique(findings),
+                 worked = labels[vapply(log, `[[`, NA, "proper")]), class = "orizzonte_rescue")
+}
+
+#' @export
+as.data.frame.orizzonte_rescue <- function(x, ...) x$attempts
+
+#' @export
+print.orizzonte_rescue <- function(x, ...) {
+  cat(heading(paste0("Rescue: ", x$title)), sep = "\n")
+  table <- x$attempts
+  if (nrow(table) == 1L && length(x$worked)) {
+    cat("The model converges and is proper as written: nothing to rescue.\n\nNext: summary(fit_model(blueprint, data))\n")
+    return(invisible(x))
+  }
+  columns <- list(as.character(seq_len(nrow(table))), table$attempt, table$status, format_fixed(table$chisq, 2L), ifelse(is.na(table$df), "", format(table$df)),
+                  format_fixed(table$cfi), format_fixed(table$rmsea), table$trouble)
+  names(columns) <- c("#", "attempt", "status", "\u03c7\u00b2", "df", "CFI", "RMSEA", "trouble left")
+  cat("What was tried\n", paste0(format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), "\n"), sep = "")
+  if (length(x$findings)) cat("\nWhat the trouble was\n", paste0(wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L), "\n"), sep = "")
+  if (length(x$worked)) {
+    cat("\nWhat worked\n")
+    for (label in x$worked) {
+      cat(wrap_lines(paste0("- ", match(label, table$attempt), ". ", table$change[table$attempt == label]), 2L, 6L), sep = "\n")
+    }
+    cat("\nNothing was changed by itself. Adopt what the wordings and the theory defend.\n")
+    cat("Next: rescued$fits[[", quoted(x$worked[1L]), "]], or make the change in the blueprint and fit again\n", sep = "")
+  } else {
+    cat("\nNothing worked: no attempt gave a proper solution. Think about the constructs and their items anew, or gather more people.\n")
+  }
+  invisible(x)
+}
