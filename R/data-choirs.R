@@ -41,3 +41,14 @@
 #' @examples
 #' summary(choirs_troubled)
 "choirs_troubled"
+
+#' Growth over four concerts, made-up choir data
+#'
+#' Calm on stage (0 to 100) of 400 new singers at the four concerts of their
+#' first year; half of them met a voice coach.
+#'
+#' @format A data frame with 400 rows: `w1`-`w4`, and `coached` (0 or 1).
+#' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @examples
+#' colMeans(choirs_growth)
+"choirs_growth"

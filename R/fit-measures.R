@@ -49,7 +49,7 @@ close_fit_p <- function(chisq, df, n, groups = 1) upper_p(chisq, df, ncp = 0.05^
 
 # CFI (Bentler 1990), TLI (Tucker & Lewis 1973), NFI (Bentler & Bonett 1980), RFI (Bollen 1986), IFI (Bollen 1989).
 comparative_indices <- function(chisq, df, chisq_b, df_b) {
-  d <- max(chisq - df, 0)
+  d <- if (df == 0) 0 else max(chisq - df, 0)      # a saturated model fits, but for rounding
   d_b <- max(chisq_b - df_b, d)
   ratio <- if (df > 0) chisq / df else NA_real_
   ratio_b <- if (df_b > 0) chisq_b / df_b else NA_real_

@@ -39,7 +39,7 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   check_missing_codes(missing_codes)
   fit <- estimate_model(bp, meet_data(bp, data, missing_codes), missing_codes, multiplier)
-  for (note in c(fit$sample$notes, fit$layout$notes)) say(note)
+  for (note in fit_notes(fit)) say(note)
   warn_about(fit)
   fit
 }
@@ -53,10 +53,12 @@ estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 
   core <- core_fit(layout$core, list(moments), given, 500L, 1e-12, starts, seed)
   if (!core$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, core)
-  complete_solution(structure(list(
+  fit <- complete_solution(structure(list(
     blueprint = bp, layout = layout, sample = model$sample, moments = moments, core = core,
     options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
   ), class = "orizzonte_fit"))
+  other <- if (!isTRUE(model$remarked)) other_marker_weights(fit)
+  if (length(other)) refit_with_markers(fit, model, other, missing_codes, multiplier, starts, seed) else fit
 }
 
 # Blueprint and data brought together: factors coded, moments taken, the layout built. `blueprint` has the coded
@@ -70,9 +72,15 @@ meet_data <- function(bp, data, missing_codes) {
   }
   sample <- sample_moments(code_data(data, coding), observed, missing_codes, bp)
   sample$notes <- c(coding_notes(coding), sample$notes)
-  layout <- build_layout(bp, means = !is.null(sample$mean), observed = observed, sd = sqrt(diag(sample$covariance)))
+  layout <- met_layout(bp, sample)
   check_quantities(layout, bp)
   list(blueprint = bp, coding = coding, sample = sample, layout = layout)
+}
+
+met_layout <- function(bp, sample) {
+  layout <- build_layout(bp, means = !is.null(sample$mean), observed = sample$names, sd = sqrt(diag(sample$covariance)))
+  layout$notes <- layout_notes(layout, sample$covariance)
+  layout
 }
 
 # Restrictions that contradict each other end here, by name.
@@ -82,6 +90,8 @@ check_feasible <- function(layout, core) {
   abort("restriction", c("The restrictions cannot all hold.", stats::setNames(paste0("Not met: ", broken), rep("x", length(broken))),
                          i = "Leave one of them out, or look for a contradiction among all restrictions of these parameters."))
 }
+
+fit_notes <- function(fit) c(fit$sample$notes, fit$layout$notes)
 
 package_version_text <- function() as.character(utils::packageVersion("orizzonte"))
 

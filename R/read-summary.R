@@ -96,7 +96,7 @@ format_weakness <- function(fit) {
 summary.orizzonte_fit <- function(object, ...) {
   check_dots_empty(..., .verb = "summary")
   structure(list(
-    title = object$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = object$sample$notes,
+    title = object$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
     assumptions = format_assumptions(object$layout, object$blueprint), counts = format_counts(object$layout),
     fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
     residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),

@@ -125,6 +125,16 @@ csv(rbind(
   data.frame(row = items, correlation)
 ), "choirs-summary.csv")
 
+# Growth set: calm on stage at four concerts of the first year, for new singers. Its own seed, so that it can change alone.
+set.seed(4712, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+n <- 400L
+coached <- stats::rbinom(n, 1L, 0.5)
+start <- stats::rnorm(n, 45, 9)
+rise <- 3.5 + 2 * coached + 0.05 * (start - 45) + stats::rnorm(n, 0, 2.2)
+choirs_growth <- data.frame(sapply(0:3, function(t) pmin(100, pmax(0, round(start + rise * t + stats::rnorm(n, 0, 6))))), coached)
+names(choirs_growth) <- c(paste0("w", 1:4), "coached")
+save(choirs_growth, file = "data/choirs_growth.rda", version = 2, compress = "xz")
+
 # The measurement model of the demo, as a blueprint file.
 
 if (requireNamespace("orizzonte", quietly = TRUE)) {
