@@ -33,7 +33,7 @@ identification <- function(bp, data = NULL, missing_codes = NULL) {
     model <- meet_data(bp, data, missing_codes)
     layout <- model$layout
     moments <- core_sample(model$sample, "n")
-    for (note in model$sample$notes) say(note)
+    for (note in c(model$sample$notes, layout$notes)) say(note)
   }
   structure(c(list(title = bp$title, with_data = !is.null(data)), examine_identification(layout, moments), list_assumptions(layout, bp)),
             class = "orizzonte_identification")
@@ -100,6 +100,9 @@ remedies <- function(layout, counts, lacking) {
   add <- function(...) lines <<- c(lines, paste0(...))
   for (scale in layout$scales) {
     if (scale$composite) next
+    if (scale$kind == "given" && all(is.na(layout$fixed[c(scale$loadings, scale$variance)]))) {
+      add(scale$construct, " has no scale: drop relax(", layout$parameter[scale$variance], "), or fix one of its loadings.")
+    }
     items <- layout$second[scale$loadings]
     linked <- any(layout$head %in% c("effect", "covariance", "loading") & is.na(layout$fixed) & layout$second %in% scale$construct |
                     layout$head %in% c("effect", "covariance") & is.na(layout$fixed) & layout$first == scale$construct)

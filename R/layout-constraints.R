@@ -15,7 +15,6 @@ constrained_rows <- function(table, bp) {
 # follow from the others and are left out. A constraint is written so that it is 0 (or, a bound, not negative).
 apply_constraints <- function(table, bp) {
   table$constraints <- list()
-  table$notes <- character()
   for (restriction in Filter(is_constraint, bp$restrict)) {
     left <- if (restriction$smooth) {
       list(restriction$left)
@@ -33,7 +32,7 @@ apply_constraints <- function(table, bp) {
   redundant <- redundant_equations(table)
   if (length(redundant)) {
     texts <- vapply(table$constraints[redundant], `[[`, "", "text")
-    table$notes <- paste0("Left out, since it follows from the other restrictions: ", texts, ".")
+    table$notes <- c(table$notes, redundant_note(texts))
     table$constraints <- table$constraints[-redundant]
   }
   for (constraint in table$constraints) {
@@ -43,6 +42,8 @@ apply_constraints <- function(table, bp) {
   }
   table
 }
+
+redundant_note <- function(text) paste0("Left out, since it follows from the other restrictions: ", text, ".")
 
 compile_constraint <- function(restriction, table) {
   side <- function(x) if (is.numeric(x)) read_expression(x) else read_expression(str2lang(x))

@@ -11,7 +11,7 @@ apply_scales <- function(table, bp) {
     marker_item <- if (!setting %in% scale_settings) setting
     # values given in construct() set the scale; a value in restrict() is a restriction beside it, unless nothing is left
     given <- is.null(bp$constructs[[name]]$scale) && any(bp$constructs[[name]]$fixed != 0)
-    own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && !is.na(table$fixed[variance]))
+    own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && (!is.na(table$fixed[variance]) || table$relaxed[variance]))
     involved <- which(table$first == name | table$second %in% name)
     alone <- is.na(table$fixed) & tabulate(table$class, length(table$class))[table$class] == 1L
     closed <- !own && !composite && length(bp$constructs[[name]]$fixed) == 0L &&

@@ -129,6 +129,7 @@ apply_restrictions <- function(table, bp) {
   size <- length(table$parameter)
   class <- seq_len(size)
   table$touched <- rep(FALSE, size)
+  table$notes <- character()
   for (restriction in Filter(Negate(is_constraint), bp$restrict)) {
     rows <- restricted_rows(restriction$left, table)
     table$touched[rows] <- TRUE
@@ -147,6 +148,8 @@ apply_restrictions <- function(table, bp) {
     }
     table$touched[others] <- TRUE
     others <- rep_len(others, length(rows))
+    apart <- rows != others
+    if (any(apart) && all(class[rows[apart]] == class[others[apart]])) table$notes <- c(table$notes, redundant_note(format_restriction(restriction)))
     for (i in seq_along(rows)) {
       merged <- class == class[rows[i]] | class == class[others[i]]
       class[merged] <- min(class[merged])

@@ -67,7 +67,7 @@ format_counts <- function(table) {
 
 format_count_line <- function(counts) {
   paste0(counts$moments, " moments - ", counts$parameters, " free parameters",
-         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ", counts$df, " degrees of freedom")
+         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ", count_of(counts$df, "degree"), " of freedom")
 }
 
 # What was added without being asked for, and what was not: sentences.

@@ -119,6 +119,17 @@ test_that("contradictory and redundant restrictions are named", {
   expect_equal(df.residual(fit), 33)
 })
 
+test_that("an equality that follows from others is named, a slice that includes itself is not", {
+  data <- complete_choirs(staying_items)
+  bp <- staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc4], loading[Staying, st2] == loading[Staying, st3])
+  expect_no_message(fit_model(bp, data))
+  again <- restrict(bp, loading[Staying, st2] == loading[Calm, sc4], loading[Staying, st3] == loading[Calm, sc2])
+  expect_message(fit <- fit_model(again, data), "follows from the other restrictions: loading[Staying, st3] == loading[Calm, sc2]", fixed = TRUE)
+  expect_equal(df.residual(fit), df.residual(quiet_fit(bp, data)) + 1)
+  expect_no_message(fit_model(blueprint("Slice", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |>
+                                restrict(loading[Belonging, ] == loading[Belonging, be1]), complete_choirs(paste0("be", 1:4))))
+})
+
 test_that("what is not a restriction is refused with advice", {
   expect_error(restrict(staying(), loading[Calm, sc2] > 1), "Use >=", fixed = TRUE)
   expect_error(restrict(staying(), system("ls") == 1), class = "orizzonte_error_restriction")

@@ -49,3 +49,8 @@ test_that("the parameters that trade off and the remedies are named", {
   expect_output(print(found), "NOT IDENTIFIED.*trade off.*What would help")
   expect_error(identification("x"), class = "orizzonte_error_input")
 })
+
+test_that("a construct whose scale was relaxed away is named", {
+  bp <- blueprint("No scale", scale = "unit") |> construct("Calm", reflected_in = sc1:sc4) |> relax(variance[Calm])
+  expect_error(quiet_fit(bp, choirs), "Calm has no scale", class = "orizzonte_error_identification")
+})
