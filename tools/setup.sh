@@ -10,7 +10,7 @@ mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml knitr rmarkdown"
-[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble"
+[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven"
 [ "$purpose" = check ] && packages="$packages lintr xml2"
 
 can_apt() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; }

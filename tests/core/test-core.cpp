@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "discrepancy.hpp"
+#include "expression.hpp"
 #include "fit.hpp"
 #include "rescale.hpp"
 #include "standardize.hpp"
@@ -203,6 +204,78 @@ TEST_CASE("a loop never steps across det(I - B) = 0") {
   CHECK_FALSE(problem.move_to(theta));
   theta << 2, 1, 1, 1;       // det < 0
   CHECK_FALSE(problem.move_to(theta));
+}
+
+// loading_2 - 2 loading_3, as a tape
+Constraint twice(int first, int second, bool bound) {
+  return {{{Operation::Input, 0}, {Operation::Constant, 2}, {Operation::Input, 1}, {Operation::Multiply, 0}, {Operation::Subtract, 0}},
+          {first, second}, {1, 1}, bound};
+}
+
+TEST_CASE("equations hold exactly, and bounds only when they press") {
+  Matrix s(4, 4);
+  s << 4.0, 1.2, 1.5, 1.1, 1.2, 3.0, 0.9, 1.0, 1.5, 0.9, 5.0, 1.3, 1.1, 1.0, 1.3, 3.5;
+  const std::vector<Moments> sample = {{300, s, Vector()}};
+  const Model plain = one_factor(4, false);
+  const Fit free = fit(plain, sample, Settings(), Callbacks());
+  int second = -1, third = -1;
+  for (size_t e = 0; e < plain.entries.size(); ++e) {
+    if (plain.entries[e].family != Family::Effect) continue;
+    if (plain.entries[e].row == 1) second = e;
+    if (plain.entries[e].row == 2) third = e;
+  }
+  Model model = plain;
+  model.scales.clear();
+  model.constraints = {twice(second, third, false)};
+  const Fit tied = fit(model, sample, Settings(), Callbacks());
+  CHECK(tied.status == Status::Converged);
+  CHECK(tied.eta[second] == Approx(2 * tied.eta[third]).epsilon(1e-10));
+  CHECK(tied.discrepancy > free.discrepancy);
+  // the errors live on the equation: its own direction has none
+  Vector direction = Vector::Zero(tied.theta.size());
+  direction[model.map.rows[second][0].parameter] = 1;
+  direction[model.map.rows[third][0].parameter] = -2;
+  CHECK(std::abs(direction.dot(tied.covariance * direction)) < 1e-12);
+
+  model.constraints[0].bound = true;          // presses: the free solution has loading_2 < 2 loading_3
+  REQUIRE(free.eta[second] < 2 * free.eta[third]);
+  const Fit pressed = fit(model, sample, Settings(), Callbacks());
+  CHECK(pressed.active[0]);
+  CHECK(pressed.discrepancy == Approx(tied.discrepancy).epsilon(1e-10));
+  model.constraints[0] = twice(third, second, true);   // idle if loading_3 > 2 loading_2 does not hold the solution back
+  const bool holds = free.eta[third] >= 2 * free.eta[second];
+  const Fit other = fit(model, sample, Settings(), Callbacks());
+  CHECK(static_cast<bool>(other.active[0]) == !holds);
+}
+
+TEST_CASE("constraints that cannot hold are told from a failure to converge") {
+  Matrix s(3, 3);
+  s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
+  const std::vector<Moments> sample = {{200, s, Vector()}};
+  Model model = one_factor(3, false);
+  model.scales.clear();
+  int loading = -1;
+  for (size_t e = 0; e < model.entries.size(); ++e)
+    if (model.entries[e].family == Family::Effect && model.entries[e].row == 1) loading = e;
+  const Expression square_plus_one = {{Operation::Input, 0}, {Operation::Constant, 2}, {Operation::Power, 0}, {Operation::Constant, 1}, {Operation::Add, 0}};
+  model.constraints = {{square_plus_one, {loading}, {1}, false}};
+  CHECK(fit(model, sample, Settings(), Callbacks()).status == Status::Infeasible);
+}
+
+TEST_CASE("tapes carry first and second derivatives") {
+  // log(x) * y^3 / exp(x)
+  const Expression tape = {{Operation::Input, 0}, {Operation::Log, 0}, {Operation::Input, 1}, {Operation::Constant, 3}, {Operation::Power, 0},
+                           {Operation::Multiply, 0}, {Operation::Input, 0}, {Operation::Exp, 0}, {Operation::Divide, 0}};
+  Vector at(2);
+  at << 1.7, 0.8;
+  const double x = at[0], y = at[1], e = std::exp(-x), l = std::log(x);
+  const Jet jet = evaluate(tape, at);
+  CHECK(jet.value == Approx(l * y * y * y * e));
+  CHECK(jet.gradient[0] == Approx(y * y * y * e * (1 / x - l)));
+  CHECK(jet.gradient[1] == Approx(3 * y * y * l * e));
+  CHECK(jet.hessian(0, 0) == Approx(y * y * y * e * (l - 2 / x - 1 / (x * x))));
+  CHECK(jet.hessian(0, 1) == Approx(3 * y * y * e * (1 / x - l)));
+  CHECK(jet.hessian(1, 1) == Approx(6 * y * l * e));
 }
 
 TEST_CASE("random numbers are portable and roughly normal") {
