@@ -174,7 +174,8 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
     item_margin(room, any(table$first[covariance] %in% mine & table$second[covariance] %in% mine), size) + item_w / 2
   }
   margin <- c(side_margin(order_in[[1L]]), side_margin(order_in[[layers]]))
-  inner <- ifelse(margin > 0, margin + item_w / 2 + (if (layers > 2L) 0.9 else 1.3) + core_w / 2, 1.2)
+  crossed <- vapply(order_in[c(1L, layers)], share_items, NA, table = table)      # lines to shared items cross and want room
+  inner <- ifelse(margin > 0, margin + item_w / 2 + ifelse(crossed, 2.2, if (layers > 2L) 0.9 else 1.3) + core_w / 2, 1.2)
   ends <- c(inner[1L], diagram_page[["width"]] - inner[2L])
   x_of <- seq(ends[1L], ends[2L], length.out = layers)
   out <- NULL
@@ -185,6 +186,7 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
       rows <- stack_rows(sizes(names))
       at <- split(rows$y, factor(rep(seq_along(names), sizes(names)), levels = seq_along(names)))
       y <- vapply(at, mean, 0)
+      if (crossed[if (l == 1L) 1L else 2L]) y <- spread(length(names), 1.5, diagram_page[["height"]] - 1.5)
     } else {
       # below or above the middle: a straight row of nodes would leave no room for values between them
       y <- spread(length(names), 1.8, 4.4)
@@ -196,6 +198,13 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
     if (edge) {
       s <- if (l == 1L) -1 else 1
       item_x <- if (s < 0) margin[1L] else diagram_page[["width"]] - margin[2L]
+      if (crossed[if (s < 0) 1L else 2L]) {
+        mine <- items[owner %in% names]
+        span <- min(0.95 * (length(mine) - 1L), diagram_page[["height"]] - 1.4) / 2
+        middle <- diagram_page[["height"]] / 2
+        out <- rbind(out, node_frame(mine, item_x, spread(length(mine), middle - span, middle + span), item_w, pitch * 0.74, s))
+        next
+      }
       for (k in seq_along(names)) {
         mine <- items[owner == names[k]]
         step <- pitch * ((length(mine) + 1) / 2 - seq_along(mine))
@@ -205,7 +214,14 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
       out <- rbind(out, hang_items(names, y, x_of[l], items, owner, item_w, pitch))
     }
   }
-  structure(out, text_size = size)
+  structure(out, text_size = size, crossed = crossed)
+}
+
+# Whether the constructs of a layer that have items have them in common, each with another.
+share_items <- function(names, table) {
+  items <- lapply(names, function(name) table$second[table$head == "loading" & table$first == name])
+  items <- items[lengths(items) > 0L]
+  length(items) > 1L && all(vapply(seq_along(items), function(i) any(items[[i]] %in% unlist(items[-i])), NA))
 }
 
 spread <- function(n, low, high) if (n == 1L) (low + high) / 2 else seq(high, low, length.out = n)
@@ -343,10 +359,14 @@ arc <- function(from, to, from_beside, to_beside, nodes) {
   if (!same_column && abs(from$x - to$x) >= 0.35) return(clip(bend(centre(from), centre(to), 0.18, 81L), from, to))
   if (from$kind != to$kind || from$kind != "observed") {
     outward <- if (from$side == 0) -1 else from$side
+    crossed <- attr(nodes, "crossed")
+    inward <- !is.null(crossed) && abs(from$side) == 1 && crossed[if (from$side < 0) 1L else 2L]      # the other side is full of lines
+    if (inward) outward <- -outward
     crowded <- any(nodes$kind == "observed" & nodes$side == from$side & sign(nodes$x - from$x) == outward & abs(nodes$x - from$x) < 2.6)
     gap <- abs(from$y - to$y)
     reach <- if (crowded) 0.16 + 0.13 * gap else 0.24 + 0.27 * gap
-    steep <- min(1.1, 1.5 / max(gap, 0.5))
+    steep <- if (inward) 1.2 else min(1.1, 1.5 / max(gap, 0.5))
+    if (inward) reach <- min(reach, 0.35)
     return(bend(rim(from, outward, -steep), rim(to, outward, steep), outward * min(reach, 1.5)))
   }
   outward <- if (from$side == 0) 1 else sign(from$side)
