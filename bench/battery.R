@@ -3,75 +3,128 @@
 suppressPackageStartupMessages(library(orizzonte))
 source("tests/oracles/brute-force.R")
 
+# A random case of a random kind: a population that only nearly follows the model, a sample from it, the blueprint, and the
+# same model for the reference, with the population's values to start from.
 random_case <- function(seed) {
   set.seed(seed)
-  m <- sample(1:4, 1)
+  kind <- sample(names(kinds), 1, prob = c(0.3, 0.3, 0.15, 0.15, 0.1))
+  case <- kinds[[kind]]()
+  observed <- case$model$observed
+  p <- length(observed)
+  # the population: the model plus many small factors (Tucker, Koopman & Linn 1969)
+  sigma <- case$model$build(case$start)[[1]]$sigma
+  spread <- sqrt(diag(sigma))
+  minor <- matrix(rnorm(p * 10, 0, runif(1, 0, 0.12)), p) * spread
+  n <- round(exp(runif(1, log(max(60, 4 * p)), log(2000))))
+  unit <- 10^runif(p, -3, 3)
+  x <- matrix(rnorm(n * p), n) %*% chol(sigma + minor %*% t(minor))
+  colnames(x) <- observed
+  c(case, list(kind = kind, n = n, s = cov(x), unit = unit))
+}
+
+cell <- function(matrix, row, col, value = NA, true = 0) data.frame(matrix = matrix, row = row, col = col, value = value, true = true)
+residuals_of <- function(items, theta) cell("Psi", items, items, true = theta)
+as_reference <- function(observed, latent, cells) {
+  free <- is.na(cells$value)
+  list(model = oracle_model(observed, latent, cells[c("matrix", "row", "col", "value")]), start = cells$true[free])
+}
+random_loadings <- function(k, low = 0.45, high = 0.9) runif(k, low, high) * sample(c(1, 1, 1, -1), k, TRUE)
+random_blueprint <- function(loadings, choices = c("marker", "unit", "average")) {
+  scale <- sample(choices, 1)
+  blueprint("battery", scale = if (scale == "average" && any(loadings < 0)) "marker" else scale)
+}
+
+# Constructs with their own items, perhaps a cross-loading and a residual covariance; their covariances free, or a full recursive
+# structure, which is only another way to write the same.
+factor_case <- function(structural) {
+  m <- sample(if (structural) 2:4 else 1:4, 1)
   sizes <- if (m == 1) sample(4:7, 1) else sample(2:5, m, replace = TRUE)
   if (m > 1 && all(sizes == 2)) sizes[1] <- 3
   constructs <- LETTERS[seq_len(m)]
   items <- lapply(seq_len(m), function(k) paste0(letters[k], seq_len(sizes[k])))
   names(items) <- constructs
   observed <- unlist(items, use.names = FALSE)
-  p <- length(observed)
-  structural <- m > 1 && runif(1) < 0.5
-  cross <- if (m > 1 && runif(1) < 0.4) list(from = constructs[1], to = items[[2]][length(items[[2]])])
-  pair <- if (p > 6 && runif(1) < 0.4) items[[which.max(sizes)]][1:2]
-  if (max(sizes) < 4) pair <- NULL
-  # population: the model plus many small factors (Tucker, Koopman & Linn 1969)
-  lambda <- matrix(0, p, m, dimnames = list(observed, constructs))
-  for (k in seq_len(m)) lambda[items[[k]], k] <- runif(sizes[k], 0.45, 0.9) * sample(c(1, 1, 1, -1), sizes[k], TRUE)
-  if (!is.null(cross)) lambda[cross$to, cross$from] <- runif(1, -0.3, 0.3)
+  cross <- m > 1 && runif(1) < 0.4
+  pair <- if (length(observed) > 6 && runif(1) < 0.4 && max(sizes) > 3) items[[which.max(sizes)]][1:2]
+  loading <- random_loadings(length(observed))
   phi <- diag(m)
   if (m > 1) phi[lower.tri(phi)] <- runif(m * (m - 1) / 2, -0.2, 0.6)
   phi[upper.tri(phi)] <- t(phi)[upper.tri(phi)]
   while (min(eigen(phi)$values) < 0.1) phi <- 0.8 * phi + 0.2 * diag(m)
-  theta <- pmax(0.15, 1 - diag(lambda %*% phi %*% t(lambda)))
-  minor <- matrix(rnorm(p * 10, 0, runif(1, 0, 0.12)), p)
-  sigma <- lambda %*% phi %*% t(lambda) + diag(theta) + minor %*% t(minor)
-  n <- round(exp(runif(1, log(max(60, 4 * p)), log(2000))))
-  unit <- 10^runif(p, -3, 3)
-  x <- matrix(rnorm(n * p), n) %*% chol(sigma)
-  colnames(x) <- observed
-  list(constructs = constructs, items = items, observed = observed, structural = structural, cross = cross, pair = pair,
-       scale = sample(c("marker", "unit", "average"), 1), n = n, s = cov(x), unit = unit, lambda = lambda, phi = phi, theta = theta)
+  target <- if (cross) items[[2]][length(items[[2]])]
+  cells <- rbind(cell("B", observed, rep(constructs, sizes), true = loading), residuals_of(observed, pmax(0.15, 1 - loading^2)),
+                 cell("Psi", constructs, constructs, value = 1))
+  for (i in seq_len(m)) for (j in seq_len(i - 1)) cells <- rbind(cells, cell("Psi", constructs[i], constructs[j], true = phi[i, j]))
+  if (cross) cells <- rbind(cells, cell("B", target, "A", true = runif(1, -0.3, 0.3)))
+  if (!is.null(pair)) cells <- rbind(cells, cell("Psi", pair[1], pair[2]))
+  bp <- random_blueprint(loading)
+  for (name in constructs) bp <- construct(bp, name, reflected_in = all_of(c(items[[name]], if (name == "A") target)))
+  if (structural) {
+    for (k in seq_len(m)[-1]) bp <- effect(bp, stats::as.formula(paste(constructs[k], "~", paste(constructs[seq_len(k - 1)], collapse = "+"))))
+  }
+  if (!is.null(pair)) bp <- covary(bp, all_of(pair))
+  c(as_reference(observed, constructs, cells), list(blueprint = bp, structural = structural, constructs = constructs))
 }
 
-blueprint_of <- function(case) {
-  bp <- blueprint("battery", scale = if (any(case$lambda < 0) && case$scale == "average") "marker" else case$scale)
-  for (name in case$constructs) {
-    own <- c(case$items[[name]], if (identical(case$cross$from, name)) case$cross$to)
-    bp <- construct(bp, name, reflected_in = all_of(own))
-  }
-  if (case$structural) {
-    for (k in seq_along(case$constructs)[-1]) {
-      bp <- effect(bp, stats::as.formula(paste(case$constructs[k], "~", paste(case$constructs[seq_len(k - 1)], collapse = "+"))))
-    }
-  }
-  if (!is.null(case$pair)) bp <- covary(bp, case$pair)
-  bp
+second_order_case <- function() {
+  sizes <- sample(3:4, sample(3:4, 1), replace = TRUE)
+  constructs <- LETTERS[seq_along(sizes)]
+  items <- lapply(seq_along(sizes), function(k) paste0(letters[k], seq_len(sizes[k])))
+  observed <- unlist(items)
+  loading <- random_loadings(length(observed))
+  marker <- match(vapply(items, `[`, "", 1), observed)
+  upper <- random_loadings(length(sizes), 0.4, 0.85)
+  first <- loading[marker]                         # markers at 1: the construct takes its first item's unit
+  cells <- rbind(cell("B", observed, rep(constructs, sizes), value = ifelse(seq_along(observed) %in% marker, 1, NA), true = loading / rep(first, sizes)),
+                 residuals_of(observed, 1 - loading^2), cell("Psi", constructs, constructs, true = (1 - upper^2) * first^2),
+                 cell("B", constructs, "G", true = upper * first), cell("Psi", "G", "G", value = 1))
+  bp <- random_blueprint(c(loading, upper), c("marker", "average"))
+  for (k in seq_along(sizes)) bp <- construct(bp, constructs[k], reflected_in = all_of(items[[k]]))
+  bp <- construct(bp, "G", reflected_in = all_of(constructs))
+  c(as_reference(observed, c(constructs, "G"), cells), list(blueprint = bp))
 }
 
-# The same model with free covariances (a full recursive structure is only another way to write them), unit variances.
-reference_of <- function(case) {
-  own <- case$items
-  spec <- oracle_factor_cells(own, unit = TRUE)
-  if (!is.null(case$cross)) spec <- rbind(spec, data.frame(matrix = "B", row = case$cross$to, col = case$cross$from, value = NA))
-  if (!is.null(case$pair)) spec <- rbind(spec, data.frame(matrix = "Psi", row = case$pair[1], col = case$pair[2], value = NA))
-  model <- oracle_model(case$observed, case$constructs, spec)
-  true <- vapply(seq_len(nrow(spec)), function(i) {
-    r <- spec$row[i]
-    k <- spec$col[i]
-    if (spec$matrix[i] == "B") return(case$lambda[r, k])
-    if (r == k && r %in% case$observed) return(case$theta[[match(r, case$observed)]])
-    if (r %in% case$constructs) return(case$phi[match(r, case$constructs), match(k, case$constructs)])
-    0
-  }, 0)
-  list(model = model, start = true[model$free])
+bifactor_case <- function() {
+  sizes <- sample(3:5, sample(2:3, 1), replace = TRUE)
+  constructs <- LETTERS[seq_along(sizes)]
+  items <- lapply(seq_along(sizes), function(k) paste0(letters[k], seq_len(sizes[k])))
+  observed <- unlist(items)
+  general <- runif(length(observed), 0.4, 0.75)
+  own <- runif(length(observed), 0.3, 0.6)
+  cells <- rbind(cell("B", observed, "G", true = general), cell("B", observed, rep(constructs, sizes), true = own),
+                 residuals_of(observed, pmax(0.15, 1 - general^2 - own^2)), cell("Psi", c("G", constructs), c("G", constructs), value = 1))
+  bp <- construct(random_blueprint(1, c("marker", "unit")), "G", reflected_in = all_of(observed))
+  for (k in seq_along(sizes)) bp <- construct(bp, constructs[k], reflected_in = all_of(items[[k]]))
+  c(as_reference(observed, c("G", constructs), cells), list(blueprint = uncorrelate(bp, all_of(c("G", constructs)))))
 }
+
+composite_case <- function() {
+  size <- sample(2:4, 1)
+  causes <- paste0("x", seq_len(size))
+  items <- list(A = paste0("a", 1:sample(3:4, 1)), B = paste0("b", 1:3))
+  loading <- random_loadings(length(unlist(items)), 0.5, 0.9)
+  weight <- c(1, runif(size - 1, 0.4, 1.2))
+  both <- unlist(items, use.names = FALSE)
+  owner <- rep(names(items), lengths(items))
+  marker <- both %in% c("a1", "b1")
+  first <- c(A = loading[match("a1", both)], B = loading[match("b1", both)])
+  cells <- rbind(cell("B", both, owner, value = ifelse(marker, 1, NA), true = loading / first[owner]), residuals_of(both, 1 - loading^2),
+                 cell("Psi", causes, causes, true = 1), cell("B", "R", causes, value = c(1, rep(NA, size - 1)), true = weight),
+                 cell("B", c("A", "B", "B"), c("R", "R", "A"), true = c(0.4 * first[["A"]] / size, 0.3 * first[["B"]] / size, 0.3 * first[["B"]] / first[["A"]])),
+                 cell("Psi", c("A", "B"), c("A", "B"), true = 0.8 * first^2))
+  for (i in seq_len(size)) for (j in seq_len(i - 1)) cells <- rbind(cells, cell("Psi", causes[i], causes[j], true = 0.3))
+  bp <- random_blueprint(loading, c("marker", "average"))
+  for (name in names(items)) bp <- construct(bp, name, reflected_in = all_of(items[[name]]))
+  bp <- construct(bp, "R", composed_of = all_of(causes)) |> effect(A ~ R, B ~ R + A)
+  c(as_reference(c(both, causes), c("A", "B", "R"), cells), list(blueprint = bp))
+}
+
+kinds <- list(factors = function() factor_case(FALSE), structural = function() factor_case(TRUE), second_order = second_order_case,
+              bifactor = bifactor_case, composite = composite_case)
 
 # "unit" sets disturbance variances to 1, and so cannot express an optimum where one is negative.
 expressible <- function(case, oracle) {
-  if (is.null(oracle) || case$scale != "unit" || !case$structural) return(TRUE)
+  if (is.null(oracle) || case$blueprint$scale != "unit" || !isTRUE(case$structural)) return(TRUE)
   phi <- oracle$groups[[1]]$phi[case$constructs, case$constructs]
   minors <- vapply(seq_along(case$constructs), function(k) det(phi[seq_len(k), seq_len(k), drop = FALSE]), 0)
   all(minors / c(1, minors[-length(minors)]) > 0)
@@ -94,13 +147,13 @@ run_case <- function(seed) {
   data <- summary_data(case$s * outer(case$unit, case$unit), n = case$n)
   warned <- NULL
   fit <- withCallingHandlers(
-    tryCatch(fit_model(blueprint_of(case), data), orizzonte_error = function(e) e),
+    tryCatch(fit_model(case$blueprint, data), orizzonte_error = function(e) e),
     orizzonte_warning = function(w) {
       warned <<- c(warned, class(w)[1])
       invokeRestart("muffleWarning")
     })
   sample <- list(list(n = case$n, covariance = stats::cov2cor(case$s), mean = NULL))
-  reference <- reference_of(case)
+  reference <- case[c("model", "start")]
   oracle <- tryCatch(oracle_fit(reference$model, reference$start, sample, steps = 30), error = function(e) NULL)
   refused <- inherits(fit, "error")
   converged <- !refused && orizzonte:::has_converged(fit)
@@ -114,22 +167,23 @@ run_case <- function(seed) {
     d <- 1 / sqrt(diag(at$expected))
     decrement <- tryCatch(sum((d * at$score) * solve(at$expected * outer(d, d), d * at$score)), error = function(e) NA)
   }
-  data.frame(seed = seed, n = case$n, p = length(case$observed), m = length(case$constructs), scale = case$scale, structural = case$structural,
+  data.frame(seed = seed, n = case$n, p = ncol(case$s), kind = case$kind, scale = case$blueprint$scale,
              refused = refused, wrongly_refused = refused && !lacks_rank(reference), converged = converged, chisq = chisq, reference = if (is.null(oracle)) NA else oracle$chisq,
              reference_decrement = if (is.null(oracle)) NA else oracle$decrement, decrement = decrement,
              expressible = expressible(case, oracle), improper = "orizzonte_warning_improper" %in% warned)
 }
 
 args <- commandArgs(trailingOnly = TRUE)
-models <- if (length(args) > 0) as.integer(args[1]) else 2000L
+models <- if (length(args) > 0) as.integer(args[1]) else 2100L
 first <- if (length(args) > 1) as.integer(args[2]) else 1L
 results <- do.call(rbind, parallel::mclapply(first - 1L + seq_len(models), run_case, mc.cores = max(1L, parallel::detectCores())))
 known <- !is.na(results$reference) & results$reference_decrement < 1e-6 & results$expressible
 reached <- results$converged & (!known | results$chisq <= results$reference + 1e-4)
 cat(sprintf("%d models; %d refused as unidentified; %d converged (%.2f %%), %d of them improper\n", nrow(results), sum(results$refused),
             sum(results$converged), 100 * mean(results$converged[!results$refused]), sum(results$improper & results$converged)))
+print(table(kind = results$kind, converged = results$converged))
 cat(sprintf("wrongly refused, by the rank of the reference's Jacobian: %d\n", sum(results$wrongly_refused)))
-if (any(results$wrongly_refused)) print(results[results$wrongly_refused, 1:6], row.names = FALSE)
+if (any(results$wrongly_refused)) print(results[results$wrongly_refused, 1:5], row.names = FALSE)
 cat(sprintf("reference optimum known for %d; reached or bettered: %.3f %%\n", sum(known), 100 * mean(reached[known & !results$refused])))
 cat(sprintf("left out: %d whose best solution the unit scale cannot express\n", sum(!results$expressible)))
 cat(sprintf("largest predicted drop at a converged fit, in the user's units: %.2g\n", max(results$decrement, na.rm = TRUE)))
