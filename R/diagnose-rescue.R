@@ -64,7 +64,10 @@ rescue <- function(bp, data, missing_codes = NULL) {
   told <- character()
   for (round in 1:5) {
     if (is.null(now$fit)) break
-    evidence <- find_evidence(now$fit$layout, now$fit$sample$covariance, now$fit$sample$n, now$fit$sample$data, now$fit$sample$rows)
+    sample <- now$fit$sample
+    used <- sample$rows %||% seq_len(sample$n)
+    known <- attr(state$data, "orizzonte_rows")          # numbers of rows in the data as they were given
+    evidence <- find_evidence(now$fit$layout, sample$covariance, sample$n, sample$data, if (is.null(known)) used else known[used])
     key <- vapply(evidence, function(f) paste(c(f$kind, f$items), collapse = " "), "")
     findings <- c(findings, vapply(evidence[!key %in% told], `[[`, "", "text"))
     told <- c(told, key)
@@ -163,10 +166,11 @@ model_remedies <- function(evidence, state) {
   of_kind <- function(kinds) Filter(function(f) f$kind %in% kinds, evidence)
   for (f in of_kind("outlier")) {
     rows <- f$rows
+    written <- if (length(rows) > 1L) paste0("c(", paste(rows, collapse = ", "), ")") else rows
     add(paste("without", if (length(rows) == 1L) "row" else "rows", enumerate(rows, most = 4L)), TRUE, function(state) {
       known <- attr(state$data, "orizzonte_rows") %||% seq_len(nrow(state$data))
-      state$data <- structure(state$data[!known %in% known[rows], , drop = FALSE], orizzonte_rows = known[!known %in% known[rows]])
-      note_change(state, "data[-", if (length(rows) > 1L) "c(", paste(known[rows], collapse = ", "), if (length(rows) > 1L) ")", ", ]")
+      state$data <- structure(state$data[!known %in% rows, , drop = FALSE], orizzonte_rows = known[!known %in% rows])
+      note_change(state, "data[-", written, ", ]")
     })
   }
   for (f in of_kind("duplicate")) {

@@ -8,7 +8,7 @@
 #' @param items Whether to list effects of and on pure items, too.
 #' @param routes Whether to split indirect effects by route: one row for each
 #'   chain of effects that passes no variable twice, named by its product, which
-#'   [quantity()] understands.
+#'   [quantity()] understands. With feedback there are more routes than these.
 #' @param level Level of the confidence intervals.
 #' @param ... Not used.
 #' @return A data frame of class `orizzonte_effects`, rows for each

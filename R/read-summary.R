@@ -67,7 +67,7 @@ format_status <- function(fit) {
     return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
              if (steps) paste0("  ", steps, " iterations, ", fit$core$starts, " sets of starting values; last predicted drop of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
-             format_evidence(fit), "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
+             format_history(history$chisq), format_evidence(fit), "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
@@ -75,6 +75,13 @@ format_status <- function(fit) {
   }
   c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
     format_evidence(fit), rescue_hint)
+}
+
+# The way of the test statistic, in at most six steps.
+format_history <- function(chisq) {
+  if (length(chisq) < 2L) return(NULL)
+  shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
+  paste0("  \u03c7\u00b2 on the way: ", paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "), "; all of it in fit$core$history.")
 }
 
 rescue_hint <- "  Next: rescue(blueprint, data) tries the usual remedies and shows what each does."

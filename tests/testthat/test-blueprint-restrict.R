@@ -169,3 +169,25 @@ test_that("random equations: the core's constrained optimum satisfies them and i
     expect_lt(max(abs(residual)), 1e-5)
   }
 })
+
+test_that("a correlation, means and two parameters can be restricted by an expression", {
+  data <- complete_choirs(staying_items)
+  measured <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |> construct("Staying", reflected_in = st1:st3)
+  half <- quiet_fit(measured |> restrict(covariance[Belonging, Staying] == 0.5 * sqrt(variance[Belonging] * variance[Staying])) |>
+                      quantity(r = correlation[Belonging, Staying]), data)
+  unit <- measured
+  unit$scale <- "unit"
+  same <- quiet_fit(unit |> restrict(covariance[Belonging, Staying] == 0.5), data)
+  expect_equal(deviance(half), deviance(same), tolerance = 1e-9)
+  expect_equal(tail(estimates(half)$estimate, 1), 0.5, tolerance = 1e-10)
+  expect_equal(df.residual(half), df.residual(same))
+  # structured means through an equation: the same model as one written with a shared, shifted intercept
+  gap <- quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5), data)
+  expect_equal(unname(coef(gap)["intercept[be1]"] - coef(gap)["intercept[be2]"]), 5, tolerance = 1e-9)
+  shifted <- transform(data, be1 = be1 - 5)
+  equal <- quiet_fit(measured |> restrict(intercept[be1] == intercept[be2]), shifted)
+  expect_equal(deviance(gap), deviance(equal), tolerance = 1e-8)
+  ordered <- quiet_fit(measured |> restrict(variance[be1] >= variance[be2]), data)
+  expect_gte(coef(ordered)[["variance[be1]"]], coef(ordered)[["variance[be2]"]] - 1e-8)
+  expect_error(quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5), summary_data(cov(data), nrow(data))), "no means")
+})
