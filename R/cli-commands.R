@@ -176,7 +176,8 @@ fit_json <- function(fit, command) {
     orizzonte = fit$version, command = command, title = fit$blueprint$title,
     status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else "converged",
     detail = fit_status(fit), trouble = I(improper$trouble),
-    evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else vapply(fit_evidence(fit), `[[`, "", "text")), n = fit$sample$n, rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
+    evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else vapply(fit_evidence(fit), `[[`, "", "text")),
+    n = fit$sample$n, rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
     assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = n_free(fit), df = stats::df.residual(fit),
     reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
     residuals = rows(stats::residuals(fit, type = "correlation", largest = 10))

@@ -148,8 +148,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
   order <- order(match(vapply(advice, `[[`, "", "kind"), names(screen_words)))
   advice <- advice[order]
   structure(list(
-    rows = nrow(data), blueprint = !is.null(bp), complete = sum(rowSums(vapply(names, function(name) is.na(if (name %in% numeric) clean[[name]] else raw[[name]]),
-                                                       logical(nrow(data)))) == 0),
+    rows = nrow(data), blueprint = !is.null(bp), complete = sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
     columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]), normality = together$normality,
     outliers = together$outliers, codes = codes, data = lapply(raw[numeric], function(v) replace(as.numeric(v), v %in% missing_codes, NA)),
     advice = list_frame(list(kind = vapply(advice, `[[`, "", "kind"), columns = vapply(advice, function(a) paste(a$columns, collapse = ", "), ""),

@@ -50,8 +50,8 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
       profile <- r[items, outside, drop = FALSE]
       link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
       if (min(abs(link)) < 0.25 * max(abs(link)) || prod(sign(link)) != sign(r[items[1L], items[2L]])) {
-        add("two items", name, items, "the two items of ", name, " relate differently to the rest of the model (", items[1L], " ", format_fixed(link[1L], 2L), " and ",
-            items[2L], " ", format_fixed(link[2L], 2L), " on average): nothing holds their loadings together")
+        add("two items", name, items, "the two items of ", name, " relate differently to the rest of the model (", items[1L], " ",
+            format_fixed(link[1L], 2L), " and ", items[2L], " ", format_fixed(link[2L], 2L), " on average): nothing holds their loadings together")
       }
     }
     if (length(items) == 3L && is.null(general)) {
@@ -72,8 +72,8 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     across <- mean(abs(r[a, b]))
     within <- mean(c(abs(r[a, a][lower.tri(r[a, a])]), abs(r[b, b][lower.tri(r[b, b])])))
     if (across > 0.9 * within && across > 0.2) {
-      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L], " correlate as highly across (", format_fixed(across, 2L), ") as within (",
-          format_fixed(within, 2L), "): perhaps they are one construct")
+      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L], " correlate as highly across (", format_fixed(across, 2L),
+          ") as within (", format_fixed(within, 2L), "): perhaps they are one construct")
     }
   }
   parameters <- length(layout$parameters)
@@ -160,7 +160,7 @@ troubled_variables <- function(fit) {
     rows <- c(rows, which(layout$head %in% arrow_heads & abs(standardized) > 2))
   }
   names <- stats::na.omit(unique(c(layout$first[rows], layout$second[rows])))
-  owners <- names(Filter(function(items) any(items %in% names), lapply(stats::setNames(layout$constructs, layout$constructs), construct_items, layout = layout)))
+  owners <- Filter(function(name) any(construct_items(layout, name) %in% names), layout$constructs)
   c(names, owners)
 }
 

@@ -73,8 +73,7 @@ rescue <- function(bp, data, missing_codes = NULL) {
     told <- c(told, key)
     if (now$proper) break
     remedies <- Filter(function(r) round == 1L || r$once == FALSE, model_remedies(evidence, state))
-    made <- lapply(remedies, function(remedy) attempt(paste0(if (length(state$lead)) paste0(paste(state$lead, collapse = ", "), ", "), remedy$label),
-                                                      remedy$apply(state)))
+    made <- lapply(remedies, function(remedy) attempt(paste(c(state$lead, remedy$label), collapse = ", "), remedy$apply(state)))
     proper <- vapply(made, `[[`, NA, "proper")
     removes <- vapply(remedies, `[[`, NA, "removes")
     if (any(proper)) {
@@ -99,28 +98,27 @@ note_change <- function(state, ...) {
 
 # A fit, or the reason why there is none.
 attempt_fit <- function(state, starts) {
-  quiet <- function(code) withCallingHandlers(code, message = function(m) invokeRestart("muffleMessage"), warning = function(w) invokeRestart("muffleWarning"))
-  fit <- tryCatch(quiet(estimate_model(state$bp, meet_data(state$bp, state$data, state$codes), state$codes, starts = starts)), orizzonte_error = function(e) e)
+  fit <- tryCatch(suppressMessages(suppressWarnings(
+    estimate_model(state$bp, meet_data(state$bp, state$data, state$codes), state$codes, starts = starts))), orizzonte_error = function(e) e)
   if (inherits(fit, "orizzonte_error_name")) stop(fit)        # a misspelt name is no trouble of the model
   if (inherits(fit, "condition")) {
     return(list(fit = NULL, proper = FALSE, status = "cannot be fitted", trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
   }
+  state <- solution_state(fit)
+  list(fit = fit, proper = state$status == "proper", status = state$status, trouble = state$trouble)
+}
+
+# The worst that can be said of a solution, in a word and a few more.
+solution_state <- function(fit) {
+  state <- function(status, trouble) list(status = status, trouble = trouble)
+  if (!has_converged(fit)) return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
   improper <- improper_parts(fit)
+  if (nrow(improper)) return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
   pressed <- vapply(active_bounds(fit), `[[`, "", "text")
+  if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- hardly_told_apart(fit)
-  trouble <- if (!has_converged(fit)) {
-    sub("^not converged: ", "", fit_status(fit))
-  } else if (nrow(improper)) {
-    enumerate(sub(":.*", "", improper$trouble), most = 3L)
-  } else if (length(pressed)) {
-    paste("at bound:", enumerate(pressed, most = 3L))
-  } else if (length(weak)) {
-    paste("hardly told apart:", enumerate(weak, most = 2L))
-  } else {
-    ""
-  }
-  status <- if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else if (length(pressed)) "at bound" else if (length(weak)) "weak" else "proper"
-  list(fit = fit, proper = status == "proper", status = status, trouble = trouble)
+  if (length(weak)) return(state("weak", paste("hardly told apart:", enumerate(weak, most = 2L))))
+  state("proper", "")
 }
 
 # Mistakes in the data, from the most certain on. Only of raw data.
@@ -154,7 +152,7 @@ data_repairs <- function(state) {
 drop_variables <- function(state, names) {
   empty <- names(Filter(function(part) all(part$items %in% names), state$bp$constructs))
   gone <- c(names, empty)
-  state$bp <- suppressMessages(leave_out(state$bp, all_of(gone)))
+  state$bp <- suppressMessages(leave_out(state$bp, !!gone))
   note_change(state, "leave_out(", paste(address_name(gone), collapse = ", "), ")")
 }
 
@@ -178,7 +176,7 @@ model_remedies <- function(evidence, state) {
       pair <- f$items
       add(paste("without", pair[2L]), TRUE, function(state) drop_variables(state, pair[2L]))
       add(paste(pair[1L], "and", pair[2L], "covary"), FALSE, function(state) {
-        state$bp <- suppressMessages(covary(state$bp, all_of(pair)))
+        state$bp <- suppressMessages(covary(state$bp, !!pair))
         note_change(state, "covary(", paste(address_name(pair), collapse = ", "), ")")
       })
     })
@@ -195,7 +193,7 @@ model_remedies <- function(evidence, state) {
     local({
       name <- f$construct
       add(paste("without construct", name), TRUE, function(state) {
-        state$bp <- suppressMessages(leave_out(state$bp, all_of(name)))
+        state$bp <- suppressMessages(leave_out(state$bp, !!name))
         note_change(state, "leave_out(", address_name(name), ")")
       })
     })
@@ -232,18 +230,15 @@ bound_variances <- function(state, what) {
 # The second construct's items move to the first; what is said about the second falls away.
 merge_constructs <- function(state, pair) {
   moved <- setdiff(state$bp$constructs[[pair[2L]]]$items, state$bp$constructs[[pair[1L]]]$items)
-  state$bp <- suppressMessages(leave_out(state$bp, all_of(pair[2L])))
+  state$bp <- suppressMessages(leave_out(state$bp, !!pair[2L]))
   state$bp$constructs[[pair[1L]]]$items <- c(state$bp$constructs[[pair[1L]]]$items, moved)
   note_change(state, pair[1L], " and ", pair[2L], " as one construct")
 }
 
 finish_rescue <- function(bp, log, findings) {
   labels <- make.unique(vapply(log, `[[`, "", "label"), sep = " ")
-  index <- function(name) vapply(log, function(made) {
-    if (is.null(made$fit) || anyNA(made$fit$eta)) return(NA_real_)
-    table <- fit_indices(made$fit)
-    table$value[match(name, table$index)]
-  }, 0)
+  tables <- lapply(log, function(made) if (!is.null(made$fit) && !anyNA(made$fit$eta)) fit_indices(made$fit))
+  index <- function(name) vapply(tables, function(table) if (is.null(table)) NA_real_ else table$value[match(name, table$index)], 0)
   attempts <- list_frame(list(
     attempt = labels, change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""), status = vapply(log, `[[`, "", "status"),
     chisq = index("chisq"), df = index("df"), cfi = index("cfi"), rmsea = index("rmsea"), trouble = vapply(log, `[[`, "", "trouble")))

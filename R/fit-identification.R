@@ -47,7 +47,8 @@ examine_identification <- function(layout, moments) {
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
   identified <- counts$df >= 0L && lacking == 0L
   list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
-       families = format_families(counts), equations = counts$equations, rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
+       families = format_families(counts), equations = counts$equations,
+       rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
        trading = trading, notes = if (identified) resting_on_little(layout) else character(),
        remedies = if (identified) character() else unname(remedies(layout, counts, lacking)))
 }

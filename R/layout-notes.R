@@ -1,6 +1,8 @@
 # What a user would want to be told about a model, though nothing is wrong with it: sentences.
 
-layout_notes <- function(table, covariance) c(table$notes, growth_note(table), unlist(lapply(table$composites, overlap_note, table = table, covariance = covariance)))
+layout_notes <- function(table, covariance) {
+  c(table$notes, growth_note(table), unlist(lapply(table$composites, overlap_note, table = table, covariance = covariance)))
+}
 
 # Loadings fixed at different numbers for two constructs on the same items are a growth curve, and a growth curve has means.
 growth_note <- function(table) {

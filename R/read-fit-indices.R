@@ -155,7 +155,11 @@ read_indices <- function(table, df, converged, pressed = character()) {
   exact <- table$value[table$index == "p"]
   first <- if (length(pressed)) {
     paste0("The solution lies at a bound (", enumerate(pressed), "), so \u03c7\u00b2 has no plain p")
-  } else if (exact >= 0.05) "Exact fit is not rejected" else "Exact fit is rejected"
+  } else if (exact >= 0.05) {
+    "Exact fit is not rejected"
+  } else {
+    "Exact fit is rejected"
+  }
   by <- function(word) enumerate(names(verdicts)[verdicts == word])
   second <- if (length(unique(verdicts)) == 1L) {
     paste0(by(verdicts[[1L]]), " all say ", verdicts[[1L]])

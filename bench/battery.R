@@ -110,7 +110,8 @@ composite_case <- function() {
   first <- c(A = loading[match("a1", both)], B = loading[match("b1", both)])
   cells <- rbind(cell("B", both, owner, value = ifelse(marker, 1, NA), true = loading / first[owner]), residuals_of(both, 1 - loading^2),
                  cell("Psi", causes, causes, true = 1), cell("B", "R", causes, value = c(1, rep(NA, size - 1)), true = weight),
-                 cell("B", c("A", "B", "B"), c("R", "R", "A"), true = c(0.4 * first[["A"]] / size, 0.3 * first[["B"]] / size, 0.3 * first[["B"]] / first[["A"]])),
+                 cell("B", c("A", "B", "B"), c("R", "R", "A"), true = c(0.4 * first[["A"]] / size, 0.3 * first[["B"]] / size,
+                                                                         0.3 * first[["B"]] / first[["A"]])),
                  cell("Psi", c("A", "B"), c("A", "B"), true = 0.8 * first^2))
   for (i in seq_len(size)) for (j in seq_len(i - 1)) cells <- rbind(cells, cell("Psi", causes[i], causes[j], true = 0.3))
   bp <- random_blueprint(loading, c("marker", "average"))
@@ -168,7 +169,8 @@ run_case <- function(seed) {
     decrement <- tryCatch(sum((d * at$score) * solve(at$expected * outer(d, d), d * at$score)), error = function(e) NA)
   }
   data.frame(seed = seed, n = case$n, p = ncol(case$s), kind = case$kind, scale = case$blueprint$scale,
-             refused = refused, wrongly_refused = refused && !lacks_rank(reference), converged = converged, chisq = chisq, reference = if (is.null(oracle)) NA else oracle$chisq,
+             refused = refused, wrongly_refused = refused && !lacks_rank(reference), converged = converged,
+             chisq = chisq, reference = if (is.null(oracle)) NA else oracle$chisq,
              reference_decrement = if (is.null(oracle)) NA else oracle$decrement, decrement = decrement,
              expressible = expressible(case, oracle), improper = "orizzonte_warning_improper" %in% warned)
 }

@@ -34,6 +34,15 @@ Vector values_at(const Model& model, const Vector& theta) {
   return out;
 }
 
+// The expected information with a unit diagonal, and the unit of each parameter.
+Matrix unit_information(Discrepancy& problem, Vector& unit) {
+  Matrix out = problem.expected_information();
+  out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+  unit.resize(out.rows());
+  for (int i = 0; i < unit.size(); ++i) unit[i] = out(i, i) > 0 ? 1 / std::sqrt(out(i, i)) : 1;
+  return unit.asDiagonal() * out * unit.asDiagonal();
+}
+
 double violation(double value, bool bound) { return bound ? std::max(0.0, -value) : std::abs(value); }
 
 // min d'Md/2 - g'd subject to A d + c = 0 for equalities and >= 0 for bounds; M positive definite. A primal-dual active
@@ -155,11 +164,8 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
       break;
     }
     const Vector score = problem.score();
-    Matrix expected = problem.expected_information();
-    expected.triangularView<Eigen::StrictlyUpper>() = expected.transpose();
-    Vector unit(q);
-    for (int i = 0; i < q; ++i) unit[i] = expected(i, i) > 0 ? 1 / std::sqrt(expected(i, i)) : 1;
-    expected = unit.asDiagonal() * expected * unit.asDiagonal();
+    Vector unit;
+    const Matrix expected = unit_information(problem, unit);
     const Constraints at = constraints_at(model, theta);
     if (!at.value.allFinite() || !at.jacobian.allFinite()) {
       out.status = Status::Infeasible;
@@ -288,11 +294,8 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
   out.active.assign(m, 0);
   out.multipliers = lambda;
   out.violations = Vector::Zero(m);
-  Matrix information = problem.expected_information();
-  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
-  Vector unit(q);
-  for (int i = 0; i < q; ++i) unit[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
-  information = unit.asDiagonal() * information * unit.asDiagonal();
+  Vector unit;
+  const Matrix information = unit_information(problem, unit);
   const Constraints at = constraints_at(model, theta);
   std::vector<int> rows;
   for (int k = 0; k < m; ++k) {

@@ -68,7 +68,8 @@ test_that("declared codes are missing, groups are counted, odd columns are named
   expect_output(print(by), "Groups by setting")
   small <- screen_data(data.frame(g = c("a", rep("b", 30)), x = stats::rnorm(31), y = stats::rnorm(31)), c(x, y), by = g)
   expect_match(small$advice$advice[small$advice$kind == "groups"], "a (1)", fixed = TRUE)
-  odd <- data.frame(none = NA, text = c("1", "2", "three", rep("4", 20)), day = Sys.Date() + 1:23, ok = stats::rnorm(23), flag = rep(c(TRUE, FALSE), length.out = 23))
+  odd <- data.frame(none = NA, text = c("1", "2", "three", rep("4", 20)), day = Sys.Date() + 1:23, ok = stats::rnorm(23),
+                    flag = rep(c(TRUE, FALSE), length.out = 23))
   screen <- screen_data(odd)
   expect_equal(screen$columns$type, c("empty", "text", "date", "numbers", "logical"))
   expect_setequal(screen$advice$kind, c("empty", "text"))
