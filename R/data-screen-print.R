@@ -34,7 +34,8 @@ format_screen <- function(x) {
     n <- x$normality
     lines <- c(lines, "", "Multivariate normality (Mardia 1970)",
                format_table(list(measure = n$measure, value = format_fixed(n$value, 2L), expected = format_fixed(n$expected, 2L),
-                                 statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)), c(FALSE, rep(TRUE, 4L))))
+                                 statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)), c(FALSE, rep(TRUE, 4L))),
+               if (anyNA(n$value)) "  skewness is left out: it would take minutes for so many rows and columns")
   }
   if (nrow(x$outliers)) {
     far <- utils::head(x$outliers, 5L)
@@ -61,6 +62,9 @@ format_screen <- function(x) {
 #' plot(screen_data(choirs_troubled))
 #' @export
 plot.orizzonte_screen <- function(x, columns = 24L, ...) {
+  if (!is.numeric(columns) || length(columns) != 1L || is.na(columns) || columns < 1) {
+    abort("input", "`columns` must be one number, such as 24.")
+  }
   table <- x$columns
   drawn <- table$variable[table$variable %in% names(x$data)]
   if (length(drawn) == 0L) abort("input", "There are no numeric columns to draw.")

@@ -31,6 +31,9 @@ rescue <- function(bp, data, missing_codes = NULL) {
   check_blueprint(bp, "rescue")
   if (missing(data)) abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
   check_missing_codes(missing_codes)
+  if (!is.data.frame(data) && !is.matrix(data) && !inherits(data, "orizzonte_summary_data")) {
+    abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(data), ".")))
+  }
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
   state <- list(bp = bp, data = data, codes = missing_codes, changes = character())
   log <- list()

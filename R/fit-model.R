@@ -86,8 +86,14 @@ met_layout <- function(bp, sample) {
 # Restrictions that contradict each other end here, by name.
 check_feasible <- function(layout, core) {
   if (core$status != 7L) return(invisible())
-  broken <- vapply(layout$constraints[core$violations > 1e-4], `[[`, "", "text")
-  abort("restriction", c("The restrictions cannot all hold.", stats::setNames(paste0("Not met: ", broken), rep("x", length(broken))),
+  met <- rep(FALSE, length(layout$constraints))
+  if (length(core$violations)) met <- !is.na(core$violations) & core$violations <= 1e-4
+  text <- vapply(layout$constraints, `[[`, "", "text")
+  touched <- unlist(lapply(layout$constraints[!met], `[[`, "rows"))
+  beside <- met & vapply(layout$constraints, function(constraint) any(constraint$rows %in% touched), NA)
+  lines <- c(paste0("Not met: ", text[!met]), if (any(beside)) paste0("Beside: ", text[beside]))
+  abort("restriction", c("The restrictions cannot all hold.", stats::setNames(lines, rep("x", length(lines))),
+                         i = "If they should, perhaps they cannot be computed at our starting values: choose others with start_at().",
                          i = "Leave one of them out, or look for a contradiction among all restrictions of these parameters."))
 }
 

@@ -125,6 +125,7 @@ bool restore(const Model& model, Vector& theta) {
     Vector step = -a.completeOrthogonalDecomposition().solve(c);
     const double size = step.norm();
     if (size > 2) step *= 2 / size;
+    for (int halving = 0; halving < 20 && !values_at(model, trial + step).allFinite(); ++halving) step *= 0.5;
     trial += step;
   }
   return false;
@@ -249,17 +250,21 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
       return sum;
     };
     const double before = n * problem.value() + 2 * penalty * total_violation(at.value);
+    // A step that fails is corrected for the curvature of the constraints, then damped, then (damping does not shorten the way to
+    // the constraints) halved.
     bool accepted = false, corrected = false;
-    for (int attempt = 0; attempt < 40 && !accepted; ++attempt) {
-      if (attempt > 0 || damping > 0) {
-        if (!corrected || attempt > 1) {
-          Matrix damped = metric;
-          damped.diagonal().array() += damping;
-          factor.compute(damped);
-          now = solve_quadratic(factor, g, a, c, fixed, working);
-        }
+    for (int attempt = 0; attempt < 60 && !accepted; ++attempt) {
+      if (attempt > 8) {
+        now.step *= 0.5;
+      } else if ((attempt > 0 || damping > 0) && !(corrected && attempt == 1)) {
+        Matrix damped = metric;
+        damped.diagonal().array() += damping;
+        factor.compute(damped);
+        now = solve_quadratic(factor, g, a, c, fixed, working);
       }
-      const double predicted = 2 * g.dot(now.step) - now.step.dot(metric * now.step) + 2 * penalty * total_violation(at.value);
+      double left = 0;                             // of the violation, with the constraints taken as linear
+      for (int k = 0; k < m; ++k) left += violation(c[k] + a.row(k).dot(now.step), !equality[k]);
+      const double predicted = 2 * g.dot(now.step) - now.step.dot(metric * now.step) + 2 * penalty * (total_violation(at.value) - left);
       const Vector trial = theta + unit.cwiseProduct(now.step);
       const Vector values = values_at(model, trial);
       const bool below_rounding = std::abs(predicted) < 1e-10 * n;
@@ -271,11 +276,9 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
           theta = trial;
           if (!below_rounding && ratio < 0.25) damping = std::max(4 * damping, 1e-3);
           else if (ratio > 0.75 || below_rounding) damping = damping < 1e-4 ? 0 : damping / 6;
-        } else if (!corrected) {
-          // The curvature of the constraints spoils a good step: correct it once (second-order correction).
+        } else if (!corrected && attempt == 0) {
           corrected = true;
-          const Vector bent = values.cwiseQuotient(length) - a * now.step;
-          now = solve_quadratic(factor, g, a, bent, fixed, working);
+          now = solve_quadratic(factor, g, a, values.cwiseQuotient(length) - a * now.step, fixed, working);
           continue;
         }
       }

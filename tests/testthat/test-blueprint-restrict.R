@@ -191,3 +191,14 @@ test_that("a correlation, means and two parameters can be restricted by an expre
   expect_gte(coef(ordered)[["variance[be1]"]], coef(ordered)[["variance[be2]"]] - 1e-8)
   expect_error(quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5), summary_data(cov(data), nrow(data))), "no means")
 })
+
+test_that("the way to an equation is found from far off, and what cannot be computed is said", {
+  data <- complete_choirs(staying_items)
+  root <- quiet_fit(staying() |> restrict(sqrt(variance[sc1]) == 2), data)
+  plain <- quiet_fit(staying() |> restrict(variance[sc1] == 4), data)
+  expect_equal(deviance(root), deviance(plain), tolerance = 1e-8)
+  expect_equal(coef(root)[["variance[sc1]"]], 4, tolerance = 1e-9)
+  error <- expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2]^2 == -1), data), class = "orizzonte_error_restriction")
+  expect_match(conditionMessage(error), "loading[Calm, sc2]^2 == -1", fixed = TRUE)
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] / 0 == 1), data), class = "orizzonte_error_restriction")
+})
