@@ -24,3 +24,16 @@ test_that("other endings and folders that do not exist are refused", {
   expect_error(write_report(fit, "report.xyz"), "Cannot write a report as", class = "orizzonte_error_report")
   expect_error(write_report(fit, "not-there/report.html"), "There is no folder", class = "orizzonte_error_report")
 })
+
+test_that("a report of an improper solution says so first, with what the data say about it", {
+  bp <- blueprint("Warmth") |> construct("Warmth", reflected_in = wa1:wa4) |> construct("Calm", reflected_in = cl1:cl3) |>
+    quantity(link = correlation[Warmth, Calm])
+  file <- tempfile(fileext = ".md")
+  write_report(suppressWarnings(quiet_fit(bp, choirs_troubled)), file, quiet = TRUE)
+  text <- readLines(file)
+  at <- function(words) grep(words, text, fixed = TRUE)[1]
+  expect_lt(at("Improper solution."), at("wa3 and wa4 correlate 0.998"))
+  expect_lt(at("wa3 and wa4 correlate 0.998"), at("# In short"))
+  expect_true(any(startsWith(text, "- ") & grepl("cl3 is keyed", text)))
+  expect_false(is.na(at("quantity[link]")))
+})
