@@ -12,12 +12,12 @@ as.data.frame.orizzonte_screen <- function(x, ...) x$columns
 format_screen <- function(x) {
   table <- x$columns
   short <- function(v) ifelse(is.na(v), "", ifelse(abs(v) >= 1000 | v == round(v), formatC(v, digits = 6L, format = "g", width = 1L), format_fixed(v, 2L)))
-  columns <- list(variable = table$variable, type = sub("whole numbers", "whole", table$type), missing = format_count(table$missing),
-                  min = short(table$min), max = short(table$max), mean = format_fixed(table$mean, 2L),
+  columns <- list(variable = table$variable, type = sub("whole numbers", "whole", table$type), n = format_count(table$n), missing = format_count(table$missing),
+                  values = format_count(table$distinct), min = short(table$min), max = short(table$max), mean = format_fixed(table$mean, 2L),
                   sd = format_fixed(table$sd, 2L), skew = format_fixed(table$skew, 2L), kurtosis = format_fixed(table$kurtosis, 2L),
                   VIF = ifelse(is.infinite(table$inflation), "Inf", format_fixed(table$inflation, 1L)), note = table$note)
   lines <- c(heading("Data screening"), paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ", count_of(x$complete, "row"), " complete"),
-             "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 8L), FALSE)))
+             "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)))
   if (any(lengths(x$codes))) lines <- c(lines, "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
   if (!is.null(x$groups)) {
     lines <- c(lines, "", paste0("Groups by ", x$by), format_table(list(group = x$groups$group, n = format_count(x$groups$n)), c(FALSE, TRUE)))

@@ -97,7 +97,8 @@ redundant_equations <- function(table) {
       gradient <- constraint_gradient(table$constraints[[k]], eta, table)
       size <- sqrt(sum(gradient^2))
       rest <- gradient - basis %*% crossprod(basis, gradient)
-      if (!is.finite(size)) next
+      free <- anyNA(table$fixed[table$constraints[[k]]$rows])
+      if (free && (!is.finite(size) || size == 0)) next      # cannot be told at this point
       if (sqrt(sum(rest^2)) <= 1e-9 * size) out <- c(out, k) else basis <- cbind(basis, rest / sqrt(sum(rest^2)))
     }
     out

@@ -4,9 +4,12 @@
 #include <cmath>
 
 #include "expression.hpp"
+#include "valley.hpp"
 
 namespace orizzonte {
 namespace {
+
+constexpr int patience = 100;   // of scoring and Newton steps, before the slower but surer ones
 
 struct Constraints {
   Vector value;
@@ -141,8 +144,41 @@ Matrix equality_directions(const Model& model, const Vector& theta) {
   return out;
 }
 
-Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vector& start, const Settings& settings,
-                             const Callbacks& callbacks) {
+Tangent tangent(const Model& model, const Vector& theta, const Vector& unit, const Vector& gradient) {
+  const Constraints at = constraints_at(model, theta);
+  const int q = theta.size();
+  std::vector<int> rows;
+  for (int k = 0; k < at.value.size(); ++k) {
+    const double length = at.jacobian.row(k).cwiseProduct(unit.transpose()).norm();
+    if (length > 0 && (!model.constraints[k].bound || at.value[k] < 1e-8 * length)) rows.push_back(k);
+  }
+  Vector lambda;
+  Matrix a;
+  for (;;) {                                       // bounds whose multiplier pulls inwards are left, the worst first
+    a.resize(rows.size(), q);
+    for (size_t i = 0; i < rows.size(); ++i) a.row(i) = at.jacobian.row(rows[i]).cwiseProduct(unit.transpose());
+    if (rows.empty()) break;
+    lambda = -a.transpose().completeOrthogonalDecomposition().solve(gradient);
+    int worst = -1;
+    for (size_t i = 0; i < rows.size(); ++i)
+      if (model.constraints[rows[i]].bound && lambda[i] < 0 && (worst < 0 || lambda[i] < lambda[worst])) worst = i;
+    if (worst < 0) break;
+    rows.erase(rows.begin() + worst);
+  }
+  Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q)};
+  if (rows.empty()) return out;
+  Eigen::ColPivHouseholderQR<Matrix> qr(a.transpose());
+  const Matrix full = qr.householderQ() * Matrix::Identity(q, q);
+  out.basis = full.rightCols(q - qr.rank());
+  for (size_t i = 0; i < rows.size(); ++i)
+    out.curvature += lambda[i] * (unit.asDiagonal() * at.hessian[rows[i]] * unit.asDiagonal());
+  return out;
+}
+
+namespace {
+
+Optimum constrained_scoring(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+  const Model& model = problem.model();
   Optimum out;
   Vector theta = start;
   restore(model, theta);
@@ -230,7 +266,7 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
       scoring_left = 1;
       std::fill(working.begin(), working.end(), 0);
       for (int k = 0; k < m; ++k) working[k] = equality[k];
-      if (iteration < settings.iterations) continue;
+      if (iteration < patience) continue;
     }
     working = now.working;
     lambda = now.multipliers.cwiseQuotient(length);
@@ -241,7 +277,7 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
       out.status = !told_apart ? Status::Singular : !minimum ? Status::NotMinimum : Status::Converged;
       break;
     }
-    if (iteration >= settings.iterations) break;
+    if (iteration >= patience) break;
 
     penalty = std::max(penalty, 1.5 * (m > 0 ? now.multipliers.cwiseAbs().maxCoeff() : 0));
     auto total_violation = [&](const Vector& values) {
@@ -325,6 +361,12 @@ Optimum optimise_constrained(Discrepancy& problem, const Model& model, const Vec
     out.inflation = inverse.diagonal();
   }
   return out;
+}
+
+}  // namespace
+
+Optimum optimise_constrained(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
+  return with_valley(problem, start, settings, callbacks, constrained_scoring);
 }
 
 }  // namespace orizzonte

@@ -15,6 +15,7 @@ class Discrepancy {
   bool move_to(const Vector& theta);
   double value() const { return value_; }            // F
   double n() const { return n_; }
+  const Model& model() const { return model_; }
 
   // Of the log-likelihood l = -N F / 2, with respect to the free parameters.
   Vector score();

@@ -60,11 +60,6 @@ bool with_strong_markers(const Model& model, const Vector& unit_entries, bool av
   return changed;
 }
 
-Optimum minimise(const Model& model, Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
-  if (model.constraints.empty()) return optimise(problem, start, settings, callbacks);
-  return optimise_constrained(problem, model, start, settings, callbacks);
-}
-
 // The information in units of the parameters, and what equalities tell besides.
 Matrix told(const Model& model, Discrepancy& problem, const Vector& theta) {
   Matrix information = problem.expected_information();
@@ -139,12 +134,12 @@ Optimum from_start(const Model& model, Discrepancy& problem, const Vector& eta, 
   Vector theta;
   if (!admissible_start(model, problem, eta, theta)) return out;
   settings.require_rank = true;
-  out = minimise(model, problem, theta, settings, callbacks);
+  out = optimise(problem, theta, settings, callbacks);
   if (out.status != Status::Singular || out.history.size() > 0) return out;
   identified = identified_near(model, problem, theta, random);
   if (!identified) return out;
   settings.require_rank = false;
-  return minimise(model, problem, theta, settings, callbacks);
+  return optimise(problem, theta, settings, callbacks);
 }
 
 }  // namespace
@@ -172,7 +167,7 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
       if (first.theta.size() > 0 && out.identified) {
         eta = internal.map(first.theta);
         to_model_scale(scaled.model, eta);
-        now = minimise(scaled.model, problem, parameters_of(scaled.model, eta), settings, callbacks);
+        now = optimise(problem, parameters_of(scaled.model, eta), settings, callbacks);
         if (now.status == Status::BadStart) now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
         now.history.insert(now.history.begin(), first.history.begin(), first.history.end());
       }

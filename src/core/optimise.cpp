@@ -1,5 +1,6 @@
 #include "optimise.hpp"
 
+#include "constrained.hpp"
 #include "valley.hpp"
 
 #include <algorithm>
@@ -154,17 +155,8 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
 }  // namespace
 
 Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
-  Optimum out = score_and_newton(problem, start, settings, callbacks);
-  const bool stuck = out.status == Status::IterationLimit || out.status == Status::NoDescent || out.status == Status::NotMinimum;
-  if (!stuck) return out;
-  std::vector<Iteration> history = out.history;
-  Vector theta = out.theta;
-  follow_valley(problem, theta, settings, callbacks, history);
-  Optimum after = score_and_newton(problem, theta, settings, callbacks);
-  if (after.status == Status::BadStart) return out;
-  history.insert(history.end(), after.history.begin(), after.history.end());
-  after.history = history;
-  return after;
+  if (!problem.model().constraints.empty()) return optimise_constrained(problem, start, settings, callbacks);
+  return with_valley(problem, start, settings, callbacks, score_and_newton);
 }
 
 }  // namespace orizzonte

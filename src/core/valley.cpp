@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include "constrained.hpp"
+
 namespace orizzonte {
 namespace {
 
@@ -33,6 +35,10 @@ struct Subproblem {
   }
 };
 
+bool back_to_constraints(const Discrepancy& problem, Vector& theta) {
+  return problem.model().constraints.empty() || restore(problem.model(), theta);
+}
+
 // Flat valleys are mostly power laws (two loadings whose product is known, a variance and a squared loading), hence straight
 // in logarithms: repeat the last change of each log|theta|, twice as far each time, while the discrepancy falls.
 bool extrapolate(Discrepancy& problem, const Vector& previous, Vector& theta) {
@@ -45,7 +51,7 @@ bool extrapolate(Discrepancy& problem, const Vector& previous, Vector& theta) {
       const double ratio = from[i] / previous[i];
       trial[i] += ratio > 0.2 && ratio < 5 ? from[i] * (std::pow(ratio, times) - 1) : times * (from[i] - previous[i]);
     }
-    if (!trial.allFinite() || !problem.move_to(trial) || problem.value() >= best) break;
+    if (!trial.allFinite() || !back_to_constraints(problem, trial) || !problem.move_to(trial) || problem.value() >= best) break;
     best = problem.value();
     theta = trial;
     moved = true;
@@ -59,7 +65,7 @@ bool extrapolate(Discrepancy& problem, const Vector& previous, Vector& theta) {
 bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings, const Callbacks& callbacks,
                    std::vector<Iteration>& history) {
   const int q = theta.size();
-  if (q == 0 || !problem.move_to(theta)) return false;
+  if (q == 0 || !back_to_constraints(problem, theta) || !problem.move_to(theta)) return false;
   const double n = problem.n();
   double radius = 0.3 * std::sqrt(n);
   for (int iteration = 0; iteration < settings.iterations; ++iteration) {
@@ -72,7 +78,16 @@ bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings
     Matrix hessian = problem.observed_information();
     for (int j = 0; j < q; ++j)
       for (int i = j; i < q; ++i) hessian(i, j) *= unit[i] * unit[j];
-    const Vector gradient = unit.cwiseProduct(score);
+    Vector gradient = unit.cwiseProduct(score);
+    Matrix basis;                                  // of the directions the constraints leave, if there are any
+    if (!problem.model().constraints.empty()) {
+      const Tangent along = tangent(problem.model(), theta, unit, gradient);
+      basis = along.basis;
+      if (basis.cols() == 0) return true;
+      hessian.triangularView<Eigen::StrictlyUpper>() = hessian.transpose();
+      hessian = (basis.transpose() * (hessian - along.curvature) * basis).eval();
+      gradient = (basis.transpose() * gradient).eval();
+    }
     const Subproblem model(hessian, gradient);
     const double before = problem.value();
     const double decrement = model.lowest() > 0 ? gradient.dot(model.eigen.eigenvectors() * model.at(0)) : gradient.squaredNorm();
@@ -84,8 +99,8 @@ bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings
     for (int attempt = 0; attempt < 30 && !moved; ++attempt) {
       const Vector step = model.step(radius);
       const double predicted = 2 * gradient.dot(step) - step.dot(hessian.selfadjointView<Eigen::Lower>() * step);
-      const Vector trial = theta + unit.cwiseProduct(step);
-      const bool admissible = problem.move_to(trial);
+      Vector trial = theta + unit.cwiseProduct(basis.size() > 0 ? Vector(basis * step) : step);
+      const bool admissible = back_to_constraints(problem, trial) && problem.move_to(trial);
       const double drop = admissible ? n * (before - problem.value()) : -1;
       const double ratio = drop / predicted;
       if (admissible && (ratio > 1e-4 || (predicted < 1e-10 * n && drop > -1e-10 * n))) {
@@ -102,6 +117,21 @@ bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings
     if (decrement < 1) extrapolate(problem, previous, theta);
   }
   return false;
+}
+
+Optimum with_valley(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks,
+                    Optimum (*quick)(Discrepancy&, const Vector&, const Settings&, const Callbacks&)) {
+  const Optimum first = quick(problem, start, settings, callbacks);
+  const bool stuck = first.status == Status::IterationLimit || first.status == Status::NoDescent || first.status == Status::NotMinimum;
+  if (!stuck) return first;
+  std::vector<Iteration> history = first.history;
+  Vector theta = first.theta;
+  follow_valley(problem, theta, settings, callbacks, history);
+  Optimum after = quick(problem, theta, settings, callbacks);
+  if (after.status == Status::BadStart) return first;
+  history.insert(history.end(), after.history.begin(), after.history.end());
+  after.history = history;
+  return after;
 }
 
 }  // namespace orizzonte
