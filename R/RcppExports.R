@@ -25,3 +25,7 @@ core_expression <- function(tape, inputs) {
     .Call(`_orizzonte_core_expression`, tape, inputs)
 }
 
+core_score_tests <- function(layout, sample, theta, entries, constraints, joint) {
+    .Call(`_orizzonte_core_score_tests`, layout, sample, theta, entries, constraints, joint)
+}
+

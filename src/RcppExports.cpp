@@ -83,6 +83,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_score_tests
+List core_score_tests(SEXP layout, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints, bool joint);
+RcppExport SEXP _orizzonte_core_score_tests(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP entriesSEXP, SEXP constraintsSEXP, SEXP jointSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type entries(entriesSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type constraints(constraintsSEXP);
+    Rcpp::traits::input_parameter< bool >::type joint(jointSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_score_tests(layout, sample, theta, entries, constraints, joint));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
@@ -91,6 +106,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_standardize", (DL_FUNC) &_orizzonte_core_standardize, 2},
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
     {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 2},
+    {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 6},
     {NULL, NULL, 0}
 };
 

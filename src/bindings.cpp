@@ -6,6 +6,7 @@
 #include "core/discrepancy.hpp"
 #include "core/expression.hpp"
 #include "core/fit.hpp"
+#include "core/score_test.hpp"
 #include "core/standardize.hpp"
 
 namespace oz = orizzonte;
@@ -175,4 +176,16 @@ List core_local_rank(SEXP layout, SEXP sample) {
 List core_expression(SEXP tape, const Eigen::VectorXd& inputs) {
   const oz::Jet jet = oz::evaluate(expression_from(tape), inputs);
   return List::create(Rcpp::_["value"] = jet.value, Rcpp::_["gradient"] = jet.gradient, Rcpp::_["hessian"] = jet.hessian);
+}
+
+// Numbers of entries and constraints start at 1; 0 is none.
+// [[Rcpp::export(rng = false)]]
+List core_score_tests(SEXP layout, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries,
+                      const Rcpp::IntegerVector& constraints, bool joint) {
+  std::vector<oz::Release> releases;
+  for (int c = 0; c < entries.size(); ++c) releases.push_back({entries[c] - 1, constraints[c] - 1});
+  const oz::ScoreTests tests = oz::score_tests(model_from(layout), sample_from(sample), theta, releases, joint);
+  return List::create(Rcpp::_["admissible"] = tests.admissible, Rcpp::_["score"] = tests.score, Rcpp::_["information"] = tests.information,
+                      Rcpp::_["own"] = tests.own, Rcpp::_["kept"] = tests.kept, Rcpp::_["joint"] = tests.joint,
+                      Rcpp::_["response"] = tests.response);
 }

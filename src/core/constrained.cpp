@@ -165,7 +165,7 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit, con
     if (worst < 0) break;
     rows.erase(rows.begin() + worst);
   }
-  Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q)};
+  Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q), rows, a};
   if (rows.empty()) return out;
   Eigen::ColPivHouseholderQR<Matrix> qr(a.transpose());
   const Matrix full = qr.householderQ() * Matrix::Identity(q, q);

@@ -16,6 +16,8 @@ bool restore(const Model& model, Vector& theta);
 struct Tangent {
   Matrix basis;
   Matrix curvature;
+  std::vector<int> rows;     // the constraints kept, and their gradients as rows
+  Matrix normals;
 };
 Tangent tangent(const Model& model, const Vector& theta, const Vector& unit, const Vector& gradient);
 

@@ -4,7 +4,27 @@
 
 namespace orizzonte {
 
-Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample) : model_(model) {
+Discrepancy::Slot Discrepancy::slot_of(const Group& group, int e) const {
+  const int v = group.layout.variables, l = group.layout.leaves;
+  const Entry& entry = model_.entries[e];
+  Slot slot{e, group.layout.position[entry.row], 0, 0, 0, entry.family, 1, -1, 0};
+  const Terms& terms = model_.map.rows[e];
+  if (terms.size() == 1) {
+    slot.parameter = terms[0].parameter;
+    slot.weight = terms[0].weight;
+  }
+  slot.row = slot.x;
+  if (entry.family != Family::Mean) slot.col = group.layout.position[entry.col];
+  if (entry.family == Family::Effect) slot.y = v + slot.col - l;
+  if (entry.family == Family::Covariance) {
+    slot.y = slot.col;
+    if (slot.row == slot.col) slot.half = 0.5;
+  }
+  if (entry.family == Family::Mean) slot.half = 0;
+  return slot;
+}
+
+Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample, bool every_entry) : model_(model) {
   std::vector<GroupLayout> layouts = arrange(model);
   groups_.resize(layouts.size());
   n_ = total_n(sample);
@@ -16,25 +36,9 @@ Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample)
     group.m = model.means ? to_internal(group.layout, sample[g].mean) : Vector::Zero(group.layout.observed);
     group.factor.compute(group.s);
     group.log_det_s = 2 * group.factor.diagonal().log().sum();
-    const int v = group.layout.variables, l = group.layout.leaves;
     for (int e : group.layout.entries) {
-      if (model.map.rows[e].empty()) continue;
-      const Entry& entry = model.entries[e];
-      Slot slot{e, group.layout.position[entry.row], 0, 0, 0, entry.family, 1, -1, 0};
-      const Terms& terms = model.map.rows[e];
-      if (terms.size() == 1) {
-        slot.parameter = terms[0].parameter;
-        slot.weight = terms[0].weight;
-      }
-      slot.row = slot.x;
-      if (entry.family != Family::Mean) slot.col = group.layout.position[entry.col];
-      if (entry.family == Family::Effect) slot.y = v + slot.col - l;
-      if (entry.family == Family::Covariance) {
-        slot.y = slot.col;
-        if (slot.row == slot.col) slot.half = 0.5;
-      }
-      if (entry.family == Family::Mean) slot.half = 0;
-      group.slots.push_back(slot);
+      if (!model.map.rows[e].empty()) group.slots.push_back(slot_of(group, e));
+      else if (every_entry) group.still.push_back(slot_of(group, e));
     }
   }
 }
@@ -98,9 +102,10 @@ void Discrepancy::prepare_first(Group& group) {
   q.bottomLeftCorner(2 * c, l) = rz.topRows(l).transpose();
   q.topRightCorner(l, 2 * c) = rz.topRows(l);
   q.bottomRightCorner(2 * c, 2 * c).noalias() = group.at.tall.transpose() * rz;
-  for (const Slot& slot : group.slots)
-    if (slot.family == Family::Covariance && slot.x < l && slot.y < l)
-      q(slot.x, slot.y) = q(slot.y, slot.x) = group.w.col(slot.x).head(p).dot(group.sw.col(slot.y)) - group.w(slot.x, slot.y);
+  for (const std::vector<Slot>* slots : {&group.slots, &group.still})
+    for (const Slot& slot : *slots)
+      if (slot.family == Family::Covariance && slot.x < l && slot.y < l)
+        q(slot.x, slot.y) = q(slot.y, slot.x) = group.w.col(slot.x).head(p).dot(group.sw.col(slot.y)) - group.w(slot.x, slot.y);
 }
 
 void Discrepancy::prepare_second(Group& group) {
@@ -230,6 +235,7 @@ Vector Discrepancy::entry_score() {
   for (Group& group : groups_) {
     if (!first_) prepare_first(group);
     for (const Slot& slot : group.slots) out[slot.entry] = slot_score(group, slot);
+    for (const Slot& slot : group.still) out[slot.entry] = slot_score(group, slot);
   }
   first_ = true;
   return out;
@@ -240,6 +246,46 @@ Matrix Discrepancy::entry_information(bool observed) {
   sweep(observed, [&](const Slot& e, const Slot& f, double value) {
     out(e.entry, f.entry) = out(f.entry, e.entry) = value;
   });
+  return out;
+}
+
+std::vector<const Discrepancy::Slot*> Discrepancy::find_slots(const std::vector<int>& entries) const {
+  std::vector<const Slot*> by_entry(model_.entries.size(), nullptr), out;
+  for (const Group& group : groups_)
+    for (const std::vector<Slot>* slots : {&group.slots, &group.still})
+      for (const Slot& slot : *slots) by_entry[slot.entry] = &slot;
+  for (int e : entries) out.push_back(by_entry[e]);
+  return out;
+}
+
+void Discrepancy::cross_information(const std::vector<int>& entries, Matrix& with_parameters, Vector& own) {
+  const std::vector<const Slot*> slots = find_slots(entries);
+  with_parameters.setZero(model_.map.parameters, entries.size());
+  own.setZero(entries.size());
+  for (Group& group : groups_)
+    if (!first_) prepare_first(group);
+  first_ = true;
+  for (size_t c = 0; c < entries.size(); ++c) {
+    const Group& group = groups_[model_.entries[entries[c]].group];
+    own[c] = group.n * expected_pair(group, *slots[c], *slots[c]);
+    for (const Slot& slot : group.slots) {
+      const double value = group.n * expected_pair(group, *slots[c], slot);
+      for (const Term& term : model_.map.rows[slot.entry]) with_parameters(term.parameter, c) += term.weight * value;
+    }
+  }
+}
+
+Matrix Discrepancy::pair_information(const std::vector<int>& entries) {
+  const std::vector<const Slot*> slots = find_slots(entries);
+  Matrix out = Matrix::Zero(entries.size(), entries.size());
+  for (Group& group : groups_)
+    if (!first_) prepare_first(group);
+  first_ = true;
+  for (size_t i = 0; i < entries.size(); ++i)
+    for (size_t j = 0; j <= i; ++j) {
+      const int g = model_.entries[entries[i]].group;
+      if (g == model_.entries[entries[j]].group) out(i, j) = out(j, i) = groups_[g].n * expected_pair(groups_[g], *slots[i], *slots[j]);
+    }
   return out;
 }
 

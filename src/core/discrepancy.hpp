@@ -9,7 +9,8 @@ namespace orizzonte {
 // All derivatives are look-ups in small tables: every dSigma has rank two at most.
 class Discrepancy {
  public:
-  Discrepancy(const Model& model, const std::vector<Moments>& sample);
+  // `every_entry` keeps entries that no parameter moves as well, for what would happen if they were freed.
+  Discrepancy(const Model& model, const std::vector<Moments>& sample, bool every_entry = false);
 
   // False when some Sigma_g is not positive definite or det(I - B) has changed its sign or vanished.
   bool move_to(const Vector& theta);
@@ -26,6 +27,10 @@ class Discrepancy {
   Vector entry_score();
   Matrix entry_information(bool observed);
 
+  // Expected information of single entries: with every parameter (parameters x entries), on their own, and with each other.
+  void cross_information(const std::vector<int>& entries, Matrix& with_parameters, Vector& own);
+  Matrix pair_information(const std::vector<int>& entries);
+
  private:
   struct Slot {                                      // one entry as x y' + y x' in the columns of Z = [A, C]
     int entry, x, y, row, col;
@@ -39,7 +44,8 @@ class Discrepancy {
     Matrix s;
     Vector m;
     double n, log_det_s;
-    std::vector<Slot> slots;
+    std::vector<Slot> slots;                         // entries that parameters move, and the others
+    std::vector<Slot> still;
     GroupMatrices at;
     Cholesky factor;
     Matrix w;                                        // Sigma^-1
@@ -49,6 +55,8 @@ class Discrepancy {
     Vector table_mean;                               // Z' W d
     double value;
   };
+  Slot slot_of(const Group& group, int entry) const;
+  std::vector<const Slot*> find_slots(const std::vector<int>& entries) const;
   void prepare_first(Group& group);
   void prepare_second(Group& group);
   double slot_score(const Group& group, const Slot& slot) const;

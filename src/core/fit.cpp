@@ -126,6 +126,10 @@ bool take_starts(const Rescaled& scaled, const Vector& start, Vector& eta) {
   return any;
 }
 
+bool all_given(const Model& model, const Vector& start) {
+  return start.size() > 0 && start.size() == model.map.parameters && start.allFinite();
+}
+
 // From one set of starting values to an optimum on the model's own scale. When the information is singular at the
 // start, other points nearby tell whether the model is unidentified (Rothenberg 1971) or the start unlucky.
 Optimum from_start(const Model& model, Discrepancy& problem, const Vector& eta, Settings settings, const Callbacks& callbacks,
@@ -153,12 +157,18 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
 
   // a first converged but improper solution asks for a few other starts; none at all for more
   for (int start = 0; start <= (best.status == Status::Converged ? 1 : 3) * settings.fresh_starts; ++start) {
-    Vector eta = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
     Optimum now;
     Model internal;
-    Vector chosen = eta;
-    to_model_scale(scaled.model, chosen);
-    if (start == 0 && take_starts(scaled, settings.start, chosen)) {
+    Vector eta, chosen;
+    const bool given = start == 0 && all_given(model, settings.start);
+    if (given) {
+      chosen = scaled.model.map(settings.start.cwiseQuotient(scaled.parameter_unit));
+    } else {
+      eta = starting_entries(scaled.model, scaled.sample, start == 0 ? nullptr : &random);
+      chosen = eta;
+      to_model_scale(scaled.model, chosen);
+    }
+    if (given || (start == 0 && take_starts(scaled, settings.start, chosen))) {
       now = from_start(scaled.model, problem, chosen, settings, callbacks, random, out.identified);
     } else if (with_strong_markers(scaled.model, eta, start > 0, internal)) {
       Discrepancy other(internal, scaled.sample);

@@ -1,0 +1,344 @@
+#' What could be freed, and what it would do
+#'
+#' Ranks every parameter that is fixed, equal or tied, and every relation that is not in the model, by its modification
+#' index: the drop of \eqn{\chi^2} predicted from the score and the expected information, \eqn{s^2/V} with
+#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The leading ones are also fitted, so
+#' that the real drop and the real estimate stand beside the predicted ones.
+#'
+#' The expected change is \eqn{s/V} (Saris, Satorra & Sörbom 1987). For one of several equal parameters it is the change
+#' relative to the others; `full_change` takes off by how much the others move. `expected_change_std` puts it in standard
+#' deviations: loadings and effects by both variables, residual covariances as correlations of the residuals.
+#'
+#' @section Verdict:
+#' The index says whether a change is significant, the power to detect the smallest change of interest whether that means
+#' anything (Saris, Satorra & van der Veld 2009): *misspecified* (significant, and power is low or the expected change as
+#' large as the smallest of interest), *negligible* (significant only because power is high: the expected change is
+#' small), *not misspecified* (not significant with high power), *cannot tell* (not significant with low power).
+#'
+#' @section What is not offered:
+#' Parameters that carry a scale, changes that would leave the model unidentified (\eqn{V/I_{cc} < 10^{-9}}), and nonsense: an
+#' item's residual with its construct, a disturbance with its own predictor. Items are never causes. `all = TRUE` lists
+#' them apart, with the reason.
+#'
+#' @param fit A fit from [fit_model()] that converged.
+#' @param top How many of the leading ones to refit and to print.
+#' @param min_drop Leave out what has a smaller index.
+#' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`, `"cross-loading"`, `"effect"`,
+#'   `"effect on an item"`, `"construct covariance"`, `"disturbance covariance"`, `"equality"`, `"fixed value"`,
+#'   `"equation"`, `"bound"`. All when `NULL`.
+#' @param all Whether to list apart what is not offered (attribute `not_offered`).
+#' @param smallest The smallest change of interest, as a standardized loading or effect, or a correlation of residuals.
+#' @param alpha Level of the test.
+#' @param power Power from which on a change of that size would have been seen.
+#' @return A data frame of class `orizzonte_amendments`, sorted by index: `parameter`, `group`, `kind`,
+#'   `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`, `actual_drop` (`NA` where not refitted),
+#'   `verdict`, and besides `full_change`, `power`, `actual_estimate`, `equivalent_to` (an earlier row that leads to the
+#'   same implied moments) and `explanation` (why prediction and reality differ).
+#' @section Errors: `orizzonte_error_convergence` for a fit that did not converge; `orizzonte_error_input` for an unknown kind
+#'   (the nearest is named).
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' amendments(fit, top = 5)
+#' @export
+amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, smallest = 0.1, alpha = 0.05, power = 0.75) {
+  check_fit(fit, "amendments")
+  check_converged(fit, "amendments")
+  check_number(top, "`top`", 0)
+  check_number(min_drop, "`min_drop`", 0)
+  check_number(smallest, "`smallest`", 1e-12)
+  check_number(alpha, "`alpha`", 1e-12, 1)
+  check_number(power, "`power`", 1e-12, 1)
+  candidates <- tested_candidates(fit, find_candidates(fit, all))
+  kinds <- match_kinds(kinds)
+  if (!is.null(kinds)) candidates <- lapply(candidates, function(x) x[candidates$kind %in% kinds])
+  refused <- nzchar(candidates$reason)
+  offered <- lapply(candidates, function(x) x[!refused])
+  offered <- judge_candidates(fit, offered, smallest, alpha, power)
+  order <- order(-offered$modification_index)
+  order <- order[offered$modification_index[order] >= min_drop]
+  offered <- lapply(offered, function(x) x[order])
+  leaders <- seq_len(min(top, length(offered$parameter)))
+  real <- refit_leaders(fit, lapply(offered, function(x) x[leaders]))
+  rest <- function(x) c(x, rep(x[NA_integer_], length(offered$parameter) - length(leaders)))
+  columns <- c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std")],
+               list(actual_drop = rest(real$drop), verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
+                    actual_estimate = rest(real$estimate), equivalent_to = rest(real$equivalent), explanation = rest(real$explanation)))
+  not_offered <- if (all) list_frame(lapply(candidates[c("parameter", "group", "kind", "reason")], function(x) x[refused]))
+  structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$blueprint$title, chisq = stats::deviance(fit),
+            df_model = stats::df.residual(fit), refused = sum(refused), not_offered = not_offered, wording = all_wordings(fit),
+            top = top, shared = shared_residuals(fit, columns), settings = list(smallest = smallest, alpha = alpha, power = power),
+            trouble = improper_parts(fit)$trouble)
+}
+
+check_converged <- function(fit, verb) {
+  if (has_converged(fit)) return(invisible())
+  abort("convergence", c(paste0(verb, "() needs a fit that converged."), x = paste0("This one has ", fit_status(fit), "."),
+                         i = "rescue(blueprint, data) tries the usual remedies."))
+}
+
+check_number <- function(x, what, least = -Inf, most = Inf) {
+  if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
+  abort("input", paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1) " between 0 and 1", "."))
+}
+
+amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
+                     "construct covariance", "disturbance covariance", "equality", "fixed value", "equation", "bound", "nonsense")
+
+match_kinds <- function(kinds) {
+  if (is.null(kinds)) return(NULL)
+  if (!is.character(kinds) || anyNA(kinds) || length(kinds) == 0L) abort("input", "`kinds` must be texts, such as \"cross-loading\".")
+  unlist(lapply(kinds, function(kind) {
+    if (kind %in% amendment_kinds) return(kind)
+    found <- amendment_kinds[startsWith(amendment_kinds, kind)]
+    if (length(found)) return(found)
+    abort("input", c(paste0("There is no kind ", quoted(kind), "."), did_you_mean(kind, amendment_kinds),
+                     i = paste0("Kinds: ", enumerate(utils::head(amendment_kinds, -1L), most = 20L), ".")))
+  }))
+}
+
+# Scores and informations of all candidates; what cannot be told apart gets its reason.
+tested_candidates <- function(fit, candidates) {
+  size <- length(candidates$parameter)
+  open <- which(!nzchar(candidates$reason))
+  columns <- list(score = rep(NA_real_, size), information = rep(NA_real_, size), kept = rep(NA_real_, size))
+  if (length(open)) {
+    with <- core_with(fit, lapply(candidates, function(x) x[open]))
+    tests <- core_score_tests(with$core, list(fit$moments), fit$core$theta, with$entry, with$constraint, FALSE)
+    if (!tests$admissible) {
+      candidates$reason[open] <- "the information about the parameters is singular here"
+      open <- integer()
+    }
+    for (name in names(columns)) columns[[name]][open] <- tests[[name]]
+    # about nothing else is anything known once this is free as well
+    lost <- !is.finite(tests$information) | tests$information < 1e-9 * tests$own
+    candidates$reason[open[lost]] <- "the model would not be identified"
+  }
+  c(candidates, columns)
+}
+
+# How much of a standardized unit one unit of each candidate is; NA where a variance is not positive.
+candidate_units <- function(fit, candidates) {
+  matrices <- model_matrices(fit)
+  positive <- function(x) sqrt(ifelse(x > 0, x, NA))
+  sd <- positive(diag(matrices$covariance))
+  residual <- positive(diag(matrices$residual))
+  row <- candidates$row
+  col <- candidates$col
+  loose <- candidates$kind %in% c("equation", "bound")
+  out <- rep(NA_real_, length(row))
+  for (f in names(parameter_families)) {
+    at <- which(candidates$family == parameter_families[[f]] & !loose)
+    same <- row[at] == col[at]
+    out[at] <- switch(f, effect = sd[col[at]] / sd[row[at]], mean = 1 / sd[row[at]],
+                      covariance = ifelse(same, 1 / sd[row[at]]^2, 1 / (residual[row[at]] * residual[col[at]])))
+  }
+  out
+}
+
+# Index, expected change and verdict (Saris, Satorra & van der Veld 2009).
+judge_candidates <- function(fit, candidates, smallest, alpha, power) {
+  v <- candidates$information
+  index <- candidates$score^2 / v
+  change <- candidates$score / v
+  unit <- candidate_units(fit, candidates)
+  limit <- stats::qchisq(1 - alpha, 1)
+  # a noncentral chi-square with one degree of freedom is a shifted normal, squared
+  shift <- smallest / abs(unit) * sqrt(v)
+  seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
+  significant <- index > limit
+  large <- abs(change * unit) >= smallest
+  strong <- seen >= power
+  verdict <- ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"), ifelse(strong, "not misspecified", "cannot tell"))
+  verdict[is.na(verdict)] <- ifelse(significant[is.na(verdict)], "misspecified", "cannot tell")
+  c(candidates, list(modification_index = index, df = rep(1L, length(index)), p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
+                     expected_change_std = change * unit, full_change = change * candidates$kept, power = seen, verdict = verdict))
+}
+
+# Each of the leading candidates freed and fitted, from where the fit stands; once more from fresh starts when reality is far
+# from the prediction. Also says which lead to the same moments.
+refit_leaders <- function(fit, leaders) {
+  size <- length(leaders$parameter)
+  out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size), equivalent = rep(NA_character_, size), explanation = rep("", size))
+  if (size == 0L) return(out)
+  with <- core_with(fit, leaders)
+  tests <- core_score_tests(with$core, list(fit$moments), fit$core$theta, with$entry, with$constraint, TRUE)
+  chisq <- stats::deviance(fit)
+  implied <- vector("list", size)
+  for (i in seq_len(size)) {
+    core <- freed_core(with$core, with$entry[i], with$constraint[i])
+    step <- leaders$expected_change[i] * tests$response[, i]
+    start <- fit$core$theta + step
+    if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
+    found <- core_refit(fit, core, start)
+    predicted <- leaders$modification_index[i]
+    far <- !found$ok || abs(chisq - found$chisq - predicted) > max(0.25 * predicted, 1)
+    if (far) {
+      other <- core_refit(fit, core, rep(NaN, core$parameters), 2L)
+      if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
+    }
+    if (!found$ok) {
+      out$explanation[i] <- "the amended model does not converge"
+      next
+    }
+    out$drop[i] <- chisq - found$chisq
+    out$estimate[i] <- if (with$entry[i] > 0L) found$eta[with$entry[i]] else slack_at(fit, leaders$constraint[i], found$eta)
+    if (far) out$explanation[i] <- explain_gap(fit, core, found, leaders, i, chisq - predicted)
+    implied[[i]] <- list(core = core, eta = found$eta)
+    for (j in which(abs(out$drop[seq_len(i - 1L)] - out$drop[i]) < 1e-4)) {
+      if (!is.na(out$equivalent[i]) || !same_moments(fit, implied[[i]], implied[[j]])) next
+      out$equivalent[i] <- leaders$parameter[j]
+    }
+  }
+  out
+}
+
+# Do two refits imply the same moments?
+same_moments <- function(fit, one, other) {
+  sd <- sqrt(diag(fit$moments$covariance))
+  p <- seq_along(sd)
+  moments <- lapply(list(one, other), function(x) {
+    implied <- core_implied(x$core, x$eta)[[1L]]
+    c(implied$covariance[p, p] / outer(sd, sd), if (!fit$layout$profiled) implied$mean[p] / sd)
+  })
+  max(abs(moments[[1L]] - moments[[2L]])) < 1e-6
+}
+
+# The value a candidate has now, whether fixed, equal or not in the model.
+now_at <- function(fit, candidates, i) {
+  if (candidates$entry[i] > 0L) fit$eta[candidates$entry[i]] else candidates$value[i]
+}
+
+# By how much the left side of a tied one exceeds the right.
+slack_at <- function(fit, constraint, eta) constraint_jet(fit$layout$constraints[[constraint]], eta)$value
+
+explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
+  # an optimum of the fit itself that is better than the one it is at?
+  entry <- core_with(fit, lapply(leaders, function(x) x[i]))$entry
+  if (entry > 0L && leaders$kind[i] != "equality") {
+    again <- core_refit(fit, fit$layout$core, found$theta[seq_len(fit$layout$core$parameters)], 4L)
+    if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
+      return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ", format_fixed(again$chisq), " can be reached"))
+    }
+  }
+  negative <- negative_variances(fit, core, found$eta)
+  before <- negative_variances(fit, fit$layout$core, fit$eta)
+  if (length(setdiff(negative, before))) return(paste0("the amended model is improper: ", enumerate(setdiff(negative, before), most = 2L), " negative"))
+  expected <- now_at(fit, leaders, i) + leaders$full_change[i]
+  estimate <- if (entry > 0L) found$eta[entry] else NA
+  se <- 1 / sqrt(leaders$information[i])
+  if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
+    return(paste0("the amended model reaches another region: estimate ", format_number(estimate), ", expected ", format_number(expected)))
+  }
+  "a large change: the quadratic prediction no longer holds, the real drop does"
+}
+
+# Three or more items that share pairwise more than their constructs explain: one more construct says it.
+shared_residuals <- function(fit, columns) {
+  covariance <- startsWith(columns$kind, "residual covariance")
+  hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 & columns$p < 0.01)
+  # the leading ones only: a block stands out, or it is none
+  hot <- utils::head(hot, 30L)
+  pairs <- lapply(columns$parameter[hot], parse_address)
+  first <- vapply(pairs, `[[`, "", "first")
+  second <- vapply(pairs, `[[`, "", "second")
+  free <- which(fit$layout$role == "residual covariance" & fit$eta > 0)
+  first <- c(first, fit$layout$first[free])
+  second <- c(second, fit$layout$second[free])
+  strength <- c(columns$modification_index[hot], rep(Inf, length(free)))
+  linked <- function(a, b) pair_key(a, b) %in% pair_key(first, second)
+  blocks <- list()
+  for (i in order(-strength)) {
+    block <- c(first[i], second[i])
+    if (any(vapply(blocks, function(b) all(block %in% b), NA))) next
+    repeat {
+      more <- Filter(function(x) all(linked(x, block)), setdiff(c(first, second), block))
+      if (length(more) == 0L) break
+      block <- c(block, more[1L])
+    }
+    if (length(block) >= 3L) blocks <- c(blocks, list(intersect(fit$layout$observed, block)))
+  }
+  unique(blocks)
+}
+
+#' @export
+print.orizzonte_amendments <- function(x, ...) {
+  needed <- c("parameter", "kind", "modification_index", "p", "expected_change", "expected_change_std", "actual_drop", "verdict")
+  if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(format_amendments(x), sep = "\n")
+  invisible(x)
+}
+
+format_amendments <- function(x) {
+  shown <- utils::head(as.data.frame(x), attr(x, "top") %||% 20)
+  df_model <- attr(x, "df_model") %||% NA
+  lines <- heading(paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  if (!is.na(df_model)) lines <- c(lines, paste0("\u03c7\u00b2 = ", format_fixed(attr(x, "chisq")), ", df = ", df_model))
+  if (length(attr(x, "trouble"))) {
+    lines <- c(lines, "IMPROPER SOLUTION: what follows starts from it and may mislead.", paste0("  - ", attr(x, "trouble")))
+  }
+  if (nrow(x) == 0L) {
+    why <- if (isTRUE(df_model == 0)) "The model is saturated (df = 0): it reproduces the data whatever they are." else "Nothing is left that could be freed."
+    return(c(lines, why, if (isTRUE(attr(x, "refused") > 0)) "amendments(fit, all = TRUE) lists what is not offered, with the reason.",
+             format_not_offered(attr(x, "not_offered"))))
+  }
+  real <- !is.na(shown$actual_drop)
+  lines <- c(lines, wrap_lines(paste0(format_count(nrow(x)), " could be freed, sorted by modification index; the first ",
+                                      if (sum(real) == 1L) "" else paste0(sum(real), " "), "refitted, so that their drop and estimate are real.")), "")
+  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind), index = format_fixed(shown$modification_index, 2L), p = format_p(shown$p),
+                  change = format_number(shown$expected_change), `std.` = format_fixed(shown$expected_change_std, 2L),
+                  drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
+  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, 6L), FALSE)))
+  settings <- attr(x, "settings")
+  lines <- c(lines, "", wrap_lines(paste0(
+    "index: predicted drop of \u03c7\u00b2; change, std.: expected change, raw and standardized; drop, estimate: after refitting.",
+    if (!is.null(settings)) paste0(" Verdict: smallest change of interest ", short_number(settings$smallest), ", level ", short_number(settings$alpha),
+                                   ", power ", short_number(settings$power), "."))))
+  same <- which(!is.na(shown$equivalent_to))
+  if (length(same)) {
+    lines <- c(lines, "", "The same model in other words", wrap_lines(paste0("- ", shown$parameter[same], " fits as ", shown$equivalent_to[same]), 2L, 4L))
+  }
+  odd <- which(nzchar(shown$explanation) & !is.na(shown$explanation))
+  if (length(odd)) lines <- c(lines, "", "Far from the prediction", wrap_lines(paste0("- ", shown$parameter[odd], ": ", shown$explanation[odd]), 2L, 4L))
+  blocks <- attr(x, "shared")
+  if (length(blocks)) {
+    lines <- c(lines, "", wrap_lines(paste0("- ", vapply(utils::head(blocks, 3L), enumerate, ""), " share more than their constructs explain: ",
+                                            "a separate construct for these items may say it better than single covariances."), 2L, 4L))
+  }
+  lines <- c(lines, format_not_offered(attr(x, "not_offered")), format_wordings(shown$parameter, attr(x, "wording")))
+  large <- shown$parameter[shown$verdict == "misspecified"]
+  c(lines, "", if (length(large)) {
+    c("Next: read the wordings. One change at a time, and only with a reason, for example:",
+      paste0("  amend(fit, free = ", large[1L], ", because = \"...\")"))
+  } else {
+    "Nothing of a size that matters stands out. Next: estimates(fit)"
+  })
+}
+
+short_kind <- function(kind) {
+  sub("effect on an item", "effect on item", sub("residual covariance within a construct", "residual, within",
+                                                 sub("residual covariance across constructs", "residual, across", kind)))
+}
+
+format_not_offered <- function(table) {
+  if (is.null(table) || nrow(table) == 0L) return(NULL)
+  by <- split(table$parameter, table$reason)
+  c("", "Not offered", unlist(lapply(names(by), function(reason) {
+    wrap_lines(paste0("- ", reason, ": ", enumerate(by[[reason]], most = 6L)), 2L, 4L)
+  })))
+}
+
+# The wordings of all items that some parameters are about.
+format_wordings <- function(parameters, wording) {
+  if (length(wording) == 0L) return(NULL)
+  named <- unlist(lapply(parameters, function(text) {
+    address <- tryCatch(parse_address(text), error = function(e) NULL)
+    c(address$first, address$second)
+  }))
+  shown <- intersect(names(wording), named)
+  if (length(shown) == 0L) return(NULL)
+  width <- max(nchar(shown))
+  c("", "Wordings", wrap_lines(paste0(formatC(shown, width = -width), "  \"", wording[shown], "\""), 2L, width + 4L))
+}

@@ -1,0 +1,60 @@
+# Refits of a fitted model with one thing freed or fixed, from where it stands: through the core, without building it anew.
+
+# The core's layout with all candidates as entries that nothing moves yet; `entry` says where each is.
+core_with <- function(fit, candidates) {
+  core <- fit$layout$core
+  size <- length(core$family)
+  new <- which(candidates$entry == 0L & candidates$constraint == 0L)
+  entry <- candidates$entry
+  entry[new] <- size + seq_along(new)
+  core$family <- c(core$family, as.integer(candidates$family[new]))
+  core$group <- c(core$group, rep(1L, length(new)))
+  core$row <- c(core$row, as.integer(candidates$row[new]))
+  core$col <- c(core$col, as.integer(candidates$col[new]))
+  core$constant <- c(core$constant, as.numeric(candidates$value[new]))
+  list(core = core, entry = as.integer(entry), constraint = as.integer(candidates$constraint))
+}
+
+# Several candidates freed at once: each gets a parameter of its own, a tied one loses its constraint.
+freed_core <- function(core, entry, constraint) {
+  for (e in entry[entry > 0L]) {
+    keep <- core$map_entry != e
+    core$map_entry <- c(core$map_entry[keep], e)
+    core$parameters <- core$parameters + 1L
+    core$map_parameter <- c(core$map_parameter[keep], core$parameters)
+    core$map_weight <- c(core$map_weight[keep], 1)
+    core$constant[e] <- 0
+  }
+  if (any(constraint > 0L)) core$constraints <- core$constraints[-constraint[constraint > 0L]]
+  core
+}
+
+# Drops parameters, each held at a value.
+held_core <- function(core, parameters, values = 0) {
+  values <- rep_len(values, length(parameters))
+  for (i in seq_along(parameters)) {
+    at <- core$map_parameter == parameters[i]
+    core$constant[core$map_entry[at]] <- core$constant[core$map_entry[at]] + core$map_weight[at] * values[i]
+  }
+  keep <- !core$map_parameter %in% parameters
+  left <- setdiff(seq_len(core$parameters), parameters)
+  core$map_entry <- core$map_entry[keep]
+  core$map_weight <- core$map_weight[keep]
+  core$map_parameter <- match(core$map_parameter[keep], left)
+  core$parameters <- length(left)
+  core
+}
+
+core_refit <- function(fit, core, start, fresh_starts = 0L) {
+  found <- core_fit(core, list(fit$moments), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101)
+  found$chisq <- fit$moments$n * found$discrepancy
+  found$ok <- found$status == 0L
+  found
+}
+
+# Smallest variance of a refit, for a word on improper ones.
+negative_variances <- function(fit, core, eta) {
+  at <- which(core$family == parameter_families[["covariance"]] & core$row == core$col & eta < -1e-8)
+  all <- c(fit$layout$observed, fit$layout$constructs)
+  if (length(at)) address_format("variance", all[core$row[at]]) else character()
+}
