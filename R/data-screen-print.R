@@ -94,9 +94,6 @@ plot.orizzonte_screen <- function(x, columns = 24L, ...) {
                   caption = paste0(count_of(x$rows, "row"), "; ", count_of(sum(missing), "missing value"), " in the columns shown",
                                    if (length(noted)) "; amber: look at it, for the reason in the title", if (length(drawn) < length(x$data))
                                      paste0("; ", length(x$data) - length(drawn), " more columns not shown"))) +
-    ggplot2::theme_minimal(base_size = 10) +
-    ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA), panel.grid.minor = ggplot2::element_blank(),
-                   panel.grid.major.x = ggplot2::element_blank(), strip.text = ggplot2::element_text(hjust = 0, colour = palette_dusk[["ink"]]),
-                   plot.title = ggplot2::element_text(colour = palette_dusk[["ink"]], face = "bold"),
-                   plot.caption = ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
+    figure_theme() +
+    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), strip.text = ggplot2::element_text(face = "plain"))
 }

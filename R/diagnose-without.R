@@ -1,0 +1,128 @@
+#' What could go
+#'
+#' The reverse of [amendments()]: each free path held at zero, one by one and all together, by the Wald test (Wald 1943)
+#' and by a real refit.
+#'
+#' @param fit A fit from [fit_model()] that converged.
+#' @param ... Addresses or slices of free effects, loadings, weights or covariances. All effects when empty; in a model without
+#'   effects, all covariances among constructs.
+#' @param alpha Level of the test for the verdict.
+#' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`, `wald`, `df`, `p`,
+#'   `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict` ("could go" or "needed"). The last row,
+#'   `"together"`, holds at zero all addresses given or, when none are, all that could go alone. The attribute `weak`
+#'   lists items whose standardized loading is below .4 in size.
+#' @section Errors: `orizzonte_error_restriction` for an address that is not in the model; `orizzonte_error_convergence` for a fit that did not
+#'   converge.
+#' @examples
+#' bp <- blueprint("Why singers stay") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Staying", reflected_in = st1:st3) |>
+#'   effect(Staying ~ Belonging + years + age)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' without(fit)
+#' without(fit, effect[years, Staying], effect[age, Staying])
+#' @export
+without <- function(fit, ..., alpha = 0.05) {
+  check_fit(fit, "without")
+  check_converged(fit, "without")
+  check_number(alpha, "`alpha`", 1e-12, 1)
+  quosures <- rlang::enquos(...)
+  table <- fit$layout
+  chosen <- if (length(quosures)) rows_to_drop(fit, captured_addresses(quosures, "without")) else droppable_rows(table)
+  standardized <- standardized_solution(fit)$value
+  vcov <- solution_vcov(fit)
+  alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
+  p <- vapply(alone, `[[`, 0, "p_rise")
+  verdict <- ifelse(is.na(p), NA, ifelse(p > alpha, "could go", "needed"))
+  together <- if (length(quosures)) chosen else chosen[verdict %in% "could go"]
+  if (length(together) > 1L) {
+    joint <- drop_paths(together, fit, vcov)
+    alone <- c(alone, list(joint))
+    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > alpha) "could go" else "needed")
+  }
+  blank <- rep(NA_real_, length(alone) - length(chosen))
+  get <- function(name) vapply(alone, `[[`, 0, name)
+  columns <- list(parameter = c(table$parameter[chosen], rep("together", length(blank))), estimate = c(fit$eta[chosen], blank),
+                  se = c(delta_se(map_matrix(table)[chosen, , drop = FALSE], vcov), blank), standardized = c(standardized[chosen], blank),
+                  wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"), verdict = as.character(verdict))
+  weak <- which(table$head == "loading" & abs(standardized) < 0.4)
+  structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$blueprint$title, wording = all_wordings(fit),
+            together = table$parameter[together], given = length(quosures) > 0L,
+            weak = list_frame(list(parameter = table$parameter[weak], standardized = standardized[weak])))
+}
+
+droppable_rows <- function(table) {
+  free <- is.na(table$fixed) & !table$status %in% "at bound"
+  rows <- which(free & table$head == "effect")
+  if (length(rows)) return(rows)
+  which(free & table$head == "covariance" & table$first %in% table$constructs & table$second %in% table$constructs)
+}
+
+rows_to_drop <- function(fit, texts) {
+  unique(unlist(lapply(texts, function(text) {
+    rows <- restricted_rows(text, fit$layout)
+    if (!fit$layout$head[rows[1L]] %in% c(arrow_heads, "covariance")) {
+      abort("input", c(paste0(text, " cannot go: it is no path."), i = "Give effects, loadings, weights or covariances."))
+    }
+    held <- !is.na(fit$layout$fixed[rows])
+    if (length(rows) == 1L && held) abort("input", paste0(text, " is fixed at ", format_exact(fit$layout$fixed[rows]), " already."))
+    rows[!held]
+  })))
+}
+
+# Some rows at zero: Wald test from the fit as it stands, and the rise of chi-square after refitting. Equal ones go with their class.
+drop_paths <- function(rows, fit, vcov) {
+  k <- map_matrix(fit$layout)[rows, , drop = FALSE]
+  covariance <- k %*% vcov %*% t(k)
+  out <- list(wald = NA_real_, df = length(rows), p = NA_real_, rise = NA_real_, p_rise = NA_real_)
+  estimate <- fit$eta[rows]
+  parts <- if (!anyNA(covariance)) qr(covariance)
+  if (!is.null(parts)) {
+    out$df <- parts$rank
+    out$wald <- if (parts$rank == length(rows)) sum(estimate * solve(covariance, estimate)) else NA_real_
+    out$p <- upper_p(out$wald, out$df)
+  }
+  core <- fit$layout$core
+  used <- unique(core$map_parameter[core$map_entry %in% rows])
+  single <- vapply(used, function(parameter) all(core$constant[core$map_entry[core$map_parameter == parameter]] == 0), NA)
+  if (!all(single) || length(core$constraints)) return(out)
+  found <- core_refit(fit, held_core(core, used), fit$core$theta[-used])
+  if (!found$ok) found <- core_refit(fit, held_core(core, used), numeric(), 4L)
+  if (!found$ok) return(out)
+  out$df <- length(used)
+  out$rise <- found$chisq - stats::deviance(fit)
+  out$p_rise <- upper_p(max(0, out$rise), out$df)
+  out
+}
+
+#' @export
+print.orizzonte_without <- function(x, ...) {
+  if (!all(c("parameter", "wald", "p", "actual_rise", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(format_without(x), sep = "\n")
+  invisible(x)
+}
+
+format_without <- function(x) {
+  lines <- heading(paste0("What could go", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  if (nrow(x) == 0L) {
+    lines <- c(lines, "There are no effects, nor covariances among constructs, that could go. Give addresses, such as without(fit, loading[Calm, ]).")
+  } else {
+    columns <- list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
+                    Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p), rise = format_fixed(x$actual_rise, 2L),
+                    `p, refit` = format_p(x$p_rise), verdict = ifelse(is.na(x$verdict), "", x$verdict))
+    lines <- c(lines, format_table(columns, c(FALSE, rep(TRUE, 8L), FALSE)), "",
+               wrap_lines("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: after refitting."))
+    lost <- x$parameter[is.na(x$actual_rise) & !is.na(x$wald)]
+    if (length(lost)) lines <- c(lines, wrap_lines(paste0("Not refitted, since the model without it does not converge or is not identified: ", enumerate(lost), ".")))
+    if ("together" %in% x$parameter && !isTRUE(attr(x, "given"))) lines <- c(lines, wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
+  }
+  weak <- attr(x, "weak")
+  if (!is.null(weak) && nrow(weak)) {
+    lines <- c(lines, "", "Items that load weakly (standardized below .40)",
+               format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized, 2L)), c(FALSE, TRUE)),
+               format_wordings(weak$parameter, attr(x, "wording")))
+  }
+  go <- setdiff(x$parameter[x$verdict %in% "could go"], "together")
+  c(lines, "", if (length(go)) c("Next: if theory does not need it, for example:", paste0("  amend(fit, fix = ", go[1L], " == 0, because = \"...\")")) else
+    "Next: estimates(fit), amendments(fit)")
+}
