@@ -40,7 +40,7 @@ read_blueprint <- function(file) {
   blueprint_from(content, file)
 }
 
-blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "wording")
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
@@ -81,8 +81,38 @@ blueprint_from <- function(content, file) {
   for (name in names(content$quantities)) {
     bp <- in_file("quantities", add_quantity(bp, name, file_expression(text_of(content$quantities[[name]], "quantities", file), file)))
   }
+  mapping(content$claims, "claims", file)
+  for (name in names(content$claims)) {
+    bp <- in_file("claims", add_claim(bp, name, file_expression(text_of(content$claims[[name]], "claims", file), file)))
+  }
   mapping(content$wording, "wording", file)
-  in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+  bp <- in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+  bp$trail <- trail_from(content$trail, file)
+  bp
+}
+
+# The trail: a list of revisions, the first of which holds the blueprint it all started from.
+trail_from <- function(content, file) {
+  if (length(content) == 0L) return(list())
+  if (!is.list(content) || !is.null(names(content))) abort("file", paste0(file, ": trail must be a list of revisions."))
+  rows <- lapply(seq_along(content), function(i) {
+    entry <- content[[i]]
+    where <- paste("revision", i - 1L, "of the trail")
+    mapping(entry, where, file)
+    known_keys(names(entry), c(revision_columns, if (i == 1L) "blueprint"), file, where)
+    number <- function(name) {
+      if (is.null(entry[[name]])) return(NA_real_)
+      value <- suppressWarnings(as.numeric(text_of(entry[[name]], where, file)))
+      if (is.na(value)) abort("file", paste0(file, ": ", name, " in ", where, " must be a number."))
+      value
+    }
+    text <- function(name) if (is.null(entry[[name]])) "" else text_of(entry[[name]], where, file)
+    stats::setNames(lapply(revision_columns, function(name) if (name %in% revision_texts) text(name) else number(name)), revision_columns)
+  })
+  if (is.null(content[[1L]]$blueprint)) {
+    abort("file", c(paste0(file, ": the trail does not say what it started from."), i = "Its first revision holds the starting model under the key `blueprint`."))
+  }
+  list(start = blueprint_from(content[[1L]]$blueprint, file), revisions = do.call(Map, c(list(c), rows)))
 }
 
 known_keys <- function(keys, allowed, file, where = NULL) {
@@ -172,8 +202,24 @@ blueprint_yaml <- function(bp) {
   if (length(bp$relax)) lines <- c(lines, "relax:", paste0("  - ", yaml_text(bp$relax)))
   if (length(bp$start_at)) lines <- c(lines, "start_at:", paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
   if (length(bp$quantities)) lines <- c(lines, "quantities:", paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
+  if (length(bp$claims)) lines <- c(lines, "claims:", paste0("  ", yaml_text(names(bp$claims)), ": ", yaml_text(bp$claims)))
   if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
+  if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
   lines
+}
+
+# One block a revision; what is empty is left out.
+trail_yaml <- function(trail) {
+  rows <- trail$revisions
+  unlist(lapply(seq_along(rows$revision), function(i) {
+    keys <- unlist(lapply(revision_columns, function(name) {
+      value <- rows[[name]][i]
+      if (is.na(value) || identical(value, "")) return(NULL)
+      paste0(name, ": ", if (is.character(value)) yaml_text(value) else format_exact(value))
+    }))
+    if (i == 1L) keys <- c(keys, "blueprint:", paste0("  ", blueprint_yaml(trail$start)))
+    paste0(c("  - ", rep("    ", length(keys) - 1L)), keys)
+  }))
 }
 
 # One formula per run of effects on the same outcome, so that their order survives the round trip.

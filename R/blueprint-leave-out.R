@@ -49,6 +49,9 @@ leave_out <- function(.bp, ...) {
   lost <- vapply(.bp$quantities, function(text) any(vapply(quantity_addresses(text), mentions, NA)), NA)
   if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(paste0("quantity[", names(.bp$quantities)[lost], "]")), ".")
   .bp$quantities <- .bp$quantities[!lost]
+  lost <- vapply(.bp$claims, function(text) any(vapply(claim_addresses(text), mentions, NA)), NA)
+  if (any(lost)) say("Left out with ", enumerate(gone), ": the ", if (sum(lost) == 1L) "claim " else "claims ", enumerate(names(.bp$claims)[lost]), ".")
+  .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
   .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]

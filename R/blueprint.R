@@ -5,7 +5,7 @@
 #' verbs, each of which returns a new blueprint; nothing is estimated while it
 #' is built. The verbs are [construct()], [effect()], [covary()],
 #' [uncorrelate()], [restrict()], [relax()], [start_at()], [quantity()],
-#' [leave_out()] and [wording()].
+#' [claim()], [leave_out()] and [wording()].
 #'
 #' @section What is assumed without being asked for:
 #' Residual variances of everything that something points at; covariances among
@@ -31,7 +31,8 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     effects = list(from = character(), to = character()),
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
-    restrict = list(), relax = character(), start_at = numeric(), quantities = character(), wording = character()
+    restrict = list(), relax = character(), start_at = numeric(), quantities = character(), claims = character(),
+    wording = character(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 
@@ -98,7 +99,9 @@ format_blueprint <- function(bp) {
     vapply(bp$restrict, format_restriction, ""),
     if (length(bp$relax)) paste("free:", bp$relax),
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
-    if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities)
+    if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
+    if (length(bp$claims)) paste0("claim ", names(bp$claims), ": ", bp$claims),
+    if (length(bp$trail)) paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"), "; see trail(blueprint)")
   )
   if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
   table <- build_layout(bp, means = mentions_means(bp))

@@ -1,6 +1,6 @@
 # From a data frame to sample moments: types, codes, holes, constant columns.
 
-# Returns n, covariance (divisor n), mean, names; data (the rows used), and notes on what was dropped.
+# Returns n, covariance (divisor n), mean, names; data (all rows) and rows (those used; NULL for all), and notes on what was dropped.
 sample_moments <- function(data, variables, missing_codes = NULL, bp = NULL) {
   if (inherits(data, "orizzonte_summary_data")) return(summary_moments(data, variables, missing_codes, bp))
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
@@ -23,6 +23,7 @@ sample_moments <- function(data, variables, missing_codes = NULL, bp = NULL) {
   }
   notes <- character()
   rows <- NULL
+  everyone <- x
   if (anyNA(x)) {
     holes <- colSums(is.na(x))
     if (any(holes == nrow(x))) {
@@ -51,8 +52,25 @@ sample_moments <- function(data, variables, missing_codes = NULL, bp = NULL) {
                     i = "Leave it out of the model."))
   }
   check_definite(covariance, "The covariance matrix of the data")
-  list(n = n, covariance = covariance, mean = mean, names = variables, data = x, rows = rows, notes = notes,
+  list(n = n, covariance = covariance, mean = mean, names = variables, data = everyone, rows = rows, notes = notes,
        total_rows = nrow(data), labels = column_labels(data, variables))
+}
+
+# The rows that were used.
+complete_rows <- function(sample) if (is.null(sample$rows)) sample$data else sample$data[sample$rows, , drop = FALSE]
+
+# The sample of some of the variables. Rows that were incomplete only in the others come back.
+sample_for <- function(sample, variables) {
+  if (setequal(variables, sample$names)) return(sample)
+  if (is.null(sample$data)) {
+    sample$covariance <- sample$covariance[variables, variables, drop = FALSE]
+    sample$mean <- sample$mean[variables]
+    sample$names <- variables
+    return(sample)
+  }
+  out <- sample_moments(as.data.frame(sample$data[, variables, drop = FALSE]), variables)
+  out$labels <- sample$labels[intersect(names(sample$labels), variables)]
+  out
 }
 
 summary_moments <- function(data, variables, missing_codes, bp) {

@@ -143,7 +143,7 @@ outlying_rows <- function(data, rows) {
 
 # The same for a fit, the constructs in trouble first; at most eight.
 fit_evidence <- function(fit) {
-  findings <- find_evidence(fit$layout, fit$sample$covariance, fit$sample$n, fit$sample$data, fit$sample$rows)
+  findings <- find_evidence(fit$layout, fit$sample$covariance, fit$sample$n, complete_rows(fit$sample), fit$sample$rows)
   involved <- troubled_variables(fit)
   touches <- vapply(findings, function(f) any(c(f$construct, f$items) %in% involved), NA)
   utils::head(findings[order(!touches)], 8L)

@@ -70,7 +70,7 @@ rescue <- function(bp, data, missing_codes = NULL) {
     sample <- now$fit$sample
     used <- sample$rows %||% seq_len(sample$n)
     known <- attr(state$data, "orizzonte_rows")          # numbers of rows in the data as they were given
-    evidence <- find_evidence(now$fit$layout, sample$covariance, sample$n, sample$data, if (is.null(known)) used else known[used])
+    evidence <- find_evidence(now$fit$layout, sample$covariance, sample$n, complete_rows(sample), if (is.null(known)) used else known[used])
     key <- vapply(evidence, function(f) paste(c(f$kind, f$items), collapse = " "), "")
     findings <- c(findings, vapply(evidence[!key %in% told], `[[`, "", "text"))
     told <- c(told, key)

@@ -45,11 +45,16 @@ fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
 }
 
 # `model` is what meet_data() returns; `starts` counts the random starts that follow the closed-form one when needed.
-estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 4L, seed = 20260101) {
+# `near`: values, by address, to start from where they are given.
+estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 4L, seed = 20260101, near = NULL) {
   layout <- model$layout
   check_counts(layout)
   moments <- core_sample(model$sample, multiplier)
   given <- layout_starts(layout, model$blueprint)[layout$core$used]
+  if (!is.null(near)) {
+    known <- near[layout$parameters[layout$core$used]]
+    given <- ifelse(is.na(known), if (length(given)) given else NaN, known)
+  }
   core <- core_fit(layout$core, list(moments), given, 500L, 1e-12, starts, seed)
   if (!core$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, core)
@@ -74,6 +79,7 @@ meet_data <- function(bp, data, missing_codes) {
   sample$notes <- c(coding_notes(coding), sample$notes)
   layout <- met_layout(bp, sample)
   check_quantities(layout, bp)
+  check_claims(layout, bp)
   list(blueprint = bp, coding = coding, sample = sample, layout = layout)
 }
 

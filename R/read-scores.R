@@ -65,8 +65,8 @@ score_data <- function(fit, newdata) {
       abort("input", c("The fit came from summary data, so there is nobody to score.", i = "Give raw data: predict(fit, newdata = data)."))
     }
     if (is.null(fit$sample$rows)) return(fit$sample$data)
-    out <- matrix(NA_real_, fit$sample$total_rows, length(variables), dimnames = list(NULL, variables))
-    out[fit$sample$rows, ] <- fit$sample$data
+    out <- fit$sample$data
+    out[-fit$sample$rows, ] <- NA
     return(out)
   }
   if (!is.data.frame(newdata)) abort("input", c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))

@@ -1,0 +1,52 @@
+# Freeing one parameter of a blueprint, whatever holds it: the reverse of every other verb.
+
+# `row` is its row in the layout (0 for a relation that is not in the model); the address has been checked against the model.
+release_parameter <- function(bp, text, table, row) {
+  address <- parse_address(text)
+  if (row == 0L) return(add_relation(bp, address))
+  members <- table$parameter[table$class == table$class[row]]
+  mentioned <- vapply(bp$restrict, function(r) !is_constraint(r) && mentions_any(r, members, table), NA)
+  if (any(mentioned)) {
+    held <- bp$restrict[mentioned]
+    bp$restrict <- bp$restrict[!mentioned]
+    # the others stay as they were: equal to each other, and fixed if they were
+    others <- setdiff(members, table$parameter[row])
+    value <- Filter(function(r) is.numeric(r$right), held)
+    for (one in held) {
+      left <- setdiff(row_addresses(one$left, table), table$parameter[row])
+      if (is.numeric(one$right)) for (x in left) bp <- add_restriction(bp, paste(x, "==", format_exact(one$right)))
+    }
+    if (length(value) == 0L && length(others) > 1L) {
+      for (x in others[-1L]) bp <- add_restriction(bp, paste(x, "==", others[1L]))
+    }
+  }
+  if (!is.na(table$fixed[row]) && needs_relaxing(bp, address)) bp <- add_relaxed(bp, str2lang(text))
+  # a covariance that only stood in a restriction is still to be part of the model
+  if (address$head == "covariance" && !text %in% declared_covariances(bp, table)) bp <- add_relation(bp, address)
+  bp
+}
+
+row_addresses <- function(text, table) table$parameter[restricted_rows(text, table)]
+
+mentions_any <- function(restriction, parameters, table) {
+  any(vapply(restriction_addresses(restriction), function(text) any(row_addresses(text, table) %in% parameters), NA))
+}
+
+# Covariances the blueprint has without being told again: stated ones, and assumed ones.
+declared_covariances <- function(bp, table) {
+  fresh <- build_layout(bp, table$means, table$observed)
+  fresh$parameter[fresh$head == "covariance"]
+}
+
+add_relation <- function(bp, address) {
+  pair <- c(address$first, address$second)
+  switch(address$head,
+    covariance = add_pairs(bp, pair, "covary"),
+    effect = add_effects(bp, str2lang(paste(address_name(pair[2L]), "~", address_name(pair[1L])))),
+    loading = {
+      part <- bp$constructs[[pair[1L]]]
+      bp$constructs[[pair[1L]]]$items <- c(part$items, pair[2L])
+      bp
+    },
+    abort("restriction", paste0(format(address), " cannot be added to the model.")))
+}

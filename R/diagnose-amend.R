@@ -1,0 +1,168 @@
+#' Change one thing in a fitted model, and remember why
+#'
+#' Frees, fixes or leaves out one thing, refits to the same data, and adds a revision to the [trail()]: the change, its
+#' reason, the predicted drop of \eqn{\chi^2} and the real one, and all fit measures. The trail stays with the fit, its
+#' blueprint and its file.
+#'
+#' @param fit A fit from [fit_model()] that converged.
+#' @param free An address (bare, or as text, as [amendments()] prints it): a parameter that is fixed or equal, a relation that is
+#'   not in the model, or the text of an equation or bound.
+#' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
+#' @param omit Items or constructs to leave out, as in [leave_out()].
+#' @param because The reason, in words.
+#' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped cannot be told.
+#' @section Errors and warnings: `orizzonte_error_name` for what is not in the model, `orizzonte_error_identification` when the
+#'   amended model is not identified; `orizzonte_warning_reason` when no reason is given, `orizzonte_warning_trail` when more than three changes were
+#'   suggested by the same data (MacCallum, Roznowski & Necowitz 1992), and the warnings of [fit_model()].
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' fit2 <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
+#' trail(fit2)
+#' @export
+amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
+  check_fit(fit, "amend")
+  check_converged(fit, "amend")
+  free <- captured_parts(rlang::enquo(free), "amend")
+  fix <- captured_parts(rlang::enquo(fix), "amend", statements = TRUE)
+  omit <- capture_names(rlang::enquo(omit), "`omit`")$names
+  if (!is.null(because)) check_string(because, "`because`")
+  amend_fit(fit, free, fix, omit, because)
+}
+
+amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
+  count <- length(free) + length(fix) + length(omit)
+  if (count == 0L) {
+    abort("input", c("amend() needs a change.", i = "Give one of free = address, fix = equation, omit = item."))
+  }
+  chosen <- if (length(free)) chosen_candidates(fit, free)
+  if (length(free)) check_offered(fit, chosen)
+  bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
+  amended <- refit_blueprint(fit, bp)
+  if (length(free) && !length(fix) && !length(omit) && (!has_converged(amended) || amended$core$discrepancy > fit$core$discrepancy + 1e-9)) {
+    # freed and yet no better: another optimum; from where the fit stands it can only go down
+    near <- refit_blueprint(fit, bp, near = fit$theta)
+    if (has_converged(near)) amended <- near
+  }
+  change <- c(if (length(free)) paste("free", chosen$parameter), if (length(fix)) paste("fix", fix), if (length(omit)) paste("omit", address_name(omit)))
+  predicted <- predicted_drop(fit, chosen, fix, omit)
+  amended$blueprint$trail <- add_revision(fit, amended, paste(change, collapse = "; "), because, predicted, omit)
+  say(format_revision(amended))
+  if (count > 1L) say("That were ", count, " changes at once: which of them did it cannot be told. One at a time shows it.")
+  if (is.null(because)) {
+    warn("reason", c("No reason was given for this change.", i = "Give one with because = \"...\": a change that only the data ask for seldom holds in others."))
+  }
+  warn_about(amended)
+  freed <- sum(startsWith(amended$blueprint$trail$revisions$change, "free "))
+  if (freed > 3L && length(free)) {
+    warn("trail", c(paste0(freed, " changes were suggested by the same data."),
+                    i = "Part of the better fit is chance: confirm(fit, fresh_data) shows what holds in other data."))
+  }
+  amended
+}
+
+# One or several parts of c(...), as canonical texts.
+captured_parts <- function(quosure, verb, statements = FALSE) {
+  expression <- rlang::quo_get_expr(quosure)
+  if (is.null(expression)) return(NULL)
+  parts <- if (is.call(expression) && identical(expression[[1L]], quote(c))) as.list(expression)[-1L] else list(expression)
+  texts <- captured_addresses(lapply(unname(parts), rlang::new_quosure, env = rlang::quo_get_env(quosure)), verb)
+  if (statements && any(!grepl("[=<>]=", texts))) {
+    bad <- texts[!grepl("[=<>]=", texts)][1L]
+    abort("restriction", c(paste0("`fix` needs an equation, not ", bad, "."), i = paste0("Such as fix = ", bad, " == 0.")))
+  }
+  texts
+}
+
+check_offered <- function(fit, chosen) {
+  tested <- tested_candidates(fit, chosen)
+  bad <- which(nzchar(tested$reason))
+  if (length(bad) == 0L) return(invisible())
+  abort("identification", c(paste0(tested$parameter[bad[1L]], " cannot be freed: ", tested$reason[bad[1L]], "."),
+                            i = "amendments(fit) lists what can."))
+}
+
+amended_blueprint <- function(fit, chosen, fix, omit) {
+  bp <- fit$blueprint
+  for (i in seq_along(chosen$parameter)) {
+    text <- chosen$parameter[i]
+    if (chosen$constraint[i] == 0L) {
+      bp <- release_parameter(bp, text, fit$layout, chosen$entry[i])
+    } else {
+      bp$restrict <- drop_constraint(bp$restrict, text, fit$layout)
+    }
+  }
+  for (text in fix) bp <- add_restriction(bp, text)
+  if (length(omit)) bp <- leave_out(bp, !!omit)
+  bp
+}
+
+# A bound on a slice, less the one parameter; an equation as a whole.
+drop_constraint <- function(restrictions, text, table) {
+  out <- list()
+  for (restriction in restrictions) {
+    if (!is_constraint(restriction) || restriction$smooth) {
+      if (format_restriction(restriction) != text) out <- c(out, list(restriction))
+      next
+    }
+    each <- lapply(row_addresses(restriction$left, table), function(address) {
+      restriction$left <- address
+      restriction
+    })
+    keep <- vapply(each, format_restriction, "") != text
+    out <- c(out, if (all(keep)) list(restriction) else each[keep])
+  }
+  out
+}
+
+# Another blueprint fitted to the data of a fit.
+refit_blueprint <- function(fit, bp, near = NULL) {
+  coding <- fit$options$coding
+  coded <- code_blueprint(bp, coding)
+  sample <- sample_for(fit$sample, blueprint_variables(coded)$observed)
+  layout <- met_layout(coded, sample)
+  check_quantities(layout, bp)
+  check_claims(layout, bp)
+  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout), fit$options$missing_codes, fit$options$multiplier,
+                 near = near)
+}
+
+# What freeing or fixing does to chi-square, predicted from the fit as it stands: score test, or Wald test with its sign turned.
+predicted_drop <- function(fit, chosen, fix, omit) {
+  if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
+  if (length(chosen$parameter)) {
+    tests <- score_jointly(fit, chosen)$core
+    return(sum(tests$score * solve_symmetric(tests$joint, tests$score)))
+  }
+  restrictions <- lapply(fix, function(text) parse_restriction(str2lang(text)))
+  each <- unlist(lapply(restrictions, function(r) {
+    if (r$smooth) return(list(r))
+    lapply(row_addresses_or_none(r$left, fit$layout), function(address) {
+      r$left <- address
+      r
+    })
+  }), recursive = FALSE)
+  if (length(each) == 0L) return(NA_real_)
+  compiled <- lapply(each, compile_constraint, table = fit$layout)
+  value <- vapply(compiled, function(k) constraint_jet(k, fit$eta)$value, 0)
+  holds <- vapply(compiled, `[[`, NA, "bound") & value >= 0
+  if (all(holds)) return(0)
+  gradient <- t(vapply(compiled[!holds], constraint_gradient, numeric(length(fit$theta)), eta = fit$eta, table = fit$layout))
+  -sum(value[!holds] * solve_symmetric(gradient %*% solution_vcov(fit) %*% t(gradient), value[!holds]))
+}
+
+row_addresses_or_none <- function(text, table) {
+  rows <- address_match(parse_address(text), table, table$constructs)
+  table$parameter[rows]
+}
+
+solve_symmetric <- function(matrix, right) {
+  if (anyNA(matrix)) return(rep(NA_real_, length(right)))
+  unit <- sqrt(pmax(diag(matrix), 1e-300))
+  parts <- eigen(matrix / outer(unit, unit), symmetric = TRUE)
+  known <- parts$values > 1e-9
+  vectors <- parts$vectors[, known, drop = FALSE]
+  drop(vectors %*% (crossprod(vectors, right / unit) / parts$values[known])) / unit
+}

@@ -1,0 +1,133 @@
+#' Does it hold in other data?
+#'
+#' Fits the start and the end of a [trail()] to fresh data, or to a half held out, and puts the results side by side: does the
+#' amended model still fit better, and is each freed parameter found again (cross-validation; Cudeck & Browne 1983)?
+#'
+#' @param fit A fit with a trail.
+#' @param data Fresh data, with the same variables. [split_data()] makes two halves, one to explore and one to confirm.
+#' @param missing_codes As in [fit_model()]; those of the fit by default.
+#' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame: `model`, start or end; `data`, these
+#'   or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data:
+#'   `chisq_change`, `df_change`, `p_change`), `parameters` (what was freed: `parameter`, `estimate`, `se`, `p`,
+#'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`.
+#' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the data.
+#'   `orizzonte_warning_confirm` when the data are those the trail was made with.
+#' @examples
+#' halves <- split_data(choirs, seed = 3)
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, halves$explore))
+#' fit <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
+#' confirm(fit, halves$confirm)
+#' @export
+confirm <- function(fit, data, missing_codes = fit$options$missing_codes) {
+  check_fit(fit, "confirm")
+  if (length(fit$blueprint$trail) == 0L) {
+    abort("input", c("Nothing has been amended: there is nothing to confirm.", i = "confirm() compares the start and the end of a trail made by amend()."))
+  }
+  if (missing(data)) abort("input", c("confirm() needs fresh data.", i = "split_data(data) makes a half to explore and a half to confirm."))
+  models <- list(start = fit$blueprint$trail$start, end = fit$blueprint)
+  fresh <- lapply(models, function(bp) {
+    model <- meet_data(bp, data, missing_codes)
+    estimate_model(bp, model, missing_codes, fit$options$multiplier)
+  })
+  here <- list(start = refit_start(fit), end = fit)
+  if (fit$sample$n == fresh$end$sample$n && same_covariance(fit, fresh$end)) {
+    warn("confirm", c("These are the data the trail was made with: that confirms nothing.", i = "Give other people's data, or explore one half of split_data() first."))
+  }
+  rows <- function(name, data, fit) {
+    measures <- if (is.null(fit)) lapply(revision_of(here$end, 0), function(x) x[NA]) else revision_of(fit, 0)
+    c(list(model = name, data = data), measures[c("n", "status", "chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")])
+  }
+  all <- list(rows("start", "these", here$start), rows("end", "these", here$end), rows("start", "fresh", fresh$start), rows("end", "fresh", fresh$end))
+  indices <- list_frame(do.call(Map, c(list(c), all)))
+  structure(list(title = fit$blueprint$title, indices = indices, difference = confirmed_difference(list(these = here, fresh = fresh)),
+                 parameters = confirmed_parameters(fit, fresh$end), fits = fresh), class = "orizzonte_confirmation")
+}
+
+# The start on the data at hand; NULL when its items are no longer among them.
+refit_start <- function(fit) {
+  start <- fit$blueprint$trail$start
+  needed <- blueprint_variables(code_blueprint(start, fit$options$coding))$observed
+  if (all(needed %in% fit$sample$names)) refit_blueprint(fit, start)
+}
+
+same_covariance <- function(one, other) {
+  v <- one$layout$observed
+  setequal(v, other$layout$observed) && isTRUE(all.equal(one$moments$covariance[v, v], other$moments$covariance[v, v], check.attributes = FALSE))
+}
+
+confirmed_difference <- function(pairs) {
+  each <- lapply(names(pairs), function(data) {
+    pair <- pairs[[data]]
+    comparable <- !is.null(pair$start) && setequal(pair$start$layout$observed, pair$end$layout$observed) && has_converged(pair$start) && has_converged(pair$end)
+    change <- if (comparable) stats::deviance(pair$start) - stats::deviance(pair$end) else NA_real_
+    df <- if (comparable) stats::df.residual(pair$start) - stats::df.residual(pair$end) else NA_real_
+    list(data = data, chisq_change = change, df_change = df, p_change = if (isTRUE(df > 0)) upper_p(max(0, change), df) else NA_real_)
+  })
+  list_frame(do.call(Map, c(list(c), each)))
+}
+
+# Parameters that the trail freed and that are still in the model.
+confirmed_parameters <- function(fit, fresh) {
+  change <- unlist(strsplit(fit$blueprint$trail$revisions$change, "; ", fixed = TRUE))
+  freed <- unique(sub("^free ", "", change[startsWith(change, "free ")]))
+  here <- estimates(fit)
+  there <- estimates(fresh)
+  freed <- freed[freed %in% here$parameter & freed %in% there$parameter]
+  a <- here[match(freed, here$parameter), ]
+  b <- there[match(freed, there$parameter), ]
+  held <- sign(a$estimate) == sign(b$estimate)
+  verdict <- ifelse(held & b$p < 0.05, "found again", ifelse(held, "same sign, not significant", "other sign"))
+  list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p, estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
+}
+
+#' @export
+print.orizzonte_confirmation <- function(x, ...) {
+  cat(heading(paste0("Confirmation: ", x$title)), sep = "\n")
+  i <- x$indices
+  columns <- list(model = i$model, data = i$data, n = format_count(i$n), "\u03c7\u00b2" = format_fixed(i$chisq, 2L), df = format_count(i$df), p = format_p(i$p),
+                  CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr), AIC = format_fixed(i$aic, 1L),
+                  BIC = format_fixed(i$bic, 1L), status = ifelse(i$status %in% "proper", "", i$status))
+  cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)), c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
+  d <- x$difference
+  known <- !is.na(d$chisq_change)
+  cat(wrap_lines(paste0("From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change[known], 2L), ", \u0394df = ", d$df_change[known],
+                        ", p ", vapply(d$p_change[known], p_clause, ""), ifelse(d$data[known] == "these", " in these data", " in fresh data"))), sep = "\n")
+  p <- x$parameters
+  if (nrow(p)) {
+    cat("", "What was freed", format_table(list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se), p = format_p(p$p),
+                                                `fresh data` = with_error(p$estimate_fresh, p$se_fresh), `p ` = format_p(p$p_fresh), verdict = p$verdict),
+                                           c(FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), sep = "\n")
+  }
+  lost <- sum(p$verdict != "found again")
+  cat("", wrap_lines(if (nrow(p) == 0L) "Nothing that was freed is left in the model." else if (lost == 0L) "All that was freed is found again in fresh data." else
+    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are", " not found again: take ", if (lost == 1L) "it" else "them", " back unless theory needs ",
+           if (lost == 1L) "it." else "them.")), sep = "\n")
+  invisible(x)
+}
+
+with_error <- function(estimate, se) paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+
+#' Split data into a half to explore and a half to confirm
+#'
+#' @param data A data frame.
+#' @param share Share of rows in the first part.
+#' @param seed Seed of the random split; the state of R's generator is left as it was.
+#' @return A list of two data frames, `explore` and `confirm`.
+#' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to 1.
+#' @examples
+#' halves <- split_data(choirs, seed = 3)
+#' vapply(halves, nrow, 0L)
+#' @export
+split_data <- function(data, share = 0.5, seed = 1) {
+  if (!is.data.frame(data)) abort("input", c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
+  check_number(share, "`share`", 0.01, 0.99)
+  check_number(seed, "`seed`")
+  state <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
+  on.exit(if (is.null(state)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", state, envir = globalenv()))
+  set.seed(seed)
+  chosen <- sort(sample.int(nrow(data), round(share * nrow(data))))
+  list(explore = data[chosen, , drop = FALSE], confirm = data[-chosen, , drop = FALSE])
+}

@@ -1,0 +1,136 @@
+#' Judge the claims
+#'
+#' What became of each [claim()]: the difference of its two sides with a delta-method error, and whether it is supported.
+#'
+#' @section Criteria:
+#' * a direction or an order: the one-sided *p* below `alpha`; *contradicted* when the other side is that significant;
+#' * some relation (`!=`): the two-sided *p* below `alpha`;
+#' * no relation (`==`): supported when the standardized value lies within `margin` of zero by two one-sided tests at
+#'   `alpha` (Schuirmann 1987), for a value that merely is not significant supports nothing; *contradicted* when it is
+#'   significantly different and not within the margin; else *cannot tell*.
+#'
+#' @param fit A fit from [fit_model()] whose blueprint has claims.
+#' @param alpha Level of the tests.
+#' @param margin The largest standardized value that still counts as none.
+#' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`, `estimate` (left minus right), `se`, `z`,
+#'   `p` (two-sided), `p_one_sided` (of the direction claimed), `lower`, `upper`, `standardized`, `standardized_se`,
+#'   `verdict` (supported, not supported, contradicted, cannot tell, cannot be judged) and `criterion`.
+#' @section Errors: `orizzonte_error_convergence` for a fit that did not converge; `orizzonte_error_restriction` or
+#'   `orizzonte_error_name` for a claim about what is not in the model.
+#' @examples
+#' bp <- blueprint("Why singers stay") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Staying", reflected_in = st1:st3) |>
+#'   effect(Staying ~ Belonging + age) |>
+#'   claim(H1 = effect[Belonging, Staying] > 0, H2 = effect[age, Staying] == 0)
+#' verdicts(suppressMessages(fit_model(bp, choirs)))
+#' @export
+verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
+  check_fit(fit, "verdicts")
+  check_converged(fit, "verdicts")
+  check_number(alpha, "`alpha`", 1e-12, 1)
+  check_number(margin, "`margin`", 1e-12)
+  claims <- fit$blueprint$claims
+  context <- jet_context(fit)
+  vcov <- solution_vcov(fit)
+  rows <- lapply(names(claims), function(name) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin))
+  empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
+                lower = numeric(), upper = numeric(), standardized = numeric(), standardized_se = numeric(), verdict = character(), criterion = character())
+  columns <- if (length(rows)) do.call(Map, c(list(c), rows)) else empty
+  structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$blueprint$title, trouble = improper_parts(fit)$trouble)
+}
+
+judge_claim <- function(fit, name, text, context, vcov, alpha, margin) {
+  parsed <- parse_claim(str2lang(text))
+  jet <- difference_jet(parsed$sides, fit, context)
+  se <- claim_error(jet, vcov)
+  standard <- standardized_sides(parsed, fit)
+  std <- if (!is.null(standard)) difference_jet(standard, fit, context)
+  std_value <- std$value %||% NA_real_
+  std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
+  z <- jet$value / se
+  p <- 2 * stats::pnorm(-abs(z))
+  one <- switch(parsed$relation, `>` = stats::pnorm(-z), `<` = stats::pnorm(z), NA_real_)
+  half <- stats::qnorm(1 - alpha / 2) * se
+  level <- short_number(alpha)
+  judged <- function(verdict, criterion) {
+    list(claim = name, statement = text, estimate = jet$value, se = se, z = z, p = p, p_one_sided = one, lower = jet$value - half, upper = jet$value + half,
+         standardized = std_value, standardized_se = std_se, verdict = verdict, criterion = criterion)
+  }
+  if (is.na(se)) return(judged("cannot be judged", held_reason(fit, text)))
+  if (parsed$relation %in% c(">", "<")) {
+    verdict <- if (one < alpha) "supported" else if (1 - one < alpha) "contradicted" else "not supported"
+    return(judged(verdict, paste("one-sided p <", level)))
+  }
+  if (parsed$relation == "!=") return(judged(if (p < alpha) "supported" else "not supported", paste("two-sided p <", level)))
+  if (is.na(std_se)) return(judged(if (p < alpha) "contradicted" else "cannot tell", paste0("two-sided p < ", level, " contradicts; no standardized value for a margin")))
+  within <- abs(std_value) + stats::qnorm(1 - alpha) * std_se < margin
+  judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
+         paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
+}
+
+difference_jet <- function(sides, fit, context) expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, context)
+
+# NA where nothing moves it: fixed, held equal, or at a bound.
+claim_error <- function(jet, vcov) {
+  se <- delta_se(matrix(jet$gradient, 1L), vcov)
+  if (is.na(se) || se <= 1e-10 * max(1, abs(jet$value))) NA_real_ else se
+}
+
+held_reason <- function(fit, text) {
+  status <- vapply(claim_addresses(text), function(address) {
+    row <- match(address, fit$layout$parameter)
+    if (is.na(row)) "" else fit$layout$status[row]
+  }, "")
+  if (any(status == "at bound")) "it lies at a bound, where there is no test" else "the model itself settles it: fixed or held equal"
+}
+
+# The same claim about standardized values, where both sides are single parameters or zero.
+standardized_sides <- function(parsed, fit) {
+  out <- lapply(parsed$sides, function(side) {
+    while (is.call(side) && identical(side[[1L]], quote(`(`))) side <- side[[2L]]
+    if (!is.null(plain_number(side))) return(if (plain_number(side) == 0) side)
+    if (is.call(side) && identical(side[[1L]], quote(standardized))) return(side)
+    if (!is.call(side) || !identical(side[[1L]], quote(`[`))) return(NULL)
+    head <- as.character(side[[2L]])
+    if (head %in% c("correlation", "r_squared")) return(side)
+    if (head %in% c("effect", "loading", "weight", "covariance")) call("standardized", side)
+  })
+  if (any(vapply(out, is.null, NA))) NULL else out
+}
+
+# Claims are checked when blueprint and data meet.
+check_claims <- function(layout, bp) {
+  all <- c(layout$observed, layout$constructs)
+  for (name in names(bp$claims)) {
+    for (text in claim_addresses(bp$claims[[name]])) {
+      address <- parse_address(text)
+      if (address$head %in% names(address_heads)) {
+        restricted_rows(text, layout)
+      } else if (address$head == "quantity") {
+        known <- names(bp$quantities)
+        if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first, known)))
+      } else {
+        variable_index(c(address$first, address$second), all, text)
+      }
+    }
+  }
+}
+
+#' @export
+print.orizzonte_verdicts <- function(x, ...) {
+  if (!all(c("claim", "statement", "estimate", "p", "verdict", "criterion") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(format_verdicts(x), sep = "\n")
+  invisible(x)
+}
+
+format_verdicts <- function(x) {
+  lines <- heading("Verdicts")
+  if (nrow(x) == 0L) return(c(lines, "The blueprint makes no claims. State some with claim(blueprint, H1 = effect[a, b] > 0), best before looking."))
+  if (length(attr(x, "trouble"))) lines <- c(lines, "IMPROPER SOLUTION: judge nothing before it is mended.", paste0("  - ", attr(x, "trouble")))
+  table <- format_table(list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
+                             z = format_fixed(x$z, 2L), p = format_p(x$p), `one-sided` = format_p(x$p_one_sided), verdict = x$verdict),
+                        c(FALSE, rep(TRUE, 6L), FALSE))
+  width <- max(nchar(x$claim))
+  c(lines, table, "", wrap_lines(paste0(formatC(x$claim, width = -width), "  ", x$statement, "  (", x$criterion, ")"), 2L, width + 4L))
+}
