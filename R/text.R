@@ -31,6 +31,7 @@ strwrap_keep <- function(line, indent, hang) {
 
 format_fixed <- function(x, digits = 3L) {
   out <- formatC(x, digits = digits, format = "f")
+  out <- sub("^-(0[.]?0*)$", "\\1", out)          # no negative zero
   out[is.na(x)] <- ""
   big <- !is.na(x) & abs(x) >= 1e6
   out[big] <- formatC(x[big], digits = 3L, format = "e")

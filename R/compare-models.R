@@ -1,0 +1,228 @@
+#' Compare models
+#'
+#' Any number of fits in one table: fit measures and their changes, likelihood-ratio tests, information criteria, Akaike weights.
+#' Nestedness is checked, not trusted: the larger model must reproduce the moments that the smaller one implies, at its
+#' solution and at a point nearby (Bentler & Satorra 2010). Models that are not nested get no test. Models of other
+#' variables or other rows are shown, but nothing is compared that cannot be; the notes say so by name.
+#'
+#' @param ... Fits from [fit_model()]; names, where given, become the labels.
+#' @param against `"previous"`: each model against the one before, in the order of their degrees of freedom. `"first"`: all
+#'   against the first one given. Or the label of one of them.
+#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `n`, `status`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
+#'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference), `against` (what it is compared with), `nested`
+#'   (`"yes"`, `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`, \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among
+#'   models of the same data. The attribute `notes` says in words what was not compared and why.
+#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or an unknown `against`.
+#' @examples
+#' free <- blueprint("Belonging", scale = "unit") |> construct("Belonging", reflected_in = be1:be4)
+#' equal <- restrict(free, loading[Belonging, ] == loading[Belonging, be1])
+#' data <- choirs[complete.cases(choirs[paste0("be", 1:4)]), ]
+#' compare_models(free = fit_model(free, data), equal = fit_model(equal, data))
+#' @export
+compare_models <- function(..., against = "previous") {
+  fits <- list(...)
+  labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
+  compare_fits(fits, labels, against, "compare_models")
+}
+
+compare_fits <- function(fits, labels, against, verb) {
+  for (fit in fits) check_fit(fit, verb)
+  if (length(fits) < 2L) abort("input", c(paste0(verb, "() compares at least two fits."), i = paste0(verb, "(fit1, fit2).")))
+  check_string(against, "`against`")
+  if (!against %in% c("previous", "first", labels)) {
+    abort("input", c(paste0("There is no model ", quoted(against), " to compare with."), did_you_mean(against, c("previous", "first", labels))))
+  }
+  if (against == "first") against <- labels[1L]
+  df <- vapply(fits, stats::df.residual, 0)
+  order <- order(df)
+  fits <- fits[order]
+  labels <- labels[order]
+  size <- length(fits)
+  other <- if (against == "previous") c(NA, seq_len(size - 1L)) else replace(rep(match(against, labels), size), match(against, labels), NA)
+  measures <- lapply(fits, comparison_measures)
+  pairs <- lapply(seq_len(size), function(k) if (is.na(other[k])) NULL else compare_pair(fits[[k]], fits[[other[k]]], labels[k], labels[other[k]]))
+  columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(f$sample$n), 0), status = vapply(fits, function(f) solution_state(f)$status, ""),
+                    parameters = vapply(fits, n_free, 0)), do.call(Map, c(list(c), measures)))
+  shared <- vapply(pairs, function(pair) isTRUE(pair$same_data), NA)
+  same_items <- vapply(pairs, function(pair) isTRUE(pair$same_items), NA)
+  nested <- vapply(pairs, function(pair) pair$nested %||% NA_character_, "")
+  for (name in c("chisq", "df", "cfi", "tli", "rmsea", "srmr", "aic", "bic")) {
+    change <- columns[[name]] - columns[[name]][other]
+    allowed <- if (name %in% c("chisq", "df")) shared & nested %in% c("yes", "same model") else shared
+    columns[[paste0(name, "_change")]] <- ifelse(allowed, change, NA)
+  }
+  columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
+  columns$against <- labels[other]
+  columns$nested <- nested
+  columns$akaike_weight <- akaike_weights(fits, columns$aic)
+  notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
+  ordered <- c("model", "n", "status", "parameters", comparison_columns, paste0(comparison_columns, "_change"), "against", "nested", "akaike_weight")
+  structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")), notes = unique(notes), same_items = all(same_items[!is.na(other)]))
+}
+
+comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
+
+comparison_measures <- function(fit) {
+  table <- fit_indices(fit)
+  stats::setNames(lapply(comparison_columns, function(name) table$value[match(name, table$index)]), comparison_columns)
+}
+
+# What may be said about two models: the first is compared with the second.
+compare_pair <- function(fit, reference, label, other) {
+  out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_, notes = character())
+  note <- function(...) out$notes <<- c(out$notes, paste0(...))
+  only <- c(setdiff(fit$layout$observed, reference$layout$observed), setdiff(reference$layout$observed, fit$layout$observed))
+  both <- paste0(label, " and ", other)
+  if (length(only)) {
+    out$same_items <- FALSE
+    note(both, " are about different variables (only in one of them: ", enumerate(only), "): neither \u03c7\u00b2 nor AIC nor BIC can be compared.")
+    return(out)
+  }
+  if (!same_rows(fit, reference)) {
+    note(both, " were fitted to different rows (n = ", fit$sample$n, " and ", reference$sample$n,
+         "): neither \u03c7\u00b2 nor AIC nor BIC can be compared. Fit both to the same complete rows.")
+    return(out)
+  }
+  if (fit$layout$means != reference$layout$means) {
+    note("Only one of ", both, " has means: nothing is compared.")
+    return(out)
+  }
+  out$same_data <- TRUE
+  stuck <- c(label, other)[!c(has_converged(fit), has_converged(reference))]
+  if (length(stuck)) {
+    note(enumerate(stuck), if (length(stuck) == 1L) " has" else " have", " not converged: nothing is compared.")
+    out$same_data <- FALSE
+    return(out)
+  }
+  swap <- stats::df.residual(fit) < stats::df.residual(reference)
+  smaller <- if (swap) reference else fit
+  larger <- if (swap) fit else reference
+  names <- if (swap) c(other, label) else c(label, other)
+  if (!is_nested(smaller, larger)) {
+    out$nested <- "no"
+    note(names[1L], " is not nested in ", names[2L], ": no likelihood-ratio test; compare AIC and BIC instead.")
+    return(out)
+  }
+  df <- stats::df.residual(smaller) - stats::df.residual(larger)
+  if (df == 0) {
+    out$nested <- "same model"
+    note(both, " are the same model in other words: they imply the same moments.")
+    return(out)
+  }
+  out$nested <- "yes"
+  pressed <- c(vapply(active_bounds(smaller), `[[`, "", "text"), vapply(active_bounds(larger), `[[`, "", "text"))
+  if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)), "), so the \u03c7\u00b2 difference has no plain p.")
+  else out$p <- upper_p(max(0, stats::deviance(smaller) - stats::deviance(larger)), df)
+  if (stats::deviance(smaller) < stats::deviance(larger) - 1e-6) {
+    note(names[2L], " fits worse than ", names[1L], ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries other starts.")
+    out$p <- NA_real_
+  }
+  out
+}
+
+same_rows <- function(a, b) {
+  v <- a$layout$observed
+  a$sample$n == b$sample$n && isTRUE(all.equal(a$moments$covariance[v, v], b$moments$covariance[v, v], tolerance = 1e-8, check.attributes = FALSE))
+}
+
+# Weights among the models that share data with most others; NA for the rest.
+akaike_weights <- function(fits, aic) {
+  among <- comparable_set(fits)
+  out <- rep(NA_real_, length(fits))
+  if (length(among) > 1L) {
+    delta <- aic[among] - min(aic[among])
+    out[among] <- exp(-delta / 2) / sum(exp(-delta / 2))
+  }
+  out
+}
+
+comparable_set <- function(fits) {
+  alike <- vapply(fits, function(a) vapply(fits, function(b) {
+    setequal(a$layout$observed, b$layout$observed) && a$layout$means == b$layout$means && same_rows(a, b) && has_converged(a) && has_converged(b)
+  }, NA), logical(length(fits)))
+  which(alike[, which.max(colSums(alike))])
+}
+
+weight_note <- function(fits, labels) {
+  out <- setdiff(seq_along(fits), comparable_set(fits))
+  if (length(out)) paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
+}
+
+fit_labels <- function(expressions, fits) {
+  given <- names(fits) %||% rep("", length(fits))
+  labels <- vapply(expressions, deparse_one, "")
+  long <- nchar(labels) > 30L
+  labels[long] <- vapply(fits[long], function(f) if (inherits(f, "orizzonte_fit")) f$blueprint$title else "", "")
+  labels[nzchar(given)] <- given[nzchar(given)]
+  make.unique(labels, sep = " ")
+}
+
+# The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler & Satorra 2010): at the
+# smaller one's solution, and at a point near it, so that no accident of the solution decides.
+is_nested <- function(smaller, larger) {
+  theta <- smaller$core$theta
+  spread <- sqrt(pmax(diag(smaller$core$vcov), 0))
+  points <- list(smaller$eta)
+  if (length(theta) && !anyNA(spread) && length(smaller$layout$constraints) == 0L) points <- c(points, list(entries_at(smaller, theta + 0.5 * spread * sin(seq_along(theta)))))
+  all(vapply(points, reproduces, NA, larger = larger, smaller = smaller))
+}
+
+entries_at <- function(fit, core_theta) {
+  core <- fit$layout$core
+  eta <- core$constant
+  for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * core_theta[core$map_parameter[i]]
+  out <- fit$eta
+  out[seq_along(eta)] <- eta
+  out
+}
+
+reproduces <- function(eta, larger, smaller) {
+  v <- larger$layout$observed
+  p <- length(v)
+  matrices <- core_implied(full_core(smaller), eta)[[1L]]
+  at <- match(v, smaller$layout$observed)
+  covariance <- matrices$covariance[at, at, drop = FALSE]
+  if (min(eigen(covariance, symmetric = TRUE, only.values = TRUE)$values) <= 0) return(TRUE)      # no admissible point: says nothing
+  sample <- list(n = larger$moments$n, covariance = covariance, mean = matrices$mean[at])
+  # from where the smaller one stands, as far as the two share parameters; then from our own starting values
+  shared <- smaller$eta[match(larger$layout$parameters, smaller$layout$parameter)][larger$layout$core$used]
+  for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
+    again <- core_fit(larger$layout$core, list(sample), as.numeric(start), 500L, 1e-12, 4L, 20260101)
+    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8) return(TRUE)
+  }
+  FALSE
+}
+
+#' @export
+print.orizzonte_comparison <- function(x, ...) {
+  if (!all(c("model", comparison_columns, "p_change", "akaike_weight") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(format_comparison(x), sep = "\n")
+  invisible(x)
+}
+
+format_comparison <- function(x) {
+  count <- function(v) ifelse(is.na(v), "", format_count(v))
+  several <- length(unique(x$n)) > 1L
+  columns <- c(list(model = x$model), if (several) list(n = count(x$n)),
+               list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p), CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
+                    RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
+                    weight = format_fixed(x$akaike_weight)))
+  changes <- list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
+                  "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change), "\u0394RMSEA" = format_fixed(x$rmsea_change),
+                  "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L), "\u0394BIC" = format_fixed(x$bic_change, 1L))
+  state <- x$status != "proper"
+  lines <- c(heading("Comparison of models"), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
+  if (any(!is.na(x$against))) lines <- c(lines, "", "Changes", format_table(changes, c(FALSE, FALSE, rep(TRUE, 8L))))
+  notes <- c(if (any(state)) paste0(x$model[state], ": ", toupper(x$status[state]), "."), attr(x, "notes"))
+  c(lines, if (length(notes)) c("", wrap_lines(paste0("- ", notes), 2L, 4L)), "", wrap_lines(comparison_reading(x)))
+}
+
+# The least AIC and BIC, in words.
+comparison_reading <- function(x) {
+  among <- which(!is.na(x$akaike_weight))
+  if (length(among) < 2L) return("These models cannot be compared with each other. Fit them to the same variables and rows.")
+  if (diff(range(x$aic[among])) < 1e-4 && diff(range(x$bic[among])) < 1e-4) return("All fit alike.")
+  best <- x$model[among][which.min(x$aic[among])]
+  thrifty <- x$model[among][which.min(x$bic[among])]
+  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best, ", BIC ", thrifty), ". Next: side_by_side() shows how estimates differ.")
+}
