@@ -8,7 +8,24 @@ cli_options <- function() {
                                           help = "text (default), json, or csv (the columns)"),
     by = optparse::make_option("--by", type = "character", default = NULL, metavar = "COLUMN", help = "a grouping column"),
     table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
-                                  help = "which table as csv: estimates (default), fit_indices, r_squared or residuals"),
+                                  help = "which table as csv: estimates (default), fit_indices, r_squared, residuals, verdicts or trail"),
+    diagnose_table = optparse::make_option("--table", type = "character", default = "amendments", metavar = "TABLE",
+                                           help = "which table as csv: amendments (default), residuals or without"),
+    compare_table = optparse::make_option("--table", type = "character", default = "comparison", metavar = "TABLE",
+                                          help = "which table as csv: comparison (default) or estimates"),
+    top = optparse::make_option("--top", type = "character", default = "20", metavar = "NUMBER", help = "how many to refit and show (default: 20)"),
+    all = optparse::make_option("--all", action = "store_true", default = FALSE, help = "also list what is not offered, with the reason"),
+    free = optparse::make_option("--free", type = "character", default = NULL, metavar = "ADDRESS", help = "what to free, such as 'covariance[be1, be2]'"),
+    fix = optparse::make_option("--fix", type = "character", default = NULL, metavar = "EQUATION", help = "what to fix, such as 'effect[age, Staying] == 0'"),
+    omit = optparse::make_option("--omit", type = "character", default = NULL, metavar = "NAME", help = "item or construct to leave out"),
+    because = optparse::make_option("--because", type = "character", default = NULL, metavar = "TEXT", help = "the reason, kept in the trail"),
+    blueprint = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the next blueprint, a .yaml file (required)"),
+    against = optparse::make_option("--against", type = "character", default = "previous", metavar = "MODEL",
+                                    help = "previous (default), first, or the name of a blueprint file without its ending"),
+    same_rows = optparse::make_option("--same-rows", action = "store_true", default = FALSE, dest = "same_rows",
+                                      help = "use only rows without missing values in any of the models"),
+    what = optparse::make_option("--what", type = "character", default = "diagram", metavar = "FIGURE",
+                                 help = "diagram (default), residuals, loadings, amendments or trail"),
     out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
     folder = optparse::make_option("--out", type = "character", default = "orizzonte-demo", metavar = "FOLDER",
                                    help = "output folder (default: orizzonte-demo)"),
@@ -50,9 +67,31 @@ cli_commands <- function() {
                     "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
     ),
+    diagnose = list(
+      does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
+      options = c("format", "diagnose_table", "top", "all", "out", "missing_codes", "quiet"),
+      help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
+                    "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
+    ),
+    amend = list(
+      does = "change one thing, with a reason, and write the next blueprint", files = c("BLUEPRINT", "DATA"),
+      options = c("free", "fix", "omit", "because", "blueprint", "format", "missing_codes", "quiet"),
+      help = paste0("Frees, fixes or leaves out one thing, refits, and writes the next blueprint with its trail: the change, its reason, what\n",
+                    "was predicted and what happened. Several at once are separated by `;`. The trail goes to standard output."),
+      example = "orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because 'settled is about calm, too' --out choirs-2.yaml",
+      run = command_amend
+    ),
+    compare = list(
+      does = "compare models: tests where nested, information criteria, estimates", files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
+      options = c("format", "compare_table", "against", "same_rows", "out", "missing_codes", "quiet"),
+      help = paste0("Fits each blueprint to the data and puts them side by side. A likelihood-ratio test is given only after checking that the\n",
+                    "models are nested."),
+      example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
+    ),
     draw = list(
-      does = "draw the path diagram of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "values", "missing_codes", "quiet"),
-      help = "Fits the blueprint and writes the path diagram.",
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "missing_codes", "quiet"),
+      help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),
     report = list(
@@ -92,9 +131,8 @@ command_screen <- function(given) {
 }
 
 screen_json <- function(found) {
-  content <- c(list(orizzonte = package_version_text(), command = "screen"), found[c("rows", "complete", "columns", "groups", "patterns", "normality",
-                                                                                     "outliers", "advice")])
-  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", null = "null", dataframe = "rows", pretty = TRUE)
+  to_json(c(list(orizzonte = package_version_text(), command = "screen"), found[c("rows", "complete", "columns", "groups", "patterns", "normality",
+                                                                                     "outliers", "advice")]))
 }
 
 command_check <- function(given) {
@@ -113,7 +151,7 @@ check_json <- function(found) {
   lists <- c("families", "trading", "notes", "remedies", "assumed", "not_assumed")
   content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title, identified = found$identified),
                found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
-  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, null = "null", pretty = TRUE)
+  to_json(content)
 }
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
@@ -134,7 +172,7 @@ check_target <- function(file) {
 
 command_fit <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("estimates", "fit_indices", "r_squared", "residuals"), "--table")
+  table <- choose_one(given$table, c("estimates", "fit_indices", "r_squared", "residuals", "verdicts", "trail"), "--table")
   if (!is.null(given$out)) check_target(given$out)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
@@ -145,7 +183,7 @@ command_fit <- function(given) {
 }
 
 fit_table <- function(fit, table) {
-  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit), r_squared = r_squared(fit),
+  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit), r_squared = r_squared(fit), verdicts = verdicts(fit), trail = trail(fit),
          residuals = stats::residuals(fit, type = "correlation", largest = 20))
 }
 
@@ -165,11 +203,7 @@ write_table <- function(x, file = "") {
 # One stable shape; see vignette("command-line").
 fit_json <- function(fit, command) {
   improper <- improper_parts(fit)
-  rows <- function(x) {
-    attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL
-    class(x) <- "data.frame"
-    x
-  }
+  rows <- json_rows
   indices <- fit_indices(fit)
   assumptions <- list_assumptions(fit$layout, fit$blueprint)
   content <- list(
@@ -180,19 +214,23 @@ fit_json <- function(fit, command) {
     n = fit$sample$n, rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
     assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = n_free(fit), df = stats::df.residual(fit),
     reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
-    residuals = rows(stats::residuals(fit, type = "correlation", largest = 10))
+    residuals = rows(stats::residuals(fit, type = "correlation", largest = 10)),
+    verdicts = if (length(fit$blueprint$claims) && has_converged(fit)) rows(verdicts(fit)), trail = if (length(fit$blueprint$trail)) rows(trail(fit))
   )
-  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", dataframe = "rows", pretty = TRUE)
+  to_json(content)
 }
 
 command_draw <- function(given) {
   if (is.null(given$out)) abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
   values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
+  what <- choose_one(given$what, c("diagram", "residuals", "loadings", "amendments", "trail"), "--what")
   check_target(given$out)
   figure_device(given$out)
   fit <- fit_from_files(given)
-  save_figure(path_diagram(fit, values), given$out)
-  if (!given$quiet) cat("Diagram written to ", given$out, "\n", sep = "", file = stderr())
+  figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit), loadings = loading_plot(fit),
+                   amendments = plot(amendments(fit, top = 0)), trail = plot(trail(fit)))
+  save_figure(figure, given$out)
+  if (!given$quiet) cat("Figure written to ", given$out, "\n", sep = "", file = stderr())
   exit_code(fit)
 }
 
@@ -233,6 +271,9 @@ command_demo <- function(given) {
   inside <- function(name) file.path(folder, name)
   save_figure(path_diagram(fit), inside("diagram.png"))
   save_figure(path_diagram(fit), inside("diagram.svg"))
+  save_figure(residual_map(fit), inside("residual-map.png"))
+  save_figure(loading_plot(fit), inside("loadings.png"))
+  write_table(amendments(fit), inside("amendments.csv"))
   for (table in c("estimates", "fit_indices", "r_squared", "residuals")) {
     write_table(fit_table(fit, table), inside(paste0(gsub("_", "-", table), ".csv")))
   }
@@ -243,7 +284,8 @@ command_demo <- function(given) {
     cat("\nWritten to ", folder, ":\n",
         "  report.html               the report: open it in a browser\n",
         "  diagram.png, diagram.svg  the path diagram\n",
-        "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, fit.json\n",
+        "  residual-map.png, loadings.png\n",
+        "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, amendments.csv, fit.json\n",
         "  fit.rds                   the fit itself: fit <- readRDS(\"", inside("fit.rds"), "\")\n",
         "  choirs.yaml, choirs.csv   blueprint and data, to change and try again:\n",
         "                            orizzonte fit ", inside("choirs.yaml"), " ", inside("choirs.csv"), "\n", sep = "", file = stderr())

@@ -1,7 +1,7 @@
 #' The command line
 #'
-#' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`, `draw` or
-#' `report`; `orizzonte --help` lists them. Tables go to standard output,
+#' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
+#' `diagnose`, `amend`, `compare`, `draw` or `report`; `orizzonte --help` lists them. Tables go to standard output,
 #' messages to standard error. Exit codes: 0 done (an improper solution warns
 #' and says so in `status`), 1 not identified or not converged, 2 bad input or
 #' usage, 3 an error of ours.
@@ -74,7 +74,7 @@ cli_overview <- function() {
   commands <- cli_commands()
   c("orizzonte: confirmatory factor and structural models from the command line", "",
     "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
-    paste0("  ", formatC(names(commands), width = -8L), vapply(commands, `[[`, "", "does")), "",
+    paste0("  ", formatC(names(commands), width = -10L), vapply(commands, `[[`, "", "does")), "",
     "orizzonte COMMAND --help shows a command's options with an example.",
     "New here? Start with: orizzonte demo")
 }
@@ -94,7 +94,8 @@ parse_arguments <- function(name, command, args) {
     abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)), i = paste0("See: orizzonte ", name, " --help")))
   })
   needed <- sum(!startsWith(command$files, "["))
-  if (length(parsed$args) < needed || length(parsed$args) > length(command$files)) {
+  most <- if (any(endsWith(command$files, "..."))) Inf else length(command$files)
+  if (length(parsed$args) < needed || length(parsed$args) > most) {
     abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
                             if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))

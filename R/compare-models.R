@@ -49,7 +49,7 @@ compare_fits <- function(fits, labels, against, verb) {
   for (name in c("chisq", "df", "cfi", "tli", "rmsea", "srmr", "aic", "bic")) {
     change <- columns[[name]] - columns[[name]][other]
     allowed <- if (name %in% c("chisq", "df")) shared & nested %in% c("yes", "same model") else shared
-    columns[[paste0(name, "_change")]] <- ifelse(allowed, change, NA)
+    columns[[paste0(name, "_change")]] <- ifelse(allowed, change, NA_real_)
   }
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
   columns$against <- labels[other]
@@ -144,8 +144,9 @@ comparable_set <- function(fits) {
 }
 
 weight_note <- function(fits, labels) {
-  out <- setdiff(seq_along(fits), comparable_set(fits))
-  if (length(out)) paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
+  among <- comparable_set(fits)
+  out <- setdiff(seq_along(fits), among)
+  if (length(out) && length(among) > 1L) paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
 }
 
 fit_labels <- function(expressions, fits) {

@@ -16,24 +16,25 @@
 #' summary(fit)
 #' @export
 print.orizzonte_fit <- function(x, ...) {
-  chisq <- stats::deviance(x)
-  df <- stats::df.residual(x)
-  cat(heading(x$blueprint$title), format_status(x), sep = "\n")
-  cat(format_sample(x), format_feedback(x), sep = "\n")
-  if (has_converged(x)) {
-    table <- fit_indices(x)
-    pick <- function(name) format_index(name, table$value[table$index == name])
-    if (df == 0) {
-      cat("\u03c7\u00b2 = ", format_fixed(chisq), ", df = 0\n", sep = "")
-    } else {
-      p <- table$value[table$index == "p"]
-      cat("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), if (!is.na(p)) paste0(", p ", p_clause(p)),
-          "; CFI ", pick("cfi"), ", TLI ", pick("tli"), ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"), "\n", sep = "")
-    }
-    cat(wrap_lines(attr(table, "reading")), sep = "\n")
-  }
-  cat("\nNext: summary(fit), estimates(fit), fit_indices(fit), path_diagram(fit)\n")
+  cat(fit_card(x), "", sep = "\n")
+  cat("Next: summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x)) ", amendments(fit)", ", path_diagram(fit)\n", sep = "")
   invisible(x)
+}
+
+# Status, sample, fit in one line and what it says.
+fit_card <- function(fit) {
+  lines <- c(heading(fit$blueprint$title), format_status(fit), format_sample(fit), format_feedback(fit))
+  if (!has_converged(fit)) return(lines)
+  table <- fit_indices(fit)
+  pick <- function(name) format_index(name, table$value[table$index == name])
+  p <- table$value[table$index == "p"]
+  measures <- if (stats::df.residual(fit) == 0) {
+    paste0("\u03c7\u00b2 = ", format_fixed(stats::deviance(fit)), ", df = 0")
+  } else {
+    paste0("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
+           ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"))
+  }
+  c(lines, measures, wrap_lines(attr(table, "reading")))
 }
 
 p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
@@ -107,6 +108,7 @@ summary.orizzonte_fit <- function(object, ...) {
     assumptions = format_assumptions(object$layout, object$blueprint), counts = format_counts(object$layout),
     fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
     residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),
+    verdicts = if (length(object$blueprint$claims) && has_converged(object)) verdicts(object), trail = if (length(object$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }
@@ -122,7 +124,11 @@ print.orizzonte_summary <- function(x, ...) {
     cat("\n")
     print(x$residuals)
   }
-  cat("\nNext: ", if (x$saturated) "equations(fit)" else "residuals(fit, largest = 10)",
+  for (part in Filter(Negate(is.null), x[c("verdicts", "trail")])) {
+    cat("\n")
+    print(part)
+  }
+  cat("\nNext: ", if (x$saturated) "equations(fit)" else "amendments(fit), residual_map(fit)",
       ", path_diagram(fit), write_report(fit, \"report.html\")\n", sep = "")
   invisible(x)
 }

@@ -1,0 +1,118 @@
+# The commands that lead from misfit to a defended model: diagnose, amend, compare.
+
+json_rows <- function(x) {
+  attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL
+  class(x) <- "data.frame"
+  x
+}
+
+to_json <- function(content) jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", null = "null", dataframe = "rows", pretty = TRUE)
+
+parse_count <- function(text, option) {
+  value <- suppressWarnings(as.numeric(text))
+  if (length(value) != 1L || is.na(value) || value < 0) abort("usage", paste0(option, " must be one number, not ", quoted(text), "."))
+  value
+}
+
+command_diagnose <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  table <- choose_one(given$table, c("amendments", "residuals", "without"), "--table")
+  top <- parse_count(given$top, "--top")
+  if (!is.null(given$out)) check_target(given$out)
+  fit <- fit_from_files(given)
+  if (!has_converged(fit)) {
+    print(fit)
+    return(1L)
+  }
+  found <- amendments(fit, top = top, all = isTRUE(given$all))
+  gone <- without(fit)
+  residual <- stats::residuals(fit, type = "correlation", largest = if (format == "text") 10 else Inf)
+  to_output(given$out, given$quiet, function() {
+    switch(format,
+      text = {
+        cat(fit_card(fit), "", sep = "\n")
+        print(residual)
+        cat("\n")
+        print(gone)
+        cat("\n")
+        print(found)
+        if (any(found$verdict == "misspecified")) {
+          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '", found$parameter[found$verdict == "misspecified"][1L],
+              "' --because '...' --out next.yaml\n", sep = "")
+        }
+      },
+      json = cat(diagnosis_json(fit, found, residual, gone), "\n", sep = ""),
+      csv = write_table(switch(table, amendments = found, residuals = residual, without = gone)))
+  })
+  exit_code(fit)
+}
+
+diagnosis_json <- function(fit, found, residual, gone) {
+  improper <- improper_parts(fit)
+  content <- list(
+    orizzonte = fit$version, command = "diagnose", title = fit$blueprint$title, status = solution_state(fit)$status, trouble = I(improper$trouble),
+    n = fit$sample$n, df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit), "reading"),
+    amendments = json_rows(found), not_offered = attr(found, "not_offered"), separate_construct = lapply(attr(found, "shared"), I),
+    residuals = json_rows(residual), srmr_parts = attr(residual, "parts"), without = json_rows(gone), weak_loadings = attr(gone, "weak"))
+  to_json(content)
+}
+
+command_amend <- function(given) {
+  if (is.null(given$out)) abort("usage", c("orizzonte amend needs --out FILE for the next blueprint.", i = "Such as --out choirs-2.yaml"))
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  check_target(given$out)
+  if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml")) abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
+  words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
+  free <- words(given$free)
+  fix <- words(given$fix)
+  omit <- words(given$omit)
+  if (length(c(free, fix, omit)) == 0L) abort("usage", c("orizzonte amend needs a change.", i = "One of --free, --fix and --omit, with --because."))
+  fit <- fit_from_files(given)
+  check_converged(fit, "amend")
+  amended <- amend_fit(fit, if (length(free)) vapply(free, canonical_text, "", USE.NAMES = FALSE), if (length(fix)) vapply(fix, canonical_text, "", USE.NAMES = FALSE),
+                       omit, given$because)
+  write_blueprint(amended$blueprint, given$out)
+  steps <- trail(amended)
+  switch(format, text = print(steps), csv = write_table(steps),
+         json = cat(to_json(list(orizzonte = amended$version, command = "amend", title = amended$blueprint$title, status = solution_state(amended)$status,
+                                 trail = json_rows(steps))), "\n", sep = ""))
+  if (!given$quiet) cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
+  exit_code(amended)
+}
+
+command_compare <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  table <- choose_one(given$table, c("comparison", "estimates"), "--table")
+  if (!is.null(given$out)) check_target(given$out)
+  count <- length(given$files)
+  blueprints <- lapply(given$files[-count], read_blueprint)
+  labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
+  data <- read_data_file(given$files[count])
+  codes <- parse_codes(given$missing_codes)
+  if (isTRUE(given$same_rows)) data <- rows_complete_for(data, blueprints, codes)
+  fits <- lapply(blueprints, fit_model, data = data, missing_codes = codes)
+  found <- compare_fits(fits, labels, given$against, "compare")
+  beside <- do.call(side_by_side, stats::setNames(fits, labels))
+  to_output(given$out, given$quiet, function() {
+    switch(format,
+      text = {
+        print(found)
+        cat("\n")
+        print(beside)
+      },
+      json = cat(to_json(list(orizzonte = package_version_text(), command = "compare", against = given$against, models = json_rows(found),
+                              notes = I(as.character(attr(found, "notes"))), estimates = json_rows(beside))), "\n", sep = ""),
+      csv = write_table(if (table == "comparison") found else beside))
+  })
+  max(vapply(fits, exit_code, 0L))
+}
+
+# Rows without holes in any variable of any of the models.
+rows_complete_for <- function(data, blueprints, codes) {
+  if (inherits(data, "orizzonte_summary_data")) return(data)
+  variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
+  used <- data[intersect(variables, names(data))]
+  holes <- Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
+  if (any(holes)) say("Dropped ", count_of(sum(holes), "row"), " of ", nrow(data), " with a missing value in any of the models; all are fitted to the same rows.")
+  data[!holes, , drop = FALSE]
+}
