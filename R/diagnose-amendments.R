@@ -293,9 +293,9 @@ format_amendments <- function(x) {
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, 6L), FALSE)))
   settings <- attr(x, "settings")
   lines <- c(lines, "", wrap_lines(paste0(
-    "index: predicted drop of \u03c7\u00b2; change, std.: expected change, raw and standardized; drop, estimate: after refitting.",
-    if (!is.null(settings)) paste0(" Verdict: smallest change of interest ", short_number(settings$smallest), ", level ", short_number(settings$alpha),
-                                   ", power ", short_number(settings$power), "."))))
+    "index: predicted drop of \u03c7\u00b2; change, std.: expected change, raw and standardized; drop, estimate: after refitting. ",
+    if (!is.null(settings)) paste0("Verdict: smallest change of interest ", short_number(settings$smallest), ", level ", short_number(settings$alpha),
+                                   ", power ", short_number(settings$power), ". "), chance_note(x))))
   same <- which(!is.na(shown$equivalent_to))
   if (length(same)) {
     lines <- c(lines, "", "The same model in other words", wrap_lines(paste0("- ", shown$parameter[same], " fits as ", shown$equivalent_to[same]), 2L, 4L))
@@ -315,6 +315,14 @@ format_amendments <- function(x) {
   } else {
     "Nothing of a size that matters stands out. Next: estimates(fit)"
   })
+}
+
+# How many would exceed the level though nothing is wrong.
+chance_note <- function(x) {
+  alpha <- attr(x, "settings")$alpha
+  if (is.null(alpha)) return(NULL)
+  paste0("Of ", format_count(nrow(x)), " tested, about ", format_count(ceiling(nrow(x) * alpha)), " have p < ", short_number(alpha),
+         " by chance even when the model holds.")
 }
 
 short_kind <- function(kind) {

@@ -41,7 +41,7 @@ without <- function(fit, ..., alpha = 0.05) {
     verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > alpha) "could go" else "needed")
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
-  get <- function(name) vapply(alone, `[[`, 0, name)
+  get <- function(name) vapply(unname(alone), `[[`, 0, name)
   columns <- list(parameter = c(table$parameter[chosen], rep("together", length(blank))), estimate = c(fit$eta[chosen], blank),
                   se = c(delta_se(map_matrix(table)[chosen, , drop = FALSE], vcov), blank), standardized = c(standardized[chosen], blank),
                   wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"), verdict = as.character(verdict))

@@ -158,7 +158,7 @@ residual_meaning <- function(columns, type) {
 srmr_parts <- function(fit, parts = residual_parts(fit)) {
   gap <- (parts$seen$covariance - parts$model$covariance) / outer(parts$sd, parts$sd)
   names <- colnames(gap)
-  owner <- item_owner(fit$layout, names)
+  owner <- item_owner(fit, names)
   at <- which(lower.tri(gap), arr.ind = TRUE)
   first <- owner[at[, 2L]]
   second <- owner[at[, 1L]]
@@ -175,9 +175,12 @@ srmr_parts <- function(fit, parts = residual_parts(fit)) {
                   share = unname(if (total > 1e-20) square / total else square * NA)))
 }
 
-# The construct each item stands under: the first that it belongs to, or its own name.
-item_owner <- function(table, names) {
-  rows <- table$head %in% c("loading", "weight")
+# The construct each item stands under: the one it loads on most, or its own name.
+item_owner <- function(fit, names) {
+  table <- fit$layout
+  rows <- which(table$head %in% c("loading", "weight"))
+  size <- abs(standardized_solution(fit)$value[rows])
+  rows <- rows[order(-size, na.last = TRUE)]
   item <- ifelse(table$head[rows] == "weight", table$first[rows], table$second[rows])
   owner <- ifelse(table$head[rows] == "weight", table$second[rows], table$first[rows])
   found <- owner[match(names, item)]

@@ -90,20 +90,22 @@ report_indices <- function(fit) {
 }
 
 report_amendments <- function(fit) {
-  x <- utils::head(amendments(fit, top = 10), 10L)
+  all <- amendments(fit, top = 10)
+  x <- utils::head(all, 10L)
   out <- list_frame(list(parameter = code_text(x$parameter), kind = x$kind, index = format_fixed(x$modification_index, 2L),
                          change = format_fixed(x$expected_change_std, 2L), drop = format_fixed(x$actual_drop, 2L), estimate = format_number(x$actual_estimate),
                          verdict = x$verdict))
   names(out)[4:5] <- c("expected change, std.", "real drop")
-  out
+  structure(out, chance = chance_note(all))
 }
 
 report_trail <- function(fit) {
   x <- trail(fit)
   out <- list_frame(list(revision = format_count(x$revision), change = ifelse(x$revision == 0, "the start", code_text(x$change)),
-                         because = ifelse(x$revision == 0 | nzchar(x$because), x$because, "(no reason given)"), predicted = format_fixed(x$predicted_drop, 2L),
+                         because = paste0(ifelse(x$revision == 0 | nzchar(x$because), x$because, "(no reason given)"), ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
+                         predicted = format_fixed(x$predicted_drop, 2L),
                          drop = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L), df = format_count(x$df), p = format_p(x$p_change),
-                         CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L), note = x$note))
+                         CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
   names(out)[c(4:6, 8L)] <- c("predicted drop", "real drop", "\u03c7\u00b2", "p of \u0394\u03c7\u00b2")
   out
 }

@@ -46,3 +46,47 @@ expect_oracle <- function(fit, model, data) {
   expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
   invisible(oracle)
 }
+
+# The oracle's own model of a fit, at the fit's solution: cells from the addresses, equal ones sharing a label. Candidates
+# named in `free` (addresses) get a label of their own.
+oracle_of_fit <- function(fit, free = character()) {
+  table <- fit$layout
+  cell <- function(text) {
+    a <- parse_address(text)
+    switch(a$head,
+      loading = , weight = , effect = c("B", a$second, a$first), variance = c("Psi", a$first, a$first),
+      covariance = c("Psi", a$first, a$second), c("alpha", a$first, a$first))
+  }
+  texts <- unique(c(table$parameter, free))
+  at <- match(texts, table$parameter)
+  parts <- t(vapply(texts, cell, character(3)))
+  value <- ifelse(is.na(at), 0, fit$eta[at])
+  held <- ifelse(is.na(at), TRUE, !is.na(table$fixed[at])) & !texts %in% free
+  label <- ifelse(is.na(at) | texts %in% free, paste0("own", seq_along(texts)), paste0("class", table$class[at]))
+  cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3], value = ifelse(held, value, NA), label = label)
+  if (!table$means) cells <- cells[cells$matrix != "alpha", ]
+  model <- oracle_model(table$observed, table$constructs, cells, means = table$means)
+  known <- value[match(rownames(cells), texts)]
+  theta <- vapply(model$labels, function(l) known[match(l, cells$label)], 0)
+  list(model = model, theta = unname(theta), sample = list(list(n = fit$moments$n, covariance = fit$moments$covariance, mean = fit$moments$mean)),
+       own = match(label[match(free, texts)], model$labels))
+}
+
+# Score test of freeing one parameter, from the numerical score and information.
+oracle_release <- function(fit, parameter) {
+  o <- oracle_of_fit(fit, parameter)
+  at <- oracle_score(o$model, o$theta, o$sample)
+  c <- o$own
+  class <- paste0("class", fit$layout$class[match(parameter, fit$layout$parameter)])
+  others <- match(class, o$model$labels)
+  # one of several equal ones: what is freed is its difference from the others, which it goes on following
+  turn <- diag(length(o$theta))
+  if (!is.na(others)) turn[c, others] <- 1
+  at$score <- drop(crossprod(turn, at$score))
+  at$information <- crossprod(turn, at$information %*% turn)
+  rest <- solve(at$information[-c, -c, drop = FALSE], at$information[-c, c])
+  v <- at$information[c, c] - sum(at$information[c, -c] * rest)
+  others <- match(class, o$model$labels[-c])
+  change <- at$score[c] / v
+  list(index = at$score[c]^2 / v, change = change, full = change * (1 - if (is.na(others)) 0 else rest[others]))
+}
