@@ -264,7 +264,7 @@ command_demo <- function(given) {
     abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
   }
   source <- function(name) system.file("extdata", name, package = "orizzonte")
-  for (name in c("choirs.yaml", "choirs.csv")) file.copy(source(name), file.path(folder, name), overwrite = TRUE)
+  for (name in c("choirs.yaml", "choirs-start.yaml", "choirs.csv")) file.copy(source(name), file.path(folder, name), overwrite = TRUE)
   given$files <- file.path(folder, c("choirs.yaml", "choirs.csv"))
   fit <- fit_from_files(given)
   print(summary(fit))
@@ -288,7 +288,9 @@ command_demo <- function(given) {
         "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, amendments.csv, fit.json\n",
         "  fit.rds                   the fit itself: fit <- readRDS(\"", inside("fit.rds"), "\")\n",
         "  choirs.yaml, choirs.csv   blueprint and data, to change and try again:\n",
-        "                            orizzonte fit ", inside("choirs.yaml"), " ", inside("choirs.csv"), "\n", sep = "", file = stderr())
+        "                            orizzonte fit ", inside("choirs.yaml"), " ", inside("choirs.csv"), "\n",
+        "  choirs-start.yaml         a structural model before anything was amended; see what is wrong with it:\n",
+        "                            orizzonte diagnose ", inside("choirs-start.yaml"), " ", inside("choirs.csv"), "\n", sep = "", file = stderr())
   }
   exit_code(fit)
 }

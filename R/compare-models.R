@@ -104,13 +104,13 @@ compare_pair <- function(fit, reference, label, other) {
     return(out)
   }
   df <- stats::df.residual(smaller) - stats::df.residual(larger)
-  if (df == 0) {
+  pressed <- c(vapply(active_bounds(smaller), `[[`, "", "text"), vapply(active_bounds(larger), `[[`, "", "text"))
+  if (df == 0 && length(pressed) == 0L) {
     out$nested <- "same model"
     note(both, " are the same model in other words: they imply the same moments.")
     return(out)
   }
   out$nested <- "yes"
-  pressed <- c(vapply(active_bounds(smaller), `[[`, "", "text"), vapply(active_bounds(larger), `[[`, "", "text"))
   if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)), "), so the \u03c7\u00b2 difference has no plain p.")
   else out$p <- upper_p(max(0, stats::deviance(smaller) - stats::deviance(larger)), df)
   if (stats::deviance(smaller) < stats::deviance(larger) - 1e-6) {

@@ -224,7 +224,7 @@ explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
     }
   }
   negative <- negative_variances(fit, core, found$eta)
-  before <- negative_variances(fit, fit$layout$core, fit$eta)
+  before <- negative_variances(fit, fit$layout$core, fit$core$eta)
   if (length(setdiff(negative, before))) return(paste0("the amended model is improper: ", enumerate(setdiff(negative, before), most = 2L), " negative"))
   expected <- now_at(fit, leaders, i) + leaders$full_change[i]
   estimate <- if (entry > 0L) found$eta[entry] else NA

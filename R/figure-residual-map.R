@@ -19,7 +19,7 @@ residual_map <- function(fit, type = "correlation", numbers = NULL) {
   check_fit(fit, "residual_map")
   type <- choose_one(type, c("correlation", "standardized", "normalized", "raw"), "`type`")
   gap <- residuals_of_type(fit, type, residual_parts(fit))$covariance
-  owner <- item_owner(fit, colnames(gap))
+  owner <- main_construct(fit, colnames(gap))
   order <- order(match(owner, c(fit$layout$constructs, unique(owner))))
   gap <- gap[order, order, drop = FALSE]
   owner <- owner[order]

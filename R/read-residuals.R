@@ -158,7 +158,7 @@ residual_meaning <- function(columns, type) {
 srmr_parts <- function(fit, parts = residual_parts(fit)) {
   gap <- (parts$seen$covariance - parts$model$covariance) / outer(parts$sd, parts$sd)
   names <- colnames(gap)
-  owner <- item_owner(fit, names)
+  owner <- main_construct(fit, names)
   at <- which(lower.tri(gap), arr.ind = TRUE)
   first <- owner[at[, 2L]]
   second <- owner[at[, 1L]]
@@ -176,7 +176,7 @@ srmr_parts <- function(fit, parts = residual_parts(fit)) {
 }
 
 # The construct each item stands under: the one it loads on most, or its own name.
-item_owner <- function(fit, names) {
+main_construct <- function(fit, names) {
   table <- fit$layout
   rows <- which(table$head %in% c("loading", "weight"))
   size <- abs(standardized_solution(fit)$value[rows])

@@ -13,7 +13,7 @@ fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
 test_that("help, versions and unknown commands", {
   help <- command("--help")
   expect_equal(help$code, 0)
-  for (name in c("demo", "check", "fit", "draw", "report")) {
+  for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "draw", "report")) {
     expect_match(help$out, paste0("\n  ", name, " "))
     own <- command(name, "--help")
     expect_equal(own$code, 0)

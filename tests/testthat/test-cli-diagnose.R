@@ -1,0 +1,82 @@
+# From poor fit to a defended model on the command line, step by step as in vignette("amendments").
+launcher <- system.file("exec", "orizzonte", package = "orizzonte")
+extdata <- function(name) system.file("extdata", name, package = "orizzonte")
+folder <- tempfile("analysis")
+dir.create(folder)
+inside <- function(name) file.path(folder, name)
+command <- function(...) {
+  out <- tempfile()
+  err <- tempfile()
+  code <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(launcher, ...)), stdout = out, stderr = err,
+                                   env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))))
+  list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"), err = paste(readLines(err, warn = FALSE), collapse = "\n"))
+}
+start <- read_blueprint(extdata("choirs-start.yaml"))
+write_blueprint(start, inside("one.yaml"))
+file.copy(extdata("choirs.csv"), inside("choirs.csv"))
+
+test_that("diagnose shows where it misfits and what would mend it", {
+  fit <- quiet_fit(start, choirs)
+  text <- command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--top", "3")
+  expect_equal(text$code, 0)
+  for (part in c("Largest residuals", "What could go", "Amendments", "loading\\[Calm, st2\\]", "orizzonte amend .*--free 'loading")) expect_match(text$out, part)
+  json <- jsonlite::fromJSON(command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--format", "json", "--quiet")$out)
+  expect_equal(json$amendments$modification_index, amendments(fit)$modification_index, tolerance = 1e-10)
+  expect_equal(json$residuals$residual, residuals(fit, "correlation", largest = Inf)$residual, tolerance = 1e-10)
+  csv <- utils::read.csv(text = command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--format", "csv", "--table", "without", "--quiet")$out)
+  expect_equal(csv$actual_rise, without(fit)$actual_rise, tolerance = 1e-8)
+  expect_equal(command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--top", "many")$code, 2)
+})
+
+test_that("amend writes the next blueprint with its trail, one change at a time", {
+  one <- command("amend", inside("one.yaml"), inside("choirs.csv"), "--free", "covariance[be1, be2]", "--because", "both are about being greeted",
+                 "--out", inside("two.yaml"))
+  expect_equal(one$code, 0)
+  expect_match(one$err, "Next blueprint written")
+  two <- command("amend", inside("two.yaml"), inside("choirs.csv"), "--free", "loading[Calm, st2]", "--because", "settled and glad is about calm, too",
+                 "--out", inside("three.yaml"), "--format", "json", "--quiet")
+  steps <- jsonlite::fromJSON(two$out)$trail
+  fit <- quiet_fit(start, choirs)
+  by_hand <- suppressMessages(amend(fit, free = covariance[be1, be2], because = "both are about being greeted"))
+  by_hand <- suppressMessages(amend(by_hand, free = loading[Calm, st2], because = "settled and glad is about calm, too"))
+  expect_equal(steps$chisq, trail(by_hand)$chisq, tolerance = 1e-9)
+  expect_equal(read_blueprint(inside("three.yaml")), by_hand$blueprint, tolerance = 1e-7)
+  csv <- command("amend", inside("three.yaml"), inside("choirs.csv"), "--omit", "cr4", "--because", "robes are no craft", "--out", inside("four.yaml"),
+                 "--format", "csv", "--quiet")
+  expect_match(utils::read.csv(text = csv$out)$note[4], "cr4 left")
+  held <- command("amend", inside("three.yaml"), inside("choirs.csv"), "--fix", "loading[Calm, sc4] == 1", "--out", inside("held.yaml"))
+  expect_match(held$err, "No reason was given")
+  expect_equal(command("amend", inside("one.yaml"), inside("choirs.csv"), "--free", "loading[Calm, st2]")$code, 2)
+  expect_match(command("amend", inside("one.yaml"), inside("choirs.csv"), "--out", inside("x.yaml"))$err, "needs a change")
+  wrong <- command("amend", inside("one.yaml"), inside("choirs.csv"), "--free", "loading[Calm, st5]", "--out", inside("x.yaml"))
+  expect_equal(wrong$code, 2)
+  expect_match(wrong$err, "Did you mean")
+  expect_false(file.exists(inside("x.yaml")))
+})
+
+test_that("compare puts any number of blueprints side by side, on the same rows when asked", {
+  files <- c(inside("one.yaml"), inside("two.yaml"), inside("three.yaml"), inside("choirs.csv"))
+  text <- do.call(command, as.list(c("compare", files)))
+  expect_equal(text$code, 0)
+  expect_match(text$out, "AIC and BIC favour three")
+  table <- utils::read.csv(text = do.call(command, as.list(c("compare", files, "--format", "csv", "--quiet", "--against", "one")))$out)
+  expect_equal(table$nested[1:2], c("yes", "yes"))
+  expect_equal(table$df_change[1:2], c(-2, -1))
+  json <- jsonlite::fromJSON(command("compare", inside("three.yaml"), inside("four.yaml"), inside("choirs.csv"), "--same-rows", "--format", "json", "--quiet")$out)
+  expect_equal(unique(json$models$n), 625)
+  expect_match(json$notes, "only in one of them: cr4", all = FALSE)
+  expect_equal(command("compare", inside("one.yaml"), inside("choirs.csv"))$code, 2)
+})
+
+test_that("the defended model is drawn and reported with its trail", {
+  for (what in c("residuals", "loadings", "amendments", "trail")) {
+    drawn <- command("draw", inside("four.yaml"), inside("choirs.csv"), "--what", what, "--out", inside(paste0(what, ".png")))
+    expect_equal(drawn$code, 0)
+    expect_gt(file.size(inside(paste0(what, ".png"))), 5000)
+  }
+  if (rmarkdown::pandoc_available("2.0")) {
+    expect_equal(command("report", inside("four.yaml"), inside("choirs.csv"), "--out", inside("report.md"))$code, 0)
+    page <- paste(readLines(inside("report.md")), collapse = "\n")
+    for (part in c("# Trail", "both are about being greeted", "What could be freed", "# Claims")) expect_match(page, part)
+  }
+})

@@ -1,0 +1,83 @@
+items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))
+data <- complete_choirs(c(items, "years", "age"))
+start <- blueprint("Why singers stay") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+  construct("Staying", reflected_in = st1:st3)
+a <- fit_model(start, data)
+b <- fit_model(start |> covary(be1, be2), data)
+d <- fit_model(start |> covary(be1, be2, be3), data)
+
+test_that("nested models are tested, with changes, criteria and weights", {
+  table <- compare_models(a, b, d)
+  expect_equal(table$model, c("d", "b", "a"))
+  expect_equal(table$nested, c(NA, "yes", "yes"))
+  expect_equal(table$chisq_change[3], deviance(a) - deviance(b))
+  expect_equal(table$p_change[2:3], pchisq(c(deviance(b) - deviance(d), deviance(a) - deviance(b)), c(2, 1), lower.tail = FALSE))
+  aic <- c(AIC(d), AIC(b), AIC(a))
+  expect_equal(table$aic, aic)
+  expect_equal(table$akaike_weight, exp(-(aic - min(aic)) / 2) / sum(exp(-(aic - min(aic)) / 2)))
+  needed <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
+  expect_true(all(c(needed, paste0(needed, "_change")) %in% names(table)))
+  against <- compare_models(start = a, pair = b, trio = d, against = "first")
+  expect_equal(against$against, c("start", "start", NA))
+  expect_equal(against$chisq_change[1], deviance(d) - deviance(a))
+  expect_identical(as.data.frame(anova(a, b, d)), as.data.frame(table))
+  expect_output(print(table), "AIC and BIC favour")
+})
+
+test_that("models that only look nested get no test", {
+  # fewer parameters, other restrictions: different shapes, not one inside the other
+  one <- fit_model(start |> covary(be1, be2), data)
+  two <- fit_model(start |> covary(sc1, sc4) |> covary(st1, sc1), data)
+  table <- compare_models(one, two)
+  expect_equal(table$nested[2], "no")
+  expect_true(is.na(table$chisq_change[2]) && is.na(table$p_change[2]))
+  expect_false(is.na(table$aic_change[2]))
+  expect_match(attr(table, "notes"), "not nested", all = FALSE)
+  expect_output(print(table), "no likelihood-ratio test")
+  # nested though no parameter has the same name: one construct is two that correlate perfectly
+  merged <- fit_model(blueprint("One") |> construct("All", reflected_in = c(be1:be4, sc1:sc4)), data)
+  apart <- fit_model(blueprint("Two", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4), data)
+  expect_equal(compare_models(merged, apart)$nested, c(NA, "yes"))
+  # the same model in another scale, and as effects instead of covariances
+  unit <- start
+  unit$scale <- "unit"
+  expect_equal(compare_models(a, fit_model(unit, data))$nested[2], "same model")
+  paths <- fit_model(start |> effect(Calm ~ Belonging) |> effect(Staying ~ Belonging + Calm), data)
+  expect_equal(compare_models(a, paths)$nested[2], "same model")
+})
+
+test_that("other variables and other rows are refused by name, bounds have no plain p", {
+  smaller <- fit_model(start |> leave_out(st3), data)
+  table <- compare_models(a, b, smaller)
+  expect_match(attr(table, "notes"), "only in one of them: st3", all = FALSE)
+  expect_true(all(is.na(table[table$model == "smaller", grep("_change", names(table))])))
+  expect_true(is.na(table$akaike_weight[table$model == "smaller"]))
+  rows <- fit_model(start |> covary(be1, be2), data[1:300, ])
+  expect_match(attr(compare_models(a, rows), "notes"), "different rows", all = FALSE)
+  pressed <- fit_model(start |> restrict(loading[Calm, sc2] >= 1.1), data)
+  bounded <- compare_models(a, pressed)
+  expect_true(is.na(bounded$p_change[2]))
+  expect_match(attr(bounded, "notes"), "bound", all = FALSE)
+  stuck <- b
+  stuck$core$status <- 1L
+  expect_match(attr(compare_models(a, stuck), "notes"), "not converged", all = FALSE)
+  expect_error(compare_models(a), "at least two", class = "orizzonte_error_input")
+  expect_error(compare_models(a, 3), class = "orizzonte_error_input")
+  expect_error(compare_models(a, b, against = "frist"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(anova(a), "at least two", class = "orizzonte_error_input")
+})
+
+test_that("estimates stand side by side", {
+  alone <- fit_model(start |> effect(Staying ~ Belonging + Calm), data)
+  controlled <- fit_model(start |> effect(Staying ~ Belonging + Calm + years + age) |> quantity(ratio = effect[Belonging, Staying] / effect[Calm, Staying]), data)
+  table <- side_by_side(alone, with_controls = controlled)
+  expect_equal(table$estimate.alone[1:2], unname(coef(alone)[table$parameter[1:2]]))
+  expect_true(is.na(table$estimate.alone[table$parameter == "effect[years, Staying]"]))
+  expect_equal(table$se.with_controls[3], sqrt(diag(vcov(controlled)))[["effect[years, Staying]"]])
+  expect_true("quantity[ratio]" %in% table$parameter)
+  expect_false(any(startsWith(table$parameter, "intercept")))
+  only <- side_by_side(alone, controlled, heads = "effect", values = "standardized")
+  expect_equal(nrow(only), 4)
+  expect_output(print(only), "R\u00b2 of Staying")
+  expect_error(side_by_side(alone, heads = "efect"), "Did you mean", class = "orizzonte_error_input")
+})
