@@ -64,6 +64,10 @@ s100 <- cov(hundred)
 big <- core_call(hundred, 10)
 compare("core fit + errors, 10 factors, 100 items, 245 free", 1 / 2, big, function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 3, 1)
 
+misfitting <- fit_model(factor_blueprint(names(hundred), 10), hundred)
+compare("all modification indices of that model: amendments(top = 0)", 2, function() amendments(misfitting, top = 0),
+        function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 1, 1)
+
 table <- do.call(rbind, rows)
 print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3), ratio = signif(ratio, 3), budget = signif(budget, 3))),
       row.names = FALSE, right = FALSE)

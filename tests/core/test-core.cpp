@@ -8,6 +8,7 @@
 #include "expression.hpp"
 #include "fit.hpp"
 #include "rescale.hpp"
+#include "score_test.hpp"
 #include "standardize.hpp"
 #include "starts.hpp"
 
@@ -290,4 +291,29 @@ TEST_CASE("random numbers are portable and roughly normal") {
   }
   CHECK(std::abs(sum / 20000) < 0.03);
   CHECK(square / 20000 == Approx(1).epsilon(0.04));
+}
+
+TEST_CASE("score tests see a missing covariance, and nothing where the model would lose its scale") {
+  Vector loading(4), residual(4);
+  loading << 1, 0.8, 1.2, 0.9;
+  residual << 0.5, 0.6, 0.4, 0.7;
+  Matrix s = implied_by(loading, 1.5, residual);
+  const double small = 1e-4;
+  s(0, 1) += small;
+  s(1, 0) += small;
+  Model model = one_factor(4, false);
+  model.entries.push_back({Family::Covariance, 0, 1, 0});   // not estimated
+  model.map.rows.push_back(Terms());
+  model.map.constant.conservativeResize(model.entries.size());
+  model.map.constant[model.entries.size() - 1] = 0;
+  const std::vector<Moments> sample = {{1000, s, Vector()}};
+  const Fit held = fit(model, sample, Settings(), Callbacks());
+  REQUIRE(held.status == Status::Converged);
+  const int last = static_cast<int>(model.entries.size()) - 1;
+  const ScoreTests tests = score_tests(model, sample, held.theta, {{last, -1}, {0, -1}}, true);
+  REQUIRE(tests.admissible);
+  CHECK(tests.score[0] / tests.information[0] == Approx(small).epsilon(0.01));
+  CHECK(tests.score[0] * tests.score[0] / tests.information[0] == Approx(1000 * held.discrepancy).epsilon(0.01));
+  CHECK(tests.information[1] < 1e-9 * tests.own[1]);
+  CHECK(tests.joint(0, 0) == Approx(tests.information[0]));
 }
