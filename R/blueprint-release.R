@@ -3,7 +3,7 @@
 # `row` is its row in the layout (0 for a relation that is not in the model); the address has been checked against the model.
 release_parameter <- function(bp, text, table, row) {
   address <- parse_address(text)
-  if (row == 0L) return(add_relation(bp, address))
+  if (row == 0L) return(spell_out_slices(add_relation(bp, address), text, table))
   members <- table$parameter[table$class == table$class[row]]
   mentioned <- vapply(bp$restrict, function(r) !is_constraint(r) && mentions_any(r, members, table), NA)
   if (any(mentioned)) {
@@ -23,6 +23,24 @@ release_parameter <- function(bp, text, table, row) {
   if (!is.na(table$fixed[row]) && needs_relaxing(bp, address)) bp <- add_relaxed(bp, str2lang(text))
   # a covariance that only stood in a restriction is still to be part of the model
   if (address$head == "covariance" && !text %in% declared_covariances(bp, table)) bp <- add_relation(bp, address)
+  bp
+}
+
+# What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1: those are spelt out.
+spell_out_slices <- function(bp, text, table) {
+  bare <- bp
+  bare$restrict <- list()
+  bare$relax <- character()
+  fresh <- layout_parameters(bare, table$means, table$observed)
+  catches <- function(slice) text %in% fresh$parameter[address_match(parse_address(slice), fresh, fresh$constructs)]
+  spelt <- unlist(lapply(bp$restrict, function(restriction) {
+    if (restriction$smooth || !catches(restriction$left)) return(list(restriction))
+    lapply(row_addresses(restriction$left, table), function(address) {
+      restriction$left <- address
+      restriction
+    })
+  }), recursive = FALSE)
+  bp$restrict <- Filter(function(r) !identical(r$left, r$right), as.list(spelt))
   bp
 }
 

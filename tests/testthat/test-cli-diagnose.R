@@ -1,16 +1,7 @@
 # From poor fit to a defended model on the command line, step by step as in vignette("amendments").
-launcher <- system.file("exec", "orizzonte", package = "orizzonte")
-extdata <- function(name) system.file("extdata", name, package = "orizzonte")
 folder <- tempfile("analysis")
 dir.create(folder)
 inside <- function(name) file.path(folder, name)
-command <- function(...) {
-  out <- tempfile()
-  err <- tempfile()
-  code <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(launcher, ...)), stdout = out, stderr = err,
-                                   env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))))
-  list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"), err = paste(readLines(err, warn = FALSE), collapse = "\n"))
-}
 start <- read_blueprint(extdata("choirs-start.yaml"))
 write_blueprint(start, inside("one.yaml"))
 file.copy(extdata("choirs.csv"), inside("choirs.csv"))

@@ -58,6 +58,9 @@ test_that("an equality is released for one parameter alone, whatever statement m
   one <- quietly(amend(slice, free = loading[Calm, sc3], because = "it is keyed the other way"))
   by_hand <- fit_model(start |> restrict(loading[Calm, c(sc2, sc4)] == loading[Calm, sc1], variance[cr1:cr3] == 150), data)
   expect_equal(deviance(one), deviance(by_hand), tolerance = 1e-9)
+  crossing <- quietly(amend(slice, free = loading[Calm, st2], because = "x"))
+  expect_equal(df.residual(crossing), df.residual(slice) - 1)
+  expect_equal(trail(crossing)$actual_drop[2], score_test(slice, loading[Calm, st2]) |> attr("actual_drop"), tolerance = 1e-6)
   reference <- quietly(amend(slice, free = variance[cr2], because = "no reason to hold it"))
   expect_equal(deviance(reference), deviance(fit_model(start |> restrict(loading[Calm, ] == loading[Calm, sc1], variance[cr1] == 150, variance[cr3] == 150), data)),
                tolerance = 1e-9)
