@@ -40,7 +40,8 @@ read_blueprint <- function(file) {
   blueprint_from(content, file)
 }
 
-blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording", "trail")
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording",
+                    "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
@@ -110,7 +111,8 @@ trail_from <- function(content, file) {
     stats::setNames(lapply(revision_columns, function(name) if (name %in% revision_texts) text(name) else number(name)), revision_columns)
   })
   if (is.null(content[[1L]]$blueprint)) {
-    abort("file", c(paste0(file, ": the trail does not say what it started from."), i = "Its first revision holds the starting model under the key `blueprint`."))
+    abort("file", c(paste0(file, ": the trail does not say what it started from."),
+                    i = "Its first revision holds the starting model under the key `blueprint`."))
   }
   list(start = blueprint_from(content[[1L]]$blueprint, file), revisions = do.call(Map, c(list(c), rows)))
 }

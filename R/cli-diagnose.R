@@ -63,14 +63,12 @@ command_amend <- function(given) {
   check_target(given$out)
   if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml")) abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
   words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
-  free <- words(given$free)
-  fix <- words(given$fix)
-  omit <- words(given$omit)
-  if (length(c(free, fix, omit)) == 0L) abort("usage", c("orizzonte amend needs a change.", i = "One of --free, --fix and --omit, with --because."))
+  addresses <- function(text) if (!is.null(text)) vapply(words(text), canonical_text, "", USE.NAMES = FALSE)
+  change <- list(free = addresses(given$free), fix = addresses(given$fix), omit = words(given$omit))
+  if (sum(lengths(change)) == 0L) abort("usage", c("orizzonte amend needs a change.", i = "One of --free, --fix and --omit, with --because."))
   fit <- fit_from_files(given)
   check_converged(fit, "amend")
-  amended <- amend_fit(fit, if (length(free)) vapply(free, canonical_text, "", USE.NAMES = FALSE), if (length(fix)) vapply(fix, canonical_text, "", USE.NAMES = FALSE),
-                       omit, given$because)
+  amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)
   write_blueprint(amended$blueprint, given$out)
   steps <- trail(amended)
   switch(format, text = print(steps), csv = write_table(steps),
@@ -113,6 +111,7 @@ rows_complete_for <- function(data, blueprints, codes) {
   variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
   used <- data[intersect(variables, names(data))]
   holes <- Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
-  if (any(holes)) say("Dropped ", count_of(sum(holes), "row"), " of ", nrow(data), " with a missing value in any of the models; all are fitted to the same rows.")
+  if (any(holes)) say("Dropped ", count_of(sum(holes), "row"), " of ", nrow(data),
+                      " with a missing value in any of the models; all are fitted to the same rows.")
   data[!holes, , drop = FALSE]
 }

@@ -8,9 +8,11 @@
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
 #' @param against `"previous"`: each model against the one before, in the order of their degrees of freedom. `"first"`: all
 #'   against the first one given. Or the label of one of them.
-#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `n`, `status`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
+#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `n`, `status`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`,
+#'   `rmsea`, `srmr`,
 #'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference), `against` (what it is compared with), `nested`
-#'   (`"yes"`, `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`, \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among
+#'   (`"yes"`, `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`, \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)}
+#' (Burnham & Anderson 2002) among
 #'   models of the same data. The attribute `notes` says in words what was not compared and why.
 #' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or an unknown `against`.
 #' @examples
@@ -137,9 +139,10 @@ akaike_weights <- function(fits, aic) {
 }
 
 comparable_set <- function(fits) {
-  alike <- vapply(fits, function(a) vapply(fits, function(b) {
+  comparable <- function(a, b) {
     setequal(a$layout$observed, b$layout$observed) && a$layout$means == b$layout$means && same_rows(a, b) && has_converged(a) && has_converged(b)
-  }, NA), logical(length(fits)))
+  }
+  alike <- vapply(fits, function(a) vapply(fits, comparable, NA, b = a), logical(length(fits)))
   which(alike[, which.max(colSums(alike))])
 }
 
@@ -164,7 +167,8 @@ is_nested <- function(smaller, larger) {
   theta <- smaller$core$theta
   spread <- sqrt(pmax(diag(smaller$core$vcov), 0))
   points <- list(smaller$eta)
-  if (length(theta) && !anyNA(spread) && length(smaller$layout$constraints) == 0L) points <- c(points, list(entries_at(smaller, theta + 0.5 * spread * sin(seq_along(theta)))))
+  movable <- length(theta) > 0L && !anyNA(spread) && length(smaller$layout$constraints) == 0L
+  if (movable) points <- c(points, list(entries_at(smaller, theta + 0.5 * spread * sin(seq_along(theta)))))
   all(vapply(points, reproduces, NA, larger = larger, smaller = smaller))
 }
 
@@ -209,7 +213,8 @@ format_comparison <- function(x) {
                     RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
                     weight = format_fixed(x$akaike_weight)))
   changes <- list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
-                  "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change), "\u0394RMSEA" = format_fixed(x$rmsea_change),
+                  "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),
+                  "\u0394RMSEA" = format_fixed(x$rmsea_change),
                   "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L), "\u0394BIC" = format_fixed(x$bic_change, 1L))
   state <- x$status != "proper"
   lines <- c(heading("Comparison of models"), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
@@ -225,5 +230,6 @@ comparison_reading <- function(x) {
   if (diff(range(x$aic[among])) < 1e-4 && diff(range(x$bic[among])) < 1e-4) return("All fit alike.")
   best <- x$model[among][which.min(x$aic[among])]
   thrifty <- x$model[among][which.min(x$bic[among])]
-  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best, ", BIC ", thrifty), ". Next: side_by_side() shows how estimates differ.")
+  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best, ", BIC ", thrifty),
+         ". Next: side_by_side() shows how estimates differ.")
 }

@@ -32,7 +32,8 @@ side_by_side <- function(..., values = "raw", heads = NULL) {
   keep <- if (is.null(heads)) head != "intercept" & !(head == "mean" & idle) else head %in% heads
   parameters <- parameters[keep]
   # heads in their usual order, parameters in the order of the models
-  parameters <- parameters[order(match(sub("\\[.*", "", parameters), c("effect", "weight", "loading", "covariance", "variance", "mean", "intercept", "quantity")))]
+  parameters <- parameters[order(match(sub("\\[.*", "", parameters), c("effect", "weight", "loading", "covariance", "variance", "mean", "intercept",
+                                                                       "quantity")))]
   role <- rep(NA_character_, length(parameters))
   columns <- list()
   for (i in seq_along(fits)) {
@@ -70,14 +71,18 @@ print.orizzonte_side_by_side <- function(x, ...) {
     columns[[labels[i]]] <- ifelse(is.na(x[[paste0("status.", labels[i])]]), "", cells[[i]][[1L]])
     columns[[paste0("p", strrep(" ", i - 1L))]] <- ifelse(is.na(x[[paste0("status.", labels[i])]]), "", cells[[i]][[2L]])
   }
-  cat(heading(paste0("Side by side: ", if (standardized) "standardized" else "estimates (standard errors)")), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))),
+  cat(heading(paste0("Side by side: ", if (standardized) "standardized" else "estimates (standard errors)")),
+      format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))),
       "", sep = "\n")
   r <- attr(x, "r_squared")
   summary <- list(measure = c(if (length(r$variable)) paste("R\u00b2 of", r$variable), "n", "\u03c7\u00b2", "df"))
   for (i in seq_along(labels)) {
-    summary[[labels[i]]] <- c(if (length(r$variable)) format_fixed(r$value[[i]]), format_count(attr(x, "size")[i]), format_fixed(attr(x, "chisq")[i], 2L), format_count(attr(x, "df")[i]))
+    summary[[labels[i]]] <- c(if (length(r$variable)) format_fixed(r$value[[i]]), format_count(attr(x, "size")[i]), format_fixed(attr(x, "chisq")[i], 2L),
+                              format_count(attr(x, "df")[i]))
   }
   cat(format_table(summary, c(FALSE, rep(TRUE, length(labels)))), sep = "\n")
-  if (length(unique(attr(x, "size"))) > 1L) cat("", wrap_lines("The models were fitted to different numbers of rows: part of the differences may come from that."), sep = "\n")
+  if (length(unique(attr(x, "size"))) > 1L) {
+    cat("", wrap_lines("The models were fitted to different numbers of rows: part of the differences may come from that."), sep = "\n")
+  }
   invisible(x)
 }

@@ -52,7 +52,8 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   say(format_revision(amended))
   if (count > 1L) say("That were ", count, " changes at once: which of them did it cannot be told. One at a time shows it.")
   if (is.null(because)) {
-    warn("reason", c("No reason was given for this change.", i = "Give one with because = \"...\": a change that only the data ask for seldom holds in others."))
+    warn("reason", c("No reason was given for this change.",
+                     i = "Give one with because = \"...\": a change that only the data ask for seldom holds in others."))
   }
   warn_about(amended)
   freed <- sum(startsWith(amended$blueprint$trail$revisions$change, "free "))

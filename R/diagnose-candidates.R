@@ -18,7 +18,8 @@ candidate_columns <- function(head, first, second, kind, family, row, col, entry
 }
 
 no_candidates <- function() {
-  candidate_columns(character(), character(), character(), character(), integer(), integer(), integer(), integer(), integer(), numeric(), character(), character())
+  candidate_columns(character(), character(), character(), character(), integer(), integer(), integer(), integer(), integer(), numeric(), character(),
+                    character())
 }
 
 # Rows of the parameter table that are fixed or equal.

@@ -34,7 +34,8 @@ confirm <- function(fit, data, missing_codes = fit$options$missing_codes) {
   })
   here <- list(start = refit_start(fit), end = fit)
   if (fit$sample$n == fresh$end$sample$n && same_covariance(fit, fresh$end)) {
-    warn("confirm", c("These are the data the trail was made with: that confirms nothing.", i = "Give other people's data, or explore one half of split_data() first."))
+    warn("confirm", c("These are the data the trail was made with: that confirms nothing.",
+                      i = "Give other people's data, or explore one half of split_data() first."))
   }
   rows <- function(name, data, fit) {
     measures <- if (is.null(fit)) lapply(revision_of(here$end, 0), function(x) x[NA]) else revision_of(fit, 0)
@@ -88,7 +89,8 @@ print.orizzonte_confirmation <- function(x, ...) {
   cat(heading(paste0("Confirmation: ", x$title)), sep = "\n")
   i <- x$indices
   columns <- list(model = i$model, data = i$data, n = format_count(i$n), "\u03c7\u00b2" = format_fixed(i$chisq, 2L), df = format_count(i$df), p = format_p(i$p),
-                  CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr), AIC = format_fixed(i$aic, 1L),
+                  CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
+                  AIC = format_fixed(i$aic, 1L),
                   BIC = format_fixed(i$bic, 1L), status = ifelse(i$status %in% "proper", "", i$status))
   cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)), c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
   d <- x$difference
@@ -102,9 +104,16 @@ print.orizzonte_confirmation <- function(x, ...) {
                                            c(FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), sep = "\n")
   }
   lost <- sum(p$verdict != "found again")
-  cat("", wrap_lines(if (nrow(p) == 0L) "Nothing that was freed is left in the model." else if (lost == 0L) "All that was freed is found again in fresh data." else
-    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are", " not found again: take ", if (lost == 1L) "it" else "them", " back unless theory needs ",
-           if (lost == 1L) "it." else "them.")), sep = "\n")
+  them <- if (lost == 1L) "it" else "them"
+  last <- if (nrow(p) == 0L) {
+    "Nothing that was freed is left in the model."
+  } else if (lost == 0L) {
+    "All that was freed is found again in fresh data."
+  } else {
+    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are", " not found again: take ", them,
+           " back unless theory needs ", them, ".")
+  }
+  cat("", wrap_lines(last), sep = "\n")
   invisible(x)
 }
 

@@ -92,7 +92,8 @@ last_is <- function(rows, fit) {
 outside_revision <- function(fit, rows) {
   last <- length(rows$revision)
   other <- rows$n[last] != fit$sample$n
-  revision_of(fit, max(rows$revision) + 1, "changed outside amend()", note = paste0("not comparable: ", if (other) "other rows of data" else "what changed is not known"))
+  why <- if (other) "other rows of data" else "what changed is not known"
+  revision_of(fit, max(rows$revision) + 1, "changed outside amend()", note = paste0("not comparable: ", why))
 }
 
 # What the start needs to be fitted again; wordings, quantities and claims stay with the current model.
@@ -131,7 +132,8 @@ format_trail <- function(x) {
   if (nrow(x) == 0L) return(c(lines, "Nothing has been amended so far. Next: amendments(fit), then amend(fit, free = ..., because = \"...\")"))
   columns <- list(`#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L), drop = format_fixed(x$actual_drop, 2L),
                   "\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = format_count(x$df), CFI = format_fixed(x$cfi), "\u0394CFI" = format_fixed(x$cfi_change),
-                  TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
+                  TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L),
+                  BIC = format_fixed(x$bic, 1L),
                   "p of \u0394\u03c7\u00b2" = format_p(x$p_change))
   lines <- c(lines, format_table(columns), "")
   words <- ifelse(x$revision == 0, "the start", x$change)

@@ -44,7 +44,8 @@ without <- function(fit, ..., alpha = 0.05) {
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
   columns <- list(parameter = c(table$parameter[chosen], rep("together", length(blank))), estimate = c(fit$eta[chosen], blank),
                   se = c(delta_se(map_matrix(table)[chosen, , drop = FALSE], vcov), blank), standardized = c(standardized[chosen], blank),
-                  wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"), verdict = as.character(verdict))
+                  wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"),
+                  verdict = as.character(verdict))
   weak <- which(table$head == "loading" & abs(standardized) < 0.4)
   structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$blueprint$title, wording = all_wordings(fit),
             together = table$parameter[together], given = length(quosures) > 0L,
@@ -113,8 +114,11 @@ format_without <- function(x) {
     lines <- c(lines, format_table(columns, c(FALSE, rep(TRUE, 8L), FALSE)), "",
                wrap_lines("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: after refitting."))
     lost <- x$parameter[is.na(x$actual_rise) & !is.na(x$wald)]
-    if (length(lost)) lines <- c(lines, wrap_lines(paste0("Not refitted, since the model without it does not converge or is not identified: ", enumerate(lost), ".")))
-    if ("together" %in% x$parameter && !isTRUE(attr(x, "given"))) lines <- c(lines, wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
+    if (length(lost)) lines <- c(lines, wrap_lines(paste0("Not refitted, since the model without it does not converge or is not identified: ",
+                                                          enumerate(lost), ".")))
+    if ("together" %in% x$parameter && !isTRUE(attr(x, "given"))) {
+      lines <- c(lines, wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
+    }
   }
   weak <- attr(x, "weak")
   if (!is.null(weak) && nrow(weak)) {

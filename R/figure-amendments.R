@@ -39,13 +39,15 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ", short_number(settings$alpha)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
     ggplot2::scale_shape_manual(values = c(misspecified = 17, negligible = 2, `cannot tell` = 1, `not misspecified` = 4), name = NULL, drop = TRUE) +
-    ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]], negligible = palette_dusk[["slate"]], `cannot tell` = palette_dusk[["slate"]],
+    ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]], negligible = palette_dusk[["slate"]],
+                                            `cannot tell` = palette_dusk[["slate"]],
                                             `not misspecified` = palette_dusk[["slate"]]), name = NULL, drop = TRUE) +
     ggplot2::scale_y_sqrt() +
     ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach, breaks = function(limits) pretty(c(-reach, reach), 6)) +
     ggplot2::labs(x = "expected change, standardized", y = "modification index (root scale)",
                   title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))),
-                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ", short_number(settings$alpha), " and the smallest change of interest, ",
+                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ", short_number(settings$alpha),
+                                   " and the smallest change of interest, ",
                                    short_number(settings$smallest))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }

@@ -50,7 +50,8 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE) {
     ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title),
                   caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(stats::nobs(fit)))) +
     figure_theme() +
-    ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1), legend.position = if (any(value < 0)) "top" else "none",
+    ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),
+                   legend.position = if (any(value < 0)) "top" else "none",
                    legend.justification = "left", axis.text.y = ggplot2::element_text(hjust = 1), panel.spacing.y = grid::unit(8, "pt"))
 }
 

@@ -17,11 +17,10 @@ plot.orizzonte_trail <- function(x, ...) {
   if (nrow(x) == 0L) abort("input", c("There is nothing to draw: nothing has been amended.", i = "amend(fit, free = ..., because = ...) starts a trail."))
   shown <- c("cfi", "tli", "rmsea", "srmr")
   run <- cumsum(nzchar(x$note))
-  long <- do.call(rbind, lapply(shown, function(name) list_frame(list(revision = x$revision, value = x[[name]], index = rep(toupper(name), nrow(x)), run = run))))
-  long$index <- factor(long$index, toupper(shown))
-  limits <- do.call(rbind, lapply(shown, function(name) {
-    list_frame(list(index = rep(toupper(name), 2L), tier = c("good", "acceptable"), value = c(default_cutoffs[[name]]$good, default_cutoffs[[name]]$acceptable)))
-  }))
+  index <- factor(rep(toupper(shown), each = nrow(x)), toupper(shown))
+  long <- list_frame(list(revision = rep(x$revision, 4L), value = unlist(x[shown], use.names = FALSE), index = index, run = rep(run, 4L)))
+  tiers <- unlist(lapply(default_cutoffs[shown], function(cutoff) c(cutoff$good, cutoff$acceptable)), use.names = FALSE)
+  limits <- list_frame(list(index = rep(toupper(shown), each = 2L), tier = rep(c("good", "acceptable"), 4L), value = tiers))
   limits$index <- factor(limits$index, toupper(shown))
   aes <- ggplot2::aes
   .data <- rlang::.data

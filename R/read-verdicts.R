@@ -63,7 +63,8 @@ judge_claim <- function(fit, name, text, context, vcov, alpha, margin) {
     return(judged(verdict, paste("one-sided p <", level)))
   }
   if (parsed$relation == "!=") return(judged(if (p < alpha) "supported" else "not supported", paste("two-sided p <", level)))
-  if (is.na(std_se)) return(judged(if (p < alpha) "contradicted" else "cannot tell", paste0("two-sided p < ", level, " contradicts; no standardized value for a margin")))
+  if (is.na(std_se)) return(judged(if (p < alpha) "contradicted" else "cannot tell", paste0("two-sided p < ", level,
+                                                                                            " contradicts; no standardized value for a margin")))
   within <- abs(std_value) + stats::qnorm(1 - alpha) * std_se < margin
   judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
@@ -109,7 +110,8 @@ check_claims <- function(layout, bp) {
         restricted_rows(text, layout)
       } else if (address$head == "quantity") {
         known <- names(bp$quantities)
-        if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first, known)))
+        if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first,
+            known)))
       } else {
         variable_index(c(address$first, address$second), all, text)
       }

@@ -102,7 +102,8 @@ report_amendments <- function(fit) {
 report_trail <- function(fit) {
   x <- trail(fit)
   out <- list_frame(list(revision = format_count(x$revision), change = ifelse(x$revision == 0, "the start", code_text(x$change)),
-                         because = paste0(ifelse(x$revision == 0 | nzchar(x$because), x$because, "(no reason given)"), ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
+                         because = paste0(ifelse(x$revision == 0 | nzchar(x$because), x$because, "(no reason given)"), ifelse(nzchar(x$note),
+                             paste0(" (", x$note, ")"), "")),
                          predicted = format_fixed(x$predicted_drop, 2L),
                          drop = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L), df = format_count(x$df), p = format_p(x$p_change),
                          CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))

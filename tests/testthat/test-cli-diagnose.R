@@ -10,7 +10,8 @@ test_that("diagnose shows where it misfits and what would mend it", {
   fit <- quiet_fit(start, choirs)
   text <- command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--top", "3")
   expect_equal(text$code, 0)
-  for (part in c("Largest residuals", "What could go", "Amendments", "loading\\[Calm, st2\\]", "orizzonte amend .*--free 'loading")) expect_match(text$out, part)
+  for (part in c("Largest residuals", "What could go", "Amendments", "loading\\[Calm, st2\\]", "orizzonte amend .*--free 'loading")) expect_match(text$out,
+      part)
   json <- jsonlite::fromJSON(command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--format", "json", "--quiet")$out)
   expect_equal(json$amendments$modification_index, amendments(fit)$modification_index, tolerance = 1e-10)
   expect_equal(json$residuals$residual, residuals(fit, "correlation", largest = Inf)$residual, tolerance = 1e-10)
@@ -53,7 +54,8 @@ test_that("compare puts any number of blueprints side by side, on the same rows 
   table <- utils::read.csv(text = do.call(command, as.list(c("compare", files, "--format", "csv", "--quiet", "--against", "one")))$out)
   expect_equal(table$nested[1:2], c("yes", "yes"))
   expect_equal(table$df_change[1:2], c(-2, -1))
-  json <- jsonlite::fromJSON(command("compare", inside("three.yaml"), inside("four.yaml"), inside("choirs.csv"), "--same-rows", "--format", "json", "--quiet")$out)
+  json <- jsonlite::fromJSON(command("compare", inside("three.yaml"), inside("four.yaml"), inside("choirs.csv"), "--same-rows", "--format", "json",
+                                     "--quiet")$out)
   expect_equal(unique(json$models$n), 625)
   expect_match(json$notes, "only in one of them: cr4", all = FALSE)
   expect_equal(command("compare", inside("one.yaml"), inside("choirs.csv"))$code, 2)

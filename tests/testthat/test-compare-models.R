@@ -69,7 +69,8 @@ test_that("other variables and other rows are refused by name, bounds have no pl
 
 test_that("estimates stand side by side", {
   alone <- fit_model(start |> effect(Staying ~ Belonging + Calm), data)
-  controlled <- fit_model(start |> effect(Staying ~ Belonging + Calm + years + age) |> quantity(ratio = effect[Belonging, Staying] / effect[Calm, Staying]), data)
+  controlled <- fit_model(start |> effect(Staying ~ Belonging + Calm + years + age) |> quantity(ratio = effect[Belonging, Staying] / effect[Calm,
+      Staying]), data)
   table <- side_by_side(alone, with_controls = controlled)
   expect_equal(table$estimate.alone[1:2], unname(coef(alone)[table$parameter[1:2]]))
   expect_true(is.na(table$estimate.alone[table$parameter == "effect[years, Staying]"]))

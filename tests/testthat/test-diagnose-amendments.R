@@ -25,7 +25,8 @@ test_that("indices and expected changes of every kind agree with the oracle", {
   fit <- fit_model(measurement |> uncorrelate(Belonging, Calm) |> restrict(loading[Staying, st3] == 0.9), data)
   expect_release(fit, c("covariance[be1, be2]", "covariance[sc4, st2]", "loading[Calm, st2]", "loading[Staying, be3]", "covariance[Belonging, Calm]",
                         "loading[Staying, st3]"))
-  structural <- fit_model(measurement |> construct("Craft", reflected_in = cr1:cr4) |> effect(Belonging ~ Craft + years) |> effect(Calm ~ Craft) |> effect(Staying ~ Calm), data)
+  structural <- fit_model(measurement |> construct("Craft", reflected_in = cr1:cr4) |> effect(Belonging ~ Craft + years) |> effect(Calm ~ Craft) |>
+                          effect(Staying ~ Calm), data)
   expect_release(structural, c("effect[Belonging, Staying]", "effect[years, Calm]", "effect[Craft, Staying]", "effect[years, be2]",
                                "covariance[Belonging, Calm]", "covariance[be1, be2]", "loading[Craft, st2]", "effect[Staying, Belonging]"))
   kinds <- amendments(structural, top = 0)
@@ -172,7 +173,8 @@ test_that("choices, saturated models and bad input give clear answers", {
   expect_output(print(empty), "saturated")
   regression <- fit_model(blueprint("Regression") |> effect(be1 ~ years + age), data)
   expect_equal(nrow(amendments(regression)), 0)
-  bad <- suppressWarnings(quiet_fit(blueprint("Troubled") |> construct("A", reflected_in = c(be1, cr4)) |> construct("B", reflected_in = c(rooms, sc3)), choirs))
+  bad <- suppressWarnings(quiet_fit(blueprint("Troubled") |> construct("A", reflected_in = c(be1, cr4)) |> construct("B", reflected_in = c(rooms, sc3)),
+                                    choirs))
   if (!has_converged(bad)) expect_error(amendments(bad), class = "orizzonte_error_convergence")
   stuck <- fit
   stuck$core$status <- 1L

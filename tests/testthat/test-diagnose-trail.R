@@ -62,14 +62,16 @@ test_that("an equality is released for one parameter alone, whatever statement m
   expect_equal(df.residual(crossing), df.residual(slice) - 1)
   expect_equal(trail(crossing)$actual_drop[2], score_test(slice, loading[Calm, st2]) |> attr("actual_drop"), tolerance = 1e-6)
   reference <- quietly(amend(slice, free = variance[cr2], because = "no reason to hold it"))
-  expect_equal(deviance(reference), deviance(fit_model(start |> restrict(loading[Calm, ] == loading[Calm, sc1], variance[cr1] == 150, variance[cr3] == 150), data)),
+  expect_equal(deviance(reference), deviance(fit_model(start |> restrict(loading[Calm, ] == loading[Calm, sc1], variance[cr1] == 150,
+                                                                         variance[cr3] == 150), data)),
                tolerance = 1e-9)
   fixed <- fit_model(start |> restrict(covariance[be1, be2] == 20), data)
   freed <- quietly(amend(fixed, free = covariance[be1, be2], because = "x"))
   expect_equal(deviance(freed), deviance(fit_model(start |> covary(be1, be2), data)), tolerance = 1e-9)
   apart <- fit_model(start |> uncorrelate(Calm, Craft), data)
   expect_equal(deviance(quietly(amend(apart, free = covariance[Craft, Calm], because = "x"))), deviance(fit), tolerance = 1e-9)
-  given <- fit_model(blueprint("Given") |> construct("Calm", reflected_in = c(sc1 = 1, sc2 = 0.9, sc4 = 1)) |> construct("Belonging", reflected_in = be1:be4), data)
+  given <- fit_model(blueprint("Given") |> construct("Calm", reflected_in = c(sc1 = 1, sc2 = 0.9, sc4 = 1)) |> construct("Belonging",
+      reflected_in = be1:be4), data)
   expect_equal(df.residual(quietly(amend(given, free = loading[Calm, sc2], because = "x"))), df.residual(given) - 1)
   bounded <- fit_model(start |> restrict(variance[items] >= 150), data)
   pressed <- amendments(bounded, kinds = "bound")
@@ -121,7 +123,8 @@ test_that("confirm() refits the start and the end in fresh data", {
   explored <- quietly(amend(explored, free = covariance[cr3, be3], because = "a try"))
   found <- confirm(explored, halves$confirm)
   end <- fit_model(explored$blueprint, halves$confirm)
-  expect_equal(found$indices$chisq, c(deviance(fit_model(start, halves$explore)), deviance(explored), deviance(fit_model(start, halves$confirm)), deviance(end)),
+  expect_equal(found$indices$chisq, c(deviance(fit_model(start, halves$explore)), deviance(explored), deviance(fit_model(start, halves$confirm)),
+                                      deviance(end)),
                tolerance = 1e-9)
   expect_equal(found$difference$df_change, c(2, 2))
   expect_equal(found$parameters$estimate_fresh, unname(coef(end)[found$parameters$parameter]))

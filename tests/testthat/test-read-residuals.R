@@ -1,4 +1,5 @@
-measurement <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |> construct("Staying", reflected_in = st1:st3)
+measurement <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |> construct("Staying",
+    reflected_in = st1:st3)
 items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3))
 data <- complete_choirs(items)
 

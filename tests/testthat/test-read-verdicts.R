@@ -1,5 +1,6 @@
 data <- complete_choirs(c(paste0("be", 1:4), paste0("cr", 1:3), paste0("st", 1:3), "age", "years"))
-bp <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Craft", reflected_in = cr1:cr3) |> construct("Staying", reflected_in = st1:st3) |>
+bp <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Craft", reflected_in = cr1:cr3) |> construct("Staying",
+    reflected_in = st1:st3) |>
   effect(Staying ~ Belonging + Craft + age) |> quantity(ratio = effect[Belonging, Staying] / effect[Craft, Staying])
 claims <- bp |> claim(H1 = effect[Belonging, Staying] > 0, H2 = effect[Belonging, Staying] < 0, H3 = effect[age, Staying] == 0,
                       H4 = standardized(effect[Belonging, Staying]) > standardized(effect[Craft, Staying]), H5 = quantity[ratio] > 1,
