@@ -122,7 +122,7 @@ print.orizzonte_address <- function(x, ...) {
 }
 
 # Rows of a parameter table (columns head, first, second, group) that an address means.
-address_match <- function(address, table, constructs = character()) {
+address_match <- function(address, table, constructs = character(), scope = NULL) {
   hit <- table$head == address$head
   if (isTRUE(address$pattern) && !address$first %in% c(table$first, table$second)) {
     wanted <- if (address$first == "constructs") constructs else setdiff(c(table$first, table$second), constructs)
@@ -135,6 +135,16 @@ address_match <- function(address, table, constructs = character()) {
     }
     hit <- hit & pair
   }
-  if (!is.null(address$group)) hit <- hit & table$group %in% address$group
+  wanted <- address$group %||% scope
+  if (!is.null(wanted)) hit <- hit & table$group %in% wanted
   which(hit)
+}
+
+# The same addresses in a group.
+with_group <- function(text, group) {
+  vapply(text, function(one) {
+    address <- parse_address(one)
+    address$group <- group
+    format(address)
+  }, "", USE.NAMES = FALSE)
 }

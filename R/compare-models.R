@@ -176,9 +176,7 @@ entries_at <- function(fit, core_theta) {
   core <- fit$layout$core
   eta <- core$constant
   for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * core_theta[core$map_parameter[i]]
-  out <- fit$eta
-  out[seq_along(eta)] <- eta
-  out
+  layout_entries(fit, eta)
 }
 
 reproduces <- function(eta, larger, smaller) {

@@ -106,7 +106,7 @@ tested_candidates <- function(fit, candidates) {
   columns <- list(score = rep(NA_real_, size), information = rep(NA_real_, size), kept = rep(NA_real_, size))
   if (length(open)) {
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
-    tests <- core_score_tests(with$core, list(fit$moments), fit$core$theta, with$entry, with$constraint, FALSE)
+    tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, FALSE)
     if (!tests$admissible) {
       candidates$reason[open] <- "the information about the parameters is singular here"
       open <- integer()
@@ -164,7 +164,7 @@ refit_leaders <- function(fit, leaders) {
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size), equivalent = rep(NA_character_, size), explanation = rep("", size))
   if (size == 0L) return(out)
   with <- core_with(fit, leaders)
-  tests <- core_score_tests(with$core, list(fit$moments), fit$core$theta, with$entry, with$constraint, TRUE)
+  tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, TRUE)
   chisq <- stats::deviance(fit)
   implied <- vector("list", size)
   for (i in seq_len(size)) {
@@ -184,7 +184,7 @@ refit_leaders <- function(fit, leaders) {
       next
     }
     out$drop[i] <- chisq - found$chisq
-    out$estimate[i] <- if (with$entry[i] > 0L) found$eta[with$entry[i]] else slack_at(fit, leaders$constraint[i], found$eta)
+    out$estimate[i] <- if (with$entry[i] > 0L) found$eta[with$entry[i]] else slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta))
     if (far) out$explanation[i] <- explain_gap(fit, core, found, leaders, i, chisq - predicted)
     implied[[i]] <- list(core = core, eta = found$eta)
     for (j in which(abs(out$drop[seq_len(i - 1L)] - out$drop[i]) < 1e-4)) {

@@ -143,6 +143,15 @@ outlying_rows <- function(data, rows) {
 
 # The same for a fit, the constructs in trouble first; at most eight.
 fit_evidence <- function(fit) {
+  if (has_groups(fit)) {
+    found <- lapply(group_views(fit, errors = FALSE), function(view) {
+      lapply(fit_evidence(view), function(f) {
+        f$text <- paste0("in group ", view$group, ": ", f$text)
+        f
+      })
+    })
+    return(utils::head(unlist(unname(found), recursive = FALSE), 8L))
+  }
   findings <- find_evidence(fit$layout, fit$sample$covariance, fit$sample$n, complete_rows(fit$sample), fit$sample$rows)
   involved <- troubled_variables(fit)
   touches <- vapply(findings, function(f) any(c(f$construct, f$items) %in% involved), NA)

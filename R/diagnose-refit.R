@@ -5,10 +5,11 @@ core_with <- function(fit, candidates) {
   core <- fit$layout$core
   size <- length(core$family)
   new <- which(candidates$entry == 0L & candidates$constraint == 0L)
-  entry <- candidates$entry
+  # numbered as the core does, which may not know the means
+  entry <- match(candidates$entry, core$rows, 0L)
   entry[new] <- size + seq_along(new)
   core$family <- c(core$family, as.integer(candidates$family[new]))
-  core$group <- c(core$group, rep(1L, length(new)))
+  core$group <- c(core$group, if (has_groups(fit)) match(candidates$group[new], group_names(fit)) else rep(1L, length(new)))
   core$row <- c(core$row, as.integer(candidates$row[new]))
   core$col <- c(core$col, as.integer(candidates$col[new]))
   core$constant <- c(core$constant, as.numeric(candidates$value[new]))
@@ -46,10 +47,18 @@ held_core <- function(core, parameters, values = 0) {
 }
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
-  found <- core_fit(core, list(fit$moments), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101)
+  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101)
   found$chisq <- fit$moments$n * found$discrepancy
   found$ok <- found$status == 0L
   found
+}
+
+# Core entries as rows of the layout; what the core does not know stays as it was.
+layout_entries <- function(fit, eta) {
+  out <- fit$eta
+  rows <- fit$layout$core$rows
+  out[rows] <- eta[seq_along(rows)]
+  out
 }
 
 # Smallest variance of a refit, for a word on improper ones.

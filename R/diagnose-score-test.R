@@ -106,7 +106,7 @@ refuse_unknown <- function(text, known) {
 
 score_jointly <- function(fit, candidates) {
   with <- core_with(fit, candidates)
-  tests <- core_score_tests(with$core, list(fit$moments), fit$core$theta, with$entry, with$constraint, TRUE)
+  tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, TRUE)
   if (!tests$admissible) abort("identification", "The information about the parameters is singular at this solution.")
   list(with = with, core = tests)
 }

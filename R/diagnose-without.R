@@ -84,7 +84,7 @@ drop_paths <- function(rows, fit, vcov) {
     out$p <- upper_p(out$wald, out$df)
   }
   core <- fit$layout$core
-  used <- unique(core$map_parameter[core$map_entry %in% rows])
+  used <- unique(core$map_parameter[core$map_entry %in% match(rows, core$rows)])
   single <- vapply(used, function(parameter) all(core$constant[core$map_entry[core$map_parameter == parameter]] == 0), NA)
   if (!all(single) || length(core$constraints)) return(out)
   found <- core_refit(fit, held_core(core, used), fit$core$theta[-used])

@@ -8,6 +8,7 @@
 #' @param fit A fit from [fit_model()].
 #' @param type As in [residuals.orizzonte_fit()]; `"correlation"` by default.
 #' @param numbers Whether to write the numbers; up to 40 items when `NULL`.
+#' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
 #' @return A ggplot object, made for 10 by 6.7 inches.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -15,8 +16,9 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' residual_map(suppressMessages(fit_model(bp, choirs)))
 #' @export
-residual_map <- function(fit, type = "correlation", numbers = NULL) {
+residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL) {
   check_fit(fit, "residual_map")
+  fit <- one_group_of(fit, group)
   type <- choose_one(type, c("correlation", "standardized", "normalized", "raw"), "`type`")
   gap <- residuals_of_type(fit, type, residual_parts(fit))$covariance
   owner <- main_construct(fit, colnames(gap))
@@ -71,7 +73,7 @@ residual_map <- function(fit, type = "correlation", numbers = NULL) {
     ggplot2::scale_alpha_identity() +
     ggplot2::scale_x_continuous(breaks = seq_len(size), labels = names, limits = c(0.4, size * 1.1 + 1), expand = c(0, 0)) +
     ggplot2::scale_y_continuous(breaks = seq_len(size), labels = rev(names), limits = c(0.4, size + 0.6), expand = c(0, 0)) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Residuals: ", fit$blueprint$title),
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Residuals: ", fit$blueprint$title, if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
                   subtitle = paste0("+ more than the model implies (amber), \u2212 less (blue)", frame_words),
                   caption = paste0(unit, "; n = ", format_count(stats::nobs(fit)), if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
     figure_theme() +

@@ -4,7 +4,8 @@
 other_marker_weights <- function(fit) {
   layout <- fit$layout
   candidates <- Filter(function(scale) scale$composite && scale$kind == "marker" && length(scale$loadings) > 1L, layout$scales)
-  if (length(candidates) == 0L || anyNA(fit$eta)) return(character())
+  names(candidates) <- vapply(candidates, `[[`, "", "construct")
+  if (length(candidates) == 0L || anyNA(fit$eta) || has_groups(fit)) return(character())
   sd <- sqrt(diag(fit$sample$covariance))
   out <- vapply(candidates, function(scale) {
     free <- scale$loadings[is.na(layout$fixed[scale$loadings])]
@@ -19,7 +20,8 @@ refit_with_markers <- function(fit, model, markers, missing_codes, multiplier, s
   for (name in names(markers)) bp$constructs[[name]]$scale <- markers[[name]]
   model$blueprint <- bp
   model$remarked <- TRUE
-  was <- vapply(names(markers), function(name) fit$layout$parameter[fit$layout$scales[[name]]$marker], "")
+  scales <- stats::setNames(fit$layout$scales, vapply(fit$layout$scales, `[[`, "", "construct"))
+  was <- vapply(names(markers), function(name) fit$layout$parameter[scales[[name]]$marker], "")
   model$layout <- met_layout(bp, model$sample)
   model$layout$notes <- c(model$layout$notes, paste0(was, " is near 0 and cannot carry the scale of ", names(markers), ": ",
                                                      address_format("weight", markers, names(markers)), " = 1 instead."))

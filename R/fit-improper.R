@@ -2,6 +2,10 @@
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {
+  if (has_groups(fit)) {
+    parts <- lapply(group_views(fit, errors = FALSE), improper_parts)
+    return(list_frame(do.call(Map, c(list(c), unname(parts)))))
+  }
   layout <- fit$layout
   parameter <- trouble <- character()
   value <- numeric()
@@ -10,6 +14,7 @@ improper_parts <- function(fit) {
     value <<- c(value, number)
     trouble <<- c(trouble, text)
   }
+  where <- if (!is.null(fit$group)) paste0(" in group ", fit$group)
   if (anyNA(fit$eta)) return(list_frame(list(parameter = parameter, value = value, trouble = trouble)))
   negative <- which(layout$head == "variance" & fit$eta < 0)
   for (row in negative) {
@@ -29,12 +34,12 @@ improper_parts <- function(fit) {
       for (i in seq_len(nrow(beyond))) {
         pair <- constructs[sort(beyond[i, ])]
         r <- correlation[beyond[i, 1L], beyond[i, 2L]]
-        add(address_format("correlation", pair[1L], pair[2L]), r,
-            paste0("the correlation of ", pair[1L], " and ", pair[2L], " is ", format_fixed(r), ", beyond 1"))
+        add(address_format("correlation", pair[1L], pair[2L], fit$group %||% NA_character_), r,
+            paste0("the correlation of ", pair[1L], " and ", pair[2L], where, " is ", format_fixed(r), ", beyond 1"))
       }
       if (nrow(beyond) == 0L && smallest_eigenvalue(correlation) < -1e-8) {
         add("correlation[constructs]", smallest_eigenvalue(correlation),
-            "the covariance matrix of the constructs is not positive semi-definite")
+            paste0("the covariance matrix of the constructs", where, " is not positive semi-definite"))
       }
     }
   }
@@ -47,7 +52,7 @@ improper_parts <- function(fit) {
         names <- c(layout$observed, constructs)[block]
         known <- any(startsWith(parameter, "correlation[")) && all(names %in% constructs)
         if (lowest < -1e-8 && !known) {
-          add("covariance[items]", lowest, paste0("the covariance matrix of the residuals of ", enumerate(names), " is not positive semi-definite"))
+          add("covariance[items]", lowest, paste0("the covariance matrix of the residuals of ", enumerate(names), where, " is not positive semi-definite"))
         }
       }
     }

@@ -33,12 +33,13 @@
 #' fit <- fit_model(bp, choirs)
 #' fit
 #' @export
-fit_model <- function(bp, data, missing_codes = NULL, multiplier = "n") {
+fit_model <- function(bp, data, by = NULL, levels = NULL, hold = NULL, except = NULL, missing_codes = NULL, multiplier = "n") {
   check_blueprint(bp, "fit_model")
   if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
+  grouping <- grouping_of(data, by, levels, hold, except)
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   check_missing_codes(missing_codes)
-  fit <- estimate_model(bp, meet_data(bp, data, missing_codes), missing_codes, multiplier)
+  fit <- estimate_model(bp, meet_data(bp, data, missing_codes, grouping), missing_codes, multiplier)
   for (note in fit_notes(fit)) say(note)
   warn_about(fit)
   fit
@@ -55,12 +56,12 @@ estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 
     known <- near[layout$parameters[layout$core$used]]
     given <- ifelse(is.na(known), if (length(given)) given else NaN, known)
   }
-  core <- core_fit(layout$core, list(moments), given, 500L, 1e-12, starts, seed)
+  core <- core_fit(layout$core, moments$groups %||% list(moments), given, 500L, 1e-12, starts, seed)
   if (!core$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, core)
   fit <- complete_solution(structure(list(
     blueprint = bp, layout = layout, sample = model$sample, moments = moments, core = core,
-    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding), version = package_version_text()
+    options = list(missing_codes = missing_codes, multiplier = multiplier, coding = model$coding, grouping = model$grouping), version = package_version_text()
   ), class = "orizzonte_fit"))
   other <- if (!isTRUE(model$remarked)) other_marker_weights(fit)
   if (length(other)) refit_with_markers(fit, model, other, missing_codes, multiplier, starts, seed) else fit
@@ -68,25 +69,54 @@ estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 
 
 # Blueprint and data brought together: factors coded, moments taken, the layout built. `blueprint` has the coded
 # predictors; what the user wrote stays the fit's blueprint, so that its file fits the same data again.
-meet_data <- function(bp, data, missing_codes) {
+meet_data <- function(bp, data, missing_codes, grouping = NULL) {
   coding <- factor_coding(bp, data)
   bp <- code_blueprint(bp, coding)
   observed <- blueprint_variables(bp)$observed
   if (length(observed) == 0L) {
     abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
   }
-  sample <- sample_moments(code_data(data, coding), observed, missing_codes, bp)
+  sample <- if (is.null(grouping)) {
+    sample_moments(code_data(data, coding), observed, missing_codes, bp)
+  } else {
+    grouped_moments(code_data(data, coding), grouping$by, grouping$levels, function(g) blueprint_variables(group_blueprint(bp, g))$observed, missing_codes, bp)
+  }
   sample$notes <- c(coding_notes(coding), sample$notes)
-  layout <- met_layout(bp, sample)
+  layout <- met_layout(bp, sample, grouping)
   check_quantities(layout, bp)
   check_claims(layout, bp)
-  list(blueprint = bp, coding = coding, sample = sample, layout = layout)
+  list(blueprint = bp, coding = coding, sample = sample, layout = layout, grouping = grouping)
 }
 
-met_layout <- function(bp, sample) {
-  layout <- build_layout(bp, means = !is.null(sample$mean), observed = sample$names, sd = sqrt(diag(sample$covariance)))
+met_layout <- function(bp, sample, grouping = NULL) {
+  means <- !is.null(sample$mean)
+  sd <- sqrt(diag(sample$covariance))
+  layout <- if (is.null(grouping)) {
+    build_layout(bp, means = means, observed = sample$names, sd = sd)
+  } else {
+    build_layout(bp, means = means, observed = lapply(sample$groups, `[[`, "names"), sd = sd, groups = names(sample$groups), hold = grouping$hold,
+                 except = grouping$except)
+  }
   layout$notes <- layout_notes(layout, sample$covariance)
   layout
+}
+
+# `by` and what comes with it; NULL for one group.
+grouping_of <- function(data, by, levels, hold, except) {
+  if (is.null(by) && !is_summary_list(data)) {
+    given <- c(levels = !is.null(levels), hold = !is.null(hold), except = !is.null(except))
+    if (any(given)) abort("input", c(paste0("`", names(given)[given][1L], "` needs groups."), i = "Name the grouping column with by = \"column\"."))
+    return(NULL)
+  }
+  if (is_summary_list(data) && (is.null(names(data)) || anyDuplicated(names(data)))) {
+    abort("input", c("A list of summary data needs the names of its groups.", i = "list(evening = summary_data(...), weekend = summary_data(...))."))
+  }
+  texts <- function(x, what) {
+    if (is.null(x)) return(character())
+    if (!is.character(x) || anyNA(x)) abort("input", c(paste0(what, " must be texts."), i = "Such as hold = c(\"loading\", \"intercept\")."))
+    x
+  }
+  list(by = by, levels = levels, hold = texts(hold, "`hold`"), except = texts(except, "`except`"))
 }
 
 # Restrictions that contradict each other end here, by name.
@@ -114,6 +144,10 @@ check_missing_codes <- function(codes) {
 
 # What the core sees: n as the multiplier, and covariances with that divisor.
 core_sample <- function(sample, multiplier) {
+  if (!is.null(sample$groups)) {
+    groups <- unname(lapply(sample$groups, core_sample, multiplier = multiplier))
+    return(list(n = sum(vapply(groups, `[[`, 0, "n")), groups = groups))
+  }
   if (multiplier == "n") return(list(n = sample$n, covariance = sample$covariance, mean = sample$mean))
   list(n = sample$n - 1, covariance = sample$covariance * sample$n / (sample$n - 1), mean = sample$mean)
 }

@@ -34,11 +34,17 @@ full_core <- function(fit) {
 # Saturated means: mu = m exactly, so alpha = (I - B) E for observed variables, with E of constructs implied
 # by their observed causes. Profiling alpha out is exact (Joreskog & Sorbom 1981).
 profile_means <- function(fit, theta) {
+  if (has_groups(fit)) {
+    fit$theta <- theta
+    fit$eta <- rep(NA_real_, length(fit$layout$head))
+    for (view in group_views(fit, errors = FALSE)) theta <- profile_means(view, theta)
+    return(theta)
+  }
   layout <- fit$layout
   p <- length(layout$observed)
   parts <- mean_parts(fit)
   rows <- which(layout$head == "intercept")
-  theta[layout$parameter[rows]] <- parts$alpha[layout$row[rows]]
+  theta[match(layout$parameter[rows], names(theta))] <- parts$alpha[layout$row[rows]]
   theta
 }
 
@@ -67,6 +73,7 @@ mean_parts <- function(fit) {
 
 # Covariance matrix of all free parameters, in the order of fit$theta: the inverse expected information.
 solution_vcov <- function(fit) {
+  if (!is.null(fit$vcov)) return(fit$vcov)
   layout <- fit$layout
   size <- length(layout$parameters)
   out <- matrix(NA_real_, size, size, dimnames = list(layout$parameters, layout$parameters))
@@ -74,9 +81,22 @@ solution_vcov <- function(fit) {
   if (nrow(fit$core$vcov) != length(used)) return(out)
   out[used, used] <- fit$core$vcov
   if (!layout$profiled) return(out)
+  parts <- lapply(unname(group_views(fit, errors = FALSE)), profiled_errors, used = used)
+  at <- unlist(lapply(parts, `[[`, "at"))
+  jacobian <- do.call(rbind, lapply(parts, `[[`, "jacobian"))
+  cross <- jacobian %*% fit$core$vcov
+  out[at, used] <- cross
+  out[used, at] <- t(cross)
+  out[at, at] <- cross %*% t(jacobian)
+  for (part in parts) out[part$at, part$at] <- out[part$at, part$at] + part$own
+  out
+}
+
+# The closed-form means of one group follow the other parameters (`jacobian`) and the sample means (`own`).
+profiled_errors <- function(fit, used) {
+  layout <- fit$layout
   parts <- mean_parts(fit)
-  p <- length(layout$observed)
-  jacobian <- matrix(0, p, length(used))
+  jacobian <- matrix(0, length(layout$observed), length(used))
   arrows <- which(layout$map$entry %in% which(layout$family == parameter_families[["effect"]]))
   for (i in arrows) {
     entry <- layout$map$entry[i]
@@ -84,15 +104,9 @@ solution_vcov <- function(fit) {
     jacobian[, k] <- jacobian[, k] - layout$map$weight[i] * parts$reach[, layout$row[entry]] * parts$mean[layout$col[entry]]
   }
   rows <- which(layout$head == "intercept")
-  at <- match(layout$parameter[rows], layout$parameters)
-  jacobian <- jacobian[layout$row[rows], , drop = FALSE]
-  cross <- jacobian %*% fit$core$vcov
-  sigma <- model_covariance(fit)
   slope <- parts$slope[layout$row[rows], , drop = FALSE]
-  out[at, used] <- cross
-  out[used, at] <- t(cross)
-  out[at, at] <- cross %*% t(jacobian) + slope %*% sigma %*% t(slope) / fit$moments$n
-  out
+  list(at = match(layout$parameter[rows], layout$parameters), jacobian = jacobian[layout$row[rows], , drop = FALSE],
+       own = slope %*% model_covariance(fit) %*% t(slope) / fit$moments$n)
 }
 
 model_matrices <- function(fit) core_implied(full_core(fit), fit$eta)[[1L]]

@@ -16,12 +16,11 @@ constrained_rows <- function(table, bp) {
 apply_constraints <- function(table, bp) {
   table$constraints <- list()
   for (restriction in Filter(is_constraint, bp$restrict)) {
-    left <- if (restriction$smooth) {
-      list(restriction$left)
-    } else {
-      as.list(table$parameter[restricted_rows(restriction$left, table)])
+    if (restriction$smooth) {
+      for (scope in group_scopes(restriction, table)) table$constraints <- c(table$constraints, list(compile_constraint(restriction, table, scope)))
+      next
     }
-    for (one in left) {
+    for (one in table$parameter[restricted_rows(restriction$left, table)]) {
       single <- restriction
       single$left <- one
       table$constraints <- c(table$constraints, list(compile_constraint(single, table)))
@@ -45,17 +44,17 @@ apply_constraints <- function(table, bp) {
 
 redundant_note <- function(text) paste0("Left out, since it follows from the other restrictions: ", text, ".")
 
-compile_constraint <- function(restriction, table) {
+compile_constraint <- function(restriction, table, scope = NULL) {
   side <- function(x) if (is.numeric(x)) read_expression(x) else read_expression(str2lang(x))
   sides <- list(side(restriction$left), side(restriction$right))
   if (restriction$relation == "<=") sides <- rev(sides)
   tape <- difference_tape(sides[[1L]], sides[[2L]])
   rows <- vapply(tape$inputs, function(text) {
-    found <- restricted_rows(text, table)
+    found <- restricted_rows(text, table, scope)
     if (length(found) != 1L) abort("restriction", paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
     found
   }, 0L, USE.NAMES = FALSE)
-  list(text = format_restriction(restriction), tape = tape, rows = rows, bound = restriction$relation != "==",
+  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) paste0(" (in ", scope, ")")), tape = tape, rows = rows, bound = restriction$relation != "==",
        value = if (!restriction$smooth) restriction$right)
 }
 

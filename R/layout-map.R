@@ -3,40 +3,60 @@
 # Adds `scales` (how each construct gets its unit) and fixes markers or variances in the table.
 apply_scales <- function(table, bp) {
   table$scales <- list()
-  for (name in table$constructs) {
-    rows <- table$indicators[[name]]
-    variance <- which(table$head == "variance" & table$first == name)
+  table$within <- table$within %||% (tabulate(table$class, length(table$class)) > 1L)
+  table$shared <- table$shared %||% rep(FALSE, length(table$head))
+  table$marked <- rep(FALSE, length(table$head))
+  for (place in scale_places(table)) {
+    name <- place$construct
+    here <- place$span
+    rows <- place$indicators
+    variance <- here[table$head[here] == "variance" & table$first[here] == name]
     composite <- name %in% table$composites
     setting <- bp$constructs[[name]]$scale %||% if (composite) "marker" else bp$scale
     marker_item <- if (!setting %in% scale_settings) setting
     # values given in construct() set the scale; a value in restrict() is a restriction beside it, unless nothing is left
     given <- is.null(bp$constructs[[name]]$scale) && any(bp$constructs[[name]]$fixed != 0)
-    own <- given || !anyNA(table$fixed[rows]) || (setting == "unit" && (!is.na(table$fixed[variance]) || table$relaxed[variance]))
-    involved <- which(table$first == name | table$second %in% name)
-    alone <- is.na(table$fixed) & tabulate(table$class, length(table$class))[table$class] == 1L
+    own <- given || (!anyNA(table$fixed[rows]) && !any(table$marked[rows])) || (setting == "unit" && (!is.na(table$fixed[variance]) || table$relaxed[variance]))
+    involved <- here[table$first[here] == name | table$second[here] %in% name]
+    # what is held equal across groups is rescaled in all of them at once
+    alone <- is.na(table$fixed) & !table$within[table$class]
     closed <- !own && !composite && length(bp$constructs[[name]]$fixed) == 0L &&
-      !any(table$touched[involved] & !alone[involved]) && !any(table$constrained[involved])
+      !any(table$touched[involved] & !alone[involved]) && !any(table$constrained[involved]) && !any(table$shared[involved])
     kind <- if (is.null(marker_item)) setting else "marker"
     marker <- 0L
     if (own) {
       kind <- "given"
     } else if (kind == "marker") {
-      free <- rows[is.na(table$fixed[rows]) & !table$relaxed[rows]]
+      held_already <- rows[table$marked[rows]]
+      free <- if (length(held_already)) held_already else rows[is.na(table$fixed[rows]) & !table$relaxed[rows]]
       item <- if (composite) table$first[rows] else table$second[rows]
       marker <- if (is.null(marker_item)) free[1L] else rows[item == marker_item]
       same <- table$class == table$class[marker]
-      if (length(marker) == 0L || is.na(marker) || !is.na(table$fixed[marker])) {
+      if (length(marker) == 0L || is.na(marker) || !(is.na(table$fixed[marker]) || table$marked[marker])) {
         abort("restriction", c(paste0("Construct ", quoted(name), " has no ", if (composite) "weight" else "loading", " left to carry its scale."),
                                i = "Fix one loading at 1, or use scale = \"unit\"."))
       }
       table$fixed[same] <- 1
+      table$marked[same] <- TRUE
     } else if (kind == "unit") {
-      table$fixed[table$class == table$class[variance]] <- 1
+      # loadings held across groups carry the unit over: the variance is fixed in the first group only
+      carried <- place$number > 1L && any(table$shared[rows])
+      if (carried) kind <- "carried" else table$fixed[table$class == table$class[variance]] <- 1
     }
-    table$scales[[name]] <- list(construct = name, kind = kind, composite = composite, loadings = rows, variance = variance, marker = marker,
-                                 closed = closed)
+    table$scales[[length(table$scales) + 1L]] <- list(construct = name, group = place$number, kind = kind, composite = composite, loadings = rows,
+                                                      variance = variance, marker = marker, closed = closed)
   }
   table
+}
+
+# Every construct of every group, with its rows.
+scale_places <- function(table) {
+  groups <- if (is.null(table$groups)) 1L else seq_along(table$groups)
+  unlist(lapply(groups, function(g) {
+    span <- if (is.null(table$groups)) seq_along(table$head) else table$spans[[g]]
+    part <- if (is.null(table$groups)) table else table$parts[[g]]
+    lapply(part$constructs, function(name) list(construct = name, number = g, span = span, indicators = part$indicators[[name]]))
+  }), recursive = FALSE)
 }
 
 # entry = K theta + k as triplets; `parameters` names the free ones by the address of their first row. `sd` (of the
@@ -79,6 +99,7 @@ apply_map <- function(table, sd = NULL) {
   }
   table$status <- ifelse(is.na(table$fixed), "free", "fixed")
   table$status[is.na(table$fixed) & tabulate(table$class, size)[table$class] > 1L] <- "equal"
+  table$status[is.na(table$fixed) & table$shared] <- "held"
   table$constant <- constant
   table$map <- list(entry = map_entry, parameter = map_parameter, weight = map_weight)
   table$parameters <- table$parameter[match(independent, table$class)]

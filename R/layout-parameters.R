@@ -92,7 +92,7 @@ layout_parameters <- function(bp, means, observed = NULL) {
   table$composites <- constructs[composite]
   table$indicators <- split_in_order(seq_along(owner), owner, constructs)
   check_composite_covariances(table)
-  apply_restrictions(table, bp)
+  table
 }
 
 check_composite_covariances <- function(table) {
@@ -130,8 +130,12 @@ apply_restrictions <- function(table, bp) {
   class <- seq_len(size)
   table$touched <- rep(FALSE, size)
   table$notes <- character()
-  for (restriction in Filter(Negate(is_constraint), bp$restrict)) {
-    rows <- restricted_rows(restriction$left, table)
+  plain <- Filter(Negate(is_constraint), bp$restrict)
+  scoped <- unlist(lapply(plain, function(restriction) lapply(group_scopes(restriction, table), function(g) list(restriction, g))), recursive = FALSE)
+  for (pair in scoped) {
+    restriction <- pair[[1L]]
+    scope <- pair[[2L]]
+    rows <- restricted_rows(restriction$left, table, scope)
     table$touched[rows] <- TRUE
     if (is.numeric(restriction$right)) {
       clash <- rows[!is.na(table$fixed[rows]) & table$fixed[rows] != restriction$right &
@@ -140,7 +144,7 @@ apply_restrictions <- function(table, bp) {
       table$fixed[rows] <- restriction$right
       next
     }
-    others <- restricted_rows(restriction$right, table)
+    others <- restricted_rows(restriction$right, table, scope)
     if (length(others) != 1L && length(others) != length(rows)) {
       abort("restriction", c(paste0("The two sides have different lengths: ", format_restriction(restriction), "."),
                              x = paste0("The left side means ", length(rows), " parameters, the right side ", length(others), "."),
@@ -185,9 +189,27 @@ contradiction <- function(table, row, restriction) {
                                     "; then: ", format_restriction(restriction), ".")))
 }
 
-restricted_rows <- function(text, table) {
+# Without a group an address means "in every group, each its own": a statement that names none is made in each by itself.
+group_scopes <- function(restriction, table) {
+  if (is.null(table$groups)) return(list(NULL))
+  named <- any(vapply(restriction_addresses(restriction), function(text) !is.null(parse_address(text)$group), NA))
+  if (named) return(list(NULL))
+  has <- vapply(table$groups, function(g) {
+    length(address_match(parse_address(restriction_addresses(restriction)[1L]), table, table$constructs, g)) > 0L
+  }, NA)
+  as.list(if (any(has)) table$groups[has] else table$groups[1L])
+}
+
+# `scope`: the group meant by an address that names none.
+restricted_rows <- function(text, table, scope = NULL) {
   address <- parse_address(text)
-  rows <- address_match(address, table, table$constructs)
+  unknown <- setdiff(address$group, table$groups)
+  if (length(unknown)) {
+    abort("name", c(paste0(if (is.null(table$groups)) "There are no groups in this fit, but " else "There is no such group: ", text,
+                           if (is.null(table$groups)) " names one."), did_you_mean(unknown[1L], table$groups),
+                    i = if (is.null(table$groups)) "Give the grouping column with by = when fitting." else paste0("Groups: ", enumerate(table$groups), ".")))
+  }
+  rows <- address_match(address, table, table$constructs, scope)
   if (length(rows)) return(rows)
   if (address$head %in% c("intercept", "mean") && !table$means) {
     abort("restriction", c(paste0(text, " cannot be restricted: the data carry no means."),

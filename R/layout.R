@@ -1,8 +1,13 @@
 # From a blueprint and what the data know to a layout: parameter table, scales and map. `core` is the
 # same as the core reads it. With saturated means the core never sees them: they are profiled out.
 
-build_layout <- function(bp, means, observed = NULL, sd = NULL) {
-  table <- apply_constraints(apply_map(apply_scales(layout_parameters(bp, means, observed), bp), sd), bp)
+# `groups`: names of groups, with the observed variables of each in the list `observed`; `held` are what hold_rows() finds
+# to be equal across them.
+build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL, hold = character(), except = character()) {
+  table <- if (is.null(groups)) layout_parameters(bp, means, observed) else stack_groups(bp, means, observed, groups)
+  table <- apply_restrictions(table, bp)
+  if (length(groups)) table <- hold_across(table, bp, hold, except)
+  table <- apply_constraints(apply_map(apply_scales(table, bp), sd), bp)
   table$profiled <- means && means_saturated(table)
   table$core <- core_layout(table, keep_means = means && !table$profiled)
   table
@@ -13,6 +18,7 @@ means_saturated <- function(table) {
   mean_rows <- table$family == parameter_families[["mean"]]
   intercepts <- mean_rows & table$head == "intercept"
   alone <- tabulate(table$class, length(table$class))[table$class] == 1L
+  if (!any(mean_rows)) return(FALSE)
   constrained <- unlist(lapply(table$constraints, `[[`, "rows"))
   all(is.na(table$fixed[intercepts]) & alone[intercepts]) && all(!is.na(table$fixed[mean_rows & !intercepts])) &&
     !any(mean_rows[constrained])
@@ -20,30 +26,32 @@ means_saturated <- function(table) {
 
 core_layout <- function(table, keep_means) {
   keep <- if (keep_means) rep(TRUE, length(table$family)) else table$family != parameter_families[["mean"]]
-  # means come last in the table, so dropping them renumbers nothing but parameters
   rows <- which(keep)
   in_map <- table$map$entry %in% rows
-  used <- sort(unique(table$map$parameter[in_map]))
-  p <- length(table$observed)
+  # a view of one group keeps the parameters of all
+  used <- if (isTRUE(table$every)) seq_along(table$parameters) else sort(unique(table$map$parameter[in_map]))
+  parts <- table$parts %||% list(table[c("observed", "constructs")])
+  p <- vapply(parts, function(part) length(part$observed), 0L, USE.NAMES = FALSE)
+  number <- if (is.null(table$groups)) rep(1L, length(rows)) else match(table$group, table$groups)[rows]
   list(
-    observed = p, variables = p + length(table$constructs),
-    family = table$family[rows], group = rep(1L, length(rows)), row = table$row[rows], col = table$col[rows],
+    observed = p, variables = p + vapply(parts, function(part) length(part$constructs), 0L, USE.NAMES = FALSE),
+    family = table$family[rows], group = number, row = table$row[rows], col = table$col[rows],
     means = keep_means, parameters = length(used), constant = table$constant[rows],
-    map_entry = table$map$entry[in_map], map_parameter = match(table$map$parameter[in_map], used),
+    rows = rows, map_entry = match(table$map$entry[in_map], rows), map_parameter = match(table$map$parameter[in_map], used),
     map_weight = table$map$weight[in_map], used = used, constraints = core_constraints(table, rows),
     scales = unname(lapply(Filter(function(s) s$composite || s$kind != "given", table$scales), function(scale) {
-      list(group = 1L, construct = p + match(scale$construct, table$constructs),
-           kind = if (scale$composite) 3L else match(scale$kind, scale_settings) - 1L, marker = as.integer(scale$marker),
-           variance = if (length(scale$variance)) scale$variance else 0L,
-           loadings = scale$loadings, closed = scale$closed)
+      g <- scale$group
+      list(group = g, construct = p[g] + match(scale$construct, parts[[g]]$constructs),
+           kind = if (scale$composite) 3L else if (scale$kind == "carried") 0L else match(scale$kind, scale_settings) - 1L, marker = match(scale$marker, rows, 0L),
+           variance = match(scale$variance[1L], rows, 0L), loadings = match(scale$loadings, rows), closed = scale$closed)
     }))
   )
 }
 
 # Moments, free parameters and degrees of freedom.
 layout_counts <- function(table) {
-  p <- length(table$observed)
-  moments <- p * (p + 1L) / 2L + if (table$means) p else 0L
+  p <- vapply(table$parts %||% list(table["observed"]), function(part) length(part$observed), 0L)
+  moments <- sum(p * (p + 1L) / 2L + if (table$means) p else 0L)
   free <- table$parameter %in% table$parameters
   family <- table$role[free]
   equations <- n_equations(table)
@@ -72,6 +80,7 @@ format_count_line <- function(counts) {
 
 # What was added without being asked for, and what was not: sentences.
 list_assumptions <- function(table, bp) {
+  if (!is.null(table$groups)) return(group_assumptions(table, bp))
   lines <- character()
   add <- function(...) lines <<- c(lines, paste0(...))
   named <- function(rows) enumerate(table$first[rows], most = 12L)
@@ -105,6 +114,21 @@ list_assumptions <- function(table, bp) {
   missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% pair_key(table$first[stated], table$second[stated]))
   not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes), "; free them with covary()")
   list(assumed = lines, not_assumed = not_assumed[missing])
+}
+
+# Those of the first group, and what the groups add.
+group_assumptions <- function(table, bp) {
+  first <- group_layout(table, 1L)
+  first$parameter <- address_format(first$head, first$first, first$second)
+  out <- list_assumptions(first, bp)
+  what <- function(rows) enumerate(unique(address_format(table$head[rows], table$first[rows], table$second[rows])), most = 8L)
+  held <- which(table$shared & is.na(table$fixed))
+  loose <- Filter(function(s) s$kind == "carried" && any(table$shared[s$loadings]), table$scales)
+  out$assumed <- c(paste0("the same in every group (", enumerate(table$groups, most = 12L), "), each with its own values:"), out$assumed,
+                   if (length(held)) paste0("held equal across groups: ", what(held)),
+                   if (length(table$freed)) paste0("free outside ", table$groups[1L], ", since intercepts are held: ", what(table$freed)),
+                   if (length(loose)) paste0("variances free outside ", table$groups[1L], ", since loadings are held: ", enumerate(unique(vapply(loose, `[[`, "", "construct")))))
+  out
 }
 
 format_assumptions <- function(table, bp) bullet_assumptions(list_assumptions(table, bp))

@@ -27,6 +27,15 @@
 effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
   check_dots_empty(..., .verb = "effects")
   check_level(level)
+  if (has_groups(object)) {
+    parts <- lapply(group_views(object), effects.orizzonte_fit, items = items, routes = routes, level = level)
+    all <- do.call(rbind, lapply(names(parts), function(g) {
+      part <- as.data.frame(parts[[g]])
+      part$parameter <- with_group(part$parameter, g)
+      part
+    }))
+    return(structure(all, class = c("orizzonte_effects", "data.frame")))
+  }
   layout <- object$layout
   all <- c(layout$observed, layout$constructs)
   arrows <- which(layout$head %in% arrow_heads)

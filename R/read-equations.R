@@ -14,6 +14,15 @@
 #' @export
 equations <- function(fit) {
   check_fit(fit, "equations")
+  if (has_groups(fit)) {
+    parts <- lapply(group_views(fit, errors = FALSE), equations)
+    all <- do.call(rbind, lapply(names(parts), function(g) {
+      part <- as.data.frame(parts[[g]])
+      part$equation <- paste0("[", g, "]  ", part$equation)
+      cbind(part, group = rep(g, nrow(part)))
+    }))
+    return(structure(all, class = c("orizzonte_equations", "data.frame"), causes = attr(parts[[1L]], "causes"), constructs = attr(parts[[1L]], "constructs")))
+  }
   layout <- fit$layout
   outcomes <- layout$endogenous
   items <- layout$second[layout$head == "loading"]

@@ -67,9 +67,10 @@ standardized_solution <- function(fit) {
   # the effect of a coded 0/1 predictor is put in standard deviations of the outcome only
   for (row in which(fit$layout$head == "effect" & fit$layout$first %in% coded_predictors(fit))) {
     j <- fit$layout$col[row]
-    variance <- core$variances[[1L]][j]
+    g <- if (has_groups(fit)) match(fit$layout$group[row], group_names(fit)) else 1L
+    variance <- core$variances[[g]][j]
     core$value[row] <- core$value[row] / sqrt(variance)
-    core$jacobian[row, ] <- core$jacobian[row, ] / sqrt(variance) - core$value[row] * core$variance_jacobians[[1L]][j, ] / (2 * variance)
+    core$jacobian[row, ] <- core$jacobian[row, ] / sqrt(variance) - core$value[row] * core$variance_jacobians[[g]][j, ] / (2 * variance)
   }
   core
 }

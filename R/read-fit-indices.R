@@ -11,6 +11,8 @@
 #'   form (Bollen 1986); `ifi` = (\eqn{\chi^2_b - \chi^2})/(\eqn{\chi^2_b} - df) (Bollen 1989)
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
 #'   the noncentral \eqn{\chi^2} and the p of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
+#' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr` and `gfi` are means
+#'   over the groups, weighted by their size
 #' * `srmr`: root mean square of (s_ij - sigma_ij)/sqrt(s_ii s_jj) over the lower
 #'   triangle with the diagonal, and the means when structured (Bentler 1995)
 #' * `gfi` = 1 - tr\[(S^-1 S - I)^2\]/tr\[(S^-1 S)^2\] with the implied inverse;
@@ -45,31 +47,32 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   df <- stats::df.residual(fit)
   n <- fit$moments$n
   q <- n_free(fit)
-  s <- fit$moments$covariance
-  p <- ncol(s)
   means <- fit$layout$means
-  sigma <- model_covariance(fit)
   structured <- means && !fit$layout$profiled
-  mu <- if (structured) model_matrices(fit)$mean[seq_len(p)]
-  base <- baseline_model(s, fit$layout$endogenous, n, means, baseline == "independence")
-  saturated <- saturated_deviance(s, n)
-  moments <- p * (p + 1) / 2 + if (means) p else 0
+  views <- group_views(fit, errors = FALSE)
+  count <- length(views)
+  each <- lapply(views, group_measures, structured = structured, independence = baseline == "independence")
+  total <- function(name) sum(vapply(each, `[[`, 0, name))
+  weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
+  base <- list(chisq = total("baseline_chisq"), df = total("baseline_df"), parameters = total("baseline_parameters"))
+  saturated <- total("saturated")
+  moments <- total("moments")
   # at an active bound chi-square follows a mixture (Shapiro 1985): what rests on its plain distribution is left empty
   pressed <- vapply(active_bounds(fit), `[[`, "", "text")
   plain <- function(x) if (length(pressed)) x * NA else x
-  bounds <- plain(rmsea_bounds(chisq, df, n))
-  good <- gfi(s, sigma)
+  bounds <- plain(rmsea_bounds(chisq, df, n, groups = count))
+  good <- weighted("gfi")
   compared <- comparative_indices(chisq, df, base$chisq, base$df)
-  split <- chisq_split(fit, sigma, mu)
+  split <- c(covariances = if (structured) chisq - total("chisq_means") else NA, means = if (structured) total("chisq_means") else NA)
   information <- function(deviance, q) {
     c(aic = deviance + 2 * q, bic = deviance + q * log(n), bic_adjusted = deviance + q * log((n + 2) / 24))
   }
   value <- c(
     chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,
     chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
-    compared, rmsea = rmsea_point(chisq, df, n), close_fit_p = plain(close_fit_p(chisq, df, n)),
-    srmr = srmr(s, sigma, fit$moments$mean, mu), gfi = good,
-    agfi = if (df > 0) 1 - p * (p + 1) / (2 * df) * (1 - good) else NA,
+    compared, rmsea = rmsea_point(chisq, df, n, count), close_fit_p = plain(close_fit_p(chisq, df, n, count)),
+    srmr = weighted("srmr"), gfi = good,
+    agfi = if (df > 0) 1 - total("covariances") / df * (1 - good) else NA,
     loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2, loglik_baseline = -(saturated + base$chisq) / 2,
     information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = plain(critical_n(chisq / n, df)),
     baseline_chisq = base$chisq, baseline_df = base$df, baseline_p = upper_p(base$chisq, base$df),
@@ -86,13 +89,20 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
 }
 
-# Chi-square of the covariances and what structured means add; NA when means are saturated or absent, for then
-# there is nothing to split.
-chisq_split <- function(fit, sigma, mu) {
-  if (is.null(mu)) return(c(covariances = NA_real_, means = NA_real_))
-  d <- fit$moments$mean - mu
-  part <- fit$moments$n * sum(d * solve(sigma, d))
-  c(covariances = stats::deviance(fit) - part, means = part)
+# What fit indices need of one group. The mean part of chi-square is n (m - mu)' Sigma^-1 (m - mu).
+group_measures <- function(fit, structured, independence) {
+  n <- fit$moments$n
+  s <- fit$moments$covariance
+  p <- ncol(s)
+  dimnames(s) <- list(fit$layout$observed, fit$layout$observed)
+  matrices <- model_matrices(fit)
+  sigma <- matrices$covariance[seq_len(p), seq_len(p), drop = FALSE]
+  mu <- if (structured) matrices$mean[seq_len(p)]
+  base <- baseline_model(s, fit$layout$endogenous, n, fit$layout$means, independence)
+  d <- if (structured) fit$moments$mean - mu
+  list(n = n, gfi = gfi(s, sigma), srmr = srmr(s, sigma, if (structured) fit$moments$mean, mu), baseline_chisq = base$chisq, baseline_df = base$df,
+       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n), covariances = p * (p + 1) / 2,
+       moments = p * (p + 1) / 2 + if (fit$layout$means) p else 0, chisq_means = if (structured) n * sum(d * solve(sigma, d)) else 0)
 }
 
 # Two tiers. Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR; Browne & Cudeck (1993): RMSEA .05/.08, close fit;

@@ -50,7 +50,8 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @rdname generics-of-a-fit
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
-  value <- -(saturated_deviance(object$moments$covariance, object$moments$n) + stats::deviance(object)) / 2
+  saturated <- sum(vapply(core_moments(object), function(moments) saturated_deviance(moments$covariance, moments$n), 0))
+  value <- -(saturated + stats::deviance(object)) / 2
   structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
 }
 

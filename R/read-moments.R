@@ -12,6 +12,10 @@
 #' @export
 implied <- function(fit) {
   check_fit(fit, "implied")
+  lapply(group_views(fit, errors = FALSE), implied_moments)
+}
+
+implied_moments <- function(fit) {
   matrices <- model_matrices(fit)
   observed <- fit$layout$observed
   o <- seq_along(observed)
@@ -20,18 +24,21 @@ implied <- function(fit) {
   dimnames(constructs) <- list(fit$layout$constructs, fit$layout$constructs)
   covariance <- matrices$covariance[o, o, drop = FALSE]
   dimnames(covariance) <- list(observed, observed)
-  list(all = list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(matrices$mean[o], observed),
-                  constructs = constructs))
+  list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(matrices$mean[o], observed), constructs = constructs)
 }
 
 #' @rdname implied
 #' @export
 observed <- function(fit) {
   check_fit(fit, "observed")
+  lapply(group_views(fit, errors = FALSE), observed_moments)
+}
+
+observed_moments <- function(fit) {
   names <- fit$layout$observed
   covariance <- fit$moments$covariance
   dimnames(covariance) <- list(names, names)
-  list(all = list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(fit$moments$mean, names)))
+  list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(fit$moments$mean, names))
 }
 
 # The blueprint's wordings, and column labels where it has none.

@@ -15,19 +15,24 @@ jet_context <- function(fit) {
   context
 }
 
-read_jet <- function(text, fit, context) {
+# `scope`: the group meant by what names none.
+read_jet <- function(text, fit, context, scope = NULL) {
   expression <- str2lang(text)
   standardized <- identical(expression[[1L]], quote(standardized))
   address <- parse_address(if (standardized) expression[[2L]] else expression)
   if (address$head %in% names(address_heads)) {
-    row <- restricted_rows(format(address), fit$layout)
+    row <- restricted_rows(format(address), fit$layout, scope)
     if (length(row) != 1L) abort("restriction", paste0(text, " is not one parameter."))
     if (standardized) return(list(value = context$standardized$value[row], gradient = context$standardized$jacobian[row, ]))
     return(list(value = fit$eta[row], gradient = context$map[row, ]))
   }
+  if (address$head == "quantity") return(quantity_jet(address$first, fit, context, address$group %||% scope))
+  if (has_groups(fit)) {
+    fit <- one_group_of(fit, address$group %||% scope)
+    context <- jet_context(fit)
+  }
   all <- c(fit$layout$observed, fit$layout$constructs)
   switch(address$head,
-    quantity = quantity_jet(address$first, fit, context),
     r_squared = r_squared_jet(variable_index(address$first, all, text), fit, context),
     correlation = correlation_jet(variable_index(c(address$first, address$second), all, text), fit, context),
     total_jet(address$head, variable_index(c(address$first, address$second), all, text), fit, context))
@@ -41,16 +46,16 @@ variable_index <- function(names, all, text) {
   match(names, all)
 }
 
-quantity_jet <- function(name, fit, context) {
+quantity_jet <- function(name, fit, context, scope = NULL) {
   if (!name %in% names(fit$blueprint$quantities)) {
     abort("name", c(paste0("There is no quantity ", quoted(name), "."), did_you_mean(name, names(fit$blueprint$quantities))))
   }
-  expression_jet(str2lang(fit$blueprint$quantities[[name]]), fit, context)
+  expression_jet(str2lang(fit$blueprint$quantities[[name]]), fit, context, scope)
 }
 
-expression_jet <- function(expression, fit, context = jet_context(fit)) {
+expression_jet <- function(expression, fit, context = jet_context(fit), scope = NULL) {
   tape <- read_expression(expression, read_only = TRUE)
-  inputs <- lapply(tape$inputs, read_jet, fit = fit, context = context)
+  inputs <- lapply(tape$inputs, read_jet, fit = fit, context = context, scope = scope)
   values <- vapply(inputs, `[[`, 0, "value")
   jet <- core_expression(tape, values)
   gradient <- numeric(length(fit$theta))
@@ -109,17 +114,29 @@ total_jet <- function(head, pair, fit, context) {
   list(value = value, gradient = drop(by_entry %*% context$map))
 }
 
+# An expression that names no group is read in each; one that does is read once.
+text_scopes <- function(texts, table) {
+  if (is.null(table$groups)) return(list(NULL))
+  named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
+  if (named) list(NULL) else as.list(table$groups)
+}
+
 # One row a quantity, in the columns of estimates().
 quantity_rows <- function(fit, vcov, level) {
   names <- names(fit$blueprint$quantities)
   context <- jet_context(fit)
-  jets <- lapply(names, quantity_jet, fit = fit, context = context)
+  places <- unlist(lapply(names, function(name) lapply(text_scopes(quantity_addresses(fit$blueprint$quantities[[name]]), fit$layout), function(g) {
+    list(name = name, group = g)
+  })), recursive = FALSE)
+  jets <- lapply(places, function(place) quantity_jet(place$name, fit, context, place$group))
+  groups <- vapply(places, function(place) place$group %||% NA_character_, "")
+  names <- vapply(places, `[[`, "", "name")
   value <- vapply(jets, `[[`, 0, "value")
   se <- delta_se(do.call(rbind, lapply(jets, `[[`, "gradient")), vcov)
   z <- value / se
   half <- stats::qnorm((1 + level) / 2) * se
   none <- rep(NA_real_, length(value))
-  list(parameter = address_format("quantity", names), group = rep(NA_character_, length(value)), role = rep("quantity", length(value)),
+  list(parameter = address_format("quantity", names, NA_character_, groups), group = groups, role = rep("quantity", length(value)),
        estimate = value, se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = value - half, upper = value + half,
        standardized = none, standardized_se = none, status = rep("derived", length(value)))
 }

@@ -32,6 +32,7 @@ print.orizzonte_r_squared <- function(x, ...) {
 
 format_r_squared_table <- function(x) {
   note <- ifelse(is.na(x$r_squared), "", ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible", ifelse(x$r_squared < 0.25, "weak", "")))
+  if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
   columns <- list(x$variable, x$kind, format_fixed(x$r_squared), format_fixed(x$se), note)
   names(columns) <- c("variable", "kind", "R\u00b2", "se", "note")
   format_table(columns, c(FALSE, FALSE, TRUE, TRUE, FALSE))

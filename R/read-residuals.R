@@ -33,16 +33,25 @@ residuals.orizzonte_fit <- function(object, type = "raw", largest = NULL, ...) {
   check_dots_empty(..., .verb = "residuals")
   type <- choose_one(type, c("raw", "correlation", "standardized", "normalized"), "`type`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
-  parts <- residual_parts(object)
-  of_type <- residuals_of_type(object, type, parts)
-  if (is.null(largest)) return(list(all = of_type))
-  largest_residuals(object, type, of_type, parts, largest)
+  views <- group_views(object, errors = FALSE)
+  if (is.null(largest)) return(lapply(views, function(view) residuals_of_type(view, type, residual_parts(view))))
+  tables <- lapply(views, function(view) largest_residuals(view, type, residuals_of_type(view, type, residual_parts(view)), residual_parts(view), largest))
+  if (!has_groups(object)) return(tables[[1L]])
+  all <- do.call(rbind, lapply(names(tables), function(g) {
+    part <- as.data.frame(tables[[g]])
+    part$meaning <- paste0(part$meaning, " (", g, ")")
+    cbind(group = rep(g, nrow(part)), part)
+  }))
+  all <- utils::head(all[order(-abs(all$residual)), ], largest)
+  rownames(all) <- NULL
+  shares <- do.call(rbind, lapply(names(tables), function(g) cbind(group = g, attr(tables[[g]], "parts"))))
+  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), type = type, parts = shares)
 }
 
 # Observed and implied moments and what scales them.
 residual_parts <- function(fit) {
-  seen <- observed(fit)$all
-  model <- implied(fit)$all
+  seen <- observed_moments(fit)
+  model <- implied_moments(fit)
   list(seen = seen, model = model, sd = sqrt(diag(seen$covariance)), means = !is.null(seen$mean) && !fit$layout$profiled)
 }
 
@@ -204,7 +213,7 @@ format_residuals_table <- function(x) {
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)
     lines <- c(lines, "", "Where the SRMR comes from", format_table(list(
-      part = parts$part, moments = format_count(parts$moments), srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
+      part = paste0(parts$part, if (!is.null(parts$group)) paste0(" (", parts$group, ")")), moments = format_count(parts$moments), srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
       c(FALSE, TRUE, TRUE, TRUE)))
   }
   c(lines, format_wordings(c(address_format("variance", unique(stats::na.omit(c(x$first, x$second))))), attr(x, "wording")))

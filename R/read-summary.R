@@ -41,6 +41,11 @@ p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", for
 
 format_sample <- function(fit) {
   sample <- fit$sample
+  if (!is.null(sample$groups)) {
+    sizes <- vapply(sample$groups, function(g) format_count(g$n), "")
+    return(wrap_lines(paste0("n = ", format_count(sample$n), " in ", length(sizes), " groups (", enumerate(paste(names(sizes), sizes), most = 12L), "), ",
+                             count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"))))
+  }
   paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
          ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"),
          if (is.null(sample$data)) "; from summary data")
@@ -48,6 +53,7 @@ format_sample <- function(fit) {
 
 # Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop settles (Bentler & Freeman 1983).
 format_feedback <- function(fit) {
+  if (has_groups(fit)) return(unlist(lapply(group_views(fit, errors = FALSE), format_feedback), use.names = FALSE))
   loops <- feedback_variables(fit$layout)
   if (length(loops) == 0L || anyNA(fit$eta)) return(NULL)
   index <- max(Mod(eigen(model_matrices(fit)$effects, only.values = TRUE)$values))

@@ -33,19 +33,22 @@ verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
   claims <- fit$blueprint$claims
   context <- jet_context(fit)
   vcov <- solution_vcov(fit)
-  rows <- lapply(names(claims), function(name) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin))
+  rows <- unlist(lapply(names(claims), function(name) {
+    lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), function(scope) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin, scope))
+  }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
                 lower = numeric(), upper = numeric(), standardized = numeric(), standardized_se = numeric(), verdict = character(), criterion = character())
   columns <- if (length(rows)) do.call(Map, c(list(c), rows)) else empty
   structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$blueprint$title, trouble = improper_parts(fit)$trouble)
 }
 
-judge_claim <- function(fit, name, text, context, vcov, alpha, margin) {
+judge_claim <- function(fit, name, text, context, vcov, alpha, margin, scope = NULL) {
   parsed <- parse_claim(str2lang(text))
-  jet <- difference_jet(parsed$sides, fit, context)
+  if (!is.null(scope)) name <- paste0(name, " | ", scope)
+  jet <- difference_jet(parsed$sides, fit, context, scope)
   se <- claim_error(jet, vcov)
   standard <- standardized_sides(parsed, fit)
-  std <- if (!is.null(standard)) difference_jet(standard, fit, context)
+  std <- if (!is.null(standard)) difference_jet(standard, fit, context, scope)
   std_value <- std$value %||% NA_real_
   std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
   z <- jet$value / se
@@ -70,7 +73,9 @@ judge_claim <- function(fit, name, text, context, vcov, alpha, margin) {
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
 }
 
-difference_jet <- function(sides, fit, context) expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, context)
+difference_jet <- function(sides, fit, context, scope = NULL) {
+  expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, context, scope)
+}
 
 # NA where nothing moves it: fixed, held equal, or at a bound.
 claim_error <- function(jet, vcov) {

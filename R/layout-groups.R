@@ -1,0 +1,104 @@
+# Several groups: their parameter tables one below the other, and what is held equal across them.
+
+row_columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col", "fixed", "assumed")
+
+# What a blueprint says about one group: statements that name another are left aside.
+group_blueprint <- function(bp, group) {
+  elsewhere <- function(texts) any(vapply(texts, function(text) {
+    named <- parse_address(text)$group
+    !is.null(named) && !group %in% named
+  }, NA))
+  bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
+  bp$relax <- Filter(Negate(elsewhere), bp$relax)
+  gone <- bp$left_out[[group]]
+  if (length(gone)) bp <- suppressMessages(leave_out(bp, !!gone))
+  bp
+}
+
+stack_groups <- function(bp, means, observed, groups) {
+  tables <- lapply(groups, function(g) layout_parameters(group_blueprint(bp, g), means, observed[[g]]))
+  out <- stats::setNames(lapply(row_columns, function(name) unlist(lapply(tables, `[[`, name), use.names = FALSE)), row_columns)
+  sizes <- vapply(tables, function(table) length(table$head), 0L)
+  ends <- cumsum(sizes)
+  out$group <- rep(groups, sizes)
+  out$parameter <- address_format(out$head, out$first, out$second, out$group)
+  union_of <- function(name) unique(unlist(lapply(tables, `[[`, name), use.names = FALSE))
+  for (name in c("observed", "constructs", "endogenous", "composites")) out[[name]] <- union_of(name) %||% character()
+  out$means <- means
+  out$groups <- groups
+  out$spans <- stats::setNames(Map(function(end, size) seq(end - size + 1L, length.out = size), ends, sizes), groups)
+  out$parts <- stats::setNames(Map(function(table, start) {
+    c(table[c("observed", "constructs", "endogenous", "composites")], list(indicators = lapply(table$indicators, function(rows) rows + start)))
+  }, tables, ends - sizes), groups)
+  # the indicators of a construct, in the first group: what readers ask by name
+  out$indicators <- out$parts[[1L]]$indicators
+  out
+}
+
+hold_heads <- c("loading", "weight", "intercept", "effect", "mean", "variance[items]", "variance[constructs]", "covariance[items]", "covariance[constructs]")
+
+# Rows that patterns mean, in every group: a head alone means all of its parameters that measure or relate what is modelled.
+pattern_rows <- function(patterns, table, what) {
+  unique(unlist(lapply(patterns, function(pattern) {
+    if (pattern == "loading") return(which(table$head == "loading"))
+    if (pattern == "weight") return(which(table$head == "weight"))
+    if (pattern == "effect") return(which(table$head == "effect"))
+    if (pattern == "intercept") return(which(table$head == "intercept" & table$first %in% reflective_items(table)))
+    if (pattern == "mean") return(which(table$head == "mean"))
+    # only what the model says about items; nothing about observed predictors
+    if (pattern %in% c("variance[items]", "covariance[items]")) {
+      items <- reflective_items(table)
+      head <- sub("\\[.*", "", pattern)
+      return(which(table$head == head & table$first %in% items & (head == "variance" | table$second %in% items)))
+    }
+    if (!grepl("[", pattern, fixed = TRUE)) {
+      abort("input", c(paste0("There is nothing to hold called ", quoted(pattern), "."), did_you_mean(pattern, hold_heads),
+                       i = paste0(what, " takes ", enumerate(hold_heads, most = 20L), ", or single addresses.")))
+    }
+    restricted_rows(pattern, table)
+  })))
+}
+
+reflective_items <- function(table) intersect(table$observed, table$second[table$head == "loading"])
+
+# Each address is one class across groups. Freed construct variances and means that this makes estimable follow in free_scales().
+hold_across <- function(table, bp, hold, except) {
+  size <- length(table$head)
+  rows <- setdiff(pattern_rows(hold, table, "`hold`"), pattern_rows(except, table, "`except`"))
+  # what was relaxed is not held
+  rows <- setdiff(rows, which(table$relaxed & !table$head %in% "mean"))
+  plain <- address_format(table$head, table$first, table$second)
+  table$within <- tabulate(table$class, size) > 1L
+  table$shared <- rep(FALSE, size)
+  for (address in unique(plain[rows])) {
+    same <- rows[plain[rows] == address]
+    if (length(same) < 2L) next
+    known <- unique(table$fixed[same][!is.na(table$fixed[same])])
+    merged <- table$class %in% table$class[same]
+    if (length(known) > 1L) next                   # fixed at different numbers by the user
+    table$class[merged] <- min(table$class[merged])
+    if (length(known) == 1L) table$fixed[merged] <- known
+    table$shared[same] <- TRUE
+  }
+  table$hold <- hold
+  table$except <- except
+  free_means(table)
+}
+
+# Intercepts held equal let the means of constructs differ from those of the first group.
+free_means <- function(table) {
+  if (!table$means) return(table)
+  for (g in seq_along(table$groups)[-1L]) {
+    part <- table$parts[[g]]
+    for (name in part$constructs) {
+      items <- table$second[part$indicators[[name]]]
+      mean <- table$spans[[g]][table$head[table$spans[[g]]] == "mean" & table$first[table$spans[[g]]] == name]
+      if (name %in% part$composites || length(mean) != 1L || !identical(table$fixed[mean], 0) || table$touched[mean]) next
+      held <- table$head == "intercept" & table$first %in% items & table$shared
+      if (!any(held[table$spans[[g]]]) || table$shared[mean]) next
+      table$fixed[mean] <- NA
+      table$freed <- c(table$freed, mean)
+    }
+  }
+  table
+}
