@@ -42,7 +42,7 @@ layout_starts <- function(table, bp) {
     if (length(free) == 0L) {
       abort("restriction", c(paste0("The starting value of ", address, " has nothing to start: it is fixed."), i = "Drop start_at(), or relax() it."))
     }
-    out[match(table$class[free], table$class[match(table$parameters, table$parameter)])] <- bp$start_at[[address]]
+    out[match(table$class[free], table$class[table$leading])] <- bp$start_at[[address]]
   }
   out
 }

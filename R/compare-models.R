@@ -123,8 +123,12 @@ compare_pair <- function(fit, reference, label, other) {
 }
 
 same_rows <- function(a, b) {
-  v <- a$layout$observed
-  a$sample$n == b$sample$n && isTRUE(all.equal(a$moments$covariance[v, v], b$moments$covariance[v, v], tolerance = 1e-8, check.attributes = FALSE))
+  if (a$sample$n != b$sample$n || !identical(group_names(a), group_names(b))) return(FALSE)
+  all(unlist(Map(function(x, y) {
+    v <- x$layout$observed
+    setequal(v, y$layout$observed) &&
+      isTRUE(all.equal(x$moments$covariance[v, v], y$moments$covariance[v, v], tolerance = 1e-8, check.attributes = FALSE))
+  }, group_views(a, errors = FALSE), group_views(b, errors = FALSE))))
 }
 
 # Weights among the models that share data with most others; NA for the rest.
@@ -180,17 +184,19 @@ entries_at <- function(fit, core_theta) {
 }
 
 reproduces <- function(eta, larger, smaller) {
-  v <- larger$layout$observed
-  p <- length(v)
-  matrices <- core_implied(full_core(smaller), eta)[[1L]]
-  at <- match(v, smaller$layout$observed)
-  covariance <- matrices$covariance[at, at, drop = FALSE]
-  if (min(eigen(covariance, symmetric = TRUE, only.values = TRUE)$values) <= 0) return(TRUE)      # no admissible point: says nothing
-  sample <- list(n = larger$moments$n, covariance = covariance, mean = matrices$mean[at])
+  every <- core_implied(full_core(smaller), eta)
+  parts <- larger$layout$parts %||% list(larger$layout["observed"])
+  known <- smaller$layout$parts %||% list(smaller$layout["observed"])
+  samples <- Map(function(part, own, matrices, moments) {
+    at <- match(part$observed, own$observed)
+    list(n = moments$n, covariance = matrices$covariance[at, at, drop = FALSE], mean = matrices$mean[at])
+  }, unname(parts), unname(known), every, core_moments(larger))
+  positive <- vapply(samples, function(s) min(eigen(s$covariance, symmetric = TRUE, only.values = TRUE)$values) > 0, NA)
+  if (!all(positive)) return(TRUE)      # no admissible point: says nothing
   # from where the smaller one stands, as far as the two share parameters; then from our own starting values
-  shared <- smaller$eta[match(larger$layout$parameters, smaller$layout$parameter)][larger$layout$core$used]
+  shared <- smaller$eta[match(larger$layout$parameter[larger$layout$leading], smaller$layout$parameter)][larger$layout$core$used]
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
-    again <- core_fit(larger$layout$core, list(sample), as.numeric(start), 500L, 1e-12, 4L, 20260101)
+    again <- core_fit(larger$layout$core, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
     if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8) return(TRUE)
   }
   FALSE

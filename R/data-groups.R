@@ -87,3 +87,15 @@ pooled_covariance <- function(groups, names) {
   }
   out / weight
 }
+
+# The grouped sample of some of the variables.
+groups_for <- function(sample, bp) {
+  sample$groups <- lapply(stats::setNames(names(sample$groups), names(sample$groups)), function(g) {
+    sample_for(sample$groups[[g]], blueprint_variables(group_blueprint(bp, g))$observed)
+  })
+  sample$n <- sum(vapply(sample$groups, `[[`, 0, "n"))
+  sample$names <- unique(unlist(lapply(sample$groups, `[[`, "names"), use.names = FALSE))
+  sample$mean <- sample$groups[[1L]]$mean
+  sample$covariance <- pooled_covariance(sample$groups, sample$names)
+  sample
+}

@@ -39,11 +39,14 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   }
   chosen <- if (length(free)) chosen_candidates(fit, free)
   if (length(free)) check_offered(fit, chosen)
-  bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
-  amended <- refit_blueprint(fit, bp)
+  across <- chosen$kind %in% "equality across groups"
+  grouping <- fit$options$grouping
+  grouping$except <- c(grouping$except, chosen$parameter[across])
+  bp <- suppressMessages(amended_blueprint(fit, lapply(chosen, function(x) x[!across]), fix, omit))
+  amended <- refit_blueprint(fit, bp, grouping = grouping)
   if (length(free) && !length(fix) && !length(omit) && (!has_converged(amended) || amended$core$discrepancy > fit$core$discrepancy + 1e-9)) {
     # freed and yet no better: another optimum; from where the fit stands it can only go down
-    near <- refit_blueprint(fit, bp, near = fit$theta)
+    near <- refit_blueprint(fit, bp, near = fit$theta, grouping = grouping)
     if (has_converged(near)) amended <- near
   }
   change <- c(if (length(free)) paste("free", chosen$parameter), if (length(fix)) paste("fix", fix), if (length(omit)) paste("omit", address_name(omit)))
@@ -119,14 +122,14 @@ drop_constraint <- function(restrictions, text, table) {
 }
 
 # Another blueprint fitted to the data of a fit.
-refit_blueprint <- function(fit, bp, near = NULL) {
+refit_blueprint <- function(fit, bp, near = NULL, grouping = fit$options$grouping) {
   coding <- fit$options$coding
   coded <- code_blueprint(bp, coding)
-  sample <- sample_for(fit$sample, blueprint_variables(coded)$observed)
-  layout <- met_layout(coded, sample)
+  sample <- if (is.null(grouping)) sample_for(fit$sample, blueprint_variables(coded)$observed) else groups_for(fit$sample, coded)
+  layout <- met_layout(coded, sample, grouping)
   check_quantities(layout, bp)
   check_claims(layout, bp)
-  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout), fit$options$missing_codes, fit$options$multiplier,
+  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout, grouping = grouping), fit$options$missing_codes, fit$options$multiplier,
                  near = near)
 }
 

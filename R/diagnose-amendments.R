@@ -24,7 +24,7 @@
 #' @param top How many of the leading ones to refit and to print.
 #' @param min_drop Leave out what has a smaller index.
 #' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`, `"cross-loading"`, `"effect"`,
-#'   `"effect on an item"`, `"construct covariance"`, `"disturbance covariance"`, `"equality"`, `"fixed value"`,
+#'   `"effect on an item"`, `"construct covariance"`, `"disturbance covariance"`, `"equality"`, `"equality across groups"`, `"fixed value"`,
 #'   `"equation"`, `"bound"`. All when `NULL`.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
 #' @param smallest The smallest change of interest, as a standardized loading or effect, or a correlation of residuals.
@@ -85,7 +85,7 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
 }
 
 amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
-                     "construct covariance", "disturbance covariance", "equality", "fixed value", "equation", "bound", "nonsense")
+                     "construct covariance", "disturbance covariance", "equality", "equality across groups", "fixed value", "equation", "bound", "nonsense")
 
 match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)
@@ -121,19 +121,20 @@ tested_candidates <- function(fit, candidates) {
 
 # How much of a standardized unit one unit of each candidate is; NA where a variance is not positive.
 candidate_units <- function(fit, candidates) {
-  matrices <- model_matrices(fit)
+  every <- core_implied(full_core(fit), fit$eta)
+  number <- if (has_groups(fit)) match(candidates$group, group_names(fit)) else rep(1L, length(candidates$row))
   positive <- function(x) sqrt(ifelse(x > 0, x, NA))
-  sd <- positive(diag(matrices$covariance))
-  residual <- positive(diag(matrices$residual))
-  row <- candidates$row
-  col <- candidates$col
-  loose <- candidates$kind %in% c("equation", "bound")
-  out <- rep(NA_real_, length(row))
-  for (f in names(parameter_families)) {
-    at <- which(candidates$family == parameter_families[[f]] & !loose)
-    same <- row[at] == col[at]
-    out[at] <- switch(f, effect = sd[col[at]] / sd[row[at]], mean = 1 / sd[row[at]],
-                      covariance = ifelse(same, 1 / sd[row[at]]^2, 1 / (residual[row[at]] * residual[col[at]])))
+  out <- rep(NA_real_, length(number))
+  for (g in seq_along(every)) {
+    sd <- positive(diag(every[[g]]$covariance))
+    residual <- positive(diag(every[[g]]$residual))
+    for (f in names(parameter_families)) {
+      at <- which(candidates$family == parameter_families[[f]] & !candidates$kind %in% c("equation", "bound") & number == g)
+      row <- candidates$row[at]
+      col <- candidates$col[at]
+      out[at] <- switch(f, effect = sd[col] / sd[row], mean = 1 / sd[row],
+                        covariance = ifelse(row == col, 1 / sd[row]^2, 1 / (residual[row] * residual[col])))
+    }
   }
   out
 }
@@ -197,11 +198,12 @@ refit_leaders <- function(fit, leaders) {
 
 # Do two refits imply the same moments?
 same_moments <- function(fit, one, other) {
-  sd <- sqrt(diag(fit$moments$covariance))
-  p <- seq_along(sd)
+  sd <- lapply(core_moments(fit), function(moments) sqrt(diag(moments$covariance)))
   moments <- lapply(list(one, other), function(x) {
-    implied <- core_implied(x$core, x$eta)[[1L]]
-    c(implied$covariance[p, p] / outer(sd, sd), if (!fit$layout$profiled) implied$mean[p] / sd)
+    unlist(Map(function(implied, sd) {
+      p <- seq_along(sd)
+      c(implied$covariance[p, p] / outer(sd, sd), if (!fit$layout$profiled) implied$mean[p] / sd)
+    }, core_implied(x$core, x$eta), sd))
   })
   max(abs(moments[[1L]] - moments[[2L]])) < 1e-6
 }
@@ -217,7 +219,7 @@ slack_at <- function(fit, constraint, eta) constraint_jet(fit$layout$constraints
 explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
   # an optimum of the fit itself that is better than the one it is at?
   entry <- core_with(fit, lapply(leaders, function(x) x[i]))$entry
-  if (entry > 0L && leaders$kind[i] != "equality") {
+  if (entry > 0L && !startsWith(leaders$kind[i], "equality")) {
     again <- core_refit(fit, fit$layout$core, found$theta[seq_len(fit$layout$core$parameters)], 4L)
     if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
       return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ", format_fixed(again$chisq), " can be reached"))
@@ -237,6 +239,7 @@ explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
 
 # Three or more items that share pairwise more than their constructs explain: one more construct says it.
 shared_residuals <- function(fit, columns) {
+  if (has_groups(fit)) return(list())
   covariance <- startsWith(columns$kind, "residual covariance")
   hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 & columns$p < 0.01)
   # the leading ones only: a block stands out, or it is none

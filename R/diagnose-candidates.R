@@ -4,7 +4,14 @@
 # constraint (0 for none), value (where it is held now), and `reason` when it is not worth testing. `all` adds what is nonsense.
 find_candidates <- function(fit, all = FALSE) {
   table <- fit$layout
-  parts <- c(list(held_parameters(table), tied_parameters(fit)), new_relations(table, all))
+  fresh <- if (!has_groups(fit)) new_relations(table, all) else unlist(lapply(group_views(fit, errors = FALSE), function(view) {
+    lapply(new_relations(view$layout, all), function(part) {
+      part$group[] <- view$group
+      part$parameter <- address_format(part$head, part$first, part$second, part$group)
+      part
+    })
+  }), recursive = FALSE, use.names = FALSE)
+  parts <- c(list(held_parameters(table), tied_parameters(fit)), fresh)
   out <- Map(c, parts[[1L]], parts[[2L]])
   for (part in parts[-(1:2)]) out <- Map(c, out, part)
   out
@@ -28,7 +35,10 @@ held_parameters <- function(table) {
   shared <- tabulate(table$class, length(table$class))[table$class] > 1L
   rows <- which(fixed | shared)
   if (length(rows) == 0L) return(no_candidates())
-  kind <- ifelse(fixed[rows], "fixed value", "equality")
+  across <- table$shared %||% rep(FALSE, length(fixed))
+  # of two groups, freeing the one is freeing the other
+  if (length(table$groups) == 2L) rows <- rows[!(across[rows] & !fixed[rows] & table$group[rows] == table$groups[1L])]
+  kind <- ifelse(fixed[rows], "fixed value", ifelse(across[rows], "equality across groups", "equality"))
   zero <- fixed[rows] & table$head[rows] == "covariance" & table$fixed[rows] %in% 0
   kind[zero] <- covariance_kind(table, table$first[rows][zero], table$second[rows][zero])
   reason <- rep("", length(rows))
@@ -40,7 +50,8 @@ held_parameters <- function(table) {
   value <- table$fixed[rows]
   value[is.na(value)] <- 0
   candidate_columns(table$head[rows], table$first[rows], table$second[rows], kind, table$family[rows], table$row[rows], table$col[rows],
-                    entry = rows, value = value, reason = reason, parameter = table$parameter[rows])
+                    entry = rows, value = value, reason = reason, parameter = table$parameter[rows]) |>
+    utils::modifyList(list(group = table$group[rows]))
 }
 
 # Equations, and bounds that the solution lies on.

@@ -21,7 +21,7 @@ group_view <- function(fit, group, vcov = NULL) {
   out$moments <- fit$moments$groups[[g]]
   out$eta <- fit$eta[fit$layout$spans[[g]]]
   out$core$eta <- if (length(fit$core$eta)) fit$core$eta[which(fit$layout$core$rows %in% fit$layout$spans[[g]])]
-  out$core$theta <- fit$theta[fit$layout$parameters]
+  out$core$theta <- fit$theta
   out$vcov <- vcov
   out$group <- group
   out
@@ -32,7 +32,7 @@ group_layout <- function(table, g) {
   size <- length(table$head)
   out <- table
   for (name in names(table)) {
-    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "groups", "observed", "constructs")) out[[name]] <- table[[name]][span]
+    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "leading", "groups", "observed", "constructs", "freed", "hold", "except")) out[[name]] <- table[[name]][span]
   }
   part <- table$parts[[g]]
   out[c("observed", "constructs", "endogenous", "composites")] <- part[c("observed", "constructs", "endogenous", "composites")]

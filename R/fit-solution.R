@@ -44,7 +44,7 @@ profile_means <- function(fit, theta) {
   p <- length(layout$observed)
   parts <- mean_parts(fit)
   rows <- which(layout$head == "intercept")
-  theta[match(layout$parameter[rows], names(theta))] <- parts$alpha[layout$row[rows]]
+  theta[layout$map$parameter[match(rows, layout$map$entry)]] <- parts$alpha[layout$row[rows]]
   theta
 }
 
@@ -105,7 +105,7 @@ profiled_errors <- function(fit, used) {
   }
   rows <- which(layout$head == "intercept")
   slope <- parts$slope[layout$row[rows], , drop = FALSE]
-  list(at = match(layout$parameter[rows], layout$parameters), jacobian = jacobian[layout$row[rows], , drop = FALSE],
+  list(at = layout$map$parameter[match(rows, layout$map$entry)], jacobian = jacobian[layout$row[rows], , drop = FALSE],
        own = slope %*% model_covariance(fit) %*% t(slope) / fit$moments$n)
 }
 

@@ -43,8 +43,9 @@ apply_scales <- function(table, bp) {
       carried <- place$number > 1L && any(table$shared[rows])
       if (carried) kind <- "carried" else table$fixed[table$class == table$class[variance]] <- 1
     }
-    table$scales[[length(table$scales) + 1L]] <- list(construct = name, group = place$number, kind = kind, composite = composite, loadings = rows,
-                                                      variance = variance, marker = marker, closed = closed)
+    added <- list(construct = name, group = place$number, kind = kind, composite = composite, loadings = rows,
+                  variance = variance, marker = marker, closed = closed)
+    table$scales <- c(table$scales, stats::setNames(list(added), name))
   }
   table
 }
@@ -102,8 +103,21 @@ apply_map <- function(table, sd = NULL) {
   table$status[is.na(table$fixed) & table$shared] <- "held"
   table$constant <- constant
   table$map <- list(entry = map_entry, parameter = map_parameter, weight = map_weight)
-  table$parameters <- table$parameter[match(independent, table$class)]
+  table$leading <- match(independent, table$class)       # the first row of each
+  table$parameters <- parameter_names(table, independent)
   table
+}
+
+# A parameter goes by the address of its first row; one held across all groups by the address without a group.
+parameter_names <- function(table, classes) {
+  out <- table$parameter[table$leading]
+  if (is.null(table$groups) || !any(table$shared)) return(out)
+  plain <- address_format(table$head, table$first, table$second)
+  for (i in which(table$shared[table$leading])) {
+    rows <- which(table$class == classes[i])
+    if (setequal(table$group[rows], table$groups) && length(unique(plain[rows])) == 1L) out[i] <- plain[rows[1L]]
+  }
+  out
 }
 
 # K as a dense matrix, entries x parameters.

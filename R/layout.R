@@ -52,7 +52,7 @@ core_layout <- function(table, keep_means) {
 layout_counts <- function(table) {
   p <- vapply(table$parts %||% list(table["observed"]), function(part) length(part$observed), 0L)
   moments <- sum(p * (p + 1L) / 2L + if (table$means) p else 0L)
-  free <- table$parameter %in% table$parameters
+  free <- table$leading
   family <- table$role[free]
   equations <- n_equations(table)
   list(moments = moments, parameters = length(table$parameters), equations = equations,

@@ -1,0 +1,192 @@
+#' The invariance ladder
+#'
+#' Fits the same blueprint to several groups, holding more and more equal: configural (nothing), metric (loadings and weights),
+#' scalar (intercepts of items, too), strict (residual variances and covariances of items, too), and then, on top of a rung,
+#' what `structural` names (Jöreskog 1971; Meredith 1993). Each rung is compared with the one before.
+#'
+#' Whatever the scale of the blueprint, rungs are identified by the variance of each construct: 1 in every group while
+#' loadings are free, 1 in the first group only once they are held; means of constructs are free outside the first group once
+#' intercepts are held. So every loading can be tested and released, and \eqn{\chi^2} does not depend on a marker. Intercepts and
+#' variances of observed predictors are never held.
+#'
+#' @section Criteria:
+#' A rung is called to *hold* when none of the changes against the rung before breaks its criterion, *doubtful* when some do, and to
+#' *fail* when that of the CFI and another do. Defaults: CFI falls by no more than .010, RMSEA rises by no more than .015, SRMR
+#' by no more than .030 (metric) or .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030 for CFI and RMSEA
+#' on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2} difference counts only when `criteria` gives a level for it.
+#'
+#' @param bp A [blueprint()].
+#' @param data A data frame, or a named list of [summary_data()].
+#' @param by,levels,missing_codes As in [fit_model()].
+#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`.
+#' @param except Addresses that are not held on any rung.
+#' @param structural Patterns to hold one after the other on top of `on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
+#' @param on The rung to put them on.
+#' @param criteria A named vector that replaces defaults: `cfi`, `rmsea`, `srmr` (largest change for the worse) and `p` (a level).
+#' @param against `"previous"` or `"first"`: what the changes refer to.
+#' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `chisq`, `df`, `p`, `cfi`, `tli`,
+#'   `rmsea`, `srmr`, `aic`, `bic`, the same with `_change`, `verdict`, `broken`), `contributions` (\eqn{\chi^2} of each group by
+#'   rung), `criteria`, `reading`.
+#' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion.
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   covary(be1, be2)
+#' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+#' ladder
+#' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
+#' @export
+invariance <- function(bp, data, by = NULL, rungs = c("configural", "metric", "scalar", "strict"), except = NULL, structural = NULL, on = "scalar",
+                       levels = NULL, missing_codes = NULL, criteria = NULL, against = "previous") {
+  check_blueprint(bp, "invariance")
+  if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = \"column\"."))
+  check_missing_codes(missing_codes)
+  against <- choose_one(against, c("previous", "first"), "`against`")
+  if (is.null(by) && !is_summary_list(data)) abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = \"column\"."))
+  unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_holds))
+  if (length(unknown)) {
+    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_holds)),
+                     i = paste0("Rungs: ", enumerate(names(rung_holds)), ".")))
+  }
+  unknown <- setdiff(structural, hold_heads)
+  if (length(unknown)) abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], hold_heads)))
+  holds <- rung_holds[rungs]
+  for (k in seq_along(structural)) holds[[structural[k]]] <- c(rung_holds[[on]], structural[seq_len(k)])
+  grouping <- grouping_of(data, by, levels, NULL, except)
+  free_bp <- marker_free(bp)
+  model <- meet_data(free_bp, data, missing_codes, grouping)
+  for (note in model$sample$notes) say(note)
+  fits <- lapply(holds, function(hold) fit_rung(free_bp, model, hold, missing_codes))
+  finish_ladder(bp, fits, criteria, against, on = if (length(structural)) on)
+}
+
+rung_holds <- list(configural = character(), metric = c("loading", "weight"), scalar = c("loading", "weight", "intercept"),
+                   strict = c("loading", "weight", "intercept", "variance[items]", "covariance[items]"))
+
+# Every reflective construct gets its unit from its variance, unless its loadings were given.
+marker_free <- function(bp) {
+  bp$scale <- "unit"
+  for (name in names(bp$constructs)) if (bp$constructs[[name]]$kind == "reflective") bp$constructs[[name]]["scale"] <- list(NULL)
+  bp
+}
+
+fit_rung <- function(bp, model, hold, missing_codes) {
+  model$grouping$hold <- hold
+  model$layout <- met_layout(model$blueprint, model$sample, model$grouping)
+  estimate_model(bp, model, missing_codes)
+}
+
+finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
+  rungs <- names(fits)
+  measures <- lapply(fits, comparison_measures)
+  columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(measures))))
+  previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else c(NA, seq_along(fits)[-length(fits)])
+  # structural steps rest on the rung they were put on
+  steps <- which(!rungs %in% names(rung_holds))
+  if (length(steps) && against == "previous" && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
+  for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
+  converged <- vapply(fits, has_converged, NA)
+  sound <- converged & c(NA, converged[previous[-1L]])
+  columns$p_change <- ifelse(sound %in% TRUE & columns$df_change > 0, stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1), lower.tail = FALSE), NA)
+  limits <- lapply(rungs, rung_criteria, groups = length(group_names(fits[[1L]])), given = criteria)
+  judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
+  columns$verdict <- vapply(judged, `[[`, "", "verdict")
+  columns$broken <- vapply(judged, `[[`, "", "broken")
+  ordered <- c("rung", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken")
+  contributions <- vapply(fits, function(fit) vapply(group_views(fit, errors = FALSE), group_chisq, 0), numeric(length(group_names(fits[[1L]]))))
+  structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
+                 criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
+                 reading = read_ladder(columns$rung, columns$verdict)), class = "orizzonte_ladder")
+}
+
+# n F of one group.
+group_chisq <- function(fit) {
+  p <- length(fit$layout$observed)
+  matrices <- model_matrices(fit)
+  sigma <- matrices$covariance[seq_len(p), seq_len(p)]
+  s <- fit$moments$covariance
+  d <- if (fit$layout$means && !fit$layout$profiled) fit$moments$mean - matrices$mean[seq_len(p)] else numeric(p)
+  fit$moments$n * (log_determinant(sigma) + sum(s * solve(sigma)) - log_determinant(s) - p + sum(d * solve(sigma, d)))
+}
+
+rung_criteria <- function(rung, groups, given) {
+  out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (rung == "metric") 0.030 else 0.010)
+  if (groups >= 10L && rung == "metric") out[c("cfi", "rmsea")] <- c(0.020, 0.030)
+  if (is.null(given)) return(out)
+  unknown <- setdiff(names(given), c("cfi", "rmsea", "srmr", "p"))
+  if (!is.numeric(given) || is.null(names(given)) || length(unknown)) {
+    abort("input", c("`criteria` must be a named vector of numbers.", i = "Such as c(cfi = .01, rmsea = .015, p = .05)."))
+  }
+  out[names(given)] <- abs(given)
+  out
+}
+
+judge_rung <- function(columns, k, limits, converged, previous) {
+  if (!converged) return(list(verdict = "not converged", broken = ""))
+  if (is.na(previous)) {
+    good <- columns$cfi[k] >= default_cutoffs$cfi$acceptable && columns$rmsea[k] <= default_cutoffs$rmsea$acceptable
+    return(list(verdict = if (is.na(good)) "" else if (good) "fits" else "fits poorly", broken = ""))
+  }
+  worse <- c(cfi = -columns$cfi_change[k], rmsea = columns$rmsea_change[k], srmr = columns$srmr_change[k])
+  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
+  if ("p" %in% names(limits) && isTRUE(columns$p_change[k] < limits[["p"]])) broken <- c(broken, "p")
+  verdict <- if (length(broken) == 0L) "holds" else if ("cfi" %in% broken && length(broken) > 1L) "fails" else "doubtful"
+  list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "))
+}
+
+rung_allows <- c(configural = "the constructs have the same structure; no numbers may be compared yet",
+                 metric = "effects, covariances and correlations may be compared",
+                 scalar = "means of constructs may be compared",
+                 strict = "sums and means of observed scores may be compared")
+
+read_ladder <- function(rungs, verdict) {
+  known <- rungs %in% names(rung_allows)
+  bad <- which(known & verdict %in% c("fails", "doubtful", "not converged", "fits poorly"))
+  held <- which(known & verdict %in% c("holds", "fits"))
+  last <- if (length(bad)) held[held < bad[1L]] else held
+  top <- if (length(last)) rungs[max(last)]
+  c(if (!is.null(top)) paste0("Up to ", top, ": ", rung_allows[[top]], "."),
+    if (length(bad)) {
+      if (verdict[bad[1L]] == "fits poorly") "The configural model does not fit acceptably: mend it first, in each group." else
+        paste0("The ", rungs[bad[1L]], " rung ", switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful", "has not converged"), ".")
+    })
+}
+
+#' @export
+as.data.frame.orizzonte_ladder <- function(x, ...) x$table
+
+#' @export
+print.orizzonte_ladder <- function(x, ...) {
+  cat(format_ladder(x), sep = "\n")
+  invisible(x)
+}
+
+format_ladder <- function(x) {
+  t <- x$table
+  fit <- x$fits[[1L]]
+  count <- function(v) ifelse(is.na(v), "", format_count(v))
+  columns <- list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi), RMSEA = format_fixed(t$rmsea),
+                  SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))
+  changes <- list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L), "\u0394df" = count(t$df_change), p = format_p(t$p_change),
+                  "\u0394CFI" = format_fixed(t$cfi_change), "\u0394RMSEA" = format_fixed(t$rmsea_change), "\u0394SRMR" = format_fixed(t$srmr_change),
+                  verdict = t$verdict, breaks = t$broken)
+  shares <- x$contributions
+  parts <- c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) format_fixed(shares[, k], 2L)), colnames(shares)))
+  trouble <- unlist(lapply(names(x$fits), function(r) {
+    state <- solution_state(x$fits[[r]])
+    if (!state$status %in% c("proper", "weak")) paste0(r, ": ", toupper(state$status), " (", state$trouble, ")")
+  }))
+  bad <- t$rung[t$verdict %in% c("fails", "doubtful")]
+  limits <- x$criteria[[length(x$criteria)]]
+  c(heading(paste0("Invariance: ", x$title)), format_sample(fit), "", format_table(columns, c(FALSE, rep(TRUE, 7L))), "",
+    paste0("Changes against ", if (x$against == "first") "the first rung" else "the rung before"),
+    format_table(changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
+    "\u03c7\u00b2 of each group", format_table(parts, c(FALSE, rep(TRUE, ncol(shares)))), "",
+    if (length(trouble)) c(paste0("  - ", trouble), ""),
+    wrap_lines(paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ", short_number(limits[["srmr"]]),
+                      if (length(unique(lapply(x$criteria, unname))) > 1L) " (metric: see the help)", "; conventions (Chen 2007), not laws.")),
+    wrap_lines(x$reading), "",
+    if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", bad[1L], ")") else
+      "Next: latent_means(ladder), plot(ladder)")
+}

@@ -1,0 +1,120 @@
+#' Release equalities until a rung holds
+#'
+#' Frees, one at a time, the parameter whose release lowers \eqn{\chi^2} most, until the rung meets the criterion against the rung
+#' before it, or nothing is left that helps (partial invariance; Byrne, Shavelson & Muthén 1989). At least two loadings, and on the scalar rung two
+#' intercepts, of each construct stay held.
+#'
+#' @param ladder What [invariance()] returned.
+#' @param rung The rung to loosen, such as `"metric"`.
+#' @param criterion When to stop: `"indices"`, the criteria of the ladder; or a level of the \eqn{\chi^2} difference test, such as .05.
+#' @param most How many equalities to release at most.
+#' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]), `released` (a data frame: `parameter`, `modification_index`,
+#'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `ladder` (with the loosened rung in place, and all later rungs
+#'   fitted anew with the same exceptions) and `reading`.
+#' @section Errors: `orizzonte_error_name` for a rung the ladder does not have; `orizzonte_error_input` for the first one, which holds nothing.
+#' @examples
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
+#' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+#' loosen(ladder, "metric", criterion = .05)
+#' @export
+loosen <- function(ladder, rung, criterion = "indices", most = 10) {
+  if (!inherits(ladder, "orizzonte_ladder")) abort("input", c("loosen() needs a ladder.", i = "ladder <- invariance(blueprint, data, by = \"column\")."))
+  check_string(rung, "`rung`")
+  rungs <- names(ladder$fits)
+  if (!rung %in% rungs) abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."), did_you_mean(rung, rungs), i = paste0("Rungs: ", enumerate(rungs), ".")))
+  at <- match(rung, rungs)
+  if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
+  if (!identical(criterion, "indices")) check_number(criterion, "`criterion`", 1e-12, 1)
+  check_number(most, "`most`", 1)
+  before <- ladder$fits[[at - 1L]]
+  fit <- ladder$fits[[at]]
+  check_converged(fit, "loosen")
+  met <- function(fit) rung_met(fit, before, rung, criterion, ladder)
+  released <- list()
+  blocked <- FALSE
+  while (!met(fit) && length(released) < most) {
+    table <- amendments(fit, kinds = "equality across groups", top = 3)
+    table <- table[releasable(fit, table$parameter), , drop = FALSE]
+    if (nrow(table) == 0L || table$p[1L] > 0.05) {
+      blocked <- TRUE
+      break
+    }
+    row <- table[1L, ]
+    held <- fit$eta[match(row$parameter, fit$layout$parameter)]
+    fit <- suppressMessages(suppressWarnings(amend_fit(fit, row$parameter, because = paste0("largest index among the equalities of the ", rung, " rung"))))
+    at_now <- match(row$parameter, fit$layout$parameter)
+    others <- setdiff(which(address_format(fit$layout$head, fit$layout$first, fit$layout$second) ==
+                              address_format(fit$layout$head, fit$layout$first, fit$layout$second)[at_now]), at_now)
+    released <- c(released, list(list(parameter = row$parameter, modification_index = row$modification_index, actual_drop = row$actual_drop,
+                                      estimate = fit$eta[at_now], reference = fit$eta[others[1L]])))
+    if (!has_converged(fit)) break
+  }
+  columns <- if (length(released)) do.call(Map, c(list(c), released)) else
+    list(parameter = character(), modification_index = numeric(), actual_drop = numeric(), estimate = numeric(), reference = numeric())
+  holds <- met(fit)
+  structure(list(fit = fit, rung = rung, released = list_frame(columns), holds = holds, blocked = blocked, criterion = criterion,
+                 ladder = relaid_ladder(ladder, fit, at)), class = "orizzonte_loosened")
+}
+
+rung_met <- function(fit, before, rung, criterion, ladder) {
+  if (!has_converged(fit)) return(FALSE)
+  if (is.numeric(criterion)) {
+    df <- stats::df.residual(fit) - stats::df.residual(before)
+    return(df <= 0 || upper_p(max(0, stats::deviance(fit) - stats::deviance(before)), df) >= criterion)
+  }
+  a <- comparison_measures(before)
+  b <- comparison_measures(fit)
+  limits <- ladder$criteria[[rung]]
+  worse <- c(cfi = a$cfi - b$cfi, rmsea = b$rmsea - a$rmsea, srmr = b$srmr - a$srmr)
+  all(is.na(worse) | worse <= limits[names(worse)] + 1e-12)
+}
+
+# Two of the same kind must stay held for each construct, or its groups can no longer be compared.
+releasable <- function(fit, parameters) {
+  table <- fit$layout
+  vapply(parameters, function(text) {
+    row <- match(text, table$parameter)
+    here <- table$group == table$group[row] & table$shared
+    if (table$head[row] == "loading") return(sum(here & table$head == "loading" & table$first == table$first[row]) > 2L)
+    if (table$head[row] == "intercept") {
+      owners <- unique(table$first[table$head == "loading" & table$second == table$first[row]])
+      items <- unique(table$second[table$head == "loading" & table$first %in% owners])
+      return(sum(here & table$head == "intercept" & table$first %in% items) > 2L)
+    }
+    TRUE
+  }, NA, USE.NAMES = FALSE)
+}
+
+# The loosened fit in its place; later rungs anew with the same exceptions.
+relaid_ladder <- function(ladder, fit, at) {
+  except <- fit$options$grouping$except
+  fits <- ladder$fits
+  fits[[at]] <- fit
+  for (k in seq_along(fits)[-seq_len(at)]) {
+    grouping <- fits[[k]]$options$grouping
+    grouping$except <- union(grouping$except, except)
+    fits[[k]] <- refit_blueprint(fits[[k]], bare_trail(fits[[k]]$blueprint), grouping = grouping)
+  }
+  finish_ladder(ladder$blueprint, fits, ladder$given, ladder$against, ladder$on)
+}
+
+bare_trail <- function(bp) {
+  bp$trail <- list()
+  bp
+}
+
+#' @export
+print.orizzonte_loosened <- function(x, ...) {
+  cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$blueprint$title)), sep = "\n")
+  r <- x$released
+  if (nrow(r)) {
+    cat("Released, in this order", format_table(list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L), drop = format_fixed(r$actual_drop, 2L),
+                                                     estimate = format_number(r$estimate), `held at` = format_number(r$reference)), c(FALSE, rep(TRUE, 4L))),
+        format_wordings(r$parameter, all_wordings(x$fit)), "", sep = "\n")
+  }
+  told <- if (is.numeric(x$criterion)) paste0("p of \u0394\u03c7\u00b2 at least ", short_number(x$criterion)) else "the criteria of the ladder"
+  cat(wrap_lines(if (x$holds) paste0("With ", if (nrow(r)) paste(count_of(nrow(r), "release"), "") else "nothing released ", "the rung meets ", told, ".") else
+    paste0("The rung does not meet ", told, if (x$blocked) ": what is left cannot be released, or would not help." else ".")), "", sep = "\n")
+  cat("Next: trail(loosened$fit), loosened$ladder, latent_means(loosened$ladder)\n")
+  invisible(x)
+}
