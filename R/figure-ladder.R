@@ -1,0 +1,112 @@
+#' Draw an invariance ladder
+#'
+#' `plot()` draws the indices by rung, with a mark where a criterion breaks. `group_plot()` draws a kind of parameter by group with intervals;
+#' `expected_scores()` the expected score of each item by its construct, for each group.
+#'
+#' @param x A ladder from [invariance()].
+#' @param ... Not used.
+#' @return A ggplot object.
+#' @examples
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
+#' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+#' plot(ladder)
+#' group_plot(ladder$fits$configural, "loading")
+#' expected_scores(ladder$fits$metric, "Calm")
+#' @export
+plot.orizzonte_ladder <- function(x, ...) {
+  t <- x$table
+  shown <- c("cfi", "rmsea", "srmr", "bic")
+  words <- c(cfi = "CFI", rmsea = "RMSEA", srmr = "SRMR", bic = "BIC")
+  size <- nrow(t)
+  breaks <- unlist(lapply(shown, function(name) grepl(toupper(name), t$broken, fixed = TRUE)))
+  points <- list_frame(list(rung = factor(rep(t$rung, 4L), t$rung), value = unlist(t[shown], use.names = FALSE),
+                            index = factor(rep(words[shown], each = size), words[shown]), state = ifelse(breaks, "breaks its criterion", "within"), run = rep(1L, 4L * size)))
+  points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L), format_fixed(points$value))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(points, aes(.data$rung, .data$value)) +
+    ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]], linewidth = 0.5) +
+    ggplot2::geom_point(aes(shape = .data$state, colour = .data$state), size = 2.8) +
+    ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8, colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
+                        label.padding = grid::unit(0.04, "inches")) +
+    ggplot2::facet_wrap(~index, scales = "free_y") +
+    ggplot2::scale_shape_manual(values = c(within = 19, `breaks its criterion` = 17), name = NULL) +
+    ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]], `breaks its criterion` = palette_dusk[["amber"]]), name = NULL) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title), caption = paste(strwrap(paste(x$reading, collapse = " "), 120L), collapse = "\n")) +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left",
+                                    axis.text.x = ggplot2::element_text(angle = if (size > 4L) 30 else 0, hjust = if (size > 4L) 1 else 0.5))
+}
+
+#' @rdname plot.orizzonte_ladder
+#' @param fit A fit with groups.
+#' @param head `"loading"`, `"intercept"`, `"effect"` or another head.
+#' @param level Level of the intervals.
+#' @export
+group_plot <- function(fit, head = "loading", level = 0.95) {
+  check_fit(fit, "group_plot")
+  if (!has_groups(fit)) abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+  head <- choose_one(head, names(address_heads), "`head`")
+  check_level(level)
+  table <- estimates(fit, level = level)
+  rows <- which(fit$layout$head == head & (head != "intercept" | fit$layout$first %in% reflective_items(fit$layout)))
+  if (length(rows) == 0L) abort("input", paste0("The model has no ", head, " to draw."))
+  plain <- address_format(fit$layout$head, fit$layout$first, fit$layout$second)[rows]
+  groups <- group_names(fit)
+  points <- list_frame(list(parameter = factor(plain, rev(unique(plain))), group = factor(table$group[rows], rev(groups)), value = table$estimate[rows],
+                            lower = ifelse(is.na(table$lower[rows]), table$estimate[rows], table$lower[rows]),
+                            upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$shared[rows]))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  colours <- stats::setNames(grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])(length(groups)), groups)
+  shapes <- stats::setNames(rep_len(c(19, 17, 15, 18, 1, 2, 0, 5), length(groups)), groups)
+  dodge <- ggplot2::position_dodge(width = 0.7)
+  ggplot2::ggplot(points, aes(.data$value, .data$parameter, colour = .data$group, shape = .data$group)) +
+    ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), position = dodge, linewidth = 0.6) +
+    ggplot2::geom_point(position = dodge, size = if (length(groups) > 4L) 1.4 else 2.4) +
+    ggplot2::scale_colour_manual(values = colours, breaks = groups, name = NULL) +
+    ggplot2::scale_shape_manual(values = shapes, breaks = groups, name = NULL) +
+    ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$blueprint$title),
+                  caption = if (any(points$held)) "what is held across groups has the same value in all of them") +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+#' @rdname plot.orizzonte_ladder
+#' @param construct A construct.
+#' @export
+expected_scores <- function(fit, construct) {
+  check_fit(fit, "expected_scores")
+  check_string(construct, "`construct`")
+  known <- setdiff(fit$layout$constructs, fit$layout$composites)
+  if (!construct %in% known) abort("name", c(paste0("There is no construct ", quoted(construct), "."), did_you_mean(construct, known)))
+  views <- group_views(fit, errors = FALSE)
+  lines <- do.call(rbind, lapply(names(views), function(g) {
+    view <- views[[g]]
+    matrices <- model_matrices(view)
+    p <- length(view$layout$observed)
+    at <- p + match(construct, view$layout$constructs)
+    others <- setdiff(seq_along(view$layout$constructs) + p, at)
+    items <- view$layout$second[view$layout$head == "loading" & view$layout$first == construct]
+    items <- intersect(items, view$layout$observed)
+    ends <- matrices$mean[at] + c(-2, 2) * sqrt(max(matrices$covariance[at, at], 0))
+    do.call(rbind, lapply(items, function(item) {
+      i <- match(item, view$layout$observed)
+      level <- matrices$intercepts[i] + sum(matrices$effects[i, others] * matrices$mean[others])
+      list_frame(list(item = rep(item, 2L), group = rep(g, 2L), x = ends, y = level + matrices$effects[i, at] * ends))
+    }))
+  }))
+  groups <- names(views)
+  lines$group <- factor(lines$group, groups)
+  colours <- stats::setNames(grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])(length(groups)), groups)
+  types <- stats::setNames(rep_len(c("solid", "42", "13", "4212"), length(groups)), groups)
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(lines, aes(.data$x, .data$y, colour = .data$group, linetype = .data$group)) +
+    ggplot2::geom_line(linewidth = 0.8) +
+    ggplot2::facet_wrap(~item) +
+    ggplot2::scale_colour_manual(values = colours, name = NULL) +
+    ggplot2::scale_linetype_manual(values = types, name = NULL) +
+    ggplot2::labs(x = construct, y = "expected score", title = paste0("Expected scores by ", construct),
+                  caption = "each line spans two standard deviations of the construct either side of its mean in the group") +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}

@@ -1,0 +1,74 @@
+#' Estimates of groups side by side, with a test of their difference
+#'
+#' One row a parameter: its estimate in every group, and a Wald test of whether they are equal (moderation by group, for effects). What is held is
+#' equal by construction and has no test; its standardized values differ all the same, where variances do.
+#'
+#' @param fit A fit from [fit_model()] with groups.
+#' @param heads Heads to show, such as `"effect"`; loadings, weights, effects and covariances when `NULL`.
+#' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group `estimate`, `se` and `standardized` (followed by a dot and the group), `difference`
+#'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
+#' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown head.
+#' @examples
+#' bp <- blueprint("Why singers stay") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Staying", reflected_in = st1:st3) |>
+#'   effect(Staying ~ Belonging)
+#' fit <- suppressMessages(fit_model(bp, choirs, by = "setting", hold = "loading"))
+#' compare_groups(fit, heads = "effect")
+#' @export
+compare_groups <- function(fit, heads = NULL) {
+  check_fit(fit, "compare_groups")
+  if (!has_groups(fit)) abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+  unknown <- setdiff(heads, names(address_heads))
+  if (length(unknown)) abort("input", c(paste0("There is no head ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_heads))))
+  table <- fit$layout
+  groups <- group_names(fit)
+  plain <- address_format(table$head, table$first, table$second)
+  wanted <- unique(plain[table$head %in% (heads %||% c("loading", "weight", "effect", "covariance"))])
+  vcov <- solution_vcov(fit)
+  map <- map_matrix(table)
+  se <- delta_se(map, vcov)
+  se[table$status %in% c("fixed", "at bound")] <- NA
+  standardized <- standardized_solution(fit)$value
+  at <- vapply(groups, function(g) match(paste(wanted, g, sep = "\r"), paste(plain, table$group, sep = "\r")), integer(length(wanted)))
+  at <- matrix(at, length(wanted), dimnames = list(NULL, groups))
+  columns <- list(parameter = wanted)
+  for (g in groups) {
+    columns[[paste0("estimate.", g)]] <- fit$eta[at[, g]]
+    columns[[paste0("se.", g)]] <- se[at[, g]]
+    columns[[paste0("standardized.", g)]] <- standardized[at[, g]]
+  }
+  tests <- lapply(seq_along(wanted), function(i) {
+    rows <- at[i, !is.na(at[i, ])]
+    none <- list(wald = NA_real_, df = NA_integer_, p = NA_real_, difference = NA_real_, difference_se = NA_real_)
+    if (length(rows) < 2L || anyNA(vcov)) return(none)
+    contrast <- map[rows[-1L], , drop = FALSE] - rep(1, length(rows) - 1L) %o% map[rows[1L], ]
+    gap <- fit$eta[rows[-1L]] - fit$eta[rows[1L]]
+    variance <- contrast %*% vcov %*% t(contrast)
+    rank <- qr(variance, tol = 1e-9)$rank
+    if (max(abs(contrast)) == 0 || rank == 0L) return(none)
+    wald <- sum(gap * solve_symmetric(variance, gap))
+    list(wald = wald, df = rank, p = upper_p(wald, rank), difference = if (length(rows) == 2L) gap else NA_real_,
+         difference_se = if (length(rows) == 2L) sqrt(variance[1L]) else NA_real_)
+  })
+  get <- function(name) vapply(tests, function(t) as.numeric(t[[name]]), 0)
+  columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"), wald = get("wald"), df = get("df"), p = get("p"),
+                             status = table$status[at[, 1L]]))
+  structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups, title = fit$blueprint$title)
+}
+
+#' @export
+print.orizzonte_group_comparison <- function(x, ...) {
+  groups <- attr(x, "groups")
+  if (is.null(groups) || !all(paste0("estimate.", groups) %in% names(x))) return(print(as.data.frame(unclass(x))))
+  shown <- utils::head(groups, 6L)
+  columns <- list(parameter = x$parameter)
+  for (g in shown) columns[[g]] <- with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
+  columns <- c(columns, list(Wald = format_fixed(x$wald, 2L), df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
+                             status = ifelse(x$status %in% "free", "", x$status)))
+  cat(heading(paste0("Groups side by side: ", attr(x, "title"))), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE)), sep = "\n")
+  notes <- c(if (length(shown) < length(groups)) paste0(length(groups) - length(shown), " more groups are in the data frame."),
+             if (any(x$status %in% "held")) "What is held is equal in raw units; standardized values differ where variances do, and are in the data frame.")
+  if (length(notes)) cat("", wrap_lines(notes), sep = "\n")
+  invisible(x)
+}
