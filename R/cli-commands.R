@@ -35,6 +35,16 @@ cli_options <- function() {
                                    help = "standardized (default), raw, both or none"),
     missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
                                           help = "numbers that mean missing, such as -9,999"),
+    hold = optparse::make_option("--hold", type = "character", default = NULL, metavar = "WHAT",
+                                 help = "held equal across groups, such as 'loading; intercept' (needs --by)"),
+    except = optparse::make_option("--except", type = "character", default = NULL, metavar = "WHAT", help = "addresses not held, separated by ;"),
+    rungs = optparse::make_option("--rungs", type = "character", default = "configural;metric;scalar;strict", metavar = "RUNGS",
+                                  help = "rungs to fit (default: configural;metric;scalar;strict)"),
+    structural = optparse::make_option("--structural", type = "character", default = NULL, metavar = "WHAT",
+                                       help = "held on top of the scalar rung, such as 'variance[constructs]; mean'"),
+    loosen = optparse::make_option("--loosen", type = "character", default = NULL, metavar = "RUNG", help = "release equalities of this rung until it holds"),
+    ladder_table = optparse::make_option("--table", type = "character", default = "ladder", metavar = "TABLE",
+                                         help = "which table as csv: ladder (default), means, gaps or contributions"),
     quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
   )
 }
@@ -62,21 +72,21 @@ cli_commands <- function() {
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "out", "missing_codes", "quiet"),
+      options = c("format", "table", "out", "by", "hold", "except", "missing_codes", "quiet"),
       help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
                     "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
     ),
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "diagnose_table", "top", "all", "out", "missing_codes", "quiet"),
+      options = c("format", "diagnose_table", "top", "all", "out", "by", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
                     "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
     amend = list(
       does = "change one thing, with a reason, and write the next blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "because", "blueprint", "format", "missing_codes", "quiet"),
+      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Frees, fixes or leaves out one thing, refits, and writes the next blueprint with its trail: the change, its reason, what\n",
                     "was predicted and what happened. Several at once are separated by `;`. The trail goes to standard output."),
       example = "orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because 'settled is about calm, too' --out choirs-2.yaml",
@@ -89,13 +99,20 @@ cli_commands <- function() {
                     "models are nested."),
       example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
     ),
+    invariance = list(
+      does = "may groups be compared? configural, metric, scalar, strict, and means", files = c("BLUEPRINT", "DATA"),
+      options = c("by", "rungs", "except", "structural", "loosen", "format", "ladder_table", "out", "missing_codes", "quiet"),
+      help = paste0("Fits the blueprint to the groups of --by, holding more and more equal, and says which rung holds and what may be compared.\n",
+                    "With --loosen RUNG equalities are released one at a time until it does. Exit code 1 when a rung has not converged."),
+      example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric", run = command_invariance
+    ),
     draw = list(
-      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "missing_codes", "quiet"),
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "hold", "except", "missing_codes", "quiet"),
       help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),
     report = list(
-      does = "write a report of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("report", "missing_codes", "quiet"),
+      does = "write a report of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("report", "by", "hold", "except", "missing_codes", "quiet"),
       help = "Fits the blueprint and writes a self-contained report.",
       example = "orizzonte report choirs.yaml choirs.csv --out report.html", run = command_report
     )
@@ -103,8 +120,12 @@ cli_commands <- function() {
 }
 
 fit_from_files <- function(given) {
-  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), missing_codes = parse_codes(given$missing_codes))
+  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, hold = split_words(given$hold), except = split_words(given$except),
+            missing_codes = parse_codes(given$missing_codes))
 }
+
+# Parts separated by semicolons, since addresses hold commas.
+split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
 
 parse_codes <- function(text) {
   if (is.null(text)) return(NULL)

@@ -1,7 +1,7 @@
 #' The command line
 #'
 #' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
-#' `diagnose`, `amend`, `compare`, `draw` or `report`; `orizzonte --help` lists them. Tables go to standard output,
+#' `diagnose`, `amend`, `compare`, `invariance`, `draw` or `report`; `orizzonte --help` lists them. Tables go to standard output,
 #' messages to standard error. Exit codes: 0 done (an improper solution warns
 #' and says so in `status`), 1 not identified or not converged, 2 bad input or
 #' usage, 3 an error of ours.

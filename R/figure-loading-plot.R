@@ -6,6 +6,7 @@
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the intervals.
 #' @param wording Whether to write the wordings beside the items, when there are any.
+#' @param group Which group, in a fit of several; the first when `NULL`, and the title says which. See [group_plot()] for all of them.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for a model without loadings.
 #' @examples
@@ -14,15 +15,16 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' loading_plot(suppressMessages(fit_model(bp, choirs)))
 #' @export
-loading_plot <- function(fit, level = 0.95, wording = TRUE) {
+loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
   check_fit(fit, "loading_plot")
+  fit <- one_group_of(fit, group)
   check_level(level)
   table <- fit$layout
   rows <- which(table$head == "loading")
   if (length(rows) == 0L) abort("input", "The model has no loadings to draw.")
-  shown <- estimates(fit)[rows, ]
-  value <- shown$standardized
-  half <- stats::qnorm((1 + level) / 2) * shown$standardized_se
+  standardized <- standardized_solution(fit)
+  value <- standardized$value[rows]
+  half <- stats::qnorm((1 + level) / 2) * delta_se(standardized$jacobian, solution_vcov(fit))[rows]
   half[is.na(half)] <- 0
   construct <- factor(table$first[rows], table$constructs)
   order <- order(construct, -abs(value))
@@ -47,7 +49,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE) {
     ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21), name = NULL) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)), breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title),
+    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title, if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
                   caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(stats::nobs(fit)))) +
     figure_theme() +
     ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),

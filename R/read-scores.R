@@ -27,6 +27,7 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   constructs <- object$layout$constructs
   if (length(constructs) == 0L) abort("input", c("The model has no constructs, so there are no scores.", i = "Add construct() to the blueprint."))
+  if (has_groups(object)) return(group_scores(object, newdata, method))
   x <- score_data(object, newdata)
   matrices <- model_matrices(object)
   o <- seq_along(object$layout$observed)
@@ -55,6 +56,22 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
   colnames(scores) <- constructs
   as.data.frame(scores)
+}
+
+# Scores by group, in the order of the rows; NA for rows of no group.
+group_scores <- function(fit, newdata, method) {
+  rows <- if (is.null(newdata)) fit$sample$rows_of else group_rows(newdata, fit$sample$by, fit$options$grouping$levels %||% group_names(fit))$rows
+  if (is.null(rows)) {
+    abort("input", c("The fit came from summary data, so there is nobody to score.", i = "Give raw data: predict(fit, newdata = data)."))
+  }
+  total <- if (is.null(newdata)) fit$sample$total_rows else nrow(newdata)
+  out <- matrix(NA_real_, total, length(fit$layout$constructs), dimnames = list(NULL, fit$layout$constructs))
+  views <- group_views(fit, errors = FALSE)
+  for (g in names(views)) {
+    part <- predict.orizzonte_fit(views[[g]], if (!is.null(newdata)) newdata[rows[[g]], , drop = FALSE], method)
+    out[rows[[g]], names(part)] <- as.matrix(part)
+  }
+  as.data.frame(out)
 }
 
 # One row for each row of the data, missing codes as holes.
@@ -99,7 +116,7 @@ generics::augment
 #' @param seed A seed, or `NULL` to go on with the current random numbers.
 #' @param ... Not used.
 #' @return A list of `nsim` data frames with the observed variables, with the
-#'   attribute `seed`. Means are zero when the fit has none.
+#'   attribute `seed`, and a column for the group in a fit of several. Means are zero when the fit has none.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
@@ -116,14 +133,21 @@ simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
     }
     set.seed(seed)
   }
-  model <- implied(object)$all
-  root <- chol(model$covariance)
-  n <- object$sample$n
-  mean <- model$mean %||% numeric(ncol(root))
-  draws <- lapply(seq_len(nsim), function(i) {
-    x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root + rep(mean, each = n)
-    colnames(x) <- object$layout$observed
+  views <- group_views(object, errors = FALSE)
+  draw <- function(view) {
+    model <- implied_moments(view)
+    root <- chol(model$covariance)
+    n <- view$sample$n
+    x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root + rep(model$mean %||% numeric(ncol(root)), each = n)
+    colnames(x) <- view$layout$observed
     as.data.frame(x)
+  }
+  draws <- lapply(seq_len(nsim), function(i) {
+    if (!has_groups(object)) return(draw(object))
+    parts <- lapply(views, draw)
+    for (g in names(parts)) parts[[g]][setdiff(object$layout$observed, names(parts[[g]]))] <- NA_real_
+    by <- object$sample$by %||% "group"
+    cbind(stats::setNames(list_frame(list(rep(names(parts), vapply(parts, nrow, 0L)))), by), do.call(rbind, unname(parts)))
   })
   structure(draws, seed = seed)
 }

@@ -63,12 +63,14 @@ oracle_of_fit <- function(fit, free = character()) {
   value <- ifelse(is.na(at), 0, fit$eta[at])
   held <- ifelse(is.na(at), TRUE, !is.na(table$fixed[at])) & !texts %in% free
   label <- ifelse(is.na(at) | texts %in% free, paste0("own", seq_along(texts)), paste0("class", table$class[at]))
-  cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3], value = ifelse(held, value, NA), label = label)
+  group <- vapply(texts, function(text) parse_address(text)$group %||% NA_character_, "")
+  cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3], value = ifelse(held, value, NA), label = label,
+                      group = if (has_groups(fit)) match(group, group_names(fit)) else 1L)
   if (!table$means) cells <- cells[cells$matrix != "alpha", ]
   model <- oracle_model(table$observed, table$constructs, cells, means = table$means)
   known <- value[match(rownames(cells), texts)]
   theta <- vapply(model$labels, function(l) known[match(l, cells$label)], 0)
-  list(model = model, theta = unname(theta), sample = list(list(n = fit$moments$n, covariance = fit$moments$covariance, mean = fit$moments$mean)),
+  list(model = model, theta = unname(theta), sample = core_moments(fit),
        own = match(label[match(free, texts)], model$labels))
 }
 
@@ -89,4 +91,14 @@ oracle_release <- function(fit, parameter) {
   others <- match(class, o$model$labels[-c])
   change <- at$score[c] / v
   list(index = at$score[c]^2 / v, change = change, full = change * (1 - if (is.na(others)) 0 else rest[others]))
+}
+
+# A grouped (or single) fit against a brute-force fit of the same cells, from a perturbed start.
+expect_brute_force <- function(fit, shake = 0.02) {
+  o <- oracle_of_fit(fit)
+  set.seed(1)
+  oracle <- oracle_fit(o$model, o$theta * (1 + shake * stats::rnorm(length(o$theta))), o$sample)
+  order <- match(paste0("class", fit$layout$class[fit$layout$leading]), o$model$labels)
+  testthat::expect_false(anyNA(order))
+  expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
 }

@@ -1,0 +1,49 @@
+# The ladder on the command line.
+
+command_invariance <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
+  if (is.null(given$by)) abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
+  if (!is.null(given$out)) check_target(given$out)
+  ladder <- invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
+                       except = split_words(given$except), structural = split_words(given$structural), missing_codes = parse_codes(given$missing_codes))
+  loosened <- if (!is.null(given$loosen)) loosen(ladder, given$loosen)
+  final <- if (is.null(loosened)) ladder else loosened$ladder
+  scalar <- "scalar" %in% names(final$fits) && has_converged(final$fits$scalar)
+  means <- if (scalar) latent_means(final)
+  gaps <- if (scalar) group_gaps(final)
+  to_output(given$out, given$quiet, function() {
+    switch(format,
+      text = {
+        print(ladder)
+        for (part in Filter(Negate(is.null), list(loosened, if (!is.null(loosened)) final, means, gaps))) {
+          cat("\n")
+          print(part)
+        }
+      },
+      json = cat(ladder_json(final, loosened, means, gaps), "\n", sep = ""),
+      csv = write_table(ladder_table(table, final, means, gaps)))
+  })
+  if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
+}
+
+ladder_json <- function(ladder, loosened, means, gaps) {
+  content <- list(
+    orizzonte = package_version_text(), command = "invariance", title = ladder$title, groups = group_names(ladder$fits[[1L]]), reading = I(ladder$reading),
+    rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)), criteria = lapply(ladder$criteria, as.list),
+    released = if (!is.null(loosened)) loosened$released, holds = if (!is.null(loosened)) loosened$holds,
+    latent_means = if (!is.null(means)) json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
+  to_json(content)
+}
+
+contribution_rows <- function(ladder) {
+  shares <- ladder$contributions
+  list_frame(c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) unname(shares[, k])), colnames(shares))))
+}
+
+ladder_table <- function(table, ladder, means, gaps) {
+  if (table %in% c("means", "gaps") && is.null(means)) {
+    abort("usage", c(paste0("--table ", table, " needs a scalar rung that converged."), i = "Add scalar to --rungs."))
+  }
+  switch(table, ladder = ladder$table, means = means, gaps = gaps, contributions = contribution_rows(ladder))
+}

@@ -1,0 +1,180 @@
+# Several groups: fits, ladders, releases and latent means, against the brute-force truth.
+items <- c(paste0("be", 1:4), paste0("sc", 1:4))
+two <- blueprint("Two constructs") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4)
+columns <- c(items, "cr1", "cr2", "cr3", paste0("st", 1:3), "years")
+data <- choirs[stats::complete.cases(choirs[columns]), c("setting", "town", columns)]
+ladder <- suppressMessages(invariance(two |> covary(be1, be2), data, by = "setting", structural = c("variance[constructs]", "covariance[constructs]", "mean")))
+
+test_that("every rung agrees with the brute-force truth: estimates, errors and chi-square", {
+  for (rung in names(ladder$fits)) expect_brute_force(ladder$fits[[rung]])
+  expect_brute_force(quiet_fit(two, data, by = "setting", hold = c("loading", "intercept"), except = c("loading[Calm, sc2]", "intercept[be3]")))
+  expect_brute_force(quiet_fit(two |> restrict(loading[Calm, sc2 | weekend] == 0.5) |> relax(covariance[be1, be2 | evening]), data, by = "setting", hold = "intercept"))
+})
+
+test_that("structural and second-order models are held rung by rung as the oracle says", {
+  structural <- two |> construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Belonging + Calm + years)
+  rungs <- suppressMessages(invariance(structural, data, by = "setting", rungs = c("metric", "scalar"), structural = "effect", on = "scalar"))
+  for (fit in rungs$fits) expect_brute_force(fit, shake = 0.002)
+  expect_equal(rungs$table$df_change[3], 3)
+})
+
+test_that("single groups add up, scale settings agree, and items may change their unit", {
+  alone <- vapply(c("evening", "weekend"), function(g) deviance(fit_model(two |> covary(be1, be2), data[data$setting == g, ])), 0)
+  expect_equal(sum(alone), deviance(ladder$fits$configural), tolerance = 1e-8)
+  expect_equal(ladder$contributions[, "configural"], alone, tolerance = 1e-6)
+  expect_equal(colSums(ladder$contributions), vapply(ladder$fits, deviance, 0), tolerance = 1e-8)
+  for (scale in c("marker", "average")) {
+    bp <- two |> covary(be1, be2)
+    bp$scale <- scale
+    expect_equal(deviance(quiet_fit(bp, data, by = "setting", hold = "loading")), deviance(ladder$fits$metric), tolerance = 1e-7)
+    expect_equal(deviance(quiet_fit(bp, data, by = "setting", hold = c("loading", "intercept"))), deviance(ladder$fits$scalar), tolerance = 1e-7)
+  }
+  other <- data
+  other$sc2 <- other$sc2 / 1000 - 3
+  other$be3 <- other$be3 * 250
+  again <- suppressMessages(invariance(two |> covary(be1, be2), other, by = "setting"))
+  expect_equal(again$table$chisq, ladder$table$chisq[1:4], tolerance = 1e-6)
+})
+
+test_that("the table holds changes, verdicts and words", {
+  t <- as.data.frame(ladder)
+  expect_equal(t$rung, c("configural", "metric", "scalar", "strict", "variance[constructs]", "covariance[constructs]", "mean"))
+  expect_true(all(is.na(t[1, grep("_change", names(t))])))
+  expect_equal(t$df_change[2:4], c(6, 6, 9))
+  expect_equal(t$chisq_change[2], deviance(ladder$fits$metric) - deviance(ladder$fits$configural))
+  expect_equal(t$p_change[2], pchisq(t$chisq_change[2], 6, lower.tail = FALSE))
+  expect_equal(t$chisq_change[5], deviance(ladder$fits[[5]]) - deviance(ladder$fits$scalar))      # on the scalar rung
+  first <- suppressMessages(invariance(two, data, by = "setting", against = "first"))
+  expect_equal(first$table$df_change[4], df.residual(first$fits$strict) - df.residual(first$fits$configural))
+  strict <- suppressMessages(invariance(two, data, by = "setting", criteria = c(p = 0.05)))
+  expect_true(any(grepl("P", strict$table$broken)))
+  expect_output(print(ladder), "of each group")
+  expect_error(invariance(two, data, by = "setting", rungs = "metrik"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(invariance(two, data), "by = ", class = "orizzonte_error_input")
+  expect_s3_class(plot(ladder), "ggplot")
+  expect_s3_class(group_plot(ladder$fits$configural, "intercept"), "ggplot")
+  expect_s3_class(expected_scores(ladder$fits$metric, "Calm"), "ggplot")
+})
+
+test_that("equalities across groups are released by score tests that agree with the oracle", {
+  fit <- ladder$fits$metric
+  table <- amendments(fit, kinds = "equality across", top = 3)
+  for (parameter in table$parameter[1:4]) {
+    truth <- oracle_release(fit, parameter)
+    row <- match(parameter, table$parameter)
+    expect_equal(table$modification_index[row], truth$index, tolerance = 1e-5)
+    expect_equal(table$expected_change[row], truth$change, tolerance = 1e-5)
+    expect_equal(table$full_change[row], truth$full, tolerance = 1e-5)
+  }
+  expect_equal(table$parameter[1], "loading[Calm, sc2 | weekend]")
+  freed <- quiet_fit(marker_free(two |> covary(be1, be2)), data, by = "setting", hold = "loading", except = "loading[Calm, sc2]")
+  expect_equal(table$actual_drop[1], deviance(fit) - deviance(freed), tolerance = 1e-6)
+})
+
+test_that("the planted loading and intercept are found and released first", {
+  bp <- two |> construct("Craft", reflected_in = cr1:cr3) |> covary(be1, be2)
+  start <- suppressMessages(invariance(bp, data, by = "setting"))
+  one <- loosen(start, "metric", criterion = 0.05)
+  expect_equal(one$released$parameter, "loading[Calm, sc2 | weekend]")
+  expect_true(one$holds)
+  two_steps <- loosen(one$ladder, "scalar", criterion = 0.05)
+  expect_equal(two_steps$released$parameter[1], "intercept[cr3 | weekend]")
+  expect_equal(trail(two_steps$fit)$change[2], "free intercept[cr3 | weekend]")
+  expect_gte(two_steps$ladder$table$p_change[3], 0.05)
+  expect_output(print(two_steps), "Released, in this order")
+  expect_error(loosen(start, "configural"), "nothing", class = "orizzonte_error_input")
+  expect_error(loosen(start, "metrc"), "Did you mean", class = "orizzonte_error_name")
+  gaps <- group_gaps(two_steps)
+  expect_setequal(gaps$item[order(-gaps$size_any_direction)][1:2], c("cr3", "sc2"))
+  expect_gt(gaps$expected_score[gaps$item == "cr3"], 5)
+  expect_output(print(gaps), "Difference of the total score")
+  expect_error(group_gaps(two), class = "orizzonte_error_input")
+})
+
+test_that("latent means are those of the model, with delta-method errors", {
+  fit <- ladder$fits$scalar
+  means <- latent_means(ladder)
+  expect_equal(means$difference, unname(coef(fit)[c("mean[Belonging | weekend]", "mean[Calm | weekend]")]))
+  expect_equal(means$se, unname(sqrt(diag(vcov(fit)))[c("mean[Belonging | weekend]", "mean[Calm | weekend]")]))
+  turned <- latent_means(fit, reference = "weekend")
+  expect_equal(turned$difference, -means$difference)
+  # the standardized difference does not depend on the scale of the construct
+  marker <- quiet_fit(two |> covary(be1, be2), data, by = "setting", hold = c("loading", "intercept"))
+  expect_equal(latent_means(marker)$standardized, means$standardized, tolerance = 1e-6)
+  expect_equal(latent_means(marker)$standardized_se, means$standardized_se, tolerance = 1e-5)
+  pooled <- latent_means(fit, standardize = "pooled")
+  n <- vapply(core_moments(fit), `[[`, 0, "n")
+  sd <- sqrt((n[1] * 1 + n[2] * coef(fit)[["variance[Calm | weekend]"]]) / sum(n))
+  expect_equal(pooled$standardized[2], means$difference[2] / sd)
+  expect_error(latent_means(ladder$fits$metric), "intercepts are held", class = "orizzonte_error_input")
+})
+
+test_that("group columns are picked, ordered and named; trouble is said by group", {
+  fit <- NULL
+  expect_message(fit <- fit_model(two, data, by = "town", levels = c(Hill = "Cliff", River = "Brook")), "other groups: Arden")
+  expect_equal(group_names(fit), c("Hill", "River"))
+  expect_true("loading[Calm, sc2 | Hill]" %in% names(coef(fit)))
+  expect_error(fit_model(two, data, by = "seting"), "Did you mean", class = "orizzonte_error_name")
+  expect_error(fit_model(two, data, by = "years"), "different values", class = "orizzonte_error_data")
+  expect_error(fit_model(two, data, by = "setting", levels = "weekand"), "Did you mean", class = "orizzonte_error_name")
+  lone <- data
+  lone$setting <- ifelse(seq_len(nrow(lone)) == 1, "none", as.character(lone$setting))
+  expect_error(quiet_fit(two, lone, by = "setting"), "In group none", class = "orizzonte_error_data")
+  flat <- data
+  flat$sc1[flat$setting == "weekend"] <- 50
+  expect_error(quiet_fit(two, flat, by = "setting"), "In group weekend", class = "orizzonte_error_data")
+  expect_error(fit_model(two, data, hold = "loading"), "needs groups", class = "orizzonte_error_input")
+  expect_error(quiet_fit(two, data, by = "setting", hold = "loadings"), "Did you mean", class = "orizzonte_error_input")
+  parts <- lapply(split(data, data$setting), function(d) summary_data(cov(d[items]), nrow(d), means = colMeans(d[items])))
+  expect_equal(deviance(fit_model(two, parts, hold = "loading")), deviance(quiet_fit(two, data, by = "setting", hold = "loading")), tolerance = 1e-6)
+})
+
+test_that("quantities, claims and restrictions know groups", {
+  bp <- two |> quantity(gap = loading[Calm, sc2 | evening] - loading[Calm, sc2 | weekend], r = loading[Calm, sc2] / loading[Calm, sc4]) |>
+    claim(H1 = loading[Calm, sc2 | evening] > loading[Calm, sc2 | weekend], H2 = covariance[Belonging, Calm] > 0)
+  fit <- quiet_fit(bp, data, by = "setting")
+  table <- estimates(fit)
+  gap <- table[table$parameter == "quantity[gap]", ]
+  pair <- c("loading[Calm, sc2 | evening]", "loading[Calm, sc2 | weekend]")
+  expect_equal(gap$estimate, coef(fit)[[pair[1]]] - coef(fit)[[pair[2]]])
+  expect_equal(gap$se, sqrt(sum(diag(vcov(fit))[pair])), tolerance = 1e-8)
+  expect_true(all(c("quantity[r | evening]", "quantity[r | weekend]") %in% table$parameter))
+  judged <- verdicts(fit)
+  expect_equal(judged$claim, c("H1", "H2 | evening", "H2 | weekend"))
+  expect_equal(judged$z[1], gap$estimate / gap$se)
+  expect_equal(judged$verdict, rep("supported", 3))
+  within <- quiet_fit(two |> restrict(loading[Calm, ] == loading[Calm, sc1]), data, by = "setting")
+  expect_equal(df.residual(within), df.residual(fit) + 6)
+  across <- quiet_fit(two |> restrict(variance[sc1 | evening] == variance[sc1 | weekend]), data, by = "setting")
+  expect_equal(df.residual(across), df.residual(fit) + 1)
+  compared <- compare_groups(fit)
+  row <- compared[compared$parameter == "loading[Calm, sc2]", ]
+  expect_equal(row$difference, -gap$estimate)
+  expect_equal(row$wald, (gap$estimate / gap$se)^2, tolerance = 1e-8)
+  expect_true(all(is.na(compare_groups(ladder$fits$metric, "loading")$wald)))
+  expect_output(print(compared), "evening")
+})
+
+test_that("a growth model of two groups agrees with nlme with group terms", {
+  skip_if_not_installed("nlme")
+  set.seed(33)
+  n <- 260
+  g <- rep(c("a", "b"), c(150, 110))
+  level <- rnorm(n, ifelse(g == "a", 10, 11), 2)
+  slope <- rnorm(n, ifelse(g == "a", 1.5, 1.1), 0.6) + 0.1 * (level - 10)
+  wide <- as.data.frame(sapply(0:3, function(t) level + slope * t + rnorm(n)))
+  names(wide) <- paste0("w", 1:4)
+  long <- data.frame(id = rep(seq_len(n), 4), time = rep(0:3, each = n), y = unlist(wide), g = rep(g, 4))
+  reference <- nlme::lme(y ~ time * g, random = ~ time | id, data = long, method = "ML",
+                         control = nlme::lmeControl(tolerance = 1e-12, msTol = 1e-14, opt = "optim", reltol = 1e-14, maxIter = 500, msMaxIter = 500))
+  growth <- blueprint("Growth") |>
+    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
+    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3)) |>
+    restrict(intercept[w1:w4] == 0, variance[w2:w4] == variance[w1]) |>
+    relax(mean[Level], mean[Slope])
+  fit <- quiet_fit(growth, cbind(wide, g = g), by = "g", hold = c("variance[items]", "variance[constructs]", "covariance[constructs]"))
+  expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(reference)), tolerance = 1e-8)
+  fixed <- nlme::fixef(reference)
+  means <- coef(fit)[c("mean[Level | a]", "mean[Slope | a]", "mean[Level | b]", "mean[Slope | b]")]
+  expect_equal(unname(means), unname(c(fixed[1:2], fixed[1:2] + fixed[3:4])), tolerance = 1e-6)
+})
