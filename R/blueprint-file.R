@@ -41,7 +41,7 @@ read_blueprint <- function(file) {
 }
 
 blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording",
-                    "trail")
+                    "left_out", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
@@ -88,6 +88,11 @@ blueprint_from <- function(content, file) {
   }
   mapping(content$wording, "wording", file)
   bp <- in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+  mapping(content$left_out, "left_out", file)
+  for (group in names(content$left_out)) {
+    names <- texts_of(content$left_out[[group]], "left_out", file)
+    bp <- in_file("left_out", leave_out(bp, !!names, group = group))
+  }
   bp$trail <- trail_from(content$trail, file)
   bp
 }
@@ -206,6 +211,10 @@ blueprint_yaml <- function(bp) {
   if (length(bp$quantities)) lines <- c(lines, "quantities:", paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
   if (length(bp$claims)) lines <- c(lines, "claims:", paste0("  ", yaml_text(names(bp$claims)), ": ", yaml_text(bp$claims)))
   if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
+  if (length(bp$left_out)) {
+    lists <- vapply(bp$left_out, function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
+    lines <- c(lines, "left_out:", paste0("  ", yaml_text(names(bp$left_out)), ": ", lists))
+  }
   if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
   lines
 }

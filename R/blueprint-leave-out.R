@@ -5,6 +5,7 @@
 #'
 #' @param .bp A blueprint.
 #' @param ... Names of items, observed variables or constructs.
+#' @param group Leave them out in this group only, when the model is fitted to several.
 #' @return The blueprint without them.
 #' @section Errors: `orizzonte_error_name` for a name that is not in the
 #'   blueprint (the nearest is given); `orizzonte_error_input` when a construct
@@ -14,7 +15,7 @@
 #'   construct("Craft", reflected_in = cr1:cr4) |>
 #'   leave_out(cr4)
 #' @export
-leave_out <- function(.bp, ...) {
+leave_out <- function(.bp, ..., group = NULL) {
   check_blueprint(.bp, "leave_out")
   gone <- captured_dots(rlang::enquos(...), "leave_out")$names
   if (length(gone) == 0L) abort("input", c("leave_out() needs a name.", i = "Such as leave_out(cr4)."))
@@ -22,6 +23,11 @@ leave_out <- function(.bp, ...) {
   known <- c(variables$constructs, variables$observed)
   unknown <- setdiff(gone, known)
   if (length(unknown)) abort("name", c(paste0(quoted(unknown[1L]), " is not in the blueprint."), did_you_mean(unknown[1L], known)))
+  if (!is.null(group)) {
+    check_string(group, "`group`")
+    .bp$left_out[[group]] <- union(.bp$left_out[[group]], gone)
+    return(.bp)
+  }
   .bp$constructs <- .bp$constructs[setdiff(names(.bp$constructs), gone)]
   for (name in names(.bp$constructs)) {
     part <- .bp$constructs[[name]]

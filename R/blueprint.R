@@ -32,7 +32,7 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
     restrict = list(), relax = character(), start_at = numeric(), quantities = character(), claims = character(),
-    wording = character(), trail = list()
+    wording = character(), left_out = list(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 
@@ -100,6 +100,7 @@ format_blueprint <- function(bp) {
     if (length(bp$relax)) paste("free:", bp$relax),
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
     if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
+    unlist(lapply(names(bp$left_out), function(g) paste0("left out in group ", g, ": ", enumerate(bp$left_out[[g]])))),
     if (length(bp$claims)) paste0("claim ", names(bp$claims), ": ", bp$claims),
     if (length(bp$trail)) paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"), "; see trail(blueprint)")
   )

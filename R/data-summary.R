@@ -143,9 +143,9 @@ print.orizzonte_summary_data <- function(x, ...) {
 #' `.group`.
 #'
 #' @param file Path of the file.
-#' @param group Which group to read when the file has a `.group` column.
+#' @param group Which group to read when the file has a `.group` column; all when `NULL`.
 #' @inheritParams summary_data
-#' @return As [summary_data()].
+#' @return As [summary_data()]; when the file has several groups and none is named, a list of them by group, as [fit_model()] takes it.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or its
 #'   layout is not as above; otherwise as [summary_data()].
 #' @examples
@@ -153,6 +153,10 @@ print.orizzonte_summary_data <- function(x, ...) {
 #' @export
 read_summary_data <- function(file, group = NULL, divisor = "n-1") {
   table <- read_csv_file(file)
+  groups <- unique(as.character(table$.group))
+  if (is.null(group) && length(groups) > 1L) {
+    return(lapply(stats::setNames(groups, groups), function(g) read_summary_data(file, group = g, divisor = divisor)))
+  }
   table <- one_group(table, group, file)
   if (names(table)[1L] != "row") {
     abort("file", c(paste0(file, " is not a summary-data file."),
@@ -189,10 +193,6 @@ one_group <- function(table, group, file) {
     return(table)
   }
   groups <- unique(as.character(table$.group))
-  if (is.null(group) && length(groups) > 1L) {
-    abort("file", c(paste0(file, " holds ", length(groups), " groups: ", enumerate(groups), "."),
-                    i = paste0("Name the one to read: group = ", quoted(groups[1L]), ".")))
-  }
   group <- group %||% groups
   if (!group %in% groups) abort("file", c(paste0(file, " has no group ", quoted(group), "."), did_you_mean(group, groups)))
   table[as.character(table$.group) == group, setdiff(names(table), ".group"), drop = FALSE]

@@ -41,7 +41,7 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   if (length(free)) check_offered(fit, chosen)
   across <- chosen$kind %in% "equality across groups"
   grouping <- fit$options$grouping
-  grouping$except <- c(grouping$except, chosen$parameter[across])
+  if (any(across)) grouping$except <- c(grouping$except, chosen$parameter[across])
   bp <- suppressMessages(amended_blueprint(fit, lapply(chosen, function(x) x[!across]), fix, omit))
   amended <- refit_blueprint(fit, bp, grouping = grouping)
   if (length(free) && !length(fix) && !length(omit) && (!has_converged(amended) || amended$core$discrepancy > fit$core$discrepancy + 1e-9)) {

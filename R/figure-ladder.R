@@ -58,17 +58,31 @@ group_plot <- function(fit, head = "loading", level = 0.95) {
                             upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$shared[rows]))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  colours <- stats::setNames(grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])(length(groups)), groups)
-  shapes <- stats::setNames(rep_len(c(19, 17, 15, 18, 1, 2, 0, 5), length(groups)), groups)
+  labels <- ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$blueprint$title),
+                          caption = if (any(points$held)) "what is held across groups has the same value in all of them")
+  if (length(groups) > 4L) {
+    # a panel for each parameter, a line for each group
+    points$parameter <- factor(points$parameter, unique(plain))
+    return(ggplot2::ggplot(points, aes(.data$value, .data$group)) +
+             ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), colour = palette_dusk[["slate"]], linewidth = 0.5) +
+             ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 1.6) +
+             ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") + labels + figure_theme())
+  }
+  colours <- group_colours(groups)
+  shapes <- stats::setNames(c(19, 17, 15, 1)[seq_along(groups)], groups)
   dodge <- ggplot2::position_dodge(width = 0.7)
   ggplot2::ggplot(points, aes(.data$value, .data$parameter, colour = .data$group, shape = .data$group)) +
     ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), position = dodge, linewidth = 0.6) +
-    ggplot2::geom_point(position = dodge, size = if (length(groups) > 4L) 1.4 else 2.4) +
+    ggplot2::geom_point(position = dodge, size = 2.4) +
     ggplot2::scale_colour_manual(values = colours, breaks = groups, name = NULL) +
-    ggplot2::scale_shape_manual(values = shapes, breaks = groups, name = NULL) +
-    ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$blueprint$title),
-                  caption = if (any(points$held)) "what is held across groups has the same value in all of them") +
+    ggplot2::scale_shape_manual(values = shapes, breaks = groups, name = NULL) + labels +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+# Along the ramp, from dusk to dawn.
+group_colours <- function(groups) {
+  ramp <- grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])
+  stats::setNames(ramp(length(groups)), groups)
 }
 
 #' @rdname plot.orizzonte_ladder
@@ -97,7 +111,7 @@ expected_scores <- function(fit, construct) {
   }))
   groups <- names(views)
   lines$group <- factor(lines$group, groups)
-  colours <- stats::setNames(grDevices::colorRampPalette(palette_dusk[c("deep", "slate", "dune", "amber")])(length(groups)), groups)
+  colours <- group_colours(groups)
   types <- stats::setNames(rep_len(c("solid", "42", "13", "4212"), length(groups)), groups)
   aes <- ggplot2::aes
   .data <- rlang::.data

@@ -10,6 +10,8 @@
 #'   brackets) or `"none"`.
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
 #'   nodes, in inches on a page of 10 by 6.25; `dy` > 0 is up.
+#' @param groups Which groups to draw, side by side in the same layout; the first four when `NULL`. Values that differ
+#'   between groups (Wald test, p < .05) are emphasised.
 #' @return A ggplot object, made for 10 by 6.25 inches; `plot(fit)` draws the same.
 #' @section Errors: `orizzonte_error_name` when `nudge` names something that is
 #'   not in the diagram.
@@ -19,13 +21,48 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' path_diagram(suppressMessages(fit_model(bp, choirs)))
 #' @export
-path_diagram <- function(fit, values = "standardized", nudge = NULL) {
+path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL) {
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
-  table <- fit$layout
+  title <- fit$blueprint$title
+  if (!has_groups(fit)) {
+    if (!is.null(groups)) abort("input", "This fit has no groups.")
+    return(draw_diagrams(list(group_diagram(fit, values, nudge)), diagram_caption(fit, values), title))
+  }
+  chosen <- groups %||% utils::head(group_names(fit), 4L)
+  views <- lapply(stats::setNames(chosen, chosen), one_group_of, fit = fit)
+  differs <- differing_rows(fit)
+  # room for the longest value in any group, so that all are laid out alike
+  texts <- lapply(views, function(view) diagram_text(view$eta, standardized_solution(view)$value, values))
+  same <- length(unique(lapply(views, function(view) view$layout$observed))) == 1L
+  width <- if (same) do.call(pmax, lapply(texts, nchar, type = "width"))
+  panels <- lapply(views, function(view) group_diagram(view, values, nudge, width, differs[fit$layout$group == view$group]))
+  more <- length(group_names(fit)) - length(chosen)
+  caption <- paste0(diagram_caption(fit, values), if (any(differs)) "; amber and bold: differs between groups, p < .05",
+                    if (more > 0L && is.null(groups)) paste0("; ", more, " more groups, see groups ="))
+  draw_diagrams(panels, caption, title)
+}
+
+# Layout and values of one panel. `width`: characters to leave for each value.
+group_diagram <- function(fit, values, nudge, width = NULL, differs = NULL) {
   standardized <- standardized_solution(fit)$value
-  draw_diagram(diagram_layout(table, diagram_text(fit$eta, standardized, values), standardized, nudge), table, fit$eta,
-               diagram_caption(fit, values), fit$blueprint$title)
+  text <- diagram_text(fit$eta, standardized, values)
+  wide <- if (is.null(width)) text else paste0(strrep(" ", pmax(0L, width - nchar(text, "width"))), text)
+  diagram <- diagram_layout(fit$layout, wide, standardized, nudge)
+  diagram$edges <- lapply(diagram$edges, function(edge) {
+    edge$text <- text[edge$row]
+    edge$negative <- fit$eta[edge$row] < 0
+    edge$differs <- isTRUE(differs[edge$row])
+    edge
+  })
+  c(diagram, list(composites = fit$layout$composites, group = fit$group))
+}
+
+# Rows whose values differ between groups by a Wald test at .05.
+differing_rows <- function(fit) {
+  compared <- compare_groups(fit, c("loading", "weight", "effect", "covariance"))
+  plain <- address_format(fit$layout$head, fit$layout$first, fit$layout$second)
+  plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 
 #' @rdname path_diagram
@@ -57,31 +94,38 @@ diagram_caption <- function(fit, values) {
   paste(parts, collapse = "; ")
 }
 
-draw_diagram <- function(diagram, table, eta, caption, title) {
-  points <- diagram$text_size
+draw_diagrams <- function(panels, caption, title) {
+  several <- length(panels) > 1L
+  points <- panels[[1L]]$text_size * if (several) 0.62 else 1
   mm <- points * 25.4 / 72
-  edges <- diagram$edges
-  nodes <- diagram$nodes
-  lines <- do.call(rbind, lapply(seq_along(edges), function(i) {
-    edge <- edges[[i]]
-    list_frame(list(x = edge$path[, 1L], y = edge$path[, 2L], id = rep(i, nrow(edge$path)), type = rep(edge$type, nrow(edge$path)),
-                    strength = rep(abs(edge$strength), nrow(edge$path)), negative = rep(eta[edge$row] < 0, nrow(edge$path))))
+  named <- lapply(panels, function(panel) factor(panel$group %||% "all", vapply(panels, function(p) p$group %||% "all", "")))
+  on_panel <- function(k, columns) list_frame(c(columns, list(panel = rep(named[[k]], length(columns[[1L]])))))
+  lines <- do.call(rbind, lapply(seq_along(panels), function(k) {
+    do.call(rbind, lapply(seq_along(panels[[k]]$edges), function(i) {
+      edge <- panels[[k]]$edges[[i]]
+      size <- nrow(edge$path)
+      on_panel(k, list(x = edge$path[, 1L], y = edge$path[, 2L], id = rep(i, size), type = rep(edge$type, size), strength = rep(abs(edge$strength), size),
+                       negative = rep(edge$negative, size)))
+    }))
   }))
   lines$strength[is.na(lines$strength)] <- 0.5
   lines$strength <- pmin(1, lines$strength)
-  labels <- do.call(rbind, lapply(edges, function(edge) {
-    if (is.null(edge$label)) return(NULL)
-    list_frame(list(x = edge$label[1L], y = edge$label[2L], text = edge$text, type = edge$type))
+  labels <- do.call(rbind, lapply(seq_along(panels), function(k) {
+    do.call(rbind, lapply(panels[[k]]$edges, function(edge) {
+      if (is.null(edge$label)) return(NULL)
+      on_panel(k, list(x = edge$label[1L], y = edge$label[2L], text = edge$text, type = edge$type, differs = edge$differs))
+    }))
   }))
+  nodes <- do.call(rbind, lapply(seq_along(panels), function(k) cbind(panels[[k]]$nodes, panel = rep(named[[k]], nrow(panels[[k]]$nodes)))))
   ellipse <- nodes[nodes$kind == "construct", ]
   angle <- seq(0, 2 * pi, length.out = 73L)
   outline <- list_frame(list(x = rep(ellipse$x, each = 73L) + rep(ellipse$w, each = 73L) / 2 * cos(angle),
                              y = rep(ellipse$y, each = 73L) + rep(ellipse$h, each = 73L) / 2 * sin(angle),
-                             id = rep(ellipse$name, each = 73L)))
+                             id = rep(ellipse$name, each = 73L), panel = rep(ellipse$panel, each = 73L)))
   composite <- nodes[nodes$kind == "composite", ]
   hexagon <- list_frame(list(x = rep(composite$x, each = 6L) + rep(composite$w, each = 6L) / 2 * c(1, 0.74, -0.74, -1, -0.74, 0.74),
                              y = rep(composite$y, each = 6L) + rep(composite$h, each = 6L) / 2 * c(0, 1, 1, 0, -1, -1),
-                             id = rep(composite$name, each = 6L)))
+                             id = rep(composite$name, each = 6L), panel = rep(composite$panel, each = 6L)))
   boxes <- nodes[nodes$kind == "observed", ]
   aes <- ggplot2::aes
   .data <- rlang::.data
@@ -116,16 +160,19 @@ draw_diagram <- function(diagram, table, eta, caption, title) {
   if (!is.null(labels)) {
     on_line <- labels[labels$type != "residual", ]
     plot <- plot +
-      ggplot2::geom_label(data = on_line, mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9, colour = palette_dusk[["ink"]],
+      ggplot2::geom_label(data = on_line, mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9,
+                          colour = ifelse(on_line$differs, palette_dusk[["amber"]], palette_dusk[["ink"]]), fontface = ifelse(on_line$differs, "bold", "plain"),
                           fill = "white", label.size = 0, label.padding = grid::unit(0.03, "inches")) +
       ggplot2::geom_text(data = labels[labels$type == "residual", ], mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9,
                          colour = palette_dusk[["slate"]])
   }
   plot +
+    (if (several) ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 2L)) +
     ggplot2::coord_fixed(xlim = c(0, diagram_page[["width"]]), ylim = c(0, diagram_page[["height"]]), expand = FALSE, clip = "off") +
     ggplot2::labs(title = title, caption = caption) +
     ggplot2::theme_void(base_size = 10) +
     ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA), plot.margin = ggplot2::margin(4, 6, 4, 6),
                    plot.title = ggplot2::element_text(colour = palette_dusk[["ink"]], face = "bold"),
-                   plot.caption = ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
+                   plot.caption = ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0),
+                   strip.text = ggplot2::element_text(colour = palette_dusk[["ink"]], face = "bold", size = 10))
 }

@@ -11,6 +11,7 @@ group_blueprint <- function(bp, group) {
   bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
   bp$relax <- Filter(Negate(elsewhere), bp$relax)
   gone <- bp$left_out[[group]]
+  bp$left_out <- list()
   if (length(gone)) bp <- suppressMessages(leave_out(bp, !!gone))
   bp
 }

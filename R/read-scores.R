@@ -74,6 +74,19 @@ group_scores <- function(fit, newdata, method) {
   as.data.frame(out)
 }
 
+# The data of the fit, a row each.
+fitted_rows <- function(fit) {
+  if (!has_groups(fit)) return(as.data.frame(score_data(fit, NULL)))
+  out <- matrix(NA_real_, fit$sample$total_rows, length(fit$sample$names), dimnames = list(NULL, fit$sample$names))
+  group <- rep(NA_character_, fit$sample$total_rows)
+  for (g in group_names(fit)) {
+    rows <- fit$sample$rows_of[[g]]
+    out[rows, fit$sample$groups[[g]]$names] <- fit$sample$groups[[g]]$data
+    group[rows] <- g
+  }
+  cbind(stats::setNames(list_frame(list(group)), fit$sample$by), as.data.frame(out))
+}
+
 # One row for each row of the data, missing codes as holes.
 score_data <- function(fit, newdata) {
   variables <- fit$layout$observed
@@ -99,7 +112,7 @@ score_data <- function(fit, newdata) {
 augment.orizzonte_fit <- function(x, data = NULL, method = "regression", ...) {
   scores <- predict.orizzonte_fit(x, newdata = data, method = method)
   names(scores) <- paste0(".", names(scores))
-  as_tibble_if_possible(cbind(if (is.null(data)) as.data.frame(score_data(x, NULL)) else data, scores))
+  as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, scores))
 }
 
 #' @importFrom generics augment
