@@ -107,7 +107,8 @@ cli_commands <- function() {
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric", run = command_invariance
     ),
     draw = list(
-      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "hold", "except", "missing_codes", "quiet"),
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "hold", "except",
+                                                                                                "missing_codes", "quiet"),
       help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),

@@ -4,7 +4,8 @@
 group_rows <- function(data, by, levels = NULL) {
   check_string(by, "`by`")
   if (!by %in% names(data)) {
-    abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)), i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
+    abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)), i = paste0("Columns: ",
+        enumerate(names(data), most = 20L), ".")))
   }
   column <- plain_column(data[[by]])
   text <- as.character(column)
@@ -15,7 +16,8 @@ group_rows <- function(data, by, levels = NULL) {
   }
   wanted <- if (is.null(levels)) stats::setNames(known, known) else pick_levels(levels, known, by)
   if (length(wanted) < 2L) {
-    abort("data", c(paste0("Column ", quoted(by), " holds ", count_of(length(wanted), "group"), "; at least two are needed."), i = "Leave out `by` for one group."))
+    abort("data", c(paste0("Column ", quoted(by), " holds ", count_of(length(wanted), "group"), "; at least two are needed."),
+                    i = "Leave out `by` for one group."))
   }
   rows <- lapply(wanted, function(level) which(text == level))
   left <- sum(!is.na(text)) - sum(lengths(rows))

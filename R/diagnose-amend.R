@@ -129,7 +129,8 @@ refit_blueprint <- function(fit, bp, near = NULL, grouping = fit$options$groupin
   layout <- met_layout(coded, sample, grouping)
   check_quantities(layout, bp)
   check_claims(layout, bp)
-  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout, grouping = grouping), fit$options$missing_codes, fit$options$multiplier,
+  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout, grouping = grouping), fit$options$missing_codes,
+                 fit$options$multiplier,
                  near = near)
 }
 

@@ -20,7 +20,8 @@ plot.orizzonte_ladder <- function(x, ...) {
   size <- nrow(t)
   breaks <- unlist(lapply(shown, function(name) grepl(toupper(name), t$broken, fixed = TRUE)))
   points <- list_frame(list(rung = factor(rep(t$rung, 4L), t$rung), value = unlist(t[shown], use.names = FALSE),
-                            index = factor(rep(words[shown], each = size), words[shown]), state = ifelse(breaks, "breaks its criterion", "within"), run = rep(1L, 4L * size)))
+                            index = factor(rep(words[shown], each = size), words[shown]), state = ifelse(breaks, "breaks its criterion", "within"),
+                            run = rep(1L, 4L * size)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L), format_fixed(points$value))
   aes <- ggplot2::aes
   .data <- rlang::.data
@@ -33,7 +34,8 @@ plot.orizzonte_ladder <- function(x, ...) {
     ggplot2::scale_shape_manual(values = c(within = 19, `breaks its criterion` = 17), name = NULL) +
     ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]], `breaks its criterion` = palette_dusk[["amber"]]), name = NULL) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title), caption = paste(strwrap(paste(x$reading, collapse = " "), 120L), collapse = "\n")) +
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title), caption = paste(strwrap(paste(x$reading, collapse = " "), 120L),
+                                                                                               collapse = "\n")) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left",
                                     axis.text.x = ggplot2::element_text(angle = if (size > 4L) 30 else 0, hjust = if (size > 4L) 1 else 0.5))
 }

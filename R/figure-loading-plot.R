@@ -49,7 +49,8 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
     ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21), name = NULL) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)), breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title, if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
+    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title,
+        if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
                   caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(stats::nobs(fit)))) +
     figure_theme() +
     ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),

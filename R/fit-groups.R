@@ -32,7 +32,8 @@ group_layout <- function(table, g) {
   size <- length(table$head)
   out <- table
   for (name in names(table)) {
-    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "leading", "groups", "observed", "constructs", "freed", "hold", "except")) out[[name]] <- table[[name]][span]
+    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "leading", "groups", "observed", "constructs", "freed",
+                                                                                  "hold", "except")) out[[name]] <- table[[name]][span]
   }
   part <- table$parts[[g]]
   out[c("observed", "constructs", "endogenous", "composites")] <- part[c("observed", "constructs", "endogenous", "composites")]

@@ -7,9 +7,16 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame (columns for all observed variables of the model),
-#'   or [summary_data()]. Rows with missing values are dropped, with a message
+#'   or [summary_data()], or a named list of those, one for each group. Rows with missing values are dropped, with a message
 #'   that counts them. A factor or text column that is only a predictor becomes
 #'   0/1, or one 0/1 column for each level but the first; a message says how.
+#' @param by Name of a column whose values are groups.
+#' @param levels Which groups, in which order, under which names: `c(Evening = "evening", Weekend = "weekend")`. All, as they
+#'   are, when `NULL`; others are left out, with a message.
+#' @param hold What is equal across groups: any of `"loading"`, `"weight"`, `"intercept"` (of items), `"effect"`, `"mean"`,
+#'   `"variance[items]"`, `"variance[constructs]"`, `"covariance[items]"`, `"covariance[constructs]"`, or single addresses. Once loadings are held,
+#'   variances fixed for the scale are free outside the first group; once intercepts are, means of constructs.
+#' @param except Addresses (or patterns) that are not held after all; with a group, `loading[Calm, sc2 | weekend]`, in that one only.
 #' @param missing_codes Numbers that mean "missing" in the data, such as `-9`.
 #' @param multiplier `"n"`: covariances with divisor *n* and \eqn{\chi^2 = nF}.
 #'   `"n-1"`: covariances with divisor *n* - 1 and \eqn{\chi^2 = (n-1)F}, as in

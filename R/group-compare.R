@@ -5,7 +5,8 @@
 #'
 #' @param fit A fit from [fit_model()] with groups.
 #' @param heads Heads to show, such as `"effect"`; loadings, weights, effects and covariances when `NULL`.
-#' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group `estimate`, `se` and `standardized` (followed by a dot and the group), `difference`
+#' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group `estimate`, `se` and `standardized` (followed by a dot and
+#'   the group), `difference`
 #'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
 #' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown head.
 #' @examples

@@ -1,14 +1,17 @@
 #' How large is the non-invariance of each item?
 #'
 #' For each item its loadings and intercept are freed alone, all others held as on the scalar rung (those that are free there stay
-#' free), and its expected score in each group is compared with that under the values of the reference group, over the distribution of the constructs in the group
+#' free), and its expected score in each group is compared with that under the values of the reference group, over the distribution of the constructs
+#' in the group
 #' (Nye & Drasgow 2011; Millsap 2011).
 #'
 #' @param ladder What [invariance()] returned (or [loosen()], whose ladder is taken), with a scalar rung.
 #' @param rung The rung that says what is held.
-#' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and `intercept_gap` (group minus reference, of the first construct), `expected_score` (mean difference in points
+#' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and `intercept_gap` (group minus reference, of the
+#'   first construct), `expected_score` (mean difference in points
 #'   of the item), `effect_size` (the same in pooled standard deviations of the item), `size_any_direction` (root mean square over persons, in the
-#'   same unit), `chisq_drop` and `p` of freeing what is still held of it, `sign` of its loading, `status` on the rung (held, partly free, free). Attribute `totals`: by construct and group, the observed difference of the total score, and how
+#'   same unit), `chisq_drop` and `p` of freeing what is still held of it, `sign` of its loading, `status` on the rung (held, partly free, free).
+#' Attribute `totals`: by construct and group, the observed difference of the total score, and how
 #'   much of it comes from items that are free; items that load negatively are turned round.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have.
 #' @examples
@@ -63,7 +66,8 @@ item_gaps <- function(fit, item, groups) {
     main <- which.max(abs(v$loading))
     list(item = item, construct = fit$layout$constructs[main], group = g, loading_gap = unname(slope[main]), intercept_gap = shift, expected_score = score,
          effect_size = score / pooled, size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / pooled, chisq_drop = drop,
-         p = if (df > 0) upper_p(max(0, drop), df) else NA_real_, sign = sign(v$loading[main]), status = if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held")
+         p = if (df > 0) upper_p(max(0, drop), df) else NA_real_, sign = sign(v$loading[main]),
+             status = if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held")
   })
 }
 
@@ -99,15 +103,18 @@ print.orizzonte_gaps <- function(x, ...) {
   shown <- utils::head(as.data.frame(shown), 24L)
   cat(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
       format_table(list(item = shown$item, group = shown$group, loading = format_number(shown$loading_gap), intercept = format_number(shown$intercept_gap),
-                        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L), `any way` = format_fixed(shown$size_any_direction, 2L),
+                        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L),
+                        `any way` = format_fixed(shown$size_any_direction, 2L),
                         p = format_p(shown$p), status = shown$status), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
-      wrap_lines(paste0("points: expected score minus that under the reference group's values; SD: the same in pooled standard deviations, signed and (any way) over persons. ",
+      wrap_lines(paste0("points: expected score minus that under the reference group's values; SD: the same in pooled standard deviations, ",
+                        "signed and (any way) over persons. ",
                         "About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019).")), sep = "\n")
   totals <- attr(x, "totals")
   if (!is.null(totals) && any(totals$from_free_items != 0)) {
     t <- totals[totals$from_free_items != 0, ]
     cat("", "Difference of the total score", format_table(list(construct = t$construct, group = t$group, observed = format_fixed(t$observed, 2L),
-                                                               `from free items` = format_fixed(t$from_free_items, 2L)), c(FALSE, FALSE, TRUE, TRUE)), sep = "\n")
+                                                               `from free items` = format_fixed(t$from_free_items, 2L)), c(FALSE, FALSE, TRUE, TRUE)),
+                                                               sep = "\n")
   }
   invisible(x)
 }

@@ -88,7 +88,8 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   converged <- vapply(fits, has_converged, NA)
   sound <- converged & c(NA, converged[previous[-1L]])
-  columns$p_change <- ifelse(sound %in% TRUE & columns$df_change > 0, stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1), lower.tail = FALSE), NA)
+  columns$p_change <- ifelse(sound %in% TRUE & columns$df_change > 0, stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1),
+                                                                                    lower.tail = FALSE), NA)
   limits <- lapply(rungs, rung_criteria, groups = length(group_names(fits[[1L]])), given = criteria)
   judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
@@ -166,7 +167,8 @@ format_ladder <- function(x) {
   t <- x$table
   fit <- x$fits[[1L]]
   count <- function(v) ifelse(is.na(v), "", format_count(v))
-  columns <- list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi), RMSEA = format_fixed(t$rmsea),
+  columns <- list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi),
+                  RMSEA = format_fixed(t$rmsea),
                   SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))
   changes <- list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L), "\u0394df" = count(t$df_change), p = format_p(t$p_change),
                   "\u0394CFI" = format_fixed(t$cfi_change), "\u0394RMSEA" = format_fixed(t$rmsea_change), "\u0394SRMR" = format_fixed(t$srmr_change),
@@ -184,7 +186,8 @@ format_ladder <- function(x) {
     format_table(changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     "\u03c7\u00b2 of each group", format_table(parts, c(FALSE, rep(TRUE, ncol(shares)))), "",
     if (length(trouble)) c(paste0("  - ", trouble), ""),
-    wrap_lines(paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ", short_number(limits[["srmr"]]),
+    wrap_lines(paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ",
+                      short_number(limits[["srmr"]]),
                       if (length(unique(lapply(x$criteria, unname))) > 1L) " (metric: see the help)", "; conventions (Chen 2007), not laws.")),
     wrap_lines(x$reading), "",
     if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", bad[1L], ")") else

@@ -49,7 +49,8 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   half <- stats::qnorm((1 + level) / 2) * columns$se
   z <- columns$difference / columns$se
   out <- list(construct = columns$construct, group = columns$group, difference = columns$difference, se = columns$se, z = z, p = 2 * stats::pnorm(-abs(z)),
-              lower = columns$difference - half, upper = columns$difference + half, standardized = columns$standardized, standardized_se = columns$standardized_se)
+              lower = columns$difference - half, upper = columns$difference + half, standardized = columns$standardized,
+                  standardized_se = columns$standardized_se)
   held <- vapply(constructs, function(name) {
     items <- table$second[table$head == "loading" & table$first == name]
     length(unique(table$first[table$head == "intercept" & table$shared & table$first %in% items]))
@@ -103,8 +104,9 @@ print.orizzonte_latent_means <- function(x, ...) {
   held <- attr(x, "held")
   if (!is.null(held)) {
     partial <- held < attr(x, "items")
-    cat("", wrap_lines(paste0("std.: in standard deviations of the construct ", if (attr(x, "standardize") == "pooled") "pooled within groups." else "in the reference group.",
-                              if (any(partial)) paste0(" Partly held: ", enumerate(paste0(names(held)[partial], " (", held[partial], " of ", attr(x, "items")[partial], " intercepts)")), "."))),
+    unit <- if (attr(x, "standardize") == "pooled") "pooled within groups." else "in the reference group."
+    counts <- paste0(names(held)[partial], " (", held[partial], " of ", attr(x, "items")[partial], " intercepts)")
+    cat("", wrap_lines(paste0("std.: in standard deviations of the construct ", unit, if (any(partial)) paste0(" Partly held: ", enumerate(counts), "."))),
         sep = "\n")
   }
   invisible(x)

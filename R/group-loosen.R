@@ -21,7 +21,8 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
   if (!inherits(ladder, "orizzonte_ladder")) abort("input", c("loosen() needs a ladder.", i = "ladder <- invariance(blueprint, data, by = \"column\")."))
   check_string(rung, "`rung`")
   rungs <- names(ladder$fits)
-  if (!rung %in% rungs) abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."), did_you_mean(rung, rungs), i = paste0("Rungs: ", enumerate(rungs), ".")))
+  if (!rung %in% rungs) abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."), did_you_mean(rung, rungs), i = paste0("Rungs: ",
+      enumerate(rungs), ".")))
   at <- match(rung, rungs)
   if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
   if (!identical(criterion, "indices")) check_number(criterion, "`criterion`", 1e-12, 1)
@@ -108,7 +109,8 @@ print.orizzonte_loosened <- function(x, ...) {
   cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$blueprint$title)), sep = "\n")
   r <- x$released
   if (nrow(r)) {
-    cat("Released, in this order", format_table(list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L), drop = format_fixed(r$actual_drop, 2L),
+    cat("Released, in this order", format_table(list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L),
+                                                     drop = format_fixed(r$actual_drop, 2L),
                                                      estimate = format_number(r$estimate), `held at` = format_number(r$reference)), c(FALSE, rep(TRUE, 4L))),
         format_wordings(r$parameter, all_wordings(x$fit)), "", sep = "\n")
   }

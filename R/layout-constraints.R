@@ -54,7 +54,8 @@ compile_constraint <- function(restriction, table, scope = NULL) {
     if (length(found) != 1L) abort("restriction", paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
     found
   }, 0L, USE.NAMES = FALSE)
-  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) paste0(" (in ", scope, ")")), tape = tape, rows = rows, bound = restriction$relation != "==",
+  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) paste0(" (in ", scope, ")")), tape = tape, rows = rows,
+       bound = restriction$relation != "==",
        value = if (!restriction$smooth) restriction$right)
 }
 

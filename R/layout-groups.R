@@ -4,10 +4,11 @@ row_columns <- c("parameter", "head", "first", "second", "group", "role", "famil
 
 # What a blueprint says about one group: statements that name another are left aside.
 group_blueprint <- function(bp, group) {
-  elsewhere <- function(texts) any(vapply(texts, function(text) {
+  names_another <- function(text) {
     named <- parse_address(text)$group
     !is.null(named) && !group %in% named
-  }, NA))
+  }
+  elsewhere <- function(texts) any(vapply(texts, names_another, NA))
   bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
   bp$relax <- Filter(Negate(elsewhere), bp$relax)
   gone <- bp$left_out[[group]]

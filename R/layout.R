@@ -42,7 +42,8 @@ core_layout <- function(table, keep_means) {
     scales = unname(lapply(Filter(function(s) s$composite || s$kind != "given", table$scales), function(scale) {
       g <- scale$group
       list(group = g, construct = p[g] + match(scale$construct, parts[[g]]$constructs),
-           kind = if (scale$composite) 3L else if (scale$kind == "carried") 0L else match(scale$kind, scale_settings) - 1L, marker = match(scale$marker, rows, 0L),
+           kind = if (scale$composite) 3L else if (scale$kind == "carried") 0L else match(scale$kind, scale_settings) - 1L, marker = match(scale$marker,
+               rows, 0L),
            variance = match(scale$variance[1L], rows, 0L), loadings = match(scale$loadings, rows), closed = scale$closed)
     }))
   )
@@ -127,7 +128,8 @@ group_assumptions <- function(table, bp) {
   out$assumed <- c(paste0("the same in every group (", enumerate(table$groups, most = 12L), "), each with its own values:"), out$assumed,
                    if (length(held)) paste0("held equal across groups: ", what(held)),
                    if (length(table$freed)) paste0("free outside ", table$groups[1L], ", since intercepts are held: ", what(table$freed)),
-                   if (length(loose)) paste0("variances free outside ", table$groups[1L], ", since loadings are held: ", enumerate(unique(vapply(loose, `[[`, "", "construct")))))
+                   if (length(loose)) paste0("variances free outside ", table$groups[1L], ", since loadings are held: ",
+                                             enumerate(unique(vapply(loose, `[[`, "", "construct")))))
   out
 }
 

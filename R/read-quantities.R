@@ -125,9 +125,10 @@ text_scopes <- function(texts, table) {
 quantity_rows <- function(fit, vcov, level) {
   names <- names(fit$blueprint$quantities)
   context <- jet_context(fit)
-  places <- unlist(lapply(names, function(name) lapply(text_scopes(quantity_addresses(fit$blueprint$quantities[[name]]), fit$layout), function(g) {
-    list(name = name, group = g)
-  })), recursive = FALSE)
+  places <- unlist(lapply(names, function(name) {
+    scopes <- text_scopes(quantity_addresses(fit$blueprint$quantities[[name]]), fit$layout)
+    lapply(scopes, function(g) list(name = name, group = g))
+  }), recursive = FALSE)
   jets <- lapply(places, function(place) quantity_jet(place$name, fit, context, place$group))
   groups <- vapply(places, function(place) place$group %||% NA_character_, "")
   names <- vapply(places, `[[`, "", "name")

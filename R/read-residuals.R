@@ -213,7 +213,8 @@ format_residuals_table <- function(x) {
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)
     lines <- c(lines, "", "Where the SRMR comes from", format_table(list(
-      part = paste0(parts$part, if (!is.null(parts$group)) paste0(" (", parts$group, ")")), moments = format_count(parts$moments), srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
+      part = paste0(parts$part, if (!is.null(parts$group)) paste0(" (", parts$group, ")")), moments = format_count(parts$moments),
+          srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
       c(FALSE, TRUE, TRUE, TRUE)))
   }
   c(lines, format_wordings(c(address_format("variance", unique(stats::na.omit(c(x$first, x$second))))), attr(x, "wording")))

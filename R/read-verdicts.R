@@ -34,7 +34,8 @@ verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
   context <- jet_context(fit)
   vcov <- solution_vcov(fit)
   rows <- unlist(lapply(names(claims), function(name) {
-    lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), function(scope) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin, scope))
+    judge <- function(scope) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin, scope)
+    lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), judge)
   }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
                 lower = numeric(), upper = numeric(), standardized = numeric(), standardized_se = numeric(), verdict = character(), criterion = character())

@@ -73,3 +73,23 @@ test_that("the defended model is drawn and reported with its trail", {
     for (part in c("# Trail", "both are about being greeted", "What could be freed", "# Claims")) expect_match(page, part)
   }
 })
+
+test_that("invariance climbs the ladder, loosens a rung, and gives every table", {
+  bp <- blueprint("Two settings") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Craft", reflected_in = cr1:cr3) |> covary(be1, be2)
+  write_blueprint(bp, inside("groups.yaml"))
+  ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+  text <- command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "setting", "--loosen", "scalar")
+  expect_equal(text$code, 0)
+  for (part in c("Invariance: Two settings", "Released, in this order", "intercept\\[cr3 \\| weekend\\]", "Means of constructs", "Non-invariance of items")) {
+    expect_match(text$out, part)
+  }
+  csv <- utils::read.csv(text = command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "setting", "--format", "csv", "--quiet")$out)
+  expect_equal(csv$chisq, ladder$table$chisq, tolerance = 1e-9)
+  json <- jsonlite::fromJSON(command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "setting", "--format", "json", "--quiet")$out)
+  expect_equal(json$rungs$cfi, ladder$table$cfi, tolerance = 1e-9)
+  expect_equal(json$latent_means$difference, latent_means(ladder)$difference, tolerance = 1e-7)
+  expect_match(command("invariance", inside("groups.yaml"), inside("choirs.csv"))$err, "needs --by")
+  held <- command("fit", inside("groups.yaml"), inside("choirs.csv"), "--by", "setting", "--hold", "loading; intercept", "--format", "csv", "--quiet")
+  expect_equal(sum(utils::read.csv(text = held$out)$status == "held"), 38)
+})

@@ -8,7 +8,8 @@ ladder <- suppressMessages(invariance(two |> covary(be1, be2), data, by = "setti
 test_that("every rung agrees with the brute-force truth: estimates, errors and chi-square", {
   for (rung in names(ladder$fits)) expect_brute_force(ladder$fits[[rung]])
   expect_brute_force(quiet_fit(two, data, by = "setting", hold = c("loading", "intercept"), except = c("loading[Calm, sc2]", "intercept[be3]")))
-  expect_brute_force(quiet_fit(two |> restrict(loading[Calm, sc2 | weekend] == 0.5) |> relax(covariance[be1, be2 | evening]), data, by = "setting", hold = "intercept"))
+  expect_brute_force(quiet_fit(two |> restrict(loading[Calm, sc2 | weekend] == 0.5) |> relax(covariance[be1, be2 | evening]), data, by = "setting",
+                               hold = "intercept"))
 })
 
 test_that("structural and second-order models are held rung by rung as the oracle says", {
@@ -177,4 +178,27 @@ test_that("a growth model of two groups agrees with nlme with group terms", {
   fixed <- nlme::fixef(reference)
   means <- coef(fit)[c("mean[Level | a]", "mean[Slope | a]", "mean[Level | b]", "mean[Slope | b]")]
   expect_equal(unname(means), unname(c(fixed[1:2], fixed[1:2] + fixed[3:4])), tolerance = 1e-6)
+})
+
+test_that("an item may be absent in one group, and scores and simulated data keep the groups", {
+  part <- quiet_fit(two |> leave_out(be4, group = "weekend"), data, by = "setting")
+  alone <- deviance(fit_model(two, data[data$setting == "evening", ])) + deviance(fit_model(two |> leave_out(be4), data[data$setting == "weekend", ]))
+  expect_equal(deviance(part), alone, tolerance = 1e-8)
+  expect_false("loading[Belonging, be4 | weekend]" %in% part$layout$parameter)
+  held <- quiet_fit(two |> leave_out(be4, group = "weekend"), data, by = "setting", hold = "loading")
+  expect_equal(df.residual(held), df.residual(part) + 5)
+  file <- tempfile(fileext = ".yaml")
+  bp <- two |> leave_out(be4, group = "weekend")
+  write_blueprint(bp, file)
+  expect_identical(read_blueprint(file), bp)
+  fit <- quiet_fit(two, data, by = "setting", hold = c("loading", "intercept"))
+  scores <- predict(fit)
+  expect_equal(nrow(scores), nrow(data))
+  evening <- group_view(fit, "evening")
+  expect_equal(unname(as.matrix(scores)[data$setting == "evening", ]), unname(as.matrix(predict(evening))))
+  drawn <- simulate(fit, seed = 1)[[1]]
+  expect_equal(as.vector(table(drawn$setting)), as.vector(table(data$setting)))
+  diagram <- path_diagram(fit)
+  expect_equal(levels(diagram$layers[[1]]$data$panel %||% ggplot2::layer_data(diagram, 1)$PANEL), c("evening", "weekend"))
+  expect_error(path_diagram(fit, groups = "morning"), "no group", class = "orizzonte_error_name")
 })
