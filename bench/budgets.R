@@ -68,6 +68,12 @@ misfitting <- fit_model(factor_blueprint(names(hundred), 10), hundred)
 compare("all modification indices of that model: amendments(top = 0)", 2, function() amendments(misfitting, top = 0),
         function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 1, 1)
 
+twelve <- stats::setNames(simulated(720, 3, 4, 4), paste0("v", 1:12))
+grouped <- cbind(twelve, g = rep(c("a", "b"), c(420, 300)))
+compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, function() suppressMessages(invariance(factor_blueprint(names(twelve), 3), grouped,
+                                                                                                             by = "g")),
+        function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
+
 table <- do.call(rbind, rows)
 print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3), ratio = signif(ratio, 3), budget = signif(budget, 3))),
       row.names = FALSE, right = FALSE)
