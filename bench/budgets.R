@@ -70,9 +70,9 @@ compare("all modification indices of that model: amendments(top = 0)", 2, functi
 
 twelve <- stats::setNames(simulated(720, 3, 4, 4), paste0("v", 1:12))
 grouped <- cbind(twelve, g = rep(c("a", "b"), c(420, 300)))
-compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, function() suppressMessages(invariance(factor_blueprint(names(twelve), 3), grouped,
-                                                                                                             by = "g")),
-        function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
+grouped_bp <- factor_blueprint(names(twelve), 3)
+climb <- function() suppressMessages(invariance(grouped_bp, grouped, by = "g"))
+compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, climb, function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
 
 table <- do.call(rbind, rows)
 print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3), ratio = signif(ratio, 3), budget = signif(budget, 3))),
