@@ -23,6 +23,7 @@ group_view <- function(fit, group, vcov = NULL) {
   out$core$eta <- if (length(fit$core$eta)) fit$core$eta[which(fit$layout$core$rows %in% fit$layout$spans[[g]])]
   out$core$theta <- fit$theta
   out$vcov <- vcov
+  out$estimated <- fit$layout$core$used
   out$group <- group
   out
 }

@@ -124,7 +124,8 @@ moment_jacobian <- function(fit) {
     k <- core$map_parameter[i]
     out[, k] <- out[, k] + core$map_weight[i] * by
   }
-  out
+  # a view of one group knows all parameters, the core's errors only those it estimated
+  if (is.null(fit$estimated)) out else out[, fit$estimated, drop = FALSE]
 }
 
 largest_residuals <- function(fit, type, of_type, parts, largest) {

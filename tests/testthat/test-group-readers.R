@@ -1,0 +1,122 @@
+# Readers of a fit with several groups: each is the reader of its groups, put together.
+items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3))
+data <- choirs[stats::complete.cases(choirs[items]), c("setting", "town", items)]
+bp <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+  construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Belonging + Calm)
+both <- quiet_fit(bp, data, by = "setting")
+single <- lapply(c(evening = "evening", weekend = "weekend"), function(g) fit_model(bp, data[data$setting == g, ]))
+held <- quiet_fit(bp, data, by = "setting", hold = c("loading", "intercept"))
+
+test_that("with nothing held, every reader gives what the single fits give", {
+  for (g in names(single)) {
+    own <- estimates(both)
+    own <- own[own$group == g, ]
+    alone <- estimates(single[[g]])
+    expect_equal(own$estimate, alone$estimate, tolerance = 1e-6)
+    expect_equal(own$se, alone$se, tolerance = 1e-5)
+    expect_equal(own$standardized, alone$standardized, tolerance = 1e-6)
+    expect_equal(own$parameter, with_group(alone$parameter, g))
+    expect_equal(implied(both)[[g]]$covariance, implied(single[[g]])$all$covariance, tolerance = 1e-6)
+    expect_equal(observed(both)[[g]], observed(single[[g]])$all)
+    expect_equal(residuals(both, "standardized")[[g]]$covariance, residuals(single[[g]], "standardized")$all$covariance, tolerance = 1e-5)
+    explained <- r_squared(both)
+    expect_equal(explained$r_squared[explained$group == g], r_squared(single[[g]])$r_squared, tolerance = 1e-6)
+    total <- effects(both)
+    mine <- total[grepl(g, total$parameter, fixed = TRUE), ]
+    expect_equal(mine$estimate, effects(single[[g]])$estimate, tolerance = 1e-6)
+    expect_equal(mine$se, effects(single[[g]])$se, tolerance = 1e-5)
+  }
+})
+
+test_that("log-likelihood, information criteria and indices add up over groups by their definitions", {
+  expect_equal(as.numeric(logLik(both)), sum(vapply(single, function(f) as.numeric(logLik(f)), 0)), tolerance = 1e-9)
+  expect_equal(nobs(both), nrow(data))
+  index <- function(fit, name) fit_indices(fit)$value[match(name, fit_indices(fit)$index)]
+  n <- vapply(single, nobs, 0)
+  for (name in c("srmr", "gfi")) {
+    expect_equal(index(both, name), sum(n * vapply(single, index, 0, name)) / sum(n), tolerance = 1e-6)
+  }
+  expect_equal(index(both, "baseline_chisq"), sum(vapply(single, index, 0, "baseline_chisq")), tolerance = 1e-9)
+  expect_equal(index(both, "baseline_df"), sum(vapply(single, index, 0, "baseline_df")))
+  chisq <- deviance(both)
+  df <- df.residual(both)
+  expect_equal(index(both, "rmsea"), sqrt(2) * sqrt(max(chisq - df, 0) / (df * sum(n))))
+  base <- index(both, "baseline_chisq") - index(both, "baseline_df")
+  expect_equal(index(both, "cfi"), 1 - (chisq - df) / base)
+  # means held: chi-square splits into its covariance and mean parts
+  expect_equal(index(held, "chisq_covariances") + index(held, "chisq_means"), deviance(held), tolerance = 1e-8)
+})
+
+test_that("what is held has one name without a group, and one entry in coef() and vcov()", {
+  names <- names(coef(held))
+  expect_true("loading[Calm, sc2]" %in% names && "intercept[be3]" %in% names)
+  expect_false(any(c("loading[Calm, sc2 | evening]", "loading[Calm, sc2 | weekend]") %in% names))
+  expect_true("variance[sc2 | weekend]" %in% names)
+  expect_equal(rownames(vcov(held)), names)
+  table <- estimates(held)
+  pair <- table[table$parameter %in% c("loading[Calm, sc2 | evening]", "loading[Calm, sc2 | weekend]"), ]
+  expect_equal(pair$status, c("held", "held"))
+  expect_equal(diff(pair$estimate), 0)
+  expect_false(isTRUE(all.equal(pair$standardized[1], pair$standardized[2])))
+  expect_equal(length(coef(both)) - length(coef(held)), df.residual(held) - df.residual(both))
+})
+
+test_that("standardized values, quantities and correlations by group have numerical derivatives", {
+  context <- jet_context(held)
+  for (text in c("standardized(loading[Calm, sc2 | weekend])", "correlation[Calm, Staying | weekend]", "r_squared[Staying | evening]",
+                 "total[Belonging, st2 | weekend]")) {
+    jet <- read_jet(text, held, context)
+    value <- function(theta) {
+      moved <- held
+      moved$theta[] <- theta
+      moved$eta <- held$layout$constant
+      for (i in seq_along(held$layout$map$entry)) {
+        e <- held$layout$map$entry[i]
+        moved$eta[e] <- moved$eta[e] + held$layout$map$weight[i] * theta[held$layout$map$parameter[i]]
+      }
+      read_jet(text, moved, jet_context(moved))$value
+    }
+    expect_equal(jet$gradient, numDeriv::grad(value, unname(held$theta)), tolerance = 1e-6)
+  }
+})
+
+test_that("improper parts, residual tables and printed cards name the group", {
+  odd <- both
+  odd$eta[match("variance[st1 | weekend]", odd$layout$parameter)] <- -3
+  expect_match(improper_parts(odd)$parameter, "variance[st1 | weekend]", fixed = TRUE, all = FALSE)
+  table <- residuals(both, "correlation", largest = 4)
+  expect_true(all(table$group %in% c("evening", "weekend")))
+  expect_true(all(diff(abs(table$residual)) <= 0))
+  expect_match(table$meaning, "\\((evening|weekend)\\)$")
+  expect_output(print(both), "2 groups \\(evening")
+  expect_output(print(summary(held)), "held equal across groups")
+  expect_output(print(r_squared(both)), "Staying | weekend", fixed = TRUE)
+  expect_output(print(equations(both)), "[weekend]", fixed = TRUE)
+})
+
+test_that("amend() releases one group of three, compare_models() knows held models as nested", {
+  three <- quiet_fit(bp, data, by = "town", hold = "loading")
+  freed <- suppressMessages(amend(three, free = loading[Calm, sc2 | Brook], because = "another wording there"))
+  expect_equal(df.residual(three) - df.residual(freed), 1)
+  table <- estimates(freed)
+  value <- table$estimate[match(paste0("loading[Calm, sc2 | ", c("Arden", "Brook", "Cliff"), "]"), table$parameter)]
+  expect_equal(value[1], value[3])
+  expect_false(isTRUE(all.equal(value[1], value[2])))
+  index <- amendments(three, kinds = "equality across", top = 0)
+  expect_equal(trail(freed)$predicted_drop[2], index$modification_index[index$parameter == "loading[Calm, sc2 | Brook]"], tolerance = 1e-7)
+  compared <- compare_models(both, held)
+  expect_equal(compared$nested[2], "yes")
+  expect_equal(compared$chisq_change[2], deviance(held) - deviance(both))
+  expect_match(attr(compare_models(both, three), "notes"), "different rows", all = FALSE)
+})
+
+test_that("readers of one group refuse what they cannot know", {
+  expect_error(residual_map(both, group = "morning"), "no group", class = "orizzonte_error_name")
+  expect_error(residual_map(single$evening, group = "evening"), "no groups", class = "orizzonte_error_input")
+  expect_error(group_plot(single$evening), "no groups", class = "orizzonte_error_input")
+  expect_error(compare_groups(single$evening), "no groups", class = "orizzonte_error_input")
+  expect_error(compare_groups(both, "loadng"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(expected_scores(both, "Calmm"), "Did you mean", class = "orizzonte_error_name")
+  expect_error(latent_means(both), "intercepts are held", class = "orizzonte_error_input")
+  expect_error(fit_model(bp |> restrict(loading[Calm, sc2 | noon] == 1), data, by = "setting"), "no such group", class = "orizzonte_error_name")
+})
