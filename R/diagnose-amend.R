@@ -125,6 +125,7 @@ drop_constraint <- function(restrictions, text, table) {
 refit_blueprint <- function(fit, bp, near = NULL, grouping = fit$options$grouping) {
   coding <- fit$options$coding
   coded <- code_blueprint(bp, coding)
+  if (length(blueprint_variables(coded)$observed) == 0L) abort("input", c("Nothing would be left of the model.", i = "Leave out less."))
   sample <- if (is.null(grouping)) sample_for(fit$sample, blueprint_variables(coded)$observed) else groups_for(fit$sample, coded)
   layout <- met_layout(coded, sample, grouping)
   check_quantities(layout, bp)

@@ -83,6 +83,10 @@ meet_data <- function(bp, data, missing_codes, grouping = NULL) {
   if (length(observed) == 0L) {
     abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
   }
+  if (is.null(grouping) && length(bp$left_out)) {
+    abort("input", c(paste0("The blueprint leaves something out in group ", quoted(names(bp$left_out)[1L]), ", but there are no groups."),
+                     i = "Name the grouping column with by = \"column\"."))
+  }
   sample <- if (is.null(grouping)) {
     sample_moments(code_data(data, coding), observed, missing_codes, bp)
   } else {

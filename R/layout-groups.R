@@ -18,6 +18,11 @@ group_blueprint <- function(bp, group) {
 }
 
 stack_groups <- function(bp, means, observed, groups) {
+  strange <- setdiff(names(bp$left_out), groups)
+  if (length(strange)) {
+    abort("name", c(paste0("Something is left out in group ", quoted(strange[1L]), ", which is not among the groups."), did_you_mean(strange[1L], groups),
+                    i = paste0("Groups: ", enumerate(groups), ".")))
+  }
   tables <- lapply(groups, function(g) layout_parameters(group_blueprint(bp, g), means, observed[[g]]))
   out <- stats::setNames(lapply(row_columns, function(name) unlist(lapply(tables, `[[`, name), use.names = FALSE)), row_columns)
   sizes <- vapply(tables, function(table) length(table$head), 0L)

@@ -120,3 +120,11 @@ test_that("readers of one group refuse what they cannot know", {
   expect_error(latent_means(both), "intercepts are held", class = "orizzonte_error_input")
   expect_error(fit_model(bp |> restrict(loading[Calm, sc2 | noon] == 1), data, by = "setting"), "no such group", class = "orizzonte_error_name")
 })
+
+test_that("what is left out in a group must name one, and something must stay", {
+  expect_error(quiet_fit(bp |> leave_out(be4, group = "weekand"), data, by = "setting"), "Did you mean", class = "orizzonte_error_name")
+  expect_error(quiet_fit(bp |> leave_out(be4, group = "weekend"), data), "no groups", class = "orizzonte_error_input")
+  small <- fit_model(blueprint("One") |> construct("Calm", reflected_in = sc1:sc4), data)
+  expect_error(suppressMessages(amend(small, omit = Calm, because = "x")), class = "orizzonte_error_input")
+  expect_error(suppressMessages(amend(small, omit = c(Calm, sc1, sc2, sc3, sc4), because = "x")), "Nothing would be left", class = "orizzonte_error_input")
+})
