@@ -116,3 +116,17 @@ oracle_scoring <- function(model, theta, sample, steps = 60) {
   }
   list(theta = theta, chisq = n * oracle_discrepancy(model, theta, sample), vcov = solve(at$information))
 }
+
+# Straight growth over four occasions with one residual variance, by nlme and as a blueprint.
+nlme_growth <- function(fixed, long) {
+  nlme::lme(fixed, random = ~ time | id, data = long, method = "ML",
+            control = nlme::lmeControl(tolerance = 1e-12, msTol = 1e-14, opt = "optim", reltol = 1e-14, maxIter = 500, msMaxIter = 500))
+}
+
+growth_blueprint <- function() {
+  blueprint("Growth") |>
+    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
+    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3)) |>
+    restrict(intercept[w1:w4] == 0, variance[w2:w4] == variance[w1]) |>
+    relax(mean[Level], mean[Slope])
+}

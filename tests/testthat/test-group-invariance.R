@@ -166,14 +166,8 @@ test_that("a growth model of two groups agrees with nlme with group terms", {
   wide <- as.data.frame(sapply(0:3, function(t) level + slope * t + rnorm(n)))
   names(wide) <- paste0("w", 1:4)
   long <- data.frame(id = rep(seq_len(n), 4), time = rep(0:3, each = n), y = unlist(wide), g = rep(g, 4))
-  reference <- nlme::lme(y ~ time * g, random = ~ time | id, data = long, method = "ML",
-                         control = nlme::lmeControl(tolerance = 1e-12, msTol = 1e-14, opt = "optim", reltol = 1e-14, maxIter = 500, msMaxIter = 500))
-  growth <- blueprint("Growth") |>
-    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
-    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3)) |>
-    restrict(intercept[w1:w4] == 0, variance[w2:w4] == variance[w1]) |>
-    relax(mean[Level], mean[Slope])
-  fit <- quiet_fit(growth, cbind(wide, g = g), by = "g", hold = c("variance[items]", "variance[constructs]", "covariance[constructs]"))
+  reference <- nlme_growth(y ~ time * g, long)
+  fit <- quiet_fit(growth_blueprint(), cbind(wide, g = g), by = "g", hold = c("variance[items]", "variance[constructs]", "covariance[constructs]"))
   expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(reference)), tolerance = 1e-8)
   fixed <- nlme::fixef(reference)
   means <- coef(fit)[c("mean[Level | a]", "mean[Slope | a]", "mean[Level | b]", "mean[Slope | b]")]
