@@ -64,10 +64,7 @@ compare_fits <- function(fits, labels, against, verb) {
 
 comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
 
-comparison_measures <- function(fit) {
-  table <- fit_indices(fit)
-  stats::setNames(lapply(comparison_columns, function(name) table$value[match(name, table$index)]), comparison_columns)
-}
+comparison_measures <- function(fit, each = measures_by_group(fit)) as.list(index_values(fit, each)[comparison_columns])
 
 # What may be said about two models: the first is compared with the second.
 compare_pair <- function(fit, reference, label, other) {

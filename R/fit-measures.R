@@ -2,7 +2,7 @@
 
 # Baseline model: variables that something points at are uncorrelated with everything; covariances among exogenous
 # observed variables stay free, as in the model. With `independence`, these are zero too. Closed form.
-baseline_model <- function(s, endogenous, n, means, independence = FALSE) {
+baseline_model <- function(s, endogenous, n, means, independence = FALSE, log_s = log_determinant(s)) {
   p <- ncol(s)
   free_block <- if (independence) integer() else which(!colnames(s) %in% endogenous)
   single <- setdiff(seq_len(p), free_block)
@@ -10,17 +10,14 @@ baseline_model <- function(s, endogenous, n, means, independence = FALSE) {
   if (length(free_block)) log_det <- log_det + log_determinant(s[free_block, free_block, drop = FALSE])
   k <- length(free_block)
   parameters <- length(single) + k * (k + 1) / 2
-  list(chisq = max(0, n * (log_det - log_determinant(s))), df = p * (p + 1) / 2 - parameters,
+  list(chisq = max(0, n * (log_det - log_s)), df = p * (p + 1) / 2 - parameters,
        parameters = parameters + if (means) p else 0)
 }
 
 log_determinant <- function(m) 2 * sum(log(diag(chol(m))))
 
 # -2 log-likelihood of the saturated model for complete data, constants included.
-saturated_deviance <- function(s, n) {
-  p <- ncol(s)
-  n * (p * log(2 * pi) + log_determinant(s) + p)
-}
+saturated_deviance <- function(s, n, log_s = log_determinant(s)) n * (ncol(s) * log(2 * pi) + log_s + ncol(s))
 
 upper_p <- function(chisq, df, ncp = 0) {
   if (df <= 0) return(NA_real_)
@@ -71,9 +68,10 @@ srmr <- function(s, sigma, mean = NULL, mu = NULL) {
 }
 
 # GFI = 1 - tr[(Sigma^-1 S - I)^2] / tr[(Sigma^-1 S)^2] (Joreskog & Sorbom 1981).
-gfi <- function(s, sigma) {
-  ratio <- solve(sigma, s)
-  1 - sum(t(ratio - diag(nrow(s))) * (ratio - diag(nrow(s)))) / sum(t(ratio) * ratio)
+# `ratio` is Sigma^-1 S.
+gfi <- function(ratio) {
+  rest <- ratio - diag(nrow(ratio))
+  1 - sum(t(rest) * rest) / sum(t(ratio) * ratio)
 }
 
 # Largest n at which chi-square would not be significant at alpha (Hoelter 1983).

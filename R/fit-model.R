@@ -93,23 +93,22 @@ meet_data <- function(bp, data, missing_codes, grouping = NULL) {
     grouped_moments(code_data(data, coding), grouping$by, grouping$levels, function(g) blueprint_variables(group_blueprint(bp, g))$observed, missing_codes, bp)
   }
   sample$notes <- c(coding_notes(coding), sample$notes)
-  layout <- met_layout(bp, sample, grouping)
+  stated <- sample_layout(bp, sample)
+  layout <- met_layout(bp, sample, grouping, stated)
   check_quantities(layout, bp)
   check_claims(layout, bp)
-  list(blueprint = bp, coding = coding, sample = sample, layout = layout, grouping = grouping)
+  list(blueprint = bp, coding = coding, sample = sample, stated = stated, layout = layout, grouping = grouping)
 }
 
-met_layout <- function(bp, sample, grouping = NULL) {
-  means <- !is.null(sample$mean)
-  sd <- sqrt(diag(sample$covariance))
-  layout <- if (is.null(grouping)) {
-    build_layout(bp, means = means, observed = sample$names, sd = sd)
-  } else {
-    build_layout(bp, means = means, observed = lapply(sample$groups, `[[`, "names"), sd = sd, groups = names(sample$groups), hold = grouping$hold,
-                 except = grouping$except)
-  }
+met_layout <- function(bp, sample, grouping = NULL, stated = sample_layout(bp, sample)) {
+  layout <- finish_layout(stated, bp, sqrt(diag(sample$covariance)), grouping$hold, grouping$except)
   layout$notes <- layout_notes(layout, sample$covariance)
   layout
+}
+
+sample_layout <- function(bp, sample) {
+  observed <- if (is.null(sample$groups)) sample$names else lapply(sample$groups, `[[`, "names")
+  stated_layout(bp, means = !is.null(sample$mean), observed, names(sample$groups))
 }
 
 # `by` and what comes with it; NULL for one group.
@@ -146,7 +145,7 @@ check_feasible <- function(layout, core) {
 
 fit_notes <- function(fit) c(fit$sample$notes, fit$layout$notes)
 
-package_version_text <- function() as.character(utils::packageVersion("orizzonte"))
+package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 
 check_missing_codes <- function(codes) {
   if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())

@@ -72,14 +72,17 @@ marker_free <- function(bp) {
 }
 
 fit_rung <- function(bp, model, hold, missing_codes) {
-  model$grouping$hold <- hold
-  model$layout <- met_layout(model$blueprint, model$sample, model$grouping)
+  if (length(hold)) {
+    model$grouping$hold <- hold
+    model$layout <- met_layout(model$blueprint, model$sample, model$grouping, model$stated)
+  }
   estimate_model(bp, model, missing_codes)
 }
 
 finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   rungs <- names(fits)
-  measures <- lapply(fits, comparison_measures)
+  each <- lapply(fits, measures_by_group)
+  measures <- Map(comparison_measures, fits, each)
   columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(measures))))
   previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else c(NA, seq_along(fits)[-length(fits)])
   # structural steps rest on the rung they were put on
@@ -95,20 +98,10 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
   columns$broken <- vapply(judged, `[[`, "", "broken")
   ordered <- c("rung", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken")
-  contributions <- vapply(fits, function(fit) vapply(group_views(fit, errors = FALSE), group_chisq, 0), numeric(length(group_names(fits[[1L]]))))
+  contributions <- vapply(each, function(parts) vapply(parts, `[[`, 0, "chisq"), numeric(length(group_names(fits[[1L]]))))
   structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
                  criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
                  reading = read_ladder(columns$rung, columns$verdict)), class = "orizzonte_ladder")
-}
-
-# n F of one group.
-group_chisq <- function(fit) {
-  p <- length(fit$layout$observed)
-  matrices <- model_matrices(fit)
-  sigma <- matrices$covariance[seq_len(p), seq_len(p)]
-  s <- fit$moments$covariance
-  d <- if (fit$layout$means && !fit$layout$profiled) fit$moments$mean - matrices$mean[seq_len(p)] else numeric(p)
-  fit$moments$n * (log_determinant(sigma) + sum(s * solve(sigma)) - log_determinant(s) - p + sum(d * solve(sigma, d)))
 }
 
 rung_criteria <- function(rung, groups, given) {

@@ -1,15 +1,21 @@
 # From a blueprint and what the data know to a layout: parameter table, scales and map. `core` is the
 # same as the core reads it. With saturated means the core never sees them: they are profiled out.
-
-# `groups`: names of groups, with the observed variables of each in the list `observed`; `held` are what hold_rows() finds
-# to be equal across them.
+# `groups`: names of groups, with the observed variables of each in the list `observed`; `hold` and `except` as in fit_model().
 build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL, hold = character(), except = character()) {
+  finish_layout(stated_layout(bp, means, observed, groups), bp, sd, hold, except)
+}
+
+# What the blueprint says, before anything is held across groups and constructs get their scales: the rungs of a ladder share it.
+stated_layout <- function(bp, means, observed = NULL, groups = NULL) {
   table <- if (is.null(groups)) layout_parameters(bp, means, observed) else stack_groups(bp, means, observed, groups)
-  table <- apply_restrictions(table, bp)
-  if (length(groups)) table <- hold_across(table, bp, hold, except)
+  apply_restrictions(table, bp)
+}
+
+finish_layout <- function(table, bp, sd, hold = character(), except = character()) {
+  if (length(table$groups)) table <- hold_across(table, bp, hold, except)
   table <- apply_constraints(apply_map(apply_scales(table, bp), sd), bp)
-  table$profiled <- means && means_saturated(table)
-  table$core <- core_layout(table, keep_means = means && !table$profiled)
+  table$profiled <- table$means && means_saturated(table)
+  table$core <- core_layout(table, keep_means = table$means && !table$profiled)
   table
 }
 

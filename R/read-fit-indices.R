@@ -43,31 +43,46 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
   limits <- merge_cutoffs(cutoffs)
+  value <- index_values(fit, measures_by_group(fit, baseline == "independence"))
+  df <- value[["df"]]
+  pressed <- pressed_bounds(fit)
+  lower <- upper <- rep(NA_real_, length(value))
+  if (length(pressed) == 0L) {
+    bounds <- rmsea_bounds(value[["chisq"]], df, fit$moments$n, groups = length(core_moments(fit)))
+    lower[names(value) == "rmsea"] <- bounds[1L]
+    upper[names(value) == "rmsea"] <- bounds[2L]
+  }
+  judged <- judge_indices(value, limits, df, has_converged(fit))
+  out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
+                         cutoff = judged$cutoff, verdict = judged$verdict))
+  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
+}
+
+# At an active bound chi-square follows a mixture (Shapiro 1985): what rests on its plain distribution is left empty.
+pressed_bounds <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
+
+# All indices by name, from what measures_by_group() found.
+index_values <- function(fit, each) {
   chisq <- stats::deviance(fit)
   df <- stats::df.residual(fit)
   n <- fit$moments$n
   q <- n_free(fit)
-  means <- fit$layout$means
-  structured <- means && !fit$layout$profiled
-  views <- group_views(fit, errors = FALSE)
-  count <- length(views)
-  each <- lapply(views, group_measures, structured = structured, independence = baseline == "independence")
+  structured <- fit$layout$means && !fit$layout$profiled
+  count <- length(each)
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
   base <- list(chisq = total("baseline_chisq"), df = total("baseline_df"), parameters = total("baseline_parameters"))
   saturated <- total("saturated")
   moments <- total("moments")
-  # at an active bound chi-square follows a mixture (Shapiro 1985): what rests on its plain distribution is left empty
-  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
-  plain <- function(x) if (length(pressed)) x * NA else x
-  bounds <- plain(rmsea_bounds(chisq, df, n, groups = count))
+  pressed <- length(pressed_bounds(fit)) > 0L
+  plain <- function(x) if (pressed) NA_real_ else x
   good <- weighted("gfi")
   compared <- comparative_indices(chisq, df, base$chisq, base$df)
   split <- c(covariances = if (structured) chisq - total("chisq_means") else NA, means = if (structured) total("chisq_means") else NA)
   information <- function(deviance, q) {
     c(aic = deviance + 2 * q, bic = deviance + q * log(n), bic_adjusted = deviance + q * log((n + 2) / 24))
   }
-  value <- c(
+  c(
     chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,
     chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
     compared, rmsea = rmsea_point(chisq, df, n, count), close_fit_p = plain(close_fit_p(chisq, df, n, count)),
@@ -80,29 +95,36 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
     stats::setNames(information(saturated, moments), paste0("saturated_", c("aic", "bic", "bic_adjusted"))),
     baseline_ecvi = base$chisq / n + 2 * base$parameters / n, saturated_ecvi = 2 * moments / n
   )
-  lower <- upper <- rep(NA_real_, length(value))
-  lower[names(value) == "rmsea"] <- bounds[1L]
-  upper[names(value) == "rmsea"] <- bounds[2L]
-  judged <- judge_indices(value, limits, df, has_converged(fit))
-  out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
-                         cutoff = judged$cutoff, verdict = judged$verdict))
-  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
 }
 
-# What fit indices need of one group. The mean part of chi-square is n (m - mu)' Sigma^-1 (m - mu).
-group_measures <- function(fit, structured, independence) {
-  n <- fit$moments$n
-  s <- fit$moments$covariance
+# What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)' Sigma^-1 (m - mu).
+measures_by_group <- function(fit, independence = FALSE) {
+  parts <- fit$layout$parts %||% list(all = fit$layout)
+  names(parts) <- group_names(fit) %||% "all"
+  structured <- fit$layout$means && !fit$layout$profiled
+  # saturated means are no part of the discrepancy
+  matrices <- core_implied(fit$layout$core, fit$eta[fit$layout$core$rows])
+  Map(function(part, moments, model) {
+    group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means, independence)
+  }, parts, core_moments(fit), matrices)
+}
+
+group_measures <- function(moments, model, observed, endogenous, structured, means, independence) {
+  n <- moments$n
+  s <- moments$covariance
   p <- ncol(s)
-  dimnames(s) <- list(fit$layout$observed, fit$layout$observed)
-  matrices <- model_matrices(fit)
-  sigma <- matrices$covariance[seq_len(p), seq_len(p), drop = FALSE]
-  mu <- if (structured) matrices$mean[seq_len(p)]
-  base <- baseline_model(s, fit$layout$endogenous, n, fit$layout$means, independence)
-  d <- if (structured) fit$moments$mean - mu
-  list(n = n, gfi = gfi(s, sigma), srmr = srmr(s, sigma, if (structured) fit$moments$mean, mu), baseline_chisq = base$chisq, baseline_df = base$df,
-       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n), covariances = p * (p + 1) / 2,
-       moments = p * (p + 1) / 2 + if (fit$layout$means) p else 0, chisq_means = if (structured) n * sum(d * solve(sigma, d)) else 0)
+  dimnames(s) <- list(observed, observed)
+  sigma <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
+  mu <- if (structured) model$mean[seq_len(p)]
+  log_s <- log_determinant(s)
+  ratio <- solve(sigma, s)
+  base <- baseline_model(s, endogenous, n, means, independence, log_s)
+  d <- if (structured) moments$mean - mu
+  chisq_means <- if (structured) n * sum(d * solve(sigma, d)) else 0
+  list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu), baseline_chisq = base$chisq, baseline_df = base$df,
+       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n, log_s), covariances = p * (p + 1) / 2,
+       moments = p * (p + 1) / 2 + if (means) p else 0, chisq_means = chisq_means,
+       chisq = n * (log_determinant(sigma) + sum(diag(ratio)) - log_s - p) + chisq_means)
 }
 
 # Two tiers. Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR; Browne & Cudeck (1993): RMSEA .05/.08, close fit;

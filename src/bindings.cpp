@@ -1,6 +1,7 @@
 // The only file that knows both R and the core.
 #include <RcppEigen.h>
 
+#include <algorithm>
 #include <cstring>
 
 #include "core/discrepancy.hpp"
@@ -17,8 +18,11 @@ namespace {
 // Reading by hand: wrapping each of a layout's many short vectors would cost more than a small fit.
 SEXP element(SEXP list, const char* name) {
   const SEXP names = Rf_getAttrib(list, R_NamesSymbol);
-  for (R_xlen_t i = 0; i < Rf_xlength(list); ++i)
-    if (std::strcmp(CHAR(STRING_ELT(names, i)), name) == 0) return VECTOR_ELT(list, i);
+  const int size = Rf_length(list);
+  for (int i = 0; i < size; ++i) {
+    const char* known = CHAR(STRING_ELT(names, i));
+    if (known[0] == name[0] && std::strcmp(known, name) == 0) return VECTOR_ELT(list, i);
+  }
   Rcpp::stop("the layout has no element '%s'", name);
 }
 
@@ -38,7 +42,8 @@ oz::Expression expression_from(SEXP tape) {
   oz::Expression out;
   const int* operation = integers(tape, "operation");
   const double* argument = numbers(tape, "argument");
-  for (int i = 0; i < Rf_length(element(tape, "operation")); ++i) out.push_back({static_cast<oz::Operation>(operation[i]), argument[i]});
+  const int steps = Rf_length(element(tape, "operation"));
+  for (int i = 0; i < steps; ++i) out.push_back({static_cast<oz::Operation>(operation[i]), argument[i]});
   return out;
 }
 
@@ -59,7 +64,8 @@ oz::Model model_from(SEXP layout) {
   model.map.rows.resize(entries);
   const int *map_entry = integers(layout, "map_entry"), *map_parameter = integers(layout, "map_parameter");
   const double* map_weight = numbers(layout, "map_weight");
-  for (int i = 0; i < Rf_length(element(layout, "map_entry")); ++i)
+  const int terms = Rf_length(element(layout, "map_entry"));
+  for (int i = 0; i < terms; ++i)
     model.map.rows[map_entry[i] - 1].push_back({map_parameter[i] - 1, map_weight[i]});
   const SEXP scales = element(layout, "scales");
   for (int s = 0; s < Rf_length(scales); ++s) {
@@ -68,7 +74,8 @@ oz::Model model_from(SEXP layout) {
                    static_cast<oz::ScaleKind>(integers(scale, "kind")[0]), integers(scale, "marker")[0] - 1,
                    integers(scale, "variance")[0] - 1, {}, integers(scale, "closed")[0] != 0};
     const int* loadings = integers(scale, "loadings");
-    for (int i = 0; i < Rf_length(element(scale, "loadings")); ++i) item.loadings.push_back(loadings[i] - 1);
+    const int items = Rf_length(element(scale, "loadings"));
+    for (int i = 0; i < items; ++i) item.loadings.push_back(loadings[i] - 1);
     model.scales.push_back(item);
   }
   const SEXP constraints = element(layout, "constraints");
@@ -76,7 +83,8 @@ oz::Model model_from(SEXP layout) {
     const SEXP constraint = VECTOR_ELT(constraints, k);
     oz::Constraint item{expression_from(constraint), {}, {}, integers(constraint, "bound")[0] != 0};
     const int* inputs = integers(constraint, "inputs");
-    for (int i = 0; i < Rf_length(element(constraint, "inputs")); ++i) item.inputs.push_back(inputs[i] - 1);
+    const int count = Rf_length(element(constraint, "inputs"));
+    for (int i = 0; i < count; ++i) item.inputs.push_back(inputs[i] - 1);
     item.unit.assign(item.inputs.size(), 1.0);
     model.constraints.push_back(item);
   }
@@ -94,6 +102,35 @@ std::vector<oz::Moments> sample_from(SEXP groups) {
     if (!Rf_isNull(element(group, "mean"))) moments.mean = Eigen::Map<const oz::Vector>(numbers(group, "mean"), p);
     out.push_back(moments);
   }
+  return out;
+}
+
+// A named list, filled by hand for the same reason.
+class Results {
+ public:
+  explicit Results(int size) : list_(Rf_allocVector(VECSXP, size)), names_(Rf_allocVector(STRSXP, size)) {
+    Rf_setAttrib(list_, R_NamesSymbol, names_);
+  }
+  void add(const char* name, SEXP value) {
+    SET_VECTOR_ELT(list_, filled_, value);       // before anything else is allocated
+    SET_STRING_ELT(names_, filled_++, Rf_mkChar(name));
+  }
+  SEXP list() const { return list_; }
+
+ private:
+  Rcpp::Shield<SEXP> list_, names_;
+  int filled_ = 0;
+};
+
+SEXP vector_of(const oz::Vector& x) {
+  const SEXP out = Rf_allocVector(REALSXP, x.size());
+  std::copy_n(x.data(), x.size(), REAL(out));
+  return out;
+}
+
+SEXP matrix_of(const oz::Matrix& x) {
+  const SEXP out = Rf_allocMatrix(REALSXP, x.rows(), x.cols());
+  std::copy_n(x.data(), x.size(), REAL(out));
   return out;
 }
 
@@ -116,22 +153,34 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
   const oz::Fit fit = oz::fit(model_from(layout), sample_from(sample), settings, callbacks);
   if (fit.status == oz::Status::Interrupted) Rcpp::stop("interrupted");
   const int steps = fit.history.size();
-  Rcpp::IntegerVector method(steps);
-  Rcpp::NumericVector chisq(steps), decrement(steps), damping(steps);
+  oz::Vector method(steps), chisq(steps), decrement(steps), damping(steps);
   for (int i = 0; i < steps; ++i) {
     method[i] = fit.history[i].method;
     chisq[i] = fit.history[i].chisq;
     decrement[i] = fit.history[i].decrement;
     damping[i] = fit.history[i].damping;
   }
-  return List::create(
-      Rcpp::_["theta"] = fit.theta, Rcpp::_["eta"] = fit.eta, Rcpp::_["vcov"] = fit.covariance,
-      Rcpp::_["discrepancy"] = fit.discrepancy, Rcpp::_["decrement"] = fit.decrement,
-      Rcpp::_["status"] = static_cast<int>(fit.status), Rcpp::_["identified"] = fit.identified,
-      Rcpp::_["starts"] = fit.starts, Rcpp::_["active"] = Rcpp::LogicalVector(fit.active.begin(), fit.active.end()),
-      Rcpp::_["inflation"] = fit.inflation, Rcpp::_["violations"] = fit.violations,
-      Rcpp::_["history"] = List::create(Rcpp::_["method"] = method, Rcpp::_["chisq"] = chisq,
-                                        Rcpp::_["decrement"] = decrement, Rcpp::_["damping"] = damping));
+  Results history(4);
+  history.add("method", vector_of(method));
+  history.add("chisq", vector_of(chisq));
+  history.add("decrement", vector_of(decrement));
+  history.add("damping", vector_of(damping));
+  const Rcpp::Shield<SEXP> active(Rf_allocVector(LGLSXP, fit.active.size()));
+  for (size_t i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
+  Results out(12);
+  out.add("theta", vector_of(fit.theta));
+  out.add("eta", vector_of(fit.eta));
+  out.add("vcov", matrix_of(fit.covariance));
+  out.add("discrepancy", Rf_ScalarReal(fit.discrepancy));
+  out.add("decrement", Rf_ScalarReal(fit.decrement));
+  out.add("status", Rf_ScalarInteger(static_cast<int>(fit.status)));
+  out.add("identified", Rf_ScalarLogical(fit.identified));
+  out.add("starts", Rf_ScalarInteger(fit.starts));
+  out.add("active", active);
+  out.add("inflation", vector_of(fit.inflation));
+  out.add("violations", vector_of(fit.violations));
+  out.add("history", history.list());
+  return out.list();
 }
 
 // [[Rcpp::export(rng = false)]]

@@ -3,6 +3,16 @@
 #include <cmath>
 
 namespace orizzonte {
+namespace {
+
+// Packing and blocking cost more than they save in small products.
+template <class A, class B, class Out>
+void multiply(const A& a, const B& b, Out&& out) {
+  if (a.rows() + a.cols() + b.cols() < 64) out = a.lazyProduct(b);
+  else out.noalias() = a * b;
+}
+
+}  // namespace
 
 Discrepancy::Slot Discrepancy::slot_of(const Group& group, int e) const {
   const int v = group.layout.variables, l = group.layout.leaves;
@@ -77,14 +87,15 @@ bool Discrepancy::move_to(const Vector& theta) {
 void Discrepancy::prepare_first(Group& group) {
   const int p = group.layout.observed, l = group.layout.leaves, c = group.layout.inner();
   const int size = group.layout.variables + c;
-  const Matrix wz = group.w * group.at.tall;
+  Matrix wz, rz;
+  multiply(group.w, group.at.tall, wz);
   Matrix& t = group.table_w;
   t.resize(size, size);
   t.topLeftCorner(l, l) = group.w.topLeftCorner(l, l);
   t.bottomLeftCorner(2 * c, l) = wz.topRows(l).transpose();
   t.topRightCorner(l, 2 * c) = wz.topRows(l);
-  t.bottomRightCorner(2 * c, 2 * c).noalias() = group.at.tall.transpose() * wz;
-  group.sw.noalias() = group.s * group.w;
+  multiply(group.at.tall.transpose(), wz, t.bottomRightCorner(2 * c, 2 * c));
+  multiply(group.s, group.w, group.sw);
   if (model_.means) {
     group.table_mean.resize(size);
     group.table_mean.head(l) = group.r.head(l);
@@ -94,14 +105,16 @@ void Discrepancy::prepare_first(Group& group) {
     group.table_mean.setZero(size);
   }
   // R Z_inner = W (SW) Z_inner - W Z_inner
-  Matrix rz = group.sw * group.at.tall;
-  rz = group.w * rz - wz;
+  multiply(group.sw, group.at.tall, rz);
+  Matrix wswz;
+  multiply(group.w, rz, wswz);
+  rz = wswz - wz;
   Matrix& q = group.table_r;
   q.resize(size, size);
   q.topLeftCorner(l, l).setZero();
   q.bottomLeftCorner(2 * c, l) = rz.topRows(l).transpose();
   q.topRightCorner(l, 2 * c) = rz.topRows(l);
-  q.bottomRightCorner(2 * c, 2 * c).noalias() = group.at.tall.transpose() * rz;
+  multiply(group.at.tall.transpose(), rz, q.bottomRightCorner(2 * c, 2 * c));
   for (const std::vector<Slot>* slots : {&group.slots, &group.still})
     for (const Slot& slot : *slots)
       if (slot.family == Family::Covariance && slot.x < l && slot.y < l)
@@ -203,9 +216,8 @@ Vector Discrepancy::score() {
   return out;
 }
 
-Matrix Discrepancy::information(bool observed) {
-  const int q = model_.map.parameters;
-  Matrix out = Matrix::Zero(q, q);
+void Discrepancy::information(bool observed, Matrix& out) {
+  out.setZero(model_.map.parameters, model_.map.parameters);
   sweep(observed, [&](const Slot& e, const Slot& f, double value) {
     if (e.parameter >= 0 && f.parameter >= 0) {
       const double part = e.weight * f.weight * value;
@@ -224,11 +236,19 @@ Matrix Discrepancy::information(bool observed) {
         if (e.entry != f.entry && a.parameter == b.parameter) out(a.parameter, a.parameter) += part;
       }
   });
+}
+
+Matrix Discrepancy::expected_information() {
+  Matrix out;
+  information(false, out);
   return out;
 }
 
-Matrix Discrepancy::expected_information() { return information(false); }
-Matrix Discrepancy::observed_information() { return information(true); }
+Matrix Discrepancy::observed_information() {
+  Matrix out;
+  information(true, out);
+  return out;
+}
 
 Vector Discrepancy::entry_score() {
   Vector out = Vector::Zero(model_.entries.size());

@@ -22,6 +22,7 @@ class Discrepancy {
   Vector score();
   Matrix expected_information();                     // lower triangle filled
   Matrix observed_information();                     // minus the Hessian of l; lower triangle filled
+  void information(bool observed, Matrix& out);      // either, in memory that is there already
 
   // The same with respect to the entries themselves, before the map (full matrices).
   Vector entry_score();
@@ -64,7 +65,6 @@ class Discrepancy {
   double expected_pair(const Group& group, const Slot& e, const Slot& f) const;
   double observed_pair(const Group& group, const Slot& e, const Slot& f) const;
   template <class Sink> void sweep(bool observed, Sink&& sink);
-  Matrix information(bool observed);
 
   const Model& model_;
   std::vector<Group> groups_;

@@ -1,6 +1,7 @@
 #include "fit.hpp"
 
 #include <cmath>
+#include <utility>
 
 #include "constrained.hpp"
 #include "rescale.hpp"
@@ -189,9 +190,10 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
       return out;
     }
     out.starts = start + 1;
-    if (better(now, best)) best = now;
+    const bool interrupted = now.status == Status::Interrupted;
+    if (better(now, best)) best = std::move(now);
     const bool settled = best.status == Status::Converged && !negative_variance(scaled.model, best.theta);
-    if (settled || now.status == Status::Interrupted) break;
+    if (settled || interrupted) break;
   }
   if (best.theta.size() == 0 && model.map.parameters > 0) return out;
 

@@ -69,14 +69,14 @@ struct Scaled {
   Factor factor;
   bool positive = false;
 
-  void set(Matrix lower) {
-    const int q = lower.rows();
+  void set(Discrepancy& problem, bool observed) {
+    problem.information(observed, matrix);
+    const int q = matrix.rows();
     scale.resize(q);
-    for (int i = 0; i < q; ++i) scale[i] = lower(i, i) > 0 ? 1 / std::sqrt(lower(i, i)) : 0;
+    for (int i = 0; i < q; ++i) scale[i] = matrix(i, i) > 0 ? 1 / std::sqrt(matrix(i, i)) : 0;
     positive = q == 0 || (scale.array() > 0).all();
     for (int j = 0; j < q; ++j)
-      for (int i = j; i < q; ++i) lower(i, j) *= scale[i] * scale[j];
-    matrix.swap(lower);
+      for (int i = j; i < q; ++i) matrix(i, j) *= scale[i] * scale[j];
     if (positive && q > 0) positive = damp(0) && factor.smallest() > 1e-6;
   }
   bool damp(double damping) { return factor.compute(matrix, damping); }
@@ -109,11 +109,11 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
     const Vector score = problem.score();
     bool newton = false;
     if (scoring_left <= 0 && !near) {
-      observed.set(problem.observed_information());
+      observed.set(problem, true);
       newton = observed.positive;
       if (!newton) scoring_left = 1;
     }
-    if (!newton) expected.set(problem.expected_information());
+    if (!newton) expected.set(problem, false);
     if (iteration == 0 && settings.require_rank && !expected.positive) {
       out.status = Status::Singular;
       out.discrepancy = problem.value();
@@ -132,8 +132,8 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
 
     if (out.decrement <= settings.tolerance) {
       // Expected information is never indefinite and so proves nothing: ask the observed Hessian.
-      if (newton) expected.set(problem.expected_information());
-      else if (!near) observed.set(problem.observed_information());
+      if (newton) expected.set(problem, false);
+      else if (!near) observed.set(problem, true);
       if (!expected.positive) {
         out.status = Status::Singular;
         break;
@@ -184,7 +184,7 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
   out.discrepancy = problem.value();
   // The last step costs nothing any more: it changes chi-square by less than the tolerance.
   if (out.status == Status::Converged && q > 0) out.theta += expected.solve(problem.score());
-  if (out.status != Status::Converged) expected.set(problem.expected_information());
+  if (out.status != Status::Converged) expected.set(problem, false);
   if (expected.positive) {
     out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
     out.inflation = q > 0 ? Vector(out.covariance.diagonal().cwiseQuotient(expected.scale.cwiseAbs2())) : Vector(0);

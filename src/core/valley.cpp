@@ -121,7 +121,7 @@ bool follow_valley(Discrepancy& problem, Vector& theta, const Settings& settings
 
 Optimum with_valley(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks,
                     Optimum (*quick)(Discrepancy&, const Vector&, const Settings&, const Callbacks&)) {
-  const Optimum first = quick(problem, start, settings, callbacks);
+  Optimum first = quick(problem, start, settings, callbacks);
   const bool stuck = first.status == Status::IterationLimit || first.status == Status::NoDescent || first.status == Status::NotMinimum;
   if (!stuck) return first;
   std::vector<Iteration> history = first.history;

@@ -25,7 +25,7 @@ test_that("SRMR and GFI follow their definitions on a two-by-two case", {
   expect_equal(srmr(s, sigma), sqrt((1 / 6)^2 / 3))
   expect_equal(srmr(s, sigma, c(1, 0), c(0, 0)), sqrt(((1 / 6)^2 + 0.25) / 5))
   # Sigma^-1 S = [1, 1/4; 1/9, 1]: tr[(. - I)^2] = 1/18, tr[.^2] = 2 + 1/18
-  expect_equal(gfi(s, sigma), 1 - (1 / 18) / (2 + 1 / 18))
+  expect_equal(gfi(solve(sigma, s)), 1 - (1 / 18) / (2 + 1 / 18))
 })
 
 test_that("the baseline leaves covariances of exogenous variables free unless told otherwise", {
