@@ -37,8 +37,11 @@ held_parameters <- function(table) {
   if (length(rows) == 0L) return(no_candidates())
   across <- table$shared %||% rep(FALSE, length(fixed))
   # of two groups, freeing the one is freeing the other
-  if (length(table$groups) == 2L) rows <- rows[!(across[rows] & !fixed[rows] & table$group[rows] == table$groups[1L])]
-  kind <- ifelse(fixed[rows], "fixed value", ifelse(across[rows], "equality across groups", "equality"))
+  first <- table$group[rows] %in% table$groups[1L]
+  rows <- rows[!(across[rows] & first & (fixed[rows] | length(table$groups) == 2L))]
+  # a mean held across groups is held at the 0 of the first one
+  kept <- across[rows] & (!fixed[rows] | table$head[rows] == "mean")
+  kind <- ifelse(kept, "equality across groups", ifelse(fixed[rows], "fixed value", "equality"))
   zero <- fixed[rows] & table$head[rows] == "covariance" & table$fixed[rows] %in% 0
   kind[zero] <- covariance_kind(table, table$first[rows][zero], table$second[rows][zero])
   reason <- rep("", length(rows))

@@ -18,7 +18,9 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame, or a named list of [summary_data()].
 #' @param by,levels,missing_codes As in [fit_model()].
-#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`.
+#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`; for constructs that are
+#'   measured by constructs also `"second_order_metric"` (their loadings) and `"second_order_scalar"` (the means of the constructs that
+#'   measure them), each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
 #' @param except Addresses that are not held on any rung.
 #' @param structural Patterns to hold one after the other on top of `on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
 #' @param on The rung to put them on.
@@ -37,22 +39,24 @@
 #' ladder
 #' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
 #' @export
-invariance <- function(bp, data, by = NULL, rungs = c("configural", "metric", "scalar", "strict"), except = NULL, structural = NULL, on = "scalar",
-                       levels = NULL, missing_codes = NULL, criteria = NULL, against = "previous") {
+invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structural = NULL, on = "scalar", levels = NULL,
+                       missing_codes = NULL, criteria = NULL, against = "previous") {
   check_blueprint(bp, "invariance")
   if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = \"column\"."))
   check_missing_codes(missing_codes)
   against <- choose_one(against, c("previous", "first"), "`against`")
   if (is.null(by) && !is_summary_list(data)) abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = \"column\"."))
-  unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_holds))
+  rungs <- rungs %||% default_rungs(bp)
+  unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_adds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_holds)),
-                     i = paste0("Rungs: ", enumerate(names(rung_holds)), ".")))
+    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_adds)),
+                     i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
   }
   unknown <- setdiff(structural, hold_heads)
   if (length(unknown)) abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], hold_heads)))
-  holds <- rung_holds[rungs]
-  for (k in seq_along(structural)) holds[[structural[k]]] <- c(rung_holds[[on]], structural[seq_len(k)])
+  if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
+  holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
+  for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[on]], structural[seq_len(k)])
   grouping <- grouping_of(data, by, levels, NULL, except)
   free_bp <- marker_free(bp)
   model <- meet_data(free_bp, data, missing_codes, grouping)
@@ -61,8 +65,21 @@ invariance <- function(bp, data, by = NULL, rungs = c("configural", "metric", "s
   finish_ladder(bp, fits, criteria, against, on = if (length(structural)) on)
 }
 
-rung_holds <- list(configural = character(), metric = c("loading", "weight"), scalar = c("loading", "weight", "intercept"),
-                   strict = c("loading", "weight", "intercept", "variance[items]", "covariance[items]"))
+# What each rung holds besides those before it. Constructs measured by constructs have rungs of their own, which come after those
+# of what measures them (Chen, Sousa & West 2005).
+rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"), second_order_metric = "loading[constructs]", scalar = "intercept",
+                  second_order_scalar = c("loading[constructs]", "mean[indicators]"), strict = c("variance[items]", "covariance[items]"))
+
+rung_hold <- function(rung, rungs) {
+  below <- names(rung_adds)[seq_len(match(rung, names(rung_adds)))]
+  unique(unlist(rung_adds[below[!startsWith(below, "second_order") | below %in% rungs]]))
+}
+
+default_rungs <- function(bp) {
+  constructs <- names(bp$constructs)
+  higher <- any(vapply(bp$constructs, function(x) x$kind == "reflective" && any(x$items %in% constructs), NA))
+  names(rung_adds)[higher | !startsWith(names(rung_adds), "second_order")]
+}
 
 # Every reflective construct gets its unit from its variance, unless its loadings were given.
 marker_free <- function(bp) {
@@ -86,7 +103,7 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(measures))))
   previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else c(NA, seq_along(fits)[-length(fits)])
   # structural steps rest on the rung they were put on
-  steps <- which(!rungs %in% names(rung_holds))
+  steps <- which(!rungs %in% names(rung_adds))
   if (length(steps) && against == "previous" && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
   for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   converged <- vapply(fits, has_converged, NA)
@@ -105,8 +122,8 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
 }
 
 rung_criteria <- function(rung, groups, given) {
-  out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (rung == "metric") 0.030 else 0.010)
-  if (groups >= 10L && rung == "metric") out[c("cfi", "rmsea")] <- c(0.020, 0.030)
+  out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (grepl("metric", rung)) 0.030 else 0.010)
+  if (groups >= 10L && grepl("metric", rung)) out[c("cfi", "rmsea")] <- c(0.020, 0.030)
   if (is.null(given)) return(out)
   unknown <- setdiff(names(given), c("cfi", "rmsea", "srmr", "p"))
   if (!is.numeric(given) || is.null(names(given)) || length(unknown)) {
@@ -131,7 +148,9 @@ judge_rung <- function(columns, k, limits, converged, previous) {
 
 rung_allows <- c(configural = "the constructs have the same structure; no numbers may be compared yet",
                  metric = "effects, covariances and correlations may be compared",
+                 second_order_metric = "effects and covariances of constructs measured by constructs may be compared, too",
                  scalar = "means of constructs may be compared",
+                 second_order_scalar = "means of constructs measured by constructs may be compared, too",
                  strict = "sums and means of observed scores may be compared")
 
 read_ladder <- function(rungs, verdict) {

@@ -31,7 +31,7 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   base <- one_group_of(fit, reference)
   contexts <- lapply(views, jet_context)
   vcov <- solution_vcov(fit)
-  constructs <- setdiff(base$layout$constructs, base$layout$composites)
+  constructs <- comparable_constructs(table)
   rows <- unlist(lapply(constructs, function(name) {
     lapply(setdiff(names(views), reference), function(g) {
       at <- variable_index(name, c(views[[g]]$layout$observed, views[[g]]$layout$constructs), name)
@@ -53,10 +53,19 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
                   standardized_se = columns$standardized_se)
   held <- vapply(constructs, function(name) {
     items <- table$second[table$head == "loading" & table$first == name]
-    length(unique(table$first[table$head == "intercept" & table$shared & table$first %in% items]))
+    length(unique(table$first[table$head %in% c("intercept", "mean") & table$shared & table$first %in% items]))
   }, 0L)
   structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference, standardize = standardize, title = fit$blueprint$title, held = held,
             items = vapply(constructs, function(name) length(unique(table$second[table$head == "loading" & table$first == name])), 0L))
+}
+
+# Constructs whose mean differs between groups, or is held although its indicators would let it differ.
+comparable_constructs <- function(table) {
+  Filter(function(name) {
+    mean <- table$head == "mean" & table$first == name
+    items <- table$second[table$head == "loading" & table$first == name]
+    any(is.na(table$fixed[mean])) || any(table$shared & table$head %in% c("intercept", "mean") & table$first %in% items)
+  }, setdiff(table$constructs, table$composites))
 }
 
 # A rung of a ladder, or a fit as it is.

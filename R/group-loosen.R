@@ -77,10 +77,11 @@ releasable <- function(fit, parameters) {
     row <- match(text, table$parameter)
     here <- table$group == table$group[row] & table$shared
     if (table$head[row] == "loading") return(sum(here & table$head == "loading" & table$first == table$first[row]) > 2L)
-    if (table$head[row] == "intercept") {
+    if (table$head[row] %in% c("intercept", "mean")) {
       owners <- unique(table$first[table$head == "loading" & table$second == table$first[row]])
+      if (length(owners) == 0L) return(TRUE)
       items <- unique(table$second[table$head == "loading" & table$first %in% owners])
-      return(sum(here & table$head == "intercept" & table$first %in% items) > 2L)
+      return(sum(here & table$head %in% c("intercept", "mean") & table$first %in% items) > 2L)
     }
     TRUE
   }, NA, USE.NAMES = FALSE)

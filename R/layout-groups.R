@@ -42,12 +42,16 @@ stack_groups <- function(bp, means, observed, groups) {
   out
 }
 
-hold_heads <- c("loading", "weight", "intercept", "effect", "mean", "variance[items]", "variance[constructs]", "covariance[items]", "covariance[constructs]")
+hold_heads <- c("loading", "loading[items]", "loading[constructs]", "weight", "intercept", "effect", "mean", "mean[indicators]", "variance[items]",
+                "variance[constructs]", "covariance[items]", "covariance[constructs]")
 
 # Rows that patterns mean, in every group: a head alone means all of its parameters that measure or relate what is modelled.
 pattern_rows <- function(patterns, table, what) {
   unique(unlist(lapply(patterns, function(pattern) {
     if (pattern == "loading") return(which(table$head == "loading"))
+    if (pattern == "loading[items]") return(which(table$head == "loading" & !table$second %in% table$constructs))
+    if (pattern == "loading[constructs]") return(which(table$head == "loading" & table$second %in% table$constructs))
+    if (pattern == "mean[indicators]") return(which(table$head == "mean" & table$first %in% table$second[table$head == "loading"]))
     if (pattern == "weight") return(which(table$head == "weight"))
     if (pattern == "effect") return(which(table$head == "effect"))
     if (pattern == "intercept") return(which(table$head == "intercept" & table$first %in% reflective_items(table)))
@@ -92,20 +96,42 @@ hold_across <- function(table, bp, hold, except) {
   free_means(table)
 }
 
-# Intercepts held equal let the means of constructs differ from those of the first group.
+# Intercepts of items (and means of constructs that are indicators) held equal let the means of what they measure differ from those
+# of the first group, as far as the loadings can tell these means apart.
 free_means <- function(table) {
   if (!table$means) return(table)
   for (g in seq_along(table$groups)[-1L]) {
     part <- table$parts[[g]]
-    for (name in part$constructs) {
+    span <- table$spans[[g]]
+    held <- span[table$head[span] %in% c("intercept", "mean") & table$shared[span]]
+    open <- Filter(function(name) {
+      mean <- span[table$head[span] == "mean" & table$first[span] == name]
       items <- table$second[part$indicators[[name]]]
-      mean <- table$spans[[g]][table$head[table$spans[[g]]] == "mean" & table$first[table$spans[[g]]] == name]
-      if (name %in% part$composites || length(mean) != 1L || !identical(table$fixed[mean], 0) || table$touched[mean]) next
-      held <- table$head == "intercept" & table$first %in% items & table$shared
-      if (!any(held[table$spans[[g]]]) || table$shared[mean]) next
-      table$fixed[mean] <- NA
-      table$freed <- c(table$freed, mean)
+      !name %in% part$composites && length(mean) == 1L && identical(table$fixed[mean], 0) && !table$touched[mean] && !table$shared[mean] &&
+        any(table$first[held] %in% items)
+    }, part$constructs)
+    for (name in open[!told_apart(table, open, part, table$first[held])]) {
+      table$notes <- union(table$notes, paste0("mean[", address_name(name), "] stays 0 in every group: the loadings cannot tell it from the other means."))
+      open <- setdiff(open, name)
     }
+    mean <- span[table$head[span] == "mean" & table$first[span] %in% open]
+    table$fixed[mean] <- NA
+    table$freed <- c(table$freed, mean)
   }
   table
+}
+
+# Which of the means shift what is held in a way that those before them do not: independent columns of the loadings, at values that
+# keep fixed and equal ones so and are otherwise haphazard.
+told_apart <- function(table, constructs, part, held) {
+  if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))
+  loadings <- matrix(0, length(held), length(constructs))
+  for (k in seq_along(constructs)) {
+    rows <- part$indicators[[constructs[k]]]
+    value <- ifelse(is.na(table$fixed[rows]), 0.6 + 0.8 * (table$class[rows] * 0.618034) %% 1, table$fixed[rows])
+    at <- match(table$second[rows], held)
+    loadings[at[!is.na(at)], k] <- value[!is.na(at)]
+  }
+  factor <- qr(loadings, tol = 1e-8)
+  seq_along(constructs) %in% factor$pivot[seq_len(factor$rank)]
 }

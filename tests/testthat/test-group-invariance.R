@@ -196,3 +196,38 @@ test_that("an item may be absent in one group, and scores and simulated data kee
   expect_equal(levels(diagram$layers[[1]]$data$panel %||% ggplot2::layer_data(diagram, 1)$PANEL), c("evening", "weekend"))
   expect_error(path_diagram(fit, groups = "morning"), "no group", class = "orizzonte_error_name")
 })
+
+test_that("constructs of constructs and bifactor models have ladders that agree with the oracle on every rung", {
+  second <- two |> construct("Craft", reflected_in = cr1:cr3) |> construct("Thriving", reflected_in = c("Belonging", "Calm", "Craft"))
+  rungs <- suppressMessages(invariance(second, data, by = "setting", rungs = names(rung_adds)))
+  expect_equal(rungs$table$rung, c("configural", "metric", "second_order_metric", "scalar", "second_order_scalar", "strict"))
+  expect_equal(rungs$table$df_change[-1], c(8, 2, 8, 2, 11))
+  for (fit in rungs$fits[-3]) expect_brute_force(fit, shake = 0.005)
+  means <- latent_means(rungs, "second_order_scalar")
+  expect_equal(means$difference[means$construct == "Thriving"], coef(rungs$fits$second_order_scalar)[["mean[Thriving | weekend]"]])
+  expect_false("Thriving" %in% latent_means(rungs)$construct)
+  freed <- suppressMessages(loosen(rungs, "second_order_scalar", criterion = 0.999))
+  expect_match(freed$released$parameter, "weekend", all = TRUE)
+  held <- amendments(rungs$fits$second_order_scalar, kinds = "equality across", top = 0)
+  truth <- oracle_release(rungs$fits$second_order_scalar, "mean[Craft | weekend]")
+  expect_equal(held$modification_index[held$parameter == "mean[Craft | weekend]"], truth$index, tolerance = 1e-5)
+
+  hearing <- utils::read.csv(system.file("extdata", "choirs-bifactor.csv", package = "orizzonte"))
+  hearing$half <- rep(c("first", "other"), length.out = nrow(hearing))
+  bifactor <- blueprint("Bifactor") |> construct("Musicianship", reflected_in = c(ear1:ear4, voice1:voice4, score1:score4)) |>
+    construct("Ear", reflected_in = ear1:ear4) |> construct("Voice", reflected_in = voice1:voice4) |> construct("Score", reflected_in = score1:score4) |>
+    uncorrelate(Musicianship, Ear, Voice, Score)
+  rungs <- suppressMessages(invariance(bifactor, hearing, by = "half"))
+  expect_equal(rungs$table$df_change[-1], c(20, 8, 12))
+  for (fit in rungs$fits) expect_brute_force(fit, shake = 0.005)
+})
+
+test_that("means that the loadings cannot tell apart stay where they are, and it is said", {
+  equal <- blueprint("Equal loadings") |> construct("All", reflected_in = c(be1:be4, sc1:sc4)) |>
+    construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |> uncorrelate(All, Belonging, Calm) |>
+    restrict(loading[All, c(be2, be3, be4, sc1, sc2, sc3, sc4)] == loading[All, be1], loading[Belonging, be2:be4] == loading[Belonging, be1],
+             loading[Calm, sc2:sc4] == loading[Calm, sc1])
+  fit <- suppressWarnings(quiet_fit(equal, data, by = "setting", hold = c("loading", "intercept")))
+  expect_setequal(grep("^mean", names(coef(fit)), value = TRUE), c("mean[All | weekend]", "mean[Belonging | weekend]"))
+  expect_match(fit$layout$notes, "mean\\[Calm\\] stays 0", all = FALSE)
+})
