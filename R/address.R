@@ -148,3 +148,11 @@ with_group <- function(text, group) {
     format(address)
   }, "", USE.NAMES = FALSE)
 }
+
+without_group <- function(text) {
+  vapply(text, function(one) {
+    address <- parse_address(one)
+    address$group <- NULL
+    format(address)
+  }, "", USE.NAMES = FALSE)
+}

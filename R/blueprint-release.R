@@ -3,7 +3,7 @@
 # `row` is its row in the layout (0 for a relation that is not in the model); the address has been checked against the model.
 release_parameter <- function(bp, text, table, row) {
   address <- parse_address(text)
-  if (row == 0L) return(spell_out_slices(add_relation(bp, address), text, table))
+  if (row == 0L) return(if (is.null(address$group)) spell_out_slices(add_relation(bp, address), text, table) else add_in_group(bp, address, table))
   members <- table$parameter[table$class == table$class[row]]
   mentioned <- vapply(bp$restrict, function(r) !is_constraint(r) && mentions_any(r, members, table), NA)
   if (any(mentioned)) {
@@ -26,6 +26,16 @@ release_parameter <- function(bp, text, table, row) {
   bp
 }
 
+# A relation of one group only: a covariance is part of the model where it is mentioned, an arrow is zero elsewhere.
+add_in_group <- function(bp, address, table) {
+  if (address$head == "covariance") return(add_relaxed(bp, str2lang(format(address))))
+  plain <- address
+  plain$group <- NULL
+  bp <- spell_out_slices(add_relation(bp, plain), format(plain), table)
+  for (group in setdiff(table$groups, address$group)) bp <- add_restriction(bp, paste(with_group(format(plain), group), "== 0"))
+  bp
+}
+
 # What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1: those are spelt out.
 spell_out_slices <- function(bp, text, table) {
   bare <- bp
@@ -35,7 +45,7 @@ spell_out_slices <- function(bp, text, table) {
   catches <- function(slice) text %in% fresh$parameter[address_match(parse_address(slice), fresh, fresh$constructs)]
   spelt <- unlist(lapply(bp$restrict, function(restriction) {
     if (restriction$smooth || !catches(restriction$left)) return(list(restriction))
-    lapply(row_addresses(restriction$left, table), function(address) {
+    lapply(plain_addresses(restriction$left, table), function(address) {
       restriction$left <- address
       restriction
     })
@@ -45,6 +55,13 @@ spell_out_slices <- function(bp, text, table) {
 }
 
 row_addresses <- function(text, table) table$parameter[restricted_rows(text, table)]
+
+# The parameters a text means, with a group only where the text names one.
+plain_addresses <- function(text, table) {
+  rows <- restricted_rows(text, table)
+  if (!is.null(parse_address(text)$group)) return(table$parameter[rows])
+  unique(address_format(table$head[rows], table$first[rows], table$second[rows]))
+}
 
 mentions_any <- function(restriction, parameters, table) {
   any(vapply(restriction_addresses(restriction), function(text) any(row_addresses(text, table) %in% parameters), NA))

@@ -65,7 +65,7 @@ cli_commands <- function() {
     ),
     check = list(
       does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "missing_codes", "quiet"),
+      options = c("json_format", "out", "by", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Checks names against the data, counts parameters, tests whether they can be told apart, and lists what is assumed.\n",
                     "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
@@ -160,7 +160,8 @@ screen_json <- function(found) {
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   if (!is.null(given$out)) check_target(given$out)
-  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), missing_codes = parse_codes(given$missing_codes))
+  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, hold = split_words(given$hold),
+                          except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)

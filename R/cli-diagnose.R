@@ -73,7 +73,14 @@ command_amend <- function(given) {
   switch(format, text = print(steps), csv = write_table(steps),
          json = cat(to_json(list(orizzonte = amended$version, command = "amend", title = amended$blueprint$title, status = solution_state(amended)$status,
                                  trail = json_rows(steps))), "\n", sep = ""))
-  if (!given$quiet) cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
+  if (!given$quiet) {
+    cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
+    except <- setdiff(amended$options$grouping$except, fit$options$grouping$except)
+    # what is held is said on the command line, and so is what no longer is
+    if (length(except)) {
+      cat("From now on: --except '", paste(amended$options$grouping$except, collapse = "; "), "'\n", sep = "", file = stderr())
+    }
+  }
   exit_code(amended)
 }
 

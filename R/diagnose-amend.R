@@ -33,15 +33,17 @@ amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
 }
 
 amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
-  count <- length(free) + length(fix) + length(omit)
-  if (count == 0L) {
+  if (length(free) + length(fix) + length(omit) == 0L) {
     abort("input", c("amend() needs a change.", i = "Give one of free = address, fix = equation, omit = item."))
   }
   chosen <- if (length(free)) chosen_candidates(fit, free)
   if (length(free)) check_offered(fit, chosen)
+  count <- length(unique(chosen$asked)) + length(fix) + length(omit)
   across <- chosen$kind %in% "equality across groups"
   grouping <- fit$options$grouping
-  if (any(across)) grouping$except <- c(grouping$except, chosen$parameter[across])
+  # what is free in one group must not be held with the others, which lack it
+  fresh <- chosen$entry %in% 0L & chosen$constraint %in% 0L & chosen$asked == chosen$parameter & chosen$head %in% arrow_heads
+  if (has_groups(fit)) grouping$except <- unique(c(grouping$except, chosen$asked[across], without_group(chosen$parameter[fresh])))
   bp <- suppressMessages(amended_blueprint(fit, lapply(chosen, function(x) x[!across]), fix, omit))
   amended <- refit_blueprint(fit, bp, grouping = grouping)
   if (length(free) && !length(fix) && !length(omit) && (!has_converged(amended) || amended$core$discrepancy > fit$core$discrepancy + 1e-9)) {
@@ -49,7 +51,7 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
     near <- refit_blueprint(fit, bp, near = fit$theta, grouping = grouping)
     if (has_converged(near)) amended <- near
   }
-  change <- c(if (length(free)) paste("free", chosen$parameter), if (length(fix)) paste("fix", fix), if (length(omit)) paste("omit", address_name(omit)))
+  change <- c(if (length(free)) paste("free", unique(chosen$asked)), if (length(fix)) paste("fix", fix), if (length(omit)) paste("omit", address_name(omit)))
   predicted <- predicted_drop(fit, chosen, fix, omit)
   amended$blueprint$trail <- add_revision(fit, amended, paste(change, collapse = "; "), because, predicted, omit)
   say(format_revision(amended))
@@ -90,8 +92,10 @@ check_offered <- function(fit, chosen) {
 
 amended_blueprint <- function(fit, chosen, fix, omit) {
   bp <- fit$blueprint
-  for (i in seq_along(chosen$parameter)) {
-    text <- chosen$parameter[i]
+  # what is new in every group is said once
+  spread <- chosen$asked != chosen$parameter & chosen$entry == 0L & chosen$constraint == 0L
+  for (i in which(!(spread & duplicated(chosen$asked)))) {
+    text <- if (spread[i]) chosen$asked[i] else chosen$parameter[i]
     if (chosen$constraint[i] == 0L) {
       bp <- release_parameter(bp, text, fit$layout, chosen$entry[i])
     } else {

@@ -24,7 +24,8 @@
 #' @param top How many of the leading ones to refit and to print.
 #' @param min_drop Leave out what has a smaller index.
 #' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`, `"cross-loading"`, `"effect"`,
-#'   `"effect on an item"`, `"construct covariance"`, `"disturbance covariance"`, `"equality"`, `"equality across groups"`, `"fixed value"`,
+#'   `"effect on an item"`, `"construct covariance"`, `"disturbance covariance"`, `"equality"`, `"equality across groups"` (freed in one group),
+#'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less than there are groups), `"fixed value"`,
 #'   `"equation"`, `"bound"`. All when `NULL`.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
 #' @param smallest The smallest change of interest, as a standardized loading or effect, or a correlation of residuals.
@@ -52,11 +53,16 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
   check_number(alpha, "`alpha`", 1e-12, 1)
   check_number(power, "`power`", 1e-12, 1)
   candidates <- tested_candidates(fit, find_candidates(fit, all))
-  kinds <- match_kinds(kinds)
-  if (!is.null(kinds)) candidates <- lapply(candidates, function(x) x[candidates$kind %in% kinds])
+  kinds <- match_kinds(kinds) %||% amendment_kinds
+  across <- "equality of all groups" %in% kinds
+  candidates <- lapply(candidates, function(x) x[candidates$kind %in% kinds | (across & candidates$kind == "equality across groups")])
   refused <- nzchar(candidates$reason)
   offered <- lapply(candidates, function(x) x[!refused])
   offered <- judge_candidates(fit, offered, smallest, alpha, power)
+  together <- if (across) joint_equalities(fit, offered, alpha, smallest)
+  offered$members <- vector("list", length(offered$parameter))
+  if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
+  offered <- lapply(offered, function(x) x[offered$kind %in% kinds])
   order <- order(-offered$modification_index)
   order <- order[offered$modification_index[order] >= min_drop]
   offered <- lapply(offered, function(x) x[order])
@@ -85,7 +91,8 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
 }
 
 amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
-                     "construct covariance", "disturbance covariance", "equality", "equality across groups", "fixed value", "equation", "bound", "nonsense")
+                     "construct covariance", "disturbance covariance", "equality", "equality across groups", "equality of all groups", "fixed value", "equation", "bound",
+                     "nonsense")
 
 match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)
@@ -169,6 +176,11 @@ refit_leaders <- function(fit, leaders) {
   chisq <- stats::deviance(fit)
   implied <- vector("list", size)
   for (i in seq_len(size)) {
+    if (length(leaders$members[[i]])) {
+      found <- refit_together(fit, leaders$members[[i]])
+      if (found$ok) out$drop[i] <- chisq - found$chisq else out$explanation[i] <- "the amended model does not converge"
+      next
+    }
     core <- freed_core(with$core, with$entry[i], with$constraint[i])
     step <- leaders$expected_change[i] * tests$response[, i]
     start <- fit$core$theta + step
@@ -290,10 +302,12 @@ format_amendments <- function(x) {
   real <- !is.na(shown$actual_drop)
   lines <- c(lines, wrap_lines(paste0(format_count(nrow(x)), " could be freed, sorted by modification index; the first ",
                                       if (sum(real) == 1L) "" else paste0(sum(real), " "), "refitted, so that their drop and estimate are real.")), "")
-  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind), index = format_fixed(shown$modification_index, 2L), p = format_p(shown$p),
+  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind), index = format_fixed(shown$modification_index, 2L),
+                  df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
                   change = format_number(shown$expected_change), `std.` = format_fixed(shown$expected_change_std, 2L),
                   drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
-  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, 6L), FALSE)))
+  columns <- Filter(length, columns)
+  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE)))
   settings <- attr(x, "settings")
   lines <- c(lines, "", wrap_lines(paste0(
     "index: predicted drop of \u03c7\u00b2; change, std.: expected change, raw and standardized; drop, estimate: after refitting. ",

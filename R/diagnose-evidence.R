@@ -76,7 +76,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
           ") as within (", format_fixed(within, 2L), "): perhaps they are one construct")
     }
   }
-  parameters <- length(layout$parameters)
+  parameters <- length(unique(layout$map$parameter))     # of this group
   if (n < 5 * parameters && n < 200) {
     add("small sample", character(), character(), count_of(n, "row"), " for ", count_of(parameters, "free parameter"),
         ": improper solutions are common in samples this small (Anderson & Gerbing 1984)")
@@ -141,21 +141,26 @@ outlying_rows <- function(data, rows) {
   unname(if (is.null(rows)) far else rows[far])
 }
 
-# The same for a fit, the constructs in trouble first; at most eight.
-fit_evidence <- function(fit) {
+# The same for a fit, group by group; `known`: numbers of the rows in the data as they were given.
+all_evidence <- function(fit, known = NULL) {
   if (has_groups(fit)) {
-    found <- lapply(group_views(fit, errors = FALSE), function(view) {
-      lapply(fit_evidence(view), function(f) {
-        f$text <- paste0("in group ", view$group, ": ", f$text)
-        f
-      })
-    })
-    return(utils::head(unlist(unname(found), recursive = FALSE), 8L))
+    return(unlist(lapply(unname(group_views(fit, errors = FALSE)), function(view) {
+      lapply(all_evidence(view, known), function(f) utils::modifyList(f, list(group = view$group, text = paste0("in group ", view$group, ": ", f$text))))
+    }), recursive = FALSE))
   }
-  findings <- find_evidence(fit$layout, fit$sample$covariance, fit$sample$n, complete_rows(fit$sample), fit$sample$rows)
+  sample <- fit$sample
+  rows <- sample$rows %||% seq_len(sample$n)
+  if (!is.null(sample$own_rows)) rows <- sample$own_rows[rows]
+  found <- find_evidence(fit$layout, sample$covariance, sample$n, complete_rows(sample), if (is.null(known)) rows else known[rows])
   involved <- troubled_variables(fit)
-  touches <- vapply(findings, function(f) any(c(f$construct, f$items) %in% involved), NA)
-  utils::head(findings[order(!touches)], 8L)
+  touches <- vapply(found, function(f) any(c(f$construct, f$items) %in% involved), NA)
+  lapply(seq_along(found), function(i) c(found[[i]], list(involved = touches[i])))
+}
+
+# The constructs in trouble first; at most eight.
+fit_evidence <- function(fit) {
+  found <- all_evidence(fit)
+  utils::head(found[order(!vapply(found, `[[`, NA, "involved"))], 8L)
 }
 
 # Variables in the improper parts and, of a fit that did not converge, in parameters that run away.

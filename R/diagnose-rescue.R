@@ -11,7 +11,7 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param missing_codes As in [fit_model()].
+#' @param by,levels,hold,except,missing_codes As in [fit_model()].
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
 #'   `trouble`), `fits` (by attempt, `NULL` where none could be made),
@@ -27,15 +27,16 @@
 #'   construct("Fun", reflected_in = fu1:fu3)
 #' rescue(bp, choirs_troubled)
 #' @export
-rescue <- function(bp, data, missing_codes = NULL) {
+rescue <- function(bp, data, by = NULL, levels = NULL, hold = NULL, except = NULL, missing_codes = NULL) {
   check_blueprint(bp, "rescue")
   if (missing(data)) abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
+  grouping <- grouping_of(data, by, levels, hold, except)
   check_missing_codes(missing_codes)
-  if (!is.data.frame(data) && !is.matrix(data) && !inherits(data, "orizzonte_summary_data")) {
+  if (!is.data.frame(data) && !is.matrix(data) && !inherits(data, "orizzonte_summary_data") && !is_summary_list(data)) {
     abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(data), ".")))
   }
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
-  state <- list(bp = bp, data = data, codes = missing_codes, changes = character())
+  state <- list(bp = bp, data = data, codes = missing_codes, grouping = grouping, changes = character())
   log <- list()
   findings <- character()
   attempt <- function(label, state, starts = 4L) {
@@ -67,11 +68,8 @@ rescue <- function(bp, data, missing_codes = NULL) {
   told <- character()
   for (round in 1:5) {
     if (is.null(now$fit)) break
-    sample <- now$fit$sample
-    used <- sample$rows %||% seq_len(sample$n)
-    known <- attr(state$data, "orizzonte_rows")          # numbers of rows in the data as they were given
-    evidence <- find_evidence(now$fit$layout, sample$covariance, sample$n, complete_rows(sample), if (is.null(known)) used else known[used])
-    key <- vapply(evidence, function(f) paste(c(f$kind, f$items), collapse = " "), "")
+    evidence <- all_evidence(now$fit, attr(state$data, "orizzonte_rows"))
+    key <- vapply(evidence, function(f) paste(c(f$kind, f$group, f$items), collapse = " "), "")
     findings <- c(findings, vapply(evidence[!key %in% told], `[[`, "", "text"))
     told <- c(told, key)
     if (now$proper) break
@@ -102,7 +100,7 @@ note_change <- function(state, ...) {
 # A fit, or the reason why there is none.
 attempt_fit <- function(state, starts) {
   fit <- tryCatch(suppressMessages(suppressWarnings(
-    estimate_model(state$bp, meet_data(state$bp, state$data, state$codes), state$codes, starts = starts))), orizzonte_error = function(e) e)
+    estimate_model(state$bp, meet_data(state$bp, state$data, state$codes, state$grouping), state$codes, starts = starts))), orizzonte_error = function(e) e)
   if (inherits(fit, "orizzonte_error_name")) stop(fit)        # a misspelt name is no trouble of the model
   if (inherits(fit, "condition")) {
     return(list(fit = NULL, proper = FALSE, status = "cannot be fitted", trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
@@ -218,7 +216,8 @@ model_remedies <- function(evidence, state) {
       add(paste(pair[1L], "and", pair[2L], "as one"), FALSE, function(state) merge_constructs(state, pair))
     })
   }
-  out
+  # groups may have the same trouble
+  out[!duplicated(vapply(out, `[[`, "", "label"))]
 }
 
 address_format_all <- function(head, first) paste0(head, "[", address_name(first), ", ]")

@@ -27,34 +27,26 @@ score_test <- function(fit, ...) {
   index <- diag(tested$core$joint)
   scores <- tested$core$score
   # a generalised inverse: what the others add already counts once
-  unit <- sqrt(pmax(tested$core$own, 1e-300))
-  spectrum <- eigen(tested$core$joint / outer(unit, unit), symmetric = TRUE)
-  known <- spectrum$values > 1e-9
-  if (!any(known)) {
+  together <- joint_statistic(scores, tested$core$joint, tested$core$own)
+  if (together$df == 0L) {
     abort("identification", c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
                               i = "Nothing can be told about them: amendments(fit, all = TRUE) shows what can be freed."))
   }
-  vectors <- spectrum$vectors[, known, drop = FALSE]
-  change <- drop(vectors %*% (crossprod(vectors, scores / unit) / spectrum$values[known])) / unit
-  statistic <- sum(change * scores)
+  unit <- together$unit
   estimate <- rep(NA_real_, length(scores))
   actual <- NA_real_
-  if (all(known)) {
-    core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
-    start <- fit$core$theta + drop(tested$core$response %*% change)
-    moving <- which(tested$with$entry > 0L)
-    start <- c(start, vapply(moving, function(i) now_at(fit, chosen, i) + change[i] * tested$core$kept[i], 0))
-    found <- core_refit(fit, core, start)
-    if (!found$ok) found <- core_refit(fit, core, numeric(), 4L)
+  if (together$df == length(scores)) {
+    found <- refit_together(fit, chosen, tested)
     if (found$ok) {
       actual <- stats::deviance(fit) - found$chisq
+      moving <- which(tested$with$entry > 0L)
       estimate[moving] <- found$eta[tested$with$entry[moving]]
     }
   }
   out <- list_frame_class(list(parameter = chosen$parameter, modification_index = ifelse(index > 1e-9 * unit^2, scores^2 / index, NA),
-                               expected_change = change, expected_change_std = change * candidate_units(fit, chosen), actual_estimate = estimate),
-                          "orizzonte_score_test")
-  structure(out, statistic = statistic, df = sum(known), p = upper_p(statistic, sum(known)), actual_drop = actual)
+                               expected_change = together$change, expected_change_std = together$change * candidate_units(fit, chosen),
+                               actual_estimate = estimate), "orizzonte_score_test")
+  structure(out, statistic = together$statistic, df = together$df, p = upper_p(together$statistic, together$df), actual_drop = actual)
 }
 
 # Addresses in dots, as canonical text where they are addresses; equations and bounds stay as written.
@@ -75,27 +67,33 @@ canonical_text <- function(text) {
   if (relation) format_restriction(parse_restriction(expression)) else format(parse_address(expression))
 }
 
-# The candidates that some texts mean: an exact one, or all held parameters in a slice.
+# The candidates that some texts mean: an exact one; without a group, that of every group; or all held parameters in a slice.
+# `asked`: what each is called by, the text itself where it stands for several groups.
 chosen_candidates <- function(fit, texts) {
   candidates <- find_candidates(fit, all = TRUE)
-  at <- unlist(lapply(texts, function(text) {
+  candidates$asked <- candidates$parameter
+  at <- integer()
+  for (text in texts) {
     exact <- match(text, candidates$parameter)
-    if (!is.na(exact)) return(exact)
-    if (grepl("[<>=]=", text)) refuse_unknown(text, candidates$parameter[candidates$constraint > 0L])
-    address <- parse_address(text)
-    swapped <- if (address$head == "covariance" && length(address$first) == 1L && length(address$second) == 1L) {
-      match(address_format("covariance", address$second, address$first), candidates$parameter)
+    if (is.na(exact) && grepl("[<>=]=", text)) refuse_unknown(text, candidates$parameter[candidates$constraint > 0L])
+    if (!is.na(exact)) {
+      at <- c(at, exact)
+      next
     }
-    if (length(swapped) && !is.na(swapped)) return(swapped)
+    address <- parse_address(text)
     slice <- length(address$first) != 1L || isTRUE(address$pattern) || (!is.null(address$second) && length(address$second) != 1L) ||
       (is.null(address$second) && address_heads[[address$head]] == 2L)
-    held <- intersect(address_match(address, candidates, fit$layout$constructs), which(candidates$entry > 0L & !nzchar(candidates$reason)))
-    if (slice && length(held)) return(held)
-    if (length(address_match(address, fit$layout, fit$layout$constructs))) {
-      abort("input", c(paste0(text, " is free already."), i = "amendments(fit) lists what could be freed."))
+    found <- address_match(address, candidates, fit$layout$constructs)
+    if (slice) found <- found[candidates$entry[found] > 0L & !nzchar(candidates$reason[found])]
+    if (length(found) == 0L) {
+      if (length(address_match(address, fit$layout, fit$layout$constructs))) {
+        abort("input", c(paste0(text, " is free already."), i = "amendments(fit) lists what could be freed."))
+      }
+      refuse_unknown(text, candidates$parameter)
     }
-    refuse_unknown(text, candidates$parameter)
-  }))
+    if (!slice && has_groups(fit) && is.null(address$group)) candidates$asked[found] <- text
+    at <- c(at, found)
+  }
   lapply(candidates, function(x) x[unique(at)])
 }
 

@@ -51,12 +51,8 @@ empty_revisions <- function() {
 
 # A revision: a list of one value for each column.
 revision_of <- function(fit, number, change = "", because = NULL, predicted = NA_real_, actual = NA_real_, note = "") {
-  table <- fit_indices(fit)
-  value <- function(name) table$value[match(name, table$index)]
-  measures <- stats::setNames(lapply(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), value),
-                              c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"))
   c(list(revision = number, change = change, because = because %||% "", predicted_drop = predicted, actual_drop = actual, n = as.numeric(fit$sample$n),
-         status = solution_state(fit)$status), measures, list(note = note))[revision_columns]
+         status = solution_state(fit)$status), comparison_measures(fit), list(note = note))[revision_columns]
 }
 
 # The trail of the amended model: the start's blueprint, and the revisions.

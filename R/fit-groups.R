@@ -17,7 +17,7 @@ group_view <- function(fit, group, vcov = NULL) {
   g <- match(group, group_names(fit))
   out <- fit
   out$layout <- group_layout(fit$layout, g)
-  out$sample <- c(fit$sample$groups[[g]], list(by = fit$sample$by))
+  out$sample <- c(fit$sample$groups[[g]], list(by = fit$sample$by, own_rows = fit$sample$rows_of[[g]]))
   out$moments <- fit$moments$groups[[g]]
   out$eta <- fit$eta[fit$layout$spans[[g]]]
   out$core$eta <- if (length(fit$core$eta)) fit$core$eta[which(fit$layout$core$rows %in% fit$layout$spans[[g]])]

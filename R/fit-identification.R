@@ -10,7 +10,7 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
-#' @param missing_codes As in [fit_model()].
+#' @param by,levels,hold,except,missing_codes As in [fit_model()]; groups need data.
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `moments`, `parameters`, `df`, `families` (counts of free
 #'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
@@ -22,15 +22,17 @@
 #' identification(bp)
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
-identification <- function(bp, data = NULL, missing_codes = NULL) {
+identification <- function(bp, data = NULL, by = NULL, levels = NULL, hold = NULL, except = NULL, missing_codes = NULL) {
   check_blueprint(bp, "identification")
+  grouping <- grouping_of(data, by, levels, hold, except)
   check_missing_codes(missing_codes)
   if (is.null(data)) {
+    if (!is.null(grouping)) abort("input", c("Groups need data here.", i = "identification(blueprint, data, by = \"column\")."))
     if (length(blueprint_variables(bp)$observed) == 0L) abort("input", "The blueprint has no variables yet.")
     layout <- build_layout(bp, means = mentions_means(bp))
     moments <- plausible_moments(layout)
   } else {
-    model <- meet_data(bp, data, missing_codes)
+    model <- meet_data(bp, data, missing_codes, grouping)
     layout <- model$layout
     moments <- core_sample(model$sample, "n")
     for (note in c(model$sample$notes, layout$notes)) say(note)
@@ -41,7 +43,7 @@ identification <- function(bp, data = NULL, missing_codes = NULL) {
 
 examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
-  rank <- if (counts$df >= 0L) core_local_rank(layout$core, list(moments))
+  rank <- if (counts$df >= 0L) core_local_rank(layout$core, moments$groups %||% list(moments))
   parameters <- length(layout$core$used)
   trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors, layout$parameters[layout$core$used])
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
@@ -50,7 +52,7 @@ examine_identification <- function(layout, moments) {
        families = format_families(counts), equations = counts$equations,
        rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
        trading = trading, notes = if (identified) resting_on_little(layout) else character(),
-       remedies = if (identified) character() else unname(remedies(layout, counts, lacking)))
+       remedies = if (identified) character() else unique(unname(remedies(layout, counts, lacking))))
 }
 
 # Moments the model itself implies at middling values, for a look before there are data.
@@ -145,6 +147,7 @@ loops_without_instruments <- function(layout) {
 
 # Identified, but only thanks to something that may turn out small.
 resting_on_little <- function(layout) {
+  if (!is.null(layout$groups)) return(unlist(lapply(seq_along(layout$groups), function(g) resting_on_little(group_layout(layout, g)))))
   out <- character()
   for (scale in layout$scales) {
     if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$fixed[scale$loadings])) next

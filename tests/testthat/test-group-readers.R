@@ -128,3 +128,68 @@ test_that("what is left out in a group must name one, and something must stay", 
   expect_error(suppressMessages(amend(small, omit = Calm, because = "x")), class = "orizzonte_error_input")
   expect_error(suppressMessages(amend(small, omit = c(Calm, sc1, sc2, sc3, sc4), because = "x")), "Nothing would be left", class = "orizzonte_error_input")
 })
+
+test_that("what amend() frees in one group is freed there alone, and without a group in all", {
+  start <- quiet_fit(bp, data, by = "setting", hold = "loading")
+  index <- amendments(start, top = 0)
+  predicted <- function(parameter) index$modification_index[match(parameter, index$parameter)]
+  for (parameter in c("covariance[be1, be2 | weekend]", "loading[Calm, st1 | weekend]", "loading[Calm, sc2 | weekend]")) {
+    freed <- suppressMessages(amend(start, free = !!parameter, because = "in this group only"))
+    expect_equal(df.residual(start) - df.residual(freed), 1)
+    expect_equal(trail(freed)$predicted_drop[2], predicted(parameter), tolerance = 1e-7)
+    expect_equal(trail(freed)$change[2], paste("free", parameter))
+    expect_brute_force(freed, shake = 0.001)
+  }
+  both <- suppressMessages(amend(start, free = covariance[be1, be2], because = "the same wording"))
+  expect_equal(df.residual(start) - df.residual(both), 2)
+  expect_equal(trail(both)$change[2], "free covariance[be1, be2]")
+  one <- suppressMessages(amend(start, free = covariance[be1, be2 | weekend], because = "x"))
+  then <- suppressMessages(amend(one, free = covariance[be1, be2 | evening], because = "y"))
+  expect_equal(deviance(then), deviance(both), tolerance = 1e-9)
+  # a slice stated before does not catch what is new
+  equal <- bp |> restrict(loading[Calm, c(sc2, sc3, sc4)] == loading[Calm, sc1])
+  slice <- quiet_fit(equal, data, by = "setting")
+  cross <- suppressMessages(amend(slice, free = loading[Calm, st1 | weekend], because = "x"))
+  expect_equal(df.residual(slice) - df.residual(cross), 1)
+  # the same blueprint and exceptions give the same fit
+  expect_equal(deviance(quiet_fit(cross$blueprint, data, by = "setting", except = cross$options$grouping$except)), deviance(cross), tolerance = 1e-9)
+})
+
+test_that("with more than two groups an equality is tested in one group and in all of them", {
+  three <- quiet_fit(bp, data, by = "town", hold = c("loading", "intercept"))
+  table <- amendments(three, kinds = c("equality of all groups", "equality across groups"), top = 6)
+  joint <- table[table$kind == "equality of all groups", ]
+  expect_equal(unique(joint$df), 2L)
+  for (parameter in joint$parameter[1:2]) {
+    each <- paste0(sub("]", "", parameter, fixed = TRUE), " | ", group_names(three)[-1], "]")
+    together <- do.call(score_test, c(list(three), each))
+    expect_equal(joint$modification_index[joint$parameter == parameter], attr(together, "statistic"), tolerance = 1e-8)
+    expect_equal(joint$p[joint$parameter == parameter], pchisq(attr(together, "statistic"), 2, lower.tail = FALSE))
+    freed <- quiet_fit(bp, data, by = "town", hold = c("loading", "intercept"), except = parameter)
+    expect_equal(joint$actual_drop[joint$parameter == parameter], deviance(three) - deviance(freed), tolerance = 1e-6)
+    amended <- suppressMessages(amend(three, free = !!parameter, because = "x"))
+    expect_equal(deviance(amended), deviance(freed), tolerance = 1e-7)
+  }
+  expect_output(print(table), "df")
+})
+
+test_that("identification() and rescue() look at groups", {
+  alone <- blueprint("Two") |> construct("Belonging", reflected_in = c(be1, be2))
+  expect_error(quiet_fit(alone, data, by = "setting"), "more free parameters", class = "orizzonte_error_identification")
+  expect_error(identification(alone, by = "setting"), "need data", class = "orizzonte_error_input")
+  loose <- bp |> relax(mean[Belonging])
+  expect_error(quiet_fit(loose, data, by = "setting", hold = "loading"), "2 parameters too many", class = "orizzonte_error_identification")
+  found <- suppressMessages(identification(loose, data, by = "setting", hold = "loading"))
+  expect_equal(found$lacking, 2)
+  expect_true(suppressMessages(identification(bp, data, by = "setting", hold = c("loading", "intercept")))$identified)
+  troubled <- choirs_troubled
+  troubled$half <- rep(c("a", "b"), length.out = nrow(troubled))
+  model <- blueprint("Troubled") |> construct("Warmth", reflected_in = wa1:wa4) |> construct("Calm", reflected_in = cl1:cl3) |>
+    construct("Fun", reflected_in = fu1:fu3)
+  rescued <- rescue(model, troubled, by = "half")
+  expect_true("without wa4" %in% rescued$worked)
+  expect_match(rescued$findings, "in group b: wa3 and wa4 correlate", all = FALSE)
+  expect_match(rescued$findings, "for 33 free parameters", all = FALSE)
+  # rows are numbered as in the data, not within the group
+  expect_true("without row 17" %in% rescued$attempts$attempt)
+})
