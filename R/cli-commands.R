@@ -43,6 +43,7 @@ cli_options <- function() {
     structural = optparse::make_option("--structural", type = "character", default = NULL, metavar = "WHAT",
                                        help = "held on top of the scalar rung, such as 'variance[constructs]; mean'"),
     loosen = optparse::make_option("--loosen", type = "character", default = NULL, metavar = "RUNG", help = "release equalities of this rung until it holds"),
+    ladder = optparse::make_option("--ladder", action = "store_true", default = FALSE, help = "report the invariance ladder of the groups (needs --by)"),
     ladder_table = optparse::make_option("--table", type = "character", default = "ladder", metavar = "TABLE",
                                          help = "which table as csv: ladder (default), means, gaps or contributions"),
     quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
@@ -113,9 +114,11 @@ cli_commands <- function() {
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),
     report = list(
-      does = "write a report of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("report", "by", "hold", "except", "missing_codes", "quiet"),
-      help = "Fits the blueprint and writes a self-contained report.",
-      example = "orizzonte report choirs.yaml choirs.csv --out report.html", run = command_report
+      does = "write a report of a fitted blueprint, of several, or of a ladder", files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
+      options = c("report", "by", "hold", "except", "ladder", "rungs", "structural", "loosen", "missing_codes", "quiet"),
+      help = paste0("Fits the blueprint and writes a self-contained report; several blueprints are also compared. With --ladder and --by the\n",
+                    "report is about the invariance ladder of the groups."),
+      example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html", run = command_report
     )
   )
 }
@@ -276,9 +279,25 @@ command_report <- function(given) {
   if (is.null(given$out)) abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
   check_target(given$out)
   report_format(given$out)
-  fit <- fit_from_files(given)
-  write_report(fit, given$out, quiet = given$quiet)
-  exit_code(fit)
+  count <- length(given$files)
+  if (isTRUE(given$ladder)) {
+    if (is.null(given$by)) abort("usage", c("--ladder needs --by COLUMN.", i = "Such as --by setting"))
+    if (count > 2L) abort("usage", "--ladder takes one blueprint.")
+    x <- ladder_from_files(given)
+    if (!is.null(given$loosen)) x <- loosen(x, given$loosen)
+    fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
+  } else {
+    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "loosen"))
+    if (length(idle)) abort("usage", paste0("--", idle[1L], " needs --ladder."))
+    fits <- lapply(given$files[-count], function(file) {
+      given$files <- c(file, given$files[count])
+      fit_from_files(given)
+    })
+    names(fits) <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
+    x <- if (length(fits) == 1L) fits[[1L]] else fits
+  }
+  write_report(x, given$out, quiet = given$quiet)
+  max(vapply(fits, exit_code, 0L))
 }
 
 command_demo <- function(given) {

@@ -5,13 +5,12 @@ command_invariance <- function(given) {
   table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
   if (is.null(given$by)) abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
   if (!is.null(given$out)) check_target(given$out)
-  ladder <- invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
-                       except = split_words(given$except), structural = split_words(given$structural), missing_codes = parse_codes(given$missing_codes))
+  ladder <- ladder_from_files(given)
   loosened <- if (!is.null(given$loosen)) loosen(ladder, given$loosen)
   final <- if (is.null(loosened)) ladder else loosened$ladder
-  scalar <- "scalar" %in% names(final$fits) && has_converged(final$fits$scalar)
-  means <- if (scalar) latent_means(final)
-  gaps <- if (scalar) group_gaps(final)
+  scalar <- comparable_rung(final)
+  means <- if (!is.null(scalar)) latent_means(final, scalar)
+  gaps <- if (!is.null(scalar)) group_gaps(final, scalar)
   to_output(given$out, given$quiet, function() {
     switch(format,
       text = {
@@ -25,6 +24,11 @@ command_invariance <- function(given) {
       csv = write_table(ladder_table(table, final, means, gaps)))
   })
   if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
+}
+
+ladder_from_files <- function(given) {
+  invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
+             except = split_words(given$except), structural = split_words(given$structural), missing_codes = parse_codes(given$missing_codes))
 }
 
 ladder_json <- function(ladder, loosened, means, gaps) {

@@ -94,7 +94,7 @@ parse_arguments <- function(name, command, args) {
     abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)), i = paste0("See: orizzonte ", name, " --help")))
   })
   needed <- sum(!startsWith(command$files, "["))
-  most <- if (any(endsWith(command$files, "..."))) Inf else length(command$files)
+  most <- if (any(grepl("...", command$files, fixed = TRUE))) Inf else length(command$files)
   if (length(parsed$args) < needed || length(parsed$args) > most) {
     abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
                             if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),

@@ -206,22 +206,29 @@ print.orizzonte_comparison <- function(x, ...) {
   invisible(x)
 }
 
-format_comparison <- function(x) {
+comparison_texts <- function(x) {
   count <- function(v) ifelse(is.na(v), "", format_count(v))
   several <- length(unique(x$n)) > 1L
-  columns <- c(list(model = x$model), if (several) list(n = count(x$n)),
-               list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p), CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
-                    RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
-                    weight = format_fixed(x$akaike_weight)))
-  changes <- list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
-                  "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),
-                  "\u0394RMSEA" = format_fixed(x$rmsea_change),
-                  "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L), "\u0394BIC" = format_fixed(x$bic_change, 1L))
-  state <- x$status != "proper"
-  lines <- c(heading("Comparison of models"), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
-  if (any(!is.na(x$against))) lines <- c(lines, "", "Changes", format_table(changes, c(FALSE, FALSE, rep(TRUE, 8L))))
-  notes <- c(if (any(state)) paste0(x$model[state], ": ", toupper(x$status[state]), "."), attr(x, "notes"))
-  c(lines, if (length(notes)) c("", wrap_lines(paste0("- ", notes), 2L, 4L)), "", wrap_lines(comparison_reading(x)))
+  list(
+    fit = c(list(model = x$model), if (several) list(n = count(x$n)),
+            list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p), CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
+                 RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
+                 weight = format_fixed(x$akaike_weight))),
+    changes = if (any(!is.na(x$against))) {
+      list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
+           "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),
+           "\u0394RMSEA" = format_fixed(x$rmsea_change), "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L),
+           "\u0394BIC" = format_fixed(x$bic_change, 1L))
+    },
+    notes = c(if (any(x$status != "proper")) paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"], attr(x, "notes")))
+}
+
+format_comparison <- function(x) {
+  texts <- comparison_texts(x)
+  c(heading("Comparison of models"), format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
+    if (!is.null(texts$changes)) c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L)))),
+    if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "", wrap_lines(comparison_reading(x)),
+    "Next: side_by_side() shows how estimates differ.")
 }
 
 # The least AIC and BIC, in words.
@@ -232,5 +239,5 @@ comparison_reading <- function(x) {
   best <- x$model[among][which.min(x$aic[among])]
   thrifty <- x$model[among][which.min(x$bic[among])]
   paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best, ", BIC ", thrifty),
-         ". Next: side_by_side() shows how estimates differ.")
+         ".")
 }

@@ -52,35 +52,37 @@ shared_r_squared <- function(fits) {
   list(variable = outcomes, value = lapply(each, function(x) x$r_squared[match(outcomes, x$variable)]))
 }
 
-#' @export
-print.orizzonte_side_by_side <- function(x, ...) {
+side_columns <- function(x) {
   labels <- attr(x, "labels")
-  if (is.null(labels) || !all(paste0("estimate.", labels) %in% names(x))) return(print(as.data.frame(unclass(x))))
   standardized <- identical(attr(x, "values"), "standardized")
-  cells <- lapply(labels, function(label) {
-    get <- function(name) x[[paste0(name, ".", label)]]
+  columns <- list(parameter = x$parameter)
+  for (i in seq_along(labels)) {
+    get <- function(name) x[[paste0(name, ".", labels[i])]]
     status <- get("status")
     value <- if (standardized) format_fixed(get("standardized")) else format_number(get("estimate"))
     error <- ifelse(is.na(get("se")) | standardized, "", paste0(" (", format_number(get("se")), ")"))
     p <- ifelse(is.na(get("p")), ifelse(status %in% c("fixed", "at bound"), status, ""), format_p(get("p")))
+    columns[[labels[i]]] <- ifelse(is.na(status), "", paste0(value, error))
     # columns of the same kind under each label
-    list(paste0(value, error), p)
-  })
-  columns <- list(parameter = x$parameter)
-  for (i in seq_along(labels)) {
-    columns[[labels[i]]] <- ifelse(is.na(x[[paste0("status.", labels[i])]]), "", cells[[i]][[1L]])
-    columns[[paste0("p", strrep(" ", i - 1L))]] <- ifelse(is.na(x[[paste0("status.", labels[i])]]), "", cells[[i]][[2L]])
+    columns[[paste0("p", strrep(" ", i - 1L))]] <- ifelse(is.na(status), "", p)
   }
-  cat(heading(paste0("Side by side: ", if (standardized) "standardized" else "estimates (standard errors)")),
-      format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))),
-      "", sep = "\n")
   r <- attr(x, "r_squared")
   summary <- list(measure = c(if (length(r$variable)) paste("R\u00b2 of", r$variable), "n", "\u03c7\u00b2", "df"))
   for (i in seq_along(labels)) {
     summary[[labels[i]]] <- c(if (length(r$variable)) format_fixed(r$value[[i]]), format_count(attr(x, "size")[i]), format_fixed(attr(x, "chisq")[i], 2L),
                               format_count(attr(x, "df")[i]))
   }
-  cat(format_table(summary, c(FALSE, rep(TRUE, length(labels)))), sep = "\n")
+  list(estimates = columns, summary = summary)
+}
+
+#' @export
+print.orizzonte_side_by_side <- function(x, ...) {
+  labels <- attr(x, "labels")
+  if (is.null(labels) || !all(paste0("estimate.", labels) %in% names(x))) return(print(as.data.frame(unclass(x))))
+  columns <- side_columns(x)
+  cat(heading(paste0("Side by side: ", if (identical(attr(x, "values"), "standardized")) "standardized" else "estimates (standard errors)")),
+      format_table(columns$estimates, c(FALSE, rep(TRUE, length(columns$estimates) - 1L))), "",
+      format_table(columns$summary, c(FALSE, rep(TRUE, length(labels)))), sep = "\n")
   if (length(unique(attr(x, "size"))) > 1L) {
     cat("", wrap_lines("The models were fitted to different numbers of rows: part of the differences may come from that."), sep = "\n")
   }

@@ -91,8 +91,8 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
 }
 
 amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
-                     "construct covariance", "disturbance covariance", "equality", "equality across groups", "equality of all groups", "fixed value", "equation", "bound",
-                     "nonsense")
+                     "construct covariance", "disturbance covariance", "equality", "equality across groups", "equality of all groups",
+                     "fixed value", "equation", "bound", "nonsense")
 
 match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)

@@ -96,25 +96,31 @@ item_status <- function(fit) {
   unique(ifelse(table$head == "loading", table$second, table$first)[loose])
 }
 
+# The largest ones first.
+gap_columns <- function(x, most = 24L) {
+  shown <- utils::head(as.data.frame(x[order(-abs(x$size_any_direction)), ]), most)
+  list(item = shown$item, group = shown$group, loading = format_number(shown$loading_gap), intercept = format_number(shown$intercept_gap),
+       points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L), `any way` = format_fixed(shown$size_any_direction, 2L),
+       p = format_p(shown$p), status = shown$status)
+}
+
+gap_note <- paste0("points: expected score minus that under the reference group's values; SD: the same in pooled standard deviations, signed and (any way) ",
+                   "over persons. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019).")
+
+# What items that are not held do to the difference of the totals; NULL when all are held.
+total_columns <- function(x) {
+  totals <- attr(x, "totals")
+  if (is.null(totals) || all(totals$from_free_items == 0)) return(NULL)
+  t <- totals[totals$from_free_items != 0, ]
+  list(construct = t$construct, group = t$group, observed = format_fixed(t$observed, 2L), `from free items` = format_fixed(t$from_free_items, 2L))
+}
+
 #' @export
 print.orizzonte_gaps <- function(x, ...) {
   if (!all(c("item", "group", "expected_score", "effect_size", "status") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  shown <- x[order(-abs(x$size_any_direction)), ]
-  shown <- utils::head(as.data.frame(shown), 24L)
   cat(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
-      format_table(list(item = shown$item, group = shown$group, loading = format_number(shown$loading_gap), intercept = format_number(shown$intercept_gap),
-                        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L),
-                        `any way` = format_fixed(shown$size_any_direction, 2L),
-                        p = format_p(shown$p), status = shown$status), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
-      wrap_lines(paste0("points: expected score minus that under the reference group's values; SD: the same in pooled standard deviations, ",
-                        "signed and (any way) over persons. ",
-                        "About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019).")), sep = "\n")
-  totals <- attr(x, "totals")
-  if (!is.null(totals) && any(totals$from_free_items != 0)) {
-    t <- totals[totals$from_free_items != 0, ]
-    cat("", "Difference of the total score", format_table(list(construct = t$construct, group = t$group, observed = format_fixed(t$observed, 2L),
-                                                               `from free items` = format_fixed(t$from_free_items, 2L)), c(FALSE, FALSE, TRUE, TRUE)),
-                                                               sep = "\n")
-  }
+      format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "", wrap_lines(gap_note), sep = "\n")
+  totals <- total_columns(x)
+  if (!is.null(totals)) cat("", "Difference of the total score", format_table(totals, c(FALSE, FALSE, TRUE, TRUE)), sep = "\n")
   invisible(x)
 }

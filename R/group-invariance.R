@@ -118,7 +118,7 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   contributions <- vapply(each, function(parts) vapply(parts, `[[`, 0, "chisq"), numeric(length(group_names(fits[[1L]]))))
   structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
                  criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
-                 reading = read_ladder(columns$rung, columns$verdict)), class = "orizzonte_ladder")
+                 reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
 }
 
 rung_criteria <- function(rung, groups, given) {
@@ -153,17 +153,54 @@ rung_allows <- c(configural = "the constructs have the same structure; no number
                  second_order_scalar = "means of constructs measured by constructs may be compared, too",
                  strict = "sums and means of observed scores may be compared")
 
-read_ladder <- function(rungs, verdict) {
+rung_asks <- c(configural = "the same constructs and items in every group, each with its own values",
+               metric = "an item means the same: loadings and weights are equal",
+               second_order_metric = "constructs measured by constructs mean the same: their loadings are equal",
+               scalar = "an item starts from the same level: intercepts of items are equal, means of constructs may differ",
+               second_order_scalar = "constructs start from the same level, given what they measure",
+               strict = "an item is equally exact: residual variances and covariances are equal")
+
+# What the rungs of a ladder ask, one line each.
+rung_meanings <- function(ladder) {
+  rungs <- names(ladder$fits)
+  paste0("**", rungs, "**: ", ifelse(rungs %in% names(rung_asks), rung_asks[rungs], paste0("`", rungs, "` is equal, too, on top of the ", ladder$on, " rung")))
+}
+
+# The rung on which means may be compared, if it is there and has converged.
+comparable_rung <- function(ladder) {
+  usable <- Filter(function(rung) rung %in% names(ladder$fits) && has_converged(ladder$fits[[rung]]) && ladder$fits[[rung]]$layout$means, "scalar")
+  if (length(usable)) usable
+}
+
+read_ladder <- function(rungs, verdict, fits) {
   known <- rungs %in% names(rung_allows)
   bad <- which(known & verdict %in% c("fails", "doubtful", "not converged", "fits poorly"))
   held <- which(known & verdict %in% c("holds", "fits"))
   last <- if (length(bad)) held[held < bad[1L]] else held
   top <- if (length(last)) rungs[max(last)]
-  c(if (!is.null(top)) paste0("Up to ", top, ": ", rung_allows[[top]], "."),
-    if (length(bad)) {
-      if (verdict[bad[1L]] == "fits poorly") "The configural model does not fit acceptably: mend it first, in each group." else
-        paste0("The ", rungs[bad[1L]], " rung ", switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful", "has not converged"), ".")
-    })
+  loose <- if (!is.null(top)) released_addresses(fits[[top]])
+  c(if (!is.null(top)) {
+    if (length(loose) == 0L) {
+      paste0("Up to ", top, ": ", rung_allows[[top]], ".")
+    } else {
+      # sums of scores carry what is not held; constructs do not
+      allowed <- if (top == "strict") paste0(rung_allows[["scalar"]], ", sums and means of observed scores only without the items concerned") else
+        rung_allows[[top]]
+      paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 4L), "): ", allowed, ".")
+    }
+  }, if (length(bad)) {
+    if (verdict[bad[1L]] == "fits poorly") "The configural model does not fit acceptably: mend it first, in each group." else
+      paste0("The ", rungs[bad[1L]], " rung ", switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful", "has not converged"), ".")
+  })
+}
+
+# What a rung would hold, were it not excepted.
+released_addresses <- function(fit) {
+  grouping <- fit$options$grouping
+  table <- fit$layout
+  if (length(grouping$except) == 0L || length(grouping$hold) == 0L) return(character())
+  rows <- intersect(pattern_rows(grouping$hold, table, "`hold`"), pattern_rows(grouping$except, table, "`except`"))
+  intersect(table$parameter[rows], table$parameter[!table$shared]) |> without_group() |> unique()
 }
 
 #' @export
@@ -175,33 +212,48 @@ print.orizzonte_ladder <- function(x, ...) {
   invisible(x)
 }
 
-format_ladder <- function(x) {
+# What a ladder shows, as texts: fit by rung, changes, and the share of each group.
+ladder_columns <- function(x) {
   t <- x$table
-  fit <- x$fits[[1L]]
   count <- function(v) ifelse(is.na(v), "", format_count(v))
-  columns <- list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi),
-                  RMSEA = format_fixed(t$rmsea),
-                  SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))
-  changes <- list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L), "\u0394df" = count(t$df_change), p = format_p(t$p_change),
-                  "\u0394CFI" = format_fixed(t$cfi_change), "\u0394RMSEA" = format_fixed(t$rmsea_change), "\u0394SRMR" = format_fixed(t$srmr_change),
-                  verdict = t$verdict, breaks = t$broken)
   shares <- x$contributions
-  parts <- c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) format_fixed(shares[, k], 2L)), colnames(shares)))
-  trouble <- unlist(lapply(names(x$fits), function(r) {
-    state <- solution_state(x$fits[[r]])
-    if (!state$status %in% c("proper", "weak")) paste0(r, ": ", toupper(state$status), " (", state$trouble, ")")
+  list(
+    fit = list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi),
+               RMSEA = format_fixed(t$rmsea), SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L)),
+    changes = list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L), "\u0394df" = count(t$df_change), p = format_p(t$p_change),
+                   "\u0394CFI" = format_fixed(t$cfi_change), "\u0394RMSEA" = format_fixed(t$rmsea_change), "\u0394SRMR" = format_fixed(t$srmr_change),
+                   verdict = t$verdict, breaks = t$broken),
+    shares = c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) format_fixed(shares[, k], 2L)), colnames(shares))))
+}
+
+# Rungs whose solution is not what it should be: sentences.
+ladder_trouble <- function(x) {
+  unlist(lapply(names(x$fits), function(rung) {
+    state <- solution_state(x$fits[[rung]])
+    if (!state$status %in% c("proper", "weak")) paste0(rung, ": ", toupper(state$status), " (", state$trouble, ")")
   }))
-  bad <- t$rung[t$verdict %in% c("fails", "doubtful")]
+}
+
+ladder_criteria <- function(x) {
   limits <- x$criteria[[length(x$criteria)]]
-  c(heading(paste0("Invariance: ", x$title)), format_sample(fit), "", format_table(columns, c(FALSE, rep(TRUE, 7L))), "",
+  several <- length(unique(lapply(x$criteria, unname))) > 1L
+  paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ",
+         short_number(limits[["srmr"]]), if ("p" %in% names(limits)) paste0(", p ", short_number(limits[["p"]])),
+         if (several) " (metric: see the help)", "; conventions (Chen 2007), not laws.")
+}
+
+ladder_failing <- function(x) x$table$rung[x$table$verdict %in% c("fails", "doubtful")]
+
+format_ladder <- function(x) {
+  columns <- ladder_columns(x)
+  trouble <- ladder_trouble(x)
+  bad <- ladder_failing(x)
+  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]]), "", format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "",
     paste0("Changes against ", if (x$against == "first") "the first rung" else "the rung before"),
-    format_table(changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
-    "\u03c7\u00b2 of each group", format_table(parts, c(FALSE, rep(TRUE, ncol(shares)))), "",
+    format_table(columns$changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
+    "\u03c7\u00b2 of each group", format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     if (length(trouble)) c(paste0("  - ", trouble), ""),
-    wrap_lines(paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ",
-                      short_number(limits[["srmr"]]),
-                      if (length(unique(lapply(x$criteria, unname))) > 1L) " (metric: see the help)", "; conventions (Chen 2007), not laws.")),
-    wrap_lines(x$reading), "",
-    if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", bad[1L], ")") else
+    wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
+    if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")") else
       "Next: latent_means(ladder), plot(ladder)")
 }

@@ -56,6 +56,7 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
     length(unique(table$first[table$head %in% c("intercept", "mean") & table$shared & table$first %in% items]))
   }, 0L)
   structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference, standardize = standardize, title = fit$blueprint$title, held = held,
+            left = setdiff(setdiff(table$constructs, table$composites), constructs),
             items = vapply(constructs, function(name) length(unique(table$second[table$head == "loading" & table$first == name])), 0L))
 }
 
@@ -103,20 +104,29 @@ pooled_jet <- function(name, views, contexts) {
   list(value = sum(n * vapply(parts, `[[`, 0, "value")) / sum(n), gradient = Reduce(`+`, Map(function(part, n) part$gradient * n, parts, n)) / sum(n))
 }
 
+latent_mean_columns <- function(x) {
+  list(construct = x$construct, group = x$group, difference = format_number(x$difference), se = format_number(x$se),
+       interval = paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"), z = format_fixed(x$z, 2L), p = format_p(x$p),
+       `std.` = format_fixed(x$standardized, 2L))
+}
+
+latent_mean_note <- function(x) {
+  held <- attr(x, "held")
+  if (is.null(held)) return(NULL)
+  partial <- held < attr(x, "items")
+  counts <- paste0(names(held)[partial], " (", held[partial], " of ", attr(x, "items")[partial], " intercepts)")
+  left <- attr(x, "left")
+  paste0("std.: in standard deviations of the construct ", if (attr(x, "standardize") == "pooled") "pooled within groups." else "in the reference group.",
+         if (any(partial)) paste0(" Partly held: ", enumerate(counts), "."),
+         if (length(left)) paste0(" Not compared: ", enumerate(left), ", since what measures ", if (length(left) == 1L) "it" else "them", " is not held here."))
+}
+
 #' @export
 print.orizzonte_latent_means <- function(x, ...) {
   if (!all(c("construct", "group", "difference", "se", "p", "standardized") %in% names(x))) return(print(as.data.frame(unclass(x))))
   cat(heading(paste0("Means of constructs", if (!is.null(attr(x, "reference"))) paste0(", against ", attr(x, "reference")))),
-      format_table(list(construct = x$construct, group = x$group, difference = format_number(x$difference), se = format_number(x$se),
-                        interval = paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"), z = format_fixed(x$z, 2L), p = format_p(x$p),
-                        `std.` = format_fixed(x$standardized, 2L)), c(FALSE, FALSE, rep(TRUE, 6L))), sep = "\n")
-  held <- attr(x, "held")
-  if (!is.null(held)) {
-    partial <- held < attr(x, "items")
-    unit <- if (attr(x, "standardize") == "pooled") "pooled within groups." else "in the reference group."
-    counts <- paste0(names(held)[partial], " (", held[partial], " of ", attr(x, "items")[partial], " intercepts)")
-    cat("", wrap_lines(paste0("std.: in standard deviations of the construct ", unit, if (any(partial)) paste0(" Partly held: ", enumerate(counts), "."))),
-        sep = "\n")
-  }
+      format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))), sep = "\n")
+  note <- latent_mean_note(x)
+  if (!is.null(note)) cat("", wrap_lines(note), sep = "\n")
   invisible(x)
 }

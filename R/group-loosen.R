@@ -105,19 +105,30 @@ bare_trail <- function(bp) {
   bp
 }
 
+released_columns <- function(x) {
+  r <- x$released
+  list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L), drop = format_fixed(r$actual_drop, 2L),
+       estimate = format_number(r$estimate), `held at` = format_number(r$reference))
+}
+
+loosened_reading <- function(x) {
+  told <- if (is.numeric(x$criterion)) paste0("p of \u0394\u03c7\u00b2 at least ", short_number(x$criterion)) else "the criteria of the ladder"
+  count <- nrow(x$released)
+  if (x$holds) {
+    paste0("With ", if (count) paste(count_of(count, "release"), "") else "nothing released ", "the ", x$rung, " rung meets ", told, ".")
+  } else {
+    paste0("The ", x$rung, " rung does not meet ", told, if (x$blocked) ": what is left cannot be released, or would not help." else ".")
+  }
+}
+
 #' @export
 print.orizzonte_loosened <- function(x, ...) {
   cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$blueprint$title)), sep = "\n")
-  r <- x$released
-  if (nrow(r)) {
-    cat("Released, in this order", format_table(list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L),
-                                                     drop = format_fixed(r$actual_drop, 2L),
-                                                     estimate = format_number(r$estimate), `held at` = format_number(r$reference)), c(FALSE, rep(TRUE, 4L))),
-        format_wordings(r$parameter, all_wordings(x$fit)), "", sep = "\n")
+  if (nrow(x$released)) {
+    cat("Released, in this order", format_table(released_columns(x), c(FALSE, rep(TRUE, 4L))),
+        format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")
   }
-  told <- if (is.numeric(x$criterion)) paste0("p of \u0394\u03c7\u00b2 at least ", short_number(x$criterion)) else "the criteria of the ladder"
-  cat(wrap_lines(if (x$holds) paste0("With ", if (nrow(r)) paste(count_of(nrow(r), "release"), "") else "nothing released ", "the rung meets ", told, ".") else
-    paste0("The rung does not meet ", told, if (x$blocked) ": what is left cannot be released, or would not help." else ".")), "", sep = "\n")
+  cat(wrap_lines(loosened_reading(x)), "", sep = "\n")
   cat("Next: trail(loosened$fit), loosened$ladder, latent_means(loosened$ladder)\n")
   invisible(x)
 }

@@ -1,15 +1,16 @@
 #' Write a report
 #'
-#' A self-contained page with the model, what was assumed, fit, estimates,
-#' explained variance, residuals, what could be freed, claims, the trail, the path
-#' diagram, and what is needed to reproduce it.
+#' A self-contained page. Of a fit: the model, what was assumed, fit, estimates, explained variance, residuals, what could be freed, claims,
+#' the trail, the path diagram, and what is needed to reproduce it. Of a ladder from [invariance()] or [loosen()]: the rungs and what may be
+#' compared, what was or could be released, means of constructs, how much single items differ, and figures by group. Of a list: the fits compared,
+#' then each fit and ladder.
 #'
-#' @param fit A fit from [fit_model()].
+#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], or a named list of these.
 #' @param file Where to write it. The ending decides the format: `.html`,
 #'   `.docx` or `.md`.
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @return The path of the report, invisibly.
-#' @section Errors: `orizzonte_error_report` when rmarkdown, knitr or pandoc
+#' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind, `orizzonte_error_report` when rmarkdown, knitr or pandoc
 #'   are not installed, when the folder does not exist, or the ending is another.
 #' @examples
 #' \donttest{
@@ -19,8 +20,8 @@
 #' }
 #' }
 #' @export
-write_report <- function(fit, file, quiet = FALSE) {
-  check_fit(fit, "write_report")
+write_report <- function(x, file, quiet = FALSE) {
+  x <- check_reportable(x)
   check_string(file, "`file`")
   format <- report_format(file)
   check_report_tools()
@@ -29,14 +30,45 @@ write_report <- function(fit, file, quiet = FALSE) {
   work <- tempfile("orizzonte-report-")
   dir.create(work)
   on.exit(unlink(work, recursive = TRUE))
+  parts <- list.files(system.file("report", package = "orizzonte"), pattern = "[.]Rmd$", full.names = TRUE)
+  file.copy(parts, work)
   template <- file.path(work, "report.Rmd")
-  file.copy(system.file("report", "report.Rmd", package = "orizzonte"), template)
   target <- file.path(normalizePath(folder), basename(file))
   format <- do.call(utils::getFromNamespace(format[[1L]], "rmarkdown"), format[-1L])
   rmarkdown::render(template, output_format = format, output_file = basename(target), output_dir = dirname(target), intermediates_dir = work,
-                    params = list(fit = fit), envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
+                    params = list(x = x, title = report_title(x)), envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
+  if (tolower(tools::file_ext(file)) == "md") relative_links(target)
   if (!quiet) say("Report written to ", file)
   invisible(file)
+}
+
+# A folder that is moved takes its figures along.
+relative_links <- function(file) {
+  lines <- readLines(file, encoding = "UTF-8")
+  writeLines(gsub(paste0(dirname(file), "/"), "", lines, fixed = TRUE), file, useBytes = TRUE)
+}
+
+is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")
+
+# Only what a report knows how to show; a list gets the names it lacks.
+check_reportable <- function(x) {
+  known <- function(one) inherits(one, "orizzonte_fit") || is_ladder(one)
+  if (known(x)) return(x)
+  if (!is.list(x) || is.data.frame(x) || inherits(x, "orizzonte_blueprint") || length(x) == 0L || !all(vapply(x, known, NA))) {
+    abort("input", c("write_report() needs a fit, a ladder or a list of them.", x = paste0("`x` is ", describe(x), "."),
+                     i = "fit_model() makes fits, invariance() ladders."))
+  }
+  if (is.null(names(x))) names(x) <- rep("", length(x))
+  names(x)[!nzchar(names(x))] <- paste("Model", seq_along(x))[!nzchar(names(x))]
+  names(x) <- make.unique(names(x), sep = " ")
+  x
+}
+
+report_title <- function(x) {
+  if (inherits(x, "orizzonte_fit")) return(x$blueprint$title)
+  if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
+  if (is_ladder(x)) return(paste0("Invariance: ", x$title))
+  paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
 report_format <- function(file) {
@@ -58,64 +90,4 @@ check_report_tools <- function() {
   if (!rmarkdown::pandoc_available("2.0")) {
     abort("report", c("Reports need pandoc, version 2 or later.", i = "On Debian or Ubuntu: apt-get install pandoc."))
   }
-}
-
-# Tables for the report: plain data frames of text.
-report_estimates <- function(fit, role) {
-  x <- estimates(fit)
-  x <- x[x$role %in% role & !(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
-  interval <- ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
-  words <- all_wordings(fit)
-  item <- ifelse(is.na(fit$layout$second[match(x$parameter, fit$layout$parameter)]), fit$layout$first[match(x$parameter, fit$layout$parameter)],
-                 fit$layout$second[match(x$parameter, fit$layout$parameter)])
-  out <- list_frame(list(parameter = code_text(x$parameter), estimate = format_number(x$estimate), se = format_number(x$se), interval = interval,
-                         p = format_p(x$p), standardized = format_fixed(x$standardized), status = ifelse(x$status %in% c("free", "derived"), "", x$status)))
-  if ("loading" %in% role && length(words)) out$wording <- ifelse(item %in% names(words), words[item], "")
-  names(out)[4L] <- "95 % interval"
-  out
-}
-
-# Backticks inside a code span need a longer fence.
-code_text <- function(x) ifelse(grepl("`", x, fixed = TRUE), paste0("`` ", x, " ``"), paste0("`", x, "`"))
-
-report_indices <- function(fit) {
-  x <- fit_indices(fit)
-  x <- x[!is.na(x$value), ]
-  blank <- function(v) ifelse(is.na(v), "", v)
-  out <- list_frame(list(index = unname(index_words[x$index]), value = format_index(x$index, x$value),
-                         interval = ifelse(is.na(x$lower), "", paste0("[", format_fixed(x$lower), ", ", format_fixed(x$upper), "]")),
-                         cutoff = blank(x$cutoff), verdict = blank(x$verdict)))
-  names(out)[3:4] <- c("90 % interval", "good (acceptable)")
-  out
-}
-
-report_amendments <- function(fit) {
-  all <- amendments(fit, top = 10)
-  x <- utils::head(all, 10L)
-  out <- list_frame(list(parameter = code_text(x$parameter), kind = x$kind, index = format_fixed(x$modification_index, 2L),
-                         change = format_fixed(x$expected_change_std, 2L), drop = format_fixed(x$actual_drop, 2L), estimate = format_number(x$actual_estimate),
-                         verdict = x$verdict))
-  names(out)[4:5] <- c("expected change, std.", "real drop")
-  structure(out, chance = chance_note(all))
-}
-
-report_trail <- function(fit) {
-  x <- trail(fit)
-  out <- list_frame(list(revision = format_count(x$revision), change = ifelse(x$revision == 0, "the start", code_text(x$change)),
-                         because = paste0(ifelse(x$revision == 0 | nzchar(x$because), x$because, "(no reason given)"), ifelse(nzchar(x$note),
-                             paste0(" (", x$note, ")"), "")),
-                         predicted = format_fixed(x$predicted_drop, 2L),
-                         drop = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L), df = format_count(x$df), p = format_p(x$p_change),
-                         CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
-  names(out)[c(4:6, 8L)] <- c("predicted drop", "real drop", "\u03c7\u00b2", "p of \u0394\u03c7\u00b2")
-  out
-}
-
-# A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.
-sample_fingerprint <- function(fit) {
-  numbers <- c(fit$moments$n, fit$moments$covariance, fit$moments$mean)
-  file <- tempfile()
-  on.exit(unlink(file))
-  writeLines(formatC(numbers, digits = 10L, format = "e"), file)
-  unname(tools::md5sum(file))
 }

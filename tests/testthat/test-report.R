@@ -37,3 +37,42 @@ test_that("a report of an improper solution says so first, with what the data sa
   expect_true(any(startsWith(text, "- ") & grepl("cl3 is keyed", text)))
   expect_false(is.na(at("quantity[link]")))
 })
+
+test_that("a report of a ladder says what holds, what was released and what may be compared", {
+  bp <- read_blueprint(system.file("extdata", "choirs.yaml", package = "orizzonte"))
+  ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+  file <- tempfile(fileext = ".md")
+  write_report(ladder, file, quiet = TRUE)
+  text <- paste(readLines(file), collapse = "\n")
+  for (part in c("Where the scalar rung fails", "`intercept[cr3 | weekend]`", "I can sing a new score at sight", "What each rung asks",
+                 format_fixed(deviance(ladder$fits$strict), 2L), "The scalar rung does not hold", "The share of each group", "groups by setting")) {
+    expect_true(grepl(part, text, fixed = TRUE), label = part)
+  }
+  # figures lie beside it, under names without a folder above
+  links <- regmatches(text, gregexpr("src=\"[^\"]*\"", text))[[1]]
+  expect_length(links, 4)
+  for (link in gsub("src=|\"", "", links)) expect_true(file.exists(file.path(dirname(file), link)) && !startsWith(link, "/"), label = link)
+
+  loosened <- suppressMessages(loosen(ladder, "scalar"))
+  write_report(loosened, file, quiet = TRUE)
+  text <- gsub("\\s+", " ", paste(readLines(file), collapse = " "))
+  for (part in c("What was released", "With 1 release the scalar rung meets", "in part (not held: intercept", "not held after all", "only without the items")) {
+    expect_true(grepl(part, text, fixed = TRUE), label = part)
+  }
+  expect_match(loosened$ladder$reading[1], "only without the items concerned", fixed = TRUE)
+})
+
+test_that("a report of a list compares the fits and shows each", {
+  bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+  fit <- quiet_fit(bp, choirs)
+  freed <- suppressMessages(amend(fit, free = covariance[be1, be2], because = "both are about being greeted"))
+  file <- tempfile(fileext = ".html")
+  write_report(list(fit, greeted = freed), file, quiet = TRUE)
+  text <- paste(readLines(file, warn = FALSE), collapse = "\n")
+  for (part in c("The models compared", "Model 1", "greeted", "Estimates side by side", "both are about being greeted")) {
+    expect_true(grepl(part, text, fixed = TRUE), label = part)
+  }
+  expect_equal(length(gregexpr("data:image/png;base64", text)[[1]]), 4L)       # two figures of each, none lost to the other
+  expect_error(write_report(bp, file), "needs a fit, a ladder", class = "orizzonte_error_input")
+  expect_error(write_report(list(fit, 3), file), "needs a fit, a ladder", class = "orizzonte_error_input")
+})
