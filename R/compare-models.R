@@ -166,7 +166,7 @@ fit_labels <- function(expressions, fits) {
 # smaller one's solution, and at a point near it, so that no accident of the solution decides.
 is_nested <- function(smaller, larger) {
   theta <- smaller$core$theta
-  spread <- sqrt(pmax(diag(smaller$core$vcov), 0))
+  spread <- sqrt(pmax(diag(core_vcov(smaller)), 0))
   points <- list(smaller$eta)
   movable <- length(theta) > 0L && !anyNA(spread) && length(smaller$layout$constraints) == 0L
   if (movable) points <- c(points, list(entries_at(smaller, theta + 0.5 * spread * sin(seq_along(theta)))))

@@ -1,20 +1,22 @@
 # Groups: which rows belong to which, and the moments of each.
 
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend = rows), and notes.
-group_rows <- function(data, by, levels = NULL) {
+group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   check_string(by, "`by`")
   if (!by %in% names(data)) {
     abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)), i = paste0("Columns: ",
         enumerate(names(data), most = 20L), ".")))
   }
   column <- plain_column(data[[by]])
+  if (is.numeric(column)) column[column %in% missing_codes] <- NA
   text <- as.character(column)
   known <- if (is.factor(column)) levels(droplevels(column)) else as.character(sort(unique(column[!is.na(column)]), method = "radix"))
   if (is.null(levels) && length(known) > 50L) {
     abort("data", c(paste0("Column ", quoted(by), " holds ", length(known), " different values: too many to be groups."),
                     i = "Give a column with a few values, or pick some with levels = c(...)."))
   }
-  wanted <- if (is.null(levels)) stats::setNames(known, known) else pick_levels(levels, known, by)
+  labels <- value_labels(data[[by]], known)
+  wanted <- if (is.null(levels)) stats::setNames(known, labels) else pick_levels(levels, known, by, labels)
   if (length(wanted) < 2L) {
     abort("data", c(paste0("Column ", quoted(by), " holds ", count_of(length(wanted), "group"), "; at least two are needed."),
                     i = "Leave out `by` for one group."))
@@ -23,23 +25,37 @@ group_rows <- function(data, by, levels = NULL) {
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
     paste0("Groups by ", by, ": ", enumerate(paste0(names(wanted), " (", lengths(rows), " rows)"), most = 12L), "."),
-    if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ", enumerate(setdiff(known, wanted)), "."),
+    if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ", enumerate(labels[!known %in% wanted]), "."),
     if (anyNA(text)) paste0("Left out ", count_of(sum(is.na(text)), "row"), " without a value of ", by, "."))
   list(rows = rows, notes = notes)
 }
 
-pick_levels <- function(levels, known, by) {
+# What codes stand for, where the column says so; the codes themselves elsewhere.
+value_labels <- function(column, known) {
+  labels <- attr(column, "labels", exact = TRUE)
+  if (is.null(names(labels))) return(known)
+  label <- names(labels)[match(known, as.character(labels))]
+  label[is.na(label) | !nzchar(label)] <- known[is.na(label) | !nzchar(label)]
+  if (anyDuplicated(label)) known else label
+}
+
+# `levels` by their value, or by what it stands for.
+pick_levels <- function(levels, known, by, labels = known) {
   if (!is.atomic(levels) || length(levels) == 0L || anyNA(levels)) {
     abort("input", c("`levels` must be values of the grouping column.", i = "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\")."))
   }
   value <- as.character(levels)
+  at <- ifelse(value %in% known, match(value, known), match(value, labels))
+  if (anyNA(at)) {
+    strange <- value[is.na(at)][1L]
+    shown <- ifelse(known == labels, known, paste0(known, " (", labels, ")"))
+    abort("name", c(paste0("There is no group ", quoted(strange), " in ", by, "."), did_you_mean(strange, unique(c(known, labels))),
+                    i = paste0("Groups: ", enumerate(shown, most = 20L), ".")))
+  }
   label <- names(levels) %||% rep("", length(value))
-  label[!nzchar(label)] <- value[!nzchar(label)]
-  unknown <- setdiff(value, known)
-  if (length(unknown)) abort("name", c(paste0("There is no group ", quoted(unknown[1L]), " in ", by, "."), did_you_mean(unknown[1L], known),
-                                       i = paste0("Groups: ", enumerate(known, most = 20L), ".")))
-  if (anyDuplicated(value) || anyDuplicated(label)) abort("duplicate", "A group is named twice in `levels`.")
-  stats::setNames(value, label)
+  label[!nzchar(label)] <- labels[at][!nzchar(label)]
+  if (anyDuplicated(at) || anyDuplicated(label)) abort("duplicate", "A group is named twice in `levels`.")
+  stats::setNames(known[at], label)
 }
 
 # Moments of every group. `variables`: a list by group, since an item may be absent in one.
@@ -53,7 +69,7 @@ grouped_moments <- function(data, by, levels, variables_of, missing_codes, bp) {
     if (inherits(data, "orizzonte_summary_data")) {
       abort("data", c("Summary data of one group have no column to group by.", i = "Give a named list of summary_data(), one for each group."))
     }
-    found <- group_rows(data, by, levels)
+    found <- group_rows(data, by, levels, missing_codes)
     parts <- lapply(found$rows, function(rows) data[rows, , drop = FALSE])
     rows <- found$rows
     notes <- found$notes

@@ -251,7 +251,12 @@ explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
 
 # Three or more items that share pairwise more than their constructs explain: one more construct says it.
 shared_residuals <- function(fit, columns) {
-  if (has_groups(fit)) return(list())
+  if (has_groups(fit)) {
+    return(unlist(lapply(unname(group_views(fit, errors = FALSE)), function(view) {
+      own <- lapply(columns[c("parameter", "kind", "verdict", "expected_change", "p", "modification_index")], function(x) x[columns$group %in% view$group])
+      lapply(shared_residuals(view, own), function(block) structure(block, group = view$group))
+    }), recursive = FALSE))
+  }
   covariance <- startsWith(columns$kind, "residual covariance")
   hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 & columns$p < 0.01)
   # the leading ones only: a block stands out, or it is none
@@ -321,7 +326,8 @@ format_amendments <- function(x) {
   if (length(odd)) lines <- c(lines, "", "Far from the prediction", wrap_lines(paste0("- ", shown$parameter[odd], ": ", shown$explanation[odd]), 2L, 4L))
   blocks <- attr(x, "shared")
   if (length(blocks)) {
-    lines <- c(lines, "", wrap_lines(paste0("- ", vapply(utils::head(blocks, 3L), enumerate, ""), " share more than their constructs explain: ",
+    where <- vapply(blocks, function(block) if (is.null(attr(block, "group"))) "" else paste0("in group ", attr(block, "group"), ": "), "")
+    lines <- c(lines, "", wrap_lines(paste0("- ", utils::head(paste0(where, vapply(blocks, enumerate, "")), 3L), " share more than their constructs explain: ",
                                             "a separate construct for these items may say it better than single covariances."), 2L, 4L))
   }
   lines <- c(lines, format_not_offered(attr(x, "not_offered")), format_wordings(shown$parameter, attr(x, "wording")))

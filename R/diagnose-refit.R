@@ -47,7 +47,7 @@ held_core <- function(core, parameters, values = 0) {
 }
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
-  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101)
+  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101, FALSE)
   found$chisq <- fit$moments$n * found$discrepancy
   found$ok <- found$status == 0L
   found

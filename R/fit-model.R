@@ -54,7 +54,7 @@ fit_model <- function(bp, data, by = NULL, levels = NULL, hold = NULL, except = 
 
 # `model` is what meet_data() returns; `starts` counts the random starts that follow the closed-form one when needed.
 # `near`: values, by address, to start from where they are given.
-estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 4L, seed = 20260101, near = NULL) {
+estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 4L, seed = 20260101, near = NULL, errors = TRUE) {
   layout <- model$layout
   check_counts(layout)
   moments <- core_sample(model$sample, multiplier)
@@ -63,7 +63,7 @@ estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 
     known <- near[layout$parameters[layout$core$used]]
     given <- ifelse(is.na(known), if (length(given)) given else NaN, known)
   }
-  core <- core_fit(layout$core, moments$groups %||% list(moments), given, 500L, 1e-12, starts, seed)
+  core <- core_fit(layout$core, moments$groups %||% list(moments), given, 500L, 1e-12, starts, seed, errors)
   if (!core$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, core)
   fit <- complete_solution(structure(list(

@@ -78,18 +78,28 @@ solution_vcov <- function(fit) {
   size <- length(layout$parameters)
   out <- matrix(NA_real_, size, size, dimnames = list(layout$parameters, layout$parameters))
   used <- layout$core$used
-  if (nrow(fit$core$vcov) != length(used)) return(out)
-  out[used, used] <- fit$core$vcov
+  known <- core_vcov(fit)
+  if (nrow(known) != length(used)) return(out)
+  out[used, used] <- known
   if (!layout$profiled) return(out)
   parts <- lapply(unname(group_views(fit, errors = FALSE)), profiled_errors, used = used)
   at <- unlist(lapply(parts, `[[`, "at"))
   jacobian <- do.call(rbind, lapply(parts, `[[`, "jacobian"))
-  cross <- jacobian %*% fit$core$vcov
+  cross <- jacobian %*% known
   out[at, used] <- cross
   out[used, at] <- t(cross)
   out[at, at] <- cross %*% t(jacobian)
   for (part in parts) out[part$at, part$at] <- out[part$at, part$at] + part$own
   out
+}
+
+# Of the parameters the core knows. Fits that are mostly compared, such as rungs of a ladder, are made without it.
+core_vcov <- function(fit) {
+  # a view of one group has the matrix of all
+  if (!is.null(fit$vcov)) return(fit$vcov[fit$estimated, fit$estimated, drop = FALSE])
+  known <- fit$core$vcov
+  if (nrow(known) > 0L || !has_converged(fit)) return(known)
+  core_errors(fit$layout$core, core_moments(fit), fit$core$theta)
 }
 
 # The closed-form means of one group follow the other parameters (`jacobian`) and the sample means (`own`).

@@ -93,7 +93,7 @@ fit_rung <- function(bp, model, hold, missing_codes) {
     model$grouping$hold <- hold
     model$layout <- met_layout(model$blueprint, model$sample, model$grouping, model$stated)
   }
-  estimate_model(bp, model, missing_codes)
+  estimate_model(bp, model, missing_codes, errors = FALSE)
 }
 
 finish_ladder <- function(bp, fits, criteria, against, on = NULL) {

@@ -33,7 +33,7 @@ residuals.orizzonte_fit <- function(object, type = "raw", largest = NULL, ...) {
   check_dots_empty(..., .verb = "residuals")
   type <- choose_one(type, c("raw", "correlation", "standardized", "normalized"), "`type`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
-  views <- group_views(object, errors = FALSE)
+  views <- group_views(object, errors = type == "standardized")
   if (is.null(largest)) return(lapply(views, function(view) residuals_of_type(view, type, residual_parts(view))))
   tables <- lapply(views, function(view) largest_residuals(view, type, residuals_of_type(view, type, residual_parts(view)), residual_parts(view), largest))
   if (!has_groups(object)) return(tables[[1L]])
@@ -77,7 +77,7 @@ residual_errors <- function(fit, parts) {
   moment <- moment_errors(fit, parts)
   names <- colnames(parts$model$covariance)
   p <- length(names)
-  vcov <- fit$core$vcov
+  vcov <- core_vcov(fit)
   jacobian <- moment_jacobian(fit)
   followed <- function(rows) if (nrow(vcov) == 0L) NA else rowSums((jacobian[rows, , drop = FALSE] %*% vcov) * jacobian[rows, , drop = FALSE])
   left <- function(variance, rows) {

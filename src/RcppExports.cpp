@@ -12,8 +12,8 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed);
-RcppExport SEXP _orizzonte_core_fit(SEXP layoutSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP) {
+List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors);
+RcppExport SEXP _orizzonte_core_fit(SEXP layoutSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
@@ -23,7 +23,20 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(layout, sample, start, iterations, tolerance, fresh_starts, seed));
+    Rcpp::traits::input_parameter< bool >::type errors(errorsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit(layout, sample, start, iterations, tolerance, fresh_starts, seed, errors));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_errors
+Eigen::MatrixXd core_errors(SEXP layout, SEXP sample, const Eigen::VectorXd& theta);
+RcppExport SEXP _orizzonte_core_errors(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_errors(layout, sample, theta));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -100,7 +113,8 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
+    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 8},
+    {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
     {"_orizzonte_core_standardize", (DL_FUNC) &_orizzonte_core_standardize, 2},

@@ -141,13 +141,15 @@ bool user_interrupted() {
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
-List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed) {
+List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed,
+              bool errors = true) {
   oz::Settings settings;
   settings.start = start;
   settings.iterations = iterations;
   settings.tolerance = tolerance;
   settings.fresh_starts = fresh_starts;
   settings.seed = static_cast<std::uint64_t>(seed);
+  settings.errors = errors;
   oz::Callbacks callbacks;
   callbacks.interrupted = user_interrupted;
   const oz::Fit fit = oz::fit(model_from(layout), sample_from(sample), settings, callbacks);
@@ -181,6 +183,11 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
   out.add("violations", vector_of(fit.violations));
   out.add("history", history.list());
   return out.list();
+}
+
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_errors(SEXP layout, SEXP sample, const Eigen::VectorXd& theta) {
+  return oz::errors_of(model_from(layout), sample_from(sample), theta);
 }
 
 // [[Rcpp::export(rng = false)]]

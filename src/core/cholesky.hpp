@@ -42,6 +42,24 @@ class Cholesky {
     return x;
   }
 
+  // L^-1 x and L^-T x.
+  Matrix half_solve(Matrix x) const {
+    l_.triangularView<Eigen::Lower>().solveInPlace(x);
+    return x;
+  }
+  Vector half_solve(Vector x) const {
+    l_.triangularView<Eigen::Lower>().solveInPlace(x);
+    return x;
+  }
+  Matrix other_half_solve(Matrix x) const {
+    l_.triangularView<Eigen::Lower>().adjoint().solveInPlace(x);
+    return x;
+  }
+  Vector other_half_solve(Vector x) const {
+    l_.triangularView<Eigen::Lower>().adjoint().solveInPlace(x);
+    return x;
+  }
+
   void inverse(Matrix& root, Matrix& out) const {
     const int n = l_.rows();
     if (n >= small) {

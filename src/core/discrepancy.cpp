@@ -34,7 +34,7 @@ Discrepancy::Slot Discrepancy::slot_of(const Group& group, int e) const {
   return slot;
 }
 
-Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample, bool every_entry) : model_(model) {
+Discrepancy::Discrepancy(const Model& model, const std::vector<Moments>& sample, bool every_entry) : model_(model), homes_(model) {
   std::vector<GroupLayout> layouts = arrange(model);
   groups_.resize(layouts.size());
   n_ = total_n(sample);
@@ -216,38 +216,34 @@ Vector Discrepancy::score() {
   return out;
 }
 
-void Discrepancy::information(bool observed, Matrix& out) {
-  out.setZero(model_.map.parameters, model_.map.parameters);
+void Discrepancy::information(bool observed, Arrow& out) {
+  out.reset(homes_);
   sweep(observed, [&](const Slot& e, const Slot& f, double value) {
     if (e.parameter >= 0 && f.parameter >= 0) {
+      // a pair of different entries stands for (e, f) and (f, e)
       const double part = e.weight * f.weight * value;
-      if (e.parameter > f.parameter) out(e.parameter, f.parameter) += part;
-      else if (e.parameter < f.parameter) out(f.parameter, e.parameter) += part;
-      else out(e.parameter, e.parameter) += e.entry == f.entry ? part : 2 * part;
+      out.add(e.parameter, f.parameter, e.parameter == f.parameter && e.entry != f.entry ? 2 * part : part);
       return;
     }
     for (const Term& a : model_.map.rows[e.entry])
       for (const Term& b : model_.map.rows[f.entry]) {
         if (e.entry == f.entry && a.parameter < b.parameter) continue;   // its mirror image is the same cell
         const double part = a.weight * b.weight * value;
-        if (a.parameter >= b.parameter) out(a.parameter, b.parameter) += part;
-        else out(b.parameter, a.parameter) += part;
-        // a pair of different entries stands for (e, f) and (f, e)
-        if (e.entry != f.entry && a.parameter == b.parameter) out(a.parameter, a.parameter) += part;
+        out.add(a.parameter, b.parameter, e.entry != f.entry && a.parameter == b.parameter ? 2 * part : part);
       }
   });
 }
 
 Matrix Discrepancy::expected_information() {
-  Matrix out;
+  Arrow out;
   information(false, out);
-  return out;
+  return out.dense();
 }
 
 Matrix Discrepancy::observed_information() {
-  Matrix out;
+  Arrow out;
   information(true, out);
-  return out;
+  return out.dense();
 }
 
 Vector Discrepancy::entry_score() {

@@ -1,6 +1,6 @@
 // The maximum likelihood discrepancy of complete data, and its derivatives.
 #pragma once
-#include "cholesky.hpp"
+#include "arrow.hpp"
 #include "matrices.hpp"
 
 namespace orizzonte {
@@ -22,7 +22,7 @@ class Discrepancy {
   Vector score();
   Matrix expected_information();                     // lower triangle filled
   Matrix observed_information();                     // minus the Hessian of l; lower triangle filled
-  void information(bool observed, Matrix& out);      // either, in memory that is there already
+  void information(bool observed, Arrow& out);       // either, in blocks
 
   // The same with respect to the entries themselves, before the map (full matrices).
   Vector entry_score();
@@ -67,6 +67,7 @@ class Discrepancy {
   template <class Sink> void sweep(bool observed, Sink&& sink);
 
   const Model& model_;
+  Homes homes_;
   std::vector<Group> groups_;
   Vector at_;                                        // the point of the last successful move
   double n_ = 0, value_ = 0;

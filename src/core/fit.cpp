@@ -212,6 +212,14 @@ Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& 
   return out;
 }
 
+Matrix errors_of(const Model& model, const std::vector<Moments>& sample, const Vector& theta) {
+  const Rescaled scaled = rescale(model, sample);
+  Discrepancy problem(scaled.model, scaled.sample);
+  const Matrix covariance = covariance_at(problem, theta.cwiseQuotient(scaled.parameter_unit));
+  if (covariance.rows() != theta.size()) return covariance;
+  return scaled.parameter_unit.asDiagonal() * covariance * scaled.parameter_unit.asDiagonal();
+}
+
 Rank local_rank(const Model& model, const std::vector<Moments>& sample, const Settings& settings) {
   Rank out;
   out.parameters = model.map.parameters;

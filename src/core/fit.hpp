@@ -21,6 +21,9 @@ struct Fit {
 
 Fit fit(const Model& model, const std::vector<Moments>& sample, const Settings& settings, const Callbacks& callbacks);
 
+// Covariance matrix of the parameters of a fit made without errors.
+Matrix errors_of(const Model& model, const std::vector<Moments>& sample, const Vector& theta);
+
 // Local rank: the Jacobi-scaled expected information at the start and at random admissible points
 // (Rothenberg 1971). Keeps the point with the highest rank.
 struct Rank {

@@ -3,88 +3,32 @@
 #include "constrained.hpp"
 #include "valley.hpp"
 
-#include <Eigen/SparseCholesky>
 #include <algorithm>
 #include <cmath>
-#include <memory>
 
 namespace orizzonte {
 namespace {
 
 constexpr int patience = 60;   // of scoring and Newton steps, before the slower but surer ones
 
-// Cholesky factor of a symmetric matrix, dense or, for many groups, sparse: the information of groups that share parameters is
-// an arrow, whose factor under a fill-reducing order costs no more than its blocks.
-class Factor {
- public:
-  bool compute(const Matrix& m, double damping) {
-    const int q = m.rows();
-    sparse_ = q >= large && density(m) < 0.3;
-    if (!sparse_) {
-      if (damping == 0) return dense_.compute(m);
-      Matrix copy = m;
-      copy.diagonal().array() += damping;
-      return dense_.compute(copy);
-    }
-    std::vector<Eigen::Triplet<double>> cells;
-    for (int j = 0; j < q; ++j)
-      for (int i = j; i < q; ++i)
-        if (m(i, j) != 0 || i == j) cells.emplace_back(i, j, m(i, j) + (i == j ? damping : 0));
-    Eigen::SparseMatrix<double> lower(q, q);
-    lower.setFromTriplets(cells.begin(), cells.end());
-    if (!llt_) llt_ = std::make_unique<Eigen::SimplicialLLT<Eigen::SparseMatrix<double>, Eigen::Lower>>();
-    llt_->compute(lower);
-    if (llt_->info() != Eigen::Success) return false;
-    pivots_ = llt_->matrixL().nestedExpression().diagonal();
-    return true;
-  }
-  double smallest() const { return sparse_ ? pivots_.minCoeff() : dense_.diagonal().minCoeff(); }
-  Vector solve(const Vector& x) const { return sparse_ ? Vector(llt_->solve(x)) : dense_.solve(x); }
-  Matrix inverse() const {
-    if (sparse_) return llt_->solve(Matrix::Identity(pivots_.size(), pivots_.size()));
-    Matrix root, out;
-    dense_.inverse(root, out);
-    return out;
-  }
-
- private:
-  static constexpr int large = 200;
-  static double density(const Matrix& m) {
-    int filled = 0;
-    const int q = m.rows();
-    for (int j = 0; j < q; ++j)
-      for (int i = j; i < q; ++i) filled += m(i, j) != 0;
-    return 2.0 * filled / (static_cast<double>(q) * q);
-  }
-  bool sparse_ = false;
-  Cholesky dense_;
-  std::unique_ptr<Eigen::SimplicialLLT<Eigen::SparseMatrix<double>, Eigen::Lower>> llt_;
-  Vector pivots_;
-};
-
 // A symmetric matrix scaled to unit diagonal (Jacobi), with its Cholesky factor.
 struct Scaled {
   Vector scale;
-  Matrix matrix;
-  Factor factor;
+  Arrow matrix;
+  ArrowFactor factor;
   bool positive = false;
 
   void set(Discrepancy& problem, bool observed) {
     problem.information(observed, matrix);
-    const int q = matrix.rows();
-    scale.resize(q);
-    for (int i = 0; i < q; ++i) scale[i] = matrix(i, i) > 0 ? 1 / std::sqrt(matrix(i, i)) : 0;
-    positive = q == 0 || (scale.array() > 0).all();
-    for (int j = 0; j < q; ++j)
-      for (int i = j; i < q; ++i) matrix(i, j) *= scale[i] * scale[j];
-    if (positive && q > 0) positive = damp(0) && factor.smallest() > 1e-6;
+    scale = matrix.diagonal();
+    for (int i = 0; i < scale.size(); ++i) scale[i] = scale[i] > 0 ? 1 / std::sqrt(scale[i]) : 0;
+    positive = (scale.array() > 0).all();
+    matrix.scale(scale);
+    if (positive && scale.size() > 0) positive = damp(0) && factor.smallest_pivot() > 1e-6;
   }
   bool damp(double damping) { return factor.compute(matrix, damping); }
   Vector solve(const Vector& x) const { return scale.asDiagonal() * factor.solve(scale.asDiagonal() * x); }
-  double quadratic(const Vector& x) const {  // x' M x
-    const Vector y = x.cwiseQuotient(scale);
-    return y.dot(matrix.selfadjointView<Eigen::Lower>() * y);
-  }
+  double quadratic(const Vector& x) const { return matrix.quadratic(x.cwiseQuotient(scale)); }  // x' M x
   Matrix inverse() const { return scale.asDiagonal() * factor.inverse() * scale.asDiagonal(); }
 };
 
@@ -186,13 +130,26 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
   if (out.status == Status::Converged && q > 0) out.theta += expected.solve(problem.score());
   if (out.status != Status::Converged) expected.set(problem, false);
   if (expected.positive) {
-    out.covariance = q > 0 ? expected.inverse() : Matrix(0, 0);
-    out.inflation = q > 0 ? Vector(out.covariance.diagonal().cwiseQuotient(expected.scale.cwiseAbs2())) : Vector(0);
+    if (q == 0) {
+      out.inflation = Vector(0);
+    } else if (settings.errors) {
+      out.covariance = expected.inverse();
+      out.inflation = out.covariance.diagonal().cwiseQuotient(expected.scale.cwiseAbs2());
+    } else {
+      out.inflation = expected.factor.inverse_diagonal();
+    }
   }
   return out;
 }
 
 }  // namespace
+
+Matrix covariance_at(Discrepancy& problem, const Vector& theta) {
+  Scaled expected;
+  if (!problem.move_to(theta)) return Matrix(0, 0);
+  expected.set(problem, false);
+  return expected.positive && theta.size() > 0 ? expected.inverse() : Matrix(0, 0);
+}
 
 Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks) {
   if (!problem.model().constraints.empty()) return optimise_constrained(problem, start, settings, callbacks);

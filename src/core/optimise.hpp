@@ -26,6 +26,7 @@ struct Settings {
   int iterations = 500;       // within a trust region, after the first ones got stuck
   double tolerance = 1e-12;   // on lambda^2
   int fresh_starts = 4;
+  bool errors = true;         // whether the covariance matrix of the parameters is wanted (constraints always give it)
   bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;
   Vector start;               // the caller's starting values by parameter; NaN where there is none, empty when all are ours
@@ -45,5 +46,8 @@ struct Optimum {
 };
 
 Optimum optimise(Discrepancy& problem, const Vector& start, const Settings& settings, const Callbacks& callbacks);
+
+// Inverse expected information at a point, without constraints; empty when singular.
+Matrix covariance_at(Discrepancy& problem, const Vector& theta);
 
 }  // namespace orizzonte

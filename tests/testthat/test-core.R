@@ -108,3 +108,22 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   expect_equal(both$theta, single$theta, tolerance = 1e-7)
   expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-6)
 })
+
+test_that("the information of groups in blocks gives the covariance matrix and inflation of the whole", {
+  data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  for (hold in list(NULL, "loading", c("loading", "intercept", "variance[items]"))) {
+    for (by in c("setting", "town")) {
+      fit <- quiet_fit(bp, data, by = by, hold = hold)
+      moments <- core_moments(fit)
+      whole <- core_evaluate(fit$layout$core, moments, fit$core$theta)$expected
+      # the last step, of 1e-6 standard errors at most, comes after them
+      expect_equal(fit$core$vcov, solve(whole), tolerance = 1e-6)
+      expect_equal(core_errors(fit$layout$core, moments, fit$core$theta), fit$core$vcov, tolerance = 1e-6)
+      lean <- core_fit(fit$layout$core, moments, numeric(), 200L, 1e-12, 2L, 1, FALSE)
+      expect_equal(dim(lean$vcov), c(0L, 0L))
+      expect_equal(lean$theta, fit$core$theta, tolerance = 1e-9)
+      expect_equal(lean$inflation, diag(solve(whole)) * diag(whole), tolerance = 1e-6)
+    }
+  }
+})

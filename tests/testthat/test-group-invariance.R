@@ -231,3 +231,20 @@ test_that("means that the loadings cannot tell apart stay where they are, and it
   expect_setequal(grep("^mean", names(coef(fit)), value = TRUE), c("mean[All | weekend]", "mean[Belonging | weekend]"))
   expect_match(fit$layout$notes, "mean\\[Calm\\] stays 0", all = FALSE)
 })
+
+test_that("coded and labelled grouping columns show what the codes stand for", {
+  coded <- data
+  coded$set <- haven::labelled(as.numeric(coded$setting), labels = c("in the evening" = 1, "at the weekend" = 2))
+  fit <- quiet_fit(two, coded, by = "set")
+  expect_equal(group_names(fit), c("in the evening", "at the weekend"))
+  expect_true("loading[Calm, sc2 | `at the weekend`]" %in% names(coef(fit)))
+  expect_equal(group_names(quiet_fit(two, coded, by = "set", levels = c("at the weekend", "in the evening"))), c("at the weekend", "in the evening"))
+  expect_equal(group_names(quiet_fit(two, coded, by = "set", levels = c(Weekend = 2, Evening = 1))), c("Weekend", "Evening"))
+  expect_error(quiet_fit(two, coded, by = "set", levels = "at the weekand"), "Did you mean.*at the weekend", class = "orizzonte_error_name")
+  expect_equal(deviance(fit), deviance(quiet_fit(two, data, by = "setting")), tolerance = 1e-9)
+  # new people of some of the groups
+  expect_equal(nrow(predict(fit, newdata = coded[1:7, ])), 7L)
+  # a code that means missing is no group
+  coded$set <- ifelse(seq_len(nrow(coded)) <= 3, -9, as.numeric(data$setting))
+  expect_message(fit_model(two, coded, by = "set", missing_codes = -9), "3 rows without a value")
+})

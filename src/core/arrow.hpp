@@ -1,0 +1,52 @@
+// A symmetric matrix by parameters, kept in blocks: parameters of one group alone, and those that groups share. Between groups the
+// information is zero, so that its factor (and all that comes from it) costs no more than the sum of the groups (a Schur complement).
+#pragma once
+#include "cholesky.hpp"
+
+namespace orizzonte {
+
+// Where each parameter is: in a block of its own group, or, with -1, in the shared one.
+struct Homes {
+  std::vector<int> block;
+  std::vector<int> place;      // within the block
+  std::vector<int> sizes;      // of the groups' blocks
+  int shared = 0;
+
+  Homes() = default;
+  explicit Homes(const Model& model);
+};
+
+class Arrow {
+ public:
+  void reset(const Homes& homes);                                       // all zero
+  void add(int i, int j, double value);                                 // cell (i, j) and its mirror image; the diagonal once
+  int size() const { return static_cast<int>(homes_->block.size()); }
+  Vector diagonal() const;
+  void scale(const Vector& by);                                         // D M D
+  double quadratic(const Vector& x) const;                              // x' M x
+  Matrix dense() const;                                                 // lower triangle
+
+ private:
+  friend class ArrowFactor;
+  const Homes* homes_ = nullptr;
+  std::vector<Matrix> own_, cross_;                                     // by group: own x own (lower), own x shared
+  Matrix shared_;                                                       // lower
+};
+
+class ArrowFactor {
+ public:
+  bool compute(const Arrow& m, double damping);                         // of M + damping I; false when not positive definite
+  double smallest_pivot() const;
+  Vector solve(const Vector& x) const;
+  Vector inverse_diagonal() const;
+  Matrix inverse() const;
+
+ private:
+  Matrix group_solution(size_t g) const;                                // A_g^-1 C_g
+  const Homes* homes_ = nullptr;
+  std::vector<Cholesky> own_;
+  std::vector<Matrix> half_;                                            // L_g^-1 C_g
+  Cholesky rest_;
+};
+
+}  // namespace orizzonte
