@@ -13,6 +13,10 @@ reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", 
 
 # Backticks round what R's parser would not read as a name, the same in every locale.
 address_name <- function(x) {
+  if (anyDuplicated(x)) {
+    once <- unique(x)
+    return(address_name(once)[match(x, once)])
+  }
   plain <- grepl("^(\\p{L}|[.](?![0-9]))[\\p{L}\\p{N}._]*$", enc2utf8(x), perl = TRUE) & !x %in% reserved_words
   if (all(plain)) return(x)
   x[!plain] <- paste0("`", gsub("`", "\\\\`", x[!plain]), "`")

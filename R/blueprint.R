@@ -60,8 +60,10 @@ composite_items <- function(bp, name) if (identical(bp$constructs[[name]]$kind, 
 
 pair_key <- function(first, second) {
   if (length(first) == 0L) return(character())     # paste0() would make one key out of nothing
-  swap <- first > second
-  paste0(ifelse(swap, second, first), "\r", ifelse(swap, first, second))
+  known <- sort(unique(c(first, second)), method = "radix")       # comparing texts one by one is slow
+  low <- match(first, known)
+  high <- match(second, known)
+  paste0(known[pmin(low, high)], "\r", known[pmax(low, high)])
 }
 
 #' @export

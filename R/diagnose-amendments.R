@@ -268,13 +268,15 @@ shared_residuals <- function(fit, columns) {
   first <- c(first, fit$layout$first[free])
   second <- c(second, fit$layout$second[free])
   strength <- c(columns$modification_index[hot], rep(Inf, length(free)))
-  linked <- function(a, b) pair_key(a, b) %in% pair_key(first, second)
+  names <- unique(c(first, second))
+  link <- matrix(FALSE, length(names), length(names), dimnames = list(names, names))
+  link[cbind(c(first, second), c(second, first))] <- TRUE
   blocks <- list()
   for (i in order(-strength)) {
     block <- c(first[i], second[i])
     if (any(vapply(blocks, function(b) all(block %in% b), NA))) next
     repeat {
-      more <- Filter(function(x) all(linked(x, block)), setdiff(c(first, second), block))
+      more <- Filter(function(x) all(link[x, block]), setdiff(names, block))
       if (length(more) == 0L) break
       block <- c(block, more[1L])
     }

@@ -36,7 +36,7 @@ plot.orizzonte_ladder <- function(x, ...) {
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title), caption = paste(strwrap(paste(x$reading, collapse = " "), 120L),
                                                                                                collapse = "\n")) +
-    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left",
+    figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none", legend.justification = "left",
                                     axis.text.x = ggplot2::element_text(angle = if (size > 4L) 30 else 0, hjust = if (size > 4L) 1 else 0.5))
 }
 

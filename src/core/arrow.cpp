@@ -17,6 +17,7 @@ Homes::Homes(const Model& model) {
   place.assign(q, 0);
   sizes.assign(groups > 1 ? groups : 0, 0);
   for (int i = 0; i < q; ++i) {
+    // of one group all are in order in the shared block
     if (groups == 1 || block[i] < 0) block[i] = several;
     place[i] = block[i] < 0 ? shared++ : sizes[block[i]]++;
   }
@@ -33,7 +34,7 @@ void Arrow::reset(const Homes& homes) {
   shared_.setZero(homes.shared, homes.shared);
 }
 
-void Arrow::add(int i, int j, double value) {
+void Arrow::add_to_block(int i, int j, double value) {
   const int gi = homes_->block[i], gj = homes_->block[j];
   const int a = homes_->place[i], b = homes_->place[j];
   if (gi == gj) {

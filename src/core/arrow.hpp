@@ -19,7 +19,10 @@ struct Homes {
 class Arrow {
  public:
   void reset(const Homes& homes);                                       // all zero
-  void add(int i, int j, double value);                                 // cell (i, j) and its mirror image; the diagonal once
+  void add(int i, int j, double value) {                                // cell (i, j) and its mirror image; the diagonal once
+    if (own_.empty()) shared_(i > j ? i : j, i > j ? j : i) += value;
+    else add_to_block(i, j, value);
+  }
   int size() const { return static_cast<int>(homes_->block.size()); }
   Vector diagonal() const;
   void scale(const Vector& by);                                         // D M D
@@ -28,6 +31,7 @@ class Arrow {
 
  private:
   friend class ArrowFactor;
+  void add_to_block(int i, int j, double value);
   const Homes* homes_ = nullptr;
   std::vector<Matrix> own_, cross_;                                     // by group: own x own (lower), own x shared
   Matrix shared_;                                                       // lower

@@ -87,7 +87,7 @@ bool Discrepancy::move_to(const Vector& theta) {
 void Discrepancy::prepare_first(Group& group) {
   const int p = group.layout.observed, l = group.layout.leaves, c = group.layout.inner();
   const int size = group.layout.variables + c;
-  Matrix wz, rz;
+  Matrix &wz = group.wz, &rz = group.rz;
   multiply(group.w, group.at.tall, wz);
   Matrix& t = group.table_w;
   t.resize(size, size);
@@ -105,10 +105,9 @@ void Discrepancy::prepare_first(Group& group) {
     group.table_mean.setZero(size);
   }
   // R Z_inner = W (SW) Z_inner - W Z_inner
-  multiply(group.sw, group.at.tall, rz);
-  Matrix wswz;
-  multiply(group.w, rz, wswz);
-  rz = wswz - wz;
+  multiply(group.sw, group.at.tall, group.swz);
+  multiply(group.w, group.swz, rz);
+  rz -= wz;
   Matrix& q = group.table_r;
   q.resize(size, size);
   q.topLeftCorner(l, l).setZero();

@@ -51,6 +51,7 @@ class Discrepancy {
     Cholesky factor;
     Matrix w;                                        // Sigma^-1
     Matrix sw;                                       // S Sigma^-1
+    Matrix wz, swz, rz;                              // W Z, S W Z and R Z, of the inner columns
     Vector d, r;                                     // m - mu, W d
     Matrix table_w, table_r;                         // Z'WZ, Z'RZ
     Vector table_mean;                               // Z' W d

@@ -27,7 +27,11 @@ struct Scaled {
     if (positive && scale.size() > 0) positive = damp(0) && factor.smallest_pivot() > 1e-6;
   }
   bool damp(double damping) { return factor.compute(matrix, damping); }
-  Vector solve(const Vector& x) const { return scale.asDiagonal() * factor.solve(scale.asDiagonal() * x); }
+  Vector solve(const Vector& x) const {
+    Vector out = factor.solve(x.cwiseProduct(scale));
+    out.array() *= scale.array();
+    return out;
+  }
   double quadratic(const Vector& x) const { return matrix.quadratic(x.cwiseQuotient(scale)); }  // x' M x
   Matrix inverse() const { return scale.asDiagonal() * factor.inverse() * scale.asDiagonal(); }
 };

@@ -60,6 +60,7 @@ struct GroupStart {
   Vector& eta;
   Matrix covariance;                         // of observed variables and constructs alike
   std::vector<std::vector<int>> causes;      // entries pointing at each variable
+  std::vector<int> variances;                // the entry of each variable's variance, or -1
   std::vector<int> memberships;              // how many constructs a variable is an indicator of
   std::vector<int> measured_by;              // how many of those have been dealt with
   std::vector<char> known;
@@ -142,23 +143,24 @@ void GroupStart::regress(int outcome) {
     if (!composed[e]) arrows.push_back(e);
   const int k = arrows.size();
   double residual = covariance(outcome, outcome);
-  if (k > 0) {
+  if (k == 1) {                              // most items; not worth a decomposition
+    const int cause = model.entries[arrows[0]].col;
+    const double xy = covariance(cause, outcome), xx = covariance(cause, cause);
+    eta[arrows[0]] = xx != 0 ? xy / xx : 0;
+    residual -= eta[arrows[0]] * xy;
+  } else if (k > 1) {
     Matrix xx(k, k);
     Vector xy(k);
     for (int i = 0; i < k; ++i) {
       xy[i] = covariance(model.entries[arrows[i]].col, outcome);
       for (int j = 0; j < k; ++j) xx(i, j) = covariance(model.entries[arrows[i]].col, model.entries[arrows[j]].col);
     }
-    if (k > 1) xx.diagonal() *= 1.05;
+    xx.diagonal() *= 1.05;
     const Vector b = xx.ldlt().solve(xy);
     for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
     residual -= b.dot(xy);
   }
-  for (int e : entries) {
-    const Entry& entry = model.entries[e];
-    if (entry.family == Family::Covariance && entry.row == outcome && entry.col == outcome)
-      eta[e] = std::max(residual, 0.15 * covariance(outcome, outcome));
-  }
+  if (variances[outcome] >= 0) eta[variances[outcome]] = std::max(residual, 0.15 * covariance(outcome, outcome));
 }
 
 // The dependent loading's row of the map states what the loadings must add up to, each in its own unit:
@@ -188,7 +190,7 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
   for (size_t g = 0; g < model.groups.size(); ++g) {
     const int p = model.groups[g].observed, v = model.groups[g].variables;
     std::vector<int> entries;
-    std::vector<char> free(model.entries.size(), 0), loading(model.entries.size(), 0);
+    std::vector<char> loading(model.entries.size(), 0);
     std::vector<const Scale*> scales;
     for (const Scale& scale : model.scales)
       if (scale.group == static_cast<int>(g)) {
@@ -196,8 +198,9 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
         if (scale.kind != ScaleKind::Composite)
           for (int e : scale.loadings) loading[e] = 1;
       }
-    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}, {}, std::vector<char>(model.entries.size(), 0)};
+    GroupStart start{model, entries, eta, Matrix::Zero(v, v), {}, {}, {}, {}, {}, std::vector<char>(model.entries.size(), 0)};
     start.causes.resize(v);
+    start.variances.assign(v, -1);
     start.memberships.assign(v, 0);
     start.measured_by.assign(v, 0);
     for (const Scale* scale : scales)
@@ -208,6 +211,7 @@ Vector starting_entries(const Model& model, const std::vector<Moments>& sample, 
       const Entry& entry = model.entries[e];
       if (entry.group != static_cast<int>(g)) continue;
       entries.push_back(e);
+      if (entry.family == Family::Covariance && entry.row == entry.col) start.variances[entry.row] = e;
       if (entry.family == Family::Effect && (loading[e] || !model.map.rows[e].empty())) start.causes[entry.row].push_back(e);
     }
     start.covariance.topLeftCorner(p, p) = sample[g].covariance;

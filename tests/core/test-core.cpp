@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "arrow.hpp"
 #include "discrepancy.hpp"
 #include "expression.hpp"
 #include "fit.hpp"
@@ -316,4 +317,44 @@ TEST_CASE("score tests see a missing covariance, and nothing where the model wou
   CHECK(tests.score[0] * tests.score[0] / tests.information[0] == Approx(1000 * held.discrepancy).epsilon(0.01));
   CHECK(tests.information[1] < 1e-9 * tests.own[1]);
   CHECK(tests.joint(0, 0) == Approx(tests.information[0]));
+}
+
+TEST_CASE("a matrix in blocks is factored, solved and inverted like the whole") {
+  Homes homes;
+  homes.block = {0, -1, 1, 0, -1, 1, 1, 2};
+  homes.place = {0, 0, 0, 1, 1, 1, 2, 0};
+  homes.sizes = {2, 3, 1};
+  homes.shared = 2;
+  const int q = 8;
+  Arrow arrow;
+  arrow.reset(homes);
+  Matrix whole = Matrix::Zero(q, q);
+  for (int j = 0; j < q; ++j)
+    for (int i = j; i < q; ++i) {
+      const bool apart = homes.block[i] >= 0 && homes.block[j] >= 0 && homes.block[i] != homes.block[j];
+      if (apart) continue;
+      const double value = i == j ? 4 + i : std::sin(1.0 + 3 * i + j);
+      arrow.add(i % 2 ? i : j, i % 2 ? j : i, value);            // either order means the same cell
+      whole(i, j) = whole(j, i) = value;
+    }
+  CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - whole).norm() < 1e-14);
+  CHECK((arrow.diagonal() - whole.diagonal()).norm() < 1e-14);
+  const Vector x = Vector::LinSpaced(q, -1, 2);
+  CHECK(arrow.quadratic(x) == Approx(x.dot(whole * x)));
+  for (double damping : {0.0, 0.7}) {
+    const Matrix damped = whole + damping * Matrix::Identity(q, q);
+    ArrowFactor factor;
+    REQUIRE(factor.compute(arrow, damping));
+    CHECK((factor.solve(x) - damped.llt().solve(x)).norm() < 1e-12);
+    CHECK((factor.inverse() - damped.inverse()).norm() < 1e-12);
+    CHECK((factor.inverse_diagonal() - damped.inverse().diagonal()).norm() < 1e-12);
+    CHECK(factor.smallest_pivot() > 0);
+  }
+  const Vector by = Vector::LinSpaced(q, 0.5, 1.5);
+  arrow.scale(by);
+  const Matrix scaled = by.asDiagonal() * whole * by.asDiagonal();
+  CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - scaled).norm() < 1e-13);
+  arrow.add(7, 7, -100);
+  ArrowFactor factor;
+  CHECK_FALSE(factor.compute(arrow, 0));
 }

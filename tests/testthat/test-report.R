@@ -44,7 +44,7 @@ test_that("a report of a ladder says what holds, what was released and what may 
   file <- tempfile(fileext = ".md")
   write_report(ladder, file, quiet = TRUE)
   text <- paste(readLines(file), collapse = "\n")
-  for (part in c("Where the scalar rung fails", "`intercept[cr3 | weekend]`", "I can sing a new score at sight", "What each rung asks",
+  for (part in c("Where the scalar rung does not hold", "`intercept[cr3 | weekend]`", "I can sing a new score at sight", "What each rung asks",
                  format_fixed(deviance(ladder$fits$strict), 2L), "The scalar rung does not hold", "The share of each group", "groups by setting")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
