@@ -26,7 +26,7 @@ plot.orizzonte_ladder <- function(x, ...) {
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$rung, .data$value)) +
-    ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]], linewidth = 0.5) +
+    (if (size > 1L) ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]], linewidth = 0.5)) +
     ggplot2::geom_point(aes(shape = .data$state, colour = .data$state), size = 2.8) +
     ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8, colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
                         label.padding = grid::unit(0.04, "inches")) +

@@ -29,7 +29,9 @@
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `chisq`, `df`, `p`, `cfi`, `tli`,
 #'   `rmsea`, `srmr`, `aic`, `bic`, the same with `_change`, `verdict`, `broken`), `contributions` (\eqn{\chi^2} of each group by
 #'   rung), `criteria`, `reading`.
-#' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion.
+#'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means the scalar rungs are left out, with a message.
+#' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion; `orizzonte_error_data` when a rung is asked for
+#'   that the data say nothing about.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -46,6 +48,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structu
   check_missing_codes(missing_codes)
   against <- choose_one(against, c("previous", "first"), "`against`")
   if (is.null(by) && !is_summary_list(data)) abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = \"column\"."))
+  chosen <- !is.null(rungs)
   rungs <- rungs %||% default_rungs(bp)
   unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_adds))
   if (length(unknown)) {
@@ -55,11 +58,19 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structu
   unknown <- setdiff(structural, hold_heads)
   if (length(unknown)) abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], hold_heads)))
   if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
+  free_bp <- marker_free(bp)
+  model <- meet_data(free_bp, data, missing_codes, grouping_of(data, by, levels, NULL, except))
+  if (!model$layout$means) {
+    needs_means <- intersect(c(rungs, structural), c("scalar", "second_order_scalar", "mean", "intercept", "mean[indicators]"))
+    if (length(needs_means) && (chosen || length(structural))) {
+      abort("data", c(paste0("The data carry no means, which ", quoted(needs_means[1L]), " is about."),
+                      i = "Give raw data, or summary_data(..., means =)."))
+    }
+    if (length(needs_means)) say("The data carry no means: the rung ", enumerate(needs_means), " is left out.")
+    rungs <- setdiff(rungs, needs_means)
+  }
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
   for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[on]], structural[seq_len(k)])
-  grouping <- grouping_of(data, by, levels, NULL, except)
-  free_bp <- marker_free(bp)
-  model <- meet_data(free_bp, data, missing_codes, grouping)
   for (note in model$sample$notes) say(note)
   fits <- lapply(holds, function(hold) fit_rung(free_bp, model, hold, missing_codes))
   finish_ladder(bp, fits, criteria, against, on = if (length(structural)) on)
@@ -108,8 +119,8 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   converged <- vapply(fits, has_converged, NA)
   sound <- converged & c(NA, converged[previous[-1L]])
-  columns$p_change <- ifelse(sound %in% TRUE & columns$df_change > 0, stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1),
-                                                                                    lower.tail = FALSE), NA)
+  columns$p_change <- stats::pchisq(pmax(columns$chisq_change, 0), columns$df_change, lower.tail = FALSE)
+  columns$p_change[!(sound %in% TRUE & columns$df_change > 0)] <- NA_real_
   limits <- lapply(rungs, rung_criteria, groups = length(group_names(fits[[1L]])), given = criteria)
   judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
@@ -139,6 +150,7 @@ judge_rung <- function(columns, k, limits, converged, previous) {
     good <- columns$cfi[k] >= default_cutoffs$cfi$acceptable && columns$rmsea[k] <= default_cutoffs$rmsea$acceptable
     return(list(verdict = if (is.na(good)) "" else if (good) "fits" else "fits poorly", broken = ""))
   }
+  if (columns$df_change[k] == 0) return(list(verdict = "nothing to hold", broken = ""))
   worse <- c(cfi = -columns$cfi_change[k], rmsea = columns$rmsea_change[k], srmr = columns$srmr_change[k])
   broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
   if ("p" %in% names(limits) && isTRUE(columns$p_change[k] < limits[["p"]])) broken <- c(broken, "p")
@@ -178,6 +190,7 @@ read_ladder <- function(rungs, verdict, fits) {
   held <- which(known & verdict %in% c("holds", "fits"))
   last <- if (length(bad)) held[held < bad[1L]] else held
   top <- if (length(last)) rungs[max(last)]
+  if (identical(top, "strict") && !fits[[top]]$layout$means) rung_allows[["strict"]] <- rung_allows[["metric"]]
   loose <- if (!is.null(top)) released_addresses(fits[[top]])
   c(if (!is.null(top)) {
     if (length(loose) == 0L) {
@@ -189,7 +202,7 @@ read_ladder <- function(rungs, verdict, fits) {
       paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 4L), "): ", allowed, ".")
     }
   }, if (length(bad)) {
-    if (verdict[bad[1L]] == "fits poorly") "The configural model does not fit acceptably: mend it first, in each group." else
+    if (verdict[bad[1L]] == "fits poorly") paste0("The ", rungs[bad[1L]], " model does not fit acceptably: mend it first, in each group.") else
       paste0("The ", rungs[bad[1L]], " rung ", switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful", "has not converged"), ".")
   })
 }
@@ -235,11 +248,15 @@ ladder_trouble <- function(x) {
 }
 
 ladder_criteria <- function(x) {
-  limits <- x$criteria[[length(x$criteria)]]
-  several <- length(unique(lapply(x$criteria, unname))) > 1L
-  paste0("Criteria: \u0394CFI -", short_number(limits[["cfi"]]), ", \u0394RMSEA ", short_number(limits[["rmsea"]]), ", \u0394SRMR ",
-         short_number(limits[["srmr"]]), if ("p" %in% names(limits)) paste0(", p ", short_number(limits[["p"]])),
-         if (several) " (metric: see the help)", "; conventions (Chen 2007), not laws.")
+  limits <- x$criteria[-1L]
+  if (length(limits) == 0L) return(NULL)
+  last <- limits[[length(limits)]]
+  parts <- vapply(names(last), function(name) {
+    other <- Filter(function(limit) limit[[name]] != last[[name]], limits)
+    paste0(switch(name, cfi = "\u0394CFI -", p = "p ", paste0("\u0394", toupper(name), " ")), short_number(last[[name]]),
+           if (length(other)) paste0(" (", paste(names(other), vapply(other, function(limit) short_number(limit[[name]]), ""), collapse = ", "), ")"))
+  }, "")
+  paste0("Criteria: ", paste(parts, collapse = ", "), "; conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
 }
 
 ladder_failing <- function(x) x$table$rung[x$table$verdict %in% c("fails", "doubtful")]
@@ -248,12 +265,12 @@ format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
   bad <- ladder_failing(x)
-  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]]), "", format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "",
+  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE), "", format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "",
     paste0("Changes against ", if (x$against == "first") "the first rung" else "the rung before"),
     format_table(columns$changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     "\u03c7\u00b2 of each group", format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     if (length(trouble)) c(paste0("  - ", trouble), ""),
-    wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
+    if (!is.null(ladder_criteria(x))) wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
     if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")") else
-      "Next: latent_means(ladder), plot(ladder)")
+      paste0("Next: ", if (!is.null(comparable_rung(x))) "latent_means(ladder), ", "compare_groups(ladder$fits$", address_name(x$table$rung[1L]), "), plot(ladder)"))
 }

@@ -39,12 +39,12 @@ fit_card <- function(fit) {
 
 p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
 
-format_sample <- function(fit) {
+format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
   if (!is.null(sample$groups)) {
     sizes <- vapply(sample$groups, function(g) format_count(g$n), "")
     return(wrap_lines(paste0("n = ", format_count(sample$n), " in ", length(sizes), " groups (", enumerate(paste(names(sizes), sizes), most = 12L), "), ",
-                             count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"))))
+                             count_of(length(sample$names), "observed variable"), if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))))
   }
   paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
          ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"),
