@@ -39,8 +39,8 @@ held_parameters <- function(table) {
   # of two groups, freeing the one is freeing the other
   first <- table$group[rows] %in% table$groups[1L]
   rows <- rows[!(across[rows] & first & (fixed[rows] | length(table$groups) == 2L))]
-  # a mean held across groups is held at the 0 of the first one
-  kept <- across[rows] & (!fixed[rows] | table$head[rows] == "mean")
+  # means and variances of constructs that are held are held at the 0 and the 1 of the first group
+  kept <- across[rows] & (!fixed[rows] | (table$head[rows] %in% c("mean", "variance") & table$first[rows] %in% table$constructs))
   kind <- ifelse(kept, "equality across groups", ifelse(fixed[rows], "fixed value", "equality"))
   zero <- fixed[rows] & table$head[rows] == "covariance" & table$fixed[rows] %in% 0
   kind[zero] <- covariance_kind(table, table$first[rows][zero], table$second[rows][zero])

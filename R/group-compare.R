@@ -65,6 +65,7 @@ print.orizzonte_group_comparison <- function(x, ...) {
   shown <- utils::head(groups, 6L)
   columns <- list(parameter = x$parameter)
   for (g in shown) columns[[g]] <- with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
+  if (length(groups) == 2L) columns$difference <- with_error(x$difference, x$difference_se)
   columns <- c(columns, list(Wald = format_fixed(x$wald, 2L), df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
                              status = ifelse(x$status %in% "free", "", x$status)))
   cat(heading(paste0("Groups side by side: ", attr(x, "title"))), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE)), sep = "\n")

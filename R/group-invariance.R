@@ -112,10 +112,7 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   each <- lapply(fits, measures_by_group)
   measures <- Map(comparison_measures, fits, each)
   columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(measures))))
-  previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else c(NA, seq_along(fits)[-length(fits)])
-  # structural steps rest on the rung they were put on
-  steps <- which(!rungs %in% names(rung_adds))
-  if (length(steps) && against == "previous" && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
+  previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else rungs_before(rungs, on)
   for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   converged <- vapply(fits, has_converged, NA)
   sound <- converged & c(NA, converged[previous[-1L]])
@@ -130,6 +127,14 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
                  criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
                  reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
+}
+
+# Which rung each one rests on: the one before it; the first structural step the rung it was put on.
+rungs_before <- function(rungs, on = NULL) {
+  previous <- c(NA, seq_along(rungs)[-length(rungs)])
+  steps <- which(!rungs %in% names(rung_adds))
+  if (length(steps) && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
+  previous
 }
 
 rung_criteria <- function(rung, groups, given) {
@@ -271,6 +276,10 @@ format_ladder <- function(x) {
     "\u03c7\u00b2 of each group", format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     if (length(trouble)) c(paste0("  - ", trouble), ""),
     if (!is.null(ladder_criteria(x))) wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
-    if (length(bad)) paste0("Next: loosen(ladder, \"", bad[1L], "\") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")") else
-      paste0("Next: ", if (!is.null(comparable_rung(x))) "latent_means(ladder), ", "compare_groups(ladder$fits$", address_name(x$table$rung[1L]), "), plot(ladder)"))
+    if (length(bad)) {
+      paste0("Next: loosen(ladder, ", quoted(bad[1L]), ") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")")
+    } else {
+      paste0("Next: ", if (!is.null(comparable_rung(x))) "latent_means(ladder), ", "compare_groups(ladder$fits$", address_name(x$table$rung[1L]),
+             "), plot(ladder)")
+    })
 }

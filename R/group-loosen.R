@@ -1,7 +1,8 @@
 #' Release equalities until a rung holds
 #'
-#' Frees, one at a time, the parameter whose release lowers \eqn{\chi^2} most, until the rung meets the criterion against the rung
-#' before it, or nothing is left that helps (partial invariance; Byrne, Shavelson & Muthén 1989). At least two loadings, and on the scalar rung two
+#' Frees, one at a time, the parameter whose release lowers \eqn{\chi^2} most, out of those that this rung holds and the one before it does not
+#' (so that the two stay nested), until the rung meets the criterion, or nothing is left that helps (partial invariance; Byrne, Shavelson &
+#' Muthén 1989). What an earlier rung holds and would help more is named. At least two loadings, and on the scalar rung two
 #' intercepts, of each construct stay held.
 #'
 #' @param ladder What [invariance()] returned.
@@ -9,7 +10,7 @@
 #' @param criterion When to stop: `"indices"`, the criteria of the ladder; or a level of the \eqn{\chi^2} difference test, such as .05.
 #' @param most How many equalities to release at most.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]), `released` (a data frame: `parameter`, `modification_index`,
-#'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `ladder` (with the loosened rung in place, and all later rungs
+#'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `earlier` (an address that an earlier rung holds and that would help more), `ladder` (with the loosened rung in place, and all later rungs
 #'   fitted anew with the same exceptions) and `reading`.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have; `orizzonte_error_input` for the first one, which holds nothing.
 #' @examples
@@ -27,15 +28,20 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
   if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
   if (!identical(criterion, "indices")) check_number(criterion, "`criterion`", 1e-12, 1)
   check_number(most, "`most`", 1)
-  before <- ladder$fits[[at - 1L]]
+  before <- ladder$fits[[rungs_before(rungs, ladder$on)[at]]]
   fit <- ladder$fits[[at]]
   check_converged(fit, "loosen")
   met <- function(fit) rung_met(fit, before, rung, criterion, ladder)
+  # what this rung adds; releasing what an earlier one holds would leave the two without a common ground
+  own <- setdiff(fit$layout$parameter[fit$layout$shared], before$layout$parameter[before$layout$shared])
   released <- list()
   blocked <- FALSE
+  earlier <- NULL
   while (!met(fit) && length(released) < most) {
     table <- amendments(fit, kinds = "equality across groups", top = 3)
-    table <- table[releasable(fit, table$parameter), , drop = FALSE]
+    first <- table[1L, ]
+    table <- table[table$parameter %in% own & releasable(fit, table$parameter), , drop = FALSE]
+    earlier <- if (nrow(table) == 0L || !first$parameter %in% own) first[c("parameter", "modification_index", "p")]
     if (nrow(table) == 0L || table$p[1L] > 0.05) {
       blocked <- TRUE
       break
@@ -54,6 +60,7 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
     list(parameter = character(), modification_index = numeric(), actual_drop = numeric(), estimate = numeric(), reference = numeric())
   holds <- met(fit)
   structure(list(fit = fit, rung = rung, released = list_frame(columns), holds = holds, blocked = blocked, criterion = criterion,
+                 earlier = if (!is.null(earlier) && !earlier$parameter %in% own && earlier$p < 0.05) earlier$parameter,
                  ladder = relaid_ladder(ladder, fit, at)), class = "orizzonte_loosened")
 }
 
@@ -117,7 +124,8 @@ loosened_reading <- function(x) {
   if (x$holds) {
     paste0("With ", if (count) paste(count_of(count, "release"), "") else "nothing released ", "the ", x$rung, " rung meets ", told, ".")
   } else {
-    paste0("The ", x$rung, " rung does not meet ", told, if (x$blocked) ": what is left cannot be released, or would not help." else ".")
+    paste0("The ", x$rung, " rung does not meet ", told, if (x$blocked) ": what else it holds cannot be released, or would not help." else ".",
+           if (length(x$earlier)) paste0(" Held since an earlier rung, and worth more: ", x$earlier, ". Loosen that rung first."))
   }
 }
 

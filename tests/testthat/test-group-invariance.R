@@ -265,3 +265,22 @@ test_that("rungs that the data or the model say nothing about are not said to ho
   expect_output(print(one), "metric")
   expect_silent(ggplot2::ggplot_build(plot(one)))
 })
+
+test_that("loosen() releases what the rung itself holds, and names what an earlier one holds", {
+  spread <- data
+  late <- spread$setting == "weekend"
+  for (item in paste0("sc", 1:4)) spread[[item]] <- ifelse(late, 50 + 2 * (spread[[item]] - 50), spread[[item]])
+  steps <- suppressMessages(invariance(two, spread, by = "setting", structural = "variance[constructs]", on = "scalar"))
+  freed <- suppressMessages(loosen(steps, "variance[constructs]", criterion = 0.05))
+  expect_equal(freed$released$parameter[1], "variance[Calm | weekend]")
+  expect_gt(freed$released$estimate[1], 2)
+  expect_equal(freed$released$reference[1], 1)
+  expect_brute_force(freed$fit, shake = 0.002)
+  # the step rests on the scalar rung, not on the strict one above it
+  expect_equal(freed$ladder$table$chisq_change[5], deviance(freed$fit) - deviance(steps$fits$scalar))
+  expect_true(all(vapply(freed$ladder$fits[1:4], function(fit) length(fit$options$grouping$except), 0L) == 0L))
+  strict <- suppressMessages(loosen(suppressMessages(invariance(two, data, by = "setting")), "strict", criterion = 0.9))
+  expect_false(any(grepl("loading|intercept", strict$released$parameter)))
+  expect_match(strict$earlier, "loading[Calm, sc2", fixed = TRUE)
+  expect_output(print(strict), "Loosen that rung first")
+})
