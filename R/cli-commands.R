@@ -54,7 +54,8 @@ cli_commands <- function() {
   list(
     demo = list(
       does = "a complete analysis of the made-up choir data, into a folder", files = character(), options = c("folder", "quiet"),
-      help = "Fits the measurement model of the demo data, prints the summary, and writes report, figure, tables and the fit.",
+      help = paste0("Fits the measurement model of the demo data, prints the summary, compares the two rehearsal settings, and writes reports,\n",
+                    "figures, tables and the fit."),
       example = "orizzonte demo --out my-demo", run = command_demo
     ),
     screen = list(
@@ -322,9 +323,13 @@ command_demo <- function(given) {
   writeLines(fit_json(fit, "demo"), inside("fit.json"), useBytes = TRUE)
   saveRDS(fit, inside("fit.rds"))
   write_report(fit, inside("report.html"), quiet = TRUE)
+  ladder <- suppressMessages(invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = "setting"))
+  write_table(ladder$table, inside("ladder.csv"))
+  write_report(suppressMessages(loosen(ladder, "scalar")), inside("groups.html"), quiet = TRUE)
   if (!given$quiet) {
     cat("\nWritten to ", folder, ":\n",
         "  report.html               the report: open it in a browser\n",
+        "  groups.html, ladder.csv   may the two rehearsal settings be compared?\n",
         "  diagram.png, diagram.svg  the path diagram\n",
         "  residual-map.png, loadings.png\n",
         "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, amendments.csv, fit.json\n",

@@ -10,8 +10,8 @@
 #' @param criterion When to stop: `"indices"`, the criteria of the ladder; or a level of the \eqn{\chi^2} difference test, such as .05.
 #' @param most How many equalities to release at most.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]), `released` (a data frame: `parameter`, `modification_index`,
-#'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `earlier` (an address that an earlier rung holds and that would help more), `ladder` (with the loosened rung in place, and all later rungs
-#'   fitted anew with the same exceptions) and `reading`.
+#'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `earlier` (an address that an earlier rung holds and that
+#'   would help more) and `ladder` (with the loosened rung in place, and all later rungs fitted anew with the same exceptions).
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have; `orizzonte_error_input` for the first one, which holds nothing.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
