@@ -74,7 +74,7 @@ cli_overview <- function() {
   commands <- cli_commands()
   c("orizzonte: confirmatory factor and structural models from the command line", "",
     "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
-    paste0("  ", formatC(names(commands), width = -10L), vapply(commands, `[[`, "", "does")), "",
+    paste0("  ", formatC(names(commands), width = -max(nchar(names(commands))) - 2L), vapply(commands, `[[`, "", "does")), "",
     "orizzonte COMMAND --help shows a command's options with an example.",
     "New here? Start with: orizzonte demo")
 }

@@ -74,7 +74,8 @@ test_that("draw, report and demo write what they say", {
   expect_gt(file.size(file.path(folder, "r.html")), 1e5)
   demo <- command("demo", "--out", file.path(folder, "demo"))
   expect_equal(demo$code, 0)
-  written <- c("report.html", "groups.html", "ladder.csv", "diagram.png", "diagram.svg", "estimates.csv", "fit-indices.csv", "r-squared.csv", "residuals.csv", "fit.json", "fit.rds",
+  written <- c("report.html", "groups.html", "ladder.csv", "diagram.png", "diagram.svg", "estimates.csv", "fit-indices.csv", "r-squared.csv",
+               "residuals.csv", "fit.json", "fit.rds",
                "choirs.yaml", "choirs.csv")
   expect_true(all(file.exists(file.path(folder, "demo", written))))
   for (name in written) expect_match(demo$err, name, fixed = TRUE)
