@@ -3,8 +3,9 @@
 
 diagram_page <- c(width = 10, height = 6.25)
 
-# `table`: layout of the fit; `text`: label of each parameter row ("" for none); `strength`: standardized size.
-diagram_layout <- function(table, text, strength, nudge = NULL) {
+# `table`: layout of the fit; `text`: label of each parameter row ("" for none); `strength`: standardized size; `magnify`: how much
+# larger than planned the texts come out, where several diagrams share a page.
+diagram_layout <- function(table, text, strength, nudge = NULL, magnify = 1) {
   nodes <- apply_nudge(place_nodes(table, text), nudge)
   edges <- c(path_edges(table, nodes), covariance_edges(table, nodes, text), residual_edges(table, nodes))
   edges <- lapply(edges, function(edge) {
@@ -13,7 +14,7 @@ diagram_layout <- function(table, text, strength, nudge = NULL) {
     edge
   })
   size <- attr(nodes, "text_size")
-  list(nodes = nodes, edges = place_labels(edges, nodes, size * 0.9), text_size = size)
+  list(nodes = nodes, edges = place_labels(edges, nodes, size * 0.9 * magnify), text_size = size)
 }
 
 # Width and height of a text in inches at a size in points.

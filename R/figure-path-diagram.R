@@ -48,7 +48,7 @@ group_diagram <- function(fit, values, nudge, width = NULL, differs = NULL) {
   standardized <- standardized_solution(fit)$value
   text <- diagram_text(fit$eta, standardized, values)
   wide <- if (is.null(width)) text else paste0(strrep(" ", pmax(0L, width - nchar(text, "width"))), text)
-  diagram <- diagram_layout(fit$layout, wide, standardized, nudge)
+  diagram <- diagram_layout(fit$layout, wide, standardized, nudge, if (is.null(fit$group)) 1 else 2 * panel_text)
   diagram$edges <- lapply(diagram$edges, function(edge) {
     edge$text <- text[edge$row]
     edge$negative <- fit$eta[edge$row] < 0
@@ -94,9 +94,12 @@ diagram_caption <- function(fit, values) {
   paste(parts, collapse = "; ")
 }
 
+# Two panels a row halve the drawing; texts shrink less, to stay legible.
+panel_text <- 0.58
+
 draw_diagrams <- function(panels, caption, title) {
   several <- length(panels) > 1L
-  points <- panels[[1L]]$text_size * if (several) 0.62 else 1
+  points <- panels[[1L]]$text_size * if (several) panel_text else 1
   mm <- points * 25.4 / 72
   named <- lapply(panels, function(panel) factor(panel$group %||% "all", vapply(panels, function(p) p$group %||% "all", "")))
   on_panel <- function(k, columns) list_frame(c(columns, list(panel = rep(named[[k]], length(columns[[1L]])))))
