@@ -23,7 +23,7 @@
 #'   measure them), each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
 #' @param except Addresses that are not held on any rung.
 #' @param structural Patterns to hold one after the other on top of `on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
-#' @param on The rung to put them on.
+#' @param on The rung to put them on; fitted as well when it is not among `rungs`. When the data carry no means, `"metric"`.
 #' @param criteria A named vector that replaces defaults: `cfi`, `rmsea`, `srmr` (largest change for the worse) and `p` (a level).
 #' @param against `"previous"` or `"first"`: what the changes refer to.
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `chisq`, `df`, `p`, `cfi`, `tli`,
@@ -48,7 +48,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structu
   check_missing_codes(missing_codes)
   against <- choose_one(against, c("previous", "first"), "`against`")
   if (is.null(by) && !is_summary_list(data)) abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = \"column\"."))
-  chosen <- !is.null(rungs)
+  asked <- c(rungs, structural, if (length(structural) && !missing(on)) on)
   rungs <- rungs %||% default_rungs(bp)
   unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_adds))
   if (length(unknown)) {
@@ -57,18 +57,13 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structu
   }
   unknown <- setdiff(structural, hold_heads)
   if (length(unknown)) abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], hold_heads)))
-  if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
   free_bp <- marker_free(bp)
   model <- meet_data(free_bp, data, missing_codes, grouping_of(data, by, levels, NULL, except))
   if (!model$layout$means) {
-    needs_means <- intersect(c(rungs, structural), c("scalar", "second_order_scalar", "mean", "intercept", "mean[indicators]"))
-    if (length(needs_means) && (chosen || length(structural))) {
-      abort("data", c(paste0("The data carry no means, which ", quoted(needs_means[1L]), " is about."),
-                      i = "Give raw data, or summary_data(..., means =)."))
-    }
-    if (length(needs_means)) say("The data carry no means: the rung ", enumerate(needs_means), " is left out.")
-    rungs <- setdiff(rungs, needs_means)
+    rungs <- rungs_without_means(rungs, asked)
+    if (on == "scalar") on <- "metric"
   }
+  if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
   for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[on]], structural[seq_len(k)])
   for (note in model$sample$notes) say(note)
@@ -90,6 +85,19 @@ default_rungs <- function(bp) {
   constructs <- names(bp$constructs)
   higher <- any(vapply(bp$constructs, function(x) x$kind == "reflective" && any(x$items %in% constructs), NA))
   names(rung_adds)[higher | !startsWith(names(rung_adds), "second_order")]
+}
+
+# Without means nothing is known about intercepts: asked for, that is an error; otherwise their rungs are left out.
+rungs_without_means <- function(rungs, asked) {
+  about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[indicators]")
+  impossible <- intersect(asked, about_means)
+  if (length(impossible)) {
+    abort("data", c(paste0("The data carry no means, which ", quoted(impossible[1L]), " is about."),
+                    i = "Give raw data, or summary_data(..., means =)."))
+  }
+  left <- intersect(rungs, about_means)
+  if (length(left)) say("The data carry no means: the rung ", enumerate(left), " is left out.")
+  setdiff(rungs, left)
 }
 
 # Every reflective construct gets its unit from its variance, unless its loadings were given.
@@ -116,7 +124,7 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   converged <- vapply(fits, has_converged, NA)
   sound <- converged & c(NA, converged[previous[-1L]])
-  columns$p_change <- stats::pchisq(pmax(columns$chisq_change, 0), columns$df_change, lower.tail = FALSE)
+  columns$p_change <- stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1), lower.tail = FALSE)
   columns$p_change[!(sound %in% TRUE & columns$df_change > 0)] <- NA_real_
   limits <- lapply(rungs, rung_criteria, groups = length(group_names(fits[[1L]])), given = criteria)
   judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
@@ -127,159 +135,4 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
                  criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
                  reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
-}
-
-# Which rung each one rests on: the one before it; the first structural step the rung it was put on.
-rungs_before <- function(rungs, on = NULL) {
-  previous <- c(NA, seq_along(rungs)[-length(rungs)])
-  steps <- which(!rungs %in% names(rung_adds))
-  if (length(steps) && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
-  previous
-}
-
-rung_criteria <- function(rung, groups, given) {
-  out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (grepl("metric", rung)) 0.030 else 0.010)
-  if (groups >= 10L && grepl("metric", rung)) out[c("cfi", "rmsea")] <- c(0.020, 0.030)
-  if (is.null(given)) return(out)
-  unknown <- setdiff(names(given), c("cfi", "rmsea", "srmr", "p"))
-  if (!is.numeric(given) || is.null(names(given)) || length(unknown)) {
-    abort("input", c("`criteria` must be a named vector of numbers.", i = "Such as c(cfi = .01, rmsea = .015, p = .05)."))
-  }
-  out[names(given)] <- abs(given)
-  out
-}
-
-judge_rung <- function(columns, k, limits, converged, previous) {
-  if (!converged) return(list(verdict = "not converged", broken = ""))
-  if (is.na(previous)) {
-    good <- columns$cfi[k] >= default_cutoffs$cfi$acceptable && columns$rmsea[k] <= default_cutoffs$rmsea$acceptable
-    return(list(verdict = if (is.na(good)) "" else if (good) "fits" else "fits poorly", broken = ""))
-  }
-  if (columns$df_change[k] == 0) return(list(verdict = "nothing to hold", broken = ""))
-  worse <- c(cfi = -columns$cfi_change[k], rmsea = columns$rmsea_change[k], srmr = columns$srmr_change[k])
-  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
-  if ("p" %in% names(limits) && isTRUE(columns$p_change[k] < limits[["p"]])) broken <- c(broken, "p")
-  verdict <- if (length(broken) == 0L) "holds" else if ("cfi" %in% broken && length(broken) > 1L) "fails" else "doubtful"
-  list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "))
-}
-
-rung_allows <- c(configural = "the constructs have the same structure; no numbers may be compared yet",
-                 metric = "effects, covariances and correlations may be compared",
-                 second_order_metric = "effects and covariances of constructs measured by constructs may be compared, too",
-                 scalar = "means of constructs may be compared",
-                 second_order_scalar = "means of constructs measured by constructs may be compared, too",
-                 strict = "sums and means of observed scores may be compared")
-
-rung_asks <- c(configural = "the same constructs and items in every group, each with its own values",
-               metric = "an item means the same: loadings and weights are equal",
-               second_order_metric = "constructs measured by constructs mean the same: their loadings are equal",
-               scalar = "an item starts from the same level: intercepts of items are equal, means of constructs may differ",
-               second_order_scalar = "constructs start from the same level, given what they measure",
-               strict = "an item is equally exact: residual variances and covariances are equal")
-
-# What the rungs of a ladder ask, one line each.
-rung_meanings <- function(ladder) {
-  rungs <- names(ladder$fits)
-  paste0("**", rungs, "**: ", ifelse(rungs %in% names(rung_asks), rung_asks[rungs], paste0("`", rungs, "` is equal, too, on top of the ", ladder$on, " rung")))
-}
-
-# The rung on which means may be compared, if it is there and has converged.
-comparable_rung <- function(ladder) {
-  usable <- Filter(function(rung) rung %in% names(ladder$fits) && has_converged(ladder$fits[[rung]]) && ladder$fits[[rung]]$layout$means, "scalar")
-  if (length(usable)) usable
-}
-
-read_ladder <- function(rungs, verdict, fits) {
-  known <- rungs %in% names(rung_allows)
-  bad <- which(known & verdict %in% c("fails", "doubtful", "not converged", "fits poorly"))
-  held <- which(known & verdict %in% c("holds", "fits"))
-  last <- if (length(bad)) held[held < bad[1L]] else held
-  top <- if (length(last)) rungs[max(last)]
-  if (identical(top, "strict") && !fits[[top]]$layout$means) rung_allows[["strict"]] <- rung_allows[["metric"]]
-  loose <- if (!is.null(top)) released_addresses(fits[[top]])
-  c(if (!is.null(top)) {
-    if (length(loose) == 0L) {
-      paste0("Up to ", top, ": ", rung_allows[[top]], ".")
-    } else {
-      # sums of scores carry what is not held; constructs do not
-      allowed <- if (top == "strict") paste0(rung_allows[["scalar"]], ", sums and means of observed scores only without the items concerned") else
-        rung_allows[[top]]
-      paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 4L), "): ", allowed, ".")
-    }
-  }, if (length(bad)) {
-    if (verdict[bad[1L]] == "fits poorly") paste0("The ", rungs[bad[1L]], " model does not fit acceptably: mend it first, in each group.") else
-      paste0("The ", rungs[bad[1L]], " rung ", switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful", "has not converged"), ".")
-  })
-}
-
-# What a rung would hold, were it not excepted.
-released_addresses <- function(fit) {
-  grouping <- fit$options$grouping
-  table <- fit$layout
-  if (length(grouping$except) == 0L || length(grouping$hold) == 0L) return(character())
-  rows <- intersect(pattern_rows(grouping$hold, table, "`hold`"), pattern_rows(grouping$except, table, "`except`"))
-  intersect(table$parameter[rows], table$parameter[!table$shared]) |> without_group() |> unique()
-}
-
-#' @export
-as.data.frame.orizzonte_ladder <- function(x, ...) x$table
-
-#' @export
-print.orizzonte_ladder <- function(x, ...) {
-  cat(format_ladder(x), sep = "\n")
-  invisible(x)
-}
-
-# What a ladder shows, as texts: fit by rung, changes, and the share of each group.
-ladder_columns <- function(x) {
-  t <- x$table
-  count <- function(v) ifelse(is.na(v), "", format_count(v))
-  shares <- x$contributions
-  list(
-    fit = list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df), p = format_p(t$p), CFI = format_fixed(t$cfi),
-               RMSEA = format_fixed(t$rmsea), SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L)),
-    changes = list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L), "\u0394df" = count(t$df_change), p = format_p(t$p_change),
-                   "\u0394CFI" = format_fixed(t$cfi_change), "\u0394RMSEA" = format_fixed(t$rmsea_change), "\u0394SRMR" = format_fixed(t$srmr_change),
-                   verdict = t$verdict, breaks = t$broken),
-    shares = c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) format_fixed(shares[, k], 2L)), colnames(shares))))
-}
-
-# Rungs whose solution is not what it should be: sentences.
-ladder_trouble <- function(x) {
-  unlist(lapply(names(x$fits), function(rung) {
-    state <- solution_state(x$fits[[rung]])
-    if (!state$status %in% c("proper", "weak")) paste0(rung, ": ", toupper(state$status), " (", state$trouble, ")")
-  }))
-}
-
-ladder_criteria <- function(x) {
-  limits <- x$criteria[-1L]
-  if (length(limits) == 0L) return(NULL)
-  last <- limits[[length(limits)]]
-  parts <- vapply(names(last), function(name) {
-    other <- Filter(function(limit) limit[[name]] != last[[name]], limits)
-    paste0(switch(name, cfi = "\u0394CFI -", p = "p ", paste0("\u0394", toupper(name), " ")), short_number(last[[name]]),
-           if (length(other)) paste0(" (", paste(names(other), vapply(other, function(limit) short_number(limit[[name]]), ""), collapse = ", "), ")"))
-  }, "")
-  paste0("Criteria: ", paste(parts, collapse = ", "), "; conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
-}
-
-ladder_failing <- function(x) x$table$rung[x$table$verdict %in% c("fails", "doubtful")]
-
-format_ladder <- function(x) {
-  columns <- ladder_columns(x)
-  trouble <- ladder_trouble(x)
-  bad <- ladder_failing(x)
-  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE), "", format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "",
-    paste0("Changes against ", if (x$against == "first") "the first rung" else "the rung before"),
-    format_table(columns$changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
-    "\u03c7\u00b2 of each group", format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
-    if (length(trouble)) c(paste0("  - ", trouble), ""),
-    if (!is.null(ladder_criteria(x))) wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
-    if (length(bad)) {
-      paste0("Next: loosen(ladder, ", quoted(bad[1L]), ") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")")
-    } else {
-      paste0("Next: ", if (!is.null(comparable_rung(x))) "latent_means(ladder), ", "compare_groups(ladder$fits$", address_name(x$table$rung[1L]),
-             "), plot(ladder)")
-    })
 }

@@ -257,6 +257,8 @@ test_that("rungs that the data or the model say nothing about are not said to ho
   expect_error(invariance(two, known(FALSE), rungs = c("metric", "scalar")), "carry no means", class = "orizzonte_error_data")
   expect_error(suppressMessages(invariance(two, known(FALSE), structural = "mean", on = "metric")), "carry no means", class = "orizzonte_error_data")
   expect_output(print(bare), "compare_groups")
+  varied <- suppressMessages(invariance(two, known(FALSE), structural = "variance[constructs]"))
+  expect_equal(varied$table$chisq_change[4], deviance(varied$fits[[4]]) - deviance(varied$fits$metric))
   path <- blueprint("Path") |> effect(st1 ~ be1 + sc1)
   steps <- suppressMessages(invariance(path, data, by = "setting", rungs = c("configural", "metric"), structural = "effect", on = "metric"))
   expect_equal(steps$table$verdict[2], "nothing to hold")
