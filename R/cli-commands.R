@@ -40,6 +40,13 @@ cli_options <- function() {
     except = optparse::make_option("--except", type = "character", default = NULL, metavar = "WHAT", help = "addresses not held, separated by ;"),
     rungs = optparse::make_option("--rungs", type = "character", default = NULL, metavar = "RUNGS",
                                   help = "rungs to fit (default: all that apply, such as \"configural;metric;scalar;strict\")"),
+    levels = optparse::make_option("--levels", type = "character", default = NULL, metavar = "GROUPS",
+                                   help = "which groups, in which order, under which names, such as 'Evening=1; Weekend=2'"),
+    on = optparse::make_option("--on", type = "character", default = NULL, metavar = "RUNG", help = "the rung to put --structural on (default: scalar)"),
+    criteria = optparse::make_option("--criteria", type = "character", default = NULL, metavar = "LIMITS",
+                                     help = "largest changes for the worse, such as 'cfi=.01; rmsea=.015; p=.05'"),
+    ladder_against = optparse::make_option("--against", type = "character", default = "previous", metavar = "RUNG",
+                                           help = "what changes refer to: previous (default) or first"),
     structural = optparse::make_option("--structural", type = "character", default = NULL, metavar = "WHAT",
                                        help = "held on top of the scalar rung, such as 'variance[constructs]; mean'"),
     loosen = optparse::make_option("--loosen", type = "character", default = NULL, metavar = "RUNG", help = "release equalities of this rung until it holds"),
@@ -67,28 +74,28 @@ cli_commands <- function() {
     ),
     check = list(
       does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "by", "hold", "except", "missing_codes", "quiet"),
+      options = c("json_format", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Checks names against the data, counts parameters, tests whether they can be told apart, and lists what is assumed.\n",
                     "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "out", "by", "hold", "except", "missing_codes", "quiet"),
+      options = c("format", "table", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
       help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
                     "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
     ),
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "diagnose_table", "top", "all", "out", "by", "hold", "except", "missing_codes", "quiet"),
+      options = c("format", "diagnose_table", "top", "all", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
                     "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
     amend = list(
       does = "change one thing, with a reason, and write the next blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "hold", "except", "missing_codes", "quiet"),
+      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels", "hold", "except", "missing_codes", "quiet"),
       help = paste0("Frees, fixes or leaves out one thing, refits, and writes the next blueprint with its trail: the change, its reason, what\n",
                     "was predicted and what happened. Several at once are separated by `;`. The trail goes to standard output."),
       example = "orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because 'settled is about calm, too' --out choirs-2.yaml",
@@ -103,20 +110,21 @@ cli_commands <- function() {
     ),
     invariance = list(
       does = "may groups be compared? configural, metric, scalar, strict, and means", files = c("BLUEPRINT", "DATA"),
-      options = c("by", "rungs", "except", "structural", "loosen", "format", "ladder_table", "out", "missing_codes", "quiet"),
+      options = c("by", "levels", "rungs", "except", "structural", "on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
+                  "missing_codes", "quiet"),
       help = paste0("Fits the blueprint to the groups of --by, holding more and more equal, and says which rung holds and what may be compared.\n",
                     "With --loosen RUNG equalities are released one at a time until it does. Exit code 1 when a rung has not converged."),
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric", run = command_invariance
     ),
     draw = list(
-      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "hold", "except",
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "levels", "hold", "except",
                                                                                                 "missing_codes", "quiet"),
       help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder", files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "hold", "except", "ladder", "rungs", "structural", "loosen", "missing_codes", "quiet"),
+      options = c("report", "by", "levels", "hold", "except", "ladder", "rungs", "structural", "on", "criteria", "loosen", "missing_codes", "quiet"),
       help = paste0("Fits the blueprint and writes a self-contained report; several blueprints are also compared. With --ladder and --by the\n",
                     "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html", run = command_report
@@ -125,12 +133,31 @@ cli_commands <- function() {
 }
 
 fit_from_files <- function(given) {
-  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, hold = split_words(given$hold), except = split_words(given$except),
-            missing_codes = parse_codes(given$missing_codes))
+  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, levels = parse_levels(given$levels),
+            hold = split_words(given$hold),
+            except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
 }
 
 # Parts separated by semicolons, since addresses hold commas.
 split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
+
+# 'Evening=1; Weekend=2' as c(Evening = "1", Weekend = "2"); a value alone keeps its name.
+parse_levels <- function(text) {
+  if (is.null(text)) return(NULL)
+  parts <- split_words(text)
+  named <- grepl("=", parts, fixed = TRUE)
+  stats::setNames(trimws(sub("^[^=]*=", "", parts)), ifelse(named, trimws(sub("=.*", "", parts)), ""))
+}
+
+parse_criteria <- function(text) {
+  if (is.null(text)) return(NULL)
+  parts <- parse_levels(text)
+  limits <- suppressWarnings(as.numeric(parts))
+  if (anyNA(limits) || !all(nzchar(names(parts)))) {
+    abort("usage", c(paste0("--criteria must be names and numbers, not ", quoted(text), "."), i = "Such as --criteria 'cfi=.01; p=.05'"))
+  }
+  stats::setNames(limits, names(parts))
+}
 
 parse_codes <- function(text) {
   if (is.null(text)) return(NULL)
@@ -164,8 +191,8 @@ screen_json <- function(found) {
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   if (!is.null(given$out)) check_target(given$out)
-  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, hold = split_words(given$hold),
-                          except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
+  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, levels = parse_levels(given$levels),
+                          hold = split_words(given$hold), except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
@@ -288,7 +315,7 @@ command_report <- function(given) {
     if (!is.null(given$loosen)) x <- loosen(x, given$loosen)
     fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
   } else {
-    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "loosen"))
+    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "on", "criteria", "loosen"))
     if (length(idle)) abort("usage", paste0("--", idle[1L], " needs --ladder."))
     fits <- lapply(given$files[-count], function(file) {
       given$files <- c(file, given$files[count])

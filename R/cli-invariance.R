@@ -27,8 +27,11 @@ command_invariance <- function(given) {
 }
 
 ladder_from_files <- function(given) {
-  invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
-             except = split_words(given$except), structural = split_words(given$structural), missing_codes = parse_codes(given$missing_codes))
+  given_on <- if (!is.null(given$on)) list(on = given$on)
+  do.call(invariance, c(list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
+                             except = split_words(given$except), structural = split_words(given$structural), levels = parse_levels(given$levels),
+                             missing_codes = parse_codes(given$missing_codes), criteria = parse_criteria(given$criteria),
+                             against = given$against %||% "previous"), given_on))
 }
 
 ladder_json <- function(ladder, loosened, means, gaps) {

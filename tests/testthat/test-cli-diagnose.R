@@ -112,6 +112,11 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
   expect_match(paste(readLines(inside("both.md")), collapse = " "), "The models compared")
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--ladder", "--out", inside("x.md"))$err, "--ladder needs --by")
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--loosen", "scalar", "--out", inside("x.md"))$err, "needs --ladder")
+  picked <- command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "town", "--levels", "Hill=Cliff; River=Brook", "--structural", "mean",
+                    "--on", "scalar", "--criteria", "p=.05", "--against", "first", "--quiet")
+  expect_equal(picked$code, 0)
+  for (part in c("Hill 1", "River 2", "against the first rung", "p .05", "mean ")) expect_match(picked$out, part, fixed = TRUE)
+  expect_match(command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "town", "--criteria", "p")$err, "names and numbers")
   check <- command("check", inside("groups.yaml"), inside("choirs.csv"), "--by", "setting", "--hold", "loading; intercept")
   expect_equal(check$code, 0)
   expect_match(check$out, "held equal across groups")
