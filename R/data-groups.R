@@ -18,7 +18,8 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   labels <- value_labels(data[[by]], known)
   wanted <- if (is.null(levels)) stats::setNames(known, labels) else pick_levels(levels, known, by, labels)
   if (length(wanted) < 2L) {
-    abort("data", c(paste0("Column ", quoted(by), " holds ", count_of(length(wanted), "group"), "; at least two are needed."),
+    abort("data", c(paste0(if (is.null(levels)) paste0("Column ", quoted(by), " holds ") else "`levels` picks ", count_of(length(wanted), "group"),
+                           "; at least two are needed."),
                     i = "Leave out `by` for one group."))
   }
   rows <- lapply(wanted, function(level) which(text == level))

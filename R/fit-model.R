@@ -77,6 +77,10 @@ estimate_model <- function(bp, model, missing_codes, multiplier = "n", starts = 
 # Blueprint and data brought together: factors coded, moments taken, the layout built. `blueprint` has the coded
 # predictors; what the user wrote stays the fit's blueprint, so that its file fits the same data again.
 meet_data <- function(bp, data, missing_codes, grouping = NULL) {
+  if (length(grouping$by) == 1L && grouping$by %in% blueprint_variables(bp)$observed) {
+    abort("input", c(paste0(quoted(grouping$by), " is both the grouping column and a variable of the model: within a group it does not vary."),
+                     i = "Leave it out of the model, or group by another column."))
+  }
   coding <- factor_coding(bp, data)
   bp <- code_blueprint(bp, coding)
   observed <- blueprint_variables(bp)$observed

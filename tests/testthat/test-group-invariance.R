@@ -115,6 +115,8 @@ test_that("group columns are picked, ordered and named; trouble is said by group
   expect_message(fit <- fit_model(two, data, by = "town", levels = c(Hill = "Cliff", River = "Brook")), "other groups: Arden")
   expect_equal(group_names(fit), c("Hill", "River"))
   expect_true("loading[Calm, sc2 | Hill]" %in% names(coef(fit)))
+  expect_error(fit_model(two |> effect(Calm ~ setting), data, by = "setting"), "both the grouping column", class = "orizzonte_error_input")
+  expect_error(fit_model(two, data, by = "setting", levels = "evening"), "`levels` picks 1 group", class = "orizzonte_error_data")
   expect_error(fit_model(two, data, by = "seting"), "Did you mean", class = "orizzonte_error_name")
   expect_error(fit_model(two, data, by = "years"), "different values", class = "orizzonte_error_data")
   expect_error(fit_model(two, data, by = "setting", levels = "weekand"), "Did you mean", class = "orizzonte_error_name")
