@@ -25,11 +25,19 @@ class Cholesky {
       const double pivot = std::sqrt(column[j]);
       column[j] = pivot;
       for (int i = j + 1; i < n; ++i) column[i] /= pivot;
-      for (int k = j + 1; k < n; ++k) {
-        const double factor = column[k];
-        double* target = l_.col(k).data();
-        for (int i = k; i < n; ++i) target[i] -= column[i] * factor;
+      // two columns at a time, so that each entry is read once for both
+      int k = j + 1;
+      for (; k + 1 < n; k += 2) {
+        const double first = column[k], second = column[k + 1];
+        double *target = l_.col(k).data(), *next = l_.col(k + 1).data();
+        target[k] -= first * first;
+        for (int i = k + 1; i < n; ++i) {
+          const double value = column[i];
+          target[i] -= value * first;
+          next[i] -= value * second;
+        }
       }
+      if (k < n) l_(k, k) -= column[k] * column[k];
     }
     return true;
   }

@@ -86,7 +86,7 @@ Optimum score_and_newton(Discrepancy& problem, const Vector& start, const Settin
         out.status = Status::Singular;
         break;
       }
-      out.decrement = score.dot(expected.solve(score));
+      if (newton) out.decrement = score.dot(expected.solve(score));
       if (observed.positive && out.decrement <= settings.tolerance) {
         out.status = Status::Converged;
         break;
