@@ -12,9 +12,14 @@ rung_criteria <- function(rung, groups, given) {
   out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (grepl("metric", rung)) 0.030 else 0.010)
   if (groups >= 10L && grepl("metric", rung)) out[c("cfi", "rmsea")] <- c(0.020, 0.030)
   if (is.null(given)) return(out)
-  unknown <- setdiff(names(given), c("cfi", "rmsea", "srmr", "p"))
-  if (!is.numeric(given) || is.null(names(given)) || length(unknown)) {
+  if (!is.numeric(given) || anyNA(given) || is.null(names(given))) {
     abort("input", c("`criteria` must be a named vector of numbers.", i = "Such as c(cfi = .01, rmsea = .015, p = .05)."))
+  }
+  known <- c("cfi", "rmsea", "srmr", "p")
+  unknown <- setdiff(names(given), known)
+  if (length(unknown)) {
+    abort("input", c(paste0("There is no criterion ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known),
+                     i = paste0("Criteria: ", enumerate(known), ".")))
   }
   out[names(given)] <- abs(given)
   out

@@ -52,6 +52,7 @@ test_that("the table holds changes, verdicts and words", {
   expect_output(print(ladder), "of each group")
   expect_error(invariance(two, data, by = "setting", rungs = "metrik"), "Did you mean", class = "orizzonte_error_input")
   expect_error(invariance(two, data), "by = ", class = "orizzonte_error_input")
+  expect_error(suppressMessages(invariance(two, data, by = "setting", criteria = c(rmsee = 0.01))), "Did you mean \"rmsea\"", class = "orizzonte_error_input")
   expect_s3_class(plot(ladder), "ggplot")
   expect_s3_class(group_plot(ladder$fits$configural, "intercept"), "ggplot")
   expect_s3_class(expected_scores(ladder$fits$metric, "Calm"), "ggplot")
