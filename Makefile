@@ -11,7 +11,7 @@ demo:
 
 test:
 	@sh tools/setup.sh test
-	@$(run) tests/run.R
+	@$(run) tests/run.R $(ONLY)
 
 lint:
 	@sh tools/setup.sh check

@@ -129,14 +129,3 @@ restriction_addresses <- function(restriction) {
   if (!restriction$smooth) return(unlist(sides))
   unique(unlist(lapply(sides, function(text) read_expression(str2lang(text))$inputs)))
 }
-
-# The shortest text that reads back as the same number.
-format_exact <- function(x) {
-  vapply(x, function(value) {
-    for (digits in c(15L, 16L, 17L)) {
-      text <- formatC(value, digits = digits, format = "g", width = 1L)
-      if (as.numeric(text) == value) return(text)
-    }
-    text
-  }, "")
-}

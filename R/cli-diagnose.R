@@ -1,11 +1,5 @@
 # The commands that lead from misfit to a defended model: diagnose, amend, compare.
 
-json_rows <- function(x) {
-  attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL
-  class(x) <- "data.frame"
-  x
-}
-
 to_json <- function(content) jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", null = "null", dataframe = "rows", pretty = TRUE)
 
 parse_count <- function(text, option) {

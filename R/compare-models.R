@@ -62,10 +62,6 @@ compare_fits <- function(fits, labels, against, verb) {
   structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")), notes = unique(notes), same_items = all(same_items[!is.na(other)]))
 }
 
-comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
-
-comparison_measures <- function(fit, each = measures_by_group(fit)) as.list(index_values(fit, each)[comparison_columns])
-
 # What may be said about two models: the first is compared with the second.
 compare_pair <- function(fit, reference, label, other) {
   out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_, notes = character())

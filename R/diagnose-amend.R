@@ -167,12 +167,3 @@ row_addresses_or_none <- function(text, table) {
   rows <- address_match(parse_address(text), table, table$constructs)
   table$parameter[rows]
 }
-
-solve_symmetric <- function(matrix, right) {
-  if (anyNA(matrix)) return(rep(NA_real_, length(right)))
-  unit <- sqrt(pmax(diag(matrix), 1e-300))
-  parts <- eigen(matrix / outer(unit, unit), symmetric = TRUE)
-  known <- parts$values > 1e-9
-  vectors <- parts$vectors[, known, drop = FALSE]
-  drop(vectors %*% (crossprod(vectors, right / unit) / parts$values[known])) / unit
-}

@@ -79,17 +79,6 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
             trouble = improper_parts(fit)$trouble)
 }
 
-check_converged <- function(fit, verb) {
-  if (has_converged(fit)) return(invisible())
-  abort("convergence", c(paste0(verb, "() needs a fit that converged."), x = paste0("This one has ", fit_status(fit), "."),
-                         i = "rescue(blueprint, data) tries the usual remedies."))
-}
-
-check_number <- function(x, what, least = -Inf, most = Inf) {
-  if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
-  abort("input", paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1) " between 0 and 1", "."))
-}
-
 amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
                      "construct covariance", "disturbance covariance", "equality", "equality across groups", "equality of all groups",
                      "fixed value", "equation", "bound", "nonsense")
@@ -361,17 +350,4 @@ format_not_offered <- function(table) {
   c("", "Not offered", unlist(lapply(names(by), function(reason) {
     wrap_lines(paste0("- ", reason, ": ", enumerate(by[[reason]], most = 6L)), 2L, 4L)
   })))
-}
-
-# The wordings of all items that some parameters are about.
-format_wordings <- function(parameters, wording) {
-  if (length(wording) == 0L) return(NULL)
-  named <- unlist(lapply(parameters, function(text) {
-    address <- tryCatch(parse_address(text), error = function(e) NULL)
-    c(address$first, address$second)
-  }))
-  shown <- intersect(names(wording), named)
-  if (length(shown) == 0L) return(NULL)
-  width <- max(nchar(shown))
-  c("", "Wordings", wrap_lines(paste0(formatC(shown, width = -width), "  \"", wording[shown], "\""), 2L, width + 4L))
 }

@@ -109,12 +109,6 @@ new_loadings <- function(table, roles) {
   new_arrows(table, "loading", from[!circular], to[!circular], "cross-loading")
 }
 
-# Is there a directed way from each `from` to each `to`?
-reaches <- function(table, from, to) {
-  all <- c(table$observed, table$constructs)
-  reachable(table, length(all))[cbind(match(to, all), match(from, all))]
-}
-
 # Effects among constructs and single variables; those of single variables on items. A composite is what its items make it,
 # an item causes nothing, and what nothing points at stays that way unless it is a construct.
 new_effects <- function(table, roles) {

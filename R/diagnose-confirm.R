@@ -117,8 +117,6 @@ print.orizzonte_confirmation <- function(x, ...) {
   invisible(x)
 }
 
-with_error <- function(estimate, se) paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
-
 #' Split data into a half to explore and a half to confirm
 #'
 #' @param data A data frame.

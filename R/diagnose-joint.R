@@ -33,16 +33,6 @@ joint_equalities <- function(fit, offered, alpha, smallest) {
   lapply(columns, function(x) x[kept])
 }
 
-# The joint statistic, its rank, and the change of each (by a generalised inverse, in units in which all informations are 1).
-joint_statistic <- function(score, joint, own) {
-  unit <- sqrt(pmax(own, 1e-300))
-  spectrum <- eigen(joint / outer(unit, unit), symmetric = TRUE)
-  known <- spectrum$values > 1e-9
-  vectors <- spectrum$vectors[, known, drop = FALSE]
-  along <- drop(crossprod(vectors, score / unit))
-  list(statistic = sum(along^2 / spectrum$values[known]), df = sum(known), change = drop(vectors %*% (along / spectrum$values[known])) / unit, unit = unit)
-}
-
 # Several candidates freed and fitted together, from where the fit stands.
 refit_together <- function(fit, candidates, tested = score_jointly(fit, candidates)) {
   change <- joint_statistic(tested$core$score, tested$core$joint, tested$core$own)$change

@@ -109,19 +109,6 @@ attempt_fit <- function(state, starts) {
   list(fit = fit, proper = state$status == "proper", status = state$status, trouble = state$trouble)
 }
 
-# The worst that can be said of a solution, in a word and a few more.
-solution_state <- function(fit) {
-  state <- function(status, trouble) list(status = status, trouble = trouble)
-  if (!has_converged(fit)) return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
-  improper <- improper_parts(fit)
-  if (nrow(improper)) return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
-  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
-  if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
-  weak <- hardly_told_apart(fit)
-  if (length(weak)) return(state("weak", paste("hardly told apart:", enumerate(weak, most = 2L))))
-  state("proper", "")
-}
-
 # Mistakes in the data, from the most certain on. Only of raw data.
 data_repairs <- function(state) {
   if (!is.data.frame(state$data)) return(list())

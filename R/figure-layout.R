@@ -43,13 +43,6 @@ place_nodes <- function(table, text) {
   nodes
 }
 
-# Observed variables that are nothing but items.
-pure_items <- function(table) {
-  measured <- c(table$second[table$head == "loading"], table$first[table$head == "weight"])
-  in_effects <- c(table$first[table$head == "effect"], table$second[table$head == "effect"])
-  setdiff(intersect(table$observed, measured), in_effects)
-}
-
 # The construct an item hangs on: the first that declares it.
 item_owner <- function(table, items) {
   own <- table$head %in% c("loading", "weight")

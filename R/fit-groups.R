@@ -28,31 +28,6 @@ group_view <- function(fit, group, vcov = NULL) {
   out
 }
 
-group_layout <- function(table, g) {
-  span <- table$spans[[g]]
-  size <- length(table$head)
-  out <- table
-  for (name in names(table)) {
-    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "leading", "groups", "observed", "constructs", "freed",
-                                                                                  "hold", "except")) out[[name]] <- table[[name]][span]
-  }
-  part <- table$parts[[g]]
-  out[c("observed", "constructs", "endogenous", "composites")] <- part[c("observed", "constructs", "endogenous", "composites")]
-  out$indicators <- lapply(part$indicators, match, span)
-  inside <- table$map$entry %in% span
-  out$map <- list(entry = match(table$map$entry[inside], span), parameter = table$map$parameter[inside], weight = table$map$weight[inside])
-  out$scales <- lapply(Filter(function(s) s$group == g, table$scales), function(s) {
-    s$group <- 1L
-    for (name in c("loadings", "variance", "marker")) s[[name]] <- match(s[[name]], span, 0L)
-    s
-  })
-  out$constraints <- list()
-  out$groups <- out$parts <- out$spans <- NULL
-  out$every <- TRUE
-  out$core <- core_layout(out, keep_means = table$core$means)
-  out
-}
-
 # One group, by name; the first when none is named.
 one_group_of <- function(fit, group = NULL) {
   if (!has_groups(fit)) {

@@ -60,20 +60,24 @@ improper_parts <- function(fit) {
   list_frame(list(parameter = parameter, value = value, trouble = trouble))
 }
 
-smallest_eigenvalue <- function(m) min(eigen(m, symmetric = TRUE, only.values = TRUE)$values)
-
-# Sets of variables linked by non-zero entries.
-connected_blocks <- function(m) {
-  group <- seq_len(nrow(m))
-  links <- which(m != 0 & lower.tri(m), arr.ind = TRUE)
-  for (i in seq_len(nrow(links))) {
-    ends <- group[links[i, ]]
-    group[group == max(ends)] <- min(ends)
-  }
-  split(seq_len(nrow(m)), group)
+# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300
+# times what it would be if the others were known.
+hardly_told_apart <- function(fit) {
+  inflation <- fit$core$inflation
+  if (length(inflation) != length(fit$layout$core$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
+  names <- fit$layout$parameters[fit$layout$core$used]
+  names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
 }
 
-# A data frame without the cost of data.frame().
-list_frame <- function(columns) {
-  structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1L]])))
+# The worst that can be said of a solution, in a word and a few more.
+solution_state <- function(fit) {
+  state <- function(status, trouble) list(status = status, trouble = trouble)
+  if (!has_converged(fit)) return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
+  improper <- improper_parts(fit)
+  if (nrow(improper)) return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
+  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
+  if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
+  weak <- hardly_told_apart(fit)
+  if (length(weak)) return(state("weak", paste("hardly told apart:", enumerate(weak, most = 2L))))
+  state("proper", "")
 }

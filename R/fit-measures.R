@@ -14,15 +14,8 @@ baseline_model <- function(s, endogenous, n, means, independence = FALSE, log_s 
        parameters = parameters + if (means) p else 0)
 }
 
-log_determinant <- function(m) 2 * sum(log(diag(chol(m))))
-
 # -2 log-likelihood of the saturated model for complete data, constants included.
 saturated_deviance <- function(s, n, log_s = log_determinant(s)) n * (ncol(s) * log(2 * pi) + log_s + ncol(s))
-
-upper_p <- function(chisq, df, ncp = 0) {
-  if (df <= 0) return(NA_real_)
-  stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE)
-}
 
 # RMSEA = sqrt(max(chisq - df, 0) / (n df)) (Steiger & Lind 1980; Steiger 1998 for groups).
 rmsea_point <- function(chisq, df, n, groups = 1) if (df <= 0) NA_real_ else sqrt(groups * max(chisq - df, 0) / (n * df))

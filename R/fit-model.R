@@ -151,11 +151,6 @@ fit_notes <- function(fit) c(fit$sample$notes, fit$layout$notes)
 
 package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 
-check_missing_codes <- function(codes) {
-  if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())
-  abort("input", c("`missing_codes` must be numbers.", i = "Such as missing_codes = c(-9, 999)."))
-}
-
 # What the core sees: n as the multiplier, and covariances with that divisor.
 core_sample <- function(sample, multiplier) {
   if (!is.null(sample$groups)) {

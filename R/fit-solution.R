@@ -125,3 +125,9 @@ model_covariance <- function(fit) {
   p <- length(fit$layout$observed)
   model_matrices(fit)$covariance[seq_len(p), seq_len(p), drop = FALSE]
 }
+
+check_converged <- function(fit, verb) {
+  if (has_converged(fit)) return(invisible())
+  abort("convergence", c(paste0(verb, "() needs a fit that converged."), x = paste0("This one has ", fit_status(fit), "."),
+                         i = "rescue(blueprint, data) tries the usual remedies."))
+}

@@ -2,21 +2,6 @@
 
 row_columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col", "fixed", "assumed")
 
-# What a blueprint says about one group: statements that name another are left aside.
-group_blueprint <- function(bp, group) {
-  names_another <- function(text) {
-    named <- parse_address(text)$group
-    !is.null(named) && !group %in% named
-  }
-  elsewhere <- function(texts) any(vapply(texts, names_another, NA))
-  bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
-  bp$relax <- Filter(Negate(elsewhere), bp$relax)
-  gone <- bp$left_out[[group]]
-  bp$left_out <- list()
-  if (length(gone)) bp <- suppressMessages(leave_out(bp, !!gone))
-  bp
-}
-
 stack_groups <- function(bp, means, observed, groups) {
   strange <- setdiff(names(bp$left_out), groups)
   if (length(strange)) {
@@ -69,8 +54,6 @@ pattern_rows <- function(patterns, table, what) {
     restricted_rows(pattern, table)
   })))
 }
-
-reflective_items <- function(table) intersect(table$observed, table$second[table$head == "loading"])
 
 # Each address is one class across groups. Freed construct variances and means that this makes estimable follow in free_scales().
 hold_across <- function(table, bp, hold, except) {
@@ -134,4 +117,29 @@ told_apart <- function(table, constructs, part, held) {
   }
   factor <- qr(loadings, tol = 1e-8)
   seq_along(constructs) %in% factor$pivot[seq_len(factor$rank)]
+}
+
+group_layout <- function(table, g) {
+  span <- table$spans[[g]]
+  size <- length(table$head)
+  out <- table
+  for (name in names(table)) {
+    if (is.atomic(table[[name]]) && length(table[[name]]) == size && !name %in% c("parameters", "leading", "groups", "observed", "constructs", "freed",
+                                                                                  "hold", "except")) out[[name]] <- table[[name]][span]
+  }
+  part <- table$parts[[g]]
+  out[c("observed", "constructs", "endogenous", "composites")] <- part[c("observed", "constructs", "endogenous", "composites")]
+  out$indicators <- lapply(part$indicators, match, span)
+  inside <- table$map$entry %in% span
+  out$map <- list(entry = match(table$map$entry[inside], span), parameter = table$map$parameter[inside], weight = table$map$weight[inside])
+  out$scales <- lapply(Filter(function(s) s$group == g, table$scales), function(s) {
+    s$group <- 1L
+    for (name in c("loadings", "variance", "marker")) s[[name]] <- match(s[[name]], span, 0L)
+    s
+  })
+  out$constraints <- list()
+  out$groups <- out$parts <- out$spans <- NULL
+  out$every <- TRUE
+  out$core <- core_layout(out, keep_means = table$core$means)
+  out
 }

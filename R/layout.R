@@ -66,8 +66,6 @@ layout_counts <- function(table) {
        df = moments - length(table$parameters) + equations, families = table(factor(family, levels = unique(family))))
 }
 
-plural <- function(role) sub("ys$", "ies", paste0(role, "s"))
-
 format_families <- function(counts) {
   n <- as.integer(counts$families)
   role <- names(counts$families)

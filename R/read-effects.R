@@ -53,18 +53,6 @@ effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level =
   effects_frame(object, do.call(c, rows), context, level)
 }
 
-reachable <- function(layout, size) {
-  step <- matrix(FALSE, size, size)
-  arrows <- which(layout$head %in% arrow_heads)
-  step[cbind(layout$row[arrows], layout$col[arrows])] <- TRUE
-  reach <- step
-  repeat {
-    wider <- reach | (reach %*% step > 0)
-    if (identical(wider, reach)) return(reach)
-    reach <- wider
-  }
-}
-
 # The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair` and `jet`.
 effect_rows <- function(fit, pair, all, context, routes) {
   layout <- fit$layout

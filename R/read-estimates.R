@@ -44,22 +44,6 @@ estimates <- function(fit, level = 0.95) {
   list_frame_class(columns, "orizzonte_estimates")
 }
 
-check_level <- function(level) {
-  if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1) return(invisible())
-  abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
-}
-
-list_frame_class <- function(columns, class) {
-  structure(list_frame(columns), class = c(class, "data.frame"))
-}
-
-# sqrt of the diagonal of J V J'
-delta_se <- function(jacobian, vcov) {
-  if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
-  if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
-  sqrt(pmax(rowSums((jacobian %*% vcov) * jacobian), 0))
-}
-
 # Standardized values with derivatives by the free parameters, in the order of fit$theta.
 standardized_solution <- function(fit) {
   core <- core_standardize(full_core(fit), fit$eta)

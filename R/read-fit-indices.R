@@ -175,8 +175,6 @@ judge_indices <- function(value, limits, df, converged) {
   list(cutoff = cutoff, verdict = verdict)
 }
 
-short_number <- function(x) if (x < 1) sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else format(x)
-
 # What the main indices say together, in words.
 read_indices <- function(table, df, converged, pressed = character()) {
   if (!converged) return("The fit has not converged: these indices cannot be read.")
@@ -243,3 +241,7 @@ format_indices_table <- function(x) {
                     `good (acceptable)` = blank(shown$cutoff), verdict = blank(shown$verdict)),
                right = c(FALSE, TRUE, FALSE, FALSE, FALSE))
 }
+
+comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
+
+comparison_measures <- function(fit, each = measures_by_group(fit)) as.list(index_values(fit, each)[comparison_columns])

@@ -106,8 +106,6 @@ glance.orizzonte_fit <- function(x, ...) {
   )))
 }
 
-as_tibble_if_possible <- function(x) if (requireNamespace("tibble", quietly = TRUE)) tibble::as_tibble(x) else x
-
 #' @importFrom generics tidy
 #' @export
 generics::tidy

@@ -40,9 +40,3 @@ observed_moments <- function(fit) {
   dimnames(covariance) <- list(names, names)
   list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(fit$moments$mean, names))
 }
-
-# The blueprint's wordings, and column labels where it has none.
-all_wordings <- function(fit) {
-  labels <- fit$sample$labels
-  c(fit$blueprint$wording, labels[setdiff(names(labels), names(fit$blueprint$wording))])
-}

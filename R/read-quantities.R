@@ -38,14 +38,6 @@ read_jet <- function(text, fit, context, scope = NULL) {
     total_jet(address$head, variable_index(c(address$first, address$second), all, text), fit, context))
 }
 
-variable_index <- function(names, all, text) {
-  unknown <- setdiff(names, all)
-  if (length(unknown)) {
-    abort("name", c(paste0(quoted(unknown[1L]), " in ", text, " is not a variable of the model."), did_you_mean(unknown[1L], all)))
-  }
-  match(names, all)
-}
-
 quantity_jet <- function(name, fit, context, scope = NULL) {
   if (!name %in% names(fit$blueprint$quantities)) {
     abort("name", c(paste0("There is no quantity ", quoted(name), "."), did_you_mean(name, names(fit$blueprint$quantities))))
@@ -114,13 +106,6 @@ total_jet <- function(head, pair, fit, context) {
   list(value = value, gradient = drop(by_entry %*% context$map))
 }
 
-# An expression that names no group is read in each; one that does is read once.
-text_scopes <- function(texts, table) {
-  if (is.null(table$groups)) return(list(NULL))
-  named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
-  if (named) list(NULL) else as.list(table$groups)
-}
-
 # One row a quantity, in the columns of estimates().
 quantity_rows <- function(fit, vcov, level) {
   names <- names(fit$blueprint$quantities)
@@ -140,25 +125,4 @@ quantity_rows <- function(fit, vcov, level) {
   list(parameter = address_format("quantity", names, NA_character_, groups), group = groups, role = rep("quantity", length(value)),
        estimate = value, se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = value - half, upper = value + half,
        standardized = none, standardized_se = none, status = rep("derived", length(value)))
-}
-
-# Quantities are checked when blueprint and data meet, not only when they are read.
-check_quantities <- function(layout, bp) {
-  all <- c(layout$observed, layout$constructs)
-  defined <- character()
-  for (name in names(bp$quantities)) {
-    for (text in quantity_addresses(bp$quantities[[name]])) {
-      address <- parse_address(text)
-      if (address$head %in% names(address_heads)) {
-        restricted_rows(format(address), layout)
-      } else if (address$head == "quantity") {
-        if (!address$first %in% defined) {
-          abort("restriction", c(paste0("quantity[", name, "] uses ", text, ", which is not declared before it."), did_you_mean(address$first, defined)))
-        }
-      } else {
-        variable_index(c(address$first, address$second), all, text)
-      }
-    }
-    defined <- c(defined, name)
-  }
 }

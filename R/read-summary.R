@@ -37,8 +37,6 @@ fit_card <- function(fit) {
   c(lines, measures, wrap_lines(attr(table, "reading")))
 }
 
-p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
-
 format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
   if (!is.null(sample$groups)) {

@@ -106,25 +106,6 @@ standardized_sides <- function(parsed, fit) {
   if (any(vapply(out, is.null, NA))) NULL else out
 }
 
-# Claims are checked when blueprint and data meet.
-check_claims <- function(layout, bp) {
-  all <- c(layout$observed, layout$constructs)
-  for (name in names(bp$claims)) {
-    for (text in claim_addresses(bp$claims[[name]])) {
-      address <- parse_address(text)
-      if (address$head %in% names(address_heads)) {
-        restricted_rows(text, layout)
-      } else if (address$head == "quantity") {
-        known <- names(bp$quantities)
-        if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first,
-            known)))
-      } else {
-        variable_index(c(address$first, address$second), all, text)
-      }
-    }
-  }
-}
-
 #' @export
 print.orizzonte_verdicts <- function(x, ...) {
   if (!all(c("claim", "statement", "estimate", "p", "verdict", "criterion") %in% names(x))) return(print(as.data.frame(unclass(x))))

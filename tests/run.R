@@ -3,6 +3,7 @@ suppressPackageStartupMessages({
   library(testthat)
   library(orizzonte)
 })
+Sys.setenv(NOT_CRAN = "true")      # snapshots are compared
 root <- normalizePath(if (dir.exists("tests/testthat")) "." else "..")
 
 # The core knows nothing of R, and neither does its test program.
@@ -36,11 +37,29 @@ core_tests <- function() {
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
+# One test file in a process of its own; what failed is printed, the counts returned.
+run_file <- function(file) {
+  seconds <- system.time(output <- utils::capture.output(results <- as.data.frame(
+    test_file(file, package = "orizzonte", load_package = "installed", reporter = "check", stop_on_failure = FALSE))))[["elapsed"]]
+  failed <- sum(results$failed) + sum(results$error)
+  cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds))
+  if (failed > 0) cat(output, sep = "\n")
+  c(passed = sum(results$passed), failed = failed)
+}
+
 core <- core_tests()
 cat("core: ", core[["passed"]], " passed, ", core[["failed"]], " failed\n", sep = "")
 setwd(file.path(root, "tests", "testthat"))
-results <- as.data.frame(test_dir(".", package = "orizzonte", load_package = "installed", reporter = "summary", stop_on_failure = FALSE))
-failed <- sum(results$failed) + sum(results$error) + core[["failed"]]
-passed <- sum(results$nb) - sum(results$failed) - sum(results$skipped) + core[["passed"]]
-cat("\n", passed, " passed, ", failed, " failed\n", sep = "")
+files <- list.files(pattern = "^test-.*[.]R$")
+wanted <- commandArgs(trailingOnly = TRUE)
+if (length(wanted)) files <- grep(paste(wanted, collapse = "|"), files, value = TRUE)
+# the large ones first, so that no processor waits for one at the end
+files <- files[order(-file.size(files))]
+counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
+broken <- !vapply(counts, is.numeric, NA)
+if (any(broken)) cat("no result from", files[broken], "\n")
+counts <- c(list(core), counts[!broken])
+total <- function(name) sum(vapply(counts, `[[`, 0, name))
+failed <- total("failed") + sum(broken)
+cat("\n", total("passed"), " passed, ", failed, " failed\n", sep = "")
 quit(save = "no", status = if (failed > 0) 1L else 0L)

@@ -1,45 +1,4 @@
-# Every error and warning has a class, says what is wrong, where, and what to do.
-
-abort <- function(class, message, ..., call = NULL) {
-  rlang::abort(message, class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ..., call = call)
-}
-
-warn <- function(class, message) {
-  rlang::warn(message, class = c(paste0("orizzonte_warning_", class), "orizzonte_warning"))
-}
-
-# A plain note on standard error; much cheaper than a formatted one.
-say <- function(...) {
-  text <- paste0(..., collapse = "\n")
-  message(structure(class = c("orizzonte_message", "message", "condition"),
-                    list(message = paste0(text, "\n"), call = NULL)))
-}
-
-# The candidate most like `name`, or NULL when none is close.
-nearest <- function(name, candidates, most = 0.45) {
-  candidates <- unique(candidates[!is.na(candidates)])
-  if (length(candidates) == 0) return(NULL)
-  distance <- utils::adist(tolower(name), tolower(candidates))[1, ]
-  best <- which.min(distance)
-  if (distance[best] <= max(1, ceiling(most * nchar(name)))) candidates[best] else NULL
-}
-
-did_you_mean <- function(name, candidates) {
-  near <- nearest(name, candidates)
-  if (is.null(near)) NULL else c(i = paste0("Did you mean ", quoted(near), "?"))
-}
-
-quoted <- function(x) paste0("\"", x, "\"")
-
-# "a, b and c", at most `most` of them
-enumerate <- function(x, most = 8L, last = " and ") {
-  n <- length(x)
-  if (n > most) return(paste0(paste(x[seq_len(most)], collapse = ", "), " and ", n - most, " more"))
-  if (n <= 1L) return(paste(x))
-  paste0(paste(x[-n], collapse = ", "), last, x[n])
-}
-
-count_of <- function(n, one, many = paste0(one, "s")) paste(n, if (n == 1) one else many)
+# One check for each type of argument: a classed error says what was expected and what came.
 
 check_string <- function(x, what) {
   if (!is.character(x) || length(x) != 1L || is.na(x) || !nzchar(x)) {
@@ -87,4 +46,19 @@ choose_one <- function(value, choices, what) {
   abort("input", c(paste0(what, " must be ", enumerate(quoted(choices), last = " or "), "."),
                    x = paste0("It is ", describe(value), "."),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
+}
+
+check_number <- function(x, what, least = -Inf, most = Inf) {
+  if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
+  abort("input", paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1) " between 0 and 1", "."))
+}
+
+check_level <- function(level) {
+  if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1) return(invisible())
+  abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
+}
+
+check_missing_codes <- function(codes) {
+  if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())
+  abort("input", c("`missing_codes` must be numbers.", i = "Such as missing_codes = c(-9, 999)."))
 }

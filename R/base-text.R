@@ -65,3 +65,22 @@ format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2
   }, names(columns), columns, right)
   sub(" +$", "", paste0(strrep(" ", indent), do.call(paste, c(unname(cells), sep = "  "))))
 }
+
+# The shortest text that reads back as the same number.
+format_exact <- function(x) {
+  vapply(x, function(value) {
+    for (digits in c(15L, 16L, 17L)) {
+      text <- formatC(value, digits = digits, format = "g", width = 1L)
+      if (as.numeric(text) == value) return(text)
+    }
+    text
+  }, "")
+}
+
+short_number <- function(x) if (x < 1) sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else format(x)
+
+p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
+
+with_error <- function(estimate, se) paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+
+plural <- function(role) sub("ys$", "ies", paste0(role, "s"))

@@ -90,12 +90,6 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   findings
 }
 
-construct_items <- function(layout, name) {
-  rows <- layout$indicators[[name]]
-  items <- if (name %in% layout$composites) layout$first[rows] else layout$second[rows]
-  intersect(items, layout$observed)
-}
-
 # A construct measured by all of another's items, and by more: the general one of a bifactor model.
 general_over <- function(name, items_of) {
   own <- items_of[[name]]
@@ -176,13 +170,4 @@ troubled_variables <- function(fit) {
   names <- stats::na.omit(unique(c(layout$first[rows], layout$second[rows])))
   owners <- Filter(function(name) any(construct_items(layout, name) %in% names), layout$constructs)
   c(names, owners)
-}
-
-# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300
-# times what it would be if the others were known.
-hardly_told_apart <- function(fit) {
-  inflation <- fit$core$inflation
-  if (length(inflation) != length(fit$layout$core$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
-  names <- fit$layout$parameters[fit$layout$core$used]
-  names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
 }

@@ -1,0 +1,20 @@
+# From estimates and their errors to z, p and intervals; written once.
+
+# sqrt of the diagonal of J V J'
+delta_se <- function(jacobian, vcov) {
+  if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
+  if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
+  sqrt(pmax(rowSums((jacobian %*% vcov) * jacobian), 0))
+}
+
+upper_p <- function(chisq, df, ncp = 0) {
+  if (df <= 0) return(NA_real_)
+  stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE)
+}
+
+# z, two-sided p and the interval of an estimate with a normal sampling distribution.
+inference_block <- function(estimate, se, level = 0.95) {
+  z <- estimate / se
+  half <- stats::qnorm((1 + level) / 2) * se
+  list(se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half, upper = estimate + half)
+}

@@ -1,0 +1,56 @@
+# How two versions' results are compared: names that changed, and differences that are meant.
+
+# Words of the older version and what they are called now. Filled in as names change.
+renamed <- c()
+
+# Differences that are mended faults: a pattern of the place, and why.
+meant <- c()
+
+# Leaves of a nested list, by path; each numeric vector stays whole.
+leaves <- function(x, path = "") {
+  if (is.null(x) || length(x) == 0L) return(list())
+  if (!is.list(x)) return(stats::setNames(list(x), path))
+  labels <- names(x)
+  if (is.null(labels)) labels <- as.character(seq_along(x))
+  do.call(c, unname(Map(function(part, label) leaves(part, paste0(path, "/", label)), x, labels)))
+}
+
+rename_path <- function(paths) {
+  for (word in names(renamed)) paths <- gsub(paste0("/", word, "(?=/|$)"), paste0("/", renamed[[word]]), paths, perl = TRUE)
+  paths
+}
+
+same_leaf <- function(a, b) {
+  if (is.numeric(a) && is.numeric(b)) {
+    if (length(a) != length(b) || !identical(is.na(a), is.na(b))) return(FALSE)
+    known <- !is.na(a)
+    size <- pmax(abs(a[known]), abs(b[known]), max(c(abs(a[known & is.finite(a)]), 0)) * 1e-2)
+    return(all(a[known] == b[known] | abs(a[known] - b[known]) <= 1e-8 * size + 1e-12))
+  }
+  identical(as.vector(a), as.vector(b))
+}
+
+shown_leaf <- function(x) {
+  if (is.null(x)) return("(absent)")
+  text <- if (is.numeric(x)) formatC(utils::head(x, 4), digits = 9, format = "g") else utils::head(as.character(x), 2)
+  substr(paste(text, collapse = " "), 1, 60)
+}
+
+# One row for each place where the two differ.
+compare_results <- function(old, new) {
+  a <- leaves(old)
+  b <- leaves(new)
+  names(a) <- rename_path(names(a))
+  paths <- union(names(a), names(b))
+  differ <- !vapply(paths, function(p) !is.null(a[[p]]) && !is.null(b[[p]]) && same_leaf(a[[p]], b[[p]]), NA)
+  where <- paths[differ]
+  out <- data.frame(where = where, old = vapply(where, function(p) shown_leaf(a[[p]]), ""),
+                    new = vapply(where, function(p) shown_leaf(b[[p]]), ""), row.names = NULL)
+  structure(out, values = sum(lengths(a)))
+}
+
+explained <- function(differences) {
+  out <- rep(NA_character_, nrow(differences))
+  for (pattern in names(meant)) out[is.na(out) & grepl(pattern, differences$where)] <- meant[[pattern]]
+  out
+}

@@ -1,0 +1,46 @@
+# Data flows one way: no function calls one of a later stage. The stage of a function is that of its file.
+
+stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read", "diagnose", "compare", "group",
+            "judge", "many", "figure", "report", "cli", "study")
+file_stage <- function(file) {
+  prefix <- sub("[-.].*", "", basename(file))
+  if (prefix %in% c("address", "capture", "expression")) "blueprint" else prefix
+}
+
+# Calls that still go upwards, as "function -> function"; the list only shrinks.
+exceptions <- character()
+
+source_folder <- Filter(dir.exists, c("../../R", "../../../R"))[1L]
+
+defined_functions <- function(folder) {
+  files <- setdiff(list.files(folder, "[.]R$", full.names = TRUE), file.path(folder, c("RcppExports.R", "orizzonte-package.R")))
+  out <- lapply(files, function(file) {
+    names <- unlist(lapply(parse(file, keep.source = FALSE), function(e) {
+      if (is.call(e) && identical(e[[1L]], quote(`<-`)) && is.symbol(e[[2L]])) as.character(e[[2L]])
+    }))
+    stats::setNames(rep(file_stage(file), length(names)), names)
+  })
+  unlist(out)
+}
+
+# Package functions that a function uses, called or handed on.
+used_by <- function(name, known) {
+  value <- get(name, envir = asNamespace("orizzonte"))
+  if (!is.function(value)) return(character())
+  setdiff(intersect(codetools::findGlobals(value), known), name)
+}
+
+test_that("no function calls a later stage", {
+  skip_if(is.na(source_folder), "the sources are not beside the tests")
+  stage <- defined_functions(source_folder)
+  expect_identical(setdiff(stage, stages), character())
+  rank <- match(stage, stages)
+  names(rank) <- names(stage)
+  upward <- unlist(lapply(names(stage), function(name) {
+    used <- used_by(name, names(stage))
+    later <- used[rank[used] > rank[[name]]]
+    if (length(later)) paste(name, "->", later)
+  }))
+  expect_identical(setdiff(upward, exceptions), character())
+  expect_identical(setdiff(exceptions, upward), character())
+})

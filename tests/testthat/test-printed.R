@@ -1,0 +1,70 @@
+# Everything that is printed, as it is printed. Truth is tested elsewhere.
+
+snapshot <- function(...) {
+  skip_if_not(isTRUE(l10n_info()[["UTF-8"]]))
+  expect_snapshot(..., cran = FALSE)
+}
+demo_blueprint <- function(name) read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
+start_blueprint <- function() read_blueprint(extdata("choirs-start.yaml"))
+
+test_that("blueprints, addresses and identification", {
+  snapshot(print(read_blueprint(extdata("choirs.yaml"))))
+  snapshot(print(demo_blueprint("composite")))
+  snapshot(print(demo_blueprint("equations")))
+  snapshot(print(blueprint("Nothing yet")))
+  snapshot(print(parse_address("loading[Calm, c(sc1, sc2) | evening]")))
+  snapshot(print(identification(start_blueprint(), choirs)))
+  snapshot(print(identification(blueprint("Two") |> construct("A", reflected_in = a1:a2))))
+})
+
+test_that("data", {
+  snapshot(print(screen_data(choirs, by = setting)))
+  snapshot(print(screen_data(choirs_troubled)))
+  snapshot(print(read_summary_data(extdata("choirs-summary.csv"))))
+})
+
+test_that("a fit and its readers", {
+  snapshot(fit <- fit_model(start_blueprint(), choirs))
+  snapshot(print(fit))
+  snapshot(print(summary(fit)))
+  snapshot(print(fit_indices(fit)))
+  snapshot(print(effects(fit)))
+  snapshot(print(equations(fit)))
+  snapshot(print(r_squared(fit)))
+  snapshot(print(verdicts(fit)))
+  snapshot(print(residuals(fit, largest = 5)))
+  snapshot(print(amendments(fit, top = 5, all = TRUE)[1:8, ]))
+  snapshot(print(score_test(fit, covariance[be1, be2])))
+  snapshot(print(without(fit)))
+})
+
+test_that("a fit in trouble", {
+  bp <- demo_blueprint("structural")
+  few <- choirs[1:40, ]
+  snapshot(fit <- fit_model(bp, few))
+  snapshot(print(fit))
+  weak <- blueprint("Trouble") |> construct("G", reflected_in = be1:be4) |> construct("S", reflected_in = be1:be2)
+  snapshot(fit_model(weak, choirs), error = TRUE)
+  snapshot(print(rescue(blueprint("B") |> construct("B", reflected_in = c(be1, be2, be3, sc1)), choirs[1:60, ])))
+})
+
+test_that("trail, comparison, confirmation", {
+  halves <- split_data(choirs)
+  fit <- suppressMessages(fit_model(start_blueprint(), halves$explore))
+  snapshot(amended <- amend(fit, free = loading[Calm, st2], because = "settled is about calm, too"))
+  snapshot(print(trail(amended)))
+  snapshot(print(compare_models(fit, amended)))
+  snapshot(print(side_by_side(fit, amended)))
+  snapshot(print(confirm(amended, halves$confirm)))
+})
+
+test_that("groups", {
+  bp <- demo_blueprint("measurement")
+  ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
+  snapshot(print(ladder))
+  snapshot(print(latent_means(ladder)))
+  snapshot(print(group_gaps(ladder)))
+  snapshot(print(loosen(ladder, "scalar")))
+  snapshot(print(ladder$fits$scalar))
+  snapshot(print(compare_groups(ladder$fits$configural)))
+})
