@@ -125,22 +125,22 @@ print.orizzonte_address <- function(x, ...) {
   invisible(x)
 }
 
-# Rows of a parameter table (columns head, first, second, group) that an address means.
-address_match <- function(address, table, constructs = character(), scope = NULL) {
-  hit <- table$head == address$head
-  if (isTRUE(address$pattern) && !address$first %in% c(table$first, table$second)) {
-    wanted <- if (address$first == "constructs") constructs else setdiff(c(table$first, table$second), constructs)
-    hit <- hit & table$first %in% wanted & (is.na(table$second) | table$second %in% wanted)
+# Which rows (columns head, first, second, group) an address means.
+address_match <- function(address, rows, constructs = character(), scope = NULL) {
+  hit <- rows$head == address$head
+  if (isTRUE(address$pattern) && !address$first %in% c(rows$first, rows$second)) {
+    wanted <- if (address$first == "constructs") constructs else setdiff(c(rows$first, rows$second), constructs)
+    hit <- hit & rows$first %in% wanted & (is.na(rows$second) | rows$second %in% wanted)
   } else {
     inside <- function(column, names) if (is.null(names)) rep(TRUE, length(column)) else column %in% names
-    pair <- inside(table$first, address$first) & (is.na(table$second) | inside(table$second, address$second))
+    pair <- inside(rows$first, address$first) & (is.na(rows$second) | inside(rows$second, address$second))
     if (address$head == "covariance") {
-      pair <- pair | (inside(table$second, address$first) & inside(table$first, address$second))
+      pair <- pair | (inside(rows$second, address$first) & inside(rows$first, address$second))
     }
     hit <- hit & pair
   }
   wanted <- address$group %||% scope
-  if (!is.null(wanted)) hit <- hit & table$group %in% wanted
+  if (!is.null(wanted)) hit <- hit & rows$group %in% wanted
   which(hit)
 }
 

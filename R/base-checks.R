@@ -16,10 +16,22 @@ check_blueprint <- function(x, verb) {
 }
 
 check_fit <- function(x, reader) {
-  if (inherits(x, "orizzonte_fit")) return(invisible(x))
-  abort("input", c(paste0(reader, "() reads a fitted model."),
-                   x = paste0("It was given ", describe(x), "."),
-                   i = "Fit one first: fit <- fit_model(blueprint, data)."))
+  if (!inherits(x, "orizzonte_fit")) {
+    abort("input", c(paste0(reader, "() reads a fitted model."),
+                     x = paste0("It was given ", describe(x), "."),
+                     i = "Fit one first: fit <- fit_model(blueprint, data)."))
+  }
+  parts <- c("request", "sample", "layout", "moments", "solution", "cache", "version")
+  here <- unname(getNamespaceVersion("orizzonte"))
+  if (!all(parts %in% names(x))) refuse_object("it lacks parts that a fit has")
+  if (!identical(x$version, here)) refuse_object(paste0("it was made by version ", format(x$version), ", this is ", here))
+  invisible(x)
+}
+
+# A fit from another version, or one that was tampered with.
+refuse_object <- function(why) {
+  abort("object", c("This fit cannot be read.", x = paste0("The reason: ", why, "."),
+                    i = "Fit the model again: fit_model(blueprint, data). A blueprint file keeps the model between versions."))
 }
 
 describe <- function(x) {
@@ -56,9 +68,4 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
 check_level <- function(level) {
   if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1) return(invisible())
   abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
-}
-
-check_missing_codes <- function(codes) {
-  if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())
-  abort("input", c("`missing_codes` must be numbers.", i = "Such as missing_codes = c(-9, 999)."))
 }

@@ -65,18 +65,7 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
     abort("duplicate", paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ", bp$effects$to[in_effect][1L],
                               " is already an effect, and now a ", if (kind == "reflective") "loading." else "weight."))
   }
-  if (!is.null(scale)) {
-    check_string(scale, "`scale`")
-    if (!scale %in% c(scale_settings, items)) {
-      abort("input", c(paste0("`scale` of construct ", quoted(name), " is neither a setting nor one of its items: ", quoted(scale), "."),
-                       did_you_mean(scale, c(scale_settings, items)),
-                       i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ", enumerate(items), ".")))
-    }
-    if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
-      abort("input", c(paste0("Composite ", quoted(name), " takes its scale from a marker weight."),
-                       i = paste0("Name the item with weight 1: scale = ", quoted(items[1L]), ".")))
-    }
-  }
+  if (!is.null(scale)) check_scale(name, scale, items, kind)
   fixed <- values[!is.na(values)]
   names(fixed) <- items[!is.na(values)]
   bp$constructs[[name]] <- list(kind = kind, items = items, fixed = fixed, scale = scale)

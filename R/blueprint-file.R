@@ -41,7 +41,7 @@ read_blueprint <- function(file) {
 }
 
 blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording",
-                    "left_out", "trail")
+                    "left_out", "hold_equal", "let_differ", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 blueprint_from <- function(content, file) {
@@ -93,6 +93,12 @@ blueprint_from <- function(content, file) {
     names <- texts_of(content$left_out[[group]], "left_out", file)
     bp <- in_file("left_out", leave_out(bp, !!names, group = group))
   }
+  for (text in texts_of(content$hold_equal, "hold_equal", file)) {
+    bp <- in_file("hold_equal", add_equal(bp, canonical_hold(file_expression(text, file))))
+  }
+  for (text in texts_of(content$let_differ, "let_differ", file)) {
+    bp <- in_file("let_differ", add_different(bp, canonical_hold(file_expression(text, file))))
+  }
   bp$trail <- trail_from(content$trail, file)
   bp
 }
@@ -105,7 +111,7 @@ trail_from <- function(content, file) {
     entry <- content[[i]]
     where <- paste("revision", i - 1L, "of the trail")
     mapping(entry, where, file)
-    known_keys(names(entry), c(revision_columns, if (i == 1L) "blueprint"), file, where)
+    known_keys(names(entry), c(revision_columns, "change", if (i == 1L) "blueprint"), file, where)
     number <- function(name) {
       if (is.null(entry[[name]])) return(NA_real_)
       value <- suppressWarnings(as.numeric(text_of(entry[[name]], where, file)))
@@ -113,13 +119,38 @@ trail_from <- function(content, file) {
       value
     }
     text <- function(name) if (is.null(entry[[name]])) "" else text_of(entry[[name]], where, file)
-    stats::setNames(lapply(revision_columns, function(name) if (name %in% revision_texts) text(name) else number(name)), revision_columns)
+    stats::setNames(lapply(revision_columns, function(name) {
+      if (name == "changes") return(list(changes_from(entry, where, file)))
+      if (name %in% revision_texts) text(name) else number(name)
+    }), revision_columns)
   })
   if (is.null(content[[1L]]$blueprint)) {
     abort("file", c(paste0(file, ": the trail does not say what it started from."),
                     i = "Its first revision holds the starting model under the key `blueprint`."))
   }
   list(start = blueprint_from(content[[1L]]$blueprint, file), revisions = do.call(Map, c(list(c), rows)))
+}
+
+# Changes are mappings such as {free: address, from: 0, to: 0.5}; files of version 0.1.0 hold one text.
+changes_from <- function(entry, where, file) {
+  if (!is.null(entry[["change"]])) return(older_changes(text_of(entry[["change"]], where, file)))
+  lapply(entry$changes, function(change) {
+    mapping(change, where, file)
+    known_keys(names(change), c(change_words, "from", "to"), file, where)
+    what <- intersect(names(change), change_words)
+    if (length(what) != 1L) abort("file", paste0(file, ": a change in ", where, " must be one of ", enumerate(change_words), "."))
+    value <- function(name) if (is.null(change[[name]])) NA_real_ else as.numeric(text_of(change[[name]], where, file))
+    change_of(text_of(change[[what]], where, file), what, value("from"), value("to"))
+  })
+}
+
+older_changes <- function(text) {
+  if (!nzchar(text)) return(list())
+  if (text == "changed outside amend()") return(outside_change)
+  lapply(strsplit(text, "; ", fixed = TRUE)[[1L]], function(part) {
+    what <- sub(" .*", "", part)
+    change_of(gsub("^`|`$", "", sub("^[a-z]+ ", "", part)), if (what %in% change_words) what else "outside")
+  })
 }
 
 known_keys <- function(keys, allowed, file, where = NULL) {
@@ -168,6 +199,7 @@ file_expression <- function(text, file) {
 #' @rdname read_blueprint
 #' @export
 write_blueprint <- function(bp, file) {
+  if (inherits(bp, "orizzonte_fit")) bp <- bp$request$blueprint
   check_blueprint(bp, "write_blueprint")
   check_string(file, "`file`")
   lines <- blueprint_yaml(bp)
@@ -215,6 +247,9 @@ blueprint_yaml <- function(bp) {
     lists <- vapply(bp$left_out, function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
     lines <- c(lines, "left_out:", paste0("  ", yaml_text(names(bp$left_out)), ": ", lists))
   }
+  for (key in c("hold_equal", "let_differ")) {
+    if (length(bp[[key]])) lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
+  }
   if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
   lines
 }
@@ -224,6 +259,7 @@ trail_yaml <- function(trail) {
   rows <- trail$revisions
   unlist(lapply(seq_along(rows$revision), function(i) {
     keys <- unlist(lapply(revision_columns, function(name) {
+      if (name == "changes") return(changes_yaml(rows$changes[[i]]))
       value <- rows[[name]][i]
       if (is.na(value) || identical(value, "")) return(NULL)
       paste0(name, ": ", if (is.character(value)) yaml_text(value) else format_exact(value))
@@ -231,6 +267,16 @@ trail_yaml <- function(trail) {
     if (i == 1L) keys <- c(keys, "blueprint:", paste0("  ", blueprint_yaml(trail$start)))
     paste0(c("  - ", rep("    ", length(keys) - 1L)), keys)
   }))
+}
+
+changes_yaml <- function(changes) {
+  if (length(changes) == 0L) return(NULL)
+  c("changes:", vapply(changes, function(change) {
+    values <- unlist(change[c("from", "to")])
+    values <- values[!is.na(values)]
+    paste0("  - {", change$what, ": ", yaml_text(change$address),
+           if (length(values)) paste0(", ", names(values), ": ", format_exact(values), collapse = ""), "}")
+  }, ""))
 }
 
 # One formula per run of effects on the same outcome, so that their order survives the round trip.

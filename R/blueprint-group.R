@@ -7,7 +7,7 @@ group_blueprint <- function(bp, group) {
   elsewhere <- function(texts) any(vapply(texts, names_another, NA))
   bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
   bp$relax <- Filter(Negate(elsewhere), bp$relax)
-  gone <- bp$left_out[[group]]
+  gone <- if (nzchar(group)) bp$left_out[[group]]
   bp$left_out <- list()
   if (length(gone)) bp <- suppressMessages(leave_out(bp, !!gone))
   bp

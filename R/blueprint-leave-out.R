@@ -59,6 +59,11 @@ leave_out <- function(.bp, ..., group = NULL) {
   if (any(lost)) say("Left out with ", enumerate(gone), ": the ", if (sum(lost) == 1L) "claim " else "claims ", enumerate(names(.bp$claims)[lost]), ".")
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
+  for (key in c("hold_equal", "let_differ")) {
+    kinds <- .bp[[key]] %in% c(hold_heads, hold_slices)
+    gone_too <- !kinds & vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)
+    .bp[[key]] <- .bp[[key]][!gone_too]
+  }
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
   .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]
   .bp

@@ -32,7 +32,7 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
     restrict = list(), relax = character(), start_at = numeric(), quantities = character(), claims = character(),
-    wording = character(), left_out = list(), trail = list()
+    wording = character(), left_out = list(), hold_equal = character(), let_differ = character(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 

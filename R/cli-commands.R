@@ -35,9 +35,6 @@ cli_options <- function() {
                                    help = "standardized (default), raw, both or none"),
     missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
                                           help = "numbers that mean missing, such as -9,999"),
-    hold = optparse::make_option("--hold", type = "character", default = NULL, metavar = "WHAT",
-                                 help = "held equal across groups, such as 'loading; intercept' (needs --by)"),
-    except = optparse::make_option("--except", type = "character", default = NULL, metavar = "WHAT", help = "addresses not held, separated by ;"),
     rungs = optparse::make_option("--rungs", type = "character", default = NULL, metavar = "RUNGS",
                                   help = "rungs to fit (default: all that apply, such as \"configural;metric;scalar;strict\")"),
     levels = optparse::make_option("--levels", type = "character", default = NULL, metavar = "GROUPS",
@@ -74,28 +71,28 @@ cli_commands <- function() {
     ),
     check = list(
       does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
+      options = c("json_format", "out", "by", "levels", "missing_codes", "quiet"),
       help = paste0("Checks names against the data, counts parameters, tests whether they can be told apart, and lists what is assumed.\n",
                     "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
+      options = c("format", "table", "out", "by", "levels", "missing_codes", "quiet"),
       help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
                     "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
     ),
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "diagnose_table", "top", "all", "out", "by", "levels", "hold", "except", "missing_codes", "quiet"),
+      options = c("format", "diagnose_table", "top", "all", "out", "by", "levels", "missing_codes", "quiet"),
       help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
                     "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
     amend = list(
       does = "change one thing, with a reason, and write the next blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels", "hold", "except", "missing_codes", "quiet"),
+      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels", "missing_codes", "quiet"),
       help = paste0("Frees, fixes or leaves out one thing, refits, and writes the next blueprint with its trail: the change, its reason, what\n",
                     "was predicted and what happened. Several at once are separated by `;`. The trail goes to standard output."),
       example = "orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because 'settled is about calm, too' --out choirs-2.yaml",
@@ -110,21 +107,20 @@ cli_commands <- function() {
     ),
     invariance = list(
       does = "may groups be compared? configural, metric, scalar, strict, and means", files = c("BLUEPRINT", "DATA"),
-      options = c("by", "levels", "rungs", "except", "structural", "on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
+      options = c("by", "levels", "rungs", "structural", "on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
                   "missing_codes", "quiet"),
       help = paste0("Fits the blueprint to the groups of --by, holding more and more equal, and says which rung holds and what may be compared.\n",
                     "With --loosen RUNG equalities are released one at a time until it does. Exit code 1 when a rung has not converged."),
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric", run = command_invariance
     ),
     draw = list(
-      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "levels", "hold", "except",
-                                                                                                "missing_codes", "quiet"),
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "levels", "missing_codes", "quiet"),
       help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
     ),
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder", files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "levels", "hold", "except", "ladder", "rungs", "structural", "on", "criteria", "loosen", "missing_codes", "quiet"),
+      options = c("report", "by", "levels", "ladder", "rungs", "structural", "on", "criteria", "loosen", "missing_codes", "quiet"),
       help = paste0("Fits the blueprint and writes a self-contained report; several blueprints are also compared. With --ladder and --by the\n",
                     "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html", run = command_report
@@ -133,9 +129,13 @@ cli_commands <- function() {
 }
 
 fit_from_files <- function(given) {
-  fit_model(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, levels = parse_levels(given$levels),
-            hold = split_words(given$hold),
-            except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
+  called_with(fit_model, given, list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
+}
+
+# A function called with what the options say about groups and codes, and more.
+called_with <- function(f, given, more) {
+  options <- list(by = given$by, levels = parse_levels(given$levels), missing_codes = parse_codes(given$missing_codes))
+  do.call(f, c(more, Filter(Negate(is.null), options)))
 }
 
 # Parts separated by semicolons, since addresses hold commas.
@@ -191,8 +191,7 @@ screen_json <- function(found) {
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   if (!is.null(given$out)) check_target(given$out)
-  found <- identification(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, levels = parse_levels(given$levels),
-                          hold = split_words(given$hold), except = split_words(given$except), missing_codes = parse_codes(given$missing_codes))
+  found <- called_with(identification, given, list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
@@ -259,17 +258,17 @@ fit_json <- function(fit, command) {
   improper <- improper_parts(fit)
   rows <- json_rows
   indices <- fit_indices(fit)
-  assumptions <- list_assumptions(fit$layout, fit$blueprint)
+  assumptions <- list_assumptions(fit$layout, fit$request$blueprint)
   content <- list(
-    orizzonte = fit$version, command = command, title = fit$blueprint$title,
+    orizzonte = fit$version, command = command, title = fit$request$blueprint$title,
     status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else "converged",
     detail = fit_status(fit), trouble = I(improper$trouble),
     evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else vapply(fit_evidence(fit), `[[`, "", "text")),
-    n = fit$sample$n, rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
+    n = sample_n(fit$sample), rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
     assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = n_free(fit), df = stats::df.residual(fit),
     reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
     residuals = rows(stats::residuals(fit, type = "correlation", largest = 10)),
-    verdicts = if (length(fit$blueprint$claims) && has_converged(fit)) rows(verdicts(fit)), trail = if (length(fit$blueprint$trail)) rows(trail(fit))
+    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit)) rows(verdicts(fit)), trail = if (length(fit$request$blueprint$trail)) rows(trail(fit))
   )
   to_json(content)
 }

@@ -44,8 +44,8 @@ command_diagnose <- function(given) {
 diagnosis_json <- function(fit, found, residual, gone) {
   improper <- improper_parts(fit)
   content <- list(
-    orizzonte = fit$version, command = "diagnose", title = fit$blueprint$title, status = solution_state(fit)$status, trouble = I(improper$trouble),
-    n = fit$sample$n, df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit), "reading"),
+    orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title, status = solution_state(fit)$status, trouble = I(improper$trouble),
+    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit), "reading"),
     amendments = json_rows(found), not_offered = attr(found, "not_offered"), separate_construct = lapply(attr(found, "shared"), I),
     residuals = json_rows(residual), srmr_parts = attr(residual, "parts"), without = json_rows(gone), weak_loadings = attr(gone, "weak"))
   to_json(content)
@@ -62,18 +62,13 @@ command_amend <- function(given) {
   fit <- fit_from_files(given)
   check_converged(fit, "amend")
   amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)
-  write_blueprint(amended$blueprint, given$out)
+  write_blueprint(amended$request$blueprint, given$out)
   steps <- trail(amended)
   switch(format, text = print(steps), csv = write_table(steps),
-         json = cat(to_json(list(orizzonte = amended$version, command = "amend", title = amended$blueprint$title, status = solution_state(amended)$status,
+         json = cat(to_json(list(orizzonte = amended$version, command = "amend", title = amended$request$blueprint$title, status = solution_state(amended)$status,
                                  trail = json_rows(steps))), "\n", sep = ""))
   if (!given$quiet) {
     cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
-    except <- setdiff(amended$options$grouping$except, fit$options$grouping$except)
-    # what is held is said on the command line, and so is what no longer is
-    if (length(except)) {
-      cat("From now on: --except '", paste(amended$options$grouping$except, collapse = "; "), "'\n", sep = "", file = stderr())
-    }
   }
   exit_code(amended)
 }

@@ -27,16 +27,15 @@ command_invariance <- function(given) {
 }
 
 ladder_from_files <- function(given) {
-  given_on <- if (!is.null(given$on)) list(on = given$on)
-  do.call(invariance, c(list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = given$by, rungs = split_words(given$rungs),
-                             except = split_words(given$except), structural = split_words(given$structural), levels = parse_levels(given$levels),
-                             missing_codes = parse_codes(given$missing_codes), criteria = parse_criteria(given$criteria),
-                             against = given$against %||% "previous"), given_on))
+  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural), on = given$on,
+               criteria = parse_criteria(given$criteria), against = given$against)
+  files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]))
+  called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 
 ladder_json <- function(ladder, loosened, means, gaps) {
   content <- list(
-    orizzonte = package_version_text(), command = "invariance", title = ladder$title, groups = group_names(ladder$fits[[1L]]), reading = I(ladder$reading),
+    orizzonte = package_version_text(), command = "invariance", title = ladder$title, groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
     rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)), criteria = lapply(ladder$criteria, as.list),
     released = if (!is.null(loosened)) loosened$released, holds = if (!is.null(loosened)) loosened$holds,
     latent_means = if (!is.null(means)) json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))

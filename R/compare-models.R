@@ -43,7 +43,7 @@ compare_fits <- function(fits, labels, against, verb) {
   other <- if (against == "previous") c(NA, seq_len(size - 1L)) else replace(rep(match(against, labels), size), match(against, labels), NA)
   measures <- lapply(fits, comparison_measures)
   pairs <- lapply(seq_len(size), function(k) if (is.na(other[k])) NULL else compare_pair(fits[[k]], fits[[other[k]]], labels[k], labels[other[k]]))
-  columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(f$sample$n), 0), status = vapply(fits, function(f) solution_state(f)$status, ""),
+  columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0), status = vapply(fits, function(f) solution_state(f)$status, ""),
                     parameters = vapply(fits, n_free, 0)), do.call(Map, c(list(c), measures)))
   shared <- vapply(pairs, function(pair) isTRUE(pair$same_data), NA)
   same_items <- vapply(pairs, function(pair) isTRUE(pair$same_items), NA)
@@ -74,7 +74,7 @@ compare_pair <- function(fit, reference, label, other) {
     return(out)
   }
   if (!same_rows(fit, reference)) {
-    note(both, " were fitted to different rows (n = ", fit$sample$n, " and ", reference$sample$n,
+    note(both, " were fitted to different rows (n = ", sample_n(fit$sample), " and ", sample_n(reference$sample),
          "): neither \u03c7\u00b2 nor AIC nor BIC can be compared. Fit both to the same complete rows.")
     return(out)
   }
@@ -98,30 +98,21 @@ compare_pair <- function(fit, reference, label, other) {
     note(names[1L], " is not nested in ", names[2L], ": no likelihood-ratio test; compare AIC and BIC instead.")
     return(out)
   }
-  df <- stats::df.residual(smaller) - stats::df.residual(larger)
-  pressed <- c(vapply(active_bounds(smaller), `[[`, "", "text"), vapply(active_bounds(larger), `[[`, "", "text"))
-  if (df == 0 && length(pressed) == 0L) {
+  test <- difference_test(smaller, larger)
+  pressed <- c(pressed_bounds(smaller), pressed_bounds(larger))
+  if (test$df == 0 && length(pressed) == 0L) {
     out$nested <- "same model"
     note(both, " are the same model in other words: they imply the same moments.")
     return(out)
   }
   out$nested <- "yes"
   if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)), "), so the \u03c7\u00b2 difference has no plain p.")
-  else out$p <- upper_p(max(0, stats::deviance(smaller) - stats::deviance(larger)), df)
-  if (stats::deviance(smaller) < stats::deviance(larger) - 1e-6) {
+  else out$p <- test$p
+  if (test$chisq < -1e-6) {
     note(names[2L], " fits worse than ", names[1L], ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries other starts.")
     out$p <- NA_real_
   }
   out
-}
-
-same_rows <- function(a, b) {
-  if (a$sample$n != b$sample$n || !identical(group_names(a), group_names(b))) return(FALSE)
-  all(unlist(Map(function(x, y) {
-    v <- x$layout$observed
-    setequal(v, y$layout$observed) &&
-      isTRUE(all.equal(x$moments$covariance[v, v], y$moments$covariance[v, v], tolerance = 1e-8, check.attributes = FALSE))
-  }, group_views(a, errors = FALSE), group_views(b, errors = FALSE))))
 }
 
 # Weights among the models that share data with most others; NA for the rest.
@@ -153,7 +144,7 @@ fit_labels <- function(expressions, fits) {
   given <- names(fits) %||% rep("", length(fits))
   labels <- vapply(expressions, deparse_one, "")
   long <- nchar(labels) > 30L
-  labels[long] <- vapply(fits[long], function(f) if (inherits(f, "orizzonte_fit")) f$blueprint$title else "", "")
+  labels[long] <- vapply(fits[long], function(f) if (inherits(f, "orizzonte_fit")) f$request$blueprint$title else "", "")
   labels[nzchar(given)] <- given[nzchar(given)]
   make.unique(labels, sep = " ")
 }
@@ -161,35 +152,32 @@ fit_labels <- function(expressions, fits) {
 # The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler & Satorra 2010): at the
 # smaller one's solution, and at a point near it, so that no accident of the solution decides.
 is_nested <- function(smaller, larger) {
-  theta <- smaller$core$theta
+  theta <- core_theta(smaller)
   spread <- sqrt(pmax(diag(core_vcov(smaller)), 0))
-  points <- list(smaller$eta)
+  points <- list(values_of(smaller))
   movable <- length(theta) > 0L && !anyNA(spread) && length(smaller$layout$constraints) == 0L
-  if (movable) points <- c(points, list(entries_at(smaller, theta + 0.5 * spread * sin(seq_along(theta)))))
+  if (movable) {
+    moved <- theta_of(smaller)
+    moved[smaller$layout$model$used] <- theta + 0.5 * spread * sin(seq_along(theta))
+    points <- c(points, list(values_of(fit_at(smaller, moved))))
+  }
   all(vapply(points, reproduces, NA, larger = larger, smaller = smaller))
 }
 
-entries_at <- function(fit, core_theta) {
-  core <- fit$layout$core
-  eta <- core$constant
-  for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * core_theta[core$map_parameter[i]]
-  layout_entries(fit, eta)
-}
-
 reproduces <- function(eta, larger, smaller) {
-  every <- core_implied(full_core(smaller), eta)
-  parts <- larger$layout$parts %||% list(larger$layout["observed"])
-  known <- smaller$layout$parts %||% list(smaller$layout["observed"])
+  every <- core_implied(full_model(smaller$layout), eta)
   samples <- Map(function(part, own, matrices, moments) {
     at <- match(part$observed, own$observed)
     list(n = moments$n, covariance = matrices$covariance[at, at, drop = FALSE], mean = matrices$mean[at])
-  }, unname(parts), unname(known), every, core_moments(larger))
-  positive <- vapply(samples, function(s) min(eigen(s$covariance, symmetric = TRUE, only.values = TRUE)$values) > 0, NA)
+  }, unname(larger$layout$parts), unname(smaller$layout$parts), every, core_moments(larger))
+  positive <- vapply(samples, function(s) smallest_eigenvalue(s$covariance) > 0, NA)
   if (!all(positive)) return(TRUE)      # no admissible point: says nothing
   # from where the smaller one stands, as far as the two share parameters; then from our own starting values
-  shared <- smaller$eta[match(larger$layout$parameter[larger$layout$leading], smaller$layout$parameter)][larger$layout$core$used]
+  layout <- larger$layout
+  shared <- values_of(smaller)[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
+  shared <- shared[layout$model$used]
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
-    again <- core_fit(larger$layout$core, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
+    again <- core_fit(layout$model, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
     if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8) return(TRUE)
   }
   FALSE

@@ -42,7 +42,7 @@ side_by_side <- function(..., values = "raw", heads = NULL) {
     for (name in c("estimate", "se", "p", "standardized", "status")) columns[[paste0(name, ".", labels[i])]] <- tables[[i]][[name]][at]
   }
   structure(list_frame_class(c(list(parameter = parameters, role = role), columns), "orizzonte_side_by_side"), labels = labels, values = values,
-            size = vapply(fits, function(f) as.numeric(f$sample$n), 0), chisq = vapply(fits, stats::deviance, 0), df = vapply(fits, stats::df.residual, 0),
+            size = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0), chisq = vapply(fits, stats::deviance, 0), df = vapply(fits, stats::df.residual, 0),
             r_squared = shared_r_squared(fits))
 }
 

@@ -38,35 +38,49 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   }
   chosen <- if (length(free)) chosen_candidates(fit, free)
   if (length(free)) check_offered(fit, chosen)
-  count <- length(unique(chosen$asked)) + length(fix) + length(omit)
-  across <- chosen$kind %in% "equality across groups"
-  grouping <- fit$options$grouping
-  # what is free in one group must not be held with the others, which lack it
-  fresh <- chosen$entry %in% 0L & chosen$constraint %in% 0L & chosen$asked == chosen$parameter & chosen$head %in% arrow_heads
-  if (has_groups(fit)) grouping$except <- unique(c(grouping$except, chosen$asked[across], without_group(chosen$parameter[fresh])))
-  bp <- suppressMessages(amended_blueprint(fit, lapply(chosen, function(x) x[!across]), fix, omit))
-  amended <- refit_blueprint(fit, bp, grouping = grouping)
-  if (length(free) && !length(fix) && !length(omit) && (!has_converged(amended) || amended$core$discrepancy > fit$core$discrepancy + 1e-9)) {
+  bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
+  amended <- refit_quietly(fit, list(blueprint = bp))
+  worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(fit)$chisq + 1e-9 * moments_n(fit)
+  if (length(free) && !length(fix) && !length(omit) && worse) {
     # freed and yet no better: another optimum; from where the fit stands it can only go down
-    near <- refit_blueprint(fit, bp, near = fit$theta, grouping = grouping)
+    near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
     if (has_converged(near)) amended <- near
   }
-  change <- c(if (length(free)) paste("free", unique(chosen$asked)), if (length(fix)) paste("fix", fix), if (length(omit)) paste("omit", address_name(omit)))
+  changes <- c(freed_changes(fit, amended, chosen), lapply(fix, change_of, what = "fix"),
+               lapply(omit, change_of, what = "omit"))
   predicted <- predicted_drop(fit, chosen, fix, omit)
-  amended$blueprint$trail <- add_revision(fit, amended, paste(change, collapse = "; "), because, predicted, omit)
+  amended$request$blueprint$trail <- add_revision(fit, amended, changes, because, predicted)
   say(format_revision(amended))
-  if (count > 1L) say("That were ", count, " changes at once: which of them did it cannot be told. One at a time shows it.")
+  warn_about_amending(amended, length(changes), because, length(free) > 0L)
+  amended
+}
+
+# What was freed, with the value before and after where it is one parameter of one group.
+freed_changes <- function(fit, amended, chosen) {
+  lapply(unique(chosen$asked), function(asked) {
+    at <- which(chosen$asked == asked)
+    after <- match(chosen$parameter[at], amended$layout$rows$parameter)
+    single <- length(at) == 1L && !is.na(after[1L])
+    change_of(asked, "free", if (single) now_at(fit, chosen, at) else NA_real_,
+              if (single) values_of(amended)[after] else NA_real_)
+  })
+}
+
+warn_about_amending <- function(amended, count, because, freed) {
+  if (count > 1L) {
+    say("That were ", count, " changes at once: which of them did it cannot be told. One at a time shows it.")
+  }
   if (is.null(because)) {
     warn("reason", c("No reason was given for this change.",
-                     i = "Give one with because = \"...\": a change that only the data ask for seldom holds in others."))
+                     i = paste("Give one with because = \"...\": a change that only the data ask for seldom holds",
+                               "in others.")))
   }
   warn_about(amended)
-  freed <- sum(startsWith(amended$blueprint$trail$revisions$change, "free "))
-  if (freed > 3L && length(free)) {
-    warn("trail", c(paste0(freed, " changes were suggested by the same data."),
+  so_far <- count_freed(amended$request$blueprint$trail$revisions)
+  if (so_far > 3L && freed) {
+    warn("trail", c(paste0(so_far, " changes were suggested by the same data."),
                     i = "Part of the better fit is chance: confirm(fit, fresh_data) shows what holds in other data."))
   }
-  amended
 }
 
 # One or several parts of c(...), as canonical texts.
@@ -91,11 +105,18 @@ check_offered <- function(fit, chosen) {
 }
 
 amended_blueprint <- function(fit, chosen, fix, omit) {
-  bp <- fit$blueprint
+  bp <- fit$request$blueprint
+  # what is held across groups is let differ; so is what is new in one group, which the others lack
+  across <- chosen$kind %in% "equality across groups"
+  fresh <- chosen$entry == 0L & chosen$constraint == 0L
+  lone <- fresh & chosen$head %in% arrow_heads & chosen$asked == chosen$parameter
+  lone[lone] <- vapply(chosen$parameter[lone], function(text) !is.null(parse_address(text)$group), NA)
+  for (text in unique(c(chosen$asked[across], without_group(chosen$parameter[lone])))) {
+    if (!text %in% bp$let_differ) bp <- add_different(bp, text)
+  }
   # what is new in every group is said once
-  spread <- chosen$asked != chosen$parameter & chosen$entry == 0L & chosen$constraint == 0L
-  for (i in which(!(spread & duplicated(chosen$asked)))) {
-    text <- if (spread[i]) chosen$asked[i] else chosen$parameter[i]
+  for (i in which(!across & !(fresh & duplicated(chosen$asked)))) {
+    text <- if (fresh[i]) chosen$asked[i] else chosen$parameter[i]
     if (chosen$constraint[i] == 0L) {
       bp <- release_parameter(bp, text, fit$layout, chosen$entry[i])
     } else {
@@ -125,20 +146,6 @@ drop_constraint <- function(restrictions, text, table) {
   out
 }
 
-# Another blueprint fitted to the data of a fit.
-refit_blueprint <- function(fit, bp, near = NULL, grouping = fit$options$grouping) {
-  coding <- fit$options$coding
-  coded <- code_blueprint(bp, coding)
-  if (length(blueprint_variables(coded)$observed) == 0L) abort("input", c("Nothing would be left of the model.", i = "Leave out less."))
-  sample <- if (is.null(grouping)) sample_for(fit$sample, blueprint_variables(coded)$observed) else groups_for(fit$sample, coded)
-  layout <- met_layout(coded, sample, grouping)
-  check_quantities(layout, bp)
-  check_claims(layout, bp)
-  estimate_model(bp, list(blueprint = coded, coding = coding, sample = sample, layout = layout, grouping = grouping), fit$options$missing_codes,
-                 fit$options$multiplier,
-                 near = near)
-}
-
 # What freeing or fixing does to chi-square, predicted from the fit as it stands: score test, or Wald test with its sign turned.
 predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
@@ -155,15 +162,15 @@ predicted_drop <- function(fit, chosen, fix, omit) {
     })
   }), recursive = FALSE)
   if (length(each) == 0L) return(NA_real_)
-  compiled <- lapply(each, compile_constraint, table = fit$layout)
-  value <- vapply(compiled, function(k) constraint_jet(k, fit$eta)$value, 0)
+  compiled <- lapply(each, compile_constraint, layout = fit$layout)
+  value <- vapply(compiled, function(k) constraint_jet(k, values_of(fit))$value, 0)
   holds <- vapply(compiled, `[[`, NA, "bound") & value >= 0
   if (all(holds)) return(0)
-  gradient <- t(vapply(compiled[!holds], constraint_gradient, numeric(length(fit$theta)), eta = fit$eta, table = fit$layout))
-  -sum(value[!holds] * solve_symmetric(gradient %*% solution_vcov(fit) %*% t(gradient), value[!holds]))
+  gradient <- t(vapply(compiled[!holds], constraint_gradient, numeric(length(theta_of(fit))), eta = values_of(fit), layout = fit$layout))
+  -sum(value[!holds] * solve_symmetric(gradient %*% vcov_of(fit) %*% t(gradient), value[!holds]))
 }
 
 row_addresses_or_none <- function(text, table) {
-  rows <- address_match(parse_address(text), table, table$constructs)
-  table$parameter[rows]
+  rows <- address_match(parse_address(text), table$rows, table$constructs)
+  table$rows$parameter[rows]
 }

@@ -63,17 +63,19 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
   offered$members <- vector("list", length(offered$parameter))
   if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
   offered <- lapply(offered, function(x) x[offered$kind %in% kinds])
-  order <- order(-offered$modification_index)
+  # candidates that say the same thing tie: their order must not hang on rounding
+  order <- order(-signif(offered$modification_index, 9L))
   order <- order[offered$modification_index[order] >= min_drop]
   offered <- lapply(offered, function(x) x[order])
   leaders <- seq_len(min(top, length(offered$parameter)))
   real <- refit_leaders(fit, lapply(offered, function(x) x[leaders]))
   rest <- function(x) c(x, rep(x[NA_integer_], length(offered$parameter) - length(leaders)))
+  offered$group <- shown_group(fit$layout, offered$group)
   columns <- c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std")],
                list(actual_drop = rest(real$drop), verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
                     actual_estimate = rest(real$estimate), equivalent_to = rest(real$equivalent), explanation = rest(real$explanation)))
-  not_offered <- if (all) list_frame(lapply(candidates[c("parameter", "group", "kind", "reason")], function(x) x[refused]))
-  structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$blueprint$title, chisq = stats::deviance(fit),
+  not_offered <- if (all) refused_frame(fit, candidates, refused)
+  structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$request$blueprint$title, chisq = stats::deviance(fit),
             df_model = stats::df.residual(fit), refused = sum(refused), not_offered = not_offered, wording = all_wordings(fit),
             top = top, shared = shared_residuals(fit, columns), settings = list(smallest = smallest, alpha = alpha, power = power),
             trouble = improper_parts(fit)$trouble)
@@ -82,6 +84,12 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
 amendment_kinds <- c("residual covariance within a construct", "residual covariance across constructs", "cross-loading", "effect", "effect on an item",
                      "construct covariance", "disturbance covariance", "equality", "equality across groups", "equality of all groups",
                      "fixed value", "equation", "bound", "nonsense")
+
+refused_frame <- function(fit, candidates, refused) {
+  out <- lapply(candidates[c("parameter", "group", "kind", "reason")], function(x) x[refused])
+  out$group <- shown_group(fit$layout, out$group)
+  list_frame(out)
+}
 
 match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)
@@ -102,7 +110,7 @@ tested_candidates <- function(fit, candidates) {
   columns <- list(score = rep(NA_real_, size), information = rep(NA_real_, size), kept = rep(NA_real_, size))
   if (length(open)) {
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
-    tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, FALSE)
+    tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry, with$constraint, FALSE)
     if (!tests$admissible) {
       candidates$reason[open] <- "the information about the parameters is singular here"
       open <- integer()
@@ -117,15 +125,16 @@ tested_candidates <- function(fit, candidates) {
 
 # How much of a standardized unit one unit of each candidate is; NA where a variance is not positive.
 candidate_units <- function(fit, candidates) {
-  every <- core_implied(full_core(fit), fit$eta)
-  number <- if (has_groups(fit)) match(candidates$group, group_names(fit)) else rep(1L, length(candidates$row))
+  number <- match(candidates$group, fit$layout$groups)
   positive <- function(x) sqrt(ifelse(x > 0, x, NA))
   out <- rep(NA_real_, length(number))
-  for (g in seq_along(every)) {
-    sd <- positive(diag(every[[g]]$covariance))
-    residual <- positive(diag(every[[g]]$residual))
+  for (g in seq_along(fit$layout$groups)) {
+    matrices <- matrices_of(fit)[[g]]
+    sd <- positive(diag(matrices$covariance))
+    residual <- positive(diag(matrices$residual))
     for (f in names(parameter_families)) {
-      at <- which(candidates$family == parameter_families[[f]] & !candidates$kind %in% c("equation", "bound") & number == g)
+      at <- which(candidates$family == parameter_families[[f]] & !candidates$kind %in% c("equation", "bound") &
+                    number == g)
       row <- candidates$row[at]
       col <- candidates$col[at]
       out[at] <- switch(f, effect = sd[col] / sd[row], mean = 1 / sd[row],
@@ -161,7 +170,7 @@ refit_leaders <- function(fit, leaders) {
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size), equivalent = rep(NA_character_, size), explanation = rep("", size))
   if (size == 0L) return(out)
   with <- core_with(fit, leaders)
-  tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, TRUE)
+  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry, with$constraint, TRUE)
   chisq <- stats::deviance(fit)
   implied <- vector("list", size)
   for (i in seq_len(size)) {
@@ -172,7 +181,7 @@ refit_leaders <- function(fit, leaders) {
     }
     core <- freed_core(with$core, with$entry[i], with$constraint[i])
     step <- leaders$expected_change[i] * tests$response[, i]
-    start <- fit$core$theta + step
+    start <- core_theta(fit) + step
     if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
     found <- core_refit(fit, core, start)
     predicted <- leaders$modification_index[i]
@@ -187,7 +196,7 @@ refit_leaders <- function(fit, leaders) {
     }
     out$drop[i] <- chisq - found$chisq
     out$estimate[i] <- if (with$entry[i] > 0L) found$eta[with$entry[i]] else slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta))
-    if (far) out$explanation[i] <- explain_gap(fit, core, found, leaders, i, chisq - predicted)
+    if (far) out$explanation[i] <- explain_gap(fit, core, found, leaders, i, with$entry[i])
     implied[[i]] <- list(core = core, eta = found$eta)
     for (j in which(abs(out$drop[seq_len(i - 1L)] - out$drop[i]) < 1e-4)) {
       if (!is.na(out$equivalent[i]) || !same_moments(fit, implied[[i]], implied[[j]])) next
@@ -211,52 +220,65 @@ same_moments <- function(fit, one, other) {
 
 # The value a candidate has now, whether fixed, equal or not in the model.
 now_at <- function(fit, candidates, i) {
-  if (candidates$entry[i] > 0L) fit$eta[candidates$entry[i]] else candidates$value[i]
+  if (candidates$entry[i] > 0L) values_of(fit)[candidates$entry[i]] else candidates$value[i]
 }
 
 # By how much the left side of a tied one exceeds the right.
 slack_at <- function(fit, constraint, eta) constraint_jet(fit$layout$constraints[[constraint]], eta)$value
 
-explain_gap <- function(fit, core, found, leaders, i, predicted_chisq) {
+# Why reality is far from the prediction. `entry` is the candidate's number in the model that was refitted.
+explain_gap <- function(fit, core, found, leaders, i, entry) {
   # an optimum of the fit itself that is better than the one it is at?
-  entry <- core_with(fit, lapply(leaders, function(x) x[i]))$entry
   if (entry > 0L && !startsWith(leaders$kind[i], "equality")) {
-    again <- core_refit(fit, fit$layout$core, found$theta[seq_len(fit$layout$core$parameters)], 4L)
+    again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)], 4L)
     if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
-      return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ", format_fixed(again$chisq), " can be reached"))
+      return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ", format_fixed(again$chisq),
+                    " can be reached"))
     }
   }
   negative <- negative_variances(fit, core, found$eta)
-  before <- negative_variances(fit, fit$layout$core, fit$core$eta)
-  if (length(setdiff(negative, before))) return(paste0("the amended model is improper: ", enumerate(setdiff(negative, before), most = 2L), " negative"))
+  before <- negative_variances(fit, fit$layout$model, values_of(fit)[fit$layout$model$rows])
+  if (length(setdiff(negative, before))) {
+    return(paste0("the amended model is improper: ", enumerate(setdiff(negative, before), most = 2L), " negative"))
+  }
   expected <- now_at(fit, leaders, i) + leaders$full_change[i]
   estimate <- if (entry > 0L) found$eta[entry] else NA
   se <- 1 / sqrt(leaders$information[i])
   if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
-    return(paste0("the amended model reaches another region: estimate ", format_number(estimate), ", expected ", format_number(expected)))
+    return(paste0("the amended model reaches another region: estimate ", format_number(estimate), ", expected ",
+                  format_number(expected)))
   }
   "a large change: the quadratic prediction no longer holds, the real drop does"
 }
 
 # Three or more items that share pairwise more than their constructs explain: one more construct says it.
 shared_residuals <- function(fit, columns) {
-  if (has_groups(fit)) {
-    return(unlist(lapply(unname(group_views(fit, errors = FALSE)), function(view) {
-      own <- lapply(columns[c("parameter", "kind", "verdict", "expected_change", "p", "modification_index")], function(x) x[columns$group %in% view$group])
-      lapply(shared_residuals(view, own), function(block) structure(block, group = view$group))
-    }), recursive = FALSE))
-  }
+  unlist(lapply(unname(group_views(fit)), function(view) {
+    here <- columns$group %in% shown_group(view$layout, view$group)
+    own <- lapply(columns[c("parameter", "kind", "verdict", "expected_change", "p", "modification_index")],
+                  function(x) x[here])
+    lapply(view_shared_residuals(view, own), function(block) {
+      structure(block, group = if (view$layout$grouped) view$group)
+    })
+  }), recursive = FALSE)
+}
+
+view_shared_residuals <- function(view, columns) {
   covariance <- startsWith(columns$kind, "residual covariance")
   hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 & columns$p < 0.01)
   # the leading ones only: a block stands out, or it is none
   hot <- utils::head(hot, 30L)
   pairs <- lapply(columns$parameter[hot], parse_address)
-  first <- vapply(pairs, `[[`, "", "first")
-  second <- vapply(pairs, `[[`, "", "second")
-  free <- which(fit$layout$role == "residual covariance" & fit$eta > 0)
-  first <- c(first, fit$layout$first[free])
-  second <- c(second, fit$layout$second[free])
+  rows <- view$layout$rows
+  free <- which(rows$role == "residual covariance" & view$eta > 0)
+  first <- c(vapply(pairs, `[[`, "", "first"), rows$first[free])
+  second <- c(vapply(pairs, `[[`, "", "second"), rows$second[free])
   strength <- c(columns$modification_index[hot], rep(Inf, length(free)))
+  linked_blocks(first, second, strength, view$layout$observed)
+}
+
+# Sets of three or more of which every two are linked, the strongest links first.
+linked_blocks <- function(first, second, strength, observed) {
   names <- unique(c(first, second))
   link <- matrix(FALSE, length(names), length(names), dimnames = list(names, names))
   link[cbind(c(first, second), c(second, first))] <- TRUE
@@ -269,7 +291,7 @@ shared_residuals <- function(fit, columns) {
       if (length(more) == 0L) break
       block <- c(block, more[1L])
     }
-    if (length(block) >= 3L) blocks <- c(blocks, list(intersect(fit$layout$observed, block)))
+    if (length(block) >= 3L) blocks <- c(blocks, list(intersect(observed, block)))
   }
   unique(blocks)
 }

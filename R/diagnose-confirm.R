@@ -21,61 +21,66 @@
 #' fit <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
 #' confirm(fit, halves$confirm)
 #' @export
-confirm <- function(fit, data, missing_codes = fit$options$missing_codes) {
+confirm <- function(fit, data, missing_codes = fit$request$missing_codes) {
   check_fit(fit, "confirm")
-  if (length(fit$blueprint$trail) == 0L) {
-    abort("input", c("Nothing has been amended: there is nothing to confirm.", i = "confirm() compares the start and the end of a trail made by amend()."))
+  bp <- fit$request$blueprint
+  if (length(bp$trail) == 0L) {
+    abort("input", c("Nothing has been amended: there is nothing to confirm.",
+                     i = "confirm() compares the start and the end of a trail made by amend()."))
   }
-  if (missing(data)) abort("input", c("confirm() needs fresh data.", i = "split_data(data) makes a half to explore and a half to confirm."))
-  models <- list(start = fit$blueprint$trail$start, end = fit$blueprint)
-  fresh <- lapply(models, function(bp) {
-    model <- meet_data(bp, data, missing_codes)
-    estimate_model(bp, model, missing_codes, fit$options$multiplier)
+  if (missing(data)) {
+    abort("input", c("confirm() needs fresh data.",
+                     i = "split_data(data) makes a half to explore and a half to confirm."))
+  }
+  fresh <- lapply(list(start = bp$trail$start, end = bp), function(one) {
+    refit_quietly(fit, list(blueprint = one, data = data, missing_codes = missing_codes))
   })
   here <- list(start = refit_start(fit), end = fit)
-  if (fit$sample$n == fresh$end$sample$n && same_covariance(fit, fresh$end)) {
+  if (same_rows(fit, fresh$end)) {
     warn("confirm", c("These are the data the trail was made with: that confirms nothing.",
                       i = "Give other people's data, or explore one half of split_data() first."))
   }
+  structure(list(title = bp$title, indices = confirmed_indices(here, fresh),
+                 difference = confirmed_difference(list(these = here, fresh = fresh)),
+                 parameters = confirmed_parameters(fit, fresh$end), fits = fresh), class = "orizzonte_confirmation")
+}
+
+confirmed_indices <- function(here, fresh) {
   rows <- function(name, data, fit) {
     measures <- if (is.null(fit)) lapply(revision_of(here$end, 0), function(x) x[NA]) else revision_of(fit, 0)
-    c(list(model = name, data = data), measures[c("n", "status", "chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")])
+    c(list(model = name, data = data),
+      measures[c("n", "status", "chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")])
   }
-  all <- list(rows("start", "these", here$start), rows("end", "these", here$end), rows("start", "fresh", fresh$start), rows("end", "fresh", fresh$end))
-  indices <- list_frame(do.call(Map, c(list(c), all)))
-  structure(list(title = fit$blueprint$title, indices = indices, difference = confirmed_difference(list(these = here, fresh = fresh)),
-                 parameters = confirmed_parameters(fit, fresh$end), fits = fresh), class = "orizzonte_confirmation")
+  all <- list(rows("start", "these", here$start), rows("end", "these", here$end),
+              rows("start", "fresh", fresh$start), rows("end", "fresh", fresh$end))
+  list_frame(do.call(Map, c(list(c), all)))
 }
 
 # The start on the data at hand; NULL when its items are no longer among them.
 refit_start <- function(fit) {
-  start <- fit$blueprint$trail$start
-  needed <- blueprint_variables(code_blueprint(start, fit$options$coding))$observed
-  if (all(needed %in% fit$sample$names)) refit_blueprint(fit, start)
-}
-
-same_covariance <- function(one, other) {
-  v <- one$layout$observed
-  setequal(v, other$layout$observed) && isTRUE(all.equal(one$moments$covariance[v, v], other$moments$covariance[v, v], check.attributes = FALSE))
+  start <- fit$request$blueprint$trail$start
+  needed <- blueprint_variables(code_blueprint(start, fit$sample$coding))$observed
+  known <- if (has_raw_data(fit$sample)) names(code_data(fit$sample$data$frame, fit$sample$coding)) else
+    sample_variables(fit$sample)
+  if (all(needed %in% known)) refit_quietly(fit, list(blueprint = start))
 }
 
 confirmed_difference <- function(pairs) {
   each <- lapply(names(pairs), function(data) {
     pair <- pairs[[data]]
     comparable <- !is.null(pair$start) && setequal(pair$start$layout$observed, pair$end$layout$observed) && has_converged(pair$start) && has_converged(pair$end)
-    change <- if (comparable) stats::deviance(pair$start) - stats::deviance(pair$end) else NA_real_
-    df <- if (comparable) stats::df.residual(pair$start) - stats::df.residual(pair$end) else NA_real_
-    list(data = data, chisq_change = change, df_change = df, p_change = if (isTRUE(df > 0)) upper_p(max(0, change), df) else NA_real_)
+    test <- if (comparable) difference_test(pair$start, pair$end) else list(chisq = NA_real_, df = NA_real_, p = NA_real_)
+    list(data = data, chisq_change = test$chisq, df_change = test$df, p_change = test$p)
   })
   list_frame(do.call(Map, c(list(c), each)))
 }
 
 # Parameters that the trail freed and that are still in the model.
 confirmed_parameters <- function(fit, fresh) {
-  change <- unlist(strsplit(fit$blueprint$trail$revisions$change, "; ", fixed = TRUE))
-  freed <- unique(sub("^free ", "", change[startsWith(change, "free ")]))
+  freed <- unique(unlist(lapply(fit$request$blueprint$trail$revisions$changes, freed_addresses)))
   here <- estimates(fit)
   there <- estimates(fresh)
+  freed <- in_every_group(fit$layout, freed)
   freed <- freed[freed %in% here$parameter & freed %in% there$parameter]
   a <- here[match(freed, here$parameter), ]
   b <- there[match(freed, there$parameter), ]

@@ -3,7 +3,7 @@
 # The rows of all groups of each held address, tested together (Rao 1948), as candidates of their own. `members` are their numbers among
 # the offered ones, less the first, whose value goes on being the common parameter.
 joint_equalities <- function(fit, offered, alpha, smallest) {
-  if (length(group_names(fit)) < 3L) return(NULL)
+  if (length(fit$layout$groups) < 3L) return(NULL)
   rows <- which(offered$kind == "equality across groups")
   address <- without_group(offered$parameter[rows])
   rows <- rows[address %in% address[duplicated(address)]]
@@ -38,7 +38,7 @@ refit_together <- function(fit, candidates, tested = score_jointly(fit, candidat
   change <- joint_statistic(tested$core$score, tested$core$joint, tested$core$own)$change
   core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
   moving <- which(tested$with$entry > 0L)
-  start <- c(fit$core$theta + drop(tested$core$response %*% change),
+  start <- c(core_theta(fit) + drop(tested$core$response %*% change),
              vapply(moving, function(i) now_at(fit, candidates, i) + change[i] * tested$core$kept[i], 0))
   found <- core_refit(fit, core, start)
   if (found$ok) found else core_refit(fit, core, numeric(), 4L)

@@ -2,14 +2,14 @@
 
 # The core's layout with all candidates as entries that nothing moves yet; `entry` says where each is.
 core_with <- function(fit, candidates) {
-  core <- fit$layout$core
+  core <- fit$layout$model
   size <- length(core$family)
   new <- which(candidates$entry == 0L & candidates$constraint == 0L)
   # numbered as the core does, which may not know the means
   entry <- match(candidates$entry, core$rows, 0L)
   entry[new] <- size + seq_along(new)
   core$family <- c(core$family, as.integer(candidates$family[new]))
-  core$group <- c(core$group, if (has_groups(fit)) match(candidates$group[new], group_names(fit)) else rep(1L, length(new)))
+  core$group <- c(core$group, match(candidates$group[new], fit$layout$groups))
   core$row <- c(core$row, as.integer(candidates$row[new]))
   core$col <- c(core$col, as.integer(candidates$col[new]))
   core$constant <- c(core$constant, as.numeric(candidates$value[new]))
@@ -48,22 +48,24 @@ held_core <- function(core, parameters, values = 0) {
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
   found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101, FALSE)
-  found$chisq <- fit$moments$n * found$discrepancy
+  found$chisq <- moments_n(fit) * found$discrepancy
   found$ok <- found$status == 0L
   found
 }
 
 # Core entries as rows of the layout; what the core does not know stays as it was.
 layout_entries <- function(fit, eta) {
-  out <- fit$eta
-  rows <- fit$layout$core$rows
+  out <- values_of(fit)
+  rows <- fit$layout$model$rows
   out[rows] <- eta[seq_along(rows)]
   out
 }
 
-# Smallest variance of a refit, for a word on improper ones.
-negative_variances <- function(fit, core, eta) {
-  at <- which(core$family == parameter_families[["covariance"]] & core$row == core$col & eta < -1e-8)
-  all <- c(fit$layout$observed, fit$layout$constructs)
-  if (length(at)) address_format("variance", all[core$row[at]]) else character()
+# Negative variances of a refit, by address.
+negative_variances <- function(fit, model, eta) {
+  at <- which(model$family == parameter_families[["covariance"]] & model$row == model$col & eta < -1e-8)
+  names <- mapply(function(g, v) c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs)[v],
+                  model$group[at], model$row[at])
+  if (length(at) == 0L) return(character())
+  address_format("variance", names, NA_character_, shown_group(fit$layout, fit$layout$groups[model$group[at]]))
 }

@@ -11,7 +11,7 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param by,levels,hold,except,missing_codes As in [fit_model()].
+#' @param by,levels,missing_codes As in [fit_model()].
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
 #'   `trouble`), `fits` (by attempt, `NULL` where none could be made),
@@ -27,16 +27,17 @@
 #'   construct("Fun", reflected_in = fu1:fu3)
 #' rescue(bp, choirs_troubled)
 #' @export
-rescue <- function(bp, data, by = NULL, levels = NULL, hold = NULL, except = NULL, missing_codes = NULL) {
+rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
   check_blueprint(bp, "rescue")
   if (missing(data)) abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
-  grouping <- grouping_of(data, by, levels, hold, except)
-  check_missing_codes(missing_codes)
-  if (!is.data.frame(data) && !is.matrix(data) && !inherits(data, "orizzonte_summary_data") && !is_summary_list(data)) {
-    abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(data), ".")))
-  }
+  by <- captured_column(rlang::enquo(by), "`by`")
+  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
+  # bad input ends here: it is no trouble of the model
+  tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {
+    if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)
+  })
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
-  state <- list(bp = bp, data = data, codes = missing_codes, grouping = grouping, changes = character())
+  state <- list(bp = bp, data = data, codes = missing_codes, request = request, changes = character())
   log <- list()
   findings <- character()
   attempt <- function(label, state, starts = 4L) {
@@ -97,11 +98,16 @@ note_change <- function(state, ...) {
   state
 }
 
+fit_state <- function(state, starts) {
+  request <- change_request(state$request, list(blueprint = state$bp, missing_codes = state$codes))
+  fit_request(request, sample_of(state$data, request), starts = starts)
+}
+
 # A fit, or the reason why there is none.
 attempt_fit <- function(state, starts) {
   fit <- tryCatch(suppressMessages(suppressWarnings(
-    estimate_model(state$bp, meet_data(state$bp, state$data, state$codes, state$grouping), state$codes, starts = starts))), orizzonte_error = function(e) e)
-  if (inherits(fit, "orizzonte_error_name")) stop(fit)        # a misspelt name is no trouble of the model
+    fit_state(state, starts))), orizzonte_error = function(e) e)
+  if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)        # a misspelt name is no trouble of the model
   if (inherits(fit, "condition")) {
     return(list(fit = NULL, proper = FALSE, status = "cannot be fitted", trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
   }
@@ -226,7 +232,7 @@ merge_constructs <- function(state, pair) {
 
 finish_rescue <- function(bp, log, findings) {
   labels <- make.unique(vapply(log, `[[`, "", "label"), sep = " ")
-  tables <- lapply(log, function(made) if (!is.null(made$fit) && !anyNA(made$fit$eta)) fit_indices(made$fit))
+  tables <- lapply(log, function(made) if (!is.null(made$fit) && has_values(made$fit)) fit_indices(made$fit))
   index <- function(name) vapply(tables, function(table) if (is.null(table)) NA_real_ else table$value[match(name, table$index)], 0)
   attempts <- list_frame(list(
     attempt = labels, change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""), status = vapply(log, `[[`, "", "status"),

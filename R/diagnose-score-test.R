@@ -86,12 +86,12 @@ chosen_candidates <- function(fit, texts) {
     found <- address_match(address, candidates, fit$layout$constructs)
     if (slice) found <- found[candidates$entry[found] > 0L & !nzchar(candidates$reason[found])]
     if (length(found) == 0L) {
-      if (length(address_match(address, fit$layout, fit$layout$constructs))) {
+      if (length(address_match(address, fit$layout$rows, fit$layout$constructs))) {
         abort("input", c(paste0(text, " is free already."), i = "amendments(fit) lists what could be freed."))
       }
       refuse_unknown(text, candidates$parameter)
     }
-    if (!slice && has_groups(fit) && is.null(address$group)) candidates$asked[found] <- text
+    if (!slice && is.null(address$group)) candidates$asked[found] <- common_address(fit$layout, text, candidates$parameter[found])
     at <- c(at, found)
   }
   lapply(candidates, function(x) x[unique(at)])
@@ -104,7 +104,7 @@ refuse_unknown <- function(text, known) {
 
 score_jointly <- function(fit, candidates) {
   with <- core_with(fit, candidates)
-  tests <- core_score_tests(with$core, core_moments(fit), fit$core$theta, with$entry, with$constraint, TRUE)
+  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry, with$constraint, TRUE)
   if (!tests$admissible) abort("identification", "The information about the parameters is singular at this solution.")
   list(with = with, core = tests)
 }

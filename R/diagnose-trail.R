@@ -1,8 +1,8 @@
 # The trail of the amended model: the start's blueprint, and the revisions.
-add_revision <- function(fit, amended, change, because, predicted, omit) {
-  trail <- fit$blueprint$trail
+add_revision <- function(fit, amended, changes, because, predicted) {
+  trail <- fit$request$blueprint$trail
   if (length(trail) == 0L) {
-    trail <- list(start = bare_blueprint(fit$blueprint), revisions = revision_of(fit, 0))
+    trail <- list(start = bare_blueprint(fit$request$blueprint), revisions = revision_of(fit, 0))
   } else if (!last_is(trail$revisions, fit)) {
     trail$revisions <- Map(c, trail$revisions, outside_revision(fit, trail$revisions))
   }
@@ -10,16 +10,16 @@ add_revision <- function(fit, amended, change, because, predicted, omit) {
   note <- not_comparable(fit, amended, left)
   actual <- if (nzchar(note)) NA_real_ else stats::deviance(fit) - stats::deviance(amended)
   number <- max(trail$revisions$revision) + 1
-  trail$revisions <- Map(c, trail$revisions, revision_of(amended, number, change, because, predicted, actual, note))
+  trail$revisions <- Map(c, trail$revisions, revision_of(amended, number, changes, because, predicted, actual, note))
   trail
 }
 
 not_comparable <- function(fit, amended, left) {
-  rows <- amended$sample$n - fit$sample$n
+  rows <- sample_n(amended$sample) - sample_n(fit$sample)
   if (length(left)) {
     return(paste0("not comparable: ", enumerate(left), " left", if (rows > 0) paste0(", and ", count_of(rows, "row"), " became complete")))
   }
-  if (rows != 0) paste0("not comparable: n was ", fit$sample$n) else ""
+  if (rows != 0) paste0("not comparable: n was ", sample_n(fit$sample)) else ""
 }
 
 # What the start needs to be fitted again; wordings, quantities and claims stay with the current model.

@@ -29,8 +29,8 @@ without <- function(fit, ..., alpha = 0.05) {
   quosures <- rlang::enquos(...)
   table <- fit$layout
   chosen <- if (length(quosures)) rows_to_drop(fit, captured_addresses(quosures, "without")) else droppable_rows(table)
-  standardized <- standardized_solution(fit)$value
-  vcov <- solution_vcov(fit)
+  standardized <- standardized_of(fit)$value
+  vcov <- vcov_of(fit)
   alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
   p <- vapply(alone, `[[`, 0, "p_rise")
   verdict <- ifelse(is.na(p), NA, ifelse(p > alpha, "could go", "needed"))
@@ -42,31 +42,31 @@ without <- function(fit, ..., alpha = 0.05) {
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
-  columns <- list(parameter = c(table$parameter[chosen], rep("together", length(blank))), estimate = c(fit$eta[chosen], blank),
-                  se = c(delta_se(map_matrix(table)[chosen, , drop = FALSE], vcov), blank), standardized = c(standardized[chosen], blank),
+  columns <- list(parameter = c(table$rows$parameter[chosen], rep("together", length(blank))), estimate = c(values_of(fit)[chosen], blank),
+                  se = c(raw_errors(fit)[chosen], blank), standardized = c(standardized[chosen], blank),
                   wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"),
                   verdict = as.character(verdict))
-  weak <- which(table$head == "loading" & abs(standardized) < 0.4)
-  structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$blueprint$title, wording = all_wordings(fit),
-            together = table$parameter[together], given = length(quosures) > 0L,
-            weak = list_frame(list(parameter = table$parameter[weak], standardized = standardized[weak])))
+  weak <- which(table$rows$head == "loading" & abs(standardized) < 0.4)
+  structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$request$blueprint$title, wording = all_wordings(fit),
+            together = table$rows$parameter[together], given = length(quosures) > 0L,
+            weak = list_frame(list(parameter = table$rows$parameter[weak], standardized = standardized[weak])))
 }
 
 droppable_rows <- function(table) {
-  free <- is.na(table$fixed) & !table$status %in% "at bound"
-  rows <- which(free & table$head == "effect")
+  free <- is.na(table$rows$fixed) & !table$rows$status %in% "at bound"
+  rows <- which(free & table$rows$head == "effect")
   if (length(rows)) return(rows)
-  which(free & table$head == "covariance" & table$first %in% table$constructs & table$second %in% table$constructs)
+  which(free & table$rows$head == "covariance" & table$rows$first %in% table$constructs & table$rows$second %in% table$constructs)
 }
 
 rows_to_drop <- function(fit, texts) {
   unique(unlist(lapply(texts, function(text) {
     rows <- restricted_rows(text, fit$layout)
-    if (!fit$layout$head[rows[1L]] %in% c(arrow_heads, "covariance")) {
+    if (!fit$layout$rows$head[rows[1L]] %in% c(arrow_heads, "covariance")) {
       abort("input", c(paste0(text, " cannot go: it is no path."), i = "Give effects, loadings, weights or covariances."))
     }
-    held <- !is.na(fit$layout$fixed[rows])
-    if (length(rows) == 1L && held) abort("input", paste0(text, " is fixed at ", format_exact(fit$layout$fixed[rows]), " already."))
+    held <- !is.na(fit$layout$rows$fixed[rows])
+    if (length(rows) == 1L && held) abort("input", paste0(text, " is fixed at ", format_exact(fit$layout$rows$fixed[rows]), " already."))
     rows[!held]
   })))
 }
@@ -76,18 +76,18 @@ drop_paths <- function(rows, fit, vcov) {
   k <- map_matrix(fit$layout)[rows, , drop = FALSE]
   covariance <- k %*% vcov %*% t(k)
   out <- list(wald = NA_real_, df = length(rows), p = NA_real_, rise = NA_real_, p_rise = NA_real_)
-  estimate <- fit$eta[rows]
+  estimate <- values_of(fit)[rows]
   parts <- if (!anyNA(covariance)) qr(covariance)
   if (!is.null(parts)) {
     out$df <- parts$rank
     out$wald <- if (parts$rank == length(rows)) sum(estimate * solve(covariance, estimate)) else NA_real_
     out$p <- upper_p(out$wald, out$df)
   }
-  core <- fit$layout$core
+  core <- fit$layout$model
   used <- unique(core$map_parameter[core$map_entry %in% match(rows, core$rows)])
   single <- vapply(used, function(parameter) all(core$constant[core$map_entry[core$map_parameter == parameter]] == 0), NA)
   if (!all(single) || length(core$constraints)) return(out)
-  found <- core_refit(fit, held_core(core, used), fit$core$theta[-used])
+  found <- core_refit(fit, held_core(core, used), core_theta(fit)[-used])
   if (!found$ok) found <- core_refit(fit, held_core(core, used), numeric(), 4L)
   if (!found$ok) return(out)
   out$df <- length(used)

@@ -47,20 +47,20 @@ plot.orizzonte_ladder <- function(x, ...) {
 #' @export
 group_plot <- function(fit, head = "loading", level = 0.95) {
   check_fit(fit, "group_plot")
-  if (!has_groups(fit)) abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+  check_grouped(fit$layout)
   head <- choose_one(head, names(address_heads), "`head`")
   check_level(level)
   table <- estimates(fit, level = level)
-  rows <- which(fit$layout$head == head & (head != "intercept" | fit$layout$first %in% reflective_items(fit$layout)))
+  rows <- which(fit$layout$rows$head == head & (head != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
   if (length(rows) == 0L) abort("input", paste0("The model has no ", head, " to draw."))
-  plain <- address_format(fit$layout$head, fit$layout$first, fit$layout$second)[rows]
-  groups <- group_names(fit)
+  plain <- address_format(fit$layout$rows$head, fit$layout$rows$first, fit$layout$rows$second)[rows]
+  groups <- fit$layout$groups
   points <- list_frame(list(parameter = factor(plain, rev(unique(plain))), group = factor(table$group[rows], rev(groups)), value = table$estimate[rows],
                             lower = ifelse(is.na(table$lower[rows]), table$estimate[rows], table$lower[rows]),
-                            upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$shared[rows]))
+                            upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$rows$shared[rows]))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  labels <- ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$blueprint$title),
+  labels <- ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$request$blueprint$title),
                           caption = if (any(points$held)) "what is held across groups has the same value in all of them")
   if (length(groups) > 4L) {
     # a panel for each parameter, a line for each group
@@ -94,35 +94,38 @@ expected_scores <- function(fit, construct) {
   check_fit(fit, "expected_scores")
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)
-  if (!construct %in% known) abort("name", c(paste0("There is no construct ", quoted(construct), "."), did_you_mean(construct, known)))
-  views <- group_views(fit, errors = FALSE)
-  lines <- do.call(rbind, lapply(names(views), function(g) {
-    view <- views[[g]]
-    matrices <- model_matrices(view)
-    p <- length(view$layout$observed)
-    at <- p + match(construct, view$layout$constructs)
-    others <- setdiff(seq_along(view$layout$constructs) + p, at)
-    items <- view$layout$second[view$layout$head == "loading" & view$layout$first == construct]
-    items <- intersect(items, view$layout$observed)
-    ends <- matrices$mean[at] + c(-2, 2) * sqrt(max(matrices$covariance[at, at], 0))
-    do.call(rbind, lapply(items, function(item) {
-      i <- match(item, view$layout$observed)
-      level <- matrices$intercepts[i] + sum(matrices$effects[i, others] * matrices$mean[others])
-      list_frame(list(item = rep(item, 2L), group = rep(g, 2L), x = ends, y = level + matrices$effects[i, at] * ends))
-    }))
-  }))
-  groups <- names(views)
+  if (!construct %in% known) {
+    abort("name", c(paste0("There is no construct ", quoted(construct), "."), did_you_mean(construct, known)))
+  }
+  lines <- do.call(rbind, lapply(group_views(fit), expected_lines, construct = construct))
+  groups <- fit$layout$groups
   lines$group <- factor(lines$group, groups)
-  colours <- group_colours(groups)
   types <- stats::setNames(rep_len(c("solid", "42", "13", "4212"), length(groups)), groups)
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(lines, aes(.data$x, .data$y, colour = .data$group, linetype = .data$group)) +
     ggplot2::geom_line(linewidth = 0.8) +
     ggplot2::facet_wrap(~item) +
-    ggplot2::scale_colour_manual(values = colours, name = NULL) +
+    ggplot2::scale_colour_manual(values = group_colours(groups), name = NULL) +
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
     ggplot2::labs(x = construct, y = "expected score", title = paste0("Expected scores by ", construct),
                   caption = "each line spans two standard deviations of the construct either side of its mean in the group") +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+# The expected score of every item of a construct at two values of it, in one group.
+expected_lines <- function(view, construct) {
+  layout <- view$layout
+  matrices <- view_matrices(view)
+  p <- length(layout$observed)
+  at <- p + match(construct, layout$constructs)
+  others <- setdiff(seq_along(layout$constructs) + p, at)
+  items <- intersect(layout$rows$second[layout$rows$head == "loading" & layout$rows$first == construct], layout$observed)
+  ends <- matrices$mean[at] + c(-2, 2) * sqrt(max(matrices$covariance[at, at], 0))
+  do.call(rbind, lapply(items, function(item) {
+    i <- match(item, layout$observed)
+    level <- matrices$intercepts[i] + sum(matrices$effects[i, others] * matrices$mean[others])
+    list_frame(list(item = rep(item, 2L), group = rep(view$group, 2L), x = ends,
+                    y = level + matrices$effects[i, at] * ends))
+  }))
 }

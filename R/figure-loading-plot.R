@@ -17,28 +17,28 @@
 #' @export
 loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
   check_fit(fit, "loading_plot")
-  fit <- one_group_of(fit, group)
+  view <- one_view(fit, group)
   check_level(level)
-  table <- fit$layout
-  rows <- which(table$head == "loading")
+  table <- view$layout
+  rows <- which(table$rows$head == "loading")
   if (length(rows) == 0L) abort("input", "The model has no loadings to draw.")
-  standardized <- standardized_solution(fit)
-  value <- standardized$value[rows]
-  half <- stats::qnorm((1 + level) / 2) * delta_se(standardized$jacobian, solution_vcov(fit))[rows]
+  at <- fit$layout$spans[[view$number]][rows]
+  value <- standardized_of(fit)$value[at]
+  half <- stats::qnorm((1 + level) / 2) * standardized_of(fit)$se[at]
   half[is.na(half)] <- 0
-  construct <- factor(table$first[rows], table$constructs)
+  construct <- factor(table$rows$first[rows], table$constructs)
   order <- order(construct, -abs(value))
   words <- all_wordings(fit)
-  item <- table$second[rows]
+  item <- table$rows$second[rows]
   text <- item
   if (wording && any(item %in% names(words))) {
     known <- item %in% names(words)
     text[known] <- paste0(short_wording(words[item[known]], 48L), "   ", item[known])
   }
-  points <- list_frame(list(construct = construct, key = paste(table$first[rows], item, sep = "\r"), value = abs(value), lower = abs(value) - half,
+  points <- list_frame(list(construct = construct, key = paste(table$rows$first[rows], item, sep = "\r"), value = abs(value), lower = abs(value) - half,
                             upper = abs(value) + half, sign = ifelse(value < 0, "negative (reverse-keyed)", "positive")))
   points$key <- factor(points$key, rev(points$key[order]))
-  texts <- stats::setNames(text, paste(table$first[rows], item, sep = "\r"))
+  texts <- stats::setNames(text, paste(table$rows$first[rows], item, sep = "\r"))
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$value, .data$key)) +
@@ -49,9 +49,9 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
     ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21), name = NULL) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)), breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$blueprint$title,
-        if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
-                  caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(stats::nobs(fit)))) +
+    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
+        bracket_group(table, view$group)),
+                  caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(view$moments$n))) +
     figure_theme() +
     ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),
                    legend.position = if (any(value < 0)) "top" else "none",

@@ -24,44 +24,47 @@
 path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL) {
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
-  title <- fit$blueprint$title
-  if (!has_groups(fit)) {
-    if (!is.null(groups)) abort("input", "This fit has no groups.")
-    return(draw_diagrams(list(group_diagram(fit, values, nudge)), diagram_caption(fit, values), title))
-  }
-  chosen <- groups %||% utils::head(group_names(fit), 4L)
-  views <- lapply(stats::setNames(chosen, chosen), one_group_of, fit = fit)
+  chosen <- diagram_groups(fit$layout, groups)
+  views <- lapply(stats::setNames(chosen, chosen), one_view_of, fit = fit)
   differs <- differing_rows(fit)
   # room for the longest value in any group, so that all are laid out alike
-  texts <- lapply(views, function(view) diagram_text(view$eta, standardized_solution(view)$value, values))
+  texts <- lapply(views, function(view) diagram_text(view$eta, view_standardized(view), values))
   same <- length(unique(lapply(views, function(view) view$layout$observed))) == 1L
   width <- if (same) do.call(pmax, lapply(texts, nchar, type = "width"))
-  panels <- lapply(views, function(view) group_diagram(view, values, nudge, width, differs[fit$layout$group == view$group]))
-  more <- length(group_names(fit)) - length(chosen)
+  panels <- lapply(views, function(view) {
+    group_diagram(view, values, nudge, width, differs[fit$layout$spans[[view$number]]])
+  })
+  more <- length(fit$layout$groups) - length(chosen)
   caption <- paste0(diagram_caption(fit, values), if (any(differs)) "; amber and bold: differs between groups, p < .05",
                     if (more > 0L && is.null(groups)) paste0("; ", more, " more groups, see groups ="))
-  draw_diagrams(panels, caption, title)
+  draw_diagrams(panels, caption, fit$request$blueprint$title)
 }
 
+one_view_of <- function(group, fit) group_view(fit, group)
+
+view_standardized <- function(view) standardized_of(view$fit)$value[view$fit$layout$spans[[view$number]]]
+
 # Layout and values of one panel. `width`: characters to leave for each value.
-group_diagram <- function(fit, values, nudge, width = NULL, differs = NULL) {
-  standardized <- standardized_solution(fit)$value
-  text <- diagram_text(fit$eta, standardized, values)
+group_diagram <- function(view, values, nudge, width = NULL, differs = NULL) {
+  standardized <- view_standardized(view)
+  text <- diagram_text(view$eta, standardized, values)
   wide <- if (is.null(width)) text else paste0(strrep(" ", pmax(0L, width - nchar(text, "width"))), text)
-  diagram <- diagram_layout(fit$layout, wide, standardized, nudge, if (is.null(fit$group)) 1 else 2 * panel_text)
+  magnify <- if (length(view$fit$layout$groups) == 1L) 1 else 2 * panel_text
+  diagram <- diagram_layout(view$layout, wide, standardized, nudge, magnify)
   diagram$edges <- lapply(diagram$edges, function(edge) {
     edge$text <- text[edge$row]
-    edge$negative <- fit$eta[edge$row] < 0
+    edge$negative <- view$eta[edge$row] < 0
     edge$differs <- isTRUE(differs[edge$row])
     edge
   })
-  c(diagram, list(composites = fit$layout$composites, group = fit$group))
+  c(diagram, list(composites = view$layout$composites, group = view$group))
 }
 
 # Rows whose values differ between groups by a Wald test at .05.
 differing_rows <- function(fit) {
+  if (length(fit$layout$groups) < 2L) return(logical(length(fit$layout$rows$head)))
   compared <- compare_groups(fit, c("loading", "weight", "effect", "covariance"))
-  plain <- address_format(fit$layout$head, fit$layout$first, fit$layout$second)
+  plain <- address_format(fit$layout$rows$head, fit$layout$rows$first, fit$layout$rows$second)
   plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 
@@ -101,7 +104,7 @@ draw_diagrams <- function(panels, caption, title) {
   several <- length(panels) > 1L
   points <- panels[[1L]]$text_size * if (several) panel_text else 1
   mm <- points * 25.4 / 72
-  named <- lapply(panels, function(panel) factor(panel$group %||% "all", vapply(panels, function(p) p$group %||% "all", "")))
+  named <- lapply(panels, function(panel) factor(panel$group, vapply(panels, `[[`, "", "group")))
   on_panel <- function(k, columns) list_frame(c(columns, list(panel = rep(named[[k]], length(columns[[1L]])))))
   lines <- do.call(rbind, lapply(seq_along(panels), function(k) {
     do.call(rbind, lapply(seq_along(panels[[k]]$edges), function(i) {

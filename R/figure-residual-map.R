@@ -18,10 +18,10 @@
 #' @export
 residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL) {
   check_fit(fit, "residual_map")
-  fit <- one_group_of(fit, group)
+  view <- one_view(fit, group)
   type <- choose_one(type, c("correlation", "standardized", "normalized", "raw"), "`type`")
-  gap <- residuals_of_type(fit, type, residual_parts(fit))$covariance
-  owner <- main_construct(fit, colnames(gap))
+  gap <- residuals_of_type(view, type, residual_parts(view))$covariance
+  owner <- main_construct(view, colnames(gap))
   order <- order(match(owner, c(fit$layout$constructs, unique(owner))))
   gap <- gap[order, order, drop = FALSE]
   owner <- owner[order]
@@ -73,9 +73,9 @@ residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL
     ggplot2::scale_alpha_identity() +
     ggplot2::scale_x_continuous(breaks = seq_len(size), labels = names, limits = c(0.4, size * 1.1 + 1), expand = c(0, 0)) +
     ggplot2::scale_y_continuous(breaks = seq_len(size), labels = rev(names), limits = c(0.4, size + 0.6), expand = c(0, 0)) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Residuals: ", fit$blueprint$title, if (!is.null(fit$group)) paste0(" (", fit$group, ")")),
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Residuals: ", fit$request$blueprint$title, bracket_group(view$layout, view$group)),
                   subtitle = paste0("+ more than the model implies (amber), \u2212 less (blue)", frame_words),
-                  caption = paste0(unit, "; n = ", format_count(stats::nobs(fit)), if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
+                  caption = paste0(unit, "; n = ", format_count(view$moments$n), if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
     figure_theme() +
     ggplot2::theme(panel.grid = ggplot2::element_blank(),
                    axis.text.x = ggplot2::element_text(angle = 90, vjust = 0.5, hjust = 1, size = max(5.5, points)),

@@ -10,7 +10,7 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
-#' @param by,levels,hold,except,missing_codes As in [fit_model()]; groups need data.
+#' @param by,levels,missing_codes As in [fit_model()]; groups need data.
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `moments`, `parameters`, `df`, `families` (counts of free
 #'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
@@ -22,20 +22,20 @@
 #' identification(bp)
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
-identification <- function(bp, data = NULL, by = NULL, levels = NULL, hold = NULL, except = NULL, missing_codes = NULL) {
+identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL) {
   check_blueprint(bp, "identification")
-  grouping <- grouping_of(data, by, levels, hold, except)
-  check_missing_codes(missing_codes)
+  by <- captured_column(rlang::enquo(by), "`by`")
+  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
   if (is.null(data)) {
-    if (!is.null(grouping)) abort("input", c("Groups need data here.", i = "identification(blueprint, data, by = \"column\")."))
-    if (length(blueprint_variables(bp)$observed) == 0L) abort("input", "The blueprint has no variables yet.")
-    layout <- build_layout(bp, means = mentions_means(bp))
+    if (!is.null(by)) abort("input", c("Groups need data here.", i = "identification(blueprint, data, by = column)."))
+    check_variables(bp)
+    layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
     moments <- plausible_moments(layout)
   } else {
-    model <- meet_data(bp, data, missing_codes, grouping)
-    layout <- model$layout
-    moments <- core_sample(model$sample, "n")
-    for (note in c(model$sample$notes, layout$notes)) say(note)
+    sample <- sample_of(data, request)
+    layout <- met_layout(request, sample)
+    moments <- sample_moments(sample, "n")
+    for (note in c(sample_notes(sample), layout$notes)) say(note)
   }
   structure(c(list(title = bp$title, with_data = !is.null(data)), examine_identification(layout, moments), list_assumptions(layout, bp)),
             class = "orizzonte_identification")
@@ -43,9 +43,9 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, hold = NUL
 
 examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
-  rank <- if (counts$df >= 0L) core_local_rank(layout$core, moments$groups %||% list(moments))
-  parameters <- length(layout$core$used)
-  trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors, layout$parameters[layout$core$used])
+  rank <- if (counts$df >= 0L) core_local_rank(layout$model, unname(moments))
+  parameters <- length(layout$model$used)
+  trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors, layout$parameters[layout$model$used])
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
   identified <- counts$df >= 0L && lacking == 0L
   list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
@@ -57,18 +57,17 @@ examine_identification <- function(layout, moments) {
 
 # Moments the model itself implies at middling values, for a look before there are data.
 plausible_moments <- function(layout) {
-  eta <- ifelse(is.na(layout$fixed), typical_values(layout), layout$fixed)
+  eta <- ifelse(is.na(layout$rows$fixed), typical_values(layout), layout$rows$fixed)
   p <- length(layout$observed)
   for (attempt in 1:20) {
-    keep <- if (layout$core$means) seq_along(eta) else which(layout$family != parameter_families[["mean"]])
-    model <- core_implied(layout$core, eta[keep])[[1L]]
+    model <- core_implied(layout$model, eta[layout$model$rows])[[1L]]
     s <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
     if (smallest_eigenvalue(s) > 1e-3 * max(diag(s))) break
-    covarying <- layout$head %in% c("covariance", "effect") & is.na(layout$fixed)
+    covarying <- layout$rows$head %in% c("covariance", "effect") & is.na(layout$rows$fixed)
     eta[covarying] <- eta[covarying] / 2
     if (attempt == 20L) s <- diag(p) + 0.3
   }
-  list(n = 500, covariance = s, mean = if (layout$means) model$mean[seq_len(p)])
+  list(list(n = 500, covariance = s, mean = if (layout$means) model$mean[seq_len(p)]))
 }
 
 # fit_model() asks before it estimates (by counting) and after (by rank).
@@ -103,13 +102,13 @@ remedies <- function(layout, counts, lacking) {
   add <- function(...) lines <<- c(lines, paste0(...))
   for (scale in layout$scales) {
     if (scale$composite) next
-    if (scale$kind == "given" && all(is.na(layout$fixed[c(scale$loadings, scale$variance)]))) {
-      add(scale$construct, " has no scale: drop relax(", layout$parameter[scale$variance], "), or fix one of its loadings.")
+    if (scale$kind == "given" && all(is.na(layout$rows$fixed[c(scale$loadings, scale$variance)]))) {
+      add(scale$construct, " has no scale: drop relax(", layout$rows$parameter[scale$variance], "), or fix one of its loadings.")
     }
-    items <- layout$second[scale$loadings]
-    linked <- any(layout$head %in% c("effect", "covariance", "loading") & is.na(layout$fixed) & layout$second %in% scale$construct |
-                    layout$head %in% c("effect", "covariance") & is.na(layout$fixed) & layout$first == scale$construct)
-    free_residual <- any(is.na(layout$fixed[layout$head == "variance" & layout$first %in% items]))
+    items <- layout$rows$second[scale$loadings]
+    linked <- any(layout$rows$head %in% c("effect", "covariance", "loading") & is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
+                    layout$rows$head %in% c("effect", "covariance") & is.na(layout$rows$fixed) & layout$rows$first == scale$construct)
+    free_residual <- any(is.na(layout$rows$fixed[layout$rows$head == "variance" & layout$rows$first %in% items]))
     if (length(items) == 1L && free_residual && items %in% layout$observed) {
       add(scale$construct, " has one item: fix its residual variance, such as restrict(", address_format("variance", items), " == 0).")
     } else if (length(items) == 2L && !linked) {
@@ -118,7 +117,7 @@ remedies <- function(layout, counts, lacking) {
       add(scale$construct, " has two items: what tells their loadings apart is its links with the rest; equal loadings would help.")
     }
   }
-  dead_end <- Filter(function(name) !name %in% layout$first[layout$head == "effect"], layout$composites)
+  dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$head == "effect"], layout$composites)
   for (name in dead_end) {
     add(name, " is a composite without an outgoing path: weights can be told apart only through effects on something else.")
   }
@@ -133,9 +132,9 @@ remedies <- function(layout, counts, lacking) {
 
 # Pairs that point at each other where one of them has no cause of its own.
 loops_without_instruments <- function(layout) {
-  effects <- which(layout$head == "effect")
-  from <- layout$first[effects]
-  to <- layout$second[effects]
+  effects <- which(layout$rows$head == "effect")
+  from <- layout$rows$first[effects]
+  to <- layout$rows$second[effects]
   out <- list()
   for (i in seq_along(from)) {
     if (from[i] > to[i] || !any(from == to[i] & to == from[i])) next
@@ -147,12 +146,15 @@ loops_without_instruments <- function(layout) {
 
 # Identified, but only thanks to something that may turn out small.
 resting_on_little <- function(layout) {
-  if (!is.null(layout$groups)) return(unlist(lapply(seq_along(layout$groups), function(g) resting_on_little(group_layout(layout, g)))))
+  unlist(lapply(seq_along(layout$groups), function(g) group_on_little(layout_of_group(layout, g))))
+}
+
+group_on_little <- function(layout) {
   out <- character()
   for (scale in layout$scales) {
-    if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$fixed[scale$loadings])) next
-    links <- layout$parameter[layout$head %in% c("covariance", "effect") & is.na(layout$fixed) &
-                                (layout$first == scale$construct | layout$second %in% scale$construct)]
+    if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$rows$fixed[scale$loadings])) next
+    links <- layout$rows$parameter[layout$rows$head %in% c("covariance", "effect") & is.na(layout$rows$fixed) &
+                                (layout$rows$first == scale$construct | layout$rows$second %in% scale$construct)]
     out <- c(out, paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
                          if (length(links) == 1L) ": if it is" else ": if all of them are", " near zero, its loadings cannot be told apart."))
   }

@@ -2,70 +2,79 @@
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {
-  if (has_groups(fit)) {
-    parts <- lapply(group_views(fit, errors = FALSE), improper_parts)
-    return(list_frame(do.call(Map, c(list(c), unname(parts)))))
-  }
-  layout <- fit$layout
-  parameter <- trouble <- character()
-  value <- numeric()
-  add <- function(address, number, text) {
-    parameter <<- c(parameter, address)
-    value <<- c(value, number)
-    trouble <<- c(trouble, text)
-  }
-  where <- if (!is.null(fit$group)) paste0(" in group ", fit$group)
-  if (anyNA(fit$eta)) return(list_frame(list(parameter = parameter, value = value, trouble = trouble)))
-  negative <- which(layout$head == "variance" & fit$eta < 0)
-  for (row in negative) {
-    address <- layout$parameter[row]
-    add(address, fit$eta[row], paste0(address, " = ", format_number(fit$eta[row]), ": a negative ", layout$role[row],
-                                      if (layout$role[row] != "variance") ", so R\u00b2 is above 1"))
-  }
-  matrices <- model_matrices(fit)
-  constructs <- layout$constructs
-  v <- length(layout$observed) + length(constructs)
-  latent <- seq_along(constructs) + length(layout$observed)
-  if (length(latent) > 1L) {
-    phi <- matrices$covariance[latent, latent, drop = FALSE]
-    if (all(diag(phi) > 0)) {
-      correlation <- phi / sqrt(outer(diag(phi), diag(phi)))
-      beyond <- which(abs(correlation) > 1 + 1e-8 & lower.tri(correlation), arr.ind = TRUE)
-      for (i in seq_len(nrow(beyond))) {
-        pair <- constructs[sort(beyond[i, ])]
-        r <- correlation[beyond[i, 1L], beyond[i, 2L]]
-        add(address_format("correlation", pair[1L], pair[2L], fit$group %||% NA_character_), r,
-            paste0("the correlation of ", pair[1L], " and ", pair[2L], where, " is ", format_fixed(r), ", beyond 1"))
-      }
-      if (nrow(beyond) == 0L && smallest_eigenvalue(correlation) < -1e-8) {
-        add("correlation[constructs]", smallest_eigenvalue(correlation),
-            paste0("the covariance matrix of the constructs", where, " is not positive semi-definite"))
-      }
-    }
-  }
-  if (length(negative) == 0L) {
-    psi <- matrices$residual
-    for (block in connected_blocks(psi)) {
-      part <- psi[block, block, drop = FALSE]
-      if (length(block) > 1L && all(diag(part) > 0)) {
-        lowest <- smallest_eigenvalue(part / sqrt(outer(diag(part), diag(part))))
-        names <- c(layout$observed, constructs)[block]
-        known <- any(startsWith(parameter, "correlation[")) && all(names %in% constructs)
-        if (lowest < -1e-8 && !known) {
-          add("covariance[items]", lowest, paste0("the covariance matrix of the residuals of ", enumerate(names), where, " is not positive semi-definite"))
-        }
-      }
-    }
-  }
+  cached(fit, "improper", bind_frames(lapply(group_views(fit), view_improper)))
+}
+
+# Rows of `parameter`, `value` and `trouble`.
+trouble_rows <- function(parameter = character(), value = numeric(), trouble = character()) {
   list_frame(list(parameter = parameter, value = value, trouble = trouble))
+}
+
+view_improper <- function(view) {
+  if (anyNA(view$eta)) return(trouble_rows())
+  negative <- negative_parts(view)
+  beyond <- construct_parts(view)
+  residual <- if (nrow(negative) == 0L) residual_parts_improper(view, nrow(beyond) > 0L) else trouble_rows()
+  bind_frames(list(negative, beyond, residual))
+}
+
+negative_parts <- function(view) {
+  rows <- view$layout$rows
+  at <- which(rows$head == "variance" & view$eta < 0)
+  if (length(at) == 0L) return(trouble_rows())
+  address <- rows$parameter[at]
+  trouble_rows(address, view$eta[at],
+               paste0(address, " = ", format_number(view$eta[at]), ": a negative ", rows$role[at],
+                      ifelse(rows$role[at] != "variance", ", so R\u00b2 is above 1", "")))
+}
+
+# Correlations of constructs beyond 1, or a matrix of them that is not positive semi-definite.
+construct_parts <- function(view) {
+  layout <- view$layout
+  latent <- seq_along(layout$constructs) + length(layout$observed)
+  if (length(latent) < 2L) return(trouble_rows())
+  phi <- view_matrices(view)$covariance[latent, latent, drop = FALSE]
+  if (!all(diag(phi) > 0)) return(trouble_rows())
+  where <- in_group(layout, view$group)
+  correlation <- phi / sqrt(outer(diag(phi), diag(phi)))
+  beyond <- which(abs(correlation) > 1 + 1e-8 & lower.tri(correlation), arr.ind = TRUE)
+  if (nrow(beyond)) {
+    first <- layout$constructs[pmin(beyond[, 1L], beyond[, 2L])]
+    second <- layout$constructs[pmax(beyond[, 1L], beyond[, 2L])]
+    r <- correlation[beyond]
+    address <- address_format("correlation", first, second, shown_group(layout, rep(view$group, length(r))))
+    return(trouble_rows(address, r, paste0("the correlation of ", first, " and ", second, where, " is ",
+                                           format_fixed(r), ", beyond 1")))
+  }
+  lowest <- smallest_eigenvalue(correlation)
+  if (lowest >= -1e-8) return(trouble_rows())
+  trouble_rows("correlation[constructs]", lowest,
+               paste0("the covariance matrix of the constructs", where, " is not positive semi-definite"))
+}
+
+residual_parts_improper <- function(view, beyond) {
+  layout <- view$layout
+  psi <- view_matrices(view)$residual
+  all <- c(layout$observed, layout$constructs)
+  parts <- lapply(connected_blocks(psi), function(block) {
+    part <- psi[block, block, drop = FALSE]
+    if (length(block) < 2L || !all(diag(part) > 0)) return(trouble_rows())
+    lowest <- smallest_eigenvalue(part / sqrt(outer(diag(part), diag(part))))
+    known <- beyond && all(all[block] %in% layout$constructs)
+    if (lowest >= -1e-8 || known) return(trouble_rows())
+    trouble_rows("covariance[items]", lowest,
+                 paste0("the covariance matrix of the residuals of ", enumerate(all[block]),
+                        in_group(layout, view$group), " is not positive semi-definite"))
+  })
+  if (length(parts)) bind_frames(parts) else trouble_rows()
 }
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300
 # times what it would be if the others were known.
 hardly_told_apart <- function(fit) {
-  inflation <- fit$core$inflation
-  if (length(inflation) != length(fit$layout$core$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
-  names <- fit$layout$parameters[fit$layout$core$used]
+  inflation <- inflation_of(fit)
+  if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
+  names <- fit$layout$parameters[fit$layout$model$used]
   names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
 }
 
@@ -75,7 +84,7 @@ solution_state <- function(fit) {
   if (!has_converged(fit)) return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
   improper <- improper_parts(fit)
   if (nrow(improper)) return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
-  pressed <- vapply(active_bounds(fit), `[[`, "", "text")
+  pressed <- pressed_bounds(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- hardly_told_apart(fit)
   if (length(weak)) return(state("weak", paste("hardly told apart:", enumerate(weak, most = 2L))))

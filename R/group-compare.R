@@ -14,48 +14,54 @@
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Staying", reflected_in = st1:st3) |>
 #'   effect(Staying ~ Belonging)
-#' fit <- suppressMessages(fit_model(bp, choirs, by = "setting", hold = "loading"))
+#' fit <- suppressMessages(fit_model(hold_equal(bp, loading), choirs, by = setting))
 #' compare_groups(fit, heads = "effect")
 #' @export
 compare_groups <- function(fit, heads = NULL) {
   check_fit(fit, "compare_groups")
-  if (!has_groups(fit)) abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+  check_grouped(fit$layout)
   unknown <- setdiff(heads, names(address_heads))
-  if (length(unknown)) abort("input", c(paste0("There is no head ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_heads))))
-  table <- fit$layout
-  groups <- group_names(fit)
-  plain <- address_format(table$head, table$first, table$second)
-  wanted <- unique(plain[table$head %in% (heads %||% c("loading", "weight", "effect", "covariance"))])
-  vcov <- solution_vcov(fit)
-  map <- map_matrix(table)
-  se <- delta_se(map, vcov)
-  se[table$status %in% c("fixed", "at bound")] <- NA
-  standardized <- standardized_solution(fit)$value
-  at <- vapply(groups, function(g) match(paste(wanted, g, sep = "\r"), paste(plain, table$group, sep = "\r")), integer(length(wanted)))
+  if (length(unknown)) {
+    abort("input", c(paste0("There is no head ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_heads))))
+  }
+  rows <- fit$layout$rows
+  groups <- fit$layout$groups
+  plain <- address_format(rows$head, rows$first, rows$second)
+  wanted <- unique(plain[rows$head %in% (heads %||% c("loading", "weight", "effect", "covariance"))])
+  se <- raw_errors(fit)
+  standardized <- standardized_of(fit)$value
+  places <- paste(plain, rows$group, sep = "\r")
+  at <- vapply(groups, function(g) match(paste(wanted, g, sep = "\r"), places), integer(length(wanted)))
   at <- matrix(at, length(wanted), dimnames = list(NULL, groups))
   columns <- list(parameter = wanted)
   for (g in groups) {
-    columns[[paste0("estimate.", g)]] <- fit$eta[at[, g]]
+    columns[[paste0("estimate.", g)]] <- values_of(fit)[at[, g]]
     columns[[paste0("se.", g)]] <- se[at[, g]]
     columns[[paste0("standardized.", g)]] <- standardized[at[, g]]
   }
-  tests <- lapply(seq_along(wanted), function(i) {
-    rows <- at[i, !is.na(at[i, ])]
-    none <- list(wald = NA_real_, df = NA_integer_, p = NA_real_, difference = NA_real_, difference_se = NA_real_)
-    if (length(rows) < 2L || anyNA(vcov)) return(none)
-    contrast <- map[rows[-1L], , drop = FALSE] - rep(1, length(rows) - 1L) %o% map[rows[1L], ]
-    gap <- fit$eta[rows[-1L]] - fit$eta[rows[1L]]
-    variance <- contrast %*% vcov %*% t(contrast)
-    rank <- qr(variance, tol = 1e-9)$rank
-    if (max(abs(contrast)) == 0 || rank == 0L) return(none)
-    wald <- sum(gap * solve_symmetric(variance, gap))
-    list(wald = wald, df = rank, p = upper_p(wald, rank), difference = if (length(rows) == 2L) gap else NA_real_,
-         difference_se = if (length(rows) == 2L) sqrt(variance[1L]) else NA_real_)
-  })
+  tests <- lapply(seq_along(wanted), function(i) test_equal(fit, at[i, !is.na(at[i, ])]))
   get <- function(name) vapply(tests, function(t) as.numeric(t[[name]]), 0)
-  columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"), wald = get("wald"), df = get("df"), p = get("p"),
-                             status = table$status[at[, 1L]]))
-  structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups, title = fit$blueprint$title)
+  columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"), wald = get("wald"),
+                             df = get("df"), p = get("p"), status = rows$status[at[, 1L]]))
+  structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups,
+            title = fit$request$blueprint$title)
+}
+
+# Wald test that some rows are equal.
+test_equal <- function(fit, rows) {
+  none <- list(wald = NA_real_, df = NA_integer_, p = NA_real_, difference = NA_real_, difference_se = NA_real_)
+  vcov <- vcov_of(fit)
+  if (length(rows) < 2L || anyNA(vcov)) return(none)
+  map <- map_matrix(fit$layout)
+  contrast <- map[rows[-1L], , drop = FALSE] - rep(1, length(rows) - 1L) %o% map[rows[1L], ]
+  gap <- values_of(fit)[rows[-1L]] - values_of(fit)[rows[1L]]
+  variance <- contrast %*% vcov %*% t(contrast)
+  rank <- qr(variance, tol = 1e-9)$rank
+  if (max(abs(contrast)) == 0 || rank == 0L) return(none)
+  wald <- sum(gap * solve_symmetric(variance, gap))
+  two <- length(rows) == 2L
+  list(wald = wald, df = rank, p = upper_p(wald, rank), difference = if (two) gap else NA_real_,
+       difference_se = if (two) sqrt(variance[1L]) else NA_real_)
 }
 
 #' @export

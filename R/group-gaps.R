@@ -16,7 +16,7 @@
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
-#' ladder <- suppressMessages(invariance(bp, choirs, by = "setting", except = c("loading[Calm, sc2]", "intercept[cr3]")))
+#' ladder <- suppressMessages(invariance(let_differ(bp, loading[Calm, sc2], intercept[cr3]), choirs, by = setting))
 #' group_gaps(ladder)
 #' @export
 group_gaps <- function(ladder, rung = "scalar") {
@@ -24,39 +24,23 @@ group_gaps <- function(ladder, rung = "scalar") {
   if (!inherits(ladder, "orizzonte_ladder")) abort("input", c("group_gaps() needs a ladder.", i = "ladder <- invariance(blueprint, data, by = \"column\")."))
   fit <- rung_fit(ladder, rung, "group_gaps")
   check_converged(fit, "group_gaps")
-  table <- fit$layout
-  items <- reflective_items(table)
-  groups <- group_names(fit)
+  items <- reflective_items(fit$layout)
+  groups <- fit$layout$groups
   rows <- unlist(lapply(items, function(item) item_gaps(fit, item, groups)), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_gaps")
-  structure(out, reference = groups[1L], title = fit$blueprint$title, totals = total_gaps(fit, out, groups), wording = all_wordings(fit))
+  structure(out, reference = groups[1L], title = fit$request$blueprint$title, totals = total_gaps(fit, out, groups), wording = all_wordings(fit))
 }
 
 item_gaps <- function(fit, item, groups) {
-  table <- fit$layout
-  own <- table$head == "loading" & table$second %in% item | table$head == "intercept" & table$first == item
-  held <- any(table$shared[own])
-  freed <- fit
-  if (held) {
-    grouping <- fit$options$grouping
-    grouping$except <- union(grouping$except, unique(address_format(table$head, table$first, table$second)[own]))
-    freed <- refit_blueprint(fit, bare_trail(fit$blueprint), grouping = grouping)
-  }
-  drop <- stats::deviance(fit) - stats::deviance(freed)
-  df <- stats::df.residual(fit) - stats::df.residual(freed)
-  views <- group_views(freed, errors = FALSE)
-  values <- lapply(views, function(view) {
-    at <- match(item, view$layout$observed)
-    if (is.na(at)) return(NULL)
-    matrices <- model_matrices(view)
-    p <- length(view$layout$observed)
-    latent <- seq_along(view$layout$constructs) + p
-    list(loading = matrices$effects[at, latent], intercept = matrices$intercepts[at], mean = matrices$mean[latent],
-         covariance = matrices$covariance[latent, latent, drop = FALSE], variance = view$moments$covariance[at, at], n = view$moments$n)
-  })
-  values <- Filter(Negate(is.null), values)
-  pooled <- sqrt(sum(vapply(values, function(v) v$n * v$variance, 0)) / sum(vapply(values, `[[`, 0, "n")))
+  rows <- fit$layout$rows
+  own <- rows$head == "loading" & rows$second %in% item | rows$head == "intercept" & rows$first == item
+  held <- any(rows$shared[own])
+  freed <- if (held) refit_quietly(fit, list(blueprint = freed_item(fit, own))) else fit
+  test <- difference_test(fit, freed)
+  values <- Filter(Negate(is.null), lapply(group_views(freed), item_values, item = item))
+  sizes <- vapply(values, `[[`, 0, "n")
+  pooled <- sqrt(sum(sizes * vapply(values, `[[`, 0, "variance")) / sum(sizes))
   reference <- values[[groups[1L]]]
   lapply(setdiff(names(values), groups[1L]), function(g) {
     v <- values[[g]]
@@ -64,16 +48,36 @@ item_gaps <- function(fit, item, groups) {
     shift <- if (is.null(reference)) NA_real_ else v$intercept - reference$intercept
     score <- shift + sum(slope * v$mean)
     main <- which.max(abs(v$loading))
-    list(item = item, construct = fit$layout$constructs[main], group = g, loading_gap = unname(slope[main]), intercept_gap = shift, expected_score = score,
-         effect_size = score / pooled, size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / pooled, chisq_drop = drop,
-         p = if (df > 0) upper_p(max(0, drop), df) else NA_real_, sign = sign(v$loading[main]),
-             status = if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held")
+    list(item = item, construct = fit$layout$constructs[main], group = g, loading_gap = unname(slope[main]),
+         intercept_gap = shift, expected_score = score, effect_size = score / pooled,
+         size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / pooled,
+         chisq_drop = test$chisq, p = test$p, sign = sign(v$loading[main]),
+         status = if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held")
   })
+}
+
+# The blueprint with one item's loadings and intercept free in every group.
+freed_item <- function(fit, own) {
+  rows <- fit$layout$rows
+  bp <- bare_trail(fit$request$blueprint)
+  bp$let_differ <- union(bp$let_differ, unique(address_format(rows$head, rows$first, rows$second)[own]))
+  bp
+}
+
+# What an item is made of in one group; NULL where it is absent.
+item_values <- function(view, item) {
+  at <- match(item, view$layout$observed)
+  if (is.na(at)) return(NULL)
+  matrices <- view_matrices(view)
+  latent <- seq_along(view$layout$constructs) + length(view$layout$observed)
+  list(loading = matrices$effects[at, latent], intercept = matrices$intercepts[at], mean = matrices$mean[latent],
+       covariance = matrices$covariance[latent, latent, drop = FALSE], variance = view$moments$covariance[at, at],
+       n = view$moments$n)
 }
 
 # The observed difference of total scores (items that load negatively turned round), and the part that comes from free items.
 total_gaps <- function(fit, gaps, groups) {
-  views <- group_views(fit, errors = FALSE)
+  views <- group_views(fit)
   combos <- unique(gaps[c("construct", "group")])
   free <- item_status(fit)
   list_frame(list(
@@ -91,9 +95,10 @@ total_gaps <- function(fit, gaps, groups) {
 
 # Items with a loading or an intercept that is not held.
 item_status <- function(fit) {
-  table <- fit$layout
-  loose <- table$head == "loading" & !table$shared & is.na(table$fixed) | table$head == "intercept" & !table$shared & table$first %in% reflective_items(table)
-  unique(ifelse(table$head == "loading", table$second, table$first)[loose])
+  rows <- fit$layout$rows
+  free <- !rows$shared & is.na(rows$fixed)
+  loose <- rows$head == "loading" & free | rows$head == "intercept" & !rows$shared & rows$first %in% reflective_items(fit$layout)
+  unique(ifelse(rows$head == "loading", rows$second, rows$first)[loose])
 }
 
 # The largest ones first.

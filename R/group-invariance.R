@@ -15,13 +15,12 @@
 #' by no more than .030 (metric) or .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030 for CFI and RMSEA
 #' on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2} difference counts only when `criteria` gives a level for it.
 #'
-#' @param bp A [blueprint()].
+#' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
 #' @param by,levels,missing_codes As in [fit_model()].
 #' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`; for constructs that are
 #'   measured by constructs also `"second_order_metric"` (their loadings) and `"second_order_scalar"` (the means of the constructs that
 #'   measure them), each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
-#' @param except Addresses that are not held on any rung.
 #' @param structural Patterns to hold one after the other on top of `on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
 #' @param on The rung to put them on; fitted as well when it is not among `rungs`. When the data carry no means, `"metric"`.
 #' @param criteria A named vector that replaces defaults: `cfi`, `rmsea`, `srmr` (largest change for the worse) and `p` (a level).
@@ -41,34 +40,45 @@
 #' ladder
 #' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
 #' @export
-invariance <- function(bp, data, by = NULL, rungs = NULL, except = NULL, structural = NULL, on = "scalar", levels = NULL,
+invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, on = "scalar", levels = NULL,
                        missing_codes = NULL, criteria = NULL, against = "previous") {
   check_blueprint(bp, "invariance")
-  if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = \"column\"."))
-  check_missing_codes(missing_codes)
+  if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
+  by <- captured_column(rlang::enquo(by), "`by`")
   against <- choose_one(against, c("previous", "first"), "`against`")
-  if (is.null(by) && !is_summary_list(data)) abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = \"column\"."))
+  if (is.null(by) && !is_summary_list(data)) {
+    abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = column."))
+  }
   asked <- c(rungs, structural, if (length(structural) && !missing(on)) on)
   rungs <- rungs %||% default_rungs(bp)
-  unknown <- setdiff(c(rungs, if (length(structural)) on), names(rung_adds))
-  if (length(unknown)) {
-    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_adds)),
-                     i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
-  }
-  unknown <- setdiff(structural, hold_heads)
-  if (length(unknown)) abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], hold_heads)))
-  free_bp <- marker_free(bp)
-  model <- meet_data(free_bp, data, missing_codes, grouping_of(data, by, levels, NULL, except))
-  if (!model$layout$means) {
+  check_rungs(c(rungs, if (length(structural)) on), structural)
+  request <- new_request(marker_free(bp), by, check_levels(levels, by, data), missing_codes)
+  sample <- sample_of(data, request)
+  if (!has_means(sample)) {
     rungs <- rungs_without_means(rungs, asked)
     if (on == "scalar") on <- "metric"
   }
   if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
   for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[on]], structural[seq_len(k)])
-  for (note in model$sample$notes) say(note)
-  fits <- lapply(holds, function(hold) fit_rung(free_bp, model, hold, missing_codes))
+  for (note in sample_notes(sample)) say(note)
+  if (length(bp$hold_equal)) say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
+  stated <- stated_by(request, sample)
+  fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
   finish_ladder(bp, fits, criteria, against, on = if (length(structural)) on)
+}
+
+check_rungs <- function(rungs, structural) {
+  unknown <- setdiff(rungs, names(rung_adds))
+  if (length(unknown)) {
+    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_adds)),
+                     i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
+  }
+  known <- c(hold_heads, hold_slices)
+  unknown <- setdiff(structural, known)
+  if (length(unknown)) {
+    abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known)))
+  }
 }
 
 # What each rung holds besides those before it. Constructs measured by constructs have rungs of their own, which come after those
@@ -107,32 +117,41 @@ marker_free <- function(bp) {
   bp
 }
 
-fit_rung <- function(bp, model, hold, missing_codes) {
-  if (length(hold)) {
-    model$grouping$hold <- hold
-    model$layout <- met_layout(model$blueprint, model$sample, model$grouping, model$stated)
-  }
-  estimate_model(bp, model, missing_codes, errors = FALSE)
+# One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a negative variance of
+# a construct; then the construct's own scale setting does.
+fit_rung <- function(request, sample, stated, hold) {
+  request$blueprint$hold_equal <- union(request$blueprint$hold_equal, hold)
+  fit <- fit_request(request, sample, stated, errors = FALSE)
+  if (has_converged(fit)) return(fit)
+  request$blueprint$scale <- "marker"
+  other <- fit_request(request, sample, stated, errors = FALSE)
+  if (!has_converged(other)) return(fit)
+  other$layout$notes <- c(other$layout$notes, paste(
+    "A construct's variance is not positive here, which the unit scale cannot say: this rung is on the marker scale."))
+  other
 }
 
 finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   rungs <- names(fits)
-  each <- lapply(fits, measures_by_group)
-  measures <- Map(comparison_measures, fits, each)
-  columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(measures))))
+  columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(lapply(fits, comparison_measures)))))
   previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else rungs_before(rungs, on)
-  for (name in setdiff(comparison_columns, "p")) columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
+  for (name in setdiff(comparison_columns, "p")) {
+    columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
+  }
   converged <- vapply(fits, has_converged, NA)
-  sound <- converged & c(NA, converged[previous[-1L]])
-  columns$p_change <- stats::pchisq(pmax(columns$chisq_change, 0), pmax(columns$df_change, 1), lower.tail = FALSE)
-  columns$p_change[!(sound %in% TRUE & columns$df_change > 0)] <- NA_real_
-  limits <- lapply(rungs, rung_criteria, groups = length(group_names(fits[[1L]])), given = criteria)
+  columns$p_change <- vapply(seq_along(fits), function(k) {
+    if (is.na(previous[k]) || !converged[k] || !converged[previous[k]]) return(NA_real_)
+    difference_test(fits[[k]], fits[[previous[k]]])$p
+  }, 0)
+  groups <- fits[[1L]]$layout$groups
+  limits <- lapply(rungs, rung_criteria, groups = length(groups), given = criteria)
   judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
   columns$broken <- vapply(judged, `[[`, "", "broken")
   ordered <- c("rung", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken")
-  contributions <- vapply(each, function(parts) vapply(parts, `[[`, 0, "chisq"), numeric(length(group_names(fits[[1L]]))))
-  structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]), contributions = contributions,
-                 criteria = stats::setNames(limits, rungs), against = against, on = on, given = criteria,
-                 reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
+  contributions <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"), numeric(length(groups)))
+  contributions <- matrix(contributions, length(groups), dimnames = list(groups, rungs))
+  structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]),
+                 contributions = contributions, criteria = stats::setNames(limits, rungs), against = against, on = on,
+                 given = criteria, reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
 }

@@ -90,9 +90,8 @@ read_ladder <- function(rungs, verdict, fits) {
 
 # What a rung would hold, were it not excepted.
 released_addresses <- function(fit) {
-  grouping <- fit$options$grouping
-  table <- fit$layout
-  if (length(grouping$except) == 0L || length(grouping$hold) == 0L) return(character())
-  rows <- intersect(pattern_rows(grouping$hold, table, "`hold`"), pattern_rows(grouping$except, table, "`except`"))
-  intersect(table$parameter[rows], table$parameter[!table$shared]) |> without_group() |> unique()
+  bp <- fit$request$blueprint
+  rows <- intersect(pattern_rows(bp$hold_equal, fit$layout), pattern_rows(bp$let_differ, fit$layout))
+  parameter <- fit$layout$rows$parameter
+  unique(without_group(intersect(parameter[rows], parameter[!fit$layout$rows$shared])))
 }

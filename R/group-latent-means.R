@@ -13,7 +13,7 @@
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for an unknown group or rung.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
-#' ladder <- suppressMessages(invariance(bp, choirs, by = "setting", except = c("loading[Calm, sc2]", "intercept[cr3]")))
+#' ladder <- suppressMessages(invariance(let_differ(bp, loading[Calm, sc2], intercept[cr3]), choirs, by = setting))
 #' latent_means(ladder)
 #' @export
 latent_means <- function(x, rung = NULL, reference = NULL, standardize = "reference", level = 0.95) {
@@ -21,52 +21,59 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   check_converged(fit, "latent_means")
   check_level(level)
   standardize <- choose_one(standardize, c("reference", "pooled"), "`standardize`")
-  table <- fit$layout
-  if (!has_groups(fit) || !any(table$shared & table$head == "intercept")) {
+  rows <- fit$layout$rows
+  if (!any(rows$shared & rows$head == "intercept")) {
     abort("input", c("Means of constructs can be compared only when intercepts are held across groups.",
-                     i = "Take the scalar rung of invariance(), or fit_model(..., by =, hold = c(\"loading\", \"intercept\"))."))
+                     i = "Take the scalar rung of invariance(), or hold_equal(blueprint, loading, intercept)."))
   }
-  reference <- reference %||% group_names(fit)[1L]
-  views <- group_views(fit)
-  base <- one_group_of(fit, reference)
-  contexts <- lapply(views, jet_context)
-  vcov <- solution_vcov(fit)
-  constructs <- comparable_constructs(table)
-  rows <- unlist(lapply(constructs, function(name) {
-    lapply(setdiff(names(views), reference), function(g) {
-      at <- variable_index(name, c(views[[g]]$layout$observed, views[[g]]$layout$constructs), name)
-      own <- variable_index(name, c(base$layout$observed, base$layout$constructs), name)
-      one <- mean_jet(at, views[[g]], contexts[[g]])
-      other <- mean_jet(own, views[[reference]], contexts[[reference]])
-      gap <- list(value = one$value - other$value, gradient = one$gradient - other$gradient)
-      spread <- if (standardize == "reference") covariance_jet(own, own, views[[reference]], contexts[[reference]]) else pooled_jet(name, views, contexts)
-      std <- list(value = gap$value / sqrt(spread$value), gradient = gap$gradient / sqrt(spread$value) - gap$value * spread$gradient / (2 * spread$value^1.5))
-      error <- function(jet) delta_se(matrix(jet$gradient, 1L), vcov)
-      list(construct = name, group = g, difference = gap$value, se = error(gap), standardized = std$value, standardized_se = error(std))
-    })
+  reference <- chosen_group(fit$layout, reference)
+  constructs <- comparable_constructs(fit$layout)
+  found <- unlist(lapply(constructs, function(name) {
+    lapply(setdiff(fit$layout$groups, reference), function(g) mean_gap(fit, name, g, reference, standardize))
   }), recursive = FALSE)
-  columns <- do.call(Map, c(list(c), rows))
-  half <- stats::qnorm((1 + level) / 2) * columns$se
-  z <- columns$difference / columns$se
-  out <- list(construct = columns$construct, group = columns$group, difference = columns$difference, se = columns$se, z = z, p = 2 * stats::pnorm(-abs(z)),
-              lower = columns$difference - half, upper = columns$difference + half, standardized = columns$standardized,
-                  standardized_se = columns$standardized_se)
-  held <- vapply(constructs, function(name) {
-    items <- table$second[table$head == "loading" & table$first == name]
-    length(unique(table$first[table$head %in% c("intercept", "mean") & table$shared & table$first %in% items]))
+  columns <- do.call(Map, c(list(c), found))
+  out <- c(columns[c("construct", "group", "difference")], inference_block(columns$difference, columns$se, level),
+           columns[c("standardized", "standardized_se")])
+  indicators <- lapply(stats::setNames(constructs, constructs), function(name) {
+    unique(rows$second[rows$head == "loading" & rows$first == name])
+  })
+  held <- vapply(indicators, function(items) {
+    at <- rows$head %in% c("intercept", "mean") & rows$shared & rows$first %in% items
+    length(unique(rows$first[at]))
   }, 0L)
-  structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference, standardize = standardize, title = fit$blueprint$title, held = held,
-            left = setdiff(setdiff(table$constructs, table$composites), constructs),
-            items = vapply(constructs, function(name) length(unique(table$second[table$head == "loading" & table$first == name])), 0L))
+  structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference, standardize = standardize,
+            title = fit$request$blueprint$title, held = held,
+            left = setdiff(setdiff(fit$layout$constructs, fit$layout$composites), constructs),
+            items = lengths(indicators))
+}
+
+# The difference of one construct's means, raw and in standard deviations.
+mean_gap <- function(fit, name, group, reference, standardize) {
+  number <- match(c(group, reference), fit$layout$groups)
+  place <- function(g) match(name, c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs))
+  size <- length(theta_of(fit))
+  means <- derive(fit, "mean", number, vapply(number, place, 0L))
+  jet <- function(found, i) list(value = found$value[i], gradient = found$gradient[i, ])
+  gap <- combine_jets(tape_difference, list(jet(means, 1L), jet(means, 2L)), size)
+  among <- if (standardize == "reference") number[2L] else seq_along(fit$layout$groups)
+  variances <- derive(fit, "covariance", among, vapply(among, place, 0L))
+  weight <- vapply(fit$moments[among], `[[`, 0, "n")
+  weight <- weight / sum(weight)
+  spread <- list(value = sum(weight * variances$value), gradient = drop(weight %*% variances$gradient))
+  std <- combine_jets(tape_over_root, list(gap, spread), size)
+  error <- function(jet) delta_se(matrix(jet$gradient, 1L), vcov_of(fit))
+  list(construct = name, group = group, difference = gap$value, se = error(gap), standardized = std$value,
+       standardized_se = error(std))
 }
 
 # Constructs whose mean differs between groups, or is held although its indicators would let it differ.
-comparable_constructs <- function(table) {
+comparable_constructs <- function(layout) {
+  rows <- layout$rows
   Filter(function(name) {
-    mean <- table$head == "mean" & table$first == name
-    items <- table$second[table$head == "loading" & table$first == name]
-    any(is.na(table$fixed[mean])) || any(table$shared & table$head %in% c("intercept", "mean") & table$first %in% items)
-  }, setdiff(table$constructs, table$composites))
+    mean <- rows$head == "mean" & rows$first == name
+    items <- rows$second[rows$head == "loading" & rows$first == name]
+    any(is.na(rows$fixed[mean])) || any(rows$shared & rows$head %in% c("intercept", "mean") & rows$first %in% items)
+  }, setdiff(layout$constructs, layout$composites))
 }
 
 # A rung of a ladder, or a fit as it is.
@@ -79,29 +86,6 @@ rung_fit <- function(x, rung, reader) {
   }
   check_fit(x, reader)
   x
-}
-
-# E = T alpha: d E_a / d B_ij = T_ai E_j, d E_a / d alpha_i = T_ai.
-mean_jet <- function(a, fit, context) {
-  layout <- fit$layout
-  t <- context$matrices$total
-  e <- context$matrices$mean
-  by_entry <- numeric(length(layout$parameter))
-  arrows <- layout$head %in% arrow_heads
-  by_entry[arrows] <- t[a, layout$row[arrows]] * e[layout$col[arrows]]
-  means <- layout$head %in% c("intercept", "mean")
-  by_entry[means] <- t[a, layout$row[means]]
-  list(value = e[a], gradient = drop(by_entry %*% context$map))
-}
-
-# Variance of a construct within groups, weighted by their size.
-pooled_jet <- function(name, views, contexts) {
-  n <- vapply(views, function(view) view$moments$n, 0)
-  parts <- Map(function(view, context) {
-    at <- match(name, c(view$layout$observed, view$layout$constructs))
-    covariance_jet(at, at, view, context)
-  }, views, contexts)
-  list(value = sum(n * vapply(parts, `[[`, 0, "value")) / sum(n), gradient = Reduce(`+`, Map(function(part, n) part$gradient * n, parts, n)) / sum(n))
 }
 
 latent_mean_columns <- function(x) {

@@ -33,7 +33,7 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
   check_converged(fit, "loosen")
   met <- function(fit) rung_met(fit, before, rung, criterion, ladder)
   # what this rung adds; releasing what an earlier one holds would leave the two without a common ground
-  own <- setdiff(fit$layout$parameter[fit$layout$shared], before$layout$parameter[before$layout$shared])
+  own <- setdiff(fit$layout$rows$parameter[fit$layout$rows$shared], before$layout$rows$parameter[before$layout$rows$shared])
   released <- list()
   blocked <- FALSE
   earlier <- NULL
@@ -47,13 +47,9 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
       break
     }
     row <- table[1L, ]
-    held <- fit$eta[match(row$parameter, fit$layout$parameter)]
     fit <- suppressMessages(suppressWarnings(amend_fit(fit, row$parameter, because = paste0("largest index among the equalities of the ", rung, " rung"))))
-    at_now <- match(row$parameter, fit$layout$parameter)
-    others <- setdiff(which(address_format(fit$layout$head, fit$layout$first, fit$layout$second) ==
-                              address_format(fit$layout$head, fit$layout$first, fit$layout$second)[at_now]), at_now)
-    released <- c(released, list(list(parameter = row$parameter, modification_index = row$modification_index, actual_drop = row$actual_drop,
-                                      estimate = fit$eta[at_now], reference = fit$eta[others[1L]])))
+    released <- c(released, list(c(as.list(row[c("parameter", "modification_index", "actual_drop")]),
+                                   released_values(fit, row$parameter))))
     if (!has_converged(fit)) break
   }
   columns <- if (length(released)) do.call(Map, c(list(c), released)) else
@@ -67,8 +63,8 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
 rung_met <- function(fit, before, rung, criterion, ladder) {
   if (!has_converged(fit)) return(FALSE)
   if (is.numeric(criterion)) {
-    df <- stats::df.residual(fit) - stats::df.residual(before)
-    return(df <= 0 || upper_p(max(0, stats::deviance(fit) - stats::deviance(before)), df) >= criterion)
+    test <- difference_test(fit, before)
+    return(test$df <= 0 || test$p >= criterion)
   }
   a <- comparison_measures(before)
   b <- comparison_measures(fit)
@@ -79,7 +75,7 @@ rung_met <- function(fit, before, rung, criterion, ladder) {
 
 # Two of the same kind must stay held for each construct, or its groups can no longer be compared.
 releasable <- function(fit, parameters) {
-  table <- fit$layout
+  table <- fit$layout$rows
   vapply(parameters, function(text) {
     row <- match(text, table$parameter)
     here <- table$group == table$group[row] & table$shared
@@ -94,15 +90,23 @@ releasable <- function(fit, parameters) {
   }, NA, USE.NAMES = FALSE)
 }
 
+# What a released parameter is now, and where the others are still held.
+released_values <- function(fit, parameter) {
+  rows <- fit$layout$rows
+  at <- match(parameter, rows$parameter)
+  plain <- address_format(rows$head, rows$first, rows$second)
+  others <- setdiff(which(plain == plain[at]), at)
+  list(estimate = values_of(fit)[at], reference = values_of(fit)[others[1L]])
+}
+
 # The loosened fit in its place; later rungs anew with the same exceptions.
 relaid_ladder <- function(ladder, fit, at) {
-  except <- fit$options$grouping$except
   fits <- ladder$fits
   fits[[at]] <- fit
   for (k in seq_along(fits)[-seq_len(at)]) {
-    grouping <- fits[[k]]$options$grouping
-    grouping$except <- union(grouping$except, except)
-    fits[[k]] <- refit_blueprint(fits[[k]], bare_trail(fits[[k]]$blueprint), grouping = grouping)
+    bp <- bare_trail(fits[[k]]$request$blueprint)
+    bp$let_differ <- union(bp$let_differ, fit$request$blueprint$let_differ)
+    fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
   }
   finish_ladder(ladder$blueprint, fits, ladder$given, ladder$against, ladder$on)
 }
@@ -131,7 +135,7 @@ loosened_reading <- function(x) {
 
 #' @export
 print.orizzonte_loosened <- function(x, ...) {
-  cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$blueprint$title)), sep = "\n")
+  cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$request$blueprint$title)), sep = "\n")
   if (nrow(x$released)) {
     cat("Released, in this order", format_table(released_columns(x), c(FALSE, rep(TRUE, 4L))),
         format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")

@@ -35,13 +35,16 @@ format_blueprint <- function(bp) {
     vapply(bp$restrict, format_restriction, ""),
     if (length(bp$relax)) paste("free:", bp$relax),
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
+    if (length(bp$hold_equal)) paste0("held equal across groups: ", enumerate(bp$hold_equal, most = 12L)),
+    if (length(bp$let_differ)) paste0("free to differ across groups: ", enumerate(bp$let_differ, most = 12L)),
     if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
     unlist(lapply(names(bp$left_out), function(g) paste0("left out in group ", g, ": ", enumerate(bp$left_out[[g]])))),
     if (length(bp$claims)) paste0("claim ", names(bp$claims), ": ", bp$claims),
     if (length(bp$trail)) paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"), "; see trail(blueprint)")
   )
   if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
-  table <- build_layout(bp, means = mentions_means(bp))
-  c(lines, "", format_assumptions(table, bp), "", format_counts(table), "",
+  # what names a group is counted once there are groups
+  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
+  c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",
     "Next: fit_model(blueprint, data)")
 }

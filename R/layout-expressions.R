@@ -9,10 +9,9 @@ variable_index <- function(names, all, text) {
 }
 
 # An expression that names no group is read in each; one that does is read once.
-text_scopes <- function(texts, table) {
-  if (is.null(table$groups)) return(list(NULL))
+text_scopes <- function(texts, layout) {
   named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
-  if (named) list(NULL) else as.list(table$groups)
+  if (named) list(NULL) else as.list(layout$groups)
 }
 
 # Quantities are checked when blueprint and data meet, not only when they are read.

@@ -1,22 +1,22 @@
 # What a user would want to be told about a model, though nothing is wrong with it: sentences.
 
-layout_notes <- function(table, covariance) {
-  c(table$notes, growth_note(table), unlist(lapply(table$composites, overlap_note, table = table, covariance = covariance)))
+layout_notes <- function(layout, covariance) {
+  c(layout$notes, growth_note(layout), unlist(lapply(layout$composites, overlap_note, layout = layout, covariance = covariance)))
 }
 
 # Loadings fixed at different numbers for two constructs on the same items are a growth curve, and a growth curve has means.
-growth_note <- function(table) {
-  if (!table$means) return(NULL)
-  given <- Filter(function(rows) length(rows) > 1L && !anyNA(table$fixed[rows]), table$indicators)
-  curve <- Filter(function(rows) length(unique(table$fixed[rows])) > 1L, given)
+growth_note <- function(layout) {
+  if (!layout$means) return(NULL)
+  given <- Filter(function(rows) length(rows) > 1L && !anyNA(layout$rows$fixed[rows]), layout$indicators)
+  curve <- Filter(function(rows) length(unique(layout$rows$fixed[rows])) > 1L, given)
   if (length(curve) == 0L) return(NULL)
-  items <- unique(table$second[unlist(curve)])
-  parts <- names(Filter(function(rows) any(table$second[rows] %in% items), given))
+  items <- unique(layout$rows$second[unlist(curve)])
+  parts <- names(Filter(function(rows) any(layout$rows$second[rows] %in% items), given))
   if (length(parts) < 2L) return(NULL)
-  means <- table$head == "mean" & table$first %in% parts
-  intercepts <- table$head == "intercept" & table$first %in% items
-  no_means <- all(!is.na(table$fixed[means]) & table$fixed[means] == 0)
-  free_intercepts <- all(is.na(table$fixed[intercepts]))
+  means <- layout$rows$head == "mean" & layout$rows$first %in% parts
+  intercepts <- layout$rows$head == "intercept" & layout$rows$first %in% items
+  no_means <- all(!is.na(layout$rows$fixed[means]) & layout$rows$fixed[means] == 0)
+  free_intercepts <- all(is.na(layout$rows$fixed[intercepts]))
   if (!no_means) return(NULL)
   relax <- paste0("relax(", paste(address_format("mean", parts), collapse = ", "), ")")
   if (free_intercepts) {
@@ -28,8 +28,8 @@ growth_note <- function(table) {
 }
 
 # Weights of items that overlap cannot be told apart well: variance inflation among the items of a composite.
-overlap_note <- function(name, table, covariance) {
-  items <- intersect(table$first[table$indicators[[name]]], colnames(covariance))
+overlap_note <- function(name, layout, covariance) {
+  items <- intersect(layout$rows$first[layout$indicators[[name]]], colnames(covariance))
   if (length(items) < 2L) return(NULL)
   inflation <- diag(solve(stats::cov2cor(covariance[items, items])))
   if (max(inflation) < 5) return(NULL)

@@ -74,9 +74,8 @@ layout_parameters <- function(bp, means, observed = NULL) {
   variance_role[endogenous_varying & varying %in% constructs] <- "disturbance variance"
   lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
   latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
-  table <- list(
-    parameter = address_format(head, first, second), head = head, first = first, second = second,
-    group = rep(NA_character_, length(head)),
+  rows <- list(
+    head = head, first = first, second = second,
     role = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_role,
              ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"), "covariance"),
              if (means) ifelse(is_construct, "mean", "intercept")),
@@ -85,20 +84,16 @@ layout_parameters <- function(bp, means, observed = NULL) {
     fixed = c(fixed, rep(NA_real_, length(from) + v + n_cov), if (means) ifelse(is_construct, 0, NA_real_)),
     assumed = c(rep(FALSE, length(load_first) + length(from)), rep(TRUE, v), cov_assumed, rep(TRUE, n_mean))
   )
-  table$observed <- observed
-  table$constructs <- constructs
-  table$endogenous <- all[endogenous]
-  table$means <- means
-  table$composites <- constructs[composite]
-  table$indicators <- split_in_order(seq_along(owner), owner, constructs)
-  check_composite_covariances(table)
-  table
+  check_composite_covariances(rows, constructs[composite])
+  list(rows = rows, observed = observed, constructs = constructs, endogenous = all[endogenous],
+       composites = constructs[composite], indicators = split_in_order(seq_along(owner), owner, constructs))
 }
 
-check_composite_covariances <- function(table) {
-  bad <- which(table$head == "covariance" & (table$first %in% table$composites | table$second %in% table$composites))
+check_composite_covariances <- function(rows, composites) {
+  bad <- which(rows$head == "covariance" & (rows$first %in% composites | rows$second %in% composites))
   if (length(bad) == 0L) return(invisible())
-  abort("restriction", c(paste0(table$parameter[bad[1L]], " does not exist: a composite has no residual of its own to covary."),
+  address <- address_format("covariance", rows$first[bad[1L]], rows$second[bad[1L]])
+  abort("restriction", c(paste0(address, " does not exist: a composite has no residual of its own to covary."),
                          i = "Its items covary with the other exogenous variables already."))
 }
 
@@ -125,96 +120,93 @@ declared_by_restriction <- function(bp, first, second) {
 }
 
 # Equalities are classes of rows (union-find by repeated minimum); a class may be fixed.
-apply_restrictions <- function(table, bp) {
-  size <- length(table$parameter)
+apply_restrictions <- function(layout, bp) {
+  size <- length(layout$rows$parameter)
   class <- seq_len(size)
-  table$touched <- rep(FALSE, size)
-  table$notes <- character()
+  layout$rows$touched <- rep(FALSE, size)
+  layout$notes <- character()
   plain <- Filter(Negate(is_constraint), bp$restrict)
-  scoped <- unlist(lapply(plain, function(restriction) lapply(group_scopes(restriction, table), function(g) list(restriction, g))), recursive = FALSE)
+  scoped <- unlist(lapply(plain, function(restriction) lapply(group_scopes(restriction, layout), function(g) list(restriction, g))), recursive = FALSE)
   for (pair in scoped) {
     restriction <- pair[[1L]]
     scope <- pair[[2L]]
-    rows <- restricted_rows(restriction$left, table, scope)
-    table$touched[rows] <- TRUE
+    rows <- restricted_rows(restriction$left, layout, scope)
+    layout$rows$touched[rows] <- TRUE
     if (is.numeric(restriction$right)) {
-      clash <- rows[!is.na(table$fixed[rows]) & table$fixed[rows] != restriction$right &
-                      !(table$head[rows] == "mean" & table$fixed[rows] == 0)]
-      if (length(clash)) contradiction(table, clash[1L], restriction)
-      table$fixed[rows] <- restriction$right
+      clash <- rows[!is.na(layout$rows$fixed[rows]) & layout$rows$fixed[rows] != restriction$right &
+                      !(layout$rows$head[rows] == "mean" & layout$rows$fixed[rows] == 0)]
+      if (length(clash)) contradiction(layout, clash[1L], restriction)
+      layout$rows$fixed[rows] <- restriction$right
       next
     }
-    others <- restricted_rows(restriction$right, table, scope)
+    others <- restricted_rows(restriction$right, layout, scope)
     if (length(others) != 1L && length(others) != length(rows)) {
       abort("restriction", c(paste0("The two sides have different lengths: ", format_restriction(restriction), "."),
                              x = paste0("The left side means ", length(rows), " parameters, the right side ", length(others), "."),
                              i = "Put one parameter on the right, or as many as on the left."))
     }
-    table$touched[others] <- TRUE
+    layout$rows$touched[others] <- TRUE
     others <- rep_len(others, length(rows))
     apart <- rows != others
-    if (any(apart) && all(class[rows[apart]] == class[others[apart]])) table$notes <- c(table$notes, redundant_note(format_restriction(restriction)))
+    if (any(apart) && all(class[rows[apart]] == class[others[apart]])) layout$notes <- c(layout$notes, redundant_note(format_restriction(restriction)))
     for (i in seq_along(rows)) {
       merged <- class == class[rows[i]] | class == class[others[i]]
       class[merged] <- min(class[merged])
     }
   }
-  table$relaxed <- rep(FALSE, size)
+  layout$rows$relaxed <- rep(FALSE, size)
   for (text in bp$relax) {
-    rows <- restricted_rows(text, table)
-    table$relaxed[rows] <- TRUE
-    table$fixed[rows] <- NA
+    rows <- restricted_rows(text, layout)
+    layout$rows$relaxed[rows] <- TRUE
+    layout$rows$fixed[rows] <- NA
   }
   # one fixed member fixes its class
   for (k in unique(class[duplicated(class)])) {
     members <- which(class == k)
-    values <- unique(table$fixed[members][!is.na(table$fixed[members])])
+    values <- unique(layout$rows$fixed[members][!is.na(layout$rows$fixed[members])])
     if (length(values) > 1L) {
       abort("restriction", c("Restrictions contradict each other.",
-                             x = paste0(enumerate(table$parameter[members]), " must be equal, but are fixed at ",
+                             x = paste0(enumerate(layout$rows$parameter[members]), " must be equal, but are fixed at ",
                                         enumerate(format_exact(values)), "."),
                              i = "Drop one of the fixed values or the equality."))
     }
-    if (length(values) == 1L) table$fixed[members] <- values
+    if (length(values) == 1L) layout$rows$fixed[members] <- values
   }
-  table$class <- class
-  table$constrained <- rep(FALSE, size)
-  table$constrained[constrained_rows(table, bp)] <- TRUE
-  table
+  layout$rows$class <- class
+  layout$rows$constrained <- rep(FALSE, size)
+  layout$rows$constrained[constrained_rows(layout, bp)] <- TRUE
+  layout
 }
 
-contradiction <- function(table, row, restriction) {
+contradiction <- function(layout, row, restriction) {
   abort("restriction", c("Restrictions contradict each other.",
-                         x = paste0(table$parameter[row], " is already fixed at ", format_exact(table$fixed[row]),
+                         x = paste0(layout$rows$parameter[row], " is already fixed at ", format_exact(layout$rows$fixed[row]),
                                     "; then: ", format_restriction(restriction), ".")))
 }
 
-# Without a group an address means "in every group, each its own": a statement that names none is made in each by itself.
-group_scopes <- function(restriction, table) {
-  if (is.null(table$groups)) return(list(NULL))
-  named <- any(vapply(restriction_addresses(restriction), function(text) !is.null(parse_address(text)$group), NA))
+# Without a group an address means "in every group, each its own": a statement that names none is made
+# in each group that has it.
+group_scopes <- function(restriction, layout) {
+  addresses <- restriction_addresses(restriction)
+  named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))
   if (named) return(list(NULL))
-  has <- vapply(table$groups, function(g) {
-    length(address_match(parse_address(restriction_addresses(restriction)[1L]), table, table$constructs, g)) > 0L
-  }, NA)
-  as.list(if (any(has)) table$groups[has] else table$groups[1L])
+  first <- parse_address(addresses[1L])
+  has <- vapply(layout$groups, function(g) length(address_match(first, layout$rows, layout$constructs, g)) > 0L, NA)
+  as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
 }
 
-# `scope`: the group meant by an address that names none.
-restricted_rows <- function(text, table, scope = NULL) {
+# Which rows an address means; `scope`: the group meant by an address that names none.
+restricted_rows <- function(text, layout, scope = NULL) {
   address <- parse_address(text)
-  unknown <- setdiff(address$group, table$groups)
-  if (length(unknown)) {
-    abort("name", c(paste0(if (is.null(table$groups)) "There are no groups in this fit, but " else "There is no such group: ", text,
-                           if (is.null(table$groups)) " names one."), did_you_mean(unknown[1L], table$groups),
-                    i = if (is.null(table$groups)) "Give the grouping column with by = when fitting." else paste0("Groups: ", enumerate(table$groups), ".")))
-  }
-  rows <- address_match(address, table, table$constructs, scope)
+  unknown <- setdiff(address$group, layout$groups)
+  if (length(unknown) || (length(address$group) && !layout$grouped)) refuse_group(text, unknown[1L], layout)
+  rows <- address_match(address, layout$rows, layout$constructs, scope)
   if (length(rows)) return(rows)
-  if (address$head %in% c("intercept", "mean") && !table$means) {
+  if (address$head %in% c("intercept", "mean") && !layout$means) {
     abort("restriction", c(paste0(text, " cannot be restricted: the data carry no means."),
                            i = "Give raw data, or summary data with means."))
   }
-  abort("restriction", c(paste0("No such parameter in the model: ", text, "."), did_you_mean(text, table$parameter),
+  abort("restriction", c(paste0("No such parameter in the model: ", text, "."),
+                         did_you_mean(text, layout$rows$parameter),
                          i = "The parameter column of estimates() and print(blueprint) show what there is."))
 }

@@ -1,69 +1,103 @@
-# From a blueprint and what the data know to a layout: parameter table, scales and map. `core` is the
-# same as the core reads it. With saturated means the core never sees them: they are profiled out.
-# `groups`: names of groups, with the observed variables of each in the list `observed`; `hold` and `except` as in fit_model().
-build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL, hold = character(), except = character()) {
-  finish_layout(stated_layout(bp, means, observed, groups), bp, sd, hold, except)
+# From a blueprint and what the data know to a layout: one parameter table (`rows`), the `scales` of
+# constructs, the linear `map` from free parameters to rows, `constraints`, and the `model` as the
+# core reads it. Groups are always a list, also when there is one; pure.
+
+# The columns of the parameter table.
+row_columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col",
+                 "fixed", "assumed", "class", "touched", "relaxed", "constrained", "within", "shared",
+                 "marked", "status", "constant")
+
+new_layout <- function(parts) {
+  columns <- setdiff(row_columns, names(parts$rows))
+  sizes <- unique(lengths(parts$rows))
+  stopifnot(length(columns) == 0L, length(sizes) <= 1L, !anyNA(parts$rows$group),
+            all(parts$rows$group %in% parts$groups), all(parts$map$entry <= sizes),
+            length(parts$leading) == length(parts$parameters))
+  structure(parts, class = "orizzonte_layout")
 }
 
-# What the blueprint says, before anything is held across groups and constructs get their scales: the rungs of a ladder share it.
+# `observed`: the observed variables of each group, a list by group; `sd` those of the data, if known.
+# `groups`: their names, NULL for one.
+build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL) {
+  finish_layout(stated_layout(bp, means, observed, groups), bp, sd)
+}
+
+# What the blueprint says, before anything is held across groups and constructs get their scales: the
+# rungs of a ladder share it.
 stated_layout <- function(bp, means, observed = NULL, groups = NULL) {
-  table <- if (is.null(groups)) layout_parameters(bp, means, observed) else stack_groups(bp, means, observed, groups)
-  apply_restrictions(table, bp)
+  apply_restrictions(stack_groups(bp, means, observed, groups), bp)
 }
 
-finish_layout <- function(table, bp, sd, hold = character(), except = character()) {
-  if (length(table$groups)) table <- hold_across(table, bp, hold, except)
-  table <- apply_constraints(apply_map(apply_scales(table, bp), sd), bp)
-  table$profiled <- table$means && means_saturated(table)
-  table$core <- core_layout(table, keep_means = table$means && !table$profiled)
-  table
+finish_layout <- function(layout, bp, sd) {
+  layout <- hold_across(layout, bp$hold_equal, bp$let_differ)
+  layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)
+  layout$profiled <- layout$means && means_saturated(layout)
+  layout$model <- core_model(layout, keep_means = layout$means && !layout$profiled)
+  new_layout(layout)
 }
 
-# Every observed intercept free on its own, every construct mean fixed: the means fit exactly.
-means_saturated <- function(table) {
-  mean_rows <- table$family == parameter_families[["mean"]]
-  intercepts <- mean_rows & table$head == "intercept"
-  alone <- tabulate(table$class, length(table$class))[table$class] == 1L
+# Every observed intercept free on its own, every construct mean fixed: the means fit exactly. The
+# core then never sees them: they are profiled out.
+means_saturated <- function(layout) {
+  rows <- layout$rows
+  mean_rows <- rows$family == parameter_families[["mean"]]
+  intercepts <- mean_rows & rows$head == "intercept"
+  alone <- tabulate(rows$class, length(rows$class))[rows$class] == 1L
   if (!any(mean_rows)) return(FALSE)
-  constrained <- unlist(lapply(table$constraints, `[[`, "rows"))
-  all(is.na(table$fixed[intercepts]) & alone[intercepts]) && all(!is.na(table$fixed[mean_rows & !intercepts])) &&
-    !any(mean_rows[constrained])
+  constrained <- unlist(lapply(layout$constraints, `[[`, "rows"))
+  all(is.na(rows$fixed[intercepts]) & alone[intercepts]) &&
+    all(!is.na(rows$fixed[mean_rows & !intercepts])) && !any(mean_rows[constrained])
 }
 
-core_layout <- function(table, keep_means) {
-  keep <- if (keep_means) rep(TRUE, length(table$family)) else table$family != parameter_families[["mean"]]
+# The layout as the core reads it; `used`: which of the layout's parameters it knows.
+core_model <- function(layout, keep_means) {
+  keep <- keep_means | layout$rows$family != parameter_families[["mean"]]
   rows <- which(keep)
-  in_map <- table$map$entry %in% rows
-  # a view of one group keeps the parameters of all
-  used <- if (isTRUE(table$every)) seq_along(table$parameters) else sort(unique(table$map$parameter[in_map]))
-  parts <- table$parts %||% list(table[c("observed", "constructs")])
-  p <- vapply(parts, function(part) length(part$observed), 0L, USE.NAMES = FALSE)
-  number <- if (is.null(table$groups)) rep(1L, length(rows)) else match(table$group, table$groups)[rows]
+  in_map <- layout$map$entry %in% rows
+  used <- if (keep_means) seq_along(layout$parameters) else
+    sort(unique(layout$map$parameter[in_map]))
+  p <- vapply(layout$parts, function(part) length(part$observed), 0L, USE.NAMES = FALSE)
+  constructs <- vapply(layout$parts, function(part) length(part$constructs), 0L, USE.NAMES = FALSE)
   list(
-    observed = p, variables = p + vapply(parts, function(part) length(part$constructs), 0L, USE.NAMES = FALSE),
-    family = table$family[rows], group = number, row = table$row[rows], col = table$col[rows],
-    means = keep_means, parameters = length(used), constant = table$constant[rows],
-    rows = rows, map_entry = match(table$map$entry[in_map], rows), map_parameter = match(table$map$parameter[in_map], used),
-    map_weight = table$map$weight[in_map], used = used, constraints = core_constraints(table, rows),
-    scales = unname(lapply(Filter(function(s) s$composite || s$kind != "given", table$scales), function(scale) {
-      g <- scale$group
-      list(group = g, construct = p[g] + match(scale$construct, parts[[g]]$constructs),
-           kind = if (scale$composite) 3L else if (scale$kind == "carried") 0L else match(scale$kind, scale_settings) - 1L, marker = match(scale$marker,
-               rows, 0L),
-           variance = match(scale$variance[1L], rows, 0L), loadings = match(scale$loadings, rows), closed = scale$closed)
-    }))
+    observed = p, variables = p + constructs, family = layout$rows$family[rows],
+    group = match(layout$rows$group, layout$groups)[rows],
+    row = layout$rows$row[rows], col = layout$rows$col[rows],
+    means = keep_means, parameters = length(used), constant = layout$rows$constant[rows],
+    rows = rows, map_entry = match(layout$map$entry[in_map], rows),
+    map_parameter = match(layout$map$parameter[in_map], used),
+    map_weight = layout$map$weight[in_map], used = used,
+    constraints = core_constraints(layout, rows), scales = core_scales(layout, rows, p)
   )
 }
 
+core_scales <- function(layout, rows, p) {
+  scaled <- Filter(function(s) s$composite || s$kind != "given", layout$scales)
+  unname(lapply(scaled, function(scale) {
+    g <- scale$group
+    kind <- if (scale$composite) 3L else if (scale$kind == "carried") 0L else
+      match(scale$kind, scale_settings) - 1L
+    list(group = g, construct = p[g] + match(scale$construct, layout$parts[[g]]$constructs),
+         kind = kind, marker = match(scale$marker, rows, 0L),
+         variance = match(scale$variance[1L], rows, 0L), loadings = match(scale$loadings, rows),
+         closed = scale$closed)
+  }))
+}
+
+# The model with all means, whether the core estimated them or not: for readers, not for fitting.
+full_model <- function(layout) {
+  if (layout$profiled) core_model(layout, keep_means = TRUE) else layout$model
+}
+
 # Moments, free parameters and degrees of freedom.
-layout_counts <- function(table) {
-  p <- vapply(table$parts %||% list(table["observed"]), function(part) length(part$observed), 0L)
-  moments <- sum(p * (p + 1L) / 2L + if (table$means) p else 0L)
-  free <- table$leading
-  family <- table$role[free]
-  equations <- n_equations(table)
-  list(moments = moments, parameters = length(table$parameters), equations = equations,
-       df = moments - length(table$parameters) + equations, families = table(factor(family, levels = unique(family))))
+layout_counts <- function(layout) {
+  p <- vapply(layout$parts, function(part) length(part$observed), 0L)
+  moments <- sum(p * (p + 1L) / 2L + if (layout$means) p else 0L)
+  free <- layout$leading
+  role <- layout$rows$role[free]
+  equations <- n_equations(layout)
+  list(moments = moments, parameters = length(layout$parameters), equations = equations,
+       df = moments - length(layout$parameters) + equations,
+       families = table(factor(role, levels = unique(role))))
 }
 
 format_families <- function(counts) {
@@ -72,74 +106,26 @@ format_families <- function(counts) {
   paste(n, ifelse(n == 1L, role, plural(role)))
 }
 
-format_counts <- function(table) {
-  counts <- layout_counts(table)
-  c("Counts", paste0("  ", format_count_line(counts), if (!table$means) "  (covariances only; intercepts add as many moments)"),
-    wrap_lines(paste0("free: ", paste(format_families(counts), collapse = ", ")), indent = 2L, hang = 8L))
+format_counts <- function(layout) {
+  counts <- layout_counts(layout)
+  free <- paste0("free: ", paste(format_families(counts), collapse = ", "))
+  c("Counts", paste0("  ", format_count_line(counts),
+                     if (!layout$means) "  (covariances only; intercepts add as many moments)"),
+    wrap_lines(free, indent = 2L, hang = 8L))
 }
 
 format_count_line <- function(counts) {
   paste0(counts$moments, " moments - ", counts$parameters, " free parameters",
-         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ", count_of(counts$df, "degree"), " of freedom")
+         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ",
+         count_of(counts$df, "degree"), " of freedom")
 }
 
-# What was added without being asked for, and what was not: sentences.
-list_assumptions <- function(table, bp) {
-  if (!is.null(table$groups)) return(group_assumptions(table, bp))
-  lines <- character()
-  add <- function(...) lines <<- c(lines, paste0(...))
-  named <- function(rows) enumerate(table$first[rows], most = 12L)
-  residual <- which(table$role == "residual variance")
-  if (length(residual)) add("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual))
-  disturbance <- which(table$role == "disturbance variance")
-  if (length(disturbance)) add("disturbances of ", named(disturbance))
-  covariances <- which(table$head == "covariance" & table$assumed)
-  if (length(covariances)) {
-    among <- unique(c(rbind(table$first[covariances], table$second[covariances])))
-    add(if (length(covariances) == 1L) "the covariance of " else paste0(length(covariances), " covariances among "),
-        enumerate(among, most = 12L), " (nothing points at them)")
-  }
-  if (table$means) {
-    free <- which(table$head == "intercept" & is.na(table$fixed))
-    if (length(free)) add("free intercepts of ", count_of(length(free), "observed variable"),
-        if (length(table$constructs)) "; means of constructs fixed at 0 unless stated")
-  }
-  for (name in table$composites) add(name, " is composed of its items, without a disturbance")
-  for (scale in table$scales) {
-    add(switch(scale$kind,
-      marker = paste0("scale of ", scale$construct, ": ", table$parameter[scale$marker], " = 1"),
-      unit = paste0("scale of ", scale$construct, ": ", table$parameter[scale$variance], " = 1",
-                    if (table$role[scale$variance] == "disturbance variance") " (its disturbance)"),
-      average = paste0("scale of ", scale$construct, ": its ", length(scale$loadings), " loadings average 1"),
-      given = paste0("scale of ", scale$construct, ": from the values you fixed")))
-  }
-  outcomes <- unique(bp$effects$to)
-  pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
-  stated <- table$head == "covariance"
-  missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% pair_key(table$first[stated], table$second[stated]))
-  not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes), "; free them with covary()")
-  list(assumed = lines, not_assumed = not_assumed[missing])
-}
-
-# Those of the first group, and what the groups add.
-group_assumptions <- function(table, bp) {
-  first <- group_layout(table, 1L)
-  first$parameter <- address_format(first$head, first$first, first$second)
-  out <- list_assumptions(first, bp)
-  what <- function(rows) enumerate(unique(address_format(table$head[rows], table$first[rows], table$second[rows])), most = 8L)
-  held <- which(table$shared & is.na(table$fixed))
-  loose <- Filter(function(s) s$kind == "carried" && any(table$shared[s$loadings]), table$scales)
-  out$assumed <- c(paste0("the same in every group (", enumerate(table$groups, most = 12L), "), each with its own values:"), out$assumed,
-                   if (length(held)) paste0("held equal across groups: ", what(held)),
-                   if (length(table$freed)) paste0("free outside ", table$groups[1L], ", since intercepts are held: ", what(table$freed)),
-                   if (length(loose)) paste0("variances free outside ", table$groups[1L], ", since loadings are held: ",
-                                             enumerate(unique(vapply(loose, `[[`, "", "construct")))))
-  out
-}
-
-format_assumptions <- function(table, bp) bullet_assumptions(list_assumptions(table, bp))
+format_assumptions <- function(layout, bp) bullet_assumptions(list_assumptions(layout, bp))
 
 bullet_assumptions <- function(both) {
-  bullets <- function(lines) if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
-  c("Assumed", bullets(both$assumed), if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
+  bullets <- function(lines) {
+    if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
+  }
+  c("Assumed", bullets(both$assumed),
+    if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
 }

@@ -27,57 +27,61 @@
 effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
   check_dots_empty(..., .verb = "effects")
   check_level(level)
-  if (has_groups(object)) {
-    parts <- lapply(group_views(object), effects.orizzonte_fit, items = items, routes = routes, level = level)
-    all <- do.call(rbind, lapply(names(parts), function(g) {
-      part <- as.data.frame(parts[[g]])
-      part$parameter <- with_group(part$parameter, g)
-      part
-    }))
-    return(structure(all, class = c("orizzonte_effects", "data.frame")))
-  }
-  layout <- object$layout
+  parts <- lapply(group_views(object), view_effects, items = items, routes = routes, level = level)
+  structure(bind_frames(parts), class = c("orizzonte_effects", "data.frame"))
+}
+
+# One row an effect: direct, indirect, along a route, total.
+view_effects <- function(view, items, routes, level) {
+  layout <- view$layout
   all <- c(layout$observed, layout$constructs)
-  arrows <- which(layout$head %in% arrow_heads)
-  pure <- match(pure_items(layout), all)
-  outcomes <- setdiff(unique(layout$row[arrows]), if (!items) pure)
-  causes <- setdiff(unique(layout$col[arrows]), if (!items) pure)
+  pairs <- effect_pairs(layout, all, items)
+  rows <- unlist(lapply(seq_len(nrow(pairs)), function(i) {
+    effect_rows(view, c(pairs$from[i], pairs$to[i]), all, routes)
+  }), recursive = FALSE)
+  effects_frame(view, rows, all, level)
+}
+
+# A pair counts when a route leads from one to the other, whatever its estimate.
+effect_pairs <- function(layout, all, items) {
+  arrows <- which(layout$rows$head %in% arrow_heads)
+  pure <- if (!items) match(pure_items(layout), all)
+  outcomes <- setdiff(unique(layout$rows$row[arrows]), pure)
+  causes <- setdiff(unique(layout$rows$col[arrows]), pure)
   pairs <- expand.grid(from = causes, to = outcomes)
   pairs <- pairs[pairs$from != pairs$to, ]
-  # a pair counts when a route leads from one to the other, whatever its estimate
   reach <- reachable(layout, length(all))
   pairs <- pairs[reach[cbind(pairs$to, pairs$from)], , drop = FALSE]
-  pairs <- pairs[order(match(pairs$to, outcomes), match(pairs$from, causes)), , drop = FALSE]
-  context <- jet_context(object)
-  rows <- lapply(seq_len(nrow(pairs)), function(i) effect_rows(object, c(pairs$from[i], pairs$to[i]), all, context, routes))
-  effects_frame(object, do.call(c, rows), context, level)
+  pairs[order(match(pairs$to, outcomes), match(pairs$from, causes)), , drop = FALSE]
 }
 
 # The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair` and `jet`.
-effect_rows <- function(fit, pair, all, context, routes) {
-  layout <- fit$layout
-  arrows <- layout$head %in% arrow_heads
-  direct <- which(arrows & layout$row == pair[2L] & layout$col == pair[1L])
+effect_rows <- function(view, pair, all, routes) {
+  layout <- view$layout
+  arrows <- layout$rows$head %in% arrow_heads
+  direct <- which(arrows & layout$rows$row == pair[2L] & layout$rows$col == pair[1L])
   row <- function(kind, parameter, jet) list(list(kind = kind, parameter = parameter, pair = pair, jet = jet))
-  indirect <- total_jet("indirect", pair, fit, context)
-  mediated <- indirect$value != 0 || any(indirect$gradient != 0)
-  label <- function(head) address_format(head, all[pair[1L]], all[pair[2L]])
+  found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L), rep(pair[2L], 2L))
+  jet <- function(i) list(value = found$value[i], gradient = found$gradient[i, ])
+  mediated <- found$value[1L] != 0 || any(found$gradient[1L, ] != 0)
+  label <- function(head) address_format(head, all[pair[1L]], all[pair[2L]], shown_group(layout, view$group))
   along <- if (routes && mediated) simple_routes(layout, arrows, pair[1L], pair[2L])
-  c(if (length(direct)) row("direct", layout$parameter[direct], list(value = fit$eta[direct], gradient = context$map[direct, ])),
-    if (mediated) row("indirect", label("indirect"), indirect),
+  at <- view$fit$layout$spans[[view$number]]
+  c(if (length(direct)) row("direct", layout$rows$parameter[direct], one_jet(derive(view$fit, "entry", 1L, at[direct]))),
+    if (mediated) row("indirect", label("indirect"), jet(1L)),
     unlist(lapply(along, function(steps) {
-      text <- paste(layout$parameter[steps], collapse = " * ")
-      row("route", text, expression_jet(str2lang(text), fit, context))
+      text <- paste(layout$rows$parameter[steps], collapse = " * ")
+      row("route", text, expression_jet(str2lang(text), view$fit))
     }), recursive = FALSE),
-    row("total", label("total"), total_jet("total", pair, fit, context)))
+    row("total", label("total"), jet(2L)))
 }
 
 # Routes of two steps or more that pass no variable twice: rows of the table, in order.
 simple_routes <- function(layout, arrows, from, to) {
   out <- list()
   walk <- function(at, steps, seen) {
-    for (step in which(arrows & layout$col == at)) {
-      next_one <- layout$row[step]
+    for (step in which(arrows & layout$rows$col == at)) {
+      next_one <- layout$rows$row[step]
       if (next_one == to) {
         if (length(steps)) out <<- c(out, list(c(steps, step)))
       } else if (!next_one %in% seen) {
@@ -90,35 +94,24 @@ simple_routes <- function(layout, arrows, from, to) {
 }
 
 # The standardized effect is T_ab sd_b / sd_a; of a predictor coded 0/1, T_ab / sd_a.
-effects_frame <- function(fit, rows, context, level) {
-  all <- c(fit$layout$observed, fit$layout$constructs)
-  if (length(rows) == 0L) {
-    estimate <- standardized <- numeric()
-    gradient <- spread <- matrix(0, 0L, length(fit$theta))
-    from <- to <- integer()
-  } else {
-    from <- vapply(rows, function(r) r$pair[1L], 0L)
-    to <- vapply(rows, function(r) r$pair[2L], 0L)
-    variances <- context$standardized$variances[[1L]]
-    sd <- sqrt(variances)
-    log_sd <- context$standardized$variance_jacobians[[1L]] / (2 * variances)
-    coded <- all %in% coded_predictors(fit)
-    sd[coded] <- 1
-    log_sd[coded, ] <- 0
-    estimate <- vapply(rows, function(r) r$jet$value, 0)
-    gradient <- do.call(rbind, lapply(rows, function(r) r$jet$gradient))
-    standardized <- estimate * sd[from] / sd[to]
-    spread <- gradient * sd[from] / sd[to] + standardized * (log_sd[from, , drop = FALSE] - log_sd[to, , drop = FALSE])
-  }
-  vcov <- solution_vcov(fit)
-  se <- delta_se(gradient, vcov)
-  se[rowSums(abs(gradient)) == 0] <- NA
-  half <- stats::qnorm((1 + level) / 2) * se
-  z <- estimate / se
-  list_frame_class(list(
-    parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"), from = all[from], to = all[to],
-    estimate = estimate, se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half, upper = estimate + half,
-    standardized = standardized, standardized_se = delta_se(spread, vcov)
+effects_frame <- function(view, rows, all, level) {
+  size <- length(theta_of(view$fit))
+  from <- vapply(rows, function(r) r$pair[1L], 0L)
+  to <- vapply(rows, function(r) r$pair[2L], 0L)
+  jets <- lapply(rows, `[[`, "jet")
+  ratio <- derive(view$fit, "sd_ratio", view$number, from, to)
+  standard <- lapply(seq_along(jets), function(i) {
+    combine_jets(tape_product, list(jets[[i]], list(value = ratio$value[i], gradient = ratio$gradient[i, ])), size)
+  })
+  gradient_of <- function(jets) matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size, byrow = TRUE)
+  estimate <- vapply(jets, `[[`, 0, "value")
+  vcov <- vcov_of(view$fit)
+  se <- delta_se(gradient_of(jets), vcov)
+  se[vapply(jets, function(jet) all(jet$gradient == 0), NA)] <- NA
+  list_frame_class(c(
+    list(parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"), from = all[from],
+         to = all[to], estimate = estimate), inference_block(estimate, se, level),
+    list(standardized = vapply(standard, `[[`, 0, "value"), standardized_se = delta_se(gradient_of(standard), vcov))
   ), "orizzonte_effects")
 }
 

@@ -14,33 +14,34 @@
 #' @export
 equations <- function(fit) {
   check_fit(fit, "equations")
-  if (has_groups(fit)) {
-    parts <- lapply(group_views(fit, errors = FALSE), equations)
-    all <- do.call(rbind, lapply(names(parts), function(g) {
-      part <- as.data.frame(parts[[g]])
-      part$equation <- paste0("[", g, "]  ", part$equation)
-      cbind(part, group = rep(g, nrow(part)))
-    }))
-    return(structure(all, class = c("orizzonte_equations", "data.frame"), causes = attr(parts[[1L]], "causes"), constructs = attr(parts[[1L]], "constructs")))
-  }
-  layout <- fit$layout
+  views <- group_views(fit)
+  out <- bind_frames(lapply(views, view_equations))
+  layout <- views[[1L]]$layout
+  causes <- setdiff(c(layout$constructs, layout$observed), layout$endogenous)
+  structure(out, class = c("orizzonte_equations", "data.frame"), causes = causes, constructs = layout$constructs)
+}
+
+view_equations <- function(view) {
+  layout <- view$layout
   outcomes <- layout$endogenous
-  items <- layout$second[layout$head == "loading"]
-  text <- vapply(outcomes, function(variable) {
-    arrows <- which(layout$head %in% arrow_heads & layout$second %in% variable)
-    terms <- paste0(format_number(abs(fit$eta[arrows])), " ", address_name(layout$first[arrows]))
-    sign <- ifelse(fit$eta[arrows] < 0, "- ", "+ ")
-    intercept <- which(layout$head %in% c("intercept", "mean") & layout$first == variable)
-    start <- if (length(intercept) && fit$eta[intercept] != 0) format_number(fit$eta[intercept])
-    body <- paste(paste0(sign, terms), collapse = " ")
-    if (is.null(start)) body <- sub("^\\+ ", "", body)
-    paste0(address_name(variable), " = ", paste(c(start, body), collapse = " "), if (!variable %in% layout$composites) " + residual")
-  }, "")
-  role <- ifelse(outcomes %in% layout$constructs, "construct", ifelse(outcomes %in% items, "item", "observed outcome"))
+  role <- variable_kind(layout, outcomes)
   order <- order(match(role, c("construct", "observed outcome", "item")))
-  causes <- setdiff(c(layout$constructs, layout$observed), outcomes)
-  list_frame_class(list(variable = outcomes[order], role = role[order], equation = unname(text[order])), "orizzonte_equations") |>
-    structure(causes = causes, constructs = layout$constructs)
+  text <- vapply(outcomes[order], one_equation, "", view = view, USE.NAMES = FALSE)
+  list_frame(list(variable = outcomes[order], role = role[order], equation = mark_group(layout, view$group, text),
+                  group = shown_group(layout, rep(view$group, length(outcomes)))))
+}
+
+one_equation <- function(variable, view) {
+  rows <- view$layout$rows
+  arrows <- which(rows$head %in% arrow_heads & rows$second %in% variable)
+  terms <- paste0(format_number(abs(view$eta[arrows])), " ", address_name(rows$first[arrows]))
+  sign <- ifelse(view$eta[arrows] < 0, "- ", "+ ")
+  intercept <- which(rows$head %in% c("intercept", "mean") & rows$first == variable)
+  start <- if (length(intercept) && view$eta[intercept] != 0) format_number(view$eta[intercept])
+  body <- paste(paste0(sign, terms), collapse = " ")
+  if (is.null(start)) body <- sub("^\\+ ", "", body)
+  paste0(address_name(variable), " = ", paste(c(start, body), collapse = " "),
+         if (!variable %in% view$layout$composites) " + residual")
 }
 
 #' @export

@@ -24,44 +24,23 @@
 estimates <- function(fit, level = 0.95) {
   check_fit(fit, "estimates")
   check_level(level)
-  layout <- fit$layout
-  k <- map_matrix(layout)
-  vcov <- solution_vcov(fit)
-  se <- delta_se(k, vcov)
-  standardized <- standardized_solution(fit)
-  untested <- layout$status %in% c("fixed", "at bound")
-  se[untested] <- NA
-  z <- fit$eta / se
-  half <- stats::qnorm((1 + level) / 2) * se
-  standardized_se <- delta_se(standardized$jacobian, vcov)
-  standardized_se[standardized_se < 1e-10] <- NA
-  columns <- list(
-    parameter = layout$parameter, group = layout$group, role = layout$role, estimate = fit$eta, se = se, z = z,
-    p = 2 * stats::pnorm(-abs(z)), lower = fit$eta - half, upper = fit$eta + half,
-    standardized = standardized$value, standardized_se = standardized_se, status = layout$status
-  )
-  if (length(fit$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, vcov, level))
+  rows <- fit$layout$rows
+  standardized <- standardized_of(fit)
+  se <- raw_errors(fit)
+  columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group), role = rows$role,
+                    estimate = values_of(fit)), inference_block(values_of(fit), se, level),
+               list(standardized = standardized$value, standardized_se = standardized$se, status = rows$status))
+  if (length(fit$request$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, level))
   list_frame_class(columns, "orizzonte_estimates")
 }
 
-# Standardized values with derivatives by the free parameters, in the order of fit$theta.
-standardized_solution <- function(fit) {
-  core <- core_standardize(full_core(fit), fit$eta)
-  core$value[is.nan(core$value)] <- NA_real_
-  # the effect of a coded 0/1 predictor is put in standard deviations of the outcome only
-  for (row in which(fit$layout$head == "effect" & fit$layout$first %in% coded_predictors(fit))) {
-    j <- fit$layout$col[row]
-    g <- if (has_groups(fit)) match(fit$layout$group[row], group_names(fit)) else 1L
-    variance <- core$variances[[g]][j]
-    core$value[row] <- core$value[row] / sqrt(variance)
-    core$jacobian[row, ] <- core$jacobian[row, ] / sqrt(variance) - core$value[row] * core$variance_jacobians[[g]][j, ] / (2 * variance)
-  }
-  core
-}
-
-coded_predictors <- function(fit) {
-  coding <- fit$options$coding
-  unlist(Map(coded_names, names(coding), coding), use.names = FALSE)
+# Standard errors of all rows; none where nothing is estimated or a bound presses.
+raw_errors <- function(fit) {
+  cached(fit, "errors", {
+    se <- delta_se(map_matrix(fit$layout), vcov_of(fit))
+    se[fit$layout$rows$status %in% c("fixed", "at bound")] <- NA
+    se
+  })
 }
 
 #' @export

@@ -137,18 +137,27 @@ outlying_rows <- function(data, rows) {
 
 # The same for a fit, group by group; `known`: numbers of the rows in the data as they were given.
 all_evidence <- function(fit, known = NULL) {
-  if (has_groups(fit)) {
-    return(unlist(lapply(unname(group_views(fit, errors = FALSE)), function(view) {
-      lapply(all_evidence(view, known), function(f) utils::modifyList(f, list(group = view$group, text = paste0("in group ", view$group, ": ", f$text))))
-    }), recursive = FALSE))
-  }
-  sample <- fit$sample
-  rows <- sample$rows %||% seq_len(sample$n)
-  if (!is.null(sample$own_rows)) rows <- sample$own_rows[rows]
-  found <- find_evidence(fit$layout, sample$covariance, sample$n, complete_rows(sample), if (is.null(known)) rows else known[rows])
+  found <- lapply(unname(group_views(fit)), view_evidence, known = known)
   involved <- troubled_variables(fit)
-  touches <- vapply(found, function(f) any(c(f$construct, f$items) %in% involved), NA)
-  lapply(seq_along(found), function(i) c(found[[i]], list(involved = touches[i])))
+  lapply(unlist(found, recursive = FALSE), function(f) {
+    c(f, list(involved = any(c(f$construct, f$items) %in% involved)))
+  })
+}
+
+view_evidence <- function(view, known) {
+  fit <- view$fit
+  block <- view$sample$blocks[[1L]]
+  v <- view$layout$observed
+  used <- view$sample$used
+  data <- if (has_raw_data(fit$sample)) {
+    group_data(fit$sample, view$number, v, fit$request$missing_codes, used = TRUE)
+  }
+  rows <- if (is.null(known)) used else known[used]
+  found <- find_evidence(view$layout, block$covariance[v, v, drop = FALSE], block$n, data, rows)
+  lapply(found, function(f) {
+    f$text <- paste0(group_lead(view$layout, view$group), f$text)
+    c(f, if (view$layout$grouped) list(group = view$group))
+  })
 }
 
 # The constructs in trouble first; at most eight.
@@ -159,15 +168,15 @@ fit_evidence <- function(fit) {
 
 # Variables in the improper parts and, of a fit that did not converge, in parameters that run away.
 troubled_variables <- function(fit) {
-  if (anyNA(fit$eta)) return(character())
+  if (!has_values(fit)) return(character())
   layout <- fit$layout
-  rows <- match(improper_parts(fit)$parameter, layout$parameter)
+  rows <- match(improper_parts(fit)$parameter, layout$rows$parameter)
   rows <- rows[!is.na(rows)]
   if (!has_converged(fit)) {
-    standardized <- suppressWarnings(standardized_solution(fit)$value)
-    rows <- c(rows, which(layout$head %in% arrow_heads & abs(standardized) > 2))
+    running <- layout$rows$head %in% arrow_heads & abs(suppressWarnings(standardized_of(fit)$value)) > 2
+    rows <- c(rows, which(running))
   }
-  names <- stats::na.omit(unique(c(layout$first[rows], layout$second[rows])))
-  owners <- Filter(function(name) any(construct_items(layout, name) %in% names), layout$constructs)
-  c(names, owners)
+  names <- stats::na.omit(unique(c(layout$rows$first[rows], layout$rows$second[rows])))
+  first <- layout_of_group(layout, 1L)
+  c(names, Filter(function(name) any(construct_items(first, name) %in% names), layout$constructs))
 }

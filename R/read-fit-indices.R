@@ -43,12 +43,12 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
   limits <- merge_cutoffs(cutoffs)
-  value <- index_values(fit, measures_by_group(fit, baseline == "independence"))
+  value <- indices_of(fit, baseline == "independence")
   df <- value[["df"]]
   pressed <- pressed_bounds(fit)
   lower <- upper <- rep(NA_real_, length(value))
   if (length(pressed) == 0L) {
-    bounds <- rmsea_bounds(value[["chisq"]], df, fit$moments$n, groups = length(core_moments(fit)))
+    bounds <- rmsea_bounds(value[["chisq"]], df, moments_n(fit), groups = length(core_moments(fit)))
     lower[names(value) == "rmsea"] <- bounds[1L]
     upper[names(value) == "rmsea"] <- bounds[2L]
   }
@@ -58,14 +58,11 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
   structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
 }
 
-# At an active bound chi-square follows a mixture (Shapiro 1985): what rests on its plain distribution is left empty.
-pressed_bounds <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
-
 # All indices by name, from what measures_by_group() found.
 index_values <- function(fit, each) {
-  chisq <- stats::deviance(fit)
-  df <- stats::df.residual(fit)
-  n <- fit$moments$n
+  chisq <- test_of(fit)$chisq
+  df <- test_of(fit)$df
+  n <- moments_n(fit)
   q <- n_free(fit)
   structured <- fit$layout$means && !fit$layout$profiled
   count <- length(each)
@@ -99,14 +96,18 @@ index_values <- function(fit, each) {
 
 # What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)' Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
-  parts <- fit$layout$parts %||% list(all = fit$layout)
-  names(parts) <- group_names(fit) %||% "all"
   structured <- fit$layout$means && !fit$layout$profiled
   # saturated means are no part of the discrepancy
-  matrices <- core_implied(fit$layout$core, fit$eta[fit$layout$core$rows])
   Map(function(part, moments, model) {
     group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means, independence)
-  }, parts, core_moments(fit), matrices)
+  }, fit$layout$parts, fit$moments, matrices_of(fit))
+}
+
+# Both once a fit.
+measures_of <- function(fit) cached(fit, "measures", measures_by_group(fit))
+indices_of <- function(fit, independence = FALSE) {
+  if (independence) return(index_values(fit, measures_by_group(fit, TRUE)))
+  cached(fit, "indices", index_values(fit, measures_of(fit)))
 }
 
 group_measures <- function(moments, model, observed, endogenous, structured, means, independence) {
@@ -244,4 +245,4 @@ format_indices_table <- function(x) {
 
 comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
 
-comparison_measures <- function(fit, each = measures_by_group(fit)) as.list(index_values(fit, each)[comparison_columns])
+comparison_measures <- function(fit) as.list(indices_of(fit)[comparison_columns])

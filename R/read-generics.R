@@ -21,21 +21,20 @@ NULL
 
 #' @rdname generics-of-a-fit
 #' @export
-coef.orizzonte_fit <- function(object, ...) object$theta
+coef.orizzonte_fit <- function(object, ...) theta_of(object)
 
 #' @rdname generics-of-a-fit
 #' @export
-vcov.orizzonte_fit <- function(object, ...) solution_vcov(object)
+vcov.orizzonte_fit <- function(object, ...) vcov_of(object)
 
 #' @rdname generics-of-a-fit
 #' @export
 confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   check_level(level)
   theta <- stats::coef(object)
-  se <- sqrt(diag(stats::vcov(object)))
-  half <- stats::qnorm((1 + level) / 2) * se
+  interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level)
   percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
-  out <- matrix(c(theta - half, theta + half), ncol = 2L, dimnames = list(names(theta), percent))
+  out <- matrix(c(interval$lower, interval$upper), ncol = 2L, dimnames = list(names(theta), percent))
   if (missing(parm)) return(out)
   if (is.character(parm)) {
     parm <- vapply(parm, function(p) format(parse_address(p)), "")
@@ -57,18 +56,7 @@ logLik.orizzonte_fit <- function(object, ...) {
 
 #' @rdname generics-of-a-fit
 #' @export
-nobs.orizzonte_fit <- function(object, ...) object$sample$n
-
-#' @rdname generics-of-a-fit
-#' @export
-deviance.orizzonte_fit <- function(object, ...) max(0, object$moments$n * object$core$discrepancy)
-
-#' @rdname generics-of-a-fit
-#' @export
-df.residual.orizzonte_fit <- function(object, ...) layout_counts(object$layout)$df
-
-# Free parameters, less one for each equation among them.
-n_free <- function(fit) length(fit$theta) - n_equations(fit$layout)
+nobs.orizzonte_fit <- function(object, ...) sample_n(object$sample)
 
 #' Tidy generics
 #'

@@ -12,31 +12,32 @@
 #' @export
 implied <- function(fit) {
   check_fit(fit, "implied")
-  lapply(group_views(fit, errors = FALSE), implied_moments)
+  lapply(group_views(fit), implied_moments)
 }
 
-implied_moments <- function(fit) {
-  matrices <- model_matrices(fit)
-  observed <- fit$layout$observed
+implied_moments <- function(view) {
+  matrices <- view_matrices(view)
+  layout <- view$layout
+  observed <- layout$observed
   o <- seq_along(observed)
-  l <- seq_along(fit$layout$constructs) + length(o)
+  l <- seq_along(layout$constructs) + length(o)
   constructs <- matrices$covariance[l, l, drop = FALSE]
-  dimnames(constructs) <- list(fit$layout$constructs, fit$layout$constructs)
+  dimnames(constructs) <- list(layout$constructs, layout$constructs)
   covariance <- matrices$covariance[o, o, drop = FALSE]
   dimnames(covariance) <- list(observed, observed)
-  list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(matrices$mean[o], observed), constructs = constructs)
+  list(covariance = covariance, mean = if (layout$means) stats::setNames(matrices$mean[o], observed), constructs = constructs)
 }
 
 #' @rdname implied
 #' @export
 observed <- function(fit) {
   check_fit(fit, "observed")
-  lapply(group_views(fit, errors = FALSE), observed_moments)
+  lapply(group_views(fit), observed_moments)
 }
 
-observed_moments <- function(fit) {
-  names <- fit$layout$observed
-  covariance <- fit$moments$covariance
+observed_moments <- function(view) {
+  names <- view$layout$observed
+  covariance <- view$moments$covariance
   dimnames(covariance) <- list(names, names)
-  list(covariance = covariance, mean = if (fit$layout$means) stats::setNames(fit$moments$mean, names))
+  list(covariance = covariance, mean = if (view$layout$means) stats::setNames(view$moments$mean, names))
 }

@@ -12,15 +12,19 @@
 #' @export
 r_squared <- function(fit) {
   check_fit(fit, "r_squared")
-  layout <- fit$layout
-  standardized <- standardized_solution(fit)
-  rows <- which(layout$head == "variance" & layout$first %in% layout$endogenous)
-  se <- delta_se(standardized$jacobian, solution_vcov(fit))[rows]
-  items <- layout$second[layout$head == "loading"]
-  variable <- layout$first[rows]
-  kind <- ifelse(variable %in% layout$constructs, "construct", ifelse(variable %in% items, "item", "observed outcome"))
-  list_frame_class(list(variable = variable, group = layout$group[rows], kind = kind, r_squared = 1 - standardized$value[rows], se = se),
-                   "orizzonte_r_squared")
+  rows <- fit$layout$rows
+  standardized <- standardized_of(fit)
+  at <- which(rows$head == "variance" & rows$first %in% fit$layout$endogenous)
+  variable <- rows$first[at]
+  list_frame_class(list(variable = variable, group = shown_group(fit$layout, rows$group[at]),
+                        kind = variable_kind(fit$layout, variable), r_squared = 1 - standardized$value[at],
+                        se = standardized$se[at]), "orizzonte_r_squared")
+}
+
+# What something that is pointed at is, in words.
+variable_kind <- function(layout, variable) {
+  items <- layout$rows$second[layout$rows$head == "loading"]
+  ifelse(variable %in% layout$constructs, "construct", ifelse(variable %in% items, "item", "observed outcome"))
 }
 
 #' @export

@@ -33,116 +33,94 @@ residuals.orizzonte_fit <- function(object, type = "raw", largest = NULL, ...) {
   check_dots_empty(..., .verb = "residuals")
   type <- choose_one(type, c("raw", "correlation", "standardized", "normalized"), "`type`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
-  views <- group_views(object, errors = type == "standardized")
-  if (is.null(largest)) return(lapply(views, function(view) residuals_of_type(view, type, residual_parts(view))))
-  tables <- lapply(views, function(view) largest_residuals(view, type, residuals_of_type(view, type, residual_parts(view)), residual_parts(view), largest))
-  if (!has_groups(object)) return(tables[[1L]])
-  all <- do.call(rbind, lapply(names(tables), function(g) {
-    part <- as.data.frame(tables[[g]])
-    part$meaning <- paste0(part$meaning, " (", g, ")")
-    cbind(group = rep(g, nrow(part)), part)
-  }))
+  views <- group_views(object)
+  parts <- lapply(views, residual_parts)
+  if (is.null(largest)) return(Map(residuals_of_type, views, type, parts))
+  tables <- Map(largest_residuals, views, type, parts, largest)
+  all <- bind_frames(tables)
   all <- utils::head(all[order(-abs(all$residual)), ], largest)
   rownames(all) <- NULL
-  shares <- do.call(rbind, lapply(names(tables), function(g) cbind(group = g, attr(tables[[g]], "parts"))))
-  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), type = type, parts = shares)
+  shares <- bind_frames(Map(srmr_parts, views, parts))
+  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), type = type,
+            parts = shares)
 }
 
 # Observed and implied moments and what scales them.
-residual_parts <- function(fit) {
-  seen <- observed_moments(fit)
-  model <- implied_moments(fit)
-  list(seen = seen, model = model, sd = sqrt(diag(seen$covariance)), means = !is.null(seen$mean) && !fit$layout$profiled)
+residual_parts <- function(view) {
+  seen <- observed_moments(view)
+  model <- implied_moments(view)
+  list(seen = seen, model = model, sd = sqrt(diag(seen$covariance)),
+       means = !is.null(seen$mean) && !view$layout$profiled)
 }
 
-residuals_of_type <- function(fit, type, parts) {
+residuals_of_type <- function(view, type, parts) {
   gap <- parts$seen$covariance - parts$model$covariance
   gap_mean <- if (!is.null(parts$seen$mean)) parts$seen$mean - parts$model$mean
   by <- switch(type,
     raw = list(covariance = 1, mean = 1),
     correlation = list(covariance = outer(parts$sd, parts$sd), mean = parts$sd),
-    normalized = moment_errors(fit, parts),
-    standardized = residual_errors(fit, parts))
+    normalized = moment_errors(view, parts),
+    standardized = residual_errors(view, parts))
   list(covariance = gap / by$covariance, mean = if (!is.null(gap_mean)) gap_mean / by$mean)
 }
 
 # Standard errors of the observed moments under normality.
-moment_errors <- function(fit, parts) {
+moment_errors <- function(view, parts) {
   sigma <- parts$model$covariance
-  list(covariance = sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / fit$moments$n), mean = sqrt(diag(sigma) / fit$moments$n))
+  n <- view$moments$n
+  list(covariance = sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n), mean = sqrt(diag(sigma) / n))
 }
 
 # Standard errors of the residuals: what is left of the sampling variance once the parameters have followed the data.
-residual_errors <- function(fit, parts) {
-  moment <- moment_errors(fit, parts)
+residual_errors <- function(view, parts) {
+  moment <- moment_errors(view, parts)
   names <- colnames(parts$model$covariance)
   p <- length(names)
-  vcov <- core_vcov(fit)
-  jacobian <- moment_jacobian(fit)
-  followed <- function(rows) if (nrow(vcov) == 0L) NA else rowSums((jacobian[rows, , drop = FALSE] %*% vcov) * jacobian[rows, , drop = FALSE])
-  left <- function(variance, rows) {
-    out <- variance - followed(rows)
+  at <- which(lower.tri(diag(p), diag = TRUE), arr.ind = TRUE)
+  left <- function(variance, followed) {
+    out <- variance - followed
     out[out < 1e-8 * variance] <- NA
     sqrt(out)
   }
-  lower <- lower.tri(diag(p), diag = TRUE)
-  size <- p * (p + 1L) / 2L
+  followed <- moment_followed(view, "covariance", at[, 1L], at[, 2L])
   covariance <- matrix(NA_real_, p, p, dimnames = list(names, names))
-  covariance[lower] <- left(moment$covariance[lower]^2, seq_len(size))
+  covariance[at] <- left(moment$covariance[at]^2, followed)
   covariance[upper.tri(covariance)] <- t(covariance)[upper.tri(covariance)]
   mean <- rep(NA_real_, p)
-  if (parts$means) mean <- left(moment$mean^2, size + seq_len(p))
+  if (parts$means) mean <- left(moment$mean^2, moment_followed(view, "mean", seq_len(p), seq_len(p)))
   list(covariance = covariance, mean = stats::setNames(mean, names))
 }
 
-# Derivatives of the lower triangle of the implied covariances, and of structured means, by the core's parameters:
-# d Sigma / d B_ij = a_i c_j' + c_j a_i', d Sigma / d Psi_ij = a_i a_j' + a_j a_i' (halved when i = j),
-# d mu / d B_ij = a_i E_j, d mu / d alpha_i = a_i, with A = F T, C = F Phi (McArdle & McDonald 1984).
-moment_jacobian <- function(fit) {
-  core <- fit$layout$core
-  matrices <- model_matrices(fit)
-  p <- core$observed
-  a <- matrices$total[seq_len(p), , drop = FALSE]
-  c <- matrices$covariance[seq_len(p), , drop = FALSE]
-  at <- which(lower.tri(diag(p), diag = TRUE), arr.ind = TRUE)
-  size <- nrow(at)
-  out <- matrix(0, size + if (core$means) p else 0L, core$parameters)
-  for (i in seq_along(core$map_entry)) {
-    e <- core$map_entry[i]
-    row <- core$row[e]
-    col <- core$col[e]
-    family <- core$family[e]
-    x <- a[, row]
-    y <- if (family == parameter_families[["effect"]]) c[, col] else a[, col]
-    by <- numeric(nrow(out))
-    if (family != parameter_families[["mean"]]) {
-      by[seq_len(size)] <- x[at[, 1L]] * y[at[, 2L]] + y[at[, 1L]] * x[at[, 2L]]
-      if (family == parameter_families[["covariance"]] && row == col) by <- by / 2
-    }
-    if (core$means && family == parameter_families[["effect"]]) by[size + seq_len(p)] <- x * matrices$mean[col]
-    if (core$means && family == parameter_families[["mean"]]) by[size + seq_len(p)] <- x
-    k <- core$map_parameter[i]
-    out[, k] <- out[, k] + core$map_weight[i] * by
-  }
-  # a view of one group knows all parameters, the core's errors only those it estimated
-  if (is.null(fit$estimated)) out else out[, fit$estimated, drop = FALSE]
+# The variance of implied moments that comes from the estimates of the parameters. Saturated means are no part of it.
+moment_followed <- function(view, what, a, b) {
+  fit <- view$fit
+  vcov <- core_vcov(fit)
+  if (nrow(vcov) == 0L) return(rep(NA_real_, length(a)))
+  model <- fit$layout$model
+  core_derive(model, values_of(fit)[model$rows], rep(quantity_codes[[what]], length(a)),
+              rep(view$number, length(a)), as.integer(a), as.integer(b), coded_variables(fit), vcov)$se^2
 }
 
-largest_residuals <- function(fit, type, of_type, parts, largest) {
+largest_residuals <- function(view, type, parts, largest) {
+  of_type <- residuals_of_type(view, type, parts)
   names <- colnames(of_type$covariance)
   at <- which(lower.tri(of_type$covariance, diag = TRUE), arr.ind = TRUE)
   scale <- if (type == "correlation") parts$sd else rep(1, length(names))
-  own <- if (type == "standardized") of_type else residuals_of_type(fit, "standardized", parts)
+  own <- if (type == "standardized") of_type else residuals_of_type(view, "standardized", parts)
+  by <- outer(scale, scale)
   columns <- list(first = names[at[, 2L]], second = names[at[, 1L]], residual = of_type$covariance[at],
-                  observed = (parts$seen$covariance / outer(scale, scale))[at], implied = (parts$model$covariance / outer(scale, scale))[at],
+                  observed = (parts$seen$covariance / by)[at], implied = (parts$model$covariance / by)[at],
                   standardized = own$covariance[at])
   if (parts$means) {
-    columns <- Map(c, columns, list(names, rep(NA_character_, length(names)), of_type$mean, parts$seen$mean / scale, parts$model$mean / scale, own$mean))
+    none <- rep(NA_character_, length(names))
+    columns <- Map(c, columns, list(names, none, of_type$mean, parts$seen$mean / scale, parts$model$mean / scale,
+                                    own$mean))
   }
   order <- utils::head(order(-abs(columns$residual), na.last = NA), largest)
   columns <- lapply(columns, function(x) unname(x[order]))
-  columns$meaning <- residual_meaning(columns, type)
-  list_frame_class(columns, "orizzonte_residuals") |> structure(wording = all_wordings(fit), type = type, parts = srmr_parts(fit, parts))
+  group <- shown_group(view$layout, rep(view$group, length(order)))
+  meaning <- paste0(residual_meaning(columns, type), rep(bracket_group(view$layout, view$group), length(order)))
+  list_frame(c(list(group = group), columns, list(meaning = meaning)))
 }
 
 residual_meaning <- function(columns, type) {
@@ -165,34 +143,36 @@ residual_meaning <- function(columns, type) {
 }
 
 # Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum of squares (Bentler 1995).
-srmr_parts <- function(fit, parts = residual_parts(fit)) {
+srmr_parts <- function(view, parts = residual_parts(view)) {
   gap <- (parts$seen$covariance - parts$model$covariance) / outer(parts$sd, parts$sd)
   names <- colnames(gap)
-  owner <- main_construct(fit, names)
+  owner <- main_construct(view, names)
   at <- which(lower.tri(gap), arr.ind = TRUE)
   first <- owner[at[, 2L]]
   second <- owner[at[, 1L]]
   order <- unique(owner)
   swap <- match(first, order) > match(second, order)
-  part <- ifelse(first == second, first, paste(ifelse(swap, second, first), "with", ifelse(swap, first, second)))
+  pair <- paste(ifelse(swap, second, first), "with", ifelse(swap, first, second))
   value <- c(gap[at], diag(gap), if (parts$means) (parts$seen$mean - parts$model$mean) / parts$sd)
-  part <- c(part, rep("variances", length(names)), if (parts$means) rep("means", length(names)))
-  groups <- unique(part)
-  square <- vapply(groups, function(g) sum(value[part == g]^2), 0)
-  count <- vapply(groups, function(g) sum(part == g), 0L)
+  part <- c(ifelse(first == second, first, pair), rep("variances", length(names)),
+            if (parts$means) rep("means", length(names)))
+  kinds <- unique(part)
+  square <- vapply(kinds, function(k) sum(value[part == k]^2), 0)
+  count <- vapply(kinds, function(k) sum(part == k), 0L)
   total <- sum(value^2)
-  list_frame(list(part = groups, moments = unname(count), srmr = unname(sqrt(square / count)),
-                  share = unname(if (total > 1e-20) square / total else square * NA)))
+  list_frame(list(part = kinds, moments = unname(count), srmr = unname(sqrt(square / count)),
+                  share = unname(if (total > 1e-20) square / total else square * NA),
+                  group = shown_group(view$layout, rep(view$group, length(kinds)))))
 }
 
 # The construct each item stands under: the one it loads on most, or its own name.
-main_construct <- function(fit, names) {
-  table <- fit$layout
-  rows <- which(table$head %in% c("loading", "weight"))
-  size <- abs(standardized_solution(fit)$value[rows])
-  rows <- rows[order(-size, na.last = TRUE)]
-  item <- ifelse(table$head[rows] == "weight", table$first[rows], table$second[rows])
-  owner <- ifelse(table$head[rows] == "weight", table$second[rows], table$first[rows])
+main_construct <- function(view, names) {
+  rows <- view$layout$rows
+  at <- which(rows$head %in% c("loading", "weight"))
+  size <- abs(standardized_of(view$fit)$value[view$fit$layout$spans[[view$number]]][at])
+  at <- at[order(-size, na.last = TRUE)]
+  item <- ifelse(rows$head[at] == "weight", rows$first[at], rows$second[at])
+  owner <- ifelse(rows$head[at] == "weight", rows$second[at], rows$first[at])
   found <- owner[match(names, item)]
   ifelse(is.na(found), names, found)
 }
@@ -214,7 +194,7 @@ format_residuals_table <- function(x) {
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)
     lines <- c(lines, "", "Where the SRMR comes from", format_table(list(
-      part = paste0(parts$part, if (!is.null(parts$group)) paste0(" (", parts$group, ")")), moments = format_count(parts$moments),
+      part = paste0(parts$part, ifelse(is.na(parts$group), "", paste0(" (", parts$group, ")"))), moments = format_count(parts$moments),
           srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
       c(FALSE, TRUE, TRUE, TRUE)))
   }

@@ -26,84 +26,96 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   check_dots_empty(..., .verb = "predict")
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   constructs <- object$layout$constructs
-  if (length(constructs) == 0L) abort("input", c("The model has no constructs, so there are no scores.", i = "Add construct() to the blueprint."))
-  if (has_groups(object)) return(group_scores(object, newdata, method))
-  x <- score_data(object, newdata)
-  matrices <- model_matrices(object)
-  o <- seq_along(object$layout$observed)
-  l <- length(o) + seq_along(constructs)
-  mean <- matrices$mean
-  if (!object$layout$means) {
-    say("The model has no means: scores are relative to the means of these data.")
-    mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
+  if (length(constructs) == 0L) {
+    abort("input", c("The model has no constructs, so there are no scores.", i = "Add construct() to the blueprint."))
   }
-  sigma <- matrices$covariance[o, o, drop = FALSE]
-  if (method == "regression") {
-    weights <- solve(sigma, matrices$covariance[o, l, drop = FALSE])
-  } else {
-    # (L' S^-1 L)^-1 L' S^-1 equals Bartlett's weights and needs no inverse of residual variances
-    items <- which(object$layout$observed %in% object$layout$second[object$layout$head == "loading"])
-    with <- matrices$covariance[items, l, drop = FALSE] %*% solve(matrices$covariance[l, l, drop = FALSE])
-    inner <- solve(sigma[items, items, drop = FALSE], with)
-    information <- crossprod(with, inner)
-    if (rcond(information) < 1e-10) {
-      abort("input", c("Bartlett scores do not exist for this model: its constructs cannot be told apart from their items alone.",
-                       i = "Use method = \"regression\"."))
-    }
-    weights <- matrix(0, length(o), length(l))
-    weights[items, ] <- inner %*% solve(information)
-  }
-  scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
-  colnames(scores) <- constructs
-  as.data.frame(scores)
-}
-
-# Scores by group, in the order of the rows; NA for rows of no group.
-group_scores <- function(fit, newdata, method) {
-  rows <- if (is.null(newdata)) fit$sample$rows_of else group_rows(newdata, fit$sample$by, fit$options$grouping$levels %||% group_names(fit))$rows
-  if (is.null(rows)) {
-    abort("input", c("The fit came from summary data, so there is nobody to score.", i = "Give raw data: predict(fit, newdata = data)."))
-  }
-  total <- if (is.null(newdata)) fit$sample$total_rows else nrow(newdata)
-  out <- matrix(NA_real_, total, length(fit$layout$constructs), dimnames = list(NULL, fit$layout$constructs))
-  views <- group_views(fit, errors = FALSE)
-  for (g in names(views)) {
-    part <- predict.orizzonte_fit(views[[g]], if (!is.null(newdata)) newdata[rows[[g]], , drop = FALSE], method)
-    out[rows[[g]], names(part)] <- as.matrix(part)
+  rows <- scored_rows(object, newdata)
+  total <- if (is.null(newdata)) object$sample$total_rows else nrow(newdata)
+  out <- matrix(NA_real_, total, length(constructs), dimnames = list(NULL, constructs))
+  if (!object$layout$means) say("The model has no means: scores are relative to the means of these data.")
+  for (view in group_views(object)) {
+    part <- view_scores(view, score_data(view, newdata, rows[[view$group]]), method)
+    out[rows[[view$group]], colnames(part)] <- part
   }
   as.data.frame(out)
 }
 
-# The data of the fit, a row each.
-fitted_rows <- function(fit) {
-  if (!has_groups(fit)) return(as.data.frame(score_data(fit, NULL)))
-  out <- matrix(NA_real_, fit$sample$total_rows, length(fit$sample$names), dimnames = list(NULL, fit$sample$names))
-  group <- rep(NA_character_, fit$sample$total_rows)
-  for (g in group_names(fit)) {
-    rows <- fit$sample$rows_of[[g]]
-    out[rows, fit$sample$groups[[g]]$names] <- fit$sample$groups[[g]]$data
-    group[rows] <- g
+# Which rows belong to which group; rows of no group get no scores.
+scored_rows <- function(fit, newdata) {
+  if (is.null(newdata)) {
+    if (has_raw_data(fit$sample)) return(lapply(fit$sample$groups, `[[`, "rows"))
+    abort("input", c("The fit came from summary data, so there is nobody to score.",
+                     i = "Give raw data: predict(fit, newdata = data)."))
   }
-  cbind(stats::setNames(list_frame(list(group)), fit$sample$by), as.data.frame(out))
+  if (!is.data.frame(newdata)) {
+    abort("input", c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
+  }
+  groups <- fit$layout$groups
+  if (is.null(fit$sample$by)) return(stats::setNames(lapply(groups, function(g) seq_len(nrow(newdata))), groups))
+  group_rows(newdata, fit$sample$by, fit$request$levels %||% groups)$rows
 }
 
-# One row for each row of the data, missing codes as holes.
-score_data <- function(fit, newdata) {
-  variables <- fit$layout$observed
+# One row for each row of the group, missing codes as NA. Of the fit's own data only complete rows are scored.
+score_data <- function(view, newdata, rows) {
+  fit <- view$fit
+  variables <- view$layout$observed
   if (is.null(newdata)) {
-    if (is.null(fit$sample$data)) {
-      abort("input", c("The fit came from summary data, so there is nobody to score.", i = "Give raw data: predict(fit, newdata = data)."))
-    }
-    if (is.null(fit$sample$rows)) return(fit$sample$data)
-    out <- fit$sample$data
-    out[-fit$sample$rows, ] <- NA
+    out <- group_data(fit$sample, view$number, variables, fit$request$missing_codes)
+    out[!rows %in% view$sample$used, ] <- NA
     return(out)
   }
-  if (!is.data.frame(newdata)) abort("input", c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
-  newdata <- code_data(newdata, fit$options$coding)
-  check_known(variables, names(newdata), fit$blueprint)
-  columns <- lapply(variables, function(name) numeric_column(newdata[[name]], name, fit$options$missing_codes))
-  matrix(unlist(columns, use.names = FALSE), nrow(newdata), length(variables), dimnames = list(NULL, variables))
+  newdata <- code_data(newdata, fit$sample$coding)
+  check_known(variables, names(newdata), fit$request$blueprint)
+  numeric_rows(newdata, rows, variables, fit$request$missing_codes)
+}
+
+view_scores <- function(view, x, method) {
+  layout <- view$layout
+  matrices <- view_matrices(view)
+  o <- seq_along(layout$observed)
+  l <- length(o) + seq_along(layout$constructs)
+  mean <- matrices$mean
+  if (!layout$means) mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
+  sigma <- matrices$covariance[o, o, drop = FALSE]
+  across <- matrices$covariance[o, l, drop = FALSE]
+  weights <- if (method == "regression") solve(sigma, across) else bartlett_weights(layout, sigma, across, matrices, l)
+  scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
+  colnames(scores) <- layout$constructs
+  scores
+}
+
+# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual variances.
+bartlett_weights <- function(layout, sigma, across, matrices, l) {
+  items <- which(layout$observed %in% layout$rows$second[layout$rows$head == "loading"])
+  with <- across[items, , drop = FALSE] %*% solve(matrices$covariance[l, l, drop = FALSE])
+  inner <- solve(sigma[items, items, drop = FALSE], with)
+  information <- crossprod(with, inner)
+  if (rcond(information) < 1e-10) {
+    abort("input", c("Bartlett scores do not exist for this model: its constructs cannot be told apart from their items alone.",
+                     i = "Use method = \"regression\"."))
+  }
+  weights <- matrix(0, length(layout$observed), length(l))
+  weights[items, ] <- inner %*% solve(information)
+  weights
+}
+
+# The data of the fit, a row each, with the grouping column.
+fitted_rows <- function(fit) {
+  total <- fit$sample$total_rows
+  names <- sample_variables(fit$sample)
+  out <- matrix(NA_real_, total, length(names), dimnames = list(NULL, names))
+  group <- rep(NA_character_, total)
+  for (view in group_views(fit)) {
+    rows <- view$sample$rows
+    variables <- view$layout$observed
+    x <- group_data(fit$sample, view$number, variables, fit$request$missing_codes)
+    if (!fit$layout$grouped) x[!rows %in% view$sample$used, ] <- NA
+    out[rows, variables] <- x
+    group[rows] <- view$group
+  }
+  out <- as.data.frame(out)
+  by <- fit$sample$by
+  if (is.null(by)) out else cbind(stats::setNames(list_frame(list(group)), by), out)
 }
 
 #' @rdname predict.orizzonte_fit
@@ -138,29 +150,28 @@ generics::augment
 #' @export
 simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
   check_dots_empty(..., .verb = "simulate")
-  if (!is.numeric(nsim) || length(nsim) != 1L || is.na(nsim) || nsim < 1) abort("input", "`nsim` must be one number, at least 1.")
+  check_number(nsim, "`nsim`", 1)
   if (!is.null(seed)) {
-    if (exists(".Random.seed", envir = globalenv(), inherits = FALSE)) {
-      before <- get(".Random.seed", envir = globalenv())
-      on.exit(assign(".Random.seed", before, envir = globalenv()))
-    }
+    check_number(seed, "`seed`")
+    before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
+    if (!is.null(before)) on.exit(assign(".Random.seed", before, envir = globalenv()))
     set.seed(seed)
   }
-  views <- group_views(object, errors = FALSE)
-  draw <- function(view) {
+  views <- group_views(object)
+  structure(lapply(seq_len(nsim), function(i) simulated_data(object, views)), seed = seed)
+}
+
+simulated_data <- function(fit, views) {
+  parts <- lapply(views, function(view) {
     model <- implied_moments(view)
     root <- chol(model$covariance)
-    n <- view$sample$n
+    n <- view$sample$blocks[[1L]]$n
     x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root + rep(model$mean %||% numeric(ncol(root)), each = n)
-    colnames(x) <- view$layout$observed
-    as.data.frame(x)
-  }
-  draws <- lapply(seq_len(nsim), function(i) {
-    if (!has_groups(object)) return(draw(object))
-    parts <- lapply(views, draw)
-    for (g in names(parts)) parts[[g]][setdiff(object$layout$observed, names(parts[[g]]))] <- NA_real_
-    by <- object$sample$by %||% "group"
-    cbind(stats::setNames(list_frame(list(rep(names(parts), vapply(parts, nrow, 0L)))), by), do.call(rbind, unname(parts)))
+    x <- as.data.frame(x)
+    names(x) <- view$layout$observed
+    x[setdiff(fit$layout$observed, names(x))] <- NA_real_
+    x
   })
-  structure(draws, seed = seed)
+  sizes <- vapply(parts, nrow, 0L)
+  with_group_column(fit, rep(names(parts), sizes), do.call(rbind, unname(parts)))
 }

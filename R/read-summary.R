@@ -23,7 +23,7 @@ print.orizzonte_fit <- function(x, ...) {
 
 # Status, sample, fit in one line and what it says.
 fit_card <- function(fit) {
-  lines <- c(heading(fit$blueprint$title), format_status(fit), format_sample(fit), format_feedback(fit))
+  lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit), format_feedback(fit))
   if (!has_converged(fit)) return(lines)
   table <- fit_indices(fit)
   pick <- function(name) format_index(name, table$value[table$index == name])
@@ -39,24 +39,21 @@ fit_card <- function(fit) {
 
 format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
-  if (!is.null(sample$groups)) {
-    sizes <- vapply(sample$groups, function(g) format_count(g$n), "")
-    return(wrap_lines(paste0("n = ", format_count(sample$n), " in ", length(sizes), " groups (", enumerate(paste(names(sizes), sizes), most = 12L), "), ",
-                             count_of(length(sample$names), "observed variable"), if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))))
-  }
-  paste0("n = ", format_count(sample$n), if (sample$total_rows != sample$n) paste0(" of ", format_count(sample$total_rows), " rows"),
-         ", ", count_of(length(sample$names), "observed variable"), ", ", count_of(n_free(fit), "free parameter"),
-         if (is.null(sample$data)) "; from summary data")
+  count <- paste0(count_of(length(sample_variables(sample)), "observed variable"),
+                  if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
+  wrap_lines(paste0(size_words(sample), ", ", count, if (!has_raw_data(sample)) "; from summary data"))
 }
 
 # Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop settles (Bentler & Freeman 1983).
 format_feedback <- function(fit) {
-  if (has_groups(fit)) return(unlist(lapply(group_views(fit, errors = FALSE), format_feedback), use.names = FALSE))
-  loops <- feedback_variables(fit$layout)
-  if (length(loops) == 0L || anyNA(fit$eta)) return(NULL)
-  index <- max(Mod(eigen(model_matrices(fit)$effects, only.values = TRUE)$values))
-  wrap_lines(paste0("Feedback among ", enumerate(loops), ": stability index ", format_fixed(index),
-                    if (index < 1) ", below 1: effects settle." else ", NOT below 1: effects grow without bound; do not interpret them."))
+  unlist(lapply(group_views(fit), function(view) {
+    loops <- feedback_variables(view$layout)
+    if (length(loops) == 0L || anyNA(view$eta)) return(NULL)
+    index <- max(Mod(eigen(view_matrices(view)$effects, only.values = TRUE)$values))
+    wrap_lines(paste0("Feedback among ", enumerate(loops), in_group(view$layout, view$group), ": stability index ",
+                      format_fixed(index), if (index < 1) ", below 1: effects settle." else
+                        ", NOT below 1: effects grow without bound; do not interpret them."))
+  }), use.names = FALSE)
 }
 
 feedback_variables <- function(layout) {
@@ -67,16 +64,16 @@ feedback_variables <- function(layout) {
 # What must be known before any number: non-convergence, improper parts.
 format_status <- function(fit) {
   if (!has_converged(fit)) {
-    history <- fit$core$history
+    history <- history_of(fit)
     steps <- length(history$chisq)
     return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
-             if (steps) paste0("  ", steps, " iterations, ", fit$core$starts, " sets of starting values; last predicted drop of \u03c7\u00b2: ",
+             if (steps) paste0("  ", steps, " iterations, ", starts_of(fit), " sets of starting values; last predicted drop of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
              format_history(history$chisq), format_evidence(fit), "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
-    return(c(paste0("Converged in ", count_of(length(fit$core$history$chisq), "iteration"), "; the solution is proper."), format_weakness(fit)))
+    return(c(paste0("Converged in ", count_of(length(history_of(fit)$chisq), "iteration"), "; the solution is proper."), format_weakness(fit)))
   }
   c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
     format_evidence(fit), rescue_hint)
@@ -86,7 +83,7 @@ format_status <- function(fit) {
 format_history <- function(chisq) {
   if (length(chisq) < 2L) return(NULL)
   shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
-  paste0("  \u03c7\u00b2 on the way: ", paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "), "; all of it in fit$core$history.")
+  paste0("  \u03c7\u00b2 on the way: ", paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "), "; all of it in fit$solution$history.")
 }
 
 rescue_hint <- "  Next: rescue(blueprint, data) tries the usual remedies and shows what each does."
@@ -108,11 +105,11 @@ format_weakness <- function(fit) {
 summary.orizzonte_fit <- function(object, ...) {
   check_dots_empty(..., .verb = "summary")
   structure(list(
-    title = object$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
-    assumptions = format_assumptions(object$layout, object$blueprint), counts = format_counts(object$layout),
+    title = object$request$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
+    assumptions = format_assumptions(object$layout, object$request$blueprint), counts = format_counts(object$layout),
     fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
     residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),
-    verdicts = if (length(object$blueprint$claims) && has_converged(object)) verdicts(object), trail = if (length(object$blueprint$trail)) trail(object),
+    verdicts = if (length(object$request$blueprint$claims) && has_converged(object)) verdicts(object), trail = if (length(object$request$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }

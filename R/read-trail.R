@@ -22,7 +22,7 @@
 #' @export
 trail <- function(x) {
   if (!inherits(x, "orizzonte_blueprint")) check_fit(x, "trail")
-  bp <- if (inherits(x, "orizzonte_fit")) x$blueprint else x
+  bp <- if (inherits(x, "orizzonte_fit")) x$request$blueprint else x
   rows <- if (length(bp$trail)) bp$trail$revisions else empty_revisions()
   if (inherits(x, "orizzonte_fit") && has_converged(x) && length(bp$trail) && !last_is(rows, x)) {
     rows <- Map(c, rows, outside_revision(x, rows))
@@ -38,29 +38,31 @@ trail <- function(x) {
   sound <- rows$status %in% c("proper", "improper", "weak")
   rows$p_change <- ifelse(!is.na(step) & step > 0 & sound & c(FALSE, sound[-size])[seq_len(size)],
                           stats::pchisq(abs(rows$chisq_change), pmax(step, 1), lower.tail = FALSE), NA)
-  ordered <- c(setdiff(revision_columns, "note"), paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), "_change"), "note")
-  structure(list_frame_class(rows[ordered], "orizzonte_trail"), title = bp$title)
+  rows$change <- vapply(rows$changes, change_sentence, "")
+  freed <- count_freed(rows)
+  ordered <- c("revision", "change", setdiff(revision_columns, c("revision", "changes", "note")), paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), "_change"), "note")
+  structure(list_frame_class(rows[ordered], "orizzonte_trail"), title = bp$title, freed = freed)
 }
 
 trail_measures <- c("chisq", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
 
 # A revision: a list of one value for each column.
-revision_of <- function(fit, number, change = "", because = NULL, predicted = NA_real_, actual = NA_real_, note = "") {
-  c(list(revision = number, change = change, because = because %||% "", predicted_drop = predicted, actual_drop = actual, n = as.numeric(fit$sample$n),
+revision_of <- function(fit, number, changes = list(), because = NULL, predicted = NA_real_, actual = NA_real_, note = "") {
+  c(list(revision = number, changes = list(changes), because = because %||% "", predicted_drop = predicted, actual_drop = actual, n = as.numeric(sample_n(fit$sample)),
          status = solution_state(fit)$status), comparison_measures(fit), list(note = note))[revision_columns]
 }
 
 # Are these the measures of this fit? Else something was changed beside amend(), or the data are others.
 last_is <- function(rows, fit) {
   last <- length(rows$revision)
-  rows$df[last] == stats::df.residual(fit) && rows$n[last] == fit$sample$n && abs(rows$chisq[last] - stats::deviance(fit)) < 1e-6 * (1 + rows$chisq[last])
+  rows$df[last] == stats::df.residual(fit) && rows$n[last] == sample_n(fit$sample) && abs(rows$chisq[last] - stats::deviance(fit)) < 1e-6 * (1 + rows$chisq[last])
 }
 
 outside_revision <- function(fit, rows) {
   last <- length(rows$revision)
-  other <- rows$n[last] != fit$sample$n
+  other <- rows$n[last] != sample_n(fit$sample)
   why <- if (other) "other rows of data" else "what changed is not known"
-  revision_of(fit, max(rows$revision) + 1, "changed outside amend()", note = paste0("not comparable: ", why))
+  revision_of(fit, max(rows$revision) + 1, outside_change, note = paste0("not comparable: ", why))
 }
 
 # One sentence on the last revision.
@@ -100,7 +102,7 @@ format_trail <- function(x) {
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
   note <- ifelse(nzchar(x$note), paste0("; ", x$note), "")
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))
-  freed <- sum(startsWith(x$change, "free "))
+  freed <- attr(x, "freed") %||% 0L
   c(lines, "", wrap_lines(paste0(
     if (freed > 3L) paste0(freed, " changes were suggested by the same data, so that part of the better fit is chance. "),
     "Next: confirm(fit, fresh_data) fits start and end to other people; amendments(fit) shows what is left.")))

@@ -30,26 +30,25 @@ verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
   check_converged(fit, "verdicts")
   check_number(alpha, "`alpha`", 1e-12, 1)
   check_number(margin, "`margin`", 1e-12)
-  claims <- fit$blueprint$claims
-  context <- jet_context(fit)
-  vcov <- solution_vcov(fit)
+  claims <- fit$request$blueprint$claims
   rows <- unlist(lapply(names(claims), function(name) {
-    judge <- function(scope) judge_claim(fit, name, claims[[name]], context, vcov, alpha, margin, scope)
+    judge <- function(scope) judge_claim(fit, name, claims[[name]], alpha, margin, scope)
     lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), judge)
   }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
                 lower = numeric(), upper = numeric(), standardized = numeric(), standardized_se = numeric(), verdict = character(), criterion = character())
   columns <- if (length(rows)) do.call(Map, c(list(c), rows)) else empty
-  structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$blueprint$title, trouble = improper_parts(fit)$trouble)
+  structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$request$blueprint$title, trouble = improper_parts(fit)$trouble)
 }
 
-judge_claim <- function(fit, name, text, context, vcov, alpha, margin, scope = NULL) {
+judge_claim <- function(fit, name, text, alpha, margin, scope = NULL) {
   parsed <- parse_claim(str2lang(text))
-  if (!is.null(scope)) name <- paste0(name, " | ", scope)
-  jet <- difference_jet(parsed$sides, fit, context, scope)
+  vcov <- vcov_of(fit)
+  if (!is.null(scope)) name <- paste0(name, bar_group(fit$layout, scope))
+  jet <- difference_jet(parsed$sides, fit, scope)
   se <- claim_error(jet, vcov)
   standard <- standardized_sides(parsed, fit)
-  std <- if (!is.null(standard)) difference_jet(standard, fit, context, scope)
+  std <- if (!is.null(standard)) difference_jet(standard, fit, scope)
   std_value <- std$value %||% NA_real_
   std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
   z <- jet$value / se
@@ -74,8 +73,8 @@ judge_claim <- function(fit, name, text, context, vcov, alpha, margin, scope = N
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
 }
 
-difference_jet <- function(sides, fit, context, scope = NULL) {
-  expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, context, scope)
+difference_jet <- function(sides, fit, scope = NULL) {
+  expression_jet(call("-", call("(", sides[[1L]]), call("(", sides[[2L]])), fit, scope)
 }
 
 # NA where nothing moves it: fixed, held equal, or at a bound.
@@ -86,8 +85,8 @@ claim_error <- function(jet, vcov) {
 
 held_reason <- function(fit, text) {
   status <- vapply(claim_addresses(text), function(address) {
-    row <- match(address, fit$layout$parameter)
-    if (is.na(row)) "" else fit$layout$status[row]
+    row <- match(address, fit$layout$rows$parameter)
+    if (is.na(row)) "" else fit$layout$rows$status[row]
   }, "")
   if (any(status == "at bound")) "it lies at a bound, where there is no test" else "the model itself settles it: fixed or held equal"
 }

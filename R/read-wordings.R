@@ -3,7 +3,8 @@
 # The blueprint's wordings, and column labels where it has none.
 all_wordings <- function(fit) {
   labels <- fit$sample$labels
-  c(fit$blueprint$wording, labels[setdiff(names(labels), names(fit$blueprint$wording))])
+  wording <- fit$request$blueprint$wording
+  c(wording, labels[setdiff(names(labels), names(wording))])
 }
 
 # The wordings of all items that some parameters are about.

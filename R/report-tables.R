@@ -36,8 +36,8 @@ report_estimates <- function(fit, role) {
   x <- x[x$role %in% role & !(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
   interval <- ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
   words <- all_wordings(fit)
-  item <- ifelse(is.na(fit$layout$second[match(x$parameter, fit$layout$parameter)]), fit$layout$first[match(x$parameter, fit$layout$parameter)],
-                 fit$layout$second[match(x$parameter, fit$layout$parameter)])
+  item <- ifelse(is.na(fit$layout$rows$second[match(x$parameter, fit$layout$rows$parameter)]), fit$layout$rows$first[match(x$parameter, fit$layout$rows$parameter)],
+                 fit$layout$rows$second[match(x$parameter, fit$layout$rows$parameter)])
   out <- list_frame(list(parameter = code_text(x$parameter), estimate = format_number(x$estimate), se = format_number(x$se), interval = interval,
                          p = format_p(x$p), standardized = format_fixed(x$standardized), status = ifelse(x$status %in% c("free", "derived"), "", x$status)))
   if ("loading" %in% role && length(words)) out$wording <- ifelse(item %in% names(words), words[item], "")
@@ -83,7 +83,7 @@ report_trail <- function(fit) {
 
 # A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.
 sample_fingerprint <- function(fit) {
-  numbers <- c(fit$moments$n, fit$moments$covariance, fit$moments$mean)
+  numbers <- c(unlist(fit$moments, use.names = FALSE))
   file <- tempfile()
   on.exit(unlink(file))
   writeLines(formatC(numbers, digits = 10L, format = "e"), file)

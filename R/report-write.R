@@ -65,7 +65,7 @@ check_reportable <- function(x) {
 }
 
 report_title <- function(x) {
-  if (inherits(x, "orizzonte_fit")) return(x$blueprint$title)
+  if (inherits(x, "orizzonte_fit")) return(x$request$blueprint$title)
   if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
   if (is_ladder(x)) return(paste0("Invariance: ", x$title))
   paste(unique(vapply(x, report_title, "")), collapse = "; ")

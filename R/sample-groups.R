@@ -4,7 +4,9 @@
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   check_string(by, "`by`")
   if (!by %in% names(data)) {
-    abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)), i = paste0("Columns: ",
+    abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)),
+                    i = if (isTRUE(attr(by, "hint"))) paste0("A text variable of that name exists: by = all_of(", by, ") may be meant."),
+                    i = paste0("Columns: ",
         enumerate(names(data), most = 20L), ".")))
   }
   column <- plain_column(data[[by]])
@@ -57,64 +59,4 @@ pick_levels <- function(levels, known, by, labels = known) {
   label[!nzchar(label)] <- labels[at][!nzchar(label)]
   if (anyDuplicated(at) || anyDuplicated(label)) abort("duplicate", "A group is named twice in `levels`.")
   stats::setNames(known[at], label)
-}
-
-# Moments of every group. `variables`: a list by group, since an item may be absent in one.
-grouped_moments <- function(data, by, levels, variables_of, missing_codes, bp) {
-  if (is_summary_list(data)) {
-    wanted <- if (is.null(levels)) stats::setNames(names(data), names(data)) else pick_levels(levels, names(data), "the summary data")
-    parts <- lapply(wanted, function(g) data[[g]])
-    notes <- character()
-    rows <- NULL
-  } else {
-    if (inherits(data, "orizzonte_summary_data")) {
-      abort("data", c("Summary data of one group have no column to group by.", i = "Give a named list of summary_data(), one for each group."))
-    }
-    found <- group_rows(data, by, levels, missing_codes)
-    parts <- lapply(found$rows, function(rows) data[rows, , drop = FALSE])
-    rows <- found$rows
-    notes <- found$notes
-  }
-  groups <- lapply(stats::setNames(names(parts), names(parts)), function(g) {
-    rlang::try_fetch(sample_moments(parts[[g]], variables_of(g), missing_codes, bp), orizzonte_error_data = function(e) {
-      abort("data", paste0("In group ", g, ":"), parent = e)
-    })
-  })
-  dropped <- vapply(groups, function(s) s$total_rows - s$n, 0)
-  worst <- if (any(dropped > 0)) {
-    paste0("Dropped rows with missing values in variables of the model: ", enumerate(paste0(names(groups), " ", dropped, " of ",
-                                                                                      vapply(groups, `[[`, 0, "total_rows"))[dropped > 0], most = 12L), ".")
-  }
-  names <- unique(unlist(lapply(groups, `[[`, "names"), use.names = FALSE))
-  labels <- unlist(lapply(unname(groups), `[[`, "labels"))
-  list(n = sum(vapply(groups, `[[`, 0, "n")), names = names, mean = groups[[1L]]$mean, groups = groups, by = by, rows_of = rows, notes = c(notes, worst),
-       total_rows = if (is.data.frame(data)) nrow(data) else sum(vapply(groups, `[[`, 0, "total_rows")),
-       labels = labels[!duplicated(names(labels))], covariance = pooled_covariance(groups, names))
-}
-
-is_summary_list <- function(data) {
-  is.list(data) && !is.data.frame(data) && length(data) > 0L && all(vapply(data, inherits, NA, "orizzonte_summary_data"))
-}
-
-# Within groups, weighted by n; for scaling only.
-pooled_covariance <- function(groups, names) {
-  out <- weight <- matrix(0, length(names), length(names), dimnames = list(names, names))
-  for (group in groups) {
-    v <- group$names
-    out[v, v] <- out[v, v] + group$n * group$covariance
-    weight[v, v] <- weight[v, v] + group$n
-  }
-  out / weight
-}
-
-# The grouped sample of some of the variables.
-groups_for <- function(sample, bp) {
-  sample$groups <- lapply(stats::setNames(names(sample$groups), names(sample$groups)), function(g) {
-    sample_for(sample$groups[[g]], blueprint_variables(group_blueprint(bp, g))$observed)
-  })
-  sample$n <- sum(vapply(sample$groups, `[[`, 0, "n"))
-  sample$names <- unique(unlist(lapply(sample$groups, `[[`, "names"), use.names = FALSE))
-  sample$mean <- sample$groups[[1L]]$mean
-  sample$covariance <- pooled_covariance(sample$groups, sample$names)
-  sample
 }

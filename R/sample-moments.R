@@ -1,87 +1,81 @@
-# From a data frame to sample moments: types, codes, holes, constant columns.
+# From the rows of a group to a block of moments: types, codes, missing values, constant columns.
 
-# Returns n, covariance (divisor n), mean, names; data (all rows) and rows (those used; NULL for all), and notes on what was dropped.
-sample_moments <- function(data, variables, missing_codes = NULL, bp = NULL) {
-  if (inherits(data, "orizzonte_summary_data")) return(summary_moments(data, variables, missing_codes, bp))
-  if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
-  if (!is.data.frame(data)) {
-    abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(data), "."),
-                    i = "For a covariance matrix, use summary_data(cov, n = ...)."))
-  }
-  if (nrow(data) == 0L) abort("data", "The data have no rows.")
-  names <- names(data)
-  twice <- unique(names[duplicated(names)])
-  if (length(twice)) {
-    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."), i = "Rename one of them."))
-  }
-  check_known(variables, names, bp)
-  columns <- lapply(stats::setNames(variables, variables), function(name) numeric_column(data[[name]], name, missing_codes))
-  x <- matrix(unlist(columns, use.names = FALSE), nrow(data), length(variables), dimnames = list(NULL, variables))
-  if (any(is.infinite(x))) {
-    at <- which(is.infinite(x), arr.ind = TRUE)[1L, ]
-    abort("data", paste0("Column ", quoted(variables[at[2L]]), " holds an infinite value in row ", at[1L], "."))
-  }
+# One group of a data frame: `rows` are all of its rows, `used` the complete ones among them.
+block_of_rows <- function(data, rows, variables, missing_codes = NULL, bp = NULL) {
+  if (length(rows) == 0L) abort("data", "The data have no rows.")
+  check_known(variables, names(data), bp)
+  x <- numeric_rows(data, rows, variables, missing_codes)
+  check_finite(x, rows)
   notes <- character()
-  rows <- NULL
-  everyone <- x
+  used <- rows
   if (anyNA(x)) {
-    holes <- colSums(is.na(x))
-    if (any(holes == nrow(x))) {
-      abort("data", c(paste0("Column ", quoted(variables[holes == nrow(x)][1L]), " is missing in every row."),
-                      i = "Leave the item out of the model, or look at `missing_codes`."))
-    }
     complete <- rowSums(is.na(x)) == 0
-    rows <- which(complete)
-    worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]
-    notes <- paste0("Dropped ", count_of(sum(!complete), "row"), " of ", nrow(x), " with missing values in ",
-                    count_of(sum(holes > 0), "variable"), " of the model (most in ",
-                    enumerate(paste0(variables[worst], ": ", holes[worst])), "); ", sum(complete), " rows are used.")
+    notes <- hole_notes(x, complete)
+    used <- rows[complete]
     x <- x[complete, , drop = FALSE]
   }
   n <- nrow(x)
   if (n <= length(variables)) {
-    abort("data", c(paste0("There are ", count_of(n, "complete row"), " for ", count_of(length(variables), "variable"), "."),
+    abort("data", c(paste0("There are ", count_of(n, "complete row"), " for ",
+                           count_of(length(variables), "variable"), "."),
                     i = "More people than variables are needed.", if (length(notes)) c(i = notes)))
   }
   mean <- colMeans(x)
-  centred <- x - rep(mean, each = n)
-  covariance <- crossprod(centred) / n
+  covariance <- crossprod(x - rep(mean, each = n)) / n
   flat <- diag(covariance) <= 1e-20 * (mean^2 + 1e-300)
   if (any(flat)) {
-    abort("data", c(paste0("Column ", quoted(variables[flat][1L]), " does not vary: every value is ", format(x[1L, which(flat)[1L]]), "."),
-                    i = "Leave it out of the model."))
+    abort("data", c(paste0("Column ", quoted(variables[flat][1L]), " does not vary: every value is ",
+                           format(x[1L, which(flat)[1L]]), "."), i = "Leave it out of the model."))
   }
   check_definite(covariance, "The covariance matrix of the data")
-  list(n = n, covariance = covariance, mean = mean, names = variables, data = everyone, rows = rows, notes = notes,
-       total_rows = nrow(data), labels = column_labels(data, variables))
+  block <- list(n = n, covariance = covariance, mean = mean, variables = variables)
+  list(blocks = list(block), rows = rows, used = used, total = length(rows), notes = notes)
 }
 
-# The rows that were used.
-complete_rows <- function(sample) if (is.null(sample$rows)) sample$data else sample$data[sample$rows, , drop = FALSE]
+numeric_rows <- function(data, rows, variables, missing_codes) {
+  columns <- lapply(variables, function(name) numeric_column(data[[name]], name, missing_codes)[rows])
+  matrix(unlist(columns, use.names = FALSE), length(rows), length(variables),
+         dimnames = list(NULL, variables))
+}
 
-# The sample of some of the variables. Rows that were incomplete only in the others come back.
-sample_for <- function(sample, variables) {
-  if (setequal(variables, sample$names)) return(sample)
-  if (is.null(sample$data)) {
-    sample$covariance <- sample$covariance[variables, variables, drop = FALSE]
-    sample$mean <- sample$mean[variables]
-    sample$names <- variables
-    return(sample)
+check_finite <- function(x, rows) {
+  if (!any(is.infinite(x))) return(invisible())
+  at <- which(is.infinite(x), arr.ind = TRUE)[1L, ]
+  abort("data", paste0("Column ", quoted(colnames(x)[at[2L]]), " holds an infinite value in row ",
+                       rows[at[1L]], "."))
+}
+
+# What is dropped for missing values, in a sentence.
+hole_notes <- function(x, complete) {
+  holes <- colSums(is.na(x))
+  if (any(holes == nrow(x))) {
+    abort("data", c(paste0("Column ", quoted(colnames(x)[holes == nrow(x)][1L]), " is missing in every row."),
+                    i = "Leave the item out of the model, or look at `missing_codes`."))
   }
-  out <- sample_moments(as.data.frame(sample$data[, variables, drop = FALSE]), variables)
-  out$labels <- sample$labels[intersect(names(sample$labels), variables)]
-  out
+  worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]
+  paste0("Dropped ", count_of(sum(!complete), "row"), " of ", nrow(x), " with missing values in ",
+         count_of(sum(holes > 0), "variable"), " of the model (most in ",
+         enumerate(paste0(colnames(x)[worst], ": ", holes[worst])), "); ", sum(complete), " rows are used.")
 }
 
-summary_moments <- function(data, variables, missing_codes, bp) {
-  if (!is.null(missing_codes)) abort("input", "`missing_codes` has no meaning for summary data.")
-  check_known(variables, data$names, bp)
+check_columns <- function(data) {
+  if (nrow(data) == 0L) abort("data", "The data have no rows.")
+  twice <- unique(names(data)[duplicated(names(data))])
+  if (length(twice)) {
+    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."), i = "Rename one of them."))
+  }
+}
+
+block_of_summary <- function(data, variables, request) {
+  if (!is.null(request$missing_codes)) abort("input", "`missing_codes` has no meaning for summary data.")
+  check_known(variables, data$names, request$blueprint)
   if (data$n <= length(variables)) {
     abort("data", paste0("There are ", data$n, " people for ", length(variables), " variables; more are needed."))
   }
   notes <- if (data$correlation) "Only correlations were known; they were analysed as covariances." else character()
-  list(n = data$n, covariance = data$covariance[variables, variables, drop = FALSE], mean = data$mean[variables],
-       names = variables, data = NULL, rows = NULL, notes = notes, total_rows = data$n, labels = character())
+  block <- list(n = data$n, covariance = data$covariance[variables, variables, drop = FALSE],
+                mean = data$mean[variables], variables = variables)
+  list(blocks = list(block), rows = NULL, used = NULL, total = data$n, notes = notes)
 }
 
 check_known <- function(variables, columns, bp) {

@@ -43,9 +43,8 @@ run_case <- function(seed) {
   # an independent look at stationarity, in correlation metric
   decrement <- NA
   if (converged) {
-    core <- fit$layout$core
-    rescaled <- list(list(n = fit$moments$n, covariance = fit$moments$covariance, mean = NULL))
-    at <- orizzonte:::core_evaluate(core, rescaled, fit$core$theta)
+    core <- fit$layout$model
+    at <- orizzonte:::core_evaluate(core, orizzonte:::core_moments(fit), orizzonte:::core_theta(fit))
     d <- 1 / sqrt(diag(at$expected))
     decrement <- tryCatch(sum((d * at$score) * solve(at$expected * outer(d, d), d * at$score)), error = function(e) NA)
   }

@@ -33,9 +33,9 @@ factor_blueprint <- function(names, factors) {
 core_call <- function(data, factors) {
   bp <- factor_blueprint(names(data), factors)
   fit <- fit_model(bp, data)
-  layout <- fit$layout$core
-  sample <- list(list(n = fit$moments$n, covariance = fit$moments$covariance, mean = NULL))
-  function() core_fit(layout, sample, numeric(), 200L, 1e-12, 4L, 1)
+  model <- fit$layout$model
+  sample <- lapply(orizzonte:::core_moments(fit), function(moments) replace(moments, "mean", list(NULL)))
+  function() core_fit(model, sample, numeric(), 200L, 1e-12, 4L, 1)
 }
 
 # Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of the ratios.

@@ -48,6 +48,7 @@ residual_of <- function(fit, type, largest = NULL) {
 sample_file <- function(name) system.file("extdata", name, package = "orizzonte")
 first_free <- function(fit) {
   table <- suppressMessages(amendments(fit, top = 0))
+  table <- table[order(-signif(table$modification_index, 6), table$parameter), ]
   table$parameter[table$kind %in% c("cross-loading", "effect") |
                     startsWith(table$kind, "residual covariance")][1]
 }
@@ -61,7 +62,12 @@ readers <- list(
   standardized = function(f) residual_of(f, "standardized"),
   normalized = function(f) residual_of(f, "normalized"),
   largest = function(f) residual_of(f, "correlation", 5), verdicts = verdicts,
-  amendments = function(f) amendments(f, top = 3, all = TRUE), without = without,
+  # suggestions that say the same thing tie, and may change places
+  amendments = function(f) {
+    found <- amendments(f, top = 0, all = TRUE)
+    as.data.frame(found)[order(found$parameter), ]
+  },
+  drops = function(f) sort(amendments(f, top = 3)$actual_drop), without = without,
   score_test = function(f) {
     found <- do.call(score_test, list(f, first_free(f)))
     c(as.list(found), attributes(found)[c("statistic", "df", "p", "actual_drop")])
@@ -80,7 +86,7 @@ readers <- list(
   by_group = compare_groups, latent_means = latent_means,
   printed = function(f) utils::capture.output(print(summary(f)))
 )
-heavy <- c("amended", "score_test", "simulated", "moments", "printed", "effects")
+heavy <- c("drops", "amended", "score_test", "simulated", "moments", "printed", "effects")
 
 read_all <- function(fit, which = names(readers)) {
   lapply(readers[which], function(reader) reading(reader(fit)))
@@ -93,7 +99,7 @@ fit_by <- function(bp, data, by = NULL, hold = NULL, except = NULL, ...) {
                                                  if (length(except)) list(except = except))))
   if (length(hold)) bp <- do.call("hold_equal", c(list(bp), as.list(hold)))
   if (length(except)) bp <- do.call("let_differ", c(list(bp), as.list(except)))
-  fit_model(bp, data, by = by, ...)
+  do.call(fit_model, list(bp, data, by = by, ...))
 }
 look <- function(name, make, which = names(readers)) {
   found <- caught(make())

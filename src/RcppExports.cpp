@@ -12,11 +12,11 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors);
-RcppExport SEXP _orizzonte_core_fit(SEXP layoutSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors);
+RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type start(startSEXP);
     Rcpp::traits::input_parameter< int >::type iterations(iterationsSEXP);
@@ -24,90 +24,123 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type errors(errorsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(layout, sample, start, iterations, tolerance, fresh_starts, seed, errors));
+    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, iterations, tolerance, fresh_starts, seed, errors));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_errors
-Eigen::MatrixXd core_errors(SEXP layout, SEXP sample, const Eigen::VectorXd& theta);
-RcppExport SEXP _orizzonte_core_errors(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
+Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& theta);
+RcppExport SEXP _orizzonte_core_errors(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_errors(layout, sample, theta));
+    rcpp_result_gen = Rcpp::wrap(core_errors(model, sample, theta));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_evaluate
-List core_evaluate(SEXP layout, SEXP sample, const Eigen::VectorXd& theta);
-RcppExport SEXP _orizzonte_core_evaluate(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
+List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta);
+RcppExport SEXP _orizzonte_core_evaluate(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_evaluate(layout, sample, theta));
+    rcpp_result_gen = Rcpp::wrap(core_evaluate(model, sample, theta));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_implied
-List core_implied(SEXP layout, const Eigen::VectorXd& eta);
-RcppExport SEXP _orizzonte_core_implied(SEXP layoutSEXP, SEXP etaSEXP) {
+List core_implied(SEXP model, const Eigen::VectorXd& eta);
+RcppExport SEXP _orizzonte_core_implied(SEXP modelSEXP, SEXP etaSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_implied(layout, eta));
+    rcpp_result_gen = Rcpp::wrap(core_implied(model, eta));
     return rcpp_result_gen;
 END_RCPP
 }
-// core_standardize
-List core_standardize(SEXP layout, const Eigen::VectorXd& eta);
-RcppExport SEXP _orizzonte_core_standardize(SEXP layoutSEXP, SEXP etaSEXP) {
+// core_derive
+List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what, const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov);
+RcppExport SEXP _orizzonte_core_derive(SEXP modelSEXP, SEXP etaSEXP, SEXP whatSEXP, SEXP groupSEXP, SEXP aSEXP, SEXP bSEXP, SEXP plainSEXP, SEXP vcovSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_standardize(layout, eta));
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type a(aSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type b(bSEXP);
+    Rcpp::traits::input_parameter< const List& >::type plain(plainSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type vcov(vcovSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_derive(model, eta, what, group, a, b, plain, vcov));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_profile_means
+Eigen::VectorXd core_profile_means(SEXP model, const Eigen::VectorXd& eta, SEXP sample);
+RcppExport SEXP _orizzonte_core_profile_means(SEXP modelSEXP, SEXP etaSEXP, SEXP sampleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_profile_means(model, eta, sample));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_profiled_vcov
+Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP sample, const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used);
+RcppExport SEXP _orizzonte_core_profiled_vcov(SEXP modelSEXP, SEXP etaSEXP, SEXP sampleSEXP, SEXP knownSEXP, SEXP usedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type eta(etaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type known(knownSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type used(usedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_profiled_vcov(model, eta, sample, known, used));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_local_rank
-List core_local_rank(SEXP layout, SEXP sample);
-RcppExport SEXP _orizzonte_core_local_rank(SEXP layoutSEXP, SEXP sampleSEXP) {
+List core_local_rank(SEXP model, SEXP sample);
+RcppExport SEXP _orizzonte_core_local_rank(SEXP modelSEXP, SEXP sampleSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_local_rank(layout, sample));
+    rcpp_result_gen = Rcpp::wrap(core_local_rank(model, sample));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_expression
-List core_expression(SEXP tape, const Eigen::VectorXd& inputs);
-RcppExport SEXP _orizzonte_core_expression(SEXP tapeSEXP, SEXP inputsSEXP) {
+List core_expression(SEXP tape, const Eigen::VectorXd& inputs, const Eigen::MatrixXd& gradients);
+RcppExport SEXP _orizzonte_core_expression(SEXP tapeSEXP, SEXP inputsSEXP, SEXP gradientsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type tape(tapeSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type inputs(inputsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_expression(tape, inputs));
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type gradients(gradientsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_expression(tape, inputs, gradients));
     return rcpp_result_gen;
 END_RCPP
 }
 // core_score_tests
-List core_score_tests(SEXP layout, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints, bool joint);
-RcppExport SEXP _orizzonte_core_score_tests(SEXP layoutSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP entriesSEXP, SEXP constraintsSEXP, SEXP jointSEXP) {
+List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints, bool joint);
+RcppExport SEXP _orizzonte_core_score_tests(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP entriesSEXP, SEXP constraintsSEXP, SEXP jointSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type layout(layoutSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type entries(entriesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type constraints(constraintsSEXP);
     Rcpp::traits::input_parameter< bool >::type joint(jointSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_score_tests(layout, sample, theta, entries, constraints, joint));
+    rcpp_result_gen = Rcpp::wrap(core_score_tests(model, sample, theta, entries, constraints, joint));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -117,9 +150,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
-    {"_orizzonte_core_standardize", (DL_FUNC) &_orizzonte_core_standardize, 2},
+    {"_orizzonte_core_derive", (DL_FUNC) &_orizzonte_core_derive, 8},
+    {"_orizzonte_core_profile_means", (DL_FUNC) &_orizzonte_core_profile_means, 3},
+    {"_orizzonte_core_profiled_vcov", (DL_FUNC) &_orizzonte_core_profiled_vcov, 5},
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
-    {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 2},
+    {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 3},
     {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 6},
     {NULL, NULL, 0}
 };

@@ -1,118 +1,226 @@
-// The only file that knows both R and the core.
+// The only file that knows both R and the core. What comes from R is checked here: a tampered fit
+// ends in an R error.
 #include <RcppEigen.h>
 
 #include <algorithm>
+#include <chrono>
 #include <cstring>
 
-#include "core/discrepancy.hpp"
 #include "core/expression.hpp"
-#include "core/fit.hpp"
-#include "core/score_test.hpp"
-#include "core/standardize.hpp"
+#include "core/infer/derivatives.hpp"
+#include "core/infer/profile.hpp"
+#include "core/infer/rank.hpp"
+#include "core/infer/score_test.hpp"
+#include "core/objective/normal_theory.hpp"
+#include "core/solve/driver.hpp"
 
 namespace oz = orizzonte;
 using Rcpp::List;
 
 namespace {
 
-// Reading by hand: wrapping each of a layout's many short vectors would cost more than a small fit.
+// Ends in an error of class orizzonte_error_object.
+[[noreturn]] void refuse(const std::string& why) {
+  const Rcpp::Function complain = Rcpp::Environment::namespace_env("orizzonte")["refuse_object"];
+  complain(why);
+  throw Rcpp::exception(why.c_str());
+}
+
+void require(bool holds, const char* why) {
+  if (!holds) refuse(why);
+}
+
+// Reading by hand: wrapping each of a model's many short vectors would cost more than a small fit.
 SEXP element(SEXP list, const char* name) {
+  require(TYPEOF(list) == VECSXP, "a part of it is not a list");
   const SEXP names = Rf_getAttrib(list, R_NamesSymbol);
-  const int size = Rf_length(list);
+  const int size = Rf_isNull(names) ? 0 : Rf_length(list);
   for (int i = 0; i < size; ++i) {
     const char* known = CHAR(STRING_ELT(names, i));
     if (known[0] == name[0] && std::strcmp(known, name) == 0) return VECTOR_ELT(list, i);
   }
-  Rcpp::stop("the layout has no element '%s'", name);
+  refuse(std::string("it has no element \"") + name + "\"");
 }
 
-const int* integers(SEXP list, const char* name) {
+// A vector in a list, with its length.
+template <class T>
+struct Column {
+  const T* at;
+  int size;
+  const T& operator[](int i) const { return at[i]; }
+  const T& only() const { return at[0]; }
+};
+
+Column<int> integers(SEXP list, const char* name, int size = -1) {
   const SEXP x = element(list, name);
-  if (TYPEOF(x) != INTSXP && TYPEOF(x) != LGLSXP) Rcpp::stop("'%s' must be integer", name);
-  return INTEGER(x);
+  const bool fits =
+      (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) && (size < 0 || Rf_length(x) == size);
+  if (!fits) refuse(std::string("its element \"") + name + "\" has another type or length");
+  return {INTEGER(x), Rf_length(x)};
 }
 
-const double* numbers(SEXP list, const char* name) {
+Column<double> numbers(SEXP list, const char* name, int size = -1) {
   const SEXP x = element(list, name);
-  if (TYPEOF(x) != REALSXP) Rcpp::stop("'%s' must be double", name);
-  return REAL(x);
+  const bool fits = TYPEOF(x) == REALSXP && (size < 0 || Rf_length(x) == size);
+  if (!fits) refuse(std::string("its element \"") + name + "\" has another type or length");
+  return {REAL(x), Rf_length(x)};
 }
 
-oz::Expression expression_from(SEXP tape) {
+int index_within(int value, int size, bool none = false) {
+  require((value >= 1 && value <= size) || (none && value == 0), "an index in it points nowhere");
+  return value - 1;
+}
+
+// A tape must find what it takes from its stack, and leave one number.
+void check_tape(const oz::Expression& tape, int inputs) {
+  int depth = 0;
+  for (const oz::Step& step : tape) {
+    const int code = static_cast<int>(step.operation);
+    require(code >= 0 && code <= static_cast<int>(oz::Operation::Sqrt),
+            "an expression in it is damaged");
+    if (step.operation == oz::Operation::Constant || step.operation == oz::Operation::Input) {
+      const bool known = step.operation == oz::Operation::Constant ||
+                         (step.argument >= 0 && step.argument < inputs);
+      require(known, "an expression in it is damaged");
+      ++depth;
+    } else {
+      const bool two = code >= static_cast<int>(oz::Operation::Add) &&
+                       code <= static_cast<int>(oz::Operation::Power);
+      require(depth >= (two ? 2 : 1), "an expression in it is damaged");
+      if (two) --depth;
+    }
+  }
+  require(depth == 1, "an expression in it is damaged");
+}
+
+oz::Expression expression_from(SEXP tape, int inputs) {
   oz::Expression out;
-  const int* operation = integers(tape, "operation");
-  const double* argument = numbers(tape, "argument");
-  const int steps = Rf_length(element(tape, "operation"));
-  for (int i = 0; i < steps; ++i) out.push_back({static_cast<oz::Operation>(operation[i]), argument[i]});
+  const Column<int> operation = integers(tape, "operation");
+  const Column<double> argument = numbers(tape, "argument", operation.size);
+  for (int i = 0; i < operation.size; ++i)
+    out.push_back({static_cast<oz::Operation>(operation[i]), argument[i]});
+  check_tape(out, inputs);
   return out;
 }
 
-oz::Model model_from(SEXP layout) {
-  oz::Model model;
-  const int* observed = integers(layout, "observed");
-  const int* variables = integers(layout, "variables");
-  const int groups = Rf_length(element(layout, "observed"));
-  for (int g = 0; g < groups; ++g) model.groups.push_back({observed[g], variables[g]});
-  const int entries = Rf_length(element(layout, "family"));
-  const int *family = integers(layout, "family"), *group = integers(layout, "group");
-  const int *row = integers(layout, "row"), *col = integers(layout, "col");
+void read_entries(SEXP from, oz::Model& model) {
+  const Column<int> family = integers(from, "family");
+  const int entries = family.size, groups = model.groups.size();
+  const Column<int> group = integers(from, "group", entries), row = integers(from, "row", entries);
+  const Column<int> col = integers(from, "col", entries);
   model.entries.reserve(entries);
-  for (int e = 0; e < entries; ++e) model.entries.push_back({static_cast<oz::Family>(family[e]), group[e] - 1, row[e] - 1, col[e] - 1});
-  model.means = integers(layout, "means")[0] != 0;
-  model.map.parameters = integers(layout, "parameters")[0];
-  model.map.constant = Eigen::Map<const oz::Vector>(numbers(layout, "constant"), entries);
+  for (int e = 0; e < entries; ++e) {
+    require(family[e] >= 0 && family[e] <= 2, "an entry in it is of no known family");
+    const int g = index_within(group[e], groups), variables = model.groups[g].variables;
+    const bool mean = family[e] == static_cast<int>(oz::Family::Mean);
+    model.entries.push_back({static_cast<oz::Family>(family[e]), g, index_within(row[e], variables),
+                             mean ? row[e] - 1 : index_within(col[e], variables)});
+  }
+}
+
+void read_map(SEXP from, oz::Model& model) {
+  const int entries = model.entries.size();
+  model.map.parameters = integers(from, "parameters", 1).only();
+  require(model.map.parameters >= 0, "its number of parameters is negative");
+  model.map.constant = Eigen::Map<const oz::Vector>(numbers(from, "constant", entries).at, entries);
   model.map.rows.resize(entries);
-  const int *map_entry = integers(layout, "map_entry"), *map_parameter = integers(layout, "map_parameter");
-  const double* map_weight = numbers(layout, "map_weight");
-  const int terms = Rf_length(element(layout, "map_entry"));
-  for (int i = 0; i < terms; ++i)
-    model.map.rows[map_entry[i] - 1].push_back({map_parameter[i] - 1, map_weight[i]});
-  const SEXP scales = element(layout, "scales");
+  const Column<int> entry = integers(from, "map_entry"),
+                    parameter = integers(from, "map_parameter", entry.size);
+  const Column<double> weight = numbers(from, "map_weight", entry.size);
+  for (int i = 0; i < entry.size; ++i)
+    model.map.rows[index_within(entry[i], entries)].push_back(
+        {index_within(parameter[i], model.map.parameters), weight[i]});
+}
+
+void read_scales(SEXP from, oz::Model& model) {
+  const SEXP scales = element(from, "scales");
+  const int entries = model.entries.size();
   for (int s = 0; s < Rf_length(scales); ++s) {
     const SEXP scale = VECTOR_ELT(scales, s);
-    oz::Scale item{integers(scale, "group")[0] - 1, integers(scale, "construct")[0] - 1,
-                   static_cast<oz::ScaleKind>(integers(scale, "kind")[0]), integers(scale, "marker")[0] - 1,
-                   integers(scale, "variance")[0] - 1, {}, integers(scale, "closed")[0] != 0};
-    const int* loadings = integers(scale, "loadings");
-    const int items = Rf_length(element(scale, "loadings"));
-    for (int i = 0; i < items; ++i) item.loadings.push_back(loadings[i] - 1);
+    const int g = index_within(integers(scale, "group", 1).only(), model.groups.size());
+    const int kind = integers(scale, "kind", 1).only();
+    require(kind >= 0 && kind <= 3, "a scale in it is of no known kind");
+    oz::Scale item{g,
+                   index_within(integers(scale, "construct", 1).only(), model.groups[g].variables),
+                   static_cast<oz::ScaleKind>(kind),
+                   index_within(integers(scale, "marker", 1).only(), entries, true),
+                   index_within(integers(scale, "variance", 1).only(), entries, true),
+                   {},
+                   integers(scale, "closed", 1).only() != 0};
+    const Column<int> loadings = integers(scale, "loadings");
+    for (int i = 0; i < loadings.size; ++i)
+      item.loadings.push_back(index_within(loadings[i], entries));
     model.scales.push_back(item);
   }
-  const SEXP constraints = element(layout, "constraints");
+}
+
+void read_constraints(SEXP from, oz::Model& model) {
+  const SEXP constraints = element(from, "constraints");
   for (int k = 0; k < Rf_length(constraints); ++k) {
     const SEXP constraint = VECTOR_ELT(constraints, k);
-    oz::Constraint item{expression_from(constraint), {}, {}, integers(constraint, "bound")[0] != 0};
-    const int* inputs = integers(constraint, "inputs");
-    const int count = Rf_length(element(constraint, "inputs"));
-    for (int i = 0; i < count; ++i) item.inputs.push_back(inputs[i] - 1);
+    const Column<int> inputs = integers(constraint, "inputs");
+    oz::Constraint item{expression_from(constraint, inputs.size),
+                        {},
+                        {},
+                        integers(constraint, "bound", 1).only() != 0};
+    for (int i = 0; i < inputs.size; ++i)
+      item.inputs.push_back(index_within(inputs[i], model.entries.size()));
     item.unit.assign(item.inputs.size(), 1.0);
     model.constraints.push_back(item);
   }
+}
+
+oz::Model model_from(SEXP from) {
+  oz::Model model;
+  const Column<int> observed = integers(from, "observed"),
+                    variables = integers(from, "variables", observed.size);
+  for (int g = 0; g < observed.size; ++g) {
+    require(observed[g] >= 0 && variables[g] >= observed[g],
+            "it has fewer variables than observed ones");
+    model.groups.push_back({observed[g], variables[g]});
+  }
+  model.means = integers(from, "means", 1).only() != 0;
+  read_entries(from, model);
+  read_map(from, model);
+  read_scales(from, model);
+  read_constraints(from, model);
   return model;
 }
 
-std::vector<oz::Moments> sample_from(SEXP groups) {
-  std::vector<oz::Moments> out;
+oz::Sample sample_from(SEXP groups, const oz::Model& model) {
+  oz::Sample out;
+  require(Rf_length(groups) == static_cast<int>(model.groups.size()),
+          "its moments are of other groups");
   for (int g = 0; g < Rf_length(groups); ++g) {
     const SEXP group = VECTOR_ELT(groups, g);
-    oz::Moments moments;
-    moments.n = Rf_asReal(element(group, "n"));
-    const int p = Rf_nrows(element(group, "covariance"));
-    moments.covariance = Eigen::Map<const oz::Matrix>(numbers(group, "covariance"), p, p);
-    if (!Rf_isNull(element(group, "mean"))) moments.mean = Eigen::Map<const oz::Vector>(numbers(group, "mean"), p);
-    out.push_back(moments);
+    const int p = model.groups[g].observed;
+    oz::Block block;
+    block.group = g;
+    block.n = Rf_asReal(element(group, "n"));
+    require(block.n > 0, "its number of cases is not positive");
+    block.covariance = Eigen::Map<const oz::Matrix>(numbers(group, "covariance", p * p).at, p, p);
+    if (!Rf_isNull(element(group, "mean")))
+      block.mean = Eigen::Map<const oz::Vector>(numbers(group, "mean", p).at, p);
+    else
+      require(!model.means, "it models means that it does not know");
+    out.push_back(block);
   }
   return out;
+}
+
+void check_length(const Eigen::VectorXd& x, int size) {
+  require(x.size() == size, "its values have another length");
 }
 
 // A named list, filled by hand for the same reason.
 class Results {
  public:
-  explicit Results(int size) : list_(Rf_allocVector(VECSXP, size)), names_(Rf_allocVector(STRSXP, size)) {
+  explicit Results(int size)
+      : list_(Rf_allocVector(VECSXP, size)), names_(Rf_allocVector(STRSXP, size)) {
     Rf_setAttrib(list_, R_NamesSymbol, names_);
   }
   void add(const char* name, SEXP value) {
-    SET_VECTOR_ELT(list_, filled_, value);       // before anything else is allocated
+    SET_VECTOR_ELT(list_, filled_, value);  // before anything else is allocated
     SET_STRING_ELT(names_, filled_++, Rf_mkChar(name));
   }
   SEXP list() const { return list_; }
@@ -134,15 +242,39 @@ SEXP matrix_of(const oz::Matrix& x) {
   return out;
 }
 
+// R is asked at most fifty times a second.
 bool user_interrupted() {
+  using Clock = std::chrono::steady_clock;
+  static Clock::time_point asked = Clock::now();
+  if (Clock::now() - asked < std::chrono::milliseconds(20)) return false;
+  asked = Clock::now();
   return R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE;
+}
+
+SEXP history_of(const std::vector<oz::Iteration>& steps) {
+  const int size = steps.size();
+  oz::Vector method(size), chisq(size), decrement(size), damping(size);
+  for (int i = 0; i < size; ++i) {
+    method[i] = steps[i].method;
+    chisq[i] = steps[i].chisq;
+    decrement[i] = steps[i].decrement;
+    damping[i] = steps[i].damping;
+  }
+  Results out(4);
+  out.add("method", vector_of(method));
+  out.add("chisq", vector_of(chisq));
+  out.add("decrement", vector_of(decrement));
+  out.add("damping", vector_of(damping));
+  return out.list();
 }
 
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
-List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed,
-              bool errors = true) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations,
+              double tolerance, int fresh_starts, double seed, bool errors = true) {
+  const oz::Model what = model_from(model);
+  const oz::Sample moments = sample_from(sample, what);
   oz::Settings settings;
   settings.start = start;
   settings.iterations = iterations;
@@ -151,22 +283,9 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
   settings.seed = static_cast<std::uint64_t>(seed);
   settings.errors = errors;
   oz::Callbacks callbacks;
-  callbacks.interrupted = user_interrupted;
-  const oz::Fit fit = oz::fit(model_from(layout), sample_from(sample), settings, callbacks);
-  if (fit.status == oz::Status::Interrupted) Rcpp::stop("interrupted");
-  const int steps = fit.history.size();
-  oz::Vector method(steps), chisq(steps), decrement(steps), damping(steps);
-  for (int i = 0; i < steps; ++i) {
-    method[i] = fit.history[i].method;
-    chisq[i] = fit.history[i].chisq;
-    decrement[i] = fit.history[i].decrement;
-    damping[i] = fit.history[i].damping;
-  }
-  Results history(4);
-  history.add("method", vector_of(method));
-  history.add("chisq", vector_of(chisq));
-  history.add("decrement", vector_of(decrement));
-  history.add("damping", vector_of(damping));
+  callbacks.stop = oz::StopToken(user_interrupted);
+  const oz::Fit fit = oz::fit(what, moments, settings, callbacks);
+  if (callbacks.stop.stopped()) throw Rcpp::internal::InterruptedException();
   const Rcpp::Shield<SEXP> active(Rf_allocVector(LGLSXP, fit.active.size()));
   for (size_t i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
   Results out(12);
@@ -181,67 +300,140 @@ List core_fit(SEXP layout, SEXP sample, const Eigen::VectorXd& start, int iterat
   out.add("active", active);
   out.add("inflation", vector_of(fit.inflation));
   out.add("violations", vector_of(fit.violations));
-  out.add("history", history.list());
+  out.add("history", history_of(fit.history));
   return out.list();
 }
 
 // [[Rcpp::export(rng = false)]]
-Eigen::MatrixXd core_errors(SEXP layout, SEXP sample, const Eigen::VectorXd& theta) {
-  return oz::errors_of(model_from(layout), sample_from(sample), theta);
+Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  return oz::errors_of(what, sample_from(sample, what), theta);
 }
 
 // [[Rcpp::export(rng = false)]]
-List core_evaluate(SEXP layout, SEXP sample, const Eigen::VectorXd& theta) {
-  const oz::Model model = model_from(layout);
-  oz::Discrepancy problem(model, sample_from(sample));
+List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
+  const auto what = std::make_shared<const oz::Model>(model_from(model));
+  check_length(theta, what->map.parameters);
+  oz::NormalTheory problem(what, sample_from(sample, *what));
   if (!problem.move_to(theta)) return List::create(Rcpp::_["admissible"] = false);
   const oz::Vector score = problem.score();
-  oz::Matrix expected = problem.expected_information(), observed = problem.observed_information();
+  oz::Matrix expected = problem.dense_information(oz::Information::Expected);
+  oz::Matrix observed = problem.dense_information(oz::Information::Observed);
   expected.triangularView<Eigen::StrictlyUpper>() = expected.transpose();
   observed.triangularView<Eigen::StrictlyUpper>() = observed.transpose();
-  return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(), Rcpp::_["n"] = problem.n(),
-                      Rcpp::_["score"] = score, Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
+  return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(),
+                      Rcpp::_["n"] = problem.n(), Rcpp::_["score"] = score,
+                      Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
 }
 
 // [[Rcpp::export(rng = false)]]
-List core_implied(SEXP layout, const Eigen::VectorXd& eta) {
-  const std::vector<oz::Implied> all = oz::implied(model_from(layout), eta);
+List core_implied(SEXP model, const Eigen::VectorXd& eta) {
+  const oz::Model what = model_from(model);
+  check_length(eta, what.entries.size());
+  const std::vector<oz::Implied> all = oz::implied(what, eta);
   List out(all.size());
   for (size_t g = 0; g < all.size(); ++g)
-    out[g] = List::create(Rcpp::_["effects"] = all[g].effects, Rcpp::_["residual"] = all[g].residual,
-                          Rcpp::_["intercepts"] = all[g].intercepts, Rcpp::_["total"] = all[g].total,
-                          Rcpp::_["covariance"] = all[g].covariance, Rcpp::_["mean"] = all[g].mean);
+    out[g] =
+        List::create(Rcpp::_["effects"] = all[g].effects, Rcpp::_["residual"] = all[g].residual,
+                     Rcpp::_["intercepts"] = all[g].intercepts, Rcpp::_["total"] = all[g].total,
+                     Rcpp::_["covariance"] = all[g].covariance, Rcpp::_["mean"] = all[g].mean);
   return out;
 }
 
+// Quantities with their gradients, and standard errors when a covariance matrix of the parameters
+// is given. Numbers of groups, variables and entries start at 1; `plain` is a list of logical
+// vectors by group.
 // [[Rcpp::export(rng = false)]]
-List core_standardize(SEXP layout, const Eigen::VectorXd& eta) {
-  const oz::Standardized s = oz::standardize(model_from(layout), eta);
-  return List::create(Rcpp::_["value"] = s.value, Rcpp::_["jacobian"] = s.jacobian,
-                      Rcpp::_["variances"] = s.variances, Rcpp::_["variance_jacobians"] = s.variance_jacobians);
+List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what,
+                 const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
+                 const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov) {
+  const oz::Model of = model_from(model);
+  const int size = what.size(), groups = of.groups.size();
+  check_length(eta, of.entries.size());
+  require(group.size() == size && a.size() == size && b.size() == size,
+          "its quantities have other lengths");
+  require(plain.size() == groups, "its coded variables are of other groups");
+  std::vector<std::vector<char>> as_plain;
+  for (int g = 0; g < groups; ++g) {
+    const Rcpp::LogicalVector coded = plain[g];
+    require(coded.size() == of.groups[g].variables, "its coded variables have another length");
+    as_plain.emplace_back(coded.begin(), coded.end());
+  }
+  std::vector<oz::Wanted> wanted;
+  for (int k = 0; k < size; ++k) {
+    require(what[k] >= 0 && what[k] <= static_cast<int>(oz::Quantity::SdRatio),
+            "a quantity is of no known kind");
+    const int g = index_within(group[k], groups);
+    const bool entry = what[k] <= static_cast<int>(oz::Quantity::Standardized);
+    const int limit = entry ? static_cast<int>(of.entries.size()) : of.groups[g].variables;
+    wanted.push_back({static_cast<oz::Quantity>(what[k]), g, index_within(a[k], limit),
+                      entry ? 0 : index_within(b[k], of.groups[g].variables)});
+  }
+  const oz::Derived derived = oz::derive(of, eta, wanted, as_plain);
+  const bool errors =
+      vcov.rows() == of.map.parameters && vcov.cols() == of.map.parameters && size > 0;
+  const oz::Vector se =
+      errors ? oz::delta_errors(derived.gradient, vcov) : oz::Vector::Constant(size, NA_REAL);
+  return List::create(Rcpp::_["value"] = derived.value, Rcpp::_["gradient"] = derived.gradient,
+                      Rcpp::_["se"] = se);
 }
 
 // [[Rcpp::export(rng = false)]]
-List core_local_rank(SEXP layout, SEXP sample) {
-  const oz::Rank rank = oz::local_rank(model_from(layout), sample_from(sample), oz::Settings());
+Eigen::VectorXd core_profile_means(SEXP model, const Eigen::VectorXd& eta, SEXP sample) {
+  const oz::Model what = model_from(model);
+  check_length(eta, what.entries.size());
+  return oz::profile_means(what, eta, sample_from(sample, what));
+}
+
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP sample,
+                                   const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used) {
+  const oz::Model what = model_from(model);
+  check_length(eta, what.entries.size());
+  require(known.rows() == used.size() && known.cols() == used.size(),
+          "its covariance matrix has another size");
+  std::vector<int> places;
+  for (int k : used) places.push_back(index_within(k, what.map.parameters));
+  return oz::profiled_covariance(what, eta, sample_from(sample, what), known, places);
+}
+
+// [[Rcpp::export(rng = false)]]
+List core_local_rank(SEXP model, SEXP sample) {
+  const oz::Model what = model_from(model);
+  const oz::Rank rank = oz::local_rank(what, sample_from(sample, what), oz::Settings());
   return List::create(Rcpp::_["rank"] = rank.rank, Rcpp::_["parameters"] = rank.parameters,
-                      Rcpp::_["eigenvalues"] = rank.eigenvalues, Rcpp::_["null_vectors"] = rank.null_vectors);
+                      Rcpp::_["eigenvalues"] = rank.eigenvalues,
+                      Rcpp::_["null_vectors"] = rank.null_vectors);
 }
 
+// An expression at its inputs; with their gradients (one row an input) the chain rule gives its
+// own.
 // [[Rcpp::export(rng = false)]]
-List core_expression(SEXP tape, const Eigen::VectorXd& inputs) {
-  const oz::Jet jet = oz::evaluate(expression_from(tape), inputs);
-  return List::create(Rcpp::_["value"] = jet.value, Rcpp::_["gradient"] = jet.gradient, Rcpp::_["hessian"] = jet.hessian);
+List core_expression(SEXP tape, const Eigen::VectorXd& inputs, const Eigen::MatrixXd& gradients) {
+  const oz::Jet jet = oz::evaluate(expression_from(tape, inputs.size()), inputs);
+  require(gradients.rows() == inputs.size(), "its gradients have another length");
+  const oz::Vector along = gradients.transpose() * jet.gradient;
+  return List::create(Rcpp::_["value"] = jet.value, Rcpp::_["gradient"] = along,
+                      Rcpp::_["hessian"] = jet.hessian);
 }
 
 // Numbers of entries and constraints start at 1; 0 is none.
 // [[Rcpp::export(rng = false)]]
-List core_score_tests(SEXP layout, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries,
-                      const Rcpp::IntegerVector& constraints, bool joint) {
+List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
+                      const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints,
+                      bool joint) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  require(entries.size() == constraints.size(), "its candidates have other lengths");
   std::vector<oz::Release> releases;
-  for (int c = 0; c < entries.size(); ++c) releases.push_back({entries[c] - 1, constraints[c] - 1});
-  const oz::ScoreTests tests = oz::score_tests(model_from(layout), sample_from(sample), theta, releases, joint);
-  return List::create(Rcpp::_["admissible"] = tests.admissible, Rcpp::_["score"] = tests.score, Rcpp::_["information"] = tests.information,
-                      Rcpp::_["own"] = tests.own, Rcpp::_["kept"] = tests.kept, Rcpp::_["joint"] = tests.joint,
+  for (int c = 0; c < entries.size(); ++c)
+    releases.push_back({index_within(entries[c], what.entries.size(), true),
+                        index_within(constraints[c], what.constraints.size(), true)});
+  const oz::ScoreTests tests =
+      oz::score_tests(what, sample_from(sample, what), theta, releases, joint);
+  return List::create(Rcpp::_["admissible"] = tests.admissible, Rcpp::_["score"] = tests.score,
+                      Rcpp::_["information"] = tests.information, Rcpp::_["own"] = tests.own,
+                      Rcpp::_["kept"] = tests.kept, Rcpp::_["joint"] = tests.joint,
                       Rcpp::_["response"] = tests.response);
 }

@@ -5,7 +5,9 @@
 namespace orizzonte {
 namespace {
 
-Jet constant(double value, int inputs) { return {value, Vector::Zero(inputs), Matrix::Zero(inputs, inputs)}; }
+Jet constant(double value, int inputs) {
+  return {value, Vector::Zero(inputs), Matrix::Zero(inputs, inputs)};
+}
 
 // f(u), given f and its first two derivatives at u.
 Jet chain(const Jet& u, double f, double first, double second) {
@@ -22,7 +24,8 @@ Jet power(const Jet& u, const Jet& v) {
   const double e = v.value;
   if (v.gradient.isZero(0)) {
     if (e == 0) return constant(1, u.gradient.size());
-    return chain(u, std::pow(u.value, e), e * std::pow(u.value, e - 1), e == 1 ? 0 : e * (e - 1) * std::pow(u.value, e - 2));
+    return chain(u, std::pow(u.value, e), e * std::pow(u.value, e - 1),
+                 e == 1 ? 0 : e * (e - 1) * std::pow(u.value, e - 2));
   }
   const Jet logarithm = chain(u, std::log(u.value), 1 / u.value, -1 / (u.value * u.value));
   const Jet exponent = product(v, logarithm);
@@ -51,19 +54,38 @@ Jet evaluate(const Expression& expression, const Vector& inputs) {
     stack.pop_back();
     const double x = v.value;
     switch (step.operation) {
-      case Operation::Negate: stack.push_back(chain(v, -x, -1, 0)); continue;
-      case Operation::Exp: stack.push_back(chain(v, std::exp(x), std::exp(x), std::exp(x))); continue;
-      case Operation::Log: stack.push_back(chain(v, std::log(x), 1 / x, -1 / (x * x))); continue;
-      case Operation::Sqrt: stack.push_back(chain(v, std::sqrt(x), 0.5 / std::sqrt(x), -0.25 / (x * std::sqrt(x)))); continue;
-      default: break;
+      case Operation::Negate:
+        stack.push_back(chain(v, -x, -1, 0));
+        continue;
+      case Operation::Exp:
+        stack.push_back(chain(v, std::exp(x), std::exp(x), std::exp(x)));
+        continue;
+      case Operation::Log:
+        stack.push_back(chain(v, std::log(x), 1 / x, -1 / (x * x)));
+        continue;
+      case Operation::Sqrt:
+        stack.push_back(chain(v, std::sqrt(x), 0.5 / std::sqrt(x), -0.25 / (x * std::sqrt(x))));
+        continue;
+      default:
+        break;
     }
     Jet& u = stack.back();
     switch (step.operation) {
-      case Operation::Add: u = {u.value + x, u.gradient + v.gradient, u.hessian + v.hessian}; break;
-      case Operation::Subtract: u = {u.value - x, u.gradient - v.gradient, u.hessian - v.hessian}; break;
-      case Operation::Multiply: u = product(u, v); break;
-      case Operation::Divide: u = product(u, chain(v, 1 / x, -1 / (x * x), 2 / (x * x * x))); break;
-      default: u = power(u, v); break;
+      case Operation::Add:
+        u = {u.value + x, u.gradient + v.gradient, u.hessian + v.hessian};
+        break;
+      case Operation::Subtract:
+        u = {u.value - x, u.gradient - v.gradient, u.hessian - v.hessian};
+        break;
+      case Operation::Multiply:
+        u = product(u, v);
+        break;
+      case Operation::Divide:
+        u = product(u, chain(v, 1 / x, -1 / (x * x), 2 / (x * x * x)));
+        break;
+      default:
+        u = power(u, v);
+        break;
     }
   }
   return stack.back();
@@ -81,7 +103,8 @@ Jet evaluate(const Constraint& constraint, const LinearMap& map, const Vector& e
       out.gradient[s.parameter] += by * at.gradient[i];
       for (int j = 0; j < inputs; ++j)
         for (const Term& t : map.rows[constraint.inputs[j]])
-          out.hessian(s.parameter, t.parameter) += by * constraint.unit[j] * t.weight * at.hessian(i, j);
+          out.hessian(s.parameter, t.parameter) +=
+              by * constraint.unit[j] * t.weight * at.hessian(i, j);
     }
   return out;
 }

@@ -1,4 +1,5 @@
-// Smooth expressions of a few inputs, with first and second derivatives: restrictions and derived quantities.
+// Smooth expressions of a few inputs, with first and second derivatives: restrictions and derived
+// quantities.
 #pragma once
 #include "model.hpp"
 
@@ -10,8 +11,8 @@ struct Jet {
   Matrix hessian;
 };
 
-// Forward mode, carrying the gradient and the Hessian through each operation. Values outside an operation's domain
-// (the logarithm of a negative number) give NaN.
+// Forward mode, carrying the gradient and the Hessian through each operation. Values outside an
+// operation's domain (the logarithm of a negative number) give NaN.
 Jet evaluate(const Expression& expression, const Vector& inputs);
 
 // A constraint of the model at entries eta, with derivatives by the free parameters.

@@ -14,11 +14,15 @@ std::vector<Implied> implied(const Model& model, const Vector& eta) {
     const Entry& entry = model.entries[e];
     Implied& group = out[entry.group];
     switch (entry.family) {
-      case Family::Effect: group.effects(entry.row, entry.col) = eta[e]; break;
+      case Family::Effect:
+        group.effects(entry.row, entry.col) = eta[e];
+        break;
       case Family::Covariance:
         group.residual(entry.row, entry.col) = group.residual(entry.col, entry.row) = eta[e];
         break;
-      case Family::Mean: group.intercepts[entry.row] = eta[e]; break;
+      case Family::Mean:
+        group.intercepts[entry.row] = eta[e];
+        break;
     }
   }
   for (Implied& group : out) {
@@ -68,6 +72,26 @@ Vector to_internal(const GroupLayout& layout, const Vector& m) {
   return out;
 }
 
+void GroupMatrices::invert_paths(bool paths) {
+  const int c = inner_effects.rows();
+  determinant = 1;
+  total.setIdentity(c, c);
+  if (!paths) {
+    phi = psi.bottomRightCorner(c, c);
+    return;
+  }
+  part_ = total - inner_effects;
+  lu_.compute(part_);
+  determinant = lu_.determinant();
+  const auto& order = lu_.permutationP().indices();
+  total.setZero();
+  for (int i = 0; i < c; ++i) total(order[i], i) = 1;
+  lu_.matrixLU().triangularView<Eigen::UnitLower>().solveInPlace(total);
+  lu_.matrixLU().triangularView<Eigen::Upper>().solveInPlace(total);
+  part_.noalias() = total * psi.bottomRightCorner(c, c);
+  phi.noalias() = part_ * total.transpose();
+}
+
 void GroupMatrices::update(const Model& model, const GroupLayout& layout, const Vector& eta) {
   const int v = layout.variables, l = layout.leaves, c = layout.inner(), p = layout.observed;
   const int inner_observed = p - l;
@@ -94,34 +118,28 @@ void GroupMatrices::update(const Model& model, const GroupLayout& layout, const 
       paths = true;
     }
   }
-  determinant = 1;
-  if (paths) {
-    Eigen::PartialPivLU<Matrix> lu(Matrix::Identity(c, c) - inner_effects);
-    determinant = lu.determinant();
-    total = lu.inverse();
-    phi.noalias() = total * psi.bottomRightCorner(c, c) * total.transpose();
-  } else {
-    total.setIdentity(c, c);
-    phi = psi.bottomRightCorner(c, c);
-  }
+  invert_paths(paths);
   tall.resize(p, 2 * c);
   if (paths) tall.topLeftCorner(l, c).noalias() = loadings * total;
-  else tall.topLeftCorner(l, c) = loadings;
+  else
+    tall.topLeftCorner(l, c) = loadings;
   tall.topRightCorner(l, c).noalias() = loadings * phi;
   tall.bottomLeftCorner(inner_observed, c) = total.topRows(inner_observed);
   tall.bottomRightCorner(inner_observed, c) = phi.topRows(inner_observed);
 
   sigma.resize(p, p);
-  // cov(leaves) = Lambda Phi Lambda' + Psi_LL, plus cross terms when a leaf's residual covaries with an inner one's
+  // cov(leaves) = Lambda Phi Lambda' + Psi_LL, plus cross terms when a leaf's residual covaries
+  // with an inner one's
   sigma.topLeftCorner(l, l).noalias() = tall.topRightCorner(l, c) * loadings.transpose();
   sigma.topLeftCorner(l, l) += psi.topLeftCorner(l, l);
   if (across) {
-    const Matrix cross = psi.topRightCorner(l, c) * total.transpose();
-    tall.topRightCorner(l, c) += cross;
-    const Matrix part = cross * loadings.transpose();
-    sigma.topLeftCorner(l, l) += part + part.transpose();
+    cross_.noalias() = psi.topRightCorner(l, c) * total.transpose();
+    tall.topRightCorner(l, c) += cross_;
+    leaf_part_.noalias() = cross_ * loadings.transpose();
+    sigma.topLeftCorner(l, l) += leaf_part_ + leaf_part_.transpose();
   }
-  sigma.bottomRightCorner(inner_observed, inner_observed) = phi.topLeftCorner(inner_observed, inner_observed);
+  sigma.bottomRightCorner(inner_observed, inner_observed) =
+      phi.topLeftCorner(inner_observed, inner_observed);
   if (l > 0 && inner_observed > 0) {
     sigma.topRightCorner(l, inner_observed) = tall.block(0, c, l, inner_observed);
     sigma.bottomLeftCorner(inner_observed, l) = sigma.topRightCorner(l, inner_observed).transpose();

@@ -6,12 +6,12 @@ namespace orizzonte {
 
 // Everything a reader may want, in the caller's order of variables.
 struct Implied {
-  Matrix effects;      // B
-  Matrix residual;     // Psi
-  Vector intercepts;   // alpha
-  Matrix total;        // T = (I - B)^-1
-  Matrix covariance;   // Phi = T Psi T', all variables
-  Vector mean;         // E = T alpha, all variables
+  Matrix effects;     // B
+  Matrix residual;    // Psi
+  Vector intercepts;  // alpha
+  Matrix total;       // T = (I - B)^-1
+  Matrix covariance;  // Phi = T Psi T', all variables
+  Vector mean;        // E = T alpha, all variables
 };
 std::vector<Implied> implied(const Model& model, const Vector& eta);
 
@@ -23,8 +23,8 @@ struct GroupLayout {
   int variables = 0;
   int leaves = 0;
   int inner() const { return variables - leaves; }
-  std::vector<int> position;      // caller's variable -> internal position
-  std::vector<int> entries;       // indices into Model::entries
+  std::vector<int> position;  // caller's variable -> internal position
+  std::vector<int> entries;   // indices into Model::entries
 };
 std::vector<GroupLayout> arrange(const Model& model);
 Matrix to_internal(const GroupLayout& layout, const Matrix& observed_square);
@@ -32,18 +32,26 @@ Vector to_internal(const GroupLayout& layout, const Vector& observed);
 
 // One group's matrices at a parameter point, in internal order.
 struct GroupMatrices {
-  Matrix loadings;     // leaves x inner block of B
+  Matrix loadings;  // leaves x inner block of B
   Matrix inner_effects;
-  Matrix psi;          // all x all
+  Matrix psi;  // all x all
   Vector alpha;
-  Matrix total;        // inner block of T
-  Matrix phi;          // inner block of Phi
-  Vector mean;         // E of all variables
+  Matrix total;            // inner block of T
+  Matrix phi;              // inner block of Phi
+  Vector mean;             // E of all variables
   double determinant = 1;  // of I - B
-  Matrix tall;         // observed x 2 inner: inner columns of A = F T, then of C = F Phi
+  Matrix tall;             // observed x 2 inner: inner columns of A = F T, then of C = F Phi
   Matrix sigma;
 
   void update(const Model& model, const GroupLayout& layout, const Vector& eta);
+
+ private:
+  // T = (I - B)^-1 of the inner block and its Phi; trivial when nothing inner points at anything
+  // inner.
+  void invert_paths(bool paths);
+
+  Eigen::PartialPivLU<Matrix> lu_;
+  Matrix part_, cross_, leaf_part_;  // storage
 };
 
 }  // namespace orizzonte

@@ -1,9 +1,8 @@
-// What is estimated: groups, entries of the model matrices, and the map from free parameters to entries.
+// What is estimated: groups, entries of the model matrices, and the map from free parameters to
+// entries.
 #pragma once
 #include <Eigen/Dense>
-#include <functional>
 #include <initializer_list>
-#include <string>
 #include <vector>
 
 namespace orizzonte {
@@ -14,7 +13,8 @@ using Vector = Eigen::VectorXd;
 // v = alpha + B v + zeta, cov(zeta) = Psi (McArdle & McDonald 1984).
 enum class Family : int { Effect = 0, Covariance = 1, Mean = 2 };
 
-// One cell of B (row = outcome, col = cause), of the lower triangle of Psi, or of alpha (col unused).
+// One cell of B (row = outcome, col = cause), of the lower triangle of Psi, or of alpha (col
+// unused).
 struct Entry {
   Family family;
   int group;
@@ -65,6 +65,7 @@ struct LinearMap {
   Vector constant;
 
   Vector operator()(const Vector& theta) const;
+  void apply(const Vector& theta, Vector& eta) const;  // the same, into storage at hand
 };
 
 // How a construct gets its scale. `closed` says that rescaling the construct
@@ -82,10 +83,22 @@ struct Scale {
 };
 
 // A smooth expression as a tape in postfix order; its inputs are numbered.
-enum class Operation : int { Constant = 0, Input, Add, Subtract, Multiply, Divide, Power, Negate, Exp, Log, Sqrt };
+enum class Operation : int {
+  Constant = 0,
+  Input,
+  Add,
+  Subtract,
+  Multiply,
+  Divide,
+  Power,
+  Negate,
+  Exp,
+  Log,
+  Sqrt
+};
 struct Step {
   Operation operation;
-  double argument;   // the number, or the index of the input
+  double argument;  // the number, or the index of the input
 };
 using Expression = std::vector<Step>;
 
@@ -105,20 +118,5 @@ struct Model {
   std::vector<Scale> scales;
   std::vector<Constraint> constraints;
 };
-
-// Sample moments of one group; the covariance has divisor n.
-struct Moments {
-  double n;
-  Matrix covariance;
-  Vector mean;
-};
-
-// Long work asks `interrupted` now and then and tells `progress` where it is.
-struct Callbacks {
-  std::function<bool()> interrupted = [] { return false; };
-  std::function<void(int, double)> progress = [](int, double) {};
-};
-
-double total_n(const std::vector<Moments>& sample);
 
 }  // namespace orizzonte

@@ -4,20 +4,23 @@
 
 #include <cmath>
 
-#include "arrow.hpp"
-#include "discrepancy.hpp"
 #include "expression.hpp"
-#include "fit.hpp"
-#include "rescale.hpp"
-#include "score_test.hpp"
-#include "standardize.hpp"
-#include "starts.hpp"
+#include "infer/derivatives.hpp"
+#include "infer/rank.hpp"
+#include "infer/score_test.hpp"
+#include "linear/arrow.hpp"
+#include "objective/normal_theory.hpp"
+#include "solve/driver.hpp"
+#include "solve/metric.hpp"
+#include "solve/rescale.hpp"
+#include "solve/starts.hpp"
 
 using namespace orizzonte;
 
 namespace {
 
-// k items of one construct (variable k), marker loading first; entries: loadings, residual variances, variance.
+// k items of one construct (variable k), marker loading first; entries: loadings, residual
+// variances, variance.
 Model one_factor(int k, bool means) {
   Model model;
   model.groups = {{k, k + 1}};
@@ -50,7 +53,7 @@ TEST_CASE("three items have a closed-form solution") {
   // lambda_2 = s_23 / s_13, phi = s_12 s_13 / s_23
   Matrix s(3, 3);
   s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
-  const Fit result = fit(one_factor(3, false), {{200, s, Vector()}}, Settings(), Callbacks());
+  const Fit result = fit(one_factor(3, false), {{0, 200, s, Vector()}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-12);
   CHECK(result.theta[0] == Approx(0.9 / 1.5).epsilon(1e-9));
@@ -65,7 +68,7 @@ TEST_CASE("exact moments are recovered from closed-form starts, means included")
   residual << 0.5, 0.6, 0.4, 0.9, 1.2;
   mean << 3, -1, 0, 10, 2;
   const Matrix s = implied_by(loading, 1.7, residual);
-  const Fit result = fit(one_factor(5, true), {{300, s, mean}}, Settings(), Callbacks());
+  const Fit result = fit(one_factor(5, true), {{0, 300, s, mean}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-12);
   for (int i = 1; i < 5; ++i) CHECK(result.theta[i - 1] == Approx(loading[i]).epsilon(1e-8));
@@ -87,13 +90,13 @@ TEST_CASE("analytic derivatives agree with central differences") {
     for (int j = 0; j < i; ++j) s(i, j) = s(j, i) = 0.3 + 0.1 * random.uniform();
   Vector mean(4);
   mean << 0.1, -0.2, 0.3, 0.5;
-  const std::vector<Moments> sample = {{150, s, mean}};
-  Discrepancy problem(model, sample);
+  const Sample sample = {{0, 150, s, mean}};
+  NormalTheory problem(std::make_shared<const Model>(model), sample);
   Vector theta(model.map.parameters);
   for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
   REQUIRE(problem.move_to(theta));
   const Vector score = problem.score();
-  const Matrix hessian = problem.observed_information();
+  const Matrix hessian = problem.dense_information(Information::Observed);
   for (int i = 0; i < theta.size(); ++i) {
     const double h = 1e-5;
     Vector up = theta, down = theta;
@@ -106,7 +109,8 @@ TEST_CASE("analytic derivatives agree with central differences") {
     const double f_down = problem.value();
     const Vector s_down = problem.score();
     CHECK(score[i] == Approx(-75 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
-    for (int j = i; j < theta.size(); ++j) CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
+    for (int j = i; j < theta.size(); ++j)
+      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
   }
 }
 
@@ -116,16 +120,17 @@ TEST_CASE("rescaling leaves the discrepancy alone") {
   residual << 0.5, 0.6, 0.4, 0.9;
   Matrix s = implied_by(loading, 1.7, residual);
   s(0, 1) = s(1, 0) = s(0, 1) + 0.3;
-  const Fit plain = fit(one_factor(4, false), {{250, s, Vector()}}, Settings(), Callbacks());
+  const Fit plain = fit(one_factor(4, false), {{0, 250, s, Vector()}}, Settings(), Callbacks());
   Vector unit(4);
   unit << 1e3, 1e-3, 1, 1e3;
   const Matrix scaled = unit.asDiagonal() * s * unit.asDiagonal();
-  const Fit other = fit(one_factor(4, false), {{250, scaled, Vector()}}, Settings(), Callbacks());
+  const Fit other = fit(one_factor(4, false), {{0, 250, scaled, Vector()}}, Settings(), Callbacks());
   REQUIRE(plain.status == Status::Converged);
   REQUIRE(other.status == Status::Converged);
   CHECK(other.discrepancy == Approx(plain.discrepancy).epsilon(1e-9));
   CHECK(other.theta[0] == Approx(plain.theta[0] * 1e-6).epsilon(1e-7));
-  CHECK(std::sqrt(other.covariance(0, 0)) == Approx(std::sqrt(plain.covariance(0, 0)) * 1e-6).epsilon(1e-6));
+  CHECK(std::sqrt(other.covariance(0, 0)) ==
+        Approx(std::sqrt(plain.covariance(0, 0)) * 1e-6).epsilon(1e-6));
 }
 
 TEST_CASE("loadings that average one start and end there, whatever the units of the items") {
@@ -143,14 +148,17 @@ TEST_CASE("loadings that average one start and end there, whatever the units of 
   model.map.constant[1] = 4;
   model.scales[0].kind = ScaleKind::Average;
   model.scales[0].marker = -1;
-  const Rescaled scaled = rescale(model, {{200, s, Vector()}});
-  Vector eta = starting_entries(scaled.model, scaled.sample);
-  REQUIRE(to_model_scale(scaled.model, eta));
-  const Vector start = scaled.model.map(parameters_of(scaled.model, eta)).cwiseQuotient(scaled.entry_unit);
+  const Rescaled scaled = rescale(model, {{0, 200, s, Vector()}});
+  Vector eta = starting_entries(*scaled.model, scaled.sample);
+  REQUIRE(to_model_scale(*scaled.model, eta));
+  const Vector start =
+      scaled.model->map(parameters_of(*scaled.model, eta)).cwiseQuotient(scaled.entry_unit);
   CHECK(start.head(4).sum() == Approx(4));
   // exact moments: the start is already close in every unit
-  for (int i = 0; i < 4; ++i) CHECK(start[i] == Approx(unit[i] * loading[i] * 4 / unit.cwiseProduct(loading).sum()).epsilon(0.05));
-  const Fit result = fit(model, {{200, s, Vector()}}, Settings(), Callbacks());
+  for (int i = 0; i < 4; ++i)
+    CHECK(start[i] ==
+          Approx(unit[i] * loading[i] * 4 / unit.cwiseProduct(loading).sum()).epsilon(0.05));
+  const Fit result = fit(model, {{0, 200, s, Vector()}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-10);
   CHECK(result.eta.head(4).mean() == Approx(1));
@@ -160,9 +168,9 @@ TEST_CASE("an interrupt is heeded and progress is told") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.3, 0.7;
   residual << 0.5, 0.6, 0.4, 0.9;
-  const std::vector<Moments> sample = {{250, implied_by(loading, 1.7, residual), Vector()}};
+  const Sample sample = {{0, 250, implied_by(loading, 1.7, residual), Vector()}};
   Callbacks callbacks;
-  callbacks.interrupted = [] { return true; };
+  callbacks.stop = StopToken([] { return true; });
   CHECK(fit(one_factor(4, false), sample, Settings(), callbacks).status == Status::Interrupted);
   int told = 0;
   Callbacks counting;
@@ -182,7 +190,7 @@ TEST_CASE("parameters that cannot be told apart are found by rank") {
   model.map.constant.tail(2).setZero();
   Matrix s(3, 3);
   s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
-  const std::vector<Moments> sample = {{200, s, Vector()}};
+  const Sample sample = {{0, 200, s, Vector()}};
   CHECK_FALSE(fit(model, sample, Settings(), Callbacks()).identified);
   const Rank rank = local_rank(model, sample, Settings());
   CHECK(rank.rank == 6);
@@ -193,31 +201,40 @@ TEST_CASE("parameters that cannot be told apart are found by rank") {
 TEST_CASE("a loop never steps across det(I - B) = 0") {
   Model model;
   model.groups = {{2, 2}};
-  model.entries = {{Family::Effect, 0, 0, 1}, {Family::Effect, 0, 1, 0}, {Family::Covariance, 0, 0, 0}, {Family::Covariance, 0, 1, 1}};
+  model.entries = {{Family::Effect, 0, 0, 1},
+                   {Family::Effect, 0, 1, 0},
+                   {Family::Covariance, 0, 0, 0},
+                   {Family::Covariance, 0, 1, 1}};
   model.map.rows = {{{0, 1.0}}, {{1, 1.0}}, {{2, 1.0}}, {{3, 1.0}}};
   model.map.constant = Vector::Zero(4);
   model.map.parameters = 4;
-  const std::vector<Moments> sample = {{100, Matrix::Identity(2, 2), Vector()}};
-  Discrepancy problem(model, sample);
+  const Sample sample = {{0, 100, Matrix::Identity(2, 2), Vector()}};
+  NormalTheory problem(std::make_shared<const Model>(model), sample);
   Vector theta(4);
   theta << 0.5, 0.5, 1, 1;
   CHECK(problem.move_to(theta));
-  theta << 2, 0.5, 1, 1;     // det = 0
+  theta << 2, 0.5, 1, 1;  // det = 0
   CHECK_FALSE(problem.move_to(theta));
-  theta << 2, 1, 1, 1;       // det < 0
+  theta << 2, 1, 1, 1;  // det < 0
   CHECK_FALSE(problem.move_to(theta));
 }
 
 // loading_2 - 2 loading_3, as a tape
 Constraint twice(int first, int second, bool bound) {
-  return {{{Operation::Input, 0}, {Operation::Constant, 2}, {Operation::Input, 1}, {Operation::Multiply, 0}, {Operation::Subtract, 0}},
-          {first, second}, {1, 1}, bound};
+  return {{{Operation::Input, 0},
+           {Operation::Constant, 2},
+           {Operation::Input, 1},
+           {Operation::Multiply, 0},
+           {Operation::Subtract, 0}},
+          {first, second},
+          {1, 1},
+          bound};
 }
 
 TEST_CASE("equations hold exactly, and bounds only when they press") {
   Matrix s(4, 4);
   s << 4.0, 1.2, 1.5, 1.1, 1.2, 3.0, 0.9, 1.0, 1.5, 0.9, 5.0, 1.3, 1.1, 1.0, 1.3, 3.5;
-  const std::vector<Moments> sample = {{300, s, Vector()}};
+  const Sample sample = {{0, 300, s, Vector()}};
   const Model plain = one_factor(4, false);
   const Fit free = fit(plain, sample, Settings(), Callbacks());
   int second = -1, third = -1;
@@ -239,12 +256,13 @@ TEST_CASE("equations hold exactly, and bounds only when they press") {
   direction[model.map.rows[third][0].parameter] = -2;
   CHECK(std::abs(direction.dot(tied.covariance * direction)) < 1e-12);
 
-  model.constraints[0].bound = true;          // presses: the free solution has loading_2 < 2 loading_3
+  model.constraints[0].bound = true;  // presses: the free solution has loading_2 < 2 loading_3
   REQUIRE(free.eta[second] < 2 * free.eta[third]);
   const Fit pressed = fit(model, sample, Settings(), Callbacks());
   CHECK(pressed.active[0]);
   CHECK(pressed.discrepancy == Approx(tied.discrepancy).epsilon(1e-10));
-  model.constraints[0] = twice(third, second, true);   // idle if loading_3 > 2 loading_2 does not hold the solution back
+  model.constraints[0] = twice(
+      third, second, true);  // idle if loading_3 > 2 loading_2 does not hold the solution back
   const bool holds = free.eta[third] >= 2 * free.eta[second];
   const Fit other = fit(model, sample, Settings(), Callbacks());
   CHECK(static_cast<bool>(other.active[0]) == !holds);
@@ -253,21 +271,27 @@ TEST_CASE("equations hold exactly, and bounds only when they press") {
 TEST_CASE("constraints that cannot hold are told from a failure to converge") {
   Matrix s(3, 3);
   s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
-  const std::vector<Moments> sample = {{200, s, Vector()}};
+  const Sample sample = {{0, 200, s, Vector()}};
   Model model = one_factor(3, false);
   model.scales.clear();
   int loading = -1;
   for (size_t e = 0; e < model.entries.size(); ++e)
     if (model.entries[e].family == Family::Effect && model.entries[e].row == 1) loading = e;
-  const Expression square_plus_one = {{Operation::Input, 0}, {Operation::Constant, 2}, {Operation::Power, 0}, {Operation::Constant, 1}, {Operation::Add, 0}};
+  const Expression square_plus_one = {{Operation::Input, 0},
+                                      {Operation::Constant, 2},
+                                      {Operation::Power, 0},
+                                      {Operation::Constant, 1},
+                                      {Operation::Add, 0}};
   model.constraints = {{square_plus_one, {loading}, {1}, false}};
   CHECK(fit(model, sample, Settings(), Callbacks()).status == Status::Infeasible);
 }
 
 TEST_CASE("tapes carry first and second derivatives") {
   // log(x) * y^3 / exp(x)
-  const Expression tape = {{Operation::Input, 0}, {Operation::Log, 0}, {Operation::Input, 1}, {Operation::Constant, 3}, {Operation::Power, 0},
-                           {Operation::Multiply, 0}, {Operation::Input, 0}, {Operation::Exp, 0}, {Operation::Divide, 0}};
+  const Expression tape = {
+      {Operation::Input, 0},    {Operation::Log, 0},   {Operation::Input, 1},
+      {Operation::Constant, 3}, {Operation::Power, 0}, {Operation::Multiply, 0},
+      {Operation::Input, 0},    {Operation::Exp, 0},   {Operation::Divide, 0}};
   Vector at(2);
   at << 1.7, 0.8;
   const double x = at[0], y = at[1], e = std::exp(-x), l = std::log(x);
@@ -294,7 +318,8 @@ TEST_CASE("random numbers are portable and roughly normal") {
   CHECK(square / 20000 == Approx(1).epsilon(0.04));
 }
 
-TEST_CASE("score tests see a missing covariance, and nothing where the model would lose its scale") {
+TEST_CASE(
+    "score tests see a missing covariance, and nothing where the model would lose its scale") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.2, 0.9;
   residual << 0.5, 0.6, 0.4, 0.7;
@@ -303,18 +328,19 @@ TEST_CASE("score tests see a missing covariance, and nothing where the model wou
   s(0, 1) += small;
   s(1, 0) += small;
   Model model = one_factor(4, false);
-  model.entries.push_back({Family::Covariance, 0, 1, 0});   // not estimated
+  model.entries.push_back({Family::Covariance, 0, 1, 0});  // not estimated
   model.map.rows.push_back(Terms());
   model.map.constant.conservativeResize(model.entries.size());
   model.map.constant[model.entries.size() - 1] = 0;
-  const std::vector<Moments> sample = {{1000, s, Vector()}};
+  const Sample sample = {{0, 1000, s, Vector()}};
   const Fit held = fit(model, sample, Settings(), Callbacks());
   REQUIRE(held.status == Status::Converged);
   const int last = static_cast<int>(model.entries.size()) - 1;
   const ScoreTests tests = score_tests(model, sample, held.theta, {{last, -1}, {0, -1}}, true);
   REQUIRE(tests.admissible);
   CHECK(tests.score[0] / tests.information[0] == Approx(small).epsilon(0.01));
-  CHECK(tests.score[0] * tests.score[0] / tests.information[0] == Approx(1000 * held.discrepancy).epsilon(0.01));
+  CHECK(tests.score[0] * tests.score[0] / tests.information[0] ==
+        Approx(1000 * held.discrepancy).epsilon(0.01));
   CHECK(tests.information[1] < 1e-9 * tests.own[1]);
   CHECK(tests.joint(0, 0) == Approx(tests.information[0]));
 }
@@ -327,25 +353,30 @@ TEST_CASE("a matrix in blocks is factored, solved and inverted like the whole") 
   homes.shared = 2;
   const int q = 8;
   Arrow arrow;
-  arrow.reset(homes);
+  arrow.reset(std::make_shared<const Homes>(homes));
   Matrix whole = Matrix::Zero(q, q);
   for (int j = 0; j < q; ++j)
     for (int i = j; i < q; ++i) {
-      const bool apart = homes.block[i] >= 0 && homes.block[j] >= 0 && homes.block[i] != homes.block[j];
+      const bool apart =
+          homes.block[i] >= 0 && homes.block[j] >= 0 && homes.block[i] != homes.block[j];
       if (apart) continue;
       const double value = i == j ? 4 + i : std::sin(1.0 + 3 * i + j);
-      arrow.add(i % 2 ? i : j, i % 2 ? j : i, value);            // either order means the same cell
+      arrow.add(i % 2 ? i : j, i % 2 ? j : i, value);  // either order means the same cell
       whole(i, j) = whole(j, i) = value;
     }
   CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - whole).norm() < 1e-14);
-  CHECK((arrow.diagonal() - whole.diagonal()).norm() < 1e-14);
+  Vector diagonal;
+  arrow.diagonal(diagonal);
+  CHECK((diagonal - whole.diagonal()).norm() < 1e-14);
   const Vector x = Vector::LinSpaced(q, -1, 2);
   CHECK(arrow.quadratic(x) == Approx(x.dot(whole * x)));
   for (double damping : {0.0, 0.7}) {
     const Matrix damped = whole + damping * Matrix::Identity(q, q);
     ArrowFactor factor;
     REQUIRE(factor.compute(arrow, damping));
-    CHECK((factor.solve(x) - damped.llt().solve(x)).norm() < 1e-12);
+    Vector solved = x;
+    factor.solve(solved);
+    CHECK((solved - damped.llt().solve(x)).norm() < 1e-12);
     CHECK((factor.inverse() - damped.inverse()).norm() < 1e-12);
     CHECK((factor.inverse_diagonal() - damped.inverse().diagonal()).norm() < 1e-12);
     CHECK(factor.smallest_pivot() > 0);
@@ -357,4 +388,106 @@ TEST_CASE("a matrix in blocks is factored, solved and inverted like the whole") 
   arrow.add(7, 7, -100);
   ArrowFactor factor;
   CHECK_FALSE(factor.compute(arrow, 0));
+}
+
+TEST_CASE("an interrupt that was asked for once stays asked for, restarts included") {
+  int asked = 0;
+  Callbacks callbacks;
+  callbacks.stop = StopToken([&] { return ++asked == 3; });   // and never again
+  // loadings that run away: without the stop there are many starts and valley steps
+  Matrix s(2, 2);
+  s << 1, 0.5, 0.5, 1;
+  Model model = one_factor(2, false);
+  model.scales.clear();
+  const Sample sample = {{0, 100, s, Vector()}};
+  const Fit stopped = fit(model, sample, Settings(), callbacks);
+  CHECK((stopped.status == Status::Interrupted || !stopped.identified));
+  const StopToken copy = callbacks.stop;
+  CHECK(copy.stopped() == callbacks.stop.stopped());
+}
+
+TEST_CASE("many samples are fitted without building the model again") {
+  Vector loading(5), residual(5);
+  loading << 1, 0.8, 1.3, -0.7, 0.5;
+  residual << 0.5, 0.6, 0.4, 0.9, 1.2;
+  const auto model = std::make_shared<const Model>(one_factor(5, false));
+  const Sample first = {{0, 300, implied_by(loading, 1.7, residual), Vector()}};
+  Sample second = first;
+  second[0].covariance(0, 1) = second[0].covariance(1, 0) = 1.2;
+  NormalTheory problem(model, first);
+  const Vector theta = parameters_of(*model, [&] {
+    Vector eta = starting_entries(*model, first);
+    to_model_scale(*model, eta);
+    return eta;
+  }());
+  for (const Sample& sample : {second, first}) {
+    problem.set_sample(sample);
+    const Optimum again = solve(problem, theta, Settings(), Callbacks());
+    const Fit anew = fit(*model, sample, Settings(), Callbacks());
+    REQUIRE(again.status == Status::Converged);
+    CHECK(again.discrepancy == Approx(anew.discrepancy).margin(1e-12));
+    CHECK((again.theta - anew.theta).norm() < 1e-7);
+  }
+}
+
+TEST_CASE("a scoring or a Newton step allocates nothing once the sizes are known") {
+  Vector loading(9), residual(9), mean = Vector::LinSpaced(9, -1, 1);
+  loading << 1, 0.8, 1.3, 0.7, 0.5, 0.9, 1.1, 0.6, 0.8;
+  residual << 0.5, 0.6, 0.4, 0.9, 1.2, 0.7, 0.6, 0.8, 0.5;
+  Matrix s = implied_by(loading, 1.7, residual);
+  s(0, 1) = s(1, 0) = s(0, 1) + 0.2;
+  for (bool means : {false, true}) {
+    Model model = one_factor(9, means);
+    const Sample sample = {{0, 300, s, mean}};
+    NormalTheory problem(std::make_shared<const Model>(model), sample);
+    Vector eta = starting_entries(model, sample);
+    to_model_scale(model, eta);
+    Vector theta = parameters_of(model, eta), score, step;
+    Metric expected, observed;
+    const auto pass = [&] {
+      problem.move_to(theta);
+      problem.score(score);
+      expected.set(problem, Information::Expected);
+      observed.set(problem, Information::Observed);
+      expected.damp(1e-3);
+      expected.solve(score, step);
+      expected.quadratic(step);
+      theta += 0.5 * step;
+    };
+    pass();                                // sizes everything
+    Eigen::internal::set_is_malloc_allowed(false);
+    pass();
+    pass();
+    Eigen::internal::set_is_malloc_allowed(true);
+    CHECK(std::isfinite(problem.value()));
+  }
+}
+
+TEST_CASE("the engine of derivatives agrees with central differences") {
+  Model model = one_factor(4, true);
+  Random random(5);
+  Vector theta(model.map.parameters);
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.3 * random.uniform();
+  std::vector<Wanted> wanted;
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    wanted.push_back({Quantity::Entry, 0, static_cast<int>(e), 0});
+    wanted.push_back({Quantity::Standardized, 0, static_cast<int>(e), 0});
+  }
+  for (Quantity q : {Quantity::Covariance, Quantity::Mean, Quantity::Total, Quantity::Indirect, Quantity::Correlation,
+                     Quantity::RSquared, Quantity::SdRatio}) {
+    wanted.push_back({q, 0, 1, 3});
+    wanted.push_back({q, 0, 4, 2});
+  }
+  const std::vector<std::vector<char>> plain = {std::vector<char>(5, 0)};
+  const Derived at = derive(model, model.map(theta), wanted, plain);
+  for (int i = 0; i < theta.size(); ++i) {
+    const double h = 1e-6;
+    Vector up = theta, down = theta;
+    up[i] += h;
+    down[i] -= h;
+    const Vector difference =
+        (derive(model, model.map(up), wanted, plain).value - derive(model, model.map(down), wanted, plain).value) / (2 * h);
+    for (int k = 0; k < difference.size(); ++k)
+      if (std::isfinite(at.value[k])) CHECK(at.gradient(k, i) == Approx(difference[k]).epsilon(1e-5).margin(1e-7));
+  }
 }

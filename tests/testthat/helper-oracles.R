@@ -12,7 +12,13 @@ sample_of <- function(data) {
   list(list(n = nrow(x), covariance = stats::cov(x) * (nrow(x) - 1) / nrow(x), mean = colMeans(x)))
 }
 
-quiet_fit <- function(...) suppressMessages(fit_model(...))
+# Fits without a word; `hold` and `except` are what the blueprint holds equal across groups and lets differ.
+quiet_fit <- function(bp, ..., hold = NULL, except = NULL) suppressMessages(fit_model(holding(bp, hold, except), ...))
+holding <- function(bp, hold = NULL, except = NULL) {
+  if (length(hold)) bp <- do.call(hold_equal, c(list(bp), as.list(hold)))
+  if (length(except)) bp <- do.call(let_differ, c(list(bp), as.list(except)))
+  bp
+}
 
 # The digits asked for: estimates 1e-6 of max(|theta|, se), errors 1e-5 relative, chi-square 1e-5 absolute.
 expect_agreement <- function(fit, theta, se, chisq) {
@@ -50,7 +56,7 @@ expect_oracle <- function(fit, model, data) {
 # The oracle's own model of a fit, at the fit's solution: cells from the addresses, equal ones sharing a label. Candidates
 # named in `free` (addresses) get a label of their own.
 oracle_of_fit <- function(fit, free = character()) {
-  table <- fit$layout
+  table <- fit$layout$rows
   cell <- function(text) {
     a <- parse_address(text)
     switch(a$head,
@@ -60,14 +66,14 @@ oracle_of_fit <- function(fit, free = character()) {
   texts <- unique(c(table$parameter, free))
   at <- match(texts, table$parameter)
   parts <- t(vapply(texts, cell, character(3)))
-  value <- ifelse(is.na(at), 0, fit$eta[at])
+  value <- ifelse(is.na(at), 0, values_of(fit)[at])
   held <- ifelse(is.na(at), TRUE, !is.na(table$fixed[at])) & !texts %in% free
   label <- ifelse(is.na(at) | texts %in% free, paste0("own", seq_along(texts)), paste0("class", table$class[at]))
   group <- vapply(texts, function(text) parse_address(text)$group %||% NA_character_, "")
   cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3], value = ifelse(held, value, NA), label = label,
-                      group = if (has_groups(fit)) match(group, group_names(fit)) else 1L)
-  if (!table$means) cells <- cells[cells$matrix != "alpha", ]
-  model <- oracle_model(table$observed, table$constructs, cells, means = table$means)
+                      group = ifelse(is.na(group), 1L, match(group, fit$layout$groups)))
+  if (!fit$layout$means) cells <- cells[cells$matrix != "alpha", ]
+  model <- oracle_model(fit$layout$observed, fit$layout$constructs, cells, means = fit$layout$means)
   known <- value[match(rownames(cells), texts)]
   theta <- vapply(model$labels, function(l) known[match(l, cells$label)], 0)
   list(model = model, theta = unname(theta), sample = core_moments(fit),
@@ -79,7 +85,7 @@ oracle_release <- function(fit, parameter) {
   o <- oracle_of_fit(fit, parameter)
   at <- oracle_score(o$model, o$theta, o$sample)
   c <- o$own
-  class <- paste0("class", fit$layout$class[match(parameter, fit$layout$parameter)])
+  class <- paste0("class", fit$layout$rows$class[match(parameter, fit$layout$rows$parameter)])
   others <- match(class, o$model$labels)
   # one of several equal ones: what is freed is its difference from the others, which it goes on following
   turn <- diag(length(o$theta))
@@ -98,7 +104,7 @@ expect_brute_force <- function(fit, shake = 0.02) {
   o <- oracle_of_fit(fit)
   set.seed(1)
   oracle <- oracle_scoring(o$model, o$theta * (1 + shake * stats::rnorm(length(o$theta))), o$sample)
-  order <- match(paste0("class", fit$layout$class[fit$layout$leading]), o$model$labels)
+  order <- match(paste0("class", fit$layout$rows$class[fit$layout$leading]), o$model$labels)
   testthat::expect_false(anyNA(order))
   expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
 }

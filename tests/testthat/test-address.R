@@ -38,6 +38,6 @@ test_that("every parameter an estimate table prints can be pasted back", {
   fit <- quiet_fit(blueprint("x") |> construct("B", reflected_in = be1:be4) |> effect(years ~ B), choirs)
   for (text in estimates(fit)$parameter) {
     expect_identical(format(parse_address(text)), text)
-    expect_length(address_match(parse_address(text), fit$layout, "B"), 1)
+    expect_length(address_match(parse_address(text), fit$layout$rows, "B"), 1)
   }
 })

@@ -14,15 +14,15 @@ test_that("quantities and their errors agree with numerical derivatives of the d
   fit <- quiet_fit(quantities(), complete_choirs(items))
   layout <- fit$layout
   value <- function(theta) {
-    eta <- layout$constant
+    eta <- layout$rows$constant
     for (i in seq_along(layout$map$entry)) {
       eta[layout$map$entry[i]] <- eta[layout$map$entry[i]] + layout$map$weight[i] * theta[layout$map$parameter[i]]
     }
     all <- c(layout$observed, layout$constructs)
     b <- psi <- matrix(0, length(all), length(all), dimnames = list(all, all))
     for (i in seq_along(eta)) {
-      if (layout$head[i] %in% c("loading", "effect")) b[layout$row[i], layout$col[i]] <- eta[i]
-      if (layout$head[i] %in% c("variance", "covariance")) psi[layout$row[i], layout$col[i]] <- psi[layout$col[i], layout$row[i]] <- eta[i]
+      if (layout$rows$head[i] %in% c("loading", "effect")) b[layout$rows$row[i], layout$rows$col[i]] <- eta[i]
+      if (layout$rows$head[i] %in% c("variance", "covariance")) psi[layout$rows$row[i], layout$rows$col[i]] <- psi[layout$rows$col[i], layout$rows$row[i]] <- eta[i]
     }
     total <- solve(diag(length(all)) - b)
     dimnames(total) <- dimnames(b)
@@ -85,7 +85,7 @@ test_that("expressions have exact first and second derivatives", {
       for (i in seq_along(v)) code <- gsub(tape$inputs[i], paste0("(", format(v[i], digits = 17), ")"), code, fixed = TRUE)
       eval(str2lang(code))
     }
-    jet <- orizzonte:::core_expression(tape, x)
+    jet <- orizzonte:::core_expression(tape, x, diag(length(x)))
     expect_equal(jet$value, plain(x), tolerance = 1e-12)
     expect_equal(jet$gradient, numDeriv::grad(plain, x), tolerance = 1e-7)
     expect_equal(jet$hessian, numDeriv::hessian(plain, x), tolerance = 1e-5)

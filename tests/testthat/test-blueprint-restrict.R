@@ -162,8 +162,8 @@ test_that("random equations: the core's constrained optimum satisfies them and i
     }
     expect_equal(value(sides[1]), value(sides[2]), tolerance = 1e-8)
     # the score is a multiple of the equation's gradient
-    core <- orizzonte:::core_evaluate(fit$layout$core, list(fit$moments), fit$core$theta)
-    gradient <- orizzonte:::constraint_gradient(fit$layout$constraints[[1]], fit$eta, fit$layout)[fit$layout$core$used]
+    core <- orizzonte:::core_evaluate(fit$layout$model, core_moments(fit), core_theta(fit))
+    gradient <- orizzonte:::constraint_gradient(fit$layout$constraints[[1]], values_of(fit), fit$layout)[fit$layout$model$used]
     d <- 1 / sqrt(diag(core$expected))
     residual <- stats::lm.fit(cbind(gradient * d), core$score * d)$residuals
     expect_lt(max(abs(residual)), 1e-5)

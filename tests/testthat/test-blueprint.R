@@ -51,7 +51,7 @@ test_that("print shows the theory, what is assumed and not assumed, and the coun
 test_that("scale settings are laid out as promised", {
   fixed <- function(bp) {
     table <- build_layout(bp, means = FALSE)
-    table$parameter[table$status == "fixed"]
+    table$rows$parameter[table$rows$status == "fixed"]
   }
   expect_identical(fixed(two()), c("loading[A, a1]", "loading[B, b1]"))
   unit <- blueprint("u", scale = "unit") |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3, scale = "b2") |> effect(A ~ B)
@@ -68,7 +68,7 @@ test_that("contradictory or impossible restrictions are named", {
   expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])), "different lengths", class = "orizzonte_error_restriction")
   expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means", class = "orizzonte_error_restriction")
   tied <- lay_out(two() |> restrict(variance[items] == variance[a1]))
-  expect_length(unique(tied$class[tied$role == "residual variance"]), 1)
+  expect_length(unique(tied$rows$class[tied$rows$role == "residual variance"]), 1)
   declared <- lay_out(two() |> restrict(covariance[a1, b1] == 0.2))
-  expect_equal(declared$fixed[declared$parameter == "covariance[a1, b1]"], 0.2)
+  expect_equal(declared$rows$fixed[declared$rows$parameter == "covariance[a1, b1]"], 0.2)
 })

@@ -36,11 +36,11 @@ test_that("no function calls a later stage", {
   expect_identical(setdiff(stage, stages), character())
   rank <- match(stage, stages)
   names(rank) <- names(stage)
-  upward <- unlist(lapply(names(stage), function(name) {
+  upward <- as.character(unlist(lapply(names(stage), function(name) {
     used <- used_by(name, names(stage))
     later <- used[rank[used] > rank[[name]]]
     if (length(later)) paste(name, "->", later)
-  }))
+  })))
   expect_identical(setdiff(upward, exceptions), character())
   expect_identical(setdiff(exceptions, upward), character())
 })

@@ -12,7 +12,7 @@ feedback_layout <- function() {
     covary(y1, y4) |>
     restrict(loading[Fast, y2] == loading[G, y5])
   table <- build_layout(bp, means = TRUE)
-  core_layout(table, keep_means = TRUE)
+  core_model(table, keep_means = TRUE)
 }
 
 two_groups <- function(layout) {
@@ -72,7 +72,7 @@ test_that("score, expected and observed information agree with numerical derivat
   }
 })
 
-test_that("the Jacobian of standardized values agrees with numerical derivatives", {
+test_that("the engine\'s gradients agree with numerical derivatives, with feedback and means", {
   set.seed(12)
   layout <- feedback_layout()
   theta <- 0.4 + 0.2 * rnorm(layout$parameters)
@@ -85,14 +85,28 @@ test_that("the Jacobian of standardized values agrees with numerical derivatives
   }
   variances <- unique(layout$map_parameter[layout$map_entry %in% which(layout$family == 1L & layout$row == layout$col)])
   theta[variances] <- 1 + runif(length(variances))
-  at <- core_standardize(layout, eta_of(theta))
-  numeric <- numDeriv::jacobian(function(x) core_standardize(layout, eta_of(x))$value, theta)
-  expect_equal(at$jacobian, numeric, tolerance = 1e-7)
+  entries <- seq_along(layout$family)
+  pairs <- which(lower.tri(diag(layout$variables)), arr.ind = TRUE)
+  codes <- quantity_codes
+  what <- c(rep(codes[c("entry", "standardized")], each = length(entries)), rep(codes[-(1:2)], each = nrow(pairs)))
+  a <- as.integer(c(entries, entries, rep(pairs[, 1], 7)))
+  b <- as.integer(c(entries, entries, rep(pairs[, 2], 7)))
+  b[seq_len(2 * length(entries))] <- 1L
+  plain <- list(seq_len(layout$variables) %in% 2L)
+  read <- function(x) core_derive(layout, eta_of(x), what, rep(1L, length(a)), a, b, plain, matrix(0, 0, 0))
+  at <- read(theta)
+  numeric <- numDeriv::jacobian(function(x) read(x)$value, theta)
+  known <- is.finite(at$value)
+  expect_gt(mean(known), 0.9)
+  expect_equal(at$gradient[known, ], numeric[known, ], tolerance = 1e-6)
+  vcov <- diag(runif(length(theta)))
+  with_errors <- core_derive(layout, eta_of(theta), what, rep(1L, length(a)), a, b, plain, vcov)
+  expect_equal(with_errors$se[known]^2, diag(numeric[known, ] %*% vcov %*% t(numeric[known, ])), tolerance = 1e-6)
 })
 
 test_that("two groups with all parameters shared equal one fit of the pooled information", {
   data <- complete_choirs(paste0("be", 1:4))
-  layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4), means = FALSE)$core
+  layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4), means = FALSE)$model
   half <- sample_of(data)[[1]]
   single <- core_fit(layout, list(half), numeric(), 200L, 1e-12, 2L, 1)
   double <- layout
@@ -114,15 +128,15 @@ test_that("the information of groups in blocks gives the covariance matrix and i
   bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
   for (hold in list(NULL, "loading", c("loading", "intercept", "variance[items]"))) {
     for (by in c("setting", "town")) {
-      fit <- quiet_fit(bp, data, by = by, hold = hold)
+      fit <- quiet_fit(bp, data, by = all_of(by), hold = hold)
       moments <- core_moments(fit)
-      whole <- core_evaluate(fit$layout$core, moments, fit$core$theta)$expected
+      whole <- core_evaluate(fit$layout$model, moments, core_theta(fit))$expected
       # the last step, of 1e-6 standard errors at most, comes after them
-      expect_equal(fit$core$vcov, solve(whole), tolerance = 1e-6)
-      expect_equal(core_errors(fit$layout$core, moments, fit$core$theta), fit$core$vcov, tolerance = 1e-6)
-      lean <- core_fit(fit$layout$core, moments, numeric(), 200L, 1e-12, 2L, 1, FALSE)
+      expect_equal(core_vcov(fit), solve(whole), tolerance = 1e-6)
+      expect_equal(core_errors(fit$layout$model, moments, core_theta(fit)), core_vcov(fit), tolerance = 1e-6)
+      lean <- core_fit(fit$layout$model, moments, numeric(), 200L, 1e-12, 2L, 1, FALSE)
       expect_equal(dim(lean$vcov), c(0L, 0L))
-      expect_equal(lean$theta, fit$core$theta, tolerance = 1e-9)
+      expect_equal(lean$theta, core_theta(fit), tolerance = 1e-9)
       expect_equal(lean$inflation, diag(solve(whole)) * diag(whole), tolerance = 1e-6)
     }
   }

@@ -12,17 +12,9 @@ test_that("a two-level factor becomes 0/1 with the reference named", {
   expect_equal(estimates(fit)$standardized[row], estimates(fit)$estimate[row] / sd)
   total <- effects(fit)
   expect_equal(total$standardized[total$parameter == "total[setting, Belonging]"], estimates(fit)$standardized[row])
-  core <- fit$layout$core
-  numeric <- numDeriv::grad(function(theta) {
-    moved <- fit
-    for (i in seq_along(core$map_entry)) moved$eta[core$map_entry[i]] <- core$constant[core$map_entry[i]] + core$map_weight[i] * theta[core$map_parameter[i]]
-    standardized_solution(moved)$value[row]
-  }, fit$core$theta)
-  expect_equal(standardized_solution(fit)$jacobian[row, core$used], numeric, tolerance = 1e-6)
-  text <- data
-  text$setting <- as.character(text$setting)
-  expect_equal(coef(quiet_fit(bp, text)), coef(fit))
-  expect_true("setting is coded 0 for evening and 1 for weekend." %in% fit$sample$notes)
+  value <- function(theta) standardized_of(fit_at(fit, theta))$value[row]
+  expect_equal(unname(standardized_of(fit)$gradient[row, ]), numDeriv::grad(value, coef(fit)), tolerance = 1e-6)
+  expect_true("setting is coded 0 for evening and 1 for weekend." %in% sample_notes(fit$sample))
 })
 
 test_that("more levels become 0/1 columns, as in lm()", {
@@ -34,7 +26,7 @@ test_that("more levels become 0/1 columns, as in lm()", {
   expect_equal(nrow(estimates(fit)[estimates(fit)$role == "covariance", ]), 3)
   # what the user wrote is kept, so that its file fits the same data again
   file <- tempfile(fileext = ".yaml")
-  write_blueprint(fit$blueprint, file)
+  write_blueprint(fit$request$blueprint, file)
   expect_equal(coef(quiet_fit(read_blueprint(file), data)), coef(fit))
   expect_match(suppressMessages(identification(path, data))$assumed, "townBrook", all = FALSE)
   apart <- quiet_fit(path |> uncorrelate(town, years), data)

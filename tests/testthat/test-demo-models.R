@@ -11,9 +11,10 @@ demo_data <- function(bp) {
 # The oracle's cells from the parameter table: only its rows and values are taken, not what the package does with them.
 table_model <- function(layout) {
   all <- c(layout$observed, layout$constructs)
-  matrix <- c("B", "Psi", "alpha")[layout$family + 1]
-  col <- ifelse(matrix == "alpha", all[layout$row], all[layout$col])
-  cells <- data.frame(matrix = matrix, row = all[layout$row], col = col, value = layout$fixed, label = layout$class)
+  rows <- layout$rows
+  matrix <- c("B", "Psi", "alpha")[rows$family + 1]
+  col <- ifelse(matrix == "alpha", all[rows$row], all[rows$col])
+  cells <- data.frame(matrix = matrix, row = all[rows$row], col = col, value = rows$fixed, label = rows$class)
   oracle_model(layout$observed, layout$constructs, cells, means = layout$means)
 }
 
@@ -33,11 +34,11 @@ for (file in demo_models) {
     if (name == "equations") return(invisible())           # test-blueprint-restrict.R has its own
     model <- table_model(fit$layout)
     sample <- sample_of(data[model$observed])
-    start <- as.numeric(fit$eta[match(model$labels, fit$layout$class)])
+    start <- as.numeric(values_of(fit)[match(model$labels, fit$layout$rows$class)])
     set.seed(1)
     oracle <- oracle_fit(model, start * (1 + 0.02 * stats::rnorm(length(start))), sample)
     expect_lt(oracle$decrement, 1e-10)
-    order <- match(fit$layout$class[match(names(coef(fit)), fit$layout$parameter)], model$labels)
+    order <- match(fit$layout$rows$class[match(names(coef(fit)), fit$layout$rows$parameter)], model$labels)
     expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
     copy <- tempfile(fileext = ".yaml")
     write_blueprint(bp, copy)
@@ -105,7 +106,7 @@ test_that("overlapping items of a composite are pointed out; a marker weight nea
   data$noise <- stats::residuals(stats::lm(stats::rnorm(n) ~ ., data))   # exactly unrelated to everything
   bp <- blueprint("Marker") |> construct("R", composed_of = c(noise, a, c)) |> effect(y1 ~ R) |> effect(y2 ~ R)
   expect_message(fit <- fit_model(bp, data), "weight[noise, R] is near 0 and cannot carry the scale of R", fixed = TRUE)
-  expect_equal(fit$core$status, 0L)
+  expect_equal(fit$solution$status, 0L)
   named <- blueprint("Named") |> construct("R", composed_of = c(noise, a, c), scale = "a") |> effect(y1 ~ R) |> effect(y2 ~ R)
   other <- quiet_fit(named, data)
   expect_equal(deviance(fit), deviance(other), tolerance = 1e-8)

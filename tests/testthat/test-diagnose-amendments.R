@@ -58,7 +58,7 @@ test_that("equations and bounds that press are released as the oracle says", {
   # at the restricted solution, with every parameter free: one constraint released, the other kept
   o <- oracle_of_fit(fit)
   at <- oracle_score(o$model, o$theta, o$sample)
-  label <- function(text) match(paste0("class", fit$layout$class[match(text, fit$layout$parameter)]), o$model$labels)
+  label <- function(text) match(paste0("class", fit$layout$rows$class[match(text, fit$layout$rows$parameter)]), o$model$labels)
   be2 <- coef(fit)[["loading[Belonging, be2]"]]
   jacobian <- matrix(0, 2, length(o$theta))
   jacobian[1, label("loading[Belonging, be3]")] <- 1
@@ -107,7 +107,7 @@ test_that("what was planted in the demo data comes out first, with drops and est
   expect_named(table, c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std", "actual_drop", "verdict",
                         "full_change", "power", "actual_estimate", "equivalent_to", "explanation"))
   # standardized changes by hand
-  sd <- sqrt(diag(model_matrices(fit)$covariance))
+  sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)
   row <- table[table$parameter == "loading[Calm, st2]", ]
   expect_equal(row$expected_change_std, row$expected_change * sd[["Calm"]] / sd[["st2"]])
@@ -177,7 +177,7 @@ test_that("choices, saturated models and bad input give clear answers", {
                                     choirs))
   if (!has_converged(bad)) expect_error(amendments(bad), class = "orizzonte_error_convergence")
   stuck <- fit
-  stuck$core$status <- 1L
+  stuck$solution$status <- 1L
   expect_error(amendments(stuck), "rescue", class = "orizzonte_error_convergence")
   improper <- suppressWarnings(quiet_fit(blueprint("Warm") |> construct("Warmth", reflected_in = wa1:wa4) |> construct("Calm", reflected_in = cl1:cl3),
                                          choirs_troubled, missing_codes = -9))

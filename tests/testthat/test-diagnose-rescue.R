@@ -95,7 +95,7 @@ test_that("a fit that runs away stays readable, marked, with its history and the
   expect_output(print(fit), "NOT CONVERGED")
   expect_output(print(fit), "nothing holds their loadings together")
   expect_output(print(summary(fit)), "do not interpret")
-  expect_gt(length(fit$core$history$chisq), 10)
+  expect_gt(length(history_of(fit)$chisq), 10)
   expect_true(all(is.na(fit_indices(fit)$verdict)))
   rescued <- rescue(bp, data)
   expect_true("equal loadings of A" %in% rescued$attempts$attempt)

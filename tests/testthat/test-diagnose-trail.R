@@ -34,10 +34,10 @@ test_that("amend() frees, fixes and leaves out, and the trail says what happened
 test_that("the trail survives saving, blueprint files and refits, and notices changes beside it", {
   two <- quietly(amend(quietly(amend(fit, free = covariance[be1, be2], because = "say \"hello\": y")), free = loading[Calm, st2], because = "no"))
   file <- tempfile(fileext = ".yaml")
-  write_blueprint(two$blueprint, file)
+  write_blueprint(two$request$blueprint, file)
   again <- read_blueprint(file)
-  expect_identical(again, two$blueprint)
-  expect_identical(trail(again), trail(two$blueprint))
+  expect_identical(again, two$request$blueprint)
+  expect_identical(trail(again), trail(two$request$blueprint))
   refitted <- fit_model(again, data)
   expect_equal(trail(refitted), trail(two))
   saved <- tempfile(fileext = ".rds")
@@ -122,7 +122,7 @@ test_that("confirm() refits the start and the end in fresh data", {
   explored <- quietly(amend(fit_model(start, halves$explore), free = covariance[be1, be2], because = "greeting"))
   explored <- quietly(amend(explored, free = covariance[cr3, be3], because = "a try"))
   found <- confirm(explored, halves$confirm)
-  end <- fit_model(explored$blueprint, halves$confirm)
+  end <- fit_model(explored$request$blueprint, halves$confirm)
   expect_equal(found$indices$chisq, c(deviance(fit_model(start, halves$explore)), deviance(explored), deviance(fit_model(start, halves$confirm)),
                                       deviance(end)),
                tolerance = 1e-9)

@@ -29,8 +29,8 @@ overlaps <- function(boxes) {
 
 test_that("labels and nodes never overlap on the demo models, and stay on the page", {
   for (fit in demo_fits()) {
-    standardized <- standardized_solution(fit)$value
-    diagram <- diagram_layout(fit$layout, diagram_text(fit$eta, standardized, "standardized"), standardized)
+    standardized <- standardized_of(fit)$value
+    diagram <- diagram_layout(fit$layout, diagram_text(values_of(fit), standardized, "standardized"), standardized)
     labels <- do.call(rbind, lapply(diagram$edges, `[[`, "box"))
     nodes <- with(diagram$nodes, cbind(x - w / 2, x + w / 2, y - h / 2, y + h / 2))
     expect_equal(overlaps(labels), 0)
@@ -49,8 +49,8 @@ test_that("forty items fit one page", {
   bp <- blueprint("Forty")
   for (k in 1:5) bp <- bp |> construct(LETTERS[k], reflected_in = paste0(letters[k], 1:8))
   fit <- fit_model(bp, x)
-  standardized <- standardized_solution(fit)$value
-  diagram <- diagram_layout(fit$layout, diagram_text(fit$eta, standardized, "standardized"), standardized)
+  standardized <- standardized_of(fit)$value
+  diagram <- diagram_layout(fit$layout, diagram_text(values_of(fit), standardized, "standardized"), standardized)
   expect_equal(overlaps(do.call(rbind, lapply(diagram$edges, `[[`, "box"))), 0)
   expect_gte(diagram$text_size, 5.5)
 })
@@ -61,7 +61,7 @@ test_that("the diagram is a ggplot that draws, with values chosen and nodes nudg
   file <- tempfile(fileext = ".png")
   save_figure(plot(fit), file)
   expect_gt(file.size(file), 5000)
-  moved <- place_nodes(fit$layout, rep("", length(fit$eta)))
+  moved <- place_nodes(fit$layout, rep("", length(values_of(fit))))
   nudged <- apply_nudge(moved, data.frame(name = "be1", dx = 0.5, dy = -0.25))
   expect_equal(nudged$x[nudged$name == "be1"] - moved$x[moved$name == "be1"], 0.5)
   expect_error(path_diagram(fit, nudge = data.frame(name = "bee1", dx = 1, dy = 0)), "Did you mean \"be1\"", class = "orizzonte_error_name")

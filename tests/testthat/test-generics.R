@@ -6,7 +6,7 @@ structural <- fit_model(measurement |> effect(Staying ~ Belonging + Calm, Calm ~
 test_that("effects, their errors and standardized errors agree with numerical differentiation", {
   table <- effects(structural)
   expect_named(table, c("parameter", "kind", "from", "to", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se"))
-  core <- structural$layout$core
+  core <- structural$layout$model
   value <- function(theta, standardized) {
     eta <- core$constant
     for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * theta[core$map_parameter[i]]
@@ -19,11 +19,11 @@ test_that("effects, their errors and standardized errors agree with numerical di
     x <- ifelse(table$kind == "total", total, ifelse(table$kind == "direct", direct, total - direct))
     if (standardized) x * sd[at[, 2]] / sd[at[, 1]] else x
   }
-  theta <- structural$core$theta
+  theta <- core_theta(structural)
   for (standardized in c(FALSE, TRUE)) {
     expect_equal(if (standardized) table$standardized else table$estimate, value(theta, standardized), tolerance = 1e-10)
     jacobian <- numDeriv::jacobian(value, theta, standardized = standardized)
-    se <- sqrt(diag(jacobian %*% structural$core$vcov %*% t(jacobian)))
+    se <- sqrt(diag(jacobian %*% core_vcov(structural) %*% t(jacobian)))
     expect_equal(if (standardized) table$standardized_se else table$se, se, tolerance = 1e-6)
   }
   product <- coef(structural)[["effect[Belonging, Calm]"]] * coef(structural)[["effect[Calm, Staying]"]]
@@ -36,7 +36,7 @@ test_that("effects, their errors and standardized errors agree with numerical di
 
 test_that("regression scores are conditional means and Bartlett scores are unbiased", {
   fit <- fit_model(measurement, data)
-  matrices <- model_matrices(fit)
+  matrices <- matrices_of(fit)[[1]]
   x <- as.matrix(data[fit$layout$observed])
   phi <- matrices$covariance[12:14, 12:14]
   lambda <- matrices$effects[1:11, 12:14]

@@ -114,7 +114,7 @@ test_that("latent means are those of the model, with delta-method errors", {
 test_that("group columns are picked, ordered and named; trouble is said by group", {
   fit <- NULL
   expect_message(fit <- fit_model(two, data, by = "town", levels = c(Hill = "Cliff", River = "Brook")), "other groups: Arden")
-  expect_equal(group_names(fit), c("Hill", "River"))
+  expect_equal(fit$layout$groups, c("Hill", "River"))
   expect_true("loading[Calm, sc2 | Hill]" %in% names(coef(fit)))
   expect_error(fit_model(two |> effect(Calm ~ setting), data, by = "setting"), "both the grouping column", class = "orizzonte_error_input")
   expect_error(fit_model(two, data, by = "setting", levels = "evening"), "`levels` picks 1 group", class = "orizzonte_error_data")
@@ -127,10 +127,10 @@ test_that("group columns are picked, ordered and named; trouble is said by group
   flat <- data
   flat$sc1[flat$setting == "weekend"] <- 50
   expect_error(quiet_fit(two, flat, by = "setting"), "In group weekend", class = "orizzonte_error_data")
-  expect_error(fit_model(two, data, hold = "loading"), "needs groups", class = "orizzonte_error_input")
-  expect_error(quiet_fit(two, data, by = "setting", hold = "loadings"), "Did you mean", class = "orizzonte_error_input")
+  expect_match(list_assumptions(fit_model(hold_equal(two, loading), data)$layout, hold_equal(two, loading))$assumed, "no groups", all = FALSE)
+  expect_error(hold_equal(two, loadings), "Did you mean", class = "orizzonte_error_input")
   parts <- lapply(split(data, data$setting), function(d) summary_data(cov(d[items]), nrow(d), means = colMeans(d[items])))
-  expect_equal(deviance(fit_model(two, parts, hold = "loading")), deviance(quiet_fit(two, data, by = "setting", hold = "loading")), tolerance = 1e-6)
+  expect_equal(deviance(quiet_fit(two, parts, hold = "loading")), deviance(quiet_fit(two, data, by = "setting", hold = "loading")), tolerance = 1e-6)
 })
 
 test_that("quantities, claims and restrictions know groups", {
@@ -192,7 +192,8 @@ test_that("an item may be absent in one group, and scores and simulated data kee
   scores <- predict(fit)
   expect_equal(nrow(scores), nrow(data))
   evening <- group_view(fit, "evening")
-  expect_equal(unname(as.matrix(scores)[data$setting == "evening", ]), unname(as.matrix(predict(evening))))
+  own <- data$setting == "evening"
+  expect_equal(unname(as.matrix(scores)[own, ]), unname(view_scores(evening, as.matrix(data[own, evening$layout$observed]), "regression")))
   drawn <- simulate(fit, seed = 1)[[1]]
   expect_equal(as.vector(table(drawn$setting)), as.vector(table(data$setting)))
   diagram <- path_diagram(fit)
@@ -239,10 +240,10 @@ test_that("coded and labelled grouping columns show what the codes stand for", {
   coded <- data
   coded$set <- haven::labelled(as.numeric(coded$setting), labels = c("in the evening" = 1, "at the weekend" = 2))
   fit <- quiet_fit(two, coded, by = "set")
-  expect_equal(group_names(fit), c("in the evening", "at the weekend"))
+  expect_equal(fit$layout$groups, c("in the evening", "at the weekend"))
   expect_true("loading[Calm, sc2 | `at the weekend`]" %in% names(coef(fit)))
-  expect_equal(group_names(quiet_fit(two, coded, by = "set", levels = c("at the weekend", "in the evening"))), c("at the weekend", "in the evening"))
-  expect_equal(group_names(quiet_fit(two, coded, by = "set", levels = c(Weekend = 2, Evening = 1))), c("Weekend", "Evening"))
+  expect_equal(quiet_fit(two, coded, by = "set", levels = c("at the weekend", "in the evening"))$layout$groups, c("at the weekend", "in the evening"))
+  expect_equal(quiet_fit(two, coded, by = "set", levels = c(Weekend = 2, Evening = 1))$layout$groups, c("Weekend", "Evening"))
   expect_error(quiet_fit(two, coded, by = "set", levels = "at the weekand"), "Did you mean.*at the weekend", class = "orizzonte_error_name")
   expect_equal(deviance(fit), deviance(quiet_fit(two, data, by = "setting")), tolerance = 1e-9)
   # new people of some of the groups
@@ -283,7 +284,7 @@ test_that("loosen() releases what the rung itself holds, and names what an earli
   expect_brute_force(freed$fit, shake = 0.002)
   # the step rests on the scalar rung, not on the strict one above it
   expect_equal(freed$ladder$table$chisq_change[5], deviance(freed$fit) - deviance(steps$fits$scalar))
-  expect_true(all(vapply(freed$ladder$fits[1:4], function(fit) length(fit$options$grouping$except), 0L) == 0L))
+  expect_true(all(vapply(freed$ladder$fits[1:4], function(fit) length(fit$request$blueprint$let_differ), 0L) == 0L))
   strict <- suppressMessages(loosen(suppressMessages(invariance(two, data, by = "setting")), "strict", criterion = 0.9))
   expect_false(any(grepl("loading|intercept", strict$released$parameter)))
   expect_match(strict$earlier, "loading[Calm, sc2", fixed = TRUE)

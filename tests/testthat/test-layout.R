@@ -3,7 +3,7 @@ base <- function(...) blueprint("L", ...) |> construct("A", reflected_in = a1:a3
 
 test_that("roles say in words what each parameter is", {
   table <- lay_out(base() |> construct("C", reflected_in = c1:c3) |> effect(C ~ B) |> covary(a1, a2) |> covary(B, C))
-  role <- stats::setNames(table$role, table$parameter)
+  role <- stats::setNames(table$rows$role, table$rows$parameter)
   expect_identical(role[["variance[a1]"]], "residual variance")
   expect_identical(role[["variance[A]"]], "variance")
   expect_identical(role[["variance[B]"]], "disturbance variance")
@@ -17,10 +17,10 @@ test_that("roles say in words what each parameter is", {
 
 test_that("exogenous variables covary unless told otherwise, and nothing else does", {
   table <- lay_out(base() |> effect(B ~ z))
-  covariances <- table$parameter[table$head == "covariance"]
+  covariances <- table$rows$parameter[table$rows$head == "covariance"]
   expect_setequal(covariances, c("covariance[x, z]", "covariance[x, A]", "covariance[z, A]"))
   fewer <- lay_out(base() |> effect(B ~ z) |> uncorrelate(A, z))
-  expect_setequal(fewer$parameter[fewer$head == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
+  expect_setequal(fewer$rows$parameter[fewer$rows$head == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
 })
 
 test_that("entries follow from parameters through the map, restrictions included", {
@@ -28,15 +28,15 @@ test_that("entries follow from parameters through the map, restrictions included
   bp <- base(scale = "average") |> restrict(loading[B, b1] == loading[B, b2], variance[a1:a3] == variance[a1], intercept[x] == 7, variance[b3] == 0.4)
   table <- lay_out(bp)
   theta <- runif(length(table$parameters))
-  eta <- as.numeric(map_matrix(table) %*% theta + table$constant)
-  value <- stats::setNames(eta, table$parameter)
+  eta <- as.numeric(map_matrix(table) %*% theta + table$rows$constant)
+  value <- stats::setNames(eta, table$rows$parameter)
   expect_equal(mean(value[paste0("loading[A, a", 1:3, "]")]), 1)
   expect_equal(mean(value[paste0("loading[B, b", 1:3, "]")]), 1)
   expect_equal(value[["loading[B, b1]"]], value[["loading[B, b2]"]])
   expect_length(unique(value[paste0("variance[a", 1:3, "]")]), 1)
   expect_equal(value[["intercept[x]"]], 7)
   expect_equal(value[["variance[b3]"]], 0.4)
-  expect_identical(table$status[table$parameter == "variance[a2]"], "equal")
+  expect_identical(table$rows$status[table$rows$parameter == "variance[a2]"], "equal")
   expect_equal(anyDuplicated(table$parameters), 0L)
 })
 
@@ -47,8 +47,8 @@ test_that("means are profiled out exactly when they are saturated", {
   expect_false(lay_out(base() |> relax(mean[A]))$profiled)
   expect_false(lay_out(base(), means = FALSE)$profiled)
   table <- lay_out(base())
-  expect_false(any(table$core$family == parameter_families[["mean"]]))
-  expect_equal(table$core$parameters + sum(table$head == "intercept"), length(table$parameters))
+  expect_false(any(table$model$family == parameter_families[["mean"]]))
+  expect_equal(table$model$parameters + sum(table$rows$head == "intercept"), length(table$parameters))
 })
 
 test_that("every column of the table is as long as the others, with nothing to covary too", {
@@ -56,11 +56,11 @@ test_that("every column of the table is as long as the others, with nothing to c
                   blueprint("c") |> construct("A", reflected_in = a1:a3) |> construct("R", composed_of = c(r1, r2)) |> effect(A ~ R))) {
     table <- lay_out(bp)
     columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col", "fixed", "assumed", "class", "status", "constant")
-    expect_length(unique(lengths(table[columns])), 1)
-    expect_false(anyNA(table$assumed))
+    expect_length(unique(lengths(table$rows[columns])), 1)
+    expect_false(anyNA(table$rows$assumed))
   }
   stated <- lay_out(blueprint("one") |> construct("A", reflected_in = a1:a4) |> covary(a1, a2))
-  expect_false(stated$assumed[stated$parameter == "covariance[a1, a2]"])
+  expect_false(stated$rows$assumed[stated$rows$parameter == "covariance[a1, a2]"])
 })
 
 test_that("counts add up", {

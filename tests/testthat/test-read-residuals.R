@@ -27,8 +27,8 @@ numerical_errors <- function(fit) {
   group <- o$model$build(o$theta)[[1]]
   p <- nrow(group$sigma)
   plus <- solve(crossprod(duplication(p)), t(duplication(p)))
-  gamma <- 2 * plus %*% (group$sigma %x% group$sigma) %*% t(plus) / fit$moments$n
-  if (o$model$means) gamma <- rbind(cbind(gamma, matrix(0, nrow(gamma), p)), cbind(matrix(0, p, nrow(gamma)), group$sigma / fit$moments$n))
+  gamma <- 2 * plus %*% (group$sigma %x% group$sigma) %*% t(plus) / moments_n(fit)
+  if (o$model$means) gamma <- rbind(cbind(gamma, matrix(0, nrow(gamma), p)), cbind(matrix(0, p, nrow(gamma)), group$sigma / moments_n(fit)))
   information <- oracle_score(o$model, o$theta, o$sample)$information
   list(variance = diag(gamma - jacobian %*% solve(information, t(jacobian))), sampling = diag(gamma), p = p)
 }

@@ -1,0 +1,55 @@
+#' Another scale for constructs
+#'
+#' Changes how constructs get their unit, for all of them or for some: `"marker"` (a loading is 1),
+#' `"unit"` (the variance or disturbance variance is 1), `"average"` (the loadings average 1), or the
+#' name of the item that serves as marker (for one construct).
+#'
+#' @param .bp A blueprint.
+#' @param scale The setting, or for one construct the name of one of its items.
+#' @param ... Constructs; none for all of them, whose own settings are then taken back.
+#' @return The blueprint with the scale changed.
+#' @seealso [blueprint()], [construct()]
+#' @examples
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+#' set_scale(bp, "unit")
+#' set_scale(bp, "sc3", Calm)
+#' @export
+set_scale <- function(.bp, scale, ...) {
+  check_blueprint(.bp, "set_scale")
+  if (missing(scale)) abort("input", c("set_scale() needs a setting.", i = paste0("One of ", enumerate(quoted(scale_settings)), ".")))
+  check_string(scale, "`scale`")
+  names <- captured_dots(rlang::enquos(...), "set_scale")$names
+  if (length(names) == 0L) return(scale_everything(.bp, scale))
+  for (name in names) {
+    part <- .bp$constructs[[name]]
+    if (is.null(part)) {
+      known <- names(.bp$constructs)
+      abort("name", c(paste0("There is no construct ", quoted(name), "."), did_you_mean(name, known)))
+    }
+    check_scale(name, scale, part$items, part$kind)
+    .bp$constructs[[name]]$scale <- scale
+  }
+  .bp
+}
+
+scale_everything <- function(bp, scale) {
+  bp$scale <- choose_one(scale, scale_settings, "`scale`")
+  for (name in names(bp$constructs)) {
+    if (bp$constructs[[name]]$kind == "reflective") bp$constructs[[name]]["scale"] <- list(NULL)
+  }
+  bp
+}
+
+# A setting, or one of the construct's items; a composite always has a marker weight.
+check_scale <- function(name, scale, items, kind) {
+  check_string(scale, "`scale`")
+  if (!scale %in% c(scale_settings, items)) {
+    abort("input", c(paste0("`scale` of construct ", quoted(name), " is neither a setting nor one of its items: ", quoted(scale), "."),
+                     did_you_mean(scale, c(scale_settings, items)),
+                     i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ", enumerate(items), ".")))
+  }
+  if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
+    abort("input", c(paste0("Composite ", quoted(name), " takes its scale from a marker weight."),
+                     i = paste0("Name the item with weight 1: scale = ", quoted(items[1L]), ".")))
+  }
+}

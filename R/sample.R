@@ -1,0 +1,187 @@
+# A sample: data met with a request. Groups are always a list, also when there is one; each is a list of
+# blocks (cases, their covariances with divisor n, means, and which variables they are of). Complete data
+# are one block a group. The data themselves live in one locked environment that all fits of a trail or
+# a ladder share.
+
+# What a group is called inside when there is only one.
+single_group <- "all"
+
+sample_of <- function(source, request) UseMethod("sample_of")
+
+#' @export
+sample_of.data.frame <- function(source, request) {
+  check_columns(source)
+  coding <- factor_coding(request$blueprint, source)
+  bp <- code_blueprint(request$blueprint, coding)
+  check_variables(bp)
+  found <- if (is.null(request$by)) NULL else {
+    group_rows(source, request$by, request$levels, request$missing_codes)
+  }
+  rows <- found$rows %||% stats::setNames(list(seq_len(nrow(source))), single_group)
+  coded <- code_data(source, coding)
+  groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
+    variables <- blueprint_variables(group_blueprint(bp, g))$observed
+    in_group_of(g, !is.null(found), block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
+  })
+  variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
+  kept <- c(request$by, intersect(c(names(coding), variables), names(source)))
+  new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
+             group_notes = found$notes, labels = column_labels(source, variables), data = keep_data(source, kept))
+}
+
+#' @export
+sample_of.matrix <- function(source, request) {
+  if (!is.numeric(source)) return(sample_of.default(source, request))
+  sample_of(as.data.frame(source), request)
+}
+
+#' @export
+sample_of.orizzonte_summary_data <- function(source, request) {
+  if (!is.null(request$by)) {
+    abort("data", c("Summary data of one group have no column to group by.",
+                    i = "Give a named list of summary_data(), one for each group."))
+  }
+  check_variables(request$blueprint)
+  group <- block_of_summary(source, blueprint_variables(request$blueprint)$observed, request)
+  new_sample(stats::setNames(list(group), single_group), total_rows = group$total)
+}
+
+#' @export
+sample_of.list <- function(source, request) {
+  if (!is_summary_list(source)) return(sample_of.default(source, request))
+  if (is.null(names(source)) || anyDuplicated(names(source)) || any(!nzchar(names(source)))) {
+    abort("input", c("A list of summary data needs the names of its groups.",
+                     i = "list(evening = summary_data(...), weekend = summary_data(...))."))
+  }
+  check_variables(request$blueprint)
+  known <- names(source)
+  wanted <- if (is.null(request$levels)) stats::setNames(known, known) else
+    pick_levels(request$levels, known, "the summary data")
+  groups <- lapply(stats::setNames(names(wanted), names(wanted)), function(g) {
+    variables <- blueprint_variables(group_blueprint(request$blueprint, g))$observed
+    in_group_of(g, TRUE, block_of_summary(source[[wanted[[g]]]], variables, request))
+  })
+  new_sample(groups, by = request$by %||% NULL, grouped = TRUE,
+             total_rows = sum(vapply(groups, `[[`, 0, "total")))
+}
+
+#' @export
+sample_of.default <- function(source, request) {
+  abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(source), "."),
+                  i = "For a covariance matrix, use summary_data(cov, n = ...)."))
+}
+
+new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
+                       group_notes = character(), total_rows, labels = character(), data = NULL) {
+  stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
+  structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
+                 group_notes = group_notes, total_rows = total_rows, labels = labels, data = data), class = "orizzonte_sample")
+}
+
+is_summary_list <- function(data) {
+  is.list(data) && !is.data.frame(data) && length(data) > 0L &&
+    all(vapply(data, inherits, NA, "orizzonte_summary_data"))
+}
+
+check_variables <- function(bp) {
+  if (length(blueprint_variables(bp)$observed)) return(invisible())
+  abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
+}
+
+# Trouble in the data of one group says which.
+in_group_of <- function(group, grouped, code) {
+  if (!grouped) return(code)
+  rlang::try_fetch(code, orizzonte_error_data = function(e) {
+    abort("data", paste0("In group ", group, ":"), parent = e)
+  })
+}
+
+# What is said of a sample: how predictors are coded, which groups there are, what is dropped.
+sample_notes <- function(sample) {
+  c(coding_notes(sample$coding), sample$group_notes,
+    if (sample$grouped) dropped_by_group(sample$groups) else sample$groups[[1L]]$notes)
+}
+
+dropped_by_group <- function(groups) {
+  dropped <- vapply(groups, function(g) g$total - g$blocks[[1L]]$n, 0)
+  if (all(dropped == 0)) return(NULL)
+  counts <- paste0(names(groups), " ", dropped, " of ", vapply(groups, `[[`, 0, "total"))
+  paste0("Dropped rows with missing values in variables of the model: ",
+         enumerate(counts[dropped > 0], most = 12L), ".")
+}
+
+# --- accessors -----------------------------------------------------------------------------------
+
+sample_n <- function(sample) sum(vapply(sample$groups, function(g) g$blocks[[1L]]$n, 0))
+sample_variables <- function(sample) {
+  unique(unlist(lapply(sample$groups, function(g) g$blocks[[1L]]$variables), use.names = FALSE))
+}
+group_variables <- function(sample) lapply(sample$groups, function(g) g$blocks[[1L]]$variables)
+has_means <- function(sample) !is.null(sample$groups[[1L]]$blocks[[1L]]$mean)
+has_raw_data <- function(sample) !is.null(sample$data)
+
+# Within groups, weighted by n; for scaling only.
+pooled_covariance <- function(sample) {
+  names <- sample_variables(sample)
+  out <- weight <- matrix(0, length(names), length(names), dimnames = list(names, names))
+  for (group in sample$groups) {
+    block <- group$blocks[[1L]]
+    v <- block$variables
+    out[v, v] <- out[v, v] + block$n * block$covariance
+    weight[v, v] <- weight[v, v] + block$n
+  }
+  out / weight
+}
+
+# The moments of each group as the core wants them; `multiplier` "n-1" takes one off n and the divisor.
+sample_moments <- function(sample, multiplier) {
+  lapply(sample$groups, function(group) {
+    block <- group$blocks[[1L]]
+    n <- block$n
+    if (multiplier == "n") return(list(n = n, covariance = block$covariance, mean = block$mean))
+    list(n = n - 1, covariance = block$covariance * n / (n - 1), mean = block$mean)
+  })
+}
+
+# The rows of one group: all that belong to it, or only those that are used.
+group_data <- function(sample, g, variables, missing_codes, used = FALSE) {
+  rows <- if (used) sample$groups[[g]]$used else sample$groups[[g]]$rows
+  numeric_rows(code_data(sample$data$frame, sample$coding), rows, variables, missing_codes)
+}
+
+# The sample of other variables of the same data: rows that were incomplete only in the others come back.
+sample_for <- function(sample, request) {
+  bp <- code_blueprint(request$blueprint, sample$coding)
+  if (length(blueprint_variables(bp)$observed) == 0L) {
+    abort("input", c("Nothing would be left of the model.", i = "Leave out less."))
+  }
+  wanted <- lapply(stats::setNames(names(sample$groups), names(sample$groups)), function(g) {
+    blueprint_variables(group_blueprint(bp, g))$observed
+  })
+  if (all(mapply(setequal, wanted, group_variables(sample)))) return(sample)
+  coded <- if (has_raw_data(sample)) code_data(sample$data$frame, sample$coding)
+  for (g in names(wanted)) {
+    group <- sample$groups[[g]]
+    block <- group$blocks[[1L]]
+    if (is.null(coded)) {
+      check_known(wanted[[g]], block$variables, bp)
+      v <- wanted[[g]]
+      block <- list(n = block$n, covariance = block$covariance[v, v, drop = FALSE],
+                    mean = block$mean[v], variables = v)
+      sample$groups[[g]]$blocks <- list(block)
+    } else {
+      check_kept(wanted[[g]], names(coded))
+      sample$groups[[g]] <- in_group_of(g, sample$grouped, block_of_rows(coded, group$rows, wanted[[g]],
+                                                                         request$missing_codes, bp))
+    }
+  }
+  sample$labels <- sample$labels[names(sample$labels) %in% unlist(wanted)]
+  sample
+}
+
+check_kept <- function(variables, kept) {
+  lacking <- setdiff(variables, kept)
+  if (length(lacking) == 0L) return(invisible())
+  abort("name", c(paste0("The fit keeps only the columns of its model, and ", quoted(lacking[1L]), " is none of them."),
+                  did_you_mean(lacking[1L], kept), i = "Give the data again: refit(fit, data = data)."))
+}

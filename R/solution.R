@@ -1,0 +1,124 @@
+# A solution: what the core found for a layout and moments, completed to one value for every row of the
+# parameter table. Read through the accessors of this file only.
+
+new_solution <- function(layout, core) {
+  theta <- stats::setNames(rep(NA_real_, length(layout$parameters)), layout$parameters)
+  used <- layout$model$used
+  if (length(core$theta) == length(used)) theta[used] <- core$theta
+  structure(list(theta = theta, eta = values_at(layout, theta), known = core$theta, vcov = core$vcov,
+                 discrepancy = core$discrepancy, decrement = core$decrement, status = core$status, starts = core$starts,
+                 active = core$active, inflation = core$inflation, history = core$history),
+            class = "orizzonte_solution")
+}
+
+# Every row of the table from the free parameters: eta = K theta + k.
+values_at <- function(layout, theta) {
+  eta <- layout$rows$constant
+  map <- layout$map
+  for (i in seq_along(map$entry)) {
+    eta[map$entry[i]] <- eta[map$entry[i]] + map$weight[i] * theta[[map$parameter[i]]]
+  }
+  eta
+}
+
+# Saturated means get their closed-form estimates: they are profiled out of what the core estimates.
+profile_solution <- function(solution, layout, moments) {
+  if (!layout$profiled || anyNA(solution$eta[layout$rows$family != parameter_families[["mean"]]])) {
+    return(solution)
+  }
+  eta <- ifelse(is.na(solution$eta), 0, solution$eta)
+  solution$eta <- core_profile_means(full_model(layout), eta, unname(moments))
+  rows <- which(layout$rows$head == "intercept")
+  solution$theta[layout$map$parameter[match(rows, layout$map$entry)]] <- solution$eta[rows]
+  solution
+}
+
+# What lies at a bound has its value exactly, not but for rounding.
+press_bounds <- function(solution, layout) {
+  for (bound in layout$constraints[pressing(solution, layout)]) {
+    if (is.null(bound$value)) next
+    alike <- rows_alike(layout, bound)
+    solution$eta[alike] <- bound$value
+    solution$theta[intersect(layout$rows$parameter[alike], names(solution$theta))] <- bound$value
+  }
+  solution
+}
+
+rows_alike <- function(layout, constraint) {
+  pressed <- constraint$rows[is.na(layout$rows$fixed[constraint$rows])]
+  layout$rows$class %in% layout$rows$class[pressed]
+}
+
+# Numbers of the bounds that hold with equality.
+pressing <- function(solution, layout) {
+  bounds <- which(vapply(layout$constraints, `[[`, NA, "bound"))
+  bounds[solution$active[bounds]]
+}
+
+# --- accessors -----------------------------------------------------------------------------------
+
+# All free parameters, named by address; every row; and the parameters that the core knows.
+theta_of <- function(fit) fit$solution$theta
+values_of <- function(fit) fit$solution$eta
+core_theta <- function(fit) fit$solution$known
+
+fit_statuses <- c(
+  "converged", "not converged: the iteration limit was reached",
+  "not converged: no step lowers the discrepancy any further",
+  "not converged: the solution is stationary but not a minimum",
+  "not converged: the information matrix is singular at the solution",
+  "not converged: no admissible starting values were found", "interrupted",
+  "not converged: the restrictions cannot all hold"
+)
+fit_status <- function(fit) fit_statuses[[fit$solution$status + 1L]]
+has_converged <- function(fit) fit$solution$status == 0L
+has_values <- function(fit) !anyNA(fit$solution$eta)
+discrepancy_of <- function(fit) fit$solution$discrepancy
+decrement_of <- function(fit) fit$solution$decrement
+history_of <- function(fit) fit$solution$history
+starts_of <- function(fit) fit$solution$starts
+inflation_of <- function(fit) fit$solution$inflation
+is_active <- function(fit) fit$solution$active
+
+# The bounds that the solution lies on, as constraints of the layout, and their texts: at an active
+# bound chi-square follows a mixture (Shapiro 1985).
+active_bounds <- function(fit) fit$layout$constraints[pressing(fit$solution, fit$layout)]
+pressed_bounds <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
+
+check_converged <- function(fit, verb) {
+  if (has_converged(fit)) return(invisible())
+  abort("convergence", c(paste0(verb, "() needs a fit that converged."),
+                         x = paste0("This one has ", fit_status(fit), "."),
+                         i = "rescue(blueprint, data) tries the usual remedies."))
+}
+
+# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs of a
+# ladder, are made without it.
+core_vcov <- function(fit) {
+  known <- fit$solution$vcov
+  if (nrow(known) > 0L || !has_converged(fit)) return(known)
+  cached(fit, "core_vcov", core_errors(fit$layout$model, core_moments(fit), core_theta(fit)))
+}
+
+# Covariance matrix of all free parameters, in the order of theta_of(): the inverse expected information.
+vcov_of <- function(fit) cached(fit, "vcov", complete_vcov(fit))
+
+complete_vcov <- function(fit) {
+  layout <- fit$layout
+  names <- layout$parameters
+  out <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
+  used <- layout$model$used
+  known <- core_vcov(fit)
+  if (nrow(known) != length(used)) return(out)
+  if (!layout$profiled) {
+    out[used, used] <- known
+    return(out)
+  }
+  out[] <- core_profiled_vcov(full_model(layout), values_of(fit), core_moments(fit), known, used)
+  out
+}
+
+# The moments by group, as the core takes them, and their n (with the multiplier of the request).
+core_moments <- function(fit) unname(fit$moments)
+
+moments_n <- function(fit) sum(vapply(fit$moments, `[[`, 0, "n"))

@@ -1,0 +1,220 @@
+#include "derivatives.hpp"
+
+#include <cmath>
+#include <limits>
+
+namespace orizzonte {
+namespace {
+
+constexpr double undefined = std::numeric_limits<double>::quiet_NaN();
+
+// A value with its gradient by the entries of the model.
+struct Point {
+  double value = undefined;
+  Vector by_entry;
+};
+
+class Engine {
+ public:
+  Engine(const Model& model, const Vector& eta, const std::vector<std::vector<char>>& plain)
+      : model_(model),
+        eta_(eta),
+        plain_(plain),
+        at_(implied(model, eta)),
+        entries_(at_.size()),
+        variance_(at_.size()) {
+    for (size_t g = 0; g < at_.size(); ++g) variance_[g].assign(model.groups[g].variables, -1);
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      entries_[entry.group].push_back(static_cast<int>(e));
+      if (entry.family == Family::Covariance && entry.row == entry.col)
+        variance_[entry.group][entry.row] = e;
+    }
+  }
+
+  Point at(const Wanted& wanted) const {
+    const int g = wanted.group, a = wanted.a, b = wanted.b;
+    switch (wanted.what) {
+      case Quantity::Entry:
+        return entry(a);
+      case Quantity::Standardized:
+        return standardized(a);
+      case Quantity::Covariance:
+        return covariance(g, a, b);
+      case Quantity::Mean:
+        return mean(g, a);
+      case Quantity::Total:
+        return total(g, a, b);
+      case Quantity::Indirect:
+        return indirect(g, a, b);
+      case Quantity::Correlation:
+        return correlation(g, a, b);
+      case Quantity::RSquared:
+        return r_squared(g, a);
+      default:
+        return sd_ratio(g, a, b);
+    }
+  }
+
+ private:
+  Point zero(double value) const { return {value, Vector::Zero(model_.entries.size())}; }
+
+  Point entry(int e) const {
+    Point out = zero(eta_[e]);
+    out.by_entry[e] = 1;
+    return out;
+  }
+
+  // d Phi_ab / d B_ij = T_ai Phi_jb + Phi_aj T_bi; d Phi_ab / d Psi_ij = T_ai T_bj + T_aj T_bi,
+  // halved when i = j (McArdle & McDonald 1984).
+  Point covariance(int g, int a, int b) const {
+    const Matrix &t = at_[g].total, &phi = at_[g].covariance;
+    Point out = zero(phi(a, b));
+    for (int e : entries_[g]) {
+      const int i = model_.entries[e].row, j = model_.entries[e].col;
+      if (model_.entries[e].family == Family::Effect) {
+        out.by_entry[e] = t(a, i) * phi(j, b) + phi(a, j) * t(b, i);
+      } else if (model_.entries[e].family == Family::Covariance) {
+        const double both = t(a, i) * t(b, j) + t(a, j) * t(b, i);
+        out.by_entry[e] = i == j ? both / 2 : both;
+      }
+    }
+    return out;
+  }
+
+  // E = T alpha: d E_a / d B_ij = T_ai E_j, d E_a / d alpha_i = T_ai.
+  Point mean(int g, int a) const {
+    Point out = zero(at_[g].mean[a]);
+    for (int e : entries_[g]) {
+      const Entry& entry = model_.entries[e];
+      if (entry.family == Family::Effect)
+        out.by_entry[e] = at_[g].total(a, entry.row) * at_[g].mean[entry.col];
+      else if (entry.family == Family::Mean)
+        out.by_entry[e] = at_[g].total(a, entry.row);
+    }
+    return out;
+  }
+
+  // d T_ba / d B_ij = T_bi T_ja.
+  Point total(int g, int from, int to) const {
+    const Matrix& t = at_[g].total;
+    Point out = zero(t(to, from) - (from == to ? 1 : 0));
+    for (int e : entries_[g])
+      if (model_.entries[e].family == Family::Effect)
+        out.by_entry[e] = t(to, model_.entries[e].row) * t(model_.entries[e].col, from);
+    return out;
+  }
+
+  Point indirect(int g, int from, int to) const {
+    Point out = total(g, from, to);
+    for (int e : entries_[g]) {
+      const Entry& entry = model_.entries[e];
+      if (entry.family != Family::Effect || entry.row != to || entry.col != from) continue;
+      out.value -= eta_[e];
+      out.by_entry[e] -= 1;
+    }
+    return out;
+  }
+
+  Point correlation(int g, int a, int b) const {
+    Point out = covariance(g, a, b);
+    const Point one = covariance(g, a, a), two = covariance(g, b, b);
+    if (!(one.value > 0) || !(two.value > 0)) return zero(undefined);
+    const double size = std::sqrt(one.value * two.value);
+    out.value /= size;
+    out.by_entry =
+        out.by_entry / size - out.value / 2 * (one.by_entry / one.value + two.by_entry / two.value);
+    return out;
+  }
+
+  // 1 - residual variance / variance; what has no residual is explained wholly.
+  Point r_squared(int g, int a) const {
+    const Point all = covariance(g, a, a);
+    if (variance_[g][a] < 0) return zero(1);
+    if (!(all.value > 0)) return zero(undefined);
+    const Point own = entry(variance_[g][a]);
+    return {1 - own.value / all.value,
+            -own.by_entry / all.value + own.value / (all.value * all.value) * all.by_entry};
+  }
+
+  // d log sd = d Phi_aa / (2 Phi_aa); none for what counts as having a standard deviation of 1.
+  Point sd_ratio(int g, int a, int b) const {
+    Point out = zero(1);
+    for (int side : {1, -1}) {
+      const int v = side > 0 ? a : b;
+      if (plain_[g][v]) continue;
+      const Point own = covariance(g, v, v);
+      if (!(own.value > 0)) return zero(undefined);
+      out.value *= std::pow(own.value, 0.5 * side);
+      out.by_entry += side * own.by_entry / (2 * own.value);
+    }
+    out.by_entry *= out.value;
+    return out;
+  }
+
+  // Effects times sd(cause) / sd(outcome); covariances over the two (residual) standard deviations;
+  // variances over the total variance; means over the total standard deviation.
+  Point standardized(int e) const {
+    const Entry& entry = model_.entries[e];
+    const int g = entry.group, i = entry.row, j = entry.col;
+    if (entry.family == Family::Effect) return times(e, sd_ratio(g, j, i));
+    if (entry.family == Family::Covariance && i != j) return residual_correlation(e);
+    const Point all = covariance(g, i, i);
+    if (!(all.value > 0)) return zero(undefined);
+    const double power = entry.family == Family::Covariance ? -1 : -0.5;
+    const double scale = std::pow(all.value, power);
+    return times(e, {scale, power * scale / all.value * all.by_entry});
+  }
+
+  Point times(int e, const Point& by) const {
+    if (std::isnan(by.value)) return zero(undefined);
+    Point out{eta_[e] * by.value, eta_[e] * by.by_entry};
+    out.by_entry[e] += by.value;
+    return out;
+  }
+
+  Point residual_correlation(int e) const {
+    const Entry& entry = model_.entries[e];
+    const int vi = variance_[entry.group][entry.row], vj = variance_[entry.group][entry.col];
+    if (vi < 0 || vj < 0 || !(eta_[vi] > 0) || !(eta_[vj] > 0)) return zero(undefined);
+    const double scale = 1 / std::sqrt(eta_[vi] * eta_[vj]);
+    Point out = zero(eta_[e] * scale);
+    out.by_entry[e] += scale;
+    out.by_entry[vi] -= 0.5 * out.value / eta_[vi];
+    out.by_entry[vj] -= 0.5 * out.value / eta_[vj];
+    return out;
+  }
+
+  const Model& model_;
+  const Vector& eta_;
+  const std::vector<std::vector<char>>& plain_;
+  std::vector<Implied> at_;
+  std::vector<std::vector<int>> entries_,
+      variance_;  // by group: its entries; each variable's variance, or -1
+};
+
+}  // namespace
+
+Derived derive(const Model& model, const Vector& eta, const std::vector<Wanted>& wanted,
+               const std::vector<std::vector<char>>& plain) {
+  const Engine engine(model, eta, plain);
+  const int size = wanted.size();
+  Derived out{Vector(size), Matrix::Zero(size, model.map.parameters)};
+  for (int k = 0; k < size; ++k) {
+    const Point point = engine.at(wanted[k]);
+    out.value[k] = point.value;
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      if (point.by_entry[e] == 0) continue;
+      for (const Term& term : model.map.rows[e])
+        out.gradient(k, term.parameter) += term.weight * point.by_entry[e];
+    }
+  }
+  return out;
+}
+
+Vector delta_errors(const Matrix& gradient, const Matrix& covariance) {
+  const Matrix product = gradient * covariance;
+  return product.cwiseProduct(gradient).rowwise().sum().cwiseMax(0).cwiseSqrt();
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,93 @@
+#include "profile.hpp"
+
+#include "../matrices.hpp"
+
+namespace orizzonte {
+namespace {
+
+// What the means of one group are made of. d alpha_o = -reach_.i E_j for B_ij, and slope for the
+// sample means.
+struct MeanParts {
+  Vector alpha, mean;
+  Matrix reach, slope;
+};
+
+MeanParts mean_parts(const Matrix& b, const Vector& alpha, const Vector& m, int p) {
+  const int v = b.rows(), l = v - p;
+  MeanParts out;
+  out.mean.resize(v);
+  out.mean.head(p) = m;
+  Matrix inner = Matrix::Zero(l, l);
+  if (l > 0) {
+    inner = (Matrix::Identity(l, l) - b.bottomRightCorner(l, l)).partialPivLu().inverse();
+    out.mean.tail(l) = inner * (alpha.tail(l) + b.bottomLeftCorner(l, p) * m);
+  }
+  out.alpha = out.mean - b * out.mean;
+  out.reach = Matrix::Zero(p, v);
+  out.reach.leftCols(p).setIdentity();
+  out.reach.rightCols(l) = b.topRightCorner(p, l) * inner;
+  out.slope = Matrix::Identity(p, p) - b.topLeftCorner(p, p) -
+              out.reach.rightCols(l) * b.bottomLeftCorner(l, p);
+  return out;
+}
+
+bool observed_intercept(const Model& model, const Entry& entry) {
+  return entry.family == Family::Mean && entry.row < model.groups[entry.group].observed;
+}
+
+}  // namespace
+
+Vector profile_means(const Model& model, Vector eta, const Sample& sample) {
+  const std::vector<Implied> at = implied(model, eta);
+  for (size_t g = 0; g < at.size(); ++g) {
+    const MeanParts parts =
+        mean_parts(at[g].effects, at[g].intercepts, sample[g].mean, model.groups[g].observed);
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      if (entry.group == static_cast<int>(g) && observed_intercept(model, entry))
+        eta[e] = parts.alpha[entry.row];
+    }
+  }
+  return eta;
+}
+
+Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
+                           const Matrix& known, const std::vector<int>& used) {
+  const int q = model.map.parameters, size = used.size();
+  std::vector<int> place(q, -1);
+  for (int k = 0; k < size; ++k) place[used[k]] = k;
+  Matrix jacobian = Matrix::Zero(q, size);  // of all parameters by the known ones
+  for (int k = 0; k < size; ++k) jacobian(used[k], k) = 1;
+  Matrix own = Matrix::Zero(q, q);
+  const std::vector<Implied> at = implied(model, eta);
+  for (size_t g = 0; g < at.size(); ++g) {
+    const int p = model.groups[g].observed;
+    const MeanParts parts = mean_parts(at[g].effects, at[g].intercepts, sample[g].mean, p);
+    std::vector<int> intercept(p, -1);  // the parameter of each variable's intercept
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      if (entry.group == static_cast<int>(g) && observed_intercept(model, entry) &&
+          !model.map.rows[e].empty())
+        intercept[entry.row] = model.map.rows[e][0].parameter;
+    }
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      if (entry.group != static_cast<int>(g) || entry.family != Family::Effect) continue;
+      for (const Term& term : model.map.rows[e]) {
+        if (place[term.parameter] < 0) continue;
+        for (int i = 0; i < p; ++i)
+          if (intercept[i] >= 0)
+            jacobian(intercept[i], place[term.parameter]) -=
+                term.weight * parts.reach(i, entry.row) * parts.mean[entry.col];
+      }
+    }
+    const Matrix spread =
+        parts.slope * at[g].covariance.topLeftCorner(p, p) * parts.slope.transpose() / sample[g].n;
+    for (int i = 0; i < p; ++i)
+      for (int j = 0; j < p; ++j)
+        if (intercept[i] >= 0 && intercept[j] >= 0) own(intercept[i], intercept[j]) += spread(i, j);
+  }
+  return jacobian * known * jacobian.transpose() + own;
+}
+
+}  // namespace orizzonte

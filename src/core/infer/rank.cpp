@@ -1,0 +1,93 @@
+#include "rank.hpp"
+
+#include <cmath>
+
+#include "../objective/normal_theory.hpp"
+#include "../solve/constraints.hpp"
+#include "../solve/rescale.hpp"
+#include "../solve/starts.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr double rank_pivot =
+    1e-5;  // of the factor of a matrix with unit diagonal: full rank above
+constexpr double null_share = 1e-9;  // of the largest eigenvalue: an eigenvalue of zero below
+constexpr int nearby_points = 40, rank_points = 12;
+
+// The information in units of the parameters, and what equalities tell besides.
+Matrix told(Objective& problem, const Vector& theta) {
+  Matrix information = problem.dense_information(Information::Expected);
+  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
+  Vector scale(information.rows());
+  for (int i = 0; i < scale.size(); ++i)
+    scale[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
+  information = scale.asDiagonal() * information * scale.asDiagonal();
+  if (problem.model().constraints.empty()) return information;
+  Matrix directions = equality_directions(problem.model(), theta) * scale.asDiagonal();
+  directions.rowwise().normalize();
+  return information + directions.transpose() * directions;
+}
+
+// A random point: moved by a share of each parameter and by a constant besides, then back onto the
+// constraints.
+Vector near(const Model& model, const Vector& theta, double reach, Random& random) {
+  Vector out = theta;
+  for (int i = 0; i < out.size(); ++i)
+    out[i] += reach * (random.uniform() - 0.5) + 0.1 * out[i] * random.normal();
+  restore(model, out);
+  return out;
+}
+
+}  // namespace
+
+bool full_rank(Objective& problem, const Vector& theta) {
+  const Matrix information = told(problem, theta);
+  if (information.rows() == 0) return true;
+  Eigen::LLT<Matrix> llt(information);
+  return llt.info() == Eigen::Success && llt.matrixLLT().diagonal().minCoeff() > rank_pivot;
+}
+
+bool identified_near(Objective& problem, const Vector& theta, Random& random,
+                     const StopToken& stop) {
+  bool found = full_rank(problem, theta);
+  for (int attempt = 0; attempt < nearby_points && !found && !stop.stopped(); ++attempt) {
+    const Vector trial = near(problem.model(), theta, 0.15, random);
+    found = problem.move_to(trial) && full_rank(problem, trial);
+  }
+  problem.move_to(theta);
+  return found || stop.stopped();
+}
+
+Rank local_rank(const Model& model, const Sample& sample, const Settings& settings) {
+  Rank out;
+  out.parameters = model.map.parameters;
+  out.rank = -1;
+  const Rescaled scaled = rescale(model, sample);
+  NormalTheory problem(scaled.model, scaled.sample);
+  Random random(settings.seed);
+  Vector eta = starting_entries(*scaled.model, scaled.sample), theta;
+  to_model_scale(*scaled.model, eta);
+  if (!admissible_start(problem, eta, theta)) return out;
+  for (int point = 0; point < rank_points && out.rank < out.parameters; ++point) {
+    Vector trial = theta;
+    if (point > 0) trial = near(*scaled.model, theta, 0.3, random);
+    else
+      restore(*scaled.model, trial);
+    if (!problem.move_to(trial)) continue;
+    Eigen::SelfAdjointEigenSolver<Matrix> solver(told(problem, trial));
+    const Vector& values = solver.eigenvalues();
+    const double limit =
+        null_share * std::max(1.0, values.size() > 0 ? values[values.size() - 1] : 1.0);
+    int null = 0;
+    while (null < values.size() && values[null] < limit) ++null;
+    if (out.parameters - null > out.rank) {
+      out.rank = out.parameters - null;
+      out.eigenvalues = values;
+      out.null_vectors = solver.eigenvectors().leftCols(null);
+    }
+  }
+  return out;
+}
+
+}  // namespace orizzonte

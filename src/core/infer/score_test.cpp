@@ -1,0 +1,138 @@
+#include "score_test.hpp"
+
+#include <cmath>
+
+#include "../expression.hpp"
+#include "../objective/normal_theory.hpp"
+#include "../solve/constraints.hpp"
+#include "../solve/rescale.hpp"
+
+namespace orizzonte {
+namespace {
+
+// Derivative of a constraint by one entry.
+double by_entry(const Constraint& constraint, const Vector& eta, int entry) {
+  Vector inputs(constraint.inputs.size());
+  bool any = false;
+  for (int i = 0; i < inputs.size(); ++i) {
+    inputs[i] = constraint.unit[i] * eta[constraint.inputs[i]];
+    any = any || constraint.inputs[i] == entry;
+  }
+  if (!any) return 0;
+  const Jet jet = evaluate(constraint.expression, inputs);
+  double out = 0;
+  for (int i = 0; i < inputs.size(); ++i)
+    if (constraint.inputs[i] == entry) out += jet.gradient[i] * constraint.unit[i];
+  return out;
+}
+
+// How the parameters must move with each release so that the constraints go on holding, by the
+// shortest way; what is to be released moves its own constraint by one.
+Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
+                    const std::vector<Release>& releases) {
+  const int q = model.map.parameters, rows = kept.rows.size();
+  Matrix wanted = Matrix::Zero(rows, releases.size());
+  for (size_t c = 0; c < releases.size(); ++c)
+    for (int i = 0; i < rows; ++i)
+      wanted(i, c) = releases[c].constraint >= 0
+                         ? (kept.rows[i] == releases[c].constraint ? 1.0 : 0.0)
+                         : -by_entry(model.constraints[kept.rows[i]], eta, releases[c].entry);
+  if (rows == 0) return Matrix::Zero(q, releases.size());
+  return kept.normals.completeOrthogonalDecomposition().solve(wanted);
+}
+
+}  // namespace
+
+ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
+                       const std::vector<Release>& releases, bool joint) {
+  ScoreTests out;
+  const Rescaled scaled = rescale(model, sample);
+  NormalTheory problem(scaled.model, scaled.sample, true);
+  const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
+  if (!problem.move_to(at)) return out;
+  Matrix information = problem.dense_information(Information::Expected);
+  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
+  Vector unit(information.rows());
+  for (int i = 0; i < unit.size(); ++i)
+    unit[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
+  information = unit.asDiagonal() * information * unit.asDiagonal();
+  const Vector score = unit.cwiseProduct(problem.score());
+  const Tangent kept = tangent(*scaled.model, at, unit, score);
+  const bool constrained = !kept.rows.empty();
+  const Matrix told =
+      constrained ? Matrix(kept.basis.transpose() * information * kept.basis) : information;
+  Eigen::LLT<Matrix> factor(told);
+  if (told.rows() > 0 && factor.info() != Eigen::Success) return out;
+  out.admissible = true;
+
+  // entries to move; a release of a constraint moves none
+  const int count = releases.size();
+  std::vector<int> entries, column;
+  for (int c = 0; c < count; ++c)
+    if (releases[c].entry >= 0) {
+      entries.push_back(releases[c].entry);
+      column.push_back(c);
+    }
+  Matrix moved;
+  Vector moved_own;
+  problem.cross_information(entries, moved, moved_own);
+  const Vector entry_score = problem.entry_score();
+  Matrix cross = Matrix::Zero(theta.size(), count);
+  out.own = out.score = Vector::Zero(count);
+  for (size_t i = 0; i < entries.size(); ++i) {
+    cross.col(column[i]) = unit.cwiseProduct(moved.col(i));
+    out.own[column[i]] = moved_own[i];
+    out.score[column[i]] = entry_score[entries[i]];
+  }
+  Matrix also = Matrix::Zero(constrained ? theta.size() : 0, constrained ? count : 0);
+  Matrix pairs;
+  if (joint) {
+    pairs = Matrix::Zero(count, count);
+    const Matrix known = problem.pair_information(entries);
+    for (size_t i = 0; i < entries.size(); ++i)
+      for (size_t j = 0; j < entries.size(); ++j) pairs(column[i], column[j]) = known(i, j);
+  }
+  if (constrained) {
+    also = compensation(*scaled.model, kept, scaled.model->map(at), releases);
+    const Matrix carried = information * also;
+    if (joint)
+      pairs += cross.transpose() * also + also.transpose() * cross + also.transpose() * carried;
+    for (int c = 0; c < count; ++c) {
+      out.own[c] += 2 * cross.col(c).dot(also.col(c)) + also.col(c).dot(carried.col(c));
+      out.score[c] += score.dot(also.col(c));
+    }
+    cross += carried;
+  }
+  Matrix reduced = constrained ? Matrix(kept.basis.transpose() * cross) : cross;
+  factor.matrixL().solveInPlace(reduced);
+  out.information = out.own - reduced.colwise().squaredNorm().transpose();
+  out.kept = Vector::Ones(count);
+  Matrix response;
+  for (int c = 0; c < count; ++c) {
+    const int e = releases[c].entry;
+    if (!joint && (e < 0 || model.map.rows[e].empty())) continue;
+    Vector step = factor.matrixU().solve(reduced.col(c));
+    step = constrained ? Vector(also.col(c) - kept.basis * step) : Vector(-step);
+    step = step.cwiseProduct(unit);
+    if (e >= 0)
+      for (const Term& term : scaled.model->map.rows[e])
+        out.kept[c] += term.weight * step[term.parameter];
+    if (!joint) continue;
+    if (response.cols() == 0) response.resize(theta.size(), count);
+    response.col(c) = step.cwiseProduct(scaled.parameter_unit);
+  }
+  // back to the caller's units: a rescaled entry is `entry_unit` times his
+  Vector back = Vector::Ones(count);
+  for (int c = 0; c < count; ++c)
+    if (releases[c].entry >= 0) back[c] = scaled.entry_unit[releases[c].entry];
+  out.score = out.score.cwiseProduct(back);
+  out.information = out.information.cwiseProduct(back).cwiseProduct(back);
+  out.own = out.own.cwiseProduct(back).cwiseProduct(back);
+  if (joint) {
+    out.joint = back.asDiagonal() * (pairs - reduced.transpose() * reduced) * back.asDiagonal();
+    out.response = response * back.asDiagonal();
+  }
+  return out;
+}
+
+}  // namespace orizzonte

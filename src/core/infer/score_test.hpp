@@ -1,0 +1,29 @@
+// What freeing something fixed, equal or tied would do, from the fit at hand alone (Sorbom 1989).
+#pragma once
+#include "../moments/block.hpp"
+
+namespace orizzonte {
+
+// Either one entry moves on its own, or one constraint no longer holds; the other is -1.
+struct Release {
+  int entry;
+  int constraint;
+};
+
+struct ScoreTests {
+  bool admissible = false;  // could the model be evaluated at theta at all
+  Vector score;             // of the log-likelihood
+  Vector information;       // about the change, all parameters being estimated beside it
+  Vector own;               // the same if all parameters were known
+  Vector kept;      // of a change of one of several equal entries, the part that is left when the
+                    // others follow
+  Matrix joint;     // information about several changes at once
+  Matrix response;  // of the parameters to a unit of each change, parameters x releases
+};
+
+// s'V^-1 s with V = I_cc - I_ct I_tt^-1 I_tc: the modification index; V^-1 s: the expected change.
+// `joint` asks for the two matrices.
+ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
+                       const std::vector<Release>& releases, bool joint);
+
+}  // namespace orizzonte

@@ -1,0 +1,96 @@
+// Cholesky factor, solution and inverse of a symmetric positive definite matrix. Small matrices are
+// most of the work in small models, and blocked algorithms cost more there than they save; larger
+// ones go to Eigen. Nothing is allocated once the size is known.
+#pragma once
+#include <cmath>
+
+#include "../model.hpp"
+
+namespace orizzonte {
+
+class Cholesky {
+ public:
+  // Reads the lower triangle; false when the matrix (damping added to its diagonal) is not positive
+  // definite.
+  bool compute(const Matrix& m, double damping = 0) {
+    l_ = m;
+    if (damping != 0) l_.diagonal().array() += damping;
+    const int n = l_.rows();
+    if (n >= small) return Eigen::LLT<Eigen::Ref<Matrix>>(l_).info() == Eigen::Success;
+    for (int j = 0; j < n; ++j) {
+      double* column = l_.col(j).data();
+      if (!(column[j] > 0)) return false;
+      const double pivot = std::sqrt(column[j]);
+      column[j] = pivot;
+      for (int i = j + 1; i < n; ++i) column[i] /= pivot;
+      // two columns at a time, so that each entry is read once for both
+      int k = j + 1;
+      for (; k + 1 < n; k += 2) {
+        const double first = column[k], second = column[k + 1];
+        double *target = l_.col(k).data(), *next = l_.col(k + 1).data();
+        target[k] -= first * first;
+        for (int i = k + 1; i < n; ++i) {
+          const double value = column[i];
+          target[i] -= value * first;
+          next[i] -= value * second;
+        }
+      }
+      if (k < n) l_(k, k) -= column[k] * column[k];
+    }
+    return true;
+  }
+
+  auto diagonal() const { return l_.diagonal().array(); }
+
+  // M^-1 x, L^-1 x and L^-T x, in the place of x (a vector or a matrix).
+  template <class X>
+  void solve(X& x) const {
+    half_solve(x);
+    other_half_solve(x);
+  }
+  template <class X>
+  void half_solve(X& x) const {
+    l_.triangularView<Eigen::Lower>().solveInPlace(x);
+  }
+  template <class X>
+  void other_half_solve(X& x) const {
+    l_.triangularView<Eigen::Lower>().adjoint().solveInPlace(x);
+  }
+
+  // The inverse; `root` is storage for L^-1.
+  void inverse(Matrix& root, Matrix& out) const {
+    const int n = l_.rows();
+    if (n >= small) {
+      root.setIdentity(n, n);
+      l_.triangularView<Eigen::Lower>().solveInPlace(root);
+      out.setZero(n, n);
+      out.selfadjointView<Eigen::Lower>().rankUpdate(root.transpose());
+      for (int j = 0; j < n; ++j)
+        for (int i = j + 1; i < n; ++i) out(j, i) = out(i, j);
+      return;
+    }
+    root.setZero(n, n);  // L^-1 by forward substitution, column by column
+    for (int j = 0; j < n; ++j) {
+      double* column = root.col(j).data();
+      column[j] = 1;
+      for (int k = j; k < n; ++k) {
+        const double known = column[k] /= l_(k, k);
+        const double* factor = l_.col(k).data();
+        for (int i = k + 1; i < n; ++i) column[i] -= factor[i] * known;
+      }
+    }
+    out.resize(n, n);
+    for (int j = 0; j < n; ++j)
+      for (int i = j; i < n; ++i) {
+        double sum = 0;
+        for (int k = i; k < n; ++k) sum += root(k, i) * root(k, j);
+        out(i, j) = out(j, i) = sum;
+      }
+  }
+
+ private:
+  static constexpr int small = 32;
+  Matrix l_;
+};
+
+}  // namespace orizzonte

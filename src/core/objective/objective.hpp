@@ -1,0 +1,48 @@
+// What a solver needs to know of a model and its data; one file for each way to weigh the data.
+#pragma once
+#include <memory>
+
+#include "../linear/arrow.hpp"
+#include "../moments/block.hpp"
+
+namespace orizzonte {
+
+enum class Information { Expected, Observed };
+
+// The discrepancy F of a model from a sample, with all derivatives of l = -n F / 2.
+class Objective {
+ public:
+  explicit Objective(std::shared_ptr<const Model> model) : model_(std::move(model)) {}
+  virtual ~Objective() = default;
+
+  // Another sample of the same model, without building anything again.
+  virtual void set_sample(const Sample& sample) = 0;
+  // False when some Sigma_g is not positive definite or det(I - B) has vanished or changed its
+  // sign.
+  virtual bool move_to(const Vector& theta) = 0;
+  virtual double value() const = 0;
+  virtual double n() const = 0;
+  const Model& model() const { return *model_; }
+
+  // By the free parameters, at the point of the last successful move.
+  virtual void score(Vector& out) = 0;
+  virtual void information(Information kind, Arrow& out) = 0;
+  Vector score();
+  Matrix dense_information(Information kind);  // lower triangle filled
+
+  // The same by the entries themselves, before the map (full matrices).
+  virtual Vector entry_score() = 0;
+  virtual Matrix entry_information(Information kind) = 0;
+
+  // Expected information of single entries: with every parameter (parameters x entries), on their
+  // own, and with each other.
+  virtual void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
+                                 Vector& own) = 0;
+  virtual Matrix pair_information(const std::vector<int>& entries) = 0;
+
+ private:
+  std::shared_ptr<const Model> model_;
+  Arrow dense_;
+};
+
+}  // namespace orizzonte

@@ -1,0 +1,13 @@
+// Maximum likelihood under smooth equalities and bounds.
+#pragma once
+#include "solve.hpp"
+
+namespace orizzonte {
+
+// Constrained scoring (Aitchison & Silvey 1958), then Newton on the Lagrangian: each step solves a
+// quadratic problem with the constraints made linear; bounds come and go by an active set. An exact
+// penalty decides whether a step is taken.
+Optimum constrained_scoring(Objective& problem, const Vector& start, const Settings& settings,
+                            const Callbacks& callbacks);
+
+}  // namespace orizzonte

@@ -1,0 +1,122 @@
+#include "constraints.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "../expression.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr double met = 1e-10;        // in units of a constraint's gradient
+constexpr double shortest = 1e-300;  // length of a gradient that may be divided by
+constexpr double longest_step = 2;   // of one restoring step, in units of the parameters
+constexpr double on_bound = 1e-8;    // in units of the gradient
+
+}  // namespace
+
+Constraints constraints_at(const Model& model, const Vector& theta) {
+  const Vector eta = model.map(theta);
+  const int m = model.constraints.size();
+  Constraints out{Vector(m), Matrix(m, theta.size()), {}};
+  for (int k = 0; k < m; ++k) {
+    const Jet jet = evaluate(model.constraints[k], model.map, eta);
+    out.value[k] = jet.value;
+    out.jacobian.row(k) = jet.gradient.transpose();
+    out.hessian.push_back(jet.hessian);
+  }
+  return out;
+}
+
+Vector constraint_values(const Model& model, const Vector& theta) {
+  const Vector eta = model.map(theta);
+  Vector out(model.constraints.size());
+  for (int k = 0; k < out.size(); ++k)
+    out[k] = evaluate(model.constraints[k], model.map, eta).value;
+  return out;
+}
+
+double violation(double value, bool bound) {
+  return bound ? std::max(0.0, -value) : std::abs(value);
+}
+
+bool restore(const Model& model, Vector& theta) {
+  Vector trial = theta;
+  for (int pass = 0; pass < 50; ++pass) {
+    const Constraints at = constraints_at(model, trial);
+    if (!at.finite()) return false;
+    std::vector<int> rows;
+    for (int k = 0; k < at.value.size(); ++k)
+      if (violation(at.value[k], model.constraints[k].bound) >
+          met * std::max(at.jacobian.row(k).norm(), shortest))
+        rows.push_back(k);
+    if (rows.empty()) {
+      theta = trial;
+      return true;
+    }
+    Matrix a(rows.size(), theta.size());
+    Vector c(rows.size());
+    for (size_t i = 0; i < rows.size(); ++i) {
+      const double length = at.jacobian.row(rows[i]).norm();
+      if (length == 0) return false;
+      a.row(i) = at.jacobian.row(rows[i]) / length;
+      c[i] = at.value[rows[i]] / length;
+    }
+    Vector step = -a.completeOrthogonalDecomposition().solve(c);
+    const double size = step.norm();
+    if (size > longest_step) step *= longest_step / size;
+    for (int halving = 0; halving < 20 && !constraint_values(model, trial + step).allFinite();
+         ++halving)
+      step *= 0.5;
+    trial += step;
+  }
+  return false;
+}
+
+Matrix equality_directions(const Model& model, const Vector& theta) {
+  const Constraints at = constraints_at(model, theta);
+  std::vector<int> rows;
+  for (size_t k = 0; k < model.constraints.size(); ++k)
+    if (!model.constraints[k].bound && at.jacobian.row(k).norm() > 0) rows.push_back(k);
+  Matrix out(rows.size(), theta.size());
+  for (size_t i = 0; i < rows.size(); ++i) out.row(i) = at.jacobian.row(rows[i]).normalized();
+  return out;
+}
+
+Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
+                const Vector& gradient) {
+  const Constraints at = constraints_at(model, theta);
+  const int q = theta.size();
+  std::vector<int> rows;
+  for (int k = 0; k < at.value.size(); ++k) {
+    const double length = at.jacobian.row(k).cwiseProduct(unit.transpose()).norm();
+    if (length > 0 && (!model.constraints[k].bound || at.value[k] < on_bound * length))
+      rows.push_back(k);
+  }
+  Vector lambda;
+  Matrix a;
+  for (;;) {  // bounds whose multiplier pulls inwards are left, the worst first
+    a.resize(rows.size(), q);
+    for (size_t i = 0; i < rows.size(); ++i)
+      a.row(i) = at.jacobian.row(rows[i]).cwiseProduct(unit.transpose());
+    if (rows.empty()) break;
+    lambda = -a.transpose().completeOrthogonalDecomposition().solve(gradient);
+    int worst = -1;
+    for (size_t i = 0; i < rows.size(); ++i)
+      if (model.constraints[rows[i]].bound && lambda[i] < 0 &&
+          (worst < 0 || lambda[i] < lambda[worst]))
+        worst = i;
+    if (worst < 0) break;
+    rows.erase(rows.begin() + worst);
+  }
+  Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q), rows, a};
+  if (rows.empty()) return out;
+  Eigen::ColPivHouseholderQR<Matrix> qr(a.transpose());
+  const Matrix full = qr.householderQ() * Matrix::Identity(q, q);
+  out.basis = full.rightCols(q - qr.rank());
+  for (size_t i = 0; i < rows.size(); ++i)
+    out.curvature += lambda[i] * (unit.asDiagonal() * at.hessian[rows[i]] * unit.asDiagonal());
+  return out;
+}
+
+}  // namespace orizzonte

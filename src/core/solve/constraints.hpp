@@ -1,0 +1,39 @@
+// Equations and bounds of the parameters: their values, gradients and tangents.
+#pragma once
+#include "../model.hpp"
+
+namespace orizzonte {
+
+struct Constraints {
+  Vector value;
+  Matrix jacobian;
+  std::vector<Matrix> hessian;
+
+  bool finite() const { return value.allFinite() && jacobian.allFinite(); }
+};
+Constraints constraints_at(const Model& model, const Vector& theta);
+Vector constraint_values(const Model& model, const Vector& theta);
+
+// By how much an equation or a bound is not met.
+double violation(double value, bool bound);
+
+// Moves theta to where the constraints hold, by the shortest steps (Gauss-Newton). False when that
+// fails.
+bool restore(const Model& model, Vector& theta);
+
+// The directions that keep the equalities and the bounds that press, for parameters in the given
+// units: an orthonormal basis. `curvature` is what the constraints, by their multipliers, take from
+// the Hessian.
+struct Tangent {
+  Matrix basis;
+  Matrix curvature;
+  std::vector<int> rows;  // the constraints kept, and their gradients as rows
+  Matrix normals;
+};
+Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
+                const Vector& gradient);
+
+// Rows of the equalities' Jacobian at theta, each of unit length.
+Matrix equality_directions(const Model& model, const Vector& theta);
+
+}  // namespace orizzonte

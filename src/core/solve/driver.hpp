@@ -1,0 +1,30 @@
+// From a model and sample moments to estimates, errors and a status.
+#pragma once
+#include "solve.hpp"
+
+namespace orizzonte {
+
+struct Fit {
+  Vector theta;
+  Vector eta;
+  Matrix covariance;  // of theta; empty when the information is singular
+  double discrepancy = 0;
+  double decrement = 0;
+  Status status = Status::BadStart;
+  bool identified = true;  // full rank at the start or at some random admissible point
+  int starts = 1;
+  std::vector<Iteration> history;
+  Vector inflation;          // of the variance of each parameter by not knowing the others
+  std::vector<char> active;  // by constraint
+  Vector multipliers, violations;
+};
+
+// Starting values, an internal scale that is safe to estimate on, other starts where the first
+// disappoints.
+Fit fit(const Model& model, const Sample& sample, const Settings& settings,
+        const Callbacks& callbacks);
+
+// Covariance matrix of the parameters of a fit made without errors.
+Matrix errors_of(const Model& model, const Sample& sample, const Vector& theta);
+
+}  // namespace orizzonte

@@ -1,0 +1,18 @@
+// The quadratic problem of one constrained step.
+#pragma once
+#include "../linear/cholesky.hpp"
+
+namespace orizzonte {
+
+// min d'Md/2 - g'd subject to A d + c = 0 for equalities and >= 0 for bounds; M positive definite,
+// given by its factor. A primal-dual active set: start with the equalities and the bounds that were
+// active before, add what is violated, drop what pulls.
+struct Quadratic {
+  Vector step, multipliers;
+  std::vector<char> working;
+  bool solved = false;
+};
+Quadratic solve_quadratic(const Cholesky& factor, const Vector& g, const Matrix& a, const Vector& c,
+                          const std::vector<char>& equality, std::vector<char> working);
+
+}  // namespace orizzonte

@@ -1,0 +1,71 @@
+#include "rescale.hpp"
+
+#include <cmath>
+
+namespace orizzonte {
+
+Rescaled rescale(const Model& model, const Sample& sample) {
+  Rescaled out;
+  const auto scaled = std::make_shared<Model>(model);
+  out.model = scaled;
+  out.sample = sample;
+  std::vector<Vector> sd(model.groups.size());
+  for (size_t g = 0; g < sd.size(); ++g) {
+    const int p = model.groups[g].observed;
+    sd[g] = Vector::Ones(model.groups[g].variables);
+    sd[g].head(p) = sample[g].covariance.diagonal().cwiseSqrt();
+    const Vector inverse = sd[g].head(p).cwiseInverse();
+    out.sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
+    if (model.means) out.sample[g].mean = inverse.cwiseProduct(sample[g].mean);
+  }
+  // A construct scaled by a marker takes over the marker's unit, also through constructs of
+  // constructs.
+  for (size_t pass = 0; pass <= model.scales.size(); ++pass)
+    for (const Scale& scale : model.scales) {
+      if (scale.loadings.empty()) continue;
+      const bool marked = scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Composite;
+      int item = marked && scale.marker >= 0 ? scale.marker : scale.loadings[0];
+      if (scale.kind == ScaleKind::Average)
+        for (int e : scale.loadings)
+          if (sd[scale.group][model.entries[e].row] > sd[scale.group][model.entries[item].row])
+            item = e;
+      if (scale.kind == ScaleKind::Composite) {
+        sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].col];
+        continue;
+      }
+      if (scale.kind != ScaleKind::Unit)
+        sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].row];
+    }
+  out.entry_unit.resize(model.entries.size());
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    const Vector& s = sd[entry.group];
+    switch (entry.family) {
+      case Family::Effect:
+        out.entry_unit[e] = s[entry.col] / s[entry.row];
+        break;
+      case Family::Covariance:
+        out.entry_unit[e] = 1 / (s[entry.row] * s[entry.col]);
+        break;
+      case Family::Mean:
+        out.entry_unit[e] = 1 / s[entry.row];
+        break;
+    }
+  }
+  out.parameter_unit = Vector::Zero(model.map.parameters);
+  for (size_t e = 0; e < model.entries.size(); ++e)
+    for (const Term& term : model.map.rows[e])
+      if (out.parameter_unit[term.parameter] == 0)
+        out.parameter_unit[term.parameter] = 1 / (out.entry_unit[e] * std::abs(term.weight));
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    scaled->map.constant[e] *= out.entry_unit[e];
+    for (Term& term : scaled->map.rows[e])
+      term.weight *= out.entry_unit[e] * out.parameter_unit[term.parameter];
+  }
+  for (Constraint& constraint : scaled->constraints)
+    for (size_t i = 0; i < constraint.inputs.size(); ++i)
+      constraint.unit[i] /= out.entry_unit[constraint.inputs[i]];
+  return out;
+}
+
+}  // namespace orizzonte

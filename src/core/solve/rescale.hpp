@@ -1,0 +1,20 @@
+// The same problem in units in which every observed variable has variance about one.
+#pragma once
+#include <memory>
+
+#include "../moments/block.hpp"
+
+namespace orizzonte {
+
+struct Rescaled {
+  std::shared_ptr<const Model> model;
+  Sample sample;
+  Vector parameter_unit;  // caller's parameter = unit * rescaled parameter
+  Vector entry_unit;      // rescaled entry = unit * caller's entry
+};
+
+// Item scales of 1e-3 and 1e3 side by side would otherwise spoil the information matrix. Equal
+// parameters become weighted entries of the map, so the model is unchanged.
+Rescaled rescale(const Model& model, const Sample& sample);
+
+}  // namespace orizzonte

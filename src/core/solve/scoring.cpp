@@ -1,0 +1,178 @@
+#include <cmath>
+
+#include "constrained.hpp"
+#include "metric.hpp"
+#include "valley.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr int patience = 60;      // of scoring and Newton steps, before the slower but surer ones
+constexpr int first_scoring = 2;  // scoring steps before Newton is tried
+constexpr int shortenings = 40;   // of one step
+constexpr double short_step =
+    1e-4;  // predicted drop of chi-square after which a Hessian still speaks for the next point
+
+// One run of scoring and Newton steps. All storage is allocated once.
+class Run {
+ public:
+  Run(Objective& problem, const Settings& settings, const Callbacks& callbacks)
+      : problem_(problem), settings_(settings), callbacks_(callbacks), control_(problem.n()) {}
+
+  Optimum from(const Vector& start) {
+    if (!problem_.move_to(start)) return out_;
+    out_.theta = start;
+    out_.status = Status::IterationLimit;
+    for (int iteration = 0; iterate(iteration); ++iteration) {
+    }
+    if (out_.status != Status::Singular || !out_.history.empty()) finish();
+    return out_;
+  }
+
+ private:
+  // False when the run has ended, for whatever reason.
+  bool iterate(int iteration) {
+    if (callbacks_.stop.stopped()) return end(Status::Interrupted);
+    problem_.score(score_);
+    choose_metric();
+    if (iteration == 0 && settings_.require_rank && !expected_.positive()) {
+      out_.discrepancy = problem_.value();
+      return end(Status::Singular);
+    }
+    Metric& metric = newton_ ? observed_ : expected_;
+    const double floor = metric.positive() ? 0 : singular_damping;
+    if (floor > 0) metric.damp(floor);
+    metric.solve(score_, step_);
+    out_.decrement = score_.dot(step_);
+    const double chisq = problem_.n() * problem_.value();
+    out_.history.push_back({newton_ ? 1 : 0, chisq, out_.decrement, control_.damping()});
+    callbacks_.progress(iteration, chisq);
+    if (out_.decrement <= settings_.tolerance && settled()) return false;
+    if (iteration >= patience) return false;
+    if (!take_step(metric, floor)) return end(Status::NoDescent);
+    --scoring_left_;
+    near_ = newton_ && out_.decrement < short_step;
+    return true;
+  }
+
+  bool end(Status status) {
+    out_.status = status;
+    return false;
+  }
+
+  // Newton once the observed Hessian is positive definite; after a short Newton step the Hessian
+  // still speaks for this point, and scoring (which gives the errors) ends the run.
+  void choose_metric() {
+    newton_ = false;
+    if (scoring_left_ <= 0 && !near_) {
+      observed_.set(problem_, Information::Observed);
+      newton_ = observed_.positive();
+      if (!newton_) scoring_left_ = 1;
+    }
+    if (!newton_) expected_.set(problem_, Information::Expected);
+  }
+
+  // The predicted drop is below the tolerance: is this a minimum? Expected information is never
+  // indefinite and so proves nothing: the observed Hessian is asked.
+  bool settled() {
+    if (newton_) expected_.set(problem_, Information::Expected);
+    else if (!near_)
+      observed_.set(problem_, Information::Observed);
+    if (!expected_.positive()) return !end(Status::Singular);
+    if (newton_) {
+      expected_.solve(score_, trial_);
+      out_.decrement = score_.dot(trial_);
+    }
+    if (!observed_.positive()) return !end(Status::NotMinimum);
+    if (out_.decrement <= settings_.tolerance) return !end(Status::Converged);
+    return false;
+  }
+
+  // Shortened (damped) until the step is admissible and lowers the discrepancy as predicted.
+  bool take_step(Metric& metric, double floor) {
+    const double before = problem_.value();
+    for (int attempt = 0; attempt < shortenings; ++attempt) {
+      if (attempt > 0 || control_.damping() > floor) {
+        metric.damp(std::max(control_.damping(), floor));
+        metric.solve(score_, step_);
+      }
+      const double predicted = 2 * score_.dot(step_) - metric.quadratic(step_);
+      trial_ = out_.theta + step_;
+      if (problem_.move_to(trial_) &&
+          control_.accept(predicted, problem_.n() * (before - problem_.value()))) {
+        out_.theta = trial_;
+        return true;
+      }
+      control_.tighten();
+    }
+    problem_.move_to(out_.theta);
+    return false;
+  }
+
+  void finish() {
+    out_.discrepancy = problem_.value();
+    const bool converged = out_.status == Status::Converged;
+    const int q = out_.theta.size();
+    if (converged && q > 0) {
+      // the last step costs nothing any more: it changes chi-square by less than the tolerance
+      expected_.solve(score_, step_);
+      out_.theta += step_;
+    }
+    if (!converged) expected_.set(problem_, Information::Expected);
+    if (!expected_.positive()) return;
+    if (q == 0) {
+      out_.inflation = Vector(0);
+    } else if (settings_.errors) {
+      out_.covariance = expected_.inverse();
+      out_.inflation = out_.covariance.diagonal().cwiseQuotient(expected_.unit().cwiseAbs2());
+    } else {
+      out_.inflation = expected_.inverse_diagonal();
+    }
+  }
+
+  Objective& problem_;
+  const Settings& settings_;
+  const Callbacks& callbacks_;
+  StepControl control_;
+  Optimum out_;
+  Metric expected_, observed_;
+  Vector score_, step_, trial_;
+  int scoring_left_ = first_scoring;
+  bool newton_ = false, near_ = false;
+};
+
+bool got_stuck(const Optimum& x) {
+  return x.status == Status::IterationLimit || x.status == Status::NoDescent ||
+         x.status == Status::NotMinimum;
+}
+
+}  // namespace
+
+Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
+                         const Callbacks& callbacks) {
+  return Run(problem, settings, callbacks).from(start);
+}
+
+Matrix covariance_at(Objective& problem, const Vector& theta) {
+  Metric expected;
+  if (!problem.move_to(theta)) return Matrix(0, 0);
+  expected.set(problem, Information::Expected);
+  return expected.positive() && theta.size() > 0 ? expected.inverse() : Matrix(0, 0);
+}
+
+Optimum solve(Objective& problem, const Vector& start, const Settings& settings,
+              const Callbacks& callbacks) {
+  const auto quick = problem.model().constraints.empty() ? score_and_newton : constrained_scoring;
+  const Optimum first = quick(problem, start, settings, callbacks);
+  if (!got_stuck(first)) return first;
+  std::vector<Iteration> history = first.history;
+  Vector theta = first.theta;
+  follow_valley(problem, theta, settings, callbacks, history);
+  Optimum after = quick(problem, theta, settings, callbacks);
+  if (after.status == Status::BadStart) return first;
+  history.insert(history.end(), after.history.begin(), after.history.end());
+  after.history = history;
+  return after;
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,34 @@
+// From a starting point to an optimum of an objective.
+#pragma once
+#include "../objective/objective.hpp"
+#include "control.hpp"
+
+namespace orizzonte {
+
+struct Optimum {
+  Vector theta;
+  double discrepancy = 0;
+  double decrement = 0;
+  Status status = Status::BadStart;
+  std::vector<Iteration> history;
+  Matrix covariance;  // inverse expected information; empty when singular
+  Vector inflation;   // variance of each parameter over what it would be were all others known
+  std::vector<char> active;  // by constraint: does it hold with equality
+  Vector multipliers;        // by constraint
+  Vector violations;         // by constraint, in standard errors of its gradient
+};
+
+// Scoring and Newton steps, then the slower but surer ones within a trust region when those get
+// stuck.
+Optimum solve(Objective& problem, const Vector& start, const Settings& settings,
+              const Callbacks& callbacks);
+
+// Fisher scoring first, then Newton once the observed Hessian is positive definite; without
+// constraints.
+Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
+                         const Callbacks& callbacks);
+
+// Inverse expected information at a point, without constraints; empty when singular.
+Matrix covariance_at(Objective& problem, const Vector& theta);
+
+}  // namespace orizzonte

@@ -1,0 +1,373 @@
+#include "starts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orizzonte {
+namespace {
+
+// Loadings of one factor on k indicators with covariance matrix r: Spearman's closed form for
+// communalities after the signs of the leading eigenvector (Spearman 1927; Hagglund 1982).
+Vector one_factor(const Matrix& r) {
+  const int k = r.rows();
+  const Vector sd = r.diagonal().cwiseMax(1e-8).cwiseSqrt();
+  if (k == 1) return 0.9 * sd;
+  const Matrix c = sd.cwiseInverse().asDiagonal() * r * sd.cwiseInverse().asDiagonal();
+  Vector direction = c.rowwise().sum();
+  for (int i = 0; i < k; ++i)
+    direction[i] += 0.01 * (i + 1);  // never exactly orthogonal to the leading one
+  for (int i = 0; i < 30; ++i) {
+    const Vector next = (c * direction).normalized();
+    const bool settled =
+        i > 2 && (next - direction).squaredNorm() < 1e-3;  // only the signs are used
+    direction = next;
+    if (settled) break;
+  }
+  const Vector sign = direction.unaryExpr([](double x) { return x < 0 ? -1.0 : 1.0; });
+  Matrix a = sign.asDiagonal() * c * sign.asDiagonal();
+  a.diagonal().setZero();
+  const double all = a.sum() / 2;
+  Vector out(k);
+  for (int i = 0; i < k; ++i) {
+    const double row = a.row(i).sum();
+    double communality;
+    if (k == 2) {
+      communality = std::abs(a(0, 1));
+    } else {
+      const double rest = all - row;
+      const double pairs = (row * row - a.row(i).squaredNorm()) / 2;
+      communality = rest > 0.05 ? pairs / rest : a.row(i).cwiseAbs().maxCoeff();
+    }
+    out[i] = sign[i] * sd[i] * std::sqrt(std::min(0.9, std::max(0.05, communality)));
+  }
+  return out;
+}
+
+void shrink_to_positive(Matrix& m) {
+  const Vector diagonal = m.diagonal();
+  for (int i = 0; i < 60; ++i) {
+    Eigen::LLT<Matrix> llt(m);
+    if (llt.info() == Eigen::Success) {
+      const auto pivots =
+          llt.matrixLLT().diagonal().array() / diagonal.cwiseMax(1e-12).array().sqrt();
+      if (pivots.minCoeff() > 0.15) return;
+    }
+    m *= 0.9;
+    m.diagonal() = diagonal;
+  }
+}
+
+struct GroupStart {
+  const Model& model;
+  const std::vector<int>& entries;
+  Vector& eta;
+  Matrix covariance;                     // of observed variables and constructs alike
+  std::vector<std::vector<int>> causes;  // entries pointing at each variable
+  std::vector<int> variances;            // the entry of each variable's variance, or -1
+  std::vector<int> memberships;          // how many constructs a variable is an indicator of
+  std::vector<int> measured_by;          // how many of those have been dealt with
+  std::vector<char> known;
+  std::vector<char> composed;  // entries that are weights of a composite
+
+  void construct(const Scale& scale, Matrix& residual, Random* random);
+  void compose(const Scale& scale);
+  void regress(int outcome);
+};
+
+// A composite starts as the plain sum of its standardized items.
+void GroupStart::compose(const Scale& scale) {
+  const int x = scale.construct;
+  Vector with = Vector::Zero(covariance.rows());
+  for (int e : scale.loadings) {
+    if (!model.map.rows[e].empty()) eta[e] = 1;
+    with += eta[e] * covariance.col(model.entries[e].col);
+    composed[e] = 1;
+  }
+  double variance = 0;
+  for (int e : scale.loadings) variance += eta[e] * with[model.entries[e].col];
+  covariance.row(x) = with.transpose();
+  covariance.col(x) = with;
+  covariance(x, x) = variance;
+  known[x] = 1;
+}
+
+// Adds one construct: loadings on its indicators and covariances with all variables known so far.
+void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random) {
+  const int x = scale.construct;
+  std::vector<int> items, own;
+  for (int e : scale.loadings) items.push_back(model.entries[e].row);
+  for (int item : items)
+    if (memberships[item] == 1) own.push_back(item);
+  if (own.size() < 2) {
+    own.clear();
+    for (int item : items)
+      if (measured_by[item] == 0) own.push_back(item);
+  }
+  // Nearly all its items already belong to a wider construct: look at what that one leaves
+  // (bifactor).
+  const bool nested = own.size() < 2 && items.size() > own.size();
+  const std::vector<int>& used = nested ? items : own;
+  const int k = used.size();
+  const Matrix& source = nested ? residual : covariance;
+  Matrix block(k, k);
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) block(i, j) = source(used[i], used[j]);
+  Vector loading = one_factor(block);
+  if (loading.sum() < 0) loading = -loading;
+  if (random)
+    for (int i = 0; i < k; ++i) loading[i] *= 0.4 + 1.1 * random->uniform();
+
+  Vector weight(k);
+  for (int i = 0; i < k; ++i)
+    weight[i] = loading[i] /
+                std::max(0.1 * std::abs(block(i, i)) + 1e-8, block(i, i) - loading[i] * loading[i]);
+  weight /= weight.dot(loading);
+  Vector with = Vector::Zero(covariance.rows());
+  if (!nested)
+    for (int i = 0; i < k; ++i) with += weight[i] * covariance.col(used[i]);
+  for (int i = 0; i < k; ++i) with[used[i]] = loading[i];
+  with[x] = 1;
+  for (int v = 0; v < with.size(); ++v) {
+    if (v == x) continue;
+    if (!known[v]) with[v] = 0;
+    const double limit = 0.9 * std::sqrt(std::max(1e-8, covariance(v, v)));
+    with[v] = std::min(limit, std::max(-limit, with[v]));
+  }
+  covariance.row(x) = with.transpose();
+  covariance.col(x) = with;
+  known[x] = 1;
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) residual(used[i], used[j]) -= loading[i] * loading[j];
+  for (int item : items) ++measured_by[item];
+}
+
+// Path coefficients of one variable by least squares on its causes, slightly shrunk.
+void GroupStart::regress(int outcome) {
+  std::vector<int> arrows;
+  for (int e : causes[outcome])
+    if (!composed[e]) arrows.push_back(e);
+  const int k = arrows.size();
+  double residual = covariance(outcome, outcome);
+  if (k == 1) {  // most items; not worth a decomposition
+    const int cause = model.entries[arrows[0]].col;
+    const double xy = covariance(cause, outcome), xx = covariance(cause, cause);
+    eta[arrows[0]] = xx != 0 ? xy / xx : 0;
+    residual -= eta[arrows[0]] * xy;
+  } else if (k > 1) {
+    Matrix xx(k, k);
+    Vector xy(k);
+    for (int i = 0; i < k; ++i) {
+      xy[i] = covariance(model.entries[arrows[i]].col, outcome);
+      for (int j = 0; j < k; ++j)
+        xx(i, j) = covariance(model.entries[arrows[i]].col, model.entries[arrows[j]].col);
+    }
+    xx.diagonal() *= 1.05;
+    const Vector b = xx.ldlt().solve(xy);
+    for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
+    residual -= b.dot(xy);
+  }
+  if (variances[outcome] >= 0)
+    eta[variances[outcome]] = std::max(residual, 0.15 * covariance(outcome, outcome));
+}
+
+// The dependent loading's row of the map states what the loadings must add up to, each in its own
+// unit: lambda_d - sum_k w_k theta_k = constant.
+double average_factor(const Model& model, const Scale& scale, const Vector& eta, const Vector& t) {
+  const auto moved = [&](int e) { return eta[e] * t[model.entries[e].row]; };
+  for (int d : scale.loadings) {
+    const Terms& row = model.map.rows[d];
+    if (model.map.constant[d] == 0 || row.empty()) continue;
+    double sum = moved(d);
+    for (const Term& term : row)
+      for (int e : scale.loadings) {
+        const Terms& own = model.map.rows[e];
+        if (e == d || own.size() != 1 || own[0].parameter != term.parameter) continue;
+        sum -= term.weight * moved(e) / own[0].weight;
+        break;
+      }
+    return sum / model.map.constant[d];
+  }
+  return 1;
+}
+
+}  // namespace
+
+Vector starting_entries(const Model& model, const Sample& sample, Random* random) {
+  Vector eta = model.map.constant;
+  for (size_t g = 0; g < model.groups.size(); ++g) {
+    const int p = model.groups[g].observed, v = model.groups[g].variables;
+    std::vector<int> entries;
+    std::vector<char> loading(model.entries.size(), 0);
+    std::vector<const Scale*> scales;
+    for (const Scale& scale : model.scales)
+      if (scale.group == static_cast<int>(g)) {
+        scales.push_back(&scale);
+        if (scale.kind != ScaleKind::Composite)
+          for (int e : scale.loadings) loading[e] = 1;
+      }
+    GroupStart start{model, entries,
+                     eta,   Matrix::Zero(v, v),
+                     {},    {},
+                     {},    {},
+                     {},    std::vector<char>(model.entries.size(), 0)};
+    start.causes.resize(v);
+    start.variances.assign(v, -1);
+    start.memberships.assign(v, 0);
+    start.measured_by.assign(v, 0);
+    for (const Scale* scale : scales)
+      if (scale->kind != ScaleKind::Composite)
+        for (int e : scale->loadings) ++start.memberships[model.entries[e].row];
+    start.known.assign(v, 0);
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      if (entry.group != static_cast<int>(g)) continue;
+      entries.push_back(e);
+      if (entry.family == Family::Covariance && entry.row == entry.col)
+        start.variances[entry.row] = e;
+      if (entry.family == Family::Effect && (loading[e] || !model.map.rows[e].empty()))
+        start.causes[entry.row].push_back(e);
+    }
+    start.covariance.topLeftCorner(p, p) = sample[g].covariance;
+    for (int i = 0; i < p; ++i) start.known[i] = 1;
+    Matrix residual = start.covariance;
+
+    // Wide constructs first; constructs of constructs once their indicators are known.
+    std::stable_sort(scales.begin(), scales.end(), [](const Scale* a, const Scale* b) {
+      return a->loadings.size() > b->loadings.size();
+    });
+    std::vector<char> done(scales.size(), 0);
+    for (size_t pass = 0; pass < scales.size(); ++pass)
+      for (size_t s = 0; s < scales.size(); ++s) {
+        if (done[s]) continue;
+        bool ready = !scales[s]->loadings.empty();
+        const bool composite = scales[s]->kind == ScaleKind::Composite;
+        for (int e : scales[s]->loadings)
+          ready = ready && start.known[composite ? model.entries[e].col : model.entries[e].row];
+        if (!ready) continue;
+        done[s] = 1;
+        if (composite) start.compose(*scales[s]);
+        else
+          start.construct(*scales[s], residual, random);
+      }
+    for (int x = p; x < v; ++x)
+      if (!start.known[x]) start.covariance(x, x) = 1;
+    if (random)
+      for (int x = p; x < v; ++x)
+        for (int y = p; y < x; ++y)
+          start.covariance(x, y) = start.covariance(y, x) =
+              start.covariance(x, y) * random->uniform() + 0.2 * (random->uniform() - 0.5);
+    Matrix inner = start.covariance.bottomRightCorner(v - p, v - p);
+    if (inner.rows() > 1) {
+      shrink_to_positive(inner);
+      start.covariance.bottomRightCorner(v - p, v - p) = inner;
+    }
+    for (int i = 0; i < v; ++i) start.regress(i);
+    // Covariances among variables nothing points at; residual covariances start at zero.
+    for (int e : entries) {
+      const Entry& entry = model.entries[e];
+      if (entry.family != Family::Covariance || entry.row == entry.col || model.map.rows[e].empty())
+        continue;
+      const bool exogenous = start.causes[entry.row].empty() && start.causes[entry.col].empty();
+      eta[e] = exogenous ? start.covariance(entry.row, entry.col) : 0;
+    }
+    if (model.means) {
+      Vector mean = Vector::Zero(v);
+      mean.head(p) = sample[g].mean;
+      for (int e : entries) {
+        const Entry& entry = model.entries[e];
+        if (entry.family != Family::Mean || model.map.rows[e].empty()) continue;
+        eta[e] = mean[entry.row];
+        for (int arrow : start.causes[entry.row])
+          eta[e] -= eta[arrow] * mean[model.entries[arrow].col];
+      }
+    }
+  }
+  return eta;
+}
+
+bool to_model_scale(const Model& model, Vector& eta) {
+  std::vector<Vector> t(model.groups.size());
+  std::vector<std::vector<char>> pending(model.groups.size());
+  for (size_t g = 0; g < t.size(); ++g) {
+    t[g] = Vector::Ones(model.groups[g].variables);
+    pending[g].assign(model.groups[g].variables, 0);
+  }
+  for (const Scale& scale : model.scales) pending[scale.group][scale.construct] = 1;
+  bool possible = true;
+  for (size_t pass = 0; pass <= model.scales.size(); ++pass)
+    for (const Scale& scale : model.scales) {
+      Vector& tg = t[scale.group];
+      if (!pending[scale.group][scale.construct]) continue;
+      bool ready = true;
+      if (scale.kind != ScaleKind::Composite)
+        for (int e : scale.loadings) ready = ready && !pending[scale.group][model.entries[e].row];
+      if (!ready) continue;
+      pending[scale.group][scale.construct] = 0;
+      if (scale.kind == ScaleKind::Composite) continue;
+      double factor = 1;
+      if (scale.kind == ScaleKind::Marker && scale.marker >= 0) {
+        factor = eta[scale.marker] * tg[model.entries[scale.marker].row] /
+                 model.map.constant[scale.marker];
+      } else if (scale.kind == ScaleKind::Unit && scale.variance >= 0) {
+        factor = eta[scale.variance] > 0
+                     ? std::sqrt(model.map.constant[scale.variance] / eta[scale.variance])
+                     : 0;
+      } else if (scale.kind == ScaleKind::Average && !scale.loadings.empty()) {
+        factor = average_factor(model, scale, eta, tg);
+      }
+      if (!std::isfinite(factor) || std::abs(factor) < 1e-6) {
+        possible = false;
+        factor = 1;
+      }
+      tg[scale.construct] = factor;
+    }
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    const Vector& tg = t[entry.group];
+    switch (entry.family) {
+      case Family::Effect:
+        eta[e] *= tg[entry.row] / tg[entry.col];
+        break;
+      case Family::Covariance:
+        eta[e] *= tg[entry.row] * tg[entry.col];
+        break;
+      case Family::Mean:
+        eta[e] *= tg[entry.row];
+        break;
+    }
+  }
+  return possible;
+}
+
+bool admissible_start(Objective& problem, Vector eta, Vector& theta) {
+  constexpr int attempts = 12;
+  const Model& model = problem.model();
+  std::vector<char> loading(model.entries.size(), 0);
+  for (const Scale& scale : model.scales)
+    for (int e : scale.loadings) loading[e] = 1;
+  for (int attempt = 0; attempt < attempts; ++attempt) {
+    theta = parameters_of(model, eta);
+    if (problem.move_to(theta)) return true;
+    for (size_t e = 0; e < model.entries.size(); ++e) {
+      const Entry& entry = model.entries[e];
+      const bool variance = entry.family == Family::Covariance && entry.row == entry.col;
+      if (variance && entry.row < model.groups[entry.group].observed)
+        eta[e] = std::max(eta[e], 0.1) * 1.3;
+      if (entry.family != Family::Mean && !variance && !loading[e]) eta[e] *= 0.5;
+    }
+  }
+  return false;
+}
+
+Vector parameters_of(const Model& model, const Vector& eta) {
+  Vector sum = Vector::Zero(model.map.parameters), count = sum;
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    if (model.map.rows[e].size() != 1) continue;
+    const Term& term = model.map.rows[e][0];
+    sum[term.parameter] += (eta[e] - model.map.constant[e]) / term.weight;
+    ++count[term.parameter];
+  }
+  return sum.cwiseQuotient(count.cwiseMax(1));
+}
+
+}  // namespace orizzonte

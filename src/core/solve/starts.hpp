@@ -1,0 +1,23 @@
+// Closed-form starting values, and moving constructs from one scale to another.
+#pragma once
+#include "../objective/objective.hpp"
+#include "../random.hpp"
+
+namespace orizzonte {
+
+// Entries for unit-variance constructs, from the sample moments alone. With a generator, a fresh
+// start: loadings and covariances of constructs are moved at random.
+Vector starting_entries(const Model& model, const Sample& sample, Random* random = nullptr);
+
+// Moves every construct to the scale that the model asks for: v -> t v. False when that scale
+// cannot express the solution (a zero marker loading, a negative variance where it must be 1).
+bool to_model_scale(const Model& model, Vector& eta);
+
+// Parameters that imply positive definite matrices: covariances and effects are pulled towards zero
+// until they do.
+bool admissible_start(Objective& problem, Vector eta, Vector& theta);
+
+// The free parameters that give these entries (each parameter from the entries it alone sets).
+Vector parameters_of(const Model& model, const Vector& eta);
+
+}  // namespace orizzonte

@@ -1,0 +1,161 @@
+#include "valley.hpp"
+
+#include <cmath>
+
+#include "constraints.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr double first_radius = 0.3;  // in standard errors of one case
+constexpr double smallest_radius = 1e-9;
+constexpr double convex = 1e-11;  // lowest eigenvalue of a Hessian that counts as positive definite
+constexpr int shrinkings = 30;    // of the ball, for one step
+constexpr double relative_rounding = 1e-10;
+constexpr double least_ratio = 1e-4, poor_ratio = 0.25,
+                 good_ratio = 0.75;  // of a drop to its prediction
+constexpr double farthest = 1e6;     // times a change is repeated
+
+// The minimum of -g'd + d'Hd / 2 within a ball, from the eigenvalues of H (More & Sorensen 1983).
+struct Subproblem {
+  Eigen::SelfAdjointEigenSolver<Matrix> eigen;
+  Vector slope;  // g in the eigenvectors
+  explicit Subproblem(const Matrix& hessian, const Vector& gradient)
+      : eigen(hessian.selfadjointView<Eigen::Lower>()),
+        slope(eigen.eigenvectors().transpose() * gradient) {}
+
+  double lowest() const { return eigen.eigenvalues()[0]; }
+  // The predicted drop; where the Hessian is not positive definite there is none, and the slope
+  // stands in.
+  double decrement() const { return lowest() > 0 ? slope.dot(at(0)) : slope.squaredNorm(); }
+  Vector at(double shift) const { return slope.array() / (eigen.eigenvalues().array() + shift); }
+
+  Vector step(double radius) const {
+    const double floor =
+        std::max(0.0, -lowest()) + 1e-12 * (1 + eigen.eigenvalues().cwiseAbs().maxCoeff());
+    if (lowest() > 1e-13 && at(0).norm() <= radius) return eigen.eigenvectors() * at(0);
+    Vector d = at(floor);
+    if (d.norm() < radius) {  // the hard case: go on along the most negative direction
+      d[0] += (d[0] < 0 ? -1 : 1) * std::sqrt(radius * radius - d.squaredNorm());
+      return eigen.eigenvectors() * d;
+    }
+    double low = floor, high = std::max(2 * floor, 1e-8);
+    while (at(high).norm() > radius) high *= 4;
+    for (int i = 0; i < 60 && high - low > 1e-10 * high; ++i) {
+      const double middle = low > 0 ? std::sqrt(low * high) : high / 16;
+      (at(middle).norm() > radius ? low : high) = middle;
+    }
+    return eigen.eigenvectors() * at(high);
+  }
+};
+
+bool back_to_constraints(const Objective& problem, Vector& theta) {
+  return problem.model().constraints.empty() || restore(problem.model(), theta);
+}
+
+// Flat valleys are mostly power laws (two loadings whose product is known, a variance and a squared
+// loading), hence straight in logarithms: repeat the last change of each log|theta|, twice as far
+// each time, while the discrepancy falls.
+bool extrapolate(Objective& problem, const Vector& previous, Vector& theta) {
+  double best = problem.value();
+  bool moved = false;
+  const Vector from = theta;
+  for (double times = 1; times < farthest; times *= 2) {
+    Vector trial = from;
+    for (int i = 0; i < trial.size(); ++i) {
+      const double ratio = from[i] / previous[i];
+      trial[i] += ratio > 0.2 && ratio < 5 ? from[i] * (std::pow(ratio, times) - 1)
+                                           : times * (from[i] - previous[i]);
+    }
+    if (!trial.allFinite() || !back_to_constraints(problem, trial) || !problem.move_to(trial) ||
+        problem.value() >= best)
+      break;
+    best = problem.value();
+    theta = trial;
+    moved = true;
+  }
+  problem.move_to(theta);
+  return moved;
+}
+
+// The score and the observed Hessian in units of standard errors (each parameter's own expected
+// information), so that the ball is round; along the directions the constraints leave, if there are
+// any.
+struct Hill {
+  Vector unit, gradient;
+  Matrix hessian, basis;  // an empty basis: all directions
+};
+
+Hill hill_at(Objective& problem, const Vector& theta) {
+  const int q = theta.size();
+  Hill out;
+  const Matrix expected = problem.dense_information(Information::Expected);
+  out.unit.resize(q);
+  for (int i = 0; i < q; ++i) out.unit[i] = expected(i, i) > 0 ? 1 / std::sqrt(expected(i, i)) : 1;
+  out.hessian = problem.dense_information(Information::Observed);
+  for (int j = 0; j < q; ++j)
+    for (int i = j; i < q; ++i) out.hessian(i, j) *= out.unit[i] * out.unit[j];
+  out.gradient = out.unit.cwiseProduct(problem.score());
+  if (problem.model().constraints.empty()) return out;
+  const Tangent along = tangent(problem.model(), theta, out.unit, out.gradient);
+  out.basis = along.basis;
+  out.hessian.triangularView<Eigen::StrictlyUpper>() = out.hessian.transpose();
+  out.hessian = (out.basis.transpose() * (out.hessian - along.curvature) * out.basis).eval();
+  out.gradient = (out.basis.transpose() * out.gradient).eval();
+  return out;
+}
+
+// One step within the ball, which shrinks until the step is admissible and brings what was
+// promised.
+bool step_within(Objective& problem, const Hill& hill, const Subproblem& model, double& radius,
+                 Vector& theta) {
+  const double before = problem.value(), rounding = relative_rounding * problem.n();
+  for (int attempt = 0; attempt < shrinkings; ++attempt) {
+    const Vector step = model.step(radius);
+    const double predicted =
+        2 * hill.gradient.dot(step) - step.dot(hill.hessian.selfadjointView<Eigen::Lower>() * step);
+    Vector trial =
+        theta + hill.unit.cwiseProduct(hill.basis.size() > 0 ? Vector(hill.basis * step) : step);
+    const bool admissible = back_to_constraints(problem, trial) && problem.move_to(trial);
+    const double drop = admissible ? problem.n() * (before - problem.value()) : -1;
+    const double ratio = drop / predicted;
+    const bool taken =
+        admissible && (ratio > least_ratio || (predicted < rounding && drop > -rounding));
+    if (ratio < poor_ratio) radius = 0.25 * std::min(radius, step.norm());
+    else if (ratio > good_ratio && step.norm() > 0.9 * radius)
+      radius *= 2.5;
+    if (!taken) continue;
+    theta = trial;
+    return true;
+  }
+  return false;
+}
+
+}  // namespace
+
+bool follow_valley(Objective& problem, Vector& theta, const Settings& settings,
+                   const Callbacks& callbacks, std::vector<Iteration>& history) {
+  if (theta.size() == 0 || !back_to_constraints(problem, theta) || !problem.move_to(theta))
+    return false;
+  double radius = first_radius * std::sqrt(problem.n());
+  for (int iteration = 0; iteration < settings.iterations; ++iteration) {
+    if (callbacks.stop.stopped()) return false;
+    const Hill hill = hill_at(problem, theta);
+    if (hill.gradient.size() == 0) return true;  // the constraints leave no direction
+    const Subproblem model(hill.hessian, hill.gradient);
+    const double decrement = model.decrement();
+    const double chisq = problem.n() * problem.value();
+    history.push_back({2, chisq, decrement, radius});
+    callbacks.progress(iteration, chisq);
+    if (model.lowest() > convex && decrement < 0.1 * settings.tolerance) return true;
+    const Vector previous = theta;
+    if (!step_within(problem, hill, model, radius, theta) || radius < smallest_radius) {
+      problem.move_to(theta);
+      return false;
+    }
+    if (decrement < 1) extrapolate(problem, previous, theta);
+  }
+  return false;
+}
+
+}  // namespace orizzonte

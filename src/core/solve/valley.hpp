@@ -1,0 +1,13 @@
+// Newton steps within a trust region: slower a step than scoring, but it follows bent, flat valleys
+// and leaves saddles.
+#pragma once
+#include "solve.hpp"
+
+namespace orizzonte {
+
+// Moves theta downhill, along the constraints if there are any, until the observed Hessian is
+// positive definite and the predicted drop of chi-square is small. False when it did not get there.
+bool follow_valley(Objective& problem, Vector& theta, const Settings& settings,
+                   const Callbacks& callbacks, std::vector<Iteration>& history);
+
+}  // namespace orizzonte
