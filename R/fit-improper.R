@@ -2,7 +2,7 @@
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {
-  cached(fit, "improper", bind_frames(lapply(group_views(fit), view_improper)))
+  cached(fit, "improper", bind_troubles(lapply(group_views(fit), view_improper)))
 }
 
 # Rows of `parameter`, `value` and `trouble`.
@@ -10,12 +10,18 @@ trouble_rows <- function(parameter = character(), value = numeric(), trouble = c
   list_frame(list(parameter = parameter, value = value, trouble = trouble))
 }
 
+# Most solutions are proper: then there is nothing to bind.
+bind_troubles <- function(parts) {
+  some <- parts[vapply(parts, function(part) length(part[[1L]]) > 0L, NA)]
+  if (length(some)) bind_frames(some) else trouble_rows()
+}
+
 view_improper <- function(view) {
   if (anyNA(view$eta)) return(trouble_rows())
   negative <- negative_parts(view)
   beyond <- construct_parts(view)
   residual <- if (nrow(negative) == 0L) residual_parts_improper(view, nrow(beyond) > 0L) else trouble_rows()
-  bind_frames(list(negative, beyond, residual))
+  bind_troubles(list(negative, beyond, residual))
 }
 
 negative_parts <- function(view) {
@@ -56,9 +62,10 @@ residual_parts_improper <- function(view, beyond) {
   layout <- view$layout
   psi <- view_matrices(view)$residual
   all <- c(layout$observed, layout$constructs)
-  parts <- lapply(connected_blocks(psi), function(block) {
+  blocks <- connected_blocks(psi)
+  parts <- lapply(blocks[lengths(blocks) > 1L], function(block) {
     part <- psi[block, block, drop = FALSE]
-    if (length(block) < 2L || !all(diag(part) > 0)) return(trouble_rows())
+    if (!all(diag(part) > 0)) return(trouble_rows())
     lowest <- smallest_eigenvalue(part / sqrt(outer(diag(part), diag(part))))
     known <- beyond && all(all[block] %in% layout$constructs)
     if (lowest >= -1e-8 || known) return(trouble_rows())
@@ -66,7 +73,7 @@ residual_parts_improper <- function(view, beyond) {
                  paste0("the covariance matrix of the residuals of ", enumerate(all[block]),
                         in_group(layout, view$group), " is not positive semi-definite"))
   })
-  if (length(parts)) bind_frames(parts) else trouble_rows()
+  bind_troubles(parts)
 }
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300

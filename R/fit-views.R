@@ -25,6 +25,7 @@ whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
 
 # Tables of views one below the other.
 bind_frames <- function(parts) {
+  if (length(parts) == 1L) return(parts[[1L]])
   columns <- do.call(Map, c(list(c), unname(lapply(parts, function(part) unclass(json_rows(part))))))
   attributes(columns) <- list(names = names(columns))
   list_frame(columns)

@@ -37,12 +37,12 @@ difference_test <- function(small, large) {
 #' @rdname generics-of-a-fit
 #' @importFrom stats deviance
 #' @export
-deviance.orizzonte_fit <- function(object, ...) test_of(object)$chisq
+deviance.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "deviance"))$chisq
 
 #' @rdname generics-of-a-fit
 #' @importFrom stats df.residual
 #' @export
-df.residual.orizzonte_fit <- function(object, ...) test_of(object)$df
+df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df.residual"))$df
 
 #' Fit a blueprint to data
 #'
@@ -83,6 +83,7 @@ fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, 
 
 # The notes and warnings of a fit that a user asked for.
 announce <- function(fit) {
+  force(fit)
   for (note in fit_notes(fit)) say(note)
   warn_about(fit)
   fit

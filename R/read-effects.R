@@ -25,6 +25,7 @@
 #' @importFrom stats effects
 #' @export
 effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
+  check_fit(object, "effects")
   check_dots_empty(..., .verb = "effects")
   check_level(level)
   parts <- lapply(group_views(object), view_effects, items = items, routes = routes, level = level)

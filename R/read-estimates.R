@@ -34,10 +34,23 @@ estimates <- function(fit, level = 0.95) {
   list_frame_class(columns, "orizzonte_estimates")
 }
 
+# Most rows are one parameter times a weight; the others need its map.
+row_errors <- function(layout, vcov) {
+  map <- layout$map
+  terms <- tabulate(map$entry, length(layout$rows$head))
+  se <- numeric(length(terms))
+  single <- terms[map$entry] == 1L
+  se[map$entry[single]] <- abs(map$weight[single]) * sqrt(pmax(diag(vcov), 0))[map$parameter[single]]
+  several <- which(terms > 1L)
+  if (length(several)) se[several] <- delta_se(map_matrix(layout)[several, , drop = FALSE], vcov)
+  if (anyNA(vcov)) se[] <- NA_real_
+  se
+}
+
 # Standard errors of all rows; none where nothing is estimated or a bound presses.
 raw_errors <- function(fit) {
   cached(fit, "errors", {
-    se <- delta_se(map_matrix(fit$layout), vcov_of(fit))
+    se <- row_errors(fit$layout, vcov_of(fit))
     se[fit$layout$rows$status %in% c("fixed", "at bound")] <- NA
     se
   })

@@ -77,7 +77,8 @@ index_values <- function(fit, each) {
   compared <- comparative_indices(chisq, df, base$chisq, base$df)
   split <- c(covariances = if (structured) chisq - total("chisq_means") else NA, means = if (structured) total("chisq_means") else NA)
   information <- function(deviance, q) {
-    c(aic = deviance + 2 * q, bic = deviance + q * log(n), bic_adjusted = deviance + q * log((n + 2) / 24))
+    size <- sample_n(fit$sample)          # cases, whatever the multiplier: as BIC() has it
+    c(aic = deviance + 2 * q, bic = deviance + q * log(size), bic_adjusted = deviance + q * log((size + 2) / 24))
   }
   c(
     chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,

@@ -21,11 +21,11 @@ NULL
 
 #' @rdname generics-of-a-fit
 #' @export
-coef.orizzonte_fit <- function(object, ...) theta_of(object)
+coef.orizzonte_fit <- function(object, ...) theta_of(check_fit(object, "coef"))
 
 #' @rdname generics-of-a-fit
 #' @export
-vcov.orizzonte_fit <- function(object, ...) vcov_of(object)
+vcov.orizzonte_fit <- function(object, ...) vcov_of(check_fit(object, "vcov"))
 
 #' @rdname generics-of-a-fit
 #' @export
@@ -49,6 +49,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @rdname generics-of-a-fit
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
+  check_fit(object, "logLik")
   saturated <- sum(vapply(core_moments(object), function(moments) saturated_deviance(moments$covariance, moments$n), 0))
   value <- -(saturated + stats::deviance(object)) / 2
   structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
@@ -56,7 +57,7 @@ logLik.orizzonte_fit <- function(object, ...) {
 
 #' @rdname generics-of-a-fit
 #' @export
-nobs.orizzonte_fit <- function(object, ...) sample_n(object$sample)
+nobs.orizzonte_fit <- function(object, ...) sample_n(check_fit(object, "nobs")$sample)
 
 #' Tidy generics
 #'

@@ -30,6 +30,7 @@
 #' residuals(fit, type = "correlation", largest = 5)
 #' @export
 residuals.orizzonte_fit <- function(object, type = "raw", largest = NULL, ...) {
+  check_fit(object, "residuals")
   check_dots_empty(..., .verb = "residuals")
   type <- choose_one(type, c("raw", "correlation", "standardized", "normalized"), "`type`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
@@ -73,22 +74,30 @@ moment_errors <- function(view, parts) {
 
 # Standard errors of the residuals: what is left of the sampling variance once the parameters have followed the data.
 residual_errors <- function(view, parts) {
-  moment <- moment_errors(view, parts)
   names <- colnames(parts$model$covariance)
   p <- length(names)
   at <- which(lower.tri(diag(p), diag = TRUE), arr.ind = TRUE)
-  left <- function(variance, followed) {
-    out <- variance - followed
-    out[out < 1e-8 * variance] <- NA
-    sqrt(out)
-  }
-  followed <- moment_followed(view, "covariance", at[, 1L], at[, 2L])
   covariance <- matrix(NA_real_, p, p, dimnames = list(names, names))
-  covariance[at] <- left(moment$covariance[at]^2, followed)
+  covariance[at] <- covariance_residual_errors(view, parts, at)
   covariance[upper.tri(covariance)] <- t(covariance)[upper.tri(covariance)]
-  mean <- rep(NA_real_, p)
-  if (parts$means) mean <- left(moment$mean^2, moment_followed(view, "mean", seq_len(p), seq_len(p)))
-  list(covariance = covariance, mean = stats::setNames(mean, names))
+  list(covariance = covariance, mean = stats::setNames(mean_residual_errors(view, parts, seq_len(p)), names))
+}
+
+# Of some pairs, and of some means.
+covariance_residual_errors <- function(view, parts, at) {
+  left_error(moment_errors(view, parts)$covariance[at]^2, moment_followed(view, "covariance", at[, 1L], at[, 2L]))
+}
+
+mean_residual_errors <- function(view, parts, at) {
+  if (!parts$means) return(rep(NA_real_, length(at)))
+  left_error(moment_errors(view, parts)$mean[at]^2, moment_followed(view, "mean", at, at))
+}
+
+# NA where nothing is left but rounding: what is reproduced whatever the data are.
+left_error <- function(variance, followed) {
+  out <- variance - followed
+  out[out < 1e-8 * variance] <- NA
+  sqrt(out)
 }
 
 # The variance of implied moments that comes from the estimates of the parameters. Saturated means are no part of it.
@@ -105,19 +114,23 @@ largest_residuals <- function(view, type, parts, largest) {
   of_type <- residuals_of_type(view, type, parts)
   names <- colnames(of_type$covariance)
   at <- which(lower.tri(of_type$covariance, diag = TRUE), arr.ind = TRUE)
+  residual <- c(of_type$covariance[at], if (parts$means) of_type$mean)
+  order <- utils::head(order(-abs(residual), na.last = NA), largest)
+  pairs <- at[order[order <= nrow(at)], , drop = FALSE]
+  single <- order[order > nrow(at)] - nrow(at)
+  # in the order of size: pairs and means were taken apart
+  back <- order(c(which(order <= nrow(at)), which(order > nrow(at))))
   scale <- if (type == "correlation") parts$sd else rep(1, length(names))
-  own <- if (type == "standardized") of_type else residuals_of_type(view, "standardized", parts)
   by <- outer(scale, scale)
-  columns <- list(first = names[at[, 2L]], second = names[at[, 1L]], residual = of_type$covariance[at],
-                  observed = (parts$seen$covariance / by)[at], implied = (parts$model$covariance / by)[at],
-                  standardized = own$covariance[at])
-  if (parts$means) {
-    none <- rep(NA_character_, length(names))
-    columns <- Map(c, columns, list(names, none, of_type$mean, parts$seen$mean / scale, parts$model$mean / scale,
-                                    own$mean))
-  }
-  order <- utils::head(order(-abs(columns$residual), na.last = NA), largest)
-  columns <- lapply(columns, function(x) unname(x[order]))
+  own <- c((parts$seen$covariance - parts$model$covariance)[pairs] / covariance_residual_errors(view, parts, pairs),
+           if (length(single)) (parts$seen$mean - parts$model$mean)[single] / mean_residual_errors(view, parts, single))
+  columns <- list(first = c(names[pairs[, 2L]], names[single]),
+                  second = c(names[pairs[, 1L]], rep(NA_character_, length(single))),
+                  residual = residual[c(order[order <= nrow(at)], order[order > nrow(at)])],
+                  observed = c((parts$seen$covariance / by)[pairs], (parts$seen$mean / scale)[single]),
+                  implied = c((parts$model$covariance / by)[pairs], (parts$model$mean / scale)[single]),
+                  standardized = own)
+  columns <- lapply(columns, function(x) unname(x[back]))
   group <- shown_group(view$layout, rep(view$group, length(order)))
   meaning <- paste0(residual_meaning(columns, type), rep(bracket_group(view$layout, view$group), length(order)))
   list_frame(c(list(group = group), columns, list(meaning = meaning)))

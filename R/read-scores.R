@@ -23,6 +23,7 @@
 #' @importFrom stats predict
 #' @export
 predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression", ...) {
+  check_fit(object, "predict")
   check_dots_empty(..., .verb = "predict")
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   constructs <- object$layout$constructs
@@ -149,6 +150,7 @@ generics::augment
 #' @importFrom stats simulate
 #' @export
 simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
+  check_fit(object, "simulate")
   check_dots_empty(..., .verb = "simulate")
   check_number(nsim, "`nsim`", 1)
   if (!is.null(seed)) {

@@ -16,6 +16,7 @@
 #' summary(fit)
 #' @export
 print.orizzonte_fit <- function(x, ...) {
+  check_fit(x, "print")
   cat(fit_card(x), "", sep = "\n")
   cat("Next: summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x)) ", amendments(fit)", ", path_diagram(fit)\n", sep = "")
   invisible(x)
@@ -103,6 +104,7 @@ format_weakness <- function(fit) {
 #' @rdname print.orizzonte_fit
 #' @export
 summary.orizzonte_fit <- function(object, ...) {
+  check_fit(object, "summary")
   check_dots_empty(..., .verb = "summary")
   structure(list(
     title = object$request$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),

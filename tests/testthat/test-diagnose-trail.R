@@ -135,3 +135,20 @@ test_that("confirm() refits the start and the end in fresh data", {
   expect_error(confirm(explored, data[1:5]), class = "orizzonte_error_name")
   expect_error(split_data(1:3), class = "orizzonte_error_input")
 })
+
+test_that("a grouped trail is confirmed by group, on fresh data with the same codes", {
+  halves <- split_data(choirs)
+  coded <- lapply(halves, function(half) {
+    half$sc1[1:5] <- -9
+    half
+  })
+  start <- read_blueprint(extdata("choirs-start.yaml")) |> hold_equal(loading)
+  fit <- quiet_fit(start, coded$explore, by = "setting", missing_codes = -9)
+  freed <- suppressMessages(amend(fit, free = loading[Calm, st2], because = "settled is about calm, too"))
+  found <- suppressMessages(confirm(freed, coded$confirm))
+  fresh <- quiet_fit(freed$request$blueprint, coded$confirm, by = "setting", missing_codes = -9)
+  expect_identical(found$fits$end$layout$groups, c("evening", "weekend"))
+  expect_equal(found$indices$chisq[found$indices$model == "end" & found$indices$data == "fresh"], deviance(fresh), tolerance = 1e-9)
+  expect_setequal(found$parameters$parameter, paste0("loading[Calm, st2 | ", c("evening", "weekend"), "]"))
+  expect_warning(suppressMessages(confirm(freed, coded$explore)), "confirms nothing")
+})

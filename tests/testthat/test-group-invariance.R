@@ -290,3 +290,26 @@ test_that("loosen() releases what the rung itself holds, and names what an earli
   expect_match(strict$earlier, "loading[Calm, sc2", fixed = TRUE)
   expect_output(print(strict), "Loosen that rung first")
 })
+
+test_that("a construct variance that is negative is reached by the ladder, and said", {
+  noise <- function(seed) {
+    set.seed(seed)
+    x <- as.data.frame(matrix(rnorm(60 * 6), 60) + rnorm(60) * 0.35)
+    stats::setNames(x, c(paste0("p", 1:3), paste0("q", 1:3)))
+  }
+  bp <- blueprint("Noise") |> construct("P", reflected_in = p1:p3) |> construct("Q", reflected_in = q1:q3)
+  each <- vapply(c(1, 2), function(seed) deviance(suppressWarnings(fit_model(bp, noise(seed)))), 0)
+  both <- rbind(cbind(noise(1), g = "a"), cbind(noise(2), g = "b"))
+  ladder <- suppressMessages(suppressWarnings(invariance(bp, both, by = g, rungs = c("configural", "metric"))))
+  expect_equal(deviance(ladder$fits$configural), sum(each), tolerance = 1e-6)
+  expect_true(has_converged(ladder$fits$configural))
+  expect_match(fit_notes(ladder$fits$configural), "marker scale", all = FALSE)
+  expect_output(print(ladder), "configural: IMPROPER")
+})
+
+test_that("BIC of the generic and of the table use one n", {
+  fit <- quiet_fit(two, data, by = "setting", multiplier = "n-1")
+  table <- fit_indices(fit)
+  expect_equal(table$value[table$index == "bic"], stats::BIC(fit))
+  expect_equal(table$value[table$index == "aic"], stats::AIC(fit))
+})
