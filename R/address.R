@@ -1,11 +1,11 @@
 # Parameter addresses: exactly one readable name for every parameter.
 #
-# A parsed address is a list with `head`, `first`, `second` and `group`. A slot is a character
+# A parsed address is a list with `kind`, `first`, `second` and `group`. A slot is a character
 # vector; NULL means "all of them" (loading[Calm, ]), several names make a slice.
 
-address_heads <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L, intercept = 1L, mean = 1L)
-arrow_heads <- c("loading", "weight", "effect")    # cells of B
-readable_heads <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
+address_kinds <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L, intercept = 1L, mean = 1L)
+arrow_kinds <- c("loading", "weight", "effect")    # cells of B
+readable_kinds <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
 address_patterns <- c("items", "constructs")
 
 reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE", "FALSE", "NULL",
@@ -24,8 +24,8 @@ address_name <- function(x) {
 }
 
 # Vectorised: NA marks an empty second slot or no group.
-address_format <- function(head, first, second = NA_character_, group = NA_character_) {
-  out <- paste0(head, "[", address_name(first))
+address_format <- function(kind, first, second = NA_character_, group = NA_character_) {
+  out <- paste0(kind, "[", address_name(first))
   two <- rep_len(!is.na(second), length(out))
   if (any(two)) out[two] <- paste0(out, ", ", address_name(second))[two]
   grouped <- rep_len(!is.na(group), length(out))
@@ -43,11 +43,11 @@ address_format <- function(head, first, second = NA_character_, group = NA_chara
 #' (`loading[Calm, ]`) or hold several names (`intercept[w1:w4]`).
 #'
 #' @param address One address, as a string or a language object.
-#' @return A list of class `orizzonte_address` with elements `head` (a string),
+#' @return A list of class `orizzonte_address` with elements `kind` (a string),
 #'   `first`, `second` and `group` (character vectors, or `NULL` for "all").
 #'   `format()` gives the canonical string back.
 #' @section Errors: `orizzonte_error_address` when the text is not an address;
-#'   the nearest head is named.
+#'   the nearest kind is named.
 #' @examples
 #' parse_address("loading[Calm, sc1 | evening]")
 #' format(parse_address("covariance[ be1,be2 ]"))
@@ -65,14 +65,14 @@ parse_address <- function(address) {
   text <- deparse_one(expression)
   if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) || !is.symbol(expression[[2L]])) {
     abort("address", c(paste0("Not an address: ", text, "."),
-                       i = paste0("An address is a head with names in square brackets, such as loading[Belonging, be3]. Heads: ",
-                                  enumerate(names(address_heads)), ".")))
+                       i = paste0("An address is a kind with names in square brackets, such as loading[Belonging, be3]. Kinds: ",
+                                  enumerate(names(address_kinds)), ".")))
   }
-  head <- as.character(expression[[2L]])
-  arity <- c(address_heads, readable_heads)[head]
+  kind <- as.character(expression[[2L]])
+  arity <- c(address_kinds, readable_kinds)[kind]
   if (is.na(arity)) {
-    abort("address", c(paste0("Unknown head `", head, "` in ", text, "."), did_you_mean(head, names(address_heads)),
-                       i = paste0("Heads are ", enumerate(names(address_heads)), ".")))
+    abort("address", c(paste0("Unknown kind `", kind, "` in ", text, "."), did_you_mean(kind, names(address_kinds)),
+                       i = paste0("Kinds are ", enumerate(names(address_kinds)), ".")))
   }
   slots <- as.list(expression)[-(1:2)]
   group <- NULL
@@ -83,13 +83,13 @@ parse_address <- function(address) {
   }
   first <- address_slot(slots[[1L]], text)
   pattern <- length(slots) == 1L && length(first) == 1L && first %in% address_patterns
-  if (length(slots) != arity && !(pattern && head == "covariance")) {
-    abort("address", c(paste0(text, " has ", count_of(length(slots), "name"), "; `", head, "` takes ", arity, "."),
-                       i = if (arity == 2L) paste0("For example ", head, "[Belonging, be3]; ", head, "[Belonging, ] means all of them.")
-                           else paste0("For example ", head, "[Calm].")))
+  if (length(slots) != arity && !(pattern && kind == "covariance")) {
+    abort("address", c(paste0(text, " has ", count_of(length(slots), "name"), "; `", kind, "` takes ", arity, "."),
+                       i = if (arity == 2L) paste0("For example ", kind, "[Belonging, be3]; ", kind, "[Belonging, ] means all of them.")
+                           else paste0("For example ", kind, "[Calm].")))
   }
   second <- if (length(slots) == 2L) address_slot(slots[[2L]], text)
-  structure(list(head = head, first = first, second = second, group = group, pattern = pattern),
+  structure(list(kind = kind, first = first, second = second, group = group, pattern = pattern),
             class = "orizzonte_address")
 }
 
@@ -115,8 +115,8 @@ format.orizzonte_address <- function(x, ...) {
     paste0("c(", paste(address_name(names), collapse = ", "), ")")
   }
   inner <- slot(x$first)
-  if (!is.null(x$second) || (!x$pattern && c(address_heads, readable_heads)[[x$head]] == 2L)) inner <- paste0(inner, ", ", slot(x$second))
-  paste0(x$head, "[", inner, if (!is.null(x$group)) paste0(" | ", slot(x$group)), "]")
+  if (!is.null(x$second) || (!x$pattern && c(address_kinds, readable_kinds)[[x$kind]] == 2L)) inner <- paste0(inner, ", ", slot(x$second))
+  paste0(x$kind, "[", inner, if (!is.null(x$group)) paste0(" | ", slot(x$group)), "]")
 }
 
 #' @export
@@ -125,16 +125,16 @@ print.orizzonte_address <- function(x, ...) {
   invisible(x)
 }
 
-# Which rows (columns head, first, second, group) an address means.
+# Which rows (columns kind, first, second, group) an address means.
 address_match <- function(address, rows, constructs = character(), scope = NULL) {
-  hit <- rows$head == address$head
+  hit <- rows$kind == address$kind
   if (isTRUE(address$pattern) && !address$first %in% c(rows$first, rows$second)) {
     wanted <- if (address$first == "constructs") constructs else setdiff(c(rows$first, rows$second), constructs)
     hit <- hit & rows$first %in% wanted & (is.na(rows$second) | rows$second %in% wanted)
   } else {
     inside <- function(column, names) if (is.null(names)) rep(TRUE, length(column)) else column %in% names
     pair <- inside(rows$first, address$first) & (is.na(rows$second) | inside(rows$second, address$second))
-    if (address$head == "covariance") {
+    if (address$kind == "covariance") {
       pair <- pair | (inside(rows$second, address$first) & inside(rows$first, address$second))
     }
     hit <- hit & pair

@@ -83,4 +83,4 @@ p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", for
 
 with_error <- function(estimate, se) paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
 
-plural <- function(role) sub("ys$", "ies", paste0(role, "s"))
+plural <- function(word) sub("ys$", "ies", paste0(word, "s"))

@@ -93,17 +93,17 @@ canonical_text_hold <- function(text) {
   canonical_hold(expression)
 }
 
-hold_heads <- c("loading", "weight", "intercept", "effect", "mean", "variance", "covariance")
+hold_kinds <- c("loading", "weight", "intercept", "effect", "mean", "variance", "covariance")
 hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "mean[constructs]", "mean[indicators]",
                  "variance[items]", "variance[constructs]", "covariance[items]", "covariance[constructs]")
 
 # The text of a kind, a slice or an address as it is kept.
 canonical_hold <- function(expression) {
   text <- deparse_one(expression)
-  if (text %in% c(hold_heads, hold_slices)) return(text)
+  if (text %in% c(hold_kinds, hold_slices)) return(text)
   if (is.symbol(expression)) {
-    abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."), did_you_mean(text, hold_heads),
-                     i = paste0("Kinds: ", enumerate(c(hold_heads, hold_slices), most = 20L), "; or single addresses.")))
+    abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."), did_you_mean(text, hold_kinds),
+                     i = paste0("Kinds: ", enumerate(c(hold_kinds, hold_slices), most = 20L), "; or single addresses.")))
   }
   restriction_address(expression, text)
 }

@@ -60,7 +60,7 @@ leave_out <- function(.bp, ..., group = NULL) {
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   for (key in c("hold_equal", "let_differ")) {
-    kinds <- .bp[[key]] %in% c(hold_heads, hold_slices)
+    kinds <- .bp[[key]] %in% c(hold_kinds, hold_slices)
     gone_too <- !kinds & vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)
     .bp[[key]] <- .bp[[key]][!gone_too]
   }

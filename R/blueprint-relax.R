@@ -40,7 +40,7 @@ add_relaxed <- function(bp, expression) {
 
 # Fixed by default or by construct(): means of constructs, and values in c(w1 = 0).
 needs_relaxing <- function(bp, address) {
-  if (address$head == "mean") return(TRUE)
-  address$head %in% c("loading", "weight") &&
+  if (address$kind == "mean") return(TRUE)
+  address$kind %in% c("loading", "weight") &&
     any(vapply(bp$constructs, function(x) any(names(x$fixed) %in% c(address$first, address$second)), NA))
 }

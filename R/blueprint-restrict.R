@@ -100,9 +100,9 @@ parse_restriction <- function(statement) {
 
 restriction_address <- function(expression, text) {
   address <- parse_address(expression)
-  if (!address$head %in% names(address_heads)) {
-    abort("restriction", c(paste0("`", address$head, "` is read only and cannot be restricted: ", text, "."),
-                           i = paste0("Restrict parameters: ", enumerate(names(address_heads)), ".")))
+  if (!address$kind %in% names(address_kinds)) {
+    abort("restriction", c(paste0("`", address$kind, "` is read only and cannot be restricted: ", text, "."),
+                           i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
   }
   format(address)
 }

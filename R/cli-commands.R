@@ -201,7 +201,7 @@ command_check <- function(given) {
 }
 
 check_json <- function(found) {
-  lists <- c("families", "trading", "notes", "remedies", "assumed", "not_assumed")
+  lists <- c("kinds", "trading", "notes", "remedies", "assumed", "not_assumed")
   content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title, identified = found$identified),
                found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
   to_json(content)

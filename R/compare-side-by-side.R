@@ -4,44 +4,44 @@
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
 #' @param values `"raw"` or `"standardized"`: which of the two `print()` shows; the data frame holds both.
-#' @param heads Heads of the parameters to show, such as `c("effect", "loading")`; when `NULL`, all but intercepts and means held at 0.
-#' @return A data frame of class `orizzonte_side_by_side`: `parameter`, `role`, and for each model `estimate`, `se`, `p`,
+#' @param kinds Kinds of the parameters to show, such as `c("effect", "loading")`; when `NULL`, all but intercepts and means held at 0.
+#' @return A data frame of class `orizzonte_side_by_side`: `parameter`, `kind`, and for each model `estimate`, `se`, `p`,
 #'   `standardized` and `status`, each followed by a dot and the model's label. `NA` where a model does not have the parameter.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit, or an unknown head (the nearest is named).
+#' @section Errors: `orizzonte_error_input` for anything that is no fit, or an unknown kind (the nearest is named).
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Staying", reflected_in = st1:st3)
 #' alone <- suppressMessages(fit_model(bp |> effect(Staying ~ Belonging), choirs))
 #' controlled <- suppressMessages(fit_model(bp |> effect(Staying ~ Belonging + years + age), choirs))
-#' side_by_side(alone, controlled, heads = "effect")
+#' side_by_side(alone, controlled, kinds = "effect")
 #' @export
-side_by_side <- function(..., values = "raw", heads = NULL) {
+side_by_side <- function(..., values = "raw", kinds = NULL) {
   fits <- list(...)
   for (fit in fits) check_fit(fit, "side_by_side")
   if (length(fits) == 0L) abort("input", c("side_by_side() needs fits.", i = "side_by_side(fit1, fit2)."))
   values <- choose_one(values, c("raw", "standardized"), "`values`")
-  known <- c(names(address_heads), "quantity")
-  unknown <- setdiff(heads, known)
-  if (length(unknown)) abort("input", c(paste0("There is no head ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known)))
+  known <- c(names(address_kinds), "quantity")
+  unknown <- setdiff(kinds, known)
+  if (length(unknown)) abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known)))
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   tables <- lapply(fits, estimates)
   parameters <- unique(unlist(lapply(tables, `[[`, "parameter")))
-  head <- sub("\\[.*", "", parameters)
+  plain <- sub("\\[.*", "", parameters)
   idle <- vapply(parameters, function(p) all(vapply(tables, function(t) t$estimate[match(p, t$parameter)] %in% c(0, NA), NA)), NA)
-  keep <- if (is.null(heads)) head != "intercept" & !(head == "mean" & idle) else head %in% heads
+  keep <- if (is.null(kinds)) plain != "intercept" & !(plain == "mean" & idle) else plain %in% kinds
   parameters <- parameters[keep]
-  # heads in their usual order, parameters in the order of the models
+  # kinds in their usual order, parameters in the order of the models
   parameters <- parameters[order(match(sub("\\[.*", "", parameters), c("effect", "weight", "loading", "covariance", "variance", "mean", "intercept",
                                                                        "quantity")))]
-  role <- rep(NA_character_, length(parameters))
+  kind <- rep(NA_character_, length(parameters))
   columns <- list()
   for (i in seq_along(fits)) {
     at <- match(parameters, tables[[i]]$parameter)
-    role[is.na(role)] <- tables[[i]]$role[at][is.na(role)]
+    kind[is.na(kind)] <- tables[[i]]$kind[at][is.na(kind)]
     for (name in c("estimate", "se", "p", "standardized", "status")) columns[[paste0(name, ".", labels[i])]] <- tables[[i]][[name]][at]
   }
-  structure(list_frame_class(c(list(parameter = parameters, role = role), columns), "orizzonte_side_by_side"), labels = labels, values = values,
+  structure(list_frame_class(c(list(parameter = parameters, kind = kind), columns), "orizzonte_side_by_side"), labels = labels, values = values,
             size = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0), chisq = vapply(fits, stats::deviance, 0), df = vapply(fits, stats::df.residual, 0),
             r_squared = shared_r_squared(fits))
 }

@@ -107,9 +107,9 @@ check_offered <- function(fit, chosen) {
 amended_blueprint <- function(fit, chosen, fix, omit) {
   bp <- fit$request$blueprint
   # what is held across groups is let differ; so is what is new in one group, which the others lack
-  across <- chosen$kind %in% "equality across groups"
+  across <- chosen$change %in% "equality across groups"
   fresh <- chosen$entry == 0L & chosen$constraint == 0L
-  lone <- fresh & chosen$head %in% arrow_heads & chosen$asked == chosen$parameter
+  lone <- fresh & chosen$kind %in% arrow_kinds & chosen$asked == chosen$parameter
   lone[lone] <- vapply(chosen$parameter[lone], function(text) !is.null(parse_address(text)$group), NA)
   for (text in unique(c(chosen$asked[across], without_group(chosen$parameter[lone])))) {
     if (!text %in% bp$let_differ) bp <- add_different(bp, text)

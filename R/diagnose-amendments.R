@@ -55,14 +55,14 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
   candidates <- tested_candidates(fit, find_candidates(fit, all))
   kinds <- match_kinds(kinds) %||% amendment_kinds
   across <- "equality of all groups" %in% kinds
-  candidates <- lapply(candidates, function(x) x[candidates$kind %in% kinds | (across & candidates$kind == "equality across groups")])
+  candidates <- lapply(candidates, function(x) x[candidates$change %in% kinds | (across & candidates$change == "equality across groups")])
   refused <- nzchar(candidates$reason)
   offered <- lapply(candidates, function(x) x[!refused])
   offered <- judge_candidates(fit, offered, smallest, alpha, power)
   together <- if (across) joint_equalities(fit, offered, alpha, smallest)
   offered$members <- vector("list", length(offered$parameter))
   if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
-  offered <- lapply(offered, function(x) x[offered$kind %in% kinds])
+  offered <- lapply(offered, function(x) x[offered$change %in% kinds])
   # candidates that say the same thing tie: their order must not hang on rounding
   order <- order(-signif(offered$modification_index, 9L))
   order <- order[offered$modification_index[order] >= min_drop]
@@ -71,6 +71,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
   real <- refit_leaders(fit, lapply(offered, function(x) x[leaders]))
   rest <- function(x) c(x, rep(x[NA_integer_], length(offered$parameter) - length(leaders)))
   offered$group <- shown_group(fit$layout, offered$group)
+  offered$kind <- offered$change
   columns <- c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std")],
                list(actual_drop = rest(real$drop), verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
                     actual_estimate = rest(real$estimate), equivalent_to = rest(real$equivalent), explanation = rest(real$explanation)))
@@ -86,6 +87,7 @@ amendment_kinds <- c("residual covariance within a construct", "residual covaria
                      "fixed value", "equation", "bound", "nonsense")
 
 refused_frame <- function(fit, candidates, refused) {
+  candidates$kind <- candidates$change
   out <- lapply(candidates[c("parameter", "group", "kind", "reason")], function(x) x[refused])
   out$group <- shown_group(fit$layout, out$group)
   list_frame(out)
@@ -133,7 +135,7 @@ candidate_units <- function(fit, candidates) {
     sd <- positive(diag(matrices$covariance))
     residual <- positive(diag(matrices$residual))
     for (f in names(parameter_families)) {
-      at <- which(candidates$family == parameter_families[[f]] & !candidates$kind %in% c("equation", "bound") &
+      at <- which(candidates$family == parameter_families[[f]] & !candidates$change %in% c("equation", "bound") &
                     number == g)
       row <- candidates$row[at]
       col <- candidates$col[at]
@@ -229,7 +231,7 @@ slack_at <- function(fit, constraint, eta) constraint_jet(fit$layout$constraints
 # Why reality is far from the prediction. `entry` is the candidate's number in the model that was refitted.
 explain_gap <- function(fit, core, found, leaders, i, entry) {
   # an optimum of the fit itself that is better than the one it is at?
-  if (entry > 0L && !startsWith(leaders$kind[i], "equality")) {
+  if (entry > 0L && !startsWith(leaders$change[i], "equality")) {
     again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)], 4L)
     if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
       return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ", format_fixed(again$chisq),
@@ -270,7 +272,7 @@ view_shared_residuals <- function(view, columns) {
   hot <- utils::head(hot, 30L)
   pairs <- lapply(columns$parameter[hot], parse_address)
   rows <- view$layout$rows
-  free <- which(rows$role == "residual covariance" & view$eta > 0)
+  free <- which(rows$meaning == "residual covariance" & view$eta > 0)
   first <- c(vapply(pairs, `[[`, "", "first"), rows$first[free])
   second <- c(vapply(pairs, `[[`, "", "second"), rows$second[free])
   strength <- c(columns$modification_index[hot], rep(Inf, length(free)))

@@ -4,7 +4,7 @@
 # the offered ones, less the first, whose value goes on being the common parameter.
 joint_equalities <- function(fit, offered, alpha, smallest) {
   if (length(fit$layout$groups) < 3L) return(NULL)
-  rows <- which(offered$kind == "equality across groups")
+  rows <- which(offered$change == "equality across groups")
   address <- without_group(offered$parameter[rows])
   rows <- rows[address %in% address[duplicated(address)]]
   if (length(rows) == 0L) return(NULL)
@@ -25,7 +25,7 @@ joint_equalities <- function(fit, offered, alpha, smallest) {
   blank <- rep(NA_real_, size)
   kept <- df > 0L
   columns <- utils::modifyList(out, list(
-    parameter = names(sets), group = rep(NA_character_, size), kind = rep("equality of all groups", size), modification_index = unname(index),
+    parameter = names(sets), group = rep(NA_character_, size), change = rep("equality of all groups", size), modification_index = unname(index),
     df = unname(df), p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE), expected_change = blank, expected_change_std = blank,
     full_change = blank, power = blank,
     verdict = ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"), ifelse(strong, "not misspecified", "cannot tell")),

@@ -22,13 +22,13 @@ release_parameter <- function(bp, text, layout, row) {
   }
   if (!is.na(layout$rows$fixed[row]) && needs_relaxing(bp, address)) bp <- add_relaxed(bp, str2lang(text))
   # a covariance that only stood in a restriction is still to be part of the model
-  if (address$head == "covariance" && !text %in% declared_covariances(bp, layout)) bp <- add_relation(bp, address)
+  if (address$kind == "covariance" && !text %in% declared_covariances(bp, layout)) bp <- add_relation(bp, address)
   bp
 }
 
 # A relation of one group only: a covariance is part of the model where it is mentioned, an arrow is zero elsewhere.
 add_in_group <- function(bp, address, layout) {
-  if (address$head == "covariance") return(add_relaxed(bp, str2lang(format(address))))
+  if (address$kind == "covariance") return(add_relaxed(bp, str2lang(format(address))))
   plain <- address
   plain$group <- NULL
   bp <- spell_out_slices(add_relation(bp, plain), format(plain), layout)
@@ -60,7 +60,7 @@ row_addresses <- function(text, layout) layout$rows$parameter[restricted_rows(te
 plain_addresses <- function(text, layout) {
   rows <- restricted_rows(text, layout)
   if (!is.null(parse_address(text)$group)) return(layout$rows$parameter[rows])
-  unique(address_format(layout$rows$head[rows], layout$rows$first[rows], layout$rows$second[rows]))
+  unique(address_format(layout$rows$kind[rows], layout$rows$first[rows], layout$rows$second[rows]))
 }
 
 mentions_any <- function(restriction, parameters, layout) {
@@ -70,19 +70,19 @@ mentions_any <- function(restriction, parameters, layout) {
 # Covariances the blueprint has without being told again: stated ones, and assumed ones.
 declared_covariances <- function(bp, layout) {
   fresh <- plain_rows(bp, layout)
-  fresh$parameter[fresh$head == "covariance"]
+  fresh$parameter[fresh$kind == "covariance"]
 }
 
 # The parameters of a blueprint, whatever the group.
 plain_rows <- function(bp, layout) {
   rows <- layout_parameters(bp, layout$means, layout$observed)$rows
-  c(rows, list(parameter = address_format(rows$head, rows$first, rows$second),
-               group = rep(NA_character_, length(rows$head))))
+  c(rows, list(parameter = address_format(rows$kind, rows$first, rows$second),
+               group = rep(NA_character_, length(rows$kind))))
 }
 
 add_relation <- function(bp, address) {
   pair <- c(address$first, address$second)
-  switch(address$head,
+  switch(address$kind,
     covariance = add_pairs(bp, pair, "covary"),
     effect = add_effects(bp, str2lang(paste(address_name(pair[2L]), "~", address_name(pair[1L])))),
     loading = {

@@ -213,7 +213,7 @@ model_remedies <- function(evidence, state) {
   out[!duplicated(vapply(out, `[[`, "", "label"))]
 }
 
-address_format_all <- function(head, first) paste0(head, "[", address_name(first), ", ]")
+address_format_all <- function(kind, first) paste0(kind, "[", address_name(first), ", ]")
 
 bound_variances <- function(state, what) {
   statement <- paste0("variance[", what, "] >= 0")

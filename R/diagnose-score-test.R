@@ -82,7 +82,7 @@ chosen_candidates <- function(fit, texts) {
     }
     address <- parse_address(text)
     slice <- length(address$first) != 1L || isTRUE(address$pattern) || (!is.null(address$second) && length(address$second) != 1L) ||
-      (is.null(address$second) && address_heads[[address$head]] == 2L)
+      (is.null(address$second) && address_kinds[[address$kind]] == 2L)
     found <- address_match(address, candidates, fit$layout$constructs)
     if (slice) found <- found[candidates$entry[found] > 0L & !nzchar(candidates$reason[found])]
     if (length(found) == 0L) {

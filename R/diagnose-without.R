@@ -46,7 +46,7 @@ without <- function(fit, ..., alpha = 0.05) {
                   se = c(raw_errors(fit)[chosen], blank), standardized = c(standardized[chosen], blank),
                   wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"),
                   verdict = as.character(verdict))
-  weak <- which(table$rows$head == "loading" & abs(standardized) < 0.4)
+  weak <- which(table$rows$kind == "loading" & abs(standardized) < 0.4)
   structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$request$blueprint$title, wording = all_wordings(fit),
             together = table$rows$parameter[together], given = length(quosures) > 0L,
             weak = list_frame(list(parameter = table$rows$parameter[weak], standardized = standardized[weak])))
@@ -54,15 +54,15 @@ without <- function(fit, ..., alpha = 0.05) {
 
 droppable_rows <- function(table) {
   free <- is.na(table$rows$fixed) & !table$rows$status %in% "at bound"
-  rows <- which(free & table$rows$head == "effect")
+  rows <- which(free & table$rows$kind == "effect")
   if (length(rows)) return(rows)
-  which(free & table$rows$head == "covariance" & table$rows$first %in% table$constructs & table$rows$second %in% table$constructs)
+  which(free & table$rows$kind == "covariance" & table$rows$first %in% table$constructs & table$rows$second %in% table$constructs)
 }
 
 rows_to_drop <- function(fit, texts) {
   unique(unlist(lapply(texts, function(text) {
     rows <- restricted_rows(text, fit$layout)
-    if (!fit$layout$rows$head[rows[1L]] %in% c(arrow_heads, "covariance")) {
+    if (!fit$layout$rows$kind[rows[1L]] %in% c(arrow_kinds, "covariance")) {
       abort("input", c(paste0(text, " cannot go: it is no path."), i = "Give effects, loadings, weights or covariances."))
     }
     held <- !is.na(fit$layout$rows$fixed[rows])

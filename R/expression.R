@@ -58,11 +58,11 @@ read_expression <- function(expression, read_only = FALSE) {
 
 expression_address <- function(expression, whole, read_only) {
   address <- parse_address(expression)
-  if (!read_only && !address$head %in% names(address_heads)) {
-    abort("restriction", c(paste0("`", address$head, "` is read only and cannot be restricted: ", whole, "."),
-                           i = paste0("Restrict parameters: ", enumerate(names(address_heads)), ".")))
+  if (!read_only && !address$kind %in% names(address_kinds)) {
+    abort("restriction", c(paste0("`", address$kind, "` is read only and cannot be restricted: ", whole, "."),
+                           i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
   }
-  slots <- if (address$head %in% names(readable_heads)) readable_heads[[address$head]] else address_heads[[address$head]]
+  slots <- if (address$kind %in% names(readable_kinds)) readable_kinds[[address$kind]] else address_kinds[[address$kind]]
   one <- length(address$first) == 1L && !isTRUE(address$pattern) && (slots == 1L || length(address$second) == 1L)
   if (!one) {
     abort("restriction", c(paste0(format(address), " means several parameters; an expression needs one at a time: ", whole, "."),

@@ -42,25 +42,25 @@ plot.orizzonte_ladder <- function(x, ...) {
 
 #' @rdname plot.orizzonte_ladder
 #' @param fit A fit with groups.
-#' @param head `"loading"`, `"intercept"`, `"effect"` or another head.
+#' @param kind `"loading"`, `"intercept"`, `"effect"` or another kind.
 #' @param level Level of the intervals.
 #' @export
-group_plot <- function(fit, head = "loading", level = 0.95) {
+group_plot <- function(fit, kind = "loading", level = 0.95) {
   check_fit(fit, "group_plot")
   check_grouped(fit$layout)
-  head <- choose_one(head, names(address_heads), "`head`")
+  kind <- choose_one(kind, names(address_kinds), "`kind`")
   check_level(level)
   table <- estimates(fit, level = level)
-  rows <- which(fit$layout$rows$head == head & (head != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
-  if (length(rows) == 0L) abort("input", paste0("The model has no ", head, " to draw."))
-  plain <- address_format(fit$layout$rows$head, fit$layout$rows$first, fit$layout$rows$second)[rows]
+  rows <- which(fit$layout$rows$kind == kind & (kind != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
+  if (length(rows) == 0L) abort("input", paste0("The model has no ", kind, " to draw."))
+  plain <- address_format(fit$layout$rows$kind, fit$layout$rows$first, fit$layout$rows$second)[rows]
   groups <- fit$layout$groups
   points <- list_frame(list(parameter = factor(plain, rev(unique(plain))), group = factor(table$group[rows], rev(groups)), value = table$estimate[rows],
                             lower = ifelse(is.na(table$lower[rows]), table$estimate[rows], table$lower[rows]),
                             upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$rows$shared[rows]))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  labels <- ggplot2::labs(x = paste0(head, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$request$blueprint$title),
+  labels <- ggplot2::labs(x = paste0(kind, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$request$blueprint$title),
                           caption = if (any(points$held)) "what is held across groups has the same value in all of them")
   if (length(groups) > 4L) {
     # a panel for each parameter, a line for each group
@@ -120,7 +120,7 @@ expected_lines <- function(view, construct) {
   p <- length(layout$observed)
   at <- p + match(construct, layout$constructs)
   others <- setdiff(seq_along(layout$constructs) + p, at)
-  items <- intersect(layout$rows$second[layout$rows$head == "loading" & layout$rows$first == construct], layout$observed)
+  items <- intersect(layout$rows$second[layout$rows$kind == "loading" & layout$rows$first == construct], layout$observed)
   ends <- matrices$mean[at] + c(-2, 2) * sqrt(max(matrices$covariance[at, at], 0))
   do.call(rbind, lapply(items, function(item) {
     i <- match(item, layout$observed)

@@ -28,9 +28,9 @@ place_nodes <- function(table, text) {
   layer <- core_layers(table, core)
   owner <- item_owner(table, items)
   flowing <- max(layer) > 1L
-  residual <- table$rows$head == "variance" & table$rows$first %in% items
+  residual <- table$rows$kind == "variance" & table$rows$first %in% items
   room <- max(c(0L, nchar(text[residual], "width")))           # characters beside an item
-  tied <- any(table$rows$head == "covariance" & table$rows$first %in% items & table$rows$second %in% items)
+  tied <- any(table$rows$kind == "covariance" & table$rows$first %in% items & table$rows$second %in% items)
   general <- if (!flowing) general_factors(table, core)
   nodes <- if (flowing) {
     place_flowing(core, layer, items, owner, table, room, max(nchar(text)))
@@ -45,15 +45,15 @@ place_nodes <- function(table, text) {
 
 # The construct an item hangs on: the first that declares it.
 item_owner <- function(table, items) {
-  own <- table$rows$head %in% c("loading", "weight")
-  item <- ifelse(table$rows$head == "weight", table$rows$first, table$rows$second)[own]
-  construct <- ifelse(table$rows$head == "weight", table$rows$second, table$rows$first)[own]
+  own <- table$rows$kind %in% c("loading", "weight")
+  item <- ifelse(table$rows$kind == "weight", table$rows$first, table$rows$second)[own]
+  construct <- ifelse(table$rows$kind == "weight", table$rows$second, table$rows$first)[own]
   stats::setNames(construct[match(items, item)], items)
 }
 
 # Longest path from the exogenous side, over effects and loadings between core variables; loops are cut.
 core_layers <- function(table, core) {
-  arrow <- table$rows$head %in% arrow_heads & table$rows$first %in% core & table$rows$second %in% core
+  arrow <- table$rows$kind %in% arrow_kinds & table$rows$first %in% core & table$rows$second %in% core
   from <- table$rows$first[arrow]
   to <- table$rows$second[arrow]
   layer <- stats::setNames(rep(1L, length(core)), core)
@@ -120,7 +120,7 @@ item_margin <- function(room, tied, size) residual_length + text_box(strrep("0",
 
 # Constructs whose items take in all items of another one.
 general_factors <- function(table, core) {
-  loading <- table$rows$head == "loading"
+  loading <- table$rows$kind == "loading"
   items <- lapply(stats::setNames(core, core), function(name) table$rows$second[loading & table$rows$first == name])
   takes_in <- function(a, b) length(items[[b]]) > 0L && length(items[[a]]) > length(items[[b]]) && all(items[[b]] %in% items[[a]])
   wider <- function(a) any(vapply(core, function(b) takes_in(a, b), NA))
@@ -130,7 +130,7 @@ general_factors <- function(table, core) {
 # General factors on the left, items in the middle, group factors on the right.
 place_bifactor <- function(core, general, items, table) {
   groups <- setdiff(core, general)
-  loading <- table$rows$head == "loading"
+  loading <- table$rows$kind == "loading"
   of_group <- table$rows$first[loading & table$rows$first %in% groups][match(items, table$rows$second[loading & table$rows$first %in% groups])]
   items <- items[order(match(of_group, groups))]
   of_group <- sort(match(of_group, groups), na.last = TRUE)
@@ -161,7 +161,7 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
   item_w <- max(0.5, text_box(c(items, "x"), size)$w + 0.12)
   core_w <- max(1.05, text_box(core, size + 1)$w + 0.3)
   core_h <- min(0.55, max(0.34, pitch * 1.6))
-  covariance <- which(table$rows$head == "covariance")
+  covariance <- which(table$rows$kind == "covariance")
   side_margin <- function(names) {
     mine <- items[owner %in% names]
     if (length(mine) == 0L) return(0)
@@ -213,7 +213,7 @@ place_flowing <- function(core, layer, items, owner, table, room, longest) {
 
 # Whether the constructs of a layer that have items have them in common, each with another.
 share_items <- function(names, table) {
-  items <- lapply(names, function(name) table$rows$second[table$rows$head == "loading" & table$rows$first == name])
+  items <- lapply(names, function(name) table$rows$second[table$rows$kind == "loading" & table$rows$first == name])
   items <- items[lengths(items) > 0L]
   length(items) > 1L && all(vapply(seq_along(items), function(i) any(items[[i]] %in% unlist(items[-i])), NA))
 }
@@ -230,7 +230,7 @@ untangle <- function(order_in, table) {
   for (l in seq_along(order_in)[-1L]) {
     names <- order_in[[l]]
     score <- vapply(names, function(name) {
-      from <- table$rows$first[table$rows$head %in% arrow_heads & table$rows$second %in% name]
+      from <- table$rows$first[table$rows$kind %in% arrow_kinds & table$rows$second %in% name]
       from <- intersect(from, names(known))
       if (length(from)) mean(known[from]) else 0.5
     }, 0)
@@ -298,7 +298,7 @@ centre <- function(node) c(node$x, node$y)
 
 # Straight where nothing is in the way, bent where something is; the two arrows of a loop part company.
 path_edges <- function(table, nodes) {
-  rows <- which(table$rows$head %in% arrow_heads)
+  rows <- which(table$rows$kind %in% arrow_kinds)
   key <- paste(table$rows$first[rows], table$rows$second[rows])
   lapply(rows, function(row) {
     from <- node_at(nodes, table$rows$first[row])
@@ -312,7 +312,7 @@ path_edges <- function(table, nodes) {
       outside <- any(points[, 2L] < 0.05 | points[, 2L] > diagram_page[["height"]] - 0.05)
       hits + outside + abs(offset) * 0.1
     }, 0)
-    list(row = row, type = table$rows$head[row], path = clip(bend(anchor(from, to), anchor(to, from), offsets[which.min(cost)], 81L), from, to))
+    list(row = row, type = table$rows$kind[row], path = clip(bend(anchor(from, to), anchor(to, from), offsets[which.min(cost)], 81L), from, to))
   })
 }
 
@@ -326,10 +326,10 @@ anchor <- function(node, other) {
 
 covariance_edges <- function(table, nodes, text) {
   # those of a composite's items are many and assumed: the caption says that they are left out
-  composed <- table$rows$first[table$rows$head == "weight"]
-  rows <- which(table$rows$head == "covariance" & !(table$rows$assumed & (table$rows$first %in% composed | table$rows$second %in% composed)))
+  composed <- table$rows$first[table$rows$kind == "weight"]
+  rows <- which(table$rows$kind == "covariance" & !(table$rows$assumed & (table$rows$first %in% composed | table$rows$second %in% composed)))
   size <- attr(nodes, "text_size") * 0.9
-  value <- stats::setNames(text[table$rows$head == "variance"], table$rows$first[table$rows$head == "variance"])
+  value <- stats::setNames(text[table$rows$kind == "variance"], table$rows$first[table$rows$kind == "variance"])
   beside <- function(name) if (name %in% table$endogenous) residual_length + text_box(value[[name]], size)$w + 0.02 else 0
   lapply(rows, function(row) {
     from <- node_at(nodes, table$rows$first[row])
@@ -377,7 +377,7 @@ rim <- function(node, outward, angle) {
 
 # A short arrow into each residual, from the outer side.
 residual_edges <- function(table, nodes) {
-  rows <- which(table$rows$head == "variance" & table$rows$first %in% table$endogenous)
+  rows <- which(table$rows$kind == "variance" & table$rows$first %in% table$endogenous)
   lapply(rows, function(row) {
     node <- node_at(nodes, table$rows$first[row])
     length <- residual_length
@@ -390,7 +390,7 @@ residual_edges <- function(table, nodes) {
       path <- rbind(edge + (length + 0.05) * c(cos(angle), sin(angle)), edge)
     } else if (node$side == 3) {
       # lines arrive on both sides: beside the one from the right, away from where it comes
-      causes <- nodes[nodes$name %in% table$rows$first[table$rows$second %in% node$name & table$rows$head == "loading"] & nodes$x > node$x, ]
+      causes <- nodes[nodes$name %in% table$rows$first[table$rows$second %in% node$name & table$rows$kind == "loading"] & nodes$x > node$x, ]
       y <- node$y + (if (nrow(causes) && causes$y[1L] > node$y) -1 else 1) * node$h * 0.35
       path <- rbind(c(node$x + node$w / 2 + length, y), c(node$x + node$w / 2, y))
     } else if (abs(node$side) == 2) {

@@ -20,7 +20,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
   view <- one_view(fit, group)
   check_level(level)
   table <- view$layout
-  rows <- which(table$rows$head == "loading")
+  rows <- which(table$rows$kind == "loading")
   if (length(rows) == 0L) abort("input", "The model has no loadings to draw.")
   at <- fit$layout$spans[[view$number]][rows]
   value <- standardized_of(fit)$value[at]

@@ -62,9 +62,9 @@ group_diagram <- function(view, values, nudge, width = NULL, differs = NULL) {
 
 # Rows whose values differ between groups by a Wald test at .05.
 differing_rows <- function(fit) {
-  if (length(fit$layout$groups) < 2L) return(logical(length(fit$layout$rows$head)))
+  if (length(fit$layout$groups) < 2L) return(logical(length(fit$layout$rows$kind)))
   compared <- compare_groups(fit, c("loading", "weight", "effect", "covariance"))
-  plain <- address_format(fit$layout$rows$head, fit$layout$rows$first, fit$layout$rows$second)
+  plain <- address_format(fit$layout$rows$kind, fit$layout$rows$first, fit$layout$rows$second)
   plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 
@@ -144,7 +144,7 @@ draw_diagrams <- function(panels, caption, title) {
   }
   plot <- ggplot2::ggplot() +
     straight("covariance", "both", palette_dusk[["slate"]], function(s) 0.2 + 0.9 * s) +
-    straight(arrow_heads, "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
+    straight(arrow_kinds, "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
     straight("residual", "last", palette_dusk[["slate"]], function(s) 0.3 + 0 * s) +
     ggplot2::scale_linewidth_identity() +
     ggplot2::scale_linetype_manual(values = c(`FALSE` = "solid", `TRUE` = "42"), guide = "none")

@@ -12,7 +12,7 @@
 #'   made-up moments that the model implies.
 #' @param by,levels,missing_codes As in [fit_model()]; groups need data.
 #' @return An object of class `orizzonte_identification`: a list with
-#'   `identified`, `moments`, `parameters`, `df`, `families` (counts of free
+#'   `identified`, `moments`, `parameters`, `df`, `kinds` (counts of free
 #'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
 #'   that trade off), `notes` (what rests on little), `remedies`, `assumed` and
 #'   `not_assumed`.
@@ -49,7 +49,7 @@ examine_identification <- function(layout, moments) {
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
   identified <- counts$df >= 0L && lacking == 0L
   list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
-       families = format_families(counts), equations = counts$equations,
+       kinds = format_kinds(counts), equations = counts$equations,
        rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
        trading = trading, notes = if (identified) resting_on_little(layout) else character(),
        remedies = if (identified) character() else unique(unname(remedies(layout, counts, lacking))))
@@ -63,7 +63,7 @@ plausible_moments <- function(layout) {
     model <- core_implied(layout$model, eta[layout$model$rows])[[1L]]
     s <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
     if (smallest_eigenvalue(s) > 1e-3 * max(diag(s))) break
-    covarying <- layout$rows$head %in% c("covariance", "effect") & is.na(layout$rows$fixed)
+    covarying <- layout$rows$kind %in% c("covariance", "effect") & is.na(layout$rows$fixed)
     eta[covarying] <- eta[covarying] / 2
     if (attempt == 20L) s <- diag(p) + 0.3
   }
@@ -80,7 +80,7 @@ refuse_unidentified <- function(layout, moments) refuse(layout, examine_identifi
 refuse <- function(layout, found) {
   reason <- if (found$df < 0L) {
     c("The model cannot be identified: it has more free parameters than moments.",
-      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ", enumerate(found$families), "."))
+      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ", enumerate(found$kinds), "."))
   } else {
     c(paste0("The model is not identified: ", count_of(found$lacking, "parameter"), " too many for what the covariances can tell."),
       x = if (length(found$trading)) {
@@ -106,9 +106,9 @@ remedies <- function(layout, counts, lacking) {
       add(scale$construct, " has no scale: drop relax(", layout$rows$parameter[scale$variance], "), or fix one of its loadings.")
     }
     items <- layout$rows$second[scale$loadings]
-    linked <- any(layout$rows$head %in% c("effect", "covariance", "loading") & is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
-                    layout$rows$head %in% c("effect", "covariance") & is.na(layout$rows$fixed) & layout$rows$first == scale$construct)
-    free_residual <- any(is.na(layout$rows$fixed[layout$rows$head == "variance" & layout$rows$first %in% items]))
+    linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") & is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
+                    layout$rows$kind %in% c("effect", "covariance") & is.na(layout$rows$fixed) & layout$rows$first == scale$construct)
+    free_residual <- any(is.na(layout$rows$fixed[layout$rows$kind == "variance" & layout$rows$first %in% items]))
     if (length(items) == 1L && free_residual && items %in% layout$observed) {
       add(scale$construct, " has one item: fix its residual variance, such as restrict(", address_format("variance", items), " == 0).")
     } else if (length(items) == 2L && !linked) {
@@ -117,7 +117,7 @@ remedies <- function(layout, counts, lacking) {
       add(scale$construct, " has two items: what tells their loadings apart is its links with the rest; equal loadings would help.")
     }
   }
-  dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$head == "effect"], layout$composites)
+  dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$kind == "effect"], layout$composites)
   for (name in dead_end) {
     add(name, " is a composite without an outgoing path: weights can be told apart only through effects on something else.")
   }
@@ -132,7 +132,7 @@ remedies <- function(layout, counts, lacking) {
 
 # Pairs that point at each other where one of them has no cause of its own.
 loops_without_instruments <- function(layout) {
-  effects <- which(layout$rows$head == "effect")
+  effects <- which(layout$rows$kind == "effect")
   from <- layout$rows$first[effects]
   to <- layout$rows$second[effects]
   out <- list()
@@ -153,7 +153,7 @@ group_on_little <- function(layout) {
   out <- character()
   for (scale in layout$scales) {
     if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$rows$fixed[scale$loadings])) next
-    links <- layout$rows$parameter[layout$rows$head %in% c("covariance", "effect") & is.na(layout$rows$fixed) &
+    links <- layout$rows$parameter[layout$rows$kind %in% c("covariance", "effect") & is.na(layout$rows$fixed) &
                                 (layout$rows$first == scale$construct | layout$rows$second %in% scale$construct)]
     out <- c(out, paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
                          if (length(links) == 1L) ": if it is" else ": if all of them are", " near zero, its loadings cannot be told apart."))
@@ -165,7 +165,7 @@ group_on_little <- function(layout) {
 print.orizzonte_identification <- function(x, ...) {
   cat(heading(paste0("Identification: ", x$title)), sep = "\n")
   cat(format_count_line(x), "\n", sep = "")
-  cat(wrap_lines(paste0("free: ", paste(x$families, collapse = ", ")), indent = 2L, hang = 8L), sep = "\n")
+  cat(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L), sep = "\n")
   if (x$identified) {
     cat("Identified: the rank is full (", x$rank, ")", if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
     if (length(x$notes)) cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")

@@ -26,12 +26,12 @@ view_improper <- function(view) {
 
 negative_parts <- function(view) {
   rows <- view$layout$rows
-  at <- which(rows$head == "variance" & view$eta < 0)
+  at <- which(rows$kind == "variance" & view$eta < 0)
   if (length(at) == 0L) return(trouble_rows())
   address <- rows$parameter[at]
   trouble_rows(address, view$eta[at],
-               paste0(address, " = ", format_number(view$eta[at]), ": a negative ", rows$role[at],
-                      ifelse(rows$role[at] != "variance", ", so R\u00b2 is above 1", "")))
+               paste0(address, " = ", format_number(view$eta[at]), ": a negative ", rows$meaning[at],
+                      ifelse(rows$meaning[at] != "variance", ", so R\u00b2 is above 1", "")))
 }
 
 # Correlations of constructs beyond 1, or a matrix of them that is not positive semi-definite.

@@ -4,30 +4,30 @@
 #' equal by construction and has no test; its standardized values differ all the same, where variances do.
 #'
 #' @param fit A fit from [fit_model()] with groups.
-#' @param heads Heads to show, such as `"effect"`; loadings, weights, effects and covariances when `NULL`.
+#' @param kinds Kinds to show, such as `"effect"`; loadings, weights, effects and covariances when `NULL`.
 #' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group `estimate`, `se` and `standardized` (followed by a dot and
 #'   the group), `difference`
 #'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
-#' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown head.
+#' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown kind.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Staying", reflected_in = st1:st3) |>
 #'   effect(Staying ~ Belonging)
 #' fit <- suppressMessages(fit_model(hold_equal(bp, loading), choirs, by = setting))
-#' compare_groups(fit, heads = "effect")
+#' compare_groups(fit, kinds = "effect")
 #' @export
-compare_groups <- function(fit, heads = NULL) {
+compare_groups <- function(fit, kinds = NULL) {
   check_fit(fit, "compare_groups")
   check_grouped(fit$layout)
-  unknown <- setdiff(heads, names(address_heads))
+  unknown <- setdiff(kinds, names(address_kinds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no head ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_heads))))
+    abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_kinds))))
   }
   rows <- fit$layout$rows
   groups <- fit$layout$groups
-  plain <- address_format(rows$head, rows$first, rows$second)
-  wanted <- unique(plain[rows$head %in% (heads %||% c("loading", "weight", "effect", "covariance"))])
+  plain <- address_format(rows$kind, rows$first, rows$second)
+  wanted <- unique(plain[rows$kind %in% (kinds %||% c("loading", "weight", "effect", "covariance"))])
   se <- raw_errors(fit)
   standardized <- standardized_of(fit)$value
   places <- paste(plain, rows$group, sep = "\r")

@@ -34,7 +34,7 @@ group_gaps <- function(ladder, rung = "scalar") {
 
 item_gaps <- function(fit, item, groups) {
   rows <- fit$layout$rows
-  own <- rows$head == "loading" & rows$second %in% item | rows$head == "intercept" & rows$first == item
+  own <- rows$kind == "loading" & rows$second %in% item | rows$kind == "intercept" & rows$first == item
   held <- any(rows$shared[own])
   freed <- if (held) refit_quietly(fit, list(blueprint = freed_item(fit, own))) else fit
   test <- difference_test(fit, freed)
@@ -60,7 +60,7 @@ item_gaps <- function(fit, item, groups) {
 freed_item <- function(fit, own) {
   rows <- fit$layout$rows
   bp <- bare_trail(fit$request$blueprint)
-  bp$let_differ <- union(bp$let_differ, unique(address_format(rows$head, rows$first, rows$second)[own]))
+  bp$let_differ <- union(bp$let_differ, unique(address_format(rows$kind, rows$first, rows$second)[own]))
   bp
 }
 
@@ -97,8 +97,8 @@ total_gaps <- function(fit, gaps, groups) {
 item_status <- function(fit) {
   rows <- fit$layout$rows
   free <- !rows$shared & is.na(rows$fixed)
-  loose <- rows$head == "loading" & free | rows$head == "intercept" & !rows$shared & rows$first %in% reflective_items(fit$layout)
-  unique(ifelse(rows$head == "loading", rows$second, rows$first)[loose])
+  loose <- rows$kind == "loading" & free | rows$kind == "intercept" & !rows$shared & rows$first %in% reflective_items(fit$layout)
+  unique(ifelse(rows$kind == "loading", rows$second, rows$first)[loose])
 }
 
 # The largest ones first.

@@ -74,7 +74,7 @@ check_rungs <- function(rungs, structural) {
     abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_adds)),
                      i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
   }
-  known <- c(hold_heads, hold_slices)
+  known <- c(hold_kinds, hold_slices)
   unknown <- setdiff(structural, known)
   if (length(unknown)) {
     abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known)))

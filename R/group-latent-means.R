@@ -22,7 +22,7 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   check_level(level)
   standardize <- choose_one(standardize, c("reference", "pooled"), "`standardize`")
   rows <- fit$layout$rows
-  if (!any(rows$shared & rows$head == "intercept")) {
+  if (!any(rows$shared & rows$kind == "intercept")) {
     abort("input", c("Means of constructs can be compared only when intercepts are held across groups.",
                      i = "Take the scalar rung of invariance(), or hold_equal(blueprint, loading, intercept)."))
   }
@@ -35,10 +35,10 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   out <- c(columns[c("construct", "group", "difference")], inference_block(columns$difference, columns$se, level),
            columns[c("standardized", "standardized_se")])
   indicators <- lapply(stats::setNames(constructs, constructs), function(name) {
-    unique(rows$second[rows$head == "loading" & rows$first == name])
+    unique(rows$second[rows$kind == "loading" & rows$first == name])
   })
   held <- vapply(indicators, function(items) {
-    at <- rows$head %in% c("intercept", "mean") & rows$shared & rows$first %in% items
+    at <- rows$kind %in% c("intercept", "mean") & rows$shared & rows$first %in% items
     length(unique(rows$first[at]))
   }, 0L)
   structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference, standardize = standardize,
@@ -70,9 +70,9 @@ mean_gap <- function(fit, name, group, reference, standardize) {
 comparable_constructs <- function(layout) {
   rows <- layout$rows
   Filter(function(name) {
-    mean <- rows$head == "mean" & rows$first == name
-    items <- rows$second[rows$head == "loading" & rows$first == name]
-    any(is.na(rows$fixed[mean])) || any(rows$shared & rows$head %in% c("intercept", "mean") & rows$first %in% items)
+    mean <- rows$kind == "mean" & rows$first == name
+    items <- rows$second[rows$kind == "loading" & rows$first == name]
+    any(is.na(rows$fixed[mean])) || any(rows$shared & rows$kind %in% c("intercept", "mean") & rows$first %in% items)
   }, setdiff(layout$constructs, layout$composites))
 }
 

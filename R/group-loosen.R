@@ -79,12 +79,12 @@ releasable <- function(fit, parameters) {
   vapply(parameters, function(text) {
     row <- match(text, table$parameter)
     here <- table$group == table$group[row] & table$shared
-    if (table$head[row] == "loading") return(sum(here & table$head == "loading" & table$first == table$first[row]) > 2L)
-    if (table$head[row] %in% c("intercept", "mean")) {
-      owners <- unique(table$first[table$head == "loading" & table$second == table$first[row]])
+    if (table$kind[row] == "loading") return(sum(here & table$kind == "loading" & table$first == table$first[row]) > 2L)
+    if (table$kind[row] %in% c("intercept", "mean")) {
+      owners <- unique(table$first[table$kind == "loading" & table$second == table$first[row]])
       if (length(owners) == 0L) return(TRUE)
-      items <- unique(table$second[table$head == "loading" & table$first %in% owners])
-      return(sum(here & table$head %in% c("intercept", "mean") & table$first %in% items) > 2L)
+      items <- unique(table$second[table$kind == "loading" & table$first %in% owners])
+      return(sum(here & table$kind %in% c("intercept", "mean") & table$first %in% items) > 2L)
     }
     TRUE
   }, NA, USE.NAMES = FALSE)
@@ -94,7 +94,7 @@ releasable <- function(fit, parameters) {
 released_values <- function(fit, parameter) {
   rows <- fit$layout$rows
   at <- match(parameter, rows$parameter)
-  plain <- address_format(rows$head, rows$first, rows$second)
+  plain <- address_format(rows$kind, rows$first, rows$second)
   others <- setdiff(which(plain == plain[at]), at)
   list(estimate = values_of(fit)[at], reference = values_of(fit)[others[1L]])
 }

@@ -112,7 +112,7 @@ redundant_equations <- function(layout) {
 
 # Middling values, no two alike, so that no accidental equality hides or makes a rank.
 typical_values <- function(layout, phase = 0) {
-  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6, intercept = 0, mean = 0)[layout$rows$head]
+  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6, intercept = 0, mean = 0)[layout$rows$kind]
   unname(value * (1 + 0.1 * sin(seq_along(value) + phase)))
 }
 

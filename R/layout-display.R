@@ -7,8 +7,8 @@ shown_group <- function(layout, group) {
 }
 
 # Addresses as a user meets them: with the group when there are several.
-shown_address <- function(layout, head, first, second = NA_character_, group) {
-  address_format(head, first, second, shown_group(layout, group))
+shown_address <- function(layout, kind, first, second = NA_character_, group) {
+  address_format(kind, first, second, shown_group(layout, group))
 }
 
 # " in group evening", "in group evening: " and "evening: ", or nothing.
@@ -79,7 +79,7 @@ list_assumptions <- function(layout, bp) {
   }
   rows <- layout$rows
   what <- function(at) {
-    enumerate(unique(address_format(rows$head[at], rows$first[at], rows$second[at])), most = 8L)
+    enumerate(unique(address_format(rows$kind[at], rows$first[at], rows$second[at])), most = 8L)
   }
   held <- which(rows$shared & is.na(rows$fixed))
   carried <- function(s) s$kind == "carried" && any(rows$shared[s$loadings])
@@ -104,20 +104,20 @@ group_assumptions <- function(layout, bp) {
   lines <- character()
   add <- function(...) lines <<- c(lines, paste0(...))
   named <- function(at) enumerate(rows$first[at], most = 12L)
-  residual <- which(rows$role == "residual variance")
+  residual <- which(rows$meaning == "residual variance")
   if (length(residual)) {
     add("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual))
   }
-  disturbance <- which(rows$role == "disturbance variance")
+  disturbance <- which(rows$meaning == "disturbance variance")
   if (length(disturbance)) add("disturbances of ", named(disturbance))
-  covariances <- which(rows$head == "covariance" & rows$assumed)
+  covariances <- which(rows$kind == "covariance" & rows$assumed)
   if (length(covariances)) {
     among <- unique(c(rbind(rows$first[covariances], rows$second[covariances])))
     count <- if (length(covariances) == 1L) "the covariance of " else
       paste0(length(covariances), " covariances among ")
     add(count, enumerate(among, most = 12L), " (nothing points at them)")
   }
-  free <- which(rows$head == "intercept" & is.na(rows$fixed))
+  free <- which(rows$kind == "intercept" & is.na(rows$fixed))
   if (length(free)) {
     add("free intercepts of ", count_of(length(free), "observed variable"),
         if (length(layout$constructs)) "; means of constructs fixed at 0 unless stated")
@@ -126,7 +126,7 @@ group_assumptions <- function(layout, bp) {
   lines <- c(lines, unlist(lapply(layout$scales, scale_sentence, rows = rows)))
   outcomes <- unique(bp$effects$to)
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
-  stated <- rows$head == "covariance"
+  stated <- rows$kind == "covariance"
   known <- pair_key(rows$first[stated], rows$second[stated])
   missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% known)
   not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes),
@@ -135,11 +135,11 @@ group_assumptions <- function(layout, bp) {
 }
 
 scale_sentence <- function(scale, rows) {
-  plain <- function(at) address_format(rows$head[at], rows$first[at], rows$second[at])
+  plain <- function(at) address_format(rows$kind[at], rows$first[at], rows$second[at])
   switch(scale$kind,
     marker = paste0("scale of ", scale$construct, ": ", plain(scale$marker), " = 1"),
     unit = paste0("scale of ", scale$construct, ": ", plain(scale$variance), " = 1",
-                  if (rows$role[scale$variance] == "disturbance variance") " (its disturbance)"),
+                  if (rows$meaning[scale$variance] == "disturbance variance") " (its disturbance)"),
     average = paste0("scale of ", scale$construct, ": its ", length(scale$loadings),
                      " loadings average 1"),
     given = paste0("scale of ", scale$construct, ": from the values you fixed"))

@@ -21,9 +21,9 @@ check_quantities <- function(layout, bp) {
   for (name in names(bp$quantities)) {
     for (text in quantity_addresses(bp$quantities[[name]])) {
       address <- parse_address(text)
-      if (address$head %in% names(address_heads)) {
+      if (address$kind %in% names(address_kinds)) {
         restricted_rows(format(address), layout)
-      } else if (address$head == "quantity") {
+      } else if (address$kind == "quantity") {
         if (!address$first %in% defined) {
           abort("restriction", c(paste0("quantity[", name, "] uses ", text, ", which is not declared before it."), did_you_mean(address$first, defined)))
         }
@@ -41,9 +41,9 @@ check_claims <- function(layout, bp) {
   for (name in names(bp$claims)) {
     for (text in claim_addresses(bp$claims[[name]])) {
       address <- parse_address(text)
-      if (address$head %in% names(address_heads)) {
+      if (address$kind %in% names(address_kinds)) {
         restricted_rows(text, layout)
-      } else if (address$head == "quantity") {
+      } else if (address$kind == "quantity") {
         known <- names(bp$quantities)
         if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first,
             known)))

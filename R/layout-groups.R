@@ -17,11 +17,11 @@ stack_groups <- function(bp, means, observed, groups = NULL) {
   rows <- lapply(stats::setNames(columns, columns), function(name) {
     unlist(lapply(tables, function(table) table$rows[[name]]), use.names = FALSE)
   })
-  sizes <- vapply(tables, function(table) length(table$rows$head), 0L)
+  sizes <- vapply(tables, function(table) length(table$rows$kind), 0L)
   ends <- cumsum(sizes)
   rows$group <- rep(groups, sizes)
   out <- list(rows = rows, groups = groups, grouped = grouped, means = means)
-  out$rows$parameter <- shown_address(out, rows$head, rows$first, rows$second, rows$group)
+  out$rows$parameter <- shown_address(out, rows$kind, rows$first, rows$second, rows$group)
   out$spans <- Map(function(end, size) seq(end - size + 1L, length.out = size), ends, sizes)
   out$parts <- Map(function(table, start) {
     c(table[part_names], list(indicators = lapply(table$indicators, function(rows) rows + start)))
@@ -65,14 +65,14 @@ hold_aliases <- list(intercept = "intercept[items]", mean = "mean[constructs]",
 
 kind_rows <- function(kind, layout) {
   rows <- layout$rows
-  head <- sub("\\[.*", "", kind)
+  plain <- sub("\\[.*", "", kind)
   items <- reflective_items(layout)
   constructs <- layout$constructs
   inside <- function(of) rows$first %in% of & (is.na(rows$second) | rows$second %in% of)
-  which(rows$head == head & switch(kind,
+  which(rows$kind == plain & switch(kind,
     "loading[items]" = !rows$second %in% constructs,
     "loading[constructs]" = rows$second %in% constructs,
-    "mean[indicators]" = rows$first %in% rows$second[rows$head == "loading"],
+    "mean[indicators]" = rows$first %in% rows$second[rows$kind == "loading"],
     "intercept[items]" = rows$first %in% items,
     "variance[items]" = , "covariance[items]" = inside(items),
     "variance[constructs]" = , "covariance[constructs]" = inside(constructs),
@@ -83,7 +83,7 @@ kind_rows <- function(kind, layout) {
 pattern_rows <- function(patterns, layout) {
   patterns <- unlist(lapply(patterns, function(pattern) hold_aliases[[pattern]] %||% pattern))
   unique(unlist(lapply(patterns, function(pattern) {
-    if (pattern %in% c(hold_heads, hold_slices)) return(kind_rows(pattern, layout))
+    if (pattern %in% c(hold_kinds, hold_slices)) return(kind_rows(pattern, layout))
     restricted_rows(pattern, layout)
   })))
 }
@@ -92,14 +92,14 @@ pattern_rows <- function(patterns, layout) {
 # freed here (means) and with the scales (variances).
 hold_across <- function(layout, hold, differ) {
   rows <- layout$rows
-  size <- length(rows$head)
+  size <- length(rows$kind)
   layout$rows$within <- tabulate(rows$class, size) > 1L
   layout$rows$shared <- rep(FALSE, size)
   if (!layout$grouped) return(layout)
   at <- setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout))
   # what was relaxed is not held
-  at <- setdiff(at, which(rows$relaxed & rows$head != "mean"))
-  plain <- address_format(rows$head, rows$first, rows$second)
+  at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
+  plain <- address_format(rows$kind, rows$first, rows$second)
   for (address in unique(plain[at])) {
     same <- at[plain[at] == address]
     if (length(same) < 2L) next
@@ -121,7 +121,7 @@ free_means <- function(layout) {
     rows <- layout$rows
     part <- layout$parts[[g]]
     span <- layout$spans[[g]]
-    held <- span[rows$head[span] %in% c("intercept", "mean") & rows$shared[span]]
+    held <- span[rows$kind[span] %in% c("intercept", "mean") & rows$shared[span]]
     open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), part$constructs)
     for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
       layout$notes <- union(layout$notes, paste0(
@@ -129,7 +129,7 @@ free_means <- function(layout) {
         "other means."))
       open <- setdiff(open, name)
     }
-    mean <- span[rows$head[span] == "mean" & rows$first[span] %in% open]
+    mean <- span[rows$kind[span] == "mean" & rows$first[span] %in% open]
     layout$rows$fixed[mean] <- NA
     layout$freed <- c(layout$freed, mean)
   }
@@ -138,7 +138,7 @@ free_means <- function(layout) {
 
 # A mean at 0 by default, of a construct some indicator of which is held.
 mean_may_differ <- function(name, rows, part, span, held) {
-  mean <- span[rows$head[span] == "mean" & rows$first[span] == name]
+  mean <- span[rows$kind[span] == "mean" & rows$first[span] == name]
   items <- rows$second[part$indicators[[name]]]
   !name %in% part$composites && length(mean) == 1L && identical(rows$fixed[mean], 0) &&
     !rows$touched[mean] && !rows$shared[mean] && any(rows$first[held] %in% items)

@@ -3,7 +3,7 @@
 # Adds `scales` (how each construct gets its unit) and fixes markers or variances in the layout.
 apply_scales <- function(layout, bp) {
   layout$scales <- list()
-  layout$rows$marked <- rep(FALSE, length(layout$rows$head))
+  layout$rows$marked <- rep(FALSE, length(layout$rows$kind))
   for (place in scale_places(layout)) {
     scale <- scale_of(place, layout, bp)
     if (scale$kind == "marker") {
@@ -35,7 +35,7 @@ scale_of <- function(place, layout, bp) {
   rows <- layout$rows
   name <- place$construct
   loadings <- place$indicators
-  variance <- place$span[rows$head[place$span] == "variance" & rows$first[place$span] == name]
+  variance <- place$span[rows$kind[place$span] == "variance" & rows$first[place$span] == name]
   composite <- name %in% layout$composites
   own <- bp$constructs[[name]]
   setting <- own$scale %||% if (composite) "marker" else bp$scale
@@ -86,7 +86,7 @@ marker_of <- function(name, loadings, composite, item, rows) {
 # observed variables, when known) decides which loading an average leaves to the others: the one with the largest
 # scale, since items in other units would otherwise make the map ill-conditioned.
 apply_map <- function(layout, sd = NULL) {
-  size <- length(layout$rows$head)
+  size <- length(layout$rows$kind)
   constant <- layout$rows$fixed
   constant[is.na(constant)] <- 0
   free_rows <- which(is.na(layout$rows$fixed))
@@ -133,7 +133,7 @@ apply_map <- function(layout, sd = NULL) {
 # A parameter goes by the address of its first row; one held across all groups by the address without a group.
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]
-  plain <- address_format(layout$rows$head, layout$rows$first, layout$rows$second)
+  plain <- address_format(layout$rows$kind, layout$rows$first, layout$rows$second)
   for (i in which(layout$rows$shared[layout$leading])) {
     rows <- which(layout$rows$class == classes[i])
     if (setequal(layout$rows$group[rows], layout$groups) && length(unique(plain[rows])) == 1L) out[i] <- plain[rows[1L]]

@@ -13,8 +13,8 @@ growth_note <- function(layout) {
   items <- unique(layout$rows$second[unlist(curve)])
   parts <- names(Filter(function(rows) any(layout$rows$second[rows] %in% items), given))
   if (length(parts) < 2L) return(NULL)
-  means <- layout$rows$head == "mean" & layout$rows$first %in% parts
-  intercepts <- layout$rows$head == "intercept" & layout$rows$first %in% items
+  means <- layout$rows$kind == "mean" & layout$rows$first %in% parts
+  intercepts <- layout$rows$kind == "intercept" & layout$rows$first %in% items
   no_means <- all(!is.na(layout$rows$fixed[means]) & layout$rows$fixed[means] == 0)
   free_intercepts <- all(is.na(layout$rows$fixed[intercepts]))
   if (!no_means) return(NULL)

@@ -3,7 +3,7 @@
 parameter_families <- c(effect = 0L, covariance = 1L, mean = 2L)
 
 # `means`: whether the data carry means. The result is a plain list of columns (cheap to build):
-# parameter, head, first, second, group, role, family, row, col, fixed (value or NA), class, weight/constant
+# parameter, kind, first, second, group, meaning (its kind in words), family, row, col, fixed (value or NA), class, weight/constant
 # of the scale, assumed (why a row is there though nobody asked for it), and attributes of the model.
 layout_parameters <- function(bp, means, observed = NULL) {
   variables <- blueprint_variables(bp)
@@ -63,20 +63,20 @@ layout_parameters <- function(bp, means, observed = NULL) {
   v <- length(varying)
   n_cov <- length(cov_first)
   n_mean <- if (means) length(all) else 0L
-  head <- c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
+  kind <- c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
             if (means) ifelse(is_construct, "mean", "intercept"))
   first <- c(load_first, from, varying, cov_first, if (means) all)
   second <- c(load_second, to, rep(NA_character_, v), cov_second, rep(NA_character_, n_mean))
   row <- match(c(load_second, to, varying, cov_first, if (means) all), all)
   col <- match(c(load_first, from, varying, cov_second, if (means) all), all)
-  variance_role <- rep("variance", v)
-  variance_role[endogenous_varying] <- "residual variance"
-  variance_role[endogenous_varying & varying %in% constructs] <- "disturbance variance"
+  variance_meaning <- rep("variance", v)
+  variance_meaning[endogenous_varying] <- "residual variance"
+  variance_meaning[endogenous_varying & varying %in% constructs] <- "disturbance variance"
   lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
   latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
   rows <- list(
-    head = head, first = first, second = second,
-    role = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_role,
+    kind = kind, first = first, second = second,
+    meaning = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_meaning,
              ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"), "covariance"),
              if (means) ifelse(is_construct, "mean", "intercept")),
     family = rep(parameter_families[c("effect", "covariance", "mean")], c(length(load_first) + length(from), v + n_cov, n_mean)),
@@ -90,7 +90,7 @@ layout_parameters <- function(bp, means, observed = NULL) {
 }
 
 check_composite_covariances <- function(rows, composites) {
-  bad <- which(rows$head == "covariance" & (rows$first %in% composites | rows$second %in% composites))
+  bad <- which(rows$kind == "covariance" & (rows$first %in% composites | rows$second %in% composites))
   if (length(bad) == 0L) return(invisible())
   address <- address_format("covariance", rows$first[bad[1L]], rows$second[bad[1L]])
   abort("restriction", c(paste0(address, " does not exist: a composite has no residual of its own to covary."),
@@ -134,7 +134,7 @@ apply_restrictions <- function(layout, bp) {
     layout$rows$touched[rows] <- TRUE
     if (is.numeric(restriction$right)) {
       clash <- rows[!is.na(layout$rows$fixed[rows]) & layout$rows$fixed[rows] != restriction$right &
-                      !(layout$rows$head[rows] == "mean" & layout$rows$fixed[rows] == 0)]
+                      !(layout$rows$kind[rows] == "mean" & layout$rows$fixed[rows] == 0)]
       if (length(clash)) contradiction(layout, clash[1L], restriction)
       layout$rows$fixed[rows] <- restriction$right
       next
@@ -202,7 +202,7 @@ restricted_rows <- function(text, layout, scope = NULL) {
   if (length(unknown) || (length(address$group) && !layout$grouped)) refuse_group(text, unknown[1L], layout)
   rows <- address_match(address, layout$rows, layout$constructs, scope)
   if (length(rows)) return(rows)
-  if (address$head %in% c("intercept", "mean") && !layout$means) {
+  if (address$kind %in% c("intercept", "mean") && !layout$means) {
     abort("restriction", c(paste0(text, " cannot be restricted: the data carry no means."),
                            i = "Give raw data, or summary data with means."))
   }

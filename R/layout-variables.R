@@ -2,14 +2,14 @@
 
 # Observed variables that are nothing but items.
 pure_items <- function(layout) {
-  measured <- c(layout$rows$second[layout$rows$head == "loading"], layout$rows$first[layout$rows$head == "weight"])
-  in_effects <- c(layout$rows$first[layout$rows$head == "effect"], layout$rows$second[layout$rows$head == "effect"])
+  measured <- c(layout$rows$second[layout$rows$kind == "loading"], layout$rows$first[layout$rows$kind == "weight"])
+  in_effects <- c(layout$rows$first[layout$rows$kind == "effect"], layout$rows$second[layout$rows$kind == "effect"])
   setdiff(intersect(layout$observed, measured), in_effects)
 }
 
 reachable <- function(layout, size) {
   step <- matrix(FALSE, size, size)
-  arrows <- which(layout$rows$head %in% arrow_heads)
+  arrows <- which(layout$rows$kind %in% arrow_kinds)
   step[cbind(layout$rows$row[arrows], layout$rows$col[arrows])] <- TRUE
   reach <- step
   repeat {
@@ -31,4 +31,4 @@ construct_items <- function(layout, name) {
   intersect(items, layout$observed)
 }
 
-reflective_items <- function(layout) intersect(layout$observed, layout$rows$second[layout$rows$head == "loading"])
+reflective_items <- function(layout) intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])

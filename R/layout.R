@@ -3,7 +3,7 @@
 # core reads it. Groups are always a list, also when there is one; pure.
 
 # The columns of the parameter table.
-row_columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col",
+row_columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
                  "fixed", "assumed", "class", "touched", "relaxed", "constrained", "within", "shared",
                  "marked", "status", "constant")
 
@@ -41,7 +41,7 @@ finish_layout <- function(layout, bp, sd) {
 means_saturated <- function(layout) {
   rows <- layout$rows
   mean_rows <- rows$family == parameter_families[["mean"]]
-  intercepts <- mean_rows & rows$head == "intercept"
+  intercepts <- mean_rows & rows$kind == "intercept"
   alone <- tabulate(rows$class, length(rows$class))[rows$class] == 1L
   if (!any(mean_rows)) return(FALSE)
   constrained <- unlist(lapply(layout$constraints, `[[`, "rows"))
@@ -93,22 +93,22 @@ layout_counts <- function(layout) {
   p <- vapply(layout$parts, function(part) length(part$observed), 0L)
   moments <- sum(p * (p + 1L) / 2L + if (layout$means) p else 0L)
   free <- layout$leading
-  role <- layout$rows$role[free]
+  meaning <- layout$rows$meaning[free]
   equations <- n_equations(layout)
   list(moments = moments, parameters = length(layout$parameters), equations = equations,
        df = moments - length(layout$parameters) + equations,
-       families = table(factor(role, levels = unique(role))))
+       kinds = table(factor(meaning, levels = unique(meaning))))
 }
 
-format_families <- function(counts) {
-  n <- as.integer(counts$families)
-  role <- names(counts$families)
-  paste(n, ifelse(n == 1L, role, plural(role)))
+format_kinds <- function(counts) {
+  n <- as.integer(counts$kinds)
+  kind <- names(counts$kinds)
+  paste(n, ifelse(n == 1L, kind, plural(kind)))
 }
 
 format_counts <- function(layout) {
   counts <- layout_counts(layout)
-  free <- paste0("free: ", paste(format_families(counts), collapse = ", "))
+  free <- paste0("free: ", paste(format_kinds(counts), collapse = ", "))
   c("Counts", paste0("  ", format_count_line(counts),
                      if (!layout$means) "  (covariances only; intercepts add as many moments)"),
     wrap_lines(free, indent = 2L, hang = 8L))

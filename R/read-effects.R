@@ -45,7 +45,7 @@ view_effects <- function(view, items, routes, level) {
 
 # A pair counts when a route leads from one to the other, whatever its estimate.
 effect_pairs <- function(layout, all, items) {
-  arrows <- which(layout$rows$head %in% arrow_heads)
+  arrows <- which(layout$rows$kind %in% arrow_kinds)
   pure <- if (!items) match(pure_items(layout), all)
   outcomes <- setdiff(unique(layout$rows$row[arrows]), pure)
   causes <- setdiff(unique(layout$rows$col[arrows]), pure)
@@ -59,13 +59,13 @@ effect_pairs <- function(layout, all, items) {
 # The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair` and `jet`.
 effect_rows <- function(view, pair, all, routes) {
   layout <- view$layout
-  arrows <- layout$rows$head %in% arrow_heads
+  arrows <- layout$rows$kind %in% arrow_kinds
   direct <- which(arrows & layout$rows$row == pair[2L] & layout$rows$col == pair[1L])
   row <- function(kind, parameter, jet) list(list(kind = kind, parameter = parameter, pair = pair, jet = jet))
   found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L), rep(pair[2L], 2L))
   jet <- function(i) list(value = found$value[i], gradient = found$gradient[i, ])
   mediated <- found$value[1L] != 0 || any(found$gradient[1L, ] != 0)
-  label <- function(head) address_format(head, all[pair[1L]], all[pair[2L]], shown_group(layout, view$group))
+  label <- function(kind) address_format(kind, all[pair[1L]], all[pair[2L]], shown_group(layout, view$group))
   along <- if (routes && mediated) simple_routes(layout, arrows, pair[1L], pair[2L])
   at <- view$fit$layout$spans[[view$number]]
   c(if (length(direct)) row("direct", layout$rows$parameter[direct], one_jet(derive(view$fit, "entry", 1L, at[direct]))),

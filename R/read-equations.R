@@ -1,8 +1,8 @@
-#' The structural equations and the role of each variable
+#' The structural equations and what each variable is
 #'
 #' @param fit A fit from [fit_model()].
 #' @return A data frame of class `orizzonte_equations`, one row for each
-#'   variable that something points at: `variable`, `role` (item, construct,
+#'   variable that something points at: `variable`, `kind` (item, construct,
 #'   observed outcome), `equation` with the estimates. The attribute `roles`
 #'   names the variables nothing points at.
 #' @examples
@@ -24,19 +24,19 @@ equations <- function(fit) {
 view_equations <- function(view) {
   layout <- view$layout
   outcomes <- layout$endogenous
-  role <- variable_kind(layout, outcomes)
-  order <- order(match(role, c("construct", "observed outcome", "item")))
+  kind <- variable_kind(layout, outcomes)
+  order <- order(match(kind, c("construct", "observed outcome", "item")))
   text <- vapply(outcomes[order], one_equation, "", view = view, USE.NAMES = FALSE)
-  list_frame(list(variable = outcomes[order], role = role[order], equation = mark_group(layout, view$group, text),
+  list_frame(list(variable = outcomes[order], kind = kind[order], equation = mark_group(layout, view$group, text),
                   group = shown_group(layout, rep(view$group, length(outcomes)))))
 }
 
 one_equation <- function(variable, view) {
   rows <- view$layout$rows
-  arrows <- which(rows$head %in% arrow_heads & rows$second %in% variable)
+  arrows <- which(rows$kind %in% arrow_kinds & rows$second %in% variable)
   terms <- paste0(format_number(abs(view$eta[arrows])), " ", address_name(rows$first[arrows]))
   sign <- ifelse(view$eta[arrows] < 0, "- ", "+ ")
-  intercept <- which(rows$head %in% c("intercept", "mean") & rows$first == variable)
+  intercept <- which(rows$kind %in% c("intercept", "mean") & rows$first == variable)
   start <- if (length(intercept) && view$eta[intercept] != 0) format_number(view$eta[intercept])
   body <- paste(paste0(sign, terms), collapse = " ")
   if (is.null(start)) body <- sub("^\\+ ", "", body)
@@ -46,11 +46,11 @@ one_equation <- function(variable, view) {
 
 #' @export
 print.orizzonte_equations <- function(x, ...) {
-  if (!all(c("variable", "role", "equation") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("variable", "kind", "equation") %in% names(x))) return(print(as.data.frame(unclass(x))))
   cat(heading("Equations"), sep = "\n")
-  for (role in unique(x$role)) {
-    title <- c(construct = "Constructs that something points at", item = "Items", `observed outcome` = "Observed outcomes")[[role]]
-    cat(title, wrap_lines(x$equation[x$role == role], indent = 2L, hang = 6L), sep = "\n")
+  for (kind in unique(x$kind)) {
+    title <- c(construct = "Constructs that something points at", item = "Items", `observed outcome` = "Observed outcomes")[[kind]]
+    cat(title, wrap_lines(x$equation[x$kind == kind], indent = 2L, hang = 6L), sep = "\n")
   }
   causes <- attr(x, "causes")
   if (length(causes)) {

@@ -10,7 +10,7 @@
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the confidence intervals.
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
-#'   `parameter` (its address), `group`, `role`, `estimate`, `se`, `z`, `p`
+#'   `parameter` (its address), `group`, `kind`, `estimate`, `se`, `z`, `p`
 #'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` and
 #'   Quantities follow at the end. `status`: free, fixed, equal, tied (by an
 #'   equation), at bound, or derived. What is
@@ -27,7 +27,7 @@ estimates <- function(fit, level = 0.95) {
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)
   se <- raw_errors(fit)
-  columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group), role = rows$role,
+  columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group), kind = rows$meaning,
                     estimate = values_of(fit)), inference_block(values_of(fit), se, level),
                list(standardized = standardized$value, standardized_se = standardized$se, status = rows$status))
   if (length(fit$request$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, level))
@@ -37,7 +37,7 @@ estimates <- function(fit, level = 0.95) {
 # Most rows are one parameter times a weight; the others need its map.
 row_errors <- function(layout, vcov) {
   map <- layout$map
-  terms <- tabulate(map$entry, length(layout$rows$head))
+  terms <- tabulate(map$entry, length(layout$rows$kind))
   se <- numeric(length(terms))
   single <- terms[map$entry] == 1L
   se[map$entry[single]] <- abs(map$weight[single]) * sqrt(pmax(diag(vcov), 0))[map$parameter[single]]
@@ -58,7 +58,7 @@ raw_errors <- function(fit) {
 
 #' @export
 print.orizzonte_estimates <- function(x, ...) {
-  needed <- c("parameter", "role", "estimate", "se", "z", "p", "standardized", "status")
+  needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
   cat(heading("Estimates"), format_estimates_table(x), sep = "\n")
   invisible(x)

@@ -173,7 +173,7 @@ troubled_variables <- function(fit) {
   rows <- match(improper_parts(fit)$parameter, layout$rows$parameter)
   rows <- rows[!is.na(rows)]
   if (!has_converged(fit)) {
-    running <- layout$rows$head %in% arrow_heads & abs(suppressWarnings(standardized_of(fit)$value)) > 2
+    running <- layout$rows$kind %in% arrow_kinds & abs(suppressWarnings(standardized_of(fit)$value)) > 2
     rows <- c(rows, which(running))
   }
   names <- stats::na.omit(unique(c(layout$rows$first[rows], layout$rows$second[rows])))

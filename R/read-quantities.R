@@ -24,7 +24,7 @@ coded_variables <- function(fit) {
 # Standardized values of all rows, with gradients and errors.
 standardized_of <- function(fit) {
   cached(fit, "standardized", {
-    rows <- seq_along(fit$layout$rows$head)
+    rows <- seq_along(fit$layout$rows$kind)
     found <- derive(fit, "standardized", 1L, rows, errors = TRUE)
     found$value[is.nan(found$value)] <- NA_real_
     found$se[is.na(found$se) | found$se < 1e-10] <- NA_real_
@@ -41,17 +41,17 @@ read_jet <- function(text, fit, scope = NULL) {
   expression <- str2lang(text)
   standardized <- identical(expression[[1L]], quote(standardized))
   address <- parse_address(if (standardized) expression[[2L]] else expression)
-  if (address$head %in% names(address_heads)) {
+  if (address$kind %in% names(address_kinds)) {
     row <- restricted_rows(format(address), fit$layout, scope)
     if (length(row) != 1L) abort("restriction", paste0(text, " is not one parameter."))
     return(one_jet(derive(fit, if (standardized) "standardized" else "entry", 1L, row)))
   }
   group <- address$group %||% scope
-  if (address$head == "quantity") return(quantity_jet(address$first, fit, group))
+  if (address$kind == "quantity") return(quantity_jet(address$first, fit, group))
   g <- match(chosen_group(fit$layout, if (fit$layout$grouped) group), fit$layout$groups)
   part <- fit$layout$parts[[g]]
   at <- variable_index(c(address$first, address$second), c(part$observed, part$constructs), text)
-  one_jet(derive(fit, address$head, g, at[1L], at[length(at)]))
+  one_jet(derive(fit, address$kind, g, at[1L], at[length(at)]))
 }
 
 one_jet <- function(found) list(value = found$value, gradient = found$gradient[1L, ])
@@ -97,6 +97,6 @@ quantity_rows <- function(fit, level) {
   se <- delta_se(do.call(rbind, lapply(jets, `[[`, "gradient")), vcov_of(fit))
   none <- rep(NA_real_, length(value))
   c(list(parameter = address_format("quantity", names, NA_character_, groups), group = groups,
-         role = rep("quantity", length(value)), estimate = value), inference_block(value, se, level),
+         kind = rep("quantity", length(value)), estimate = value), inference_block(value, se, level),
     list(standardized = none, standardized_se = none, status = rep("derived", length(value))))
 }

@@ -14,7 +14,7 @@ r_squared <- function(fit) {
   check_fit(fit, "r_squared")
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)
-  at <- which(rows$head == "variance" & rows$first %in% fit$layout$endogenous)
+  at <- which(rows$kind == "variance" & rows$first %in% fit$layout$endogenous)
   variable <- rows$first[at]
   list_frame_class(list(variable = variable, group = shown_group(fit$layout, rows$group[at]),
                         kind = variable_kind(fit$layout, variable), r_squared = 1 - standardized$value[at],
@@ -23,7 +23,7 @@ r_squared <- function(fit) {
 
 # What something that is pointed at is, in words.
 variable_kind <- function(layout, variable) {
-  items <- layout$rows$second[layout$rows$head == "loading"]
+  items <- layout$rows$second[layout$rows$kind == "loading"]
   ifelse(variable %in% layout$constructs, "construct", ifelse(variable %in% items, "item", "observed outcome"))
 }
 

@@ -181,11 +181,11 @@ srmr_parts <- function(view, parts = residual_parts(view)) {
 # The construct each item stands under: the one it loads on most, or its own name.
 main_construct <- function(view, names) {
   rows <- view$layout$rows
-  at <- which(rows$head %in% c("loading", "weight"))
+  at <- which(rows$kind %in% c("loading", "weight"))
   size <- abs(standardized_of(view$fit)$value[view$fit$layout$spans[[view$number]]][at])
   at <- at[order(-size, na.last = TRUE)]
-  item <- ifelse(rows$head[at] == "weight", rows$first[at], rows$second[at])
-  owner <- ifelse(rows$head[at] == "weight", rows$second[at], rows$first[at])
+  item <- ifelse(rows$kind[at] == "weight", rows$first[at], rows$second[at])
+  owner <- ifelse(rows$kind[at] == "weight", rows$second[at], rows$first[at])
   found <- owner[match(names, item)]
   ifelse(is.na(found), names, found)
 }

@@ -87,7 +87,7 @@ view_scores <- function(view, x, method) {
 
 # (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual variances.
 bartlett_weights <- function(layout, sigma, across, matrices, l) {
-  items <- which(layout$observed %in% layout$rows$second[layout$rows$head == "loading"])
+  items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
   with <- across[items, , drop = FALSE] %*% solve(matrices$covariance[l, l, drop = FALSE])
   inner <- solve(sigma[items, items, drop = FALSE], with)
   information <- crossprod(with, inner)

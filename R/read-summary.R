@@ -136,10 +136,10 @@ print.orizzonte_summary <- function(x, ...) {
   invisible(x)
 }
 
-# Estimates under one heading per role, columns aligned over all of them.
+# Estimates under one heading per kind, columns aligned over all of them.
 format_grouped_estimates <- function(x) {
   # construct means at zero are listed under "assumed"; a table of zeros says nothing more
-  x <- x[!(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
+  x <- x[!(x$kind == "mean" & x$status == "fixed" & x$estimate == 0), ]
   lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
   titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
               `disturbance variance` = "Disturbance variances", covariance = "Covariances", `residual covariance` = "Residual covariances",
@@ -147,7 +147,7 @@ format_grouped_estimates <- function(x) {
   order <- c("effect", "loading", "weight", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
              "residual variance", "intercept", "mean", "quantity")
   out <- lines[1L]
-  for (role in intersect(order, x$role)) out <- c(out, titles[[role]], paste0("  ", lines[-1L][x$role == role]))
+  for (kind in intersect(order, x$kind)) out <- c(out, titles[[kind]], paste0("  ", lines[-1L][x$kind == kind]))
   out[1L] <- paste0("  ", out[1L])
   out
 }

@@ -98,9 +98,9 @@ standardized_sides <- function(parsed, fit) {
     if (!is.null(plain_number(side))) return(if (plain_number(side) == 0) side)
     if (is.call(side) && identical(side[[1L]], quote(standardized))) return(side)
     if (!is.call(side) || !identical(side[[1L]], quote(`[`))) return(NULL)
-    head <- as.character(side[[2L]])
-    if (head %in% c("correlation", "r_squared")) return(side)
-    if (head %in% c("effect", "loading", "weight", "covariance")) call("standardized", side)
+    kind <- as.character(side[[2L]])
+    if (kind %in% c("correlation", "r_squared")) return(side)
+    if (kind %in% c("effect", "loading", "weight", "covariance")) call("standardized", side)
   })
   if (any(vapply(out, is.null, NA))) NULL else out
 }

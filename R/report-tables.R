@@ -31,16 +31,16 @@ release_columns <- function(found, most = 5L) {
   list(parameter = x$parameter, index = format_fixed(x$modification_index, 2L), p = format_p(x$p), `expected change` = format_number(x$expected_change),
        `std.` = format_fixed(x$expected_change_std, 2L), `real drop` = format_fixed(x$actual_drop, 2L), verdict = x$verdict)
 }
-report_estimates <- function(fit, role) {
+report_estimates <- function(fit, kind) {
   x <- estimates(fit)
-  x <- x[x$role %in% role & !(x$role == "mean" & x$status == "fixed" & x$estimate == 0), ]
+  x <- x[x$kind %in% kind & !(x$kind == "mean" & x$status == "fixed" & x$estimate == 0), ]
   interval <- ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
   words <- all_wordings(fit)
   item <- ifelse(is.na(fit$layout$rows$second[match(x$parameter, fit$layout$rows$parameter)]), fit$layout$rows$first[match(x$parameter, fit$layout$rows$parameter)],
                  fit$layout$rows$second[match(x$parameter, fit$layout$rows$parameter)])
   out <- list_frame(list(parameter = code_text(x$parameter), estimate = format_number(x$estimate), se = format_number(x$se), interval = interval,
                          p = format_p(x$p), standardized = format_fixed(x$standardized), status = ifelse(x$status %in% c("free", "derived"), "", x$status)))
-  if ("loading" %in% role && length(words)) out$wording <- ifelse(item %in% names(words), words[item], "")
+  if ("loading" %in% kind && length(words)) out$wording <- ifelse(item %in% names(words), words[item], "")
   names(out)[4L] <- "95 % interval"
   out
 }

@@ -28,7 +28,7 @@ profile_solution <- function(solution, layout, moments) {
   }
   eta <- ifelse(is.na(solution$eta), 0, solution$eta)
   solution$eta <- core_profile_means(full_model(layout), eta, unname(moments))
-  rows <- which(layout$rows$head == "intercept")
+  rows <- which(layout$rows$kind == "intercept")
   solution$theta[layout$map$parameter[match(rows, layout$map$entry)]] <- solution$eta[rows]
   solution
 }

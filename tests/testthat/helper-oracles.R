@@ -36,7 +36,7 @@ oracle_order <- function(fit, model) {
   known <- key(free$matrix, free$row, free$col)
   wanted <- vapply(names(stats::coef(fit)), function(address) {
     a <- parse_address(address)
-    switch(a$head,
+    switch(a$kind,
       loading = , weight = , effect = key("B", a$second, a$first), variance = key("Psi", a$first, a$first),
       covariance = key("Psi", a$first, a$second), key("alpha", a$first, a$first))
   }, "")
@@ -59,7 +59,7 @@ oracle_of_fit <- function(fit, free = character()) {
   table <- fit$layout$rows
   cell <- function(text) {
     a <- parse_address(text)
-    switch(a$head,
+    switch(a$kind,
       loading = , weight = , effect = c("B", a$second, a$first), variance = c("Psi", a$first, a$first),
       covariance = c("Psi", a$first, a$second), c("alpha", a$first, a$first))
   }

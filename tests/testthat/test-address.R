@@ -23,7 +23,7 @@ test_that("what is no address says so, with the nearest head", {
 })
 
 test_that("slices and patterns match rows in any order of the names", {
-  table <- list(head = c("loading", "loading", "covariance", "variance", "variance"), first = c("A", "A", "x1", "A", "x1"),
+  table <- list(kind = c("loading", "loading", "covariance", "variance", "variance"), first = c("A", "A", "x1", "A", "x1"),
                 second = c("x1", "x2", "x2", NA, NA), group = rep(NA_character_, 5))
   match <- function(text) address_match(parse_address(text), table, "A")
   expect_equal(match("loading[A, ]"), 1:2)

@@ -21,8 +21,8 @@ test_that("quantities and their errors agree with numerical derivatives of the d
     all <- c(layout$observed, layout$constructs)
     b <- psi <- matrix(0, length(all), length(all), dimnames = list(all, all))
     for (i in seq_along(eta)) {
-      if (layout$rows$head[i] %in% c("loading", "effect")) b[layout$rows$row[i], layout$rows$col[i]] <- eta[i]
-      if (layout$rows$head[i] %in% c("variance", "covariance")) psi[layout$rows$row[i], layout$rows$col[i]] <- psi[layout$rows$col[i], layout$rows$row[i]] <- eta[i]
+      if (layout$rows$kind[i] %in% c("loading", "effect")) b[layout$rows$row[i], layout$rows$col[i]] <- eta[i]
+      if (layout$rows$kind[i] %in% c("variance", "covariance")) psi[layout$rows$row[i], layout$rows$col[i]] <- psi[layout$rows$col[i], layout$rows$row[i]] <- eta[i]
     }
     total <- solve(diag(length(all)) - b)
     dimnames(total) <- dimnames(b)
@@ -33,7 +33,7 @@ test_that("quantities and their errors agree with numerical derivatives of the d
       (b["Staying", "Calm"] * sqrt(phi["Calm", "Calm"] / phi["Staying", "Staying"]))^2, r["Belonging", "Staying"], r["be1", "st2"],
       1 - psi["Staying", "Staying"] / phi["Staying", "Staying"], 2 * ratio)
   }
-  rows <- subset(as.data.frame(estimates(fit)), role == "quantity")
+  rows <- subset(as.data.frame(estimates(fit)), kind == "quantity")
   expect_equal(rows$estimate, unname(value(coef(fit))), tolerance = 1e-10)
   jacobian <- numDeriv::jacobian(value, coef(fit))
   expect_equal(rows$se, sqrt(diag(jacobian %*% vcov(fit) %*% t(jacobian))), tolerance = 1e-6)

@@ -68,7 +68,7 @@ test_that("contradictory or impossible restrictions are named", {
   expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])), "different lengths", class = "orizzonte_error_restriction")
   expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means", class = "orizzonte_error_restriction")
   tied <- lay_out(two() |> restrict(variance[items] == variance[a1]))
-  expect_length(unique(tied$rows$class[tied$rows$role == "residual variance"]), 1)
+  expect_length(unique(tied$rows$class[tied$rows$meaning == "residual variance"]), 1)
   declared <- lay_out(two() |> restrict(covariance[a1, b1] == 0.2))
   expect_equal(declared$rows$fixed[declared$rows$parameter == "covariance[a1, b1]"], 0.2)
 })

@@ -34,7 +34,7 @@ test_that("amendments are drawn with the leaders named, the trail with its cut-o
 test_that("loadings are drawn with their intervals", {
   drawn <- loading_plot(fit)
   table <- estimates(fit)
-  table <- table[table$role == "loading", ]
+  table <- table[table$meaning == "loading", ]
   points <- ggplot2::layer_data(drawn, 3)
   expect_equal(sort(points$x), sort(abs(table$standardized)))
   segments <- ggplot2::layer_data(drawn, 2)

@@ -3,7 +3,7 @@ base <- function(...) blueprint("L", ...) |> construct("A", reflected_in = a1:a3
 
 test_that("roles say in words what each parameter is", {
   table <- lay_out(base() |> construct("C", reflected_in = c1:c3) |> effect(C ~ B) |> covary(a1, a2) |> covary(B, C))
-  role <- stats::setNames(table$rows$role, table$rows$parameter)
+  role <- stats::setNames(table$rows$meaning, table$rows$parameter)
   expect_identical(role[["variance[a1]"]], "residual variance")
   expect_identical(role[["variance[A]"]], "variance")
   expect_identical(role[["variance[B]"]], "disturbance variance")
@@ -17,10 +17,10 @@ test_that("roles say in words what each parameter is", {
 
 test_that("exogenous variables covary unless told otherwise, and nothing else does", {
   table <- lay_out(base() |> effect(B ~ z))
-  covariances <- table$rows$parameter[table$rows$head == "covariance"]
+  covariances <- table$rows$parameter[table$rows$kind == "covariance"]
   expect_setequal(covariances, c("covariance[x, z]", "covariance[x, A]", "covariance[z, A]"))
   fewer <- lay_out(base() |> effect(B ~ z) |> uncorrelate(A, z))
-  expect_setequal(fewer$rows$parameter[fewer$rows$head == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
+  expect_setequal(fewer$rows$parameter[fewer$rows$kind == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
 })
 
 test_that("entries follow from parameters through the map, restrictions included", {
@@ -48,14 +48,14 @@ test_that("means are profiled out exactly when they are saturated", {
   expect_false(lay_out(base(), means = FALSE)$profiled)
   table <- lay_out(base())
   expect_false(any(table$model$family == parameter_families[["mean"]]))
-  expect_equal(table$model$parameters + sum(table$rows$head == "intercept"), length(table$parameters))
+  expect_equal(table$model$parameters + sum(table$rows$kind == "intercept"), length(table$parameters))
 })
 
 test_that("every column of the table is as long as the others, with nothing to covary too", {
   for (bp in list(base(), blueprint("one") |> construct("A", reflected_in = a1:a4) |> covary(a1, a2), blueprint("r") |> effect(y ~ x),
                   blueprint("c") |> construct("A", reflected_in = a1:a3) |> construct("R", composed_of = c(r1, r2)) |> effect(A ~ R))) {
     table <- lay_out(bp)
-    columns <- c("parameter", "head", "first", "second", "group", "role", "family", "row", "col", "fixed", "assumed", "class", "status", "constant")
+    columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col", "fixed", "assumed", "class", "status", "constant")
     expect_length(unique(lengths(table$rows[columns])), 1)
     expect_false(anyNA(table$rows$assumed))
   }
@@ -66,10 +66,10 @@ test_that("every column of the table is as long as the others, with nothing to c
 test_that("counts add up", {
   counts <- layout_counts(lay_out(base()))
   expect_equal(counts$moments, 7 * 8 / 2 + 7)
-  expect_equal(sum(counts$families), counts$parameters)
+  expect_equal(sum(counts$kinds), counts$parameters)
   expect_equal(counts$df, counts$moments - counts$parameters)
   expect_match(format_counts(lay_out(base(), means = FALSE))[2], "covariances only")
-  expect_identical(format_families(list(families = table(factor(c("a", "b", "b"))))), c("1 a", "2 bs"))
+  expect_identical(format_kinds(list(kinds = table(factor(c("a", "b", "b"))))), c("1 a", "2 bs"))
 })
 
 test_that("every assumption is listed, and only those", {

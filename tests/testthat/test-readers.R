@@ -2,7 +2,7 @@ fit <- quiet_fit(blueprint("Why") |> construct("Belonging", reflected_in = be1:b
                    effect(Staying ~ Belonging + years), choirs)
 
 test_that("tables keep their column contract", {
-  expect_named(estimates(fit), c("parameter", "group", "role", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se", "status"))
+  expect_named(estimates(fit), c("parameter", "group", "kind", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se", "status"))
   expect_named(fit_indices(fit), c("index", "value", "lower", "upper", "cutoff", "verdict"))
   expect_true(all(is.na(estimates(fit)$group)))
   expect_setequal(estimates(fit)$status, c("free", "fixed"))
@@ -44,10 +44,10 @@ test_that("implied and observed moments, and residuals between them, fit togethe
   expect_error(residuals(fit, largst = 5), "does not know `largst`", class = "orizzonte_error_input")
 })
 
-test_that("equations give the estimates and the role of each variable", {
+test_that("equations give the estimates and the kind of each variable", {
   text <- equations(fit)
   expect_match(text$equation[text$variable == "Staying"], paste0("Staying = ", format_number(coef(fit)[["effect[Belonging, Staying]"]]), " Belonging"))
-  expect_identical(text$role[1], "construct")
+  expect_identical(text$kind[1], "construct")
   expect_output(print(text), "Nothing points at.*Belonging.*years")
 })
 
