@@ -19,21 +19,7 @@
 #' identical(read_blueprint(copy), bp)
 #' @export
 read_blueprint <- function(file) {
-  check_string(file, "`file`")
-  if (!file.exists(file)) {
-    abort("file", c(paste0("There is no file ", quoted(file), "."), did_you_mean(basename(file), list.files(dirname(file)))))
-  }
-  if (dir.exists(file)) abort("file", paste0(quoted(file), " is a folder, not a file."))
-  text <- paste(readLines(file, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
-  if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
-  as_text <- function(x) x
-  content <- tryCatch(
-    yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
-      `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text, `float#fix` = as_text, `float#exp` = as_text,
-      `int#hex` = as_text, `int#oct` = as_text, `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text
-    )),
-    error = function(e) abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(e)))
-  )
+  content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
     abort("file", c(paste0(quoted(file), " is not a blueprint file."), i = "It holds keys such as title, constructs and effects."))
   }

@@ -39,9 +39,10 @@ cli_options <- function() {
                                   help = "rungs to fit (default: all that apply, such as \"configural;metric;scalar;strict\")"),
     levels = optparse::make_option("--levels", type = "character", default = NULL, metavar = "GROUPS",
                                    help = "which groups, in which order, under which names, such as 'Evening=1; Weekend=2'"),
-    on = optparse::make_option("--on", type = "character", default = NULL, metavar = "RUNG", help = "the rung to put --structural on (default: scalar)"),
-    criteria = optparse::make_option("--criteria", type = "character", default = NULL, metavar = "LIMITS",
-                                     help = "largest changes for the worse, such as 'cfi=.01; rmsea=.015; p=.05'"),
+    structural_on = optparse::make_option("--structural-on", type = "character", default = NULL, dest = "structural_on", metavar = "RUNG",
+                                          help = "the rung to put --structural on (default: scalar)"),
+    criteria = optparse::make_option("--criteria", type = "character", default = NULL, metavar = "FILE",
+                                     help = "a YAML file of cut-offs and levels, such as 'cfi: [.96, .92]'; see ?criteria"),
     ladder_against = optparse::make_option("--against", type = "character", default = "previous", metavar = "RUNG",
                                            help = "what changes refer to: previous (default) or first"),
     structural = optparse::make_option("--structural", type = "character", default = NULL, metavar = "WHAT",
@@ -78,14 +79,14 @@ cli_commands <- function() {
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "out", "by", "levels", "missing_codes", "quiet"),
+      options = c("format", "table", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
       help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
                     "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
     ),
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "diagnose_table", "top", "all", "out", "by", "levels", "missing_codes", "quiet"),
+      options = c("format", "diagnose_table", "top", "all", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
       help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
                     "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
@@ -100,14 +101,14 @@ cli_commands <- function() {
     ),
     compare = list(
       does = "compare models: tests where nested, information criteria, estimates", files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
-      options = c("format", "compare_table", "against", "same_rows", "out", "missing_codes", "quiet"),
+      options = c("format", "compare_table", "against", "same_rows", "criteria", "out", "missing_codes", "quiet"),
       help = paste0("Fits each blueprint to the data and puts them side by side. A likelihood-ratio test is given only after checking that the\n",
                     "models are nested."),
       example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
     ),
     invariance = list(
       does = "may groups be compared? configural, metric, scalar, strict, and means", files = c("BLUEPRINT", "DATA"),
-      options = c("by", "levels", "rungs", "structural", "on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
+      options = c("by", "levels", "rungs", "structural", "structural_on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
                   "missing_codes", "quiet"),
       help = paste0("Fits the blueprint to the groups of --by, holding more and more equal, and says which rung holds and what may be compared.\n",
                     "With --loosen RUNG equalities are released one at a time until it does. Exit code 1 when a rung has not converged."),
@@ -120,7 +121,7 @@ cli_commands <- function() {
     ),
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder", files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "levels", "ladder", "rungs", "structural", "on", "criteria", "loosen", "missing_codes", "quiet"),
+      options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on", "criteria", "loosen", "missing_codes", "quiet"),
       help = paste0("Fits the blueprint and writes a self-contained report; several blueprints are also compared. With --ladder and --by the\n",
                     "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html", run = command_report
@@ -149,15 +150,7 @@ parse_levels <- function(text) {
   stats::setNames(trimws(sub("^[^=]*=", "", parts)), ifelse(named, trimws(sub("=.*", "", parts)), ""))
 }
 
-parse_criteria <- function(text) {
-  if (is.null(text)) return(NULL)
-  parts <- parse_levels(text)
-  limits <- suppressWarnings(as.numeric(parts))
-  if (anyNA(limits) || !all(nzchar(names(parts)))) {
-    abort("usage", c(paste0("--criteria must be names and numbers, not ", quoted(text), "."), i = "Such as --criteria 'cfi=.01; p=.05'"))
-  }
-  stats::setNames(limits, names(parts))
-}
+given_criteria <- function(given) if (!is.null(given$criteria)) read_criteria(given$criteria)
 
 parse_codes <- function(text) {
   if (is.null(text)) return(NULL)
@@ -227,17 +220,18 @@ command_fit <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   table <- choose_one(given$table, c("estimates", "fit_indices", "r_squared", "residuals", "verdicts", "trail"), "--table")
   if (!is.null(given$out)) check_target(given$out)
+  criteria <- given_criteria(given)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
-    switch(format, text = print(summary(fit)), json = cat(fit_json(fit, "fit"), "\n", sep = ""),
-           csv = write_table(fit_table(fit, table)))
+    switch(format, text = print(summary(fit, criteria)), json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
+           csv = write_table(fit_table(fit, table, criteria)))
   })
   exit_code(fit)
 }
 
-fit_table <- function(fit, table) {
-  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit), r_squared = r_squared(fit), verdicts = verdicts(fit), trail = trail(fit),
-         residuals = stats::residuals(fit, type = "correlation", largest = 20))
+fit_table <- function(fit, table, criteria) {
+  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria), r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
+         residuals = stats::residuals(fit, in_units = "correlation", largest = 20))
 }
 
 # CSV with numbers that read back exactly.
@@ -254,10 +248,10 @@ write_table <- function(x, file = "") {
 }
 
 # One stable shape; see vignette("command-line").
-fit_json <- function(fit, command) {
+fit_json <- function(fit, command, criteria = NULL) {
   improper <- improper_parts(fit)
   rows <- json_rows
-  indices <- fit_indices(fit)
+  indices <- fit_indices(fit, criteria)
   assumptions <- list_assumptions(fit$layout, fit$request$blueprint)
   content <- list(
     orizzonte = fit$version, command = command, title = fit$request$blueprint$title,
@@ -267,8 +261,8 @@ fit_json <- function(fit, command) {
     n = sample_n(fit$sample), rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
     assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = n_free(fit), df = stats::df.residual(fit),
     reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
-    residuals = rows(stats::residuals(fit, type = "correlation", largest = 10)),
-    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit)) rows(verdicts(fit)), trail = if (length(fit$request$blueprint$trail)) rows(trail(fit))
+    residuals = rows(stats::residuals(fit, in_units = "correlation", largest = 10)),
+    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit)) rows(verdicts(fit, criteria)), trail = if (length(fit$request$blueprint$trail)) rows(trail(fit))
   )
   to_json(content)
 }
@@ -314,8 +308,8 @@ command_report <- function(given) {
     if (!is.null(given$loosen)) x <- loosen(x, given$loosen)
     fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
   } else {
-    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "on", "criteria", "loosen"))
-    if (length(idle)) abort("usage", paste0("--", idle[1L], " needs --ladder."))
+    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "structural_on", "loosen"))
+    if (length(idle)) abort("usage", paste0("--", gsub("_", "-", idle[1L]), " needs --ladder."))
     fits <- lapply(given$files[-count], function(file) {
       given$files <- c(file, given$files[count])
       fit_from_files(given)
@@ -323,7 +317,7 @@ command_report <- function(given) {
     names(fits) <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
-  write_report(x, given$out, quiet = given$quiet)
+  write_report(x, given$out, quiet = given$quiet, criteria = given_criteria(given))
   max(vapply(fits, exit_code, 0L))
 }
 

@@ -18,13 +18,14 @@ command_diagnose <- function(given) {
     print(fit)
     return(1L)
   }
-  found <- amendments(fit, top = top, all = isTRUE(given$all))
-  gone <- without(fit)
-  residual <- stats::residuals(fit, type = "correlation", largest = if (format == "text") 10 else Inf)
+  criteria <- given_criteria(given)
+  found <- amendments(fit, top = top, all = isTRUE(given$all), criteria = criteria)
+  gone <- without(fit, criteria = criteria)
+  residual <- stats::residuals(fit, in_units = "correlation", largest = if (format == "text") 10 else Inf)
   to_output(given$out, given$quiet, function() {
     switch(format,
       text = {
-        cat(fit_card(fit), "", sep = "\n")
+        cat(fit_card(fit, criteria), "", sep = "\n")
         print(residual)
         cat("\n")
         print(gone)
@@ -35,17 +36,17 @@ command_diagnose <- function(given) {
               "' --because '...' --out next.yaml\n", sep = "")
         }
       },
-      json = cat(diagnosis_json(fit, found, residual, gone), "\n", sep = ""),
+      json = cat(diagnosis_json(fit, found, residual, gone, criteria), "\n", sep = ""),
       csv = write_table(switch(table, amendments = found, residuals = residual, without = gone)))
   })
   exit_code(fit)
 }
 
-diagnosis_json <- function(fit, found, residual, gone) {
+diagnosis_json <- function(fit, found, residual, gone, criteria) {
   improper <- improper_parts(fit)
   content <- list(
     orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title, status = solution_state(fit)$status, trouble = I(improper$trouble),
-    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit), "reading"),
+    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit, criteria), "reading"),
     amendments = json_rows(found), not_offered = attr(found, "not_offered"), separate_construct = lapply(attr(found, "shared"), I),
     residuals = json_rows(residual), srmr_parts = attr(residual, "parts"), without = json_rows(gone), weak_loadings = attr(gone, "weak"))
   to_json(content)
@@ -84,7 +85,7 @@ command_compare <- function(given) {
   codes <- parse_codes(given$missing_codes)
   if (isTRUE(given$same_rows)) data <- rows_complete_for(data, blueprints, codes)
   fits <- lapply(blueprints, fit_model, data = data, missing_codes = codes)
-  found <- compare_fits(fits, labels, given$against, "compare")
+  found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given))
   beside <- do.call(side_by_side, stats::setNames(fits, labels))
   to_output(given$out, given$quiet, function() {
     switch(format,

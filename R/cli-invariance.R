@@ -27,8 +27,8 @@ command_invariance <- function(given) {
 }
 
 ladder_from_files <- function(given) {
-  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural), on = given$on,
-               criteria = parse_criteria(given$criteria), against = given$against)
+  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural), structural_on = given$structural_on,
+               criteria = given_criteria(given), against = given$against)
   files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
@@ -36,7 +36,7 @@ ladder_from_files <- function(given) {
 ladder_json <- function(ladder, loosened, means, gaps) {
   content <- list(
     orizzonte = package_version_text(), command = "invariance", title = ladder$title, groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
-    rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)), criteria = lapply(ladder$criteria, as.list),
+    rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)), limits = lapply(ladder$limits, as.list),
     released = if (!is.null(loosened)) loosened$released, holds = if (!is.null(loosened)) loosened$holds,
     latent_means = if (!is.null(means)) json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
   to_json(content)

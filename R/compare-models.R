@@ -8,9 +8,10 @@
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
 #' @param against `"previous"`: each model against the one before, in the order of their degrees of freedom. `"first"`: all
 #'   against the first one given. Or the label of one of them.
-#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `n`, `status`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`,
+#' @param criteria The level of the verdict, from [criteria()].
+#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`,
 #'   `rmsea`, `srmr`,
-#'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference), `against` (what it is compared with), `nested`
+#'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference), `verdict` (of the test: fits as well, worse, better), `status`, `nested`
 #'   (`"yes"`, `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`, \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)}
 #' (Burnham & Anderson 2002) among
 #'   models of the same data. The attribute `notes` says in words what was not compared and why.
@@ -21,13 +22,14 @@
 #' data <- choirs[complete.cases(choirs[paste0("be", 1:4)]), ]
 #' compare_models(free = fit_model(free, data), equal = fit_model(equal, data))
 #' @export
-compare_models <- function(..., against = "previous") {
+compare_models <- function(..., against = "previous", criteria = NULL) {
   fits <- list(...)
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
-  compare_fits(fits, labels, against, "compare_models")
+  compare_fits(fits, labels, against, "compare_models", criteria)
 }
 
-compare_fits <- function(fits, labels, against, verb) {
+compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
+  level <- check_criteria(criteria)$significance
   for (fit in fits) check_fit(fit, verb)
   if (length(fits) < 2L) abort("input", c(paste0(verb, "() compares at least two fits."), i = paste0(verb, "(fit1, fit2).")))
   check_string(against, "`against`")
@@ -56,10 +58,16 @@ compare_fits <- function(fits, labels, against, verb) {
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
   columns$against <- labels[other]
   columns$nested <- nested
+  columns$verdict <- comparison_verdicts(columns, level)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
   notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
-  ordered <- c("model", "n", "status", "parameters", comparison_columns, paste0(comparison_columns, "_change"), "against", "nested", "akaike_weight")
+  ordered <- c("model", "against", "n", "parameters", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "status", "nested", "akaike_weight")
   structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")), notes = unique(notes), same_items = all(same_items[!is.na(other)]))
+}
+
+# Which of two nested models the difference test speaks for, said about the one in the row.
+comparison_verdicts <- function(columns, level) {
+  ifelse(is.na(columns$p_change), "", ifelse(columns$p_change >= level, "fits as well", ifelse(columns$df_change > 0, "fits worse", "fits better")))
 }
 
 # What may be said about two models: the first is compared with the second.
@@ -202,7 +210,7 @@ comparison_texts <- function(x) {
       list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
            "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),
            "\u0394RMSEA" = format_fixed(x$rmsea_change), "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L),
-           "\u0394BIC" = format_fixed(x$bic_change, 1L))
+           "\u0394BIC" = format_fixed(x$bic_change, 1L), verdict = x$verdict)
     },
     notes = c(if (any(x$status != "proper")) paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"], attr(x, "notes")))
 }
@@ -210,7 +218,7 @@ comparison_texts <- function(x) {
 format_comparison <- function(x) {
   texts <- comparison_texts(x)
   c(heading("Comparison of models"), format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
-    if (!is.null(texts$changes)) c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L)))),
+    if (!is.null(texts$changes)) c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L), FALSE))),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "", wrap_lines(comparison_reading(x)),
     "Next: side_by_side() shows how estimates differ.")
 }

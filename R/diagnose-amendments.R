@@ -10,9 +10,9 @@
 #' deviations: loadings and effects by both variables, residual covariances as correlations of the residuals.
 #'
 #' @section Verdict:
-#' The index says whether a change is significant, the power to detect the smallest change of interest whether that means
+#' The index says whether a change is significant, the power to detect the smallest change that matters whether that means
 #' anything (Saris, Satorra & van der Veld 2009): *misspecified* (significant, and power is low or the expected change as
-#' large as the smallest of interest), *negligible* (significant only because power is high: the expected change is
+#' large as the smallest that matters), *negligible* (significant only because power is high: the expected change is
 #' small), *not misspecified* (not significant with high power), *cannot tell* (not significant with low power).
 #'
 #' @section What is not offered:
@@ -28,12 +28,10 @@
 #'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less than there are groups), `"fixed value"`,
 #'   `"equation"`, `"bound"`. All when `NULL`.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
-#' @param smallest The smallest change of interest, as a standardized loading or effect, or a correlation of residuals.
-#' @param alpha Level of the test.
-#' @param power Power from which on a change of that size would have been seen.
+#' @param criteria The smallest change that matters, the level and the power asked for, from [criteria()].
 #' @return A data frame of class `orizzonte_amendments`, sorted by index: `parameter`, `group`, `kind`,
-#'   `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`, `actual_drop` (`NA` where not refitted),
-#'   `verdict`, and besides `full_change`, `power`, `actual_estimate`, `equivalent_to` (an earlier row that leads to the
+#'   `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`, `actual_drop` and `actual_estimate`
+#'   (`NA` where not refitted), `verdict`, and besides `full_change`, `power`, `equivalent_to` (an earlier row that leads to the
 #'   same implied moments) and `explanation` (why prediction and reality differ).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge; `orizzonte_error_input` for an unknown kind
 #'   (the nearest is named).
@@ -44,22 +42,20 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' amendments(fit, top = 5)
 #' @export
-amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, smallest = 0.1, alpha = 0.05, power = 0.75) {
+amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, criteria = NULL) {
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
   check_number(top, "`top`", 0)
   check_number(min_drop, "`min_drop`", 0)
-  check_number(smallest, "`smallest`", 1e-12)
-  check_number(alpha, "`alpha`", 1e-12, 1)
-  check_number(power, "`power`", 1e-12, 1)
+  criteria <- check_criteria(criteria)
   candidates <- tested_candidates(fit, find_candidates(fit, all))
   kinds <- match_kinds(kinds) %||% amendment_kinds
   across <- "equality of all groups" %in% kinds
   candidates <- lapply(candidates, function(x) x[candidates$change %in% kinds | (across & candidates$change == "equality across groups")])
   refused <- nzchar(candidates$reason)
   offered <- lapply(candidates, function(x) x[!refused])
-  offered <- judge_candidates(fit, offered, smallest, alpha, power)
-  together <- if (across) joint_equalities(fit, offered, alpha, smallest)
+  offered <- judge_candidates(fit, offered, criteria)
+  together <- if (across) joint_equalities(fit, offered, criteria)
   offered$members <- vector("list", length(offered$parameter))
   if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
   offered <- lapply(offered, function(x) x[offered$change %in% kinds])
@@ -73,12 +69,12 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, s
   offered$group <- shown_group(fit$layout, offered$group)
   offered$kind <- offered$change
   columns <- c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std")],
-               list(actual_drop = rest(real$drop), verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
-                    actual_estimate = rest(real$estimate), equivalent_to = rest(real$equivalent), explanation = rest(real$explanation)))
+               list(actual_drop = rest(real$drop), actual_estimate = rest(real$estimate), verdict = offered$verdict,
+                    full_change = offered$full_change, power = offered$power, equivalent_to = rest(real$equivalent), explanation = rest(real$explanation)))
   not_offered <- if (all) refused_frame(fit, candidates, refused)
   structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$request$blueprint$title, chisq = stats::deviance(fit),
             df_model = stats::df.residual(fit), refused = sum(refused), not_offered = not_offered, wording = all_wordings(fit),
-            top = top, shared = shared_residuals(fit, columns), settings = list(smallest = smallest, alpha = alpha, power = power),
+            top = top, shared = shared_residuals(fit, columns), criteria = criteria,
             trouble = improper_parts(fit)$trouble)
 }
 
@@ -147,18 +143,19 @@ candidate_units <- function(fit, candidates) {
 }
 
 # Index, expected change and verdict (Saris, Satorra & van der Veld 2009).
-judge_candidates <- function(fit, candidates, smallest, alpha, power) {
+judge_candidates <- function(fit, candidates, criteria) {
+  smallest <- criteria$smallest
   v <- candidates$information
   index <- candidates$score^2 / v
   change <- candidates$score / v
   unit <- candidate_units(fit, candidates)
-  limit <- stats::qchisq(1 - alpha, 1)
+  limit <- stats::qchisq(1 - criteria$significance, 1)
   # a noncentral chi-square with one degree of freedom is a shifted normal, squared
   shift <- smallest / abs(unit) * sqrt(v)
   seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
   significant <- index > limit
   large <- abs(change * unit) >= smallest
-  strong <- seen >= power
+  strong <- seen >= criteria$power
   verdict <- ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"), ifelse(strong, "not misspecified", "cannot tell"))
   verdict[is.na(verdict)] <- ifelse(significant[is.na(verdict)], "misspecified", "cannot tell")
   c(candidates, list(modification_index = index, df = rep(1L, length(index)), p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
@@ -322,17 +319,17 @@ format_amendments <- function(x) {
   real <- !is.na(shown$actual_drop)
   lines <- c(lines, wrap_lines(paste0(format_count(nrow(x)), " could be freed, sorted by modification index; the first ",
                                       if (sum(real) == 1L) "" else paste0(sum(real), " "), "refitted, so that their drop and estimate are real.")), "")
-  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind), index = format_fixed(shown$modification_index, 2L),
+  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind), MI = format_fixed(shown$modification_index, 2L),
                   df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
-                  change = format_number(shown$expected_change), `std.` = format_fixed(shown$expected_change_std, 2L),
+                  EPC = format_number(shown$expected_change), `std. EPC` = format_fixed(shown$expected_change_std, 2L),
                   drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
   columns <- Filter(length, columns)
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE)))
-  settings <- attr(x, "settings")
+  criteria <- attr(x, "criteria")
   lines <- c(lines, "", wrap_lines(paste0(
-    "index: predicted drop of \u03c7\u00b2; change, std.: expected change, raw and standardized; drop, estimate: after refitting. ",
-    if (!is.null(settings)) paste0("Verdict: smallest change of interest ", short_number(settings$smallest), ", level ", short_number(settings$alpha),
-                                   ", power ", short_number(settings$power), ". "), chance_note(x))))
+    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and standardized; drop, estimate: after refitting. ",
+    if (!is.null(criteria)) paste0("Verdict: smallest change that matters ", short_number(criteria$smallest), ", level ",
+                                   short_number(criteria$significance), ", power ", short_number(criteria$power), ". "), chance_note(x))))
   same <- which(!is.na(shown$equivalent_to))
   if (length(same)) {
     lines <- c(lines, "", "The same model in other words", wrap_lines(paste0("- ", shown$parameter[same], " fits as ", shown$equivalent_to[same]), 2L, 4L))
@@ -357,9 +354,9 @@ format_amendments <- function(x) {
 
 # How many would exceed the level though nothing is wrong.
 chance_note <- function(x) {
-  alpha <- attr(x, "settings")$alpha
-  if (is.null(alpha)) return(NULL)
-  paste0("Of ", format_count(nrow(x)), " tested, about ", format_count(ceiling(nrow(x) * alpha)), " have p < ", short_number(alpha),
+  level <- attr(x, "criteria")$significance
+  if (is.null(level)) return(NULL)
+  paste0("Of ", format_count(nrow(x)), " tested, about ", format_count(ceiling(nrow(x) * level)), " have p < ", short_number(level),
          " by chance even when the model holds.")
 }
 

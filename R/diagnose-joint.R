@@ -2,7 +2,7 @@
 
 # The rows of all groups of each held address, tested together (Rao 1948), as candidates of their own. `members` are their numbers among
 # the offered ones, less the first, whose value goes on being the common parameter.
-joint_equalities <- function(fit, offered, alpha, smallest) {
+joint_equalities <- function(fit, offered, criteria) {
   if (length(fit$layout$groups) < 3L) return(NULL)
   rows <- which(offered$change == "equality across groups")
   address <- without_group(offered$parameter[rows])
@@ -15,9 +15,9 @@ joint_equalities <- function(fit, offered, alpha, smallest) {
   found <- lapply(sets, function(set) joint_statistic(tests$score[set], tests$joint[set, set], tests$own[set]))
   df <- vapply(found, `[[`, 0L, "df")
   index <- vapply(found, `[[`, 0, "statistic")
-  significant <- index > stats::qchisq(1 - alpha, pmax(df, 1L))
+  significant <- index > stats::qchisq(1 - criteria$significance, pmax(df, 1L))
   of <- function(column, how) vapply(sets, function(set) how(each[[column]][set]), NA, USE.NAMES = FALSE)
-  large <- of("expected_change_std", function(x) any(abs(x) >= smallest, na.rm = TRUE))
+  large <- of("expected_change_std", function(x) any(abs(x) >= criteria$smallest, na.rm = TRUE))
   strong <- of("verdict", function(x) all(x %in% c("negligible", "not misspecified")))
   first <- vapply(sets, `[[`, 0L, 1L)
   out <- lapply(each, function(x) x[first])

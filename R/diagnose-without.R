@@ -6,7 +6,7 @@
 #' @param fit A fit from [fit_model()] that converged.
 #' @param ... Addresses or slices of free effects, loadings, weights or covariances. All effects when empty; in a model without
 #'   effects, all covariances among constructs.
-#' @param alpha Level of the test for the verdict.
+#' @param criteria The level of the test, from [criteria()].
 #' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`, `wald`, `df`, `p`,
 #'   `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict` ("could go" or "needed"). The last row,
 #'   `"together"`, holds at zero all addresses given or, when none are, all that could go alone. The attribute `weak`
@@ -22,10 +22,10 @@
 #' without(fit)
 #' without(fit, effect[years, Staying], effect[age, Staying])
 #' @export
-without <- function(fit, ..., alpha = 0.05) {
+without <- function(fit, ..., criteria = NULL) {
   check_fit(fit, "without")
   check_converged(fit, "without")
-  check_number(alpha, "`alpha`", 1e-12, 1)
+  level <- check_criteria(criteria)$significance
   quosures <- rlang::enquos(...)
   table <- fit$layout
   chosen <- if (length(quosures)) rows_to_drop(fit, captured_addresses(quosures, "without")) else droppable_rows(table)
@@ -33,12 +33,12 @@ without <- function(fit, ..., alpha = 0.05) {
   vcov <- vcov_of(fit)
   alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
   p <- vapply(alone, `[[`, 0, "p_rise")
-  verdict <- ifelse(is.na(p), NA, ifelse(p > alpha, "could go", "needed"))
+  verdict <- ifelse(is.na(p), NA, ifelse(p > level, "could go", "needed"))
   together <- if (length(quosures)) chosen else chosen[verdict %in% "could go"]
   if (length(together) > 1L) {
     joint <- drop_paths(together, fit, vcov)
     alone <- c(alone, list(joint))
-    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > alpha) "could go" else "needed")
+    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level) "could go" else "needed")
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
@@ -47,7 +47,7 @@ without <- function(fit, ..., alpha = 0.05) {
                   wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"),
                   verdict = as.character(verdict))
   weak <- which(table$rows$kind == "loading" & abs(standardized) < 0.4)
-  structure(list_frame_class(columns, "orizzonte_without"), alpha = alpha, title = fit$request$blueprint$title, wording = all_wordings(fit),
+  structure(list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title, wording = all_wordings(fit),
             together = table$rows$parameter[together], given = length(quosures) > 0L,
             weak = list_frame(list(parameter = table$rows$parameter[weak], standardized = standardized[weak])))
 }

@@ -15,12 +15,12 @@
 #' @export
 plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   check_number(labels, "`labels`", 0)
-  settings <- attr(x, "settings") %||% list(smallest = 0.1, alpha = 0.05)
+  criteria <- check_criteria(attr(x, "criteria"))
   shown <- x[!is.na(x$expected_change_std), ]
   if (nrow(shown) == 0L) abort("input", "There is nothing to draw: nothing could be freed.")
-  limit <- stats::qchisq(1 - settings$alpha, 1)
+  limit <- stats::qchisq(1 - criteria$significance, 1)
   points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index, verdict = factor(shown$verdict, verdict_levels)))
-  reach <- max(abs(points$x), 1.5 * settings$smallest)
+  reach <- max(abs(points$x), 1.5 * criteria$smallest)
   named <- list_frame(list(x = points$x, y = points$y, text = shown$parameter))[utils::head(which(shown$modification_index > limit), labels), ]
   # names stand in a column at either side, joined to their points
   named$side <- ifelse(named$x >= 0, 1, -1)
@@ -29,14 +29,14 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$x, .data$y)) +
     ggplot2::geom_hline(yintercept = limit, colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
-    ggplot2::geom_vline(xintercept = c(-1, 1) * settings$smallest, colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
+    ggplot2::geom_vline(xintercept = c(-1, 1) * criteria$smallest, colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
     ggplot2::geom_vline(xintercept = 0, colour = palette_dusk[["mist"]]) +
     ggplot2::geom_point(aes(shape = .data$verdict, colour = .data$verdict), size = 2.2) +
     ggplot2::geom_segment(data = named, mapping = aes(.data$x + .data$side * 0.02 * reach, .data$y, xend = .data$side * 1.12 * reach, yend = .data$at),
                           colour = palette_dusk[["dune"]], linewidth = 0.3) +
     ggplot2::geom_text(data = named, mapping = aes(.data$side * 1.14 * reach, .data$at, label = .data$text, hjust = (1 - .data$side) / 2), size = 3.1,
                        colour = palette_dusk[["ink"]]) +
-    ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ", short_number(settings$alpha)), hjust = 1, vjust = -0.5, size = 2.9,
+    ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ", short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
     ggplot2::scale_shape_manual(values = c(misspecified = 17, negligible = 2, `cannot tell` = 1, `not misspecified` = 4), name = NULL, drop = TRUE) +
     ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]], negligible = palette_dusk[["slate"]],
@@ -46,9 +46,9 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach, breaks = function(limits) pretty(c(-reach, reach), 6)) +
     ggplot2::labs(x = "expected change, standardized", y = "modification index (root scale)",
                   title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))),
-                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ", short_number(settings$alpha),
-                                   " and the smallest change of interest, ",
-                                   short_number(settings$smallest))) +
+                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ", short_number(criteria$significance),
+                                   " and the smallest change that matters, ",
+                                   short_number(criteria$smallest))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 

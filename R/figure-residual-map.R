@@ -6,7 +6,7 @@
 #' frames are drawn.
 #'
 #' @param fit A fit from [fit_model()].
-#' @param type As in [residuals.orizzonte_fit()]; `"correlation"` by default.
+#' @param in_units As in [residuals.orizzonte_fit()]; `"correlation"` by default.
 #' @param numbers Whether to write the numbers; up to 40 items when `NULL`.
 #' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
 #' @return A ggplot object, made for 10 by 6.7 inches.
@@ -16,11 +16,11 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' residual_map(suppressMessages(fit_model(bp, choirs)))
 #' @export
-residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL) {
+residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = NULL) {
   check_fit(fit, "residual_map")
   view <- one_view(fit, group)
-  type <- choose_one(type, c("correlation", "standardized", "normalized", "raw"), "`type`")
-  gap <- residuals_of_type(view, type, residual_parts(view))$covariance
+  in_units <- choose_one(in_units, residual_units, "`in_units`")
+  gap <- residuals_in(view, in_units, residual_parts(view))$covariance
   owner <- main_construct(view, colnames(gap))
   order <- order(match(owner, c(fit$layout$constructs, unique(owner))))
   gap <- gap[order, order, drop = FALSE]
@@ -28,13 +28,13 @@ residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL
   names <- colnames(gap)
   size <- length(names)
   numbers <- numbers %||% (size <= 40L)
-  large <- if (type == "correlation") 0.1 else if (type == "raw") Inf else 1.96
+  large <- if (in_units == "correlation") 0.1 else if (in_units == "covariance") Inf else 1.96
   full <- max(if (is.finite(large)) 2 * large, abs(gap), 1e-12, na.rm = TRUE)
   # variances are shown when the model does not reproduce them
   at <- which(lower.tri(gap, diag = any(abs(diag(gap)) > 0.005, na.rm = TRUE)), arr.ind = TRUE)
   at <- at[!is.na(gap[at]), , drop = FALSE]
   value <- gap[at]
-  digits <- if (type == "correlation") 2L else if (type == "raw") 0L else 1L
+  digits <- if (in_units == "correlation") 2L else if (in_units == "covariance") 0L else 1L
   cells <- list_frame(list(x = at[, 2L], y = size + 1L - at[, 1L], text = short_residual(value, digits), shade = pmin(1, abs(value) / full),
                            more = value >= 0, weight = ifelse(abs(value) >= large, "bold", "plain")))
   frames <- cells[abs(value) >= large, ]
@@ -45,10 +45,10 @@ residual_map <- function(fit, type = "correlation", numbers = NULL, group = NULL
   lines <- list_frame(list(x = c(cuts, rep(0.5, length(cuts))), xend = c(cuts, cuts), y = c(rep(0.5, length(cuts)), size + 1 - cuts),
                            yend = rep(size + 1 - cuts, 2L)))
   points <- max(4.6, min(9, 190 / size))
-  unit <- c(correlation = "differences of correlations", standardized = "residuals over their standard errors", normalized = "normalized residuals",
-            raw = "differences of covariances")[[type]]
-  frame_words <- c(correlation = "; framed: .10 and more, dashed when less", standardized = "; framed: beyond 1.96, dashed when less",
-                   normalized = "; framed: beyond 1.96, dashed when less", raw = "")[[type]]
+  unit <- c(correlation = "differences of correlations", own_se = "residuals over their standard errors", moment_se = "normalized residuals",
+            covariance = "differences of covariances")[[in_units]]
+  frame_words <- c(correlation = "; framed: .10 and more, dashed when less", own_se = "; framed: beyond 1.96, dashed when less",
+                   moment_se = "; framed: beyond 1.96, dashed when less", covariance = "")[[in_units]]
   .data <- rlang::.data
   aes <- ggplot2::aes
   ink <- palette_dusk[["ink"]]

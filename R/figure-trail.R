@@ -19,7 +19,7 @@ plot.orizzonte_trail <- function(x, ...) {
   run <- cumsum(nzchar(x$note))
   index <- factor(rep(toupper(shown), each = nrow(x)), toupper(shown))
   long <- list_frame(list(revision = rep(x$revision, 4L), value = unlist(x[shown], use.names = FALSE), index = index, run = rep(run, 4L)))
-  tiers <- unlist(lapply(default_cutoffs[shown], function(cutoff) c(cutoff$good, cutoff$acceptable)), use.names = FALSE)
+  tiers <- unlist(unclass(criteria())[shown], use.names = FALSE)
   limits <- list_frame(list(index = rep(toupper(shown), each = 2L), tier = rep(c("good", "acceptable"), 4L), value = tiers))
   limits$index <- factor(limits$index, toupper(shown))
   aes <- ggplot2::aes

@@ -13,7 +13,7 @@
 #' A rung is called to *hold* when none of the changes against the rung before breaks its criterion, *doubtful* when some do, and to
 #' *fail* when that of the CFI and another do. Defaults: CFI falls by no more than .010, RMSEA rises by no more than .015, SRMR
 #' by no more than .030 (metric) or .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030 for CFI and RMSEA
-#' on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2} difference counts only when `criteria` gives a level for it.
+#' on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2} difference counts only when [criteria()] gives a level for it (`p_change`).
 #'
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
@@ -21,12 +21,13 @@
 #' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`; for constructs that are
 #'   measured by constructs also `"second_order_metric"` (their loadings) and `"second_order_scalar"` (the means of the constructs that
 #'   measure them), each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
-#' @param structural Patterns to hold one after the other on top of `on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
-#' @param on The rung to put them on; fitted as well when it is not among `rungs`. When the data carry no means, `"metric"`.
-#' @param criteria A named vector that replaces defaults: `cfi`, `rmsea`, `srmr` (largest change for the worse) and `p` (a level).
+#' @param structural Patterns to hold one after the other on top of `structural_on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
+#' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When the data carry no means, `"metric"`.
+#' @param criteria Largest changes for the worse (`cfi_change`, `rmsea_change`, `srmr_change`), the level of \eqn{\Delta\chi^2}
+#'   (`p_change`), and what the first rung must reach (`cfi`, `rmsea`), from [criteria()].
 #' @param against `"previous"` or `"first"`: what the changes refer to.
-#' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `chisq`, `df`, `p`, `cfi`, `tli`,
-#'   `rmsea`, `srmr`, `aic`, `bic`, the same with `_change`, `verdict`, `broken`), `contributions` (\eqn{\chi^2} of each group by
+#' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`,
+#'   `rmsea`, `srmr`, `aic`, `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2} of each group by
 #'   rung), `criteria`, `reading`.
 #'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means the scalar rungs are left out, with a message.
 #' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion; `orizzonte_error_data` when a rung is asked for
@@ -40,32 +41,33 @@
 #' ladder
 #' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
 #' @export
-invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, on = "scalar", levels = NULL,
+invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, structural_on = "scalar", levels = NULL,
                        missing_codes = NULL, criteria = NULL, against = "previous") {
   check_blueprint(bp, "invariance")
   if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
   by <- captured_column(rlang::enquo(by), "`by`")
   against <- choose_one(against, c("previous", "first"), "`against`")
+  criteria <- check_criteria(criteria)
   if (is.null(by) && !is_summary_list(data)) {
     abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = column."))
   }
-  asked <- c(rungs, structural, if (length(structural) && !missing(on)) on)
+  asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
   rungs <- rungs %||% default_rungs(bp)
-  check_rungs(c(rungs, if (length(structural)) on), structural)
+  check_rungs(c(rungs, if (length(structural)) structural_on), structural)
   request <- new_request(marker_free(bp), by, check_levels(levels, by, data), missing_codes)
   sample <- sample_of(data, request)
   if (!has_means(sample)) {
     rungs <- rungs_without_means(rungs, asked)
-    if (on == "scalar") on <- "metric"
+    if (structural_on == "scalar") structural_on <- "metric"
   }
-  if (length(structural) && !on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, on))
+  if (length(structural) && !structural_on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
-  for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[on]], structural[seq_len(k)])
+  for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[structural_on]], structural[seq_len(k)])
   for (note in sample_notes(sample)) say(note)
   if (length(bp$hold_equal)) say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
   stated <- stated_by(request, sample)
   fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
-  finish_ladder(bp, fits, criteria, against, on = if (length(structural)) on)
+  finish_ladder(bp, fits, criteria, against, on = if (length(structural)) structural_on)
 }
 
 check_rungs <- function(rungs, structural) {
@@ -144,14 +146,16 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
     difference_test(fits[[k]], fits[[previous[k]]])$p
   }, 0)
   groups <- fits[[1L]]$layout$groups
-  limits <- lapply(rungs, rung_criteria, groups = length(groups), given = criteria)
-  judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k]))
+  limits <- lapply(rungs, rung_limits, groups = length(groups), criteria = criteria)
+  judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k], criteria))
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
   columns$broken <- vapply(judged, `[[`, "", "broken")
-  ordered <- c("rung", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken")
+  columns$against <- rungs[previous]
+  columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
+  ordered <- c("rung", "against", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken", "status")
   contributions <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"), numeric(length(groups)))
   contributions <- matrix(contributions, length(groups), dimnames = list(groups, rungs))
   structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]),
-                 contributions = contributions, criteria = stats::setNames(limits, rungs), against = against, on = on,
-                 given = criteria, reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
+                 contributions = contributions, criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
+                 on = on, reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
 }

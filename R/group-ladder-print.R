@@ -31,8 +31,8 @@ ladder_trouble <- function(x) {
   }))
 }
 
-ladder_criteria <- function(x) {
-  limits <- x$criteria[-1L]
+ladder_limits <- function(x) {
+  limits <- x$limits[-1L]
   if (length(limits) == 0L) return(NULL)
   last <- limits[[length(limits)]]
   parts <- vapply(names(last), function(name) {
@@ -54,7 +54,7 @@ format_ladder <- function(x) {
     format_table(columns$changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     "\u03c7\u00b2 of each group", format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     if (length(trouble)) c(paste0("  - ", trouble), ""),
-    if (!is.null(ladder_criteria(x))) wrap_lines(ladder_criteria(x)), wrap_lines(x$reading), "",
+    if (!is.null(ladder_limits(x))) wrap_lines(ladder_limits(x)), wrap_lines(x$reading), "",
     if (length(bad)) {
       paste0("Next: loosen(ladder, ", quoted(bad[1L]), ") releases one equality at a time; amendments(ladder$fits$", address_name(bad[1L]), ")")
     } else {

@@ -8,27 +8,12 @@ rungs_before <- function(rungs, on = NULL) {
   previous
 }
 
-rung_criteria <- function(rung, groups, given) {
-  out <- c(cfi = 0.010, rmsea = 0.015, srmr = if (grepl("metric", rung)) 0.030 else 0.010)
-  if (groups >= 10L && grepl("metric", rung)) out[c("cfi", "rmsea")] <- c(0.020, 0.030)
-  if (is.null(given)) return(out)
-  if (!is.numeric(given) || anyNA(given) || is.null(names(given))) {
-    abort("input", c("`criteria` must be a named vector of numbers.", i = "Such as c(cfi = .01, rmsea = .015, p = .05)."))
-  }
-  known <- c("cfi", "rmsea", "srmr", "p")
-  unknown <- setdiff(names(given), known)
-  if (length(unknown)) {
-    abort("input", c(paste0("There is no criterion ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known),
-                     i = paste0("Criteria: ", enumerate(known), ".")))
-  }
-  out[names(given)] <- abs(given)
-  out
-}
+rung_limits <- function(rung, groups, criteria) change_limits(criteria, grepl("metric", rung), groups)
 
-judge_rung <- function(columns, k, limits, converged, previous) {
+judge_rung <- function(columns, k, limits, converged, previous, criteria) {
   if (!converged) return(list(verdict = "not converged", broken = ""))
   if (is.na(previous)) {
-    good <- columns$cfi[k] >= default_cutoffs$cfi$acceptable && columns$rmsea[k] <= default_cutoffs$rmsea$acceptable
+    good <- columns$cfi[k] >= criteria$cfi[2L] && columns$rmsea[k] <= criteria$rmsea[2L]
     return(list(verdict = if (is.na(good)) "" else if (good) "fits" else "fits poorly", broken = ""))
   }
   if (columns$df_change[k] == 0) return(list(verdict = "nothing to hold", broken = ""))

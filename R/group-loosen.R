@@ -7,8 +7,10 @@
 #'
 #' @param ladder What [invariance()] returned.
 #' @param rung The rung to loosen, such as `"metric"`.
-#' @param criterion When to stop: `"indices"`, the criteria of the ladder; or a level of the \eqn{\chi^2} difference test, such as .05.
+#' @param until When to stop: `"indices"`, when no change against the rung before breaks its criterion; or `"p"`, when the
+#'   \eqn{\Delta\chi^2} has a *p* of at least `p_change`, or else `significance`, of the criteria.
 #' @param most How many equalities to release at most.
+#' @param criteria From [criteria()]; those of the ladder when `NULL`.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]), `released` (a data frame: `parameter`, `modification_index`,
 #'   `actual_drop`, `estimate`, `reference`, the value held by the others), `holds`, `earlier` (an address that an earlier rung holds and that
 #'   would help more) and `ladder` (with the loosened rung in place, and all later rungs fitted anew with the same exceptions).
@@ -16,9 +18,9 @@
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
 #' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
-#' loosen(ladder, "metric", criterion = .05)
+#' loosen(ladder, "metric", until = "p")
 #' @export
-loosen <- function(ladder, rung, criterion = "indices", most = 10) {
+loosen <- function(ladder, rung, until = "indices", most = 10, criteria = NULL) {
   if (!inherits(ladder, "orizzonte_ladder")) abort("input", c("loosen() needs a ladder.", i = "ladder <- invariance(blueprint, data, by = \"column\")."))
   check_string(rung, "`rung`")
   rungs <- names(ladder$fits)
@@ -26,12 +28,13 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
       enumerate(rungs), ".")))
   at <- match(rung, rungs)
   if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
-  if (!identical(criterion, "indices")) check_number(criterion, "`criterion`", 1e-12, 1)
+  until <- choose_one(until, c("indices", "p"), "`until`")
+  criteria <- if (is.null(criteria)) ladder$criteria else check_criteria(criteria)
   check_number(most, "`most`", 1)
   before <- ladder$fits[[rungs_before(rungs, ladder$on)[at]]]
   fit <- ladder$fits[[at]]
   check_converged(fit, "loosen")
-  met <- function(fit) rung_met(fit, before, rung, criterion, ladder)
+  met <- function(fit) rung_met(fit, before, rung, until, criteria)
   # what this rung adds; releasing what an earlier one holds would leave the two without a common ground
   own <- setdiff(fit$layout$rows$parameter[fit$layout$rows$shared], before$layout$rows$parameter[before$layout$rows$shared])
   released <- list()
@@ -42,7 +45,7 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
     first <- table[1L, ]
     table <- table[table$parameter %in% own & releasable(fit, table$parameter), , drop = FALSE]
     earlier <- if (nrow(table) == 0L || !first$parameter %in% own) first[c("parameter", "modification_index", "p")]
-    if (nrow(table) == 0L || table$p[1L] > 0.05) {
+    if (nrow(table) == 0L || table$p[1L] > criteria$significance) {
       blocked <- TRUE
       break
     }
@@ -55,23 +58,24 @@ loosen <- function(ladder, rung, criterion = "indices", most = 10) {
   columns <- if (length(released)) do.call(Map, c(list(c), released)) else
     list(parameter = character(), modification_index = numeric(), actual_drop = numeric(), estimate = numeric(), reference = numeric())
   holds <- met(fit)
-  structure(list(fit = fit, rung = rung, released = list_frame(columns), holds = holds, blocked = blocked, criterion = criterion,
-                 earlier = if (!is.null(earlier) && !earlier$parameter %in% own && earlier$p < 0.05) earlier$parameter,
+  structure(list(fit = fit, rung = rung, released = list_frame(columns), holds = holds, blocked = blocked, until = until, criteria = criteria,
+                 earlier = if (!is.null(earlier) && !earlier$parameter %in% own && earlier$p < criteria$significance) earlier$parameter,
                  ladder = relaid_ladder(ladder, fit, at)), class = "orizzonte_loosened")
 }
 
-rung_met <- function(fit, before, rung, criterion, ladder) {
+rung_met <- function(fit, before, rung, until, criteria) {
   if (!has_converged(fit)) return(FALSE)
-  if (is.numeric(criterion)) {
-    test <- difference_test(fit, before)
-    return(test$df <= 0 || test$p >= criterion)
-  }
+  test <- difference_test(fit, before)
+  if (until == "p") return(test$df <= 0 || test$p >= release_level(criteria))
   a <- comparison_measures(before)
   b <- comparison_measures(fit)
-  limits <- ladder$criteria[[rung]]
+  limits <- rung_limits(rung, length(fit$layout$groups), criteria)
   worse <- c(cfi = a$cfi - b$cfi, rmsea = b$rmsea - a$rmsea, srmr = b$srmr - a$srmr)
-  all(is.na(worse) | worse <= limits[names(worse)] + 1e-12)
+  all(is.na(worse) | worse <= limits[names(worse)] + 1e-12) && !("p" %in% names(limits) && isTRUE(test$p < limits[["p"]]))
 }
+
+# The level of the difference test when it decides.
+release_level <- function(criteria) criteria$p_change %||% criteria$significance
 
 # Two of the same kind must stay held for each construct, or its groups can no longer be compared.
 releasable <- function(fit, parameters) {
@@ -108,7 +112,7 @@ relaid_ladder <- function(ladder, fit, at) {
     bp$let_differ <- union(bp$let_differ, fit$request$blueprint$let_differ)
     fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
   }
-  finish_ladder(ladder$blueprint, fits, ladder$given, ladder$against, ladder$on)
+  finish_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$on)
 }
 
 bare_trail <- function(bp) {
@@ -118,12 +122,12 @@ bare_trail <- function(bp) {
 
 released_columns <- function(x) {
   r <- x$released
-  list(parameter = r$parameter, index = format_fixed(r$modification_index, 2L), drop = format_fixed(r$actual_drop, 2L),
+  list(parameter = r$parameter, MI = format_fixed(r$modification_index, 2L), drop = format_fixed(r$actual_drop, 2L),
        estimate = format_number(r$estimate), `held at` = format_number(r$reference))
 }
 
 loosened_reading <- function(x) {
-  told <- if (is.numeric(x$criterion)) paste0("p of \u0394\u03c7\u00b2 at least ", short_number(x$criterion)) else "the criteria of the ladder"
+  told <- if (x$until == "p") paste0("p of \u0394\u03c7\u00b2 at least ", short_number(release_level(x$criteria))) else "the criteria of the ladder"
   count <- nrow(x$released)
   if (x$holds) {
     paste0("With ", if (count) paste(count_of(count, "release"), "") else "nothing released ", "the ", x$rung, " rung meets ", told, ".")

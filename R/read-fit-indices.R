@@ -23,26 +23,23 @@
 #'   significant at .05 (Hoelter 1983).
 #'
 #' @param fit A fit from [fit_model()].
-#' @param cutoffs A named list that replaces default cut-offs, such as
-#'   `list(cfi = c(good = .96, acceptable = .92))`. Defaults follow Hu and
-#'   Bentler (1999) and Browne and Cudeck (1993): conventions, not laws.
+#' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
 #' @param baseline `"exogenous free"` or `"independence"`; see above.
 #' @return A data frame of class `orizzonte_indices`: `index`, `value`,
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
 #'   The attribute `reading` says in words what they say together.
-#' @section Errors: `orizzonte_error_input` for a cut-off of an unknown index
-#'   (the nearest is named).
+#' @section Errors: `orizzonte_error_input` for criteria that do not come from [criteria()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
-#' fit_indices(fit, cutoffs = list(cfi = c(good = .96, acceptable = .92)))
+#' fit_indices(fit, criteria = criteria(cfi = c(.96, .92)))
 #' @export
-fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
+fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
-  limits <- merge_cutoffs(cutoffs)
+  criteria <- check_criteria(criteria)
   value <- indices_of(fit, baseline == "independence")
   df <- value[["df"]]
   pressed <- pressed_bounds(fit)
@@ -52,10 +49,10 @@ fit_indices <- function(fit, cutoffs = NULL, baseline = "exogenous free") {
     lower[names(value) == "rmsea"] <- bounds[1L]
     upper[names(value) == "rmsea"] <- bounds[2L]
   }
-  judged <- judge_indices(value, limits, df, has_converged(fit))
+  judged <- judge_indices(value, criteria, df, has_converged(fit))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
-  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), pressed))
+  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), criteria, pressed))
 }
 
 # All indices by name, from what measures_by_group() found.
@@ -68,7 +65,7 @@ index_values <- function(fit, each) {
   count <- length(each)
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
-  base <- list(chisq = total("baseline_chisq"), df = total("baseline_df"), parameters = total("baseline_parameters"))
+  base <- list(chisq = total("chisq_baseline"), df = total("df_baseline"), parameters = total("baseline_parameters"))
   saturated <- total("saturated")
   moments <- total("moments")
   pressed <- length(pressed_bounds(fit)) > 0L
@@ -83,15 +80,15 @@ index_values <- function(fit, each) {
   c(
     chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,
     chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
-    compared, rmsea = rmsea_point(chisq, df, n, count), close_fit_p = plain(close_fit_p(chisq, df, n, count)),
+    compared, rmsea = rmsea_point(chisq, df, n, count), p_close_fit = plain(close_fit_p(chisq, df, n, count)),
     srmr = weighted("srmr"), gfi = good,
     agfi = if (df > 0) 1 - total("covariances") / df * (1 - good) else NA,
     loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2, loglik_baseline = -(saturated + base$chisq) / 2,
     information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = plain(critical_n(chisq / n, df)),
-    baseline_chisq = base$chisq, baseline_df = base$df, baseline_p = upper_p(base$chisq, base$df),
-    stats::setNames(information(saturated + base$chisq, base$parameters), paste0("baseline_", c("aic", "bic", "bic_adjusted"))),
-    stats::setNames(information(saturated, moments), paste0("saturated_", c("aic", "bic", "bic_adjusted"))),
-    baseline_ecvi = base$chisq / n + 2 * base$parameters / n, saturated_ecvi = 2 * moments / n
+    chisq_baseline = base$chisq, df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
+    stats::setNames(information(saturated + base$chisq, base$parameters), paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
+    stats::setNames(information(saturated, moments), paste0(c("aic", "bic", "bic_adjusted"), "_saturated")),
+    ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n
   )
 }
 
@@ -123,62 +120,27 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
   base <- baseline_model(s, endogenous, n, means, independence, log_s)
   d <- if (structured) moments$mean - mu
   chisq_means <- if (structured) n * sum(d * solve(sigma, d)) else 0
-  list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu), baseline_chisq = base$chisq, baseline_df = base$df,
+  list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu), chisq_baseline = base$chisq, df_baseline = base$df,
        baseline_parameters = base$parameters, saturated = saturated_deviance(s, n, log_s), covariances = p * (p + 1) / 2,
        moments = p * (p + 1) / 2 + if (means) p else 0, chisq_means = chisq_means,
        chisq = n * (log_determinant(sigma) + sum(diag(ratio)) - log_s - p) + chisq_means)
 }
 
-# Two tiers. Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR; Browne & Cudeck (1993): RMSEA .05/.08, close fit;
-# Joreskog & Sorbom (1981): GFI, AGFI; Wheaton et al. (1977) and Carmines & McIver (1981): chisq/df.
-default_cutoffs <- list(
-  p = list(good = 0.05, acceptable = 0.01, higher = TRUE), chisq_per_df = list(good = 2, acceptable = 3, higher = FALSE),
-  cfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), tli = list(good = 0.95, acceptable = 0.90, higher = TRUE),
-  nfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), rfi = list(good = 0.95, acceptable = 0.90, higher = TRUE),
-  ifi = list(good = 0.95, acceptable = 0.90, higher = TRUE), rmsea = list(good = 0.06, acceptable = 0.08, higher = FALSE),
-  close_fit_p = list(good = 0.05, acceptable = 0.01, higher = TRUE), srmr = list(good = 0.08, acceptable = 0.10, higher = FALSE),
-  gfi = list(good = 0.95, acceptable = 0.90, higher = TRUE), agfi = list(good = 0.90, acceptable = 0.85, higher = TRUE),
-  critical_n = list(good = 200, acceptable = 75, higher = TRUE)
-)
-
-merge_cutoffs <- function(cutoffs) {
-  limits <- default_cutoffs
-  if (is.null(cutoffs)) return(limits)
-  if (!is.list(cutoffs) || is.null(names(cutoffs))) {
-    abort("input", c("`cutoffs` must be a named list.", i = "Such as list(cfi = c(good = .96, acceptable = .92))."))
-  }
-  for (name in names(cutoffs)) {
-    if (!name %in% names(limits)) {
-      abort("input", c(paste0("There is no cut-off for ", quoted(name), "."), did_you_mean(name, names(limits)),
-                       i = paste0("Indices with cut-offs: ", enumerate(names(limits), most = 20L), ".")))
-    }
-    pair <- cutoffs[[name]]
-    if (!is.numeric(pair) || length(pair) != 2L || !setequal(names(pair), c("good", "acceptable")) || anyNA(pair)) {
-      abort("input", paste0("The cut-offs of ", name, " must be two numbers named good and acceptable."))
-    }
-    ordered <- if (limits[[name]]$higher) pair[["good"]] >= pair[["acceptable"]] else pair[["good"]] <= pair[["acceptable"]]
-    if (!ordered) abort("input", paste0("The cut-offs of ", name, " are in the wrong order: good must be the stricter one."))
-    limits[[name]][c("good", "acceptable")] <- as.list(pair[c("good", "acceptable")])
-  }
-  limits
-}
-
-judge_indices <- function(value, limits, df, converged) {
+judge_indices <- function(value, criteria, df, converged) {
   cutoff <- verdict <- rep(NA_character_, length(value))
-  for (name in names(limits)) {
+  for (name in tiered_criteria) {
     at <- match(name, names(value))
-    limit <- limits[[name]]
-    sign <- if (limit$higher) ">=" else "<="
-    cutoff[at] <- paste0(sign, " ", short_number(limit$good), " (", short_number(limit$acceptable), ")")
+    tiers <- criteria[[name]]
+    cutoff[at] <- paste0(format_tier(criteria, name, 1L), " (", short_number(tiers[2L]), ")")
     if (is.na(value[at]) || df <= 0 || !converged) next
-    meets <- function(bound) if (limit$higher) value[at] >= bound else value[at] <= bound
-    verdict[at] <- if (meets(limit$good)) "good" else if (meets(limit$acceptable)) "acceptable" else "poor"
+    meets <- if (higher_is_better(name)) value[at] >= tiers else value[at] <= tiers
+    verdict[at] <- if (meets[1L]) "good" else if (meets[2L]) "acceptable" else "poor"
   }
   list(cutoff = cutoff, verdict = verdict)
 }
 
 # What the main indices say together, in words.
-read_indices <- function(table, df, converged, pressed = character()) {
+read_indices <- function(table, df, converged, criteria, pressed = character()) {
   if (!converged) return("The fit has not converged: these indices cannot be read.")
   if (df == 0) return("The model is saturated (df = 0): it reproduces the data whatever they are, so fit cannot be judged.")
   main <- c("cfi", "tli", "rmsea", "srmr")
@@ -187,7 +149,7 @@ read_indices <- function(table, df, converged, pressed = character()) {
   exact <- table$value[table$index == "p"]
   first <- if (length(pressed)) {
     paste0("The solution lies at a bound (", enumerate(pressed), "), so \u03c7\u00b2 has no plain p")
-  } else if (exact >= 0.05) {
+  } else if (exact >= criteria$significance) {
     "Exact fit is not rejected"
   } else {
     "Exact fit is rejected"
@@ -200,7 +162,7 @@ read_indices <- function(table, df, converged, pressed = character()) {
     paste0("the indices disagree: ", paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
   }
   advice <- if (all(verdicts == "good")) {
-    if (isTRUE(exact >= 0.05)) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
+    if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
   } else {
     "Look at residuals(fit, largest = 10) for where the model is off, before trusting the estimates."
   }
@@ -210,19 +172,19 @@ read_indices <- function(table, df, converged, pressed = character()) {
 index_words <- c(
   chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_per_df = "\u03c7\u00b2 / df", chisq_covariances = "\u03c7\u00b2, covariances",
   chisq_means = "\u03c7\u00b2, means", cfi = "CFI", tli = "TLI", nfi = "NFI", rfi = "RFI", ifi = "IFI", rmsea = "RMSEA",
-  close_fit_p = "p of close fit", srmr = "SRMR", gfi = "GFI", agfi = "AGFI", loglik = "log-likelihood", loglik_saturated = "  saturated",
+  p_close_fit = "p of close fit", srmr = "SRMR", gfi = "GFI", agfi = "AGFI", loglik = "log-likelihood", loglik_saturated = "  saturated",
   loglik_baseline = "  baseline", aic = "AIC", bic = "BIC", bic_adjusted = "BIC, size-adjusted", ecvi = "ECVI", critical_n = "critical N (.05)",
-  baseline_chisq = "\u03c7\u00b2, baseline", baseline_df = "df, baseline", baseline_p = "p, baseline", baseline_aic = "AIC, baseline",
-  baseline_bic = "BIC, baseline", baseline_bic_adjusted = "adjusted BIC, baseline", saturated_aic = "AIC, saturated",
-  saturated_bic = "BIC, saturated", saturated_bic_adjusted = "adjusted BIC, saturated", baseline_ecvi = "ECVI, baseline",
-  saturated_ecvi = "ECVI, saturated"
+  chisq_baseline = "\u03c7\u00b2, baseline", df_baseline = "df, baseline", p_baseline = "p, baseline", aic_baseline = "AIC, baseline",
+  bic_baseline = "BIC, baseline", bic_adjusted_baseline = "adjusted BIC, baseline", aic_saturated = "AIC, saturated",
+  bic_saturated = "BIC, saturated", bic_adjusted_saturated = "adjusted BIC, saturated", ecvi_baseline = "ECVI, baseline",
+  ecvi_saturated = "ECVI, saturated"
 )
 
 format_index <- function(index, value) {
   if (length(index) != 1L) return(unname(mapply(format_index, index, value)))
   if (is.na(value)) return("")
-  if (index %in% c("df", "baseline_df", "critical_n")) return(format_count(round(value)))
-  if (index %in% c("p", "close_fit_p", "baseline_p")) return(format_p(value))
+  if (index %in% c("df", "df_baseline", "critical_n")) return(format_count(round(value)))
+  if (index %in% c("p", "p_close_fit", "p_baseline")) return(format_p(value))
   format_fixed(value)
 }
 

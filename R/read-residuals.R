@@ -1,16 +1,16 @@
 #' Residuals: observed minus implied moments
 #'
 #' @param object A fit from [fit_model()].
-#' @param type `"raw"`: differences of covariances (and means).
+#' @param in_units What a residual is measured in. `"covariance"`: differences of covariances (and means).
 #'   `"correlation"`: differences of correlations, in which the observed and the
 #'   implied matrix are each scaled by the observed standard deviations, so that
 #'   the diagonal shows how far variances are off (Bentler 1995); means are
 #'   divided by the standard deviations.
-#'   `"normalized"`: raw residuals over the standard errors of the observed
+#'   `"moment_se"`: over the standard errors of the observed
 #'   moments, \eqn{\sqrt{(\sigma_{ii}\sigma_{jj} + \sigma_{ij}^2)/n}} (Jöreskog & Sörbom 1981).
-#'   `"standardized"`: raw residuals over their own standard errors, in which the
+#'   `"own_se"`: over the residuals' own standard errors, in which the
 #'   estimation of the parameters is taken into account (the diagonal of
-#'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): close to standard normal
+#'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): a z, close to standard normal
 #'   when the model holds. `NA` where the model reproduces a moment whatever the data are.
 #' @param largest Give a number to get that many pairs as a sorted table, with
 #'   a sentence on what each means; `Inf` for all pairs, observed and implied side by side.
@@ -18,33 +18,37 @@
 #' @return Without `largest`, a list with one element per group (`all` without
 #'   groups), each with `covariance` and `mean`. With `largest`, a data frame of
 #'   class `orizzonte_residuals`: `first`, `second`, `residual`, `observed`,
-#'   `implied`, `standardized`, `meaning`. Its attribute `parts` says where the SRMR comes
+#'   `implied`, `z` (the residual over its own standard error), `meaning`. Its attribute `parts` says where the SRMR comes
 #'   from: `part` (a construct with itself, two constructs, variances, means), `moments`,
 #'   `srmr` of that part, and its `share` of the sum of squares.
-#' @section Errors: `orizzonte_error_input` for an unknown type.
+#' @section Errors: `orizzonte_error_input` for unknown units.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
-#' residuals(fit, type = "correlation", largest = 5)
+#' residuals(fit, in_units = "correlation", largest = 5)
 #' @export
-residuals.orizzonte_fit <- function(object, type = "raw", largest = NULL, ...) {
+residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = NULL, ...) {
   check_fit(object, "residuals")
   check_dots_empty(..., .verb = "residuals")
-  type <- choose_one(type, c("raw", "correlation", "standardized", "normalized"), "`type`")
+  in_units <- choose_one(in_units, residual_units, "`in_units`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
   views <- group_views(object)
   parts <- lapply(views, residual_parts)
-  if (is.null(largest)) return(Map(residuals_of_type, views, type, parts))
-  tables <- Map(largest_residuals, views, type, parts, largest)
+  if (is.null(largest)) return(Map(residuals_in, views, in_units, parts))
+  tables <- Map(largest_residuals, views, in_units, parts, largest)
   all <- bind_frames(tables)
   all <- utils::head(all[order(-abs(all$residual)), ], largest)
   rownames(all) <- NULL
   shares <- bind_frames(Map(srmr_parts, views, parts))
-  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), type = type,
+  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), in_units = in_units,
             parts = shares)
 }
+
+residual_units <- c("covariance", "correlation", "own_se", "moment_se")
+residual_unit_words <- c(covariance = "covariance", correlation = "correlation", own_se = "over their own standard errors",
+                         moment_se = "over the standard errors of the moments")
 
 # Observed and implied moments and what scales them.
 residual_parts <- function(view) {
@@ -54,14 +58,14 @@ residual_parts <- function(view) {
        means = !is.null(seen$mean) && !view$layout$profiled)
 }
 
-residuals_of_type <- function(view, type, parts) {
+residuals_in <- function(view, in_units, parts) {
   gap <- parts$seen$covariance - parts$model$covariance
   gap_mean <- if (!is.null(parts$seen$mean)) parts$seen$mean - parts$model$mean
-  by <- switch(type,
-    raw = list(covariance = 1, mean = 1),
+  by <- switch(in_units,
+    covariance = list(covariance = 1, mean = 1),
     correlation = list(covariance = outer(parts$sd, parts$sd), mean = parts$sd),
-    normalized = moment_errors(view, parts),
-    standardized = residual_errors(view, parts))
+    moment_se = moment_errors(view, parts),
+    own_se = residual_errors(view, parts))
   list(covariance = gap / by$covariance, mean = if (!is.null(gap_mean)) gap_mean / by$mean)
 }
 
@@ -110,17 +114,17 @@ moment_followed <- function(view, what, a, b) {
               rep(view$number, length(a)), as.integer(a), as.integer(b), coded_variables(fit), vcov)$se^2
 }
 
-largest_residuals <- function(view, type, parts, largest) {
-  of_type <- residuals_of_type(view, type, parts)
-  names <- colnames(of_type$covariance)
-  at <- which(lower.tri(of_type$covariance, diag = TRUE), arr.ind = TRUE)
-  residual <- c(of_type$covariance[at], if (parts$means) of_type$mean)
+largest_residuals <- function(view, in_units, parts, largest) {
+  gaps <- residuals_in(view, in_units, parts)
+  names <- colnames(gaps$covariance)
+  at <- which(lower.tri(gaps$covariance, diag = TRUE), arr.ind = TRUE)
+  residual <- c(gaps$covariance[at], if (parts$means) gaps$mean)
   order <- utils::head(order(-abs(residual), na.last = NA), largest)
   pairs <- at[order[order <= nrow(at)], , drop = FALSE]
   single <- order[order > nrow(at)] - nrow(at)
   # in the order of size: pairs and means were taken apart
   back <- order(c(which(order <= nrow(at)), which(order > nrow(at))))
-  scale <- if (type == "correlation") parts$sd else rep(1, length(names))
+  scale <- if (in_units == "correlation") parts$sd else rep(1, length(names))
   by <- outer(scale, scale)
   own <- c((parts$seen$covariance - parts$model$covariance)[pairs] / covariance_residual_errors(view, parts, pairs),
            if (length(single)) (parts$seen$mean - parts$model$mean)[single] / mean_residual_errors(view, parts, single))
@@ -129,27 +133,27 @@ largest_residuals <- function(view, type, parts, largest) {
                   residual = residual[c(order[order <= nrow(at)], order[order > nrow(at)])],
                   observed = c((parts$seen$covariance / by)[pairs], (parts$seen$mean / scale)[single]),
                   implied = c((parts$model$covariance / by)[pairs], (parts$model$mean / scale)[single]),
-                  standardized = own)
+                  z = own)
   columns <- lapply(columns, function(x) unname(x[back]))
   group <- shown_group(view$layout, rep(view$group, length(order)))
-  meaning <- paste0(residual_meaning(columns, type), rep(bracket_group(view$layout, view$group), length(order)))
+  meaning <- paste0(residual_meaning(columns, in_units), rep(bracket_group(view$layout, view$group), length(order)))
   list_frame(c(list(group = group), columns, list(meaning = meaning)))
 }
 
-residual_meaning <- function(columns, type) {
+residual_meaning <- function(columns, in_units) {
   gap <- columns$residual
-  size <- if (type == "correlation") sub("^0", "", format_fixed(abs(gap), 2L)) else format_number(abs(gap))
+  size <- if (in_units == "correlation") sub("^0", "", format_fixed(abs(gap), 2L)) else format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
   pair <- paste0(columns$first, " and ", columns$second)
   more <- ifelse(gap > 0, "more", "less")
   higher <- ifelse(gap > 0, "higher", "lower")
-  if (type %in% c("standardized", "normalized")) {
+  if (in_units %in% c("own_se", "moment_se")) {
     by <- paste0(" than the model implies, by ", format_fixed(abs(gap), 2L), " standard errors")
     return(ifelse(single, paste0("the mean of ", columns$first, " is ", higher, by),
                   ifelse(same, paste0(columns$first, " varies ", more, by), paste0(pair, " covary ", more, by))))
   }
-  correlation <- type == "correlation"
+  correlation <- in_units == "correlation"
   ifelse(single, paste0("the mean of ", columns$first, " is ", size, if (correlation) " SD ", if (!correlation) " ", higher, " than the model implies"),
          ifelse(same, paste0(columns$first, " varies ", size, " ", more, " than the model implies"),
                 paste0(pair, if (correlation) " correlate " else " covary ", size, " ", more, " than the model implies")))
@@ -193,7 +197,7 @@ main_construct <- function(view, names) {
 #' @export
 print.orizzonte_residuals <- function(x, ...) {
   if (!all(c("first", "second", "residual", "meaning") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading(paste0("Largest residuals", if (!is.null(attr(x, "type"))) paste0(" (", attr(x, "type"), ")"))),
+  cat(heading(paste0("Largest residuals", if (!is.null(attr(x, "in_units"))) paste0(" (", residual_unit_words[[attr(x, "in_units")]], ")"))),
       format_residuals_table(x), sep = "\n")
   invisible(x)
 }
@@ -201,7 +205,7 @@ print.orizzonte_residuals <- function(x, ...) {
 format_residuals_table <- function(x) {
   if (nrow(x) == 0L) return("The model reproduces every moment, whatever the data are: there are no residuals.")
   columns <- list(residual = format_number(x$residual), observed = format_number(x$observed), implied = format_number(x$implied))
-  if (!is.null(x$standardized) && !identical(attr(x, "type"), "standardized")) columns$`/ error` <- format_fixed(x$standardized, 2L)
+  if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
   lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE))
   parts <- attr(x, "parts")
   if (!is.null(parts) && !anyNA(parts$share)) {

@@ -6,6 +6,7 @@
 #' non-converged solution is said first, before any number.
 #'
 #' @param x,object A fit from [fit_model()].
+#' @param criteria Cut-offs and levels, from [criteria()].
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class
 #'   `orizzonte_summary`, whose `print()` shows it.
@@ -23,10 +24,10 @@ print.orizzonte_fit <- function(x, ...) {
 }
 
 # Status, sample, fit in one line and what it says.
-fit_card <- function(fit) {
+fit_card <- function(fit, criteria = NULL) {
   lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit), format_feedback(fit))
   if (!has_converged(fit)) return(lines)
-  table <- fit_indices(fit)
+  table <- fit_indices(fit, criteria)
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
   measures <- if (stats::df.residual(fit) == 0) {
@@ -103,15 +104,16 @@ format_weakness <- function(fit) {
 
 #' @rdname print.orizzonte_fit
 #' @export
-summary.orizzonte_fit <- function(object, ...) {
+summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
   check_fit(object, "summary")
+  criteria <- check_criteria(criteria)
   check_dots_empty(..., .verb = "summary")
   structure(list(
     title = object$request$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
     assumptions = format_assumptions(object$layout, object$request$blueprint), counts = format_counts(object$layout),
-    fit_indices = fit_indices(object), estimates = estimates(object), r_squared = r_squared(object),
-    residuals = stats::residuals(object, type = "correlation", largest = 5), converged = has_converged(object),
-    verdicts = if (length(object$request$blueprint$claims) && has_converged(object)) verdicts(object), trail = if (length(object$request$blueprint$trail)) trail(object),
+    fit_indices = fit_indices(object, criteria), estimates = estimates(object), r_squared = r_squared(object),
+    residuals = stats::residuals(object, in_units = "correlation", largest = 5), converged = has_converged(object),
+    verdicts = if (length(object$request$blueprint$claims) && has_converged(object)) verdicts(object, criteria), trail = if (length(object$request$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }

@@ -7,7 +7,7 @@
 #' because items left.
 #'
 #' @param x A fit or a blueprint.
-#' @return A data frame of class `orizzonte_trail`: `revision`, `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `status`,
+#' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before), `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `status`,
 #'   `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of
 #'   the \eqn{\chi^2} difference), and `note`. No rows when nothing has been amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
@@ -40,7 +40,8 @@ trail <- function(x) {
                           stats::pchisq(abs(rows$chisq_change), pmax(step, 1), lower.tail = FALSE), NA)
   rows$change <- vapply(rows$changes, change_sentence, "")
   freed <- count_freed(rows)
-  ordered <- c("revision", "change", setdiff(revision_columns, c("revision", "changes", "note")), paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), "_change"), "note")
+  rows$against <- c(NA, rows$revision)[seq_len(size)]
+  ordered <- c("revision", "against", "change", setdiff(revision_columns, c("revision", "changes", "note")), paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), "_change"), "note")
   structure(list_frame_class(rows[ordered], "orizzonte_trail"), title = bp$title, freed = freed)
 }
 

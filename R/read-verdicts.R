@@ -3,15 +3,14 @@
 #' What became of each [claim()]: the difference of its two sides with a delta-method error, and whether it is supported.
 #'
 #' @section Criteria:
-#' * a direction or an order: the one-sided *p* below `alpha`; *contradicted* when the other side is that significant;
+#' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other side is that significant;
 #' * some relation (`!=`): the two-sided *p* below `alpha`;
-#' * no relation (`==`): supported when the standardized value lies within `margin` of zero by two one-sided tests at
-#'   `alpha` (Schuirmann 1987), for a value that merely is not significant supports nothing; *contradicted* when it is
+#' * no relation (`==`): supported when the standardized value lies within `smallest` of zero by two one-sided tests at
+#'   `significance` (Schuirmann 1987), for a value that merely is not significant supports nothing; *contradicted* when it is
 #'   significantly different and not within the margin; else *cannot tell*.
 #'
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
-#' @param alpha Level of the tests.
-#' @param margin The largest standardized value that still counts as none.
+#' @param criteria The level of the tests, and the smallest standardized value that matters, from [criteria()].
 #' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`, `estimate` (left minus right), `se`, `z`,
 #'   `p` (two-sided), `p_one_sided` (of the direction claimed), `lower`, `upper`, `standardized`, `standardized_se`,
 #'   `verdict` (supported, not supported, contradicted, cannot tell, cannot be judged) and `criterion`.
@@ -25,14 +24,13 @@
 #'   claim(H1 = effect[Belonging, Staying] > 0, H2 = effect[age, Staying] == 0)
 #' verdicts(suppressMessages(fit_model(bp, choirs)))
 #' @export
-verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
+verdicts <- function(fit, criteria = NULL) {
   check_fit(fit, "verdicts")
   check_converged(fit, "verdicts")
-  check_number(alpha, "`alpha`", 1e-12, 1)
-  check_number(margin, "`margin`", 1e-12)
+  criteria <- check_criteria(criteria)
   claims <- fit$request$blueprint$claims
   rows <- unlist(lapply(names(claims), function(name) {
-    judge <- function(scope) judge_claim(fit, name, claims[[name]], alpha, margin, scope)
+    judge <- function(scope) judge_claim(fit, name, claims[[name]], criteria, scope)
     lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), judge)
   }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
@@ -41,7 +39,9 @@ verdicts <- function(fit, alpha = 0.05, margin = 0.1) {
   structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$request$blueprint$title, trouble = improper_parts(fit)$trouble)
 }
 
-judge_claim <- function(fit, name, text, alpha, margin, scope = NULL) {
+judge_claim <- function(fit, name, text, criteria, scope = NULL) {
+  alpha <- criteria$significance
+  margin <- criteria$smallest
   parsed <- parse_claim(str2lang(text))
   vcov <- vcov_of(fit)
   if (!is.null(scope)) name <- paste0(name, bar_group(fit$layout, scope))

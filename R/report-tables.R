@@ -28,7 +28,7 @@ item_wordings <- function(parameters, fit) {
 
 release_columns <- function(found, most = 5L) {
   x <- utils::head(as.data.frame(found), most)
-  list(parameter = x$parameter, index = format_fixed(x$modification_index, 2L), p = format_p(x$p), `expected change` = format_number(x$expected_change),
+  list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L), p = format_p(x$p), `expected change` = format_number(x$expected_change),
        `std.` = format_fixed(x$expected_change_std, 2L), `real drop` = format_fixed(x$actual_drop, 2L), verdict = x$verdict)
 }
 report_estimates <- function(fit, kind) {
@@ -48,8 +48,8 @@ report_estimates <- function(fit, kind) {
 # Backticks inside a code span need a longer fence.
 code_text <- function(x) ifelse(grepl("`", x, fixed = TRUE), paste0("`` ", x, " ``"), paste0("`", x, "`"))
 
-report_indices <- function(fit) {
-  x <- fit_indices(fit)
+report_indices <- function(fit, criteria) {
+  x <- fit_indices(fit, criteria)
   x <- x[!is.na(x$value), ]
   blank <- function(v) ifelse(is.na(v), "", v)
   out <- list_frame(list(index = unname(index_words[x$index]), value = format_index(x$index, x$value),
@@ -59,10 +59,10 @@ report_indices <- function(fit) {
   out
 }
 
-report_amendments <- function(fit) {
-  all <- amendments(fit, top = 10)
+report_amendments <- function(fit, criteria) {
+  all <- amendments(fit, top = 10, criteria = criteria)
   x <- utils::head(all, 10L)
-  out <- list_frame(list(parameter = code_text(x$parameter), kind = x$kind, index = format_fixed(x$modification_index, 2L),
+  out <- list_frame(list(parameter = code_text(x$parameter), kind = x$kind, MI = format_fixed(x$modification_index, 2L),
                          change = format_fixed(x$expected_change_std, 2L), drop = format_fixed(x$actual_drop, 2L), estimate = format_number(x$actual_estimate),
                          verdict = x$verdict))
   names(out)[4:5] <- c("expected change, std.", "real drop")

@@ -9,6 +9,7 @@
 #' @param file Where to write it. The ending decides the format: `.html`,
 #'   `.docx` or `.md`.
 #' @param quiet Whether to leave out the message that says where the report is.
+#' @param criteria Cut-offs and levels, from [criteria()].
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind, `orizzonte_error_report` when rmarkdown, knitr or pandoc
 #'   are not installed, when the folder does not exist, or the ending is another.
@@ -20,8 +21,9 @@
 #' }
 #' }
 #' @export
-write_report <- function(x, file, quiet = FALSE) {
+write_report <- function(x, file, quiet = FALSE, criteria = NULL) {
   x <- check_reportable(x)
+  criteria <- check_criteria(criteria)
   check_string(file, "`file`")
   format <- report_format(file)
   check_report_tools()
@@ -36,7 +38,7 @@ write_report <- function(x, file, quiet = FALSE) {
   target <- file.path(normalizePath(folder), basename(file))
   format <- do.call(utils::getFromNamespace(format[[1L]], "rmarkdown"), format[-1L])
   rmarkdown::render(template, output_format = format, output_file = basename(target), output_dir = dirname(target), intermediates_dir = work,
-                    params = list(x = x, title = report_title(x)), envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
+                    params = list(x = x, criteria = criteria, title = report_title(x)), envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
   if (tolower(tools::file_ext(file)) == "md") relative_links(target)
   if (!quiet) say("Report written to ", file)
   invisible(file)

@@ -87,7 +87,7 @@ test_that("a bound that presses is the value fixed there, said so and not tested
   others <- names(coef(fixed))
   expect_equal(sqrt(diag(vcov(bound)))[others], sqrt(diag(vcov(fixed)))[others], tolerance = 1e-6)
   indices <- fit_indices(bound)
-  expect_true(all(is.na(indices$value[indices$index %in% c("p", "close_fit_p", "critical_n")])))
+  expect_true(all(is.na(indices$value[indices$index %in% c("p", "p_close_fit", "critical_n")])))
   expect_match(attr(indices, "reading"), "lies at a bound (loading[Calm, sc2] >= 1.1)", fixed = TRUE)
   expect_output(print(bound), "no plain p")
   compared <- anova(free, bound)

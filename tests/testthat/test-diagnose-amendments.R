@@ -104,8 +104,8 @@ test_that("what was planted in the demo data comes out first, with drops and est
     expect_equal(table$actual_drop[i], deviance(fit) - deviance(amended), tolerance = 1e-6)
     expect_equal(table$actual_estimate[i], coef(amended)[[table$parameter[i]]], tolerance = 1e-5)
   }
-  expect_named(table, c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std", "actual_drop", "verdict",
-                        "full_change", "power", "actual_estimate", "equivalent_to", "explanation"))
+  expect_named(table, c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std", "actual_drop", "actual_estimate", "verdict",
+                        "full_change", "power", "equivalent_to", "explanation"))
   # standardized changes by hand
   sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)
@@ -130,7 +130,7 @@ test_that("verdicts follow index, expected change and power", {
   large <- amendments(fit_model(measurement, summary_data(cov(data[fit$layout$observed]), 50000)), top = 0)
   expect_true("negligible" %in% large$verdict)
   expect_true(all(abs(large$expected_change_std[large$verdict == "negligible"]) < 0.1))
-  strict <- amendments(fit, top = 0, smallest = 0.4)
+  strict <- amendments(fit, top = 0, criteria = criteria(smallest = 0.4))
   expect_gt(sum(strict$verdict == "not misspecified"), sum(table$verdict == "not misspecified"))
 })
 

@@ -14,7 +14,7 @@ test_that("the residual map shows every pair with its sign, framed where it is l
   expect_equal(sort(number), sort(as.numeric(sprintf("%.2f", gap))))
   expect_true(all(c("Belonging", "Calm", "Staying") %in% texts))
   expect_equal(short_residual(c(0.123, -0.123, 0.001, -1.5), 2L), c("+.12", "\u2212.12", ".00", "\u22121.50"))
-  expect_s3_class(residual_map(fit, "standardized", numbers = FALSE), "ggplot")
+  expect_s3_class(residual_map(fit, "own_se", numbers = FALSE), "ggplot")
   expect_error(residual_map(fit, "colour"), class = "orizzonte_error_input")
 })
 
@@ -34,7 +34,7 @@ test_that("amendments are drawn with the leaders named, the trail with its cut-o
 test_that("loadings are drawn with their intervals", {
   drawn <- loading_plot(fit)
   table <- estimates(fit)
-  table <- table[table$meaning == "loading", ]
+  table <- table[table$kind == "loading", ]
   points <- ggplot2::layer_data(drawn, 3)
   expect_equal(sort(points$x), sort(abs(table$standardized)))
   segments <- ggplot2::layer_data(drawn, 2)

@@ -38,7 +38,7 @@ test_that("the baseline leaves covariances of exogenous variables free unless to
   expect_equal(zero$chisq, -100 * log(det(cov2cor(s))))
   fit <- quiet_fit(blueprint("x") |> effect(st1 ~ years + age), choirs)
   value <- function(x, name) x$value[x$index == name]
-  expect_gt(value(fit_indices(fit, baseline = "independence"), "baseline_chisq"), value(fit_indices(fit), "baseline_chisq"))
+  expect_gt(value(fit_indices(fit, baseline = "independence"), "chisq_baseline"), value(fit_indices(fit), "chisq_baseline"))
 })
 
 test_that("log-likelihood, AIC and BIC agree with the normal density of the data", {
@@ -57,11 +57,11 @@ test_that("log-likelihood, AIC and BIC agree with the normal density of the data
 
 test_that("cut-offs come in two tiers, can be replaced, and the reading says when indices disagree", {
   fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), choirs)
-  strict <- fit_indices(fit, cutoffs = list(cfi = c(good = 0.999, acceptable = 0.998)))
+  strict <- fit_indices(fit, criteria = criteria(cfi = c(0.999, 0.998)))
   expect_identical(strict$verdict[strict$index == "cfi"], "poor")
   expect_match(attr(strict, "reading"), "disagree")
-  expect_error(fit_indices(fit, cutoffs = list(cif = c(good = 1, acceptable = 0))), "Did you mean \"cfi\"", class = "orizzonte_error_input")
-  expect_error(fit_indices(fit, cutoffs = list(cfi = c(good = 0.9, acceptable = 0.95))), "wrong order", class = "orizzonte_error_input")
-  expect_error(fit_indices(fit, cutoffs = c(cfi = 0.9)), "named list", class = "orizzonte_error_input")
+  expect_error(criteria(cif = c(1, 0)), "Did you mean \"cfi\"", class = "orizzonte_error_input")
+  expect_error(criteria(cfi = c(0.9, 0.95)), "wrong order", class = "orizzonte_error_input")
+  expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), "must come from criteria", class = "orizzonte_error_input")
   expect_output(print(strict), "CFI +0\\.9.* poor")
 })

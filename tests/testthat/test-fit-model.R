@@ -157,7 +157,7 @@ test_that("a saturated model reproduces the moments and says that fit cannot be 
   fit <- fit_model(blueprint("Saturated") |> effect(st1 ~ be1 + years), data)
   expect_equal(df.residual(fit), 0)
   expect_lt(deviance(fit), 1e-8)
-  expect_lt(max(abs(residuals(fit, type = "correlation")$all$covariance)), 1e-8)
+  expect_lt(max(abs(residuals(fit, in_units = "correlation")$all$covariance)), 1e-8)
   expect_match(attr(fit_indices(fit), "reading"), "cannot be judged")
   expect_output(print(fit), "saturated")
   expect_output(print(summary(fit)), "cannot be judged")

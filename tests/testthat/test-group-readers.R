@@ -18,7 +18,7 @@ test_that("with nothing held, every reader gives what the single fits give", {
     expect_equal(own$parameter, with_group(alone$parameter, g))
     expect_equal(implied(both)[[g]]$covariance, implied(single[[g]])$all$covariance, tolerance = 1e-6)
     expect_equal(observed(both)[[g]], observed(single[[g]])$all)
-    expect_equal(residuals(both, "standardized")[[g]]$covariance, residuals(single[[g]], "standardized")$all$covariance, tolerance = 1e-5)
+    expect_equal(residuals(both, "own_se")[[g]]$covariance, residuals(single[[g]], "own_se")$all$covariance, tolerance = 1e-5)
     explained <- r_squared(both)
     expect_equal(explained$r_squared[explained$group == g], r_squared(single[[g]])$r_squared, tolerance = 1e-6)
     total <- effects(both)
@@ -36,12 +36,12 @@ test_that("log-likelihood, information criteria and indices add up over groups b
   for (name in c("srmr", "gfi")) {
     expect_equal(index(both, name), sum(n * vapply(single, index, 0, name)) / sum(n), tolerance = 1e-6)
   }
-  expect_equal(index(both, "baseline_chisq"), sum(vapply(single, index, 0, "baseline_chisq")), tolerance = 1e-9)
-  expect_equal(index(both, "baseline_df"), sum(vapply(single, index, 0, "baseline_df")))
+  expect_equal(index(both, "chisq_baseline"), sum(vapply(single, index, 0, "chisq_baseline")), tolerance = 1e-9)
+  expect_equal(index(both, "df_baseline"), sum(vapply(single, index, 0, "df_baseline")))
   chisq <- deviance(both)
   df <- df.residual(both)
   expect_equal(index(both, "rmsea"), sqrt(2) * sqrt(max(chisq - df, 0) / (df * sum(n))))
-  base <- index(both, "baseline_chisq") - index(both, "baseline_df")
+  base <- index(both, "chisq_baseline") - index(both, "df_baseline")
   expect_equal(index(both, "cfi"), 1 - (chisq - df) / base)
   # means held: chi-square splits into its covariance and mean parts
   expect_equal(index(held, "chisq_covariances") + index(held, "chisq_means"), deviance(held), tolerance = 1e-8)

@@ -11,12 +11,12 @@ test_that("each type is what its definition says", {
   n <- nobs(fit)
   expect_equal(residuals(fit)$all$covariance, s - sigma)
   expect_equal(residuals(fit, "correlation")$all$covariance, (s - sigma) / outer(sd, sd))
-  expect_equal(residuals(fit, "normalized")$all$covariance, (s - sigma) / sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n))
+  expect_equal(residuals(fit, "moment_se")$all$covariance, (s - sigma) / sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n))
   table <- residuals(fit, "correlation", largest = Inf)
   expect_equal(nrow(table), 66)
   expect_equal(table$observed - table$implied, table$residual)
   expect_true(all(diff(abs(table$residual)) <= 0))
-  expect_error(residuals(fit, "standardised"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(residuals(fit, "own_s"), "Did you mean", class = "orizzonte_error_input")
   expect_error(residuals(fit, largest = 0), class = "orizzonte_error_input")
 })
 
@@ -37,7 +37,7 @@ test_that("standardized residuals use the error of the residual itself, for cova
   for (fit in list(fit_model(measurement |> restrict(loading[Belonging, be3] == loading[Belonging, be4]), summary_data(cov(data), nrow(data))),
                    fit_model(read_blueprint(system.file("extdata", "models", "growth.yaml", package = "orizzonte")), choirs_growth))) {
     truth <- numerical_errors(fit)
-    own <- residuals(fit, "standardized")$all
+    own <- residuals(fit, "own_se")$all
     raw <- residuals(fit)$all
     lower <- lower.tri(raw$covariance, diag = TRUE)
     value <- c(raw$covariance[lower], raw$mean) / sqrt(pmax(truth$variance, 0))
@@ -62,5 +62,5 @@ test_that("words, wordings and parts of the SRMR stand with the largest", {
   expect_true("means" %in% attr(residuals(growth, "correlation", largest = 3), "parts")$part)
   expect_true(any(grepl("the mean of w2 is .* SD lower", residuals(growth, "correlation", largest = Inf)$meaning)))
   saturated <- fit_model(blueprint("Three") |> construct("Calm", reflected_in = sc1:sc3), data)
-  expect_output(print(residuals(saturated, "standardized", largest = 3)), "no residuals")
+  expect_output(print(residuals(saturated, "own_se", largest = 3)), "no residuals")
 })

@@ -26,7 +26,7 @@ test_that("claims are judged by hand-made numbers", {
   # no relation: within the margin by two one-sided tests
   age <- est[est$parameter == "effect[age, Staying]", ]
   expect_equal(table$verdict[3] == "supported", abs(age$standardized) + qnorm(0.95) * age$standardized_se < 0.1)
-  expect_equal(verdicts(fit, margin = 0.01)$verdict[3], "cannot tell")
+  expect_equal(verdicts(fit, criteria = criteria(smallest = 0.01))$verdict[3], "cannot tell")
   expect_output(print(table), "one-sided p < .05")
   expect_output(print(summary(fit)), "Verdicts")
   expect_output(print(verdicts(fit_model(bp, data))), "makes no claims")
