@@ -1,7 +1,7 @@
 #' Name a derived quantity
 #'
 #' A quantity is a smooth expression of addresses, estimated with a
-#' delta-method error from analytic derivatives (Bollen 1989). Besides the
+#' delta-method standard error from analytic derivatives (Bollen 1989). Besides the
 #' parameters it may use `standardized(address)`, `total[a, b]`,
 #' `indirect[a, b]`, `correlation[a, b]`, `r_squared[b]` and `quantity[name]`
 #' of an earlier quantity, joined by `+ - * / ^ ( )`, `exp()`, `log()`, `sqrt()`.

@@ -13,7 +13,7 @@
 #'
 #' Equations are met exactly (constrained scoring; Aitchison & Silvey 1958) and
 #' each takes one free parameter off the count. A bound that the data press
-#' against is reported as *at bound*, without an error or a test; the
+#' against is reported as *at bound*, without a standard error or a test; the
 #' \eqn{\chi^2} of such a fit follows a mixture of distributions (Shapiro 1985),
 #' so that no plain *p* is given.
 #'

@@ -1,6 +1,6 @@
 #' Give the items their wording
 #'
-#' Wordings are shown wherever items are judged: in the summary, in residuals
+#' Item texts are shown wherever items are judged: in the summary, in residuals
 #' and in reports. Column labels of the data are used where no wording is given.
 #'
 #' @param .bp A blueprint.

@@ -87,7 +87,7 @@ cli_commands <- function() {
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
       options = c("format", "diagnose_table", "top", "all", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
-      help = paste0("Shows the largest residuals, paths that could go, and what could be freed: modification index, expected change, and the\n",
+      help = paste0("Shows the largest residuals, paths that could be removed, and what could be freed: modification index, expected change, and the\n",
                     "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
@@ -229,7 +229,7 @@ command_fit <- function(given) {
   exit_code(fit)
 }
 
-fit_table <- function(fit, table, criteria) {
+fit_table <- function(fit, table, criteria = NULL) {
   switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria), r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
          residuals = stats::residuals(fit, in_units = "correlation", largest = 20))
 }

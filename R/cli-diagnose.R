@@ -101,13 +101,13 @@ command_compare <- function(given) {
   max(vapply(fits, exit_code, 0L))
 }
 
-# Rows without holes in any variable of any of the models.
+# Rows without incomplete in any variable of any of the models.
 rows_complete_for <- function(data, blueprints, codes) {
   if (inherits(data, "orizzonte_summary_data")) return(data)
   variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
   used <- data[intersect(variables, names(data))]
-  holes <- Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
-  if (any(holes)) say("Dropped ", count_of(sum(holes), "row"), " of ", nrow(data),
+  incomplete <- Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
+  if (any(incomplete)) say("Dropped ", count_of(sum(incomplete), "row"), " of ", nrow(data),
                       " with a missing value in any of the models; all are fitted to the same rows.")
-  data[!holes, , drop = FALSE]
+  data[!incomplete, , drop = FALSE]
 }

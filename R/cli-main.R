@@ -4,7 +4,7 @@
 #' `diagnose`, `amend`, `compare`, `invariance`, `draw` or `report`; `orizzonte --help` lists them. Tables go to standard output,
 #' messages to standard error. Exit codes: 0 done (an improper solution warns
 #' and says so in `status`), 1 not identified or not converged, 2 bad input or
-#' usage, 3 an error of ours.
+#' usage, 3 an internal error.
 #'
 #' @param args Words of the command line.
 #' @return The exit code, invisibly. Outside an interactive session R quits with it.
@@ -38,7 +38,7 @@ run_command <- function(args) {
     error = function(e) {
       # whoever read our output (head, a pager) has gone: nothing to report
       if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) return(141L)
-      cat("This is an error of ours, not of yours: ", conditionMessage(e), "\n",
+      cat("This is an internal error, not a fault of your input: ", conditionMessage(e), "\n",
           "Please report it with the command and, if you can, the blueprint.\n", sep = "", file = stderr())
       3L
     }

@@ -205,7 +205,7 @@ comparison_texts <- function(x) {
     fit = c(list(model = x$model), if (several) list(n = count(x$n)),
             list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p), CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
                  RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
-                 weight = format_fixed(x$akaike_weight))),
+                 `Akaike weight` = format_fixed(x$akaike_weight))),
     changes = if (any(!is.na(x$against))) {
       list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
            "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),

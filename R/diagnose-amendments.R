@@ -345,7 +345,7 @@ format_amendments <- function(x) {
   lines <- c(lines, format_not_offered(attr(x, "not_offered")), format_wordings(shown$parameter, attr(x, "wording")))
   large <- shown$parameter[shown$verdict == "misspecified"]
   c(lines, "", if (length(large)) {
-    c("Next: read the wordings. One change at a time, and only with a reason, for example:",
+    c("Next: read the item texts. One change at a time, and only with a reason, for example:",
       paste0("  amend(fit, free = ", large[1L], ", because = \"...\")"))
   } else {
     "Nothing of a size that matters stands out. Next: estimates(fit)"

@@ -38,7 +38,7 @@ confirm <- function(fit, data, missing_codes = fit$request$missing_codes) {
   here <- list(start = refit_start(fit), end = fit)
   if (same_rows(fit, fresh$end)) {
     warn("confirm", c("These are the data the trail was made with: that confirms nothing.",
-                      i = "Give other people's data, or explore one half of split_data() first."))
+                      i = "Give data of other cases, or explore one half of split_data() first."))
   }
   structure(list(title = bp$title, indices = confirmed_indices(here, fresh),
                  difference = confirmed_difference(list(these = here, fresh = fresh)),

@@ -5,7 +5,7 @@
 #' data (codes read as answers, constant or computed columns), then other scale
 #' settings and starting values, then the data that cause the trouble (outlying
 #' rows, near-duplicate items), bounds, and at last changes of the model that
-#' the data ask for (a weak item or aspect left out, two constructs made one).
+#' the data ask for (a weak item or specific factor left out, two constructs made one).
 #' Every attempt is shown. The model is never changed by itself: adopt what can
 #' be defended.
 #'
@@ -183,7 +183,7 @@ model_remedies <- function(evidence, state) {
       add(paste("without", item), TRUE, function(state) drop_variables(state, item))
     })
   }
-  for (f in of_kind(c("weak aspect", "weak construct"))) {
+  for (f in of_kind(c("weak specific factor", "weak construct"))) {
     local({
       name <- f$construct
       add(paste("without construct", name), TRUE, function(state) {
@@ -262,10 +262,10 @@ print.orizzonte_rescue <- function(x, ...) {
     for (label in x$worked) {
       cat(wrap_lines(paste0("- ", match(label, table$attempt), ". ", table$change[table$attempt == label]), 2L, 6L), sep = "\n")
     }
-    cat("\nNothing was changed by itself. Adopt what the wordings and the theory defend.\n")
+    cat("\nNothing was changed by itself. Adopt what the item texts and the theory defend.\n")
     cat("Next: rescued$fits[[", quoted(x$worked[1L]), "]], or make the change in the blueprint and fit again\n", sep = "")
   } else {
-    cat("\nNothing worked: no attempt gave a proper solution. Think about the constructs and their items anew, or gather more people.\n")
+    cat("\nNothing worked: no attempt gave a proper solution. Think about the constructs and their items anew, or gather more cases.\n")
   }
   invisible(x)
 }

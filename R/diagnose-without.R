@@ -1,4 +1,4 @@
-#' What could go
+#' Paths that could be removed
 #'
 #' The reverse of [amendments()]: each free path held at zero, one by one and all together, by the Wald test (Wald 1943)
 #' and by a real refit.
@@ -8,8 +8,8 @@
 #'   effects, all covariances among constructs.
 #' @param criteria The level of the test, from [criteria()].
 #' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`, `wald`, `df`, `p`,
-#'   `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict` ("could go" or "needed"). The last row,
-#'   `"together"`, holds at zero all addresses given or, when none are, all that could go alone. The attribute `weak`
+#'   `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict` ("could be removed" or "needed"). The last row,
+#'   `"together"`, holds at zero all addresses given or, when none are, all that could be removed alone. The attribute `weak`
 #'   lists items whose standardized loading is below .4 in size.
 #' @section Errors: `orizzonte_error_restriction` for an address that is not in the model; `orizzonte_error_convergence` for a fit that did not
 #'   converge.
@@ -33,12 +33,12 @@ without <- function(fit, ..., criteria = NULL) {
   vcov <- vcov_of(fit)
   alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
   p <- vapply(alone, `[[`, 0, "p_rise")
-  verdict <- ifelse(is.na(p), NA, ifelse(p > level, "could go", "needed"))
-  together <- if (length(quosures)) chosen else chosen[verdict %in% "could go"]
+  verdict <- ifelse(is.na(p), NA, ifelse(p > level, "could be removed", "needed"))
+  together <- if (length(quosures)) chosen else chosen[verdict %in% "could be removed"]
   if (length(together) > 1L) {
     joint <- drop_paths(together, fit, vcov)
     alone <- c(alone, list(joint))
-    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level) "could go" else "needed")
+    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level) "could be removed" else "needed")
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
@@ -104,9 +104,9 @@ print.orizzonte_without <- function(x, ...) {
 }
 
 format_without <- function(x) {
-  lines <- heading(paste0("What could go", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  lines <- heading(paste0("Paths that could be removed", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L) {
-    lines <- c(lines, "There are no effects, nor covariances among constructs, that could go. Give addresses, such as without(fit, loading[Calm, ]).")
+    lines <- c(lines, "There are no effects, nor covariances among constructs, that could be removed. Give addresses, such as without(fit, loading[Calm, ]).")
   } else {
     columns <- list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
                     Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p), rise = format_fixed(x$actual_rise, 2L),
@@ -126,7 +126,7 @@ format_without <- function(x) {
                format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized, 2L)), c(FALSE, TRUE)),
                format_wordings(weak$parameter, attr(x, "wording")))
   }
-  go <- setdiff(x$parameter[x$verdict %in% "could go"], "together")
+  go <- setdiff(x$parameter[x$verdict %in% "could be removed"], "together")
   c(lines, "", if (length(go)) c("Next: if theory does not need it, for example:", paste0("  amend(fit, fix = ", go[1L], " == 0, because = \"...\")")) else
     "Next: estimates(fit), amendments(fit)")
 }

@@ -5,7 +5,7 @@
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the intervals.
-#' @param wording Whether to write the wordings beside the items, when there are any.
+#' @param wording Whether to write the item texts beside the items, when there are any.
 #' @param group Which group, in a fit of several; the first when `NULL`, and the title says which. See [group_plot()] for all of them.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for a model without loadings.

@@ -45,7 +45,7 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
   lines <- list_frame(list(x = c(cuts, rep(0.5, length(cuts))), xend = c(cuts, cuts), y = c(rep(0.5, length(cuts)), size + 1 - cuts),
                            yend = rep(size + 1 - cuts, 2L)))
   points <- max(4.6, min(9, 190 / size))
-  unit <- c(correlation = "differences of correlations", own_se = "residuals over their standard errors", moment_se = "normalized residuals",
+  unit <- c(correlation = "differences of correlations", own_se = "residuals over their own standard errors", moment_se = "residuals over the standard errors of the moments",
             covariance = "differences of covariances")[[in_units]]
   frame_words <- c(correlation = "; framed: .10 and more, dashed when less", own_se = "; framed: beyond 1.96, dashed when less",
                    moment_se = "; framed: beyond 1.96, dashed when less", covariance = "")[[in_units]]

@@ -82,7 +82,7 @@ refuse <- function(layout, found) {
     c("The model cannot be identified: it has more free parameters than moments.",
       x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ", enumerate(found$kinds), "."))
   } else {
-    c(paste0("The model is not identified: ", count_of(found$lacking, "parameter"), " too many for what the covariances can tell."),
+    c(paste0("The model is not identified: ", count_of(found$lacking, "more parameter"), " than the data can determine."),
       x = if (length(found$trading)) {
         paste0("These trade off against each other without changing the fit: ", enumerate(found$trading, most = 10L), ".")
       })
@@ -103,7 +103,7 @@ remedies <- function(layout, counts, lacking) {
   for (scale in layout$scales) {
     if (scale$composite) next
     if (scale$kind == "given" && all(is.na(layout$rows$fixed[c(scale$loadings, scale$variance)]))) {
-      add(scale$construct, " has no scale: drop relax(", layout$rows$parameter[scale$variance], "), or fix one of its loadings.")
+      add(scale$construct, " has no scale: remove relax(", layout$rows$parameter[scale$variance], "), or fix one of its loadings.")
     }
     items <- layout$rows$second[scale$loadings]
     linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") & is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
@@ -125,8 +125,8 @@ remedies <- function(layout, counts, lacking) {
     add(pair[1L], " and ", pair[2L], " point at each other: each needs a cause of its own that does not point at the other.")
   }
   many <- if (counts$df < 0L) -counts$df else lacking
-  add(if (many == 1L) "Fix or equate one of the parameters with restrict(), or drop a path or covariance."
-      else paste0("Fix or equate at least ", many, " of the parameters with restrict(), or drop as many paths or covariances."))
+  add(if (many == 1L) "Fix or equate one of the parameters with restrict(), or leave out a path or covariance."
+      else paste0("Fix or equate at least ", many, " of the parameters with restrict(), or leave out as many paths or covariances."))
   lines
 }
 

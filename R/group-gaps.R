@@ -9,7 +9,7 @@
 #' @param rung The rung that says what is held.
 #' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and `intercept_gap` (group minus reference, of the
 #'   first construct), `expected_score` (mean difference in points
-#'   of the item), `effect_size` (the same in pooled standard deviations of the item), `size_any_direction` (root mean square over persons, in the
+#'   of the item), `effect_size` (the same in pooled standard deviations of the item), `size_any_direction` (root mean square over cases, in the
 #'   same unit), `chisq_drop` and `p` of freeing what is still held of it, `sign` of its loading, `status` on the rung (held, partly free, free).
 #' Attribute `totals`: by construct and group, the observed difference of the total score, and how
 #'   much of it comes from items that are free; items that load negatively are turned round.
@@ -104,13 +104,13 @@ item_status <- function(fit) {
 # The largest ones first.
 gap_columns <- function(x, most = 24L) {
   shown <- utils::head(as.data.frame(x[order(-abs(x$size_any_direction)), ]), most)
-  list(item = shown$item, group = shown$group, loading = format_number(shown$loading_gap), intercept = format_number(shown$intercept_gap),
+  list(item = shown$item, group = shown$group, "\u0394loading" = format_number(shown$loading_gap), "\u0394intercept" = format_number(shown$intercept_gap),
        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L), `any way` = format_fixed(shown$size_any_direction, 2L),
        p = format_p(shown$p), status = shown$status)
 }
 
 gap_note <- paste0("points: expected score minus that under the reference group's values; SD: the same in pooled standard deviations, signed and (any way) ",
-                   "over persons. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019).")
+                   "over cases. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019).")
 
 # What items that are not held do to the difference of the totals; NULL when all are held.
 total_columns <- function(x) {

@@ -1,6 +1,6 @@
 #' Means of constructs compared between groups
 #'
-#' Differences from a reference group, given the intercepts that are held (Sörbom 1974), with delta-method errors; standardized by the
+#' Differences from a reference group, given the intercepts that are held (Sörbom 1974), with delta-method standard errors; standardized by the
 #' standard deviation of the construct in the reference group or pooled over groups.
 #'
 #' @param x A ladder from [invariance()], or a fit in which intercepts are held.

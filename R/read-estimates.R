@@ -1,6 +1,6 @@
 #' Estimates: raw and standardized side by side
 #'
-#' Errors come from the inverse expected information; those of standardized
+#' Standard errors come from the inverse expected information; those of standardized
 #' values from the delta method with analytic derivatives. Effects and loadings
 #' are standardized by both variables' standard deviations, covariances by those
 #' of the two variables (residuals, where something points at them; the effect of
@@ -11,10 +11,10 @@
 #' @param level Level of the confidence intervals.
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
 #'   `parameter` (its address), `group`, `kind`, `estimate`, `se`, `z`, `p`
-#'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` and
-#'   Quantities follow at the end. `status`: free, fixed, equal, tied (by an
+#'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` (by the
+#'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied (by an
 #'   equation), at bound, or derived. What is
-#'   fixed or at a bound has no error and no test.
+#'   fixed or at a bound has no standard error and no test.
 #' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
 #'   outside 0 to 1.
 #' @examples
@@ -31,7 +31,7 @@ estimates <- function(fit, level = 0.95) {
                     estimate = values_of(fit)), inference_block(values_of(fit), se, level),
                list(standardized = standardized$value, standardized_se = standardized$se, status = rows$status))
   if (length(fit$request$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, level))
-  list_frame_class(columns, "orizzonte_estimates")
+  structure(list_frame_class(columns, "orizzonte_estimates"), level = level)
 }
 
 # Most rows are one parameter times a weight; the others need its map.
@@ -66,7 +66,9 @@ print.orizzonte_estimates <- function(x, ...) {
 
 format_estimates_table <- function(x) {
   interval <- if (all(c("lower", "upper") %in% names(x))) {
-    list(`interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]")))
+    interval <- ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
+    level <- attr(x, "level")
+    stats::setNames(list(interval), if (is.null(level)) "interval" else paste0(format(100 * level), " % interval"))
   }
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
   columns <- c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),

@@ -33,7 +33,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     }
     weak <- mean(abs(off)) < 0.2
     if (weak) {
-      add(if (is.null(general)) "weak construct" else "weak aspect", name, items, "the ", count_of(length(items), "item"), " of ", name, " correlate ",
+      add(if (is.null(general)) "weak construct" else "weak specific factor", name, items, "the ", count_of(length(items), "item"), " of ", name, " correlate ",
           format_fixed(mean(abs(off)), 2L), " on average", once, ": there is hardly a construct to measure")
     } else if (length(items) > 2L) {
       # an item that hangs together with none of the others, once a near-duplicate pair is counted as one item

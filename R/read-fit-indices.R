@@ -1,7 +1,7 @@
 #' Fit indices, with the baseline and saturated models beside them
 #'
 #' @section Formulas:
-#' With *N* people, discrepancy *F*, \eqn{\chi^2 = NF}, *q* free parameters,
+#' With *N* cases, discrepancy *F*, \eqn{\chi^2 = NF}, *q* free parameters,
 #' *p* variables and a baseline model *b* in which variables that something
 #' points at are uncorrelated (covariances among exogenous observed variables
 #' stay free, as in the model; `baseline = "independence"` zeroes them too):

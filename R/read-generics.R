@@ -8,7 +8,7 @@
 #' @param ... Not used.
 #' @return `coef()` a vector with one entry for each distinct free parameter,
 #'   named by address; `vcov()` its covariance matrix; `confint()` a matrix with
-#'   two columns; `logLik()` the log-likelihood; `nobs()` the number of people;
+#'   two columns; `logLik()` the log-likelihood; `nobs()` the number of cases;
 #'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)

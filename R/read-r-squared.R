@@ -1,7 +1,7 @@
 #' Explained variance
 #'
 #' R² = 1 - residual variance / total variance, for every variable that
-#' something points at, with a delta-method error.
+#' something points at, with a delta-method standard error.
 #'
 #' @param fit A fit from [fit_model()].
 #' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,

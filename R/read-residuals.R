@@ -207,6 +207,7 @@ format_residuals_table <- function(x) {
   columns <- list(residual = format_number(x$residual), observed = format_number(x$observed), implied = format_number(x$implied))
   if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
   lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE))
+  if ("z" %in% names(columns)) lines <- c(lines, "z: the residual over its own standard error.")
   parts <- attr(x, "parts")
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)

@@ -99,7 +99,7 @@ format_evidence <- function(fit) {
 
 format_weakness <- function(fit) {
   weak <- hardly_told_apart(fit)
-  if (length(weak)) wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L), " can hardly be told apart; their errors say so."))
+  if (length(weak)) wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L), " can hardly be told apart; their standard errors say so."))
 }
 
 #' @rdname print.orizzonte_fit

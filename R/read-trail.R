@@ -106,5 +106,5 @@ format_trail <- function(x) {
   freed <- attr(x, "freed") %||% 0L
   c(lines, "", wrap_lines(paste0(
     if (freed > 3L) paste0(freed, " changes were suggested by the same data, so that part of the better fit is chance. "),
-    "Next: confirm(fit, fresh_data) fits start and end to other people; amendments(fit) shows what is left.")))
+    "Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) shows what is left.")))
 }

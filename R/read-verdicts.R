@@ -1,6 +1,6 @@
 #' Judge the claims
 #'
-#' What became of each [claim()]: the difference of its two sides with a delta-method error, and whether it is supported.
+#' What became of each [claim()]: the difference of its two sides with a delta-method standard error, and whether it is supported.
 #'
 #' @section Criteria:
 #' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other side is that significant;

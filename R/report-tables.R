@@ -22,7 +22,7 @@ deeper_headings <- function(text) {
 # Wordings of the items in some addresses, one a line.
 item_wordings <- function(parameters, fit) {
   lines <- format_wordings(parameters, all_wordings(fit))
-  lines <- lines[nzchar(lines) & lines != "Wordings"]
+  lines <- lines[nzchar(lines) & lines != "Item texts"]
   gsub("  +", " ", trimws(lines))
 }
 

@@ -15,7 +15,7 @@
 #' \eqn{1/(1 - R^2)} of its regression on the others.
 #'
 #' @param data A data frame. Columns of labelled statistics files are
-#'   understood: their labels are wordings, their own missing codes are honoured.
+#'   understood: their labels are item texts, their own missing codes are honoured.
 #' @param variables A [blueprint()] (its observed variables, keying checked
 #'   within its constructs) or names of columns, bare or as text; all columns
 #'   when missing.
@@ -121,7 +121,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
   skew <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^3) / mean((v - mean(v))^2)^1.5 else NA_real_)
   kurtosis <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3 else NA_real_)
   bent <- names[!is.na(skew) & (abs(skew) > 2 | kurtosis > 7) & names %in% measured]
-  if (length(bent)) add("skew", bent, enumerate(bent), ": strongly skewed or peaked; normal-theory errors and tests are off.")
+  if (length(bent)) add("skew", bent, enumerate(bent), ": strongly skewed or peaked; normal-theory standard errors and tests are off.")
   if (nrow(together$outliers)) {
     far <- together$outliers[together$outliers$p < 0.05 / nrow(data), , drop = FALSE]
     if (nrow(far)) {

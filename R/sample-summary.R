@@ -22,7 +22,7 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
   divisor <- choose_one(divisor, c("n-1", "n"), "`divisor`")
   cov <- as_square(cov)
   if (missing(n) || is.null(n)) {
-    abort("summary_data", c("Summary data need the number of people.", i = "Give it: summary_data(cov, n = 300)."))
+    abort("summary_data", c("Summary data need the number of cases.", i = "Give it: summary_data(cov, n = 300)."))
   }
   if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
     abort("summary_data", c("`n` must be one number, at least 2.", x = paste0("It is ", describe(n), ".")))
@@ -37,10 +37,11 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
     }
     sd <- in_order_of(sd, names, "sd")
     if (any(sd <= 0)) abort("summary_data", paste0("The standard deviation of ", quoted(names[sd <= 0][1L]), " is not positive."))
-    if (any(abs(cov) > 1 + 1e-8)) abort("summary_data", "A correlation is beyond 1.")
+    check_correlations(cov)
     cov <- cov * outer(sd, sd)
   } else if (unit && nrow(cov) > 1L) {
     correlation <- TRUE
+    check_correlations(cov)
     warn("correlation", c("Only correlations are known, so they are analysed as if they were covariances.",
                           i = paste0("Estimates are in standard-deviation units. Standardized values and \u03c7\u00b2 hold when the model is ",
                                      "free to rescale every variable; raw standard errors do not."),
@@ -51,6 +52,14 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
   if (divisor == "n-1") cov <- cov * (n - 1) / n
   structure(list(n = n, covariance = cov, mean = means, names = names, correlation = correlation),
             class = "orizzonte_summary_data")
+}
+
+check_correlations <- function(cov) {
+  beyond <- which(abs(cov) > 1 + 1e-8, arr.ind = TRUE)
+  if (nrow(beyond) == 0L) return(invisible())
+  pair <- colnames(cov)[rev(beyond[1L, ])]
+  abort("summary_data", c(paste0("A correlation is beyond 1: that of ", quoted(pair[1L]), " and ", quoted(pair[2L]), " is ",
+                                 format(cov[pair[1L], pair[2L]]), "."), i = "Check the matrix for a misprint."))
 }
 
 as_square <- function(cov) {
@@ -128,8 +137,10 @@ print.orizzonte_summary_data <- function(x, ...) {
   sd <- sqrt(diag(x$covariance))
   table <- round(x$covariance / outer(sd, sd), 3L)
   table[upper.tri(table)] <- NA
-  cat("Standard deviations", if (!is.null(x$mean)) ", means", " and correlations (divisor n):\n", sep = "")
-  columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)), list(sd = format_fixed(sd)),
+  known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means", "correlations")
+  known[1L] <- paste0(toupper(substr(known[1L], 1L, 1L)), substring(known[1L], 2L))
+  cat(enumerate(known), if (x$correlation) "; no standard deviations are known" else " (divisor n)", ":\n", sep = "")
+  columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)), if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names), function(j) format_fixed(table[, j], 2L)))
   cat(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))), sep = "\n")
   invisible(x)

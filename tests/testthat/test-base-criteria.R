@@ -42,7 +42,7 @@ test_that("every reader that judges follows its criteria", {
   expect_false(any(found$verdict %in% c("misspecified", "negligible")))
   gone <- without(fit)
   expect_identical(gone$verdict[1], "needed")
-  expect_identical(without(fit, criteria = criteria(significance = 1e-300))$verdict[1], "could go")
+  expect_identical(without(fit, criteria = criteria(significance = 1e-300))$verdict[1], "could be removed")
   plain <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4)
   fit <- quiet_fit(plain, choirs)
   small <- quiet_fit(uncorrelate(plain, Belonging, Calm), choirs)

@@ -10,7 +10,7 @@ test_that("diagnose shows where it misfits and what would mend it", {
   fit <- quiet_fit(start, choirs)
   text <- command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--top", "3")
   expect_equal(text$code, 0)
-  for (part in c("Largest residuals", "What could go", "Amendments", "loading\\[Calm, st2\\]", "orizzonte amend .*--free 'loading")) expect_match(text$out,
+  for (part in c("Largest residuals", "Paths that could be removed", "Amendments", "loading\\[Calm, st2\\]", "orizzonte amend .*--free 'loading")) expect_match(text$out,
       part)
   json <- jsonlite::fromJSON(command("diagnose", inside("one.yaml"), inside("choirs.csv"), "--format", "json", "--quiet")$out)
   expect_equal(json$amendments$modification_index, amendments(fit)$modification_index, tolerance = 1e-10)

@@ -49,7 +49,7 @@ test_that("exit codes tell what happened", {
   expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--missing-codes=a")$code, 2)
 })
 
-test_that("an error of ours is trapped and told apart", {
+test_that("an internal error is trapped and told apart", {
   local_mocked <- function(code) {
     old <- get("dispatch", asNamespace("orizzonte"))
     unlockBinding("dispatch", asNamespace("orizzonte"))

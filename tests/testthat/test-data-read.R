@@ -40,7 +40,7 @@ test_that("a summary-data file with something wrong says where", {
   refuse("first column must be called `row`", "x,a", "a,1")
   refuse("\"one\" in row \"a\" is not a number", "row,a,b", ".n,5,", "a,one,", "b,0.1,1")
   refuse("there is no row for \"b\"", "row,a,b", ".n,5,", "a,1,")
-  refuse("number of people", "row,a,b", "a,1,", "b,0.1,1")
+  refuse("number of cases", "row,a,b", "a,1,", "b,0.1,1")
   refuse("is missing", "row,a,b,c", ".n,50,,", "a,1,,", "b,,1,", "c,0.1,0.1,1")
   expect_error(read_summary_data(write_text("row,a,b", ".n,5,", "a,1,", "b,0.1,1"), group = "x"), "no `.group` column", class = "orizzonte_error_file")
 })

@@ -101,3 +101,15 @@ test_that("the demo data hold what their page says", {
   expect_equal(dim(choirs_troubled), c(240L, 13L))
   expect_lt(cor(choirs$sc3, choirs$sc1, use = "complete.obs"), -0.3)
 })
+
+test_that("correlations beyond 1 are named, and no standard deviation is printed that nobody gave", {
+  one <- matrix(c(1, 0.3, 1.2, 0.3, 1, 0.2, 1.2, 0.2, 1), 3, dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
+  for (sd in list(NULL, c(1, 2, 3))) {
+    expect_error(suppressWarnings(summary_data(one, 100, sd = sd)), "\"a\" and \"c\" is 1.2", class = "orizzonte_error_summary_data")
+  }
+  one[one == 1.2] <- 0.4
+  printed <- capture.output(print(suppressWarnings(summary_data(one, 100))))
+  expect_false(any(grepl("0.995", printed, fixed = TRUE)))
+  expect_match(printed[2], "Correlations; no standard deviations are known")
+  expect_match(capture.output(print(summary_data(one, 100, sd = c(2, 2, 2))))[2], "Standard deviations and correlations")
+})

@@ -60,7 +60,7 @@ test_that("a bifactor model with a vanishing group factor", {
     construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4) |> uncorrelate(G, A, B, C)
   evidence <- orizzonte:::fit_evidence(suppressWarnings(quiet_fit(bp, data)))
   kinds <- vapply(evidence, `[[`, "", "kind")
-  expect_equal(evidence[[which(kinds == "weak aspect")]]$construct, "C")
+  expect_equal(evidence[[which(kinds == "weak specific factor")]]$construct, "C")
   rescued <- rescue(bp, data)
   if (!"as written" %in% rescued$worked) expect_true("without construct C" %in% rescued$worked)
   without <- quiet_fit(leave_out(bp, C), data)

@@ -23,7 +23,7 @@ test_that("one factor agrees with stats::factanal under every scale setting and 
       fit <- fit_model(blueprint("One", scale = scale) |> construct("F", reflected_in = all_of(items)), scaled)
       expect_lt(abs(deviance(fit) - chisq), 1e-5)
       mine <- estimates(fit)
-      expect_lt(max(abs(abs(mine$standardized[mine$meaning == "loading"]) - loading)), 1e-6)
+      expect_lt(max(abs(abs(mine$standardized[mine$kind == "loading"]) - loading)), 1e-6)
       expect_lt(max(abs(r_squared(fit)$r_squared - (1 - reference$uniquenesses))), 1e-6)
     }
   }
@@ -74,7 +74,7 @@ test_that("standardized errors agree with numerical differentiation of the defin
   jacobian <- numDeriv::jacobian(standardized, oracle$theta)
   se <- sqrt(diag(jacobian %*% oracle$vcov %*% t(jacobian)))
   mine <- estimates(fit)
-  pick <- c(which(mine$meaning == "loading"), which(mine$parameter == "covariance[Belonging, Calm]"))
+  pick <- c(which(mine$kind == "loading"), which(mine$parameter == "covariance[Belonging, Calm]"))
   expect_equal(mine$standardized[pick], unname(standardized(oracle$theta)[c(1:9, 19)]), tolerance = 1e-6)
   expect_equal(mine$standardized_se[pick], se[c(1:9, 19)], tolerance = 1e-5)
   expect_equal(r_squared(fit)$se, se[10:18], tolerance = 1e-5)

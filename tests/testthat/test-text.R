@@ -56,7 +56,7 @@ test_that("the nearest name is near, or none is given", {
   expect_null(did_you_mean("zzzzzz", "be1"))
 })
 
-test_that("every error of ours has the common class and says what to do", {
+test_that("every error has the common class and says what to do", {
   condition <- tryCatch(choose_one("x", c("good", "bad"), "`kind`"), error = identity)
   expect_s3_class(condition, "orizzonte_error")
   expect_match(conditionMessage(condition), "\"good\" or \"bad\"")
