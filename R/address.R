@@ -3,13 +3,15 @@
 # A parsed address is a list with `kind`, `first`, `second` and `group`. A slot is a character
 # vector; NULL means "all of them" (loading[Calm, ]), several names make a slice.
 
-address_kinds <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L, intercept = 1L, mean = 1L)
+address_kinds <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, variance = 1L,
+                   intercept = 1L, mean = 1L)
 arrow_kinds <- c("loading", "weight", "effect")    # cells of B
 readable_kinds <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
 address_patterns <- c("items", "constructs")
 
-reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE", "FALSE", "NULL",
-                    "Inf", "NaN", "NA", "NA_integer_", "NA_real_", "NA_character_", "NA_complex_", "in")
+reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE",
+                    "FALSE", "NULL", "Inf", "NaN", "NA", "NA_integer_", "NA_real_", "NA_character_",
+                    "NA_complex_", "in")
 
 # Backticks round what R's parser would not read as a name, the same in every locale.
 address_name <- function(x) {
@@ -17,7 +19,8 @@ address_name <- function(x) {
     once <- unique(x)
     return(address_name(once)[match(x, once)])
   }
-  plain <- grepl("^(\\p{L}|[.](?![0-9]))[\\p{L}\\p{N}._]*$", enc2utf8(x), perl = TRUE) & !x %in% reserved_words
+  plain <- grepl("^(\\p{L}|[.](?![0-9]))[\\p{L}\\p{N}._]*$", enc2utf8(x), perl = TRUE) &
+    !x %in% reserved_words
   if (all(plain)) return(x)
   x[!plain] <- paste0("`", gsub("`", "\\\\`", x[!plain]), "`")
   x
@@ -59,34 +62,44 @@ parse_address <- function(address) {
     check_string(address, "An address")
     expression <- tryCatch(str2lang(address), error = function(e) {
       abort("address", c(paste0("Not an address: ", quoted(address), "."),
-                         i = "Write one like loading[Belonging, be3], with backticks round unusual names."))
+                         i = paste0("Write one like loading[Belonging, be3], with backticks ",
+                                    "round unusual names.")))
     })
   }
   text <- deparse_one(expression)
-  if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) || !is.symbol(expression[[2L]])) {
+  if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) ||
+      !is.symbol(expression[[2L]])) {
     abort("address", c(paste0("Not an address: ", text, "."),
-                       i = paste0("An address is a kind with names in square brackets, such as loading[Belonging, be3]. Kinds: ",
+                       i = paste0(
+                         paste0("An address is a kind with names in square brackets, such as ",
+                                "loading[Belonging, be3]. Kinds: "),
                                   enumerate(names(address_kinds)), ".")))
   }
   kind <- as.character(expression[[2L]])
   arity <- c(address_kinds, readable_kinds)[kind]
   if (is.na(arity)) {
-    abort("address", c(paste0("Unknown kind `", kind, "` in ", text, "."), did_you_mean(kind, names(address_kinds)),
-                       i = paste0("Kinds are ", enumerate(names(address_kinds)), ".")))
+    abort("address",
+          c(paste0("Unknown kind `", kind, "` in ", text, "."),
+            did_you_mean(kind, names(address_kinds)),
+            i = paste0("Kinds are ", enumerate(names(address_kinds)), ".")))
   }
   slots <- as.list(expression)[-(1:2)]
   group <- NULL
   end <- length(slots)
-  if (!rlang::is_missing(slots[[end]]) && is.call(slots[[end]]) && identical(slots[[end]][[1L]], quote(`|`))) {
+  if (!rlang::is_missing(slots[[end]]) && is.call(slots[[end]]) &&
+      identical(slots[[end]][[1L]], quote(`|`))) {
     group <- address_slot(slots[[end]][[3L]], text)
     slots[[end]] <- slots[[end]][[2L]]
   }
   first <- address_slot(slots[[1L]], text)
   pattern <- length(slots) == 1L && length(first) == 1L && first %in% address_patterns
   if (length(slots) != arity && !(pattern && kind == "covariance")) {
-    abort("address", c(paste0(text, " has ", count_of(length(slots), "name"), "; `", kind, "` takes ", arity, "."),
-                       i = if (arity == 2L) paste0("For example ", kind, "[Belonging, be3]; ", kind, "[Belonging, ] means all of them.")
-                           else paste0("For example ", kind, "[Calm].")))
+    abort("address",
+          c(paste0(text, " has ", count_of(length(slots), "name"), "; `", kind, "` takes ",
+                   arity, "."),
+            i = if (arity == 2L) paste0("For example ", kind, "[Belonging, be3]; ", kind,
+                                        "[Belonging, ] means all of them.")
+                else paste0("For example ", kind, "[Calm].")))
   }
   second <- if (length(slots) == 2L) address_slot(slots[[2L]], text)
   structure(list(kind = kind, first = first, second = second, group = group, pattern = pattern),
@@ -115,7 +128,8 @@ format.orizzonte_address <- function(x, ...) {
     paste0("c(", paste(address_name(names), collapse = ", "), ")")
   }
   inner <- slot(x$first)
-  if (!is.null(x$second) || (!x$pattern && c(address_kinds, readable_kinds)[[x$kind]] == 2L)) inner <- paste0(inner, ", ", slot(x$second))
+  if (!is.null(x$second) || (!x$pattern && c(address_kinds, readable_kinds)[[x$kind]] == 2L))
+    inner <- paste0(inner, ", ", slot(x$second))
   paste0(x$kind, "[", inner, if (!is.null(x$group)) paste0(" | ", slot(x$group)), "]")
 }
 
@@ -129,11 +143,16 @@ print.orizzonte_address <- function(x, ...) {
 address_match <- function(address, rows, constructs = character(), scope = NULL) {
   hit <- rows$kind == address$kind
   if (isTRUE(address$pattern) && !address$first %in% c(rows$first, rows$second)) {
-    wanted <- if (address$first == "constructs") constructs else setdiff(c(rows$first, rows$second), constructs)
+    wanted <- if (address$first == "constructs") constructs else
+      setdiff(c(rows$first, rows$second), constructs)
     hit <- hit & rows$first %in% wanted & (is.na(rows$second) | rows$second %in% wanted)
   } else {
-    inside <- function(column, names) if (is.null(names)) rep(TRUE, length(column)) else column %in% names
-    pair <- inside(rows$first, address$first) & (is.na(rows$second) | inside(rows$second, address$second))
+    inside <- function(column, names) {
+      if (is.null(names)) rep(TRUE, length(column)) else
+      column %in% names
+    }
+    pair <- inside(rows$first, address$first) &
+      (is.na(rows$second) | inside(rows$second, address$second))
     if (address$kind == "covariance") {
       pair <- pair | (inside(rows$second, address$first) & inside(rows$first, address$second))
     }

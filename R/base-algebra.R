@@ -24,12 +24,14 @@ connected_blocks <- function(m) {
   split(seq_len(nrow(m)), group)
 }
 
-# The joint statistic, its rank, and the change of each (by a generalised inverse, in units in which all informations are 1).
+# The joint statistic, its rank, and the change of each (by a generalised inverse, in units in which
+# all informations are 1).
 joint_statistic <- function(score, joint, own) {
   unit <- sqrt(pmax(own, 1e-300))
   spectrum <- eigen(joint / outer(unit, unit), symmetric = TRUE)
   known <- spectrum$values > 1e-9
   vectors <- spectrum$vectors[, known, drop = FALSE]
   along <- drop(crossprod(vectors, score / unit))
-  list(statistic = sum(along^2 / spectrum$values[known]), df = sum(known), change = drop(vectors %*% (along / spectrum$values[known])) / unit, unit = unit)
+  list(statistic = sum(along^2 / spectrum$values[known]), df = sum(known),
+       change = drop(vectors %*% (along / spectrum$values[known])) / unit, unit = unit)
 }

@@ -12,7 +12,8 @@ check_blueprint <- function(x, verb) {
   if (inherits(x, "orizzonte_blueprint")) return(invisible(x))
   abort("input", c(paste0("The first argument of ", verb, "() must be a blueprint."),
                    x = paste0("It is ", describe(x), "."),
-                   i = "Start with blueprint(\"a title\") and pipe it on: blueprint(\"...\") |> construct(...)."))
+                   i = paste0("Start with blueprint(\"a title\") and pipe it on: ",
+                              "blueprint(\"...\") |> construct(...).")))
 }
 
 check_fit <- function(x, reader) {
@@ -24,14 +25,20 @@ check_fit <- function(x, reader) {
   parts <- c("request", "sample", "layout", "moments", "solution", "cache", "version")
   here <- unname(getNamespaceVersion("orizzonte"))
   if (!all(parts %in% names(x))) refuse_object("it lacks parts that a fit has")
-  if (!identical(x$version, here)) refuse_object(paste0("it was made by version ", format(x$version), ", this is ", here))
+  if (!identical(x$version, here))
+    refuse_object(paste0("it was made by version ", format(x$version), ", this is ", here))
+  groups <- if (is.list(x$layout)) length(x$layout$groups) else 0L
+  if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
+    refuse_object("its parts do not belong together")
+  }
   invisible(x)
 }
 
 # A fit from another version, or one that was tampered with.
 refuse_object <- function(why) {
   abort("object", c("This fit cannot be read.", x = paste0("The reason: ", why, "."),
-                    i = "Fit the model again: fit_model(blueprint, data). A blueprint file keeps the model between versions."))
+                    i = paste0("Fit the model again: fit_model(blueprint, data). A blueprint ",
+                               "file keeps the model between versions.")))
 }
 
 describe <- function(x) {
@@ -41,15 +48,19 @@ describe <- function(x) {
   if (is.data.frame(x)) return("a data frame")
   if (is.matrix(x)) return(paste("a", typeof(x), "matrix"))
   if (is.function(x)) return("a function")
-  if (is.atomic(x) && length(x) == 1L) return(paste0("the ", if (is.character(x)) "text " else "value ", format(x)))
+  if (is.atomic(x) && length(x) == 1L)
+    return(paste0("the ", if (is.character(x)) "text " else "value ", format(x)))
   paste0("an object of class ", class(x)[1L])
 }
 
 check_dots_empty <- function(..., .verb) {
   if (...length() == 0L) return(invisible())
   given <- names(list(...))
-  given <- if (is.null(given)) "an unnamed argument" else paste0("`", given[nzchar(given)], "`", collapse = ", ")
-  abort("input", c(paste0(.verb, "() does not know ", given, "."), i = paste0("See ?", .verb, " for its arguments.")))
+  given <- if (is.null(given)) "an unnamed argument" else paste0("`", given[nzchar(given)], "`",
+      collapse = ", ")
+  abort("input",
+        c(paste0(.verb, "() does not know ", given, "."),
+          i = paste0("See ?", .verb, " for its arguments.")))
 }
 
 choose_one <- function(value, choices, what) {
@@ -62,10 +73,13 @@ choose_one <- function(value, choices, what) {
 
 check_number <- function(x, what, least = -Inf, most = Inf) {
   if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
-  abort("input", paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1) " between 0 and 1", "."))
+  abort("input",
+        paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1)
+               " between 0 and 1", "."))
 }
 
 check_level <- function(level) {
-  if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1) return(invisible())
+  if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1)
+    return(invisible())
   abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
 }

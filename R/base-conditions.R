@@ -1,7 +1,8 @@
 # Every error and warning has a class, says what is wrong, where, and what to do.
 
 abort <- function(class, message, ..., call = NULL) {
-  rlang::abort(message, class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ..., call = call)
+  rlang::abort(message, class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ...,
+               call = call)
 }
 
 warn <- function(class, message) {

@@ -1,11 +1,13 @@
 #' Read criteria from a file
 #'
-#' A YAML file with the keys of [criteria()], such as `cfi: [.96, .92]` and `smallest: .2`. What it does not name keeps its default.
+#' A YAML file with the keys of [criteria()], such as `cfi: [.96, .92]` and `smallest: .2`. What it
+#' does not name keeps its default.
 #'
 #' @param file Path of the YAML file.
 #' @return What [criteria()] returns.
-#' @section Errors: `orizzonte_error_file` when the file cannot be read or holds something else than numbers;
-#'   `orizzonte_error_input` for an unknown criterion (the nearest is named) and as [criteria()].
+#' @section Errors: `orizzonte_error_file` when the file cannot be read or holds something else than
+#'   numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
+#'   [criteria()].
 #' @examples
 #' file <- tempfile(fileext = ".yaml")
 #' writeLines(c("cfi: [.96, .92]", "smallest: .2"), file)
@@ -14,7 +16,8 @@
 read_criteria <- function(file) {
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
-    abort("file", c(paste0(quoted(file), " is not a file of criteria."), i = "It holds lines such as cfi: [.95, .90]"))
+    abort("file", c(paste0(quoted(file), " is not a file of criteria."),
+                    i = "It holds lines such as cfi: [.95, .90]"))
   }
   refuse_unknown_criteria(names(content))
   do.call(criteria, Map(criterion_numbers, content, names(content), file))
@@ -23,5 +26,6 @@ read_criteria <- function(file) {
 criterion_numbers <- function(value, name, file) {
   out <- suppressWarnings(as.numeric(unlist(value)))
   if (length(out) && !anyNA(out)) return(out)
-  abort("file", c(paste0("In ", quoted(file), ": ", name, " must be numbers."), i = "Such as cfi: [.95, .90]"))
+  abort("file", c(paste0("In ", quoted(file), ": ", name, " must be numbers."),
+                  i = "Such as cfi: [.95, .90]"))
 }

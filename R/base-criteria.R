@@ -2,26 +2,32 @@
 
 #' Criteria: every cut-off in one value
 #'
-#' What counts as good, as acceptable, as significant, as large enough to matter. Readers that judge take it as `criteria =`;
-#' what is not given keeps its default. Printing it shows every criterion with its source. They are conventions, not laws.
+#' What counts as good, as acceptable, as significant, as large enough to matter. Readers that judge
+#' take it as `criteria =`; what is not given keeps its default. Printing it shows every criterion
+#' with its source. They are conventions, not laws.
 #'
 #' @param significance Level of every test.
-#' @param power The power asked of a verdict: a change that matters must be seen this surely before its absence says anything.
-#' @param smallest The smallest change that matters, standardized: a loading, an effect, a correlation of residuals; also
-#'   the largest value that still counts as none in [verdicts()].
-#' @param p,chisq_per_df,cfi,tli,nfi,rfi,ifi,rmsea,p_close_fit,srmr,gfi,agfi,critical_n Two numbers, from which on an index is good and
-#'   from which on acceptable; see [fit_indices()].
-#' @param cfi_change,rmsea_change,srmr_change The largest change for the worse at which a rung of a ladder holds, one number for
-#'   every rung. When `NULL`, the conventions: .010 (CFI), .015 (RMSEA), .030 on metric rungs and .010 later (SRMR); with
-#'   ten groups or more .020 (CFI) and .030 (RMSEA) on metric rungs.
-#' @param p_change The level below which the *p* of \eqn{\Delta\chi^2} breaks a rung. When `NULL`, it does not count.
+#' @param power The power asked of a verdict: a change that matters must be seen this surely before
+#'   its absence says anything.
+#' @param smallest The smallest change that matters, standardized: a loading, an effect, a
+#'   correlation of residuals; also the largest value that still counts as none in [verdicts()].
+#' @param p,chisq_per_df,cfi,tli,nfi,rfi,ifi,rmsea,p_close_fit,srmr,gfi,agfi,critical_n Two numbers,
+#'   from which on an index is good and from which on acceptable; see [fit_indices()].
+#' @param cfi_change,rmsea_change,srmr_change The largest change for the worse at which a rung of a
+#'   ladder holds, one number for every rung. When `NULL`, the conventions: .010 (CFI), .015
+#'   (RMSEA), .030 on metric rungs and .010 later (SRMR); with ten groups or more .020 (CFI) and
+#'   .030 (RMSEA) on metric rungs.
+#' @param p_change The level below which the *p* of \eqn{\Delta\chi^2} breaks a rung. When `NULL`,
+#'   it does not count.
 #' @param ... Not used: every criterion is given by its full name.
 #' @return A list of class `orizzonte_criteria`, one element a criterion.
-#' @section Sources: Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR. Browne & Cudeck (1993): RMSEA, close fit. Jöreskog & Sörbom (1981):
-#'   GFI, AGFI. Wheaton, Muthén, Alwin & Summers (1977), Carmines & McIver (1981): \eqn{\chi^2}/df. Hoelter (1983): critical N. Saris,
-#'   Satorra & van der Veld (2009): power and smallest change. Cheung & Rensvold (2002), Chen (2007), Rutkowski & Svetina (2014): changes.
-#' @section Errors: `orizzonte_error_input` for a criterion that is unknown (the nearest is named), of the wrong length or range, or
-#'   whose two tiers are in the wrong order.
+#' @section Sources: Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR. Browne & Cudeck (1993): RMSEA,
+#'   close fit. Jöreskog & Sörbom (1981): GFI, AGFI. Wheaton, Muthén, Alwin & Summers (1977),
+#'   Carmines & McIver (1981): \eqn{\chi^2}/df. Hoelter (1983): critical N. Saris, Satorra & van der
+#'   Veld (2009): power and smallest change. Cheung & Rensvold (2002), Chen (2007), Rutkowski &
+#'   Svetina (2014): changes.
+#' @section Errors: `orizzonte_error_input` for a criterion that is unknown (the nearest is named),
+#'   of the wrong length or range, or whose two tiers are in the wrong order.
 #' @seealso [read_criteria()] reads them from a file.
 #' @examples
 #' criteria()
@@ -29,14 +35,17 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit_indices(suppressMessages(fit_model(bp, choirs)), criteria = strict)
 #' @export
-criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p = c(0.05, 0.01), chisq_per_df = c(2, 3),
-                     cfi = c(0.95, 0.90), tli = c(0.95, 0.90), nfi = c(0.95, 0.90), rfi = c(0.95, 0.90), ifi = c(0.95, 0.90),
-                     rmsea = c(0.06, 0.08), p_close_fit = c(0.05, 0.01), srmr = c(0.08, 0.10), gfi = c(0.95, 0.90),
-                     agfi = c(0.90, 0.85), critical_n = c(200, 75), cfi_change = NULL, rmsea_change = NULL,
-                     srmr_change = NULL, p_change = NULL) {
+criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p = c(0.05, 0.01),
+                     chisq_per_df = c(2, 3), cfi = c(0.95, 0.90), tli = c(0.95, 0.90),
+                     nfi = c(0.95, 0.90), rfi = c(0.95, 0.90), ifi = c(0.95, 0.90),
+                     rmsea = c(0.06, 0.08), p_close_fit = c(0.05, 0.01), srmr = c(0.08, 0.10),
+                     gfi = c(0.95, 0.90), agfi = c(0.90, 0.85), critical_n = c(200, 75),
+                     cfi_change = NULL, rmsea_change = NULL, srmr_change = NULL, p_change = NULL) {
   refuse_unknown_criteria(names(list(...)) %||% rep("", ...length()))
   out <- mget(criterion_names)
-  check_fraction <- function(name) check_number(out[[name]], paste0("`", name, "`"), .Machine$double.xmin, 1)
+  check_fraction <- function(name) {
+    check_number(out[[name]], paste0("`", name, "`"), .Machine$double.xmin, 1)
+  }
   for (name in c("significance", "power")) check_fraction(name)
   check_number(smallest, "`smallest`", .Machine$double.xmin)
   for (name in tiered_criteria) out[[name]] <- check_tiers(out[[name]], name)
@@ -44,7 +53,8 @@ criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p =
   structure(out, class = "orizzonte_criteria")
 }
 
-tiered_criteria <- c("p", "chisq_per_df", "cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "p_close_fit", "srmr", "gfi", "agfi", "critical_n")
+tiered_criteria <- c("p", "chisq_per_df", "cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "p_close_fit",
+                     "srmr", "gfi", "agfi", "critical_n")
 change_criteria <- c("cfi_change", "rmsea_change", "srmr_change", "p_change")
 criterion_names <- c("significance", "power", "smallest", tiered_criteria, change_criteria)
 
@@ -54,66 +64,91 @@ higher_is_better <- function(name) !name %in% c("chisq_per_df", "rmsea", "srmr")
 refuse_unknown_criteria <- function(names) {
   unknown <- setdiff(names, criterion_names)
   if (length(unknown) == 0L) return(invisible())
-  if (!nzchar(unknown[1L])) abort("input", "Every criterion needs its name, such as cfi = c(.95, .90).")
-  abort("input", c(paste0("There is no criterion ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], criterion_names),
+  if (!nzchar(unknown[1L]))
+    abort("input", "Every criterion needs its name, such as cfi = c(.95, .90).")
+  abort("input", c(paste0("There is no criterion ", quoted(unknown[1L]), "."),
+                   did_you_mean(unknown[1L], criterion_names),
                    i = paste0("Criteria: ", enumerate(criterion_names, most = 30L), ".")))
 }
 
 check_tiers <- function(tiers, name) {
   if (!is.numeric(tiers) || length(tiers) != 2L || anyNA(tiers)) {
-    abort("input", c(paste0("`", name, "` must be two numbers: from where on it is good, and acceptable."),
-                     x = paste0("It is ", if (is.numeric(tiers)) paste(format(tiers), collapse = ", ") else describe(tiers), "."),
-                     i = paste0("Such as ", name, " = c(", paste(vapply(eval(formals(criteria)[[name]]), short_number, ""), collapse = ", "), ").")))
+    abort("input",
+          c(paste0("`", name, "` must be two numbers: from where on it is good, and acceptable."),
+            x = paste0("It is ", if (is.numeric(tiers)) paste(format(tiers), collapse = ", ") else
+                       describe(tiers), "."),
+            i = paste0("Such as ", name, " = c(",
+                       paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
+                             collapse = ", "), ").")))
   }
   tiers <- unname(tiers)
   wrong <- if (higher_is_better(name)) tiers[1L] < tiers[2L] else tiers[1L] > tiers[2L]
-  if (wrong) abort("input", paste0("The tiers of `", name, "` are in the wrong order: good must be the stricter one, and comes first."))
+  if (wrong)
+    abort("input",
+          paste0("The tiers of `", name,
+                 "` are in the wrong order: good must be the stricter one, and comes first."))
   tiers
 }
 
 check_criteria <- function(x) {
   if (is.null(x)) return(criteria())
   if (inherits(x, "orizzonte_criteria") && identical(names(x), criterion_names)) return(x)
-  abort("input", c("`criteria` must come from criteria().", x = paste0("It is ", describe(x), "."), i = "Such as criteria = criteria(cfi = c(.96, .92))."))
+  abort("input", c("`criteria` must come from criteria().", x = paste0("It is ", describe(x), "."),
+                   i = "Such as criteria = criteria(cfi = c(.96, .92))."))
 }
 
-# The largest change for the worse on a rung: Cheung & Rensvold (2002), Chen (2007); Rutkowski & Svetina (2014) with many groups.
+# The largest change for the worse on a rung: Cheung & Rensvold (2002), Chen (2007); Rutkowski &
+# Svetina (2014) with many groups.
 change_limits <- function(criteria, metric, groups) {
   many <- metric && groups >= 10L
-  c(cfi = criteria$cfi_change %||% if (many) 0.020 else 0.010, rmsea = criteria$rmsea_change %||% if (many) 0.030 else 0.015,
+  c(cfi = criteria$cfi_change %||% if (many) 0.020 else 0.010,
+    rmsea = criteria$rmsea_change %||% if (many) 0.030 else 0.015,
     srmr = criteria$srmr_change %||% if (metric) 0.030 else 0.010, p = criteria$p_change)
 }
 
 criterion_sources <- c(
-  significance = "convention", power = "Saris, Satorra & van der Veld 2009", smallest = "Saris, Satorra & van der Veld 2009",
-  p = "convention", chisq_per_df = "Wheaton et al. 1977; Carmines & McIver 1981", cfi = "Hu & Bentler 1999", tli = "Hu & Bentler 1999",
+  significance = "convention", power = "Saris, Satorra & van der Veld 2009",
+  smallest = "Saris, Satorra & van der Veld 2009",
+  p = "convention", chisq_per_df = "Wheaton et al. 1977; Carmines & McIver 1981",
+  cfi = "Hu & Bentler 1999", tli = "Hu & Bentler 1999",
   nfi = "as CFI", rfi = "as CFI", ifi = "as CFI", rmsea = "Hu & Bentler 1999; Browne & Cudeck 1993",
-  p_close_fit = "Browne & Cudeck 1993", srmr = "Hu & Bentler 1999", gfi = "J\u00f6reskog & S\u00f6rbom 1981",
-  agfi = "J\u00f6reskog & S\u00f6rbom 1981", critical_n = "Hoelter 1983", cfi_change = "Cheung & Rensvold 2002; Rutkowski & Svetina 2014",
-  rmsea_change = "Chen 2007; Rutkowski & Svetina 2014", srmr_change = "Chen 2007", p_change = "the likelihood-ratio test")
+  p_close_fit = "Browne & Cudeck 1993", srmr = "Hu & Bentler 1999",
+  gfi = "J\u00f6reskog & S\u00f6rbom 1981", agfi = "J\u00f6reskog & S\u00f6rbom 1981",
+  critical_n = "Hoelter 1983", cfi_change = "Cheung & Rensvold 2002; Rutkowski & Svetina 2014",
+  rmsea_change = "Chen 2007; Rutkowski & Svetina 2014", srmr_change = "Chen 2007",
+  p_change = "the likelihood-ratio test")
 
-unset_changes <- c(cfi_change = ".010 (metric, 10 groups or more: .020)", rmsea_change = ".015 (metric, 10 groups or more: .030)",
+unset_changes <- c(cfi_change = ".010 (metric, 10 groups or more: .020)",
+                   rmsea_change = ".015 (metric, 10 groups or more: .030)",
                    srmr_change = ".010 (metric: .030)", p_change = "does not count")
 
 #' @export
 print.orizzonte_criteria <- function(x, ...) {
   x <- check_criteria(x)
   first <- vapply(criterion_names, function(name) {
-    if (is.null(x[[name]])) unset_changes[[name]] else if (name %in% tiered_criteria) format_tier(x, name, 1L) else short_number(x[[name]])
+    if (is.null(x[[name]])) unset_changes[[name]] else if (name %in% tiered_criteria)
+      format_tier(x, name, 1L) else short_number(x[[name]])
   }, "")
-  second <- vapply(criterion_names, function(name) if (name %in% tiered_criteria) format_tier(x, name, 2L) else "", "")
+  second <- vapply(criterion_names, function(name) {
+    if (name %in% tiered_criteria) format_tier(x,
+    name, 2L) else ""
+  }, "")
   changed <- !mapply(identical, unclass(x), unclass(criteria()))
   source <- ifelse(changed, "given", criterion_sources[criterion_names])
   shown <- function(title, names) {
     at <- match(names, criterion_names)
-    two <- if (all(nzchar(second[at]))) list(good = first[at], acceptable = second[at]) else list(value = first[at])
-    cat("", title, format_table(c(list(criterion = names), two, list(source = source[at])), rep(FALSE, length(two) + 2L)), sep = "\n")
+    two <- if (all(nzchar(second[at]))) list(good = first[at], acceptable = second[at]) else
+      list(value = first[at])
+    cat("", title,
+        format_table(c(list(criterion = names), two, list(source = source[at])),
+                     rep(FALSE, length(two) + 2L)), sep = "\n")
   }
   cat(heading("Criteria"), "Conventions, not laws.", sep = "\n")
   shown("Tests", criterion_names[1:3])
   shown("Fit indices", tiered_criteria)
   shown("Largest change for the worse at which a rung holds", change_criteria)
-  cat("\nNext: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, criteria = ...) uses them.\n")
+  cat(paste0("\nNext: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, criteria ",
+             "= ...) uses them.\n"))
   invisible(x)
 }
 

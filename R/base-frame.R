@@ -9,7 +9,10 @@ list_frame_class <- function(columns, class) {
   structure(list_frame(columns), class = c(class, "data.frame"))
 }
 
-as_tibble_if_possible <- function(x) if (requireNamespace("tibble", quietly = TRUE)) tibble::as_tibble(x) else x
+as_tibble_if_possible <- function(x) {
+  if (requireNamespace("tibble", quietly = TRUE))
+  tibble::as_tibble(x) else x
+}
 
 json_rows <- function(x) {
   attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL

@@ -16,5 +16,6 @@ upper_p <- function(chisq, df, ncp = 0) {
 inference_block <- function(estimate, se, level = 0.95) {
   z <- estimate / se
   half <- stats::qnorm((1 + level) / 2) * se
-  list(se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half, upper = estimate + half)
+  list(se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half,
+       upper = estimate + half)
 }

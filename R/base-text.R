@@ -77,10 +77,16 @@ format_exact <- function(x) {
   }, "")
 }
 
-short_number <- function(x) if (x < 1) sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else format(x)
+short_number <- function(x) {
+  if (x < 1)
+  sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else
+  format(x)
+}
 
 p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
 
-with_error <- function(estimate, se) paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+with_error <- function(estimate, se) {
+  paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+}
 
 plural <- function(word) sub("ys$", "ies", paste0(word, "s"))

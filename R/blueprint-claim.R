@@ -1,13 +1,17 @@
 #' State what is expected
 #'
-#' A claim is an expectation written down before the results are seen: a direction (`effect[a, b] > 0`), no relation
-#' (`effect[a, b] == 0`), some relation (`!= 0`) or an order (`effect[a, c] > effect[b, c]`), of parameters, standardized
-#' values or quantities. [verdicts()] judges them once the model is fitted. Claims change nothing in the model.
+#' A claim is an expectation written down before the results are seen: a direction
+#' (`effect[a, b] > 0`), no relation (`effect[a, b] == 0`), some relation (`!= 0`) or an order
+#' (`effect[a, c] > effect[b, c]`), of parameters, standardized values or quantities. [verdicts()]
+#' judges them once the model is fitted. Claims change nothing in the model.
 #'
 #' @param .bp A blueprint.
-#' @param ... `name = statement` pairs; strings are read as statements too. Either side is an expression as in [quantity()].
-#' @return The blueprint with the claims added. A later claim of the same name overrides an earlier one, and says so.
-#' @section Errors: `orizzonte_error_input` for a claim without a name; `orizzonte_error_restriction` for what is not such a statement.
+#' @param ... `name = statement` pairs; strings are read as statements too. Either side is an
+#'   expression as in [quantity()].
+#' @return The blueprint with the claims added. A later claim of the same name overrides an earlier
+#'   one, and says so.
+#' @section Errors: `orizzonte_error_input` for a claim without a name;
+#'   `orizzonte_error_restriction` for what is not such a statement.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -22,7 +26,9 @@
 claim <- function(.bp, ...) {
   check_blueprint(.bp, "claim")
   statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
-  if (length(statements) == 0L) abort("input", c("claim() needs a name and a statement.", i = "Such as claim(H1 = effect[a, b] > 0)."))
+  if (length(statements) == 0L)
+    abort("input",
+          c("claim() needs a name and a statement.", i = "Such as claim(H1 = effect[a, b] > 0)."))
   labels <- names(statements)
   for (i in seq_along(statements)) .bp <- add_claim(.bp, labels[i], statements[[i]])
   .bp
@@ -31,15 +37,21 @@ claim <- function(.bp, ...) {
 claim_relations <- c(">", "<", "==", "!=")
 
 add_claim <- function(bp, name, statement) {
-  if (!nzchar(name)) abort("input", c(paste0("The claim ", deparse_one(statement), " has no name."), i = "Write claim(H1 = statement)."))
+  if (!nzchar(name))
+    abort("input", c(paste0("The claim ", deparse_one(statement), " has no name."),
+                     i = "Write claim(H1 = statement)."))
   if (is.character(statement)) {
     text <- statement
-    statement <- tryCatch(str2lang(text), error = function(e) abort("restriction", paste0("Not a claim: ", quoted(text), ".")))
+    statement <- tryCatch(str2lang(text), error = function(e) {
+      abort("restriction",
+      paste0("Not a claim: ", quoted(text), "."))
+    })
   }
   parsed <- parse_claim(statement)
   text <- paste(parsed$left$text, parsed$relation, parsed$right$text)
   if (name %in% names(bp$claims)) {
-    if (identical(bp$claims[[name]], text)) abort("duplicate", paste0("The claim ", quoted(name), " is declared twice."))
+    if (identical(bp$claims[[name]], text))
+      abort("duplicate", paste0("The claim ", quoted(name), " is declared twice."))
     say("Overridden by a later claim(): ", name, ".")
   }
   bp$claims[name] <- text
@@ -49,17 +61,23 @@ add_claim <- function(bp, name, statement) {
 # Both sides as expressions that can be read, and the relation between them.
 parse_claim <- function(statement) {
   text <- deparse_one(statement)
-  relation <- if (is.call(statement) && is.symbol(statement[[1L]])) as.character(statement[[1L]]) else ""
+  relation <- if (is.call(statement) && is.symbol(statement[[1L]]))
+    as.character(statement[[1L]]) else ""
   if (!relation %in% claim_relations || length(statement) != 3L) {
-    hint <- if (relation %in% c(">=", "<=")) paste0("Use ", substr(relation, 1L, 1L), ": a direction.")
+    hint <- if (relation %in% c(">=", "<="))
+      paste0("Use ", substr(relation, 1L, 1L), ": a direction.")
     abort("restriction", c(paste0("Not a claim: ", text, "."),
-                           i = hint %||% paste0("Write one with ", enumerate(claim_relations, last = " or "), ", such as effect[Belonging, Staying] > 0.")))
+                           i = hint %||%
+                           paste0("Write one with ", enumerate(claim_relations, last = " or "),
+                                  ", such as effect[Belonging, Staying] > 0.")))
   }
   sides <- lapply(as.list(statement)[-1L], read_expression, read_only = TRUE)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
-    abort("restriction", c(paste0("No address in ", text, "."), i = "Such as effect[Belonging, Staying] > 0."))
+    abort("restriction",
+          c(paste0("No address in ", text, "."), i = "Such as effect[Belonging, Staying] > 0."))
   }
-  list(left = sides[[1L]], right = sides[[2L]], relation = relation, sides = as.list(statement)[-1L])
+  list(left = sides[[1L]], right = sides[[2L]], relation = relation,
+       sides = as.list(statement)[-1L])
 }
 
 claim_addresses <- function(text) {

@@ -26,15 +26,20 @@
 construct <- function(.bp, name, reflected_in, composed_of, scale = NULL) {
   check_blueprint(.bp, "construct")
   name <- tryCatch(name, error = function(e) {
-    abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e), i = "Such as construct(\"Belonging\", reflected_in = be1:be4)."))
+    abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e),
+                     i = "Such as construct(\"Belonging\", reflected_in = be1:be4)."))
   })
   check_string(name, "The name of a construct")
   if (!missing(reflected_in) && !missing(composed_of)) {
-    abort("input", c(paste0("Construct ", quoted(name), " cannot be both reflected in and composed of items."),
-                     i = "Choose one: do the items share a cause (reflected_in), or do they make up the construct (composed_of)?"))
+    abort("input",
+          c(paste0("Construct ", quoted(name),
+                   " cannot be both reflected in and composed of items."),
+            i = paste0("Choose one: do the items share a cause (reflected_in), or do they make ",
+                       "up the construct (composed_of)?")))
   }
   kind <- if (missing(composed_of)) "reflective" else "composite"
-  items <- if (kind == "composite") rlang::enquo(composed_of) else if (!missing(reflected_in)) rlang::enquo(reflected_in)
+  items <- if (kind == "composite") rlang::enquo(composed_of) else if (!missing(reflected_in))
+    rlang::enquo(reflected_in)
   captured <- if (is.null(items)) NULL else capture_names(items, paste0("construct ", quoted(name)))
   add_hints(add_construct(.bp, name, captured$names, captured$values, scale, kind), captured$hints)
 }
@@ -43,18 +48,22 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
   values <- values %||% rep(NA_real_, length(items))
   if (name %in% names(bp$constructs)) {
     abort("duplicate", c(paste0("Construct ", quoted(name), " is declared twice."),
-                         i = "Give the second one another name, or put all items into one construct()."))
+                         i = paste0("Give the second one another name, or put all items into ",
+                                    "one construct().")))
   }
   if (length(items) == 0L) {
     abort("input", c(paste0("Construct ", quoted(name), " is measured by nothing."),
-                     i = paste0("Name its items: construct(", quoted(name), ", reflected_in = c(item1, item2, item3)).")))
+                     i = paste0("Name its items: construct(", quoted(name),
+                                ", reflected_in = c(item1, item2, item3)).")))
   }
   if (name %in% items) {
     abort("input", c(paste0("Construct ", quoted(name), " cannot be its own item."),
                      i = "Give the construct a name that no item has."))
   }
   if (anyDuplicated(items)) {
-    abort("duplicate", paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ", quoted(name), "."))
+    abort("duplicate",
+          paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ",
+                 quoted(name), "."))
   }
   in_effect <- if (kind == "reflective") {
     bp$effects$from == name & bp$effects$to %in% items
@@ -62,8 +71,10 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
     bp$effects$to == name & bp$effects$from %in% items
   }
   if (any(in_effect)) {
-    abort("duplicate", paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ", bp$effects$to[in_effect][1L],
-                              " is already an effect, and now a ", if (kind == "reflective") "loading." else "weight."))
+    abort("duplicate",
+          paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ",
+                 bp$effects$to[in_effect][1L], " is already an effect, and now a ",
+                 if (kind == "reflective") "loading." else "weight."))
   }
   if (!is.null(scale)) check_scale(name, scale, items, kind)
   fixed <- values[!is.na(values)]

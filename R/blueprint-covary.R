@@ -38,23 +38,29 @@ captured_dots <- function(quosures, verb) {
 
 add_pairs <- function(bp, names, verb) {
   if (anyDuplicated(names)) {
-    abort("duplicate", paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", verb, "()."))
+    abort("duplicate",
+          paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", verb, "()."))
   }
   if (length(names) < 2L) {
-    abort("input", c(paste0(verb, "() needs at least two names."), i = paste0("Such as ", verb, "(be1, be2).")))
+    abort("input",
+          c(paste0(verb, "() needs at least two names."),
+            i = paste0("Such as ", verb, "(be1, be2).")))
   }
   pairs <- utils::combn(names, 2L)
   key <- pair_key(pairs[1L, ], pairs[2L, ])
   if (any(key %in% pair_key(bp[[verb]]$first, bp[[verb]]$second))) {
     twice <- which(key %in% pair_key(bp[[verb]]$first, bp[[verb]]$second))[1L]
-    abort("duplicate", paste0("The same relation is declared twice: ", address_format("covariance", pairs[1L, twice], pairs[2L, twice]),
-                              " in ", verb, "()."))
+    abort("duplicate",
+          paste0("The same relation is declared twice: ",
+                 address_format("covariance", pairs[1L, twice], pairs[2L, twice]),
+                 " in ", verb, "()."))
   }
   other <- if (verb == "covary") "uncorrelate" else "covary"
   clash <- pair_key(bp[[other]]$first, bp[[other]]$second) %in% key
   if (any(clash)) {
     say("Overridden by a later ", verb, "(): ", other, "() of ",
-        enumerate(address_format("covariance", bp[[other]]$first[clash], bp[[other]]$second[clash])), ".")
+        enumerate(address_format("covariance", bp[[other]]$first[clash],
+                                 bp[[other]]$second[clash])), ".")
     bp[[other]] <- lapply(bp[[other]], function(x) x[!clash])
   }
   bp[[verb]]$first <- c(bp[[verb]]$first, pairs[1L, ])

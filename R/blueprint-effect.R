@@ -17,7 +17,9 @@
 effect <- function(.bp, ...) {
   check_blueprint(.bp, "effect")
   formulas <- rlang::enquos(...)
-  if (length(formulas) == 0L) abort("input", c("effect() needs a formula.", i = "Such as effect(Staying ~ Belonging + Calm)."))
+  if (length(formulas) == 0L)
+    abort("input",
+          c("effect() needs a formula.", i = "Such as effect(Staying ~ Belonging + Calm)."))
   for (quosure in formulas) {
     expression <- rlang::quo_get_expr(quosure)
     env <- rlang::quo_get_env(quosure)
@@ -32,25 +34,37 @@ effect <- function(.bp, ...) {
   .bp
 }
 
-is_two_sided <- function(expression) is.call(expression) && identical(expression[[1L]], quote(`~`)) && length(expression) == 3L
+is_two_sided <- function(expression) {
+  is.call(expression) &&
+  identical(expression[[1L]], quote(`~`)) && length(expression) == 3L
+}
 
 add_effects <- function(bp, expression, env = NULL) {
   text <- deparse_one(expression)
   if (!is_two_sided(expression)) {
-    abort("input", c(paste0("Not an effect: ", text, "."), i = "Write outcome ~ predictors, such as Staying ~ Belonging + Calm."))
+    abort("input",
+          c(paste0("Not an effect: ", text, "."),
+            i = "Write outcome ~ predictors, such as Staying ~ Belonging + Calm."))
   }
   outcomes <- formula_names(expression[[2L]], env, text)
   predictors <- formula_names(expression[[3L]], env, text)
   for (to in outcomes$names) for (from in predictors$names) {
-    if (from == to) abort("input", c(paste0(quoted(to), " cannot have an effect on itself."), i = paste0("Look at: ", text)))
+    if (from == to)
+      abort("input", c(paste0(quoted(to), " cannot have an effect on itself."),
+                       i = paste0("Look at: ", text)))
     if (any(bp$effects$from == from & bp$effects$to == to)) {
-      abort("duplicate", paste0("The effect of ", quoted(from), " on ", quoted(to), " is declared twice."))
+      abort("duplicate",
+            paste0("The effect of ", quoted(from), " on ", quoted(to), " is declared twice."))
     }
     if (from %in% composite_items(bp, to)) {
-      abort("duplicate", paste0("The same relation is declared twice: ", from, " -> ", to, " is already a weight, and now an effect."))
+      abort("duplicate",
+            paste0("The same relation is declared twice: ", from, " -> ", to,
+                   " is already a weight, and now an effect."))
     }
     if (to %in% bp$constructs[[from]]$items && bp$constructs[[from]]$kind == "reflective") {
-      abort("duplicate", paste0("The same relation is declared twice: ", from, " -> ", to, " is already a loading, and now an effect."))
+      abort("duplicate",
+            paste0("The same relation is declared twice: ", from, " -> ", to,
+                   " is already a loading, and now an effect."))
     }
     bp$effects$from <- c(bp$effects$from, from)
     bp$effects$to <- c(bp$effects$to, to)
@@ -68,13 +82,18 @@ formula_names <- function(expression, env, text) {
   names <- if (is.numeric(expression)) NULL else literal_names(expression)
   hints <- character()
   if (is.null(names)) {
-    operator <- is.numeric(expression) || as.character(expression[[1L]])[1L] %in% c("*", "-", "^", "|", "I", "%in%", "/", "~")
+    operator <- is.numeric(expression) || as.character(expression[[1L]])[1L] %in% c("*", "-", "^",
+        "|", "I", "%in%", "/", "~")
     if (is.null(env) || operator) {
-      abort("input", c(paste0("Only names and + can stand in an effect; found `", deparse_one(expression), "` in ", text, "."),
-                       i = "Intercepts are added by themselves. Compute products or powers as columns of the data first."))
+      abort("input",
+            c(paste0("Only names and + can stand in an effect; found `", deparse_one(expression),
+                     "` in ", text, "."),
+              i = paste0("Intercepts are added by themselves. Compute products or powers as ",
+                         "columns of the data first.")))
     }
     names <- evaluate_names(expression, env, text)
-  } else if (!is.null(env) && is.symbol(expression) && is.character(get0(names, env, mode = "character"))) {
+  } else if (!is.null(env) && is.symbol(expression) &&
+             is.character(get0(names, env, mode = "character"))) {
     hints <- names
   }
   list(names = names, hints = hints)

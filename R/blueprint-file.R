@@ -21,44 +21,59 @@
 read_blueprint <- function(file) {
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
-    abort("file", c(paste0(quoted(file), " is not a blueprint file."), i = "It holds keys such as title, constructs and effects."))
+    abort("file",
+          c(paste0(quoted(file), " is not a blueprint file."),
+            i = "It holds keys such as title, constructs and effects."))
   }
   blueprint_from(content, file)
 }
 
-blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict", "relax", "start_at", "quantities", "claims", "wording",
+blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict",
+                    "relax", "start_at", "quantities", "claims", "wording",
                     "left_out", "hold_equal", "let_differ", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
+# What goes wrong while a part of the file is read says which part.
+located <- function(file, where, code) {
+  rlang::try_fetch(code, orizzonte_error = function(e) {
+    if (inherits(e, "orizzonte_error_file")) rlang::cnd_signal(e)
+    abort("file", paste0("In ", where, " of ", file, ":"), parent = e)
+  })
+}
+
+construct_from <- function(bp, name, part, file) {
+  where <- paste0("construct ", quoted(name))
+  mapping(part, where, file)
+  known_keys(names(part), construct_keys, file, where)
+  if (!is.null(part$reflected_in) && !is.null(part$composed_of)) {
+    abort("file", paste0(file, ": ", where, " has both reflected_in and composed_of."))
+  }
+  kind <- if (is.null(part$composed_of)) "reflective" else "composite"
+  items <- file_items(part$reflected_in %||% part$composed_of, where, file)
+  scale <- if (!is.null(part$scale)) text_of(part$scale, where, file)
+  located(file, where, add_construct(bp, name, items$names, items$values, scale, kind))
+}
+
 blueprint_from <- function(content, file) {
   known_keys(names(content), blueprint_keys, file)
-  in_file <- function(where, code) {
-    rlang::try_fetch(code, orizzonte_error = function(e) {
-      if (inherits(e, "orizzonte_error_file")) rlang::cnd_signal(e)
-      abort("file", paste0("In ", where, " of ", file, ":"), parent = e)
-    })
-  }
+  in_file <- function(where, code) located(file, where, code)
   bp <- in_file("title or scale", blueprint(text_of(content$title %||% "Untitled", "title", file),
                                             text_of(content$scale %||% "marker", "scale", file)))
   mapping(content$constructs, "constructs", file)
   for (name in names(content$constructs)) {
-    part <- content$constructs[[name]]
-    where <- paste0("construct ", quoted(name))
-    mapping(part, where, file)
-    known_keys(names(part), construct_keys, file, where)
-    if (!is.null(part$reflected_in) && !is.null(part$composed_of)) abort("file", paste0(file, ": ", where, " has both reflected_in and composed_of."))
-    kind <- if (is.null(part$composed_of)) "reflective" else "composite"
-    items <- file_items(part$reflected_in %||% part$composed_of, where, file)
-    bp <- in_file(where, add_construct(bp, name, items$names, items$values, if (!is.null(part$scale)) text_of(part$scale, where, file), kind))
+    bp <- construct_from(bp, name, content$constructs[[name]], file)
   }
-  for (text in texts_of(content$effects, "effects", file)) bp <- in_file("effects", add_effects(bp, file_expression(text, file)))
+  for (text in texts_of(content$effects, "effects", file))
+    bp <- in_file("effects", add_effects(bp, file_expression(text, file)))
   for (verb in c("covary", "uncorrelate")) {
-    for (pair in as.list(content[[verb]])) bp <- in_file(verb, add_pairs(bp, texts_of(pair, verb, file), verb))
+    for (pair in as.list(content[[verb]]))
+      bp <- in_file(verb, add_pairs(bp, texts_of(pair, verb, file), verb))
   }
   for (text in texts_of(content$restrict, "restrict", file)) {
     bp <- in_file("restrict", add_restriction(bp, file_expression(text, file)))
   }
-  for (text in texts_of(content$relax, "relax", file)) bp <- in_file("relax", add_relaxed(bp, file_expression(text, file)))
+  for (text in texts_of(content$relax, "relax", file))
+    bp <- in_file("relax", add_relaxed(bp, file_expression(text, file)))
   mapping(content$start_at, "start_at", file)
   for (address in names(content$start_at)) {
     value <- suppressWarnings(as.numeric(text_of(content$start_at[[address]], "start_at", file)))
@@ -66,14 +81,20 @@ blueprint_from <- function(content, file) {
   }
   mapping(content$quantities, "quantities", file)
   for (name in names(content$quantities)) {
-    bp <- in_file("quantities", add_quantity(bp, name, file_expression(text_of(content$quantities[[name]], "quantities", file), file)))
+    bp <- in_file("quantities",
+                  add_quantity(bp, name,
+                               file_expression(text_of(content$quantities[[name]], "quantities",
+                                                       file), file)))
   }
   mapping(content$claims, "claims", file)
   for (name in names(content$claims)) {
-    bp <- in_file("claims", add_claim(bp, name, file_expression(text_of(content$claims[[name]], "claims", file), file)))
+    bp <- in_file("claims",
+                  add_claim(bp, name,
+                            file_expression(text_of(content$claims[[name]], "claims", file), file)))
   }
   mapping(content$wording, "wording", file)
-  bp <- in_file("wording", add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+  bp <- in_file("wording",
+                add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
   mapping(content$left_out, "left_out", file)
   for (group in names(content$left_out)) {
     names <- texts_of(content$left_out[[group]], "left_out", file)
@@ -92,7 +113,8 @@ blueprint_from <- function(content, file) {
 # The trail: a list of revisions, the first of which holds the blueprint it all started from.
 trail_from <- function(content, file) {
   if (length(content) == 0L) return(list())
-  if (!is.list(content) || !is.null(names(content))) abort("file", paste0(file, ": trail must be a list of revisions."))
+  if (!is.list(content) || !is.null(names(content)))
+    abort("file", paste0(file, ": trail must be a list of revisions."))
   rows <- lapply(seq_along(content), function(i) {
     entry <- content[[i]]
     where <- paste("revision", i - 1L, "of the trail")
@@ -114,18 +136,25 @@ trail_from <- function(content, file) {
     abort("file", c(paste0(file, ": the trail does not say what it started from."),
                     i = "Its first revision holds the starting model under the key `blueprint`."))
   }
-  list(start = blueprint_from(content[[1L]]$blueprint, file), revisions = do.call(Map, c(list(c), rows)))
+  list(start = blueprint_from(content[[1L]]$blueprint, file),
+       revisions = do.call(Map, c(list(c), rows)))
 }
 
-# Changes are mappings such as {free: address, from: 0, to: 0.5}; files of version 0.1.0 hold one text.
+# Changes are mappings such as {free: address, from: 0, to: 0.5}; files of version 0.1.0 hold one
+# text.
 changes_from <- function(entry, where, file) {
   if (!is.null(entry[["change"]])) return(older_changes(text_of(entry[["change"]], where, file)))
   lapply(entry$changes, function(change) {
     mapping(change, where, file)
     known_keys(names(change), c(change_words, "from", "to"), file, where)
     what <- intersect(names(change), change_words)
-    if (length(what) != 1L) abort("file", paste0(file, ": a change in ", where, " must be one of ", enumerate(change_words), "."))
-    value <- function(name) if (is.null(change[[name]])) NA_real_ else as.numeric(text_of(change[[name]], where, file))
+    if (length(what) != 1L)
+      abort("file",
+            paste0(file, ": a change in ", where, " must be one of ", enumerate(change_words), "."))
+    value <- function(name) {
+      if (is.null(change[[name]])) NA_real_ else
+      as.numeric(text_of(change[[name]], where, file))
+    }
     change_of(text_of(change[[what]], where, file), what, value("from"), value("to"))
   })
 }
@@ -135,16 +164,21 @@ older_changes <- function(text) {
   if (text == "changed outside amend()") return(outside_change)
   lapply(strsplit(text, "; ", fixed = TRUE)[[1L]], function(part) {
     what <- sub(" .*", "", part)
-    change_of(gsub("^`|`$", "", sub("^[a-z]+ ", "", part)), if (what %in% change_words) what else "outside")
+    change_of(gsub("^`|`$", "", sub("^[a-z]+ ", "", part)),
+              if (what %in% change_words) what else "outside")
   })
 }
 
 known_keys <- function(keys, allowed, file, where = NULL) {
-  if (anyDuplicated(keys)) abort("file", paste0(file, ": the key ", quoted(keys[duplicated(keys)][1L]), " stands twice."))
+  if (anyDuplicated(keys))
+    abort("file", paste0(file, ": the key ", quoted(keys[duplicated(keys)][1L]), " stands twice."))
   unknown <- setdiff(keys, allowed)
   if (length(unknown) == 0L) return(invisible())
-  abort("file", c(paste0(file, ": unknown key ", quoted(unknown[1L]), if (!is.null(where)) paste0(" in ", where), "."),
-                  did_you_mean(unknown[1L], allowed), i = paste0("Keys are ", enumerate(allowed, most = 20L), ".")))
+  abort("file",
+        c(paste0(file, ": unknown key ", quoted(unknown[1L]),
+                 if (!is.null(where)) paste0(" in ", where), "."),
+          did_you_mean(unknown[1L], allowed),
+          i = paste0("Keys are ", enumerate(allowed, most = 20L), ".")))
 }
 
 mapping <- function(x, where, file) {
@@ -170,9 +204,14 @@ file_items <- function(x, where, file) {
     names <- texts_of(x, where, file)
     return(list(names = names, values = rep(NA_real_, length(names))))
   }
-  values <- suppressWarnings(as.numeric(vapply(x, function(v) if (is.null(v) || identical(v, "free")) NA_character_ else as.character(v), "")))
+  values <-
+    suppressWarnings(as.numeric(vapply(x, function(v) {
+      if (is.null(v) || identical(v, "free"))
+      NA_character_ else as.character(v)
+    }, "")))
   given <- !vapply(x, function(v) is.null(v) || identical(v, "free"), NA)
-  if (any(given & is.na(values))) abort("file", paste0(file, ": the loadings of ", where, " must be numbers (or `free`)."))
+  if (any(given & is.na(values)))
+    abort("file", paste0(file, ": the loadings of ", where, " must be numbers (or `free`)."))
   list(names = names(x), values = values)
 }
 
@@ -195,7 +234,8 @@ write_blueprint <- function(bp, file) {
   invisible(file)
 }
 
-# Written by hand rather than dumped: names that look like yes or 1e3 must come back as text, and a reader
+# Written by hand rather than dumped: names that look like yes or 1e3 must come back as text, and a
+# reader
 # should meet the keys in the order of work.
 blueprint_yaml <- function(bp) {
   lines <- c(paste0("title: ", yaml_text(bp$title)), paste0("scale: ", bp$scale))
@@ -209,8 +249,9 @@ blueprint_yaml <- function(bp) {
       } else {
         items <- paste0("[", paste(yaml_text(construct$items), collapse = ", "), "]")
       }
-      paste0("  ", yaml_text(name), ": {", if (construct$kind == "composite") "composed_of: " else "reflected_in: ", items,
-             if (!is.null(construct$scale)) paste0(", scale: ", yaml_text(construct$scale)), "}")
+      paste0("  ", yaml_text(name), ": {", if (construct$kind == "composite") "composed_of: " else
+             "reflected_in: ", items, if (!is.null(construct$scale))
+               paste0(", scale: ", yaml_text(construct$scale)), "}")
     }, "")
     lines <- c(lines, "constructs:", unname(described))
   }
@@ -220,21 +261,35 @@ blueprint_yaml <- function(bp) {
   }
   for (verb in c("covary", "uncorrelate")) {
     if (length(bp[[verb]]$first)) {
-      lines <- c(lines, paste0(verb, ":"), paste0("  - [", yaml_text(bp[[verb]]$first), ", ", yaml_text(bp[[verb]]$second), "]"))
+      lines <- c(lines, paste0(verb, ":"),
+                 paste0("  - [", yaml_text(bp[[verb]]$first), ", ",
+                        yaml_text(bp[[verb]]$second), "]"))
     }
   }
-  if (length(bp$restrict)) lines <- c(lines, "restrict:", paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
+  if (length(bp$restrict))
+    lines <- c(lines, "restrict:",
+               paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
   if (length(bp$relax)) lines <- c(lines, "relax:", paste0("  - ", yaml_text(bp$relax)))
-  if (length(bp$start_at)) lines <- c(lines, "start_at:", paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
-  if (length(bp$quantities)) lines <- c(lines, "quantities:", paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
-  if (length(bp$claims)) lines <- c(lines, "claims:", paste0("  ", yaml_text(names(bp$claims)), ": ", yaml_text(bp$claims)))
-  if (length(bp$wording)) lines <- c(lines, "wording:", paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
+  if (length(bp$start_at))
+    lines <- c(lines, "start_at:",
+               paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
+  if (length(bp$quantities))
+    lines <- c(lines, "quantities:",
+               paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
+  if (length(bp$claims))
+    lines <- c(lines, "claims:",
+               paste0("  ", yaml_text(names(bp$claims)), ": ", yaml_text(bp$claims)))
+  if (length(bp$wording))
+    lines <- c(lines, "wording:",
+               paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
   if (length(bp$left_out)) {
-    lists <- vapply(bp$left_out, function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
+    lists <- vapply(bp$left_out,
+                    function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
     lines <- c(lines, "left_out:", paste0("  ", yaml_text(names(bp$left_out)), ": ", lists))
   }
   for (key in c("hold_equal", "let_differ")) {
-    if (length(bp[[key]])) lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
+    if (length(bp[[key]]))
+      lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
   }
   if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
   lines
@@ -261,7 +316,8 @@ changes_yaml <- function(changes) {
     values <- unlist(change[c("from", "to")])
     values <- values[!is.na(values)]
     paste0("  - {", change$what, ": ", yaml_text(change$address),
-           if (length(values)) paste0(", ", names(values), ": ", format_exact(values), collapse = ""), "}")
+           if (length(values))
+             paste0(", ", names(values), ": ", format_exact(values), collapse = ""), "}")
   }, ""))
 }
 
@@ -269,12 +325,15 @@ changes_yaml <- function(changes) {
 effect_runs <- function(effects) {
   run <- cumsum(c(TRUE, effects$to[-1L] != effects$to[-length(effects$to)]))
   vapply(unique(run), function(r) {
-    paste0(address_name(effects$to[run == r][1L]), " ~ ", paste(address_name(effects$from[run == r]), collapse = " + "))
+    paste0(address_name(effects$to[run == r][1L]), " ~ ",
+           paste(address_name(effects$from[run == r]), collapse = " + "))
   }, "")
 }
 
 yaml_text <- function(x) {
-  plain <- grepl("^[A-Za-z][A-Za-z0-9_]*$", x) & !grepl("^(y|n|yes|no|on|off|true|false|null|free)$", x, ignore.case = TRUE)
-  escaped <- gsub("\n", "\\\\n", gsub("\t", "\\\\t", gsub("\"", "\\\\\"", gsub("\\", "\\\\", x, fixed = TRUE))))
+  plain <- grepl("^[A-Za-z][A-Za-z0-9_]*$", x) &
+    !grepl("^(y|n|yes|no|on|off|true|false|null|free)$", x, ignore.case = TRUE)
+  escaped <- gsub("\n", "\\\\n",
+                  gsub("\t", "\\\\t", gsub("\"", "\\\\\"", gsub("\\", "\\\\", x, fixed = TRUE))))
   unname(ifelse(plain, x, paste0("\"", escaped, "\"")))
 }

@@ -1,28 +1,28 @@
 #' Equality across groups
 #'
-#' `hold_equal()` says what is the same in every group, `let_differ()` what is not after all. Both are
-#' part of the model: they are kept in its file and its trail. Without groups they are kept as well,
-#' and a note says that nothing is held.
+#' `hold_equal()` says what is the same in every group, `let_differ()` what is not after all. Both
+#' are part of the model: they are kept in its file and its trail. Without groups they are kept as
+#' well, and a note says that nothing is held.
 #'
 #' Both take kinds of parameters, slices and single addresses, bare or quoted:
 #' `loading`, `weight`, `intercept` (those of items), `effect`, `mean` (of constructs), `variance`,
 #' `covariance`, and the narrower `loading[items]`, `loading[constructs]`, `intercept[items]`,
 #' `mean[constructs]`, `mean[indicators]` (of constructs that measure others), `variance[items]`,
 #' `variance[constructs]`, `covariance[items]`, `covariance[constructs]`.
-#' `let_differ()` frees exactly what it names, in one group when the address names one; it wins whatever
-#' the order, and may stand alone, as an exemption from every rung of [invariance()]. `hold_equal()` of
-#' the same text takes it back. Intercepts of outcomes and anything of observed predictors are never
-#' held by a kind.
+#' `let_differ()` frees exactly what it names, in one group when the address names one; it wins
+#' whatever the order, and may stand alone, as an exemption from every rung of [invariance()].
+#' `hold_equal()` of the same text takes it back. Intercepts of outcomes and anything of observed
+#' predictors are never held by a kind.
 #'
-#' A construct's variance that is fixed for its scale is free outside the first group when one of its
-#' loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).
+#' A construct's variance that is fixed for its scale is free outside the first group when one of
+#' its loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).
 #'
 #' @param .bp A blueprint.
 #' @param ... Kinds, slices or addresses.
 #' @param across What they are equal across: `"groups"`.
 #' @return The blueprint with the statements added.
-#' @references Meredith, W. (1993). Measurement invariance, factor analysis and factorial invariance.
-#'   *Psychometrika, 58*, 525-543.
+#' @references Meredith, W. (1993). Measurement invariance, factor analysis and factorial
+#'   invariance. *Psychometrika, 58*, 525-543.
 #' @seealso [invariance()], [loosen()], [restrict()]
 #' @examples
 #' calm <- blueprint("Calm") |>
@@ -71,7 +71,9 @@ add_different <- function(bp, text) {
 # Kinds and addresses in dots: bare, in quotes, in c(), or from a call that gives texts.
 captured_holds <- function(quosures, verb) {
   if (length(quosures) == 0L) {
-    abort("input", c(paste0(verb, "() needs something to name."), i = paste0("Such as ", verb, "(loading).")))
+    abort("input",
+          c(paste0(verb, "() needs something to name."),
+            i = paste0("Such as ", verb, "(loading).")))
   }
   unlist(lapply(unname(quosures), function(quosure) {
     hold_texts(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure), verb)
@@ -79,31 +81,40 @@ captured_holds <- function(quosures, verb) {
 }
 
 hold_texts <- function(expression, env, verb) {
-  if (is.character(expression)) return(vapply(expression, canonical_text_hold, "", USE.NAMES = FALSE))
+  if (is.character(expression))
+    return(vapply(expression, canonical_text_hold, "", USE.NAMES = FALSE))
   if (is.symbol(expression)) return(canonical_hold(expression))
-  if (is.call(expression) && identical(expression[[1L]], quote(`[`))) return(canonical_hold(expression))
+  if (is.call(expression) && identical(expression[[1L]], quote(`[`)))
+    return(canonical_hold(expression))
   if (is.call(expression) && identical(expression[[1L]], quote(c))) {
     return(unlist(lapply(as.list(expression)[-1L], hold_texts, env = env, verb = verb)))
   }
-  vapply(evaluate_names(expression, env, paste0(verb, "()")), canonical_text_hold, "", USE.NAMES = FALSE)
+  vapply(evaluate_names(expression, env, paste0(verb, "()")), canonical_text_hold, "",
+         USE.NAMES = FALSE)
 }
 
 canonical_text_hold <- function(text) {
-  expression <- tryCatch(str2lang(text), error = function(e) abort("address", paste0("Not an address: ", quoted(text), ".")))
+  expression <- tryCatch(str2lang(text), error = function(e) {
+    abort("address",
+    paste0("Not an address: ", quoted(text), "."))
+  })
   canonical_hold(expression)
 }
 
 hold_kinds <- c("loading", "weight", "intercept", "effect", "mean", "variance", "covariance")
-hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "mean[constructs]", "mean[indicators]",
-                 "variance[items]", "variance[constructs]", "covariance[items]", "covariance[constructs]")
+hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "mean[constructs]",
+                 "mean[indicators]", "variance[items]", "variance[constructs]", "covariance[items]",
+                 "covariance[constructs]")
 
 # The text of a kind, a slice or an address as it is kept.
 canonical_hold <- function(expression) {
   text <- deparse_one(expression)
   if (text %in% c(hold_kinds, hold_slices)) return(text)
   if (is.symbol(expression)) {
-    abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."), did_you_mean(text, hold_kinds),
-                     i = paste0("Kinds: ", enumerate(c(hold_kinds, hold_slices), most = 20L), "; or single addresses.")))
+    abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."),
+                     did_you_mean(text, hold_kinds),
+                     i = paste0("Kinds: ", enumerate(c(hold_kinds, hold_slices), most = 20L),
+                                "; or single addresses.")))
   }
   restriction_address(expression, text)
 }

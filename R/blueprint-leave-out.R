@@ -18,27 +18,20 @@
 leave_out <- function(.bp, ..., group = NULL) {
   check_blueprint(.bp, "leave_out")
   gone <- captured_dots(rlang::enquos(...), "leave_out")$names
-  if (length(gone) == 0L) abort("input", c("leave_out() needs a name.", i = "Such as leave_out(cr4)."))
+  if (length(gone) == 0L)
+    abort("input", c("leave_out() needs a name.", i = "Such as leave_out(cr4)."))
   variables <- blueprint_variables(.bp)
   known <- c(variables$constructs, variables$observed)
   unknown <- setdiff(gone, known)
-  if (length(unknown)) abort("name", c(paste0(quoted(unknown[1L]), " is not in the blueprint."), did_you_mean(unknown[1L], known)))
+  if (length(unknown))
+    abort("name", c(paste0(quoted(unknown[1L]), " is not in the blueprint."),
+                    did_you_mean(unknown[1L], known)))
   if (!is.null(group)) {
     check_string(group, "`group`")
     .bp$left_out[[group]] <- union(.bp$left_out[[group]], gone)
     return(.bp)
   }
-  .bp$constructs <- .bp$constructs[setdiff(names(.bp$constructs), gone)]
-  for (name in names(.bp$constructs)) {
-    part <- .bp$constructs[[name]]
-    part$items <- setdiff(part$items, gone)
-    if (length(part$items) == 0L) {
-      abort("input", c(paste0("Without ", enumerate(gone), " nothing measures ", name, "."), i = paste0("Leave out ", name, " as well.")))
-    }
-    part$fixed <- part$fixed[!names(part$fixed) %in% gone]
-    if (isTRUE(part$scale %in% gone)) part["scale"] <- list(NULL)
-    .bp$constructs[[name]] <- part
-  }
+  .bp$constructs <- constructs_without(.bp$constructs, gone)
   keep <- !(.bp$effects$from %in% gone | .bp$effects$to %in% gone)
   .bp$effects <- lapply(.bp$effects, function(x) x[keep])
   for (verb in c("covary", "uncorrelate")) {
@@ -50,21 +43,43 @@ leave_out <- function(.bp, ..., group = NULL) {
     any(c(address$first, address$second) %in% gone)
   }
   lost <- vapply(.bp$restrict, function(r) any(vapply(restriction_addresses(r), mentions, NA)), NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(vapply(.bp$restrict[lost], format_restriction, "")), ".")
+  if (any(lost)) say("Left out with ", enumerate(gone), ": ",
+                     enumerate(vapply(.bp$restrict[lost], format_restriction, "")), ".")
   .bp$restrict <- .bp$restrict[!lost]
-  lost <- vapply(.bp$quantities, function(text) any(vapply(quantity_addresses(text), mentions, NA)), NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": ", enumerate(paste0("quantity[", names(.bp$quantities)[lost], "]")), ".")
+  lost <- vapply(.bp$quantities, function(text) any(vapply(quantity_addresses(text), mentions, NA)),
+                 NA)
+  if (any(lost)) say("Left out with ", enumerate(gone), ": ",
+                     enumerate(paste0("quantity[", names(.bp$quantities)[lost], "]")), ".")
   .bp$quantities <- .bp$quantities[!lost]
   lost <- vapply(.bp$claims, function(text) any(vapply(claim_addresses(text), mentions, NA)), NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": the ", if (sum(lost) == 1L) "claim " else "claims ", enumerate(names(.bp$claims)[lost]), ".")
+  if (any(lost)) say("Left out with ", enumerate(gone), ": the ", if (sum(lost) == 1L) "claim " else
+                     "claims ", enumerate(names(.bp$claims)[lost]), ".")
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   for (key in c("hold_equal", "let_differ")) {
     kinds <- .bp[[key]] %in% c(hold_kinds, hold_slices)
-    gone_too <- !kinds & vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)
+    gone_too <- !kinds &
+      vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)
     .bp[[key]] <- .bp[[key]][!gone_too]
   }
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
   .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]
   .bp
+}
+
+# Constructs that stay, each without the items that go.
+constructs_without <- function(constructs, gone) {
+  constructs <- constructs[setdiff(names(constructs), gone)]
+  for (name in names(constructs)) {
+    part <- constructs[[name]]
+    part$items <- setdiff(part$items, gone)
+    if (length(part$items) == 0L) {
+      abort("input", c(paste0("Without ", enumerate(gone), " nothing measures ", name, "."),
+                       i = paste0("Leave out ", name, " as well.")))
+    }
+    part$fixed <- part$fixed[!names(part$fixed) %in% gone]
+    if (isTRUE(part$scale %in% gone)) part["scale"] <- list(NULL)
+    constructs[[name]] <- part
+  }
+  constructs
 }

@@ -28,7 +28,9 @@ quantity <- function(.bp, ...) {
   check_blueprint(.bp, "quantity")
   expressions <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(expressions) == 0L) {
-    abort("input", c("quantity() needs a name and an expression.", i = "Such as quantity(ratio = effect[a, c] / effect[b, c])."))
+    abort("input",
+          c("quantity() needs a name and an expression.",
+            i = "Such as quantity(ratio = effect[a, c] / effect[b, c])."))
   }
   labels <- names(expressions)
   for (i in seq_along(expressions)) .bp <- add_quantity(.bp, labels[i], expressions[[i]])
@@ -42,15 +44,20 @@ quantity_addresses <- function(text) {
 
 add_quantity <- function(bp, name, expression) {
   if (!nzchar(name)) {
-    abort("input", c(paste0("The quantity ", deparse_one(expression), " has no name."), i = "Write quantity(name = expression)."))
+    abort("input", c(paste0("The quantity ", deparse_one(expression), " has no name."),
+                     i = "Write quantity(name = expression)."))
   }
   if (is.character(expression)) {
     text <- expression
-    expression <- tryCatch(str2lang(text), error = function(e) abort("restriction", paste0("Not an expression: ", quoted(text), ".")))
+    expression <- tryCatch(str2lang(text), error = function(e) {
+      abort("restriction",
+      paste0("Not an expression: ", quoted(text), "."))
+    })
   }
   text <- read_expression(expression, read_only = TRUE)$text
   if (name %in% names(bp$quantities)) {
-    if (identical(bp$quantities[[name]], text)) abort("duplicate", paste0("The quantity ", quoted(name), " is declared twice."))
+    if (identical(bp$quantities[[name]], text))
+      abort("duplicate", paste0("The quantity ", quoted(name), " is declared twice."))
     say("Overridden by a later quantity(): ", name, ".")
   }
   bp$quantities[name] <- text

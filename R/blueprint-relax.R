@@ -19,7 +19,8 @@
 relax <- function(.bp, ...) {
   check_blueprint(.bp, "relax")
   addresses <- lapply(rlang::enquos(...), rlang::quo_get_expr)
-  if (length(addresses) == 0L) abort("input", c("relax() needs an address.", i = "Such as relax(mean[Slope])."))
+  if (length(addresses) == 0L)
+    abort("input", c("relax() needs an address.", i = "Such as relax(mean[Slope])."))
   for (address in unname(addresses)) .bp <- add_relaxed(.bp, address)
   .bp
 }
@@ -29,7 +30,8 @@ add_relaxed <- function(bp, expression) {
   if (address %in% bp$relax) abort("duplicate", paste0(address, " is relaxed twice."))
   older <- vapply(bp$restrict, function(r) address %in% restriction_addresses(r), NA)
   if (any(older)) {
-    say("Overridden by a later relax(): ", enumerate(vapply(bp$restrict[older], format_restriction, "")), ".")
+    say("Overridden by a later relax(): ",
+        enumerate(vapply(bp$restrict[older], format_restriction, "")), ".")
     bp$restrict <- bp$restrict[!older]
     # undoing a restriction of a free parameter is all there is to do
     if (!needs_relaxing(bp, parse_address(address))) return(bp)
@@ -42,5 +44,6 @@ add_relaxed <- function(bp, expression) {
 needs_relaxing <- function(bp, address) {
   if (address$kind == "mean") return(TRUE)
   address$kind %in% c("loading", "weight") &&
-    any(vapply(bp$constructs, function(x) any(names(x$fixed) %in% c(address$first, address$second)), NA))
+    any(vapply(bp$constructs, function(x) any(names(x$fixed) %in% c(address$first, address$second)),
+               NA))
 }

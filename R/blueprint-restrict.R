@@ -33,12 +33,15 @@
 restrict <- function(.bp, ...) {
   check_blueprint(.bp, "restrict")
   statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
-  if (length(statements) == 0L) abort("input", c("restrict() needs a statement.", i = "Such as restrict(loading[Calm, sc4] == 1)."))
+  if (length(statements) == 0L)
+    abort("input",
+          c("restrict() needs a statement.", i = "Such as restrict(loading[Calm, sc4] == 1)."))
   for (statement in unname(statements)) .bp <- add_restriction(.bp, statement)
   .bp
 }
 
-# A restriction is a list of `left` and `right` (each the text of an address or expression, or a number), `relation`
+# A restriction is a list of `left` and `right` (each the text of an address or expression, or a
+# number), `relation`
 # (==, >= or <=) and `smooth`: whether a side is more than one address or number.
 add_restriction <- function(bp, statement) {
   if (is.character(statement)) {
@@ -49,13 +52,17 @@ add_restriction <- function(bp, statement) {
   new <- parse_restriction(statement)
   key <- format_restriction(new)
   known <- vapply(bp$restrict, format_restriction, "")
-  if (key %in% known) abort("duplicate", paste0("The same restriction is declared twice: ", key, "."))
+  if (key %in% known)
+    abort("duplicate", paste0("The same restriction is declared twice: ", key, "."))
   if (!new$smooth && new$relation == "==" && new$left %in% bp$relax) {
     say("Overridden by a later restrict(): ", new$left, " is no longer relaxed.")
     bp$relax <- setdiff(bp$relax, new$left)
   }
   if (!new$smooth && is.numeric(new$right)) {
-    older <- vapply(bp$restrict, function(r) !r$smooth && r$left == new$left && r$relation == new$relation && is.numeric(r$right), NA)
+    older <- vapply(bp$restrict, function(r) {
+      !r$smooth && r$left == new$left &&
+      r$relation == new$relation && is.numeric(r$right)
+    }, NA)
     if (any(older)) {
       say("Overridden by a later restrict(): ", known[older], " is now ", key, ".")
       bp$restrict <- bp$restrict[!older]
@@ -69,13 +76,17 @@ restriction_relations <- c("==", ">=", "<=")
 
 parse_restriction <- function(statement) {
   text <- deparse_one(statement)
-  relation <- if (is.call(statement) && is.symbol(statement[[1L]])) as.character(statement[[1L]]) else ""
+  relation <- if (is.call(statement) && is.symbol(statement[[1L]]))
+    as.character(statement[[1L]]) else ""
   if (!relation %in% restriction_relations || length(statement) != 3L) {
-    hint <- if (relation %in% c("<", ">")) paste0("Use ", relation, "= ; at a bound the two mean the same.")
+    hint <- if (relation %in% c("<", ">"))
+      paste0("Use ", relation, "= ; at a bound the two mean the same.")
     if (relation %in% c("=", "<-")) hint <- "Use == for an equation."
     abort("restriction", c(paste0("Not a restriction: ", text, "."),
-                           i = hint %||% paste("Write address == number, address == address, address >= number, or an equation of addresses,",
-                                               "such as loading[Calm, sc4] == 1.")))
+                           i = hint %||%
+                           paste(paste0("Write address == number, address == address, address ",
+                                        ">= number, or an equation of addresses,"),
+                                 "such as loading[Calm, sc4] == 1.")))
   }
   left <- statement[[2L]]
   right <- statement[[3L]]
@@ -89,20 +100,24 @@ parse_restriction <- function(statement) {
   one_address <- function(e) is.call(e) && identical(e[[1L]], quote(`[`))
   if (one_address(left) && (!is.null(number) || (one_address(right) && relation == "=="))) {
     right <- number %||% restriction_address(right, text)
-    return(list(left = restriction_address(left, text), relation = relation, right = right, smooth = FALSE))
+    return(list(left = restriction_address(left, text), relation = relation, right = right,
+                smooth = FALSE))
   }
   sides <- lapply(list(left, right), read_expression)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
-    abort("restriction", c(paste0("No address in ", text, "."), i = "Such as loading[Calm, sc4] == 1."))
+    abort("restriction",
+          c(paste0("No address in ", text, "."), i = "Such as loading[Calm, sc4] == 1."))
   }
-  list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text, smooth = TRUE)
+  list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text,
+       smooth = TRUE)
 }
 
 restriction_address <- function(expression, text) {
   address <- parse_address(expression)
   if (!address$kind %in% names(address_kinds)) {
-    abort("restriction", c(paste0("`", address$kind, "` is read only and cannot be restricted: ", text, "."),
-                           i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
+    abort("restriction",
+          c(paste0("`", address$kind, "` is read only and cannot be restricted: ", text, "."),
+            i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
   }
   format(address)
 }
@@ -110,11 +125,13 @@ restriction_address <- function(expression, text) {
 # A number written out, with a sign or not; nothing is evaluated.
 plain_number <- function(expression) {
   sign <- 1
-  while (is.call(expression) && length(expression) == 2L && as.character(expression[[1L]])[1L] %in% c("-", "+")) {
+  while (is.call(expression) && length(expression) == 2L &&
+         as.character(expression[[1L]])[1L] %in% c("-", "+")) {
     if (identical(expression[[1L]], quote(`-`))) sign <- -sign
     expression <- expression[[2L]]
   }
-  if (is.numeric(expression) && length(expression) == 1L && is.finite(expression)) sign * as.numeric(expression) else NULL
+  if (is.numeric(expression) && length(expression) == 1L && is.finite(expression))
+    sign * as.numeric(expression) else NULL
 }
 
 format_restriction <- function(restriction) {

@@ -1,8 +1,8 @@
 #' Another scale for constructs
 #'
 #' Changes how constructs get their unit, for all of them or for some: `"marker"` (a loading is 1),
-#' `"unit"` (the variance or disturbance variance is 1), `"average"` (the loadings average 1), or the
-#' name of the item that serves as marker (for one construct).
+#' `"unit"` (the variance or disturbance variance is 1), `"average"` (the loadings average 1), or
+#' the name of the item that serves as marker (for one construct).
 #'
 #' @param .bp A blueprint.
 #' @param scale The setting, or for one construct the name of one of its items.
@@ -16,7 +16,10 @@
 #' @export
 set_scale <- function(.bp, scale, ...) {
   check_blueprint(.bp, "set_scale")
-  if (missing(scale)) abort("input", c("set_scale() needs a setting.", i = paste0("One of ", enumerate(quoted(scale_settings)), ".")))
+  if (missing(scale))
+    abort("input",
+          c("set_scale() needs a setting.",
+            i = paste0("One of ", enumerate(quoted(scale_settings)), ".")))
   check_string(scale, "`scale`")
   names <- captured_dots(rlang::enquos(...), "set_scale")$names
   if (length(names) == 0L) return(scale_everything(.bp, scale))
@@ -24,7 +27,8 @@ set_scale <- function(.bp, scale, ...) {
     part <- .bp$constructs[[name]]
     if (is.null(part)) {
       known <- names(.bp$constructs)
-      abort("name", c(paste0("There is no construct ", quoted(name), "."), did_you_mean(name, known)))
+      abort("name",
+            c(paste0("There is no construct ", quoted(name), "."), did_you_mean(name, known)))
     }
     check_scale(name, scale, part$items, part$kind)
     .bp$constructs[[name]]$scale <- scale
@@ -44,9 +48,12 @@ scale_everything <- function(bp, scale) {
 check_scale <- function(name, scale, items, kind) {
   check_string(scale, "`scale`")
   if (!scale %in% c(scale_settings, items)) {
-    abort("input", c(paste0("`scale` of construct ", quoted(name), " is neither a setting nor one of its items: ", quoted(scale), "."),
-                     did_you_mean(scale, c(scale_settings, items)),
-                     i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ", enumerate(items), ".")))
+    abort("input",
+          c(paste0("`scale` of construct ", quoted(name),
+                   " is neither a setting nor one of its items: ", quoted(scale), "."),
+            did_you_mean(scale, c(scale_settings, items)),
+            i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ",
+                       enumerate(items), ".")))
   }
   if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
     abort("input", c(paste0("Composite ", quoted(name), " takes its scale from a marker weight."),

@@ -1,8 +1,9 @@
 # What a revision of the trail is: a value. Its sentence is made when it is printed.
 
 revision_texts <- c("because", "status", "note")
-revision_columns <- c("revision", "changes", "because", "predicted_drop", "actual_drop", "n", "status", "chisq", "df",
-                      "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic", "note")
+revision_columns <- c("revision", "changes", "because", "predicted_drop", "actual_drop", "n",
+                      "status", "chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic",
+                      "bic", "note")
 
 empty_revisions <- function() {
   stats::setNames(lapply(revision_columns, function(name) {
@@ -10,7 +11,8 @@ empty_revisions <- function() {
   }), revision_columns)
 }
 
-# One change: `what` is done (free, fix, omit; outside when it was made beside amend()) to which address, equation or
+# One change: `what` is done (free, fix, omit; outside when it was made beside amend()) to which
+# address, equation or
 # name; the value before and after where there is one.
 change_words <- c("free", "fix", "omit", "outside")
 change_of <- function(address, what, from = NA_real_, to = NA_real_) {
@@ -31,4 +33,6 @@ change_sentence <- function(changes) {
 freed_addresses <- function(changes) {
   vapply(Filter(function(change) change$what == "free", changes), `[[`, "", "address")
 }
-count_freed <- function(revisions) sum(vapply(revisions$changes, function(changes) length(freed_addresses(changes)) > 0L, NA))
+count_freed <- function(revisions) {
+  sum(vapply(revisions$changes, function(changes) length(freed_addresses(changes)) > 0L, NA))
+}

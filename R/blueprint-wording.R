@@ -24,9 +24,12 @@ add_wordings <- function(bp, given) {
   labels <- names(given) %||% rep("", length(given))
   text <- vapply(given, function(x) is.character(x) && length(x) == 1L && !is.na(x), NA)
   if (!all(text) || any(!nzchar(labels))) {
-    abort("input", c("Every wording must be a named text.", i = "Such as wording(be1 = \"People greet me when I arrive\")."))
+    abort("input",
+          c("Every wording must be a named text.",
+            i = "Such as wording(be1 = \"People greet me when I arrive\")."))
   }
-  if (anyDuplicated(labels)) abort("duplicate", paste0("Item ", quoted(labels[duplicated(labels)][1L]), " is worded twice."))
+  if (anyDuplicated(labels))
+    abort("duplicate", paste0("Item ", quoted(labels[duplicated(labels)][1L]), " is worded twice."))
   again <- intersect(labels, names(bp$wording))
   changed <- again[vapply(again, function(item) !identical(bp$wording[[item]], given[[item]]), NA)]
   if (length(changed)) say("Overridden by a later wording(): ", enumerate(changed), ".")

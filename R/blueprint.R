@@ -31,20 +31,23 @@ blueprint <- function(title = "Untitled", scale = "marker") {
     effects = list(from = character(), to = character()),
     covary = list(first = character(), second = character()),
     uncorrelate = list(first = character(), second = character()),
-    restrict = list(), relax = character(), start_at = numeric(), quantities = character(), claims = character(),
-    wording = character(), left_out = list(), hold_equal = character(), let_differ = character(), trail = list()
+    restrict = list(), relax = character(), start_at = numeric(), quantities = character(),
+    claims = character(), wording = character(), left_out = list(), hold_equal = character(),
+    let_differ = character(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 
 scale_settings <- c("marker", "unit", "average")
-scale_words <- c(marker = "one loading of each construct is 1", unit = "construct (or disturbance) variances are 1",
+scale_words <- c(marker = "one loading of each construct is 1",
+                 unit = "construct (or disturbance) variances are 1",
                  average = "the loadings of each construct average 1")
 
 # Constructs, and everything else that is named: observed variables, in the order of first mention.
 blueprint_variables <- function(bp) {
   constructs <- names(bp$constructs)
   indicators <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
-  # effects are stored cause first; a reader of Staying ~ years meets both, the cause is listed first
+  # effects are stored cause first; a reader of Staying ~ years meets both, the cause is listed
+  # first
   paths <- c(rbind(bp$effects$from, bp$effects$to))
   pairs <- c(rbind(bp$covary$first, bp$covary$second))
   list(constructs = constructs, observed = setdiff(c(indicators, paths, pairs), constructs))
@@ -56,11 +59,15 @@ add_hints <- function(bp, hints) {
   bp
 }
 
-composite_items <- function(bp, name) if (identical(bp$constructs[[name]]$kind, "composite")) bp$constructs[[name]]$items
+composite_items <- function(bp, name) {
+  if (identical(bp$constructs[[name]]$kind, "composite"))
+  bp$constructs[[name]]$items
+}
 
 pair_key <- function(first, second) {
   if (length(first) == 0L) return(character())     # paste0() would make one key out of nothing
-  known <- sort(unique(c(first, second)), method = "radix")       # comparing texts one by one is slow
+  # comparing texts one by one is slow
+  known <- sort(unique(c(first, second)), method = "radix")
   low <- match(first, known)
   high <- match(second, known)
   paste0(known[pmin(low, high)], "\r", known[pmax(low, high)])
@@ -68,5 +75,6 @@ pair_key <- function(first, second) {
 
 # Restrictions on intercepts or means need a mean structure even before the data are known.
 mentions_means <- function(bp) {
-  any(grepl("^(intercept|mean)\\[", c(unlist(lapply(bp$restrict, restriction_addresses)), bp$relax)))
+  any(grepl("^(intercept|mean)\\[",
+            c(unlist(lapply(bp$restrict, restriction_addresses)), bp$relax)))
 }

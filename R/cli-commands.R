@@ -1,141 +1,226 @@
 # The commands: what each does, its files and options, and how it runs.
 
-cli_options <- function() {
+# The name under which an option's value is found: its flag with underscores.
+option_name <- function(flag) gsub("-", "_", sub("^--", "", flag))
+
+text_option <- function(flag, metavar, help, default = NULL) {
+  optparse::make_option(flag, type = "character", default = default, dest = option_name(flag),
+                        metavar = metavar, help = help)
+}
+
+switch_option <- function(flag, help) {
+  optparse::make_option(flag, action = "store_true", default = FALSE, dest = option_name(flag),
+                        help = help)
+}
+
+# Of the invariance ladder.
+ladder_options <- function() {
   list(
-    format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default), json or csv"),
-    json_format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT", help = "text (default) or json"),
-    screen_format = optparse::make_option("--format", type = "character", default = "text", metavar = "FORMAT",
-                                          help = "text (default), json, or csv (the columns)"),
-    by = optparse::make_option("--by", type = "character", default = NULL, metavar = "COLUMN", help = "a grouping column"),
-    table = optparse::make_option("--table", type = "character", default = "estimates", metavar = "TABLE",
-                                  help = "which table as csv: estimates (default), fit_indices, r_squared, residuals, verdicts or trail"),
-    diagnose_table = optparse::make_option("--table", type = "character", default = "amendments", metavar = "TABLE",
-                                           help = "which table as csv: amendments (default), residuals or without"),
-    compare_table = optparse::make_option("--table", type = "character", default = "comparison", metavar = "TABLE",
-                                          help = "which table as csv: comparison (default) or estimates"),
-    top = optparse::make_option("--top", type = "character", default = "20", metavar = "NUMBER", help = "how many to refit and show (default: 20)"),
-    all = optparse::make_option("--all", action = "store_true", default = FALSE, help = "also list what is not offered, with the reason"),
-    free = optparse::make_option("--free", type = "character", default = NULL, metavar = "ADDRESS", help = "what to free, such as 'covariance[be1, be2]'"),
-    fix = optparse::make_option("--fix", type = "character", default = NULL, metavar = "EQUATION", help = "what to fix, such as 'effect[age, Staying] == 0'"),
-    omit = optparse::make_option("--omit", type = "character", default = NULL, metavar = "NAME", help = "item or construct to leave out"),
-    because = optparse::make_option("--because", type = "character", default = NULL, metavar = "TEXT", help = "the reason, kept in the trail"),
-    blueprint = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the next blueprint, a .yaml file (required)"),
-    against = optparse::make_option("--against", type = "character", default = "previous", metavar = "MODEL",
-                                    help = "previous (default), first, or the name of a blueprint file without its ending"),
-    same_rows = optparse::make_option("--same-rows", action = "store_true", default = FALSE, dest = "same_rows",
-                                      help = "use only rows without missing values in any of the models"),
-    what = optparse::make_option("--what", type = "character", default = "diagram", metavar = "FIGURE",
-                                 help = "diagram (default), residuals, loadings, amendments or trail"),
-    out = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "write there instead of to the terminal"),
-    folder = optparse::make_option("--out", type = "character", default = "orizzonte-demo", metavar = "FOLDER",
-                                   help = "output folder (default: orizzonte-demo)"),
-    figure = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the figure: .png, .svg or .pdf (required)"),
-    report = optparse::make_option("--out", type = "character", default = NULL, metavar = "FILE", help = "the report: .html, .docx or .md (required)"),
-    values = optparse::make_option("--values", type = "character", default = "standardized", metavar = "VALUES",
-                                   help = "standardized (default), raw, both or none"),
-    missing_codes = optparse::make_option("--missing-codes", type = "character", default = NULL, dest = "missing_codes", metavar = "CODES",
-                                          help = "numbers that mean missing, such as -9,999"),
-    rungs = optparse::make_option("--rungs", type = "character", default = NULL, metavar = "RUNGS",
-                                  help = "rungs to fit (default: all that apply, such as \"configural;metric;scalar;strict\")"),
-    levels = optparse::make_option("--levels", type = "character", default = NULL, metavar = "GROUPS",
-                                   help = "which groups, in which order, under which names, such as 'Evening=1; Weekend=2'"),
-    structural_on = optparse::make_option("--structural-on", type = "character", default = NULL, dest = "structural_on", metavar = "RUNG",
-                                          help = "the rung to put --structural on (default: scalar)"),
-    criteria = optparse::make_option("--criteria", type = "character", default = NULL, metavar = "FILE",
-                                     help = "a YAML file of cut-offs and levels, such as 'cfi: [.96, .92]'; see ?criteria"),
-    ladder_against = optparse::make_option("--against", type = "character", default = "previous", metavar = "RUNG",
-                                           help = "what changes refer to: previous (default) or first"),
-    structural = optparse::make_option("--structural", type = "character", default = NULL, metavar = "WHAT",
-                                       help = "held on top of the scalar rung, such as 'variance[constructs]; mean'"),
-    loosen = optparse::make_option("--loosen", type = "character", default = NULL, metavar = "RUNG", help = "release equalities of this rung until it holds"),
-    ladder = optparse::make_option("--ladder", action = "store_true", default = FALSE, help = "report the invariance ladder of the groups (needs --by)"),
-    ladder_table = optparse::make_option("--table", type = "character", default = "ladder", metavar = "TABLE",
-                                         help = "which table as csv: ladder (default), means, gaps or contributions"),
-    quiet = optparse::make_option("--quiet", action = "store_true", default = FALSE, help = "no messages on standard error")
+    rungs = text_option("--rungs", "RUNGS",
+                        paste0("rungs to fit (default: all that apply, such as ",
+                               "\"configural;metric;scalar;strict\")")),
+    structural_on = text_option("--structural-on", "RUNG",
+                                "the rung to put --structural on (default: scalar)"),
+    ladder_against = text_option("--against", "RUNG",
+                                 "what changes refer to: previous (default) or first", "previous"),
+    structural = text_option("--structural", "WHAT",
+                             paste0("held on top of the scalar rung, such as ",
+                                    "'variance[constructs]; mean'")),
+    loosen = text_option("--loosen", "RUNG", "release equalities of this rung until it holds"),
+    ladder = switch_option("--ladder", "report the invariance ladder of the groups (needs --by)"),
+    ladder_table = text_option("--table", "TABLE",
+                               "which table as csv: ladder (default), means, gaps or contributions",
+                               "ladder")
   )
 }
 
-cli_commands <- function() {
+cli_options <- function() {
+  c(ladder_options(), list(
+    format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
+    json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
+    screen_format = text_option("--format", "FORMAT",
+                                "text (default), json, or csv (the columns)", "text"),
+    by = text_option("--by", "COLUMN", "a grouping column"),
+    table = text_option("--table", "TABLE",
+                        paste0("which table as csv: estimates (default), fit_indices, ",
+                               "r_squared, residuals, verdicts or trail"), "estimates"),
+    diagnose_table = text_option("--table", "TABLE",
+                                 "which table as csv: amendments (default), residuals or without",
+                                 "amendments"),
+    compare_table = text_option("--table", "TABLE",
+                                "which table as csv: comparison (default) or estimates",
+                                "comparison"),
+    top = text_option("--top", "NUMBER", "how many to refit and show (default: 20)", "20"),
+    all = switch_option("--all", "also list what is not offered, with the reason"),
+    free = text_option("--free", "ADDRESS", "what to free, such as 'covariance[be1, be2]'"),
+    fix = text_option("--fix", "EQUATION", "what to fix, such as 'effect[age, Staying] == 0'"),
+    omit = text_option("--omit", "NAME", "item or construct to leave out"),
+    because = text_option("--because", "TEXT", "the reason, kept in the trail"),
+    blueprint = text_option("--out", "FILE", "the next blueprint, a .yaml file (required)"),
+    against = text_option("--against", "MODEL",
+                          paste0("previous (default), first, or the name of a blueprint file ",
+                                 "without its ending"), "previous"),
+    same_rows = switch_option("--same-rows",
+                              "use only rows without missing values in any of the models"),
+    what = text_option("--what", "FIGURE",
+                       "diagram (default), residuals, loadings, amendments or trail", "diagram"),
+    out = text_option("--out", "FILE", "write there instead of to the terminal"),
+    folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
+                         "orizzonte-demo"),
+    figure = text_option("--out", "FILE", "the figure: .png, .svg or .pdf (required)"),
+    report = text_option("--out", "FILE", "the report: .html, .docx or .md (required)"),
+    values = text_option("--values", "VALUES", "standardized (default), raw, both or none",
+                         "standardized"),
+    missing_codes = text_option("--missing-codes", "CODES",
+                                "numbers that mean missing, such as -9,999"),
+    levels = text_option("--levels", "GROUPS",
+                         paste0("which groups, in which order, under which names, such as ",
+                                "'Evening=1; Weekend=2'")),
+    criteria = text_option("--criteria", "FILE",
+                           paste0("a YAML file of cut-offs and levels, such as 'cfi: [.96, ",
+                                  ".92]'; see ?criteria")),
+    quiet = switch_option("--quiet", "no messages on standard error")
+  ))
+}
+
+cli_commands <- function() c(data_commands(), amending_commands(), showing_commands())
+
+data_commands <- function() {
   list(
     demo = list(
-      does = "a complete analysis of the made-up choir data, into a folder", files = character(), options = c("folder", "quiet"),
-      help = paste0("Fits the measurement model of the demo data, prints the summary, compares the two rehearsal settings, and writes reports,\n",
-                    "figures, tables and the fit."),
+      does = "a complete analysis of the made-up choir data, into a folder", files = character(),
+      options = c("folder", "quiet"),
+      help =
+      paste0("Fits the measurement model of the demo data, prints the summary, compares ",
+             "the two rehearsal settings, and writes reports,\n",
+             "figures, tables and the fit."),
       example = "orizzonte demo --out my-demo", run = command_demo
     ),
     screen = list(
-      does = "look at the data: codes, odd columns, missing values, outliers", files = c("[BLUEPRINT]", "DATA"),
+      does = "look at the data: codes, odd columns, missing values, outliers",
+      files = c("[BLUEPRINT]", "DATA"),
       options = c("screen_format", "out", "by", "missing_codes", "quiet"),
-      help = paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given (then keying is checked, too).\n",
-                    "Ends with a plain list of what to do. Exit code 0; 2: bad input."),
+      help =
+      paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given ",
+             "(then keying is checked, too).\n",
+             "Ends with a plain list of what to do. Exit code 0; 2: bad input."),
       example = "orizzonte screen choirs.csv --by setting", run = command_screen
     ),
     check = list(
-      does = "can the model be estimated, and what is assumed for it?", files = c("BLUEPRINT", "DATA"),
+      does = "can the model be estimated, and what is assumed for it?",
+      files = c("BLUEPRINT", "DATA"),
       options = c("json_format", "out", "by", "levels", "missing_codes", "quiet"),
-      help = paste0("Checks names against the data, counts parameters, tests whether they can be told apart, and lists what is assumed.\n",
-                    "Exit code 0: identified; 1: not identified; 2: bad input."),
+      help =
+      paste0("Checks names against the data, counts parameters, tests whether they can ",
+             "be told apart, and lists what is assumed.\n",
+             "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
       options = c("format", "table", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
-      help = paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a summary-data file (first column `row`).\n",
-                    "Exit code 0: converged (an improper solution warns); 1: not identified or not converged; 2: bad input."),
-      example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json", run = command_fit
-    ),
+      help =
+      paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
+             "summary-data file (first column `row`).\n",
+             paste0("Exit code 0: converged (an improper solution warns); 1: not identified or ",
+                    "not converged; 2: bad input.")),
+      example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json",
+      run = command_fit
+    )
+  )
+}
+
+amending_commands <- function() {
+  list(
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "diagnose_table", "top", "all", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
-      help = paste0("Shows the largest residuals, paths that could be removed, and what could be freed: modification index, expected change, and the\n",
-                    "real drop of chi-square after refitting. Exit code 0; 1: not identified or not converged; 2: bad input."),
+      options = c("format", "diagnose_table", "top", "all", "criteria", "out", "by", "levels",
+                  "missing_codes", "quiet"),
+      help =
+      paste0("Shows the largest residuals, paths that could be removed, and what could ",
+             "be freed: modification index, expected change, and the\n",
+             paste0("real drop of chi-square after refitting. Exit code 0; 1: not identified or ",
+                    "not converged; 2: bad input.")),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
     amend = list(
-      does = "change one thing, with a reason, and write the next blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels", "missing_codes", "quiet"),
-      help = paste0("Frees, fixes or leaves out one thing, refits, and writes the next blueprint with its trail: the change, its reason, what\n",
-                    "was predicted and what happened. Several at once are separated by `;`. The trail goes to standard output."),
-      example = "orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because 'settled is about calm, too' --out choirs-2.yaml",
+      does = "change one thing, with a reason, and write the next blueprint",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels",
+                  "missing_codes", "quiet"),
+      help =
+      paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
+             "blueprint with its trail: the change, its reason, what\n",
+             paste0("was predicted and what happened. Several at once are separated by `;`. The ",
+                    "trail goes to standard output.")),
+      example =
+      paste0("orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because ",
+             "'settled is about calm, too' --out choirs-2.yaml"),
       run = command_amend
     ),
     compare = list(
-      does = "compare models: tests where nested, information criteria, estimates", files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
-      options = c("format", "compare_table", "against", "same_rows", "criteria", "out", "missing_codes", "quiet"),
-      help = paste0("Fits each blueprint to the data and puts them side by side. A likelihood-ratio test is given only after checking that the\n",
-                    "models are nested."),
-      example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
-    ),
-    invariance = list(
-      does = "may groups be compared? configural, metric, scalar, strict, and means", files = c("BLUEPRINT", "DATA"),
-      options = c("by", "levels", "rungs", "structural", "structural_on", "criteria", "ladder_against", "loosen", "format", "ladder_table", "out",
+      does = "compare models: tests where nested, information criteria, estimates",
+      files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
+      options = c("format", "compare_table", "against", "same_rows", "criteria", "out",
                   "missing_codes", "quiet"),
-      help = paste0("Fits the blueprint to the groups of --by, holding more and more equal, and says which rung holds and what may be compared.\n",
-                    "With --loosen RUNG equalities are released one at a time until it does. Exit code 1 when a rung has not converged."),
-      example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric", run = command_invariance
+      help =
+      paste0("Fits each blueprint to the data and puts them side by side. A ",
+             "likelihood-ratio test is given only after checking that the\n",
+             "models are nested."),
+      example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
+    )
+  )
+}
+
+showing_commands <- function() {
+  list(
+    invariance = list(
+      does = "may groups be compared? configural, metric, scalar, strict, and means",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("by", "levels", "rungs", "structural", "structural_on", "criteria",
+                  "ladder_against", "loosen", "format", "ladder_table", "out",
+                  "missing_codes", "quiet"),
+      help =
+      paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
+             "and says which rung holds and what may be compared.\n",
+             paste0("With --loosen RUNG equalities are released one at a time until it does. ",
+                    "Exit code 1 when a rung has not converged.")),
+      example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric",
+      run = command_invariance
     ),
     draw = list(
-      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"), options = c("figure", "what", "values", "by", "levels", "missing_codes", "quiet"),
-      help = "Fits the blueprint and writes a figure: the path diagram, the map of residuals, loadings, amendments, or the trail.",
-      example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both", run = command_draw
+      does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
+      options = c("figure", "what", "values", "by", "levels", "missing_codes", "quiet"),
+      help =
+      paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
+             "loadings, amendments, or the trail."),
+      example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both",
+      run = command_draw
     ),
     report = list(
-      does = "write a report of a fitted blueprint, of several, or of a ladder", files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on", "criteria", "loosen", "missing_codes", "quiet"),
-      help = paste0("Fits the blueprint and writes a self-contained report; several blueprints are also compared. With --ladder and --by the\n",
-                    "report is about the invariance ladder of the groups."),
-      example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html", run = command_report
+      does = "write a report of a fitted blueprint, of several, or of a ladder",
+      files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
+      options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on",
+                  "criteria", "loosen", "missing_codes", "quiet"),
+      help =
+      paste0("Fits the blueprint and writes a self-contained report; several blueprints ",
+             "are also compared. With --ladder and --by the\n",
+             "report is about the invariance ladder of the groups."),
+      example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html",
+      run = command_report
     )
   )
 }
 
 fit_from_files <- function(given) {
-  called_with(fit_model, given, list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
+  called_with(fit_model, given,
+              list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
 }
 
 # A function called with what the options say about groups and codes, and more.
 called_with <- function(f, given, more) {
-  options <- list(by = given$by, levels = parse_levels(given$levels), missing_codes = parse_codes(given$missing_codes))
+  options <- list(by = given$by, levels = parse_levels(given$levels),
+                  missing_codes = parse_codes(given$missing_codes))
   do.call(f, c(more, Filter(Negate(is.null), options)))
 }
 
@@ -147,7 +232,8 @@ parse_levels <- function(text) {
   if (is.null(text)) return(NULL)
   parts <- split_words(text)
   named <- grepl("=", parts, fixed = TRUE)
-  stats::setNames(trimws(sub("^[^=]*=", "", parts)), ifelse(named, trimws(sub("=.*", "", parts)), ""))
+  stats::setNames(trimws(sub("^[^=]*=", "", parts)),
+                  ifelse(named, trimws(sub("=.*", "", parts)), ""))
 }
 
 given_criteria <- function(given) if (!is.null(given$criteria)) read_criteria(given$criteria)
@@ -156,7 +242,8 @@ parse_codes <- function(text) {
   if (is.null(text)) return(NULL)
   codes <- suppressWarnings(as.numeric(strsplit(text, "[, ]+")[[1L]]))
   if (anyNA(codes) || length(codes) == 0L) {
-    abort("usage", c(paste0("--missing-codes must be numbers, not ", quoted(text), "."), i = "Such as --missing-codes=-9,999"))
+    abort("usage", c(paste0("--missing-codes must be numbers, not ", quoted(text), "."),
+                     i = "Such as --missing-codes=-9,999"))
   }
   codes
 }
@@ -165,26 +252,30 @@ command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   if (!is.null(given$out)) check_target(given$out)
   data <- read_data_file(given$files[length(given$files)])
-  if (inherits(data, "orizzonte_summary_data")) abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
+  if (inherits(data, "orizzonte_summary_data"))
+    abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
   names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
   check_known(c(names, given$by), names(data), bp)
   found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes))
   to_output(given$out, given$quiet, function() {
-    switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""), csv = write_table(found$columns))
+    switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""),
+           csv = write_table(found$columns))
   })
   0L
 }
 
 screen_json <- function(found) {
-  to_json(c(list(orizzonte = package_version_text(), command = "screen"), found[c("rows", "complete", "columns", "groups", "patterns", "normality",
-                                                                                     "outliers", "advice")]))
+  to_json(c(list(orizzonte = package_version_text(), command = "screen"),
+            found[c("rows", "complete", "columns", "groups", "patterns", "normality",
+                       "outliers", "advice")]))
 }
 
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   if (!is.null(given$out)) check_target(given$out)
-  found <- called_with(identification, given, list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
+  found <- called_with(identification, given,
+                       list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
@@ -195,7 +286,8 @@ command_check <- function(given) {
 
 check_json <- function(found) {
   lists <- c("kinds", "trading", "notes", "remedies", "assumed", "not_assumed")
-  content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title, identified = found$identified),
+  content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title,
+                    identified = found$identified),
                found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
   to_json(content)
 }
@@ -213,24 +305,30 @@ to_output <- function(file, quiet, write) {
 }
 
 check_target <- function(file) {
-  if (!dir.exists(dirname(file))) abort("usage", c(paste0("There is no folder ", quoted(dirname(file)), "."), i = "Create it first."))
+  if (!dir.exists(dirname(file)))
+    abort("usage",
+          c(paste0("There is no folder ", quoted(dirname(file)), "."), i = "Create it first."))
 }
 
 command_fit <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("estimates", "fit_indices", "r_squared", "residuals", "verdicts", "trail"), "--table")
+  table <- choose_one(given$table,
+                      c("estimates", "fit_indices", "r_squared", "residuals", "verdicts", "trail"),
+                      "--table")
   if (!is.null(given$out)) check_target(given$out)
   criteria <- given_criteria(given)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
-    switch(format, text = print(summary(fit, criteria)), json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
+    switch(format, text = print(summary(fit, criteria)),
+           json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
            csv = write_table(fit_table(fit, table, criteria)))
   })
   exit_code(fit)
 }
 
 fit_table <- function(fit, table, criteria = NULL) {
-  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria), r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
+  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria),
+         r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
          residuals = stats::residuals(fit, in_units = "correlation", largest = 20))
 }
 
@@ -255,27 +353,35 @@ fit_json <- function(fit, command, criteria = NULL) {
   assumptions <- list_assumptions(fit$layout, fit$request$blueprint)
   content <- list(
     orizzonte = fit$version, command = command, title = fit$request$blueprint$title,
-    status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else "converged",
-    detail = fit_status(fit), trouble = I(improper$trouble),
-    evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else vapply(fit_evidence(fit), `[[`, "", "text")),
+    status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else
+    "converged", detail = fit_status(fit), trouble = I(improper$trouble),
+    evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else
+                 vapply(fit_evidence(fit), `[[`, "", "text")),
     n = sample_n(fit$sample), rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
-    assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed), parameters = n_free(fit), df = stats::df.residual(fit),
-    reading = attr(indices, "reading"), fit_indices = rows(indices), estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
+    assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed),
+    parameters = n_free(fit), df = stats::df.residual(fit),
+    reading = attr(indices, "reading"), fit_indices = rows(indices),
+    estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
     residuals = rows(stats::residuals(fit, in_units = "correlation", largest = 10)),
-    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit)) rows(verdicts(fit, criteria)), trail = if (length(fit$request$blueprint$trail)) rows(trail(fit))
+    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit))
+      rows(verdicts(fit, criteria)), trail = if (length(fit$request$blueprint$trail))
+        rows(trail(fit))
   )
   to_json(content)
 }
 
 command_draw <- function(given) {
-  if (is.null(given$out)) abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
+  if (is.null(given$out))
+    abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
   values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
-  what <- choose_one(given$what, c("diagram", "residuals", "loadings", "amendments", "trail"), "--what")
+  what <- choose_one(given$what, c("diagram", "residuals", "loadings", "amendments", "trail"),
+                     "--what")
   check_target(given$out)
   figure_device(given$out)
   fit <- fit_from_files(given)
-  figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit), loadings = loading_plot(fit),
-                   amendments = plot(amendments(fit, top = 0)), trail = plot(trail(fit)))
+  figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit),
+                   loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
+                   trail = plot(trail(fit)))
   save_figure(figure, given$out)
   if (!given$quiet) cat("Figure written to ", given$out, "\n", sep = "", file = stderr())
   exit_code(fit)
@@ -284,11 +390,13 @@ command_draw <- function(given) {
 figure_device <- function(file) {
   switch(tolower(tools::file_ext(file)),
     png = function(filename, width, height, ...) {
-      grDevices::png(filename, width, height, units = "in", res = 160, type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
+      grDevices::png(filename, width, height, units = "in", res = 160,
+                     type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
     },
     svg = function(filename, width, height, ...) grDevices::svg(filename, width, height),
     pdf = function(filename, width, height, ...) grDevices::cairo_pdf(filename, width, height),
-    abort("usage", c(paste0("Cannot draw into ", quoted(basename(file)), "."), i = "Use a file that ends in .png, .svg or .pdf.")))
+    abort("usage", c(paste0("Cannot draw into ", quoted(basename(file)), "."),
+                     i = "Use a file that ends in .png, .svg or .pdf.")))
 }
 
 # 10 x 6.7 inches: the page of the diagram with room for title and caption.
@@ -297,18 +405,21 @@ save_figure <- function(plot, file, width = 10, height = 6.7) {
 }
 
 command_report <- function(given) {
-  if (is.null(given$out)) abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
+  if (is.null(given$out))
+    abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
   check_target(given$out)
   report_format(given$out)
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
-    if (is.null(given$by)) abort("usage", c("--ladder needs --by COLUMN.", i = "Such as --by setting"))
+    if (is.null(given$by))
+      abort("usage", c("--ladder needs --by COLUMN.", i = "Such as --by setting"))
     if (count > 2L) abort("usage", "--ladder takes one blueprint.")
     x <- ladder_from_files(given)
     if (!is.null(given$loosen)) x <- loosen(x, given$loosen)
     fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
   } else {
-    idle <- Filter(function(name) !is.null(given[[name]]), c("rungs", "structural", "structural_on", "loosen"))
+    idle <- Filter(function(name) !is.null(given[[name]]),
+                   c("rungs", "structural", "structural_on", "loosen"))
     if (length(idle)) abort("usage", paste0("--", gsub("_", "-", idle[1L]), " needs --ladder."))
     fits <- lapply(given$files[-count], function(file) {
       given$files <- c(file, given$files[count])
@@ -327,7 +438,8 @@ command_demo <- function(given) {
     abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
   }
   source <- function(name) system.file("extdata", name, package = "orizzonte")
-  for (name in c("choirs.yaml", "choirs-start.yaml", "choirs.csv")) file.copy(source(name), file.path(folder, name), overwrite = TRUE)
+  for (name in c("choirs.yaml", "choirs-start.yaml", "choirs.csv"))
+    file.copy(source(name), file.path(folder, name), overwrite = TRUE)
   given$files <- file.path(folder, c("choirs.yaml", "choirs.csv"))
   fit <- fit_from_files(given)
   print(summary(fit))
@@ -343,7 +455,9 @@ command_demo <- function(given) {
   writeLines(fit_json(fit, "demo"), inside("fit.json"), useBytes = TRUE)
   saveRDS(fit, inside("fit.rds"))
   write_report(fit, inside("report.html"), quiet = TRUE)
-  ladder <- suppressMessages(invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]), by = "setting"))
+  ladder <-
+    suppressMessages(invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]),
+                                by = "setting"))
   write_table(ladder$table, inside("ladder.csv"))
   write_report(suppressMessages(loosen(ladder, "scalar")), inside("groups.html"), quiet = TRUE)
   if (!given$quiet) {
@@ -352,12 +466,16 @@ command_demo <- function(given) {
         "  groups.html, ladder.csv   may the two rehearsal settings be compared?\n",
         "  diagram.png, diagram.svg  the path diagram\n",
         "  residual-map.png, loadings.png\n",
-        "  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, amendments.csv, fit.json\n",
+        paste0("  estimates.csv, fit-indices.csv, r-squared.csv, residuals.csv, amendments.csv, ",
+               "fit.json\n"),
         "  fit.rds                   the fit itself: fit <- readRDS(\"", inside("fit.rds"), "\")\n",
         "  choirs.yaml, choirs.csv   blueprint and data, to change and try again:\n",
-        "                            orizzonte fit ", inside("choirs.yaml"), " ", inside("choirs.csv"), "\n",
-        "  choirs-start.yaml         a structural model before anything was amended; see what is wrong with it:\n",
-        "                            orizzonte diagnose ", inside("choirs-start.yaml"), " ", inside("choirs.csv"), "\n", sep = "", file = stderr())
+        "                            orizzonte fit ", inside("choirs.yaml"), " ",
+        inside("choirs.csv"), "\n",
+        paste0("  choirs-start.yaml         a structural model before anything was amended; see ",
+               "what is wrong with it:\n"),
+        "                            orizzonte diagnose ", inside("choirs-start.yaml"), " ",
+        inside("choirs.csv"), "\n", sep = "", file = stderr())
   }
   exit_code(fit)
 }

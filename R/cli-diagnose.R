@@ -1,10 +1,14 @@
 # The commands that lead from misfit to a defended model: diagnose, amend, compare.
 
-to_json <- function(content) jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null", null = "null", dataframe = "rows", pretty = TRUE)
+to_json <- function(content) {
+  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null",
+                   null = "null", dataframe = "rows", pretty = TRUE)
+}
 
 parse_count <- function(text, option) {
   value <- suppressWarnings(as.numeric(text))
-  if (length(value) != 1L || is.na(value) || value < 0) abort("usage", paste0(option, " must be one number, not ", quoted(text), "."))
+  if (length(value) != 1L || is.na(value) || value < 0)
+    abort("usage", paste0(option, " must be one number, not ", quoted(text), "."))
   value
 }
 
@@ -21,7 +25,8 @@ command_diagnose <- function(given) {
   criteria <- given_criteria(given)
   found <- amendments(fit, top = top, all = isTRUE(given$all), criteria = criteria)
   gone <- without(fit, criteria = criteria)
-  residual <- stats::residuals(fit, in_units = "correlation", largest = if (format == "text") 10 else Inf)
+  residual <- stats::residuals(fit, in_units = "correlation", largest = if (format == "text")
+                               10 else Inf)
   to_output(given$out, given$quiet, function() {
     switch(format,
       text = {
@@ -32,7 +37,8 @@ command_diagnose <- function(given) {
         cat("\n")
         print(found)
         if (any(found$verdict == "misspecified")) {
-          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '", found$parameter[found$verdict == "misspecified"][1L],
+          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '",
+              found$parameter[found$verdict == "misspecified"][1L],
               "' --because '...' --out next.yaml\n", sep = "")
         }
       },
@@ -45,29 +51,46 @@ command_diagnose <- function(given) {
 diagnosis_json <- function(fit, found, residual, gone, criteria) {
   improper <- improper_parts(fit)
   content <- list(
-    orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title, status = solution_state(fit)$status, trouble = I(improper$trouble),
-    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit), reading = attr(fit_indices(fit, criteria), "reading"),
-    amendments = json_rows(found), not_offered = attr(found, "not_offered"), separate_construct = lapply(attr(found, "shared"), I),
-    residuals = json_rows(residual), srmr_parts = attr(residual, "parts"), without = json_rows(gone), weak_loadings = attr(gone, "weak"))
+    orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title,
+    status = solution_state(fit)$status, trouble = I(improper$trouble),
+    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit),
+    reading = attr(fit_indices(fit, criteria), "reading"),
+    amendments = json_rows(found), not_offered = attr(found, "not_offered"),
+    separate_construct = lapply(attr(found, "shared"), I),
+    residuals = json_rows(residual), srmr_parts = attr(residual, "parts"),
+    without = json_rows(gone), weak_loadings = attr(gone, "weak"))
   to_json(content)
 }
 
 command_amend <- function(given) {
-  if (is.null(given$out)) abort("usage", c("orizzonte amend needs --out FILE for the next blueprint.", i = "Such as --out choirs-2.yaml"))
+  if (is.null(given$out))
+    abort("usage", c("orizzonte amend needs --out FILE for the next blueprint.",
+                     i = "Such as --out choirs-2.yaml"))
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   check_target(given$out)
-  if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml")) abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
-  addresses <- function(text) if (!is.null(text)) vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
-  change <- list(free = addresses(given$free), fix = addresses(given$fix), omit = split_words(given$omit))
-  if (sum(lengths(change)) == 0L) abort("usage", c("orizzonte amend needs a change.", i = "One of --free, --fix and --omit, with --because."))
+  if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml"))
+    abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
+  addresses <- function(text) {
+    if (!is.null(text))
+    vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
+  }
+  change <- list(free = addresses(given$free), fix = addresses(given$fix),
+                 omit = split_words(given$omit))
+  if (sum(lengths(change)) == 0L)
+    abort("usage",
+          c("orizzonte amend needs a change.",
+            i = "One of --free, --fix and --omit, with --because."))
   fit <- fit_from_files(given)
   check_converged(fit, "amend")
   amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)
   write_blueprint(amended$request$blueprint, given$out)
   steps <- trail(amended)
   switch(format, text = print(steps), csv = write_table(steps),
-         json = cat(to_json(list(orizzonte = amended$version, command = "amend", title = amended$request$blueprint$title, status = solution_state(amended)$status,
-                                 trail = json_rows(steps))), "\n", sep = ""))
+         json =
+         cat(to_json(list(orizzonte = amended$version, command = "amend",
+                          title = amended$request$blueprint$title,
+                          status = solution_state(amended)$status, trail = json_rows(steps))),
+                          "\n", sep = ""))
   if (!given$quiet) {
     cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
   }
@@ -94,8 +117,11 @@ command_compare <- function(given) {
         cat("\n")
         print(beside)
       },
-      json = cat(to_json(list(orizzonte = package_version_text(), command = "compare", against = given$against, models = json_rows(found),
-                              notes = I(as.character(attr(found, "notes"))), estimates = json_rows(beside))), "\n", sep = ""),
+      json =
+      cat(to_json(list(orizzonte = package_version_text(), command = "compare",
+                       against = given$against, models = json_rows(found),
+                       notes = I(as.character(attr(found, "notes"))),
+                       estimates = json_rows(beside))), "\n", sep = ""),
       csv = write_table(if (table == "comparison") found else beside))
   })
   max(vapply(fits, exit_code, 0L))
@@ -106,8 +132,10 @@ rows_complete_for <- function(data, blueprints, codes) {
   if (inherits(data, "orizzonte_summary_data")) return(data)
   variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
   used <- data[intersect(variables, names(data))]
-  incomplete <- Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
+  incomplete <-
+    Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
   if (any(incomplete)) say("Dropped ", count_of(sum(incomplete), "row"), " of ", nrow(data),
-                      " with a missing value in any of the models; all are fitted to the same rows.")
+                      paste0(" with a missing value in any of the models; all are fitted to the ",
+                             "same rows."))
   data[!incomplete, , drop = FALSE]
 }

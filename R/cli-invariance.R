@@ -3,7 +3,8 @@
 command_invariance <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
-  if (is.null(given$by)) abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
+  if (is.null(given$by))
+    abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
   if (!is.null(given$out)) check_target(given$out)
   ladder <- ladder_from_files(given)
   loosened <- if (!is.null(given$loosen)) loosen(ladder, given$loosen)
@@ -15,7 +16,8 @@ command_invariance <- function(given) {
     switch(format,
       text = {
         print(ladder)
-        for (part in Filter(Negate(is.null), list(loosened, if (!is.null(loosened)) final, means, gaps))) {
+        for (part in Filter(Negate(is.null),
+                            list(loosened, if (!is.null(loosened)) final, means, gaps))) {
           cat("\n")
           print(part)
         }
@@ -27,29 +29,36 @@ command_invariance <- function(given) {
 }
 
 ladder_from_files <- function(given) {
-  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural), structural_on = given$structural_on,
-               criteria = given_criteria(given), against = given$against)
+  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural),
+               structural_on = given$structural_on, criteria = given_criteria(given),
+               against = given$against)
   files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 
 ladder_json <- function(ladder, loosened, means, gaps) {
   content <- list(
-    orizzonte = package_version_text(), command = "invariance", title = ladder$title, groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
-    rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)), limits = lapply(ladder$limits, as.list),
-    released = if (!is.null(loosened)) loosened$released, holds = if (!is.null(loosened)) loosened$holds,
-    latent_means = if (!is.null(means)) json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
+    orizzonte = package_version_text(), command = "invariance", title = ladder$title,
+    groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
+    rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)),
+    limits = lapply(ladder$limits, as.list), released = if (!is.null(loosened)) loosened$released,
+    holds = if (!is.null(loosened)) loosened$holds, latent_means = if (!is.null(means))
+      json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
   to_json(content)
 }
 
 contribution_rows <- function(ladder) {
   shares <- ladder$contributions
-  list_frame(c(list(group = rownames(shares)), stats::setNames(lapply(seq_len(ncol(shares)), function(k) unname(shares[, k])), colnames(shares))))
+  list_frame(c(list(group = rownames(shares)),
+               stats::setNames(lapply(seq_len(ncol(shares)), function(k) unname(shares[, k])),
+                               colnames(shares))))
 }
 
 ladder_table <- function(table, ladder, means, gaps) {
   if (table %in% c("means", "gaps") && is.null(means)) {
-    abort("usage", c(paste0("--table ", table, " needs a scalar rung that converged."), i = "Add scalar to --rungs."))
+    abort("usage", c(paste0("--table ", table, " needs a scalar rung that converged."),
+                     i = "Add scalar to --rungs."))
   }
-  switch(table, ladder = ladder$table, means = means, gaps = gaps, contributions = contribution_rows(ladder))
+  switch(table, ladder = ladder$table, means = means, gaps = gaps,
+         contributions = contribution_rows(ladder))
 }

@@ -1,9 +1,9 @@
 #' The command line
 #'
 #' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
-#' `diagnose`, `amend`, `compare`, `invariance`, `draw` or `report`; `orizzonte --help` lists them. Tables go to standard output,
-#' messages to standard error. Exit codes: 0 done (an improper solution warns
-#' and says so in `status`), 1 not identified or not converged, 2 bad input or
+#' `diagnose`, `amend`, `compare`, `invariance`, `draw` or `report`; `orizzonte --help` lists them.
+#' Tables go to standard output, messages to standard error. Exit codes: 0 done (an improper
+#' solution warns and says so in `status`), 1 not identified or not converged, 2 bad input or
 #' usage, 3 an internal error.
 #'
 #' @param args Words of the command line.
@@ -39,7 +39,8 @@ run_command <- function(args) {
       # whoever read our output (head, a pager) has gone: nothing to report
       if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) return(141L)
       cat("This is an internal error, not a fault of your input: ", conditionMessage(e), "\n",
-          "Please report it with the command and, if you can, the blueprint.\n", sep = "", file = stderr())
+          "Please report it with the command and, if you can, the blueprint.\n", sep = "",
+          file = stderr())
       3L
     }
   )
@@ -62,8 +63,10 @@ dispatch <- function(args) {
   commands <- cli_commands()
   command <- commands[[args[1L]]]
   if (is.null(command) || !args[1L] %in% names(commands)) {
-    abort("usage", c(paste0("There is no command ", quoted(args[1L]), "."), did_you_mean(args[1L], names(commands)),
-                     i = paste0("Commands: ", enumerate(names(commands)), ". Try: orizzonte --help")))
+    abort("usage", c(paste0("There is no command ", quoted(args[1L]), "."),
+                     did_you_mean(args[1L], names(commands)),
+                     i = paste0("Commands: ", enumerate(names(commands)),
+                                ". Try: orizzonte --help")))
   }
   given <- parse_arguments(args[1L], command, args[-1L])
   if (is.null(given)) return(0L)
@@ -74,7 +77,8 @@ cli_overview <- function() {
   commands <- cli_commands()
   c("orizzonte: confirmatory factor and structural models from the command line", "",
     "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
-    paste0("  ", formatC(names(commands), width = -max(nchar(names(commands))) - 2L), vapply(commands, `[[`, "", "does")), "",
+    paste0("  ", formatC(names(commands), width = -max(nchar(names(commands))) - 2L),
+           vapply(commands, `[[`, "", "does")), "",
     "orizzonte COMMAND --help shows a command's options with an example.",
     "New here? Start with: orizzonte demo")
 }
@@ -82,30 +86,42 @@ cli_overview <- function() {
 # Options of one command through optparse; NULL after --help.
 parse_arguments <- function(name, command, args) {
   options <- unname(cli_options()[command$options])
-  usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ", paste(command$files, collapse = " ")), " [options]")
+  usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ",
+      paste(command$files, collapse = " ")), " [options]")
   parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
-                                   description = paste0("\n", command$help), epilogue = paste0("Example:\n  ", command$example))
+                                   description = paste0("\n", command$help),
+                                   epilogue = paste0("Example:\n  ", command$example))
   if (any(c("--help", "-h") %in% args)) {
-    cat("Usage: ", usage, "\n\n", command$help, "\n\nOptions:\n", option_lines(options), "\nExample:\n  ", command$example, "\n", sep = "")
+    cat("Usage: ", usage, "\n\n", command$help, "\n\nOptions:\n", option_lines(options),
+        "\nExample:\n  ", command$example, "\n", sep = "")
     return(NULL)
   }
   check_flags(args, options, name)
-  parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE), error = function(e) {
-    abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)), i = paste0("See: orizzonte ", name, " --help")))
+  parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE),
+                     error = function(e) {
+    abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
+                     i = paste0("See: orizzonte ", name, " --help")))
   })
   needed <- sum(!startsWith(command$files, "["))
   most <- if (any(grepl("...", command$files, fixed = TRUE))) Inf else length(command$files)
   if (length(parsed$args) < needed || length(parsed$args) > most) {
-    abort("usage", c(paste0("orizzonte ", name, " takes ", if (length(command$files)) enumerate(command$files) else "no files", "; it was given ",
-                            if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
+    abort("usage",
+          c(paste0("orizzonte ", name, " takes ", if (length(command$files))
+                   enumerate(command$files) else "no files", "; it was given ",
+                   if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))
 }
 
 option_lines <- function(options) {
-  flags <- vapply(options, function(o) paste0(o@long_flag, if (!o@action %in% "store_true") paste0(" ", o@metavar)), "")
-  paste0("  ", formatC(flags, width = -max(nchar(flags))), "  ", vapply(options, function(o) o@help, ""), "\n", collapse = "")
+  flags <- vapply(options,
+                  function(o) {
+                    paste0(o@long_flag, if (!o@action %in% "store_true") paste0(" ",
+                    o@metavar))
+                  }, "")
+  paste0("  ", formatC(flags, width = -max(nchar(flags))), "  ",
+         vapply(options, function(o) o@help, ""), "\n", collapse = "")
 }
 
 check_flags <- function(args, options, name) {
@@ -113,7 +129,8 @@ check_flags <- function(args, options, name) {
   known <- c(vapply(options, function(o) o@long_flag, ""), "--help")
   unknown <- setdiff(flags, known)
   if (length(unknown)) {
-    abort("usage", c(paste0("orizzonte ", name, " has no option ", unknown[1L], "."), did_you_mean(unknown[1L], known),
+    abort("usage", c(paste0("orizzonte ", name, " has no option ", unknown[1L], "."),
+                     did_you_mean(unknown[1L], known),
                      i = paste0("Options: ", enumerate(known), ".")))
   }
 }
@@ -132,16 +149,22 @@ check_flags <- function(args, options, name) {
 install_command <- function(dir) {
   check_string(dir, "`dir`")
   dir <- path.expand(dir)
-  if (!dir.exists(dir)) abort("file", c(paste0("There is no folder ", quoted(dir), "."), i = "Create it and put it on your PATH."))
+  if (!dir.exists(dir))
+    abort("file",
+          c(paste0("There is no folder ", quoted(dir), "."),
+            i = "Create it and put it on your PATH."))
   library <- dirname(system.file(package = "orizzonte"))
   target <- file.path(dir, "orizzonte")
   written <- tryCatch({
-    writeLines(c("#!/usr/bin/env Rscript", paste0(".libPaths(c(", deparse(library), ", .libPaths()))"), "orizzonte::main()"), target)
+    writeLines(c("#!/usr/bin/env Rscript",
+                 paste0(".libPaths(c(", deparse(library), ", .libPaths()))"),
+                 "orizzonte::main()"), target)
     TRUE
   }, error = function(e) FALSE, warning = function(w) FALSE)
   if (!written) abort("file", paste0("Cannot write to ", quoted(dir), "."))
   Sys.chmod(target, "0755")
-  on_path <- normalizePath(dir) %in% suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))
+  on_path <- normalizePath(dir) %in%
+    suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))
   say("Installed ", target, if (!on_path) paste0(" (", dir, " is not on your PATH yet)"))
   invisible(target)
 }

@@ -1,21 +1,25 @@
 #' Compare models
 #'
-#' Any number of fits in one table: fit measures and their changes, likelihood-ratio tests, information criteria, Akaike weights.
-#' Nestedness is checked, not trusted: the larger model must reproduce the moments that the smaller one implies, at its
-#' solution and at a point nearby (Bentler & Satorra 2010). Models that are not nested get no test. Models of other
-#' variables or other rows are shown, but nothing is compared that cannot be; the notes say so by name.
+#' Any number of fits in one table: fit measures and their changes, likelihood-ratio tests,
+#' information criteria, Akaike weights. Nestedness is checked, not trusted: the larger model must
+#' reproduce the moments that the smaller one implies, at its solution and at a point nearby
+#' (Bentler & Satorra 2010). Models that are not nested get no test. Models of other variables or
+#' other rows are shown, but nothing is compared that cannot be; the notes say so by name.
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
-#' @param against `"previous"`: each model against the one before, in the order of their degrees of freedom. `"first"`: all
-#'   against the first one given. Or the label of one of them.
+#' @param against `"previous"`: each model against the one before, in the order of their degrees of
+#'   freedom. `"first"`: all against the first one given. Or the label of one of them.
 #' @param criteria The level of the verdict, from [criteria()].
-#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`,
-#'   `rmsea`, `srmr`,
-#'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference), `verdict` (of the test: fits as well, worse, better), `status`, `nested`
-#'   (`"yes"`, `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`, \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)}
+#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
+#'   it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
+#'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference),
+#'   `verdict` (of the test: fits as well, worse, better), `status`, `nested` (`"yes"`, `"no"`,
+#'   `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
+#'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)}
 #' (Burnham & Anderson 2002) among
 #'   models of the same data. The attribute `notes` says in words what was not compared and why.
-#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or an unknown `against`.
+#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or
+#'   an unknown `against`.
 #' @examples
 #' free <- blueprint("Belonging", scale = "unit") |> construct("Belonging", reflected_in = be1:be4)
 #' equal <- restrict(free, loading[Belonging, ] == loading[Belonging, be1])
@@ -31,10 +35,13 @@ compare_models <- function(..., against = "previous", criteria = NULL) {
 compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
   level <- check_criteria(criteria)$significance
   for (fit in fits) check_fit(fit, verb)
-  if (length(fits) < 2L) abort("input", c(paste0(verb, "() compares at least two fits."), i = paste0(verb, "(fit1, fit2).")))
+  if (length(fits) < 2L)
+    abort("input",
+          c(paste0(verb, "() compares at least two fits."), i = paste0(verb, "(fit1, fit2).")))
   check_string(against, "`against`")
   if (!against %in% c("previous", "first", labels)) {
-    abort("input", c(paste0("There is no model ", quoted(against), " to compare with."), did_you_mean(against, c("previous", "first", labels))))
+    abort("input", c(paste0("There is no model ", quoted(against), " to compare with."),
+                     did_you_mean(against, c("previous", "first", labels))))
   }
   if (against == "first") against <- labels[1L]
   df <- vapply(fits, stats::df.residual, 0)
@@ -42,17 +49,23 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
   fits <- fits[order]
   labels <- labels[order]
   size <- length(fits)
-  other <- if (against == "previous") c(NA, seq_len(size - 1L)) else replace(rep(match(against, labels), size), match(against, labels), NA)
+  other <- if (against == "previous") c(NA, seq_len(size - 1L)) else
+    replace(rep(match(against, labels), size), match(against, labels), NA)
   measures <- lapply(fits, comparison_measures)
-  pairs <- lapply(seq_len(size), function(k) if (is.na(other[k])) NULL else compare_pair(fits[[k]], fits[[other[k]]], labels[k], labels[other[k]]))
-  columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0), status = vapply(fits, function(f) solution_state(f)$status, ""),
+  pairs <- lapply(seq_len(size), function(k) {
+    if (is.na(other[k])) NULL else compare_pair(fits[[k]],
+    fits[[other[k]]], labels[k], labels[other[k]])
+  })
+  columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0),
+                    status = vapply(fits, function(f) solution_state(f)$status, ""),
                     parameters = vapply(fits, n_free, 0)), do.call(Map, c(list(c), measures)))
   shared <- vapply(pairs, function(pair) isTRUE(pair$same_data), NA)
   same_items <- vapply(pairs, function(pair) isTRUE(pair$same_items), NA)
   nested <- vapply(pairs, function(pair) pair$nested %||% NA_character_, "")
   for (name in c("chisq", "df", "cfi", "tli", "rmsea", "srmr", "aic", "bic")) {
     change <- columns[[name]] - columns[[name]][other]
-    allowed <- if (name %in% c("chisq", "df")) shared & nested %in% c("yes", "same model") else shared
+    allowed <- if (name %in% c("chisq", "df")) shared &
+      nested %in% c("yes", "same model") else shared
     columns[[paste0(name, "_change")]] <- ifelse(allowed, change, NA_real_)
   }
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
@@ -61,39 +74,55 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
   columns$verdict <- comparison_verdicts(columns, level)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
   notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
-  ordered <- c("model", "against", "n", "parameters", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "status", "nested", "akaike_weight")
-  structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")), notes = unique(notes), same_items = all(same_items[!is.na(other)]))
+  ordered <- c("model", "against", "n", "parameters", comparison_columns,
+               paste0(comparison_columns, "_change"), "verdict", "status", "nested",
+               "akaike_weight")
+  structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")),
+            notes = unique(notes), same_items = all(same_items[!is.na(other)]))
 }
 
 # Which of two nested models the difference test speaks for, said about the one in the row.
 comparison_verdicts <- function(columns, level) {
-  ifelse(is.na(columns$p_change), "", ifelse(columns$p_change >= level, "fits as well", ifelse(columns$df_change > 0, "fits worse", "fits better")))
+  ifelse(is.na(columns$p_change), "",
+         ifelse(columns$p_change >= level, "fits as well",
+                ifelse(columns$df_change > 0, "fits worse", "fits better")))
+}
+
+# Why nothing can be compared, when two models are not about the same data.
+apart_in_data <- function(fit, reference, both) {
+  none <- ": neither \u03c7\u00b2 nor AIC nor BIC can be compared."
+  only <- c(setdiff(fit$layout$observed, reference$layout$observed),
+            setdiff(reference$layout$observed, fit$layout$observed))
+  if (length(only)) {
+    return(paste0(both, " are about different variables (only in one of them: ", enumerate(only),
+                  ")", none))
+  }
+  if (!same_rows(fit, reference)) {
+    return(paste0(both, " were fitted to different rows (n = ", sample_n(fit$sample), " and ",
+                  sample_n(reference$sample), ")", none, " Fit both to the same complete rows."))
+  }
+  if (fit$layout$means != reference$layout$means) {
+    paste0("Only one of ", both, " has means: nothing is compared.")
+  }
 }
 
 # What may be said about two models: the first is compared with the second.
 compare_pair <- function(fit, reference, label, other) {
-  out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_, notes = character())
+  out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_,
+              notes = character())
   note <- function(...) out$notes <<- c(out$notes, paste0(...))
-  only <- c(setdiff(fit$layout$observed, reference$layout$observed), setdiff(reference$layout$observed, fit$layout$observed))
   both <- paste0(label, " and ", other)
-  if (length(only)) {
-    out$same_items <- FALSE
-    note(both, " are about different variables (only in one of them: ", enumerate(only), "): neither \u03c7\u00b2 nor AIC nor BIC can be compared.")
-    return(out)
-  }
-  if (!same_rows(fit, reference)) {
-    note(both, " were fitted to different rows (n = ", sample_n(fit$sample), " and ", sample_n(reference$sample),
-         "): neither \u03c7\u00b2 nor AIC nor BIC can be compared. Fit both to the same complete rows.")
-    return(out)
-  }
-  if (fit$layout$means != reference$layout$means) {
-    note("Only one of ", both, " has means: nothing is compared.")
+  hindrance <- apart_in_data(fit, reference, both)
+  if (!is.null(hindrance)) {
+    out$same_items <- setequal(fit$layout$observed, reference$layout$observed)
+    out$notes <- hindrance
     return(out)
   }
   out$same_data <- TRUE
   stuck <- c(label, other)[!c(has_converged(fit), has_converged(reference))]
   if (length(stuck)) {
-    note(enumerate(stuck), if (length(stuck) == 1L) " has" else " have", " not converged: nothing is compared.")
+    note(enumerate(stuck), if (length(stuck) == 1L) " has" else " have",
+         " not converged: nothing is compared.")
     out$same_data <- FALSE
     return(out)
   }
@@ -103,7 +132,8 @@ compare_pair <- function(fit, reference, label, other) {
   names <- if (swap) c(other, label) else c(label, other)
   if (!is_nested(smaller, larger)) {
     out$nested <- "no"
-    note(names[1L], " is not nested in ", names[2L], ": no likelihood-ratio test; compare AIC and BIC instead.")
+    note(names[1L], " is not nested in ", names[2L],
+         ": no likelihood-ratio test; compare AIC and BIC instead.")
     return(out)
   }
   test <- difference_test(smaller, larger)
@@ -114,10 +144,13 @@ compare_pair <- function(fit, reference, label, other) {
     return(out)
   }
   out$nested <- "yes"
-  if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)), "), so the \u03c7\u00b2 difference has no plain p.")
+  if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)),
+                            "), so the \u03c7\u00b2 difference has no plain p.")
   else out$p <- test$p
   if (test$chisq < -1e-6) {
-    note(names[2L], " fits worse than ", names[1L], ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries other starts.")
+    note(names[2L], " fits worse than ", names[1L],
+         paste0(", which is nested in it: it is not at its best optimum. rescue(blueprint, ",
+                "data) tries other starts."))
     out$p <- NA_real_
   }
   out
@@ -136,7 +169,8 @@ akaike_weights <- function(fits, aic) {
 
 comparable_set <- function(fits) {
   comparable <- function(a, b) {
-    setequal(a$layout$observed, b$layout$observed) && a$layout$means == b$layout$means && same_rows(a, b) && has_converged(a) && has_converged(b)
+    setequal(a$layout$observed, b$layout$observed) && a$layout$means == b$layout$means &&
+      same_rows(a, b) && has_converged(a) && has_converged(b)
   }
   alike <- vapply(fits, function(a) vapply(fits, comparable, NA, b = a), logical(length(fits)))
   which(alike[, which.max(colSums(alike))])
@@ -145,19 +179,24 @@ comparable_set <- function(fits) {
 weight_note <- function(fits, labels) {
   among <- comparable_set(fits)
   out <- setdiff(seq_along(fits), among)
-  if (length(out) && length(among) > 1L) paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
+  if (length(out) && length(among) > 1L)
+    paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
 }
 
 fit_labels <- function(expressions, fits) {
   given <- names(fits) %||% rep("", length(fits))
   labels <- vapply(expressions, deparse_one, "")
   long <- nchar(labels) > 30L
-  labels[long] <- vapply(fits[long], function(f) if (inherits(f, "orizzonte_fit")) f$request$blueprint$title else "", "")
+  labels[long] <- vapply(fits[long], function(f) {
+    if (inherits(f, "orizzonte_fit"))
+    f$request$blueprint$title else ""
+  }, "")
   labels[nzchar(given)] <- given[nzchar(given)]
   make.unique(labels, sep = " ")
 }
 
-# The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler & Satorra 2010): at the
+# The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler
+# & Satorra 2010): at the
 # smaller one's solution, and at a point near it, so that no accident of the solution decides.
 is_nested <- function(smaller, larger) {
   theta <- core_theta(smaller)
@@ -176,24 +215,29 @@ reproduces <- function(eta, larger, smaller) {
   every <- core_implied(full_model(smaller$layout), eta)
   samples <- Map(function(part, own, matrices, moments) {
     at <- match(part$observed, own$observed)
-    list(n = moments$n, covariance = matrices$covariance[at, at, drop = FALSE], mean = matrices$mean[at])
+    list(n = moments$n, covariance = matrices$covariance[at, at, drop = FALSE],
+         mean = matrices$mean[at])
   }, unname(larger$layout$parts), unname(smaller$layout$parts), every, core_moments(larger))
   positive <- vapply(samples, function(s) smallest_eigenvalue(s$covariance) > 0, NA)
   if (!all(positive)) return(TRUE)      # no admissible point: says nothing
-  # from where the smaller one stands, as far as the two share parameters; then from our own starting values
+  # from where the smaller one stands, as far as the two share parameters; then from our own
+  # starting values
   layout <- larger$layout
-  shared <- values_of(smaller)[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
+  shared <-
+    values_of(smaller)[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
   shared <- shared[layout$model$used]
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
     again <- core_fit(layout$model, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
-    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8) return(TRUE)
+    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8)
+      return(TRUE)
   }
   FALSE
 }
 
 #' @export
 print.orizzonte_comparison <- function(x, ...) {
-  if (!all(c("model", comparison_columns, "p_change", "akaike_weight") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("model", comparison_columns, "p_change", "akaike_weight") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(format_comparison(x), sep = "\n")
   invisible(x)
 }
@@ -203,33 +247,44 @@ comparison_texts <- function(x) {
   several <- length(unique(x$n)) > 1L
   list(
     fit = c(list(model = x$model), if (several) list(n = count(x$n)),
-            list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p), CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
-                 RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
+            list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p),
+                 CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
+                 RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr),
+                 AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
                  `Akaike weight` = format_fixed(x$akaike_weight))),
     changes = if (any(!is.na(x$against))) {
-      list(model = x$model, against = ifelse(is.na(x$against), "", x$against), "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
-           "\u0394df" = count(x$df_change), p = format_p(x$p_change), "\u0394CFI" = format_fixed(x$cfi_change),
-           "\u0394RMSEA" = format_fixed(x$rmsea_change), "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L),
+      list(model = x$model, against = ifelse(is.na(x$against), "", x$against),
+           "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
+           "\u0394df" = count(x$df_change), p = format_p(x$p_change),
+           "\u0394CFI" = format_fixed(x$cfi_change), "\u0394RMSEA" = format_fixed(x$rmsea_change),
+           "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L),
            "\u0394BIC" = format_fixed(x$bic_change, 1L), verdict = x$verdict)
     },
-    notes = c(if (any(x$status != "proper")) paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"], attr(x, "notes")))
+    notes = c(if (any(x$status != "proper"))
+              paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"],
+              attr(x, "notes")))
 }
 
 format_comparison <- function(x) {
   texts <- comparison_texts(x)
-  c(heading("Comparison of models"), format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
-    if (!is.null(texts$changes)) c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L), FALSE))),
-    if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "", wrap_lines(comparison_reading(x)),
-    "Next: side_by_side() shows how estimates differ.")
+  c(heading("Comparison of models"),
+    format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
+    if (!is.null(texts$changes))
+      c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L), FALSE))),
+    if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
+    wrap_lines(comparison_reading(x)), "Next: side_by_side() shows how estimates differ.")
 }
 
 # The least AIC and BIC, in words.
 comparison_reading <- function(x) {
   among <- which(!is.na(x$akaike_weight))
-  if (length(among) < 2L) return("These models cannot be compared with each other. Fit them to the same variables and rows.")
+  if (length(among) < 2L)
+    return(paste0("These models cannot be compared with each other. Fit them to the same ",
+                  "variables and rows."))
   if (diff(range(x$aic[among])) < 1e-4 && diff(range(x$bic[among])) < 1e-4) return("All fit alike.")
   best <- x$model[among][which.min(x$aic[among])]
   thrifty <- x$model[among][which.min(x$bic[among])]
-  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best, ", BIC ", thrifty),
+  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best,
+      ", BIC ", thrifty),
          ".")
 }

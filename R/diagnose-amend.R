@@ -1,19 +1,22 @@
 #' Change one thing in a fitted model, and remember why
 #'
-#' Frees, fixes or leaves out one thing, refits to the same data, and adds a revision to the [trail()]: the change, its
-#' reason, the predicted drop of \eqn{\chi^2} and the real one, and all fit measures. The trail stays with the fit, its
-#' blueprint and its file.
+#' Frees, fixes or leaves out one thing, refits to the same data, and adds a revision to the
+#' [trail()]: the change, its reason, the predicted drop of \eqn{\chi^2} and the real one, and all
+#' fit measures. The trail stays with the fit, its blueprint and its file.
 #'
 #' @param fit A fit from [fit_model()] that converged.
-#' @param free An address (bare, or as text, as [amendments()] prints it): a parameter that is fixed or equal, a relation that is
-#'   not in the model, or the text of an equation or bound.
+#' @param free An address (bare, or as text, as [amendments()] prints it): a parameter that is fixed
+#'   or equal, a relation that is not in the model, or the text of an equation or bound.
 #' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
 #' @param omit Items or constructs to leave out, as in [leave_out()].
 #' @param because The reason, in words.
-#' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped cannot be told.
-#' @section Errors and warnings: `orizzonte_error_name` for what is not in the model, `orizzonte_error_identification` when the
-#'   amended model is not identified; `orizzonte_warning_reason` when no reason is given, `orizzonte_warning_trail` when more than three changes were
-#'   suggested by the same data (MacCallum, Roznowski & Necowitz 1992), and the warnings of [fit_model()].
+#' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped
+#'   cannot be told.
+#' @section Errors and warnings: `orizzonte_error_name` for what is not in the model,
+#'   `orizzonte_error_identification` when the amended model is not identified;
+#'   `orizzonte_warning_reason` when no reason is given, `orizzonte_warning_trail` when more than
+#'   three changes were suggested by the same data (MacCallum, Roznowski & Necowitz 1992), and the
+#'   warnings of [fit_model()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -34,13 +37,16 @@ amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
 
 amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
   if (length(free) + length(fix) + length(omit) == 0L) {
-    abort("input", c("amend() needs a change.", i = "Give one of free = address, fix = equation, omit = item."))
+    abort("input",
+          c("amend() needs a change.",
+            i = "Give one of free = address, fix = equation, omit = item."))
   }
   chosen <- if (length(free)) chosen_candidates(fit, free)
   if (length(free)) check_offered(fit, chosen)
   bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
   amended <- refit_quietly(fit, list(blueprint = bp))
-  worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(fit)$chisq + 1e-9 * moments_n(fit)
+  worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(fit)$chisq +
+    1e-9 * moments_n(fit)
   if (length(free) && !length(fix) && !length(omit) && worse) {
     # freed and yet no better: another optimum; from where the fit stands it can only go down
     near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
@@ -68,18 +74,22 @@ freed_changes <- function(fit, amended, chosen) {
 
 warn_about_amending <- function(amended, count, because, freed) {
   if (count > 1L) {
-    say("That were ", count, " changes at once: which of them did it cannot be told. One at a time shows it.")
+    say("That were ", count,
+        " changes at once: which of them did it cannot be told. One at a time shows it.")
   }
   if (is.null(because)) {
     warn("reason", c("No reason was given for this change.",
-                     i = paste("Give one with because = \"...\": a change that only the data ask for seldom holds",
+                     i = paste(
+                       paste0("Give one with because = \"...\": a change that only the data ask ",
+                              "for seldom holds"),
                                "in others.")))
   }
   warn_about(amended)
   so_far <- count_freed(amended$request$blueprint$trail$revisions)
   if (so_far > 3L && freed) {
     warn("trail", c(paste0(so_far, " changes were suggested by the same data."),
-                    i = "Part of the better fit is chance: confirm(fit, fresh_data) shows what holds in other data."))
+                    i = paste0("Part of the better fit is chance: confirm(fit, fresh_data) ",
+                               "shows what holds in other data.")))
   }
 }
 
@@ -87,11 +97,16 @@ warn_about_amending <- function(amended, count, because, freed) {
 captured_parts <- function(quosure, verb, statements = FALSE) {
   expression <- rlang::quo_get_expr(quosure)
   if (is.null(expression)) return(NULL)
-  parts <- if (is.call(expression) && identical(expression[[1L]], quote(c))) as.list(expression)[-1L] else list(expression)
-  texts <- captured_addresses(lapply(unname(parts), rlang::new_quosure, env = rlang::quo_get_env(quosure)), verb)
+  parts <- if (is.call(expression) && identical(expression[[1L]], quote(c)))
+    as.list(expression)[-1L] else list(expression)
+  texts <-
+    captured_addresses(lapply(unname(parts), rlang::new_quosure, env = rlang::quo_get_env(quosure)),
+                       verb)
   if (statements && any(!grepl("[=<>]=", texts))) {
     bad <- texts[!grepl("[=<>]=", texts)][1L]
-    abort("restriction", c(paste0("`fix` needs an equation, not ", bad, "."), i = paste0("Such as fix = ", bad, " == 0.")))
+    abort("restriction",
+          c(paste0("`fix` needs an equation, not ", bad, "."),
+            i = paste0("Such as fix = ", bad, " == 0.")))
   }
   texts
 }
@@ -100,8 +115,9 @@ check_offered <- function(fit, chosen) {
   tested <- tested_candidates(fit, chosen)
   bad <- which(nzchar(tested$reason))
   if (length(bad) == 0L) return(invisible())
-  abort("identification", c(paste0(tested$parameter[bad[1L]], " cannot be freed: ", tested$reason[bad[1L]], "."),
-                            i = "amendments(fit) lists what can."))
+  abort("identification",
+        c(paste0(tested$parameter[bad[1L]], " cannot be freed: ", tested$reason[bad[1L]], "."),
+          i = "amendments(fit) lists what can."))
 }
 
 amended_blueprint <- function(fit, chosen, fix, omit) {
@@ -110,7 +126,8 @@ amended_blueprint <- function(fit, chosen, fix, omit) {
   across <- chosen$change %in% "equality across groups"
   fresh <- chosen$entry == 0L & chosen$constraint == 0L
   lone <- fresh & chosen$kind %in% arrow_kinds & chosen$asked == chosen$parameter
-  lone[lone] <- vapply(chosen$parameter[lone], function(text) !is.null(parse_address(text)$group), NA)
+  lone[lone] <- vapply(chosen$parameter[lone], function(text) !is.null(parse_address(text)$group),
+                       NA)
   for (text in unique(c(chosen$asked[across], without_group(chosen$parameter[lone])))) {
     if (!text %in% bp$let_differ) bp <- add_different(bp, text)
   }
@@ -146,7 +163,8 @@ drop_constraint <- function(restrictions, text, table) {
   out
 }
 
-# What freeing or fixing does to chi-square, predicted from the fit as it stands: score test, or Wald test with its sign turned.
+# What freeing or fixing does to chi-square, predicted from the fit as it stands: score test, or
+# Wald test with its sign turned.
 predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
   if (length(chosen$parameter)) {
@@ -166,7 +184,8 @@ predicted_drop <- function(fit, chosen, fix, omit) {
   value <- vapply(compiled, function(k) constraint_jet(k, values_of(fit))$value, 0)
   holds <- vapply(compiled, `[[`, NA, "bound") & value >= 0
   if (all(holds)) return(0)
-  gradient <- t(vapply(compiled[!holds], constraint_gradient, numeric(length(theta_of(fit))), eta = values_of(fit), layout = fit$layout))
+  gradient <- t(vapply(compiled[!holds], constraint_gradient, numeric(length(theta_of(fit))),
+                       eta = values_of(fit), layout = fit$layout))
   -sum(value[!holds] * solve_symmetric(gradient %*% vcov_of(fit) %*% t(gradient), value[!holds]))
 }
 

@@ -1,7 +1,10 @@
-# What could be freed in a fitted model: parameters that are fixed, equal or tied, and relations that are not in it.
+# What could be freed in a fitted model: parameters that are fixed, equal or tied, and relations
+# that are not in it.
 
-# A list of columns: parameter, kind, first, second, group, change (what freeing it would be), family, row, col, entry (row of the layout, 0 when new),
-# constraint (0 for none), value (where it is held now), and `reason` when it is not worth testing. `all` adds what is nonsense.
+# A list of columns: parameter, kind, first, second, group, change (what freeing it would be),
+# family, row, col, entry (row of the layout, 0 when new),
+# constraint (0 for none), value (where it is held now), and `reason` when it is not worth testing.
+# `all` adds what is nonsense.
 find_candidates <- function(fit, all = FALSE) {
   fresh <- lapply(group_views(fit), function(view) {
     lapply(new_relations(view$layout, all), function(part) {
@@ -10,19 +13,25 @@ find_candidates <- function(fit, all = FALSE) {
       part
     })
   })
-  parts <- c(list(held_parameters(fit$layout), tied_parameters(fit)), unlist(unname(fresh), recursive = FALSE))
+  parts <- c(list(held_parameters(fit$layout), tied_parameters(fit)),
+             unlist(unname(fresh), recursive = FALSE))
   Reduce(function(one, other) Map(c, one, other), parts)
 }
 
-candidate_columns <- function(kind, first, second, change, family, row, col, entry = 0L, constraint = 0L, value = 0, reason = "", parameter = NULL) {
+candidate_columns <- function(kind, first, second, change, family, row, col, entry = 0L,
+                              constraint = 0L, value = 0, reason = "", parameter = NULL) {
   size <- length(first)
-  list(parameter = parameter %||% address_format(rep_len(kind, size), first, second), kind = rep_len(kind, size), first = first, second = second,
-       group = rep(NA_character_, size), change = rep_len(change, size), family = rep_len(family, size), row = row, col = col,
-       entry = rep_len(entry, size), constraint = rep_len(constraint, size), value = rep_len(value, size), reason = rep_len(reason, size))
+  list(parameter = parameter %||% address_format(rep_len(kind, size), first, second),
+       kind = rep_len(kind, size), first = first, second = second,
+       group = rep(NA_character_, size), change = rep_len(change, size),
+       family = rep_len(family, size), row = row, col = col,
+       entry = rep_len(entry, size), constraint = rep_len(constraint, size),
+       value = rep_len(value, size), reason = rep_len(reason, size))
 }
 
 no_candidates <- function() {
-  candidate_columns(character(), character(), character(), character(), integer(), integer(), integer(), integer(), integer(), numeric(), character(),
+  candidate_columns(character(), character(), character(), character(), integer(), integer(),
+                    integer(), integer(), integer(), numeric(), character(),
                     character())
 }
 
@@ -37,23 +46,31 @@ held_parameters <- function(layout) {
   first <- layout$rows$group[rows] == layout$groups[1L]
   rows <- rows[!(across[rows] & first & (fixed[rows] | length(layout$groups) == 2L))]
   # means and variances of constructs that are held are held at the 0 and the 1 of the first group
-  kept <- across[rows] & (!fixed[rows] | (layout$rows$kind[rows] %in% c("mean", "variance") & layout$rows$first[rows] %in% layout$constructs))
+  kept <- across[rows] &
+    (!fixed[rows] |
+     (layout$rows$kind[rows] %in% c("mean", "variance") & layout$rows$first[rows] %in%
+      layout$constructs))
   kind <- ifelse(kept, "equality across groups", ifelse(fixed[rows], "fixed value", "equality"))
   zero <- fixed[rows] & layout$rows$kind[rows] == "covariance" & layout$rows$fixed[rows] %in% 0
   for (k in which(zero)) {
-    kind[k] <- covariance_change(layout_of_group(layout, match(layout$rows$group[rows[k]], layout$groups)),
+    kind[k] <-
+      covariance_change(layout_of_group(layout, match(layout$rows$group[rows[k]], layout$groups)),
                                layout$rows$first[rows[k]], layout$rows$second[rows[k]])
   }
   reason <- rep("", length(rows))
   for (scale in layout$scales) {
-    carrier <- if (scale$kind == "marker") scale$marker else if (scale$kind == "unit") scale$variance
+    carrier <- if (scale$kind == "marker") scale$marker else if (scale$kind == "unit")
+      scale$variance
     reason[rows %in% carrier] <- paste("it carries the scale of", scale$construct)
   }
-  if (layout$profiled) reason[fixed[rows] & layout$rows$kind[rows] == "mean"] <- "the means fit exactly: every intercept is free"
+  if (layout$profiled) reason[fixed[rows] & layout$rows$kind[rows] == "mean"] <-
+    "the means fit exactly: every intercept is free"
   value <- layout$rows$fixed[rows]
   value[is.na(value)] <- 0
-  candidate_columns(layout$rows$kind[rows], layout$rows$first[rows], layout$rows$second[rows], kind, layout$rows$family[rows], layout$rows$row[rows], layout$rows$col[rows],
-                    entry = rows, value = value, reason = reason, parameter = layout$rows$parameter[rows]) |>
+  candidate_columns(layout$rows$kind[rows], layout$rows$first[rows], layout$rows$second[rows], kind,
+                    layout$rows$family[rows], layout$rows$row[rows], layout$rows$col[rows],
+                    entry = rows, value = value, reason = reason,
+                    parameter = layout$rows$parameter[rows]) |>
     utils::modifyList(list(group = layout$rows$group[rows]))
 }
 
@@ -64,8 +81,10 @@ tied_parameters <- function(fit) {
   bound <- vapply(constraints, `[[`, NA, "bound")
   held <- which(!bound | is_active(fit))
   text <- vapply(constraints[held], `[[`, "", "text")
-  candidate_columns(ifelse(bound[held], "bound", "equation"), text, rep(NA_character_, length(held)), ifelse(bound[held], "bound", "equation"),
-                    rep(NA_integer_, length(held)), rep(NA_integer_, length(held)), rep(NA_integer_, length(held)), constraint = held, parameter = text)
+  candidate_columns(ifelse(bound[held], "bound", "equation"), text,
+                    rep(NA_character_, length(held)), ifelse(bound[held], "bound", "equation"),
+                    rep(NA_integer_, length(held)), rep(NA_integer_, length(held)),
+                    rep(NA_integer_, length(held)), constraint = held, parameter = text)
 }
 
 new_relations <- function(layout, all) {
@@ -75,55 +94,71 @@ new_relations <- function(layout, all) {
     if (all) list(nonsense_covariances(layout, sets))))
 }
 
-# Who is who: items of reflective constructs, constructs that are items of others, items of composites, the rest.
+# Who is who: items of reflective constructs, constructs that are items of others, items of
+# composites, the rest.
 variable_sets <- function(layout) {
   all <- c(layout$observed, layout$constructs)
   reflective <- setdiff(layout$constructs, layout$composites)
   loads <- layout$rows$kind == "loading"
   items <- intersect(layout$observed, layout$rows$second[loads])
   higher <- unique(layout$rows$first[loads][layout$rows$second[loads] %in% layout$constructs])
-  list(all = all, reflective = reflective, items = items, higher = higher, inner = intersect(layout$constructs, layout$rows$second[loads]),
-       parts = setdiff(layout$rows$first[layout$rows$kind == "weight"], items), endogenous = layout$endogenous,
-       member = outer(reflective, all, function(f, x) paste(f, x, sep = "\r") %in% paste(layout$rows$first[loads], layout$rows$second[loads], sep = "\r")))
+  list(all = all, reflective = reflective, items = items, higher = higher,
+       inner = intersect(layout$constructs, layout$rows$second[loads]),
+       parts = setdiff(layout$rows$first[layout$rows$kind == "weight"], items),
+       endogenous = layout$endogenous,
+       member = outer(reflective, all, function(f, x) {
+         paste(f, x, sep = "\r") %in%
+         paste(layout$rows$first[loads], layout$rows$second[loads], sep = "\r")
+       }))
 }
 
 arrow_known <- function(layout, from, to) {
   arrows <- layout$rows$kind %in% arrow_kinds
-  paste(from, to, sep = "\r") %in% paste(layout$rows$first[arrows], layout$rows$second[arrows], sep = "\r")
+  paste(from, to, sep = "\r") %in%
+    paste(layout$rows$first[arrows], layout$rows$second[arrows], sep = "\r")
 }
 
 new_arrows <- function(layout, kind, from, to, change) {
   keep <- from != to & !arrow_known(layout, from, to)
   if (!any(keep)) return(NULL)
   all <- c(layout$observed, layout$constructs)
-  candidate_columns(kind, from[keep], to[keep], rep_len(change, length(from))[keep], parameter_families[["effect"]],
-                    match(to[keep], all), match(from[keep], all))
+  candidate_columns(kind, from[keep], to[keep], rep_len(change, length(from))[keep],
+                    parameter_families[["effect"]], match(to[keep], all), match(from[keep], all))
 }
 
-# Items of other constructs; constructs too, for constructs of constructs. Never an item of its own descendant.
+# Items of other constructs; constructs too, for constructs of constructs. Never an item of its own
+# descendant.
 new_loadings <- function(layout, sets) {
   lower <- setdiff(sets$reflective, sets$higher)
-  from <- c(rep(lower, each = length(sets$items)), rep(sets$higher, each = length(sets$items) + length(sets$inner)))
+  from <- c(rep(lower, each = length(sets$items)),
+            rep(sets$higher, each = length(sets$items) + length(sets$inner)))
   to <- c(rep(sets$items, length(lower)), rep(c(sets$items, sets$inner), length(sets$higher)))
   circular <- to %in% layout$constructs & reaches(layout, to, from)
   new_arrows(layout, "loading", from[!circular], to[!circular], "cross-loading")
 }
 
-# Effects among constructs and single variables; those of single variables on items. A composite is what its items make it,
+# Effects among constructs and single variables; those of single variables on items. A composite is
+# what its items make it,
 # an item causes nothing, and what nothing points at stays that way unless it is a construct.
 new_effects <- function(layout, sets) {
   causes <- setdiff(sets$all, sets$items)
-  outcomes <- setdiff(c(layout$constructs, intersect(layout$observed, layout$endogenous)), c(sets$items, layout$composites))
+  outcomes <- setdiff(c(layout$constructs, intersect(layout$observed, layout$endogenous)),
+                      c(sets$items, layout$composites))
   from <- rep(causes, length(outcomes))
   to <- rep(outcomes, each = length(causes))
-  # an indicator construct on its own parent or on its siblings: disturbances that covary say it better
-  inside <- from %in% sets$inner & (to %in% sets$inner | (to %in% sets$higher & arrow_known(layout, to, from)))
+  # an indicator construct on its own parent or on its siblings: disturbances that covary say it
+  # better
+  inside <- from %in% sets$inner &
+    (to %in% sets$inner | (to %in% sets$higher & arrow_known(layout, to, from)))
   own <- from %in% sets$reflective & to %in% sets$inner          # said as a loading
   structural <- new_arrows(layout, "effect", from[!inside & !own], to[!inside & !own],
-                           ifelse(to[!inside & !own] %in% sets$inner, "effect on an item", "effect"))
+                           ifelse(to[!inside & !own] %in% sets$inner,
+                                  "effect on an item", "effect"))
   single <- setdiff(causes, sets$reflective)
-  on_items <- new_arrows(layout, "effect", rep(single, length(sets$items)), rep(sets$items, each = length(single)), "effect on an item")
-  Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y), list(structural, on_items))
+  on_items <- new_arrows(layout, "effect", rep(single, length(sets$items)),
+                         rep(sets$items, each = length(single)), "effect on an item")
+  Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y),
+         list(structural, on_items))
 }
 
 covariance_known <- function(layout, first, second) {
@@ -133,12 +168,15 @@ covariance_known <- function(layout, first, second) {
 
 covariance_change <- function(layout, first, second) {
   sets <- variable_sets(layout)
-  together <- colSums(sets$member[, match(first, sets$all), drop = FALSE] & sets$member[, match(second, sets$all), drop = FALSE]) > 0
+  together <- colSums(sets$member[, match(first, sets$all), drop = FALSE] & sets$member[,
+      match(second, sets$all), drop = FALSE]) > 0
   lower <- first %in% sets$endogenous & second %in% sets$endogenous
   constructs <- first %in% layout$constructs & second %in% layout$constructs
   ifelse(!(first %in% sets$endogenous | second %in% sets$endogenous), "construct covariance",
-         ifelse(lower & (constructs | !(first %in% sets$items | second %in% sets$items)), "disturbance covariance",
-                ifelse(together, "residual covariance within a construct", "residual covariance across constructs")))
+         ifelse(lower & (constructs | !(first %in% sets$items | second %in% sets$items)),
+                "disturbance covariance",
+                ifelse(together, "residual covariance within a construct",
+                       "residual covariance across constructs")))
 }
 
 pairs_within <- function(x) {
@@ -153,11 +191,14 @@ new_pairs <- function(layout, pairs, reason = "", change = NULL) {
   first <- pairs$first[keep]
   second <- pairs$second[keep]
   all <- c(layout$observed, layout$constructs)
-  candidate_columns("covariance", first, second, change %||% covariance_change(layout, first, second), parameter_families[["covariance"]],
-                    match(first, all), match(second, all), reason = if (length(reason) == 1L) reason else reason[keep])
+  candidate_columns("covariance", first, second, change %||% covariance_change(layout, first,
+      second), parameter_families[["covariance"]],
+                    match(first, all), match(second, all), reason = if (length(reason) == 1L)
+                      reason else reason[keep])
 }
 
-# Residuals of items and outcomes among each other; disturbances; and what was uncorrelated among variables nothing points at.
+# Residuals of items and outcomes among each other; disturbances; and what was uncorrelated among
+# variables nothing points at.
 new_covariances <- function(layout, sets) {
   varying <- setdiff(sets$all, layout$composites)
   endogenous <- intersect(varying, sets$endogenous)
@@ -174,14 +215,20 @@ new_covariances <- function(layout, sets) {
 nonsense_covariances <- function(layout, sets) {
   varying <- setdiff(sets$all, layout$composites)
   constructs <- setdiff(layout$constructs, layout$composites)
-  item_pairs <- list(first = rep(sets$items, length(constructs)), second = rep(constructs, each = length(sets$items)))
+  item_pairs <- list(first = rep(sets$items, length(constructs)),
+                     second = rep(constructs, each = length(sets$items)))
   own <- arrow_known(layout, item_pairs$second, item_pairs$first)
   endogenous <- setdiff(intersect(varying, sets$endogenous), sets$items)
   exogenous <- setdiff(varying, sets$endogenous)
-  other <- list(first = rep(exogenous, length(endogenous)), second = rep(endogenous, each = length(exogenous)))
+  other <- list(first = rep(exogenous, length(endogenous)),
+                second = rep(endogenous, each = length(exogenous)))
   cause <- reaches(layout, other$first, other$second)
   parts <- list(
-    new_pairs(layout, item_pairs, ifelse(own, "an item's residual with its own construct", "a loading of the item on that construct says it"), "nonsense"),
-    new_pairs(layout, other, ifelse(cause, "a disturbance with its own predictor", "an effect of the one on the other says it"), "nonsense"))
+    new_pairs(layout, item_pairs,
+              ifelse(own, "an item's residual with its own construct",
+                     "a loading of the item on that construct says it"), "nonsense"),
+    new_pairs(layout, other,
+              ifelse(cause, "a disturbance with its own predictor",
+                     "an effect of the one on the other says it"), "nonsense"))
   Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y), parts)
 }

@@ -1,17 +1,20 @@
 #' Does it hold in other data?
 #'
-#' Fits the start and the end of a [trail()] to fresh data, or to a half held out, and puts the results side by side: does the
-#' amended model still fit better, and is each freed parameter found again (cross-validation; Cudeck & Browne 1983)?
+#' Fits the start and the end of a [trail()] to fresh data, or to a half held out, and puts the
+#' results side by side: does the amended model still fit better, and is each freed parameter found
+#' again (cross-validation; Cudeck & Browne 1983)?
 #'
 #' @param fit A fit with a trail.
-#' @param data Fresh data, with the same variables. [split_data()] makes two halves, one to explore and one to confirm.
+#' @param data Fresh data, with the same variables. [split_data()] makes two halves, one to explore
+#'   and one to confirm.
 #' @param missing_codes As in [fit_model()]; those of the fit by default.
-#' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame: `model`, start or end; `data`, these
-#'   or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data:
-#'   `chisq_change`, `df_change`, `p_change`), `parameters` (what was freed: `parameter`, `estimate`, `se`, `p`,
+#' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame:
+#'   `model`, start or end; `data`, these or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`,
+#'   `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data: `chisq_change`, `df_change`,
+#'   `p_change`), `parameters` (what was freed: `parameter`, `estimate`, `se`, `p`,
 #'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`.
-#' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the data.
-#'   `orizzonte_warning_confirm` when the data are those the trail was made with.
+#' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the
+#'   data. `orizzonte_warning_confirm` when the data are those the trail was made with.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' bp <- blueprint("Belonging and calm") |>
@@ -42,12 +45,14 @@ confirm <- function(fit, data, missing_codes = fit$request$missing_codes) {
   }
   structure(list(title = bp$title, indices = confirmed_indices(here, fresh),
                  difference = confirmed_difference(list(these = here, fresh = fresh)),
-                 parameters = confirmed_parameters(fit, fresh$end), fits = fresh), class = "orizzonte_confirmation")
+                 parameters = confirmed_parameters(fit, fresh$end), fits = fresh),
+                 class = "orizzonte_confirmation")
 }
 
 confirmed_indices <- function(here, fresh) {
   rows <- function(name, data, fit) {
-    measures <- if (is.null(fit)) lapply(revision_of(here$end, 0), function(x) x[NA]) else revision_of(fit, 0)
+    measures <- if (is.null(fit)) lapply(revision_of(here$end, 0), function(x) x[NA]) else
+      revision_of(fit, 0)
     c(list(model = name, data = data),
       measures[c("n", "status", "chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")])
   }
@@ -60,7 +65,8 @@ confirmed_indices <- function(here, fresh) {
 refit_start <- function(fit) {
   start <- fit$request$blueprint$trail$start
   needed <- blueprint_variables(code_blueprint(start, fit$sample$coding))$observed
-  known <- if (has_raw_data(fit$sample)) names(code_data(fit$sample$data$frame, fit$sample$coding)) else
+  known <- if (has_raw_data(fit$sample))
+    names(code_data(fit$sample$data$frame, fit$sample$coding)) else
     sample_variables(fit$sample)
   if (all(needed %in% known)) refit_quietly(fit, list(blueprint = start))
 }
@@ -68,8 +74,11 @@ refit_start <- function(fit) {
 confirmed_difference <- function(pairs) {
   each <- lapply(names(pairs), function(data) {
     pair <- pairs[[data]]
-    comparable <- !is.null(pair$start) && setequal(pair$start$layout$observed, pair$end$layout$observed) && has_converged(pair$start) && has_converged(pair$end)
-    test <- if (comparable) difference_test(pair$start, pair$end) else list(chisq = NA_real_, df = NA_real_, p = NA_real_)
+    comparable <- !is.null(pair$start) &&
+      setequal(pair$start$layout$observed, pair$end$layout$observed) && has_converged(pair$start) &&
+        has_converged(pair$end)
+    test <- if (comparable) difference_test(pair$start, pair$end) else
+      list(chisq = NA_real_, df = NA_real_, p = NA_real_)
     list(data = data, chisq_change = test$chisq, df_change = test$df, p_change = test$p)
   })
   list_frame(do.call(Map, c(list(c), each)))
@@ -85,27 +94,39 @@ confirmed_parameters <- function(fit, fresh) {
   a <- here[match(freed, here$parameter), ]
   b <- there[match(freed, there$parameter), ]
   held <- sign(a$estimate) == sign(b$estimate)
-  verdict <- ifelse(held & b$p < 0.05, "found again", ifelse(held, "same sign, not significant", "other sign"))
-  list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p, estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
+  verdict <- ifelse(held & b$p < 0.05, "found again",
+                    ifelse(held, "same sign, not significant", "other sign"))
+  list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p,
+                  estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
 }
 
 #' @export
 print.orizzonte_confirmation <- function(x, ...) {
   cat(heading(paste0("Confirmation: ", x$title)), sep = "\n")
   i <- x$indices
-  columns <- list(model = i$model, data = i$data, n = format_count(i$n), "\u03c7\u00b2" = format_fixed(i$chisq, 2L), df = format_count(i$df), p = format_p(i$p),
-                  CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
+  columns <- list(model = i$model, data = i$data, n = format_count(i$n),
+                  "\u03c7\u00b2" = format_fixed(i$chisq, 2L), df = format_count(i$df),
+                  p = format_p(i$p), CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli),
+                  RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
                   AIC = format_fixed(i$aic, 1L),
-                  BIC = format_fixed(i$bic, 1L), status = ifelse(i$status %in% "proper", "", i$status))
-  cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)), c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
+                  BIC = format_fixed(i$bic, 1L),
+                  status = ifelse(i$status %in% "proper", "", i$status))
+  cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)),
+                   c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
   d <- x$difference
   known <- !is.na(d$chisq_change)
-  cat(wrap_lines(paste0("From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change[known], 2L), ", \u0394df = ", d$df_change[known],
-                        ", p ", vapply(d$p_change[known], p_clause, ""), ifelse(d$data[known] == "these", " in these data", " in fresh data"))), sep = "\n")
+  cat(wrap_lines(paste0("From start to end \u03c7\u00b2 falls by ",
+                        format_fixed(d$chisq_change[known], 2L), ", \u0394df = ",
+                        d$df_change[known], ", p ", vapply(d$p_change[known], p_clause, ""),
+                        ifelse(d$data[known] == "these", " in these data", " in fresh data"))),
+                        sep = "\n")
   p <- x$parameters
   if (nrow(p)) {
-    cat("", "What was freed", format_table(list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se), p = format_p(p$p),
-                                                `fresh data` = with_error(p$estimate_fresh, p$se_fresh), `p ` = format_p(p$p_fresh), verdict = p$verdict),
+    cat("", "What was freed",
+        format_table(list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
+                          p = format_p(p$p),
+                          `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
+                          `p ` = format_p(p$p_fresh), verdict = p$verdict),
                                            c(FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), sep = "\n")
   }
   lost <- sum(p$verdict != "found again")
@@ -115,8 +136,8 @@ print.orizzonte_confirmation <- function(x, ...) {
   } else if (lost == 0L) {
     "All that was freed is found again in fresh data."
   } else {
-    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are", " not found again: take ", them,
-           " back unless theory needs ", them, ".")
+    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are",
+           " not found again: take ", them, " back unless theory needs ", them, ".")
   }
   cat("", wrap_lines(last), sep = "\n")
   invisible(x)
@@ -128,17 +149,21 @@ print.orizzonte_confirmation <- function(x, ...) {
 #' @param share Share of rows in the first part.
 #' @param seed Seed of the random split; the state of R's generator is left as it was.
 #' @return A list of two data frames, `explore` and `confirm`.
-#' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to 1.
+#' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to
+#'   1.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' vapply(halves, nrow, 0L)
 #' @export
 split_data <- function(data, share = 0.5, seed = 1) {
-  if (!is.data.frame(data)) abort("input", c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
+  if (!is.data.frame(data))
+    abort("input",
+          c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
   check_number(share, "`share`", 0.01, 0.99)
   check_number(seed, "`seed`")
   state <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
-  on.exit(if (is.null(state)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", state, envir = globalenv()))
+  on.exit(if (is.null(state)) rm(".Random.seed", envir = globalenv()) else
+          assign(".Random.seed", state, envir = globalenv()))
   set.seed(seed)
   chosen <- sort(sample.int(nrow(data), round(share * nrow(data))))
   list(explore = data[chosen, , drop = FALSE], confirm = data[-chosen, , drop = FALSE])

@@ -1,6 +1,8 @@
-# An equality held across more than two groups may be released in all of them at once: G - 1 degrees of freedom.
+# An equality held across more than two groups may be released in all of them at once: G - 1 degrees
+# of freedom.
 
-# The rows of all groups of each held address, tested together (Rao 1948), as candidates of their own. `members` are their numbers among
+# The rows of all groups of each held address, tested together (Rao 1948), as candidates of their
+# own. `members` are their numbers among
 # the offered ones, less the first, whose value goes on being the common parameter.
 joint_equalities <- function(fit, offered, criteria) {
   if (length(fit$layout$groups) < 3L) return(NULL)
@@ -12,11 +14,17 @@ joint_equalities <- function(fit, offered, criteria) {
   tests <- score_jointly(fit, each)$core
   address <- without_group(each$parameter)
   sets <- split(seq_along(rows), factor(address, levels = unique(address)))
-  found <- lapply(sets, function(set) joint_statistic(tests$score[set], tests$joint[set, set], tests$own[set]))
+  found <- lapply(sets,
+                  function(set) {
+                    joint_statistic(tests$score[set], tests$joint[set, set],
+                                    tests$own[set])
+                  })
   df <- vapply(found, `[[`, 0L, "df")
   index <- vapply(found, `[[`, 0, "statistic")
   significant <- index > stats::qchisq(1 - criteria$significance, pmax(df, 1L))
-  of <- function(column, how) vapply(sets, function(set) how(each[[column]][set]), NA, USE.NAMES = FALSE)
+  of <- function(column, how) {
+    vapply(sets, function(set) how(each[[column]][set]), NA, USE.NAMES = FALSE)
+  }
   large <- of("expected_change_std", function(x) any(abs(x) >= criteria$smallest, na.rm = TRUE))
   strong <- of("verdict", function(x) all(x %in% c("negligible", "not misspecified")))
   first <- vapply(sets, `[[`, 0L, 1L)
@@ -25,10 +33,13 @@ joint_equalities <- function(fit, offered, criteria) {
   blank <- rep(NA_real_, size)
   kept <- df > 0L
   columns <- utils::modifyList(out, list(
-    parameter = names(sets), group = rep(NA_character_, size), change = rep("equality of all groups", size), modification_index = unname(index),
-    df = unname(df), p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE), expected_change = blank, expected_change_std = blank,
+    parameter = names(sets), group = rep(NA_character_, size),
+    change = rep("equality of all groups", size), modification_index = unname(index),
+    df = unname(df), p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE),
+    expected_change = blank, expected_change_std = blank,
     full_change = blank, power = blank,
-    verdict = ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"), ifelse(strong, "not misspecified", "cannot tell")),
+    verdict = ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"),
+                     ifelse(strong, "not misspecified", "cannot tell")),
     members = unname(lapply(sets, function(set) lapply(each, function(x) x[set[-1L]])))))
   lapply(columns, function(x) x[kept])
 }
@@ -39,7 +50,10 @@ refit_together <- function(fit, candidates, tested = score_jointly(fit, candidat
   core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
   moving <- which(tested$with$entry > 0L)
   start <- c(core_theta(fit) + drop(tested$core$response %*% change),
-             vapply(moving, function(i) now_at(fit, candidates, i) + change[i] * tested$core$kept[i], 0))
+             vapply(moving, function(i) {
+               now_at(fit, candidates, i) +
+               change[i] * tested$core$kept[i]
+             }, 0))
   found <- core_refit(fit, core, start)
   if (found$ok) found else core_refit(fit, core, numeric(), 4L)
 }

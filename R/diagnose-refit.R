@@ -1,6 +1,8 @@
-# Refits of a fitted model with one thing freed or fixed, from where it stands: through the core, without building it anew.
+# Refits of a fitted model with one thing freed or fixed, from where it stands: through the core,
+# without building it anew.
 
-# The core's layout with all candidates as entries that nothing moves yet; `entry` says where each is.
+# The core's layout with all candidates as entries that nothing moves yet; `entry` says where each
+# is.
 core_with <- function(fit, candidates) {
   core <- fit$layout$model
   size <- length(core$family)
@@ -16,7 +18,8 @@ core_with <- function(fit, candidates) {
   list(core = core, entry = as.integer(entry), constraint = as.integer(candidates$constraint))
 }
 
-# Several candidates freed at once: each gets a parameter of its own, a tied one loses its constraint.
+# Several candidates freed at once: each gets a parameter of its own, a tied one loses its
+# constraint.
 freed_core <- function(core, entry, constraint) {
   for (e in entry[entry > 0L]) {
     keep <- core$map_entry != e
@@ -35,7 +38,8 @@ held_core <- function(core, parameters, values = 0) {
   values <- rep_len(values, length(parameters))
   for (i in seq_along(parameters)) {
     at <- core$map_parameter == parameters[i]
-    core$constant[core$map_entry[at]] <- core$constant[core$map_entry[at]] + core$map_weight[at] * values[i]
+    core$constant[core$map_entry[at]] <- core$constant[core$map_entry[at]] +
+      core$map_weight[at] * values[i]
   }
   keep <- !core$map_parameter %in% parameters
   left <- setdiff(seq_len(core$parameters), parameters)
@@ -47,7 +51,8 @@ held_core <- function(core, parameters, values = 0) {
 }
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
-  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts, 20260101, FALSE)
+  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts,
+                    20260101, FALSE)
   found$chisq <- moments_n(fit) * found$discrepancy
   found$ok <- found$status == 0L
   found
@@ -63,9 +68,12 @@ layout_entries <- function(fit, eta) {
 
 # Negative variances of a refit, by address.
 negative_variances <- function(fit, model, eta) {
-  at <- which(model$family == parameter_families[["covariance"]] & model$row == model$col & eta < -1e-8)
-  names <- mapply(function(g, v) c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs)[v],
-                  model$group[at], model$row[at])
+  at <- which(model$family == parameter_families[["covariance"]] & model$row == model$col &
+              eta < -1e-8)
+  names <-
+    mapply(function(g, v) c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs)[v],
+           model$group[at], model$row[at])
   if (length(at) == 0L) return(character())
-  address_format("variance", names, NA_character_, shown_group(fit$layout, fit$layout$groups[model$group[at]]))
+  address_format("variance", names, NA_character_,
+                 shown_group(fit$layout, fit$layout$groups[model$group[at]]))
 }

@@ -1,11 +1,16 @@
 # Freeing one parameter of a blueprint, whatever holds it: the reverse of every other verb.
 
-# `row` is its row in the layout (0 for a relation that is not in the model); the address has been checked against the model.
+# `row` is its row in the layout (0 for a relation that is not in the model); the address has been
+# checked against the model.
 release_parameter <- function(bp, text, layout, row) {
   address <- parse_address(text)
-  if (row == 0L) return(if (is.null(address$group)) spell_out_slices(add_relation(bp, address), text, layout) else add_in_group(bp, address, layout))
+  if (row == 0L) return(if (is.null(address$group)) spell_out_slices(add_relation(bp, address),
+      text, layout) else add_in_group(bp, address, layout))
   members <- layout$rows$parameter[layout$rows$class == layout$rows$class[row]]
-  mentioned <- vapply(bp$restrict, function(r) !is_constraint(r) && mentions_any(r, members, layout), NA)
+  mentioned <- vapply(bp$restrict, function(r) {
+    !is_constraint(r) && mentions_any(r, members,
+    layout)
+  }, NA)
   if (any(mentioned)) {
     held <- bp$restrict[mentioned]
     bp$restrict <- bp$restrict[!mentioned]
@@ -14,35 +19,44 @@ release_parameter <- function(bp, text, layout, row) {
     value <- Filter(function(r) is.numeric(r$right), held)
     for (one in held) {
       left <- setdiff(row_addresses(one$left, layout), layout$rows$parameter[row])
-      if (is.numeric(one$right)) for (x in left) bp <- add_restriction(bp, paste(x, "==", format_exact(one$right)))
+      if (is.numeric(one$right)) for (x in left)
+        bp <- add_restriction(bp, paste(x, "==", format_exact(one$right)))
     }
     if (length(value) == 0L && length(others) > 1L) {
       for (x in others[-1L]) bp <- add_restriction(bp, paste(x, "==", others[1L]))
     }
   }
-  if (!is.na(layout$rows$fixed[row]) && needs_relaxing(bp, address)) bp <- add_relaxed(bp, str2lang(text))
+  if (!is.na(layout$rows$fixed[row]) && needs_relaxing(bp, address))
+    bp <- add_relaxed(bp, str2lang(text))
   # a covariance that only stood in a restriction is still to be part of the model
-  if (address$kind == "covariance" && !text %in% declared_covariances(bp, layout)) bp <- add_relation(bp, address)
+  if (address$kind == "covariance" && !text %in% declared_covariances(bp, layout))
+    bp <- add_relation(bp, address)
   bp
 }
 
-# A relation of one group only: a covariance is part of the model where it is mentioned, an arrow is zero elsewhere.
+# A relation of one group only: a covariance is part of the model where it is mentioned, an arrow is
+# zero elsewhere.
 add_in_group <- function(bp, address, layout) {
   if (address$kind == "covariance") return(add_relaxed(bp, str2lang(format(address))))
   plain <- address
   plain$group <- NULL
   bp <- spell_out_slices(add_relation(bp, plain), format(plain), layout)
-  for (group in setdiff(layout$groups, address$group)) bp <- add_restriction(bp, paste(with_group(format(plain), group), "== 0"))
+  for (group in setdiff(layout$groups, address$group))
+    bp <- add_restriction(bp, paste(with_group(format(plain), group), "== 0"))
   bp
 }
 
-# What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1: those are spelt out.
+# What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1:
+# those are spelt out.
 spell_out_slices <- function(bp, text, layout) {
   bare <- bp
   bare$restrict <- list()
   bare$relax <- character()
   fresh <- plain_rows(bare, layout)
-  catches <- function(slice) text %in% fresh$parameter[address_match(parse_address(slice), fresh, layout$constructs)]
+  catches <- function(slice) {
+    text %in%
+    fresh$parameter[address_match(parse_address(slice), fresh, layout$constructs)]
+  }
   spelt <- unlist(lapply(bp$restrict, function(restriction) {
     if (restriction$smooth || !catches(restriction$left)) return(list(restriction))
     lapply(plain_addresses(restriction$left, layout), function(address) {
@@ -64,7 +78,8 @@ plain_addresses <- function(text, layout) {
 }
 
 mentions_any <- function(restriction, parameters, layout) {
-  any(vapply(restriction_addresses(restriction), function(text) any(row_addresses(text, layout) %in% parameters), NA))
+  any(vapply(restriction_addresses(restriction),
+             function(text) any(row_addresses(text, layout) %in% parameters), NA))
 }
 
 # Covariances the blueprint has without being told again: stated ones, and assumed ones.

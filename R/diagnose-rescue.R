@@ -29,7 +29,8 @@
 #' @export
 rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
   check_blueprint(bp, "rescue")
-  if (missing(data)) abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
+  if (missing(data))
+    abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
   by <- captured_column(rlang::enquo(by), "`by`")
   request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
   # bad input ends here: it is no trouble of the model
@@ -37,7 +38,8 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
     if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)
   })
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
-  state <- list(bp = bp, data = data, codes = missing_codes, request = request, changes = character())
+  state <- list(bp = bp, data = data, codes = missing_codes, request = request,
+                changes = character())
   log <- list()
   findings <- character()
   attempt <- function(label, state, starts = 4L) {
@@ -65,7 +67,14 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
     }
     attempt("20 random starts", note_change(state, "20 random starts"), starts = 20L)
   }
-  # what the data ask for: each alone, then the first on top of which to go on, while nothing has worked
+  told <- try_remedies(now, state, attempt)
+  finish_rescue(bp, log, c(findings, told))
+}
+
+# What the data ask for: each remedy alone, then the first on top of which to go on, while nothing
+# has worked. Returns the findings.
+try_remedies <- function(now, state, attempt) {
+  findings <- character()
   told <- character()
   for (round in 1:5) {
     if (is.null(now$fit)) break
@@ -75,7 +84,11 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
     told <- c(told, key)
     if (now$proper) break
     remedies <- Filter(function(r) round == 1L || r$once == FALSE, model_remedies(evidence, state))
-    made <- lapply(remedies, function(remedy) attempt(paste(c(state$lead, remedy$label), collapse = ", "), remedy$apply(state)))
+    made <- lapply(remedies,
+                   function(remedy) {
+                     attempt(paste(c(state$lead, remedy$label), collapse = ", "),
+                             remedy$apply(state))
+                   })
     proper <- vapply(made, `[[`, NA, "proper")
     removes <- vapply(remedies, `[[`, NA, "removes")
     if (any(proper)) {
@@ -90,7 +103,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
     state <- now$state
     state$lead <- c(state$lead, remedies[[onward[1L]]]$label)
   }
-  finish_rescue(bp, log, findings)
+  findings
 }
 
 note_change <- function(state, ...) {
@@ -107,9 +120,11 @@ fit_state <- function(state, starts) {
 attempt_fit <- function(state, starts) {
   fit <- tryCatch(suppressMessages(suppressWarnings(
     fit_state(state, starts))), orizzonte_error = function(e) e)
-  if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)        # a misspelt name is no trouble of the model
+  # a misspelt name is no trouble of the model
+  if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)
   if (inherits(fit, "condition")) {
-    return(list(fit = NULL, proper = FALSE, status = "cannot be fitted", trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
+    return(list(fit = NULL, proper = FALSE, status = "cannot be fitted",
+                trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
   }
   state <- solution_state(fit)
   list(fit = fit, proper = state$status == "proper", status = state$status, trouble = state$trouble)
@@ -123,7 +138,8 @@ data_repairs <- function(state) {
   out <- list()
   codes <- sort(unique(unlist(screen$codes)))
   if (length(codes)) {
-    written <- if (length(codes) == 1L) format_exact(codes) else paste0("c(", paste(format_exact(codes), collapse = ", "), ")")
+    written <- if (length(codes) == 1L) format_exact(codes) else
+      paste0("c(", paste(format_exact(codes), collapse = ", "), ")")
     out <- c(out, list(list(
       label = paste("codes", paste(format_exact(codes), collapse = ", "), "as missing"),
       finding = screen$advice$advice[screen$advice$kind == "code"],
@@ -132,11 +148,14 @@ data_repairs <- function(state) {
         note_change(state, "missing_codes = ", written)
       })))
   }
-  useless <- screen$advice[screen$advice$kind %in% c("constant", "empty", "identifier", "dependent"), ]
+  useless <-
+    screen$advice[screen$advice$kind %in% c("constant", "empty", "identifier", "dependent"), ]
   for (i in seq_len(nrow(useless))) {
     local({
       name <- useless$columns[i]
-      out <<- c(out, list(list(label = paste("without", name), finding = useless$advice[i], apply = function(state) drop_variables(state, name))))
+      out <<- c(out,
+                list(list(label = paste("without", name), finding = useless$advice[i],
+                          apply = function(state) drop_variables(state, name))))
     })
   }
   out
@@ -150,18 +169,24 @@ drop_variables <- function(state, names) {
   note_change(state, "leave_out(", paste(address_name(gone), collapse = ", "), ")")
 }
 
-# Remedies for the findings, the least intrusive first. `removes`: takes away what the data show to be at fault, so that one
+# Remedies for the findings, the least intrusive first. `removes`: takes away what the data show to
+# be at fault, so that one
 # may go on from there; `once`: tried only on the model as it stands.
 model_remedies <- function(evidence, state) {
   out <- list()
-  add <- function(label, removes, apply, once = FALSE) out <<- c(out, list(list(label = label, removes = removes, apply = apply, once = once)))
+  add <- function(label, removes, apply, once = FALSE) {
+    out <<- c(out,
+    list(list(label = label, removes = removes, apply = apply, once = once)))
+  }
   of_kind <- function(kinds) Filter(function(f) f$kind %in% kinds, evidence)
   for (f in of_kind("outlier")) {
     rows <- f$rows
     written <- if (length(rows) > 1L) paste0("c(", paste(rows, collapse = ", "), ")") else rows
-    add(paste("without", if (length(rows) == 1L) "row" else "rows", enumerate(rows, most = 4L)), TRUE, function(state) {
+    add(paste("without", if (length(rows) == 1L) "row" else "rows", enumerate(rows, most = 4L)),
+        TRUE, function(state) {
       known <- attr(state$data, "orizzonte_rows") %||% seq_len(nrow(state$data))
-      state$data <- structure(state$data[!known %in% rows, , drop = FALSE], orizzonte_rows = known[!known %in% rows])
+      state$data <- structure(state$data[!known %in% rows, , drop = FALSE],
+                              orizzonte_rows = known[!known %in% rows])
       note_change(state, "data[-", written, ", ]")
     })
   }
@@ -175,8 +200,23 @@ model_remedies <- function(evidence, state) {
       })
     })
   }
-  add("variances of items not negative", FALSE, function(state) bound_variances(state, "items"), once = TRUE)
-  if (length(state$bp$constructs)) add("variances of constructs not negative", FALSE, function(state) bound_variances(state, "constructs"), once = TRUE)
+  add("variances of items not negative", FALSE, function(state) bound_variances(state, "items"),
+      once = TRUE)
+  if (length(state$bp$constructs))
+    add("variances of constructs not negative", FALSE,
+        function(state) bound_variances(state, "constructs"), once = TRUE)
+  for (remedy in construct_remedies(evidence)) out <- c(out, list(remedy))
+  # groups may have the same trouble
+  out[!duplicated(vapply(out, `[[`, "", "label"))]
+}
+
+# Remedies for weak items and constructs.
+construct_remedies <- function(evidence) {
+  out <- list()
+  add <- function(label, removes, apply) {
+    out <<- c(out, list(list(label = label, removes = removes, apply = apply, once = FALSE)))
+  }
+  of_kind <- function(kinds) Filter(function(f) f$kind %in% kinds, evidence)
   for (f in of_kind("weak item")) {
     local({
       item <- f$items
@@ -206,11 +246,11 @@ model_remedies <- function(evidence, state) {
   for (f in of_kind("one construct")) {
     local({
       pair <- f$construct
-      add(paste(pair[1L], "and", pair[2L], "as one"), FALSE, function(state) merge_constructs(state, pair))
+      add(paste(pair[1L], "and", pair[2L], "as one"), FALSE,
+          function(state) merge_constructs(state, pair))
     })
   }
-  # groups may have the same trouble
-  out[!duplicated(vapply(out, `[[`, "", "label"))]
+  out
 }
 
 address_format_all <- function(kind, first) paste0(kind, "[", address_name(first), ", ]")
@@ -232,13 +272,25 @@ merge_constructs <- function(state, pair) {
 
 finish_rescue <- function(bp, log, findings) {
   labels <- make.unique(vapply(log, `[[`, "", "label"), sep = " ")
-  tables <- lapply(log, function(made) if (!is.null(made$fit) && has_values(made$fit)) fit_indices(made$fit))
-  index <- function(name) vapply(tables, function(table) if (is.null(table)) NA_real_ else table$value[match(name, table$index)], 0)
+  tables <- lapply(log, function(made) {
+    if (!is.null(made$fit) && has_values(made$fit))
+    fit_indices(made$fit)
+  })
+  index <- function(name) {
+    vapply(tables, function(table) {
+    if (is.null(table)) NA_real_ else
+    table$value[match(name, table$index)]
+    }, 0)
+  }
   attempts <- list_frame(list(
-    attempt = labels, change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""), status = vapply(log, `[[`, "", "status"),
-    chisq = index("chisq"), df = index("df"), cfi = index("cfi"), rmsea = index("rmsea"), trouble = vapply(log, `[[`, "", "trouble")))
-  structure(list(title = bp$title, attempts = attempts, fits = stats::setNames(lapply(log, `[[`, "fit"), labels), findings = unique(findings),
-                 worked = labels[vapply(log, `[[`, NA, "proper")]), class = "orizzonte_rescue")
+    attempt = labels,
+    change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""),
+    status = vapply(log, `[[`, "", "status"), chisq = index("chisq"), df = index("df"),
+    cfi = index("cfi"), rmsea = index("rmsea"), trouble = vapply(log, `[[`, "", "trouble")))
+  structure(list(title = bp$title, attempts = attempts,
+                 fits = stats::setNames(lapply(log, `[[`, "fit"), labels),
+                 findings = unique(findings), worked = labels[vapply(log, `[[`, NA, "proper")]),
+                 class = "orizzonte_rescue")
 }
 
 #' @export
@@ -249,23 +301,33 @@ print.orizzonte_rescue <- function(x, ...) {
   cat(heading(paste0("Rescue: ", x$title)), sep = "\n")
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
-    cat("The model converges and is proper as written: nothing to rescue.\n\nNext: summary(fit_model(blueprint, data))\n")
+    cat(paste0("The model converges and is proper as written: nothing to rescue.\n\nNext: ",
+               "summary(fit_model(blueprint, data))\n"))
     return(invisible(x))
   }
-  columns <- list(as.character(seq_len(nrow(table))), table$attempt, table$status, format_fixed(table$chisq, 2L), ifelse(is.na(table$df), "", format(table$df)),
+  columns <- list(as.character(seq_len(nrow(table))), table$attempt, table$status,
+                  format_fixed(table$chisq, 2L), ifelse(is.na(table$df), "", format(table$df)),
                   format_fixed(table$cfi), format_fixed(table$rmsea), table$trouble)
-  names(columns) <- c("#", "attempt", "status", "\u03c7\u00b2", "df", "CFI", "RMSEA", "trouble left")
-  cat("What was tried\n", paste0(format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), "\n"), sep = "")
-  if (length(x$findings)) cat("\nWhat the trouble was\n", paste0(wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L), "\n"), sep = "")
+  names(columns) <- c("#", "attempt", "status", "\u03c7\u00b2", "df", "CFI", "RMSEA",
+                      "trouble left")
+  cat("What was tried\n",
+      paste0(format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), "\n"),
+      sep = "")
+  if (length(x$findings))
+    cat("\nWhat the trouble was\n",
+        paste0(wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L), "\n"), sep = "")
   if (length(x$worked)) {
     cat("\nWhat worked\n")
     for (label in x$worked) {
-      cat(wrap_lines(paste0("- ", match(label, table$attempt), ". ", table$change[table$attempt == label]), 2L, 6L), sep = "\n")
+      cat(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
+                            table$change[table$attempt == label]), 2L, 6L), sep = "\n")
     }
     cat("\nNothing was changed by itself. Adopt what the item texts and the theory defend.\n")
-    cat("Next: rescued$fits[[", quoted(x$worked[1L]), "]], or make the change in the blueprint and fit again\n", sep = "")
+    cat("Next: rescued$fits[[", quoted(x$worked[1L]),
+        "]], or make the change in the blueprint and fit again\n", sep = "")
   } else {
-    cat("\nNothing worked: no attempt gave a proper solution. Think about the constructs and their items anew, or gather more cases.\n")
+    cat(paste0("\nNothing worked: no attempt gave a proper solution. Think about the ",
+               "constructs and their items anew, or gather more cases.\n"))
   }
   invisible(x)
 }

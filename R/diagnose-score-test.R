@@ -1,16 +1,19 @@
 #' Test several changes at once
 #'
-#' The joint score test of freeing several parameters together (Sörbom 1989; Rao 1948): the drop of \eqn{\chi^2} predicted
-#' from the fit alone, and the real one from a refit. Changes that overlap count once: `df` is the rank of what they add.
+#' The joint score test of freeing several parameters together (Sörbom 1989; Rao 1948): the drop of
+#' \eqn{\chi^2} predicted from the fit alone, and the real one from a refit. Changes that overlap
+#' count once: `df` is the rank of what they add.
 #'
 #' @param fit A fit from [fit_model()] that converged.
-#' @param ... Addresses (bare or as text) of parameters that are fixed, equal, or not in the model; slices such as
-#'   `loading[Calm, ]` mean every such parameter among those fixed or equal. The text of an equation or bound releases it.
-#' @return A data frame of class `orizzonte_score_test`, one row a parameter, with `parameter`, `modification_index` (alone),
-#'   `expected_change` (jointly), `expected_change_std` and `actual_estimate`. Attributes `statistic`, `df`, `p`,
-#'   `actual_drop`.
-#' @section Errors: `orizzonte_error_name` for what is not in the model; `orizzonte_error_identification` when nothing can be told about
-#'   any of them; `orizzonte_error_input` for a parameter that is free already.
+#' @param ... Addresses (bare or as text) of parameters that are fixed, equal, or not in the model;
+#'   slices such as `loading[Calm, ]` mean every such parameter among those fixed or equal. The text
+#'   of an equation or bound releases it.
+#' @return A data frame of class `orizzonte_score_test`, one row a parameter, with `parameter`,
+#'   `modification_index` (alone), `expected_change` (jointly), `expected_change_std` and
+#'   `actual_estimate`. Attributes `statistic`, `df`, `p`, `actual_drop`.
+#' @section Errors: `orizzonte_error_name` for what is not in the model;
+#'   `orizzonte_error_identification` when nothing can be told about any of them;
+#'   `orizzonte_error_input` for a parameter that is free already.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -29,8 +32,10 @@ score_test <- function(fit, ...) {
   # a generalised inverse: what the others add already counts once
   together <- joint_statistic(scores, tested$core$joint, tested$core$own)
   if (together$df == 0L) {
-    abort("identification", c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
-                              i = "Nothing can be told about them: amendments(fit, all = TRUE) shows what can be freed."))
+    abort("identification",
+          c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
+            i = paste0("Nothing can be told about them: amendments(fit, all = TRUE) shows what ",
+                       "can be freed.")))
   }
   unit <- together$unit
   estimate <- rep(NA_real_, length(scores))
@@ -43,31 +48,47 @@ score_test <- function(fit, ...) {
       estimate[moving] <- found$eta[tested$with$entry[moving]]
     }
   }
-  out <- list_frame_class(list(parameter = chosen$parameter, modification_index = ifelse(index > 1e-9 * unit^2, scores^2 / index, NA),
-                               expected_change = together$change, expected_change_std = together$change * candidate_units(fit, chosen),
-                               actual_estimate = estimate), "orizzonte_score_test")
-  structure(out, statistic = together$statistic, df = together$df, p = upper_p(together$statistic, together$df), actual_drop = actual)
+  out <-
+    list_frame_class(list(parameter = chosen$parameter,
+                          modification_index = ifelse(index > 1e-9 * unit^2, scores^2 / index, NA),
+                          expected_change = together$change,
+                          expected_change_std = together$change * candidate_units(fit, chosen),
+                          actual_estimate = estimate), "orizzonte_score_test")
+  structure(out, statistic = together$statistic, df = together$df,
+            p = upper_p(together$statistic, together$df), actual_drop = actual)
 }
 
-# Addresses in dots, as canonical text where they are addresses; equations and bounds stay as written.
+# Addresses in dots, as canonical text where they are addresses; equations and bounds stay as
+# written.
 captured_addresses <- function(quosures, verb) {
-  if (length(quosures) == 0L) abort("input", c(paste0(verb, "() needs an address."), i = paste0("Such as ", verb, "(fit, covariance[be1, be2]).")))
+  if (length(quosures) == 0L)
+    abort("input",
+          c(paste0(verb, "() needs an address."),
+            i = paste0("Such as ", verb, "(fit, covariance[be1, be2]).")))
   unlist(lapply(unname(quosures), function(quosure) {
     expression <- rlang::quo_get_expr(quosure)
-    spelt <- is.character(expression) || (is.call(expression) && as.character(expression[[1L]])[1L] %in% c("[", restriction_relations))
-    value <- if (spelt) expression else tryCatch(rlang::eval_tidy(quosure), error = function(e) expression)
+    spelt <- is.character(expression) ||
+      (is.call(expression) && as.character(expression[[1L]])[1L] %in% c("[", restriction_relations))
+    value <- if (spelt) expression else
+      tryCatch(rlang::eval_tidy(quosure), error = function(e) expression)
     if (is.character(value)) return(vapply(value, canonical_text, "", USE.NAMES = FALSE))
     canonical_text(deparse_one(value))
   }))
 }
 
 canonical_text <- function(text) {
-  expression <- tryCatch(str2lang(text), error = function(e) abort("address", paste0("Not an address: ", quoted(text), ".")))
-  relation <- is.call(expression) && is.symbol(expression[[1L]]) && as.character(expression[[1L]]) %in% restriction_relations
-  if (relation) format_restriction(parse_restriction(expression)) else format(parse_address(expression))
+  expression <- tryCatch(str2lang(text), error = function(e) {
+    abort("address",
+    paste0("Not an address: ", quoted(text), "."))
+  })
+  relation <- is.call(expression) && is.symbol(expression[[1L]]) &&
+    as.character(expression[[1L]]) %in% restriction_relations
+  if (relation) format_restriction(parse_restriction(expression)) else
+    format(parse_address(expression))
 }
 
-# The candidates that some texts mean: an exact one; without a group, that of every group; or all held parameters in a slice.
+# The candidates that some texts mean: an exact one; without a group, that of every group; or all
+# held parameters in a slice.
 # `asked`: what each is called by, the text itself where it stands for several groups.
 chosen_candidates <- function(fit, texts) {
   candidates <- find_candidates(fit, all = TRUE)
@@ -75,52 +96,70 @@ chosen_candidates <- function(fit, texts) {
   at <- integer()
   for (text in texts) {
     exact <- match(text, candidates$parameter)
-    if (is.na(exact) && grepl("[<>=]=", text)) refuse_unknown(text, candidates$parameter[candidates$constraint > 0L])
+    if (is.na(exact) && grepl("[<>=]=", text))
+      refuse_unknown(text, candidates$parameter[candidates$constraint > 0L])
     if (!is.na(exact)) {
       at <- c(at, exact)
       next
     }
     address <- parse_address(text)
-    slice <- length(address$first) != 1L || isTRUE(address$pattern) || (!is.null(address$second) && length(address$second) != 1L) ||
+    slice <- length(address$first) != 1L || isTRUE(address$pattern) ||
+      (!is.null(address$second) && length(address$second) != 1L) ||
       (is.null(address$second) && address_kinds[[address$kind]] == 2L)
     found <- address_match(address, candidates, fit$layout$constructs)
     if (slice) found <- found[candidates$entry[found] > 0L & !nzchar(candidates$reason[found])]
     if (length(found) == 0L) {
       if (length(address_match(address, fit$layout$rows, fit$layout$constructs))) {
-        abort("input", c(paste0(text, " is free already."), i = "amendments(fit) lists what could be freed."))
+        abort("input",
+              c(paste0(text, " is free already."),
+                i = "amendments(fit) lists what could be freed."))
       }
       refuse_unknown(text, candidates$parameter)
     }
-    if (!slice && is.null(address$group)) candidates$asked[found] <- common_address(fit$layout, text, candidates$parameter[found])
+    if (!slice && is.null(address$group)) candidates$asked[found] <- common_address(fit$layout,
+        text, candidates$parameter[found])
     at <- c(at, found)
   }
   lapply(candidates, function(x) x[unique(at)])
 }
 
 refuse_unknown <- function(text, known) {
-  abort("name", c(paste0(text, " is nothing that could be freed in this model."), did_you_mean(text, known),
-                  i = "amendments(fit, all = TRUE) lists what could be freed, and what not, with the reason."))
+  abort("name",
+        c(paste0(text, " is nothing that could be freed in this model."), did_you_mean(text, known),
+          i = paste0("amendments(fit, all = TRUE) lists what could be freed, and what not, ",
+                     "with the reason.")))
 }
 
 score_jointly <- function(fit, candidates) {
   with <- core_with(fit, candidates)
-  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry, with$constraint, TRUE)
-  if (!tests$admissible) abort("identification", "The information about the parameters is singular at this solution.")
+  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
+                            with$constraint, TRUE)
+  if (!tests$admissible)
+    abort("identification", "The information about the parameters is singular at this solution.")
   list(with = with, core = tests)
 }
 
 #' @export
 print.orizzonte_score_test <- function(x, ...) {
-  if (!all(c("parameter", "modification_index", "expected_change") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading("Score test"), format_table(list(parameter = x$parameter, `index alone` = format_fixed(x$modification_index, 2L),
-                                               change = format_number(x$expected_change), `std.` = format_fixed(x$expected_change_std, 2L),
-                                               estimate = format_number(x$actual_estimate)), c(FALSE, rep(TRUE, 4L))), sep = "\n")
+  if (!all(c("parameter", "modification_index", "expected_change") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
+  cat(heading("Score test"),
+      format_table(list(parameter = x$parameter,
+                        `index alone` = format_fixed(x$modification_index, 2L),
+                        change = format_number(x$expected_change),
+                        `std.` = format_fixed(x$expected_change_std, 2L),
+                        estimate = format_number(x$actual_estimate)),
+                        c(FALSE, rep(TRUE, 4L))), sep = "\n")
   statistic <- attr(x, "statistic")
   if (!is.null(statistic)) {
     df <- attr(x, "df")
-    cat("\nTogether: \u03c7\u00b2 would fall by ", format_fixed(statistic, 2L), ", df = ", df, ", p ", p_clause(attr(x, "p")),
-        if (!is.na(attr(x, "actual_drop"))) paste0("; after refitting it drops by ", format_fixed(attr(x, "actual_drop"), 2L)), ".\n", sep = "")
-    if (df < nrow(x)) cat(wrap_lines(paste0("Only ", df, " of the ", nrow(x), " can be told apart: they count as ", df, ".")), sep = "\n")
+    cat("\nTogether: \u03c7\u00b2 would fall by ", format_fixed(statistic, 2L), ", df = ", df,
+        ", p ", p_clause(attr(x, "p")), if (!is.na(attr(x, "actual_drop")))
+          paste0("; after refitting it drops by ", format_fixed(attr(x, "actual_drop"), 2L)),
+          ".\n", sep = "")
+    if (df < nrow(x))
+      cat(wrap_lines(paste0("Only ", df, " of the ", nrow(x), " can be told apart: they count as ",
+                            df, ".")), sep = "\n")
   }
   invisible(x)
 }

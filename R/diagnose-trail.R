@@ -10,19 +10,22 @@ add_revision <- function(fit, amended, changes, because, predicted) {
   note <- not_comparable(fit, amended, left)
   actual <- if (nzchar(note)) NA_real_ else stats::deviance(fit) - stats::deviance(amended)
   number <- max(trail$revisions$revision) + 1
-  trail$revisions <- Map(c, trail$revisions, revision_of(amended, number, changes, because, predicted, actual, note))
+  trail$revisions <- Map(c, trail$revisions,
+                         revision_of(amended, number, changes, because, predicted, actual, note))
   trail
 }
 
 not_comparable <- function(fit, amended, left) {
   rows <- sample_n(amended$sample) - sample_n(fit$sample)
   if (length(left)) {
-    return(paste0("not comparable: ", enumerate(left), " left", if (rows > 0) paste0(", and ", count_of(rows, "row"), " became complete")))
+    return(paste0("not comparable: ", enumerate(left), " left",
+                  if (rows > 0) paste0(", and ", count_of(rows, "row"), " became complete")))
   }
   if (rows != 0) paste0("not comparable: n was ", sample_n(fit$sample)) else ""
 }
 
-# What the start needs to be fitted again; wordings, quantities and claims stay with the current model.
+# What the start needs to be fitted again; wordings, quantities and claims stay with the current
+# model.
 bare_blueprint <- function(bp) {
   bp$trail <- list()
   bp$wording <- bp$quantities <- bp$claims <- character()

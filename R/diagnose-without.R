@@ -1,18 +1,19 @@
 #' Paths that could be removed
 #'
-#' The reverse of [amendments()]: each free path held at zero, one by one and all together, by the Wald test (Wald 1943)
-#' and by a real refit.
+#' The reverse of [amendments()]: each free path held at zero, one by one and all together, by the
+#' Wald test (Wald 1943) and by a real refit.
 #'
 #' @param fit A fit from [fit_model()] that converged.
-#' @param ... Addresses or slices of free effects, loadings, weights or covariances. All effects when empty; in a model without
-#'   effects, all covariances among constructs.
+#' @param ... Addresses or slices of free effects, loadings, weights or covariances. All effects
+#'   when empty; in a model without effects, all covariances among constructs.
 #' @param criteria The level of the test, from [criteria()].
-#' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`, `wald`, `df`, `p`,
-#'   `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict` ("could be removed" or "needed"). The last row,
-#'   `"together"`, holds at zero all addresses given or, when none are, all that could be removed alone. The attribute `weak`
-#'   lists items whose standardized loading is below .4 in size.
-#' @section Errors: `orizzonte_error_restriction` for an address that is not in the model; `orizzonte_error_convergence` for a fit that did not
-#'   converge.
+#' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`,
+#'   `wald`, `df`, `p`, `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict`
+#'   ("could be removed" or "needed"). The last row, `"together"`, holds at zero all addresses given
+#'   or, when none are, all that could be removed alone. The attribute `weak` lists items whose
+#'   standardized loading is below .4 in size.
+#' @section Errors: `orizzonte_error_restriction` for an address that is not in the model;
+#'   `orizzonte_error_convergence` for a fit that did not converge.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -28,7 +29,8 @@ without <- function(fit, ..., criteria = NULL) {
   level <- check_criteria(criteria)$significance
   quosures <- rlang::enquos(...)
   table <- fit$layout
-  chosen <- if (length(quosures)) rows_to_drop(fit, captured_addresses(quosures, "without")) else droppable_rows(table)
+  chosen <- if (length(quosures)) rows_to_drop(fit, captured_addresses(quosures, "without")) else
+    droppable_rows(table)
   standardized <- standardized_of(fit)$value
   vcov <- vcov_of(fit)
   alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
@@ -38,40 +40,51 @@ without <- function(fit, ..., criteria = NULL) {
   if (length(together) > 1L) {
     joint <- drop_paths(together, fit, vcov)
     alone <- c(alone, list(joint))
-    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level) "could be removed" else "needed")
+    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level)
+                 "could be removed" else "needed")
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
-  columns <- list(parameter = c(table$rows$parameter[chosen], rep("together", length(blank))), estimate = c(values_of(fit)[chosen], blank),
-                  se = c(raw_errors(fit)[chosen], blank), standardized = c(standardized[chosen], blank),
-                  wald = get("wald"), df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"), p_rise = get("p_rise"),
-                  verdict = as.character(verdict))
+  columns <- list(parameter = c(table$rows$parameter[chosen], rep("together", length(blank))),
+                  estimate = c(values_of(fit)[chosen], blank),
+                  se = c(raw_errors(fit)[chosen], blank),
+                  standardized = c(standardized[chosen], blank), wald = get("wald"),
+                  df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"),
+                  p_rise = get("p_rise"), verdict = as.character(verdict))
   weak <- which(table$rows$kind == "loading" & abs(standardized) < 0.4)
-  structure(list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title, wording = all_wordings(fit),
-            together = table$rows$parameter[together], given = length(quosures) > 0L,
-            weak = list_frame(list(parameter = table$rows$parameter[weak], standardized = standardized[weak])))
+  structure(list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title,
+            wording = all_wordings(fit), together = table$rows$parameter[together],
+            given = length(quosures) > 0L,
+            weak = list_frame(list(parameter = table$rows$parameter[weak],
+                                   standardized = standardized[weak])))
 }
 
 droppable_rows <- function(table) {
   free <- is.na(table$rows$fixed) & !table$rows$status %in% "at bound"
   rows <- which(free & table$rows$kind == "effect")
   if (length(rows)) return(rows)
-  which(free & table$rows$kind == "covariance" & table$rows$first %in% table$constructs & table$rows$second %in% table$constructs)
+  which(free & table$rows$kind == "covariance" & table$rows$first %in% table$constructs &
+        table$rows$second %in% table$constructs)
 }
 
 rows_to_drop <- function(fit, texts) {
   unique(unlist(lapply(texts, function(text) {
     rows <- restricted_rows(text, fit$layout)
     if (!fit$layout$rows$kind[rows[1L]] %in% c(arrow_kinds, "covariance")) {
-      abort("input", c(paste0(text, " cannot go: it is no path."), i = "Give effects, loadings, weights or covariances."))
+      abort("input",
+            c(paste0(text, " cannot go: it is no path."),
+              i = "Give effects, loadings, weights or covariances."))
     }
     held <- !is.na(fit$layout$rows$fixed[rows])
-    if (length(rows) == 1L && held) abort("input", paste0(text, " is fixed at ", format_exact(fit$layout$rows$fixed[rows]), " already."))
+    if (length(rows) == 1L && held)
+      abort("input",
+            paste0(text, " is fixed at ", format_exact(fit$layout$rows$fixed[rows]), " already."))
     rows[!held]
   })))
 }
 
-# Some rows at zero: Wald test from the fit as it stands, and the rise of chi-square after refitting. Equal ones go with their class.
+# Some rows at zero: Wald test from the fit as it stands, and the rise of chi-square after
+# refitting. Equal ones go with their class.
 drop_paths <- function(rows, fit, vcov) {
   k <- map_matrix(fit$layout)[rows, , drop = FALSE]
   covariance <- k %*% vcov %*% t(k)
@@ -80,12 +93,17 @@ drop_paths <- function(rows, fit, vcov) {
   parts <- if (!anyNA(covariance)) qr(covariance)
   if (!is.null(parts)) {
     out$df <- parts$rank
-    out$wald <- if (parts$rank == length(rows)) sum(estimate * solve(covariance, estimate)) else NA_real_
+    out$wald <- if (parts$rank == length(rows)) sum(estimate * solve(covariance, estimate)) else
+      NA_real_
     out$p <- upper_p(out$wald, out$df)
   }
   core <- fit$layout$model
   used <- unique(core$map_parameter[core$map_entry %in% match(rows, core$rows)])
-  single <- vapply(used, function(parameter) all(core$constant[core$map_entry[core$map_parameter == parameter]] == 0), NA)
+  single <-
+    vapply(used,
+           function(parameter) {
+             all(core$constant[core$map_entry[core$map_parameter == parameter]] == 0)
+           }, NA)
   if (!all(single) || length(core$constraints)) return(out)
   found <- core_refit(fit, held_core(core, used), core_theta(fit)[-used])
   if (!found$ok) found <- core_refit(fit, held_core(core, used), numeric(), 4L)
@@ -98,35 +116,52 @@ drop_paths <- function(rows, fit, vcov) {
 
 #' @export
 print.orizzonte_without <- function(x, ...) {
-  if (!all(c("parameter", "wald", "p", "actual_rise", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("parameter", "wald", "p", "actual_rise", "verdict") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(format_without(x), sep = "\n")
   invisible(x)
 }
 
 format_without <- function(x) {
-  lines <- heading(paste0("Paths that could be removed", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  lines <-
+    heading(paste0("Paths that could be removed", if (!is.null(attr(x, "title"))) paste0(": ",
+        attr(x, "title"))))
   if (nrow(x) == 0L) {
-    lines <- c(lines, "There are no effects, nor covariances among constructs, that could be removed. Give addresses, such as without(fit, loading[Calm, ]).")
+    lines <- c(lines,
+               paste0("There are no effects, nor covariances among constructs, that could be ",
+                      "removed. Give addresses, such as without(fit, loading[Calm, ])."))
   } else {
-    columns <- list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
-                    Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p), rise = format_fixed(x$actual_rise, 2L),
-                    `p, refit` = format_p(x$p_rise), verdict = ifelse(is.na(x$verdict), "", x$verdict))
+    columns <- list(parameter = x$parameter, estimate = format_number(x$estimate),
+                    se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
+                    Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p),
+                    rise = format_fixed(x$actual_rise, 2L), `p, refit` = format_p(x$p_rise),
+                    verdict = ifelse(is.na(x$verdict), "", x$verdict))
     lines <- c(lines, format_table(columns, c(FALSE, rep(TRUE, 8L), FALSE)), "",
-               wrap_lines("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: after refitting."))
+               wrap_lines(
+                 paste0("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: ",
+                        "after refitting.")))
     lost <- x$parameter[is.na(x$actual_rise) & !is.na(x$wald)]
-    if (length(lost)) lines <- c(lines, wrap_lines(paste0("Not refitted, since the model without it does not converge or is not identified: ",
-                                                          enumerate(lost), ".")))
+    if (length(lost))
+      lines <- c(lines,
+                 wrap_lines(
+                   paste0("Not refitted, since the model without it does not converge ",
+                          "or is not identified: ",
+                          enumerate(lost), ".")))
     if ("together" %in% x$parameter && !isTRUE(attr(x, "given"))) {
-      lines <- c(lines, wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
+      lines <- c(lines,
+                 wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
     }
   }
   weak <- attr(x, "weak")
   if (!is.null(weak) && nrow(weak)) {
     lines <- c(lines, "", "Items that load weakly (standardized below .40)",
-               format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized, 2L)), c(FALSE, TRUE)),
+               format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized,
+                   2L)), c(FALSE, TRUE)),
                format_wordings(weak$parameter, attr(x, "wording")))
   }
   go <- setdiff(x$parameter[x$verdict %in% "could be removed"], "together")
-  c(lines, "", if (length(go)) c("Next: if theory does not need it, for example:", paste0("  amend(fit, fix = ", go[1L], " == 0, because = \"...\")")) else
+  c(lines, "",
+    if (length(go)) c("Next: if theory does not need it, for example:",
+                      paste0("  amend(fit, fix = ", go[1L], " == 0, because = \"...\")")) else
     "Next: estimates(fit), amendments(fit)")
 }

@@ -1,13 +1,16 @@
 # Smooth expressions of addresses: read over a whitelist of operators, never evaluated as R code.
 
-expression_operators <- c("+" = 2L, "-" = 3L, "*" = 4L, "/" = 5L, "^" = 6L)      # codes of the core's tape
+# codes of the core's tape
+expression_operators <- c("+" = 2L, "-" = 3L, "*" = 4L, "/" = 5L, "^" = 6L)
 expression_functions <- c(exp = 8L, log = 9L, sqrt = 10L)
 tape_constant <- 0L
 tape_input <- 1L
 tape_negate <- 7L
 
-# A tape in postfix order: `operation`, `argument` (a number, or the zero-based index of an input), `inputs` (texts of
-# addresses, canonical) and `text`, the expression as we print it. `read_only` allows what can be read but not set:
+# A tape in postfix order: `operation`, `argument` (a number, or the zero-based index of an input),
+# `inputs` (texts of
+# addresses, canonical) and `text`, the expression as we print it. `read_only` allows what can be
+# read but not set:
 # total[], indirect[], correlation[], r_squared[], quantity[] and standardized(address).
 read_expression <- function(expression, read_only = FALSE) {
   whole <- deparse_one(expression)
@@ -33,7 +36,9 @@ read_expression <- function(expression, read_only = FALSE) {
     if (name == "[") return(emit_input(expression_address(e, whole, read_only)))
     if (name == "(") return(paste0("(", walk(e[[2L]]), ")"))
     if (name == "standardized" && length(e) == 2L) {
-      if (!read_only) refuse_expression(e, whole, "Restrictions take raw parameters; standardized() belongs in quantity().")
+      if (!read_only)
+        refuse_expression(e, whole,
+                          "Restrictions take raw parameters; standardized() belongs in quantity().")
       return(emit_input(paste0("standardized(", expression_address(e[[2L]], whole, FALSE), ")")))
     }
     if (name %in% names(expression_functions) && length(e) == 2L) {
@@ -59,23 +64,29 @@ read_expression <- function(expression, read_only = FALSE) {
 expression_address <- function(expression, whole, read_only) {
   address <- parse_address(expression)
   if (!read_only && !address$kind %in% names(address_kinds)) {
-    abort("restriction", c(paste0("`", address$kind, "` is read only and cannot be restricted: ", whole, "."),
-                           i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
+    abort("restriction",
+          c(paste0("`", address$kind, "` is read only and cannot be restricted: ", whole, "."),
+            i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
   }
-  slots <- if (address$kind %in% names(readable_kinds)) readable_kinds[[address$kind]] else address_kinds[[address$kind]]
-  one <- length(address$first) == 1L && !isTRUE(address$pattern) && (slots == 1L || length(address$second) == 1L)
+  slots <- if (address$kind %in% names(readable_kinds)) readable_kinds[[address$kind]] else
+    address_kinds[[address$kind]]
+  one <- length(address$first) == 1L && !isTRUE(address$pattern) &&
+    (slots == 1L || length(address$second) == 1L)
   if (!one) {
-    abort("restriction", c(paste0(format(address), " means several parameters; an expression needs one at a time: ", whole, "."),
-                           i = "Name each parameter, such as loading[Calm, sc1] + loading[Calm, sc2]."))
+    abort("restriction",
+          c(paste0(format(address),
+                   " means several parameters; an expression needs one at a time: ", whole, "."),
+            i = "Name each parameter, such as loading[Calm, sc1] + loading[Calm, sc2]."))
   }
   format(address)
 }
 
 refuse_expression <- function(part, whole, hint = NULL) {
   abort("restriction", c(paste0("Cannot read `", deparse_one(part), "` in ", whole, "."),
-                         i = hint %||% paste0("An expression holds addresses and numbers, joined by ",
-                                              enumerate(c(names(expression_operators), "( )")), ", and ",
-                                              enumerate(paste0(names(expression_functions), "()")), ".")))
+                         i = hint %||%
+                         paste0("An expression holds addresses and numbers, joined by ",
+                                enumerate(c(names(expression_operators), "( )")), ", and ",
+                                enumerate(paste0(names(expression_functions), "()")), ".")))
 }
 
 # One tape for `left - right`.

@@ -1,7 +1,8 @@
 #' Draw amendments
 #'
-#' The modification index of everything that could be freed against its expected change in standardized units. Lines show the
-#' level of the test and the smallest change of interest: the upper corners are what matters. The leading ones are named.
+#' The modification index of everything that could be freed against its expected change in
+#' standardized units. Lines show the level of the test and the smallest change of interest: the
+#' upper corners are what matters. The leading ones are named.
 #'
 #' @param x What [amendments()] returned.
 #' @param labels How many to name.
@@ -19,34 +20,52 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   shown <- x[!is.na(x$expected_change_std), ]
   if (nrow(shown) == 0L) abort("input", "There is nothing to draw: nothing could be freed.")
   limit <- stats::qchisq(1 - criteria$significance, 1)
-  points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index, verdict = factor(shown$verdict, verdict_levels)))
+  points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index,
+                            verdict = factor(shown$verdict, verdict_levels)))
   reach <- max(abs(points$x), 1.5 * criteria$smallest)
-  named <- list_frame(list(x = points$x, y = points$y, text = shown$parameter))[utils::head(which(shown$modification_index > limit), labels), ]
+  named <-
+    list_frame(list(x = points$x, y = points$y,
+                    text =
+                    shown$parameter))[utils::head(which(shown$modification_index > limit), labels),
+                                      ]
   # names stand in a column at either side, joined to their points
   named$side <- ifelse(named$x >= 0, 1, -1)
   named$at <- spread_labels(named$y, 0.045 * sqrt(max(points$y, limit)), named$side)
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$x, .data$y)) +
-    ggplot2::geom_hline(yintercept = limit, colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
-    ggplot2::geom_vline(xintercept = c(-1, 1) * criteria$smallest, colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
+    ggplot2::geom_hline(yintercept = limit, colour = palette_dusk[["slate"]], linetype = "42",
+                        linewidth = 0.35) +
+    ggplot2::geom_vline(xintercept = c(-1, 1) * criteria$smallest, colour = palette_dusk[["slate"]],
+                        linetype = "42", linewidth = 0.35) +
     ggplot2::geom_vline(xintercept = 0, colour = palette_dusk[["mist"]]) +
     ggplot2::geom_point(aes(shape = .data$verdict, colour = .data$verdict), size = 2.2) +
-    ggplot2::geom_segment(data = named, mapping = aes(.data$x + .data$side * 0.02 * reach, .data$y, xend = .data$side * 1.12 * reach, yend = .data$at),
+    ggplot2::geom_segment(data = named,
+                          mapping = aes(.data$x + .data$side * 0.02 * reach, .data$y,
+                                        xend = .data$side * 1.12 * reach, yend = .data$at),
                           colour = palette_dusk[["dune"]], linewidth = 0.3) +
-    ggplot2::geom_text(data = named, mapping = aes(.data$side * 1.14 * reach, .data$at, label = .data$text, hjust = (1 - .data$side) / 2), size = 3.1,
+    ggplot2::geom_text(data = named,
+                       mapping = aes(.data$side * 1.14 * reach, .data$at, label = .data$text,
+                                     hjust = (1 - .data$side) / 2), size = 3.1,
                        colour = palette_dusk[["ink"]]) +
-    ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ", short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
+    ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ",
+        short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
-    ggplot2::scale_shape_manual(values = c(misspecified = 17, negligible = 2, `cannot tell` = 1, `not misspecified` = 4), name = NULL, drop = TRUE) +
-    ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]], negligible = palette_dusk[["slate"]],
+    ggplot2::scale_shape_manual(values = c(misspecified = 17, negligible = 2, `cannot tell` = 1,
+                                           `not misspecified` = 4), name = NULL, drop = TRUE) +
+    ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]],
+                                            negligible = palette_dusk[["slate"]],
                                             `cannot tell` = palette_dusk[["slate"]],
-                                            `not misspecified` = palette_dusk[["slate"]]), name = NULL, drop = TRUE) +
+                                            `not misspecified` = palette_dusk[["slate"]]),
+                                            name = NULL, drop = TRUE) +
     ggplot2::scale_y_sqrt() +
-    ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach, breaks = function(limits) pretty(c(-reach, reach), 6)) +
+    ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach,
+                                breaks = function(limits) pretty(c(-reach, reach), 6)) +
     ggplot2::labs(x = "expected change, standardized", y = "modification index (root scale)",
-                  title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))),
-                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ", short_number(criteria$significance),
+                  title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ",
+                      attr(x, "title"))),
+                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ",
+                                   short_number(criteria$significance),
                                    " and the smallest change that matters, ",
                                    short_number(criteria$smallest))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
@@ -54,12 +73,14 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
 
 verdict_levels <- c("misspecified", "negligible", "cannot tell", "not misspecified")
 
-# Heights of labels moved apart (on the root scale) where they would overlap, on each side by itself.
+# Heights of labels moved apart (on the root scale) where they would overlap, on each side by
+# itself.
 spread_labels <- function(y, gap, side) {
   root <- sqrt(y)
   for (k in unique(side)) {
     order <- which(side == k)[order(-root[side == k])]
-    for (i in seq_along(order)[-1L]) root[order[i]] <- min(root[order[i]], root[order[i - 1L]] - gap)
+    for (i in seq_along(order)[-1L])
+      root[order[i]] <- min(root[order[i]], root[order[i - 1L]] - gap)
   }
   pmax(root, 0)^2
 }

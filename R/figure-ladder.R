@@ -1,13 +1,15 @@
 #' Draw an invariance ladder
 #'
-#' `plot()` draws the indices by rung, with a mark where a criterion breaks. `group_plot()` draws a kind of parameter by group with intervals;
-#' `expected_scores()` the expected score of each item by its construct, for each group.
+#' `plot()` draws the indices by rung, with a mark where a criterion breaks. `group_plot()` draws a
+#' kind of parameter by group with intervals; `expected_scores()` the expected score of each item by
+#' its construct, for each group.
 #'
 #' @param x A ladder from [invariance()].
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @examples
-#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = cr1:cr3)
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
+#'   construct("Craft", reflected_in = cr1:cr3)
 #' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
 #' plot(ladder)
 #' group_plot(ladder$fits$configural, "loading")
@@ -19,25 +21,36 @@ plot.orizzonte_ladder <- function(x, ...) {
   words <- c(cfi = "CFI", rmsea = "RMSEA", srmr = "SRMR", bic = "BIC")
   size <- nrow(t)
   breaks <- unlist(lapply(shown, function(name) grepl(toupper(name), t$broken, fixed = TRUE)))
-  points <- list_frame(list(rung = factor(rep(t$rung, 4L), t$rung), value = unlist(t[shown], use.names = FALSE),
-                            index = factor(rep(words[shown], each = size), words[shown]), state = ifelse(breaks, "breaks its criterion", "within"),
-                            run = rep(1L, 4L * size)))
-  points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L), format_fixed(points$value))
+  points <-
+    list_frame(list(rung = factor(rep(t$rung, 4L), t$rung),
+                    value = unlist(t[shown], use.names = FALSE),
+                    index = factor(rep(words[shown], each = size), words[shown]),
+                    state = ifelse(breaks, "breaks its criterion", "within"),
+                    run = rep(1L, 4L * size)))
+  points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
+                        format_fixed(points$value))
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$rung, .data$value)) +
-    (if (size > 1L) ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]], linewidth = 0.5)) +
+    (if (size > 1L) ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]],
+                                       linewidth = 0.5)) +
     ggplot2::geom_point(aes(shape = .data$state, colour = .data$state), size = 2.8) +
-    ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8, colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
+    ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8,
+                        colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
                         label.padding = grid::unit(0.04, "inches")) +
     ggplot2::facet_wrap(~index, scales = "free_y") +
     ggplot2::scale_shape_manual(values = c(within = 19, `breaks its criterion` = 17), name = NULL) +
-    ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]], `breaks its criterion` = palette_dusk[["amber"]]), name = NULL) +
+    ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]],
+                                            `breaks its criterion` = palette_dusk[["amber"]]),
+                                            name = NULL) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title), caption = paste(strwrap(paste(x$reading, collapse = " "), 120L),
-                                                                                               collapse = "\n")) +
-    figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none", legend.justification = "left",
-                                    axis.text.x = ggplot2::element_text(angle = if (size > 4L) 30 else 0, hjust = if (size > 4L) 1 else 0.5))
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title),
+                  caption = paste(strwrap(paste(x$reading, collapse = " "), 120L),
+                                  collapse = "\n")) +
+    figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none",
+                                    legend.justification = "left",
+                                    axis.text.x = ggplot2::element_text(angle = if (size > 4L)
+                                        30 else 0, hjust = if (size > 4L) 1 else 0.5))
 }
 
 #' @rdname plot.orizzonte_ladder
@@ -51,30 +64,41 @@ group_plot <- function(fit, kind = "loading", level = 0.95) {
   kind <- choose_one(kind, names(address_kinds), "`kind`")
   check_level(level)
   table <- estimates(fit, level = level)
-  rows <- which(fit$layout$rows$kind == kind & (kind != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
+  rows <- which(fit$layout$rows$kind == kind &
+                (kind != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
   if (length(rows) == 0L) abort("input", paste0("The model has no ", kind, " to draw."))
   plain <- address_format(fit$layout$rows$kind, fit$layout$rows$first, fit$layout$rows$second)[rows]
   groups <- fit$layout$groups
-  points <- list_frame(list(parameter = factor(plain, rev(unique(plain))), group = factor(table$group[rows], rev(groups)), value = table$estimate[rows],
-                            lower = ifelse(is.na(table$lower[rows]), table$estimate[rows], table$lower[rows]),
-                            upper = ifelse(is.na(table$upper[rows]), table$estimate[rows], table$upper[rows]), held = fit$layout$rows$shared[rows]))
+  points <-
+    list_frame(list(parameter = factor(plain, rev(unique(plain))),
+                    group = factor(table$group[rows], rev(groups)), value = table$estimate[rows],
+                    lower = ifelse(is.na(table$lower[rows]), table$estimate[rows],
+                                   table$lower[rows]),
+                    upper = ifelse(is.na(table$upper[rows]), table$estimate[rows],
+                                   table$upper[rows]), held = fit$layout$rows$shared[rows]))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  labels <- ggplot2::labs(x = paste0(kind, ", raw, ", format(100 * level), " % interval"), y = NULL, title = paste0("By group: ", fit$request$blueprint$title),
-                          caption = if (any(points$held)) "what is held across groups has the same value in all of them")
+  labels <- ggplot2::labs(x = paste0(kind, ", raw, ", format(100 * level), " % interval"), y = NULL,
+                          title = paste0("By group: ", fit$request$blueprint$title),
+                          caption = if (any(points$held))
+                            "what is held across groups has the same value in all of them")
   if (length(groups) > 4L) {
     # a panel for each parameter, a line for each group
     points$parameter <- factor(points$parameter, unique(plain))
     return(ggplot2::ggplot(points, aes(.data$value, .data$group)) +
-             ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), colour = palette_dusk[["slate"]], linewidth = 0.5) +
+             ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper),
+                                     colour = palette_dusk[["slate"]], linewidth = 0.5) +
              ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 1.6) +
-             ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") + labels + figure_theme())
+             ggplot2::facet_wrap(ggplot2::vars(.data$parameter), scales = "free_x") + labels +
+             figure_theme())
   }
   colours <- group_colours(groups)
   shapes <- stats::setNames(c(19, 17, 15, 1)[seq_along(groups)], groups)
   dodge <- ggplot2::position_dodge(width = 0.7)
-  ggplot2::ggplot(points, aes(.data$value, .data$parameter, colour = .data$group, shape = .data$group)) +
-    ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), position = dodge, linewidth = 0.6) +
+  ggplot2::ggplot(points,
+                  aes(.data$value, .data$parameter, colour = .data$group, shape = .data$group)) +
+    ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper), position = dodge,
+                            linewidth = 0.6) +
     ggplot2::geom_point(position = dodge, size = 2.4) +
     ggplot2::scale_colour_manual(values = colours, breaks = groups, name = NULL) +
     ggplot2::scale_shape_manual(values = shapes, breaks = groups, name = NULL) + labels +
@@ -95,7 +119,8 @@ expected_scores <- function(fit, construct) {
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)
   if (!construct %in% known) {
-    abort("name", c(paste0("There is no construct ", quoted(construct), "."), did_you_mean(construct, known)))
+    abort("name", c(paste0("There is no construct ", quoted(construct), "."),
+                    did_you_mean(construct, known)))
   }
   lines <- do.call(rbind, lapply(group_views(fit), expected_lines, construct = construct))
   groups <- fit$layout$groups
@@ -108,8 +133,11 @@ expected_scores <- function(fit, construct) {
     ggplot2::facet_wrap(~item) +
     ggplot2::scale_colour_manual(values = group_colours(groups), name = NULL) +
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
-    ggplot2::labs(x = construct, y = "expected score", title = paste0("Expected scores by ", construct),
-                  caption = "each line spans two standard deviations of the construct either side of its mean in the group") +
+    ggplot2::labs(x = construct, y = "expected score",
+                  title = paste0("Expected scores by ", construct),
+                  caption =
+                  paste0("each line spans two standard deviations of the construct either side ",
+                         "of its mean in the group")) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 
@@ -120,7 +148,9 @@ expected_lines <- function(view, construct) {
   p <- length(layout$observed)
   at <- p + match(construct, layout$constructs)
   others <- setdiff(seq_along(layout$constructs) + p, at)
-  items <- intersect(layout$rows$second[layout$rows$kind == "loading" & layout$rows$first == construct], layout$observed)
+  items <-
+    intersect(layout$rows$second[layout$rows$kind == "loading" & layout$rows$first == construct],
+              layout$observed)
   ends <- matrices$mean[at] + c(-2, 2) * sqrt(max(matrices$covariance[at, at], 0))
   do.call(rbind, lapply(items, function(item) {
     i <- match(item, layout$observed)

@@ -1,12 +1,14 @@
 #' Draw the loadings
 #'
-#' Standardized loadings with their intervals, by construct, the strongest first; lines at .40 (weak below) and .70 (half of
-#' the variance explained, Fornell & Larcker 1981). Items that load negatively are drawn at their size and marked.
+#' Standardized loadings with their intervals, by construct, the strongest first; lines at .40 (weak
+#' below) and .70 (half of the variance explained, Fornell & Larcker 1981). Items that load
+#' negatively are drawn at their size and marked.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the intervals.
 #' @param wording Whether to write the item texts beside the items, when there are any.
-#' @param group Which group, in a fit of several; the first when `NULL`, and the title says which. See [group_plot()] for all of them.
+#' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
+#'   See [group_plot()] for all of them.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for a model without loadings.
 #' @examples
@@ -35,27 +37,42 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
     known <- item %in% names(words)
     text[known] <- paste0(short_wording(words[item[known]], 48L), "   ", item[known])
   }
-  points <- list_frame(list(construct = construct, key = paste(table$rows$first[rows], item, sep = "\r"), value = abs(value), lower = abs(value) - half,
-                            upper = abs(value) + half, sign = ifelse(value < 0, "negative (reverse-keyed)", "positive")))
+  points <-
+    list_frame(list(construct = construct, key = paste(table$rows$first[rows], item, sep = "\r"),
+                    value = abs(value), lower = abs(value) - half, upper = abs(value) + half,
+                    sign = ifelse(value < 0, "negative (reverse-keyed)", "positive")))
   points$key <- factor(points$key, rev(points$key[order]))
   texts <- stats::setNames(text, paste(table$rows$first[rows], item, sep = "\r"))
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$value, .data$key)) +
-    ggplot2::geom_vline(xintercept = c(0.4, 0.7), colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
-    ggplot2::geom_segment(aes(x = .data$lower, xend = .data$upper, yend = .data$key), colour = palette_dusk[["deep"]], linewidth = 0.7) +
-    ggplot2::geom_point(aes(shape = .data$sign), colour = palette_dusk[["deep"]], fill = "white", size = 2.6, stroke = 0.8) +
-    ggplot2::facet_grid(rows = ggplot2::vars(.data$construct), scales = "free_y", space = "free_y", switch = "y") +
-    ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21), name = NULL) +
+    ggplot2::geom_vline(xintercept = c(0.4, 0.7), colour = palette_dusk[["slate"]], linetype = "42",
+                        linewidth = 0.35) +
+    ggplot2::geom_segment(aes(x = .data$lower, xend = .data$upper, yend = .data$key),
+                          colour = palette_dusk[["deep"]], linewidth = 0.7) +
+    ggplot2::geom_point(aes(shape = .data$sign), colour = palette_dusk[["deep"]], fill = "white",
+                        size = 2.6, stroke = 0.8) +
+    ggplot2::facet_grid(rows = ggplot2::vars(.data$construct), scales = "free_y", space = "free_y",
+                        switch = "y") +
+    ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21),
+                                name = NULL) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
-    ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)), breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"), y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
+    ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)),
+                                breaks = seq(0, 1, 0.2)) +
+    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"),
+                  y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
         bracket_group(table, view$group)),
-                  caption = paste0("dashed: .40, weak below; .70, half of the variance explained; n = ", format_count(view$moments$n))) +
+                  caption =
+                  paste0("dashed: .40, weak below; .70, half of the variance explained; n = ",
+                         format_count(view$moments$n))) +
     figure_theme() +
-    ggplot2::theme(strip.placement = "outside", strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),
+    ggplot2::theme(strip.placement = "outside",
+                   strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),
                    legend.position = if (any(value < 0)) "top" else "none",
-                   legend.justification = "left", axis.text.y = ggplot2::element_text(hjust = 1), panel.spacing.y = grid::unit(8, "pt"))
+                   legend.justification = "left", axis.text.y = ggplot2::element_text(hjust = 1),
+                   panel.spacing.y = grid::unit(8, "pt"))
 }
 
-short_wording <- function(text, width) ifelse(nchar(text) > width, paste0(substr(text, 1L, width - 3L), "..."), text)
+short_wording <- function(text, width) {
+  ifelse(nchar(text) > width, paste0(substr(text, 1L, width - 3L), "..."), text)
+}

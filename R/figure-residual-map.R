@@ -1,9 +1,10 @@
 #' Draw the residuals as a map
 #'
-#' One cell for each pair of items, ordered by construct. The number and its sign say how far the model is off; the shade grows
-#' with the size, and a frame marks what is large (a correlation off by .10, or 1.96 standard errors): solid where items covary
-#' more than the model implies, dashed where less. The numbers stay readable up to about 40 items; beyond, only shades and
-#' frames are drawn.
+#' One cell for each pair of items, ordered by construct. The number and its sign say how far the
+#' model is off; the shade grows with the size, and a frame marks what is large (a correlation off
+#' by .10, or 1.96 standard errors): solid where items covary more than the model implies, dashed
+#' where less. The numbers stay readable up to about 40 items; beyond, only shades and frames are
+#' drawn.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param in_units As in [residuals.orizzonte_fit()]; `"correlation"` by default.
@@ -24,9 +25,8 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
   owner <- main_construct(view, colnames(gap))
   order <- order(match(owner, c(fit$layout$constructs, unique(owner))))
   gap <- gap[order, order, drop = FALSE]
-  owner <- owner[order]
   names <- colnames(gap)
-  size <- length(names)
+  size <- ncol(gap)
   numbers <- numbers %||% (size <= 40L)
   large <- if (in_units == "correlation") 0.1 else if (in_units == "covariance") Inf else 1.96
   full <- max(if (is.finite(large)) 2 * large, abs(gap), 1e-12, na.rm = TRUE)
@@ -34,52 +34,87 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
   at <- which(lower.tri(gap, diag = any(abs(diag(gap)) > 0.005, na.rm = TRUE)), arr.ind = TRUE)
   at <- at[!is.na(gap[at]), , drop = FALSE]
   value <- gap[at]
-  digits <- if (in_units == "correlation") 2L else if (in_units == "covariance") 0L else 1L
-  cells <- list_frame(list(x = at[, 2L], y = size + 1L - at[, 1L], text = short_residual(value, digits), shade = pmin(1, abs(value) / full),
-                           more = value >= 0, weight = ifelse(abs(value) >= large, "bold", "plain")))
+  digits <- c(correlation = 2L, covariance = 0L, own_se = 1L, moment_se = 1L)[[in_units]]
+  text <- short_residual(value, digits)
+  cells <- list_frame(list(x = at[, 2L], y = size + 1L - at[, 1L], text = text,
+                           shade = pmin(1, abs(value) / full), more = value >= 0,
+                           weight = ifelse(abs(value) >= large, "bold", "plain")))
   frames <- cells[abs(value) >= large, ]
+  blocks <- construct_blocks(owner[order], names)
+  points <- max(4.6, min(9, 190 / size))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot() +
+    tinted(cells[cells$more, ], "amber") + tinted(cells[!cells$more, ], "slate") +
+    framed(frames[frames$more, ], "solid", "amber") + framed(frames[!frames$more, ], "22", "deep") +
+    ggplot2::geom_segment(data = blocks$lines,
+                          mapping = aes(.data$x, .data$y, xend = .data$xend, yend = .data$yend),
+                          colour = palette_dusk[["slate"]], linewidth = 0.3) +
+    (if (numbers)
+     ggplot2::geom_text(data = cells,
+                        mapping = aes(.data$x, .data$y, label = .data$text,
+                                      fontface = .data$weight),
+                        size = points * 25.4 / 72, colour = palette_dusk[["ink"]])) +
+    ggplot2::geom_text(data = blocks$named,
+                       mapping = aes(.data$to + 0.7, size + 1 - (.data$from + .data$to) / 2,
+                                     label = .data$name), hjust = 0,
+                       size = 3.2, fontface = "bold", colour = palette_dusk[["ink"]]) +
+    ggplot2::scale_alpha_identity() +
+    ggplot2::scale_x_continuous(breaks = seq_len(size), labels = names,
+                                limits = c(0.4, size * 1.1 + 1), expand = c(0, 0)) +
+    ggplot2::scale_y_continuous(breaks = seq_len(size), labels = rev(names),
+                                limits = c(0.4, size + 0.6), expand = c(0, 0)) +
+    ggplot2::labs(x = NULL, y = NULL,
+                  title = paste0("Residuals: ", fit$request$blueprint$title,
+                                 bracket_group(view$layout, view$group)),
+                  subtitle = paste0("+ more than the model implies (amber), \u2212 less (blue)",
+                                    residual_frame_words[[in_units]]),
+                  caption = paste0(residual_map_words[[in_units]], "; n = ",
+                                   format_count(view$moments$n),
+                                   if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
+    figure_theme() +
+    ggplot2::theme(panel.grid = ggplot2::element_blank(),
+                   axis.text = ggplot2::element_text(size = max(5.5, points)),
+                   axis.text.x = ggplot2::element_text(angle = 90, vjust = 0.5, hjust = 1))
+}
+
+residual_map_words <- c(correlation = "differences of correlations",
+                        own_se = "residuals over their own standard errors",
+                        moment_se = "residuals over the standard errors of the moments",
+                        covariance = "differences of covariances")
+residual_frame_words <- c(correlation = "; framed: .10 and more, dashed when less",
+                               own_se = "; framed: beyond 1.96, dashed when less",
+                               moment_se = "; framed: beyond 1.96, dashed when less",
+                               covariance = "")
+
+# Lines between the constructs, and where their names stand.
+construct_blocks <- function(owner, names) {
+  size <- length(names)
   starts <- c(1L, which(owner[-1L] != owner[-size]) + 1L)
   blocks <- list_frame(list(name = owner[starts], from = starts, to = c(starts[-1L] - 1L, size)))
   named <- blocks[blocks$to > blocks$from & !blocks$name %in% names, ]
   cuts <- utils::head(blocks$to, -1L) + 0.5
-  lines <- list_frame(list(x = c(cuts, rep(0.5, length(cuts))), xend = c(cuts, cuts), y = c(rep(0.5, length(cuts)), size + 1 - cuts),
+  lines <- list_frame(list(x = c(cuts, rep(0.5, length(cuts))), xend = c(cuts, cuts),
+                           y = c(rep(0.5, length(cuts)), size + 1 - cuts),
                            yend = rep(size + 1 - cuts, 2L)))
-  points <- max(4.6, min(9, 190 / size))
-  unit <- c(correlation = "differences of correlations", own_se = "residuals over their own standard errors", moment_se = "residuals over the standard errors of the moments",
-            covariance = "differences of covariances")[[in_units]]
-  frame_words <- c(correlation = "; framed: .10 and more, dashed when less", own_se = "; framed: beyond 1.96, dashed when less",
-                   moment_se = "; framed: beyond 1.96, dashed when less", covariance = "")[[in_units]]
+  list(lines = lines, named = named)
+}
+
+# Cells with their tint, and frames.
+tinted <- function(part, colour) {
   .data <- rlang::.data
-  aes <- ggplot2::aes
-  ink <- palette_dusk[["ink"]]
-  tint <- function(part, colour) {
-    if (nrow(part)) ggplot2::geom_tile(data = part, mapping = aes(.data$x, .data$y, alpha = .data$shade), fill = palette_dusk[[colour]])
+  if (nrow(part))
+    ggplot2::geom_tile(data = part, mapping = ggplot2::aes(.data$x, .data$y, alpha = .data$shade),
+                       fill = palette_dusk[[colour]])
+}
+
+framed <- function(part, line, colour) {
+  .data <- rlang::.data
+  if (nrow(part)) {
+    ggplot2::geom_tile(data = part, mapping = ggplot2::aes(.data$x, .data$y), fill = NA,
+                       colour = palette_dusk[[colour]], linetype = line,
+                       width = 0.94, height = 0.94, linewidth = 0.4)
   }
-  framed <- function(part, line, colour) {
-    if (nrow(part)) {
-      ggplot2::geom_tile(data = part, mapping = aes(.data$x, .data$y), fill = NA, colour = palette_dusk[[colour]], linetype = line,
-                         width = 0.94, height = 0.94, linewidth = 0.4)
-    }
-  }
-  ggplot2::ggplot() +
-    tint(cells[cells$more, ], "amber") + tint(cells[!cells$more, ], "slate") +
-    framed(frames[frames$more, ], "solid", "amber") + framed(frames[!frames$more, ], "22", "deep") +
-    ggplot2::geom_segment(data = lines, mapping = aes(.data$x, .data$y, xend = .data$xend, yend = .data$yend), colour = palette_dusk[["slate"]],
-                          linewidth = 0.3) +
-    (if (numbers) ggplot2::geom_text(data = cells, mapping = aes(.data$x, .data$y, label = .data$text, fontface = .data$weight),
-                                     size = points * 25.4 / 72, colour = ink)) +
-    ggplot2::geom_text(data = named, mapping = aes(.data$to + 0.7, size + 1 - (.data$from + .data$to) / 2, label = .data$name), hjust = 0,
-                       size = 3.2, fontface = "bold", colour = ink) +
-    ggplot2::scale_alpha_identity() +
-    ggplot2::scale_x_continuous(breaks = seq_len(size), labels = names, limits = c(0.4, size * 1.1 + 1), expand = c(0, 0)) +
-    ggplot2::scale_y_continuous(breaks = seq_len(size), labels = rev(names), limits = c(0.4, size + 0.6), expand = c(0, 0)) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Residuals: ", fit$request$blueprint$title, bracket_group(view$layout, view$group)),
-                  subtitle = paste0("+ more than the model implies (amber), \u2212 less (blue)", frame_words),
-                  caption = paste0(unit, "; n = ", format_count(view$moments$n), if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
-    figure_theme() +
-    ggplot2::theme(panel.grid = ggplot2::element_blank(),
-                   axis.text.x = ggplot2::element_text(angle = 90, vjust = 0.5, hjust = 1, size = max(5.5, points)),
-                   axis.text.y = ggplot2::element_text(size = max(5.5, points)))
 }
 
 # "+.12" and "-.12", with a real minus and no zero before the point; nothing but zeros has no sign.

@@ -1,12 +1,17 @@
 # Composites rest on the weight that is fixed at 1.
 
-# A composite whose marker weight is near zero has no unit to stand on: the item with the largest weight instead.
+# A composite whose marker weight is near zero has no unit to stand on: the item with the largest
+# weight instead.
 other_marker_weights <- function(fit) {
   layout <- fit$layout
-  candidates <- Filter(function(scale) scale$composite && scale$kind == "marker" && scale$group == 1L &&
-                         length(scale$loadings) > 1L, layout$scales)
+  candidates <- Filter(function(scale) {
+    scale$composite && scale$kind == "marker" &&
+    scale$group == 1L &&
+    length(scale$loadings) > 1L
+  }, layout$scales)
   names(candidates) <- vapply(candidates, `[[`, "", "construct")
-  if (length(candidates) == 0L || !has_values(fit) || length(layout$groups) > 1L) return(character())
+  if (length(candidates) == 0L || !has_values(fit) || length(layout$groups) > 1L)
+    return(character())
   sd <- sqrt(diag(pooled_covariance(fit$sample)))
   out <- vapply(candidates, function(scale) {
     free <- scale$loadings[is.na(layout$rows$fixed[scale$loadings])]

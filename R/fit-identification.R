@@ -27,7 +27,9 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
   by <- captured_column(rlang::enquo(by), "`by`")
   request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
   if (is.null(data)) {
-    if (!is.null(by)) abort("input", c("Groups need data here.", i = "identification(blueprint, data, by = column)."))
+    if (!is.null(by))
+      abort("input",
+            c("Groups need data here.", i = "identification(blueprint, data, by = column)."))
     check_variables(bp)
     layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
     moments <- plausible_moments(layout)
@@ -37,7 +39,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
     moments <- sample_moments(sample, "n")
     for (note in c(sample_notes(sample), layout$notes)) say(note)
   }
-  structure(c(list(title = bp$title, with_data = !is.null(data)), examine_identification(layout, moments), list_assumptions(layout, bp)),
+  structure(c(list(title = bp$title, with_data = !is.null(data)),
+              examine_identification(layout, moments), list_assumptions(layout, bp)),
             class = "orizzonte_identification")
 }
 
@@ -45,14 +48,16 @@ examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
   rank <- if (counts$df >= 0L) core_local_rank(layout$model, unname(moments))
   parameters <- length(layout$model$used)
-  trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors, layout$parameters[layout$model$used])
+  trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors,
+      layout$parameters[layout$model$used])
   lacking <- if (is.null(rank)) 0L else parameters - rank$rank
   identified <- counts$df >= 0L && lacking == 0L
-  list(identified = identified, moments = counts$moments, parameters = counts$parameters, df = counts$df,
-       kinds = format_kinds(counts), equations = counts$equations,
-       rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters, lacking = lacking,
-       trading = trading, notes = if (identified) resting_on_little(layout) else character(),
-       remedies = if (identified) character() else unique(unname(remedies(layout, counts, lacking))))
+  list(identified = identified, moments = counts$moments, parameters = counts$parameters,
+       df = counts$df, kinds = format_kinds(counts), equations = counts$equations,
+       rank = if (!is.null(rank)) rank$rank + length(layout$parameters) - parameters,
+       lacking = lacking, trading = trading, notes = if (identified) resting_on_little(layout) else
+       character(), remedies = if (identified) character() else
+       unique(unname(remedies(layout, counts, lacking))))
 }
 
 # Moments the model itself implies at middling values, for a look before there are data.
@@ -75,19 +80,26 @@ check_counts <- function(layout) {
   if (layout_counts(layout)$df < 0L) refuse(layout, examine_identification(layout, NULL))
 }
 
-refuse_unidentified <- function(layout, moments) refuse(layout, examine_identification(layout, moments))
+refuse_unidentified <- function(layout, moments) {
+  refuse(layout, examine_identification(layout, moments))
+}
 
 refuse <- function(layout, found) {
   reason <- if (found$df < 0L) {
     c("The model cannot be identified: it has more free parameters than moments.",
-      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ", enumerate(found$kinds), "."))
+      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ",
+                 enumerate(found$kinds), "."))
   } else {
-    c(paste0("The model is not identified: ", count_of(found$lacking, "more parameter"), " than the data can determine."),
+    c(paste0("The model is not identified: ", count_of(found$lacking, "more parameter"),
+             " than the data can determine."),
       x = if (length(found$trading)) {
-        paste0("These trade off against each other without changing the fit: ", enumerate(found$trading, most = 10L), ".")
+        paste0("These trade off against each other without changing the fit: ",
+               enumerate(found$trading, most = 10L), ".")
       })
   }
-  abort("identification", c(reason, stats::setNames(found$remedies, rep("i", length(found$remedies)))), involved = found$trading)
+  abort("identification",
+        c(reason, stats::setNames(found$remedies, rep("i", length(found$remedies)))),
+        involved = found$trading)
 }
 
 trading_parameters <- function(vectors, names) {
@@ -103,30 +115,45 @@ remedies <- function(layout, counts, lacking) {
   for (scale in layout$scales) {
     if (scale$composite) next
     if (scale$kind == "given" && all(is.na(layout$rows$fixed[c(scale$loadings, scale$variance)]))) {
-      add(scale$construct, " has no scale: remove relax(", layout$rows$parameter[scale$variance], "), or fix one of its loadings.")
+      add(scale$construct, " has no scale: remove relax(", layout$rows$parameter[scale$variance],
+          "), or fix one of its loadings.")
     }
     items <- layout$rows$second[scale$loadings]
-    linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") & is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
-                    layout$rows$kind %in% c("effect", "covariance") & is.na(layout$rows$fixed) & layout$rows$first == scale$construct)
-    free_residual <- any(is.na(layout$rows$fixed[layout$rows$kind == "variance" & layout$rows$first %in% items]))
+    linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") &
+                  is.na(layout$rows$fixed) & layout$rows$second %in% scale$construct |
+                    layout$rows$kind %in% c("effect", "covariance") & is.na(layout$rows$fixed) &
+                    layout$rows$first == scale$construct)
+    free_residual <-
+      any(is.na(layout$rows$fixed[layout$rows$kind == "variance" & layout$rows$first %in% items]))
     if (length(items) == 1L && free_residual && items %in% layout$observed) {
-      add(scale$construct, " has one item: fix its residual variance, such as restrict(", address_format("variance", items), " == 0).")
+      add(scale$construct, " has one item: fix its residual variance, such as restrict(",
+          address_format("variance", items), " == 0).")
     } else if (length(items) == 2L && !linked) {
-      add(scale$construct, " has two items and nothing else to go by: make its loadings equal, add an item, or link it to another construct.")
+      add(scale$construct,
+          paste0(" has two items and nothing else to go by: make its loadings equal, add an ",
+                 "item, or link it to another construct."))
     } else if (length(items) == 2L) {
-      add(scale$construct, " has two items: what tells their loadings apart is its links with the rest; equal loadings would help.")
+      add(scale$construct,
+          paste0(" has two items: what tells their loadings apart is its links with the rest; ",
+                 "equal loadings would help."))
     }
   }
-  dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$kind == "effect"], layout$composites)
+  dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$kind == "effect"],
+                     layout$composites)
   for (name in dead_end) {
-    add(name, " is a composite without an outgoing path: weights can be told apart only through effects on something else.")
+    add(name,
+        paste0(" is a composite without an outgoing path: weights can be told apart only ",
+               "through effects on something else."))
   }
   for (pair in loops_without_instruments(layout)) {
-    add(pair[1L], " and ", pair[2L], " point at each other: each needs a cause of its own that does not point at the other.")
+    add(pair[1L], " and ", pair[2L],
+        " point at each other: each needs a cause of its own that does not point at the other.")
   }
   many <- if (counts$df < 0L) -counts$df else lacking
-  add(if (many == 1L) "Fix or equate one of the parameters with restrict(), or leave out a path or covariance."
-      else paste0("Fix or equate at least ", many, " of the parameters with restrict(), or leave out as many paths or covariances."))
+  add(if (many == 1L)
+      "Fix or equate one of the parameters with restrict(), or leave out a path or covariance."
+      else paste0("Fix or equate at least ", many,
+                  " of the parameters with restrict(), or leave out as many paths or covariances."))
   lines
 }
 
@@ -139,7 +166,8 @@ loops_without_instruments <- function(layout) {
   for (i in seq_along(from)) {
     if (from[i] > to[i] || !any(from == to[i] & to == from[i])) next
     own <- function(a, b) setdiff(from[to == a], c(b, from[to == b]))
-    if (length(own(from[i], to[i])) == 0L || length(own(to[i], from[i])) == 0L) out <- c(out, list(c(from[i], to[i])))
+    if (length(own(from[i], to[i])) == 0L || length(own(to[i], from[i])) == 0L)
+      out <- c(out, list(c(from[i], to[i])))
   }
   out
 }
@@ -152,11 +180,16 @@ resting_on_little <- function(layout) {
 group_on_little <- function(layout) {
   out <- character()
   for (scale in layout$scales) {
-    if (scale$composite || length(scale$loadings) != 2L || !anyNA(layout$rows$fixed[scale$loadings])) next
-    links <- layout$rows$parameter[layout$rows$kind %in% c("covariance", "effect") & is.na(layout$rows$fixed) &
-                                (layout$rows$first == scale$construct | layout$rows$second %in% scale$construct)]
-    out <- c(out, paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
-                         if (length(links) == 1L) ": if it is" else ": if all of them are", " near zero, its loadings cannot be told apart."))
+    if (scale$composite || length(scale$loadings) != 2L ||
+        !anyNA(layout$rows$fixed[scale$loadings])) next
+    links <- layout$rows$parameter[layout$rows$kind %in% c("covariance", "effect") &
+                                   is.na(layout$rows$fixed) &
+                                (layout$rows$first == scale$construct |
+                                 layout$rows$second %in% scale$construct)]
+    out <- c(out,
+             paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
+                    if (length(links) == 1L) ": if it is" else ": if all of them are",
+                    " near zero, its loadings cannot be told apart."))
   }
   out
 }
@@ -165,18 +198,23 @@ group_on_little <- function(layout) {
 print.orizzonte_identification <- function(x, ...) {
   cat(heading(paste0("Identification: ", x$title)), sep = "\n")
   cat(format_count_line(x), "\n", sep = "")
-  cat(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L), sep = "\n")
+  cat(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L),
+      sep = "\n")
   if (x$identified) {
-    cat("Identified: the rank is full (", x$rank, ")", if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
-    if (length(x$notes)) cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")
+    cat("Identified: the rank is full (", x$rank, ")",
+        if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
+    if (length(x$notes))
+      cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")
     cat("\nNext: fit_model(blueprint, data)\n")
     return(invisible(x))
   }
   if (x$df < 0L) {
     cat("NOT IDENTIFIED: more free parameters than moments.\n")
   } else {
-    cat("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"), " too many.\n", sep = "")
-    cat("These trade off against each other without changing the fit\n", paste0("  ", x$trading, "\n"), sep = "")
+    cat("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"),
+        " too many.\n", sep = "")
+    cat("These trade off against each other without changing the fit\n",
+        paste0("  ", x$trading, "\n"), sep = "")
   }
   cat("What would help\n", paste0(wrap_lines(paste0("- ", x$remedies), 2L, 4L), "\n"), sep = "")
   invisible(x)

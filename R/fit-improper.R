@@ -20,7 +20,8 @@ view_improper <- function(view) {
   if (anyNA(view$eta)) return(trouble_rows())
   negative <- negative_parts(view)
   beyond <- construct_parts(view)
-  residual <- if (nrow(negative) == 0L) residual_parts_improper(view, nrow(beyond) > 0L) else trouble_rows()
+  residual <- if (nrow(negative) == 0L) residual_parts_improper(view, nrow(beyond) > 0L) else
+    trouble_rows()
   bind_troubles(list(negative, beyond, residual))
 }
 
@@ -30,7 +31,8 @@ negative_parts <- function(view) {
   if (length(at) == 0L) return(trouble_rows())
   address <- rows$parameter[at]
   trouble_rows(address, view$eta[at],
-               paste0(address, " = ", format_number(view$eta[at]), ": a negative ", rows$meaning[at],
+               paste0(address, " = ", format_number(view$eta[at]), ": a negative ",
+                      rows$meaning[at],
                       ifelse(rows$meaning[at] != "variance", ", so R\u00b2 is above 1", "")))
 }
 
@@ -48,14 +50,17 @@ construct_parts <- function(view) {
     first <- layout$constructs[pmin(beyond[, 1L], beyond[, 2L])]
     second <- layout$constructs[pmax(beyond[, 1L], beyond[, 2L])]
     r <- correlation[beyond]
-    address <- address_format("correlation", first, second, shown_group(layout, rep(view$group, length(r))))
-    return(trouble_rows(address, r, paste0("the correlation of ", first, " and ", second, where, " is ",
-                                           format_fixed(r), ", beyond 1")))
+    address <- address_format("correlation", first, second,
+                              shown_group(layout, rep(view$group, length(r))))
+    return(trouble_rows(address, r,
+                        paste0("the correlation of ", first, " and ", second, where, " is ",
+                               format_fixed(r), ", beyond 1")))
   }
   lowest <- smallest_eigenvalue(correlation)
   if (lowest >= -1e-8) return(trouble_rows())
   trouble_rows("correlation[constructs]", lowest,
-               paste0("the covariance matrix of the constructs", where, " is not positive semi-definite"))
+               paste0("the covariance matrix of the constructs", where,
+                      " is not positive semi-definite"))
 }
 
 residual_parts_improper <- function(view, beyond) {
@@ -76,11 +81,13 @@ residual_parts_improper <- function(view, beyond) {
   bind_troubles(parts)
 }
 
-# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of each is more than 300
+# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of
+# each is more than 300
 # times what it would be if the others were known.
 hardly_told_apart <- function(fit) {
   inflation <- inflation_of(fit)
-  if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L || max(inflation) < 1e5) return(character())
+  if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L ||
+      max(inflation) < 1e5) return(character())
   names <- fit$layout$parameters[fit$layout$model$used]
   names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
 }
@@ -88,9 +95,11 @@ hardly_told_apart <- function(fit) {
 # The worst that can be said of a solution, in a word and a few more.
 solution_state <- function(fit) {
   state <- function(status, trouble) list(status = status, trouble = trouble)
-  if (!has_converged(fit)) return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
+  if (!has_converged(fit))
+    return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
   improper <- improper_parts(fit)
-  if (nrow(improper)) return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
+  if (nrow(improper))
+    return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
   pressed <- pressed_bounds(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- hardly_told_apart(fit)

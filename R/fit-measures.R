@@ -1,13 +1,17 @@
 # Fit indices as pure functions of chi-square, degrees of freedom and moments.
 
-# Baseline model: variables that something points at are uncorrelated with everything; covariances among exogenous
-# observed variables stay free, as in the model. With `independence`, these are zero too. Closed form.
-baseline_model <- function(s, endogenous, n, means, independence = FALSE, log_s = log_determinant(s)) {
+# Baseline model: variables that something points at are uncorrelated with everything; covariances
+# among exogenous
+# observed variables stay free, as in the model. With `independence`, these are zero too. Closed
+# form.
+baseline_model <- function(s, endogenous, n, means, independence = FALSE,
+                           log_s = log_determinant(s)) {
   p <- ncol(s)
   free_block <- if (independence) integer() else which(!colnames(s) %in% endogenous)
   single <- setdiff(seq_len(p), free_block)
   log_det <- sum(log(diag(s)[single]))
-  if (length(free_block)) log_det <- log_det + log_determinant(s[free_block, free_block, drop = FALSE])
+  if (length(free_block)) log_det <- log_det +
+    log_determinant(s[free_block, free_block, drop = FALSE])
   k <- length(free_block)
   parameters <- length(single) + k * (k + 1) / 2
   list(chisq = max(0, n * (log_det - log_s)), df = p * (p + 1) / 2 - parameters,
@@ -15,12 +19,18 @@ baseline_model <- function(s, endogenous, n, means, independence = FALSE, log_s 
 }
 
 # -2 log-likelihood of the saturated model for complete data, constants included.
-saturated_deviance <- function(s, n, log_s = log_determinant(s)) n * (ncol(s) * log(2 * pi) + log_s + ncol(s))
+saturated_deviance <- function(s, n, log_s = log_determinant(s)) {
+  n * (ncol(s) * log(2 * pi) + log_s + ncol(s))
+}
 
 # RMSEA = sqrt(max(chisq - df, 0) / (n df)) (Steiger & Lind 1980; Steiger 1998 for groups).
-rmsea_point <- function(chisq, df, n, groups = 1) if (df <= 0) NA_real_ else sqrt(groups * max(chisq - df, 0) / (n * df))
+rmsea_point <- function(chisq, df, n, groups = 1) {
+  if (df <= 0) NA_real_ else
+  sqrt(groups * max(chisq - df, 0) / (n * df))
+}
 
-# Bounds: the noncentralities that put chi-square at the 95th and the 5th percentile (Browne & Cudeck 1993).
+# Bounds: the noncentralities that put chi-square at the 95th and the 5th percentile (Browne &
+# Cudeck 1993).
 rmsea_bounds <- function(chisq, df, n, level = 0.90, groups = 1) {
   if (df <= 0) return(c(NA_real_, NA_real_))
   bound <- function(tail) {
@@ -37,7 +47,8 @@ rmsea_bounds <- function(chisq, df, n, level = 0.90, groups = 1) {
 # Close fit: RMSEA <= .05 (Browne & Cudeck 1993).
 close_fit_p <- function(chisq, df, n, groups = 1) upper_p(chisq, df, ncp = 0.05^2 * df * n / groups)
 
-# CFI (Bentler 1990), TLI (Tucker & Lewis 1973), NFI (Bentler & Bonett 1980), RFI (Bollen 1986), IFI (Bollen 1989).
+# CFI (Bentler 1990), TLI (Tucker & Lewis 1973), NFI (Bentler & Bonett 1980), RFI (Bollen 1986), IFI
+# (Bollen 1989).
 comparative_indices <- function(chisq, df, chisq_b, df_b) {
   d <- if (df == 0) 0 else max(chisq - df, 0)      # a saturated model fits, but for rounding
   d_b <- max(chisq_b - df_b, d)
@@ -50,7 +61,8 @@ comparative_indices <- function(chisq, df, chisq_b, df_b) {
     ifi = if (df_b > 0) (chisq_b - chisq) / (chisq_b - df) else NA_real_)
 }
 
-# Root mean square of standardized residuals over the lower triangle with the diagonal, and the means when they are
+# Root mean square of standardized residuals over the lower triangle with the diagonal, and the
+# means when they are
 # structured (Bentler 1995): (s_ij - sigma_ij) / sqrt(s_ii s_jj).
 srmr <- function(s, sigma, mean = NULL, mu = NULL) {
   sd <- sqrt(diag(s))

@@ -26,14 +26,16 @@ whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
 # Tables of views one below the other.
 bind_frames <- function(parts) {
   if (length(parts) == 1L) return(parts[[1L]])
-  columns <- do.call(Map, c(list(c), unname(lapply(parts, function(part) unclass(json_rows(part))))))
+  columns <-
+    do.call(Map, c(list(c), unname(lapply(parts, function(part) unclass(json_rows(part))))))
   attributes(columns) <- list(names = names(columns))
   list_frame(columns)
 }
 
 # Were two fits made of the same cases, as far as their moments tell?
 same_rows <- function(a, b) {
-  if (sample_n(a$sample) != sample_n(b$sample) || !identical(a$layout$groups, b$layout$groups)) return(FALSE)
+  if (sample_n(a$sample) != sample_n(b$sample) || !identical(a$layout$groups, b$layout$groups))
+    return(FALSE)
   all(mapply(function(x, y, one, other) {
     if (!setequal(x$observed, y$observed)) return(FALSE)
     at <- match(x$observed, y$observed)

@@ -1,6 +1,7 @@
 # A fit: request, sample, layout, moments and solution, and a cache of what readers share.
 
-new_fit <- function(request, sample, layout, solution, moments = sample_moments(sample, request$multiplier)) {
+new_fit <- function(request, sample, layout, solution,
+                    moments = sample_moments(sample, request$multiplier)) {
   structure(list(request = request, sample = sample, layout = layout, moments = moments,
                  solution = solution, cache = new.env(parent = emptyenv()),
                  version = package_version_text()), class = "orizzonte_fit")
@@ -22,7 +23,8 @@ n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
 
 # The test of the model: chi-square with its degrees of freedom. The only place it comes from.
 test_of <- function(fit) {
-  list(chisq = max(0, moments_n(fit) * discrepancy_of(fit)), df = cached(fit, "df", layout_counts(fit$layout)$df))
+  list(chisq = max(0, moments_n(fit) * discrepancy_of(fit)),
+       df = cached(fit, "df", layout_counts(fit$layout)$df))
 }
 
 # The test of a smaller model against a larger one: the only place where differences are tested.
@@ -46,24 +48,30 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 
 #' Fit a blueprint to data
 #'
-#' Estimates the model by maximum likelihood (Joreskog 1969, 1971) from raw data, with incomplete rows dropped and counted, or
-#' from [summary_data()]. Sample moments have divisor n and \eqn{\chi^2 = nF}. Prints nothing but short messages about what was
-#' assumed or dropped; a solution that is improper or did not converge warns.
+#' Estimates the model by maximum likelihood (Joreskog 1969, 1971) from raw data, with incomplete
+#' rows dropped and counted, or from [summary_data()]. Sample moments have divisor n and
+#' \eqn{\chi^2 = nF}. Prints nothing but short messages about what was assumed or dropped; a
+#' solution that is improper or did not converge warns.
 #'
 #' @param bp A blueprint.
-#' @param data A data frame, a numeric matrix of raw values, [summary_data()], or a named list of summary data, one a group.
-#' @param by Grouping column, bare or quoted: the model is fitted in every group at once, each with its own values but for what
-#'   [hold_equal()] says.
-#' @param levels Which groups, in which order, under which names: `c(Evening = 1, Weekend = 2)`. All of them by default.
+#' @param data A data frame, a numeric matrix of raw values, [summary_data()], or a named list of
+#'   summary data, one a group.
+#' @param by Grouping column, bare or quoted: the model is fitted in every group at once, each with
+#'   its own values but for what [hold_equal()] says.
+#' @param levels Which groups, in which order, under which names: `c(Evening = 1, Weekend = 2)`. All
+#'   of them by default.
 #' @param missing_codes Numbers that mean missing, such as `c(-9, 999)`.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
-#' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit], [estimates()], [fit_indices()] and the
-#'   other readers; `fit$request` is what was asked for, `fit$request$blueprint` the model. `saveRDS()` keeps it whole.
-#' @section Errors: `orizzonte_error_name` for variables that are no columns, `orizzonte_error_data` for data that cannot be
-#'   analysed, `orizzonte_error_identification` for models that cannot be estimated, `orizzonte_error_restriction` for
-#'   restrictions that contradict each other, `orizzonte_error_input` for anything else.
-#' @references Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis. *Psychometrika,
-#'   34*, 183-202. Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika, 36*, 409-426.
+#' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
+#'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
+#'   `fit$request$blueprint` the model. `saveRDS()` keeps it whole.
+#' @section Errors: `orizzonte_error_name` for variables that are no columns, `orizzonte_error_data`
+#'   for data that cannot be analysed, `orizzonte_error_identification` for models that cannot be
+#'   estimated, `orizzonte_error_restriction` for restrictions that contradict each other,
+#'   `orizzonte_error_input` for anything else.
+#' @references Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor
+#'   analysis. *Psychometrika, 34*, 183-202. Joreskog, K. G. (1971). Simultaneous factor analysis in
+#'   several populations. *Psychometrika, 36*, 409-426.
 #' @seealso [refit()] to fit again with something changed, [identification()], [rescue()]
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -75,7 +83,8 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @export
 fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n") {
   check_blueprint(bp, "fit_model")
-  if (missing(data)) abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
+  if (missing(data))
+    abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
   by <- captured_column(rlang::enquo(by), "`by`")
   request <- new_request(bp, by, check_levels(levels, by, data), missing_codes, multiplier)
   announce(fit_request(request, sample_of(data, request)))
@@ -91,20 +100,23 @@ announce <- function(fit) {
 
 check_levels <- function(levels, by, data) {
   if (!is.null(levels) && is.null(by) && !is_summary_list(data)) {
-    abort("input", c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
+    abort("input",
+          c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
   }
   levels
 }
 
-# A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of a ladder;
-# `near`: values, by address, to start from where they are given; `starts`: random starts after the closed-form one.
-fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL, starts = 4L,
-                        errors = TRUE, seed = 20260101) {
+# A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
+# a ladder;
+# `near`: values, by address, to start from where they are given; `starts`: random starts after the
+# closed-form one.
+fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL,
+                        starts = 4L, errors = TRUE, seed = 20260101) {
   layout <- met_layout(request, sample, stated)
   check_counts(layout)
   moments <- sample_moments(sample, request$multiplier)
-  found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), 500L, 1e-12, starts,
-                    seed, errors)
+  found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), 500L,
+                    1e-12, starts, seed, errors)
   if (!found$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, found)
   solution <- profile_solution(new_solution(layout, found), layout, moments)
@@ -115,12 +127,15 @@ fit_request <- function(request, sample, stated = stated_by(request, sample), ne
   with_usable_weights(fit, starts, seed)
 }
 
-# Blueprint and data brought together. The request keeps what the user wrote; the layout has coded predictors.
+# Blueprint and data brought together. The request keeps what the user wrote; the layout has coded
+# predictors.
 stated_by <- function(request, sample) {
   bp <- coded_blueprint(request, sample)
   if (!sample$grouped && length(bp$left_out)) {
-    abort("input", c(paste0("The blueprint leaves something out in group ", quoted(names(bp$left_out)[1L]),
-                            ", but there are no groups."), i = "Name the grouping column with by = \"column\"."))
+    abort("input",
+          c(paste0("The blueprint leaves something out in group ", quoted(names(bp$left_out)[1L]),
+                   ", but there are no groups."),
+                   i = "Name the grouping column with by = \"column\"."))
   }
   stated_layout(bp, means = has_means(sample), unname(group_variables(sample)),
                 if (sample$grouped) names(sample$groups))
@@ -148,14 +163,16 @@ starting_values <- function(layout, request, near) {
 
 #' Fit again with something changed
 #'
-#' The same request with anything of it changed: the blueprint, the data, the groups, the codes. It is the only way in which
-#' fits are made from fits. `update()` is the same.
+#' The same request with anything of it changed: the blueprint, the data, the groups, the codes. It
+#' is the only way in which fits are made from fits. `update()` is the same.
 #'
 #' @param object A fit.
-#' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`, `missing_codes`, `multiplier`; and
-#'   `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the columns of its model: give `data` for others.
+#' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
+#'   `missing_codes`, `multiplier`; and `omit_rows`, numbers of rows of the data to leave out. A fit
+#'   keeps only the columns of its model: give `data` for others.
 #' @return A fit.
-#' @section Errors: `orizzonte_error_input` for an argument it does not know; those of [fit_model()].
+#' @section Errors: `orizzonte_error_input` for an argument it does not know; those of
+#'   [fit_model()].
 #' @seealso [fit_model()], [amend()]
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
@@ -190,7 +207,8 @@ refit_changes <- function(quosures) {
                      i = paste0("It changes ", enumerate(known), ".")))
   }
   out <- lapply(stats::setNames(given, given), function(name) {
-    if (name == "by") captured_column(quosures[[name]], "`by`") else rlang::eval_tidy(quosures[[name]])
+    if (name == "by") captured_column(quosures[[name]], "`by`") else
+      rlang::eval_tidy(quosures[[name]])
   })
   out
 }
@@ -200,7 +218,8 @@ refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, error
   asked <- intersect(names(changes), c("blueprint", "by", "levels", "missing_codes", "multiplier"))
   request <- change_request(fit$request, changes[asked])
   anew <- any(names(changes) %in% c("data", "by", "levels", "missing_codes", "omit_rows"))
-  sample <- if (anew) sample_of(refit_source(fit, changes), request) else sample_for(fit$sample, request)
+  sample <- if (anew) sample_of(refit_source(fit, changes), request) else
+    sample_for(fit$sample, request)
   fit_request(request, sample, near = near, starts = starts, errors = errors)
 }
 
@@ -215,8 +234,12 @@ refit_source <- function(fit, changes) {
   }
   rows <- changes$omit_rows
   if (is.null(rows)) return(source)
-  usable <- is.data.frame(source) && is.numeric(rows) && !anyNA(rows) && all(rows %in% seq_len(nrow(source)))
-  if (!usable) abort("input", c("`omit_rows` must be numbers of rows of the data.", i = "Such as omit_rows = c(3, 17)."))
+  usable <- is.data.frame(source) && is.numeric(rows) && !anyNA(rows) &&
+    all(rows %in% seq_len(nrow(source)))
+  if (!usable)
+    abort("input",
+          c("`omit_rows` must be numbers of rows of the data.",
+            i = "Such as omit_rows = c(3, 17)."))
   source[-rows, , drop = FALSE]
 }
 
@@ -227,13 +250,16 @@ check_feasible <- function(layout, found) {
   if (length(found$violations)) met <- !is.na(found$violations) & found$violations <= 1e-4
   text <- vapply(layout$constraints, `[[`, "", "text")
   touched <- unlist(lapply(layout$constraints[!met], `[[`, "rows"))
-  beside <- met & vapply(layout$constraints, function(constraint) any(constraint$rows %in% touched), NA)
+  beside <- met &
+    vapply(layout$constraints, function(constraint) any(constraint$rows %in% touched), NA)
   lines <- c(paste0("Not met: ", text[!met]), if (any(beside)) paste0("Beside: ", text[beside]))
   abort("restriction", c(
     "The restrictions cannot all hold.", stats::setNames(lines, rep("x", length(lines))),
-    i = paste("If they should, perhaps they cannot be computed at our starting values: choose others with",
+    i = paste(
+      "If they should, perhaps they cannot be computed at our starting values: choose others with",
               "start_at()."),
-    i = "Leave one of them out, or look for a contradiction among all restrictions of these parameters."))
+    i = paste0("Leave one of them out, or look for a contradiction among all restrictions of ",
+               "these parameters.")))
 }
 
 fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes)
@@ -241,7 +267,8 @@ fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes)
 warn_about <- function(fit) {
   if (!has_converged(fit)) {
     warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
-                          i = paste("Its numbers cannot be trusted; print(fit) shows what the data say,",
+                          i = paste(
+                            "Its numbers cannot be trusted; print(fit) shows what the data say,",
                                     "rescue(blueprint, data) tries remedies.")))
     return(invisible())
   }
@@ -249,7 +276,8 @@ warn_about <- function(fit) {
   if (nrow(improper)) {
     lines <- utils::head(improper$trouble, 5L)
     warn("improper", c("The solution is improper.", stats::setNames(lines, rep("x", length(lines))),
-                       i = "Look at this before reading any estimate; rescue(blueprint, data) tries remedies."))
+                       i = paste0("Look at this before reading any estimate; rescue(blueprint, ",
+                                  "data) tries remedies.")))
   }
   weak <- hardly_told_apart(fit)
   if (length(weak)) {

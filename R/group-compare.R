@@ -1,12 +1,14 @@
 #' Estimates of groups side by side, with a test of their difference
 #'
-#' One row a parameter: its estimate in every group, and a Wald test of whether they are equal (moderation by group, for effects). What is held is
-#' equal by construction and has no test; its standardized values differ all the same, where variances do.
+#' One row a parameter: its estimate in every group, and a Wald test of whether they are equal
+#' (moderation by group, for effects). What is held is equal by construction and has no test; its
+#' standardized values differ all the same, where variances do.
 #'
 #' @param fit A fit from [fit_model()] with groups.
-#' @param kinds Kinds to show, such as `"effect"`; loadings, weights, effects and covariances when `NULL`.
-#' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group `estimate`, `se` and `standardized` (followed by a dot and
-#'   the group), `difference`
+#' @param kinds Kinds to show, such as `"effect"`; loadings, weights, effects and covariances when
+#'   `NULL`.
+#' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group
+#'   `estimate`, `se` and `standardized` (followed by a dot and the group), `difference`
 #'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
 #' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown kind.
 #' @examples
@@ -22,16 +24,19 @@ compare_groups <- function(fit, kinds = NULL) {
   check_grouped(fit$layout)
   unknown <- setdiff(kinds, names(address_kinds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(address_kinds))))
+    abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."),
+                     did_you_mean(unknown[1L], names(address_kinds))))
   }
   rows <- fit$layout$rows
   groups <- fit$layout$groups
   plain <- address_format(rows$kind, rows$first, rows$second)
-  wanted <- unique(plain[rows$kind %in% (kinds %||% c("loading", "weight", "effect", "covariance"))])
+  wanted <-
+    unique(plain[rows$kind %in% (kinds %||% c("loading", "weight", "effect", "covariance"))])
   se <- raw_errors(fit)
   standardized <- standardized_of(fit)$value
   places <- paste(plain, rows$group, sep = "\r")
-  at <- vapply(groups, function(g) match(paste(wanted, g, sep = "\r"), places), integer(length(wanted)))
+  at <- vapply(groups, function(g) match(paste(wanted, g, sep = "\r"), places),
+               integer(length(wanted)))
   at <- matrix(at, length(wanted), dimnames = list(NULL, groups))
   columns <- list(parameter = wanted)
   for (g in groups) {
@@ -41,15 +46,17 @@ compare_groups <- function(fit, kinds = NULL) {
   }
   tests <- lapply(seq_along(wanted), function(i) test_equal(fit, at[i, !is.na(at[i, ])]))
   get <- function(name) vapply(tests, function(t) as.numeric(t[[name]]), 0)
-  columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"), wald = get("wald"),
-                             df = get("df"), p = get("p"), status = rows$status[at[, 1L]]))
+  columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"),
+                             wald = get("wald"), df = get("df"), p = get("p"),
+                             status = rows$status[at[, 1L]]))
   structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups,
             title = fit$request$blueprint$title)
 }
 
 # Wald test that some rows are equal.
 test_equal <- function(fit, rows) {
-  none <- list(wald = NA_real_, df = NA_integer_, p = NA_real_, difference = NA_real_, difference_se = NA_real_)
+  none <- list(wald = NA_real_, df = NA_integer_, p = NA_real_, difference = NA_real_,
+               difference_se = NA_real_)
   vcov <- vcov_of(fit)
   if (length(rows) < 2L || anyNA(vcov)) return(none)
   map <- map_matrix(fit$layout)
@@ -67,16 +74,23 @@ test_equal <- function(fit, rows) {
 #' @export
 print.orizzonte_group_comparison <- function(x, ...) {
   groups <- attr(x, "groups")
-  if (is.null(groups) || !all(paste0("estimate.", groups) %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (is.null(groups) || !all(paste0("estimate.", groups) %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   shown <- utils::head(groups, 6L)
   columns <- list(parameter = x$parameter)
   for (g in shown) columns[[g]] <- with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
   if (length(groups) == 2L) columns$difference <- with_error(x$difference, x$difference_se)
-  columns <- c(columns, list(Wald = format_fixed(x$wald, 2L), df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
-                             status = ifelse(x$status %in% "free", "", x$status)))
-  cat(heading(paste0("Groups side by side: ", attr(x, "title"))), format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE)), sep = "\n")
-  notes <- c(if (length(shown) < length(groups)) paste0(length(groups) - length(shown), " more groups are in the data frame."),
-             if (any(x$status %in% "held")) "What is held is equal in raw units; standardized values differ where variances do, and are in the data frame.")
+  columns <- c(columns,
+               list(Wald = format_fixed(x$wald, 2L),
+                    df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
+                    status = ifelse(x$status %in% "free", "", x$status)))
+  cat(heading(paste0("Groups side by side: ", attr(x, "title"))),
+      format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE)), sep = "\n")
+  notes <- c(if (length(shown) < length(groups))
+             paste0(length(groups) - length(shown), " more groups are in the data frame."),
+             if (any(x$status %in% "held"))
+               paste0("What is held is equal in raw units; standardized values differ where ",
+                      "variances do, and are in the data frame."))
   if (length(notes)) cat("", wrap_lines(notes), sep = "\n")
   invisible(x)
 }

@@ -1,37 +1,48 @@
 #' The invariance ladder
 #'
-#' Fits the same blueprint to several groups, holding more and more equal: configural (nothing), metric (loadings and weights),
-#' scalar (intercepts of items, too), strict (residual variances and covariances of items, too), and then, on top of a rung,
-#' what `structural` names (Jöreskog 1971; Meredith 1993). Each rung is compared with the one before.
+#' Fits the same blueprint to several groups, holding more and more equal: configural (nothing),
+#' metric (loadings and weights), scalar (intercepts of items, too), strict (residual variances and
+#' covariances of items, too), and then, on top of a rung, what `structural` names (Jöreskog 1971;
+#' Meredith 1993). Each rung is compared with the one before.
 #'
-#' Whatever the scale of the blueprint, rungs are identified by the variance of each construct: 1 in every group while
-#' loadings are free, 1 in the first group only once they are held; means of constructs are free outside the first group once
-#' intercepts are held. So every loading can be tested and released, and \eqn{\chi^2} does not depend on a marker. Intercepts and
-#' variances of observed predictors are never held.
+#' Whatever the scale of the blueprint, rungs are identified by the variance of each construct: 1 in
+#' every group while loadings are free, 1 in the first group only once they are held; means of
+#' constructs are free outside the first group once intercepts are held. So every loading can be
+#' tested and released, and \eqn{\chi^2} does not depend on a marker. Intercepts and variances of
+#' observed predictors are never held.
 #'
 #' @section Criteria:
-#' A rung is called to *hold* when none of the changes against the rung before breaks its criterion, *doubtful* when some do, and to
-#' *fail* when that of the CFI and another do. Defaults: CFI falls by no more than .010, RMSEA rises by no more than .015, SRMR
-#' by no more than .030 (metric) or .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030 for CFI and RMSEA
-#' on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2} difference counts only when [criteria()] gives a level for it (`p_change`).
+#' A rung is called to *hold* when none of the changes against the rung before breaks its criterion,
+#' *doubtful* when some do, and to *fail* when that of the CFI and another do. Defaults: CFI falls
+#' by no more than .010, RMSEA rises by no more than .015, SRMR by no more than .030 (metric) or
+#' .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030
+#' for CFI and RMSEA on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2}
+#' difference counts only when [criteria()] gives a level for it (`p_change`).
 #'
-#' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what [let_differ()] names on none.
+#' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
+#'   [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
 #' @param by,levels,missing_codes As in [fit_model()].
-#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and `"strict"`; for constructs that are
-#'   measured by constructs also `"second_order_metric"` (their loadings) and `"second_order_scalar"` (the means of the constructs that
-#'   measure them), each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
-#' @param structural Patterns to hold one after the other on top of `structural_on`: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
-#' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When the data carry no means, `"metric"`.
-#' @param criteria Largest changes for the worse (`cfi_change`, `rmsea_change`, `srmr_change`), the level of \eqn{\Delta\chi^2}
-#'   (`p_change`), and what the first rung must reach (`cfi`, `rmsea`), from [criteria()].
+#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and
+#'   `"strict"`; for constructs that are measured by constructs also `"second_order_metric"` (their
+#'   loadings) and `"second_order_scalar"` (the means of the constructs that measure them), each
+#'   after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
+#' @param structural Patterns to hold one after the other on top of `structural_on`:
+#'   `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
+#' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When
+#'   the data carry no means, `"metric"`.
+#' @param criteria Largest changes for the worse (`cfi_change`, `rmsea_change`, `srmr_change`), the
+#'   level of \eqn{\Delta\chi^2} (`p_change`), and what the first rung must reach (`cfi`, `rmsea`),
+#'   from [criteria()].
 #' @param against `"previous"` or `"first"`: what the changes refer to.
-#' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`,
-#'   `rmsea`, `srmr`, `aic`, `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2} of each group by
-#'   rung), `criteria`, `reading`.
-#'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means the scalar rungs are left out, with a message.
-#' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion; `orizzonte_error_data` when a rung is asked for
-#'   that the data say nothing about.
+#' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
+#'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
+#'   `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
+#'   of each group by rung), `criteria`, `reading`.
+#'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means
+#'   the scalar rungs are left out, with a message.
+#' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion;
+#'   `orizzonte_error_data` when a rung is asked for that the data say nothing about.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -41,15 +52,18 @@
 #' ladder
 #' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
 #' @export
-invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, structural_on = "scalar", levels = NULL,
-                       missing_codes = NULL, criteria = NULL, against = "previous") {
+invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
+                       structural_on = "scalar", levels = NULL, missing_codes = NULL,
+                       criteria = NULL, against = "previous") {
   check_blueprint(bp, "invariance")
-  if (missing(data)) abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
+  if (missing(data))
+    abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
   by <- captured_column(rlang::enquo(by), "`by`")
   against <- choose_one(against, c("previous", "first"), "`against`")
   criteria <- check_criteria(criteria)
   if (is.null(by) && !is_summary_list(data)) {
-    abort("input", c("invariance() needs groups.", i = "Name the grouping column with by = column."))
+    abort("input",
+          c("invariance() needs groups.", i = "Name the grouping column with by = column."))
   }
   asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
   rungs <- rungs %||% default_rungs(bp)
@@ -60,11 +74,14 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, str
     rungs <- rungs_without_means(rungs, asked)
     if (structural_on == "scalar") structural_on <- "metric"
   }
-  if (length(structural) && !structural_on %in% rungs) rungs <- intersect(names(rung_adds), c(rungs, structural_on))
+  if (length(structural) && !structural_on %in% rungs) rungs <- intersect(names(rung_adds),
+      c(rungs, structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
-  for (k in seq_along(structural)) holds[[structural[k]]] <- c(holds[[structural_on]], structural[seq_len(k)])
+  for (k in seq_along(structural))
+    holds[[structural[k]]] <- c(holds[[structural_on]], structural[seq_len(k)])
   for (note in sample_notes(sample)) say(note)
-  if (length(bp$hold_equal)) say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
+  if (length(bp$hold_equal))
+    say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
   stated <- stated_by(request, sample)
   fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
   finish_ladder(bp, fits, criteria, against, on = if (length(structural)) structural_on)
@@ -73,20 +90,25 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL, str
 check_rungs <- function(rungs, structural) {
   unknown <- setdiff(rungs, names(rung_adds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], names(rung_adds)),
+    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."),
+                     did_you_mean(unknown[1L], names(rung_adds)),
                      i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
   }
   known <- c(hold_kinds, hold_slices)
   unknown <- setdiff(structural, known)
   if (length(unknown)) {
-    abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."), did_you_mean(unknown[1L], known)))
+    abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."),
+                     did_you_mean(unknown[1L], known)))
   }
 }
 
-# What each rung holds besides those before it. Constructs measured by constructs have rungs of their own, which come after those
+# What each rung holds besides those before it. Constructs measured by constructs have rungs of
+# their own, which come after those
 # of what measures them (Chen, Sousa & West 2005).
-rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"), second_order_metric = "loading[constructs]", scalar = "intercept",
-                  second_order_scalar = c("loading[constructs]", "mean[indicators]"), strict = c("variance[items]", "covariance[items]"))
+rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"),
+                  second_order_metric = "loading[constructs]", scalar = "intercept",
+                  second_order_scalar = c("loading[constructs]", "mean[indicators]"),
+                  strict = c("variance[items]", "covariance[items]"))
 
 rung_hold <- function(rung, rungs) {
   below <- names(rung_adds)[seq_len(match(rung, names(rung_adds)))]
@@ -95,11 +117,16 @@ rung_hold <- function(rung, rungs) {
 
 default_rungs <- function(bp) {
   constructs <- names(bp$constructs)
-  higher <- any(vapply(bp$constructs, function(x) x$kind == "reflective" && any(x$items %in% constructs), NA))
+  higher <-
+    any(vapply(bp$constructs, function(x) {
+      x$kind == "reflective" &&
+      any(x$items %in% constructs)
+    }, NA))
   names(rung_adds)[higher | !startsWith(names(rung_adds), "second_order")]
 }
 
-# Without means nothing is known about intercepts: asked for, that is an error; otherwise their rungs are left out.
+# Without means nothing is known about intercepts: asked for, that is an error; otherwise their
+# rungs are left out.
 rungs_without_means <- function(rungs, asked) {
   about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[indicators]")
   impossible <- intersect(asked, about_means)
@@ -115,11 +142,13 @@ rungs_without_means <- function(rungs, asked) {
 # Every reflective construct gets its unit from its variance, unless its loadings were given.
 marker_free <- function(bp) {
   bp$scale <- "unit"
-  for (name in names(bp$constructs)) if (bp$constructs[[name]]$kind == "reflective") bp$constructs[[name]]["scale"] <- list(NULL)
+  for (name in names(bp$constructs)) if (bp$constructs[[name]]$kind == "reflective")
+    bp$constructs[[name]]["scale"] <- list(NULL)
   bp
 }
 
-# One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a negative variance of
+# One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a
+# negative variance of
 # a construct; then the construct's own scale setting does.
 fit_rung <- function(request, sample, stated, hold) {
   request$blueprint$hold_equal <- union(request$blueprint$hold_equal, hold)
@@ -129,13 +158,15 @@ fit_rung <- function(request, sample, stated, hold) {
   other <- fit_request(request, sample, stated, errors = FALSE)
   if (!has_converged(other)) return(fit)
   other$layout$notes <- c(other$layout$notes, paste(
-    "A construct's variance is not positive here, which the unit scale cannot say: this rung is on the marker scale."))
+    paste0("A construct's variance is not positive here, which the unit scale cannot say: this ",
+           "rung is on the marker scale.")))
   other
 }
 
 finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   rungs <- names(fits)
-  columns <- c(list(rung = rungs), do.call(Map, c(list(c), unname(lapply(fits, comparison_measures)))))
+  columns <- c(list(rung = rungs),
+               do.call(Map, c(list(c), unname(lapply(fits, comparison_measures)))))
   previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else rungs_before(rungs, on)
   for (name in setdiff(comparison_columns, "p")) {
     columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
@@ -147,15 +178,23 @@ finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
   }, 0)
   groups <- fits[[1L]]$layout$groups
   limits <- lapply(rungs, rung_limits, groups = length(groups), criteria = criteria)
-  judged <- lapply(seq_along(fits), function(k) judge_rung(columns, k, limits[[k]], converged[k], previous[k], criteria))
+  judged <- lapply(seq_along(fits),
+                   function(k) {
+                     judge_rung(columns, k, limits[[k]], converged[k],
+                                previous[k], criteria)
+                   })
   columns$verdict <- vapply(judged, `[[`, "", "verdict")
   columns$broken <- vapply(judged, `[[`, "", "broken")
   columns$against <- rungs[previous]
   columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
-  ordered <- c("rung", "against", comparison_columns, paste0(comparison_columns, "_change"), "verdict", "broken", "status")
-  contributions <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"), numeric(length(groups)))
+  ordered <- c("rung", "against", comparison_columns, paste0(comparison_columns, "_change"),
+               "verdict", "broken", "status")
+  contributions <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"),
+                          numeric(length(groups)))
   contributions <- matrix(contributions, length(groups), dimnames = list(groups, rungs))
-  structure(list(title = bp$title, blueprint = bp, fits = fits, table = list_frame(columns[ordered]),
-                 contributions = contributions, criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
-                 on = on, reading = read_ladder(columns$rung, columns$verdict, fits)), class = "orizzonte_ladder")
+  structure(list(title = bp$title, blueprint = bp, fits = fits,
+                 table = list_frame(columns[ordered]), contributions = contributions,
+                 criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
+                 on = on, reading = read_ladder(columns$rung, columns$verdict, fits)),
+                 class = "orizzonte_ladder")
 }

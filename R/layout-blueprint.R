@@ -11,36 +11,51 @@ format_blueprint <- function(bp) {
   lines <- c(heading(paste0("Blueprint: ", bp$title)),
              paste0("Scale: ", bp$scale, " (", scale_words[[bp$scale]], ")"))
   if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L) {
-    return(c(lines, "", "Empty so far. Add construct(\"Name\", reflected_in = item1:item4) or effect(outcome ~ cause)."))
+    return(c(lines, "",
+             paste0("Empty so far. Add construct(\"Name\", reflected_in = item1:item4) or ",
+                    "effect(outcome ~ cause).")))
   }
   if (length(bp$constructs)) {
     described <- vapply(names(bp$constructs), function(name) {
       construct <- bp$constructs[[name]]
       items <- address_name(construct$items)
       fixed <- construct$items %in% names(construct$fixed)
-      items[fixed] <- paste0(items[fixed], " (", format_number(construct$fixed[construct$items[fixed]]), ")")
-      paste0(formatC(name, width = -width), if (construct$kind == "composite") "  composed of " else "  reflected in ", paste(items, collapse = ", "),
+      items[fixed] <- paste0(items[fixed], " (",
+                             format_number(construct$fixed[construct$items[fixed]]), ")")
+      paste0(formatC(name, width = -width), if (construct$kind == "composite") "  composed of " else
+             "  reflected in ", paste(items, collapse = ", "),
              if (!is.null(construct$scale)) paste0("  [scale: ", construct$scale, "]"))
     }, "")
     lines <- c(lines, "", "Constructs", wrap_lines(described, indent = 2L, hang = width + 4L))
   }
   if (length(bp$effects$from)) {
     outcomes <- unique(bp$effects$to)
-    text <- vapply(outcomes, function(o) paste0(o, " ~ ", paste(bp$effects$from[bp$effects$to == o], collapse = " + ")), "")
+    text <- vapply(outcomes,
+                   function(o) {
+                     paste0(o, " ~ ", paste(bp$effects$from[bp$effects$to == o], collapse = " + "))
+                   },
+                     "")
     lines <- c(lines, "", "Effects", wrap_lines(text, indent = 2L, hang = 4L))
   }
   stated <- c(
     if (length(bp$covary$first)) address_format("covariance", bp$covary$first, bp$covary$second),
-    if (length(bp$uncorrelate$first)) paste(address_format("covariance", bp$uncorrelate$first, bp$uncorrelate$second), "== 0"),
+    if (length(bp$uncorrelate$first))
+      paste(address_format("covariance", bp$uncorrelate$first, bp$uncorrelate$second), "== 0"),
     vapply(bp$restrict, format_restriction, ""),
     if (length(bp$relax)) paste("free:", bp$relax),
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
-    if (length(bp$hold_equal)) paste0("held equal across groups: ", enumerate(bp$hold_equal, most = 12L)),
-    if (length(bp$let_differ)) paste0("free to differ across groups: ", enumerate(bp$let_differ, most = 12L)),
-    if (length(bp$quantities)) paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
-    unlist(lapply(names(bp$left_out), function(g) paste0("left out in group ", g, ": ", enumerate(bp$left_out[[g]])))),
+    if (length(bp$hold_equal))
+      paste0("held equal across groups: ", enumerate(bp$hold_equal, most = 12L)),
+    if (length(bp$let_differ))
+      paste0("free to differ across groups: ", enumerate(bp$let_differ, most = 12L)),
+    if (length(bp$quantities))
+      paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
+    unlist(lapply(names(bp$left_out),
+                  function(g) paste0("left out in group ", g, ": ", enumerate(bp$left_out[[g]])))),
     if (length(bp$claims)) paste0("claim ", names(bp$claims), ": ", bp$claims),
-    if (length(bp$trail)) paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"), "; see trail(blueprint)")
+    if (length(bp$trail))
+      paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"),
+             "; see trail(blueprint)")
   )
   if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
   # what names a group is counted once there are groups

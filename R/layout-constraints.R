@@ -2,22 +2,27 @@
 
 is_constraint <- function(restriction) restriction$smooth || restriction$relation != "=="
 
-# Rows that constraints touch, but for variances kept from turning negative: those leave the scale of a construct free.
+# Rows that constraints touch, but for variances kept from turning negative: those leave the scale
+# of a construct free.
 constrained_rows <- function(layout, bp) {
   rows <- lapply(Filter(is_constraint, bp$restrict), function(r) {
-    harmless <- !r$smooth && r$relation == ">=" && identical(r$right, 0) && startsWith(r$left, "variance[")
+    harmless <- !r$smooth && r$relation == ">=" && identical(r$right, 0) &&
+      startsWith(r$left, "variance[")
     if (!harmless) unlist(lapply(restriction_addresses(r), restricted_rows, layout = layout))
   })
   unique(unlist(rows))
 }
 
-# Adds `constraints`: lists of `text`, `tape`, `rows` (of the layout, by input of the tape), `bound`; and notes about those that
-# follow from the others and are left out. A constraint is written so that it is 0 (or, a bound, not negative).
+# Adds `constraints`: lists of `text`, `tape`, `rows` (of the layout, by input of the tape),
+# `bound`; and notes about those that
+# follow from the others and are left out. A constraint is written so that it is 0 (or, a bound, not
+# negative).
 apply_constraints <- function(layout, bp) {
   layout$constraints <- list()
   for (restriction in Filter(is_constraint, bp$restrict)) {
     if (restriction$smooth) {
-      for (scope in group_scopes(restriction, layout)) layout$constraints <- c(layout$constraints, list(compile_constraint(restriction, layout, scope)))
+      for (scope in group_scopes(restriction, layout)) layout$constraints <- c(layout$constraints,
+          list(compile_constraint(restriction, layout, scope)))
       next
     }
     for (one in layout$rows$parameter[restricted_rows(restriction$left, layout)]) {
@@ -42,7 +47,9 @@ apply_constraints <- function(layout, bp) {
   layout
 }
 
-redundant_note <- function(text) paste0("Left out, since it follows from the other restrictions: ", text, ".")
+redundant_note <- function(text) {
+  paste0("Left out, since it follows from the other restrictions: ", text, ".")
+}
 
 compile_constraint <- function(restriction, layout, scope = NULL) {
   side <- function(x) if (is.numeric(x)) read_expression(x) else read_expression(str2lang(x))
@@ -51,10 +58,13 @@ compile_constraint <- function(restriction, layout, scope = NULL) {
   tape <- difference_tape(sides[[1L]], sides[[2L]])
   rows <- vapply(tape$inputs, function(text) {
     found <- restricted_rows(text, layout, scope)
-    if (length(found) != 1L) abort("restriction", paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
+    if (length(found) != 1L)
+      abort("restriction",
+            paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
     found
   }, 0L, USE.NAMES = FALSE)
-  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) bracket_group(layout, scope)), tape = tape, rows = rows,
+  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) bracket_group(layout,
+      scope)), tape = tape, rows = rows,
        bound = restriction$relation != "==",
        value = if (!restriction$smooth) restriction$right)
 }
@@ -71,7 +81,8 @@ constraint_gradient <- function(constraint, eta, layout) {
   jet <- constraint_jet(constraint, eta)
   for (i in seq_along(constraint$rows)) {
     at <- which(layout$map$entry == constraint$rows[i])
-    gradient[layout$map$parameter[at]] <- gradient[layout$map$parameter[at]] + jet$gradient[i] * layout$map$weight[at]
+    gradient[layout$map$parameter[at]] <- gradient[layout$map$parameter[at]] +
+      jet$gradient[i] * layout$map$weight[at]
   }
   gradient
 }
@@ -85,11 +96,16 @@ check_constants <- function(layout) {
     if (isTRUE(holds)) next
     abort("restriction", c("Restrictions contradict each other.",
                            x = paste0(constraint$text, " cannot hold: ",
-                                      enumerate(paste(layout$rows$parameter[constraint$rows], "is fixed at", format_exact(layout$rows$fixed[constraint$rows]))), ".")))
+                                      enumerate(paste(layout$rows$parameter[constraint$rows],
+                                                      "is fixed at",
+                                                      format_exact(
+                                                        layout$rows$fixed[constraint$rows]))),
+                                                        ".")))
   }
 }
 
-# Equations whose gradient depends on those of the equations before them, at two points where no accident is likely. One whose
+# Equations whose gradient depends on those of the equations before them, at two points where no
+# accident is likely. One whose
 # parameters are all fixed follows as well.
 redundant_equations <- function(layout) {
   equations <- which(!vapply(layout$constraints, `[[`, NA, "bound"))
@@ -103,7 +119,8 @@ redundant_equations <- function(layout) {
       rest <- gradient - basis %*% crossprod(basis, gradient)
       free <- anyNA(layout$rows$fixed[layout$constraints[[k]]$rows])
       if (free && (!is.finite(size) || size == 0)) next      # cannot be told at this point
-      if (sqrt(sum(rest^2)) <= 1e-9 * size) out <- c(out, k) else basis <- cbind(basis, rest / sqrt(sum(rest^2)))
+      if (sqrt(sum(rest^2)) <= 1e-9 * size) out <- c(out, k) else
+        basis <- cbind(basis, rest / sqrt(sum(rest^2)))
     }
     out
   })
@@ -112,7 +129,8 @@ redundant_equations <- function(layout) {
 
 # Middling values, no two alike, so that no accidental equality hides or makes a rank.
 typical_values <- function(layout, phase = 0) {
-  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6, intercept = 0, mean = 0)[layout$rows$kind]
+  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6,
+             intercept = 0, mean = 0)[layout$rows$kind]
   unname(value * (1 + 0.1 * sin(seq_along(value) + phase)))
 }
 

@@ -14,7 +14,10 @@ shown_address <- function(layout, kind, first, second = NA_character_, group) {
 # " in group evening", "in group evening: " and "evening: ", or nothing.
 in_group <- function(layout, group) if (layout$grouped) paste0(" in group ", group) else ""
 group_lead <- function(layout, group) if (layout$grouped) paste0("in group ", group, ": ") else ""
-mark_group <- function(layout, group, text) if (layout$grouped) paste0("[", group, "]  ", text) else text
+mark_group <- function(layout, group, text) {
+  if (layout$grouped)
+  paste0("[", group, "]  ", text) else text
+}
 bracket_group <- function(layout, group) if (layout$grouped) paste0(" (", group, ")") else ""
 
 # How many cases, and where.
@@ -25,7 +28,8 @@ size_words <- function(sample) {
     return(paste0("n = ", format_count(n), " in ", length(sizes), " groups (",
                   enumerate(paste(names(sizes), sizes), most = 12L), ")"))
   }
-  paste0("n = ", format_count(n), if (sample$total_rows != n) paste0(" of ", format_count(sample$total_rows), " rows"))
+  paste0("n = ", format_count(n),
+         if (sample$total_rows != n) paste0(" of ", format_count(sample$total_rows), " rows"))
 }
 
 bar_group <- function(layout, group) if (layout$grouped) paste0(" | ", group) else ""
@@ -53,8 +57,9 @@ chosen_group <- function(layout, group = NULL) {
   group <- group %||% layout$groups[1L]
   if (!is.character(group) || length(group) != 1L || !group %in% layout$groups) {
     asked <- as.character(group)[1L]
-    abort("name", c(paste0("There is no group ", quoted(asked), "."), did_you_mean(asked, layout$groups),
-                    i = paste0("Groups: ", enumerate(layout$groups), ".")))
+    abort("name",
+          c(paste0("There is no group ", quoted(asked), "."), did_you_mean(asked, layout$groups),
+            i = paste0("Groups: ", enumerate(layout$groups), ".")))
   }
   group
 }
@@ -89,7 +94,8 @@ list_assumptions <- function(layout, bp) {
            "), each with its own values:"), out$assumed,
     if (length(held)) paste0("held equal across groups: ", what(held)),
     if (length(layout$freed)) {
-      paste0("free outside ", layout$groups[1L], ", since intercepts are held: ", what(layout$freed))
+      paste0("free outside ", layout$groups[1L], ", since intercepts are held: ",
+             what(layout$freed))
     },
     if (length(loose)) {
       paste0("variances free outside ", layout$groups[1L], ", since loadings are held: ",
@@ -106,7 +112,8 @@ group_assumptions <- function(layout, bp) {
   named <- function(at) enumerate(rows$first[at], most = 12L)
   residual <- which(rows$meaning == "residual variance")
   if (length(residual)) {
-    add("residual variances of ", count_of(length(residual), "observed variable"), ": ", named(residual))
+    add("residual variances of ", count_of(length(residual), "observed variable"), ": ",
+        named(residual))
   }
   disturbance <- which(rows$meaning == "disturbance variance")
   if (length(disturbance)) add("disturbances of ", named(disturbance))
@@ -155,6 +162,7 @@ with_group_column <- function(fit, group, data) {
 in_every_group <- function(layout, addresses) {
   if (!layout$grouped) return(addresses)
   unlist(lapply(addresses, function(text) {
-    if (is.null(parse_address(text)$group)) vapply(layout$groups, function(g) with_group(text, g), "") else text
+    if (is.null(parse_address(text)$group))
+      vapply(layout$groups, function(g) with_group(text, g), "") else text
   }), use.names = FALSE)
 }

@@ -3,7 +3,8 @@
 variable_index <- function(names, all, text) {
   unknown <- setdiff(names, all)
   if (length(unknown)) {
-    abort("name", c(paste0(quoted(unknown[1L]), " in ", text, " is not a variable of the model."), did_you_mean(unknown[1L], all)))
+    abort("name", c(paste0(quoted(unknown[1L]), " in ", text, " is not a variable of the model."),
+                    did_you_mean(unknown[1L], all)))
   }
   match(names, all)
 }
@@ -25,7 +26,9 @@ check_quantities <- function(layout, bp) {
         restricted_rows(format(address), layout)
       } else if (address$kind == "quantity") {
         if (!address$first %in% defined) {
-          abort("restriction", c(paste0("quantity[", name, "] uses ", text, ", which is not declared before it."), did_you_mean(address$first, defined)))
+          abort("restriction",
+                c(paste0("quantity[", name, "] uses ", text, ", which is not declared before it."),
+                  did_you_mean(address$first, defined)))
         }
       } else {
         variable_index(c(address$first, address$second), all, text)
@@ -45,7 +48,9 @@ check_claims <- function(layout, bp) {
         restricted_rows(text, layout)
       } else if (address$kind == "quantity") {
         known <- names(bp$quantities)
-        if (!address$first %in% known) abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."), did_you_mean(address$first,
+        if (!address$first %in% known)
+          abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."),
+                          did_you_mean(address$first,
             known)))
       } else {
         variable_index(c(address$first, address$second), all, text)

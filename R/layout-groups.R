@@ -57,7 +57,8 @@ layout_of_group <- function(layout, g) {
   out
 }
 
-# Kinds that may be held across groups, and the rows they mean. Nothing about observed predictors, and
+# Kinds that may be held across groups, and the rows they mean. Nothing about observed predictors,
+# and
 # no structural intercepts.
 hold_aliases <- list(intercept = "intercept[items]", mean = "mean[constructs]",
                      variance = c("variance[items]", "variance[constructs]"),
@@ -88,7 +89,8 @@ pattern_rows <- function(patterns, layout) {
   })))
 }
 
-# Each address is one class across groups. Construct variances and means that this makes estimable are
+# Each address is one class across groups. Construct variances and means that this makes estimable
+# are
 # freed here (means) and with the scales (variances).
 hold_across <- function(layout, hold, differ) {
   rows <- layout$rows
@@ -125,7 +127,8 @@ free_means <- function(layout) {
     open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), part$constructs)
     for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
       layout$notes <- union(layout$notes, paste0(
-        "mean[", address_name(name), "] stays 0 in every group: the loadings cannot tell it from the ",
+        "mean[", address_name(name),
+        "] stays 0 in every group: the loadings cannot tell it from the ",
         "other means."))
       open <- setdiff(open, name)
     }
@@ -144,7 +147,8 @@ mean_may_differ <- function(name, rows, part, span, held) {
     !rows$touched[mean] && !rows$shared[mean] && any(rows$first[held] %in% items)
 }
 
-# Which of the means shift what is held in a way that those before them do not: independent columns of
+# Which of the means shift what is held in a way that those before them do not: independent columns
+# of
 # the loadings, at values that keep fixed and equal ones so and are otherwise haphazard.
 told_apart <- function(layout, constructs, part, held) {
   if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))

@@ -23,12 +23,14 @@ scale_places <- function(layout) {
   unlist(lapply(seq_along(layout$groups), function(g) {
     part <- layout$parts[[g]]
     lapply(part$constructs, function(name) {
-      list(construct = name, number = g, span = layout$spans[[g]], indicators = part$indicators[[name]])
+      list(construct = name, number = g, span = layout$spans[[g]],
+           indicators = part$indicators[[name]])
     })
   }), recursive = FALSE)
 }
 
-# How one construct gets its unit: by a marker, its variance, the average of its loadings, from values
+# How one construct gets its unit: by a marker, its variance, the average of its loadings, from
+# values
 # that were given, or ("carried") from the first group through loadings held equal. `closed`: does
 # rescaling the construct leave the model the same?
 scale_of <- function(place, layout, bp) {
@@ -40,7 +42,8 @@ scale_of <- function(place, layout, bp) {
   own <- bp$constructs[[name]]
   setting <- own$scale %||% if (composite) "marker" else bp$scale
   kind <- if (setting %in% scale_settings) setting else "marker"
-  # values given in construct() set the scale; a value in restrict() is a restriction beside it, unless
+  # values given in construct() set the scale; a value in restrict() is a restriction beside it,
+  # unless
   # nothing is left
   values <- is.null(own$scale) && any(own$fixed != 0)
   all_fixed <- !anyNA(rows$fixed[loadings]) && !any(rows$marked[loadings])
@@ -71,19 +74,23 @@ may_be_rescaled <- function(name, span, rows) {
 
 marker_of <- function(name, loadings, composite, item, rows) {
   held <- loadings[rows$marked[loadings]]
-  free <- if (length(held)) held else loadings[is.na(rows$fixed[loadings]) & !rows$relaxed[loadings]]
+  free <- if (length(held)) held else
+    loadings[is.na(rows$fixed[loadings]) & !rows$relaxed[loadings]]
   items <- if (composite) rows$first[loadings] else rows$second[loadings]
   marker <- if (is.null(item)) free[1L] else loadings[items == item]
   usable <- length(marker) == 1L && !is.na(marker) &&
     (is.na(rows$fixed[marker]) || rows$marked[marker])
   if (usable) return(marker)
   abort("restriction", c(paste0("Construct ", quoted(name), " has no ",
-                                if (composite) "weight" else "loading", " left to carry its scale."),
+                                if (composite) "weight" else "loading",
+                                " left to carry its scale."),
                          i = "Fix one loading at 1, or use scale = \"unit\"."))
 }
 
-# entry = K theta + k as triplets; `parameters` names the free ones by the address of their first row. `sd` (of the
-# observed variables, when known) decides which loading an average leaves to the others: the one with the largest
+# entry = K theta + k as triplets; `parameters` names the free ones by the address of their first
+# row. `sd` (of the
+# observed variables, when known) decides which loading an average leaves to the others: the one
+# with the largest
 # scale, since items in other units would otherwise make the map ill-conditioned.
 apply_map <- function(layout, sd = NULL) {
   size <- length(layout$rows$kind)
@@ -96,14 +103,16 @@ apply_map <- function(layout, sd = NULL) {
     rows <- scale$loadings[is.na(layout$rows$fixed[scale$loadings])]
     if (length(rows) == 0L) next
     class <- layout$rows$class[rows]
-    largest <- if (is.null(sd)) 1L else which.max(replace(sd[layout$rows$second[rows]], is.na(sd[layout$rows$second[rows]]), 0))
+    largest <- if (is.null(sd)) 1L else
+      which.max(replace(sd[layout$rows$second[rows]], is.na(sd[layout$rows$second[rows]]), 0))
     target <- class[largest]
     others <- rows[class != target]
     # loadings average 1: one of them is what the others leave
     own <- layout$rows$class[others]
     dependent[[as.character(target)]] <- list(
-      rest = (length(scale$loadings) - sum(constant[scale$loadings])) / sum(class == target), class = unique(own),
-      weight = -tabulate(match(own, unique(own)), length(unique(own))) / sum(class == target)
+      rest = (length(scale$loadings) - sum(constant[scale$loadings])) / sum(class == target),
+      class = unique(own), weight = -tabulate(match(own, unique(own)), length(unique(own))) /
+      sum(class == target)
     )
   }
   class <- layout$rows$class[free_rows]
@@ -121,7 +130,8 @@ apply_map <- function(layout, sd = NULL) {
     map_weight <- c(map_weight, rep(d$weight, length(rows)))
   }
   layout$rows$status <- ifelse(is.na(layout$rows$fixed), "free", "fixed")
-  layout$rows$status[is.na(layout$rows$fixed) & tabulate(layout$rows$class, size)[layout$rows$class] > 1L] <- "equal"
+  layout$rows$status[is.na(layout$rows$fixed) &
+                     tabulate(layout$rows$class, size)[layout$rows$class] > 1L] <- "equal"
   layout$rows$status[is.na(layout$rows$fixed) & layout$rows$shared] <- "held"
   layout$rows$constant <- constant
   layout$map <- list(entry = map_entry, parameter = map_parameter, weight = map_weight)
@@ -130,13 +140,15 @@ apply_map <- function(layout, sd = NULL) {
   layout
 }
 
-# A parameter goes by the address of its first row; one held across all groups by the address without a group.
+# A parameter goes by the address of its first row; one held across all groups by the address
+# without a group.
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]
   plain <- address_format(layout$rows$kind, layout$rows$first, layout$rows$second)
   for (i in which(layout$rows$shared[layout$leading])) {
     rows <- which(layout$rows$class == classes[i])
-    if (setequal(layout$rows$group[rows], layout$groups) && length(unique(plain[rows])) == 1L) out[i] <- plain[rows[1L]]
+    if (setequal(layout$rows$group[rows], layout$groups) && length(unique(plain[rows])) == 1L)
+      out[i] <- plain[rows[1L]]
   }
   out
 }

@@ -3,8 +3,10 @@
 parameter_families <- c(effect = 0L, covariance = 1L, mean = 2L)
 
 # `means`: whether the data carry means. The result is a plain list of columns (cheap to build):
-# parameter, kind, first, second, group, meaning (its kind in words), family, row, col, fixed (value or NA), class, weight/constant
-# of the scale, assumed (why a row is there though nobody asked for it), and attributes of the model.
+# parameter, kind, first, second, group, meaning (its kind in words), family, row, col, fixed (value
+# or NA), class, weight/constant
+# of the scale, assumed (why a row is there though nobody asked for it), and attributes of the
+# model.
 layout_parameters <- function(bp, means, observed = NULL) {
   variables <- blueprint_variables(bp)
   constructs <- variables$constructs
@@ -18,18 +20,62 @@ layout_parameters <- function(bp, means, observed = NULL) {
   item <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
   load_first <- ifelse(weight, item, owner)
   load_second <- ifelse(weight, owner, item)
-  fixed <- unlist(lapply(bp$constructs, function(x) {
-    value <- rep(NA_real_, length(x$items))
-    if (length(x$fixed)) value[match(names(x$fixed), x$items)] <- x$fixed
-    value
-  }), use.names = FALSE)
   from <- bp$effects$from
   to <- bp$effects$to
   endogenous <- all %in% c(load_second, to)
   is_construct <- all %in% constructs
-  exogenous <- all[!endogenous]
+  covariances <- model_covariances(bp, all[!endogenous])
+  cov_first <- covariances$first
+  cov_second <- covariances$second
+  cov_assumed <- covariances$assumed
 
-  # covariances: assumed among exogenous variables, stated ones besides
+  varying <- setdiff(all, constructs[composite])     # a composite has no disturbance
+  endogenous_varying <- varying %in% all[endogenous]
+  v <- length(varying)
+  n_cov <- length(cov_first)
+  n_mean <- if (means) length(all) else 0L
+  kind <- c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), rep("variance", v),
+            rep("covariance", n_cov), if (means) ifelse(is_construct, "mean", "intercept"))
+  first <- c(load_first, from, varying, cov_first, if (means) all)
+  second <- c(load_second, to, rep(NA_character_, v), cov_second, rep(NA_character_, n_mean))
+  row <- match(c(load_second, to, varying, cov_first, if (means) all), all)
+  col <- match(c(load_first, from, varying, cov_second, if (means) all), all)
+  variance_meaning <- rep("variance", v)
+  variance_meaning[endogenous_varying] <- "residual variance"
+  variance_meaning[endogenous_varying & varying %in% constructs] <- "disturbance variance"
+  lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
+  latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
+  rows <- list(
+    kind = kind, first = first, second = second,
+    meaning = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_meaning,
+             ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"),
+                    "covariance"),
+             if (means) ifelse(is_construct, "mean", "intercept")),
+    family = rep(parameter_families[c("effect", "covariance", "mean")],
+                 c(length(load_first) + length(from), v + n_cov, n_mean)),
+    row = row, col = col,
+    fixed = c(given_values(bp), rep(NA_real_, length(from) + v + n_cov),
+              if (means) ifelse(is_construct, 0, NA_real_)),
+    assumed = c(rep(FALSE, length(load_first) + length(from)), rep(TRUE, v), cov_assumed,
+                rep(TRUE, n_mean))
+  )
+  check_composite_covariances(rows, constructs[composite])
+  list(rows = rows, observed = observed, constructs = constructs, endogenous = all[endogenous],
+       composites = constructs[composite],
+       indicators = split_in_order(seq_along(owner), owner, constructs))
+}
+
+# Loadings and weights that the blueprint gives, in the order of the items; NA elsewhere.
+given_values <- function(bp) {
+  unlist(lapply(bp$constructs, function(x) {
+    value <- rep(NA_real_, length(x$items))
+    if (length(x$fixed)) value[match(names(x$fixed), x$items)] <- x$fixed
+    value
+  }), use.names = FALSE)
+}
+
+# The covariances of a model: assumed among exogenous variables, stated and mentioned ones besides.
+model_covariances <- function(bp, exogenous) {
   cov_first <- cov_second <- character()
   cov_assumed <- logical()
   if (length(exogenous) > 1L) {
@@ -38,7 +84,8 @@ layout_parameters <- function(bp, means, observed = NULL) {
     cov_second <- exogenous[index[, 1L]]
     cov_assumed <- rep(TRUE, length(cov_first))
     if (length(bp$uncorrelate$first)) {
-      keep <- !pair_key(cov_first, cov_second) %in% pair_key(bp$uncorrelate$first, bp$uncorrelate$second)
+      keep <- !pair_key(cov_first, cov_second) %in%
+        pair_key(bp$uncorrelate$first, bp$uncorrelate$second)
       cov_first <- cov_first[keep]
       cov_second <- cov_second[keep]
       cov_assumed <- cov_assumed[keep]
@@ -57,44 +104,17 @@ layout_parameters <- function(bp, means, observed = NULL) {
   cov_first <- c(cov_first, declared$first)
   cov_second <- c(cov_second, declared$second)
   cov_assumed <- c(cov_assumed, rep(FALSE, length(declared$first)))
-
-  varying <- setdiff(all, constructs[composite])     # a composite has no disturbance
-  endogenous_varying <- varying %in% all[endogenous]
-  v <- length(varying)
-  n_cov <- length(cov_first)
-  n_mean <- if (means) length(all) else 0L
-  kind <- c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), rep("variance", v), rep("covariance", n_cov),
-            if (means) ifelse(is_construct, "mean", "intercept"))
-  first <- c(load_first, from, varying, cov_first, if (means) all)
-  second <- c(load_second, to, rep(NA_character_, v), cov_second, rep(NA_character_, n_mean))
-  row <- match(c(load_second, to, varying, cov_first, if (means) all), all)
-  col <- match(c(load_first, from, varying, cov_second, if (means) all), all)
-  variance_meaning <- rep("variance", v)
-  variance_meaning[endogenous_varying] <- "residual variance"
-  variance_meaning[endogenous_varying & varying %in% constructs] <- "disturbance variance"
-  lower <- endogenous[match(cov_first, all)] | endogenous[match(cov_second, all)]
-  latent <- is_construct[match(cov_first, all)] & is_construct[match(cov_second, all)]
-  rows <- list(
-    kind = kind, first = first, second = second,
-    meaning = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_meaning,
-             ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"), "covariance"),
-             if (means) ifelse(is_construct, "mean", "intercept")),
-    family = rep(parameter_families[c("effect", "covariance", "mean")], c(length(load_first) + length(from), v + n_cov, n_mean)),
-    row = row, col = col,
-    fixed = c(fixed, rep(NA_real_, length(from) + v + n_cov), if (means) ifelse(is_construct, 0, NA_real_)),
-    assumed = c(rep(FALSE, length(load_first) + length(from)), rep(TRUE, v), cov_assumed, rep(TRUE, n_mean))
-  )
-  check_composite_covariances(rows, constructs[composite])
-  list(rows = rows, observed = observed, constructs = constructs, endogenous = all[endogenous],
-       composites = constructs[composite], indicators = split_in_order(seq_along(owner), owner, constructs))
+  list(first = cov_first, second = cov_second, assumed = cov_assumed)
 }
 
 check_composite_covariances <- function(rows, composites) {
-  bad <- which(rows$kind == "covariance" & (rows$first %in% composites | rows$second %in% composites))
+  bad <- which(rows$kind == "covariance" &
+               (rows$first %in% composites | rows$second %in% composites))
   if (length(bad) == 0L) return(invisible())
   address <- address_format("covariance", rows$first[bad[1L]], rows$second[bad[1L]])
-  abort("restriction", c(paste0(address, " does not exist: a composite has no residual of its own to covary."),
-                         i = "Its items covary with the other exogenous variables already."))
+  abort("restriction",
+        c(paste0(address, " does not exist: a composite has no residual of its own to covary."),
+          i = "Its items covary with the other exogenous variables already."))
 }
 
 split_in_order <- function(x, by, levels) split(x, factor(by, levels = levels))
@@ -119,6 +139,23 @@ declared_by_restriction <- function(bp, first, second) {
   out
 }
 
+# One fixed member fixes its class.
+fix_classes <- function(layout, class) {
+  for (k in unique(class[duplicated(class)])) {
+    members <- which(class == k)
+    values <- unique(layout$rows$fixed[members][!is.na(layout$rows$fixed[members])])
+    if (length(values) > 1L) {
+      abort("restriction", c("Restrictions contradict each other.",
+                             x = paste0(enumerate(layout$rows$parameter[members]),
+                                        " must be equal, but are fixed at ",
+                                        enumerate(format_exact(values)), "."),
+                             i = "Drop one of the fixed values or the equality."))
+    }
+    if (length(values) == 1L) layout$rows$fixed[members] <- values
+  }
+  layout
+}
+
 # Equalities are classes of rows (union-find by repeated minimum); a class may be fixed.
 apply_restrictions <- function(layout, bp) {
   size <- length(layout$rows$parameter)
@@ -126,7 +163,12 @@ apply_restrictions <- function(layout, bp) {
   layout$rows$touched <- rep(FALSE, size)
   layout$notes <- character()
   plain <- Filter(Negate(is_constraint), bp$restrict)
-  scoped <- unlist(lapply(plain, function(restriction) lapply(group_scopes(restriction, layout), function(g) list(restriction, g))), recursive = FALSE)
+  scoped <-
+    unlist(lapply(plain,
+                  function(restriction) {
+                    lapply(group_scopes(restriction, layout), function(g) list(restriction, g))
+                  }),
+                    recursive = FALSE)
   for (pair in scoped) {
     restriction <- pair[[1L]]
     scope <- pair[[2L]]
@@ -141,14 +183,18 @@ apply_restrictions <- function(layout, bp) {
     }
     others <- restricted_rows(restriction$right, layout, scope)
     if (length(others) != 1L && length(others) != length(rows)) {
-      abort("restriction", c(paste0("The two sides have different lengths: ", format_restriction(restriction), "."),
-                             x = paste0("The left side means ", length(rows), " parameters, the right side ", length(others), "."),
-                             i = "Put one parameter on the right, or as many as on the left."))
+      abort("restriction",
+            c(paste0("The two sides have different lengths: ",
+                     format_restriction(restriction), "."),
+              x = paste0("The left side means ", length(rows), " parameters, the right side ",
+                         length(others), "."),
+              i = "Put one parameter on the right, or as many as on the left."))
     }
     layout$rows$touched[others] <- TRUE
     others <- rep_len(others, length(rows))
     apart <- rows != others
-    if (any(apart) && all(class[rows[apart]] == class[others[apart]])) layout$notes <- c(layout$notes, redundant_note(format_restriction(restriction)))
+    if (any(apart) && all(class[rows[apart]] == class[others[apart]]))
+      layout$notes <- c(layout$notes, redundant_note(format_restriction(restriction)))
     for (i in seq_along(rows)) {
       merged <- class == class[rows[i]] | class == class[others[i]]
       class[merged] <- min(class[merged])
@@ -160,18 +206,7 @@ apply_restrictions <- function(layout, bp) {
     layout$rows$relaxed[rows] <- TRUE
     layout$rows$fixed[rows] <- NA
   }
-  # one fixed member fixes its class
-  for (k in unique(class[duplicated(class)])) {
-    members <- which(class == k)
-    values <- unique(layout$rows$fixed[members][!is.na(layout$rows$fixed[members])])
-    if (length(values) > 1L) {
-      abort("restriction", c("Restrictions contradict each other.",
-                             x = paste0(enumerate(layout$rows$parameter[members]), " must be equal, but are fixed at ",
-                                        enumerate(format_exact(values)), "."),
-                             i = "Drop one of the fixed values or the equality."))
-    }
-    if (length(values) == 1L) layout$rows$fixed[members] <- values
-  }
+  layout <- fix_classes(layout, class)
   layout$rows$class <- class
   layout$rows$constrained <- rep(FALSE, size)
   layout$rows$constrained[constrained_rows(layout, bp)] <- TRUE
@@ -180,18 +215,22 @@ apply_restrictions <- function(layout, bp) {
 
 contradiction <- function(layout, row, restriction) {
   abort("restriction", c("Restrictions contradict each other.",
-                         x = paste0(layout$rows$parameter[row], " is already fixed at ", format_exact(layout$rows$fixed[row]),
-                                    "; then: ", format_restriction(restriction), ".")))
+                         x = paste0(layout$rows$parameter[row], " is already fixed at ",
+                                    format_exact(layout$rows$fixed[row]), "; then: ",
+                                    format_restriction(restriction), ".")))
 }
 
-# Without a group an address means "in every group, each its own": a statement that names none is made
+# Without a group an address means "in every group, each its own": a statement that names none is
+# made
 # in each group that has it.
 group_scopes <- function(restriction, layout) {
   addresses <- restriction_addresses(restriction)
   named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))
   if (named) return(list(NULL))
   first <- parse_address(addresses[1L])
-  has <- vapply(layout$groups, function(g) length(address_match(first, layout$rows, layout$constructs, g)) > 0L, NA)
+  has <- vapply(layout$groups,
+                function(g) length(address_match(first, layout$rows, layout$constructs, g)) > 0L,
+                NA)
   as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
 }
 
@@ -199,7 +238,8 @@ group_scopes <- function(restriction, layout) {
 restricted_rows <- function(text, layout, scope = NULL) {
   address <- parse_address(text)
   unknown <- setdiff(address$group, layout$groups)
-  if (length(unknown) || (length(address$group) && !layout$grouped)) refuse_group(text, unknown[1L], layout)
+  if (length(unknown) || (length(address$group) && !layout$grouped))
+    refuse_group(text, unknown[1L], layout)
   rows <- address_match(address, layout$rows, layout$constructs, scope)
   if (length(rows)) return(rows)
   if (address$kind %in% c("intercept", "mean") && !layout$means) {
@@ -208,5 +248,6 @@ restricted_rows <- function(text, layout, scope = NULL) {
   }
   abort("restriction", c(paste0("No such parameter in the model: ", text, "."),
                          did_you_mean(text, layout$rows$parameter),
-                         i = "The parameter column of estimates() and print(blueprint) show what there is."))
+                         i = paste0("The parameter column of estimates() and print(blueprint) ",
+                                    "show what there is.")))
 }

@@ -7,7 +7,9 @@ layout_starts <- function(layout, bp) {
     rows <- restricted_rows(address, layout)
     free <- rows[is.na(layout$rows$fixed[rows])]
     if (length(free) == 0L) {
-      abort("restriction", c(paste0("The starting value of ", address, " has nothing to start: it is fixed."), i = "Drop start_at(), or relax() it."))
+      abort("restriction",
+            c(paste0("The starting value of ", address, " has nothing to start: it is fixed."),
+              i = "Drop start_at(), or relax() it."))
     }
     out[match(layout$rows$class[free], layout$rows$class[layout$leading])] <- bp$start_at[[address]]
   }

@@ -2,8 +2,10 @@
 
 # Observed variables that are nothing but items.
 pure_items <- function(layout) {
-  measured <- c(layout$rows$second[layout$rows$kind == "loading"], layout$rows$first[layout$rows$kind == "weight"])
-  in_effects <- c(layout$rows$first[layout$rows$kind == "effect"], layout$rows$second[layout$rows$kind == "effect"])
+  measured <- c(layout$rows$second[layout$rows$kind == "loading"],
+                layout$rows$first[layout$rows$kind == "weight"])
+  in_effects <- c(layout$rows$first[layout$rows$kind == "effect"],
+                  layout$rows$second[layout$rows$kind == "effect"])
   setdiff(intersect(layout$observed, measured), in_effects)
 }
 
@@ -31,4 +33,6 @@ construct_items <- function(layout, name) {
   intersect(items, layout$observed)
 }
 
-reflective_items <- function(layout) intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])
+reflective_items <- function(layout) {
+  intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])
+}

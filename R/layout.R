@@ -4,8 +4,8 @@
 
 # The columns of the parameter table.
 row_columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
-                 "fixed", "assumed", "class", "touched", "relaxed", "constrained", "within", "shared",
-                 "marked", "status", "constant")
+                 "fixed", "assumed", "class", "touched", "relaxed", "constrained",
+                 "within", "shared", "marked", "status", "constant")
 
 new_layout <- function(parts) {
   columns <- setdiff(row_columns, names(parts$rows))
@@ -16,13 +16,15 @@ new_layout <- function(parts) {
   structure(parts, class = "orizzonte_layout")
 }
 
-# `observed`: the observed variables of each group, a list by group; `sd` those of the data, if known.
+# `observed`: the observed variables of each group, a list by group; `sd` those of the data, if
+# known.
 # `groups`: their names, NULL for one.
 build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL) {
   finish_layout(stated_layout(bp, means, observed, groups), bp, sd)
 }
 
-# What the blueprint says, before anything is held across groups and constructs get their scales: the
+# What the blueprint says, before anything is held across groups and constructs get their scales:
+# the
 # rungs of a ladder share it.
 stated_layout <- function(bp, means, observed = NULL, groups = NULL) {
   apply_restrictions(stack_groups(bp, means, observed, groups), bp)

@@ -56,19 +56,28 @@ effect_pairs <- function(layout, all, items) {
   pairs[order(match(pairs$to, outcomes), match(pairs$from, causes)), , drop = FALSE]
 }
 
-# The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair` and `jet`.
+# The rows of one pair (indices of cause and outcome), each a list of `parameter`, `kind`, `pair`
+# and `jet`.
 effect_rows <- function(view, pair, all, routes) {
   layout <- view$layout
   arrows <- layout$rows$kind %in% arrow_kinds
   direct <- which(arrows & layout$rows$row == pair[2L] & layout$rows$col == pair[1L])
-  row <- function(kind, parameter, jet) list(list(kind = kind, parameter = parameter, pair = pair, jet = jet))
-  found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L), rep(pair[2L], 2L))
+  row <- function(kind, parameter, jet) {
+    list(list(kind = kind, parameter = parameter, pair = pair, jet = jet))
+  }
+  found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L),
+                  rep(pair[2L], 2L))
   jet <- function(i) list(value = found$value[i], gradient = found$gradient[i, ])
   mediated <- found$value[1L] != 0 || any(found$gradient[1L, ] != 0)
-  label <- function(kind) address_format(kind, all[pair[1L]], all[pair[2L]], shown_group(layout, view$group))
+  label <- function(kind) {
+    address_format(kind, all[pair[1L]], all[pair[2L]], shown_group(layout,
+    view$group))
+  }
   along <- if (routes && mediated) simple_routes(layout, arrows, pair[1L], pair[2L])
   at <- view$fit$layout$spans[[view$number]]
-  c(if (length(direct)) row("direct", layout$rows$parameter[direct], one_jet(derive(view$fit, "entry", 1L, at[direct]))),
+  c(if (length(direct))
+    row("direct", layout$rows$parameter[direct],
+        one_jet(derive(view$fit, "entry", 1L, at[direct]))),
     if (mediated) row("indirect", label("indirect"), jet(1L)),
     unlist(lapply(along, function(steps) {
       text <- paste(layout$rows$parameter[steps], collapse = " * ")
@@ -102,17 +111,22 @@ effects_frame <- function(view, rows, all, level) {
   jets <- lapply(rows, `[[`, "jet")
   ratio <- derive(view$fit, "sd_ratio", view$number, from, to)
   standard <- lapply(seq_along(jets), function(i) {
-    combine_jets(tape_product, list(jets[[i]], list(value = ratio$value[i], gradient = ratio$gradient[i, ])), size)
+    combine_jets(tape_product,
+                 list(jets[[i]], list(value = ratio$value[i], gradient = ratio$gradient[i, ])),
+                 size)
   })
-  gradient_of <- function(jets) matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size, byrow = TRUE)
+  gradient_of <- function(jets) {
+    matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size, byrow = TRUE)
+  }
   estimate <- vapply(jets, `[[`, 0, "value")
   vcov <- vcov_of(view$fit)
   se <- delta_se(gradient_of(jets), vcov)
   se[vapply(jets, function(jet) all(jet$gradient == 0), NA)] <- NA
   list_frame_class(c(
-    list(parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"), from = all[from],
-         to = all[to], estimate = estimate), inference_block(estimate, se, level),
-    list(standardized = vapply(standard, `[[`, 0, "value"), standardized_se = delta_se(gradient_of(standard), vcov))
+    list(parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"),
+         from = all[from], to = all[to], estimate = estimate), inference_block(estimate, se, level),
+    list(standardized = vapply(standard, `[[`, 0, "value"),
+         standardized_se = delta_se(gradient_of(standard), vcov))
   ), "orizzonte_effects")
 }
 
@@ -122,10 +136,14 @@ print.orizzonte_effects <- function(x, ...) {
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
   cat(heading("Effects"), sep = "\n")
   if (nrow(x) == 0L) {
-    cat("The model has no effects among constructs or observed variables. Add some with effect(outcome ~ cause).\n")
+    cat(paste0("The model has no effects among constructs or observed variables. Add some with ",
+               "effect(outcome ~ cause).\n"))
     return(invisible(x))
   }
-  cat(format_table(list(parameter = x$parameter, kind = x$kind, estimate = format_number(x$estimate), se = format_number(x$se), z = format_fixed(x$z, 2L),
-                        p = format_p(x$p), standardized = format_fixed(x$standardized)), c(FALSE, FALSE, rep(TRUE, 5L))), sep = "\n")
+  cat(format_table(list(parameter = x$parameter, kind = x$kind,
+                        estimate = format_number(x$estimate), se = format_number(x$se),
+                        z = format_fixed(x$z, 2L), p = format_p(x$p),
+                        standardized = format_fixed(x$standardized)),
+                        c(FALSE, FALSE, rep(TRUE, 5L))), sep = "\n")
   invisible(x)
 }

@@ -18,7 +18,8 @@ equations <- function(fit) {
   out <- bind_frames(lapply(views, view_equations))
   layout <- views[[1L]]$layout
   causes <- setdiff(c(layout$constructs, layout$observed), layout$endogenous)
-  structure(out, class = c("orizzonte_equations", "data.frame"), causes = causes, constructs = layout$constructs)
+  structure(out, class = c("orizzonte_equations", "data.frame"), causes = causes,
+            constructs = layout$constructs)
 }
 
 view_equations <- function(view) {
@@ -27,7 +28,8 @@ view_equations <- function(view) {
   kind <- variable_kind(layout, outcomes)
   order <- order(match(kind, c("construct", "observed outcome", "item")))
   text <- vapply(outcomes[order], one_equation, "", view = view, USE.NAMES = FALSE)
-  list_frame(list(variable = outcomes[order], kind = kind[order], equation = mark_group(layout, view$group, text),
+  list_frame(list(variable = outcomes[order], kind = kind[order],
+                  equation = mark_group(layout, view$group, text),
                   group = shown_group(layout, rep(view$group, length(outcomes)))))
 }
 
@@ -46,18 +48,22 @@ one_equation <- function(variable, view) {
 
 #' @export
 print.orizzonte_equations <- function(x, ...) {
-  if (!all(c("variable", "kind", "equation") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("variable", "kind", "equation") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(heading("Equations"), sep = "\n")
   for (kind in unique(x$kind)) {
-    title <- c(construct = "Constructs that something points at", item = "Items", `observed outcome` = "Observed outcomes")[[kind]]
+    title <- c(construct = "Constructs that something points at", item = "Items",
+               `observed outcome` = "Observed outcomes")[[kind]]
     cat(title, wrap_lines(x$equation[x$kind == kind], indent = 2L, hang = 6L), sep = "\n")
   }
   causes <- attr(x, "causes")
   if (length(causes)) {
     constructs <- intersect(causes, attr(x, "constructs"))
     other <- setdiff(causes, constructs)
-    cat("Nothing points at\n  ", paste(c(if (length(constructs)) paste("constructs:", enumerate(constructs)),
-                                         if (length(other)) paste("observed:", enumerate(other))), collapse = "; "), "\n", sep = "")
+    cat("Nothing points at\n  ",
+        paste(c(if (length(constructs)) paste("constructs:", enumerate(constructs)),
+                if (length(other)) paste("observed:", enumerate(other))), collapse = "; "),
+                "\n", sep = "")
   }
   invisible(x)
 }

@@ -12,8 +12,8 @@
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
 #'   `parameter` (its address), `group`, `kind`, `estimate`, `se`, `z`, `p`
 #'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` (by the
-#'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied (by an
-#'   equation), at bound, or derived. What is
+#'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied
+#'   (by an equation), at bound, or derived. What is
 #'   fixed or at a bound has no standard error and no test.
 #' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
 #'   outside 0 to 1.
@@ -27,10 +27,13 @@ estimates <- function(fit, level = 0.95) {
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)
   se <- raw_errors(fit)
-  columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group), kind = rows$meaning,
-                    estimate = values_of(fit)), inference_block(values_of(fit), se, level),
-               list(standardized = standardized$value, standardized_se = standardized$se, status = rows$status))
-  if (length(fit$request$blueprint$quantities)) columns <- Map(c, columns, quantity_rows(fit, level))
+  columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group),
+                    kind = rows$meaning, estimate = values_of(fit)),
+                    inference_block(values_of(fit), se, level),
+               list(standardized = standardized$value, standardized_se = standardized$se,
+                    status = rows$status))
+  if (length(fit$request$blueprint$quantities))
+    columns <- Map(c, columns, quantity_rows(fit, level))
   structure(list_frame_class(columns, "orizzonte_estimates"), level = level)
 }
 
@@ -40,7 +43,8 @@ row_errors <- function(layout, vcov) {
   terms <- tabulate(map$entry, length(layout$rows$kind))
   se <- numeric(length(terms))
   single <- terms[map$entry] == 1L
-  se[map$entry[single]] <- abs(map$weight[single]) * sqrt(pmax(diag(vcov), 0))[map$parameter[single]]
+  se[map$entry[single]] <- abs(map$weight[single]) *
+    sqrt(pmax(diag(vcov), 0))[map$parameter[single]]
   several <- which(terms > 1L)
   if (length(several)) se[several] <- delta_se(map_matrix(layout)[several, , drop = FALSE], vcov)
   if (anyNA(vcov)) se[] <- NA_real_
@@ -66,12 +70,17 @@ print.orizzonte_estimates <- function(x, ...) {
 
 format_estimates_table <- function(x) {
   interval <- if (all(c("lower", "upper") %in% names(x))) {
-    interval <- ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
+    interval <- ifelse(is.na(x$lower), "",
+                       paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
     level <- attr(x, "level")
-    stats::setNames(list(interval), if (is.null(level)) "interval" else paste0(format(100 * level), " % interval"))
+    stats::setNames(list(interval), if (is.null(level)) "interval" else paste0(format(100 * level),
+        " % interval"))
   }
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
-  columns <- c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
-               interval, list(z = format_fixed(x$z, 2L), p = format_p(x$p), standardized = format_fixed(x$standardized), status = status))
+  columns <-
+    c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
+      interval,
+      list(z = format_fixed(x$z, 2L), p = format_p(x$p),
+           standardized = format_fixed(x$standardized), status = status))
   format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE))
 }

@@ -1,70 +1,111 @@
-# What the data themselves say about the constructs of a model: the usual reasons why a model does not converge or comes out
-# improper. Each finding is a list of `kind`, `construct`, `items` and `text`.
+# What the data themselves say about the constructs of a model: the usual reasons why a model does
+# not converge or comes out improper. Each finding is a list of `kind`, `construct`, `items` and
+# `text`.
+
+# A finding: what was found about which construct and items, in words.
+finding <- function(kind, construct, items, ...) {
+  list(list(kind = kind, construct = construct, items = items, text = paste0(...)))
+}
+
+# Correlations of the items of a construct, once what a general construct shares is out.
+inside_correlations <- function(items, general, items_of, r) {
+  if (is.null(general)) return(r[items, items])
+  partial_correlations(r, items_of[[general]])[items, items]
+}
+
+# Items keyed against the others, constructs that hardly hang together, items that belong nowhere.
+items_evidence <- function(name, items_of, r, told) {
+  findings <- list()
+  add <- function(...) findings <<- c(findings, finding(...))
+  items <- items_of[[name]]
+  if (length(items) < 2L) return(list())
+  general <- general_over(name, items_of)
+  inside <- inside_correlations(items, general, items_of, r)
+  once <- if (!is.null(general)) paste0(" once ", general, " is out")
+  off <- inside[lower.tri(inside)]
+  against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
+  for (item in setdiff(against, told)) {
+    add("keying", name, item, item, " is keyed against the other items of ", name,
+        " (it correlates ", format_fixed(mean(r[item, setdiff(items, against)]), 2L),
+        " with them)")
+  }
+  weak <- mean(abs(off)) < 0.2
+  if (weak) {
+    add(if (is.null(general)) "weak construct" else "weak specific factor", name, items, "the ",
+        count_of(length(items), "item"), " of ", name, " correlate ",
+        format_fixed(mean(abs(off)), 2L), " on average", once,
+        ": there is hardly a construct to measure")
+  } else if (length(items) > 2L) {
+    # an item that hangs together with none of the others, once a near-duplicate pair is counted
+    # as one item
+    share <- vapply(items, function(item) mean(abs(inside[item, setdiff(items, item)])), 0)
+    limit <- if (is.null(general)) 0.15 else 0.08
+    for (item in items[share < limit]) {
+      add("weak item", name, item, item, " correlates ", format_fixed(share[[item]], 2L),
+          " on average with the other items of ", name, once,
+          ": its loading is near zero")
+    }
+  }
+  findings
+}
+
+# Two items that relate differently to the rest; three whose correlations ask for an impossible
+# loading.
+few_items_evidence <- function(name, items_of, r, observed) {
+  findings <- list()
+  add <- function(...) findings <<- c(findings, finding(...))
+  items <- items_of[[name]]
+  if (!length(items) %in% 2:3 || !is.null(general_over(name, items_of))) return(list())
+  outside <- setdiff(observed, items)
+  if (length(items) == 2L && length(outside)) {
+    # each item's link with the rest, signed by the strongest of them
+    profile <- r[items, outside, drop = FALSE]
+    link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
+    if (min(abs(link)) < 0.25 * max(abs(link)) ||
+        prod(sign(link)) != sign(r[items[1L], items[2L]])) {
+      add("two items", name, items, "the two items of ", name,
+          " relate differently to the rest of the model (", items[1L], " ",
+          format_fixed(link[1L], 2L), " and ", items[2L], " ", format_fixed(link[2L], 2L),
+          " on average): nothing holds their loadings together")
+    }
+  }
+  if (length(items) == 3L) {
+    for (k in seq_along(items)) {
+      others <- items[-k]
+      share <- r[items[k], others[1L]] * r[items[k], others[2L]] /
+        r[others[1L], others[2L]]
+      if (is.finite(share) && (share > 1 || share < 0)) {
+        add("three items", name, items[k], "the correlations of the three items of ", name, " (",
+            paste(format_fixed(r[items, items][lower.tri(diag(3L))], 2L), collapse = ", "),
+            ") ask for a squared loading of ", items[k], " of ", format_fixed(share, 2L),
+            ", outside 0 to 1")
+        break
+      }
+    }
+  }
+  findings
+}
 
 # `covariance` of the observed variables, `data` the complete rows behind it when there are any.
 find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   r <- stats::cov2cor(covariance)
   findings <- list()
-  add <- function(kind, construct, items, ...) {
-    findings <<- c(findings, list(list(kind = kind, construct = construct, items = items, text = paste0(...))))
-  }
-  items_of <- lapply(stats::setNames(layout$constructs, layout$constructs), function(name) construct_items(layout, name))
+  add <- function(...) findings <<- c(findings, finding(...))
+  items_of <- lapply(stats::setNames(layout$constructs, layout$constructs),
+                     function(name) construct_items(layout, name))
   reflective <- setdiff(layout$constructs, layout$composites)
   pairs <- which(abs(r) > 0.95 & lower.tri(r), arr.ind = TRUE)
   for (i in seq_len(nrow(pairs))) {
     pair <- colnames(r)[sort(pairs[i, ])]
     owner <- names(Filter(function(items) all(pair %in% items), items_of))
-    add("duplicate", owner, pair, pair[1L], " and ", pair[2L], " correlate ", format_fixed(r[pair[1L], pair[2L]]),
+    add("duplicate", owner, pair, pair[1L], " and ", pair[2L], " correlate ",
+        format_fixed(r[pair[1L], pair[2L]]),
         ": they are nearly the same item, and leave nothing for other items to share")
   }
   for (name in reflective) {
-    items <- items_of[[name]]
-    if (length(items) < 2L) next
-    general <- general_over(name, items_of)
-    inside <- r[items, items]
-    if (!is.null(general)) inside <- partial_correlations(r, items_of[[general]])[items, items]
-    once <- if (!is.null(general)) paste0(" once ", general, " is out")
-    off <- inside[lower.tri(inside)]
-    against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
     told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
-    for (item in setdiff(against, told)) {
-      add("keying", name, item, item, " is keyed against the other items of ", name, " (it correlates ",
-          format_fixed(mean(r[item, setdiff(items, against)]), 2L), " with them)")
-    }
-    weak <- mean(abs(off)) < 0.2
-    if (weak) {
-      add(if (is.null(general)) "weak construct" else "weak specific factor", name, items, "the ", count_of(length(items), "item"), " of ", name, " correlate ",
-          format_fixed(mean(abs(off)), 2L), " on average", once, ": there is hardly a construct to measure")
-    } else if (length(items) > 2L) {
-      # an item that hangs together with none of the others, once a near-duplicate pair is counted as one item
-      share <- vapply(items, function(item) mean(abs(inside[item, setdiff(items, item)])), 0)
-      limit <- if (is.null(general)) 0.15 else 0.08
-      for (item in items[share < limit]) {
-        add("weak item", name, item, item, " correlates ", format_fixed(share[[item]], 2L), " on average with the other items of ", name, once,
-            ": its loading is near zero")
-      }
-    }
-    outside <- setdiff(layout$observed, items)
-    if (length(items) == 2L && length(outside) && is.null(general)) {
-      # each item's link with the rest, signed by the strongest of them
-      profile <- r[items, outside, drop = FALSE]
-      link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
-      if (min(abs(link)) < 0.25 * max(abs(link)) || prod(sign(link)) != sign(r[items[1L], items[2L]])) {
-        add("two items", name, items, "the two items of ", name, " relate differently to the rest of the model (", items[1L], " ",
-            format_fixed(link[1L], 2L), " and ", items[2L], " ", format_fixed(link[2L], 2L), " on average): nothing holds their loadings together")
-      }
-    }
-    if (length(items) == 3L && is.null(general)) {
-      for (k in seq_along(items)) {
-        others <- items[-k]
-        share <- inside[items[k], others[1L]] * inside[items[k], others[2L]] / inside[others[1L], others[2L]]
-        if (is.finite(share) && (share > 1 || share < 0)) {
-          add("three items", name, items[k], "the correlations of the three items of ", name, " (", paste(format_fixed(off, 2L), collapse = ", "),
-              ") ask for a squared loading of ", items[k], " of ", format_fixed(share, 2L), ", outside 0 to 1")
-          break
-        }
-      }
-    }
+    findings <- c(findings, items_evidence(name, items_of, r, told),
+                  few_items_evidence(name, items_of, r, layout$observed))
   }
   for (pair in construct_pairs(reflective, items_of)) {
     a <- items_of[[pair[1L]]]
@@ -72,20 +113,26 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     across <- mean(abs(r[a, b]))
     within <- mean(c(abs(r[a, a][lower.tri(r[a, a])]), abs(r[b, b][lower.tri(r[b, b])])))
     if (across > 0.9 * within && across > 0.2) {
-      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L], " correlate as highly across (", format_fixed(across, 2L),
+      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L],
+          " correlate as highly across (", format_fixed(across, 2L),
           ") as within (", format_fixed(within, 2L), "): perhaps they are one construct")
     }
   }
   parameters <- length(unique(layout$map$parameter))     # of this group
   if (n < 5 * parameters && n < 200) {
-    add("small sample", character(), character(), count_of(n, "row"), " for ", count_of(parameters, "free parameter"),
+    add("small sample", character(), character(), count_of(n, "row"), " for ",
+        count_of(parameters, "free parameter"),
         ": improper solutions are common in samples this small (Anderson & Gerbing 1984)")
   }
   far <- outlying_rows(data, rows)
   if (length(far)) {
-    findings <- c(findings, list(list(kind = "outlier", construct = character(), items = character(), rows = far,
-                                      text = paste0(if (length(far) == 1L) "row " else "rows ", enumerate(far), if (length(far) == 1L) " lies" else " lie",
-                                                    " far from all others (Mahalanobis distance)"))))
+    findings <- c(findings,
+                  list(list(kind = "outlier", construct = character(),
+                            items = character(), rows = far,
+                            text = paste0(if (length(far) == 1L) "row " else "rows ",
+                                          enumerate(far),
+                                          if (length(far) == 1L) " lies" else " lie",
+                                          " far from all others (Mahalanobis distance)"))))
   }
   findings
 }
@@ -93,7 +140,8 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
 # A construct measured by all of another's items, and by more: the general one of a bifactor model.
 general_over <- function(name, items_of) {
   own <- items_of[[name]]
-  wider <- names(Filter(function(items) all(own %in% items) && length(items) > length(own), items_of))
+  wider <-
+    names(Filter(function(items) all(own %in% items) && length(items) > length(own), items_of))
   if (length(wider)) wider[1L]
 }
 
@@ -128,7 +176,8 @@ construct_pairs <- function(names, items_of) {
 # Rows of the original data whose squared distance has a probability below .01 / n.
 outlying_rows <- function(data, rows) {
   if (is.null(data) || nrow(data) <= ncol(data) + 1L) return(integer())
-  distance <- tryCatch(stats::mahalanobis(data, colMeans(data), stats::cov(data)), error = function(e) NULL)
+  distance <- tryCatch(stats::mahalanobis(data, colMeans(data), stats::cov(data)),
+                       error = function(e) NULL)
   if (is.null(distance)) return(integer())
   far <- which(stats::pchisq(distance, ncol(data), lower.tail = FALSE) < 0.01 / nrow(data))
   far <- far[order(-distance[far])]
@@ -173,7 +222,8 @@ troubled_variables <- function(fit) {
   rows <- match(improper_parts(fit)$parameter, layout$rows$parameter)
   rows <- rows[!is.na(rows)]
   if (!has_converged(fit)) {
-    running <- layout$rows$kind %in% arrow_kinds & abs(suppressWarnings(standardized_of(fit)$value)) > 2
+    running <- layout$rows$kind %in% arrow_kinds &
+      abs(suppressWarnings(standardized_of(fit)$value)) > 2
     rows <- c(rows, which(running))
   }
   names <- stats::na.omit(unique(c(layout$rows$first[rows], layout$rows$second[rows])))

@@ -5,14 +5,16 @@
 #' *p* variables and a baseline model *b* in which variables that something
 #' points at are uncorrelated (covariances among exogenous observed variables
 #' stay free, as in the model; `baseline = "independence"` zeroes them too):
-#' * `cfi` = 1 - max(\eqn{\chi^2} - df, 0) / max(\eqn{\chi^2_b} - df_b, \eqn{\chi^2} - df, 0) (Bentler 1990)
-#' * `tli` = (\eqn{\chi^2_b}/df_b - \eqn{\chi^2}/df) / (\eqn{\chi^2_b}/df_b - 1) (Tucker & Lewis 1973)
+#' * `cfi` = 1 - max(\eqn{\chi^2} - df, 0) / max(\eqn{\chi^2_b} - df_b, \eqn{\chi^2} - df, 0)
+#'   (Bentler 1990)
+#' * `tli` = (\eqn{\chi^2_b}/df_b - \eqn{\chi^2}/df) / (\eqn{\chi^2_b}/df_b - 1) (Tucker & Lewis
+#'   1973)
 #' * `nfi` = 1 - \eqn{\chi^2/\chi^2_b} (Bentler & Bonett 1980); `rfi` its ratio
 #'   form (Bollen 1986); `ifi` = (\eqn{\chi^2_b - \chi^2})/(\eqn{\chi^2_b} - df) (Bollen 1989)
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
 #'   the noncentral \eqn{\chi^2} and the p of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
-#' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr` and `gfi` are means
-#'   over the groups, weighted by their size
+#' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr`
+#'   and `gfi` are means over the groups, weighted by their size
 #' * `srmr`: root mean square of (s_ij - sigma_ij)/sqrt(s_ii s_jj) over the lower
 #'   triangle with the diagonal, and the means when structured (Bentler 1995)
 #' * `gfi` = 1 - tr\[(S^-1 S - I)^2\]/tr\[(S^-1 S)^2\] with the implied inverse;
@@ -52,7 +54,8 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
   judged <- judge_indices(value, criteria, df, has_converged(fit))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
-  structure(out, class = c("orizzonte_indices", "data.frame"), reading = read_indices(out, df, has_converged(fit), criteria, pressed))
+  structure(out, class = c("orizzonte_indices", "data.frame"),
+            reading = read_indices(out, df, has_converged(fit), criteria, pressed))
 }
 
 # All indices by name, from what measures_by_group() found.
@@ -65,39 +68,49 @@ index_values <- function(fit, each) {
   count <- length(each)
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
-  base <- list(chisq = total("chisq_baseline"), df = total("df_baseline"), parameters = total("baseline_parameters"))
+  base <- list(chisq = total("chisq_baseline"), df = total("df_baseline"),
+               parameters = total("baseline_parameters"))
   saturated <- total("saturated")
   moments <- total("moments")
   pressed <- length(pressed_bounds(fit)) > 0L
   plain <- function(x) if (pressed) NA_real_ else x
   good <- weighted("gfi")
   compared <- comparative_indices(chisq, df, base$chisq, base$df)
-  split <- c(covariances = if (structured) chisq - total("chisq_means") else NA, means = if (structured) total("chisq_means") else NA)
+  split <- c(covariances = if (structured) chisq - total("chisq_means") else NA,
+             means = if (structured) total("chisq_means") else NA)
   information <- function(deviance, q) {
     size <- sample_n(fit$sample)          # cases, whatever the multiplier: as BIC() has it
-    c(aic = deviance + 2 * q, bic = deviance + q * log(size), bic_adjusted = deviance + q * log((size + 2) / 24))
+    c(aic = deviance + 2 * q, bic = deviance + q * log(size), bic_adjusted = deviance +
+      q * log((size + 2) / 24))
   }
   c(
-    chisq = chisq, df = df, p = plain(upper_p(chisq, df)), chisq_per_df = if (df > 0) chisq / df else NA,
-    chisq_covariances = split[["covariances"]], chisq_means = split[["means"]],
-    compared, rmsea = rmsea_point(chisq, df, n, count), p_close_fit = plain(close_fit_p(chisq, df, n, count)),
+    chisq = chisq, df = df, p = plain(upper_p(chisq, df)),
+    chisq_per_df = if (df > 0) chisq / df else NA, chisq_covariances = split[["covariances"]],
+    chisq_means = split[["means"]], compared, rmsea = rmsea_point(chisq, df, n, count),
+    p_close_fit = plain(close_fit_p(chisq, df, n, count)),
     srmr = weighted("srmr"), gfi = good,
     agfi = if (df > 0) 1 - total("covariances") / df * (1 - good) else NA,
-    loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2, loglik_baseline = -(saturated + base$chisq) / 2,
-    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n, critical_n = plain(critical_n(chisq / n, df)),
-    chisq_baseline = base$chisq, df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
-    stats::setNames(information(saturated + base$chisq, base$parameters), paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
-    stats::setNames(information(saturated, moments), paste0(c("aic", "bic", "bic_adjusted"), "_saturated")),
+    loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2,
+    loglik_baseline = -(saturated + base$chisq) / 2,
+    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n,
+    critical_n = plain(critical_n(chisq / n, df)), chisq_baseline = base$chisq,
+    df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
+    stats::setNames(information(saturated + base$chisq, base$parameters),
+                    paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
+    stats::setNames(information(saturated, moments),
+                    paste0(c("aic", "bic", "bic_adjusted"), "_saturated")),
     ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n
   )
 }
 
-# What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)' Sigma^-1 (m - mu).
+# What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
+# Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
   structured <- fit$layout$means && !fit$layout$profiled
   # saturated means are no part of the discrepancy
   Map(function(part, moments, model) {
-    group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means, independence)
+    group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
+                   independence)
   }, fit$layout$parts, fit$moments, matrices_of(fit))
 }
 
@@ -120,9 +133,11 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
   base <- baseline_model(s, endogenous, n, means, independence, log_s)
   d <- if (structured) moments$mean - mu
   chisq_means <- if (structured) n * sum(d * solve(sigma, d)) else 0
-  list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu), chisq_baseline = base$chisq, df_baseline = base$df,
-       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n, log_s), covariances = p * (p + 1) / 2,
-       moments = p * (p + 1) / 2 + if (means) p else 0, chisq_means = chisq_means,
+  list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu),
+       chisq_baseline = base$chisq, df_baseline = base$df,
+       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n, log_s),
+       covariances = p * (p + 1) / 2, moments = p * (p + 1) / 2 + if (means) p else 0,
+       chisq_means = chisq_means,
        chisq = n * (log_determinant(sigma) + sum(diag(ratio)) - log_s - p) + chisq_means)
 }
 
@@ -142,13 +157,16 @@ judge_indices <- function(value, criteria, df, converged) {
 # What the main indices say together, in words.
 read_indices <- function(table, df, converged, criteria, pressed = character()) {
   if (!converged) return("The fit has not converged: these indices cannot be read.")
-  if (df == 0) return("The model is saturated (df = 0): it reproduces the data whatever they are, so fit cannot be judged.")
+  if (df == 0)
+    return(paste0("The model is saturated (df = 0): it reproduces the data whatever they are, ",
+                  "so fit cannot be judged."))
   main <- c("cfi", "tli", "rmsea", "srmr")
   verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
   verdicts <- verdicts[!is.na(verdicts)]
   exact <- table$value[table$index == "p"]
   first <- if (length(pressed)) {
-    paste0("The solution lies at a bound (", enumerate(pressed), "), so \u03c7\u00b2 has no plain p")
+    paste0("The solution lies at a bound (", enumerate(pressed),
+           "), so \u03c7\u00b2 has no plain p")
   } else if (exact >= criteria$significance) {
     "Exact fit is not rejected"
   } else {
@@ -159,24 +177,31 @@ read_indices <- function(table, df, converged, criteria, pressed = character()) 
     paste0(by(verdicts[[1L]]), " all say ", verdicts[[1L]])
   } else {
     words <- intersect(c("good", "acceptable", "poor"), verdicts)
-    paste0("the indices disagree: ", paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
+    paste0("the indices disagree: ",
+           paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
   }
   advice <- if (all(verdicts == "good")) {
-    if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else "Look at residuals for what is left, then at the estimates."
+    if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
+      "Look at residuals for what is left, then at the estimates."
   } else {
-    "Look at residuals(fit, largest = 10) for where the model is off, before trusting the estimates."
+    paste0("Look at residuals(fit, largest = 10) for where the model is off, before trusting ",
+           "the estimates.")
   }
   paste0(first, "; ", second, ". ", advice)
 }
 
 index_words <- c(
-  chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_per_df = "\u03c7\u00b2 / df", chisq_covariances = "\u03c7\u00b2, covariances",
-  chisq_means = "\u03c7\u00b2, means", cfi = "CFI", tli = "TLI", nfi = "NFI", rfi = "RFI", ifi = "IFI", rmsea = "RMSEA",
-  p_close_fit = "p of close fit", srmr = "SRMR", gfi = "GFI", agfi = "AGFI", loglik = "log-likelihood", loglik_saturated = "  saturated",
-  loglik_baseline = "  baseline", aic = "AIC", bic = "BIC", bic_adjusted = "BIC, size-adjusted", ecvi = "ECVI", critical_n = "critical N (.05)",
-  chisq_baseline = "\u03c7\u00b2, baseline", df_baseline = "df, baseline", p_baseline = "p, baseline", aic_baseline = "AIC, baseline",
-  bic_baseline = "BIC, baseline", bic_adjusted_baseline = "adjusted BIC, baseline", aic_saturated = "AIC, saturated",
-  bic_saturated = "BIC, saturated", bic_adjusted_saturated = "adjusted BIC, saturated", ecvi_baseline = "ECVI, baseline",
+  chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_per_df = "\u03c7\u00b2 / df",
+  chisq_covariances = "\u03c7\u00b2, covariances",
+  chisq_means = "\u03c7\u00b2, means", cfi = "CFI", tli = "TLI", nfi = "NFI", rfi = "RFI",
+  ifi = "IFI", rmsea = "RMSEA", p_close_fit = "p of close fit", srmr = "SRMR", gfi = "GFI",
+  agfi = "AGFI", loglik = "log-likelihood", loglik_saturated = "  saturated",
+  loglik_baseline = "  baseline", aic = "AIC", bic = "BIC", bic_adjusted = "BIC, size-adjusted",
+  ecvi = "ECVI", critical_n = "critical N (.05)", chisq_baseline = "\u03c7\u00b2, baseline",
+  df_baseline = "df, baseline", p_baseline = "p, baseline", aic_baseline = "AIC, baseline",
+  bic_baseline = "BIC, baseline", bic_adjusted_baseline = "adjusted BIC, baseline",
+  aic_saturated = "AIC, saturated", bic_saturated = "BIC, saturated",
+  bic_adjusted_saturated = "adjusted BIC, saturated", ecvi_baseline = "ECVI, baseline",
   ecvi_saturated = "ECVI, saturated"
 )
 
@@ -199,9 +224,11 @@ print.orizzonte_indices <- function(x, ...) {
 
 format_indices_table <- function(x) {
   shown <- x[!is.na(x$value), ]
-  interval <- ifelse(is.na(shown$lower), "", paste0("[", format_fixed(shown$lower), ", ", format_fixed(shown$upper), "]"))
+  interval <- ifelse(is.na(shown$lower), "",
+                     paste0("[", format_fixed(shown$lower), ", ", format_fixed(shown$upper), "]"))
   blank <- function(v) ifelse(is.na(v), "", v)
-  format_table(list(index = unname(index_words[shown$index]), value = format_index(shown$index, shown$value), `90 % interval` = interval,
+  format_table(list(index = unname(index_words[shown$index]),
+                    value = format_index(shown$index, shown$value), `90 % interval` = interval,
                     `good (acceptable)` = blank(shown$cutoff), verdict = blank(shown$verdict)),
                right = c(FALSE, TRUE, FALSE, FALSE, FALSE))
 }

@@ -34,13 +34,15 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   theta <- stats::coef(object)
   interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level)
   percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
-  out <- matrix(c(interval$lower, interval$upper), ncol = 2L, dimnames = list(names(theta), percent))
+  out <- matrix(c(interval$lower, interval$upper), ncol = 2L,
+                dimnames = list(names(theta), percent))
   if (missing(parm)) return(out)
   if (is.character(parm)) {
     parm <- vapply(parm, function(p) format(parse_address(p)), "")
     unknown <- setdiff(parm, rownames(out))
     if (length(unknown)) {
-      abort("address", c(paste0(unknown[1L], " is not a free parameter of this fit."), did_you_mean(unknown[1L], rownames(out))))
+      abort("address", c(paste0(unknown[1L], " is not a free parameter of this fit."),
+                         did_you_mean(unknown[1L], rownames(out))))
     }
   }
   out[parm, , drop = FALSE]
@@ -50,7 +52,11 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
   check_fit(object, "logLik")
-  saturated <- sum(vapply(core_moments(object), function(moments) saturated_deviance(moments$covariance, moments$n), 0))
+  saturated <-
+    sum(vapply(core_moments(object), function(moments) {
+      saturated_deviance(moments$covariance,
+      moments$n)
+    }, 0))
   value <- -(saturated + stats::deviance(object)) / 2
   structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
 }
@@ -77,7 +83,8 @@ nobs.orizzonte_fit <- function(object, ...) sample_n(check_fit(object, "nobs")$s
 #' @export
 tidy.orizzonte_fit <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
   table <- estimates(x, level = conf.level)
-  out <- list(term = table$parameter, estimate = table$estimate, std.error = table$se, statistic = table$z, p.value = table$p)
+  out <- list(term = table$parameter, estimate = table$estimate, std.error = table$se,
+              statistic = table$z, p.value = table$p)
   if (conf.int) out <- c(out, list(conf.low = table$lower, conf.high = table$upper))
   as_tibble_if_possible(list_frame(out))
 }
@@ -88,10 +95,12 @@ glance.orizzonte_fit <- function(x, ...) {
   table <- fit_indices(x)
   value <- stats::setNames(table$value, table$index)
   as_tibble_if_possible(list_frame(list(
-    statistic = value[["chisq"]], df = value[["df"]], p.value = value[["p"]], cfi = value[["cfi"]], tli = value[["tli"]],
-    rmsea = value[["rmsea"]], rmsea.conf.low = table$lower[table$index == "rmsea"], rmsea.conf.high = table$upper[table$index == "rmsea"],
-    srmr = value[["srmr"]], logLik = value[["loglik"]], AIC = value[["aic"]], BIC = value[["bic"]], nobs = stats::nobs(x),
-    converged = has_converged(x)
+    statistic = value[["chisq"]], df = value[["df"]], p.value = value[["p"]], cfi = value[["cfi"]],
+    tli = value[["tli"]], rmsea = value[["rmsea"]],
+    rmsea.conf.low = table$lower[table$index == "rmsea"],
+    rmsea.conf.high = table$upper[table$index == "rmsea"],
+    srmr = value[["srmr"]], logLik = value[["loglik"]], AIC = value[["aic"]], BIC = value[["bic"]],
+    nobs = stats::nobs(x), converged = has_converged(x)
   )))
 }
 

@@ -25,7 +25,8 @@ implied_moments <- function(view) {
   dimnames(constructs) <- list(layout$constructs, layout$constructs)
   covariance <- matrices$covariance[o, o, drop = FALSE]
   dimnames(covariance) <- list(observed, observed)
-  list(covariance = covariance, mean = if (layout$means) stats::setNames(matrices$mean[o], observed), constructs = constructs)
+  list(covariance = covariance, mean = if (layout$means) stats::setNames(matrices$mean[o],
+      observed), constructs = constructs)
 }
 
 #' @rdname implied
@@ -39,5 +40,6 @@ observed_moments <- function(view) {
   names <- view$layout$observed
   covariance <- view$moments$covariance
   dimnames(covariance) <- list(names, names)
-  list(covariance = covariance, mean = if (view$layout$means) stats::setNames(view$moments$mean, names))
+  list(covariance = covariance, mean = if (view$layout$means)
+       stats::setNames(view$moments$mean, names))
 }

@@ -1,20 +1,23 @@
 # Anything an expression may name, as a value with derivatives by the free parameters (a "jet"); all
 # derivatives come from the core's one engine.
 
-quantity_codes <- c(entry = 0L, standardized = 1L, covariance = 2L, mean = 3L, total = 4L, indirect = 5L,
-                    correlation = 6L, r_squared = 7L, sd_ratio = 8L)
+quantity_codes <- c(entry = 0L, standardized = 1L, covariance = 2L, mean = 3L, total = 4L,
+                    indirect = 5L, correlation = 6L, r_squared = 7L, sd_ratio = 8L)
 
-# Quantities by number of group and variables (or row): values, a gradient each, and standard errors.
+# Quantities by number of group and variables (or row): values, a gradient each, and standard
+# errors.
 derive <- function(fit, what, group, a, b = a, errors = FALSE) {
   size <- length(a)
   none <- matrix(0, 0L, 0L)
   vcov <- if (errors) vcov_of(fit) else none
   if (anyNA(vcov)) vcov <- none
   core_derive(whole_model(fit), values_of(fit), rep_len(quantity_codes[what], size),
-              as.integer(rep_len(group, size)), as.integer(a), as.integer(b), coded_variables(fit), vcov)
+              as.integer(rep_len(group, size)), as.integer(a), as.integer(b),
+              coded_variables(fit), vcov)
 }
 
-# Of each group, which variables are predictors coded 0/1: their effects are standardized by the outcome only.
+# Of each group, which variables are predictors coded 0/1: their effects are standardized by the
+# outcome only.
 coded_variables <- function(fit) {
   coding <- fit$sample$coding
   coded <- unlist(Map(coded_names, names(coding), coding), use.names = FALSE)
@@ -32,7 +35,8 @@ standardized_of <- function(fit) {
   })
 }
 
-# The jets of several texts: lists of `value` and `gradient` (by theta_of()). `scope`: the group meant by what names none.
+# The jets of several texts: lists of `value` and `gradient` (by theta_of()). `scope`: the group
+# meant by what names none.
 read_jets <- function(fit, texts) {
   lapply(stats::setNames(texts, texts), read_jet, fit = fit)
 }
@@ -59,7 +63,8 @@ one_jet <- function(found) list(value = found$value, gradient = found$gradient[1
 quantity_jet <- function(name, fit, scope = NULL) {
   known <- fit$request$blueprint$quantities
   if (!name %in% names(known)) {
-    abort("name", c(paste0("There is no quantity ", quoted(name), "."), did_you_mean(name, names(known))))
+    abort("name",
+          c(paste0("There is no quantity ", quoted(name), "."), did_you_mean(name, names(known))))
   }
   expression_jet(str2lang(known[[name]]), fit, scope)
 }
@@ -72,15 +77,19 @@ expression_jet <- function(expression, fit, scope = NULL) {
 # A tape at several jets, by the chain rule.
 combine_jets <- function(tape, jets, size) {
   values <- vapply(jets, `[[`, 0, "value")
-  gradients <- matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size, byrow = TRUE)
+  gradients <- matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size,
+                      byrow = TRUE)
   core_expression(tape, as.numeric(values), gradients)
 }
 
 # Tapes of two inputs, in postfix order.
-two_input_tape <- function(...) list(operation = c(tape_input, tape_input, ...), argument = c(0, 1, numeric(...length())))
+two_input_tape <- function(...) {
+  list(operation = c(tape_input, tape_input, ...), argument = c(0, 1, numeric(...length())))
+}
 tape_product <- two_input_tape(expression_operators[["*"]])
 tape_difference <- two_input_tape(expression_operators[["-"]])
-tape_over_root <- two_input_tape(expression_functions[["sqrt"]], expression_operators[["/"]])   # a / sqrt(b)
+# a / sqrt(b)
+tape_over_root <- two_input_tape(expression_functions[["sqrt"]], expression_operators[["/"]])
 
 # One row a quantity, in the columns of estimates().
 quantity_rows <- function(fit, level) {
@@ -97,6 +106,7 @@ quantity_rows <- function(fit, level) {
   se <- delta_se(do.call(rbind, lapply(jets, `[[`, "gradient")), vcov_of(fit))
   none <- rep(NA_real_, length(value))
   c(list(parameter = address_format("quantity", names, NA_character_, groups), group = groups,
-         kind = rep("quantity", length(value)), estimate = value), inference_block(value, se, level),
+         kind = rep("quantity", length(value)), estimate = value),
+         inference_block(value, se, level),
     list(standardized = none, standardized_se = none, status = rep("derived", length(value))))
 }

@@ -17,25 +17,30 @@ r_squared <- function(fit) {
   at <- which(rows$kind == "variance" & rows$first %in% fit$layout$endogenous)
   variable <- rows$first[at]
   list_frame_class(list(variable = variable, group = shown_group(fit$layout, rows$group[at]),
-                        kind = variable_kind(fit$layout, variable), r_squared = 1 - standardized$value[at],
-                        se = standardized$se[at]), "orizzonte_r_squared")
+                        kind = variable_kind(fit$layout, variable),
+                        r_squared = 1 - standardized$value[at], se = standardized$se[at]),
+                        "orizzonte_r_squared")
 }
 
 # What something that is pointed at is, in words.
 variable_kind <- function(layout, variable) {
   items <- layout$rows$second[layout$rows$kind == "loading"]
-  ifelse(variable %in% layout$constructs, "construct", ifelse(variable %in% items, "item", "observed outcome"))
+  ifelse(variable %in% layout$constructs, "construct",
+         ifelse(variable %in% items, "item", "observed outcome"))
 }
 
 #' @export
 print.orizzonte_r_squared <- function(x, ...) {
-  if (!all(c("variable", "kind", "r_squared", "se") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("variable", "kind", "r_squared", "se") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(heading("Explained variance"), format_r_squared_table(x), sep = "\n")
   invisible(x)
 }
 
 format_r_squared_table <- function(x) {
-  note <- ifelse(is.na(x$r_squared), "", ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible", ifelse(x$r_squared < 0.25, "weak", "")))
+  note <- ifelse(is.na(x$r_squared), "",
+                 ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible",
+                        ifelse(x$r_squared < 0.25, "weak", "")))
   if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
   columns <- list(x$variable, x$kind, format_fixed(x$r_squared), format_fixed(x$se), note)
   names(columns) <- c("variable", "kind", "R\u00b2", "se", "note")

@@ -1,8 +1,8 @@
 #' Residuals: observed minus implied moments
 #'
 #' @param object A fit from [fit_model()].
-#' @param in_units What a residual is measured in. `"covariance"`: differences of covariances (and means).
-#'   `"correlation"`: differences of correlations, in which the observed and the
+#' @param in_units What a residual is measured in. `"covariance"`: differences of covariances (and
+#'   means). `"correlation"`: differences of correlations, in which the observed and the
 #'   implied matrix are each scaled by the observed standard deviations, so that
 #'   the diagonal shows how far variances are off (Bentler 1995); means are
 #'   divided by the standard deviations.
@@ -10,17 +10,17 @@
 #'   moments, \eqn{\sqrt{(\sigma_{ii}\sigma_{jj} + \sigma_{ij}^2)/n}} (Jöreskog & Sörbom 1981).
 #'   `"own_se"`: over the residuals' own standard errors, in which the
 #'   estimation of the parameters is taken into account (the diagonal of
-#'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): a z, close to standard normal
-#'   when the model holds. `NA` where the model reproduces a moment whatever the data are.
+#'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): a z, close to standard
+#'   normal when the model holds. `NA` where the model reproduces a moment whatever the data are.
 #' @param largest Give a number to get that many pairs as a sorted table, with
 #'   a sentence on what each means; `Inf` for all pairs, observed and implied side by side.
 #' @param ... Not used.
 #' @return Without `largest`, a list with one element per group (`all` without
 #'   groups), each with `covariance` and `mean`. With `largest`, a data frame of
 #'   class `orizzonte_residuals`: `first`, `second`, `residual`, `observed`,
-#'   `implied`, `z` (the residual over its own standard error), `meaning`. Its attribute `parts` says where the SRMR comes
-#'   from: `part` (a construct with itself, two constructs, variances, means), `moments`,
-#'   `srmr` of that part, and its `share` of the sum of squares.
+#'   `implied`, `z` (the residual over its own standard error), `meaning`. Its attribute `parts`
+#'   says where the SRMR comes from: `part` (a construct with itself, two constructs, variances,
+#'   means), `moments`, `srmr` of that part, and its `share` of the sum of squares.
 #' @section Errors: `orizzonte_error_input` for unknown units.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -42,12 +42,13 @@ residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = N
   all <- utils::head(all[order(-abs(all$residual)), ], largest)
   rownames(all) <- NULL
   shares <- bind_frames(Map(srmr_parts, views, parts))
-  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object), in_units = in_units,
-            parts = shares)
+  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object),
+            in_units = in_units, parts = shares)
 }
 
 residual_units <- c("covariance", "correlation", "own_se", "moment_se")
-residual_unit_words <- c(covariance = "covariance", correlation = "correlation", own_se = "over their own standard errors",
+residual_unit_words <- c(covariance = "covariance", correlation = "correlation",
+                         own_se = "over their own standard errors",
                          moment_se = "over the standard errors of the moments")
 
 # Observed and implied moments and what scales them.
@@ -73,10 +74,12 @@ residuals_in <- function(view, in_units, parts) {
 moment_errors <- function(view, parts) {
   sigma <- parts$model$covariance
   n <- view$moments$n
-  list(covariance = sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n), mean = sqrt(diag(sigma) / n))
+  list(covariance = sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n),
+       mean = sqrt(diag(sigma) / n))
 }
 
-# Standard errors of the residuals: what is left of the sampling variance once the parameters have followed the data.
+# Standard errors of the residuals: what is left of the sampling variance once the parameters have
+# followed the data.
 residual_errors <- function(view, parts) {
   names <- colnames(parts$model$covariance)
   p <- length(names)
@@ -84,12 +87,14 @@ residual_errors <- function(view, parts) {
   covariance <- matrix(NA_real_, p, p, dimnames = list(names, names))
   covariance[at] <- covariance_residual_errors(view, parts, at)
   covariance[upper.tri(covariance)] <- t(covariance)[upper.tri(covariance)]
-  list(covariance = covariance, mean = stats::setNames(mean_residual_errors(view, parts, seq_len(p)), names))
+  list(covariance = covariance,
+       mean = stats::setNames(mean_residual_errors(view, parts, seq_len(p)), names))
 }
 
 # Of some pairs, and of some means.
 covariance_residual_errors <- function(view, parts, at) {
-  left_error(moment_errors(view, parts)$covariance[at]^2, moment_followed(view, "covariance", at[, 1L], at[, 2L]))
+  left_error(moment_errors(view, parts)$covariance[at]^2,
+             moment_followed(view, "covariance", at[, 1L], at[, 2L]))
 }
 
 mean_residual_errors <- function(view, parts, at) {
@@ -104,14 +109,16 @@ left_error <- function(variance, followed) {
   sqrt(out)
 }
 
-# The variance of implied moments that comes from the estimates of the parameters. Saturated means are no part of it.
+# The variance of implied moments that comes from the estimates of the parameters. Saturated means
+# are no part of it.
 moment_followed <- function(view, what, a, b) {
   fit <- view$fit
   vcov <- core_vcov(fit)
   if (nrow(vcov) == 0L) return(rep(NA_real_, length(a)))
   model <- fit$layout$model
   core_derive(model, values_of(fit)[model$rows], rep(quantity_codes[[what]], length(a)),
-              rep(view$number, length(a)), as.integer(a), as.integer(b), coded_variables(fit), vcov)$se^2
+              rep(view$number, length(a)), as.integer(a), as.integer(b),
+              coded_variables(fit), vcov)$se^2
 }
 
 largest_residuals <- function(view, in_units, parts, largest) {
@@ -126,23 +133,29 @@ largest_residuals <- function(view, in_units, parts, largest) {
   back <- order(c(which(order <= nrow(at)), which(order > nrow(at))))
   scale <- if (in_units == "correlation") parts$sd else rep(1, length(names))
   by <- outer(scale, scale)
-  own <- c((parts$seen$covariance - parts$model$covariance)[pairs] / covariance_residual_errors(view, parts, pairs),
-           if (length(single)) (parts$seen$mean - parts$model$mean)[single] / mean_residual_errors(view, parts, single))
+  own <- c((parts$seen$covariance - parts$model$covariance)[pairs] /
+           covariance_residual_errors(view, parts, pairs),
+           if (length(single)) (parts$seen$mean - parts$model$mean)[single] /
+           mean_residual_errors(view, parts, single))
   columns <- list(first = c(names[pairs[, 2L]], names[single]),
                   second = c(names[pairs[, 1L]], rep(NA_character_, length(single))),
                   residual = residual[c(order[order <= nrow(at)], order[order > nrow(at)])],
-                  observed = c((parts$seen$covariance / by)[pairs], (parts$seen$mean / scale)[single]),
-                  implied = c((parts$model$covariance / by)[pairs], (parts$model$mean / scale)[single]),
+                  observed = c((parts$seen$covariance / by)[pairs],
+                               (parts$seen$mean / scale)[single]),
+                  implied = c((parts$model$covariance / by)[pairs],
+                              (parts$model$mean / scale)[single]),
                   z = own)
   columns <- lapply(columns, function(x) unname(x[back]))
   group <- shown_group(view$layout, rep(view$group, length(order)))
-  meaning <- paste0(residual_meaning(columns, in_units), rep(bracket_group(view$layout, view$group), length(order)))
+  meaning <- paste0(residual_meaning(columns, in_units),
+                    rep(bracket_group(view$layout, view$group), length(order)))
   list_frame(c(list(group = group), columns, list(meaning = meaning)))
 }
 
 residual_meaning <- function(columns, in_units) {
   gap <- columns$residual
-  size <- if (in_units == "correlation") sub("^0", "", format_fixed(abs(gap), 2L)) else format_number(abs(gap))
+  size <- if (in_units == "correlation") sub("^0", "", format_fixed(abs(gap), 2L)) else
+    format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
   pair <- paste0(columns$first, " and ", columns$second)
@@ -151,15 +164,19 @@ residual_meaning <- function(columns, in_units) {
   if (in_units %in% c("own_se", "moment_se")) {
     by <- paste0(" than the model implies, by ", format_fixed(abs(gap), 2L), " standard errors")
     return(ifelse(single, paste0("the mean of ", columns$first, " is ", higher, by),
-                  ifelse(same, paste0(columns$first, " varies ", more, by), paste0(pair, " covary ", more, by))))
+                  ifelse(same, paste0(columns$first, " varies ", more, by),
+                         paste0(pair, " covary ", more, by))))
   }
   correlation <- in_units == "correlation"
-  ifelse(single, paste0("the mean of ", columns$first, " is ", size, if (correlation) " SD ", if (!correlation) " ", higher, " than the model implies"),
+  ifelse(single, paste0("the mean of ", columns$first, " is ", size, if (correlation) " SD ",
+                        if (!correlation) " ", higher, " than the model implies"),
          ifelse(same, paste0(columns$first, " varies ", size, " ", more, " than the model implies"),
-                paste0(pair, if (correlation) " correlate " else " covary ", size, " ", more, " than the model implies")))
+                paste0(pair, if (correlation) " correlate " else " covary ", size, " ", more,
+                       " than the model implies")))
 }
 
-# Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum of squares (Bentler 1995).
+# Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum
+# of squares (Bentler 1995).
 srmr_parts <- function(view, parts = residual_parts(view)) {
   gap <- (parts$seen$covariance - parts$model$covariance) / outer(parts$sd, parts$sd)
   names <- colnames(gap)
@@ -196,15 +213,19 @@ main_construct <- function(view, names) {
 
 #' @export
 print.orizzonte_residuals <- function(x, ...) {
-  if (!all(c("first", "second", "residual", "meaning") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading(paste0("Largest residuals", if (!is.null(attr(x, "in_units"))) paste0(" (", residual_unit_words[[attr(x, "in_units")]], ")"))),
+  if (!all(c("first", "second", "residual", "meaning") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
+  cat(heading(paste0("Largest residuals", if (!is.null(attr(x, "in_units"))) paste0(" (",
+      residual_unit_words[[attr(x, "in_units")]], ")"))),
       format_residuals_table(x), sep = "\n")
   invisible(x)
 }
 
 format_residuals_table <- function(x) {
-  if (nrow(x) == 0L) return("The model reproduces every moment, whatever the data are: there are no residuals.")
-  columns <- list(residual = format_number(x$residual), observed = format_number(x$observed), implied = format_number(x$implied))
+  if (nrow(x) == 0L)
+    return("The model reproduces every moment, whatever the data are: there are no residuals.")
+  columns <- list(residual = format_number(x$residual), observed = format_number(x$observed),
+                  implied = format_number(x$implied))
   if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
   lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE))
   if ("z" %in% names(columns)) lines <- c(lines, "z: the residual over its own standard error.")
@@ -212,9 +233,12 @@ format_residuals_table <- function(x) {
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)
     lines <- c(lines, "", "Where the SRMR comes from", format_table(list(
-      part = paste0(parts$part, ifelse(is.na(parts$group), "", paste0(" (", parts$group, ")"))), moments = format_count(parts$moments),
+      part = paste0(parts$part, ifelse(is.na(parts$group), "", paste0(" (", parts$group, ")"))),
+      moments = format_count(parts$moments),
           srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
       c(FALSE, TRUE, TRUE, TRUE)))
   }
-  c(lines, format_wordings(c(address_format("variance", unique(stats::na.omit(c(x$first, x$second))))), attr(x, "wording")))
+  c(lines,
+    format_wordings(c(address_format("variance", unique(stats::na.omit(c(x$first, x$second))))),
+                    attr(x, "wording")))
 }

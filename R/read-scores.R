@@ -28,12 +28,14 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   constructs <- object$layout$constructs
   if (length(constructs) == 0L) {
-    abort("input", c("The model has no constructs, so there are no scores.", i = "Add construct() to the blueprint."))
+    abort("input", c("The model has no constructs, so there are no scores.",
+                     i = "Add construct() to the blueprint."))
   }
   rows <- scored_rows(object, newdata)
   total <- if (is.null(newdata)) object$sample$total_rows else nrow(newdata)
   out <- matrix(NA_real_, total, length(constructs), dimnames = list(NULL, constructs))
-  if (!object$layout$means) say("The model has no means: scores are relative to the means of these data.")
+  if (!object$layout$means)
+    say("The model has no means: scores are relative to the means of these data.")
   for (view in group_views(object)) {
     part <- view_scores(view, score_data(view, newdata, rows[[view$group]]), method)
     out[rows[[view$group]], colnames(part)] <- part
@@ -49,14 +51,17 @@ scored_rows <- function(fit, newdata) {
                      i = "Give raw data: predict(fit, newdata = data)."))
   }
   if (!is.data.frame(newdata)) {
-    abort("input", c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
+    abort("input",
+          c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
   }
   groups <- fit$layout$groups
-  if (is.null(fit$sample$by)) return(stats::setNames(lapply(groups, function(g) seq_len(nrow(newdata))), groups))
+  if (is.null(fit$sample$by))
+    return(stats::setNames(lapply(groups, function(g) seq_len(nrow(newdata))), groups))
   group_rows(newdata, fit$sample$by, fit$request$levels %||% groups)$rows
 }
 
-# One row for each row of the group, missing codes as NA. Of the fit's own data only complete rows are scored.
+# One row for each row of the group, missing codes as NA. Of the fit's own data only complete rows
+# are scored.
 score_data <- function(view, newdata, rows) {
   fit <- view$fit
   variables <- view$layout$observed
@@ -79,21 +84,25 @@ view_scores <- function(view, x, method) {
   if (!layout$means) mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
   sigma <- matrices$covariance[o, o, drop = FALSE]
   across <- matrices$covariance[o, l, drop = FALSE]
-  weights <- if (method == "regression") solve(sigma, across) else bartlett_weights(layout, sigma, across, matrices, l)
+  weights <- if (method == "regression") solve(sigma, across) else
+    bartlett_weights(layout, sigma, across, matrices, l)
   scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
   colnames(scores) <- layout$constructs
   scores
 }
 
-# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual variances.
+# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual
+# variances.
 bartlett_weights <- function(layout, sigma, across, matrices, l) {
   items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
   with <- across[items, , drop = FALSE] %*% solve(matrices$covariance[l, l, drop = FALSE])
   inner <- solve(sigma[items, items, drop = FALSE], with)
   information <- crossprod(with, inner)
   if (rcond(information) < 1e-10) {
-    abort("input", c("Bartlett scores do not exist for this model: its constructs cannot be told apart from their items alone.",
-                     i = "Use method = \"regression\"."))
+    abort("input",
+          c(paste0("Bartlett scores do not exist for this model: its constructs cannot be told ",
+                   "apart from their items alone."),
+            i = "Use method = \"regression\"."))
   }
   weights <- matrix(0, length(layout$observed), length(l))
   weights[items, ] <- inner %*% solve(information)
@@ -142,7 +151,8 @@ generics::augment
 #' @param seed A seed, or `NULL` to go on with the current random numbers.
 #' @param ... Not used.
 #' @return A list of `nsim` data frames with the observed variables, with the
-#'   attribute `seed`, and a column for the group in a fit of several. Means are zero when the fit has none.
+#'   attribute `seed`, and a column for the group in a fit of several. Means are zero when the fit
+#'   has none.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
@@ -168,7 +178,8 @@ simulated_data <- function(fit, views) {
     model <- implied_moments(view)
     root <- chol(model$covariance)
     n <- view$sample$blocks[[1L]]$n
-    x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root + rep(model$mean %||% numeric(ncol(root)), each = n)
+    x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root +
+      rep(model$mean %||% numeric(ncol(root)), each = n)
     x <- as.data.frame(x)
     names(x) <- view$layout$observed
     x[setdiff(fit$layout$observed, names(x))] <- NA_real_

@@ -19,13 +19,15 @@
 print.orizzonte_fit <- function(x, ...) {
   check_fit(x, "print")
   cat(fit_card(x), "", sep = "\n")
-  cat("Next: summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x)) ", amendments(fit)", ", path_diagram(fit)\n", sep = "")
+  cat("Next: summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x))
+      ", amendments(fit)", ", path_diagram(fit)\n", sep = "")
   invisible(x)
 }
 
 # Status, sample, fit in one line and what it says.
 fit_card <- function(fit, criteria = NULL) {
-  lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit), format_feedback(fit))
+  lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit),
+             format_feedback(fit))
   if (!has_converged(fit)) return(lines)
   table <- fit_indices(fit, criteria)
   pick <- function(name) format_index(name, table$value[table$index == name])
@@ -33,7 +35,8 @@ fit_card <- function(fit, criteria = NULL) {
   measures <- if (stats::df.residual(fit) == 0) {
     paste0("\u03c7\u00b2 = ", format_fixed(stats::deviance(fit)), ", df = 0")
   } else {
-    paste0("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"), if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
+    paste0("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"),
+           if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
            ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"))
   }
   c(lines, measures, wrap_lines(attr(table, "reading")))
@@ -43,17 +46,20 @@ format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
   count <- paste0(count_of(length(sample_variables(sample)), "observed variable"),
                   if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
-  wrap_lines(paste0(size_words(sample), ", ", count, if (!has_raw_data(sample)) "; from summary data"))
+  wrap_lines(paste0(size_words(sample), ", ", count,
+                    if (!has_raw_data(sample)) "; from summary data"))
 }
 
-# Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop settles (Bentler & Freeman 1983).
+# Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop
+# settles (Bentler & Freeman 1983).
 format_feedback <- function(fit) {
   unlist(lapply(group_views(fit), function(view) {
     loops <- feedback_variables(view$layout)
     if (length(loops) == 0L || anyNA(view$eta)) return(NULL)
     index <- max(Mod(eigen(view_matrices(view)$effects, only.values = TRUE)$values))
-    wrap_lines(paste0("Feedback among ", enumerate(loops), in_group(view$layout, view$group), ": stability index ",
-                      format_fixed(index), if (index < 1) ", below 1: effects settle." else
+    wrap_lines(paste0("Feedback among ", enumerate(loops), in_group(view$layout, view$group),
+                      ": stability index ", format_fixed(index),
+                      if (index < 1) ", below 1: effects settle." else
                         ", NOT below 1: effects grow without bound; do not interpret them."))
   }), use.names = FALSE)
 }
@@ -69,13 +75,16 @@ format_status <- function(fit) {
     history <- history_of(fit)
     steps <- length(history$chisq)
     return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
-             if (steps) paste0("  ", steps, " iterations, ", starts_of(fit), " sets of starting values; last predicted drop of \u03c7\u00b2: ",
+             if (steps) paste0("  ", steps, " iterations, ", starts_of(fit),
+                               " sets of starting values; last predicted drop of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
-             format_history(history$chisq), format_evidence(fit), "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
+             format_history(history$chisq), format_evidence(fit),
+             "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
-    return(c(paste0("Converged in ", count_of(length(history_of(fit)$chisq), "iteration"), "; the solution is proper."), format_weakness(fit)))
+    return(c(paste0("Converged in ", count_of(length(history_of(fit)$chisq), "iteration"),
+                    "; the solution is proper."), format_weakness(fit)))
   }
   c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
     format_evidence(fit), rescue_hint)
@@ -85,7 +94,9 @@ format_status <- function(fit) {
 format_history <- function(chisq) {
   if (length(chisq) < 2L) return(NULL)
   shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
-  paste0("  \u03c7\u00b2 on the way: ", paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "), "; all of it in fit$solution$history.")
+  paste0("  \u03c7\u00b2 on the way: ",
+         paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "),
+         "; all of it in fit$solution$history.")
 }
 
 rescue_hint <- "  Next: rescue(blueprint, data) tries the usual remedies and shows what each does."
@@ -99,7 +110,9 @@ format_evidence <- function(fit) {
 
 format_weakness <- function(fit) {
   weak <- hardly_told_apart(fit)
-  if (length(weak)) wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L), " can hardly be told apart; their standard errors say so."))
+  if (length(weak))
+    wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L),
+                      " can hardly be told apart; their standard errors say so."))
 }
 
 #' @rdname print.orizzonte_fit
@@ -109,18 +122,23 @@ summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
   criteria <- check_criteria(criteria)
   check_dots_empty(..., .verb = "summary")
   structure(list(
-    title = object$request$blueprint$title, status = format_status(object), sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
-    assumptions = format_assumptions(object$layout, object$request$blueprint), counts = format_counts(object$layout),
-    fit_indices = fit_indices(object, criteria), estimates = estimates(object), r_squared = r_squared(object),
-    residuals = stats::residuals(object, in_units = "correlation", largest = 5), converged = has_converged(object),
-    verdicts = if (length(object$request$blueprint$claims) && has_converged(object)) verdicts(object, criteria), trail = if (length(object$request$blueprint$trail)) trail(object),
+    title = object$request$blueprint$title, status = format_status(object),
+    sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
+    assumptions = format_assumptions(object$layout, object$request$blueprint),
+    counts = format_counts(object$layout), fit_indices = fit_indices(object, criteria),
+    estimates = estimates(object), r_squared = r_squared(object),
+    residuals = stats::residuals(object, in_units = "correlation", largest = 5),
+    converged = has_converged(object),
+    verdicts = if (length(object$request$blueprint$claims) && has_converged(object))
+      verdicts(object, criteria), trail = if (length(object$request$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }
 
 #' @export
 print.orizzonte_summary <- function(x, ...) {
-  cat(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "", x$counts, "", sep = "\n")
+  cat(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "", x$counts,
+      "", sep = "\n")
   print(x$fit_indices)
   cat("\n")
   cat(heading("Estimates"), format_grouped_estimates(x$estimates), "", sep = "\n")
@@ -143,13 +161,18 @@ format_grouped_estimates <- function(x) {
   # construct means at zero are listed under "assumed"; a table of zeros says nothing more
   x <- x[!(x$kind == "mean" & x$status == "fixed" & x$estimate == 0), ]
   lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
-  titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects", variance = "Variances", `residual variance` = "Residual variances",
-              `disturbance variance` = "Disturbance variances", covariance = "Covariances", `residual covariance` = "Residual covariances",
-              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts", mean = "Means of constructs", quantity = "Quantities")
-  order <- c("effect", "loading", "weight", "covariance", "disturbance covariance", "residual covariance", "variance", "disturbance variance",
+  titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects",
+              variance = "Variances", `residual variance` = "Residual variances",
+              `disturbance variance` = "Disturbance variances", covariance = "Covariances",
+              `residual covariance` = "Residual covariances",
+              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts",
+              mean = "Means of constructs", quantity = "Quantities")
+  order <- c("effect", "loading", "weight", "covariance", "disturbance covariance",
+             "residual covariance", "variance", "disturbance variance",
              "residual variance", "intercept", "mean", "quantity")
   out <- lines[1L]
-  for (kind in intersect(order, x$kind)) out <- c(out, titles[[kind]], paste0("  ", lines[-1L][x$kind == kind]))
+  for (kind in intersect(order, x$kind))
+    out <- c(out, titles[[kind]], paste0("  ", lines[-1L][x$kind == kind]))
   out[1L] <- paste0("  ", out[1L])
   out
 }

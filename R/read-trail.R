@@ -2,14 +2,15 @@
 
 #' The history of a model
 #'
-#' One row a revision: what was changed by [amend()], why, what was predicted and what happened. Row 0 is the model as it was
-#' when the first change was made. Changes are empty, with the reason in `note`, where \eqn{\chi^2} cannot be compared
-#' because items left.
+#' One row a revision: what was changed by [amend()], why, what was predicted and what happened. Row
+#' 0 is the model as it was when the first change was made. Changes are empty, with the reason in
+#' `note`, where \eqn{\chi^2} cannot be compared because items left.
 #'
 #' @param x A fit or a blueprint.
-#' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before), `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `status`,
-#'   `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of
-#'   the \eqn{\chi^2} difference), and `note`. No rows when nothing has been amended.
+#' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before),
+#'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `status`, `chisq`, `df`, `p`, `cfi`,
+#'   `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the
+#'   \eqn{\chi^2} difference), and `note`. No rows when nothing has been amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -37,26 +38,35 @@ trail <- function(x) {
   step <- abs(rows$df_change)
   sound <- rows$status %in% c("proper", "improper", "weak")
   rows$p_change <- ifelse(!is.na(step) & step > 0 & sound & c(FALSE, sound[-size])[seq_len(size)],
-                          stats::pchisq(abs(rows$chisq_change), pmax(step, 1), lower.tail = FALSE), NA)
+                          stats::pchisq(abs(rows$chisq_change), pmax(step, 1), lower.tail = FALSE),
+                          NA)
   rows$change <- vapply(rows$changes, change_sentence, "")
   freed <- count_freed(rows)
   rows$against <- c(NA, rows$revision)[seq_len(size)]
-  ordered <- c("revision", "against", "change", setdiff(revision_columns, c("revision", "changes", "note")), paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"), "_change"), "note")
+  ordered <- c("revision", "against", "change",
+               setdiff(revision_columns, c("revision", "changes", "note")),
+               paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"),
+                      "_change"), "note")
   structure(list_frame_class(rows[ordered], "orizzonte_trail"), title = bp$title, freed = freed)
 }
 
 trail_measures <- c("chisq", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
 
 # A revision: a list of one value for each column.
-revision_of <- function(fit, number, changes = list(), because = NULL, predicted = NA_real_, actual = NA_real_, note = "") {
-  c(list(revision = number, changes = list(changes), because = because %||% "", predicted_drop = predicted, actual_drop = actual, n = as.numeric(sample_n(fit$sample)),
-         status = solution_state(fit)$status), comparison_measures(fit), list(note = note))[revision_columns]
+revision_of <- function(fit, number, changes = list(), because = NULL, predicted = NA_real_,
+                        actual = NA_real_, note = "") {
+  c(list(revision = number, changes = list(changes), because = because %||% "",
+         predicted_drop = predicted, actual_drop = actual, n = as.numeric(sample_n(fit$sample)),
+         status = solution_state(fit)$status), comparison_measures(fit),
+         list(note = note))[revision_columns]
 }
 
-# Are these the measures of this fit? Else something was changed beside amend(), or the data are others.
+# Are these the measures of this fit? Else something was changed beside amend(), or the data are
+# others.
 last_is <- function(rows, fit) {
   last <- length(rows$revision)
-  rows$df[last] == stats::df.residual(fit) && rows$n[last] == sample_n(fit$sample) && abs(rows$chisq[last] - stats::deviance(fit)) < 1e-6 * (1 + rows$chisq[last])
+  rows$df[last] == stats::df.residual(fit) && rows$n[last] == sample_n(fit$sample) &&
+    abs(rows$chisq[last] - stats::deviance(fit)) < 1e-6 * (1 + rows$chisq[last])
 }
 
 outside_revision <- function(fit, rows) {
@@ -74,37 +84,52 @@ format_revision <- function(fit) {
   fell <- if (nzchar(row$note)) {
     row$note
   } else {
-    paste0("\u03c7\u00b2 ", if (row$actual_drop >= 0) "fell by " else "rose by ", format_fixed(abs(row$actual_drop), 2L),
-           if (!is.na(row$predicted_drop)) paste0(" (predicted ", format_fixed(abs(row$predicted_drop), 2L), ")"),
-           ", \u0394df = ", abs(row$df_change), if (!is.na(row$p_change)) paste0(", p ", p_clause(row$p_change)))
+    paste0("\u03c7\u00b2 ", if (row$actual_drop >= 0) "fell by " else "rose by ",
+           format_fixed(abs(row$actual_drop), 2L), if (!is.na(row$predicted_drop))
+             paste0(" (predicted ", format_fixed(abs(row$predicted_drop), 2L), ")"),
+           ", \u0394df = ", abs(row$df_change),
+           if (!is.na(row$p_change)) paste0(", p ", p_clause(row$p_change)))
   }
-  paste0("Revision ", row$revision, ", ", row$change, ": ", fell, ". Now \u03c7\u00b2 = ", format_fixed(row$chisq), ", df = ", row$df, "; CFI ",
+  paste0("Revision ", row$revision, ", ", row$change, ": ", fell, ". Now \u03c7\u00b2 = ",
+         format_fixed(row$chisq), ", df = ", row$df, "; CFI ",
          format_fixed(row$cfi), ", RMSEA ", format_fixed(row$rmsea), ".")
 }
 
 #' @export
 print.orizzonte_trail <- function(x, ...) {
-  if (!all(c("revision", "change", "because", "chisq", "df", "actual_drop") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("revision", "change", "because", "chisq", "df", "actual_drop") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(format_trail(x), sep = "\n")
   invisible(x)
 }
 
 format_trail <- function(x) {
   lines <- heading(paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
-  if (nrow(x) == 0L) return(c(lines, "Nothing has been amended so far. Next: amendments(fit), then amend(fit, free = ..., because = \"...\")"))
-  columns <- list(`#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L), drop = format_fixed(x$actual_drop, 2L),
-                  "\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = format_count(x$df), CFI = format_fixed(x$cfi), "\u0394CFI" = format_fixed(x$cfi_change),
-                  TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L),
+  if (nrow(x) == 0L)
+    return(c(lines,
+             paste0("Nothing has been amended so far. Next: amendments(fit), then amend(fit, ",
+                    "free = ..., because = \"...\")")))
+  columns <- list(`#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
+                  drop = format_fixed(x$actual_drop, 2L),
+                  "\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = format_count(x$df),
+                  CFI = format_fixed(x$cfi), "\u0394CFI" = format_fixed(x$cfi_change),
+                  TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea),
+                  SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L),
                   BIC = format_fixed(x$bic, 1L),
                   "p of \u0394\u03c7\u00b2" = format_p(x$p_change))
   lines <- c(lines, format_table(columns), "")
   words <- ifelse(x$revision == 0, "the start", x$change)
-  reason <- ifelse(x$revision == 0, "", ifelse(nzchar(x$because), paste0(", because ", x$because), ", NO REASON GIVEN"))
+  reason <- ifelse(x$revision == 0, "",
+                   ifelse(nzchar(x$because), paste0(", because ", x$because), ", NO REASON GIVEN"))
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
   note <- ifelse(nzchar(x$note), paste0("; ", x$note), "")
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))
   freed <- attr(x, "freed") %||% 0L
   c(lines, "", wrap_lines(paste0(
-    if (freed > 3L) paste0(freed, " changes were suggested by the same data, so that part of the better fit is chance. "),
-    "Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) shows what is left.")))
+    if (freed > 3L)
+      paste0(freed,
+             paste0(" changes were suggested by the same data, so that part of the better fit ",
+                    "is chance. ")),
+    paste0("Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) ",
+           "shows what is left."))))
 }

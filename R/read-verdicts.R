@@ -1,21 +1,27 @@
 #' Judge the claims
 #'
-#' What became of each [claim()]: the difference of its two sides with a delta-method standard error, and whether it is supported.
+#' What became of each [claim()]: the difference of its two sides with a delta-method standard
+#' error, and whether it is supported.
 #'
 #' @section Criteria:
-#' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other side is that significant;
+#' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other
+#'   side is that significant;
 #' * some relation (`!=`): the two-sided *p* below `alpha`;
-#' * no relation (`==`): supported when the standardized value lies within `smallest` of zero by two one-sided tests at
-#'   `significance` (Schuirmann 1987), for a value that merely is not significant supports nothing; *contradicted* when it is
-#'   significantly different and not within the margin; else *cannot tell*.
+#' * no relation (`==`): supported when the standardized value lies within `smallest` of zero by two
+#'   one-sided tests at `significance` (Schuirmann 1987), for a value that merely is not significant
+#'   supports nothing; *contradicted* when it is significantly different and not within the margin;
+#'   else *cannot tell*.
 #'
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
-#' @param criteria The level of the tests, and the smallest standardized value that matters, from [criteria()].
-#' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`, `estimate` (left minus right), `se`, `z`,
-#'   `p` (two-sided), `p_one_sided` (of the direction claimed), `lower`, `upper`, `standardized`, `standardized_se`,
-#'   `verdict` (supported, not supported, contradicted, cannot tell, cannot be judged) and `criterion`.
-#' @section Errors: `orizzonte_error_convergence` for a fit that did not converge; `orizzonte_error_restriction` or
-#'   `orizzonte_error_name` for a claim about what is not in the model.
+#' @param criteria The level of the tests, and the smallest standardized value that matters, from
+#'   [criteria()].
+#' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,
+#'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
+#'   claimed), `lower`, `upper`, `standardized`, `standardized_se`, `verdict` (supported, not
+#'   supported, contradicted, cannot tell, cannot be judged) and `criterion`.
+#' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
+#'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about what is not in the
+#'   model.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -33,10 +39,13 @@ verdicts <- function(fit, criteria = NULL) {
     judge <- function(scope) judge_claim(fit, name, claims[[name]], criteria, scope)
     lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), judge)
   }), recursive = FALSE)
-  empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(), z = numeric(), p = numeric(), p_one_sided = numeric(),
-                lower = numeric(), upper = numeric(), standardized = numeric(), standardized_se = numeric(), verdict = character(), criterion = character())
+  empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(),
+                z = numeric(), p = numeric(), p_one_sided = numeric(),
+                lower = numeric(), upper = numeric(), standardized = numeric(),
+                standardized_se = numeric(), verdict = character(), criterion = character())
   columns <- if (length(rows)) do.call(Map, c(list(c), rows)) else empty
-  structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$request$blueprint$title, trouble = improper_parts(fit)$trouble)
+  structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$request$blueprint$title,
+            trouble = improper_parts(fit)$trouble)
 }
 
 judge_claim <- function(fit, name, text, criteria, scope = NULL) {
@@ -57,17 +66,24 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL) {
   half <- stats::qnorm(1 - alpha / 2) * se
   level <- short_number(alpha)
   judged <- function(verdict, criterion) {
-    list(claim = name, statement = text, estimate = jet$value, se = se, z = z, p = p, p_one_sided = one, lower = jet$value - half, upper = jet$value + half,
-         standardized = std_value, standardized_se = std_se, verdict = verdict, criterion = criterion)
+    list(claim = name, statement = text, estimate = jet$value, se = se, z = z, p = p,
+         p_one_sided = one, lower = jet$value - half, upper = jet$value + half,
+         standardized = std_value, standardized_se = std_se, verdict = verdict,
+         criterion = criterion)
   }
   if (is.na(se)) return(judged("cannot be judged", held_reason(fit, text)))
   if (parsed$relation %in% c(">", "<")) {
-    verdict <- if (one < alpha) "supported" else if (1 - one < alpha) "contradicted" else "not supported"
+    verdict <- if (one < alpha) "supported" else if (1 - one < alpha) "contradicted" else
+      "not supported"
     return(judged(verdict, paste("one-sided p <", level)))
   }
-  if (parsed$relation == "!=") return(judged(if (p < alpha) "supported" else "not supported", paste("two-sided p <", level)))
-  if (is.na(std_se)) return(judged(if (p < alpha) "contradicted" else "cannot tell", paste0("two-sided p < ", level,
-                                                                                            " contradicts; no standardized value for a margin")))
+  if (parsed$relation == "!=")
+    return(judged(if (p < alpha) "supported" else "not supported", paste("two-sided p <", level)))
+  if (is.na(std_se)) {
+    return(judged(if (p < alpha) "contradicted" else "cannot tell",
+                  paste0("two-sided p < ", level,
+                         " contradicts; no standardized value for a margin")))
+  }
   within <- abs(std_value) + stats::qnorm(1 - alpha) * std_se < margin
   judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
@@ -88,7 +104,8 @@ held_reason <- function(fit, text) {
     row <- match(address, fit$layout$rows$parameter)
     if (is.na(row)) "" else fit$layout$rows$status[row]
   }, "")
-  if (any(status == "at bound")) "it lies at a bound, where there is no test" else "the model itself settles it: fixed or held equal"
+  if (any(status == "at bound")) "it lies at a bound, where there is no test" else
+    "the model itself settles it: fixed or held equal"
 }
 
 # The same claim about standardized values, where both sides are single parameters or zero.
@@ -107,18 +124,28 @@ standardized_sides <- function(parsed, fit) {
 
 #' @export
 print.orizzonte_verdicts <- function(x, ...) {
-  if (!all(c("claim", "statement", "estimate", "p", "verdict", "criterion") %in% names(x))) return(print(as.data.frame(unclass(x))))
+  if (!all(c("claim", "statement", "estimate", "p", "verdict", "criterion") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
   cat(format_verdicts(x), sep = "\n")
   invisible(x)
 }
 
 format_verdicts <- function(x) {
   lines <- heading("Verdicts")
-  if (nrow(x) == 0L) return(c(lines, "The blueprint makes no claims. State some with claim(blueprint, H1 = effect[a, b] > 0), best before looking."))
-  if (length(attr(x, "trouble"))) lines <- c(lines, "IMPROPER SOLUTION: judge nothing before it is mended.", paste0("  - ", attr(x, "trouble")))
-  table <- format_table(list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
-                             z = format_fixed(x$z, 2L), p = format_p(x$p), `one-sided` = format_p(x$p_one_sided), verdict = x$verdict),
+  if (nrow(x) == 0L)
+    return(c(lines,
+             paste0("The blueprint makes no claims. State some with claim(blueprint, H1 = ",
+                    "effect[a, b] > 0), best before looking.")))
+  if (length(attr(x, "trouble")))
+    lines <- c(lines, "IMPROPER SOLUTION: judge nothing before it is mended.",
+               paste0("  - ", attr(x, "trouble")))
+  table <- format_table(list(claim = x$claim, estimate = format_number(x$estimate),
+                             se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
+                             z = format_fixed(x$z, 2L), p = format_p(x$p),
+                             `one-sided` = format_p(x$p_one_sided), verdict = x$verdict),
                         c(FALSE, rep(TRUE, 6L), FALSE))
   width <- max(nchar(x$claim))
-  c(lines, table, "", wrap_lines(paste0(formatC(x$claim, width = -width), "  ", x$statement, "  (", x$criterion, ")"), 2L, width + 4L))
+  c(lines, table, "",
+    wrap_lines(paste0(formatC(x$claim, width = -width), "  ", x$statement, "  (", x$criterion, ")"),
+               2L, width + 4L))
 }

@@ -17,5 +17,7 @@ format_wordings <- function(parameters, wording) {
   shown <- intersect(names(wording), named)
   if (length(shown) == 0L) return(NULL)
   width <- max(nchar(shown))
-  c("", "Item texts", wrap_lines(paste0(formatC(shown, width = -width), "  \"", wording[shown], "\""), 2L, width + 4L))
+  c("", "Item texts",
+    wrap_lines(paste0(formatC(shown, width = -width), "  \"", wording[shown], "\""), 2L,
+               width + 4L))
 }

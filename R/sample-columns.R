@@ -1,6 +1,7 @@
 # What a column holds: codes declared missing, labels, types.
 
-# Columns of labelled statistics files carry their own missing codes (`na_values`, `na_range`) beside the labels.
+# Columns of labelled statistics files carry their own missing codes (`na_values`, `na_range`)
+# beside the labels.
 plain_column <- function(x) {
   if (!inherits(x, "haven_labelled")) return(x)
   values <- attr(x, "na_values", exact = TRUE)

@@ -1,4 +1,5 @@
-# Factor and text columns as predictors: two levels become 0/1, more become one 0/1 column a level but the first.
+# Factor and text columns as predictors: two levels become 0/1, more become one 0/1 column a level
+# but the first.
 
 # Which columns to code, with their levels: list(setting = c("evening", "weekend")).
 factor_coding <- function(bp, data) {
@@ -6,7 +7,8 @@ factor_coding <- function(bp, data) {
   predictors <- intersect(unique(bp$effects$from), names(data))
   items <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
   predictors <- setdiff(predictors, c(bp$effects$to, items))
-  coding <- lapply(stats::setNames(predictors, predictors), function(name) column_levels(data[[name]]))
+  coding <- lapply(stats::setNames(predictors, predictors),
+                   function(name) column_levels(data[[name]]))
   Filter(Negate(is.null), coding)
 }
 
@@ -28,12 +30,16 @@ code_data <- function(data, coding) {
     x <- as.character(data[[name]])
     strange <- setdiff(x[!is.na(x)], levels)
     if (length(strange)) {
-      abort("data", c(paste0("Column ", quoted(name), " holds ", quoted(strange[1L]), ", which the fitted data did not."),
-                      i = paste0("Known values: ", enumerate(levels), ".")))
+      abort("data",
+            c(paste0("Column ", quoted(name), " holds ", quoted(strange[1L]),
+                     ", which the fitted data did not."),
+              i = paste0("Known values: ", enumerate(levels), ".")))
     }
     new <- coded_names(name, levels)
     clash <- setdiff(intersect(new, names(data)), name)
-    if (length(clash)) abort("data", paste0("The 0/1 columns for ", quoted(name), " would overwrite column ", quoted(clash[1L]), "."))
+    if (length(clash))
+      abort("data", paste0("The 0/1 columns for ", quoted(name), " would overwrite column ",
+                           quoted(clash[1L]), "."))
     for (k in seq_along(new)) data[[new[k]]] <- as.numeric(x == levels[k + 1L])
   }
   data
@@ -45,7 +51,8 @@ code_blueprint <- function(bp, coding) {
     new <- coded_names(name, coding[[name]])
     swap <- function(x, other) {
       times <- ifelse(x == name, length(new), 1L)
-      list(x = as.character(unlist(lapply(x, function(v) if (v == name) new else v))), other = rep(other, times))
+      list(x = as.character(unlist(lapply(x, function(v) if (v == name) new else v))),
+           other = rep(other, times))
     }
     effects <- swap(bp$effects$from, bp$effects$to)
     bp$effects <- list(from = effects$x, to = effects$other)
@@ -61,7 +68,9 @@ code_blueprint <- function(bp, coding) {
 coding_notes <- function(coding) {
   vapply(names(coding), function(name) {
     levels <- coding[[name]]
-    if (length(levels) == 2L) return(paste0(name, " is coded 0 for ", levels[1L], " and 1 for ", levels[2L], "."))
-    paste0(name, " is coded by ", enumerate(coded_names(name, levels)), ": 1 for that level, 0 otherwise; the reference is ", levels[1L], ".")
+    if (length(levels) == 2L)
+      return(paste0(name, " is coded 0 for ", levels[1L], " and 1 for ", levels[2L], "."))
+    paste0(name, " is coded by ", enumerate(coded_names(name, levels)),
+           ": 1 for that level, 0 otherwise; the reference is ", levels[1L], ".")
   }, "", USE.NAMES = FALSE)
 }

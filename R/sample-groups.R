@@ -1,35 +1,47 @@
 # Groups: which rows belong to which, and the moments of each.
 
-# The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend = rows), and notes.
+# The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
+# = rows), and notes.
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   check_string(by, "`by`")
   if (!by %in% names(data)) {
-    abort("name", c(paste0("There is no column ", quoted(by), " to group by."), did_you_mean(by, names(data)),
-                    i = if (isTRUE(attr(by, "hint"))) paste0("A text variable of that name exists: by = all_of(", by, ") may be meant."),
+    abort("name", c(paste0("There is no column ", quoted(by), " to group by."),
+                    did_you_mean(by, names(data)), i = if (isTRUE(attr(by, "hint")))
+                      paste0("A text variable of that name exists: by = all_of(", by,
+                             ") may be meant."),
                     i = paste0("Columns: ",
         enumerate(names(data), most = 20L), ".")))
   }
   column <- plain_column(data[[by]])
   if (is.numeric(column)) column[column %in% missing_codes] <- NA
   text <- as.character(column)
-  known <- if (is.factor(column)) levels(droplevels(column)) else as.character(sort(unique(column[!is.na(column)]), method = "radix"))
+  known <- if (is.factor(column)) levels(droplevels(column)) else
+    as.character(sort(unique(column[!is.na(column)]), method = "radix"))
   if (is.null(levels) && length(known) > 50L) {
-    abort("data", c(paste0("Column ", quoted(by), " holds ", length(known), " different values: too many to be groups."),
-                    i = "Give a column with a few values, or pick some with levels = c(...)."))
+    abort("data",
+          c(paste0("Column ", quoted(by), " holds ", length(known),
+                   " different values: too many to be groups."),
+            i = "Give a column with a few values, or pick some with levels = c(...)."))
   }
   labels <- value_labels(data[[by]], known)
-  wanted <- if (is.null(levels)) stats::setNames(known, labels) else pick_levels(levels, known, by, labels)
+  wanted <- if (is.null(levels)) stats::setNames(known, labels) else
+    pick_levels(levels, known, by, labels)
   if (length(wanted) < 2L) {
-    abort("data", c(paste0(if (is.null(levels)) paste0("Column ", quoted(by), " holds ") else "`levels` picks ", count_of(length(wanted), "group"),
-                           "; at least two are needed."),
+    abort("data",
+          c(paste0(if (is.null(levels)) paste0("Column ", quoted(by), " holds ") else
+                   "`levels` picks ", count_of(length(wanted), "group"),
+                   "; at least two are needed."),
                     i = "Leave out `by` for one group."))
   }
   rows <- lapply(wanted, function(level) which(text == level))
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
-    paste0("Groups by ", by, ": ", enumerate(paste0(names(wanted), " (", lengths(rows), " rows)"), most = 12L), "."),
-    if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ", enumerate(labels[!known %in% wanted]), "."),
-    if (anyNA(text)) paste0("Left out ", count_of(sum(is.na(text)), "row"), " without a value of ", by, "."))
+    paste0("Groups by ", by, ": ",
+           enumerate(paste0(names(wanted), " (", lengths(rows), " rows)"), most = 12L), "."),
+    if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ",
+                          enumerate(labels[!known %in% wanted]), "."),
+    if (anyNA(text))
+      paste0("Left out ", count_of(sum(is.na(text)), "row"), " without a value of ", by, "."))
   list(rows = rows, notes = notes)
 }
 
@@ -45,18 +57,22 @@ value_labels <- function(column, known) {
 # `levels` by their value, or by what it stands for.
 pick_levels <- function(levels, known, by, labels = known) {
   if (!is.atomic(levels) || length(levels) == 0L || anyNA(levels)) {
-    abort("input", c("`levels` must be values of the grouping column.", i = "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\")."))
+    abort("input",
+          c("`levels` must be values of the grouping column.",
+            i = "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\")."))
   }
   value <- as.character(levels)
   at <- ifelse(value %in% known, match(value, known), match(value, labels))
   if (anyNA(at)) {
     strange <- value[is.na(at)][1L]
     shown <- ifelse(known == labels, known, paste0(known, " (", labels, ")"))
-    abort("name", c(paste0("There is no group ", quoted(strange), " in ", by, "."), did_you_mean(strange, unique(c(known, labels))),
+    abort("name", c(paste0("There is no group ", quoted(strange), " in ", by, "."),
+                    did_you_mean(strange, unique(c(known, labels))),
                     i = paste0("Groups: ", enumerate(shown, most = 20L), ".")))
   }
   label <- names(levels) %||% rep("", length(value))
   label[!nzchar(label)] <- labels[at][!nzchar(label)]
-  if (anyDuplicated(at) || anyDuplicated(label)) abort("duplicate", "A group is named twice in `levels`.")
+  if (anyDuplicated(at) || anyDuplicated(label))
+    abort("duplicate", "A group is named twice in `levels`.")
   stats::setNames(known[at], label)
 }

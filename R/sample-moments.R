@@ -24,8 +24,9 @@ block_of_rows <- function(data, rows, variables, missing_codes = NULL, bp = NULL
   covariance <- crossprod(x - rep(mean, each = n)) / n
   flat <- diag(covariance) <= 1e-20 * (mean^2 + 1e-300)
   if (any(flat)) {
-    abort("data", c(paste0("Column ", quoted(variables[flat][1L]), " does not vary: every value is ",
-                           format(x[1L, which(flat)[1L]]), "."), i = "Leave it out of the model."))
+    abort("data",
+          c(paste0("Column ", quoted(variables[flat][1L]), " does not vary: every value is ",
+                   format(x[1L, which(flat)[1L]]), "."), i = "Leave it out of the model."))
   }
   check_definite(covariance, "The covariance matrix of the data")
   block <- list(n = n, covariance = covariance, mean = mean, variables = variables)
@@ -33,7 +34,8 @@ block_of_rows <- function(data, rows, variables, missing_codes = NULL, bp = NULL
 }
 
 numeric_rows <- function(data, rows, variables, missing_codes) {
-  columns <- lapply(variables, function(name) numeric_column(data[[name]], name, missing_codes)[rows])
+  columns <- lapply(variables,
+                    function(name) numeric_column(data[[name]], name, missing_codes)[rows])
   matrix(unlist(columns, use.names = FALSE), length(rows), length(variables),
          dimnames = list(NULL, variables))
 }
@@ -49,30 +51,37 @@ check_finite <- function(x, rows) {
 hole_notes <- function(x, complete) {
   holes <- colSums(is.na(x))
   if (any(holes == nrow(x))) {
-    abort("data", c(paste0("Column ", quoted(colnames(x)[holes == nrow(x)][1L]), " is missing in every row."),
-                    i = "Leave the item out of the model, or look at `missing_codes`."))
+    abort("data",
+          c(paste0("Column ", quoted(colnames(x)[holes == nrow(x)][1L]),
+                   " is missing in every row."),
+            i = "Leave the item out of the model, or look at `missing_codes`."))
   }
   worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]
   paste0("Dropped ", count_of(sum(!complete), "row"), " of ", nrow(x), " with missing values in ",
          count_of(sum(holes > 0), "variable"), " of the model (most in ",
-         enumerate(paste0(colnames(x)[worst], ": ", holes[worst])), "); ", sum(complete), " rows are used.")
+         enumerate(paste0(colnames(x)[worst], ": ", holes[worst])), "); ", sum(complete),
+         " rows are used.")
 }
 
 check_columns <- function(data) {
   if (nrow(data) == 0L) abort("data", "The data have no rows.")
   twice <- unique(names(data)[duplicated(names(data))])
   if (length(twice)) {
-    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."), i = "Rename one of them."))
+    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."),
+                    i = "Rename one of them."))
   }
 }
 
 block_of_summary <- function(data, variables, request) {
-  if (!is.null(request$missing_codes)) abort("input", "`missing_codes` has no meaning for summary data.")
+  if (!is.null(request$missing_codes))
+    abort("input", "`missing_codes` has no meaning for summary data.")
   check_known(variables, data$names, request$blueprint)
   if (data$n <= length(variables)) {
-    abort("data", paste0("There are ", data$n, " people for ", length(variables), " variables; more are needed."))
+    abort("data", paste0("There are ", data$n, " people for ", length(variables),
+                         " variables; more are needed."))
   }
-  notes <- if (data$correlation) "Only correlations were known; they were analysed as covariances." else character()
+  notes <- if (data$correlation)
+    "Only correlations were known; they were analysed as covariances." else character()
   block <- list(n = data$n, covariance = data$covariance[variables, variables, drop = FALSE],
                 mean = data$mean[variables], variables = variables)
   list(blocks = list(block), rows = NULL, used = NULL, total = data$n, notes = notes)
@@ -82,9 +91,10 @@ check_known <- function(variables, columns, bp) {
   constructs <- names(bp$constructs)
   clash <- intersect(constructs, columns)
   if (length(clash)) {
-    abort("name", c(paste0("Construct ", quoted(clash[1L]), " has the name of a column of the data."),
-                    i = "Rename the construct, so that the two cannot be taken for each other.",
-                    i = "An observed variable needs no construct(): use its name in effect() as it is."))
+    abort("name",
+          c(paste0("Construct ", quoted(clash[1L]), " has the name of a column of the data."),
+            i = "Rename the construct, so that the two cannot be taken for each other.",
+            i = "An observed variable needs no construct(): use its name in effect() as it is."))
   }
   unknown <- setdiff(variables, columns)
   if (length(unknown) == 0L) return(invisible())
@@ -97,8 +107,10 @@ check_known <- function(variables, columns, bp) {
     }
     paste0(quoted(name), hint)
   }, "")
-  abort("name", c(paste0(if (length(unknown) == 1L) "A variable of the model is" else paste(length(unknown), "variables of the model are"),
-                         " neither a column of the data nor a construct."),
+  abort("name",
+        c(paste0(if (length(unknown) == 1L) "A variable of the model is" else
+                 paste(length(unknown), "variables of the model are"),
+                 " neither a column of the data nor a construct."),
                   stats::setNames(lines, rep("x", length(lines))),
                   i = paste0("Columns: ", enumerate(columns, most = 20L), ".")), unknown = unknown)
 }
@@ -108,11 +120,13 @@ numeric_column <- function(x, name, missing_codes) {
   if (is.logical(x) && !all(is.na(x))) x <- as.numeric(x)
   if (all(is.na(x))) return(rep(NA_real_, length(x)))
   if (!is.numeric(x) || is.factor(x)) {
-    kind <- if (is.factor(x)) "a factor" else if (is.character(x)) "text" else paste0("of class ", class(x)[1L])
+    kind <- if (is.factor(x)) "a factor" else if (is.character(x)) "text" else
+      paste0("of class ", class(x)[1L])
     odd <- if (is.character(x)) x[!is.na(x) & is.na(suppressWarnings(as.numeric(x)))]
     abort("data", c(paste0("Column ", quoted(name), " is not numeric: it is ", kind, "."),
                     if (length(odd)) c(x = paste0("For example the value ", quoted(odd[1L]), ".")),
-                    i = "Recode it as numbers first, or declare codes for missing values with `missing_codes`."))
+                    i = paste0("Recode it as numbers first, or declare codes for missing ",
+                               "values with `missing_codes`.")))
   }
   x <- as.numeric(x)
   if (length(missing_codes)) x[x %in% missing_codes] <- NA_real_

@@ -9,42 +9,66 @@ print.orizzonte_screen <- function(x, ...) {
 #' @export
 as.data.frame.orizzonte_screen <- function(x, ...) x$columns
 
+format_normality <- function(n) {
+  c("", "Multivariate normality (Mardia 1970)",
+             format_table(list(measure = n$measure, value = format_fixed(n$value, 2L),
+                               expected = format_fixed(n$expected, 2L),
+                               statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)),
+                               c(FALSE, rep(TRUE, 4L))),
+             if (anyNA(n$value))
+               "  skewness is left out: it would take minutes for so many rows and columns")
+}
+
 format_screen <- function(x) {
   table <- x$columns
-  short <- function(v) ifelse(is.na(v), "", ifelse(abs(v) >= 1000 | v == round(v), formatC(v, digits = 6L, format = "g", width = 1L), format_fixed(v, 2L)))
-  columns <- list(variable = table$variable, type = sub("whole numbers", "whole", table$type), n = format_count(table$n), missing = format_count(table$missing),
-                  values = format_count(table$distinct), min = short(table$min), max = short(table$max), mean = format_fixed(table$mean, 2L),
-                  sd = format_fixed(table$sd, 2L), skew = format_fixed(table$skew, 2L), kurtosis = format_fixed(table$kurtosis, 2L),
-                  VIF = ifelse(is.infinite(table$inflation), "Inf", format_fixed(table$inflation, 1L)), note = table$note)
-  lines <- c(heading("Data screening"), paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ", count_of(x$complete, "row"), " complete"),
+  short <- function(v) {
+    ifelse(is.na(v), "",
+           ifelse(abs(v) >= 1000 | v == round(v), formatC(v, digits = 6L, format = "g", width = 1L),
+                  format_fixed(v, 2L)))
+  }
+  columns <- list(variable = table$variable, type = sub("whole numbers", "whole", table$type),
+                  n = format_count(table$n), missing = format_count(table$missing),
+                  values = format_count(table$distinct), min = short(table$min),
+                  max = short(table$max), mean = format_fixed(table$mean, 2L),
+                  sd = format_fixed(table$sd, 2L), skew = format_fixed(table$skew, 2L),
+                  kurtosis = format_fixed(table$kurtosis, 2L),
+                  VIF = ifelse(is.infinite(table$inflation), "Inf",
+                               format_fixed(table$inflation, 1L)), note = table$note)
+  lines <- c(heading("Data screening"),
+             paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ",
+                    count_of(x$complete, "row"), " complete"),
              "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)))
-  if (any(lengths(x$codes))) lines <- c(lines, "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
+  if (any(lengths(x$codes)))
+    lines <- c(lines,
+               "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
   if (!is.null(x$groups)) {
-    lines <- c(lines, "", paste0("Groups by ", x$by), format_table(list(group = x$groups$group, n = format_count(x$groups$n)), c(FALSE, TRUE)))
+    lines <- c(lines, "", paste0("Groups by ", x$by),
+               format_table(list(group = x$groups$group, n = format_count(x$groups$n)),
+                            c(FALSE, TRUE)))
   }
   if (nrow(x$patterns) > 1L) {
     shown <- utils::head(x$patterns, 6L)
     missing <- ifelse(nzchar(shown$missing), shown$missing, "(nothing)")
     long <- nchar(missing) > 56L
     missing[long] <- paste0(substr(missing[long], 1L, 53L), "...")
-    lines <- c(lines, "", "Patterns of missing values", format_table(list(rows = format_count(shown$rows), missing = missing), c(TRUE, FALSE)),
+    lines <- c(lines, "", "Patterns of missing values",
+               format_table(list(rows = format_count(shown$rows), missing = missing),
+                            c(TRUE, FALSE)),
                if (nrow(x$patterns) > 6L) paste0("  and ", nrow(x$patterns) - 6L, " more patterns"))
   }
-  if (!is.null(x$normality)) {
-    n <- x$normality
-    lines <- c(lines, "", "Multivariate normality (Mardia 1970)",
-               format_table(list(measure = n$measure, value = format_fixed(n$value, 2L), expected = format_fixed(n$expected, 2L),
-                                 statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)), c(FALSE, rep(TRUE, 4L))),
-               if (anyNA(n$value)) "  skewness is left out: it would take minutes for so many rows and columns")
-  }
+  if (!is.null(x$normality)) lines <- c(lines, format_normality(x$normality))
   if (nrow(x$outliers)) {
     far <- utils::head(x$outliers, 5L)
     lines <- c(lines, "", "Rows far from the rest (Mahalanobis, p < .001)",
-               format_table(list(row = format_count(far$row), `squared distance` = format_fixed(far$distance, 1L), p = format_p(far$p))),
+               format_table(list(row = format_count(far$row),
+                                 `squared distance` = format_fixed(far$distance, 1L),
+                                 p = format_p(far$p))),
                if (nrow(x$outliers) > 5L) paste0("  and ", nrow(x$outliers) - 5L, " more"))
   }
-  advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice), indent = 2L, hang = 5L) else "  Nothing stands out."
+  advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice),
+                                           indent = 2L, hang = 5L) else "  Nothing stands out."
   c(lines, "", "What to do", advice, "", if (x$blueprint) "Next: fit_model(blueprint, data)" else
-    c("Give the blueprint, as in screen_data(data, blueprint), to find items keyed against their construct.",
+    c(paste0("Give the blueprint, as in screen_data(data, blueprint), to find items keyed ",
+             "against their construct."),
       "Next: blueprint(), then fit_model(blueprint, data)"))
 }

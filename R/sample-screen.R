@@ -37,12 +37,14 @@
 #' @export
 screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL) {
   if (is.matrix(data)) data <- as.data.frame(data)
-  if (!is.data.frame(data)) abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
+  if (!is.data.frame(data))
+    abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", "The data have no rows or no columns.")
   check_missing_codes(missing_codes)
   chosen <- screened_variables(rlang::enquo(variables), data)
   by <- capture_names(rlang::enquo(by), "by")$names
-  if (length(by) > 1L) abort("input", c("`by` must be one column.", x = paste0("It is ", enumerate(by), ".")))
+  if (length(by) > 1L)
+    abort("input", c("`by` must be one column.", x = paste0("It is ", enumerate(by), ".")))
   if (length(by)) check_known(by, names(data), NULL)
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes)
 }
@@ -66,101 +68,201 @@ screened_variables <- function(quosure, data) {
 screen_columns <- function(data, names, bp, by, missing_codes) {
   raw <- lapply(stats::setNames(names, names), function(name) plain_column(data[[name]]))
   types <- vapply(names, function(name) column_type(data[[name]]), "")
-  advice <- list()
-  add <- function(kind, columns, ...) advice <<- c(advice, list(list(kind = kind, columns = columns, advice = paste0(...))))
-  for (name in names) {
-    if (identifier_like(raw[[name]])) {
-      add("identifier", name, name, " looks like an identifier: nearly every row has its own value. Leave it out of the model.")
-    }
-  }
   codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
-  for (code in sort(unique(unlist(codes)))) {
-    holders <- names[vapply(codes, function(x) code %in% x, NA)]
-    times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
-    add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ", format_exact(code), " (", count_of(times, "time"),
-        "), far outside the rest: declare missing_codes = ", format_exact(code), " if it means missing.")
-  }
+  advice <- code_advice(names, raw, codes)
   # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
-  clean <- lapply(stats::setNames(names, names), function(name) {
-    x <- raw[[name]]
-    if (is.logical(x)) x <- as.numeric(x)
-    if (!is.numeric(x)) return(NULL)
-    x[x %in% c(missing_codes, suspicious_codes(x))] <- NA_real_
-    as.numeric(x)
-  })
+  clean <- lapply(raw, without_codes, missing_codes = missing_codes)
   known <- vapply(names, function(name) {
     x <- if (is.null(clean[[name]])) raw[[name]] else clean[[name]]
     sum(!is.na(x))
   }, 0L)
   numeric <- names[!vapply(clean, is.null, NA) & known > 0L]
-  moment <- function(f) vapply(names, function(name) if (name %in% numeric) f(clean[[name]][!is.na(clean[[name]])]) else NA_real_, 0)
-  distinct <- vapply(names, function(name) length(unique(stats::na.omit(if (name %in% numeric) clean[[name]] else raw[[name]]))), 0L)
-  for (name in names[known == 0L]) add("empty", name, name, " is empty: leave it out.")
-  for (name in names[known > 0L & distinct == 1L]) add("constant", name, name, " is the same in every row: leave it out.")
+  moment <- function(f) {
+    vapply(names, function(name) {
+      if (name %in% numeric) f(clean[[name]][!is.na(clean[[name]])]) else
+      NA_real_
+    }, 0)
+  }
+  distinct <- vapply(names, function(name) {
+    length(unique(stats::na.omit(if (name %in% numeric) clean[[name]] else raw[[name]])))
+  }, 0L)
+  advice <- c(advice, content_advice(names, known, distinct))
   varying <- setdiff(numeric, names[distinct <= 1L])
-  measured <- setdiff(varying, unlist(lapply(Filter(function(a) a$kind == "identifier", advice), `[[`, "columns")))
-  x <- matrix(as.numeric(unlist(clean[measured], use.names = FALSE)), nrow(data), length(measured), dimnames = list(NULL, measured))
+  measured <-
+    setdiff(varying,
+            unlist(lapply(Filter(function(a) a$kind == "identifier", advice), `[[`, "columns")))
+  x <- matrix(as.numeric(unlist(clean[measured], use.names = FALSE)), nrow(data), length(measured),
+              dimnames = list(NULL, measured))
   together <- screen_together(x)
-  for (set in together$duplicates) {
-    add("duplicate", set$columns, set$columns[1L], " and ", set$columns[2L], if (set$exact) " are the same column twice" else
-      paste0(" correlate ", format_fixed(set$r), ": nearly the same column"), ". Keep one of them.")
-  }
-  for (set in together$dependent) {
-    add("dependent", set$leader, set$text, " Leave one of them out (a sum score does not belong beside its items).")
-  }
-  high <- names(together$inflation)[!is.na(together$inflation) & together$inflation > 10 & is.finite(together$inflation)]
-  high <- setdiff(high, unlist(c(lapply(together$dependent, `[[`, "columns"), lapply(together$duplicates, `[[`, "columns"))))
-  if (length(high)) add("collinear", high, enumerate(high), ": variance inflation above 10; together they say nearly the same.")
-  for (name in names(bp$constructs)) {
-    against <- opposed(stats::cor(x[, intersect(bp$constructs[[name]]$items, colnames(x)), drop = FALSE], use = "pairwise.complete.obs"))
-    if (length(against)) {
-      add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are", " keyed against the other items of ", name,
-          ": recode ", if (length(against) == 1L) "it" else "them", ", or expect a negative loading.")
-    }
-  }
-  skew <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^3) / mean((v - mean(v))^2)^1.5 else NA_real_)
-  kurtosis <- moment(function(v) if (stats::var(v) > 0) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3 else NA_real_)
+  advice <- c(advice, together_advice(together), keying_advice(bp, x))
+  skew <- moment(skewness_of)
+  kurtosis <- moment(kurtosis_of)
   bent <- names[!is.na(skew) & (abs(skew) > 2 | kurtosis > 7) & names %in% measured]
-  if (length(bent)) add("skew", bent, enumerate(bent), ": strongly skewed or peaked; normal-theory standard errors and tests are off.")
-  if (nrow(together$outliers)) {
-    far <- together$outliers[together$outliers$p < 0.05 / nrow(data), , drop = FALSE]
-    if (nrow(far)) {
-      add("outlier", character(), if (nrow(far) == 1L) "Row " else "Rows ", enumerate(far$row), if (nrow(far) == 1L) " lies" else " lie",
-          " far from all others (Mahalanobis distance): look at the original answers, and fit with and without.")
-    }
-  }
-  for (name in names[types == "text" & known > 0L]) {
-    as_number <- suppressWarnings(as.numeric(raw[[name]]))
-    if (sum(!is.na(as_number)) > 0.5 * known[[name]]) {
-      odd <- raw[[name]][!is.na(raw[[name]]) & is.na(as_number)]
-      add("text", name, name, " is text but mostly numbers", if (length(odd)) paste0(" (an exception: ", quoted(odd[1L]), ")"), ": recode it.")
-    }
-  }
+  advice <- c(advice, tail_advice(bent, together$outliers, nrow(data)),
+              text_advice(names[types == "text" & known > 0L], raw, known))
   groups <- group_sizes(data, by, length(measured))
-  if (length(groups$advice)) add("groups", by, groups$advice)
-  notes <- vapply(names, function(name) {
-    paste(unique(unlist(lapply(advice, function(a) if (name %in% a$columns) screen_words[[a$kind]]))), collapse = ", ")
-  }, "")
+  if (length(groups$advice)) advice <- c(advice, advise("groups", by, groups$advice))
   inflation <- stats::setNames(rep(NA_real_, length(names)), names)
   inflation[names(together$inflation)] <- together$inflation
   columns <- list_frame(list(
-    variable = names, type = unname(types), n = unname(known), missing = nrow(data) - unname(known), distinct = unname(distinct),
-    min = unname(moment(min)), max = unname(moment(max)), mean = unname(moment(mean)), sd = unname(moment(stats::sd)),
-    skew = unname(skew), kurtosis = unname(kurtosis), inflation = unname(inflation), note = unname(notes)))
-  order <- order(match(vapply(advice, `[[`, "", "kind"), names(screen_words)))
-  advice <- advice[order]
+    variable = names, type = unname(types), n = unname(known), missing = nrow(data) - unname(known),
+    distinct = unname(distinct), min = unname(moment(min)), max = unname(moment(max)),
+    mean = unname(moment(mean)), sd = unname(moment(stats::sd)),
+    skew = unname(skew), kurtosis = unname(kurtosis), inflation = unname(inflation),
+    note = column_notes(names, advice)))
   structure(list(
-    rows = nrow(data), blueprint = !is.null(bp), complete = sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
-    columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]), normality = together$normality,
-    outliers = together$outliers, codes = codes, data = lapply(raw[numeric], function(v) replace(as.numeric(v), v %in% missing_codes, NA)),
-    advice = list_frame(list(kind = vapply(advice, `[[`, "", "kind"), columns = vapply(advice, function(a) paste(a$columns, collapse = ", "), ""),
-                             advice = vapply(advice, `[[`, "", "advice")))
-  ), class = "orizzonte_screen")
+    rows = nrow(data), blueprint = !is.null(bp),
+    complete =
+    sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
+    columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]),
+    normality = together$normality, outliers = together$outliers, codes = codes,
+    data = lapply(raw[numeric], function(v) replace(as.numeric(v), v %in% missing_codes, NA)),
+    advice = advice_table(advice)), class = "orizzonte_screen")
+}
+
+skewness_of <- function(v) {
+  if (stats::var(v) > 0) mean((v - mean(v))^3) / mean((v - mean(v))^2)^1.5 else NA_real_
+}
+
+kurtosis_of <- function(v) {
+  if (stats::var(v) > 0) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3 else NA_real_
+}
+
+# The word that marks each column.
+column_notes <- function(names, advice) {
+  vapply(names, function(name) {
+    about <- Filter(function(a) name %in% a$columns, advice)
+    paste(unique(vapply(about, function(a) screen_words[[a$kind]], "")), collapse = ", ")
+  }, "", USE.NAMES = FALSE)
+}
+
+# The most serious first.
+advice_table <- function(advice) {
+  advice <- advice[order(match(vapply(advice, `[[`, "", "kind"), names(screen_words)))]
+  list_frame(list(kind = vapply(advice, `[[`, "", "kind"),
+                  columns = vapply(advice, function(a) paste(a$columns, collapse = ", "), ""),
+                  advice = vapply(advice, `[[`, "", "advice")))
+}
+
+# What is to be said about the columns: a list of findings, each with its kind, columns and advice.
+advise <- function(kind, columns, ...) {
+  list(list(kind = kind, columns = columns, advice = paste0(...)))
+}
+
+code_advice <- function(names, raw, codes) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  for (name in names) {
+    if (identifier_like(raw[[name]])) {
+      add("identifier", name, name,
+          paste0(" looks like an identifier: nearly every row has its own value. Leave it out ",
+                 "of the model."))
+    }
+  }
+  for (code in sort(unique(unlist(codes)))) {
+    holders <- names[vapply(codes, function(x) code %in% x, NA)]
+    times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
+    add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ",
+        format_exact(code), " (", count_of(times, "time"),
+        "), far outside the rest: declare missing_codes = ", format_exact(code),
+        " if it means missing.")
+  }
+  advice
+}
+
+content_advice <- function(names, known, distinct) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  for (name in names[known == 0L]) add("empty", name, name, " is empty: leave it out.")
+  for (name in names[known > 0L & distinct == 1L])
+    add("constant", name, name, " is the same in every row: leave it out.")
+  advice
+}
+
+together_advice <- function(together) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  for (set in together$duplicates) {
+    add("duplicate", set$columns, set$columns[1L], " and ", set$columns[2L],
+        if (set$exact) " are the same column twice" else
+      paste0(" correlate ", format_fixed(set$r), ": nearly the same column"), ". Keep one of them.")
+  }
+  for (set in together$dependent) {
+    add("dependent", set$leader, set$text,
+        " Leave one of them out (a sum score does not belong beside its items).")
+  }
+  high <- names(together$inflation)[!is.na(together$inflation) & together$inflation > 10 &
+                                    is.finite(together$inflation)]
+  high <- setdiff(high,
+                  unlist(c(lapply(together$dependent, `[[`, "columns"),
+                           lapply(together$duplicates, `[[`, "columns"))))
+  if (length(high))
+    add("collinear", high, enumerate(high),
+        ": variance inflation above 10; together they say nearly the same.")
+  advice
+}
+
+keying_advice <- function(bp, x) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  for (name in names(bp$constructs)) {
+    against <-
+      opposed(stats::cor(x[, intersect(bp$constructs[[name]]$items, colnames(x)), drop = FALSE],
+                         use = "pairwise.complete.obs"))
+    if (length(against)) {
+      add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are",
+          " keyed against the other items of ", name, ": recode ",
+          if (length(against) == 1L) "it" else "them", ", or expect a negative loading.")
+    }
+  }
+  advice
+}
+
+tail_advice <- function(bent, outliers, rows) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  if (length(bent))
+    add("skew", bent, enumerate(bent),
+        ": strongly skewed or peaked; normal-theory standard errors and tests are off.")
+  if (nrow(outliers)) {
+    far <- outliers[outliers$p < 0.05 / rows, , drop = FALSE]
+    if (nrow(far)) {
+      add("outlier", character(), if (nrow(far) == 1L) "Row " else "Rows ", enumerate(far$row),
+          if (nrow(far) == 1L) " lies" else " lie",
+          paste0(" far from all others (Mahalanobis distance): look at the original answers, ",
+                 "and fit with and without."))
+    }
+  }
+  advice
+}
+
+text_advice <- function(names, raw, known) {
+  advice <- list()
+  add <- function(...) advice <<- c(advice, advise(...))
+  for (name in names) {
+    as_number <- suppressWarnings(as.numeric(raw[[name]]))
+    if (sum(!is.na(as_number)) > 0.5 * known[[name]]) {
+      odd <- raw[[name]][!is.na(raw[[name]]) & is.na(as_number)]
+      add("text", name, name, " is text but mostly numbers",
+          if (length(odd)) paste0(" (an exception: ", quoted(odd[1L]), ")"), ": recode it.")
+    }
+  }
+  advice
+}
+
+# A column as numbers, without the codes that stand out; NULL where it holds none.
+without_codes <- function(x, missing_codes) {
+  if (is.logical(x)) x <- as.numeric(x)
+  if (!is.numeric(x)) return(NULL)
+  x[x %in% c(missing_codes, suspicious_codes(x))] <- NA_real_
+  as.numeric(x)
 }
 
 # Kinds of trouble, the most serious first, with the word that marks a column.
-screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?", code = "odd code", text = "text", duplicate = "duplicate",
-                  dependent = "sum of others?", keying = "reverse-keyed?", collinear = "collinear", outlier = "outlier", skew = "skewed", groups = "group")
+screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?",
+                  code = "odd code", text = "text", duplicate = "duplicate",
+                  dependent = "sum of others?", keying = "reverse-keyed?", collinear = "collinear",
+                  outlier = "outlier", skew = "skewed", groups = "group")
 
 # Customary codes for "no answer" that lie far outside all other values.
 suspicious_codes <- function(x) {
@@ -200,12 +302,14 @@ opposed <- function(r) {
   colnames(r)[axis < -0.2]
 }
 
-# Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete rows.
+# Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete
+# rows.
 screen_together <- function(x) {
   out <- list(duplicates = list(), dependent = list(), inflation = numeric(), normality = NULL,
               outliers = list_frame(list(row = integer(), distance = numeric(), p = numeric())))
   complete <- which(rowSums(is.na(x)) == 0)
-  x <- x[, apply(x[complete, , drop = FALSE], 2L, function(v) length(v) > 1L && stats::var(v) > 0), drop = FALSE]
+  x <- x[, apply(x[complete, , drop = FALSE], 2L, function(v) length(v) > 1L && stats::var(v) > 0),
+         drop = FALSE]
   p <- ncol(x)
   if (p < 2L || length(complete) < 3L) return(out)
   pairwise <- suppressWarnings(stats::cor(x, use = "pairwise.complete.obs"))
@@ -213,7 +317,8 @@ screen_together <- function(x) {
   for (i in seq_len(nrow(close))) {
     pair <- colnames(x)[sort(close[i, ])]
     same <- isTRUE(all(x[, pair[1L]] == x[, pair[2L]], na.rm = TRUE))
-    out$duplicates <- c(out$duplicates, list(list(columns = pair, r = pairwise[pair[1L], pair[2L]], exact = same)))
+    out$duplicates <- c(out$duplicates,
+                        list(list(columns = pair, r = pairwise[pair[1L], pair[2L]], exact = same)))
   }
   if (length(complete) <= p) return(out)
   x <- x[complete, , drop = FALSE]
@@ -233,7 +338,8 @@ screen_together <- function(x) {
       out$dependent <- c(out$dependent, list(list(
         columns = involved, leader = leader,
         text = if (leader_is_sum) {
-          paste0(leader, " is ", if (abs(slope[1L] - 1) < 0.05) "the sum" else "a multiple of the sum", " of ", enumerate(others, most = 12L), ".")
+          paste0(leader, " is ", if (abs(slope[1L] - 1) < 0.05) "the sum" else
+                 "a multiple of the sum", " of ", enumerate(others, most = 12L), ".")
         } else {
           paste0(leader, " can be computed from ", enumerate(others, most = 12L), ".")
         })))
@@ -244,9 +350,17 @@ screen_together <- function(x) {
   inside <- r[kept, kept, drop = FALSE]
   if (length(kept) > 1L) out$inflation[kept] <- diag(solve(inside))
   for (name in setdiff(colnames(x), kept)) out$inflation[name] <- Inf
+  found <- distances_and_normality(x[, kept, drop = FALSE], complete)
+  out[names(found)] <- found
+  out
+}
+
+# Mardia's measures and the rows far from the rest, of columns that do not determine each other.
+distances_and_normality <- function(x, complete) {
+  out <- list()
   n <- nrow(x)
-  k <- length(kept)
-  centred <- scale(x[, kept, drop = FALSE], scale = FALSE)
+  k <- ncol(x)
+  centred <- scale(x, scale = FALSE)
   whitened <- centred %*% backsolve(chol(crossprod(centred) / n), diag(k))
   squared <- rowSums(whitened^2)
   skewness <- multivariate_skewness(whitened)
@@ -254,22 +368,28 @@ screen_together <- function(x) {
   chisq <- n * skewness / 6
   df <- k * (k + 1) * (k + 2) / 6
   z <- (peak - k * (k + 2)) / sqrt(8 * k * (k + 2) / n)
-  out$normality <- list_frame(list(measure = c("skewness", "kurtosis"), value = c(skewness, peak), expected = c(0, k * (k + 2)),
-                                   statistic = c(chisq, z), p = c(stats::pchisq(chisq, df, lower.tail = FALSE), 2 * stats::pnorm(-abs(z)))))
+  out$normality <- list_frame(list(measure = c("skewness", "kurtosis"), value = c(skewness, peak),
+                                   expected = c(0, k * (k + 2)), statistic = c(chisq, z),
+                                   p = c(stats::pchisq(chisq, df, lower.tail = FALSE),
+                                         2 * stats::pnorm(-abs(z)))))
   distance <- squared * (n - 1) / n
   p_value <- stats::pchisq(distance, k, lower.tail = FALSE)
   far <- which(p_value < 0.001)
   far <- far[order(-distance[far])]
-  out$outliers <- list_frame(list(row = complete[far], distance = unname(distance[far]), p = unname(p_value[far])))
+  out$outliers <-
+    list_frame(list(row = complete[far], distance = unname(distance[far]),
+                    p = unname(p_value[far])))
   out
 }
 
-# Mardia's b1p is the mean cube of all pairs of rows, which is the sum of squared third moments of whitened columns: k^3 n
+# Mardia's b1p is the mean cube of all pairs of rows, which is the sum of squared third moments of
+# whitened columns: k^3 n
 # multiplications instead of n^2 k. NA where even that would take minutes.
 multivariate_skewness <- function(whitened) {
   n <- nrow(whitened)
   if (as.numeric(n) * ncol(whitened)^3 > 2e9) return(NA_real_)
-  sum(vapply(seq_len(ncol(whitened)), function(j) sum((crossprod(whitened, whitened * whitened[, j]) / n)^2), 0))
+  sum(vapply(seq_len(ncol(whitened)),
+             function(j) sum((crossprod(whitened, whitened * whitened[, j]) / n)^2), 0))
 }
 
 missing_patterns <- function(columns) {
@@ -285,7 +405,8 @@ group_sizes <- function(data, by, variables) {
   x <- data[[by]]
   labels <- attr(x, "labels", exact = TRUE)
   value <- plain_column(x)
-  shown <- if (length(labels)) ifelse(value %in% labels, names(labels)[match(value, labels)], as.character(value)) else as.character(value)
+  shown <- if (length(labels)) ifelse(value %in% labels, names(labels)[match(value, labels)],
+                                      as.character(value)) else as.character(value)
   count <- table(shown, useNA = "ifany")
   group <- names(count)
   group[is.na(group)] <- "(missing)"
@@ -293,7 +414,8 @@ group_sizes <- function(data, by, variables) {
   advice <- if (length(group) > 50L) {
     paste0(by, " has ", length(group), " values: is it a grouping?")
   } else if (length(small)) {
-    paste0("Too small for ", variables, " variables: ", enumerate(paste0(small, " (", count[match(small, group)], ")")), ".")
+    paste0("Too small for ", variables, " variables: ",
+           enumerate(paste0(small, " (", count[match(small, group)], ")")), ".")
   }
   list(table = list_frame(list(group = group, n = as.integer(count))), advice = advice)
 }

@@ -22,30 +22,38 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
   divisor <- choose_one(divisor, c("n-1", "n"), "`divisor`")
   cov <- as_square(cov)
   if (missing(n) || is.null(n)) {
-    abort("summary_data", c("Summary data need the number of cases.", i = "Give it: summary_data(cov, n = 300)."))
+    abort("summary_data",
+          c("Summary data need the number of cases.", i = "Give it: summary_data(cov, n = 300)."))
   }
   if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
-    abort("summary_data", c("`n` must be one number, at least 2.", x = paste0("It is ", describe(n), ".")))
+    abort("summary_data",
+          c("`n` must be one number, at least 2.", x = paste0("It is ", describe(n), ".")))
   }
   names <- colnames(cov)
   correlation <- FALSE
   unit <- all(abs(diag(cov) - 1) < 1e-8)
   if (!is.null(sd)) {
     if (!unit) {
-      abort("summary_data", c("With `sd`, `cov` must be a correlation matrix (ones on the diagonal).",
-                              i = "Leave `sd` out when the matrix already holds covariances."))
+      abort("summary_data",
+            c("With `sd`, `cov` must be a correlation matrix (ones on the diagonal).",
+              i = "Leave `sd` out when the matrix already holds covariances."))
     }
     sd <- in_order_of(sd, names, "sd")
-    if (any(sd <= 0)) abort("summary_data", paste0("The standard deviation of ", quoted(names[sd <= 0][1L]), " is not positive."))
+    if (any(sd <= 0))
+      abort("summary_data",
+            paste0("The standard deviation of ", quoted(names[sd <= 0][1L]), " is not positive."))
     check_correlations(cov)
     cov <- cov * outer(sd, sd)
   } else if (unit && nrow(cov) > 1L) {
     correlation <- TRUE
     check_correlations(cov)
-    warn("correlation", c("Only correlations are known, so they are analysed as if they were covariances.",
-                          i = paste0("Estimates are in standard-deviation units. Standardized values and \u03c7\u00b2 hold when the model is ",
-                                     "free to rescale every variable; raw standard errors do not."),
-                          i = "Give `sd` to analyse covariances."))
+    warn("correlation",
+         c("Only correlations are known, so they are analysed as if they were covariances.",
+           i = paste0(
+             paste0("Estimates are in standard-deviation units. Standardized values and ",
+                    "\u03c7\u00b2 hold when the model is "),
+                      "free to rescale every variable; raw standard errors do not."),
+           i = "Give `sd` to analyse covariances."))
   }
   if (!is.null(means)) means <- in_order_of(means, names, "means")
   check_definite(cov, "The matrix")
@@ -58,24 +66,34 @@ check_correlations <- function(cov) {
   beyond <- which(abs(cov) > 1 + 1e-8, arr.ind = TRUE)
   if (nrow(beyond) == 0L) return(invisible())
   pair <- colnames(cov)[rev(beyond[1L, ])]
-  abort("summary_data", c(paste0("A correlation is beyond 1: that of ", quoted(pair[1L]), " and ", quoted(pair[2L]), " is ",
-                                 format(cov[pair[1L], pair[2L]]), "."), i = "Check the matrix for a misprint."))
+  abort("summary_data",
+        c(paste0("A correlation is beyond 1: that of ", quoted(pair[1L]), " and ",
+                 quoted(pair[2L]), " is ", format(cov[pair[1L], pair[2L]]), "."),
+                 i = "Check the matrix for a misprint."))
 }
 
 as_square <- function(cov) {
   if (is.data.frame(cov)) cov <- as.matrix(cov)
   if (!is.matrix(cov) || !is.numeric(cov)) {
-    abort("summary_data", c("`cov` must be a numeric matrix.", x = paste0("It is ", describe(cov), ".")))
+    abort("summary_data",
+          c("`cov` must be a numeric matrix.", x = paste0("It is ", describe(cov), ".")))
   }
   if (nrow(cov) != ncol(cov)) {
-    abort("summary_data", c("The matrix is not square.", x = paste0("It has ", nrow(cov), " rows and ", ncol(cov), " columns.")))
+    abort("summary_data",
+          c("The matrix is not square.",
+            x = paste0("It has ", nrow(cov), " rows and ", ncol(cov), " columns.")))
   }
   names <- colnames(cov) %||% rownames(cov)
   if (is.null(names)) {
-    abort("summary_data", c("The matrix has no variable names.", i = "Set them: dimnames(cov) <- list(names, names)."))
+    abort("summary_data",
+          c("The matrix has no variable names.",
+            i = "Set them: dimnames(cov) <- list(names, names)."))
   }
-  if (anyDuplicated(names)) abort("summary_data", paste0("Two variables are called ", quoted(names[duplicated(names)][1L]), "."))
-  if (!is.null(rownames(cov)) && !is.null(colnames(cov)) && !identical(rownames(cov), colnames(cov))) {
+  if (anyDuplicated(names))
+    abort("summary_data",
+          paste0("Two variables are called ", quoted(names[duplicated(names)][1L]), "."))
+  if (!is.null(rownames(cov)) && !is.null(colnames(cov)) &&
+      !identical(rownames(cov), colnames(cov))) {
     abort("summary_data", "Row and column names of the matrix differ.")
   }
   upper <- cov[upper.tri(cov)]
@@ -85,14 +103,17 @@ as_square <- function(cov) {
   }
   if (anyNA(cov)) {
     at <- which(is.na(cov), arr.ind = TRUE)[1L, ]
-    abort("summary_data", paste0("The covariance of ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]), " is missing."))
+    abort("summary_data",
+          paste0("The covariance of ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]),
+                 " is missing."))
   }
   gap <- abs(cov - t(cov))
   if (any(gap > 1e-6 * max(abs(cov)))) {
     at <- which(gap == max(gap), arr.ind = TRUE)[1L, ]
     abort("summary_data", c("The matrix is not symmetric.",
-                            x = paste0("Look at ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]), ": ",
-                                       format(cov[at[1L], at[2L]]), " and ", format(cov[at[2L], at[1L]]), ".")))
+                            x = paste0("Look at ", quoted(names[at[1L]]), " and ",
+                                       quoted(names[at[2L]]), ": ", format(cov[at[1L], at[2L]]),
+                                       " and ", format(cov[at[2L], at[1L]]), ".")))
   }
   cov <- (cov + t(cov)) / 2
   dimnames(cov) <- list(names, names)
@@ -101,14 +122,18 @@ as_square <- function(cov) {
 
 in_order_of <- function(x, names, what) {
   if (is.data.frame(x)) x <- unlist(x)
-  if (!is.numeric(x) || anyNA(x)) abort("summary_data", paste0("`", what, "` must be numbers without gaps."))
+  if (!is.numeric(x) || anyNA(x))
+    abort("summary_data", paste0("`", what, "` must be numbers without gaps."))
   if (!is.null(names(x))) {
     lacking <- setdiff(names, names(x))
-    if (length(lacking)) abort("summary_data", c(paste0("`", what, "` lacks ", enumerate(quoted(lacking)), "."), did_you_mean(lacking[1L], names(x))))
+    if (length(lacking))
+      abort("summary_data", c(paste0("`", what, "` lacks ", enumerate(quoted(lacking)), "."),
+                              did_you_mean(lacking[1L], names(x))))
     x <- x[names]
   }
   if (length(x) != length(names)) {
-    abort("summary_data", paste0("`", what, "` has ", length(x), " values for ", length(names), " variables."))
+    abort("summary_data",
+          paste0("`", what, "` has ", length(x), " values for ", length(names), " variables."))
   }
   stats::setNames(as.numeric(x), names)
 }
@@ -117,7 +142,8 @@ in_order_of <- function(x, names, what) {
 check_definite <- function(cov, what) {
   sd <- sqrt(pmax(diag(cov), 0))
   if (any(sd == 0)) {
-    abort("data", c(paste0(quoted(colnames(cov)[sd == 0][1L]), " does not vary."), i = "Leave it out of the model."))
+    abort("data", c(paste0(quoted(colnames(cov)[sd == 0][1L]), " does not vary."),
+                    i = "Leave it out of the model."))
   }
   correlation <- cov / outer(sd, sd)
   root <- tryCatch(chol(correlation), error = function(e) NULL)
@@ -126,22 +152,29 @@ check_definite <- function(cov, what) {
   vector <- eigen$vectors[, ncol(correlation)]
   involved <- colnames(cov)[abs(vector) > 0.2]
   abort(if (what == "The matrix") "summary_data" else "data",
-        c(paste0(what, " is not positive definite: its smallest eigenvalue (of the correlations) is ",
+        c(paste0(what,
+                 " is not positive definite: its smallest eigenvalue (of the correlations) is ",
                  formatC(eigen$values[ncol(correlation)], digits = 2L, format = "g"), "."),
-          i = paste0("These variables determine each other: ", enumerate(involved), ". Leave one out, or check for a sum score among its items.")))
+          i = paste0("These variables determine each other: ", enumerate(involved),
+                     ". Leave one out, or check for a sum score among its items.")))
 }
 
 #' @export
 print.orizzonte_summary_data <- function(x, ...) {
-  cat(heading(paste0("Summary data: ", length(x$names), " variables, n = ", format_count(x$n))), sep = "\n")
+  cat(heading(paste0("Summary data: ", length(x$names), " variables, n = ", format_count(x$n))),
+      sep = "\n")
   sd <- sqrt(diag(x$covariance))
   table <- round(x$covariance / outer(sd, sd), 3L)
   table[upper.tri(table)] <- NA
-  known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means", "correlations")
+  known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means",
+             "correlations")
   known[1L] <- paste0(toupper(substr(known[1L], 1L, 1L)), substring(known[1L], 2L))
-  cat(enumerate(known), if (x$correlation) "; no standard deviations are known" else " (divisor n)", ":\n", sep = "")
-  columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)), if (!x$correlation) list(sd = format_fixed(sd)),
-               lapply(stats::setNames(seq_along(x$names), x$names), function(j) format_fixed(table[, j], 2L)))
+  cat(enumerate(known), if (x$correlation) "; no standard deviations are known" else " (divisor n)",
+      ":\n", sep = "")
+  columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)),
+               if (!x$correlation) list(sd = format_fixed(sd)),
+               lapply(stats::setNames(seq_along(x$names), x$names),
+                      function(j) format_fixed(table[, j], 2L)))
   cat(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))), sep = "\n")
   invisible(x)
 }
@@ -156,7 +189,8 @@ print.orizzonte_summary_data <- function(x, ...) {
 #' @param file Path of the file.
 #' @param group Which group to read when the file has a `.group` column; all when `NULL`.
 #' @inheritParams summary_data
-#' @return As [summary_data()]; when the file has several groups and none is named, a list of them by group, as [fit_model()] takes it.
+#' @return As [summary_data()]; when the file has several groups and none is named, a list of them
+#'   by group, as [fit_model()] takes it.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or its
 #'   layout is not as above; otherwise as [summary_data()].
 #' @examples
@@ -166,7 +200,10 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
   table <- read_csv_file(file)
   groups <- unique(as.character(table$.group))
   if (is.null(group) && length(groups) > 1L) {
-    return(lapply(stats::setNames(groups, groups), function(g) read_summary_data(file, group = g, divisor = divisor)))
+    return(lapply(stats::setNames(groups, groups), function(g) {
+      read_summary_data(file, group = g,
+      divisor = divisor)
+    }))
   }
   table <- one_group(table, group, file)
   if (names(table)[1L] != "row") {
@@ -177,8 +214,10 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
   variables <- names(table)[-1L]
   values <- as.matrix(table[-1L])
   if (!is.numeric(values) && !all(is.na(values))) {
-    bad <- which(suppressWarnings(is.na(array(as.numeric(values), dim(values)))) & !is.na(values), arr.ind = TRUE)[1L, ]
-    abort("file", paste0(file, ": ", quoted(values[bad[1L], bad[2L]]), " in row ", quoted(labels[bad[1L]]), " is not a number."))
+    bad <- which(suppressWarnings(is.na(array(as.numeric(values), dim(values)))) & !is.na(values),
+                 arr.ind = TRUE)[1L, ]
+    abort("file", paste0(file, ": ", quoted(values[bad[1L], bad[2L]]), " in row ",
+                         quoted(labels[bad[1L]]), " is not a number."))
   }
   special <- labels %in% c(".n", ".mean", ".sd")
   unknown <- setdiff(labels[!special], variables)
@@ -187,7 +226,8 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
                     did_you_mean(unknown[1L], c(variables, ".n", ".mean", ".sd"))))
   }
   lacking <- setdiff(variables, labels)
-  if (length(lacking)) abort("file", paste0(file, ": there is no row for ", enumerate(quoted(lacking)), "."))
+  if (length(lacking))
+    abort("file", paste0(file, ": there is no row for ", enumerate(quoted(lacking)), "."))
   pick <- function(label) {
     row <- values[labels == label, ]
     if (length(row)) stats::setNames(as.numeric(row), variables)
@@ -195,16 +235,21 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
   n <- pick(".n")
   matrix <- values[match(variables, labels), , drop = FALSE]
   dimnames(matrix) <- list(variables, variables)
-  summary_data(matrix, n = if (!is.null(n)) unname(n[!is.na(n)][1L]), means = pick(".mean"), sd = pick(".sd"), divisor = divisor)
+  summary_data(matrix, n = if (!is.null(n)) unname(n[!is.na(n)][1L]), means = pick(".mean"),
+               sd = pick(".sd"), divisor = divisor)
 }
 
 one_group <- function(table, group, file) {
   if (!".group" %in% names(table)) {
-    if (!is.null(group)) abort("file", paste0(file, " has no `.group` column, so there is no group ", quoted(group), "."))
+    if (!is.null(group))
+      abort("file",
+            paste0(file, " has no `.group` column, so there is no group ", quoted(group), "."))
     return(table)
   }
   groups <- unique(as.character(table$.group))
   group <- group %||% groups
-  if (!group %in% groups) abort("file", c(paste0(file, " has no group ", quoted(group), "."), did_you_mean(group, groups)))
+  if (!group %in% groups)
+    abort("file",
+          c(paste0(file, " has no group ", quoted(group), "."), did_you_mean(group, groups)))
   table[as.character(table$.group) == group, setdiff(names(table), ".group"), drop = FALSE]
 }

@@ -1,6 +1,9 @@
-# A sample: data met with a request. Groups are always a list, also when there is one; each is a list of
-# blocks (cases, their covariances with divisor n, means, and which variables they are of). Complete data
-# are one block a group. The data themselves live in one locked environment that all fits of a trail or
+# A sample: data met with a request. Groups are always a list, also when there is one; each is a
+# list of
+# blocks (cases, their covariances with divisor n, means, and which variables they are of). Complete
+# data
+# are one block a group. The data themselves live in one locked environment that all fits of a trail
+# or
 # a ladder share.
 
 # What a group is called inside when there is only one.
@@ -14,19 +17,21 @@ sample_of.data.frame <- function(source, request) {
   coding <- factor_coding(request$blueprint, source)
   bp <- code_blueprint(request$blueprint, coding)
   check_variables(bp)
-  found <- if (is.null(request$by)) NULL else {
+  found <- if (!is.null(request$by)) {
     group_rows(source, request$by, request$levels, request$missing_codes)
   }
   rows <- found$rows %||% stats::setNames(list(seq_len(nrow(source))), single_group)
   coded <- code_data(source, coding)
   groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
     variables <- blueprint_variables(group_blueprint(bp, g))$observed
-    in_group_of(g, !is.null(found), block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
+    in_group_of(g, !is.null(found),
+                block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
   })
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
   kept <- c(request$by, intersect(c(names(coding), variables), names(source)))
   new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
-             group_notes = found$notes, labels = column_labels(source, variables), data = keep_data(source, kept))
+             group_notes = found$notes, labels = column_labels(source, variables),
+             data = keep_data(source, kept))
 }
 
 #' @export
@@ -67,15 +72,18 @@ sample_of.list <- function(source, request) {
 
 #' @export
 sample_of.default <- function(source, request) {
-  abort("data", c("`data` must be a data frame or summary data.", x = paste0("It is ", describe(source), "."),
-                  i = "For a covariance matrix, use summary_data(cov, n = ...)."))
+  abort("data",
+        c("`data` must be a data frame or summary data.",
+          x = paste0("It is ", describe(source), "."),
+          i = "For a covariance matrix, use summary_data(cov, n = ...)."))
 }
 
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
                        group_notes = character(), total_rows, labels = character(), data = NULL) {
   stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
-                 group_notes = group_notes, total_rows = total_rows, labels = labels, data = data), class = "orizzonte_sample")
+                 group_notes = group_notes, total_rows = total_rows, labels = labels, data = data),
+                 class = "orizzonte_sample")
 }
 
 is_summary_list <- function(data) {
@@ -133,7 +141,8 @@ pooled_covariance <- function(sample) {
   out / weight
 }
 
-# The moments of each group as the core wants them; `multiplier` "n-1" takes one off n and the divisor.
+# The moments of each group as the core wants them; `multiplier` "n-1" takes one off n and the
+# divisor.
 sample_moments <- function(sample, multiplier) {
   lapply(sample$groups, function(group) {
     block <- group$blocks[[1L]]
@@ -149,7 +158,8 @@ group_data <- function(sample, g, variables, missing_codes, used = FALSE) {
   numeric_rows(code_data(sample$data$frame, sample$coding), rows, variables, missing_codes)
 }
 
-# The sample of other variables of the same data: rows that were incomplete only in the others come back.
+# The sample of other variables of the same data: rows that were incomplete only in the others come
+# back.
 sample_for <- function(sample, request) {
   bp <- code_blueprint(request$blueprint, sample$coding)
   if (length(blueprint_variables(bp)$observed) == 0L) {
@@ -171,7 +181,8 @@ sample_for <- function(sample, request) {
       sample$groups[[g]]$blocks <- list(block)
     } else {
       check_kept(wanted[[g]], names(coded))
-      sample$groups[[g]] <- in_group_of(g, sample$grouped, block_of_rows(coded, group$rows, wanted[[g]],
+      sample$groups[[g]] <- in_group_of(g, sample$grouped, block_of_rows(coded, group$rows,
+          wanted[[g]],
                                                                          request$missing_codes, bp))
     }
   }
@@ -182,6 +193,8 @@ sample_for <- function(sample, request) {
 check_kept <- function(variables, kept) {
   lacking <- setdiff(variables, kept)
   if (length(lacking) == 0L) return(invisible())
-  abort("name", c(paste0("The fit keeps only the columns of its model, and ", quoted(lacking[1L]), " is none of them."),
-                  did_you_mean(lacking[1L], kept), i = "Give the data again: refit(fit, data = data)."))
+  abort("name",
+        c(paste0("The fit keeps only the columns of its model, and ", quoted(lacking[1L]),
+                 " is none of them."),
+          did_you_mean(lacking[1L], kept), i = "Give the data again: refit(fit, data = data)."))
 }

@@ -1,13 +1,15 @@
-# A solution: what the core found for a layout and moments, completed to one value for every row of the
+# A solution: what the core found for a layout and moments, completed to one value for every row of
+# the
 # parameter table. Read through the accessors of this file only.
 
 new_solution <- function(layout, core) {
   theta <- stats::setNames(rep(NA_real_, length(layout$parameters)), layout$parameters)
   used <- layout$model$used
   if (length(core$theta) == length(used)) theta[used] <- core$theta
-  structure(list(theta = theta, eta = values_at(layout, theta), known = core$theta, vcov = core$vcov,
-                 discrepancy = core$discrepancy, decrement = core$decrement, status = core$status, starts = core$starts,
-                 active = core$active, inflation = core$inflation, history = core$history),
+  structure(list(theta = theta, eta = values_at(layout, theta), known = core$theta,
+                 vcov = core$vcov, discrepancy = core$discrepancy, decrement = core$decrement,
+                 status = core$status, starts = core$starts, active = core$active,
+                 inflation = core$inflation, history = core$history),
             class = "orizzonte_solution")
 }
 
@@ -92,7 +94,8 @@ check_converged <- function(fit, verb) {
                          i = "rescue(blueprint, data) tries the usual remedies."))
 }
 
-# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs of a
+# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
+# of a
 # ladder, are made without it.
 core_vcov <- function(fit) {
   known <- fit$solution$vcov
@@ -100,7 +103,8 @@ core_vcov <- function(fit) {
   cached(fit, "core_vcov", core_errors(fit$layout$model, core_moments(fit), core_theta(fit)))
 }
 
-# Covariance matrix of all free parameters, in the order of theta_of(): the inverse expected information.
+# Covariance matrix of all free parameters, in the order of theta_of(): the inverse expected
+# information.
 vcov_of <- function(fit) cached(fit, "vcov", complete_vcov(fit))
 
 complete_vcov <- function(fit) {

@@ -25,7 +25,8 @@ simulated <- function(n, factors, per_factor, seed) {
 factor_blueprint <- function(names, factors) {
   per <- length(names) / factors
   bp <- blueprint("bench")
-  for (k in seq_len(factors)) bp <- construct(bp, paste0("F", k), reflected_in = names[(k - 1) * per + seq_len(per)])
+  for (k in seq_len(factors))
+    bp <- construct(bp, paste0("F", k), reflected_in = names[(k - 1) * per + seq_len(per)])
   bp
 }
 
@@ -34,53 +35,74 @@ core_call <- function(data, factors) {
   bp <- factor_blueprint(names(data), factors)
   fit <- fit_model(bp, data)
   model <- fit$layout$model
-  sample <- lapply(orizzonte:::core_moments(fit), function(moments) replace(moments, "mean", list(NULL)))
+  sample <- lapply(orizzonte:::core_moments(fit), function(moments) {
+    replace(moments, "mean",
+    list(NULL))
+  })
   function() core_fit(model, sample, numeric(), 200L, 1e-12, 4L, 1)
 }
 
-# Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of the ratios.
+# Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of
+# the ratios.
 compare <- function(work, budget, mine, reference, repeats, inner_mine = 1L, inner_reference = 1L) {
-  pairs <- vapply(seq_len(repeats), function(i) c(median_time(mine, 1L, inner_mine), median_time(reference, 1L, inner_reference)), numeric(2L))
-  row(work, stats::median(pairs[1L, ]), stats::median(pairs[2L, ]), stats::median(pairs[1L, ] / pairs[2L, ]), budget)
+  pairs <- vapply(seq_len(repeats),
+                  function(i) {
+                    c(median_time(mine, 1L, inner_mine),
+                      median_time(reference, 1L, inner_reference))
+                  }, numeric(2L))
+  row(work, stats::median(pairs[1L, ]), stats::median(pairs[2L, ]),
+      stats::median(pairs[1L, ] / pairs[2L, ]), budget)
 }
 
 rows <- list()
 row <- function(work, mine, reference, ratio, budget) {
-  rows[[length(rows) + 1L]] <<- data.frame(work = work, ms = 1000 * mine, reference_ms = 1000 * reference, ratio = ratio, budget = budget,
+  rows[[length(rows) + 1L]] <<- data.frame(work = work, ms = 1000 * mine,
+                                           reference_ms = 1000 * reference, ratio = ratio,
+                                           budget = budget,
                                            met = if (ratio <= budget) "yes" else "NO")
 }
 
 nine <- simulated(500, 1, 9, 1)
 s <- cov(nine)
 one <- core_call(nine, 1)
-compare("core fit + errors, 1 factor, 9 items", 1 / 30, one, function() factanal(covmat = s, factors = 1, n.obs = 500), 41, 400, 15)
+compare("core fit + errors, 1 factor, 9 items", 1 / 30, one,
+        function() factanal(covmat = s, factors = 1, n.obs = 500), 41, 400, 15)
 
 three <- simulated(500, 3, 3, 2)
 bp <- factor_blueprint(names(three), 3)
-compare("fit_model(), 3 factors, 9 items, 500 rows", 3, function() fit_model(bp, three), function() factanal(three, factors = 3), 41, 5, 5)
+compare("fit_model(), 3 factors, 9 items, 500 rows", 3, function() fit_model(bp, three),
+        function() factanal(three, factors = 3), 41, 5, 5)
 
 hundred <- simulated(1000, 10, 10, 3)
 s100 <- cov(hundred)
 big <- core_call(hundred, 10)
-compare("core fit + errors, 10 factors, 100 items, 245 free", 1 / 2, big, function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 3, 1)
+compare("core fit + errors, 10 factors, 100 items, 245 free", 1 / 2, big,
+        function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 3, 1)
 
 misfitting <- fit_model(factor_blueprint(names(hundred), 10), hundred)
-compare("all modification indices of that model: amendments(top = 0)", 2, function() amendments(misfitting, top = 0),
+compare("all modification indices of that model: amendments(top = 0)", 2,
+        function() amendments(misfitting, top = 0),
         function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 1, 1)
 
 twelve <- stats::setNames(simulated(720, 3, 4, 4), paste0("v", 1:12))
 grouped <- cbind(twelve, g = rep(c("a", "b"), c(420, 300)))
 grouped_bp <- factor_blueprint(names(twelve), 3)
 climb <- function() suppressMessages(invariance(grouped_bp, grouped, by = "g"))
-compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, climb, function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
+compare("invariance(), four rungs, two groups, 12 items, n = 720", 4, climb,
+        function() for (rung in 1:4) factanal(twelve, factors = 3), 11, 1, 1)
 
 table <- do.call(rbind, rows)
-print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3), ratio = signif(ratio, 3), budget = signif(budget, 3))),
+print(format(transform(table, ms = round(ms, 3), reference_ms = round(reference_ms, 3),
+                       ratio = signif(ratio, 3), budget = signif(budget, 3))),
       row.names = FALSE, right = FALSE)
 
 rscript <- file.path(R.home("bin"), "Rscript")
-whole <- function(expr) median_time(function() system2(rscript, c("-e", shQuote(expr)), stdout = FALSE, stderr = FALSE), 9)
+whole <- function(expr) {
+  median_time(function() system2(rscript, c("-e", shQuote(expr)), stdout = FALSE, stderr = FALSE),
+              9)
+}
 bare <- whole("invisible(0)")
 loaded <- whole("library(orizzonte)")
-cat(sprintf("\nloading the package: %.2f s beyond bare Rscript (%.2f s); budget 0.50 s: %s\n", loaded - bare, bare, if (loaded - bare < 0.5) "yes" else "NO"))
+cat(sprintf("\nloading the package: %.2f s beyond bare Rscript (%.2f s); budget 0.50 s: %s\n",
+            loaded - bare, bare, if (loaded - bare < 0.5) "yes" else "NO"))
 quit(save = "no", status = if (all(table$met == "yes") && loaded - bare < 0.5) 0L else 1L)

@@ -8,11 +8,13 @@ inside <- function(name) get(name, envir = asNamespace("orizzonte"))
 knows <- function(name) exists(name, envir = asNamespace("orizzonte"), inherits = FALSE)
 in_blueprint <- knows("hold_equal")
 
-# A value, or the classes of the error that took its place; warnings and messages by class, beside it.
+# A value, or the classes of the error that took its place; warnings and messages by class, beside
+# it.
 caught <- function(code) {
   warned <- character()
   value <- withCallingHandlers(
-    tryCatch(code, error = function(e) structure(list(error = class(e)[1]), class = "caught_error")),
+    tryCatch(code,
+             error = function(e) structure(list(error = class(e)[1]), class = "caught_error")),
     warning = function(w) {
       warned <<- c(warned, class(w)[1])
       invokeRestart("muffleWarning")
@@ -26,7 +28,8 @@ reading <- function(code) {
   list(out = out, warned = found$warned)
 }
 plain <- function(x) {
-  if (is.data.frame(x)) return(lapply(stats::setNames(names(x), names(x)), function(n) plain(x[[n]])))
+  if (is.data.frame(x))
+    return(lapply(stats::setNames(names(x), names(x)), function(n) plain(x[[n]])))
   if (is.environment(x) || is.function(x) || is.language(x)) return(NULL)
   if (is.list(x)) return(lapply(unclass(x), plain))
   if (is.factor(x)) return(as.character(x))
@@ -116,7 +119,8 @@ add <- function(name, make, which = names(readers)) {
 }
 
 models <- list.files(system.file("extdata", "models", package = "orizzonte"), full.names = TRUE)
-models <- c(models, system.file("extdata", c("choirs.yaml", "choirs-start.yaml"), package = "orizzonte"))
+models <- c(models,
+            system.file("extdata", c("choirs.yaml", "choirs-start.yaml"), package = "orizzonte"))
 demo_data <- function(bp) {
   variables <- inside("blueprint_variables")(bp)$observed
   known <- list(choirs, choirs_bifactor, choirs_growth)
@@ -149,8 +153,8 @@ for (file in models) {
   copy <- tempfile(fileext = ".yaml")
   write_blueprint(bp, copy)
   results[[paste0("yaml/", name)]] <- list(text = readLines(copy), check = reading(
-    unclass(identification(bp, data))[c("identified", "moments", "parameters", "df", "rank", "lacking",
-                                        "trading")]))
+    unclass(identification(bp, data))[c("identified", "moments", "parameters", "df",
+                                        "rank", "lacking", "trading")]))
 }
 for (seed in 1:110) {
   made <- random_case(seed)
@@ -170,11 +174,13 @@ grouped_data <- function(groups, n, seed) {
     data.frame(x, g = paste0("g", formatC(g, width = 2, flag = "0")))
   }))
 }
-two <- blueprint("Two") |> construct("A", reflected_in = a1:a4) |> construct("B", reflected_in = b1:b4)
+two <- blueprint("Two") |> construct("A", reflected_in = a1:a4) |>
+  construct("B", reflected_in = b1:b4)
 holds <- list(none = NULL, metric = "loading", scalar = c("loading", "intercept"),
               strict = c("loading", "intercept", "variance[items]"),
               single = c("loading[A, a2]", "intercept[a2]"),
-              structural = c("loading", "intercept", "variance[constructs]", "covariance[constructs]"))
+              structural = c("loading", "intercept", "variance[constructs]",
+                             "covariance[constructs]"))
 excepts <- list(none = NULL, one = "loading[A, a3]", two = c("loading[B, b2]", "intercept[b2]"))
 for (groups in c(2, 3, 5, 12)) for (h in names(holds)) for (e in names(excepts)) {
   if (e != "none" && h %in% c("none", "single")) next
@@ -184,8 +190,8 @@ for (groups in c(2, 3, 5, 12)) for (h in names(holds)) for (e in names(excepts))
   add(sprintf("groups-%d/%s-%s", groups, h, e),
       function() fit_by(bp, data, "g", holds[[h]], excepts[[e]]), shown)
 }
-for (file in models[basename(models) %in% c("structural.yaml", "second-order.yaml", "composite.yaml",
-                                            "measurement.yaml", "choirs.yaml")]) {
+for (file in models[basename(models) %in% c("structural.yaml", "second-order.yaml",
+                                            "composite.yaml", "measurement.yaml", "choirs.yaml")]) {
   bp <- read_blueprint(file)
   for (by in c("setting", "town")) for (h in c("none", "metric", "scalar")) {
     if (by %in% inside("blueprint_variables")(bp)$observed) next
@@ -211,20 +217,28 @@ for (seed in 1:25) {
   set.seed(seed)
   small <- as.data.frame(matrix(rnorm(25 * 6), 25) + rnorm(25) * 0.5)
   names(small) <- c(paste0("p", 1:3), paste0("q", 1:3))
-  bp <- blueprint("small") |> construct("P", reflected_in = p1:p3) |> construct("Q", reflected_in = q1:q3)
+  bp <- blueprint("small") |> construct("P", reflected_in = p1:p3) |>
+    construct("Q", reflected_in = q1:q3)
   add(paste0("small/", seed), function() fit_model(bp, small), setdiff(names(readers), heavy))
 }
 refused <- list(
   unknown = function() fit_model(construct(blueprint("u"), "A", reflected_in = be1:be9), choirs),
-  no_scale = function() fit_model(relax(construct(blueprint("s", scale = "unit"), "A", reflected_in = be1:be4),
-                                        variance[A]), choirs),
+  no_scale = function() {
+    fit_model(relax(construct(blueprint("s", scale = "unit"), "A", reflected_in = be1:be4),
+                    variance[A]), choirs)
+  },
   two_items = function() fit_model(construct(blueprint("t"), "A", reflected_in = be1:be2), choirs),
-  contradiction = function() fit_model(restrict(calm, loading[Calm, sc2] == 1,
-                                                loading[Calm, sc2] == loading[Calm, sc3],
-                                                loading[Calm, sc3] == 2), choirs),
+  contradiction = function() {
+    fit_model(restrict(calm, loading[Calm, sc2] == 1,
+                       loading[Calm, sc2] == loading[Calm, sc3],
+                       loading[Calm, sc3] == 2), choirs)
+  },
   infeasible = function() fit_model(restrict(calm, loading[Calm, sc2]^2 + 1 == 0), choirs),
-  text = function() fit_model(effect(calm, Calm ~ town), transform(choirs, town = paste(town, "!"))),
-  not_data = function() fit_model(calm, "choirs"), no_groups = function() fit_model(calm, choirs, by = "sett"),
+  text = function() {
+    fit_model(effect(calm, Calm ~ town), transform(choirs, town = paste(town, "!")))
+  },
+  not_data = function() fit_model(calm, "choirs"),
+  no_groups = function() fit_model(calm, choirs, by = "sett"),
   duplicated = function() fit_model(calm, cbind(choirs, sc1 = 1)),
   constant = function() fit_model(calm, transform(choirs, sc1 = 1)),
   few = function() fit_model(calm, choirs[1:4, ]),
@@ -236,15 +250,24 @@ for (name in names(refused)) add(paste0("refused/", name), refused[[name]])
 bounded <- list(
   idle = function() fit_model(restrict(calm, loading[Calm, sc4] >= 0), choirs),
   pressed = function() fit_model(restrict(calm, loading[Calm, sc3] >= 2), choirs),
-  equation = function() fit_model(restrict(calm, loading[Calm, sc2] + loading[Calm, sc3] == 2), choirs),
-  ratio = function() fit_model(restrict(calm, variance[sc1] / variance[sc2] == 1.5,
-                                        loading[Calm, sc4] <= 3), choirs),
-  grouped = function() fit_by(restrict(calm, `loading[Calm, sc2 | evening]` == 1.1), choirs, "setting"),
+  equation = function() {
+    fit_model(restrict(calm, loading[Calm, sc2] + loading[Calm, sc3] == 2), choirs)
+  },
+  ratio = function() {
+    fit_model(restrict(calm, variance[sc1] / variance[sc2] == 1.5,
+                       loading[Calm, sc4] <= 3), choirs)
+  },
+  grouped = function() {
+    fit_by(restrict(calm, `loading[Calm, sc2 | evening]` == 1.1),
+           choirs, "setting")
+  },
   slices = function() fit_model(restrict(calm, variance[sc2:sc4] == variance[sc1]), choirs),
   started = function() fit_model(start_at(calm, loading[Calm, sc4], 0.8), choirs))
 for (name in names(bounded)) add(paste0("bounds/", name), bounded[[name]])
-troubled <- Filter(function(f) all(inside("blueprint_variables")(read_blueprint(f))$observed %in%
-                                     names(choirs_troubled)), models)
+troubled <- Filter(function(f) {
+  all(inside("blueprint_variables")(read_blueprint(f))$observed %in%
+        names(choirs_troubled))
+}, models)
 for (file in troubled) {
   bp <- read_blueprint(file)
   add(paste0("troubled/", basename(file)), function() fit_model(bp, choirs_troubled),
@@ -258,7 +281,8 @@ ladder_of <- function(...) {
   ladder <- suppressMessages(invariance(...))
   list(table = as.data.frame(ladder), reading = ladder$reading,
        fits = lapply(ladder$fits, function(f) list(estimates(f), deviance(f))),
-       means = latent_means(ladder), gaps = group_gaps(ladder), printed = utils::capture.output(print(ladder)))
+       means = latent_means(ladder), gaps = group_gaps(ladder),
+       printed = utils::capture.output(print(ladder)))
 }
 measured <- read_blueprint(models[basename(models) == "measurement.yaml"])
 results[["ladder/setting"]] <- list(reading(ladder_of(measured, choirs, by = "setting")))
@@ -299,15 +323,18 @@ data_file <- sample_file("choirs.csv")
 commands <- list(
   fit = c("fit", bp_file, data_file, "--format", "json"),
   fit_grouped = c("fit", bp_file, data_file, "--by", "setting", "--format", "json"),
-  diagnose = c("diagnose", sample_file("choirs-start.yaml"), data_file, "--format", "json", "--top", "3"),
+  diagnose = c("diagnose", sample_file("choirs-start.yaml"), data_file, "--format", "json",
+               "--top", "3"),
   check = c("check", bp_file, data_file, "--format", "json"),
   screen = c("screen", bp_file, data_file, "--format", "json"),
   invariance = c("invariance", bp_file, data_file, "--by", "setting", "--format", "json"),
   compare = c("compare", bp_file, sample_file("choirs-start.yaml"), data_file, "--format", "json"),
   csv = c("fit", bp_file, data_file, "--format", "csv"),
-  no_file = c("fit", "none.yaml", data_file), no_command = "fitt", no_option = c("fit", "--fromat", "json"),
-  unidentified = c("check", bp_file, "none.csv"), version = "--version", help = c("fit", "--help"))
-for (name in names(commands)) results[[paste0("command/", name)]] <- list(do.call(run, as.list(commands[[name]])))
+  no_file = c("fit", "none.yaml", data_file), no_command = "fitt",
+  no_option = c("fit", "--fromat", "json"), unidentified = c("check", bp_file, "none.csv"),
+  version = "--version", help = c("fit", "--help"))
+for (name in names(commands)) results[[paste0("command/", name)]] <-
+  list(do.call(run, as.list(commands[[name]])))
 
 saveRDS(results, commandArgs(trailingOnly = TRUE)[1])
 cat(length(results), "cases\n", file = stderr())

@@ -25,7 +25,8 @@ leaves <- function(x, path = "") {
 }
 
 rename_path <- function(paths) {
-  for (word in names(renamed)) paths <- gsub(paste0("/", word, "(?=/|$)"), paste0("/", renamed[[word]]), paths, perl = TRUE)
+  for (word in names(renamed))
+    paths <- gsub(paste0("/", word, "(?=/|$)"), paste0("/", renamed[[word]]), paths, perl = TRUE)
   paths
 }
 
@@ -41,7 +42,8 @@ same_leaf <- function(a, b) {
 
 shown_leaf <- function(x) {
   if (is.null(x)) return("(absent)")
-  text <- if (is.numeric(x)) formatC(utils::head(x, 4), digits = 9, format = "g") else utils::head(as.character(x), 2)
+  text <- if (is.numeric(x)) formatC(utils::head(x, 4), digits = 9, format = "g") else
+    utils::head(as.character(x), 2)
   substr(paste(text, collapse = " "), 1, 60)
 }
 
@@ -51,7 +53,10 @@ compare_results <- function(old, new) {
   b <- leaves(new)
   names(a) <- rename_path(names(a))
   paths <- union(names(a), names(b))
-  differ <- !vapply(paths, function(p) !is.null(a[[p]]) && !is.null(b[[p]]) && same_leaf(a[[p]], b[[p]]), NA)
+  differ <- !vapply(paths, function(p) {
+    !is.null(a[[p]]) && !is.null(b[[p]]) &&
+    same_leaf(a[[p]], b[[p]])
+  }, NA)
   where <- paths[differ]
   out <- data.frame(where = where, old = vapply(where, function(p) shown_leaf(a[[p]]), ""),
                     new = vapply(where, function(p) shown_leaf(b[[p]]), ""), row.names = NULL)
@@ -60,6 +65,7 @@ compare_results <- function(old, new) {
 
 explained <- function(differences) {
   out <- rep(NA_character_, nrow(differences))
-  for (pattern in names(meant)) out[is.na(out) & grepl(pattern, differences$where)] <- meant[[pattern]]
+  for (pattern in names(meant)) out[is.na(out) & grepl(pattern, differences$where)] <-
+    meant[[pattern]]
   out
 }

@@ -1,5 +1,7 @@
-# Two versions of the package on several hundred models: do all readers, statuses, condition classes,
-# files and exit codes agree to 1e-8? It guards a rebuild and proves nothing: truth is in tests/oracles.
+# Two versions of the package on several hundred models: do all readers, statuses, condition
+# classes,
+# files and exit codes agree to 1e-8? It guards a rebuild and proves nothing: truth is in
+# tests/oracles.
 # Usage: Rscript bench/compare-versions.R REVISION [REVISION or "." for the working tree]
 source("bench/compare-rules.R")
 args <- commandArgs(trailingOnly = TRUE)
@@ -22,16 +24,19 @@ install_revision <- function(revision) {
     system(paste("git archive", name, "| tar -x -C", source))
   }
   dir.create(library, recursive = TRUE, showWarnings = FALSE)
-  code <- system2("R", c("CMD", "INSTALL", "--no-docs", "--no-test-load", paste0("--library=", library), source),
+  code <- system2("R", c("CMD", "INSTALL", "--no-docs", "--no-test-load",
+                         paste0("--library=", library), source),
                   stdout = file.path(source, "log"), stderr = file.path(source, "log"),
                   env = "MAKEFLAGS=-j2")
-  if (code != 0) stop("Cannot install ", revision, ":\n", paste(readLines(file.path(source, "log")), collapse = "\n"))
+  if (code != 0) stop("Cannot install ", revision, ":\n",
+                      paste(readLines(file.path(source, "log")), collapse = "\n"))
   library
 }
 
 run_cases <- function(library, revision) {
   out <- file.path(dirname(library), paste0(basename(library), ".rds"))
-  if (revision != "." && file.exists(out) && file.mtime(out) > file.mtime("bench/compare-cases.R")) return(out)
+  if (revision != "." && file.exists(out) && file.mtime(out) > file.mtime("bench/compare-cases.R"))
+    return(out)
   paths <- paste(c(library, .libPaths()), collapse = .Platform$path.sep)
   code <- system2("Rscript", c("bench/compare-cases.R", out), env = paste0("R_LIBS=", paths),
                   stderr = paste0(out, ".log"))
@@ -41,10 +46,12 @@ run_cases <- function(library, revision) {
 
 libraries <- lapply(revisions, install_revision)
 outputs <- parallel::mcmapply(run_cases, libraries, revisions, mc.cores = 2)
-if (inherits(outputs, "try-error") || !all(file.exists(unlist(outputs)))) stop("A run has failed: ", outputs)
+if (inherits(outputs, "try-error") || !all(file.exists(unlist(outputs))))
+  stop("A run has failed: ", outputs)
 both <- lapply(outputs, readRDS)
 differences <- compare_results(both[[1]], both[[2]])
-cat(length(both[[1]]), "cases;", attr(differences, "values"), "values compared;", nrow(differences), "differ\n")
+cat(length(both[[1]]), "cases;", attr(differences, "values"), "values compared;",
+    nrow(differences), "differ\n")
 known <- explained(differences)
 if (any(!is.na(known))) print(table(explanation = known[!is.na(known)]))
 left <- differences[is.na(known), ]

@@ -10,13 +10,17 @@ wordings <- c(
   sc3 = "My hands shake during a concert", sc4 = "I sleep well before a concert",
   cr1 = "I can hold my part against the others", cr2 = "I find my note without help",
   cr3 = "I can sing a new score at sight", cr4 = "I like the colour of the robes",
-  st1 = "I will be singing here next year", st2 = "I leave rehearsals settled and glad to come back",
+  st1 = "I will be singing here next year",
+  st2 = "I leave rehearsals settled and glad to come back",
   st3 = "I would recommend this choir to a friend",
-  rooms = "How good is the rehearsal room?", scores = "How good is the sheet music?", coach = "How often does a voice coach come?"
+  rooms = "How good is the rehearsal room?", scores = "How good is the sheet music?",
+  coach = "How often does a voice coach come?"
 )
 
 # Answers on 0-100 sliders: loadings in slider points per unit of the construct.
-slider <- function(mean, signal, residual_sd) pmin(100, pmax(0, mean + signal + stats::rnorm(length(signal), 0, residual_sd)))
+slider <- function(mean, signal, residual_sd) {
+  pmin(100, pmax(0, mean + signal + stats::rnorm(length(signal), 0, residual_sd)))
+}
 
 sing <- function(n, setting) {
   weekend <- setting == "weekend"
@@ -30,16 +34,22 @@ sing <- function(n, setting) {
   craft <- 0.25 * as.numeric(scale(years)) + 0.25 * resources + stats::rnorm(n, 0, 0.93)
   belonging <- 0.3 * resources + 0.2 * craft + stats::rnorm(n, 0, 0.92) + ifelse(weekend, 0.25, 0)
   calm <- 0.45 * craft + 0.2 * belonging + stats::rnorm(n, 0, 0.85)
-  staying <- 0.5 * belonging + 0.25 * calm + 0.15 * as.numeric(scale(years)) + stats::rnorm(n, 0, 0.75)
+  staying <- 0.5 * belonging + 0.25 * calm + 0.15 * as.numeric(scale(years)) +
+    stats::rnorm(n, 0, 0.75)
   greeting <- stats::rnorm(n)          # the planted pair: be1 and be2 are worded alike
   out <- data.frame(
-    be1 = slider(62, 13 * belonging + 8 * greeting, 10), be2 = slider(58, 12 * belonging + 8 * greeting, 11),
+    be1 = slider(62, 13 * belonging + 8 * greeting, 10),
+    be2 = slider(58, 12 * belonging + 8 * greeting, 11),
     be3 = slider(64, 15 * belonging, 10), be4 = slider(55, 14 * belonging, 13),
-    sc1 = slider(52, 14 * calm, 11), sc2 = slider(57, ifelse(weekend, 7, 14) * calm, 12),      # non-invariant loading
-    sc3 = slider(46, -12 * calm, 13), sc4 = slider(50, 13 * calm, 14),                         # reverse-keyed
+    # non-invariant loading
+    sc1 = slider(52, 14 * calm, 11), sc2 = slider(57, ifelse(weekend, 7, 14) * calm, 12),
+    # reverse-keyed
+    sc3 = slider(46, -12 * calm, 13), sc4 = slider(50, 13 * calm, 14),
     cr1 = slider(60, 14 * craft, 10), cr2 = slider(56, 15 * craft, 11),
-    cr3 = slider(ifelse(weekend, 56, 47), 12 * craft, 13), cr4 = slider(60, 3 * craft, 16),    # non-invariant intercept; weak item
-    st1 = slider(63, 14 * staying, 11), st2 = slider(52, 11 * staying + 6 * calm, 12),         # planted cross-loading
+    # non-invariant intercept; weak item
+    cr3 = slider(ifelse(weekend, 56, 47), 12 * craft, 13), cr4 = slider(60, 3 * craft, 16),
+    # planted cross-loading
+    st1 = slider(63, 14 * staying, 11), st2 = slider(52, 11 * staying + 6 * calm, 12),
     st3 = slider(66, 13 * staying, 11),
     rooms = rooms, scores = scores, coach = coach, years = years, age = age
   )
@@ -73,19 +83,23 @@ n <- 600L
 general <- stats::rnorm(n)
 choirs_bifactor <- do.call(cbind, lapply(c("ear", "voice", "score"), function(aspect) {
   own <- stats::rnorm(n)
-  data <- sapply(1:4, function(i) slider(55, c(10, 11, 9, 12)[i] * general + c(7, 6, 8, 7)[i] * own, 9))
+  data <- sapply(1:4,
+                 function(i) slider(55, c(10, 11, 9, 12)[i] * general + c(7, 6, 8, 7)[i] * own, 9))
   colnames(data) <- paste0(aspect, 1:4)
   round(data)
 }))
 choirs_bifactor <- as.data.frame(choirs_bifactor)
 
 # Troubled set: identifier column, -9 for missing, a sum score, a constant, a reverse-keyed item,
-# a near-duplicate pair, an aspect that hardly exists once the general factor is out, an outlying row.
+# a near-duplicate pair, an aspect that hardly exists once the general factor is out, an outlying
+# row.
 n <- 240L
 general <- stats::rnorm(n)
 warm <- stats::rnorm(n)
 clear <- stats::rnorm(n)
-tone <- function(own, load) sapply(seq_along(load), function(i) slider(55, 11 * general + load[i] * own, 9))
+tone <- function(own, load) {
+  sapply(seq_along(load), function(i) slider(55, 11 * general + load[i] * own, 9))
+}
 choirs_troubled <- data.frame(
   id = 1000L + seq_len(n),
   stats::setNames(as.data.frame(tone(warm, c(8, 7, 8))), paste0("wa", 1:3)),
@@ -107,7 +121,8 @@ save(choirs_bifactor, file = "data/choirs_bifactor.rda", version = 2, compress =
 save(choirs_troubled, file = "data/choirs_troubled.rda", version = 2, compress = "xz")
 
 csv <- function(data, file) {
-  utils::write.csv(data, file.path("inst/extdata", file), row.names = FALSE, na = "", quote = FALSE, eol = "\n")
+  utils::write.csv(data, file.path("inst/extdata", file), row.names = FALSE, na = "",
+                   quote = FALSE, eol = "\n")
 }
 csv(choirs, "choirs.csv")
 csv(choirs_bifactor, "choirs-bifactor.csv")
@@ -125,13 +140,18 @@ csv(rbind(
   data.frame(row = items, correlation)
 ), "choirs-summary.csv")
 
-# Growth set: calm on stage at four concerts of the first year, for new singers. Its own seed, so that it can change alone.
+# Growth set: calm on stage at four concerts of the first year, for new singers. Its own seed, so
+# that it can change alone.
 set.seed(4712, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
 n <- 400L
 coached <- stats::rbinom(n, 1L, 0.5)
 start <- stats::rnorm(n, 45, 9)
 rise <- 3.5 + 2 * coached + 0.05 * (start - 45) + stats::rnorm(n, 0, 2.2)
-choirs_growth <- data.frame(sapply(0:3, function(t) pmin(100, pmax(0, round(start + rise * t + stats::rnorm(n, 0, 6))))), coached)
+choirs_growth <-
+  data.frame(sapply(0:3,
+                    function(t) {
+                      pmin(100, pmax(0, round(start + rise * t + stats::rnorm(n, 0, 6))))
+                    }), coached)
 names(choirs_growth) <- c(paste0("w", 1:4), "coached")
 save(choirs_growth, file = "data/choirs_growth.rda", version = 2, compress = "xz")
 
@@ -145,6 +165,7 @@ if (requireNamespace("orizzonte", quietly = TRUE)) {
     construct("Craft", reflected_in = cr1:cr4) |>
     construct("Staying", reflected_in = st1:st3) |>
     covary(be1, be2) |>
-    wording(wordings[c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))]) |>
+    wording(wordings[c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4),
+                       paste0("st", 1:3))]) |>
     write_blueprint("inst/extdata/choirs.yaml")
 }

@@ -1,4 +1,5 @@
-# All tests: the core on its own (C++), then the package through its public interface. Ends with one line of counts.
+# All tests: the core on its own (C++), then the package through its public interface. Ends with one
+# line of counts.
 suppressPackageStartupMessages({
   library(testthat)
   library(orizzonte)
@@ -10,37 +11,49 @@ root <- normalizePath(if (dir.exists("tests/testthat")) "." else "..")
 core_tests <- function() {
   build <- file.path(root, ".build", "core-tests")
   dir.create(build, showWarnings = FALSE, recursive = TRUE)
-  sources <- list.files(file.path(root, c("src", "tests"), "core"), "[.]cpp$", full.names = TRUE, recursive = TRUE)
-  headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE, recursive = TRUE)
+  sources <- list.files(file.path(root, c("src", "tests"), "core"), "[.]cpp$", full.names = TRUE,
+                        recursive = TRUE)
+  headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE,
+                        recursive = TRUE)
   program <- file.path(build, "run")
   compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
-  folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"), system.file("include", package = "testthat"))
-  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes", paste0("-I", shQuote(folders))), collapse = " ")
+  folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"),
+               system.file("include", package = "testthat"))
+  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
+                   paste0("-I", shQuote(folders))), collapse = " ")
   rules <- vapply(sources, function(file) {
     object <- file.path(build, sub("[.]cpp$", ".o", basename(file)))
-    paste0(object, ": ", paste(c(file, headers), collapse = " "), "\n\t", compiler, " ", flags, " -c ", file, " -o ", object, "\n")
+    paste0(object, ": ", paste(c(file, headers), collapse = " "), "\n\t", compiler, " ", flags,
+           " -c ", file, " -o ", object, "\n")
   }, "")
   objects <- file.path(build, sub("[.]cpp$", ".o", basename(sources)))
-  writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler, " -o ", program, " ", paste(objects, collapse = " "), "\n"), rules),
+  writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler, " -o ",
+                      program, " ", paste(objects, collapse = " "), "\n"), rules),
              file.path(build, "Makefile"))
   made <- system2("make", c("-s", "-j2", "-f", file.path(build, "Makefile"), program))
   if (made != 0) return(c(passed = 0L, failed = 1L))
   output <- suppressWarnings(system2(program, stdout = TRUE))
-  counts <- suppressWarnings(as.integer(sub(".*assertions: *([0-9]+).*", "\\1", grep("assertions", output, value = TRUE))))
+  counts <-
+    suppressWarnings(as.integer(sub(".*assertions: *([0-9]+).*", "\\1", grep("assertions", output,
+        value = TRUE))))
   all_good <- any(grepl("^All tests passed", output))
   if (all_good) {
-    counts <- as.integer(sub(".*\\(([0-9]+) assertions.*", "\\1", grep("^All tests passed", output, value = TRUE)))
+    counts <-
+      as.integer(sub(".*\\(([0-9]+) assertions.*", "\\1",
+                     grep("^All tests passed", output, value = TRUE)))
     return(c(passed = counts, failed = 0L))
   }
   cat(output, sep = "\n")
-  failed <- as.integer(sub(".* ([0-9]+) failed.*", "\\1", grep("^assertions", output, value = TRUE)))
+  failed <-
+    as.integer(sub(".* ([0-9]+) failed.*", "\\1", grep("^assertions", output, value = TRUE)))
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
 # One test file in a process of its own; what failed is printed, the counts returned.
 run_file <- function(file) {
   seconds <- system.time(output <- utils::capture.output(results <- as.data.frame(
-    test_file(file, package = "orizzonte", load_package = "installed", reporter = "check", stop_on_failure = FALSE))))[["elapsed"]]
+    test_file(file, package = "orizzonte", load_package = "installed", reporter = "check",
+              stop_on_failure = FALSE))))[["elapsed"]]
   failed <- sum(results$failed) + sum(results$error)
   cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds))
   if (failed > 0) cat(output, sep = "\n")
@@ -55,7 +68,8 @@ wanted <- commandArgs(trailingOnly = TRUE)
 if (length(wanted)) files <- grep(paste(wanted, collapse = "|"), files, value = TRUE)
 # the large ones first, so that no processor waits for one at the end
 files <- files[order(-file.size(files))]
-counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
+counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
+                             mc.preschedule = FALSE)
 broken <- !vapply(counts, is.numeric, NA)
 if (any(broken)) cat("no result from", files[broken], "\n")
 counts <- c(list(core), counts[!broken])

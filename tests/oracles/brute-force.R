@@ -1,8 +1,12 @@
-# Maximum likelihood from the definitions, in plain R, written apart from the package: full model matrices, the
-# full Jacobian of all moments by numerical differentiation, Kronecker weights. Slow and simple on purpose.
+# Maximum likelihood from the definitions, in plain R, written apart from the package: full model
+# matrices, the
+# full Jacobian of all moments by numerical differentiation, Kronecker weights. Slow and simple on
+# purpose.
 
-# `cells`: one row per non-zero cell, columns matrix ("B", "Psi", "alpha"), row, col (names), value (a number where
-# fixed, NA where free), label (cells with the same label are one parameter; unique when omitted), group.
+# `cells`: one row per non-zero cell, columns matrix ("B", "Psi", "alpha"), row, col (names), value
+# (a number where
+# fixed, NA where free), label (cells with the same label are one parameter; unique when omitted),
+# group.
 oracle_model <- function(observed, latent, cells, means = FALSE) {
   all <- c(observed, latent)
   if (is.null(cells$label)) cells$label <- seq_len(nrow(cells))
@@ -17,15 +21,18 @@ oracle_model <- function(observed, latent, cells, means = FALSE) {
       alpha <- stats::setNames(numeric(length(all)), all)
       for (i in which(cells$group == g)) {
         if (cells$matrix[i] == "B") b[cells$row[i], cells$col[i]] <- value[i]
-        if (cells$matrix[i] == "Psi") psi[cells$row[i], cells$col[i]] <- psi[cells$col[i], cells$row[i]] <- value[i]
+        if (cells$matrix[i] == "Psi") psi[cells$row[i], cells$col[i]] <- psi[cells$col[i],
+            cells$row[i]] <- value[i]
         if (cells$matrix[i] == "alpha") alpha[cells$row[i]] <- value[i]
       }
       total <- solve(diag(length(all)) - b)
       phi <- total %*% psi %*% t(total)
-      list(sigma = phi[observed, observed, drop = FALSE], mu = drop(total %*% alpha)[observed], phi = phi, b = b, psi = psi, alpha = alpha)
+      list(sigma = phi[observed, observed, drop = FALSE], mu = drop(total %*% alpha)[observed],
+           phi = phi, b = b, psi = psi, alpha = alpha)
     })
   }
-  list(build = build, cells = cells, free = free, labels = labels, means = means, observed = observed)
+  list(build = build, cells = cells, free = free, labels = labels, means = means,
+       observed = observed)
 }
 
 oracle_discrepancy <- function(model, theta, sample) {
@@ -48,7 +55,8 @@ oracle_discrepancy <- function(model, theta, sample) {
 }
 
 oracle_moments <- function(model, theta) {
-  unlist(lapply(model$build(theta), function(g) c(g$sigma[lower.tri(g$sigma, TRUE)], if (model$means) g$mu)))
+  unlist(lapply(model$build(theta),
+                function(g) c(g$sigma[lower.tri(g$sigma, TRUE)], if (model$means) g$mu)))
 }
 
 duplication <- function(p) {
@@ -60,9 +68,11 @@ duplication <- function(p) {
   d
 }
 
-# Score of the log-likelihood and expected information from the full Jacobian and the normal-theory weight.
+# Score of the log-likelihood and expected information from the full Jacobian and the normal-theory
+# weight.
 oracle_score <- function(model, theta, sample) {
-  jacobian <- numDeriv::jacobian(function(x) oracle_moments(model, x), theta, method = "complex")   # exact: moments are rational
+  # exact: moments are rational
+  jacobian <- numDeriv::jacobian(function(x) oracle_moments(model, x), theta, method = "complex")
   groups <- model$build(theta)
   score <- numeric(length(theta))
   information <- matrix(0, length(theta), length(theta))
@@ -103,15 +113,16 @@ oracle_fit <- function(model, start, sample, steps = 100) {
     while (!is.finite(oracle_discrepancy(model, theta + step, sample))) step <- step / 2
     theta <- theta + step
   }
-  list(theta = theta, chisq = n * oracle_discrepancy(model, theta, sample), vcov = solve(at$information),
-       groups = model$build(theta), decrement = sum(step * at$score))
+  list(theta = theta, chisq = n * oracle_discrepancy(model, theta, sample),
+       vcov = solve(at$information), groups = model$build(theta), decrement = sum(step * at$score))
 }
 
 # Cells of simple-structure measurement: marker loadings 1, everything else free.
 oracle_factor_cells <- function(items, unit = FALSE) {
   constructs <- names(items)
   loading <- do.call(rbind, lapply(constructs, function(f) {
-    data.frame(matrix = "B", row = items[[f]], col = f, value = c(if (unit) NA else 1, rep(NA, length(items[[f]]) - 1)))
+    data.frame(matrix = "B", row = items[[f]], col = f,
+               value = c(if (unit) NA else 1, rep(NA, length(items[[f]]) - 1)))
   }))
   observed <- unique(unlist(items))
   pairs <- if (length(constructs) > 1) t(utils::combn(constructs, 2)) else matrix(character(), 0, 2)
@@ -130,8 +141,13 @@ oracle_start <- function(model, sample) {
   value <- vapply(seq_len(nrow(cells)), function(i) {
     row <- cells$row[i]
     col <- cells$col[i]
-    scale <- function(v) if (v %in% names(sd)) sd[[v]] else if (v %in% names(latent)) latent[[v]] else mean(sd)
-    if (cells$matrix[i] == "B") return(if (col %in% names(sd)) 0.1 * scale(row) / scale(col) else 0.7 * scale(row) / scale(col))
+    scale <- function(v) {
+      if (v %in% names(sd)) sd[[v]] else if (v %in% names(latent))
+      latent[[v]] else mean(sd)
+    }
+    if (cells$matrix[i] == "B")
+      return(if (col %in% names(sd)) 0.1 * scale(row) / scale(col) else
+             0.7 * scale(row) / scale(col))
     if (cells$matrix[i] == "Psi" && row == col) return(0.6 * scale(row)^2)
     if (cells$matrix[i] == "Psi") return(0.1 * scale(row) * scale(col))
     if (row %in% names(sd)) sample[[1]]$mean[[match(row, model$observed)]] else 0

@@ -4,7 +4,10 @@ extdata <- function(name) system.file("extdata", name, package = "orizzonte")
 command <- function(...) {
   out <- tempfile()
   err <- tempfile()
-  code <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(launcher, ...)), stdout = out, stderr = err,
-                                   env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))))
-  list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"), err = paste(readLines(err, warn = FALSE), collapse = "\n"))
+  code <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(launcher, ...)),
+                                   stdout = out, stderr = err,
+                                   env = paste0("R_LIBS=",
+                                                paste(.libPaths(), collapse = .Platform$path.sep))))
+  list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"),
+       err = paste(readLines(err, warn = FALSE), collapse = "\n"))
 }

@@ -1,6 +1,7 @@
 # The independent re-derivations; beside the tests when the package is checked, too.
 oracle_path <- Filter(dir.exists, c("../oracles", "oracles"))[1L]
-for (file in list.files(oracle_path, pattern = "[.]R$", full.names = TRUE)) source(file, local = FALSE)
+for (file in list.files(oracle_path, pattern = "[.]R$", full.names = TRUE))
+  source(file, local = FALSE)
 
 complete_choirs <- function(items) {
   data <- as.data.frame(lapply(choirs[items], as.numeric))
@@ -12,15 +13,19 @@ sample_of <- function(data) {
   list(list(n = nrow(x), covariance = stats::cov(x) * (nrow(x) - 1) / nrow(x), mean = colMeans(x)))
 }
 
-# Fits without a word; `hold` and `except` are what the blueprint holds equal across groups and lets differ.
-quiet_fit <- function(bp, ..., hold = NULL, except = NULL) suppressMessages(fit_model(holding(bp, hold, except), ...))
+# Fits without a word; `hold` and `except` are what the blueprint holds equal across groups and lets
+# differ.
+quiet_fit <- function(bp, ..., hold = NULL, except = NULL) {
+  suppressMessages(fit_model(holding(bp, hold, except), ...))
+}
 holding <- function(bp, hold = NULL, except = NULL) {
   if (length(hold)) bp <- do.call(hold_equal, c(list(bp), as.list(hold)))
   if (length(except)) bp <- do.call(let_differ, c(list(bp), as.list(except)))
   bp
 }
 
-# The digits asked for: estimates 1e-6 of max(|theta|, se), errors 1e-5 relative, chi-square 1e-5 absolute.
+# The digits asked for: estimates 1e-6 of max(|theta|, se), errors 1e-5 relative, chi-square 1e-5
+# absolute.
 expect_agreement <- function(fit, theta, se, chisq) {
   mine <- stats::coef(fit)
   my_se <- sqrt(diag(stats::vcov(fit)))
@@ -32,13 +37,16 @@ expect_agreement <- function(fit, theta, se, chisq) {
 # Free parameters of an oracle in the order of the fit: matched by matrix, row and column.
 oracle_order <- function(fit, model) {
   free <- model$cells[model$free, ]
-  key <- function(matrix, row, col) ifelse(matrix == "Psi" & row > col, paste(matrix, col, row), paste(matrix, row, col))
+  key <- function(matrix, row, col) {
+    ifelse(matrix == "Psi" & row > col, paste(matrix, col, row), paste(matrix, row, col))
+  }
   known <- key(free$matrix, free$row, free$col)
   wanted <- vapply(names(stats::coef(fit)), function(address) {
     a <- parse_address(address)
     switch(a$kind,
-      loading = , weight = , effect = key("B", a$second, a$first), variance = key("Psi", a$first, a$first),
-      covariance = key("Psi", a$first, a$second), key("alpha", a$first, a$first))
+      loading = , weight = , effect = key("B", a$second, a$first),
+      variance = key("Psi", a$first, a$first), covariance = key("Psi", a$first, a$second),
+      key("alpha", a$first, a$first))
   }, "")
   match(free$label[match(wanted, known)], model$labels)
 }
@@ -53,24 +61,28 @@ expect_oracle <- function(fit, model, data) {
   invisible(oracle)
 }
 
-# The oracle's own model of a fit, at the fit's solution: cells from the addresses, equal ones sharing a label. Candidates
+# The oracle's own model of a fit, at the fit's solution: cells from the addresses, equal ones
+# sharing a label. Candidates
 # named in `free` (addresses) get a label of their own.
 oracle_of_fit <- function(fit, free = character()) {
   table <- fit$layout$rows
   cell <- function(text) {
     a <- parse_address(text)
     switch(a$kind,
-      loading = , weight = , effect = c("B", a$second, a$first), variance = c("Psi", a$first, a$first),
-      covariance = c("Psi", a$first, a$second), c("alpha", a$first, a$first))
+      loading = , weight = , effect = c("B", a$second, a$first),
+      variance = c("Psi", a$first, a$first), covariance = c("Psi", a$first, a$second),
+      c("alpha", a$first, a$first))
   }
   texts <- unique(c(table$parameter, free))
   at <- match(texts, table$parameter)
   parts <- t(vapply(texts, cell, character(3)))
   value <- ifelse(is.na(at), 0, values_of(fit)[at])
   held <- ifelse(is.na(at), TRUE, !is.na(table$fixed[at])) & !texts %in% free
-  label <- ifelse(is.na(at) | texts %in% free, paste0("own", seq_along(texts)), paste0("class", table$class[at]))
+  label <- ifelse(is.na(at) | texts %in% free, paste0("own", seq_along(texts)),
+                  paste0("class", table$class[at]))
   group <- vapply(texts, function(text) parse_address(text)$group %||% NA_character_, "")
-  cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3], value = ifelse(held, value, NA), label = label,
+  cells <- data.frame(matrix = parts[, 1], row = parts[, 2], col = parts[, 3],
+                      value = ifelse(held, value, NA), label = label,
                       group = ifelse(is.na(group), 1L, match(group, fit$layout$groups)))
   if (!fit$layout$means) cells <- cells[cells$matrix != "alpha", ]
   model <- oracle_model(fit$layout$observed, fit$layout$constructs, cells, means = fit$layout$means)
@@ -87,7 +99,8 @@ oracle_release <- function(fit, parameter) {
   c <- o$own
   class <- paste0("class", fit$layout$rows$class[match(parameter, fit$layout$rows$parameter)])
   others <- match(class, o$model$labels)
-  # one of several equal ones: what is freed is its difference from the others, which it goes on following
+  # one of several equal ones: what is freed is its difference from the others, which it goes on
+  # following
   turn <- diag(length(o$theta))
   if (!is.na(others)) turn[c, others] <- 1
   at$score <- drop(crossprod(turn, at$score))
@@ -96,7 +109,8 @@ oracle_release <- function(fit, parameter) {
   v <- at$information[c, c] - sum(at$information[c, -c] * rest)
   others <- match(class, o$model$labels[-c])
   change <- at$score[c] / v
-  list(index = at$score[c]^2 / v, change = change, full = change * (1 - if (is.na(others)) 0 else rest[others]))
+  list(index = at$score[c]^2 / v, change = change,
+       full = change * (1 - if (is.na(others)) 0 else rest[others]))
 }
 
 # A grouped (or single) fit against a brute-force fit of the same cells, from a perturbed start.
@@ -109,7 +123,8 @@ expect_brute_force <- function(fit, shake = 0.02) {
   expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
 }
 
-# Scoring steps of the oracle alone, each halved until the raw discrepancy falls: enough from nearby.
+# Scoring steps of the oracle alone, each halved until the raw discrepancy falls: enough from
+# nearby.
 oracle_scoring <- function(model, theta, sample, steps = 60) {
   n <- sum(vapply(sample, `[[`, 0, "n"))
   for (i in seq_len(steps)) {
@@ -117,16 +132,19 @@ oracle_scoring <- function(model, theta, sample, steps = 60) {
     step <- solve(at$information, at$score)
     if (sum(step * at$score) < 1e-15) break
     now <- oracle_discrepancy(model, theta, sample)
-    while (sum(step * at$score) > 1e-10 && oracle_discrepancy(model, theta + step, sample) > now) step <- step / 2
+    while (sum(step * at$score) > 1e-10 && oracle_discrepancy(model, theta + step, sample) > now)
+      step <- step / 2
     theta <- theta + step
   }
-  list(theta = theta, chisq = n * oracle_discrepancy(model, theta, sample), vcov = solve(at$information))
+  list(theta = theta, chisq = n * oracle_discrepancy(model, theta, sample),
+       vcov = solve(at$information))
 }
 
 # Straight growth over four occasions with one residual variance, by nlme and as a blueprint.
 nlme_growth <- function(fixed, long) {
   nlme::lme(fixed, random = ~ time | id, data = long, method = "ML",
-            control = nlme::lmeControl(tolerance = 1e-12, msTol = 1e-14, opt = "optim", reltol = 1e-14, maxIter = 500, msMaxIter = 500))
+            control = nlme::lmeControl(tolerance = 1e-12, msTol = 1e-14, opt = "optim",
+                                       reltol = 1e-14, maxIter = 500, msMaxIter = 500))
 }
 
 growth_blueprint <- function() {

@@ -1,6 +1,8 @@
 test_that("addresses are read and written back canonically", {
-  same <- c("loading[Belonging, be3]", "effect[Calm, Staying]", "variance[Calm]", "covariance[be1, be2]", "intercept[be3 | evening]",
-            "loading[Calm, ]", "covariance[, be2]", "mean[`years of age`]", "loading[F, `01` | `Group 1`]", "r_squared[Staying]", "quantity[ratio]",
+  same <- c("loading[Belonging, be3]", "effect[Calm, Staying]", "variance[Calm]",
+            "covariance[be1, be2]", "intercept[be3 | evening]",
+            "loading[Calm, ]", "covariance[, be2]", "mean[`years of age`]",
+            "loading[F, `01` | `Group 1`]", "r_squared[Staying]", "quantity[ratio]",
             "loading[Calm, c(sc1, sc2)]", "variance[items]", "covariance[constructs]")
   for (text in same) expect_identical(format(parse_address(text)), text)
   expect_identical(format(parse_address("intercept[w1:w3]")), "intercept[c(w1, w2, w3)]")
@@ -14,7 +16,8 @@ test_that("names that R would not read get backticks, accented ones do not", {
 })
 
 test_that("what is no address says so, with the nearest head", {
-  expect_error(parse_address("laoding[A, b]"), "Did you mean \"loading\"", class = "orizzonte_error_address")
+  expect_error(parse_address("laoding[A, b]"), "Did you mean \"loading\"",
+               class = "orizzonte_error_address")
   expect_error(parse_address("A + b"), "Not an address", class = "orizzonte_error_address")
   expect_error(parse_address("loading[A"), "Not an address", class = "orizzonte_error_address")
   expect_error(parse_address("loading[A]"), "takes 2", class = "orizzonte_error_address")
@@ -23,8 +26,9 @@ test_that("what is no address says so, with the nearest head", {
 })
 
 test_that("slices and patterns match rows in any order of the names", {
-  table <- list(kind = c("loading", "loading", "covariance", "variance", "variance"), first = c("A", "A", "x1", "A", "x1"),
-                second = c("x1", "x2", "x2", NA, NA), group = rep(NA_character_, 5))
+  table <- list(kind = c("loading", "loading", "covariance", "variance", "variance"),
+                first = c("A", "A", "x1", "A", "x1"), second = c("x1", "x2", "x2", NA, NA),
+                group = rep(NA_character_, 5))
   match <- function(text) address_match(parse_address(text), table, "A")
   expect_equal(match("loading[A, ]"), 1:2)
   expect_equal(match("covariance[x2, x1]"), 3L)
@@ -35,7 +39,8 @@ test_that("slices and patterns match rows in any order of the names", {
 })
 
 test_that("every parameter an estimate table prints can be pasted back", {
-  fit <- quiet_fit(blueprint("x") |> construct("B", reflected_in = be1:be4) |> effect(years ~ B), choirs)
+  fit <- quiet_fit(blueprint("x") |> construct("B", reflected_in = be1:be4) |>
+                   effect(years ~ B), choirs)
   for (text in estimates(fit)$parameter) {
     expect_identical(format(parse_address(text)), text)
     expect_length(address_match(parse_address(text), fit$layout$rows, "B"), 1)

@@ -1,6 +1,7 @@
 # One value for every cut-off.
 
-bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4) |>
   claim(H1 = covariance[Belonging, Calm] == 0)
 fit <- quiet_fit(bp, choirs)
 value <- function(table, name, column = "verdict") table[[column]][table$index == name]
@@ -27,14 +28,17 @@ test_that("what is wrong with a criterion is said, with the nearest name", {
   refused(criteria(power = "high"), "between 0 and 1")
   refused(criteria(smallest = 0), "must be one number")
   refused(criteria(cfi_change = -0.01), "between 0 and 1")
-  for (reader in list(fit_indices, amendments, without, verdicts, summary)) refused(reader(fit, criteria = list(cfi = 1)), "must come from criteria")
+  for (reader in list(fit_indices, amendments, without, verdicts, summary))
+    refused(reader(fit, criteria = list(cfi = 1)), "must come from criteria")
 })
 
 test_that("every reader that judges follows its criteria", {
   p <- value(fit_indices(fit), "p", "value")
-  harsh <- criteria(cfi = c(1, 0.9999), significance = 1e-12, smallest = 5, p = c(0.999999, 0.99999))
+  harsh <- criteria(cfi = c(1, 0.9999), significance = 1e-12, smallest = 5,
+                    p = c(0.999999, 0.99999))
   expect_identical(value(fit_indices(fit, criteria = harsh), "cfi"), "poor")
-  expect_match(attr(fit_indices(fit, criteria = criteria(significance = min(p / 2, 0.9))), "reading"), "Exact fit is not rejected")
+  expect_match(attr(fit_indices(fit, criteria = criteria(significance = min(p / 2, 0.9))),
+                    "reading"), "Exact fit is not rejected")
   expect_identical(summary(fit, criteria = harsh)$fit_indices, fit_indices(fit, criteria = harsh))
   expect_identical(verdicts(fit)$verdict, "contradicted")
   expect_identical(verdicts(fit, criteria = harsh)$verdict, "supported")
@@ -42,33 +46,44 @@ test_that("every reader that judges follows its criteria", {
   expect_false(any(found$verdict %in% c("misspecified", "negligible")))
   gone <- without(fit)
   expect_identical(gone$verdict[1], "needed")
-  expect_identical(without(fit, criteria = criteria(significance = 1e-300))$verdict[1], "could be removed")
-  plain <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4)
+  expect_identical(without(fit, criteria = criteria(significance = 1e-300))$verdict[1],
+                   "could be removed")
+  plain <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
   fit <- quiet_fit(plain, choirs)
   small <- quiet_fit(uncorrelate(plain, Belonging, Calm), choirs)
   expect_identical(compare_models(fit, small)$verdict, c("", "fits worse"))
-  expect_identical(compare_models(fit, small, criteria = criteria(significance = 1e-300))$verdict, c("", "fits as well"))
+  expect_identical(compare_models(fit, small, criteria = criteria(significance = 1e-300))$verdict,
+                   c("", "fits as well"))
   expect_identical(compare_models(a = fit, b = small, against = "b")$verdict, c("fits better", ""))
 })
 
 test_that("a ladder keeps its criteria, and loosening follows them", {
   rungs <- c("configural", "metric")
   data <- choirs
-  easy <- suppressMessages(invariance(bp, data, by = "setting", rungs = rungs, criteria = criteria(cfi_change = 1, rmsea_change = 1, srmr_change = 1)))
-  never <- suppressMessages(invariance(bp, data, by = "setting", rungs = rungs, criteria = criteria(cfi_change = 1e-9, srmr_change = 1e-9)))
+  easy <-
+    suppressMessages(invariance(bp, data, by = "setting", rungs = rungs,
+                                criteria = criteria(cfi_change = 1, rmsea_change = 1,
+                                                    srmr_change = 1)))
+  never <-
+    suppressMessages(invariance(bp, data, by = "setting", rungs = rungs,
+                                criteria = criteria(cfi_change = 1e-9, srmr_change = 1e-9)))
   expect_identical(as.data.frame(easy)$verdict[2], "holds")
   expect_identical(as.data.frame(never)$verdict[2], "fails")
   expect_match(paste(capture.output(print(easy)), collapse = " "), "CFI -1")
-  expect_true(suppressMessages(loosen(never, "metric", criteria = criteria(cfi_change = 1, rmsea_change = 1, srmr_change = 1)))$holds)
+  expect_true(suppressMessages(loosen(never, "metric", criteria = criteria(cfi_change = 1,
+      rmsea_change = 1, srmr_change = 1)))$holds)
   expect_identical(change_limits(criteria(), TRUE, 12), c(cfi = 0.02, rmsea = 0.03, srmr = 0.03))
   expect_identical(change_limits(criteria(), FALSE, 12), c(cfi = 0.01, rmsea = 0.015, srmr = 0.01))
-  expect_identical(change_limits(criteria(p_change = 0.01, cfi_change = 0.005), TRUE, 2), c(cfi = 0.005, rmsea = 0.015, srmr = 0.03, p = 0.01))
+  expect_identical(change_limits(criteria(p_change = 0.01, cfi_change = 0.005), TRUE, 2),
+                   c(cfi = 0.005, rmsea = 0.015, srmr = 0.03, p = 0.01))
 })
 
 test_that("a file of criteria reads as the call", {
   file <- withr::local_tempfile(fileext = ".yaml")
   writeLines(c("cfi: [.96, 0.92]", "smallest: 2e-1", "p_change: .05"), file)
-  expect_identical(read_criteria(file), criteria(cfi = c(0.96, 0.92), smallest = 0.2, p_change = 0.05))
+  expect_identical(read_criteria(file),
+                   criteria(cfi = c(0.96, 0.92), smallest = 0.2, p_change = 0.05))
   refused <- function(lines, says, class) {
     writeLines(lines, file)
     expect_error(read_criteria(file), says, class = class)

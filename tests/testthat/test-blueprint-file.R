@@ -18,7 +18,8 @@ test_that("the round trip is exact, odd names and numbers included", {
     effect(Z ~ q) |>
     covary(a, n) |>
     uncorrelate(w, q) |>
-    restrict(loading[Z, c] == 0.1, variance[a] == variance[b], variance[v] == 0.30000000000000004) |>
+    restrict(loading[Z, c] == 0.1, variance[a] == variance[b],
+             variance[v] == 0.30000000000000004) |>
     wording(a = "A \\ tab\tand \"quotes\"", n = "yes")
   expect_identical(round_trip(bp), bp)
   demo <- read_blueprint(system.file("extdata", "choirs.yaml", package = "orizzonte"))
@@ -32,23 +33,31 @@ test_that("y, n, on and no stay text", {
 
 test_that("bad files are refused with the nearest key, and nothing in them is run", {
   expect_error(from_text("titel: x"), "Did you mean \"title\"", class = "orizzonte_error_file")
-  expect_error(from_text("constructs:", "  F: {reflected: [a, b]}"), "Did you mean \"reflected_in\"", class = "orizzonte_error_file")
+  expect_error(from_text("constructs:", "  F: {reflected: [a, b]}"),
+               "Did you mean \"reflected_in\"", class = "orizzonte_error_file")
   expect_error(from_text("- a", "- b"), "not a blueprint file", class = "orizzonte_error_file")
   expect_error(from_text("a: [b"), "not readable YAML", class = "orizzonte_error_file")
   expect_error(from_text(""), "is empty", class = "orizzonte_error_file")
   expect_error(read_blueprint("not-there.yaml"), "There is no file", class = "orizzonte_error_file")
   victim <- tempfile()
   run <- paste0("file.create('", victim, "')")
-  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}", paste0("effects: [\"F ~ ", run, "\"]")), class = "orizzonte_error_file")
-  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}", paste0("restrict: [\"loading[F, a] == ", run, "\"]")), class = "orizzonte_error_file")
-  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}", paste0("restrict: [\"loading[F, ", run, "] == 1\"]")), class = "orizzonte_error_file")
+  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}",
+                         paste0("effects: [\"F ~ ", run, "\"]")), class = "orizzonte_error_file")
+  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}",
+                         paste0("restrict: [\"loading[F, a] == ", run, "\"]")),
+                         class = "orizzonte_error_file")
+  expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}",
+                         paste0("restrict: [\"loading[F, ", run, "] == 1\"]")),
+                         class = "orizzonte_error_file")
   from_text("title: !expr file.create('x')", "constructs: {F: {reflected_in: [a, b, c]}}")
   expect_false(file.exists(victim))
   expect_false(file.exists("x"))
 })
 
 test_that("the schema and the reader know the same keys", {
-  schema <- jsonlite::read_json(system.file("schema", "blueprint.schema.json", package = "orizzonte"))
+  schema <-
+    jsonlite::read_json(system.file("schema", "blueprint.schema.json", package = "orizzonte"))
   expect_setequal(names(schema$properties), blueprint_keys)
-  expect_setequal(names(schema$properties$constructs$additionalProperties$properties), construct_keys)
+  expect_setequal(names(schema$properties$constructs$additionalProperties$properties),
+                  construct_keys)
 })

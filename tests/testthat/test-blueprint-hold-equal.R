@@ -6,26 +6,35 @@ held_in <- function(fit) unique(without_group(fit$layout$rows$parameter[fit$layo
 
 test_that("kinds, slices and addresses are taken bare, quoted or from a call", {
   names <- c("loading", "intercept")
-  bp <- hold_equal(two, loading, "intercept[items]", variance[constructs], c(effect, covariance[items]))
-  expect_identical(bp$hold_equal, c("loading", "intercept[items]", "variance[constructs]", "effect", "covariance[items]"))
+  bp <- hold_equal(two, loading, "intercept[items]", variance[constructs],
+                   c(effect, covariance[items]))
+  expect_identical(bp$hold_equal, c("loading", "intercept[items]", "variance[constructs]", "effect",
+                                    "covariance[items]"))
   expect_identical(hold_equal(two, all_of(names))$hold_equal, names)
-  expect_identical(let_differ(two, loading[Calm, sc2 | weekend], "loading[Craft, ]")$let_differ, c("loading[Calm, sc2 | weekend]", "loading[Craft, ]"))
+  expect_identical(let_differ(two, loading[Calm, sc2 | weekend], "loading[Craft, ]")$let_differ,
+                   c("loading[Calm, sc2 | weekend]", "loading[Craft, ]"))
   expect_error(hold_equal(two, loadings), "Did you mean", class = "orizzonte_error_input")
   expect_error(hold_equal(two), "something to name", class = "orizzonte_error_input")
   expect_error(hold_equal(two, loading, across = "time"), class = "orizzonte_error_input")
-  expect_error(hold_equal(hold_equal(two, loading), loading), "twice", class = "orizzonte_error_duplicate")
-  expect_error(quiet_fit(hold_equal(two, loading[Calm, sc9]), choirs, by = "setting"), "No such parameter", class = "orizzonte_error_restriction")
+  expect_error(hold_equal(hold_equal(two, loading), loading), "twice",
+               class = "orizzonte_error_duplicate")
+  expect_error(quiet_fit(hold_equal(two, loading[Calm, sc9]), choirs, by = "setting"),
+               "No such parameter", class = "orizzonte_error_restriction")
 })
 
-test_that("let_differ() frees exactly what it names, whatever the order, and hold_equal() takes it back", {
+test_that(
+  "let_differ() frees exactly what it names, whatever the order, and hold_equal() takes it back", {
   a <- two |> hold_equal(loading) |> let_differ(loading[Calm, sc2])
   b <- two |> let_differ(loading[Calm, sc2]) |> hold_equal(loading)
-  expect_identical(coef(quiet_fit(a, choirs, by = "setting")), coef(quiet_fit(b, choirs, by = "setting")))
+  expect_identical(coef(quiet_fit(a, choirs, by = "setting")),
+                   coef(quiet_fit(b, choirs, by = "setting")))
   expect_false("loading[Calm, sc2]" %in% held_in(quiet_fit(a, choirs, by = "setting")))
   expect_message(back <- hold_equal(a, loading[Calm, sc2]), "no longer differs")
   expect_length(back$let_differ, 0)
-  expect_equal(deviance(quiet_fit(back, choirs, by = "setting")), deviance(quiet_fit(hold_equal(two, loading), choirs, by = "setting")))
-  three <- quiet_fit(two |> hold_equal(loading) |> let_differ(loading[Calm, sc2 | Arden]), choirs, by = "town")
+  expect_equal(deviance(quiet_fit(back, choirs, by = "setting")),
+               deviance(quiet_fit(hold_equal(two, loading), choirs, by = "setting")))
+  three <- quiet_fit(two |> hold_equal(loading) |> let_differ(loading[Calm, sc2 | Arden]), choirs,
+                     by = "town")
   value <- function(g) coef(three)[[paste0("loading[Calm, sc2 | ", g, "]")]]
   rows <- three$layout$rows
   at <- which(rows$first == "Calm" & rows$second %in% "sc2")
@@ -39,7 +48,9 @@ test_that("bare variance, covariance, intercept and mean mean what they should",
     fit <- quiet_fit(hold_equal(bp, ...), choirs, by = "setting")
     held_in(fit)
   }
-  expect_setequal(kinds(variance), c(paste0("variance[sc", 1:4, "]"), paste0("variance[cr", 1:3, "]"), "variance[Calm]", "variance[Craft]"))
+  expect_setequal(kinds(variance),
+                  c(paste0("variance[sc", 1:4, "]"), paste0("variance[cr", 1:3, "]"),
+                    "variance[Calm]", "variance[Craft]"))
   expect_identical(kinds("intercept"), kinds("intercept[items]"))
   expect_false(any(grepl("years", c(kinds(variance), kinds(intercept), kinds(covariance)))))
 })
@@ -51,32 +62,42 @@ test_that("without groups what is held is kept, and it is said that nothing is",
   expect_output(print(summary(quiet_fit(bp, choirs))), "no groups: nothing is held equal")
 })
 
-test_that("a grouped, amended blueprint comes back from its file with the same chi-square and the same trail", {
+test_that(
+  paste0("a grouped, amended blueprint comes back from its file with the same chi-square and ",
+         "the same trail"), {
   fit <- quiet_fit(hold_equal(two, loading, intercept), choirs, by = "setting")
-  freed <- suppressMessages(amend(fit, free = intercept[cr3 | weekend], because = "sung from other scores"))
+  freed <-
+    suppressMessages(amend(fit, free = intercept[cr3 | weekend],
+                           because = "sung from other scores"))
   freed <- suppressMessages(amend(freed, free = loading[Calm, sc2], because = "another stage"))
   freed <- suppressMessages(amend(freed, omit = cr2, because = "a weak item"))
-  expect_identical(freed$request$blueprint$let_differ, c("intercept[cr3 | weekend]", "loading[Calm, sc2]"))
+  expect_identical(freed$request$blueprint$let_differ,
+                   c("intercept[cr3 | weekend]", "loading[Calm, sc2]"))
   file <- tempfile(fileext = ".yaml")
   write_blueprint(freed, file)
   again <- read_blueprint(file)
   expect_identical(again, freed$request$blueprint)
-  expect_equal(deviance(quiet_fit(again, choirs, by = "setting")), deviance(freed), tolerance = 1e-10)
+  expect_equal(deviance(quiet_fit(again, choirs, by = "setting")), deviance(freed),
+               tolerance = 1e-10)
   expect_identical(trail(again), trail(freed$request$blueprint))
-  expect_identical(trail(again)$change[2:4], c("free intercept[cr3 | weekend]", "free loading[Calm, sc2]", "omit cr2"))
+  expect_identical(trail(again)$change[2:4],
+                   c("free intercept[cr3 | weekend]", "free loading[Calm, sc2]", "omit cr2"))
   changes <- again$trail$revisions$changes
   expect_identical(changes[[2]][[1]]$what, "free")
-  first <- quiet_fit(let_differ(fit$request$blueprint, intercept[cr3 | weekend]), choirs, by = "setting")
+  first <- quiet_fit(let_differ(fit$request$blueprint, intercept[cr3 | weekend]), choirs,
+                     by = "setting")
   expect_equal(changes[[2]][[1]]$to, coef(first)[["intercept[cr3 | weekend]"]], tolerance = 1e-6)
 })
 
 test_that("files of version 0.1.0 still read, revisions with odd names included", {
   file <- tempfile(fileext = ".yaml")
-  writeLines(c("title: Old", "scale: marker", "constructs:", "  A: {reflected_in: [a1, a2, \"be; 1\", a4]}", "trail:",
-               "  - revision: 0", "    n: 100", "    chisq: 10", "    df: 2", "    status: proper", "    blueprint:", "      title: Old",
-               "      constructs:", "        A: {reflected_in: [a1, a2, a4]}",
-               "  - revision: 1", "    change: \"free covariance[a1, a2]\"", "    because: x", "    n: 100", "    chisq: 5", "    df: 1",
-               "    status: proper"), file)
+  writeLines(c("title: Old", "scale: marker", "constructs:",
+               "  A: {reflected_in: [a1, a2, \"be; 1\", a4]}", "trail:",
+               "  - revision: 0", "    n: 100", "    chisq: 10", "    df: 2", "    status: proper",
+               "    blueprint:", "      title: Old", "      constructs:",
+               "        A: {reflected_in: [a1, a2, a4]}", "  - revision: 1",
+               "    change: \"free covariance[a1, a2]\"", "    because: x", "    n: 100",
+               "    chisq: 5", "    df: 1", "    status: proper"), file)
   old <- read_blueprint(file)
   expect_identical(trail(old)$change, c("", "free covariance[a1, a2]"))
   data <- choirs[paste0("sc", 1:4)]

@@ -7,16 +7,21 @@ staying <- function() {
 }
 staying_items <- c(paste0("be", 1:4), "sc1", "sc2", "sc4", paste0("st", 1:3))
 staying_oracle <- function() {
-  cells <- oracle_factor_cells(list(Belonging = paste0("be", 1:4), Calm = c("sc1", "sc2", "sc4"), Staying = paste0("st", 1:3)))
-  structural <- cells$row == "Belonging" & cells$col == "Staying" | cells$row == "Calm" & cells$col == "Staying" & cells$matrix == "Psi"
+  cells <- oracle_factor_cells(list(Belonging = paste0("be", 1:4), Calm = c("sc1", "sc2", "sc4"),
+                                    Staying = paste0("st", 1:3)))
+  structural <- cells$row == "Belonging" & cells$col == "Staying" | cells$row == "Calm" &
+    cells$col == "Staying" & cells$matrix == "Psi"
   cells <- cells[!structural, ]
-  cells <- rbind(cells, data.frame(matrix = "B", row = "Staying", col = c("Belonging", "Calm"), value = NA))
+  cells <- rbind(cells, data.frame(matrix = "B", row = "Staying", col = c("Belonging", "Calm"),
+                                   value = NA))
   oracle_model(staying_items, c("Belonging", "Calm", "Staying"), cells)
 }
 
 test_that("smooth equations agree with the same model written with fewer parameters", {
   data <- complete_choirs(staying_items)
-  fit <- quiet_fit(staying() |> restrict(loading[Calm, sc4] == loading[Calm, sc2]^2 + 0.1, effect[Belonging, Staying] == 2 * effect[Calm, Staying]), data)
+  fit <- quiet_fit(staying() |>
+                   restrict(loading[Calm, sc4] == loading[Calm, sc2]^2 + 0.1,
+                            effect[Belonging, Staying] == 2 * effect[Calm, Staying]), data)
   model <- staying_oracle()
   free <- model$cells[model$free, ]
   at <- function(row, col) which(free$matrix == "B" & free$row == row & free$col == col)
@@ -36,7 +41,8 @@ test_that("smooth equations agree with the same model written with fewer paramet
   order <- oracle_order(fit, model)
   vcov <- jacobian %*% oracle$vcov %*% t(jacobian)
   used <- !is.na(order)                              # intercepts are profiled and not in the oracle
-  expect_lt(max(abs(coef(fit)[used] - expand(oracle$theta)[order[used]]) / pmax(abs(coef(fit)[used]), 0.1)), 1e-6)
+  expect_lt(max(abs(coef(fit)[used] - expand(oracle$theta)[order[used]]) /
+                pmax(abs(coef(fit)[used]), 0.1)), 1e-6)
   expect_lt(max(abs(sqrt(diag(vcov(fit)))[used] / sqrt(diag(vcov))[order[used]] - 1)), 1e-5)
   expect_lt(abs(deviance(fit) - oracle$chisq), 1e-5)
   expect_equal(df.residual(fit), 34)
@@ -65,10 +71,13 @@ test_that("equations can identify what the data cannot", {
   s <- cov(data) * (nrow(data) - 1) / nrow(data)
   expect_equal(coef(fit)[["loading[Belonging, be4]"]], sqrt(s[1, 2] / 1.1), tolerance = 1e-8)
   expect_equal(df.residual(fit), 0)
-  expect_true(identification(two |> restrict(loading[Belonging, be3] == 1.1 * loading[Belonging, be4]), data)$identified)
+  expect_true(identification(two |> restrict(loading[Belonging, be3] == 1.1 * loading[Belonging,
+      be4]), data)$identified)
 })
 
-test_that("a bound that presses is the value fixed there, said so and not tested; an idle one changes nothing", {
+test_that(
+  paste0("a bound that presses is the value fixed there, said so and not tested; an idle one ",
+         "changes nothing"), {
   data <- complete_choirs(staying_items)
   free <- quiet_fit(staying(), data)
   idle <- quiet_fit(staying() |> restrict(variance[items] >= 0, effect[Calm, Staying] <= 5), data)
@@ -88,7 +97,8 @@ test_that("a bound that presses is the value fixed there, said so and not tested
   expect_equal(sqrt(diag(vcov(bound)))[others], sqrt(diag(vcov(fixed)))[others], tolerance = 1e-6)
   indices <- fit_indices(bound)
   expect_true(all(is.na(indices$value[indices$index %in% c("p", "p_close_fit", "critical_n")])))
-  expect_match(attr(indices, "reading"), "lies at a bound (loading[Calm, sc2] >= 1.1)", fixed = TRUE)
+  expect_match(attr(indices, "reading"), "lies at a bound (loading[Calm, sc2] >= 1.1)",
+               fixed = TRUE)
   expect_output(print(bound), "no plain p")
   compared <- anova(free, bound)
   expect_true(all(is.na(compared$p_change)))
@@ -96,7 +106,8 @@ test_that("a bound that presses is the value fixed there, said so and not tested
 
 test_that("bounds keep a variance from turning negative", {
   # a three-item construct whose first two items are nearly the same item
-  s <- matrix(c(1, 0.98, 0.5, 0.98, 1, 0.4, 0.5, 0.4, 1), 3, dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
+  s <- matrix(c(1, 0.98, 0.5, 0.98, 1, 0.4, 0.5, 0.4, 1), 3,
+              dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
   data <- summary_data(s, n = 200, sd = c(a = 1, b = 1, c = 1))
   bp <- blueprint("Heywood", scale = "unit") |> construct("F", reflected_in = c(a, b, c))
   improper <- suppressWarnings(quiet_fit(bp, data))
@@ -110,24 +121,38 @@ test_that("bounds keep a variance from turning negative", {
 
 test_that("contradictory and redundant restrictions are named", {
   data <- complete_choirs(staying_items)
-  error <- expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] >= 1.2, loading[Calm, sc2] <= 1), data), class = "orizzonte_error_restriction")
+  error <-
+    expect_error(quiet_fit(staying() |>
+                           restrict(loading[Calm, sc2] >= 1.2, loading[Calm, sc2] <= 1), data),
+                           class = "orizzonte_error_restriction")
   expect_match(conditionMessage(error), "cannot all hold")
   expect_match(conditionMessage(error), "loading[Calm, sc2] >= 1.2", fixed = TRUE)
-  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1, loading[Calm, sc2] >= 1.5), data), "is fixed at 1", fixed = TRUE)
-  bp <- staying() |> restrict(loading[Calm, sc4] == 1 * loading[Calm, sc2], 2 * loading[Calm, sc4] == 2 * loading[Calm, sc2])
-  expect_message(fit <- fit_model(bp, data), "follows from the other restrictions: 2 * loading[Calm, sc4]", fixed = TRUE)
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1, loading[Calm, sc2] >= 1.5),
+                         data), "is fixed at 1", fixed = TRUE)
+  bp <- staying() |>
+    restrict(loading[Calm, sc4] == 1 * loading[Calm, sc2],
+             2 * loading[Calm, sc4] == 2 * loading[Calm, sc2])
+  expect_message(fit <- fit_model(bp, data),
+                 "follows from the other restrictions: 2 * loading[Calm, sc4]", fixed = TRUE)
   expect_equal(df.residual(fit), 33)
 })
 
 test_that("an equality that follows from others is named, a slice that includes itself is not", {
   data <- complete_choirs(staying_items)
-  bp <- staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc4], loading[Staying, st2] == loading[Staying, st3])
+  bp <- staying() |>
+    restrict(loading[Calm, sc2] == loading[Calm, sc4],
+             loading[Staying, st2] == loading[Staying, st3])
   expect_no_message(fit_model(bp, data))
-  again <- restrict(bp, loading[Staying, st2] == loading[Calm, sc4], loading[Staying, st3] == loading[Calm, sc2])
-  expect_message(fit <- fit_model(again, data), "follows from the other restrictions: loading[Staying, st3] == loading[Calm, sc2]", fixed = TRUE)
+  again <- restrict(bp, loading[Staying, st2] == loading[Calm, sc4],
+                    loading[Staying, st3] == loading[Calm, sc2])
+  expect_message(fit <- fit_model(again, data),
+                 "follows from the other restrictions: loading[Staying, st3] == loading[Calm, sc2]",
+                 fixed = TRUE)
   expect_equal(df.residual(fit), df.residual(quiet_fit(bp, data)) + 1)
-  expect_no_message(fit_model(blueprint("Slice", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |>
-                                restrict(loading[Belonging, ] == loading[Belonging, be1]), complete_choirs(paste0("be", 1:4))))
+  expect_no_message(fit_model(blueprint("Slice", scale = "unit") |> construct("Belonging",
+      reflected_in = be1:be4) |>
+                                restrict(loading[Belonging, ] == loading[Belonging, be1]),
+                                complete_choirs(paste0("be", 1:4))))
 })
 
 test_that("what is not a restriction is refused with advice", {
@@ -136,8 +161,10 @@ test_that("what is not a restriction is refused with advice", {
   expect_error(restrict(staying(), loading[Calm, ] * 2 == 1), "several parameters")
   expect_error(restrict(staying(), total[Calm, Staying] == 1), "read only")
   expect_error(restrict(staying(), 1 + 1 == 2 * 1), "No address")
-  expect_error(restrict(staying(), standardized(loading[Calm, sc2]) == 0.5), "quantity()", fixed = TRUE)
-  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc9] + 1), choirs), class = "orizzonte_error_restriction")
+  expect_error(restrict(staying(), standardized(loading[Calm, sc2]) == 0.5), "quantity()",
+               fixed = TRUE)
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc9] + 1),
+                         choirs), class = "orizzonte_error_restriction")
 })
 
 test_that("relax() undoes bounds and equations, and later bounds override earlier ones", {
@@ -145,25 +172,30 @@ test_that("relax() undoes bounds and equations, and later bounds override earlie
   expect_message(bp <- relax(bp, loading[Calm, sc2]), "Overridden")
   expect_length(bp$restrict, 0)
   bp <- restrict(staying(), loading[Calm, sc2] >= 1)
-  expect_message(bp <- restrict(bp, 2 <= loading[Calm, sc2]), "is now loading[Calm, sc2] >= 2", fixed = TRUE)
+  expect_message(bp <- restrict(bp, 2 <= loading[Calm, sc2]), "is now loading[Calm, sc2] >= 2",
+                 fixed = TRUE)
   expect_length(bp$restrict, 1)
 })
 
 test_that("random equations: the core's constrained optimum satisfies them and is stationary", {
   data <- complete_choirs(staying_items)
-  equations <- c("loading[Calm, sc2] * loading[Calm, sc4] == 1", "exp(effect[Calm, Staying]) == sqrt(loading[Staying, st2]) + 0.2",
-                 "log(variance[be1]) == log(variance[be2]) - 0.1", "loading[Belonging, be2] / loading[Belonging, be3] == 1.05")
+  equations <- c("loading[Calm, sc2] * loading[Calm, sc4] == 1",
+                 "exp(effect[Calm, Staying]) == sqrt(loading[Staying, st2]) + 0.2",
+                 "log(variance[be1]) == log(variance[be2]) - 0.1",
+                 "loading[Belonging, be2] / loading[Belonging, be3] == 1.05")
   for (equation in equations) {
     fit <- quiet_fit(restrict(staying(), !!equation), data)
     sides <- strsplit(equation, "==", fixed = TRUE)[[1]]
     value <- function(text) {
-      for (name in names(coef(fit))) text <- gsub(name, format(coef(fit)[[name]], digits = 17), text, fixed = TRUE)
+      for (name in names(coef(fit)))
+        text <- gsub(name, format(coef(fit)[[name]], digits = 17), text, fixed = TRUE)
       eval(str2lang(text))
     }
     expect_equal(value(sides[1]), value(sides[2]), tolerance = 1e-8)
     # the score is a multiple of the equation's gradient
     core <- orizzonte:::core_evaluate(fit$layout$model, core_moments(fit), core_theta(fit))
-    gradient <- orizzonte:::constraint_gradient(fit$layout$constraints[[1]], values_of(fit), fit$layout)[fit$layout$model$used]
+    gradient <- orizzonte:::constraint_gradient(fit$layout$constraints[[1]], values_of(fit),
+                                                fit$layout)[fit$layout$model$used]
     d <- 1 / sqrt(diag(core$expected))
     residual <- stats::lm.fit(cbind(gradient * d), core$score * d)$residuals
     expect_lt(max(abs(residual)), 1e-5)
@@ -172,8 +204,11 @@ test_that("random equations: the core's constrained optimum satisfies them and i
 
 test_that("a correlation, means and two parameters can be restricted by an expression", {
   data <- complete_choirs(staying_items)
-  measured <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |> construct("Staying", reflected_in = st1:st3)
-  half <- quiet_fit(measured |> restrict(covariance[Belonging, Staying] == 0.5 * sqrt(variance[Belonging] * variance[Staying])) |>
+  measured <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Staying", reflected_in = st1:st3)
+  half <- quiet_fit(measured |>
+                    restrict(covariance[Belonging, Staying] == 0.5 *
+                             sqrt(variance[Belonging] * variance[Staying])) |>
                       quantity(r = correlation[Belonging, Staying]), data)
   unit <- measured
   unit$scale <- "unit"
@@ -181,15 +216,18 @@ test_that("a correlation, means and two parameters can be restricted by an expre
   expect_equal(deviance(half), deviance(same), tolerance = 1e-9)
   expect_equal(tail(estimates(half)$estimate, 1), 0.5, tolerance = 1e-10)
   expect_equal(df.residual(half), df.residual(same))
-  # structured means through an equation: the same model as one written with a shared, shifted intercept
+  # structured means through an equation: the same model as one written with a shared, shifted
+  # intercept
   gap <- quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5), data)
-  expect_equal(unname(coef(gap)["intercept[be1]"] - coef(gap)["intercept[be2]"]), 5, tolerance = 1e-9)
+  expect_equal(unname(coef(gap)["intercept[be1]"] - coef(gap)["intercept[be2]"]), 5,
+               tolerance = 1e-9)
   shifted <- transform(data, be1 = be1 - 5)
   equal <- quiet_fit(measured |> restrict(intercept[be1] == intercept[be2]), shifted)
   expect_equal(deviance(gap), deviance(equal), tolerance = 1e-8)
   ordered <- quiet_fit(measured |> restrict(variance[be1] >= variance[be2]), data)
   expect_gte(coef(ordered)[["variance[be1]"]], coef(ordered)[["variance[be2]"]] - 1e-8)
-  expect_error(quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5), summary_data(cov(data), nrow(data))), "no means")
+  expect_error(quiet_fit(measured |> restrict(intercept[be1] == intercept[be2] + 5),
+                         summary_data(cov(data), nrow(data))), "no means")
 })
 
 test_that("the way to an equation is found from far off, and what cannot be computed is said", {
@@ -198,7 +236,9 @@ test_that("the way to an equation is found from far off, and what cannot be comp
   plain <- quiet_fit(staying() |> restrict(variance[sc1] == 4), data)
   expect_equal(deviance(root), deviance(plain), tolerance = 1e-8)
   expect_equal(coef(root)[["variance[sc1]"]], 4, tolerance = 1e-9)
-  error <- expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2]^2 == -1), data), class = "orizzonte_error_restriction")
+  error <- expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2]^2 == -1), data),
+                        class = "orizzonte_error_restriction")
   expect_match(conditionMessage(error), "loading[Calm, sc2]^2 == -1", fixed = TRUE)
-  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] / 0 == 1), data), class = "orizzonte_error_restriction")
+  expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] / 0 == 1), data),
+               class = "orizzonte_error_restriction")
 })

@@ -1,46 +1,67 @@
-two <- function() blueprint("Two") |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3)
+two <- function() {
+  blueprint("Two") |> construct("A", reflected_in = a1:a3) |>
+  construct("B", reflected_in = b1:b3)
+}
 
 test_that("statements are checked as they are made", {
   expect_error(blueprint(""), class = "orizzonte_error_input")
-  expect_error(blueprint("x", scale = "markr"), "Did you mean \"marker\"", class = "orizzonte_error_input")
-  expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "goes in quotes", class = "orizzonte_error_input")
-  expect_error(construct("x", "F", reflected_in = a), "must be a blueprint", class = "orizzonte_error_input")
-  expect_error(two() |> construct("A", reflected_in = c1), "declared twice", class = "orizzonte_error_duplicate")
+  expect_error(blueprint("x", scale = "markr"), "Did you mean \"marker\"",
+               class = "orizzonte_error_input")
+  expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "goes in quotes",
+               class = "orizzonte_error_input")
+  expect_error(construct("x", "F", reflected_in = a), "must be a blueprint",
+               class = "orizzonte_error_input")
+  expect_error(two() |> construct("A", reflected_in = c1), "declared twice",
+               class = "orizzonte_error_duplicate")
   expect_error(two() |> construct("C"), "measured by nothing", class = "orizzonte_error_input")
-  expect_error(two() |> construct("C", reflected_in = c(C, d)), "its own item", class = "orizzonte_error_input")
-  expect_error(two() |> construct("C", reflected_in = c1:c3, scale = "c9"), "neither a setting nor", class = "orizzonte_error_input")
-  expect_error(two() |> effect(A ~ B) |> effect(A ~ B), "declared twice", class = "orizzonte_error_duplicate")
+  expect_error(two() |> construct("C", reflected_in = c(C, d)), "its own item",
+               class = "orizzonte_error_input")
+  expect_error(two() |> construct("C", reflected_in = c1:c3, scale = "c9"), "neither a setting nor",
+               class = "orizzonte_error_input")
+  expect_error(two() |> effect(A ~ B) |> effect(A ~ B), "declared twice",
+               class = "orizzonte_error_duplicate")
   expect_error(two() |> effect(a1 ~ A), "already a loading", class = "orizzonte_error_duplicate")
-  expect_error(two() |> effect(c1 ~ C) |> construct("C", reflected_in = c1:c3), "already an effect", class = "orizzonte_error_duplicate")
+  expect_error(two() |> effect(c1 ~ C) |> construct("C", reflected_in = c1:c3), "already an effect",
+               class = "orizzonte_error_duplicate")
   expect_error(two() |> effect(A ~ B * x), "Only names and", class = "orizzonte_error_input")
   expect_error(two() |> effect(A ~ 1), "Only names and", class = "orizzonte_error_input")
   expect_error(two() |> effect(A ~ A), "on itself", class = "orizzonte_error_input")
   expect_error(two() |> covary(a1), "at least two", class = "orizzonte_error_input")
-  expect_error(two() |> covary(a1, a2) |> covary(a2, a1), "declared twice", class = "orizzonte_error_duplicate")
-  expect_error(two() |> restrict(loading[A, a2] > 1), "Not a restriction", class = "orizzonte_error_restriction")
-  expect_error(two() |> restrict(total[A, B] == 1), "read only", class = "orizzonte_error_restriction")
+  expect_error(two() |> covary(a1, a2) |> covary(a2, a1), "declared twice",
+               class = "orizzonte_error_duplicate")
+  expect_error(two() |> restrict(loading[A, a2] > 1), "Not a restriction",
+               class = "orizzonte_error_restriction")
+  expect_error(two() |> restrict(total[A, B] == 1), "read only",
+               class = "orizzonte_error_restriction")
   expect_error(two() |> wording("text"), "named text", class = "orizzonte_error_input")
 })
 
 test_that("a later statement overrides an earlier one and says so", {
-  expect_message(bp <- two() |> uncorrelate(A, B) |> covary(A, B), "Overridden", class = "orizzonte_message")
+  expect_message(bp <- two() |> uncorrelate(A, B) |> covary(A, B), "Overridden",
+                 class = "orizzonte_message")
   expect_length(bp$uncorrelate$first, 0)
-  expect_message(bp <- two() |> restrict(loading[A, a2] == 1) |> restrict(loading[A, a2] == 0.5), "Overridden", class = "orizzonte_message")
+  expect_message(bp <- two() |> restrict(loading[A, a2] == 1) |> restrict(loading[A, a2] == 0.5),
+                 "Overridden", class = "orizzonte_message")
   expect_length(bp$restrict, 1)
-  expect_message(two() |> wording(a1 = "x") |> wording(a1 = "y"), "Overridden", class = "orizzonte_message")
+  expect_message(two() |> wording(a1 = "x") |> wording(a1 = "y"), "Overridden",
+                 class = "orizzonte_message")
 })
 
 test_that("effects take several outcomes, ranges and formulas in variables", {
   formula <- A ~ B + x
   expect_identical((two() |> effect("A ~ B"))$effects, list(from = "B", to = "A"))
   expect_identical((two() |> effect(formula))$effects, list(from = c("B", "x"), to = c("A", "A")))
-  expect_identical((two() |> effect(A + y ~ x1:x2))$effects, list(from = c("x1", "x2", "x1", "x2"), to = c("A", "A", "y", "y")))
+  expect_identical((two() |> effect(A + y ~ x1:x2))$effects, list(from = c("x1", "x2", "x1", "x2"),
+      to = c("A", "A", "y", "y")))
 })
 
 test_that("print shows the theory, what is assumed and not assumed, and the counts", {
-  text <- paste(format_blueprint(two() |> effect(A + B ~ x) |> restrict(variance[a1] == 1)), collapse = "\n")
-  for (part in c("A  reflected in a1, a2, a3", "A ~ x", "variance\\[a1\\] == 1", "residual variances of 6", "disturbances of A and B",
-                 "scale of A: loading\\[A, a1\\] = 1", "Not assumed\n  - covariances among the disturbances of A and B",
+  text <- paste(format_blueprint(two() |> effect(A + B ~ x) |> restrict(variance[a1] == 1)),
+                collapse = "\n")
+  for (part in c("A  reflected in a1, a2, a3", "A ~ x", "variance\\[a1\\] == 1",
+                 "residual variances of 6", "disturbances of A and B",
+                 "scale of A: loading\\[A, a1\\] = 1",
+                 "Not assumed\n  - covariances among the disturbances of A and B",
                  "28 moments - 14 free parameters = 14 degrees of freedom")) {
     expect_match(text, part)
   }
@@ -54,19 +75,27 @@ test_that("scale settings are laid out as promised", {
     table$rows$parameter[table$rows$status == "fixed"]
   }
   expect_identical(fixed(two()), c("loading[A, a1]", "loading[B, b1]"))
-  unit <- blueprint("u", scale = "unit") |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3, scale = "b2") |> effect(A ~ B)
+  unit <- blueprint("u", scale = "unit") |> construct("A", reflected_in = a1:a3) |>
+    construct("B", reflected_in = b1:b3, scale = "b2") |> effect(A ~ B)
   expect_identical(fixed(unit), c("loading[B, b2]", "variance[A]"))
-  expect_identical(fixed(blueprint("g") |> construct("G", reflected_in = c(w1 = 0, w2 = 1, w3))), c("loading[G, w1]", "loading[G, w2]"))
-  expect_identical(fixed(two() |> restrict(loading[A, a2] == 2)), c("loading[A, a1]", "loading[A, a2]", "loading[B, b1]"))
+  expect_identical(fixed(blueprint("g") |> construct("G", reflected_in = c(w1 = 0, w2 = 1, w3))),
+                   c("loading[G, w1]", "loading[G, w2]"))
+  expect_identical(fixed(two() |> restrict(loading[A, a2] == 2)),
+                   c("loading[A, a1]", "loading[A, a2]", "loading[B, b1]"))
 })
 
 test_that("contradictory or impossible restrictions are named", {
   lay_out <- function(bp) build_layout(bp, means = FALSE)
-  expect_error(lay_out(two() |> restrict(variance[a1] == 1, variance[a2] == 2, variance[a1] == variance[a2])), "contradict",
+  expect_error(lay_out(two() |>
+                       restrict(variance[a1] == 1, variance[a2] == 2,
+                                variance[a1] == variance[a2])), "contradict",
                class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(loading[A, b1] == 1)), "No such parameter", class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])), "different lengths", class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means", class = "orizzonte_error_restriction")
+  expect_error(lay_out(two() |> restrict(loading[A, b1] == 1)), "No such parameter",
+               class = "orizzonte_error_restriction")
+  expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])), "different lengths",
+               class = "orizzonte_error_restriction")
+  expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means",
+               class = "orizzonte_error_restriction")
   tied <- lay_out(two() |> restrict(variance[items] == variance[a1]))
   expect_length(unique(tied$rows$class[tied$rows$meaning == "residual variance"]), 1)
   declared <- lay_out(two() |> restrict(covariance[a1, b1] == 0.2))

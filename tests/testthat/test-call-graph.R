@@ -1,7 +1,8 @@
-# Data flows one way: no function calls one of a later stage. The stage of a function is that of its file.
+# Data flows one way: no function calls one of a later stage. The stage of a function is that of its
+# file.
 
-stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read", "diagnose", "compare", "group",
-            "judge", "many", "figure", "report", "cli", "study")
+stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read",
+            "diagnose", "compare", "group", "judge", "many", "figure", "report", "cli", "study")
 file_stage <- function(file) {
   prefix <- sub("[-.].*", "", basename(file))
   if (prefix %in% c("address", "capture", "expression")) "blueprint" else prefix
@@ -13,7 +14,8 @@ exceptions <- character()
 source_folder <- Filter(dir.exists, c("../../R", "../../../R"))[1L]
 
 defined_functions <- function(folder) {
-  files <- setdiff(list.files(folder, "[.]R$", full.names = TRUE), file.path(folder, c("RcppExports.R", "orizzonte-package.R")))
+  files <- setdiff(list.files(folder, "[.]R$", full.names = TRUE),
+                   file.path(folder, c("RcppExports.R", "orizzonte-package.R")))
   out <- lapply(files, function(file) {
     names <- unlist(lapply(parse(file, keep.source = FALSE), function(e) {
       if (is.call(e) && identical(e[[1L]], quote(`<-`)) && is.symbol(e[[2L]])) as.character(e[[2L]])

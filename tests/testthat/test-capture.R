@@ -1,6 +1,7 @@
 items <- function(...) blueprint("t") |> construct("F", ...) |> (\(bp) bp$constructs$F$items)()
 
-test_that("bare names are literal, ranges expand without data, strings are names, calls are evaluated", {
+test_that(
+  "bare names are literal, ranges expand without data, strings are names, calls are evaluated", {
   mine <- c("a", "b", "c")
   expect_identical(items(reflected_in = c(x, y, "z w")), c("x", "y", "z w"))
   expect_identical(items(reflected_in = be1:be3), c("be1", "be2", "be3"))
@@ -14,13 +15,16 @@ test_that("bare names are literal, ranges expand without data, strings are names
 test_that("c(item = number) fixes loadings", {
   bp <- blueprint("t") |> construct("Growth", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4))
   expect_identical(bp$constructs$Growth$fixed, c(w1 = 0, w2 = 1, w3 = 2))
-  expect_error(items(reflected_in = c(w1 = "a")), "must be one number", class = "orizzonte_error_input")
+  expect_error(items(reflected_in = c(w1 = "a")), "must be one number",
+               class = "orizzonte_error_input")
 })
 
 test_that("what cannot be names is refused with advice", {
-  expect_error(items(reflected_in = rooms:coach), "cannot be expanded", class = "orizzonte_error_range")
+  expect_error(items(reflected_in = rooms:coach), "cannot be expanded",
+               class = "orizzonte_error_range")
   expect_error(items(reflected_in = sum(1, 2)), "must give names", class = "orizzonte_error_input")
-  expect_error(items(reflected_in = not_there()), "Cannot evaluate", class = "orizzonte_error_input")
+  expect_error(items(reflected_in = not_there()), "Cannot evaluate",
+               class = "orizzonte_error_input")
   expect_error(items(reflected_in = c(a, a)), "named twice", class = "orizzonte_error_duplicate")
 })
 

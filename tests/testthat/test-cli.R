@@ -4,7 +4,8 @@ fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
 test_that("help, versions and unknown commands", {
   help <- command("--help")
   expect_equal(help$code, 0)
-  for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "draw", "report")) {
+  for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "draw",
+                 "report")) {
     expect_match(help$out, paste0("\n  ", name, " "))
     own <- command(name, "--help")
     expect_equal(own$code, 0)
@@ -21,14 +22,16 @@ test_that("fit prints tables on standard output and messages on standard error",
   expect_equal(text$code, 0)
   expect_match(text$out, "Fit indices")
   expect_match(text$err, "Dropped 95 rows")
-  json <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "json", "--quiet")
+  json <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format",
+                  "json", "--quiet")
   expect_equal(json$err, "")
   parsed <- jsonlite::fromJSON(json$out)
   expect_equal(parsed$estimates$estimate, estimates(fit)$estimate, tolerance = 1e-13)
   expect_equal(parsed$status, "converged")
   expect_equal(parsed$fit_indices$value[1], deviance(fit), tolerance = 1e-9)
   file <- tempfile(fileext = ".csv")
-  csv <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "csv", "--table", "fit_indices", "--out", file)
+  csv <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "csv", "--table",
+                 "fit_indices", "--out", file)
   expect_equal(csv$out, "")
   expect_equal(utils::read.csv(file)$value, fit_indices(fit)$value, tolerance = 1e-14)
 })
@@ -46,7 +49,8 @@ test_that("exit codes tell what happened", {
   expect_equal(option$code, 2)
   expect_match(option$err, "Did you mean \"--format\"")
   expect_equal(command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
-  expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--missing-codes=a")$code, 2)
+  expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"),
+                       "--missing-codes=a")$code, 2)
 })
 
 test_that("an internal error is trapped and told apart", {
@@ -66,15 +70,18 @@ test_that("an internal error is trapped and told apart", {
 test_that("draw, report and demo write what they say", {
   folder <- tempfile("cli-")
   dir.create(folder)
-  figure <- command("draw", extdata("choirs.yaml"), extdata("choirs.csv"), "--out", file.path(folder, "d.svg"), "--values", "both")
+  figure <- command("draw", extdata("choirs.yaml"), extdata("choirs.csv"), "--out",
+                    file.path(folder, "d.svg"), "--values", "both")
   expect_equal(figure$code, 0)
   expect_match(readLines(file.path(folder, "d.svg"), n = 2)[2], "<svg")
-  report <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--out", file.path(folder, "r.html"))
+  report <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--out",
+                    file.path(folder, "r.html"))
   expect_equal(report$code, 0)
   expect_gt(file.size(file.path(folder, "r.html")), 1e5)
   demo <- command("demo", "--out", file.path(folder, "demo"))
   expect_equal(demo$code, 0)
-  written <- c("report.html", "groups.html", "ladder.csv", "diagram.png", "diagram.svg", "estimates.csv", "fit-indices.csv", "r-squared.csv",
+  written <- c("report.html", "groups.html", "ladder.csv", "diagram.png", "diagram.svg",
+               "estimates.csv", "fit-indices.csv", "r-squared.csv",
                "residuals.csv", "fit.json", "fit.rds",
                "choirs.yaml", "choirs.csv")
   expect_true(all(file.exists(file.path(folder, "demo", written))))
@@ -110,7 +117,10 @@ test_that("screen shows the data with and without a blueprint, as text, JSON and
   data <- system.file("extdata", "choirs-troubled.csv", package = "orizzonte")
   expect_output(code <- main(c("screen", data)), "What to do")
   expect_equal(code, 0L)
-  content <- jsonlite::fromJSON(paste(capture.output(main(c("screen", data, "--format", "json", "--missing-codes=-9"))), collapse = "\n"))
+  content <-
+    jsonlite::fromJSON(
+      paste(capture.output(main(c("screen", data, "--format", "json", "--missing-codes=-9"))),
+            collapse = "\n"))
   expect_equal(content$rows, 240)
   expect_false("code" %in% content$advice$kind)
   expect_equal(content$outliers$row[1], 17)
@@ -122,6 +132,7 @@ test_that("screen shows the data with and without a blueprint, as text, JSON and
   choirs_file <- system.file("extdata", "choirs.csv", package = "orizzonte")
   expect_output(main(c("screen", choirs_file, "--by", "setting")), "Groups by setting")
   expect_equal(suppressMessages(main(c("screen", choirs_file, "--by", "sitting"))), 2L)
-  expect_equal(main(c("screen", system.file("extdata", "choirs-summary.csv", package = "orizzonte"))), 2L)
+  expect_equal(
+    main(c("screen", system.file("extdata", "choirs-summary.csv", package = "orizzonte"))), 2L)
   expect_equal(main("screen"), 2L)
 })

@@ -1,6 +1,7 @@
 items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))
 data <- complete_choirs(c(items, "years", "age"))
-start <- blueprint("Why singers stay") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+start <- blueprint("Why singers stay") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4) |>
   construct("Staying", reflected_in = st1:st3)
 a <- fit_model(start, data)
 b <- fit_model(start |> covary(be1, be2), data)
@@ -11,7 +12,9 @@ test_that("nested models are tested, with changes, criteria and weights", {
   expect_equal(table$model, c("d", "b", "a"))
   expect_equal(table$nested, c(NA, "yes", "yes"))
   expect_equal(table$chisq_change[3], deviance(a) - deviance(b))
-  expect_equal(table$p_change[2:3], pchisq(c(deviance(b) - deviance(d), deviance(a) - deviance(b)), c(2, 1), lower.tail = FALSE))
+  expect_equal(table$p_change[2:3],
+               pchisq(c(deviance(b) - deviance(d), deviance(a) - deviance(b)), c(2, 1),
+                      lower.tail = FALSE))
   aic <- c(AIC(d), AIC(b), AIC(a))
   expect_equal(table$aic, aic)
   expect_equal(table$akaike_weight, exp(-(aic - min(aic)) / 2) / sum(exp(-(aic - min(aic)) / 2)))
@@ -35,8 +38,10 @@ test_that("models that only look nested get no test", {
   expect_match(attr(table, "notes"), "not nested", all = FALSE)
   expect_output(print(table), "no likelihood-ratio test")
   # nested though no parameter has the same name: one construct is two that correlate perfectly
-  merged <- fit_model(blueprint("One") |> construct("All", reflected_in = c(be1:be4, sc1:sc4)), data)
-  apart <- fit_model(blueprint("Two", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4), data)
+  merged <- fit_model(blueprint("One") |> construct("All", reflected_in = c(be1:be4, sc1:sc4)),
+                      data)
+  apart <- fit_model(blueprint("Two", scale = "unit") |> construct("Belonging",
+      reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4), data)
   expect_equal(compare_models(merged, apart)$nested, c(NA, "yes"))
   # the same model in another scale, and as effects instead of covariances
   unit <- start
@@ -63,13 +68,15 @@ test_that("other variables and other rows are refused by name, bounds have no pl
   expect_match(attr(compare_models(a, stuck), "notes"), "not converged", all = FALSE)
   expect_error(compare_models(a), "at least two", class = "orizzonte_error_input")
   expect_error(compare_models(a, 3), class = "orizzonte_error_input")
-  expect_error(compare_models(a, b, against = "frist"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(compare_models(a, b, against = "frist"), "Did you mean",
+               class = "orizzonte_error_input")
   expect_error(anova(a), "at least two", class = "orizzonte_error_input")
 })
 
 test_that("estimates stand side by side", {
   alone <- fit_model(start |> effect(Staying ~ Belonging + Calm), data)
-  controlled <- fit_model(start |> effect(Staying ~ Belonging + Calm + years + age) |> quantity(ratio = effect[Belonging, Staying] / effect[Calm,
+  controlled <- fit_model(start |> effect(Staying ~ Belonging + Calm + years + age) |>
+                          quantity(ratio = effect[Belonging, Staying] / effect[Calm,
       Staying]), data)
   table <- side_by_side(alone, with_controls = controlled)
   expect_equal(table$estimate.alone[1:2], unname(coef(alone)[table$parameter[1:2]]))
@@ -80,5 +87,6 @@ test_that("estimates stand side by side", {
   only <- side_by_side(alone, controlled, kinds = "effect", values = "standardized")
   expect_equal(nrow(only), 4)
   expect_output(print(only), "R\u00b2 of Staying")
-  expect_error(side_by_side(alone, kinds = "efect"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(side_by_side(alone, kinds = "efect"), "Did you mean",
+               class = "orizzonte_error_input")
 })

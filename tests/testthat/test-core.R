@@ -1,4 +1,5 @@
-# Analytic derivatives against numerical ones, at random points, with feedback, means, equalities and two groups.
+# Analytic derivatives against numerical ones, at random points, with feedback, means, equalities
+# and two groups.
 
 feedback_layout <- function() {
   bp <- blueprint("Feedback") |>
@@ -26,7 +27,8 @@ two_groups <- function(layout) {
   out$map_entry <- c(layout$map_entry, layout$map_entry + size)
   # the first half of the parameters is held equal across groups, the rest is the second group's own
   shared <- seq_len(q %/% 2)
-  second <- ifelse(layout$map_parameter %in% shared, layout$map_parameter, layout$map_parameter + q - length(shared))
+  second <- ifelse(layout$map_parameter %in% shared, layout$map_parameter,
+                   layout$map_parameter + q - length(shared))
   out$map_parameter <- c(layout$map_parameter, second)
   out$map_weight <- rep(layout$map_weight, 2)
   out$parameters <- 2L * q - length(shared)
@@ -38,7 +40,8 @@ random_sample <- function(p, n) {
   list(n = n, covariance = crossprod(scale(x, scale = FALSE)) / 40, mean = rnorm(p))
 }
 
-test_that("score, expected and observed information agree with numerical derivatives to six digits", {
+test_that("score, expected and observed information agree with numerical derivatives to six digits",
+          {
   set.seed(11)
   one <- feedback_layout()
   for (layout in list(one, two_groups(one))) {
@@ -60,10 +63,15 @@ test_that("score, expected and observed information agree with numerical derivat
       # expected information is the observed one when sample moments equal the implied ones
       eta <- layout$constant
       for (i in seq_along(layout$map_entry)) {
-        eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] + layout$map_weight[i] * theta[layout$map_parameter[i]]
+        eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] +
+          layout$map_weight[i] * theta[layout$map_parameter[i]]
       }
-      exact <- Map(function(m, s, p) list(n = s$n, covariance = m$covariance[seq_len(p), seq_len(p)], mean = m$mean[seq_len(p)]),
-                   core_implied(layout, eta), sample, layout$observed)
+      exact <-
+        Map(function(m, s, p) {
+          list(n = s$n, covariance = m$covariance[seq_len(p), seq_len(p)],
+               mean = m$mean[seq_len(p)])
+        },
+            core_implied(layout, eta), sample, layout$observed)
       there <- core_evaluate(layout, exact, theta)
       expect_lt(max(abs(there$observed - there$expected)) / max(abs(there$expected)), 1e-9)
       expect_lt(max(abs(there$expected - at$expected)) / max(abs(there$expected)), 1e-9)
@@ -79,21 +87,28 @@ test_that("the engine\'s gradients agree with numerical derivatives, with feedba
   eta_of <- function(x) {
     eta <- layout$constant
     for (i in seq_along(layout$map_entry)) {
-      eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] + layout$map_weight[i] * x[layout$map_parameter[i]]
+      eta[layout$map_entry[i]] <- eta[layout$map_entry[i]] +
+        layout$map_weight[i] * x[layout$map_parameter[i]]
     }
     eta
   }
-  variances <- unique(layout$map_parameter[layout$map_entry %in% which(layout$family == 1L & layout$row == layout$col)])
+  variances <-
+    unique(layout$map_parameter[layout$map_entry %in%
+                                which(layout$family == 1L & layout$row == layout$col)])
   theta[variances] <- 1 + runif(length(variances))
   entries <- seq_along(layout$family)
   pairs <- which(lower.tri(diag(layout$variables)), arr.ind = TRUE)
   codes <- quantity_codes
-  what <- c(rep(codes[c("entry", "standardized")], each = length(entries)), rep(codes[-(1:2)], each = nrow(pairs)))
+  what <- c(rep(codes[c("entry", "standardized")], each = length(entries)),
+            rep(codes[-(1:2)], each = nrow(pairs)))
   a <- as.integer(c(entries, entries, rep(pairs[, 1], 7)))
   b <- as.integer(c(entries, entries, rep(pairs[, 2], 7)))
   b[seq_len(2 * length(entries))] <- 1L
   plain <- list(seq_len(layout$variables) %in% 2L)
-  read <- function(x) core_derive(layout, eta_of(x), what, rep(1L, length(a)), a, b, plain, matrix(0, 0, 0))
+  read <- function(x) {
+    core_derive(layout, eta_of(x), what, rep(1L, length(a)), a, b, plain,
+                matrix(0, 0, 0))
+  }
   at <- read(theta)
   numeric <- numDeriv::jacobian(function(x) read(x)$value, theta)
   known <- is.finite(at$value)
@@ -101,17 +116,20 @@ test_that("the engine\'s gradients agree with numerical derivatives, with feedba
   expect_equal(at$gradient[known, ], numeric[known, ], tolerance = 1e-6)
   vcov <- diag(runif(length(theta)))
   with_errors <- core_derive(layout, eta_of(theta), what, rep(1L, length(a)), a, b, plain, vcov)
-  expect_equal(with_errors$se[known]^2, diag(numeric[known, ] %*% vcov %*% t(numeric[known, ])), tolerance = 1e-6)
+  expect_equal(with_errors$se[known]^2, diag(numeric[known, ] %*% vcov %*% t(numeric[known, ])),
+               tolerance = 1e-6)
 })
 
 test_that("two groups with all parameters shared equal one fit of the pooled information", {
   data <- complete_choirs(paste0("be", 1:4))
-  layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4), means = FALSE)$model
+  layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4),
+                         means = FALSE)$model
   half <- sample_of(data)[[1]]
   single <- core_fit(layout, list(half), numeric(), 200L, 1e-12, 2L, 1)
   double <- layout
   size <- length(layout$family)
-  for (name in c("observed", "variables", "family", "row", "col", "constant", "map_parameter", "map_weight")) double[[name]] <- rep(layout[[name]], 2)
+  for (name in c("observed", "variables", "family", "row", "col", "constant", "map_parameter",
+                 "map_weight")) double[[name]] <- rep(layout[[name]], 2)
   double$group <- rep(1:2, each = size)
   double$map_entry <- c(layout$map_entry, layout$map_entry + size)
   second <- layout$scales[[1]]
@@ -123,7 +141,8 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-6)
 })
 
-test_that("the information of groups in blocks gives the covariance matrix and inflation of the whole", {
+test_that(
+  "the information of groups in blocks gives the covariance matrix and inflation of the whole", {
   data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
   bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
   for (hold in list(NULL, "loading", c("loading", "intercept", "variance[items]"))) {
@@ -133,7 +152,8 @@ test_that("the information of groups in blocks gives the covariance matrix and i
       whole <- core_evaluate(fit$layout$model, moments, core_theta(fit))$expected
       # the last step, of 1e-6 standard errors at most, comes after them
       expect_equal(core_vcov(fit), solve(whole), tolerance = 1e-6)
-      expect_equal(core_errors(fit$layout$model, moments, core_theta(fit)), core_vcov(fit), tolerance = 1e-6)
+      expect_equal(core_errors(fit$layout$model, moments, core_theta(fit)), core_vcov(fit),
+                   tolerance = 1e-6)
       lean <- core_fit(fit$layout$model, moments, numeric(), 200L, 1e-12, 2L, 1, FALSE)
       expect_equal(dim(lean$vcov), c(0L, 0L))
       expect_equal(lean$theta, core_theta(fit), tolerance = 1e-9)

@@ -1,8 +1,10 @@
-bp <- blueprint("Groups") |> construct("Belonging", reflected_in = be1:be4) |> effect(Belonging ~ setting)
+bp <- blueprint("Groups") |> construct("Belonging", reflected_in = be1:be4) |>
+  effect(Belonging ~ setting)
 data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
 
 test_that("a two-level factor becomes 0/1 with the reference named", {
-  expect_message(fit <- fit_model(bp, data), "setting is coded 0 for evening and 1 for weekend", class = "orizzonte_message")
+  expect_message(fit <- fit_model(bp, data), "setting is coded 0 for evening and 1 for weekend",
+                 class = "orizzonte_message")
   by_hand <- data
   by_hand$setting <- as.numeric(data$setting == "weekend")
   expect_equal(coef(fit), coef(fit_model(bp, by_hand)))
@@ -11,9 +13,11 @@ test_that("a two-level factor becomes 0/1 with the reference named", {
   sd <- sqrt(implied(fit)$all$constructs["Belonging", "Belonging"])
   expect_equal(estimates(fit)$standardized[row], estimates(fit)$estimate[row] / sd)
   total <- effects(fit)
-  expect_equal(total$standardized[total$parameter == "total[setting, Belonging]"], estimates(fit)$standardized[row])
+  expect_equal(total$standardized[total$parameter == "total[setting, Belonging]"],
+               estimates(fit)$standardized[row])
   value <- function(theta) standardized_of(fit_at(fit, theta))$value[row]
-  expect_equal(unname(standardized_of(fit)$gradient[row, ]), numDeriv::grad(value, coef(fit)), tolerance = 1e-6)
+  expect_equal(unname(standardized_of(fit)$gradient[row, ]), numDeriv::grad(value, coef(fit)),
+               tolerance = 1e-6)
   expect_true("setting is coded 0 for evening and 1 for weekend." %in% sample_notes(fit$sample))
 })
 
@@ -21,7 +25,8 @@ test_that("more levels become 0/1 columns, as in lm()", {
   path <- blueprint("Towns") |> effect(be1 ~ town + years)
   expect_message(fit <- fit_model(path, data), "townBrook and townCliff.*the reference is Arden")
   reference <- lm(be1 ~ town + years, data)
-  expect_equal(unname(coef(fit)[c("effect[townBrook, be1]", "effect[townCliff, be1]", "effect[years, be1]")]),
+  expect_equal(
+    unname(coef(fit)[c("effect[townBrook, be1]", "effect[townCliff, be1]", "effect[years, be1]")]),
                unname(coef(reference)[c("townBrook", "townCliff", "years")]), tolerance = 1e-7)
   expect_equal(nrow(estimates(fit)[estimates(fit)$kind == "covariance", ]), 3)
   # what the user wrote is kept, so that its file fits the same data again
@@ -35,7 +40,8 @@ test_that("more levels become 0/1 columns, as in lm()", {
 
 test_that("new data are coded as the fitted ones were", {
   fit <- quiet_fit(bp, data)
-  expect_equal(predict(fit, newdata = data[1:5, ]), predict(fit)[1:5, , drop = FALSE], ignore_attr = TRUE)
+  expect_equal(predict(fit, newdata = data[1:5, ]), predict(fit)[1:5, , drop = FALSE],
+               ignore_attr = TRUE)
   one <- droplevels(data[data$setting == "weekend", ][1:3, ])
   expect_equal(nrow(predict(fit, newdata = one)), 3)
   strange <- data[1:2, ]
@@ -44,13 +50,18 @@ test_that("new data are coded as the fitted ones were", {
 })
 
 test_that("factors elsewhere, and columns that are no grouping, are refused", {
-  expect_error(quiet_fit(blueprint("x") |> effect(setting ~ years), data), "not numeric", class = "orizzonte_error_data")
-  expect_error(quiet_fit(blueprint("x") |> construct("F", reflected_in = c(be1, be2, be3, town)), data), "not numeric", class = "orizzonte_error_data")
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ singer), data), "not numeric", class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> effect(setting ~ years), data), "not numeric",
+               class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> construct("F", reflected_in = c(be1, be2, be3, town)),
+                         data), "not numeric", class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ singer), data), "not numeric",
+               class = "orizzonte_error_data")
   numbers <- data
   numbers$years <- as.character(numbers$years)
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ years), numbers), "not numeric", class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ years), numbers), "not numeric",
+               class = "orizzonte_error_data")
   clash <- data
   clash$townBrook <- 1
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ town), clash), "would overwrite", class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ town), clash), "would overwrite",
+               class = "orizzonte_error_data")
 })

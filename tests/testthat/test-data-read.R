@@ -16,12 +16,16 @@ test_that("tables are read as they stand", {
 })
 
 test_that("a summary-data file is recognised", {
-  expect_s3_class(read_data_file(write_text("row,a,b", ".n,50,", "a,1,", "b,0.3,2")), "orizzonte_summary_data")
-  expect_s3_class(read_data_file(write_text(".group,row,a,b", "g,.n,50,", "g,a,1,", "g,b,0.3,2")), "orizzonte_summary_data")
+  expect_s3_class(read_data_file(write_text("row,a,b", ".n,50,", "a,1,", "b,0.3,2")),
+                  "orizzonte_summary_data")
+  expect_s3_class(read_data_file(write_text(".group,row,a,b", "g,.n,50,", "g,a,1,", "g,b,0.3,2")),
+                  "orizzonte_summary_data")
 })
 
 test_that("files that cannot be read say why", {
-  refuse <- function(file, text) expect_error(read_data_file(file), text, class = "orizzonte_error_file")
+  refuse <- function(file, text) {
+    expect_error(read_data_file(file), text, class = "orizzonte_error_file")
+  }
   refuse("not-there.csv", "There is no file")
   refuse(file.path("no-such-folder", "x.csv"), "There is no folder")
   refuse(tempdir(), "is a folder")
@@ -32,17 +36,21 @@ test_that("files that cannot be read say why", {
   writeBin(as.raw(c(1, 0, 2, 0)), binary)
   refuse(binary, "not a text file")
   near <- write_text("a", "1")
-  expect_error(read_data_file(sub("\\.csv$", ".csw", near)), "Did you mean", class = "orizzonte_error_file")
+  expect_error(read_data_file(sub("\\.csv$", ".csw", near)), "Did you mean",
+               class = "orizzonte_error_file")
 })
 
 test_that("a summary-data file with something wrong says where", {
-  refuse <- function(text, ...) expect_error(read_summary_data(write_text(...)), text, class = "orizzonte_error")
+  refuse <- function(text, ...) {
+    expect_error(read_summary_data(write_text(...)), text, class = "orizzonte_error")
+  }
   refuse("first column must be called `row`", "x,a", "a,1")
   refuse("\"one\" in row \"a\" is not a number", "row,a,b", ".n,5,", "a,one,", "b,0.1,1")
   refuse("there is no row for \"b\"", "row,a,b", ".n,5,", "a,1,")
   refuse("number of cases", "row,a,b", "a,1,", "b,0.1,1")
   refuse("is missing", "row,a,b,c", ".n,50,,", "a,1,,", "b,,1,", "c,0.1,0.1,1")
-  expect_error(read_summary_data(write_text("row,a,b", ".n,5,", "a,1,", "b,0.1,1"), group = "x"), "no `.group` column", class = "orizzonte_error_file")
+  expect_error(read_summary_data(write_text("row,a,b", ".n,5,", "a,1,", "b,0.1,1"), group = "x"),
+               "no `.group` column", class = "orizzonte_error_file")
 })
 
 test_that("summary data print what they hold", {

@@ -1,5 +1,6 @@
 test_that("the planted trouble of the troubled set is found and named", {
-  bp <- blueprint("t") |> construct("Warmth", reflected_in = wa1:wa4) |> construct("Calm", reflected_in = cl1:cl3) |>
+  bp <- blueprint("t") |> construct("Warmth", reflected_in = wa1:wa4) |>
+    construct("Calm", reflected_in = cl1:cl3) |>
     construct("Fun", reflected_in = fu1:fu3)
   all <- screen_data(choirs_troubled)
   kinds <- function(kind) all$advice$columns[all$advice$kind == kind]
@@ -26,7 +27,12 @@ test_that("statistics agree with textbook formulas", {
   fourth <- sapply(data, function(v) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3)
   expect_equal(columns$skew, unname(third))
   expect_equal(columns$kurtosis, unname(fourth))
-  inflation <- sapply(names(data), function(v) 1 / (1 - summary(stats::lm(data[[v]] ~ ., data[setdiff(names(data), v)]))$r.squared))
+  inflation <- sapply(names(data),
+                      function(v) {
+                        1 / (1 -
+                             summary(stats::lm(data[[v]] ~ .,
+                                               data[setdiff(names(data), v)]))$r.squared)
+                      })
   expect_equal(columns$inflation, unname(inflation), tolerance = 1e-8)
   distance <- stats::mahalanobis(data, colMeans(data), stats::cov(data))
   far <- which(stats::pchisq(distance, 7, lower.tail = FALSE) < 0.001)
@@ -36,7 +42,8 @@ test_that("statistics agree with textbook formulas", {
   n <- nrow(x)
   inverse <- solve(stats::cov(x) * (n - 1) / n)
   total <- 0
-  for (i in seq_len(n)) for (j in seq_len(n)) total <- total + drop((x[i, ] - colMeans(x)) %*% inverse %*% (x[j, ] - colMeans(x)))^3
+  for (i in seq_len(n)) for (j in seq_len(n)) total <- total +
+    drop((x[i, ] - colMeans(x)) %*% inverse %*% (x[j, ] - colMeans(x)))^3
   expect_equal(screen$normality$value[1], total / n^2, tolerance = 1e-8)
   expect_equal(screen$normality$statistic[1], total / n / 6, tolerance = 1e-8)
   peak <- mean(stats::mahalanobis(x, colMeans(x), stats::cov(x) * (n - 1) / n)^2)
@@ -66,10 +73,12 @@ test_that("declared codes are missing, groups are counted, odd columns are named
   by <- screen_data(choirs, be1:be4, by = setting)
   expect_equal(by$groups$n, c(420L, 300L))
   expect_output(print(by), "Groups by setting")
-  small <- screen_data(data.frame(g = c("a", rep("b", 30)), x = stats::rnorm(31), y = stats::rnorm(31)), c(x, y), by = g)
+  small <-
+    screen_data(data.frame(g = c("a", rep("b", 30)), x = stats::rnorm(31), y = stats::rnorm(31)),
+                c(x, y), by = g)
   expect_match(small$advice$advice[small$advice$kind == "groups"], "a (1)", fixed = TRUE)
-  odd <- data.frame(none = NA, text = c("1", "2", "three", rep("4", 20)), day = Sys.Date() + 1:23, ok = stats::rnorm(23),
-                    flag = rep(c(TRUE, FALSE), length.out = 23))
+  odd <- data.frame(none = NA, text = c("1", "2", "three", rep("4", 20)), day = Sys.Date() + 1:23,
+                    ok = stats::rnorm(23), flag = rep(c(TRUE, FALSE), length.out = 23))
   screen <- screen_data(odd)
   expect_equal(screen$columns$type, c("empty", "text", "date", "numbers", "logical"))
   expect_setequal(screen$advice$kind, c("empty", "text"))
@@ -81,10 +90,12 @@ test_that("declared codes are missing, groups are counted, odd columns are named
 })
 
 test_that("labelled columns of statistics files are understood", {
-  data <- data.frame(q1 = c(1:5, 1:5, 9, 9, 2, 3, 4, 2, 5, 1, 3, 2, 4, 2), q2 = c(2:5, 1:5, 1, 3, 9, 2, 3, 4, 2, 5, 1, 3, 2, 4, 1))
+  data <- data.frame(q1 = c(1:5, 1:5, 9, 9, 2, 3, 4, 2, 5, 1, 3, 2, 4, 2),
+                     q2 = c(2:5, 1:5, 1, 3, 9, 2, 3, 4, 2, 5, 1, 3, 2, 4, 1))
   data$q3 <- rev(data$q1)
   for (name in names(data)) {
-    data[[name]] <- haven::labelled_spss(as.numeric(data[[name]]), c(never = 1, always = 5), na_values = 9, label = paste("Wording of", name))
+    data[[name]] <- haven::labelled_spss(as.numeric(data[[name]]), c(never = 1, always = 5),
+                                         na_values = 9, label = paste("Wording of", name))
   }
   screen <- screen_data(data)
   expect_equal(screen$columns$missing, c(2L, 1L, 2L))

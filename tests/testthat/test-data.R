@@ -1,14 +1,18 @@
 bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4)
 good <- complete_choirs(paste0("be", 1:4))
 
-test_that("raw data and their summary give the same fit, from matrix or file, full or lower triangle", {
+test_that(
+  "raw data and their summary give the same fit, from matrix or file, full or lower triangle", {
   fit <- fit_model(bp, good)
   s <- cov(good)
   lower <- s
   lower[upper.tri(lower)] <- NA
-  for (data in list(summary_data(s, nrow(good), means = colMeans(good)), summary_data(lower, nrow(good), means = colMeans(good)),
-                    summary_data(cor(good), nrow(good), means = colMeans(good), sd = sapply(good, sd)),
-                    summary_data(s * (nrow(good) - 1) / nrow(good), nrow(good), means = colMeans(good), divisor = "n"))) {
+  for (data in list(summary_data(s, nrow(good), means = colMeans(good)),
+                    summary_data(lower, nrow(good), means = colMeans(good)),
+                    summary_data(cor(good), nrow(good), means = colMeans(good),
+                                 sd = sapply(good, sd)),
+                    summary_data(s * (nrow(good) - 1) / nrow(good), nrow(good),
+                                 means = colMeans(good), divisor = "n"))) {
     other <- fit_model(bp, data)
     expect_equal(coef(other), coef(fit), tolerance = 1e-8)
     expect_equal(deviance(other), deviance(fit), tolerance = 1e-8)
@@ -16,50 +20,61 @@ test_that("raw data and their summary give the same fit, from matrix or file, fu
   }
   expect_length(coef(fit_model(bp, summary_data(s, nrow(good)))), 8)
   file <- tempfile(fileext = ".csv")
-  rows <- rbind(data.frame(row = ".n", t(sapply(good, function(x) nrow(good)))), data.frame(row = ".mean", t(colMeans(good))),
-                data.frame(row = rownames(s), lower))
+  rows <- rbind(data.frame(row = ".n", t(sapply(good, function(x) nrow(good)))),
+                data.frame(row = ".mean", t(colMeans(good))), data.frame(row = rownames(s), lower))
   write.csv(format(rows, digits = 15), file, row.names = FALSE, quote = FALSE)
   text <- gsub(" *NA", "", readLines(file))
   writeLines(gsub(" ", "", text), file)
   expect_equal(coef(fit_model(bp, read_summary_data(file))), coef(fit), tolerance = 1e-7)
-  expect_s3_class(read_summary_data(system.file("extdata", "choirs-summary.csv", package = "orizzonte")), "orizzonte_summary_data")
+  expect_s3_class(read_summary_data(system.file("extdata", "choirs-summary.csv",
+                                                package = "orizzonte")), "orizzonte_summary_data")
 })
 
 test_that("bad summary data are refused with the reason", {
   s <- cov(good)
   refuse <- function(expr, text) expect_error(expr, text, class = "orizzonte_error_summary_data")
   refuse(summary_data(s[1:3, ], 100), "not square")
-  refuse(summary_data(s), "number of people")
+  refuse(summary_data(s), "number of cases")
   refuse(summary_data(unname(s), 100), "no variable names")
   refuse(summary_data("a", 100), "numeric matrix")
   tilted <- s
   tilted[1, 2] <- tilted[1, 2] + 50
-  refuse(summary_data(tilted, 100), "not symmetric.*\"be2\" and \"be1\"|not symmetric.*\"be1\" and \"be2\"")
+  refuse(summary_data(tilted, 100),
+         "not symmetric.*\"be2\" and \"be1\"|not symmetric.*\"be1\" and \"be2\"")
   flat <- s
   flat[1, 2] <- flat[2, 1] <- sqrt(s[1, 1] * s[2, 2])
   refuse(summary_data(flat, 100), "not positive definite")
   refuse(summary_data(s, 100, means = 1:3), "3 values for 4")
   refuse(summary_data(s, 100, sd = rep(1, 4)), "must be a correlation matrix")
   refuse(summary_data(s, 100, means = c(be1 = 1, be2 = 2, be3 = 3, b4 = 4)), "lacks \"be4\"")
-  expect_warning(summary_data(cor(good), 100), "Only correlations", class = "orizzonte_warning_correlation")
+  expect_warning(summary_data(cor(good), 100), "Only correlations",
+                 class = "orizzonte_warning_correlation")
   grouped <- tempfile(fileext = ".csv")
-  writeLines(c(".group,row,a,b", "x,.n,50,", "x,a,1,0.2", "x,b,0.2,2", "y,.n,60,", "y,a,1,0.1", "y,b,0.1,2"), grouped)
+  writeLines(c(".group,row,a,b", "x,.n,50,", "x,a,1,0.2", "x,b,0.2,2", "y,.n,60,", "y,a,1,0.1",
+               "y,b,0.1,2"), grouped)
   expect_equal(vapply(read_summary_data(grouped), `[[`, 0, "n"), c(x = 50, y = 60))
   expect_equal(read_summary_data(grouped, group = "y")$n, 60)
   wrong <- tempfile(fileext = ".csv")
   writeLines(c("row,a,b", ".n,50,", "a,1,", "bb,0.2,2"), wrong)
-  expect_error(read_summary_data(wrong), "\"bb\" is not one of the columns", class = "orizzonte_error_file")
+  expect_error(read_summary_data(wrong), "\"bb\" is not one of the columns",
+               class = "orizzonte_error_file")
 })
 
 test_that("unknown variables name the nearest column or construct", {
-  expect_error(fit_model(blueprint("x") |> construct("B", reflected_in = c(be1, be2, bee3)), choirs), "\"bee3\"; did you mean \"be3\"",
+  expect_error(fit_model(blueprint("x") |> construct("B", reflected_in = c(be1, be2, bee3)),
+                         choirs), "\"bee3\"; did you mean \"be3\"",
                class = "orizzonte_error_name")
-  expect_error(fit_model(bp |> effect(years ~ Belongin), choirs), "\"Belongin\"; did you mean \"Belonging\" \\(a construct\\)", class = "orizzonte_error_name")
-  expect_error(fit_model(blueprint("x") |> construct("years", reflected_in = be1:be3), choirs), "name of a column", class = "orizzonte_error_name")
+  expect_error(fit_model(bp |> effect(years ~ Belongin), choirs),
+               "\"Belongin\"; did you mean \"Belonging\" \\(a construct\\)",
+               class = "orizzonte_error_name")
+  expect_error(fit_model(blueprint("x") |> construct("years", reflected_in = be1:be3), choirs),
+               "name of a column", class = "orizzonte_error_name")
 })
 
 test_that("columns that cannot be analysed are refused by name", {
-  refuse <- function(data, text) expect_error(suppressMessages(fit_model(bp, data)), text, class = "orizzonte_error_data")
+  refuse <- function(data, text) {
+    expect_error(suppressMessages(fit_model(bp, data)), text, class = "orizzonte_error_data")
+  }
   with <- function(value) replace(good, "be2", list(value))
   refuse(with(as.character(good$be2)), "\"be2\" is not numeric: it is text")
   refuse(with(c("x", as.character(good$be2)[-1])), "the value \"x\"")
@@ -72,14 +87,17 @@ test_that("columns that cannot be analysed are refused by name", {
   refuse(good[0, ], "no rows")
   refuse(cbind(good, good["be1"]), "Two columns of the data are called \"be1\"")
   refuse(list(1), "must be a data frame")
-  expect_error(fit_model(bp, good, missing_codes = "x"), "must be numbers", class = "orizzonte_error_input")
+  expect_error(fit_model(bp, good, missing_codes = "x"), "must be numbers",
+               class = "orizzonte_error_input")
   expect_error(fit_model(bp), "needs data", class = "orizzonte_error_input")
   expect_error(fit_model(blueprint("x"), good), "no variables yet", class = "orizzonte_error_input")
 })
 
 test_that("names that are not syntactic, and accented ones, work throughout", {
   odd <- stats::setNames(good, c("01", "\u00e9lan", "years of age", "if"))
-  fit <- fit_model(blueprint("Odd") |> construct("F\u00fc\u00df", reflected_in = c("01", "\u00e9lan", "years of age", "if")), odd)
+  fit <- fit_model(blueprint("Odd") |>
+                   construct("F\u00fc\u00df",
+                             reflected_in = c("01", "\u00e9lan", "years of age", "if")), odd)
   expect_equal(unname(coef(fit)), unname(coef(fit_model(bp, good))), tolerance = 1e-8)
   expect_true("loading[F\u00fc\u00df, `years of age`]" %in% names(coef(fit)))
   expect_output(print(summary(fit)), "`years of age`")
@@ -102,14 +120,18 @@ test_that("the demo data hold what their page says", {
   expect_lt(cor(choirs$sc3, choirs$sc1, use = "complete.obs"), -0.3)
 })
 
-test_that("correlations beyond 1 are named, and no standard deviation is printed that nobody gave", {
-  one <- matrix(c(1, 0.3, 1.2, 0.3, 1, 0.2, 1.2, 0.2, 1), 3, dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
+test_that("correlations beyond 1 are named, and no standard deviation is printed that nobody gave",
+          {
+  one <- matrix(c(1, 0.3, 1.2, 0.3, 1, 0.2, 1.2, 0.2, 1), 3,
+                dimnames = list(c("a", "b", "c"), c("a", "b", "c")))
   for (sd in list(NULL, c(1, 2, 3))) {
-    expect_error(suppressWarnings(summary_data(one, 100, sd = sd)), "\"a\" and \"c\" is 1.2", class = "orizzonte_error_summary_data")
+    expect_error(suppressWarnings(summary_data(one, 100, sd = sd)), "\"a\" and \"c\" is 1.2",
+                 class = "orizzonte_error_summary_data")
   }
   one[one == 1.2] <- 0.4
   printed <- capture.output(print(suppressWarnings(summary_data(one, 100))))
   expect_false(any(grepl("0.995", printed, fixed = TRUE)))
   expect_match(printed[2], "Correlations; no standard deviations are known")
-  expect_match(capture.output(print(summary_data(one, 100, sd = c(2, 2, 2))))[2], "Standard deviations and correlations")
+  expect_match(capture.output(print(summary_data(one, 100, sd = c(2, 2, 2))))[2],
+               "Standard deviations and correlations")
 })

@@ -1,27 +1,37 @@
 # Every blueprint among the demo models, against the brute-force truth.
 
-demo_models <- list.files(system.file("extdata", "models", package = "orizzonte"), full.names = TRUE)
+demo_models <- list.files(system.file("extdata", "models", package = "orizzonte"),
+                          full.names = TRUE)
 demo_data <- function(bp) {
   variables <- blueprint_variables(bp)$observed
-  data <- Filter(function(d) all(variables %in% names(d)), list(choirs, choirs_bifactor, choirs_growth))[[1]]
-  data <- as.data.frame(lapply(data[variables], function(x) if (is.factor(x)) as.numeric(x) - 1 else as.numeric(x)))
+  data <- Filter(function(d) all(variables %in% names(d)),
+                 list(choirs, choirs_bifactor, choirs_growth))[[1]]
+  data <-
+    as.data.frame(lapply(data[variables], function(x) {
+      if (is.factor(x)) as.numeric(x) - 1 else
+      as.numeric(x)
+    }))
   data[stats::complete.cases(data), ]
 }
 
-# The oracle's cells from the parameter table: only its rows and values are taken, not what the package does with them.
+# The oracle's cells from the parameter table: only its rows and values are taken, not what the
+# package does with them.
 table_model <- function(layout) {
   all <- c(layout$observed, layout$constructs)
   rows <- layout$rows
   matrix <- c("B", "Psi", "alpha")[rows$family + 1]
   col <- ifelse(matrix == "alpha", all[rows$row], all[rows$col])
-  cells <- data.frame(matrix = matrix, row = all[rows$row], col = col, value = rows$fixed, label = rows$class)
+  cells <- data.frame(matrix = matrix, row = all[rows$row], col = col, value = rows$fixed,
+                      label = rows$class)
   oracle_model(layout$observed, layout$constructs, cells, means = layout$means)
 }
 
 test_that("there is a demo blueprint for every kind of model", {
   expect_setequal(sub(".yaml", "", basename(demo_models), fixed = TRUE),
-                  c("regression", "path", "saturated", "measurement", "structural", "feedback", "second-order", "third-order", "bifactor", "bifactor-partial",
-                    "composite", "single-item", "growth", "causes", "congeneric", "tau-equivalent", "parallel", "equations"))
+                  c("regression", "path", "saturated", "measurement", "structural", "feedback",
+                    "second-order", "third-order", "bifactor", "bifactor-partial",
+                    "composite", "single-item", "growth", "causes", "congeneric", "tau-equivalent",
+                    "parallel", "equations"))
 })
 
 for (file in demo_models) {
@@ -38,7 +48,8 @@ for (file in demo_models) {
     set.seed(1)
     oracle <- oracle_fit(model, start * (1 + 0.02 * stats::rnorm(length(start))), sample)
     expect_lt(oracle$decrement, 1e-10)
-    order <- match(fit$layout$rows$class[match(names(coef(fit)), fit$layout$rows$parameter)], model$labels)
+    order <- match(fit$layout$rows$class[match(names(coef(fit)), fit$layout$rows$parameter)],
+                   model$labels)
     expect_agreement(fit, oracle$theta[order], sqrt(diag(oracle$vcov))[order], oracle$chisq)
     copy <- tempfile(fileext = ".yaml")
     write_blueprint(bp, copy)
@@ -49,20 +60,28 @@ for (file in demo_models) {
 }
 
 test_that("third-order constructs agree with cells written by hand", {
-  items <- list(Belonging = paste0("be", 2:4), Staying = paste0("st", 1:3), Calm = c("sc1", "sc2", "sc4"), Craft = paste0("cr", 1:3))
+  items <- list(Belonging = paste0("be", 2:4), Staying = paste0("st", 1:3),
+                Calm = c("sc1", "sc2", "sc4"), Craft = paste0("cr", 1:3))
   cells <- oracle_factor_cells(items)
   cells <- cells[!(cells$matrix == "Psi" & cells$row != cells$col), ]
-  more <- function(matrix, row, col, value) data.frame(matrix = matrix, row = row, col = col, value = value)
-  cells <- rbind(cells, more("B", c("Belonging", "Staying"), "Attachment", 1), more("B", c("Calm", "Craft"), "Confidence", 1),
+  more <- function(matrix, row, col, value) {
+    data.frame(matrix = matrix, row = row, col = col, value = value)
+  }
+  cells <- rbind(cells, more("B", c("Belonging", "Staying"), "Attachment", 1),
+                 more("B", c("Calm", "Craft"), "Confidence", 1),
                  more("B", c("Attachment", "Confidence"), "Choir", 1),
-                 more("Psi", c("Attachment", "Confidence", "Choir"), c("Attachment", "Confidence", "Choir"), NA))
-  model <- oracle_model(unlist(items, use.names = FALSE), c(names(items), "Attachment", "Confidence", "Choir"), cells)
+                 more("Psi", c("Attachment", "Confidence", "Choir"),
+                      c("Attachment", "Confidence", "Choir"), NA))
+  model <- oracle_model(unlist(items, use.names = FALSE),
+                        c(names(items), "Attachment", "Confidence", "Choir"), cells)
   data <- complete_choirs(model$observed)
   bp <- read_blueprint(demo_models[basename(demo_models) == "third-order.yaml"])
   expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))), model, data)
 })
 
-test_that("parallel, tau-equivalent and congeneric items are nested, with the degrees of freedom of the textbook", {
+test_that(
+  paste0("parallel, tau-equivalent and congeneric items are nested, with the degrees of freedom ",
+         "of the textbook"), {
   data <- complete_choirs(c("cr1", "cr2", "cr3", "sc1", "sc2", "sc4"))
   fits <- lapply(c("congeneric", "tau-equivalent", "parallel"), function(name) {
     quiet_fit(read_blueprint(demo_models[basename(demo_models) == paste0(name, ".yaml")]), data)
@@ -77,18 +96,22 @@ test_that("a saturated model and a simple regression are lm(), fit exactly, and 
   data <- complete_choirs(c("be3", "years", "age"))
   fit <- quiet_fit(blueprint("Regression") |> effect(be3 ~ years + age), data)
   reference <- stats::lm(be3 ~ years + age, data)
-  expect_equal(unname(coef(fit)[c("effect[years, be3]", "effect[age, be3]", "intercept[be3]")]), unname(coef(reference)[c(2, 3, 1)]), tolerance = 1e-8)
+  expect_equal(unname(coef(fit)[c("effect[years, be3]", "effect[age, be3]", "intercept[be3]")]),
+               unname(coef(reference)[c(2, 3, 1)]), tolerance = 1e-8)
   expect_equal(coef(fit)[["variance[be3]"]], mean(stats::residuals(reference)^2), tolerance = 1e-8)
   expect_equal(fit_indices(fit)$value[fit_indices(fit)$index == "cfi"], 1)
   expect_match(attr(fit_indices(fit), "reading"), "saturated")
 })
 
 test_that("a growth model without its means is told what is missing", {
-  bp <- blueprint("Growth") |> construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
+  bp <- blueprint("Growth") |>
+    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
     construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3))
   expect_message(fit_model(bp, choirs_growth), "relax(mean[Level], mean[Slope])", fixed = TRUE)
-  expect_message(fit_model(bp, choirs_growth), "restrict(intercept[c(w1, w2, w3, w4)] == 0)", fixed = TRUE)
-  suppressWarnings(expect_message(fit_model(restrict(bp, intercept[w1:w4] == 0), choirs_growth), "For a growth model: relax", fixed = TRUE))
+  expect_message(fit_model(bp, choirs_growth), "restrict(intercept[c(w1, w2, w3, w4)] == 0)",
+                 fixed = TRUE)
+  suppressWarnings(expect_message(fit_model(restrict(bp, intercept[w1:w4] == 0), choirs_growth),
+                                  "For a growth model: relax", fixed = TRUE))
   whole <- restrict(bp, intercept[w1:w4] == 0) |> relax(mean[Level], mean[Slope])
   expect_no_message(fit_model(whole, choirs_growth))
   expect_no_message(fit_model(bp, summary_data(cov(choirs_growth[1:4]), 400)))
@@ -101,13 +124,18 @@ test_that("overlapping items of a composite are pointed out; a marker weight nea
   data <- data.frame(a = a, b = a + stats::rnorm(n, 0, 0.2), c = stats::rnorm(n))
   data$y1 <- 0.5 * data$a + 0.5 * data$c + stats::rnorm(n)
   data$y2 <- 0.4 * data$a + 0.4 * data$c + stats::rnorm(n)
-  bp <- blueprint("Overlap") |> construct("R", composed_of = c(a, b, c)) |> effect(y1 ~ R) |> effect(y2 ~ R)
+  bp <- blueprint("Overlap") |> construct("R", composed_of = c(a, b, c)) |> effect(y1 ~ R) |>
+    effect(y2 ~ R)
   expect_message(fit_model(bp, data), "Items of the composite R overlap: a ", fixed = TRUE)
-  data$noise <- stats::residuals(stats::lm(stats::rnorm(n) ~ ., data))   # exactly unrelated to everything
-  bp <- blueprint("Marker") |> construct("R", composed_of = c(noise, a, c)) |> effect(y1 ~ R) |> effect(y2 ~ R)
-  expect_message(fit <- fit_model(bp, data), "weight[noise, R] is near 0 and cannot carry the scale of R", fixed = TRUE)
+  # exactly unrelated to everything
+  data$noise <- stats::residuals(stats::lm(stats::rnorm(n) ~ ., data))
+  bp <- blueprint("Marker") |> construct("R", composed_of = c(noise, a, c)) |> effect(y1 ~ R) |>
+    effect(y2 ~ R)
+  expect_message(fit <- fit_model(bp, data),
+                 "weight[noise, R] is near 0 and cannot carry the scale of R", fixed = TRUE)
   expect_equal(fit$solution$status, 0L)
-  named <- blueprint("Named") |> construct("R", composed_of = c(noise, a, c), scale = "a") |> effect(y1 ~ R) |> effect(y2 ~ R)
+  named <- blueprint("Named") |> construct("R", composed_of = c(noise, a, c), scale = "a") |>
+    effect(y1 ~ R) |> effect(y2 ~ R)
   other <- quiet_fit(named, data)
   expect_equal(deviance(fit), deviance(other), tolerance = 1e-8)
 })

@@ -1,8 +1,10 @@
-# Modification indices against the oracle's numerical score and information; real refits against fits of amended blueprints.
+# Modification indices against the oracle's numerical score and information; real refits against
+# fits of amended blueprints.
 
 items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("cr", 1:4), paste0("st", 1:3))
 data <- complete_choirs(c(items, "years", "age", "rooms", "scores", "coach"))
-measurement <- blueprint("Why singers stay") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+measurement <- blueprint("Why singers stay") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4) |>
   construct("Staying", reflected_in = st1:st3)
 
 construct2 <- function(bp, name, item) {
@@ -22,43 +24,64 @@ expect_release <- function(fit, parameters, table = amendments(fit, top = 0)) {
 }
 
 test_that("indices and expected changes of every kind agree with the oracle", {
-  fit <- fit_model(measurement |> uncorrelate(Belonging, Calm) |> restrict(loading[Staying, st3] == 0.9), data)
-  expect_release(fit, c("covariance[be1, be2]", "covariance[sc4, st2]", "loading[Calm, st2]", "loading[Staying, be3]", "covariance[Belonging, Calm]",
+  fit <- fit_model(measurement |> uncorrelate(Belonging, Calm) |>
+                   restrict(loading[Staying, st3] == 0.9), data)
+  expect_release(fit, c("covariance[be1, be2]", "covariance[sc4, st2]", "loading[Calm, st2]",
+                        "loading[Staying, be3]", "covariance[Belonging, Calm]",
                         "loading[Staying, st3]"))
-  structural <- fit_model(measurement |> construct("Craft", reflected_in = cr1:cr4) |> effect(Belonging ~ Craft + years) |> effect(Calm ~ Craft) |>
+  structural <- fit_model(measurement |> construct("Craft", reflected_in = cr1:cr4) |>
+                          effect(Belonging ~ Craft + years) |> effect(Calm ~ Craft) |>
                           effect(Staying ~ Calm), data)
-  expect_release(structural, c("effect[Belonging, Staying]", "effect[years, Calm]", "effect[Craft, Staying]", "effect[years, be2]",
-                               "covariance[Belonging, Calm]", "covariance[be1, be2]", "loading[Craft, st2]", "effect[Staying, Belonging]"))
+  expect_release(structural,
+                 c("effect[Belonging, Staying]", "effect[years, Calm]", "effect[Craft, Staying]",
+                   "effect[years, be2]", "covariance[Belonging, Calm]", "covariance[be1, be2]",
+                   "loading[Craft, st2]", "effect[Staying, Belonging]"))
   kinds <- amendments(structural, top = 0)
-  expect_equal(kinds$kind[match(c("effect[years, be2]", "covariance[Belonging, Calm]", "effect[Staying, Belonging]"), kinds$parameter)],
+  expect_equal(
+    kinds$kind[match(c("effect[years, be2]", "covariance[Belonging, Calm]",
+                       "effect[Staying, Belonging]"), kinds$parameter)],
                c("effect on an item", "disturbance covariance", "effect"))
 })
 
 test_that("released equalities agree with the oracle, relative and full change", {
-  fit <- fit_model(measurement |> restrict(loading[Belonging, c(be2, be3)] == loading[Belonging, be4], variance[sc1:sc4] == variance[sc1]), data)
+  fit <- fit_model(measurement |>
+                   restrict(loading[Belonging, c(be2, be3)] == loading[Belonging, be4],
+                            variance[sc1:sc4] == variance[sc1]), data)
   table <- amendments(fit, top = 3, kinds = "equality")
-  expect_release(fit, c(paste0("loading[Belonging, be", 2:4, "]"), paste0("variance[sc", 1:4, "]")), table)
+  expect_release(fit, c(paste0("loading[Belonging, be", 2:4, "]"), paste0("variance[sc", 1:4, "]")),
+                 table)
   expect_true(all(table$kind == "equality"))
   expect_true(all(abs(table$full_change) < abs(table$expected_change)))
 })
 
 test_that("fixed means, intercepts and growth loadings agree with the oracle", {
-  growth <- fit_model(read_blueprint(system.file("extdata", "models", "growth.yaml", package = "orizzonte")), choirs_growth)
-  expect_release(growth, c("intercept[w2]", "loading[Slope, w3]", "loading[Level, w4]", "covariance[w2, w3]", "effect[coached, w2]"))
-  composite <- fit_model(measurement |> construct("Resources", composed_of = c(rooms, scores, coach)) |> effect(Belonging + Calm ~ Resources) |>
-                           effect(Staying ~ Belonging), data)
-  expect_release(composite, c("effect[rooms, Belonging]", "effect[Resources, Staying]", "effect[scores, st2]", "effect[Resources, be1]"))
+  growth <-
+    fit_model(read_blueprint(system.file("extdata", "models", "growth.yaml",
+                                         package = "orizzonte")), choirs_growth)
+  expect_release(growth, c("intercept[w2]", "loading[Slope, w3]", "loading[Level, w4]",
+                           "covariance[w2, w3]", "effect[coached, w2]"))
+  composite <-
+    fit_model(measurement |> construct("Resources", composed_of = c(rooms, scores, coach)) |>
+              effect(Belonging + Calm ~ Resources) |>
+                effect(Staying ~ Belonging), data)
+  expect_release(composite, c("effect[rooms, Belonging]", "effect[Resources, Staying]",
+                              "effect[scores, st2]", "effect[Resources, be1]"))
 })
 
 test_that("equations and bounds that press are released as the oracle says", {
   free <- fit_model(measurement, data)
-  fit <- fit_model(measurement |> restrict(loading[Belonging, be3] == loading[Belonging, be2]^2, loading[Calm, sc2] >= 1.1), data)
+  fit <- fit_model(measurement |>
+                   restrict(loading[Belonging, be3] == loading[Belonging, be2]^2,
+                            loading[Calm, sc2] >= 1.1), data)
   table <- amendments(fit, kinds = c("equation", "bound"))
   expect_setequal(table$kind, c("equation", "bound"))
   # at the restricted solution, with every parameter free: one constraint released, the other kept
   o <- oracle_of_fit(fit)
   at <- oracle_score(o$model, o$theta, o$sample)
-  label <- function(text) match(paste0("class", fit$layout$rows$class[match(text, fit$layout$rows$parameter)]), o$model$labels)
+  label <- function(text) {
+    match(paste0("class", fit$layout$rows$class[match(text, fit$layout$rows$parameter)]),
+          o$model$labels)
+  }
   be2 <- coef(fit)[["loading[Belonging, be2]"]]
   jacobian <- matrix(0, 2, length(o$theta))
   jacobian[1, label("loading[Belonging, be3]")] <- 1
@@ -69,31 +92,40 @@ test_that("equations and bounds that press are released as the oracle says", {
     z <- qr.Q(qr(t(kept)), complete = TRUE)[, -1]
     s <- crossprod(z, at$score)
     index <- drop(crossprod(s, solve(crossprod(z, at$information %*% z), s)))
-    expect_equal(table$modification_index[table$kind == c("equation", "bound")[k]], index, tolerance = 1e-5)
+    expect_equal(table$modification_index[table$kind == c("equation", "bound")[k]], index,
+                 tolerance = 1e-5)
   }
-  without_equation <- deviance(fit) - deviance(fit_model(measurement |> restrict(loading[Calm, sc2] >= 1.1), data))
+  without_equation <- deviance(fit) -
+    deviance(fit_model(measurement |> restrict(loading[Calm, sc2] >= 1.1), data))
   expect_equal(table$actual_drop[table$kind == "equation"], without_equation, tolerance = 1e-6)
-  freed <- suppressWarnings(suppressMessages(amend(fit, free = "loading[Calm, sc2] >= 1.1", because = "no reason to hold it")))
-  expect_equal(table$actual_drop[table$kind == "bound"], deviance(fit) - deviance(freed), tolerance = 1e-6)
+  freed <-
+    suppressWarnings(suppressMessages(amend(fit, free = "loading[Calm, sc2] >= 1.1",
+                                            because = "no reason to hold it")))
+  expect_equal(table$actual_drop[table$kind == "bound"], deviance(fit) - deviance(freed),
+               tolerance = 1e-6)
   expect_lt(coef(freed)[["loading[Calm, sc2]"]], 1.1)
   expect_gt(deviance(fit), deviance(free))
 })
 
-test_that("the index tends to the real drop, and the expected change to the real estimate, as misfit shrinks", {
+test_that(
+  paste0("the index tends to the real drop, and the expected change to the real estimate, as ",
+         "misfit shrinks"), {
   truth <- fit_model(measurement, data)
   s <- implied(truth)$all$covariance
   gap <- vapply(c(20, 2, 0.2), function(size) {
     s["be1", "be2"] <- s["be2", "be1"] <- s["be1", "be2"] + size
     row <- amendments(fit_model(measurement, summary_data(s, 5000, divisor = "n")), top = 1)[1, ]
     expect_equal(row$parameter, "covariance[be1, be2]")
-    c(abs(row$modification_index / row$actual_drop - 1), abs(row$expected_change / row$actual_estimate - 1), row$actual_estimate / size - 1)
+    c(abs(row$modification_index / row$actual_drop - 1),
+      abs(row$expected_change / row$actual_estimate - 1), row$actual_estimate / size - 1)
   }, numeric(3))
   expect_true(all(diff(gap[1, ]) < 0) && all(diff(gap[2, ]) < 0))
   expect_lt(max(gap[1:2, 3]), 2e-3)
   expect_lt(max(abs(gap[3, ])), 1e-4)
 })
 
-test_that("what was planted in the demo data comes out first, with drops and estimates of real fits", {
+test_that(
+  "what was planted in the demo data comes out first, with drops and estimates of real fits", {
   fit <- quiet_fit(measurement |> construct("Craft", reflected_in = cr1:cr4), choirs)
   table <- amendments(fit)
   expect_setequal(table$parameter[1:2], c("loading[Calm, st2]", "covariance[be1, be2]"))
@@ -104,15 +136,19 @@ test_that("what was planted in the demo data comes out first, with drops and est
     expect_equal(table$actual_drop[i], deviance(fit) - deviance(amended), tolerance = 1e-6)
     expect_equal(table$actual_estimate[i], coef(amended)[[table$parameter[i]]], tolerance = 1e-5)
   }
-  expect_named(table, c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change", "expected_change_std", "actual_drop", "actual_estimate", "verdict",
-                        "full_change", "power", "equivalent_to", "explanation"))
+  expect_named(table,
+               c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
+                 "expected_change_std", "actual_drop", "actual_estimate", "verdict",
+                 "full_change", "power", "equivalent_to", "explanation"))
   # standardized changes by hand
   sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)
   row <- table[table$parameter == "loading[Calm, st2]", ]
   expect_equal(row$expected_change_std, row$expected_change * sd[["Calm"]] / sd[["st2"]])
   row <- table[table$parameter == "covariance[be1, be2]", ]
-  expect_equal(row$expected_change_std, row$expected_change / sqrt(coef(fit)[["variance[be1]"]] * coef(fit)[["variance[be2]"]]))
+  expect_equal(row$expected_change_std,
+               row$expected_change /
+               sqrt(coef(fit)[["variance[be1]"]] * coef(fit)[["variance[be2]"]]))
   out <- capture.output(print(table))
   expect_true(any(grepl("People greet me when I arrive", out)))
   expect_true(any(grepl("amend(fit, free = loading[Calm, st2], because", out, fixed = TRUE)))
@@ -127,7 +163,8 @@ test_that("verdicts follow index, expected change and power", {
   expect_equal(table$power, power, tolerance = 1e-6)
   expect_true(all((table$verdict == "not misspecified") == (table$p > 0.05 & power >= 0.75)))
   expect_true(all((table$verdict == "cannot tell") == (table$p > 0.05 & power < 0.75)))
-  large <- amendments(fit_model(measurement, summary_data(cov(data[fit$layout$observed]), 50000)), top = 0)
+  large <- amendments(fit_model(measurement, summary_data(cov(data[fit$layout$observed]), 50000)),
+                      top = 0)
   expect_true("negligible" %in% large$verdict)
   expect_true(all(abs(large$expected_change_std[large$verdict == "negligible"]) < 0.1))
   strict <- amendments(fit, top = 0, criteria = criteria(smallest = 0.4))
@@ -138,7 +175,9 @@ test_that("what leads to the same moments is marked, and a block of shared resid
   one <- fit_model(blueprint("One") |> construct("Belonging", reflected_in = be1:be4), data)
   table <- amendments(one)
   same <- table$equivalent_to[table$parameter == "covariance[be3, be4]"]
-  expect_true(same %in% "covariance[be1, be2]" || table$equivalent_to[table$parameter == "covariance[be1, be2]"] %in% "covariance[be3, be4]")
+  expect_true(same %in% "covariance[be1, be2]" ||
+              table$equivalent_to[table$parameter == "covariance[be1, be2]"] %in%
+              "covariance[be3, be4]")
   s <- implied(fit_model(measurement, data))$all$covariance
   trio <- c("be1", "sc1", "st1")
   s[trio, trio] <- s[trio, trio] + 40
@@ -163,9 +202,11 @@ test_that("what is not offered is listed apart with the reason", {
 
 test_that("choices, saturated models and bad input give clear answers", {
   fit <- fit_model(measurement, data)
-  expect_true(all(startsWith(amendments(fit, kinds = "residual", top = 0)$kind, "residual covariance")))
+  expect_true(all(startsWith(amendments(fit, kinds = "residual", top = 0)$kind,
+                             "residual covariance")))
   expect_true(all(amendments(fit, min_drop = 10, top = 0)$modification_index >= 10))
-  expect_error(amendments(fit, kinds = "crossloading"), "cross-loading", class = "orizzonte_error_input")
+  expect_error(amendments(fit, kinds = "crossloading"), "cross-loading",
+               class = "orizzonte_error_input")
   expect_error(amendments(fit, top = "a"), class = "orizzonte_error_input")
   saturated <- fit_model(blueprint("Three") |> construct("Calm", reflected_in = sc1:sc3), data)
   empty <- amendments(saturated)
@@ -173,18 +214,23 @@ test_that("choices, saturated models and bad input give clear answers", {
   expect_output(print(empty), "saturated")
   regression <- fit_model(blueprint("Regression") |> effect(be1 ~ years + age), data)
   expect_equal(nrow(amendments(regression)), 0)
-  bad <- suppressWarnings(quiet_fit(blueprint("Troubled") |> construct("A", reflected_in = c(be1, cr4)) |> construct("B", reflected_in = c(rooms, sc3)),
-                                    choirs))
+  bad <-
+    suppressWarnings(quiet_fit(blueprint("Troubled") |> construct("A",
+        reflected_in = c(be1, cr4)) |> construct("B", reflected_in = c(rooms, sc3)),
+                               choirs))
   if (!has_converged(bad)) expect_error(amendments(bad), class = "orizzonte_error_convergence")
   stuck <- fit
   stuck$solution$status <- 1L
   expect_error(amendments(stuck), "rescue", class = "orizzonte_error_convergence")
-  improper <- suppressWarnings(quiet_fit(blueprint("Warm") |> construct("Warmth", reflected_in = wa1:wa4) |> construct("Calm", reflected_in = cl1:cl3),
-                                         choirs_troubled, missing_codes = -9))
+  improper <-
+    suppressWarnings(quiet_fit(blueprint("Warm") |> construct("Warmth", reflected_in = wa1:wa4) |>
+                               construct("Calm", reflected_in = cl1:cl3), choirs_troubled,
+                               missing_codes = -9))
   if (nrow(improper_parts(improper))) expect_output(print(amendments(improper)), "IMPROPER")
 })
 
-test_that("score_test() tests several at once as the oracle says, and counts what can be told apart", {
+test_that(
+  "score_test() tests several at once as the oracle says, and counts what can be told apart", {
   fit <- fit_model(measurement, data)
   chosen <- c("loading[Calm, st2]", "covariance[be1, be2]", "covariance[sc1, sc4]")
   test <- score_test(fit, loading[Calm, st2], covariance[be1, be2], "covariance[sc4, sc1]")
@@ -194,12 +240,15 @@ test_that("score_test() tests several at once as the oracle says, and counts wha
   expect_equal(attr(test, "statistic"), joint, tolerance = 1e-6)
   expect_equal(attr(test, "df"), 3)
   expect_equal(test$expected_change, drop(solve(at$information, at$score))[o$own], tolerance = 1e-5)
-  both <- deviance(fit) - deviance(fit_model(measurement |> covary(be1, be2) |> covary(sc1, sc4) |> construct2("Calm", "st2"), data))
+  both <- deviance(fit) -
+    deviance(fit_model(measurement |> covary(be1, be2) |> covary(sc1, sc4) |>
+                       construct2("Calm", "st2"), data))
   expect_equal(attr(test, "actual_drop"), both, tolerance = 1e-6)
   same <- score_test(fit, loading[Calm, st1], loading[Calm, st2], loading[Calm, st3])
   expect_equal(attr(same, "df"), 2)
   expect_output(print(same), "can be told apart")
-  expect_error(score_test(fit, covariance[be1, be9]), "Did you mean", class = "orizzonte_error_name")
+  expect_error(score_test(fit, covariance[be1, be9]), "Did you mean",
+               class = "orizzonte_error_name")
   expect_error(score_test(fit, loading[Calm, sc2]), "free already", class = "orizzonte_error_input")
   expect_error(score_test(fit, loading[Calm, sc1]), class = "orizzonte_error_identification")
 })
@@ -208,20 +257,25 @@ test_that("without() agrees with Wald by hand and with real refits", {
   bp <- measurement |> effect(Staying ~ Belonging + Calm + years + age)
   fit <- fit_model(bp, data)
   table <- without(fit)
-  expect_equal(table$parameter[1:4], paste0("effect[", c("Belonging", "Calm", "years", "age"), ", Staying]"))
+  expect_equal(table$parameter[1:4],
+               paste0("effect[", c("Belonging", "Calm", "years", "age"), ", Staying]"))
   z <- coef(fit)[table$parameter[1:4]] / sqrt(diag(vcov(fit)))[table$parameter[1:4]]
   expect_equal(table$wald[1:4], unname(z^2), tolerance = 1e-8)
   refitted <- fit_model(bp |> restrict(effect[age, Staying] == 0), data)
   expect_equal(table$actual_rise[4], deviance(refitted) - deviance(fit), tolerance = 1e-6)
   both <- without(fit, effect[years, Staying], effect[age, Staying])
   pair <- both$parameter[1:2]
-  expect_equal(both$wald[3], drop(coef(fit)[pair] %*% solve(vcov(fit)[pair, pair], coef(fit)[pair])), tolerance = 1e-8)
+  expect_equal(both$wald[3],
+               drop(coef(fit)[pair] %*% solve(vcov(fit)[pair, pair], coef(fit)[pair])),
+               tolerance = 1e-8)
   expect_equal(both$df[3], 2)
   gone <- fit_model(bp |> restrict(effect[age, Staying] == 0, effect[years, Staying] == 0), data)
   expect_equal(both$actual_rise[3], deviance(gone) - deviance(fit), tolerance = 1e-6)
-  weak <- without(fit_model(blueprint("Craft") |> construct("Craft", reflected_in = cr1:cr4), data), loading[Craft, cr4])
+  weak <- without(fit_model(blueprint("Craft") |> construct("Craft", reflected_in = cr1:cr4), data),
+                  loading[Craft, cr4])
   expect_equal(attr(weak, "weak")$parameter, "loading[Craft, cr4]")
   expect_error(without(fit, variance[Calm]), class = "orizzonte_error_input")
   expect_error(without(fit, loading[Calm, sc1]), "fixed at 1", class = "orizzonte_error_input")
-  expect_error(without(fit, effect[agee, Staying]), "Did you mean", class = "orizzonte_error_restriction")
+  expect_error(without(fit, effect[agee, Staying]), "Did you mean",
+               class = "orizzonte_error_restriction")
 })

@@ -1,6 +1,8 @@
 troubled_bifactor <- function() {
-  blueprint("Troubled") |> construct("General", reflected_in = c(wa1:wa4, cl1:cl3, fu1:fu3)) |> construct("Warmth", reflected_in = wa1:wa4) |>
-    construct("Calm", reflected_in = cl1:cl3) |> construct("Fun", reflected_in = fu1:fu3) |> uncorrelate(General, Warmth, Calm, Fun)
+  blueprint("Troubled") |> construct("General", reflected_in = c(wa1:wa4, cl1:cl3, fu1:fu3)) |>
+    construct("Warmth", reflected_in = wa1:wa4) |>
+    construct("Calm", reflected_in = cl1:cl3) |> construct("Fun", reflected_in = fu1:fu3) |>
+      uncorrelate(General, Warmth, Calm, Fun)
 }
 correlations <- function(names, ...) {
   r <- diag(length(names))
@@ -13,13 +15,15 @@ exactly <- function(r, n) summary_data(r, n, sd = rep(1, ncol(r)))
 
 test_that("the planted trouble of the troubled set is found, explained and solved", {
   bp <- troubled_bifactor()
-  expect_warning(expect_warning(fit <- quiet_fit(bp, choirs_troubled), class = "orizzonte_warning_improper"),
+  expect_warning(expect_warning(fit <- quiet_fit(bp, choirs_troubled),
+                                class = "orizzonte_warning_improper"),
                  "variance[Fun] can hardly be told apart", fixed = TRUE)
   rescued <- rescue(bp, choirs_troubled)
   expect_equal(rescued$attempts$attempt[1:2], c("as written", "codes -9 as missing"))
   expect_equal(rescued$attempts$chisq[1], deviance(fit))
   said <- paste(rescued$findings, collapse = "\n")
-  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate 0.998", "cl3 is keyed against", "row 17 lies far", "items of Fun correlate")) {
+  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate 0.998", "cl3 is keyed against",
+                  "row 17 lies far", "items of Fun correlate")) {
     expect_match(said, words, fixed = TRUE)
   }
   expect_match(said, "once General is out")
@@ -33,13 +37,16 @@ test_that("the planted trouble of the troubled set is found, explained and solve
 })
 
 test_that("columns that cannot be analysed are told and taken out one by one", {
-  bp <- blueprint("Sums") |> construct("Warmth", reflected_in = c(wa1, wa2, wa3, warm_sum)) |> construct("Other", reflected_in = c(cl1, cl2, version))
+  bp <- blueprint("Sums") |> construct("Warmth", reflected_in = c(wa1, wa2, wa3, warm_sum)) |>
+    construct("Other", reflected_in = c(cl1, cl2, version))
   rescued <- rescue(bp, choirs_troubled)
   expect_equal(rescued$attempts$status[1], "cannot be fitted")
   expect_true(all(c("without version", "without warm_sum") %in% rescued$attempts$attempt))
-  expect_match(paste(rescued$findings, collapse = "\n"), "warm_sum is the sum of wa1, wa2 and wa3", fixed = TRUE)
+  expect_match(paste(rescued$findings, collapse = "\n"), "warm_sum is the sum of wa1, wa2 and wa3",
+               fixed = TRUE)
   expect_gt(length(rescued$worked), 0)
-  expect_error(rescue(blueprint("x") |> construct("A", reflected_in = wa1:wa9), choirs_troubled), class = "orizzonte_error_name")
+  expect_error(rescue(blueprint("x") |> construct("A", reflected_in = wa1:wa9), choirs_troubled),
+               class = "orizzonte_error_name")
 })
 
 test_that("a sound model has nothing to rescue", {
@@ -54,10 +61,16 @@ test_that("a bifactor model with a vanishing group factor", {
   n <- 300
   general <- stats::rnorm(n)
   own <- matrix(stats::rnorm(2 * n), n)
-  data <- data.frame(sapply(1:12, function(i) 0.7 * general + (if (i <= 8) 0.5 * own[, (i > 4) + 1] else 0) + stats::rnorm(n, 0, 0.5)))
+  data <-
+    data.frame(sapply(1:12, function(i) {
+      0.7 * general +
+      (if (i <= 8) 0.5 * own[, (i > 4) + 1] else 0) + stats::rnorm(n, 0, 0.5)
+    }))
   names(data) <- c(paste0("a", 1:4), paste0("b", 1:4), paste0("c", 1:4))
-  bp <- blueprint("Bifactor", scale = "unit") |> construct("G", reflected_in = all_of(names(data))) |> construct("A", reflected_in = a1:a4) |>
-    construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4) |> uncorrelate(G, A, B, C)
+  bp <- blueprint("Bifactor", scale = "unit") |>
+    construct("G", reflected_in = all_of(names(data))) |> construct("A", reflected_in = a1:a4) |>
+    construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4) |>
+      uncorrelate(G, A, B, C)
   evidence <- orizzonte:::fit_evidence(suppressWarnings(quiet_fit(bp, data)))
   kinds <- vapply(evidence, `[[`, "", "kind")
   expect_equal(evidence[[which(kinds == "weak specific factor")]]$construct, "C")
@@ -76,7 +89,8 @@ test_that("three items, one with a loading near zero", {
   expect_output(print(fit), "squared loading of b2 of 2.50, outside 0 to 1", fixed = TRUE)
   expect_output(print(fit), "b3 correlates 0.06 on average", fixed = TRUE)
   rescued <- rescue(bp, data)
-  expect_equal(rescued$attempts$status[rescued$attempts$attempt == "variances of items not negative"], "at bound")
+  expect_equal(rescued$attempts$status[rescued$attempts$attempt ==
+                                       "variances of items not negative"], "at bound")
   expect_true("equal loadings of B" %in% rescued$worked)
 })
 
@@ -89,8 +103,10 @@ test_that("a near-duplicate pair is named and leads to a way out", {
 })
 
 test_that("a fit that runs away stays readable, marked, with its history and the reason", {
-  data <- exactly(correlations(c("a1", "a2", "b1", "b2", "b3"), 0.3, 0.3, 0.25, 0.28, 0, 0, 0, 0.5, 0.5, 0.5), 300)
-  bp <- blueprint("Runs away") |> construct("A", reflected_in = a1:a2) |> construct("B", reflected_in = b1:b3)
+  data <- exactly(correlations(c("a1", "a2", "b1", "b2", "b3"), 0.3, 0.3, 0.25, 0.28, 0, 0, 0, 0.5,
+                               0.5, 0.5), 300)
+  bp <- blueprint("Runs away") |> construct("A", reflected_in = a1:a2) |>
+    construct("B", reflected_in = b1:b3)
   expect_warning(fit <- quiet_fit(bp, data), class = "orizzonte_warning_convergence")
   expect_output(print(fit), "NOT CONVERGED")
   expect_output(print(fit), "nothing holds their loadings together")
@@ -106,7 +122,8 @@ test_that("two constructs whose items do not tell them apart, and small samples,
   diag(block) <- 1
   dimnames(block) <- list(c("a1", "a2", "a3", "b1", "b2", "b3"), NULL)
   colnames(block) <- rownames(block)
-  bp <- blueprint("One?") |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3)
+  bp <- blueprint("One?") |> construct("A", reflected_in = a1:a3) |>
+    construct("B", reflected_in = b1:b3)
   layout <- orizzonte:::build_layout(bp, means = FALSE)
   found <- orizzonte:::find_evidence(layout, block, 60)
   expect_setequal(vapply(found, `[[`, "", "kind"), c("one construct", "small sample"))
@@ -117,8 +134,10 @@ test_that("two constructs whose items do not tell them apart, and small samples,
 
 test_that("a locally weak solution is a warning that names the parameters", {
   # two items each, identified only by the covariance of the constructs, which is nearly zero
-  data <- exactly(correlations(c("a1", "a2", "b1", "b2"), 0.4, 0.0004, 0.0005, 0.00045, 0.00052, 0.45), 400)
-  bp <- blueprint("Weak") |> construct("A", reflected_in = a1:a2) |> construct("B", reflected_in = b1:b2)
+  data <- exactly(correlations(c("a1", "a2", "b1", "b2"), 0.4, 0.0004, 0.0005, 0.00045,
+                               0.00052, 0.45), 400)
+  bp <- blueprint("Weak") |> construct("A", reflected_in = a1:a2) |>
+    construct("B", reflected_in = b1:b2)
   condition <- tryCatch(quiet_fit(bp, data), orizzonte_warning = function(w) w)
   expect_s3_class(condition, "orizzonte_warning")
   fit <- suppressWarnings(quiet_fit(bp, data))

@@ -1,7 +1,10 @@
 data <- complete_choirs(c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3)))
-fit <- fit_model(blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+fit <- fit_model(blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |>
+                 construct("Calm", reflected_in = sc1:sc4) |>
                    construct("Staying", reflected_in = st1:st3), data)
-texts_of_layers <- function(plot) unlist(lapply(seq_along(plot$layers), function(i) ggplot2::layer_data(plot, i)$label))
+texts_of_layers <- function(plot) {
+  unlist(lapply(seq_along(plot$layers), function(i) ggplot2::layer_data(plot, i)$label))
+}
 
 test_that("the residual map shows every pair with its sign, framed where it is large", {
   plot <- residual_map(fit)
@@ -13,7 +16,8 @@ test_that("the residual map shows every pair with its sign, framed where it is l
   number <- as.numeric(sub("\u2212", "-", shown))
   expect_equal(sort(number), sort(as.numeric(sprintf("%.2f", gap))))
   expect_true(all(c("Belonging", "Calm", "Staying") %in% texts))
-  expect_equal(short_residual(c(0.123, -0.123, 0.001, -1.5), 2L), c("+.12", "\u2212.12", ".00", "\u22121.50"))
+  expect_equal(short_residual(c(0.123, -0.123, 0.001, -1.5), 2L),
+               c("+.12", "\u2212.12", ".00", "\u22121.50"))
   expect_s3_class(residual_map(fit, "own_se", numbers = FALSE), "ggplot")
   expect_error(residual_map(fit, "colour"), class = "orizzonte_error_input")
 })
@@ -39,5 +43,6 @@ test_that("loadings are drawn with their intervals", {
   expect_equal(sort(points$x), sort(abs(table$standardized)))
   segments <- ggplot2::layer_data(drawn, 2)
   expect_equal(sort(segments$xend - segments$x), sort(2 * qnorm(0.975) * table$standardized_se))
-  expect_error(loading_plot(fit_model(blueprint("Path") |> effect(be1 ~ be2), data)), "no loadings", class = "orizzonte_error_input")
+  expect_error(loading_plot(fit_model(blueprint("Path") |> effect(be1 ~ be2), data)), "no loadings",
+               class = "orizzonte_error_input")
 })

@@ -38,11 +38,13 @@ test_that("layers follow the arrows, and loops do not hang", {
 })
 
 test_that("items know where they hang, and general factors are recognised", {
-  table <- build_layout(blueprint("x") |> construct("G", reflected_in = c(a1:a3, b1:b3)) |> construct("A", reflected_in = a1:a3) |>
+  table <- build_layout(blueprint("x") |> construct("G", reflected_in = c(a1:a3, b1:b3)) |>
+                        construct("A", reflected_in = a1:a3) |>
                           construct("B", reflected_in = b1:b3) |> uncorrelate(G, A, B), FALSE)
   expect_identical(general_factors(table, c("G", "A", "B")), "G")
   expect_setequal(pure_items(table), c(paste0("a", 1:3), paste0("b", 1:3)))
-  mixed <- build_layout(blueprint("x") |> construct("A", reflected_in = a1:a3) |> construct("R", composed_of = c(r1, r2)) |> effect(A ~ R + x) |>
+  mixed <- build_layout(blueprint("x") |> construct("A", reflected_in = a1:a3) |>
+                        construct("R", composed_of = c(r1, r2)) |> effect(A ~ R + x) |>
                           effect(a1 ~ x), FALSE)
   expect_setequal(pure_items(mixed), c("a2", "a3", "r1", "r2"))
   expect_identical(item_owner(mixed, c("a2", "r1")), c(a2 = "A", r1 = "R"))
@@ -50,7 +52,8 @@ test_that("items know where they hang, and general factors are recognised", {
 })
 
 test_that("values are shortened by their size", {
-  expect_identical(unname(diagram_text(c(0.4567, 12.345, 234.56, NA, -0.5), rep(NA, 5), "raw")), c("0.46", "12.3", "235", "", "-0.50"))
+  expect_identical(unname(diagram_text(c(0.4567, 12.345, 234.56, NA, -0.5), rep(NA, 5), "raw")),
+                   c("0.46", "12.3", "235", "", "-0.50"))
   expect_identical(unname(diagram_text(c(2, 3), c(0.5, NA), "both")), c("2.00 (0.50)", "3.00"))
   expect_identical(diagram_text(1, 1, "none"), "")
 })

@@ -29,7 +29,8 @@ test_that("SRMR and GFI follow their definitions on a two-by-two case", {
 })
 
 test_that("the baseline leaves covariances of exogenous variables free unless told otherwise", {
-  s <- matrix(c(4, 1, 1, 1, 9, 2, 1, 2, 5), 3, dimnames = list(c("x1", "x2", "y"), c("x1", "x2", "y")))
+  s <- matrix(c(4, 1, 1, 1, 9, 2, 1, 2, 5), 3,
+              dimnames = list(c("x1", "x2", "y"), c("x1", "x2", "y")))
   free <- baseline_model(s, "y", 100, means = FALSE)
   expect_equal(free$df, 2)
   expect_equal(free$chisq, 100 * (log(det(s[1:2, 1:2])) + log(5) - log(det(s))))
@@ -38,7 +39,8 @@ test_that("the baseline leaves covariances of exogenous variables free unless to
   expect_equal(zero$chisq, -100 * log(det(cov2cor(s))))
   fit <- quiet_fit(blueprint("x") |> effect(st1 ~ years + age), choirs)
   value <- function(x, name) x$value[x$index == name]
-  expect_gt(value(fit_indices(fit, baseline = "independence"), "chisq_baseline"), value(fit_indices(fit), "chisq_baseline"))
+  expect_gt(value(fit_indices(fit, baseline = "independence"), "chisq_baseline"),
+            value(fit_indices(fit), "chisq_baseline"))
 })
 
 test_that("log-likelihood, AIC and BIC agree with the normal density of the data", {
@@ -46,7 +48,8 @@ test_that("log-likelihood, AIC and BIC agree with the normal density of the data
   fit <- fit_model(blueprint("B") |> construct("B", reflected_in = be1:be4), data)
   model <- implied(fit)$all
   centred <- t(t(as.matrix(data)) - model$mean)
-  loglik <- -0.5 * (nrow(data) * (4 * log(2 * pi) + log(det(model$covariance))) + sum(centred %*% solve(model$covariance) * centred))
+  loglik <- -0.5 * (nrow(data) * (4 * log(2 * pi) + log(det(model$covariance))) +
+                    sum(centred %*% solve(model$covariance) * centred))
   expect_equal(as.numeric(logLik(fit)), loglik, tolerance = 1e-10)
   value <- stats::setNames(fit_indices(fit)$value, fit_indices(fit)$index)
   expect_equal(AIC(fit), value[["aic"]])
@@ -55,13 +58,15 @@ test_that("log-likelihood, AIC and BIC agree with the normal density of the data
   expect_equal(2 * (value[["loglik_saturated"]] - value[["loglik"]]), deviance(fit))
 })
 
-test_that("cut-offs come in two tiers, can be replaced, and the reading says when indices disagree", {
+test_that("cut-offs come in two tiers, can be replaced, and the reading says when indices disagree",
+          {
   fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), choirs)
   strict <- fit_indices(fit, criteria = criteria(cfi = c(0.999, 0.998)))
   expect_identical(strict$verdict[strict$index == "cfi"], "poor")
   expect_match(attr(strict, "reading"), "disagree")
   expect_error(criteria(cif = c(1, 0)), "Did you mean \"cfi\"", class = "orizzonte_error_input")
   expect_error(criteria(cfi = c(0.9, 0.95)), "wrong order", class = "orizzonte_error_input")
-  expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), "must come from criteria", class = "orizzonte_error_input")
+  expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), "must come from criteria",
+               class = "orizzonte_error_input")
   expect_output(print(strict), "CFI +0\\.9.* poor")
 })

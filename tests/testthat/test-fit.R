@@ -1,4 +1,5 @@
-# The fit as a value: kept whole, stored once, fitted again in one way, refused when it is not what it says.
+# The fit as a value: kept whole, stored once, fitted again in one way, refused when it is not what
+# it says.
 
 calm <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
 two <- calm |> construct("Belonging", reflected_in = be1:be4)
@@ -9,22 +10,29 @@ test_that("refit() changes anything of a request, and is the same as fitting ane
   expect_identical(fit$request$missing_codes, -9)
   quiet <- function(...) suppressMessages(refit(fit, ...))
   same(quiet(blueprint = covary(two, be1, be2)), quiet_fit(covary(two, be1, be2), choirs))
-  same(quiet(blueprint = calm), quiet_fit(calm, choirs))            # rows that were incomplete only elsewhere come back
+  # rows that were incomplete only elsewhere come back
+  same(quiet(blueprint = calm), quiet_fit(calm, choirs))
   expect_equal(nobs(quiet(blueprint = calm)), nobs(quiet_fit(calm, choirs)))
   same(quiet(data = choirs[1:400, ]), quiet_fit(two, choirs[1:400, ]))
   same(quiet(omit_rows = 1:100), quiet_fit(two, choirs[-(1:100), ]))
   same(quiet(data = choirs, by = setting), quiet_fit(two, choirs, by = "setting"))
-  same(quiet(data = choirs, by = town, levels = c("Brook", "Arden")), quiet_fit(two, choirs, by = "town", levels = c("Brook", "Arden")))
-  same(suppressMessages(refit(quiet_fit(two, choirs, by = "setting"), levels = c("weekend", "evening"))),
+  same(quiet(data = choirs, by = town, levels = c("Brook", "Arden")),
+       quiet_fit(two, choirs, by = "town", levels = c("Brook", "Arden")))
+  same(suppressMessages(refit(quiet_fit(two, choirs, by = "setting"),
+                              levels = c("weekend", "evening"))),
        quiet_fit(two, choirs, by = "setting", levels = c("weekend", "evening")))
   same(quiet(multiplier = "n-1"), quiet_fit(two, choirs, multiplier = "n-1"))
   same(suppressMessages(update(fit, multiplier = "n-1")), quiet(multiplier = "n-1"))
   expect_error(refit(fit, blueprnt = calm), "Did you mean", class = "orizzonte_error_input")
   expect_error(refit(fit, 3), "unnamed", class = "orizzonte_error_input")
-  expect_error(quiet(blueprint = effect(two, years ~ Calm)), "keeps only the columns", class = "orizzonte_error_name")
-  same(quiet(blueprint = effect(two, years ~ Calm), data = choirs), quiet_fit(effect(two, years ~ Calm), choirs))
+  expect_error(quiet(blueprint = effect(two, years ~ Calm)), "keeps only the columns",
+               class = "orizzonte_error_name")
+  same(quiet(blueprint = effect(two, years ~ Calm), data = choirs),
+       quiet_fit(effect(two, years ~ Calm), choirs))
   expect_error(quiet(omit_rows = 0), "numbers of rows", class = "orizzonte_error_input")
-  expect_error(refit(fit_model(calm, summary_data(cov(choirs[paste0("sc", 1:4)], use = "complete.obs"), 500)), by = setting),
+  expect_error(
+    refit(fit_model(calm, summary_data(cov(choirs[paste0("sc", 1:4)], use = "complete.obs"), 500)),
+          by = setting),
                "summary data", class = "orizzonte_error_input")
 })
 
@@ -33,7 +41,8 @@ test_that("a light fit at other values serves every reader", {
   moved <- fit_at(fit, coef(fit) * 1.01)
   expect_equal(unname(coef(moved)), unname(coef(fit)) * 1.01)
   expect_false(isTRUE(all.equal(implied(moved), implied(fit))))
-  for (reader in list(estimates, effects, r_squared, fit_indices, equations, function(f) residuals(f, largest = 3))) {
+  for (reader in list(estimates, effects, r_squared, fit_indices, equations,
+                      function(f) residuals(f, largest = 3))) {
     expect_s3_class(reader(moved), "data.frame")
   }
 })
@@ -44,19 +53,24 @@ test_that("by may be bare or quoted, and a bare name is never evaluated", {
   expect_identical(bare$layout$groups, c("evening", "weekend"))
   expect_identical(coef(bare), coef(quiet_fit(calm, choirs, by = "setting")))
   column <- "town"
-  expect_error(quiet_fit(calm, choirs, by = column), "all_of\\(column\\)", class = "orizzonte_error_name")
+  expect_error(quiet_fit(calm, choirs, by = column), "all_of\\(column\\)",
+               class = "orizzonte_error_name")
   expect_length(quiet_fit(calm, choirs, by = all_of(column))$layout$groups, 3)
-  expect_error(quiet_fit(calm, choirs, by = c(setting, town)), "one column", class = "orizzonte_error_input")
+  expect_error(quiet_fit(calm, choirs, by = c(setting, town)), "one column",
+               class = "orizzonte_error_input")
 })
 
-test_that("data are stored once: in a fit, a trail, a ladder and a list of fits, in memory and when saved", {
+test_that(
+  "data are stored once: in a fit, a trail, a ladder and a list of fits, in memory and when saved",
+  {
   set.seed(4)
   n <- 17000
   f <- matrix(rnorm(3 * n), n)
   wide <- as.data.frame(0.7 * f[, rep(1:3, each = 4)] + 0.6 * matrix(rnorm(12 * n), n))
   names(wide) <- paste0(rep(c("a", "b", "c"), each = 4), 1:4)
   wide$g <- rep(c("x", "y"), length.out = n)
-  bp <- blueprint("Large") |> construct("A", reflected_in = a1:a4) |> construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4)
+  bp <- blueprint("Large") |> construct("A", reflected_in = a1:a4) |>
+    construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4)
   size <- function(x) {
     file <- tempfile()
     on.exit(unlink(file))
@@ -69,10 +83,12 @@ test_that("data are stored once: in a fit, a trail, a ladder and a list of fits,
   expect_lt(size(ladder) / size(wide), 2)
   capture.output(print(ladder))
   lapply(ladder$fits, function(fit) capture.output(print(summary(fit))))
-  expect_lt(size(ladder) / size(wide), 2)                       # also when readers have been at work
+  # also when readers have been at work
+  expect_lt(size(ladder) / size(wide), 2)
   one <- quiet_fit(bp, wide)
   trailed <- suppressMessages(amend(one, free = covariance[a1, a2], because = "to see"))
-  expect_lt(size(list(one, trailed, quiet_fit(bp, wide), quiet_fit(hold_equal(bp, loading), wide, by = "g"))) / size(wide), 2.3)
+  expect_lt(size(list(one, trailed, quiet_fit(bp, wide), quiet_fit(hold_equal(bp, loading), wide,
+      by = "g"))) / size(wide), 2.3)
   expect_identical(one$sample$data, trailed$sample$data)
   expect_identical(one$sample$data, quiet_fit(bp, wide)$sample$data)
   expect_true(environmentIsLocked(one$sample$data))
@@ -82,33 +98,37 @@ test_that("data are stored once: in a fit, a trail, a ladder and a list of fits,
   expect_equal(estimates(readRDS(file)$fits$scalar), estimates(ladder$fits$scalar))
 })
 
-test_that("a fit from another version or one that was tampered with is refused by class, never a crash", {
+test_that(
+  "a fit from another version or one that was tampered with is refused by class, never a crash", {
   fit <- quiet_fit(two, choirs)
   old <- fit
   old$version <- "0.0.1"
   expect_error(estimates(old), "made by version", class = "orizzonte_error_object")
-  bare <- structure(list(blueprint = two, layout = fit$layout, core = list()), class = "orizzonte_fit")
+  bare <- structure(list(blueprint = two, layout = fit$layout, core = list()),
+                    class = "orizzonte_fit")
   expect_error(summary(bare), class = "orizzonte_error_object")
   fresh <- function(change) {
     x <- new_fit(fit$request, fit$sample, fit$layout, fit$solution, fit$moments)
-    change(x)
+    eval(change)
+    x
   }
-  tampered <- list(
-    function(x) { x$layout$model$row[1] <- 99L; x },
-    function(x) { x$layout$model$col <- -x$layout$model$col; x },
-    function(x) { x$layout$model$family[2] <- 7L; x },
-    function(x) { x$layout$model$map_parameter[3] <- 1000L; x },
-    function(x) { x$layout$model$map_entry <- x$layout$model$map_entry + 500L; x },
-    function(x) { x$layout$model$observed <- 800L; x },
-    function(x) { x$layout$model$constant <- 1; x },
-    function(x) { x$layout$model$scales[[1]]$loadings <- 77L; x },
-    function(x) { x$layout$model$row <- as.numeric(x$layout$model$row); x },
-    function(x) { x$layout$model <- NULL; x },
-    function(x) { x$moments[[1]]$covariance <- diag(3); x },
-    function(x) { x$moments[[1]]$n <- NA_real_; x },
-    function(x) { x$moments <- list(); x },
-    function(x) { x$solution$known <- 1; x })
-  for (change in tampered) expect_error(amendments(fresh(change), top = 0), class = "orizzonte_error_object")
+  tampered <- expression(
+    x$layout$model$row[1] <- 99L,
+    x$layout$model$col <- -x$layout$model$col,
+    x$layout$model$family[2] <- 7L,
+    x$layout$model$map_parameter[3] <- 1000L,
+    x$layout$model$map_entry <- x$layout$model$map_entry + 500L,
+    x$layout$model$observed <- 800L,
+    x$layout$model$constant <- 1,
+    x$layout$model$scales[[1]]$loadings <- 77L,
+    x$layout$model$row <- as.numeric(x$layout$model$row),
+    x$layout$model <- NULL,
+    x$moments[[1]]$covariance <- diag(3),
+    x$moments[[1]]$n <- NA_real_,
+    x$moments <- list(),
+    x$solution$known <- 1)
+  for (change in tampered)
+    expect_error(amendments(fresh(change), top = 0), class = "orizzonte_error_object")
   bounded <- quiet_fit(restrict(calm, loading[Calm, sc2]^2 <= 4), choirs)
   bounded$layout$model$constraints[[1]]$operation <- c(2L, 2L)
   bounded$layout$model$constraints[[1]]$argument <- c(0, 0)
@@ -119,11 +139,15 @@ test_that("an interrupt stops a fit that would go on for minutes, and nothing is
   timeout <- Sys.which("timeout")
   skip_if(timeout == "" || .Platform$OS.type != "unix")
   code <- paste(
-    "library(orizzonte); set.seed(1); x <- as.data.frame(matrix(rnorm(70 * 120), 120)); names(x) <- paste0('v', 1:70);",
-    "bp <- blueprint('noise'); for (k in 1:35) bp <- construct(bp, paste0('C', k), reflected_in = !!names(x)[2 * k - 1:0]);",
-    "cat('begun\\n'); out <- tryCatch({fit_model(bp, x); 'ended'}, interrupt = function(e) 'stopped'); cat(out, '\\n')")
+    paste0("library(orizzonte); set.seed(1); x <- as.data.frame(matrix(rnorm(70 * 120), 120)); ",
+           "names(x) <- paste0('v', 1:70);"),
+    paste0("bp <- blueprint('noise'); for (k in 1:35) bp <- construct(bp, paste0('C', k), ",
+           "reflected_in = !!names(x)[2 * k - 1:0]);"),
+    paste0("cat('begun\\n'); out <- tryCatch({fit_model(bp, x); 'ended'}, interrupt = ",
+           "function(e) 'stopped'); cat(out, '\\n')"))
   seconds <- system.time(said <- suppressWarnings(system2(
-    timeout, c("-s", "INT", "-k", "60", "6", file.path(R.home("bin"), "Rscript"), "-e", shQuote(code)), stdout = TRUE, stderr = FALSE,
+    timeout, c("-s", "INT", "-k", "60", "6", file.path(R.home("bin"), "Rscript"), "-e",
+               shQuote(code)), stdout = TRUE, stderr = FALSE,
     env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep)))))[["elapsed"]]
   expect_true("begun" %in% said)
   expect_match(paste(said, collapse = " "), "stopped")
@@ -141,7 +165,8 @@ test_that("readers build nothing anew: no layout, and each shared thing once", {
     built <<- built + 1L
     original(...)
   }, "orizzonte")
-  capture.output(print(summary(fit)), print(ladder), print(fit), print(estimates(fit)), print(residuals(fit, largest = 5)))
+  capture.output(print(summary(fit)), print(ladder), print(fit), print(estimates(fit)),
+                 print(residuals(fit, largest = 5)))
   expect_identical(built, 0L)
   expect_true(all(c("indices", "standardized", "errors", "improper") %in% ls(fit$cache)))
 })

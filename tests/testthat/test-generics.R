@@ -1,32 +1,39 @@
-measurement <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+measurement <- blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4) |>
   construct("Staying", reflected_in = st1:st3)
 data <- complete_choirs(c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3), "years"))
-structural <- fit_model(measurement |> effect(Staying ~ Belonging + Calm, Calm ~ Belonging + years), data)
+structural <- fit_model(measurement |> effect(Staying ~ Belonging + Calm, Calm ~ Belonging + years),
+                        data)
 
 test_that("effects, their errors and standardized errors agree with numerical differentiation", {
   table <- effects(structural)
-  expect_named(table, c("parameter", "kind", "from", "to", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se"))
+  expect_named(table, c("parameter", "kind", "from", "to", "estimate", "se", "z", "p", "lower",
+                        "upper", "standardized", "standardized_se"))
   core <- structural$layout$model
   value <- function(theta, standardized) {
     eta <- core$constant
-    for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] + core$map_weight[i] * theta[core$map_parameter[i]]
+    for (i in seq_along(core$map_entry)) eta[core$map_entry[i]] <- eta[core$map_entry[i]] +
+      core$map_weight[i] * theta[core$map_parameter[i]]
     m <- core_implied(core, eta)[[1]]
     all <- c(structural$layout$observed, structural$layout$constructs)
     at <- cbind(match(table$to, all), match(table$from, all))
     sd <- sqrt(diag(m$covariance))
     total <- m$total[at]
     direct <- m$effects[at]
-    x <- ifelse(table$kind == "total", total, ifelse(table$kind == "direct", direct, total - direct))
+    x <- ifelse(table$kind == "total", total,
+                ifelse(table$kind == "direct", direct, total - direct))
     if (standardized) x * sd[at[, 2]] / sd[at[, 1]] else x
   }
   theta <- core_theta(structural)
   for (standardized in c(FALSE, TRUE)) {
-    expect_equal(if (standardized) table$standardized else table$estimate, value(theta, standardized), tolerance = 1e-10)
+    expect_equal(if (standardized) table$standardized else table$estimate,
+                 value(theta, standardized), tolerance = 1e-10)
     jacobian <- numDeriv::jacobian(value, theta, standardized = standardized)
     se <- sqrt(diag(jacobian %*% core_vcov(structural) %*% t(jacobian)))
     expect_equal(if (standardized) table$standardized_se else table$se, se, tolerance = 1e-6)
   }
-  product <- coef(structural)[["effect[Belonging, Calm]"]] * coef(structural)[["effect[Calm, Staying]"]]
+  product <- coef(structural)[["effect[Belonging, Calm]"]] *
+    coef(structural)[["effect[Calm, Staying]"]]
   expect_equal(table$estimate[table$parameter == "indirect[Belonging, Staying]"], product)
   expect_true("total[years, Staying]" %in% table$parameter)
   expect_gt(nrow(effects(structural, items = TRUE)), nrow(table))
@@ -45,7 +52,8 @@ test_that("regression scores are conditional means and Bartlett scores are unbia
   by_hand <- centred %*% solve(lambda %*% phi %*% t(lambda) + theta) %*% lambda %*% phi
   expect_equal(as.matrix(predict(fit)), by_hand, ignore_attr = TRUE, tolerance = 1e-8)
   bartlett <- centred %*% solve(theta) %*% lambda %*% solve(t(lambda) %*% solve(theta) %*% lambda)
-  expect_equal(as.matrix(predict(fit, method = "bartlett")), bartlett, ignore_attr = TRUE, tolerance = 1e-8)
+  expect_equal(as.matrix(predict(fit, method = "bartlett")), bartlett, ignore_attr = TRUE,
+               tolerance = 1e-8)
   expect_equal(predict(fit, newdata = data[3:5, ]), predict(fit)[3:5, ], ignore_attr = TRUE)
   expect_true(all(c(".Belonging", ".Calm", ".Staying", "be1") %in% names(augment(fit))))
   holes <- quiet_fit(measurement, choirs)
@@ -90,8 +98,10 @@ test_that("anova tests nested fits and refuses to test what only looks nested", 
   expect_match(attr(anova(free, structural), "notes"), "different variables", all = FALSE)
   expect_true(all(is.na(anova(free, fit_model(measurement, data[1:300, ]))$chisq_change)))
   expect_error(anova(free), "at least two", class = "orizzonte_error_input")
-  unit <- fit_model(blueprint("Unit", scale = "unit") |> construct("Belonging", reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
-                      construct("Staying", reflected_in = st1:st3) |> restrict(covariance[Belonging, Calm] == 0), data)
+  unit <- fit_model(blueprint("Unit", scale = "unit") |> construct("Belonging",
+      reflected_in = be1:be4) |> construct("Calm", reflected_in = sc1:sc4) |>
+                      construct("Staying", reflected_in = st1:st3) |>
+                      restrict(covariance[Belonging, Calm] == 0), data)
   expect_equal(anova(free, unit)$df_change[2], 1)
   expect_false(is_nested(free, other) && is_nested(other, free))
 })

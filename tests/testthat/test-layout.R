@@ -1,8 +1,12 @@
 lay_out <- function(bp, means = TRUE, ...) build_layout(bp, means, ...)
-base <- function(...) blueprint("L", ...) |> construct("A", reflected_in = a1:a3) |> construct("B", reflected_in = b1:b3) |> effect(B ~ A + x)
+base <- function(...) {
+  blueprint("L", ...) |> construct("A", reflected_in = a1:a3) |>
+  construct("B", reflected_in = b1:b3) |> effect(B ~ A + x)
+}
 
 test_that("roles say in words what each parameter is", {
-  table <- lay_out(base() |> construct("C", reflected_in = c1:c3) |> effect(C ~ B) |> covary(a1, a2) |> covary(B, C))
+  table <- lay_out(base() |> construct("C", reflected_in = c1:c3) |> effect(C ~ B) |>
+                   covary(a1, a2) |> covary(B, C))
   role <- stats::setNames(table$rows$meaning, table$rows$parameter)
   expect_identical(role[["variance[a1]"]], "residual variance")
   expect_identical(role[["variance[A]"]], "variance")
@@ -20,12 +24,15 @@ test_that("exogenous variables covary unless told otherwise, and nothing else do
   covariances <- table$rows$parameter[table$rows$kind == "covariance"]
   expect_setequal(covariances, c("covariance[x, z]", "covariance[x, A]", "covariance[z, A]"))
   fewer <- lay_out(base() |> effect(B ~ z) |> uncorrelate(A, z))
-  expect_setequal(fewer$rows$parameter[fewer$rows$kind == "covariance"], c("covariance[x, z]", "covariance[x, A]"))
+  expect_setequal(fewer$rows$parameter[fewer$rows$kind == "covariance"],
+                  c("covariance[x, z]", "covariance[x, A]"))
 })
 
 test_that("entries follow from parameters through the map, restrictions included", {
   set.seed(4)
-  bp <- base(scale = "average") |> restrict(loading[B, b1] == loading[B, b2], variance[a1:a3] == variance[a1], intercept[x] == 7, variance[b3] == 0.4)
+  bp <- base(scale = "average") |>
+    restrict(loading[B, b1] == loading[B, b2], variance[a1:a3] == variance[a1], intercept[x] == 7,
+             variance[b3] == 0.4)
   table <- lay_out(bp)
   theta <- runif(length(table$parameters))
   eta <- as.numeric(map_matrix(table) %*% theta + table$rows$constant)
@@ -48,14 +55,18 @@ test_that("means are profiled out exactly when they are saturated", {
   expect_false(lay_out(base(), means = FALSE)$profiled)
   table <- lay_out(base())
   expect_false(any(table$model$family == parameter_families[["mean"]]))
-  expect_equal(table$model$parameters + sum(table$rows$kind == "intercept"), length(table$parameters))
+  expect_equal(table$model$parameters + sum(table$rows$kind == "intercept"),
+               length(table$parameters))
 })
 
 test_that("every column of the table is as long as the others, with nothing to covary too", {
-  for (bp in list(base(), blueprint("one") |> construct("A", reflected_in = a1:a4) |> covary(a1, a2), blueprint("r") |> effect(y ~ x),
-                  blueprint("c") |> construct("A", reflected_in = a1:a3) |> construct("R", composed_of = c(r1, r2)) |> effect(A ~ R))) {
+  for (bp in list(base(), blueprint("one") |> construct("A", reflected_in = a1:a4) |>
+                  covary(a1, a2), blueprint("r") |> effect(y ~ x),
+                  blueprint("c") |> construct("A", reflected_in = a1:a3) |>
+                  construct("R", composed_of = c(r1, r2)) |> effect(A ~ R))) {
     table <- lay_out(bp)
-    columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col", "fixed", "assumed", "class", "status", "constant")
+    columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
+                 "fixed", "assumed", "class", "status", "constant")
     expect_length(unique(lengths(table$rows[columns])), 1)
     expect_false(anyNA(table$rows$assumed))
   }
@@ -90,6 +101,7 @@ test_that("scales are closed under rescaling unless a restriction ties them", {
   closed <- function(bp) vapply(lay_out(bp)$scales, `[[`, NA, "closed")
   expect_identical(closed(base()), c(A = TRUE, B = TRUE))
   expect_identical(closed(base() |> restrict(loading[A, a2] == 1)), c(A = FALSE, B = TRUE))
-  expect_identical(closed(base() |> restrict(effect[A, B] == effect[x, B])), c(A = FALSE, B = FALSE))
+  expect_identical(closed(base() |> restrict(effect[A, B] == effect[x, B])),
+                   c(A = FALSE, B = FALSE))
   expect_identical(closed(base() |> restrict(variance[a1] == variance[a2])), c(A = TRUE, B = TRUE))
 })

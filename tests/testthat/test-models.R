@@ -1,6 +1,8 @@
 # Every kind of model against the brute-force oracle, or against nlme.
 
-cells <- function(matrix, row, col, value = NA) data.frame(matrix = matrix, row = row, col = col, value = value)
+cells <- function(matrix, row, col, value = NA) {
+  data.frame(matrix = matrix, row = row, col = col, value = value)
+}
 intercepts <- function(observed) cells("alpha", observed, observed)
 exogenous_pairs <- function(names) {
   pairs <- t(utils::combn(names, 2))
@@ -8,21 +10,28 @@ exogenous_pairs <- function(names) {
 }
 
 test_that("second-order constructs agree with the oracle", {
-  items <- list(Ear = paste0("ear", 1:4), Voice = paste0("voice", 1:4), Score = paste0("score", 1:4))
-  bp <- blueprint("Second order") |> construct("Ear", reflected_in = ear1:ear4) |> construct("Voice", reflected_in = voice1:voice4) |>
-    construct("Score", reflected_in = score1:score4) |> construct("Musical", reflected_in = c(Ear, Voice, Score))
+  items <- list(Ear = paste0("ear", 1:4), Voice = paste0("voice", 1:4),
+                Score = paste0("score", 1:4))
+  bp <- blueprint("Second order") |> construct("Ear", reflected_in = ear1:ear4) |>
+    construct("Voice", reflected_in = voice1:voice4) |>
+    construct("Score", reflected_in = score1:score4) |>
+      construct("Musical", reflected_in = c(Ear, Voice, Score))
   spec <- oracle_factor_cells(items)
   spec <- spec[!(spec$matrix == "Psi" & spec$row != spec$col), ]
-  spec <- rbind(spec, cells("B", names(items), "Musical", c(1, NA, NA)), cells("Psi", "Musical", "Musical"))
+  spec <- rbind(spec, cells("B", names(items), "Musical", c(1, NA, NA)),
+                cells("Psi", "Musical", "Musical"))
   model <- oracle_model(unlist(items), c(names(items), "Musical"), spec)
-  expect_oracle(fit_model(bp, summary_data(cov(choirs_bifactor), nrow(choirs_bifactor))), model, choirs_bifactor)
+  expect_oracle(fit_model(bp, summary_data(cov(choirs_bifactor), nrow(choirs_bifactor))), model,
+                choirs_bifactor)
 })
 
 test_that("bifactor models agree with the oracle and say the same under another scale", {
   items <- names(choirs_bifactor)
   bifactor <- function(scale) {
-    blueprint("Bifactor", scale = scale) |> construct("General", reflected_in = all_of(items)) |> construct("Ear", reflected_in = ear1:ear4) |>
-      construct("Voice", reflected_in = voice1:voice4) |> construct("Score", reflected_in = score1:score4) |> uncorrelate(General, Ear, Voice, Score)
+    blueprint("Bifactor", scale = scale) |> construct("General", reflected_in = all_of(items)) |>
+      construct("Ear", reflected_in = ear1:ear4) |>
+      construct("Voice", reflected_in = voice1:voice4) |>
+        construct("Score", reflected_in = score1:score4) |> uncorrelate(General, Ear, Voice, Score)
   }
   data <- summary_data(cov(choirs_bifactor), nrow(choirs_bifactor))
   own <- list(General = items, Ear = items[1:4], Voice = items[5:8], Score = items[9:12])
@@ -43,44 +52,54 @@ test_that("bifactor models agree with the oracle and say the same under another 
 test_that("composites agree with the oracle, from raw data and from a covariance matrix alone", {
   observed <- c(paste0("be", 1:4), "rooms", "scores", "coach", paste0("st", 1:3), "years")
   data <- complete_choirs(observed)
-  bp <- blueprint("Resources") |> construct("Belonging", reflected_in = be1:be4) |> construct("Resources", composed_of = c(rooms, scores, coach)) |>
-    construct("Staying", reflected_in = st1:st3) |> effect(Belonging ~ Resources) |> effect(Staying ~ Belonging + Resources + years)
+  bp <- blueprint("Resources") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Resources", composed_of = c(rooms, scores, coach)) |>
+    construct("Staying", reflected_in = st1:st3) |> effect(Belonging ~ Resources) |>
+      effect(Staying ~ Belonging + Resources + years)
   measured <- list(Belonging = paste0("be", 1:4), Staying = paste0("st", 1:3))
   spec <- oracle_factor_cells(measured)
   spec <- spec[!(spec$row == "Belonging" & spec$col == "Staying"), ]
   exogenous <- c("rooms", "scores", "coach", "years")
   spec <- rbind(spec, cells("B", "Resources", c("rooms", "scores", "coach"), c(1, NA, NA)),
-                cells("B", c("Belonging", "Staying", "Staying", "Staying"), c("Resources", "Belonging", "Resources", "years")),
+                cells("B", c("Belonging", "Staying", "Staying", "Staying"),
+                      c("Resources", "Belonging", "Resources", "years")),
                 cells("Psi", exogenous, exogenous), exogenous_pairs(exogenous))
   model <- oracle_model(observed, c("Belonging", "Resources", "Staying"), spec)
   expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))), model, data)
-  with_means <- oracle_model(observed, c("Belonging", "Resources", "Staying"), rbind(spec, intercepts(observed)), means = TRUE)
+  with_means <- oracle_model(observed, c("Belonging", "Resources", "Staying"),
+                             rbind(spec, intercepts(observed)), means = TRUE)
   fit <- fit_model(bp, data)
   expect_oracle(fit, with_means, data)
   expect_false("variance[Resources]" %in% estimates(fit)$parameter)
   other <- bp
   other$constructs$Resources$scale <- "coach"
   expect_equal(deviance(fit_model(other, data)), deviance(fit), tolerance = 1e-7)
-  reflective <- blueprint("One word") |> construct("Resources", reflected_in = c(rooms, scores, coach))
+  reflective <- blueprint("One word") |>
+    construct("Resources", reflected_in = c(rooms, scores, coach))
   expect_equal(df.residual(fit_model(reflective, data)), 0)
 })
 
 test_that("a composite that is an outcome has no residual of its own", {
   observed <- c("rooms", "scores", "years", paste0("be", 1:4))
   data <- complete_choirs(observed)
-  bp <- blueprint("Outcome") |> construct("Resources", composed_of = c(rooms, scores)) |> construct("Belonging", reflected_in = be1:be4) |>
+  bp <- blueprint("Outcome") |> construct("Resources", composed_of = c(rooms, scores)) |>
+    construct("Belonging", reflected_in = be1:be4) |>
     effect(Resources ~ years) |> effect(Belonging ~ Resources)
-  spec <- rbind(oracle_factor_cells(list(Belonging = paste0("be", 1:4))), cells("B", "Resources", c("rooms", "scores", "years"), c(1, NA, NA)),
-                cells("B", "Belonging", "Resources"), cells("Psi", observed[1:3], observed[1:3]), exogenous_pairs(observed[1:3]))
-  expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))), oracle_model(observed, c("Resources", "Belonging"), spec), data)
+  spec <- rbind(oracle_factor_cells(list(Belonging = paste0("be", 1:4))),
+                cells("B", "Resources", c("rooms", "scores", "years"), c(1, NA, NA)),
+                cells("B", "Belonging", "Resources"), cells("Psi", observed[1:3], observed[1:3]),
+                exogenous_pairs(observed[1:3]))
+  expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))),
+                oracle_model(observed, c("Resources", "Belonging"), spec), data)
 })
 
 test_that("feedback agrees with the oracle", {
   observed <- c("be1", "st1", "rooms", "years")
   data <- complete_choirs(observed)
   bp <- blueprint("Loop") |> effect(be1 ~ st1 + rooms) |> effect(st1 ~ be1 + years)
-  spec <- rbind(cells("B", c("be1", "be1", "st1", "st1"), c("st1", "rooms", "be1", "years")), cells("Psi", observed, observed),
-                cells("Psi", "rooms", "years"), intercepts(observed))
+  spec <- rbind(cells("B", c("be1", "be1", "st1", "st1"), c("st1", "rooms", "be1", "years")),
+                cells("Psi", observed, observed), cells("Psi", "rooms", "years"),
+                intercepts(observed))
   fit <- fit_model(bp, data)
   expect_oracle(fit, oracle_model(observed, character(), spec, means = TRUE), data)
   expect_identical(feedback_variables(fit$layout), c("st1", "be1"))
@@ -90,15 +109,20 @@ test_that("feedback agrees with the oracle", {
   expect_null(format_feedback(quiet_fit(blueprint("None") |> effect(be1 ~ years), choirs)))
 })
 
-test_that("single items with a fixed residual variance and causes of constructs agree with the oracle", {
+test_that(
+  "single items with a fixed residual variance and causes of constructs agree with the oracle", {
   observed <- c(paste0("be", 1:4), "years", "age")
   data <- complete_choirs(observed)
-  bp <- blueprint("Causes") |> construct("Belonging", reflected_in = be1:be4) |> construct("Experience", reflected_in = "years") |>
+  bp <- blueprint("Causes") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Experience", reflected_in = "years") |>
     restrict(variance[years] == 3) |> effect(Belonging ~ Experience + age)
-  spec <- rbind(oracle_factor_cells(list(Belonging = paste0("be", 1:4))), cells("B", "years", "Experience", 1),
-                cells("Psi", c("years", "Experience", "age", "Experience"), c("years", "Experience", "age", "age"), c(3, NA, NA, NA)),
+  spec <- rbind(oracle_factor_cells(list(Belonging = paste0("be", 1:4))),
+                cells("B", "years", "Experience", 1),
+                cells("Psi", c("years", "Experience", "age", "Experience"),
+                      c("years", "Experience", "age", "age"), c(3, NA, NA, NA)),
                 cells("B", "Belonging", c("Experience", "age")))
-  expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))), oracle_model(observed, c("Belonging", "Experience"), spec), data)
+  expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))),
+                oracle_model(observed, c("Belonging", "Experience"), spec), data)
 })
 
 test_that("a growth model agrees with nlme", {
@@ -114,34 +138,42 @@ test_that("a growth model agrees with nlme", {
   fit <- fit_model(growth_blueprint(), wide)
   expect_equal(fit_status(fit), "converged")
   expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(reference)), tolerance = 1e-8)
-  expect_equal(unname(coef(fit)[c("mean[Level]", "mean[Slope]")]), unname(nlme::fixef(reference)), tolerance = 1e-6)
+  expect_equal(unname(coef(fit)[c("mean[Level]", "mean[Slope]")]), unname(nlme::fixef(reference)),
+               tolerance = 1e-6)
   expect_equal(coef(fit)[["variance[w1]"]], reference$sigma^2, tolerance = 1e-4)
   expect_equal(df.residual(fit), 14 - 6)
 })
 
 test_that("relax, start_at and leave_out do what they say", {
-  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4) |> covary(be1, be2) |> restrict(variance[be4] == 100)
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4) |> covary(be1, be2) |>
+    restrict(variance[be4] == 100)
   expect_message(free <- bp |> relax(variance[be4]), "Overridden", class = "orizzonte_message")
   expect_length(free$restrict, 0)
   expect_length(free$relax, 0)
-  moved <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4) |> relax(loading[B, be1]), means = FALSE)
+  moved <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4) |>
+                        relax(loading[B, be1]), means = FALSE)
   expect_identical(moved$rows$parameter[moved$rows$status == "fixed"], "loading[B, be2]")
-  expect_message(blueprint("B") |> construct("B", reflected_in = be1:be4) |> relax(mean[B]) |> restrict(mean[B] == 1), "no longer relaxed")
+  expect_message(blueprint("B") |> construct("B", reflected_in = be1:be4) |> relax(mean[B]) |>
+                 restrict(mean[B] == 1), "no longer relaxed")
   fit <- quiet_fit(bp, choirs)
   started <- quiet_fit(bp |> start_at(loading[B, be2], 2) |> start_at(variance[be1], 10), choirs)
   expect_equal(coef(started), coef(fit), tolerance = 1e-6)
   expect_false(isTRUE(all.equal(history_of(started)$chisq[1], history_of(fit)$chisq[1])))
-  expect_error(quiet_fit(bp |> start_at(variance[be4], 10), choirs), "it is fixed", class = "orizzonte_error_restriction")
+  expect_error(quiet_fit(bp |> start_at(variance[be4], 10), choirs), "it is fixed",
+               class = "orizzonte_error_restriction")
   expect_error(bp |> start_at(variance[be1], "a"), class = "orizzonte_error_input")
-  expect_error(bp |> start_at(variance[be1]), "an address and a number", class = "orizzonte_error_input")
+  expect_error(bp |> start_at(variance[be1]), "an address and a number",
+               class = "orizzonte_error_input")
   expect_error(bp |> leave_out(), "needs a name", class = "orizzonte_error_input")
   expect_error(bp |> relax(be1), class = "orizzonte_error_address")
   expect_message(shorter <- bp |> leave_out(be4), "variance\\[be4\\] == 100")
   expect_identical(shorter$constructs$B$items, paste0("be", 1:3))
   expect_length((bp |> leave_out(be1))$covary$first, 0)
   expect_error(bp |> leave_out(bee1), "Did you mean \"be1\"", class = "orizzonte_error_name")
-  expect_error(bp |> leave_out(be1, be2, be3, be4), "nothing measures B", class = "orizzonte_error_input")
-  kept <- bp |> construct("R", composed_of = c(rooms, coach)) |> relax(mean[B]) |> start_at(loading[B, be2], 0.1)
+  expect_error(bp |> leave_out(be1, be2, be3, be4), "nothing measures B",
+               class = "orizzonte_error_input")
+  kept <- bp |> construct("R", composed_of = c(rooms, coach)) |> relax(mean[B]) |>
+    start_at(loading[B, be2], 0.1)
   file <- tempfile(fileext = ".yaml")
   write_blueprint(kept, file)
   expect_identical(read_blueprint(file), kept)
@@ -149,10 +181,14 @@ test_that("relax, start_at and leave_out do what they say", {
 
 test_that("composites are checked as they are stated", {
   bp <- blueprint("R") |> construct("R", composed_of = c(rooms, coach))
-  expect_error(bp |> construct("S", reflected_in = a, composed_of = b), "both reflected in and composed of", class = "orizzonte_error_input")
+  expect_error(bp |> construct("S", reflected_in = a, composed_of = b),
+               "both reflected in and composed of", class = "orizzonte_error_input")
   expect_error(bp |> effect(R ~ rooms), "already a weight", class = "orizzonte_error_duplicate")
-  expect_error(blueprint("R") |> effect(R ~ rooms) |> construct("R", composed_of = c(rooms, coach)), "already an effect", class = "orizzonte_error_duplicate")
-  expect_error(bp |> construct("S", composed_of = c(x, y), scale = "unit"), "marker weight", class = "orizzonte_error_input")
-  expect_error(build_layout(bp |> covary(R, years), FALSE), "no residual of its own", class = "orizzonte_error_restriction")
+  expect_error(blueprint("R") |> effect(R ~ rooms) |> construct("R", composed_of = c(rooms, coach)),
+               "already an effect", class = "orizzonte_error_duplicate")
+  expect_error(bp |> construct("S", composed_of = c(x, y), scale = "unit"), "marker weight",
+               class = "orizzonte_error_input")
+  expect_error(build_layout(bp |> covary(R, years), FALSE), "no residual of its own",
+               class = "orizzonte_error_restriction")
   expect_error(quiet_fit(bp, choirs), "composite", class = "orizzonte_error_identification")
 })

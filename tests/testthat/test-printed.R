@@ -4,7 +4,9 @@ snapshot <- function(...) {
   skip_if_not(isTRUE(l10n_info()[["UTF-8"]]))
   expect_snapshot(..., cran = FALSE)
 }
-demo_blueprint <- function(name) read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
+demo_blueprint <- function(name) {
+  read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
+}
 start_blueprint <- function() read_blueprint(extdata("choirs-start.yaml"))
 
 test_that("blueprints, addresses and identification", {
@@ -43,9 +45,11 @@ test_that("a fit in trouble", {
   few <- choirs[1:40, ]
   snapshot(fit <- fit_model(bp, few))
   snapshot(print(fit))
-  weak <- blueprint("Trouble") |> construct("G", reflected_in = be1:be4) |> construct("S", reflected_in = be1:be2)
+  weak <- blueprint("Trouble") |> construct("G", reflected_in = be1:be4) |>
+    construct("S", reflected_in = be1:be2)
   snapshot(fit_model(weak, choirs), error = TRUE)
-  snapshot(print(rescue(blueprint("B") |> construct("B", reflected_in = c(be1, be2, be3, sc1)), choirs[1:60, ])))
+  snapshot(print(rescue(blueprint("B") |> construct("B", reflected_in = c(be1, be2, be3, sc1)),
+                        choirs[1:60, ])))
 })
 
 test_that("trail, comparison, confirmation", {

@@ -1,8 +1,10 @@
-fit <- quiet_fit(blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |> construct("Staying", reflected_in = st1:st3) |>
+fit <- quiet_fit(blueprint("Why") |> construct("Belonging", reflected_in = be1:be4) |>
+                 construct("Staying", reflected_in = st1:st3) |>
                    effect(Staying ~ Belonging + years), choirs)
 
 test_that("tables keep their column contract", {
-  expect_named(estimates(fit), c("parameter", "group", "kind", "estimate", "se", "z", "p", "lower", "upper", "standardized", "standardized_se", "status"))
+  expect_named(estimates(fit), c("parameter", "group", "kind", "estimate", "se", "z", "p", "lower",
+                                 "upper", "standardized", "standardized_se", "status"))
   expect_named(fit_indices(fit), c("index", "value", "lower", "upper", "cutoff", "verdict"))
   expect_true(all(is.na(estimates(fit)$group)))
   expect_setequal(estimates(fit)$status, c("free", "fixed"))
@@ -16,7 +18,8 @@ test_that("base generics agree with the tables", {
   expect_equal(unname(sqrt(diag(vcov(fit)))), free$se)
   expect_equal(unname(confint(fit)), cbind(free$lower, free$upper))
   expect_equal(nrow(confint(fit, "effect[Belonging, Staying]", level = 0.9)), 1)
-  expect_error(confint(fit, "effect[Belongin, Staying]"), "Did you mean", class = "orizzonte_error_address")
+  expect_error(confint(fit, "effect[Belongin, Staying]"), "Did you mean",
+               class = "orizzonte_error_address")
   expect_equal(attr(logLik(fit), "df"), length(coef(fit)))
   expect_equal(df.residual(fit), 8 * 11 / 2 - length(coef(fit)))
   expect_equal(tidy(fit, conf.int = TRUE)$conf.low, table$lower)
@@ -41,12 +44,15 @@ test_that("implied and observed moments, and residuals between them, fit togethe
   expect_output(print(largest), "greet me")
   expect_error(residuals(fit, in_units = "covarance"), class = "orizzonte_error_input")
   expect_error(residuals(fit, largest = 0), class = "orizzonte_error_input")
-  expect_error(residuals(fit, largst = 5), "does not know `largst`", class = "orizzonte_error_input")
+  expect_error(residuals(fit, largst = 5), "does not know `largst`",
+               class = "orizzonte_error_input")
 })
 
 test_that("equations give the estimates and the kind of each variable", {
   text <- equations(fit)
-  expect_match(text$equation[text$variable == "Staying"], paste0("Staying = ", format_number(coef(fit)[["effect[Belonging, Staying]"]]), " Belonging"))
+  expect_match(text$equation[text$variable == "Staying"],
+               paste0("Staying = ", format_number(coef(fit)[["effect[Belonging, Staying]"]]),
+                      " Belonging"))
   expect_identical(text$kind[1], "construct")
   expect_output(print(text), "Nothing points at.*Belonging.*years")
 })
@@ -54,13 +60,15 @@ test_that("equations give the estimates and the kind of each variable", {
 test_that("explained variance is one minus the standardized residual variance", {
   table <- estimates(fit)
   r <- r_squared(fit)
-  expect_equal(r$r_squared, 1 - table$standardized[match(paste0("variance[", r$variable, "]"), table$parameter)])
+  expect_equal(r$r_squared,
+               1 - table$standardized[match(paste0("variance[", r$variable, "]"), table$parameter)])
   expect_setequal(r$kind, c("item", "construct"))
 })
 
 test_that("summary says everything in order and survives saving", {
   text <- paste(capture.output(print(summary(fit))), collapse = "\n")
-  positions <- vapply(c("Converged", "Dropped", "Assumed", "Counts", "Fit indices", "Estimates", "Explained variance", "Largest residuals", "Next:"),
+  positions <- vapply(c("Converged", "Dropped", "Assumed", "Counts", "Fit indices", "Estimates",
+                        "Explained variance", "Largest residuals", "Next:"),
                       function(part) regexpr(part, text, fixed = TRUE), 0L)
   expect_true(all(positions > 0))
   expect_false(is.unsorted(positions))
@@ -70,8 +78,10 @@ test_that("summary says everything in order and survives saving", {
 })
 
 test_that("readers refuse what is no fit", {
-  for (reader in list(estimates, fit_indices, r_squared, equations, implied, observed, path_diagram)) {
-    expect_error(reader(lm(be1 ~ be2, choirs)), "reads a fitted model", class = "orizzonte_error_input")
+  for (reader in list(estimates, fit_indices, r_squared, equations, implied, observed,
+                      path_diagram)) {
+    expect_error(reader(lm(be1 ~ be2, choirs)), "reads a fitted model",
+                 class = "orizzonte_error_input")
   }
   expect_error(estimates(fit, level = 95), class = "orizzonte_error_input")
 })

@@ -36,14 +36,16 @@ test_that("lines are wrapped without losing their alignment", {
   expect_true(all(nchar(out) <= 60))
   expect_match(out[1], "^  Belonging  reflected in item1")
   expect_match(out[2], "^ {13}item")
-  expect_identical(gsub(" +", " ", trimws(paste(trimws(out), collapse = " "))), gsub(" +", " ", line))
+  expect_identical(gsub(" +", " ", trimws(paste(trimws(out), collapse = " "))),
+                   gsub(" +", " ", line))
   expect_identical(wrap_lines("short"), "short")
 })
 
 test_that("tables are aligned, numbers to the right", {
   lines <- format_table(list(name = c("a", "long"), value = c("1.5", "10.25")), c(FALSE, TRUE))
   expect_identical(lines, c("  name  value", "  a       1.5", "  long  10.25"))
-  accented <- format_table(list(name = c("\u00e9t\u00e9", "x"), value = c("1", "2")), c(FALSE, TRUE))
+  accented <- format_table(list(name = c("\u00e9t\u00e9", "x"), value = c("1", "2")),
+                           c(FALSE, TRUE))
   expect_length(unique(nchar(accented, "width")), 1)
   expect_equal(nchar(heading("Title")), output_width())
 })
