@@ -1,7 +1,16 @@
 # How two versions' results are compared: names that changed, and differences that are meant.
 
-# Words of the older version and what they are called now. Filled in as names change.
-renamed <- c()
+# Words of the older version and what they are called now: in the places of a result ...
+renamed <- c(
+  "/role(?=/|$)" = "/kind", "/families(?=/|$)" = "/kinds", "/criteria(?=/|$)" = "/limits",
+  "/(largest/out|json/residuals)/standardized$" = "/\\1/z"
+)
+# ... and in its texts.
+reworded <- c(
+  "^(baseline|saturated)_(chisq|df|p|aic|bic|bic_adjusted|ecvi)$" = "\\2_\\1",
+  "^close_fit_p$" = "p_close_fit", "^could go$" = "could be removed",
+  "^weak aspect$" = "weak specific factor"
+)
 
 # Differences that are mended faults: a pattern of the place, and why.
 meant <- c(
@@ -12,7 +21,9 @@ meant <- c(
   "^/choirs-.*/printed/" = "labels of items are kept in grouped fits",
   "^/choirs-.*/effects/out/" = "effects of composites by group are found",
   "^/groups-.*/amended/out" = "what is held is let differ, also where a release failed before",
-  "/largest/out/group$" = "residuals have a column for the group, always"
+  "/largest/out/group$" = "residuals have a column for the group, always",
+  "/(against|status|verdict)$" = "comparisons say what with, their status and a verdict",
+  "/printed" = "words of printed output"
 )
 
 # Leaves of a nested list, by path; each numeric vector stays whole.
@@ -24,10 +35,9 @@ leaves <- function(x, path = "") {
   do.call(c, unname(Map(function(part, label) leaves(part, paste0(path, "/", label)), x, labels)))
 }
 
-rename_path <- function(paths) {
-  for (word in names(renamed))
-    paths <- gsub(paste0("/", word, "(?=/|$)"), paste0("/", renamed[[word]]), paths, perl = TRUE)
-  paths
+rename <- function(texts, table) {
+  for (word in names(table)) texts <- gsub(word, table[[word]], texts, perl = TRUE)
+  texts
 }
 
 same_leaf <- function(a, b) {
@@ -51,7 +61,8 @@ shown_leaf <- function(x) {
 compare_results <- function(old, new) {
   a <- leaves(old)
   b <- leaves(new)
-  names(a) <- rename_path(names(a))
+  names(a) <- rename(names(a), renamed)
+  a <- lapply(a, function(x) if (is.character(x)) rename(x, reworded) else x)
   paths <- union(names(a), names(b))
   differ <- !vapply(paths, function(p) {
     !is.null(a[[p]]) && !is.null(b[[p]]) &&

@@ -201,7 +201,8 @@ test_that("identification() and rescue() look at groups", {
                class = "orizzonte_error_identification")
   expect_error(identification(alone, by = "setting"), "need data", class = "orizzonte_error_input")
   loose <- bp |> relax(mean[Belonging])
-  expect_error(quiet_fit(loose, data, by = "setting", hold = "loading"), "2 more parameters than the data",
+  expect_error(quiet_fit(loose, data, by = "setting", hold = "loading"),
+               "2 more parameters than the data",
                class = "orizzonte_error_identification")
   found <- suppressMessages(identification(hold_equal(loose, loading), data, by = "setting"))
   expect_equal(found$lacking, 2)
