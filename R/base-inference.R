@@ -12,6 +12,12 @@ upper_p <- function(chisq, df, ncp = 0) {
   stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE)
 }
 
+# Of a difference of chi-squares; none without a difference of degrees of freedom.
+difference_p <- function(chisq, df) {
+  p <- stats::pchisq(pmax(chisq, 0), pmax(df, 1), lower.tail = FALSE)
+  ifelse(is.na(df) | df <= 0, NA_real_, p)
+}
+
 # z, two-sided p and the interval of an estimate with a normal sampling distribution.
 inference_block <- function(estimate, se, level = 0.95) {
   z <- estimate / se

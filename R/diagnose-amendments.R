@@ -297,7 +297,7 @@ shared_residuals <- function(fit, columns) {
                        "modification_index")],
              function(x) x[here])
     lapply(view_shared_residuals(view, own), function(block) {
-      structure(block, group = if (view$layout$grouped) view$group)
+      structure(block, group = named_group(view$layout, view$group))
     })
   }), recursive = FALSE)
 }

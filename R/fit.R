@@ -33,7 +33,7 @@ difference_test <- function(small, large) {
   other <- test_of(large)
   df <- one$df - other$df
   chisq <- one$chisq - other$chisq
-  list(chisq = chisq, df = df, p = if (df > 0) upper_p(max(0, chisq), df) else NA_real_)
+  list(chisq = chisq, df = df, p = difference_p(chisq, df))
 }
 
 #' @rdname generics-of-a-fit

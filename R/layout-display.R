@@ -32,6 +32,9 @@ size_words <- function(sample) {
          if (sample$total_rows != n) paste0(" of ", format_count(sample$total_rows), " rows"))
 }
 
+# The group by name, where there are several.
+named_group <- function(layout, group) if (layout$grouped) group
+
 bar_group <- function(layout, group) if (layout$grouped) paste0(" | ", group) else ""
 
 # What stands for several groups at once is called by what was asked for.

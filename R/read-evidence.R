@@ -205,7 +205,8 @@ view_evidence <- function(view, known) {
   found <- find_evidence(view$layout, block$covariance[v, v, drop = FALSE], block$n, data, rows)
   lapply(found, function(f) {
     f$text <- paste0(group_lead(view$layout, view$group), f$text)
-    c(f, if (view$layout$grouped) list(group = view$group))
+    f$group <- named_group(view$layout, view$group)
+    f
   })
 }
 

@@ -52,7 +52,7 @@ read_jet <- function(text, fit, scope = NULL) {
   }
   group <- address$group %||% scope
   if (address$kind == "quantity") return(quantity_jet(address$first, fit, group))
-  g <- match(chosen_group(fit$layout, if (fit$layout$grouped) group), fit$layout$groups)
+  g <- match(chosen_group(fit$layout, named_group(fit$layout, group)), fit$layout$groups)
   part <- fit$layout$parts[[g]]
   at <- variable_index(c(address$first, address$second), c(part$observed, part$constructs), text)
   one_jet(derive(fit, address$kind, g, at[1L], at[length(at)]))

@@ -37,9 +37,8 @@ trail <- function(x) {
   }
   step <- abs(rows$df_change)
   sound <- rows$status %in% c("proper", "improper", "weak")
-  rows$p_change <- ifelse(!is.na(step) & step > 0 & sound & c(FALSE, sound[-size])[seq_len(size)],
-                          stats::pchisq(abs(rows$chisq_change), pmax(step, 1), lower.tail = FALSE),
-                          NA)
+  rows$p_change <- ifelse(sound & c(FALSE, sound[-size])[seq_len(size)],
+                          difference_p(abs(rows$chisq_change), step), NA)
   rows$change <- vapply(rows$changes, change_sentence, "")
   freed <- count_freed(rows)
   rows$against <- c(NA, rows$revision)[seq_len(size)]

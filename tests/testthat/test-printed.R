@@ -29,6 +29,8 @@ test_that("a fit and its readers", {
   snapshot(fit <- fit_model(start_blueprint(), choirs))
   snapshot(print(fit))
   snapshot(print(summary(fit)))
+  snapshot(print(criteria(cfi = c(0.97, 0.95))))
+  snapshot(print(estimates(fit)))
   snapshot(print(fit_indices(fit)))
   snapshot(print(effects(fit)))
   snapshot(print(equations(fit)))
