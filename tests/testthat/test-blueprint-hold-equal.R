@@ -22,8 +22,7 @@ test_that("kinds, slices and addresses are taken bare, quoted or from a call", {
                "No such parameter", class = "orizzonte_error_restriction")
 })
 
-test_that(
-  "let_differ() frees exactly what it names, whatever the order, and hold_equal() takes it back", {
+test_that("let_differ() frees exactly what it names, and hold_equal() takes it back", {
   a <- two |> hold_equal(loading) |> let_differ(loading[Calm, sc2])
   b <- two |> let_differ(loading[Calm, sc2]) |> hold_equal(loading)
   expect_identical(coef(quiet_fit(a, choirs, by = "setting")),
@@ -62,9 +61,7 @@ test_that("without groups what is held is kept, and it is said that nothing is",
   expect_output(print(summary(quiet_fit(bp, choirs))), "no groups: nothing is held equal")
 })
 
-test_that(
-  paste0("a grouped, amended blueprint comes back from its file with the same chi-square and ",
-         "the same trail"), {
+test_that("a grouped, amended blueprint comes back from its file with chi-square and trail", {
   fit <- quiet_fit(hold_equal(two, loading, intercept), choirs, by = "setting")
   freed <-
     suppressMessages(amend(fit, free = intercept[cr3 | weekend],

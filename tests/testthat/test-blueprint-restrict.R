@@ -75,9 +75,7 @@ test_that("equations can identify what the data cannot", {
       be4]), data)$identified)
 })
 
-test_that(
-  paste0("a bound that presses is the value fixed there, said so and not tested; an idle one ",
-         "changes nothing"), {
+test_that("a bound that presses is the value fixed there, said so and not tested", {
   data <- complete_choirs(staying_items)
   free <- quiet_fit(staying(), data)
   idle <- quiet_fit(staying() |> restrict(variance[items] >= 0, effect[Calm, Staying] <= 5), data)

@@ -1,7 +1,6 @@
 items <- function(...) blueprint("t") |> construct("F", ...) |> (\(bp) bp$constructs$F$items)()
 
-test_that(
-  "bare names are literal, ranges expand without data, strings are names, calls are evaluated", {
+test_that("bare names are literal, ranges expand, strings are names, calls are evaluated", {
   mine <- c("a", "b", "c")
   expect_identical(items(reflected_in = c(x, y, "z w")), c("x", "y", "z w"))
   expect_identical(items(reflected_in = be1:be3), c("be1", "be2", "be3"))

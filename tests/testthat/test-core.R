@@ -141,8 +141,7 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-6)
 })
 
-test_that(
-  "the information of groups in blocks gives the covariance matrix and inflation of the whole", {
+test_that("the information of groups in blocks gives what the whole gives", {
   data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
   bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
   for (hold in list(NULL, "loading", c("loading", "intercept", "variance[items]"))) {

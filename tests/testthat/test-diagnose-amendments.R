@@ -107,9 +107,7 @@ test_that("equations and bounds that press are released as the oracle says", {
   expect_gt(deviance(fit), deviance(free))
 })
 
-test_that(
-  paste0("the index tends to the real drop, and the expected change to the real estimate, as ",
-         "misfit shrinks"), {
+test_that("index and expected change tend to the real ones as misfit shrinks", {
   truth <- fit_model(measurement, data)
   s <- implied(truth)$all$covariance
   gap <- vapply(c(20, 2, 0.2), function(size) {
@@ -124,8 +122,7 @@ test_that(
   expect_lt(max(abs(gap[3, ])), 1e-4)
 })
 
-test_that(
-  "what was planted in the demo data comes out first, with drops and estimates of real fits", {
+test_that("what was planted in the demo data comes out first, with real drops", {
   fit <- quiet_fit(measurement |> construct("Craft", reflected_in = cr1:cr4), choirs)
   table <- amendments(fit)
   expect_setequal(table$parameter[1:2], c("loading[Calm, st2]", "covariance[be1, be2]"))
@@ -229,8 +226,7 @@ test_that("choices, saturated models and bad input give clear answers", {
   if (nrow(improper_parts(improper))) expect_output(print(amendments(improper)), "IMPROPER")
 })
 
-test_that(
-  "score_test() tests several at once as the oracle says, and counts what can be told apart", {
+test_that("score_test() tests several at once as the oracle says", {
   fit <- fit_model(measurement, data)
   chosen <- c("loading[Calm, st2]", "covariance[be1, be2]", "covariance[sc1, sc4]")
   test <- score_test(fit, loading[Calm, st2], covariance[be1, be2], "covariance[sc4, sc1]")

@@ -109,8 +109,7 @@ test_that("feedback agrees with the oracle", {
   expect_null(format_feedback(quiet_fit(blueprint("None") |> effect(be1 ~ years), choirs)))
 })
 
-test_that(
-  "single items with a fixed residual variance and causes of constructs agree with the oracle", {
+test_that("single items with a fixed residual variance and causes agree with the oracle", {
   observed <- c(paste0("be", 1:4), "years", "age")
   data <- complete_choirs(observed)
   bp <- blueprint("Causes") |> construct("Belonging", reflected_in = be1:be4) |>

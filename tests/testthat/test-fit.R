@@ -60,9 +60,7 @@ test_that("by may be bare or quoted, and a bare name is never evaluated", {
                class = "orizzonte_error_input")
 })
 
-test_that(
-  "data are stored once: in a fit, a trail, a ladder and a list of fits, in memory and when saved",
-  {
+test_that("data are stored once, along trails and ladders, in memory and when saved", {
   set.seed(4)
   n <- 17000
   f <- matrix(rnorm(3 * n), n)
@@ -98,8 +96,7 @@ test_that(
   expect_equal(estimates(readRDS(file)$fits$scalar), estimates(ladder$fits$scalar))
 })
 
-test_that(
-  "a fit from another version or one that was tampered with is refused by class, never a crash", {
+test_that("a fit from another version or a tampered one is refused by class, never a crash", {
   fit <- quiet_fit(two, choirs)
   old <- fit
   old$version <- "0.0.1"

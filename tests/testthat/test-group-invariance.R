@@ -249,9 +249,7 @@ test_that("an item may be absent in one group, and scores and simulated data kee
   expect_error(path_diagram(fit, groups = "morning"), "no group", class = "orizzonte_error_name")
 })
 
-test_that(
-  paste0("constructs of constructs and bifactor models have ladders that agree with the oracle ",
-         "on every rung"), {
+test_that("ladders of second-order and bifactor models agree with the oracle", {
   second <- two |> construct("Craft", reflected_in = cr1:cr3) |>
     construct("Thriving", reflected_in = c("Belonging", "Calm", "Craft"))
   rungs <- suppressMessages(invariance(second, data, by = "setting", rungs = names(rung_adds)))

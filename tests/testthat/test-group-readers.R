@@ -33,8 +33,7 @@ test_that("with nothing held, every reader gives what the single fits give", {
   }
 })
 
-test_that(
-  "log-likelihood, information criteria and indices add up over groups by their definitions", {
+test_that("log-likelihood, criteria and indices add up over groups by their definitions", {
   expect_equal(as.numeric(logLik(both)), sum(vapply(single, function(f) as.numeric(logLik(f)), 0)),
                tolerance = 1e-9)
   expect_equal(nobs(both), nrow(data))

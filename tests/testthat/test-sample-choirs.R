@@ -79,9 +79,7 @@ test_that("third-order constructs agree with cells written by hand", {
   expect_oracle(fit_model(bp, summary_data(cov(data), nrow(data))), model, data)
 })
 
-test_that(
-  paste0("parallel, tau-equivalent and congeneric items are nested, with the degrees of freedom ",
-         "of the textbook"), {
+test_that("parallel, tau-equivalent and congeneric items are nested, with the right df", {
   data <- complete_choirs(c("cr1", "cr2", "cr3", "sc1", "sc2", "sc4"))
   fits <- lapply(c("congeneric", "tau-equivalent", "parallel"), function(name) {
     quiet_fit(read_blueprint(demo_models[basename(demo_models) == paste0(name, ".yaml")]), data)

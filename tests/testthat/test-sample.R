@@ -1,8 +1,7 @@
 bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4)
 good <- complete_choirs(paste0("be", 1:4))
 
-test_that(
-  "raw data and their summary give the same fit, from matrix or file, full or lower triangle", {
+test_that("raw data and their summary give the same fit, from matrix or file", {
   fit <- fit_model(bp, good)
   s <- cov(good)
   lower <- s
