@@ -1,5 +1,5 @@
-# How soon an interrupt stops a fit that never converges: noise in 70 columns, 35 constructs. Sent at
-# several moments; the time until the call returns. Usage: Rscript bench/interrupt.R
+# How soon an interrupt stops a fit that never converges: noise in 70 columns, 35 constructs. It is
+# sent at several moments; the time until the call returns. Usage: Rscript bench/interrupt.R
 noise <- function(begun) {
   set.seed(1)
   x <- as.data.frame(matrix(stats::rnorm(70 * 120), 120))
