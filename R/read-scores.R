@@ -119,7 +119,7 @@ fitted_rows <- function(fit) {
     rows <- view$sample$rows
     variables <- view$layout$observed
     x <- group_data(fit$sample, view$number, variables, fit$request$missing_codes)
-    if (!fit$layout$grouped) x[!rows %in% view$sample$used, ] <- NA
+    x[!rows %in% view$sample$used, ] <- NA
     out[rows, variables] <- x
     group[rows] <- view$group
   }
