@@ -192,9 +192,10 @@ refit.orizzonte_fit <- function(object, ...) {
 #' @export
 update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
 
-#' @importFrom generics refit
-#' @export
-generics::refit
+#' @rawNamespace
+#' importFrom(generics, refit)
+#' export(refit)
+NULL
 
 refit_changes <- function(quosures) {
   known <- c("blueprint", "data", "by", "levels", "missing_codes", "multiplier", "omit_rows")
