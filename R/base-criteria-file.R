@@ -27,5 +27,5 @@ criterion_numbers <- function(value, name, file) {
   out <- suppressWarnings(as.numeric(unlist(value)))
   if (length(out) && !anyNA(out)) return(out)
   abort("file", c(paste0("In ", quoted(file), ": ", name, " must be numbers."),
-                  i = "Such as cfi: [.95, .90]"))
+                  i = "Such as cfi: [.95, .90] or smallest: .1; leave out what keeps its default."))
 }

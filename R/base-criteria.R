@@ -47,7 +47,7 @@ criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p =
     check_number(out[[name]], paste0("`", name, "`"), .Machine$double.xmin, 1)
   }
   for (name in c("significance", "power")) check_fraction(name)
-  check_number(smallest, "`smallest`", .Machine$double.xmin)
+  check_number(smallest, "`smallest`", .Machine$double.xmin, .Machine$double.xmax)
   for (name in tiered_criteria) out[[name]] <- check_tiers(out[[name]], name)
   for (name in Filter(function(name) !is.null(out[[name]]), change_criteria)) check_fraction(name)
   structure(out, class = "orizzonte_criteria")
@@ -81,7 +81,13 @@ check_tiers <- function(tiers, name) {
                        paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
                              collapse = ", "), ").")))
   }
+  if (setequal(names(tiers), c("good", "acceptable"))) tiers <- tiers[c("good", "acceptable")]
   tiers <- unname(tiers)
+  most <- if (name %in% c("chisq_per_df", "critical_n")) .Machine$double.xmax else 1
+  if (any(tiers < 0 | tiers > most)) {
+    abort("input", c(paste0("The tiers of `", name, "` are out of range."),
+                     x = paste0("They are ", paste(format(tiers), collapse = " and "), ".")))
+  }
   wrong <- if (higher_is_better(name)) tiers[1L] < tiers[2L] else tiers[1L] > tiers[2L]
   if (wrong)
     abort("input",

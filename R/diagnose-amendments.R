@@ -3,8 +3,9 @@
 #' Ranks every parameter that is fixed, equal or tied, and every relation that is not in the model,
 #' by its modification index: the drop of \eqn{\chi^2} predicted from the score and the expected
 #' information, \eqn{s^2/V} with
-#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The leading ones
-#' are also fitted, so that the real drop and the real estimate stand beside the predicted ones.
+#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The leading
+#' ones are also fitted, so that the real drop and the real estimate stand beside the predicted
+#' ones.
 #'
 #' The expected change is \eqn{s/V} (Saris, Satorra & Sörbom 1987). For one of several equal
 #' parameters it is the change relative to the others; `full_change` takes off by how much the

@@ -54,8 +54,9 @@ ladder_limits <- function(x) {
                           vapply(other, function(limit) short_number(limit[[name]]), ""),
                           collapse = ", "), ")"))
   }, "")
-  paste0("Criteria: ", paste(parts, collapse = ", "),
-         "; conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
+  given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
+  paste0("Criteria: ", paste(parts, collapse = ", "), if (given) "; given, else" else ";",
+         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
 }
 
 ladder_failing <- function(x) x$table$rung[x$table$verdict %in% c("fails", "doubtful")]

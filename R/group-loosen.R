@@ -2,9 +2,9 @@
 #'
 #' Frees, one at a time, the parameter whose release lowers \eqn{\chi^2} most, out of those that
 #' this rung holds and the one before it does not (so that the two stay nested), until the rung
-#' meets the criterion, or nothing is left that helps (partial invariance; Byrne, Shavelson & Muthén
-#' 1989). What an earlier rung holds and would help more is named. At least two loadings, and on the
-#' scalar rung two intercepts, of each construct stay held.
+#' meets the criterion, or nothing is left that helps (partial invariance; Byrne, Shavelson &
+#' Muthén 1989). What an earlier rung holds and would help more is named. At least two loadings,
+#' and on the scalar rung two intercepts, of each construct stay held.
 #'
 #' @param ladder What [invariance()] returned.
 #' @param rung The rung to loosen, such as `"metric"`.
@@ -176,6 +176,7 @@ print.orizzonte_loosened <- function(x, ...) {
         format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")
   }
   cat(wrap_lines(loosened_reading(x)), "", sep = "\n")
-  cat("Next: trail(loosened$fit), loosened$ladder, latent_means(loosened$ladder)\n")
+  cat("Next: trail(loosened$fit), loosened$ladder",
+      if (!is.null(comparable_rung(x$ladder))) ", latent_means(loosened$ladder)", "\n", sep = "")
   invisible(x)
 }
