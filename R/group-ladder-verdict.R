@@ -12,6 +12,13 @@ rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, grepl("metric", rung), groups)
 }
 
+# Which criteria the changes against the rung before break.
+broken_criteria <- function(changes, limits) {
+  worse <- c(cfi = -changes$cfi_change, rmsea = changes$rmsea_change, srmr = changes$srmr_change)
+  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
+  c(broken, if ("p" %in% names(limits) && isTRUE(changes$p_change < limits[["p"]])) "p")
+}
+
 judge_rung <- function(columns, k, limits, converged, previous, criteria) {
   if (!converged) return(list(verdict = "not converged", broken = ""))
   if (is.na(previous)) {
@@ -20,11 +27,8 @@ judge_rung <- function(columns, k, limits, converged, previous, criteria) {
                 broken = ""))
   }
   if (columns$df_change[k] == 0) return(list(verdict = "nothing to hold", broken = ""))
-  worse <- c(cfi = -columns$cfi_change[k], rmsea = columns$rmsea_change[k],
-             srmr = columns$srmr_change[k])
-  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
-  if ("p" %in% names(limits) && isTRUE(columns$p_change[k] < limits[["p"]]))
-    broken <- c(broken, "p")
+  changes <- lapply(columns[paste0(c("cfi", "rmsea", "srmr", "p"), "_change")], `[`, k)
+  broken <- broken_criteria(changes, limits)
   verdict <- if (length(broken) == 0L) "holds" else if ("cfi" %in% broken && length(broken) > 1L)
     "fails" else "doubtful"
   list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "))

@@ -92,9 +92,9 @@ rung_met <- function(fit, before, rung, until, criteria) {
   a <- comparison_measures(before)
   b <- comparison_measures(fit)
   limits <- rung_limits(rung, length(fit$layout$groups), criteria)
-  worse <- c(cfi = a$cfi - b$cfi, rmsea = b$rmsea - a$rmsea, srmr = b$srmr - a$srmr)
-  all(is.na(worse) | worse <= limits[names(worse)] + 1e-12) &&
-    !("p" %in% names(limits) && isTRUE(test$p < limits[["p"]]))
+  changes <- list(cfi_change = b$cfi - a$cfi, rmsea_change = b$rmsea - a$rmsea,
+                  srmr_change = b$srmr - a$srmr, p_change = test$p)
+  length(broken_criteria(changes, limits)) == 0L
 }
 
 # The level of the difference test when it decides.
