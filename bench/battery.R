@@ -1,6 +1,6 @@
 # Random identified models: does the fit reach the optimum that an independent optimiser finds, and
-# is "converged" ever
-# false? Usage: Rscript bench/battery.R [models] [first seed]
+# is "converged" ever false? Usage: Rscript bench/battery.R [models] [first seed]
+# Every fifty models are one file below .build/battery: a stopped run goes on where it was.
 suppressPackageStartupMessages(library(orizzonte))
 source("tests/oracles/brute-force.R")
 source("bench/random-models.R")
@@ -67,10 +67,22 @@ run_case <- function(seed) {
 args <- commandArgs(trailingOnly = TRUE)
 models <- if (length(args) > 0) as.integer(args[1]) else 2100L
 first <- if (length(args) > 1) as.integer(args[2]) else 1L
-results <-
-  do.call(rbind,
-          parallel::mclapply(first - 1L + seq_len(models), run_case,
-                             mc.cores = max(1L, parallel::detectCores())))
+cache <- file.path(".build", "battery")
+dir.create(cache, recursive = TRUE, showWarnings = FALSE)
+
+run_shard <- function(seeds) {
+  file <- file.path(cache, sprintf("%06d-%06d.rds", min(seeds), max(seeds)))
+  if (file.exists(file)) return(readRDS(file))
+  rows <- do.call(rbind, lapply(seeds, run_case))
+  saveRDS(rows, file)
+  message(format(Sys.time(), "%H:%M:%S"), "  seeds ", min(seeds), " to ", max(seeds), " done")
+  rows
+}
+
+seeds <- first - 1L + seq_len(models)
+shards <- split(seeds, (seq_along(seeds) - 1L) %/% 50L)
+results <- do.call(rbind, parallel::mclapply(shards, run_shard, mc.preschedule = FALSE,
+                                             mc.cores = max(1L, parallel::detectCores())))
 known <- !is.na(results$reference) & results$reference_decrement < 1e-6 & results$expressible
 reached <- results$converged & (!known | results$chisq <= results$reference + 1e-4)
 cat(sprintf("%d models; %d refused as unidentified; %d converged (%.2f %%), %d of them improper\n",

@@ -65,7 +65,7 @@ class Run {
     }
     out_.theta = theta_;
     out_.discrepancy = problem_.value();
-    if (!given_up_) judge();
+    if (!given_up_ && out_.status != Status::Interrupted) judge();
     return out_;
   }
 
@@ -256,7 +256,7 @@ class Run {
       out_.active[k] = working_[k] && (equality_[k] || std::abs(at.value[k] / size) < on_bound);
       if (out_.active[k]) rows.push_back(k);
     }
-    const bool open = out_.status != Status::Converged && out_.status != Status::Interrupted;
+    const bool open = out_.status != Status::Converged;
     if (open && m > 0 && out_.violations.maxCoeff() > not_met) out_.status = Status::Infeasible;
     const int w = rows.size();
     Matrix a(w, q);

@@ -25,7 +25,8 @@ class Run {
     out_.status = Status::IterationLimit;
     for (int iteration = 0; iterate(iteration); ++iteration) {
     }
-    if (out_.status != Status::Singular || !out_.history.empty()) finish();
+    const bool given_up = out_.status == Status::Singular && out_.history.empty();
+    if (!given_up && out_.status != Status::Interrupted) finish();
     return out_;
   }
 
@@ -35,6 +36,7 @@ class Run {
     if (callbacks_.stop.stopped()) return end(Status::Interrupted);
     problem_.score(score_);
     choose_metric();
+    if (callbacks_.stop.stopped()) return end(Status::Interrupted);
     if (iteration == 0 && settings_.require_rank && !expected_.positive()) {
       out_.discrepancy = problem_.value();
       return end(Status::Singular);

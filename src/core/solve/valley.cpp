@@ -16,37 +16,78 @@ constexpr double least_ratio = 1e-4, poor_ratio = 0.25,
                  good_ratio = 0.75;  // of a drop to its prediction
 constexpr double farthest = 1e6;     // times a change is repeated
 
-// The minimum of -g'd + d'Hd / 2 within a ball, from the eigenvalues of H (More & Sorensen 1983).
-struct Subproblem {
-  Eigen::SelfAdjointEigenSolver<Matrix> eigen;
-  Vector slope;  // g in the eigenvectors
-  explicit Subproblem(const Matrix& hessian, const Vector& gradient)
-      : eigen(hessian.selfadjointView<Eigen::Lower>()),
-        slope(eigen.eigenvectors().transpose() * gradient) {}
+// The minimum of -g'd + d'Hd / 2 within a ball (More & Sorensen 1983). H = Q T Q' with T tridiagonal
+// costs a seventh of the eigenvectors, and T with any shift of its diagonal is solved in O(q).
+class Subproblem {
+ public:
+  Subproblem(const Matrix& hessian, const Vector& gradient)
+      : form_(hessian), diagonal_(form_.diagonal()), beside_(form_.subDiagonal()) {
+    slope_ = form_.matrixQ().adjoint() * gradient;
+    Eigen::SelfAdjointEigenSolver<Matrix> solver;
+    solver.computeFromTridiagonal(diagonal_, beside_, Eigen::EigenvaluesOnly);
+    lowest_ = solver.eigenvalues()[0];
+    scale_ = 1 + solver.eigenvalues().cwiseAbs().maxCoeff();
+  }
 
-  double lowest() const { return eigen.eigenvalues()[0]; }
+  double lowest() const { return lowest_; }
   // The predicted drop; where the Hessian is not positive definite there is none, and the slope
   // stands in.
-  double decrement() const { return lowest() > 0 ? slope.dot(at(0)) : slope.squaredNorm(); }
-  Vector at(double shift) const { return slope.array() / (eigen.eigenvalues().array() + shift); }
+  double decrement() const { return lowest_ > 0 ? slope_.dot(at(0)) : slope_.squaredNorm(); }
 
   Vector step(double radius) const {
-    const double floor =
-        std::max(0.0, -lowest()) + 1e-12 * (1 + eigen.eigenvalues().cwiseAbs().maxCoeff());
-    if (lowest() > 1e-13 && at(0).norm() <= radius) return eigen.eigenvectors() * at(0);
-    Vector d = at(floor);
-    if (d.norm() < radius) {  // the hard case: go on along the most negative direction
-      d[0] += (d[0] < 0 ? -1 : 1) * std::sqrt(radius * radius - d.squaredNorm());
-      return eigen.eigenvectors() * d;
+    const double floor = std::max(0.0, -lowest_) + 1e-12 * scale_;
+    if (lowest_ > 1e-13) {
+      const Vector newton = at(0);
+      if (newton.norm() <= radius) return form_.matrixQ() * newton;
     }
+    const Vector d = at(floor);
+    if (d.norm() < radius) return form_.matrixQ() * to_the_edge(d, lowest_direction(floor), radius);
     double low = floor, high = std::max(2 * floor, 1e-8);
     while (at(high).norm() > radius) high *= 4;
     for (int i = 0; i < 60 && high - low > 1e-10 * high; ++i) {
       const double middle = low > 0 ? std::sqrt(low * high) : high / 16;
       (at(middle).norm() > radius ? low : high) = middle;
     }
-    return eigen.eigenvectors() * at(high);
+    return form_.matrixQ() * at(high);
   }
+
+ private:
+  Vector at(double shift) const { return solved(shift, slope_); }
+
+  // (T + shift I)^-1 x by the factor L D L'.
+  Vector solved(double shift, Vector x) const {
+    const int q = static_cast<int>(x.size());
+    const double least = 1e-15 * scale_;
+    Vector pivot(q), factor(q);
+    for (int i = 0; i < q; ++i) {
+      factor[i] = i > 0 ? beside_[i - 1] / pivot[i - 1] : 0;
+      pivot[i] = diagonal_[i] + shift - (i > 0 ? factor[i] * beside_[i - 1] : 0);
+      if (!(pivot[i] > least)) pivot[i] = least;
+      if (i > 0) x[i] -= factor[i] * x[i - 1];
+    }
+    for (int i = q - 1; i >= 0; --i)
+      x[i] = x[i] / pivot[i] - (i + 1 < q ? factor[i + 1] * x[i + 1] : 0);
+    return x;
+  }
+
+  // The eigenvector of the lowest eigenvalue, by inverse iteration from a vector of no symmetry.
+  Vector lowest_direction(double floor) const {
+    Vector out = Vector::LinSpaced(slope_.size(), 1, 2);
+    for (int i = 0; i < 3; ++i) out = solved(floor, out).normalized();
+    return out;
+  }
+
+  // The hard case: on along the most negative direction.
+  static Vector to_the_edge(const Vector& d, const Vector& along, double radius) {
+    const double part = along.dot(d);
+    const double more =
+        std::sqrt(part * part + radius * radius - d.squaredNorm()) - std::abs(part);
+    return d + (part < 0 ? -more : more) * along;
+  }
+
+  Eigen::Tridiagonalization<Matrix> form_;  // reads the lower triangle
+  Vector diagonal_, beside_, slope_;        // of T, and Q'g
+  double lowest_ = 0, scale_ = 1;
 };
 
 bool back_to_constraints(const Objective& problem, Vector& theta) {
