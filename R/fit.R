@@ -131,14 +131,9 @@ fit_request <- function(request, sample, stated = stated_by(request, sample), ne
 # predictors.
 stated_by <- function(request, sample) {
   bp <- coded_blueprint(request, sample)
-  if (!sample$grouped && length(bp$left_out)) {
-    abort("input",
-          c(paste0("The blueprint leaves something out in group ", quoted(names(bp$left_out)[1L]),
-                   ", but there are no groups."),
-                   i = "Name the grouping column with by = \"column\"."))
-  }
-  stated_layout(bp, means = has_means(sample), unname(group_variables(sample)),
-                if (sample$grouped) names(sample$groups))
+  check_left_out(sample, names(bp$left_out))
+  stated_layout(bp, has_means(sample), unname(group_variables(sample)), names(sample$groups),
+                sample$grouped)
 }
 
 coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, sample$coding)

@@ -1,15 +1,7 @@
 # Groups: their parameter tables one below the other, and what is held equal across them.
 
 # `observed`: a list by group. With one group the table is that of the blueprint.
-stack_groups <- function(bp, means, observed, groups = NULL) {
-  grouped <- !is.null(groups)
-  groups <- groups %||% single_group
-  strange <- setdiff(names(bp$left_out), groups)
-  if (length(strange) && grouped) {
-    abort("name", c(paste0("Something is left out in group ", quoted(strange[1L]),
-                           ", which is not among the groups."), did_you_mean(strange[1L], groups),
-                    i = paste0("Groups: ", enumerate(groups), ".")))
-  }
+stack_groups <- function(bp, means, observed, groups, grouped) {
   tables <- lapply(seq_along(groups), function(g) {
     layout_parameters(group_blueprint(bp, groups[g]), means, observed[[g]])
   })
@@ -90,14 +82,13 @@ pattern_rows <- function(patterns, layout) {
 }
 
 # Each address is one class across groups. Construct variances and means that this makes estimable
-# are
-# freed here (means) and with the scales (variances).
+# are freed here (means) and with the scales (variances).
 hold_across <- function(layout, hold, differ) {
   rows <- layout$rows
   size <- length(rows$kind)
   layout$rows$within <- tabulate(rows$class, size) > 1L
   layout$rows$shared <- rep(FALSE, size)
-  if (!layout$grouped) return(layout)
+  if (length(layout$groups) < 2L) return(layout)
   at <- setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))

@@ -237,9 +237,7 @@ group_scopes <- function(restriction, layout) {
 # Which rows an address means; `scope`: the group meant by an address that names none.
 restricted_rows <- function(text, layout, scope = NULL) {
   address <- parse_address(text)
-  unknown <- setdiff(address$group, layout$groups)
-  if (length(unknown) || (length(address$group) && !layout$grouped))
-    refuse_group(text, unknown[1L], layout)
+  check_group_of_address(layout, address$group, text)
   rows <- address_match(address, layout$rows, layout$constructs, scope)
   if (length(rows)) return(rows)
   if (address$kind %in% c("intercept", "mean") && !layout$means) {

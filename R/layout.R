@@ -17,17 +17,16 @@ new_layout <- function(parts) {
 }
 
 # `observed`: the observed variables of each group, a list by group; `sd` those of the data, if
-# known.
-# `groups`: their names, NULL for one.
-build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = NULL) {
-  finish_layout(stated_layout(bp, means, observed, groups), bp, sd)
+# known; `grouped`: were groups asked for, be it a single one?
+build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = single_group,
+                         grouped = length(groups) > 1L) {
+  finish_layout(stated_layout(bp, means, observed, groups, grouped), bp, sd)
 }
 
 # What the blueprint says, before anything is held across groups and constructs get their scales:
-# the
-# rungs of a ladder share it.
-stated_layout <- function(bp, means, observed = NULL, groups = NULL) {
-  apply_restrictions(stack_groups(bp, means, observed, groups), bp)
+# the rungs of a ladder share it.
+stated_layout <- function(bp, means, observed, groups, grouped) {
+  apply_restrictions(stack_groups(bp, means, observed, groups, grouped), bp)
 }
 
 finish_layout <- function(layout, bp, sd) {

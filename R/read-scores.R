@@ -186,5 +186,6 @@ simulated_data <- function(fit, views) {
     x
   })
   sizes <- vapply(parts, nrow, 0L)
-  with_group_column(fit, rep(names(parts), sizes), do.call(rbind, unname(parts)))
+  with_group_column(fit$layout, fit$sample$by, rep(names(parts), sizes),
+                    do.call(rbind, unname(parts)))
 }

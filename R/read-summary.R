@@ -46,7 +46,7 @@ format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
   count <- paste0(count_of(length(sample_variables(sample)), "observed variable"),
                   if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
-  wrap_lines(paste0(size_words(sample), ", ", count,
+  wrap_lines(paste0(size_words(sample, cases_by_group(sample), sample$total_rows), ", ", count,
                     if (!has_raw_data(sample)) "; from summary data"))
 }
 

@@ -1,13 +1,7 @@
 # A sample: data met with a request. Groups are always a list, also when there is one; each is a
-# list of
-# blocks (cases, their covariances with divisor n, means, and which variables they are of). Complete
-# data
-# are one block a group. The data themselves live in one locked environment that all fits of a trail
-# or
-# a ladder share.
-
-# What a group is called inside when there is only one.
-single_group <- "all"
+# list of blocks (cases, their covariances with divisor n, means, and which variables they are of).
+# Complete data are one block a group. The data themselves live in one locked environment that all
+# fits of a trail or a ladder share.
 
 sample_of <- function(source, request) UseMethod("sample_of")
 
@@ -22,10 +16,10 @@ sample_of.data.frame <- function(source, request) {
   }
   rows <- found$rows %||% stats::setNames(list(seq_len(nrow(source))), single_group)
   coded <- code_data(source, coding)
+  asked <- list(grouped = !is.null(found))
   groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
     variables <- blueprint_variables(group_blueprint(bp, g))$observed
-    in_group_of(g, !is.null(found),
-                block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
+    in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
   })
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
   kept <- c(request$by, intersect(c(names(coding), variables), names(source)))
@@ -64,7 +58,8 @@ sample_of.list <- function(source, request) {
     pick_levels(request$levels, known, "the summary data")
   groups <- lapply(stats::setNames(names(wanted), names(wanted)), function(g) {
     variables <- blueprint_variables(group_blueprint(request$blueprint, g))$observed
-    in_group_of(g, TRUE, block_of_summary(source[[wanted[[g]]]], variables, request))
+    in_group_of(list(grouped = TRUE), g,
+                block_of_summary(source[[wanted[[g]]]], variables, request))
   })
   new_sample(groups, by = request$by %||% NULL, grouped = TRUE,
              total_rows = sum(vapply(groups, `[[`, 0, "total")))
@@ -96,31 +91,17 @@ check_variables <- function(bp) {
   abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
 }
 
-# Trouble in the data of one group says which.
-in_group_of <- function(group, grouped, code) {
-  if (!grouped) return(code)
-  rlang::try_fetch(code, orizzonte_error_data = function(e) {
-    abort("data", paste0("In group ", group, ":"), parent = e)
-  })
-}
-
 # What is said of a sample: how predictors are coded, which groups there are, what is dropped.
 sample_notes <- function(sample) {
+  total <- vapply(sample$groups, `[[`, 0, "total")
   c(coding_notes(sample$coding), sample$group_notes,
-    if (sample$grouped) dropped_by_group(sample$groups) else sample$groups[[1L]]$notes)
-}
-
-dropped_by_group <- function(groups) {
-  dropped <- vapply(groups, function(g) g$total - g$blocks[[1L]]$n, 0)
-  if (all(dropped == 0)) return(NULL)
-  counts <- paste0(names(groups), " ", dropped, " of ", vapply(groups, `[[`, 0, "total"))
-  paste0("Dropped rows with missing values in variables of the model: ",
-         enumerate(counts[dropped > 0], most = 12L), ".")
+    dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total))
 }
 
 # --- accessors -----------------------------------------------------------------------------------
 
-sample_n <- function(sample) sum(vapply(sample$groups, function(g) g$blocks[[1L]]$n, 0))
+cases_by_group <- function(sample) vapply(sample$groups, function(g) g$blocks[[1L]]$n, 0)
+sample_n <- function(sample) sum(cases_by_group(sample))
 sample_variables <- function(sample) {
   unique(unlist(lapply(sample$groups, function(g) g$blocks[[1L]]$variables), use.names = FALSE))
 }
@@ -181,9 +162,8 @@ sample_for <- function(sample, request) {
       sample$groups[[g]]$blocks <- list(block)
     } else {
       check_kept(wanted[[g]], names(coded))
-      sample$groups[[g]] <- in_group_of(g, sample$grouped, block_of_rows(coded, group$rows,
-          wanted[[g]],
-                                                                         request$missing_codes, bp))
+      sample$groups[[g]] <- in_group_of(sample, g, block_of_rows(coded, group$rows, wanted[[g]],
+                                                                 request$missing_codes, bp))
     }
   }
   sample$labels <- sample$labels[names(sample$labels) %in% unlist(wanted)]

@@ -46,3 +46,21 @@ test_that("no function calls a later stage", {
   expect_identical(setdiff(upward, exceptions), character())
   expect_identical(setdiff(exceptions, upward), character())
 })
+
+test_that("no name is defined twice, and one file alone asks whether there are groups", {
+  skip_if(is.na(source_folder), "the sources are not beside the tests")
+  names <- names(defined_functions(source_folder))
+  expect_gt(length(names), 500L)
+  expect_identical(names[duplicated(names)], character())
+  asks <- function(e) {
+    if (!is.call(e)) return(FALSE)
+    branch <- as.character(e[[1L]])[1L] %in% c("if", "!", "&&", "||") &&
+      any(vapply(as.list(e)[-1L], function(part) {
+        is.call(part) && identical(part[[1L]], quote(`$`)) && identical(part[[3L]], quote(grouped))
+      }, NA))
+    branch || any(vapply(as.list(e), asks, NA))
+  }
+  files <- list.files(source_folder, "[.]R$", full.names = TRUE)
+  asking <- vapply(files, function(file) any(vapply(parse(file, keep.source = FALSE), asks, NA)), NA)
+  expect_identical(basename(files[asking]), "base-groups.R")
+})

@@ -1,0 +1,112 @@
+# How groups are named for display, in notes and in errors. Inside, groups are always a list, and a
+# single group is called "all"; only here is it asked whether there are several. `x` is a sample or
+# a layout: both know `grouped` and their `groups`.
+
+# What a group is called inside when there is only one.
+single_group <- "all"
+
+group_names <- function(x) if (is.list(x$groups)) names(x$groups) else x$groups
+
+# The group column of tables: NA for one group.
+shown_group <- function(x, group) if (x$grouped) group else rep(NA_character_, length(group))
+
+# The group by name, where there are several.
+named_group <- function(x, group) if (x$grouped) group
+
+# " in group evening", "in group evening: ", "[evening]  ", " (evening)" and " | evening", or
+# nothing.
+in_group <- function(x, group) if (x$grouped) paste0(" in group ", group) else ""
+group_lead <- function(x, group) if (x$grouped) paste0("in group ", group, ": ") else ""
+mark_group <- function(x, group, text) if (x$grouped) paste0("[", group, "]  ", text) else text
+bracket_group <- function(x, group) if (x$grouped) paste0(" (", group, ")") else ""
+bar_group <- function(x, group) if (x$grouped) paste0(" | ", group) else ""
+
+# What stands for several groups at once is called by what was asked for.
+common_address <- function(x, text, addresses) if (x$grouped) text else addresses
+
+# How many cases, and where.
+size_words <- function(x, sizes, rows) {
+  n <- sum(sizes)
+  if (x$grouped) {
+    return(paste0("n = ", format_count(n), " in ", length(sizes), " groups (",
+                  enumerate(paste(names(sizes), vapply(sizes, format_count, "")), most = 12L), ")"))
+  }
+  paste0("n = ", format_count(n), if (rows != n) paste0(" of ", format_count(rows), " rows"))
+}
+
+# Trouble in the data of one group says which.
+in_group_of <- function(x, group, code) {
+  if (!x$grouped) return(code)
+  rlang::try_fetch(code, orizzonte_error_data = function(e) {
+    abort("data", paste0("In group ", group, ":"), parent = e)
+  })
+}
+
+# One group says what was dropped and where it was missing; of several it is how many in each.
+dropped_words <- function(x, notes, dropped, total) {
+  if (!x$grouped) return(notes)
+  if (all(dropped == 0)) return(NULL)
+  counts <- paste0(names(dropped), " ", dropped, " of ", total)
+  paste0("Dropped rows with missing values in variables of the model: ",
+         enumerate(counts[dropped > 0], most = 12L), ".")
+}
+
+# What is assumed of every group, and what is not held for want of groups.
+every_group_words <- function(x) {
+  if (!x$grouped) return(NULL)
+  paste0("the same in every group (", enumerate(group_names(x), most = 12L),
+         "), each with its own values:")
+}
+
+nothing_held_words <- function(x, asked) {
+  if (length(asked) && !x$grouped) "no groups: nothing is held equal"
+}
+
+check_grouped <- function(x) {
+  if (x$grouped) return(invisible())
+  abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+}
+
+# One group by name; the first when none is named.
+chosen_group <- function(x, group = NULL) {
+  if (is.null(group)) return(group_names(x)[1L])
+  if (!x$grouped) abort("input", "This fit has no groups.")
+  if (is.character(group) && length(group) == 1L && group %in% group_names(x)) return(group)
+  asked <- as.character(group)[1L]
+  refuse_group(x, asked, paste0("There is no group ", quoted(asked), "."))
+}
+
+# What is left out of groups must be groups of the data.
+check_left_out <- function(x, groups) {
+  strange <- setdiff(groups, if (x$grouped) group_names(x))
+  if (length(strange) == 0L) return(invisible())
+  if (!x$grouped) {
+    abort("input", c(paste0("The blueprint leaves something out in group ", quoted(strange[1L]),
+                            ", but there are no groups."),
+                     i = "Name the grouping column with by = \"column\"."))
+  }
+  refuse_group(x, strange[1L], paste0("Something is left out in group ", quoted(strange[1L]),
+                                      ", which is not among the groups."))
+}
+
+# An address names one of the groups, or none.
+check_group_of_address <- function(x, group, text) {
+  strange <- setdiff(group, if (x$grouped) group_names(x))
+  if (length(strange) == 0L) return(invisible())
+  if (!x$grouped) {
+    abort("name", c(paste0("There are no groups in this fit, but ", text, " names one."),
+                    i = "Give the grouping column with by = when fitting."))
+  }
+  refuse_group(x, strange[1L], paste0("There is no such group: ", text))
+}
+
+refuse_group <- function(x, group, text) {
+  abort("name", c(text, did_you_mean(group, group_names(x)),
+                  i = paste0("Groups: ", enumerate(group_names(x)), ".")))
+}
+
+# The grouping column of made data.
+with_group_column <- function(x, by, group, data) {
+  if (!x$grouped) return(data)
+  cbind(stats::setNames(list_frame(list(group)), by %||% "group"), data)
+}
