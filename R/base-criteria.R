@@ -112,6 +112,23 @@ change_limits <- function(criteria, metric, groups) {
     srmr = criteria$srmr_change %||% if (metric) 0.030 else 0.010, p = criteria$p_change)
 }
 
+# Which criteria the changes of one model against another break.
+broken_criteria <- function(changes, limits) {
+  worse <- c(cfi = -changes$cfi_change, rmsea = changes$rmsea_change, srmr = changes$srmr_change)
+  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
+  c(broken, if ("p" %in% names(limits) && isTRUE(changes$p_change < limits[["p"]])) "p")
+}
+
+# The same row by row, of models that are more restricted than what they are compared with.
+broken_by <- function(columns, criteria) {
+  limits <- change_limits(criteria, metric = FALSE, groups = 1L)
+  vapply(seq_along(columns$df_change), function(k) {
+    if (!isTRUE(columns$df_change[k] > 0)) return("")
+    changes <- lapply(columns[paste0(c("cfi", "rmsea", "srmr", "p"), "_change")], `[`, k)
+    paste(toupper(broken_criteria(changes, limits)), collapse = ", ")
+  }, "")
+}
+
 criterion_sources <- c(
   significance = "convention", power = "Saris, Satorra & van der Veld 2009",
   smallest = "Saris, Satorra & van der Veld 2009",

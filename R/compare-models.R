@@ -9,14 +9,15 @@
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
 #' @param against `"previous"`: each model against the one before, in the order of their degrees of
 #'   freedom. `"first"`: all against the first one given. Or the label of one of them.
-#' @param criteria The level of the verdict, from [criteria()].
+#' @param criteria The level of the verdict and the largest changes for the worse, from
+#'   [criteria()].
 #' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
 #'   it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
 #'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference),
-#'   `verdict` (of the test: fits as well, worse, better), `status`, `nested` (`"yes"`, `"no"`,
+#'   `verdict` (of the test: fits as well, worse, better), `broken` (of the more restricted model:
+#'   which criteria of change it breaks), `status`, `nested` (`"yes"`, `"no"`,
 #'   `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
-#'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)}
-#' (Burnham & Anderson 2002) among
+#'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among
 #'   models of the same data. The attribute `notes` says in words what was not compared and why.
 #' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or
 #'   an unknown `against`.
@@ -33,7 +34,7 @@ compare_models <- function(..., against = "previous", criteria = NULL) {
 }
 
 compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
-  level <- check_criteria(criteria)$significance
+  criteria <- check_criteria(criteria)
   for (fit in fits) check_fit(fit, verb)
   if (length(fits) < 2L)
     abort("input",
@@ -71,21 +72,15 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
   columns$against <- labels[other]
   columns$nested <- nested
-  columns$verdict <- comparison_verdicts(columns, level)
+  columns$verdict <- difference_verdicts(columns, criteria$significance)
+  columns$broken <- broken_by(columns, criteria)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
   notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
   ordered <- c("model", "against", "n", "parameters", comparison_columns,
-               paste0(comparison_columns, "_change"), "verdict", "status", "nested",
-               "akaike_weight")
+               paste0(comparison_columns, "_change"), "verdict", "broken", "status",
+               "nested", "akaike_weight")
   structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")),
             notes = unique(notes), same_items = all(same_items[!is.na(other)]))
-}
-
-# Which of two nested models the difference test speaks for, said about the one in the row.
-comparison_verdicts <- function(columns, level) {
-  ifelse(is.na(columns$p_change), "",
-         ifelse(columns$p_change >= level, "fits as well",
-                ifelse(columns$df_change > 0, "fits worse", "fits better")))
 }
 
 # Why nothing can be compared, when two models are not about the same data.
@@ -262,6 +257,8 @@ comparison_texts <- function(x) {
     },
     notes = c(if (any(x$status != "proper"))
               paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"],
+              paste0(x$model, " breaks the criteria of change for ", x$broken, " against ",
+                     x$against, ".")[nzchar(x$broken %||% "")],
               attr(x, "notes")))
 }
 
@@ -270,7 +267,7 @@ format_comparison <- function(x) {
   c(heading("Comparison of models"),
     format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
     if (!is.null(texts$changes))
-      c("", "Changes", format_table(texts$changes, c(FALSE, FALSE, rep(TRUE, 8L), FALSE))),
+      c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10)),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
     wrap_lines(comparison_reading(x)), "Next: side_by_side() shows how estimates differ.")
 }

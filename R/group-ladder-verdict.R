@@ -12,13 +12,6 @@ rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, grepl("metric", rung), groups)
 }
 
-# Which criteria the changes against the rung before break.
-broken_criteria <- function(changes, limits) {
-  worse <- c(cfi = -changes$cfi_change, rmsea = changes$rmsea_change, srmr = changes$srmr_change)
-  broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
-  c(broken, if ("p" %in% names(limits) && isTRUE(changes$p_change < limits[["p"]])) "p")
-}
-
 judge_rung <- function(columns, k, limits, converged, previous, criteria) {
   if (!converged) return(list(verdict = "not converged", broken = ""))
   if (is.na(previous)) {

@@ -50,7 +50,7 @@ layout_parameters <- function(bp, means, observed = NULL) {
     meaning = c(ifelse(weight, "weight", "loading"), rep("effect", length(from)), variance_meaning,
              ifelse(lower, ifelse(latent, "disturbance covariance", "residual covariance"),
                     "covariance"),
-             if (means) ifelse(is_construct, "mean", "intercept")),
+             if (means) mean_meaning(is_construct, endogenous)),
     family = rep(parameter_families[c("effect", "covariance", "mean")],
                  c(length(load_first) + length(from), v + n_cov, n_mean)),
     row = row, col = col,
@@ -63,6 +63,12 @@ layout_parameters <- function(bp, means, observed = NULL) {
   list(rows = rows, observed = observed, constructs = constructs, endogenous = all[endogenous],
        composites = constructs[composite],
        indicators = split_in_order(seq_along(owner), owner, constructs))
+}
+
+# What a row of the mean structure tells: of whatever something points at, the value that is left
+# when all that points at it is 0.
+mean_meaning <- function(is_construct, endogenous) {
+  ifelse(!is_construct, "intercept", ifelse(endogenous, "construct intercept", "mean"))
 }
 
 # Loadings and weights that the blueprint gives, in the order of the items; NA elsewhere.

@@ -10,7 +10,8 @@
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the confidence intervals.
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
-#'   `parameter` (its address), `group`, `kind`, `estimate`, `se`, `z`, `p`
+#'   `parameter` (its address), `group`, `kind` (in words: `mean[X]` of a construct that something
+#'   points at is a `"construct intercept"`), `estimate`, `se`, `z`, `p`
 #'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` (by the
 #'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied
 #'   (by an equation), at bound, or derived. What is

@@ -156,20 +156,25 @@ print.orizzonte_summary <- function(x, ...) {
   invisible(x)
 }
 
+# Construct means at zero are listed under "assumed"; a table of zeros says nothing more.
+is_idle_mean <- function(x) {
+  x$kind %in% c("mean", "construct intercept") & x$status == "fixed" & x$estimate == 0
+}
+
 # Estimates under one heading per kind, columns aligned over all of them.
 format_grouped_estimates <- function(x) {
-  # construct means at zero are listed under "assumed"; a table of zeros says nothing more
-  x <- x[!(x$kind == "mean" & x$status == "fixed" & x$estimate == 0), ]
+  x <- x[!is_idle_mean(x), ]
   lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
   titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects",
               variance = "Variances", `residual variance` = "Residual variances",
               `disturbance variance` = "Disturbance variances", covariance = "Covariances",
               `residual covariance` = "Residual covariances",
               `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts",
-              mean = "Means of constructs", quantity = "Quantities")
+              mean = "Means of constructs", `construct intercept` = "Intercepts of constructs",
+              quantity = "Quantities")
   order <- c("effect", "loading", "weight", "covariance", "disturbance covariance",
              "residual covariance", "variance", "disturbance variance",
-             "residual variance", "intercept", "mean", "quantity")
+             "residual variance", "intercept", "mean", "construct intercept", "quantity")
   out <- lines[1L]
   for (kind in intersect(order, x$kind))
     out <- c(out, titles[[kind]], paste0("  ", lines[-1L][x$kind == kind]))

@@ -8,9 +8,11 @@
 #'
 #' @param x A fit or a blueprint.
 #' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before),
-#'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `status`, `chisq`, `df`, `p`, `cfi`,
+#'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `chisq`, `df`, `p`, `cfi`,
 #'   `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the
-#'   \eqn{\chi^2} difference), and `note`. No rows when nothing has been amended.
+#'   \eqn{\chi^2} difference), `verdict` (of that test: fits as well, worse, better), `broken` (of
+#'   what restricts the model: which criteria of change it breaks; both by the defaults of
+#'   [criteria()]), `status`, and `note`. No rows when nothing has been amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -42,10 +44,12 @@ trail <- function(x) {
   rows$change <- vapply(rows$changes, change_sentence, "")
   freed <- count_freed(rows)
   rows$against <- c(NA, rows$revision)[seq_len(size)]
+  rows$verdict <- difference_verdicts(rows, criteria()$significance)
+  rows$broken <- broken_by(rows, criteria())
   ordered <- c("revision", "against", "change",
-               setdiff(revision_columns, c("revision", "changes", "note")),
+               setdiff(revision_columns, c("revision", "changes", "status", "note")),
                paste0(c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic"),
-                      "_change"), "note")
+                      "_change"), "verdict", "broken", "status", "note")
   structure(list_frame_class(rows[ordered], "orizzonte_trail"), title = bp$title, freed = freed)
 }
 
@@ -121,7 +125,11 @@ format_trail <- function(x) {
   reason <- ifelse(x$revision == 0, "",
                    ifelse(nzchar(x$because), paste0(", because ", x$because), ", NO REASON GIVEN"))
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
-  note <- ifelse(nzchar(x$note), paste0("; ", x$note), "")
+  found <- x$verdict %||% rep("", nrow(x))
+  broken <- x$broken %||% rep("", nrow(x))
+  breaks <- ifelse(nzchar(broken), paste0(" (breaks ", broken, ")"), "")
+  note <- paste0(ifelse(nzchar(found), paste0(": ", found, breaks), ""),
+                 ifelse(nzchar(x$note), paste0("; ", x$note), ""))
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))
   freed <- attr(x, "freed") %||% 0L
   c(lines, "", wrap_lines(paste0(

@@ -39,7 +39,7 @@ release_columns <- function(found, most = 5L) {
 }
 report_estimates <- function(fit, kind) {
   x <- estimates(fit)
-  x <- x[x$kind %in% kind & !(x$kind == "mean" & x$status == "fixed" & x$estimate == 0), ]
+  x <- x[x$kind %in% kind & !is_idle_mean(x), ]
   interval <- ifelse(is.na(x$lower), "",
                      paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
   words <- all_wordings(fit)

@@ -61,6 +61,8 @@ test_that("no name is defined twice, and one file alone asks whether there are g
     branch || any(vapply(as.list(e), asks, NA))
   }
   files <- list.files(source_folder, "[.]R$", full.names = TRUE)
-  asking <- vapply(files, function(file) any(vapply(parse(file, keep.source = FALSE), asks, NA)), NA)
+  asking <- vapply(files, function(file) {
+    any(vapply(parse(file, keep.source = FALSE), asks, NA))
+  }, NA)
   expect_identical(basename(files[asking]), "base-groups.R")
 })

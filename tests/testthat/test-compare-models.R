@@ -27,6 +27,34 @@ test_that("nested models are tested, with changes, criteria and weights", {
   expect_output(print(table), "AIC and BIC favour")
 })
 
+test_that("comparisons, trails and ladders share their columns, verdicts and broken criteria", {
+  measures <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
+  shared <- c("against", measures, paste0(measures, "_change"), "verdict", "broken", "status")
+  bound <- fit_model(start |> covary(be1, be2) |> restrict(covariance[Belonging, Calm] == 0), data)
+  table <- compare_models(b, a, bound)
+  ladder <- suppressMessages(invariance(start, choirs, by = setting,
+                                        rungs = c("configural", "metric")))
+  steps <- trail(amend(amend(b, fix = covariance[Belonging, Calm] == 0, because = "to see"),
+                       free = covariance[be1, be3], because = "to see"))
+  for (columns in list(table, as.data.frame(ladder), steps)) {
+    expect_identical(intersect(names(columns), shared), shared)
+  }
+  expect_identical(table$verdict[table$model == "bound"], "")         # not nested in `a`
+  direct <- compare_models(b, bound)
+  expect_identical(direct$verdict, c("", "fits worse"))
+  expect_identical(direct$broken[1L], "")
+  changes <- c(CFI = -direct$cfi_change[2L] > 0.010, RMSEA = direct$rmsea_change[2L] > 0.015,
+               SRMR = direct$srmr_change[2L] > 0.010)
+  expect_true(any(changes))
+  expect_identical(direct$broken[2L], paste(names(changes)[changes], collapse = ", "))
+  expect_output(print(direct), "bound breaks the criteria of change for")
+  expect_identical(steps$verdict, c("", "fits worse", "fits as well"))
+  expect_identical(steps$broken, c("", direct$broken[2L], ""))
+  strict <- compare_models(b, bound, criteria = criteria(cfi_change = 0.9, rmsea_change = 0.9,
+                                                         srmr_change = 0.9, p_change = 0.05))
+  expect_identical(strict$broken, c("", "P"))
+})
+
 test_that("models that only look nested get no test", {
   # fewer parameters, other restrictions: different shapes, not one inside the other
   one <- fit_model(start |> covary(be1, be2), data)

@@ -11,6 +11,25 @@ test_that("tables keep their column contract", {
   expect_equal(nrow(fit_indices(fit)), length(index_words))
 })
 
+test_that("a predicted construct has an intercept, another a mean", {
+  bp <- blueprint("M") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Belonging) |>
+    hold_equal(loading, intercept)
+  grouped <- quiet_fit(bp, choirs, by = "setting")
+  table <- estimates(grouped)
+  means <- table[startsWith(table$parameter, "mean["), ]
+  expect_setequal(paste(means$parameter, means$kind),
+                  c(paste0("mean[Belonging | ", c("evening", "weekend"), "] mean"),
+                    paste0("mean[Staying | ", c("evening", "weekend"), "] construct intercept")))
+  shown <- capture.output(print(summary(grouped)))
+  # free at weekend only: what is fixed at 0 is not shown
+  expect_match(shown[grep("^Means of constructs", shown) + 1L], "mean[Belonging | weekend]",
+               fixed = TRUE)
+  expect_match(shown[grep("^Intercepts of constructs", shown) + 1L], "mean[Staying | weekend]",
+               fixed = TRUE)
+  expect_false(any(grepl("mean[Staying | evening]", shown, fixed = TRUE)))
+})
+
 test_that("base generics agree with the tables", {
   table <- estimates(fit)
   free <- table[table$status == "free", ]
