@@ -84,6 +84,22 @@ compare("all modification indices of that model: amendments(top = 0)", 2,
         function() amendments(misfitting, top = 0),
         function() factanal(covmat = s100, factors = 10, n.obs = 1000), 11, 1, 1)
 
+# A fit remembers what readers share: each reading gets a fit that was never read.
+reader_of <- function(reader, repeats) {
+  fits <- lapply(seq_len(repeats), function(i) fit_model(hundred_bp, hundred))
+  function() {
+    reader(fits[[1L]])
+    fits <<- fits[-1L]
+  }
+}
+hundred_bp <- factor_blueprint(names(hundred), 10)
+readers <- list("summary()" = function(fit) invisible(summary(fit)), "estimates()" = estimates,
+                "amendments(top = 0)" = function(fit) amendments(fit, top = 0))
+for (name in names(readers)) {
+  compare(paste(name, "of 100 items, against its fit_model()"), 10,
+          reader_of(readers[[name]], 11), function() fit_model(hundred_bp, hundred), 11, 1, 1)
+}
+
 twelve <- stats::setNames(simulated(720, 3, 4, 4), paste0("v", 1:12))
 grouped <- cbind(twelve, g = rep(c("a", "b"), c(420, 300)))
 grouped_bp <- factor_blueprint(names(twelve), 3)
