@@ -1,15 +1,44 @@
-# Linear algebra that several stages need, safe for matrices that are nearly singular.
+# Linear algebra that several stages need, safe for matrices that are nearly singular. Every matrix
+# is taken in units in which its diagonal is 1, so that variables may be measured on any scale.
 
+own_units <- function(matrix) sqrt(pmax(abs(diag(matrix)), 1e-300))
+
+# By a generalised inverse: what the matrix does not tell gets 0.
 solve_symmetric <- function(matrix, right) {
   if (anyNA(matrix)) return(rep(NA_real_, length(right)))
-  unit <- sqrt(pmax(diag(matrix), 1e-300))
+  unit <- own_units(matrix)
   parts <- eigen(matrix / outer(unit, unit), symmetric = TRUE)
   known <- parts$values > 1e-9
   vectors <- parts$vectors[, known, drop = FALSE]
   drop(vectors %*% (crossprod(vectors, right / unit) / parts$values[known])) / unit
 }
 
-smallest_eigenvalue <- function(m) min(eigen(m, symmetric = TRUE, only.values = TRUE)$values)
+# M^-1 X of a symmetric matrix; NULL when it is singular.
+solve_in_units <- function(matrix, right) {
+  unit <- own_units(matrix)
+  tryCatch(solve(matrix / outer(unit, unit), right / unit) / unit, error = function(e) NULL)
+}
+
+# The diagonal of the inverse of a correlation matrix: by how much overlap inflates each variance.
+variance_inflation <- function(covariance) {
+  unit <- own_units(covariance)
+  diag(solve_in_units(covariance, diag(nrow(covariance)))) * unit^2
+}
+
+# The Wald test that some values are zero, its degrees of freedom the rank of their errors.
+wald_test <- function(value, variance) {
+  if (anyNA(variance)) return(list(wald = NA_real_, df = NA_integer_, p = NA_real_))
+  unit <- own_units(variance)
+  rank <- sum(eigen(variance / outer(unit, unit), symmetric = TRUE, TRUE)$values > 1e-9)
+  wald <- sum(value * solve_symmetric(variance, value))
+  list(wald = wald, df = rank, p = upper_p(wald, rank))
+}
+
+# Of a correlation matrix; of any other, once it is one.
+smallest_eigenvalue <- function(m) {
+  unit <- own_units(m)
+  min(eigen(m / outer(unit, unit), symmetric = TRUE, only.values = TRUE)$values)
+}
 
 log_determinant <- function(m) 2 * sum(log(diag(chol(m))))
 

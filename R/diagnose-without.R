@@ -90,13 +90,7 @@ drop_paths <- function(rows, fit, vcov) {
   covariance <- k %*% vcov %*% t(k)
   out <- list(wald = NA_real_, df = length(rows), p = NA_real_, rise = NA_real_, p_rise = NA_real_)
   estimate <- values_of(fit)[rows]
-  parts <- if (!anyNA(covariance)) qr(covariance)
-  if (!is.null(parts)) {
-    out$df <- parts$rank
-    out$wald <- if (parts$rank == length(rows)) sum(estimate * solve(covariance, estimate)) else
-      NA_real_
-    out$p <- upper_p(out$wald, out$df)
-  }
+  if (!anyNA(covariance)) out[c("wald", "df", "p")] <- wald_test(estimate, covariance)
   core <- fit$layout$model
   used <- unique(core$map_parameter[core$map_entry %in% match(rows, core$rows)])
   single <-

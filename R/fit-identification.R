@@ -67,7 +67,7 @@ plausible_moments <- function(layout) {
   for (attempt in 1:20) {
     model <- core_implied(layout$model, eta[layout$model$rows])[[1L]]
     s <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
-    if (smallest_eigenvalue(s) > 1e-3 * max(diag(s))) break
+    if (smallest_eigenvalue(s) > 1e-3) break
     covarying <- layout$rows$kind %in% c("covariance", "effect") & is.na(layout$rows$fixed)
     eta[covarying] <- eta[covarying] / 2
     if (attempt == 20L) s <- diag(p) + 0.3

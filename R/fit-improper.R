@@ -71,7 +71,7 @@ residual_parts_improper <- function(view, beyond) {
   parts <- lapply(blocks[lengths(blocks) > 1L], function(block) {
     part <- psi[block, block, drop = FALSE]
     if (!all(diag(part) > 0)) return(trouble_rows())
-    lowest <- smallest_eigenvalue(part / sqrt(outer(diag(part), diag(part))))
+    lowest <- smallest_eigenvalue(part)
     known <- beyond && all(all[block] %in% layout$constructs)
     if (lowest >= -1e-8 || known) return(trouble_rows())
     trouble_rows("covariance[items]", lowest,

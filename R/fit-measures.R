@@ -15,13 +15,12 @@ baseline_model <- function(s, endogenous, n, means, independence = FALSE,
   k <- length(free_block)
   parameters <- length(single) + k * (k + 1) / 2
   list(chisq = max(0, n * (log_det - log_s)), df = p * (p + 1) / 2 - parameters,
-       parameters = parameters + if (means) p else 0)
+       parameters = parameters + if (means) p else 0, log_det = log_det)
 }
 
-# -2 log-likelihood of the saturated model for complete data, constants included.
-saturated_deviance <- function(s, n, log_s = log_determinant(s)) {
-  n * (ncol(s) * log(2 * pi) + log_s + ncol(s))
-}
+# -2 log-likelihood of `cases` complete cases, constants included, where Sigma has this determinant
+# and tr(Sigma^-1 S) this value, S with divisor `cases`.
+data_deviance <- function(cases, p, log_det, trace) cases * (p * log(2 * pi) + log_det + trace)
 
 # RMSEA = sqrt(max(chisq - df, 0) / (n df)) (Steiger & Lind 1980; Steiger 1998 for groups).
 rmsea_point <- function(chisq, df, n, groups = 1) {
@@ -79,8 +78,8 @@ gfi <- function(ratio) {
   1 - sum(t(rest) * rest) / sum(t(ratio) * ratio)
 }
 
-# Largest n at which chi-square would not be significant at alpha (Hoelter 1983).
-critical_n <- function(discrepancy, df, alpha = 0.05) {
+# Largest n at which chi-square, (n - less) F, would not be significant at alpha (Hoelter 1983).
+critical_n <- function(discrepancy, df, less = 0, alpha = 0.05) {
   if (df <= 0 || discrepancy <= 0) return(NA_real_)
-  floor(stats::qchisq(1 - alpha, df) / discrepancy) + 1
+  floor(stats::qchisq(1 - alpha, df) / discrepancy) + less
 }

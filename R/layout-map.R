@@ -51,10 +51,14 @@ scale_of <- function(place, layout, bp) {
   given <- values || all_fixed || settled
   out <- list(construct = name, group = place$number, kind = kind, composite = composite,
               loadings = loadings, variance = variance, marker = 0L,
-              closed = !given && !composite && length(own$fixed) == 0L &&
-                may_be_rescaled(name, place$span, rows))
+              closed = !composite && may_be_rescaled(name, place$span, rows))
   if (given) {
     out$kind <- "given"
+    # one value beside zeros is a marker in other words
+    known <- loadings[!is.na(rows$fixed[loadings]) & rows$fixed[loadings] != 0]
+    alone <- length(known) == 1L && !settled
+    out$closed <- out$closed && alone
+    if (alone) out$marker <- known
   } else if (kind == "marker") {
     out$marker <- marker_of(name, loadings, composite, if (setting != "marker") setting, rows)
   } else if (kind == "unit" && place$number > 1L && any(rows$shared[loadings])) {

@@ -38,7 +38,7 @@ growth_note <- function(layout) {
 overlap_note <- function(name, layout, covariance) {
   items <- intersect(layout$rows$first[layout$indicators[[name]]], colnames(covariance))
   if (length(items) < 2L) return(NULL)
-  inflation <- diag(solve(stats::cov2cor(covariance[items, items])))
+  inflation <- variance_inflation(covariance[items, items])
   if (max(inflation) < 5) return(NULL)
   paste0("Items of the composite ", name, " overlap: ",
          enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]),

@@ -72,11 +72,10 @@ core_model <- function(layout, keep_means) {
 }
 
 core_scales <- function(layout, rows, p) {
-  scaled <- Filter(function(s) s$composite || s$kind != "given", layout$scales)
-  unname(lapply(scaled, function(scale) {
+  unname(lapply(layout$scales, function(scale) {
     g <- scale$group
     kind <- if (scale$composite) 3L else if (scale$kind == "carried") 0L else
-      match(scale$kind, scale_settings) - 1L
+      match(scale$kind, c(scale_settings, "", "given")) - 1L
     list(group = g, construct = p[g] + match(scale$construct, layout$parts[[g]]$constructs),
          kind = kind, marker = match(scale$marker, rows, 0L),
          variance = match(scale$variance[1L], rows, 0L), loadings = match(scale$loadings, rows),

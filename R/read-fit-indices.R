@@ -22,7 +22,9 @@
 #' * `aic` = -2 log L + 2q; `bic` = -2 log L + q log N; `bic_adjusted` with
 #'   (N + 2)/24 (Sclove 1987); `ecvi` = F + 2q/N (Browne & Cudeck 1993)
 #' * `critical_n`: the largest sample at which \eqn{\chi^2} would not be
-#'   significant at .05 (Hoelter 1983).
+#'   significant at .05 (Hoelter 1983)
+#' * log-likelihoods, AIC and BIC are those of the data at the estimates; with
+#'   `multiplier = "n-1"` these are no maximum, and their differences no \eqn{\chi^2}.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
@@ -70,7 +72,8 @@ index_values <- function(fit, each) {
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
   base <- list(chisq = total("chisq_baseline"), df = total("df_baseline"),
                parameters = total("baseline_parameters"))
-  saturated <- total("saturated")
+  deviance <- stats::setNames(lapply(c("deviance", "deviance_saturated", "deviance_baseline"),
+                                     total), c("model", "saturated", "baseline"))
   moments <- total("moments")
   pressed <- length(pressed_bounds(fit)) > 0L
   plain <- function(x) if (pressed) NA_real_ else x
@@ -90,14 +93,15 @@ index_values <- function(fit, each) {
     p_close_fit = plain(close_fit_p(chisq, df, n, count)),
     srmr = weighted("srmr"), gfi = good,
     agfi = if (df > 0) 1 - total("covariances") / df * (1 - good) else NA,
-    loglik = -(saturated + chisq) / 2, loglik_saturated = -saturated / 2,
-    loglik_baseline = -(saturated + base$chisq) / 2,
-    information(saturated + chisq, q), ecvi = chisq / n + 2 * q / n,
-    critical_n = plain(critical_n(chisq / n, df)), chisq_baseline = base$chisq,
+    loglik = -deviance$model / 2, loglik_saturated = -deviance$saturated / 2,
+    loglik_baseline = -deviance$baseline / 2,
+    information(deviance$model, q), ecvi = chisq / n + 2 * q / n,
+    critical_n = plain(critical_n(chisq / n, df, sample_n(fit$sample) - n)),
+    chisq_baseline = base$chisq,
     df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
-    stats::setNames(information(saturated + base$chisq, base$parameters),
+    stats::setNames(information(deviance$baseline, base$parameters),
                     paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
-    stats::setNames(information(saturated, moments),
+    stats::setNames(information(deviance$saturated, moments),
                     paste0(c("aic", "bic", "bic_adjusted"), "_saturated")),
     ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n
   )
@@ -108,10 +112,10 @@ index_values <- function(fit, each) {
 measures_by_group <- function(fit, independence = FALSE) {
   structured <- fit$layout$means && !fit$layout$profiled
   # saturated means are no part of the discrepancy
-  Map(function(part, moments, model) {
+  Map(function(part, moments, model, cases) {
     group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
-                   independence)
-  }, fit$layout$parts, fit$moments, matrices_of(fit))
+                   independence, cases)
+  }, fit$layout$parts, fit$moments, matrices_of(fit), cases_by_group(fit$sample))
 }
 
 # Both once a fit.
@@ -121,7 +125,10 @@ indices_of <- function(fit, independence = FALSE) {
   cached(fit, "indices", index_values(fit, measures_of(fit)))
 }
 
-group_measures <- function(moments, model, observed, endogenous, structured, means, independence) {
+# `cases`: how many there are, whatever the multiplier. Log-likelihoods are those of the data at the
+# estimates: with the multiplier n - 1 they are no maximum, and no chi-square apart.
+group_measures <- function(moments, model, observed, endogenous, structured, means, independence,
+                           cases) {
   n <- moments$n
   s <- moments$covariance
   p <- ncol(s)
@@ -129,16 +136,21 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
   sigma <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
   mu <- if (structured) model$mean[seq_len(p)]
   log_s <- log_determinant(s)
-  ratio <- solve(sigma, s)
+  ratio <- solve_in_units(sigma, s)
   base <- baseline_model(s, endogenous, n, means, independence, log_s)
   d <- if (structured) moments$mean - mu
-  chisq_means <- if (structured) n * sum(d * solve(sigma, d)) else 0
+  chisq_means <- if (structured) n * sum(d * solve_in_units(sigma, d)) else 0
+  log_sigma <- log_determinant(sigma)
+  kept <- n / cases                    # S of the data, with divisor n, is this times `s`
   list(n = n, gfi = gfi(ratio), srmr = srmr(s, sigma, if (structured) moments$mean, mu),
        chisq_baseline = base$chisq, df_baseline = base$df,
-       baseline_parameters = base$parameters, saturated = saturated_deviance(s, n, log_s),
+       baseline_parameters = base$parameters,
+       deviance = data_deviance(cases, p, log_sigma, kept * sum(diag(ratio)) + chisq_means / n),
+       deviance_saturated = data_deviance(cases, p, log_s, kept * p),
+       deviance_baseline = data_deviance(cases, p, base$log_det, kept * p),
        covariances = p * (p + 1) / 2, moments = p * (p + 1) / 2 + if (means) p else 0,
        chisq_means = chisq_means,
-       chisq = n * (log_determinant(sigma) + sum(diag(ratio)) - log_s - p) + chisq_means)
+       chisq = n * (log_sigma + sum(diag(ratio)) - log_s - p) + chisq_means)
 }
 
 judge_indices <- function(value, criteria, df, converged) {

@@ -52,12 +52,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
   check_fit(object, "logLik")
-  saturated <-
-    sum(vapply(core_moments(object), function(moments) {
-      saturated_deviance(moments$covariance,
-      moments$n)
-    }, 0))
-  value <- -(saturated + stats::deviance(object)) / 2
+  value <- indices_of(object)[["loglik"]]
   structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
 }
 

@@ -84,7 +84,7 @@ view_scores <- function(view, x, method) {
   if (!layout$means) mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
   sigma <- matrices$covariance[o, o, drop = FALSE]
   across <- matrices$covariance[o, l, drop = FALSE]
-  weights <- if (method == "regression") solve(sigma, across) else
+  weights <- if (method == "regression") solve_in_units(sigma, across) else
     bartlett_weights(layout, sigma, across, matrices, l)
   scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
   colnames(scores) <- layout$constructs
@@ -95,17 +95,18 @@ view_scores <- function(view, x, method) {
 # variances.
 bartlett_weights <- function(layout, sigma, across, matrices, l) {
   items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
-  with <- across[items, , drop = FALSE] %*% solve(matrices$covariance[l, l, drop = FALSE])
-  inner <- solve(sigma[items, items, drop = FALSE], with)
-  information <- crossprod(with, inner)
-  if (rcond(information) < 1e-10) {
+  inner_covariance <- matrices$covariance[l, l, drop = FALSE]
+  with <- t(solve_in_units(inner_covariance, t(across[items, , drop = FALSE])) %||% NA)
+  inner <- if (!anyNA(with)) solve_in_units(sigma[items, items, drop = FALSE], with)
+  information <- if (!is.null(inner)) crossprod(with, inner)
+  if (is.null(information) || smallest_eigenvalue(information) < 1e-10) {
     abort("input",
           c(paste0("Bartlett scores do not exist for this model: its constructs cannot be told ",
                    "apart from their items alone."),
             i = "Use method = \"regression\"."))
   }
   weights <- matrix(0, length(layout$observed), length(l))
-  weights[items, ] <- inner %*% solve(information)
+  weights[items, ] <- t(solve_in_units(information, t(inner)))
   weights
 }
 

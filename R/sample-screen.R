@@ -348,7 +348,7 @@ screen_together <- function(x) {
   }
   out$inflation <- stats::setNames(rep(Inf, ncol(x)), colnames(x))
   inside <- r[kept, kept, drop = FALSE]
-  if (length(kept) > 1L) out$inflation[kept] <- diag(solve(inside))
+  if (length(kept) > 1L) out$inflation[kept] <- variance_inflation(inside)
   for (name in setdiff(colnames(x), kept)) out$inflation[name] <- Inf
   found <- distances_and_normality(x[, kept, drop = FALSE], complete)
   out[names(found)] <- found

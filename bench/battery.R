@@ -1,103 +1,223 @@
-# Random identified models: does the fit reach the optimum that an independent optimiser finds, and
-# is "converged" ever false? Usage: Rscript bench/battery.R [models] [first seed]
-# Every fifty models are one file below .build/battery: a stopped run goes on where it was.
+# Random identified models in named families, half of them under strong misfit, against a generic
+# optimiser in plain R: is the best optimum reached, is "converged" ever false, are degrees of
+# freedom, estimates and standard errors right?
+# Usage: Rscript bench/battery.R [models] [first seed]. Every hundred models are one file below
+# .build/battery: a stopped run goes on where it was. `models` 0 prints what is there.
 suppressPackageStartupMessages(library(orizzonte))
-source("tests/oracles/brute-force.R")
+source("tests/oracles/generic-ml.R")
 source("bench/random-models.R")
+inside <- function(name) get(name, envir = asNamespace("orizzonte"))
 
-# "unit" sets disturbance variances to 1, and so cannot express an optimum where one is negative.
-expressible <- function(case, oracle) {
-  if (is.null(oracle) || case$blueprint$scale != "unit" || !isTRUE(case$structural)) return(TRUE)
-  phi <- oracle$groups[[1]]$phi[case$constructs, case$constructs]
-  minors <- vapply(seq_along(case$constructs),
-                   function(k) det(phi[seq_len(k), seq_len(k), drop = FALSE]), 0)
-  all(minors / c(1, minors[-length(minors)]) > 0)
+more_starts <- 20L      # for a model whose results differ or look suspicious, and a share of all
+random_share <- 0.05
+same_optimum <- function(chisq, best) abs(chisq - best) <= 1e-4 + 1e-7 * abs(best)
+
+# --- the package's side --------------------------------------------------------------------------
+
+fit_quietly <- function(case) {
+  warned <- character()
+  time <- proc.time()[["elapsed"]]
+  fit <- withCallingHandlers(
+    tryCatch(fit_model(case$blueprint, case$data), error = identity),
+    message = function(m) invokeRestart("muffleMessage"),
+    warning = function(w) {
+      warned <<- c(warned, class(w)[1L])
+      invokeRestart("muffleWarning")
+    })
+  list(fit = fit, improper = "orizzonte_warning_improper" %in% warned,
+       seconds = proc.time()[["elapsed"]] - time)
 }
 
-# Is a refused model unidentified indeed? By the rank of the oracle's own Jacobian of the moments at
-# random points.
-lacks_rank <- function(reference) {
-  ranks <- vapply(1:3, function(i) {
-    theta <- reference$start + stats::rnorm(length(reference$start), 0, 0.2)
-    jacobian <- numDeriv::jacobian(function(x) oracle_moments(reference$model, x), theta,
-                                   method = "complex")
-    values <- svd(jacobian %*% diag(1 / sqrt(colSums(jacobian^2))))$d
-    sum(values > 1e-7 * values[1])
-  }, 0)
-  max(ranks) < length(reference$start)
+# The cells of the package's solution in the units and on the scale of the reference: of each free
+# cell its value and standard error (NA where the scales differ).
+cells_of_fit <- function(fit, case) {
+  rows <- fit$layout$rows
+  table <- estimates(fit)
+  reversed <- rows$kind %in% c("loading", "weight", "effect")
+  matrix <- ifelse(reversed, "B", ifelse(rows$kind %in% c("variance", "covariance"), "Psi",
+                                         "alpha"))
+  row <- ifelse(reversed, rows$second, rows$first)
+  col <- ifelse(reversed, rows$first, ifelse(is.na(rows$second), rows$first, rows$second))
+  group <- match(rows$group, fit$layout$groups)
+  factor <- latent_factors(case, matrix, row, col, group, table$estimate)
+  cells <- case$model$cells
+  same <- (cells$matrix == "Psi") * 1
+  key <- function(matrix, row, col, group) {
+    swap <- matrix == "Psi" & row > col
+    paste(matrix, ifelse(swap, col, row), ifelse(swap, row, col), group)
+  }
+  at <- match(key(cells$matrix, cells$row, cells$col, cells$group),
+              key(matrix, row, col, group))
+  by <- function(name) {
+    out <- factor[cbind(match(name, rownames(factor)), cells$group)]
+    ifelse(is.na(out), 1 / case$unit[name], out)
+  }
+  times <- ifelse(cells$matrix == "B", by(cells$row) / by(cells$col),
+                  ifelse(cells$matrix == "Psi", by(cells$row) * by(cells$col), by(cells$row)))
+  list(value = table$estimate[at] * times, se = table$se[at] * abs(times),
+       same_scale = case$scale != "average")
+}
+
+# By how much each latent variable of the package is stretched on the reference's scale, by group.
+latent_factors <- function(case, matrix, row, col, group, value) {
+  cells <- case$model$cells
+  latent <- setdiff(case$model$all, case$model$observed)
+  out <- base::matrix(1, length(latent), case$model$groups, dimnames = list(latent, NULL))
+  for (g in seq_len(case$model$groups)) {
+    # markers may be latent variables themselves: from the bottom up
+    for (k in latent) {
+      marker <- which(cells$group == g & cells$matrix == "B" & cells$value %in% 1 &
+                        (cells$col == k | cells$row == k))
+      if (length(marker) == 0L) next
+      one <- marker[1L]
+      upper <- cells$col[one] == k
+      other <- if (upper) cells$row[one] else cells$col[one]
+      size <- if (other %in% latent) out[other, g] else 1 / case$unit[[other]]
+      found <- value[matrix == "B" & row == cells$row[one] & col == cells$col[one] & group == g]
+      if (length(found) == 1L) out[k, g] <- if (upper) found * size else size / found
+    }
+  }
+  out
+}
+
+reference_theta <- function(found, case) {
+  index <- case$model$index
+  free <- index > 0L & index <= length(case$model$labels)
+  pick <- function(x) {
+    out <- vapply(split(x[free], index[free]), mean, 0)
+    as.numeric(out[order(as.integer(names(out)))])
+  }
+  list(theta = stats::setNames(pick(found$value), case$model$labels), se = pick(found$se))
+}
+
+# --- the reference -------------------------------------------------------------------------------
+
+# Starts: the population, and points around it that are admissible.
+starts_for <- function(problem, case, count) {
+  spread <- function(share) {
+    for (i in 1:50) {
+      x <- case$truth * exp(stats::rnorm(length(case$truth), 0, share)) +
+        stats::rnorm(length(case$truth), 0, share / 3)
+      if (is.finite(problem$value(pmin(pmax(x, case$model$lower), case$model$upper)))) return(x)
+      share <- share * 0.9
+    }
+    case$truth
+  }
+  c(list(case$truth), lapply(seq_len(count - 1L), function(i) spread(0.5)))
+}
+
+reference_df <- function(case) {
+  p <- length(case$model$observed)
+  case$model$groups * (p * (p + 1) / 2 + if (case$model$means) p else 0) -
+    length(case$model$labels)
+}
+
+# Largest differences of estimates (in units of max(|value|, se)) and of standard errors.
+disagreement <- function(problem, case, mine, theta) {
+  information <- ml_information(problem, theta)
+  unit <- 1 / sqrt(diag(information))
+  vcov <- tryCatch(solve(information * tcrossprod(unit)) * tcrossprod(unit),
+                   error = function(e) NULL)
+  if (is.null(vcov)) return(c(NA_real_, NA_real_))
+  se <- sqrt(diag(vcov))
+  c(max(abs(mine$theta - theta) / pmax(abs(theta), se)),
+    if (mine$compare_se) max(abs(mine$se / se - 1)) else NA_real_)
 }
 
 run_case <- function(seed) {
   case <- random_case(seed)
-  if (is.null(tryCatch(chol(case$s), error = function(e) NULL))) return(NULL)
-  data <- summary_data(case$s * outer(case$unit, case$unit), n = case$n)
-  warned <- NULL
-  fit <- withCallingHandlers(
-    tryCatch(fit_model(case$blueprint, data), orizzonte_error = function(e) e),
-    orizzonte_warning = function(w) {
-      warned <<- c(warned, class(w)[1])
-      invokeRestart("muffleWarning")
-    })
-  sample <- list(list(n = case$n, covariance = stats::cov2cor(case$s), mean = NULL))
-  reference <- case[c("model", "start")]
-  oracle <- tryCatch(oracle_fit(reference$model, reference$start, sample, steps = 30),
-                     error = function(e) NULL)
-  refused <- inherits(fit, "error")
-  converged <- !refused && orizzonte:::has_converged(fit)
-  chisq <- if (refused) NA else deviance(fit)
-  # an independent look at stationarity, in correlation metric
-  decrement <- NA
+  problem <- ml_problem(case$model, case$moments)
+  made <- fit_quietly(case)
+  refused <- inherits(made$fit, "error")
+  converged <- !refused && inside("has_converged")(made$fit)
+  chisq <- if (converged) stats::deviance(made$fit) else NA_real_
+  mine <- mapped <- NULL
   if (converged) {
-    core <- fit$layout$model
-    at <- orizzonte:::core_evaluate(core, orizzonte:::core_moments(fit),
-                                    orizzonte:::core_theta(fit))
-    d <- 1 / sqrt(diag(at$expected))
-    decrement <- tryCatch(sum((d * at$score) * solve(at$expected * outer(d, d), d * at$score)),
-                          error = function(e) NA)
+    found <- cells_of_fit(made$fit, case)
+    mine <- reference_theta(found, case)
+    mine$compare_se <- found$same_scale && !case$bounded
+    mapped <- problem$n * problem$value(mine$theta)
   }
-  data.frame(seed = seed, n = case$n, p = ncol(case$s), kind = case$kind,
-             scale = case$blueprint$scale, refused = refused, wrongly_refused = refused &&
-             !lacks_rank(reference), converged = converged, chisq = chisq,
-             reference = if (is.null(oracle)) NA else oracle$chisq,
-             reference_decrement = if (is.null(oracle)) NA else oracle$decrement,
-             decrement = decrement, expressible = expressible(case, oracle),
-             improper = "orizzonte_warning_improper" %in% warned)
+  start <- if (!is.null(mapped) && is.finite(mapped)) list(mine$theta)
+  # the reference's own starts
+  few <- starts_for(problem, case, 3L)
+  best <- ml_best(problem, c(start, few))
+  suspicious <- !converged || made$improper || is.null(best) || !same_optimum(chisq, best$chisq)
+  if (suspicious || stats::runif(1L) < random_share) {
+    more <- ml_best(problem, c(if (!is.null(best)) list(best$theta),
+                               starts_for(problem, case, more_starts)[-1L]))
+    if (!is.null(more) && (is.null(best) || more$chisq < best$chisq)) best <- more
+  }
+  state <- if (converged && is.finite(mapped)) ml_stationarity(problem, mine$theta)
+  # a point that runs off to infinity is no optimum
+  proven <- if (!is.null(best)) ml_stationarity(problem, best$theta)
+  apart <- c(NA_real_, NA_real_)
+  if (converged && !is.null(best) && same_optimum(chisq, best$chisq) && isTRUE(state$minimum)) {
+    nearest <- ml_from(problem, mine$theta)
+    apart <- disagreement(problem, case, mine, nearest$theta)
+  }
+  data.frame(seed = seed, family = case$family, strong = case$strong, scale = case$scale,
+             n = problem$n, p = length(case$model$observed), free = length(case$model$labels),
+             refused = refused, class = class(made$fit)[1L], converged = converged,
+             improper = made$improper, chisq = chisq, mapped = if (is.null(mapped)) NA else mapped,
+             best = if (is.null(best)) NA else best$chisq,
+             known = isTRUE(proven$minimum) && proven$decrement < 1e-4 + 1e-8 * best$chisq,
+             df = if (refused) NA else stats::df.residual(made$fit), true_df = reference_df(case),
+             decrement = if (is.null(state)) NA else state$decrement,
+             minimum = if (is.null(state)) NA else state$minimum, estimates = apart[1L],
+             errors = apart[2L], seconds = made$seconds)
 }
 
-args <- commandArgs(trailingOnly = TRUE)
-models <- if (length(args) > 0) as.integer(args[1]) else 2100L
-first <- if (length(args) > 1) as.integer(args[2]) else 1L
-cache <- file.path(".build", "battery")
-dir.create(cache, recursive = TRUE, showWarnings = FALSE)
+# --- many ----------------------------------------------------------------------------------------
 
+cache <- file.path(".build", "battery")
 run_shard <- function(seeds) {
   file <- file.path(cache, sprintf("%06d-%06d.rds", min(seeds), max(seeds)))
   if (file.exists(file)) return(readRDS(file))
-  rows <- do.call(rbind, lapply(seeds, run_case))
+  rows <- do.call(rbind, lapply(seeds, function(seed) {
+    tryCatch(run_case(seed), error = function(e) {
+      stop("seed ", seed, ": ", conditionMessage(e), call. = FALSE)
+    })
+  }))
   saveRDS(rows, file)
   message(format(Sys.time(), "%H:%M:%S"), "  seeds ", min(seeds), " to ", max(seeds), " done")
   rows
 }
 
-seeds <- first - 1L + seq_len(models)
-shards <- split(seeds, (seq_along(seeds) - 1L) %/% 50L)
-results <- do.call(rbind, parallel::mclapply(shards, run_shard, mc.preschedule = FALSE,
-                                             mc.cores = max(1L, parallel::detectCores())))
-known <- !is.na(results$reference) & results$reference_decrement < 1e-6 & results$expressible
-reached <- results$converged & (!known | results$chisq <= results$reference + 1e-4)
-cat(sprintf("%d models; %d refused as unidentified; %d converged (%.2f %%), %d of them improper\n",
-            nrow(results), sum(results$refused), sum(results$converged),
-            100 * mean(results$converged[!results$refused]),
-            sum(results$improper & results$converged)))
-print(table(kind = results$kind, converged = results$converged))
-cat(sprintf("wrongly refused, by the rank of the reference's Jacobian: %d\n",
-            sum(results$wrongly_refused)))
-if (any(results$wrongly_refused)) print(results[results$wrongly_refused, 1:5], row.names = FALSE)
-cat(sprintf("reference optimum known for %d; reached or bettered: %.3f %%\n", sum(known),
-            100 * mean(reached[known & !results$refused])))
-cat(sprintf("left out: %d whose best solution the unit scale cannot express\n",
-            sum(!results$expressible)))
-cat(sprintf("largest predicted drop at a converged fit, in the user's units: %.2g\n",
-            max(results$decrement, na.rm = TRUE)))
-missed <- results[known & !results$refused & !reached, ]
-if (nrow(missed)) print(missed, row.names = FALSE)
+summarise <- function(x) {
+  x$reached <- x$converged & (is.na(x$best) | x$chisq <= x$best + 1e-4 + 1e-7 * abs(x$best))
+  x$worse <- x$converged & !x$reached
+  x$false <- x$converged & (!x$minimum %in% TRUE | x$decrement > 1e-4 + 1e-8 * x$chisq)
+  share <- function(ok) if (length(ok)) sprintf("%.2f", 100 * mean(ok)) else ""
+  most <- function(v) {
+    if (all(is.na(v))) "" else formatC(max(v, na.rm = TRUE), format = "e", digits = 1)
+  }
+  do.call(rbind, lapply(c(names(families), "all"), function(name) {
+    f <- if (name == "all") x else x[x$family == name, ]
+    data.frame(family = name, models = nrow(f), "best %" = share(f$reached[!f$strong]),
+               "best % strong" = share(f$reached[f$strong]), worse = sum(f$worse),
+               "false" = sum(f$false), "not conv." = sum(!f$converged & !f$refused),
+               "wrong df" = sum(f$df != f$true_df, na.rm = TRUE), refused = sum(f$refused),
+               estimates = most(f$estimates), errors = most(f$errors),
+               "mean ms" = round(1000 * mean(f$seconds), 1),
+               "max ms" = round(1000 * max(c(0, f$seconds))), check.names = FALSE)
+  }))
+}
+
+if (sys.nframe() == 0L) {
+  args <- as.integer(commandArgs(trailingOnly = TRUE))
+  models <- if (length(args) > 0L) args[1L] else 10000L
+  first <- if (length(args) > 1L) args[2L] else 1L
+  dir.create(cache, recursive = TRUE, showWarnings = FALSE)
+  seeds <- first - 1L + seq_len(models)
+  shards <- split(seeds, (seq_along(seeds) - 1L) %/% 100L)
+  parts <- parallel::mclapply(shards, run_shard, mc.preschedule = FALSE,
+                              mc.cores = max(1L, parallel::detectCores()))
+  failed <- vapply(parts, inherits, NA, "try-error")
+  if (any(failed)) stop(unlist(parts[failed])[1L])
+  results <- do.call(rbind, parts)
+  cat(sprintf("%s, R %s, orizzonte %s: %d models\n", format(Sys.Date()), getRversion(),
+              utils::packageVersion("orizzonte"), nrow(results)))
+  print(summarise(results), row.names = FALSE)
+  saveRDS(results, file.path(cache, "results.rds"))
+}

@@ -18,9 +18,14 @@ meant <- c(
   "^/demo-older/.*/(indices/out/value|glance/out/BIC)$" =
   "BIC counts cases, whatever the multiplier",
   "^/demo/single-item/amended/" = "a standardized loading of 16: it runs away, stopped elsewhere",
-  "/standardized/out/[^/]*/mean$" = "residuals of means that are zero but for rounding",
+  "/estimates/(out/)?kind$" = "the mean of a predicted construct is called its intercept",
+  "/(trail|out|models)/.*broken$" =
+    "comparisons and trails say which criteria are broken",
+  "/json/orizzonte$" = "the version says that it is on the way to the next",
+  "/standardized/out/[^/]*/mean$|^/random/bifactor-51/raw/" =
+    "residuals that are zero but for rounding",
   "^/command/help/|^/command/.*/json/.*/group$" = "columns for the group, always; shorter help",
-  "^/(small/([46]|10|14)|random/(bifactor-(21|67|94)|structural-(19|83)))/" =
+  "^/(small/([46]|1[014])|random/(bifactor-(21|67|94)|structural-(19|83)))/" =
     "loadings that run away or a Hessian that is singular but for rounding",
   "^/demo-average/.*/warned$" = "a recycled weight of no parameter no longer warns",
   "^/choirs-.*/printed/" = "labels of items are kept in grouped fits",

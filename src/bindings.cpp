@@ -139,7 +139,7 @@ void read_scales(SEXP from, oz::Model& model) {
     const SEXP scale = VECTOR_ELT(scales, s);
     const int g = index_within(integers(scale, "group", 1).only(), model.groups.size());
     const int kind = integers(scale, "kind", 1).only();
-    require(kind >= 0 && kind <= 3, "a scale in it is of no known kind");
+    require(kind >= 0 && kind <= 4, "a scale in it is of no known kind");
     oz::Scale item{g,
                    index_within(integers(scale, "construct", 1).only(), model.groups[g].variables),
                    static_cast<oz::ScaleKind>(kind),

@@ -70,8 +70,9 @@ struct LinearMap {
 
 // How a construct gets its scale. `closed` says that rescaling the construct
 // leaves the model the same, so that it may be estimated on another scale first.
-// A composite carries the entries of its weights instead of loadings.
-enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2, Composite = 3 };
+// A composite carries the entries of its weights instead of loadings. Given: some loadings are fixed
+// at values of the user's; one that is not zero, beside free ones, is a marker in other words.
+enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2, Composite = 3, Given = 4 };
 struct Scale {
   int group;
   int construct;

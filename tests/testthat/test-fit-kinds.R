@@ -191,3 +191,33 @@ test_that("composites are checked as they are stated", {
                class = "orizzonte_error_restriction")
   expect_error(quiet_fit(bp, choirs), "composite", class = "orizzonte_error_identification")
 })
+
+test_that("a latent basis is found from no starting values, however the units are", {
+  w <- paste0("w", 1:5)
+  basis <- c(0, 1, 2, 3, 3.5)
+  bp <- blueprint("Growth") |> construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1,
+                                                                   w5 = 1)) |>
+    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3, w4, w5)) |>
+    restrict(intercept[w1:w5] == 0, variance[w1] == variance[w2], variance[w1] == variance[w3],
+             variance[w1] == variance[w4], variance[w1] == variance[w5]) |>
+    relax(mean[Level], mean[Slope])
+  cells <- rbind(
+    data.frame(matrix = "B", row = w, col = "Level", value = 1, label = ""),
+    data.frame(matrix = "B", row = w, col = "Slope", value = c(0, 1, NA, NA, NA), label = ""),
+    data.frame(matrix = "Psi", row = c("Level", "Slope", "Slope"),
+               col = c("Level", "Slope", "Level"), value = NA, label = ""),
+    data.frame(matrix = "Psi", row = w, col = w, value = NA, label = "e"),
+    data.frame(matrix = "alpha", row = c("Level", "Slope"), col = "", value = NA, label = ""))
+  model <- ml_model(w, c("Level", "Slope"), cbind(cells, group = 1L), means = TRUE)
+  truth <- stats::setNames(c(2, 3, 3.5, 1, 0.2, 0.05, 0.5, 5, 0.6), model$labels)
+  for (seed in 1:40) {
+    set.seed(seed)
+    f <- matrix(rnorm(2000), 1000) %*% chol(matrix(c(1, 0.05, 0.05, 0.2), 2))
+    x <- (5 + f[, 1]) %o% rep(1, 5) + (0.6 + f[, 2]) %o% basis + sqrt(0.5) * rnorm(5000)
+    data <- stats::setNames(as.data.frame(10^(seed %% 5 - 2) * x), w)
+    fit <- suppressMessages(fit_model(bp, data))
+    expect_true(has_converged(fit))
+    reference <- ml_from(ml_problem(model, sample_of(as.data.frame(x))), truth)
+    expect_equal(deviance(fit), reference$chisq, tolerance = 1e-6)
+  }
+})

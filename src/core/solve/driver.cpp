@@ -33,7 +33,8 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
   std::shared_ptr<Model> out;
   for (size_t s = 0; s < model.scales.size(); ++s) {
     const Scale& scale = model.scales[s];
-    const bool marked = scale.kind == ScaleKind::Marker && scale.marker >= 0;
+    const bool marked = scale.marker >= 0 &&
+                        (scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given);
     const bool average = averages && scale.kind == ScaleKind::Average && scale.loadings.size() > 1;
     if (!scale.closed || !(marked || average)) continue;
     const int now = dependent_loading(model, scale, average);

@@ -23,7 +23,7 @@ Rescaled rescale(const Model& model, const Sample& sample) {
   for (size_t pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {
       if (scale.loadings.empty()) continue;
-      const bool marked = scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Composite;
+      const bool marked = scale.kind != ScaleKind::Unit && scale.kind != ScaleKind::Average;
       int item = marked && scale.marker >= 0 ? scale.marker : scale.loadings[0];
       if (scale.kind == ScaleKind::Average)
         for (int e : scale.loadings)

@@ -68,8 +68,11 @@ struct GroupStart {
   std::vector<int> measured_by;          // how many of those have been dealt with
   std::vector<char> known;
   std::vector<char> composed;  // entries that are weights of a composite
+  std::vector<char> settled;   // loadings of constructs whose scale is given
+  Vector mean;                 // of observed variables, and of constructs whose scale is given
 
   void construct(const Scale& scale, Matrix& residual, Random* random);
+  void given(const std::vector<const Scale*>& scales, Random* random);
   void compose(const Scale& scale);
   void regress(int outcome);
 };
@@ -141,25 +144,161 @@ void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random)
   for (int item : items) ++measured_by[item];
 }
 
-// Path coefficients of one variable by least squares on its causes, slightly shrunk.
+// Loadings of constructs that have some at given values: the unknown ones from the mean curve,
+// where the intercepts are fixed (mean = intercept + loadings x means of constructs), else as large
+// as the largest given one.
+struct Basis {
+  std::vector<int> items;
+  Matrix loading;                                // items x constructs
+  std::vector<std::vector<int>> unknown;         // by item: the constructs
+  std::vector<std::vector<int>> unknown_entry;   // and their entries
+  Vector level;                                  // means less intercepts; empty when not fixed
+};
+
+Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, const Vector& mean,
+               int group) {
+  Basis out;
+  for (const Scale* scale : scales)
+    for (int e : scale->loadings) {
+      const int item = model.entries[e].row;
+      if (std::find(out.items.begin(), out.items.end(), item) == out.items.end())
+        out.items.push_back(item);
+    }
+  const int k = out.items.size();
+  out.loading = Matrix::Zero(k, scales.size());
+  out.unknown.resize(k);
+  out.unknown_entry.resize(k);
+  for (size_t f = 0; f < scales.size(); ++f)
+    for (int e : scales[f]->loadings) {
+      const auto found = std::find(out.items.begin(), out.items.end(), model.entries[e].row);
+      const int i = found - out.items.begin();
+      out.loading(i, f) = model.map.constant[e];
+      if (model.map.rows[e].empty()) continue;
+      out.unknown[i].push_back(f);
+      out.unknown_entry[i].push_back(e);
+    }
+  if (!model.means) return out;
+  Vector level(k);
+  for (int i = 0; i < k; ++i) level[i] = mean[out.items[i]];
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    if (entry.family != Family::Mean || entry.group != group) continue;
+    const auto found = std::find(out.items.begin(), out.items.end(), entry.row);
+    if (found == out.items.end()) continue;
+    if (!model.map.rows[e].empty()) return out;
+    level[found - out.items.begin()] -= model.map.constant[e];
+  }
+  out.level = level;
+  return out;
+}
+
+void fill_unknown(Basis& basis, Random* random) {
+  constexpr double flat = 0.02;      // a mean of a construct too near zero to divide by
+  constexpr double farthest = 30;    // times the largest given loading
+  const int k = basis.items.size(), f = basis.loading.cols();
+  std::vector<int> known;
+  for (int i = 0; i < k; ++i)
+    if (basis.unknown[i].empty()) known.push_back(i);
+  Vector means;
+  if (basis.level.size() > 0 && static_cast<int>(known.size()) >= f) {
+    Matrix x(known.size(), f);
+    Vector y(known.size());
+    for (size_t i = 0; i < known.size(); ++i) {
+      x.row(i) = basis.loading.row(known[i]);
+      y[i] = basis.level[known[i]];
+    }
+    const Eigen::ColPivHouseholderQR<Matrix> qr(x);
+    if (qr.rank() == f) means = qr.solve(y);
+  }
+  const Vector largest = basis.loading.cwiseAbs().colwise().maxCoeff().transpose();
+  for (int i = 0; i < k; ++i)
+    for (int at : basis.unknown[i]) {
+      const double limit = farthest * std::max(largest[at], 1e-3);
+      double value = largest[at] > 0 ? largest[at] : 1;
+      if (means.size() > 0 && basis.unknown[i].size() == 1 && std::abs(means[at]) > flat) {
+        const double curve = (basis.level[i] - basis.loading.row(i).dot(means)) / means[at];
+        value = std::min(limit, std::max(-limit, curve));
+      }
+      if (random) value *= 0.4 + 1.1 * random->uniform();
+      basis.loading(i, at) = value;
+    }
+}
+
+// Constructs whose loadings are given are regressions of their items: f = (L'L)^-1 L' y, with the
+// residual variance that least squares leaves taken off.
+void GroupStart::given(const std::vector<const Scale*>& scales, Random* random) {
+  Basis basis = basis_of(model, scales, mean, scales[0]->group);
+  fill_unknown(basis, random);
+  const int k = basis.items.size(), f = scales.size();
+  const Matrix& loading = basis.loading;
+  Matrix square = loading.transpose() * loading;
+  square.diagonal() += Vector::Constant(f, 1e-8 * std::max(1.0, square.diagonal().maxCoeff()));
+  const Matrix weight = square.ldlt().solve(loading.transpose());
+  Matrix block(k, k);
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) block(i, j) = covariance(basis.items[i], basis.items[j]);
+  const double left = block.trace() - (weight * block * loading).trace();
+  const double share = k > f ? left / ((k - f) * block.trace() / k) : 0.1;
+  Vector unique = block.diagonal() * std::min(0.9, std::max(0.05, share));
+  for (int i = 0; i < k; ++i) {
+    const int e = variances[basis.items[i]];
+    if (e >= 0 && model.map.rows[e].empty()) unique[i] = model.map.constant[e];
+  }
+  const Matrix whole = weight * block * weight.transpose();
+  Matrix inner = whole - weight * unique.asDiagonal() * weight.transpose();
+  for (int a = 0; a < f; ++a) inner(a, a) = std::max(inner(a, a), 0.05 * whole(a, a));
+  for (int a = 0; a < f; ++a) {
+    Vector with = Vector::Zero(covariance.rows());
+    for (int i = 0; i < k; ++i) with += weight(a, i) * covariance.col(basis.items[i]);
+    for (int i = 0; i < k; ++i) with[basis.items[i]] -= weight(a, i) * unique[i];
+    const int x = scales[a]->construct;
+    for (int v = 0; v < with.size(); ++v) {
+      if (!known[v]) with[v] = 0;
+      covariance(x, v) = covariance(v, x) = with[v];
+    }
+  }
+  for (int a = 0; a < f; ++a)
+    for (int b = 0; b < f; ++b)
+      covariance(scales[a]->construct, scales[b]->construct) = inner(a, b);
+  const Vector level = basis.level.size() > 0 ? Vector(weight * basis.level) : Vector::Zero(f);
+  for (int a = 0; a < f; ++a) {
+    known[scales[a]->construct] = 1;
+    if (model.means) mean[scales[a]->construct] = level[a];
+    for (int e : scales[a]->loadings) {
+      settled[e] = 1;
+      const auto found = std::find(basis.items.begin(), basis.items.end(), model.entries[e].row);
+      eta[e] = loading(found - basis.items.begin(), a);
+      ++measured_by[model.entries[e].row];
+    }
+  }
+}
+
+// Path coefficients of one variable by least squares on its causes, slightly shrunk; those settled
+// already are taken off first.
 void GroupStart::regress(int outcome) {
-  std::vector<int> arrows;
+  std::vector<int> arrows, fixed;
   for (int e : causes[outcome])
-    if (!composed[e]) arrows.push_back(e);
+    if (!composed[e]) (settled[e] ? fixed : arrows).push_back(e);
   const int k = arrows.size();
+  const auto cause = [&](int e) { return model.entries[e].col; };
   double residual = covariance(outcome, outcome);
+  Vector taken = Vector::Zero(k);
+  for (int e : fixed) {
+    residual -= 2 * eta[e] * covariance(cause(e), outcome);
+    for (int other : fixed) residual += eta[e] * eta[other] * covariance(cause(e), cause(other));
+    for (int i = 0; i < k; ++i) taken[i] += eta[e] * covariance(cause(e), cause(arrows[i]));
+  }
   if (k == 1) {  // most items; not worth a decomposition
-    const int cause = model.entries[arrows[0]].col;
-    const double xy = covariance(cause, outcome), xx = covariance(cause, cause);
+    const int x = cause(arrows[0]);
+    const double xy = covariance(x, outcome) - taken[0], xx = covariance(x, x);
     eta[arrows[0]] = xx != 0 ? xy / xx : 0;
     residual -= eta[arrows[0]] * xy;
   } else if (k > 1) {
     Matrix xx(k, k);
     Vector xy(k);
     for (int i = 0; i < k; ++i) {
-      xy[i] = covariance(model.entries[arrows[i]].col, outcome);
-      for (int j = 0; j < k; ++j)
-        xx(i, j) = covariance(model.entries[arrows[i]].col, model.entries[arrows[j]].col);
+      xy[i] = covariance(cause(arrows[i]), outcome) - taken[i];
+      for (int j = 0; j < k; ++j) xx(i, j) = covariance(cause(arrows[i]), cause(arrows[j]));
     }
     xx.diagonal() *= 1.05;
     const Vector b = xx.ldlt().solve(xy);
@@ -190,6 +329,22 @@ double average_factor(const Model& model, const Scale& scale, const Vector& eta,
   return 1;
 }
 
+// A construct of given scale, and all others whose indicators are known as well: they may share them.
+std::vector<const Scale*> ready_together(const Model& model,
+                                         const std::vector<const Scale*>& scales, size_t first,
+                                         const std::vector<char>& known, std::vector<char>& done) {
+  std::vector<const Scale*> out{scales[first]};
+  for (size_t s = 0; s < scales.size(); ++s) {
+    if (done[s] || scales[s]->kind != ScaleKind::Given) continue;
+    bool ready = !scales[s]->loadings.empty();
+    for (int e : scales[s]->loadings) ready = ready && known[model.entries[e].row];
+    if (!ready) continue;
+    done[s] = 1;
+    out.push_back(scales[s]);
+  }
+  return out;
+}
+
 }  // namespace
 
 Vector starting_entries(const Model& model, const Sample& sample, Random* random) {
@@ -209,7 +364,9 @@ Vector starting_entries(const Model& model, const Sample& sample, Random* random
                      eta,   Matrix::Zero(v, v),
                      {},    {},
                      {},    {},
-                     {},    std::vector<char>(model.entries.size(), 0)};
+                     {},    std::vector<char>(model.entries.size(), 0),
+                     std::vector<char>(model.entries.size(), 0), Vector::Zero(v)};
+    if (model.means) start.mean.head(p) = sample[g].mean;
     start.causes.resize(v);
     start.variances.assign(v, -1);
     start.memberships.assign(v, 0);
@@ -246,6 +403,8 @@ Vector starting_entries(const Model& model, const Sample& sample, Random* random
         if (!ready) continue;
         done[s] = 1;
         if (composite) start.compose(*scales[s]);
+        else if (scales[s]->kind == ScaleKind::Given)
+          start.given(ready_together(model, scales, s, start.known, done), random);
         else
           start.construct(*scales[s], residual, random);
       }
@@ -271,8 +430,7 @@ Vector starting_entries(const Model& model, const Sample& sample, Random* random
       eta[e] = exogenous ? start.covariance(entry.row, entry.col) : 0;
     }
     if (model.means) {
-      Vector mean = Vector::Zero(v);
-      mean.head(p) = sample[g].mean;
+      const Vector& mean = start.mean;
       for (int e : entries) {
         const Entry& entry = model.entries[e];
         if (entry.family != Family::Mean || model.map.rows[e].empty()) continue;
@@ -305,7 +463,8 @@ bool to_model_scale(const Model& model, Vector& eta) {
       pending[scale.group][scale.construct] = 0;
       if (scale.kind == ScaleKind::Composite) continue;
       double factor = 1;
-      if (scale.kind == ScaleKind::Marker && scale.marker >= 0) {
+      const bool marked = scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given;
+      if (marked && scale.marker >= 0) {
         factor = eta[scale.marker] * tg[model.entries[scale.marker].row] /
                  model.map.constant[scale.marker];
       } else if (scale.kind == ScaleKind::Unit && scale.variance >= 0) {
