@@ -92,9 +92,9 @@ apart_in_data <- function(fit, reference, both) {
     return(paste0(both, " are about different variables (only in one of them: ", enumerate(only),
                   ")", none))
   }
-  if (!same_rows(fit, reference)) {
-    return(paste0(both, " were fitted to different rows (n = ", sample_n(fit$sample), " and ",
-                  sample_n(reference$sample), ")", none, " Fit both to the same complete rows."))
+  apart <- rows_apart(fit, reference)
+  if (!is.null(apart)) {
+    return(paste0(both, " were fitted ", apart, none, " Fit both to the same data."))
   }
   if (fit$layout$means != reference$layout$means) {
     paste0("Only one of ", both, " has means: nothing is compared.")
@@ -191,17 +191,23 @@ fit_labels <- function(expressions, fits) {
 }
 
 # The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler
-# & Satorra 2010): at the
-# smaller one's solution, and at a point near it, so that no accident of the solution decides.
+# & Satorra 2010): at the smaller one's solution, and at points near it that keep its equations and
+# bounds, so that no accident of the solution decides.
 is_nested <- function(smaller, larger) {
   theta <- core_theta(smaller)
   spread <- sqrt(pmax(diag(core_vcov(smaller)), 0))
   points <- list(values_of(smaller))
-  movable <- length(theta) > 0L && !anyNA(spread) && length(smaller$layout$constraints) == 0L
-  if (movable) {
-    moved <- theta_of(smaller)
-    moved[smaller$layout$model$used] <- theta + 0.5 * spread * sin(seq_along(theta))
-    points <- c(points, list(values_of(fit_at(smaller, moved))))
+  if (length(theta) > 0L && !anyNA(spread)) {
+    # what a bound presses has no error, but room to move
+    spread <- pmax(spread, 0.05 * abs(theta))
+    for (turn in 1:2) {
+      moved <- core_restore(smaller$layout$model,
+                            theta + 0.5 * spread * sin(turn * seq_along(theta)))
+      if (length(moved) == 0L) next
+      all <- theta_of(smaller)
+      all[smaller$layout$model$used] <- moved
+      points <- c(points, list(values_of(fit_at(smaller, all))))
+    }
   }
   all(vapply(points, reproduces, NA, larger = larger, smaller = smaller))
 }
@@ -221,9 +227,11 @@ reproduces <- function(eta, larger, smaller) {
   shared <-
     values_of(smaller)[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
   shared <- shared[layout$model$used]
+  # by what could be told apart in the data, and no finer than numbers are
+  limit <- max(min(1e-8, 1e-3 / moments_n(larger)), 1e-12)
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
     again <- core_fit(layout$model, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
-    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < 1e-8)
+    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < limit)
       return(TRUE)
   }
   FALSE

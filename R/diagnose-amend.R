@@ -45,12 +45,12 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   if (length(free)) check_offered(fit, chosen)
   bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
   amended <- refit_quietly(fit, list(blueprint = bp))
-  worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(fit)$chisq +
-    1e-9 * moments_n(fit)
-  if (length(free) && !length(fix) && !length(omit) && worse) {
-    # freed and yet no better: another optimum; from where the fit stands it can only go down
+  if (!length(omit)) {
+    # the better of two optima: from our own start, and from where the fit stands
     near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
-    if (has_converged(near)) amended <- near
+    worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(near)$chisq +
+      1e-9 * moments_n(fit)
+    if (has_converged(near) && worse) amended <- near
   }
   changes <- c(freed_changes(fit, amended, chosen), lapply(fix, change_of, what = "fix"),
                lapply(omit, change_of, what = "omit"))

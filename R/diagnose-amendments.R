@@ -191,8 +191,8 @@ judge_candidates <- function(fit, candidates, criteria) {
 }
 
 # Each of the leading candidates freed and fitted, from where the fit stands; once more from fresh
-# starts when reality is far
-# from the prediction. Also says which lead to the same moments.
+# starts when reality is far from the prediction, as amend() does. Also says which lead to the same
+# moments.
 refit_leaders <- function(fit, leaders) {
   size <- length(leaders$parameter)
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
@@ -217,8 +217,8 @@ refit_leaders <- function(fit, leaders) {
     found <- core_refit(fit, core, start)
     predicted <- leaders$modification_index[i]
     far <- !found$ok || abs(chisq - found$chisq - predicted) > max(0.25 * predicted, 1)
-    if (far) {
-      other <- core_refit(fit, core, rep(NaN, core$parameters), 2L)
+    if (far || contradicts(found, with$entry[i], leaders$full_change[i], now_at(fit, leaders, i))) {
+      other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
       if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
     }
     if (!found$ok) {
@@ -236,6 +236,13 @@ refit_leaders <- function(fit, leaders) {
     }
   }
   out
+}
+
+# Has a freed parameter gone the other way, or by another size, than the score test expects?
+contradicts <- function(found, entry, expected, before) {
+  if (entry == 0L || !found$ok) return(FALSE)
+  moved <- found$eta[entry] - before
+  moved * expected <= 0 || abs(moved) > 2 * abs(expected) || abs(moved) < abs(expected) / 2
 }
 
 # Do two refits imply the same moments?

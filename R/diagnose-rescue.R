@@ -42,8 +42,8 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
                 changes = character())
   log <- list()
   findings <- character()
-  attempt <- function(label, state, starts = 4L) {
-    made <- attempt_fit(state, starts)
+  attempt <- function(label, state, random = NULL) {
+    made <- attempt_fit(state, random)
     made$label <- label
     made$state <- state
     log <<- c(log, list(made))
@@ -65,7 +65,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
       other$changes <- c(other$changes, paste0("scale = ", quoted(setting)))
       attempt(paste("scale setting", setting), other)
     }
-    attempt("20 random starts", note_change(state, "20 random starts"), starts = 20L)
+    attempt("60 random starts", note_change(state, "60 random starts"), random = 60L)
   }
   told <- try_remedies(now, state, attempt)
   finish_rescue(bp, log, c(findings, told))
@@ -111,15 +111,17 @@ note_change <- function(state, ...) {
   state
 }
 
-fit_state <- function(state, starts) {
+# `random`: so many random starts, all of them made.
+fit_state <- function(state, random = NULL) {
   request <- change_request(state$request, list(blueprint = state$bp, missing_codes = state$codes))
-  fit_request(request, sample_of(state$data, request), starts = starts)
+  fit_request(request, sample_of(state$data, request), starts = random %||% 4L,
+              all_starts = !is.null(random))
 }
 
 # A fit, or the reason why there is none.
-attempt_fit <- function(state, starts) {
+attempt_fit <- function(state, random = NULL) {
   fit <- tryCatch(suppressMessages(suppressWarnings(
-    fit_state(state, starts))), orizzonte_error = function(e) e)
+    fit_state(state, random))), orizzonte_error = function(e) e)
   # a misspelt name is no trouble of the model
   if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)
   if (inherits(fit, "condition")) {

@@ -32,14 +32,41 @@ bind_frames <- function(parts) {
   list_frame(columns)
 }
 
-# Were two fits made of the same cases, as far as their moments tell?
-same_rows <- function(a, b) {
-  if (sample_n(a$sample) != sample_n(b$sample) || !identical(a$layout$groups, b$layout$groups))
-    return(FALSE)
-  all(mapply(function(x, y, one, other) {
-    if (!setequal(x$observed, y$observed)) return(FALSE)
-    at <- match(x$observed, y$observed)
-    same <- all.equal(unname(one$covariance), unname(other$covariance[at, at]), tolerance = 1e-8)
-    isTRUE(same)
-  }, a$layout$parts, b$layout$parts, a$moments, b$moments))
+# Were two fits made of the same cases, as far as their moments tell? Else what differs, in words.
+same_rows <- function(a, b) is.null(rows_apart(a, b))
+
+rows_apart <- function(a, b) {
+  if (!setequal(a$layout$groups, b$layout$groups)) return("to different groups")
+  order <- match(a$layout$groups, b$layout$groups)
+  n <- cases_by_group(a$sample)
+  other <- cases_by_group(b$sample)[order]
+  if (any(n != other)) {
+    where <- if (sum(n) == sum(other)) in_group(a$layout, names(n)[n != other][1L]) else ""
+    at <- if (nzchar(where)) which(n != other)[1L] else seq_along(n)
+    return(paste0("to different rows (n = ", sum(n[at]), " and ", sum(other[at]), where, ")"))
+  }
+  found <- Map(moments_apart, a$layout$parts, b$layout$parts[order], a$moments, b$moments[order])
+  found <- Filter(Negate(is.null), unname(found))
+  if (length(found)) return(found[[1L]])
+  if (any(order != seq_along(order))) "to groups in another order"
+}
+
+# `one`, `other`: the moments of the same variables.
+moments_apart <- function(part, other_part, one, other) {
+  if (!setequal(part$observed, other_part$observed)) return("to different variables")
+  at <- match(part$observed, other_part$observed)
+  s <- unname(one$covariance)
+  t <- unname(other$covariance[at, at])
+  ratio <- sqrt(diag(s) / diag(t))
+  near <- function(x, y) max(abs(x - y)) < 1e-8
+  if (!near(stats::cov2cor(s), stats::cov2cor(t))) {
+    return(paste0("to different rows (n = ", one$n, " both, but other values)"))
+  }
+  moved <- abs(ratio - 1) > 1e-8
+  if (any(moved)) return(paste0("to ", enumerate(part$observed[moved]), " in different units"))
+  if (is.null(one$mean) || is.null(other$mean)) return(NULL)
+  shifted <- abs(one$mean - other$mean[at]) > 1e-8 * pmax(sqrt(diag(s)), abs(one$mean))
+  if (any(shifted)) {
+    paste0("to ", enumerate(part$observed[shifted]), " with other means (centred in one of them?)")
+  }
 }

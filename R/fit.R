@@ -111,12 +111,12 @@ check_levels <- function(levels, by, data) {
 # `near`: values, by address, to start from where they are given; `starts`: random starts after the
 # closed-form one.
 fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL,
-                        starts = 4L, errors = TRUE, seed = 20260101) {
+                        starts = 4L, errors = TRUE, seed = 20260101, all_starts = FALSE) {
   layout <- met_layout(request, sample, stated)
   check_counts(layout)
   moments <- sample_moments(sample, request$multiplier)
   found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), 500L,
-                    1e-12, starts, seed, errors)
+                    1e-12, starts, seed, errors, all_starts)
   if (!found$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, found)
   solution <- profile_solution(new_solution(layout, found), layout, moments)
@@ -258,7 +258,23 @@ check_feasible <- function(layout, found) {
                "these parameters.")))
 }
 
-fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes)
+fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes, unit_note(fit))
+
+# A correlation matrix tells nothing of a model that other units of the variables would change.
+# Where units do not matter, the diagonal of Sigma^-1 S is 1 at the optimum, since a change of units
+# is a direction of the model (Browne 1982; Cudeck 1989).
+unit_note <- function(fit) {
+  if (!only_correlations(fit$sample) || !has_converged(fit)) return(NULL)
+  gap <- vapply(seq_along(fit$moments), function(g) {
+    s <- fit$moments[[g]]$covariance
+    p <- seq_len(ncol(s))
+    max(abs(diag(solve_in_units(matrices_of(fit)[[g]]$covariance[p, p], s)) - 1))
+  }, 0)
+  if (max(gap) < 1e-6) return(NULL)
+  paste0("This model depends on the units of the variables (something is equal, fixed or bounded ",
+         "across them), and the data are correlations: \u03c7\u00b2, fit indices and standard ",
+         "errors are not valid. Give covariances, or standard deviations beside the correlations.")
+}
 
 warn_about <- function(fit) {
   if (!has_converged(fit)) {

@@ -15,7 +15,7 @@
 #'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` (by the
 #'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied
 #'   (by an equation), at bound, or derived. What is
-#'   fixed or at a bound has no standard error and no test.
+#'   fixed or pressed against a number has no standard error and no test.
 #' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
 #'   outside 0 to 1.
 #' @examples
@@ -52,11 +52,15 @@ row_errors <- function(layout, vcov) {
   se
 }
 
-# Standard errors of all rows; none where nothing is estimated or a bound presses.
+# Standard errors of all rows; none where nothing is estimated or a bound presses on one value. A
+# bound between two leaves them as free as an equation does.
 raw_errors <- function(fit) {
   cached(fit, "errors", {
     se <- row_errors(fit$layout, vcov_of(fit))
-    se[fit$layout$rows$status %in% c("fixed", "at bound")] <- NA
+    se[fit$layout$rows$status %in% "fixed"] <- NA
+    for (bound in active_bounds(fit)) {
+      if (!is.null(bound$value)) se[rows_alike(fit$layout, bound)] <- NA
+    }
     se
   })
 }

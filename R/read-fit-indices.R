@@ -57,7 +57,9 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
   structure(out, class = c("orizzonte_indices", "data.frame"),
-            reading = read_indices(out, df, has_converged(fit), criteria, pressed))
+            reading = paste(c(unit_note(fit),
+                              read_indices(out, df, has_converged(fit), criteria, pressed)),
+                            collapse = " "))
 }
 
 # All indices by name, from what measures_by_group() found.

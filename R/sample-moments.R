@@ -84,7 +84,8 @@ block_of_summary <- function(data, variables, request) {
     "Only correlations were known; they were analysed as covariances." else character()
   block <- list(n = data$n, covariance = data$covariance[variables, variables, drop = FALSE],
                 mean = data$mean[variables], variables = variables)
-  list(blocks = list(block), rows = NULL, used = NULL, total = data$n, notes = notes)
+  list(blocks = list(block), rows = NULL, used = NULL, total = data$n, notes = notes,
+       correlation = data$correlation)
 }
 
 check_known <- function(variables, columns, bp) {

@@ -107,6 +107,9 @@ sample_variables <- function(sample) {
 }
 group_variables <- function(sample) lapply(sample$groups, function(g) g$blocks[[1L]]$variables)
 has_means <- function(sample) !is.null(sample$groups[[1L]]$blocks[[1L]]$mean)
+only_correlations <- function(sample) {
+  any(vapply(sample$groups, function(g) isTRUE(g$correlation), NA))
+}
 has_raw_data <- function(sample) !is.null(sample$data)
 
 # Within groups, weighted by n; for scaling only.

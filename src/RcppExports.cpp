@@ -12,8 +12,8 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors);
-RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors, bool all_starts);
+RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP, SEXP all_startsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
@@ -24,7 +24,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
     Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type errors(errorsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, iterations, tolerance, fresh_starts, seed, errors));
+    Rcpp::traits::input_parameter< bool >::type all_starts(all_startsSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, iterations, tolerance, fresh_starts, seed, errors, all_starts));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -49,6 +50,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
     rcpp_result_gen = Rcpp::wrap(core_evaluate(model, sample, theta));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_restore
+SEXP core_restore(SEXP model, const Eigen::VectorXd& theta);
+RcppExport SEXP _orizzonte_core_restore(SEXP modelSEXP, SEXP thetaSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_restore(model, theta));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -146,9 +158,10 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 8},
+    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
+    {"_orizzonte_core_restore", (DL_FUNC) &_orizzonte_core_restore, 2},
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
     {"_orizzonte_core_derive", (DL_FUNC) &_orizzonte_core_derive, 8},
     {"_orizzonte_core_profile_means", (DL_FUNC) &_orizzonte_core_profile_means, 3},

@@ -12,6 +12,7 @@
 #include "core/infer/rank.hpp"
 #include "core/infer/score_test.hpp"
 #include "core/objective/normal_theory.hpp"
+#include "core/solve/constraints.hpp"
 #include "core/solve/driver.hpp"
 
 namespace oz = orizzonte;
@@ -272,7 +273,8 @@ SEXP history_of(const std::vector<oz::Iteration>& steps) {
 
 // [[Rcpp::export(rng = false)]]
 List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations,
-              double tolerance, int fresh_starts, double seed, bool errors = true) {
+              double tolerance, int fresh_starts, double seed, bool errors = true,
+              bool all_starts = false) {
   const oz::Model what = model_from(model);
   const oz::Sample moments = sample_from(sample, what);
   oz::Settings settings;
@@ -282,6 +284,7 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   settings.fresh_starts = fresh_starts;
   settings.seed = static_cast<std::uint64_t>(seed);
   settings.errors = errors;
+  settings.all_starts = all_starts;
   oz::Callbacks callbacks;
   callbacks.stop = oz::StopToken(user_interrupted);
   const oz::Fit fit = oz::fit(what, moments, settings, callbacks);
@@ -325,6 +328,15 @@ List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
   return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(),
                       Rcpp::_["n"] = problem.n(), Rcpp::_["score"] = score,
                       Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
+}
+
+// The nearest parameters at which equations and bounds hold; empty when there are none to be found.
+// [[Rcpp::export(rng = false)]]
+SEXP core_restore(SEXP model, const Eigen::VectorXd& theta) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  oz::Vector out = theta;
+  return vector_of(oz::restore(what, out) ? out : oz::Vector());
 }
 
 // [[Rcpp::export(rng = false)]]

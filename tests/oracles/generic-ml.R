@@ -202,14 +202,20 @@ ml_from <- function(problem, start) {
   list(theta = theta, chisq = problem$n * problem$value(theta))
 }
 
-# The best of several starts.
-ml_best <- function(problem, starts) {
-  best <- NULL
+# The best optimum of several starts, and the lowest point of all: where parameters run off to
+# infinity there is none, however low it is there.
+ml_best <- function(problem, starts, best = NULL) {
+  lowest <- if (is.null(best)) Inf else best$lowest
   for (start in starts) {
     found <- ml_from(problem, start)
-    if (!is.null(found) && (is.null(best) || found$chisq < best$chisq)) best <- found
+    if (is.null(found)) next
+    lowest <- min(lowest, found$chisq)
+    if (!is.null(best$theta) && found$chisq >= best$chisq - 1e-7 * (1 + abs(best$chisq))) next
+    state <- ml_stationarity(problem, found$theta)
+    proven <- state$minimum && state$decrement < 1e-5 + 1e-8 * abs(found$chisq)
+    if (proven) best <- found
   }
-  best
+  list(theta = best$theta, chisq = best$chisq, lowest = lowest)
 }
 
 # The drop of chi-square that a Newton step promises, and whether the Hessian is positive definite,
@@ -226,5 +232,5 @@ ml_stationarity <- function(problem, theta) {
   values <- eigen(hessian, symmetric = TRUE)
   along <- drop(crossprod(values$vectors, slope))
   list(decrement = problem$n * sum(along^2 / pmax(abs(values$values), 1e-8)) / 2,
-       minimum = min(values$values) > -1e-6)
+       minimum = min(values$values) > -1e-4)
 }

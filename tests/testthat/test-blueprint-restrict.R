@@ -240,3 +240,42 @@ test_that("the way to an equation is found from far off, and what cannot be comp
   expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] / 0 == 1), data),
                class = "orizzonte_error_restriction")
 })
+
+test_that("a bound between two parameters leaves them the errors of the equation", {
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  data <- complete_choirs(paste0("be", 1:4))
+  pressed <- fit_model(restrict(bp, loading[B, be2] >= loading[B, be3] + 0.05), data)
+  equal <- fit_model(restrict(bp, loading[B, be2] == loading[B, be3] + 0.05), data)
+  expect_equal(estimates(pressed)$se, estimates(equal)$se, tolerance = 1e-6)
+  expect_identical(estimates(pressed)$status[2:3], rep("at bound", 2))
+  single <- fit_model(restrict(bp, loading[B, be2] >= 1.5), data)
+  expect_true(is.na(estimates(single)$se[2]))
+})
+
+test_that("a bound that does not matter changes nothing, also in a bifactor model", {
+  bp <- read_blueprint(system.file("extdata", "models", "bifactor.yaml", package = "orizzonte"))
+  free <- suppressMessages(fit_model(bp, choirs_bifactor))
+  items <- bp$constructs[[1L]]$items
+  for (text in c(sprintf("loading[%s, %s] >= -5", names(bp$constructs)[1L], items[2L]),
+                 sprintf("variance[%s] >= 0", items[1L]))) {
+    fit <- suppressMessages(fit_model(restrict(bp, !!str2lang(text)), choirs_bifactor))
+    expect_equal(deviance(fit), deviance(free), tolerance = 1e-8)
+    expect_true(identification(restrict(bp, !!str2lang(text)), choirs_bifactor)$identified)
+  }
+})
+
+test_that("correlations tell nothing of what depends on units, and it is said", {
+  x <- complete_choirs(paste0("be", 1:4))
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  equal <- restrict(bp, loading[B, be2] == loading[B, be3])
+  only <- summary_data(cor(x), nrow(x))
+  with_sd <- summary_data(cor(x), nrow(x), sd = vapply(x, sd, 0))
+  words <- "depends on the units"
+  reading <- function(bp, data) attr(fit_indices(suppressMessages(fit_model(bp, data))), "reading")
+  expect_match(reading(equal, only), words)
+  expect_no_match(reading(equal, with_sd), words)
+  expect_no_match(reading(bp, only), words)
+  expect_match(reading(restrict(bp, variance[be1] == variance[be2]), only), words)
+  expect_message(fit_model(equal, only), words)
+  expect_output(print(summary(suppressMessages(fit_model(equal, only)))), words)
+})

@@ -118,3 +118,45 @@ test_that("estimates stand side by side", {
   expect_error(side_by_side(alone, kinds = "efect"), "Did you mean",
                class = "orizzonte_error_input")
 })
+
+test_that("what keeps models from being compared is named", {
+  note <- function(...) paste(attr(compare_models(...), "notes"), collapse = " ")
+  centred <- data
+  centred$be1 <- data$be1 - mean(data$be1)
+  expect_match(note(a, fit_model(start, centred)), "be1 with other means", fixed = TRUE)
+  metres <- data
+  metres$sc2 <- 100 * data$sc2
+  expect_match(note(a, fit_model(start, metres)), "sc2 in different units", fixed = TRUE)
+  expect_match(note(a, fit_model(start, data[-1L, ])), "different rows \\(n = 62[45] and 62[45]\\)")
+  other <- data
+  other$be1[1:2] <- other$be1[1:2] + c(3, -3)
+  expect_match(note(a, fit_model(start, other)), "other values", fixed = TRUE)
+  grouped <- cbind(data, g = rep(c("x", "y"), length.out = nrow(data)))
+  one <- quiet_fit(start, grouped, by = "g", levels = c("x", "y"))
+  two <- quiet_fit(start, grouped, by = "g", levels = c("y", "x"))
+  expect_match(note(one, two), "groups in another order", fixed = TRUE)
+})
+
+test_that("nestedness is not fooled by bounds, equations or huge samples", {
+  # an inactive bound: the smaller model is not inside the other, though its solution might be
+  bounded <- fit_model(restrict(start |> covary(be1, be2), loading[Calm, sc2] >= -5), data)
+  unlike <- fit_model(start |> covary(sc1, sc4) |> covary(st1, sc1), data)
+  expect_identical(compare_models(bounded, unlike)$nested[2L], "no")
+  path <- start |> effect(Staying ~ Belonging + Calm, Calm ~ Belonging)
+  product <- fit_model(restrict(path, effect[Belonging, Staying] ==
+                                  effect[Belonging, Calm] * effect[Calm, Staying]), data)
+  full <- fit_model(path, data)
+  expect_identical(compare_models(full, product)$nested[2L], "yes")
+  zero <- fit_model(restrict(path, effect[Belonging, Calm] == 0) |> covary(be1, be2), data)
+  expect_identical(compare_models(product, zero)$nested[2L], "no")
+  # two models that differ by little are two models, however large the sample
+  x <- c("be1", "be2", "be3", "be4")
+  sigma <- tcrossprod(c(0.7, 0.8, 0.6, 0.7)) + diag(1 - c(0.49, 0.64, 0.36, 0.49))
+  sigma[1, 2] <- sigma[2, 1] <- sigma[1, 2] + 2e-5
+  dimnames(sigma) <- list(x, x)
+  huge <- summary_data(3 * sigma, 1e9)
+  bp <- blueprint("huge") |> construct("A", reflected_in = be1:be4)
+  one <- suppressMessages(fit_model(covary(bp, be1, be2), huge))
+  two <- suppressMessages(fit_model(covary(bp, be1, be3), huge))
+  expect_false(identical(compare_models(one, two)$nested[2L], "same model"))
+})

@@ -221,3 +221,51 @@ test_that("a latent basis is found from no starting values, however the units ar
     expect_equal(deviance(fit), reference$chisq, tolerance = 1e-6)
   }
 })
+
+test_that("signs that only an equation cares for are all tried", {
+  # the mirror image of a construct meets the equation nowhere near its other optimum
+  set.seed(4)
+  n <- 5000
+  fa <- rnorm(n)
+  fb <- -0.5 * fa + rnorm(n, 0, 0.8)
+  fc <- (0.2 + 0.3^2) * fa + 0.3 * fb + rnorm(n, 0, 0.8)
+  made <- function(f, sign) {
+    sapply(c(0.8, 0.7, 0.75), function(l) sign * l * f + rnorm(n, 0, 0.5))
+  }
+  for (sign in c(1, -1)) {
+    data <- as.data.frame(cbind(made(fa, sign), made(fb, 1), made(fc, 1)))
+    names(data) <- c(paste0("a", 1:3), paste0("b", 1:3), paste0("c", 1:3))
+    bp <- blueprint("Signs", scale = "unit") |> construct("A", reflected_in = a1:a3) |>
+      construct("B", reflected_in = b1:b3) |> construct("C", reflected_in = c1:c3) |>
+      effect(B ~ A, C ~ A + B) |> restrict(effect[A, C] == 0.2 + effect[B, C]^2)
+    free <- fit_model(relax(bp, effect[A, C]), data)
+    fit <- fit_model(bp, data)
+    expect_lt(deviance(fit) - deviance(free), 60)
+  }
+})
+
+test_that("an improper solution is looked at from other starts, whatever the order of items", {
+  file <- Filter(file.exists, c("../../bench/random-models.R", "../../../bench/random-models.R"))
+  skip_if(length(file) == 0L, "the sources are not beside the tests")
+  models <- new.env(parent = environment())
+  sys.source(file[1L], models)
+  for (seed in c(22, 310)) {                       # bifactor, strong misfit
+    case <- models$random_case(seed)
+    reference <- ml_best(ml_problem(case$model, case$moments), list(case$truth))
+    reached <- vapply(1:3, function(order) {
+      set.seed(order)
+      items <- sample(case$data$names)
+      data <- case$data
+      data$covariance <- data$covariance[items, items]
+      data$names <- items
+      bp <- case$blueprint
+      bp$constructs <- lapply(bp$constructs, function(construct) {
+        construct$items <- intersect(items, construct$items)
+        construct
+      })
+      deviance(suppressWarnings(suppressMessages(fit_model(bp, data))))
+    }, 0)
+    if (!is.null(reference$chisq)) expect_true(all(reached <= reference$chisq + 1e-4))
+    expect_equal(reached, rep(min(reached), 3), tolerance = 1e-8)
+  }
+})

@@ -114,7 +114,7 @@ test_that("amend() releases one group of three, compare_models() knows held mode
   compared <- compare_models(both, held)
   expect_equal(compared$nested[2], "yes")
   expect_equal(compared$chisq_change[2], deviance(held) - deviance(both))
-  expect_match(attr(compare_models(both, three), "notes"), "different rows", all = FALSE)
+  expect_match(attr(compare_models(both, three), "notes"), "different groups", all = FALSE)
 })
 
 test_that("readers of one group refuse what they cannot know", {

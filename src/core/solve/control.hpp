@@ -57,6 +57,7 @@ struct Settings {
   int fresh_starts = 4;
   bool errors =
       true;  // is the covariance matrix of the parameters wanted (constraints always give it)
+  bool all_starts = false;    // also when the first solution leaves no doubt
   bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;
   Vector start;  // the caller's starting values by parameter; NaN where there is none,

@@ -143,11 +143,6 @@ class Run {
   bool newton_ = false, near_ = false;
 };
 
-bool got_stuck(const Optimum& x) {
-  return x.status == Status::IterationLimit || x.status == Status::NoDescent ||
-         x.status == Status::NotMinimum;
-}
-
 }  // namespace
 
 Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
@@ -162,16 +157,25 @@ Matrix covariance_at(Objective& problem, const Vector& theta) {
   return expected.positive() && theta.size() > 0 ? expected.inverse() : Matrix(0, 0);
 }
 
-Optimum solve(Objective& problem, const Vector& start, const Settings& settings,
-              const Callbacks& callbacks) {
-  const auto quick = problem.model().constraints.empty() ? score_and_newton : constrained_scoring;
-  const Optimum first = quick(problem, start, settings, callbacks);
-  if (!got_stuck(first)) return first;
-  std::vector<Iteration> history = first.history;
-  Vector theta = first.theta;
+bool got_stuck(const Optimum& x) {
+  return x.status == Status::IterationLimit || x.status == Status::NoDescent ||
+         x.status == Status::NotMinimum;
+}
+
+Optimum solve_quickly(Objective& problem, const Vector& start, const Settings& settings,
+                      const Callbacks& callbacks) {
+  return problem.model().constraints.empty()
+             ? score_and_newton(problem, start, settings, callbacks)
+             : constrained_scoring(problem, start, settings, callbacks);
+}
+
+Optimum solve_surely(Objective& problem, const Optimum& stuck, const Settings& settings,
+                     const Callbacks& callbacks) {
+  std::vector<Iteration> history = stuck.history;
+  Vector theta = stuck.theta;
   follow_valley(problem, theta, settings, callbacks, history);
-  Optimum after = quick(problem, theta, settings, callbacks);
-  if (after.status == Status::BadStart) return first;
+  Optimum after = solve_quickly(problem, theta, settings, callbacks);
+  if (after.status == Status::BadStart) return stuck;
   history.insert(history.end(), after.history.begin(), after.history.end());
   after.history = history;
   return after;

@@ -18,10 +18,14 @@ struct Optimum {
   Vector violations;         // by constraint, in standard errors of its gradient
 };
 
-// Scoring and Newton steps, then the slower but surer ones within a trust region when those get
-// stuck.
-Optimum solve(Objective& problem, const Vector& start, const Settings& settings,
-              const Callbacks& callbacks);
+// Scoring and Newton steps, on the constraints if there are any.
+Optimum solve_quickly(Objective& problem, const Vector& start, const Settings& settings,
+                      const Callbacks& callbacks);
+
+// From where those got stuck: the slower but surer steps within a trust region, then quick ones.
+Optimum solve_surely(Objective& problem, const Optimum& stuck, const Settings& settings,
+                     const Callbacks& callbacks);
+bool got_stuck(const Optimum& x);
 
 // Fisher scoring first, then Newton once the observed Hessian is positive definite; without
 // constraints.

@@ -43,6 +43,26 @@ Vector one_factor(const Matrix& r) {
   return out;
 }
 
+// The same from those covariances alone that no other construct has a share in (`apart`), by
+// alternating least squares from `loading`: what items of different specific factors share is all
+// the general factor's.
+Vector factor_apart(const Matrix& r, const Eigen::Array<bool, -1, -1>& apart, Vector loading) {
+  constexpr int rounds = 50;
+  const int k = r.rows();
+  for (int round = 0; round < rounds; ++round)
+    for (int i = 0; i < k; ++i) {
+      double with = 0, square = 0;
+      for (int j = 0; j < k; ++j) {
+        if (i == j || !apart(i, j)) continue;
+        with += r(i, j) * loading[j];
+        square += loading[j] * loading[j];
+      }
+      const double limit = std::sqrt(0.9 * std::max(1e-8, r(i, i)));
+      if (square > 0) loading[i] = std::min(limit, std::max(-limit, with / square));
+    }
+  return loading;
+}
+
 void shrink_to_positive(Matrix& m) {
   const Vector diagonal = m.diagonal();
   for (int i = 0; i < 60; ++i) {
@@ -59,6 +79,7 @@ void shrink_to_positive(Matrix& m) {
 
 struct GroupStart {
   const Model& model;
+  int group;
   const std::vector<int>& entries;
   Vector& eta;
   Matrix covariance;                     // of observed variables and constructs alike
@@ -73,6 +94,7 @@ struct GroupStart {
 
   void construct(const Scale& scale, Matrix& residual, Random* random);
   void given(const std::vector<const Scale*>& scales, Random* random);
+  Eigen::Array<bool, -1, -1> measured_apart(const std::vector<int>& items, int but) const;
   void compose(const Scale& scale);
   void regress(int outcome);
 };
@@ -92,6 +114,25 @@ void GroupStart::compose(const Scale& scale) {
   covariance.col(x) = with;
   covariance(x, x) = variance;
   known[x] = 1;
+}
+
+// Which pairs of items have no construct in common but this one.
+Eigen::Array<bool, -1, -1> GroupStart::measured_apart(const std::vector<int>& items,
+                                                      int but) const {
+  const int k = items.size();
+  Eigen::Array<bool, -1, -1> out = Eigen::Array<bool, -1, -1>::Constant(k, k, true);
+  for (const Scale& scale : model.scales) {
+    if (scale.group != group || scale.construct == but || scale.kind == ScaleKind::Composite)
+      continue;
+    std::vector<int> members;
+    for (int i = 0; i < k; ++i)
+      for (int e : scale.loadings)
+        if (model.entries[e].row == items[i]) members.push_back(i);
+    for (int i : members)
+      for (int j : members) out(i, j) = false;
+  }
+  for (int i = 0; i < k; ++i) out(i, i) = false;
+  return out;
 }
 
 // Adds one construct: loadings on its indicators and covariances with all variables known so far.
@@ -116,9 +157,24 @@ void GroupStart::construct(const Scale& scale, Matrix& residual, Random* random)
   for (int i = 0; i < k; ++i)
     for (int j = 0; j < k; ++j) block(i, j) = source(used[i], used[j]);
   Vector loading = one_factor(block);
+  if (own.size() == items.size() && memberships[own[0]] > 1) {
+    const auto apart = measured_apart(own, x);
+    // each item needs two others to be told by
+    if (apart.cast<int>().rowwise().sum().minCoeff() > 1)
+      loading = factor_apart(block, apart, loading);
+  }
   if (loading.sum() < 0) loading = -loading;
-  if (random)
-    for (int i = 0; i < k; ++i) loading[i] *= 0.4 + 1.1 * random->uniform();
+  if (random) {
+    // near the closed form, or anywhere
+    const bool anywhere = random->uniform() < 0.5;
+    for (int i = 0; i < k; ++i) {
+      const double size = random->uniform(), sign = random->uniform() < 0.2 ? -1 : 1;
+      if (!anywhere) loading[i] *= 0.4 + 1.1 * size;
+      else
+        loading[i] = std::sqrt(std::max(1e-8, block(i, i))) * (0.1 + 0.85 * size) *
+                     (loading[i] < 0 ? -sign : sign);
+    }
+  }
 
   Vector weight(k);
   for (int i = 0; i < k; ++i)
@@ -210,6 +266,7 @@ void fill_unknown(Basis& basis, Random* random) {
     const Eigen::ColPivHouseholderQR<Matrix> qr(x);
     if (qr.rank() == f) means = qr.solve(y);
   }
+  const bool anywhere = random && random->uniform() < 0.5;
   const Vector largest = basis.loading.cwiseAbs().colwise().maxCoeff().transpose();
   for (int i = 0; i < k; ++i)
     for (int at : basis.unknown[i]) {
@@ -219,7 +276,11 @@ void fill_unknown(Basis& basis, Random* random) {
         const double curve = (basis.level[i] - basis.loading.row(i).dot(means)) / means[at];
         value = std::min(limit, std::max(-limit, curve));
       }
-      if (random) value *= 0.4 + 1.1 * random->uniform();
+      if (random) {
+        const double size = random->uniform();
+        value = anywhere ? 4 * (2 * size - 1) * std::max(largest[at], 1e-3)
+                         : value * (0.4 + 1.1 * size);
+      }
       basis.loading(i, at) = value;
     }
 }
@@ -329,7 +390,8 @@ double average_factor(const Model& model, const Scale& scale, const Vector& eta,
   return 1;
 }
 
-// A construct of given scale, and all others whose indicators are known as well: they may share them.
+// A construct of given scale, and all others whose indicators are known as well: they may share
+// them.
 std::vector<const Scale*> ready_together(const Model& model,
                                          const std::vector<const Scale*>& scales, size_t first,
                                          const std::vector<char>& known, std::vector<char>& done) {
@@ -360,7 +422,7 @@ Vector starting_entries(const Model& model, const Sample& sample, Random* random
         if (scale.kind != ScaleKind::Composite)
           for (int e : scale.loadings) loading[e] = 1;
       }
-    GroupStart start{model, entries,
+    GroupStart start{model, static_cast<int>(g), entries,
                      eta,   Matrix::Zero(v, v),
                      {},    {},
                      {},    {},

@@ -16,8 +16,9 @@ constexpr double least_ratio = 1e-4, poor_ratio = 0.25,
                  good_ratio = 0.75;  // of a drop to its prediction
 constexpr double farthest = 1e6;     // times a change is repeated
 
-// The minimum of -g'd + d'Hd / 2 within a ball (More & Sorensen 1983). H = Q T Q' with T tridiagonal
-// costs a seventh of the eigenvectors, and T with any shift of its diagonal is solved in O(q).
+// The minimum of -g'd + d'Hd / 2 within a ball (More & Sorensen 1983). H = Q T Q' with T
+// tridiagonal costs a seventh of the eigenvectors, and T with any shift of its diagonal is solved
+// in O(q).
 class Subproblem {
  public:
   Subproblem(const Matrix& hessian, const Vector& gradient)
