@@ -63,6 +63,18 @@ check_dots_empty <- function(..., .verb) {
           i = paste0("See ?", .verb, " for its arguments.")))
 }
 
+# R completes the names of arguments; what is asked for must be named in full.
+check_exact <- function(call, fun, verb) {
+  known <- names(formals(fun))
+  strange <- setdiff(names(call), c(known, ""))
+  if (length(strange) == 0L || "..." %in% known) return(invisible())
+  longer <- known[startsWith(known, strange[1L])]
+  abort("input", c(paste0(verb, "() has no argument `", strange[1L], "`."),
+                   if (length(longer)) c(i = paste0("Did you mean `", longer[1L], "`?")) else
+                     did_you_mean(strange[1L], known),
+                   i = paste0("See ?", verb, " for its arguments.")))
+}
+
 choose_one <- function(value, choices, what) {
   if (identical(value, choices)) return(choices[1L])
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)

@@ -32,6 +32,11 @@ uncorrelate <- function(.bp, ...) {
 }
 
 captured_dots <- function(quosures, verb) {
+  named <- names(quosures)[nzchar(names(quosures))]
+  if (length(named)) {
+    abort("input", c(paste0(verb, "() does not know `", named[1L], "`."),
+                     i = paste0("See ?", verb, " for its arguments; names are given without =.")))
+  }
   parts <- lapply(unname(quosures), capture_names, what = paste0(verb, "()"))
   list(names = unlist(lapply(parts, `[[`, "names")), hints = unlist(lapply(parts, `[[`, "hints")))
 }

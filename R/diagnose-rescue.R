@@ -28,6 +28,7 @@
 #' rescue(bp, choirs_troubled)
 #' @export
 rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
+  check_exact(sys.call(), sys.function(), "rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
     abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))

@@ -23,6 +23,7 @@
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
 identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL) {
+  check_exact(sys.call(), sys.function(), "identification")
   check_blueprint(bp, "identification")
   by <- captured_column(rlang::enquo(by), "`by`")
   request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)

@@ -82,6 +82,7 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' fit_model(hold_equal(bp, loading), choirs, by = setting)
 #' @export
 fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n") {
+  check_exact(sys.call(), sys.function(), "fit_model")
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))

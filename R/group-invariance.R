@@ -23,10 +23,10 @@
 #'   [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
 #' @param by,levels,missing_codes As in [fit_model()].
-#' @param rungs Rungs to fit, in this order, out of `"configural"`, `"metric"`, `"scalar"` and
-#'   `"strict"`; for constructs that are measured by constructs also `"second_order_metric"` (their
-#'   loadings) and `"second_order_scalar"` (the means of the constructs that measure them), each
-#'   after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
+#' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
+#'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
+#'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
+#'   each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
 #' @param structural Patterns to hold one after the other on top of `structural_on`:
 #'   `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
 #' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When
@@ -55,6 +55,7 @@
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                        structural_on = "scalar", levels = NULL, missing_codes = NULL,
                        criteria = NULL, against = "previous") {
+  check_exact(sys.call(), sys.function(), "invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))
     abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
@@ -74,8 +75,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
     rungs <- rungs_without_means(rungs, asked)
     if (structural_on == "scalar") structural_on <- "metric"
   }
-  if (length(structural) && !structural_on %in% rungs) rungs <- intersect(names(rung_adds),
-      c(rungs, structural_on))
+  rungs <- rungs_in_order(c(rungs, if (length(structural)) structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
   for (k in seq_along(structural))
     holds[[structural[k]]] <- c(holds[[structural_on]], structural[seq_len(k)])
@@ -85,6 +85,16 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   stated <- stated_by(request, sample)
   fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
   finish_ladder(bp, fits, criteria, against, on = if (length(structural)) structural_on)
+}
+
+# Each rung is tested against the one below: configural is always there, and the order is fixed.
+rungs_in_order <- function(rungs) {
+  ordered <- intersect(names(rung_adds), c("configural", rungs))
+  asked <- unique(rungs)
+  if (!"configural" %in% asked) say("The configural rung is fitted as well: the others rest on it.")
+  if (!identical(intersect(ordered, asked), asked))
+    say("Rungs in their order: ", enumerate(ordered), ".")
+  ordered
 }
 
 check_rungs <- function(rungs, structural) {

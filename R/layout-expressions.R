@@ -9,6 +9,34 @@ variable_index <- function(names, all, text) {
   match(names, all)
 }
 
+# Can one variable be reached from the other along arrows, in at least so many steps?
+has_route <- function(layout, from, to, steps) {
+  arrows <- layout$rows$kind %in% arrow_kinds
+  first <- layout$rows$first[arrows]
+  second <- layout$rows$second[arrows]
+  at <- unique(second[first == from])
+  if (steps > 1L) at <- unique(second[first %in% at])
+  while (!to %in% at) {
+    more <- setdiff(second[first %in% at], at)
+    if (length(more) == 0L) return(FALSE)
+    at <- c(at, more)
+  }
+  TRUE
+}
+
+# An effect that cannot be would be 0 without an error.
+check_route <- function(layout, address, text) {
+  if (!address$kind %in% c("indirect", "total")) return(invisible())
+  steps <- if (address$kind == "indirect") 2L else 1L
+  if (has_route(layout, address$first, address$second, steps)) return(invisible())
+  back <- has_route(layout, address$second, address$first, steps)
+  abort("restriction", c(
+    paste0(text, " means nothing: there is no ", if (steps == 2L) "indirect ", "route from ",
+           address$first, " to ", address$second, "."),
+    i = if (back) paste0("There is one from ", address$second, " to ", address$first, "."),
+    i = "Routes follow effects, loadings and weights."))
+}
+
 # An expression that names no group is read in each; one that does is read once.
 text_scopes <- function(texts, layout) {
   named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
@@ -32,6 +60,7 @@ check_quantities <- function(layout, bp) {
         }
       } else {
         variable_index(c(address$first, address$second), all, text)
+        check_route(layout, address, text)
       }
     }
     defined <- c(defined, name)
@@ -54,6 +83,7 @@ check_claims <- function(layout, bp) {
             known)))
       } else {
         variable_index(c(address$first, address$second), all, text)
+        check_route(layout, address, text)
       }
     }
   }

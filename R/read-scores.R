@@ -133,6 +133,7 @@ fitted_rows <- function(fit) {
 #' @importFrom generics augment
 #' @export
 augment.orizzonte_fit <- function(x, data = NULL, method = "regression", ...) {
+  check_dots_empty(..., .verb = "augment")
   scores <- predict.orizzonte_fit(x, newdata = data, method = method)
   names(scores) <- paste0(".", names(scores))
   as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, scores))

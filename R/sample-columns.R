@@ -3,6 +3,7 @@
 # Columns of labelled statistics files carry their own missing codes (`na_values`, `na_range`)
 # beside the labels.
 plain_column <- function(x) {
+  if (inherits(x, "integer64")) return(as.double(x))
   if (!inherits(x, "haven_labelled")) return(x)
   values <- attr(x, "na_values", exact = TRUE)
   range <- attr(x, "na_range", exact = TRUE)
@@ -31,4 +32,62 @@ column_type <- function(x) {
   if (length(values) == 2L) return("two values")
   whole <- all(values == round(values))
   if (whole && length(values) <= 11L) "few values" else if (whole) "whole numbers" else "numbers"
+}
+
+# Columns that are no plain columns, names given twice, and moments taken for raw data.
+check_columns <- function(data, variables = character()) {
+  if (nrow(data) == 0L) abort("data", "The data have no rows.")
+  twice <- unique(names(data)[duplicated(names(data))])
+  if (length(twice)) {
+    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."),
+                    i = "Rename one of them."))
+  }
+  odd <- vapply(data, function(x) is.data.frame(x) || length(dim(x)) > 1L, NA)
+  if (any(odd)) {
+    abort("data", c(paste0("Column ", quoted(names(data)[odd][1L]),
+                           " is a table of its own, with several columns."),
+                    i = "Make its columns columns of the data."))
+  }
+  # their bits are read as other numbers where the package that knows them is missing
+  wide <- vapply(data, inherits, NA, "integer64")
+  if (any(wide) && !isNamespaceLoaded("bit64")) {
+    abort("data", c(paste0("Column ", quoted(names(data)[wide][1L]), " holds 64-bit integers, ",
+                           "which need the package bit64 to be read."),
+                    i = "Load bit64, or make them plain numbers with as.numeric() there."))
+  }
+  check_raw(data, variables)
+}
+
+# A covariance or correlation matrix given as if its rows were people.
+check_raw <- function(data, variables = character()) {
+  if (!looks_like_moments(data, variables)) return(invisible())
+  abort("data", c("The data are a covariance or correlation matrix, not rows of people.",
+                  x = "Their rows are the same variables as their columns, and symmetric.",
+                  i = "Give it as summary data: fit_model(bp, summary_data(matrix, n = ...)).",
+                  i = paste0("In a file: a first column `row` with the names, and a row `.n`; ",
+                             "see ?read_summary_data.")))
+}
+
+looks_like_moments <- function(data, variables = character()) {
+  label <- NULL
+  if (is.character(data[[1L]]) || is.factor(data[[1L]])) {
+    label <- as.character(data[[1L]])
+    data <- data[-1L]
+  } else if (is.character(attr(data, "row.names"))) {
+    label <- row.names(data)
+  }
+  numeric <- vapply(data, is.numeric, NA)
+  data <- data[numeric]
+  symmetric <- function(m) {
+    if (nrow(m) < 2L || nrow(m) != ncol(m) || anyNA(diag(m))) return(FALSE)
+    below <- m[lower.tri(m)]
+    above <- t(m)[lower.tri(m)]
+    if (all(is.na(above)) || all(is.na(below))) return(!anyNA(above) || !anyNA(below))
+    !anyNA(m) && max(abs(above - below)) <= 1e-6 * max(abs(m)) && any(below != 0)
+  }
+  if (symmetric(as.matrix(data))) return(TRUE)
+  # of more variables than the model's
+  if (length(variables) == 0L) variables <- names(data)
+  named <- length(variables) > 1L && all(variables %in% label) && all(variables %in% names(data))
+  named && symmetric(as.matrix(data[match(variables, label), variables]))
 }

@@ -15,6 +15,12 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   column <- plain_column(data[[by]])
   if (is.numeric(column)) column[column %in% missing_codes] <- NA
   text <- as.character(column)
+  if (any(!nzchar(trimws(text)), na.rm = TRUE)) {
+    abort("data", c(paste0("Column ", quoted(by), " holds empty text in ",
+                           count_of(sum(!nzchar(trimws(text)), na.rm = TRUE), "row"),
+                           ": a group needs a name."),
+                    i = "Make it NA to leave these rows out, or give the group a name."))
+  }
   known <- if (is.factor(column)) levels(droplevels(column)) else
     as.character(sort(unique(column[!is.na(column)]), method = "radix"))
   if (is.null(levels) && length(known) > 50L) {

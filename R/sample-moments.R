@@ -63,15 +63,6 @@ hole_notes <- function(x, complete) {
          " rows are used.")
 }
 
-check_columns <- function(data) {
-  if (nrow(data) == 0L) abort("data", "The data have no rows.")
-  twice <- unique(names(data)[duplicated(names(data))])
-  if (length(twice)) {
-    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."),
-                    i = "Rename one of them."))
-  }
-}
-
 block_of_summary <- function(data, variables, request) {
   if (!is.null(request$missing_codes))
     abort("input", "`missing_codes` has no meaning for summary data.")

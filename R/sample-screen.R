@@ -36,10 +36,12 @@
 #' screen_data(choirs, be1:be4, by = setting)
 #' @export
 screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL) {
+  check_exact(sys.call(), sys.function(), "screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
     abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", "The data have no rows or no columns.")
+  check_columns(data)
   check_missing_codes(missing_codes)
   chosen <- screened_variables(rlang::enquo(variables), data)
   by <- capture_names(rlang::enquo(by), "by")$names

@@ -107,6 +107,13 @@ as_square <- function(cov) {
           paste0("The covariance of ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]),
                  " is missing."))
   }
+  endless <- which(!is.finite(cov), arr.ind = TRUE)
+  if (nrow(endless)) {
+    at <- endless[1L, ]
+    abort("summary_data", paste0("The covariance of ", quoted(names[at[1L]]), " and ",
+                                 quoted(names[at[2L]]), " is not finite: ",
+                                 cov[at[1L], at[2L]], "."))
+  }
   gap <- abs(cov - t(cov))
   if (any(gap > 1e-6 * max(abs(cov)))) {
     at <- which(gap == max(gap), arr.ind = TRUE)[1L, ]
@@ -122,8 +129,8 @@ as_square <- function(cov) {
 
 in_order_of <- function(x, names, what) {
   if (is.data.frame(x)) x <- unlist(x)
-  if (!is.numeric(x) || anyNA(x))
-    abort("summary_data", paste0("`", what, "` must be numbers without gaps."))
+  if (!is.numeric(x) || !all(is.finite(x)))
+    abort("summary_data", paste0("`", what, "` must be finite numbers without gaps."))
   if (!is.null(names(x))) {
     lacking <- setdiff(names, names(x))
     if (length(lacking))
@@ -218,6 +225,11 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1") {
                  arr.ind = TRUE)[1L, ]
     abort("file", paste0(file, ": ", quoted(values[bad[1L], bad[2L]]), " in row ",
                          quoted(labels[bad[1L]]), " is not a number."))
+  }
+  twice <- labels[duplicated(labels)]
+  if (length(twice)) {
+    abort("file", c(paste0(file, ": there are two rows ", quoted(twice[1L]), "."),
+                    i = if (is.null(group)) "Several groups need a first column .group."))
   }
   special <- labels %in% c(".n", ".mean", ".sd")
   unknown <- setdiff(labels[!special], variables)

@@ -7,7 +7,7 @@ sample_of <- function(source, request) UseMethod("sample_of")
 
 #' @export
 sample_of.data.frame <- function(source, request) {
-  check_columns(source)
+  check_columns(source, blueprint_variables(request$blueprint)$observed)
   coding <- factor_coding(request$blueprint, source)
   bp <- code_blueprint(request$blueprint, coding)
   check_variables(bp)
@@ -56,6 +56,7 @@ sample_of.list <- function(source, request) {
   known <- names(source)
   wanted <- if (is.null(request$levels)) stats::setNames(known, known) else
     pick_levels(request$levels, known, "the summary data")
+  check_alike(source[wanted])
   groups <- lapply(stats::setNames(names(wanted), names(wanted)), function(g) {
     variables <- blueprint_variables(group_blueprint(request$blueprint, g))$observed
     in_group_of(list(grouped = TRUE), g,
@@ -79,6 +80,15 @@ new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
                  group_notes = group_notes, total_rows = total_rows, labels = labels, data = data),
                  class = "orizzonte_sample")
+}
+
+# Groups are compared by their means in all of them or in none.
+check_alike <- function(source) {
+  with <- vapply(source, function(x) !is.null(x$mean), NA)
+  if (all(with) || !any(with)) return(invisible())
+  abort("data", c(paste0("Means are known in group ", names(source)[with][1L], " and not in group ",
+                         names(source)[!with][1L], "."),
+                  i = "Give `means` in all groups, or in none."))
 }
 
 is_summary_list <- function(data) {

@@ -86,7 +86,7 @@ test_that("a ladder keeps its criteria, and loosening follows them", {
 })
 
 test_that("a file of criteria reads as the call", {
-  file <- withr::local_tempfile(fileext = ".yaml")
+  file <- tempfile(fileext = ".yaml")
   writeLines(c("cfi: [.96, 0.92]", "smallest: 2e-1", "p_change: .05"), file)
   expect_identical(read_criteria(file),
                    criteria(cfi = c(0.96, 0.92), smallest = 0.2, p_change = 0.05))
