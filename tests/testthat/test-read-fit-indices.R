@@ -71,8 +71,13 @@ test_that("readers live with items measured on scales 1e12 apart", {
                without(plain, covariance[Belonging, Calm])$wald, tolerance = 1e-6)
   expect_equal(amendments(fit, top = 0)$modification_index[1:5],
                amendments(plain, top = 0)$modification_index[1:5], tolerance = 1e-6)
-  expect_output(print(suppressMessages(rescue(bp, wide))), ".")
-  expect_no_error(screen_data(wide))
+  expect_equal(suppressMessages(rescue(bp, wide))$attempts,
+               suppressMessages(rescue(bp, data))$attempts, tolerance = 1e-6)
+  # by hand: the diagonal of the inverse correlations
+  screen <- screen_data(wide)
+  expect_equal(screen$columns$inflation, unname(diag(solve(cor(data)))), tolerance = 1e-6)
+  expect_equal(screen$columns$sd / unit, screen_data(data)$columns$sd, tolerance = 1e-10)
+  expect_equal(screen$normality, screen_data(data)$normality, tolerance = 1e-6)
 })
 
 test_that("no function solves with a matrix that is not in its own units", {

@@ -70,7 +70,9 @@ test_that("an effect without a route is refused, and so are arguments nobody kno
   }
   turned <- effect(apart, Calm ~ B)
   expect_error(fit_model(quantity(turned, q = total[Calm, B]), choirs), "one from B to Calm")
-  expect_no_error(quiet_fit(quantity(turned, q = total[B, Calm]), choirs))
+  known <- estimates(quiet_fit(quantity(turned, q = total[B, Calm]), choirs))
+  expect_equal(known$estimate[known$parameter == "quantity[q]"],
+               known$estimate[known$parameter == "effect[B, Calm]"])
   fit <- quiet_fit(bp, choirs)
   expect_error(confint(fit, method = "profile"), "method", class = "orizzonte_error_input")
   expect_error(coef(fit, 3), class = "orizzonte_error_input")
