@@ -71,8 +71,8 @@ parse_address <- function(address) {
       !is.symbol(expression[[2L]])) {
     abort("address", c(paste0("Not an address: ", text, "."),
                        i = paste0(
-                         paste0("An address is a kind with names in square brackets, such as ",
-                                "loading[Belonging, be3]. Kinds: "),
+                         "An address is a kind with names in square brackets, such as ",
+                         "loading[Belonging, be3]. Kinds: ",
                                   enumerate(names(address_kinds)), ".")))
   }
   kind <- as.character(expression[[2L]])

@@ -53,6 +53,13 @@ describe <- function(x) {
   paste0("an object of class ", class(x)[1L])
 }
 
+check_words <- function(x, what, example) {
+  if (is.character(x) && length(x) > 0L && !anyNA(x)) return(invisible())
+  abort("input", c(paste0(what, " must be one text or more."),
+                   x = paste0("It is ", if (length(x) == 0L) "empty" else describe(x), "."),
+                   i = paste0("Such as ", example, ".")))
+}
+
 check_dots_empty <- function(..., .verb) {
   if (...length() == 0L) return(invisible())
   given <- names(list(...))

@@ -234,9 +234,14 @@ write_blueprint <- function(bp, file) {
   invisible(file)
 }
 
+# A section of names with values; nothing when there are none.
+yaml_mapping <- function(key, values, format = yaml_text) {
+  if (length(values) == 0L) return(NULL)
+  c(paste0(key, ":"), paste0("  ", yaml_text(names(values)), ": ", format(values)))
+}
+
 # Written by hand rather than dumped: names that look like yes or 1e3 must come back as text, and a
-# reader
-# should meet the keys in the order of work.
+# reader should meet the keys in the order of work.
 blueprint_yaml <- function(bp) {
   lines <- c(paste0("title: ", yaml_text(bp$title)), paste0("scale: ", bp$scale))
   if (length(bp$constructs)) {
@@ -270,18 +275,9 @@ blueprint_yaml <- function(bp) {
     lines <- c(lines, "restrict:",
                paste0("  - ", yaml_text(vapply(bp$restrict, format_restriction, ""))))
   if (length(bp$relax)) lines <- c(lines, "relax:", paste0("  - ", yaml_text(bp$relax)))
-  if (length(bp$start_at))
-    lines <- c(lines, "start_at:",
-               paste0("  ", yaml_text(names(bp$start_at)), ": ", format_exact(bp$start_at)))
-  if (length(bp$quantities))
-    lines <- c(lines, "quantities:",
-               paste0("  ", yaml_text(names(bp$quantities)), ": ", yaml_text(bp$quantities)))
-  if (length(bp$claims))
-    lines <- c(lines, "claims:",
-               paste0("  ", yaml_text(names(bp$claims)), ": ", yaml_text(bp$claims)))
-  if (length(bp$wording))
-    lines <- c(lines, "wording:",
-               paste0("  ", yaml_text(names(bp$wording)), ": ", yaml_text(bp$wording)))
+  lines <- c(lines, yaml_mapping("start_at", bp$start_at, format_exact),
+             yaml_mapping("quantities", bp$quantities), yaml_mapping("claims", bp$claims),
+             yaml_mapping("wording", bp$wording))
   if (length(bp$left_out)) {
     lists <- vapply(bp$left_out,
                     function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")

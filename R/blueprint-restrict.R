@@ -41,8 +41,8 @@ restrict <- function(.bp, ...) {
 }
 
 # A restriction is a list of `left` and `right` (each the text of an address or expression, or a
-# number), `relation`
-# (==, >= or <=) and `smooth`: whether a side is more than one address or number.
+# number), `relation` (==, >= or <=) and `smooth`: whether a side is more than one address or
+# number.
 add_restriction <- function(bp, statement) {
   if (is.character(statement)) {
     text <- statement

@@ -42,8 +42,8 @@ expand_range <- function(from, to) {
 }
 
 # Names (and numbers given to them, as in c(w1 = 0)) in a captured argument. `hints` are bare
-# symbols that
-# are also text variables of the caller, remembered so that an unknown column can suggest all_of().
+# symbols that are also text variables of the caller, remembered so that an unknown column can
+# suggest all_of().
 capture_names <- function(quosure, what) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)

@@ -122,8 +122,8 @@ data_commands <- function() {
       help =
       paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
              "summary-data file (first column `row`).\n",
-             paste0("Exit code 0: converged (an improper solution warns); 1: not identified or ",
-                    "not converged; 2: bad input.")),
+             "Exit code 0: converged (an improper solution warns); 1: not identified or ",
+             "not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json",
       run = command_fit
     )
@@ -139,8 +139,8 @@ amending_commands <- function() {
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
              "be freed: modification index, expected change, and the\n",
-             paste0("real drop of chi-square after refitting. Exit code 0; 1: not identified or ",
-                    "not converged; 2: bad input.")),
+             "real drop of chi-square after refitting. Exit code 0; 1: not identified or ",
+             "not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
     amend = list(
@@ -151,8 +151,8 @@ amending_commands <- function() {
       help =
       paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
              "blueprint with its trail: the change, its reason, what\n",
-             paste0("was predicted and what happened. Several at once are separated by `;`. The ",
-                    "trail goes to standard output.")),
+             "was predicted and what happened. Several at once are separated by `;`. The ",
+             "trail goes to standard output."),
       example =
       paste0("orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because ",
              "'settled is about calm, too' --out choirs-2.yaml"),
@@ -183,8 +183,8 @@ showing_commands <- function() {
       help =
       paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
              "and says which rung holds and what may be compared.\n",
-             paste0("With --loosen RUNG equalities are released one at a time until it does. ",
-                    "Exit code 1 when a rung has not converged.")),
+             "With --loosen RUNG equalities are released one at a time until it does. ",
+             "Exit code 1 when a rung has not converged."),
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric",
       run = command_invariance
     ),

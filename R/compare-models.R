@@ -265,7 +265,8 @@ comparison_texts <- function(x) {
     },
     notes = c(if (any(x$status != "proper"))
               paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"],
-              paste0(x$model, " breaks the criteria of change for ", x$broken, " against ",
+              paste0(x$model, " breaks the criteria of change for ",
+                     sub("(.*), ", "\\1 and ", x$broken), " against ",
                      x$against, ".")[nzchar(x$broken %||% "")],
               attr(x, "notes")))
 }

@@ -190,9 +190,8 @@ judge_candidates <- function(fit, candidates, criteria) {
          verdict = verdict))
 }
 
-# Each of the leading candidates freed and fitted, from where the fit stands; once more from fresh
-# starts when reality is far from the prediction, as amend() does. Also says which lead to the same
-# moments.
+# Each of the leading candidates freed and fitted: the better of two optima, from where the fit
+# stands and from our own start, as amend() takes it. Also says which lead to the same moments.
 refit_leaders <- function(fit, leaders) {
   size <- length(leaders$parameter)
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
@@ -216,11 +215,9 @@ refit_leaders <- function(fit, leaders) {
     if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
     found <- core_refit(fit, core, start)
     predicted <- leaders$modification_index[i]
+    other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
+    if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
     far <- !found$ok || abs(chisq - found$chisq - predicted) > max(0.25 * predicted, 1)
-    if (far || contradicts(found, with$entry[i], leaders$full_change[i], now_at(fit, leaders, i))) {
-      other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
-      if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
-    }
     if (!found$ok) {
       out$explanation[i] <- "the amended model does not converge"
       next
@@ -236,13 +233,6 @@ refit_leaders <- function(fit, leaders) {
     }
   }
   out
-}
-
-# Has a freed parameter gone the other way, or by another size, than the score test expects?
-contradicts <- function(found, entry, expected, before) {
-  if (entry == 0L || !found$ok) return(FALSE)
-  moved <- found$eta[entry] - before
-  moved * expected <= 0 || abs(moved) > 2 * abs(expected) || abs(moved) < abs(expected) / 2
 }
 
 # Do two refits imply the same moments?
@@ -371,8 +361,8 @@ format_offered <- function(x, shown) {
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE)))
   criteria <- attr(x, "criteria")
   lines <- c(lines, "", wrap_lines(paste0(
-    paste0("MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
-           "standardized; drop, estimate: after refitting. "),
+    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
+    "standardized; drop, estimate: after refitting. ",
     if (!is.null(criteria))
       paste0("Verdict: smallest change that matters ", short_number(criteria$smallest), ", level ",
              short_number(criteria$significance), ", power ", short_number(criteria$power), ". "),
@@ -403,8 +393,8 @@ format_remarks <- function(x, shown) {
                wrap_lines(paste0("- ",
                                  utils::head(paste0(where, vapply(blocks, enumerate, "")), 3L),
                                  " share more than their constructs explain: ",
-                                 paste0("a separate construct for these items may say it better ",
-                                        "than single covariances.")), 2L, 4L))
+                                 "a separate construct for these items may say it better ",
+                                 "than single covariances."), 2L, 4L))
   }
   lines
 }

@@ -138,8 +138,8 @@ new_loadings <- function(layout, sets) {
 }
 
 # Effects among constructs and single variables; those of single variables on items. A composite is
-# what its items make it,
-# an item causes nothing, and what nothing points at stays that way unless it is a construct.
+# what its items make it, an item causes nothing, and what nothing points at stays that way unless
+# it is a construct.
 new_effects <- function(layout, sets) {
   causes <- setdiff(sets$all, sets$items)
   outcomes <- setdiff(c(layout$constructs, intersect(layout$observed, layout$endogenous)),

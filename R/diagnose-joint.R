@@ -2,8 +2,8 @@
 # of freedom.
 
 # The rows of all groups of each held address, tested together (Rao 1948), as candidates of their
-# own. `members` are their numbers among
-# the offered ones, less the first, whose value goes on being the common parameter.
+# own. `members` are their numbers among the offered ones, less the first, whose value goes on being
+# the common parameter.
 joint_equalities <- function(fit, offered, criteria) {
   if (length(fit$layout$groups) < 3L) return(NULL)
   rows <- which(offered$change == "equality across groups")

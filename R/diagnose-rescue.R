@@ -173,8 +173,7 @@ drop_variables <- function(state, names) {
 }
 
 # Remedies for the findings, the least intrusive first. `removes`: takes away what the data show to
-# be at fault, so that one
-# may go on from there; `once`: tried only on the model as it stands.
+# be at fault, so that one may go on from there; `once`: tried only on the model as it stands.
 model_remedies <- function(evidence, state) {
   out <- list()
   add <- function(label, removes, apply, once = FALSE) {

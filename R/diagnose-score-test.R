@@ -88,8 +88,8 @@ canonical_text <- function(text) {
 }
 
 # The candidates that some texts mean: an exact one; without a group, that of every group; or all
-# held parameters in a slice.
-# `asked`: what each is called by, the text itself where it stands for several groups.
+# held parameters in a slice. `asked`: what each is called by, the text itself where it stands for
+# several groups.
 chosen_candidates <- function(fit, texts) {
   candidates <- find_candidates(fit, all = TRUE)
   candidates$asked <- candidates$parameter

@@ -8,10 +8,9 @@ tape_input <- 1L
 tape_negate <- 7L
 
 # A tape in postfix order: `operation`, `argument` (a number, or the zero-based index of an input),
-# `inputs` (texts of
-# addresses, canonical) and `text`, the expression as we print it. `read_only` allows what can be
-# read but not set:
-# total[], indirect[], correlation[], r_squared[], quantity[] and standardized(address).
+# `inputs` (texts of addresses, canonical) and `text`, the expression as we print it. `read_only`
+# allows what can be read but not set: total[], indirect[], correlation[], r_squared[], quantity[]
+# and standardized(address).
 read_expression <- function(expression, read_only = FALSE) {
   whole <- deparse_one(expression)
   operation <- integer()

@@ -4,8 +4,8 @@
 diagram_page <- c(width = 10, height = 6.25)
 
 # `table`: layout of the fit; `text`: label of each parameter row ("" for none); `strength`:
-# standardized size; `magnify`: how much
-# larger than planned the texts come out, where several diagrams share a page.
+# standardized size; `magnify`: how much larger than planned the texts come out, where several
+# diagrams share a page.
 diagram_layout <- function(table, text, strength, nudge = NULL, magnify = 1) {
   nodes <- apply_nudge(place_nodes(table, text), nudge)
   edges <- c(path_edges(table, nodes), covariance_edges(table, nodes, text),
@@ -188,8 +188,7 @@ edge_items <- function(names, y, items, owner, item_x, item_w, pitch, side, shar
 }
 
 # Effects: layers from left to right; items of the first layer on the left, of the last on the
-# right, of those
-# between above or below.
+# right, of those between above or below.
 place_flowing <- function(core, layer, items, owner, table, room, longest) {
   layers <- max(layer)
   count <- function(name) sum(owner == name)
@@ -399,8 +398,7 @@ covariance_edges <- function(table, nodes, text) {
 }
 
 # Within a column the arc swings out on the free side, wider the further apart its ends are. Arcs
-# between items
-# join their residuals' values.
+# between items join their residuals' values.
 arc <- function(from, to, from_beside, to_beside, nodes) {
   if (abs(from$side) == 2 && to$side == from$side) {
     # items side by side: over the top of their residuals' values
@@ -479,9 +477,8 @@ residual_edges <- function(table, nodes) {
 # --- labels ------------------------------------------------------------------------------------
 
 # Greedy: each label slides along its own line to where it covers no node, no other label and as few
-# other
-# lines as possible; a second sweep lets early labels react to later ones. Residual values stand at
-# the arrow's tail.
+# other lines as possible; a second sweep lets early labels react to later ones. Residual values
+# stand at the arrow's tail.
 place_labels <- function(edges, nodes, points) {
   if (length(edges) == 0L) return(edges)
   node_box <- cbind(nodes$x - nodes$w / 2, nodes$x + nodes$w / 2, nodes$y - nodes$h / 2,

@@ -82,8 +82,7 @@ residual_parts_improper <- function(view, beyond) {
 }
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of
-# each is more than 300
-# times what it would be if the others were known.
+# each is more than 300 times what it would be if the others were known.
 hardly_told_apart <- function(fit) {
   inflation <- inflation_of(fit)
   if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L ||

@@ -1,9 +1,8 @@
 # Fit indices as pure functions of chi-square, degrees of freedom and moments.
 
 # Baseline model: variables that something points at are uncorrelated with everything; covariances
-# among exogenous
-# observed variables stay free, as in the model. With `independence`, these are zero too. Closed
-# form.
+# among exogenous observed variables stay free, as in the model. With `independence`, these are zero
+# too. Closed form.
 baseline_model <- function(s, endogenous, n, means, independence = FALSE,
                            log_s = log_determinant(s)) {
   p <- ncol(s)
@@ -61,8 +60,7 @@ comparative_indices <- function(chisq, df, chisq_b, df_b) {
 }
 
 # Root mean square of standardized residuals over the lower triangle with the diagonal, and the
-# means when they are
-# structured (Bentler 1995): (s_ij - sigma_ij) / sqrt(s_ii s_jj).
+# means when they are structured (Bentler 1995): (s_ij - sigma_ij) / sqrt(s_ii s_jj).
 srmr <- function(s, sigma, mean = NULL, mu = NULL) {
   sd <- sqrt(diag(s))
   r <- (s - sigma) / outer(sd, sd)

@@ -108,9 +108,8 @@ check_levels <- function(levels, by, data) {
 }
 
 # A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
-# a ladder;
-# `near`: values, by address, to start from where they are given; `starts`: random starts after the
-# closed-form one.
+# a ladder; `near`: values, by address, to start from where they are given; `starts`: random starts
+# after the closed-form one.
 fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL,
                         starts = 4L, errors = TRUE, seed = 20260101, all_starts = FALSE) {
   layout <- met_layout(request, sample, stated)

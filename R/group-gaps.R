@@ -128,8 +128,8 @@ gap_columns <- function(x, most = 24L) {
 gap_note <-
   paste0("points: expected score minus that under the reference group's values; SD: the ",
          "same in pooled standard deviations, signed and (any way) ",
-         paste0("over cases. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, ",
-                "Bialko & Drasgow 2019)."))
+         "over cases. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, ",
+         "Bialko & Drasgow 2019).")
 
 # What items that are not held do to the difference of the totals; NULL when all are held.
 total_columns <- function(x) {

@@ -68,7 +68,10 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   }
   asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
   rungs <- rungs %||% default_rungs(bp)
-  check_rungs(c(rungs, if (length(structural)) structural_on), structural)
+  check_words(rungs, "`rungs`", "rungs = c(\"configural\", \"metric\")")
+  if (!is.null(structural)) check_words(structural, "`structural`", "structural = \"effect\"")
+  check_words(structural_on, "`structural_on`", "structural_on = \"metric\"")
+  check_rungs(c(rungs, structural_on), structural)
   request <- new_request(marker_free(bp), by, check_levels(levels, by, data), missing_codes)
   sample <- sample_of(data, request)
   if (!has_means(sample)) {
@@ -113,8 +116,7 @@ check_rungs <- function(rungs, structural) {
 }
 
 # What each rung holds besides those before it. Constructs measured by constructs have rungs of
-# their own, which come after those
-# of what measures them (Chen, Sousa & West 2005).
+# their own, which come after those of what measures them (Chen, Sousa & West 2005).
 rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"),
                   second_order_metric = "loading[constructs]", scalar = "intercept",
                   second_order_scalar = c("loading[constructs]", "mean[indicators]"),
@@ -158,8 +160,7 @@ marker_free <- function(bp) {
 }
 
 # One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a
-# negative variance of
-# a construct; then the construct's own scale setting does.
+# negative variance of a construct; then the construct's own scale setting does.
 fit_rung <- function(request, sample, stated, hold) {
   request$blueprint$hold_equal <- union(request$blueprint$hold_equal, hold)
   fit <- fit_request(request, sample, stated, errors = FALSE)

@@ -14,9 +14,8 @@ constrained_rows <- function(layout, bp) {
 }
 
 # Adds `constraints`: lists of `text`, `tape`, `rows` (of the layout, by input of the tape),
-# `bound`; and notes about those that
-# follow from the others and are left out. A constraint is written so that it is 0 (or, a bound, not
-# negative).
+# `bound`; and notes about those that follow from the others and are left out. A constraint is
+# written so that it is 0 (or, a bound, not negative).
 apply_constraints <- function(layout, bp) {
   layout$constraints <- list()
   for (restriction in Filter(is_constraint, bp$restrict)) {
@@ -105,8 +104,7 @@ check_constants <- function(layout) {
 }
 
 # Equations whose gradient depends on those of the equations before them, at two points where no
-# accident is likely. One whose
-# parameters are all fixed follows as well.
+# accident is likely. One whose parameters are all fixed follows as well.
 redundant_equations <- function(layout) {
   equations <- which(!vapply(layout$constraints, `[[`, NA, "bound"))
   dependent <- lapply(c(0.3, 1.1), function(phase) {

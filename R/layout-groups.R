@@ -50,8 +50,7 @@ layout_of_group <- function(layout, g) {
 }
 
 # Kinds that may be held across groups, and the rows they mean. Nothing about observed predictors,
-# and
-# no structural intercepts.
+# and no structural intercepts.
 hold_aliases <- list(intercept = "intercept[items]", mean = "mean[constructs]",
                      variance = c("variance[items]", "variance[constructs]"),
                      covariance = c("covariance[items]", "covariance[constructs]"))
@@ -139,8 +138,7 @@ mean_may_differ <- function(name, rows, part, span, held) {
 }
 
 # Which of the means shift what is held in a way that those before them do not: independent columns
-# of
-# the loadings, at values that keep fixed and equal ones so and are otherwise haphazard.
+# of the loadings, at values that keep fixed and equal ones so and are otherwise haphazard.
 told_apart <- function(layout, constructs, part, held) {
   if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))
   table <- layout$rows

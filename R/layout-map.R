@@ -30,9 +30,8 @@ scale_places <- function(layout) {
 }
 
 # How one construct gets its unit: by a marker, its variance, the average of its loadings, from
-# values
-# that were given, or ("carried") from the first group through loadings held equal. `closed`: does
-# rescaling the construct leave the model the same?
+# values that were given, or ("carried") from the first group through loadings held equal. `closed`:
+# does rescaling the construct leave the model the same?
 scale_of <- function(place, layout, bp) {
   rows <- layout$rows
   name <- place$construct
@@ -43,8 +42,7 @@ scale_of <- function(place, layout, bp) {
   setting <- own$scale %||% if (composite) "marker" else bp$scale
   kind <- if (setting %in% scale_settings) setting else "marker"
   # values given in construct() set the scale; a value in restrict() is a restriction beside it,
-  # unless
-  # nothing is left
+  # unless nothing is left
   values <- is.null(own$scale) && any(own$fixed != 0)
   all_fixed <- !anyNA(rows$fixed[loadings]) && !any(rows$marked[loadings])
   settled <- setting == "unit" && (!is.na(rows$fixed[variance]) || rows$relaxed[variance])
@@ -92,10 +90,9 @@ marker_of <- function(name, loadings, composite, item, rows) {
 }
 
 # entry = K theta + k as triplets; `parameters` names the free ones by the address of their first
-# row. `sd` (of the
-# observed variables, when known) decides which loading an average leaves to the others: the one
-# with the largest
-# scale, since items in other units would otherwise make the map ill-conditioned.
+# row. `sd` (of the observed variables, when known) decides which loading an average leaves to the
+# others: the one with the largest scale, since items in other units would otherwise make the map
+# ill-conditioned.
 apply_map <- function(layout, sd = NULL) {
   size <- length(layout$rows$kind)
   constant <- layout$rows$fixed

@@ -24,8 +24,8 @@ growth_note <- function(layout) {
   relax <- paste0("relax(", paste(address_format("mean", parts), collapse = ", "), ")")
   if (free_intercepts) {
     paste0("The means of ", enumerate(parts),
-           paste0(" are 0 and the intercepts of their items free, so that the curve of the ",
-                  "means is not modelled. "),
+           " are 0 and the intercepts of their items free, so that the curve of the ",
+           "means is not modelled. ",
            "For a growth model: restrict(intercept[c(", paste(address_name(items), collapse = ", "),
            ")] == 0) and ", relax, ".")
   } else {
@@ -42,6 +42,6 @@ overlap_note <- function(name, layout, covariance) {
   if (max(inflation) < 5) return(NULL)
   paste0("Items of the composite ", name, " overlap: ",
          enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]),
-         paste0(" (variance inflation, 5 and more). Their weights are uncertain; leave one out ",
-                "or make them equal."))
+         " (variance inflation, 5 and more). Their weights are uncertain; leave one out ",
+         "or make them equal.")
 }

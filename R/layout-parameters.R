@@ -4,9 +4,8 @@ parameter_families <- c(effect = 0L, covariance = 1L, mean = 2L)
 
 # `means`: whether the data carry means. The result is a plain list of columns (cheap to build):
 # parameter, kind, first, second, group, meaning (its kind in words), family, row, col, fixed (value
-# or NA), class, weight/constant
-# of the scale, assumed (why a row is there though nobody asked for it), and attributes of the
-# model.
+# or NA), class, weight/constant of the scale, assumed (why a row is there though nobody asked for
+# it), and attributes of the model.
 layout_parameters <- function(bp, means, observed = NULL) {
   variables <- blueprint_variables(bp)
   constructs <- variables$constructs
@@ -227,8 +226,7 @@ contradiction <- function(layout, row, restriction) {
 }
 
 # Without a group an address means "in every group, each its own": a statement that names none is
-# made
-# in each group that has it.
+# made in each group that has it.
 group_scopes <- function(restriction, layout) {
   addresses <- restriction_addresses(restriction)
   named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))

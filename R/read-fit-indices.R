@@ -53,13 +53,13 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
     lower[names(value) == "rmsea"] <- bounds[1L]
     upper[names(value) == "rmsea"] <- bounds[2L]
   }
-  judged <- judge_indices(value, criteria, df, has_converged(fit))
+  invalid <- unit_note(fit)
+  judged <- judge_indices(value, criteria, df, has_converged(fit) && is.null(invalid))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
   structure(out, class = c("orizzonte_indices", "data.frame"),
-            reading = paste(c(unit_note(fit),
-                              read_indices(out, df, has_converged(fit), criteria, pressed)),
-                            collapse = " "))
+            reading = invalid %||%
+              read_indices(out, df, has_converged(fit), criteria, pressed))
 }
 
 # All indices by name, from what measures_by_group() found.

@@ -135,8 +135,8 @@ format_trail <- function(x) {
   c(lines, "", wrap_lines(paste0(
     if (freed > 3L)
       paste0(freed,
-             paste0(" changes were suggested by the same data, so that part of the better fit ",
-                    "is chance. ")),
-    paste0("Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) ",
-           "shows what is left."))))
+             " changes were suggested by the same data, so that part of the better fit ",
+             "is chance. "),
+    "Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) ",
+    "shows what is left.")))
 }

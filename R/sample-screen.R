@@ -385,8 +385,7 @@ distances_and_normality <- function(x, complete) {
 }
 
 # Mardia's b1p is the mean cube of all pairs of rows, which is the sum of squared third moments of
-# whitened columns: k^3 n
-# multiplications instead of n^2 k. NA where even that would take minutes.
+# whitened columns: k^3 n multiplications instead of n^2 k. NA where even that would take minutes.
 multivariate_skewness <- function(whitened) {
   n <- nrow(whitened)
   if (as.numeric(n) * ncol(whitened)^3 > 2e9) return(NA_real_)

@@ -50,8 +50,8 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
     warn("correlation",
          c("Only correlations are known, so they are analysed as if they were covariances.",
            i = paste0(
-             paste0("Estimates are in standard-deviation units. Standardized values and ",
-                    "\u03c7\u00b2 hold when the model is "),
+             "Estimates are in standard-deviation units. Standardized values and ",
+             "\u03c7\u00b2 hold when the model is ",
                       "free to rescale every variable; raw standard errors do not."),
            i = "Give `sd` to analyse covariances."))
   }

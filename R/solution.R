@@ -1,6 +1,5 @@
 # A solution: what the core found for a layout and moments, completed to one value for every row of
-# the
-# parameter table. Read through the accessors of this file only.
+# the parameter table. Read through the accessors of this file only.
 
 new_solution <- function(layout, core) {
   theta <- stats::setNames(rep(NA_real_, length(layout$parameters)), layout$parameters)
@@ -95,8 +94,7 @@ check_converged <- function(fit, verb) {
 }
 
 # Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
-# of a
-# ladder, are made without it.
+# of a ladder, are made without it.
 core_vcov <- function(fit) {
   known <- fit$solution$vcov
   if (nrow(known) > 0L || !has_converged(fit)) return(known)

@@ -1,8 +1,7 @@
 # Two versions of the package on several hundred models: do all readers, statuses, condition
-# classes,
-# files and exit codes agree to 1e-8? It guards a rebuild and proves nothing: truth is in
-# tests/oracles.
-# Usage: Rscript bench/compare-versions.R REVISION [REVISION or "." for the working tree]
+# classes, files and exit codes agree to 1e-8? It guards a rebuild and proves nothing: truth is in
+# tests/oracles. Usage: Rscript bench/compare-versions.R REVISION [REVISION or "." for the working
+# tree]
 source("bench/compare-rules.R")
 args <- commandArgs(trailingOnly = TRUE)
 if (length(args) == 0) stop("Name the revision to compare the working tree with.")

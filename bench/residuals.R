@@ -1,6 +1,5 @@
 # Monte Carlo: under the truth, standardized residuals have variance one, modification indices
-# follow chi-square with one
-# degree of freedom. Each with its simulation error.
+# follow chi-square with one degree of freedom. Each with its simulation error.
 suppressPackageStartupMessages(library(orizzonte))
 reps <- as.integer(commandArgs(TRUE)[1])
 if (is.na(reps)) reps <- 2000L

@@ -70,8 +70,9 @@ struct LinearMap {
 
 // How a construct gets its scale. `closed` says that rescaling the construct
 // leaves the model the same, so that it may be estimated on another scale first.
-// A composite carries the entries of its weights instead of loadings. Given: some loadings are fixed
-// at values of the user's; one that is not zero, beside free ones, is a marker in other words.
+// A composite carries the entries of its weights instead of loadings. Given: some loadings are
+// fixed at values of the user's; one that is not zero, beside free ones, is a marker in other
+// words.
 enum class ScaleKind : int { Marker = 0, Unit = 1, Average = 2, Composite = 3, Given = 4 };
 struct Scale {
   int group;
@@ -119,5 +120,10 @@ struct Model {
   std::vector<Scale> scales;
   std::vector<Constraint> constraints;
 };
+
+double degrees_of_freedom(const Model& model);
+
+// A model of one group alone, without constraints; `entries` says which of the whole it has.
+Model one_group(const Model& model, int g, std::vector<int>& entries);
 
 }  // namespace orizzonte

@@ -1,12 +1,10 @@
 # Maximum likelihood from the definitions, in plain R, written apart from the package: full model
-# matrices, the
-# full Jacobian of all moments by numerical differentiation, Kronecker weights. Slow and simple on
-# purpose.
+# matrices, the full Jacobian of all moments by numerical differentiation, Kronecker weights. Slow
+# and simple on purpose.
 
 # `cells`: one row per non-zero cell, columns matrix ("B", "Psi", "alpha"), row, col (names), value
-# (a number where
-# fixed, NA where free), label (cells with the same label are one parameter; unique when omitted),
-# group.
+# (a number where fixed, NA where free), label (cells with the same label are one parameter; unique
+# when omitted), group.
 oracle_model <- function(observed, latent, cells, means = FALSE) {
   all <- c(observed, latent)
   if (is.null(cells$label)) cells$label <- seq_len(nrow(cells))

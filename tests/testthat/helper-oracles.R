@@ -62,8 +62,7 @@ expect_oracle <- function(fit, model, data) {
 }
 
 # The oracle's own model of a fit, at the fit's solution: cells from the addresses, equal ones
-# sharing a label. Candidates
-# named in `free` (addresses) get a label of their own.
+# sharing a label. Candidates named in `free` (addresses) get a label of their own.
 oracle_of_fit <- function(fit, free = character()) {
   table <- fit$layout$rows
   cell <- function(text) {
@@ -153,4 +152,16 @@ growth_blueprint <- function() {
     construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3)) |>
     restrict(intercept[w1:w4] == 0, variance[w2:w4] == variance[w1]) |>
     relax(mean[Level], mean[Slope])
+}
+
+# The random models of the benches, where the sources are beside the tests.
+random_models <- function() {
+  file <- Filter(file.exists, c("../../bench/random-models.R", "../../../bench/random-models.R"))
+  skip_if(length(file) == 0L, "the sources are not beside the tests")
+  models <- new.env(parent = globalenv())
+  models$ml_model <- ml_model
+  models$ml_group <- ml_group
+  models$ml_expand <- ml_expand
+  sys.source(file[1L], models)
+  models
 }

@@ -277,5 +277,8 @@ test_that("correlations tell nothing of what depends on units, and it is said", 
   expect_no_match(reading(bp, only), words)
   expect_match(reading(restrict(bp, variance[be1] == variance[be2]), only), words)
   expect_message(fit_model(equal, only), words)
+  verdicts <- function(data) fit_indices(suppressMessages(fit_model(equal, data)))$verdict
+  expect_true(all(is.na(verdicts(only))))
+  expect_false(all(is.na(verdicts(with_sd))))
   expect_output(print(summary(suppressMessages(fit_model(equal, only)))), words)
 })

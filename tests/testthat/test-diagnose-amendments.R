@@ -275,3 +275,17 @@ test_that("without() agrees with Wald by hand and with real refits", {
   expect_error(without(fit, effect[agee, Staying]), "Did you mean",
                class = "orizzonte_error_restriction")
 })
+
+test_that("what a leading change really brings is what amend() brings", {
+  models <- random_models()
+  for (seed in c(305, 309)) {            # each with another optimum beside the nearest one
+    case <- models$random_case(seed)
+    quietly <- function(code) suppressWarnings(suppressMessages(code))
+    fit <- quietly(fit_model(case$blueprint, case$data))
+    found <- quietly(amendments(fit, top = 3))
+    for (i in 1:3) {
+      amended <- quietly(do.call(amend, list(fit, free = found$parameter[i], because = "to see")))
+      expect_equal(found$actual_drop[i], deviance(fit) - deviance(amended), tolerance = 1e-6)
+    }
+  }
+})

@@ -147,3 +147,20 @@ test_that("a locally weak solution is a warning that names the parameters", {
     expect_output(print(fit), "WEAK")
   }
 })
+
+test_that("random starts are really made, and bad input is no trouble of the model", {
+  # improper: a bound or a negative variance must not end them early
+  models <- random_models()
+  case <- models$random_case(310)
+  found <- suppressMessages(rescue(case$blueprint, case$data))
+  made <- found$fits[["60 random starts"]]
+  expect_equal(made$solution$starts, 61)
+  at_bound <- restrict(blueprint("B") |> construct("B", reflected_in = be1:be4),
+                       loading[B, be2] >= 1.5)
+  request <- orizzonte:::new_request(at_bound)
+  fit <- orizzonte:::fit_request(request, orizzonte:::sample_of(choirs, request), starts = 20L,
+                                 all_starts = TRUE)
+  expect_equal(fit$solution$starts, 21)
+  expect_error(rescue(at_bound, choirs, by = NA), class = "orizzonte_error_input")
+  expect_error(rescue(at_bound, choirs, by = "nowhere"), class = "orizzonte_error_name")
+})

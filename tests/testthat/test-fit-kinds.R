@@ -245,10 +245,7 @@ test_that("signs that only an equation cares for are all tried", {
 })
 
 test_that("an improper solution is looked at from other starts, whatever the order of items", {
-  file <- Filter(file.exists, c("../../bench/random-models.R", "../../../bench/random-models.R"))
-  skip_if(length(file) == 0L, "the sources are not beside the tests")
-  models <- new.env(parent = environment())
-  sys.source(file[1L], models)
+  models <- random_models()
   for (seed in c(22, 310)) {                       # bifactor, strong misfit
     case <- models$random_case(seed)
     reference <- ml_best(ml_problem(case$model, case$moments), list(case$truth))
@@ -268,4 +265,25 @@ test_that("an improper solution is looked at from other starts, whatever the ord
     if (!is.null(reference$chisq)) expect_true(all(reached <= reference$chisq + 1e-4))
     expect_equal(reached, rep(min(reached), 3), tolerance = 1e-8)
   }
+})
+
+test_that("feedback with equal loadings is fitted or refused by class, on every scale", {
+  set.seed(12)
+  statuses <- character()
+  for (case in 1:12) {
+    n <- c(60, 300, 5000)[1 + case %% 3]
+    data <- as.data.frame(matrix(rnorm(9 * n), n) %*% matrix(rnorm(81), 9))
+    names(data) <- c(paste0("a", 1:3), paste0("b", 1:3), paste0("c", 1:3))
+    scale <- c("average", "unit", "marker")[1 + case %/% 3 %% 3]
+    bp <- blueprint("Feedback", scale = scale) |> construct("A", reflected_in = a1:a3) |>
+      construct("B", reflected_in = b1:b3) |> construct("C", reflected_in = c1:c3) |>
+      effect(B ~ A + C, C ~ B) |>
+      restrict(loading[B, b2] == loading[B, b3], loading[A, a2] == loading[A, a3])
+    fit <- tryCatch(suppressWarnings(fit_model(bp, data)), orizzonte_error = identity)
+    fitted <- inherits(fit, "orizzonte_fit")
+    statuses[case] <- if (fitted) orizzonte:::solution_state(fit)$status else class(fit)[1]
+    expect_true(statuses[case] %in% c("proper", "improper", "weak", "not converged",
+                                      "orizzonte_error_identification"))
+  }
+  expect_gt(length(unique(statuses)), 1L)
 })

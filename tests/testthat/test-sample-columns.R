@@ -87,6 +87,14 @@ test_that("an effect without a route is refused, and so are arguments nobody kno
 test_that("a ladder starts from the configural rung, in its own order", {
   expect_message(ladder <- invariance(bp, choirs, by = setting, rungs = c("scalar", "metric")),
                  "configural rung is fitted as well")
+  for (wrong in list(NA, character(), 3, "scalr", NA_character_)) {
+    expect_error(invariance(bp, choirs, by = setting, rungs = wrong),
+                 class = "orizzonte_error_input")
+    expect_error(invariance(bp, choirs, by = setting, structural = wrong),
+                 class = "orizzonte_error_input")
+    expect_error(invariance(bp, choirs, by = setting, structural_on = wrong),
+                 class = "orizzonte_error_input")
+  }
   table <- as.data.frame(ladder)
   expect_identical(table$rung, c("configural", "metric", "scalar"))
   expect_identical(table$against, c(NA, "configural", "metric"))

@@ -7,6 +7,7 @@
 #include "../infer/rank.hpp"
 #include "../objective/normal_theory.hpp"
 #include "rescale.hpp"
+#include "signs.hpp"
 #include "starts.hpp"
 
 namespace orizzonte {
@@ -18,7 +19,6 @@ constexpr double negative = -1e-8;   // a variance below it is negative indeed
 constexpr int starts_when_misfitting = 1, starts_when_not = 3, starts_when_doubtful = 5;
 constexpr double misfit = 0.15 * 0.15;  // discrepancy by degree of freedom: an RMSEA of .15
 constexpr double same_optimum = 1e-11;  // difference of discrepancies
-constexpr size_t most_turned = 4;  // constructs whose signs are all tried
 constexpr int sure_tries = 3;  // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
@@ -77,53 +77,6 @@ bool doubtful(const Model& model, const Optimum& x) {
   return false;
 }
 
-double degrees_of_freedom(const Model& model) {
-  double out = -model.map.parameters;
-  for (const Shape& group : model.groups)
-    out += group.observed * (group.observed + 1) / 2.0 + (model.means ? group.observed : 0);
-  for (const Constraint& constraint : model.constraints) out += constraint.bound ? 0 : 1;
-  return out;
-}
-
-// A model of one group alone, without constraints; `parameters` says which of the whole it has.
-std::shared_ptr<const Model> one_group(const Model& model, int g, std::vector<int>& parameters,
-                                       std::vector<int>& entries) {
-  auto out = std::make_shared<Model>();
-  std::vector<int> place(model.map.parameters, -1), entry_place(model.entries.size(), -1);
-  out->groups = {model.groups[g]};
-  out->means = model.means;
-  std::vector<double> constant;
-  for (size_t e = 0; e < model.entries.size(); ++e) {
-    if (model.entries[e].group != g) continue;
-    entry_place[e] = out->entries.size();
-    entries.push_back(e);
-    out->entries.push_back(model.entries[e]);
-    out->entries.back().group = 0;
-    constant.push_back(model.map.constant[e]);
-    Terms terms = model.map.rows[e];
-    for (Term& term : terms) {
-      int& at = place[term.parameter];
-      if (at < 0) {
-        at = parameters.size();
-        parameters.push_back(term.parameter);
-      }
-      term.parameter = at;
-    }
-    out->map.rows.push_back(terms);
-  }
-  out->map.parameters = parameters.size();
-  out->map.constant = Eigen::Map<const Vector>(constant.data(), constant.size());
-  for (Scale scale : model.scales) {
-    if (scale.group != g) continue;
-    scale.group = 0;
-    if (scale.marker >= 0) scale.marker = entry_place[scale.marker];
-    if (scale.variance >= 0) scale.variance = entry_place[scale.variance];
-    for (int& e : scale.loadings) e = entry_place[e];
-    out->scales.push_back(scale);
-  }
-  return out;
-}
-
 bool better(const Optimum& a, const Optimum& b) {
   const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
   if (ca != cb) return ca;
@@ -131,72 +84,6 @@ bool better(const Optimum& a, const Optimum& b) {
   // the same optimum, but for rounding, is no better
   const double rounding = ca ? same_optimum * (1 + std::abs(b.discrepancy)) : 0;
   return a.discrepancy < b.discrepancy - rounding;
-}
-
-// Whether an entry changes its sign when a construct is turned round.
-bool turns(const Entry& entry, const Scale& scale) {
-  if (entry.group != scale.group) return false;
-  if (entry.family == Family::Mean) return entry.row == scale.construct;
-  return (entry.row == scale.construct) != (entry.col == scale.construct);
-}
-
-// Parameters with some constructs turned round; empty where what is fixed or equal does not allow
-// it.
-Vector turned(const Model& model, const Vector& theta, const std::vector<const Scale*>& scales) {
-  Vector eta = model.map(theta);
-  for (const Scale* scale : scales)
-    for (size_t e = 0; e < model.entries.size(); ++e)
-      if (turns(model.entries[e], *scale)) eta[e] = -eta[e];
-  const Vector out = parameters_of(model, eta);
-  const bool same = (model.map(out) - eta).cwiseAbs().maxCoeff() < 1e-8;
-  return same ? out : Vector();
-}
-
-bool constrained(const Model& model, const Scale& scale) {
-  for (const Constraint& constraint : model.constraints)
-    for (int e : constraint.inputs)
-      if (turns(model.entries[e], scale)) return true;
-  return false;
-}
-
-// Where signs are no matter of the data but of equations and bounds: every other choice of signs of
-// the constructs in them.
-std::vector<Vector> reflected(const Model& model, const Vector& theta) {
-  std::vector<Vector> out;
-  std::vector<const Scale*> free;
-  for (const Scale& scale : model.scales)
-    if (scale.kind == ScaleKind::Unit && constrained(model, scale)) free.push_back(&scale);
-  if (free.size() > most_turned) return out;
-  for (unsigned signs = 1; signs < (1u << free.size()); ++signs) {
-    std::vector<const Scale*> chosen;
-    for (size_t k = 0; k < free.size(); ++k)
-      if (signs >> k & 1u) chosen.push_back(free[k]);
-    const Vector other = turned(model, theta, chosen);
-    if (other.size() > 0) out.push_back(other);
-  }
-  return out;
-}
-
-// A construct whose sign is free points where most of its indicators do.
-void orient(const Model& model, Optimum& x) {
-  const Vector eta = model.map(x.theta);
-  for (const Scale& scale : model.scales) {
-    if (scale.kind != ScaleKind::Unit || constrained(model, scale)) continue;
-    double sum = 0;
-    std::vector<const Scale*> alike;  // in all groups at once, where loadings are held
-    for (int e : scale.loadings) sum += eta[e];
-    for (const Scale& other : model.scales)
-      if (other.construct == scale.construct) alike.push_back(&other);
-    if (sum >= 0) continue;
-    Vector theta = turned(model, x.theta, {&scale});
-    if (theta.size() == 0) theta = turned(model, x.theta, alike);
-    if (theta.size() == 0) continue;
-    Vector sign(theta.size());
-    for (int i = 0; i < sign.size(); ++i) sign[i] = theta[i] * x.theta[i] < 0 ? -1 : 1;
-    x.theta = theta;
-    if (x.covariance.rows() == sign.size())
-      x.covariance = (sign.asDiagonal() * x.covariance * sign.asDiagonal()).eval();
-  }
 }
 
 class Driver {
@@ -269,8 +156,8 @@ class Driver {
     Vector eta = model_->map(best.theta.size() > 0 ? best.theta
                                                    : Vector::Zero(model_->map.parameters));
     for (size_t g = 0; g < sample_.size(); ++g) {
-      std::vector<int> parameters, entries;
-      const std::shared_ptr<const Model> part = one_group(*model_, g, parameters, entries);
+      std::vector<int> entries;
+      const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
       Driver alone(part, {sample_[g]}, Vector(), settings_, callbacks_);
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;

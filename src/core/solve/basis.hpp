@@ -1,0 +1,24 @@
+// Loadings that the user knows in part, such as those of growth over time.
+#pragma once
+#include <vector>
+
+#include "../model.hpp"
+#include "../random.hpp"
+
+namespace orizzonte {
+
+// Loadings of constructs that have some at given values: the unknown ones from the mean curve,
+// where the intercepts are fixed (mean = intercept + loadings x means of constructs), else as large
+// as the largest given one.
+struct Basis {
+  std::vector<int> items;
+  Matrix loading;                                // items x constructs
+  std::vector<std::vector<int>> unknown;         // by item: the constructs
+  Vector level;                                  // means less intercepts; empty when not fixed
+};
+
+Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, const Vector& mean,
+               int group);
+void fill_unknown(Basis& basis, Random* random);
+
+}  // namespace orizzonte

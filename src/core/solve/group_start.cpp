@@ -1,0 +1,313 @@
+#include "group_start.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace orizzonte {
+
+GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& moments,
+                       Vector& eta)
+    : model(model), group(group), observed(model.groups[group].observed), eta(eta) {
+  const int v = model.groups[group].variables;
+  std::vector<char> loading(model.entries.size(), 0);
+  memberships.assign(v, 0);
+  for (const Scale& scale : model.scales) {
+    if (scale.group != group) continue;
+    scales.push_back(&scale);
+    if (scale.kind == ScaleKind::Composite) continue;
+    for (int e : scale.loadings) {
+      loading[e] = 1;
+      ++memberships[model.entries[e].row];
+    }
+  }
+  causes.resize(v);
+  variances.assign(v, -1);
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    const Entry& entry = model.entries[e];
+    if (entry.group != group) continue;
+    entries.push_back(e);
+    if (entry.family == Family::Covariance && entry.row == entry.col) variances[entry.row] = e;
+    if (entry.family == Family::Effect && (loading[e] || !model.map.rows[e].empty()))
+      causes[entry.row].push_back(e);
+  }
+  measured_by.assign(v, 0);
+  composed.assign(model.entries.size(), 0);
+  settled.assign(model.entries.size(), 0);
+  known.assign(v, 0);
+  for (int i = 0; i < observed; ++i) known[i] = 1;
+  covariance = Matrix::Zero(v, v);
+  covariance.topLeftCorner(observed, observed) = moments.covariance;
+  residual = covariance;
+  mean = Vector::Zero(v);
+  if (model.means) mean.head(observed) = moments.mean;
+}
+
+void GroupStart::run(Random* random) {
+  add_constructs(random);
+  settle_covariances(random);
+  for (int i = 0; i < covariance.rows(); ++i) regress(i);
+  set_covariances();
+  if (model.means) set_means();
+}
+
+// Wide constructs first; constructs of constructs once their indicators are known.
+void GroupStart::add_constructs(Random* random) {
+  std::stable_sort(scales.begin(), scales.end(), [](const Scale* a, const Scale* b) {
+    return a->loadings.size() > b->loadings.size();
+  });
+  done.assign(scales.size(), 0);
+  for (size_t pass = 0; pass < scales.size(); ++pass)
+    for (size_t s = 0; s < scales.size(); ++s) {
+      if (done[s] || !ready(*scales[s])) continue;
+      done[s] = 1;
+      if (scales[s]->kind == ScaleKind::Composite) compose(*scales[s]);
+      else if (scales[s]->kind == ScaleKind::Given)
+        given(ready_together(s), random);
+      else
+        construct(*scales[s], random);
+    }
+}
+
+bool GroupStart::ready(const Scale& scale) const {
+  const bool composite = scale.kind == ScaleKind::Composite;
+  for (int e : scale.loadings)
+    if (!known[composite ? model.entries[e].col : model.entries[e].row]) return false;
+  return !scale.loadings.empty();
+}
+
+// A construct of given scale, and all others whose indicators are known as well: they may share
+// them.
+std::vector<const Scale*> GroupStart::ready_together(size_t first) {
+  std::vector<const Scale*> out{scales[first]};
+  for (size_t s = 0; s < scales.size(); ++s) {
+    if (done[s] || scales[s]->kind != ScaleKind::Given || !ready(*scales[s])) continue;
+    done[s] = 1;
+    out.push_back(scales[s]);
+  }
+  return out;
+}
+
+// A composite starts as the plain sum of its standardized items.
+void GroupStart::compose(const Scale& scale) {
+  const int x = scale.construct;
+  Vector with = Vector::Zero(covariance.rows());
+  for (int e : scale.loadings) {
+    if (!model.map.rows[e].empty()) eta[e] = 1;
+    with += eta[e] * covariance.col(model.entries[e].col);
+    composed[e] = 1;
+  }
+  double variance = 0;
+  for (int e : scale.loadings) variance += eta[e] * with[model.entries[e].col];
+  covariance.row(x) = with.transpose();
+  covariance.col(x) = with;
+  covariance(x, x) = variance;
+  known[x] = 1;
+}
+
+// Which pairs of items have no construct in common but this one.
+Pairs GroupStart::measured_apart(const std::vector<int>& items, int but) const {
+  const int k = items.size();
+  Pairs out = Pairs::Constant(k, k, true);
+  for (const Scale& scale : model.scales) {
+    if (scale.group != group || scale.construct == but || scale.kind == ScaleKind::Composite)
+      continue;
+    std::vector<int> members;
+    for (int i = 0; i < k; ++i)
+      for (int e : scale.loadings)
+        if (model.entries[e].row == items[i]) members.push_back(i);
+    for (int i : members)
+      for (int j : members) out(i, j) = false;
+  }
+  for (int i = 0; i < k; ++i) out(i, i) = false;
+  return out;
+}
+
+// Adds one construct: loadings on its indicators and covariances with all variables known so far.
+void GroupStart::construct(const Scale& scale, Random* random) {
+  const int x = scale.construct;
+  std::vector<int> items, own;
+  for (int e : scale.loadings) items.push_back(model.entries[e].row);
+  for (int item : items)
+    if (memberships[item] == 1) own.push_back(item);
+  if (own.size() < 2) {
+    own.clear();
+    for (int item : items)
+      if (measured_by[item] == 0) own.push_back(item);
+  }
+  // Nearly all its items already belong to a wider construct: look at what that one leaves
+  // (bifactor).
+  const bool nested = own.size() < 2 && items.size() > own.size();
+  const std::vector<int>& used = nested ? items : own;
+  const int k = used.size();
+  const Matrix& source = nested ? residual : covariance;
+  Matrix block(k, k);
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) block(i, j) = source(used[i], used[j]);
+  Vector loading = one_factor(block);
+  if (own.size() == items.size() && memberships[own[0]] > 1) {
+    const auto apart = measured_apart(own, x);
+    // each item needs two others to be told by
+    if (apart.cast<int>().rowwise().sum().minCoeff() > 1)
+      loading = factor_apart(block, apart, loading);
+  }
+  if (loading.sum() < 0) loading = -loading;
+  if (random) {
+    // near the closed form, or anywhere
+    const bool anywhere = random->uniform() < 0.5;
+    for (int i = 0; i < k; ++i) {
+      const double size = random->uniform(), sign = random->uniform() < 0.2 ? -1 : 1;
+      if (!anywhere) loading[i] *= 0.4 + 1.1 * size;
+      else
+        loading[i] = std::sqrt(std::max(1e-8, block(i, i))) * (0.1 + 0.85 * size) *
+                     (loading[i] < 0 ? -sign : sign);
+    }
+  }
+
+  Vector weight(k);
+  for (int i = 0; i < k; ++i)
+    weight[i] = loading[i] /
+                std::max(0.1 * std::abs(block(i, i)) + 1e-8, block(i, i) - loading[i] * loading[i]);
+  weight /= weight.dot(loading);
+  Vector with = Vector::Zero(covariance.rows());
+  if (!nested)
+    for (int i = 0; i < k; ++i) with += weight[i] * covariance.col(used[i]);
+  for (int i = 0; i < k; ++i) with[used[i]] = loading[i];
+  with[x] = 1;
+  for (int v = 0; v < with.size(); ++v) {
+    if (v == x) continue;
+    if (!known[v]) with[v] = 0;
+    const double limit = 0.9 * std::sqrt(std::max(1e-8, covariance(v, v)));
+    with[v] = std::min(limit, std::max(-limit, with[v]));
+  }
+  covariance.row(x) = with.transpose();
+  covariance.col(x) = with;
+  known[x] = 1;
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) residual(used[i], used[j]) -= loading[i] * loading[j];
+  for (int item : items) ++measured_by[item];
+}
+
+// Constructs whose loadings are given are regressions of their items: f = (L'L)^-1 L' y, with the
+// residual variance that least squares leaves taken off.
+void GroupStart::given(const std::vector<const Scale*>& scales, Random* random) {
+  Basis basis = basis_of(model, scales, mean, group);
+  fill_unknown(basis, random);
+  const int k = basis.items.size(), f = scales.size();
+  const Matrix& loading = basis.loading;
+  Matrix square = loading.transpose() * loading;
+  square.diagonal() += Vector::Constant(f, 1e-8 * std::max(1.0, square.diagonal().maxCoeff()));
+  const Matrix weight = square.ldlt().solve(loading.transpose());
+  Matrix block(k, k);
+  for (int i = 0; i < k; ++i)
+    for (int j = 0; j < k; ++j) block(i, j) = covariance(basis.items[i], basis.items[j]);
+  const double left = block.trace() - (weight * block * loading).trace();
+  const double share = k > f ? left / ((k - f) * block.trace() / k) : 0.1;
+  Vector unique = block.diagonal() * std::min(0.9, std::max(0.05, share));
+  for (int i = 0; i < k; ++i) {
+    const int e = variances[basis.items[i]];
+    if (e >= 0 && model.map.rows[e].empty()) unique[i] = model.map.constant[e];
+  }
+  const Matrix whole = weight * block * weight.transpose();
+  Matrix inner = whole - weight * unique.asDiagonal() * weight.transpose();
+  for (int a = 0; a < f; ++a) inner(a, a) = std::max(inner(a, a), 0.05 * whole(a, a));
+  for (int a = 0; a < f; ++a) {
+    Vector with = Vector::Zero(covariance.rows());
+    for (int i = 0; i < k; ++i) with += weight(a, i) * covariance.col(basis.items[i]);
+    for (int i = 0; i < k; ++i) with[basis.items[i]] -= weight(a, i) * unique[i];
+    const int x = scales[a]->construct;
+    for (int v = 0; v < with.size(); ++v) {
+      if (!known[v]) with[v] = 0;
+      covariance(x, v) = covariance(v, x) = with[v];
+    }
+  }
+  for (int a = 0; a < f; ++a)
+    for (int b = 0; b < f; ++b)
+      covariance(scales[a]->construct, scales[b]->construct) = inner(a, b);
+  const Vector level = basis.level.size() > 0 ? Vector(weight * basis.level) : Vector::Zero(f);
+  for (int a = 0; a < f; ++a) {
+    known[scales[a]->construct] = 1;
+    if (model.means) mean[scales[a]->construct] = level[a];
+    for (int e : scales[a]->loadings) {
+      settled[e] = 1;
+      const auto found = std::find(basis.items.begin(), basis.items.end(), model.entries[e].row);
+      eta[e] = loading(found - basis.items.begin(), a);
+      ++measured_by[model.entries[e].row];
+    }
+  }
+}
+
+// Constructs that nothing tells of get variance 1; their covariance matrix must be positive
+// definite.
+void GroupStart::settle_covariances(Random* random) {
+  const int p = observed, v = covariance.rows();
+  for (int x = p; x < v; ++x)
+    if (!known[x]) covariance(x, x) = 1;
+  if (random)
+    for (int x = p; x < v; ++x)
+      for (int y = p; y < x; ++y)
+        covariance(x, y) = covariance(y, x) =
+            covariance(x, y) * random->uniform() + 0.2 * (random->uniform() - 0.5);
+  Matrix inner = covariance.bottomRightCorner(v - p, v - p);
+  if (inner.rows() > 1) {
+    shrink_to_positive(inner);
+    covariance.bottomRightCorner(v - p, v - p) = inner;
+  }
+}
+
+// Path coefficients of one variable by least squares on its causes, slightly shrunk; those settled
+// already are taken off first.
+void GroupStart::regress(int outcome) {
+  std::vector<int> arrows, fixed;
+  for (int e : causes[outcome])
+    if (!composed[e]) (settled[e] ? fixed : arrows).push_back(e);
+  const int k = arrows.size();
+  const auto cause = [&](int e) { return model.entries[e].col; };
+  double residual = covariance(outcome, outcome);
+  Vector taken = Vector::Zero(k);
+  for (int e : fixed) {
+    residual -= 2 * eta[e] * covariance(cause(e), outcome);
+    for (int other : fixed) residual += eta[e] * eta[other] * covariance(cause(e), cause(other));
+    for (int i = 0; i < k; ++i) taken[i] += eta[e] * covariance(cause(e), cause(arrows[i]));
+  }
+  if (k == 1) {  // most items; not worth a decomposition
+    const int x = cause(arrows[0]);
+    const double xy = covariance(x, outcome) - taken[0], xx = covariance(x, x);
+    eta[arrows[0]] = xx != 0 ? xy / xx : 0;
+    residual -= eta[arrows[0]] * xy;
+  } else if (k > 1) {
+    Matrix xx(k, k);
+    Vector xy(k);
+    for (int i = 0; i < k; ++i) {
+      xy[i] = covariance(cause(arrows[i]), outcome) - taken[i];
+      for (int j = 0; j < k; ++j) xx(i, j) = covariance(cause(arrows[i]), cause(arrows[j]));
+    }
+    xx.diagonal() *= 1.05;
+    const Vector b = xx.ldlt().solve(xy);
+    for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
+    residual -= b.dot(xy);
+  }
+  if (variances[outcome] >= 0)
+    eta[variances[outcome]] = std::max(residual, 0.15 * covariance(outcome, outcome));
+}
+
+// Covariances among variables nothing points at; residual covariances start at zero.
+void GroupStart::set_covariances() {
+  for (int e : entries) {
+    const Entry& entry = model.entries[e];
+    if (entry.family != Family::Covariance || entry.row == entry.col || model.map.rows[e].empty())
+      continue;
+    const bool exogenous = causes[entry.row].empty() && causes[entry.col].empty();
+    eta[e] = exogenous ? covariance(entry.row, entry.col) : 0;
+  }
+}
+
+void GroupStart::set_means() {
+  for (int e : entries) {
+    const Entry& entry = model.entries[e];
+    if (entry.family != Family::Mean || model.map.rows[e].empty()) continue;
+    eta[e] = mean[entry.row];
+    for (int arrow : causes[entry.row]) eta[e] -= eta[arrow] * mean[model.entries[arrow].col];
+  }
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,50 @@
+// Starting values of one group: constructs are added one by one to the covariances of the observed
+// variables, then every variable is regressed on its causes.
+#pragma once
+#include <vector>
+
+#include "../moments/block.hpp"
+#include "../random.hpp"
+#include "basis.hpp"
+#include "closed_form.hpp"
+
+namespace orizzonte {
+
+class GroupStart {
+ public:
+  GroupStart(const Model& model, int group, const Sample::value_type& moments, Vector& eta);
+  // Sets the group's entries of eta, for constructs of unit variance where their scale is free.
+  void run(Random* random);
+
+ private:
+  void add_constructs(Random* random);
+  bool ready(const Scale& scale) const;
+  std::vector<const Scale*> ready_together(size_t first);
+  void construct(const Scale& scale, Random* random);
+  void given(const std::vector<const Scale*>& scales, Random* random);
+  void compose(const Scale& scale);
+  Pairs measured_apart(const std::vector<int>& items, int but) const;
+  void settle_covariances(Random* random);
+  void regress(int outcome);
+  void set_covariances();
+  void set_means();
+
+  const Model& model;
+  const int group, observed;
+  Vector& eta;
+  std::vector<int> entries;
+  std::vector<const Scale*> scales;
+  std::vector<char> done;                // by scale
+  Matrix covariance;                     // of observed variables and constructs alike
+  Matrix residual;                       // of observed variables, less what constructs explain
+  std::vector<std::vector<int>> causes;  // entries pointing at each variable
+  std::vector<int> variances;            // the entry of each variable's variance, or -1
+  std::vector<int> memberships;          // how many constructs a variable is an indicator of
+  std::vector<int> measured_by;          // how many of those have been dealt with
+  std::vector<char> known;
+  std::vector<char> composed;  // entries that are weights of a composite
+  std::vector<char> settled;   // loadings of constructs whose scale is given
+  Vector mean;                 // of observed variables, and of constructs whose scale is given
+};
+
+}  // namespace orizzonte

@@ -1,0 +1,75 @@
+#include "signs.hpp"
+
+#include "starts.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr size_t most_turned = 4;  // constructs whose signs are all tried
+
+// Whether an entry changes its sign when a construct is turned round.
+bool turns(const Entry& entry, const Scale& scale) {
+  if (entry.group != scale.group) return false;
+  if (entry.family == Family::Mean) return entry.row == scale.construct;
+  return (entry.row == scale.construct) != (entry.col == scale.construct);
+}
+
+// Parameters with some constructs turned round; empty where what is fixed or equal does not allow
+// it.
+Vector turned(const Model& model, const Vector& theta, const std::vector<const Scale*>& scales) {
+  Vector eta = model.map(theta);
+  for (const Scale* scale : scales)
+    for (size_t e = 0; e < model.entries.size(); ++e)
+      if (turns(model.entries[e], *scale)) eta[e] = -eta[e];
+  const Vector out = parameters_of(model, eta);
+  const bool same = (model.map(out) - eta).cwiseAbs().maxCoeff() < 1e-8;
+  return same ? out : Vector();
+}
+
+bool constrained(const Model& model, const Scale& scale) {
+  for (const Constraint& constraint : model.constraints)
+    for (int e : constraint.inputs)
+      if (turns(model.entries[e], scale)) return true;
+  return false;
+}
+
+}  // namespace
+
+std::vector<Vector> reflected(const Model& model, const Vector& theta) {
+  std::vector<Vector> out;
+  std::vector<const Scale*> free;
+  for (const Scale& scale : model.scales)
+    if (scale.kind == ScaleKind::Unit && constrained(model, scale)) free.push_back(&scale);
+  if (free.size() > most_turned) return out;
+  for (unsigned signs = 1; signs < (1u << free.size()); ++signs) {
+    std::vector<const Scale*> chosen;
+    for (size_t k = 0; k < free.size(); ++k)
+      if (signs >> k & 1u) chosen.push_back(free[k]);
+    const Vector other = turned(model, theta, chosen);
+    if (other.size() > 0) out.push_back(other);
+  }
+  return out;
+}
+
+void orient(const Model& model, Optimum& x) {
+  for (const Scale& scale : model.scales) {
+    if (scale.kind != ScaleKind::Unit || constrained(model, scale)) continue;
+    const Vector eta = model.map(x.theta);
+    double sum = 0;
+    std::vector<const Scale*> alike;  // in all groups at once, where loadings are held
+    for (int e : scale.loadings) sum += eta[e];
+    for (const Scale& other : model.scales)
+      if (other.construct == scale.construct) alike.push_back(&other);
+    if (sum >= 0) continue;
+    Vector theta = turned(model, x.theta, {&scale});
+    if (theta.size() == 0) theta = turned(model, x.theta, alike);
+    if (theta.size() == 0) continue;
+    Vector sign(theta.size());
+    for (int i = 0; i < sign.size(); ++i) sign[i] = theta[i] * x.theta[i] < 0 ? -1 : 1;
+    x.theta = theta;
+    if (x.covariance.rows() == sign.size())
+      x.covariance = (sign.asDiagonal() * x.covariance * sign.asDiagonal()).eval();
+  }
+}
+
+}  // namespace orizzonte
