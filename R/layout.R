@@ -60,7 +60,10 @@ core_model <- function(layout, keep_means) {
   p <- vapply(layout$parts, function(part) length(part$observed), 0L, USE.NAMES = FALSE)
   constructs <- vapply(layout$parts, function(part) length(part$constructs), 0L, USE.NAMES = FALSE)
   list(
-    observed = p, variables = p + constructs, family = layout$rows$family[rows],
+    observed = p, variables = p + constructs, places = name_ranks(layout$groups),
+    ranks = unlist(lapply(layout$parts, function(part) {
+      name_ranks(c(part$observed, part$constructs))
+    }), use.names = FALSE), family = layout$rows$family[rows],
     group = match(layout$rows$group, layout$groups)[rows],
     row = layout$rows$row[rows], col = layout$rows$col[rows],
     means = keep_means, parameters = length(used), constant = layout$rows$constant[rows],
@@ -70,6 +73,9 @@ core_model <- function(layout, keep_means) {
     constraints = core_constraints(layout, rows), scales = core_scales(layout, rows, p)
   )
 }
+
+# Places in an order of names that is the same in every locale: the core solves in that order.
+name_ranks <- function(names) match(seq_along(names), order(names, method = "radix"))
 
 core_scales <- function(layout, rows, p) {
   unname(lapply(layout$scales, function(scale) {

@@ -2,14 +2,15 @@
 # optimiser in plain R: is the best optimum reached, is "converged" ever false, are degrees of
 # freedom, estimates and standard errors right?
 # Usage: Rscript bench/battery.R [models] [first seed]. Every hundred models are one file below
-# .build/battery: a stopped run goes on where it was. `models` 0 prints what is there.
+# .build/battery: a stopped run goes on where it was. The reference's optima are kept apart from
+# the results of each build of the package, so that another build costs its own fits only.
 suppressPackageStartupMessages(library(orizzonte))
 source("tests/oracles/generic-ml.R")
 source("bench/random-models.R")
 inside <- function(name) get(name, envir = asNamespace("orizzonte"))
 
-more_starts <- 20L      # for a model whose results differ or look suspicious, and a share of all
-random_share <- 0.05
+few_starts <- 3L        # for every model
+more_starts <- 20L      # beside them where results differ or look suspicious, and for one in 20
 same_optimum <- function(chisq, best) abs(chisq - best) <= 1e-4 + 1e-7 * abs(best)
 
 # --- the package's side --------------------------------------------------------------------------
@@ -124,7 +125,16 @@ disagreement <- function(problem, case, mine, theta) {
     if (mine$compare_se) max(abs(mine$se / se - 1)) else NA_real_)
 }
 
-run_case <- function(seed) {
+# The best of the reference's own starts, the same whatever the package found: three of them, or
+# the many that follow.
+reference_of <- function(problem, case, seed, few) {
+  set.seed(1e6 + seed)
+  starts <- starts_for(problem, case, few_starts + more_starts)
+  ml_best(problem, starts[if (few) seq_len(few_starts) else few_starts + seq_len(more_starts)])
+}
+
+# One model: a row of results, and what is known of its optima (to be kept).
+run_case <- function(seed, known = list()) {
   case <- random_case(seed)
   problem <- ml_problem(case$model, case$moments)
   made <- fit_quietly(case)
@@ -140,19 +150,21 @@ run_case <- function(seed) {
     mapped <- problem$n * problem$value(mine$theta)
   }
   start <- if (!is.null(mapped) && is.finite(mapped)) list(mine$theta)
-  # the reference's own starts
-  few <- starts_for(problem, case, 3L)
-  best <- ml_best(problem, c(start, few))
+  known$few <- known$few %||% reference_of(problem, case, seed, few = TRUE)
+  best <- ml_best(problem, start, known$few)
   suspicious <- !converged || made$improper || !same_optimum(chisq, best$chisq %||% Inf)
-  if (suspicious || stats::runif(1L) < random_share)
-    best <- ml_best(problem, starts_for(problem, case, more_starts)[-1L], best)
+  if (suspicious || seed %% 20L == 0L) {
+    known$many <- known$many %||% reference_of(problem, case, seed, few = FALSE)
+    best <- ml_best(problem, Filter(length, list(known$many$theta)), best)
+    best$lowest <- min(best$lowest, known$many$lowest)
+  }
   state <- if (converged && is.finite(mapped)) ml_stationarity(problem, mine$theta)
   apart <- c(NA_real_, NA_real_)
   if (converged && same_optimum(chisq, best$chisq %||% Inf) && isTRUE(state$minimum)) {
     nearest <- ml_from(problem, mine$theta)
     apart <- disagreement(problem, case, mine, nearest$theta)
   }
-  data.frame(seed = seed, family = case$family, strong = case$strong, scale = case$scale,
+  row <- data.frame(seed = seed, family = case$family, strong = case$strong, scale = case$scale,
              n = problem$n, p = length(case$model$observed), free = length(case$model$labels),
              refused = refused, class = class(made$fit)[1L], converged = converged,
              improper = made$improper, chisq = chisq, stopped = stopped,
@@ -162,19 +174,36 @@ run_case <- function(seed) {
              decrement = if (is.null(state)) NA else state$decrement,
              minimum = if (is.null(state)) NA else state$minimum, estimates = apart[1L],
              errors = apart[2L], seconds = made$seconds)
+  list(row = row, known = known)
 }
 
 # --- many ----------------------------------------------------------------------------------------
 
 cache <- file.path(".build", "battery")
-run_shard <- function(seeds) {
-  file <- file.path(cache, sprintf("%06d-%06d.rds", min(seeds), max(seeds)))
+
+# A name for this build of the package: its compiled code and its functions.
+build_name <- function() {
+  home <- system.file(package = "orizzonte")
+  files <- list.files(file.path(home, c("libs", "R")), "[.]so$|[.]rdb$", full.names = TRUE)
+  substr(rlang::hash(unname(tools::md5sum(files))), 1L, 8L)
+}
+
+run_shard <- function(seeds, build) {
+  name <- sprintf("%06d-%06d.rds", min(seeds), max(seeds))
+  file <- file.path(cache, build, name)
   if (file.exists(file)) return(readRDS(file))
-  rows <- do.call(rbind, lapply(seeds, function(seed) {
-    tryCatch(run_case(seed), error = function(e) {
+  reference <- file.path(cache, "reference", name)
+  known <- if (file.exists(reference)) readRDS(reference) else list()
+  rows <- list()
+  for (seed in seeds) {
+    done <- tryCatch(run_case(seed, known[[as.character(seed)]] %||% list()), error = function(e) {
       stop("seed ", seed, ": ", conditionMessage(e), call. = FALSE)
     })
-  }))
+    known[[as.character(seed)]] <- done$known
+    rows <- c(rows, list(done$row))
+  }
+  rows <- do.call(rbind, rows)
+  saveRDS(known, reference)
   saveRDS(rows, file)
   message(format(Sys.time(), "%H:%M:%S"), "  seeds ", min(seeds), " to ", max(seeds), " done")
   rows
@@ -208,10 +237,12 @@ if (sys.nframe() == 0L) {
   args <- as.integer(commandArgs(trailingOnly = TRUE))
   models <- if (length(args) > 0L) args[1L] else 10000L
   first <- if (length(args) > 1L) args[2L] else 1L
-  dir.create(cache, recursive = TRUE, showWarnings = FALSE)
+  build <- build_name()
+  for (folder in c("reference", build))
+    dir.create(file.path(cache, folder), recursive = TRUE, showWarnings = FALSE)
   seeds <- first - 1L + seq_len(models)
   shards <- split(seeds, (seq_along(seeds) - 1L) %/% 100L)
-  parts <- parallel::mclapply(shards, run_shard, mc.preschedule = FALSE,
+  parts <- parallel::mclapply(shards, run_shard, build = build, mc.preschedule = FALSE,
                               mc.cores = max(1L, parallel::detectCores()))
   failed <- vapply(parts, inherits, NA, "try-error")
   if (any(failed)) stop(unlist(parts[failed])[1L])
@@ -219,5 +250,5 @@ if (sys.nframe() == 0L) {
   cat(sprintf("%s, R %s, orizzonte %s: %d models\n", format(Sys.Date()), getRversion(),
               utils::packageVersion("orizzonte"), nrow(results)))
   print(summarise(results), row.names = FALSE)
-  saveRDS(results, file.path(cache, "results.rds"))
+  saveRDS(results, file.path(cache, build, "results.rds"))
 }

@@ -174,11 +174,17 @@ void read_constraints(SEXP from, oz::Model& model) {
 oz::Model model_from(SEXP from) {
   oz::Model model;
   const Column<int> observed = integers(from, "observed"),
-                    variables = integers(from, "variables", observed.size);
-  for (int g = 0; g < observed.size; ++g) {
+                    variables = integers(from, "variables", observed.size),
+                    places = integers(from, "places", observed.size);
+  int all = 0;
+  for (int g = 0; g < observed.size; ++g) all += variables[g];
+  const Column<int> ranks = integers(from, "ranks", all);
+  for (int g = 0, next = 0; g < observed.size; ++g) {
     require(observed[g] >= 0 && variables[g] >= observed[g],
             "it has fewer variables than observed ones");
-    model.groups.push_back({observed[g], variables[g]});
+    oz::Shape shape{observed[g], variables[g], {}, places[g]};
+    for (int v = 0; v < variables[g]; ++v) shape.rank.push_back(ranks[next++]);
+    model.groups.push_back(shape);
   }
   model.means = integers(from, "means", 1).only() != 0;
   read_entries(from, model);

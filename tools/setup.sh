@@ -61,7 +61,7 @@ fi
 stamp=.build/installed
 if [ ! -e "$stamp" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst data exec man -newer "$stamp" -type f ! -name '*.o' ! -name '*.so' 2>/dev/null | head -n 1)" ]; then
   # objects do not know which headers they were made from
-  if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.hpp' -newer "$stamp" | head -n 1)" ]; then rm -f src/*.o src/*.so src/core/*.o; fi
+  if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.hpp' -newer "$stamp" | head -n 1)" ]; then find src -name '*.o' -delete -o -name '*.so' -delete; fi
   echo "Installing orizzonte into .build/library (compiles once, about a minute) ..."
   if ! MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1; then
     tail -n 30 .build/install.log >&2

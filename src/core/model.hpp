@@ -22,10 +22,14 @@ struct Entry {
   int col;
 };
 
-// Observed variables come first, then constructs and composites.
+// Observed variables come first, then constructs and composites. `rank` (of the variables) and
+// `place` (of the group) give an order that does not hang on how the model was written down;
+// empty: as they come.
 struct Shape {
   int observed;
   int variables;
+  std::vector<int> rank = {};
+  int place = 0;
 };
 
 // One row of entry = K theta + k.

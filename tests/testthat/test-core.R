@@ -20,9 +20,8 @@ two_groups <- function(layout) {
   q <- layout$parameters
   size <- length(layout$family)
   out <- layout
-  out$observed <- rep(layout$observed, 2)
-  out$variables <- rep(layout$variables, 2)
-  for (name in c("family", "row", "col", "constant")) out[[name]] <- rep(layout[[name]], 2)
+  for (name in c("observed", "variables", "places", "ranks", "family", "row", "col", "constant"))
+    out[[name]] <- rep(layout[[name]], 2)
   out$group <- rep(1:2, each = size)
   out$map_entry <- c(layout$map_entry, layout$map_entry + size)
   # the first half of the parameters is held equal across groups, the rest is the second group's own
@@ -128,8 +127,8 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   single <- core_fit(layout, list(half), numeric(), 200L, 1e-12, 2L, 1)
   double <- layout
   size <- length(layout$family)
-  for (name in c("observed", "variables", "family", "row", "col", "constant", "map_parameter",
-                 "map_weight")) double[[name]] <- rep(layout[[name]], 2)
+  for (name in c("observed", "variables", "places", "ranks", "family", "row", "col", "constant",
+                 "map_parameter", "map_weight")) double[[name]] <- rep(layout[[name]], 2)
   double$group <- rep(1:2, each = size)
   double$map_entry <- c(layout$map_entry, layout$map_entry + size)
   second <- layout$scales[[1]]

@@ -6,6 +6,7 @@
 
 #include "../infer/rank.hpp"
 #include "../objective/normal_theory.hpp"
+#include "ordered.hpp"
 #include "rescale.hpp"
 #include "signs.hpp"
 #include "starts.hpp"
@@ -33,15 +34,16 @@ int dependent_loading(const Model& model, const Scale& scale, bool average) {
 
 // A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
 // closed under rescaling, the strongest item takes its place; the solution is moved back
-// afterwards. Loadings that average 1 give way to a marker only once the direct way has failed.
+// afterwards. In `every` construct, also those scaled by loadings that average 1, once the direct
+// way has failed: what is tried then does not hang on which item is the marker.
 std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vector& unit_entries,
-                                                 bool averages) {
+                                                 bool every) {
   std::shared_ptr<Model> out;
   for (size_t s = 0; s < model.scales.size(); ++s) {
     const Scale& scale = model.scales[s];
     const bool marked = scale.marker >= 0 &&
                         (scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given);
-    const bool average = averages && scale.kind == ScaleKind::Average && scale.loadings.size() > 1;
+    const bool average = every && scale.kind == ScaleKind::Average && scale.loadings.size() > 1;
     if (!scale.closed || !(marked || average)) continue;
     const int now = dependent_loading(model, scale, average);
     if (now < 0) continue;
@@ -51,7 +53,7 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
     const bool usable =
         best == now || (model.map.rows[best].size() == 1 && model.map.constant[best] == 0);
     const bool weak = std::abs(unit_entries[now]) <= weak_marker * std::abs(unit_entries[best]);
-    if (!usable || !(average || (weak && best != now))) continue;
+    if (!usable || !(average || ((every || weak) && best != now))) continue;
     if (!out) out = std::make_shared<Model>(model);
     std::swap(out->map.rows[best], out->map.rows[now]);
     out->map.constant[now] = 0;
@@ -174,7 +176,8 @@ class Driver {
   Optimum attempt(int start) {
     const bool given = start == 0 && start_.size() > 0 && start_.allFinite();
     if (given) return from_start(problem_, model_->map(start_));
-    Vector eta = starting_entries(*model_, sample_, start == 0 ? nullptr : &random_);
+    Random random(settings_.seed, start);  // a stream of its own: the same start in any run
+    Vector eta = starting_entries(*model_, sample_, start == 0 ? nullptr : &random);
     Vector chosen = eta;
     to_model_scale(*model_, chosen);
     if (start == 0 && take_starts(chosen)) return from_start(problem_, chosen);
@@ -263,28 +266,31 @@ class Driver {
 Fit fit(const Model& model, const Sample& sample, const Settings& settings,
         const Callbacks& callbacks) {
   Fit out;
-  const Rescaled scaled = rescale(model, sample);
+  const Ordered ordered = in_order(model, sample);
+  const Rescaled scaled = rescale(ordered.model, ordered.sample);
   Vector start;
   if (settings.start.size() == model.map.parameters)
-    start = settings.start.cwiseQuotient(scaled.parameter_unit);
+    start = ordered.from_caller(settings.start).cwiseQuotient(scaled.parameter_unit);
   Driver driver(scaled.model, scaled.sample, start, settings, callbacks);
   const Optimum best = driver.run();
   out.identified = driver.identified;
   out.starts = driver.starts;
   out.status = driver.identified ? best.status : Status::Singular;
   if (!driver.identified || (best.theta.size() == 0 && model.map.parameters > 0)) return out;
-  out.theta = scaled.parameter_unit.cwiseProduct(best.theta);
+  out.theta = ordered.to_caller(Vector(scaled.parameter_unit.cwiseProduct(best.theta)));
   out.eta = model.map(out.theta);
   out.discrepancy = best.discrepancy;
   out.decrement = best.decrement;
   out.history = best.history;
-  out.inflation = best.inflation;
+  if (best.inflation.size() == best.theta.size())
+    out.inflation = ordered.to_caller(best.inflation);
   out.active = best.active;
   out.multipliers = best.multipliers;
   out.violations = best.violations;
   if (best.covariance.rows() == best.theta.size())
-    out.covariance =
-        scaled.parameter_unit.asDiagonal() * best.covariance * scaled.parameter_unit.asDiagonal();
+    out.covariance = ordered.to_caller(Matrix(scaled.parameter_unit.asDiagonal() *
+                                              best.covariance *
+                                              scaled.parameter_unit.asDiagonal()));
   return out;
 }
 
