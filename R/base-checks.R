@@ -97,6 +97,11 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
                " between 0 and 1", "."))
 }
 
+check_flag <- function(x, what) {
+  if (is.logical(x) && length(x) == 1L && !is.na(x)) return(invisible())
+  abort("input", c(paste0(what, " must be TRUE or FALSE."), x = paste0("It is ", describe(x), ".")))
+}
+
 check_level <- function(level) {
   if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1)
     return(invisible())

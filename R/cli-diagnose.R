@@ -36,9 +36,8 @@ command_diagnose <- function(given) {
         print(gone)
         cat("\n")
         print(found)
-        if (any(found$verdict == "misspecified")) {
-          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '",
-              found$parameter[found$verdict == "misspecified"][1L],
+        for (example in example_amendment(found)) {
+          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '", example,
               "' --because '...' --out next.yaml\n", sep = "")
         }
       },
@@ -55,8 +54,13 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
     status = solution_state(fit)$status, trouble = I(improper$trouble),
     n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit),
     reading = attr(fit_indices(fit, criteria), "reading"),
+    tested = attr(found, "tested"), nothing_to_amend = attr(found, "nothing"),
     amendments = json_rows(found), not_offered = attr(found, "not_offered"),
     separate_construct = lapply(attr(found, "shared"), I),
+    two_constructs = lapply(attr(found, "split"), function(x) {
+      x[c("same_as", "correlation")] <- lapply(x[c("same_as", "correlation")], I)
+      x
+    }),
     residuals = json_rows(residual), srmr_parts = attr(residual, "parts"),
     without = json_rows(gone), weak_loadings = attr(gone, "weak"))
   to_json(content)

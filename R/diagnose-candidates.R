@@ -151,14 +151,21 @@ new_effects <- function(layout, sets) {
   inside <- from %in% sets$inner &
     (to %in% sets$inner | (to %in% sets$higher & arrow_known(layout, to, from)))
   own <- from %in% sets$reflective & to %in% sets$inner          # said as a loading
-  structural <- new_arrows(layout, "effect", from[!inside & !own], to[!inside & !own],
-                           ifelse(to[!inside & !own] %in% sets$inner,
-                                  "effect on an item", "effect"))
+  keep <- !inside & !own
+  structural <- new_arrows(layout, "effect", from[keep], to[keep],
+                           effect_change(layout, sets, from[keep], to[keep]))
   single <- setdiff(causes, sets$reflective)
   on_items <- new_arrows(layout, "effect", rep(single, length(sets$items)),
                          rep(sets$items, each = length(single)), "effect on an item")
   Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y),
          list(structural, on_items))
+}
+
+# An arrow against one that is there, or one that closes a longer loop, is a kind of its own.
+effect_change <- function(layout, sets, from, to) {
+  ifelse(to %in% sets$inner, "effect on an item",
+         ifelse(arrow_known(layout, to, from), "reversal",
+                ifelse(reaches(layout, to, from), "feedback", "effect")))
 }
 
 covariance_known <- function(layout, first, second) {

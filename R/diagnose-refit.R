@@ -65,15 +65,3 @@ layout_entries <- function(fit, eta) {
   out[rows] <- eta[seq_along(rows)]
   out
 }
-
-# Negative variances of a refit, by address.
-negative_variances <- function(fit, model, eta) {
-  at <- which(model$family == parameter_families[["covariance"]] & model$row == model$col &
-              eta < -1e-8)
-  names <-
-    mapply(function(g, v) c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs)[v],
-           model$group[at], model$row[at])
-  if (length(at) == 0L) return(character())
-  address_format("variance", names, NA_character_,
-                 shown_group(fit$layout, fit$layout$groups[model$group[at]]))
-}

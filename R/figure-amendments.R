@@ -51,9 +51,11 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ",
         short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
-    ggplot2::scale_shape_manual(values = c(misspecified = 17, negligible = 2, `cannot tell` = 1,
+    ggplot2::scale_shape_manual(values = c(misspecified = 17, `within chance` = 2, negligible = 2,
+                                           `cannot tell` = 1,
                                            `not misspecified` = 4), name = NULL, drop = TRUE) +
     ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]],
+                                            `within chance` = palette_dusk[["slate"]],
                                             negligible = palette_dusk[["slate"]],
                                             `cannot tell` = palette_dusk[["slate"]],
                                             `not misspecified` = palette_dusk[["slate"]]),
@@ -64,6 +66,8 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::labs(x = "expected change, standardized", y = "modification index (root scale)",
                   title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ",
                       attr(x, "title"))),
+                  subtitle = if (!is.null(attr(x, "nothing")))
+                    paste(strwrap(attr(x, "nothing"), 110L), collapse = "\n"),
                   caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ",
                                    short_number(criteria$significance),
                                    " and the smallest change that matters, ",
@@ -71,7 +75,8 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 
-verdict_levels <- c("misspecified", "negligible", "cannot tell", "not misspecified")
+verdict_levels <- c("misspecified", "within chance", "negligible", "cannot tell",
+                    "not misspecified")
 
 # Heights of labels moved apart (on the root scale) where they would overlap, on each side by
 # itself.

@@ -71,6 +71,8 @@ residual_parts_improper <- function(view, beyond) {
   parts <- lapply(blocks[lengths(blocks) > 1L], function(block) {
     part <- psi[block, block, drop = FALSE]
     if (!all(diag(part) > 0)) return(trouble_rows())
+    apart <- residual_pairs_improper(layout, part, all[block], view$group)
+    if (nrow(apart)) return(apart)
     lowest <- smallest_eigenvalue(part)
     known <- beyond && all(all[block] %in% layout$constructs)
     if (lowest >= -1e-8 || known) return(trouble_rows())
@@ -79,6 +81,21 @@ residual_parts_improper <- function(view, beyond) {
                         in_group(layout, view$group), " is not positive semi-definite"))
   })
   bind_troubles(parts)
+}
+
+# Residuals that would correlate beyond 1, but for those of constructs.
+residual_pairs_improper <- function(layout, part, names, group) {
+  r <- stats::cov2cor(part)
+  beyond <- which(abs(r) > 1 + 1e-8 & lower.tri(r), arr.ind = TRUE)
+  beyond <- beyond[!(names[beyond[, 1L]] %in% layout$constructs &
+                       names[beyond[, 2L]] %in% layout$constructs), , drop = FALSE]
+  if (nrow(beyond) == 0L) return(trouble_rows())
+  first <- names[beyond[, 2L]]
+  second <- names[beyond[, 1L]]
+  trouble_rows(address_format("covariance", first, second,
+                              shown_group(layout, rep(group, length(first)))), r[beyond],
+               paste0("the residuals of ", first, " and ", second, in_group(layout, group),
+                      " would correlate ", format_fixed(r[beyond]), ", beyond 1"))
 }
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of

@@ -19,7 +19,7 @@ one_view <- function(fit, group = NULL) group_view(fit, chosen_group(fit$layout,
 matrices_of <- function(fit) {
   cached(fit, "matrices", core_implied(whole_model(fit), values_of(fit)))
 }
-view_matrices <- function(view) matrices_of(view$fit)[[view$number]]
+view_matrices <- function(view) view$matrices %||% matrices_of(view$fit)[[view$number]]
 
 whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
 

@@ -84,7 +84,7 @@ report_amendments <- function(fit, criteria) {
                          drop = format_fixed(x$actual_drop, 2L),
                          estimate = format_number(x$actual_estimate), verdict = x$verdict))
   names(out)[4:5] <- c("expected change, std.", "real drop")
-  structure(out, chance = chance_note(all))
+  structure(out, chance = paste(c(attr(all, "nothing"), chance_note(all)), collapse = " "))
 }
 
 report_trail <- function(fit) {

@@ -136,7 +136,7 @@ test_that("what was planted in the demo data comes out first, with real drops", 
   expect_named(table,
                c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
                  "expected_change_std", "actual_drop", "actual_estimate", "verdict",
-                 "full_change", "power", "equivalent_to", "explanation"))
+                 "full_change", "power", "equivalent_to", "explanation", "status"))
   # standardized changes by hand
   sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)
@@ -288,4 +288,120 @@ test_that("what a leading change really brings is what amend() brings", {
       expect_equal(found$actual_drop[i], deviance(fit) - deviance(amended), tolerance = 1e-6)
     }
   }
+})
+
+# Two constructs of two items each, taken for one; and a third construct.
+two_for_one <- function(n, seed, between = 0.5) {
+  set.seed(seed)
+  one <- rnorm(n)
+  two <- between * one + rnorm(n) * sqrt(1 - between^2)
+  other <- 0.5 * one + rnorm(n)
+  x <- as.data.frame(lapply(1:7, function(i) {
+    list(one, one, two, two, other, other, other)[[i]] + rnorm(n) * 0.6
+  }))
+  stats::setNames(x, c(paste0("a", 1:4), paste0("b", 1:3)))
+}
+
+test_that("an amended model that is improper says so, whatever its figures", {
+  data <- two_for_one(400, 4)
+  table <- amendments(fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4), data))
+  across <- table$parameter %in% c("covariance[a2, a3]", "covariance[a1, a4]")
+  expect_equal(table$status, rep(c("proper", "improper"), c(2, 4)))
+  for (i in which(across)) {
+    refit <- fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4) |>
+                         covary(!!str2lang(sub("covariance\\[(.*), .*", "\\1", table$parameter[i])),
+                                !!str2lang(sub(".*, (.*)\\]", "\\1", table$parameter[i]))), data) |>
+      suppressWarnings()
+    expect_equal(table$actual_estimate[i], coef(refit)[[table$parameter[i]]], tolerance = 1e-5)
+    pair <- parse_address(table$parameter[i])
+    v <- coef(refit)[paste0("variance[", c(pair$first, pair$second), "]")]
+    expect_match(table$explanation[i],
+                 orizzonte:::format_fixed(table$actual_estimate[i] / sqrt(prod(v))), fixed = TRUE)
+  }
+  expect_output(print(table), "improper: the residuals of a2 and\\s+a3 would correlate -2")
+  # an expected correlation of 5 is none; without a refit it is no example
+  table <- amendments(fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4), data),
+                      top = 0)
+  beyond <- abs(table$expected_change_std) > 1
+  expect_true(any(beyond))
+  expect_equal(table$explanation %in% "the expected value is no possible correlation", beyond)
+  example <- table$parameter[table$verdict == "misspecified" & !beyond][1]
+  expect_output(print(table), paste0("free = ", example), fixed = TRUE)
+})
+
+test_that("one construct that is two is said to be, with the real fit of two", {
+  data <- two_for_one(400, 4)
+  table <- amendments(fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4), data))
+  split <- attr(table, "split")[[1]]
+  expect_equal(split$sets, list(c("a1", "a2"), c("a3", "a4")))
+  expect_setequal(split$same_as, c("covariance[a1, a2]", "covariance[a3, a4]"))
+  two <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
+                     construct("A2", reflected_in = a3:a4), data)
+  expect_equal(split$drop, attr(table, "chisq") - deviance(two), tolerance = 1e-6)
+  expect_equal(unname(split$correlation),
+               cov2cor(implied(two)$all$constructs)[1, 2], tolerance = 1e-6)
+  expect_output(print(table), "A as two constructs, a1 and a2 beside a3 and a4")
+  # within a larger model, with an effect on it
+  larger <- fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4) |>
+                        construct("B", reflected_in = b1:b3) |> effect(B ~ A), data)
+  split <- attr(amendments(larger, top = 5), "split")[[1]]
+  expect_equal(split$df, 2L)
+  # one construct indeed: nothing to say
+  honest <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
+                        construct("A2", reflected_in = a3:a4) |>
+                        construct("B", reflected_in = b1:b3), data)
+  expect_null(attr(amendments(honest), "split"))
+})
+
+test_that("what is said of the whole does not hang on what is shown", {
+  fit <- fit_model(measurement, data)
+  whole <- amendments(fit, top = 3)
+  for (part in list(amendments(fit, top = 3, kinds = "cross-loading"),
+                    amendments(fit, top = 3, min_drop = 10))) {
+    expect_lt(nrow(part), nrow(whole))
+    expect_equal(attr(part, "tested"), nrow(whole))
+    expect_identical(attr(part, "shared"), attr(whole, "shared"))
+    chance <- paste0("Of ", nrow(whole), " tested, about ", ceiling(nrow(whole) * 0.05))
+    expect_match(gsub("\\s+", " ", paste(capture.output(print(part)), collapse = " ")), chance,
+                 fixed = TRUE)
+  }
+})
+
+test_that("a model that fits, or that no single change would help, has nothing to amend", {
+  well <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
+                      construct("A2", reflected_in = a3:a4) |>
+                      construct("B", reflected_in = b1:b3), two_for_one(400, 4))
+  table <- amendments(well)
+  expect_gt(fit_indices(well)$value[3], 0.05)
+  expect_true(any(table$p < 0.05))
+  expect_false("misspecified" %in% table$verdict)
+  printed <- capture.output(print(table))
+  expect_match(printed[4], "Exact fit is not rejected")
+  expect_false(any(grepl("amend(fit, free", printed, fixed = TRUE)))
+  expect_match(attr(table, "nothing"), "nothing asks to be amended")
+})
+
+test_that("what reverses an arrow or closes a loop comes last and is never the example", {
+  set.seed(31)
+  n <- 600
+  a <- rnorm(n)
+  c <- 0.6 * a + rnorm(n)
+  b <- 0.5 * c + 0.6 * a + rnorm(n)                  # b follows c; the model has it the other way
+  x <- data.frame(a, b, c)
+  fit <- fit_model(blueprint("Path") |> effect(b ~ a) |> effect(c ~ b), x)
+  table <- amendments(fit)
+  kind <- stats::setNames(table$kind, table$parameter)
+  expect_equal(kind[["effect[c, b]"]], "reversal")
+  expect_equal(kind[["effect[a, c]"]], "effect")
+  loops <- table$kind %in% c("reversal", "feedback")
+  expect_true(all(diff(loops) >= 0))                  # after the forward ones
+  some <- amendments(fit, kinds = c("reversal", "effect"))
+  expect_equal(some$parameter[1], "effect[a, c]")
+  expect_output(print(some), "free = effect[a, c]", fixed = TRUE)
+  chain <- fit_model(blueprint("Path") |> effect(c ~ a, b ~ c) |>
+                       construct("L", reflected_in = c(l1, l2)) |> effect(L ~ b),
+                     cbind(x, l1 = b + rnorm(n), l2 = b + rnorm(n))) |> suppressWarnings()
+  table <- amendments(chain, top = 0)
+  expect_equal(table$kind[match("effect[L, c]", table$parameter)], "feedback")
+  expect_true(all(table$kind[grepl("^effect\\[L, b", table$parameter)] == "reversal"))
 })

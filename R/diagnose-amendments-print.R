@@ -1,0 +1,141 @@
+# Amendments as text.
+
+#' @export
+print.orizzonte_amendments <- function(x, ...) {
+  needed <- c("parameter", "kind", "modification_index", "p", "expected_change",
+              "expected_change_std", "actual_drop", "verdict")
+  if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
+  cat(format_amendments(x), sep = "\n")
+  invisible(x)
+}
+
+# The table of what is offered, and its legend.
+format_offered <- function(x, shown) {
+  real <- !is.na(shown$actual_drop)
+  tested <- attr(x, "tested") %||% nrow(x)
+  lines <- c(wrap_lines(paste0(format_count(tested), " could be freed",
+                               if (nrow(x) != tested) paste0(", ", format_count(nrow(x)),
+                                                             " of them asked for"),
+                               ", sorted by modification index",
+                               if (any(real))
+                                 paste0("; the first ",
+                                        if (sum(real) > 1L) paste0(sum(real), " "), "refitted, ",
+                                        "so that their drop and estimate are real"), ".")), "")
+  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind),
+                  MI = format_fixed(shown$modification_index, 2L),
+                  df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
+                  EPC = format_number(shown$expected_change),
+                  `std. EPC` = format_fixed(shown$expected_change_std, 2L),
+                  drop = format_fixed(shown$actual_drop, 2L),
+                  estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
+  columns <- Filter(length, columns)
+  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE)))
+  criteria <- attr(x, "criteria")
+  lines <- c(lines, "", wrap_lines(paste0(
+    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
+    "standardized; drop, estimate: after refitting. ",
+    if (!is.null(criteria))
+      paste0("Verdict: smallest change that matters ", short_number(criteria$smallest), ", level ",
+             short_number(criteria$significance), ", power ", short_number(criteria$power), ". "),
+             chance_note(x))))
+  lines
+}
+
+# What is to be said about single rows: the same in other words, far from the prediction, shared.
+format_remarks <- function(x, shown) {
+  lines <- character()
+  same <- which(!is.na(shown$equivalent_to))
+  if (length(same)) {
+    lines <- c(lines, "", "The same model in other words",
+               wrap_lines(paste0("- ", shown$parameter[same], " fits as ",
+                                 shown$equivalent_to[same]), 2L, 4L))
+  }
+  odd <- which(nzchar(shown$explanation) & !is.na(shown$explanation))
+  if (length(odd))
+    lines <- c(lines, "", "Not as predicted, or not usable",
+               wrap_lines(paste0("- ", shown$parameter[odd], ": ", shown$explanation[odd]), 2L, 4L))
+  if (length(attr(x, "split"))) lines <- c(lines, "", format_split(attr(x, "split")))
+  blocks <- attr(x, "shared")
+  if (length(blocks)) {
+    where <- vapply(blocks, function(block) {
+      if (is.null(attr(block, "group"))) "" else
+      paste0("in group ", attr(block, "group"), ": ")
+    }, "")
+    lines <- c(lines, "",
+               wrap_lines(paste0("- ",
+                                 utils::head(paste0(where, vapply(blocks, enumerate, "")), 3L),
+                                 " share more than their constructs explain: ",
+                                 "a separate construct for these items may say it better ",
+                                 "than single covariances."), 2L, 4L))
+  }
+  lines
+}
+
+format_amendments <- function(x) {
+  top <- attr(x, "top") %||% 20
+  shown <- utils::head(as.data.frame(x), if (top > 0) top else 20)
+  df_model <- attr(x, "df_model") %||% NA
+  lines <-
+    heading(paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  if (!is.na(df_model))
+    lines <- c(lines,
+               paste0("\u03c7\u00b2 = ", format_fixed(attr(x, "chisq")), ", df = ", df_model))
+  if (length(attr(x, "trouble"))) {
+    lines <- c(lines, "IMPROPER SOLUTION: what follows starts from it and may mislead.",
+               paste0("  - ", attr(x, "trouble")))
+  }
+  if (!is.null(attr(x, "nothing"))) lines <- c(lines, "", wrap_lines(attr(x, "nothing")), "")
+  if (nrow(x) == 0L) {
+    why <- if (isTRUE(attr(x, "tested") > 0)) {
+      "None of what was asked for can be freed."
+    } else if (isTRUE(df_model == 0)) {
+      "The model is saturated (df = 0): it reproduces the data whatever they are."
+    } else {
+      "Nothing is left that could be freed."
+    }
+    return(c(lines, why, if (isTRUE(attr(x, "refused") > 0))
+             "amendments(fit, all = TRUE) lists what is not offered, with the reason.",
+             format_not_offered(attr(x, "not_offered"))))
+  }
+  lines <- c(lines, format_offered(x, shown), format_remarks(x, shown))
+  lines <- c(lines, format_not_offered(attr(x, "not_offered")),
+             format_wordings(shown$parameter, attr(x, "wording")))
+  example <- example_amendment(x)
+  c(lines, "", if (length(example)) {
+    c("Next: read the item texts. One change at a time, and only with a reason, for example:",
+      paste0("  amend(fit, free = ", example, ", because = \"...\")"))
+  } else {
+    paste0(if (is.null(attr(x, "nothing"))) "Nothing of a size that matters stands out. ",
+           "Next: estimates(fit)")
+  })
+}
+
+# The first that one could defend: misspecified, forward, and as far as is known proper.
+example_amendment <- function(x) {
+  defensible <- x$verdict == "misspecified" & !x$kind %in% loop_kinds &
+    (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
+  utils::head(x$parameter[which(defensible)], 1L)
+}
+
+# How many would exceed the level though nothing is wrong.
+chance_note <- function(x) {
+  level <- attr(x, "criteria")$significance
+  if (is.null(level)) return(NULL)
+  tested <- attr(x, "tested") %||% nrow(x)
+  paste0("Of ", format_count(tested), " tested, about ", format_count(ceiling(tested * level)),
+         " have p < ", short_number(level), " by chance even when the model holds.")
+}
+
+short_kind <- function(kind) {
+  sub("effect on an item", "effect on item",
+      sub("residual covariance within a construct", "residual, within",
+          sub("residual covariance across constructs", "residual, across", kind)))
+}
+
+format_not_offered <- function(table) {
+  if (is.null(table) || nrow(table) == 0L) return(NULL)
+  by <- split(table$parameter, table$reason)
+  c("", "Not offered", unlist(lapply(names(by), function(reason) {
+    wrap_lines(paste0("- ", reason, ": ", enumerate(by[[reason]], most = 6L)), 2L, 4L)
+  })))
+}

@@ -1,0 +1,113 @@
+# The leading candidates freed and fitted: real drops, real estimates, and why they differ from what
+# was predicted.
+
+# Each freed by itself; also says which lead to the same moments.
+refit_leaders <- function(fit, leaders) {
+  size <- length(leaders$parameter)
+  out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
+              equivalent = rep(NA_character_, size), explanation = rep("", size),
+              status = rep(NA_character_, size), df = as.integer(leaders$df))
+  if (size == 0L) return(out)
+  with <- core_with(fit, leaders)
+  with$tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
+                                 with$constraint, TRUE)
+  implied <- vector("list", size)
+  for (i in seq_len(size)) {
+    found <- refit_leader(fit, leaders, with, i)
+    for (name in c("drop", "estimate", "explanation", "status"))
+      out[[name]][i] <- found[[name]] %||% out[[name]][i]
+    if (is.null(found$core)) next
+    implied[[i]] <- found[c("core", "eta")]
+    for (j in which(abs(out$drop[seq_len(i - 1L)] - out$drop[i]) < 1e-4)) {
+      if (!is.na(out$equivalent[i]) || !same_moments(fit, implied[[i]], implied[[j]])) next
+      out$equivalent[i] <- leaders$parameter[j]
+    }
+  }
+  out
+}
+
+# The better of two optima, from where the fit stands and from our own start, as amend() takes it.
+refit_leader <- function(fit, leaders, with, i) {
+  lost <- list(status = "not converged", explanation = "the amended model does not converge")
+  chisq <- stats::deviance(fit)
+  if (length(leaders$members[[i]])) {
+    found <- refit_together(fit, leaders$members[[i]])
+    return(if (found$ok) list(drop = chisq - found$chisq) else lost)
+  }
+  core <- freed_core(with$core, with$entry[i], with$constraint[i])
+  start <- core_theta(fit) + leaders$expected_change[i] * with$tests$response[, i]
+  if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
+  found <- core_refit(fit, core, start)
+  other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
+  if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
+  if (!found$ok) return(lost)
+  predicted <- leaders$modification_index[i]
+  far <- abs(chisq - found$chisq - predicted) > max(0.25 * predicted, 1)
+  trouble <- improper_refit(fit, core, found$eta)
+  list(drop = chisq - found$chisq,
+       estimate = if (with$entry[i] > 0L) found$eta[with$entry[i]] else
+         slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta)),
+       status = if (length(trouble)) "improper" else "proper",
+       explanation = if (length(trouble)) {
+         paste0("the amended model is improper: ", enumerate(trouble, most = 2L))
+       } else if (far) {
+         explain_gap(fit, found, leaders, i, with$entry[i])
+       },
+       core = core, eta = found$eta)
+}
+
+# What is improper about a refit, beyond what the fit itself has, in words.
+improper_refit <- function(fit, core, eta) {
+  values <- layout_entries(fit, eta)
+  matrices <- core_implied(core, eta)
+  found <- bind_troubles(lapply(group_views(fit), function(view) {
+    view$eta <- values[fit$layout$spans[[view$number]]]
+    view$matrices <- matrices[[view$number]]
+    view_improper(view)
+  }))
+  found$trouble[!found$parameter %in% improper_parts(fit)$parameter]
+}
+
+# Do two refits imply the same moments?
+same_moments <- function(fit, one, other) {
+  sd <- lapply(core_moments(fit), function(moments) sqrt(diag(moments$covariance)))
+  moments <- lapply(list(one, other), function(x) {
+    unlist(Map(function(implied, sd) {
+      p <- seq_along(sd)
+      c(implied$covariance[p, p] / outer(sd, sd), if (!fit$layout$profiled) implied$mean[p] / sd)
+    }, core_implied(x$core, x$eta), sd))
+  })
+  max(abs(moments[[1L]] - moments[[2L]])) < 1e-6
+}
+
+# The value a candidate has now, whether fixed, equal or not in the model.
+now_at <- function(fit, candidates, i) {
+  if (candidates$entry[i] > 0L) values_of(fit)[candidates$entry[i]] else candidates$value[i]
+}
+
+# By how much the left side of a tied one exceeds the right.
+slack_at <- function(fit, constraint, eta) {
+  constraint_jet(fit$layout$constraints[[constraint]], eta)$value
+}
+
+# Why reality is far from the prediction. `entry` is the candidate's number in the model that was
+# refitted.
+explain_gap <- function(fit, found, leaders, i, entry) {
+  # an optimum of the fit itself that is better than the one it is at?
+  if (entry > 0L && !startsWith(leaders$change[i], "equality")) {
+    again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)],
+                        4L)
+    if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
+      return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ",
+                    format_fixed(again$chisq), " can be reached"))
+    }
+  }
+  expected <- now_at(fit, leaders, i) + leaders$full_change[i]
+  estimate <- if (entry > 0L) found$eta[entry] else NA
+  se <- 1 / sqrt(leaders$information[i])
+  if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
+    return(paste0("the amended model reaches another region: estimate ", format_number(estimate),
+                  ", expected ", format_number(expected)))
+  }
+  "a large change: the quadratic prediction no longer holds, the real drop does"
+}
