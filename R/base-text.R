@@ -53,6 +53,12 @@ format_p <- function(p) {
   out
 }
 
+# "= .012", or "< .001".
+equals_p <- function(p) {
+  text <- format_p(p)
+  ifelse(startsWith(text, "<"), text, paste("=", text))
+}
+
 format_count <- function(n) formatC(n, format = "d", big.mark = ",")
 
 # Columns of text, numbers to the right.

@@ -459,7 +459,8 @@ command_demo <- function(given) {
     suppressMessages(invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]),
                                 by = "setting"))
   write_table(ladder$table, inside("ladder.csv"))
-  write_report(suppressMessages(loosen(ladder, "scalar")), inside("groups.html"), quiet = TRUE)
+  loosened <- suppressMessages(loosen(loosen(ladder, "metric")$ladder, "scalar"))
+  write_report(loosened, inside("groups.html"), quiet = TRUE)
   if (!given$quiet) {
     cat("\nWritten to ", folder, ":\n",
         "  report.html               the report: open it in a browser\n",

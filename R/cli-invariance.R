@@ -42,7 +42,8 @@ ladder_json <- function(ladder, loosened, means, gaps) {
     groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
     rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)),
     limits = lapply(ladder$limits, as.list), released = if (!is.null(loosened)) loosened$released,
-    holds = if (!is.null(loosened)) loosened$holds, latent_means = if (!is.null(means))
+    holds = if (!is.null(loosened)) loosened$holds, details = ladder$details,
+    caveat = attr(means, "caveat") %||% attr(gaps, "caveat"), latent_means = if (!is.null(means))
       json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
   to_json(content)
 }

@@ -26,14 +26,15 @@ plot.orizzonte_ladder <- function(x, ...) {
                     value = unlist(t[shown], use.names = FALSE),
                     index = factor(rep(words[shown], each = size), words[shown]),
                     state = ifelse(breaks, "breaks its criterion", "within"),
-                    run = rep(1L, 4L * size)))
+                    run = rep(ladder_lines(t), 4L)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
                         format_fixed(points$value))
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$rung, .data$value)) +
-    (if (size > 1L) ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["slate"]],
-                                       linewidth = 0.5)) +
+    (if (size > 1L) ggplot2::geom_line(data = points[!is.na(points$run), ],
+                                       mapping = aes(group = .data$run),
+                                       colour = palette_dusk[["slate"]], linewidth = 0.5)) +
     ggplot2::geom_point(aes(shape = .data$state, colour = .data$state), size = 2.8) +
     ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8,
                         colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
@@ -51,6 +52,12 @@ plot.orizzonte_ladder <- function(x, ...) {
                                     legend.justification = "left",
                                     axis.text.x = ggplot2::element_text(angle = if (size > 4L)
                                         30 else 0, hjust = if (size > 4L) 1 else 0.5))
+}
+
+# A line joins what is tested against each other; a step that stands elsewhere starts anew.
+ladder_lines <- function(table) {
+  follows <- table$against == c(NA, table$rung[-nrow(table)])
+  cumsum(!(follows %in% TRUE | !table$rung %in% setdiff(table$rung, names(rung_adds))))
 }
 
 #' @rdname plot.orizzonte_ladder

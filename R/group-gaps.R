@@ -38,7 +38,8 @@ group_gaps <- function(ladder, rung = "scalar") {
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_gaps")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,
-            totals = total_gaps(fit, out, groups), wording = all_wordings(fit))
+            totals = total_gaps(fit, out, groups), caveat = caveat_of(ladder, rung %||%
+              default_rung(ladder)), wording = all_wordings(fit))
 }
 
 item_gaps <- function(fit, item, groups) {
@@ -145,7 +146,7 @@ print.orizzonte_gaps <- function(x, ...) {
   if (!all(c("item", "group", "expected_score", "effect_size", "status") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   cat(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
-      format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
+      format_caveat(x), format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
       wrap_lines(gap_note), sep = "\n")
   totals <- total_columns(x)
   if (!is.null(totals))

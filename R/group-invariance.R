@@ -12,12 +12,24 @@
 #' observed predictors are never held.
 #'
 #' @section Criteria:
-#' A rung is called to *hold* when none of the changes against the rung before breaks its criterion,
-#' *doubtful* when some do, and to *fail* when that of the CFI and another do. Defaults: CFI falls
+#' A rung *holds* when none of the changes against the rung before breaks its criterion and
+#' \eqn{\Delta\chi^2} is not significant. It is *doubtful* when some criterion breaks, and *fails*
+#' when that of the CFI and another do. Where \eqn{\Delta\chi^2} is significant though no criterion
+#' breaks, each equality that the rung adds is tested by itself (score tests, *p* adjusted after
+#' Holm 1979): with one that is significant and at least as large as `criteria()$smallest` in
+#' standardized units, *likely to differ*, the rung is doubtful; else it *holds, small differences*.
+#' What *holds, but rests on a rung that* fails, is doubtful, improper, has not converged or fits
+#' poorly, says so. Defaults: CFI falls
 #' by no more than .010, RMSEA rises by no more than .015, SRMR by no more than .030 (metric) or
 #' .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030
 #' for CFI and RMSEA on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2}
-#' difference counts only when [criteria()] gives a level for it (`p_change`).
+#' difference breaks a criterion by itself only when [criteria()] gives a level for it (`p_change`).
+#'
+#' @section Structural steps:
+#' Each is tested against the last step that held (the first against `structural_on`), and judged by
+#' *p* and by the largest standardized difference between groups there (in standard deviations of
+#' the first group): *holds*, *differs*, *differs, but less than counts* (significant, but smaller
+#' than `criteria()$smallest`) or *cannot tell* (not significant, but as large as that).
 #'
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
 #'   [let_differ()] names on none.
@@ -27,7 +39,7 @@
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
 #'   each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
-#' @param structural Patterns to hold one after the other on top of `structural_on`:
+#' @param structural Patterns to hold one after the other, each on the last that held:
 #'   `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
 #' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When
 #'   the data carry no means, `"metric"`.
@@ -38,7 +50,10 @@
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
 #'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
 #'   `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
-#'   of each group by rung), `criteria`, `reading`.
+#'   of each group by rung), `details` (by rung: the single equalities tested, with `parameter`,
+#'   `group`, `p`, `p_holm`, `expected_change_std`, `power`, `verdict`; by structural step the
+#'   differences, with `parameter`, `group`, `difference`, `difference_std`, `lower`, `upper`),
+#'   `criteria`, `reading`.
 #'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means
 #'   the scalar rungs are left out, with a message.
 #' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion;
@@ -80,14 +95,18 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   }
   rungs <- rungs_in_order(c(rungs, if (length(structural)) structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
-  for (k in seq_along(structural))
-    holds[[structural[k]]] <- c(holds[[structural_on]], structural[seq_len(k)])
   for (note in sample_notes(sample)) say(note)
   if (length(bp$hold_equal))
     say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
   stated <- stated_by(request, sample)
   fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
-  finish_ladder(bp, fits, criteria, against, on = if (length(structural)) structural_on)
+  ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on)
+  trouble <- ladder_trouble(ladder)
+  if (length(trouble)) {
+    warn("improper", c("Not every rung has a solution to be read.",
+                       stats::setNames(trouble, rep("x", length(trouble)))))
+  }
+  ladder
 }
 
 # Each rung is tested against the one below: configural is always there, and the order is fixed.
@@ -172,40 +191,4 @@ fit_rung <- function(request, sample, stated, hold) {
     paste0("A construct's variance is not positive here, which the unit scale cannot say: this ",
            "rung is on the marker scale.")))
   other
-}
-
-finish_ladder <- function(bp, fits, criteria, against, on = NULL) {
-  rungs <- names(fits)
-  columns <- c(list(rung = rungs),
-               do.call(Map, c(list(c), unname(lapply(fits, comparison_measures)))))
-  previous <- if (against == "first") c(NA, rep(1L, length(fits) - 1L)) else rungs_before(rungs, on)
-  for (name in setdiff(comparison_columns, "p")) {
-    columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
-  }
-  converged <- vapply(fits, has_converged, NA)
-  columns$p_change <- vapply(seq_along(fits), function(k) {
-    if (is.na(previous[k]) || !converged[k] || !converged[previous[k]]) return(NA_real_)
-    difference_test(fits[[k]], fits[[previous[k]]])$p
-  }, 0)
-  groups <- fits[[1L]]$layout$groups
-  limits <- lapply(rungs, rung_limits, groups = length(groups), criteria = criteria)
-  judged <- lapply(seq_along(fits),
-                   function(k) {
-                     judge_rung(columns, k, limits[[k]], converged[k],
-                                previous[k], criteria)
-                   })
-  columns$verdict <- vapply(judged, `[[`, "", "verdict")
-  columns$broken <- vapply(judged, `[[`, "", "broken")
-  columns$against <- rungs[previous]
-  columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
-  ordered <- c("rung", "against", comparison_columns, paste0(comparison_columns, "_change"),
-               "verdict", "broken", "status")
-  contributions <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"),
-                          numeric(length(groups)))
-  contributions <- matrix(contributions, length(groups), dimnames = list(groups, rungs))
-  structure(list(title = bp$title, blueprint = bp, fits = fits,
-                 table = list_frame(columns[ordered]), contributions = contributions,
-                 criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
-                 on = on, reading = read_ladder(columns$rung, columns$verdict, fits)),
-                 class = "orizzonte_ladder")
 }

@@ -18,7 +18,8 @@ ladder_columns <- function(x) {
     fit = list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df),
                p = format_p(t$p), CFI = format_fixed(t$cfi), RMSEA = format_fixed(t$rmsea),
                SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L)),
-    changes = list(rung = t$rung, "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L),
+    changes = list(rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
+                   "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L),
                    "\u0394df" = count(t$df_change), p = format_p(t$p_change),
                    "\u0394CFI" = format_fixed(t$cfi_change),
                    "\u0394RMSEA" = format_fixed(t$rmsea_change),
@@ -59,27 +60,55 @@ ladder_limits <- function(x) {
          " conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
 }
 
-ladder_failing <- function(x) x$table$rung[x$table$verdict %in% c("fails", "doubtful")]
+ladder_failing <- function(x) {
+  known <- x$table$rung %in% names(rung_adds)
+  x$table$rung[known & x$table$verdict %in% c("fails", "doubtful")]
+}
+
+# The single equalities that were tested, by rung.
+format_equalities <- function(x) {
+  rungs <- intersect(names(x$details), names(rung_adds))
+  unlist(lapply(rungs, function(rung) {
+    tested <- utils::head(x$details[[rung]], 5L)
+    more <- nrow(x$details[[rung]]) - nrow(tested)
+    c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
+      format_table(list(parameter = tested$parameter, p = format_p(tested$p),
+                        `p (Holm)` = format_p(tested$p_holm),
+                        change = format_fixed(tested$expected_change_std, 2L),
+                        power = format_fixed(tested$power, 2L), verdict = tested$verdict),
+                   c(FALSE, rep(TRUE, 4L), FALSE)),
+      if (more > 0L) paste0("  and ", more, " more: ladder$details"), "")
+  }))
+}
 
 format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
-  bad <- ladder_failing(x)
   c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE), "",
-    format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "",
-    paste0("Changes against ", if (x$against == "first") "the first rung" else "the rung before"),
-    format_table(columns$changes, c(FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
+    format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "", "Changes",
+    format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     "\u03c7\u00b2 of each group",
     format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
-    if (length(trouble)) c(paste0("  - ", trouble), ""),
-    if (!is.null(ladder_limits(x))) wrap_lines(ladder_limits(x)), wrap_lines(x$reading), "",
-    if (length(bad)) {
-      paste0("Next: loosen(ladder, ", quoted(bad[1L]),
-             ") releases one equality at a time; amendments(ladder$fits$",
-             address_name(bad[1L]), ")")
-    } else {
-      paste0("Next: ", if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
-             "compare_groups(ladder$fits$", address_name(x$table$rung[1L]),
-             "), plot(ladder)")
-    })
+    format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
+    if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
+    wrap_lines(paste0("- ", x$reading), 0L, 2L), "", paste0("Next: ", ladder_next(x)))
+}
+
+# The next step mends what stands in the way, the lowest rung first.
+ladder_next <- function(x) {
+  rung <- function(name) paste0("ladder$fits$", address_name(name))
+  t <- x$table
+  bad <- t$rung[!t$verdict %in% c(sound_verdicts, "") & t$rung %in% names(rung_adds)][1L]
+  verdict <- t$verdict[match(bad, t$rung)]
+  if (is.na(bad)) {
+    return(paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
+                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"))
+  }
+  if (verdict %in% c("fails", "doubtful"))
+    return(paste0("loosen(ladder, ", quoted(bad), ") releases one equality at a time; amendments(",
+                  rung(bad), ")"))
+  if (verdict == "fits poorly")
+    return(paste0("amendments(", rung(bad), ") shows what each group lacks; mend the model first"))
+  paste0("summary(", rung(bad), ") shows what is wrong; rescue() with the same groups tries ",
+         "remedies")
 }

@@ -1,30 +1,70 @@
-# What a ladder says: which rungs hold by which criteria, and what may therefore be compared.
+# What a ladder says: which rungs hold by which criteria, what each verdict rests on, and what may
+# therefore be compared.
 
-# Which rung each one rests on: the one before it; the first structural step the rung it was put on.
-rungs_before <- function(rungs, on = NULL) {
-  previous <- c(NA, seq_along(rungs)[-length(rungs)])
-  steps <- which(!rungs %in% names(rung_adds))
-  if (length(steps) && !is.null(on) && on %in% rungs) previous[steps[1L]] <- match(on, rungs)
-  previous
+# Which rung each one is tested against: the one before it, or the first.
+rungs_before <- function(rungs, against = "previous") {
+  if (against == "first") return(c(NA, rep(1L, length(rungs) - 1L)))
+  c(NA, seq_along(rungs)[-length(rungs)])
 }
 
 rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, grepl("metric", rung), groups)
 }
 
-judge_rung <- function(columns, k, limits, converged, previous, criteria) {
-  if (!converged) return(list(verdict = "not converged", broken = ""))
-  if (is.na(previous)) {
-    good <- columns$cfi[k] >= criteria$cfi[2L] && columns$rmsea[k] <= criteria$rmsea[2L]
-    return(list(verdict = if (is.na(good)) "" else if (good) "fits" else "fits poorly",
-                broken = ""))
+# Verdicts on which a further rung may stand.
+small_differences <- "holds, small differences"
+sound_verdicts <- c("fits", "holds", small_differences, "nothing to hold")
+
+# A measurement rung against another one; the first when `before` is NULL. Where chi-square rejects
+# what no index objects to, the single equalities decide.
+judge_rung <- function(fit, before, rung, criteria) {
+  found <- function(verdict, broken = character(), equalities = NULL) {
+    list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "),
+         equalities = equalities)
   }
-  if (columns$df_change[k] == 0) return(list(verdict = "nothing to hold", broken = ""))
-  changes <- lapply(columns[paste0(c("cfi", "rmsea", "srmr", "p"), "_change")], `[`, k)
-  broken <- broken_criteria(changes, limits)
-  verdict <- if (length(broken) == 0L) "holds" else if ("cfi" %in% broken && length(broken) > 1L)
-    "fails" else "doubtful"
-  list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "))
+  if (!has_converged(fit)) return(found("not converged"))
+  improper <- solution_state(fit)$status == "improper"
+  own <- comparison_measures(fit)
+  if (is.null(before)) {
+    good <- own$cfi >= criteria$cfi[2L] && own$rmsea <= criteria$rmsea[2L]
+    return(found(if (improper) "improper" else if (is.na(good)) "" else
+      if (good) "fits" else "fits poorly"))
+  }
+  if (!has_converged(before)) return(found("not tested: the rung before has not converged"))
+  test <- difference_test(fit, before)
+  if (test$df == 0) return(found("nothing to hold"))
+  limits <- rung_limits(rung, length(fit$layout$groups), criteria)
+  broken <- rung_breaks(own, comparison_measures(before), test$p, limits)
+  rejected <- isTRUE(test$p < criteria$significance)
+  equalities <- if (rejected && length(broken) == 0L) single_equalities(fit, before, criteria)
+  if (any(equalities$verdict == "likely to differ")) broken <- "p"
+  verdict <- if ("cfi" %in% broken && length(broken) > 1L) "fails" else
+    if (length(broken)) "doubtful" else if (rejected) small_differences else "holds"
+  found(if (improper) "improper" else verdict, broken, equalities)
+}
+
+rung_breaks <- function(own, before, p, limits) {
+  broken_criteria(list(cfi_change = own$cfi - before$cfi, rmsea_change = own$rmsea - before$rmsea,
+                       srmr_change = own$srmr - before$srmr, p_change = p), limits)
+}
+
+# A verdict that something holds says what it rests on, when that is not sound. `previous`: the
+# number of the rung each one stands on.
+add_foundations <- function(verdicts, previous) {
+  said <- c(fails = "fails", doubtful = "is doubtful", `not converged` = "has not converged",
+            improper = "is improper", `fits poorly` = "fits poorly",
+            differs = "differs", `cannot tell` = "is not settled")
+  for (k in seq_along(verdicts)) {
+    if (!verdicts[k] %in% c("holds", small_differences)) next
+    below <- previous[k]
+    while (!is.na(below) && verdicts[below] %in% sound_verdicts) below <- previous[below]
+    if (is.na(below)) next
+    why <- said[sub(",.*|:.*", "", verdicts[below])]
+    # what rests on it in turn rests on the same
+    why <- if (is.na(why)) sub(".*a rung that ", "", verdicts[below]) else why
+    verdicts[k] <- paste0("holds, but rests on a rung that ", why)
+  }
+  verdicts
 }
 
 rung_allows <-
@@ -52,7 +92,7 @@ rung_meanings <- function(ladder) {
   rungs <- names(ladder$fits)
   paste0("**", rungs, "**: ",
          ifelse(rungs %in% names(rung_asks), rung_asks[rungs],
-                paste0("`", rungs, "` is equal, too, on top of the ", ladder$on, " rung")))
+                paste0("`", rungs, "` is equal, too, on top of ", ladder$table$against)))
 }
 
 # The rung on which means may be compared, if it is there and has converged.
@@ -64,42 +104,114 @@ comparable_rung <- function(ladder) {
   if (length(usable)) usable
 }
 
-read_ladder <- function(rungs, verdict, fits) {
-  known <- rungs %in% names(rung_allows)
-  bad <- which(known & verdict %in% c("fails", "doubtful", "not converged", "fits poorly"))
-  held <- which(known & verdict %in% c("holds", "fits"))
-  last <- if (length(bad)) held[held < bad[1L]] else held
-  top <- if (length(last)) rungs[max(last)]
-  if (identical(top, "strict") && !fits[[top]]$layout$means)
-    rung_allows[["strict"]] <- rung_allows[["metric"]]
-  loose <- if (!is.null(top)) released_addresses(fits[[top]])
-  c(if (!is.null(top)) {
-    if (length(loose) == 0L) {
-      paste0("Up to ", top, ": ", rung_allows[[top]], ".")
-    } else {
-      # sums of scores carry what is not held; constructs do not
-      allowed <- if (top == "strict")
-        paste0(rung_allows[["scalar"]],
-               ", sums and means of observed scores only without the items concerned") else
-        rung_allows[[top]]
-      paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 4L), "): ",
-             allowed, ".")
-    }
-  }, if (length(bad)) {
-    if (verdict[bad[1L]] == "fits poorly")
-      paste0("The ", rungs[bad[1L]],
-             " model does not fit acceptably: mend it first, in each group.") else
-      paste0("The ", rungs[bad[1L]], " rung ",
-             switch(verdict[bad[1L]], fails = "fails", doubtful = "is doubtful",
-                    "has not converged"), ".")
-  })
+# The first rung, from this one downwards, on which nothing may rest; NULL when all are sound.
+unsound_rung <- function(ladder, rung) {
+  t <- ladder$table
+  below <- t$rung[seq_len(match(rung, t$rung))]
+  bad <- below[!t$verdict[seq_along(below)] %in% sound_verdicts &
+                 below %in% c(names(rung_allows), rung)]
+  if (length(bad)) bad[1L]
 }
 
-# What a rung would hold, were it not excepted.
+# What is to be said before anything that rests on a rung (or on a fit of its own) is read; NULL
+# when there is nothing.
+caveat_of <- function(x, rung) {
+  if (inherits(x, "orizzonte_loosened")) x <- x$ladder
+  if (!inherits(x, "orizzonte_ladder")) return(fit_caveat(x))
+  bad <- unsound_rung(x, rung)
+  if (is.null(bad)) return(NULL)
+  paste0(rung_sentence(bad, x$table$verdict[match(bad, x$table$rung)]),
+         " What follows takes for granted what ",
+         if (bad == rung) "this rung" else "that rung and those above it",
+         " holds equal: no conclusion rests on it as long as that is so.")
+}
+
+fit_caveat <- function(fit) {
+  state <- solution_state(fit)
+  if (state$status %in% c("improper", "not converged"))
+    return(paste0("The solution is ", state$status, " (", state$trouble, "): what follows may ",
+                  "mislead."))
+  own <- comparison_measures(fit)
+  limits <- criteria()
+  if (isTRUE(own$cfi >= limits$cfi[2L] && own$rmsea <= limits$rmsea[2L]) || test_of(fit)$df == 0L)
+    return(NULL)
+  paste0("The model does not fit acceptably (CFI ", format_fixed(own$cfi), ", RMSEA ",
+         format_fixed(own$rmsea), "): what follows takes it for granted.")
+}
+
+rung_sentence <- function(rung, verdict) {
+  if (verdict == "fits poorly")
+    return(paste0("The ", rung, " model does not fit acceptably: mend it first, in each group."))
+  if (verdict == "improper")
+    return(paste0("The ", rung, " solution is improper: mend it first."))
+  if (startsWith(verdict, "not tested")) return(paste0("The ", rung, " rung is ", verdict, "."))
+  if (startsWith(verdict, "holds, but"))
+    return(paste0("The ", rung, " rung ", sub("^holds, but ", "", verdict), "."))
+  paste0("The ", rung, " rung ",
+         switch(verdict, fails = "fails", doubtful = "is doubtful",
+                `not converged` = "has not converged", verdict), ".")
+}
+
+read_ladder <- function(table, fits, details, criteria) {
+  known <- table$rung %in% names(rung_allows)
+  bad <- which(known & !table$verdict %in% c(sound_verdicts, ""))
+  held <- which(known & table$verdict %in% setdiff(sound_verdicts, "nothing to hold"))
+  last <- if (length(bad)) held[held < bad[1L]] else held
+  steps <- which(!known)
+  c(if (length(last)) allowed_sentence(table$rung[max(last)], fits),
+    if (length(bad)) rung_sentence(table$rung[bad[1L]], table$verdict[bad[1L]]),
+    unlist(lapply(which(known), disagreement_sentence, table, details, criteria)),
+    unlist(lapply(steps, step_sentence, table, details)))
+}
+
+allowed_sentence <- function(top, fits) {
+  if (top == "strict" && !fits[[top]]$layout$means) rung_allows[["strict"]] <-
+    rung_allows[["metric"]]
+  loose <- released_addresses(fits[[top]])
+  if (length(loose) == 0L) return(paste0("Up to ", top, ": ", rung_allows[[top]], "."))
+  # sums of scores carry what is not held; constructs do not
+  allowed <- if (top == "strict")
+    paste0(rung_allows[["scalar"]],
+           ", sums and means of observed scores only without the items concerned") else
+    rung_allows[[top]]
+  paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 8L), "): ", allowed, ".")
+}
+
+# Where the test of the difference and the indices disagree.
+disagreement_sentence <- function(k, table, details, criteria) {
+  p <- table$p_change[k]
+  if (is.na(p) || isTRUE(table$df_change[k] == 0)) return(NULL)
+  rung <- table$rung[k]
+  tested <- details[[rung]]
+  if (is.null(tested)) {
+    index <- setdiff(strsplit(table$broken[k], ", ")[[1L]], "P")
+    if (p < criteria$significance || length(index) == 0L) return(NULL)
+    return(paste0(rung, ": \u0394\u03c7\u00b2 is not significant (p = ", format_p(p), "), but ",
+                  enumerate(paste0("\u0394", index)), if (length(index) == 1L) " breaks its" else
+                    " break their", " criterion."))
+  }
+  likely <- tested[tested$verdict == "likely to differ", ]
+  paste0(rung, ": \u0394\u03c7\u00b2 is significant (p ", equals_p(p), ") while no index ",
+         "breaks its criterion. Of ", count_of(nrow(tested), "single equality", "single equalities"), ", ",
+         if (nrow(likely)) {
+           paste0("likely to differ: ",
+                  enumerate(paste0(likely$parameter, " (p ", equals_p(likely$p_holm),
+                                   " after Holm, change ",
+                                   format_fixed(likely$expected_change_std, 2L), ")"), most = 4L),
+                  ".")
+         } else {
+           paste0("none is both significant after Holm's adjustment and large: small differences, ",
+                  "spread over many items.")
+         })
+}
+
+# What a rung would hold, were it not excepted: with its group, unless in all of them.
 released_addresses <- function(fit) {
   bp <- fit$request$blueprint
   rows <- intersect(pattern_rows(bp$hold_equal, fit$layout),
                     pattern_rows(bp$let_differ, fit$layout))
-  parameter <- fit$layout$rows$parameter
-  unique(without_group(intersect(parameter[rows], parameter[!fit$layout$rows$shared])))
+  rows <- rows[!fit$layout$rows$shared[rows]]
+  plain <- without_group(fit$layout$rows$parameter)
+  everywhere <- vapply(plain[rows], function(x) all(which(plain == x) %in% rows), NA)
+  unique(ifelse(everywhere, plain[rows], fit$layout$rows$parameter[rows]))
 }

@@ -11,7 +11,9 @@
 #' @param level Level of the intervals.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,
 #'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`. The attribute `held` counts the
-#'   intercepts held for each construct.
+#'   intercepts held for each construct; `caveat` says why the differences
+#'   may not be read as such (printed first; `NULL` when nothing stands in the way); `unreleased`
+#'   gives them with the held intercepts of released loadings free as well (`NULL` without such).
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for
 #'   an unknown group or rung.
 #' @examples
@@ -24,6 +26,7 @@
 latent_means <- function(x, rung = NULL, reference = NULL, standardize = "reference",
                          level = 0.95) {
   fit <- rung_fit(x, rung, "latent_means")
+  caveat <- caveat_of(x, rung %||% default_rung(x))
   check_converged(fit, "latent_means")
   check_level(level)
   standardize <- choose_one(standardize, c("reference", "pooled"), "`standardize`")
@@ -52,7 +55,8 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
     length(unique(rows$first[at]))
   }, 0L)
   structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference,
-            standardize = standardize, title = fit$request$blueprint$title, held = held,
+            standardize = standardize, title = fit$request$blueprint$title, caveat = caveat,
+            unreleased = unreleased_means(fit, out, reference, standardize), held = held,
             left = setdiff(setdiff(fit$layout$constructs, fit$layout$composites), constructs),
             items = lengths(indicators))
 }
@@ -91,11 +95,47 @@ comparable_constructs <- function(layout) {
   }, setdiff(layout$constructs, layout$composites))
 }
 
+# Intercepts that are held though the loading of their item is not: the same differences with those
+# intercepts free as well. NULL when there are none, or they cannot be freed.
+unreleased_means <- function(fit, means, reference, standardize) {
+  rows <- fit$layout$rows
+  loose <- rows$kind == "loading" & !rows$shared & is.na(rows$fixed) &
+    rows$second %in% rows$first[rows$kind == "intercept" & rows$shared]
+  loose <- loose & rows$parameter %in% let_go(fit)
+  held <- rows$parameter[rows$kind == "intercept" & rows$shared &
+                           paste(rows$first, rows$group) %in%
+                           paste(rows$second, rows$group)[loose]]
+  if (length(held) == 0L || !all(releasable(fit, held))) return(NULL)
+  bp <- bare_trail(fit$request$blueprint)
+  for (address in held) bp <- add_different(bp, address)
+  other <- tryCatch(refit_quietly(fit, list(blueprint = bp)), orizzonte_error = function(e) NULL)
+  if (is.null(other) || !has_converged(other)) return(NULL)
+  gaps <- Map(function(name, g) mean_gap(other, name, g, reference, standardize),
+              means$construct, means$group)
+  list_frame(list(parameter = rep(enumerate(held), length(gaps)), construct = means$construct,
+                  group = means$group, difference = means$difference,
+                  difference_freed = unname(vapply(gaps, `[[`, 0, "difference")),
+                  se_freed = unname(vapply(gaps, `[[`, 0, "se"))))
+}
+
+# What let_differ() names.
+let_go <- function(fit) {
+  rows <- pattern_rows(fit$request$blueprint$let_differ, fit$layout)
+  fit$layout$rows$parameter[rows]
+}
+
+default_rung <- function(x) {
+  if (inherits(x, "orizzonte_loosened")) x <- x$ladder
+  if (!inherits(x, "orizzonte_ladder")) return(NULL)
+  if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
+}
+
 # A rung of a ladder, or a fit as it is.
 rung_fit <- function(x, rung, reader) {
   if (inherits(x, "orizzonte_loosened")) x <- x$ladder
   if (inherits(x, "orizzonte_ladder")) {
-    rung <- rung %||% if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
+    rung <- rung %||% default_rung(x)
+    check_string(rung, "`rung`")
     if (!rung %in% names(x$fits))
       abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."),
                       did_you_mean(rung, names(x$fits))))
@@ -126,14 +166,37 @@ latent_mean_note <- function(x) {
                                   if (length(left) == 1L) "it" else "them", " is not held here."))
 }
 
+# What the held intercepts of released loadings do to the differences, where they do anything.
+unreleased_note <- function(x) {
+  u <- attr(x, "unreleased")
+  if (is.null(u)) return(NULL)
+  moved <- abs(u$difference_freed - u$difference) > 0.1 * u$se_freed
+  paste0("Held though the loading is not: ", u$parameter[1L], ". ",
+         if (!any(moved)) "Freed as well, no difference changes to speak of." else
+           paste0("Freed as well: ",
+                  enumerate(paste0(u$construct, " in ", u$group, " ",
+                                   format_number(u$difference_freed), " instead of ",
+                                   format_number(u$difference))[moved], most = 6L), "."))
+}
+
+# A caveat comes before what it is about.
+format_caveat <- function(x) {
+  caveat <- attr(x, "caveat")
+  if (!is.null(caveat)) c(wrap_lines(paste("CAUTION:", caveat)), "")
+}
+
 #' @export
 print.orizzonte_latent_means <- function(x, ...) {
   if (!all(c("construct", "group", "difference", "se", "p", "standardized") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading(paste0("Means of constructs", if (!is.null(attr(x, "reference"))) paste0(", against ",
-      attr(x, "reference")))), format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))),
-      sep = "\n")
+  reference <- attr(x, "reference")
+  cat(heading(paste0("Means of constructs", if (!is.null(reference)) paste0(", against ",
+                                                                            reference))),
+      format_caveat(x),
+      format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))), sep = "\n")
   note <- latent_mean_note(x)
   if (!is.null(note)) cat("", wrap_lines(note), sep = "\n")
+  unreleased <- unreleased_note(x)
+  if (!is.null(unreleased)) cat("", wrap_lines(unreleased), sep = "\n")
   invisible(x)
 }

@@ -8,14 +8,17 @@
 #'
 #' @param ladder What [invariance()] returned.
 #' @param rung The rung to loosen, such as `"metric"`.
-#' @param until When to stop: `"indices"`, when no change against the rung before breaks its
-#'   criterion; or `"p"`, when the
+#' @param until When to stop: `"indices"`, when the rung holds as [invariance()] says it; or `"p"`,
+#'   when the
 #'   \eqn{\Delta\chi^2} has a *p* of at least `p_change`, or else `significance`, of the criteria.
 #' @param most How many equalities to release at most.
+#' @param with_intercept Whether a loading takes the intercept of its item along, out of the same
+#'   step: free here and on all later rungs.
 #' @param criteria From [criteria()]; those of the ladder when `NULL`.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]),
-#'   `released` (a data frame: `parameter`, `modification_index`, `actual_drop`, `estimate`,
-#'   `reference`, the value held by the others), `holds`, `earlier` (an address that an earlier rung
+#'   `released` (a data frame: `step`, `parameter`, `modification_index`, `actual_drop`, `estimate`,
+#'   `reference`, the value held by the others or of the first other group), `holds`, `earlier` (an
+#'   address that an earlier rung
 #'   holds and that would help more) and `ladder` (with the loosened rung in place, and all later
 #'   rungs fitted anew with the same exceptions).
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have;
@@ -26,7 +29,8 @@
 #' ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
 #' loosen(ladder, "metric", until = "p")
 #' @export
-loosen <- function(ladder, rung, until = "indices", most = 10, criteria = NULL) {
+loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = TRUE,
+                   criteria = NULL) {
   if (!inherits(ladder, "orizzonte_ladder"))
     abort("input",
           c("loosen() needs a ladder.",
@@ -40,61 +44,91 @@ loosen <- function(ladder, rung, until = "indices", most = 10, criteria = NULL) 
   at <- match(rung, rungs)
   if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
   until <- choose_one(until, c("indices", "p"), "`until`")
+  check_flag(with_intercept, "`with_intercept`")
   criteria <- if (is.null(criteria)) ladder$criteria else check_criteria(criteria)
   check_number(most, "`most`", 1)
-  before <- ladder$fits[[rungs_before(rungs, ladder$on)[at]]]
+  before <- ladder$fits[[ladder$table$against[at]]]
   fit <- ladder$fits[[at]]
   check_converged(fit, "loosen")
+  check_converged(before, "loosen")
+  found <- release_equalities(fit, before, rung, until, most, with_intercept, criteria)
+  structure(c(found, list(rung = rung, until = until, criteria = criteria,
+                          ladder = relaid_ladder(ladder, found$fit, at))),
+            class = "orizzonte_loosened")
+}
+
+# One at a time, out of what this rung adds: releasing what an earlier one holds would leave the two
+# without a common ground.
+release_equalities <- function(fit, before, rung, until, most, with_intercept, criteria) {
+  own <- added_equalities(fit, before)
   met <- function(fit) rung_met(fit, before, rung, until, criteria)
-  # what this rung adds; releasing what an earlier one holds would leave the two without a common
-  # ground
-  own <- setdiff(fit$layout$rows$parameter[fit$layout$rows$shared],
-                 before$layout$rows$parameter[before$layout$rows$shared])
   released <- list()
+  steps <- 0L
   blocked <- FALSE
   earlier <- NULL
-  while (!met(fit) && length(released) < most) {
+  while (!met(fit) && steps < most) {
     table <- amendments(fit, kinds = "equality across groups", top = 3)
     first <- table[1L, ]
     table <- table[table$parameter %in% own & releasable(fit, table$parameter), , drop = FALSE]
     earlier <- if (nrow(table) == 0L || !first$parameter %in% own)
       first[c("parameter", "modification_index", "p")]
-    if (nrow(table) == 0L || table$p[1L] > criteria$significance) {
-      blocked <- TRUE
-      break
-    }
-    row <- table[1L, ]
-    fit <-
-      suppressMessages(
-        suppressWarnings(amend_fit(fit, row$parameter,
-                                   because = paste0("largest index among the equalities of the ",
-                                                    rung, " rung"))))
-    released <- c(released,
-                  list(c(as.list(row[c("parameter", "modification_index", "actual_drop")]),
-                         released_values(fit, row$parameter))))
+    blocked <- nrow(table) == 0L || table$p[1L] > criteria$significance
+    if (blocked) break
+    steps <- steps + 1L
+    taken <- release_one(fit, table[1L, ], rung, steps, with_intercept)
+    fit <- taken$fit
+    released <- c(released, taken$rows)
     if (!has_converged(fit)) break
   }
   columns <- if (length(released)) do.call(Map, c(list(c), released)) else
-    list(parameter = character(), modification_index = numeric(), actual_drop = numeric(),
-         estimate = numeric(), reference = numeric())
-  holds <- met(fit)
-  structure(list(fit = fit, rung = rung, released = list_frame(columns), holds = holds,
-                 blocked = blocked, until = until, criteria = criteria,
-                 earlier = if (!is.null(earlier) && !earlier$parameter %in% own &&
-                               earlier$p < criteria$significance) earlier$parameter,
-                 ladder = relaid_ladder(ladder, fit, at)), class = "orizzonte_loosened")
+    list(step = integer(), parameter = character(), modification_index = numeric(),
+         actual_drop = numeric(), estimate = numeric(), reference = numeric())
+  worth <- !is.null(earlier) && !earlier$parameter %in% own && earlier$p < criteria$significance
+  list(fit = fit, released = list_frame(columns), holds = met(fit), blocked = blocked,
+       earlier = if (worth) earlier$parameter)
+}
+
+# A loading takes the item's intercept along: where the loading differs, so does the level at which
+# the item's line starts, and a held intercept would bias the means of the construct.
+release_one <- function(fit, row, rung, step, with_intercept) {
+  because <- paste0("largest index among the equalities of the ", rung, " rung")
+  intercept <- if (with_intercept) intercept_along(fit, row$parameter)
+  held <- intercept[intercept %in% fit$layout$rows$parameter[fit$layout$rows$shared]]
+  amended <- suppressMessages(suppressWarnings(
+    amend_fit(fit, c(row$parameter, held), because = because)))
+  rows <- list(c(list(step = step), as.list(row[c("parameter", "modification_index",
+                                                  "actual_drop")]),
+                 released_values(amended, row$parameter)))
+  if (length(intercept)) {
+    # exempt from the rungs to come, even where it is free already
+    if (length(held) == 0L) amended$request$blueprint <-
+        add_different(amended$request$blueprint, intercept)
+    rows <- c(rows, list(c(list(step = step, parameter = intercept,
+                                modification_index = NA_real_, actual_drop = NA_real_),
+                           released_values(amended, intercept))))
+  }
+  list(fit = amended, rows = rows)
+}
+
+# The intercept of the item whose loading is released, in the same group; NULL for anything else.
+intercept_along <- function(fit, parameter) {
+  address <- parse_address(parameter)
+  if (address$kind != "loading" || !fit$layout$means) return(NULL)
+  rows <- fit$layout$rows
+  at <- which(rows$kind == "intercept" & rows$first == address$second &
+                rows$group == (address$group %||% rows$group[match(parameter, rows$parameter)]))
+  if (length(at) == 1L && is.na(rows$fixed[at])) rows$parameter[at]
 }
 
 rung_met <- function(fit, before, rung, until, criteria) {
   if (!has_converged(fit)) return(FALSE)
+  if (until == "indices") {
+    judged <- if (rung %in% names(rung_adds)) judge_rung(fit, before, rung, criteria) else
+      judge_step(fit, before, criteria)
+    return(judged$verdict %in% c(sound_verdicts, step_holds))
+  }
   test <- difference_test(fit, before)
-  if (until == "p") return(test$df <= 0 || test$p >= release_level(criteria))
-  a <- comparison_measures(before)
-  b <- comparison_measures(fit)
-  limits <- rung_limits(rung, length(fit$layout$groups), criteria)
-  changes <- list(cfi_change = b$cfi - a$cfi, rmsea_change = b$rmsea - a$rmsea,
-                  srmr_change = b$srmr - a$srmr, p_change = test$p)
-  length(broken_criteria(changes, limits)) == 0L
+  test$df <= 0 || test$p >= release_level(criteria)
 }
 
 # The level of the difference test when it decides.
@@ -129,14 +163,17 @@ released_values <- function(fit, parameter) {
 
 # The loosened fit in its place; later rungs anew with the same exceptions.
 relaid_ladder <- function(ladder, fit, at) {
-  fits <- ladder$fits
-  fits[[at]] <- fit
-  for (k in seq_along(fits)[-seq_len(at)]) {
+  fits <- ladder$fits[names(ladder$limits)]
+  except <- fit$request$blueprint$let_differ
+  for (k in seq_along(fits)) {
     bp <- bare_trail(fits[[k]]$request$blueprint)
-    bp$let_differ <- union(bp$let_differ, fit$request$blueprint$let_differ)
-    fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
+    bp$let_differ <- union(bp$let_differ, except)
+    if (k == at) fits[[k]] <- fit
+    if (k > at) fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
+    # a structural step is climbed anew from what it stands on, which it leaves as it is
+    if (at > length(fits)) fits[[k]]$request$blueprint <- bp
   }
-  finish_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$on)
+  new_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$structural, ladder$on)
 }
 
 bare_trail <- function(bp) {
@@ -146,7 +183,8 @@ bare_trail <- function(bp) {
 
 released_columns <- function(x) {
   r <- x$released
-  list(parameter = r$parameter, MI = format_fixed(r$modification_index, 2L),
+  list(step = format_count(r$step), parameter = r$parameter,
+       MI = format_fixed(r$modification_index, 2L),
        drop = format_fixed(r$actual_drop, 2L), estimate = format_number(r$estimate),
        `held at` = format_number(r$reference))
 }
@@ -155,7 +193,7 @@ loosened_reading <- function(x) {
   told <- if (x$until == "p")
     paste0("p of \u0394\u03c7\u00b2 at least ", short_number(release_level(x$criteria))) else
       "the criteria of the ladder"
-  count <- nrow(x$released)
+  count <- length(unique(x$released$step))
   if (x$holds) {
     paste0("With ", if (count) paste(count_of(count, "release"), "") else "nothing released ",
            "the ", x$rung, " rung meets ", told, ".")
@@ -172,7 +210,8 @@ print.orizzonte_loosened <- function(x, ...) {
   cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$request$blueprint$title)),
       sep = "\n")
   if (nrow(x$released)) {
-    cat("Released, in this order", format_table(released_columns(x), c(FALSE, rep(TRUE, 4L))),
+    cat("Released, in this order",
+        format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),
         format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")
   }
   cat(wrap_lines(loosened_reading(x)), "", sep = "\n")

@@ -162,7 +162,7 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
                     "--structural-on", "scalar", "--criteria", inside("criteria.yaml"), "--against",
                     "first", "--quiet")
   expect_equal(picked$code, 0)
-  for (part in c("Hill 1", "River 2", "against the first rung", "p .05", "mean "))
+  for (part in c("Hill 1", "River 2", "configural ", "p .05", "mean "))
     expect_match(picked$out, part, fixed = TRUE)
   expect_match(command("fit", inside("groups.yaml"), inside("choirs.csv"), "--criteria",
                        inside("none.yaml"))$err, "There is no file")

@@ -1,0 +1,98 @@
+# The single equalities behind a rung: score tests of those that a measurement rung adds, and the
+# differences that a structural step would do away with.
+
+# Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power, verdict.
+single_equalities <- function(fit, before, criteria) {
+  candidates <- held_parameters(fit$layout)
+  own <- candidates$parameter %in% added_equalities(fit, before) &
+    candidates$kind %in% address_kinds_held & !nzchar(candidates$reason)
+  tested <- tested_candidates(fit, lapply(candidates, function(x) x[own]))
+  open <- !nzchar(tested$reason)
+  found <- judge_candidates(fit, lapply(tested, function(x) x[open]), criteria)
+  holm <- stats::p.adjust(found$p, "holm")
+  significant <- holm < criteria$significance
+  large <- abs(found$expected_change_std) >= criteria$smallest
+  verdict <- ifelse(significant, ifelse(large %in% FALSE, "differs little", "likely to differ"),
+                    ifelse(found$power >= criteria$power, "does not differ", "cannot tell"))
+  out <- list_frame(list(parameter = found$parameter, group = found$group, p = found$p,
+                         p_holm = holm, expected_change_std = found$expected_change_std,
+                         power = found$power, verdict = verdict))
+  out[order(out$p), , drop = FALSE]
+}
+
+address_kinds_held <- c("loading", "weight", "intercept", "mean", "variance", "covariance")
+
+# What this rung holds and the one before it does not.
+added_equalities <- function(fit, before) {
+  setdiff(fit$layout$rows$parameter[fit$layout$rows$shared],
+          before$layout$rows$parameter[before$layout$rows$shared])
+}
+
+# Verdicts of a step on which the next may stand.
+step_holds <- c("holds", "differs, but less than counts")
+
+# A structural step against the rung it stands on: p of the difference and how large the differences
+# are there, in standard deviations of the first group.
+judge_step <- function(fit, before, criteria) {
+  if (!has_converged(fit)) return(list(verdict = "not converged"))
+  if (!has_converged(before))
+    return(list(verdict = "not tested: the rung before has not converged"))
+  test <- difference_test(fit, before)
+  if (test$df == 0) return(list(verdict = "nothing to hold"))
+  gaps <- step_differences(fit, before)
+  largest <- max(abs(gaps$difference_std), na.rm = TRUE)
+  improper <- solution_state(fit)$status == "improper"
+  small <- largest < criteria$smallest
+  rejected <- test$p < criteria$significance
+  verdict <- if (rejected) ifelse(small, step_holds[2L], "differs") else
+    ifelse(small, "holds", "cannot tell")
+  if (improper) verdict <- "improper"
+  list(verdict = verdict, differences = gaps)
+}
+
+# Columns: parameter, group, difference (from the first group), difference_std, lower, upper
+# (of the standardized one, at 95 %).
+step_differences <- function(fit, before) {
+  rows <- before$layout$rows
+  plain <- without_group(rows$parameter)
+  groups <- before$layout$groups
+  own <- unique(without_group(added_equalities(fit, before)))
+  map <- matrix(0, length(rows$parameter), length(before$layout$parameters))
+  map[cbind(before$layout$map$entry, before$layout$map$parameter)] <- before$layout$map$weight
+  sd <- lapply(matrices_of(before), function(m) sqrt(pmax(diag(m$covariance), 0)))[[1L]]
+  vcov <- vcov_of(before)
+  found <- lapply(own, function(address) {
+    at <- which(plain == address)
+    reference <- at[rows$group[at] == groups[1L]]
+    other <- setdiff(at, reference)
+    if (length(reference) != 1L || length(other) == 0L) return(NULL)
+    unit <- step_unit(rows, reference, sd)
+    gap <- values_of(before)[other] - values_of(before)[reference]
+    change <- map[other, , drop = FALSE] - map[rep(reference, length(other)), , drop = FALSE]
+    se <- delta_se(change, vcov) * unit
+    limit <- stats::qnorm(0.975)
+    list(parameter = rows$parameter[other], group = rows$group[other], difference = gap,
+         difference_std = gap * unit, lower = gap * unit - limit * se,
+         upper = gap * unit + limit * se)
+  })
+  list_frame(do.call(Map, c(list(c), Filter(Negate(is.null), found))))
+}
+
+# One raw unit of a parameter in standard deviations of the first group.
+step_unit <- function(rows, at, sd) {
+  switch(names(parameter_families)[match(rows$family[at], parameter_families)],
+         effect = sd[rows$col[at]] / sd[rows$row[at]], mean = 1 / sd[rows$row[at]],
+         covariance = 1 / (sd[rows$row[at]] * sd[rows$col[at]]))
+}
+
+step_sentence <- function(k, table, details) {
+  step <- table$rung[k]
+  gaps <- details[[step]]
+  p <- table$p_change[k]
+  head <- paste0(step, ", on ", table$against[k], ": ", table$verdict[k])
+  if (is.null(gaps) || is.na(p)) return(paste0(head, "."))
+  at <- which.max(abs(gaps$difference_std))
+  paste0(head, " (p ", equals_p(p), "; largest standardized difference ",
+         format_fixed(gaps$difference_std[at], 2L), " [", format_fixed(gaps$lower[at], 2L), ", ",
+         format_fixed(gaps$upper[at], 2L), "], ", gaps$parameter[at], ").")
+}

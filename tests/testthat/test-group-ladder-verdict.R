@@ -1,0 +1,162 @@
+# What a ladder says of its rungs and steps, on populations where the truth is known.
+two <- blueprint("Two constructs") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4)
+items <- c(paste0("be", 1:4), paste0("sc", 1:4))
+
+# Exact moments of a group with two constructs, as summary data.
+group_of <- function(n, loadings = rep(0.7, 8), means = c(0, 0), variances = c(1, 1), r = 0.4,
+                     intercepts = numeric(8)) {
+  load <- cbind(c(loadings[1:4], rep(0, 4)), c(rep(0, 4), loadings[5:8]))
+  phi <- diag(sqrt(variances)) %*% matrix(c(1, r, r, 1), 2) %*% diag(sqrt(variances))
+  covariance <- load %*% phi %*% t(load) + diag(0.5, 8)
+  dimnames(covariance) <- list(items, items)
+  summary_data(covariance * n / (n - 1), n, means = drop(intercepts + load %*% means))
+}
+climb <- function(..., blueprint = two) suppressMessages(invariance(blueprint, ...))
+
+test_that("where chi-square rejects what no index objects to, the single equalities decide", {
+  one <- climb(list(a = group_of(900), b = group_of(900, replace(rep(0.7, 8), 6, 0.5))),
+               rungs = "metric")
+  t <- as.data.frame(one)
+  expect_lt(t$p_change[2], 0.05)
+  expect_gt(t$cfi_change[2], -0.01)
+  expect_equal(t$verdict[2], "doubtful")
+  expect_equal(t$broken[2], "P")
+  tested <- one$details$metric
+  expect_equal(tested$parameter[tested$verdict == "likely to differ"], "loading[Calm, sc2 | b]")
+  # p of score tests, adjusted after Holm (1979)
+  score <- amendments(one$fits$metric, kinds = "equality across groups", top = 0)
+  expect_equal(tested$p, score$p[match(tested$parameter, score$parameter)], tolerance = 1e-8)
+  expect_equal(tested$p_holm, stats::p.adjust(tested$p, "holm"))
+  expect_match(paste(one$reading, collapse = " "), "likely to differ: loading[Calm, sc2 | b]",
+               fixed = TRUE)
+  expect_output(print(one), "Single equalities of the metric rung")
+  spread <- climb(list(a = group_of(6000),
+                       b = group_of(6000, 0.7 + c(1, -1, 1, -1, -1, 1, -1, 1) * 0.03)),
+                  rungs = "metric")
+  expect_equal(spread$table$verdict[2], "holds, small differences")
+  expect_match(paste(spread$reading, collapse = " "), "small differences, spread over many items")
+  expect_match(spread$reading[1], "Up to metric")
+  same <- climb(list(a = group_of(900), b = group_of(900)), rungs = "metric")
+  expect_equal(same$table$verdict, c("fits", "holds"))
+  expect_null(same$details$metric)
+})
+
+test_that("what rests on a rung that fails says so, and readers put it first", {
+  data <- list(a = group_of(500), b = group_of(500, intercepts = c(1, 0, 0, 0, 0, 0.8, 0, 0)))
+  ladder <- climb(data)
+  expect_equal(ladder$table$verdict[3:4], c("fails", "holds, but rests on a rung that fails"))
+  expect_match(paste(ladder$reading, collapse = " "), "Up to metric: .* The scalar rung fails")
+  means <- latent_means(ladder)
+  expect_match(attr(means, "caveat"), "The scalar rung fails. What follows takes for granted")
+  printed <- capture.output(print(means))
+  expect_lt(grep("CAUTION", printed)[1], grep("Belonging", printed)[1])
+  gaps <- group_gaps(ladder)
+  expect_match(attr(gaps, "caveat"), "The scalar rung fails")
+  expect_output(print(gaps), "CAUTION: The scalar rung fails")
+  json <- jsonlite::fromJSON(ladder_json(ladder, NULL, means, gaps))
+  expect_match(json$caveat, "The scalar rung fails")
+  expect_equal(json$rungs$status, rep("proper", 4))
+  # once what differs is released, nothing stands in the way
+  mended <- loosen(ladder, "scalar")
+  expect_setequal(mended$released$parameter, c("intercept[be1 | b]", "intercept[sc2 | b]"))
+  expect_null(attr(latent_means(mended), "caveat"))
+  # a rung below fails: everything above rests on it
+  low <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4))))
+  expect_equal(low$table$verdict[2], "fails")
+  expect_match(low$table$verdict[3], "rests on a rung that fails")
+  expect_match(attr(latent_means(low), "caveat"), "The metric rung fails")
+  expect_output(print(low), "Next: loosen(ladder, \"metric\")", fixed = TRUE)
+  # a fit of its own: poor, or in order
+  apart <- climb(list(a = group_of(500), b = group_of(500, rep(c(1.2, 0.2), 4))))$fits$scalar
+  expect_match(attr(latent_means(apart), "caveat"), "does not fit acceptably")
+  expect_null(attr(latent_means(mended$fit), "caveat"))
+})
+
+test_that("an improper or ill-fitting start is no ground to stand on", {
+  poor <- blueprint("One") |> construct("All", reflected_in = c(be1, be2, be3, sc1, sc2, sc3))
+  ladder <- climb(list(a = group_of(400), b = group_of(400)), blueprint = poor)
+  expect_equal(ladder$table$verdict[1], "fits poorly")
+  expect_match(ladder$table$verdict[2:4], "holds, but rests on a rung that fits poorly")
+  expect_match(attr(latent_means(ladder), "caveat"), "configural model does not fit acceptably")
+  expect_output(print(ladder), "Next: amendments(ladder$fits$configural)", fixed = TRUE)
+  heywood <- function(n) {
+    r <- matrix(0.5, 3, 3, dimnames = list(c("p", "q", "r"), c("p", "q", "r")))
+    r[1, 2:3] <- r[2:3, 1] <- 0.8
+    diag(r) <- 1
+    summary_data(r, n, means = numeric(3), sd = rep(1, 3))
+  }
+  expect_warning(bad <- suppressMessages(
+    invariance(blueprint("P") |> construct("P", reflected_in = c(p, q, r)),
+               list(a = heywood(300), b = heywood(300)))), "configural: IMPROPER",
+    class = "orizzonte_warning_improper")
+  expect_true(all(bad$table$verdict == "improper"))
+  expect_true(all(bad$table$status == "improper"))
+  expect_no_match(capture.output(print(bad)), "Next: latent_means", fixed = TRUE)
+  expect_match(attr(suppressWarnings(latent_means(bad)), "caveat"), "improper")
+})
+
+test_that("structural steps are judged by p and size, each on the last that held", {
+  steps <- c("variance[constructs]", "covariance[constructs]", "mean")
+  many <- climb(list(a = group_of(4000), b = group_of(4000, means = c(0.4, 0.05))),
+                structural = steps, rungs = "scalar")
+  t <- many$table
+  expect_equal(t$verdict[3:5], c("holds", "holds", "differs"))
+  expect_equal(t$against[3:5], c("scalar", "variance[constructs]", "covariance[constructs]"))
+  for (k in 3:5) {
+    base <- many$fits[[t$against[k]]]
+    expect_equal(t$chisq_change[k], deviance(many$fits[[k]]) - deviance(base))
+    expect_equal(t$df_change[k], df.residual(many$fits[[k]]) - df.residual(base))
+  }
+  gaps <- many$details$mean
+  expect_equal(gaps$difference_std, c(0.4, 0.05), tolerance = 1e-4)
+  base <- latent_means(many$fits[["covariance[constructs]"]])
+  expect_equal(gaps$difference, base$difference, tolerance = 1e-6)
+  expect_equal(gaps$lower, base$lower, tolerance = 1e-4)      # the unit scale: SD is 1
+  expect_match(many$reading[length(many$reading)], "mean, on covariance.*: differs .*0\\.40")
+  little <- climb(list(a = group_of(20000), b = group_of(20000, means = c(0.05, 0.05))),
+                  structural = "mean")
+  expect_equal(little$table$verdict[5], "differs, but less than counts")
+  few <- climb(list(a = group_of(60), b = group_of(60, means = c(0.2, 0))), structural = "mean")
+  expect_equal(few$table$verdict[5], "cannot tell")
+  # what differs is not stood on
+  other <- climb(list(a = group_of(2000), b = group_of(2000, variances = c(2, 1))),
+                 structural = steps, rungs = "scalar")
+  expect_equal(other$table$verdict[3], "differs")
+  expect_equal(other$table$verdict[4], "differs")
+  expect_equal(other$table$against[4:5], c("scalar", "scalar"))
+  expect_equal(ladder_lines(other$table), c(0, 0, 0, 1, 2))
+  expect_output(print(other), "covariance\\[constructs\\] +scalar ")
+  # releasing the one that differs lets the next steps stand on it
+  freed <- loosen(other, "variance[constructs]")
+  expect_equal(freed$released$parameter, "variance[Belonging | b]")
+  expect_equal(freed$ladder$table$against[4], "variance[constructs]")
+})
+
+test_that("releases are listed with their group, and a loading takes its intercept along", {
+  loadings <- replace(rep(0.7, 8), 6, 0.35)
+  data <- list(a = group_of(800), b = group_of(800),
+               c = group_of(800, loadings, means = c(0, 1),
+                            intercepts = replace(numeric(8), 6, 0.8)))
+  ladder <- climb(data)
+  expect_equal(ladder$table$verdict[2] %in% c("doubtful", "fails"), TRUE)
+  one <- loosen(ladder, "metric")
+  expect_equal(one$released$parameter, c("loading[Calm, sc2 | c]", "intercept[sc2 | c]"))
+  expect_equal(one$released$step, c(1L, 1L))
+  expect_setequal(one$fit$request$blueprint$let_differ, one$released$parameter)
+  expect_match(one$ladder$reading[1],
+               "not held: loading[Calm, sc2 | c] and intercept[sc2 | c]", fixed = TRUE)
+  both <- latent_means(one)
+  expect_equal(both$difference[both$construct == "Calm" & both$group == "c"], 1, tolerance = 1e-3)
+  expect_null(attr(both, "unreleased"))
+  # without it, the held intercept biases the means: both are shown
+  alone <- loosen(ladder, "metric", with_intercept = FALSE)
+  expect_equal(alone$released$parameter, "loading[Calm, sc2 | c]")
+  biased <- latent_means(alone)
+  at <- biased$construct == "Calm" & biased$group == "c"
+  expect_gt(abs(biased$difference[at] - 1), 0.01)
+  with <- attr(biased, "unreleased")
+  expect_equal(with$parameter[1], "intercept[sc2 | c]")
+  expect_equal(with$difference_freed, both$difference, tolerance = 1e-5)
+  expect_output(print(biased), "Held though the loading is not: intercept\\[sc2 \\| c\\]")
+})
