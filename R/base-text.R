@@ -53,11 +53,6 @@ format_p <- function(p) {
   out
 }
 
-# "= .012", or "< .001".
-equals_p <- function(p) {
-  text <- format_p(p)
-  ifelse(startsWith(text, "<"), text, paste("=", text))
-}
 
 format_count <- function(n) formatC(n, format = "d", big.mark = ",")
 
@@ -89,10 +84,22 @@ short_number <- function(x) {
   format(x)
 }
 
-p_clause <- function(p) if (!is.na(p) && p < 0.001) "< .001" else paste("=", format_p(p))
+# "= .012", or "< .001".
+p_clause <- function(p) ifelse(p %in% NA | p >= 0.001, paste("=", format_p(p)), "< .001")
 
 with_error <- function(estimate, se) {
   paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
 }
 
 plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
+
+# Text of any encoding as UTF-8: what is not marked is UTF-8 where it can be, else Latin-1.
+as_utf8 <- function(x) {
+  if (!is.character(x)) return(x)
+  if (all(Encoding(x) == "unknown") && !any(grepl("[^ -~\t\n]", x, useBytes = TRUE))) return(x)
+  unmarked <- Encoding(x) %in% c("unknown", "bytes") & !is.na(x)
+  whole <- validUTF8(x)
+  Encoding(x[unmarked & whole]) <- "UTF-8"
+  Encoding(x[unmarked & !whole]) <- "latin1"
+  enc2utf8(x)
+}

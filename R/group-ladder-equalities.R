@@ -92,7 +92,7 @@ step_sentence <- function(k, table, details) {
   head <- paste0(step, ", on ", table$against[k], ": ", table$verdict[k])
   if (is.null(gaps) || is.na(p)) return(paste0(head, "."))
   at <- which.max(abs(gaps$difference_std))
-  paste0(head, " (p ", equals_p(p), "; largest standardized difference ",
+  paste0(head, " (p ", p_clause(p), "; largest standardized difference ",
          format_fixed(gaps$difference_std[at], 2L), " [", format_fixed(gaps$lower[at], 2L), ", ",
          format_fixed(gaps$upper[at], 2L), "], ", gaps$parameter[at], ").")
 }

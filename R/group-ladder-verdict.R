@@ -191,11 +191,12 @@ disagreement_sentence <- function(k, table, details, criteria) {
                     " break their", " criterion."))
   }
   likely <- tested[tested$verdict == "likely to differ", ]
-  paste0(rung, ": \u0394\u03c7\u00b2 is significant (p ", equals_p(p), ") while no index ",
-         "breaks its criterion. Of ", count_of(nrow(tested), "single equality", "single equalities"), ", ",
+  paste0(rung, ": \u0394\u03c7\u00b2 is significant (p ", p_clause(p), ") while no index ",
+         "breaks its criterion. Of ",
+         count_of(nrow(tested), "single equality", "single equalities"), ", ",
          if (nrow(likely)) {
            paste0("likely to differ: ",
-                  enumerate(paste0(likely$parameter, " (p ", equals_p(likely$p_holm),
+                  enumerate(paste0(likely$parameter, " (p ", p_clause(likely$p_holm),
                                    " after Holm, change ",
                                    format_fixed(likely$expected_change_std, 2L), ")"), most = 4L),
                   ".")

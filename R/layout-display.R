@@ -75,10 +75,24 @@ group_assumptions <- function(layout, bp) {
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
   stated <- rows$kind == "covariance"
   known <- pair_key(rows$first[stated], rows$second[stated])
-  missing <- ncol(pairs) > 0L && !all(pair_key(pairs[1L, ], pairs[2L, ]) %in% known)
+  missing <- which(!pair_key(pairs[1L, ], pairs[2L, ]) %in% known)
   not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes),
-                        "; free them with covary()")
-  list(assumed = lines, not_assumed = not_assumed[missing])
+                        covary_advice(layout, pairs[, missing, drop = FALSE]))
+  list(assumed = lines, not_assumed = not_assumed[length(missing) > 0L])
+}
+
+# Disturbances may covary where neither outcome leads to the other and moments are left for it.
+covary_advice <- function(layout, pairs) {
+  apart <- !reaches(layout, pairs[1L, ], pairs[2L, ]) & !reaches(layout, pairs[2L, ], pairs[1L, ])
+  apart <- apart & !(pairs[1L, ] %in% layout$composites | pairs[2L, ] %in% layout$composites)
+  p <- length(layout$observed)
+  rows <- layout$rows
+  free <- is.na(rows$fixed) & rows$family != parameter_families[["mean"]]
+  left <- p * (p + 1) / 2 - length(unique(rows$class[free]))
+  if (!any(apart) || left < sum(apart)) return("")
+  if (all(apart)) return("; free them with covary()")
+  paste0("; covary() can free those of ",
+         enumerate(paste0(pairs[1L, apart], " and ", pairs[2L, apart]), most = 3L))
 }
 
 scale_sentence <- function(scale, rows) {

@@ -188,9 +188,25 @@ outlying_rows <- function(data, rows) {
 all_evidence <- function(fit, known = NULL) {
   found <- lapply(unname(group_views(fit)), view_evidence, known = known)
   involved <- troubled_variables(fit)
-  lapply(unlist(found, recursive = FALSE), function(f) {
+  c(code_evidence(fit$sample$look), lapply(unlist(found, recursive = FALSE), function(f) {
     c(f, list(involved = any(c(f$construct, f$items) %in% involved)))
+  }))
+}
+
+# Codes come first: what else is found is found without the rows they are in.
+code_evidence <- function(look) {
+  if (length(look$codes) == 0L) return(NULL)
+  list(list(kind = "code", construct = character(), items = names(look$codes),
+            text = paste(code_sentences(look), "What else is found here is found without them."),
+            involved = TRUE))
+}
+
+# Which rows hold none of the values that look like codes.
+without_codes_rows <- function(data, codes) {
+  odd <- lapply(names(codes), function(name) {
+    if (name %in% colnames(data)) data[, name] %in% as.numeric(names(codes[[name]]))
   })
+  !Reduce(`|`, Filter(length, odd), logical(nrow(data)))
 }
 
 view_evidence <- function(view, known) {
@@ -202,7 +218,19 @@ view_evidence <- function(view, known) {
     group_data(fit$sample, view$number, v, fit$request$missing_codes, used = TRUE)
   }
   rows <- if (is.null(known)) used else known[used]
-  found <- find_evidence(view$layout, block$covariance[v, v, drop = FALSE], block$n, data, rows)
+  covariance <- block$covariance[v, v, drop = FALSE]
+  n <- block$n
+  codes <- fit$sample$look$codes
+  if (length(codes) && !is.null(data)) {
+    keep <- without_codes_rows(data, codes)
+    data <- data[keep, , drop = FALSE]
+    rows <- rows[keep]
+    n <- nrow(data)
+    clean <- if (n > 2L) stats::cov(data)
+    if (is.null(clean) || !all(diag(clean) > 0)) return(list())
+    covariance <- clean
+  }
+  found <- find_evidence(view$layout, covariance, n, data, rows)
   lapply(found, function(f) {
     f$text <- paste0(group_lead(view$layout, view$group), f$text)
     f$group <- named_group(view$layout, view$group)

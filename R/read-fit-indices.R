@@ -57,9 +57,11 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
   judged <- judge_indices(value, criteria, df, has_converged(fit) && is.null(invalid))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
+  if (!has_converged(fit)) invalid <- "The fit has not converged: these indices cannot be read."
   structure(out, class = c("orizzonte_indices", "data.frame"),
             reading = invalid %||%
-              read_indices(out, df, has_converged(fit), criteria, pressed))
+              paste(c(state_reading(fit), read_indices(out, df, criteria, pressed, sound(fit)),
+                      small_numbers(fit)), collapse = " "))
 }
 
 # All indices by name, from what measures_by_group() found.
@@ -169,8 +171,7 @@ judge_indices <- function(value, criteria, df, converged) {
 }
 
 # What the main indices say together, in words.
-read_indices <- function(table, df, converged, criteria, pressed = character()) {
-  if (!converged) return("The fit has not converged: these indices cannot be read.")
+read_indices <- function(table, df, criteria, pressed = character(), sound = TRUE) {
   if (df == 0)
     return(paste0("The model is saturated (df = 0): it reproduces the data whatever they are, ",
                   "so fit cannot be judged."))
@@ -194,14 +195,42 @@ read_indices <- function(table, df, converged, criteria, pressed = character()) 
     paste0("the indices disagree: ",
            paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
   }
-  advice <- if (all(verdicts == "good")) {
+  advice <- if (!sound) NULL else if (all(verdicts == "good")) {
     if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
       "Look at residuals for what is left, then at the estimates."
   } else {
     paste0("Look at residuals(fit, largest = 10) for where the model is off, before trusting ",
            "the estimates.")
   }
-  paste0(first, "; ", second, ". ", advice)
+  paste(c(paste0(first, "; ", second, "."), advice), collapse = " ")
+}
+
+# A reading starts from what the solution is.
+sound <- function(fit) solution_state(fit)$status %in% c("proper", "at bound", "weak")
+state_reading <- function(fit) {
+  state <- solution_state(fit)
+  if (state$status != "improper") return(NULL)
+  paste0("The solution is improper (", state$trouble, "): mend that first, whatever the indices ",
+         "say.")
+}
+
+# Figures that few degrees of freedom or few cases cannot carry.
+small_numbers <- function(fit) {
+  df <- test_of(fit)$df
+  n <- cases_by_group(fit$sample)
+  free <- vapply(group_views(fit), function(view) {
+    sum(is.na(view$layout$rows$fixed) & !duplicated(view$layout$rows$class))
+  }, 0L)
+  few <- n < 5 * free
+  cases <- paste0(if (length(n) > 1L) paste0(names(n), ": "), format_count(n), " cases for ",
+                  format_count(free), " free parameters")[few]
+  c(if (df %in% 1:3)
+      paste0("With ", count_of(df, "degree"), " of freedom the RMSEA says little (Kenny, ",
+             "Kaniskan & McCoach 2015)."),
+    if (any(few))
+      paste0(enumerate(cases, most = 4L), ", fewer than 5 each (Bentler & Chou 1987): ",
+             "\u03c7\u00b2 tends to be too large",
+             if (length(n) > 1L) ", also in its share of the whole", "."))
 }
 
 index_words <- c(

@@ -4,6 +4,11 @@
 # beside the labels.
 plain_column <- function(x) {
   if (inherits(x, "integer64")) return(as.double(x))
+  if (is.character(x)) return(as_utf8(x))
+  if (is.factor(x)) {
+    levels(x) <- as_utf8(levels(x))
+    return(x)
+  }
   if (!inherits(x, "haven_labelled")) return(x)
   values <- attr(x, "na_values", exact = TRUE)
   range <- attr(x, "na_range", exact = TRUE)

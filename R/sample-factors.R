@@ -27,7 +27,7 @@ coded_names <- function(name, levels) if (length(levels) == 2L) name else paste0
 code_data <- function(data, coding) {
   for (name in intersect(names(coding), names(data))) {
     levels <- coding[[name]]
-    x <- as.character(data[[name]])
+    x <- as.character(plain_column(data[[name]]))
     strange <- setdiff(x[!is.na(x)], levels)
     if (length(strange)) {
       abort("data",

@@ -29,6 +29,7 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
                    " different values: too many to be groups."),
             i = "Give a column with a few values, or pick some with levels = c(...)."))
   }
+  levels <- as_utf8(levels)
   labels <- value_labels(data[[by]], known)
   wanted <- if (is.null(levels)) stats::setNames(known, labels) else
     pick_levels(levels, known, by, labels)

@@ -267,12 +267,13 @@ screen_words <- c(empty = "empty", constant = "constant", identifier = "identifi
                   outlier = "outlier", skew = "skewed", groups = "group")
 
 # Customary codes for "no answer" that lie far outside all other values.
+low_codes <- -c(1, 2, 3, 7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9999)
+high_codes <- c(7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9997, 9998, 9999, 99999)
+
 suspicious_codes <- function(x) {
   if (!is.numeric(x)) return(numeric())
-  negative <- -c(1, 2, 3, 7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9999)
-  positive <- c(7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9997, 9998, 9999, 99999)
   values <- unique(x[!is.na(x)])
-  candidates <- values[values %in% c(negative, positive)]
+  candidates <- values[values %in% c(low_codes, high_codes)]
   rest <- setdiff(values, candidates)
   if (length(candidates) == 0L || length(rest) < 2L) return(numeric())
   span <- range(rest)

@@ -7,6 +7,7 @@ sample_of <- function(source, request) UseMethod("sample_of")
 
 #' @export
 sample_of.data.frame <- function(source, request) {
+  names(source) <- as_utf8(names(source))
   check_columns(source, blueprint_variables(request$blueprint)$observed)
   coding <- factor_coding(request$blueprint, source)
   bp <- code_blueprint(request$blueprint, coding)
@@ -23,7 +24,9 @@ sample_of.data.frame <- function(source, request) {
   })
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
   kept <- c(request$by, intersect(c(names(coding), variables), names(source)))
+  look <- look_at(source, setdiff(variables, names(coding)), request$missing_codes)
   new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
+             look = look,
              group_notes = found$notes, labels = column_labels(source, variables),
              data = keep_data(source, kept))
 }
@@ -75,10 +78,12 @@ sample_of.default <- function(source, request) {
 }
 
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
-                       group_notes = character(), total_rows, labels = character(), data = NULL) {
+                       group_notes = character(), total_rows, look = list(), labels = character(),
+                       data = NULL) {
   stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
-                 group_notes = group_notes, total_rows = total_rows, labels = labels, data = data),
+                 group_notes = group_notes, total_rows = total_rows, look = look, labels = labels,
+                 data = data),
                  class = "orizzonte_sample")
 }
 
@@ -105,7 +110,8 @@ check_variables <- function(bp) {
 sample_notes <- function(sample) {
   total <- vapply(sample$groups, `[[`, 0, "total")
   c(coding_notes(sample$coding), sample$group_notes,
-    dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total))
+    dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total),
+    look_notes(sample$look))
 }
 
 # --- accessors -----------------------------------------------------------------------------------

@@ -198,3 +198,24 @@ test_that("a grouped trail is confirmed by group, on fresh data with the same co
                   paste0("loading[Calm, st2 | ", c("evening", "weekend"), "]"))
   expect_warning(suppressMessages(confirm(freed, coded$explore)), "confirms nothing")
 })
+
+test_that("a trail whose only change is an omission prints, summarises and is reported", {
+  items <- blueprint("B") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = sc1:sc4)
+  for (fit in list(suppressMessages(fit_model(items, choirs)),
+                   suppressMessages(fit_model(items, choirs, by = setting)))) {
+    left <- suppressMessages(amend(fit, omit = be4, because = "nobody understood it"))
+    expect_output(print(trail(left)), "omit be4")
+    expect_output(print(trail(left)), "not comparable")
+    expect_output(print(summary(left)), "omit be4")
+    steps <- trail(left)
+    expect_equal(steps$revision, 0:1)
+    expect_true(is.na(steps$chisq_change[2]))
+    file <- tempfile(fileext = ".md")
+    write_report(left, file, quiet = TRUE)
+    expect_true(any(grepl("nobody understood it", readLines(file))))
+    written <- tempfile(fileext = ".yaml")
+    write_blueprint(left, written)
+    expect_equal(read_blueprint(written), left$request$blueprint)
+  }
+})

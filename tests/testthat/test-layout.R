@@ -105,3 +105,13 @@ test_that("scales are closed under rescaling unless a restriction ties them", {
                    c(A = FALSE, B = FALSE))
   expect_identical(closed(base() |> restrict(variance[a1] == variance[a2])), c(A = TRUE, B = TRUE))
 })
+
+test_that("covary() is advised only where disturbances could covary", {
+  said <- function(bp) paste(capture.output(print(bp)), collapse = " ")
+  # one leads to the other, or nothing is left
+  expect_no_match(said(blueprint("P") |> effect(y ~ x, z ~ x + y)), "free them with")
+  apart <- blueprint("P") |> effect(y ~ x, z ~ x + w, y ~ v)
+  expect_match(said(apart), "disturbances of y and z; free them with covary")
+  both <- blueprint("P") |> effect(y ~ x, z ~ w, u ~ y + v)
+  expect_match(gsub(" +", " ", said(both)), "covary\\(\\) can free those of y and z")
+})

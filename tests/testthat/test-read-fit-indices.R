@@ -90,3 +90,31 @@ test_that("no function solves with a matrix that is not in its own units", {
   found <- vapply(files, function(file) any(vapply(parse(file), solves, NA)), NA)
   expect_identical(basename(files[found]), "base-algebra.R")
 })
+
+test_that("a reading starts from the status, and few degrees of freedom or cases are said", {
+  r <- matrix(0.5, 3, 3, dimnames = list(c("p", "q", "r"), c("p", "q", "r")))
+  r[1, 2:3] <- r[2:3, 1] <- 0.8
+  diag(r) <- 1
+  bp <- blueprint("P") |> construct("P", reflected_in = c(p, q, r)) |>
+    restrict(loading[P, q] == loading[P, r])
+  improper <- suppressWarnings(fit_model(bp, summary_data(r, 300)))
+  reading <- attr(fit_indices(improper), "reading")
+  expect_match(reading, "^The solution is improper \\(variance\\[p\\] = -")
+  expect_no_match(reading, "Look at the estimates next")
+  expect_match(reading, "With 1 degree of freedom the RMSEA says little")
+  expect_output(print(summary(improper)), "The solution is improper")
+  items <- blueprint("B") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = sc1:sc4)
+  few <- quiet_fit(items, choirs[1:60, ])
+  expect_match(attr(fit_indices(few), "reading"),
+               paste0(nobs(few), " cases for 25 free parameters, fewer than 5 each"))
+  groups <- rbind(choirs[choirs$setting == "evening", ],
+                  utils::head(choirs[choirs$setting == "weekend", ], 50))
+  fit <- quiet_fit(items, groups, by = "setting")
+  n <- orizzonte:::cases_by_group(fit$sample)
+  reading <- attr(fit_indices(fit), "reading")
+  expect_match(reading, paste0("weekend: ", n[["weekend"]], " cases for 25 free parameters"))
+  expect_no_match(reading, "evening: ")
+  many <- attr(fit_indices(quiet_fit(items, choirs)), "reading")
+  expect_no_match(many, "says little|fewer than 5")
+})

@@ -54,7 +54,8 @@ test_that("a report of a ladder says what holds, what was released and what may 
   text <- paste(readLines(file), collapse = "\n")
   for (part in c("Where the metric rung does not hold", "`loading[Calm, sc2 | weekend]`",
                  "I can look at the audience while singing", "What each rung asks",
-                 format_fixed(deviance(ladder$fits$strict), 2L), "The metric rung is doubtful. What follows",
+                 format_fixed(deviance(ladder$fits$strict), 2L),
+                 "The metric rung is doubtful. What follows",
                  "The share of each group", "groups by setting")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }

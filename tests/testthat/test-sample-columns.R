@@ -100,3 +100,79 @@ test_that("a ladder starts from the configural rung, in its own order", {
   expect_identical(table$against, c(NA, "configural", "metric"))
   expect_true(all(table$chisq_change[-1] >= 0))
 })
+
+test_that("codes, few answers and heavy tails are said when a model is fitted", {
+  bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+  data <- choirs[c(paste0("be", 1:4), "setting")]
+  data$be1[3:8] <- -9
+  data$be2[20] <- 999
+  expect_message(fit_model(bp, data), "be1 (-9 in 6 rows) and be2 (999 in 1 row)", fixed = TRUE)
+  expect_message(fit_model(bp, data), "missing_codes = c(-9, 999)", fixed = TRUE)
+  expect_no_message(fit_model(bp, data, missing_codes = c(-9, 999)), message = "look like codes")
+  expect_no_message(fit_model(bp, choirs), message = "look like codes|distinct|tails")
+  # -9 is an answer on a scale from -20 to 20
+  shifted <- data
+  shifted[paste0("be", 1:4)] <- round(as.matrix(choirs[paste0("be", 1:4)]) / 5 - 10)
+  expect_no_message(fit_model(bp, shifted), message = "look like codes")
+  coarse <- data.frame(lapply(choirs[paste0("be", 1:4)], function(x) {
+    as.numeric(cut(x, c(-1, 40, 60, 101)))
+  }))
+  coarse$be4 <- choirs$be4^9
+  expect_message(fit_model(bp, coarse), "Few distinct answers .*: be1, be2 and be3")
+  tails <- choirs
+  tails$be3 <- (tails$be3 - 50)^7
+  expect_message(fit_model(bp, tails), "Heavy tails .*: be3")
+  by <- suppressMessages(fit_model(bp, data, by = setting))
+  expect_match(orizzonte:::fit_notes(by), "be1 (-9 in 6 rows)", fixed = TRUE, all = FALSE)
+})
+
+test_that("evidence is looked for without the rows in which codes stand", {
+  set.seed(6)
+  n <- 300
+  a <- rnorm(n)
+  b <- rnorm(n)
+  items <- function(x) 50 + 15 * (x + rnorm(n) * 0.7)
+  data <- data.frame(a1 = items(a), a2 = items(a), a3 = items(a), b1 = items(b), b2 = items(b),
+                     b3 = items(b))
+  data[1:15, ] <- -999                                 # makes all items one
+  bp <- blueprint("Two") |> construct("A", reflected_in = a1:a3) |>
+    construct("B", reflected_in = b1:b3)
+  fit <- suppressMessages(suppressWarnings(fit_model(bp, data)))
+  found <- orizzonte:::all_evidence(fit)
+  kinds <- vapply(found, `[[`, "", "kind")
+  expect_equal(kinds[1], "code")
+  expect_false("one construct" %in% kinds)
+  fit$sample$look <- list()
+  expect_true("one construct" %in% vapply(orizzonte:::all_evidence(fit), `[[`, "", "kind"))
+})
+
+test_that("accented levels and text predictors read alike whatever the encoding and locale", {
+  names <- c("r\u00e9p\u00e9tition", "\u00e9t\u00e9")
+  for (encode in list(enc2utf8, function(x) iconv(x, "UTF-8", "latin1"), function(x) {
+    Encoding(x) <- "bytes"
+    x
+  })) {
+    data <- choirs[c(paste0("be", 1:4), "years")]
+    level <- encode(names)
+    unmarked <- identical(Encoding(level[1]), "bytes")
+    if (unmarked) Encoding(level) <- "unknown"        # as a file of unmarked strings gives them
+    data$tag <- level[1 + (seq_len(nrow(data)) %% 3 == 0)]
+    bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+    fit <- suppressMessages(fit_model(bp, data, by = "tag"))
+    expect_equal(sort(enc2utf8(fit$layout$groups)), sort(names))
+    expect_equal(nobs(fit), sum(stats::complete.cases(data[paste0("be", 1:4)])))
+    coded <- suppressMessages(fit_model(bp |> effect(B ~ tag), data))
+    expect_true(orizzonte:::has_converged(coded))
+  }
+  script <- paste0("suppressMessages({library(orizzonte); d <- read.csv('",
+                   file <- tempfile(fileext = ".csv"), "'); bp <- blueprint('B') |> ",
+                   "construct('B', reflected_in = be1:be4); f <- fit_model(bp, d, by = 'tag'); ",
+                   "g <- fit_model(bp |> effect(B ~ tag), d)}); cat(length(f$layout$groups), nobs(f))")
+  data$tag <- names[1 + (seq_len(nrow(data)) %% 3 == 0)]
+  utils::write.csv(data, file, row.names = FALSE, fileEncoding = "UTF-8")
+  for (locale in c("C", "C.UTF-8")) {
+    out <- system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote(script)), stdout = TRUE,
+                   stderr = TRUE, env = paste0("LC_ALL=", locale))
+    expect_match(paste(out, collapse = " "), paste("2", nobs(fit)), label = locale)
+  }
+})
