@@ -45,3 +45,11 @@ core_score_tests <- function(model, sample, theta, entries, constraints, joint) 
     .Call(`_orizzonte_core_score_tests`, model, sample, theta, entries, constraints, joint)
 }
 
+is_regular_file <- function(path) {
+    .Call(`_orizzonte_is_regular_file`, path)
+}
+
+write_standard_output <- function(bytes) {
+    .Call(`_orizzonte_write_standard_output`, bytes)
+}
+

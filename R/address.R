@@ -22,7 +22,21 @@ address_name <- function(x) {
   plain <- grepl("^(\\p{L}|[.](?![0-9]))[\\p{L}\\p{N}._]*$", enc2utf8(x), perl = TRUE) &
     !x %in% reserved_words
   if (all(plain)) return(x)
-  x[!plain] <- paste0("`", gsub("`", "\\\\`", x[!plain]), "`")
+  x[!plain] <- paste0("`", escaped_name(x[!plain]), "`")
+  x
+}
+
+# Within backticks: as R's parser reads it back, on one line.
+escaped_name <- function(x) {
+  x <- gsub("\\", "\\\\", x, fixed = TRUE)
+  x <- gsub("`", "\\`", x, fixed = TRUE)
+  odd <- grepl("[[:cntrl:]]", x)
+  x[odd] <- vapply(x[odd], function(text) {
+    for (char in unique(regmatches(text, gregexpr("[[:cntrl:]]", text))[[1L]])) {
+      text <- gsub(char, sprintf("\\x%02x", utf8ToInt(char)), text, fixed = TRUE)
+    }
+    gsub("\\x0a", "\\n", text, fixed = TRUE)
+  }, "")
   x
 }
 

@@ -227,11 +227,7 @@ write_blueprint <- function(bp, file) {
   if (inherits(bp, "orizzonte_fit")) bp <- bp$request$blueprint
   check_blueprint(bp, "write_blueprint")
   check_string(file, "`file`")
-  lines <- blueprint_yaml(bp)
-  connection <- base::file(file, open = "wb")
-  on.exit(close(connection))
-  writeLines(enc2utf8(lines), connection, useBytes = TRUE)
-  invisible(file)
+  write_text(file, blueprint_yaml(bp))
 }
 
 # A section of names with values; nothing when there are none.

@@ -250,7 +250,6 @@ parse_codes <- function(text) {
 
 command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  if (!is.null(given$out)) check_target(given$out)
   data <- read_data_file(given$files[length(given$files)])
   if (inherits(data, "orizzonte_summary_data"))
     abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
@@ -273,7 +272,6 @@ screen_json <- function(found) {
 
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
-  if (!is.null(given$out)) check_target(given$out)
   found <- called_with(identification, given,
                        list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
   to_output(given$out, given$quiet, function() {
@@ -294,20 +292,11 @@ check_json <- function(found) {
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
 
-# Runs `write` with standard output going to a file, when one is asked for.
+# What `write` prints, into a file when one is asked for.
 to_output <- function(file, quiet, write) {
   if (is.null(file)) return(write())
-  check_target(file)
-  sink(file)
-  on.exit(sink())
-  write()
+  write_text(file, utils::capture.output(write()), "usage")
   if (!quiet) cat("Written to ", file, "\n", sep = "", file = stderr())
-}
-
-check_target <- function(file) {
-  if (!dir.exists(dirname(file)))
-    abort("usage",
-          c(paste0("There is no folder ", quoted(dirname(file)), "."), i = "Create it first."))
 }
 
 command_fit <- function(given) {
@@ -315,7 +304,6 @@ command_fit <- function(given) {
   table <- choose_one(given$table,
                       c("estimates", "fit_indices", "r_squared", "residuals", "verdicts", "trail"),
                       "--table")
-  if (!is.null(given$out)) check_target(given$out)
   criteria <- given_criteria(given)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
@@ -342,7 +330,9 @@ write_table <- function(x, file = "") {
     out[!is.na(column)] <- format_exact(column[!is.na(column)])
     out
   })
-  utils::write.csv(list_frame(exact), file, row.names = FALSE, na = "", quote = text)
+  lines <- utils::capture.output(
+    utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
+  if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
 }
 
 # One stable shape; see vignette("command-line").
@@ -376,8 +366,7 @@ command_draw <- function(given) {
   values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
   what <- choose_one(given$what, c("diagram", "residuals", "loadings", "amendments", "trail"),
                      "--what")
-  check_target(given$out)
-  figure_device(given$out)
+  check_figure_ending(given$out)
   fit <- fit_from_files(given)
   figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit),
                    loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
@@ -387,28 +376,10 @@ command_draw <- function(given) {
   exit_code(fit)
 }
 
-figure_device <- function(file) {
-  switch(tolower(tools::file_ext(file)),
-    png = function(filename, width, height, ...) {
-      grDevices::png(filename, width, height, units = "in", res = 160,
-                     type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
-    },
-    svg = function(filename, width, height, ...) grDevices::svg(filename, width, height),
-    pdf = function(filename, width, height, ...) grDevices::cairo_pdf(filename, width, height),
-    abort("usage", c(paste0("Cannot draw into ", quoted(basename(file)), "."),
-                     i = "Use a file that ends in .png, .svg or .pdf.")))
-}
-
-# 10 x 6.7 inches: the page of the diagram with room for title and caption.
-save_figure <- function(plot, file, width = 10, height = 6.7) {
-  ggplot2::ggsave(file, plot, device = figure_device(file), width = width, height = height)
-}
-
 command_report <- function(given) {
   if (is.null(given$out))
     abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
-  check_target(given$out)
-  report_format(given$out)
+  check_report_ending(given$out)
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
     if (is.null(given$by))
@@ -452,8 +423,8 @@ command_demo <- function(given) {
   for (table in c("estimates", "fit_indices", "r_squared", "residuals")) {
     write_table(fit_table(fit, table), inside(paste0(gsub("_", "-", table), ".csv")))
   }
-  writeLines(fit_json(fit, "demo"), inside("fit.json"), useBytes = TRUE)
-  saveRDS(fit, inside("fit.rds"))
+  write_text(inside("fit.json"), fit_json(fit, "demo"))
+  write_made(inside("fit.rds"), function(path) saveRDS(fit, path))
   write_report(fit, inside("report.html"), quiet = TRUE)
   ladder <-
     suppressMessages(invariance(read_blueprint(given$files[1L]), read_data_file(given$files[2L]),

@@ -16,7 +16,6 @@ command_diagnose <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   table <- choose_one(given$table, c("amendments", "residuals", "without"), "--table")
   top <- parse_count(given$top, "--top")
-  if (!is.null(given$out)) check_target(given$out)
   fit <- fit_from_files(given)
   if (!has_converged(fit)) {
     print(fit)
@@ -71,7 +70,6 @@ command_amend <- function(given) {
     abort("usage", c("orizzonte amend needs --out FILE for the next blueprint.",
                      i = "Such as --out choirs-2.yaml"))
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  check_target(given$out)
   if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml"))
     abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
   addresses <- function(text) {
@@ -104,7 +102,6 @@ command_amend <- function(given) {
 command_compare <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   table <- choose_one(given$table, c("comparison", "estimates"), "--table")
-  if (!is.null(given$out)) check_target(given$out)
   count <- length(given$files)
   blueprints <- lapply(given$files[-count], read_blueprint)
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")

@@ -5,7 +5,6 @@ command_invariance <- function(given) {
   table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
   if (is.null(given$by))
     abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
-  if (!is.null(given$out)) check_target(given$out)
   ladder <- ladder_from_files(given)
   loosened <- if (!is.null(given$loosen)) loosen(ladder, given$loosen)
   final <- if (is.null(loosened)) ladder else loosened$ladder

@@ -12,9 +12,21 @@
 #' main("--help")
 #' @export
 main <- function(args = commandArgs(trailingOnly = TRUE)) {
-  code <- run_command(args)
-  if (!interactive() && missing(args)) quit(save = "no", status = code)
-  invisible(code)
+  if (interactive() || !missing(args)) return(invisible(run_command(args)))
+  output <- utils::capture.output(code <- run_command(args))
+  quit(save = "no", status = deliver_output(output, code))
+}
+
+# What was printed goes out as a whole, and whether it arrived is part of the exit code.
+deliver_output <- function(lines, code) {
+  if (length(lines) == 0L) return(code)
+  found <- write_standard_output(charToRaw(paste0(lines, "\n", collapse = "")))
+  if (found$error == 0L) return(code)
+  # whoever read our output (head, a pager) has gone: nothing to report
+  if (found$gone) return(141L)
+  cat("Error: The result could not be written to standard output: ", found$why, ".\n", sep = "",
+      file = stderr())
+  2L
 }
 
 # Runs a command and returns its exit code; never quits.
@@ -36,8 +48,6 @@ run_command <- function(args) {
       130L
     },
     error = function(e) {
-      # whoever read our output (head, a pager) has gone: nothing to report
-      if (grepl("SIGPIPE", conditionMessage(e), fixed = TRUE)) return(141L)
       cat("This is an internal error, not a fault of your input: ", conditionMessage(e), "\n",
           "Please report it with the command and, if you can, the blueprint.\n", sep = "",
           file = stderr())
@@ -70,7 +80,15 @@ dispatch <- function(args) {
   }
   given <- parse_arguments(args[1L], command, args[-1L])
   if (is.null(given)) return(0L)
+  check_out(args[1L], given)
   command$run(given)
+}
+
+# Before any work: where the result is to go can be written to, and is no input.
+check_out <- function(command, given) {
+  if (is.null(given$out) || command == "demo") return(invisible())
+  check_target(given$out, "usage")
+  protect_inputs(given$out, c(given$files, given$criteria))
 }
 
 cli_overview <- function() {
@@ -155,13 +173,9 @@ install_command <- function(dir) {
             i = "Create it and put it on your PATH."))
   library <- dirname(system.file(package = "orizzonte"))
   target <- file.path(dir, "orizzonte")
-  written <- tryCatch({
-    writeLines(c("#!/usr/bin/env Rscript",
-                 paste0(".libPaths(c(", deparse(library), ", .libPaths()))"),
-                 "orizzonte::main()"), target)
-    TRUE
-  }, error = function(e) FALSE, warning = function(w) FALSE)
-  if (!written) abort("file", paste0("Cannot write to ", quoted(dir), "."))
+  write_text(target, c("#!/usr/bin/env Rscript",
+                       paste0(".libPaths(c(", deparse(library), ", .libPaths()))"),
+                       "orizzonte::main()"))
   Sys.chmod(target, "0755")
   on_path <- normalizePath(dir) %in%
     suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))

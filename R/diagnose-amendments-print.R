@@ -50,11 +50,11 @@ format_remarks <- function(x, shown) {
                wrap_lines(paste0("- ", shown$parameter[same], " fits as ",
                                  shown$equivalent_to[same]), 2L, 4L))
   }
-  odd <- which(nzchar(shown$explanation) & !is.na(shown$explanation))
+  odd <- unusable_sentences(shown)
   if (length(odd))
-    lines <- c(lines, "", "Not as predicted, or not usable",
-               wrap_lines(paste0("- ", shown$parameter[odd], ": ", shown$explanation[odd]), 2L, 4L))
-  if (length(attr(x, "split"))) lines <- c(lines, "", format_split(attr(x, "split")))
+    lines <- c(lines, "", "Not as predicted, or not usable", wrap_lines(paste0("- ", odd), 2L, 4L))
+  split <- split_sentences(attr(x, "split"))
+  if (length(split)) lines <- c(lines, "", wrap_lines(paste0("- ", split), 2L, 4L))
   blocks <- attr(x, "shared")
   if (length(blocks)) {
     where <- vapply(blocks, function(block) {
@@ -69,6 +69,11 @@ format_remarks <- function(x, shown) {
                                  "than single covariances."), 2L, 4L))
   }
   lines
+}
+
+unusable_sentences <- function(shown) {
+  odd <- which(nzchar(shown$explanation) & !is.na(shown$explanation))
+  paste0(shown$parameter, ": ", shown$explanation)[odd]
 }
 
 format_amendments <- function(x) {

@@ -152,17 +152,17 @@ split_blueprint <- function(bp, name, names, sets) {
   bp
 }
 
-format_split <- function(splits) {
-  unlist(lapply(splits, function(x) {
-    drop <- paste0("\u03c7\u00b2 falls by ", format_fixed(x$drop, 2L), " for ", x$df, " df; ",
-                   "the two correlate ", enumerate(format_fixed(x$correlation, 2L)))
-    pair <- paste0(enumerate(x$sets[[1L]]), " beside ", enumerate(x$sets[[2L]]))
-    wrap_lines(paste0("- ", x$construct, " as two constructs, ", pair, ": ", drop, ". ",
-                      if (length(x$same_as))
-                        paste0("It is the same model as ", enumerate(x$same_as), " free: the data ",
-                               "cannot tell them apart, the item texts may.") else
-                          paste0("That says ", if (x$says_more) "more than" else "about as much as",
-                                 " ", x$best, " free.")),
-               2L, 4L)
-  }))
+split_sentences <- function(splits) {
+  vapply(splits %||% list(), function(x) {
+    paste0(x$construct, " as two constructs, ", enumerate(x$sets[[1L]]), " beside ",
+           enumerate(x$sets[[2L]]), ": \u03c7\u00b2 falls by ", format_fixed(x$drop, 2L), " for ",
+           x$df, " df; the two correlate ", enumerate(format_fixed(x$correlation, 2L)), ". ",
+           if (length(x$same_as)) {
+             paste0("It is the same model as ", enumerate(x$same_as), " free: the data cannot ",
+                    "tell them apart, the item texts may.")
+           } else {
+             paste0("That says ", if (x$says_more) "more than" else "about as much as", " ", x$best,
+                    " free.")
+           })
+  }, "")
 }

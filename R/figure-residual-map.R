@@ -105,7 +105,7 @@ tinted <- function(part, colour) {
   .data <- rlang::.data
   if (nrow(part))
     ggplot2::geom_tile(data = part, mapping = ggplot2::aes(.data$x, .data$y, alpha = .data$shade),
-                       fill = palette_dusk[[colour]])
+                       fill = palette_dusk[[colour]], width = 1, height = 1)
 }
 
 framed <- function(part, line, colour) {

@@ -65,6 +65,13 @@ ladder_failing <- function(x) {
   x$table$rung[known & x$table$verdict %in% c("fails", "doubtful")]
 }
 
+equality_columns <- function(tested) {
+  list(parameter = tested$parameter, p = format_p(tested$p), `p (Holm)` = format_p(tested$p_holm),
+       change = format_fixed(tested$expected_change_std, 2L),
+       power = format_fixed(tested$power, 2L),
+       verdict = tested$verdict)
+}
+
 # The single equalities that were tested, by rung.
 format_equalities <- function(x) {
   rungs <- intersect(names(x$details), names(rung_adds))
@@ -72,11 +79,7 @@ format_equalities <- function(x) {
     tested <- utils::head(x$details[[rung]], 5L)
     more <- nrow(x$details[[rung]]) - nrow(tested)
     c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
-      format_table(list(parameter = tested$parameter, p = format_p(tested$p),
-                        `p (Holm)` = format_p(tested$p_holm),
-                        change = format_fixed(tested$expected_change_std, 2L),
-                        power = format_fixed(tested$power, 2L), verdict = tested$verdict),
-                   c(FALSE, rep(TRUE, 4L), FALSE)),
+      format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
       if (more > 0L) paste0("  and ", more, " more: ladder$details"), "")
   }))
 }

@@ -87,14 +87,6 @@ rung_asks <-
     second_order_scalar = "constructs start from the same level, given what they measure",
     strict = "an item is equally exact: residual variances and covariances are equal")
 
-# What the rungs of a ladder ask, one line each.
-rung_meanings <- function(ladder) {
-  rungs <- names(ladder$fits)
-  paste0("**", rungs, "**: ",
-         ifelse(rungs %in% names(rung_asks), rung_asks[rungs],
-                paste0("`", rungs, "` is equal, too, on top of ", ladder$table$against)))
-}
-
 # The rung on which means may be compared, if it is there and has converged.
 comparable_rung <- function(ladder) {
   usable <- Filter(function(rung) {

@@ -6,57 +6,67 @@
 #' what was or could be released, means of constructs, how much single items differ, and figures by
 #' group. Of a list: the fits compared, then each fit and ladder.
 #'
+#' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
+#' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
+#' other files there are left alone.
+#'
 #' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], or a named list of
 #'   these.
-#' @param file Where to write it. The ending decides the format: `.html`,
-#'   `.docx` or `.md`.
+#' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
+#'   the packages officer and flextable).
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @param criteria Cut-offs and levels, from [criteria()].
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
-#'   `orizzonte_error_report` when rmarkdown, knitr or pandoc are not installed, when the folder
-#'   does not exist, or the ending is another.
+#'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
+#'   is another, or a package that Word reports need is not installed.
 #' @examples
-#' \donttest{
-#' if (rmarkdown::pandoc_available()) {
-#'   bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
-#'   write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".html"))
-#' }
-#' }
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
 #' @export
 write_report <- function(x, file, quiet = FALSE, criteria = NULL) {
   x <- check_reportable(x)
   criteria <- check_criteria(criteria)
   check_string(file, "`file`")
-  format <- report_format(file)
-  check_report_tools()
-  folder <- dirname(file)
-  if (!dir.exists(folder))
-    abort("report",
-          c(paste0("There is no folder ", quoted(folder), "."),
-            i = "Create it first, or choose another."))
-  work <- tempfile("orizzonte-report-")
-  dir.create(work)
-  on.exit(unlink(work, recursive = TRUE))
-  parts <- list.files(system.file("report", package = "orizzonte"), pattern = "[.]Rmd$",
-                      full.names = TRUE)
-  file.copy(parts, work)
-  template <- file.path(work, "report.Rmd")
-  target <- file.path(normalizePath(folder), basename(file))
-  format <- do.call(utils::getFromNamespace(format[[1L]], "rmarkdown"), format[-1L])
-  rmarkdown::render(template, output_format = format, output_file = basename(target),
-                    output_dir = dirname(target), intermediates_dir = work,
-                    params = list(x = x, criteria = criteria, title = report_title(x)),
-                    envir = new.env(parent = asNamespace("orizzonte")), quiet = TRUE)
-  if (tolower(tools::file_ext(file)) == "md") relative_links(target)
+  check_flag(quiet, "`quiet`")
+  ending <- check_report_ending(file)
+  if (ending == "docx") check_word_tools()
+  check_target(file, "report")
+  report <- report_of(x, criteria)
+  switch(ending,
+    html = write_text(file, report_html(report), "report"),
+    md = write_markdown(file, report),
+    docx = write_made(file, function(path) report_word(report, path), is_zip, "report"))
   if (!quiet) say("Report written to ", file)
   invisible(file)
 }
 
-# A folder that is moved takes its figures along.
-relative_links <- function(file) {
-  lines <- readLines(file, encoding = "UTF-8")
-  writeLines(gsub(paste0(dirname(file), "/"), "", lines, fixed = TRUE), file, useBytes = TRUE)
+check_report_ending <- function(file) {
+  ending <- tolower(tools::file_ext(file))
+  if (ending %in% c("html", "docx", "md")) return(ending)
+  abort("report", c(paste0("Cannot write a report as ", quoted(paste0(".", ending)), "."),
+                    i = "Use a file that ends in .html, .docx or .md."))
+}
+
+# Figures first: a page never points at what is not there.
+write_markdown <- function(file, report) {
+  folder <- paste0(tools::file_path_sans_ext(basename(file)), "-figures")
+  page <- report_markdown(report, folder)
+  beside <- file.path(dirname(file), folder)
+  if (length(page$figures) && !dir.exists(beside) && !dir.create(beside, showWarnings = FALSE))
+    abort("report", c(paste0("Cannot create the folder ", quoted(beside), "."),
+                      i = "Figures of a Markdown report are files beside it."))
+  for (name in names(page$figures))
+    write_bytes(file.path(beside, paste0(name, ".png")), page$figures[[name]], "report")
+  write_text(file, page$lines, "report")
+}
+
+# A Word document is a zip file, whose directory stands at its end.
+is_zip <- function(bytes) {
+  length(bytes) > 22L && identical(bytes[1:2], charToRaw("PK")) &&
+    any(vapply(seq(length(bytes) - 21L, max(1L, length(bytes) - 300L)), function(i) {
+      identical(bytes[i + 0:3], as.raw(c(0x50, 0x4b, 0x05, 0x06)))
+    }, NA))
 }
 
 is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")
@@ -64,6 +74,7 @@ is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzon
 # Only what a report knows how to show; a list gets the names it lacks.
 check_reportable <- function(x) {
   known <- function(one) inherits(one, "orizzonte_fit") || is_ladder(one)
+  if (inherits(x, "orizzonte_fit")) check_fit(x, "write_report")
   if (known(x)) return(x)
   if (!is.list(x) || is.data.frame(x) || inherits(x, "orizzonte_blueprint") || length(x) == 0L ||
       !all(vapply(x, known, NA))) {
@@ -84,29 +95,16 @@ report_title <- function(x) {
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
-report_format <- function(file) {
-  ending <- tolower(tools::file_ext(file))
-  switch(ending,
-    html = list("html_document", theme = NULL, self_contained = TRUE, mathjax = NULL,
-                highlight = NULL, toc = TRUE, toc_depth = 2,
-                css = system.file("report", "report.css", package = "orizzonte")),
-    docx = list("word_document", toc = TRUE),
-    md = list("md_document", variant = "gfm", preserve_yaml = FALSE),
-    abort("report", c(paste0("Cannot write a report as ", quoted(paste0(".", ending)), "."),
-                      i = "Use a file that ends in .html, .docx or .md.")))
+report_of <- function(x, criteria) {
+  new_report(report_title(x), report_parts(x, criteria))
 }
 
-check_report_tools <- function() {
-  missing <- Filter(function(package) !requireNamespace(package, quietly = TRUE),
-                    c("knitr", "rmarkdown"))
-  if (length(missing)) {
-    abort("report", c(paste0("Reports need the package ", enumerate(missing), "."),
-                      i = paste0("install.packages(c(",
-                                 paste(quoted(missing), collapse = ", "), "))")))
-  }
-  if (!rmarkdown::pandoc_available("2.0")) {
-    abort("report",
-          c("Reports need pandoc, version 2 or later.",
-            i = "On Debian or Ubuntu: apt-get install pandoc."))
-  }
+report_parts <- function(x, criteria) {
+  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria))
+  if (is_ladder(x)) return(ladder_parts(x, criteria))
+  fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
+  c(if (length(fits) > 1L) comparison_parts(fits, criteria),
+    unlist(lapply(names(x), function(name) {
+      report_section(name, deeper(report_parts(x[[name]], criteria)))
+    }), recursive = FALSE))
 }

@@ -156,6 +156,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// is_regular_file
+bool is_regular_file(const std::string& path);
+RcppExport SEXP _orizzonte_is_regular_file(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(is_regular_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// write_standard_output
+Rcpp::List write_standard_output(const Rcpp::RawVector& bytes);
+RcppExport SEXP _orizzonte_write_standard_output(SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(write_standard_output(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
@@ -169,6 +189,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
     {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 3},
     {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 6},
+    {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
+    {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},
     {NULL, NULL, 0}
 };
 

@@ -9,9 +9,9 @@ library="$PWD/.build/library"
 mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
-packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml knitr rmarkdown"
-[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven"
-[ "$purpose" = check ] && packages="$packages lintr xml2"
+packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
+[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable"
+[ "$purpose" = check ] && packages="$packages lintr knitr rmarkdown"
 
 can_apt() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; }
 apt_updated=no
@@ -51,9 +51,10 @@ if [ -n "$lacking" ]; then
   [ -z "$lacking" ] || { echo "Could not install: $lacking" >&2; exit 1; }
 fi
 
-if ! command -v pandoc >/dev/null 2>&1; then
+# Vignettes are built in the check only.
+if [ "$purpose" = check ] && ! command -v pandoc >/dev/null 2>&1; then
   if can_apt; then echo "Installing pandoc ..."; apt_install pandoc; else
-    echo "Reports need pandoc. Ask for it: apt-get install pandoc" >&2; exit 1
+    echo "Vignettes need pandoc. Ask for it: apt-get install pandoc" >&2; exit 1
   fi
 fi
 

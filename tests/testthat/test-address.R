@@ -46,3 +46,12 @@ test_that("every parameter an estimate table prints can be pasted back", {
     expect_length(address_match(parse_address(text), fit$layout$rows, "B"), 1)
   }
 })
+
+test_that("names with backslashes, backticks and line breaks are written so that they read back", {
+  for (x in c("a\\b", "a`b", "a\nb", "a\tb`\\`c", "\u00e9 x", "\001z", "\\", "a\\nb")) {
+    address <- orizzonte:::address_format("covariance", x, "be1", x)
+    expect_no_match(address, "[[:cntrl:]]")
+    expect_equal(unclass(parse_address(address))[c("first", "group")], list(first = x, group = x),
+                 ignore_attr = TRUE)
+  }
+})

@@ -52,7 +52,7 @@ test_that("a report of a ladder says what holds, what was released and what may 
   file <- tempfile(fileext = ".md")
   write_report(ladder, file, quiet = TRUE)
   text <- paste(readLines(file), collapse = "\n")
-  for (part in c("Where the metric rung does not hold", "`loading[Calm, sc2 | weekend]`",
+  for (part in c("Where the metric rung does not hold", "`loading[Calm, sc2 \\| weekend]`",
                  "I can look at the audience while singing", "What each rung asks",
                  format_fixed(deviance(ladder$fits$strict), 2L),
                  "The metric rung is doubtful. What follows",
@@ -60,9 +60,9 @@ test_that("a report of a ladder says what holds, what was released and what may 
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
   # figures lie beside it, under names without a folder above
-  links <- regmatches(text, gregexpr("src=\"[^\"]*\"", text))[[1]]
+  links <- regmatches(text, gregexpr("\\]\\([^)]*\\)", text))[[1]]
   expect_length(links, 4)
-  for (link in gsub("src=|\"", "", links))
+  for (link in gsub("\\]\\(|\\)", "", links))
     expect_true(file.exists(file.path(dirname(file), link)) && !startsWith(link, "/"), label = link)
 
   loosened <- suppressMessages(loosen(loosen(ladder, "metric")$ladder, "scalar"))
@@ -93,4 +93,113 @@ test_that("a report of a list compares the fits and shows each", {
   expect_error(write_report(bp, file), "needs a fit, a ladder", class = "orizzonte_error_input")
   expect_error(write_report(list(fit, 3), file), "needs a fit, a ladder",
                class = "orizzonte_error_input")
+})
+
+# Text that would run, load or break something if any of it were read as more than text.
+planted <- c(code = "`r writeLines('x', 'planted')` <script>alert(1)</script>",
+             chunk = "```{r}\nwriteLines('x', 'planted')\n```\n---\ntitle: other\n---",
+             live = "![x](/etc/hostname) [here](javascript:alert(1)) <img src=x onerror=alert(1)>",
+             odd = paste0("\\input{x} \\i \"so\" 'so' &lt;b&gt; & ]]> <!-- -- a\u0001b\u001bc ",
+                          "\u202etxt \U1F3B6"))
+planted_fit <- function(text) {
+  d <- choirs[c(paste0("be", 1:4), "setting")]
+  names(d)[1] <- text
+  bp <- blueprint(text) |> construct("Belonging", reflected_in = c(be2, be3, be4, !!text)) |>
+    wording(be2 = text) |> quantity(twice = 2 * loading[Belonging, be3])
+  names(bp$quantities) <- text
+  fit <- suppressMessages(fit_model(bp, d))
+  suppressWarnings(suppressMessages(amend(fit, free = covariance[be3, be4], because = text)))
+}
+
+# A block of code ends with as many backticks as it began with.
+lines_outside_fences <- function(lines) {
+  fence <- ""
+  keep <- vapply(lines, function(line) {
+    if (nzchar(fence)) {
+      if (line == fence) fence <<- ""
+      return(FALSE)
+    }
+    if (grepl("^`{3,}$", line)) fence <<- line
+    !nzchar(fence)
+  }, NA)
+  expect_equal(fence, "")
+  lines[keep]
+}
+
+test_that("no text of a user's is run or live in a report, in any format", {
+  folder <- tempfile()
+  dir.create(folder)
+  old <- setwd(folder)
+  on.exit(setwd(old))
+  for (name in names(planted)) {
+    text <- planted[[name]]
+    fit <- planted_fit(text)
+    shown <- plain_line(text)
+    html <- tempfile(fileext = ".html")
+    write_report(fit, html, quiet = TRUE)
+    page <- xml2::read_html(html)
+    expect_length(xml2::xml_find_all(page, "//script|//iframe|//object|//link|//base|//form"), 0)
+    expect_true(all(startsWith(xml2::xml_attr(xml2::xml_find_all(page, "//img"), "src"),
+                               "data:image/png;base64,")), label = name)
+    expect_true(all(grepl("^#section-[0-9]+$",
+                          xml2::xml_attr(xml2::xml_find_all(page, "//a"), "href"))), label = name)
+    allowed <- c("id", "href", "class", "src", "alt", "lang", "charset", "name", "content", "type",
+                 "http-equiv")
+    expect_true(all(xml2::xml_name(xml2::xml_find_all(page, "//@*")) %in% allowed), label = name)
+    cells <- xml2::xml_text(xml2::xml_find_all(page, "//h1|//td"))
+    expect_gte(sum(cells == shown), 2L)                 # title and wording, to the letter
+    expect_true(any(grepl(shown, cells[cells != shown], fixed = TRUE)), label = name)  # reason
+    md <- tempfile(fileext = ".md")
+    write_report(fit, md, quiet = TRUE)
+    lines <- readLines(md, encoding = "UTF-8")
+    outside <- lines_outside_fences(lines)
+    outside <- gsub("(`+) ?.*? ?\\1", "", outside, perl = TRUE)      # code spans
+    expect_false(any(grepl("<[a-zA-Z/!]", outside)), label = name)
+    linked <- grepl("(?<!\\\\)\\]\\(", outside, perl = TRUE)
+    expect_true(all(grepl("^!\\[[A-Za-z ]+\\]\\(file[0-9a-f]+-figures/[a-z-]+[.]png\\)$",
+                          outside[linked])), label = name)
+    expect_false(any(grepl("^---|^```\\{", outside[-1])), label = name)
+  }
+  docx <- tempfile(fileext = ".docx")
+  for (name in c("code", "odd")) {
+    write_report(planted_fit(planted[[name]]), docx, quiet = TRUE)
+    text <- officer::docx_summary(officer::read_docx(docx))$text
+    expect_gte(sum(text == plain_line(planted[[name]]), na.rm = TRUE), 2L)
+  }
+  expect_false(file.exists("planted"))
+  expect_length(list.files(), 0L)
+})
+
+test_that("levels and constructs of groups are text in a report of a ladder", {
+  d <- choirs
+  d$setting <- ifelse(d$setting == "evening", planted[["code"]], "[a](javascript:b)")
+  bp <- blueprint("B") |> construct(planted[["live"]], reflected_in = be1:be4)
+  ladder <- suppressMessages(invariance(bp, d, by = "setting"))
+  file <- tempfile(fileext = ".html")
+  write_report(ladder, file, quiet = TRUE)
+  page <- xml2::read_html(file)
+  live <- "//script|//img[@onerror]|//a[contains(@href, 'java')]"
+  expect_length(xml2::xml_find_all(page, live), 0)
+  expect_true(plain_line(planted[["code"]]) %in% xml2::xml_text(xml2::xml_find_all(page, "//td")))
+})
+
+test_that("what lies beside a report is left alone, and Word says the same as the page", {
+  folder <- tempfile()
+  dir.create(folder)
+  for (name in c("mine_files", "mine-figures")) {
+    dir.create(file.path(folder, name))
+    writeLines("keep", file.path(folder, name, "notes.txt"))
+  }
+  fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), choirs)
+  for (ending in c("html", "md", "docx"))
+    write_report(fit, file.path(folder, paste0("mine.", ending)), quiet = TRUE)
+  for (name in c("mine_files", "mine-figures"))
+    expect_equal(readLines(file.path(folder, name, "notes.txt")), "keep")
+  expect_setequal(list.files(folder), c("mine.html", "mine.md", "mine.docx", "mine_files",
+                                        "mine-figures"))
+  word <- officer::docx_summary(officer::read_docx(file.path(folder, "mine.docx")))
+  html <- xml2::read_html(file.path(folder, "mine.html"))
+  page <- xml2::xml_text(xml2::xml_find_all(html, "//td"))
+  expect_setequal(setdiff(page, ""), setdiff(word$text[word$content_type == "table cell" &
+                                                         !word$is_header], ""))
 })

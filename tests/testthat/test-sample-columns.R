@@ -167,7 +167,8 @@ test_that("accented levels and text predictors read alike whatever the encoding 
   script <- paste0("suppressMessages({library(orizzonte); d <- read.csv('",
                    file <- tempfile(fileext = ".csv"), "'); bp <- blueprint('B') |> ",
                    "construct('B', reflected_in = be1:be4); f <- fit_model(bp, d, by = 'tag'); ",
-                   "g <- fit_model(bp |> effect(B ~ tag), d)}); cat(length(f$layout$groups), nobs(f))")
+                   "g <- fit_model(bp |> effect(B ~ tag), d)}); ",
+                   "cat(length(f$layout$groups), nobs(f))")
   data$tag <- names[1 + (seq_len(nrow(data)) %% 3 == 0)]
   utils::write.csv(data, file, row.names = FALSE, fileEncoding = "UTF-8")
   for (locale in c("C", "C.UTF-8")) {

@@ -1,0 +1,75 @@
+# Files are written beside their target, checked and renamed: until the new one is whole, the old
+# one stays as it was.
+
+# Where a file may be written: symbolic links followed; a folder, a device or a pipe refused.
+check_target <- function(file, class = "file") {
+  check_string(file, "The name of the file to write")
+  folder <- dirname(file)
+  if (!dir.exists(folder))
+    abort(class, c(paste0("There is no folder ", quoted(folder), "."),
+                   i = "Create it first, or choose another."))
+  target <- if (file.exists(file)) normalizePath(file) else
+    file.path(normalizePath(folder), basename(file))
+  if (dir.exists(target)) abort(class, paste0(quoted(file), " is a folder, not a file."))
+  if (file.exists(target) && !is_regular_file(target)) {
+    abort(class, c(paste0(quoted(file), " is no regular file (a device or a pipe): it is not ",
+                          "written to."), i = "Choose the name of a file."))
+  }
+  target
+}
+
+write_bytes <- function(file, bytes, class = "file") {
+  target <- check_target(file, class)
+  part <- tempfile(paste0(".", basename(target), "-"), tmpdir = dirname(target))
+  on.exit(unlink(part), add = TRUE)
+  why <- NULL
+  note <- function(w) {
+    why <<- conditionMessage(w)
+    tryInvokeRestart("muffleWarning")
+  }
+  written <- withCallingHandlers(tryCatch({
+    connection <- base::file(part, open = "wb")
+    tryCatch(writeBin(bytes, connection), finally = close(connection))
+    isTRUE(file.size(part) == length(bytes))
+  }, error = function(e) {
+    why <<- why %||% conditionMessage(e)
+    FALSE
+  }), warning = note)
+  if (written && file.exists(target)) Sys.chmod(part, file.mode(target), use_umask = FALSE)
+  moved <- written && withCallingHandlers(file.rename(part, target), warning = note)
+  if (!moved) {
+    why <- sub("^cannot open file '.*': ", "", why %||% "Not all of it could be stored.")
+    abort(class, c(paste0("Cannot write ", quoted(file), "."), x = why,
+                   i = paste0("What was there before is as it was. Is the folder writable, is ",
+                              "there room on the disk?")))
+  }
+  invisible(file)
+}
+
+write_text <- function(file, lines, class = "file") {
+  text <- paste0(enc2utf8(lines), "\n", collapse = "")
+  write_bytes(file, charToRaw(text), class)
+}
+
+# What `make(path)` writes by means of its own (a graphics device, another package), whole or not at
+# all. `whole` tells whether the bytes are.
+write_made <- function(file, make, whole = function(bytes) length(bytes) > 0L, class = "file") {
+  check_target(file, class)
+  ending <- tools::file_ext(file)
+  path <- tempfile(fileext = if (nzchar(ending)) paste0(".", ending) else "")
+  on.exit(unlink(path), add = TRUE)
+  make(path)
+  bytes <- if (file.exists(path)) readBin(path, "raw", file.size(path)) else raw()
+  if (!whole(bytes))
+    abort(class, c(paste0("Cannot make ", quoted(file), "."),
+                   i = paste0("Is the disk full, or ", quoted(tempdir()), " not writable?")))
+  write_bytes(file, bytes, class)
+}
+
+# Inputs are never written over.
+protect_inputs <- function(file, inputs, class = "usage") {
+  if (!file.exists(file)) return(invisible())
+  same <- normalizePath(inputs[file.exists(inputs)]) == normalizePath(file)
+  if (any(same)) abort(class, c(paste0(quoted(file), " is an input: it is not written over."),
+                                i = "Choose another name for the result."))
+}

@@ -1,0 +1,17 @@
+# The part of a report in which several fits are compared.
+
+comparison_parts <- function(fits, criteria) {
+  compared <- compare_fits(fits, names(fits), "previous", "write_report", criteria)
+  texts <- comparison_texts(compared)
+  report_section("The models compared",
+    report_text(comparison_reading(compared)), report_table(texts$fit),
+    if (!is.null(texts$changes)) {
+      report_section("Changes", level = 2L,
+        report_text("Each model against the one with fewer degrees of freedom before it. A test ",
+                    "is given only where one model is nested in the other."),
+        report_table(texts$changes))
+    },
+    report_bullets(texts$notes),
+    report_section("Estimates side by side", level = 2L,
+      report_table(side_columns(do.call(side_by_side, fits))$estimates, code = "parameter")))
+}

@@ -1,0 +1,183 @@
+# The report of a fit.
+
+fit_parts <- function(fit, criteria) {
+  c(fit_trouble(fit), fit_summary_parts(fit, criteria), fit_model_parts(fit),
+    fit_index_parts(fit, criteria), fit_estimate_parts(fit), fit_residual_parts(fit),
+    fit_amendment_parts(fit, criteria), fit_claim_parts(fit, criteria), fit_trail_parts(fit),
+    fit_reproduction_parts(fit))
+}
+
+# What is wrong comes before anything else.
+fit_trouble <- function(fit) {
+  improper <- improper_parts(fit)
+  wrong <- !has_converged(fit) || nrow(improper) > 0L
+  evidence <- if (wrong) vapply(fit_evidence(fit), `[[`, "", "text")
+  flat_parts(list(
+    if (!has_converged(fit))
+      report_text(in_bold("Not converged."), " ", sub("^not converged: ", "", fit_status(fit)),
+                  ". The numbers below are where estimation stopped; do not interpret them.",
+                  tone = "caution"),
+    if (nrow(improper))
+      report_text(in_bold("Improper solution."), " Read this before any estimate: ",
+                  paste(improper$trouble, collapse = "; "), ".", tone = "caution"),
+    if (length(evidence))
+      list(report_text("What the data say:"), report_bullets(paste0(evidence, ".")))))
+}
+
+main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")
+
+fit_summary_parts <- function(fit, criteria) {
+  indices <- fit_indices(fit, criteria)
+  shown <- indices[indices$index %in% main_indices, ]
+  report_section("In short",
+    report_text(attr(indices, "reading")), index_table(shown),
+    report_text(paste0(one_line(format_sample(fit)), ". "), paste(fit_notes(fit), collapse = " ")),
+    report_section("Diagram",
+      report_figure(path_diagram(fit), "Path diagram with standardized values", "diagram")))
+}
+
+index_table <- function(x) {
+  x <- x[!is.na(x$value), ]
+  report_table(list(
+    index = unname(index_words[x$index]), value = format_index(x$index, x$value),
+    `90 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_fixed(x$lower), ", ",
+                                                        format_fixed(x$upper), "]")),
+    `good (acceptable)` = x$cutoff, verdict = x$verdict))
+}
+
+# The blueprint as it prints, without its heading and what it assumes.
+stated_lines <- function(bp) {
+  text <- format_blueprint(bp)
+  text[seq(2L, which(text == "Assumed")[1L] - 2L)]
+}
+
+fit_model_parts <- function(fit, assumed = "Assumed without being stated") {
+  report_section("Model", report_code(stated_lines(fit$request$blueprint)),
+    report_section(assumed, level = 2L,
+      report_code(c(format_assumptions(fit$layout, fit$request$blueprint)[-1L], "",
+                    format_counts(fit$layout)))))
+}
+
+fit_index_parts <- function(fit, criteria) {
+  report_section("Fit",
+    report_text("Cut-offs are conventions (Hu & Bentler 1999; Browne & Cudeck 1993), not laws: ",
+                "the first is for good, the one in brackets for acceptable fit."),
+    index_table(fit_indices(fit, criteria)))
+}
+
+estimate_sections <- list(
+  Effects = "effect", Loadings = "loading", Weights = "weight",
+  Covariances = c("covariance", "residual covariance", "disturbance covariance"),
+  Variances = c("variance", "disturbance variance", "residual variance"),
+  `Intercepts and means` = c("intercept", "mean", "construct intercept"), Quantities = "quantity")
+
+fit_estimate_parts <- function(fit) {
+  explained <- r_squared(fit)
+  r2 <- list(variable = explained$variable, group = explained$group, kind = explained$kind,
+             "R\u00b2" = format_fixed(explained$r_squared), se = format_fixed(explained$se))
+  if (all(is.na(explained$group))) r2$group <- NULL
+  report_section("Estimates",
+    lapply(names(estimate_sections), function(name) {
+      table <- report_table(estimate_columns(fit, estimate_sections[[name]]), code = "parameter")
+      if (!is.null(table)) report_section(name, table, level = 2L)
+    }),
+    report_section("Explained variance", report_table(r2), level = 2L))
+}
+
+estimate_columns <- function(fit, kind) {
+  x <- estimates(fit)
+  x <- x[x$kind %in% kind & !is_idle_mean(x), ]
+  words <- all_wordings(fit)
+  rows <- fit$layout$rows
+  at <- match(x$parameter, rows$parameter)
+  item <- ifelse(is.na(rows$second[at]), rows$first[at], rows$second[at])
+  out <- list(parameter = x$parameter, estimate = format_number(x$estimate),
+              se = format_number(x$se),
+              `95 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ",
+                                                                  format_number(x$upper), "]")),
+              p = format_p(x$p), standardized = format_fixed(x$standardized),
+              status = ifelse(x$status %in% c("free", "derived"), "", x$status))
+  if ("loading" %in% kind && length(words))
+    out$wording <- ifelse(item %in% names(words), words[item], "")
+  out
+}
+
+fit_residual_parts <- function(fit) {
+  if (stats::df.residual(fit) == 0)
+    return(report_section("Residuals",
+                          report_text("The model is saturated: there are no residuals.")))
+  largest <- stats::residuals(fit, in_units = "correlation", largest = 10)
+  report_section("Residuals",
+    report_table(list(residual = format_fixed(largest$residual),
+                      observed = format_fixed(largest$observed),
+                      implied = format_fixed(largest$implied), meaning = largest$meaning)),
+    report_figure(residual_map(fit), "Map of residuals", "residual-map"))
+}
+
+fit_amendment_parts <- function(fit, criteria) {
+  if (!has_converged(fit) || stats::df.residual(fit) == 0) return(NULL)
+  found <- amendments(fit, top = 10, criteria = criteria)
+  x <- utils::head(as.data.frame(found), 10L)
+  remarks <- c(split_sentences(attr(found, "split")), unusable_sentences(x))
+  report_section("What could be freed",
+    if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
+    report_text("The ten largest modification indices, with the real drop of \u03c7\u00b2 after ",
+                "refitting. Read the item texts first: a change is worth its reason, not its ",
+                "index."),
+    report_table(list(parameter = x$parameter, kind = x$kind,
+                      MI = format_fixed(x$modification_index, 2L),
+                      `expected change, std.` = format_fixed(x$expected_change_std, 2L),
+                      `real drop` = format_fixed(x$actual_drop, 2L),
+                      estimate = format_number(x$actual_estimate), verdict = x$verdict),
+                 code = "parameter"),
+    report_bullets(remarks), report_text(chance_note(found)))
+}
+
+fit_claim_parts <- function(fit, criteria) {
+  if (!has_converged(fit) || length(fit$request$blueprint$claims) == 0L) return(NULL)
+  x <- verdicts(fit, criteria)
+  report_section("Claims",
+    report_table(list(claim = x$claim, statement = x$statement,
+                      estimate = format_number(x$estimate), se = format_number(x$se),
+                      p = format_p(x$p), `one-sided` = format_p(x$p_one_sided),
+                      verdict = x$verdict, criterion = x$criterion), code = "statement"))
+}
+
+fit_trail_parts <- function(fit) {
+  if (length(fit$request$blueprint$trail) == 0L) return(NULL)
+  report_section("Trail", report_text("What was changed, and why. Row 0 is where it started."),
+                 report_table(trail_columns(trail(fit))))
+}
+
+trail_columns <- function(x) {
+  start <- x$revision == 0
+  reason <- ifelse(start | nzchar(x$because), x$because, "(no reason given)")
+  list(revision = format_count(x$revision), change = ifelse(start, "the start", x$change),
+       because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
+       `predicted drop` = format_fixed(x$predicted_drop, 2L),
+       `real drop` = format_fixed(x$actual_drop, 2L), "\u03c7\u00b2" = format_fixed(x$chisq, 2L),
+       df = format_count(x$df), "p of \u0394\u03c7\u00b2" = format_p(x$p_change),
+       CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L))
+}
+
+fit_reproduction_parts <- function(fit) {
+  codes <- fit$request$missing_codes
+  report_section("To reproduce this", report_text("The blueprint, as a file:"),
+    report_code(blueprint_yaml(fit$request$blueprint)),
+    report_bullets(c(
+      paste0("maximum likelihood, multiplier ", fit$request$multiplier,
+             if (length(codes)) paste0("; missing codes ", enumerate(codes))),
+      paste0(length(history_of(fit)$chisq), " iterations, last predicted drop of \u03c7\u00b2 ",
+             formatC(decrement_of(fit), digits = 2L, format = "g")),
+      paste0("fingerprint of the sample moments: ", sample_fingerprint(fit)),
+      paste0("orizzonte ", fit$version, ", ", R.version.string))))
+}
+
+# A wrapped text on one line.
+one_line <- function(text) gsub(" +", " ", paste(trimws(text), collapse = " "))
+
+# A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.
+sample_fingerprint <- function(fit) {
+  numbers <- unlist(fit$moments, use.names = FALSE)
+  rlang::hash(formatC(numbers, digits = 10L, format = "e"))
+}

@@ -1,0 +1,66 @@
+# HTML: through tags that escape what they hold; one file, figures and style within it.
+
+report_html <- function(report) {
+  tags <- htmltools::tags
+  headings <- Filter(function(part) part$part == "heading" && part$level == 1L, report$parts)
+  titles <- vapply(headings, `[[`, "", "text")
+  style <- readLines(system.file("report", "report.css", package = "orizzonte"), encoding = "UTF-8")
+  number <- 0L
+  body <- lapply(report$parts, function(part) {
+    if (part$part == "heading" && part$level == 1L) number <<- number + 1L
+    html_part(part, paste0("section-", number))
+  })
+  contents <- tags$nav(id = "contents", tags$ul(lapply(seq_along(titles), function(k) {
+    tags$li(tags$a(href = paste0("#section-", k), plain_line(titles[k])))
+  })))
+  page <- tags$html(
+    lang = report$language,
+    tags$head(tags$meta(charset = "utf-8"),
+              tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+              tags$title(plain_line(report$title)),
+              tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
+    tags$body(tags$h1(class = "title", plain_line(report$title)), contents, body))
+  paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
+}
+
+html_part <- function(part, anchor) {
+  tags <- htmltools::tags
+  switch(part$part,
+    heading = if (part$level == 1L) tags$h2(id = anchor, plain_line(part$text)) else
+      if (part$level == 2L) tags$h3(plain_line(part$text)) else tags$h4(plain_line(part$text)),
+    text = tags$p(class = if (part$tone != "plain") part$tone, html_pieces(part$pieces)),
+    bullets = tags$ul(lapply(part$items, function(item) tags$li(html_pieces(item)))),
+    code = tags$pre(tags$code(paste(shown_text(part$lines), collapse = "\n"))),
+    table = html_table(part),
+    figure = tags$figure(tags$img(src = data_uri(part), alt = part$alt)))
+}
+
+html_pieces <- function(pieces) {
+  lapply(pieces, function(piece) {
+    if (inherits(piece, "orizzonte_code")) return(htmltools::tags$code(plain_line(piece$text)))
+    if (inherits(piece, "orizzonte_bold")) return(htmltools::tags$strong(plain_line(piece$text)))
+    gsub("[[:space:]]+", " ", shown_text(paste(piece, collapse = " ")))
+  })
+}
+
+html_table <- function(part) {
+  tags <- htmltools::tags
+  side <- ifelse(part$right, "right", "left")
+  names <- names(part$columns)
+  # many cells: escaped all at once, by the same function as tags use
+  cells <- Map(function(x, name, side) {
+    text <- htmltools::htmlEscape(plain_line(x))
+    if (name %in% part$code) text <- ifelse(nzchar(text), paste0("<code>", text, "</code>"), "")
+    paste0("<td class=\"", side, "\">", text, "</td>")
+  }, part$columns, names, side)
+  rows <- paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n")
+  head <- tags$tr(Map(function(name, side) tags$th(class = side, plain_line(name)), names, side,
+                      USE.NAMES = FALSE))
+  list(tags$table(tags$thead(head), tags$tbody(htmltools::HTML(rows))),
+       if (!is.null(part$note)) tags$p(class = "note", plain_line(part$note)))
+}
+
+data_uri <- function(part) {
+  bytes <- figure_bytes(part$plot, "png", part$width, part$height)
+  paste0("data:image/png;base64,", gsub("\n", "", jsonlite::base64_enc(bytes), fixed = TRUE))
+}

@@ -1,0 +1,63 @@
+// What R itself does not tell of files: what kind they are, and whether standard output arrives.
+#include <Rcpp.h>
+
+#include <cerrno>
+#include <cstring>
+#include <filesystem>
+#include <string>
+#ifdef _WIN32
+#include <io.h>
+#else
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+#endif
+
+namespace {
+
+// A process that was started with standard output closed gets the next file it opens in its place:
+// that is no place for results.
+bool standard_output_is_open() {
+#ifdef _WIN32
+  return true;
+#else
+  struct stat what;
+  if (fstat(1, &what) != 0) return false;
+  const int access = fcntl(1, F_GETFL) & O_ACCMODE;
+  return !(S_ISREG(what.st_mode) && access == O_RDWR && what.st_nlink == 0);
+#endif
+}
+
+}  // namespace
+
+// [[Rcpp::export(rng = false)]]
+bool is_regular_file(const std::string& path) {
+  std::error_code trouble;
+  return std::filesystem::is_regular_file(path, trouble);
+}
+
+// The number of the error (0: all was written) and its words.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List write_standard_output(const Rcpp::RawVector& bytes) {
+  const char* at = reinterpret_cast<const char*>(RAW(bytes));
+  R_xlen_t left = bytes.size();
+  int error = standard_output_is_open() ? 0 : EBADF;
+  while (error == 0 && left > 0) {
+    const int size = left > 65536 ? 65536 : static_cast<int>(left);
+#ifdef _WIN32
+    const int done = _write(1, at, size);
+#else
+    const int done = static_cast<int>(write(1, at, size));
+#endif
+    if (done < 0 && errno == EINTR) continue;
+    if (done <= 0) {
+      error = done < 0 ? errno : EIO;
+      break;
+    }
+    at += done;
+    left -= done;
+  }
+  return Rcpp::List::create(Rcpp::_["error"] = error,
+                            Rcpp::_["gone"] = error == EPIPE,
+                            Rcpp::_["why"] = error == 0 ? "" : std::strerror(error));
+}
