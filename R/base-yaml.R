@@ -1,16 +1,13 @@
 # A YAML file, read as text throughout: `y`, `n`, `on`, `no` and numbers stay as they were written,
 # and nothing is evaluated.
 
+deepest_yaml <- 100L
+
 read_yaml_file <- function(file) {
-  check_string(file, "`file`")
-  if (!file.exists(file)) {
-    abort("file",
-          c(paste0("There is no file ", quoted(file), "."),
-            did_you_mean(basename(file), list.files(dirname(file)))))
-  }
-  if (dir.exists(file)) abort("file", paste0(quoted(file), " is a folder, not a file."))
-  text <- paste(readLines(file, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
+  check_readable(file)
+  text <- read_text(file)
   if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
+  check_yaml(text, file)
   as_text <- function(x) x
   tryCatch(
     yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
@@ -22,4 +19,27 @@ read_yaml_file <- function(file) {
       abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(e)))
     }
   )
+}
+
+# What no blueprint needs: nesting without end, references that multiply, a second document.
+check_yaml <- function(text, file) {
+  lines <- strsplit(text, "\n", fixed = TRUE)[[1L]]
+  open <- nchar(gsub("[^[{]", "", text)) > 0L
+  depth <- if (open) max(cumsum(unlist(lapply(strsplit(gsub("[^][{}]", "", text), "")[[1L]],
+                                              function(x) if (x %in% c("[", "{")) 1L else -1L))))
+  lead <- regmatches(lines, regexpr("^([ ]*(- )*)*", lines))
+  steps <- nchar(gsub("[^-]", "", lead)) + nchar(gsub("[^ ]", "", lead)) / 2
+  if (max(0L, depth) > deepest_yaml || max(steps) > deepest_yaml)
+    abort("file", paste0(quoted(file), " is nested more than ", deepest_yaml, " levels deep."))
+  anchor <- grep("^[^\"'#]*(:|-)[ ]+&[[:alnum:]_]+", lines)
+  if (length(anchor))
+    abort("file", paste0(quoted(file), ", line ", anchor[1L], ": anchors are not read."))
+  content <- which(nzchar(trimws(lines)) & !startsWith(trimws(lines), "#"))
+  again <- grep("^(---|[.][.][.])([[:space:]]|$)", lines)
+  again <- again[again > content[1L] & again < max(content) | startsWith(lines[again], "---") &
+                   again > content[1L]]
+  if (length(again)) {
+    abort("file", c(paste0(quoted(file), ", line ", again[1L], ": a second document begins."),
+                    i = "Keep one document in a file."))
+  }
 }

@@ -73,6 +73,9 @@ cli_options <- function() {
                          "standardized"),
     missing_codes = text_option("--missing-codes", "CODES",
                                 "numbers that mean missing, such as -9,999"),
+    encoding = text_option("--encoding", "NAME",
+                           "what the bytes of DATA are: UTF-8 (default), latin1 or another",
+                           "UTF-8"),
     levels = text_option("--levels", "GROUPS",
                          paste0("which groups, in which order, under which names, such as ",
                                 "'Evening=1; Weekend=2'")),
@@ -99,7 +102,7 @@ data_commands <- function() {
     screen = list(
       does = "look at the data: codes, odd columns, missing values, outliers",
       files = c("[BLUEPRINT]", "DATA"),
-      options = c("screen_format", "out", "by", "missing_codes", "quiet"),
+      options = c("screen_format", "out", "by", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given ",
              "(then keying is checked, too).\n",
@@ -109,7 +112,7 @@ data_commands <- function() {
     check = list(
       does = "can the model be estimated, and what is assumed for it?",
       files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "by", "levels", "missing_codes", "quiet"),
+      options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Checks names against the data, counts parameters, tests whether they can ",
              "be told apart, and lists what is assumed.\n",
@@ -118,7 +121,8 @@ data_commands <- function() {
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "criteria", "out", "by", "levels", "missing_codes", "quiet"),
+      options = c("format", "table", "criteria", "out", "by", "levels", "missing_codes", "encoding",
+                  "quiet"),
       help =
       paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
              "summary-data file (first column `row`).\n",
@@ -135,7 +139,7 @@ amending_commands <- function() {
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
       options = c("format", "diagnose_table", "top", "all", "criteria", "out", "by", "levels",
-                  "missing_codes", "quiet"),
+                  "missing_codes", "encoding", "quiet"),
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
              "be freed: modification index, expected change, and the\n",
@@ -147,7 +151,7 @@ amending_commands <- function() {
       does = "change one thing, with a reason, and write the next blueprint",
       files = c("BLUEPRINT", "DATA"),
       options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels",
-                  "missing_codes", "quiet"),
+                  "missing_codes", "encoding", "quiet"),
       help =
       paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
              "blueprint with its trail: the change, its reason, what\n",
@@ -162,7 +166,7 @@ amending_commands <- function() {
       does = "compare models: tests where nested, information criteria, estimates",
       files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
       options = c("format", "compare_table", "against", "same_rows", "criteria", "out",
-                  "missing_codes", "quiet"),
+                  "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits each blueprint to the data and puts them side by side. A ",
              "likelihood-ratio test is given only after checking that the\n",
@@ -179,7 +183,7 @@ showing_commands <- function() {
       files = c("BLUEPRINT", "DATA"),
       options = c("by", "levels", "rungs", "structural", "structural_on", "criteria",
                   "ladder_against", "loosen", "format", "ladder_table", "out",
-                  "missing_codes", "quiet"),
+                  "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
              "and says which rung holds and what may be compared.\n",
@@ -190,7 +194,7 @@ showing_commands <- function() {
     ),
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("figure", "what", "values", "by", "levels", "missing_codes", "quiet"),
+      options = c("figure", "what", "values", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
              "loadings, amendments, or the trail."),
@@ -201,7 +205,7 @@ showing_commands <- function() {
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
       options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on",
-                  "criteria", "loosen", "missing_codes", "quiet"),
+                  "criteria", "loosen", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report; several blueprints ",
              "are also compared. With --ladder and --by the\n",
@@ -214,7 +218,8 @@ showing_commands <- function() {
 
 fit_from_files <- function(given) {
   called_with(fit_model, given,
-              list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
+              list(read_blueprint(given$files[1L]),
+                   read_data_file(given$files[2L], given$encoding)))
 }
 
 # A function called with what the options say about groups and codes, and more.
@@ -250,7 +255,7 @@ parse_codes <- function(text) {
 
 command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  data <- read_data_file(given$files[length(given$files)])
+  data <- read_data_file(given$files[length(given$files)], given$encoding)
   if (inherits(data, "orizzonte_summary_data"))
     abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
@@ -273,7 +278,8 @@ screen_json <- function(found) {
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   found <- called_with(identification, given,
-                       list(read_blueprint(given$files[1L]), read_data_file(given$files[2L])))
+                       list(read_blueprint(given$files[1L]),
+                            read_data_file(given$files[2L], given$encoding)))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
@@ -404,6 +410,7 @@ command_report <- function(given) {
 }
 
 command_demo <- function(given) {
+  given$encoding <- "UTF-8"
   folder <- given$out
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
     abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))

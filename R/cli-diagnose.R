@@ -105,7 +105,7 @@ command_compare <- function(given) {
   count <- length(given$files)
   blueprints <- lapply(given$files[-count], read_blueprint)
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
-  data <- read_data_file(given$files[count])
+  data <- read_data_file(given$files[count], given$encoding)
   codes <- parse_codes(given$missing_codes)
   if (isTRUE(given$same_rows)) data <- rows_complete_for(data, blueprints, codes)
   fits <- lapply(blueprints, fit_model, data = data, missing_codes = codes)

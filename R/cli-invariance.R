@@ -31,7 +31,7 @@ ladder_from_files <- function(given) {
   more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural),
                structural_on = given$structural_on, criteria = given_criteria(given),
                against = given$against)
-  files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L]))
+  files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L], given$encoding))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 

@@ -1,47 +1,101 @@
-# Reading tables from files, with errors that say what to do.
+# Reading tables from files: strictly, with errors that say in which line what is wrong.
 
-read_csv_file <- function(file) {
-  check_string(file, "`file`")
-  if (!file.exists(file)) {
-    folder <- dirname(file)
-    abort("file", c(paste0("There is no file ", quoted(file), "."),
-                    if (dir.exists(folder)) did_you_mean(basename(file), list.files(folder))
-                    else c(x = paste0("There is no folder ", quoted(folder), " either."))))
-  }
-  if (dir.exists(file)) abort("file", paste0(quoted(file), " is a folder, not a file."))
-  if (file.size(file) == 0) abort("file", paste0(quoted(file), " is empty."))
+read_csv_file <- function(file, encoding = "UTF-8") {
+  check_readable(file)
+  text <- read_text(file, encoding)
   separator <- if (grepl("\\.(tsv|tab)$", file, ignore.case = TRUE)) "\t" else ","
-  bytes <- readBin(file, "raw", n = min(file.size(file), 4096L))
-  if (any(bytes == as.raw(0L))) {
-    abort("file",
-          c(paste0(quoted(file), " is not a text file."),
-            i = "Save the data as CSV (comma-separated, UTF-8)."))
-  }
-  table <- tryCatch(
-    utils::read.csv(file, sep = separator, check.names = FALSE, stringsAsFactors = FALSE,
-                    fileEncoding = "UTF-8-BOM", na.strings = c("", "NA"), strip.white = TRUE,
-                    comment.char = ""),
-    error = function(e) {
-      abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e),
-                      i = "It must be a CSV file with one header line."))
-    }
-  )
-  if (nrow(table) == 0L) abort("file", paste0(quoted(file), " has a header but no rows."))
-  if (ncol(table) == 1L && grepl(";", names(table), fixed = TRUE)) {
+  lines <- strsplit(text, "\n", fixed = TRUE)[[1L]]
+  head <- header_lines(lines)
+  names <- as.character(strict_table(lines[seq_len(head)], file, separator, na.strings = NULL,
+                                     colClasses = "character"))
+  if (length(names) == 1L && grepl(";", names, fixed = TRUE)) {
     abort("file", c(paste0(quoted(file), " is separated by semicolons."),
                     i = "Save it with commas, or as .tsv with tabs."))
   }
-  table
+  body <- lines[-seq_len(head)]
+  if (length(body) == 0L) abort("file", paste0(quoted(file), " has a header but no rows."))
+  records <- check_fields(body, length(names), file, separator, head)
+  table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
+  if (ncol(table) != length(names) || nrow(table) != records) {
+    abort("file", c(paste0("Cannot read ", quoted(file), ": ", records, " lines of ",
+                           count_of(length(names), "field"), " came out as ", nrow(table), " of ",
+                           ncol(table), "."), i = field_advice))
+  }
+  names(table) <- names
+  for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
+  without_trailing(table, file)
+}
+
+# The header ends where no quote is open.
+header_lines <- function(lines) {
+  quotes <- cumsum(nchar(gsub("[^\"]", "", lines)))
+  closed <- which(quotes %% 2L == 0L)
+  if (length(closed)) closed[1L] else length(lines)
+}
+
+# Every record has as many fields as the header; how many records there are. A quote may hide
+# separators and line ends.
+check_fields <- function(lines, fields, file, separator, head) {
+  count <- function(x, what) nchar(x) - nchar(gsub(what, "", x, fixed = TRUE))
+  open <- cumsum(count(lines, "\"")) %% 2L == 1L
+  record <- cumsum(c(TRUE, !open[-length(open)]))
+  starts <- which(!duplicated(record))
+  whole <- lines
+  if (any(open)) whole <- vapply(split(lines, record), paste, "", collapse = "\n")
+  whole <- gsub("\"[^\"]*\"", "", whole)
+  wrong <- function(k, ...) {
+    abort("file", c(paste0(quoted(file), ", line ", head + starts[k], ": ", ..., "."),
+                    i = field_advice))
+  }
+  if (open[length(open)]) wrong(length(starts), "a quote is opened and never closed")
+  found <- count(whole, separator) + 1L
+  bad <- which(found != fields)
+  if (length(bad)) {
+    wrong(bad[1L], if (!nzchar(trimws(whole[bad[1L]]))) "a blank line" else
+      paste0("expected ", count_of(fields, "field"), " but found ", found[bad[1L]]))
+  }
+  length(starts)
+}
+
+field_advice <- paste0("Every line must have as many fields as the header; text with a separator ",
+                       "or a quote in it stands in double quotes.")
+
+# Dates stay text, as everything else that is no number; a doubled quote is one.
+plain_cells <- function(x) {
+  if (inherits(x, c("Date", "POSIXt"))) return(as.character(x))
+  if (is.character(x)) x <- gsub("\"\"", "\"", x, fixed = TRUE)
+  x
+}
+
+# No line is filled, cut or guessed at: every warning of the reader is an error.
+strict_table <- function(lines, file, separator, ...) {
+  stop_reading <- function(e) {
+    abort("file", c(paste0("Cannot read ", quoted(file), "."),
+                    x = gsub("\n", " ", conditionMessage(e), fixed = TRUE), i = field_advice))
+  }
+  text <- paste0(c(lines, ""), collapse = "\n")
+  tryCatch(data.table::fread(input = text, sep = separator, quote = "\"", header = FALSE,
+                             fill = FALSE, skip = 0L, strip.white = TRUE, blank.lines.skip = FALSE,
+                             encoding = "UTF-8", data.table = FALSE, showProgress = FALSE, ...),
+           warning = stop_reading, error = stop_reading)
+}
+
+# A separator at the end of the header and of every line makes one empty column without a name.
+without_trailing <- function(table, file) {
+  last <- ncol(table)
+  if (last < 2L || nzchar(names(table)[last]) || !all(is.na(table[[last]]))) return(table)
+  say(quoted(file), ": every line ends with a separator; the empty column after it is left out.")
+  table[-last]
 }
 
 # Labelled statistics files go through haven; a summary-data file is told by its first columns.
-read_data_file <- function(file) {
+read_data_file <- function(file, encoding = "UTF-8") {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
-  table <- read_csv_file(file)
+  table <- read_csv_file(file, encoding)
   is_summary <- names(table)[1L] == "row" ||
     (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))
-  if (is_summary) read_summary_data(file) else table
+  if (is_summary) read_summary_data(file, encoding = encoding) else table
 }
 
 statistics_readers <- c(sav = "read_sav", zsav = "read_sav", por = "read_por", dta = "read_dta",
@@ -49,10 +103,7 @@ statistics_readers <- c(sav = "read_sav", zsav = "read_sav", por = "read_por", d
 
 # With user-defined missing values kept as such: they are declared in the columns.
 read_statistics_file <- function(file, ending) {
-  if (!file.exists(file))
-    abort("file",
-          c(paste0("There is no file ", quoted(file), "."),
-            did_you_mean(basename(file), list.files(dirname(file)))))
+  check_readable(file)
   if (!requireNamespace("haven", quietly = TRUE)) {
     abort("file", c(paste0("Reading .", ending, " files needs the package haven."),
                     i = "install.packages(\"haven\"), or save the data as CSV."))

@@ -195,6 +195,7 @@ print.orizzonte_summary_data <- function(x, ...) {
 #'
 #' @param file Path of the file.
 #' @param group Which group to read when the file has a `.group` column; all when `NULL`.
+#' @param encoding What the bytes of the file are; another one is an error, never a guess.
 #' @inheritParams summary_data
 #' @return As [summary_data()]; when the file has several groups and none is named, a list of them
 #'   by group, as [fit_model()] takes it.
@@ -203,13 +204,12 @@ print.orizzonte_summary_data <- function(x, ...) {
 #' @examples
 #' read_summary_data(system.file("extdata", "choirs-summary.csv", package = "orizzonte"))
 #' @export
-read_summary_data <- function(file, group = NULL, divisor = "n-1") {
-  table <- read_csv_file(file)
+read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "UTF-8") {
+  table <- read_csv_file(file, encoding)
   groups <- unique(as.character(table$.group))
   if (is.null(group) && length(groups) > 1L) {
     return(lapply(stats::setNames(groups, groups), function(g) {
-      read_summary_data(file, group = g,
-      divisor = divisor)
+      read_summary_data(file, group = g, divisor = divisor, encoding = encoding)
     }))
   }
   table <- one_group(table, group, file)

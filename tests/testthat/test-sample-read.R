@@ -60,3 +60,87 @@ test_that("summary data print what they hold", {
   expect_equal(stats::cov2cor(s$covariance)["be1", "be2"], 0.683)
   expect_equal(s$mean[["sc2"]], 55.43)
 })
+
+# A file of exactly these bytes.
+write_exactly <- function(..., ext = ".csv") {
+  file <- tempfile(fileext = ext)
+  writeBin(unlist(lapply(list(...), function(x) if (is.raw(x)) x else charToRaw(x))), file)
+  file
+}
+
+test_that("no line is filled, cut, skipped or shifted: file, line and cause are named", {
+  refuse <- function(text, cause) {
+    expect_error(read_data_file(write_exactly(text)), cause, class = "orizzonte_error_file")
+  }
+  refuse("a,b\n1,2\n3,4,5\n", "line 3: expected 2 fields but found 3")
+  refuse("a,b\n1,2\n3\n", "line 3: expected 2 fields but found 1")
+  refuse("a,b\n1,2,\n3,4,\n", "line 2: expected 2 fields but found 3")
+  refuse("a,b,\n1,2,\n3,4\n", "line 3: expected 3 fields but found 2")
+  refuse("a,b\n1,2\n\n3,4\n", "line 3: a blank line")
+  refuse("a,b\n1,\"x\n3,4\n5,6\n", "line 2: a quote is opened and never closed")
+  refuse("a,b\n\"x\",1,9\n\"y\",2\n\"z\",3\n", "line 2: expected 2 fields but found 3")
+  refuse("a,b\n\"x\ny\",1\nz,2,3\n", "line 4: expected 2 fields but found 3")
+  refuse("x\ty\n1,2\n", "line 2: expected 1 field but found 2")
+  # the last rows of a long file count as much as the first
+  long <- paste0("a,b\n", strrep("1,2\n", 5000L))
+  refuse(paste0(long, "1,2,3\n"), "line 5002: expected 2 fields but found 3")
+  expect_equal(dim(read_data_file(write_exactly(long))), c(5000L, 2L))
+})
+
+test_that("what is well formed is read as it stands", {
+  read <- function(text, ...) read_data_file(write_exactly(text), ...)
+  expect_message(trailing <- read("a,b,\n1,2,\n3,4,\n"), "the empty column after it is left out")
+  expect_equal(trailing, data.frame(a = c(1L, 3L), b = c(2L, 4L)))
+  for (end in c("\n", "\r\n", "\r"))
+    expect_equal(read(paste0("a,b", end, "1,2", end, end)), data.frame(a = 1L, b = 2L))
+  expect_equal(read("a,b\n1,\"x, \"\"y\"\"\nz\"\n2,t\n")$b, c("x, \"y\"\nz", "t"))
+  expect_equal(read("id,x\n9007199254740992,1\n2,2\n")$id, c(9007199254740992, 2))
+  expect_equal(read("d,x\n2024-01-01,1\n")$d, "2024-01-01")
+  expect_equal(read("a\n1\n\n3\n")$a, c(1L, NA, 3L))
+  written <- tempfile(fileext = ".csv")
+  utils::write.csv(choirs, written, row.names = FALSE)
+  back <- read_data_file(written)
+  expect_equal(back[vapply(choirs, is.numeric, NA)], choirs[vapply(choirs, is.numeric, NA)],
+               ignore_attr = TRUE)
+})
+
+test_that("bytes are what they are said to be, or an error", {
+  latin <- write_exactly("a,b\n1,", as.raw(0xe9), "t", as.raw(0xe9), "\n2,x\n")
+  expect_error(read_data_file(latin), "line 2: a byte that is not UTF-8",
+               class = "orizzonte_error_file")
+  expect_equal(read_data_file(latin, encoding = "latin1")$b[1], "\u00e9t\u00e9")
+  expect_error(read_data_file(latin, encoding = "nonsense"), "There is no encoding",
+               class = "orizzonte_error_input")
+  expect_equal(names(read_data_file(write_exactly(as.raw(c(0xef, 0xbb, 0xbf)), "a\n1\n"))), "a")
+  expect_error(read_data_file(write_exactly(as.raw(c(0xff, 0xfe)), "a")), "UTF-16",
+               class = "orizzonte_error_file")
+  summary <- write_exactly("row,", as.raw(0xe9), ",b\n.n,50,\n", as.raw(0xe9), ",1,\nb,0.3,2\n")
+  expect_named(read_summary_data(summary, encoding = "latin1")$means %||% c(a = 1))
+  blueprint <- write_exactly("constructs: {F: {reflected_in: [a, b, ", as.raw(0xe9), "]}}\n",
+                             ext = ".yaml")
+  expect_error(read_blueprint(blueprint), "line 1: a byte that is not UTF-8",
+               class = "orizzonte_error_file")
+  file <- write_exactly("constructs: {B: {reflected_in: [a1, a2, a3]}}\n", ext = ".yaml")
+  data <- write_exactly("a1,a2,a3,t\n", paste0(1:60 %% 7, ",", 1:60 %% 4, ",", 1:60 %% 9, ",x\n",
+                                              collapse = ""), "1,2,3,", as.raw(0xe9), "\n")
+  expect_equal(command("check", file, data)$code, 2)
+  expect_match(command("check", file, data)$err, "line 62: a byte that is not UTF-8")
+  expect_equal(command("check", file, data, "--encoding", "latin1")$code, 0)
+})
+
+test_that("a YAML file of endless depth, with anchors or a second document is refused at once", {
+  refuse <- function(text, cause) {
+    time <- system.time(expect_error(read_blueprint(write_exactly(text, ext = ".yaml")), cause,
+                                     class = "orizzonte_error_file"))[["elapsed"]]
+    expect_lt(time, 10)
+  }
+  refuse(paste0("title: ", strrep("[", 20000), strrep("]", 20000)), "levels deep")
+  refuse(paste0("title: ", strrep("{a: ", 20000), "1", strrep("}", 20000)), "levels deep")
+  refuse(paste0("a:\n", paste0(strrep(" ", 1:300), "b:\n", collapse = "")), "levels deep")
+  refuse(paste0("title:\n  ", strrep("- ", 20000), "x"), "levels deep")
+  refuse("title: &a [x]\ncovary: [*a, *a]\n", "anchors are not read")
+  refuse("title: one\n---\ntitle: two\n", "line 2: a second document begins")
+  one <- read_blueprint(write_exactly("---\n# a comment\ntitle: 'R&D: *all* of it'\n...\n",
+                                      ext = ".yaml"))
+  expect_equal(one$title, "R&D: *all* of it")
+})
