@@ -1,7 +1,9 @@
 # make demo   installs what is missing, then a complete analysis of the demo data
 # make test   installs what is missing, then all tests
 # make check  lint and R CMD check;  make bench  timings;  make document  help pages and NAMESPACE
-.PHONY: demo test lint check bench document clean
+# make sanitize  the core's own tests under AddressSanitizer and UndefinedBehaviorSanitizer
+# make fuzz   bad input of every kind, 50,000 cases
+.PHONY: demo test lint check bench document sanitize fuzz clean
 
 run = R_LIBS="$(CURDIR)/.build/library$${R_LIBS:+:$$R_LIBS}" Rscript --no-init-file
 
@@ -24,6 +26,14 @@ check:
 bench:
 	@sh tools/setup.sh test
 	@$(run) bench/budgets.R
+
+sanitize:
+	@sh tools/setup.sh test
+	@ORIZZONTE_SANITIZE=1 $(run) tests/run.R '^core$$'
+
+fuzz:
+	@sh tools/setup.sh test
+	@$(run) bench/fuzz.R
 
 document:
 	@sh tools/setup.sh check

@@ -60,6 +60,7 @@ address_format <- function(kind, first, second = NA_character_, group = NA_chara
 #' (`loading[Calm, ]`) or hold several names (`intercept[w1:w4]`).
 #'
 #' @param address One address, as a string or a language object.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A list of class `orizzonte_address` with elements `kind` (a string),
 #'   `first`, `second` and `group` (character vectors, or `NULL` for "all").
 #'   `format()` gives the canonical string back.
@@ -69,7 +70,8 @@ address_format <- function(kind, first, second = NA_character_, group = NA_chara
 #' parse_address("loading[Calm, sc1 | evening]")
 #' format(parse_address("covariance[ be1,be2 ]"))
 #' @export
-parse_address <- function(address) {
+parse_address <- function(address, ...) {
+  check_arguments("parse_address")
   if (inherits(address, "orizzonte_address")) return(address)
   expression <- address
   if (is.character(address)) {

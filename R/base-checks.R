@@ -9,7 +9,12 @@ check_string <- function(x, what) {
 }
 
 check_blueprint <- function(x, verb) {
-  if (inherits(x, "orizzonte_blueprint")) return(invisible(x))
+  if (inherits(x, "orizzonte_blueprint")) {
+    parts <- c("title", "scale", "constructs", "effects", "restrict", "trail")
+    if (is.list(x) && all(parts %in% names(x))) return(invisible(x))
+    abort("object", c("This blueprint cannot be read: it lacks parts that a blueprint has.",
+                      i = "Start with blueprint(\"a title\"), or read_blueprint(file)."))
+  }
   abort("input", c(paste0("The first argument of ", verb, "() must be a blueprint."),
                    x = paste0("It is ", describe(x), "."),
                    i = paste0("Start with blueprint(\"a title\") and pipe it on: ",
@@ -49,7 +54,7 @@ describe <- function(x) {
   if (is.matrix(x)) return(paste("a", typeof(x), "matrix"))
   if (is.function(x)) return("a function")
   if (is.atomic(x) && length(x) == 1L)
-    return(paste0("the ", if (is.character(x)) "text " else "value ", format(x)))
+    return(paste0("the ", if (is.character(x)) "text " else "value ", substr(format(x), 1L, 60L)))
   paste0("an object of class ", class(x)[1L])
 }
 
@@ -70,16 +75,34 @@ check_dots_empty <- function(..., .verb) {
           i = paste0("See ?", .verb, " for its arguments.")))
 }
 
-# R completes the names of arguments; what is asked for must be named in full.
-check_exact <- function(call, fun, verb) {
-  known <- names(formals(fun))
-  strange <- setdiff(names(call), c(known, ""))
-  if (length(strange) == 0L || "..." %in% known) return(invisible())
-  longer <- known[startsWith(known, strange[1L])]
-  abort("input", c(paste0(verb, "() has no argument `", strange[1L], "`."),
-                   if (length(longer)) c(i = paste0("Did you mean `", longer[1L], "`?")) else
-                     did_you_mean(strange[1L], known),
-                   i = paste0("See ?", verb, " for its arguments.")))
+# The first line of every function a user calls: all that is needed is there, and nothing is too
+# much. `dots`: the function reads its dots itself; `optional` may lack without a default. R would
+# complete the names of arguments: they must be written in full.
+check_arguments <- function(verb, dots = FALSE, optional = character()) {
+  frame <- parent.frame()
+  known <- formals(sys.function(sys.parent()))
+  bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
+  needed <- setdiff(names(known)[bare], c("...", optional))
+  lacking <- Filter(function(name) eval(call("missing", as.name(name)), frame), needed)
+  if (length(lacking)) {
+    abort("input", c(paste0(verb, "() needs `", lacking[1L], "`."),
+                     i = paste0("See ?", verb, " for its arguments and an example.")))
+  }
+  if (dots) return(invisible())
+  names <- setdiff(names(known), "...")
+  strange <- setdiff(names(sys.call(sys.parent())), c(names, ""))[1L] %||% NA
+  if (is.na(strange) && eval(quote(...length()), frame) == 0L) return(invisible())
+  abort("input", c(paste0(verb, "() has no argument ",
+                          if (is.na(strange)) "in this place (an unnamed one is too much)" else
+                            paste0("`", strange, "`"), "."),
+                   if (!is.na(strange)) nearest_argument(strange, names),
+                   i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
+}
+
+nearest_argument <- function(strange, known) {
+  longer <- known[startsWith(known, strange)]
+  if (length(longer)) c(i = paste0("Did you mean `", longer[1L], "`?")) else
+    did_you_mean(strange, known)
 }
 
 choose_one <- function(value, choices, what) {
@@ -92,9 +115,20 @@ choose_one <- function(value, choices, what) {
 
 check_number <- function(x, what, least = -Inf, most = Inf) {
   if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
-  abort("input",
-        paste0(what, " must be one number", if (least == 0) ", not negative" else if (most == 1)
-               " between 0 and 1", "."))
+  ends <- format(c(if (abs(least) < 1e-300) 0 else least, most), trim = TRUE)
+  range <- if (least == 0 && is.infinite(most)) {
+    ", not negative"
+  } else if (is.finite(least) && is.finite(most)) {
+    paste0(" between ", ends[1L], " and ", ends[2L])
+  } else if (is.finite(least)) {
+    paste0(", at least ", ends[1L])
+  }
+  abort("input", c(paste0(what, " must be one number", range, "."),
+                   x = paste0("It is ", describe(x), ".")))
+}
+
+check_seed <- function(x) {
+  check_number(x, "`seed`", -.Machine$integer.max, .Machine$integer.max)
 }
 
 check_flag <- function(x, what) {

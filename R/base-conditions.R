@@ -18,6 +18,7 @@ say <- function(...) {
 
 # The candidate most like `name`, or NULL when none is close.
 nearest <- function(name, candidates, most = 0.45) {
+  if (length(name) != 1L || is.na(name)) return(NULL)
   candidates <- unique(candidates[!is.na(candidates)])
   if (length(candidates) == 0) return(NULL)
   distance <- utils::adist(tolower(name), tolower(candidates))[1, ]

@@ -4,6 +4,7 @@
 #' does not name keeps its default.
 #'
 #' @param file Path of the YAML file.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return What [criteria()] returns.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or holds something else than
 #'   numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
@@ -13,7 +14,8 @@
 #' writeLines(c("cfi: [.96, .92]", "smallest: .2"), file)
 #' read_criteria(file)
 #' @export
-read_criteria <- function(file) {
+read_criteria <- function(file, ...) {
+  check_arguments("read_criteria")
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
     abort("file", c(paste0(quoted(file), " is not a file of criteria."),

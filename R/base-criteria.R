@@ -41,6 +41,7 @@ criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p =
                      rmsea = c(0.06, 0.08), p_close_fit = c(0.05, 0.01), srmr = c(0.08, 0.10),
                      gfi = c(0.95, 0.90), agfi = c(0.90, 0.85), critical_n = c(200, 75),
                      cfi_change = NULL, rmsea_change = NULL, srmr_change = NULL, p_change = NULL) {
+  check_arguments("criteria", dots = TRUE)
   refuse_unknown_criteria(names(list(...)) %||% rep("", ...length()))
   out <- mget(criterion_names)
   check_fraction <- function(name) {

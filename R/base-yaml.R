@@ -15,10 +15,12 @@ read_yaml_file <- function(file) {
       `float#fix` = as_text, `float#exp` = as_text, `int#hex` = as_text, `int#oct` = as_text,
       `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text
     )),
-    error = function(e) {
-      abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(e)))
-    }
+    warning = function(w) unreadable_yaml(file, w), error = function(e) unreadable_yaml(file, e)
   )
+}
+
+unreadable_yaml <- function(file, condition) {
+  abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(condition)))
 }
 
 # What no blueprint needs: nesting without end, references that multiply, a second document.

@@ -24,6 +24,7 @@
 #' verdicts(suppressMessages(fit_model(bp, choirs)))
 #' @export
 claim <- function(.bp, ...) {
+  check_arguments("claim", dots = TRUE)
   check_blueprint(.bp, "claim")
   statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(statements) == 0L)

@@ -15,6 +15,7 @@
 #'   variables that nothing points at.
 #' @param scale Overrides the blueprint's scale setting for this construct:
 #'   `"marker"`, `"unit"`, `"average"`, or the name of the item to use as marker.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return The blueprint with the construct added.
 #' @section Errors: `orizzonte_error_duplicate` when the construct or an
 #'   item within it is declared twice; `orizzonte_error_input` when nothing
@@ -23,7 +24,8 @@
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4), scale = "sc2")
 #' @export
-construct <- function(.bp, name, reflected_in, composed_of, scale = NULL) {
+construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
+  check_arguments("construct", optional = c("reflected_in", "composed_of"))
   check_blueprint(.bp, "construct")
   name <- tryCatch(name, error = function(e) {
     abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e),

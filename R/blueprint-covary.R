@@ -18,6 +18,7 @@
 #'   uncorrelate(Belonging, Calm)
 #' @export
 covary <- function(.bp, ...) {
+  check_arguments("covary", dots = TRUE)
   check_blueprint(.bp, "covary")
   captured <- captured_dots(rlang::enquos(...), "covary")
   add_hints(add_pairs(.bp, captured$names, "covary"), captured$hints)
@@ -26,6 +27,7 @@ covary <- function(.bp, ...) {
 #' @rdname covary
 #' @export
 uncorrelate <- function(.bp, ...) {
+  check_arguments("uncorrelate", dots = TRUE)
   check_blueprint(.bp, "uncorrelate")
   captured <- captured_dots(rlang::enquos(...), "uncorrelate")
   add_hints(add_pairs(.bp, captured$names, "uncorrelate"), captured$hints)

@@ -15,6 +15,7 @@
 #'   effect(Staying ~ Belonging + years)
 #' @export
 effect <- function(.bp, ...) {
+  check_arguments("effect", dots = TRUE)
   check_blueprint(.bp, "effect")
   formulas <- rlang::enquos(...)
   if (length(formulas) == 0L)

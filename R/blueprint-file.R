@@ -8,6 +8,7 @@
 #'
 #' @param file Path of the YAML file.
 #' @param bp A blueprint.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return `read_blueprint()` a blueprint; `write_blueprint()` the path, invisibly.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read, has an
 #'   unknown key (the nearest is named) or a value of the wrong kind.
@@ -18,7 +19,8 @@
 #' write_blueprint(bp, copy)
 #' identical(read_blueprint(copy), bp)
 #' @export
-read_blueprint <- function(file) {
+read_blueprint <- function(file, ...) {
+  check_arguments("read_blueprint")
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
     abort("file",
@@ -223,7 +225,8 @@ file_expression <- function(text, file) {
 
 #' @rdname read_blueprint
 #' @export
-write_blueprint <- function(bp, file) {
+write_blueprint <- function(bp, file, ...) {
+  check_arguments("write_blueprint")
   if (inherits(bp, "orizzonte_fit")) bp <- bp$request$blueprint
   check_blueprint(bp, "write_blueprint")
   check_string(file, "`file`")

@@ -33,6 +33,7 @@
 #' fit
 #' @export
 hold_equal <- function(.bp, ..., across = "groups") {
+  check_arguments("hold_equal", dots = TRUE)
   check_blueprint(.bp, "hold_equal")
   choose_one(across, "groups", "`across`")
   for (text in captured_holds(rlang::enquos(...), "hold_equal")) .bp <- add_equal(.bp, text)
@@ -42,6 +43,7 @@ hold_equal <- function(.bp, ..., across = "groups") {
 #' @rdname hold_equal
 #' @export
 let_differ <- function(.bp, ..., across = "groups") {
+  check_arguments("let_differ", dots = TRUE)
   check_blueprint(.bp, "let_differ")
   choose_one(across, "groups", "`across`")
   for (text in captured_holds(rlang::enquos(...), "let_differ")) .bp <- add_different(.bp, text)

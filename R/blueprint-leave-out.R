@@ -16,6 +16,7 @@
 #'   leave_out(cr4)
 #' @export
 leave_out <- function(.bp, ..., group = NULL) {
+  check_arguments("leave_out", dots = TRUE)
   check_blueprint(.bp, "leave_out")
   gone <- captured_dots(rlang::enquos(...), "leave_out")$names
   if (length(gone) == 0L)

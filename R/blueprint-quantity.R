@@ -25,6 +25,7 @@
 #' tail(as.data.frame(estimates(fit)), 1)
 #' @export
 quantity <- function(.bp, ...) {
+  check_arguments("quantity", dots = TRUE)
   check_blueprint(.bp, "quantity")
   expressions <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(expressions) == 0L) {

@@ -17,6 +17,7 @@
 #'   relax(mean[Level], mean[Slope])
 #' @export
 relax <- function(.bp, ...) {
+  check_arguments("relax", dots = TRUE)
   check_blueprint(.bp, "relax")
   addresses <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(addresses) == 0L)

@@ -31,6 +31,7 @@
 #'   restrict(variance[items] >= 0)
 #' @export
 restrict <- function(.bp, ...) {
+  check_arguments("restrict", dots = TRUE)
   check_blueprint(.bp, "restrict")
   statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(statements) == 0L)

@@ -15,6 +15,7 @@
 #' set_scale(bp, "sc3", Calm)
 #' @export
 set_scale <- function(.bp, scale, ...) {
+  check_arguments("set_scale", dots = TRUE)
   check_blueprint(.bp, "set_scale")
   if (missing(scale))
     abort("input",

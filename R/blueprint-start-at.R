@@ -6,6 +6,7 @@
 #' @param .bp A blueprint.
 #' @param address One address.
 #' @param value A number.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return The blueprint with the starting value.
 #' @section Errors: `orizzonte_error_input` when the value is no number;
 #'   `orizzonte_error_restriction` at fitting when the parameter is fixed or
@@ -15,7 +16,8 @@
 #'   construct("Calm", reflected_in = sc1:sc4) |>
 #'   start_at(loading[Calm, sc4], 0.8)
 #' @export
-start_at <- function(.bp, address, value) {
+start_at <- function(.bp, address, value, ...) {
+  check_arguments("start_at", optional = "value")
   check_blueprint(.bp, "start_at")
   if (missing(address) || missing(value)) {
     abort("input",

@@ -15,6 +15,7 @@
 #'   wording(be1 = "People greet me when I arrive")
 #' @export
 wording <- function(.bp, ...) {
+  check_arguments("wording", dots = TRUE)
   check_blueprint(.bp, "wording")
   given <- c(list(), ...)
   add_wordings(.bp, given)

@@ -17,13 +17,15 @@
 #' @param scale How constructs get their unit: `"marker"` (the first loading is
 #'   1), `"unit"` (the variance, or disturbance variance, is 1) or `"average"`
 #'   (the loadings average 1). [construct()] can override it.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A blueprint, an object of class `orizzonte_blueprint`.
 #' @examples
 #' blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4))
 #' @export
-blueprint <- function(title = "Untitled", scale = "marker") {
+blueprint <- function(title = "Untitled", scale = "marker", ...) {
+  check_arguments("blueprint")
   check_string(title, "`title`")
   scale <- choose_one(scale, scale_settings, "`scale`")
   structure(list(

@@ -7,11 +7,15 @@
 #' usage, 3 an internal error.
 #'
 #' @param args Words of the command line.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return The exit code, invisibly. Outside an interactive session R quits with it.
 #' @examples
 #' main("--help")
 #' @export
-main <- function(args = commandArgs(trailingOnly = TRUE)) {
+main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
+  check_arguments("main")
+  if (!is.character(args) || anyNA(args))
+    abort("input", "`args` must be texts: the words of a command line.")
   if (interactive() || !missing(args)) return(invisible(run_command(args)))
   output <- utils::capture.output(code <- run_command(args))
   quit(save = "no", status = deliver_output(output, code))
@@ -158,13 +162,15 @@ check_flags <- function(args, options, name) {
 #' Writes a small launcher called `orizzonte` that starts this installation.
 #'
 #' @param dir A folder on your `PATH`, such as `"~/.local/bin"`.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the launcher, invisibly.
 #' @section Errors: `orizzonte_error_file` when the folder does not exist or
 #'   cannot be written to.
 #' @examples
 #' install_command(tempdir())
 #' @export
-install_command <- function(dir) {
+install_command <- function(dir, ...) {
+  check_arguments("install_command")
   check_string(dir, "`dir`")
   dir <- path.expand(dir)
   if (!dir.exists(dir))

@@ -28,6 +28,7 @@
 #' compare_models(free = fit_model(free, data), equal = fit_model(equal, data))
 #' @export
 compare_models <- function(..., against = "previous", criteria = NULL) {
+  check_arguments("compare_models", dots = TRUE)
   fits <- list(...)
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   compare_fits(fits, labels, against, "compare_models", criteria)

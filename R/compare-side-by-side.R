@@ -23,6 +23,7 @@
 #' side_by_side(alone, controlled, kinds = "effect")
 #' @export
 side_by_side <- function(..., values = "raw", kinds = NULL) {
+  check_arguments("side_by_side", dots = TRUE)
   fits <- list(...)
   for (fit in fits) check_fit(fit, "side_by_side")
   if (length(fits) == 0L)

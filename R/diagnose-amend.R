@@ -10,6 +10,7 @@
 #' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
 #' @param omit Items or constructs to leave out, as in [leave_out()].
 #' @param because The reason, in words.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped
 #'   cannot be told.
 #' @section Errors and warnings: `orizzonte_error_name` for what is not in the model,
@@ -25,7 +26,8 @@
 #' fit2 <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
 #' trail(fit2)
 #' @export
-amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
+amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL, ...) {
+  check_arguments("amend")
   check_fit(fit, "amend")
   check_converged(fit, "amend")
   free <- captured_parts(rlang::enquo(free), "amend")

@@ -39,6 +39,7 @@
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
 #' @param criteria The smallest change that matters, the level and the power asked for, from
 #'   [criteria()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_amendments`, sorted by index, reversals and feedback
 #'   after the rest: `parameter`, `group`,
 #'   `kind`, `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`,
@@ -55,7 +56,9 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' amendments(fit, top = 5)
 #' @export
-amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, criteria = NULL) {
+amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, criteria = NULL,
+                       ...) {
+  check_arguments("amendments")
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
   check_number(top, "`top`", 0)

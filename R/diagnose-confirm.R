@@ -8,6 +8,7 @@
 #' @param data Fresh data, with the same variables. [split_data()] makes two halves, one to explore
 #'   and one to confirm.
 #' @param missing_codes As in [fit_model()]; those of the fit by default.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame:
 #'   `model`, start or end; `data`, these or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`,
 #'   `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data: `chisq_change`, `df_change`,
@@ -24,7 +25,8 @@
 #' fit <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
 #' confirm(fit, halves$confirm)
 #' @export
-confirm <- function(fit, data, missing_codes = fit$request$missing_codes) {
+confirm <- function(fit, data, missing_codes = fit$request$missing_codes, ...) {
+  check_arguments("confirm")
   check_fit(fit, "confirm")
   bp <- fit$request$blueprint
   if (length(bp$trail) == 0L) {
@@ -148,6 +150,7 @@ print.orizzonte_confirmation <- function(x, ...) {
 #' @param data A data frame.
 #' @param share Share of rows in the first part.
 #' @param seed Seed of the random split; the state of R's generator is left as it was.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A list of two data frames, `explore` and `confirm`.
 #' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to
 #'   1.
@@ -155,7 +158,8 @@ print.orizzonte_confirmation <- function(x, ...) {
 #' halves <- split_data(choirs, seed = 3)
 #' vapply(halves, nrow, 0L)
 #' @export
-split_data <- function(data, share = 0.5, seed = 1) {
+split_data <- function(data, share = 0.5, seed = 1, ...) {
+  check_arguments("split_data")
   if (!is.data.frame(data))
     abort("input",
           c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))

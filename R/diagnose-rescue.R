@@ -12,6 +12,7 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
 #' @param by,levels,missing_codes As in [fit_model()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
 #'   `trouble`), `fits` (by attempt, `NULL` where none could be made),
@@ -27,8 +28,8 @@
 #'   construct("Fun", reflected_in = fu1:fu3)
 #' rescue(bp, choirs_troubled)
 #' @export
-rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
-  check_exact(sys.call(), sys.function(), "rescue")
+rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, ...) {
+  check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
     abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
@@ -39,6 +40,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL) {
     if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)
   })
   if (is.matrix(data) && is.numeric(data)) data <- as.data.frame(data)
+  if (is.data.frame(data)) check_columns(data, blueprint_variables(bp)$observed)
   state <- list(bp = bp, data = data, codes = missing_codes, request = request,
                 changes = character())
   log <- list()

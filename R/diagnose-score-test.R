@@ -22,6 +22,7 @@
 #' score_test(fit, covariance[be1, be2], loading[Calm, be4])
 #' @export
 score_test <- function(fit, ...) {
+  check_arguments("score_test", dots = TRUE)
   check_fit(fit, "score_test")
   check_converged(fit, "score_test")
   texts <- captured_addresses(rlang::enquos(...), "score_test")

@@ -24,6 +24,7 @@
 #' without(fit, effect[years, Staying], effect[age, Staying])
 #' @export
 without <- function(fit, ..., criteria = NULL) {
+  check_arguments("without", dots = TRUE)
   check_fit(fit, "without")
   check_converged(fit, "without")
   level <- check_criteria(criteria)$significance

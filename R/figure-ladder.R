@@ -65,7 +65,8 @@ ladder_lines <- function(table) {
 #' @param kind `"loading"`, `"intercept"`, `"effect"` or another kind.
 #' @param level Level of the intervals.
 #' @export
-group_plot <- function(fit, kind = "loading", level = 0.95) {
+group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
+  check_arguments("group_plot")
   check_fit(fit, "group_plot")
   check_grouped(fit$layout)
   kind <- choose_one(kind, names(address_kinds), "`kind`")
@@ -121,7 +122,8 @@ group_colours <- function(groups) {
 #' @rdname plot.orizzonte_ladder
 #' @param construct A construct.
 #' @export
-expected_scores <- function(fit, construct) {
+expected_scores <- function(fit, construct, ...) {
+  check_arguments("expected_scores")
   check_fit(fit, "expected_scores")
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)

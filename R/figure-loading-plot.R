@@ -9,6 +9,7 @@
 #' @param wording Whether to write the item texts beside the items, when there are any.
 #' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
 #'   See [group_plot()] for all of them.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for a model without loadings.
 #' @examples
@@ -17,7 +18,8 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' loading_plot(suppressMessages(fit_model(bp, choirs)))
 #' @export
-loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL) {
+loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
+  check_arguments("loading_plot")
   check_fit(fit, "loading_plot")
   view <- one_view(fit, group)
   check_level(level)

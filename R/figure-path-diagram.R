@@ -12,6 +12,7 @@
 #'   nodes, in inches on a page of 10 by 6.25; `dy` > 0 is up.
 #' @param groups Which groups to draw, side by side in the same layout; the first four when `NULL`.
 #'   Values that differ between groups (Wald test, p < .05) are emphasised.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for 10 by 6.25 inches; `plot(fit)` draws the same.
 #' @section Errors: `orizzonte_error_name` when `nudge` names something that is
 #'   not in the diagram.
@@ -21,7 +22,8 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' path_diagram(suppressMessages(fit_model(bp, choirs)))
 #' @export
-path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL) {
+path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL, ...) {
+  check_arguments("path_diagram")
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
   chosen <- diagram_groups(fit$layout, groups)

@@ -10,6 +10,7 @@
 #' @param in_units As in [residuals.orizzonte_fit()]; `"correlation"` by default.
 #' @param numbers Whether to write the numbers; up to 40 items when `NULL`.
 #' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for 10 by 6.7 inches.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -17,7 +18,8 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' residual_map(suppressMessages(fit_model(bp, choirs)))
 #' @export
-residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = NULL) {
+residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = NULL, ...) {
+  check_arguments("residual_map")
   check_fit(fit, "residual_map")
   view <- one_view(fit, group)
   in_units <- choose_one(in_units, residual_units, "`in_units`")
@@ -27,19 +29,12 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
   gap <- gap[order, order, drop = FALSE]
   names <- colnames(gap)
   size <- ncol(gap)
-  numbers <- numbers %||% (size <= 40L)
+  if (is.null(numbers)) numbers <- size <= 40L
+  check_flag(numbers, "`numbers`")
   large <- if (in_units == "correlation") 0.1 else if (in_units == "covariance") Inf else 1.96
   full <- max(if (is.finite(large)) 2 * large, abs(gap), 1e-12, na.rm = TRUE)
-  # variances are shown when the model does not reproduce them
-  at <- which(lower.tri(gap, diag = any(abs(diag(gap)) > 0.005, na.rm = TRUE)), arr.ind = TRUE)
-  at <- at[!is.na(gap[at]), , drop = FALSE]
-  value <- gap[at]
-  digits <- c(correlation = 2L, covariance = 0L, own_se = 1L, moment_se = 1L)[[in_units]]
-  text <- short_residual(value, digits)
-  cells <- list_frame(list(x = at[, 2L], y = size + 1L - at[, 1L], text = text,
-                           shade = pmin(1, abs(value) / full), more = value >= 0,
-                           weight = ifelse(abs(value) >= large, "bold", "plain")))
-  frames <- cells[abs(value) >= large, ]
+  cells <- residual_cells(gap, in_units, large, full)
+  frames <- cells[cells$large, ]
   blocks <- construct_blocks(owner[order], names)
   points <- max(4.6, min(9, 190 / size))
   aes <- ggplot2::aes
@@ -78,6 +73,22 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
                    axis.text.x = ggplot2::element_text(angle = 90, vjust = 0.5, hjust = 1))
 }
 
+# One row a cell that is shown.
+residual_cells <- function(gap, in_units, large, full) {
+  size <- ncol(gap)
+  # variances are shown when the model does not reproduce them
+  at <- which(lower.tri(gap, diag = any(abs(diag(gap)) > 0.005, na.rm = TRUE)), arr.ind = TRUE)
+  at <- at[!is.na(gap[at]), , drop = FALSE]
+  value <- gap[at]
+  text <- short_residual(value, residual_digits[[in_units]])
+  cells <- list_frame(list(x = at[, 2L], y = size + 1L - at[, 1L], text = text,
+                           shade = pmin(1, abs(value) / full), more = value >= 0,
+                           large = abs(value) >= large,
+                           weight = ifelse(abs(value) >= large, "bold", "plain")))
+  cells
+}
+
+residual_digits <- c(correlation = 2L, covariance = 0L, own_se = 1L, moment_se = 1L)
 residual_map_words <- c(correlation = "differences of correlations",
                         own_se = "residuals over their own standard errors",
                         moment_se = "residuals over the standard errors of the moments",

@@ -11,6 +11,7 @@
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
 #' @param by,levels,missing_codes As in [fit_model()]; groups need data.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `moments`, `parameters`, `df`, `kinds` (counts of free
 #'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
@@ -22,8 +23,8 @@
 #' identification(bp)
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
-identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL) {
-  check_exact(sys.call(), sys.function(), "identification")
+identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL, ...) {
+  check_arguments("identification")
   check_blueprint(bp, "identification")
   by <- captured_column(rlang::enquo(by), "`by`")
   request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)

@@ -62,6 +62,7 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   of them by default.
 #' @param missing_codes Numbers that mean missing, such as `c(-9, 999)`.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
 #'   `fit$request$blueprint` the model. `saveRDS()` keeps it whole.
@@ -81,8 +82,9 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' fit
 #' fit_model(hold_equal(bp, loading), choirs, by = setting)
 #' @export
-fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n") {
-  check_exact(sys.call(), sys.function(), "fit_model")
+fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n",
+                      ...) {
+  check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))

@@ -7,6 +7,7 @@
 #' @param fit A fit from [fit_model()] with groups.
 #' @param kinds Kinds to show, such as `"effect"`; loadings, weights, effects and covariances when
 #'   `NULL`.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_group_comparison`: `parameter`, for each group
 #'   `estimate`, `se` and `standardized` (followed by a dot and the group), `difference`
 #'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
@@ -19,7 +20,8 @@
 #' fit <- suppressMessages(fit_model(hold_equal(bp, loading), choirs, by = setting))
 #' compare_groups(fit, kinds = "effect")
 #' @export
-compare_groups <- function(fit, kinds = NULL) {
+compare_groups <- function(fit, kinds = NULL, ...) {
+  check_arguments("compare_groups")
   check_fit(fit, "compare_groups")
   check_grouped(fit$layout)
   unknown <- setdiff(kinds, names(address_kinds))

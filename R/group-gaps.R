@@ -8,6 +8,7 @@
 #' @param ladder What [invariance()] returned (or [loosen()], whose ladder is taken), with a scalar
 #'   rung.
 #' @param rung The rung that says what is held.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and
 #'   `intercept_gap` (group minus reference, of the first construct), `expected_score` (mean
 #'   difference in points of the item), `effect_size` (the same in pooled standard deviations of the
@@ -24,7 +25,8 @@
 #'                                       by = setting))
 #' group_gaps(ladder)
 #' @export
-group_gaps <- function(ladder, rung = "scalar") {
+group_gaps <- function(ladder, rung = "scalar", ...) {
+  check_arguments("group_gaps")
   if (inherits(ladder, "orizzonte_loosened")) ladder <- ladder$ladder
   if (!inherits(ladder, "orizzonte_ladder"))
     abort("input",

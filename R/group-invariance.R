@@ -47,6 +47,7 @@
 #'   level of \eqn{\Delta\chi^2} (`p_change`), and what the first rung must reach (`cfi`, `rmsea`),
 #'   from [criteria()].
 #' @param against `"previous"` or `"first"`: what the changes refer to.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
 #'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
 #'   `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
@@ -69,8 +70,8 @@
 #' @export
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                        structural_on = "scalar", levels = NULL, missing_codes = NULL,
-                       criteria = NULL, against = "previous") {
-  check_exact(sys.call(), sys.function(), "invariance")
+                       criteria = NULL, against = "previous", ...) {
+  check_arguments("invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))
     abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))

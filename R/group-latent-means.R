@@ -9,6 +9,7 @@
 #' @param reference Name of the reference group; the first when `NULL`.
 #' @param standardize `"reference"` or `"pooled"`: the standard deviation to divide by.
 #' @param level Level of the intervals.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,
 #'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`. The attribute `held` counts the
 #'   intercepts held for each construct; `caveat` says why the differences
@@ -24,7 +25,8 @@
 #' latent_means(ladder)
 #' @export
 latent_means <- function(x, rung = NULL, reference = NULL, standardize = "reference",
-                         level = 0.95) {
+                         level = 0.95, ...) {
+  check_arguments("latent_means")
   fit <- rung_fit(x, rung, "latent_means")
   caveat <- caveat_of(x, rung %||% default_rung(x))
   check_converged(fit, "latent_means")

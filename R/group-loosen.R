@@ -15,6 +15,7 @@
 #' @param with_intercept Whether a loading takes the intercept of its item along, out of the same
 #'   step: free here and on all later rungs.
 #' @param criteria From [criteria()]; those of the ladder when `NULL`.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]),
 #'   `released` (a data frame: `step`, `parameter`, `modification_index`, `actual_drop`, `estimate`,
 #'   `reference`, the value held by the others or of the first other group), `holds`, `earlier` (an
@@ -30,7 +31,8 @@
 #' loosen(ladder, "metric", until = "p")
 #' @export
 loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = TRUE,
-                   criteria = NULL) {
+                   criteria = NULL, ...) {
+  check_arguments("loosen")
   if (!inherits(ladder, "orizzonte_ladder"))
     abort("input",
           c("loosen() needs a ladder.",

@@ -1,6 +1,7 @@
 #' The structural equations and what each variable is
 #'
 #' @param fit A fit from [fit_model()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_equations`, one row for each
 #'   variable that something points at: `variable`, `kind` (item, construct,
 #'   observed outcome), `equation` with the estimates. The attribute `roles`
@@ -12,7 +13,8 @@
 #'   effect(Staying ~ Belonging + years)
 #' equations(suppressMessages(fit_model(bp, choirs)))
 #' @export
-equations <- function(fit) {
+equations <- function(fit, ...) {
+  check_arguments("equations")
   check_fit(fit, "equations")
   views <- group_views(fit)
   out <- bind_frames(lapply(views, view_equations))

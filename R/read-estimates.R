@@ -9,6 +9,7 @@
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the confidence intervals.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
 #'   `parameter` (its address), `group`, `kind` (in words: `mean[X]` of a construct that something
 #'   points at is a `"construct intercept"`), `estimate`, `se`, `z`, `p`
@@ -22,7 +23,8 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' estimates(suppressMessages(fit_model(bp, choirs)))
 #' @export
-estimates <- function(fit, level = 0.95) {
+estimates <- function(fit, level = 0.95, ...) {
+  check_arguments("estimates")
   check_fit(fit, "estimates")
   check_level(level)
   rows <- fit$layout$rows

@@ -29,6 +29,7 @@
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
 #' @param baseline `"exogenous free"` or `"independence"`; see above.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_indices`: `index`, `value`,
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
 #'   The attribute `reading` says in words what they say together.
@@ -40,7 +41,8 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' fit_indices(fit, criteria = criteria(cfi = c(.96, .92)))
 #' @export
-fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free") {
+fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", ...) {
+  check_arguments("fit_indices")
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
   criteria <- check_criteria(criteria)

@@ -1,6 +1,7 @@
 #' Implied and observed moments
 #'
 #' @param fit A fit from [fit_model()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A list with one element per group (one, named `all`, without
 #'   groups), each with `covariance` (a matrix, divisor as in the fit) and `mean`
 #'   (a vector, or `NULL` when the data carry none). `implied()` also gives
@@ -10,7 +11,8 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' implied(fit)$all$covariance - observed(fit)$all$covariance
 #' @export
-implied <- function(fit) {
+implied <- function(fit, ...) {
+  check_arguments("implied")
   check_fit(fit, "implied")
   lapply(group_views(fit), implied_moments)
 }
@@ -31,7 +33,8 @@ implied_moments <- function(view) {
 
 #' @rdname implied
 #' @export
-observed <- function(fit) {
+observed <- function(fit, ...) {
+  check_arguments("observed")
   check_fit(fit, "observed")
   lapply(group_views(fit), observed_moments)
 }

@@ -4,13 +4,15 @@
 #' something points at, with a delta-method standard error.
 #'
 #' @param fit A fit from [fit_model()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,
 #'   `kind` (item, construct or observed outcome), `r_squared`, `se`.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' r_squared(suppressMessages(fit_model(bp, choirs)))
 #' @export
-r_squared <- function(fit) {
+r_squared <- function(fit, ...) {
+  check_arguments("r_squared")
   check_fit(fit, "r_squared")
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)

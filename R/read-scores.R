@@ -164,9 +164,9 @@ generics::augment
 simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
   check_fit(object, "simulate")
   check_dots_empty(..., .verb = "simulate")
-  check_number(nsim, "`nsim`", 1)
+  check_number(nsim, "`nsim`", 1, 1e6)
   if (!is.null(seed)) {
-    check_number(seed, "`seed`")
+    check_seed(seed)
     before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
     if (!is.null(before)) on.exit(assign(".Random.seed", before, envir = globalenv()))
     set.seed(seed)

@@ -7,6 +7,7 @@
 #' `note`, where \eqn{\chi^2} cannot be compared because items left.
 #'
 #' @param x A fit or a blueprint.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before),
 #'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `chisq`, `df`, `p`, `cfi`,
 #'   `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the
@@ -23,7 +24,8 @@
 #' trail(fit2)
 #' plot(trail(fit2))
 #' @export
-trail <- function(x) {
+trail <- function(x, ...) {
+  check_arguments("trail")
   if (!inherits(x, "orizzonte_blueprint")) check_fit(x, "trail")
   bp <- if (inherits(x, "orizzonte_fit")) x$request$blueprint else x
   rows <- if (length(bp$trail)) bp$trail$revisions else empty_revisions()

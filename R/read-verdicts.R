@@ -15,6 +15,7 @@
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
 #' @param criteria The level of the tests, and the smallest standardized value that matters, from
 #'   [criteria()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,
 #'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
 #'   claimed), `lower`, `upper`, `standardized`, `standardized_se`, `verdict` (supported, not
@@ -30,7 +31,8 @@
 #'   claim(H1 = effect[Belonging, Staying] > 0, H2 = effect[age, Staying] == 0)
 #' verdicts(suppressMessages(fit_model(bp, choirs)))
 #' @export
-verdicts <- function(fit, criteria = NULL) {
+verdicts <- function(fit, criteria = NULL, ...) {
+  check_arguments("verdicts")
   check_fit(fit, "verdicts")
   check_converged(fit, "verdicts")
   criteria <- check_criteria(criteria)

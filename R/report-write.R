@@ -16,6 +16,7 @@
 #'   the packages officer and flextable).
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @param criteria Cut-offs and levels, from [criteria()].
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
 #'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
@@ -24,7 +25,8 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
 #' @export
-write_report <- function(x, file, quiet = FALSE, criteria = NULL) {
+write_report <- function(x, file, quiet = FALSE, criteria = NULL, ...) {
+  check_arguments("write_report")
   x <- check_reportable(x)
   criteria <- check_criteria(criteria)
   check_string(file, "`file`")

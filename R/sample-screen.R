@@ -21,6 +21,7 @@
 #'   when missing.
 #' @param by The name of a grouping column: its groups are counted.
 #' @param missing_codes Numbers that mean "missing", such as `-9`.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
 #'   `complete` (rows without holes), `columns`
 #'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
@@ -35,8 +36,8 @@
 #' screen_data(choirs_troubled)
 #' screen_data(choirs, be1:be4, by = setting)
 #' @export
-screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL) {
-  check_exact(sys.call(), sys.function(), "screen_data")
+screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL, ...) {
+  check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
     abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
@@ -93,8 +94,8 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
   measured <-
     setdiff(varying,
             unlist(lapply(Filter(function(a) a$kind == "identifier", advice), `[[`, "columns")))
-  x <- matrix(as.numeric(unlist(clean[measured], use.names = FALSE)), nrow(data), length(measured),
-              dimnames = list(NULL, measured))
+  x <- matrix(as.numeric(unlist(lapply(clean[measured], tamed), use.names = FALSE)), nrow(data),
+              length(measured), dimnames = list(NULL, measured))
   together <- screen_together(x)
   advice <- c(advice, together_advice(together), keying_advice(bp, x))
   skew <- moment(skewness_of)
@@ -122,12 +123,21 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
     advice = advice_table(advice)), class = "orizzonte_screen")
 }
 
-skewness_of <- function(v) {
-  if (stats::var(v) > 0) mean((v - mean(v))^3) / mean((v - mean(v))^2)^1.5 else NA_real_
+skewness_of <- function(v) standardized_moment(v, 3)
+kurtosis_of <- function(v) standardized_moment(v, 4) - 3
+
+standardized_moment <- function(v, power) {
+  v <- stats::na.omit(tamed(v))
+  d <- v - mean(v)
+  if (isTRUE(mean(d^2) > 0)) mean(d^power) / mean(d^2)^(power / 2) else NA_real_
 }
 
-kurtosis_of <- function(v) {
-  if (stats::var(v) > 0) mean((v - mean(v))^4) / mean((v - mean(v))^2)^2 - 3 else NA_real_
+# Finite, and of a size whose powers are finite, too.
+tamed <- function(v) {
+  v <- as.numeric(v)
+  v[!is.finite(v)] <- NA_real_
+  largest <- max(0, abs(v), na.rm = TRUE)
+  if (largest > 1e60 || (largest > 0 && largest < 1e-60)) v / largest else v
 }
 
 # The word that marks each column.
@@ -208,9 +218,10 @@ keying_advice <- function(bp, x) {
   advice <- list()
   add <- function(...) advice <<- c(advice, advise(...))
   for (name in names(bp$constructs)) {
-    against <-
-      opposed(stats::cor(x[, intersect(bp$constructs[[name]]$items, colnames(x)), drop = FALSE],
-                         use = "pairwise.complete.obs"))
+    items <- intersect(bp$constructs[[name]]$items, colnames(x))
+    if (length(items) < 3L || nrow(x) < 3L) next
+    against <- opposed(suppressWarnings(stats::cor(x[, items, drop = FALSE],
+                                                   use = "pairwise.complete.obs")))
     if (length(against)) {
       add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are",
           " keyed against the other items of ", name, ": recode ",
@@ -310,9 +321,10 @@ opposed <- function(r) {
 screen_together <- function(x) {
   out <- list(duplicates = list(), dependent = list(), inflation = numeric(), normality = NULL,
               outliers = list_frame(list(row = integer(), distance = numeric(), p = numeric())))
+  if (ncol(x) < 2L) return(out)
   complete <- which(rowSums(is.na(x)) == 0)
-  x <- x[, apply(x[complete, , drop = FALSE], 2L, function(v) length(v) > 1L && stats::var(v) > 0),
-         drop = FALSE]
+  varies <- function(v) length(v) > 1L && isTRUE(stats::var(v) > 0)
+  x <- x[, apply(x[complete, , drop = FALSE], 2L, varies), drop = FALSE]
   p <- ncol(x)
   if (p < 2L || length(complete) < 3L) return(out)
   pairwise <- suppressWarnings(stats::cor(x, use = "pairwise.complete.obs"))
@@ -326,13 +338,14 @@ screen_together <- function(x) {
   if (length(complete) <= p) return(out)
   x <- x[complete, , drop = FALSE]
   r <- stats::cor(x)
+  if (anyNA(r)) return(out)
   kept <- colnames(x)
   repeat {
     decomposed <- eigen(r[kept, kept, drop = FALSE], symmetric = TRUE)
     if (min(decomposed$values) > 1e-6 || length(kept) < 3L) break
     weight <- decomposed$vectors[, length(kept)]
     involved <- kept[abs(weight) > 0.02]
-    leader <- kept[which.max(abs(weight) * apply(x[, kept], 2L, stats::sd))]
+    leader <- kept[which.max(abs(weight) * apply(x[, kept, drop = FALSE], 2L, stats::sd))]
     pair <- any(vapply(out$duplicates, function(d) setequal(d$columns, involved), NA))
     if (!pair) {
       others <- setdiff(involved, leader)
@@ -364,7 +377,9 @@ distances_and_normality <- function(x, complete) {
   n <- nrow(x)
   k <- ncol(x)
   centred <- scale(x, scale = FALSE)
-  whitened <- centred %*% backsolve(chol(crossprod(centred) / n), diag(k))
+  root <- tryCatch(chol(crossprod(centred) / n), error = function(e) NULL)
+  if (is.null(root)) return(out)
+  whitened <- centred %*% backsolve(root, diag(k))
   squared <- rowSums(whitened^2)
   skewness <- multivariate_skewness(whitened)
   peak <- mean(squared^2)
@@ -396,7 +411,7 @@ multivariate_skewness <- function(whitened) {
 
 missing_patterns <- function(columns) {
   if (length(columns) == 0L) return(list_frame(list(missing = character(), rows = integer())))
-  holes <- vapply(columns, is.na, logical(length(columns[[1L]])))
+  holes <- matrix(unlist(lapply(columns, is.na)), ncol = length(columns))
   key <- apply(holes, 1L, function(row) paste(names(columns)[row], collapse = ", "))
   count <- sort(table(key), decreasing = TRUE)
   list_frame(list(missing = names(count), rows = as.integer(count)))

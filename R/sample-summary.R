@@ -8,6 +8,7 @@
 #'   read as a correlation matrix.
 #' @param divisor What the covariances were divided by: `"n-1"` (the usual one;
 #'   converted to divisor *n*) or `"n"`.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_summary_data` with elements `n`,
 #'   `covariance` (divisor *n*), `mean` (or `NULL`), `names` and `correlation`
 #'   (whether only correlations were known).
@@ -18,7 +19,8 @@
 #' s <- matrix(c(4, 2, 2, 9), 2, dimnames = list(c("a", "b"), c("a", "b")))
 #' summary_data(s, n = 200)
 #' @export
-summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1") {
+summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) {
+  check_arguments("summary_data", optional = "n")
   divisor <- choose_one(divisor, c("n-1", "n"), "`divisor`")
   cov <- as_square(cov)
   if (missing(n) || is.null(n)) {
@@ -204,8 +206,10 @@ print.orizzonte_summary_data <- function(x, ...) {
 #' @examples
 #' read_summary_data(system.file("extdata", "choirs-summary.csv", package = "orizzonte"))
 #' @export
-read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "UTF-8") {
+read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "UTF-8", ...) {
+  check_arguments("read_summary_data")
   table <- read_csv_file(file, encoding)
+  if (!is.null(group)) check_string(group, "`group`")
   groups <- unique(as.character(table$.group))
   if (is.null(group) && length(groups) > 1L) {
     return(lapply(stats::setNames(groups, groups), function(g) {

@@ -9,7 +9,8 @@ root <- normalizePath(if (dir.exists("tests/testthat")) "." else "..")
 
 # The core knows nothing of R, and neither does its test program.
 core_tests <- function() {
-  build <- file.path(root, ".build", "core-tests")
+  checked <- nzchar(Sys.getenv("ORIZZONTE_SANITIZE"))
+  build <- file.path(root, ".build", if (checked) "core-sanitized" else "core-tests")
   dir.create(build, showWarnings = FALSE, recursive = TRUE)
   sources <- list.files(file.path(root, c("src", "tests"), "core"), "[.]cpp$", full.names = TRUE,
                         recursive = TRUE)
@@ -20,6 +21,7 @@ core_tests <- function() {
   folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"),
                system.file("include", package = "testthat"))
   flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
+                   if (checked) "-g -fsanitize=address,undefined -fno-sanitize-recover=all",
                    paste0("-I", shQuote(folders))), collapse = " ")
   rules <- vapply(sources, function(file) {
     object <- file.path(build, sub("[.]cpp$", ".o", basename(file)))
@@ -27,7 +29,8 @@ core_tests <- function() {
            " -c ", file, " -o ", object, "\n")
   }, "")
   objects <- file.path(build, sub("[.]cpp$", ".o", basename(sources)))
-  writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler, " -o ",
+  writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler,
+                      if (checked) " -fsanitize=address,undefined", " -o ",
                       program, " ", paste(objects, collapse = " "), "\n"), rules),
              file.path(build, "Makefile"))
   made <- system2("make", c("-s", "-j2", "-f", file.path(build, "Makefile"), program))

@@ -1,0 +1,371 @@
+# Random bad input against every exported function, every kind of file and the command line: no
+# crash, no hang, no condition without a class, no wrong answer without a word, no code run.
+# Usage: Rscript bench/fuzz.R [cases] [first seed]. Each case has a seed of its own.
+suppressPackageStartupMessages(library(orizzonte))
+
+longest <- 10                     # seconds that a case may take
+planted_file <- file.path(tempdir(), "planted")
+planted_code <- sprintf("`r writeLines('x', '%s')` $(touch %s) %%s\\0 <script>", planted_file,
+                        planted_file)
+
+# --- values of every wrong kind ------------------------------------------------------------------
+
+odd_values <- function() {
+  list(
+  NULL, NA, NaN, Inf, -Inf, TRUE, c(TRUE, NA), 0, -1, 1e308, 0.5, 1:3, integer(), numeric(),
+  character(), "", " ", "nonsense", NA_character_, c("a", "b"), "loading[", "a == ", planted_code,
+  "\u00e9\u4e2d\U1F3B6", strrep("x", 5000), list(), list(1, "a"), list(a = 1), factor("a"),
+  as.Date("2026-01-01"), 1i, as.raw(1), function(x) x, mean, quote(x), quote(f(x)), y ~ x,
+  new.env(),
+  matrix(1:4, 2), matrix("a", 2, 2), array(1, c(2, 2, 2)), data.frame(), data.frame(a = 1),
+  structure(list(), class = "orizzonte_fit"), structure(list(), class = "orizzonte_blueprint"),
+  structure(list(), class = "orizzonte_ladder"), structure(1, class = "strange"),
+  c(a = 1, 2), stats::setNames(1:2, c("a", "a")), letters, expression(a), 2^31,
+  .Machine$integer.max)
+}
+
+# --- valid calls ---------------------------------------------------------------------------------
+
+fixtures <- function() {
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = sc1:sc4)
+  data <- choirs[1:200, ]
+  quiet <- function(x) suppressWarnings(suppressMessages(x))
+  fit <- quiet(fit_model(bp |> effect(C ~ B) |> claim(H = effect[B, C] > 0), data))
+  groups <- quiet(fit_model(bp |> hold_equal("loading", "intercept"), data, by = "setting"))
+  list(bp = bp, data = data, fit = fit, groups = groups,
+       ladder = quiet(invariance(bp, data, by = "setting", rungs = c("metric", "scalar"))),
+       amended = quiet(amend(fit, free = "covariance[be1, be2]", because = "x")),
+       summary = summary_data(stats::cov(stats::na.omit(data[paste0("be", 1:4)])), 150))
+}
+
+# Each a function's name and its arguments, all by name.
+valid_calls <- function(f) c(first_calls(f), further_calls(f))
+
+first_calls <- function(f) {
+  list(
+    amend = list(fit = f$fit, free = "covariance[be1, be2]", because = "x"),
+    amendments = list(fit = f$fit, top = 2, min_drop = 0, kinds = NULL, all = FALSE,
+                      criteria = NULL),
+    blueprint = list(title = "x", scale = "unit"), claim = list(.bp = f$bp,
+                                                                H1 = "loading[B, be2] > 0"),
+    compare_groups = list(fit = f$groups), compare_models = list(a = f$fit, b = f$amended),
+    confirm = list(fit = f$amended, data = choirs[201:500, ]),
+    construct = list(.bp = f$bp, name = "D", reflected_in = c("st1", "st2"), scale = "unit"),
+    covary = list(.bp = f$bp, "be1", "be2"), criteria = list(cfi = c(.95, .9), power = .8),
+    effect = list(.bp = f$bp, C ~ B), equations = list(fit = f$fit),
+    estimates = list(fit = f$fit, level = .9), expected_scores = list(fit = f$groups,
+                                                                      construct = "B"),
+    fit_indices = list(fit = f$fit, criteria = NULL, baseline = "independence"),
+    fit_model = list(bp = f$bp, data = f$data, by = "setting", levels = c("evening", "weekend"),
+                     missing_codes = -9, multiplier = "n"),
+    group_gaps = list(ladder = f$ladder, rung = "scalar"),
+    group_plot = list(fit = f$groups, kind = "loading", level = .9),
+    hold_equal = list(.bp = f$bp, "loading"), identification = list(bp = f$bp, data = f$data),
+    implied = list(fit = f$fit), install_command = list(dir = tempdir()),
+    invariance = list(bp = f$bp, data = f$data, by = "setting", rungs = "metric",
+                      structural = "mean", structural_on = "scalar", levels = NULL,
+                      missing_codes = NULL, criteria = NULL, against = "previous"),
+    latent_means = list(x = f$ladder, rung = "scalar", reference = "weekend",
+                        standardize = "pooled", level = .9),
+    leave_out = list(.bp = f$bp, "be4", group = NULL), let_differ = list(.bp = f$bp,
+                                                                         "loading[B, be2]"),
+    loading_plot = list(fit = f$fit), loosen = list(ladder = f$ladder, rung = "metric", until = "p",
+                                                    most = 1, with_intercept = TRUE,
+                                                    criteria = NULL),
+    main = list(args = "--version"), observed = list(fit = f$fit),
+    parse_address = list(address = "loading[B, be2]"),
+    path_diagram = list(fit = f$fit, values = "raw"))
+}
+
+further_calls <- function(f) {
+  out <- function(ending) tempfile(fileext = ending)
+  yaml <- out(".yaml")
+  write_blueprint(f$bp, yaml)
+  limits <- out(".yaml")
+  writeLines("cfi: [.96, .92]", limits)
+  covariance <- stats::cov(stats::na.omit(f$data[c("be1", "be2", "be3")]))
+  list(
+    quantity = list(.bp = f$bp, q = "2 * loading[B, be2]"), r_squared = list(fit = f$fit),
+    read_blueprint = list(file = yaml), read_criteria = list(file = limits),
+    read_summary_data = list(file = system.file("extdata", "choirs-summary.csv",
+                                                package = "orizzonte"), group = NULL,
+                             divisor = "n"),
+    refit = list(object = f$fit, multiplier = "n-1"), relax = list(.bp = f$bp, "mean[B]"),
+    rescue = list(bp = f$bp, data = f$data), residual_map = list(fit = f$fit, in_units = "own_se"),
+    restrict = list(.bp = f$bp, "loading[B, be2] == 1"),
+    score_test = list(fit = f$fit, "covariance[be1, be2]"),
+    screen_data = list(data = f$data, variables = c("be1", "be2"), by = "setting",
+                       missing_codes = -9),
+    set_scale = list(.bp = f$bp, "unit", "B"), side_by_side = list(a = f$fit, b = f$amended),
+    split_data = list(data = f$data, share = .5, seed = 1),
+    start_at = list(.bp = f$bp, "loading[B, be2]", 1),
+    summary_data = list(cov = covariance, n = 100, means = c(1, 2, 3), divisor = "n-1"),
+    trail = list(x = f$amended), uncorrelate = list(.bp = f$bp, "B", "C"),
+    verdicts = list(fit = f$fit, criteria = NULL), without = list(fit = f$fit, criteria = NULL),
+    wording = list(.bp = f$bp, be1 = "text"),
+    write_blueprint = list(bp = f$bp, file = out(".yaml")),
+    write_report = list(x = f$fit, file = out(".md"), quiet = TRUE, criteria = NULL),
+    coef = list(object = f$fit), confint = list(object = f$fit, level = .9),
+    vcov = list(object = f$fit), logLik = list(object = f$fit), anova = list(object = f$fit,
+                                                                             f$amended),
+    predict = list(object = f$fit, method = "bartlett"), plot = list(x = f$ladder),
+    residuals = list(object = f$fit, in_units = "own_se", largest = 3),
+    simulate = list(object = f$fit, nsim = 1, seed = 1), summary = list(object = f$fit),
+    update = list(object = f$fit, multiplier = "n"), tidy = list(x = f$fit),
+    glance = list(x = f$fit), augment = list(x = f$fit), effects = list(object = f$fit))
+}
+
+# --- running one case ----------------------------------------------------------------------------
+
+# "ok", "classed", or what went wrong.
+outcome <- function(run) {
+  sink(nullfile())
+  on.exit(sink())
+  setTimeLimit(elapsed = 6 * longest, transient = TRUE)
+  on.exit(setTimeLimit(), add = TRUE)
+  began <- proc.time()[["elapsed"]]
+  unclassed <- NULL
+  found <- tryCatch(withCallingHandlers({
+    run()
+    "ok"
+  }, message = function(m) {
+    tryInvokeRestart("muffleMessage")
+  }, warning = function(w) {
+    if (!inherits(w, "orizzonte_warning")) unclassed <<- paste("warning:", conditionMessage(w))
+    tryInvokeRestart("muffleWarning")
+  }), orizzonte_error = function(e) "classed",
+  error = function(e) paste("error:", paste(conditionMessage(e), collapse = " ")))
+  if (found %in% c("ok", "classed") && !is.null(unclassed)) found <- unclassed
+  if (proc.time()[["elapsed"]] - began > longest) found <- "hang"
+  if (file.exists(planted_file)) {
+    unlink(planted_file)
+    found <- "code run"
+  }
+  found
+}
+
+pick <- function(x) x[[sample.int(length(x), 1L)]]
+
+# --- the arms ------------------------------------------------------------------------------------
+
+generics <- c("coef", "confint", "vcov", "logLik", "anova", "predict", "plot", "residuals",
+              "simulate",
+              "summary", "update", "refit", "tidy", "glance", "augment", "effects")
+
+# One or two arguments of a valid call replaced, left out, or one too many.
+fuzz_argument <- function(f) {
+  name <- pick(names(f$calls))
+  args <- f$calls[[name]]
+  # R's own generics: what is no object of ours is R's business
+  generic <- name %in% generics
+  changed <- sample.int(length(args), min(length(args), pick(c(1L, 1L, 2L))))
+  how <- pick(c("value", "value", "value", "value", "gone", "more"))
+  if (generic) {
+    how <- "value"
+    changed <- setdiff(changed, 1L)
+    if (length(changed) == 0L) return(fuzz_argument(f))
+  }
+  if (how == "gone" && name != "main") args <- args[-changed]      # main() alone ends the session
+  if (how == "more") args <- c(args, stats::setNames(list(1), pick(c("strange", ""))))
+  shown <- ""
+  if (how == "value") for (k in changed) {
+    value <- pick(f$odd)
+    # a name that is nowhere is the caller's mistake, and R's to tell
+    if (generic && is.language(value)) value <- list()
+    args[k] <- list(value)
+    shown <- paste(shown, names(args)[k], "=", substr(paste(deparse(value), collapse = ""), 1, 40))
+  }
+  fun <- get(name, envir = f$where)
+  # plotting is drawn, so that what is lazy is looked at
+  list(label = paste0(name, "(", how, shown, ")"), run = function() {
+    out <- do.call(fun, args, quote = TRUE)
+    if (inherits(out, "ggplot")) ggplot2::ggplot_build(out) else print(out)
+  })
+}
+
+odd_column <- function(n) {
+  pick(list(
+  stats::rnorm(n), rep(1, n), rep(NA_real_, n), seq_len(n), sample(c(-9, 0:5), n, TRUE),
+  sample(c("a", "b", NA), n, TRUE), factor(sample(c("x", "y"), n, TRUE)), stats::rnorm(n) * 1e200,
+  stats::rnorm(n) * 1e-200, c(Inf, stats::rnorm(n - 1L)), as.list(seq_len(n)),
+  matrix(stats::rnorm(2 * n), n), data.frame(u = stats::rnorm(n)), rep(NaN, n), complex(n),
+  as.raw(rep(1, n)), as.Date("2026-01-01") + seq_len(n), sample(c(TRUE, FALSE), n, TRUE),
+  character(n)))
+}
+
+fuzz_frame <- function(f) {
+  n <- pick(c(1L, 2L, 3L, 5L, 12L, 60L))
+  data <- data.frame(row = seq_len(n))
+  for (name in c(paste0("be", 1:4), paste0("sc", 1:4), "g"))
+    data[[name]] <- if (stats::runif(1) < 0.6) stats::rnorm(n) else odd_column(n)
+  if (stats::runif(1) < 0.1) names(data)[2:3] <- c("be1", "be1")
+  by <- pick(list(NULL, NULL, "g"))
+  what <- pick(c("fit_model", "screen_data", "identification", "rescue"))
+  list(label = what, run = function() {
+    out <- switch(what, fit_model = fit_model(f$bp, data, by = by),
+                  screen_data = screen_data(data), identification = identification(f$bp, data),
+                  rescue = if (n < 13L) rescue(f$bp, data))
+    print(out)
+    if (inherits(out, "orizzonte_fit")) {
+      print(summary(out))
+      estimates(out)
+    }
+  })
+}
+
+mutated <- function(bytes) {
+  for (i in seq_len(sample.int(4L, 1L))) {
+    at <- sample.int(length(bytes), 1L)
+    bytes <- switch(sample.int(5L, 1L),
+                    replace(bytes, at, as.raw(sample.int(255L, 1L))), bytes[-at],
+                    append(bytes, charToRaw(pick(c(",", "\"", "\n", "[", "{", ": ", "&a ",
+                                                   "\t"))), at),
+                    bytes[seq_len(at)], c(bytes[seq_len(at)], bytes[-seq_len(at %/% 2L)]))
+    if (length(bytes) == 0L) return(charToRaw("x"))
+  }
+  bytes
+}
+
+fuzz_file <- function(f) {
+  kind <- pick(c("blueprint", "summary", "criteria", "data"))
+  bytes <- mutated(f$bytes[[kind]])
+  file <- file.path(tempdir(), paste0("fuzzed", if (kind %in% c("summary",
+                                                                "data")) ".csv" else ".yaml"))
+  list(label = paste(kind, "file"), run = function() {
+    writeBin(bytes, file)
+    switch(kind, blueprint = print(read_blueprint(file)), summary = print(read_summary_data(file)),
+           criteria = print(read_criteria(file)), data = check_shape(file, bytes))
+  })
+}
+
+# A table that was read has the fields of its lines: counted here in another way.
+check_shape <- function(file, bytes) {
+  table <- orizzonte:::read_data_file(file)
+  if (!is.data.frame(table) || any(bytes == charToRaw("\""))) return(invisible())
+  lines <- strsplit(gsub("\r\n?", "\n", rawToChar(bytes)), "\n")[[1L]]
+  lines <- lines[seq_len(max(which(nzchar(trimws(lines)))))]
+  fields <- nchar(gsub("[^,]", "", lines)) + 1L
+  same <- length(unique(fields)) == 1L && nrow(table) == length(lines) - 1L &&
+    ncol(table) %in% (fields[1L] - 0:1)
+  if (!same) stop("wrong silent answer: ", nrow(table), " x ", ncol(table))
+}
+
+tokens <- c("loading", "effect", "variance", "covariance", "mean", "intercept", "total", "quantity",
+            "[", "]", "(", ")", ",", "|", "==", ">=", "<=", "=", "~", "+", "-", "*", "/", "^",
+            "B", "C",
+            "be1", "be2", "items", "constructs", "evening", "1", "0", "1e400", "NA", "`", "\"", "'",
+            "system", "('x')", "exp", "sqrt", "function(x)", "x", ":", "$", "@",
+            "\\", "\n", ";", "#",
+            "standardized", "!!", "%in%", "{", "}", "::", "->", "<-", "\u00e9")
+
+fuzz_text <- function(f) {
+  text <- paste(sample(tokens, sample.int(9L, 1L), TRUE), collapse = pick(c("", " ")))
+  if (stats::runif(1) < 0.1)
+    text <- sprintf("writeLines('x', '%s') == loading[B, be1]", planted_file)
+  verb <- pick(c("parse_address", "restrict", "relax", "quantity", "claim", "hold_equal",
+                 "let_differ",
+                 "start_at", "effect", "covary", "score_test", "amend", "leave_out"))
+  list(label = paste0(verb, "(", text, ")"), run = function() {
+    switch(verb, parse_address = parse_address(text), restrict = restrict(f$bp, !!text),
+           relax = relax(f$bp, !!text), quantity = quantity(f$bp, q = !!text),
+           claim = claim(f$bp, H = !!text), hold_equal = hold_equal(f$bp, !!text),
+           let_differ = let_differ(f$bp, !!text), start_at = start_at(f$bp, !!text, 1),
+           effect = effect(f$bp, !!text), covary = covary(f$bp, !!text, "be1"),
+           score_test = score_test(f$fit, !!text), leave_out = leave_out(f$bp, !!text),
+           amend = amend(f$fit, free = !!text, because = "x"))
+  })
+}
+
+words <- c("fit", "check", "screen", "diagnose", "amend", "compare", "invariance", "draw", "report",
+           "--by", "setting", "town", "--format", "json", "csv", "text", "--table", "estimates",
+           "means",
+           "--out", "--quiet", "--missing-codes", "-9", "--levels", "Evening=evening", "--rungs",
+           "metric", "--loosen", "scalar", "--top", "3", "--free", "covariance[be1, be2]",
+           "--because",
+           "x", "--fix", "--help", "--criteria", "--encoding", "latin1", "--nonsense", "", "--",
+           "-x",
+           "=", "--by=", "\u00e9")
+
+fuzz_command <- function(f) {
+  files <- c(f$files, tempdir(), "/dev/full", file.path(tempdir(), "none.yaml"))
+  args <- c(sample(words[1:9], 1L), sample(c(words, rep(files, 8L)), sample.int(6L, 1L), TRUE))
+  if (stats::runif(1) < 0.6) args <- c(args[1L], f$files[1:2], args[-1L])
+  list(label = paste(args, collapse = " "), run = function() {
+    heard <- textConnection("said", "w", local = TRUE)
+    sink(heard, type = "message")
+    code <- tryCatch(orizzonte:::run_command(args), finally = {
+      sink(type = "message")
+      close(heard)
+    })
+    if (!code %in% c(0, 1, 2)) stop("exit code ", code, ": ", paste(said, collapse = " "))
+  })
+}
+
+arms <- list(arguments = fuzz_argument, frames = fuzz_frame, files = fuzz_file, texts = fuzz_text,
+             commands = fuzz_command)
+shares <- c(arguments = 0.3, frames = 0.04, files = 0.3, texts = 0.34, commands = 0.02)
+
+prepare <- function() {
+  f <- fixtures()
+  f$calls <- valid_calls(f)
+  f$odd <- odd_values()
+  f$where <- new.env(parent = asNamespace("orizzonte"))
+  f$files <- file.path(tempdir(), c("m.yaml", "d.csv", "s.csv"))
+  write_blueprint(f$bp, f$files[1L])
+  utils::write.csv(f$data[1:80, ], f$files[2L], row.names = FALSE)
+  file.copy(system.file("extdata", "choirs-summary.csv", package = "orizzonte"), f$files[3L],
+            overwrite = TRUE)
+  raw_of <- function(file) readBin(file, "raw", file.size(file))
+  small <- tempfile()
+  utils::write.csv(f$data[1:6, c("setting", "be1", "be2")], small, row.names = FALSE, quote = FALSE)
+  f$bytes <- list(blueprint = raw_of(system.file("extdata", "choirs.yaml", package = "orizzonte")),
+                  summary = raw_of(f$files[3L]), data = raw_of(small),
+                  criteria = charToRaw("cfi: [.96, .92]\nsmallest: .2\np_change: .05\n"))
+  f
+}
+
+run_cases <- function(seeds, f = prepare()) {
+  rows <- lapply(seeds, function(seed) {
+    set.seed(seed)
+    arm <- sample(names(shares), 1L, prob = shares)
+    case <- arms[[arm]](f)
+    data.frame(seed = seed, arm = arm, outcome = outcome(case$run),
+               label = substr(gsub("\n", " ", case$label), 1, 160))
+  })
+  do.call(rbind, rows)
+}
+
+tabulate_cases <- function(x) {
+  kind <- sub(":.*", "", x$outcome)
+  kind[grepl("wrong silent", x$outcome)] <- "wrong answer"
+  out <- as.data.frame.matrix(table(factor(x$arm, names(arms)),
+                                    factor(kind, c("ok", "classed", "error", "warning", "hang",
+                                                   "code run", "wrong answer"))))
+  rbind(out, all = colSums(out))
+}
+
+if (sys.nframe() == 0L) {
+  args <- as.integer(commandArgs(trailingOnly = TRUE))
+  cases <- if (length(args) > 0L) args[1L] else 50000L
+  first <- if (length(args) > 1L) args[2L] else 1L
+  grDevices::pdf(NULL)
+  f <- prepare()
+  seeds <- first - 1L + seq_len(cases)
+  parts <- parallel::mclapply(split(seeds, seq_along(seeds) %/% 500L), run_cases, f = f,
+                              mc.preschedule = FALSE, mc.cores = max(1L, parallel::detectCores()))
+  lost <- !vapply(parts, is.data.frame, NA)
+  if (any(lost)) stop(sum(lost), " parts of 500 cases crashed: ", names(parts)[lost][1L])
+  results <- do.call(rbind, parts)
+  cat(sprintf("%s, R %s, orizzonte %s: %d cases, seeds %d to %d\n", format(Sys.Date()),
+              getRversion(),
+              utils::packageVersion("orizzonte"), nrow(results), min(seeds), max(seeds)))
+  print(tabulate_cases(results))
+  bad <- results[!results$outcome %in% c("ok", "classed"), ]
+  if (nrow(bad)) {
+    bad <- bad[!duplicated(paste(sub("\\(.*", "", bad$label), bad$outcome)), ]
+    for (i in seq_len(min(nrow(bad), 60L)))
+      cat(bad$seed[i], " ", bad$label[i], "\n    ", substr(bad$outcome[i], 1, 150), "\n", sep = "")
+    quit(status = 1L)
+  }
+}
