@@ -39,6 +39,17 @@ check_fit <- function(x, reader) {
   invisible(x)
 }
 
+# A ladder, or what loosen() made of one.
+check_ladder <- function(x, reader) {
+  ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
+  parts <- c("fits", "table", "criteria", "limits", "blueprint", "reading")
+  if (!inherits(ladder, "orizzonte_ladder") || !is.list(ladder) || !all(parts %in% names(ladder)))
+    abort("object", c(paste0(reader, "() cannot read this ladder: it lacks parts that one has."),
+                      i = "Make it again: invariance(blueprint, data, by = \"column\")."))
+  lapply(ladder$fits, check_fit, reader = reader)
+  invisible(x)
+}
+
 # A fit from another version, or one that was tampered with.
 refuse_object <- function(why) {
   abort("object", c("This fit cannot be read.", x = paste0("The reason: ", why, "."),
@@ -125,6 +136,20 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
   }
   abort("input", c(paste0(what, " must be one number", range, "."),
                    x = paste0("It is ", describe(x), ".")))
+}
+
+# Longer than any system takes; R itself only warns.
+check_path <- function(x, what) {
+  check_string(x, what)
+  if (nchar(x, "bytes") > 1000L || nchar(basename(x), "bytes") > 200L)
+    abort("input", paste0(what, " is too long to be the name of a file."))
+}
+
+check_count <- function(x, what, least = 0, most = Inf) {
+  check_number(x, what, least, most)
+  if (is.finite(x) && x != round(x))
+    abort("input", c(paste0(what, " must be a whole number."),
+                     x = paste0("It is ", describe(x), ".")))
 }
 
 check_seed <- function(x) {

@@ -1,7 +1,7 @@
 # Files as text: what cannot be read says why, and no byte is guessed at.
 
 check_readable <- function(file) {
-  check_string(file, "`file`")
+  check_path(file, "`file`")
   if (!file.exists(file)) {
     folder <- dirname(file)
     abort("file", c(paste0("There is no file ", quoted(file), "."),

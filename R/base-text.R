@@ -54,7 +54,9 @@ format_p <- function(p) {
 }
 
 
-format_count <- function(n) formatC(n, format = "d", big.mark = ",")
+format_count <- function(n) {
+  formatC(round(as.numeric(n)), format = "f", digits = 0L, big.mark = ",")
+}
 
 # Columns of text, numbers to the right.
 format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L) {

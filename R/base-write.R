@@ -3,7 +3,7 @@
 
 # Where a file may be written: symbolic links followed; a folder, a device or a pipe refused.
 check_target <- function(file, class = "file") {
-  check_string(file, "The name of the file to write")
+  check_path(file, "The name of the file to write")
   folder <- dirname(file)
   if (!dir.exists(folder))
     abort(class, c(paste0("There is no folder ", quoted(folder), "."),

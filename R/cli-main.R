@@ -171,7 +171,7 @@ check_flags <- function(args, options, name) {
 #' @export
 install_command <- function(dir, ...) {
   check_arguments("install_command")
-  check_string(dir, "`dir`")
+  check_path(dir, "`dir`")
   dir <- path.expand(dir)
   if (!dir.exists(dir))
     abort("file",

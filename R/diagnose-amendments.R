@@ -61,7 +61,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   check_arguments("amendments")
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
-  check_number(top, "`top`", 0)
+  check_count(top, "`top`")
   check_number(min_drop, "`min_drop`", 0)
   check_flag(all, "`all`")
   criteria <- check_criteria(criteria)

@@ -164,7 +164,7 @@ split_data <- function(data, share = 0.5, seed = 1, ...) {
     abort("input",
           c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
   check_number(share, "`share`", 0.01, 0.99)
-  check_number(seed, "`seed`")
+  check_seed(seed)
   state <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
   on.exit(if (is.null(state)) rm(".Random.seed", envir = globalenv()) else
           assign(".Random.seed", state, envir = globalenv()))

@@ -15,7 +15,7 @@
 #' plot(amendments(suppressMessages(fit_model(bp, choirs))))
 #' @export
 plot.orizzonte_amendments <- function(x, labels = 8, ...) {
-  check_number(labels, "`labels`", 0)
+  check_count(labels, "`labels`")
   criteria <- check_criteria(attr(x, "criteria"))
   shown <- x[!is.na(x$expected_change_std), ]
   if (nrow(shown) == 0L) abort("input", "There is nothing to draw: nothing could be freed.")

@@ -106,6 +106,9 @@ check_levels <- function(levels, by, data) {
     abort("input",
           c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
   }
+  if (!is.null(levels) && !is.atomic(levels))
+    abort("input", c("`levels` must be values of the grouping column.",
+                     x = paste0("It is ", describe(levels), ".")))
   levels
 }
 

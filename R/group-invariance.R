@@ -82,11 +82,11 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
     abort("input",
           c("invariance() needs groups.", i = "Name the grouping column with by = column."))
   }
-  asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
-  rungs <- rungs %||% default_rungs(bp)
-  check_words(rungs, "`rungs`", "rungs = c(\"configural\", \"metric\")")
+  if (!is.null(rungs)) check_words(rungs, "`rungs`", "rungs = c(\"configural\", \"metric\")")
   if (!is.null(structural)) check_words(structural, "`structural`", "structural = \"effect\"")
   check_words(structural_on, "`structural_on`", "structural_on = \"metric\"")
+  asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
+  rungs <- rungs %||% default_rungs(bp)
   check_rungs(c(rungs, structural_on), structural)
   request <- new_request(marker_free(bp), by, check_levels(levels, by, data), missing_codes)
   sample <- sample_of(data, request)

@@ -48,7 +48,7 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
   until <- choose_one(until, c("indices", "p"), "`until`")
   check_flag(with_intercept, "`with_intercept`")
   criteria <- if (is.null(criteria)) ladder$criteria else check_criteria(criteria)
-  check_number(most, "`most`", 1)
+  check_count(most, "`most`", 1)
   before <- ladder$fits[[ladder$table$against[at]]]
   fit <- ladder$fits[[at]]
   check_converged(fit, "loosen")

@@ -164,7 +164,7 @@ generics::augment
 simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
   check_fit(object, "simulate")
   check_dots_empty(..., .verb = "simulate")
-  check_number(nsim, "`nsim`", 1, 1e6)
+  check_count(nsim, "`nsim`", 1, 1e6)
   if (!is.null(seed)) {
     check_seed(seed)
     before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)

@@ -77,6 +77,7 @@ is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzon
 check_reportable <- function(x) {
   known <- function(one) inherits(one, "orizzonte_fit") || is_ladder(one)
   if (inherits(x, "orizzonte_fit")) check_fit(x, "write_report")
+  if (is_ladder(x)) check_ladder(x, "write_report")
   if (known(x)) return(x)
   if (!is.list(x) || is.data.frame(x) || inherits(x, "orizzonte_blueprint") || length(x) == 0L ||
       !all(vapply(x, known, NA))) {

@@ -230,7 +230,8 @@ mutated <- function(bytes) {
 fuzz_file <- function(f) {
   kind <- pick(c("blueprint", "summary", "criteria", "data"))
   bytes <- mutated(f$bytes[[kind]])
-  file <- file.path(tempdir(), paste0("fuzzed", if (kind %in% c("summary",
+  # processes side by side share the folder
+  file <- file.path(tempdir(), paste0("fuzzed-", Sys.getpid(), if (kind %in% c("summary",
                                                                 "data")) ".csv" else ".yaml"))
   list(label = paste(kind, "file"), run = function() {
     writeBin(bytes, file)
