@@ -30,6 +30,7 @@
 compare_models <- function(..., against = "previous", criteria = NULL) {
   check_arguments("compare_models", dots = TRUE)
   fits <- list(...)
+  for (fit in fits) check_fit(fit, "compare_models")
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   compare_fits(fits, labels, against, "compare_models", criteria)
 }
