@@ -34,7 +34,6 @@ side_by_side <- function(..., values = "raw", kinds = NULL) {
   if (length(unknown))
     abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."),
                      did_you_mean(unknown[1L], known)))
-  for (fit in fits) check_fit(fit, "side_by_side")
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   tables <- lapply(fits, estimates)
   parameters <- unique(unlist(lapply(tables, `[[`, "parameter")))
