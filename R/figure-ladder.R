@@ -88,6 +88,7 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
   .data <- rlang::.data
   labels <- ggplot2::labs(x = paste0(kind, ", raw, ", format(100 * level), " % interval"), y = NULL,
                           title = paste0("By group: ", fit$request$blueprint$title),
+                          subtitle = wrapped_caveat(fit),
                           caption = if (any(points$held))
                             "what is held across groups has the same value in all of them")
   if (length(groups) > 4L) {
@@ -111,6 +112,12 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
     ggplot2::scale_colour_manual(values = colours, breaks = groups, name = NULL) +
     ggplot2::scale_shape_manual(values = shapes, breaks = groups, name = NULL) + labels +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+# What stands in the way of reading a figure of this fit, if anything.
+wrapped_caveat <- function(fit) {
+  caveat <- fit_caveat(fit)
+  if (!is.null(caveat)) paste(strwrap(caveat, 100L), collapse = "\n")
 }
 
 # Along the ramp, from dusk to dawn.
@@ -144,6 +151,7 @@ expected_scores <- function(fit, construct, ...) {
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
     ggplot2::labs(x = construct, y = "expected score",
                   title = paste0("Expected scores by ", construct),
+                  subtitle = wrapped_caveat(fit),
                   caption =
                   paste0("each line spans two standard deviations of the construct either side ",
                          "of its mean in the group")) +

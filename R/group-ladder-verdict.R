@@ -26,7 +26,7 @@ judge_rung <- function(fit, before, rung, criteria) {
   improper <- solution_state(fit)$status == "improper"
   own <- comparison_measures(fit)
   if (is.null(before)) {
-    good <- own$cfi >= criteria$cfi[2L] && own$rmsea <= criteria$rmsea[2L]
+    good <- fits_acceptably(own, criteria)
     return(found(if (improper) "improper" else if (is.na(good)) "" else
       if (good) "fits" else "fits poorly"))
   }
@@ -41,6 +41,11 @@ judge_rung <- function(fit, before, rung, criteria) {
   verdict <- if ("cfi" %in% broken && length(broken) > 1L) "fails" else
     if (length(broken)) "doubtful" else if (rejected) small_differences else "holds"
   found(if (improper) "improper" else verdict, broken, equalities)
+}
+
+# By the second tier of the criteria; NA when the indices are not known.
+fits_acceptably <- function(measures, criteria) {
+  measures$cfi >= criteria$cfi[2L] && measures$rmsea <= criteria$rmsea[2L]
 }
 
 rung_breaks <- function(own, before, p, limits) {
@@ -124,9 +129,7 @@ fit_caveat <- function(fit) {
     return(paste0("The solution is ", state$status, " (", state$trouble, "): what follows may ",
                   "mislead."))
   own <- comparison_measures(fit)
-  limits <- criteria()
-  if (isTRUE(own$cfi >= limits$cfi[2L] && own$rmsea <= limits$rmsea[2L]) || test_of(fit)$df == 0L)
-    return(NULL)
+  if (test_of(fit)$df == 0L || isTRUE(fits_acceptably(own, criteria()))) return(NULL)
   paste0("The model does not fit acceptably (CFI ", format_fixed(own$cfi), ", RMSEA ",
          format_fixed(own$rmsea), "): what follows takes it for granted.")
 }

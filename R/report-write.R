@@ -46,7 +46,9 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, ...) {
 check_report_ending <- function(file) {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% c("html", "docx", "md")) return(ending)
-  abort("report", c(paste0("Cannot write a report as ", quoted(paste0(".", ending)), "."),
+  abort("report", c(if (nzchar(ending)) paste0("Cannot write a report as ",
+                                               quoted(paste0(".", ending)), ".") else
+                      paste0(quoted(file), " has no ending that says what kind of report it is."),
                     i = "Use a file that ends in .html, .docx or .md."))
 }
 

@@ -76,7 +76,6 @@ report_code <- function(lines) {
 deeper <- function(parts) {
   lapply(parts, function(part) {
     if (part$part == "heading") part$level <- part$level + 1L
-    if (part$part == "figure") part$name <- part$name
     part
   })
 }
