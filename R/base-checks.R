@@ -76,16 +76,6 @@ check_words <- function(x, what, example) {
                    i = paste0("Such as ", example, ".")))
 }
 
-check_dots_empty <- function(..., .verb) {
-  if (...length() == 0L) return(invisible())
-  given <- names(list(...))
-  given <- if (is.null(given)) "an unnamed argument" else paste0("`", given[nzchar(given)], "`",
-      collapse = ", ")
-  abort("input",
-        c(paste0(.verb, "() does not know ", given, "."),
-          i = paste0("See ?", .verb, " for its arguments.")))
-}
-
 # The first line of every function a user calls: all that is needed is there, and nothing is too
 # much. `dots`: the function reads its dots itself; `optional` may lack without a default. R would
 # complete the names of arguments: they must be written in full.

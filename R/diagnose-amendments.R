@@ -75,6 +75,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   if (!is.null(whole$nothing)) {
     offered$verdict[offered$verdict == "misspecified"] <- "within chance"
   }
+  all_offered <- offered
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
   leaders <- seq_len(min(top, length(offered$parameter)))
   leading <- lapply(offered, function(x) x[leaders])
@@ -85,7 +86,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
             tested = whole$tested, nothing = whole$nothing, refused = sum(refused),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
-            split = split_constructs(fit, leading, real), criteria = criteria,
+            split = split_constructs(fit, all_offered, leading, real), criteria = criteria,
             trouble = improper_parts(fit)$trouble)
 }
 

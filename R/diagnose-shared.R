@@ -50,19 +50,19 @@ linked_blocks <- function(first, second, strength, observed) {
 
 # A construct whose leading residual covariances part its items into two sets: the model with two
 # constructs in its place, really fitted, where it says as much as the best of those covariances.
-split_constructs <- function(fit, leaders, real) {
+split_constructs <- function(fit, offered, leaders, real) {
   hot <- which(leaders$change == "residual covariance within a construct" &
                  leaders$verdict == "misspecified" & real$status %in% "proper")
   if (length(hot) == 0L) return(NULL)
   Filter(Negate(is.null), lapply(fit$layout$constructs, split_construct, fit = fit,
-                                 leaders = leaders, real = real, hot = hot))
+                                 offered = offered, leaders = leaders, real = real, hot = hot))
 }
 
-split_construct <- function(name, fit, leaders, real, hot) {
+split_construct <- function(name, fit, offered, leaders, real, hot) {
   items <- construct_items(fit$layout, name)
   inside <- hot[leaders$first[hot] %in% items & leaders$second[hot] %in% items]
   if (length(inside) == 0L || !can_split(fit, name, items)) return(NULL)
-  sets <- opposed_sets(fit, name, items, leaders)
+  sets <- opposed_sets(fit, name, items, offered)
   if (is.null(sets)) return(NULL)
   found <- fit_split(fit, name, sets)
   if (is.null(found)) return(NULL)
@@ -92,20 +92,20 @@ can_split <- function(fit, name, items) {
 }
 
 # Two sets of items, two or more in each: the signs of the leading eigenvector of their residual
-# covariances, signed and weighed by their indices.
-opposed_sets <- function(fit, name, items, leaders) {
+# covariances, all that were tested, signed and weighed by their indices.
+opposed_sets <- function(fit, name, items, offered) {
   k <- length(items)
   rows <- fit$layout$rows
   loading <- values_of(fit)[rows$kind == "loading" & rows$first == name]
   sign <- stats::setNames(sign(loading), rows$second[rows$kind == "loading" &
                                                       rows$first == name])
   link <- matrix(0, k, k, dimnames = list(items, items))
-  for (i in which(leaders$first %in% items & leaders$second %in% items &
-                    leaders$kind == "covariance")) {
-    pair <- c(leaders$first[i], leaders$second[i])
-    toward <- sign(leaders$expected_change[i]) * prod(sign[pair])
+  for (i in which(offered$first %in% items & offered$second %in% items &
+                    offered$kind == "covariance")) {
+    pair <- c(offered$first[i], offered$second[i])
+    toward <- sign(offered$expected_change[i]) * prod(sign[pair])
     link[pair, pair] <- link[pair, pair] +
-      toward * leaders$modification_index[i] * (1 - diag(2L))
+      toward * offered$modification_index[i] * (1 - diag(2L))
   }
   first <- eigen(link, symmetric = TRUE)$vectors[, 1L]
   if (any(abs(first) < 1e-8)) return(NULL)

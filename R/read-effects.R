@@ -26,7 +26,7 @@
 #' @export
 effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
   check_fit(object, "effects")
-  check_dots_empty(..., .verb = "effects")
+  check_arguments("effects")
   check_level(level)
   parts <- lapply(group_views(object), view_effects, items = items, routes = routes, level = level)
   structure(bind_frames(parts), class = c("orizzonte_effects", "data.frame"))

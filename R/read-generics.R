@@ -22,7 +22,7 @@ NULL
 #' @rdname generics-of-a-fit
 #' @export
 coef.orizzonte_fit <- function(object, ...) {
-  check_dots_empty(..., .verb = "coef")
+  check_arguments("coef")
   theta_of(check_fit(object, "coef"))
 }
 
@@ -33,7 +33,7 @@ vcov.orizzonte_fit <- function(object, ...) vcov_of(check_fit(object, "vcov"))
 #' @rdname generics-of-a-fit
 #' @export
 confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
-  check_dots_empty(..., .verb = "confint")
+  check_arguments("confint", optional = "parm")
   check_level(level)
   theta <- stats::coef(object)
   interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level)
@@ -55,7 +55,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 #' @rdname generics-of-a-fit
 #' @export
 logLik.orizzonte_fit <- function(object, ...) {
-  check_dots_empty(..., .verb = "logLik")
+  check_arguments("logLik")
   check_fit(object, "logLik")
   value <- indices_of(object)[["loglik"]]
   structure(value, df = n_free(object), nobs = stats::nobs(object), class = "logLik")
@@ -82,7 +82,7 @@ nobs.orizzonte_fit <- function(object, ...) sample_n(check_fit(object, "nobs")$s
 #' glance(fit)
 #' @export
 tidy.orizzonte_fit <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
-  check_dots_empty(..., .verb = "tidy")
+  check_arguments("tidy")
   table <- estimates(x, level = conf.level)
   out <- list(term = table$parameter, estimate = table$estimate, std.error = table$se,
               statistic = table$z, p.value = table$p)
@@ -93,7 +93,7 @@ tidy.orizzonte_fit <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
 #' @rdname tidy.orizzonte_fit
 #' @export
 glance.orizzonte_fit <- function(x, ...) {
-  check_dots_empty(..., .verb = "glance")
+  check_arguments("glance")
   table <- fit_indices(x)
   value <- stats::setNames(table$value, table$index)
   as_tibble_if_possible(list_frame(list(

@@ -31,7 +31,7 @@
 #' @export
 residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = NULL, ...) {
   check_fit(object, "residuals")
-  check_dots_empty(..., .verb = "residuals")
+  check_arguments("residuals")
   in_units <- choose_one(in_units, residual_units, "`in_units`")
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
   views <- group_views(object)

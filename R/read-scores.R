@@ -24,7 +24,7 @@
 #' @export
 predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression", ...) {
   check_fit(object, "predict")
-  check_dots_empty(..., .verb = "predict")
+  check_arguments("predict")
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   constructs <- object$layout$constructs
   if (length(constructs) == 0L) {
@@ -133,7 +133,7 @@ fitted_rows <- function(fit) {
 #' @importFrom generics augment
 #' @export
 augment.orizzonte_fit <- function(x, data = NULL, method = "regression", ...) {
-  check_dots_empty(..., .verb = "augment")
+  check_arguments("augment")
   scores <- predict.orizzonte_fit(x, newdata = data, method = method)
   names(scores) <- paste0(".", names(scores))
   as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, scores))
@@ -163,7 +163,7 @@ generics::augment
 #' @export
 simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
   check_fit(object, "simulate")
-  check_dots_empty(..., .verb = "simulate")
+  check_arguments("simulate")
   check_count(nsim, "`nsim`", 1, 1e6)
   if (!is.null(seed)) {
     check_seed(seed)

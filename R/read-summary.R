@@ -120,7 +120,7 @@ format_weakness <- function(fit) {
 summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
   check_fit(object, "summary")
   criteria <- check_criteria(criteria)
-  check_dots_empty(..., .verb = "summary")
+  check_arguments("summary")
   structure(list(
     title = object$request$blueprint$title, status = format_status(object),
     sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
