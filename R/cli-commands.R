@@ -302,7 +302,7 @@ exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
 to_output <- function(file, quiet, write) {
   if (is.null(file)) return(write())
   write_text(file, utils::capture.output(write()), "usage")
-  if (!quiet) cat("Written to ", file, "\n", sep = "", file = stderr())
+  if (!quiet) close_with("Written to ", file, "\n")
 }
 
 command_fit <- function(given) {
@@ -378,7 +378,7 @@ command_draw <- function(given) {
                    loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
                    trail = plot(trail(fit)))
   save_figure(figure, given$out)
-  if (!given$quiet) cat("Figure written to ", given$out, "\n", sep = "", file = stderr())
+  if (!given$quiet) close_with("Figure written to ", given$out, "\n")
   exit_code(fit)
 }
 
@@ -440,7 +440,7 @@ command_demo <- function(given) {
   loosened <- suppressMessages(loosen(loosen(ladder, "metric")$ladder, "scalar"))
   write_report(loosened, inside("groups.html"), quiet = TRUE)
   if (!given$quiet) {
-    cat("\nWritten to ", folder, ":\n",
+    close_with("\nWritten to ", folder, ":\n",
         "  report.html               the report: open it in a browser\n",
         "  groups.html, ladder.csv   may the two rehearsal settings be compared?\n",
         "  diagram.png, diagram.svg  the path diagram\n",
@@ -454,7 +454,7 @@ command_demo <- function(given) {
         paste0("  choirs-start.yaml         a structural model before anything was amended; see ",
                "what is wrong with it:\n"),
         "                            orizzonte diagnose ", inside("choirs-start.yaml"), " ",
-        inside("choirs.csv"), "\n", sep = "", file = stderr())
+        inside("choirs.csv"), "\n")
   }
   exit_code(fit)
 }

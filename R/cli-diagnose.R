@@ -94,7 +94,7 @@ command_amend <- function(given) {
                           status = solution_state(amended)$status, trail = json_rows(steps))),
                           "\n", sep = ""))
   if (!given$quiet) {
-    cat("Next blueprint written to ", given$out, "\n", sep = "", file = stderr())
+    close_with("Next blueprint written to ", given$out, "\n")
   }
   exit_code(amended)
 }

@@ -17,20 +17,39 @@ main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   if (!is.character(args) || anyNA(args))
     abort("input", "`args` must be texts: the words of a command line.")
   if (interactive() || !missing(args)) return(invisible(run_command(args)))
-  output <- utils::capture.output(code <- run_command(args))
-  quit(save = "no", status = deliver_output(output, code))
+  output$bytes <- rawConnection(raw(), "w")
+  output$sent <- 0
+  sink(output$bytes)
+  code <- run_command(args)
+  sink()
+  quit(save = "no", status = send_output() %||% code)
 }
 
-# What was printed goes out as a whole, and whether it arrived is part of the exit code.
-deliver_output <- function(lines, code) {
-  if (length(lines) == 0L) return(code)
-  found <- write_standard_output(charToRaw(paste0(lines, "\n", collapse = "")))
-  if (found$error == 0L) return(code)
+# What a process has printed and not yet sent on.
+output <- new.env(parent = emptyenv())
+
+# Sends what was printed so far, and says so when it does not arrive: the exit code then, else NULL.
+send_output <- function() {
+  if (is.null(output$bytes)) return(NULL)
+  if (!is.null(output$failed)) return(output$failed)
+  bytes <- rawConnectionValue(output$bytes)
+  fresh <- bytes[seq_along(bytes) > output$sent]
+  output$sent <- length(bytes)
+  found <- write_standard_output(fresh)
+  if (found$error == 0L) return(NULL)
   # whoever read our output (head, a pager) has gone: nothing to report
-  if (found$gone) return(141L)
-  cat("Error: The result could not be written to standard output: ", found$why, ".\n", sep = "",
-      file = stderr())
-  2L
+  output$failed <- if (found$gone) 141L else 2L
+  if (!found$gone) {
+    cat("Error: The result could not be written to standard output: ", found$why, ".\n", sep = "",
+        file = stderr())
+  }
+  output$failed
+}
+
+# A message that closes a command comes after what it printed.
+close_with <- function(...) {
+  send_output()
+  cat(..., sep = "", file = stderr())
 }
 
 # Runs a command and returns its exit code; never quits.

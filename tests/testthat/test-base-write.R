@@ -60,6 +60,14 @@ test_that("the command line protects inputs and notices what does not arrive", {
                        inside("choirs.yaml"))$code, 2)
   expect_identical(tools::md5sum(inside(c("choirs.yaml", "choirs.csv"))), before)
   skip_on_os("windows")
+  # what closes a command comes after what it printed
+  said <- system(paste(shQuote(file.path(R.home("bin"), "Rscript")), "-e",
+                       shQuote("orizzonte::main()"), "amend", shQuote(inside("choirs.yaml")),
+                       shQuote(inside("choirs.csv")), "--free 'loading[Calm, st2]'",
+                       "--because x --out",
+                       shQuote(inside("next.yaml")), "2>&1"), intern = TRUE)
+  expect_match(said[length(said)], "Next blueprint written to")
+  expect_true(any(grepl("Trail", said)))
   line <- paste(shQuote(file.path(R.home("bin"), "Rscript")), "-e", shQuote("orizzonte::main()"),
                 "--version")
   run <- function(redirect) system(paste(line, redirect), ignore.stderr = TRUE)
