@@ -63,7 +63,7 @@ test_that("implied and observed moments, and residuals between them, fit togethe
   expect_output(print(largest), "greet me")
   expect_error(residuals(fit, in_units = "covarance"), class = "orizzonte_error_input")
   expect_error(residuals(fit, largest = 0), class = "orizzonte_error_input")
-  expect_error(residuals(fit, largst = 5), "does not know `largst`",
+  expect_error(residuals(fit, largst = 5), "has no argument `largst`",
                class = "orizzonte_error_input")
 })
 
