@@ -11,7 +11,7 @@ warn <- function(class, message) {
 
 # A plain note on standard error; much cheaper than a formatted one.
 say <- function(...) {
-  text <- paste0(..., collapse = "\n")
+  text <- showable(paste0(..., collapse = "\n"))
   message(structure(class = c("orizzonte_message", "message", "condition"),
                     list(message = paste0(text, "\n"), call = NULL)))
 }

@@ -4,13 +4,39 @@ output_width <- function() min(100L, max(60L, getOption("width", 80L)))
 
 rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
 
+# The signs of statistics, where a session cannot show them, in letters.
+showable <- function(text) {
+  if (isTRUE(l10n_info()[["UTF-8"]])) return(text)
+  for (k in seq_along(letters_for)) text <- gsub(names(letters_for)[k], letters_for[[k]], text)
+  text
+}
+
+letters_for <- stats::setNames(c("chi2", "R2", "d ", "+-", "-"),
+                               c("\u03c7\u00b2", "R\u00b2", "\u0394", "\u00b1", "\u2212"))
+
+# Columns by the titles they are shown under. A name in code that is not ASCII is lost in the C
+# locale, hence these.
+titled <- function(columns) {
+  at <- match(names(columns), names(column_titles))
+  names(columns)[!is.na(at)] <- column_titles[at[!is.na(at)]]
+  columns
+}
+
+column_titles <- c(
+  chisq = "\u03c7\u00b2", r_squared = "R\u00b2", chisq_change = "\u0394\u03c7\u00b2",
+  df_change = "\u0394df", cfi_change = "\u0394CFI", rmsea_change = "\u0394RMSEA",
+  srmr_change = "\u0394SRMR", aic_change = "\u0394AIC", bic_change = "\u0394BIC",
+  p_change = "p of \u0394\u03c7\u00b2", loading_gap = "\u0394loading",
+  intercept_gap = "\u0394intercept")
+
 heading <- function(text) {
+  text <- showable(text)
   mark <- rule_mark()
   paste0(strrep(mark, 2L), " ", text, " ", strrep(mark, max(2L, output_width() - nchar(text) - 4L)))
 }
 
 wrap_lines <- function(text, indent = 0L, hang = indent) {
-  unlist(lapply(text, strwrap_keep, indent = indent, hang = hang))
+  unlist(lapply(showable(text), strwrap_keep, indent = indent, hang = hang))
 }
 
 # strwrap() folds runs of spaces, which carry the alignment here.
@@ -61,7 +87,7 @@ format_count <- function(n) {
 # Columns of text, numbers to the right.
 format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L) {
   cells <- Map(function(name, values, to_right) {
-    values <- c(name, values)
+    values <- showable(c(name, values))
     width <- max(nchar(values, "width"))
     pad <- strrep(" ", width - nchar(values, "width"))
     if (to_right) paste0(pad, values) else paste0(values, pad)

@@ -16,13 +16,27 @@ main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   check_arguments("main")
   if (!is.character(args) || anyNA(args))
     abort("input", "`args` must be texts: the words of a command line.")
-  if (interactive() || !missing(args)) return(invisible(run_command(args)))
+  before <- widen_locale()
+  if (interactive() || !missing(args)) {
+    on.exit(Sys.setlocale("LC_CTYPE", before))
+    return(invisible(run_command(args)))
+  }
   output$bytes <- rawConnection(raw(), "w")
   output$sent <- 0
   sink(output$bytes)
   code <- run_command(args)
   sink()
   quit(save = "no", status = send_output() %||% code)
+}
+
+# The C locale knows ASCII only and would lose letters, also in the files written: its sister that
+# knows them all takes its place. Returns what was there.
+widen_locale <- function() {
+  before <- Sys.getlocale("LC_CTYPE")
+  if (!before %in% c("C", "POSIX")) return(before)
+  for (name in c("C.UTF-8", "C.utf8", "en_US.UTF-8"))
+    if (nzchar(suppressWarnings(Sys.setlocale("LC_CTYPE", name)))) break
+  before
 }
 
 # What a process has printed and not yet sent on.

@@ -243,7 +243,7 @@ reproduces <- function(eta, larger, smaller) {
 print.orizzonte_comparison <- function(x, ...) {
   if (!all(c("model", comparison_columns, "p_change", "akaike_weight") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(format_comparison(x), sep = "\n")
+  cat(showable(format_comparison(x)), sep = "\n")
   invisible(x)
 }
 
@@ -252,18 +252,20 @@ comparison_texts <- function(x) {
   several <- length(unique(x$n)) > 1L
   list(
     fit = c(list(model = x$model), if (several) list(n = count(x$n)),
-            list("\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p),
+            titled(list(
+                 chisq = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p),
                  CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
                  RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr),
                  AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
-                 `Akaike weight` = format_fixed(x$akaike_weight))),
+                 `Akaike weight` = format_fixed(x$akaike_weight)))),
     changes = if (any(!is.na(x$against))) {
-      list(model = x$model, against = ifelse(is.na(x$against), "", x$against),
-           "\u0394\u03c7\u00b2" = format_fixed(x$chisq_change, 2L),
-           "\u0394df" = count(x$df_change), p = format_p(x$p_change),
-           "\u0394CFI" = format_fixed(x$cfi_change), "\u0394RMSEA" = format_fixed(x$rmsea_change),
-           "\u0394SRMR" = format_fixed(x$srmr_change), "\u0394AIC" = format_fixed(x$aic_change, 1L),
-           "\u0394BIC" = format_fixed(x$bic_change, 1L), verdict = x$verdict)
+      titled(list(
+           model = x$model, against = ifelse(is.na(x$against), "", x$against),
+           chisq_change = format_fixed(x$chisq_change, 2L),
+           df_change = count(x$df_change), p = format_p(x$p_change),
+           cfi_change = format_fixed(x$cfi_change), rmsea_change = format_fixed(x$rmsea_change),
+           srmr_change = format_fixed(x$srmr_change), aic_change = format_fixed(x$aic_change, 1L),
+           bic_change = format_fixed(x$bic_change, 1L), verdict = x$verdict))
     },
     notes = c(if (any(x$status != "proper"))
               paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"],

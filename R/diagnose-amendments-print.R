@@ -5,7 +5,7 @@ print.orizzonte_amendments <- function(x, ...) {
   needed <- c("parameter", "kind", "modification_index", "p", "expected_change",
               "expected_change_std", "actual_drop", "verdict")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(format_amendments(x), sep = "\n")
+  cat(showable(format_amendments(x)), sep = "\n")
   invisible(x)
 }
 

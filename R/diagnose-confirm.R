@@ -106,13 +106,14 @@ confirmed_parameters <- function(fit, fresh) {
 print.orizzonte_confirmation <- function(x, ...) {
   cat(heading(paste0("Confirmation: ", x$title)), sep = "\n")
   i <- x$indices
-  columns <- list(model = i$model, data = i$data, n = format_count(i$n),
-                  "\u03c7\u00b2" = format_fixed(i$chisq, 2L), df = format_count(i$df),
+  columns <- titled(list(
+                  model = i$model, data = i$data, n = format_count(i$n),
+                  chisq = format_fixed(i$chisq, 2L), df = format_count(i$df),
                   p = format_p(i$p), CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli),
                   RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
                   AIC = format_fixed(i$aic, 1L),
                   BIC = format_fixed(i$bic, 1L),
-                  status = ifelse(i$status %in% "proper", "", i$status))
+                  status = ifelse(i$status %in% "proper", "", i$status)))
   cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)),
                    c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
   d <- x$difference

@@ -309,11 +309,11 @@ print.orizzonte_rescue <- function(x, ...) {
                "summary(fit_model(blueprint, data))\n"))
     return(invisible(x))
   }
-  columns <- list(as.character(seq_len(nrow(table))), table$attempt, table$status,
-                  format_fixed(table$chisq, 2L), ifelse(is.na(table$df), "", format(table$df)),
-                  format_fixed(table$cfi), format_fixed(table$rmsea), table$trouble)
-  names(columns) <- c("#", "attempt", "status", "\u03c7\u00b2", "df", "CFI", "RMSEA",
-                      "trouble left")
+  columns <- titled(list(
+    `#` = as.character(seq_len(nrow(table))), attempt = table$attempt, status = table$status,
+    chisq = format_fixed(table$chisq, 2L), df = ifelse(is.na(table$df), "", format(table$df)),
+    CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
+    `trouble left` = table$trouble))
   cat("What was tried\n",
       paste0(format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), "\n"),
       sep = "")

@@ -121,11 +121,12 @@ item_status <- function(fit) {
 # The largest ones first.
 gap_columns <- function(x, most = 24L) {
   shown <- utils::head(as.data.frame(x[order(-abs(x$size_any_direction)), ]), most)
-  list(item = shown$item, group = shown$group, "\u0394loading" = format_number(shown$loading_gap),
-       "\u0394intercept" = format_number(shown$intercept_gap),
+  titled(list(
+       item = shown$item, group = shown$group, loading_gap = format_number(shown$loading_gap),
+       intercept_gap = format_number(shown$intercept_gap),
        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L),
        `any way` = format_fixed(shown$size_any_direction, 2L),
-       p = format_p(shown$p), status = shown$status)
+       p = format_p(shown$p), status = shown$status))
 }
 
 gap_note <-

@@ -5,7 +5,7 @@ as.data.frame.orizzonte_ladder <- function(x, ...) x$table
 
 #' @export
 print.orizzonte_ladder <- function(x, ...) {
-  cat(format_ladder(x), sep = "\n")
+  cat(showable(format_ladder(x)), sep = "\n")
   invisible(x)
 }
 
@@ -15,16 +15,18 @@ ladder_columns <- function(x) {
   count <- function(v) ifelse(is.na(v), "", format_count(v))
   shares <- x$contributions
   list(
-    fit = list(rung = t$rung, "\u03c7\u00b2" = format_fixed(t$chisq, 2L), df = count(t$df),
+    fit = titled(list(
+               rung = t$rung, chisq = format_fixed(t$chisq, 2L), df = count(t$df),
                p = format_p(t$p), CFI = format_fixed(t$cfi), RMSEA = format_fixed(t$rmsea),
-               SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L)),
-    changes = list(rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
-                   "\u0394\u03c7\u00b2" = format_fixed(t$chisq_change, 2L),
-                   "\u0394df" = count(t$df_change), p = format_p(t$p_change),
-                   "\u0394CFI" = format_fixed(t$cfi_change),
-                   "\u0394RMSEA" = format_fixed(t$rmsea_change),
-                   "\u0394SRMR" = format_fixed(t$srmr_change), verdict = t$verdict,
-                   breaks = t$broken),
+               SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))),
+    changes = titled(list(
+                   rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
+                   chisq_change = format_fixed(t$chisq_change, 2L),
+                   df_change = count(t$df_change), p = format_p(t$p_change),
+                   cfi_change = format_fixed(t$cfi_change),
+                   rmsea_change = format_fixed(t$rmsea_change),
+                   srmr_change = format_fixed(t$srmr_change), verdict = t$verdict,
+                   breaks = t$broken)),
     shares = c(list(group = rownames(shares)),
                stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
                  format_fixed(shares[, k],

@@ -44,7 +44,7 @@ format_r_squared_table <- function(x) {
                  ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible",
                         ifelse(x$r_squared < 0.25, "weak", "")))
   if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
-  columns <- list(x$variable, x$kind, format_fixed(x$r_squared), format_fixed(x$se), note)
-  names(columns) <- c("variable", "kind", "R\u00b2", "se", "note")
-  format_table(columns, c(FALSE, FALSE, TRUE, TRUE, FALSE))
+  columns <- list(variable = x$variable, kind = x$kind, r_squared = format_fixed(x$r_squared),
+                  se = format_fixed(x$se), note = note)
+  format_table(titled(columns), c(FALSE, FALSE, TRUE, TRUE, FALSE))
 }

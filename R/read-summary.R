@@ -28,7 +28,7 @@ print.orizzonte_fit <- function(x, ...) {
 fit_card <- function(fit, criteria = NULL) {
   lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit),
              format_feedback(fit))
-  if (!has_converged(fit)) return(lines)
+  if (!has_converged(fit)) return(showable(lines))
   table <- fit_indices(fit, criteria)
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
@@ -39,7 +39,7 @@ fit_card <- function(fit, criteria = NULL) {
            if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
            ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"))
   }
-  c(lines, measures, wrap_lines(attr(table, "reading")))
+  showable(c(lines, measures, wrap_lines(attr(table, "reading"))))
 }
 
 format_sample <- function(fit, parameters = TRUE) {
@@ -137,8 +137,8 @@ summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
 
 #' @export
 print.orizzonte_summary <- function(x, ...) {
-  cat(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "", x$counts,
-      "", sep = "\n")
+  cat(showable(c(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "",
+                 x$counts)), "", sep = "\n")
   print(x$fit_indices)
   cat("\n")
   cat(heading("Estimates"), format_grouped_estimates(x$estimates), "", sep = "\n")

@@ -104,7 +104,7 @@ format_revision <- function(fit) {
 print.orizzonte_trail <- function(x, ...) {
   if (!all(c("revision", "change", "because", "chisq", "df", "actual_drop") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(format_trail(x), sep = "\n")
+  cat(showable(format_trail(x)), sep = "\n")
   invisible(x)
 }
 
@@ -114,14 +114,15 @@ format_trail <- function(x) {
     return(c(lines,
              paste0("Nothing has been amended so far. Next: amendments(fit), then amend(fit, ",
                     "free = ..., because = \"...\")")))
-  columns <- list(`#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
+  columns <- titled(list(
+                  `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
                   drop = format_fixed(x$actual_drop, 2L),
-                  "\u03c7\u00b2" = format_fixed(x$chisq, 2L), df = format_count(x$df),
-                  CFI = format_fixed(x$cfi), "\u0394CFI" = format_fixed(x$cfi_change),
+                  chisq = format_fixed(x$chisq, 2L), df = format_count(x$df),
+                  CFI = format_fixed(x$cfi), cfi_change = format_fixed(x$cfi_change),
                   TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea),
                   SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L),
                   BIC = format_fixed(x$bic, 1L),
-                  "p of \u0394\u03c7\u00b2" = format_p(x$p_change))
+                  p_change = format_p(x$p_change)))
   lines <- c(lines, format_table(columns), "")
   words <- ifelse(x$revision == 0, "the start", x$change)
   reason <- ifelse(x$revision == 0, "",

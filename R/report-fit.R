@@ -73,8 +73,9 @@ estimate_sections <- list(
 
 fit_estimate_parts <- function(fit) {
   explained <- r_squared(fit)
-  r2 <- list(variable = explained$variable, group = explained$group, kind = explained$kind,
-             "R\u00b2" = format_fixed(explained$r_squared), se = format_fixed(explained$se))
+  r2 <- titled(list(
+             variable = explained$variable, group = explained$group, kind = explained$kind,
+             r_squared = format_fixed(explained$r_squared), se = format_fixed(explained$se)))
   if (all(is.na(explained$group))) r2$group <- NULL
   report_section("Estimates",
     lapply(names(estimate_sections), function(name) {
@@ -152,12 +153,13 @@ fit_trail_parts <- function(fit) {
 trail_columns <- function(x) {
   start <- x$revision == 0
   reason <- ifelse(start | nzchar(x$because), x$because, "(no reason given)")
-  list(revision = format_count(x$revision), change = ifelse(start, "the start", x$change),
+  titled(list(
+       revision = format_count(x$revision), change = ifelse(start, "the start", x$change),
        because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
        `predicted drop` = format_fixed(x$predicted_drop, 2L),
-       `real drop` = format_fixed(x$actual_drop, 2L), "\u03c7\u00b2" = format_fixed(x$chisq, 2L),
-       df = format_count(x$df), "p of \u0394\u03c7\u00b2" = format_p(x$p_change),
-       CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L))
+       `real drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
+       df = format_count(x$df), p_change = format_p(x$p_change),
+       CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
 }
 
 fit_reproduction_parts <- function(fit) {

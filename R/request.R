@@ -4,6 +4,7 @@
 new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NULL,
                         multiplier = "n") {
   check_blueprint(blueprint, "fit_model")
+  check_locale(unlist(blueprint_variables(blueprint), use.names = FALSE))
   if (!is.null(by)) check_string(by, "`by`")
   check_missing_codes(missing_codes)
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
@@ -15,6 +16,19 @@ new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NUL
   }
   structure(list(blueprint = blueprint, by = by, levels = levels, missing_codes = missing_codes,
                  multiplier = multiplier), class = "orizzonte_request")
+}
+
+# R itself cannot handle names that its locale does not know.
+check_locale <- function(names) {
+  if (isTRUE(l10n_info()[["UTF-8"]])) return(invisible())
+  names <- as_utf8(names)
+  lost <- names[is.na(iconv(names, "UTF-8", ""))]
+  if (length(lost) == 0L) return(invisible())
+  abort("input", c(paste0("This R session cannot handle the name ", quoted(lost[1L]), "."),
+                   x = paste0("Its locale is ", Sys.getlocale("LC_CTYPE"),
+                              ", which does not know all of these letters."),
+                   i = paste0("Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8, or use plain ",
+                              "letters and say more with wording().")))
 }
 
 # A request with some of it changed; NULL is a change as well.

@@ -2,7 +2,7 @@
 
 #' @export
 print.orizzonte_screen <- function(x, ...) {
-  cat(format_screen(x), sep = "\n")
+  cat(showable(format_screen(x)), sep = "\n")
   invisible(x)
 }
 

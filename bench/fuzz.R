@@ -1,6 +1,7 @@
 # Random bad input against every exported function, every kind of file and the command line: no
 # crash, no hang, no condition without a class, no wrong answer without a word, no code run.
-# Usage: Rscript bench/fuzz.R [cases] [first seed]. Each case has a seed of its own.
+# Usage: Rscript bench/fuzz.R [cases] [first seed]. Each case has a seed of its own. A fifth of the
+# cases in the C locale; beside them up to 500 commands as processes (fuzz-processes.R).
 suppressPackageStartupMessages(library(orizzonte))
 
 longest <- 10                     # seconds that a case may take
@@ -288,10 +289,14 @@ words <- c("fit", "check", "screen", "diagnose", "amend", "compare", "invariance
            "-x",
            "=", "--by=", "\u00e9")
 
-fuzz_command <- function(f) {
-  files <- c(f$files, tempdir(), "/dev/full", file.path(tempdir(), "none.yaml"))
+random_command <- function(given) {
+  files <- c(given, tempdir(), "/dev/full", file.path(tempdir(), "none.yaml"))
   args <- c(sample(words[1:9], 1L), sample(c(words, rep(files, 8L)), sample.int(6L, 1L), TRUE))
-  if (stats::runif(1) < 0.6) args <- c(args[1L], f$files[1:2], args[-1L])
+  if (stats::runif(1) < 0.6) c(args[1L], given[1:2], args[-1L]) else args
+}
+
+fuzz_command <- function(f) {
+  args <- random_command(f$files)
   list(label = paste(args, collapse = " "), run = function() {
     heard <- textConnection("said", "w", local = TRUE)
     sink(heard, type = "message")
@@ -337,36 +342,61 @@ run_cases <- function(seeds, f = prepare()) {
   do.call(rbind, rows)
 }
 
-tabulate_cases <- function(x) {
+tabulate_cases <- function(x, by) {
   kind <- sub(":.*", "", x$outcome)
   kind[grepl("wrong silent", x$outcome)] <- "wrong answer"
-  out <- as.data.frame.matrix(table(factor(x$arm, names(arms)),
-                                    factor(kind, c("ok", "classed", "error", "warning", "hang",
-                                                   "code run", "wrong answer"))))
+  kinds <- c("ok", "classed", "error", "warning", "crash", "hang", "code run", "wrong answer")
+  out <- as.data.frame.matrix(table(factor(x[[by]], unique(x[[by]])), factor(kind, kinds)))
   rbind(out, all = colSums(out))
 }
 
-if (sys.nframe() == 0L) {
-  args <- as.integer(commandArgs(trailingOnly = TRUE))
-  cases <- if (length(args) > 0L) args[1L] else 50000L
-  first <- if (length(args) > 1L) args[2L] else 1L
+# Shards of 500 cases side by side.
+run_shards <- function(seeds) {
   grDevices::pdf(NULL)
   f <- prepare()
-  seeds <- first - 1L + seq_len(cases)
   parts <- parallel::mclapply(split(seeds, seq_along(seeds) %/% 500L), run_cases, f = f,
                               mc.preschedule = FALSE, mc.cores = max(1L, parallel::detectCores()))
   lost <- !vapply(parts, is.data.frame, NA)
   if (any(lost)) stop(sum(lost), " parts of 500 cases crashed: ", names(parts)[lost][1L])
-  results <- do.call(rbind, parts)
-  cat(sprintf("%s, R %s, orizzonte %s: %d cases, seeds %d to %d\n", format(Sys.Date()),
-              getRversion(),
-              utils::packageVersion("orizzonte"), nrow(results), min(seeds), max(seeds)))
-  print(tabulate_cases(results))
+  do.call(rbind, parts)
+}
+
+# The same in an R session that knows only the C locale.
+run_in_c_locale <- function(seeds) {
+  callr::r(function(seeds) {
+    sys.source("bench/fuzz.R", globalenv())
+    get("run_shards", globalenv())(seeds)
+  }, list(seeds), env = c(LC_ALL = "C", LANG = "C"), libpath = .libPaths())
+}
+
+show_bad <- function(results) {
   bad <- results[!results$outcome %in% c("ok", "classed"), ]
-  if (nrow(bad)) {
-    bad <- bad[!duplicated(paste(sub("\\(.*", "", bad$label), bad$outcome)), ]
-    for (i in seq_len(min(nrow(bad), 60L)))
-      cat(bad$seed[i], " ", bad$label[i], "\n    ", substr(bad$outcome[i], 1, 150), "\n", sep = "")
-    quit(status = 1L)
+  if (nrow(bad) == 0L) return(0L)
+  bad <- bad[!duplicated(paste(sub("\\(.*", "", bad$label), bad$outcome)), ]
+  for (i in seq_len(min(nrow(bad), 60L)))
+    cat(bad$seed[i], " ", bad$label[i], "\n    ", substr(bad$outcome[i], 1, 150), "\n", sep = "")
+  1L
+}
+
+# Of the cases a fifth in the C locale; beside them one in a hundred, at most 500, as processes.
+if (sys.nframe() == 0L) {
+  source("bench/fuzz-processes.R")
+  args <- as.integer(commandArgs(trailingOnly = TRUE))
+  cases <- if (length(args) > 0L) args[1L] else 50000L
+  first <- if (length(args) > 1L) args[2L] else 1L
+  seeds <- first - 1L + seq_len(cases)
+  in_c <- seeds %% 5L == 0L
+  results <- list("UTF-8" = run_shards(seeds[!in_c]), "C locale" = run_in_c_locale(seeds[in_c]))
+  processes <- run_processes(first - 1L + seq_len(min(500L, max(1L, cases %/% 100L))))
+  cat(sprintf("%s, R %s, orizzonte %s: %d cases, seeds %d to %d, and %d processes\n",
+              format(Sys.Date()), getRversion(), utils::packageVersion("orizzonte"), cases,
+              min(seeds), max(seeds), nrow(processes)))
+  for (name in names(results)) {
+    cat("\n", name, "\n", sep = "")
+    print(tabulate_cases(results[[name]], "arm"))
   }
+  cat("\nprocesses of their own\n")
+  print(tabulate_cases(processes, "where"))
+  columns <- c("seed", "label", "outcome")
+  quit(status = show_bad(do.call(rbind, lapply(c(unname(results), list(processes)), `[`, columns))))
 }

@@ -125,8 +125,8 @@ ml_problem <- function(model, sample) {
 }
 
 # Second derivatives from differences of the analytic gradient; F is -2/n times the log-likelihood.
-ml_hessian <- function(problem, theta) {
-  step <- 1e-5 * pmax(abs(theta), 0.1)
+ml_hessian <- function(problem, theta, relative_step = 1e-5) {
+  step <- relative_step * pmax(abs(theta), 0.1)
   out <- vapply(seq_along(theta), function(k) {
     e <- replace(numeric(length(theta)), k, step[k])
     (problem$gradient(theta + e) - problem$gradient(theta - e)) / (2 * step[k])
@@ -219,18 +219,23 @@ ml_best <- function(problem, starts, best = NULL) {
 }
 
 # The drop of chi-square that a Newton step promises, and whether the Hessian is positive definite,
-# along what no bound stops.
-ml_stationarity <- function(problem, theta) {
+# along what no bound stops. Near the edge of what is admissible the usual step is too wide for
+# differences to show the curvature: a Hessian that looks indefinite is taken again with a smaller
+# one.
+ml_stationarity <- function(problem, theta, relative_step = 1e-5) {
   gradient <- problem$gradient(theta)
   loose <- ml_loose(problem$model, theta, gradient)
   if (!any(loose)) return(list(decrement = 0, minimum = TRUE))
-  hessian <- ml_hessian(problem, theta)[loose, loose, drop = FALSE]
-  if (!all(is.finite(hessian))) return(list(decrement = Inf, minimum = FALSE))
-  unit <- 1 / sqrt(pmax(diag(hessian), 1e-300))
-  hessian <- hessian * tcrossprod(unit)
-  slope <- gradient[loose] * unit
-  values <- eigen(hessian, symmetric = TRUE)
-  along <- drop(crossprod(values$vectors, slope))
-  list(decrement = problem$n * sum(along^2 / pmax(abs(values$values), 1e-8)) / 2,
-       minimum = min(values$values) > -1e-4)
+  hessian <- ml_hessian(problem, theta, relative_step)[loose, loose, drop = FALSE]
+  minimum <- FALSE
+  decrement <- Inf
+  if (all(is.finite(hessian))) {
+    unit <- 1 / sqrt(pmax(diag(hessian), 1e-300))
+    values <- eigen(hessian * tcrossprod(unit), symmetric = TRUE)
+    along <- drop(crossprod(values$vectors, gradient[loose] * unit))
+    decrement <- problem$n * sum(along^2 / pmax(abs(values$values), 1e-8)) / 2
+    minimum <- min(values$values) > -1e-4
+  }
+  if (!minimum && relative_step > 1e-7) return(ml_stationarity(problem, theta, 1e-7))
+  list(decrement = decrement, minimum = minimum)
 }

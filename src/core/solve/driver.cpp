@@ -17,10 +17,12 @@ namespace {
 constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below it is replaced
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
 // times the fresh starts asked for
-constexpr int starts_when_misfitting = 1, starts_when_not = 3, starts_when_doubtful = 5;
-constexpr double misfit = 0.15 * 0.15;  // discrepancy by degree of freedom: an RMSEA of .15
+constexpr int starts_when_misfitting = 4, starts_when_not = 10, starts_when_doubtful = 8;
+constexpr double full_starts_up_to = 100;  // parameters
+constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
+constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;  // difference of discrepancies
-constexpr int sure_tries = 3;  // ends of quick runs from which the surer steps are tried
+constexpr int sure_tries = 5;  // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
 // others.
@@ -79,6 +81,24 @@ bool doubtful(const Model& model, const Optimum& x) {
   return false;
 }
 
+// Nothing binds the groups: the best optimum is made of the best of each.
+bool separable(const Model& model) {
+  if (!model.constraints.empty()) return false;
+  std::vector<int> group(model.map.parameters, -1);
+  for (size_t e = 0; e < model.entries.size(); ++e)
+    for (const Term& term : model.map.rows[e]) {
+      int& owner = group[term.parameter];
+      if (owner >= 0 && owner != model.entries[e].group) return false;
+      owner = model.entries[e].group;
+    }
+  return true;
+}
+
+// Small models are cheap to start many times; large ones take longer, and get fewer starts.
+int starts_by_size(int fresh_starts, int parameters) {
+  return fresh_starts * std::min(1.0, full_starts_up_to / std::max(1, parameters));
+}
+
 bool better(const Optimum& a, const Optimum& b) {
   const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
   if (ca != cb) return ca;
@@ -107,7 +127,8 @@ class Driver {
   Optimum run() {
     Optimum best;
     std::vector<Optimum> stuck;
-    for (int start = 0; start <= factor(best) * settings_.fresh_starts; ++start) {
+    const bool bound = sample_.size() < 2 || !separable(*model_);
+    for (int start = 0; start <= wanted(best); ++start) {
       Optimum now = attempt(start);
       if (!identified) return best;
       starts = start + 1;
@@ -117,9 +138,10 @@ class Driver {
         if (start > 0) orient(*model_, best);
       }
       if (callbacks_.stop.stopped()) return interrupted(best);
-      if (start == 0 && sample_.size() > 1 && factor(best) > 0) by_groups(best);
+      if (start == 0 && sample_.size() > 1 && wanted(best) > 0) by_groups(best, bound);
+      if (!bound && best.status == Status::Converged) break;
     }
-    return best.status == Status::Converged ? best : surely(std::move(best), stuck);
+    return surely(std::move(best), stuck);
   }
 
   bool identified = true;
@@ -131,36 +153,42 @@ class Driver {
     return best;
   }
 
-  int factor(const Optimum& best) const {
-    if (settings_.all_starts) return 1;
-    if (best.status != Status::Converged) return starts_when_not;
-    if (doubtful(*model_, best)) return starts_when_doubtful;
+  // How many fresh starts the best optimum so far asks for.
+  int wanted(const Optimum& best) const {
+    const int asked = settings_.fresh_starts;
+    if (settings_.all_starts) return asked;
+    const int affordable = starts_by_size(asked, model_->map.parameters);
+    if (best.status != Status::Converged) return starts_when_not * affordable;
+    if (doubtful(*model_, best)) return starts_when_doubtful * affordable;
     const double df = degrees_of_freedom(*model_);
-    return df > 0 && best.discrepancy > misfit * df ? starts_when_misfitting : 0;
+    return df > 0 && best.discrepancy > misfit * df ? starts_when_misfitting * affordable : 0;
   }
 
-  // From the lowest points at which quick steps got stuck.
+  // From the lowest points at which quick steps got stuck: one below the best optimum shows that
+  // there is a better one.
   Optimum surely(Optimum best, std::vector<Optimum>& stuck) {
     std::sort(stuck.begin(), stuck.end(), [](const Optimum& a, const Optimum& b) {
       return a.discrepancy < b.discrepancy;
     });
     for (int i = 0; i < sure_tries && i < static_cast<int>(stuck.size()); ++i) {
+      if (best.status == Status::Converged && best.discrepancy <= stuck[i].discrepancy) break;
       Optimum now = solve_surely(problem_, stuck[i], settings_, callbacks_);
       if (better(now, best)) best = std::move(now);
       if (callbacks_.stop.stopped()) return interrupted(best);
-      if (best.status == Status::Converged) break;
     }
     return best;
   }
 
   // Each group alone, then all together from there.
-  void by_groups(Optimum& best) {
+  void by_groups(Optimum& best, bool bound) {
+    Settings settings = settings_;
+    if (!bound) settings.fresh_starts *= more_by_group;
     Vector eta = model_->map(best.theta.size() > 0 ? best.theta
                                                    : Vector::Zero(model_->map.parameters));
     for (size_t g = 0; g < sample_.size(); ++g) {
       std::vector<int> entries;
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
-      Driver alone(part, {sample_[g]}, Vector(), settings_, callbacks_);
+      Driver alone(part, {sample_[g]}, Vector(), settings, callbacks_);
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;
       if (!alone.identified || found.status != Status::Converged) return;

@@ -4,19 +4,26 @@
 #include <cmath>
 
 namespace orizzonte {
+namespace {
+
+// Least share of a variance that a start leaves unexplained, at random less.
+constexpr double least_residual = 0.15, least_residual_at_random = 0.02;
+constexpr double led = 0.95;  // share of the leading indicator's variance that is its construct's
+
+}  // namespace
 
 GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& moments,
                        Vector& eta)
     : model(model), group(group), observed(model.groups[group].observed), eta(eta) {
   const int v = model.groups[group].variables;
-  std::vector<char> loading(model.entries.size(), 0);
+  measuring.assign(model.entries.size(), 0);
   memberships.assign(v, 0);
   for (const Scale& scale : model.scales) {
     if (scale.group != group) continue;
     scales.push_back(&scale);
     if (scale.kind == ScaleKind::Composite) continue;
     for (int e : scale.loadings) {
-      loading[e] = 1;
+      measuring[e] = 1;
       ++memberships[model.entries[e].row];
     }
   }
@@ -27,7 +34,7 @@ GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& 
     if (entry.group != group) continue;
     entries.push_back(e);
     if (entry.family == Family::Covariance && entry.row == entry.col) variances[entry.row] = e;
-    if (entry.family == Family::Effect && (loading[e] || !model.map.rows[e].empty()))
+    if (entry.family == Family::Effect && (measuring[e] || !model.map.rows[e].empty()))
       causes[entry.row].push_back(e);
   }
   measured_by.assign(v, 0);
@@ -45,7 +52,7 @@ GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& 
 void GroupStart::run(Random* random) {
   add_constructs(random);
   settle_covariances(random);
-  for (int i = 0; i < covariance.rows(); ++i) regress(i);
+  for (int i = 0; i < covariance.rows(); ++i) regress(i, random);
   set_covariances();
   if (model.means) set_means();
 }
@@ -151,17 +158,7 @@ void GroupStart::construct(const Scale& scale, Random* random) {
       loading = factor_apart(block, apart, loading);
   }
   if (loading.sum() < 0) loading = -loading;
-  if (random) {
-    // near the closed form, or anywhere
-    const bool anywhere = random->uniform() < 0.5;
-    for (int i = 0; i < k; ++i) {
-      const double size = random->uniform(), sign = random->uniform() < 0.2 ? -1 : 1;
-      if (!anywhere) loading[i] *= 0.4 + 1.1 * size;
-      else
-        loading[i] = std::sqrt(std::max(1e-8, block(i, i))) * (0.1 + 0.85 * size) *
-                     (loading[i] < 0 ? -sign : sign);
-    }
-  }
+  if (random) vary(block, loading, *random);
 
   Vector weight(k);
   for (int i = 0; i < k; ++i)
@@ -185,6 +182,27 @@ void GroupStart::construct(const Scale& scale, Random* random) {
   for (int i = 0; i < k; ++i)
     for (int j = 0; j < k; ++j) residual(used[i], used[j]) -= loading[i] * loading[j];
   for (int item : items) ++measured_by[item];
+}
+
+// Near the closed form, anywhere, or led by one indicator: optima differ mostly in which indicator
+// stands for its construct.
+void GroupStart::vary(const Matrix& block, Vector& loading, Random& random) const {
+  const int k = loading.size();
+  const double kind = random.uniform();
+  if (kind < 0.3) {
+    const int leader = std::min(k - 1, static_cast<int>(k * random.uniform()));
+    const double sign = loading[leader] < 0 ? -1 : 1;
+    const double own = sign * std::sqrt(led * std::max(1e-8, block(leader, leader)));
+    for (int i = 0; i < k; ++i) loading[i] = i == leader ? own : block(i, leader) / own;
+    return;
+  }
+  for (int i = 0; i < k; ++i) {
+    const double size = random.uniform(), sign = random.uniform() < 0.2 ? -1 : 1;
+    if (kind < 0.65) loading[i] *= 0.4 + 1.1 * size;
+    else
+      loading[i] = std::sqrt(std::max(1e-8, block(i, i))) * (0.1 + 0.85 * size) *
+                   (loading[i] < 0 ? -sign : sign);
+  }
 }
 
 // Constructs whose loadings are given are regressions of their items: f = (L'L)^-1 L' y, with the
@@ -255,39 +273,46 @@ void GroupStart::settle_covariances(Random* random) {
 }
 
 // Path coefficients of one variable by least squares on its causes, slightly shrunk; those settled
-// already are taken off first.
-void GroupStart::regress(int outcome) {
+// already are taken off first. At random, effects are moved: where variables act on each other, least
+// squares may be far from the truth.
+void GroupStart::regress(int outcome, Random* random) {
   std::vector<int> arrows, fixed;
   for (int e : causes[outcome])
     if (!composed[e]) (settled[e] ? fixed : arrows).push_back(e);
   const int k = arrows.size();
   const auto cause = [&](int e) { return model.entries[e].col; };
   double residual = covariance(outcome, outcome);
-  Vector taken = Vector::Zero(k);
+  Vector xy(k), b(k);
+  Matrix xx(k, k);
+  for (int i = 0; i < k; ++i) {
+    xy[i] = covariance(cause(arrows[i]), outcome);
+    for (int j = 0; j < k; ++j) xx(i, j) = covariance(cause(arrows[i]), cause(arrows[j]));
+  }
   for (int e : fixed) {
     residual -= 2 * eta[e] * covariance(cause(e), outcome);
     for (int other : fixed) residual += eta[e] * eta[other] * covariance(cause(e), cause(other));
-    for (int i = 0; i < k; ++i) taken[i] += eta[e] * covariance(cause(e), cause(arrows[i]));
+    for (int i = 0; i < k; ++i) xy[i] -= eta[e] * covariance(cause(e), cause(arrows[i]));
   }
   if (k == 1) {  // most items; not worth a decomposition
-    const int x = cause(arrows[0]);
-    const double xy = covariance(x, outcome) - taken[0], xx = covariance(x, x);
-    eta[arrows[0]] = xx != 0 ? xy / xx : 0;
-    residual -= eta[arrows[0]] * xy;
+    b[0] = xx(0, 0) != 0 ? xy[0] / xx(0, 0) : 0;
   } else if (k > 1) {
-    Matrix xx(k, k);
-    Vector xy(k);
-    for (int i = 0; i < k; ++i) {
-      xy[i] = covariance(cause(arrows[i]), outcome) - taken[i];
-      for (int j = 0; j < k; ++j) xx(i, j) = covariance(cause(arrows[i]), cause(arrows[j]));
-    }
-    xx.diagonal() *= 1.05;
-    const Vector b = xx.ldlt().solve(xy);
-    for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
-    residual -= b.dot(xy);
+    Matrix shrunk = xx;
+    shrunk.diagonal() *= 1.05;
+    b = shrunk.ldlt().solve(xy);
   }
+  bool moved = false;
+  for (int i = 0; random && i < k; ++i) {
+    if (measuring[arrows[i]]) continue;
+    const double spread = std::sqrt(std::max(0.0, covariance(outcome, outcome)) /
+                                    std::max(1e-8, xx(i, i)));
+    b[i] = b[i] * (0.2 + 1.6 * random->uniform()) + spread * 1.5 * (random->uniform() - 0.5);
+    moved = true;
+  }
+  for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
+  residual -= moved ? 2 * b.dot(xy) - b.dot(xx * b) : b.dot(xy);
+  const double least = random ? least_residual_at_random : least_residual;
   if (variances[outcome] >= 0)
-    eta[variances[outcome]] = std::max(residual, 0.15 * covariance(outcome, outcome));
+    eta[variances[outcome]] = std::max(residual, least * covariance(outcome, outcome));
 }
 
 // Covariances among variables nothing points at; residual covariances start at zero.

@@ -24,8 +24,9 @@ class GroupStart {
   void given(const std::vector<const Scale*>& scales, Random* random);
   void compose(const Scale& scale);
   Pairs measured_apart(const std::vector<int>& items, int but) const;
+  void vary(const Matrix& block, Vector& loading, Random& random) const;
   void settle_covariances(Random* random);
-  void regress(int outcome);
+  void regress(int outcome, Random* random);
   void set_covariances();
   void set_means();
 
@@ -42,6 +43,7 @@ class GroupStart {
   std::vector<int> memberships;          // how many constructs a variable is an indicator of
   std::vector<int> measured_by;          // how many of those have been dealt with
   std::vector<char> known;
+  std::vector<char> measuring;  // entries that are loadings
   std::vector<char> composed;  // entries that are weights of a composite
   std::vector<char> settled;   // loadings of constructs whose scale is given
   Vector mean;                 // of observed variables, and of constructs whose scale is given

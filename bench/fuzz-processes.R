@@ -1,0 +1,140 @@
+# Commands as processes of their own, in surroundings that are bad: the C locale, a full disk, a
+# folder that may not be written to, a standard output that is closed, full, or hung up on. Good and
+# bad commands alike must end with exit code 0, 1 or 2 and in the package's own words; what ends
+# with 0 must have been written whole. Sourced by fuzz.R.
+
+# Where a case runs: what is put around the command, and in which folder.
+surroundings <- function(home) {
+  inside <- function(name) file.path(home, name)
+  list(
+    plain = list(folder = inside("plain"), around = "%s"),
+    "C locale" = list(folder = inside("plain"), around = "LC_ALL=C %s"),
+    "full disk" = list(folder = inside("full"), around = "%s"),
+    "read-only folder" = list(folder = inside("sealed"), around = "%s"),
+    "closed output" = list(folder = inside("plain"), around = "%s >&-"),
+    "full output" = list(folder = inside("plain"), around = "%s > /dev/full"),
+    "closed pipe" = list(folder = inside("plain"), around = "%s | true"),
+    "no home" = list(folder = inside("plain"), around = "env -u HOME -u LANG %s"))
+}
+
+# A small file system of memory, full or sealed: only the superuser may mount one. Without that the
+# sealed folder is one without the right to write, and there is no full disk.
+make_folders <- function() {
+  home <- tempfile("fuzz")
+  for (name in c("plain", "full", "sealed")) dir.create(file.path(home, name), recursive = TRUE)
+  mounted <- system2("mount", c("-t", "tmpfs", "-o", "size=16k", "tmpfs",
+                                shQuote(file.path(home, "full"))), stdout = FALSE,
+                     stderr = FALSE) == 0L
+  if (mounted) {
+    system2("mount", c("-t", "tmpfs", "-o", "ro", "tmpfs", shQuote(file.path(home, "sealed"))))
+    writeBin(raw(12000), file.path(home, "full", "ballast"))
+  } else {
+    Sys.chmod(file.path(home, "sealed"), "0555")
+  }
+  list(home = home, mounted = mounted)
+}
+
+remove_folders <- function(made) {
+  if (made$mounted)
+    for (name in c("full", "sealed")) system2("umount", shQuote(file.path(made$home, name)))
+  unlink(made$home, recursive = TRUE)
+}
+
+# Commands that are right, with the file that each writes (NA: to standard output).
+right_commands <- function(files) {
+  both <- files[c("model", "data")]
+  with <- function(command, ..., out = NA) {
+    list(args = c(command, both, ..., if (!is.na(out)) c("--out", out)), out = out)
+  }
+  list(with("fit"), with("fit", "--format", "json"), with("fit", "--format", "csv", out = "e.csv"),
+       with("fit", "--by", "setting", out = "f.txt"), with("check"), with("diagnose"),
+       list(args = c("screen", files[["data"]]), out = NA), with("draw", out = "d.png"),
+       with("draw", out = "d.svg"), with("report", out = "r.md"), with("report", out = "r.html"),
+       with("invariance", "--by", "setting", "--format", "json", out = "l.json"),
+       with("amend", "--free", "covariance[be1, be2]", "--because", planted_code, out = "m2.yaml"),
+       list(args = "--help", out = NA), list(args = "demo", out = "orizzonte-demo"))
+}
+
+# One case: its command, and where it runs.
+process_case <- function(seed, files, around) {
+  set.seed(seed)
+  case <- if (stats::runif(1) < 0.6) pick(right_commands(files)) else
+    list(args = random_command(files), out = NA)
+  where <- pick(names(around))
+  c(case, list(where = where, folder = around[[where]]$folder, around = around[[where]]$around))
+}
+
+run_process <- function(case) {
+  folder <- tempfile("case", case$folder)
+  writable <- suppressWarnings(dir.create(folder))
+  if (!writable) folder <- case$folder
+  program <- c(file.path(R.home("bin"), "Rscript"),
+               system.file("exec", "orizzonte", package = "orizzonte"))
+  command <- paste(shQuote(c(program, case$args)), collapse = " ")
+  said <- tempfile()
+  heard <- tempfile()
+  # the shell tells the command's own exit code, also in front of a pipe
+  script <- sprintf("cd %s && %s; exit ${PIPESTATUS[0]}", shQuote(folder),
+                    sprintf(case$around, command))
+  began <- proc.time()[["elapsed"]]
+  code <- suppressWarnings(system2("timeout", c(6 * longest, "bash", "-c", shQuote(script)),
+                                   stdout = heard, stderr = said))
+  out <- list(code = code, seconds = proc.time()[["elapsed"]] - began,
+              said = paste(readLines(said, warn = FALSE), collapse = "\n"),
+              heard = sum(file.size(heard)))
+  whole <- !is.na(case$out) && file.exists(file.path(folder, case$out))
+  out$written <- if (whole) written_whole(file.path(folder, case$out)) else FALSE
+  if (writable) unlink(folder, recursive = TRUE)
+  out
+}
+
+# Does a file have its end?
+written_whole <- function(file) {
+  if (dir.exists(file)) return(length(list.files(file)) > 5L)
+  if (!file.exists(file) || file.size(file) == 0) return(FALSE)
+  bytes <- readBin(file, "raw", file.size(file))
+  if (grepl("png$", file)) return(identical(utils::tail(bytes, 8L)[1:4], charToRaw("IEND")))
+  text <- rawToChar(bytes)
+  end <- switch(tools::file_ext(file), svg = "</svg>\\s*$", html = "</html>\\s*$",
+                json = "\\}\\s*$", "\n$")
+  grepl(end, text)
+}
+
+# "ok", "classed", or what went wrong.
+judge_process <- function(case, made) {
+  if (file.exists(planted_file)) {
+    unlink(planted_file)
+    return("code run")
+  }
+  if (made$seconds > 2 * longest) return("hang")
+  if (!made$code %in% 0:2) return(paste("crash: exit code", made$code))
+  if (grepl("Execution halted|^Error in|internal error|Traceback", made$said))
+    return(paste("error:", sub(".*\n(?=.*(Error in|internal))", "", made$said, perl = TRUE)))
+  if (made$code == 0 && !is.na(case$out) && !made$written)
+    return("wrong silent answer: exit code 0, and no whole file")
+  lost <- case$where %in% c("closed output", "full output") && is.na(case$out)
+  if (made$code == 0 && lost) return("wrong silent answer: exit code 0, and the output is lost")
+  if (made$code == 0) return("ok")
+  if (nzchar(made$said)) "classed" else "error: it says nothing"
+}
+
+# As many cases, at most 500 in a run: a row each.
+run_processes <- function(seeds) {
+  made <- make_folders()
+  on.exit(remove_folders(made))
+  around <- surroundings(made$home)
+  if (!made$mounted) around[["full disk"]] <- NULL
+  files <- file.path(made$home, c(model = "m.yaml", data = "d.csv"))
+  names(files) <- c("model", "data")
+  file.copy(system.file("extdata", c("choirs-start.yaml", "choirs.csv"), package = "orizzonte"),
+            files)
+  one <- function(seed) {
+    case <- process_case(seed, files, around)
+    data.frame(seed = seed, arm = "processes", where = case$where,
+               outcome = judge_process(case, run_process(case)),
+               label = substr(paste(c(case$where, ":", gsub("\n", " ", case$args)), collapse = " "),
+                              1, 160))
+  }
+  do.call(rbind, parallel::mclapply(seeds, one, mc.preschedule = FALSE,
+                                    mc.cores = max(1L, parallel::detectCores())))
+}
