@@ -155,7 +155,8 @@ print.orizzonte_score_test <- function(x, ...) {
   if (!is.null(statistic)) {
     df <- attr(x, "df")
     cat("\nTogether: ", showable("\u03c7\u00b2"), " would fall by ",
-        format_fixed(statistic, 2L), ", df = ", df, ", p ", p_clause(attr(x, "p")), if (!is.na(attr(x, "actual_drop")))
+        format_fixed(statistic, 2L), ", df = ", df, ", p ", p_clause(attr(x, "p")),
+        if (!is.na(attr(x, "actual_drop")))
           paste0("; after refitting it drops by ", format_fixed(attr(x, "actual_drop"), 2L)),
           ".\n", sep = "")
     if (df < nrow(x))
