@@ -198,8 +198,30 @@ test_that("what lies beside a report is left alone, and Word says the same as th
   expect_setequal(list.files(folder), c("mine.html", "mine.md", "mine.docx", "mine_files",
                                         "mine-figures"))
   word <- officer::docx_summary(officer::read_docx(file.path(folder, "mine.docx")))
+  word$text <- gsub("\u00a0", " ", word$text)
   html <- xml2::read_html(file.path(folder, "mine.html"))
   page <- xml2::xml_text(xml2::xml_find_all(html, "//td"))
   expect_setequal(setdiff(page, ""), setdiff(word$text[word$content_type == "table cell" &
                                                          !word$is_header], ""))
+})
+
+test_that("tables in Word are as wide as the page at most, and no word is broken", {
+  skip_if_not_installed("officer")
+  skip_if_not_installed("flextable")
+  docx <- tempfile(fileext = ".docx")
+  write_report(planted_fit("settled is about calm, too, and asks for more"), docx, quiet = TRUE)
+  folder <- tempfile()
+  utils::unzip(docx, "word/document.xml", exdir = folder)
+  xml <- paste(readLines(file.path(folder, "word", "document.xml"), warn = FALSE), collapse = "")
+  tables <- regmatches(xml, gregexpr("<w:tblGrid>.*?</w:tblGrid>", xml, perl = TRUE))[[1L]]
+  expect_gt(length(tables), 3)
+  inches <- vapply(tables, function(table) {
+    widths <- regmatches(table, gregexpr("(?<=w:w=\")[0-9]+", table, perl = TRUE))[[1L]]
+    sum(as.numeric(widths)) / 1440
+  }, 0)
+  expect_true(all(inches > 0.5 & inches <= 6.35))
+  widths <- orizzonte:::word_widths(list(c("a b c", strrep("word ", 40)), "[0.001,\u00a01.000]"),
+                                    c("text", "95 % interval"), character())
+  expect_lt(sum(widths), 6.31)
+  expect_gt(widths[2], 0.064 * 14)
 })
