@@ -7,6 +7,8 @@ address_kinds <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, vari
                    intercept = 1L, mean = 1L)
 arrow_kinds <- c("loading", "weight", "effect")    # cells of B
 readable_kinds <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
+address_example <- paste0("Write one like loading[Belonging, be3] or covariance[be1, be2], with ",
+                          "backticks round unusual names.")
 address_patterns <- c("items", "constructs")
 
 reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE",
@@ -77,15 +79,13 @@ parse_address <- function(address, ...) {
   if (is.character(address)) {
     check_string(address, "An address")
     expression <- tryCatch(str2lang(address), error = function(e) {
-      abort("address", c(paste0("Not an address: ", quoted(address), "."),
-                         i = paste0("Write one like loading[Belonging, be3], with backticks ",
-                                    "round unusual names.")))
+      abort("address", c(paste0("Not an address: ", quoted(address), "."), i = address_example))
     })
   }
   text <- deparse_one(expression)
   if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) ||
       !is.symbol(expression[[2L]])) {
-    abort("address", c(paste0("Not an address: ", text, "."),
+    abort("address", c(paste0("Not an address: ", text, "."), i = address_hint(expression),
                        i = paste0(
                          "An address is a kind with names in square brackets, such as ",
                          "loading[Belonging, be3]. Kinds: ",
@@ -120,6 +120,33 @@ parse_address <- function(address, ...) {
   second <- if (length(slots) == 2L) address_slot(slots[[2L]], text)
   structure(list(kind = kind, first = first, second = second, group = group, pattern = pattern),
             class = "orizzonte_address")
+}
+
+# The same address with its two names changed places: NULL where it has not two.
+opposite_address <- function(text) {
+  address <- tryCatch(parse_address(text), orizzonte_error = function(e) NULL)
+  if (length(address$first) != 1L || length(address$second) != 1L) return(NULL)
+  address[c("first", "second")] <- address[c("second", "first")]
+  format(address)
+}
+
+# What was probably meant: the names the other way round first, then the most like.
+nearest_address <- function(text, known) {
+  opposite <- opposite_address(text)
+  if (is.null(opposite) || !opposite %in% known) return(did_you_mean(text, known))
+  kind <- sub("\\[.*", "", opposite)
+  c(i = paste0("Did you mean ", quoted(opposite), "? ",
+               switch(kind, loading = "In a loading the construct comes first, then the item.",
+                      weight = "In a weight the item comes first, then the composite.",
+                      "The cause comes first, then the outcome.")))
+}
+
+# That the model has the arrow in the other direction.
+opposite_hint <- function(asked, known) {
+  opposite <- unlist(lapply(asked, opposite_address))
+  there <- intersect(opposite, known)
+  if (length(there) == 0L) return(NULL)
+  c(i = paste0("The model has ", there[1L], " already: the cause comes first."))
 }
 
 address_slot <- function(expression, text) {

@@ -86,6 +86,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character()) {
   needed <- setdiff(names(known)[bare], c("...", optional))
   lacking <- Filter(function(name) eval(call("missing", as.name(name)), frame), needed)
   if (length(lacking)) {
+    if (names(known)[1L] == ".bp" && !".bp" %in% lacking) check_blueprint(frame$.bp, verb)
     abort("input", c(paste0(verb, "() needs `", lacking[1L], "`."),
                      i = paste0("See ?", verb, " for its arguments and an example.")))
   }
@@ -97,10 +98,22 @@ check_arguments <- function(verb, dots = FALSE, optional = character()) {
                           if (is.na(strange)) "in this place (an unnamed one is too much)" else
                             paste0("`", strange, "`"), "."),
                    if (!is.na(strange)) nearest_argument(strange, names),
+                   if (is.na(strange) && "reflected_in" %in% names)
+                     c(i = "Items go into one c(), as in reflected_in = c(be1, be2, be3)."),
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
 }
 
+# Other words that people use for an argument.
+other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_by = "reflected_in",
+                 measures = "reflected_in", formed_by = "composed_of", weights = "composed_of",
+                 group = "by", groups = "by", grouping = "by", na = "missing_codes",
+                 codes = "missing_codes", missing = "missing_codes", data_file = "data",
+                 path = "file", filename = "file", out = "file", model = "bp", reason = "because",
+                 why = "because", steps = "rungs", confidence = "level", conf_level = "level")
+
 nearest_argument <- function(strange, known) {
+  word <- other_words[strange]
+  if (word %in% known) return(c(i = paste0("Did you mean `", word, "`?")))
   longer <- known[startsWith(known, strange)]
   if (length(longer)) c(i = paste0("Did you mean `", longer[1L], "`?")) else
     did_you_mean(strange, known)

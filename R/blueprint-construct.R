@@ -33,6 +33,7 @@ construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
   })
   check_string(name, "The name of a construct")
   if (!missing(reflected_in) && !missing(composed_of)) {
+    check_together(sys.call(), name)
     abort("input",
           c(paste0("Construct ", quoted(name),
                    " cannot be both reflected in and composed of items."),
@@ -44,6 +45,17 @@ construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
     rlang::enquo(reflected_in)
   captured <- if (is.null(items)) NULL else capture_names(items, paste0("construct ", quoted(name)))
   add_hints(add_construct(.bp, name, captured$names, captured$values, scale, kind), captured$hints)
+}
+
+# Items given one by one land in other arguments.
+check_together <- function(call, name) {
+  given <- as.list(call)[-1L]
+  unnamed <- if (is.null(names(given))) given else given[!nzchar(names(given))]
+  items <- vapply(unnamed[-(1:2)], deparse_one, "")
+  if (length(items) < 2L) return(invisible())
+  abort("input", c(paste0("The items of construct ", quoted(name), " must be given together."),
+                   i = paste0("Write construct(", quoted(name), ", reflected_in = c(",
+                              paste(items, collapse = ", "), ")).")))
 }
 
 add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "reflective") {

@@ -80,11 +80,13 @@ formula_names <- function(expression, env, text) {
     right <- formula_names(expression[[3L]], env, text)
     return(list(names = c(left$names, right$names), hints = c(left$hints, right$hints)))
   }
-  names <- if (is.numeric(expression)) NULL else literal_names(expression)
+  names <- if (!is.numeric(expression)) {
+    tryCatch(literal_names(expression), orizzonte_error_range = function(e) NULL)
+  }
   hints <- character()
   if (is.null(names)) {
-    operator <- is.numeric(expression) || as.character(expression[[1L]])[1L] %in% c("*", "-", "^",
-        "|", "I", "%in%", "/", "~")
+    operator <- is.numeric(expression) || as.character(expression[[1L]])[1L] %in% c("*", ":", "-",
+        "^", "|", "I", "%in%", "/", "~")
     if (is.null(env) || operator) {
       abort("input",
             c(paste0("Only names and + can stand in an effect; found `", deparse_one(expression),

@@ -97,8 +97,7 @@ hold_texts <- function(expression, env, verb) {
 
 canonical_text_hold <- function(text) {
   expression <- tryCatch(str2lang(text), error = function(e) {
-    abort("address",
-    paste0("Not an address: ", quoted(text), "."))
+    abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
   })
   canonical_hold(expression)
 }
@@ -108,13 +107,21 @@ hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "m
                  "mean[indicators]", "variance[items]", "variance[constructs]", "covariance[items]",
                  "covariance[constructs]")
 
+# A rung is a name for what it holds.
+rung_hint <- function(text) {
+  held <- c(metric = "loading", scalar = "loading, intercept",
+            strict = "loading, intercept, variance[items], covariance[items]")[text]
+  if (is.na(held)) return(NULL)
+  c(i = paste0("To hold what the ", text, " rung holds: hold_equal(blueprint, ", held, ")."))
+}
+
 # The text of a kind, a slice or an address as it is kept.
 canonical_hold <- function(expression) {
   text <- deparse_one(expression)
   if (text %in% c(hold_kinds, hold_slices)) return(text)
   if (is.symbol(expression)) {
     abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."),
-                     did_you_mean(text, hold_kinds),
+                     rung_hint(text) %||% did_you_mean(text, hold_kinds),
                      i = paste0("Kinds: ", enumerate(c(hold_kinds, hold_slices), most = 20L),
                                 "; or single addresses.")))
   }

@@ -21,24 +21,27 @@ literal_names <- function(expression) {
   NULL
 }
 
-# be1:be4 needs no data: same stem, numbered. Leading zeros keep their width.
+# be1:be4 and a1_t1:a4_t1 need no data: alike but for one number, the last where all are the same.
+# Leading zeros keep their width.
 expand_range <- function(from, to) {
-  pattern <- "^(.*?)([0-9]+)$"
-  if (!grepl(pattern, from, perl = TRUE) || !grepl(pattern, to, perl = TRUE) ||
-      sub(pattern, "\\1", from, perl = TRUE) != sub(pattern, "\\1", to, perl = TRUE)) {
+  parts <- regmatches(c(from, to), gregexpr("[0-9]+|[^0-9]+", c(from, to)))
+  same <- length(parts[[1L]]) == length(parts[[2L]])
+  at <- if (same) which(parts[[1L]] != parts[[2L]])
+  if (same && length(at) == 0L) at <- utils::tail(grep("^[0-9]", parts[[1L]]), 1L)
+  if (length(at) != 1L || !all(grepl("^[0-9]", c(parts[[1L]][at], parts[[2L]][at])))) {
     abort("range", c(paste0("`", from, ":", to, "` cannot be expanded."),
-                     i = paste0("A range needs the same stem and numbers, such as be1:be4. ",
-                                "List other names with c(a, b).")))
+                     i = paste0("A range needs names that are alike but for one number, such as ",
+                                "be1:be4. List other names with c(a, b).")))
   }
-  stem <- sub(pattern, "\\1", from, perl = TRUE)
-  digits <- sub(pattern, "\\2", c(from, to), perl = TRUE)
+  digits <- c(parts[[1L]][at], parts[[2L]][at])
   width <- if (any(grepl("^0", digits) & nchar(digits) > 1L)) nchar(digits[1L]) else 1L
   ends <- as.numeric(digits)
   if (abs(diff(ends)) > 9999) {
     abort("range", paste0("`", from, ":", to, "` would name ", abs(diff(ends)) + 1, " variables."))
   }
   numbers <- formatC(seq(ends[1L], ends[2L]), width = width, flag = "0", format = "d")
-  paste0(stem, numbers)
+  paste0(paste(parts[[1L]][seq_len(at - 1L)], collapse = ""), numbers,
+         paste(parts[[1L]][-seq_len(at)], collapse = ""))
 }
 
 # Names (and numbers given to them, as in c(w1 = 0)) in a captured argument. `hints` are bare
@@ -79,7 +82,8 @@ capture_names <- function(quosure, what) {
   }
   if (anyDuplicated(names)) {
     abort("duplicate",
-          paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", what, "."))
+          c(paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", what, "."),
+            i = "Name each once."))
   }
   list(names = names, values = values, hints = hints)
 }
@@ -88,13 +92,25 @@ evaluate_names <- function(expression, env, what) {
   mask <- list(all_of = function(x) x)
   value <- tryCatch(eval(expression, mask, env), error = function(e) {
     abort("input", c(paste0("Cannot evaluate `", deparse_one(expression), "` in ", what, "."),
-                     x = conditionMessage(e)))
+                     names_hint(expression, what) %||% c(x = conditionMessage(e))))
   })
   if (!is.character(value) || anyNA(value) || length(value) == 0L) {
     abort("input",
           c(paste0("`", deparse_one(expression), "` in ", what,
                    " must give names (a character vector)."),
-            x = paste0("It gives ", describe(value), ".")))
+            x = paste0("It gives ", describe(value), "."), names_hint(expression, what)))
   }
   value
+}
+
+# What to write instead of names that were joined in another way, or taken out of a table.
+names_hint <- function(expression, what) {
+  if (!is.call(expression)) return(NULL)
+  how <- deparse_one(expression[[1L]])
+  if (how %in% c("$", "[[") && length(expression) == 3L)
+    return(c(i = paste0("Give the column's name alone: ", format(expression[[3L]]), ".")))
+  joined <- all.vars(expression)
+  if (!how %in% c("+", "list", "~", "-", "cbind", "|", "&") || length(joined) == 0L) return(NULL)
+  verb <- if (endsWith(what, "()")) sub("()", "", what, fixed = TRUE) else "c"
+  c(i = paste0("Write ", verb, "(", paste(joined, collapse = ", "), ")."))
 }

@@ -22,7 +22,9 @@ command_diagnose <- function(given) {
     return(1L)
   }
   criteria <- given_criteria(given)
-  found <- amendments(fit, top = top, all = isTRUE(given$all), criteria = criteria)
+  found <- amendments(fit, top = top, min_drop = parse_count(given$min_drop, "--min-drop"),
+                      kinds = split_words(given$kinds), all = isTRUE(given$all),
+                      criteria = criteria)
   gone <- without(fit, criteria = criteria)
   residual <- stats::residuals(fit, in_units = "correlation", largest = if (format == "text")
                                10 else Inf)
@@ -35,10 +37,6 @@ command_diagnose <- function(given) {
         print(gone)
         cat("\n")
         print(found)
-        for (example in example_amendment(found)) {
-          cat("  orizzonte amend ", given$files[1L], " ", given$files[2L], " --free '", example,
-              "' --because '...' --out next.yaml\n", sep = "")
-        }
       },
       json = cat(diagnosis_json(fit, found, residual, gone, criteria), "\n", sep = ""),
       csv = write_table(switch(table, amendments = found, residuals = residual, without = gone)))
@@ -86,6 +84,7 @@ command_amend <- function(given) {
   check_converged(fit, "amend")
   amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)
   write_blueprint(amended$request$blueprint, given$out)
+  surface$given$files[1L] <- given$out
   steps <- trail(amended)
   switch(format, text = print(steps), csv = write_table(steps),
          json =
@@ -108,7 +107,7 @@ command_compare <- function(given) {
   data <- read_data_file(given$files[count], given$encoding)
   codes <- parse_codes(given$missing_codes)
   if (isTRUE(given$same_rows)) data <- rows_complete_for(data, blueprints, codes)
-  fits <- lapply(blueprints, fit_model, data = data, missing_codes = codes)
+  fits <- lapply(blueprints, function(bp) called_with(fit_model, given, list(bp, data)))
   found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given))
   beside <- do.call(side_by_side, stats::setNames(fits, labels))
   to_output(given$out, given$quiet, function() {
@@ -128,13 +127,39 @@ command_compare <- function(given) {
   max(vapply(fits, exit_code, 0L))
 }
 
+command_confirm <- function(given) {
+  format <- choose_one(given$format, c("text", "json"), "--format")
+  fit <- fit_from_files(given)
+  found <- confirm(fit, read_data_file(given$files[3L], given$encoding))
+  to_output(given$out, given$quiet, function() {
+    if (format == "text") return(print(found))
+    cat(to_json(list(orizzonte = fit$version, command = "confirm", title = found$title,
+                     indices = json_rows(found$indices), difference = json_rows(found$difference),
+                     parameters = json_rows(found$parameters))), "\n", sep = "")
+  })
+  exit_code(fit)
+}
+
+command_rescue <- function(given) {
+  format <- choose_one(given$format, c("text", "json"), "--format")
+  found <- called_with(rescue, given, list(read_blueprint(given$files[1L]),
+                                           read_data_file(given$files[2L], given$encoding)))
+  to_output(given$out, given$quiet, function() {
+    if (format == "text") return(print(found))
+    cat(to_json(list(orizzonte = package_version_text(), command = "rescue", title = found$title,
+                     attempts = json_rows(found$attempts), findings = I(found$findings),
+                     worked = I(as.character(found$worked)))), "\n", sep = "")
+  })
+  if (length(found$worked)) 0L else 1L
+}
+
 # Rows without incomplete in any variable of any of the models.
 rows_complete_for <- function(data, blueprints, codes) {
   if (inherits(data, "orizzonte_summary_data")) return(data)
   variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
   used <- data[intersect(variables, names(data))]
   incomplete <-
-    Reduce(`|`, lapply(used, function(x) is.na(x) | (if (is.numeric(x)) x %in% codes else FALSE)))
+    Reduce(`|`, lapply(used, function(x) is.na(x) | is_code(x, codes)))
   if (any(incomplete)) say("Dropped ", count_of(sum(incomplete), "row"), " of ", nrow(data),
                       paste0(" with a missing value in any of the models; all are fitted to the ",
                              "same rows."))

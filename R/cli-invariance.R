@@ -6,8 +6,8 @@ command_invariance <- function(given) {
   if (is.null(given$by))
     abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
   ladder <- ladder_from_files(given)
-  loosened <- if (!is.null(given$loosen)) loosen(ladder, given$loosen)
-  final <- if (is.null(loosened)) ladder else loosened$ladder
+  loosened <- loosen_rungs(ladder, given$loosen)
+  final <- last_ladder(ladder, loosened)
   scalar <- comparable_rung(final)
   means <- if (!is.null(scalar)) latent_means(final, scalar)
   gaps <- if (!is.null(scalar)) group_gaps(final, scalar)
@@ -15,8 +15,8 @@ command_invariance <- function(given) {
     switch(format,
       text = {
         print(ladder)
-        for (part in Filter(Negate(is.null),
-                            list(loosened, if (!is.null(loosened)) final, means, gaps))) {
+        steps <- unlist(lapply(loosened, function(x) list(x, x$ladder)), recursive = FALSE)
+        for (part in c(steps, Filter(Negate(is.null), list(means, gaps)))) {
           cat("\n")
           print(part)
         }
@@ -25,6 +25,17 @@ command_invariance <- function(given) {
       csv = write_table(ladder_table(table, final, means, gaps)))
   })
   if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
+}
+
+# One rung after the other, each on the ladder that the last one left: a list.
+loosen_rungs <- function(ladder, text) {
+  out <- list()
+  for (rung in split_words(text)) out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
+  out
+}
+
+last_ladder <- function(ladder, loosened) {
+  if (length(loosened)) loosened[[length(loosened)]]$ladder else ladder
 }
 
 ladder_from_files <- function(given) {
@@ -40,11 +51,18 @@ ladder_json <- function(ladder, loosened, means, gaps) {
     orizzonte = package_version_text(), command = "invariance", title = ladder$title,
     groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
     rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)),
-    limits = lapply(ladder$limits, as.list), released = if (!is.null(loosened)) loosened$released,
-    holds = if (!is.null(loosened)) loosened$holds, details = ladder$details,
+    limits = lapply(ladder$limits, as.list), released = released_rows(loosened),
+    holds = if (length(loosened)) loosened[[length(loosened)]]$holds, details = ladder$details,
     caveat = attr(means, "caveat") %||% attr(gaps, "caveat"), latent_means = if (!is.null(means))
       json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
   to_json(content)
+}
+
+# What was released, of all rungs that were loosened.
+released_rows <- function(loosened) {
+  do.call(rbind, lapply(loosened, function(x) {
+    list_frame(c(list(rung = rep(x$rung, nrow(x$released))), as.list(x$released)))
+  }))
 }
 
 contribution_rows <- function(ladder) {

@@ -1,7 +1,8 @@
 #' The command line
 #'
 #' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
-#' `diagnose`, `amend`, `compare`, `invariance`, `draw` or `report`; `orizzonte --help` lists them.
+#' `diagnose`, `amend`, `compare`, `confirm`, `rescue`, `invariance`, `draw` or `report`;
+#' `orizzonte --help` lists them.
 #' Tables go to standard output, messages to standard error. Exit codes: 0 done (an improper
 #' solution warns and says so in `status`), 1 not identified or not converged, 2 bad input or
 #' usage, 3 an internal error.
@@ -118,6 +119,8 @@ dispatch <- function(args) {
   given <- parse_arguments(args[1L], command, args[-1L])
   if (is.null(given)) return(0L)
   check_out(args[1L], given)
+  surface$given <- given
+  on.exit(surface$given <- NULL)
   command$run(given)
 }
 
@@ -152,9 +155,13 @@ parse_arguments <- function(name, command, args) {
     return(NULL)
   }
   check_flags(args, options, name)
+  args <- with_negative_values(args, options)
   parsed <- tryCatch(optparse::parse_args(parser, args = args, positional_arguments = TRUE),
                      error = function(e) {
-    abort("usage", c(paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
+    bare <- grepl("requires an argument", conditionMessage(e))
+    flag <- sub('.*flag "([^"]*)".*', "--\\1", conditionMessage(e))
+    abort("usage", c(if (bare) paste0("Option ", flag[1L], " of ", name, " needs a value.") else
+      paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
                      i = paste0("See: orizzonte ", name, " --help")))
   })
   needed <- sum(!startsWith(command$files, "["))
@@ -167,6 +174,16 @@ parse_arguments <- function(name, command, args) {
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))
+}
+
+# A value such as -9,999 would be taken for an option: it is tied to the one before it.
+with_negative_values <- function(args, options) {
+  takes <- vapply(options, function(o) if (o@action %in% "store_true") "" else o@long_flag, "")
+  at <- which(args %in% takes[nzchar(takes)])
+  at <- at[grepl("^-[0-9.]", args[at + 1L])]
+  if (length(at) == 0L) return(args)
+  args[at] <- paste0(args[at], "=", args[at + 1L])
+  args[-(at + 1L)]
 }
 
 option_lines <- function(options) {

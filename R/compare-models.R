@@ -282,7 +282,8 @@ format_comparison <- function(x) {
     if (!is.null(texts$changes))
       c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10)),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
-    wrap_lines(comparison_reading(x)), "Next: side_by_side() shows how estimates differ.")
+    wrap_lines(comparison_reading(x)),
+    either("Next: side_by_side() shows how estimates differ.", NULL))
 }
 
 # The least AIC and BIC, in words.

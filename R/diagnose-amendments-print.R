@@ -99,7 +99,8 @@ format_amendments <- function(x) {
       "Nothing is left that could be freed."
     }
     return(c(lines, why, if (isTRUE(attr(x, "refused") > 0))
-             "amendments(fit, all = TRUE) lists what is not offered, with the reason.",
+             either("amendments(fit, all = TRUE) lists what is not offered, with the reason.",
+                    "Option --all lists what is not offered, with the reason."),
              format_not_offered(attr(x, "not_offered"))))
   }
   lines <- c(lines, format_offered(x, shown), format_remarks(x, shown))
@@ -108,10 +109,12 @@ format_amendments <- function(x) {
   example <- example_amendment(x)
   c(lines, "", if (length(example)) {
     c("Next: read the item texts. One change at a time, and only with a reason, for example:",
-      paste0("  amend(fit, free = ", example, ", because = \"...\")"))
+      paste0("  ", either(paste0("amend(fit, free = ", example, ", because = \"...\")"),
+                          command_text("amend", "--free", example, "--because", "...", "--out",
+                                       "next.yaml"))))
   } else {
     paste0(if (is.null(attr(x, "nothing"))) "Nothing of a size that matters stands out. ",
-           "Next: estimates(fit)")
+           "Next: ", either("estimates(fit)", command_text("fit")))
   })
 }
 

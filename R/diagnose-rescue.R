@@ -306,7 +306,7 @@ print.orizzonte_rescue <- function(x, ...) {
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
     cat(paste0("The model converges and is proper as written: nothing to rescue.\n\nNext: ",
-               "summary(fit_model(blueprint, data))\n"))
+               either("summary(fit_model(blueprint, data))", command_text("fit")), "\n"))
     return(invisible(x))
   }
   columns <- titled(list(
@@ -327,8 +327,8 @@ print.orizzonte_rescue <- function(x, ...) {
                             table$change[table$attempt == label]), 2L, 6L), sep = "\n")
     }
     cat("\nNothing was changed by itself. Adopt what the item texts and the theory defend.\n")
-    cat("Next: rescued$fits[[", quoted(x$worked[1L]),
-        "]], or make the change in the blueprint and fit again\n", sep = "")
+    cat("Next: ", either(paste0("rescued$fits[[", quoted(x$worked[1L]), "]], or make"), "make"),
+        " the change in the blueprint and fit again\n", sep = "")
   } else {
     cat(paste0("\nNothing worked: no attempt gave a proper solution. Think about the ",
                "constructs and their items anew, or gather more cases.\n"))

@@ -35,8 +35,8 @@ score_test <- function(fit, ...) {
   if (together$df == 0L) {
     abort("identification",
           c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
-            i = paste0("Nothing can be told about them: amendments(fit, all = TRUE) shows what ",
-                       "can be freed.")))
+            opposite_hint(chosen$parameter, fit$layout$rows$parameter),
+            i = "amendments(fit, all = TRUE) shows what can be freed, and what not."))
   }
   unit <- together$unit
   estimate <- rep(NA_real_, length(scores))
@@ -79,8 +79,7 @@ captured_addresses <- function(quosures, verb) {
 
 canonical_text <- function(text) {
   expression <- tryCatch(str2lang(text), error = function(e) {
-    abort("address",
-    paste0("Not an address: ", quoted(text), "."))
+    abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
   })
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&
     as.character(expression[[1L]]) %in% restriction_relations
@@ -126,7 +125,8 @@ chosen_candidates <- function(fit, texts) {
 
 refuse_unknown <- function(text, known) {
   abort("name",
-        c(paste0(text, " is nothing that could be freed in this model."), did_you_mean(text, known),
+        c(paste0(text, " is nothing that could be freed in this model."),
+          nearest_address(text, known),
           i = paste0("amendments(fit, all = TRUE) lists what could be freed, and what not, ",
                      "with the reason.")))
 }

@@ -82,10 +82,23 @@ expression_address <- function(expression, whole, read_only) {
 
 refuse_expression <- function(part, whole, hint = NULL) {
   abort("restriction", c(paste0("Cannot read `", deparse_one(part), "` in ", whole, "."),
-                         i = hint %||%
+                         i = hint %||% address_hint(part) %||%
                          paste0("An expression holds addresses and numbers, joined by ",
                                 enumerate(c(names(expression_operators), "( )")), ", and ",
                                 enumerate(paste0(names(expression_functions), "()")), ".")))
+}
+
+# What an address would look like, for a bare name or a kind with round brackets.
+address_hint <- function(part) {
+  if (is.symbol(part)) {
+    return(paste0("A parameter is named by its address, such as loading[Belonging, be2], ",
+                  "variance[Calm] or effect[Belonging, Calm]."))
+  }
+  if (!is.call(part)) return(NULL)
+  kind <- deparse_one(part[[1L]])
+  if (!kind %in% names(c(address_kinds, readable_kinds))) return(NULL)
+  inside <- paste(vapply(as.list(part)[-1L], deparse_one, ""), collapse = ", ")
+  paste0("Write square brackets: ", kind, "[", inside, "].")
 }
 
 # One tape for `left - right`.

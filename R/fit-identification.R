@@ -207,7 +207,7 @@ print.orizzonte_identification <- function(x, ...) {
         if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
     if (length(x$notes))
       cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")
-    cat("\nNext: fit_model(blueprint, data)\n")
+    cat("\nNext: ", either("fit_model(blueprint, data)", command_text("fit")), "\n", sep = "")
     return(invisible(x))
   }
   if (x$df < 0L) {

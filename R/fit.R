@@ -60,7 +60,9 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   its own values but for what [hold_equal()] says.
 #' @param levels Which groups, in which order, under which names: `c(Evening = 1, Weekend = 2)`. All
 #'   of them by default.
-#' @param missing_codes Numbers that mean missing, such as `c(-9, 999)`.
+#' @param missing_codes What means missing: numbers such as `c(-9, 999)`, or texts such as
+#'   `c("n/a", "-9")`. A column that holds nothing but numbers besides text codes is read as
+#'   numbers.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
@@ -286,15 +288,17 @@ warn_about <- function(fit) {
     warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
                           i = paste(
                             "Its numbers cannot be trusted; print(fit) shows what the data say,",
-                                    "rescue(blueprint, data) tries remedies.")))
+                                    either("rescue(blueprint, data)", "orizzonte rescue"),
+                                    "tries remedies.")))
     return(invisible())
   }
   improper <- improper_parts(fit)
   if (nrow(improper)) {
     lines <- utils::head(improper$trouble, 5L)
     warn("improper", c("The solution is improper.", stats::setNames(lines, rep("x", length(lines))),
-                       i = paste0("Look at this before reading any estimate; rescue(blueprint, ",
-                                  "data) tries remedies.")))
+                       i = paste0("Look at this before reading any estimate; ",
+                                  either("rescue(blueprint, data)", "orizzonte rescue"),
+                                  " tries remedies.")))
   }
   weak <- hardly_told_apart(fit)
   if (length(weak)) {

@@ -106,14 +106,19 @@ ladder_next <- function(x) {
   bad <- t$rung[!t$verdict %in% c(sound_verdicts, "") & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
-    return(paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
-                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"))
+    return(either(paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
+                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"),
+                  command_text("report", "--ladder", "--out", "groups.html")))
   }
   if (verdict %in% c("fails", "doubtful"))
-    return(paste0("loosen(ladder, ", quoted(bad), ") releases one equality at a time; amendments(",
-                  rung(bad), ")"))
+    return(paste0(either(paste0("loosen(ladder, ", quoted(bad), ")"),
+                         command_text("invariance", "--loosen", bad)),
+                  " releases one equality at a time",
+                  either(paste0("; amendments(", rung(bad), ")"), "")))
   if (verdict == "fits poorly")
-    return(paste0("amendments(", rung(bad), ") shows what each group lacks; mend the model first"))
-  paste0("summary(", rung(bad), ") shows what is wrong; rescue() with the same groups tries ",
-         "remedies")
+    return(paste0(either(paste0("amendments(", rung(bad), ")"), command_text("diagnose")),
+                  " shows what each group lacks; mend the model first"))
+  paste0(either(paste0("summary(", rung(bad),
+                       ") shows what is wrong; rescue() with the same groups"),
+                command_text("rescue")), " tries remedies")
 }

@@ -217,7 +217,7 @@ print.orizzonte_loosened <- function(x, ...) {
         format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")
   }
   cat(wrap_lines(loosened_reading(x)), "", sep = "\n")
-  cat("Next: trail(loosened$fit), loosened$ladder",
+  if (is.null(surface$given)) cat("Next: trail(loosened$fit), loosened$ladder",
       if (!is.null(comparable_rung(x$ladder))) ", latent_means(loosened$ladder)", "\n", sep = "")
   invisible(x)
 }

@@ -249,7 +249,7 @@ restricted_rows <- function(text, layout, scope = NULL) {
                            i = "Give raw data, or summary data with means."))
   }
   abort("restriction", c(paste0("No such parameter in the model: ", text, "."),
-                         did_you_mean(text, layout$rows$parameter),
+                         nearest_address(text, layout$rows$parameter),
                          i = paste0("The parameter column of estimates() and print(blueprint) ",
                                     "show what there is.")))
 }

@@ -19,8 +19,10 @@
 print.orizzonte_fit <- function(x, ...) {
   check_fit(x, "print")
   cat(fit_card(x), "", sep = "\n")
-  cat("Next: summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x))
-      ", amendments(fit)", ", path_diagram(fit)\n", sep = "")
+  cat("Next: ", either(
+    paste0("summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x))
+      ", amendments(fit)", ", path_diagram(fit)"),
+    command_text(if (has_converged(x)) "fit" else "rescue")), "\n", sep = "")
   invisible(x)
 }
 
@@ -79,7 +81,7 @@ format_status <- function(fit) {
                                " sets of starting values; last predicted drop of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
              format_history(history$chisq), format_evidence(fit),
-             "  The numbers below are where it stopped; do not interpret them.", rescue_hint))
+             "  The numbers below are where it stopped; do not interpret them.", rescue_hint()))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
@@ -87,7 +89,7 @@ format_status <- function(fit) {
                     "; the solution is proper."), format_weakness(fit)))
   }
   c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
-    format_evidence(fit), rescue_hint)
+    format_evidence(fit), rescue_hint())
 }
 
 # The way of the test statistic, in at most six steps.
@@ -99,7 +101,10 @@ format_history <- function(chisq) {
          "; all of it in fit$solution$history.")
 }
 
-rescue_hint <- "  Next: rescue(blueprint, data) tries the usual remedies and shows what each does."
+rescue_hint <- function() {
+  paste0("  Next: ", either("rescue(blueprint, data)", command_text("rescue")),
+         " tries the usual remedies and shows what each does.")
+}
 
 # What the data say about it.
 format_evidence <- function(fit) {
@@ -151,8 +156,11 @@ print.orizzonte_summary <- function(x, ...) {
     cat("\n")
     print(part)
   }
-  cat("\nNext: ", if (x$saturated) "equations(fit)" else "amendments(fit), residual_map(fit)",
-      ", path_diagram(fit), write_report(fit, \"report.html\")\n", sep = "")
+  cat("\nNext: ", either(
+    paste0(if (x$saturated) "equations(fit)" else "amendments(fit), residual_map(fit)",
+           ", path_diagram(fit), write_report(fit, \"report.html\")"),
+    command_text(if (x$saturated) "draw" else "diagnose",
+                 if (x$saturated) c("--out", "diagram.png"))), "\n", sep = "")
   invisible(x)
 }
 

@@ -112,8 +112,9 @@ format_trail <- function(x) {
   lines <- heading(paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L)
     return(c(lines,
-             paste0("Nothing has been amended so far. Next: amendments(fit), then amend(fit, ",
-                    "free = ..., because = \"...\")")))
+             paste0("Nothing has been amended so far. Next: ", either(
+               "amendments(fit), then amend(fit, free = ..., because = \"...\")",
+               paste0(command_text("diagnose"), ", then amend")))))
   columns <- titled(list(
                   `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
                   drop = format_fixed(x$actual_drop, 2L),
@@ -140,6 +141,8 @@ format_trail <- function(x) {
       paste0(freed,
              " changes were suggested by the same data, so that part of the better fit ",
              "is chance. "),
-    "Next: confirm(fit, fresh_data) fits start and end to other cases; amendments(fit) ",
-    "shows what is left.")))
+    "Next: ", either("confirm(fit, fresh_data)",
+                     command_text("confirm", "FRESH")),
+    " fits start and end to other cases; ", either("amendments(fit)", command_text("diagnose")),
+    " shows what is left.")))
 }

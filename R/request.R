@@ -50,8 +50,3 @@ captured_column <- function(quosure, what) {
   # column
   if (length(captured$hints)) structure(captured$names, hint = TRUE) else captured$names
 }
-
-check_missing_codes <- function(codes) {
-  if (is.null(codes) || (is.numeric(codes) && !anyNA(codes))) return(invisible())
-  abort("input", c("`missing_codes` must be numbers.", i = "Such as missing_codes = c(-9, 999)."))
-}

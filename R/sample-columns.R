@@ -41,7 +41,8 @@ column_type <- function(x) {
 
 # Columns that are no plain columns, names given twice, and moments taken for raw data.
 check_columns <- function(data, variables = character()) {
-  if (nrow(data) == 0L) abort("data", "The data have no rows.")
+  if (nrow(data) == 0L) abort("data", c("The data have no rows.",
+                                          i = "Look at how they were read or filtered."))
   twice <- unique(names(data)[duplicated(names(data))])
   if (length(twice)) {
     abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."),

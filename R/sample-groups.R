@@ -13,7 +13,8 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
         enumerate(names(data), most = 20L), ".")))
   }
   column <- plain_column(data[[by]])
-  if (is.numeric(column)) column[column %in% missing_codes] <- NA
+  if (is.numeric(column) || is.character(missing_codes))
+    column[is_code(column, missing_codes)] <- NA
   text <- as.character(column)
   if (any(!nzchar(trimws(text)), na.rm = TRUE)) {
     abort("data", c(paste0("Column ", quoted(by), " holds empty text in ",

@@ -11,7 +11,7 @@ look_at <- function(data, variables, missing_codes) {
   if (length(variables) == 0L || nrow(data) < 2L) return(list())
   columns <- lapply(variables, function(name) as.double(plain_column(data[[name]])))
   x <- matrix(unlist(columns), nrow(data), dimnames = list(NULL, variables))
-  if (length(missing_codes)) x[x %in% missing_codes] <- NA_real_
+  if (length(missing_codes)) x[is_code(x, missing_codes)] <- NA_real_
   # the range of a column without values is infinite, and warned of
   ends <- suppressWarnings(vapply(seq_along(variables), function(k) range(x[, k], na.rm = TRUE),
                                   c(0, 0)))
@@ -65,5 +65,7 @@ code_sentences <- function(look) {
   text <- paste(format_exact(values), collapse = ", ")
   if (length(values) > 1L) text <- paste0("c(", text, ")")
   paste0("Read as answers, though they look like codes for missing values: ",
-         enumerate(each, most = 6L), ". If they are, give missing_codes = ", text, ".")
+         enumerate(each, most = 6L), ". If they are, give ",
+         either(paste0("missing_codes = ", text),
+                paste0("--missing-codes ", paste(format_exact(values), collapse = ","))), ".")
 }

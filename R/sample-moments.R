@@ -103,24 +103,39 @@ check_known <- function(variables, columns, bp) {
         c(paste0(if (length(unknown) == 1L) "A variable of the model is" else
                  paste(length(unknown), "variables of the model are"),
                  " neither a column of the data nor a construct."),
-                  stats::setNames(lines, rep("x", length(lines))),
+                  stats::setNames(lines, rep("x", length(lines))), unknown_hints(unknown, bp),
                   i = paste0("Columns: ", enumerate(columns, most = 20L), ".")), unknown = unknown)
 }
 
+# An undeclared construct, and several names in one pair of quotes.
+unknown_hints <- function(unknown, bp) {
+  items <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
+  joined <- grep("[:+,~]", unknown, value = TRUE)
+  construct <- setdiff(unknown[unknown %in% c(bp$effects$from, bp$effects$to)], c(items, joined))
+  c(if (length(joined))
+      c(i = paste0("In quotes that is one name; without quotes `", joined[1L], "` is read as ",
+                   if (grepl(":", joined[1L])) "a range." else "names to be joined by c().")),
+    if (length(construct))
+      c(i = paste0("If ", quoted(construct[1L]), " is a construct, declare it: construct(",
+                   quoted(construct[1L]), ", reflected_in = c(...)).")))
+}
+
 numeric_column <- function(x, name, missing_codes) {
-  x <- plain_column(x)
+  x <- without_text_codes(plain_column(x), missing_codes)
   if (is.logical(x) && !all(is.na(x))) x <- as.numeric(x)
   if (all(is.na(x))) return(rep(NA_real_, length(x)))
   if (!is.numeric(x) || is.factor(x)) {
     kind <- if (is.factor(x)) "a factor" else if (is.character(x)) "text" else
       paste0("of class ", class(x)[1L])
-    odd <- if (is.character(x)) x[!is.na(x) & is.na(suppressWarnings(as.numeric(x)))]
+    odd <- if (is.character(x))
+      x[!is.na(x) & is.na(suppressWarnings(as.numeric(x))) & !is_code(x, missing_codes)]
     abort("data", c(paste0("Column ", quoted(name), " is not numeric: it is ", kind, "."),
                     if (length(odd)) c(x = paste0("For example the value ", quoted(odd[1L]), ".")),
-                    i = paste0("Recode it as numbers first, or declare codes for missing ",
-                               "values with `missing_codes`.")))
+                    i = paste0("Recode it as numbers first, or declare what means missing: ",
+                               "missing_codes = ",
+                               if (length(odd)) quoted(odd[1L]) else "c(\"n/a\", -9)", ".")))
   }
   x <- as.numeric(x)
-  if (length(missing_codes)) x[x %in% missing_codes] <- NA_real_
+  if (length(missing_codes)) x[is_code(x, missing_codes)] <- NA_real_
   x
 }

@@ -67,8 +67,11 @@ format_screen <- function(x) {
   }
   advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice),
                                            indent = 2L, hang = 5L) else "  Nothing stands out."
-  c(lines, "", "What to do", advice, "", if (x$blueprint) "Next: fit_model(blueprint, data)" else
-    c(paste0("Give the blueprint, as in screen_data(data, blueprint), to find items keyed ",
-             "against their construct."),
-      "Next: blueprint(), then fit_model(blueprint, data)"))
+  c(lines, "", "What to do", advice, "", if (x$blueprint)
+    paste0("Next: ", either("fit_model(blueprint, data)", command_text("fit"))) else
+    c(paste0("Give the blueprint, as in ",
+             either("screen_data(data, blueprint)", command_text("screen")),
+             ", to find items keyed against their construct."),
+      paste0("Next: ", either("blueprint(), then fit_model(blueprint, data)",
+                              paste0("write a blueprint, then ", command_text("fit"))))))
 }

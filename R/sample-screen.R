@@ -20,7 +20,7 @@
 #'   within its constructs) or names of columns, bare or as text; all columns
 #'   when missing.
 #' @param by The name of a grouping column: its groups are counted.
-#' @param missing_codes Numbers that mean "missing", such as `-9`.
+#' @param missing_codes Numbers or texts that mean "missing", such as `c(-9, 999)` or `"n/a"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
 #'   `complete` (rows without holes), `columns`
@@ -69,8 +69,13 @@ screened_variables <- function(quosure, data) {
 }
 
 screen_columns <- function(data, names, bp, by, missing_codes) {
-  raw <- lapply(stats::setNames(names, names), function(name) plain_column(data[[name]]))
-  types <- vapply(names, function(name) column_type(data[[name]]), "")
+  raw <- lapply(stats::setNames(names, names), function(name) {
+    without_text_codes(plain_column(data[[name]]), missing_codes)
+  })
+  types <- vapply(names, function(name) {
+    text_codes <- is.numeric(raw[[name]]) && !is.numeric(plain_column(data[[name]]))
+    column_type(if (text_codes) raw[[name]] else data[[name]])
+  }, "")
   codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
   advice <- code_advice(names, raw, codes)
   # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
@@ -119,7 +124,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
     sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
     columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]),
     normality = together$normality, outliers = together$outliers, codes = codes,
-    data = lapply(raw[numeric], function(v) replace(as.numeric(v), v %in% missing_codes, NA)),
+    data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
 }
 
@@ -267,7 +272,7 @@ text_advice <- function(names, raw, known) {
 without_codes <- function(x, missing_codes) {
   if (is.logical(x)) x <- as.numeric(x)
   if (!is.numeric(x)) return(NULL)
-  x[x %in% c(missing_codes, suspicious_codes(x))] <- NA_real_
+  x[is_code(x, missing_codes) | x %in% suspicious_codes(x)] <- NA_real_
   as.numeric(x)
 }
 

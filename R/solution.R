@@ -90,7 +90,8 @@ check_converged <- function(fit, verb) {
   if (has_converged(fit)) return(invisible())
   abort("convergence", c(paste0(verb, "() needs a fit that converged."),
                          x = paste0("This one has ", fit_status(fit), "."),
-                         i = "rescue(blueprint, data) tries the usual remedies."))
+                         i = paste0(either("rescue(blueprint, data)", command_text("rescue")),
+                                    " tries the usual remedies.")))
 }
 
 # Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs

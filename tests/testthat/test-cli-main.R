@@ -4,8 +4,8 @@ fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
 test_that("help, versions and unknown commands", {
   help <- command("--help")
   expect_equal(help$code, 0)
-  for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "draw",
-                 "report")) {
+  for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "confirm",
+                 "rescue", "draw", "report")) {
     expect_match(help$out, paste0("\n  ", name, " "))
     own <- command(name, "--help")
     expect_equal(own$code, 0)
@@ -50,7 +50,7 @@ test_that("exit codes tell what happened", {
   expect_match(option$err, "Did you mean \"--format\"")
   expect_equal(command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
   expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"),
-                       "--missing-codes=a")$code, 2)
+                       "--missing-codes=,")$code, 2)
 })
 
 test_that("an internal error is trapped and told apart", {

@@ -177,3 +177,27 @@ test_that("accented levels and text predictors read alike whatever the encoding 
     expect_match(paste(out, collapse = " "), paste("2", nobs(fit)), label = locale)
   }
 })
+
+test_that("texts may mean missing, and a column of numbers besides them is numbers", {
+  data <- choirs[1:200, ]
+  clean <- data
+  clean$be1[c(3, 9)] <- NA
+  clean$be2[5] <- NA
+  clean$setting[7] <- NA
+  data$be1 <- as.character(data$be1)
+  data$be1[c(3, 9)] <- c("n/a", " n/a ")
+  data$be2[5] <- -9
+  data$setting <- replace(as.character(data$setting), 7, "n/a")
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  expect_error(fit_model(bp, data), "missing_codes = \"n/a\"", fixed = TRUE,
+               class = "orizzonte_error_data")
+  fit <- quiet_fit(bp, data, by = "setting", missing_codes = c("n/a", -9))
+  expect_equal(deviance(fit), deviance(quiet_fit(bp, clean, by = "setting")))
+  screened <- as.data.frame(screen_data(data, be1:be2, missing_codes = c("n/a", "-9")))
+  expect_equal(screened$missing, colSums(is.na(clean[c("be1", "be2")])), ignore_attr = TRUE)
+  # a text that is no code is still one too many
+  data$be1[11] <- "often"
+  expect_error(fit_model(bp, data, missing_codes = "n/a"), "often", class = "orizzonte_error_data")
+  expect_error(fit_model(bp, data, missing_codes = TRUE), class = "orizzonte_error_input")
+  expect_identical(orizzonte:::is_code(c(1, -9, NA), c("n/a", "-9.0")), c(FALSE, TRUE, FALSE))
+})

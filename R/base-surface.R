@@ -1,0 +1,26 @@
+# Where a text is read: in R, or on the command line. What to do next is said in the words of that
+# place.
+
+surface <- new.env(parent = emptyenv())
+
+either <- function(in_r, on_command_line) if (is.null(surface$given)) in_r else on_command_line
+
+# A command for the files, groups and codes of the one that is running.
+command_text <- function(name, ...) {
+  given <- surface$given
+  files <- given$files[c(1L, length(given$files))]
+  if (length(given$files) == 1L) {
+    blueprint <- grepl("[.]ya?ml$", files[1L], ignore.case = TRUE)
+    files[if (blueprint) 2L else 1L] <- if (blueprint) "DATA" else "BLUEPRINT"
+  }
+  options <- list("--by" = given$by, "--levels" = given$levels,
+                  "--missing-codes" = given$missing_codes,
+                  "--encoding" = if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding)
+  options <- Filter(Negate(is.null), options)
+  words <- c(files, rbind(names(options), unlist(options)), ...)
+  paste(c("orizzonte", name, vapply(words, shell_word, "")), collapse = " ")
+}
+
+shell_word <- function(x) {
+  if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x)) x else paste0("'", gsub("'", "'\\\\''", x), "'")
+}

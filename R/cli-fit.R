@@ -1,0 +1,146 @@
+# The commands that look at data and fit a model: screen, check, fit.
+
+fit_from_files <- function(given) {
+  called_with(fit_model, given,
+              list(read_blueprint(given$files[1L]),
+                   read_data_file(given$files[2L], given$encoding)))
+}
+
+# A function called with what the options say about groups and codes, and more.
+called_with <- function(f, given, more) {
+  options <- list(by = given$by, levels = parse_levels(given$levels),
+                  missing_codes = parse_codes(given$missing_codes))
+  do.call(f, c(more, Filter(Negate(is.null), options)))
+}
+
+exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
+
+# What `write` prints, into a file when one is asked for.
+to_output <- function(file, quiet, write) {
+  if (is.null(file)) return(write())
+  write_text(file, utils::capture.output(write()), "usage")
+  if (!quiet) close_with("Written to ", file, "\n")
+}
+
+command_screen <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  data <- read_data_file(given$files[length(given$files)], given$encoding)
+  if (inherits(data, "orizzonte_summary_data"))
+    abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
+  bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
+  names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
+  check_known(c(names, given$by), names(data), bp)
+  found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes))
+  to_output(given$out, given$quiet, function() {
+    switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""),
+           csv = write_table(found$columns))
+  })
+  0L
+}
+
+screen_json <- function(found) {
+  to_json(c(list(orizzonte = package_version_text(), command = "screen"),
+            found[c("rows", "complete", "columns", "groups", "patterns", "normality",
+                       "outliers", "advice")]))
+}
+
+command_check <- function(given) {
+  format <- choose_one(given$format, c("text", "json"), "--format")
+  data <- if (length(given$files) == 2L) read_data_file(given$files[2L], given$encoding)
+  if (is.null(data) && !is.null(given$by))
+    abort("usage", c("--by needs DATA.", i = "Without data the model is checked for one group."))
+  found <- called_with(identification, given, list(read_blueprint(given$files[1L]), data))
+  to_output(given$out, given$quiet, function() {
+    if (format == "json") return(cat(check_json(found), "\n", sep = ""))
+    print(found)
+    cat("", bullet_assumptions(found), sep = "\n")
+  })
+  if (found$identified) 0L else 1L
+}
+
+check_json <- function(found) {
+  lists <- c("kinds", "trading", "notes", "remedies", "assumed", "not_assumed")
+  content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title,
+                    identified = found$identified),
+               found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
+  to_json(content)
+}
+
+command_fit <- function(given) {
+  format <- choose_one(given$format, c("text", "json", "csv"), "--format")
+  table <- choose_one(given$table, fit_tables, "--table")
+  criteria <- given_criteria(given)
+  fit <- fit_from_files(given)
+  to_output(given$out, given$quiet, function() {
+    switch(format, text = print(summary(fit, criteria)),
+           json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
+           csv = write_table(fit_table(fit, table, criteria)))
+  })
+  exit_code(fit)
+}
+
+fit_table <- function(fit, table, criteria = NULL) {
+  switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria),
+         r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
+         effects = stats::effects(fit), implied = moment_rows(implied(fit)),
+         observed = moment_rows(observed(fit)),
+         residuals = stats::residuals(fit, in_units = "correlation", largest = 20))
+}
+
+# Moments as one table: a row a variable and group, its mean (where there are means) first.
+moment_rows <- function(moments) {
+  groups <- names(moments)
+  known <- unique(unlist(lapply(moments, function(m) colnames(m$covariance))))
+  rows <- lapply(groups, function(group) {
+    m <- moments[[group]]
+    variables <- colnames(m$covariance)
+    out <- list(group = rep(if (length(groups) > 1L) group else NA_character_, length(variables)),
+                variable = variables)
+    if (!is.null(m$mean)) out$mean <- unname(m$mean[variables])
+    for (name in known) {
+      out[[name]] <- if (name %in% variables) unname(m$covariance[, name]) else NA_real_
+    }
+    list_frame(out)
+  })
+  do.call(rbind, rows)
+}
+
+# CSV with numbers that read back exactly.
+write_table <- function(x, file = "") {
+  columns <- as.list(unclass(x))[names(x)]
+  text <- which(vapply(columns, is.character, NA))
+  exact <- lapply(columns, function(column) {
+    if (!is.double(column)) return(column)
+    out <- rep(NA_character_, length(column))
+    out[!is.na(column)] <- format_exact(column[!is.na(column)])
+    out
+  })
+  lines <- utils::capture.output(
+    utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
+  if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
+}
+
+# One stable shape; see vignette("command-line").
+fit_json <- function(fit, command, criteria = NULL) {
+  improper <- improper_parts(fit)
+  rows <- json_rows
+  indices <- fit_indices(fit, criteria)
+  assumptions <- list_assumptions(fit$layout, fit$request$blueprint)
+  content <- list(
+    orizzonte = fit$version, command = command, title = fit$request$blueprint$title,
+    status = if (!has_converged(fit)) "not converged" else if (nrow(improper)) "improper" else
+    "converged", detail = fit_status(fit), trouble = I(improper$trouble),
+    evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else
+                 vapply(fit_evidence(fit), `[[`, "", "text")),
+    n = sample_n(fit$sample), rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
+    assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed),
+    parameters = n_free(fit), df = stats::df.residual(fit),
+    reading = attr(indices, "reading"), fit_indices = rows(indices),
+    estimates = rows(estimates(fit)), r_squared = rows(r_squared(fit)),
+    residuals = rows(stats::residuals(fit, in_units = "correlation", largest = 10)),
+    verdicts = if (length(fit$request$blueprint$claims) && has_converged(fit))
+      rows(verdicts(fit, criteria)), trail = if (length(fit$request$blueprint$trail))
+        rows(trail(fit))
+  )
+  to_json(content)
+}

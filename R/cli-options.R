@@ -1,0 +1,125 @@
+# Options of the command line, and how the text given to each is read.
+
+# The name under which an option's value is found: its flag with underscores.
+option_name <- function(flag) gsub("-", "_", sub("^--", "", flag))
+
+text_option <- function(flag, metavar, help, default = NULL) {
+  optparse::make_option(flag, type = "character", default = default, dest = option_name(flag),
+                        metavar = metavar, help = help)
+}
+
+switch_option <- function(flag, help) {
+  optparse::make_option(flag, action = "store_true", default = FALSE, dest = option_name(flag),
+                        help = help)
+}
+
+# Of the invariance ladder.
+ladder_options <- function() {
+  list(
+    rungs = text_option("--rungs", "RUNGS",
+                        paste0("rungs to fit (default: all that apply, such as ",
+                               "\"configural;metric;scalar;strict\")")),
+    structural_on = text_option("--structural-on", "RUNG",
+                                "the rung to put --structural on (default: scalar)"),
+    ladder_against = text_option("--against", "RUNG",
+                                 "what changes refer to: previous (default) or first", "previous"),
+    structural = text_option("--structural", "WHAT",
+                             paste0("held on top of the scalar rung, such as ",
+                                    "'variance[constructs]; mean'")),
+    loosen = text_option("--loosen", "RUNGS",
+                         paste0("release equalities of these rungs until each holds, such as ",
+                                "'metric;scalar'")),
+    ladder = switch_option("--ladder", "report the invariance ladder of the groups (needs --by)"),
+    ladder_table = text_option("--table", "TABLE",
+                               "which table as csv: ladder (default), means, gaps or contributions",
+                               "ladder")
+  )
+}
+
+cli_options <- function() {
+  c(ladder_options(), list(
+    format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
+    json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
+    screen_format = text_option("--format", "FORMAT",
+                                "text (default), json, or csv (the columns)", "text"),
+    by = text_option("--by", "COLUMN", "a grouping column"),
+    table = text_option("--table", "TABLE",
+                        paste0("which table as csv: ", enumerate(fit_tables, most = 20L,
+                                                                 last = " or "),
+                               " (default: estimates)"), "estimates"),
+    diagnose_table = text_option("--table", "TABLE",
+                                 "which table as csv: amendments (default), residuals or without",
+                                 "amendments"),
+    compare_table = text_option("--table", "TABLE",
+                                "which table as csv: comparison (default) or estimates",
+                                "comparison"),
+    top = text_option("--top", "NUMBER", "how many to refit and show (default: 20)", "20"),
+    min_drop = text_option("--min-drop", "NUMBER",
+                           "leave out what has a smaller modification index (default: 0)", "0"),
+    kinds = text_option("--kinds", "KINDS",
+                        "kinds to look at, such as 'cross-loading; residual covariance'"),
+    all = switch_option("--all", "also list what is not offered, with the reason"),
+    free = text_option("--free", "ADDRESS", "what to free, such as 'covariance[be1, be2]'"),
+    fix = text_option("--fix", "EQUATION", "what to fix, such as 'effect[age, Staying] == 0'"),
+    omit = text_option("--omit", "NAME", "item or construct to leave out"),
+    because = text_option("--because", "TEXT", "the reason, kept in the trail"),
+    blueprint = text_option("--out", "FILE", "the next blueprint, a .yaml file (required)"),
+    against = text_option("--against", "MODEL",
+                          paste0("previous (default), first, or the name of a blueprint file ",
+                                 "without its ending"), "previous"),
+    same_rows = switch_option("--same-rows",
+                              "use only rows without missing values in any of the models"),
+    what = text_option("--what", "FIGURE",
+                       paste0(enumerate(draw_figures, most = 20L, last = " or "),
+                              " (default: diagram)"), "diagram"),
+    out = text_option("--out", "FILE", "write there instead of to the terminal"),
+    folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
+                         "orizzonte-demo"),
+    figure = text_option("--out", "FILE", "the figure: .png, .svg or .pdf (required)"),
+    report = text_option("--out", "FILE", "the report: .html, .docx or .md (required)"),
+    values = text_option("--values", "VALUES", "standardized (default), raw, both or none",
+                         "standardized"),
+    missing_codes = text_option("--missing-codes", "CODES",
+                                "what means missing: numbers such as -9,999, or texts such as n/a"),
+    encoding = text_option("--encoding", "NAME",
+                           "what the bytes of DATA are: UTF-8 (default), latin1 or another",
+                           "UTF-8"),
+    levels = text_option("--levels", "GROUPS",
+                         paste0("which groups, in which order, under which names, such as ",
+                                "'Evening=1; Weekend=2'")),
+    criteria = text_option("--criteria", "FILE",
+                           paste0("a YAML file of cut-offs and levels, such as 'cfi: [.96, ",
+                                  ".92]'; see ?criteria")),
+    quiet = switch_option("--quiet", "no messages on standard error")
+  ))
+}
+
+fit_tables <- c("estimates", "fit_indices", "r_squared", "residuals", "effects", "implied",
+                "observed", "verdicts", "trail")
+draw_figures <- c("diagram", "residuals", "loadings", "amendments", "trail", "groups", "ladder")
+
+# Parts separated by semicolons, since addresses hold commas.
+split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
+
+# 'Evening=1; Weekend=2' as c(Evening = "1", Weekend = "2"); a value alone keeps its name.
+parse_levels <- function(text) {
+  if (is.null(text)) return(NULL)
+  parts <- split_words(text)
+  named <- grepl("=", parts, fixed = TRUE)
+  stats::setNames(trimws(sub("^[^=]*=", "", parts)),
+                  ifelse(named, trimws(sub("=.*", "", parts)), ""))
+}
+
+given_criteria <- function(given) if (!is.null(given$criteria)) read_criteria(given$criteria)
+
+parse_codes <- function(text) {
+  if (is.null(text)) return(NULL)
+  codes <- trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
+  codes <- codes[nzchar(codes)]
+  if (length(codes) == 0L) {
+    abort("usage", c("--missing-codes names no code.",
+                     i = "Such as --missing-codes -9,999 or --missing-codes 'n/a,-9'"))
+  }
+  numbers <- suppressWarnings(as.numeric(codes))
+  if (anyNA(numbers)) codes else numbers
+}

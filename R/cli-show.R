@@ -1,0 +1,48 @@
+# The commands that draw and report.
+
+command_draw <- function(given) {
+  if (is.null(given$out))
+    abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
+  values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
+  what <- choose_one(given$what, draw_figures, "--what")
+  check_figure_ending(given$out)
+  if (what %in% c("groups", "ladder") && is.null(given$by))
+    abort("usage", c(paste0("--what ", what, " needs --by COLUMN."), i = "Such as --by setting"))
+  ladder <- if (what == "ladder") ladder_from_files(given)
+  fits <- ladder$fits %||% list(fit_from_files(given))
+  fit <- fits[[1L]]
+  figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit),
+                   loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
+                   trail = plot(trail(fit)), groups = group_plot(fit), ladder = plot(ladder))
+  save_figure(figure, given$out)
+  if (!given$quiet) close_with("Figure written to ", given$out, "\n")
+  max(vapply(fits, exit_code, 0L))
+}
+
+command_report <- function(given) {
+  if (is.null(given$out))
+    abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
+  check_report_ending(given$out)
+  count <- length(given$files)
+  if (isTRUE(given$ladder)) {
+    if (is.null(given$by))
+      abort("usage", c("--ladder needs --by COLUMN.", i = "Such as --by setting"))
+    if (count > 2L) abort("usage", "--ladder takes one blueprint.")
+    x <- ladder_from_files(given)
+    steps <- loosen_rungs(x, given$loosen)
+    if (length(steps)) x <- steps[[length(steps)]]
+    fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
+  } else {
+    idle <- Filter(function(name) !is.null(given[[name]]),
+                   c("rungs", "structural", "structural_on", "loosen"))
+    if (length(idle)) abort("usage", paste0("--", gsub("_", "-", idle[1L]), " needs --ladder."))
+    fits <- lapply(given$files[-count], function(file) {
+      given$files <- c(file, given$files[count])
+      fit_from_files(given)
+    })
+    names(fits) <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
+    x <- if (length(fits) == 1L) fits[[1L]] else fits
+  }
+  write_report(x, given$out, quiet = given$quiet, criteria = given_criteria(given))
+  max(vapply(fits, exit_code, 0L))
+}

@@ -1,0 +1,25 @@
+# Codes that mean missing: numbers such as -9, or texts such as "n/a".
+
+check_missing_codes <- function(codes) {
+  if (is.null(codes) || ((is.numeric(codes) || is.character(codes)) && !anyNA(codes)))
+    return(invisible())
+  abort("input", c("`missing_codes` must be numbers or texts.",
+                   i = "Such as missing_codes = c(-9, 999), or c(\"n/a\", \"-9\")."))
+}
+
+# Which values are codes. A number is one however it was written.
+is_code <- function(x, codes) {
+  if (length(codes) == 0L) return(logical(length(x)))
+  if (!is.numeric(x)) return(trimws(as.character(x)) %in% trimws(as.character(codes)))
+  if (is.character(codes)) codes <- suppressWarnings(as.numeric(codes))
+  x %in% codes[!is.na(codes)]
+}
+
+# A column of text that holds nothing but numbers once text codes are taken out, as numbers.
+without_text_codes <- function(x, codes) {
+  if (!is.character(codes) || !(is.character(x) || is.factor(x))) return(x)
+  text <- as.character(x)
+  text[is_code(text, codes)] <- NA
+  numbers <- suppressWarnings(as.numeric(text))
+  if (all(is.na(numbers) == is.na(text))) numbers else x
+}
