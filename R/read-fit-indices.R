@@ -267,6 +267,14 @@ print.orizzonte_indices <- function(x, ...) {
   invisible(x)
 }
 
+# The nine that are mostly reported, and where the others are.
+format_key_indices <- function(x) {
+  key <- x[x$index %in% comparison_columns, ]
+  c(heading("Fit indices"), format_indices_table(key),
+    paste0(either("fit_indices(fit)", "--format csv --table fit_indices"), " shows all ",
+           sum(!is.na(x$value)), "."))
+}
+
 format_indices_table <- function(x) {
   shown <- x[!is.na(x$value), ]
   interval <- ifelse(is.na(shown$lower), "",

@@ -142,10 +142,10 @@ summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
 
 #' @export
 print.orizzonte_summary <- function(x, ...) {
-  cat(showable(c(heading(x$title), x$status, x$sample, wrap_lines(x$notes), "", x$assumptions, "",
+  reading <- attr(x$fit_indices, "reading")
+  cat(showable(c(heading(x$title), x$status, if (x$converged) wrap_lines(reading), x$sample,
+                 wrap_lines(x$notes), "", format_key_indices(x$fit_indices), "", x$assumptions, "",
                  x$counts)), "", sep = "\n")
-  print(x$fit_indices)
-  cat("\n")
   cat(heading("Estimates"), format_grouped_estimates(x$estimates), "", sep = "\n")
   print(x$r_squared)
   if (!x$saturated && x$converged) {

@@ -16,7 +16,7 @@ column_levels <- function(x) {
   x <- plain_column(x)
   if (is.factor(x)) return(levels(droplevels(x)))
   if (!is.character(x)) return(NULL)
-  levels <- sort(unique(x[!is.na(x)]), method = "radix")
+  levels <- natural_order(unique(x[!is.na(x)]))
   # text that is mostly numbers, or has very many values, is a mistake and not a grouping
   numbers <- !is.na(suppressWarnings(as.numeric(levels)))
   if (length(levels) > 12L || any(numbers)) NULL else levels

@@ -1,5 +1,16 @@
 # Groups: which rows belong to which, and the moments of each.
 
+# In increasing order, numbers within texts by their size: 2 before 10.
+natural_order <- function(x) {
+  if (!is.character(x)) return(as.character(sort(x, method = "radix")))
+  key <- x
+  numbers <- gregexpr("[0-9]+", key)
+  regmatches(key, numbers) <- lapply(regmatches(key, numbers), function(digits) {
+    paste0(strrep("0", pmax(0L, 20L - nchar(digits))), digits)
+  })
+  x[order(key, x, method = "radix")]
+}
+
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
 # = rows), and notes.
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
@@ -23,7 +34,7 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
                     i = "Make it NA to leave these rows out, or give the group a name."))
   }
   known <- if (is.factor(column)) levels(droplevels(column)) else
-    as.character(sort(unique(column[!is.na(column)]), method = "radix"))
+    natural_order(unique(column[!is.na(column)]))
   if (is.null(levels) && length(known) > 50L) {
     abort("data",
           c(paste0("Column ", quoted(by), " holds ", length(known),

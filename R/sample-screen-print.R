@@ -43,8 +43,9 @@ format_screen <- function(x) {
                "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
   if (!is.null(x$groups)) {
     lines <- c(lines, "", paste0("Groups by ", x$by),
-               format_table(list(group = x$groups$group, n = format_count(x$groups$n)),
-                            c(FALSE, TRUE)))
+               format_table(list(group = x$groups$group, n = format_count(x$groups$n),
+                                 complete = format_count(x$groups$complete)),
+                            c(FALSE, TRUE, TRUE)))
   }
   if (nrow(x$patterns) > 1L) {
     shown <- utils::head(x$patterns, 6L)

@@ -19,7 +19,7 @@
 #' @param variables A [blueprint()] (its observed variables, keying checked
 #'   within its constructs) or names of columns, bare or as text; all columns
 #'   when missing.
-#' @param by The name of a grouping column: its groups are counted.
+#' @param by The name of a grouping column: its groups are counted, and their complete rows.
 #' @param missing_codes Numbers or texts that mean "missing", such as `c(-9, 999)` or `"n/a"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
@@ -108,7 +108,7 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
   bent <- names[!is.na(skew) & (abs(skew) > 2 | kurtosis > 7) & names %in% measured]
   advice <- c(advice, tail_advice(bent, together$outliers, nrow(data)),
               text_advice(names[types == "text" & known > 0L], raw, known))
-  groups <- group_sizes(data, by, length(measured))
+  groups <- group_sizes(data, by, x)
   if (length(groups$advice)) advice <- c(advice, advise("groups", by, groups$advice))
   inflation <- stats::setNames(rep(NA_real_, length(names)), names)
   inflation[names(together$inflation)] <- together$inflation
@@ -127,6 +127,8 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
     data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
 }
+
+half_complete <- 0.5  # share of complete rows below which a group is remarked upon
 
 skewness_of <- function(v) standardized_moment(v, 3)
 kurtosis_of <- function(v) standardized_moment(v, 4) - 3
@@ -422,22 +424,33 @@ missing_patterns <- function(columns) {
   list_frame(list(missing = names(count), rows = as.integer(count)))
 }
 
-group_sizes <- function(data, by, variables) {
+# Rows of each group, and how many of them miss nothing in the measured variables (columns of `m`).
+group_sizes <- function(data, by, m) {
   if (length(by) == 0L) return(list())
+  variables <- ncol(m)
   x <- data[[by]]
   labels <- attr(x, "labels", exact = TRUE)
   value <- plain_column(x)
   shown <- if (length(labels)) ifelse(value %in% labels, names(labels)[match(value, labels)],
                                       as.character(value)) else as.character(value)
-  count <- table(shown, useNA = "ifany")
-  group <- names(count)
+  group <- if (is.factor(value)) intersect(levels(value), shown) else
+    natural_order(unique(shown[!is.na(shown)]))
+  if (anyNA(shown)) group <- c(group, NA)
+  at <- match(shown, group)
+  count <- tabulate(at, length(group))
+  whole <- tabulate(at[stats::complete.cases(m)], length(group))
   group[is.na(group)] <- "(missing)"
-  small <- group[count <= variables]
+  small <- whole <= variables
+  holes <- !small & whole < half_complete * count
   advice <- if (length(group) > 50L) {
     paste0(by, " has ", length(group), " values: is it a grouping?")
-  } else if (length(small)) {
-    paste0("Too small for ", variables, " variables: ",
-           enumerate(paste0(small, " (", count[match(small, group)], ")")), ".")
+  } else if (any(small)) {
+    paste0("Too few complete rows for ", variables, " variables: ",
+           enumerate(paste0(group[small], " (", whole[small], ")")), ".")
+  } else if (any(holes)) {
+    paste0("Most rows miss a value in ",
+           enumerate(paste0(group[holes], " (", whole[holes], " of ", count[holes],
+                            " are complete)")), ": why there?")
   }
-  list(table = list_frame(list(group = group, n = as.integer(count))), advice = advice)
+  list(table = list_frame(list(group = group, n = count, complete = whole)), advice = advice)
 }

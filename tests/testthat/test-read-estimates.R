@@ -86,7 +86,8 @@ test_that("explained variance is one minus the standardized residual variance", 
 
 test_that("summary says everything in order and survives saving", {
   text <- paste(capture.output(print(summary(fit))), collapse = "\n")
-  positions <- vapply(c("Converged", "Dropped", "Assumed", "Counts", "Fit indices", "Estimates",
+  positions <- vapply(c("Converged", "Exact fit", "Dropped", "Fit indices", "Assumed", "Counts",
+                        "Estimates",
                         "Explained variance", "Largest residuals", "Next:"),
                       function(part) regexpr(part, text, fixed = TRUE), 0L)
   expect_true(all(positions > 0))

@@ -119,3 +119,21 @@ test_that("the picture of a screen has a panel for each column, noted ones first
   expect_true(any(grepl("wa3: duplicate", panels, fixed = TRUE)))
   expect_error(plot(screen_data(choirs, setting)), class = "orizzonte_error_input")
 })
+
+test_that("groups come in natural order, with their complete rows and what is wrong with them", {
+  set.seed(4)
+  data <- data.frame(y1 = rnorm(240), y2 = rnorm(240), y3 = rnorm(240),
+                     choir = paste("choir", rep(1:12, each = 20)))
+  data$y1[data$choir == "choir 10"][1:18] <- NA
+  data$y2[data$choir == "choir 2"][1:12] <- NA
+  screened <- screen_data(data, c("y1", "y2", "y3"), by = choir)
+  expect_identical(screened$groups$group, paste("choir", 1:12))
+  expect_identical(screened$groups$n, rep(20L, 12))
+  expect_identical(screened$groups$complete[c(1, 2, 10)], c(20L, 8L, 2L))
+  expect_output(print(screened), "Too few complete rows for 3 variables: choir 10 (2)", fixed = TRUE)
+  some <- screen_data(data[data$choir != "choir 10", ], c("y1", "y2", "y3"), by = choir)
+  expect_output(print(some), "Most rows miss a value in choir 2 \\(8 of 20 are")
+  fit <- suppressWarnings(quiet_fit(blueprint("x") |> covary(y1, y2, y3),
+                                    data[!data$choir %in% c("choir 10"), ], by = "choir"))
+  expect_identical(fit$layout$groups, paste("choir", setdiff(1:12, 10)))
+})
