@@ -113,6 +113,11 @@ change_limits <- function(criteria, metric, groups) {
     srmr = criteria$srmr_change %||% if (metric) 0.030 else 0.010, p = criteria$p_change)
 }
 
+# Criteria of change as they are written: CFI, RMSEA, SRMR, p.
+index_names_of <- function(names) {
+  paste(ifelse(names == "p", "p", toupper(names)), collapse = ", ")
+}
+
 # Which criteria the changes of one model against another break.
 broken_criteria <- function(changes, limits) {
   worse <- c(cfi = -changes$cfi_change, rmsea = changes$rmsea_change, srmr = changes$srmr_change)
@@ -126,7 +131,7 @@ broken_by <- function(columns, criteria) {
   vapply(seq_along(columns$df_change), function(k) {
     if (!isTRUE(columns$df_change[k] > 0)) return("")
     changes <- lapply(columns[paste0(c("cfi", "rmsea", "srmr", "p"), "_change")], `[`, k)
-    paste(toupper(broken_criteria(changes, limits)), collapse = ", ")
+    index_names_of(broken_criteria(changes, limits))
   }, "")
 }
 

@@ -77,21 +77,44 @@ print.orizzonte_group_comparison <- function(x, ...) {
   groups <- attr(x, "groups")
   if (is.null(groups) || !all(paste0("estimate.", groups) %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  shown <- utils::head(groups, 6L)
-  columns <- list(parameter = x$parameter)
-  for (g in shown) columns[[g]] <- with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
-  if (length(groups) == 2L) columns$difference <- with_error(x$difference, x$difference_se)
-  columns <- c(columns,
-               list(Wald = format_fixed(x$wald, 2L),
-                    df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
-                    status = ifelse(x$status %in% "free", "", x$status)))
-  cat(heading(paste0("Groups side by side: ", attr(x, "title"))),
-      format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE)), sep = "\n")
-  notes <- c(if (length(shown) < length(groups))
-             paste0(length(groups) - length(shown), " more groups are in the data frame."),
-             if (any(x$status %in% "held"))
-               paste0("What is held is equal in raw units; standardized values differ where ",
-                      "variances do, and are in the data frame."))
-  if (length(notes)) cat("", wrap_lines(notes), sep = "\n")
+  tests <- list(Wald = format_fixed(x$wald, 2L),
+                df = ifelse(is.na(x$df), "", format_count(x$df)), p = format_p(x$p),
+                status = ifelse(x$status %in% "free", "", x$status))
+  if (length(groups) == 2L)
+    tests <- c(list(difference = with_error(x$difference, x$difference_se)), tests)
+  raw <- stats::setNames(lapply(groups, function(g) {
+    with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
+  }), groups)
+  standardized <- stats::setNames(lapply(groups, function(g) {
+    format_fixed(x[[paste0("standardized.", g)]])
+  }), groups)
+  cat(showable(c(heading(paste0("Groups side by side: ", attr(x, "title"))),
+                 format_side_by_side(x$parameter, raw, tests), "", "Standardized",
+                 format_side_by_side(x$parameter, standardized))), sep = "\n")
+  if (any(x$status %in% "held"))
+    cat("", wrap_lines(paste0("What is held is equal in raw units; standardized values differ ",
+                              "where variances do.")), sep = "\n")
   invisible(x)
+}
+
+# As many groups beside each other as the width takes, then the next ones below; the tests come with
+# the last.
+format_side_by_side <- function(parameter, groups, tests = NULL) {
+  width_of <- function(x, title) max(nchar(c(x, title), "width")) + 2L
+  widths <- mapply(width_of, groups, names(groups))
+  room <- output_width() - width_of(parameter, "parameter") - 2L
+  block <- integer(length(groups))
+  used <- 0
+  for (k in seq_along(groups)) {
+    fits <- k == 1L || used + widths[k] <= room
+    block[k] <- if (k == 1L) 1L else block[k - 1L] + !fits
+    used <- if (fits) used + widths[k] else widths[k]
+  }
+  lines <- lapply(unique(block), function(b) {
+    columns <- c(list(parameter = parameter), groups[block == b],
+                 if (b == max(block)) tests)
+    right <- !names(columns) %in% c("parameter", "status")
+    c(if (b > 1L) "", format_table(columns, right))
+  })
+  unlist(lines)
 }

@@ -17,7 +17,8 @@ ladder_columns <- function(x) {
   list(
     fit = titled(list(
                rung = t$rung, chisq = format_fixed(t$chisq, 2L), df = count(t$df),
-               p = format_p(t$p), CFI = format_fixed(t$cfi), RMSEA = format_fixed(t$rmsea),
+               p = format_p(t$p), CFI = format_fixed(t$cfi), TLI = format_fixed(t$tli),
+               RMSEA = format_fixed(t$rmsea),
                SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))),
     changes = titled(list(
                    rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
@@ -59,7 +60,9 @@ ladder_limits <- function(x) {
   }, "")
   given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
   paste0("Criteria: ", paste(parts, collapse = ", "), if (given) "; given, else" else ";",
-         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws.")
+         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The first rung fits with CFI ",
+         "of at least ", short_number(x$criteria$cfi[2L]), " and RMSEA of at most ",
+         short_number(x$criteria$rmsea[2L]), ".")
 }
 
 ladder_failing <- function(x) {
@@ -82,7 +85,7 @@ format_equalities <- function(x) {
     more <- nrow(x$details[[rung]]) - nrow(tested)
     c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
       format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
-      if (more > 0L) paste0("  and ", more, " more: ladder$details"), "")
+      if (more > 0L) paste0("  and ", more, " more: ", either("ladder$details", "--format json")), "")
   }))
 }
 
@@ -90,7 +93,7 @@ format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
   c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE), "",
-    format_table(columns$fit, c(FALSE, rep(TRUE, 7L))), "", "Changes",
+    format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
     format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     "\u03c7\u00b2 of each group",
     format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",

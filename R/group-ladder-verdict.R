@@ -19,7 +19,7 @@ sound_verdicts <- c("fits", "holds", small_differences, "nothing to hold")
 # what no index objects to, the single equalities decide.
 judge_rung <- function(fit, before, rung, criteria) {
   found <- function(verdict, broken = character(), equalities = NULL) {
-    list(verdict = verdict, broken = paste(toupper(broken), collapse = ", "),
+    list(verdict = verdict, broken = index_names_of(broken),
          equalities = equalities)
   }
   if (!has_converged(fit)) return(found("not converged"))

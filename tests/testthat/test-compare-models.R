@@ -52,7 +52,7 @@ test_that("comparisons, trails and ladders share their columns, verdicts and bro
   expect_identical(steps$broken, c("", direct$broken[2L], ""))
   strict <- compare_models(b, bound, criteria = criteria(cfi_change = 0.9, rmsea_change = 0.9,
                                                          srmr_change = 0.9, p_change = 0.05))
-  expect_identical(strict$broken, c("", "P"))
+  expect_identical(strict$broken, c("", "p"))
 })
 
 test_that("models that only look nested get no test", {

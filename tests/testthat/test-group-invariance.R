@@ -66,7 +66,7 @@ test_that("the table holds changes, verdicts and words", {
                df.residual(first$fits$strict) - df.residual(first$fits$configural))
   strict <-
     suppressMessages(invariance(two, data, by = "setting", criteria = criteria(p_change = 0.05)))
-  expect_true(any(grepl("P", strict$table$broken)))
+  expect_true(any(grepl("p", strict$table$broken)))
   expect_output(print(ladder), "of each group")
   expect_error(invariance(two, data, by = "setting", rungs = "metrik"), "Did you mean",
                class = "orizzonte_error_input")

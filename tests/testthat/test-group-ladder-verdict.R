@@ -21,7 +21,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
   expect_lt(t$p_change[2], 0.05)
   expect_gt(t$cfi_change[2], -0.01)
   expect_equal(t$verdict[2], "doubtful")
-  expect_equal(t$broken[2], "P")
+  expect_equal(t$broken[2], "p")
   tested <- one$details$metric
   expect_equal(tested$parameter[tested$verdict == "likely to differ"], "loading[Calm, sc2 | b]")
   # p of score tests, adjusted after Holm (1979)
