@@ -60,8 +60,8 @@ ladder_limits <- function(x) {
   }, "")
   given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
   paste0("Criteria: ", paste(parts, collapse = ", "), if (given) "; given, else" else ";",
-         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The first rung fits with CFI ",
-         "of at least ", short_number(x$criteria$cfi[2L]), " and RMSEA of at most ",
+         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The first rung fits with ",
+         "CFI of at least ", short_number(x$criteria$cfi[2L]), " and RMSEA of at most ",
          short_number(x$criteria$rmsea[2L]), ".")
 }
 
@@ -85,7 +85,8 @@ format_equalities <- function(x) {
     more <- nrow(x$details[[rung]]) - nrow(tested)
     c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
       format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
-      if (more > 0L) paste0("  and ", more, " more: ", either("ladder$details", "--format json")), "")
+      if (more > 0L)
+        paste0("  and ", more, " more: ", either("ladder$details", "--format json")), "")
   }))
 }
 

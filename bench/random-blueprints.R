@@ -7,68 +7,83 @@ random_blueprint <- function(seed) {
   set.seed(seed)
   kind <- diagram_kinds[1L + seed %% length(diagram_kinds)]
   long <- stats::runif(1) < 0.25
-  stems <- if (long) c("Belonging to the choir", "Calm on stage", "Craft", "Staying another year",
-                       "Trust in the conductor", "Joy", "Stage fright", "Attendance") else
-    LETTERS[1:8]
-  items <- function(k, n) paste0(letters[k], if (long) "_question_", seq_len(n))
-  declare <- function(bp, count, sizes) {
-    for (k in seq_len(count))
-      bp <- orizzonte::construct(bp, stems[k], reflected_in = !!items(k, sizes[k]))
-    bp
-  }
-  count <- switch(kind, bifactor = sample(2:4, 1), growth = 2L, measurement = sample(1:8, 1),
-                  path = 0L, sample(2:6, 1))
-  sizes <- if (count) pmax(3L, pmin(6L, stats::rpois(count, 4)))
-  if (count > 6L) sizes[] <- pmin(sizes, 5L)
   bp <- orizzonte::blueprint(paste(kind, seed))
-  name <- stems[seq_len(count)]
-  to <- function(bp, outcome, causes) {
-    orizzonte::effect(bp, !!str2lang(paste(bt(outcome), "~", paste(bt(causes), collapse = " + "))))
+  switch(kind, path = random_path(bp), growth = random_growth(bp),
+         bifactor = random_bifactor(bp, long), random_structure(bp, kind, long))
+}
+
+ticked <- function(x) paste0("`", x, "`")
+
+effects_on <- function(bp, outcome, causes) {
+  formula <- paste(ticked(outcome), "~", paste(ticked(causes), collapse = " + "))
+  orizzonte::effect(bp, !!str2lang(formula))
+}
+
+construct_names <- function(count, long) {
+  names <- c("Belonging to the choir", "Calm on stage", "Craft", "Staying another year",
+             "Trust in the conductor", "Joy", "Stage fright", "Attendance")
+  (if (long) names else LETTERS[1:8])[seq_len(count)]
+}
+
+item_names <- function(k, count, long) {
+  paste0(letters[k], if (long) "_question_", seq_len(count))
+}
+
+random_path <- function(bp) {
+  x <- paste0("x", seq_len(sample(1:4, 1)))
+  y <- paste0("y", seq_len(sample(2:5, 1)))
+  for (k in seq_along(y)) {
+    before <- if (k > 1L) sample(y[seq_len(k - 1L)], 1)
+    bp <- effects_on(bp, y[k], unique(c(sample(x, 1), before)))
   }
-  bt <- function(x) paste0("`", x, "`")
-  if (kind == "path") {
-    x <- paste0("x", seq_len(sample(1:4, 1)))
-    y <- paste0("y", seq_len(sample(2:5, 1)))
-    for (k in seq_along(y))
-      bp <- to(bp, y[k], unique(c(sample(x, 1), if (k > 1L) sample(y[seq_len(k - 1L)], 1))))
-    return(bp)
+  bp
+}
+
+random_growth <- function(bp) {
+  times <- sample(3:8, 1)
+  loadings <- function(values) {
+    str2lang(paste0("c(", paste0("score", seq_along(values), " = ", values, collapse = ", "), ")"))
   }
-  if (kind == "growth") {
-    times <- sample(3:8, 1)
-    y <- paste0("score", seq_len(times))
-    level <- stats::setNames(rep(1, times), y)
-    slope <- stats::setNames(seq_len(times) - 1, y)
-    with_values <- function(v) str2lang(paste0("c(", paste0(names(v), " = ", v, collapse = ", "),
-                                               ")"))
-    bp <- orizzonte::construct(bp, "Level", reflected_in = !!with_values(level))
-    bp <- orizzonte::construct(bp, "Growth", reflected_in = !!with_values(slope))
-    if (stats::runif(1) < 0.5) bp <- to(to(bp, "Level", "age"), "Growth", "age")
-    return(bp)
+  bp <- orizzonte::construct(bp, "Level", reflected_in = !!loadings(rep(1, times)))
+  bp <- orizzonte::construct(bp, "Growth", reflected_in = !!loadings(seq_len(times) - 1))
+  if (stats::runif(1) < 0.5) bp <- effects_on(effects_on(bp, "Level", "age"), "Growth", "age")
+  bp
+}
+
+random_bifactor <- function(bp, long) {
+  count <- sample(2:4, 1)
+  sizes <- pmax(3L, pmin(6L, stats::rpois(count, 4)))
+  name <- construct_names(count, long)
+  items <- lapply(seq_len(count), function(k) item_names(k, sizes[k], long))
+  bp <- orizzonte::construct(bp, "General", reflected_in = !!unlist(items))
+  for (k in seq_len(count)) bp <- orizzonte::construct(bp, name[k], reflected_in = !!items[[k]])
+  orizzonte::uncorrelate(bp, !!c("General", name))
+}
+
+# Constructs with items, and what the kind puts between and beside them.
+random_structure <- function(bp, kind, long) {
+  count <- if (kind == "measurement") sample(1:8, 1) else sample(2:6, 1)
+  sizes <- pmax(3L, pmin(if (count > 6L) 5L else 6L, stats::rpois(count, 4)))
+  name <- construct_names(count, long)
+  for (k in seq_len(count))
+    bp <- orizzonte::construct(bp, name[k], reflected_in = !!item_names(k, sizes[k], long))
+  if (kind == "composite") {
+    bp <- orizzonte::construct(bp, "Index", composed_of = !!paste0("w", 1:sample(2:5, 1)))
+    bp <- effects_on(bp, name[1L], "Index")
   }
-  if (kind == "bifactor") {
-    all <- unlist(lapply(seq_len(count), function(k) items(k, sizes[k])))
-    bp <- orizzonte::construct(bp, "General", reflected_in = !!all)
-    bp <- declare(bp, count, sizes)
-    return(orizzonte::uncorrelate(bp, !!c("General", name)))
-  }
-  bp <- declare(bp, count, sizes)
-  if (kind == "composite") bp <- orizzonte::construct(bp, "Index",
-                                                      composed_of = !!paste0("w", 1:sample(2:5, 1)))
   if (kind == "second order" && count >= 3L)
     bp <- orizzonte::construct(bp, "Whole", reflected_in = !!name)
-  if (kind == "chain") for (k in seq_len(count)[-1L]) bp <- to(bp, name[k], name[k - 1L])
-  if (kind == "mediator") bp <- to(bp, name[count], name[-count])
-  if (kind == "mediator" && count > 2L) bp <- to(bp, name[2L], name[1L])
+  if (kind == "chain") for (k in seq_len(count)[-1L]) bp <- effects_on(bp, name[k], name[k - 1L])
+  if (kind == "mediator") bp <- effects_on(bp, name[count], name[-count])
+  if (kind == "mediator" && count > 2L) bp <- effects_on(bp, name[2L], name[1L])
   if (kind %in% c("structural", "composite", "controls")) for (k in seq_len(count)[-1L]) {
     from <- name[seq_len(k - 1L)][stats::runif(k - 1L) < 0.6]
-    if (length(from)) bp <- to(bp, name[k], from)
+    if (length(from)) bp <- effects_on(bp, name[k], from)
   }
-  if (kind == "composite") bp <- to(bp, name[1L], "Index")
   if (kind == "controls") for (x in c("age", "years")[seq_len(sample(1:2, 1))])
-    bp <- to(bp, name[count], x)
-  if (kind == "measurement" && stats::runif(1) < 0.5 && sizes[1L] > 3L)
-    bp <- orizzonte::covary(bp, !!items(1, 2))
-  bp
+    bp <- effects_on(bp, name[count], x)
+  tied <- kind == "measurement" && stats::runif(1) < 0.5 && sizes[1L] > 3L
+  if (tied) orizzonte::covary(bp, !!item_names(1, 2, long)) else bp
 }
 
 # The arrangement of a blueprint, with values as wide as they come.

@@ -34,7 +34,8 @@ diagram_faults <- function(arrangement, page = c(10, 6.25)) {
       if (length(hit)) paste("row", edges[[i]]$row, edges[[i]]$type, "through", nodes$name[hit])
     }))),
     fault("outside the page", c(
-      nodes$name[outside(boxes, page)], if (length(labelled)) named(labelled)[outside(labels, page)],
+      nodes$name[outside(boxes, page)],
+      if (length(labelled)) named(labelled)[outside(labels, page)],
       unlist(lapply(edges, function(e) {
         if (any(outside(cbind(e$path[, 1], e$path[, 1], e$path[, 2], e$path[, 2]), page)))
           paste("line of row", e$row)

@@ -130,7 +130,8 @@ test_that("groups come in natural order, with their complete rows and what is wr
   expect_identical(screened$groups$group, paste("choir", 1:12))
   expect_identical(screened$groups$n, rep(20L, 12))
   expect_identical(screened$groups$complete[c(1, 2, 10)], c(20L, 8L, 2L))
-  expect_output(print(screened), "Too few complete rows for 3 variables: choir 10 (2)", fixed = TRUE)
+  expect_output(print(screened), "Too few complete rows for 3 variables: choir 10 (2)",
+                fixed = TRUE)
   some <- screen_data(data[data$choir != "choir 10", ], c("y1", "y2", "y3"), by = choir)
   expect_output(print(some), "Most rows miss a value in choir 2 \\(8 of 20 are")
   fit <- suppressWarnings(quiet_fit(blueprint("x") |> covary(y1, y2, y3),
