@@ -125,8 +125,7 @@ ml_problem <- function(model, sample) {
 }
 
 # Second derivatives from differences of the analytic gradient; F is -2/n times the log-likelihood.
-ml_hessian <- function(problem, theta, relative_step = 1e-5) {
-  step <- relative_step * pmax(abs(theta), 0.1)
+ml_hessian <- function(problem, theta, step = 1e-5 * pmax(abs(theta), 0.1)) {
   out <- vapply(seq_along(theta), function(k) {
     e <- replace(numeric(length(theta)), k, step[k])
     (problem$gradient(theta + e) - problem$gradient(theta - e)) / (2 * step[k])
@@ -220,13 +219,13 @@ ml_best <- function(problem, starts, best = NULL) {
 
 # The drop of chi-square that a Newton step promises, and whether the Hessian is positive definite,
 # along what no bound stops. Near the edge of what is admissible the usual step is too wide for
-# differences to show the curvature: a Hessian that looks indefinite is taken again with a smaller
-# one.
-ml_stationarity <- function(problem, theta, relative_step = 1e-5) {
+# differences to show the curvature: a Hessian that looks indefinite is taken again with small ones,
+# measured by the expected information.
+ml_stationarity <- function(problem, theta, step = 1e-5 * pmax(abs(theta), 0.1)) {
   gradient <- problem$gradient(theta)
   loose <- ml_loose(problem$model, theta, gradient)
   if (!any(loose)) return(list(decrement = 0, minimum = TRUE))
-  hessian <- ml_hessian(problem, theta, relative_step)[loose, loose, drop = FALSE]
+  hessian <- ml_hessian(problem, theta, step)[loose, loose, drop = FALSE]
   minimum <- FALSE
   decrement <- Inf
   if (all(is.finite(hessian))) {
@@ -236,6 +235,8 @@ ml_stationarity <- function(problem, theta, relative_step = 1e-5) {
     decrement <- problem$n * sum(along^2 / pmax(abs(values$values), 1e-8)) / 2
     minimum <- min(values$values) > -1e-4
   }
-  if (!minimum && relative_step > 1e-7) return(ml_stationarity(problem, theta, 1e-7))
+  small <- pmin(1e-7 * pmax(abs(theta), 0.1),
+                1e-3 / sqrt(pmax(diag(ml_information(problem, theta)) / problem$n, 1e-300)))
+  if (!minimum && any(step > small)) return(ml_stationarity(problem, theta, small))
   list(decrement = decrement, minimum = minimum)
 }

@@ -17,8 +17,8 @@ namespace {
 constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below it is replaced
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
 // times the fresh starts asked for
-constexpr int starts_when_misfitting = 4, starts_when_not = 10, starts_when_doubtful = 8;
-constexpr double full_starts_up_to = 100;  // parameters
+constexpr int starts_when_misfitting = 4, starts_when_not = 10, starts_when_doubtful = 16;
+constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;  // difference of discrepancies
@@ -94,15 +94,20 @@ bool separable(const Model& model) {
   return true;
 }
 
-// Small models are cheap to start many times; large ones take longer, and get fewer starts.
-int starts_by_size(int fresh_starts, int parameters) {
-  return fresh_starts * std::min(1.0, full_starts_up_to / std::max(1, parameters));
+// Small models are cheap to start many times; large ones take longer, and get fewer starts, and so
+// do those with constraints.
+double affordable(const Model& model) {
+  const double size = std::max(1, model.map.parameters) * (model.constraints.empty() ? 1 : 2);
+  return std::min(1.0, full_starts_up_to / size);
 }
 
+// An optimum before none; one that breaks the constraints, however low it lies, last.
 bool better(const Optimum& a, const Optimum& b) {
   const bool ca = a.status == Status::Converged, cb = b.status == Status::Converged;
   if (ca != cb) return ca;
   if (a.theta.size() == 0 || b.theta.size() == 0) return b.theta.size() == 0 && a.theta.size() > 0;
+  const bool breaks_a = a.status == Status::Infeasible, breaks_b = b.status == Status::Infeasible;
+  if (breaks_a != breaks_b) return breaks_b;
   // the same optimum, but for rounding, is no better
   const double rounding = ca ? same_optimum * (1 + std::abs(b.discrepancy)) : 0;
   return a.discrepancy < b.discrepancy - rounding;
@@ -157,11 +162,13 @@ class Driver {
   int wanted(const Optimum& best) const {
     const int asked = settings_.fresh_starts;
     if (settings_.all_starts) return asked;
-    const int affordable = starts_by_size(asked, model_->map.parameters);
-    if (best.status != Status::Converged) return starts_when_not * affordable;
-    if (doubtful(*model_, best)) return starts_when_doubtful * affordable;
     const double df = degrees_of_freedom(*model_);
-    return df > 0 && best.discrepancy > misfit * df ? starts_when_misfitting * affordable : 0;
+    const bool misfits = df > 0 && best.discrepancy > misfit * df;
+    const int times = best.status != Status::Converged ? starts_when_not
+                      : doubtful(*model_, best)        ? starts_when_doubtful
+                      : misfits                        ? starts_when_misfitting
+                                                       : 0;
+    return std::ceil(times * asked * affordable(*model_));
   }
 
   // From the lowest points at which quick steps got stuck: one below the best optimum shows that
