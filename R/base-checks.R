@@ -144,6 +144,11 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
 # Longer than any system takes; R itself only warns.
 check_path <- function(x, what) {
   check_string(x, what)
+  if (!isTRUE(l10n_info()[["UTF-8"]]) && is.na(iconv(enc2utf8(x), "UTF-8", ""))) {
+    abort("input", c(paste0(what, " has letters that this R session cannot use in a file's name."),
+                     x = paste0("Its locale is ", Sys.getlocale("LC_CTYPE"), "."),
+                     i = "Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8."))
+  }
   if (nchar(x, "bytes") > 1000L || nchar(basename(x), "bytes") > 200L)
     abort("input", paste0(what, " is too long to be the name of a file."))
 }

@@ -5,7 +5,7 @@
 #' `orizzonte --help` lists them.
 #' Tables go to standard output, messages to standard error. Exit codes: 0 done (an improper
 #' solution warns and says so in `status`), 1 not identified or not converged, 2 bad input or
-#' usage, 3 an internal error.
+#' usage, 3 an internal error, 141 when the program that reads the output has ended before.
 #'
 #' @param args Words of the command line.
 #' @param ... Must be empty: an argument by another name is an error.

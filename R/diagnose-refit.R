@@ -28,9 +28,18 @@ freed_core <- function(core, entry, constraint) {
     core$map_parameter <- c(core$map_parameter[keep], core$parameters)
     core$map_weight <- c(core$map_weight[keep], 1)
     core$constant[e] <- 0
+    core$scales <- lapply(core$scales, with_loading, core = core, entry = e)
   }
   if (any(constraint > 0L)) core$constraints <- core$constraints[-constraint[constraint > 0L]]
   core
+}
+
+# A freed loading is an indicator like the others where starting values are sought.
+with_loading <- function(scale, core, entry) {
+  loading <- core$family[entry] == 0L && scale$kind != 3L && core$group[entry] == scale$group &&
+    core$col[entry] == scale$construct && core$row[entry] <= core$observed[scale$group]
+  if (loading) scale$loadings <- sort(unique(c(scale$loadings, as.integer(entry))))
+  scale
 }
 
 # Drops parameters, each held at a value.

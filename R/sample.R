@@ -74,8 +74,9 @@ sample_of.default <- function(source, request) {
   abort("data",
         c("`data` must be a data frame or summary data.",
           x = paste0("It is ", describe(source), "."),
-          i = if (is.character(source) && length(source) == 1L)
-            paste0("Read the file first: read.csv(", quoted(basename(source)), ")."),
+          i = if (is.character(source) && length(source) == 1L &&
+                  grepl("^.{1,200}[.](csv|tsv|txt)$", source))
+            paste0("Read the file first: read.csv(", quoted(source), ")."),
           i = "For a covariance matrix, use summary_data(cov, n = ...)."))
 }
 

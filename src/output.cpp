@@ -9,6 +9,7 @@
 #include <io.h>
 #else
 #include <fcntl.h>
+#include <signal.h>
 #include <sys/stat.h>
 #include <unistd.h>
 #endif
@@ -28,6 +29,22 @@ bool standard_output_is_open() {
 #endif
 }
 
+// While it lives, writing to a reader that has gone is an error number: R would stop the call.
+class NoPipeSignal {
+#ifndef _WIN32
+ public:
+  NoPipeSignal() {
+    struct sigaction ignore = {};
+    ignore.sa_handler = SIG_IGN;
+    sigaction(SIGPIPE, &ignore, &before_);
+  }
+  ~NoPipeSignal() { sigaction(SIGPIPE, &before_, nullptr); }
+
+ private:
+  struct sigaction before_ = {};
+#endif
+};
+
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
@@ -42,6 +59,7 @@ Rcpp::List write_standard_output(const Rcpp::RawVector& bytes) {
   const char* at = reinterpret_cast<const char*>(RAW(bytes));
   R_xlen_t left = bytes.size();
   int error = standard_output_is_open() ? 0 : EBADF;
+  const NoPipeSignal guard;
   while (error == 0 && left > 0) {
     const int size = left > 65536 ? 65536 : static_cast<int>(left);
 #ifdef _WIN32
