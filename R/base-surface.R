@@ -22,5 +22,6 @@ command_text <- function(name, ...) {
 }
 
 shell_word <- function(x) {
-  if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") x else paste0("'", gsub("'", "'\\\\''", x), "'")
+  if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") return(x)
+  paste0("'", gsub("'", "'\\''", x), "'")
 }
