@@ -23,5 +23,5 @@ command_text <- function(name, ...) {
 
 shell_word <- function(x) {
   if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") return(x)
-  paste0("'", gsub("'", "'\\''", x), "'")
+  paste0("'", gsub("'", "'\\\\''", x), "'")
 }
