@@ -77,9 +77,10 @@ check_words <- function(x, what, example) {
 }
 
 # The first line of every function a user calls: all that is needed is there, and nothing is too
-# much. `dots`: the function reads its dots itself; `optional` may lack without a default. R would
-# complete the names of arguments: they must be written in full.
-check_arguments <- function(verb, dots = FALSE, optional = character()) {
+# much. `dots`: the function reads its dots itself; `optional` may lack without a default;
+# `unnamed`: what to write instead of one too many. R would complete the names of arguments: they
+# must be written in full.
+check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed = NULL) {
   frame <- parent.frame()
   known <- formals(sys.function(sys.parent()))
   bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
@@ -98,8 +99,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character()) {
                           if (is.na(strange)) "in this place (an unnamed one is too much)" else
                             paste0("`", strange, "`"), "."),
                    if (!is.na(strange)) nearest_argument(strange, names),
-                   if (is.na(strange) && "reflected_in" %in% names)
-                     c(i = "Items go into one c(), as in reflected_in = c(be1, be2, be3)."),
+                   i = if (is.na(strange)) unnamed,
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
 }
 
@@ -122,7 +122,8 @@ nearest_argument <- function(strange, known) {
 choose_one <- function(value, choices, what) {
   if (identical(value, choices)) return(choices[1L])
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
-  abort("input", c(paste0(what, " must be ", enumerate(quoted(choices), last = " or "), "."),
+  abort("input", c(paste0(what, " must be ", enumerate(quoted(choices), most = 20L, last = " or "),
+                          "."),
                    x = paste0("It is ", describe(value), "."),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
 }

@@ -5,6 +5,9 @@ surface <- new.env(parent = emptyenv())
 
 either <- function(in_r, on_command_line) if (is.null(surface$given)) in_r else on_command_line
 
+# Where a restriction is written.
+restrict_where <- function() either("with restrict()", "under `restrict:` in the blueprint")
+
 # A command for the files, groups and codes of the one that is running.
 command_text <- function(name, ...) {
   given <- surface$given

@@ -25,7 +25,8 @@
 #'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4), scale = "sc2")
 #' @export
 construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
-  check_arguments("construct", optional = c("reflected_in", "composed_of"))
+  check_arguments("construct", optional = c("reflected_in", "composed_of"),
+                  unnamed = "Items go into one c(), as in reflected_in = c(be1, be2, be3).")
   check_blueprint(.bp, "construct")
   name <- tryCatch(name, error = function(e) {
     abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e),

@@ -29,7 +29,8 @@ command_screen <- function(given) {
     abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
   names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
-  check_known(c(names, given$by), names(data), bp)
+  check_known(names, names(data), bp)
+  if (!is.null(given$by)) check_group_column(given$by, data)
   found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes))
   to_output(given$out, given$quiet, function() {
     switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""),

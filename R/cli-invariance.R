@@ -30,6 +30,8 @@ command_invariance <- function(given) {
 # One rung after the other, each on the ladder that the last one left: a list.
 loosen_rungs <- function(ladder, text) {
   out <- list()
+  if (!is.null(text) && !any(nzchar(split_words(text))))
+    abort("usage", c("--loosen names no rung.", i = "Such as --loosen 'metric;scalar'"))
   for (rung in split_words(text)) out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
   out
 }

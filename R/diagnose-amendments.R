@@ -162,13 +162,13 @@ match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)
   if (!is.character(kinds) || anyNA(kinds) || length(kinds) == 0L)
     abort("input", "`kinds` must be texts, such as \"cross-loading\".")
+  known <- utils::head(amendment_kinds, -1L)     # the last is what is never offered
   unlist(lapply(kinds, function(kind) {
-    if (kind %in% amendment_kinds) return(kind)
-    found <- amendment_kinds[startsWith(amendment_kinds, kind)]
+    if (kind %in% known) return(kind)
+    found <- known[startsWith(known, kind)]
     if (length(found)) return(found)
-    abort("input",
-          c(paste0("There is no kind ", quoted(kind), "."), did_you_mean(kind, amendment_kinds),
-            i = paste0("Kinds: ", enumerate(utils::head(amendment_kinds, -1L), most = 20L), ".")))
+    abort("input", c(paste0("There is no kind ", quoted(kind), "."), did_you_mean(kind, known),
+                     i = paste0("Kinds: ", enumerate(known, most = 20L), ".")))
   }))
 }
 

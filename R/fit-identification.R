@@ -153,9 +153,11 @@ remedies <- function(layout, counts, lacking) {
   }
   many <- if (counts$df < 0L) -counts$df else lacking
   add(if (many == 1L)
-      "Fix or equate one of the parameters with restrict(), or leave out a path or covariance."
+      paste0("Fix or equate one of the parameters ", restrict_where(),
+             ", or leave out a path or covariance.")
       else paste0("Fix or equate at least ", many,
-                  " of the parameters with restrict(), or leave out as many paths or covariances."))
+                  " of the parameters ", restrict_where(),
+                  ", or leave out as many paths or covariances."))
   lines
 }
 

@@ -11,18 +11,20 @@ natural_order <- function(x) {
   x[order(key, x, method = "radix")]
 }
 
+check_group_column <- function(by, data) {
+  check_string(by, "`by`")
+  if (by %in% names(data)) return(invisible())
+  abort("name", c(paste0("There is no column ", quoted(by), " to group by."),
+                  did_you_mean(by, names(data)), i = if (isTRUE(attr(by, "hint")))
+                    paste0("A text variable of that name exists: by = all_of(", by,
+                           ") may be meant."),
+                  i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
+}
+
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
 # = rows), and notes.
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
-  check_string(by, "`by`")
-  if (!by %in% names(data)) {
-    abort("name", c(paste0("There is no column ", quoted(by), " to group by."),
-                    did_you_mean(by, names(data)), i = if (isTRUE(attr(by, "hint")))
-                      paste0("A text variable of that name exists: by = all_of(", by,
-                             ") may be meant."),
-                    i = paste0("Columns: ",
-        enumerate(names(data), most = 20L), ".")))
-  }
+  check_group_column(by, data)
   column <- plain_column(data[[by]])
   if (is.numeric(column) || is.character(missing_codes))
     column[is_code(column, missing_codes)] <- NA

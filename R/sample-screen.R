@@ -48,7 +48,7 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   by <- capture_names(rlang::enquo(by), "by")$names
   if (length(by) > 1L)
     abort("input", c("`by` must be one column.", x = paste0("It is ", enumerate(by), ".")))
-  if (length(by)) check_known(by, names(data), NULL)
+  if (length(by)) check_group_column(by, data)
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes)
 }
 
@@ -183,8 +183,8 @@ code_advice <- function(names, raw, codes) {
     times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
     add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ",
         format_exact(code), " (", count_of(times, "time"),
-        "), far outside the rest: declare missing_codes = ", format_exact(code),
-        " if it means missing.")
+        "), far outside the rest: declare ", either("missing_codes = ", "--missing-codes "),
+        format_exact(code), " if it means missing.")
   }
   advice
 }

@@ -332,6 +332,9 @@ prepare <- function() {
 }
 
 run_cases <- function(seeds, f = prepare()) {
+  # what a case writes under a name of its own stays out of the way
+  before <- setwd(dir_made(tempfile("cases")))
+  on.exit(setwd(before))
   rows <- lapply(seeds, function(seed) {
     set.seed(seed)
     arm <- sample(names(shares), 1L, prob = shares)
@@ -340,6 +343,11 @@ run_cases <- function(seeds, f = prepare()) {
                label = substr(gsub("\n", " ", case$label), 1, 160))
   })
   do.call(rbind, rows)
+}
+
+dir_made <- function(path) {
+  dir.create(path)
+  path
 }
 
 tabulate_cases <- function(x, by) {

@@ -66,6 +66,17 @@ test_that("the command line shows effects and moments, loosens several rungs and
   expect_equal(confirmed$code, 0)
   expect_equal(nrow(jsonlite::fromJSON(paste(confirmed$out, collapse = "\n"))$parameters), 1)
   expect_equal(command("rescue", model, data)$code, 0)
+  # what is not there is refused by name, also what the package calls so only within
+  for (wrong in list(c("diagnose", model, data, "--kinds", "nonsense"),
+                     c("diagnose", model, data, "--kinds", "crossloading"),
+                     c("fit", model, data, "--table", "efects"),
+                     c("invariance", model, data, "--by", "setting", "--loosen", ";"),
+                     c("invariance", model, data, "--by", "setting", "--loosen", "metric;scaler"),
+                     c("confirm", model, data, half), c("screen", data, "--by", "settng"))) {
+    refused <- do.call(command, as.list(wrong))
+    expect_equal(refused$code, 2, info = paste(wrong, collapse = " "))
+    expect_match(refused$err, "\n(i|\u2139) ", info = paste(wrong, collapse = " "))
+  }
   figure <- tempfile(fileext = ".png")
   expect_equal(command("draw", model, data, "--what", "groups", "--out", figure)$code, 2)
   expect_equal(command("draw", model, data, "--what", "groups", "--by", "setting", "--out",
