@@ -52,6 +52,9 @@ address_format <- function(kind, first, second = NA_character_, group = NA_chara
   paste0(out, "]")
 }
 
+# The addresses of a layout's rows without their groups.
+addresses_without_group <- function(rows) address_format(rows$kind, rows$first, rows$second)
+
 #' Read a parameter address
 #'
 #' Every parameter of a model has exactly one readable name, its *address*: for

@@ -91,7 +91,7 @@ declared_covariances <- function(bp, layout) {
 # The parameters of a blueprint, whatever the group.
 plain_rows <- function(bp, layout) {
   rows <- layout_parameters(bp, layout$means, layout$observed)$rows
-  c(rows, list(parameter = address_format(rows$kind, rows$first, rows$second),
+  c(rows, list(parameter = addresses_without_group(rows),
                group = rep(NA_character_, length(rows$kind))))
 }
 

@@ -75,7 +75,7 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
   rows <- which(fit$layout$rows$kind == kind &
                 (kind != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
   if (length(rows) == 0L) abort("input", paste0("The model has no ", kind, " to draw."))
-  plain <- address_format(fit$layout$rows$kind, fit$layout$rows$first, fit$layout$rows$second)[rows]
+  plain <- addresses_without_group(fit$layout$rows)[rows]
   groups <- fit$layout$groups
   points <-
     list_frame(list(parameter = factor(plain, rev(unique(plain))),

@@ -71,7 +71,7 @@ group_diagram <- function(view, values, nudge, width = NULL, differs = NULL) {
 differing_rows <- function(fit) {
   if (length(fit$layout$groups) < 2L) return(logical(length(fit$layout$rows$kind)))
   compared <- compare_groups(fit, c("loading", "weight", "effect", "covariance"))
-  plain <- address_format(fit$layout$rows$kind, fit$layout$rows$first, fit$layout$rows$second)
+  plain <- addresses_without_group(fit$layout$rows)
   plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 

@@ -31,7 +31,7 @@ compare_groups <- function(fit, kinds = NULL, ...) {
   }
   rows <- fit$layout$rows
   groups <- fit$layout$groups
-  plain <- address_format(rows$kind, rows$first, rows$second)
+  plain <- addresses_without_group(rows)
   wanted <-
     unique(plain[rows$kind %in% (kinds %||% c("loading", "weight", "effect", "covariance"))])
   se <- raw_errors(fit)

@@ -75,7 +75,7 @@ freed_item <- function(fit, own) {
   rows <- fit$layout$rows
   bp <- bare_trail(fit$request$blueprint)
   bp$let_differ <-
-    union(bp$let_differ, unique(address_format(rows$kind, rows$first, rows$second)[own]))
+    union(bp$let_differ, unique(addresses_without_group(rows)[own]))
   bp
 }
 

@@ -54,7 +54,7 @@ judge_step <- function(fit, before, criteria) {
 # (of the standardized one, at 95 %).
 step_differences <- function(fit, before) {
   rows <- before$layout$rows
-  plain <- without_group(rows$parameter)
+  plain <- addresses_without_group(rows)
   groups <- before$layout$groups
   own <- unique(without_group(added_equalities(fit, before)))
   map <- matrix(0, length(rows$parameter), length(before$layout$parameters))

@@ -179,7 +179,7 @@ disagreement_sentence <- function(k, table, details, criteria) {
   rung <- table$rung[k]
   tested <- details[[rung]]
   if (is.null(tested)) {
-    index <- setdiff(strsplit(table$broken[k], ", ")[[1L]], "P")
+    index <- strsplit(table$broken[k], ", ")[[1L]]
     if (p < criteria$significance || length(index) == 0L) return(NULL)
     return(paste0(rung, ": \u0394\u03c7\u00b2 is not significant (p = ", format_p(p), "), but ",
                   enumerate(paste0("\u0394", index)), if (length(index) == 1L) " breaks its" else
@@ -207,7 +207,8 @@ released_addresses <- function(fit) {
   rows <- intersect(pattern_rows(bp$hold_equal, fit$layout),
                     pattern_rows(bp$let_differ, fit$layout))
   rows <- rows[!fit$layout$rows$shared[rows]]
-  plain <- without_group(fit$layout$rows$parameter)
+  if (length(rows) == 0L) return(character())
+  plain <- addresses_without_group(fit$layout$rows)
   everywhere <- vapply(plain[rows], function(x) all(which(plain == x) %in% rows), NA)
   unique(ifelse(everywhere, plain[rows], fit$layout$rows$parameter[rows]))
 }

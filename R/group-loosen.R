@@ -158,7 +158,7 @@ releasable <- function(fit, parameters) {
 released_values <- function(fit, parameter) {
   rows <- fit$layout$rows
   at <- match(parameter, rows$parameter)
-  plain <- address_format(rows$kind, rows$first, rows$second)
+  plain <- addresses_without_group(rows)
   others <- setdiff(which(plain == plain[at]), at)
   list(estimate = values_of(fit)[at], reference = values_of(fit)[others[1L]])
 }

@@ -91,7 +91,7 @@ hold_across <- function(layout, hold, differ) {
   at <- setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
-  plain <- address_format(rows$kind, rows$first, rows$second)
+  plain <- addresses_without_group(rows)
   for (address in unique(plain[at])) {
     same <- at[plain[at] == address]
     if (length(same) < 2L) next

@@ -145,7 +145,7 @@ apply_map <- function(layout, sd = NULL) {
 # without a group.
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]
-  plain <- address_format(layout$rows$kind, layout$rows$first, layout$rows$second)
+  plain <- addresses_without_group(layout$rows)
   for (i in which(layout$rows$shared[layout$leading])) {
     rows <- which(layout$rows$class == classes[i])
     if (setequal(layout$rows$group[rows], layout$groups) && length(unique(plain[rows])) == 1L)
