@@ -127,7 +127,8 @@ showing_commands <- function() {
     ),
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("figure", "what", "values", "by", "levels", "missing_codes", "encoding", "quiet"),
+      options = c("figure", "what", "values", "r_squared", "grey_nonsignificant", "by", "levels",
+                  "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
              "loadings, amendments, or the trail;\nwith --by also the values of the groups, or ",

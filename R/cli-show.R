@@ -11,11 +11,13 @@ command_draw <- function(given) {
   ladder <- if (what == "ladder") ladder_from_files(given)
   fits <- ladder$fits %||% list(fit_from_files(given))
   fit <- fits[[1L]]
-  figure <- switch(what, diagram = path_diagram(fit, values), residuals = residual_map(fit),
+  figure <- switch(what, diagram = path_diagram(fit, values, r_squared = given$r_squared,
+                                                grey_nonsignificant = given$grey_nonsignificant),
+                   residuals = residual_map(fit),
                    loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
                    trail = plot(trail(fit)), groups = group_plot(fit), ladder = plot(ladder))
-  save_figure(figure, given$out)
-  if (!given$quiet) close_with("Figure written to ", given$out, "\n")
+  written <- save_figure(figure, given$out)
+  if (!given$quiet) close_with("Figure written to ", enumerate(written, most = 40L), "\n")
   max(vapply(fits, exit_code, 0L))
 }
 

@@ -1,70 +1,154 @@
+# Path diagrams of fits: what is shown of each group, side by side or page by page.
+
 #' Draw a path diagram
 #'
-#' Ellipses are constructs, hexagons composites, rectangles observed variables. Line width follows
-#' the standardized size; negative paths are dashed. Curved two-headed arrows
-#' are covariances, short arrows residuals. The layout is automatic: measurement
-#' models stand in columns, structural models flow from left to right.
+#' Ellipses are constructs, hexagons composites, rectangles observed variables. Single-headed arrows
+#' are loadings, weights and effects, curves with two heads covariances, short arrows residuals.
+#' Line width follows the standardized size; negative paths are dashed. The arrangement is
+#' automatic: effects flow from left to right in layers (after Sugiyama, Tagawa and Toda, 1981),
+#' items stand outside the constructs, covariances outside the items; no label covers a box, an
+#' arrow head or another label.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param values `"standardized"`, `"raw"`, `"both"` (raw, standardized in
 #'   brackets) or `"none"`.
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
-#'   nodes, in inches on a page of 10 by 6.25; `dy` > 0 is up.
-#' @param groups Which groups to draw, side by side in the same layout; the first four when `NULL`.
-#'   Values that differ between groups (Wald test, p < .05) are emphasised.
+#'   boxes, in inches on the page; `dy` > 0 is up. A construct takes its items along, unless they
+#'   are named themselves.
+#' @param groups Which groups to draw; all when `NULL`. Up to four stand side by side in the same
+#'   arrangement, more get a page each. Values that differ between groups (Wald test, p < .05) are
+#'   emphasised.
+#' @param page Width and height of the drawing in inches.
+#' @param r_squared `TRUE`: \eqn{R^2} inside each construct that something points at.
+#' @param grey_nonsignificant `TRUE`: what is not significant (p >= .05) is drawn in grey.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A ggplot object, made for 10 by 6.25 inches; `plot(fit)` draws the same.
-#' @section Errors: `orizzonte_error_name` when `nudge` names something that is
-#'   not in the diagram.
+#' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot(fit)` draws the same. With
+#'   more than four groups a list of them, one a group, of class `orizzonte_pages`, which prints
+#'   page by page.
+#' @section Errors: `orizzonte_error_name` when `nudge` names something that is not in the diagram
+#'   or `groups` a group that is not there; `orizzonte_error_input` when another argument is not as
+#'   described.
+#' @references Sugiyama, K., Tagawa, S., & Toda, M. (1981). Methods for visual understanding of
+#'   hierarchical system structures. *IEEE Transactions on Systems, Man, and Cybernetics, 11*(2),
+#'   109--125.
+#' @seealso [loading_plot()] and [residual_map()] for other figures, [write_report()] for all of
+#'   them with the tables.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
-#'   construct("Calm", reflected_in = sc1:sc4)
-#' path_diagram(suppressMessages(fit_model(bp, choirs)))
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   effect(Calm ~ Belonging + years)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' path_diagram(fit)
+#' # what a reader asks next: which paths carry weight, and how much is explained
+#' path_diagram(fit, r_squared = TRUE, grey_nonsignificant = TRUE)
 #' @export
-path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL, ...) {
+path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL,
+                         page = c(10, 6.25), r_squared = FALSE, grey_nonsignificant = FALSE, ...) {
   check_arguments("path_diagram")
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
+  check_page(page)
+  check_flag(r_squared, "r_squared")
+  check_flag(grey_nonsignificant, "grey_nonsignificant")
   chosen <- diagram_groups(fit$layout, groups)
-  views <- lapply(stats::setNames(chosen, chosen), one_view_of, fit = fit)
-  differs <- differing_rows(fit)
-  # room for the longest value in any group, so that all are laid out alike
-  texts <- lapply(views, function(view) diagram_text(view$eta, view_standardized(view), values))
-  same <- length(unique(lapply(views, function(view) view$layout$observed))) == 1L
-  width <- if (same) do.call(pmax, lapply(texts, nchar, type = "width"))
-  panels <- lapply(views, function(view) {
-    group_diagram(view, values, nudge, width, differs[fit$layout$spans[[view$number]]])
+  views <- lapply(stats::setNames(chosen, chosen), function(group) {
+    diagram_view(group_view(fit, group), fit, values, r_squared, grey_nonsignificant)
   })
-  more <- length(fit$layout$groups) - length(chosen)
-  caption <- paste0(diagram_caption(fit, values),
-                    if (any(differs)) "; amber and bold: differs between groups, p < .05",
-                    if (more > 0L && is.null(groups))
-                      paste0("; ", more, " more groups, see groups ="))
-  draw_diagrams(panels, caption, fit$request$blueprint$title)
+  captions <- diagram_captions(fit, values, any(vapply(views, function(v) any(v$differs), NA)),
+                               grey_nonsignificant)
+  title <- fit$request$blueprint$title
+  if (length(views) <= most_side_by_side) {
+    panels <- arrange_panels(views, nudge, page)
+    return(draw_diagrams(panels, captions, title))
+  }
+  pages <- lapply(views, function(view) {
+    draw_diagrams(arrange_panels(list(view), nudge, page, like = views), captions, title,
+                  subtitle = view$group)
+  })
+  structure(pages, class = "orizzonte_pages")
 }
 
-one_view_of <- function(group, fit) group_view(fit, group)
+most_side_by_side <- 4L
 
-view_standardized <- function(view) {
-  standardized_of(view$fit)$value[view$fit$layout$spans[[view$number]]]
+check_page <- function(page) {
+  if (is.numeric(page) && length(page) == 2L && all(is.finite(page)) && all(page >= 2) &&
+      all(page <= 100)) return(invisible())
+  abort("input", c("`page` must be a width and a height in inches, each from 2 to 100.",
+                   i = "Such as page = c(10, 6.25)."))
 }
 
-# Layout and values of one panel. `width`: characters to leave for each value.
-group_diagram <- function(view, values, nudge, width = NULL, differs = NULL) {
-  standardized <- view_standardized(view)
-  text <- diagram_text(view$eta, standardized, values)
-  wide <- if (is.null(width)) text else
-    paste0(strrep(" ", pmax(0L, width - nchar(text, "width"))), text)
-  magnify <- if (length(view$fit$layout$groups) == 1L) 1 else 2 * panel_text
-  diagram <- diagram_layout(view$layout, wide, standardized, nudge, magnify)
-  diagram$edges <- lapply(diagram$edges, function(edge) {
-    edge$text <- text[edge$row]
-    edge$negative <- view$eta[edge$row] < 0
-    edge$differs <- isTRUE(differs[edge$row])
-    edge
+#' @export
+print.orizzonte_pages <- function(x, ...) {
+  for (page in x) print(page)
+  invisible(x)
+}
+
+# What is shown of one group: its layout, texts of the values and inside the boxes, and how each row
+# is drawn.
+diagram_view <- function(view, fit, values, r_squared, grey) {
+  span <- fit$layout$spans[[view$number]]
+  standardized <- standardized_of(fit)$value[span]
+  se <- raw_errors(fit)[span]
+  p <- 2 * stats::pnorm(-abs(view$eta / se))
+  inside <- if (r_squared) explained_inside(fit, view$group)
+  list(layout = view$layout, group = view$group, standardized = standardized,
+       text = diagram_text(view$eta, standardized, values), inside = inside,
+       negative = view$eta < 0, differs = differing_rows(fit)[span],
+       faint = grey & !is.na(p) & p >= 0.05)
+}
+
+explained_inside <- function(fit, group) {
+  found <- r_squared(fit)
+  if (!all(is.na(found$group))) found <- found[found$group == group, ]
+  found <- found[found$variable %in% fit$layout$constructs, ]
+  stats::setNames(paste0("R\u00b2 = ", format_fixed(found$r_squared, 2L)), found$variable)
+}
+
+# Side by side in one arrangement: room for the longest text of any group. `like`: groups whose
+# texts count for it, too.
+arrange_panels <- function(views, nudge, page, like = views) {
+  same <- length(unique(lapply(like, function(view) view$layout$observed))) == 1L
+  widest <- function(texts) {
+    apply(do.call(cbind, texts), 1L, function(x) x[which.max(nchar(x, "width"))])
+  }
+  texts <- lapply(like, `[[`, "text")
+  columns <- panel_columns(views, page)
+  panel <- panel_page(length(views), columns, page)
+  lapply(views, function(view) {
+    room <- if (same) widest(texts) else view$text
+    panel <- arrange_diagram(view$layout, room, view$standardized, nudge, panel, view$inside)
+    panel$edges <- lapply(panel$edges, function(edge) {
+      edge$text <- view$text[edge$row]
+      edge$negative <- view$negative[edge$row]
+      edge$differs <- isTRUE(view$differs[edge$row])
+      edge$faint <- isTRUE(view$faint[edge$row])
+      edge
+    })
+    c(panel, list(group = view$group, columns = columns))
   })
-  c(diagram, list(composites = view$layout$composites, group = view$group))
+}
+
+strip_room <- 0.3    # of a panel's heading
+
+panel_page <- function(count, columns, page) {
+  if (count == 1L) return(page)
+  c(page[[1L]] / columns - 0.1, page[[2L]] / ceiling(count / columns) - strip_room)
+}
+
+# As many panels a row as let the texts come out largest.
+panel_columns <- function(views, page) {
+  count <- length(views)
+  if (count == 1L) return(1L)
+  plan <- core_plan(views[[1L]]$layout)
+  tried <- unique(ceiling(count / seq_len(count)))
+  size <- vapply(tried, function(columns) {
+    panel <- panel_page(count, columns, page)
+    if (any(panel < 1)) return(0)
+    placed <- placements(views[[1L]]$layout, plan, views[[1L]]$text, views[[1L]]$inside, panel, 14L)
+    max(vapply(placed, `[[`, 0, "unit"))
+  }, 0)
+  tried[which.max(size)]
 }
 
 # Rows whose values differ between groups by a Wald test at .05.
@@ -94,165 +178,18 @@ diagram_text <- function(raw, standardized, values) {
     none = rep("", length(raw)))
 }
 
-diagram_caption <- function(fit, values) {
+# Before and after the chi-square, which is drawn as a formula: not every device has the letter.
+diagram_captions <- function(fit, values, differs, grey) {
   kind <- c(standardized = "standardized values", raw = "raw values",
             both = "raw values, standardized in brackets", none = "")[[values]]
   chisq <- stats::deviance(fit)
   df <- stats::df.residual(fit)
-  parts <- c(paste0("n = ", format_count(stats::nobs(fit))),
-             paste0("\u03c7\u00b2(", df, ") = ", format_fixed(chisq, 2L)),
-             if (nzchar(kind)) kind,
-             "dashed: negative", if (length(fit$layout$composites))
-               "covariances of composites' items not drawn",
+  after <- c(paste0("(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
+             "dashed: negative", if (grey) "grey: not significant at .05",
+             if (length(fit$layout$composites)) "covariances of composites' items not drawn",
+             if (differs) "amber and bold: differs between groups, p < .05",
              if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit)))
                "IMPROPER SOLUTION")
-  paste(parts, collapse = "; ")
-}
-
-# Two panels a row halve the drawing; texts shrink less, to stay legible.
-panel_text <- 0.58
-
-draw_diagrams <- function(panels, caption, title) {
-  several <- length(panels) > 1L
-  points <- panels[[1L]]$text_size * if (several) panel_text else 1
-  mm <- points * 25.4 / 72
-  drawn <- diagram_frames(panels)
-  plot <- draw_arrows(drawn$lines)
-  plot <- draw_nodes(plot, drawn$nodes)
-  plot <- draw_texts(plot, drawn$nodes, drawn$labels, mm)
-  .data <- rlang::.data
-  plot +
-    (if (several) ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = 2L)) +
-    ggplot2::coord_fixed(xlim = c(0, diagram_page[["width"]]),
-                         ylim = c(0, diagram_page[["height"]]), expand = FALSE, clip = "off") +
-    ggplot2::labs(title = title, caption = caption) +
-    ggplot2::theme_void(base_size = 10) +
-    ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA),
-                   plot.margin = ggplot2::margin(4, 6, 4, 6),
-                   plot.title = ggplot2::element_text(colour = palette_dusk[["ink"]],
-                                                      face = "bold"),
-                   plot.caption =
-                   ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0),
-                   strip.text = ggplot2::element_text(colour = palette_dusk[["ink"]],
-                                                      face = "bold", size = 10))
-}
-
-# What is drawn, in all panels: lines, their labels, nodes.
-diagram_frames <- function(panels) {
-  named <- lapply(panels, function(panel) factor(panel$group, vapply(panels, `[[`, "", "group")))
-  on_panel <- function(k, columns) {
-    list_frame(c(columns, list(panel = rep(named[[k]], length(columns[[1L]])))))
-  }
-  lines <- do.call(rbind, lapply(seq_along(panels), function(k) {
-    do.call(rbind, lapply(seq_along(panels[[k]]$edges), function(i) {
-      edge <- panels[[k]]$edges[[i]]
-      size <- nrow(edge$path)
-      on_panel(k, list(x = edge$path[, 1L], y = edge$path[, 2L], id = rep(i, size),
-                       type = rep(edge$type, size), strength = rep(abs(edge$strength), size),
-                       negative = rep(edge$negative, size)))
-    }))
-  }))
-  lines$strength[is.na(lines$strength)] <- 0.5
-  lines$strength <- pmin(1, lines$strength)
-  labels <- do.call(rbind, lapply(seq_along(panels), function(k) {
-    do.call(rbind, lapply(panels[[k]]$edges, function(edge) {
-      if (is.null(edge$label)) return(NULL)
-      on_panel(k, list(x = edge$label[1L], y = edge$label[2L], text = edge$text, type = edge$type,
-                       differs = edge$differs))
-    }))
-  }))
-  nodes <- do.call(rbind,
-                   lapply(seq_along(panels),
-                          function(k) {
-                            cbind(panels[[k]]$nodes,
-                                  panel = rep(named[[k]], nrow(panels[[k]]$nodes)))
-                          }))
-  list(lines = lines, labels = labels, nodes = nodes)
-}
-
-draw_arrows <- function(lines) {
-  aes <- ggplot2::aes
-  .data <- rlang::.data
-  head <- function(ends) {
-    grid::arrow(length = grid::unit(0.07, "inches"), type = "closed",
-                angle = 22, ends = ends)
-  }
-  straight <- function(type, ends, colour, width) {
-    part <- lines[lines$type %in% type, ]
-    if (nrow(part) == 0L) return(NULL)
-    ggplot2::geom_path(data = part,
-                       mapping = aes(.data$x, .data$y, group = .data$id, linetype = .data$negative,
-                                     linewidth = width(.data$strength)),
-                       colour = colour, arrow = head(ends), lineend = "butt", linejoin = "mitre")
-  }
-  ggplot2::ggplot() +
-    straight("covariance", "both", palette_dusk[["slate"]], function(s) 0.2 + 0.9 * s) +
-    straight(arrow_kinds, "last", palette_dusk[["deep"]], function(s) 0.2 + 0.9 * s) +
-    straight("residual", "last", palette_dusk[["slate"]], function(s) 0.3 + 0 * s) +
-    ggplot2::scale_linewidth_identity() +
-    ggplot2::scale_linetype_manual(values = c(`FALSE` = "solid", `TRUE` = "42"), guide = "none")
-}
-
-# Constructs are ellipses, composites hexagons, observed variables boxes.
-draw_nodes <- function(plot, nodes) {
-  aes <- ggplot2::aes
-  .data <- rlang::.data
-  ellipse <- nodes[nodes$kind == "construct", ]
-  angle <- seq(0, 2 * pi, length.out = 73L)
-  outline <-
-    list_frame(list(x = rep(ellipse$x, each = 73L) + rep(ellipse$w, each = 73L) / 2 * cos(angle),
-                    y = rep(ellipse$y, each = 73L) + rep(ellipse$h, each = 73L) / 2 * sin(angle),
-                    id = rep(ellipse$name, each = 73L), panel = rep(ellipse$panel, each = 73L)))
-  composite <- nodes[nodes$kind == "composite", ]
-  hexagon <-
-    list_frame(list(x = rep(composite$x, each = 6L) + rep(composite$w, each = 6L) / 2 * c(1, 0.74,
-        -0.74, -1, -0.74, 0.74),
-                    y = rep(composite$y, each = 6L) + rep(composite$h, each = 6L) / 2 *
-                    c(0, 1, 1, 0, -1, -1), id = rep(composite$name, each = 6L),
-                    panel = rep(composite$panel, each = 6L)))
-  boxes <- nodes[nodes$kind == "observed", ]
-  if (nrow(outline)) {
-    plot <- plot +
-      ggplot2::geom_polygon(data = outline, mapping = aes(.data$x, .data$y, group = .data$id),
-                            fill = palette_dusk[["mist"]], colour = palette_dusk[["deep"]],
-                            linewidth = 0.45)
-  }
-  if (nrow(hexagon)) {
-    plot <- plot +
-      ggplot2::geom_polygon(data = hexagon, mapping = aes(.data$x, .data$y, group = .data$id),
-                            fill = palette_dusk[["dune"]], colour = palette_dusk[["deep"]],
-                            linewidth = 0.45)
-  }
-  if (nrow(boxes)) {
-    plot <- plot + ggplot2::geom_tile(data = boxes, mapping = aes(.data$x, .data$y, width = .data$w,
-        height = .data$h),
-                                      fill = palette_dusk[["sand"]], colour = palette_dusk[["ink"]],
-                                      linewidth = 0.3)
-  }
-  plot
-}
-
-draw_texts <- function(plot, nodes, labels, mm) {
-  aes <- ggplot2::aes
-  .data <- rlang::.data
-  plot <- plot +
-    ggplot2::geom_text(data = nodes, mapping = aes(.data$x, .data$y, label = .data$name),
-                       size = ifelse(nodes$kind == "observed", mm, mm * 1.12),
-                       colour = palette_dusk[["ink"]],
-                       fontface = ifelse(nodes$kind == "observed", "plain", "bold"))
-  if (!is.null(labels)) {
-    on_line <- labels[labels$type != "residual", ]
-    plot <- plot +
-      ggplot2::geom_label(data = on_line, mapping = aes(.data$x, .data$y, label = .data$text),
-                          size = mm * 0.9,
-                          colour = ifelse(on_line$differs, palette_dusk[["amber"]],
-                                          palette_dusk[["ink"]]),
-                                          fontface = ifelse(on_line$differs, "bold", "plain"),
-                          fill = "white", label.size = 0,
-                          label.padding = grid::unit(0.03, "inches")) +
-      ggplot2::geom_text(data = labels[labels$type == "residual", ],
-                         mapping = aes(.data$x, .data$y, label = .data$text), size = mm * 0.9,
-                         colour = palette_dusk[["slate"]])
-  }
-  plot
+  c(before = paste0("n = ", format_count(stats::nobs(fit)), "; "),
+    after = paste(after, collapse = "; "))
 }

@@ -62,7 +62,7 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
     ggplot2::labs(x = NULL, y = NULL,
                   title = paste0("Residuals: ", fit$request$blueprint$title,
                                  bracket_group(view$layout, view$group)),
-                  subtitle = paste0("+ more than the model implies (amber), \u2212 less (blue)",
+                  subtitle = paste0("+ more than the model implies (amber), - less (blue)",
                                     residual_frame_words[[in_units]]),
                   caption = paste0(residual_map_words[[in_units]], "; n = ",
                                    format_count(view$moments$n),
@@ -131,5 +131,5 @@ framed <- function(part, line, colour) {
 # "+.12" and "-.12", with a real minus and no zero before the point; nothing but zeros has no sign.
 short_residual <- function(x, digits) {
   size <- sub("^0\\.", ".", formatC(abs(x), digits = digits, format = "f"))
-  ifelse(grepl("[1-9]", size), paste0(ifelse(x > 0, "+", "\u2212"), size), size)
+  ifelse(grepl("[1-9]", size), paste0(ifelse(x > 0, "+", "-"), size), size)
 }

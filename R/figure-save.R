@@ -9,10 +9,24 @@ check_figure_ending <- function(file, class = "usage") {
                  i = "Use a file that ends in .png, .svg or .pdf."))
 }
 
-# 10 x 6.7 inches: the page of the diagram with room for title and caption.
+# 10 x 6.7 inches: the page of the diagram with room for title and caption. Pages of a group each
+# become pages of a PDF, or files numbered in their order. Returns the files.
 save_figure <- function(plot, file, width = 10, height = 6.7) {
   ending <- check_figure_ending(file)
+  if (inherits(plot, "orizzonte_pages") && ending != "pdf") {
+    files <- numbered_files(file, length(plot))
+    for (k in seq_along(plot)) save_figure(plot[[k]], files[k], width, height)
+    return(invisible(files))
+  }
   write_made(file, function(path) draw_figure(plot, path, ending, width, height), figure_whole)
+  invisible(file)
+}
+
+# diagram.png as diagram-01.png, diagram-02.png, ...
+numbered_files <- function(file, count) {
+  ending <- tools::file_ext(file)
+  paste0(substr(file, 1L, nchar(file) - nchar(ending) - 1L), "-",
+         formatC(seq_len(count), width = nchar(count), flag = "0"), ".", ending)
 }
 
 # Devices take a percent sign in a name for a page number.

@@ -13,9 +13,9 @@ in_every_group <- function(layout, addresses) {
   }), use.names = FALSE)
 }
 
-# The groups of a diagram: those asked for, or the first four.
+# The groups of a diagram: those asked for, or all.
 diagram_groups <- function(layout, groups) {
-  if (is.null(groups)) return(utils::head(layout$groups, 4L))
+  if (is.null(groups)) return(layout$groups)
   vapply(groups, function(group) chosen_group(layout, group), "", USE.NAMES = FALSE)
 }
 

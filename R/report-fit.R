@@ -33,7 +33,17 @@ fit_summary_parts <- function(fit, criteria) {
     report_text(attr(indices, "reading")), index_table(shown),
     report_text(paste0(one_line(format_sample(fit)), ". "), paste(fit_notes(fit), collapse = " ")),
     report_section("Diagram",
-      report_figure(path_diagram(fit), "Path diagram with standardized values", "diagram")))
+      diagram_figures(fit, "Path diagram with standardized values")))
+}
+
+# One figure, or one a group when there are many.
+diagram_figures <- function(fit, alt) {
+  drawn <- path_diagram(fit)
+  if (!inherits(drawn, "orizzonte_pages")) return(report_figure(drawn, alt, "diagram"))
+  lapply(seq_along(drawn), function(k) {
+    report_figure(drawn[[k]], paste0("Path diagram of group ", names(drawn)[k]),
+                  paste0("diagram-", k))
+  })
 }
 
 index_table <- function(x) {

@@ -129,9 +129,7 @@ ladder_group_parts <- function(ladder) {
     report_section("Diagram", level = 2L,
       report_text("The first rung, in which every group has its own values. What differs is ",
                   "emphasised."),
-      report_figure(path_diagram(first, groups = utils::head(groups, 4L)),
-                    "Path diagrams of the groups side by side", "diagram",
-                    height = if (length(groups) > 2L) 8 else 4.4)))
+      diagram_figures(first, "Path diagrams of the groups side by side")))
 }
 
 ladder_reproduction_parts <- function(ladder) {

@@ -33,6 +33,11 @@ diagram_faults <- function(arrangement, page = c(10, 6.25)) {
       hit <- which(vapply(seq_len(nrow(nodes)), function(j) passes(edges[[i]], nodes[j, ]), NA))
       if (length(hit)) paste("row", edges[[i]]$row, edges[[i]]$type, "through", nodes$name[hit])
     }))),
+    fault("line without direction", unlist(lapply(edges, function(e) {
+      step <- diff(e$path)
+      ends <- step[c(1L, nrow(step)), , drop = FALSE]
+      if (any(rowSums(abs(ends)) < 1e-6)) paste("row", e$row, e$type)
+    }))),
     fault("outside the page", c(
       nodes$name[outside(boxes, page)],
       if (length(labelled)) named(labelled)[outside(labels, page)],

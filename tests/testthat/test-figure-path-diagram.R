@@ -1,95 +1,85 @@
-demo_fits <- function() {
-  measurement <- blueprint("Measurement") |> construct("Belonging", reflected_in = be1:be4) |>
-    construct("Calm", reflected_in = sc1:sc4) |>
-    construct("Craft", reflected_in = cr1:cr4) |> construct("Staying", reflected_in = st1:st3) |>
-      covary(be1, be2)
-  list(
-    measurement = quiet_fit(measurement, choirs),
-    structural = quiet_fit(measurement |>
-                           effect(Staying ~ Belonging + Calm + years, Calm ~ Craft + Belonging),
-                           choirs),
-    one = quiet_fit(blueprint("One") |> construct("Belonging", reflected_in = be1:be3), choirs),
-    composite = quiet_fit(blueprint("Composite") |>
-                          construct("Belonging", reflected_in = be1:be4) |>
-                          construct("Calm", reflected_in = sc1:sc4) |>
-                            construct("Resources", composed_of = c(rooms, scores, coach)) |>
-                            construct("Staying", reflected_in = st1:st3) |>
-                            effect(Staying ~ Belonging + Calm + years,
-                                   Belonging + Calm ~ Resources) |> covary(be1, be2), choirs),
-    second_order = fit_model(blueprint("Second order") |> construct("Ear",
-        reflected_in = ear1:ear4) |> construct("Voice", reflected_in = voice1:voice4) |>
-                               construct("Score", reflected_in = score1:score4) |>
-                               construct("Musical", reflected_in = c(Ear, Voice, Score)),
-                               choirs_bifactor),
-    bifactor = fit_model(blueprint("Bifactor") |>
-                         construct("General", reflected_in = all_of(names(choirs_bifactor))) |>
-                           construct("Ear", reflected_in = ear1:ear4) |>
-                           construct("Voice", reflected_in = voice1:voice4) |>
-                           construct("Score", reflected_in = score1:score4) |>
-                           uncorrelate(General, Ear, Voice, Score), choirs_bifactor),
-    feedback = quiet_fit(blueprint("Feedback") |> construct("Belonging", reflected_in = be1:be4) |>
-                         construct("Staying", reflected_in = st1:st3) |>
-                           effect(Belonging ~ Staying + rooms, Staying ~ Belonging + years),
-                           choirs),
-    paths = quiet_fit(blueprint("Paths") |> effect(st1 ~ be1 + years, be1 ~ years + rooms + age),
-                      choirs)
-  )
-}
-
-overlaps <- function(boxes) {
-  if (nrow(boxes) < 2) return(0)
-  pairs <- utils::combn(nrow(boxes), 2)
-  a <- boxes[pairs[1, ], , drop = FALSE]
-  b <- boxes[pairs[2, ], , drop = FALSE]
-  sum(pmin(a[, 2], b[, 2]) - pmax(a[, 1], b[, 1]) > 0.01 & pmin(a[, 4], b[, 4]) - pmax(a[, 3],
-      b[, 3]) > 0.01)
-}
-
-test_that("labels and nodes never overlap on the demo models, and stay on the page", {
-  for (fit in demo_fits()) {
-    standardized <- standardized_of(fit)$value
-    diagram <- diagram_layout(fit$layout,
-                              diagram_text(values_of(fit), standardized, "standardized"),
-                              standardized)
-    labels <- do.call(rbind, lapply(diagram$edges, `[[`, "box"))
-    nodes <- with(diagram$nodes, cbind(x - w / 2, x + w / 2, y - h / 2, y + h / 2))
-    expect_equal(overlaps(labels), 0)
-    expect_equal(overlaps(nodes), 0)
-    across <-
-      sum(vapply(seq_len(nrow(labels)), function(i) overlaps(rbind(labels[i, ], nodes)) > 0, NA))
-    expect_equal(across, 0)
-    expect_true(all(labels[, 1] > -0.02 & labels[, 2] < 10.02 & labels[, 3] > -0.02 &
-                    labels[, 4] < 6.27))
-  }
+test_that("values are shortened by their size", {
+  expect_identical(unname(diagram_text(c(0.4567, 12.345, 234.56, NA, -0.5), rep(NA, 5), "raw")),
+                   c("0.46", "12.3", "235", "", "-0.50"))
+  expect_identical(unname(diagram_text(c(2, 3), c(0.5, NA), "both")), c("2.00 (0.50)", "3.00"))
+  expect_identical(diagram_text(1, 1, "none"), "")
 })
 
-test_that("forty items fit one page", {
-  set.seed(5)
-  f <- matrix(rnorm(300 * 5), 300) + rnorm(300)
-  x <- as.data.frame(do.call(cbind,
-                             lapply(1:5, function(k) sapply(1:8, function(i) f[, k] + rnorm(300)))))
-  names(x) <- paste0(rep(letters[1:5], each = 8), 1:8)
-  bp <- blueprint("Forty")
-  for (k in 1:5) bp <- bp |> construct(LETTERS[k], reflected_in = paste0(letters[k], 1:8))
-  fit <- fit_model(bp, x)
-  standardized <- standardized_of(fit)$value
-  diagram <- diagram_layout(fit$layout, diagram_text(values_of(fit), standardized, "standardized"),
-                            standardized)
-  expect_equal(overlaps(do.call(rbind, lapply(diagram$edges, `[[`, "box"))), 0)
-  expect_gte(diagram$text_size, 5.5)
-})
-
-test_that("the diagram is a ggplot that draws, with values chosen and nodes nudged", {
+test_that("the diagram is a ggplot that draws, with values chosen and boxes nudged", {
   fit <- demo_fits()$one
   for (values in c("standardized", "raw", "both", "none"))
     expect_s3_class(path_diagram(fit, values), "ggplot")
   file <- tempfile(fileext = ".png")
   save_figure(plot(fit), file)
   expect_gt(file.size(file), 5000)
-  moved <- place_nodes(fit$layout, rep("", length(values_of(fit))))
-  nudged <- apply_nudge(moved, data.frame(name = "be1", dx = 0.5, dy = -0.25))
-  expect_equal(nudged$x[nudged$name == "be1"] - moved$x[moved$name == "be1"], 0.5)
   expect_error(path_diagram(fit, nudge = data.frame(name = "bee1", dx = 1, dy = 0)),
                "Did you mean \"be1\"", class = "orizzonte_error_name")
+  expect_error(path_diagram(fit, nudge = data.frame(name = "be1", dx = "a", dy = 0)),
+               class = "orizzonte_error_input")
+  expect_error(path_diagram(fit, nudge = data.frame(name = c("be1", "be1"), dx = 1, dy = 0)),
+               "twice", class = "orizzonte_error_input")
   expect_error(path_diagram(fit, values = "std"), class = "orizzonte_error_input")
+  expect_error(path_diagram(fit, page = 3), "width and a height", class = "orizzonte_error_input")
+  expect_error(path_diagram(fit, r_squared = NA), class = "orizzonte_error_input")
+})
+
+texts_drawn <- function(plot) {
+  unlist(lapply(plot$layers, function(layer) {
+    layer$data$text %||% as.character(layer$data$label)
+  }))
+}
+
+test_that("on request: what is explained, and what is not significant in grey", {
+  fit <- demo_fits()$composite
+  explained <- r_squared(fit)
+  staying <- explained$r_squared[explained$variable == "Staying"]
+  shown <- texts_drawn(path_diagram(fit, r_squared = TRUE))
+  expect_true(paste0("Staying\nR\u00b2 = ", format_fixed(staying, 2L)) %in% shown)
+  expect_false(any(grepl("R\u00b2", texts_drawn(path_diagram(fit)))))
+  grey <- path_diagram(fit, grey_nonsignificant = TRUE)
+  rows <- estimates(fit)
+  drawn <- rows$kind %in% c("loading", "effect", "weight") & !is.na(rows$p)
+  faint <- unlist(lapply(grey$layers, function(layer) {
+    if (is.null(layer$data$faint) || is.null(layer$data$id)) return(NULL)
+    by <- !duplicated(layer$data$id) & layer$data$type %in% arrow_kinds
+    sum(layer$data$faint[by])
+  }))
+  expect_equal(sum(faint), sum(rows$p[drawn] >= 0.05))
+  expect_gt(sum(faint), 0)
+})
+
+test_that("up to four groups stand side by side in one arrangement, more get a page each", {
+  bp <- blueprint("Groups") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
+  three <- path_diagram(quiet_fit(bp, choirs, by = town))
+  expect_s3_class(three, "ggplot")
+  boxes <- three$layers[[which(vapply(three$layers, function(x) inherits(x$geom, "GeomTile"), NA))]]
+  places <- split(boxes$data[c("name", "x", "y")], boxes$data$panel)
+  expect_length(places, 3)
+  for (place in places[-1]) expect_equal(place, places[[1]], ignore_attr = TRUE)
+  many <- transform(choirs, choir = paste("choir", rep_len(1:6, nrow(choirs))))
+  pages <- path_diagram(quiet_fit(bp, many, by = choir))
+  expect_s3_class(pages, "orizzonte_pages")
+  expect_identical(names(pages), paste("choir", 1:6))
+  folder <- withr::local_tempdir()
+  files <- save_figure(pages, file.path(folder, "d.png"))
+  expect_identical(basename(files), paste0("d-", 1:6, ".png"))
+  expect_true(all(file.size(files) > 5000))
+  whole <- save_figure(pages, file.path(folder, "d.pdf"))
+  expect_identical(basename(whole), "d.pdf")
+  expect_s3_class(path_diagram(quiet_fit(bp, many, by = choir), groups = c("choir 2", "choir 5")),
+                  "ggplot")
+})
+
+test_that("a plain PDF device draws every letter without a warning", {
+  fit <- demo_fits()$structural
+  file <- tempfile(fileext = ".pdf")
+  grDevices::pdf(file)
+  expect_no_warning(print(path_diagram(fit, r_squared = TRUE)))
+  expect_no_warning(print(residual_map(fit)))
+  expect_no_warning(print(loading_plot(fit)))
+  expect_no_warning(print(plot(amendments(fit, top = 0))))
+  expect_no_warning(print(plot(screen_data(choirs))))
+  grDevices::dev.off()
+  expect_gt(file.size(file), 1000)
 })

@@ -87,12 +87,12 @@ random_structure <- function(bp, kind, long) {
 }
 
 # The arrangement of a blueprint, with values as wide as they come.
-arrange_blueprint <- function(bp, magnify = 1) {
+arrange_blueprint <- function(bp, page = c(10, 6.25)) {
   inside <- function(name) get(name, envir = asNamespace("orizzonte"))
   table <- inside("build_layout")(bp, FALSE)
   count <- length(table$rows$kind)
   strength <- rep(c(0.6, -0.4), length.out = count)
   text <- ifelse(is.na(table$rows$fixed), inside("diagram_text")(strength, strength,
                                                                  "standardized"), "")
-  inside("diagram_layout")(table, text, strength, magnify = magnify)
+  inside("arrange_diagram")(table, text, strength, page = page)
 }

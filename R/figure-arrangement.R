@@ -1,0 +1,168 @@
+# Where the boxes, lines and labels of a path diagram go: an arrangement is a value, in inches on a
+# page, and can be checked without drawing. The core stands in layers from left to right, items
+# outside it, curves outside the items; labels are placed last.
+
+diagram_page <- c(width = 10, height = 6.25)
+page_margin <- 0.08
+largest_unit <- 1.15    # how much larger than the base font a small diagram may come out on a page
+legible_unit <- 0.75    # below it another plan is sought
+widest_spread <- 2.4    # how far apart boxes may be drawn to use the page, against their size
+
+# `table`: a layout; `text`: label of each parameter row ("" for none); `strength`: standardized
+# size; `nudge`: boxes to move; `inside`: further texts for the boxes, by name.
+arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_page,
+                            inside = NULL) {
+  plan <- core_plan(table)
+  tried <- placements(table, plan, text, inside, page, 14L)
+  if (max(vapply(tried, `[[`, 0, "unit")) < legible_unit)
+    tried <- c(tried, placements(table, plan, text, inside, page, 9L))
+  best <- NULL
+  for (one in by_preference(tried, page)) {
+    placed <- apply_nudge(spread_over(one$nodes, one$unit, page), nudge)
+    if (!is.null(best) && boxes_meet(placed)) next
+    found <- new_arrangement(table, one$plan, placed, one$unit, page, text, strength)
+    if (is.null(best) || found$conflicts < best$conflicts) best <- found
+    if (best$conflicts == 0L) break
+  }
+  best
+}
+
+# Each plan with its boxes placed and the size at which it fits the page. `most`: characters of a
+# name on one line.
+placements <- function(table, plan, text, inside, page, most) {
+  nodes <- sized_nodes(table, plan, text, inside, most)
+  channel <- max(0.75, 1.3 * max(c(0, text_box(text, base_points * 0.9)$w)) + 0.25)
+  lapply(arrangement_plans(table, plan), function(one) {
+    placed <- place_nodes(nodes, one, table, channel)
+    if (boxes_meet(placed)) {
+      one$apart <- TRUE
+      placed <- place_nodes(nodes, one, table, channel)
+    }
+    placed <- curve_room(placed, one, table)
+    list(plan = one, nodes = placed, unit = page_unit(placed, page))
+  })
+}
+
+# The plans in the order they are tried: the first that is legible, or nearly as large as any; the
+# others by size; then all with more room between the boxes, which makes them smaller.
+by_preference <- function(tried, page) {
+  units <- vapply(tried, `[[`, 0, "unit")
+  fine <- which(units >= min(0.88 * max(units), legible_unit))
+  order <- utils::head(c(fine[1L], setdiff(order(-units), fine[1L])), 6L)
+  airy <- lapply(c(1.25, 1.6), function(air) {
+    lapply(tried[utils::head(order, 4L)], function(one) {
+      one$nodes[c("x", "y")] <- lapply(one$nodes[c("x", "y")], `*`, air)
+      one$unit <- page_unit(one$nodes, page)
+      one
+    })
+  })
+  c(tried[order], do.call(c, airy))
+}
+
+new_arrangement <- function(table, plan, nodes, unit, page, text, strength) {
+  edges <- c(residual_edges(table, nodes, unit, plan),
+             loading_edges(table, nodes, plan, unit))
+  edges <- core_edges(table, nodes, plan, unit, edges, page)
+  edges <- c(edges, covariance_edges(table, nodes, plan, unit, edges, page))
+  edges <- lapply(edges, function(edge) {
+    edge$ends <- c(table$rows$first[edge$row], table$rows$second[edge$row])
+    edge$text <- text[edge$row]
+    edge$strength <- strength[edge$row]
+    edge
+  })
+  nodes <- nodes[nodes$kind != "lane", ]
+  edges <- disturbances_turned(edges, nodes, unit, page)
+  edges <- place_labels(edges, nodes, base_points * unit * 0.9, page)
+  list(nodes = nodes, edges = edges, text_size = base_points * unit, page = page,
+       conflicts = count_conflicts(nodes, edges, page))
+}
+
+# Boxes, labels and lines that are in each other's way, or off the page: another plan is tried then.
+count_conflicts <- function(nodes, edges, page) {
+  boxes <- outlines(nodes)
+  labelled <- which(!vapply(edges, function(e) is.null(e$box), NA))
+  labels <- do.call(rbind, c(list(matrix(0, 0L, 4L)), lapply(edges[labelled], `[[`, "box")))
+  scene <- label_scene(edges, nodes, page)
+  on_heads <- vapply(seq_along(labelled), function(k) {
+    foreign <- scene$tips[scene$tip_of != labelled[k], , drop = FALSE]
+    points_near(labels[k, , drop = FALSE], foreign, head_room) > 0
+  }, NA)
+  through <- vapply(edges, function(e) boxes_hit(dense(e$path, 0.04), nodes, e$ends, -0.004), 0L)
+  overlapping(boxes) + overlapping(labels) + sum(overlap_areas(labels, boxes) > 0) + sum(on_heads) +
+    sum(through > 0L) + sum(off_the_page(labels, page) > 0) + sum(off_the_page(boxes, page) > 0)
+}
+
+outlines <- function(nodes) {
+  cbind(nodes$x - nodes$w / 2, nodes$x + nodes$w / 2, nodes$y - nodes$h / 2,
+        nodes$y + nodes$h / 2)
+}
+
+# How many boxes overlap with another one of their own.
+overlapping <- function(box) {
+  area <- (box[, 2L] - box[, 1L]) * (box[, 4L] - box[, 3L])
+  sum(overlap_areas(box, box) > 0.2 + area + 1e-9)
+}
+
+boxes_meet <- function(nodes) overlapping(outlines(nodes[nodes$kind != "lane", ])) > 0L
+
+# The largest size at which boxes and what is beside them fit on the page.
+page_unit <- function(nodes, page) {
+  across <- max(nodes$x + nodes$w / 2 + nodes$over_right) -
+    min(nodes$x - nodes$w / 2 - nodes$over_left)
+  down <- max(nodes$y + nodes$h / 2 + nodes$over_up) -
+    min(nodes$y - nodes$h / 2 - nodes$over_down)
+  largest <- largest_unit * max(1, min(page / diagram_page))
+  min(largest, (page[[1L]] - 2 * page_margin) / across,
+      (page[[2L]] - 2 * page_margin) / down)
+}
+
+# Boxes grow with the unit, distances until the page is used.
+spread_over <- function(nodes, unit, page) {
+  sizes <- c("w", "h", "over_left", "over_right", "over_up", "over_down", "residual")
+  nodes[sizes] <- lapply(nodes[sizes], `*`, unit)
+  nodes$x <- spread_axis(nodes$x, nodes$w / 2 + nodes$over_left, nodes$w / 2 + nodes$over_right,
+                         unit, page[[1L]])
+  nodes$y <- spread_axis(nodes$y, nodes$h / 2 + nodes$over_down, nodes$h / 2 + nodes$over_up,
+                         unit, page[[2L]])
+  nodes
+}
+
+spread_axis <- function(at, before, after, unit, room) {
+  extent <- function(factor) max(at * factor + after) - min(at * factor - before)
+  free <- room - 2 * page_margin
+  factor <- widest_spread * unit
+  if (extent(factor) > free) {
+    low <- unit
+    for (step in 1:40) {
+      middle <- (low + factor) / 2
+      if (extent(middle) > free) factor <- middle else low <- middle
+    }
+    factor <- low
+  }
+  at <- at * factor
+  at + (room - max(at + after) - min(at - before)) / 2
+}
+
+# A construct takes its items along, unless they are moved themselves.
+apply_nudge <- function(nodes, nudge) {
+  if (is.null(nudge)) return(nodes)
+  if (!is.data.frame(nudge) || !all(c("name", "dx", "dy") %in% names(nudge)) ||
+      !is.numeric(nudge$dx) || !is.numeric(nudge$dy) || anyNA(nudge)) {
+    abort("input", c("`nudge` must be a data frame with columns name, dx and dy.",
+                     i = "dx and dy are in inches on the page; dy > 0 is up."))
+  }
+  known <- nodes$name[nodes$kind != "lane"]
+  unknown <- setdiff(nudge$name, known)
+  if (length(unknown))
+    abort("name", c(paste0("Nothing in the diagram is called ", quoted(unknown[1L]), "."),
+                    did_you_mean(unknown[1L], known)))
+  twice <- nudge$name[duplicated(nudge$name)]
+  if (length(twice))
+    abort("input", paste0("`nudge` moves ", quoted(twice[1L]), " twice: give one row a name."))
+  by <- ifelse(nodes$name %in% nudge$name, nodes$name, nodes$owner)
+  at <- match(by, nudge$name)
+  moved <- !is.na(at)
+  nodes$x[moved] <- nodes$x[moved] + nudge$dx[at[moved]]
+  nodes$y[moved] <- nodes$y[moved] + nudge$dy[at[moved]]
+  nodes
+}

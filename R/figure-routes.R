@@ -1,0 +1,334 @@
+# The lines of a path diagram: straight where nothing is in the way, bent where something is, along
+# the lanes of their layers where it must be.
+
+# --- geometry ----------------------------------------------------------------------------------
+
+# A curve whose middle lies `offset` beside the straight line.
+bend <- function(from, to, offset, points = 41L) {
+  t <- seq(0, 1, length.out = points)
+  direction <- to - from
+  length <- sqrt(sum(direction^2))
+  normal <- c(-direction[2L], direction[1L]) / max(length, 1e-9)
+  control <- (from + to) / 2 + 2 * offset * normal
+  cbind((1 - t)^2 * from[1L] + 2 * t * (1 - t) * control[1L] + t^2 * to[1L],
+        (1 - t)^2 * from[2L] + 2 * t * (1 - t) * control[2L] + t^2 * to[2L])
+}
+
+# A cubic curve by its four points.
+cubic <- function(a, b, c, d, points = 31L) {
+  t <- seq(0, 1, length.out = points)
+  outer((1 - t)^3, a) + outer(3 * t * (1 - t)^2, b) + outer(3 * t^2 * (1 - t), c) + outer(t^3, d)
+}
+
+# A line along corners, each rounded.
+rounded <- function(corners, radius) {
+  count <- nrow(corners)
+  out <- corners[1L, , drop = FALSE]
+  for (k in seq_len(count)[-c(1L, count)]) {
+    towards <- function(other) {
+      d <- corners[other, ] - corners[k, ]
+      length <- sqrt(sum(d^2))
+      corners[k, ] + d / max(length, 1e-9) * min(radius, length / 2)
+    }
+    a <- towards(k - 1L)
+    b <- towards(k + 1L)
+    t <- seq(0, 1, length.out = 9L)
+    out <- rbind(out, outer((1 - t)^2, a) + outer(2 * t * (1 - t), corners[k, ]) + outer(t^2, b))
+  }
+  dense(rbind(out, corners[count, ]))
+}
+
+# Points no further apart than a step.
+dense <- function(path, step = 0.06) {
+  pieces <- lapply(seq_len(nrow(path) - 1L), function(k) {
+    d <- path[k + 1L, ] - path[k, ]
+    n <- max(1L, ceiling(sqrt(sum(d^2)) / step))
+    t <- seq_len(n) / n
+    cbind(path[k, 1L] + t * d[1L], path[k, 2L] + t * d[2L])
+  })
+  rbind(path[1L, ], do.call(rbind, pieces))
+}
+
+inside_node <- function(points, node, margin = 0) {
+  dx <- abs(points[, 1L] - node$x)
+  dy <- abs(points[, 2L] - node$y)
+  if (!identical(node$kind, "observed")) (dx / (node$w / 2 + margin))^2 +
+    (dy / (node$h / 2 + margin))^2 <= 1
+  else dx <= node$w / 2 + margin & dy <= node$h / 2 + margin
+}
+
+# The part of a line between the outlines of its two nodes, ends on the outlines.
+clip <- function(points, from, to) {
+  if (nrow(points) == 2L) points <- points[c(1L, 1L, 2L, 2L), ]
+  count <- nrow(points)
+  first <- max(c(0L, which(inside_node(points, from, 0.012))))
+  inside <- which(inside_node(points, to, 0.012))
+  last <- min(c(count + 1L, inside[inside > first]))
+  between <- seq_len(count)
+  between <- between[between > first & between < last]
+  start <- if (first > 0L && first < count)
+    on_outline(points[first, ], points[first + 1L, ], from, to)
+  end <- if (last <= count && last > 1L)
+    on_outline(points[last, ], points[last - 1L, ], to, from)
+  out <- unname(rbind(start, points[between, , drop = FALSE], end))
+  if (is.null(out) || nrow(out) < 2L) return(points[c(1L, count), , drop = FALSE])
+  # an arrow head needs a direction
+  still <- rowSums(abs(diff(out))) < 1e-6
+  out[c(TRUE, !still), , drop = FALSE]
+}
+
+# Where the way from a point inside a node to one further on leaves it.
+on_outline <- function(inner, outer, node, other) {
+  t <- seq(0, 1, length.out = 65L)
+  way <- cbind(inner[1L] + t * (outer[1L] - inner[1L]), inner[2L] + t * (outer[2L] - inner[2L]))
+  out <- !inside_node(way, node, 0.012) & !inside_node(way, other, 0)
+  if (any(out)) way[which(out)[1L], ] else outer
+}
+
+node_at <- function(nodes, name) {
+  at <- match(name, nodes$name)
+  list(name = name, kind = nodes$kind[at], x = nodes$x[at], y = nodes$y[at], w = nodes$w[at],
+       h = nodes$h[at], dx = nodes$dx[at], dy = nodes$dy[at], owner = nodes$owner[at],
+       layer = nodes$layer[at], residual = nodes$residual[at])
+}
+centre <- function(node) c(node$x, node$y)
+
+# Where a ray from the middle of a node, at an angle, leaves it.
+rim <- function(node, angle) {
+  d <- c(cos(angle), sin(angle))
+  r <- if (identical(node$kind, "observed")) {
+    min(node$w / 2 / max(abs(d[1L]), 1e-9), node$h / 2 / max(abs(d[2L]), 1e-9))
+  } else {
+    1 / sqrt((d[1L] / (node$w / 2))^2 + (d[2L] / (node$h / 2))^2)
+  }
+  centre(node) + (r + 0.012) * d
+}
+
+# How many nodes a line runs through.
+boxes_hit <- function(points, nodes, except, margin) {
+  w <- nodes$w / 2 + margin
+  h <- nodes$h / 2 + margin
+  across <- range(points[, 1L])
+  down <- range(points[, 2L])
+  near <- which(nodes$kind != "lane" & nodes$x + w > across[1L] & nodes$x - w < across[2L] &
+                nodes$y + h > down[1L] & nodes$y - h < down[2L] & !nodes$name %in% except)
+  hit <- 0L
+  for (i in near) {
+    dx <- abs(points[, 1L] - nodes$x[i]) / w[i]
+    dy <- abs(points[, 2L] - nodes$y[i]) / h[i]
+    inside <- if (nodes$kind[i] == "observed") dx < 1 & dy < 1 else dx^2 + dy^2 < 1
+    hit <- hit + any(inside)
+  }
+  hit
+}
+
+# How many of the lines drawn before a line crosses, loadings counted thrice: `drawn` holds their
+# straight pieces.
+lines_crossed <- function(path, drawn) {
+  if (is.null(drawn) || nrow(drawn) == 0L) return(0L)
+  thin <- path[unique(round(seq(1, nrow(path), length.out = min(nrow(path), 13L)))), , drop = FALSE]
+  a <- thin[-nrow(thin), , drop = FALSE]
+  b <- thin[-1L, , drop = FALSE]
+  near <- drawn[pmax(drawn[, 1L], drawn[, 3L]) >= min(path[, 1L]) &
+                pmin(drawn[, 1L], drawn[, 3L]) <= max(path[, 1L]) &
+                pmax(drawn[, 2L], drawn[, 4L]) >= min(path[, 2L]) &
+                pmin(drawn[, 2L], drawn[, 4L]) <= max(path[, 2L]), , drop = FALSE]
+  if (nrow(near) == 0L) return(0L)
+  turn <- function(px, py, qx, qy, rx, ry) {
+    outer(qx - px, rep(1, length(rx))) * outer(-py, ry, `+`) -
+      outer(qy - py, rep(1, length(rx))) * outer(-px, rx, `+`)
+  }
+  of <- function(rx, ry) turn(a[, 1L], a[, 2L], b[, 1L], b[, 2L], rx, ry)
+  back <- function(rx, ry) t(turn(near[, 1L], near[, 2L], near[, 3L], near[, 4L], rx, ry))
+  crossed <- of(near[, 1L], near[, 2L]) * of(near[, 3L], near[, 4L]) < 0 &
+    back(a[, 1L], a[, 2L]) * back(b[, 1L], b[, 2L]) < 0
+  hit <- near[colSums(crossed) > 0, , drop = FALSE]
+  sum(hit[!duplicated(hit[, 5L]), 6L])
+}
+
+# The straight pieces of lines: x, y, x, y, number of the line, how much it counts to cross it.
+pieces_of <- function(edges) {
+  do.call(rbind, lapply(seq_along(edges), function(i) {
+    path <- edges[[i]]$path
+    path <- path[unique(round(seq(1, nrow(path), length.out = min(nrow(path), 13L)))), ,
+                 drop = FALSE]
+    weight <- if (edges[[i]]$type %in% c("loading", "weight")) 3 else 1
+    cbind(path[-nrow(path), , drop = FALSE], path[-1L, , drop = FALSE], i, weight)
+  }))
+}
+
+off_page <- function(path, page) {
+  any(path[, 1L] < 0.03 | path[, 1L] > page[[1L]] - 0.03 | path[, 2L] < 0.03 |
+      path[, 2L] > page[[2L]] - 0.03)
+}
+
+# The best of several ways: through no box, on the page, crossing few lines, short and straight.
+best_way <- function(ways, nodes, except, drawn, unit, page, extra = numeric(length(ways))) {
+  best <- NULL
+  lowest <- Inf
+  for (i in seq_along(ways)) {
+    path <- ways[[i]]
+    length <- sum(sqrt(rowSums(diff(path)^2)))
+    cost <- 0.35 * length / unit + extra[i]
+    if (cost >= lowest) next
+    cost <- cost + 100 * boxes_hit(dense(path, 0.04), nodes, except, 0.03 * unit) +
+      60 * off_page(path, page)
+    if (cost < lowest) cost <- cost + lines_crossed(path, drawn)
+    if (cost < lowest) {
+      best <- path
+      lowest <- cost
+    }
+  }
+  best
+}
+
+# --- residuals ---------------------------------------------------------------------------------
+
+residual_edges <- function(table, nodes, unit, plan) {
+  rows <- which(table$rows$kind == "variance" & table$rows$first %in% table$endogenous)
+  between <- plan$between
+  lapply(rows, function(row) {
+    node <- node_at(nodes, table$rows$first[row])
+    item <- !is.na(node$owner)
+    # above: the core, and items with a construct on either side
+    direction <- if (!item || between) c(0, 1) else c(node$dx, node$dy)
+    edge <- centre(node) + direction * c(node$w, node$h) / 2
+    if (item && between) edge[1L] <- edge[1L] - node$w / 4
+    list(row = row, type = "residual", node = node$name, turns = !item,
+         path = rbind(edge + direction * (if (item && between) 0.16 else residual_length) * unit,
+                      edge))
+  })
+}
+
+# The residual arrows of the core turn to where they are least in the way.
+disturbances_turned <- function(edges, nodes, unit, page) {
+  turning <- which(vapply(edges, function(e) isTRUE(e$turns), NA))
+  if (length(turning) == 0L) return(edges)
+  scene <- label_scene(edges, nodes, page)
+  still <- !scene$point_of %in% turning
+  angles <- c(90, 60, 120, 270, 300, 240, 45, 135, 315, 225, 20, 160, 340, 200) * pi / 180
+  # values of the other residuals stand already
+  taken <- do.call(rbind, c(list(matrix(0, 0L, 4L)), lapply(edges, function(e) {
+    if (e$type != "residual" || isTRUE(e$turns) || !nzchar(e$text)) return(NULL)
+    residual_label(e$path, text_box(e$text, base_points * 0.9 * unit))
+  })))
+  for (i in turning) {
+    node <- node_at(nodes, edges[[i]]$node)
+    size <- text_box(edges[[i]]$text, base_points * 0.9 * unit)
+    ways <- lapply(angles, function(angle) {
+      tip <- rim(node, angle)
+      rbind(tip + residual_length * unit * c(cos(angle), sin(angle)), tip)
+    })
+    box <- do.call(rbind, lapply(ways, residual_label, size = size))
+    # the arrow takes room, too
+    whole <- do.call(rbind, lapply(seq_along(ways), function(k) {
+      c(min(box[k, 1L], ways[[k]][1L, 1L]), max(box[k, 2L], ways[[k]][1L, 1L]),
+        min(box[k, 3L], ways[[k]][1L, 2L]), max(box[k, 4L], ways[[k]][1L, 2L]))
+    }))
+    foreign <- scene$nodes[nodes$name != node$name, , drop = FALSE]
+    cost <- 20 * overlap_areas(whole, foreign) + 20 * overlap_areas(whole, taken) +
+      0.5 * points_near(whole, scene$points[still, , drop = FALSE], 0.02) +
+      points_near(whole, scene$tips[!scene$tip_of %in% turning, , drop = FALSE], head_room) +
+      40 * off_the_page(whole, page) + 0.1 * seq_along(ways)
+    best <- which.min(cost)
+    edges[[i]]$path <- ways[[best]]
+    taken <- rbind(taken, whole[best, ])
+  }
+  edges
+}
+
+# --- arrows ------------------------------------------------------------------------------------
+
+# Between constructs and their items: to the middle of the side that faces the construct.
+loading_edges <- function(table, nodes, plan, unit) {
+  items <- nodes$name[!is.na(nodes$owner)]
+  rows <- which(table$rows$kind %in% c("loading", "weight") &
+                (table$rows$first %in% items | table$rows$second %in% items))
+  item <- ifelse(table$rows$first[rows] %in% items, table$rows$first[rows],
+                 table$rows$second[rows])
+  construct <- ifelse(item == table$rows$first[rows], table$rows$second[rows],
+                      table$rows$first[rows])
+  own <- nodes$owner[match(item, nodes$name)] == construct
+  # own items first: the others find their way between them
+  order <- order(!own)
+  edges <- list()
+  for (k in order) {
+    from <- node_at(nodes, construct[k])
+    to <- node_at(nodes, item[k])
+    straight <- clip(rbind(centre(from), facing(to, from, plan)), from,
+                     replace(to, c("w", "h"), list(0, 0)))
+    path <- if (own[k]) straight[c(1L, nrow(straight)), ] else
+      foreign_loading(from, to, straight, nodes, edges, unit, plan)
+    if (table$rows$kind[rows[k]] == "weight") path <- path[rev(seq_len(nrow(path))), ]
+    edges[[length(edges) + 1L]] <- list(row = rows[k], type = table$rows$kind[rows[k]],
+                                        path = path)
+  }
+  edges
+}
+
+# The middle of the side of an item that a line from a construct comes to.
+facing <- function(item, construct, plan) {
+  if (item$dy != 0) return(c(item$x, item$y - item$dy * item$h / 2))
+  side <- if (plan$between) sign(construct$x - item$x) else -item$dx
+  c(item$x + side * item$w / 2, item$y)
+}
+
+foreign_loading <- function(from, to, straight, nodes, edges, unit, plan) {
+  end <- facing(to, from, plan)
+  ways <- c(list(straight), lapply(c(0.2, -0.2, 0.45, -0.45, 0.8, -0.8, 1.3, -1.3) * unit,
+                                   function(offset) {
+    clip(bend(centre(from), end, offset), from, replace(to, c("w", "h"), list(0, 0)))
+  }))
+  best_way(ways, nodes, c(from$name, to$name), pieces_of(edges), unit, c(Inf, Inf),
+           c(0, rep(0.5, 8L)))
+}
+
+# Among the core: straight, slightly bent, or along the lanes.
+core_edges <- function(table, nodes, plan, unit, drawn, page) {
+  arrows <- plan$arrows
+  halves <- layer_halves(nodes, plan)
+  key <- paste(arrows$from, arrows$to, sep = "\r")
+  for (i in order(lengths(plan$chains))) {
+    from <- node_at(nodes, arrows$from[i])
+    to <- node_at(nodes, arrows$to[i])
+    mutual <- paste(arrows$to[i], arrows$from[i], sep = "\r") %in% key
+    offsets <- if (mutual) c(0.14, 0.25) else c(0, 0.15, -0.15, 0.35, -0.35, 0.6, -0.6)
+    ways <- lapply(offsets * unit, function(offset) {
+      clip(bend(centre(from), centre(to), offset), from, to)
+    })
+    lane <- lane_way(nodes, plan$chains[[i]], halves)
+    if (arrows$back[i]) lane <- lane[rev(seq_len(nrow(lane))), ]
+    if (!mutual) ways <- c(ways, list(clip(lane, from, to)))
+    extra <- c(abs(offsets), if (!mutual) 0.4)
+    path <- best_way(ways, nodes, c(from$name, to$name), pieces_of(drawn), unit, page, extra)
+    drawn <- c(drawn, list(list(row = arrows$row[i], type = table$rows$kind[arrows$row[i]],
+                                path = path)))
+  }
+  drawn
+}
+
+# Half the width that each layer's boxes take to the left and right of its core.
+layer_halves <- function(nodes, plan) {
+  lapply(seq_along(plan$order), function(l) {
+    core <- nodes[nodes$name %in% plan$order[[l]], ]
+    mine <- nodes[nodes$owner %in% plan$order[[l]] & plan$side[l] == 0, ]
+    both <- rbind(core, mine)
+    c(max(core$x[1L] - both$x + both$w / 2), max(both$x - core$x[1L] + both$w / 2)) + 0.05
+  })
+}
+
+# Level through each layer, an S between them.
+lane_way <- function(nodes, chain, halves) {
+  x <- nodes$x[match(chain, nodes$name)]
+  y <- nodes$y[match(chain, nodes$name)]
+  layer <- nodes$layer[match(chain, nodes$name)]
+  path <- rbind(c(x[1L], y[1L]))
+  for (k in seq_along(chain)[-1L]) {
+    a <- c(x[k - 1L] + halves[[layer[k - 1L]]][2L], y[k - 1L])
+    b <- c(x[k] - halves[[layer[k]]][1L], y[k])
+    if (b[1L] < a[1L]) a[1L] <- b[1L] <- (a[1L] + b[1L]) / 2
+    reach <- c((b[1L] - a[1L]) * 0.5, 0)
+    path <- rbind(path, cubic(a, a + reach, b - reach, b))
+  }
+  rbind(path, c(x[length(x)], y[length(y)]))
+}

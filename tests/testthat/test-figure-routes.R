@@ -1,0 +1,48 @@
+box <- function(name, x, y, w = 1, h = 0.5, kind = "observed") {
+  list(name = name, x = x, y = y, w = w, h = h, kind = kind)
+}
+
+test_that("curves start and end where they should and bulge to the asked side", {
+  path <- bend(c(0, 0), c(2, 0), 0.5)
+  expect_equal(path[1, ], c(0, 0))
+  expect_equal(path[nrow(path), ], c(2, 0))
+  expect_equal(max(path[, 2]), 0.5)
+  expect_equal(min(bend(c(0, 0), c(2, 0), -0.3)[, 2]), -0.3)
+})
+
+test_that("lines are clipped at the outlines of their nodes", {
+  ellipse <- box("e", 0, 0, 2, 1, "construct")
+  square <- box("b", 4, 0)
+  for (path in list(bend(c(0, 0), c(4, 0), 0, 21L), rbind(c(0, 0), c(4, 0)))) {
+    path <- clip(path, ellipse, square)
+    expect_equal(path[1, 1], 1.012, tolerance = 0.06)
+    expect_equal(path[nrow(path), 1], 3.488, tolerance = 0.02)
+  }
+  expect_true(inside_node(rbind(c(0.9, 0)), ellipse))
+  expect_false(inside_node(rbind(c(0.9, 0.4)), ellipse))
+  expect_true(inside_node(rbind(c(4.4, 0.2)), square))
+})
+
+test_that("rays leave a node at its outline", {
+  ellipse <- box("e", 1, 2, 2, 1, "construct")
+  expect_equal(rim(ellipse, 0), c(2.012, 2))
+  expect_equal(rim(ellipse, pi / 2), c(1, 2.512))
+  expect_equal(rim(box("b", 0, 0, 2, 1), pi / 4), c(0.5, 0.5) + 0.012 * sqrt(0.5))
+})
+
+test_that("the best way goes round what is in the way", {
+  nodes <- do.call(rbind, lapply(list(box("a", 1, 3), box("b", 9, 3), box("c", 5, 3)),
+                                 as.data.frame))
+  ways <- lapply(c(0, 1), function(offset) bend(c(1, 3), c(9, 3), offset))
+  best <- best_way(ways, nodes, c("a", "b"), NULL, 1, c(10, 6))
+  expect_identical(best, ways[[2]])
+  expect_equal(boxes_hit(dense(ways[[1]]), nodes, c("a", "b"), 0), 1)
+  expect_equal(boxes_hit(dense(ways[[2]]), nodes, c("a", "b"), 0), 0)
+})
+
+test_that("crossings count loadings thrice", {
+  drawn <- pieces_of(list(list(path = rbind(c(0, 0), c(2, 2)), type = "effect"),
+                          list(path = rbind(c(0, 2), c(2, 0)), type = "loading")))
+  expect_equal(lines_crossed(rbind(c(0, 1.5), c(2, 1.6)), drawn), 4)
+  expect_equal(lines_crossed(rbind(c(3, 0), c(3, 2)), drawn), 0)
+})
