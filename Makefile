@@ -2,8 +2,9 @@
 # make test   installs what is missing, then all tests
 # make check  lint and R CMD check;  make bench  timings;  make document  help pages and NAMESPACE
 # make sanitize  the core's own tests under AddressSanitizer and UndefinedBehaviorSanitizer
+# make site   the web site, into .build/site
 # make fuzz   bad input of every kind, 50,000 cases
-.PHONY: demo test lint check bench document sanitize fuzz clean
+.PHONY: demo test lint check bench document sanitize fuzz site clean
 
 run = R_LIBS="$(CURDIR)/.build/library$${R_LIBS:+:$$R_LIBS}" Rscript --no-init-file
 
@@ -36,8 +37,12 @@ fuzz:
 	@$(run) bench/fuzz.R
 
 document:
-	@sh tools/setup.sh check
+	@sh tools/setup.sh document
 	@$(run) tools/document.R
+
+site:
+	@sh tools/setup.sh check
+	@sh tools/site.sh
 
 clean:
 	rm -rf .build src/*.o src/*.so src/core/*.o orizzonte.Rcheck

@@ -71,6 +71,7 @@ addresses_without_group <- function(rows) address_format(rows$kind, rows$first, 
 #'   `format()` gives the canonical string back.
 #' @section Errors: `orizzonte_error_address` when the text is not an address;
 #'   the nearest kind is named.
+#' @seealso [estimates()], whose `parameter` column holds addresses.
 #' @examples
 #' parse_address("loading[Calm, sc1 | evening]")
 #' format(parse_address("covariance[ be1,be2 ]"))

@@ -9,6 +9,7 @@
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or holds something else than
 #'   numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
 #'   [criteria()].
+#' @seealso [criteria()].
 #' @examples
 #' file <- tempfile(fileext = ".yaml")
 #' writeLines(c("cfi: [.96, .92]", "smallest: .2"), file)

@@ -29,6 +29,33 @@
 #' @section Errors: `orizzonte_error_input` for a criterion that is unknown (the nearest is named),
 #'   of the wrong length or range, or whose two tiers are in the wrong order.
 #' @seealso [read_criteria()] reads them from a file.
+#' @references
+#' Browne, M. W., & Cudeck, R. (1993). Alternative ways of assessing model fit. In K. A. Bollen &
+#' J. S. Long (Eds.), *Testing structural equation models* (pp. 136--162). Sage.
+#'
+#' Carmines, E. G., & McIver, J. P. (1981). Analyzing models with unobserved variables: Analysis of
+#' covariance structures. In G. W. Bohrnstedt & E. F. Borgatta (Eds.), *Social measurement:
+#' Current issues* (pp. 65--115). Sage.
+#'
+#' Chen, F. F. (2007). Sensitivity of goodness of fit indexes to lack of measurement invariance.
+#' *Structural Equation Modeling, 14*(3), 464--504.
+#'
+#' Cheung, G. W., & Rensvold, R. B. (2002). Evaluating goodness-of-fit indexes for testing
+#' measurement invariance. *Structural Equation Modeling, 9*(2), 233--255.
+#'
+#' Hoelter, J. W. (1983). The analysis of covariance structures: Goodness-of-fit indices.
+#' *Sociological Methods & Research, 11*(3), 325--344.
+#'
+#' Hu, L., & Bentler, P. M. (1999). Cutoff criteria for fit indexes in covariance structure
+#' analysis: Conventional criteria versus new alternatives. *Structural Equation Modeling, 6*(1),
+#' 1--55.
+#'
+#' Rutkowski, L., & Svetina, D. (2014). Assessing the hypothesis of measurement invariance in the
+#' context of large-scale international surveys. *Educational and Psychological Measurement,
+#' 74*(1), 31--57.
+#'
+#' Wheaton, B., Muthen, B., Alwin, D. F., & Summers, G. F. (1977). Assessing reliability and
+#' stability in panel models. *Sociological Methodology, 8*, 84--136.
 #' @examples
 #' criteria()
 #' strict <- criteria(cfi = c(.97, .95), smallest = .2)

@@ -5,8 +5,10 @@ output_width <- function() min(100L, max(60L, getOption("width", 80L)))
 rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
 
 # The signs of statistics, where a session cannot show them, in letters.
-showable <- function(text) {
-  if (isTRUE(l10n_info()[["UTF-8"]])) return(text)
+showable <- function(text) if (isTRUE(l10n_info()[["UTF-8"]])) text else spelt_out(text)
+
+# Also for figures, since a plain PDF device has no such letters.
+spelt_out <- function(text) {
   for (k in seq_along(letters_for)) text <- gsub(names(letters_for)[k], letters_for[[k]], text)
   text
 }

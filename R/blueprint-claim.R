@@ -12,6 +12,7 @@
 #'   one, and says so.
 #' @section Errors: `orizzonte_error_input` for a claim without a name;
 #'   `orizzonte_error_restriction` for what is not such a statement.
+#' @seealso [verdicts()] judges claims, [quantity()] derives values.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -20,6 +20,8 @@
 #' @section Errors: `orizzonte_error_duplicate` when the construct or an
 #'   item within it is declared twice; `orizzonte_error_input` when nothing
 #'   measures it or the scale names no item of it.
+#' @seealso [effect()] and [covary()] for relations, [set_scale()] for scales, [wording()] for item
+#'   texts.
 #' @examples
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4), scale = "sc2")

@@ -10,6 +10,7 @@
 #' @return The blueprint with the statement added.
 #' @section Errors: `orizzonte_error_input` for fewer than two names;
 #'   `orizzonte_error_duplicate` when a pair is stated twice.
+#' @seealso [uncorrelate()] and [restrict()] to fix covariances, [amendments()] for which matter.
 #' @examples
 #' blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

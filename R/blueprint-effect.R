@@ -8,6 +8,8 @@
 #' @section Errors: `orizzonte_error_duplicate` when an effect is declared
 #'   twice or is already a loading; `orizzonte_error_input` for anything but
 #'   names in a formula.
+#' @seealso [construct()], [effects.orizzonte_fit()] for direct, indirect and total effects of a
+#'   fit.
 #' @examples
 #' blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

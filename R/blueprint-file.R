@@ -12,6 +12,7 @@
 #' @return `read_blueprint()` a blueprint; `write_blueprint()` the path, invisibly.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read, has an
 #'   unknown key (the nearest is named) or a value of the wrong kind.
+#' @seealso [blueprint()], [read_summary_data()].
 #' @examples
 #' file <- system.file("extdata", "choirs.yaml", package = "orizzonte")
 #' bp <- read_blueprint(file)

@@ -21,6 +21,8 @@
 #' @param ... Kinds, slices or addresses.
 #' @param across What they are equal across: `"groups"`.
 #' @return The blueprint with the statements added.
+#' @section Errors: `orizzonte_error_address` for a kind or an address that does not exist, with
+#'   the nearest name; `orizzonte_error_input` when nothing is named.
 #' @references Meredith, W. (1993). Measurement invariance, factor analysis and factorial
 #'   invariance. *Psychometrika, 58*, 525-543.
 #' @seealso [invariance()], [loosen()], [restrict()]

@@ -10,6 +10,7 @@
 #' @section Errors: `orizzonte_error_name` for a name that is not in the
 #'   blueprint (the nearest is given); `orizzonte_error_input` when a construct
 #'   would be left without items.
+#' @seealso [amend()] to leave something out of a fitted model, with a reason.
 #' @examples
 #' blueprint("Craft") |>
 #'   construct("Craft", reflected_in = cr1:cr4) |>

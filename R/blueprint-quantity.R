@@ -14,6 +14,9 @@
 #' @section Errors: `orizzonte_error_input` for a quantity without a name;
 #'   `orizzonte_error_restriction` for what is not such an expression, or (when
 #'   the model is laid out) mentions a parameter the model does not have.
+#' @references
+#' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
+#' @seealso [effects.orizzonte_fit()], [claim()], [estimates()], which lists quantities.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

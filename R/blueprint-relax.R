@@ -9,6 +9,7 @@
 #' @param ... Addresses.
 #' @return The blueprint with those parameters free.
 #' @section Errors: `orizzonte_error_address` for anything but an address.
+#' @seealso [restrict()], [hold_equal()].
 #' @examples
 #' blueprint("Growth") |>
 #'   construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>

@@ -24,6 +24,14 @@
 #'   a statement; contradictions are reported when the model is laid out or
 #'   fitted, and a restriction that follows from the others is named and left
 #'   out.
+#' @references
+#' Aitchison, J., & Silvey, S. D. (1958). Maximum-likelihood estimation of parameters subject to
+#' restraints. *Annals of Mathematical Statistics, 29*(3), 813--828.
+#'
+#' Shapiro, A. (1985). Asymptotic distribution of test statistics in the analysis of moment
+#' structures under inequality constraints. *Biometrika, 72*(1), 133--144.
+#' @seealso [relax()] for the contrary, [hold_equal()] across groups, [without()] for what a
+#'   restriction costs.
 #' @examples
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = sc1:sc4) |>

@@ -8,6 +8,8 @@
 #' @param scale The setting, or for one construct the name of one of its items.
 #' @param ... Constructs; none for all of them, whose own settings are then taken back.
 #' @return The blueprint with the scale changed.
+#' @section Errors: `orizzonte_error_input` for an unknown setting; `orizzonte_error_name` for a
+#'   construct that is not declared.
 #' @seealso [blueprint()], [construct()]
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)

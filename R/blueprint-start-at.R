@@ -11,6 +11,7 @@
 #' @section Errors: `orizzonte_error_input` when the value is no number;
 #'   `orizzonte_error_restriction` at fitting when the parameter is fixed or
 #'   not in the model.
+#' @seealso [rescue()], which tries other starts by itself.
 #' @examples
 #' blueprint("Calm") |>
 #'   construct("Calm", reflected_in = sc1:sc4) |>

@@ -9,6 +9,7 @@
 #'   item overrides an earlier one, and says so.
 #' @section Errors: `orizzonte_error_input` when a wording has no name or is
 #'   not text.
+#' @seealso [amendments()] and [write_report()], which show item texts.
 #' @examples
 #' blueprint("Belonging") |>
 #'   construct("Belonging", reflected_in = be1:be3) |>

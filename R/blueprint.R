@@ -19,6 +19,9 @@
 #'   (the loadings average 1). [construct()] can override it.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A blueprint, an object of class `orizzonte_blueprint`.
+#' @section Errors: `orizzonte_error_input` when the title is not one text or the scale is unknown.
+#' @seealso [construct()], [effect()] and [covary()] for what a blueprint holds, [identification()]
+#'   and [fit_model()] for what comes next.
 #' @examples
 #' blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -79,7 +79,7 @@ amending_commands <- function() {
     compare = list(
       does = "compare models: tests where nested, information criteria, estimates",
       files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
-      options = c("format", "compare_table", "against", "same_rows", "criteria", "out",
+      options = c("format", "compare_table", "against", "same_rows", "reference", "criteria", "out",
                   "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits each blueprint to the data and puts them side by side. A ",
@@ -93,7 +93,7 @@ amending_commands <- function() {
       options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("BLUEPRINT has a trail (see amend), DATA are those it was made with, FRESH the same ",
-             "columns of other people.\nShows whether what was freed is found again. ",
+             "columns of other cases.\nShows whether what was freed is found again. ",
              "Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte confirm choirs-2.yaml choirs.csv fresh.csv", run = command_confirm
     ),

@@ -106,9 +106,10 @@ command_compare <- function(given) {
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
   data <- read_data_file(given$files[count], given$encoding)
   codes <- parse_codes(given$missing_codes)
-  if (isTRUE(given$same_rows)) data <- rows_complete_for(data, blueprints, codes)
   fits <- lapply(blueprints, function(bp) called_with(fit_model, given, list(bp, data)))
-  found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given))
+  if (isTRUE(given$same_rows)) fits <- fits_of_same_rows(fits)
+  found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given),
+                        isTRUE(given$reference))
   beside <- do.call(side_by_side, stats::setNames(fits, labels))
   to_output(given$out, given$quiet, function() {
     switch(format,
@@ -151,17 +152,4 @@ command_rescue <- function(given) {
                      worked = I(as.character(found$worked)))), "\n", sep = "")
   })
   if (length(found$worked)) 0L else 1L
-}
-
-# Rows without incomplete in any variable of any of the models.
-rows_complete_for <- function(data, blueprints, codes) {
-  if (inherits(data, "orizzonte_summary_data")) return(data)
-  variables <- unique(unlist(lapply(blueprints, function(bp) blueprint_variables(bp)$observed)))
-  used <- data[intersect(variables, names(data))]
-  incomplete <-
-    Reduce(`|`, lapply(used, function(x) is.na(x) | is_code(x, codes)))
-  if (any(incomplete)) say("Dropped ", count_of(sum(incomplete), "row"), " of ", nrow(data),
-                      paste0(" with a missing value in any of the models; all are fitted to the ",
-                             "same rows."))
-  data[!incomplete, , drop = FALSE]
 }

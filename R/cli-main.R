@@ -10,6 +10,10 @@
 #' @param args Words of the command line.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The exit code, invisibly. Outside an interactive session R quits with it.
+#' @section Errors: None leaves it: they are printed on standard error and become exit codes, 2
+#'   for bad input, 1 for a model that is not identified or has not converged, 3 for an error of
+#'   ours.
+#' @seealso [install_command()] to put the command on the path.
 #' @examples
 #' main("--help")
 #' @export
@@ -216,6 +220,7 @@ check_flags <- function(args, options, name) {
 #' @return The path of the launcher, invisibly.
 #' @section Errors: `orizzonte_error_file` when the folder does not exist or
 #'   cannot be written to.
+#' @seealso [main()], which the command runs.
 #' @examples
 #' install_command(tempdir())
 #' @export

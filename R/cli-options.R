@@ -36,8 +36,22 @@ ladder_options <- function() {
   )
 }
 
+figure_options <- function() {
+  list(
+    what = text_option("--what", "FIGURE",
+                       paste0(enumerate(draw_figures, most = 20L, last = " or "),
+                              " (default: diagram)"), "diagram"),
+    figure = text_option("--out", "FILE", "the figure: .png, .svg or .pdf (required)"),
+    values = text_option("--values", "VALUES", "standardized (default), raw, both or none",
+                         "standardized"),
+    r_squared = switch_option("--r-squared", "R squared inside the constructs of the diagram"),
+    grey_nonsignificant = switch_option("--grey-nonsignificant",
+                                        "grey for what is not significant at .05")
+  )
+}
+
 cli_options <- function() {
-  c(ladder_options(), list(
+  c(ladder_options(), figure_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
@@ -69,19 +83,12 @@ cli_options <- function() {
                                  "without its ending"), "previous"),
     same_rows = switch_option("--same-rows",
                               "use only rows without missing values in any of the models"),
-    what = text_option("--what", "FIGURE",
-                       paste0(enumerate(draw_figures, most = 20L, last = " or "),
-                              " (default: diagram)"), "diagram"),
+    reference = switch_option("--reference",
+                              "the saturated and the baseline model as rows of their own"),
     out = text_option("--out", "FILE", "write there instead of to the terminal"),
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
-    figure = text_option("--out", "FILE", "the figure: .png, .svg or .pdf (required)"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md (required)"),
-    values = text_option("--values", "VALUES", "standardized (default), raw, both or none",
-                         "standardized"),
-    r_squared = switch_option("--r-squared", "R squared inside the constructs of the diagram"),
-    grey_nonsignificant = switch_option("--grey-nonsignificant",
-                                        "grey for what is not significant at .05"),
     missing_codes = text_option("--missing-codes", "CODES",
                                 "what means missing: numbers such as -9,999, or texts such as n/a"),
     encoding = text_option("--encoding", "NAME",

@@ -1,14 +1,21 @@
 #' Compare models
 #'
-#' Any number of fits in one table: fit measures and their changes, likelihood-ratio tests,
-#' information criteria, Akaike weights. Nestedness is checked, not trusted: the larger model must
-#' reproduce the moments that the smaller one implies, at its solution and at a point nearby
-#' (Bentler & Satorra 2010). Models that are not nested get no test. Models of other variables or
-#' other rows are shown, but nothing is compared that cannot be; the notes say so by name.
+#' Any number of fits in one table, in the order given: fit measures and their changes,
+#' likelihood-ratio tests, information criteria, Akaike weights, and a sentence about each test.
+#' Nestedness is checked, not trusted: the larger model must reproduce the moments that the smaller
+#' one implies, at its solution and at a point nearby (Bentler & Satorra 2010). Models that are not
+#' nested get no \eqn{\chi^2} difference; where the data are there case by case, Vuong's (1989)
+#' tests say whether they can be told apart at all, and then whether one is closer to the truth.
+#' Models of other variables or other rows are shown, but nothing is compared that cannot be; the
+#' notes say so by name.
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
-#' @param against `"previous"`: each model against the one before, in the order of their degrees of
-#'   freedom. `"first"`: all against the first one given. Or the label of one of them.
+#' @param against `"previous"`: each model against the one before it. `"first"`: all against the
+#'   first one given. Or the label of one of them.
+#' @param reference `TRUE`: the saturated and the baseline model of the first fit as rows of their
+#'   own, for orientation; nothing is tested against them.
+#' @param same_rows `TRUE`: models whose missing values took other rows away are fitted again to
+#'   the rows that all of them can use; a message counts them.
 #' @param criteria The level of the verdict and the largest changes for the worse, from
 #'   [criteria()].
 #' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
@@ -18,24 +25,69 @@
 #'   which criteria of change it breaks), `status`, `nested` (`"yes"`, `"no"`,
 #'   `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
 #'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among
-#'   models of the same data. The attribute `notes` says in words what was not compared and why.
-#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, or
-#'   an unknown `against`.
+#'   models of the same data; `distinguishable_p`, `vuong_z` and `vuong_p` of models that are not
+#'   nested (`vuong_z` > 0: this one is closer to the truth than the other). The attribute `notes`
+#'   says in words what was not compared and why.
+#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, an
+#'   unknown `against`, or `same_rows` where the data are not there or not the same.
+#' @references
+#' Bentler, P. M., & Satorra, A. (2010). Testing model nesting and equivalence. *Psychological
+#' Methods, 15*(2), 111--123.
+#'
+#' Burnham, K. P., & Anderson, D. R. (2002). *Model selection and multimodel inference* (2nd ed.).
+#' Springer.
+#'
+#' Vuong, Q. H. (1989). Likelihood ratio tests for model selection and non-nested hypotheses.
+#' *Econometrica, 57*(2), 307--333.
+#' @seealso [side_by_side()] for their estimates, [anova()] for R's own table, [invariance()] for
+#'   groups.
 #' @examples
 #' free <- blueprint("Belonging", scale = "unit") |> construct("Belonging", reflected_in = be1:be4)
 #' equal <- restrict(free, loading[Belonging, ] == loading[Belonging, be1])
 #' data <- choirs[complete.cases(choirs[paste0("be", 1:4)]), ]
 #' compare_models(free = fit_model(free, data), equal = fit_model(equal, data))
+#'
+#' # two theories, neither a special case of the other: which is closer to the truth?
+#' two <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Staying", reflected_in = st1:st3)
+#' greeted <- fit_model(covary(two, be1, be2), choirs)
+#' missed <- fit_model(covary(two, be3, be4), choirs)
+#' compare_models(greeted, missed)
 #' @export
-compare_models <- function(..., against = "previous", criteria = NULL) {
+compare_models <- function(..., against = "previous", reference = FALSE, same_rows = FALSE,
+                           criteria = NULL) {
   check_arguments("compare_models", dots = TRUE)
   fits <- list(...)
   for (fit in fits) check_fit(fit, "compare_models")
+  check_flag(reference, "`reference`")
+  check_flag(same_rows, "`same_rows`")
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
-  compare_fits(fits, labels, against, "compare_models", criteria)
+  if (same_rows) fits <- fits_of_same_rows(fits)
+  compare_fits(fits, labels, against, "compare_models", criteria, reference)
 }
 
-compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
+# Fits to the rows that all can use.
+fits_of_same_rows <- function(fits) {
+  whole <- vapply(fits, function(fit) has_raw_data(fit$sample), NA)
+  total <- vapply(fits, function(fit) fit$sample$total_rows %||% NA_integer_, 0L)
+  if (!all(whole) || length(unique(total)) > 1L) {
+    abort("input", c("`same_rows` needs fits of the same data frame.",
+                     x = if (!all(whole)) "Some are fits of summary data." else
+                       paste0("They have ", enumerate(unique(total)), " rows."),
+                     i = "Fit them to one data frame, all its rows."))
+  }
+  used <- lapply(fits, function(fit) unlist(lapply(fit$sample$groups, function(g) g$used)))
+  common <- Reduce(intersect, used)
+  if (length(common) == 0L) abort("input", "No row is complete in all of the models.")
+  if (all(lengths(used) == length(common))) return(fits)
+  say("All are fitted to the ", format_count(length(common)), " rows of ", format_count(total[1L]),
+      " that are complete in all of the models.")
+  lapply(fits, function(fit) {
+    refit_quietly(fit, list(omit_rows = setdiff(seq_len(total[1L]), common)))
+  })
+}
+
+compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference = FALSE) {
   criteria <- check_criteria(criteria)
   for (fit in fits) check_fit(fit, verb)
   if (length(fits) < 2L)
@@ -47,10 +99,6 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
                      did_you_mean(against, c("previous", "first", labels))))
   }
   if (against == "first") against <- labels[1L]
-  df <- vapply(fits, stats::df.residual, 0)
-  order <- order(df)
-  fits <- fits[order]
-  labels <- labels[order]
   size <- length(fits)
   other <- if (against == "previous") c(NA, seq_len(size - 1L)) else
     replace(rep(match(against, labels), size), match(against, labels), NA)
@@ -77,12 +125,34 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL) {
   columns$verdict <- difference_verdicts(columns, criteria$significance)
   columns$broken <- broken_by(columns, criteria)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
+  for (name in c("distinguishable_p", "vuong_z", "vuong_p"))
+    columns[[name]] <- vapply(pairs, function(pair) pair$vuong[[name]] %||% NA_real_, 0)
   notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
   ordered <- c("model", "against", "n", "parameters", comparison_columns,
                paste0(comparison_columns, "_change"), "verdict", "broken", "status",
-               "nested", "akaike_weight")
-  structure(list_frame_class(columns[ordered], c("orizzonte_comparison", "anova")),
-            notes = unique(notes), same_items = all(same_items[!is.na(other)]))
+               "nested", "akaike_weight", "distinguishable_p", "vuong_z", "vuong_p")
+  columns <- columns[ordered]
+  if (reference) columns <- with_references(columns, fits[[1L]])
+  structure(list_frame_class(columns, c("orizzonte_comparison", "anova")),
+            notes = unique(notes), same_items = all(same_items[!is.na(other)]),
+            significance = criteria$significance)
+}
+
+# Rows of the saturated and of the baseline model: what the best and the emptiest would be.
+with_references <- function(columns, fit) {
+  index <- indices_of(fit)
+  moments <- layout_counts(fit$layout)$moments
+  rows <- list(
+    model = c("saturated model", "baseline model"), n = rep(columns$n[1L], 2L),
+    parameters = c(moments, moments - index[["df_baseline"]]),
+    chisq = c(0, index[["chisq_baseline"]]), df = c(0, index[["df_baseline"]]),
+    p = c(NA, index[["p_baseline"]]), cfi = c(1, 0), tli = c(NA, 0), rmsea = c(NA, NA),
+    srmr = c(0, NA), aic = c(index[["aic_saturated"]], index[["aic_baseline"]]),
+    bic = c(index[["bic_saturated"]], index[["bic_baseline"]]), verdict = c("", ""),
+    broken = c("", ""), status = rep("reference", 2L))
+  lapply(stats::setNames(names(columns), names(columns)), function(name) {
+    c(columns[[name]], rows[[name]] %||% rep(NA, 2L))
+  })
 }
 
 # Why nothing can be compared, when two models are not about the same data.
@@ -129,8 +199,10 @@ compare_pair <- function(fit, reference, label, other) {
   names <- if (swap) c(other, label) else c(label, other)
   if (!is_nested(smaller, larger)) {
     out$nested <- "no"
+    out$vuong <- vuong_test(fit, reference)
     note(names[1L], " is not nested in ", names[2L],
-         ": no likelihood-ratio test; compare AIC and BIC instead.")
+         ": no likelihood-ratio test; compare AIC and BIC instead",
+         if (is.null(out$vuong)) ", or give the data case by case for Vuong's (1989) test", ".")
     return(out)
   }
   test <- difference_test(smaller, larger)
@@ -259,6 +331,7 @@ comparison_texts <- function(x) {
                  AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
                  `Akaike weight` = format_fixed(x$akaike_weight)))),
     changes = if (any(!is.na(x$against))) {
+      x <- x[x$status != "reference", ]
       titled(list(
            model = x$model, against = ifelse(is.na(x$against), "", x$against),
            chisq_change = format_fixed(x$chisq_change, 2L),
@@ -267,8 +340,8 @@ comparison_texts <- function(x) {
            srmr_change = format_fixed(x$srmr_change), aic_change = format_fixed(x$aic_change, 1L),
            bic_change = format_fixed(x$bic_change, 1L), verdict = x$verdict))
     },
-    notes = c(if (any(x$status != "proper"))
-              paste0(x$model, ": ", toupper(x$status), ".")[x$status != "proper"],
+    notes = c(paste0(x$model, ": ", toupper(x$status),
+                     ".")[!x$status %in% c("proper", "reference")],
               paste0(x$model, " breaks the criteria of change for ",
                      sub("(.*), ", "\\1 and ", x$broken), " against ",
                      x$against, ".")[nzchar(x$broken %||% "")],
@@ -282,8 +355,34 @@ format_comparison <- function(x) {
     if (!is.null(texts$changes))
       c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10)),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
-    wrap_lines(comparison_reading(x)),
+    wrap_lines(c(pair_sentences(x), comparison_reading(x))),
     either("Next: side_by_side() shows how estimates differ.", NULL))
+}
+
+# A sentence a test.
+pair_sentences <- function(x) {
+  level <- attr(x, "significance") %||% 0.05
+  unlist(lapply(which(!is.na(x$against)), function(k) {
+    both <- paste0(x$model[k], " against ", x$against[k], ": ")
+    if (!is.na(x$p_change[k])) {
+      freer <- x$df_change[k] < 0
+      return(paste0(both, count_of(abs(x$df_change[k]), "parameter"),
+                    if (freer) " more" else " fewer", ", \u03c7\u00b2 ",
+                    if (freer) "falls" else "rises", " by ",
+                    format_fixed(abs(x$chisq_change[k]), 2L), " (p ", p_clause(x$p_change[k]),
+                    "): ", x$verdict[k], "."))
+    }
+    if (is.na(x$vuong_p[k] %||% NA)) return(NULL)
+    if (x$distinguishable_p[k] >= level) {
+      return(paste0(both, "these data cannot tell the two apart (Vuong's test of their ",
+                    "likelihoods: p ", p_clause(x$distinguishable_p[k]), ")."))
+    }
+    paste0(both, "Vuong's z = ", format_fixed(x$vuong_z[k], 2L), " (p ", p_clause(x$vuong_p[k]),
+           "): ",
+           if (x$vuong_p[k] >= level) "neither is clearly closer to the truth." else
+             paste0(if (x$vuong_z[k] > 0) x$model[k] else x$against[k],
+                    " is closer to the truth."))
+  }))
 }
 
 # The least AIC and BIC, in words.

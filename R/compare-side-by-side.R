@@ -13,6 +13,7 @@
 #'   label. `NA` where a model does not have the parameter.
 #' @section Errors: `orizzonte_error_input` for anything that is no fit, or an unknown kind (the
 #'   nearest is named).
+#' @seealso [compare_models()] for the tests.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -18,6 +18,12 @@
 #'   `orizzonte_warning_reason` when no reason is given, `orizzonte_warning_trail` when more than
 #'   three changes were suggested by the same data (MacCallum, Roznowski & Necowitz 1992), and the
 #'   warnings of [fit_model()].
+#' @references
+#' MacCallum, R. C., Roznowski, M., & Necowitz, L. B. (1992). Model modifications in covariance
+#' structure analysis: The problem of capitalization on chance. *Psychological Bulletin, 111*(3),
+#' 490--504.
+#' @seealso [amendments()] for what could be freed, [trail()] for the history, [confirm()] to test
+#'   it on other cases.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -49,6 +49,19 @@
 #'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_input` for an unknown kind (the nearest is named).
+#' @references
+#' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
+#' of Statistics, 6*(2), 65--70.
+#'
+#' Saris, W. E., Satorra, A., & Sorbom, D. (1987). The detection and correction of specification
+#' errors in structural equation models. *Sociological Methodology, 17*, 105--129.
+#'
+#' Saris, W. E., Satorra, A., & van der Veld, W. M. (2009). Testing structural equation models or
+#' detection of misspecifications? *Structural Equation Modeling, 16*(4), 561--582.
+#'
+#' Sorbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' @seealso [amend()] to make one of the changes, [score_test()] for several at once,
+#'   [residual_map()] for a picture of the misfit.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -16,6 +16,10 @@
 #'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`.
 #' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the
 #'   data. `orizzonte_warning_confirm` when the data are those the trail was made with.
+#' @references
+#' Cudeck, R., & Browne, M. W. (1983). Cross-validation of covariance structures. *Multivariate
+#' Behavioral Research, 18*(2), 147--167.
+#' @seealso [split_data()] to keep cases apart, [trail()] for what is confirmed.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' bp <- blueprint("Belonging and calm") |>
@@ -155,6 +159,7 @@ print.orizzonte_confirmation <- function(x, ...) {
 #' @return A list of two data frames, `explore` and `confirm`.
 #' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to
 #'   1.
+#' @seealso [confirm()], for which the halves are kept apart.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' vapply(halves, nrow, 0L)

@@ -21,6 +21,7 @@
 #'   `attempts`.
 #' @section Errors: as [fit_model()] for unknown names; data that cannot be
 #'   analysed are part of the trouble and no error.
+#' @seealso [identification()], [screen_data()], [start_at()].
 #' @examples
 #' bp <- blueprint("Troubled") |>
 #'   construct("Warmth", reflected_in = wa1:wa4) |>

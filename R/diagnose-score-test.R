@@ -14,6 +14,13 @@
 #' @section Errors: `orizzonte_error_name` for what is not in the model;
 #'   `orizzonte_error_identification` when nothing can be told about any of them;
 #'   `orizzonte_error_input` for a parameter that is free already.
+#' @references
+#' Rao, C. R. (1948). Large sample tests of statistical hypotheses concerning several parameters
+#' with applications to problems of estimation. *Mathematical Proceedings of the Cambridge
+#' Philosophical Society, 44*(1), 50--57.
+#'
+#' Sorbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' @seealso [amendments()] for all candidates one by one, [amend()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -157,7 +164,7 @@ print.orizzonte_score_test <- function(x, ...) {
     cat("\nTogether: ", showable("\u03c7\u00b2"), " would fall by ",
         format_fixed(statistic, 2L), ", df = ", df, ", p ", p_clause(attr(x, "p")),
         if (!is.na(attr(x, "actual_drop")))
-          paste0("; after refitting it drops by ", format_fixed(attr(x, "actual_drop"), 2L)),
+          paste0("; after refitting it falls by ", format_fixed(attr(x, "actual_drop"), 2L)),
           ".\n", sep = "")
     if (df < nrow(x))
       cat(wrap_lines(paste0("Only ", df, " of the ", nrow(x), " can be told apart: they count as ",

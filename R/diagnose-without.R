@@ -14,6 +14,11 @@
 #'   standardized loading is below .4 in size.
 #' @section Errors: `orizzonte_error_restriction` for an address that is not in the model;
 #'   `orizzonte_error_convergence` for a fit that did not converge.
+#' @references
+#' Wald, A. (1943). Tests of statistical hypotheses concerning several parameters when the number
+#' of observations is large. *Transactions of the American Mathematical Society, 54*(3),
+#' 426--482.
+#' @seealso [restrict()], [compare_models()].
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -8,6 +8,8 @@
 #' @param labels How many to name.
 #' @param ... Not used.
 #' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` when there is nothing to draw.
+#' @seealso [amendments()] for the table.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

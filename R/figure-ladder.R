@@ -7,6 +7,8 @@
 #' @param x A ladder from [invariance()].
 #' @param ... Not used.
 #' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` when an argument is not as described.
+#' @seealso [invariance()] for the table, [group_plot()] for the values by group.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)
@@ -29,6 +31,8 @@ plot.orizzonte_ladder <- function(x, ...) {
                     run = rep(ladder_lines(t), 4L)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
                         format_fixed(points$value))
+  reading <- gsub("\u0394\u03c7\u00b2", "the chi-square difference",
+                  paste(x$reading, collapse = " "))
   aes <- ggplot2::aes
   .data <- rlang::.data
   ggplot2::ggplot(points, aes(.data$rung, .data$value)) +
@@ -39,6 +43,7 @@ plot.orizzonte_ladder <- function(x, ...) {
     ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8,
                         colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
                         label.padding = grid::unit(0.04, "inches")) +
+    ggplot2::geom_blank(data = ladder_axes(t, x$criteria), mapping = aes(.data$rung, .data$value)) +
     ggplot2::facet_wrap(~index, scales = "free_y") +
     ggplot2::scale_shape_manual(values = c(within = 19, `breaks its criterion` = 17), name = NULL) +
     ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]],
@@ -46,12 +51,22 @@ plot.orizzonte_ladder <- function(x, ...) {
                                             name = NULL) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title),
-                  caption = paste(strwrap(paste(x$reading, collapse = " "), 120L),
-                                  collapse = "\n")) +
+                  caption = paste(strwrap(spelt_out(reading), 120L), collapse = "\n")) +
     figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none",
                                     legend.justification = "left",
                                     axis.text.x = ggplot2::element_text(angle = if (size > 4L)
                                         30 else 0, hjust = if (size > 4L) 1 else 0.5))
+}
+
+# What the axes span at least, so that no difference looks large that is none: from the acceptable
+# value to the best one; 20 points of BIC.
+ladder_axes <- function(table, criteria) {
+  middle <- mean(range(table$bic))
+  spans <- list(CFI = c(criteria$cfi[2L], 1), RMSEA = c(0, max(criteria$rmsea)),
+                SRMR = c(0, max(criteria$srmr)), BIC = middle + c(-10, 10))
+  list_frame(list(rung = factor(rep(table$rung[1L], 8L), table$rung),
+                  value = unlist(spans, use.names = FALSE),
+                  index = factor(rep(names(spans), each = 2L), names(spans))))
 }
 
 # A line joins what is tested against each other; a step that stands elsewhere starts anew.

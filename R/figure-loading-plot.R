@@ -12,6 +12,10 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for a model without loadings.
+#' @references
+#' Fornell, C., & Larcker, D. F. (1981). Evaluating structural equation models with unobservable
+#' variables and measurement error. *Journal of Marketing Research, 18*(1), 39--50.
+#' @seealso [path_diagram()], [group_plot()] for loadings by group.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

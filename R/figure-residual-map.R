@@ -12,6 +12,9 @@
 #' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for 10 by 6.7 inches.
+#' @section Errors: `orizzonte_error_input` when `in_units` is none of its choices, with the
+#'   nearest name.
+#' @seealso [residuals.orizzonte_fit()] for the numbers, [amendments()] for what would mend them.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -50,13 +53,16 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
                         mapping = aes(.data$x, .data$y, label = .data$text,
                                       fontface = .data$weight),
                         size = points * 25.4 / 72, colour = palette_dusk[["ink"]])) +
+    # beside the steps of the triangle
     ggplot2::geom_text(data = blocks$named,
-                       mapping = aes(.data$to + 0.7, size + 1 - (.data$from + .data$to) / 2,
+                       mapping = aes((.data$from + .data$to) / 2 + 0.6,
+                                     size + 1 - (.data$from + .data$to) / 2,
                                      label = .data$name), hjust = 0,
                        size = 3.2, fontface = "bold", colour = palette_dusk[["ink"]]) +
+    largest_in_words(cells, names) +
     ggplot2::scale_alpha_identity() +
     ggplot2::scale_x_continuous(breaks = seq_len(size), labels = names,
-                                limits = c(0.4, size * 1.1 + 1), expand = c(0, 0)) +
+                                limits = c(0.4, size + 1 + 0.04 * size), expand = c(0, 0)) +
     ggplot2::scale_y_continuous(breaks = seq_len(size), labels = rev(names),
                                 limits = c(0.4, size + 0.6), expand = c(0, 0)) +
     ggplot2::labs(x = NULL, y = NULL,
@@ -71,6 +77,18 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
     ggplot2::theme(panel.grid = ggplot2::element_blank(),
                    axis.text = ggplot2::element_text(size = max(5.5, points)),
                    axis.text.x = ggplot2::element_text(angle = 90, vjust = 0.5, hjust = 1))
+}
+
+# The empty corner names the largest ones.
+largest_in_words <- function(cells, names, most = 6L) {
+  size <- length(names)
+  cells <- cells[cells$x != size + 1L - cells$y, ]
+  if (size < 7L || nrow(cells) == 0L) return(NULL)
+  top <- utils::head(cells[order(-cells$shade), ], most)
+  lines <- paste0(top$text, "  ", names[size + 1L - top$y], " with ", names[top$x])
+  ggplot2::annotate("text", x = size + 0.6, y = size + 0.4, hjust = 1, vjust = 1, size = 3.1,
+                    lineheight = 1.15, colour = palette_dusk[["ink"]],
+                    label = paste(c("Largest", lines), collapse = "\n"))
 }
 
 # One row a cell that is shown.

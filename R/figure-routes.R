@@ -164,6 +164,7 @@ off_page <- function(path, page) {
 
 # The best of several ways: through no box, on the page, crossing few lines, short and straight.
 best_way <- function(ways, nodes, except, drawn, unit, page, extra = numeric(length(ways))) {
+  values <- residual_values(nodes, unit)
   best <- NULL
   lowest <- Inf
   for (i in seq_along(ways)) {
@@ -173,13 +174,24 @@ best_way <- function(ways, nodes, except, drawn, unit, page, extra = numeric(len
     if (cost >= lowest) next
     cost <- cost + 100 * boxes_hit(dense(path, 0.04), nodes, except, 0.03 * unit) +
       60 * off_page(path, page)
-    if (cost < lowest) cost <- cost + lines_crossed(path, drawn)
+    if (cost < lowest) cost <- cost + lines_crossed(path, drawn) +
+      4 * boxes_hit(dense(path, 0.04), values, character(), 0)
     if (cost < lowest) {
       best <- path
       lowest <- cost
     }
   }
   best
+}
+
+# Where the values of the items' residuals will stand, as boxes.
+residual_values <- function(nodes, unit) {
+  items <- nodes[nodes$residual > 0 & (nodes$dx != 0 | nodes$dy != 0), ]
+  away <- residual_length * unit
+  list(name = items$name, kind = rep("observed", nrow(items)),
+       x = items$x + items$dx * (items$w / 2 + away + items$residual / 2),
+       y = items$y + items$dy * (items$h / 2 + away + 0.08 * unit), w = items$residual,
+       h = rep(0.15 * unit, nrow(items)))
 }
 
 # --- residuals ---------------------------------------------------------------------------------
@@ -296,10 +308,12 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
     ways <- lapply(offsets * unit, function(offset) {
       clip(bend(centre(from), centre(to), offset), from, to)
     })
-    lane <- lane_way(nodes, plan$chains[[i]], halves)
-    if (arrows$back[i]) lane <- lane[rev(seq_len(nrow(lane))), ]
-    if (!mutual) ways <- c(ways, list(clip(lane, from, to)))
-    extra <- c(abs(offsets), if (!mutual) 0.4)
+    lanes <- list(lane_way(nodes, plan$chains[[i]], halves),
+                  lane_below(nodes, plan$chains[[i]], halves, unit))
+    lanes <- Filter(Negate(is.null), lanes)
+    if (arrows$back[i]) lanes <- lapply(lanes, function(lane) lane[rev(seq_len(nrow(lane))), ])
+    if (!mutual) ways <- c(ways, lapply(lanes, clip, from, to))
+    extra <- c(abs(offsets), if (!mutual) c(0.4, 0.3)[seq_along(lanes)])
     path <- best_way(ways, nodes, c(from$name, to$name), pieces_of(drawn), unit, page, extra)
     drawn <- c(drawn, list(list(row = arrows$row[i], type = table$rows$kind[arrows$row[i]],
                                 path = path)))
@@ -315,6 +329,16 @@ layer_halves <- function(nodes, plan) {
     both <- rbind(core, mine)
     c(max(core$x[1L] - both$x + both$w / 2), max(both$x - core$x[1L] + both$w / 2)) + 0.05
   })
+}
+
+# Along the lanes until under (or over) the target, and up (or down) into it. NULL without lanes.
+lane_below <- function(nodes, chain, halves, unit) {
+  if (length(chain) < 3L) return(NULL)
+  before <- lane_way(nodes, chain[-length(chain)], halves)
+  at <- match(chain[c(length(chain) - 1L, length(chain))], nodes$name)
+  corner <- c(nodes$x[at[2L]], nodes$y[at[1L]])
+  last <- rbind(before[nrow(before), ], corner, c(nodes$x[at[2L]], nodes$y[at[2L]]))
+  rbind(before, rounded(last, 0.6 * unit)[-1L, ])
 }
 
 # Level through each layer, an S between them.

@@ -9,6 +9,8 @@
 #' @param columns At most so many columns; those with a note are kept first.
 #' @param ... Not used.
 #' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` for an unknown argument.
+#' @seealso [screen_data()] for the remarks.
 #' @examples
 #' plot(screen_data(choirs_troubled))
 #' @export

@@ -6,6 +6,8 @@
 #' @param x What [trail()] returned.
 #' @param ... Not used.
 #' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` for an unknown argument.
+#' @seealso [trail()] for the table.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -18,6 +18,9 @@
 #'   that trade off), `notes` (what rests on little), `remedies`, `assumed` and
 #'   `not_assumed`.
 #' @section Errors: as [fit_model()] for names and data.
+#' @references
+#' Rothenberg, T. J. (1971). Identification in parametric models. *Econometrica, 39*(3), 577--591.
+#' @seealso [fit_model()], [rescue()] when the fit itself fails.
 #' @examples
 #' bp <- blueprint("Two items") |> construct("Belonging", reflected_in = c(be1, be2))
 #' identification(bp)

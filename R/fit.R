@@ -67,7 +67,11 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
-#'   `fit$request$blueprint` the model. `saveRDS()` keeps it whole.
+#'   `fit$request$blueprint` the model.
+#' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
+#'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. A fit
+#'   saved by another version is refused with an explanation; [write_blueprint()] keeps the model as
+#'   text that every version reads.
 #' @section Errors: `orizzonte_error_name` for variables that are no columns, `orizzonte_error_data`
 #'   for data that cannot be analysed, `orizzonte_error_identification` for models that cannot be
 #'   estimated, `orizzonte_error_restriction` for restrictions that contradict each other,

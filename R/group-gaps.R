@@ -18,6 +18,12 @@
 #' Attribute `totals`: by construct and group, the observed difference of the total score, and how
 #'   much of it comes from items that are free; items that load negatively are turned round.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have.
+#' @references
+#' Millsap, R. E. (2011). *Statistical approaches to measurement invariance*. Routledge.
+#'
+#' Nye, C. D., & Drasgow, F. (2011). Effect size indices for analyses of measurement equivalence.
+#' *Journal of Applied Psychology, 96*(5), 966--980.
+#' @seealso [invariance()], [loosen()], [expected_scores()].
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

@@ -59,6 +59,30 @@
 #'   the scalar rungs are left out, with a message.
 #' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion;
 #'   `orizzonte_error_data` when a rung is asked for that the data say nothing about.
+#' @references
+#' Chen, F. F. (2007). Sensitivity of goodness of fit indexes to lack of measurement invariance.
+#' *Structural Equation Modeling, 14*(3), 464--504.
+#'
+#' Chen, F. F., Sousa, K. H., & West, S. G. (2005). Testing measurement invariance of second-order
+#' factor models. *Structural Equation Modeling, 12*(3), 471--492.
+#'
+#' Cheung, G. W., & Rensvold, R. B. (2002). Evaluating goodness-of-fit indexes for testing
+#' measurement invariance. *Structural Equation Modeling, 9*(2), 233--255.
+#'
+#' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
+#' of Statistics, 6*(2), 65--70.
+#'
+#' Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
+#' 36*(4), 409--426.
+#'
+#' Meredith, W. (1993). Measurement invariance, factor analysis and factorial invariance.
+#' *Psychometrika, 58*(4), 525--543.
+#'
+#' Rutkowski, L., & Svetina, D. (2014). Assessing the hypothesis of measurement invariance in the
+#' context of large-scale international surveys. *Educational and Psychological Measurement,
+#' 74*(1), 31--57.
+#' @seealso [loosen()] to release equalities, [group_gaps()] for their size, [latent_means()] for
+#'   what may then be compared.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

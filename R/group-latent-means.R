@@ -17,6 +17,11 @@
 #'   gives them with the held intercepts of released loadings free as well (`NULL` without such).
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for
 #'   an unknown group or rung.
+#' @references
+#' Sorbom, D. (1974). A general method for studying differences in factor means and factor
+#' structure between groups. *British Journal of Mathematical and Statistical Psychology, 27*(2),
+#' 229--239.
+#' @seealso [invariance()], which must allow it, [group_gaps()].
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

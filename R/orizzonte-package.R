@@ -11,6 +11,9 @@
 #' [summary_data()] takes the usual *n* - 1 covariance matrix and converts it.
 #'
 #' @useDynLib orizzonte, .registration = TRUE
+#' @references
+#' Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
+#' *Psychometrika, 34*(2), 183--202.
 #' @importFrom Rcpp evalCpp
 #' @importFrom rlang %||%
 #' @keywords internal

@@ -15,6 +15,13 @@
 #'   pair with an effect: `parameter` (an address such as `total[A, B]`), `kind`
 #'   (direct, indirect, route, total), `from`, `to`, `estimate`, `se`, `z`, `p`,
 #'   `lower`, `upper`, `standardized`, `standardized_se`.
+#' @section Errors: `orizzonte_error_input` for anything that is no fit, an unknown argument, or a
+#'   level outside 0 to 1.
+#' @references
+#' Bollen, K. A. (1987). Total, direct, and indirect effects in structural equation models.
+#' *Sociological Methodology, 17*, 37--69.
+#' @seealso [estimates()], [quantity()] for other derived values, [without()] for what a path is
+#'   worth.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

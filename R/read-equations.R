@@ -6,6 +6,8 @@
 #'   variable that something points at: `variable`, `kind` (item, construct,
 #'   observed outcome), `equation` with the estimates. The attribute `roles`
 #'   names the variables nothing points at.
+#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @seealso [estimates()], [identification()].
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

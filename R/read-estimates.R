@@ -19,6 +19,8 @@
 #'   fixed or pressed against a number has no standard error and no test.
 #' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
 #'   outside 0 to 1.
+#' @seealso [effects.orizzonte_fit()], [r_squared()], [side_by_side()] for several models, [tidy()]
+#'   for pipelines.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' estimates(suppressMessages(fit_model(bp, choirs)))

@@ -34,6 +34,34 @@
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
 #'   The attribute `reading` says in words what they say together.
 #' @section Errors: `orizzonte_error_input` for criteria that do not come from [criteria()].
+#' @references
+#' Bentler, P. M. (1990). Comparative fit indexes in structural models. *Psychological Bulletin,
+#' 107*(2), 238--246.
+#'
+#' Bentler, P. M., & Bonett, D. G. (1980). Significance tests and goodness of fit in the analysis
+#' of covariance structures. *Psychological Bulletin, 88*(3), 588--606.
+#'
+#' Bollen, K. A. (1986). Sample size and Bentler and Bonett's nonnormed fit index. *Psychometrika,
+#' 51*(3), 375--377.
+#'
+#' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
+#'
+#' Browne, M. W., & Cudeck, R. (1993). Alternative ways of assessing model fit. In K. A. Bollen &
+#' J. S. Long (Eds.), *Testing structural equation models* (pp. 136--162). Sage.
+#'
+#' Hoelter, J. W. (1983). The analysis of covariance structures: Goodness-of-fit indices.
+#' *Sociological Methods & Research, 11*(3), 325--344.
+#'
+#' Sclove, S. L. (1987). Application of model-selection criteria to some problems in multivariate
+#' analysis. *Psychometrika, 52*(3), 333--343.
+#'
+#' Steiger, J. H. (1998). A note on multiple sample extensions of the RMSEA fit index. *Structural
+#' Equation Modeling, 5*(4), 411--419.
+#'
+#' Tucker, L. R., & Lewis, C. (1973). A reliability coefficient for maximum likelihood factor
+#' analysis. *Psychometrika, 38*(1), 1--10.
+#' @seealso [criteria()] for the cut-offs, [compare_models()] for several models,
+#'   [residuals.orizzonte_fit()] for where the misfit is.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

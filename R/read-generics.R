@@ -3,13 +3,18 @@
 #' Base generics of a fit
 #'
 #' @param object A fit from [fit_model()].
-#' @param parm Parameters, by address; all free ones when missing.
+#' @param parm Parameters, by address; all free ones when missing. Also quantities, such as
+#'   `"quantity[ratio]"`.
 #' @param level Level of the intervals.
 #' @param ... Not used.
 #' @return `coef()` a vector with one entry for each distinct free parameter,
 #'   named by address; `vcov()` its covariance matrix; `confint()` a matrix with
 #'   two columns; `logLik()` the log-likelihood; `nobs()` the number of cases;
-#'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom.
+#'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom; `formula()` a list of
+#'   the structural formulas, one an outcome.
+#' @section Errors: `orizzonte_error_address` when `parm` is no free parameter; `sigma()` is refused
+#'   with a pointer, since a model of many variables has no one residual standard deviation.
+#' @seealso [estimates()] for all of it in one table, [fit_indices()], [implied()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
@@ -43,6 +48,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   if (missing(parm)) return(out)
   if (is.character(parm)) {
     parm <- vapply(parm, function(p) format(parse_address(p)), "")
+    out <- rbind(out, quantity_limits(object, level, colnames(out)))
     unknown <- setdiff(parm, rownames(out))
     if (length(unknown)) {
       abort("address", c(paste0(unknown[1L], " is not a free parameter of this fit."),
@@ -50,6 +56,37 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
     }
   }
   out[parm, , drop = FALSE]
+}
+
+# The limits of derived quantities, as rows beside the parameters.
+quantity_limits <- function(fit, level, columns) {
+  table <- estimates(fit, level)
+  rows <- table$kind == "quantity"
+  matrix(c(table$lower[rows], table$upper[rows]), ncol = 2L,
+         dimnames = list(table$parameter[rows], columns))
+}
+
+#' @rdname generics-of-a-fit
+#' @param x A fit from [fit_model()].
+#' @importFrom stats formula
+#' @export
+formula.orizzonte_fit <- function(x, ...) {
+  check_arguments("formula")
+  rows <- check_fit(x, "formula")$layout$rows
+  effect <- rows$kind == "effect"
+  outcome <- rows$second[effect]
+  causes <- split(rows$first[effect], factor(outcome, unique(outcome)))
+  lapply(stats::setNames(names(causes), names(causes)), function(name) {
+    stats::reformulate(address_name(unique(causes[[name]])), as.name(name), env = baseenv())
+  })
+}
+
+#' @rdname generics-of-a-fit
+#' @importFrom stats sigma
+#' @export
+sigma.orizzonte_fit <- function(object, ...) {
+  abort("input", c("A model of many variables has no one residual standard deviation.",
+                   i = "Residual variances stand in estimates(fit), R\u00b2 in r_squared(fit)."))
 }
 
 #' @rdname generics-of-a-fit
@@ -64,52 +101,3 @@ logLik.orizzonte_fit <- function(object, ...) {
 #' @rdname generics-of-a-fit
 #' @export
 nobs.orizzonte_fit <- function(object, ...) sample_n(check_fit(object, "nobs")$sample)
-
-#' Tidy generics
-#'
-#' @importFrom generics tidy glance
-#' @param x A fit from [fit_model()].
-#' @param conf.int Whether to add confidence limits.
-#' @param conf.level Their level.
-#' @param ... Not used.
-#' @return `tidy()`: `term`, `estimate`, `std.error`, `statistic`, `p.value`
-#'   (and `conf.low`, `conf.high`), one row a parameter. `glance()`: one row
-#'   with the fit indices. Tibbles when the tibble package is installed.
-#' @examples
-#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
-#' fit <- suppressMessages(fit_model(bp, choirs))
-#' tidy(fit)
-#' glance(fit)
-#' @export
-tidy.orizzonte_fit <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
-  check_arguments("tidy")
-  table <- estimates(x, level = conf.level)
-  out <- list(term = table$parameter, estimate = table$estimate, std.error = table$se,
-              statistic = table$z, p.value = table$p)
-  if (conf.int) out <- c(out, list(conf.low = table$lower, conf.high = table$upper))
-  as_tibble_if_possible(list_frame(out))
-}
-
-#' @rdname tidy.orizzonte_fit
-#' @export
-glance.orizzonte_fit <- function(x, ...) {
-  check_arguments("glance")
-  table <- fit_indices(x)
-  value <- stats::setNames(table$value, table$index)
-  as_tibble_if_possible(list_frame(list(
-    statistic = value[["chisq"]], df = value[["df"]], p.value = value[["p"]], cfi = value[["cfi"]],
-    tli = value[["tli"]], rmsea = value[["rmsea"]],
-    rmsea.conf.low = table$lower[table$index == "rmsea"],
-    rmsea.conf.high = table$upper[table$index == "rmsea"],
-    srmr = value[["srmr"]], logLik = value[["loglik"]], AIC = value[["aic"]], BIC = value[["bic"]],
-    nobs = stats::nobs(x), converged = has_converged(x)
-  )))
-}
-
-#' @importFrom generics tidy
-#' @export
-generics::tidy
-
-#' @importFrom generics glance
-#' @export
-generics::glance

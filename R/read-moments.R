@@ -1,20 +1,86 @@
 #' Implied and observed moments
 #'
-#' @param fit A fit from [fit_model()].
+#' What the model says the covariances and means of the variables are, at its estimates, and what
+#' they are in the data. Printed they are rounded; the values hold all digits. `fitted()` is
+#' `implied()`.
+#'
+#' @param fit,object A fit from [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A list with one element per group (one, named `all`, without
-#'   groups), each with `covariance` (a matrix, divisor as in the fit) and `mean`
-#'   (a vector, or `NULL` when the data carry none). `implied()` also gives
-#'   `constructs`, the implied covariance matrix of the constructs.
+#' @return A list of class `orizzonte_moments` with one element per group (one, named `all`, without
+#'   groups), each with `covariance` (a matrix in the units of the data, divisor *n*; variables in
+#'   the order of the data) and `mean` (a vector, or `NULL` when the data carry none). `implied()`
+#'   also gives `constructs`, the implied covariance matrix of the constructs.
+#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @references Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
+#' @seealso [residuals.orizzonte_fit()] for their differences, [path_diagram()] for a picture.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
+#' implied(fit)
+#' # where the model is off, in the units of the items
 #' implied(fit)$all$covariance - observed(fit)$all$covariance
 #' @export
 implied <- function(fit, ...) {
   check_arguments("implied")
   check_fit(fit, "implied")
-  lapply(group_views(fit), implied_moments)
+  new_moments(fit, implied_moments)
+}
+
+# By group, variables as they stand in the data.
+new_moments <- function(fit, moments_of) {
+  in_data <- fit$sample$columns
+  out <- lapply(group_views(fit), function(view) {
+    moments <- moments_of(view)
+    order <- order(match(rownames(moments$covariance), in_data))
+    moments$covariance <- moments$covariance[order, order, drop = FALSE]
+    if (!is.null(moments$mean)) moments$mean <- moments$mean[order]
+    moments
+  })
+  structure(out, class = "orizzonte_moments")
+}
+
+#' @rdname implied
+#' @importFrom stats fitted
+#' @export
+fitted.orizzonte_fit <- function(object, ...) {
+  check_arguments("fitted")
+  implied(check_fit(object, "fitted"))
+}
+
+#' @export
+print.orizzonte_moments <- function(x, ...) {
+  if (!all(vapply(x, function(part) is.matrix(part$covariance), NA)))
+    return(print(unclass(x)))
+  for (group in names(x)) {
+    cat(showable(format_moments(x[[group]], if (group != single_group) group)), sep = "\n")
+  }
+  invisible(x)
+}
+
+format_moments <- function(moments, group) {
+  title <- if (is.null(moments$constructs)) "Observed moments" else "Implied moments"
+  means <- if (!is.null(moments$mean)) {
+    list(variable = names(moments$mean), mean = format_units(moments$mean))
+  }
+  constructs <- moments$constructs
+  c(heading(paste0(title, if (!is.null(group)) paste0(": ", group))),
+    "Covariances", triangle_table(moments$covariance),
+    if (NROW(constructs)) c("", "Covariances of constructs", triangle_table(constructs)),
+    if (!is.null(means)) c("", "Means", format_table(means, c(FALSE, TRUE))))
+}
+
+# The lower triangle with the names of its rows and columns.
+triangle_table <- function(m) {
+  text <- matrix(format_units(m), nrow(m))
+  text[upper.tri(text)] <- ""
+  columns <- stats::setNames(lapply(seq_len(ncol(m)), function(k) text[, k]), colnames(m))
+  format_table(c(list(` ` = rownames(m)), columns), c(FALSE, rep(TRUE, ncol(m))))
+}
+
+# As many decimals as the largest leaves room for: six figures in all.
+format_units <- function(x) {
+  largest <- max(c(1, abs(x[is.finite(x)])))
+  format_fixed(x, max(0L, min(3L, 5L - as.integer(floor(log10(largest))))))
 }
 
 implied_moments <- function(view) {
@@ -36,7 +102,7 @@ implied_moments <- function(view) {
 observed <- function(fit, ...) {
   check_arguments("observed")
   check_fit(fit, "observed")
-  lapply(group_views(fit), observed_moments)
+  new_moments(fit, observed_moments)
 }
 
 observed_moments <- function(view) {

@@ -7,6 +7,8 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,
 #'   `kind` (item, construct or observed outcome), `r_squared`, `se`.
+#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @seealso [estimates()], [path_diagram()] with `r_squared = TRUE`.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' r_squared(suppressMessages(fit_model(bp, choirs)))

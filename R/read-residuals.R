@@ -22,6 +22,10 @@
 #'   says where the SRMR comes from: `part` (a construct with itself, two constructs, variances,
 #'   means), `moments`, `srmr` of that part, and its `share` of the sum of squares.
 #' @section Errors: `orizzonte_error_input` for unknown units.
+#' @references
+#' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
+#' @seealso [residual_map()] for a picture, [amendments()] for what would mend them,
+#'   [fit_indices()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

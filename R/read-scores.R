@@ -16,6 +16,12 @@
 #'   with the scores as columns named after the constructs with a leading dot.
 #' @section Errors: `orizzonte_error_input` when there are no constructs, or
 #'   when the fit came from summary data and no `newdata` are given.
+#' @references
+#' Bartlett, M. S. (1937). The statistical conception of mental factors. *British Journal of
+#' Psychology, 28*(1), 97--104.
+#'
+#' Thurstone, L. L. (1935). *The vectors of mind*. University of Chicago Press.
+#' @seealso [augment()] for scores beside the data, [simulate.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
@@ -155,6 +161,9 @@ generics::augment
 #' @return A list of `nsim` data frames with the observed variables, with the
 #'   attribute `seed`, and a column for the group in a fit of several. Means are zero when the fit
 #'   has none.
+#' @section Errors: `orizzonte_error_input` when `nsim` or `seed` is not a whole number in its
+#'   range.
+#' @seealso [predict.orizzonte_fit()], [implied()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))

@@ -10,6 +10,8 @@
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class
 #'   `orizzonte_summary`, whose `print()` shows it.
+#' @section Errors: None.
+#' @seealso [estimates()], [fit_indices()], [path_diagram()], [write_report()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))

@@ -15,6 +15,7 @@
 #'   what restricts the model: which criteria of change it breaks; both by the defaults of
 #'   [criteria()]), `status`, and `note`. No rows when nothing has been amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
+#' @seealso [amend()], [confirm()], [write_report()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -23,6 +23,11 @@
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about what is not in the
 #'   model.
+#' @references
+#' Schuirmann, D. J. (1987). A comparison of the two one-sided tests procedure and the power
+#' approach for assessing the equivalence of average bioavailability. *Journal of
+#' Pharmacokinetics and Biopharmaceutics, 15*(6), 657--680.
+#' @seealso [claim()], [criteria()].
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -4,11 +4,12 @@ comparison_parts <- function(fits, criteria) {
   compared <- compare_fits(fits, names(fits), "previous", "write_report", criteria)
   texts <- comparison_texts(compared)
   report_section("The models compared",
-    report_text(comparison_reading(compared)), report_table(texts$fit),
+    report_bullets(pair_sentences(compared)), report_text(comparison_reading(compared)),
+    report_table(texts$fit),
     if (!is.null(texts$changes)) {
       report_section("Changes", level = 2L,
-        report_text("Each model against the one with fewer degrees of freedom before it. A test ",
-                    "is given only where one model is nested in the other."),
+        report_text("Each model against the one before it. A \u03c7\u00b2 difference is tested ",
+                    "only where one model is nested in the other."),
         report_table(texts$changes))
     },
     report_bullets(texts$notes),

@@ -21,6 +21,7 @@
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
 #'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
 #'   is another, or a package that Word reports need is not installed.
+#' @seealso [path_diagram()], [residual_map()], [summary.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))

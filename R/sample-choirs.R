@@ -12,18 +12,20 @@
 #'   (Calm on stage), `cr1`-`cr4` (Craft), `st1`-`st3` (Staying), `rooms`,
 #'   `scores`, `coach` (Resources), `years` in a choir and `age`.
 #' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @seealso [screen_data()], which is where an analysis of them begins.
 #' @examples
 #' summary(choirs[c("be1", "sc1", "years")])
 "choirs"
 
 #' A bifactor set of made-up choir data
 #'
-#' One general factor (musical self-image) and three aspects (ear, voice,
+#' One general factor (musical self-image) and three specific factors (ear, voice,
 #' score), four items each.
 #'
 #' @format A data frame with 600 rows and 12 columns, `ear1`-`ear4`,
 #'   `voice1`-`voice4`, `score1`-`score4`.
 #' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @seealso [screen_data()], which is where an analysis of them begins.
 #' @examples
 #' round(cor(choirs_bifactor), 2)
 "choirs_bifactor"
@@ -38,6 +40,7 @@
 #' @format A data frame with 240 rows: `id`, `wa1`-`wa4`, `cl1`-`cl3`,
 #'   `fu1`-`fu3`, `warm_sum`, `version`.
 #' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @seealso [screen_data()], which is where an analysis of them begins.
 #' @examples
 #' summary(choirs_troubled)
 "choirs_troubled"
@@ -49,6 +52,7 @@
 #'
 #' @format A data frame with 400 rows: `w1`-`w4`, and `coached` (0 or 1).
 #' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @seealso [screen_data()], which is where an analysis of them begins.
 #' @examples
 #' colMeans(choirs_growth)
 "choirs_growth"

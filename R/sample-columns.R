@@ -67,7 +67,7 @@ check_columns <- function(data, variables = character()) {
 # A covariance or correlation matrix given as if its rows were people.
 check_raw <- function(data, variables = character()) {
   if (!looks_like_moments(data, variables)) return(invisible())
-  abort("data", c("The data are a covariance or correlation matrix, not rows of people.",
+  abort("data", c("The data are a covariance or correlation matrix, not rows of cases.",
                   x = "Their rows are the same variables as their columns, and symmetric.",
                   i = "Give it as summary data: fit_model(bp, summary_data(matrix, n = ...)).",
                   i = paste0("In a file: a first column `row` with the names, and a row `.n`; ",

@@ -18,7 +18,7 @@ block_of_rows <- function(data, rows, variables, missing_codes = NULL, bp = NULL
   if (n <= length(variables)) {
     abort("data", c(paste0("There are ", count_of(n, "complete row"), " for ",
                            count_of(length(variables), "variable"), "."),
-                    i = "More people than variables are needed.", if (length(notes)) c(i = notes)))
+                    i = "More cases than variables are needed.", if (length(notes)) c(i = notes)))
   }
   mean <- colMeans(x)
   covariance <- crossprod(x - rep(mean, each = n)) / n
@@ -68,7 +68,7 @@ block_of_summary <- function(data, variables, request) {
     abort("input", "`missing_codes` has no meaning for summary data.")
   check_known(variables, data$names, request$blueprint)
   if (data$n <= length(variables)) {
-    abort("data", paste0("There are ", data$n, " people for ", length(variables),
+    abort("data", paste0("There are ", data$n, " cases for ", length(variables),
                          " variables; more are needed."))
   }
   notes <- if (data$correlation)

@@ -23,7 +23,7 @@
 #' @param missing_codes Numbers or texts that mean "missing", such as `c(-9, 999)` or `"n/a"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
-#'   `complete` (rows without holes), `columns`
+#'   `complete` (rows without missing values), `columns`
 #'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
 #'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
 #'   `patterns` (of missing values), `normality` (Mardia; the
@@ -32,6 +32,14 @@
 #'   `as.data.frame()` gives `columns`; `plot()` draws them.
 #' @section Errors: `orizzonte_error_name` for unknown columns (the nearest is
 #'   given), `orizzonte_error_data` when there is nothing to screen.
+#' @references
+#' Mardia, K. V. (1970). Measures of multivariate skewness and kurtosis with applications.
+#' *Biometrika, 57*(3), 519--530.
+#'
+#' West, S. G., Finch, J. F., & Curran, P. J. (1995). Structural equation models with nonnormal
+#' variables. In R. H. Hoyle (Ed.), *Structural equation modeling: Concepts, issues, and
+#' applications* (pp. 56--75). Sage.
+#' @seealso [fit_model()], whose `missing_codes` declare what it finds.
 #' @examples
 #' screen_data(choirs_troubled)
 #' screen_data(choirs, be1:be4, by = setting)

@@ -15,6 +15,7 @@
 #' @section Errors: `orizzonte_error_summary_data` when the matrix is not
 #'   square, not symmetric, not positive definite, has no names or no `n`. A
 #'   correlation matrix without `sd` gives `orizzonte_warning_correlation`.
+#' @seealso [read_summary_data()] for the same from a file, [fit_model()].
 #' @examples
 #' s <- matrix(c(4, 2, 2, 9), 2, dimnames = list(c("a", "b"), c("a", "b")))
 #' summary_data(s, n = 200)
@@ -203,6 +204,7 @@ print.orizzonte_summary_data <- function(x, ...) {
 #'   by group, as [fit_model()] takes it.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or its
 #'   layout is not as above; otherwise as [summary_data()].
+#' @seealso [summary_data()], [fit_model()].
 #' @examples
 #' read_summary_data(system.file("extdata", "choirs-summary.csv", package = "orizzonte"))
 #' @export

@@ -23,12 +23,12 @@ sample_of.data.frame <- function(source, request) {
     in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
   })
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
-  kept <- c(request$by, intersect(c(names(coding), variables), names(source)))
+  kept <- c(request$by, intersect(names(source), c(names(coding), variables)))
   look <- look_at(source, setdiff(variables, names(coding)), request$missing_codes)
   new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
              look = look,
              group_notes = found$notes, labels = column_labels(source, variables),
-             data = keep_data(source, kept))
+             columns = kept, data = keep_data(source, kept))
 }
 
 #' @export
@@ -82,11 +82,11 @@ sample_of.default <- function(source, request) {
 
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
                        group_notes = character(), total_rows, look = list(), labels = character(),
-                       data = NULL) {
+                       columns = character(), data = NULL) {
   stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
                  group_notes = group_notes, total_rows = total_rows, look = look, labels = labels,
-                 data = data),
+                 columns = columns, data = data),
                  class = "orizzonte_sample")
 }
 

@@ -1,5 +1,5 @@
-# Lints R code; exits with 1 when there is anything to say. Lines have at most 100 characters,
-# functions at most 60 lines.
+# Lints R code and spells words; exits with 1 when there is anything to say. Lines have at most 100
+# characters, functions at most 60 lines.
 folders <- c("R", "tests", "bench", "tools", "data-raw")
 
 linters <- lintr::linters_with_defaults(lintr::line_length_linter(100))
@@ -24,6 +24,11 @@ files <- list.files(folders, "[.]R$", recursive = TRUE, full.names = TRUE)
 long <- unlist(lapply(setdiff(files, "R/RcppExports.R"), long_functions))
 cat(long, sep = "\n")
 
-count <- length(found) + length(long)
+# words of help pages, vignettes, README and NEWS that are in no dictionary nor in inst/WORDLIST
+misspelt <- spelling::spell_check_package(".")
+for (k in seq_len(nrow(misspelt)))
+  cat(misspelt$word[k], ": ", paste(misspelt$found[[k]], collapse = ", "), "\n", sep = "")
+
+count <- length(found) + length(long) + nrow(misspelt)
 cat(count, "lints\n")
 quit(save = "no", status = if (count) 1L else 0L)

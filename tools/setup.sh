@@ -1,7 +1,8 @@
 #!/bin/sh
 # Installs what is missing, then the package itself into .build/library.
-#   tools/setup.sh demo|test|check
-# With root on Debian or Ubuntu: built r-cran-* packages. Otherwise: CRAN, into .build/library.
+#   tools/setup.sh demo|test|check|document
+# With root on Debian or Ubuntu: built r-cran-* packages. Otherwise: CRAN (your own mirror, if your R
+# profile names one), into .build/library. System pieces are checked first and named all at once.
 set -eu
 cd "$(dirname "$0")/.."
 purpose=${1:-demo}
@@ -11,28 +12,45 @@ export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
 [ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable"
-[ "$purpose" = check ] && packages="$packages lintr knitr rmarkdown"
+case $purpose in check) packages="$packages lintr knitr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 
-can_apt() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null 2>&1; }
+has() { command -v "$1" >/dev/null 2>&1; }
+can_apt() { [ "$(id -u)" = 0 ] && has apt-get; }
 apt_updated=no
 apt_install() {
   if [ "$apt_updated" = no ]; then apt-get update -qq || true; apt_updated=yes; fi
-  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null
+  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null 2>&1
 }
 
-if ! command -v Rscript >/dev/null 2>&1; then
-  if can_apt; then echo "Installing R ..."; apt_install r-base-core r-base-dev; else
-    echo "R is not installed. Ask for it: apt-get install r-base-core r-base-dev" >&2; exit 1
-  fi
-fi
-if ! command -v g++ >/dev/null 2>&1 || ! command -v make >/dev/null 2>&1; then
-  if can_apt; then echo "Installing compilers ..."; apt_install r-base-dev; else
-    echo "A C++ compiler and make are needed. Ask for them: apt-get install r-base-dev" >&2; exit 1
+# System pieces: R, a compiler and make; for the check, which builds vignettes, pandoc and qpdf.
+pieces=""
+has Rscript || pieces="r-base-core"
+{ has g++ && has make && has R; } || pieces="$pieces r-base-dev"
+if [ "$purpose" = check ]; then for tool in pandoc qpdf; do has $tool || pieces="$pieces $tool"; done; fi
+if [ -n "$pieces" ]; then
+  if can_apt; then
+    echo "Installing: $pieces ..."
+    # shellcheck disable=SC2086
+    apt_install $pieces
+  else
+    echo "Missing on this machine: $pieces. Ask its administrator for: apt-get install $pieces" >&2
+    exit 1
   fi
 fi
 
+# What is not there, or older than DESCRIPTION asks.
 missing() {
-  Rscript --vanilla -e 'p <- commandArgs(TRUE); cat(p[!nzchar(vapply(p, function(x) system.file(package = x), ""))])' $packages
+  Rscript --vanilla -e '
+    wanted <- commandArgs(TRUE)
+    fields <- read.dcf("DESCRIPTION", c("Imports", "Suggests"))
+    asked <- trimws(unlist(strsplit(fields, ",")))
+    least <- ifelse(grepl(">=", asked), sub(".*>= *([0-9.]+).*", "\\1", asked), "0")
+    names(least) <- sub("[ (\n].*", "", asked)
+    old <- vapply(wanted, function(name) {
+      if (!nzchar(system.file(package = name))) return(TRUE)
+      name %in% names(least) && utils::packageVersion(name) < least[[name]]
+    }, NA)
+    cat(wanted[old])' $packages
 }
 lacking=$(missing)
 if [ -n "$lacking" ] && can_apt; then
@@ -43,18 +61,28 @@ if [ -n "$lacking" ] && can_apt; then
   lacking=$(missing)
 fi
 if [ -n "$lacking" ]; then
-  echo "Installing R packages from CRAN into .build/library: $lacking"
-  Rscript --vanilla -e 'p <- commandArgs(TRUE)
+  echo "Installing R packages from CRAN into .build/library, with what they need: $lacking"
+  Rscript --no-save -e 'p <- commandArgs(TRUE)
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) utils::chooseCRANmirror(graphics = FALSE, ind = 1)
-    install.packages(p[-1], lib = p[1], Ncpus = max(1L, parallel::detectCores()), quiet = TRUE)' "$library" $lacking
+    install.packages(p[-1], lib = p[1], Ncpus = max(1L, parallel::detectCores()))' "$library" $lacking \
+    >.build/packages.log 2>&1 &
+  installing=$!
+  # a line a package while it goes
+  shown=0
+  while kill -0 "$installing" 2>/dev/null; do
+    sleep 2
+    done_now=$(grep -c '^\* DONE' .build/packages.log 2>/dev/null || true)
+    if [ "${done_now:-0}" -gt "$shown" ]; then
+      grep '^\* DONE' .build/packages.log | sed -n "$((shown + 1)),${done_now}p" | sed 's/^\* DONE (\(.*\))/  \1/'
+      shown=$done_now
+    fi
+  done
+  wait "$installing" || true
   lacking=$(missing)
-  [ -z "$lacking" ] || { echo "Could not install: $lacking" >&2; exit 1; }
-fi
-
-# Vignettes are built in the check only.
-if [ "$purpose" = check ] && ! command -v pandoc >/dev/null 2>&1; then
-  if can_apt; then echo "Installing pandoc ..."; apt_install pandoc; else
-    echo "Vignettes need pandoc. Ask for it: apt-get install pandoc" >&2; exit 1
+  if [ -n "$lacking" ]; then
+    tail -n 20 .build/packages.log >&2
+    echo "Could not install: $lacking. The whole log: .build/packages.log" >&2
+    exit 1
   fi
 fi
 

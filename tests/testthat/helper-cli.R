@@ -11,3 +11,9 @@ command <- function(...) {
   list(code = code, out = paste(readLines(out, warn = FALSE), collapse = "\n"),
        err = paste(readLines(err, warn = FALSE), collapse = "\n"))
 }
+
+fresh_folder <- function() {
+  folder <- tempfile()
+  dir.create(folder)
+  folder
+}

@@ -29,8 +29,8 @@ test_that("lists of names read as sentences", {
 })
 
 test_that("lines are wrapped without losing their alignment", {
-  withr_width <- options(width = 60)
-  on.exit(options(withr_width))
+  before <- options(width = 60)
+  on.exit(options(before))
   line <- paste0("Belonging  reflected in ", paste0("item", 1:20, collapse = ", "))
   out <- wrap_lines(line, indent = 2L, hang = 13L)
   expect_true(all(nchar(out) <= 60))

@@ -1,11 +1,11 @@
 round_trip <- function(bp) {
-  file <- withr_tempfile()
+  file <- fresh_file()
   write_blueprint(bp, file)
   read_blueprint(file)
 }
-withr_tempfile <- function(ext = ".yaml") tempfile(fileext = ext)
+fresh_file <- function(ext = ".yaml") tempfile(fileext = ext)
 from_text <- function(...) {
-  file <- withr_tempfile()
+  file <- fresh_file()
   writeLines(c(...), file)
   read_blueprint(file)
 }

@@ -7,24 +7,59 @@ a <- fit_model(start, data)
 b <- fit_model(start |> covary(be1, be2), data)
 d <- fit_model(start |> covary(be1, be2, be3), data)
 
-test_that("nested models are tested, with changes, criteria and weights", {
+test_that("nested models are tested in the order given, with changes, criteria and weights", {
   table <- compare_models(a, b, d)
-  expect_equal(table$model, c("d", "b", "a"))
+  expect_equal(table$model, c("a", "b", "d"))
   expect_equal(table$nested, c(NA, "yes", "yes"))
-  expect_equal(table$chisq_change[3], deviance(a) - deviance(b))
+  expect_equal(table$chisq_change[2], deviance(b) - deviance(a))
+  expect_equal(table$df_change, c(NA, -1, -2))
   expect_equal(table$p_change[2:3],
-               pchisq(c(deviance(b) - deviance(d), deviance(a) - deviance(b)), c(2, 1),
+               pchisq(c(deviance(a) - deviance(b), deviance(b) - deviance(d)), c(1, 2),
                       lower.tail = FALSE))
-  aic <- c(AIC(d), AIC(b), AIC(a))
+  aic <- c(AIC(a), AIC(b), AIC(d))
   expect_equal(table$aic, aic)
   expect_equal(table$akaike_weight, exp(-(aic - min(aic)) / 2) / sum(exp(-(aic - min(aic)) / 2)))
   needed <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
   expect_true(all(c(needed, paste0(needed, "_change")) %in% names(table)))
   against <- compare_models(start = a, pair = b, trio = d, against = "first")
-  expect_equal(against$against, c("start", "start", NA))
-  expect_equal(against$chisq_change[1], deviance(d) - deviance(a))
+  expect_equal(against$against, c(NA, "start", "start"))
+  expect_equal(against$chisq_change[3], deviance(d) - deviance(a))
   expect_identical(as.data.frame(anova(a, b, d)), as.data.frame(table))
-  expect_output(print(table), "AIC and BIC favour")
+  shown <- paste(capture.output(print(table)), collapse = " ")
+  expect_match(shown, "AIC and BIC favour")
+  expect_match(shown, "b against a: 1 parameter more, \u03c7\u00b2 falls by")
+  expect_match(paste(capture.output(print(compare_models(b, a))), collapse = " "),
+               "a against b: 1 parameter fewer, \u03c7\u00b2 rises by")
+})
+
+test_that("the saturated and the baseline model stand in the table on request", {
+  table <- compare_models(a, b, reference = TRUE)
+  index <- fit_indices(a)
+  value <- function(name) index$value[index$index == name]
+  expect_equal(table$model[3:4], c("saturated model", "baseline model"))
+  expect_equal(table$chisq[3:4], c(0, value("chisq_baseline")))
+  expect_equal(table$df[3:4], c(0, value("df_baseline")))
+  expect_equal(table$aic[3:4], c(value("aic_saturated"), value("aic_baseline")))
+  # 11 variables: 66 covariances and 11 means, of which the baseline frees variances and means
+  expect_equal(table$parameters[3:4], c(77, 22))
+  expect_true(all(is.na(table$against[3:4])))
+  expect_output(print(table), "baseline model")
+})
+
+test_that("models of other rows can be compared on the rows they share", {
+  short <- quiet_fit(start |> leave_out(st3), choirs)
+  long <- quiet_fit(start |> leave_out(st3) |> covary(be1, be2), choirs)
+  gaps <- choirs
+  gaps$sc4[1:40] <- NA
+  other <- quiet_fit(start |> leave_out(st3, sc4), gaps)
+  same <- quiet_fit(start |> leave_out(st3), gaps)
+  expect_match(attr(compare_models(other, same), "notes"), "different variables", all = FALSE)
+  expect_message(table <- compare_models(other, same, same_rows = TRUE), "complete in all")
+  expect_equal(table$n[1], table$n[2])
+  expect_no_message(compare_models(short, long, same_rows = TRUE))
+  expect_error(compare_models(short, quiet_fit(start, choirs[1:300, ]), same_rows = TRUE),
+               "same data frame", class = "orizzonte_error_input")
+  expect_error(compare_models(short, long, same_rows = NA), class = "orizzonte_error_input")
 })
 
 test_that("comparisons, trails and ladders share their columns, verdicts and broken criteria", {

@@ -61,7 +61,7 @@ test_that("up to four groups stand side by side in one arrangement, more get a p
   pages <- path_diagram(quiet_fit(bp, many, by = choir))
   expect_s3_class(pages, "orizzonte_pages")
   expect_identical(names(pages), paste("choir", 1:6))
-  folder <- withr::local_tempdir()
+  folder <- fresh_folder()
   files <- save_figure(pages, file.path(folder, "d.png"))
   expect_identical(basename(files), paste0("d-", 1:6, ".png"))
   expect_true(all(file.size(files) > 5000))

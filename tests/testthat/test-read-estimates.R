@@ -43,7 +43,8 @@ test_that("base generics agree with the tables", {
   expect_equal(df.residual(fit), 8 * 11 / 2 - length(coef(fit)))
   expect_equal(tidy(fit, conf.int = TRUE)$conf.low, table$lower)
   expect_equal(glance(fit)$statistic, deviance(fit))
-  expect_equal(names(tidy(fit)), c("term", "estimate", "std.error", "statistic", "p.value"))
+  expect_equal(names(tidy(fit)), c("term", "kind", "estimate", "std.error", "statistic", "p.value",
+                                   "standardized"))
 })
 
 test_that("implied and observed moments, and residuals between them, fit together", {

@@ -86,9 +86,9 @@ test_that("anova tests nested fits and refuses to test what only looks nested", 
   paired <- fit_model(measurement |> covary(be1, be2), data)
   other <- fit_model(measurement |> covary(sc1, sc2), data)
   table <- anova(free, paired)
-  expect_equal(table$chisq_change[2], deviance(free) - deviance(paired))
+  expect_equal(table$chisq_change[2], deviance(paired) - deviance(free))
   expect_equal(table$p_change[2], pchisq(deviance(free) - deviance(paired), 1, lower.tail = FALSE))
-  expect_identical(table$model, c("paired", "free"))
+  expect_identical(table$model, c("free", "paired"))
   more <- fit_model(measurement |> covary(sc1, sc2) |> covary(sc3, sc4), data)
   not <- anova(more, paired)                       # fewer parameters, yet not a special case
   expect_true(is.na(not$p_change[2]))
@@ -104,4 +104,31 @@ test_that("anova tests nested fits and refuses to test what only looks nested", 
                       restrict(covariance[Belonging, Calm] == 0), data)
   expect_equal(anova(free, unit)$df_change[2], 1)
   expect_false(is_nested(free, other) && is_nested(other, free))
+})
+
+test_that("formulas, fitted moments and limits of quantities are there, sigma points elsewhere", {
+  expect_equal(formula(structural), list(Staying = Staying ~ Belonging + Calm,
+                                         Calm = Calm ~ Belonging + years), ignore_attr = TRUE)
+  expect_length(formula(fit_model(measurement, data)), 0)
+  expect_identical(fitted(structural), implied(structural))
+  expect_error(sigma(structural), "r_squared", class = "orizzonte_error_input")
+  derived <- fit_model(measurement |> quantity(double = 2 * loading[Calm, sc2]), data)
+  expect_equal(unname(confint(derived, "quantity[double]")),
+               unname(2 * confint(derived, "loading[Calm, sc2]")), tolerance = 1e-6)
+  expect_false("quantity[double]" %in% rownames(confint(derived)))
+  expect_error(confint(derived, "quantity[duble]"), "Did you mean",
+               class = "orizzonte_error_address")
+})
+
+test_that("moments print rounded, in the order of the data", {
+  turned <- fit_model(measurement, data[rev(names(data))])
+  expect_identical(rownames(observed(turned)$all$covariance),
+                   intersect(rev(names(data)), turned$layout$observed))
+  expect_equal(observed(turned)$all$mean, colMeans(data[names(observed(turned)$all$mean)]))
+  shown <- capture.output(print(implied(structural)))
+  expect_true(any(grepl("Covariances of constructs", shown)))
+  numbers <- unlist(regmatches(shown, gregexpr("[0-9]+[.][0-9]+", shown)))
+  expect_true(all(nchar(sub(".*[.]", "", numbers)) <= 3))
+  groups <- quiet_fit(measurement, choirs, by = setting)
+  expect_output(print(observed(groups)), "Observed moments: weekend")
 })

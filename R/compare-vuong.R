@@ -1,0 +1,107 @@
+# Vuong's (1989) tests of two models that are not nested, from casewise log-likelihoods.
+
+# Whether the two can be told apart (the variance of the casewise log-likelihood ratios is zero when
+# they cannot: under that, n times it is a weighted sum of chi-squares, Theorem 4.1), and which is
+# closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases.
+vuong_test <- function(fit, other) {
+  if (!has_raw_data(fit$sample) || !has_raw_data(other$sample)) return(NULL)
+  one <- casewise_fit(fit)
+  two <- casewise_fit(other)
+  ratio <- one$loglik - two$loglik
+  n <- length(ratio)
+  variance <- mean((ratio - mean(ratio))^2)
+  weights <- Re(eigen(vuong_matrix(one, two, n), only.values = TRUE)$values)^2
+  distinguishable <- weighted_chisq_p(n * variance, weights)
+  z <- sum(ratio) / sqrt(n * variance)
+  list(distinguishable_p = distinguishable, vuong_z = z, vuong_p = 2 * stats::pnorm(-abs(z)))
+}
+
+# W of Vuong's equation 3.6: A the mean Hessian, B the mean product of the scores.
+vuong_matrix <- function(one, two, n) {
+  b_one <- crossprod(one$scores) / n
+  b_two <- crossprod(two$scores) / n
+  b_both <- crossprod(one$scores, two$scores) / n
+  a_one <- -one$bread
+  a_two <- -two$bread
+  rbind(cbind(-b_one %*% a_one, -b_both %*% a_two), cbind(t(b_both) %*% a_one, b_two %*% a_two))
+}
+
+# Log-likelihood and score of each case used, cases in the order of the data; the bread n H^-1, H
+# the observed information (with equations: within them).
+casewise_fit <- function(fit) {
+  views <- group_views(fit)
+  parts <- lapply(views, casewise_group)
+  rows <- unlist(lapply(views, function(view) view$sample$used))
+  n <- length(rows)
+  order <- order(rows)
+  list(loglik = unlist(lapply(parts, `[[`, "loglik"))[order],
+       scores = do.call(rbind, lapply(parts, `[[`, "scores"))[order, , drop = FALSE],
+       bread = n * observed_vcov(fit))
+}
+
+observed_vcov <- function(fit) {
+  if (length(fit$layout$constraints)) return(vcov_of(fit))
+  moments <- lapply(fit$moments, function(m) m[c("n", "covariance", "mean")])
+  at <- core_evaluate(full_model(fit$layout), moments, theta_of(fit))
+  solve_in_units(at$observed, diag(nrow(at$observed)))
+}
+
+# With e = x - mu and w = W e: log f and its derivatives by the moments times those of the moments
+# by the parameters.
+casewise_group <- function(view) {
+  fit <- view$fit
+  variables <- view$layout$observed
+  x <- group_data(fit$sample, view$number, variables, fit$request$missing_codes, used = TRUE)
+  matrices <- view_matrices(view)
+  o <- seq_along(variables)
+  sigma <- matrices$covariance[o, o, drop = FALSE]
+  mean <- if (view$layout$means) matrices$mean[o] else colMeans(x)
+  weight <- solve_in_units(sigma, diag(length(o)))
+  e <- x - rep(mean, each = nrow(x))
+  w <- e %*% weight
+  loglik <- -(length(o) * log(2 * pi) + log_determinant(sigma) + rowSums(w * e)) / 2
+  pairs <- which(lower.tri(sigma, diag = TRUE), arr.ind = TRUE)
+  slope <- derive(fit, "covariance", view$number, pairs[, 1L], pairs[, 2L])$gradient
+  by_moments <- w[, pairs[, 1L], drop = FALSE] * w[, pairs[, 2L], drop = FALSE] -
+    rep(weight[pairs], each = nrow(x))
+  by_moments <- by_moments * rep(ifelse(pairs[, 1L] == pairs[, 2L], 0.5, 1), each = nrow(x))
+  scores <- by_moments %*% slope
+  if (view$layout$means)
+    scores <- scores + w %*% derive(fit, "mean", view$number, o)$gradient
+  list(loglik = loglik, scores = scores)
+}
+
+# P(sum of weights times chi-squares of one degree of freedom > q), by Imhof's (1961) integral. Its
+# integrand swings with a period that settles: panels of half a period alternate, and repeated means
+# of their partial sums converge quickly (Euler's transformation).
+weighted_chisq_p <- function(q, weights) {
+  weights <- weights[weights > 1e-10 * max(weights, 0)]
+  if (length(weights) == 0L || q <= 0) return(1)
+  q <- q / sum(weights)
+  weights <- weights / sum(weights)
+  integrand <- function(u) {
+    angles <- outer(u, weights)
+    theta <- rowSums(atan(angles)) / 2 - q * u / 2
+    sin(theta) / (u * exp(rowSums(log1p(angles^2)) / 4))
+  }
+  half_period <- 2 * pi / q
+  count <- min(2000, max(60, ceiling(20 / max(weights) / half_period)))
+  nodes <- panel_nodes
+  at <- outer(nodes$x, half_period * (seq_len(count) - 0.5), function(x, m) m + half_period / 2 * x)
+  panels <- colSums(matrix(integrand(c(at)), nrow(at)) * nodes$w) * half_period / 2
+  sums <- utils::tail(cumsum(panels), 31L)
+  while (length(sums) > 1L) sums <- (sums[-1L] + sums[-length(sums)]) / 2
+  min(1, max(0, 0.5 + sums / pi))
+}
+
+# Gauss-Legendre nodes and weights on (-1, 1), from the eigenvalues of the Jacobi matrix (Golub &
+# Welsch, 1969).
+gauss_legendre <- function(count) {
+  k <- seq_len(count - 1L)
+  beside <- k / sqrt(4 * k^2 - 1)
+  jacobi <- matrix(0, count, count)
+  jacobi[cbind(k, k + 1L)] <- jacobi[cbind(k + 1L, k)] <- beside
+  found <- eigen(jacobi, symmetric = TRUE)
+  list(x = found$values, w = 2 * found$vectors[1L, ]^2)
+}
+panel_nodes <- gauss_legendre(24L)

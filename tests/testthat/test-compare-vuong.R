@@ -1,0 +1,77 @@
+# Two regressions of one outcome, whose likelihoods lm() knows case by case.
+path_pair <- function(data) {
+  start <- blueprint("Paths") |> effect(st1 ~ be1 + years)
+  list(one = quiet_fit(restrict(start, effect[years, st1] == 0), data),
+       two = quiet_fit(restrict(start, effect[be1, st1] == 0), data))
+}
+
+test_that("Vuong's z is that of two regressions, case by case", {
+  data <- complete_choirs(c("st1", "be1", "years"))
+  fits <- path_pair(data)
+  found <- vuong_test(fits$one, fits$two)
+  loglik <- function(model) {
+    e <- stats::residuals(model)
+    stats::dnorm(e, 0, sqrt(mean(e^2)), log = TRUE)
+  }
+  ratio <- loglik(stats::lm(st1 ~ be1, data)) - loglik(stats::lm(st1 ~ years, data))
+  n <- nrow(data)
+  expect_equal(found$vuong_z, sum(ratio) / sqrt(n * mean((ratio - mean(ratio))^2)),
+               tolerance = 1e-7)
+  expect_equal(found$vuong_p, 2 * stats::pnorm(-abs(found$vuong_z)))
+  table <- compare_models(one = fits$one, two = fits$two)
+  expect_equal(table$vuong_z[2], -found$vuong_z)
+  expect_output(print(table), "one is closer to the truth")
+})
+
+test_that("casewise log-likelihoods and scores are those of the definition", {
+  bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc3) |> effect(Calm ~ Belonging + years)
+  for (fit in list(quiet_fit(bp, choirs), quiet_fit(bp, choirs, by = setting))) {
+    cases <- casewise_fit(fit)
+    expect_equal(sum(cases$loglik), as.numeric(logLik(fit)), tolerance = 1e-10)
+    expect_lt(max(abs(colSums(cases$scores)) / sqrt(colSums(cases$scores^2))), 1e-5)
+    theta <- theta_of(fit)
+    at <- function(x) casewise_fit(fit_at(fit, x))$loglik[c(1, 7, 200)]
+    expect_equal(cases$scores[c(1, 7, 200), ], numDeriv::jacobian(at, theta), tolerance = 1e-6,
+                 ignore_attr = TRUE)
+  }
+})
+
+test_that("weighted sums of chi-squares have the right tail", {
+  expect_equal(weighted_chisq_p(3.2, 1), stats::pchisq(3.2, 1, lower.tail = FALSE),
+               tolerance = 1e-6)
+  expect_equal(weighted_chisq_p(12, rep(2, 5)), stats::pchisq(6, 5, lower.tail = FALSE),
+               tolerance = 1e-6)
+  # two pairs of weights: a mixture of exponentials, P = (a e^(-q/2a) - b e^(-q/2b)) / (a - b)
+  a <- 3
+  b <- 0.5
+  expect_equal(weighted_chisq_p(4, c(a, a, b, b)),
+               (a * exp(-4 / (2 * a)) - b * exp(-4 / (2 * b))) / (a - b), tolerance = 1e-6)
+  expect_equal(weighted_chisq_p(0, c(1, 2)), 1)
+  set.seed(1)
+  drawn <- colSums(c(5, 2, 1, 0.1, 0.01) * matrix(rchisq(5e5, 1), 5))
+  for (q in c(1, 8, 30))
+    expect_equal(weighted_chisq_p(q, c(5, 2, 1, 0.1, 0.01)), mean(drawn > q), tolerance = 0.05)
+  expect_lt(weighted_chisq_p(1e4, c(1, 2, 3)), 1e-6)
+})
+
+test_that("models that say the same are not told apart", {
+  # neither pair of residuals covaries in truth: both models are the plain one
+  set.seed(4)
+  f <- rnorm(500)
+  data <- as.data.frame(sapply(1:6, function(i) f + rnorm(500)))
+  names(data) <- paste0("x", 1:6)
+  bp <- blueprint("One") |> construct("A", reflected_in = x1:x6)
+  table <- compare_models(first = fit_model(covary(bp, x1, x2), data),
+                          second = fit_model(covary(bp, x5, x6), data))
+  expect_gt(table$distinguishable_p[2], 0.05)
+  expect_output(print(table), "cannot tell the two apart")
+})
+
+test_that("summary data have no cases to compare", {
+  data <- complete_choirs(c("st1", "be1", "years"))
+  summary <- summary_data(stats::cov(data), nrow(data))
+  table <- do.call(compare_models, path_pair(summary))
+  expect_true(is.na(table$vuong_p[2]))
+  expect_match(attr(table, "notes"), "case by case", all = FALSE)
+})

@@ -1,0 +1,45 @@
+bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4)
+
+test_that("tables of every kind come under broom's names", {
+  fit <- quiet_fit(bp, choirs)
+  table <- estimates(fit, 0.9)
+  tidied <- tidy(fit, conf.int = TRUE, conf.level = 0.9)
+  expect_identical(names(tidied), c("term", "kind", "estimate", "std.error", "statistic",
+                                    "p.value", "standardized", "conf.low", "conf.high"))
+  expect_equal(tidied$conf.low, table$lower)
+  grouped <- tidy(quiet_fit(bp, choirs, by = setting))
+  expect_setequal(grouped$group, c("evening", "weekend"))
+  amended <- amendments(fit, top = 0)
+  expect_equal(tidy(amended)$statistic, amended$modification_index)
+  both <- compare_models(plain = fit, pair = quiet_fit(covary(bp, be1, be2), choirs),
+                         reference = TRUE)
+  compared <- tidy(both)
+  expect_identical(compared$term, both$model)
+  expect_equal(compared$statistic_change, both$chisq_change)
+  expect_identical(glance(both)$lowest.BIC, "pair")
+  expect_equal(glance(both)$models, 2)
+  expect_equal(glance(fit)$statistic, deviance(fit))
+  for (call in list(quote(tidy(fit, level = 0.9)), quote(tidy(both, level = 1)),
+                    quote(glance(fit, 1)), quote(tidy(amended, level = 0.9)),
+                    quote(tidy(fit, conf.int = NA))))
+    expect_error(eval(call), class = "orizzonte_error")
+})
+
+test_that("ladders are tidied, a row a rung, and glanced at", {
+  ladder <- suppressMessages(invariance(bp, choirs, by = setting))
+  table <- as.data.frame(ladder)
+  tidied <- tidy(ladder)
+  expect_identical(tidied$term, table$rung)
+  expect_equal(tidied$p.value_change, table$p_change)
+  glanced <- glance(ladder)
+  expect_equal(c(glanced$rungs, glanced$groups, glanced$nobs), c(4, 2, nobs(ladder$fits[[1]])))
+  expect_true(glanced$highest %in% table$rung)
+})
+
+test_that("autoplot() draws what plot() draws", {
+  fit <- quiet_fit(bp, choirs)
+  expect_s3_class(ggplot2::autoplot(fit), "ggplot")
+  expect_s3_class(ggplot2::autoplot(amendments(fit, top = 0)), "ggplot")
+  expect_s3_class(ggplot2::autoplot(screen_data(choirs)), "ggplot")
+})
