@@ -20,7 +20,7 @@
 relax <- function(.bp, ...) {
   check_arguments("relax", dots = TRUE)
   check_blueprint(.bp, "relax")
-  addresses <- lapply(rlang::enquos(...), rlang::quo_get_expr)
+  addresses <- captured_statements(rlang::enquos(...), "relax()")
   if (length(addresses) == 0L)
     abort("input", c("relax() needs an address.", i = "Such as relax(mean[Slope])."))
   for (address in unname(addresses)) .bp <- add_relaxed(.bp, address)

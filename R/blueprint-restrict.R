@@ -18,7 +18,8 @@
 #' so that no plain *p* is given.
 #'
 #' @param .bp A blueprint.
-#' @param ... Statements, as above; strings are read as statements too.
+#' @param ... Statements, as above; strings are read as statements too, and `all_of(x)` or
+#'   `paste0()` gives them.
 #' @return The blueprint with the restrictions added.
 #' @section Errors: `orizzonte_error_restriction` for anything that is not such
 #'   a statement; contradictions are reported when the model is laid out or
@@ -41,7 +42,7 @@
 restrict <- function(.bp, ...) {
   check_arguments("restrict", dots = TRUE)
   check_blueprint(.bp, "restrict")
-  statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
+  statements <- captured_statements(rlang::enquos(...), "restrict()")
   if (length(statements) == 0L)
     abort("input",
           c("restrict() needs a statement.", i = "Such as restrict(loading[Calm, sc4] == 1)."))

@@ -114,3 +114,38 @@ names_hint <- function(expression, what) {
   verb <- if (endsWith(what, "()")) sub("()", "", what, fixed = TRUE) else "c"
   c(i = paste0("Write ", verb, "(", paste(joined, collapse = ", "), ")."))
 }
+
+# Statements in arguments that take addresses, equations or bounds, by the same rule: written out
+# ones stay as they are, strings are read, c() is looked into, any other call must give texts.
+# Returns a list of expressions and strings.
+captured_statements <- function(quosures, what) {
+  unlist(lapply(unname(quosures), function(quosure) {
+    statement_parts(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure), what)
+  }), recursive = FALSE)
+}
+
+statement_parts <- function(expression, env, what) {
+  if (is.symbol(expression)) {
+    name <- as.character(expression)
+    if (is.character(get0(name, env, mode = "character"))) {
+      abort("address", c(paste0("`", name, "` in ", what, " is no address."),
+                         i = paste0("A text variable of that name exists: all_of(", name,
+                                    ") may be meant.")))
+    }
+    return(list(expression))
+  }
+  if (is.character(expression)) return(as.list(expression))
+  if (!is.call(expression) || !is.symbol(expression[[1L]])) return(list(expression))
+  head <- as.character(expression[[1L]])
+  if (head == "c") {
+    parts <- as.list(expression)[-1L]
+    return(unlist(lapply(unname(parts), statement_parts, env = env, what = what),
+                  recursive = FALSE))
+  }
+  if (head %in% names_givers) return(as.list(evaluate_names(expression, env, what)))
+  list(expression)
+}
+
+# What gives texts; everything else in a statement is part of it, and read, never run.
+names_givers <- c("all_of", "paste0", "paste", "sprintf", "unlist", "rep", "setdiff", "names",
+                  "head", "tail", "$", "[[")

@@ -73,15 +73,9 @@ captured_addresses <- function(quosures, verb) {
     abort("input",
           c(paste0(verb, "() needs an address."),
             i = paste0("Such as ", verb, "(fit, covariance[be1, be2]).")))
-  unlist(lapply(unname(quosures), function(quosure) {
-    expression <- rlang::quo_get_expr(quosure)
-    spelt <- is.character(expression) ||
-      (is.call(expression) && as.character(expression[[1L]])[1L] %in% c("[", restriction_relations))
-    value <- if (spelt) expression else
-      tryCatch(rlang::eval_tidy(quosure), error = function(e) expression)
-    if (is.character(value)) return(vapply(value, canonical_text, "", USE.NAMES = FALSE))
-    canonical_text(deparse_one(value))
-  }))
+  vapply(captured_statements(quosures, paste0(verb, "()")), function(part) {
+    canonical_text(if (is.character(part)) part else deparse_one(part))
+  }, "", USE.NAMES = FALSE)
 }
 
 canonical_text <- function(text) {

@@ -51,7 +51,9 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
 
 examine_identification <- function(layout, moments) {
   counts <- layout_counts(layout)
-  rank <- if (counts$df >= 0L) core_local_rank(layout$model, unname(moments))
+  # too many parameters: rank all the same, so that those that trade off can be named
+  if (is.null(moments) && length(layout$parts) == 1L) moments <- plausible_moments(layout)
+  rank <- if (!is.null(moments)) core_local_rank(layout$model, unname(moments))
   parameters <- length(layout$model$used)
   trading <- if (is.null(rank)) character() else trading_parameters(rank$null_vectors,
       layout$parameters[layout$model$used])
@@ -95,15 +97,15 @@ refuse <- function(layout, found) {
       x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ",
                  enumerate(found$kinds), "."))
   } else {
-    c(paste0("The model is not identified: ", count_of(found$lacking, "more parameter"),
-             " than the data can determine."),
-      x = if (length(found$trading)) {
-        paste0("These trade off against each other without changing the fit: ",
-               enumerate(found$trading, most = 10L), ".")
-      })
+    paste0("The model is not identified: ", count_of(found$lacking, "more parameter"),
+           " than the data can determine.")
+  }
+  trading <- if (length(found$trading)) {
+    c(x = paste0("These trade off against each other without changing the fit: ",
+                 enumerate(found$trading, most = 10L), "."))
   }
   abort("identification",
-        c(reason, stats::setNames(found$remedies, rep("i", length(found$remedies)))),
+        c(reason, trading, stats::setNames(found$remedies, rep("i", length(found$remedies)))),
         involved = found$trading)
 }
 
@@ -220,6 +222,8 @@ print.orizzonte_identification <- function(x, ...) {
   } else {
     cat("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"),
         " too many.\n", sep = "")
+  }
+  if (length(x$trading)) {
     cat("These trade off against each other without changing the fit\n",
         paste0("  ", x$trading, "\n"), sep = "")
   }

@@ -32,3 +32,29 @@ test_that("a name that is also a text variable of the caller suggests all_of()",
   bp <- blueprint("t") |> construct("B", reflected_in = my_items)
   expect_error(fit_model(bp, choirs), "all_of\\(my_items\\)", class = "orizzonte_error_name")
 })
+
+test_that("addresses, equations and bounds are captured by the same rule everywhere", {
+  calm <- blueprint("t") |> construct("Calm", reflected_in = sc1:sc4)
+  item <- "sc2"
+  fixed <- restrict(calm, loading[Calm, sc2] == 1)
+  expect_identical(restrict(calm, all_of("loading[Calm, sc2] == 1")), fixed)
+  expect_identical(restrict(calm, paste0("loading[Calm, ", item, "] == 1")), fixed)
+  expect_identical(restrict(calm, !!paste0("loading[Calm, ", item, "] == 1")), fixed)
+  expect_identical(restrict(calm, c(loading[Calm, sc2] == 1, variance[sc1] >= 0)),
+                   restrict(fixed, variance[sc1] >= 0))
+  fit <- quiet_fit(calm, choirs)
+  wanted <- "covariance[sc1, sc2]"
+  statement <- "loading[Calm, sc2] == 1"
+  freed <- quiet_fit(covary(calm, sc1, sc2), choirs)
+  because <- "to see"
+  again <- suppressMessages(amend(fit, free = all_of(wanted), because = because))
+  expect_equal(deviance(again), deviance(freed))
+  for (call in list(quote(amend(fit, free = wanted, because = because)),
+                    quote(score_test(fit, wanted)), quote(restrict(calm, statement)),
+                    quote(relax(calm, wanted)), quote(without(fit, wanted))))
+    expect_error(eval(call), "all_of\\(", class = "orizzonte_error_address")
+  # what is not a giver of names is read as part of a statement, and not run
+  ran <- FALSE
+  expect_error(restrict(calm, (function() ran <<- TRUE)()), class = "orizzonte_error")
+  expect_false(ran)
+})

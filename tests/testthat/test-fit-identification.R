@@ -74,3 +74,17 @@ test_that("a construct whose scale was relaxed away is named", {
     relax(variance[Calm])
   expect_error(quiet_fit(bp, choirs), "Calm has no scale", class = "orizzonte_error_identification")
 })
+
+test_that("with more parameters than moments those that trade off are named, too", {
+  twice <- blueprint("Soaked up twice") |> construct("A", reflected_in = be1:be3) |>
+    covary(be1, be2)
+  for (attempt in list(quote(fit_model(twice, choirs)), quote(stop_if(identification(twice)))))
+    expect_error(eval(attempt, list(stop_if = function(x) {
+      stop(paste(capture.output(print(x)), collapse = "\n"))
+    })), "covariance\\[be1, be2\\]")
+  found <- identification(twice, choirs)
+  expect_equal(found$df, -1)
+  expect_true(all(c("covariance[be1, be2]", "variance[be1]") %in% found$trading))
+  expect_error(suppressMessages(fit_model(twice, choirs, by = setting)), "more free parameters",
+               class = "orizzonte_error_identification")
+})
