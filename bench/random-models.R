@@ -428,3 +428,28 @@ families <- list(
   equations = equation_family, "bounds, inactive" = function() bound_family(FALSE),
   "bounds, active" = function() bound_family(TRUE), groups = function() group_family(FALSE),
   "groups, held" = function() group_family(TRUE))
+
+# The same model and data with items, constructs and groups written down in another order; the
+# first item of each construct stays the marker unless `markers` move as well.
+in_another_order <- function(case, order, markers = TRUE) {
+  set.seed(order)
+  one <- function(data, items) {
+    data$covariance <- data$covariance[items, items]
+    if (!is.null(data$means)) data$means <- data$means[items]
+    data$names <- items
+    data
+  }
+  data <- case$data
+  grouped <- is.null(data$covariance)
+  items <- sample(if (grouped) data[[1]]$names else data$names)
+  data <- if (grouped) lapply(data, one, items)[sample(names(data))] else one(data, items)
+  bp <- case$blueprint
+  bp$constructs <- lapply(bp$constructs, function(construct) {
+    kept <- if (markers) character() else construct$items[1]
+    moved <- intersect(items, setdiff(construct$items, kept))
+    construct$items <- c(kept, moved, setdiff(construct$items, c(kept, moved)))
+    construct
+  })
+  bp$constructs <- bp$constructs[sample(length(bp$constructs))]
+  list(blueprint = bp, data = data)
+}

@@ -244,31 +244,6 @@ test_that("signs that only an equation cares for are all tried", {
   }
 })
 
-# The same model and data with items, constructs and groups written down in another order; the
-# first item of each construct stays the marker unless `markers` move as well.
-in_another_order <- function(case, order, markers = TRUE) {
-  set.seed(order)
-  one <- function(data, items) {
-    data$covariance <- data$covariance[items, items]
-    if (!is.null(data$means)) data$means <- data$means[items]
-    data$names <- items
-    data
-  }
-  data <- case$data
-  grouped <- is.null(data$covariance)
-  items <- sample(if (grouped) data[[1]]$names else data$names)
-  data <- if (grouped) lapply(data, one, items)[sample(names(data))] else one(data, items)
-  bp <- case$blueprint
-  bp$constructs <- lapply(bp$constructs, function(construct) {
-    kept <- if (markers) character() else construct$items[1]
-    moved <- intersect(items, setdiff(construct$items, kept))
-    construct$items <- c(kept, moved, setdiff(construct$items, c(kept, moved)))
-    construct
-  })
-  bp$constructs <- bp$constructs[sample(length(bp$constructs))]
-  list(blueprint = bp, data = data)
-}
-
 test_that("the best optimum is reached whatever the order of items, constructs and groups", {
   models <- random_models()
   # bifactor models under strong misfit; groups with held parameters; bounds and equations
@@ -276,7 +251,7 @@ test_that("the best optimum is reached whatever the order of items, constructs a
     case <- models$random_case(seed)
     reference <- ml_best(ml_problem(case$model, case$moments), list(case$truth))
     reached <- vapply(1:4, function(order) {
-      again <- in_another_order(case, order, markers = case$family == "bifactor")
+      again <- models$in_another_order(case, order, markers = case$family == "bifactor")
       fit <- suppressWarnings(suppressMessages(fit_model(again$blueprint, again$data)))
       if (orizzonte:::has_converged(fit)) deviance(fit) else Inf
     }, 0)
