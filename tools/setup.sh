@@ -11,7 +11,7 @@ mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
-[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable"
+[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable codetools"
 case $purpose in check) packages="$packages lintr knitr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 
 has() { command -v "$1" >/dev/null 2>&1; }
