@@ -4,6 +4,7 @@ set -eu
 cd "$(dirname "$0")/.."
 export R_LIBS="$PWD/.build/library${R_LIBS:+:$R_LIBS}"
 Rscript --no-init-file -e 'if (!nzchar(system.file(package = "pkgdown"))) stop("The site needs the package pkgdown.", call. = FALSE)
+options(pkgdown.internet = FALSE)
 pkgdown::build_site(override = list(destination = ".build/site"), preview = FALSE, install = FALSE, new_process = FALSE)'
 mkdir -p .build/site/docs
 cp -R docs/screenshots .build/site/docs/
