@@ -22,7 +22,8 @@ args <- c(as.integer(commandArgs(trailingOnly = TRUE)), 960L, 6L)[1:2]
 found <- do.call(rbind, parallel::mclapply(seq_len(args[1L]), one_model, orders = args[2L],
                                            mc.preschedule = FALSE,
                                            mc.cores = max(1L, parallel::detectCores())))
-cat(sprintf("%s, R %s, orizzonte %s: %d models in %d orders, %d of them with another optimum in some\n",
+cat(sprintf(paste0("%s, R %s, orizzonte %s: %d models in %d orders, %d of them with another ",
+                   "optimum in some\n"),
             format(Sys.Date()), getRversion(), utils::packageVersion("orizzonte"), nrow(found),
             args[2L], sum(found$apart)))
 print(do.call(rbind, lapply(split(found, found$family), function(x) {
