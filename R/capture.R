@@ -142,10 +142,12 @@ statement_parts <- function(expression, env, what) {
     return(unlist(lapply(unname(parts), statement_parts, env = env, what = what),
                   recursive = FALSE))
   }
-  if (head %in% names_givers) return(as.list(evaluate_names(expression, env, what)))
-  list(expression)
+  if (head %in% statement_heads) return(list(expression))
+  # a call that cannot be evaluated is a statement that is not one: its reader says so
+  texts <- tryCatch(evaluate_names(expression, env, what), orizzonte_error = function(e) NULL)
+  if (is.null(texts)) list(expression) else as.list(texts)
 }
 
-# What gives texts; everything else in a statement is part of it, and read, never run.
-names_givers <- c("all_of", "paste0", "paste", "sprintf", "unlist", "rep", "setdiff", "names",
-                  "head", "tail", "$", "[[")
+# What statements and addresses are written with: read, never run.
+statement_heads <- c("[", "(", "==", ">=", "<=", "=", ">", "<", "~", ":", "+", "-", "*", "/", "^",
+                     "exp", "log", "sqrt", "standardized")

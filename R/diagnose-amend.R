@@ -103,13 +103,8 @@ warn_about_amending <- function(amended, count, because, freed) {
 
 # One or several parts of c(...), as canonical texts.
 captured_parts <- function(quosure, verb, statements = FALSE) {
-  expression <- rlang::quo_get_expr(quosure)
-  if (is.null(expression)) return(NULL)
-  parts <- if (is.call(expression) && identical(expression[[1L]], quote(c)))
-    as.list(expression)[-1L] else list(expression)
-  texts <-
-    captured_addresses(lapply(unname(parts), rlang::new_quosure, env = rlang::quo_get_env(quosure)),
-                       verb)
+  if (is.null(rlang::quo_get_expr(quosure))) return(NULL)
+  texts <- captured_addresses(list(quosure), verb)
   if (statements && any(!grepl("[=<>]=", texts))) {
     bad <- texts[!grepl("[=<>]=", texts)][1L]
     abort("restriction",

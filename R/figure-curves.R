@@ -14,7 +14,7 @@ curve_room <- function(nodes, plan, table) {
     ways <- ways_around(plan, table, nodes, l)
     column <- if (side == 0) "" else if (side < 0) "over_left" else "over_right"
     arcs <- column_arcs(table, names)
-    if (side != 0 && !inner_side(plan, l) && length(arcs$span)) {
+    if (side != 0 && !is_two_columns(plan) && length(arcs$span)) {
       mine <- nodes$name %in% names
       nodes[mine, column] <- pmax(nodes[mine, column],
                                   arc_reach + arc_step * (max(arcs$span) - 1) + 0.2)
@@ -49,8 +49,6 @@ curve_side <- function(nodes, plan, l) {
   if (items) 0 else plan$side[l]
 }
 
-inner_side <- function(plan, l) is_two_columns(plan)
-
 # Covariances within a layer and how many places apart their ends are.
 column_arcs <- function(table, names) {
   rows <- drawn_covariances(table)
@@ -68,20 +66,21 @@ covariance_edges <- function(table, nodes, plan, unit, drawn, page) {
   first <- table$rows$first[rows]
   second <- table$rows$second[rows]
   edges <- list()
+  values <- residual_values(nodes, unit)
   # short ones first
   distance <- abs(nodes$x[match(first, nodes$name)] - nodes$x[match(second, nodes$name)]) +
     abs(nodes$y[match(first, nodes$name)] - nodes$y[match(second, nodes$name)])
   for (k in order(distance)) {
     path <- ways[[as.character(rows[k])]] %||%
-      curve_between(node_at(nodes, first[k]), node_at(nodes, second[k]), nodes, plan, unit,
+      curve_between(node_at(nodes, first[k]), node_at(nodes, second[k]), nodes, values, plan, unit,
                     pieces_of(c(drawn, edges)), page)
     edges[[length(edges) + 1L]] <- list(row = rows[k], type = "covariance", path = path)
   }
   edges
 }
 
-curve_between <- function(from, to, nodes, plan, unit, drawn, page) {
-  if (from$y < to$y) return(curve_between(to, from, nodes, plan, unit, drawn, page))
+curve_between <- function(from, to, nodes, values, plan, unit, drawn, page) {
+  if (from$y < to$y) return(curve_between(to, from, nodes, values, plan, unit, drawn, page))
   both_items <- !is.na(from$owner) && !is.na(to$owner)
   generic <- bowed_ways(from, to, unit)
   if (both_items && !plan$between) {
@@ -96,7 +95,7 @@ curve_between <- function(from, to, nodes, plan, unit, drawn, page) {
     if (length(own) == 1L) return(own[[1L]])
   }
   extra <- c(numeric(length(own)), attr(generic, "extra") + length(own) * 0.3)
-  best_way(c(own, generic), nodes, c(from$name, to$name), drawn, unit, page, extra)
+  best_way(c(own, generic), nodes, values, c(from$name, to$name), drawn, unit, page, extra)
 }
 
 bowed_ways <- function(from, to, unit) {

@@ -49,8 +49,8 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NU
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
   check_page(page)
-  check_flag(r_squared, "r_squared")
-  check_flag(grey_nonsignificant, "grey_nonsignificant")
+  check_flag(r_squared, "`r_squared`")
+  check_flag(grey_nonsignificant, "`grey_nonsignificant`")
   chosen <- diagram_groups(fit$layout, groups)
   views <- lapply(stats::setNames(chosen, chosen), function(group) {
     diagram_view(group_view(fit, group), fit, values, r_squared, grey_nonsignificant)

@@ -163,8 +163,9 @@ off_page <- function(path, page) {
 }
 
 # The best of several ways: through no box, on the page, crossing few lines, short and straight.
-best_way <- function(ways, nodes, except, drawn, unit, page, extra = numeric(length(ways))) {
-  values <- residual_values(nodes, unit)
+# `values`: where those of residuals will stand.
+best_way <- function(ways, nodes, values, except, drawn, unit, page,
+                     extra = numeric(length(ways))) {
   best <- NULL
   lowest <- Inf
   for (i in seq_along(ways)) {
@@ -263,6 +264,7 @@ loading_edges <- function(table, nodes, plan, unit) {
   own <- nodes$owner[match(item, nodes$name)] == construct
   # own items first: the others find their way between them
   order <- order(!own)
+  values <- residual_values(nodes, unit)
   edges <- list()
   for (k in order) {
     from <- node_at(nodes, construct[k])
@@ -270,7 +272,7 @@ loading_edges <- function(table, nodes, plan, unit) {
     straight <- clip(rbind(centre(from), facing(to, from, plan)), from,
                      replace(to, c("w", "h"), list(0, 0)))
     path <- if (own[k]) straight[c(1L, nrow(straight)), ] else
-      foreign_loading(from, to, straight, nodes, edges, unit, plan)
+      foreign_loading(from, to, straight, nodes, values, edges, unit, plan)
     if (table$rows$kind[rows[k]] == "weight") path <- path[rev(seq_len(nrow(path))), ]
     edges[[length(edges) + 1L]] <- list(row = rows[k], type = table$rows$kind[rows[k]],
                                         path = path)
@@ -285,13 +287,13 @@ facing <- function(item, construct, plan) {
   c(item$x + side * item$w / 2, item$y)
 }
 
-foreign_loading <- function(from, to, straight, nodes, edges, unit, plan) {
+foreign_loading <- function(from, to, straight, nodes, values, edges, unit, plan) {
   end <- facing(to, from, plan)
   ways <- c(list(straight), lapply(c(0.2, -0.2, 0.45, -0.45, 0.8, -0.8, 1.3, -1.3) * unit,
                                    function(offset) {
     clip(bend(centre(from), end, offset), from, replace(to, c("w", "h"), list(0, 0)))
   }))
-  best_way(ways, nodes, c(from$name, to$name), pieces_of(edges), unit, c(Inf, Inf),
+  best_way(ways, nodes, values, c(from$name, to$name), pieces_of(edges), unit, c(Inf, Inf),
            c(0, rep(0.5, 8L)))
 }
 
@@ -299,6 +301,7 @@ foreign_loading <- function(from, to, straight, nodes, edges, unit, plan) {
 core_edges <- function(table, nodes, plan, unit, drawn, page) {
   arrows <- plan$arrows
   halves <- layer_halves(nodes, plan)
+  values <- residual_values(nodes, unit)
   key <- paste(arrows$from, arrows$to, sep = "\r")
   for (i in order(lengths(plan$chains))) {
     from <- node_at(nodes, arrows$from[i])
@@ -314,7 +317,8 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
     if (arrows$back[i]) lanes <- lapply(lanes, function(lane) lane[rev(seq_len(nrow(lane))), ])
     if (!mutual) ways <- c(ways, lapply(lanes, clip, from, to))
     extra <- c(abs(offsets), if (!mutual) c(0.4, 0.3)[seq_along(lanes)])
-    path <- best_way(ways, nodes, c(from$name, to$name), pieces_of(drawn), unit, page, extra)
+    path <- best_way(ways, nodes, values, c(from$name, to$name), pieces_of(drawn), unit, page,
+                     extra)
     drawn <- c(drawn, list(list(row = arrows$row[i], type = table$rows$kind[arrows$row[i]],
                                 path = path)))
   }

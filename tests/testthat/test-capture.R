@@ -42,6 +42,8 @@ test_that("addresses, equations and bounds are captured by the same rule everywh
   expect_identical(restrict(calm, !!paste0("loading[Calm, ", item, "] == 1")), fixed)
   expect_identical(restrict(calm, c(loading[Calm, sc2] == 1, variance[sc1] >= 0)),
                    restrict(fixed, variance[sc1] >= 0))
+  own <- function() "loading[Calm, sc2] == 1"
+  expect_identical(restrict(calm, own()), fixed)
   fit <- quiet_fit(calm, choirs)
   wanted <- "covariance[sc1, sc2]"
   statement <- "loading[Calm, sc2] == 1"

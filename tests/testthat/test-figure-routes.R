@@ -33,8 +33,10 @@ test_that("rays leave a node at its outline", {
 test_that("the best way goes round what is in the way", {
   nodes <- do.call(rbind, lapply(list(box("a", 1, 3), box("b", 9, 3), box("c", 5, 3)),
                                  as.data.frame))
+  none <- list(name = character(), kind = character(), x = numeric(), y = numeric(),
+               w = numeric(), h = numeric())
   ways <- lapply(c(0, 1), function(offset) bend(c(1, 3), c(9, 3), offset))
-  best <- best_way(ways, nodes, c("a", "b"), NULL, 1, c(10, 6))
+  best <- best_way(ways, nodes, none, c("a", "b"), NULL, 1, c(10, 6))
   expect_identical(best, ways[[2]])
   expect_equal(boxes_hit(dense(ways[[1]]), nodes, c("a", "b"), 0), 1)
   expect_equal(boxes_hit(dense(ways[[2]]), nodes, c("a", "b"), 0), 0)
