@@ -79,22 +79,9 @@ captured_holds <- function(quosures, verb) {
           c(paste0(verb, "() needs something to name."),
             i = paste0("Such as ", verb, "(loading).")))
   }
-  unlist(lapply(unname(quosures), function(quosure) {
-    hold_texts(rlang::quo_get_expr(quosure), rlang::quo_get_env(quosure), verb)
-  }))
-}
-
-hold_texts <- function(expression, env, verb) {
-  if (is.character(expression))
-    return(vapply(expression, canonical_text_hold, "", USE.NAMES = FALSE))
-  if (is.symbol(expression)) return(canonical_hold(expression))
-  if (is.call(expression) && identical(expression[[1L]], quote(`[`)))
-    return(canonical_hold(expression))
-  if (is.call(expression) && identical(expression[[1L]], quote(c))) {
-    return(unlist(lapply(as.list(expression)[-1L], hold_texts, env = env, verb = verb)))
-  }
-  vapply(evaluate_names(expression, env, paste0(verb, "()")), canonical_text_hold, "",
-         USE.NAMES = FALSE)
+  vapply(captured_statements(quosures, paste0(verb, "()")), function(part) {
+    if (is.character(part)) canonical_text_hold(part) else canonical_hold(part)
+  }, "", USE.NAMES = FALSE)
 }
 
 canonical_text_hold <- function(text) {

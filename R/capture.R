@@ -127,7 +127,9 @@ captured_statements <- function(quosures, what) {
 statement_parts <- function(expression, env, what) {
   if (is.symbol(expression)) {
     name <- as.character(expression)
-    if (is.character(get0(name, env, mode = "character"))) {
+    # a bare kind, such as loading, is never a variable
+    known <- name %in% names(address_kinds)
+    if (!known && is.character(get0(name, env, mode = "character"))) {
       abort("address", c(paste0("`", name, "` in ", what, " is no address."),
                          i = paste0("A text variable of that name exists: all_of(", name,
                                     ") may be meant.")))
