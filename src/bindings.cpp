@@ -31,14 +31,22 @@ void require(bool holds, const char* why) {
   if (!holds) refuse(why);
 }
 
-// Reading by hand: wrapping each of a model's many short vectors would cost more than a small fit.
-SEXP element(SEXP list, const char* name) {
-  require(TYPEOF(list) == VECSXP, "a part of it is not a list");
-  const SEXP names = Rf_getAttrib(list, R_NamesSymbol);
-  const int size = Rf_isNull(names) ? 0 : Rf_length(list);
-  for (int i = 0; i < size; ++i) {
-    const char* known = CHAR(STRING_ELT(names, i));
-    if (known[0] == name[0] && std::strcmp(known, name) == 0) return VECTOR_ELT(list, i);
+// A named list. Read by hand: wrapping each of a model's many short vectors would cost more than a
+// small fit.
+struct Record {
+  SEXP list, names;
+  int size;
+  Record(SEXP x) : list(x) {
+    require(TYPEOF(x) == VECSXP, "a part of it is not a list");
+    names = Rf_getAttrib(x, R_NamesSymbol);
+    size = Rf_isNull(names) ? 0 : Rf_length(x);
+  }
+};
+
+SEXP element(const Record& from, const char* name) {
+  for (int i = 0; i < from.size; ++i) {
+    const char* known = CHAR(STRING_ELT(from.names, i));
+    if (known[0] == name[0] && std::strcmp(known, name) == 0) return VECTOR_ELT(from.list, i);
   }
   refuse(std::string("it has no element \"") + name + "\"");
 }
@@ -52,16 +60,16 @@ struct Column {
   const T& only() const { return at[0]; }
 };
 
-Column<int> integers(SEXP list, const char* name, int size = -1) {
-  const SEXP x = element(list, name);
+Column<int> integers(const Record& from, const char* name, int size = -1) {
+  const SEXP x = element(from, name);
   const bool fits =
       (TYPEOF(x) == INTSXP || TYPEOF(x) == LGLSXP) && (size < 0 || Rf_length(x) == size);
   if (!fits) refuse(std::string("its element \"") + name + "\" has another type or length");
   return {INTEGER(x), Rf_length(x)};
 }
 
-Column<double> numbers(SEXP list, const char* name, int size = -1) {
-  const SEXP x = element(list, name);
+Column<double> numbers(const Record& from, const char* name, int size = -1) {
+  const SEXP x = element(from, name);
   const bool fits = TYPEOF(x) == REALSXP && (size < 0 || Rf_length(x) == size);
   if (!fits) refuse(std::string("its element \"") + name + "\" has another type or length");
   return {REAL(x), Rf_length(x)};
@@ -94,7 +102,7 @@ void check_tape(const oz::Expression& tape, int inputs) {
   require(depth == 1, "an expression in it is damaged");
 }
 
-oz::Expression expression_from(SEXP tape, int inputs) {
+oz::Expression expression_from(const Record& tape, int inputs) {
   oz::Expression out;
   const Column<int> operation = integers(tape, "operation");
   const Column<double> argument = numbers(tape, "argument", operation.size);
@@ -104,7 +112,7 @@ oz::Expression expression_from(SEXP tape, int inputs) {
   return out;
 }
 
-void read_entries(SEXP from, oz::Model& model) {
+void read_entries(const Record& from, oz::Model& model) {
   const Column<int> family = integers(from, "family");
   const int entries = family.size, groups = model.groups.size();
   const Column<int> group = integers(from, "group", entries), row = integers(from, "row", entries);
@@ -119,7 +127,7 @@ void read_entries(SEXP from, oz::Model& model) {
   }
 }
 
-void read_map(SEXP from, oz::Model& model) {
+void read_map(const Record& from, oz::Model& model) {
   const int entries = model.entries.size();
   model.map.parameters = integers(from, "parameters", 1).only();
   require(model.map.parameters >= 0, "its number of parameters is negative");
@@ -133,11 +141,11 @@ void read_map(SEXP from, oz::Model& model) {
         {index_within(parameter[i], model.map.parameters), weight[i]});
 }
 
-void read_scales(SEXP from, oz::Model& model) {
+void read_scales(const Record& from, oz::Model& model) {
   const SEXP scales = element(from, "scales");
   const int entries = model.entries.size();
   for (int s = 0; s < Rf_length(scales); ++s) {
-    const SEXP scale = VECTOR_ELT(scales, s);
+    const Record scale = VECTOR_ELT(scales, s);
     const int g = index_within(integers(scale, "group", 1).only(), model.groups.size());
     const int kind = integers(scale, "kind", 1).only();
     require(kind >= 0 && kind <= 4, "a scale in it is of no known kind");
@@ -149,16 +157,17 @@ void read_scales(SEXP from, oz::Model& model) {
                    {},
                    integers(scale, "closed", 1).only() != 0};
     const Column<int> loadings = integers(scale, "loadings");
+    item.loadings.reserve(loadings.size);
     for (int i = 0; i < loadings.size; ++i)
       item.loadings.push_back(index_within(loadings[i], entries));
     model.scales.push_back(item);
   }
 }
 
-void read_constraints(SEXP from, oz::Model& model) {
+void read_constraints(const Record& from, oz::Model& model) {
   const SEXP constraints = element(from, "constraints");
   for (int k = 0; k < Rf_length(constraints); ++k) {
-    const SEXP constraint = VECTOR_ELT(constraints, k);
+    const Record constraint = VECTOR_ELT(constraints, k);
     const Column<int> inputs = integers(constraint, "inputs");
     oz::Constraint item{expression_from(constraint, inputs.size),
                         {},
@@ -171,7 +180,7 @@ void read_constraints(SEXP from, oz::Model& model) {
   }
 }
 
-oz::Model model_from(SEXP from) {
+oz::Model model_from(const Record& from) {
   oz::Model model;
   const Column<int> observed = integers(from, "observed"),
                     variables = integers(from, "variables", observed.size),
@@ -199,7 +208,7 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model) {
   require(Rf_length(groups) == static_cast<int>(model.groups.size()),
           "its moments are of other groups");
   for (int g = 0; g < Rf_length(groups); ++g) {
-    const SEXP group = VECTOR_ELT(groups, g);
+    const Record group = VECTOR_ELT(groups, g);
     const int p = model.groups[g].observed;
     oz::Block block;
     block.group = g;

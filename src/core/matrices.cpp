@@ -42,6 +42,7 @@ std::vector<GroupLayout> arrange(const Model& model) {
     layout.variables = model.groups[g].variables;
     std::vector<char> inner(layout.variables, 0);
     for (int v = layout.observed; v < layout.variables; ++v) inner[v] = 1;
+    layout.entries.reserve(model.entries.size());
     for (size_t e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
       if (entry.group != static_cast<int>(g)) continue;

@@ -20,9 +20,9 @@ class Cholesky {
     for (int j = 0; j < n; ++j) {
       double* column = l_.col(j).data();
       if (!(column[j] > 0)) return false;
-      const double pivot = std::sqrt(column[j]);
-      column[j] = pivot;
-      for (int i = j + 1; i < n; ++i) column[i] /= pivot;
+      column[j] = std::sqrt(column[j]);
+      const double scale = 1 / column[j];
+      for (int i = j + 1; i < n; ++i) column[i] *= scale;
       // two columns at a time, so that each entry is read once for both
       int k = j + 1;
       for (; k + 1 < n; k += 2) {
@@ -69,23 +69,22 @@ class Cholesky {
         for (int i = j + 1; i < n; ++i) out(j, i) = out(i, j);
       return;
     }
+    double scale[small];
+    for (int j = 0; j < n; ++j) scale[j] = 1 / l_(j, j);
     root.setZero(n, n);  // L^-1 by forward substitution, column by column
     for (int j = 0; j < n; ++j) {
       double* column = root.col(j).data();
       column[j] = 1;
       for (int k = j; k < n; ++k) {
-        const double known = column[k] /= l_(k, k);
+        const double known = column[k] *= scale[k];
         const double* factor = l_.col(k).data();
         for (int i = k + 1; i < n; ++i) column[i] -= factor[i] * known;
       }
     }
     out.resize(n, n);
     for (int j = 0; j < n; ++j)
-      for (int i = j; i < n; ++i) {
-        double sum = 0;
-        for (int k = i; k < n; ++k) sum += root(k, i) * root(k, j);
-        out(i, j) = out(j, i) = sum;
-      }
+      for (int i = j; i < n; ++i)
+        out(i, j) = out(j, i) = root.col(i).tail(n - i).dot(root.col(j).tail(n - i));
   }
 
  private:

@@ -48,6 +48,7 @@ NormalTheory::NormalTheory(std::shared_ptr<const Model> model, const Sample& sam
   for (size_t g = 0; g < groups_.size(); ++g) {
     Group& group = groups_[g];
     group.layout = layouts[g];
+    group.slots.reserve(group.layout.entries.size());
     for (int e : group.layout.entries) {
       if (!this->model().map.rows[e].empty()) group.slots.push_back(slot_of(group, e));
       else if (every_entry)

@@ -301,8 +301,8 @@ class Driver {
 Fit fit(const Model& model, const Sample& sample, const Settings& settings,
         const Callbacks& callbacks) {
   Fit out;
-  const Ordered ordered = in_order(model, sample);
-  const Rescaled scaled = rescale(ordered.model, ordered.sample);
+  Ordered ordered = in_order(model, sample);
+  const Rescaled scaled = rescale(std::move(ordered.model), std::move(ordered.sample));
   Vector start;
   if (settings.start.size() == model.map.parameters)
     start = ordered.from_caller(settings.start).cwiseQuotient(scaled.parameter_unit);

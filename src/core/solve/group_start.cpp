@@ -28,6 +28,7 @@ GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& 
     }
   }
   causes.resize(v);
+  entries.reserve(model.entries.size());
   variances.assign(v, -1);
   for (size_t e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
@@ -133,6 +134,8 @@ Pairs GroupStart::measured_apart(const std::vector<int>& items, int but) const {
 void GroupStart::construct(const Scale& scale, Random* random) {
   const int x = scale.construct;
   std::vector<int> items, own;
+  items.reserve(scale.loadings.size());
+  own.reserve(scale.loadings.size());
   for (int e : scale.loadings) items.push_back(model.entries[e].row);
   for (int item : items)
     if (memberships[item] == 1) own.push_back(item);
@@ -276,8 +279,11 @@ void GroupStart::settle_covariances(Random* random) {
 // already are taken off first. At random, effects are moved: where variables act on each other, least
 // squares may be far from the truth.
 void GroupStart::regress(int outcome, Random* random) {
+  const std::vector<int>& pointing = causes[outcome];
+  if (!random && pointing.size() == 1 && !composed[pointing[0]] && !settled[pointing[0]])
+    return regress_on_one(outcome, pointing[0]);
   std::vector<int> arrows, fixed;
-  for (int e : causes[outcome])
+  for (int e : pointing)
     if (!composed[e]) (settled[e] ? fixed : arrows).push_back(e);
   const int k = arrows.size();
   const auto cause = [&](int e) { return model.entries[e].col; };
@@ -293,7 +299,7 @@ void GroupStart::regress(int outcome, Random* random) {
     for (int other : fixed) residual += eta[e] * eta[other] * covariance(cause(e), cause(other));
     for (int i = 0; i < k; ++i) xy[i] -= eta[e] * covariance(cause(e), cause(arrows[i]));
   }
-  if (k == 1) {  // most items; not worth a decomposition
+  if (k == 1) {  // not worth a decomposition
     b[0] = xx(0, 0) != 0 ? xy[0] / xx(0, 0) : 0;
   } else if (k > 1) {
     Matrix shrunk = xx;
@@ -310,6 +316,18 @@ void GroupStart::regress(int outcome, Random* random) {
   }
   for (int i = 0; i < k; ++i) eta[arrows[i]] = b[i];
   residual -= moved ? 2 * b.dot(xy) - b.dot(xx * b) : b.dot(xy);
+  settle_variance(outcome, residual, random);
+}
+
+// Most items: nothing to decompose, nothing to store.
+void GroupStart::regress_on_one(int outcome, int arrow) {
+  const int cause = model.entries[arrow].col;
+  const double own = covariance(cause, cause), shared = covariance(cause, outcome);
+  eta[arrow] = own != 0 ? shared / own : 0;
+  settle_variance(outcome, covariance(outcome, outcome) - eta[arrow] * shared, nullptr);
+}
+
+void GroupStart::settle_variance(int outcome, double residual, const Random* random) {
   const double least = random ? least_residual_at_random : least_residual;
   if (variances[outcome] >= 0)
     eta[variances[outcome]] = std::max(residual, least * covariance(outcome, outcome));

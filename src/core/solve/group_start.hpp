@@ -27,6 +27,8 @@ class GroupStart {
   void vary(const Matrix& block, Vector& loading, Random& random) const;
   void settle_covariances(Random* random);
   void regress(int outcome, Random* random);
+  void regress_on_one(int outcome, int arrow);
+  void settle_variance(int outcome, double residual, const Random* random);
   void set_covariances();
   void set_means();
 

@@ -4,20 +4,21 @@
 
 namespace orizzonte {
 
-Rescaled rescale(const Model& model, const Sample& sample) {
+Rescaled rescale(Model from, Sample sample) {
   Rescaled out;
-  const auto scaled = std::make_shared<Model>(model);
+  const auto scaled = std::make_shared<Model>(std::move(from));
+  const Model& model = *scaled;
   out.model = scaled;
-  out.sample = sample;
   std::vector<Vector> sd(model.groups.size());
   for (size_t g = 0; g < sd.size(); ++g) {
     const int p = model.groups[g].observed;
     sd[g] = Vector::Ones(model.groups[g].variables);
     sd[g].head(p) = sample[g].covariance.diagonal().cwiseSqrt();
     const Vector inverse = sd[g].head(p).cwiseInverse();
-    out.sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
-    if (model.means) out.sample[g].mean = inverse.cwiseProduct(sample[g].mean);
+    sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
+    if (model.means) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
   }
+  out.sample = std::move(sample);
   // A construct scaled by a marker takes over the marker's unit, also through constructs of
   // constructs.
   for (size_t pass = 0; pass <= model.scales.size(); ++pass)

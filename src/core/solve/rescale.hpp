@@ -15,6 +15,6 @@ struct Rescaled {
 
 // Item scales of 1e-3 and 1e3 side by side would otherwise spoil the information matrix. Equal
 // parameters become weighted entries of the map, so the model is unchanged.
-Rescaled rescale(const Model& model, const Sample& sample);
+Rescaled rescale(Model model, Sample sample);
 
 }  // namespace orizzonte

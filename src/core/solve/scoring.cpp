@@ -9,9 +9,12 @@ namespace {
 
 constexpr int patience = 60;      // of scoring and Newton steps, before the slower but surer ones
 constexpr int first_scoring = 2;  // scoring steps before Newton is tried
+constexpr double close = 1;       // predicted drop of chi-square from which one is enough
 constexpr int shortenings = 40;   // of one step
-constexpr double short_step =
-    1e-4;  // predicted drop of chi-square after which a Hessian still speaks for the next point
+// Predicted drops of chi-square after which a Hessian still serves the next point: as its own, and
+// for one more step, whose error is the product of both steps.
+constexpr double short_step = 1e-4;
+constexpr double fair_step = 1e-2;
 
 // One run of scoring and Newton steps. All storage is allocated once.
 class Run {
@@ -52,8 +55,9 @@ class Run {
     if (out_.decrement <= settings_.tolerance && settled()) return false;
     if (iteration >= patience) return false;
     if (!take_step(metric, floor)) return end(Status::NoDescent);
-    --scoring_left_;
+    scoring_left_ = out_.decrement < close ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
+    again_ = newton_ && !again_ && !near_ && out_.decrement < fair_step && floor == 0;
     return true;
   }
 
@@ -62,9 +66,11 @@ class Run {
     return false;
   }
 
-  // Newton once the observed Hessian is positive definite; after a short Newton step the Hessian
-  // still speaks for this point, and scoring (which gives the errors) ends the run.
+  // Newton once the observed Hessian is positive definite. After a fair step it serves once more;
+  // after a short one it still speaks for this point, and scoring (which gives the errors) ends the
+  // run.
   void choose_metric() {
+    if (again_) return;
     newton_ = false;
     if (scoring_left_ <= 0 && !near_) {
       observed_.set(problem_, Information::Observed);
@@ -93,12 +99,14 @@ class Run {
   // Shortened (damped) until the step is admissible and lowers the discrepancy as predicted.
   bool take_step(Metric& metric, double floor) {
     const double before = problem_.value();
+    double predicted = out_.decrement;  // 2 s'd - d'Md, while M d = s
     for (int attempt = 0; attempt < shortenings; ++attempt) {
       if (attempt > 0 || control_.damping() > floor) {
         metric.damp(std::max(control_.damping(), floor));
         metric.solve(score_, step_);
       }
-      const double predicted = 2 * score_.dot(step_) - metric.quadratic(step_);
+      if (attempt > 0 || control_.damping() > 0 || floor > 0)
+        predicted = 2 * score_.dot(step_) - metric.quadratic(step_);
       trial_ = out_.theta + step_;
       if (problem_.move_to(trial_) &&
           control_.accept(predicted, problem_.n() * (before - problem_.value()))) {
@@ -140,7 +148,7 @@ class Run {
   Metric expected_, observed_;
   Vector score_, step_, trial_;
   int scoring_left_ = first_scoring;
-  bool newton_ = false, near_ = false;
+  bool newton_ = false, near_ = false, again_ = false;
 };
 
 }  // namespace
