@@ -182,7 +182,7 @@ format.orizzonte_address <- function(x, ...) {
 
 #' @export
 print.orizzonte_address <- function(x, ...) {
-  cat(format(x), "\n", sep = "")
+  put_lines(format(x))
   invisible(x)
 }
 

@@ -195,16 +195,16 @@ print.orizzonte_criteria <- function(x, ...) {
     at <- match(names, criterion_names)
     two <- if (all(nzchar(second[at]))) list(good = first[at], acceptable = second[at]) else
       list(value = first[at])
-    cat("", title,
-        format_table(c(list(criterion = names), two, list(source = source[at])),
-                     rep(FALSE, length(two) + 2L)), sep = "\n")
+    put_lines("", title,
+              format_table(c(list(criterion = names), two, list(source = source[at])),
+                           rep(FALSE, length(two) + 2L)))
   }
-  cat(heading("Criteria"), "Conventions, not laws.", sep = "\n")
+  put_lines(heading("Criteria"), "Conventions, not laws.")
   shown("Tests", criterion_names[1:3])
   shown("Fit indices", tiered_criteria)
   shown("Largest change for the worse at which a rung holds", change_criteria)
-  cat(paste0("\nNext: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, criteria ",
-             "= ...) uses them.\n"))
+  put_lines("", paste0("Next: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, ",
+                       "criteria = ...) uses them."))
   invisible(x)
 }
 

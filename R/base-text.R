@@ -1,6 +1,6 @@
 # Plain, calm text: rules, aligned columns, numbers.
 
-output_width <- function() min(100L, max(60L, getOption("width", 80L)))
+output_width <- function() min(100L, table_width())
 
 rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
 
@@ -84,17 +84,6 @@ format_p <- function(p) {
 
 format_count <- function(n) {
   formatC(round(as.numeric(n)), format = "f", digits = 0L, big.mark = ",")
-}
-
-# Columns of text, numbers to the right.
-format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L) {
-  cells <- Map(function(name, values, to_right) {
-    values <- showable(c(name, values))
-    width <- max(nchar(values, "width"))
-    pad <- strrep(" ", width - nchar(values, "width"))
-    if (to_right) paste0(pad, values) else paste0(values, pad)
-  }, names(columns), columns, right)
-  sub(" +$", "", paste0(strrep(" ", indent), do.call(paste, c(unname(cells), sep = "  "))))
 }
 
 # The shortest text that reads back as the same number.

@@ -9,7 +9,7 @@ data_commands <- function() {
       options = c("folder", "quiet"),
       help =
       paste0("Fits the measurement model of the demo data, prints the summary, compares ",
-             "the two rehearsal settings, and writes reports,\n",
+             "the two rehearsal settings, and writes reports, ",
              "figures, tables and the fit."),
       example = "orizzonte demo --out my-demo", run = command_demo
     ),
@@ -19,7 +19,7 @@ data_commands <- function() {
       options = c("screen_format", "out", "by", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given ",
-             "(then keying is checked, too).\n",
+             "(then keying is checked, too). ",
              "Ends with a plain list of what to do. Exit code 0; 2: bad input."),
       example = "orizzonte screen choirs.csv --by setting", run = command_screen
     ),
@@ -29,7 +29,7 @@ data_commands <- function() {
       options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Checks names against the data (where they are given), counts parameters, tests ",
-             "whether they can be told apart, and lists\nwhat is assumed. ",
+             "whether they can be told apart, and lists what is assumed. ",
              "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
@@ -39,7 +39,7 @@ data_commands <- function() {
                   "quiet"),
       help =
       paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
-             "summary-data file (first column `row`).\n",
+             "summary-data file (first column `row`). ",
              "Exit code 0: converged (an improper solution warns); 1: not identified or ",
              "not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json",
@@ -56,7 +56,7 @@ amending_commands <- function() {
                   "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
-             "be freed: modification index, expected change, and the\n",
+             "be freed: modification index, expected change, and the ",
              "real drop of chi-square after refitting. Exit code 0; 1: not identified or ",
              "not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
@@ -68,7 +68,7 @@ amending_commands <- function() {
                   "missing_codes", "encoding", "quiet"),
       help =
       paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
-             "blueprint with its trail: the change, its reason, what\n",
+             "blueprint with its trail: the change, its reason, what ",
              "was predicted and what happened. Several at once are separated by `;`. The ",
              "trail goes to standard output."),
       example =
@@ -83,7 +83,7 @@ amending_commands <- function() {
                   "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits each blueprint to the data and puts them side by side. A ",
-             "likelihood-ratio test is given only after checking that the\n",
+             "likelihood-ratio test is given only after checking that the ",
              "models are nested."),
       example = "orizzonte compare choirs.yaml choirs-2.yaml choirs.csv", run = command_compare
     ),
@@ -93,7 +93,7 @@ amending_commands <- function() {
       options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("BLUEPRINT has a trail (see amend), DATA are those it was made with, FRESH the same ",
-             "columns of other cases.\nShows whether what was freed is found again. ",
+             "columns of other cases. Shows whether what was freed is found again. ",
              "Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte confirm choirs-2.yaml choirs.csv fresh.csv", run = command_confirm
     ),
@@ -102,7 +102,7 @@ amending_commands <- function() {
       options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
       help =
       paste0("For a model that does not converge, is improper or cannot be fitted: mistakes in ",
-             "the data, other scales and starts,\noutlying rows, bounds, and changes of the ",
+             "the data, other scales and starts, outlying rows, bounds, and changes of the ",
              "model, each tried and shown. Exit code 0: something worked; 1: nothing did."),
       example = "orizzonte rescue choirs.yaml choirs.csv", run = command_rescue
     )
@@ -119,7 +119,7 @@ showing_commands <- function() {
                   "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
-             "and says which rung holds and what may be compared.\n",
+             "and says which rung holds and what may be compared. ",
              "With --loosen RUNGS equalities are released one at a time until each does. ",
              "Exit code 1 when a rung has not converged."),
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric",
@@ -131,7 +131,7 @@ showing_commands <- function() {
                   "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
-             "loadings, amendments, or the trail;\nwith --by also the values of the groups, or ",
+             "loadings, amendments, or the trail; with --by also the values of the groups, or ",
              "their invariance ladder."),
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both",
       run = command_draw
@@ -143,7 +143,7 @@ showing_commands <- function() {
                   "criteria", "loosen", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report; several blueprints ",
-             "are also compared. With --ladder and --by the\n",
+             "are also compared. With --ladder and --by the ",
              "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html",
       run = command_report

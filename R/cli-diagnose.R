@@ -31,11 +31,11 @@ command_diagnose <- function(given) {
   to_output(given$out, given$quiet, function() {
     switch(format,
       text = {
-        cat(fit_card(fit, criteria), "", sep = "\n")
+        put_lines(fit_card(fit, criteria), "")
         print(residual)
-        cat("\n")
+        put_lines("")
         print(gone)
-        cat("\n")
+        put_lines("")
         print(found)
       },
       json = cat(diagnosis_json(fit, found, residual, gone, criteria), "\n", sep = ""),
@@ -115,7 +115,7 @@ command_compare <- function(given) {
     switch(format,
       text = {
         print(found)
-        cat("\n")
+        put_lines("")
         print(beside)
       },
       json =

@@ -54,7 +54,7 @@ command_check <- function(given) {
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     print(found)
-    cat("", bullet_assumptions(found), sep = "\n")
+    put_lines("", bullet_assumptions(found))
   })
   if (found$identified) 0L else 1L
 }

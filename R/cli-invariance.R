@@ -17,7 +17,7 @@ command_invariance <- function(given) {
         print(ladder)
         steps <- unlist(lapply(loosened, function(x) list(x, x$ladder)), recursive = FALSE)
         for (part in c(steps, Filter(Negate(is.null), list(means, gaps)))) {
-          cat("\n")
+          put_lines("")
           print(part)
         }
       },

@@ -3,9 +3,10 @@
 #' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
 #' `diagnose`, `amend`, `compare`, `confirm`, `rescue`, `invariance`, `draw` or `report`;
 #' `orizzonte --help` lists them.
-#' Tables go to standard output, messages to standard error. Exit codes: 0 done (an improper
-#' solution warns and says so in `status`), 1 not identified or not converged, 2 bad input or
-#' usage, 3 an internal error, 141 when the program that reads the output has ended before.
+#' Tables go to standard output, messages to standard error; tables keep to the width of the
+#' terminal, or to the columns that the variable `COLUMNS` of the shell gives. Exit codes: 0 done
+#' (an improper solution warns and says so in `status`), 1 not identified or not converged, 2 bad
+#' input or usage, 3 an internal error, 141 when the program that reads the output has ended before.
 #'
 #' @param args Words of the command line.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -22,8 +23,12 @@ main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   if (!is.character(args) || anyNA(args))
     abort("input", "`args` must be texts: the words of a command line.")
   before <- widen_locale()
+  width <- options(width = window_width())
   if (interactive() || !missing(args)) {
-    on.exit(Sys.setlocale("LC_CTYPE", before))
+    on.exit({
+      Sys.setlocale("LC_CTYPE", before)
+      options(width)
+    })
     return(invisible(run_command(args)))
   }
   output$bytes <- rawConnection(raw(), "w")
@@ -42,6 +47,14 @@ widen_locale <- function() {
   for (name in c("C.UTF-8", "C.utf8", "en_US.UTF-8"))
     if (nzchar(suppressWarnings(Sys.setlocale("LC_CTYPE", name)))) break
   before
+}
+
+# What the shell says, else what the terminal says, else R's own.
+window_width <- function() {
+  told <- suppressWarnings(as.integer(Sys.getenv("COLUMNS")))
+  if (!is.na(told)) return(min(10000L, max(narrowest_window, told)))
+  if (!interactive() && isatty(stdout())) max(narrowest_window, cli::console_width()) else
+    getOption("width")
 }
 
 # What a process has printed and not yet sent on.
@@ -71,16 +84,22 @@ close_with <- function(...) {
   cat(..., sep = "", file = stderr())
 }
 
+# On standard error, within the width of the window.
+tell <- function(...) {
+  lines <- strsplit(paste0(...), "\n", fixed = TRUE)[[1L]]
+  writeLines(fold_lines(lines), stderr())
+}
+
 # Runs a command and returns its exit code; never quits.
 run_command <- function(args) {
   tryCatch(
     withCallingHandlers(dispatch(args),
       warning = function(w) {
-        cat("Warning: ", conditionMessage(w), "\n", sep = "", file = stderr())
+        tell("Warning: ", conditionMessage(w))
         invokeRestart("muffleWarning")
       },
       orizzonte_message = function(m) {
-        if (!"--quiet" %in% args) cat(conditionMessage(m), file = stderr())
+        if (!"--quiet" %in% args) tell(sub("\n$", "", conditionMessage(m)))
         invokeRestart("muffleMessage")
       }),
     orizzonte_error_identification = function(e) complain(e, 1L),
@@ -90,22 +109,21 @@ run_command <- function(args) {
       130L
     },
     error = function(e) {
-      cat("This is an internal error, not a fault of your input: ", conditionMessage(e), "\n",
-          "Please report it with the command and, if you can, the blueprint.\n", sep = "",
-          file = stderr())
+      tell("This is an internal error, not a fault of your input: ", conditionMessage(e),
+           "\nPlease report it with the command and, if you can, the blueprint.")
       3L
     }
   )
 }
 
 complain <- function(e, code) {
-  cat("Error: ", rlang::cnd_message(e), "\n", sep = "", file = stderr())
+  tell("Error: ", rlang::cnd_message(e))
   code
 }
 
 dispatch <- function(args) {
   if (length(args) == 0L || args[1L] %in% c("--help", "-h", "help")) {
-    cat(cli_overview(), sep = "\n")
+    put_lines(cli_overview())
     return(0L)
   }
   if (args[1L] == "--version") {
@@ -135,27 +153,16 @@ check_out <- function(command, given) {
   protect_inputs(given$out, c(given$files, given$criteria))
 }
 
-cli_overview <- function() {
-  commands <- cli_commands()
-  c("orizzonte: confirmatory factor and structural models from the command line", "",
-    "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
-    paste0("  ", formatC(names(commands), width = -max(nchar(names(commands))) - 2L),
-           vapply(commands, `[[`, "", "does")), "",
-    "orizzonte COMMAND --help shows a command's options with an example.",
-    "New here? Start with: orizzonte demo")
-}
-
 # Options of one command through optparse; NULL after --help.
 parse_arguments <- function(name, command, args) {
   options <- unname(cli_options()[command$options])
   usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ",
       paste(command$files, collapse = " ")), " [options]")
   parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
-                                   description = paste0("\n", command$help),
-                                   epilogue = paste0("Example:\n  ", command$example))
+                                   description = command$help, epilogue = command$example,
+                                   formatter = print_command_help)
   if (any(c("--help", "-h") %in% args)) {
-    cat("Usage: ", usage, "\n\n", command$help, "\n\nOptions:\n", option_lines(options),
-        "\nExample:\n  ", command$example, "\n", sep = "")
+    optparse::print_help(parser)
     return(NULL)
   }
   check_flags(args, options, name)
@@ -188,16 +195,6 @@ with_negative_values <- function(args, options) {
   if (length(at) == 0L) return(args)
   args[at] <- paste0(args[at], "=", args[at + 1L])
   args[-(at + 1L)]
-}
-
-option_lines <- function(options) {
-  flags <- vapply(options,
-                  function(o) {
-                    paste0(o@long_flag, if (!o@action %in% "store_true") paste0(" ",
-                    o@metavar))
-                  }, "")
-  paste0("  ", formatC(flags, width = -max(nchar(flags))), "  ",
-         vapply(options, function(o) o@help, ""), "\n", collapse = "")
 }
 
 check_flags <- function(args, options, name) {

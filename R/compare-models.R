@@ -315,7 +315,7 @@ reproduces <- function(eta, larger, smaller) {
 print.orizzonte_comparison <- function(x, ...) {
   if (!all(c("model", comparison_columns, "p_change", "akaike_weight") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(showable(format_comparison(x)), sep = "\n")
+  put_lines(format_comparison(x))
   invisible(x)
 }
 
@@ -353,7 +353,8 @@ format_comparison <- function(x) {
   c(heading("Comparison of models"),
     format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
     if (!is.null(texts$changes))
-      c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10)),
+      c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10,
+                                    spare = unname(column_titles[c("bic_change", "aic_change")]))),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
     wrap_lines(c(pair_sentences(x), comparison_reading(x))),
     either("Next: side_by_side() shows how estimates differ.", NULL))

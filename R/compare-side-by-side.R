@@ -106,15 +106,14 @@ print.orizzonte_side_by_side <- function(x, ...) {
   if (is.null(labels) || !all(paste0("estimate.", labels) %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   columns <- side_columns(x)
-  cat(heading(paste0("Side by side: ", if (identical(attr(x, "values"), "standardized"))
-                     "standardized" else "estimates (standard errors)")),
-      format_table(columns$estimates, c(FALSE, rep(TRUE, length(columns$estimates) - 1L))), "",
-      format_table(columns$summary, c(FALSE, rep(TRUE, length(labels)))), sep = "\n")
-  if (length(unique(attr(x, "size"))) > 1L) {
-    cat("",
-        wrap_lines(
-          paste0("The models were fitted to different numbers of rows: part of the differences ",
-                 "may come from that.")), sep = "\n")
-  }
+  standardized <- identical(attr(x, "values"), "standardized")
+  put_lines(
+    heading(paste0("Side by side: ",
+                   if (standardized) "standardized" else "estimates (standard errors)")),
+    format_table(columns$estimates, c(FALSE, rep(TRUE, length(columns$estimates) - 1L))), "",
+    format_table(columns$summary, c(FALSE, rep(TRUE, length(labels)))))
+  if (length(unique(attr(x, "size"))) > 1L)
+    put_lines("", wrap_lines(paste0("The models were fitted to different numbers of rows: part of ",
+                                    "the differences may come from that.")))
   invisible(x)
 }

@@ -5,7 +5,7 @@ print.orizzonte_amendments <- function(x, ...) {
   needed <- c("parameter", "kind", "modification_index", "p", "expected_change",
               "expected_change_std", "actual_drop", "verdict")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(showable(format_amendments(x)), sep = "\n")
+  put_lines(format_amendments(x))
   invisible(x)
 }
 
@@ -29,7 +29,8 @@ format_offered <- function(x, shown) {
                   drop = format_fixed(shown$actual_drop, 2L),
                   estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
   columns <- Filter(length, columns)
-  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE)))
+  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
+                                 spare = c("p", "EPC", "estimate")))
   criteria <- attr(x, "criteria")
   lines <- c(lines, "", wrap_lines(paste0(
     "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",

@@ -108,7 +108,7 @@ confirmed_parameters <- function(fit, fresh) {
 
 #' @export
 print.orizzonte_confirmation <- function(x, ...) {
-  cat(heading(paste0("Confirmation: ", x$title)), sep = "\n")
+  put_lines(heading(paste0("Confirmation: ", x$title)))
   i <- x$indices
   columns <- titled(list(
                   model = i$model, data = i$data, n = format_count(i$n),
@@ -118,23 +118,20 @@ print.orizzonte_confirmation <- function(x, ...) {
                   AIC = format_fixed(i$aic, 1L),
                   BIC = format_fixed(i$bic, 1L),
                   status = ifelse(i$status %in% "proper", "", i$status)))
-  cat(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)),
-                   c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "", sep = "\n")
+  put_lines(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)),
+                         c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "")
   d <- x$difference
   known <- !is.na(d$chisq_change)
-  cat(wrap_lines(paste0("From start to end \u03c7\u00b2 falls by ",
-                        format_fixed(d$chisq_change[known], 2L), ", \u0394df = ",
-                        d$df_change[known], ", p ", vapply(d$p_change[known], p_clause, ""),
-                        ifelse(d$data[known] == "these", " in these data", " in fresh data"))),
-                        sep = "\n")
+  put_lines(wrap_lines(paste0(
+    "From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change[known], 2L),
+    ", \u0394df = ", d$df_change[known], ", p ", vapply(d$p_change[known], p_clause, ""),
+    ifelse(d$data[known] == "these", " in these data", " in fresh data"))))
   p <- x$parameters
   if (nrow(p)) {
-    cat("", "What was freed",
-        format_table(list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
-                          p = format_p(p$p),
-                          `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
-                          `p ` = format_p(p$p_fresh), verdict = p$verdict),
-                                           c(FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), sep = "\n")
+    columns <- list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
+                    p = format_p(p$p), `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
+                    `p ` = format_p(p$p_fresh), verdict = p$verdict)
+    put_lines("", "What was freed", format_table(columns, c(FALSE, rep(TRUE, 4L), FALSE)))
   }
   lost <- sum(p$verdict != "found again")
   them <- if (lost == 1L) "it" else "them"
@@ -146,7 +143,7 @@ print.orizzonte_confirmation <- function(x, ...) {
     paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are",
            " not found again: take ", them, " back unless theory needs ", them, ".")
   }
-  cat("", wrap_lines(last), sep = "\n")
+  put_lines("", wrap_lines(last))
   invisible(x)
 }
 

@@ -303,11 +303,11 @@ as.data.frame.orizzonte_rescue <- function(x, ...) x$attempts
 
 #' @export
 print.orizzonte_rescue <- function(x, ...) {
-  cat(heading(paste0("Rescue: ", x$title)), sep = "\n")
+  put_lines(heading(paste0("Rescue: ", x$title)))
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
-    cat(paste0("The model converges and is proper as written: nothing to rescue.\n\nNext: ",
-               either("summary(fit_model(blueprint, data))", command_text("fit")), "\n"))
+    put_lines("The model converges and is proper as written: nothing to rescue.", "",
+              paste0("Next: ", either("summary(fit_model(blueprint, data))", command_text("fit"))))
     return(invisible(x))
   }
   columns <- titled(list(
@@ -315,24 +315,23 @@ print.orizzonte_rescue <- function(x, ...) {
     chisq = format_fixed(table$chisq, 2L), df = ifelse(is.na(table$df), "", format(table$df)),
     CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
     `trouble left` = table$trouble))
-  cat("What was tried\n",
-      paste0(format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)), "\n"),
-      sep = "")
+  put_lines("What was tried",
+            format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)))
   if (length(x$findings))
-    cat("\nWhat the trouble was\n",
-        paste0(wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L), "\n"), sep = "")
+    put_lines("", "What the trouble was",
+              wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L))
   if (length(x$worked)) {
-    cat("\nWhat worked\n")
+    put_lines("", "What worked")
     for (label in x$worked) {
-      cat(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
-                            table$change[table$attempt == label]), 2L, 6L), sep = "\n")
+      put_lines(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
+                                  table$change[table$attempt == label]), 2L, 6L))
     }
-    cat("\nNothing was changed by itself. Adopt what the item texts and the theory defend.\n")
-    cat("Next: ", either(paste0("rescued$fits[[", quoted(x$worked[1L]), "]], or make"), "make"),
-        " the change in the blueprint and fit again\n", sep = "")
+    put_lines("", "Nothing was changed by itself. Adopt what the item texts and the theory defend.",
+              paste0("Next: ", either(paste0("rescued$fits[[", quoted(x$worked[1L]), "]], or make"),
+                                      "make"), " the change in the blueprint and fit again"))
   } else {
-    cat(paste0("\nNothing worked: no attempt gave a proper solution. Think about the ",
-               "constructs and their items anew, or gather more cases.\n"))
+    put_lines("", paste0("Nothing worked: no attempt gave a proper solution. Think about the ",
+                         "constructs and their items anew, or gather more cases."))
   }
   invisible(x)
 }

@@ -145,24 +145,24 @@ score_jointly <- function(fit, candidates) {
 print.orizzonte_score_test <- function(x, ...) {
   if (!all(c("parameter", "modification_index", "expected_change") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading("Score test"),
-      format_table(list(parameter = x$parameter,
-                        `index alone` = format_fixed(x$modification_index, 2L),
-                        change = format_number(x$expected_change),
-                        `std.` = format_fixed(x$expected_change_std, 2L),
-                        estimate = format_number(x$actual_estimate)),
-                        c(FALSE, rep(TRUE, 4L))), sep = "\n")
+  put_lines(heading("Score test"),
+            format_table(list(parameter = x$parameter,
+                              `index alone` = format_fixed(x$modification_index, 2L),
+                              change = format_number(x$expected_change),
+                              `std.` = format_fixed(x$expected_change_std, 2L),
+                              estimate = format_number(x$actual_estimate)),
+                              c(FALSE, rep(TRUE, 4L))))
   statistic <- attr(x, "statistic")
   if (!is.null(statistic)) {
     df <- attr(x, "df")
-    cat("\nTogether: ", showable("\u03c7\u00b2"), " would fall by ",
-        format_fixed(statistic, 2L), ", df = ", df, ", p ", p_clause(attr(x, "p")),
-        if (!is.na(attr(x, "actual_drop")))
-          paste0("; after refitting it falls by ", format_fixed(attr(x, "actual_drop"), 2L)),
-          ".\n", sep = "")
+    drop <- attr(x, "actual_drop")
+    put_lines("", paste0(
+      "Together: \u03c7\u00b2 would fall by ", format_fixed(statistic, 2L), ", df = ", df, ", p ",
+      p_clause(attr(x, "p")),
+      if (!is.na(drop)) paste0("; after refitting it falls by ", format_fixed(drop, 2L)), "."))
     if (df < nrow(x))
-      cat(wrap_lines(paste0("Only ", df, " of the ", nrow(x), " can be told apart: they count as ",
-                            df, ".")), sep = "\n")
+      put_lines(wrap_lines(paste0("Only ", df, " of the ", nrow(x),
+                                  " can be told apart: they count as ", df, ".")))
   }
   invisible(x)
 }

@@ -118,7 +118,7 @@ drop_paths <- function(rows, fit, vcov) {
 print.orizzonte_without <- function(x, ...) {
   if (!all(c("parameter", "wald", "p", "actual_rise", "verdict") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(showable(format_without(x)), sep = "\n")
+  put_lines(format_without(x))
   invisible(x)
 }
 

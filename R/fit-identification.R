@@ -205,28 +205,27 @@ group_on_little <- function(layout) {
 
 #' @export
 print.orizzonte_identification <- function(x, ...) {
-  cat(heading(paste0("Identification: ", x$title)), sep = "\n")
-  cat(format_count_line(x), "\n", sep = "")
-  cat(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L),
-      sep = "\n")
+  put_lines(heading(paste0("Identification: ", x$title)))
+  put_lines(format_count_line(x))
+  put_lines(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L))
   if (x$identified) {
-    cat("Identified: the rank is full (", x$rank, ")",
-        if (!x$with_data) " at made-up moments; give the data to be sure", ".\n", sep = "")
+    put_lines(paste0("Identified: the rank is full (", x$rank, ")",
+                     if (!x$with_data) " at made-up moments; give the data to be sure", "."))
     if (length(x$notes))
-      cat("Resting on little\n", paste0(wrap_lines(paste0("- ", x$notes), 2L, 4L), "\n"), sep = "")
-    cat("\nNext: ", either("fit_model(blueprint, data)", command_text("fit")), "\n", sep = "")
+      put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
+    put_lines("", paste0("Next: ", either("fit_model(blueprint, data)", command_text("fit"))))
     return(invisible(x))
   }
   if (x$df < 0L) {
-    cat("NOT IDENTIFIED: more free parameters than moments.\n")
+    put_lines("NOT IDENTIFIED: more free parameters than moments.")
   } else {
-    cat("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"),
-        " too many.\n", sep = "")
+    put_lines(paste0("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"),
+                     " too many."))
   }
   if (length(x$trading)) {
-    cat("These trade off against each other without changing the fit\n",
-        paste0("  ", x$trading, "\n"), sep = "")
+    put_lines("These trade off against each other without changing the fit",
+              paste0("  ", x$trading))
   }
-  cat("What would help\n", paste0(wrap_lines(paste0("- ", x$remedies), 2L, 4L), "\n"), sep = "")
+  put_lines("What would help", wrap_lines(paste0("- ", x$remedies), 2L, 4L))
   invisible(x)
 }

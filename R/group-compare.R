@@ -89,33 +89,15 @@ print.orizzonte_group_comparison <- function(x, ...) {
   standardized <- stats::setNames(lapply(groups, function(g) {
     format_fixed(x[[paste0("standardized.", g)]])
   }), groups)
-  cat(showable(c(heading(paste0("Groups side by side: ", attr(x, "title"))),
-                 format_side_by_side(x$parameter, raw, tests), "", "Standardized",
-                 format_side_by_side(x$parameter, standardized))), sep = "\n")
+  put_lines(c(heading(paste0("Groups side by side: ", attr(x, "title"))),
+              side_by_side_table(x$parameter, c(raw, tests)), "", "Standardized",
+              side_by_side_table(x$parameter, standardized)))
   if (any(x$status %in% "held"))
-    cat("", wrap_lines(paste0("What is held is equal in raw units; standardized values differ ",
-                              "where variances do.")), sep = "\n")
+    put_lines("", wrap_lines(paste0("What is held is equal in raw units; standardized values ",
+                                    "differ where variances do.")))
   invisible(x)
 }
 
-# As many groups beside each other as the width takes, then the next ones below; the tests come with
-# the last.
-format_side_by_side <- function(parameter, groups, tests = NULL) {
-  width_of <- function(x, title) max(nchar(c(x, title), "width")) + 2L
-  widths <- mapply(width_of, groups, names(groups))
-  room <- output_width() - width_of(parameter, "parameter") - 2L
-  block <- integer(length(groups))
-  used <- 0
-  for (k in seq_along(groups)) {
-    fits <- k == 1L || used + widths[k] <= room
-    block[k] <- if (k == 1L) 1L else block[k - 1L] + !fits
-    used <- if (fits) used + widths[k] else widths[k]
-  }
-  lines <- lapply(unique(block), function(b) {
-    columns <- c(list(parameter = parameter), groups[block == b],
-                 if (b == max(block)) tests)
-    right <- !names(columns) %in% c("parameter", "status")
-    c(if (b > 1L) "", format_table(columns, right))
-  })
-  unlist(lines)
+side_by_side_table <- function(parameter, columns) {
+  format_table(c(list(parameter = parameter), columns), c(FALSE, !names(columns) %in% "status"))
 }

@@ -154,12 +154,12 @@ total_columns <- function(x) {
 print.orizzonte_gaps <- function(x, ...) {
   if (!all(c("item", "group", "expected_score", "effect_size", "status") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
-      format_caveat(x), format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
-      wrap_lines(gap_note), sep = "\n")
+  put_lines(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
+            format_caveat(x), format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)),
+            "", wrap_lines(gap_note))
   totals <- total_columns(x)
   if (!is.null(totals))
-    cat("", "Difference of the total score", format_table(totals, c(FALSE, FALSE, TRUE, TRUE)),
-        sep = "\n")
+    put_lines("", "Difference of the total score",
+              format_table(totals, c(FALSE, FALSE, TRUE, TRUE)))
   invisible(x)
 }

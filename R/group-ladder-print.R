@@ -5,7 +5,7 @@ as.data.frame.orizzonte_ladder <- function(x, ...) x$table
 
 #' @export
 print.orizzonte_ladder <- function(x, ...) {
-  cat(showable(format_ladder(x)), sep = "\n")
+  put_lines(format_ladder(x))
   invisible(x)
 }
 

@@ -197,13 +197,12 @@ print.orizzonte_latent_means <- function(x, ...) {
   if (!all(c("construct", "group", "difference", "se", "p", "standardized") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   reference <- attr(x, "reference")
-  cat(heading(paste0("Means of constructs", if (!is.null(reference)) paste0(", against ",
-                                                                            reference))),
-      format_caveat(x),
-      format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))), sep = "\n")
+  against <- if (!is.null(reference)) paste0(", against ", reference)
+  put_lines(heading(paste0("Means of constructs", against)), format_caveat(x),
+            format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))))
   note <- latent_mean_note(x)
-  if (!is.null(note)) cat("", wrap_lines(note), sep = "\n")
+  if (!is.null(note)) put_lines("", wrap_lines(note))
   unreleased <- unreleased_note(x)
-  if (!is.null(unreleased)) cat("", wrap_lines(unreleased), sep = "\n")
+  if (!is.null(unreleased)) put_lines("", wrap_lines(unreleased))
   invisible(x)
 }

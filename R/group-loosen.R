@@ -210,15 +210,15 @@ loosened_reading <- function(x) {
 
 #' @export
 print.orizzonte_loosened <- function(x, ...) {
-  cat(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$request$blueprint$title)),
-      sep = "\n")
+  put_lines(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$request$blueprint$title)))
   if (nrow(x$released)) {
-    cat("Released, in this order",
-        format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),
-        format_wordings(x$released$parameter, all_wordings(x$fit)), "", sep = "\n")
+    put_lines("Released, in this order",
+              format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),
+              format_wordings(x$released$parameter, all_wordings(x$fit)), "")
   }
-  cat(wrap_lines(loosened_reading(x)), "", sep = "\n")
-  if (is.null(surface$given)) cat("Next: trail(loosened$fit), loosened$ladder",
-      if (!is.null(comparable_rung(x$ladder))) ", latent_means(loosened$ladder)", "\n", sep = "")
+  put_lines(wrap_lines(loosened_reading(x)), "")
+  if (is.null(surface$given))
+    put_lines(paste0("Next: trail(loosened$fit), loosened$ladder",
+                     if (!is.null(comparable_rung(x$ladder))) ", latent_means(loosened$ladder)"))
   invisible(x)
 }

@@ -2,7 +2,7 @@
 
 #' @export
 print.orizzonte_blueprint <- function(x, ...) {
-  cat(format_blueprint(x), sep = "\n")
+  put_lines(format_blueprint(x))
   invisible(x)
 }
 

@@ -141,16 +141,16 @@ effects_frame <- function(view, rows, all, level) {
 print.orizzonte_effects <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading("Effects"), sep = "\n")
+  put_lines(heading("Effects"))
   if (nrow(x) == 0L) {
-    cat(paste0("The model has no effects among constructs or observed variables. Add some with ",
-               "effect(outcome ~ cause).\n"))
+    put_lines(paste0("The model has no effects among constructs or observed variables. Add some ",
+                     "with effect(outcome ~ cause)."))
     return(invisible(x))
   }
-  cat(format_table(list(parameter = x$parameter, kind = x$kind,
-                        estimate = format_number(x$estimate), se = format_number(x$se),
-                        z = format_fixed(x$z, 2L), p = format_p(x$p),
-                        standardized = format_fixed(x$standardized)),
-                        c(FALSE, FALSE, rep(TRUE, 5L))), sep = "\n")
+  put_lines(format_table(list(parameter = x$parameter, kind = x$kind,
+                              estimate = format_number(x$estimate), se = format_number(x$se),
+                              z = format_fixed(x$z, 2L), p = format_p(x$p),
+                              standardized = format_fixed(x$standardized)),
+                              c(FALSE, FALSE, rep(TRUE, 5L))))
   invisible(x)
 }

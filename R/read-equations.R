@@ -54,20 +54,19 @@ one_equation <- function(variable, view) {
 print.orizzonte_equations <- function(x, ...) {
   if (!all(c("variable", "kind", "equation") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading("Equations"), sep = "\n")
+  put_lines(heading("Equations"))
   for (kind in unique(x$kind)) {
     title <- c(construct = "Constructs that something points at", item = "Items",
                `observed outcome` = "Observed outcomes")[[kind]]
-    cat(title, wrap_lines(x$equation[x$kind == kind], indent = 2L, hang = 6L), sep = "\n")
+    put_lines(title, wrap_lines(x$equation[x$kind == kind], indent = 2L, hang = 6L))
   }
   causes <- attr(x, "causes")
   if (length(causes)) {
     constructs <- intersect(causes, attr(x, "constructs"))
     other <- setdiff(causes, constructs)
-    cat("Nothing points at\n  ",
-        paste(c(if (length(constructs)) paste("constructs:", enumerate(constructs)),
-                if (length(other)) paste("observed:", enumerate(other))), collapse = "; "),
-                "\n", sep = "")
+    put_lines("Nothing points at", paste0("  ", paste(
+      c(if (length(constructs)) paste("constructs:", enumerate(constructs)),
+        if (length(other)) paste("observed:", enumerate(other))), collapse = "; ")))
   }
   invisible(x)
 }

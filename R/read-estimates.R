@@ -73,11 +73,11 @@ raw_errors <- function(fit) {
 print.orizzonte_estimates <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading("Estimates"), format_estimates_table(x), sep = "\n")
+  put_lines(heading("Estimates"), estimate_table(printed_estimates(x)))
   invisible(x)
 }
 
-format_estimates_table <- function(x) {
+printed_estimates <- function(x) {
   interval <- if (all(c("lower", "upper") %in% names(x))) {
     interval <- ifelse(is.na(x$lower), "",
                        paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
@@ -86,10 +86,15 @@ format_estimates_table <- function(x) {
         " % interval"))
   }
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
-  columns <-
-    c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
-      interval,
-      list(z = format_fixed(x$z, 2L), p = format_p(x$p),
-           standardized = format_fixed(x$standardized), status = status))
-  format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE))
+  c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
+    interval,
+    list(z = format_fixed(x$z, 2L), p = format_p(x$p), standardized = format_fixed(x$standardized),
+         status = status))
+}
+
+# An interval says what error and p say.
+estimate_table <- function(columns) {
+  with_interval <- any(grepl("interval", names(columns), fixed = TRUE))
+  format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE),
+               spare = c("z", if (with_interval) c("p", "se")))
 }

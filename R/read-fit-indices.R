@@ -290,9 +290,9 @@ format_index <- function(index, value) {
 #' @export
 print.orizzonte_indices <- function(x, ...) {
   if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  cat(heading("Fit indices"), format_indices_table(x), sep = "\n")
+  put_lines(heading("Fit indices"), format_indices_table(x))
   reading <- attr(x, "reading")
-  if (!is.null(reading)) cat("", wrap_lines(reading), sep = "\n")
+  if (!is.null(reading)) put_lines("", wrap_lines(reading))
   invisible(x)
 }
 

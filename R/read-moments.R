@@ -52,21 +52,28 @@ print.orizzonte_moments <- function(x, ...) {
   if (!all(vapply(x, function(part) is.matrix(part$covariance), NA)))
     return(print(unclass(x)))
   for (group in names(x)) {
-    cat(showable(format_moments(x[[group]], if (group != single_group) group)), sep = "\n")
+    put_lines(format_moments(x[[group]], if (group != single_group) group, attr(x, "in_units")))
   }
   invisible(x)
 }
 
-format_moments <- function(moments, group) {
-  title <- if (is.null(moments$constructs)) "Observed moments" else "Implied moments"
-  means <- if (!is.null(moments$mean)) {
-    list(variable = names(moments$mean), mean = format_units(moments$mean))
-  }
+format_moments <- function(moments, group, in_units = NULL) {
+  title <- if (!is.null(in_units)) paste0("Residuals (", residual_unit_words[[in_units]], ")") else
+    if (is.null(moments$constructs)) "Observed moments" else "Implied moments"
   constructs <- moments$constructs
   c(heading(paste0(title, if (!is.null(group)) paste0(": ", group))),
-    "Covariances", triangle_table(moments$covariance),
+    if (identical(in_units, "correlation")) "Correlations" else "Covariances",
+    triangle_table(moments$covariance),
     if (NROW(constructs)) c("", "Covariances of constructs", triangle_table(constructs)),
-    if (!is.null(means)) c("", "Means", format_table(means, c(FALSE, TRUE))))
+    format_means(moments$mean, !is.null(in_units)))
+}
+
+format_means <- function(mean, residual) {
+  if (is.null(mean)) return(NULL)
+  if (residual && all(mean %in% c(0, NaN)))
+    return(c("", "Means are reproduced exactly: each has an intercept of its own."))
+  c("", "Means", format_table(list(variable = names(mean), mean = format_units(mean)),
+                              c(FALSE, TRUE)))
 }
 
 # The lower triangle with the names of its rows and columns.

@@ -37,7 +37,7 @@ variable_kind <- function(layout, variable) {
 print.orizzonte_r_squared <- function(x, ...) {
   if (!all(c("variable", "kind", "r_squared", "se") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading("Explained variance"), format_r_squared_table(x), sep = "\n")
+  put_lines(heading("Explained variance"), format_r_squared_table(x))
   invisible(x)
 }
 

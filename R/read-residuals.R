@@ -15,12 +15,12 @@
 #' @param largest Give a number to get that many pairs as a sorted table, with
 #'   a sentence on what each means; `Inf` for all pairs, observed and implied side by side.
 #' @param ... Not used.
-#' @return Without `largest`, a list with one element per group (`all` without
-#'   groups), each with `covariance` and `mean`. With `largest`, a data frame of
-#'   class `orizzonte_residuals`: `first`, `second`, `residual`, `observed`,
-#'   `implied`, `z` (the residual over its own standard error), `meaning`. Its attribute `parts`
-#'   says where the SRMR comes from: `part` (a construct with itself, two constructs, variances,
-#'   means), `moments`, `srmr` of that part, and its `share` of the sum of squares.
+#' @return Without `largest`, a list of class `orizzonte_moments` with one element per group (`all`
+#'   without groups), each with `covariance` and `mean`; printed rounded. With `largest`, a data
+#'   frame of class `orizzonte_residuals`: `first`, `second`, `residual`, `observed`, `implied`, `z`
+#'   (the residual over its own standard error), `meaning`. Its attribute `parts` says where the
+#'   SRMR comes from: `part` (a construct with itself, two constructs, variances, means), `moments`,
+#'   `srmr` of that part, and its `share` of the sum of squares.
 #' @section Errors: `orizzonte_error_input` for unknown units.
 #' @references
 #' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
@@ -40,7 +40,9 @@ residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = N
   if (!is.null(largest)) check_number(largest, "`largest`", 1)
   views <- group_views(object)
   parts <- lapply(views, residual_parts)
-  if (is.null(largest)) return(Map(residuals_in, views, in_units, parts))
+  if (is.null(largest))
+    return(structure(Map(residuals_in, views, in_units, parts), class = "orizzonte_moments",
+                     in_units = in_units))
   tables <- Map(largest_residuals, views, in_units, parts, largest)
   all <- bind_frames(tables)
   all <- utils::head(all[order(-abs(all$residual)), ], largest)
@@ -219,9 +221,9 @@ main_construct <- function(view, names) {
 print.orizzonte_residuals <- function(x, ...) {
   if (!all(c("first", "second", "residual", "meaning") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(heading(paste0("Largest residuals", if (!is.null(attr(x, "in_units"))) paste0(" (",
-      residual_unit_words[[attr(x, "in_units")]], ")"))),
-      format_residuals_table(x), sep = "\n")
+  in_units <- attr(x, "in_units")
+  units <- if (!is.null(in_units)) paste0(" (", residual_unit_words[[in_units]], ")")
+  put_lines(heading(paste0("Largest residuals", units)), format_residuals_table(x))
   invisible(x)
 }
 
@@ -231,7 +233,8 @@ format_residuals_table <- function(x) {
   columns <- list(residual = format_number(x$residual), observed = format_number(x$observed),
                   implied = format_number(x$implied))
   if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
-  lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE))
+  lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE),
+                        spare = c("implied", "observed"))
   if ("z" %in% names(columns)) lines <- c(lines, "z: the residual over its own standard error.")
   parts <- attr(x, "parts")
   if (!is.null(parts) && !anyNA(parts$share)) {

@@ -20,11 +20,12 @@
 #' @export
 print.orizzonte_fit <- function(x, ...) {
   check_fit(x, "print")
-  cat(fit_card(x), "", sep = "\n")
-  cat("Next: ", either(
-    paste0("summary(fit), estimates(fit)", if (stats::df.residual(x) > 0 && has_converged(x))
-      ", amendments(fit)", ", path_diagram(fit)"),
-    command_text(if (has_converged(x)) "fit" else "rescue")), "\n", sep = "")
+  put_lines(fit_card(x), "")
+  amendable <- stats::df.residual(x) > 0 && has_converged(x)
+  put_lines(paste0("Next: ", either(
+    paste0("summary(fit), estimates(fit)", if (amendable) ", amendments(fit)",
+           ", path_diagram(fit)"),
+    command_text(if (has_converged(x)) "fit" else "rescue"))))
   invisible(x)
 }
 
@@ -32,7 +33,7 @@ print.orizzonte_fit <- function(x, ...) {
 fit_card <- function(fit, criteria = NULL) {
   lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit),
              format_feedback(fit))
-  if (!has_converged(fit)) return(showable(lines))
+  if (!has_converged(fit)) return(lines)
   table <- fit_indices(fit, criteria)
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
@@ -43,7 +44,7 @@ fit_card <- function(fit, criteria = NULL) {
            if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
            ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"))
   }
-  showable(c(lines, measures, wrap_lines(attr(table, "reading"))))
+  c(lines, measures, wrap_lines(attr(table, "reading")))
 }
 
 format_sample <- function(fit, parameters = TRUE) {
@@ -145,24 +146,24 @@ summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
 #' @export
 print.orizzonte_summary <- function(x, ...) {
   reading <- attr(x$fit_indices, "reading")
-  cat(showable(c(heading(x$title), x$status, if (x$converged) wrap_lines(reading), x$sample,
-                 wrap_lines(x$notes), "", format_key_indices(x$fit_indices), "", x$assumptions, "",
-                 x$counts)), "", sep = "\n")
-  cat(heading("Estimates"), format_grouped_estimates(x$estimates), "", sep = "\n")
+  put_lines(heading(x$title), x$status, if (x$converged) wrap_lines(reading), x$sample,
+            wrap_lines(x$notes), "", format_key_indices(x$fit_indices), "", x$assumptions, "",
+            x$counts, "")
+  put_lines(heading("Estimates"), format_grouped_estimates(x$estimates), "")
   print(x$r_squared)
   if (!x$saturated && x$converged) {
-    cat("\n")
+    put_lines("")
     print(x$residuals)
   }
   for (part in Filter(Negate(is.null), x[c("verdicts", "trail")])) {
-    cat("\n")
+    put_lines("")
     print(part)
   }
-  cat("\nNext: ", either(
+  put_lines("", paste0("Next: ", either(
     paste0(if (x$saturated) "equations(fit)" else "amendments(fit), residual_map(fit)",
            ", path_diagram(fit), write_report(fit, \"report.html\")"),
     command_text(if (x$saturated) "draw" else "diagnose",
-                 if (x$saturated) c("--out", "diagram.png"))), "\n", sep = "")
+                 if (x$saturated) c("--out", "diagram.png")))))
   invisible(x)
 }
 
@@ -173,21 +174,20 @@ is_idle_mean <- function(x) {
 
 # Estimates under one heading per kind, columns aligned over all of them.
 format_grouped_estimates <- function(x) {
-  x <- x[!is_idle_mean(x), ]
-  lines <- format_estimates_table(x[, setdiff(names(x), c("lower", "upper"))])
-  titles <- c(loading = "Loadings", weight = "Weights of composites", effect = "Effects",
-              variance = "Variances", `residual variance` = "Residual variances",
-              `disturbance variance` = "Disturbance variances", covariance = "Covariances",
-              `residual covariance` = "Residual covariances",
-              `disturbance covariance` = "Disturbance covariances", intercept = "Intercepts",
+  x <- x[!is_idle_mean(x), setdiff(names(x), c("lower", "upper"))]
+  titles <- c(effect = "Effects", loading = "Loadings", weight = "Weights of composites",
+              covariance = "Covariances", `disturbance covariance` = "Disturbance covariances",
+              `residual covariance` = "Residual covariances", variance = "Variances",
+              `disturbance variance` = "Disturbance variances",
+              `residual variance` = "Residual variances", intercept = "Intercepts",
               mean = "Means of constructs", `construct intercept` = "Intercepts of constructs",
               quantity = "Quantities")
-  order <- c("effect", "loading", "weight", "covariance", "disturbance covariance",
-             "residual covariance", "variance", "disturbance variance",
-             "residual variance", "intercept", "mean", "construct intercept", "quantity")
-  out <- lines[1L]
-  for (kind in intersect(order, x$kind))
-    out <- c(out, titles[[kind]], paste0("  ", lines[-1L][x$kind == kind]))
-  out[1L] <- paste0("  ", out[1L])
-  out
+  rows <- split(seq_len(nrow(x)), factor(x$kind, names(titles)), drop = TRUE)
+  columns <- lapply(printed_estimates(x), function(cells) {
+    unlist(lapply(rows, function(at) c("", cells[at])), use.names = FALSE)
+  })
+  columns$parameter <- unlist(lapply(names(rows), function(kind) {
+    c(titles[[kind]], paste0("  ", x$parameter[rows[[kind]]]))
+  }))
+  estimate_table(columns)
 }

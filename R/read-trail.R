@@ -105,7 +105,7 @@ format_revision <- function(fit) {
 print.orizzonte_trail <- function(x, ...) {
   if (!all(c("revision", "change", "because", "chisq", "df", "actual_drop") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(showable(format_trail(x)), sep = "\n")
+  put_lines(format_trail(x))
   invisible(x)
 }
 

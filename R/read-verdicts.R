@@ -133,7 +133,7 @@ standardized_sides <- function(parsed, fit) {
 print.orizzonte_verdicts <- function(x, ...) {
   if (!all(c("claim", "statement", "estimate", "p", "verdict", "criterion") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  cat(showable(format_verdicts(x)), sep = "\n")
+  put_lines(format_verdicts(x))
   invisible(x)
 }
 

@@ -2,7 +2,7 @@
 
 #' @export
 print.orizzonte_screen <- function(x, ...) {
-  cat(showable(format_screen(x)), sep = "\n")
+  put_lines(format_screen(x))
   invisible(x)
 }
 
@@ -37,7 +37,8 @@ format_screen <- function(x) {
   lines <- c(heading("Data screening"),
              paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ",
                     count_of(x$complete, "row"), " complete"),
-             "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)))
+             "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 10L), FALSE),
+                              spare = c("n", "VIF", "values", "type", "kurtosis", "skew")))
   if (any(lengths(x$codes)))
     lines <- c(lines,
                "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
@@ -70,9 +71,8 @@ format_screen <- function(x) {
                                            indent = 2L, hang = 5L) else "  Nothing stands out."
   c(lines, "", "What to do", advice, "", if (x$blueprint)
     paste0("Next: ", either("fit_model(blueprint, data)", command_text("fit"))) else
-    c(paste0("Give the blueprint, as in ",
-             either("screen_data(data, blueprint)", command_text("screen")),
-             ", to find items keyed against their construct."),
-      paste0("Next: ", either("blueprint(), then fit_model(blueprint, data)",
-                              paste0("write a blueprint, then ", command_text("fit"))))))
+    c("With the blueprint, items keyed against their construct are found, too:",
+      paste0("  ", either("screen_data(data, blueprint)", command_text("screen"))), "",
+      "Next: write a blueprint, then",
+      paste0("  ", either("fit_model(blueprint, data)", command_text("fit")))))
 }

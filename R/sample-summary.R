@@ -171,21 +171,21 @@ check_definite <- function(cov, what) {
 
 #' @export
 print.orizzonte_summary_data <- function(x, ...) {
-  cat(heading(paste0("Summary data: ", length(x$names), " variables, n = ", format_count(x$n))),
-      sep = "\n")
+  put_lines(heading(paste0("Summary data: ", length(x$names), " variables, n = ",
+                           format_count(x$n))))
   sd <- sqrt(diag(x$covariance))
   table <- round(x$covariance / outer(sd, sd), 3L)
   table[upper.tri(table)] <- NA
   known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means",
              "correlations")
   known[1L] <- paste0(toupper(substr(known[1L], 1L, 1L)), substring(known[1L], 2L))
-  cat(enumerate(known), if (x$correlation) "; no standard deviations are known" else " (divisor n)",
-      ":\n", sep = "")
+  put_lines(paste0(enumerate(known), if (x$correlation) "; no standard deviations are known" else
+                   " (divisor n)", ":"))
   columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)),
                if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names),
                       function(j) format_fixed(table[, j], 2L)))
-  cat(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))), sep = "\n")
+  put_lines(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
   invisible(x)
 }
 

@@ -136,3 +136,21 @@ test_that("screen shows the data with and without a blueprint, as text, JSON and
     main(c("screen", system.file("extdata", "choirs-summary.csv", package = "orizzonte"))), 2L)
   expect_equal(main("screen"), 2L)
 })
+
+test_that("the command line keeps to the columns of the window", {
+  widest <- function(columns, ...) {
+    Sys.setenv(COLUMNS = columns)
+    on.exit(Sys.unsetenv("COLUMNS"))
+    ran <- command(...)
+    lines <- unlist(strsplit(c(ran$out, ran$err), "\n", fixed = TRUE))
+    max(nchar(lines[!grepl("^ *(Next: )?orizzonte ", lines)], "width"))
+  }
+  for (columns in c(60, 80, 120)) {
+    expect_lte(widest(columns, "--help"), columns)
+    expect_lte(widest(columns, "diagnose", "--help"), columns)
+    expect_lte(widest(columns, "screen", extdata("choirs.csv"), "--by", "setting"), columns)
+    expect_lte(widest(columns, "fit", extdata("choirs-start.yaml"), extdata("choirs.csv")), columns)
+  }
+  expect_gt(widest(200, "screen", extdata("choirs.csv")), 100)
+  expect_lte(widest("wide", "fit", "--help"), 80)
+})
