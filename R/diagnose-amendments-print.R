@@ -9,6 +9,22 @@ print.orizzonte_amendments <- function(x, ...) {
   invisible(x)
 }
 
+shown_amendments <- function(x) {
+  top <- attr(x, "top") %||% 20
+  utils::head(as.data.frame(x), if (top > 0) top else 20)
+}
+
+offered_columns <- function(shown) {
+  Filter(length, list(
+    parameter = shown$parameter, kind = short_kind(shown$kind),
+    MI = format_fixed(shown$modification_index, 2L),
+    df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
+    EPC = format_number(shown$expected_change),
+    `std. EPC` = format_fixed(shown$expected_change_std, 2L),
+    drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate),
+    verdict = shown$verdict))
+}
+
 # The table of what is offered, and its legend.
 format_offered <- function(x, shown) {
   real <- !is.na(shown$actual_drop)
@@ -21,14 +37,7 @@ format_offered <- function(x, shown) {
                                  paste0("; the first ",
                                         if (sum(real) > 1L) paste0(sum(real), " "), "refitted, ",
                                         "so that their drop and estimate are real"), ".")), "")
-  columns <- list(parameter = shown$parameter, kind = short_kind(shown$kind),
-                  MI = format_fixed(shown$modification_index, 2L),
-                  df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
-                  EPC = format_number(shown$expected_change),
-                  `std. EPC` = format_fixed(shown$expected_change_std, 2L),
-                  drop = format_fixed(shown$actual_drop, 2L),
-                  estimate = format_number(shown$actual_estimate), verdict = shown$verdict)
-  columns <- Filter(length, columns)
+  columns <- offered_columns(shown)
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
                                  spare = c("p", "EPC", "estimate")))
   criteria <- attr(x, "criteria")
@@ -78,8 +87,7 @@ unusable_sentences <- function(shown) {
 }
 
 format_amendments <- function(x) {
-  top <- attr(x, "top") %||% 20
-  shown <- utils::head(as.data.frame(x), if (top > 0) top else 20)
+  shown <- shown_amendments(x)
   df_model <- attr(x, "df_model") %||% NA
   lines <-
     heading(paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))

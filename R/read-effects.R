@@ -147,10 +147,12 @@ print.orizzonte_effects <- function(x, ...) {
                      "with effect(outcome ~ cause)."))
     return(invisible(x))
   }
-  put_lines(format_table(list(parameter = x$parameter, kind = x$kind,
-                              estimate = format_number(x$estimate), se = format_number(x$se),
-                              z = format_fixed(x$z, 2L), p = format_p(x$p),
-                              standardized = format_fixed(x$standardized)),
-                              c(FALSE, FALSE, rep(TRUE, 5L))))
+  put_lines(format_table(effect_columns(x), c(FALSE, FALSE, rep(TRUE, 5L)), spare = "z"))
   invisible(x)
+}
+
+effect_columns <- function(x) {
+  list(parameter = x$parameter, kind = x$kind, estimate = format_number(x$estimate),
+       se = format_number(x$se), z = format_fixed(x$z, 2L), p = format_p(x$p),
+       standardized = format_fixed(x$standardized))
 }

@@ -305,14 +305,17 @@ format_key_indices <- function(x) {
 }
 
 format_indices_table <- function(x) {
+  format_table(index_columns(x), c(FALSE, TRUE, FALSE, FALSE, FALSE))
+}
+
+index_columns <- function(x) {
   shown <- x[!is.na(x$value), ]
   interval <- ifelse(is.na(shown$lower), "",
                      paste0("[", format_fixed(shown$lower), ", ", format_fixed(shown$upper), "]"))
   blank <- function(v) ifelse(is.na(v), "", v)
-  format_table(list(index = unname(index_words[shown$index]),
-                    value = format_index(shown$index, shown$value), `90 % interval` = interval,
-                    `good (acceptable)` = blank(shown$cutoff), verdict = blank(shown$verdict)),
-               right = c(FALSE, TRUE, FALSE, FALSE, FALSE))
+  list(index = unname(index_words[shown$index]), value = format_index(shown$index, shown$value),
+       `90 % interval` = interval, `good (acceptable)` = blank(shown$cutoff),
+       verdict = blank(shown$verdict))
 }
 
 comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")

@@ -42,11 +42,14 @@ print.orizzonte_r_squared <- function(x, ...) {
 }
 
 format_r_squared_table <- function(x) {
+  format_table(r_squared_columns(x), c(FALSE, FALSE, TRUE, TRUE, FALSE))
+}
+
+r_squared_columns <- function(x) {
   note <- ifelse(is.na(x$r_squared), "",
                  ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible",
                         ifelse(x$r_squared < 0.25, "weak", "")))
   if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
-  columns <- list(variable = x$variable, kind = x$kind, r_squared = format_fixed(x$r_squared),
-                  se = format_fixed(x$se), note = note)
-  format_table(titled(columns), c(FALSE, FALSE, TRUE, TRUE, FALSE))
+  titled(list(variable = x$variable, kind = x$kind, r_squared = format_fixed(x$r_squared),
+              se = format_fixed(x$se), note = note))
 }

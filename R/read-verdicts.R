@@ -146,13 +146,15 @@ format_verdicts <- function(x) {
   if (length(attr(x, "trouble")))
     lines <- c(lines, "IMPROPER SOLUTION: judge nothing before it is mended.",
                paste0("  - ", attr(x, "trouble")))
-  table <- format_table(list(claim = x$claim, estimate = format_number(x$estimate),
-                             se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
-                             z = format_fixed(x$z, 2L), p = format_p(x$p),
-                             `one-sided` = format_p(x$p_one_sided), verdict = x$verdict),
-                        c(FALSE, rep(TRUE, 6L), FALSE))
+  table <- format_table(verdict_columns(x), c(FALSE, rep(TRUE, 6L), FALSE))
   width <- max(nchar(x$claim))
   c(lines, table, "",
     wrap_lines(paste0(formatC(x$claim, width = -width), "  ", x$statement, "  (", x$criterion, ")"),
                2L, width + 4L))
+}
+
+verdict_columns <- function(x) {
+  list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se),
+       `std.` = format_fixed(x$standardized, 2L), z = format_fixed(x$z, 2L), p = format_p(x$p),
+       `one-sided` = format_p(x$p_one_sided), verdict = x$verdict)
 }

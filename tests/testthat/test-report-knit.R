@@ -1,0 +1,56 @@
+# Tables in a knitted document, against the printed columns they stand for.
+
+knitted <- function(..., chunk = "") {
+  skip_if_not_installed("knitr")
+  lines <- c(paste0("```{r, echo = FALSE", chunk, "}"), ..., "```")
+  strsplit(knitr::knit(text = lines, quiet = TRUE, envir = parent.frame()), "\n")[[1]]
+}
+quiet <- function(code) suppressWarnings(suppressMessages(code))
+fit <- quiet(fit_model(read_blueprint(extdata("choirs-start.yaml")), choirs))
+cells <- function(lines, row) {
+  rows <- grep("^\\|", lines, value = TRUE)
+  trimws(strsplit(gsub("^\\||\\|$", "", rows[row]), "|", fixed = TRUE)[[1]])
+}
+
+test_that("estimates, indices and effects are tables with their values", {
+  lines <- knitted("estimates(fit)")
+  expect_match(cells(lines, 2)[2], "---:", fixed = TRUE)
+  expect_identical(cells(lines, 4)[1:3], c("`loading[Belonging, be2]`", "0.968", "0.051"))
+  expect_length(grep("^\\|", lines), 2L + nrow(estimates(fit)))
+  lines <- knitted("fit_indices(fit)")
+  chisq <- cells(lines, grep("\u03c7|chi2", grep("^\\|", lines, value = TRUE))[1])
+  expect_identical(chisq[2], format_fixed(deviance(fit)))
+  expect_match(paste(lines, collapse = " "), "Exact fit is rejected")
+  expect_identical(cells(knitted("effects(fit)"), 3)[1], "`effect[Belonging, Staying]`")
+  expect_length(grep("^\\|", knitted("r_squared(fit)")), 2L + nrow(r_squared(fit)))
+  expect_match(knitted("verdicts(fit)"), "supported", all = FALSE)
+})
+
+test_that("amendments, trail, comparison and what stands side by side", {
+  other <- quiet(amend(fit, free = covariance[be1, be2], because = "a | b <i>greeting</i> _x_"))
+  lines <- knitted("quiet(amendments(fit, top = 3))")
+  expect_length(grep("^\\| `", lines), 3)
+  trail_lines <- knitted("trail(other)")
+  expect_length(grep("^\\|", trail_lines), 4)
+  expect_match(trail_lines, "a \\| b &lt;i>greeting&lt;/i> \\_x\\_", fixed = TRUE, all = FALSE)
+  lines <- knitted("compare_models(fit, other)")
+  expect_match(paste(lines, collapse = " "), "falls by 59.55", fixed = TRUE)
+  expect_match(knitted("side_by_side(fit, other)"), "covariance[be1, be2]", fixed = TRUE,
+               all = FALSE)
+})
+
+test_that("groups, with their cautions first", {
+  ladder <- quiet(invariance(read_blueprint(extdata("models/measurement.yaml")), choirs,
+                             by = "setting"))
+  expect_match(knitted("ladder"), "^\\| metric \\| configural", all = FALSE)
+  lines <- knitted("latent_means(ladder)")
+  expect_match(lines[nzchar(lines)][1], "^> CAUTION")
+  expect_match(knitted("group_gaps(ladder)"), "^> CAUTION", all = FALSE)
+})
+
+test_that("a chunk can ask for the printed form, and a stripped table is still shown", {
+  lines <- knitted("estimates(fit)", chunk = ", render = knitr::normal_print")
+  expect_match(lines, "Estimates", all = FALSE)
+  expect_false(any(grepl("^\\|", lines)))
+  expect_false(any(grepl("^\\|", knitted("estimates(fit)[, c('parameter', 'estimate')]"))))
+})
