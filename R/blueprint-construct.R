@@ -9,7 +9,7 @@
 #' @param reflected_in The items that reflect it: names, a numbered range such
 #'   as `be1:be4` (expanded without the data), `c(a, b)`, strings, or a call
 #'   that gives names, such as `all_of(x)`. `c(w1 = 0, w2 = 1)` fixes loadings.
-#'   An indicator may itself be a construct.
+#'   An item may itself be a construct.
 #' @param composed_of The items it is composed of, in the same notation. Its scale
 #'   is always that of a marker weight of 1; items covary freely with all other
 #'   variables that nothing points at.

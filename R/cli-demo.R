@@ -46,7 +46,11 @@ command_demo <- function(given) {
         paste0("  choirs-start.yaml         a structural model before anything was amended; see ",
                "what is wrong with it:\n"),
         "                            orizzonte diagnose ", inside("choirs-start.yaml"), " ",
-        inside("choirs.csv"), "\n")
+        inside("choirs.csv"), "\n",
+        if (!nzchar(Sys.which("orizzonte")))
+          paste0("\nThe command orizzonte is not on your path yet: Rscript -e ",
+                 "'orizzonte::install_command(\"~/.local/bin\")'\nputs it there; without it, ",
+                 "write Rscript -e 'orizzonte::main()' fit ...\n"))
   }
   exit_code(fit)
 }

@@ -108,10 +108,11 @@ mean_residual_errors <- function(view, parts, at) {
   left_error(moment_errors(view, parts)$mean[at]^2, moment_followed(view, "mean", at, at))
 }
 
-# NA where nothing is left but rounding: what is reproduced whatever the data are.
+# NA where nothing is left but rounding and the last step of the fit (up to 1e-6 standard errors):
+# what is reproduced whatever the data are.
 left_error <- function(variance, followed) {
   out <- variance - followed
-  out[out < 1e-8 * variance] <- NA
+  out[out < 1e-6 * variance] <- NA
   sqrt(out)
 }
 

@@ -11,8 +11,8 @@ mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
-[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable codetools"
-case $purpose in check) packages="$packages lintr knitr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
+[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable codetools knitr"
+case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 
 has() { command -v "$1" >/dev/null 2>&1; }
 can_apt() { [ "$(id -u)" = 0 ] && has apt-get; }

@@ -23,9 +23,9 @@ test_that("a predicted construct has an intercept, another a mean", {
                     paste0("mean[Staying | ", c("evening", "weekend"), "] construct intercept")))
   shown <- capture.output(print(summary(grouped)))
   # free at weekend only: what is fixed at 0 is not shown
-  expect_match(shown[grep("^Means of constructs", shown) + 1L], "mean[Belonging | weekend]",
+  expect_match(shown[grep("^ *Means of constructs", shown) + 1L], "mean[Belonging | weekend]",
                fixed = TRUE)
-  expect_match(shown[grep("^Intercepts of constructs", shown) + 1L], "mean[Staying | weekend]",
+  expect_match(shown[grep("^ *Intercepts of constructs", shown) + 1L], "mean[Staying | weekend]",
                fixed = TRUE)
   expect_false(any(grepl("mean[Staying | evening]", shown, fixed = TRUE)))
 })
