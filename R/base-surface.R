@@ -5,6 +5,13 @@ surface <- new.env(parent = emptyenv())
 
 either <- function(in_r, on_command_line) if (is.null(surface$given)) in_r else on_command_line
 
+# What to do next; a command stands on a line of its own, to be copied.
+next_step <- function(purpose, in_r, command) {
+  if (is.null(surface$given)) return(paste(c(paste0("Next: ", in_r), purpose), collapse = " "))
+  if (is.null(purpose)) return(paste0("Next: ", command))
+  c(paste0("Next, ", purpose, ":"), paste0("  ", command))
+}
+
 # Where a restriction is written.
 restrict_where <- function() either("with restrict()", "under `restrict:` in the blueprint")
 

@@ -53,8 +53,8 @@ command_check <- function(given) {
   found <- called_with(identification, given, list(read_blueprint(given$files[1L]), data))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
+    put_lines(bullet_assumptions(found), "")
     print(found)
-    put_lines("", bullet_assumptions(found))
   })
   if (found$identified) 0L else 1L
 }

@@ -160,11 +160,13 @@ format_without <- function(x) {
                format_wordings(weak$parameter, attr(x, "wording")))
   }
   go <- setdiff(x$parameter[x$verdict %in% "could be removed"], "together")
-  c(lines, "",
-    if (length(go)) c("Next: if theory does not need it, for example:",
-                      paste0("  ", either(
-                        paste0("amend(fit, fix = ", go[1L], " == 0, because = \"...\")"),
-                        command_text("amend", "--fix", paste(go[1L], "== 0"), "--because", "...",
-                                     "--out", "next.yaml")))) else
-    either("Next: estimates(fit), amendments(fit)", NULL))
+  following <- if (length(go)) {
+    c("Next: if theory does not need it, for example:",
+      paste0("  ", either(paste0("amend(fit, fix = ", go[1L], " == 0, because = \"...\")"),
+                          command_text("amend", "--fix", paste(go[1L], "== 0"), "--because",
+                                       "...", "--out", "next.yaml"))))
+  } else {
+    either("Next: estimates(fit), amendments(fit)", NULL)
+  }
+  c(lines, if (length(following)) c("", following))
 }

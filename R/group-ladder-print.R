@@ -100,7 +100,7 @@ format_ladder <- function(x) {
     format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
     if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
-    wrap_lines(paste0("- ", x$reading), 0L, 2L), "", paste0("Next: ", ladder_next(x)))
+    wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
 }
 
 # The next step mends what stands in the way, the lowest rung first.
@@ -110,19 +110,18 @@ ladder_next <- function(x) {
   bad <- t$rung[!t$verdict %in% c(sound_verdicts, "") & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
-    return(either(paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
-                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"),
-                  command_text("report", "--ladder", "--out", "groups.html")))
+    return(next_step(NULL, paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
+                                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"),
+                     command_text("report", "--ladder", "--out", "groups.html")))
   }
   if (verdict %in% c("fails", "doubtful"))
-    return(paste0(either(paste0("loosen(ladder, ", quoted(bad), ")"),
-                         command_text("invariance", "--loosen", bad)),
-                  " releases one equality at a time",
-                  either(paste0("; amendments(", rung(bad), ")"), "")))
+    return(next_step("to release one equality at a time",
+                     paste0("loosen(ladder, ", quoted(bad), "), or amendments(", rung(bad), "),"),
+                     command_text("invariance", "--loosen", bad)))
   if (verdict == "fits poorly")
-    return(paste0(either(paste0("amendments(", rung(bad), ")"), command_text("diagnose")),
-                  " shows what each group lacks; mend the model first"))
-  paste0(either(paste0("summary(", rung(bad),
-                       ") shows what is wrong; rescue() with the same groups"),
-                command_text("rescue")), " tries remedies")
+    return(next_step("to see what each group lacks, and mend the model first",
+                     paste0("amendments(", rung(bad), "),"), command_text("diagnose")))
+  next_step("to try the usual remedies",
+            paste0("summary(", rung(bad), ") to see what is wrong, rescue() with the same groups"),
+            command_text("rescue"))
 }

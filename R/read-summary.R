@@ -105,8 +105,8 @@ format_history <- function(chisq) {
 }
 
 rescue_hint <- function() {
-  paste0("  Next: ", either("rescue(blueprint, data)", command_text("rescue")),
-         " tries the usual remedies and shows what each does.")
+  paste0("  ", next_step("to try the usual remedies and see what each does",
+                         "rescue(blueprint, data)", command_text("rescue")))
 }
 
 # What the data say about it.
