@@ -9,6 +9,7 @@
 #include "infer/rank.hpp"
 #include "infer/score_test.hpp"
 #include "linear/arrow.hpp"
+#include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
 #include "solve/driver.hpp"
 #include "solve/metric.hpp"
@@ -490,4 +491,184 @@ TEST_CASE("the engine of derivatives agrees with central differences") {
     for (int k = 0; k < difference.size(); ++k)
       if (std::isfinite(at.value[k])) CHECK(at.gradient(k, i) == Approx(difference[k]).epsilon(1e-5).margin(1e-7));
   }
+}
+
+namespace {
+
+// Cases of one group in four missing patterns, with moments of their own.
+std::vector<Block> four_patterns(int group, std::uint64_t seed) {
+  Random random(seed);
+  std::vector<Block> out;
+  const std::vector<std::vector<int>> seen = {{0, 1, 2, 3}, {3, 0, 1}, {1, 2}, {2}};
+  const double sizes[] = {60, 40, 25, 10};
+  for (size_t k = 0; k < seen.size(); ++k) {
+    const int p = seen[k].size();
+    Block block{group, sizes[k], Matrix::Identity(p, p), Vector(p), seen[k]};
+    for (int i = 0; i < p; ++i) {
+      block.mean[i] = 0.4 * random.uniform();
+      block.covariance(i, i) = 0.8 + 0.4 * random.uniform();
+      for (int j = 0; j < i; ++j)
+        block.covariance(i, j) = block.covariance(j, i) = 0.3 + 0.2 * random.uniform();
+    }
+    out.push_back(block);
+  }
+  return out;
+}
+
+Sample sample_of(const std::vector<std::vector<Block>>& groups, int size) {
+  Sample out;
+  for (size_t g = 0; g < groups.size(); ++g) {
+    const Saturated moments = saturated_moments(groups[g], size);
+    REQUIRE(moments.converged);
+    double n = 0;
+    for (const Block& block : groups[g]) n += block.n;
+    out.push_back({static_cast<int>(g), n, moments.covariance, moments.mean, {}});
+    out.patterns.insert(out.patterns.end(), groups[g].begin(), groups[g].end());
+  }
+  return out;
+}
+
+// -2 log L from its definition, without the constant.
+double minus_two_log_likelihood(const std::vector<Block>& patterns, const Matrix& sigma,
+                                const Vector& mu) {
+  double out = 0;
+  for (const Block& block : patterns) {
+    const int p = block.variables.size();
+    Matrix own(p, p);
+    Vector d(p);
+    for (int i = 0; i < p; ++i) {
+      d[i] = block.mean[i] - mu[block.variables[i]];
+      for (int j = 0; j < p; ++j) own(i, j) = sigma(block.variables[i], block.variables[j]);
+    }
+    const Matrix w = own.inverse();
+    out += block.n * (std::log(own.determinant()) + (w * block.covariance).trace() + d.dot(w * d));
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("saturated moments of incomplete data are where the likelihood is flat") {
+  const std::vector<Block> patterns = four_patterns(0, 3);
+  const Saturated found = saturated_moments(patterns, 4);
+  REQUIRE(found.converged);
+  const double best = minus_two_log_likelihood(patterns, found.covariance, found.mean);
+  CHECK(found.minus_two_log_likelihood == Approx(best).epsilon(1e-12));
+  const double h = 1e-4;
+  for (int i = 0; i < 4; ++i) {
+    for (int j = 0; j <= i; ++j) {
+      Matrix up = found.covariance, down = found.covariance;
+      up(i, j) += h;
+      down(i, j) -= h;
+      up(j, i) = up(i, j);
+      down(j, i) = down(i, j);
+      const double slope = (minus_two_log_likelihood(patterns, up, found.mean) -
+                            minus_two_log_likelihood(patterns, down, found.mean)) / (2 * h);
+      CHECK(std::abs(slope) < 2e-3);
+    }
+    Vector up = found.mean, down = found.mean;
+    up[i] += h;
+    down[i] -= h;
+    CHECK(std::abs(minus_two_log_likelihood(patterns, found.covariance, up) -
+                   minus_two_log_likelihood(patterns, found.covariance, down)) / (2 * h) < 2e-3);
+  }
+}
+
+TEST_CASE("casewise derivatives agree with central differences") {
+  Random random(11);
+  const Sample sample = sample_of({four_patterns(0, 5)}, 4);
+  const Model model = one_factor(4, true);
+  NormalTheory problem(std::make_shared<const Model>(model), sample);
+  CHECK(problem.inference() == Information::Observed);
+  Vector theta(model.map.parameters);
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
+  REQUIRE(problem.move_to(theta));
+  const Matrix sigma = implied(model, model.map(theta))[0].covariance.topLeftCorner(4, 4);
+  const Vector mu = implied(model, model.map(theta))[0].mean.head(4);
+  CHECK(problem.n() * problem.value() ==
+        Approx(minus_two_log_likelihood(sample.patterns, sigma, mu) -
+               minus_two_log_likelihood(sample.patterns, sample[0].covariance, sample[0].mean))
+            .epsilon(1e-10));
+  const Vector score = problem.score();
+  const Matrix hessian = problem.dense_information(Information::Observed);
+  for (int i = 0; i < theta.size(); ++i) {
+    const double h = 1e-5;
+    Vector up = theta, down = theta;
+    up[i] += h;
+    down[i] -= h;
+    REQUIRE(problem.move_to(up));
+    const double f_up = problem.value();
+    const Vector s_up = problem.score();
+    REQUIRE(problem.move_to(down));
+    const double f_down = problem.value();
+    const Vector s_down = problem.score();
+    CHECK(score[i] == Approx(-problem.n() / 2 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
+    for (int j = i; j < theta.size(); ++j)
+      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
+  }
+}
+
+TEST_CASE("without missing values patterns give what complete data give") {
+  Vector loading(4), residual(4), mean(4);
+  loading << 1, 0.8, 1.3, 0.7;
+  residual << 0.5, 0.6, 0.4, 0.9;
+  mean << 1, 2, 3, 4;
+  Matrix s = implied_by(loading, 1.7, residual);
+  s(0, 1) = s(1, 0) = s(0, 1) + 0.2;
+  const Sample complete = {{0, 250, s, mean, {}}};
+  Sample patterned = complete;
+  patterned.patterns = {{0, 250, s, mean, {0, 1, 2, 3}}};
+  const Model model = one_factor(4, true);
+  const Fit one = fit(model, complete, Settings(), Callbacks());
+  const Fit other = fit(model, patterned, Settings(), Callbacks());
+  REQUIRE(other.status == Status::Converged);
+  CHECK(other.discrepancy == Approx(one.discrepancy).epsilon(1e-10));
+  CHECK((other.theta - one.theta).cwiseAbs().maxCoeff() < 1e-10);
+}
+
+TEST_CASE("incomplete groups are fitted, and their errors come from the observed information") {
+  Model model = one_factor(4, true);
+  const int entries = model.entries.size(), q = model.map.parameters;
+  model.groups.push_back(model.groups[0]);
+  for (int e = 0; e < entries; ++e) {
+    model.entries.push_back(model.entries[e]);
+    model.entries.back().group = 1;
+    Terms terms = model.map.rows[e];
+    // loadings are the same in both groups
+    if (!terms.empty() && model.entries[e].family != Family::Effect) terms.begin()->parameter += q - 3;
+    model.map.rows.push_back(terms);
+  }
+  model.map.parameters = 2 * q - 3;
+  model.map.constant = Vector::Zero(2 * entries);
+  model.map.constant[0] = model.map.constant[entries] = 1;
+  Scale scale = model.scales[0];
+  scale.group = 1;
+  scale.marker += entries;
+  scale.variance += entries;
+  for (int& e : scale.loadings) e += entries;
+  model.scales.push_back(scale);
+  std::vector<Block> second = four_patterns(1, 23);
+  second[1].n = 90;
+  const Sample sample = sample_of({four_patterns(0, 5), second}, 4);
+  const Fit found = fit(model, sample, Settings(), Callbacks());
+  REQUIRE(found.status == Status::Converged);
+  CHECK(found.discrepancy > 0);
+  NormalTheory problem(std::make_shared<const Model>(model), sample);
+  REQUIRE(problem.move_to(found.theta));
+  CHECK(problem.score().cwiseAbs().maxCoeff() < 1e-5);
+  Matrix hessian(found.theta.size(), found.theta.size());
+  for (int i = 0; i < found.theta.size(); ++i) {
+    const double h = 1e-5;
+    Vector up = found.theta, down = found.theta;
+    up[i] += h;
+    down[i] -= h;
+    REQUIRE(problem.move_to(up));
+    hessian.col(i) = problem.score();
+    REQUIRE(problem.move_to(down));
+    hessian.col(i) = (problem.score() - hessian.col(i)).eval() / (2 * h);
+  }
+  const Matrix inverse = hessian.inverse();
+  for (int i = 0; i < inverse.rows(); ++i)
+    CHECK(found.covariance(i, i) == Approx(inverse(i, i)).epsilon(1e-5));
+  CHECK((errors_of(model, sample, found.theta) - found.covariance).cwiseAbs().maxCoeff() < 1e-8);
 }

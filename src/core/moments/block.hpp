@@ -4,8 +4,7 @@
 
 namespace orizzonte {
 
-// Cases of one group that have the same variables. The covariance has divisor n. Complete data are
-// one block a group, in the order of the groups.
+// Cases of one group that have the same variables. The covariance has divisor n.
 struct Block {
   int group = 0;
   double n = 0;
@@ -13,8 +12,17 @@ struct Block {
   Vector mean;                 // empty when no means are known
   std::vector<int> variables;  // which of the group's observed variables; empty: all of them
 };
-using Sample = std::vector<Block>;
+
+// What the data say of each group: one block a group, in their order. Where values are missing these
+// are the saturated moments, and the cases themselves are in blocks by missing pattern beside them.
+struct Sample : std::vector<Block> {
+  using std::vector<Block>::vector;
+  std::vector<Block> patterns;
+};
 
 double total_n(const Sample& sample);
+
+// What a sample says of one of its groups, as a sample of that group alone.
+Sample of_group(const Sample& sample, int g);
 
 }  // namespace orizzonte

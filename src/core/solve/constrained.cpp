@@ -21,9 +21,9 @@ constexpr double penalty_margin = 1.5;  // over the largest multiplier
 constexpr double on_bound = 1e-5;       // in standard errors
 constexpr double not_met = 1e-4;        // in standard errors: the constraints cannot all hold
 
-// The expected information with a unit diagonal, and the unit of each parameter.
-Matrix unit_information(Objective& problem, Vector& unit) {
-  Matrix out = problem.dense_information(Information::Expected);
+// An information with a unit diagonal, and the unit of each parameter.
+Matrix unit_information(Objective& problem, Information kind, Vector& unit) {
+  Matrix out = problem.dense_information(kind);
   out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
   unit.resize(out.rows());
   for (int i = 0; i < unit.size(); ++i) unit[i] = out(i, i) > 0 ? 1 / std::sqrt(out(i, i)) : 1;
@@ -112,7 +112,7 @@ class Run {
 
   Linear linearise() {
     Linear out;
-    out.expected = unit_information(problem_, out.unit);
+    out.expected = unit_information(problem_, Information::Expected, out.unit);
     out.score = out.unit.cwiseProduct(problem_.score());
     out.at = constraints_at(model_, theta_);
     out.gradients = out.at.jacobian * out.unit.asDiagonal();
@@ -246,7 +246,7 @@ class Run {
     out_.multipliers = lambda_;
     out_.violations = Vector::Zero(m);
     Vector unit;
-    const Matrix information = unit_information(problem_, unit);
+    const Matrix information = unit_information(problem_, problem_.inference(), unit);
     const Constraints at = constraints_at(model_, theta_);
     std::vector<int> rows;
     for (int k = 0; k < m; ++k) {

@@ -195,7 +195,7 @@ class Driver {
     for (size_t g = 0; g < sample_.size(); ++g) {
       std::vector<int> entries;
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
-      Driver alone(part, {sample_[g]}, Vector(), settings, callbacks_);
+      Driver alone(part, of_group(sample_, g), Vector(), settings, callbacks_);
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;
       if (!alone.identified || found.status != Status::Converged) return;

@@ -42,6 +42,10 @@ Entry moved(const Entry& entry, const std::vector<int>& group,
 Block moved(const Block& block, int group, const std::vector<int>& place) {
   Block out = block;
   out.group = group;
+  if (!block.variables.empty()) {
+    for (int& v : out.variables) v = place[v];
+    return out;
+  }
   const int p = block.covariance.rows();
   for (int i = 0; i < p; ++i) {
     if (block.mean.size() > 0) out.mean[place[i]] = block.mean[i];
@@ -114,8 +118,11 @@ Ordered in_order(const Model& model, const Sample& sample) {
     for (int& input : constraint.inputs) input = entry[input];
   for (size_t b = 0; b < sample.size(); ++b)
     out.sample[b] = moved(sample[b], group[sample[b].group], place[sample[b].group]);
-  std::stable_sort(out.sample.begin(), out.sample.end(),
-                   [](const Block& a, const Block& b) { return a.group < b.group; });
+  for (Block& pattern : out.sample.patterns)
+    pattern = moved(pattern, group[pattern.group], place[pattern.group]);
+  const auto by_group = [](const Block& a, const Block& b) { return a.group < b.group; };
+  std::stable_sort(out.sample.begin(), out.sample.end(), by_group);
+  std::stable_sort(out.sample.patterns.begin(), out.sample.patterns.end(), by_group);
   return out;
 }
 

@@ -17,6 +17,16 @@ Rescaled rescale(Model from, Sample sample) {
     const Vector inverse = sd[g].head(p).cwiseInverse();
     sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
     if (model.means) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
+    for (Block& pattern : sample.patterns) {
+      if (pattern.group != static_cast<int>(g)) continue;
+      Vector part = inverse;
+      if (!pattern.variables.empty()) {
+        part.resize(pattern.variables.size());
+        for (int i = 0; i < part.size(); ++i) part[i] = inverse[pattern.variables[i]];
+      }
+      pattern.covariance = part.asDiagonal() * pattern.covariance * part.asDiagonal();
+      pattern.mean = part.cwiseProduct(pattern.mean);
+    }
   }
   out.sample = std::move(sample);
   // A construct scaled by a marker takes over the marker's unit, also through constructs of

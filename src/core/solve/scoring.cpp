@@ -83,17 +83,23 @@ class Run {
   // The predicted drop is below the tolerance: is this a minimum? Expected information is never
   // indefinite and so proves nothing: the observed Hessian is asked.
   bool settled() {
+    const bool by_observed = problem_.inference() == Information::Observed;
     if (newton_) expected_.set(problem_, Information::Expected);
-    else if (!near_)
+    if (by_observed ? !newton_ || again_ : !newton_ && !near_)
       observed_.set(problem_, Information::Observed);
     if (!expected_.positive()) return !end(Status::Singular);
-    if (newton_) {
-      expected_.solve(score_, trial_);
+    if (newton_ || by_observed) {
+      final_metric().solve(score_, trial_);
       out_.decrement = score_.dot(trial_);
     }
     if (!observed_.positive()) return !end(Status::NotMinimum);
     if (out_.decrement <= settings_.tolerance) return !end(Status::Converged);
     return false;
+  }
+
+  // What standard errors and the predicted drop at the end rest on.
+  Metric& final_metric() {
+    return problem_.inference() == Information::Observed ? observed_ : expected_;
   }
 
   // Shortened (damped) until the step is admissible and lowers the discrepancy as predicted.
@@ -123,20 +129,21 @@ class Run {
     out_.discrepancy = problem_.value();
     const bool converged = out_.status == Status::Converged;
     const int q = out_.theta.size();
+    Metric& metric = final_metric();
     if (converged && q > 0) {
       // the last step costs nothing any more: it changes chi-square by less than the tolerance
-      expected_.solve(score_, step_);
+      metric.solve(score_, step_);
       out_.theta += step_;
     }
-    if (!converged) expected_.set(problem_, Information::Expected);
-    if (!expected_.positive()) return;
+    if (!converged) metric.set(problem_, problem_.inference());
+    if (!metric.positive()) return;
     if (q == 0) {
       out_.inflation = Vector(0);
     } else if (settings_.errors) {
-      out_.covariance = expected_.inverse();
-      out_.inflation = out_.covariance.diagonal().cwiseQuotient(expected_.unit().cwiseAbs2());
+      out_.covariance = metric.inverse();
+      out_.inflation = out_.covariance.diagonal().cwiseQuotient(metric.unit().cwiseAbs2());
     } else {
-      out_.inflation = expected_.inverse_diagonal();
+      out_.inflation = metric.inverse_diagonal();
     }
   }
 
@@ -159,10 +166,10 @@ Optimum score_and_newton(Objective& problem, const Vector& start, const Settings
 }
 
 Matrix covariance_at(Objective& problem, const Vector& theta) {
-  Metric expected;
+  Metric metric;
   if (!problem.move_to(theta)) return Matrix(0, 0);
-  expected.set(problem, Information::Expected);
-  return expected.positive() && theta.size() > 0 ? expected.inverse() : Matrix(0, 0);
+  metric.set(problem, problem.inference());
+  return metric.positive() && theta.size() > 0 ? metric.inverse() : Matrix(0, 0);
 }
 
 bool got_stuck(const Optimum& x) {

@@ -1,0 +1,187 @@
+#include "saturated.hpp"
+
+#include <cmath>
+
+#include "../linear/cholesky.hpp"
+
+namespace orizzonte {
+namespace {
+
+constexpr double left_at_the_end = 1e-10;  // of -2 log L
+
+struct Point {
+  Vector mean;
+  Matrix covariance;
+  double deviance = 0;  // -2 log L where the step started
+  bool admissible = false;
+};
+
+std::vector<int> others(const std::vector<int>& seen, int size) {
+  std::vector<char> is_seen(size, 0);
+  for (int v : seen) is_seen[v] = 1;
+  std::vector<int> out;
+  for (int v = 0; v < size; ++v)
+    if (!is_seen[v]) out.push_back(v);
+  return out;
+}
+
+Matrix part(const Matrix& m, const std::vector<int>& rows, const std::vector<int>& cols) {
+  Matrix out(rows.size(), cols.size());
+  for (size_t j = 0; j < cols.size(); ++j)
+    for (size_t i = 0; i < rows.size(); ++i) out(i, j) = m(rows[i], cols[j]);
+  return out;
+}
+
+Vector part(const Vector& x, const std::vector<int>& rows) {
+  Vector out(rows.size());
+  for (size_t i = 0; i < rows.size(); ++i) out[i] = x[rows[i]];
+  return out;
+}
+
+// The moments of the completed cases of a pattern: what is missing is regressed on what is seen.
+struct Completed {
+  Vector mean;
+  Matrix covariance;
+};
+
+class Em {
+ public:
+  Em(const std::vector<Block>& patterns, int size) : size_(size) {
+    for (const Block& block : patterns) {
+      seen_.push_back(block.variables);
+      if (block.variables.empty())
+        for (int v = 0; v < size; ++v) seen_.back().push_back(v);
+      missing_.push_back(others(seen_.back(), size));
+      blocks_.push_back(&block);
+      n_ += block.n;
+    }
+  }
+
+  // Available cases of each variable; no covariances.
+  Point start() const {
+    Vector sum = Vector::Zero(size_), square = sum, count = sum;
+    for (size_t k = 0; k < blocks_.size(); ++k)
+      for (size_t i = 0; i < seen_[k].size(); ++i) {
+        const double n = blocks_[k]->n, m = blocks_[k]->mean[i];
+        sum[seen_[k][i]] += n * m;
+        square[seen_[k][i]] += n * (blocks_[k]->covariance(i, i) + m * m);
+        count[seen_[k][i]] += n;
+      }
+    Point out;
+    out.mean = sum.cwiseQuotient(count);
+    const Vector variance = square.cwiseQuotient(count) - out.mean.cwiseAbs2();
+    out.covariance = variance.asDiagonal();
+    return out;
+  }
+
+  // One step from a point; the deviance is that of the point it starts from.
+  Point step(const Point& from) const {
+    Point out;
+    out.mean = Vector::Zero(size_);
+    std::vector<Completed> completed(blocks_.size());
+    for (size_t k = 0; k < blocks_.size(); ++k) {
+      if (!complete(from, k, completed[k], out.deviance)) return out;
+      out.mean += blocks_[k]->n / n_ * completed[k].mean;
+    }
+    out.covariance = Matrix::Zero(size_, size_);
+    for (size_t k = 0; k < blocks_.size(); ++k) {
+      const Vector off = completed[k].mean - out.mean;
+      out.covariance += blocks_[k]->n / n_ * (completed[k].covariance + off * off.transpose());
+    }
+    out.admissible = true;
+    return out;
+  }
+
+ private:
+  bool complete(const Point& at, size_t k, Completed& out, double& deviance) const {
+    const std::vector<int>&o = seen_[k], &m = missing_[k];
+    const Block& block = *blocks_[k];
+    const Matrix sigma = part(at.covariance, o, o);
+    Cholesky factor;
+    if (!factor.compute(sigma)) return false;
+    Matrix root, w;
+    factor.inverse(root, w);
+    const Vector d = block.mean - part(at.mean, o);
+    deviance += block.n * (2 * factor.diagonal().log().sum() + block.covariance.cwiseProduct(w).sum() +
+                           d.dot(w * d));
+    const Matrix cross = part(at.covariance, m, o), slope = cross * w;
+    const Vector expected = part(at.mean, m) + slope * d;
+    const Matrix left = part(at.covariance, m, m) - slope * cross.transpose();
+    const Matrix with_seen = slope * block.covariance;
+    const Matrix own = with_seen * slope.transpose() + left;
+    out.mean.resize(size_);
+    out.covariance.resize(size_, size_);
+    for (size_t i = 0; i < o.size(); ++i) {
+      out.mean[o[i]] = block.mean[i];
+      for (size_t j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
+      for (size_t j = 0; j < m.size(); ++j)
+        out.covariance(o[i], m[j]) = out.covariance(m[j], o[i]) = with_seen(j, i);
+    }
+    for (size_t i = 0; i < m.size(); ++i) {
+      out.mean[m[i]] = expected[i];
+      for (size_t j = 0; j < m.size(); ++j) out.covariance(m[i], m[j]) = own(i, j);
+    }
+    return true;
+  }
+
+  int size_;
+  double n_ = 0;
+  std::vector<const Block*> blocks_;
+  std::vector<std::vector<int>> seen_, missing_;
+};
+
+// x0 - 2 a r + a^2 v with r = x1 - x0, v = (x2 - x1) - r, a = -|r| / |v|, in units of the standard
+// deviations.
+Point extrapolated(const Point& x0, const Point& x1, const Point& x2) {
+  const Vector unit = x0.covariance.diagonal().cwiseSqrt().cwiseInverse();
+  const Vector r = x1.mean - x0.mean, v = x2.mean - x1.mean - r;
+  const Matrix rs = x1.covariance - x0.covariance, vs = x2.covariance - x1.covariance - rs;
+  const auto size = [&](const Vector& a, const Matrix& b) {
+    return std::sqrt(unit.cwiseProduct(a).squaredNorm() +
+                     (unit.asDiagonal() * b * unit.asDiagonal()).squaredNorm());
+  };
+  const double turn = size(v, vs);
+  Point out = x2;
+  if (!(turn > 0)) return out;
+  const double a = -std::max(1.0, size(r, rs) / turn);
+  out.mean = x0.mean - 2 * a * r + a * a * v;
+  out.covariance = x0.covariance - 2 * a * rs + a * a * vs;
+  return out;
+}
+
+// What is left to fall, by the ratio of two falls.
+double left_to_fall(double first, double second) {
+  if (!(first > 0) || !(second > 0)) return 0;
+  const double ratio = std::min(second / first, 1 - 1e-9);
+  return second * ratio / (1 - ratio);
+}
+
+}  // namespace
+
+Saturated saturated_moments(const std::vector<Block>& patterns, int size, int most) {
+  const Em em(patterns, size);
+  Point now = em.start();
+  Saturated out;
+  for (out.iterations = 0; out.iterations < most; ++out.iterations) {
+    const Point first = em.step(now), second = em.step(first), third = em.step(second);
+    if (!first.admissible || !second.admissible || !third.admissible) break;
+    // deviances of now, first and second
+    const double fall = first.deviance - second.deviance, next = second.deviance - third.deviance;
+    const Point far = extrapolated(now, first, second);
+    const Point from_far = em.step(far);
+    const bool better = from_far.admissible && from_far.deviance < third.deviance;
+    now = better ? from_far : third;
+    out.minus_two_log_likelihood = better ? from_far.deviance : third.deviance;
+    const double rounding = 1e-14 * (1 + std::abs(third.deviance));
+    if (std::abs(fall) <= rounding || left_to_fall(fall, next) < left_at_the_end) {
+      out.converged = true;
+      break;
+    }
+  }
+  out.minus_two_log_likelihood = em.step(now).deviance;
+  out.mean = now.mean;
+  out.covariance = now.covariance;
+  return out;
+}
+
+}  // namespace orizzonte

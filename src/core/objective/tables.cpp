@@ -1,0 +1,163 @@
+#include "tables.hpp"
+
+#include <cmath>
+
+namespace orizzonte {
+namespace {
+
+constexpr double smallest_ratio = 1e-9;  // of the diagonal of Sigma's factor: singular below
+
+// Packing and blocking cost more than they save in products whose three sizes add up to less.
+constexpr int small_product = 64;
+template <class A, class B, class Out>
+void multiply(const A& a, const B& b, Out&& out) {
+  if (a.rows() + a.cols() + b.cols() < small_product) out.noalias() = a.lazyProduct(b);
+  else
+    out.noalias() = a * b;
+}
+
+void select(const Matrix& from, const std::vector<int>& rows, Matrix& out) {
+  const int k = rows.size();
+  out.resize(k, k);
+  for (int j = 0; j < k; ++j)
+    for (int i = 0; i < k; ++i) out(i, j) = from(rows[i], rows[j]);
+}
+
+}  // namespace
+
+void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
+  n = block.n;
+  rows_.clear();
+  local_.clear();
+  leaves_ = layout.leaves;
+  if (block.variables.empty()) {
+    s_ = to_internal(layout, block.covariance);
+    m_ = means ? to_internal(layout, block.mean) : Vector::Zero(layout.observed);
+    factor_.compute(s_);
+    log_det_s_ = 2 * factor_.diagonal().log().sum();
+    return;
+  }
+  std::vector<int> from(layout.observed, -1);  // internal place -> place in the block
+  for (size_t i = 0; i < block.variables.size(); ++i)
+    from[layout.position[block.variables[i]]] = static_cast<int>(i);
+  std::vector<int> order;
+  local_.assign(layout.leaves, -1);
+  for (int v = 0; v < layout.observed; ++v) {
+    if (from[v] < 0) continue;
+    if (v < layout.leaves) local_[v] = static_cast<int>(rows_.size());
+    rows_.push_back(v);
+    order.push_back(from[v]);
+  }
+  leaves_ = 0;
+  for (int row : rows_) leaves_ += row < layout.leaves;
+  select(block.covariance, order, s_);
+  m_.resize(order.size());
+  for (size_t i = 0; i < order.size(); ++i) m_[i] = block.mean[order[i]];
+}
+
+bool Tables::move_to(const GroupMatrices& at, bool means) {
+  if (!complete()) {
+    select(at.sigma, rows_, sigma_);
+    tall_.resize(rows_.size(), at.tall.cols());
+    for (size_t i = 0; i < rows_.size(); ++i) tall_.row(i) = at.tall.row(rows_[i]);
+  }
+  if (!factor_.compute(complete() ? at.sigma : sigma_)) return false;
+  const auto diagonal = factor_.diagonal();
+  if (!(diagonal.minCoeff() > smallest_ratio * diagonal.maxCoeff())) return false;
+  factor_.inverse(root_, w_);
+  discrepancy = 2 * diagonal.log().sum() + s_.cwiseProduct(w_).sum();
+  if (!means) return true;
+  if (complete()) {
+    d_ = m_ - at.mean.head(m_.size());
+  } else {
+    d_.resize(m_.size());
+    for (int i = 0; i < m_.size(); ++i) d_[i] = m_[i] - at.mean[rows_[i]];
+  }
+  r_.noalias() = w_ * d_;
+  discrepancy += d_.dot(r_);
+  return true;
+}
+
+// The inner columns of W Z or R Z at the rows of the leaves, into both sides of a table.
+void Tables::spread(const Matrix& leaves_by_inner, const GroupLayout& layout,
+                    Matrix& table) const {
+  const int l = layout.leaves, width = leaves_by_inner.cols();
+  if (complete()) {
+    table.bottomLeftCorner(width, l) = leaves_by_inner.topRows(l).transpose();
+    table.topRightCorner(l, width) = leaves_by_inner.topRows(l);
+    return;
+  }
+  for (int i = 0; i < leaves_; ++i) {
+    table.row(rows_[i]).tail(width) = leaves_by_inner.row(i);
+    table.col(rows_[i]).tail(width) = leaves_by_inner.row(i).transpose();
+  }
+}
+
+void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
+                           const std::vector<Slot>& pairs) {
+  const int l = layout.leaves, c = layout.inner(), size = layout.variables + c;
+  const Matrix& z = tall(at);
+  multiply(w_, z, wz_);
+  if (complete()) {
+    w_table.resize(size, size);
+    w_table.topLeftCorner(l, l) = w_.topLeftCorner(l, l);
+    r_table.resize(size, size);
+    r_table.topLeftCorner(l, l).setZero();
+  } else {
+    w_table.setZero(size, size);
+    for (int j = 0; j < leaves_; ++j)
+      for (int i = 0; i < leaves_; ++i) w_table(rows_[i], rows_[j]) = w_(i, j);
+    r_table.setZero(size, size);
+  }
+  spread(wz_, layout, w_table);
+  multiply(z.transpose(), wz_, w_table.bottomRightCorner(2 * c, 2 * c));
+  multiply(s_, w_, sw_);
+  if (means) {
+    mean_table.setZero(size);
+    if (complete()) mean_table.head(l) = r_.head(l);
+    else
+      for (int i = 0; i < leaves_; ++i) mean_table[rows_[i]] = r_[i];
+    mean_table.tail(2 * c).noalias() = z.transpose() * r_;
+    sw_.noalias() += d_ * r_.transpose();
+  } else {
+    mean_table.setZero(size);
+  }
+  // R Z_inner = W (SW) Z_inner - W Z_inner
+  multiply(sw_, z, swz_);
+  multiply(w_, swz_, rz_);
+  rz_ -= wz_;
+  spread(rz_, layout, r_table);
+  multiply(z.transpose(), rz_, r_table.bottomRightCorner(2 * c, 2 * c));
+  for (const Slot& slot : pairs) {
+    const int i = complete() ? slot.x : local_[slot.x], j = complete() ? slot.y : local_[slot.y];
+    if (i < 0 || j < 0) continue;
+    r_table(slot.x, slot.y) = r_table(slot.y, slot.x) = w_.col(i).dot(sw_.col(j)) - w_(i, j);
+  }
+}
+
+void Tables::prepare_second(const GroupLayout& layout) {
+  const int l = leaves_;
+  work_.resize(l, l);
+  work_.triangularView<Eigen::Lower>() = w_.topRows(l) * sw_.leftCols(l);
+  for (int j = 0; j < l; ++j)
+    for (int i = j + 1; i < l; ++i) work_(j, i) = work_(i, j);
+  if (complete()) {
+    r_table.topLeftCorner(l, l) = work_ - w_.topLeftCorner(l, l);
+    return;
+  }
+  for (int j = 0; j < l; ++j)
+    for (int i = 0; i < l; ++i) r_table(rows_[i], rows_[j]) = work_(i, j) - w_(i, j);
+}
+
+double Tables::discrepancy_from(const Matrix& sigma, const Vector& mean) const {
+  Matrix part, root, w;
+  select(sigma, rows_, part);
+  Cholesky factor;
+  if (!factor.compute(part)) return std::nan("");
+  factor.inverse(root, w);
+  Vector d(m_.size());
+  for (int i = 0; i < m_.size(); ++i) d[i] = m_[i] - mean[rows_[i]];
+  return 2 * factor.diagonal().log().sum() + s_.cwiseProduct(w).sum() + d.dot(w * d);
+}
+
+}  // namespace orizzonte

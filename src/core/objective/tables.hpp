@@ -1,0 +1,51 @@
+// The cases of one block at a point of the model: the inverse of their Sigma, and the small tables
+// in which derivatives are looked up.
+#pragma once
+#include "../linear/cholesky.hpp"
+#include "../moments/block.hpp"
+#include "slot.hpp"
+
+namespace orizzonte {
+
+// Of complete cases everything is there; of others the leaves that are missing have rows and columns
+// of zeros in the tables, which then have one shape for all blocks of a group.
+class Tables {
+ public:
+  double n = 0;
+  Matrix w_table;     // Z' W Z
+  Matrix r_table;     // Z' R Z, R = W (S + d d' - Sigma) W
+  Vector mean_table;  // Z' W d
+  double discrepancy = 0;  // log|Sigma| + tr(S W) + d' W d
+
+  void set(const Block& block, const GroupLayout& layout, bool means);
+  bool complete() const { return rows_.empty(); }
+  double log_determinant_of_data() const { return log_det_s_; }
+  // False when its Sigma is not positive definite.
+  bool move_to(const GroupMatrices& at, bool means);
+  // For first derivatives. R is formed only where it is asked for: of the leaves at `pairs`.
+  void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
+                     const std::vector<Slot>& pairs);
+  // R of all leaves as well.
+  void prepare_second(const GroupLayout& layout);
+  // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part.
+  double discrepancy_from(const Matrix& sigma, const Vector& mean) const;
+
+ private:
+  const Matrix& tall(const GroupMatrices& at) const { return complete() ? at.tall : tall_; }
+  void spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const;
+
+  std::vector<int> rows_;   // internal places of its variables, in order; empty: all
+  std::vector<int> local_;  // of a leaf among them, -1 when it is missing
+  int leaves_ = 0;
+  Matrix s_;
+  Vector m_;
+  double log_det_s_ = 0;
+  Cholesky factor_;
+  Matrix sigma_, tall_;       // the block's part, where it is not the whole
+  Matrix w_, sw_;             // Sigma^-1, S Sigma^-1
+  Matrix wz_, swz_, rz_;      // W Z, S W Z and R Z, of the inner columns
+  Vector d_, r_;              // m - mu, W d
+  Matrix root_, work_;        // storage of the inverse and of W S W
+};
+
+}  // namespace orizzonte
