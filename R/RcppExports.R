@@ -5,6 +5,10 @@ core_fit <- function(model, sample, start, iterations, tolerance, fresh_starts, 
     .Call(`_orizzonte_core_fit`, model, sample, start, iterations, tolerance, fresh_starts, seed, errors, all_starts)
 }
 
+core_saturated <- function(patterns, size) {
+    .Call(`_orizzonte_core_saturated`, patterns, size)
+}
+
 core_errors <- function(model, sample, theta) {
     .Call(`_orizzonte_core_errors`, model, sample, theta)
 }

@@ -63,7 +63,7 @@ held_parameters <- function(layout) {
       scale$variance
     reason[rows %in% carrier] <- paste("it carries the scale of", scale$construct)
   }
-  if (layout$profiled) reason[fixed[rows] & layout$rows$kind[rows] == "mean"] <-
+  if (layout$saturated_means) reason[fixed[rows] & layout$rows$kind[rows] == "mean"] <-
     "the means fit exactly: every intercept is free"
   value <- layout$rows$fixed[rows]
   value[is.na(value)] <- 0

@@ -74,7 +74,8 @@ same_moments <- function(fit, one, other) {
   moments <- lapply(list(one, other), function(x) {
     unlist(Map(function(implied, sd) {
       p <- seq_along(sd)
-      c(implied$covariance[p, p] / outer(sd, sd), if (!fit$layout$profiled) implied$mean[p] / sd)
+      c(implied$covariance[p, p] / outer(sd, sd),
+        if (!fit$layout$saturated_means) implied$mean[p] / sd)
     }, core_implied(x$core, x$eta), sd))
   })
   max(abs(moments[[1L]] - moments[[2L]])) < 1e-6

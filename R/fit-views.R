@@ -37,6 +37,9 @@ same_rows <- function(a, b) is.null(rows_apart(a, b))
 
 rows_apart <- function(a, b) {
   if (!setequal(a$layout$groups, b$layout$groups)) return("to different groups")
+  if (a$request$incomplete != b$request$incomplete &&
+      (is_incomplete(a$sample) || is_incomplete(b$sample)))
+    return("to incomplete rows in one case and without them in the other")
   order <- match(a$layout$groups, b$layout$groups)
   n <- cases_by_group(a$sample)
   other <- cases_by_group(b$sample)[order]

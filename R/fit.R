@@ -64,6 +64,10 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   `c("n/a", "-9")`. A column that holds nothing but numbers besides text codes is read as
 #'   numbers.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
+#' @param incomplete What becomes of rows with missing values: `"drop"` leaves them out and counts
+#'   them; `"keep"` uses what they hold (casewise maximum likelihood, Arbuckle 1996), which supposes
+#'   that values are missing at random given the variables of the model, and normality also of
+#'   predictors. Standard errors then come from the observed information.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
@@ -76,9 +80,15 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   for data that cannot be analysed, `orizzonte_error_identification` for models that cannot be
 #'   estimated, `orizzonte_error_restriction` for restrictions that contradict each other,
 #'   `orizzonte_error_input` for anything else.
-#' @references Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor
-#'   analysis. *Psychometrika, 34*, 183-202. Joreskog, K. G. (1971). Simultaneous factor analysis in
-#'   several populations. *Psychometrika, 36*, 409-426.
+#' @references Arbuckle, J. L. (1996). Full information estimation in the presence of incomplete
+#'   data. In G. A. Marcoulides & R. E. Schumacker (Eds.), *Advanced structural equation modeling*
+#'   (pp. 243-277). Erlbaum.
+#'
+#'   Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
+#'   *Psychometrika, 34*, 183-202.
+#'
+#'   Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
+#'   36*, 409-426.
 #' @seealso [refit()] to fit again with something changed, [identification()], [rescue()]
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -89,13 +99,14 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' fit_model(hold_equal(bp, loading), choirs, by = setting)
 #' @export
 fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n",
-                      ...) {
+                      incomplete = "drop", ...) {
   check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
   by <- captured_column(rlang::enquo(by), "`by`")
-  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes, multiplier)
+  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes, multiplier,
+                         incomplete)
   announce(fit_request(request, sample_of(data, request)))
 }
 
@@ -152,7 +163,7 @@ coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, s
 met_layout <- function(request, sample, stated = stated_by(request, sample)) {
   bp <- coded_blueprint(request, sample)
   covariance <- pooled_covariance(sample)
-  layout <- finish_layout(stated, bp, sqrt(diag(covariance)))
+  layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample))
   layout$notes <- layout_notes(layout, covariance)
   check_quantities(layout, bp)
   check_claims(layout, bp)
@@ -174,8 +185,8 @@ starting_values <- function(layout, request, near) {
 #'
 #' @param object A fit.
 #' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
-#'   `missing_codes`, `multiplier`; and `omit_rows`, numbers of rows of the data to leave out. A fit
-#'   keeps only the columns of its model: give `data` for others.
+#'   `missing_codes`, `multiplier`, `incomplete`; and `omit_rows`, numbers of rows of the data to
+#'   leave out. A fit keeps only the columns of its model: give `data` for others.
 #' @return A fit.
 #' @section Errors: `orizzonte_error_input` for an argument it does not know; those of
 #'   [fit_model()].
@@ -204,7 +215,8 @@ update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
 NULL
 
 refit_changes <- function(quosures) {
-  known <- c("blueprint", "data", "by", "levels", "missing_codes", "multiplier", "omit_rows")
+  known <- c("blueprint", "data", "by", "levels", "missing_codes", "multiplier", "incomplete",
+             "omit_rows")
   given <- names(quosures)
   unknown <- setdiff(given, known)
   if (length(unknown)) {
@@ -222,9 +234,11 @@ refit_changes <- function(quosures) {
 
 # `near`, `starts` and `errors` as in fit_request().
 refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, errors = TRUE) {
-  asked <- intersect(names(changes), c("blueprint", "by", "levels", "missing_codes", "multiplier"))
+  asked <- intersect(names(changes), c("blueprint", "by", "levels", "missing_codes", "multiplier",
+                                       "incomplete"))
   request <- change_request(fit$request, changes[asked])
-  anew <- any(names(changes) %in% c("data", "by", "levels", "missing_codes", "omit_rows"))
+  anew <- any(names(changes) %in% c("data", "by", "levels", "missing_codes", "incomplete",
+                                    "omit_rows"))
   sample <- if (anew) sample_of(refit_source(fit, changes), request) else
     sample_for(fit$sample, request)
   fit_request(request, sample, near = near, starts = starts, errors = errors)

@@ -29,10 +29,12 @@ stated_layout <- function(bp, means, observed, groups, grouped) {
   apply_restrictions(stack_groups(bp, means, observed, groups, grouped), bp)
 }
 
-finish_layout <- function(layout, bp, sd) {
+# `incomplete`: with missing values intercepts hang on the rest, even when each is free.
+finish_layout <- function(layout, bp, sd, incomplete = FALSE) {
   layout <- hold_across(layout, bp$hold_equal, bp$let_differ)
   layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)
-  layout$profiled <- layout$means && means_saturated(layout)
+  layout$saturated_means <- layout$means && means_saturated(layout)
+  layout$profiled <- layout$saturated_means && !incomplete
   layout$model <- core_model(layout, keep_means = layout$means && !layout$profiled)
   new_layout(layout)
 }

@@ -100,7 +100,7 @@ index_values <- function(fit, each) {
   df <- test_of(fit)$df
   n <- moments_n(fit)
   q <- n_free(fit)
-  structured <- fit$layout$means && !fit$layout$profiled
+  structured <- fit$layout$means && !fit$layout$saturated_means
   count <- length(each)
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
@@ -144,11 +144,12 @@ index_values <- function(fit, each) {
 # What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
 # Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
-  structured <- fit$layout$means && !fit$layout$profiled
+  structured <- fit$layout$means && !fit$layout$saturated_means
   # saturated means are no part of the discrepancy
   Map(function(part, moments, model, cases) {
-    group_measures(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
-                   independence, cases)
+    measure <- if (is.null(moments$patterns)) group_measures else incomplete_measures
+    measure(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
+            independence, cases)
   }, fit$layout$parts, fit$moments, matrices_of(fit), cases_by_group(fit$sample))
 }
 

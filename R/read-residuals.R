@@ -62,7 +62,7 @@ residual_parts <- function(view) {
   seen <- observed_moments(view)
   model <- implied_moments(view)
   list(seen = seen, model = model, sd = sqrt(diag(seen$covariance)),
-       means = !is.null(seen$mean) && !view$layout$profiled)
+       means = !is.null(seen$mean) && !view$layout$saturated_means)
 }
 
 residuals_in <- function(view, in_units, parts) {
@@ -99,12 +99,13 @@ residual_errors <- function(view, parts) {
 
 # Of some pairs, and of some means.
 covariance_residual_errors <- function(view, parts, at) {
+  if (is_incomplete(view$fit$sample)) return(rep(NA_real_, nrow(at)))
   left_error(moment_errors(view, parts)$covariance[at]^2,
              moment_followed(view, "covariance", at[, 1L], at[, 2L]))
 }
 
 mean_residual_errors <- function(view, parts, at) {
-  if (!parts$means) return(rep(NA_real_, length(at)))
+  if (!parts$means || is_incomplete(view$fit$sample)) return(rep(NA_real_, length(at)))
   left_error(moment_errors(view, parts)$mean[at]^2, moment_followed(view, "mean", at, at))
 }
 

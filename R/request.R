@@ -2,12 +2,13 @@
 # it.
 
 new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NULL,
-                        multiplier = "n") {
+                        multiplier = "n", incomplete = "drop") {
   check_blueprint(blueprint, "fit_model")
   check_locale(unlist(blueprint_variables(blueprint), use.names = FALSE))
   if (!is.null(by)) check_string(by, "`by`")
   check_missing_codes(missing_codes)
   multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
+  incomplete <- choose_one(incomplete, c("keep", "drop"), "`incomplete`")
   if (length(by) == 1L && by %in% blueprint_variables(blueprint)$observed) {
     abort("input",
           c(paste0(quoted(by), " is both the grouping column and a variable of the model: ",
@@ -15,7 +16,7 @@ new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NUL
                      i = "Leave it out of the model, or group by another column."))
   }
   structure(list(blueprint = blueprint, by = by, levels = levels, missing_codes = missing_codes,
-                 multiplier = multiplier), class = "orizzonte_request")
+                 multiplier = multiplier, incomplete = incomplete), class = "orizzonte_request")
 }
 
 # R itself cannot handle names that its locale does not know.

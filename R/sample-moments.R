@@ -1,13 +1,14 @@
 # From the rows of a group to a block of moments: types, codes, missing values, constant columns.
 
 # One group of a data frame: `rows` are all of its rows, `used` the complete ones among them.
-block_of_rows <- function(data, rows, variables, missing_codes = NULL, bp = NULL) {
+block_of_rows <- function(data, rows, variables, request, bp = NULL) {
   if (length(rows) == 0L) abort("data", "The data have no rows.")
   check_known(variables, names(data), bp)
-  x <- numeric_rows(data, rows, variables, missing_codes)
+  x <- numeric_rows(data, rows, variables, request$missing_codes)
   check_finite(x, rows)
   notes <- character()
   used <- rows
+  if (anyNA(x) && request$incomplete == "keep") return(incomplete_group(x, rows, request))
   if (anyNA(x)) {
     complete <- rowSums(is.na(x)) == 0
     notes <- hole_notes(x, complete)

@@ -20,7 +20,7 @@ sample_of.data.frame <- function(source, request) {
   asked <- list(grouped = !is.null(found))
   groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
     variables <- blueprint_variables(group_blueprint(bp, g))$observed
-    in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request$missing_codes, bp))
+    in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp))
   })
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
   kept <- c(request$by, intersect(names(source), c(names(coding), variables)))
@@ -113,7 +113,8 @@ check_variables <- function(bp) {
 sample_notes <- function(sample) {
   total <- vapply(sample$groups, `[[`, 0, "total")
   c(coding_notes(sample$coding), sample$group_notes,
-    dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total),
+    if (is_incomplete(sample)) kept_words(sample) else
+      dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total),
     look_notes(sample$look))
 }
 
@@ -125,6 +126,7 @@ sample_variables <- function(sample) {
   unique(unlist(lapply(sample$groups, function(g) g$blocks[[1L]]$variables), use.names = FALSE))
 }
 group_variables <- function(sample) lapply(sample$groups, function(g) g$blocks[[1L]]$variables)
+is_incomplete <- function(sample) any(lengths(lapply(sample$groups, `[[`, "patterns")) > 0L)
 has_means <- function(sample) !is.null(sample$groups[[1L]]$blocks[[1L]]$mean)
 only_correlations <- function(sample) {
   any(vapply(sample$groups, function(g) isTRUE(g$correlation), NA))
@@ -145,11 +147,14 @@ pooled_covariance <- function(sample) {
 }
 
 # The moments of each group as the core wants them; `multiplier` "n-1" takes one off n and the
-# divisor.
+# divisor. Where a group has missing values, every group comes with the patterns of its cases.
 sample_moments <- function(sample, multiplier) {
+  incomplete <- is_incomplete(sample)
   lapply(sample$groups, function(group) {
     block <- group$blocks[[1L]]
     n <- block$n
+    if (incomplete) return(list(n = n, covariance = block$covariance, mean = block$mean,
+                                patterns = core_patterns(group)))
     if (multiplier == "n") return(list(n = n, covariance = block$covariance, mean = block$mean))
     list(n = n - 1, covariance = block$covariance * n / (n - 1), mean = block$mean)
   })
@@ -185,7 +190,7 @@ sample_for <- function(sample, request) {
     } else {
       check_kept(wanted[[g]], names(coded))
       sample$groups[[g]] <- in_group_of(sample, g, block_of_rows(coded, group$rows, wanted[[g]],
-                                                                 request$missing_codes, bp))
+                                                                 request, bp))
     }
   }
   sample$labels <- sample$labels[names(sample$labels) %in% unlist(wanted)]

@@ -29,6 +29,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_saturated
+List core_saturated(SEXP patterns, int size);
+RcppExport SEXP _orizzonte_core_saturated(SEXP patternsSEXP, SEXP sizeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type patterns(patternsSEXP);
+    Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_saturated(patterns, size));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_errors
 Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& theta);
 RcppExport SEXP _orizzonte_core_errors(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
@@ -179,6 +190,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
+    {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
     {"_orizzonte_core_restore", (DL_FUNC) &_orizzonte_core_restore, 2},

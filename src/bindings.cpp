@@ -11,6 +11,7 @@
 #include "core/infer/profile.hpp"
 #include "core/infer/rank.hpp"
 #include "core/infer/score_test.hpp"
+#include "core/moments/saturated.hpp"
 #include "core/objective/normal_theory.hpp"
 #include "core/solve/constraints.hpp"
 #include "core/solve/driver.hpp"
@@ -43,12 +44,24 @@ struct Record {
   }
 };
 
-SEXP element(const Record& from, const char* name) {
+int place_of(const Record& from, const char* name) {
   for (int i = 0; i < from.size; ++i) {
     const char* known = CHAR(STRING_ELT(from.names, i));
-    if (known[0] == name[0] && std::strcmp(known, name) == 0) return VECTOR_ELT(from.list, i);
+    if (known[0] == name[0] && std::strcmp(known, name) == 0) return i;
   }
-  refuse(std::string("it has no element \"") + name + "\"");
+  return -1;
+}
+
+// R's NULL when there is no such element.
+SEXP optional(const Record& from, const char* name) {
+  const int place = place_of(from, name);
+  return place < 0 ? R_NilValue : VECTOR_ELT(from.list, place);
+}
+
+SEXP element(const Record& from, const char* name) {
+  const int place = place_of(from, name);
+  if (place < 0) refuse(std::string("it has no element \"") + name + "\"");
+  return VECTOR_ELT(from.list, place);
 }
 
 // A vector in a list, with its length.
@@ -203,6 +216,35 @@ oz::Model model_from(const Record& from) {
   return model;
 }
 
+// The cases of one missing pattern of a group with `size` observed variables.
+oz::Block pattern_from(const Record& from, int group, int size) {
+  oz::Block block;
+  block.group = group;
+  block.n = Rf_asReal(element(from, "n"));
+  require(block.n > 0, "its number of cases is not positive");
+  const Column<int> variables = integers(from, "variables");
+  std::vector<char> seen(size, 0);
+  for (int i = 0; i < variables.size; ++i) {
+    const int v = index_within(variables[i], size);
+    require(!seen[v], "a variable is twice in a pattern");
+    seen[v] = 1;
+    block.variables.push_back(v);
+  }
+  const int p = variables.size;
+  require(p > 0, "a pattern has no variables");
+  block.covariance = Eigen::Map<const oz::Matrix>(numbers(from, "covariance", p * p).at, p, p);
+  block.mean = Eigen::Map<const oz::Vector>(numbers(from, "mean", p).at, p);
+  return block;
+}
+
+std::vector<oz::Block> patterns_from(SEXP from, int group, int size) {
+  std::vector<oz::Block> out;
+  require(TYPEOF(from) == VECSXP, "its patterns are not a list");
+  for (int k = 0; k < Rf_length(from); ++k)
+    out.push_back(pattern_from(VECTOR_ELT(from, k), group, size));
+  return out;
+}
+
 oz::Sample sample_from(SEXP groups, const oz::Model& model) {
   oz::Sample out;
   require(Rf_length(groups) == static_cast<int>(model.groups.size()),
@@ -220,7 +262,14 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model) {
     else
       require(!model.means, "it models means that it does not know");
     out.push_back(block);
+    const SEXP patterns = optional(group, "patterns");
+    if (Rf_isNull(patterns)) continue;
+    require(model.means, "patterns need a model of the means");
+    for (const oz::Block& pattern : patterns_from(patterns, g, p)) out.patterns.push_back(pattern);
   }
+  std::vector<char> has_patterns(model.groups.size(), out.patterns.empty());
+  for (const oz::Block& pattern : out.patterns) has_patterns[pattern.group] = 1;
+  for (char has : has_patterns) require(has, "one of its groups lacks patterns");
   return out;
 }
 
@@ -320,6 +369,16 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   out.add("violations", vector_of(fit.violations));
   out.add("history", history_of(fit.history));
   return out.list();
+}
+
+// Saturated moments of one group's missing patterns.
+// [[Rcpp::export(rng = false)]]
+List core_saturated(SEXP patterns, int size) {
+  const oz::Saturated found = oz::saturated_moments(patterns_from(patterns, 0, size), size);
+  return List::create(Rcpp::_["mean"] = found.mean, Rcpp::_["covariance"] = found.covariance,
+                      Rcpp::_["deviance"] = found.minus_two_log_likelihood,
+                      Rcpp::_["converged"] = found.converged,
+                      Rcpp::_["iterations"] = found.iterations);
 }
 
 // [[Rcpp::export(rng = false)]]

@@ -10,7 +10,7 @@ library="$PWD/.build/library"
 mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
-packages="Rcpp RcppEigen rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
+packages="Rcpp RcppEigen cli rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
 [ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable codetools knitr"
 case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 

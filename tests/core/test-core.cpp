@@ -48,6 +48,27 @@ Matrix implied_by(const Vector& loading, double variance, const Vector& residual
   return out;
 }
 
+// Score and observed information against central differences.
+void check_derivatives(NormalTheory& problem, const Vector& theta) {
+  const Vector score = problem.score();
+  const Matrix hessian = problem.dense_information(Information::Observed);
+  for (int i = 0; i < theta.size(); ++i) {
+    const double h = 1e-5;
+    Vector up = theta, down = theta;
+    up[i] += h;
+    down[i] -= h;
+    REQUIRE(problem.move_to(up));
+    const double f_up = problem.value();
+    const Vector s_up = problem.score();
+    REQUIRE(problem.move_to(down));
+    const double f_down = problem.value();
+    const Vector s_down = problem.score();
+    CHECK(score[i] == Approx(-problem.n() / 2 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
+    for (int j = i; j < theta.size(); ++j)
+      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
+  }
+}
+
 }  // namespace
 
 TEST_CASE("three items have a closed-form solution") {
@@ -96,23 +117,7 @@ TEST_CASE("analytic derivatives agree with central differences") {
   Vector theta(model.map.parameters);
   for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
   REQUIRE(problem.move_to(theta));
-  const Vector score = problem.score();
-  const Matrix hessian = problem.dense_information(Information::Observed);
-  for (int i = 0; i < theta.size(); ++i) {
-    const double h = 1e-5;
-    Vector up = theta, down = theta;
-    up[i] += h;
-    down[i] -= h;
-    REQUIRE(problem.move_to(up));
-    const double f_up = problem.value();
-    const Vector s_up = problem.score();
-    REQUIRE(problem.move_to(down));
-    const double f_down = problem.value();
-    const Vector s_down = problem.score();
-    CHECK(score[i] == Approx(-75 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
-    for (int j = i; j < theta.size(); ++j)
-      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
-  }
+  check_derivatives(problem, theta);
 }
 
 TEST_CASE("rescaling leaves the discrepancy alone") {
@@ -589,23 +594,7 @@ TEST_CASE("casewise derivatives agree with central differences") {
         Approx(minus_two_log_likelihood(sample.patterns, sigma, mu) -
                minus_two_log_likelihood(sample.patterns, sample[0].covariance, sample[0].mean))
             .epsilon(1e-10));
-  const Vector score = problem.score();
-  const Matrix hessian = problem.dense_information(Information::Observed);
-  for (int i = 0; i < theta.size(); ++i) {
-    const double h = 1e-5;
-    Vector up = theta, down = theta;
-    up[i] += h;
-    down[i] -= h;
-    REQUIRE(problem.move_to(up));
-    const double f_up = problem.value();
-    const Vector s_up = problem.score();
-    REQUIRE(problem.move_to(down));
-    const double f_down = problem.value();
-    const Vector s_down = problem.score();
-    CHECK(score[i] == Approx(-problem.n() / 2 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
-    for (int j = i; j < theta.size(); ++j)
-      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
-  }
+  check_derivatives(problem, theta);
 }
 
 TEST_CASE("without missing values patterns give what complete data give") {

@@ -146,6 +146,18 @@ nlme_growth <- function(fixed, long) {
                                        reltol = 1e-14, maxIter = 500, msMaxIter = 500))
 }
 
+# Its cases, from whatever seed is set, and the same with one row an occasion.
+growth_cases <- function(n) {
+  level <- rnorm(n, 10, 2)
+  slope <- rnorm(n, 1.5, 0.6) + 0.1 * (level - 10)
+  wide <- as.data.frame(sapply(0:3, function(t) level + slope * t + rnorm(n)))
+  stats::setNames(wide, paste0("w", 1:4))
+}
+one_row_an_occasion <- function(wide) {
+  n <- nrow(wide)
+  data.frame(id = rep(seq_len(n), 4), time = rep(0:3, each = n), y = unlist(wide))
+}
+
 growth_blueprint <- function() {
   blueprint("Growth") |>
     construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>

@@ -127,13 +127,8 @@ test_that("single items with a fixed residual variance and causes agree with the
 test_that("a growth model agrees with nlme", {
   skip_if_not_installed("nlme")
   set.seed(21)
-  n <- 250
-  level <- rnorm(n, 10, 2)
-  slope <- rnorm(n, 1.5, 0.6) + 0.1 * (level - 10)
-  wide <- as.data.frame(sapply(0:3, function(t) level + slope * t + rnorm(n)))
-  names(wide) <- paste0("w", 1:4)
-  long <- data.frame(id = rep(seq_len(n), 4), time = rep(0:3, each = n), y = unlist(wide))
-  reference <- nlme_growth(y ~ time, long)
+  wide <- growth_cases(250)
+  reference <- nlme_growth(y ~ time, one_row_an_occasion(wide))
   fit <- fit_model(growth_blueprint(), wide)
   expect_equal(fit_status(fit), "converged")
   expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(reference)), tolerance = 1e-8)

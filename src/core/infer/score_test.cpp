@@ -50,7 +50,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   NormalTheory problem(scaled.model, scaled.sample, true);
   const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
   if (!problem.move_to(at)) return out;
-  Matrix information = problem.dense_information(problem.inference());
+  Matrix information = problem.dense_information(Information::Expected);
   information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
   Vector unit(information.rows());
   for (int i = 0; i < unit.size(); ++i)

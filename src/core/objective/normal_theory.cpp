@@ -158,11 +158,6 @@ inline double NormalTheory::pair(const Group& group, const Slot& e, const Slot& 
   return value;
 }
 
-double NormalTheory::inference_pair(const Group& group, const Slot& e, const Slot& f) const {
-  return inference_ == Information::Observed ? pair<Information::Observed>(group, e, f)
-                                             : pair<Information::Expected>(group, e, f);
-}
-
 void NormalTheory::prepare(Information kind) {
   const bool second = kind == Information::Observed;
   if (first_ && (second_ || !second)) return;
@@ -263,15 +258,15 @@ std::vector<Slot> NormalTheory::find_slots(const std::vector<int>& entries) cons
 
 void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                                      Vector& own) {
-  prepare(inference_);
+  prepare(Information::Expected);
   const std::vector<Slot> slots = find_slots(entries);
   with_parameters.setZero(model().map.parameters, entries.size());
   own.setZero(entries.size());
   for (size_t c = 0; c < entries.size(); ++c) {
     const Group& group = groups_[model().entries[entries[c]].group];
-    own[c] = inference_pair(group, slots[c], slots[c]);
+    own[c] = pair<Information::Expected>(group, slots[c], slots[c]);
     for (const Slot& slot : group.slots) {
-      const double value = inference_pair(group, slots[c], slot);
+      const double value = pair<Information::Expected>(group, slots[c], slot);
       for (const Term& term : model().map.rows[slot.entry])
         with_parameters(term.parameter, c) += term.weight * value;
     }
@@ -279,14 +274,14 @@ void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& wi
 }
 
 Matrix NormalTheory::pair_information(const std::vector<int>& entries) {
-  prepare(inference_);
+  prepare(Information::Expected);
   const std::vector<Slot> slots = find_slots(entries);
   Matrix out = Matrix::Zero(entries.size(), entries.size());
   for (size_t i = 0; i < entries.size(); ++i)
     for (size_t j = 0; j <= i; ++j) {
       const int g = model().entries[entries[i]].group;
       if (g != model().entries[entries[j]].group) continue;
-      out(i, j) = out(j, i) = inference_pair(groups_[g], slots[i], slots[j]);
+      out(i, j) = out(j, i) = pair<Information::Expected>(groups_[g], slots[i], slots[j]);
     }
   return out;
 }

@@ -53,7 +53,6 @@ class NormalTheory : public Objective {
   double curvature(const Group& group, const Slot& e, const Slot& f) const;
   template <Information kind>
   double pair(const Group& group, const Slot& e, const Slot& f) const;
-  double inference_pair(const Group& group, const Slot& e, const Slot& f) const;
   void prepare(Information kind);
   template <class Sink>
   void sweep(Information kind, Sink&& sink);

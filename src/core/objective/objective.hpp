@@ -22,8 +22,8 @@ class Objective {
   virtual bool move_to(const Vector& theta) = 0;
   virtual double value() const = 0;
   virtual double n() const = 0;
-  // The information that standard errors and score tests rest on: with missing values the expected
-  // one is wrong (Kenward & Molenberghs 1998).
+  // The information that standard errors rest on: with missing values the expected one is wrong
+  // (Kenward & Molenberghs 1998).
   virtual Information inference() const = 0;
   const Model& model() const { return *model_; }
 
@@ -37,8 +37,9 @@ class Objective {
   virtual Vector entry_score() = 0;
   virtual Matrix entry_information(Information kind) = 0;
 
-  // That information of single entries: with every parameter (parameters x entries), on their own,
-  // and with each other.
+  // Expected information of single entries: with every parameter (parameters x entries), on their
+  // own, and with each other. Score tests rest on it, also with missing values: the observed one
+  // takes misfit into its curvature, and predicts drops that are many times too large.
   virtual void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                                  Vector& own) = 0;
   virtual Matrix pair_information(const std::vector<int>& entries) = 0;

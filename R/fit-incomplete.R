@@ -1,0 +1,65 @@
+# Likelihoods of incomplete data, pattern by pattern, and what fit indices need of them.
+
+# -2 log-likelihood of the cases of the patterns under a mean vector and a covariance matrix
+# (Arbuckle 1996).
+pattern_deviance <- function(patterns, sigma, mu) {
+  sum(vapply(patterns, function(k) {
+    v <- k$variables
+    own <- sigma[v, v, drop = FALSE]
+    d <- k$mean - mu[v]
+    data_deviance(k$n, length(v), log_determinant(own),
+                  sum(diag(solve_in_units(own, k$covariance + d %o% d))))
+  }, 0))
+}
+
+# The baseline model of complete data (see baseline_model()): single variables from the cases that
+# have them, in closed form; the exogenous ones among them, whose covariances stay free, together.
+incomplete_baseline <- function(patterns, size, free_block) {
+  single <- setdiff(seq_len(size), free_block)
+  alone <- vapply(single, function(j) {
+    n <- sums <- squares <- 0
+    for (k in patterns) {
+      at <- match(j, k$variables)
+      if (is.na(at)) next
+      n <- n + k$n
+      sums <- sums + k$n * k$mean[at]
+      squares <- squares + k$n * (k$covariance[at, at] + k$mean[at]^2)
+    }
+    n * (log(2 * pi) + log(squares / n - (sums / n)^2) + 1)
+  }, 0)
+  sum(alone) + if (length(free_block)) block_deviance(patterns, free_block) else 0
+}
+
+# Some variables alone, with free means and covariances.
+block_deviance <- function(patterns, block) {
+  own <- lapply(patterns, function(k) {
+    at <- which(k$variables %in% block)
+    list(n = k$n, covariance = k$covariance[at, at, drop = FALSE], mean = k$mean[at],
+         variables = match(k$variables[at], block))
+  })
+  own <- Filter(function(k) length(k$variables) > 0L, own)
+  found <- core_saturated(own, length(block))
+  found$deviance + sum(vapply(own, function(k) k$n * length(k$variables), 0)) * log(2 * pi)
+}
+
+# As group_measures(), of a group that comes in patterns.
+incomplete_measures <- function(moments, model, observed, endogenous, structured, means,
+                                independence, cases) {
+  n <- moments$n
+  s <- moments$covariance
+  p <- ncol(s)
+  sigma <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
+  mu <- model$mean[seq_len(p)]
+  free_block <- if (independence) integer() else which(!observed %in% endogenous)
+  deviance <- pattern_deviance(moments$patterns, sigma, mu)
+  saturated <- pattern_deviance(moments$patterns, s, moments$mean)
+  baseline <- incomplete_baseline(moments$patterns, p, free_block)
+  k <- length(free_block)
+  parameters <- p - k + k * (k + 1) / 2
+  list(n = n, gfi = gfi(solve_in_units(sigma, s)),
+       srmr = srmr(s, sigma, if (structured) moments$mean, if (structured) mu),
+       chisq_baseline = max(0, baseline - saturated), df_baseline = p * (p + 1) / 2 - parameters,
+       baseline_parameters = parameters + p, deviance = deviance, deviance_saturated = saturated,
+       deviance_baseline = baseline, covariances = p * (p + 1) / 2,
+       moments = p * (p + 1) / 2 + p, chisq_means = NA_real_, chisq = deviance - saturated)
+}
