@@ -41,13 +41,12 @@ casewise_fit <- function(fit) {
 
 observed_vcov <- function(fit) {
   if (length(fit$layout$constraints)) return(vcov_of(fit))
-  moments <- lapply(fit$moments, function(m) m[c("n", "covariance", "mean")])
-  at <- core_evaluate(full_model(fit$layout), moments, theta_of(fit))
+  at <- core_evaluate(full_model(fit$layout), core_moments(fit), theta_of(fit))
   solve_in_units(at$observed, diag(nrow(at$observed)))
 }
 
 # With e = x - mu and w = W e: log f and its derivatives by the moments times those of the moments
-# by the parameters.
+# by the parameters. What a case has not observed is zero in its e and its W.
 casewise_group <- function(view) {
   fit <- view$fit
   variables <- view$layout$observed
@@ -56,15 +55,23 @@ casewise_group <- function(view) {
   o <- seq_along(variables)
   sigma <- matrices$covariance[o, o, drop = FALSE]
   mean <- if (view$layout$means) matrices$mean[o] else colMeans(x)
-  weight <- solve_in_units(sigma, diag(length(o)))
-  e <- x - rep(mean, each = nrow(x))
-  w <- e %*% weight
-  loglik <- -(length(o) * log(2 * pi) + log_determinant(sigma) + rowSums(w * e)) / 2
   pairs <- which(lower.tri(sigma, diag = TRUE), arr.ind = TRUE)
-  slope <- derive(fit, "covariance", view$number, pairs[, 1L], pairs[, 2L])$gradient
-  by_moments <- w[, pairs[, 1L], drop = FALSE] * w[, pairs[, 2L], drop = FALSE] -
-    rep(weight[pairs], each = nrow(x))
+  loglik <- numeric(nrow(x))
+  w <- matrix(0, nrow(x), length(o))
+  by_moments <- matrix(0, nrow(x), nrow(pairs))
+  for (rows in rows_by_pattern(x)) {
+    v <- which(!is.na(x[rows[1L], ]))
+    weight <- matrix(0, length(o), length(o))
+    weight[v, v] <- solve_in_units(sigma[v, v, drop = FALSE], diag(length(v)))
+    e <- x[rows, v, drop = FALSE] - rep(mean[v], each = length(rows))
+    w[rows, v] <- e %*% weight[v, v]
+    loglik[rows] <- -(length(v) * log(2 * pi) + log_determinant(sigma[v, v, drop = FALSE]) +
+                        rowSums(w[rows, v, drop = FALSE] * e)) / 2
+    by_moments[rows, ] <- w[rows, pairs[, 1L]] * w[rows, pairs[, 2L]] -
+      rep(weight[pairs], each = length(rows))
+  }
   by_moments <- by_moments * rep(ifelse(pairs[, 1L] == pairs[, 2L], 0.5, 1), each = nrow(x))
+  slope <- derive(fit, "covariance", view$number, pairs[, 1L], pairs[, 2L])$gradient
   scores <- by_moments %*% slope
   if (view$layout$means)
     scores <- scores + w %*% derive(fit, "mean", view$number, o)$gradient

@@ -12,7 +12,8 @@
 #' @param data A data frame to which scores are added; the fitted data when missing.
 #' @param ... Not used.
 #' @return `predict()`: a data frame with one column a construct and one row for
-#'   each row of the data (`NA` where a value is missing). `augment()`: the data
+#'   each row of the data (`NA` where a value is missing; with `incomplete = "keep"` from the values
+#'   that are there, `NA` where these do not tell). `augment()`: the data
 #'   with the scores as columns named after the constructs with a leading dot.
 #' @section Errors: `orizzonte_error_input` when there are no constructs, or
 #'   when the fit came from summary data and no `newdata` are given.
@@ -84,35 +85,46 @@ score_data <- function(view, newdata, rows) {
 view_scores <- function(view, x, method) {
   layout <- view$layout
   matrices <- view_matrices(view)
-  o <- seq_along(layout$observed)
-  l <- length(o) + seq_along(layout$constructs)
+  p <- length(layout$observed)
+  l <- p + seq_along(layout$constructs)
   mean <- matrices$mean
   if (!layout$means) mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
-  sigma <- matrices$covariance[o, o, drop = FALSE]
-  across <- matrices$covariance[o, l, drop = FALSE]
-  weights <- if (method == "regression") solve_in_units(sigma, across) else
-    bartlett_weights(layout, sigma, across, matrices, l)
-  scores <- (x - rep(mean[o], each = nrow(x))) %*% weights + rep(mean[l], each = nrow(x))
-  colnames(scores) <- layout$constructs
+  keeps <- view$fit$request$incomplete == "keep"
+  scores <- matrix(NA_real_, nrow(x), length(l), dimnames = list(NULL, layout$constructs))
+  for (rows in rows_by_pattern(x)) {
+    seen <- which(!is.na(x[rows[1L], ]))
+    if (length(seen) == 0L || length(seen) < p && !keeps) next
+    weights <- if (method == "regression")
+      solve_in_units(matrices$covariance[seen, seen, drop = FALSE],
+                     matrices$covariance[seen, l, drop = FALSE]) else
+      bartlett_weights(layout, matrices, l, seen)
+    if (is.null(weights)) next
+    off <- x[rows, seen, drop = FALSE] - rep(mean[seen], each = length(rows))
+    scores[rows, ] <- off %*% weights + rep(mean[l], each = length(rows))
+  }
   scores
 }
 
 # (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual
-# variances.
-bartlett_weights <- function(layout, sigma, across, matrices, l) {
+# variances. NULL where the items that are seen cannot tell the constructs apart.
+bartlett_weights <- function(layout, matrices, l, seen) {
   items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
-  inner_covariance <- matrices$covariance[l, l, drop = FALSE]
-  with <- t(solve_in_units(inner_covariance, t(across[items, , drop = FALSE])) %||% NA)
-  inner <- if (!anyNA(with)) solve_in_units(sigma[items, items, drop = FALSE], with)
+  items <- intersect(items, seen)
+  covariance <- matrices$covariance
+  with <- t(solve_in_units(covariance[l, l, drop = FALSE], covariance[l, items, drop = FALSE]) %||%
+              NA)
+  inner <- if (!anyNA(with) && length(items))
+    solve_in_units(covariance[items, items, drop = FALSE], with)
   information <- if (!is.null(inner)) crossprod(with, inner)
   if (is.null(information) || smallest_eigenvalue(information) < 1e-10) {
+    if (length(seen) < length(layout$observed)) return(NULL)
     abort("input",
           c(paste0("Bartlett scores do not exist for this model: its constructs cannot be told ",
                    "apart from their items alone."),
             i = "Use method = \"regression\"."))
   }
-  weights <- matrix(0, length(layout$observed), length(l))
-  weights[items, ] <- t(solve_in_units(information, t(inner)))
+  weights <- matrix(0, length(seen), length(l))
+  weights[match(items, seen), ] <- t(solve_in_units(information, t(inner)))
   weights
 }
 

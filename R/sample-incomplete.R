@@ -35,10 +35,15 @@ incomplete_group <- function(x, rows, request) {
        notes = character())
 }
 
+# Numbers of rows that have the same variables.
+rows_by_pattern <- function(x) {
+  key <- apply(!is.na(x), 1L, function(row) paste(which(row), collapse = " "))
+  unname(split(seq_len(nrow(x)), factor(key, unique(key))))
+}
+
 # By missing pattern: n, covariances (divisor n), means, variables.
 pattern_blocks <- function(x) {
-  key <- apply(!is.na(x), 1L, function(row) paste(which(row), collapse = " "))
-  lapply(unname(split(seq_len(nrow(x)), factor(key, unique(key)))), function(at) {
+  lapply(rows_by_pattern(x), function(at) {
     variables <- colnames(x)[!is.na(x[at[1L], ])]
     own <- x[at, variables, drop = FALSE]
     mean <- colMeans(own)

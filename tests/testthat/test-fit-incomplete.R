@@ -147,6 +147,33 @@ test_that("score tests of incomplete data predict what refitting brings", {
                found$actual_drop[found$parameter == "covariance[be1, be2]"], tolerance = 1e-6)
 })
 
+test_that("scores use what a case has, and scores of cases add up to the score of all", {
+  bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
+  fit <- quiet(fit_model(bp, choirs, incomplete = "keep"))
+  scores <- predict(fit)
+  expect_false(anyNA(scores))
+  m <- implied(fit)$all
+  row <- which(is.na(choirs$be3))[1]
+  seen <- setdiff(names(m$mean), "be3")
+  loadings <- matrix(0, 8, 2, dimnames = list(names(m$mean), c("Belonging", "Calm")))
+  rows <- estimates(fit)[estimates(fit)$kind == "loading", ]
+  where <- strsplit(gsub("loading\\[|\\]", "", rows$parameter), ", ")
+  for (k in seq_along(where)) loadings[where[[k]][2], where[[k]][1]] <- rows$estimate[k]
+  across <- (loadings %*% m$constructs)[seen, ]
+  off <- unlist(choirs[row, seen]) - m$mean[seen]
+  expect_equal(unlist(scores[row, ]), drop(off %*% solve(m$covariance[seen, seen], across)),
+               tolerance = 1e-8)
+  bartlett <- predict(fit, method = "bartlett")
+  expect_equal(stats::cor(scores$Calm, bartlett$Calm, use = "complete.obs"), 1, tolerance = 0.02)
+  cases <- casewise_fit(fit)
+  expect_equal(sum(cases$loglik), as.numeric(logLik(fit)), tolerance = 1e-10)
+  expect_lt(max(abs(colSums(cases$scores)) / sqrt(colSums(cases$scores^2))), 1e-4)
+  other <- quiet(fit_model(bp |> covary(be1, sc1), choirs, incomplete = "keep"))
+  another <- quiet(fit_model(bp |> covary(be2, sc2), choirs, incomplete = "keep"))
+  expect_output(print(compare_models(a = other, b = another)), "Vuong")
+})
+
 test_that("what cannot be kept is refused by name", {
   x <- as.data.frame(six(60, 9))
   refused <- function(data, pattern, ..., class = "orizzonte_error_data") {
