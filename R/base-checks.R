@@ -120,7 +120,6 @@ nearest_argument <- function(strange, known) {
 }
 
 choose_one <- function(value, choices, what) {
-  if (identical(value, choices)) return(choices[1L])
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
   abort("input", c(paste0(what, " must be ", enumerate(quoted(choices), most = 20L, last = " or "),
                           "."),

@@ -52,7 +52,7 @@ widen_locale <- function() {
 # What the shell says, else what the terminal says, else R's own.
 window_width <- function() {
   told <- suppressWarnings(as.integer(Sys.getenv("COLUMNS")))
-  if (!is.na(told)) return(min(10000L, max(narrowest_window, told)))
+  if (told %in% seq_len(10000L)) return(max(narrowest_window, told))
   if (!interactive() && isatty(stdout())) max(narrowest_window, cli::console_width()) else
     getOption("width")
 }

@@ -7,17 +7,15 @@ incomplete_group <- function(x, rows, request) {
     abort("input", c("`multiplier` = \"n-1\" is for complete data.",
                      i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
   }
-  seen <- !is.na(x)
-  hole_notes(x, rowSums(!seen) == 0)
-  kept <- rowSums(seen) > 0L
+  kept <- rowSums(!is.na(x)) > 0L
   x <- x[kept, , drop = FALSE]
-  check_pairs(seen[kept, , drop = FALSE])
+  seen <- !is.na(x)
+  check_enough(nrow(x), "case", colnames(x))
+  check_pairs(seen)
+  mean <- colMeans(x, na.rm = TRUE)
+  off <- x - rep(mean, each = nrow(x))
+  check_varying(colnames(x), mean, colMeans(off^2, na.rm = TRUE))
   patterns <- pattern_blocks(x)
-  if (nrow(x) <= ncol(x)) {
-    abort("data", c(paste0("There are ", count_of(nrow(x), "case"), " for ",
-                           count_of(ncol(x), "variable"), "."),
-                    i = "More cases than variables are needed."))
-  }
   found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
   if (!found$converged) {
     abort("data", c("The moments of the incomplete data could not be estimated.",
@@ -31,7 +29,7 @@ incomplete_group <- function(x, rows, request) {
   block <- list(n = nrow(x), covariance = covariance,
                 mean = stats::setNames(found$mean, colnames(x)), variables = colnames(x))
   list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
-       total = length(rows), empty = sum(!kept), with_missing = sum(rowSums(!seen[kept, ]) > 0L),
+       total = length(rows), empty = sum(!kept), with_missing = sum(rowSums(!seen) > 0L),
        notes = character())
 }
 

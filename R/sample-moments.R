@@ -6,9 +6,10 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL) {
   check_known(variables, names(data), bp)
   x <- numeric_rows(data, rows, variables, request$missing_codes)
   check_finite(x, rows)
+  check_some_seen(x)
+  if (anyNA(x) && request$incomplete == "keep") return(incomplete_group(x, rows, request))
   notes <- character()
   used <- rows
-  if (anyNA(x) && request$incomplete == "keep") return(incomplete_group(x, rows, request))
   if (anyNA(x)) {
     complete <- rowSums(is.na(x)) == 0
     notes <- hole_notes(x, complete)
@@ -16,19 +17,10 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL) {
     x <- x[complete, , drop = FALSE]
   }
   n <- nrow(x)
-  if (n <= length(variables)) {
-    abort("data", c(paste0("There are ", count_of(n, "complete row"), " for ",
-                           count_of(length(variables), "variable"), "."),
-                    i = "More cases than variables are needed.", if (length(notes)) c(i = notes)))
-  }
+  check_enough(n, "complete row", variables, notes)
   mean <- colMeans(x)
   covariance <- crossprod(x - rep(mean, each = n)) / n
-  flat <- diag(covariance) <= 1e-20 * (mean^2 + 1e-300)
-  if (any(flat)) {
-    abort("data",
-          c(paste0("Column ", quoted(variables[flat][1L]), " does not vary: every value is ",
-                   format(x[1L, which(flat)[1L]]), "."), i = "Leave it out of the model."))
-  }
+  check_varying(variables, mean, diag(covariance))
   check_definite(covariance, "The covariance matrix of the data")
   block <- list(n = n, covariance = covariance, mean = mean, variables = variables)
   list(blocks = list(block), rows = rows, used = used, total = length(rows), notes = notes)
@@ -48,15 +40,30 @@ check_finite <- function(x, rows) {
                        rows[at[1L]], "."))
 }
 
+check_some_seen <- function(x) {
+  empty <- colSums(!is.na(x)) == 0L
+  if (!any(empty)) return(invisible())
+  abort("data", c(paste0("Column ", quoted(colnames(x)[empty][1L]), " is missing in every row."),
+                  i = "Leave the item out of the model, or look at `missing_codes`."))
+}
+
+check_enough <- function(n, what, variables, notes = character()) {
+  if (n > length(variables)) return(invisible())
+  abort("data", c(paste0("There are ", count_of(n, what), " for ",
+                         count_of(length(variables), "variable"), "."),
+                  i = "More cases than variables are needed.", if (length(notes)) c(i = notes)))
+}
+
+check_varying <- function(variables, mean, variance) {
+  flat <- which(variance <= 1e-20 * (mean^2 + 1e-300))
+  if (length(flat) == 0L) return(invisible())
+  abort("data", c(paste0("Column ", quoted(variables[flat[1L]]), " does not vary: every value is ",
+                         format(mean[[flat[1L]]]), "."), i = "Leave it out of the model."))
+}
+
 # What is dropped for missing values, in a sentence.
 hole_notes <- function(x, complete) {
   holes <- colSums(is.na(x))
-  if (any(holes == nrow(x))) {
-    abort("data",
-          c(paste0("Column ", quoted(colnames(x)[holes == nrow(x)][1L]),
-                   " is missing in every row."),
-            i = "Leave the item out of the model, or look at `missing_codes`."))
-  }
   worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]
   paste0("Dropped ", count_of(sum(!complete), "row"), " of ", nrow(x), " with missing values in ",
          count_of(sum(holes > 0), "variable"), " of the model (most in ",

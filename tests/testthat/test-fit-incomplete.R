@@ -190,6 +190,11 @@ test_that("what cannot be kept is refused by name", {
   holes <- x
   holes$x1[3] <- NA
   refused(holes, "complete data", multiplier = "n-1", class = "orizzonte_error_input")
+  flat <- holes
+  flat$x5 <- 2
+  refused(flat, "\"x5\" does not vary")
+  expect_error(fit_model(two_constructs, holes, incomplete = c("keep", "drop")), "must be",
+               class = "orizzonte_error_input")
   few <- holes[1:6, ]
   refused(few, "More cases than variables")
   expect_error(fit_model(two_constructs, holes, incomplete = "kep"), "Did you mean",

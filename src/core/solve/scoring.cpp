@@ -9,7 +9,7 @@ namespace {
 
 constexpr int patience = 60;      // of scoring and Newton steps, before the slower but surer ones
 constexpr int first_scoring = 2;  // scoring steps before Newton is tried
-constexpr double close = 1;       // predicted drop of chi-square from which one is enough
+constexpr double close_by = 1;    // predicted drop of chi-square from which one is enough
 constexpr int shortenings = 40;   // of one step
 // Predicted drops of chi-square after which a Hessian still serves the next point: as its own, and
 // for one more step, whose error is the product of both steps.
@@ -55,9 +55,9 @@ class Run {
     if (out_.decrement <= settings_.tolerance && settled()) return false;
     if (iteration >= patience) return false;
     if (!take_step(metric, floor)) return end(Status::NoDescent);
-    scoring_left_ = out_.decrement < close ? 0 : scoring_left_ - 1;
+    scoring_left_ = out_.decrement < close_by ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
-    again_ = newton_ && !again_ && !near_ && out_.decrement < fair_step && floor == 0;
+    again_ = newton_ && !again_ && !near_ && !damped_ && out_.decrement < fair_step;
     return true;
   }
 
@@ -106,13 +106,14 @@ class Run {
   bool take_step(Metric& metric, double floor) {
     const double before = problem_.value();
     double predicted = out_.decrement;  // 2 s'd - d'Md, while M d = s
+    damped_ = floor > 0;
     for (int attempt = 0; attempt < shortenings; ++attempt) {
       if (attempt > 0 || control_.damping() > floor) {
+        damped_ = true;
         metric.damp(std::max(control_.damping(), floor));
         metric.solve(score_, step_);
       }
-      if (attempt > 0 || control_.damping() > 0 || floor > 0)
-        predicted = 2 * score_.dot(step_) - metric.quadratic(step_);
+      if (damped_) predicted = 2 * score_.dot(step_) - metric.quadratic(step_);
       trial_ = out_.theta + step_;
       if (problem_.move_to(trial_) &&
           control_.accept(predicted, problem_.n() * (before - problem_.value()))) {
@@ -155,7 +156,7 @@ class Run {
   Metric expected_, observed_;
   Vector score_, step_, trial_;
   int scoring_left_ = first_scoring;
-  bool newton_ = false, near_ = false, again_ = false;
+  bool newton_ = false, near_ = false, again_ = false, damped_ = false;
 };
 
 }  // namespace
