@@ -112,10 +112,10 @@ print.orizzonte_trail <- function(x, ...) {
 format_trail <- function(x) {
   lines <- heading(paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L)
-    return(c(lines,
-             paste0("Nothing has been amended so far. Next: ", either(
-               "amendments(fit), then amend(fit, free = ..., because = \"...\")",
-               paste0(command_text("diagnose"), ", then amend")))))
+    return(c(lines, "Nothing has been amended so far.",
+             next_step("to see what could be amended",
+                       "amendments(fit), then amend(fit, free = ..., because = \"...\"),",
+                       command_text("diagnose"))))
   columns <- titled(list(
                   `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
                   drop = format_fixed(x$actual_drop, 2L),
@@ -137,13 +137,10 @@ format_trail <- function(x) {
                  ifelse(nzchar(x$note), paste0("; ", x$note), ""))
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))
   freed <- attr(x, "freed") %||% 0L
-  c(lines, "", wrap_lines(paste0(
-    if (freed > 3L)
-      paste0(freed,
-             " changes were suggested by the same data, so that part of the better fit ",
-             "is chance. "),
-    "Next: ", either("confirm(fit, fresh_data)",
-                     command_text("confirm", "FRESH")),
-    " fits start and end to other cases; ", either("amendments(fit)", command_text("diagnose")),
-    " shows what is left.")))
+  c(lines, "", if (freed > 3L)
+      wrap_lines(paste0(freed, " changes were suggested by the same data, so that part of the ",
+                        "better fit is chance.")),
+    next_step("to fit start and end to other cases", "confirm(fit, fresh_data)",
+              command_text("confirm", "FRESH")),
+    either("amendments(fit) shows what is left.", NULL))
 }
