@@ -142,5 +142,5 @@ format_trail <- function(x) {
                         "better fit is chance.")),
     next_step("to fit start and end to other cases", "confirm(fit, fresh_data)",
               command_text("confirm", "FRESH")),
-    either("amendments(fit) shows what is left.", NULL))
+    either("Or: amendments(fit) to see what is left", NULL))
 }
