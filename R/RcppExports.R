@@ -13,8 +13,24 @@ core_errors <- function(model, sample, theta) {
     .Call(`_orizzonte_core_errors`, model, sample, theta)
 }
 
+core_sandwich <- function(model, sample, theta, cases, means) {
+    .Call(`_orizzonte_core_sandwich`, model, sample, theta, cases, means)
+}
+
+core_scaling <- function(model, sample, theta, cases, squared) {
+    .Call(`_orizzonte_core_scaling`, model, sample, theta, cases, squared)
+}
+
+core_incomplete_scaling <- function(models, sample, thetas, cases) {
+    .Call(`_orizzonte_core_incomplete_scaling`, models, sample, thetas, cases)
+}
+
 core_evaluate <- function(model, sample, theta) {
     .Call(`_orizzonte_core_evaluate`, model, sample, theta)
+}
+
+core_case_scores <- function(model, sample, theta, cases) {
+    .Call(`_orizzonte_core_case_scores`, model, sample, theta, cases)
 }
 
 core_restore <- function(model, theta) {
@@ -33,8 +49,8 @@ core_profile_means <- function(model, eta, sample) {
     .Call(`_orizzonte_core_profile_means`, model, eta, sample)
 }
 
-core_profiled_vcov <- function(model, eta, sample, known, used) {
-    .Call(`_orizzonte_core_profiled_vcov`, model, eta, sample, known, used)
+core_profiled_vcov <- function(model, eta, sample, known, used, cross, means) {
+    .Call(`_orizzonte_core_profiled_vcov`, model, eta, sample, known, used, cross, means)
 }
 
 core_local_rank <- function(model, sample) {
@@ -45,8 +61,8 @@ core_expression <- function(tape, inputs, gradients) {
     .Call(`_orizzonte_core_expression`, tape, inputs, gradients)
 }
 
-core_score_tests <- function(model, sample, theta, entries, constraints, joint) {
-    .Call(`_orizzonte_core_score_tests`, model, sample, theta, entries, constraints, joint)
+core_score_tests <- function(model, sample, theta, entries, constraints, joint, cases = NULL) {
+    .Call(`_orizzonte_core_score_tests`, model, sample, theta, entries, constraints, joint, cases)
 }
 
 is_regular_file <- function(path) {

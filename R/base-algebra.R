@@ -54,13 +54,17 @@ connected_blocks <- function(m) {
 }
 
 # The joint statistic, its rank, and the change of each (by a generalised inverse, in units in which
-# all informations are 1).
-joint_statistic <- function(score, joint, own) {
+# all informations are 1). `variance`: of the scores, where it is not their information.
+joint_statistic <- function(score, joint, own, variance = joint) {
   unit <- sqrt(pmax(own, 1e-300))
   spectrum <- eigen(joint / outer(unit, unit), symmetric = TRUE)
   known <- spectrum$values > 1e-9
   vectors <- spectrum$vectors[, known, drop = FALSE]
   along <- drop(crossprod(vectors, score / unit))
-  list(statistic = sum(along^2 / spectrum$values[known]), df = sum(known),
+  plain <- sum(along^2 / spectrum$values[known])
+  spread <- crossprod(vectors, (variance / outer(unit, unit)) %*% vectors)
+  robust <- !identical(variance, joint)
+  list(statistic = if (robust) sum(along * solve(spread, along)) else plain, plain = plain,
+       df = sum(known),
        change = drop(vectors %*% (along / spectrum$values[known])) / unit, unit = unit)
 }

@@ -174,3 +174,8 @@ check_level <- function(level) {
     return(invisible())
   abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
 }
+
+is_summary_list <- function(data) {
+  is.list(data) && !is.data.frame(data) && length(data) > 0L &&
+    all(vapply(data, inherits, NA, "orizzonte_summary_data"))
+}

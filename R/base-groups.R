@@ -24,14 +24,14 @@ bar_group <- function(x, group) if (x$grouped) paste0(" | ", group) else ""
 # What stands for several groups at once is called by what was asked for.
 common_address <- function(x, text, addresses) if (x$grouped) text else addresses
 
-# How many cases, and where.
+# How many cases, and where; `rows` of the data where some of them are dropped.
 size_words <- function(x, sizes, rows) {
-  n <- sum(sizes)
+  n <- count_of(sum(sizes), "case")
   if (x$grouped) {
-    return(paste0("n = ", format_count(n), " in ", length(sizes), " groups (",
+    return(paste0(n, " in ", length(sizes), " groups (",
                   enumerate(paste(names(sizes), vapply(sizes, format_count, "")), most = 12L), ")"))
   }
-  paste0("n = ", format_count(n), if (rows != n) paste0(" of ", format_count(rows), " rows"))
+  paste0(n, if (rows != sum(sizes)) paste0(" of ", format_count(rows), " rows"))
 }
 
 # Trouble in the data of one group says which.

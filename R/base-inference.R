@@ -25,10 +25,11 @@ difference_verdicts <- function(columns, level) {
                 ifelse(columns$df_change > 0, "fits worse", "fits better")))
 }
 
-# z, two-sided p and the interval of an estimate with a normal sampling distribution.
-inference_block <- function(estimate, se, level = 0.95) {
+# z, two-sided p and the interval of an estimate with a normal sampling distribution; t on `df`
+# degrees of freedom where errors come from few clusters.
+inference_block <- function(estimate, se, level = 0.95, df = Inf) {
   z <- estimate / se
-  half <- stats::qnorm((1 + level) / 2) * se
-  list(se = se, z = z, p = 2 * stats::pnorm(-abs(z)), lower = estimate - half,
+  half <- stats::qt((1 + level) / 2, df) * se
+  list(se = se, z = z, p = 2 * stats::pt(-abs(z), df), lower = estimate - half,
        upper = estimate + half)
 }

@@ -24,7 +24,9 @@ command_text <- function(name, ...) {
     files[if (blueprint) 2L else 1L] <- if (blueprint) "DATA" else "BLUEPRINT"
   }
   options <- list("--by" = given$by, "--levels" = given$levels,
-                  "--missing-codes" = given$missing_codes,
+                  "--missing-codes" = given$missing_codes, "--incomplete" = given$incomplete,
+                  "--inference" = given$inference, "--adjust" = given$adjust,
+                  "--clusters" = given$clusters, "--weights" = given$weights,
                   "--encoding" = if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding)
   options <- Filter(Negate(is.null), options)
   words <- c(files, rbind(names(options), unlist(options)), ...)

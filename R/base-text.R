@@ -122,3 +122,6 @@ as_utf8 <- function(x) {
   Encoding(x[unmarked & !whole]) <- "latin1"
   enc2utf8(x)
 }
+
+# A wrapped text on one line.
+one_line <- function(text) trimws(gsub(" +", " ", paste(text, collapse = " ")))

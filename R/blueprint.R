@@ -58,6 +58,14 @@ blueprint_variables <- function(bp) {
   list(constructs = constructs, observed = setdiff(c(indicators, paths, pairs), constructs))
 }
 
+# Observed variables that nothing in the model points at: predictors, and what composites are made
+# of.
+exogenous_variables <- function(bp) {
+  reflective <- Filter(function(x) x$kind == "reflective", bp$constructs)
+  setdiff(blueprint_variables(bp)$observed,
+          c(bp$effects$to, unlist(lapply(reflective, `[[`, "items"), use.names = FALSE)))
+}
+
 # Names met as bare symbols that are also text variables of the caller: all_of() was probably meant.
 add_hints <- function(bp, hints) {
   if (length(hints)) attr(bp, "hints") <- unique(c(attr(bp, "hints"), hints))

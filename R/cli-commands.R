@@ -26,7 +26,7 @@ data_commands <- function() {
     check = list(
       does = "can the model be estimated, and what is assumed for it?",
       files = c("BLUEPRINT", "[DATA]"),
-      options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
       help =
       paste0("Checks names against the data (where they are given), counts parameters, tests ",
              "whether they can be told apart, and lists what is assumed. ",
@@ -35,7 +35,7 @@ data_commands <- function() {
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "criteria", "out", "by", "levels", "missing_codes", "encoding",
+      options = c("format", "table", "criteria", "out", "by", "levels", fitting_options,
                   "quiet"),
       help =
       paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
@@ -53,7 +53,7 @@ amending_commands <- function() {
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
       options = c("format", "diagnose_table", "top", "min_drop", "kinds", "all", "criteria", "out",
-                  "by", "levels", "missing_codes", "encoding", "quiet"),
+                  "by", "levels", fitting_options, "quiet"),
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
              "be freed: modification index, expected change, and the ",
@@ -65,7 +65,7 @@ amending_commands <- function() {
       does = "change one thing, with a reason, and write the next blueprint",
       files = c("BLUEPRINT", "DATA"),
       options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels",
-                  "missing_codes", "encoding", "quiet"),
+                  fitting_options, "quiet"),
       help =
       paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
              "blueprint with its trail: the change, its reason, what ",
@@ -80,7 +80,7 @@ amending_commands <- function() {
       does = "compare models: tests where nested, information criteria, estimates",
       files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
       options = c("format", "compare_table", "against", "same_rows", "reference", "criteria", "out",
-                  "by", "levels", "missing_codes", "encoding", "quiet"),
+                  "by", "levels", fitting_options, "quiet"),
       help =
       paste0("Fits each blueprint to the data and puts them side by side. A ",
              "likelihood-ratio test is given only after checking that the ",
@@ -90,7 +90,7 @@ amending_commands <- function() {
     confirm = list(
       does = "fit the start and the end of a trail to fresh data",
       files = c("BLUEPRINT", "DATA", "FRESH"),
-      options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
       help =
       paste0("BLUEPRINT has a trail (see amend), DATA are those it was made with, FRESH the same ",
              "columns of other cases. Shows whether what was freed is found again. ",
@@ -99,7 +99,7 @@ amending_commands <- function() {
     ),
     rescue = list(
       does = "try the usual remedies for a model in trouble", files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "by", "levels", "missing_codes", "encoding", "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
       help =
       paste0("For a model that does not converge, is improper or cannot be fitted: mistakes in ",
              "the data, other scales and starts, outlying rows, bounds, and changes of the ",
@@ -116,7 +116,7 @@ showing_commands <- function() {
       files = c("BLUEPRINT", "DATA"),
       options = c("by", "levels", "rungs", "structural", "structural_on", "criteria",
                   "ladder_against", "loosen", "format", "ladder_table", "out",
-                  "missing_codes", "encoding", "quiet"),
+                  fitting_options, "quiet"),
       help =
       paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
              "and says which rung holds and what may be compared. ",
@@ -128,7 +128,7 @@ showing_commands <- function() {
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
       options = c("figure", "what", "values", "r_squared", "grey_nonsignificant", "by", "levels",
-                  "missing_codes", "encoding", "quiet"),
+                  fitting_options, "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
              "loadings, amendments, or the trail; with --by also the values of the groups, or ",
@@ -140,7 +140,7 @@ showing_commands <- function() {
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
       options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on",
-                  "criteria", "loosen", "missing_codes", "encoding", "quiet"),
+                  "criteria", "loosen", fitting_options, "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report; several blueprints ",
              "are also compared. With --ladder and --by the ",

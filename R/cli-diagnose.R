@@ -49,7 +49,7 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
   content <- list(
     orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title,
     status = solution_state(fit)$status, trouble = I(improper$trouble),
-    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = stats::deviance(fit),
+    n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = test_of(fit)$chisq,
     reading = attr(fit_indices(fit, criteria), "reading"),
     tested = attr(found, "tested"), nothing_to_amend = attr(found, "nothing"),
     amendments = json_rows(found), not_offered = attr(found, "not_offered"),

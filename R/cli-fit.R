@@ -9,7 +9,9 @@ fit_from_files <- function(given) {
 # A function called with what the options say about groups and codes, and more.
 called_with <- function(f, given, more) {
   options <- list(by = given$by, levels = parse_levels(given$levels),
-                  missing_codes = parse_codes(given$missing_codes))
+                  missing_codes = parse_codes(given$missing_codes),
+                  incomplete = given$incomplete, inference = given$inference,
+                  adjust = given$adjust, clusters = given$clusters, weights = given$weights)
   do.call(f, c(more, Filter(Negate(is.null), options)))
 }
 
@@ -121,6 +123,16 @@ write_table <- function(x, file = "") {
   if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
 }
 
+# How inference was made, for JSON.
+inference_fields <- function(fit) {
+  request <- fit$request
+  clusters <- count_clusters(fit$sample)
+  list(inference = if (is_robust(request)) "robust" else "normal", adjust = request$adjust,
+       incomplete = request$incomplete, with_missing = total_of(fit$sample, "with_missing"),
+       clusters = request$clusters, number_of_clusters = if (!is.na(clusters)) clusters,
+       weights = request$weights)
+}
+
 # One stable shape; see vignette("command-line").
 fit_json <- function(fit, command, criteria = NULL) {
   improper <- improper_parts(fit)
@@ -133,7 +145,9 @@ fit_json <- function(fit, command, criteria = NULL) {
     "converged", detail = fit_status(fit), trouble = I(improper$trouble),
     evidence = I(if (has_converged(fit) && nrow(improper) == 0L) character() else
                  vapply(fit_evidence(fit), `[[`, "", "text")),
-    n = sample_n(fit$sample), rows = fit$sample$total_rows, notes = I(as.character(fit_notes(fit))),
+    n = sample_n(fit$sample), rows = fit$sample$total_rows,
+    sample = sample_header(fit$sample), inference = inference_fields(fit),
+    notes = I(as.character(fit_notes(fit))),
     assumed = I(assumptions$assumed), not_assumed = I(assumptions$not_assumed),
     parameters = n_free(fit), df = stats::df.residual(fit),
     reading = attr(indices, "reading"), fit_indices = rows(indices),

@@ -50,8 +50,29 @@ figure_options <- function() {
   )
 }
 
+# Of every command that fits, beside the groups.
+fitting_options <- c("missing_codes", "incomplete", "inference", "adjust", "clusters", "weights",
+                     "encoding")
+
+# How the cases are taken.
+case_options <- function() {
+  list(
+    incomplete = text_option("--incomplete", "WHAT",
+                             paste0("cases with missing values: keep (default; casewise maximum ",
+                                    "likelihood) or drop")),
+    inference = text_option("--inference", "WHAT",
+                            "normal (default) or robust: errors and tests without normality"),
+    adjust = text_option("--adjust", "WHAT",
+                         paste0("how the robust chi-square is corrected: mean (default) or ",
+                                "'mean and variance'")),
+    clusters = text_option("--clusters", "COLUMN",
+                           "what cases come from, such as classes: robust errors by cluster"),
+    weights = text_option("--weights", "COLUMN", "sampling weights, with robust errors")
+  )
+}
+
 cli_options <- function() {
-  c(ladder_options(), figure_options(), list(
+  c(ladder_options(), figure_options(), case_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
@@ -82,7 +103,7 @@ cli_options <- function() {
                           paste0("previous (default), first, or the name of a blueprint file ",
                                  "without its ending"), "previous"),
     same_rows = switch_option("--same-rows",
-                              "use only rows without missing values in any of the models"),
+                              "fit all models to the rows that each of them can use"),
     reference = switch_option("--reference",
                               "the saturated and the baseline model as rows of their own"),
     out = text_option("--out", "FILE", "write there instead of to the terminal"),

@@ -78,10 +78,10 @@ fits_of_same_rows <- function(fits) {
   }
   used <- lapply(fits, function(fit) unlist(lapply(fit$sample$groups, function(g) g$used)))
   common <- Reduce(intersect, used)
-  if (length(common) == 0L) abort("input", "No row is complete in all of the models.")
+  if (length(common) == 0L) abort("input", "There is no row that all of the models can use.")
   if (all(lengths(used) == length(common))) return(fits)
   say("All are fitted to the ", format_count(length(common)), " rows of ", format_count(total[1L]),
-      " that are complete in all of the models.")
+      " that all of the models can use.")
   lapply(fits, function(fit) {
     refit_quietly(fit, list(omit_rows = setdiff(seq_len(total[1L]), common)))
   })
@@ -102,14 +102,13 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
   size <- length(fits)
   other <- if (against == "previous") c(NA, seq_len(size - 1L)) else
     replace(rep(match(against, labels), size), match(against, labels), NA)
-  measures <- lapply(fits, comparison_measures)
   pairs <- lapply(seq_len(size), function(k) {
     if (is.na(other[k])) NULL else compare_pair(fits[[k]],
     fits[[other[k]]], labels[k], labels[other[k]])
   })
   columns <- c(list(model = labels, n = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0),
                     status = vapply(fits, function(f) solution_state(f)$status, ""),
-                    parameters = vapply(fits, n_free, 0)), do.call(Map, c(list(c), measures)))
+                    parameters = vapply(fits, n_free, 0)), stacked_measures(fits))
   shared <- vapply(pairs, function(pair) isTRUE(pair$same_data), NA)
   same_items <- vapply(pairs, function(pair) isTRUE(pair$same_items), NA)
   nested <- vapply(pairs, function(pair) pair$nested %||% NA_character_, "")
@@ -119,6 +118,8 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
       nested %in% c("yes", "same model") else shared
     columns[[paste0(name, "_change")]] <- ifelse(allowed, change, NA_real_)
   }
+  scaled <- which(nested == "yes")
+  columns$chisq_change[scaled] <- vapply(pairs[scaled], `[[`, 0, "chisq_change")
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
   columns$against <- labels[other]
   columns$nested <- nested
@@ -127,14 +128,16 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
   for (name in c("distinguishable_p", "vuong_z", "vuong_p"))
     columns[[name]] <- vapply(pairs, function(pair) pair$vuong[[name]] %||% NA_real_, 0)
-  notes <- c(unlist(lapply(pairs, `[[`, "notes")), weight_note(fits, labels))
+  notes <- c(sample_lines(fits, labels), unlist(lapply(pairs, `[[`, "notes")),
+             weight_note(fits, labels), one_line(corrected_change_words(fits[[1L]]$request)))
   ordered <- c("model", "against", "n", "parameters", comparison_columns,
                paste0(comparison_columns, "_change"), "verdict", "broken", "status",
-               "nested", "akaike_weight", "distinguishable_p", "vuong_z", "vuong_p")
+               "nested", "akaike_weight", "distinguishable_p", "vuong_z", "vuong_p",
+               intersect(uncorrected_columns, names(columns)))
   columns <- columns[ordered]
   if (reference) columns <- with_references(columns, fits[[1L]])
   structure(list_frame_class(columns, c("orizzonte_comparison", "anova")),
-            notes = unique(notes), same_items = all(same_items[!is.na(other)]),
+            notes = unique(notes[nzchar(notes)]), same_items = all(same_items[!is.na(other)]),
             significance = criteria$significance)
 }
 
@@ -168,9 +171,18 @@ apart_in_data <- function(fit, reference, both) {
   if (!is.null(apart)) {
     return(paste0(both, " were fitted ", apart, none, " Fit both to the same data."))
   }
+  if (!same_inference(fit$request, reference$request)) {
+    return(paste0(both, " rest on different inference (normal or robust, clusters, weights): ",
+                  "nothing is compared. Fit both alike."))
+  }
   if (fit$layout$means != reference$layout$means) {
     paste0("Only one of ", both, " has means: nothing is compared.")
   }
+}
+
+same_inference <- function(one, other) {
+  parts <- c("adjust", "clusters", "weights")
+  is_robust(one) == is_robust(other) && identical(unclass(one)[parts], unclass(other)[parts])
 }
 
 # What may be said about two models: the first is compared with the second.
@@ -213,10 +225,11 @@ compare_pair <- function(fit, reference, label, other) {
     return(out)
   }
   out$nested <- "yes"
+  out$chisq_change <- if (swap) -test$chisq else test$chisq
   if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)),
                             "), so the \u03c7\u00b2 difference has no plain p.")
   else out$p <- test$p
-  if (test$chisq < -1e-6) {
+  if (isTRUE(test$chisq_normal < -1e-6)) {
     note(names[2L], " fits worse than ", names[1L],
          paste0(", which is nested in it: it is not at its best optimum. rescue(blueprint, ",
                 "data) tries other starts."))
@@ -243,6 +256,18 @@ comparable_set <- function(fits) {
   }
   alike <- vapply(fits, function(a) vapply(fits, comparable, NA, b = a), logical(length(fits)))
   which(alike[, which.max(colSums(alike))])
+}
+
+# What became of incomplete cases and what errors rest on: once where it is the same in all.
+sample_lines <- function(fits, labels) {
+  said <- vapply(fits, function(fit) {
+    one_line(c(if (is_incomplete(fit$sample)) paste0(sample_header(fit$sample), "."),
+               format_inference(fit)))
+  }, "")
+  if (all(!nzchar(said))) return(NULL)
+  plain <- sub(" \\(c = [^)]*\\)", "", said)
+  if (length(unique(plain)) == 1L) return(plain[1L])
+  paste0(labels, ": ", said)[nzchar(said)]
 }
 
 weight_note <- function(fits, labels) {
@@ -287,28 +312,10 @@ is_nested <- function(smaller, larger) {
 }
 
 reproduces <- function(eta, larger, smaller) {
-  every <- core_implied(full_model(smaller$layout), eta)
-  samples <- Map(function(part, own, matrices, moments) {
-    at <- match(part$observed, own$observed)
-    list(n = moments$n, covariance = matrices$covariance[at, at, drop = FALSE],
-         mean = matrices$mean[at])
-  }, unname(larger$layout$parts), unname(smaller$layout$parts), every, core_moments(larger))
+  samples <- implied_samples(eta, larger, smaller)
   positive <- vapply(samples, function(s) smallest_eigenvalue(s$covariance) > 0, NA)
-  if (!all(positive)) return(TRUE)      # no admissible point: says nothing
-  # from where the smaller one stands, as far as the two share parameters; then from our own
-  # starting values
-  layout <- larger$layout
-  shared <-
-    values_of(smaller)[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
-  shared <- shared[layout$model$used]
-  # by what could be told apart in the data, and no finer than numbers are
-  limit <- max(min(1e-8, 1e-3 / moments_n(larger)), 1e-12)
-  for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
-    again <- core_fit(layout$model, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
-    if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < limit)
-      return(TRUE)
-  }
-  FALSE
+  # no admissible point: says nothing
+  !all(positive) || !is.null(reproducing_theta(eta, larger, smaller, samples))
 }
 
 #' @export

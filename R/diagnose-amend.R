@@ -56,7 +56,7 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   if (!length(omit)) {
     # the better of two optima: from our own start, and from where the fit stands
     near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
-    worse <- !has_converged(amended) || test_of(amended)$chisq > test_of(near)$chisq +
+    worse <- !has_converged(amended) || stats::deviance(amended) > stats::deviance(near) +
       1e-9 * moments_n(fit)
     if (has_converged(near) && worse) amended <- near
   }
@@ -172,7 +172,7 @@ predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
   if (length(chosen$parameter)) {
     tests <- score_jointly(fit, chosen)$core
-    return(sum(tests$score * solve_symmetric(tests$joint, tests$score)))
+    return(sum(tests$score * solve_symmetric(tests$joint_variance, tests$score)))
   }
   restrictions <- lapply(fix, function(text) parse_restriction(str2lang(text)))
   each <- unlist(lapply(restrictions, function(r) {

@@ -95,7 +95,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   real <- refit_leaders(fit, leading)
   columns <- amendment_columns(fit, offered, real)
   structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$request$blueprint$title,
-            chisq = stats::deviance(fit), df_model = stats::df.residual(fit),
+            chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, refused = sum(refused),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
@@ -145,7 +145,7 @@ nothing_to_amend <- function(fit, p, criteria) {
   level <- criteria$significance
   test <- test_of(fit)
   if (test$df == 0L || length(p) == 0L) return(NULL)
-  exact <- difference_p(test$chisq, test$df)
+  exact <- test$p
   if (exact >= level) {
     return(paste0("Exact fit is not rejected (\u03c7\u00b2 = ", format_fixed(test$chisq), ", df = ",
                   test$df, ", p = ", format_p(exact), "): nothing asks to be amended."))
@@ -189,12 +189,11 @@ match_kinds <- function(kinds) {
 tested_candidates <- function(fit, candidates) {
   size <- length(candidates$parameter)
   open <- which(!nzchar(candidates$reason))
-  columns <- list(score = rep(NA_real_, size), information = rep(NA_real_, size),
-                  kept = rep(NA_real_, size))
+  unknown <- rep(NA_real_, size)
+  columns <- list(score = unknown, information = unknown, variance = unknown, kept = unknown)
   if (length(open)) {
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
-    tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
-                              with$constraint, FALSE)
+    tests <- score_core(fit, with, FALSE)
     if (!tests$admissible) {
       candidates$reason[open] <- "the information about the parameters is singular here"
       open <- integer()
@@ -235,12 +234,12 @@ candidate_units <- function(fit, candidates) {
 judge_candidates <- function(fit, candidates, criteria) {
   smallest <- criteria$smallest
   v <- candidates$information
-  index <- candidates$score^2 / v
+  index <- candidates$score^2 / candidates$variance
   change <- candidates$score / v
   unit <- candidate_units(fit, candidates)
   limit <- stats::qchisq(1 - criteria$significance, 1)
   # a noncentral chi-square with one degree of freedom is a shifted normal, squared
-  shift <- smallest / abs(unit) * sqrt(v)
+  shift <- smallest / abs(unit) * v / sqrt(candidates$variance)
   seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
   significant <- index > limit
   large <- abs(change * unit) >= smallest
@@ -250,6 +249,7 @@ judge_candidates <- function(fit, candidates, criteria) {
   verdict[is.na(verdict)] <- ifelse(significant[is.na(verdict)], "misspecified", "cannot tell")
   c(candidates,
     list(modification_index = index, df = rep(1L, length(index)),
+         deflation = v / candidates$variance,
          p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
          expected_change_std = change * unit, full_change = change * candidates$kept, power = seen,
          verdict = verdict))

@@ -14,11 +14,7 @@ joint_equalities <- function(fit, offered, criteria) {
   tests <- score_jointly(fit, each)$core
   address <- without_group(each$parameter)
   sets <- split(seq_along(rows), factor(address, levels = unique(address)))
-  found <- lapply(sets,
-                  function(set) {
-                    joint_statistic(tests$score[set], tests$joint[set, set],
-                                    tests$own[set])
-                  })
+  found <- lapply(sets, function(set) joint_of(tests, set))
   df <- vapply(found, `[[`, 0L, "df")
   index <- vapply(found, `[[`, 0, "statistic")
   significant <- index > stats::qchisq(1 - criteria$significance, pmax(df, 1L))
@@ -35,7 +31,8 @@ joint_equalities <- function(fit, offered, criteria) {
   columns <- utils::modifyList(out, list(
     parameter = names(sets), group = rep(NA_character_, size),
     change = rep("equality of all groups", size), modification_index = unname(index),
-    df = unname(df), p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE),
+    deflation = unname(index / vapply(found, `[[`, 0, "plain")), df = unname(df),
+    p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE),
     expected_change = blank, expected_change_std = blank,
     full_change = blank, power = blank,
     verdict = ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"),
@@ -46,7 +43,7 @@ joint_equalities <- function(fit, offered, criteria) {
 
 # Several candidates freed and fitted together, from where the fit stands.
 refit_together <- function(fit, candidates, tested = score_jointly(fit, candidates)) {
-  change <- joint_statistic(tested$core$score, tested$core$joint, tested$core$own)$change
+  change <- joint_of(tested$core)$change
   core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
   moving <- which(tested$with$entry > 0L)
   start <- c(core_theta(fit) + drop(tested$core$response %*% change),

@@ -9,8 +9,7 @@ refit_leaders <- function(fit, leaders) {
               status = rep(NA_character_, size), df = as.integer(leaders$df))
   if (size == 0L) return(out)
   with <- core_with(fit, leaders)
-  with$tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
-                                 with$constraint, TRUE)
+  with$tests <- score_core(fit, with, TRUE)
   implied <- vector("list", size)
   for (i in seq_len(size)) {
     found <- refit_leader(fit, leaders, with, i)
@@ -26,13 +25,14 @@ refit_leaders <- function(fit, leaders) {
   out
 }
 
+# Falls of chi-square are put on the scale of the index (`deflation`: 1 under normality).
 # The better of two optima, from where the fit stands and from our own start, as amend() takes it.
 refit_leader <- function(fit, leaders, with, i) {
   lost <- list(status = "not converged", explanation = "the amended model does not converge")
   chisq <- stats::deviance(fit)
   if (length(leaders$members[[i]])) {
     found <- refit_together(fit, leaders$members[[i]])
-    return(if (found$ok) list(drop = chisq - found$chisq) else lost)
+    return(if (found$ok) list(drop = (chisq - found$chisq) * leaders$deflation[i]) else lost)
   }
   core <- freed_core(with$core, with$entry[i], with$constraint[i])
   start <- core_theta(fit) + leaders$expected_change[i] * with$tests$response[, i]
@@ -42,9 +42,10 @@ refit_leader <- function(fit, leaders, with, i) {
   if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
   if (!found$ok) return(lost)
   predicted <- leaders$modification_index[i]
-  far <- abs(chisq - found$chisq - predicted) > max(0.25 * predicted, 1)
+  drop <- (chisq - found$chisq) * leaders$deflation[i]
+  far <- abs(drop - predicted) > max(0.25 * predicted, 1)
   trouble <- improper_refit(fit, core, found$eta)
-  list(drop = chisq - found$chisq,
+  list(drop = drop,
        estimate = if (with$entry[i] > 0L) found$eta[with$entry[i]] else
          slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta)),
        status = if (length(trouble)) "improper" else "proper",
@@ -105,7 +106,7 @@ explain_gap <- function(fit, found, leaders, i, entry) {
   }
   expected <- now_at(fit, leaders, i) + leaders$full_change[i]
   estimate <- if (entry > 0L) found$eta[entry] else NA
-  se <- 1 / sqrt(leaders$information[i])
+  se <- sqrt(leaders$variance[i]) / leaders$information[i]
   if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
     return(paste0("the amended model reaches another region: estimate ", format_number(estimate),
                   ", expected ", format_number(expected)))

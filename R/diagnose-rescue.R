@@ -11,7 +11,7 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param by,levels,missing_codes As in [fit_model()].
+#' @param by,levels,missing_codes,incomplete,inference,adjust,clusters,weights As in [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
@@ -29,13 +29,18 @@
 #'   construct("Fun", reflected_in = fu1:fu3)
 #' rescue(bp, choirs_troubled)
 #' @export
-rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, ...) {
+rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
+                   incomplete = "keep", inference = NULL, adjust = "mean", clusters = NULL,
+                   weights = NULL, ...) {
   check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
     abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
-  by <- captured_column(rlang::enquo(by), "`by`")
-  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
+  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
+                  weights = rlang::enquo(weights))
+  request <- request_of(bp, data, columns, levels = levels,
+                        missing_codes = missing_codes, incomplete = incomplete,
+                        inference = inference, adjust = adjust)
   # bad input ends here: it is no trouble of the model
   tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {
     if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)

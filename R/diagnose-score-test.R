@@ -36,9 +36,10 @@ score_test <- function(fit, ...) {
   chosen <- chosen_candidates(fit, texts)
   tested <- score_jointly(fit, chosen)
   index <- diag(tested$core$joint)
+  variance <- diag(tested$core$joint_variance)
   scores <- tested$core$score
   # a generalised inverse: what the others add already counts once
-  together <- joint_statistic(scores, tested$core$joint, tested$core$own)
+  together <- joint_of(tested$core)
   if (together$df == 0L) {
     abort("identification",
           c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
@@ -51,14 +52,15 @@ score_test <- function(fit, ...) {
   if (together$df == length(scores)) {
     found <- refit_together(fit, chosen, tested)
     if (found$ok) {
-      actual <- stats::deviance(fit) - found$chisq
+      actual <- (stats::deviance(fit) - found$chisq) * together$statistic / together$plain
       moving <- which(tested$with$entry > 0L)
       estimate[moving] <- found$eta[tested$with$entry[moving]]
     }
   }
   out <-
     list_frame_class(list(parameter = chosen$parameter,
-                          modification_index = ifelse(index > 1e-9 * unit^2, scores^2 / index, NA),
+                          modification_index = ifelse(index > 1e-9 * unit^2,
+                                                      scores^2 / variance, NA),
                           expected_change = together$change,
                           expected_change_std = together$change * candidate_units(fit, chosen),
                           actual_estimate = estimate), "orizzonte_score_test")
@@ -134,11 +136,26 @@ refuse_unknown <- function(text, known) {
 
 score_jointly <- function(fit, candidates) {
   with <- core_with(fit, candidates)
-  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
-                            with$constraint, TRUE)
+  tests <- score_core(fit, with, TRUE)
   if (!tests$admissible)
     abort("identification", "The information about the parameters is singular at this solution.")
   list(with = with, core = tests)
+}
+
+# Scores of what could be released, their information and their variance: the same under normality,
+# summed over cases where inference is robust (Satorra 1989; Boos 1992).
+score_core <- function(fit, with, joint) {
+  robust <- is_robust(fit$request)
+  tests <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
+                            with$constraint, joint, if (robust) core_cases(fit))
+  if (!robust) tests[c("variance", "joint_variance")] <- tests[c("information", "joint")]
+  tests
+}
+
+# Of all that were tested together, or of some of them.
+joint_of <- function(tests, set = seq_along(tests$score)) {
+  joint_statistic(tests$score[set], tests$joint[set, set, drop = FALSE], tests$own[set],
+                  tests$joint_variance[set, set, drop = FALSE])
 }
 
 #' @export

@@ -8,7 +8,7 @@ add_revision <- function(fit, amended, changes, because, predicted) {
   }
   left <- setdiff(fit$layout$observed, amended$layout$observed)
   note <- not_comparable(fit, amended, left)
-  actual <- if (nzchar(note)) NA_real_ else stats::deviance(fit) - stats::deviance(amended)
+  actual <- if (nzchar(note)) NA_real_ else drop_between(fit, amended)
   number <- max(trail$revisions$revision) + 1
   trail$revisions <- Map(c, trail$revisions,
                          revision_of(amended, number, changes, because, predicted, actual, note))

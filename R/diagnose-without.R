@@ -109,8 +109,10 @@ drop_paths <- function(rows, fit, vcov) {
   if (!found$ok) found <- core_refit(fit, held_core(core, used), numeric(), 4L)
   if (!found$ok) return(out)
   out$df <- length(used)
-  out$rise <- found$chisq - stats::deviance(fit)
-  out$p_rise <- upper_p(max(0, out$rise), out$df)
+  risen <- core_difference(fit, held_core(core, used), found, replace(
+    numeric(core$parameters), -used, found$theta))
+  out$rise <- risen$chisq
+  out$p_rise <- if (is.na(risen$chisq)) NA_real_ else upper_p(max(0, risen$chisq), out$df)
   out
 }
 

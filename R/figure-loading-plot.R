@@ -32,7 +32,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
   if (length(rows) == 0L) abort("input", "The model has no loadings to draw.")
   at <- fit$layout$spans[[view$number]][rows]
   value <- standardized_of(fit)$value[at]
-  half <- stats::qnorm((1 + level) / 2) * standardized_of(fit)$se[at]
+  half <- stats::qt((1 + level) / 2, reference_df(fit)) * standardized_of(fit)$se[at]
   half[is.na(half)] <- 0
   construct <- factor(table$rows$first[rows], table$constructs)
   order <- order(construct, -abs(value))

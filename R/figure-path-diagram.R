@@ -90,7 +90,7 @@ diagram_view <- function(view, fit, values, r_squared, grey) {
   span <- fit$layout$spans[[view$number]]
   standardized <- standardized_of(fit)$value[span]
   se <- raw_errors(fit)[span]
-  p <- 2 * stats::pnorm(-abs(view$eta / se))
+  p <- 2 * stats::pt(-abs(view$eta / se), reference_df(fit))
   inside <- if (r_squared) explained_inside(fit, view$group)
   list(layout = view$layout, group = view$group, standardized = standardized,
        text = diagram_text(view$eta, standardized, values), inside = inside,
@@ -182,7 +182,7 @@ diagram_text <- function(raw, standardized, values) {
 diagram_captions <- function(fit, values, differs, grey) {
   kind <- c(standardized = "standardized values", raw = "raw values",
             both = "raw values, standardized in brackets", none = "")[[values]]
-  chisq <- stats::deviance(fit)
+  chisq <- test_of(fit)$chisq
   df <- stats::df.residual(fit)
   after <- c(paste0("(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
              "dashed: negative", if (grey) "grey: not significant at .05",

@@ -10,7 +10,8 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
-#' @param by,levels,missing_codes As in [fit_model()]; groups need data.
+#' @param by,levels,missing_codes,incomplete,inference,adjust,clusters,weights As in
+#'   [fit_model()]; groups need data.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `moments`, `parameters`, `df`, `kinds` (counts of free
@@ -26,13 +27,18 @@
 #' identification(bp)
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
-identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL, ...) {
+identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL,
+                           incomplete = "keep", inference = NULL, adjust = "mean",
+                           clusters = NULL, weights = NULL, ...) {
   check_arguments("identification")
   check_blueprint(bp, "identification")
-  by <- captured_column(rlang::enquo(by), "`by`")
-  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes)
+  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
+                  weights = rlang::enquo(weights))
+  request <- request_of(bp, data, columns, levels = levels,
+                        missing_codes = missing_codes, incomplete = incomplete,
+                        inference = inference, adjust = adjust)
   if (is.null(data)) {
-    if (!is.null(by))
+    if (!is.null(request$by))
       abort("input",
             c("Groups need data here.", i = "identification(blueprint, data, by = column)."))
     check_variables(bp)
@@ -42,7 +48,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
     sample <- sample_of(data, request)
     layout <- met_layout(request, sample)
     moments <- sample_moments(sample, "n")
-    for (note in c(sample_notes(sample), layout$notes)) say(note)
+    announce_sample(sample)
+    for (note in layout$notes) say(note)
   }
   structure(c(list(title = bp$title, with_data = !is.null(data)),
               examine_identification(layout, moments), list_assumptions(layout, bp)),

@@ -42,6 +42,12 @@ block_deviance <- function(patterns, block) {
   found$deviance + sum(vapply(own, function(k) k$n * length(k$variables), 0)) * log(2 * pi)
 }
 
+# Covariances without those of pairs that no case has together.
+with_unseen <- function(s, unseen) {
+  s[unseen] <- s[unseen[, 2:1, drop = FALSE]] <- NA_real_
+  s
+}
+
 # As group_measures(), of a group that comes in patterns.
 incomplete_measures <- function(moments, model, observed, endogenous, structured, means,
                                 independence, cases) {
@@ -56,10 +62,12 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
   baseline <- incomplete_baseline(moments$patterns, p, free_block)
   k <- length(free_block)
   parameters <- p - k + k * (k + 1) / 2
+  pairs <- p * (p + 1) / 2 - NROW(moments$unseen)
   list(n = n, gfi = gfi(solve_in_units(sigma, s)),
-       srmr = srmr(s, sigma, if (structured) moments$mean, if (structured) mu),
-       chisq_baseline = max(0, baseline - saturated), df_baseline = p * (p + 1) / 2 - parameters,
+       srmr = srmr(with_unseen(s, moments$unseen), sigma, if (structured) moments$mean,
+                   if (structured) mu),
+       chisq_baseline = max(0, baseline - saturated), df_baseline = pairs - parameters,
        baseline_parameters = parameters + p, deviance = deviance, deviance_saturated = saturated,
-       deviance_baseline = baseline, covariances = p * (p + 1) / 2,
-       moments = p * (p + 1) / 2 + p, chisq_means = NA_real_, chisq = deviance - saturated)
+       deviance_baseline = baseline, covariances = pairs,
+       moments = pairs + p, chisq_means = NA_real_, chisq = deviance - saturated)
 }

@@ -21,25 +21,41 @@ fit_at <- function(fit, theta) {
 # Free parameters, less one for each equation among them.
 n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
 
-# The test of the model: chi-square with its degrees of freedom. The only place it comes from.
+# The test of the model: chi-square (corrected where inference is robust) with its degrees of
+# freedom and p. The only place it comes from.
 test_of <- function(fit) {
-  list(chisq = max(0, moments_n(fit) * discrepancy_of(fit)),
-       df = cached(fit, "df", layout_counts(fit$layout)$df))
+  plain <- max(0, moments_n(fit) * discrepancy_of(fit))
+  df <- cached(fit, "df", layout_counts(fit$layout)$df)
+  if (is_robust(fit$request)) return(robust_test(fit, plain, df))
+  list(chisq = plain, df = df, p = upper_p(plain, df), chisq_normal = plain, inflation = 1,
+       df_adjusted = NA_real_)
 }
 
 # The test of a smaller model against a larger one: the only place where differences are tested.
-difference_test <- function(small, large) {
-  one <- test_of(small)
-  other <- test_of(large)
-  df <- one$df - other$df
-  chisq <- one$chisq - other$chisq
-  list(chisq = chisq, df = df, p = difference_p(chisq, df))
+difference_test <- function(small, large, adjusted = is_adjusted(small)) {
+  df <- test_of(small)$df - test_of(large)$df
+  plain <- stats::deviance(small) - stats::deviance(large)
+  if (is_robust(small$request) && df > 0)
+    return(robust_difference(small, large, plain, df, adjusted))
+  list(chisq = plain, df = df, p = difference_p(plain, df), chisq_normal = plain)
+}
+
+# By how much chi-square falls from one fit to the next: scaled by the mean alone, since a trail
+# keeps the fall and its degrees of freedom.
+drop_between <- function(fit, amended) -change_test(amended, fit, adjusted = FALSE)$chisq
+
+# The same whichever of the two is the smaller one: what changes from `before` to `fit`.
+change_test <- function(fit, before, adjusted = is_adjusted(fit)) {
+  if (test_of(fit)$df >= test_of(before)$df) return(difference_test(fit, before, adjusted))
+  test <- difference_test(before, fit, adjusted)
+  test[c("chisq", "df", "chisq_normal")] <- lapply(test[c("chisq", "df", "chisq_normal")], `-`)
+  test
 }
 
 #' @rdname generics-of-a-fit
 #' @importFrom stats deviance
 #' @export
-deviance.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "deviance"))$chisq
+deviance.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "deviance"))$chisq_normal
 
 #' @rdname generics-of-a-fit
 #' @importFrom stats df.residual
@@ -48,10 +64,11 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 
 #' Fit a blueprint to data
 #'
-#' Estimates the model by maximum likelihood (Joreskog 1969, 1971) from raw data, with incomplete
-#' rows dropped and counted, or from [summary_data()]. Sample moments have divisor n and
-#' \eqn{\chi^2 = nF}. Prints nothing but short messages about what was assumed or dropped; a
-#' solution that is improper or did not converge warns.
+#' Estimates the model by maximum likelihood (Joreskog 1969, 1971) from raw data or from
+#' [summary_data()]. Cases with missing values are kept and used for what they hold (casewise
+#' maximum likelihood, Arbuckle 1996). Sample moments have divisor n and \eqn{\chi^2 = nF}. Prints
+#' nothing but short messages about what was assumed, kept or left out; a solution that is improper
+#' or did not converge warns.
 #'
 #' @param bp A blueprint.
 #' @param data A data frame, a numeric matrix of raw values, [summary_data()], or a named list of
@@ -64,14 +81,29 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   `c("n/a", "-9")`. A column that holds nothing but numbers besides text codes is read as
 #'   numbers.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
-#' @param incomplete What becomes of rows with missing values: `"drop"` leaves them out and counts
-#'   them; `"keep"` uses what they hold (casewise maximum likelihood, Arbuckle 1996), which supposes
-#'   that values are missing at random given the variables of the model, and normality also of
-#'   predictors. Standard errors then come from the observed information.
+#' @param incomplete What becomes of cases with missing values: `"keep"` uses what they hold;
+#'   `"drop"` leaves them out and counts them. See the section below.
+#' @param inference `"normal"`, or `"robust"` for standard errors and tests that do not suppose
+#'   normality; `"robust"` by itself when `clusters` or `weights` are given. See the section below.
+#' @param adjust How the robust \eqn{\chi^2} is corrected: `"mean"`, or `"mean and variance"`
+#'   (complete, unweighted, independent cases).
+#' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
+#'   errors and tests allow for dependence within each.
+#' @param weights Column, bare or quoted, of sampling weights; scaled to sum to the number of cases.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
 #'   `fit$request$blueprint` the model.
+#' @section Missing values:
+#'   Kept cases say what they can: the likelihood of each is that of its own variables (casewise, or
+#'   full-information, maximum likelihood). That supposes values *missing at random*: whether a
+#'   value is missing may depend on the other variables of the model, not on the value itself once
+#'   these are known. Predictors are part of the joint model, and so is their normality, as soon as
+#'   values are missing. Standard errors come from the observed information, which stays right under
+#'   this assumption. Dropping incomplete cases supposes more: that they are missing *completely* at
+#'   random (Little & Rubin 2019). Data sets with imputed values are not pooled: the likelihood of
+#'   the incomplete cases uses the same information without drawing values first, gives the same
+#'   answer whenever the imputation model is this one, and gives one \eqn{\chi^2}.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
 #'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. A fit
 #'   saved by another version is refused with an explanation; [write_blueprint()] keeps the model as
@@ -89,6 +121,9 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'
 #'   Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
 #'   36*, 409-426.
+#'
+#'   Little, R. J. A., & Rubin, D. B. (2019). *Statistical analysis with missing data* (3rd ed.).
+#'   Wiley.
 #' @seealso [refit()] to fit again with something changed, [identification()], [rescue()]
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -98,35 +133,28 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' fit
 #' fit_model(hold_equal(bp, loading), choirs, by = setting)
 #' @export
-fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL, multiplier = "n",
-                      incomplete = "drop", ...) {
+fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
+                      incomplete = "keep", inference = NULL, adjust = "mean", clusters = NULL,
+                      weights = NULL, multiplier = "n", ...) {
   check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
-  by <- captured_column(rlang::enquo(by), "`by`")
-  request <- new_request(bp, by, check_levels(levels, by, data), missing_codes, multiplier,
-                         incomplete)
+  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
+                  weights = rlang::enquo(weights))
+  request <- request_of(bp, data, columns, levels = levels, missing_codes = missing_codes,
+                        incomplete = incomplete, inference = inference, adjust = adjust,
+                        multiplier = multiplier)
   announce(fit_request(request, sample_of(data, request)))
 }
 
 # The notes and warnings of a fit that a user asked for.
 announce <- function(fit) {
   force(fit)
-  for (note in fit_notes(fit)) say(note)
+  announce_sample(fit$sample)
+  for (note in c(fit$layout$notes, unit_note(fit))) say(note)
   warn_about(fit)
   fit
-}
-
-check_levels <- function(levels, by, data) {
-  if (!is.null(levels) && is.null(by) && !is_summary_list(data)) {
-    abort("input",
-          c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
-  }
-  if (!is.null(levels) && !is.atomic(levels))
-    abort("input", c("`levels` must be values of the grouping column.",
-                     x = paste0("It is ", describe(levels), ".")))
-  levels
 }
 
 # A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
@@ -163,7 +191,8 @@ coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, s
 met_layout <- function(request, sample, stated = stated_by(request, sample)) {
   bp <- coded_blueprint(request, sample)
   covariance <- pooled_covariance(sample)
-  layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample))
+  layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample),
+                          unseen_by_group(sample))
   layout$notes <- layout_notes(layout, covariance)
   check_quantities(layout, bp)
   check_claims(layout, bp)
@@ -185,8 +214,9 @@ starting_values <- function(layout, request, near) {
 #'
 #' @param object A fit.
 #' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
-#'   `missing_codes`, `multiplier`, `incomplete`; and `omit_rows`, numbers of rows of the data to
-#'   leave out. A fit keeps only the columns of its model: give `data` for others.
+#'   `missing_codes`, `incomplete`, `inference`, `adjust`, `clusters`, `weights`, `multiplier`; and
+#'   `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the columns of its
+#'   model: give `data` for others.
 #' @return A fit.
 #' @section Errors: `orizzonte_error_input` for an argument it does not know; those of
 #'   [fit_model()].
@@ -215,8 +245,7 @@ update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
 NULL
 
 refit_changes <- function(quosures) {
-  known <- c("blueprint", "data", "by", "levels", "missing_codes", "multiplier", "incomplete",
-             "omit_rows")
+  known <- c("data", "omit_rows", request_parts)
   given <- names(quosures)
   unknown <- setdiff(given, known)
   if (length(unknown)) {
@@ -226,19 +255,19 @@ refit_changes <- function(quosures) {
                      i = paste0("It changes ", enumerate(known), ".")))
   }
   out <- lapply(stats::setNames(given, given), function(name) {
-    if (name == "by") captured_column(quosures[[name]], "`by`") else
-      rlang::eval_tidy(quosures[[name]])
+    if (name %in% c("by", "clusters", "weights"))
+      return(captured_column(quosures[[name]], paste0("`", name, "`")))
+    rlang::eval_tidy(quosures[[name]])
   })
   out
 }
 
 # `near`, `starts` and `errors` as in fit_request().
 refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, errors = TRUE) {
-  asked <- intersect(names(changes), c("blueprint", "by", "levels", "missing_codes", "multiplier",
-                                       "incomplete"))
+  asked <- intersect(names(changes), request_parts)
   request <- change_request(fit$request, changes[asked])
-  anew <- any(names(changes) %in% c("data", "by", "levels", "missing_codes", "incomplete",
-                                    "omit_rows"))
+  anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts),
+                                          c("blueprint", "multiplier")))
   sample <- if (anew) sample_of(refit_source(fit, changes), request) else
     sample_for(fit$sample, request)
   fit_request(request, sample, near = near, starts = starts, errors = errors)
@@ -284,6 +313,11 @@ check_feasible <- function(layout, found) {
 }
 
 fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes, unit_note(fit))
+
+# What is left to say where the header of the sample stands above.
+remaining_fit_notes <- function(fit) {
+  c(remaining_notes(fit$sample), fit$layout$notes, unit_note(fit))
+}
 
 # A correlation matrix tells nothing of a model that other units of the variables would change.
 # Where units do not matter, the diagonal of Sigma^-1 S is 1 at the optimum, since a change of units

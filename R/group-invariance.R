@@ -34,7 +34,7 @@
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
 #'   [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
-#' @param by,levels,missing_codes As in [fit_model()].
+#' @param by,levels,missing_codes,incomplete,inference,adjust,clusters,weights As in [fit_model()].
 #' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
@@ -94,15 +94,17 @@
 #' @export
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                        structural_on = "scalar", levels = NULL, missing_codes = NULL,
-                       criteria = NULL, against = "previous", ...) {
+                       incomplete = "keep", inference = NULL, adjust = "mean", clusters = NULL,
+                       weights = NULL, criteria = NULL, against = "previous", ...) {
   check_arguments("invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))
     abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
-  by <- captured_column(rlang::enquo(by), "`by`")
+  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
+                  weights = rlang::enquo(weights))
   against <- choose_one(against, c("previous", "first"), "`against`")
   criteria <- check_criteria(criteria)
-  if (is.null(by) && !is_summary_list(data)) {
+  if (rlang::quo_is_null(columns$by) && !is_summary_list(data)) {
     abort("input",
           c("invariance() needs groups.", i = "Name the grouping column with by = column."))
   }
@@ -112,7 +114,9 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
   rungs <- rungs %||% default_rungs(bp)
   check_rungs(c(rungs, structural_on), structural)
-  request <- new_request(marker_free(bp), by, check_levels(levels, by, data), missing_codes)
+  request <- request_of(marker_free(bp), data, columns, levels = levels,
+                        missing_codes = missing_codes, incomplete = incomplete,
+                        inference = inference, adjust = adjust)
   sample <- sample_of(data, request)
   if (!has_means(sample)) {
     rungs <- rungs_without_means(rungs, asked)
@@ -120,7 +124,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   }
   rungs <- rungs_in_order(c(rungs, if (length(structural)) structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
-  for (note in sample_notes(sample)) say(note)
+  announce_sample(sample)
   if (length(bp$hold_equal))
     say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
   stated <- stated_by(request, sample)

@@ -70,7 +70,7 @@ step_differences <- function(fit, before) {
     gap <- values_of(before)[other] - values_of(before)[reference]
     change <- map[other, , drop = FALSE] - map[rep(reference, length(other)), , drop = FALSE]
     se <- delta_se(change, vcov) * unit
-    limit <- stats::qnorm(0.975)
+    limit <- stats::qt(0.975, reference_df(before))
     list(parameter = rows$parameter[other], group = rows$group[other], difference = gap,
          difference_std = gap * unit, lower = gap * unit - limit * se,
          upper = gap * unit + limit * se)

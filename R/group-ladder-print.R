@@ -93,10 +93,11 @@ format_equalities <- function(x) {
 format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
-  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE), "",
+  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE),
+    format_inference(x$fits[[1L]]), "",
     format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
     format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
-    "\u03c7\u00b2 of each group",
+    corrected_change_words(x$fits[[1L]]$request), "\u03c7\u00b2 of each group",
     format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
     format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
     if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),

@@ -53,19 +53,23 @@ climb_steps <- function(fits, structural, on, criteria) {
 ladder_rows <- function(fits, previous, verdicts, broken) {
   rungs <- names(fits)
   columns <- c(list(rung = rungs),
-               do.call(Map, c(list(c), unname(lapply(fits, comparison_measures)))))
+               stacked_measures(fits))
   for (name in setdiff(comparison_columns, "p")) {
     columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
   }
   converged <- vapply(fits, has_converged, NA)
-  columns$p_change <- vapply(seq_along(fits), function(k) {
-    if (is.na(previous[k]) || !converged[k] || !converged[previous[k]]) return(NA_real_)
-    difference_test(fits[[k]], fits[[previous[k]]])$p
-  }, 0)
+  tests <- lapply(seq_along(fits), function(k) {
+    if (is.na(previous[k]) || !converged[k] || !converged[previous[k]]) return(NULL)
+    difference_test(fits[[k]], fits[[previous[k]]])
+  })
+  columns$p_change <- vapply(tests, function(test) test$p %||% NA_real_, 0)
+  tested <- lengths(tests) > 0L
+  columns$chisq_change[tested] <- vapply(tests[tested], `[[`, 0, "chisq")
   columns$verdict <- verdicts
   columns$broken <- broken
   columns$against <- rungs[previous]
   columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
   list_frame(columns[c("rung", "against", comparison_columns,
-                       paste0(comparison_columns, "_change"), "verdict", "broken", "status")])
+                       paste0(comparison_columns, "_change"), "verdict", "broken", "status",
+                       intersect(uncorrected_columns, names(columns)))])
 }

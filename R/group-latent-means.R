@@ -52,7 +52,7 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   }), recursive = FALSE)
   columns <- do.call(Map, c(list(c), found))
   out <- c(columns[c("construct", "group", "difference")],
-           inference_block(columns$difference, columns$se, level),
+           inference_block(columns$difference, columns$se, level, reference_df(fit)),
            columns[c("standardized", "standardized_se")])
   indicators <- lapply(stats::setNames(constructs, constructs), function(name) {
     unique(rows$second[rows$kind == "loading" & rows$first == name])

@@ -29,12 +29,14 @@ stated_layout <- function(bp, means, observed, groups, grouped) {
   apply_restrictions(stack_groups(bp, means, observed, groups, grouped), bp)
 }
 
-# `incomplete`: with missing values intercepts hang on the rest, even when each is free.
-finish_layout <- function(layout, bp, sd, incomplete = FALSE) {
+# `incomplete`: with missing values intercepts hang on the rest, even when each is free. `unseen`:
+# by group, pairs of variables that no case has together.
+finish_layout <- function(layout, bp, sd, incomplete = FALSE, unseen = 0L) {
   layout <- hold_across(layout, bp$hold_equal, bp$let_differ)
   layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)
   layout$saturated_means <- layout$means && means_saturated(layout)
   layout$profiled <- layout$saturated_means && !incomplete
+  layout$unseen <- unseen
   layout$model <- core_model(layout, keep_means = layout$means && !layout$profiled)
   new_layout(layout)
 }
@@ -99,7 +101,7 @@ full_model <- function(layout) {
 # Moments, free parameters and degrees of freedom.
 layout_counts <- function(layout) {
   p <- vapply(layout$parts, function(part) length(part$observed), 0L)
-  moments <- sum(p * (p + 1L) / 2L + if (layout$means) p else 0L)
+  moments <- sum(p * (p + 1L) / 2L + if (layout$means) p else 0L) - sum(layout$unseen)
   free <- layout$leading
   meaning <- layout$rows$meaning[free]
   equations <- n_equations(layout)

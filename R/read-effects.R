@@ -131,7 +131,8 @@ effects_frame <- function(view, rows, all, level) {
   se[vapply(jets, function(jet) all(jet$gradient == 0), NA)] <- NA
   list_frame_class(c(
     list(parameter = vapply(rows, `[[`, "", "parameter"), kind = vapply(rows, `[[`, "", "kind"),
-         from = all[from], to = all[to], estimate = estimate), inference_block(estimate, se, level),
+         from = all[from], to = all[to], estimate = estimate),
+    inference_block(estimate, se, level, reference_df(view$fit)),
     list(standardized = vapply(standard, `[[`, 0, "value"),
          standardized_se = delta_se(gradient_of(standard), vcov))
   ), "orizzonte_effects")

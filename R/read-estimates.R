@@ -34,7 +34,7 @@ estimates <- function(fit, level = 0.95, ...) {
   se <- raw_errors(fit)
   columns <- c(list(parameter = rows$parameter, group = shown_group(fit$layout, rows$group),
                     kind = rows$meaning, estimate = values_of(fit)),
-                    inference_block(values_of(fit), se, level),
+                    inference_block(values_of(fit), se, level, reference_df(fit)),
                list(standardized = standardized$value, standardized_se = standardized$se,
                     status = rows$status))
   if (length(fit$request$blueprint$quantities))

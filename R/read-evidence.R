@@ -86,7 +86,7 @@ few_items_evidence <- function(name, items_of, r, observed) {
   findings
 }
 
-# `covariance` of the observed variables, `data` the complete rows behind it when there are any.
+# `covariance` of the observed variables, `data` the rows behind it when there are any.
 find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   r <- stats::cov2cor(covariance)
   findings <- list()
@@ -124,7 +124,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
         count_of(parameters, "free parameter"),
         ": improper solutions are common in samples this small (Anderson & Gerbing 1984)")
   }
-  far <- outlying_rows(data, rows)
+  far <- outlying_rows(data, rows, covariance)
   if (length(far)) {
     findings <- c(findings,
                   list(list(kind = "outlier", construct = character(),
@@ -173,14 +173,22 @@ construct_pairs <- function(names, items_of) {
   }, pairs)
 }
 
-# Rows of the original data whose squared distance has a probability below .01 / n.
-outlying_rows <- function(data, rows) {
+# Rows of the original data whose squared distance (of what they have, from the mean of that) has a
+# probability below .01 / n.
+outlying_rows <- function(data, rows, covariance) {
   if (is.null(data) || nrow(data) <= ncol(data) + 1L) return(integer())
-  distance <- tryCatch(stats::mahalanobis(data, colMeans(data), stats::cov(data)),
-                       error = function(e) NULL)
-  if (is.null(distance)) return(integer())
-  far <- which(stats::pchisq(distance, ncol(data), lower.tail = FALSE) < 0.01 / nrow(data))
-  far <- far[order(-distance[far])]
+  mean <- colMeans(data, na.rm = TRUE)
+  p <- rep(NA_real_, nrow(data))
+  for (at in rows_by_pattern(data)) {
+    v <- which(!is.na(data[at[1L], ]))
+    own <- data[at, v, drop = FALSE]
+    distance <- tryCatch(stats::mahalanobis(own, mean[v], covariance[v, v, drop = FALSE]),
+                         error = function(e) NULL)
+    if (is.null(distance)) return(integer())
+    p[at] <- stats::pchisq(distance, length(v), lower.tail = FALSE, log.p = TRUE)
+  }
+  far <- which(p < log(0.01 / nrow(data)))
+  far <- far[order(p[far])]
   unname(if (is.null(rows)) far else rows[far])
 }
 

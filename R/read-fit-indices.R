@@ -34,6 +34,18 @@
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
 #'   The attribute `reading` says in words what they say together.
 #' @section Errors: `orizzonte_error_input` for criteria that do not come from [criteria()].
+#' @section Corrected figures:
+#'   Where inference is robust, `chisq`, `p`, `cfi`, `tli`, `rmsea` with its interval and
+#'   `p_close_fit` are corrected by the inflation c of \eqn{\chi^2} (Satorra & Bentler 1994;
+#'   Brosseau-Liard, Savalei & Li 2012; Brosseau-Liard & Savalei 2014; Li & Bentler 2006):
+#'   RMSEA\eqn{^2} = G max(T - c df, 0) / (N df), CFI = 1 - max(T - c df, 0) / max(T_B - c_B df_B, T
+#'   - c df, 0). With missing values the likelihood ratio shrinks with all that is missing, so
+#'   `cfi`, `tli` and `rmsea` come from N times the complete-data discrepancy of the saturated
+#'   moments, and c is the mean of that over df (after Zhang & Savalei 2023). What they were before
+#'   follows as `chisq_normal`, `p_normal`, `cfi_normal`, `tli_normal`, `rmsea_normal`, then c as
+#'   `chisq_inflation`; with `adjust = "mean and variance"` `df_adjusted` are the degrees of freedom
+#'   of the corrected \eqn{\chi^2}. NFI, RFI, IFI, GFI, AGFI and ECVI are not corrected. With
+#'   weights there is no likelihood: AIC, BIC and ECVI are `NA`.
 #' @references
 #' Bentler, P. M. (1990). Comparative fit indexes in structural models. *Psychological Bulletin,
 #' 107*(2), 238--246.
@@ -46,11 +58,24 @@
 #'
 #' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
 #'
+#' Brosseau-Liard, P. E., & Savalei, V. (2014). Adjusting incremental fit indices for nonnormality.
+#' *Multivariate Behavioral Research, 49*(5), 460--470.
+#'
+#' Brosseau-Liard, P. E., Savalei, V., & Li, L. (2012). An investigation of the sample performance
+#' of two nonnormality corrections for RMSEA. *Multivariate Behavioral Research, 47*(6), 904--930.
+#'
 #' Browne, M. W., & Cudeck, R. (1993). Alternative ways of assessing model fit. In K. A. Bollen &
 #' J. S. Long (Eds.), *Testing structural equation models* (pp. 136--162). Sage.
 #'
 #' Hoelter, J. W. (1983). The analysis of covariance structures: Goodness-of-fit indices.
 #' *Sociological Methods & Research, 11*(3), 325--344.
+#'
+#' Li, L., & Bentler, P. M. (2006). *Robust statistical tests for evaluating the hypothesis of close
+#' fit of misspecified mean and covariance structural models* (Statistics preprint 506). UCLA.
+#'
+#' Satorra, A., & Bentler, P. M. (1994). Corrections to test statistics and standard errors in
+#' covariance structure analysis. In A. von Eye & C. C. Clogg (Eds.), *Latent variables analysis*
+#' (pp. 399--419). Sage.
 #'
 #' Sclove, S. L. (1987). Application of model-selection criteria to some problems in multivariate
 #' analysis. *Psychometrika, 52*(3), 333--343.
@@ -60,6 +85,9 @@
 #'
 #' Tucker, L. R., & Lewis, C. (1973). A reliability coefficient for maximum likelihood factor
 #' analysis. *Psychometrika, 38*(1), 1--10.
+#'
+#' Zhang, X., & Savalei, V. (2023). New computations for RMSEA and CFI following FIML and TS
+#' estimation with missing data. *Psychological Methods, 28*(2), 263--283.
 #' @seealso [criteria()] for the cut-offs, [compare_models()] for several models,
 #'   [residuals.orizzonte_fit()] for where the misfit is.
 #' @examples
@@ -79,7 +107,9 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", ...) 
   pressed <- pressed_bounds(fit)
   lower <- upper <- rep(NA_real_, length(value))
   if (length(pressed) == 0L) {
-    bounds <- rmsea_bounds(value[["chisq"]], df, moments_n(fit), groups = length(core_moments(fit)))
+    basis <- basis_of(fit)
+    bounds <- rmsea_bounds(basis$chisq, df, moments_n(fit), groups = length(core_moments(fit)),
+                           inflation = basis$inflation)
     lower[names(value) == "rmsea"] <- bounds[1L]
     upper[names(value) == "rmsea"] <- bounds[2L]
   }
@@ -88,58 +118,120 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", ...) 
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
   if (!has_converged(fit)) invalid <- "The fit has not converged: these indices cannot be read."
-  structure(out, class = c("orizzonte_indices", "data.frame"),
+  structure(out, class = c("orizzonte_indices", "data.frame"), corrections = correction_words(fit),
             reading = invalid %||%
               paste(c(state_reading(fit), read_indices(out, df, criteria, pressed, sound(fit)),
                       small_numbers(fit)), collapse = " "))
 }
 
 # All indices by name, from what measures_by_group() found.
-index_values <- function(fit, each) {
-  chisq <- test_of(fit)$chisq
-  df <- test_of(fit)$df
+index_values <- function(fit, each, independence = FALSE) {
+  test <- test_of(fit)
+  df <- test$df
   n <- moments_n(fit)
   q <- n_free(fit)
   structured <- fit$layout$means && !fit$layout$saturated_means
-  count <- length(each)
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
-  base <- list(chisq = total("chisq_baseline"), df = total("df_baseline"),
-               parameters = total("baseline_parameters"))
-  deviance <- stats::setNames(lapply(c("deviance", "deviance_saturated", "deviance_baseline"),
-                                     total), c("model", "saturated", "baseline"))
-  moments <- total("moments")
-  pressed <- length(pressed_bounds(fit)) > 0L
-  plain <- function(x) if (pressed) NA_real_ else x
+  base <- baseline_totals(each)
+  basis <- if (independence) index_basis(fit, base, TRUE) else basis_of(fit)
+  plain <- function(x) if (length(pressed_bounds(fit)) > 0L) NA_real_ else x
   good <- weighted("gfi")
-  compared <- comparative_indices(chisq, df, base$chisq, base$df)
-  split <- c(covariances = if (structured) chisq - total("chisq_means") else NA,
-             means = if (structured) total("chisq_means") else NA)
-  information <- function(deviance, q) {
-    size <- sample_n(fit$sample)          # cases, whatever the multiplier: as BIC() has it
-    c(aic = deviance + 2 * q, bic = deviance + q * log(size), bic_adjusted = deviance +
-      q * log((size + 2) / 24))
-  }
-  c(
-    chisq = chisq, df = df, p = plain(upper_p(chisq, df)),
-    chisq_per_df = if (df > 0) chisq / df else NA, chisq_covariances = split[["covariances"]],
-    chisq_means = split[["means"]], compared, rmsea = rmsea_point(chisq, df, n, count),
-    p_close_fit = plain(close_fit_p(chisq, df, n, count)),
+  parts <- if (structured) total("chisq_means") else NA_real_
+  reference <- if (is.na(test$df_adjusted)) df else test$df_adjusted
+  values <- c(
+    chisq = test$chisq, df = df, p = plain(test$p),
+    chisq_per_df = if (df > 0) test$chisq / reference else NA,
+    chisq_covariances = test$chisq_normal - parts, chisq_means = parts,
+    noncentral_indices(basis, df, base$df),
+    comparative_indices(test$chisq_normal, df, base$chisq, base$df)[c("nfi", "rfi", "ifi")],
+    rmsea_values(fit, basis, df, plain),
     srmr = weighted("srmr"), gfi = good,
     agfi = if (df > 0) 1 - total("covariances") / df * (1 - good) else NA,
-    loglik = -deviance$model / 2, loglik_saturated = -deviance$saturated / 2,
-    loglik_baseline = -deviance$baseline / 2,
-    information(deviance$model, q), ecvi = chisq / n + 2 * q / n,
-    critical_n = plain(critical_n(chisq / n, df, sample_n(fit$sample) - n)),
-    chisq_baseline = base$chisq,
-    df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
-    stats::setNames(information(deviance$baseline, base$parameters),
-                    paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
-    stats::setNames(information(deviance$saturated, moments),
-                    paste0(c("aic", "bic", "bic_adjusted"), "_saturated")),
-    ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n
+    likelihood_values(fit, total, q, base),
+    critical_n = plain(critical_n(test$chisq / n, reference, sample_n(fit$sample) - n)),
+    baseline_values(base, n, total("moments")), uncorrected_values(fit, test, base, plain)
   )
+  values[intersect(names(index_words), names(values))]
 }
+
+baseline_totals <- function(each) {
+  total <- function(name) sum(vapply(each, `[[`, 0, name))
+  list(chisq = total("chisq_baseline"), df = total("df_baseline"),
+       parameters = total("baseline_parameters"))
+}
+
+# What RMSEA, CFI and TLI rest on, once a fit.
+basis_of <- function(fit) {
+  cached(fit, "basis", index_basis(fit, baseline_totals(measures_of(fit))))
+}
+
+rmsea_values <- function(fit, basis, df, plain) {
+  n <- moments_n(fit)
+  groups <- length(core_moments(fit))
+  c(rmsea = rmsea_point(basis$chisq, df, n, groups, basis$inflation),
+    p_close_fit = plain(close_fit_p(basis$chisq, df, n, groups, basis$inflation)))
+}
+
+# Log-likelihoods and what is made of them; with weights there is no likelihood to compare models
+# by.
+likelihood_values <- function(fit, total, q, base) {
+  known <- if (is_weighted(fit$sample)) NA_real_ else 1
+  deviance <- vapply(c(model = "deviance", saturated = "deviance_saturated",
+                       baseline = "deviance_baseline"), total, 0)
+  n <- moments_n(fit)
+  c(loglik = -deviance[["model"]] / 2, loglik_saturated = -deviance[["saturated"]] / 2,
+    loglik_baseline = -deviance[["baseline"]] / 2,
+    known * information_criteria(fit, deviance[["model"]], q),
+    ecvi = known * (stats::deviance(fit) / n + 2 * q / n),
+    stats::setNames(known * information_criteria(fit, deviance[["baseline"]], base$parameters),
+                    paste0(c("aic", "bic", "bic_adjusted"), "_baseline")),
+    stats::setNames(known * information_criteria(fit, deviance[["saturated"]], total("moments")),
+                    paste0(c("aic", "bic", "bic_adjusted"), "_saturated")))
+}
+
+# By the number of cases, whatever the multiplier: as BIC() has it.
+information_criteria <- function(fit, deviance, q) {
+  size <- sample_n(fit$sample)
+  c(aic = deviance + 2 * q, bic = deviance + q * log(size),
+    bic_adjusted = deviance + q * log((size + 2) / 24))
+}
+
+baseline_values <- function(base, n, moments) {
+  c(chisq_baseline = base$chisq, df_baseline = base$df, p_baseline = upper_p(base$chisq, base$df),
+    ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n)
+}
+
+# Where figures are corrected, for want of normality or for missing values, what they were before.
+uncorrected_values <- function(fit, test, base, plain) {
+  if (!is_corrected(fit)) return(NULL)
+  before <- comparative_indices(test$chisq_normal, test$df, base$chisq, base$df)
+  out <- c(cfi_normal = before[["cfi"]], tli_normal = before[["tli"]],
+           rmsea_normal = rmsea_point(test$chisq_normal, test$df, moments_n(fit),
+                                      length(core_moments(fit))))
+  if (!is_robust(fit$request)) return(out)
+  c(chisq_normal = test$chisq_normal, p_normal = plain(upper_p(test$chisq_normal, test$df)), out,
+    chisq_inflation = test$inflation, if (is_adjusted(fit)) c(df_adjusted = test$df_adjusted))
+}
+
+# What the figures were before they were corrected, in a sentence.
+correction_words <- function(fit) {
+  if (!is_corrected(fit) || !has_converged(fit) || test_of(fit)$df == 0) return(NULL)
+  index <- indices_of(fit)
+  before <- paste0("CFI ", format_fixed(index[["cfi_normal"]]), ", TLI ",
+                   format_fixed(index[["tli_normal"]]), ", RMSEA ",
+                   format_fixed(index[["rmsea_normal"]]))
+  holes <- if (is_incomplete(fit$sample))
+    paste0("What is missing makes indices look better than they would: CFI, TLI and RMSEA are ",
+           "those of the moments that casewise ML estimates, less their bias (after Zhang & ",
+           "Savalei 2023)")
+  if (!is_robust(fit$request)) return(paste0(holes, "; from \u03c7\u00b2 itself: ", before, "."))
+  paste0(if (length(holes)) paste0(holes, ". "), "Corrected for what is not normal (or not ",
+         "independent): \u03c7\u00b2, p, CFI, TLI and RMSEA; before: \u03c7\u00b2 = ",
+         format_fixed(index[["chisq_normal"]]), ", ", before, ".")
+}
+
+is_corrected <- function(fit) is_robust(fit$request) || is_incomplete(fit$sample)
 
 # What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
 # Sigma^-1 (m - mu).
@@ -150,13 +242,13 @@ measures_by_group <- function(fit, independence = FALSE) {
     measure <- if (is.null(moments$patterns)) group_measures else incomplete_measures
     measure(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
             independence, cases)
-  }, fit$layout$parts, fit$moments, matrices_of(fit), cases_by_group(fit$sample))
+  }, fit$layout$parts, fit$moments, matrices_of(fit), n_by_group(fit$sample))
 }
 
 # Both once a fit.
 measures_of <- function(fit) cached(fit, "measures", measures_by_group(fit))
 indices_of <- function(fit, independence = FALSE) {
-  if (independence) return(index_values(fit, measures_by_group(fit, TRUE)))
+  if (independence) return(index_values(fit, measures_by_group(fit, TRUE), TRUE))
   cached(fit, "indices", index_values(fit, measures_of(fit)))
 }
 
@@ -277,21 +369,24 @@ index_words <- c(
   bic_baseline = "BIC, baseline", bic_adjusted_baseline = "adjusted BIC, baseline",
   aic_saturated = "AIC, saturated", bic_saturated = "BIC, saturated",
   bic_adjusted_saturated = "adjusted BIC, saturated", ecvi_baseline = "ECVI, baseline",
-  ecvi_saturated = "ECVI, saturated"
+  ecvi_saturated = "ECVI, saturated", chisq_normal = "\u03c7\u00b2, uncorrected",
+  p_normal = "p, uncorrected", cfi_normal = "CFI, uncorrected", tli_normal = "TLI, uncorrected",
+  rmsea_normal = "RMSEA, uncorrected", chisq_inflation = "inflation of \u03c7\u00b2 (c)",
+  df_adjusted = "df of the corrected \u03c7\u00b2"
 )
 
 format_index <- function(index, value) {
   if (length(index) != 1L) return(unname(mapply(format_index, index, value)))
   if (is.na(value)) return("")
   if (index %in% c("df", "df_baseline", "critical_n")) return(format_count(round(value)))
-  if (index %in% c("p", "p_close_fit", "p_baseline")) return(format_p(value))
+  if (index %in% c("p", "p_close_fit", "p_baseline", "p_normal")) return(format_p(value))
   format_fixed(value)
 }
 
 #' @export
 print.orizzonte_indices <- function(x, ...) {
   if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Fit indices"), format_indices_table(x))
+  put_lines(heading("Fit indices"), format_indices_table(x), wrap_lines(attr(x, "corrections")))
   reading <- attr(x, "reading")
   if (!is.null(reading)) put_lines("", wrap_lines(reading))
   invisible(x)
@@ -302,7 +397,7 @@ format_key_indices <- function(x) {
   key <- x[x$index %in% comparison_columns, ]
   c(heading("Fit indices"), format_indices_table(key),
     paste0(either("fit_indices(fit)", "--format csv --table fit_indices"), " shows all ",
-           sum(!is.na(x$value)), "."))
+           sum(!is.na(x$value)), "."), wrap_lines(attr(x, "corrections")))
 }
 
 format_indices_table <- function(x) {
@@ -322,3 +417,14 @@ index_columns <- function(x) {
 comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")
 
 comparison_measures <- function(fit) as.list(indices_of(fit)[comparison_columns])
+
+# The same before they were corrected, where any of the fits has corrected ones.
+uncorrected_columns <- c("chisq_normal", "p_normal", "cfi_normal", "tli_normal", "rmsea_normal",
+                         "chisq_inflation", "df_adjusted")
+stacked_measures <- function(fits) {
+  index <- lapply(unname(fits), indices_of)
+  known <- intersect(uncorrected_columns, unlist(lapply(index, names)))
+  columns <- c(comparison_columns, known)
+  out <- lapply(columns, function(name) vapply(index, function(x) unname(x[name]), 0))
+  stats::setNames(out, columns)
+}

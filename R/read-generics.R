@@ -41,7 +41,8 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   check_arguments("confint", optional = "parm")
   check_level(level)
   theta <- stats::coef(object)
-  interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level)
+  interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level,
+                              reference_df(object))
   percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
   out <- matrix(c(interval$lower, interval$upper), ncol = 2L,
                 dimnames = list(names(theta), percent))

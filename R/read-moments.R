@@ -116,6 +116,7 @@ observed_moments <- function(view) {
   names <- view$layout$observed
   covariance <- view$moments$covariance
   dimnames(covariance) <- list(names, names)
+  if (NROW(view$moments$unseen)) covariance <- with_unseen(covariance, view$moments$unseen)
   list(covariance = covariance, mean = if (view$layout$means)
        stats::setNames(view$moments$mean, names))
 }

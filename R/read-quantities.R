@@ -107,6 +107,6 @@ quantity_rows <- function(fit, level) {
   none <- rep(NA_real_, length(value))
   c(list(parameter = address_format("quantity", names, NA_character_, groups), group = groups,
          kind = rep("quantity", length(value)), estimate = value),
-         inference_block(value, se, level),
+         inference_block(value, se, level, reference_df(fit)),
     list(standardized = none, standardized_se = none, status = rep("derived", length(value))))
 }

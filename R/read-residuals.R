@@ -198,6 +198,8 @@ srmr_parts <- function(view, parts = residual_parts(view)) {
   value <- c(gap[at], diag(gap), if (parts$means) (parts$seen$mean - parts$model$mean) / parts$sd)
   part <- c(ifelse(first == second, first, pair), rep("variances", length(names)),
             if (parts$means) rep("means", length(names)))
+  part <- part[!is.na(value)]
+  value <- value[!is.na(value)]
   kinds <- unique(part)
   square <- vapply(kinds, function(k) sum(value[part == k]^2), 0)
   count <- vapply(kinds, function(k) sum(part == k), 0L)

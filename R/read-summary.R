@@ -32,13 +32,13 @@ print.orizzonte_fit <- function(x, ...) {
 # Status, sample, fit in one line and what it says.
 fit_card <- function(fit, criteria = NULL) {
   lines <- c(heading(fit$request$blueprint$title), format_status(fit), format_sample(fit),
-             format_feedback(fit))
+             format_inference(fit), format_feedback(fit))
   if (!has_converged(fit)) return(lines)
   table <- fit_indices(fit, criteria)
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
   measures <- if (stats::df.residual(fit) == 0) {
-    paste0("\u03c7\u00b2 = ", format_fixed(stats::deviance(fit)), ", df = 0")
+    paste0("\u03c7\u00b2 = ", format_fixed(test_of(fit)$chisq), ", df = 0")
   } else {
     paste0("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"),
            if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
@@ -51,8 +51,26 @@ format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
   count <- paste0(count_of(length(sample_variables(sample)), "observed variable"),
                   if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
-  wrap_lines(paste0(size_words(sample, cases_by_group(sample), sample$total_rows), ", ", count,
+  if (is_incomplete(sample)) return(wrap_lines(c(paste0(sample_header(sample), "."), count)))
+  wrap_lines(paste0(sample_header(sample), ", ", count,
                     if (!has_raw_data(sample)) "; from summary data"))
+}
+
+# What errors and tests rest on, where they do not rest on normality.
+format_inference <- function(fit) {
+  if (!is_robust(fit$request)) return(NULL)
+  request <- fit$request
+  test <- test_of(fit)
+  adjusted <- !is.na(test$df_adjusted)
+  clusters <- count_clusters(fit$sample)
+  wrap_lines(paste0(
+    "Robust inference: sandwich standard errors, \u03c7\u00b2 corrected for its mean",
+    if (adjusted) " and variance",
+    if (!is.na(test$inflation))
+      paste0(" (c = ", format_fixed(test$inflation),
+             if (adjusted) paste0(", on ", format_fixed(test$df_adjusted, 1L), " df"), ")"),
+    if (!is.na(clusters)) paste0("; ", count_of(clusters, "cluster"), " of ", request$clusters),
+    if (!is.null(request$weights)) paste0("; weighted by ", request$weights), "."))
 }
 
 # Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop
@@ -131,7 +149,8 @@ summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
   check_arguments("summary")
   structure(list(
     title = object$request$blueprint$title, status = format_status(object),
-    sample = c(format_sample(object), format_feedback(object)), notes = fit_notes(object),
+    sample = c(format_sample(object), format_inference(object), format_feedback(object)),
+    notes = remaining_fit_notes(object),
     assumptions = format_assumptions(object$layout, object$request$blueprint),
     counts = format_counts(object$layout), fit_indices = fit_indices(object, criteria),
     estimates = estimates(object), r_squared = r_squared(object),

@@ -68,9 +68,10 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL) {
   std_value <- std$value %||% NA_real_
   std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
   z <- jet$value / se
-  p <- 2 * stats::pnorm(-abs(z))
-  one <- switch(parsed$relation, `>` = stats::pnorm(-z), `<` = stats::pnorm(z), NA_real_)
-  half <- stats::qnorm(1 - alpha / 2) * se
+  rd <- reference_df(fit)
+  p <- 2 * stats::pt(-abs(z), rd)
+  one <- switch(parsed$relation, `>` = stats::pt(-z, rd), `<` = stats::pt(z, rd), NA_real_)
+  half <- stats::qt(1 - alpha / 2, rd) * se
   level <- short_number(alpha)
   judged <- function(verdict, criterion) {
     list(claim = name, statement = text, estimate = jet$value, se = se, z = z, p = p,
@@ -91,7 +92,7 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL) {
                   paste0("two-sided p < ", level,
                          " contradicts; no standardized value for a margin")))
   }
-  within <- abs(std_value) + stats::qnorm(1 - alpha) * std_se < margin
+  within <- abs(std_value) + stats::qt(1 - alpha, rd) * std_se < margin
   judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
 }

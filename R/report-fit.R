@@ -31,9 +31,15 @@ fit_summary_parts <- function(fit, criteria) {
   shown <- indices[indices$index %in% main_indices, ]
   report_section("In short",
     report_text(attr(indices, "reading")), index_table(shown),
-    report_text(paste0(one_line(format_sample(fit)), ". "), paste(fit_notes(fit), collapse = " ")),
+    sample_text(fit),
     report_section("Diagram",
       diagram_figures(fit, "Path diagram with standardized values")))
+}
+
+# The cases, what errors rest on, and what else is to be said of both.
+sample_text <- function(fit, parameters = TRUE) {
+  report_text(sub("[.]?$", ". ", one_line(format_sample(fit, parameters))),
+              paste(c(one_line(format_inference(fit)), remaining_fit_notes(fit)), collapse = " "))
 }
 
 # One figure, or one a group when there are many.
@@ -72,7 +78,11 @@ fit_index_parts <- function(fit, criteria) {
   report_section("Fit",
     report_text("Cut-offs are conventions (Hu & Bentler 1999; Browne & Cudeck 1993), not laws: ",
                 "the first is for good, the one in brackets for acceptable fit."),
-    index_table(fit_indices(fit, criteria)))
+    index_table(fit_indices(fit, criteria)), correction_text(fit))
+}
+
+correction_text <- function(fit) {
+  if (!is.null(correction_words(fit))) report_text(correction_words(fit))
 }
 
 estimate_sections <- list(
@@ -184,9 +194,6 @@ fit_reproduction_parts <- function(fit) {
       paste0("fingerprint of the sample moments: ", sample_fingerprint(fit)),
       paste0("orizzonte ", fit$version, ", ", R.version.string))))
 }
-
-# A wrapped text on one line.
-one_line <- function(text) gsub(" +", " ", paste(trimws(text), collapse = " "))
 
 # A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.
 sample_fingerprint <- function(fit) {

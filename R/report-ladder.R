@@ -19,8 +19,7 @@ ladder_summary_parts <- function(ladder, loosened) {
   })),
   report_section("In short", report_bullets(c(ladder$reading, if (!is.null(loosened))
     loosened_reading(loosened))),
-    report_text(paste0(one_line(format_sample(first, parameters = FALSE)), ". "),
-                paste(fit_notes(first), collapse = " ")),
+    sample_text(first, parameters = FALSE),
     report_table(ladder_columns(ladder)$fit),
     report_figure(plot(ladder), "Fit indices by rung", "rungs")))
 }

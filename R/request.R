@@ -2,21 +2,76 @@
 # it.
 
 new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NULL,
-                        multiplier = "n", incomplete = "drop") {
+                        incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
+                        clusters = NULL, weights = NULL, multiplier = "n") {
   check_blueprint(blueprint, "fit_model")
   check_locale(unlist(blueprint_variables(blueprint), use.names = FALSE))
   if (!is.null(by)) check_string(by, "`by`")
   check_missing_codes(missing_codes)
-  multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
   incomplete <- choose_one(incomplete, c("keep", "drop"), "`incomplete`")
-  if (length(by) == 1L && by %in% blueprint_variables(blueprint)$observed) {
-    abort("input",
-          c(paste0(quoted(by), " is both the grouping column and a variable of the model: ",
-                   "within a group it does not vary."),
-                     i = "Leave it out of the model, or group by another column."))
+  if (!is.null(inference)) inference <- choose_one(inference, c("normal", "robust"), "`inference`")
+  adjust <- choose_one(adjust, c("mean", "mean and variance"), "`adjust`")
+  multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
+  request <- structure(
+    list(blueprint = blueprint, by = by, levels = levels, missing_codes = missing_codes,
+         incomplete = incomplete, auxiliary = auxiliary, inference = inference, adjust = adjust,
+         clusters = clusters, weights = weights, multiplier = multiplier),
+    class = "orizzonte_request")
+  check_roles(request)
+  check_inference(request)
+  request
+}
+
+# Standard errors and tests that do not rest on normality: asked for, or needed.
+is_robust <- function(request) {
+  identical(request$inference, "robust") || !is.null(request$clusters) || !is.null(request$weights)
+}
+
+# A column has one role.
+check_roles <- function(request) {
+  role <- c(by = "the grouping column", clusters = "the column of clusters",
+            weights = "the column of weights")
+  named <- unlist(request[names(role)])
+  model <- blueprint_variables(request$blueprint)$observed
+  for (what in names(named)) {
+    if (named[[what]] %in% model) {
+      abort("input", c(paste0(quoted(named[[what]]), " is both ", role[[what]],
+                              " and a variable of the model",
+                              if (what == "by") ": within a group it does not vary" else "", "."),
+                       i = paste0("Leave it out of the model, or choose another column for `",
+                                  what, "`.")))
+    }
   }
-  structure(list(blueprint = blueprint, by = by, levels = levels, missing_codes = missing_codes,
-                 multiplier = multiplier, incomplete = incomplete), class = "orizzonte_request")
+  twice <- named[duplicated(named)]
+  if (length(twice))
+    abort("input", c(paste0(quoted(twice[[1L]]), " has two roles: ",
+                            enumerate(role[names(named)[named == twice[[1L]]]]), "."),
+                     i = "Choose another column for one of them."))
+  both <- intersect(request$auxiliary, c(model, named))
+  if (length(both))
+    abort("input", c(paste0(quoted(both[1L]), " is already used: it cannot be auxiliary as well."),
+                     i = "`auxiliary` names variables outside the model."))
+}
+
+check_inference <- function(request) {
+  needs <- names(Filter(Negate(is.null), unclass(request)[c("clusters", "weights")]))
+  if (identical(request$inference, "normal") && length(needs)) {
+    abort("input", c(paste0("`", needs[1L], "` needs robust inference: normal-theory errors and ",
+                            "tests suppose independent, equally weighted cases."),
+                     i = "Leave `inference` out, or give inference = \"robust\"."))
+  }
+  if (!is_robust(request)) {
+    if (request$adjust != "mean")
+      abort("input", c("`adjust` belongs to robust inference.", i = "Add inference = \"robust\"."))
+    return(invisible())
+  }
+  if (request$multiplier != "n")
+    abort("input", c("Robust inference has multiplier \"n\".", i = "Leave `multiplier` out."))
+  if (request$adjust != "mean" && length(needs)) {
+    abort("input", c(paste0("adjust = \"mean and variance\" is for unweighted cases that are ",
+                            "independent; `", needs[1L], "` is given."),
+                     i = "Use adjust = \"mean\"."))
+  }
 }
 
 # R itself cannot handle names that its locale does not know.
@@ -30,6 +85,30 @@ check_locale <- function(names) {
                               ", which does not know all of these letters."),
                    i = paste0("Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8, or use plain ",
                               "letters and say more with wording().")))
+}
+
+# What can be asked for, and so what refit() changes.
+request_parts <- names(formals(new_request))
+
+# The request of a function that takes data: the columns it names come as quosures, by the name of
+# their argument.
+request_of <- function(bp, data, columns, levels, ...) {
+  named <- lapply(stats::setNames(names(columns), names(columns)), function(what) {
+    captured_column(columns[[what]], paste0("`", what, "`"))
+  })
+  do.call(new_request, c(list(bp, levels = check_levels(levels, named$by, data)),
+                         Filter(Negate(is.null), named), list(...)))
+}
+
+check_levels <- function(levels, by, data) {
+  if (!is.null(levels) && is.null(by) && !is_summary_list(data)) {
+    abort("input",
+          c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
+  }
+  if (!is.null(levels) && !is.atomic(levels))
+    abort("input", c("`levels` must be values of the grouping column.",
+                     x = paste0("It is ", describe(levels), ".")))
+  levels
 }
 
 # A request with some of it changed; NULL is a change as well.

@@ -60,10 +60,8 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
     paste0("Groups by ", by, ": ",
            enumerate(paste0(names(wanted), " (", lengths(rows), " rows)"), most = 12L), "."),
     if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ",
-                          enumerate(labels[!known %in% wanted]), "."),
-    if (anyNA(text))
-      paste0("Left out ", count_of(sum(is.na(text)), "row"), " without a value of ", by, "."))
-  list(rows = rows, notes = notes)
+                          enumerate(labels[!known %in% wanted]), "."))
+  list(rows = rows, notes = notes, ungrouped = sum(is.na(text)))
 }
 
 # What codes stand for, where the column says so; the codes themselves elsewhere.

@@ -2,7 +2,7 @@
 # moments that these give (EM).
 
 # One group: rows without any value are left out; `block` holds the saturated moments.
-incomplete_group <- function(x, rows, request) {
+incomplete_group <- function(x, rows, request, cases) {
   if (request$multiplier != "n") {
     abort("input", c("`multiplier` = \"n-1\" is for complete data.",
                      i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
@@ -11,11 +11,11 @@ incomplete_group <- function(x, rows, request) {
   x <- x[kept, , drop = FALSE]
   seen <- !is.na(x)
   check_enough(nrow(x), "case", colnames(x))
-  check_pairs(seen)
   mean <- colMeans(x, na.rm = TRUE)
   off <- x - rep(mean, each = nrow(x))
   check_varying(colnames(x), mean, colMeans(off^2, na.rm = TRUE))
-  patterns <- pattern_blocks(x)
+  parts <- case_parts(cases, rows[kept])
+  patterns <- pattern_blocks(x, parts$weight)
   found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
   if (!found$converged) {
     abort("data", c("The moments of the incomplete data could not be estimated.",
@@ -26,11 +26,14 @@ incomplete_group <- function(x, rows, request) {
   covariance <- found$covariance
   dimnames(covariance) <- list(colnames(x), colnames(x))
   check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
-  block <- list(n = nrow(x), covariance = covariance,
+  block <- list(n = sum(vapply(patterns, `[[`, 0, "n")), covariance = covariance,
                 mean = stats::setNames(found$mean, colnames(x)), variables = colnames(x))
-  list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
-       total = length(rows), empty = sum(!kept), with_missing = sum(rowSums(!seen) > 0L),
-       notes = character())
+  holes <- colSums(!seen)
+  c(list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
+       total = length(rows), notes = character(), empty = sum(!kept),
+       with_missing = sum(rowSums(!seen) > 0L), holes = holes[holes > 0L],
+       two_valued = two_valued(x), unseen = unseen_pairs(seen),
+       thinnest = thinnest_pair(seen)), parts)
 }
 
 # Numbers of rows that have the same variables.
@@ -40,14 +43,12 @@ rows_by_pattern <- function(x) {
 }
 
 # By missing pattern: n, covariances (divisor n), means, variables.
-pattern_blocks <- function(x) {
+pattern_blocks <- function(x, weight = NULL) {
   lapply(rows_by_pattern(x), function(at) {
     variables <- colnames(x)[!is.na(x[at[1L], ])]
-    own <- x[at, variables, drop = FALSE]
-    mean <- colMeans(own)
-    off <- own - rep(mean, each = length(at))
-    list(n = length(at), covariance = crossprod(off) / length(at), mean = mean,
-         variables = variables)
+    moments <- weighted_moments(x[at, variables, drop = FALSE], weight[at])
+    moments$n <- as.numeric(moments$n)
+    c(moments, list(variables = variables))
   })
 }
 
@@ -64,26 +65,19 @@ core_patterns <- function(group) {
   numbered(group$patterns %||% group$blocks, group$blocks[[1L]]$variables)
 }
 
-check_pairs <- function(seen) {
-  together <- crossprod(seen)
-  apart <- which(together == 0 & lower.tri(together), arr.ind = TRUE)
-  if (nrow(apart) == 0L) return(invisible())
-  pair <- colnames(seen)[apart[1L, c(2L, 1L)]]
-  abort("data", c(paste0(enumerate(quoted(pair)), " were never observed in the same case, so that ",
-                         "nothing is known of their covariance",
-                         if (nrow(apart) > 1L)
-                           paste0(" (and ", count_of(nrow(apart) - 1L, "more pair", "more pairs"),
-                                  ")"), "."),
-                  i = "Leave one of them out of the model."))
+# Pairs of variables that no case has together, as numbers: nothing is known of their covariance.
+unseen_pairs <- function(seen) {
+  unname(which(crossprod(seen) == 0 & lower.tri(diag(ncol(seen))), arr.ind = TRUE))
 }
 
-# What is kept, and what that supposes, in a sentence.
-kept_words <- function(sample) {
-  with <- sum(vapply(sample$groups, function(g) g$with_missing %||% 0L, 0L))
-  empty <- sum(vapply(sample$groups, function(g) g$empty %||% 0L, 0L))
-  paste0(format_count(sample_n(sample)), " cases; ", format_count(with), " have missing values ",
-         "and are kept (casewise ML: missing at random given these variables, normality also of ",
-         "predictors).",
-         if (empty > 0L) paste0(" ", count_of(empty, "row"), " without any value ",
-                                if (empty == 1L) "is" else "are", " left out."))
+# The share of cases that have both of the pair that fewest have, pairs that none has left out.
+thinnest_pair <- function(seen) {
+  share <- crossprod(seen) / nrow(seen)
+  share[share == 0 | upper.tri(share, diag = TRUE)] <- NA
+  at <- arrayInd(which.min(share), dim(share))
+  list(share = share[at], pair = colnames(seen)[at[2:1]])
+}
+
+two_valued <- function(x) {
+  colnames(x)[apply(x, 2L, function(column) length(unique(column[!is.na(column)])) == 2L)]
 }

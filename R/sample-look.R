@@ -1,11 +1,16 @@
 # A quick look at the columns of a model while they are read: what screen_data() would say first.
 
+few_answers <- 5L           # distinct values: as if continuous, but with robust inference
+ordered_answers <- 4L       # ordered categories (Rhemtulla, Brosseau-Liard & Savalei 2012)
 heavy_tails <- 7            # kurtosis (West, Finch & Curran 1995)
-few_answers <- 4L           # distinct values (Rhemtulla, Brosseau-Liard & Savalei 2012)
+strong_ceiling <- 0.25      # share of the cases at the lowest or the highest answer
+normal_bound <- 5           # of Mardia's z for kurtosis (Bentler 2006)
 looked_cells <- 1e6         # of larger data, rows at even distances
+looked_rows <- 5000         # for the kurtosis of all variables together
 
 # A list of `codes` (by variable, values that look like codes for missing), `few` (variables with
-# few distinct values) and `tails` (kurtosis of variables with heavy tails).
+# five distinct values), `ordered` (two to four), `tails` (kurtosis of variables with heavy tails),
+# `ends` (share at the end of the scale, where that is large) and `kurtosis` (Mardia's z).
 look_at <- function(data, variables, missing_codes) {
   variables <- Filter(function(name) is.numeric(data[[name]]), intersect(variables, names(data)))
   if (length(variables) == 0L || nrow(data) < 2L) return(list())
@@ -24,16 +29,51 @@ look_at <- function(data, variables, missing_codes) {
   codes <- Filter(length, codes)
   step <- max(1, ceiling(length(x) / looked_cells))
   some <- if (step > 1) x[seq(1, nrow(x), by = step), , drop = FALSE] else x
-  list(codes = codes, few = few_valued(x, ends), tails = heavy_tailed(some, names(codes)))
+  counts <- answer_counts(x, ends)
+  list(codes = codes, few = names(counts)[counts == few_answers],
+       ordered = names(counts)[counts <= ordered_answers],
+       tails = heavy_tailed(some, names(codes)),
+       ends = at_the_end(some, but = c(names(codes), names(counts)[counts <= ordered_answers])),
+       kurtosis = if (length(codes) == 0L)
+         mardia_z(some[, setdiff(colnames(some), names(counts)), drop = FALSE]))
 }
 
-few_valued <- function(x, ends) {
+# How many different answers, of variables that have few.
+answer_counts <- function(x, ends) {
   narrow <- colnames(x)[is.finite(ends[1L, ]) & ends[2L, ] - ends[1L, ] <= 10]
-  Filter(function(name) {
-    count <- function(v) length(unique(v[!is.na(v)]))
-    count(x[seq_len(min(100L, nrow(x))), name]) <= few_answers &&
-      count(x[, name]) %in% 3:few_answers
-  }, narrow)
+  count <- function(v) length(unique(v[!is.na(v)]))
+  first <- seq_len(min(200L, nrow(x)))
+  out <- vapply(narrow, function(name) {
+    if (count(x[first, name]) > few_answers) few_answers + 1L else count(x[, name])
+  }, 0L)
+  out[out >= 2L & out <= few_answers]
+}
+
+# The larger share of cases at an end of the scale, of variables that have one worth speaking of.
+at_the_end <- function(x, but) {
+  share <- apply(x, 2L, function(v) {
+    v <- v[!is.na(v)]
+    if (length(v) == 0L) return(0)
+    max(mean(v == min(v)), mean(v == max(v)))
+  })
+  share <- share[share > strong_ceiling]
+  share[setdiff(names(share), but)]
+}
+
+# Kurtosis of all variables together over what normal data have, as z (Mardia 1970), by complete
+# rows.
+mardia_z <- function(x) {
+  x <- x[stats::complete.cases(x), , drop = FALSE]
+  if (nrow(x) > looked_rows)
+    x <- x[round(seq(1, nrow(x), length.out = looked_rows)), , drop = FALSE]
+  n <- nrow(x)
+  k <- ncol(x)
+  if (n < 3L * k || n < 20L) return(NULL)
+  off <- x - rep(colMeans(x), each = n)
+  root <- tryCatch(chol(crossprod(off) / n), error = function(e) NULL)
+  if (is.null(root)) return(NULL)
+  squared <- colSums(backsolve(root, t(off), transpose = TRUE)^2)
+  (mean(squared^2) - k * (k + 2)) / sqrt(8 * k * (k + 2) / n)
 }
 
 heavy_tailed <- function(x, but) {
@@ -43,15 +83,36 @@ heavy_tailed <- function(x, but) {
   kurtosis[setdiff(names(kurtosis), but)]
 }
 
-look_notes <- function(look) {
-  c(code_sentences(look),
-    if (length(look$few))
-      paste0("Few distinct answers (3 or 4), analysed as if they were continuous: ",
-             enumerate(look$few, most = 8L), "."),
+# What is not normal about the data, in a sentence with the word that helps; nothing where inference
+# is robust.
+look_notes <- function(look, robust) {
+  if (robust) return(NULL)
+  found <- c(
+    if (isTRUE(look$kurtosis > normal_bound))
+      paste0("multivariate kurtosis beyond normal (z = ", format_fixed(look$kurtosis, 1L), ")"),
     if (length(look$tails))
-      paste0("Heavy tails (kurtosis above 7): ",
+      paste0("heavy tails (kurtosis ",
              enumerate(paste0(names(look$tails), " ", format_fixed(look$tails, 1L)), most = 6L),
-             ". Chi-square and standard errors assume normality; see screen_data()."))
+             ")"),
+    if (length(look$few)) paste0("five distinct answers (", enumerate(look$few, most = 8L), ")"),
+    if (length(look$ends))
+      paste0("many at the end of the scale (",
+             enumerate(paste0(names(look$ends), " ", format_fixed(100 * look$ends, 0L), " %"),
+                       most = 6L), ")"))
+  if (length(found) == 0L) return(NULL)
+  paste0("Not normal: ", paste(found, collapse = "; "), ". \u03c7\u00b2 and standard errors ",
+         "suppose normality: add ", either("inference = \"robust\"", "--inference robust"), ".")
+}
+
+# Items with two to four answers.
+ordered_words <- function(sample) {
+  items <- setdiff(sample$look$ordered, sample$predictors)
+  if (length(items) == 0L) return(NULL)
+  paste0(enumerate(items, most = 8L), if (length(items) == 1L) " has" else " have", " two to four ",
+         "distinct answers. A covariance model takes them for continuous: loadings and ",
+         "correlations come out too small, and skewed items look like a factor of their own. ",
+         "Estimation for ordered categories is another method, which orizzonte does not have ",
+         "(Rhemtulla, Brosseau-Liard & Savalei 2012).")
 }
 
 code_sentences <- function(look) {

@@ -1,13 +1,14 @@
 # From the rows of a group to a block of moments: types, codes, missing values, constant columns.
 
 # One group of a data frame: `rows` are all of its rows, `used` the complete ones among them.
-block_of_rows <- function(data, rows, variables, request, bp = NULL) {
+block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = list()) {
   if (length(rows) == 0L) abort("data", "The data have no rows.")
   check_known(variables, names(data), bp)
   x <- numeric_rows(data, rows, variables, request$missing_codes)
   check_finite(x, rows)
   check_some_seen(x)
-  if (anyNA(x) && request$incomplete == "keep") return(incomplete_group(x, rows, request))
+  if (anyNA(x) && request$incomplete == "keep")
+    return(incomplete_group(x, rows, request, cases))
   notes <- character()
   used <- rows
   if (anyNA(x)) {
@@ -16,14 +17,13 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL) {
     used <- rows[complete]
     x <- x[complete, , drop = FALSE]
   }
-  n <- nrow(x)
-  check_enough(n, "complete row", variables, notes)
-  mean <- colMeans(x)
-  covariance <- crossprod(x - rep(mean, each = n)) / n
-  check_varying(variables, mean, diag(covariance))
-  check_definite(covariance, "The covariance matrix of the data")
-  block <- list(n = n, covariance = covariance, mean = mean, variables = variables)
-  list(blocks = list(block), rows = rows, used = used, total = length(rows), notes = notes)
+  check_enough(nrow(x), "complete row", variables, notes)
+  parts <- case_parts(cases, used)
+  moments <- weighted_moments(x, parts$weight)
+  check_varying(variables, moments$mean, diag(moments$covariance))
+  check_definite(moments$covariance, "The covariance matrix of the data")
+  c(list(blocks = list(c(moments, list(variables = variables))), rows = rows, used = used,
+         total = length(rows), notes = notes), parts)
 }
 
 numeric_rows <- function(data, rows, variables, missing_codes) {

@@ -16,19 +16,33 @@ sample_of.data.frame <- function(source, request) {
     group_rows(source, request$by, request$levels, request$missing_codes)
   }
   rows <- found$rows %||% stats::setNames(list(seq_len(nrow(source))), single_group)
+  cases <- case_columns(source, request, unlist(rows))
+  unclustered <- sum(is.na(cases$cluster[unlist(rows)]))
+  rows <- with_cluster(rows, cases)
+  check_nested(rows, cases, request)
   coded <- code_data(source, coding)
   asked <- list(grouped = !is.null(found))
-  groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
-    variables <- blueprint_variables(group_blueprint(bp, g))$observed
-    in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp))
-  })
+  groups <- groups_of_rows(asked, coded, rows, request, bp, cases)
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
-  kept <- c(request$by, intersect(names(source), c(names(coding), variables)))
+  kept <- c(request$by, request$clusters, request$weights,
+            intersect(names(source), c(names(coding), variables)))
   look <- look_at(source, setdiff(variables, names(coding)), request$missing_codes)
   new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
-             look = look,
-             group_notes = found$notes, labels = column_labels(source, variables),
-             columns = kept, data = keep_data(source, kept))
+             look = look, predictors = exogenous_variables(bp),
+             ungrouped = found$ungrouped %||% 0L, unclustered = unclustered,
+             group_notes = found$notes,
+             labels = column_labels(source, variables), columns = kept,
+             clusters = as.vector(request$clusters), robust = is_robust(request),
+             data = keep_data(source, kept))
+}
+
+# The groups of some rows, each by its own variables: a list by group.
+groups_of_rows <- function(asked, coded, rows, request, bp, cases) {
+  groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
+    variables <- blueprint_variables(group_blueprint(bp, g))$observed
+    in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp, cases))
+  })
+  check_adjustable(normalise_weights(groups), request)
 }
 
 #' @export
@@ -44,6 +58,7 @@ sample_of.orizzonte_summary_data <- function(source, request) {
                     i = "Give a named list of summary_data(), one for each group."))
   }
   check_variables(request$blueprint)
+  refuse_summary_data(request)
   group <- block_of_summary(source, blueprint_variables(request$blueprint)$observed, request)
   new_sample(stats::setNames(list(group), single_group), total_rows = group$total)
 }
@@ -56,6 +71,7 @@ sample_of.list <- function(source, request) {
                      i = "list(evening = summary_data(...), weekend = summary_data(...))."))
   }
   check_variables(request$blueprint)
+  refuse_summary_data(request)
   known <- names(source)
   wanted <- if (is.null(request$levels)) stats::setNames(known, known) else
     pick_levels(request$levels, known, "the summary data")
@@ -80,13 +96,24 @@ sample_of.default <- function(source, request) {
           i = "For a covariance matrix, use summary_data(cov, n = ...)."))
 }
 
+# What has a formula for complete data only.
+check_adjustable <- function(groups, request) {
+  holed <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
+  if (request$adjust == "mean" || !holed) return(groups)
+  abort("input", c("adjust = \"mean and variance\" is for complete data, and values are missing.",
+                   i = paste0("Use adjust = \"mean\", or drop incomplete cases: incomplete = ",
+                              "\"drop\".")))
+}
+
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
                        group_notes = character(), total_rows, look = list(), labels = character(),
-                       columns = character(), data = NULL) {
+                       columns = character(), predictors = character(), ungrouped = 0L,
+                       unclustered = 0L, clusters = NULL, robust = FALSE, data = NULL) {
   stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
                  group_notes = group_notes, total_rows = total_rows, look = look, labels = labels,
-                 columns = columns, data = data),
+                 columns = columns, predictors = predictors, ungrouped = ungrouped,
+                 unclustered = unclustered, clusters = clusters, robust = robust, data = data),
                  class = "orizzonte_sample")
 }
 
@@ -99,9 +126,14 @@ check_alike <- function(source) {
                   i = "Give `means` in all groups, or in none."))
 }
 
-is_summary_list <- function(data) {
-  is.list(data) && !is.data.frame(data) && length(data) > 0L &&
-    all(vapply(data, inherits, NA, "orizzonte_summary_data"))
+# What needs single cases.
+refuse_summary_data <- function(request) {
+  asked <- c(if (identical(request$inference, "robust")) "inference = \"robust\"",
+             names(Filter(Negate(is.null),
+                          unclass(request)[c("clusters", "weights", "auxiliary")])))
+  if (length(asked))
+    abort("data", c(paste0("`", asked[1L], "` needs the data case by case, not summary data."),
+                    i = "Give the data frame the summary came from."))
 }
 
 check_variables <- function(bp) {
@@ -109,24 +141,25 @@ check_variables <- function(bp) {
   abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
 }
 
-# What is said of a sample: how predictors are coded, which groups there are, what is dropped.
-sample_notes <- function(sample) {
-  total <- vapply(sample$groups, `[[`, 0, "total")
-  c(coding_notes(sample$coding), sample$group_notes,
-    if (is_incomplete(sample)) kept_words(sample) else
-      dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total),
-    look_notes(sample$look))
-}
-
 # --- accessors -----------------------------------------------------------------------------------
 
-cases_by_group <- function(sample) vapply(sample$groups, function(g) g$blocks[[1L]]$n, 0)
+# Rows of the data that belong to the groups.
+rows_of_groups <- function(sample) sum(vapply(sample$groups, `[[`, 0, "total"))
+cases_by_group <- function(sample) {
+  vapply(sample$groups, function(g) {
+    as.numeric(if (is.null(g$weight)) g$blocks[[1L]]$n else length(g$weight))
+  }, 0)
+}
+# With weights their sum, over all groups the number of cases.
+n_by_group <- function(sample) vapply(sample$groups, function(g) as.numeric(g$blocks[[1L]]$n), 0)
+is_weighted <- function(sample) !is.null(sample$groups[[1L]]$weight)
 sample_n <- function(sample) sum(cases_by_group(sample))
 sample_variables <- function(sample) {
   unique(unlist(lapply(sample$groups, function(g) g$blocks[[1L]]$variables), use.names = FALSE))
 }
 group_variables <- function(sample) lapply(sample$groups, function(g) g$blocks[[1L]]$variables)
 is_incomplete <- function(sample) any(lengths(lapply(sample$groups, `[[`, "patterns")) > 0L)
+unseen_by_group <- function(sample) vapply(sample$groups, function(g) NROW(g$unseen), 0L)
 has_means <- function(sample) !is.null(sample$groups[[1L]]$blocks[[1L]]$mean)
 only_correlations <- function(sample) {
   any(vapply(sample$groups, function(g) isTRUE(g$correlation), NA))
@@ -154,7 +187,7 @@ sample_moments <- function(sample, multiplier) {
     block <- group$blocks[[1L]]
     n <- block$n
     if (incomplete) return(list(n = n, covariance = block$covariance, mean = block$mean,
-                                patterns = core_patterns(group)))
+                                patterns = core_patterns(group), unseen = group$unseen))
     if (multiplier == "n") return(list(n = n, covariance = block$covariance, mean = block$mean))
     list(n = n - 1, covariance = block$covariance * n / (n - 1), mean = block$mean)
   })
@@ -177,22 +210,23 @@ sample_for <- function(sample, request) {
     blueprint_variables(group_blueprint(bp, g))$observed
   })
   if (all(mapply(setequal, wanted, group_variables(sample)))) return(sample)
-  coded <- if (has_raw_data(sample)) code_data(sample$data$frame, sample$coding)
-  for (g in names(wanted)) {
-    group <- sample$groups[[g]]
-    block <- group$blocks[[1L]]
-    if (is.null(coded)) {
-      check_known(wanted[[g]], block$variables, bp)
+  if (has_raw_data(sample)) {
+    coded <- code_data(sample$data$frame, sample$coding)
+    for (g in names(wanted)) check_kept(wanted[[g]], names(coded))
+    rows <- lapply(sample$groups, function(group) group$rows)
+    sample$groups <- groups_of_rows(sample, coded, rows, request, bp,
+                                    case_columns(sample$data$frame, request, unlist(rows)))
+  } else {
+    for (g in names(wanted)) {
+      block <- sample$groups[[g]]$blocks[[1L]]
       v <- wanted[[g]]
-      block <- list(n = block$n, covariance = block$covariance[v, v, drop = FALSE],
-                    mean = block$mean[v], variables = v)
-      sample$groups[[g]]$blocks <- list(block)
-    } else {
-      check_kept(wanted[[g]], names(coded))
-      sample$groups[[g]] <- in_group_of(sample, g, block_of_rows(coded, group$rows, wanted[[g]],
-                                                                 request, bp))
+      check_known(v, block$variables, bp)
+      sample$groups[[g]]$blocks <-
+        list(list(n = block$n, covariance = block$covariance[v, v, drop = FALSE],
+                  mean = block$mean[v], variables = v))
     }
   }
+  sample$predictors <- exogenous_variables(bp)
   sample$labels <- sample$labels[names(sample$labels) %in% unlist(wanted)]
   sample
 }

@@ -94,33 +94,6 @@ check_converged <- function(fit, verb) {
                                     " tries the usual remedies.")))
 }
 
-# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
-# of a ladder, are made without it.
-core_vcov <- function(fit) {
-  known <- fit$solution$vcov
-  if (nrow(known) > 0L || !has_converged(fit)) return(known)
-  cached(fit, "core_vcov", core_errors(fit$layout$model, core_moments(fit), core_theta(fit)))
-}
-
-# Covariance matrix of all free parameters, in the order of theta_of(): the inverse expected
-# information.
-vcov_of <- function(fit) cached(fit, "vcov", complete_vcov(fit))
-
-complete_vcov <- function(fit) {
-  layout <- fit$layout
-  names <- layout$parameters
-  out <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
-  used <- layout$model$used
-  known <- core_vcov(fit)
-  if (nrow(known) != length(used)) return(out)
-  if (!layout$profiled) {
-    out[used, used] <- known
-    return(out)
-  }
-  out[] <- core_profiled_vcov(full_model(layout), values_of(fit), core_moments(fit), known, used)
-  out
-}
-
 # The moments by group, as the core takes them, and their n (with the multiplier of the request).
 core_moments <- function(fit) unname(fit$moments)
 

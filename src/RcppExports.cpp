@@ -52,6 +52,47 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_sandwich
+List core_sandwich(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases, bool means);
+RcppExport SEXP _orizzonte_core_sandwich(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP casesSEXP, SEXP meansSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    Rcpp::traits::input_parameter< bool >::type means(meansSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_sandwich(model, sample, theta, cases, means));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_scaling
+List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases, bool squared);
+RcppExport SEXP _orizzonte_core_scaling(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP casesSEXP, SEXP squaredSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    Rcpp::traits::input_parameter< bool >::type squared(squaredSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_scaling(model, sample, theta, cases, squared));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_incomplete_scaling
+List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases);
+RcppExport SEXP _orizzonte_core_incomplete_scaling(SEXP modelsSEXP, SEXP sampleSEXP, SEXP thetasSEXP, SEXP casesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const List& >::type models(modelsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const List& >::type thetas(thetasSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_incomplete_scaling(models, sample, thetas, cases));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_evaluate
 List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta);
 RcppExport SEXP _orizzonte_core_evaluate(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
@@ -61,6 +102,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
     rcpp_result_gen = Rcpp::wrap(core_evaluate(model, sample, theta));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_case_scores
+List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases);
+RcppExport SEXP _orizzonte_core_case_scores(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP casesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_case_scores(model, sample, theta, cases));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -116,8 +170,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_profiled_vcov
-Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP sample, const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used);
-RcppExport SEXP _orizzonte_core_profiled_vcov(SEXP modelSEXP, SEXP etaSEXP, SEXP sampleSEXP, SEXP knownSEXP, SEXP usedSEXP) {
+Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP sample, const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used, const List& cross, const List& means);
+RcppExport SEXP _orizzonte_core_profiled_vcov(SEXP modelSEXP, SEXP etaSEXP, SEXP sampleSEXP, SEXP knownSEXP, SEXP usedSEXP, SEXP crossSEXP, SEXP meansSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
@@ -125,7 +179,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type known(knownSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type used(usedSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_profiled_vcov(model, eta, sample, known, used));
+    Rcpp::traits::input_parameter< const List& >::type cross(crossSEXP);
+    Rcpp::traits::input_parameter< const List& >::type means(meansSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_profiled_vcov(model, eta, sample, known, used, cross, means));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -153,8 +209,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_score_tests
-List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints, bool joint);
-RcppExport SEXP _orizzonte_core_score_tests(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP entriesSEXP, SEXP constraintsSEXP, SEXP jointSEXP) {
+List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta, const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints, bool joint, SEXP cases);
+RcppExport SEXP _orizzonte_core_score_tests(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP entriesSEXP, SEXP constraintsSEXP, SEXP jointSEXP, SEXP casesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
@@ -163,7 +219,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type entries(entriesSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type constraints(constraintsSEXP);
     Rcpp::traits::input_parameter< bool >::type joint(jointSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_score_tests(model, sample, theta, entries, constraints, joint));
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_score_tests(model, sample, theta, entries, constraints, joint, cases));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -192,15 +249,19 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
+    {"_orizzonte_core_sandwich", (DL_FUNC) &_orizzonte_core_sandwich, 5},
+    {"_orizzonte_core_scaling", (DL_FUNC) &_orizzonte_core_scaling, 5},
+    {"_orizzonte_core_incomplete_scaling", (DL_FUNC) &_orizzonte_core_incomplete_scaling, 4},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
+    {"_orizzonte_core_case_scores", (DL_FUNC) &_orizzonte_core_case_scores, 4},
     {"_orizzonte_core_restore", (DL_FUNC) &_orizzonte_core_restore, 2},
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
     {"_orizzonte_core_derive", (DL_FUNC) &_orizzonte_core_derive, 8},
     {"_orizzonte_core_profile_means", (DL_FUNC) &_orizzonte_core_profile_means, 3},
-    {"_orizzonte_core_profiled_vcov", (DL_FUNC) &_orizzonte_core_profiled_vcov, 5},
+    {"_orizzonte_core_profiled_vcov", (DL_FUNC) &_orizzonte_core_profiled_vcov, 7},
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
     {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 3},
-    {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 6},
+    {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 7},
     {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
     {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},
     {NULL, NULL, 0}

@@ -10,6 +10,9 @@
 #include "core/infer/derivatives.hpp"
 #include "core/infer/profile.hpp"
 #include "core/infer/rank.hpp"
+#include "core/infer/sandwich.hpp"
+#include "core/infer/saturated_information.hpp"
+#include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
 #include "core/moments/saturated.hpp"
 #include "core/objective/normal_theory.hpp"
@@ -273,6 +276,62 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model) {
   return out;
 }
 
+// R is asked at most fifty times a second.
+bool user_interrupted() {
+  using Clock = std::chrono::steady_clock;
+  static Clock::time_point asked = Clock::now();
+  if (Clock::now() - asked < std::chrono::milliseconds(20)) return false;
+  asked = Clock::now();
+  return R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE;
+}
+
+// The cases behind the sample, by group; NULL is none.
+std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model) {
+  std::vector<oz::Cases> out;
+  if (Rf_isNull(groups)) return out;
+  require(Rf_length(groups) == static_cast<int>(model.groups.size()), "its cases are of other groups");
+  for (int g = 0; g < Rf_length(groups); ++g) {
+    const Record group = VECTOR_ELT(groups, g);
+    const int p = model.groups[g].observed;
+    const Column<double> values = numbers(group, "values");
+    require(p > 0 && values.size % p == 0, "its cases have other variables");
+    const int n = values.size / p;
+    oz::Cases cases;
+    cases.values = Eigen::Map<const oz::Matrix>(values.at, n, p);
+    if (!Rf_isNull(optional(group, "weight")))
+      cases.weight = Eigen::Map<const oz::Vector>(numbers(group, "weight", n).at, n);
+    if (!Rf_isNull(optional(group, "cluster"))) {
+      const Column<int> cluster = integers(group, "cluster", n);
+      for (int i = 0; i < n; ++i) {
+        require(cluster[i] >= 1 && cluster[i] <= n, "a cluster of it has no number");
+        cases.cluster.push_back(cluster[i] - 1);
+        cases.clusters = std::max(cases.clusters, cluster[i]);
+      }
+    }
+    out.push_back(cases);
+  }
+  return out;
+}
+
+std::vector<std::vector<std::pair<int, int>>> unseen_from(SEXP groups, const oz::Model& model) {
+  std::vector<std::vector<std::pair<int, int>>> out(model.groups.size());
+  for (int g = 0; g < Rf_length(groups); ++g) {
+    const SEXP pairs = optional(VECTOR_ELT(groups, g), "unseen");
+    if (Rf_isNull(pairs)) continue;
+    require(TYPEOF(pairs) == INTSXP && Rf_length(pairs) % 2 == 0, "its unseen pairs are damaged");
+    const int count = Rf_length(pairs) / 2, p = model.groups[g].observed;
+    for (int k = 0; k < count; ++k)
+      out[g].push_back({index_within(INTEGER(pairs)[k], p), index_within(INTEGER(pairs)[k + count], p)});
+  }
+  return out;
+}
+
+oz::StopToken listening() { return oz::StopToken(user_interrupted); }
+
+void throw_if(const oz::StopToken& stop) {
+  if (stop.stopped()) throw Rcpp::internal::InterruptedException();
+}
+
 void check_length(const Eigen::VectorXd& x, int size) {
   require(x.size() == size, "its values have another length");
 }
@@ -305,15 +364,6 @@ SEXP matrix_of(const oz::Matrix& x) {
   const SEXP out = Rf_allocMatrix(REALSXP, x.rows(), x.cols());
   std::copy_n(x.data(), x.size(), REAL(out));
   return out;
-}
-
-// R is asked at most fifty times a second.
-bool user_interrupted() {
-  using Clock = std::chrono::steady_clock;
-  static Clock::time_point asked = Clock::now();
-  if (Clock::now() - asked < std::chrono::milliseconds(20)) return false;
-  asked = Clock::now();
-  return R_ToplevelExec([](void*) { R_CheckUserInterrupt(); }, nullptr) == FALSE;
 }
 
 SEXP history_of(const std::vector<oz::Iteration>& steps) {
@@ -350,9 +400,9 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   settings.errors = errors;
   settings.all_starts = all_starts;
   oz::Callbacks callbacks;
-  callbacks.stop = oz::StopToken(user_interrupted);
+  callbacks.stop = listening();
   const oz::Fit fit = oz::fit(what, moments, settings, callbacks);
-  if (callbacks.stop.stopped()) throw Rcpp::internal::InterruptedException();
+  throw_if(callbacks.stop);
   const Rcpp::Shield<SEXP> active(Rf_allocVector(LGLSXP, fit.active.size()));
   for (size_t i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
   Results out(12);
@@ -388,6 +438,63 @@ Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& thet
   return oz::errors_of(what, sample_from(sample, what), theta);
 }
 
+// Errors without normality; `means` also gives what profiled intercepts need.
+// [[Rcpp::export(rng = false)]]
+List core_sandwich(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases, bool means) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  const oz::StopToken stop = listening();
+  const oz::Sandwich found = oz::sandwich(what, sample_from(sample, what), theta,
+                                          cases_from(cases, what), means, stop);
+  throw_if(stop);
+  return List::create(Rcpp::_["admissible"] = found.admissible,
+                      Rcpp::_["covariance"] = found.covariance,
+                      Rcpp::_["cross"] = Rcpp::wrap(found.cross),
+                      Rcpp::_["means"] = Rcpp::wrap(found.means));
+}
+
+// How the test of a model is scaled: complete data.
+// [[Rcpp::export(rng = false)]]
+List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases,
+                  bool squared) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  const oz::StopToken stop = listening();
+  const oz::Scaling found =
+      oz::scaling(what, sample_from(sample, what), theta, cases_from(cases, what), squared, stop);
+  throw_if(stop);
+  return List::create(Rcpp::_["admissible"] = found.admissible, Rcpp::_["trace"] = found.trace,
+                      Rcpp::_["trace_squared"] = found.trace_squared,
+                      Rcpp::_["whitened"] = found.whitened);
+}
+
+// The same with missing values, of several models of one sample; and the biases of their
+// complete-data discrepancies.
+// [[Rcpp::export(rng = false)]]
+List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases) {
+  std::vector<oz::Model> what;
+  std::vector<oz::Vector> theta;
+  require(models.size() == thetas.size() && models.size() > 0, "its models are others");
+  for (int m = 0; m < models.size(); ++m) {
+    what.push_back(model_from(models[m]));
+    theta.push_back(Rcpp::as<Eigen::VectorXd>(thetas[m]));
+    check_length(theta[m], what[m].map.parameters);
+  }
+  const oz::StopToken stop = listening();
+  const auto found = oz::incomplete_scaling(what, theta, sample_from(sample, what[0]),
+                                            cases_from(cases, what[0]),
+                                            unseen_from(sample, what[0]), stop);
+  throw_if(stop);
+  List out(found.size());
+  for (size_t m = 0; m < found.size(); ++m)
+    out[m] = List::create(Rcpp::_["admissible"] = found[m].admissible,
+                          Rcpp::_["trace"] = found[m].trace,
+                          Rcpp::_["complete"] = found[m].complete,
+                          Rcpp::_["normal_bias"] = found[m].normal_bias,
+                          Rcpp::_["robust_bias"] = found[m].robust_bias);
+  return out;
+}
+
 // [[Rcpp::export(rng = false)]]
 List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
   const auto what = std::make_shared<const oz::Model>(model_from(model));
@@ -402,6 +509,23 @@ List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
   return List::create(Rcpp::_["admissible"] = true, Rcpp::_["discrepancy"] = problem.value(),
                       Rcpp::_["n"] = problem.n(), Rcpp::_["score"] = score,
                       Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
+}
+
+// Scores of single cases by the parameters, a matrix a group: about the model's means or the data's.
+// [[Rcpp::export(rng = false)]]
+List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases) {
+  const auto what = std::make_shared<const oz::Model>(model_from(model));
+  check_length(theta, what->map.parameters);
+  oz::NormalTheory problem(what, sample_from(sample, *what));
+  const std::vector<oz::Cases> rows = cases_from(cases, *what);
+  List out(rows.size());
+  require(problem.move_to(theta), "its model cannot be evaluated there");
+  for (size_t g = 0; g < rows.size(); ++g) {
+    oz::Matrix scores;
+    problem.case_scores(g, rows[g].values, oz::About::Model, scores);
+    out[g] = Rcpp::wrap(scores);
+  }
+  return out;
 }
 
 // The nearest parameters at which equations and bounds hold; empty when there are none to be found.
@@ -474,14 +598,27 @@ Eigen::VectorXd core_profile_means(SEXP model, const Eigen::VectorXd& eta, SEXP 
 
 // [[Rcpp::export(rng = false)]]
 Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP sample,
-                                   const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used) {
+                                   const Eigen::MatrixXd& known, const Rcpp::IntegerVector& used,
+                                   const List& cross, const List& means) {
   const oz::Model what = model_from(model);
   check_length(eta, what.entries.size());
   require(known.rows() == used.size() && known.cols() == used.size(),
           "its covariance matrix has another size");
   std::vector<int> places;
   for (int k : used) places.push_back(index_within(k, what.map.parameters));
-  return oz::profiled_covariance(what, eta, sample_from(sample, what), known, places);
+  const int groups = what.groups.size();
+  require(cross.size() == means.size() && (means.size() == 0 || means.size() == groups),
+          "its covariances of means are of other groups");
+  oz::MeanCovariances of_means;
+  for (int g = 0; g < means.size(); ++g) {
+    of_means.cross.push_back(Rcpp::as<Eigen::MatrixXd>(cross[g]));
+    of_means.own.push_back(Rcpp::as<Eigen::MatrixXd>(means[g]));
+    const int p = what.groups[g].observed;
+    require(of_means.own[g].rows() == p && of_means.own[g].cols() == p &&
+                of_means.cross[g].rows() == used.size() && of_means.cross[g].cols() == p,
+            "its covariances of means have another size");
+  }
+  return oz::profiled_covariance(what, eta, sample_from(sample, what), known, places, of_means);
 }
 
 // [[Rcpp::export(rng = false)]]
@@ -508,7 +645,7 @@ List core_expression(SEXP tape, const Eigen::VectorXd& inputs, const Eigen::Matr
 // [[Rcpp::export(rng = false)]]
 List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
                       const Rcpp::IntegerVector& entries, const Rcpp::IntegerVector& constraints,
-                      bool joint) {
+                      bool joint, SEXP cases = R_NilValue) {
   const oz::Model what = model_from(model);
   check_length(theta, what.map.parameters);
   require(entries.size() == constraints.size(), "its candidates have other lengths");
@@ -516,10 +653,14 @@ List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
   for (int c = 0; c < entries.size(); ++c)
     releases.push_back({index_within(entries[c], what.entries.size(), true),
                         index_within(constraints[c], what.constraints.size(), true)});
-  const oz::ScoreTests tests =
-      oz::score_tests(what, sample_from(sample, what), theta, releases, joint);
+  const oz::StopToken stop = listening();
+  const oz::ScoreTests tests = oz::score_tests(what, sample_from(sample, what), theta, releases,
+                                               joint, cases_from(cases, what), stop);
+  throw_if(stop);
   return List::create(Rcpp::_["admissible"] = tests.admissible, Rcpp::_["score"] = tests.score,
                       Rcpp::_["information"] = tests.information, Rcpp::_["own"] = tests.own,
                       Rcpp::_["kept"] = tests.kept, Rcpp::_["joint"] = tests.joint,
-                      Rcpp::_["response"] = tests.response);
+                      Rcpp::_["response"] = tests.response,
+                      Rcpp::_["variance"] = tests.variance,
+                      Rcpp::_["joint_variance"] = tests.joint_variance);
 }

@@ -76,8 +76,8 @@ test_that("compare puts any number of blueprints side by side, on the same rows 
   expect_equal(table$nested[2:3], c("yes", "yes"))
   expect_equal(table$df_change[2:3], c(-1, -2))
   json <- jsonlite::fromJSON(command("compare", inside("three.yaml"), inside("four.yaml"),
-                                     inside("choirs.csv"), "--same-rows", "--format", "json",
-                                     "--quiet")$out)
+                                     inside("choirs.csv"), "--same-rows", "--incomplete", "drop",
+                                     "--format", "json", "--quiet")$out)
   expect_equal(unique(json$models$n), 625)
   expect_match(json$notes, "only in one of them: cr4", all = FALSE)
   expect_equal(command("compare", inside("one.yaml"), inside("choirs.csv"))$code, 2)

@@ -21,7 +21,7 @@ test_that("fit prints tables on standard output and messages on standard error",
   text <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"))
   expect_equal(text$code, 0)
   expect_match(text$out, "Fit indices")
-  expect_match(text$err, "Dropped 95 rows")
+  expect_match(text$err, "720 cases; 95 have missing values and are kept")
   json <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format",
                   "json", "--quiet")
   expect_equal(json$err, "")

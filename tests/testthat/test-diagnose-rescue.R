@@ -27,11 +27,15 @@ test_that("the planted trouble of the troubled set is found, explained and solve
     expect_match(said, words, fixed = TRUE)
   }
   expect_match(said, "once General is out")
-  expect_true("without row 17, without wa4" %in% rescued$worked)
+  expect_true("without row 17" %in% rescued$attempts$attempt)
+  expect_true("without wa4" %in% rescued$worked)
   # what it says to do does what it says
-  adopted <- quiet_fit(leave_out(bp, wa4), choirs_troubled[-17, ], missing_codes = -9)
-  expect_equal(deviance(rescued$fits[["without row 17, without wa4"]]), deviance(adopted))
-  expect_output(print(rescued), "data[-17, ]; leave_out(wa4)", fixed = TRUE)
+  adopted <- quiet_fit(leave_out(bp, wa4), choirs_troubled, missing_codes = -9)
+  expect_equal(deviance(rescued$fits[["without wa4"]]), deviance(adopted))
+  expect_output(print(rescued), "missing_codes = -9; leave_out(wa4)", fixed = TRUE)
+  # on complete rows the outlier stands in the way as well
+  complete <- rescue(bp, choirs_troubled, incomplete = "drop")
+  expect_true("without row 17, without wa4" %in% complete$worked)
   expect_output(print(rescued), "Nothing was changed by itself")
   expect_s3_class(as.data.frame(rescued), "data.frame")
 })

@@ -45,7 +45,7 @@ expect_casewise <- function(fit, truth, addresses) {
 test_that("one group agrees with the likelihood of single cases", {
   skip_if_not_installed("numDeriv")
   x <- with_holes(six(140, 3), 0.15, 4)
-  fit <- quiet(fit_model(two_constructs, as.data.frame(x), incomplete = "keep"))
+  fit <- quiet(fit_model(two_constructs, as.data.frame(x)))
   expect_identical(fit_status(fit), "converged")
   model <- oracle_model(colnames(x), c("A", "B"), two_cells(), means = TRUE)
   whole <- x[stats::complete.cases(x), ]
@@ -83,7 +83,7 @@ test_that("two groups with equal loadings, one of them complete", {
   second <- one_factor(7) + 0.3
   data <- rbind(data.frame(first, g = "a"), data.frame(second, g = "b"))
   bp <- blueprint("One") |> construct("A", reflected_in = x1:x4) |> hold_equal(loading)
-  fit <- quiet(fit_model(bp, data, by = g, incomplete = "keep"))
+  fit <- quiet(fit_model(bp, data, by = g))
   expect_identical(fit_status(fit), "converged")
   cells <- rbind(oracle_factor_cells(list(A = items)),
                  data.frame(matrix = "alpha", row = items, col = "", value = NA))
@@ -108,7 +108,7 @@ test_that("growth with missing occasions agrees with nlme", {
   wide$w2[sample(n, 15)] <- NA
   long <- one_row_an_occasion(wide)
   reference <- nlme_growth(y ~ time, long[!is.na(long$y), ])
-  fit <- quiet(fit_model(growth_blueprint(), wide, incomplete = "keep"))
+  fit <- quiet(fit_model(growth_blueprint(), wide))
   expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(reference)), tolerance = 1e-8)
   expect_equal(unname(coef(fit)[c("mean[Level]", "mean[Slope]")]), unname(nlme::fixef(reference)),
                tolerance = 1e-5)
@@ -119,27 +119,28 @@ test_that("growth with missing occasions agrees with nlme", {
 test_that("without missing values nothing changes, and what is assumed is said", {
   whole <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
   bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4)
-  kept <- fit_model(bp, whole, incomplete = "keep")
-  dropped <- fit_model(bp, whole)
+  kept <- fit_model(bp, whole)
+  dropped <- fit_model(bp, whole, incomplete = "drop")
   expect_identical(coef(kept), coef(dropped))
   expect_identical(vcov(kept), vcov(dropped))
-  expect_message(fit <- fit_model(bp, choirs, incomplete = "keep"),
+  expect_message(fit <- fit_model(bp, choirs),
                  "720 cases; 18 have missing values and are kept .*missing at random")
   expect_identical(nobs(fit), 720)
   expect_match(paste(capture.output(print(summary(fit))), collapse = " "), "missing at random")
-  compared <- compare_models(kept = fit, dropped = quiet(fit_model(covary(bp, be1, be2), choirs)))
+  dropped <- quiet(fit_model(covary(bp, be1, be2), choirs, incomplete = "drop"))
+  compared <- compare_models(kept = fit, dropped = dropped)
   expect_true(all(is.na(compared$chisq_change)))
   expect_output(print(compared), "incomplete rows in one case")
   empty <- choirs
   empty[3:5, paste0("be", 1:4)] <- NA
-  expect_message(less <- fit_model(bp, empty, incomplete = "keep"), "3 rows without any value")
+  expect_message(less <- fit_model(bp, empty), "3 rows without any value")
   expect_identical(nobs(less), 717)
   expect_identical(nobs(quiet(refit(fit, incomplete = "drop"))), 702)
 })
 
 test_that("score tests of incomplete data predict what refitting brings", {
   start <- read_blueprint(extdata("choirs-start.yaml"))
-  fit <- quiet(fit_model(start, choirs, incomplete = "keep"))
+  fit <- quiet(fit_model(start, choirs))
   found <- quiet(amendments(fit, top = 8))
   expect_lt(max(abs(log(found$modification_index[1:8] / found$actual_drop[1:8]))), 0.25)
   other <- quiet(amend(fit, free = covariance[be1, be2], because = "greeting"))
@@ -150,7 +151,7 @@ test_that("score tests of incomplete data predict what refitting brings", {
 test_that("scores use what a case has, and scores of cases add up to the score of all", {
   bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4) |>
     construct("Calm", reflected_in = sc1:sc4)
-  fit <- quiet(fit_model(bp, choirs, incomplete = "keep"))
+  fit <- quiet(fit_model(bp, choirs))
   scores <- predict(fit)
   expect_false(anyNA(scores))
   m <- implied(fit)$all
@@ -169,8 +170,8 @@ test_that("scores use what a case has, and scores of cases add up to the score o
   cases <- casewise_fit(fit)
   expect_equal(sum(cases$loglik), as.numeric(logLik(fit)), tolerance = 1e-10)
   expect_lt(max(abs(colSums(cases$scores)) / sqrt(colSums(cases$scores^2))), 1e-4)
-  other <- quiet(fit_model(bp |> covary(be1, sc1), choirs, incomplete = "keep"))
-  another <- quiet(fit_model(bp |> covary(be2, sc2), choirs, incomplete = "keep"))
+  other <- quiet(fit_model(bp |> covary(be1, sc1), choirs))
+  another <- quiet(fit_model(bp |> covary(be2, sc2), choirs))
   expect_output(print(compare_models(a = other, b = another)), "Vuong")
 })
 
@@ -180,10 +181,12 @@ test_that("what cannot be kept is refused by name", {
     expect_error(quiet(fit_model(two_constructs, data, incomplete = "keep", ...)), pattern,
                  class = class)
   }
+  # what rests on a pair that nobody answered is not identified
   apart <- x
   apart$x2[1:30] <- NA
   apart$x5[31:60] <- NA
-  refused(apart, "never observed in the same case")
+  expect_error(quiet(fit_model(covary(two_constructs, x2, x5), apart)), "covariance\\[x2, x5\\]",
+               class = "orizzonte_error_identification")
   gone <- x
   gone$x4 <- NA_real_
   refused(gone, "\"x4\" is missing in every row")

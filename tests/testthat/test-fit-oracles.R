@@ -215,12 +215,13 @@ test_that("every parameter keeps its distance from an ill-chosen marker", {
 test_that("rows with missing values are dropped with a message that counts them", {
   bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
   complete <- sum(complete.cases(choirs[belonging]))
-  expect_message(fit <- fit_model(bp, choirs), paste0("Dropped ", 720 - complete, " rows of 720"),
-                 class = "orizzonte_message")
+  expect_message(fit <- fit_model(bp, choirs, incomplete = "drop"),
+                 paste0("Dropped ", 720 - complete, " rows of 720"), class = "orizzonte_message")
   expect_equal(nobs(fit), complete)
   coded <- choirs
   for (item in belonging) coded[[item]][is.na(coded[[item]])] <- -9
-  expect_equal(coef(quiet_fit(bp, coded, missing_codes = -9)), coef(fit))
+  expect_equal(coef(quiet_fit(bp, coded, missing_codes = -9, incomplete = "drop")), coef(fit))
+  expect_equal(coef(quiet_fit(bp, coded, missing_codes = -9)), coef(quiet_fit(bp, choirs)))
 })
 
 test_that("what is improper is said first, by address", {

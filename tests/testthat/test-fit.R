@@ -21,8 +21,16 @@ test_that("refit() changes anything of a request, and is the same as fitting ane
   same(suppressMessages(refit(quiet_fit(two, choirs, by = "setting"),
                               levels = c("weekend", "evening"))),
        quiet_fit(two, choirs, by = "setting", levels = c("weekend", "evening")))
-  same(quiet(multiplier = "n-1"), quiet_fit(two, choirs, multiplier = "n-1"))
-  same(suppressMessages(update(fit, multiplier = "n-1")), quiet(multiplier = "n-1"))
+  whole <- choirs[stats::complete.cases(choirs), ]
+  same(quiet(data = whole, multiplier = "n-1"), quiet_fit(two, whole, multiplier = "n-1"))
+  same(suppressMessages(update(fit, data = whole, multiplier = "n-1")),
+       quiet(data = whole, multiplier = "n-1"))
+  same(quiet(incomplete = "drop", multiplier = "n-1"), quiet_fit(two, choirs, multiplier = "n-1",
+                                                                 incomplete = "drop"))
+  expect_equal(vcov(quiet(inference = "robust")), vcov(quiet_fit(two, choirs,
+                                                                 inference = "robust")))
+  expect_equal(vcov(suppressWarnings(quiet(data = choirs, clusters = town))),
+               vcov(suppressWarnings(quiet_fit(two, choirs, clusters = "town"))))
   expect_error(refit(fit, blueprnt = calm), "Did you mean", class = "orizzonte_error_input")
   expect_error(refit(fit, 3), "unnamed", class = "orizzonte_error_input")
   expect_error(quiet(blueprint = effect(two, years ~ Calm)), "keeps only the columns",

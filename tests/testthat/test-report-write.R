@@ -7,7 +7,7 @@ test_that("the report is self-contained and says what the fit says", {
   for (part in c("Singing in an amateur choir", "Assumed without being stated",
                  "loading[Belonging, be2]", format_fixed(deviance(fit)), "data:image/png;base64",
                  "People greet me when I arrive", sample_fingerprint(fit), "reflected_in",
-                 "Dropped 95 rows")) {
+                 "720 cases; 95 have missing values and are kept")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
   expect_false(grepl("<(script|img|link)[^>]*(src|href)=\"(http|/)", text))

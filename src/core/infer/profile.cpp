@@ -52,13 +52,16 @@ Vector profile_means(const Model& model, Vector eta, const Sample& sample) {
 }
 
 Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
-                           const Matrix& known, const std::vector<int>& used) {
+                           const Matrix& known, const std::vector<int>& used,
+                           const MeanCovariances& of_means) {
   const int q = model.map.parameters, size = used.size();
   std::vector<int> place(q, -1);
   for (int k = 0; k < size; ++k) place[used[k]] = k;
   Matrix jacobian = Matrix::Zero(q, size);  // of all parameters by the known ones
   for (int k = 0; k < size; ++k) jacobian(used[k], k) = 1;
   Matrix own = Matrix::Zero(q, q);
+  std::vector<Matrix> cross;  // of the known parameters with a group's intercepts, besides
+  std::vector<std::vector<int>> intercepts;
   const std::vector<Implied> at = implied(model, eta);
   for (size_t g = 0; g < at.size(); ++g) {
     const int p = model.groups[g].observed;
@@ -81,13 +84,27 @@ Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& 
                 term.weight * parts.reach(i, entry.row) * parts.mean[entry.col];
       }
     }
+    const bool given = !of_means.own.empty();
     const Matrix spread =
-        parts.slope * at[g].covariance.topLeftCorner(p, p) * parts.slope.transpose() / sample[g].n;
+        parts.slope *
+        (given ? of_means.own[g] : Matrix(at[g].covariance.topLeftCorner(p, p) / sample[g].n)) *
+        parts.slope.transpose();
+    if (given) cross.push_back(of_means.cross[g] * parts.slope.transpose());
+    if (given) intercepts.push_back(intercept);
     for (int i = 0; i < p; ++i)
       for (int j = 0; j < p; ++j)
         if (intercept[i] >= 0 && intercept[j] >= 0) own(intercept[i], intercept[j]) += spread(i, j);
   }
-  return jacobian * known * jacobian.transpose() + own;
+  Matrix out = jacobian * known * jacobian.transpose() + own;
+  for (size_t g = 0; g < cross.size(); ++g) {
+    const Matrix with_all = jacobian * cross[g];
+    for (int i = 0; i < with_all.cols(); ++i) {
+      if (intercepts[g][i] < 0) continue;
+      out.col(intercepts[g][i]) += with_all.col(i);
+      out.row(intercepts[g][i]) += with_all.col(i).transpose();
+    }
+  }
+  return out;
 }
 
 }  // namespace orizzonte

@@ -10,9 +10,16 @@ namespace orizzonte {
 // observed variables at the sample means, and of constructs as their causes imply.
 Vector profile_means(const Model& model, Vector eta, const Sample& sample);
 
+// By group: covariances of the known parameters (rows) with the sample means, and of these.
+struct MeanCovariances {
+  std::vector<Matrix> cross, own;
+};
+
 // Covariance matrix of all parameters from that of the others (`known`, in the order of `used`):
-// the intercepts follow the other parameters, and the sample means.
+// the intercepts follow the other parameters, and the sample means. Those have covariance Sigma / n
+// and nothing to do with the others, under normality; else `of_means` says what they have.
 Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
-                           const Matrix& known, const std::vector<int>& used);
+                           const Matrix& known, const std::vector<int>& used,
+                           const MeanCovariances& of_means = {});
 
 }  // namespace orizzonte

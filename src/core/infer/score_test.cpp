@@ -6,6 +6,7 @@
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "../solve/rescale.hpp"
+#include "meat.hpp"
 
 namespace orizzonte {
 namespace {
@@ -44,7 +45,8 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
 }  // namespace
 
 ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
-                       const std::vector<Release>& releases, bool joint) {
+                       const std::vector<Release>& releases, bool joint,
+                       const std::vector<Cases>& cases, const StopToken& stop) {
   ScoreTests out;
   const Rescaled scaled = rescale(model, sample);
   NormalTheory problem(scaled.model, scaled.sample, true);
@@ -121,6 +123,24 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
     if (response.cols() == 0) response.resize(theta.size(), count);
     response.col(c) = step.cwiseProduct(scaled.parameter_unit);
   }
+  if (!cases.empty()) {
+    // of parameters, by release: how much of their scores is taken off
+    Matrix taken = kept.basis * factor.matrixU().solve(reduced);
+    if (constrained) taken -= also;
+    const Matrix along = unit.asDiagonal() * taken;
+    Matrix by_parameter, by_entry;
+    const Matrix found = sum_of_squares(
+        in_units(cases, scaled.item_unit), count,
+        [&](int g, const Matrix& values, Matrix& rows) {
+          problem.case_scores(g, values, About::Model, by_parameter);
+          problem.case_entry_scores(g, values, entries, by_entry);
+          rows = -by_parameter * along;
+          for (size_t i = 0; i < entries.size(); ++i) rows.col(column[i]) += by_entry.col(i);
+        },
+        stop, !joint);
+    if (joint) out.joint_variance = found;
+    out.variance = joint ? Vector(found.diagonal()) : Vector(found.col(0));
+  }
   // back to the caller's units: a rescaled entry is `entry_unit` times his
   Vector back = Vector::Ones(count);
   for (int c = 0; c < count; ++c)
@@ -128,6 +148,10 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   out.score = out.score.cwiseProduct(back);
   out.information = out.information.cwiseProduct(back).cwiseProduct(back);
   out.own = out.own.cwiseProduct(back).cwiseProduct(back);
+  out.variance = out.variance.cwiseProduct(back.head(out.variance.size()))
+                     .cwiseProduct(back.head(out.variance.size())).eval();
+  if (out.joint_variance.size() > 0)
+    out.joint_variance = (back.asDiagonal() * out.joint_variance * back.asDiagonal()).eval();
   if (joint) {
     out.joint = back.asDiagonal() * (pairs - reduced.transpose() * reduced) * back.asDiagonal();
     out.response = response * back.asDiagonal();

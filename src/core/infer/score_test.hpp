@@ -1,6 +1,8 @@
 // What freeing something fixed, equal or tied would do, from the fit at hand alone (Sorbom 1989).
 #pragma once
 #include "../moments/block.hpp"
+#include "../moments/cases.hpp"
+#include "../solve/control.hpp"
 
 namespace orizzonte {
 
@@ -19,11 +21,15 @@ struct ScoreTests {
                     // others follow
   Matrix joint;     // information about several changes at once
   Matrix response;  // of the parameters to a unit of each change, parameters x releases
+  Vector variance;  // of the efficient scores, from the cases: robust tests divide by it
+  Matrix joint_variance;
 };
 
 // s'V^-1 s with V = I_cc - I_ct I_tt^-1 I_tc: the modification index; V^-1 s: the expected change.
-// `joint` asks for the two matrices.
+// `joint` asks for the matrices. With cases also the variance of s without normality, P J P' with
+// P = [1, -I_ct I_tt^-1] (Boos 1992).
 ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
-                       const std::vector<Release>& releases, bool joint);
+                       const std::vector<Release>& releases, bool joint,
+                       const std::vector<Cases>& cases = {}, const StopToken& stop = {});
 
 }  // namespace orizzonte

@@ -29,6 +29,9 @@ class NormalTheory : public Objective {
   void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                          Vector& own) override;
   Matrix pair_information(const std::vector<int>& entries) override;
+  void case_scores(int g, const Matrix& values, About about, Matrix& out) override;
+  void case_entry_scores(int g, const Matrix& values, const std::vector<int>& entries,
+                         Matrix& out) override;
 
  private:
   struct Group {
@@ -44,6 +47,8 @@ class NormalTheory : public Objective {
     const Matrix& r() const { return blocks.size() == 1 ? blocks[0].r_table : r_sum; }
     const Vector& u() const { return blocks.size() == 1 ? blocks[0].mean_table : mean_sum; }
   };
+  template <class Sink>
+  void by_block(int g, const Matrix& values, About about, Sink&& sink);
   std::vector<Slot> find_slots(const std::vector<int>& entries) const;
   void add_up(Group& group);
   double slot_score(const Group& group, const Slot& slot) const;

@@ -4,10 +4,12 @@
 
 #include "../linear/arrow.hpp"
 #include "../moments/block.hpp"
+#include "../moments/cases.hpp"
 
 namespace orizzonte {
 
 enum class Information { Expected, Observed };
+enum class About { Model, Data };  // the means that cases deviate from
 
 // The discrepancy F of a model from a sample, with all derivatives of l = -n F / 2.
 class Objective {
@@ -43,6 +45,12 @@ class Objective {
   virtual void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                                  Vector& own) = 0;
   virtual Matrix pair_information(const std::vector<int>& entries) = 0;
+
+  // Scores of single cases of a group, by the parameters or by entries: cases x columns. About the
+  // data's own means instead of the model's when asked (complete data).
+  virtual void case_scores(int g, const Matrix& values, About about, Matrix& out) = 0;
+  virtual void case_entry_scores(int g, const Matrix& values, const std::vector<int>& entries,
+                                 Matrix& out) = 0;
 
  private:
   std::shared_ptr<const Model> model_;

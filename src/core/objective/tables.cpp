@@ -32,7 +32,7 @@ void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
   leaves_ = layout.leaves;
   if (block.variables.empty()) {
     s_ = to_internal(layout, block.covariance);
-    m_ = means ? to_internal(layout, block.mean) : Vector::Zero(layout.observed);
+    m_ = block.mean.size() > 0 ? to_internal(layout, block.mean) : Vector::Zero(layout.observed);
     factor_.compute(s_);
     log_det_s_ = 2 * factor_.diagonal().log().sum();
     return;
@@ -147,6 +147,16 @@ void Tables::prepare_second(const GroupLayout& layout) {
   }
   for (int j = 0; j < l; ++j)
     for (int i = 0; i < l; ++i) r_table(rows_[i], rows_[j]) = work_(i, j) - w_(i, j);
+}
+
+void Tables::case_table(const GroupMatrices& at, const GroupLayout& layout,
+                        const Matrix& deviations, Matrix& out) const {
+  const int width = 2 * layout.inner();
+  const Matrix weighted = w_ * deviations;
+  out.setZero(deviations.cols(), layout.leaves + width);
+  for (int i = 0; i < leaves_; ++i)
+    out.col(complete() ? i : rows_[i]) = weighted.row(i).transpose();
+  out.rightCols(width).noalias() = weighted.transpose() * tall(at);
 }
 
 double Tables::discrepancy_from(const Matrix& sigma, const Vector& mean) const {

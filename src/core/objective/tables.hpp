@@ -27,6 +27,12 @@ class Tables {
                      const std::vector<Slot>& pairs);
   // R of all leaves as well.
   void prepare_second(const GroupLayout& layout);
+  // Z' W (x - mu) of single cases, given by what they deviate from mu (variables x cases, in the
+  // block's order): cases x columns of the tables.
+  void case_table(const GroupMatrices& at, const GroupLayout& layout, const Matrix& deviations,
+                  Matrix& out) const;
+  const std::vector<int>& rows() const { return rows_; }
+  const Vector& data_mean() const { return m_; }
   // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part.
   double discrepancy_from(const Matrix& sigma, const Vector& mean) const;
 

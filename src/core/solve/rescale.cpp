@@ -15,8 +15,9 @@ Rescaled rescale(Model from, Sample sample) {
     sd[g] = Vector::Ones(model.groups[g].variables);
     sd[g].head(p) = sample[g].covariance.diagonal().cwiseSqrt();
     const Vector inverse = sd[g].head(p).cwiseInverse();
+    out.item_unit.push_back(sd[g].head(p));
     sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
-    if (model.means) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
+    if (sample[g].mean.size() > 0) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
     for (Block& pattern : sample.patterns) {
       if (pattern.group != static_cast<int>(g)) continue;
       Vector part = inverse;
@@ -77,6 +78,12 @@ Rescaled rescale(Model from, Sample sample) {
     for (size_t i = 0; i < constraint.inputs.size(); ++i)
       constraint.unit[i] /= out.entry_unit[constraint.inputs[i]];
   return out;
+}
+
+std::vector<Cases> in_units(std::vector<Cases> cases, const std::vector<Vector>& item_unit) {
+  for (size_t g = 0; g < cases.size(); ++g)
+    cases[g].values = cases[g].values * item_unit[g].cwiseInverse().asDiagonal();
+  return cases;
 }
 
 }  // namespace orizzonte

@@ -1,0 +1,105 @@
+# What is said of a sample: which cases are used, what is kept and what that supposes, what is left
+# out, what to beware of.
+
+thin_coverage <- 0.1        # share of the cases that have both variables of a pair
+many_left_out <- 0.05       # share of the rows that have no group
+
+# The first line of what is printed of a fit: all cases, and what became of the others.
+sample_header <- function(sample) {
+  paste0(size_words(sample, cases_by_group(sample), rows_of_groups(sample)),
+         if (is_incomplete(sample)) kept_words(sample), left_words(sample))
+}
+
+# What is said once, when a sample is made.
+sample_notes <- function(sample) {
+  total <- vapply(sample$groups, `[[`, 0, "total")
+  c(coding_notes(sample$coding), sample$group_notes, code_sentences(sample$look),
+    if (!is_incomplete(sample))
+      dropped_words(sample, sample$groups[[1L]]$notes, total - cases_by_group(sample), total),
+    if (is_incomplete(sample) || nzchar(left_words(sample))) paste0(sample_header(sample), "."),
+    incomplete_notes(sample), look_notes(sample$look, sample$robust))
+}
+
+# The same where the header stands above.
+remaining_notes <- function(sample) {
+  setdiff(sample_notes(sample), paste0(sample_header(sample), "."))
+}
+
+announce_sample <- function(sample) {
+  for (note in sample_notes(sample)) say(note)
+  for (trouble in sample_warnings(sample)) warn("data", trouble)
+}
+
+# "; 95 have missing values and are kept (...)", and the rows that are not.
+kept_words <- function(sample) {
+  with <- total_of(sample, "with_missing")
+  empty <- total_of(sample, "empty")
+  paste0("; ", format_count(with), if (with == 1L) " has missing values and is" else
+    " have missing values and are", " kept (casewise ML: missing at random given these ",
+    "variables, normality also of predictors)",
+    if (empty > 0L) paste0("; ", count_of(empty, "row"), " without any value ",
+                           if (empty == 1L) "is" else "are", " left out"))
+}
+
+# Rows that belong to no group or no cluster.
+left_words <- function(sample) {
+  one <- function(count, column) {
+    if (count > 0L)
+      paste0("; ", count_of(count, "row"), " without a value of ", column,
+             if (count == 1L) " is" else " are", " left out")
+  }
+  paste0(c(one(sample$ungrouped, sample$by), one(sample$unclustered, sample$clusters), ""),
+         collapse = "")
+}
+
+total_of <- function(sample, what) {
+  sum(vapply(sample$groups, function(group) group[[what]] %||% 0L, 0L))
+}
+
+# Predictors with holes become part of what is modelled; pairs that nobody answered together tell
+# nothing.
+incomplete_notes <- function(sample) {
+  holes <- unique(unlist(lapply(sample$groups, function(group) names(group$holes))))
+  holed <- intersect(sample$predictors, holes)
+  two <- intersect(holed, unlist(lapply(sample$groups, `[[`, "two_valued")))
+  c(if (length(holed))
+      paste0("Predictors with missing values, now part of the joint model: ", enumerate(holed),
+             ".", if (length(two))
+               paste0(" Of these ", enumerate(two), if (length(two) == 1L) " takes" else " take",
+                      " two values only, for which normality is a rough assumption.")),
+    unlist(lapply(names(sample$groups), function(g) unseen_words(sample, g))))
+}
+
+unseen_words <- function(sample, g) {
+  group <- sample$groups[[g]]
+  unseen <- group$unseen
+  if (NROW(unseen) == 0L) return(NULL)
+  names <- group$blocks[[1L]]$variables
+  pairs <- paste(names[unseen[, 2L]], "with", names[unseen[, 1L]])
+  paste0("Never observed in the same case", in_group(sample, g), ": ", enumerate(pairs, most = 8L),
+         ". Nothing is known of ", if (length(pairs) == 1L) "their covariance" else
+           "these covariances", ", and ", if (length(pairs) == 1L) "it counts" else "they count",
+         " for no degree of freedom.")
+}
+
+sample_warnings <- function(sample) {
+  thin <- unlist(lapply(names(sample$groups), function(g) {
+    least <- sample$groups[[g]]$thinnest
+    if (length(least$share) == 0L || least$share >= thin_coverage) return(NULL)
+    paste0("Only ", format_fixed(100 * least$share, 1L), " % of the cases", in_group(sample, g),
+           " have both ", enumerate(least$pair), ": what is said of the two rests on them.")
+  }))
+  clusters <- count_clusters(sample)
+  c(thin, ordered_words(sample), many_left_words(sample, sample$ungrouped, sample$by),
+    many_left_words(sample, sample$unclustered, sample$clusters),
+    if (isTRUE(clusters < few_clusters))
+      paste0(count_of(clusters, "cluster"), " of ", sample$clusters, ": with fewer than ",
+             few_clusters, ", standard errors by cluster are too small and tests reject too often ",
+             "(Huang 2018)."))
+}
+
+many_left_words <- function(sample, count, column) {
+  if (count <= many_left_out * sample$total_rows) return(NULL)
+  paste0(count_of(count, "row"), " of ", format_count(sample$total_rows), " have no value of ",
+         column, " and are left out: why is it missing there?")
+}

@@ -1,0 +1,86 @@
+#include "meat.hpp"
+
+#include <algorithm>
+
+namespace orizzonte {
+
+double cluster_factor(const std::vector<Cases>& cases) {
+  double clusters = 0;
+  for (const Cases& group : cases) clusters += group.clusters;
+  return clusters > 1 ? clusters / (clusters - 1) : 1;
+}
+
+SquareSum::SquareSum(const Cases& cases, int width, bool diagonal)
+    : cases_(cases), diagonal_(diagonal), weighted_(Vector::Zero(width)), squared_(Vector::Zero(width)) {
+  if (cases.clusters > 0) {
+    sums_.setZero(cases.clusters, width);
+    cluster_weight_.setZero(cases.clusters);
+  } else {
+    square_.setZero(width, diagonal ? 1 : width);
+  }
+}
+
+void SquareSum::add(int first, const Matrix& rows) {
+  const int count = rows.rows();
+  const Vector weight = cases_.weight.size() ? Vector(cases_.weight.segment(first, count))
+                                             : Vector::Ones(count);
+  weight_ += weight.sum();
+  weighted_ += rows.transpose() * weight;
+  if (cases_.clusters > 0) {
+    for (int i = 0; i < count; ++i) {
+      const int c = cases_.cluster[first + i];
+      sums_.row(c) += weight[i] * rows.row(i);
+      cluster_weight_[c] += weight[i];
+    }
+    return;
+  }
+  weight_squared_ += weight.squaredNorm();
+  squared_ += rows.transpose() * weight.cwiseAbs2();
+  if (diagonal_)
+    square_ += rows.cwiseAbs2().transpose() * weight.cwiseAbs2();
+  else if (cases_.weight.size() == 0)
+    square_.selfadjointView<Eigen::Lower>().rankUpdate(rows.transpose());
+  else
+    square_.selfadjointView<Eigen::Lower>().rankUpdate((weight.asDiagonal() * rows).transpose());
+}
+
+Matrix SquareSum::total() const {
+  const Vector mean = weighted_ / weight_;
+  if (cases_.clusters > 0) {
+    const Matrix centred = sums_ - cluster_weight_ * mean.transpose();
+    if (diagonal_) return centred.colwise().squaredNorm().transpose();
+    return centred.transpose() * centred;
+  }
+  if (diagonal_)
+    return square_ - 2 * squared_.cwiseProduct(mean) + weight_squared_ * mean.cwiseAbs2();
+  Matrix out = square_.selfadjointView<Eigen::Lower>();
+  out -= squared_ * mean.transpose() + mean * squared_.transpose();
+  return out + weight_squared_ * (mean * mean.transpose());
+}
+
+Matrix sum_of_squares(const std::vector<Cases>& cases, int width, const CaseRows& rows,
+                      const StopToken& stop, bool diagonal) {
+  Matrix out = Matrix::Zero(width, diagonal ? 1 : width), chunk;
+  for (size_t g = 0; g < cases.size(); ++g) {
+    SquareSum sum(cases[g], width, diagonal);
+    const int n = cases[g].values.rows();
+    for (int first = 0; first < n && !stop.stopped(); first += case_chunk) {
+      rows(g, cases[g].values.middleRows(first, std::min(case_chunk, n - first)), chunk);
+      sum.add(first, chunk);
+    }
+    out += sum.total();
+  }
+  return cluster_factor(cases) * out;
+}
+
+Matrix meat(Objective& problem, const std::vector<Cases>& cases, About about,
+            const StopToken& stop) {
+  return sum_of_squares(
+      cases, problem.model().map.parameters,
+      [&](int g, const Matrix& values, Matrix& rows) {
+        problem.case_scores(g, values, about, rows);
+      },
+      stop);
+}
+
+}  // namespace orizzonte

@@ -1,0 +1,288 @@
+#include "saturated_information.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "../objective/normal_theory.hpp"
+#include "../solve/constraints.hpp"
+#include "../solve/rescale.hpp"
+#include "derivatives.hpp"
+
+namespace orizzonte {
+namespace {
+
+using Pairs = std::vector<std::pair<int, int>>;
+
+// The moments of p variables as coordinates: variances and covariances (lower triangle by columns,
+// unseen pairs left out), then means.
+struct Coordinates {
+  std::vector<int> a, b;       // of each (co)variance
+  std::vector<double> half;    // 1/2 for variances
+  std::vector<Wanted> wanted;  // the same of a model, to be differentiated
+  int variables = 0;
+  int pairs() const { return a.size(); }
+  int size() const { return pairs() + variables; }
+};
+
+Coordinates coordinates_of(int p, const Pairs& unseen, int group) {
+  const std::set<std::pair<int, int>> none(unseen.begin(), unseen.end());
+  Coordinates out;
+  out.variables = p;
+  for (int j = 0; j < p; ++j)
+    for (int i = j; i < p; ++i) {
+      if (none.count({i, j}) > 0) continue;
+      out.a.push_back(i);
+      out.b.push_back(j);
+      out.half.push_back(i == j ? 0.5 : 1.0);
+      out.wanted.push_back({Quantity::Covariance, group, i, j});
+    }
+  for (int i = 0; i < p; ++i) out.wanted.push_back({Quantity::Mean, group, i, i});
+  return out;
+}
+
+int packed(int i, int j) { return i >= j ? i * (i + 1) / 2 + j : j * (j + 1) / 2 + i; }
+
+// Information of (co)variances from sums T of products of two symmetric matrices, packed: entry
+// (ab, cd) is T[ac, bd] + T[ad, bc], halved for each variance.
+void fill_pairs(const Coordinates& at, const Matrix& products, Matrix& out) {
+  for (int f = 0; f < at.pairs(); ++f)
+    for (int e = f; e < at.pairs(); ++e) {
+      const int a = at.a[e], b = at.b[e], c = at.a[f], d = at.b[f];
+      out(e, f) = out(f, e) = at.half[e] * at.half[f] *
+                              (products(packed(a, c), packed(b, d)) +
+                               products(packed(a, d), packed(b, c)));
+    }
+}
+
+// What the patterns of a group add up to; products of their W and R become one product of matrices.
+class PatternSums {
+ public:
+  PatternSums(const Sample& sample, const Coordinates& at) : at_(at) {
+    const int p = at.variables, width = p * (p + 1) / 2, count = sample.patterns.size();
+    weight_.setZero(p, p);
+    Matrix both(width, count), own(width, count), means(p, count), plain(width, count);
+    for (int k = 0; k < count; ++k) add(sample, k, both, own, plain, means);
+    products_ = both * both.transpose() - own * own.transpose();
+    with_means_ = plain * means.transpose();
+  }
+  // Covariances against covariances as above; a mean c against (ab): W_ca u_b + W_cb u_a.
+  Matrix information() const {
+    const int pairs = at_.pairs(), p = at_.variables;
+    Matrix out(at_.size(), at_.size());
+    fill_pairs(at_, products_, out);
+    for (int e = 0; e < pairs; ++e)
+      for (int c = 0; c < p; ++c)
+        out(pairs + c, e) = out(e, pairs + c) =
+            at_.half[e] * (with_means_(packed(c, at_.a[e]), at_.b[e]) +
+                           with_means_(packed(c, at_.b[e]), at_.a[e]));
+    out.bottomRightCorner(p, p) = weight_;
+    return out;
+  }
+
+ private:
+  void add(const Sample& sample, int k, Matrix& both, Matrix& own, Matrix& plain, Matrix& means) {
+    const Block& block = sample.patterns[k];
+    const int p = at_.variables;
+    std::vector<int> v = block.variables;
+    if (v.empty())
+      for (int i = 0; i < p; ++i) v.push_back(i);
+    const int size = v.size();
+    Matrix sigma(size, size);
+    Vector d(size);
+    for (int i = 0; i < size; ++i) {
+      d[i] = block.mean[i] - sample[0].mean[v[i]];
+      for (int j = 0; j < size; ++j) sigma(i, j) = sample[0].covariance(v[i], v[j]);
+    }
+    const Matrix w = Eigen::LLT<Matrix>(sigma).solve(Matrix::Identity(size, size));
+    const Matrix r = w * (block.covariance + d * d.transpose() - sigma) * w;
+    const Vector u = w * d;
+    const double root = std::sqrt(block.n);
+    both.col(k).setZero();
+    own.col(k).setZero();
+    plain.col(k).setZero();
+    means.col(k).setZero();
+    for (int i = 0; i < size; ++i) {
+      means(v[i], k) = root * u[i];
+      for (int j = 0; j < size; ++j) {
+        weight_(v[i], v[j]) += block.n * w(i, j);
+        const int at = packed(v[i], v[j]);
+        plain(at, k) = root * w(i, j);
+        own(at, k) = root * r(i, j);
+        both(at, k) = root * (w(i, j) + r(i, j));
+      }
+    }
+  }
+
+  const Coordinates& at_;
+  Matrix products_, with_means_, weight_;
+};
+
+// A group: its saturated information A, as a factor, and the units' scores (units x moments).
+struct SaturatedGroup {
+  Coordinates at;
+  Matrix information;
+  Eigen::LLT<Matrix> factor;
+  Matrix scores;
+};
+
+// Scores of single cases by the moments: s_mu = w, s_sigma = w w' - W, w = W (x - mu).
+Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cases) {
+  const int p = at.variables, n = cases.values.rows();
+  auto model = std::make_shared<Model>();
+  model->groups = {Shape{p, p}};
+  model->means = true;
+  Vector moments(at.size());
+  const auto add = [&](const Entry& entry, double value) {
+    moments[model->map.parameters] = value;
+    model->entries.push_back(entry);
+    model->map.rows.push_back({{model->map.parameters++, 1.0}});
+  };
+  for (int e = 0; e < at.pairs(); ++e)
+    add({Family::Covariance, 0, at.a[e], at.b[e]}, sample[0].covariance(at.a[e], at.b[e]));
+  for (int i = 0; i < p; ++i) add({Family::Mean, 0, i, i}, sample[0].mean[i]);
+  model->map.constant = Vector::Zero(at.size());
+  // pairs that are never seen count in no pattern: their value does not matter
+  NormalTheory problem(model, sample);
+  Matrix scores = Matrix::Zero(n, at.size());
+  if (problem.move_to(moments)) problem.case_scores(0, cases.values, About::Model, scores);
+  if (cases.weight.size()) scores = (cases.weight.asDiagonal() * scores).eval();
+  if (cases.clusters == 0) return scores;
+  Matrix sums = Matrix::Zero(cases.clusters, scores.cols());
+  for (int i = 0; i < n; ++i) sums.row(cases.cluster[i]) += scores.row(i);
+  return sums;
+}
+
+bool make_group(const Sample& sample, int g, const Pairs& unseen, const Cases* cases,
+                SaturatedGroup& out) {
+  const Sample own = of_group(sample, g);
+  out.at = coordinates_of(own[0].covariance.rows(), unseen, g);
+  out.information = PatternSums(own, out.at).information();
+  out.factor.compute(out.information);
+  if (out.factor.info() != Eigen::Success) return false;
+  if (cases) out.scores = unit_scores(own, out.at, *cases);
+  return true;
+}
+
+// Derivatives of the group's moments by the directions in which the parameters may move.
+Matrix moment_slopes(const Model& model, const Vector& eta, const Coordinates& at,
+                     const Matrix& basis) {
+  std::vector<std::vector<char>> plain;
+  for (const Shape& shape : model.groups) plain.emplace_back(shape.variables, 0);
+  return derive(model, eta, at.wanted, plain).gradient * basis;
+}
+
+// The information that n complete cases would give of the moments, at the model's own, and the
+// discrepancy of the model from the saturated moments.
+bool complete_information(const Coordinates& at, const Block& block, const Implied& implied,
+                          Matrix& out, double& discrepancy) {
+  const int p = at.variables;
+  const Matrix sigma = implied.covariance.topLeftCorner(p, p);
+  const Eigen::LLT<Matrix> factor(sigma), of_data(block.covariance);
+  if (factor.info() != Eigen::Success || of_data.info() != Eigen::Success) return false;
+  const Matrix w = factor.solve(Matrix::Identity(p, p));
+  const Vector d = block.mean - implied.mean.head(p);
+  discrepancy = 2 * (Matrix(factor.matrixL()).diagonal().array().log().sum() -
+                     Matrix(of_data.matrixL()).diagonal().array().log().sum()) +
+                w.cwiseProduct(block.covariance).sum() - p + d.dot(w * d);
+  out.setZero(at.size(), at.size());
+  for (int f = 0; f < at.pairs(); ++f)
+    for (int e = f; e < at.pairs(); ++e) {
+      const int a = at.a[e], b = at.b[e], c = at.a[f], d2 = at.b[f];
+      out(e, f) = out(f, e) = block.n * at.half[e] * at.half[f] *
+                              (w(a, c) * w(b, d2) + w(a, d2) * w(b, c));
+    }
+  out.bottomRightCorner(p, p) = block.n * w;
+  return true;
+}
+
+// tr(A^-1 V) from the factors of both.
+double trace_of_ratio(const Eigen::LLT<Matrix>& a, const Matrix& v) {
+  const Eigen::LLT<Matrix> root(v);
+  if (root.info() != Eigen::Success) return a.solve(v).trace();
+  Matrix both = root.matrixL();
+  // the root is lower triangular, and so is what comes of it: by blocks of columns
+  constexpr int block = 64;
+  const int size = both.rows();
+  double out = 0;
+  for (int j = 0; j < size; j += block) {
+    const int width = std::min(block, size - j), rest = size - j;
+    Matrix part = both.block(j, j, rest, width);
+    a.matrixLLT().bottomRightCorner(rest, rest).triangularView<Eigen::Lower>().solveInPlace(part);
+    out += part.squaredNorm();
+  }
+  return out;
+}
+
+IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sample& sample,
+                              const std::vector<SaturatedGroup>& groups, double factor,
+                              const StopToken& stop) {
+  IncompleteScaling out;
+  const Vector eta = model.map(theta);
+  const std::vector<Implied> at = implied(model, eta);
+  const int q = theta.size();
+  Matrix basis = Matrix::Identity(q, q);
+  if (!model.constraints.empty()) {
+    NormalTheory problem(std::make_shared<const Model>(model), sample);
+    if (!problem.move_to(theta)) return out;
+    basis = tangent(model, theta, Vector::Ones(q), problem.score()).basis;
+  }
+  const int r = basis.cols();
+  Matrix inner = Matrix::Zero(r, r), weighted = inner, meat = inner, crossed = inner;
+  double free_normal = 0, free_robust = 0;
+  const double n = total_n(sample);
+  for (size_t g = 0; g < groups.size() && !stop.stopped(); ++g) {
+    const SaturatedGroup& group = groups[g];
+    Matrix v;
+    double discrepancy = 0;
+    if (!complete_information(group.at, sample[g], at[g], v, discrepancy)) return out;
+    out.complete += sample[g].n / n * discrepancy;
+    const Matrix slopes = moment_slopes(model, eta, group.at, basis);
+    inner += slopes.transpose() * group.information * slopes;
+    const Matrix v_slopes = v * slopes;
+    weighted += slopes.transpose() * v_slopes;
+    free_normal += trace_of_ratio(group.factor, v);
+    if (group.scores.rows() == 0) continue;
+    const Matrix moved = group.factor.solve(group.scores.transpose());  // A^-1 s, by unit
+    out.trace += factor * moved.cwiseProduct(group.scores.transpose()).sum();
+    const Matrix along = slopes.transpose() * group.scores.transpose();
+    meat += factor * along * along.transpose();
+    crossed += factor * along * (v_slopes.transpose() * moved).transpose();
+    free_robust += factor * moved.cwiseProduct(v * moved).sum();
+  }
+  const Eigen::LLT<Matrix> solved(inner);
+  if (r > 0 && solved.info() != Eigen::Success) return out;
+  out.admissible = true;
+  out.trace -= solved.solve(meat).trace();
+  out.normal_bias = free_normal - solved.solve(weighted).trace();
+  out.robust_bias = free_robust - 2 * solved.solve(crossed).trace() +
+                    (solved.solve(weighted) * solved.solve(meat)).trace();
+  return out;
+}
+
+}  // namespace
+
+std::vector<IncompleteScaling> incomplete_scaling(const std::vector<Model>& models,
+                                                  const std::vector<Vector>& theta,
+                                                  const Sample& sample,
+                                                  const std::vector<Cases>& cases,
+                                                  const std::vector<Pairs>& unseen,
+                                                  const StopToken& stop) {
+  std::vector<IncompleteScaling> out(models.size());
+  std::vector<SaturatedGroup> groups(sample.size());
+  for (size_t m = 0; m < models.size(); ++m) {
+    const Rescaled scaled = rescale(models[m], sample);
+    if (m == 0) {
+      const std::vector<Cases> own = in_units(cases, scaled.item_unit);
+      for (size_t g = 0; g < groups.size(); ++g)
+        if (stop.stopped() || !make_group(scaled.sample, g, unseen[g],
+                                          own.empty() ? nullptr : &own[g], groups[g]))
+          return out;
+    }
+    out[m] = scale_model(*scaled.model, theta[m].cwiseQuotient(scaled.parameter_unit),
+                         scaled.sample, groups, cluster_factor(cases), stop);
+  }
+  return out;
+}
+
+}  // namespace orizzonte

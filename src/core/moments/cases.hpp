@@ -1,0 +1,14 @@
+// The single cases behind the moments of a group.
+#pragma once
+#include "../model.hpp"
+
+namespace orizzonte {
+
+struct Cases {
+  Matrix values;             // cases x observed variables, NaN where a value is missing
+  Vector weight;             // of each case, as the moments have it; empty: one
+  std::vector<int> cluster;  // of each case, from 0 on; empty: each on its own
+  int clusters = 0;
+};
+
+}  // namespace orizzonte

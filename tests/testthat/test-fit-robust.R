@@ -1,0 +1,374 @@
+# Robust inference against its definitions: numerical scores of single cases, the explicit Gamma.
+
+# Skewed and heavy-tailed; `shift` moves the means.
+skewed_six <- function(n, seed, shift = 0) {
+  set.seed(seed)
+  f <- matrix(rexp(2 * n) - 1, n) %*% chol(matrix(c(1, 0.5, 0.5, 1), 2))
+  x <- cbind(f[, 1] %o% c(1, 0.8, 0.9), f[, 2] %o% c(1, 1.2, 0.7)) + 0.8 * (rexp(6 * n) - 1)
+  x <- sweep(x, 2, c(3, 0, -2, 10, 5, 1) + shift, "+")
+  colnames(x) <- paste0("x", 1:6)
+  x
+}
+punched <- function(x, share, seed) {
+  set.seed(seed)
+  x[matrix(runif(length(x)) < share, nrow(x))] <- NA
+  x[rowSums(!is.na(x)) > 0, ]
+}
+two_constructs <- blueprint("Two") |> construct("A", reflected_in = x1:x3) |>
+  construct("B", reflected_in = x4:x6)
+quietly <- function(code) suppressWarnings(suppressMessages(code))
+framed <- function(data) {
+  out <- as.data.frame(do.call(rbind, data))
+  out$g <- rep(letters[seq_along(data)], vapply(data, nrow, 0L))
+  out
+}
+# the place of each coefficient among the oracle's parameters
+oracle_places <- function(fit, o) {
+  match(paste0("class", fit$layout$rows$class[fit$layout$leading]), o$model$labels)
+}
+expect_sandwich <- function(fit, data, ...) {
+  o <- oracle_of_fit(fit)
+  truth <- oracle_sandwich(o$model, o$theta, data, ...)
+  order <- oracle_places(fit, o)
+  expect_false(anyNA(order))
+  size <- sqrt(diag(truth))[order]
+  expect_lt(max(abs(unname(vcov(fit)) - truth[order, order]) / outer(size, size)), 1e-5)
+}
+index_of <- function(fit, name) {
+  table <- fit_indices(fit)
+  table$value[match(name, table$index)]
+}
+traces_of <- function(fit, data) {
+  o <- oracle_of_fit(fit)
+  oracle_traces(o$model, o$theta, data)
+}
+alone <- skewed_six(180, 1)
+# of four items only: their explicit matrices are small
+two_groups_of <- list(skewed_six(150, 2)[, 1:4], skewed_six(110, 3, shift = 0.3)[, 1:4])
+one_construct <- blueprint("One") |> construct("A", reflected_in = x1:x4)
+
+test_that("complete data: sandwich errors and the scaled tests agree with explicit matrices", {
+  skip_if_not_installed("numDeriv")
+  fit <- quietly(fit_model(two_constructs, as.data.frame(alone), inference = "robust"))
+  expect_sandwich(fit, list(alone))
+  trace <- traces_of(fit, list(alone))
+  plain <- deviance(fit)
+  expect_equal(index_of(fit, "chisq_normal"), plain)
+  expect_equal(index_of(fit, "chisq_inflation"), trace[1] / 8, tolerance = 1e-7)
+  expect_equal(index_of(fit, "chisq"), plain * 8 / trace[1], tolerance = 1e-7)
+  expect_equal(index_of(fit, "p"), pchisq(plain * 8 / trace[1], 8, lower.tail = FALSE),
+               tolerance = 1e-6)
+  both <- quietly(refit(fit, adjust = "mean and variance"))
+  d <- trace[1]^2 / trace[2]
+  expect_equal(index_of(both, "df_adjusted"), d, tolerance = 1e-7)
+  expect_equal(index_of(both, "chisq"), plain * d / trace[1], tolerance = 1e-7)
+  expect_equal(index_of(both, "p"), pchisq(plain * d / trace[1], d, lower.tail = FALSE),
+               tolerance = 1e-6)
+  expect_identical(index_of(both, "df"), 8)
+  # few cases: the same sum goes over pairs of cases instead of moments
+  few <- alone[1:24, ]
+  small <- quietly(fit_model(two_constructs, as.data.frame(few), inference = "robust",
+                             adjust = "mean and variance"))
+  trace <- traces_of(small, list(few))
+  expect_equal(index_of(small, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
+})
+
+test_that("groups with equal loadings and intercepts: errors, tests, differences", {
+  skip_if_not_installed("numDeriv")
+  data <- framed(two_groups_of)
+  robust <- function(hold, ...) {
+    quietly(fit_model(holding(one_construct, hold), data, by = "g", inference = "robust", ...))
+  }
+  scalar <- robust(c("loading", "intercept"))
+  metric <- robust("loading")
+  for (fit in list(scalar, metric)) {
+    expect_sandwich(fit, two_groups_of)
+    trace <- traces_of(fit, two_groups_of)
+    expect_equal(index_of(fit, "chisq_inflation"), trace[1] / df.residual(fit), tolerance = 1e-7)
+  }
+  adjusted <- quietly(refit(scalar, adjust = "mean and variance"))
+  trace <- traces_of(adjusted, two_groups_of)
+  expect_equal(index_of(adjusted, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
+  # Satorra & Bentler (2001)
+  c_d <- (traces_of(scalar, two_groups_of)[1] - traces_of(metric, two_groups_of)[1]) / 3
+  table <- compare_models(metric, scalar)
+  expect_equal(table$chisq_change[2], (deviance(scalar) - deviance(metric)) / c_d,
+               tolerance = 1e-6)
+  expect_equal(table$p_change[2], pchisq(table$chisq_change[2], 3, lower.tail = FALSE),
+               tolerance = 1e-9)
+  expect_output(print(table), "corrected by itself")
+  # the same test on a ladder, and from anova()
+  ladder <- quietly(invariance(one_construct, data, by = g, inference = "robust",
+                               rungs = c("configural", "metric", "scalar")))
+  expect_equal(ladder$table$chisq_change[3], table$chisq_change[2], tolerance = 1e-6)
+  expect_equal(anova(metric, scalar)$chisq_change[2], table$chisq_change[2], tolerance = 1e-9)
+  expect_true(all(c("chisq_normal", "chisq_inflation") %in% names(as.data.frame(ladder))))
+})
+
+test_that("the difference of mean and variance, and the one that cannot be negative", {
+  skip_if_not_installed("numDeriv")
+  x <- as.data.frame(alone)
+  large <- quietly(fit_model(covary(two_constructs, x1, x4), x, inference = "robust"))
+  small <- quietly(fit_model(two_constructs, x, inference = "robust"))
+  # the larger model's weights at the smaller one's point: the same Sigma, its own slopes
+  o <- oracle_of_fit(small)
+  groups <- o$model$build(o$theta)
+  v <- oracle_weight(groups[[1]]$sigma)
+  rows <- scale(oracle_moment_rows(alone), scale = FALSE)
+  gamma <- crossprod(rows) / nrow(alone)
+  wide <- oracle_of_fit(small, "covariance[x1, x4]")
+  part <- function(model, theta) {
+    slopes <- numDeriv::jacobian(function(t) oracle_moments(model, t), theta)
+    v %*% slopes %*% solve(t(slopes) %*% v %*% slopes, t(slopes) %*% v)
+  }
+  u <- part(wide$model, wide$theta) - part(o$model, o$theta)
+  plain <- deviance(small) - deviance(large)
+  found <- difference_at(small, large, plain, 1, FALSE)
+  expect_equal(found$chisq, plain / sum(diag(u %*% gamma)), tolerance = 1e-5)
+  adjusted <- lapply(list(large, small), function(f) {
+    quietly(refit(f, adjust = "mean and variance"))
+  })
+  table <- compare_models(adjusted[[1]], adjusted[[2]])
+  ug <- u %*% gamma
+  d <- sum(diag(ug))^2 / sum(diag(ug %*% ug))
+  expect_equal(table$chisq_change[2], plain * d / sum(diag(ug)), tolerance = 1e-5)
+  # its scaling is never negative, whatever the 2001 form says
+  expect_gt(sum(diag(ug)), 0)
+})
+
+test_that("missing values: errors, the test, and indices without their optimism", {
+  skip_if_not_installed("numDeriv")
+  data <- list(punched(two_groups_of[[1]], 0.15, 4), punched(two_groups_of[[2]], 0.2, 5))
+  bp <- hold_equal(one_construct, loading)
+  fit <- quietly(fit_model(bp, framed(data), by = g, inference = "robust"))
+  expect_sandwich(fit, data)
+  o <- oracle_of_fit(fit)
+  saturated <- lapply(fit$sample$groups, function(group) group$blocks[[1]])
+  truth <- oracle_incomplete(o$model, o$theta, data, saturated)
+  mine <- incomplete_scalings(fit)[[1]]
+  for (name in names(truth)) expect_equal(mine[[name]], truth[[name]], tolerance = 1e-5)
+  df <- df.residual(fit)
+  n <- nobs(fit)
+  expect_equal(index_of(fit, "chisq"), deviance(fit) * df / truth$trace, tolerance = 1e-5)
+  expect_equal(index_of(fit, "rmsea"),
+               sqrt(2 * max(truth$complete - truth$robust_bias / n, 0) / df), tolerance = 1e-5)
+  normal <- quietly(refit(fit, inference = "normal"))
+  expect_equal(index_of(normal, "rmsea"),
+               sqrt(2 * max(truth$complete - truth$normal_bias / n, 0) / df), tolerance = 1e-5)
+  expect_equal(index_of(normal, "chisq"), deviance(normal))
+  # CFI from the baseline's own bias
+  base <- incomplete_scalings(normal)[[2]]
+  over <- max(truth$complete - truth$normal_bias / n, 0)
+  expect_equal(index_of(normal, "cfi"), 1 - over / (base$complete - base$normal_bias / n),
+               tolerance = 1e-5)
+  expect_output(print(fit_indices(normal)), "look better than they would")
+  expect_error(fit_model(bp, framed(data), by = g, inference = "robust",
+                         adjust = "mean and variance"), class = "orizzonte_error_input",
+               regexp = "complete")
+})
+
+test_that("as the holes vanish the bias becomes the degrees of freedom", {
+  # one value missing in a thousand cases
+  x <- skewed_six(1000, 6)
+  x[1, 2] <- NA
+  fit <- quietly(fit_model(two_constructs, as.data.frame(x)))
+  mine <- incomplete_scalings(fit)
+  expect_equal(mine[[1]]$normal_bias, 8, tolerance = 0.01)
+  expect_equal(index_of(fit, "rmsea"), index_of(fit, "rmsea_normal"), tolerance = 1e-2)
+  complete <- quietly(fit_model(two_constructs, as.data.frame(x[-1, ]), inference = "robust"))
+  robust <- quietly(refit(fit, inference = "robust"))
+  expect_equal(index_of(robust, "chisq_inflation"), index_of(complete, "chisq_inflation"),
+               tolerance = 0.03)
+})
+
+test_that("clusters: summed scores, a factor for their number, t instead of normal", {
+  skip_if_not_installed("numDeriv")
+  x <- as.data.frame(alone)
+  x$class <- rep(sprintf("c%02d", 1:60), each = 3)
+  fit <- quietly(fit_model(two_constructs, x, clusters = class))
+  expect_sandwich(fit, list(alone), cluster = x$class)
+  table <- estimates(fit)
+  expect_equal(table$p, 2 * pt(-abs(table$z), 59), tolerance = 1e-12)
+  expect_output(print(fit), "60 clusters of class")
+  # each case its own cluster
+  x$each <- seq_len(nrow(x))
+  own <- quietly(fit_model(two_constructs, x, clusters = "each"))
+  robust <- quietly(fit_model(two_constructs, x, inference = "robust"))
+  by <- nrow(x) / (nrow(x) - 1)
+  expect_equal(vcov(own), vcov(robust) * by, tolerance = 1e-10)
+  expect_equal(index_of(own, "chisq_inflation"), index_of(robust, "chisq_inflation") * by,
+               tolerance = 1e-10)
+  # clusters in c: sums of the moments' rows in place of cases
+  rows <- scale(oracle_moment_rows(alone), scale = FALSE)
+  sums <- rowsum(rows, x$class)
+  o <- oracle_of_fit(fit)
+  v <- oracle_weight(o$model$build(o$theta)[[1]]$sigma)
+  slopes <- numDeriv::jacobian(function(t) oracle_moments(o$model, t), o$theta)
+  u <- v - v %*% slopes %*% solve(t(slopes) %*% v %*% slopes, t(slopes) %*% v)
+  gamma <- crossprod(sums) / nrow(x) * 60 / 59
+  expect_equal(index_of(fit, "chisq_inflation"), sum(diag(u %*% gamma)) / 8, tolerance = 1e-7)
+  # and with missing values
+  holed <- x
+  holed$x2[c(3, 40, 77)] <- NA
+  incomplete <- quietly(fit_model(two_constructs, holed, clusters = class))
+  expect_sandwich(incomplete, list(as.matrix(holed[1:6])), cluster = holed$class)
+})
+
+test_that("weights: whole numbers give the estimates of repeated rows; errors from single cases", {
+  skip_if_not_installed("numDeriv")
+  x <- as.data.frame(alone)
+  x$w <- rep(c(1, 2, 3), length.out = nrow(x))
+  fit <- quietly(fit_model(two_constructs, x, weights = w))
+  repeated <- quietly(fit_model(two_constructs, x[rep(seq_len(nrow(x)), x$w), ]))
+  expect_equal(coef(fit), coef(repeated), tolerance = 1e-8)
+  weight <- x$w * nrow(x) / sum(x$w)
+  expect_sandwich(fit, list(alone), weight = weight)
+  expect_identical(nobs(fit), 180)
+  expect_true(is.na(AIC(fit)) || is.na(index_of(fit, "aic")))
+  # in groups, and with missing values
+  data <- list(punched(two_groups_of[[1]], 0.1, 7), punched(two_groups_of[[2]], 0.1, 8))
+  framed_data <- framed(data)
+  framed_data$w <- runif(nrow(framed_data), 0.5, 2)
+  both <- quietly(fit_model(hold_equal(one_construct, loading), framed_data, by = g,
+                            weights = w))
+  expect_sandwich(both, data, weight = framed_data$w * nrow(framed_data) / sum(framed_data$w))
+})
+
+test_that("restrictions keep the sandwich on their surface", {
+  skip_if_not_installed("numDeriv")
+  x <- as.data.frame(alone)
+  curved <- restrict(two_constructs, loading[A, x2] * loading[B, x5] == 1)
+  fit <- quietly(fit_model(curved, x, inference = "robust"))
+  expect_identical(fit_status(fit), "converged")
+  # the same model with one loading written as one over the other
+  free <- names(coef(fit))
+  at <- match("loading[B, x5]", free)
+  o <- oracle_of_fit(fit)
+  order <- oracle_places(fit, o)
+  expand <- function(short) {
+    full <- numeric(length(o$theta))
+    full[order[-at]] <- short
+    full[order[at]] <- 1 / full[order[match("loading[A, x2]", free)]]
+    full
+  }
+  short <- list(build = function(t) o$model$build(expand(t)), means = TRUE)
+  truth <- oracle_sandwich(short, coef(fit)[-at], list(alone))
+  expect_equal(unname(sqrt(diag(vcov(fit)))[-at]), sqrt(diag(truth)), tolerance = 1e-5)
+  expect_equal(index_of(fit, "chisq_inflation"),
+               oracle_traces(short, coef(fit)[-at], list(alone))[1] / df.residual(fit),
+               tolerance = 1e-6)
+})
+
+test_that("robust score tests: the variance of the score is summed over cases", {
+  skip_if_not_installed("numDeriv")
+  x <- as.data.frame(alone)
+  fit <- quietly(fit_model(two_constructs, x, inference = "robust"))
+  table <- amendments(fit, top = 3)
+  parameter <- c("covariance[x1, x4]", "loading[A, x5]")
+  for (text in parameter) {
+    o <- oracle_of_fit(fit, text)
+    scores <- numDeriv::jacobian(function(t) oracle_case_loglik(o$model, t, list(alone)), o$theta)
+    information <- oracle_score(o$model, o$theta, o$sample)$information
+    c <- o$own
+    rest <- solve(information[-c, -c], information[-c, c])
+    efficient <- scores[, c] - scores[, -c] %*% rest
+    v <- information[c, c] - sum(information[c, -c] * rest)
+    at <- match(text, table$parameter)
+    expect_equal(table$modification_index[at],
+                 sum(efficient)^2 / sum((efficient - mean(efficient))^2), tolerance = 1e-4)
+    expect_equal(table$expected_change[at], sum(efficient) / v, tolerance = 1e-4)
+  }
+  # the real drop is on the scale of the index
+  lead <- table[1, ]
+  amended <- quietly(amend(fit, free = lead$parameter, because = "a test"))
+  plain <- deviance(fit) - deviance(amended)
+  alone_index <- amendments(quietly(refit(fit, inference = "normal")), top = 0)
+  normal <- alone_index$modification_index[match(lead$parameter, alone_index$parameter)]
+  expect_equal(lead$actual_drop, plain * lead$modification_index / normal, tolerance = 1e-6)
+  joint <- score_test(fit, covariance[x1, x4], loading[A, x5])
+  expect_identical(attr(joint, "df"), 2L)
+  expect_output(print(joint), "Together")
+})
+
+test_that("every reader takes its errors from the sandwich", {
+  bp <- blueprint("Path") |> construct("A", reflected_in = x1:x3) |>
+    construct("B", reflected_in = x4:x6) |> effect(B ~ A) |>
+    quantity(twice = 2 * effect[A, B]) |> claim(H1 = effect[A, B] > 0)
+  x <- as.data.frame(alone)
+  fit <- quietly(fit_model(bp, x, inference = "robust"))
+  se <- sqrt(diag(vcov(fit)))[["effect[A, B]"]]
+  table <- estimates(fit)
+  of <- function(parameter) table$se[match(parameter, table$parameter)]
+  expect_equal(of("effect[A, B]"), se)
+  expect_equal(of("quantity[twice]"), 2 * se)
+  expect_equal(verdicts(fit)$se, se)
+  expect_equal(effects(fit)$se[1], se)
+  expect_equal(unname(diff(confint(fit, "effect[A, B]")[1, ])), 2 * qnorm(0.975) * se)
+  normal <- quietly(refit(fit, inference = "normal"))
+  expect_false(isTRUE(all.equal(r_squared(fit)$se, r_squared(normal)$se)))
+  expect_identical(coef(fit), coef(normal))
+})
+
+test_that("normal data in great numbers: robust and normal inference say the same", {
+  set.seed(10)
+  n <- 1e5
+  f <- matrix(rnorm(2 * n), n) %*% chol(matrix(c(1, 0.5, 0.5, 1), 2))
+  x <- as.data.frame(cbind(f[, 1] %o% rep(0.8, 3), f[, 2] %o% rep(0.7, 3)) + rnorm(6 * n))
+  names(x) <- paste0("x", 1:6)
+  fit <- quietly(fit_model(two_constructs, x, inference = "robust"))
+  normal <- quietly(refit(fit, inference = "normal"))
+  expect_lt(abs(index_of(fit, "chisq_inflation") - 1), 0.02)
+  expect_lt(max(abs(sqrt(diag(vcov(fit)) / diag(vcov(normal))) - 1)), 0.02)
+})
+
+test_that("roles and data that robust inference cannot use are refused by name", {
+  x <- as.data.frame(alone)
+  x$w <- 1
+  x$class <- rep(1:60, 3)
+  x$g <- rep(c("a", "b"), each = 90)
+  refused <- function(pattern, ..., class = "orizzonte_error_input") {
+    expect_error(quietly(fit_model(two_constructs, x, ...)), pattern, class = class)
+  }
+  refused("needs robust inference", clusters = class, inference = "normal")
+  refused("is both the column of weights and a variable of the model", weights = x1)
+  refused("two roles", weights = w, clusters = w)
+  refused("belongs to robust inference", adjust = "mean and variance")
+  refused("unweighted", adjust = "mean and variance", weights = w)
+  refused("multiplier", inference = "robust", multiplier = "n-1")
+  refused("did you mean|Did you mean", inference = "robst")
+  refused("Did you mean \"class\"", clusters = clas, class = "orizzonte_error_name")
+  refused("within groups", clusters = class, by = g, class = "orizzonte_error_data")
+  bad <- function(pattern, value) {
+    y <- x
+    y$w[7] <- value
+    expect_error(quietly(fit_model(two_constructs, y, weights = w)), pattern,
+                 class = "orizzonte_error_data")
+  }
+  bad("row 7 is missing", NA)
+  bad("row 7 is zero", 0)
+  bad("row 7 is -1", -1)
+  x$one <- 1
+  refused("1 cluster", clusters = one, class = "orizzonte_error_data")
+  summary <- summary_data(cov(alone), n = 180)
+  expect_error(fit_model(two_constructs, summary, inference = "robust"), "case by case",
+               class = "orizzonte_error_data")
+  # rows without a cluster are counted, few clusters and many such rows warned of
+  x$class[1:20] <- NA
+  said <- testthat::capture_messages(suppressWarnings(
+    fit <- fit_model(two_constructs, x, clusters = class)))
+  expect_match(paste(said, collapse = ""), "20 rows without a value of class are left out")
+  expect_warning(expect_warning(suppressMessages(
+    fit_model(two_constructs, within(x, class <- rep(c(1:14, NA), 12)), clusters = class)),
+    "fewer than 50"), "why is it missing there")
+  expect_identical(nobs(fit), 160)
+})
+
+test_that("data that are not normal get the word that helps; ordered items a plain warning", {
+  x <- as.data.frame(alone)
+  expect_message(quietly_warned <- suppressWarnings(fit_model(two_constructs, x)),
+                 "inference = \"robust\"")
+  expect_false(any(grepl("Not normal", testthat::capture_messages(
+    fit_model(two_constructs, x, inference = "robust")))))
+  for (item in names(x)) x[[item]] <- findInterval(x[[item]], quantile(x[[item]], 1:3 / 4))
+  expect_warning(suppressMessages(fit_model(two_constructs, x)), "ordered categories")
+})
