@@ -25,7 +25,7 @@ command_text <- function(name, ...) {
   }
   options <- list("--by" = given$by, "--levels" = given$levels,
                   "--missing-codes" = given$missing_codes, "--incomplete" = given$incomplete,
-                  "--inference" = given$inference, "--adjust" = given$adjust,
+                  "--auxiliary" = given$auxiliary, "--inference" = given$inference, "--adjust" = given$adjust,
                   "--clusters" = given$clusters, "--weights" = given$weights,
                   "--encoding" = if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding)
   options <- Filter(Negate(is.null), options)

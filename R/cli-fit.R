@@ -10,7 +10,8 @@ fit_from_files <- function(given) {
 called_with <- function(f, given, more) {
   options <- list(by = given$by, levels = parse_levels(given$levels),
                   missing_codes = parse_codes(given$missing_codes),
-                  incomplete = given$incomplete, inference = given$inference,
+                  incomplete = given$incomplete, auxiliary = split_words(given$auxiliary),
+                  inference = given$inference,
                   adjust = given$adjust, clusters = given$clusters, weights = given$weights)
   do.call(f, c(more, Filter(Negate(is.null), options)))
 }
@@ -128,7 +129,7 @@ inference_fields <- function(fit) {
   request <- fit$request
   clusters <- count_clusters(fit$sample)
   list(inference = if (is_robust(request)) "robust" else "normal", adjust = request$adjust,
-       incomplete = request$incomplete, with_missing = total_of(fit$sample, "with_missing"),
+       incomplete = request$incomplete, auxiliary = I(told_by(fit$sample)), with_missing = total_of(fit$sample, "with_missing"),
        clusters = request$clusters, number_of_clusters = if (!is.na(clusters)) clusters,
        weights = request$weights)
 }

@@ -51,7 +51,7 @@ figure_options <- function() {
 }
 
 # Of every command that fits, beside the groups.
-fitting_options <- c("missing_codes", "incomplete", "inference", "adjust", "clusters", "weights",
+fitting_options <- c("missing_codes", "incomplete", "auxiliary", "inference", "adjust", "clusters", "weights",
                      "encoding")
 
 # How the cases are taken.
@@ -60,6 +60,9 @@ case_options <- function() {
     incomplete = text_option("--incomplete", "WHAT",
                              paste0("cases with missing values: keep (default; casewise maximum ",
                                     "likelihood) or drop")),
+    auxiliary = text_option("--auxiliary", "COLUMNS",
+                            paste0("columns outside the model that tell of missing values, such as ",
+                                   "'town_size; age'")),
     inference = text_option("--inference", "WHAT",
                             "normal (default) or robust: errors and tests without normality"),
     adjust = text_option("--adjust", "WHAT",

@@ -2,9 +2,13 @@
 
 # Whether the two can be told apart (the variance of the casewise log-likelihood ratios is zero when
 # they cannot: under that, n times it is a weighted sum of chi-squares, Theorem 4.1), and which is
-# closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases.
+# closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases that
+# are independent and count alike.
 vuong_test <- function(fit, other) {
-  if (!has_raw_data(fit$sample) || !has_raw_data(other$sample)) return(NULL)
+  usable <- vapply(list(fit, other), function(one) {
+    has_raw_data(one$sample) && !is_weighted(one$sample) && is.na(count_clusters(one$sample))
+  }, NA)
+  if (!all(usable)) return(NULL)
   one <- casewise_fit(fit)
   two <- casewise_fit(other)
   ratio <- one$loglik - two$loglik
@@ -29,14 +33,19 @@ vuong_matrix <- function(one, two, n) {
 # Log-likelihood and score of each case used, cases in the order of the data; the bread n H^-1, H
 # the observed information (with equations: within them).
 casewise_fit <- function(fit) {
-  views <- group_views(fit)
-  parts <- lapply(views, casewise_group)
-  rows <- unlist(lapply(views, function(view) view$sample$used))
-  n <- length(rows)
+  fit <- whole_fit(fit)
+  cases <- core_cases(fit)
+  matrices <- matrices_of(fit)
+  loglik <- Map(function(own, at, moments) {
+    o <- seq_len(ncol(own$values))
+    case_loglik(own$values, at$covariance[o, o, drop = FALSE],
+                if (fit$layout$means) at$mean[o] else moments$mean)
+  }, cases, unname(matrices), core_moments(fit))
+  scores <- core_case_scores(full_model(fit$layout), core_moments(fit), theta_of(fit), cases)
+  rows <- unlist(lapply(fit$sample$groups, function(group) group$used))
   order <- order(rows)
-  list(loglik = unlist(lapply(parts, `[[`, "loglik"))[order],
-       scores = do.call(rbind, lapply(parts, `[[`, "scores"))[order, , drop = FALSE],
-       bread = n * observed_vcov(fit))
+  list(loglik = unlist(loglik)[order], scores = do.call(rbind, scores)[order, , drop = FALSE],
+       bread = length(rows) * observed_vcov(fit))
 }
 
 observed_vcov <- function(fit) {
@@ -45,37 +54,17 @@ observed_vcov <- function(fit) {
   solve_in_units(at$observed, diag(nrow(at$observed)))
 }
 
-# With e = x - mu and w = W e: log f and its derivatives by the moments times those of the moments
-# by the parameters. What a case has not observed is zero in its e and its W.
-casewise_group <- function(view) {
-  fit <- view$fit
-  variables <- view$layout$observed
-  x <- group_data(fit$sample, view$number, variables, fit$request$missing_codes, used = TRUE)
-  matrices <- view_matrices(view)
-  o <- seq_along(variables)
-  sigma <- matrices$covariance[o, o, drop = FALSE]
-  mean <- if (view$layout$means) matrices$mean[o] else colMeans(x)
-  pairs <- which(lower.tri(sigma, diag = TRUE), arr.ind = TRUE)
-  loglik <- numeric(nrow(x))
-  w <- matrix(0, nrow(x), length(o))
-  by_moments <- matrix(0, nrow(x), nrow(pairs))
+# The log-density of what each case has.
+case_loglik <- function(x, sigma, mean) {
+  out <- numeric(nrow(x))
   for (rows in rows_by_pattern(x)) {
     v <- which(!is.na(x[rows[1L], ]))
-    weight <- matrix(0, length(o), length(o))
-    weight[v, v] <- solve_in_units(sigma[v, v, drop = FALSE], diag(length(v)))
+    own <- sigma[v, v, drop = FALSE]
     e <- x[rows, v, drop = FALSE] - rep(mean[v], each = length(rows))
-    w[rows, v] <- e %*% weight[v, v]
-    loglik[rows] <- -(length(v) * log(2 * pi) + log_determinant(sigma[v, v, drop = FALSE]) +
-                        rowSums(w[rows, v, drop = FALSE] * e)) / 2
-    by_moments[rows, ] <- w[rows, pairs[, 1L]] * w[rows, pairs[, 2L]] -
-      rep(weight[pairs], each = length(rows))
+    out[rows] <- -(length(v) * log(2 * pi) + log_determinant(own) +
+                     rowSums(e * t(solve_in_units(own, t(e))))) / 2
   }
-  by_moments <- by_moments * rep(ifelse(pairs[, 1L] == pairs[, 2L], 0.5, 1), each = nrow(x))
-  slope <- derive(fit, "covariance", view$number, pairs[, 1L], pairs[, 2L])$gradient
-  scores <- by_moments %*% slope
-  if (view$layout$means)
-    scores <- scores + w %*% derive(fit, "mean", view$number, o)$gradient
-  list(loglik = loglik, scores = scores)
+  out
 }
 
 # P(sum of weights times chi-squares of one degree of freedom > q), by Imhof's (1961) integral. Its

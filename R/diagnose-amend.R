@@ -49,9 +49,10 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
           c("amend() needs a change.",
             i = "Give one of free = address, fix = equation, omit = item."))
   }
-  chosen <- if (length(free)) chosen_candidates(fit, free)
-  if (length(free)) check_offered(fit, chosen)
-  bp <- suppressMessages(amended_blueprint(fit, chosen, fix, omit))
+  whole <- whole_fit(fit)
+  chosen <- if (length(free)) chosen_candidates(whole, free)
+  if (length(free)) check_offered(whole, chosen)
+  bp <- suppressMessages(amended_blueprint(fit, own_candidates(fit, chosen), fix, omit))
   amended <- refit_quietly(fit, list(blueprint = bp))
   if (!length(omit)) {
     # the better of two optima: from our own start, and from where the fit stands
@@ -60,13 +61,22 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
       1e-9 * moments_n(fit)
     if (has_converged(near) && worse) amended <- near
   }
-  changes <- c(freed_changes(fit, amended, chosen), lapply(fix, change_of, what = "fix"),
+  changes <- c(freed_changes(whole, amended, chosen), lapply(fix, change_of, what = "fix"),
                lapply(omit, change_of, what = "omit"))
   predicted <- predicted_drop(fit, chosen, fix, omit)
   amended$request$blueprint$trail <- add_revision(fit, amended, changes, because, predicted)
   say(format_revision(amended))
   warn_about_amending(amended, length(changes), because, length(free) > 0L)
   amended
+}
+
+# Candidates of the joint fit as those of the model's own layout.
+own_candidates <- function(fit, chosen) {
+  if (is.null(fit$joint) || is.null(chosen)) return(chosen)
+  known <- chosen$entry > 0L
+  chosen$entry[known] <- match(fit$joint$layout$rows$parameter[chosen$entry[known]],
+                               fit$layout$rows$parameter)
+  chosen
 }
 
 # What was freed, with the value before and after where it is one parameter of one group.
@@ -171,7 +181,7 @@ drop_constraint <- function(restrictions, text, table) {
 predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
   if (length(chosen$parameter)) {
-    tests <- score_jointly(fit, chosen)$core
+    tests <- score_jointly(whole_fit(fit), chosen)$core
     return(sum(tests$score * solve_symmetric(tests$joint_variance, tests$score)))
   }
   restrictions <- lapply(fix, function(text) parse_restriction(str2lang(text)))

@@ -74,6 +74,8 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   check_arguments("amendments")
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
+  own <- fit
+  fit <- whole_fit(fit)
   check_count(top, "`top`")
   check_number(min_drop, "`min_drop`", 0)
   check_flag(all, "`all`")
@@ -83,7 +85,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   refused <- nzchar(candidates$reason)
   offered <- judge_candidates(fit, lapply(candidates, function(x) x[!refused]), criteria)
   # what is said of the whole is said of all that was tested, before any are picked
-  whole <- list(tested = length(offered$parameter), shared = shared_residuals(fit, offered),
+  whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
                 nothing = nothing_to_amend(fit, offered$p, criteria))
   if (!is.null(whole$nothing)) {
     offered$verdict[offered$verdict == "misspecified"] <- "within chance"
@@ -94,13 +96,13 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   leading <- lapply(offered, function(x) x[leaders])
   real <- refit_leaders(fit, leading)
   columns <- amendment_columns(fit, offered, real)
-  structure(list_frame_class(columns, "orizzonte_amendments"), title = fit$request$blueprint$title,
+  structure(list_frame_class(columns, "orizzonte_amendments"), title = own$request$blueprint$title,
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, refused = sum(refused),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
             split = split_constructs(fit, all_offered, leading, real), criteria = criteria,
-            trouble = improper_parts(fit)$trouble)
+            trouble = improper_parts(own)$trouble)
 }
 
 # Of the kinds asked for, in the order in which they are shown: what closes a loop of effects comes

@@ -15,7 +15,9 @@ find_candidates <- function(fit, all = FALSE) {
   })
   parts <- c(list(held_parameters(fit$layout), tied_parameters(fit)),
              unlist(unname(fresh), recursive = FALSE))
-  Reduce(function(one, other) Map(c, one, other), parts)
+  found <- Reduce(function(one, other) Map(c, one, other), parts)
+  beside <- found$first %in% fit$layout$auxiliary | found$second %in% fit$layout$auxiliary
+  lapply(found, function(x) x[!beside])
 }
 
 candidate_columns <- function(kind, first, second, change, family, row, col, entry = 0L,

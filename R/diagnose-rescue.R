@@ -11,7 +11,7 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param by,levels,missing_codes,incomplete,inference,adjust,clusters,weights As in [fit_model()].
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
@@ -30,14 +30,14 @@
 #' rescue(bp, choirs_troubled)
 #' @export
 rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
-                   incomplete = "keep", inference = NULL, adjust = "mean", clusters = NULL,
-                   weights = NULL, ...) {
+                   incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
+                   clusters = NULL, weights = NULL, ...) {
   check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
     abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
-  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
-                  weights = rlang::enquo(weights))
+  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
+                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
   request <- request_of(bp, data, columns, levels = levels,
                         missing_codes = missing_codes, incomplete = incomplete,
                         inference = inference, adjust = adjust)

@@ -32,6 +32,7 @@ without <- function(fit, ..., criteria = NULL) {
   check_arguments("without", dots = TRUE)
   check_fit(fit, "without")
   check_converged(fit, "without")
+  fit <- whole_fit(fit)
   level <- check_criteria(criteria)$significance
   quosures <- rlang::enquos(...)
   table <- fit$layout

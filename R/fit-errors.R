@@ -3,6 +3,13 @@
 # Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
 # of a ladder, are made without it.
 core_vcov <- function(fit) {
+  if (!is.null(fit$joint)) {
+    known <- core_vcov(fit$joint)
+    if (nrow(known) == 0L) return(known)
+    at <- match(fit$layout$parameters[fit$layout$model$used],
+                fit$joint$layout$parameters[fit$joint$layout$model$used])
+    return(known[at, at, drop = FALSE])
+  }
   if (is_robust(fit$request) && has_converged(fit)) {
     found <- sandwich_of(fit)
     return(if (found$admissible) found$covariance else matrix(0, 0L, 0L))

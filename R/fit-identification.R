@@ -10,7 +10,7 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
-#' @param by,levels,missing_codes,incomplete,inference,adjust,clusters,weights As in
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
 #'   [fit_model()]; groups need data.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_identification`: a list with
@@ -28,12 +28,12 @@
 #' identification(bp |> construct("Calm", reflected_in = sc1:sc2), choirs)
 #' @export
 identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL,
-                           incomplete = "keep", inference = NULL, adjust = "mean",
-                           clusters = NULL, weights = NULL, ...) {
+                           incomplete = "keep", auxiliary = NULL, inference = NULL,
+                           adjust = "mean", clusters = NULL, weights = NULL, ...) {
   check_arguments("identification")
   check_blueprint(bp, "identification")
-  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
-                  weights = rlang::enquo(weights))
+  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
+                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
   request <- request_of(bp, data, columns, levels = levels,
                         missing_codes = missing_codes, incomplete = incomplete,
                         inference = inference, adjust = adjust)

@@ -48,9 +48,10 @@ with_unseen <- function(s, unseen) {
   s
 }
 
-# As group_measures(), of a group that comes in patterns.
+# As group_measures(), of a group that comes in patterns; `own`: numbers of the variables that are
+# not auxiliary.
 incomplete_measures <- function(moments, model, observed, endogenous, structured, means,
-                                independence, cases) {
+                                independence, cases, own) {
   n <- moments$n
   s <- moments$covariance
   p <- ncol(s)
@@ -63,9 +64,10 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
   k <- length(free_block)
   parameters <- p - k + k * (k + 1) / 2
   pairs <- p * (p + 1) / 2 - NROW(moments$unseen)
-  list(n = n, gfi = gfi(solve_in_units(sigma, s)),
-       srmr = srmr(with_unseen(s, moments$unseen), sigma, if (structured) moments$mean,
-                   if (structured) mu),
+  seen <- with_unseen(s, moments$unseen)[own, own, drop = FALSE]
+  list(n = n, gfi = gfi(solve_in_units(sigma[own, own, drop = FALSE], s[own, own, drop = FALSE])),
+       srmr = srmr(seen, sigma[own, own, drop = FALSE], if (structured) moments$mean[own],
+                   if (structured) mu[own]),
        chisq_baseline = max(0, baseline - saturated), df_baseline = pairs - parameters,
        baseline_parameters = parameters + p, deviance = deviance, deviance_saturated = saturated,
        deviance_baseline = baseline, covariances = pairs,

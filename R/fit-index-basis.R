@@ -10,7 +10,10 @@ baseline_core <- function(fit, independence = FALSE) {
     block <- if (independence) integer() else
       which(!parts[[g]]$observed %in% parts[[g]]$endogenous)
     pairs <- which(lower.tri(diag(p)), arr.ind = TRUE)
-    pairs <- pairs[pairs[, 1L] %in% block & pairs[, 2L] %in% block, , drop = FALSE]
+    beside <- which(parts[[g]]$observed %in% fit$layout$auxiliary)
+    free <- (pairs[, 1L] %in% block & pairs[, 2L] %in% block) | pairs[, 1L] %in% beside |
+      pairs[, 2L] %in% beside
+    pairs <- pairs[free, , drop = FALSE]
     list(family = c(rep(1L, p + nrow(pairs)), if (means) rep(2L, p)),
          group = rep(g, p + nrow(pairs) + if (means) p else 0L),
          row = c(seq_len(p), pairs[, 1L], if (means) seq_len(p)),
@@ -34,8 +37,20 @@ baseline_theta <- function(fit, model) {
     m <- moments[[model$group[k]]]
     if (model$family[k] == 2L) m$mean[[model$row[k]]] else m$covariance[model$row[k], model$col[k]]
   }, 0)
-  if (!model$means) return(own)
-  core_fit(model, moments, own, 500L, 1e-12, 0L, 1, FALSE)$theta
+  if (model$means) baseline_fit(fit, model, own)$theta else own
+}
+
+baseline_fit <- function(fit, model, start) {
+  core_fit(model, core_moments(fit), start, 500L, 1e-12, 0L, 1, FALSE)
+}
+
+# Beside auxiliary variables the baseline has no closed form: their covariances stay free in it.
+joint_baseline <- function(joint, independence) {
+  model <- baseline_core(joint, independence)
+  found <- baseline_fit(joint, model, baseline_theta(joint, model))
+  moments <- layout_counts(joint$layout)$moments
+  list(chisq = moments_n(joint) * found$discrepancy, df = moments - model$parameters,
+       parameters = model$parameters)
 }
 
 # With missing values: tr(U Gamma), the complete-data discrepancy and its biases, of the model and
@@ -58,6 +73,7 @@ find_scalings <- function(fit, independence) {
 # values the likelihood ratio shrinks with what is missing, so N F_C of the saturated moments and
 # its bias k / df take their place (after Zhang & Savalei 2023).
 index_basis <- function(fit, base, independence = FALSE) {
+  fit <- whole_fit(fit)
   test <- test_of(fit)
   plain <- list(chisq = test$chisq_normal, inflation = 1, chisq_baseline = base$chisq,
                 inflation_baseline = 1)

@@ -57,6 +57,7 @@ scaled_chisq <- function(plain, df, trace, trace_squared = NULL) {
 
 # tr(U Gamma) of a fit, tr((U Gamma)^2) where its request asks for it.
 scaling_of <- function(fit) {
+  fit <- whole_fit(fit)
   cached(fit, "scaling", {
     if (is_incomplete(fit$sample)) {
       own <- incomplete_scalings(fit)[[1L]]
@@ -87,6 +88,8 @@ robust_difference <- function(small, large, plain, df, adjusted) {
 robust_test_trace <- function(fit) if (test_of(fit)$df == 0) 0 else scaling_of(fit)$trace
 
 difference_at <- function(small, large, plain, df, adjusted) {
+  small <- whole_fit(small)
+  large <- whole_fit(large)
   theta <- reproducing_theta(values_of(small), large, small)
   if (is.null(theta))
     return(list(chisq = NA_real_, df = df, p = NA_real_, chisq_normal = plain))

@@ -90,6 +90,8 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
 #'   errors and tests allow for dependence within each.
 #' @param weights Column, bare or quoted, of sampling weights; scaled to sum to the number of cases.
+#' @param auxiliary Columns, bare or quoted, that are not in the model but tell of the values that are
+#'   missing: fitted beside it without costing degrees of freedom (Graham 2003).
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
@@ -134,14 +136,14 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' fit_model(hold_equal(bp, loading), choirs, by = setting)
 #' @export
 fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
-                      incomplete = "keep", inference = NULL, adjust = "mean", clusters = NULL,
-                      weights = NULL, multiplier = "n", ...) {
+                      incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
+                      clusters = NULL, weights = NULL, multiplier = "n", ...) {
   check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
-  columns <- list(by = rlang::enquo(by), clusters = rlang::enquo(clusters),
-                  weights = rlang::enquo(weights))
+  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
+                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
   request <- request_of(bp, data, columns, levels = levels, missing_codes = missing_codes,
                         incomplete = incomplete, inference = inference, adjust = adjust,
                         multiplier = multiplier)
@@ -162,6 +164,14 @@ announce <- function(fit) {
 # after the closed-form one.
 fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL,
                         starts = 4L, errors = TRUE, seed = 20260101, all_starts = FALSE) {
+  if (length(sample$auxiliary) && !sample$joint) {
+    sample$joint <- TRUE
+    plain <- request
+    request$blueprint <- joint_blueprint(coded_blueprint(request, sample), sample$auxiliary)
+    return(beside_auxiliary(
+      fit_request(request, sample, near = near, starts = starts, errors = errors, seed = seed,
+                  all_starts = all_starts), plain))
+  }
   layout <- met_layout(request, sample, stated)
   check_counts(layout)
   moments <- sample_moments(sample, request$multiplier)
@@ -182,6 +192,7 @@ fit_request <- function(request, sample, stated = stated_by(request, sample), ne
 stated_by <- function(request, sample) {
   bp <- coded_blueprint(request, sample)
   check_left_out(sample, names(bp$left_out))
+  if (length(sample$auxiliary) && !sample$joint) sample <- without_auxiliary(sample)
   stated_layout(bp, has_means(sample), unname(group_variables(sample)), names(sample$groups),
                 sample$grouped)
 }
@@ -191,6 +202,7 @@ coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, s
 met_layout <- function(request, sample, stated = stated_by(request, sample)) {
   bp <- coded_blueprint(request, sample)
   covariance <- pooled_covariance(sample)
+  stated$auxiliary <- sample$auxiliary
   layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample),
                           unseen_by_group(sample))
   layout$notes <- layout_notes(layout, covariance)
@@ -214,7 +226,7 @@ starting_values <- function(layout, request, near) {
 #'
 #' @param object A fit.
 #' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
-#'   `missing_codes`, `incomplete`, `inference`, `adjust`, `clusters`, `weights`, `multiplier`; and
+#'   `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`, `clusters`, `weights`, `multiplier`; and
 #'   `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the columns of its
 #'   model: give `data` for others.
 #' @return A fit.
@@ -255,6 +267,7 @@ refit_changes <- function(quosures) {
                      i = paste0("It changes ", enumerate(known), ".")))
   }
   out <- lapply(stats::setNames(given, given), function(name) {
+    if (name == "auxiliary") return(captured_columns(quosures[[name]], "`auxiliary`"))
     if (name %in% c("by", "clusters", "weights"))
       return(captured_column(quosures[[name]], paste0("`", name, "`")))
     rlang::eval_tidy(quosures[[name]])
@@ -269,7 +282,7 @@ refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, error
   anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts),
                                           c("blueprint", "multiplier")))
   sample <- if (anew) sample_of(refit_source(fit, changes), request) else
-    sample_for(fit$sample, request)
+    sample_for(sample_behind(fit), request)
   fit_request(request, sample, near = near, starts = starts, errors = errors)
 }
 

@@ -40,7 +40,8 @@ climb_steps <- function(fits, structural, on, criteria) {
     below <- c(fits, out$fits)[[base]]
     request <- below$request
     request$blueprint <- bare_trail(request$blueprint)
-    fit <- fit_rung(request, below$sample, stated_by(request, below$sample), step)
+    sample <- sample_behind(below)
+    fit <- fit_rung(request, sample, stated_by(request, sample), step)
     judged <- judge_step(fit, below, criteria)
     out$fits[[step]] <- fit
     out$base <- c(out$base, base)

@@ -91,6 +91,8 @@ hold_across <- function(layout, hold, differ) {
   at <- setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
+  # nor is anything of what stands beside the model
+  at <- setdiff(at, which(rows$first %in% layout$auxiliary | rows$second %in% layout$auxiliary))
   plain <- addresses_without_group(rows)
   for (address in unique(plain[at])) {
     same <- at[plain[at] == address]

@@ -129,11 +129,11 @@ index_values <- function(fit, each, independence = FALSE) {
   test <- test_of(fit)
   df <- test$df
   n <- moments_n(fit)
-  q <- n_free(fit)
+  q <- n_free(whole_fit(fit))
   structured <- fit$layout$means && !fit$layout$saturated_means
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
-  base <- baseline_totals(each)
+  base <- baseline_of(fit, each, independence)
   basis <- if (independence) index_basis(fit, base, TRUE) else basis_of(fit)
   plain <- function(x) if (length(pressed_bounds(fit)) > 0L) NA_real_ else x
   good <- weighted("gfi")
@@ -155,7 +155,8 @@ index_values <- function(fit, each, independence = FALSE) {
   values[intersect(names(index_words), names(values))]
 }
 
-baseline_totals <- function(each) {
+baseline_of <- function(fit, each, independence = FALSE) {
+  if (!is.null(fit$joint)) return(joint_baseline(fit$joint, independence))
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   list(chisq = total("chisq_baseline"), df = total("df_baseline"),
        parameters = total("baseline_parameters"))
@@ -163,7 +164,7 @@ baseline_totals <- function(each) {
 
 # What RMSEA, CFI and TLI rest on, once a fit.
 basis_of <- function(fit) {
-  cached(fit, "basis", index_basis(fit, baseline_totals(measures_of(fit))))
+  cached(fit, "basis", index_basis(fit, baseline_of(fit, measures_of(fit))))
 }
 
 rmsea_values <- function(fit, basis, df, plain) {
@@ -179,6 +180,7 @@ likelihood_values <- function(fit, total, q, base) {
   known <- if (is_weighted(fit$sample)) NA_real_ else 1
   deviance <- vapply(c(model = "deviance", saturated = "deviance_saturated",
                        baseline = "deviance_baseline"), total, 0)
+  if (!is.null(fit$joint)) deviance[["baseline"]] <- deviance[["saturated"]] + base$chisq
   n <- moments_n(fit)
   c(loglik = -deviance[["model"]] / 2, loglik_saturated = -deviance[["saturated"]] / 2,
     loglik_baseline = -deviance[["baseline"]] / 2,
@@ -236,12 +238,13 @@ is_corrected <- function(fit) is_robust(fit$request) || is_incomplete(fit$sample
 # What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
 # Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
+  fit <- whole_fit(fit)
   structured <- fit$layout$means && !fit$layout$saturated_means
   # saturated means are no part of the discrepancy
   Map(function(part, moments, model, cases) {
     measure <- if (is.null(moments$patterns)) group_measures else incomplete_measures
     measure(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
-            independence, cases)
+            independence, cases, which(!part$observed %in% fit$layout$auxiliary))
   }, fit$layout$parts, fit$moments, matrices_of(fit), n_by_group(fit$sample))
 }
 
@@ -255,7 +258,7 @@ indices_of <- function(fit, independence = FALSE) {
 # `cases`: how many there are, whatever the multiplier. Log-likelihoods are those of the data at the
 # estimates: with the multiplier n - 1 they are no maximum, and no chi-square apart.
 group_measures <- function(moments, model, observed, endogenous, structured, means, independence,
-                           cases) {
+                           cases, own) {
   n <- moments$n
   s <- moments$covariance
   p <- ncol(s)

@@ -47,6 +47,9 @@ check_roles <- function(request) {
     abort("input", c(paste0(quoted(twice[[1L]]), " has two roles: ",
                             enumerate(role[names(named)[named == twice[[1L]]]]), "."),
                      i = "Choose another column for one of them."))
+  if (length(request$auxiliary) && request$incomplete == "drop")
+    abort("input", c("`auxiliary` is for cases with missing values that are kept.",
+                     i = "Leave it out, or give incomplete = \"keep\"."))
   both <- intersect(request$auxiliary, c(model, named))
   if (length(both))
     abort("input", c(paste0(quoted(both[1L]), " is already used: it cannot be auxiliary as well."),
@@ -94,7 +97,8 @@ request_parts <- names(formals(new_request))
 # their argument.
 request_of <- function(bp, data, columns, levels, ...) {
   named <- lapply(stats::setNames(names(columns), names(columns)), function(what) {
-    captured_column(columns[[what]], paste0("`", what, "`"))
+    capture <- if (what == "auxiliary") captured_columns else captured_column
+    capture(columns[[what]], paste0("`", what, "`"))
   })
   do.call(new_request, c(list(bp, levels = check_levels(levels, named$by, data)),
                          Filter(Negate(is.null), named), list(...)))
@@ -118,15 +122,20 @@ change_request <- function(request, changes) {
   do.call(new_request, parts)
 }
 
-# A column name, bare or quoted, in an argument that was captured.
-captured_column <- function(quosure, what) {
+# Column names, bare or quoted, in an argument that was captured.
+captured_columns <- function(quosure, what) {
   captured <- capture_names(quosure, what)
-  if (length(captured$names) > 1L) {
-    abort("input",
-          c(paste0(what, " must be one column."),
-            x = paste0("It is ", enumerate(captured$names), ".")))
-  }
-  # a bare name that is also a text variable of the caller: remembered, in case there is no such
-  # column
   if (length(captured$hints)) structure(captured$names, hint = TRUE) else captured$names
+}
+
+# One such name.
+captured_column <- function(quosure, what) {
+  # a bare name that is also a text variable of the caller is remembered, in case there is no such
+  # column
+  names <- captured_columns(quosure, what)
+  if (length(names) > 1L) {
+    abort("input",
+          c(paste0(what, " must be one column."), x = paste0("It is ", enumerate(names), ".")))
+  }
+  names
 }

@@ -7,7 +7,8 @@ incomplete_group <- function(x, rows, request, cases) {
     abort("input", c("`multiplier` = \"n-1\" is for complete data.",
                      i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
   }
-  kept <- rowSums(!is.na(x)) > 0L
+  model <- !colnames(x) %in% request$auxiliary
+  kept <- rowSums(!is.na(x[, model, drop = FALSE])) > 0L
   x <- x[kept, , drop = FALSE]
   seen <- !is.na(x)
   check_enough(nrow(x), "case", colnames(x))
@@ -31,7 +32,7 @@ incomplete_group <- function(x, rows, request, cases) {
   holes <- colSums(!seen)
   c(list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
        total = length(rows), notes = character(), empty = sum(!kept),
-       with_missing = sum(rowSums(!seen) > 0L), holes = holes[holes > 0L],
+       with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L), holes = holes[holes > 0L],
        two_valued = two_valued(x), unseen = unseen_pairs(seen),
        thinnest = thinnest_pair(seen)), parts)
 }

@@ -38,8 +38,12 @@ kept_words <- function(sample) {
     " have missing values and are", " kept (casewise ML: missing at random given these ",
     "variables, normality also of predictors)",
     if (empty > 0L) paste0("; ", count_of(empty, "row"), " without any value ",
-                           if (empty == 1L) "is" else "are", " left out"))
+                           if (empty == 1L) "is" else "are", " left out"),
+         if (length(told_by(sample))) paste0("; auxiliary, not in the model: ",
+                                             enumerate(told_by(sample))))
 }
+
+told_by <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
 
 # Rows that belong to no group or no cluster.
 left_words <- function(sample) {
@@ -62,7 +66,11 @@ incomplete_notes <- function(sample) {
   holes <- unique(unlist(lapply(sample$groups, function(group) names(group$holes))))
   holed <- intersect(sample$predictors, holes)
   two <- intersect(holed, unlist(lapply(sample$groups, `[[`, "two_valued")))
-  c(if (length(holed))
+  c(if (length(sample$idle_auxiliary))
+      paste0("Nothing of the model is missing, so ", enumerate(sample$idle_auxiliary),
+             if (length(sample$idle_auxiliary) == 1L) " tells" else " tell", " nothing as auxiliary ",
+             "and ", if (length(sample$idle_auxiliary) == 1L) "is" else "are", " left out."),
+    if (length(holed))
       paste0("Predictors with missing values, now part of the joint model: ", enumerate(holed),
              ".", if (length(two))
                paste0(" Of these ", enumerate(two), if (length(two) == 1L) " takes" else " take",

@@ -8,7 +8,10 @@ sample_of <- function(source, request) UseMethod("sample_of")
 #' @export
 sample_of.data.frame <- function(source, request) {
   names(source) <- as_utf8(names(source))
-  check_columns(source, blueprint_variables(request$blueprint)$observed)
+  check_columns(source, c(blueprint_variables(request$blueprint)$observed, request$auxiliary))
+  for (name in request$auxiliary)
+    check_case_column(structure(name, hint = attr(request$auxiliary, "hint")), source,
+                      "`auxiliary`")
   coding <- factor_coding(request$blueprint, source)
   bp <- code_blueprint(request$blueprint, coding)
   check_variables(bp)
@@ -22,24 +25,26 @@ sample_of.data.frame <- function(source, request) {
   check_nested(rows, cases, request)
   coded <- code_data(source, coding)
   asked <- list(grouped = !is.null(found))
-  groups <- groups_of_rows(asked, coded, rows, request, bp, cases)
+  telling <- useful_auxiliary(coded, rows, request, bp)
+  groups <- groups_of_rows(asked, coded, rows, request, bp, cases, telling)
   variables <- unique(unlist(lapply(groups, function(g) g$blocks[[1L]]$variables)))
   kept <- c(request$by, request$clusters, request$weights,
             intersect(names(source), c(names(coding), variables)))
-  look <- look_at(source, setdiff(variables, names(coding)), request$missing_codes)
+  look <- look_at(source, setdiff(variables, c(names(coding), telling)), request$missing_codes)
   new_sample(groups, by = as.vector(request$by), coding = coding, total_rows = nrow(source),
              look = look, predictors = exogenous_variables(bp),
              ungrouped = found$ungrouped %||% 0L, unclustered = unclustered,
              group_notes = found$notes,
              labels = column_labels(source, variables), columns = kept,
-             clusters = as.vector(request$clusters), robust = is_robust(request),
+             clusters = as.vector(request$clusters), auxiliary = telling,
+             idle_auxiliary = setdiff(request$auxiliary, telling), robust = is_robust(request),
              data = keep_data(source, kept))
 }
 
 # The groups of some rows, each by its own variables: a list by group.
-groups_of_rows <- function(asked, coded, rows, request, bp, cases) {
+groups_of_rows <- function(asked, coded, rows, request, bp, cases, auxiliary = character()) {
   groups <- lapply(stats::setNames(names(rows), names(rows)), function(g) {
-    variables <- blueprint_variables(group_blueprint(bp, g))$observed
+    variables <- c(blueprint_variables(group_blueprint(bp, g))$observed, auxiliary)
     in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp, cases))
   })
   check_adjustable(normalise_weights(groups), request)
@@ -96,6 +101,17 @@ sample_of.default <- function(source, request) {
           i = "For a covariance matrix, use summary_data(cov, n = ...)."))
 }
 
+# Auxiliary variables tell nothing where nothing of the model is missing.
+useful_auxiliary <- function(coded, rows, request, bp) {
+  if (length(request$auxiliary) == 0L) return(character())
+  variables <- intersect(blueprint_variables(bp)$observed, names(coded))
+  at <- unlist(rows)
+  holed <- vapply(variables, function(name) {
+    anyNA(numeric_column(coded[[name]], name, request$missing_codes)[at])
+  }, NA)
+  if (any(holed)) as.vector(request$auxiliary) else character()
+}
+
 # What has a formula for complete data only.
 check_adjustable <- function(groups, request) {
   holed <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
@@ -108,12 +124,14 @@ check_adjustable <- function(groups, request) {
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
                        group_notes = character(), total_rows, look = list(), labels = character(),
                        columns = character(), predictors = character(), ungrouped = 0L,
-                       unclustered = 0L, clusters = NULL, robust = FALSE, data = NULL) {
+                       unclustered = 0L, clusters = NULL, robust = FALSE, auxiliary = character(),
+                       idle_auxiliary = character(), data = NULL) {
   stopifnot(length(groups) > 0L, !is.null(names(groups)), is.null(data) || is.environment(data))
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
                  group_notes = group_notes, total_rows = total_rows, look = look, labels = labels,
                  columns = columns, predictors = predictors, ungrouped = ungrouped,
-                 unclustered = unclustered, clusters = clusters, robust = robust, data = data),
+                 unclustered = unclustered, clusters = clusters, robust = robust, auxiliary = auxiliary,
+                 idle_auxiliary = idle_auxiliary, joint = FALSE, data = data),
                  class = "orizzonte_sample")
 }
 
@@ -207,7 +225,7 @@ sample_for <- function(sample, request) {
     abort("input", c("Nothing would be left of the model.", i = "Leave out less."))
   }
   wanted <- lapply(stats::setNames(names(sample$groups), names(sample$groups)), function(g) {
-    blueprint_variables(group_blueprint(bp, g))$observed
+    c(blueprint_variables(group_blueprint(bp, g))$observed, sample$auxiliary)
   })
   if (all(mapply(setequal, wanted, group_variables(sample)))) return(sample)
   if (has_raw_data(sample)) {
@@ -215,7 +233,8 @@ sample_for <- function(sample, request) {
     for (g in names(wanted)) check_kept(wanted[[g]], names(coded))
     rows <- lapply(sample$groups, function(group) group$rows)
     sample$groups <- groups_of_rows(sample, coded, rows, request, bp,
-                                    case_columns(sample$data$frame, request, unlist(rows)))
+                                    case_columns(sample$data$frame, request, unlist(rows)),
+                                    sample$auxiliary)
   } else {
     for (g in names(wanted)) {
       block <- sample$groups[[g]]$blocks[[1L]]
