@@ -16,7 +16,7 @@ data_commands <- function() {
     screen = list(
       does = "look at the data: codes, odd columns, missing values, outliers",
       files = c("[BLUEPRINT]", "DATA"),
-      options = c("screen_format", "out", "by", "missing_codes", "encoding", "quiet"),
+      options = c("screen_format", "out", "by", "clusters", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given ",
              "(then keying is checked, too). ",

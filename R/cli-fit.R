@@ -34,7 +34,8 @@ command_screen <- function(given) {
   names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
   check_known(names, names(data), bp)
   if (!is.null(given$by)) check_group_column(given$by, data)
-  found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes))
+  found <- screen_columns(data, names, bp, given$by, parse_codes(given$missing_codes),
+                          given$clusters)
   to_output(given$out, given$quiet, function() {
     switch(format, text = print(found), json = cat(screen_json(found), "\n", sep = ""),
            csv = write_table(found$columns))
@@ -44,8 +45,20 @@ command_screen <- function(given) {
 
 screen_json <- function(found) {
   to_json(c(list(orizzonte = package_version_text(), command = "screen"),
-            found[c("rows", "complete", "columns", "groups", "patterns", "normality",
-                       "outliers", "advice")]))
+            found[c("rows", "complete", "columns", "groups", "patterns")],
+            list(missing = missing_fields(found), clusters = found$clusters),
+            found[c("normality", "outliers", "advice")]))
+}
+
+missing_fields <- function(found) {
+  m <- found$missing
+  if (is.null(m)) return(NULL)
+  pairs <- which(lower.tri(m$coverage), arr.ind = TRUE)
+  names <- colnames(m$coverage)
+  c(m[c("cells", "rows")],
+    list(coverage = list_frame(list(first = names[pairs[, 2L]], second = names[pairs[, 1L]],
+                                    share = m$coverage[pairs])),
+         by_group = m$by_group, little = m$test, reading = missing_sentence(found)))
 }
 
 command_check <- function(given) {

@@ -2,10 +2,12 @@
 
 #' Draw a screen of the data
 #'
-#' One small histogram for each numeric column; columns that need a look are
-#' named by the reason and drawn in another colour (odd codes: only their bar).
+#' `"columns"`: one small histogram for each numeric column; columns that need a look are named by
+#' the reason and drawn in another colour (odd codes: only their bar). `"missing"`: the patterns of
+#' missing values, one row each, the most frequent first, with how many rows of the data have it.
 #'
 #' @param x A screen from [screen_data()].
+#' @param what `"columns"` or `"missing"`.
 #' @param columns At most so many columns; those with a note are kept first.
 #' @param ... Not used.
 #' @return A ggplot object.
@@ -13,8 +15,51 @@
 #' @seealso [screen_data()] for the remarks.
 #' @examples
 #' plot(screen_data(choirs_troubled))
+#' plot(screen_data(choirs, c(be1:be4, st1:st3)), what = "missing")
 #' @export
-plot.orizzonte_screen <- function(x, columns = 24L, ...) {
+plot.orizzonte_screen <- function(x, what = "columns", columns = 24L, ...) {
+  check_arguments("plot")
+  what <- choose_one(what, c("columns", "missing"), "`what`")
+  if (what == "missing") return(pattern_plot(x))
+  column_plot(x, columns)
+}
+
+most_patterns <- 20L        # drawn
+
+# Patterns of missing values: rows of squares, dark where a value is missing.
+pattern_plot <- function(x) {
+  p <- x$patterns[nzchar(x$patterns$missing), , drop = FALSE]
+  if (nrow(p) == 0L) abort("input", "Nothing is missing: there are no patterns to draw.")
+  shown <- utils::head(p, most_patterns)
+  holes <- strsplit(shown$missing, ", ", fixed = TRUE)
+  variables <- intersect(names(x$data), unlist(holes))
+  count <- nrow(shown)
+  cells <- list_frame(list(
+    variable = factor(rep(variables, each = count), variables), row = rep(seq_len(count),
+                                                                         length(variables)),
+    state = ifelse(unlist(lapply(variables, function(v) {
+      vapply(holes, function(h) v %in% h, NA)
+    })), "missing", "there")))
+  whole <- sum(x$patterns$rows[!nzchar(x$patterns$missing)])
+  .data <- rlang::.data
+  ggplot2::ggplot(cells, ggplot2::aes(.data$variable, .data$row, fill = .data$state)) +
+    ggplot2::geom_tile(colour = "white", linewidth = 0.6) +
+    ggplot2::scale_fill_manual(values = c(missing = palette_dusk[["amber"]],
+                                          there = palette_dusk[["mist"]]), name = NULL) +
+    ggplot2::scale_y_reverse(breaks = seq_len(count), labels = format_count(shown$rows),
+                             expand = c(0, 0.5)) +
+    ggplot2::scale_x_discrete(position = "top") +
+    ggplot2::labs(x = NULL, y = "rows", title = "Patterns of missing values",
+                  caption = paste0(format_count(whole), " of ", format_count(x$rows),
+                                   " rows miss nothing", if (nrow(p) > count)
+                                     paste0("; ", count_of(nrow(p) - count, "rarer pattern"), " not shown"))) +
+    figure_theme() +
+    ggplot2::theme(panel.grid = ggplot2::element_blank(), legend.position = "bottom",
+                   axis.text.x.top = ggplot2::element_text(angle = 60, hjust = 0))
+}
+
+# Histograms.
+column_plot <- function(x, columns) {
   if (!is.numeric(columns) || length(columns) != 1L || is.na(columns) || columns < 1) {
     abort("input", "`columns` must be one number, such as 24.")
   }

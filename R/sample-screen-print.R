@@ -19,6 +19,53 @@ format_normality <- function(n) {
                "  skewness is left out: it would take minutes for so many rows and columns")
 }
 
+# Pairs that few rows have, missing values by group, Little's test, and what all of it means.
+format_missing <- function(x) {
+  m <- x$missing
+  if (is.null(m)) return(NULL)
+  test <- if (!is.null(m$test))
+    paste0("Little's test of missing completely at random: \u03c7\u00b2 = ",
+           format_fixed(m$test$statistic, 2L), ", df = ", m$test$df, ", p ", p_clause(m$test$p))
+  c(format_coverage(m$coverage), format_missing_by_group(m$by_group), "",
+    wrap_lines(c(test, missing_sentence(x))))
+}
+
+format_coverage <- function(coverage) {
+  at <- which(lower.tri(coverage), arr.ind = TRUE)
+  if (nrow(at) == 0L) return(NULL)
+  thin <- utils::head(at[order(coverage[at]), , drop = FALSE], 4L)
+  names <- colnames(coverage)
+  c("", "Pairs that fewest rows have both of",
+    format_table(list(pair = paste(names[thin[, 2L]], "and", names[thin[, 1L]]),
+                      `share of rows` = paste0(format_fixed(100 * coverage[thin], 1L), " %")),
+                 c(FALSE, TRUE)))
+}
+
+format_missing_by_group <- function(table) {
+  if (is.null(table)) return(NULL)
+  groups <- unique(table$group)
+  shown <- utils::head(groups, 8L)
+  variables <- unique(table$variable)
+  columns <- lapply(stats::setNames(shown, shown), function(g) {
+    share <- table$share[table$group == g]
+    paste0(format_fixed(100 * share, 1L), " %")
+  })
+  keep <- utils::head(order(-tapply(table$share, factor(table$variable, variables), max)), 8L)
+  c("", "Missing by group, the leading ones",
+    format_table(c(list(variable = variables[keep]), lapply(columns, `[`, keep)),
+                 c(FALSE, rep(TRUE, length(shown)))),
+    if (length(groups) > 8L) paste0("  and ", length(groups) - 8L, " more groups"))
+}
+
+format_clusters <- function(x) {
+  table <- x$clusters
+  if (is.null(table)) return(NULL)
+  c("", paste0("Clusters by ", x$cluster_column, ": ", format_count(max(table$clusters))),
+    format_table(list(variable = table$variable, ICC = format_fixed(table$icc),
+                      `design effect` = format_fixed(table$design_effect, 2L),
+                      p = format_p(table$p)), c(FALSE, TRUE, TRUE, TRUE)))
+}
+
 format_screen <- function(x) {
   table <- x$columns
   short <- function(v) {
@@ -58,6 +105,7 @@ format_screen <- function(x) {
                             c(TRUE, FALSE)),
                if (nrow(x$patterns) > 6L) paste0("  and ", nrow(x$patterns) - 6L, " more patterns"))
   }
+  lines <- c(lines, format_missing(x), format_clusters(x))
   if (!is.null(x$normality)) lines <- c(lines, format_normality(x$normality))
   if (nrow(x$outliers)) {
     far <- utils::head(x$outliers, 5L)

@@ -13,6 +13,11 @@
 #' Outlying rows have a squared Mahalanobis distance whose \eqn{\chi^2_p}
 #' probability is below .001. The variance inflation of a column is
 #' \eqn{1/(1 - R^2)} of its regression on the others.
+#' Little's (1988) test compares the means of the missing patterns with those that casewise maximum
+#' likelihood estimates: \eqn{\sum_k n_k d_k' \tilde\Sigma_{oo}^{-1} d_k} with
+#' \eqn{\tilde\Sigma = n \hat\Sigma / (n - 1)}, df = \eqn{\sum p_k - p}, groups summed. The
+#' intraclass correlation comes from one-way analysis of variance, the design effect is 1 + (mean
+#' cluster size - 1) times it.
 #'
 #' @param data A data frame. Columns of labelled statistics files are
 #'   understood: their labels are item texts, their own missing codes are honoured.
@@ -20,19 +25,26 @@
 #'   within its constructs) or names of columns, bare or as text; all columns
 #'   when missing.
 #' @param by The name of a grouping column: its groups are counted, and their complete rows.
+#' @param clusters The name of a column that cases come from in clusters, such as classes.
 #' @param missing_codes Numbers or texts that mean "missing", such as `c(-9, 999)` or `"n/a"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
 #'   `complete` (rows without missing values), `columns`
 #'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
 #'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
-#'   `patterns` (of missing values), `normality` (Mardia; the
+#'   `patterns` (of missing values), `missing` (`NULL` when nothing is: a list with `cells` and `rows`,
+#'   shares; `coverage`, the share of rows that have both of each pair; `by_group`: `variable`,
+#'   `group`, `missing`, `share`; `test`: `statistic`, `df`, `p`, `patterns`), `clusters` (`variable`,
+#'   `clusters`, `icc`, `design_effect`, `p`), `normality` (Mardia; the
 #'   skewness is NA when rows times cubed columns exceed 2e9), `outliers` (`row`,
 #'   `distance`, `p`) and `advice` (`kind`, `columns`, `advice`).
 #'   `as.data.frame()` gives `columns`; `plot()` draws them.
 #' @section Errors: `orizzonte_error_name` for unknown columns (the nearest is
 #'   given), `orizzonte_error_data` when there is nothing to screen.
 #' @references
+#' Little, R. J. A. (1988). A test of missing completely at random for multivariate data with missing
+#' values. *Journal of the American Statistical Association, 83*(404), 1198--1202.
+#'
 #' Mardia, K. V. (1970). Measures of multivariate skewness and kurtosis with applications.
 #' *Biometrika, 57*(3), 519--530.
 #'
@@ -44,7 +56,8 @@
 #' screen_data(choirs_troubled)
 #' screen_data(choirs, be1:be4, by = setting)
 #' @export
-screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL, ...) {
+screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL, clusters = NULL,
+                        ...) {
   check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
@@ -57,7 +70,8 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   if (length(by) > 1L)
     abort("input", c("`by` must be one column.", x = paste0("It is ", enumerate(by), ".")))
   if (length(by)) check_group_column(by, data)
-  screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes)
+  clusters <- captured_column(rlang::enquo(clusters), "`clusters`")
+  screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes, clusters)
 }
 
 # A bare symbol that is no column but holds a blueprint is that blueprint.
@@ -76,7 +90,9 @@ screened_variables <- function(quosure, data) {
   list(names = names)
 }
 
-screen_columns <- function(data, names, bp, by, missing_codes) {
+screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) {
+  cluster <- cluster_column(data, list(clusters = clusters, missing_codes = missing_codes))
+  names <- setdiff(names, clusters)
   raw <- lapply(stats::setNames(names, names), function(name) {
     without_text_codes(plain_column(data[[name]]), missing_codes)
   })
@@ -118,6 +134,10 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
               text_advice(names[types == "text" & known > 0L], raw, known))
   groups <- group_sizes(data, by, x)
   if (length(groups$advice)) advice <- c(advice, advise("groups", by, groups$advice))
+  group <- if (length(by)) as.character(plain_column(data[[by]]))
+  missing <- screen_missing(x[, !colnames(x) %in% by, drop = FALSE], group)
+  clustered <- screen_clusters(x, cluster)
+  advice <- c(advice, cluster_advice(clustered, clusters))
   inflation <- stats::setNames(rep(NA_real_, length(names)), names)
   inflation[names(together$inflation)] <- together$inflation
   columns <- list_frame(list(
@@ -131,9 +151,24 @@ screen_columns <- function(data, names, bp, by, missing_codes) {
     complete =
     sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
     columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]),
+    missing = missing, clusters = clustered, cluster_column = clusters,
     normality = together$normality, outliers = together$outliers, codes = codes,
     data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
+}
+
+cluster_advice <- function(clustered, name) {
+  if (is.null(clustered)) return(NULL)
+  count <- max(clustered$clusters)
+  # none by chance: Holm's adjustment over all items
+  strong <- clustered$variable[which(stats::p.adjust(clustered$p, "holm") < 0.05)]
+  c(if (count < few_clusters)
+      advise("clusters", name, count, " clusters of ", name, ", fewer than ", few_clusters,
+             ": standard errors by cluster will be too small."),
+    if (length(strong))
+      advise("clusters", strong, "Answers within ", name, " resemble each other (",
+             enumerate(strong, most = 6L), "): fit with ",
+             either(paste0("clusters = ", address_name(name)), paste("--clusters", name)), "."))
 }
 
 half_complete <- 0.5  # share of complete rows below which a group is remarked upon
@@ -290,7 +325,7 @@ without_codes <- function(x, missing_codes) {
 screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?",
                   code = "odd code", text = "text", duplicate = "duplicate",
                   dependent = "sum of others?", keying = "reverse-keyed?", collinear = "collinear",
-                  outlier = "outlier", skew = "skewed", groups = "group")
+                  outlier = "outlier", skew = "skewed", groups = "group", clusters = "clustered")
 
 # Customary codes for "no answer" that lie far outside all other values.
 low_codes <- -c(1, 2, 3, 7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9999)

@@ -1,0 +1,102 @@
+# What is missing, and what that does to an analysis: shares of pairs, by group, and Little's test.
+
+# Of the measured columns `x` (cases x variables, NA where missing), `group` a value for each row or
+# NULL. NULL when nothing is missing.
+screen_missing <- function(x, group = NULL) {
+  seen <- !is.na(x)
+  if (all(seen) || ncol(x) == 0L) return(NULL)
+  rows <- if (is.null(group)) list(all = seq_len(nrow(x))) else
+    split(seq_len(nrow(x)), factor(group, unique(group[!is.na(group)])))
+  list(cells = mean(seen), rows = mean(rowSums(!seen) > 0L),
+       coverage = coverage_of(seen), by_group = if (!is.null(group)) missing_by_group(seen, rows),
+       test = little_test(lapply(rows, function(r) x[r, , drop = FALSE])))
+}
+
+# Share of the rows that have both of each pair.
+coverage_of <- function(seen) crossprod(seen) / nrow(seen)
+
+# How many values each group misses, of variables that miss any.
+missing_by_group <- function(seen, rows) {
+  holed <- colnames(seen)[colSums(!seen) > 0L]
+  parts <- lapply(names(rows), function(g) {
+    own <- !seen[rows[[g]], holed, drop = FALSE]
+    list(variable = holed, group = rep(g, length(holed)), missing = unname(colSums(own)),
+         share = unname(colMeans(own)))
+  })
+  list_frame(do.call(Map, c(list(c), parts)))
+}
+
+# Do the means of the patterns differ more than chance lets them (Little 1988)? Groups are summed.
+# NULL where it cannot be computed.
+little_test <- function(groups) {
+  found <- lapply(groups, little_statistic)
+  if (any(vapply(found, is.null, NA))) return(NULL)
+  statistic <- sum(vapply(found, `[[`, 0, "statistic"))
+  df <- sum(vapply(found, `[[`, 0, "df"))
+  if (df == 0) return(NULL)
+  list(statistic = statistic, df = df, p = upper_p(statistic, df),
+       patterns = sum(vapply(found, `[[`, 0, "patterns")))
+}
+
+little_statistic <- function(x) {
+  x <- x[rowSums(!is.na(x)) > 0L, colSums(!is.na(x)) > 0L, drop = FALSE]
+  if (nrow(x) <= ncol(x) || any(apply(x, 2L, stats::sd, na.rm = TRUE) == 0)) return(NULL)
+  patterns <- pattern_blocks(x)
+  found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
+  if (!found$converged || smallest_eigenvalue(found$covariance) <= 0) return(NULL)
+  sigma <- found$covariance * nrow(x) / (nrow(x) - 1)
+  each <- vapply(patterns, function(pattern) {
+    v <- match(pattern$variables, colnames(x))
+    d <- pattern$mean - found$mean[v]
+    pattern$n * sum(d * solve_in_units(sigma[v, v, drop = FALSE], d))
+  }, 0)
+  list(statistic = sum(each), patterns = length(patterns),
+       df = sum(lengths(lapply(patterns, `[[`, "variables"))) - ncol(x))
+}
+
+# What incompleteness does to the analysis, in a sentence.
+missing_sentence <- function(x) {
+  m <- x$missing
+  if (is.null(m)) return(NULL)
+  share <- function(v) paste0(format_fixed(100 * v, if (v > 0 && v < 0.1) 1L else 0L), " %")
+  told <- if (is.null(m$test)) {
+    "whether that hangs on other answers cannot be tested here"
+  } else if (m$test$p < 0.05) {
+    paste0("what is missing hangs on other answers (Little's test, p ", p_clause(m$test$p),
+           "), so dropping rows would distort results")
+  } else {
+    paste0("nothing says that it hangs on other answers (Little's test, p ", p_clause(m$test$p), ")")
+  }
+  paste0(share(m$rows), " of the rows miss something, though ", share(m$cells), " of the values are ",
+         "there: dropping those rows would throw away ", share(m$rows), " of the cases, keeping them ",
+         "uses every value; ", told, ".")
+}
+
+# --- clusters ------------------------------------------------------------------------------------
+
+# Intraclass correlation of each variable, by one-way analysis of variance, and the design effect: by
+# how much clustering multiplies the variance of its mean (Kish 1965; Shrout & Fleiss 1979).
+screen_clusters <- function(x, cluster) {
+  if (is.null(cluster)) return(NULL)
+  each <- lapply(colnames(x), function(name) {
+    at <- !is.na(x[, name]) & !is.na(cluster)
+    intraclass(x[at, name], cluster[at])
+  })
+  list_frame(c(list(variable = colnames(x)),
+               do.call(Map, c(list(c), each))))
+}
+
+intraclass <- function(value, cluster) {
+  size <- as.numeric(table(cluster))
+  count <- length(size)
+  n <- sum(size)
+  if (count < 2L || n <= count)
+    return(list(clusters = count, icc = NA_real_, design_effect = NA_real_, p = NA_real_))
+  mean <- tapply(value, cluster, base::mean)[as.character(cluster)]
+  between <- sum((mean - mean(value))^2) / (count - 1)
+  within <- sum((value - mean)^2) / (n - count)
+  k <- (n - sum(size^2) / n) / (count - 1)
+  icc <- (between - within) / (between + (k - 1) * within)
+  list(clusters = count, icc = icc, design_effect = 1 + (n / count - 1) * max(icc, 0),
+       p = stats::pf(between / within, count - 1, n - count, lower.tail = FALSE))
+}
