@@ -5,6 +5,10 @@ core_fit <- function(model, sample, start, iterations, tolerance, fresh_starts, 
     .Call(`_orizzonte_core_fit`, model, sample, start, iterations, tolerance, fresh_starts, seed, errors, all_starts)
 }
 
+core_reduce <- function(values, weight) {
+    .Call(`_orizzonte_core_reduce`, values, weight)
+}
+
 core_saturated <- function(patterns, size) {
     .Call(`_orizzonte_core_saturated`, patterns, size)
 }
@@ -21,8 +25,12 @@ core_scaling <- function(model, sample, theta, cases, squared) {
     .Call(`_orizzonte_core_scaling`, model, sample, theta, cases, squared)
 }
 
-core_incomplete_scaling <- function(models, sample, thetas, cases) {
-    .Call(`_orizzonte_core_incomplete_scaling`, models, sample, thetas, cases)
+core_saturated_information <- function(model, sample) {
+    .Call(`_orizzonte_core_saturated_information`, model, sample)
+}
+
+core_incomplete_scaling <- function(models, sample, thetas, cases, saturated) {
+    .Call(`_orizzonte_core_incomplete_scaling`, models, sample, thetas, cases, saturated)
 }
 
 core_evaluate <- function(model, sample, theta) {

@@ -77,8 +77,27 @@ addresses_without_group <- function(rows) address_format(rows$kind, rows$first, 
 #' format(parse_address("covariance[ be1,be2 ]"))
 #' @export
 parse_address <- function(address, ...) {
+  text <- !missing(address) && ...length() == 0L && is.character(address) &&
+    length(address) == 1L
+  if (text && !is.na(address) && nzchar(address)) return(known_address(address))
   check_arguments("parse_address")
   if (inherits(address, "orizzonte_address")) return(address)
+  read_address(address)
+}
+
+# A text is read once: a model names the same addresses again and again.
+read_addresses <- new.env(parent = emptyenv())
+most_addresses <- 10000L
+known_address <- function(text) {
+  known <- read_addresses[[text]]
+  if (!is.null(known)) return(known)
+  if (length(read_addresses) >= most_addresses)
+    rm(list = ls(read_addresses, all.names = TRUE), envir = read_addresses)
+  assign(text, read_address(text), envir = read_addresses)
+  read_addresses[[text]]
+}
+
+read_address <- function(address) {
   expression <- address
   if (is.character(address)) {
     check_string(address, "An address")

@@ -23,11 +23,11 @@ command_text <- function(name, ...) {
     blueprint <- grepl("[.]ya?ml$", files[1L], ignore.case = TRUE)
     files[if (blueprint) 2L else 1L] <- if (blueprint) "DATA" else "BLUEPRINT"
   }
-  options <- list("--by" = given$by, "--levels" = given$levels,
-                  "--missing-codes" = given$missing_codes, "--incomplete" = given$incomplete,
-                  "--auxiliary" = given$auxiliary, "--inference" = given$inference, "--adjust" = given$adjust,
-                  "--clusters" = given$clusters, "--weights" = given$weights,
-                  "--encoding" = if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding)
+  told <- c("by", "levels", "missing_codes", "incomplete", "auxiliary", "inference", "adjust",
+            "clusters", "weights")
+  options <- given[told]
+  names(options) <- paste0("--", gsub("_", "-", told))
+  options[["--encoding"]] <- if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding
   options <- Filter(Negate(is.null), options)
   words <- c(files, rbind(names(options), unlist(options)), ...)
   paste(c("orizzonte", name, vapply(words, shell_word, "")), collapse = " ")

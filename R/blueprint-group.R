@@ -4,7 +4,11 @@ group_blueprint <- function(bp, group) {
     named <- parse_address(text)$group
     !is.null(named) && !group %in% named
   }
-  elsewhere <- function(texts) any(vapply(texts, names_another, NA))
+  # only what has a bar can name a group
+  elsewhere <- function(texts) {
+    texts <- texts[grepl("|", texts, fixed = TRUE)]
+    length(texts) > 0L && any(vapply(texts, names_another, NA))
+  }
   bp$restrict <- Filter(function(r) !elsewhere(restriction_addresses(r)), bp$restrict)
   bp$relax <- Filter(Negate(elsewhere), bp$relax)
   gone <- if (nzchar(group)) bp$left_out[[group]]

@@ -49,6 +49,7 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
   content <- list(
     orizzonte = fit$version, command = "diagnose", title = fit$request$blueprint$title,
     status = solution_state(fit)$status, trouble = I(improper$trouble),
+    sample = sample_header(fit$sample), inference = inference_fields(fit),
     n = sample_n(fit$sample), df = stats::df.residual(fit), chisq = test_of(fit)$chisq,
     reading = attr(fit_indices(fit, criteria), "reading"),
     tested = attr(found, "tested"), nothing_to_amend = attr(found, "nothing"),
@@ -90,7 +91,9 @@ command_amend <- function(given) {
          json =
          cat(to_json(list(orizzonte = amended$version, command = "amend",
                           title = amended$request$blueprint$title,
-                          status = solution_state(amended)$status, trail = json_rows(steps))),
+                          status = solution_state(amended)$status,
+                          sample = sample_header(amended$sample),
+                          inference = inference_fields(amended), trail = json_rows(steps))),
                           "\n", sep = ""))
   if (!given$quiet) {
     close_with("Next blueprint written to ", given$out, "\n")
@@ -120,7 +123,10 @@ command_compare <- function(given) {
       },
       json =
       cat(to_json(list(orizzonte = package_version_text(), command = "compare",
-                       against = given$against, models = json_rows(found),
+                       against = given$against, samples = lapply(fits, function(fit) {
+                         list(sample = sample_header(fit$sample),
+                              inference = inference_fields(fit))
+                       }), models = json_rows(found),
                        notes = I(as.character(attr(found, "notes"))),
                        estimates = json_rows(beside))), "\n", sep = ""),
       csv = write_table(if (table == "comparison") found else beside))
@@ -135,6 +141,9 @@ command_confirm <- function(given) {
   to_output(given$out, given$quiet, function() {
     if (format == "text") return(print(found))
     cat(to_json(list(orizzonte = fit$version, command = "confirm", title = found$title,
+                     sample = sample_header(fit$sample),
+                     sample_fresh = sample_header(found$fits$end$sample),
+                     inference = inference_fields(fit),
                      indices = json_rows(found$indices), difference = json_rows(found$difference),
                      parameters = json_rows(found$parameters))), "\n", sep = "")
   })
@@ -148,6 +157,7 @@ command_rescue <- function(given) {
   to_output(given$out, given$quiet, function() {
     if (format == "text") return(print(found))
     cat(to_json(list(orizzonte = package_version_text(), command = "rescue", title = found$title,
+                     sample = rescued_sample(found),
                      attempts = json_rows(found$attempts), findings = I(found$findings),
                      worked = I(as.character(found$worked)))), "\n", sep = "")
   })

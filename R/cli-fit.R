@@ -78,7 +78,7 @@ command_check <- function(given) {
 check_json <- function(found) {
   lists <- c("kinds", "trading", "notes", "remedies", "assumed", "not_assumed")
   content <- c(list(orizzonte = package_version_text(), command = "check", title = found$title,
-                    identified = found$identified),
+                    sample = found$sample, identified = found$identified),
                found[c("moments", "parameters", "df", "rank")], lapply(found[lists], I))
   to_json(content)
 }
@@ -142,7 +142,8 @@ inference_fields <- function(fit) {
   request <- fit$request
   clusters <- count_clusters(fit$sample)
   list(inference = if (is_robust(request)) "robust" else "normal", adjust = request$adjust,
-       incomplete = request$incomplete, auxiliary = I(told_by(fit$sample)), with_missing = total_of(fit$sample, "with_missing"),
+       incomplete = request$incomplete, auxiliary = I(told_by(fit$sample)),
+       with_missing = total_of(fit$sample, "with_missing"),
        clusters = request$clusters, number_of_clusters = if (!is.na(clusters)) clusters,
        weights = request$weights)
 }

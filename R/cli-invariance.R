@@ -51,6 +51,8 @@ ladder_from_files <- function(given) {
 ladder_json <- function(ladder, loosened, means, gaps) {
   content <- list(
     orizzonte = package_version_text(), command = "invariance", title = ladder$title,
+    sample = sample_header(ladder$fits[[1L]]$sample),
+    inference = inference_fields(ladder$fits[[1L]]),
     groups = ladder$fits[[1L]]$layout$groups, reading = I(ladder$reading),
     rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)),
     limits = lapply(ladder$limits, as.list), released = released_rows(loosened),

@@ -51,8 +51,8 @@ figure_options <- function() {
 }
 
 # Of every command that fits, beside the groups.
-fitting_options <- c("missing_codes", "incomplete", "auxiliary", "inference", "adjust", "clusters", "weights",
-                     "encoding")
+fitting_options <- c("missing_codes", "incomplete", "auxiliary", "inference", "adjust",
+                     "clusters", "weights", "encoding")
 
 # How the cases are taken.
 case_options <- function() {
@@ -61,8 +61,8 @@ case_options <- function() {
                              paste0("cases with missing values: keep (default; casewise maximum ",
                                     "likelihood) or drop")),
     auxiliary = text_option("--auxiliary", "COLUMNS",
-                            paste0("columns outside the model that tell of missing values, such as ",
-                                   "'town_size; age'")),
+                            paste0("columns outside the model that tell of missing values, ",
+                                   "such as 'town_size; age'")),
     inference = text_option("--inference", "WHAT",
                             "normal (default) or robust: errors and tests without normality"),
     adjust = text_option("--adjust", "WHAT",

@@ -108,7 +108,8 @@ confirmed_parameters <- function(fit, fresh) {
 
 #' @export
 print.orizzonte_confirmation <- function(x, ...) {
-  put_lines(heading(paste0("Confirmation: ", x$title)))
+  put_lines(heading(paste0("Confirmation: ", x$title)),
+            wrap_lines(paste0("Fresh data: ", sample_header(x$fits$end$sample), ".")), "")
   i <- x$indices
   columns <- titled(list(
                   model = i$model, data = i$data, n = format_count(i$n),

@@ -11,7 +11,8 @@
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in [fit_model()].
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
+#'   [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
 #'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
@@ -303,12 +304,19 @@ finish_rescue <- function(bp, log, findings) {
                  class = "orizzonte_rescue")
 }
 
+# The cases of the first attempt that could be fitted.
+rescued_sample <- function(x) {
+  fits <- Filter(Negate(is.null), x$fits)
+  if (length(fits)) sample_header(fits[[1L]]$sample)
+}
+
 #' @export
 as.data.frame.orizzonte_rescue <- function(x, ...) x$attempts
 
 #' @export
 print.orizzonte_rescue <- function(x, ...) {
   put_lines(heading(paste0("Rescue: ", x$title)))
+  if (!is.null(rescued_sample(x))) put_lines(wrap_lines(paste0(rescued_sample(x), ".")), "")
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
     put_lines("The model converges and is proper as written: nothing to rescue.", "",

@@ -52,7 +52,8 @@ pattern_plot <- function(x) {
     ggplot2::labs(x = NULL, y = "rows", title = "Patterns of missing values",
                   caption = paste0(format_count(whole), " of ", format_count(x$rows),
                                    " rows miss nothing", if (nrow(p) > count)
-                                     paste0("; ", count_of(nrow(p) - count, "rarer pattern"), " not shown"))) +
+                                     paste0("; ", count_of(nrow(p) - count, "rarer pattern"),
+                                            " not shown"))) +
     figure_theme() +
     ggplot2::theme(panel.grid = ggplot2::element_blank(), legend.position = "bottom",
                    axis.text.x.top = ggplot2::element_text(angle = 60, hjust = 0))

@@ -1,7 +1,7 @@
-# Auxiliary variables: outside the model, but telling of what is missing. The model is fitted jointly
-# with them, their covariances with each other and with every residual of an observed variable free,
-# so that they cost no degree of freedom and hold nothing (Graham 2003). What is read is the model
-# alone; what is tested rests on the joint fit.
+# Auxiliary variables: outside the model, but telling of what is missing. The model is fitted
+# jointly with them, their covariances with each other and with every residual of an observed
+# variable free, so that they cost no degree of freedom and hold nothing (Graham 2003). What is read
+# is the model alone; what is tested rests on the joint fit.
 
 joint_blueprint <- function(bp, auxiliary) {
   observed <- blueprint_variables(bp)$observed

@@ -14,8 +14,8 @@
 #'   [fit_model()]; groups need data.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_identification`: a list with
-#'   `identified`, `moments`, `parameters`, `df`, `kinds` (counts of free
-#'   parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
+#'   `identified`, `sample` (the cases, in words), `moments`, `parameters`, `df`, `kinds` (counts of
+#'   free parameters), `rank`, `lacking` (parameters too many), `trading` (addresses
 #'   that trade off), `notes` (what rests on little), `remedies`, `assumed` and
 #'   `not_assumed`.
 #' @section Errors: as [fit_model()] for names and data.
@@ -51,7 +51,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
     announce_sample(sample)
     for (note in layout$notes) say(note)
   }
-  structure(c(list(title = bp$title, with_data = !is.null(data)),
+  structure(c(list(title = bp$title, with_data = !is.null(data),
+                   sample = if (!is.null(data)) sample_header(sample)),
               examine_identification(layout, moments), list_assumptions(layout, bp)),
             class = "orizzonte_identification")
 }
@@ -212,7 +213,8 @@ group_on_little <- function(layout) {
 
 #' @export
 print.orizzonte_identification <- function(x, ...) {
-  put_lines(heading(paste0("Identification: ", x$title)))
+  put_lines(heading(paste0("Identification: ", x$title)),
+            if (!is.null(x$sample)) wrap_lines(paste0(x$sample, ".")))
   put_lines(format_count_line(x))
   put_lines(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L))
   if (x$identified) {

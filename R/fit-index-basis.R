@@ -62,9 +62,34 @@ incomplete_scalings <- function(fit, independence = FALSE) {
 
 find_scalings <- function(fit, independence) {
   base <- baseline_core(fit, independence)
-  core_incomplete_scaling(list(fit$layout$model, base), core_moments(fit),
-                          list(core_theta(fit), baseline_theta(fit, base)),
-                          if (is_robust(fit$request)) core_cases(fit))
+  scale_cores(fit, list(fit$layout$model, base), list(core_theta(fit), baseline_theta(fit, base)))
+}
+
+# Of cores of the fit's data, each at its parameters.
+scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
+  known <- saturated_information(fit)
+  if (!all(vapply(known, `[[`, NA, "admissible"))) {
+    unknown <- list(admissible = FALSE, trace = NA_real_, complete = NA_real_,
+                    normal_bias = NA_real_, robust_bias = NA_real_)
+    return(rep(list(unknown), length(models)))
+  }
+  core_incomplete_scaling(models, core_moments(fit), thetas, if (cases) core_cases(fit), known)
+}
+
+# The information of the saturated model hangs on the data alone: the last few are kept for all
+# models of the same data, outside of any fit, since they are large.
+kept_information <- new.env(parent = emptyenv())
+most_kept <- 3L
+saturated_information <- function(fit) {
+  key <- rlang::hash(fit$moments)
+  known <- kept_information[[key]]
+  if (!is.null(known)) return(known)
+  found <- core_saturated_information(fit$layout$model, core_moments(fit))
+  kept_information$order <- c(utils::tail(kept_information$order, most_kept - 1L), key)
+  gone <- setdiff(ls(kept_information), c("order", kept_information$order))
+  rm(list = gone, envir = kept_information)
+  assign(key, found, envir = kept_information)
+  found
 }
 
 # The chi-squares that RMSEA, CFI and TLI are made of, and what a right model would make of them on

@@ -94,8 +94,7 @@ difference_at <- function(small, large, plain, df, adjusted) {
   if (is.null(theta))
     return(list(chisq = NA_real_, df = df, p = NA_real_, chisq_normal = plain))
   if (is_incomplete(small$sample)) {
-    there <- core_incomplete_scaling(list(large$layout$model), core_moments(large), list(theta),
-                                     core_cases(large))[[1L]]
+    there <- scale_cores(large, list(large$layout$model), list(theta))[[1L]]
     found <- scaled_chisq(plain, df, robust_test_trace(small) - there$trace)
   } else {
     there <- scaling_at(large, theta)
@@ -144,8 +143,7 @@ core_difference <- function(fit, core, found, theta) {
   df <- fit$layout$model$parameters - core$parameters
   if (!is_robust(fit$request)) return(list(chisq = plain, df = df))
   trace <- function(model, at) {
-    made <- if (is_incomplete(fit$sample))
-      core_incomplete_scaling(list(model), core_moments(fit), list(at), core_cases(fit))[[1L]] else
+    made <- if (is_incomplete(fit$sample)) scale_cores(fit, list(model), list(at))[[1L]] else
       core_scaling(model, core_moments(fit), at, core_cases(fit), FALSE)
     if (made$admissible) made$trace else NA_real_
   }

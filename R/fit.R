@@ -90,8 +90,8 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
 #'   errors and tests allow for dependence within each.
 #' @param weights Column, bare or quoted, of sampling weights; scaled to sum to the number of cases.
-#' @param auxiliary Columns, bare or quoted, that are not in the model but tell of the values that are
-#'   missing: fitted beside it without costing degrees of freedom (Graham 2003).
+#' @param auxiliary Columns, bare or quoted, that are not in the model but tell of the values that
+#'   are missing: fitted beside it without costing degrees of freedom (Graham 2003).
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
@@ -226,9 +226,9 @@ starting_values <- function(layout, request, near) {
 #'
 #' @param object A fit.
 #' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
-#'   `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`, `clusters`, `weights`, `multiplier`; and
-#'   `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the columns of its
-#'   model: give `data` for others.
+#'   `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`, `clusters`, `weights`,
+#'   `multiplier`; and `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the
+#'   columns of its model: give `data` for others.
 #' @return A fit.
 #' @section Errors: `orizzonte_error_input` for an argument it does not know; those of
 #'   [fit_model()].

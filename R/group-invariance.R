@@ -34,7 +34,8 @@
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
 #'   [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()].
-#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in [fit_model()].
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
+#'   [fit_model()].
 #' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
@@ -95,7 +96,8 @@
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                        structural_on = "scalar", levels = NULL, missing_codes = NULL,
                        incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
-                       clusters = NULL, weights = NULL, criteria = NULL, against = "previous", ...) {
+                       clusters = NULL, weights = NULL, criteria = NULL, against = "previous",
+                       ...) {
   check_arguments("invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))

@@ -29,27 +29,34 @@ incomplete_group <- function(x, rows, request, cases) {
   check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
   block <- list(n = sum(vapply(patterns, `[[`, 0, "n")), covariance = covariance,
                 mean = stats::setNames(found$mean, colnames(x)), variables = colnames(x))
-  holes <- colSums(!seen)
+  together <- crossprod(seen)
+  holes <- as.integer(nrow(x) - diag(together))
+  names(holes) <- colnames(x)
   c(list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
        total = length(rows), notes = character(), empty = sum(!kept),
        with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L), holes = holes[holes > 0L],
-       two_valued = two_valued(x), unseen = unseen_pairs(seen),
-       thinnest = thinnest_pair(seen)), parts)
+       two_valued = two_valued(x[, holes > 0L, drop = FALSE]),
+       unseen = unseen_pairs(together), thinnest = thinnest_pair(together, nrow(x))), parts)
 }
 
-# Numbers of rows that have the same variables.
+# Numbers of rows that have the same variables, in the order in which the patterns come. One pass
+# over each column with holes; keys are renumbered on the way, so that they stay small.
 rows_by_pattern <- function(x) {
-  key <- apply(!is.na(x), 1L, function(row) paste(which(row), collapse = " "))
+  key <- rep(1, nrow(x))
+  for (j in seq_len(ncol(x))) {
+    hole <- is.na(x[, j])
+    if (!any(hole)) next
+    key <- 2 * key + hole
+    key <- as.numeric(match(key, unique(key)))
+  }
   unname(split(seq_len(nrow(x)), factor(key, unique(key))))
 }
 
 # By missing pattern: n, covariances (divisor n), means, variables.
 pattern_blocks <- function(x, weight = NULL) {
-  lapply(rows_by_pattern(x), function(at) {
-    variables <- colnames(x)[!is.na(x[at[1L], ])]
-    moments <- weighted_moments(x[at, variables, drop = FALSE], weight[at])
-    moments$n <- as.numeric(moments$n)
-    c(moments, list(variables = variables))
+  lapply(core_reduce(x, as.numeric(weight)), function(block) {
+    block$variables <- colnames(x)[block$variables]
+    block
   })
 }
 
@@ -67,18 +74,24 @@ core_patterns <- function(group) {
 }
 
 # Pairs of variables that no case has together, as numbers: nothing is known of their covariance.
-unseen_pairs <- function(seen) {
-  unname(which(crossprod(seen) == 0 & lower.tri(diag(ncol(seen))), arr.ind = TRUE))
+# `together`: how many cases have both of each pair.
+unseen_pairs <- function(together) {
+  unname(which(together == 0 & lower.tri(together), arr.ind = TRUE))
 }
 
 # The share of cases that have both of the pair that fewest have, pairs that none has left out.
-thinnest_pair <- function(seen) {
-  share <- crossprod(seen) / nrow(seen)
+thinnest_pair <- function(together, n) {
+  share <- together / n
   share[share == 0 | upper.tri(share, diag = TRUE)] <- NA
   at <- arrayInd(which.min(share), dim(share))
-  list(share = share[at], pair = colnames(seen)[at[2:1]])
+  list(share = share[at], pair = colnames(together)[at[2:1]])
 }
 
+# Names of the columns that take two values only.
 two_valued <- function(x) {
-  colnames(x)[apply(x, 2L, function(column) length(unique(column[!is.na(column)])) == 2L)]
+  count <- function(v) length(unique(v[!is.na(v)]))
+  few <- vapply(seq_len(ncol(x)), function(j) {
+    count(x[seq_len(min(50L, nrow(x))), j]) <= 2L && count(x[, j]) == 2L
+  }, NA)
+  colnames(x)[few]
 }

@@ -65,17 +65,18 @@ missing_sentence <- function(x) {
     paste0("what is missing hangs on other answers (Little's test, p ", p_clause(m$test$p),
            "), so dropping rows would distort results")
   } else {
-    paste0("nothing says that it hangs on other answers (Little's test, p ", p_clause(m$test$p), ")")
+    paste0("nothing says that it hangs on other answers (Little's test, p ", p_clause(m$test$p),
+           ")")
   }
-  paste0(share(m$rows), " of the rows miss something, though ", share(m$cells), " of the values are ",
-         "there: dropping those rows would throw away ", share(m$rows), " of the cases, keeping them ",
-         "uses every value; ", told, ".")
+  paste0(share(m$rows), " of the rows miss something, though ", share(m$cells), " of the values ",
+         "are there: dropping those rows would throw away ", share(m$rows), " of the cases, ",
+         "keeping them uses every value; ", told, ".")
 }
 
 # --- clusters ------------------------------------------------------------------------------------
 
-# Intraclass correlation of each variable, by one-way analysis of variance, and the design effect: by
-# how much clustering multiplies the variance of its mean (Kish 1965; Shrout & Fleiss 1979).
+# Intraclass correlation of each variable, by one-way analysis of variance, and the design effect:
+# by how much clustering multiplies the variance of its mean (Kish 1965; Shrout & Fleiss 1979).
 screen_clusters <- function(x, cluster) {
   if (is.null(cluster)) return(NULL)
   each <- lapply(colnames(x), function(name) {

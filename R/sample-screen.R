@@ -32,18 +32,18 @@
 #'   `complete` (rows without missing values), `columns`
 #'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
 #'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
-#'   `patterns` (of missing values), `missing` (`NULL` when nothing is: a list with `cells` and `rows`,
-#'   shares; `coverage`, the share of rows that have both of each pair; `by_group`: `variable`,
-#'   `group`, `missing`, `share`; `test`: `statistic`, `df`, `p`, `patterns`), `clusters` (`variable`,
-#'   `clusters`, `icc`, `design_effect`, `p`), `normality` (Mardia; the
+#'   `patterns` (of missing values), `missing` (`NULL` when nothing is: a list with `cells` and
+#'   `rows`, shares; `coverage`, the share of rows that have both of each pair; `by_group`:
+#'   `variable`, `group`, `missing`, `share`; `test`: `statistic`, `df`, `p`, `patterns`),
+#'   `clusters` (`variable`, `clusters`, `icc`, `design_effect`, `p`), `normality` (Mardia; the
 #'   skewness is NA when rows times cubed columns exceed 2e9), `outliers` (`row`,
 #'   `distance`, `p`) and `advice` (`kind`, `columns`, `advice`).
 #'   `as.data.frame()` gives `columns`; `plot()` draws them.
 #' @section Errors: `orizzonte_error_name` for unknown columns (the nearest is
 #'   given), `orizzonte_error_data` when there is nothing to screen.
 #' @references
-#' Little, R. J. A. (1988). A test of missing completely at random for multivariate data with missing
-#' values. *Journal of the American Statistical Association, 83*(404), 1198--1202.
+#' Little, R. J. A. (1988). A test of missing completely at random for multivariate data with
+#' missing values. *Journal of the American Statistical Association, 83*(404), 1198--1202.
 #'
 #' Mardia, K. V. (1970). Measures of multivariate skewness and kurtosis with applications.
 #' *Biometrika, 57*(3), 519--530.
@@ -96,18 +96,12 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   raw <- lapply(stats::setNames(names, names), function(name) {
     without_text_codes(plain_column(data[[name]]), missing_codes)
   })
-  types <- vapply(names, function(name) {
-    text_codes <- is.numeric(raw[[name]]) && !is.numeric(plain_column(data[[name]]))
-    column_type(if (text_codes) raw[[name]] else data[[name]])
-  }, "")
+  types <- screened_types(data, raw)
   codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
   advice <- code_advice(names, raw, codes)
   # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
   clean <- lapply(raw, without_codes, missing_codes = missing_codes)
-  known <- vapply(names, function(name) {
-    x <- if (is.null(clean[[name]])) raw[[name]] else clean[[name]]
-    sum(!is.na(x))
-  }, 0L)
+  known <- vapply(names, function(name) sum(!is.na(clean[[name]] %||% raw[[name]])), 0L)
   numeric <- names[!vapply(clean, is.null, NA) & known > 0L]
   moment <- function(f) {
     vapply(names, function(name) {
@@ -115,8 +109,8 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
       NA_real_
     }, 0)
   }
-  distinct <- vapply(names, function(name) {
-    length(unique(stats::na.omit(if (name %in% numeric) clean[[name]] else raw[[name]])))
+  distinct <- vapply(c(clean[numeric], raw[setdiff(names, numeric)])[names], function(v) {
+    length(unique(stats::na.omit(v)))
   }, 0L)
   advice <- c(advice, content_advice(names, known, distinct))
   varying <- setdiff(numeric, names[distinct <= 1L])
@@ -138,8 +132,7 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   missing <- screen_missing(x[, !colnames(x) %in% by, drop = FALSE], group)
   clustered <- screen_clusters(x, cluster)
   advice <- c(advice, cluster_advice(clustered, clusters))
-  inflation <- stats::setNames(rep(NA_real_, length(names)), names)
-  inflation[names(together$inflation)] <- together$inflation
+  inflation <- together$inflation[names]
   columns <- list_frame(list(
     variable = names, type = unname(types), n = unname(known), missing = nrow(data) - unname(known),
     distinct = unname(distinct), min = unname(moment(min)), max = unname(moment(max)),
@@ -155,6 +148,14 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
     normality = together$normality, outliers = together$outliers, codes = codes,
     data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
+}
+
+# What each column is, text codes aside.
+screened_types <- function(data, raw) {
+  vapply(names(raw), function(name) {
+    text_codes <- is.numeric(raw[[name]]) && !is.numeric(plain_column(data[[name]]))
+    column_type(if (text_codes) raw[[name]] else data[[name]])
+  }, "")
 }
 
 cluster_advice <- function(clustered, name) {

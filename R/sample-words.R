@@ -67,9 +67,8 @@ incomplete_notes <- function(sample) {
   holed <- intersect(sample$predictors, holes)
   two <- intersect(holed, unlist(lapply(sample$groups, `[[`, "two_valued")))
   c(if (length(sample$idle_auxiliary))
-      paste0("Nothing of the model is missing, so ", enumerate(sample$idle_auxiliary),
-             if (length(sample$idle_auxiliary) == 1L) " tells" else " tell", " nothing as auxiliary ",
-             "and ", if (length(sample$idle_auxiliary) == 1L) "is" else "are", " left out."),
+      paste0("Nothing of the model is missing: left out as auxiliary, for it would tell nothing: ",
+             enumerate(sample$idle_auxiliary), "."),
     if (length(holed))
       paste0("Predictors with missing values, now part of the joint model: ", enumerate(holed),
              ".", if (length(two))

@@ -130,7 +130,8 @@ new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(
   structure(list(groups = groups, by = by, grouped = grouped, coding = coding,
                  group_notes = group_notes, total_rows = total_rows, look = look, labels = labels,
                  columns = columns, predictors = predictors, ungrouped = ungrouped,
-                 unclustered = unclustered, clusters = clusters, robust = robust, auxiliary = auxiliary,
+                 unclustered = unclustered, clusters = clusters, robust = robust,
+                 auxiliary = auxiliary,
                  idle_auxiliary = idle_auxiliary, joint = FALSE, data = data),
                  class = "orizzonte_sample")
 }

@@ -29,6 +29,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_reduce
+List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
+RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type weight(weightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_reduce(values, weight));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_saturated
 List core_saturated(SEXP patterns, int size);
 RcppExport SEXP _orizzonte_core_saturated(SEXP patternsSEXP, SEXP sizeSEXP) {
@@ -80,16 +91,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_saturated_information
+List core_saturated_information(SEXP model, SEXP sample);
+RcppExport SEXP _orizzonte_core_saturated_information(SEXP modelSEXP, SEXP sampleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_saturated_information(model, sample));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_incomplete_scaling
-List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases);
-RcppExport SEXP _orizzonte_core_incomplete_scaling(SEXP modelsSEXP, SEXP sampleSEXP, SEXP thetasSEXP, SEXP casesSEXP) {
+List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases, const List& saturated);
+RcppExport SEXP _orizzonte_core_incomplete_scaling(SEXP modelsSEXP, SEXP sampleSEXP, SEXP thetasSEXP, SEXP casesSEXP, SEXP saturatedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< const List& >::type models(modelsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const List& >::type thetas(thetasSEXP);
     Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_incomplete_scaling(models, sample, thetas, cases));
+    Rcpp::traits::input_parameter< const List& >::type saturated(saturatedSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_incomplete_scaling(models, sample, thetas, cases, saturated));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -247,11 +270,13 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
+    {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_sandwich", (DL_FUNC) &_orizzonte_core_sandwich, 5},
     {"_orizzonte_core_scaling", (DL_FUNC) &_orizzonte_core_scaling, 5},
-    {"_orizzonte_core_incomplete_scaling", (DL_FUNC) &_orizzonte_core_incomplete_scaling, 4},
+    {"_orizzonte_core_saturated_information", (DL_FUNC) &_orizzonte_core_saturated_information, 2},
+    {"_orizzonte_core_incomplete_scaling", (DL_FUNC) &_orizzonte_core_incomplete_scaling, 5},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},
     {"_orizzonte_core_case_scores", (DL_FUNC) &_orizzonte_core_case_scores, 4},
     {"_orizzonte_core_restore", (DL_FUNC) &_orizzonte_core_restore, 2},

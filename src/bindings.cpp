@@ -14,6 +14,7 @@
 #include "core/infer/saturated_information.hpp"
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
+#include "core/moments/reduce.hpp"
 #include "core/moments/saturated.hpp"
 #include "core/objective/normal_theory.hpp"
 #include "core/solve/constraints.hpp"
@@ -421,6 +422,22 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   return out.list();
 }
 
+// The missing patterns of a matrix of cases: n, covariance, mean, variables (numbers).
+// [[Rcpp::export(rng = false)]]
+List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight) {
+  require(weight.size() == 0 || weight.size() == values.rows(), "its weights have another length");
+  const std::vector<oz::Block> blocks = oz::reduce_cases(values, weight);
+  List out(blocks.size());
+  for (size_t k = 0; k < blocks.size(); ++k) {
+    Rcpp::IntegerVector variables(blocks[k].variables.begin(), blocks[k].variables.end());
+    out[k] = List::create(Rcpp::_["n"] = blocks[k].n,
+                          Rcpp::_["covariance"] = blocks[k].covariance,
+                          Rcpp::_["mean"] = blocks[k].mean,
+                          Rcpp::_["variables"] = Rcpp::IntegerVector(variables + 1));
+  }
+  return out;
+}
+
 // Saturated moments of one group's missing patterns.
 // [[Rcpp::export(rng = false)]]
 List core_saturated(SEXP patterns, int size) {
@@ -468,10 +485,28 @@ List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP ca
                       Rcpp::_["whitened"] = found.whitened);
 }
 
+// The information of the saturated model of each group of incomplete data, and its inverse.
+// [[Rcpp::export(rng = false)]]
+List core_saturated_information(SEXP model, SEXP sample) {
+  const oz::Model what = model_from(model);
+  const oz::Sample moments = sample_from(sample, what);
+  require(!moments.patterns.empty(), "its data are complete");
+  const auto unseen = unseen_from(sample, what);
+  List out(moments.size());
+  for (size_t g = 0; g < moments.size(); ++g) {
+    const oz::SaturatedInformation found = oz::saturated_information(moments, g, unseen[g]);
+    out[g] = List::create(Rcpp::_["admissible"] = found.admissible,
+                          Rcpp::_["information"] = found.information,
+                          Rcpp::_["inverse"] = found.inverse);
+  }
+  return out;
+}
+
 // The same with missing values, of several models of one sample; and the biases of their
 // complete-data discrepancies.
 // [[Rcpp::export(rng = false)]]
-List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases) {
+List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases,
+                             const List& saturated) {
   std::vector<oz::Model> what;
   std::vector<oz::Vector> theta;
   require(models.size() == thetas.size() && models.size() > 0, "its models are others");
@@ -480,10 +515,22 @@ List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas
     theta.push_back(Rcpp::as<Eigen::VectorXd>(thetas[m]));
     check_length(theta[m], what[m].map.parameters);
   }
+  const oz::Sample moments = sample_from(sample, what[0]);
+  require(saturated.size() == static_cast<int>(moments.size()), "its information is of other groups");
+  const auto unseen = unseen_from(sample, what[0]);
+  std::vector<oz::SaturatedInformation> known(moments.size());
+  for (size_t g = 0; g < known.size(); ++g) {
+    const List own = saturated[g];
+    known[g].information = Rcpp::as<Eigen::MatrixXd>(own["information"]);
+    known[g].inverse = Rcpp::as<Eigen::MatrixXd>(own["inverse"]);
+    const int p = what[0].groups[g].observed;
+    const int size = p * (p + 3) / 2 - static_cast<int>(unseen[g].size());
+    require(known[g].information.rows() == size && known[g].inverse.rows() == size,
+            "its saturated information has another size");
+  }
   const oz::StopToken stop = listening();
-  const auto found = oz::incomplete_scaling(what, theta, sample_from(sample, what[0]),
-                                            cases_from(cases, what[0]),
-                                            unseen_from(sample, what[0]), stop);
+  const auto found = oz::incomplete_scaling(what, theta, moments, cases_from(cases, what[0]), unseen,
+                                            known, stop);
   throw_if(stop);
   List out(found.size());
   for (size_t m = 0; m < found.size(); ++m)

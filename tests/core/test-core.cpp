@@ -3,6 +3,7 @@
 #include <testthat/vendor/catch.h>
 
 #include <cmath>
+#include <map>
 
 #include "expression.hpp"
 #include "infer/derivatives.hpp"
@@ -595,6 +596,76 @@ TEST_CASE("casewise derivatives agree with central differences") {
                minus_two_log_likelihood(sample.patterns, sample[0].covariance, sample[0].mean))
             .epsilon(1e-10));
   check_derivatives(problem, theta);
+}
+
+TEST_CASE("scores of single cases add up to the score of all, missing values or not") {
+  Random random(31);
+  const int n = 30;
+  Matrix values(n, 4);
+  for (int i = 0; i < n; ++i)
+    for (int v = 0; v < 4; ++v) values(i, v) = random.normal() + 0.5 * v;
+  for (int i = 0; i < n; i += 3) values(i, i % 4) = std::nan("");
+  std::map<std::vector<int>, std::vector<int>> by_pattern;
+  for (int i = 0; i < n; ++i) {
+    std::vector<int> seen;
+    for (int v = 0; v < 4; ++v)
+      if (!std::isnan(values(i, v))) seen.push_back(v);
+    by_pattern[seen].push_back(i);
+  }
+  std::vector<Block> patterns;
+  for (const auto& one : by_pattern) {
+    const int p = one.first.size(), count = one.second.size();
+    Matrix x(count, p);
+    for (int i = 0; i < count; ++i)
+      for (int j = 0; j < p; ++j) x(i, j) = values(one.second[i], one.first[j]);
+    const Vector mean = x.colwise().mean();
+    const Matrix off = x.rowwise() - mean.transpose();
+    patterns.push_back({0, double(count), off.transpose() * off / count, mean, one.first});
+  }
+  const Model model = one_factor(4, true);
+  NormalTheory problem(std::make_shared<const Model>(model), sample_of({patterns}, 4));
+  Vector theta(model.map.parameters);
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
+  REQUIRE(problem.move_to(theta));
+  Matrix scores;
+  problem.case_scores(0, values, About::Model, scores);
+  CHECK((scores.colwise().sum().transpose() - problem.score()).norm() < 1e-9);
+  problem.case_entry_scores(0, values, {1, 5}, scores);
+  CHECK(std::abs(scores.col(0).sum() - problem.entry_score()[1]) < 1e-9);
+  CHECK(std::abs(scores.col(1).sum() - problem.entry_score()[5]) < 1e-9);
+}
+
+TEST_CASE("what score tests rest on takes in what is missing, and no misfit") {
+  Random random(12);
+  Sample sample = sample_of({four_patterns(0, 5)}, 4);
+  const Model model = one_factor(4, true);
+  Vector theta(model.map.parameters);
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
+  // where the saturated moments are the model's own there is no misfit to leave out, but for the
+  // curvature of the model
+  const Implied at = implied(model, model.map(theta))[0];
+  sample[0].covariance = at.covariance.topLeftCorner(4, 4);
+  sample[0].mean = at.mean.head(4);
+  NormalTheory problem(std::make_shared<const Model>(model), sample, true);
+  REQUIRE(problem.move_to(theta));
+  const Matrix tested = problem.dense_information(Information::Tested);
+  const Matrix observed = problem.dense_information(Information::Observed);
+  const Matrix expected = problem.dense_information(Information::Expected);
+  // parameters 3 to 6 are residual variances, 8 to 11 intercepts: Sigma and mu are straight in them
+  CHECK((tested - observed).block(3, 3, 4, 4).norm() < 1e-9);
+  CHECK((tested - observed).block(8, 3, 4, 4).norm() < 1e-9);
+  CHECK((tested - expected).block(3, 3, 4, 4).norm() > 1e-3);
+  Matrix with;
+  Vector own;
+  problem.cross_information({5}, with, own);
+  CHECK(own[0] == Approx(tested(4, 4)));
+  // complete data: the expected information
+  Sample complete;
+  complete.push_back({0, 100, Matrix::Identity(4, 4) * 1.3, Vector::Zero(4), {}});
+  NormalTheory plain(std::make_shared<const Model>(model), complete);
+  REQUIRE(plain.move_to(theta));
+  CHECK((plain.dense_information(Information::Tested) -
+         plain.dense_information(Information::Expected)).norm() == 0);
 }
 
 TEST_CASE("without missing values patterns give what complete data give") {

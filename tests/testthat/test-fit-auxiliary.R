@@ -54,7 +54,8 @@ test_that("estimates, errors and tests are those of the model saturated by hand"
 test_that("no reader shows them, and every header names them", {
   expect_output(print(fit), "auxiliary, not in the\\s+model: told and more")
   shown <- list(estimates(fit)$parameter, r_squared(fit)$variable,
-                colnames(implied(fit)$all$covariance), colnames(observed(fit)$all$covariance), rownames(residuals(fit)$all$covariance),
+                colnames(implied(fit)$all$covariance), colnames(observed(fit)$all$covariance),
+                rownames(residuals(fit)$all$covariance),
                 equations(fit)$variable, effects(fit)$parameter, names(predict(fit)),
                 amendments(fit, top = 3, all = TRUE)$parameter, without(fit)$parameter)
   for (names in shown) expect_false(mentions(names))
@@ -88,7 +89,7 @@ test_that("they stay through amendments, comparisons, ladders and other requests
 
 test_that("where nothing is missing they tell nothing, and wrong roles are refused", {
   whole <- data[stats::complete.cases(data[c(paste0("x", 1:6), "p")]), ]
-  expect_message(kept <- fit_model(bp, whole, auxiliary = told), "tells nothing as auxiliary")
+  expect_message(kept <- fit_model(bp, whole, auxiliary = told), "left out as auxiliary")
   expect_identical(coef(kept), coef(quietly(fit_model(bp, whole))))
   refused <- function(pattern, ..., class = "orizzonte_error_input") {
     expect_error(quietly(fit_model(bp, data, ...)), pattern, class = class)

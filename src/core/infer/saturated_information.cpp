@@ -6,7 +6,6 @@
 
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
-#include "../solve/rescale.hpp"
 #include "derivatives.hpp"
 
 namespace orizzonte {
@@ -118,11 +117,10 @@ class PatternSums {
   Matrix products_, with_means_, weight_;
 };
 
-// A group: its saturated information A, as a factor, and the units' scores (units x moments).
+// A group: what is known of its saturated information, and the units' scores (units x moments).
 struct SaturatedGroup {
   Coordinates at;
-  Matrix information;
-  Eigen::LLT<Matrix> factor;
+  const SaturatedInformation* known = nullptr;
   Matrix scores;
 };
 
@@ -151,17 +149,6 @@ Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cas
   Matrix sums = Matrix::Zero(cases.clusters, scores.cols());
   for (int i = 0; i < n; ++i) sums.row(cases.cluster[i]) += scores.row(i);
   return sums;
-}
-
-bool make_group(const Sample& sample, int g, const Pairs& unseen, const Cases* cases,
-                SaturatedGroup& out) {
-  const Sample own = of_group(sample, g);
-  out.at = coordinates_of(own[0].covariance.rows(), unseen, g);
-  out.information = PatternSums(own, out.at).information();
-  out.factor.compute(out.information);
-  if (out.factor.info() != Eigen::Success) return false;
-  if (cases) out.scores = unit_scores(own, out.at, *cases);
-  return true;
 }
 
 // Derivatives of the group's moments by the directions in which the parameters may move.
@@ -196,24 +183,6 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
   return true;
 }
 
-// tr(A^-1 V) from the factors of both.
-double trace_of_ratio(const Eigen::LLT<Matrix>& a, const Matrix& v) {
-  const Eigen::LLT<Matrix> root(v);
-  if (root.info() != Eigen::Success) return a.solve(v).trace();
-  Matrix both = root.matrixL();
-  // the root is lower triangular, and so is what comes of it: by blocks of columns
-  constexpr int block = 64;
-  const int size = both.rows();
-  double out = 0;
-  for (int j = 0; j < size; j += block) {
-    const int width = std::min(block, size - j), rest = size - j;
-    Matrix part = both.block(j, j, rest, width);
-    a.matrixLLT().bottomRightCorner(rest, rest).triangularView<Eigen::Lower>().solveInPlace(part);
-    out += part.squaredNorm();
-  }
-  return out;
-}
-
 IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sample& sample,
                               const std::vector<SaturatedGroup>& groups, double factor,
                               const StopToken& stop) {
@@ -238,12 +207,12 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
     if (!complete_information(group.at, sample[g], at[g], v, discrepancy)) return out;
     out.complete += sample[g].n / n * discrepancy;
     const Matrix slopes = moment_slopes(model, eta, group.at, basis);
-    inner += slopes.transpose() * group.information * slopes;
+    inner += slopes.transpose() * (group.known->information * slopes);
     const Matrix v_slopes = v * slopes;
     weighted += slopes.transpose() * v_slopes;
-    free_normal += trace_of_ratio(group.factor, v);
+    free_normal += group.known->inverse.cwiseProduct(v).sum();
     if (group.scores.rows() == 0) continue;
-    const Matrix moved = group.factor.solve(group.scores.transpose());  // A^-1 s, by unit
+    const Matrix moved = group.known->inverse * group.scores.transpose();  // A^-1 s, by unit
     out.trace += factor * moved.cwiseProduct(group.scores.transpose()).sum();
     const Matrix along = slopes.transpose() * group.scores.transpose();
     meat += factor * along * along.transpose();
@@ -262,26 +231,34 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
 
 }  // namespace
 
-std::vector<IncompleteScaling> incomplete_scaling(const std::vector<Model>& models,
-                                                  const std::vector<Vector>& theta,
-                                                  const Sample& sample,
-                                                  const std::vector<Cases>& cases,
-                                                  const std::vector<Pairs>& unseen,
-                                                  const StopToken& stop) {
-  std::vector<IncompleteScaling> out(models.size());
+SaturatedInformation saturated_information(const Sample& sample, int g, const Pairs& unseen) {
+  const Sample own = of_group(sample, g);
+  const Coordinates at = coordinates_of(own[0].covariance.rows(), unseen, g);
+  SaturatedInformation out;
+  out.information = PatternSums(own, at).information();
+  // scaled to a unit diagonal: variances and means have other units
+  const Vector unit = out.information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
+  const Eigen::LLT<Matrix> factor(unit.asDiagonal() * out.information * unit.asDiagonal());
+  if (factor.info() != Eigen::Success) return out;
+  out.inverse = unit.asDiagonal() *
+                factor.solve(Matrix::Identity(at.size(), at.size())) * unit.asDiagonal();
+  out.admissible = true;
+  return out;
+}
+
+std::vector<IncompleteScaling> incomplete_scaling(
+    const std::vector<Model>& models, const std::vector<Vector>& theta, const Sample& sample,
+    const std::vector<Cases>& cases, const std::vector<Pairs>& unseen,
+    const std::vector<SaturatedInformation>& saturated, const StopToken& stop) {
   std::vector<SaturatedGroup> groups(sample.size());
-  for (size_t m = 0; m < models.size(); ++m) {
-    const Rescaled scaled = rescale(models[m], sample);
-    if (m == 0) {
-      const std::vector<Cases> own = in_units(cases, scaled.item_unit);
-      for (size_t g = 0; g < groups.size(); ++g)
-        if (stop.stopped() || !make_group(scaled.sample, g, unseen[g],
-                                          own.empty() ? nullptr : &own[g], groups[g]))
-          return out;
-    }
-    out[m] = scale_model(*scaled.model, theta[m].cwiseQuotient(scaled.parameter_unit),
-                         scaled.sample, groups, cluster_factor(cases), stop);
+  for (size_t g = 0; g < groups.size() && !stop.stopped(); ++g) {
+    groups[g].at = coordinates_of(sample[g].covariance.rows(), unseen[g], g);
+    groups[g].known = &saturated[g];
+    if (!cases.empty()) groups[g].scores = unit_scores(of_group(sample, g), groups[g].at, cases[g]);
   }
+  std::vector<IncompleteScaling> out;
+  for (size_t m = 0; m < models.size(); ++m)
+    out.push_back(scale_model(models[m], theta[m], sample, groups, cluster_factor(cases), stop));
   return out;
 }
 

@@ -13,13 +13,21 @@ struct IncompleteScaling {
   double robust_bias = 0;   // the same whatever the distribution
 };
 
-// One for each model (its free parameters `theta`), all of the same sample. Cases may be empty:
-// then only what normality needs is computed. `unseen`: by group, pairs (lower triangle, from 0) of
-// variables that no case has together. After Zhang & Savalei (2023). Needs memory for (p (p + 3)
-// / 2)^2 numbers a group.
+// Of one group: of its covariances (lower triangle by columns, `unseen` pairs left out: variables
+// that no case has together, from 0) and means. It hangs on the data alone, so that it serves all
+// models of them. Needs memory for twice (p (p + 3) / 2)^2 numbers.
+struct SaturatedInformation {
+  bool admissible = false;
+  Matrix information, inverse;
+};
+SaturatedInformation saturated_information(const Sample& sample, int g,
+                                           const std::vector<std::pair<int, int>>& unseen);
+
+// One for each model (its free parameters `theta`), all of the same sample. Cases may be empty: then
+// only what normality needs is computed. After Zhang & Savalei (2023).
 std::vector<IncompleteScaling> incomplete_scaling(
     const std::vector<Model>& models, const std::vector<Vector>& theta, const Sample& sample,
     const std::vector<Cases>& cases, const std::vector<std::vector<std::pair<int, int>>>& unseen,
-    const StopToken& stop);
+    const std::vector<SaturatedInformation>& saturated, const StopToken& stop);
 
 }  // namespace orizzonte

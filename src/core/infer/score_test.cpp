@@ -52,7 +52,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   NormalTheory problem(scaled.model, scaled.sample, true);
   const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
   if (!problem.move_to(at)) return out;
-  Matrix information = problem.dense_information(Information::Expected);
+  Matrix information = problem.dense_information(Information::Tested);
   information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
   Vector unit(information.rows());
   for (int i = 0; i < unit.size(); ++i)

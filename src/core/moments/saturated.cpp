@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/marginal.hpp"
 
 namespace orizzonte {
 namespace {
@@ -79,8 +80,11 @@ class Em {
     Point out;
     out.mean = Vector::Zero(size_);
     std::vector<Completed> completed(blocks_.size());
+    Marginal whole;
+    const bool whole_ready = whole.set(from.covariance);
     for (size_t k = 0; k < blocks_.size(); ++k) {
-      if (!complete(from, k, completed[k], out.deviance)) return out;
+      if (!complete(from, k, whole_ready ? &whole : nullptr, completed[k], out.deviance))
+        return out;
       out.mean += blocks_[k]->n / n_ * completed[k].mean;
     }
     out.covariance = Matrix::Zero(size_, size_);
@@ -93,20 +97,32 @@ class Em {
   }
 
  private:
-  bool complete(const Point& at, size_t k, Completed& out, double& deviance) const {
+  // `whole` serves patterns that miss few variables.
+  bool complete(const Point& at, size_t k, Marginal* whole, Completed& out,
+                double& deviance) const {
     const std::vector<int>&o = seen_[k], &m = missing_[k];
     const Block& block = *blocks_[k];
-    const Matrix sigma = part(at.covariance, o, o);
-    Cholesky factor;
-    if (!factor.compute(sigma)) return false;
-    Matrix root, w;
-    factor.inverse(root, w);
+    Matrix w, slope, left;
+    double log_determinant;
+    if (Marginal::pays(o.size(), m.size())) {
+      if (!whole || !whole->select(o, m, w)) return false;
+      slope = m.empty() ? Matrix(0, o.size()) : whole->slope;
+      left = m.empty() ? Matrix(0, 0) : whole->left;
+      log_determinant = whole->log_determinant;
+    } else {
+      Cholesky factor;
+      if (!factor.compute(part(at.covariance, o, o))) return false;
+      Matrix root;
+      factor.inverse(root, w);
+      const Matrix cross = part(at.covariance, m, o);
+      slope = cross * w;
+      left = part(at.covariance, m, m) - slope * cross.transpose();
+      log_determinant = 2 * factor.diagonal().log().sum();
+    }
     const Vector d = block.mean - part(at.mean, o);
-    deviance += block.n * (2 * factor.diagonal().log().sum() + block.covariance.cwiseProduct(w).sum() +
+    deviance += block.n * (log_determinant + block.covariance.cwiseProduct(w).sum() +
                            d.dot(w * d));
-    const Matrix cross = part(at.covariance, m, o), slope = cross * w;
     const Vector expected = part(at.mean, m) + slope * d;
-    const Matrix left = part(at.covariance, m, m) - slope * cross.transpose();
     const Matrix with_seen = slope * block.covariance;
     const Matrix own = with_seen * slope.transpose() + left;
     out.mean.resize(size_);

@@ -52,21 +52,21 @@ void NormalTheory::set_sample(const Sample& sample) {
     }
     group.blocks.clear();
     group.saturated = 0;
-    const Matrix covariance = to_internal(group.layout, sample[g].covariance);
-    const Vector mean = to_internal(group.layout, sample[g].mean);
+    group.covariance = to_internal(group.layout, sample[g].covariance);
+    group.mean = to_internal(group.layout, sample[g].mean);
     for (const Block& pattern : sample.patterns) {
       if (pattern.group != static_cast<int>(g)) continue;
       group.blocks.emplace_back();
       group.blocks.back().set(pattern, group.layout, means_);
       group.saturated +=
-          pattern.n / group.n * group.blocks.back().discrepancy_from(covariance, mean);
+          pattern.n / group.n * group.blocks.back().discrepancy_from(group.covariance, group.mean);
     }
   }
 }
 
 bool NormalTheory::move_to(const Vector& theta) {
   if (placed_ && at_.size() == theta.size() && at_ == theta) return true;
-  placed_ = first_ = second_ = false;
+  placed_ = first_ = second_ = tested_ = false;
   model().map.apply(theta, eta_);
   double f = 0;
   for (Group& group : groups_) {
@@ -74,8 +74,13 @@ bool NormalTheory::move_to(const Vector& theta) {
     // Starts have det(I - B) > 0; the other side of det = 0 is another model (Bollen 1989, ch. 4).
     if (!(group.at.determinant > smallest_determinant)) return false;
     group.value = -group.saturated;
+    bool ready = false;
     for (Tables& block : group.blocks) {
-      if (!block.move_to(group.at, means_)) return false;
+      if (!ready && block.uses_whole()) {
+        if (!group.whole.set(group.at.sigma)) return false;
+        ready = true;
+      }
+      if (!block.move_to(group.at, means_, ready ? &group.whole : nullptr)) return false;
       group.value += block.n / group.n * block.discrepancy;
     }
     f += group.n / n_ * group.value;
@@ -103,15 +108,13 @@ inline double NormalTheory::expected_pair(const Group& group, const Tables& bloc
 }
 
 // What the observed information of one observation of a block adds through R and d.
-inline double NormalTheory::misfit_pair(const Group& group, const Tables& block, const Slot& e,
-                                        const Slot& f) const {
+inline double NormalTheory::misfit_pair(const Group& group, const Tables& block, const Matrix& r,
+                                        const Vector& u, const Slot& e, const Slot& f) const {
   const Matrix& w = block.w_table;
-  const Matrix& r = block.r_table;
   double value = e.half * f.half *
                  (r(f.y, e.x) * w(f.x, e.y) + r(f.y, e.y) * w(f.x, e.x) + r(f.x, e.x) * w(f.y, e.y) +
                   r(f.x, e.y) * w(f.y, e.x));
   if (!means_) return value;
-  const Vector& u = block.mean_table;
   value += e.half * (u[e.x] * w(f.x, e.y) + u[e.y] * w(f.x, e.x)) * moment(group.at, f);
   value += f.half * (u[f.x] * w(f.y, e.x) + u[f.y] * w(f.x, e.x)) * moment(group.at, e);
   return value;
@@ -153,7 +156,10 @@ inline double NormalTheory::pair(const Group& group, const Slot& e, const Slot& 
   double value = 0;
   for (const Tables& block : group.blocks) {
     double one = expected_pair(group, block, e, f);
-    if (kind == Information::Observed) one += misfit_pair(group, block, e, f);
+    if (kind == Information::Observed)
+      one += misfit_pair(group, block, block.r_table, block.mean_table, e, f);
+    if (kind == Information::Tested)
+      one += misfit_pair(group, block, block.r_saturated, block.mean_saturated, e, f);
     value += block.n * one;
   }
   const bool curved = e.family != Family::Covariance || f.family != Family::Covariance;
@@ -175,6 +181,24 @@ void NormalTheory::prepare(Information kind) {
   second_ = second_ || second;
 }
 
+// What score tests rest on.
+Information NormalTheory::tested() {
+  prepare(Information::Expected);
+  if (inference_ == Information::Expected) return Information::Expected;
+  if (!tested_)
+    for (Group& group : groups_)
+      for (Tables& block : group.blocks)
+        block.prepare_saturated(group.at, group.layout, group.covariance, group.mean);
+  tested_ = true;
+  return Information::Tested;
+}
+
+double NormalTheory::tested_pair(Information kind, const Group& group, const Slot& e,
+                                 const Slot& f) const {
+  return kind == Information::Tested ? pair<Information::Tested>(group, e, f)
+                                     : pair<Information::Expected>(group, e, f);
+}
+
 void NormalTheory::add_up(Group& group) {
   if (group.blocks.size() == 1) return;
   const Tables& one = group.blocks[0];
@@ -188,14 +212,17 @@ void NormalTheory::add_up(Group& group) {
 
 template <class Sink>
 void NormalTheory::sweep(Information kind, Sink&& sink) {
-  prepare(kind);
-  const bool observed = kind == Information::Observed;
+  if (kind == Information::Tested) kind = tested();
+  else
+    prepare(kind);
+  const bool observed = kind == Information::Observed, tested = kind == Information::Tested;
   for (Group& group : groups_)
     for (size_t i = 0; i < group.slots.size(); ++i) {
       const Slot& e = group.slots[i];
       for (size_t j = 0; j <= i; ++j) {
         const Slot& f = group.slots[j];
         sink(e, f, observed ? pair<Information::Observed>(group, e, f)
+                   : tested ? pair<Information::Tested>(group, e, f)
                             : pair<Information::Expected>(group, e, f));
       }
     }
@@ -261,15 +288,15 @@ std::vector<Slot> NormalTheory::find_slots(const std::vector<int>& entries) cons
 
 void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                                      Vector& own) {
-  prepare(Information::Expected);
+  const Information kind = tested();
   const std::vector<Slot> slots = find_slots(entries);
   with_parameters.setZero(model().map.parameters, entries.size());
   own.setZero(entries.size());
   for (size_t c = 0; c < entries.size(); ++c) {
     const Group& group = groups_[model().entries[entries[c]].group];
-    own[c] = pair<Information::Expected>(group, slots[c], slots[c]);
+    own[c] = tested_pair(kind, group, slots[c], slots[c]);
     for (const Slot& slot : group.slots) {
-      const double value = pair<Information::Expected>(group, slots[c], slot);
+      const double value = tested_pair(kind, group, slots[c], slot);
       for (const Term& term : model().map.rows[slot.entry])
         with_parameters(term.parameter, c) += term.weight * value;
     }
@@ -277,14 +304,14 @@ void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& wi
 }
 
 Matrix NormalTheory::pair_information(const std::vector<int>& entries) {
-  prepare(Information::Expected);
+  const Information kind = tested();
   const std::vector<Slot> slots = find_slots(entries);
   Matrix out = Matrix::Zero(entries.size(), entries.size());
   for (size_t i = 0; i < entries.size(); ++i)
     for (size_t j = 0; j <= i; ++j) {
       const int g = model().entries[entries[i]].group;
       if (g != model().entries[entries[j]].group) continue;
-      out(i, j) = out(j, i) = pair<Information::Expected>(groups_[g], slots[i], slots[j]);
+      out(i, j) = out(j, i) = tested_pair(kind, groups_[g], slots[i], slots[j]);
     }
   return out;
 }

@@ -37,10 +37,13 @@ class NormalTheory : public Objective {
   struct Group {
     GroupLayout layout;
     double n = 0, saturated = 0, value = 0;
+    Matrix covariance;  // saturated moments, where values are missing
+    Vector mean;
     std::vector<Slot> slots;  // entries that parameters move, and the others
     std::vector<Slot> still;
     std::vector<Slot> leaf_pairs;  // covariances of leaves, among both
     GroupMatrices at;
+    Marginal whole;
     std::vector<Tables> blocks;
     Matrix r_sum;      // R and W d over the blocks, by n; of one block its own tables serve
     Vector mean_sum;
@@ -54,11 +57,14 @@ class NormalTheory : public Objective {
   double slot_score(const Group& group, const Slot& slot) const;
   double expected_pair(const Group& group, const Tables& block, const Slot& e,
                        const Slot& f) const;
-  double misfit_pair(const Group& group, const Tables& block, const Slot& e, const Slot& f) const;
+  double misfit_pair(const Group& group, const Tables& block, const Matrix& r, const Vector& u,
+                     const Slot& e, const Slot& f) const;
   double curvature(const Group& group, const Slot& e, const Slot& f) const;
   template <Information kind>
   double pair(const Group& group, const Slot& e, const Slot& f) const;
   void prepare(Information kind);
+  Information tested();
+  double tested_pair(Information kind, const Group& group, const Slot& e, const Slot& f) const;
   template <class Sink>
   void sweep(Information kind, Sink&& sink);
 
@@ -69,6 +75,7 @@ class NormalTheory : public Objective {
   double n_ = 0, value_ = 0;
   Information inference_ = Information::Expected;
   bool placed_ = false, first_ = false, second_ = false;  // is there a point, and its tables
+  bool tested_ = false;
   Vector eta_;
 };
 

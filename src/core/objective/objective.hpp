@@ -8,7 +8,9 @@
 
 namespace orizzonte {
 
-enum class Information { Expected, Observed };
+// Tested: the observed information as far as it comes from what is missing, and not from misfit
+// (cases deviate from the saturated moments); of complete data the expected one.
+enum class Information { Expected, Observed, Tested };
 enum class About { Model, Data };  // the means that cases deviate from
 
 // The discrepancy F of a model from a sample, with all derivatives of l = -n F / 2.
@@ -39,9 +41,10 @@ class Objective {
   virtual Vector entry_score() = 0;
   virtual Matrix entry_information(Information kind) = 0;
 
-  // Expected information of single entries: with every parameter (parameters x entries), on their
-  // own, and with each other. Score tests rest on it, also with missing values: the observed one
-  // takes misfit into its curvature, and predicts drops that are many times too large.
+  // Information of single entries for score tests: with every parameter (parameters x entries), on
+  // their own, and with each other. The observed one would take misfit into its curvature, and
+  // predict drops that are many times too large; the expected one is wrong where values are missing
+  // at random.
   virtual void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
                                  Vector& own) = 0;
   virtual Matrix pair_information(const std::vector<int>& entries) = 0;

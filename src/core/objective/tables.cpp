@@ -28,6 +28,7 @@ void select(const Matrix& from, const std::vector<int>& rows, Matrix& out) {
 void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
   n = block.n;
   rows_.clear();
+  missing_.clear();
   local_.clear();
   leaves_ = layout.leaves;
   if (block.variables.empty()) {
@@ -43,7 +44,10 @@ void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
   std::vector<int> order;
   local_.assign(layout.leaves, -1);
   for (int v = 0; v < layout.observed; ++v) {
-    if (from[v] < 0) continue;
+    if (from[v] < 0) {
+      missing_.push_back(v);
+      continue;
+    }
     if (v < layout.leaves) local_[v] = static_cast<int>(rows_.size());
     rows_.push_back(v);
     order.push_back(from[v]);
@@ -55,17 +59,25 @@ void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
   for (size_t i = 0; i < order.size(); ++i) m_[i] = block.mean[order[i]];
 }
 
-bool Tables::move_to(const GroupMatrices& at, bool means) {
+bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
   if (!complete()) {
-    select(at.sigma, rows_, sigma_);
     tall_.resize(rows_.size(), at.tall.cols());
     for (size_t i = 0; i < rows_.size(); ++i) tall_.row(i) = at.tall.row(rows_[i]);
   }
-  if (!factor_.compute(complete() ? at.sigma : sigma_)) return false;
-  const auto diagonal = factor_.diagonal();
-  if (!(diagonal.minCoeff() > smallest_ratio * diagonal.maxCoeff())) return false;
-  factor_.inverse(root_, w_);
-  discrepancy = 2 * diagonal.log().sum() + s_.cwiseProduct(w_).sum();
+  double log_determinant;
+  if (uses_whole()) {
+    if (!whole || !(whole->smallest_ratio() > smallest_ratio)) return false;
+    if (!whole->select(rows_, missing_, w_)) return false;
+    log_determinant = whole->log_determinant;
+  } else {
+    if (!complete()) select(at.sigma, rows_, sigma_);
+    if (!factor_.compute(complete() ? at.sigma : sigma_)) return false;
+    const auto diagonal = factor_.diagonal();
+    if (!(diagonal.minCoeff() > smallest_ratio * diagonal.maxCoeff())) return false;
+    factor_.inverse(root_, w_);
+    log_determinant = 2 * diagonal.log().sum();
+  }
+  discrepancy = log_determinant + s_.cwiseProduct(w_).sum();
   if (!means) return true;
   if (complete()) {
     d_ = m_ - at.mean.head(m_.size());
@@ -147,6 +159,28 @@ void Tables::prepare_second(const GroupLayout& layout) {
   }
   for (int j = 0; j < l; ++j)
     for (int i = 0; i < l; ++i) r_table(rows_[i], rows_[j]) = work_(i, j) - w_(i, j);
+}
+
+void Tables::prepare_saturated(const GroupMatrices& at, const GroupLayout& layout,
+                               const Matrix& sigma, const Vector& mean) {
+  const int c = layout.inner(), size = layout.variables + c, p = s_.rows();
+  Matrix own = sigma;
+  Vector d = m_;
+  if (!complete()) select(sigma, rows_, own);
+  for (int i = 0; i < p; ++i) d[i] -= mean[complete() ? i : rows_[i]];
+  const Matrix r = w_ * (s_ + d * d.transpose() - own) * w_;
+  const Matrix rz = r * tall(at);
+  const Vector u = w_ * d;
+  r_saturated.setZero(size, size);
+  mean_saturated.setZero(size);
+  for (int j = 0; j < leaves_; ++j) {
+    const int at_j = complete() ? j : rows_[j];
+    mean_saturated[at_j] = u[j];
+    for (int i = 0; i < leaves_; ++i) r_saturated(complete() ? i : rows_[i], at_j) = r(i, j);
+  }
+  spread(rz, layout, r_saturated);
+  r_saturated.bottomRightCorner(2 * c, 2 * c) = tall(at).transpose() * rz;
+  mean_saturated.tail(2 * c) = tall(at).transpose() * u;
 }
 
 void Tables::case_table(const GroupMatrices& at, const GroupLayout& layout,

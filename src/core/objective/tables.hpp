@@ -2,6 +2,7 @@
 // in which derivatives are looked up.
 #pragma once
 #include "../linear/cholesky.hpp"
+#include "../linear/marginal.hpp"
 #include "../moments/block.hpp"
 #include "slot.hpp"
 
@@ -21,12 +22,20 @@ class Tables {
   bool complete() const { return rows_.empty(); }
   double log_determinant_of_data() const { return log_det_s_; }
   // False when its Sigma is not positive definite.
-  bool move_to(const GroupMatrices& at, bool means);
+  // Where few variables are missing, Sigma^-1 comes from that of the whole.
+  bool move_to(const GroupMatrices& at, bool means, Marginal* whole);
+  bool uses_whole() const { return !complete() && Marginal::pays(rows_.size(), missing_.size()); }
   // For first derivatives. R is formed only where it is asked for: of the leaves at `pairs`.
   void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
                      const std::vector<Slot>& pairs);
   // R of all leaves as well.
   void prepare_second(const GroupLayout& layout);
+  // The same of deviations from the saturated moments (internal order): R = W (S + d d' - Sigma~) W
+  // and W d with d = m - mu~.
+  void prepare_saturated(const GroupMatrices& at, const GroupLayout& layout, const Matrix& sigma,
+                         const Vector& mean);
+  Matrix r_saturated;
+  Vector mean_saturated;
   // Z' W (x - mu) of single cases, given by what they deviate from mu (variables x cases, in the
   // block's order): cases x columns of the tables.
   void case_table(const GroupMatrices& at, const GroupLayout& layout, const Matrix& deviations,
@@ -41,6 +50,7 @@ class Tables {
   void spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const;
 
   std::vector<int> rows_;   // internal places of its variables, in order; empty: all
+  std::vector<int> missing_;
   std::vector<int> local_;  // of a leaf among them, -1 when it is missing
   int leaves_ = 0;
   Matrix s_;
