@@ -25,6 +25,10 @@ core_scaling <- function(model, sample, theta, cases, squared) {
     .Call(`_orizzonte_core_scaling`, model, sample, theta, cases, squared)
 }
 
+core_moment_spread <- function(model, sample, theta, cases) {
+    .Call(`_orizzonte_core_moment_spread`, model, sample, theta, cases)
+}
+
 core_saturated_information <- function(model, sample) {
     .Call(`_orizzonte_core_saturated_information`, model, sample)
 }

@@ -76,12 +76,46 @@ residuals_in <- function(view, in_units, parts) {
   list(covariance = gap / by$covariance, mean = if (!is.null(gap_mean)) gap_mean / by$mean)
 }
 
-# Standard errors of the observed moments under normality.
+# Standard errors of the observed moments, under normality.
 moment_errors <- function(view, parts) {
+  spread <- spread_of(view)
+  if (!is.null(spread)) return(lapply(spread_parts(view, spread$observed), sqrt))
   sigma <- parts$model$covariance
   n <- view$moments$n
   list(covariance = sqrt((outer(diag(sigma), diag(sigma)) + sigma^2) / n),
        mean = sqrt(diag(sigma) / n))
+}
+
+# Where data are incomplete or inference is robust: sampling variances of the observed moments and of
+# residuals, from the core; else NULL.
+spread_of <- function(view) {
+  fit <- view$fit
+  if (!has_converged(fit)) return(NULL)
+  whole <- whole_fit(fit)
+  found <- if (is_incomplete(fit$sample)) {
+    incomplete_scalings(whole)[[1L]]
+  } else if (is_robust(fit$request)) {
+    cached(fit, "moment_spread", core_moment_spread(fit$layout$model, core_moments(fit),
+                                                    core_theta(fit), core_cases(fit)))
+  }
+  if (length(found$observed) < view$number) return(NULL)
+  lapply(found[c("observed", "residual")], `[[`, view$number)
+}
+
+# Their packed form as a matrix and a vector, of the model's own variables.
+spread_parts <- function(view, packed) {
+  joint <- whole_fit(view$fit)
+  names <- joint$layout$parts[[view$number]]$observed
+  p <- length(names)
+  known <- lower.tri(diag(p), diag = TRUE)
+  unseen <- joint$moments[[view$number]]$unseen
+  if (NROW(unseen)) known[unseen] <- FALSE
+  covariance <- matrix(NA_real_, p, p, dimnames = list(names, names))
+  covariance[known] <- packed[seq_len(sum(known))]
+  covariance[upper.tri(covariance)] <- t(covariance)[upper.tri(covariance)]
+  own <- view$layout$observed
+  list(covariance = covariance[own, own, drop = FALSE],
+       mean = stats::setNames(utils::tail(packed, p), names)[own])
 }
 
 # Standard errors of the residuals: what is left of the sampling variance once the parameters have
@@ -99,14 +133,20 @@ residual_errors <- function(view, parts) {
 
 # Of some pairs, and of some means.
 covariance_residual_errors <- function(view, parts, at) {
-  if (is_incomplete(view$fit$sample)) return(rep(NA_real_, nrow(at)))
-  left_error(moment_errors(view, parts)$covariance[at]^2,
-             moment_followed(view, "covariance", at[, 1L], at[, 2L]))
+  observed <- moment_errors(view, parts)$covariance[at]^2
+  spread <- spread_of(view)
+  followed <- if (is.null(spread)) moment_followed(view, "covariance", at[, 1L], at[, 2L]) else
+    observed - spread_parts(view, spread$residual)$covariance[at]
+  left_error(observed, followed)
 }
 
 mean_residual_errors <- function(view, parts, at) {
-  if (!parts$means || is_incomplete(view$fit$sample)) return(rep(NA_real_, length(at)))
-  left_error(moment_errors(view, parts)$mean[at]^2, moment_followed(view, "mean", at, at))
+  if (!parts$means) return(rep(NA_real_, length(at)))
+  observed <- moment_errors(view, parts)$mean[at]^2
+  spread <- spread_of(view)
+  followed <- if (is.null(spread)) moment_followed(view, "mean", at, at) else
+    observed - spread_parts(view, spread$residual)$mean[at]
+  left_error(observed, followed)
 }
 
 # NA where nothing is left but rounding and the last step of the fit (up to 1e-6 standard errors):

@@ -91,6 +91,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_moment_spread
+List core_moment_spread(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases);
+RcppExport SEXP _orizzonte_core_moment_spread(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP casesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type cases(casesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_moment_spread(model, sample, theta, cases));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_saturated_information
 List core_saturated_information(SEXP model, SEXP sample);
 RcppExport SEXP _orizzonte_core_saturated_information(SEXP modelSEXP, SEXP sampleSEXP) {
@@ -275,6 +288,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_sandwich", (DL_FUNC) &_orizzonte_core_sandwich, 5},
     {"_orizzonte_core_scaling", (DL_FUNC) &_orizzonte_core_scaling, 5},
+    {"_orizzonte_core_moment_spread", (DL_FUNC) &_orizzonte_core_moment_spread, 4},
     {"_orizzonte_core_saturated_information", (DL_FUNC) &_orizzonte_core_saturated_information, 2},
     {"_orizzonte_core_incomplete_scaling", (DL_FUNC) &_orizzonte_core_incomplete_scaling, 5},
     {"_orizzonte_core_evaluate", (DL_FUNC) &_orizzonte_core_evaluate, 3},

@@ -485,6 +485,19 @@ List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP ca
                       Rcpp::_["whitened"] = found.whitened);
 }
 
+// Sampling variances of observed moments and of residuals, complete data of any distribution.
+// [[Rcpp::export(rng = false)]]
+List core_moment_spread(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  const oz::StopToken stop = listening();
+  const oz::MomentSpread found =
+      oz::moment_spread(what, sample_from(sample, what), theta, cases_from(cases, what), stop);
+  throw_if(stop);
+  return List::create(Rcpp::_["observed"] = Rcpp::wrap(found.observed),
+                      Rcpp::_["residual"] = Rcpp::wrap(found.residual));
+}
+
 // The information of the saturated model of each group of incomplete data, and its inverse.
 // [[Rcpp::export(rng = false)]]
 List core_saturated_information(SEXP model, SEXP sample) {
@@ -538,7 +551,9 @@ List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas
                           Rcpp::_["trace"] = found[m].trace,
                           Rcpp::_["complete"] = found[m].complete,
                           Rcpp::_["normal_bias"] = found[m].normal_bias,
-                          Rcpp::_["robust_bias"] = found[m].robust_bias);
+                          Rcpp::_["robust_bias"] = found[m].robust_bias,
+                          Rcpp::_["observed"] = Rcpp::wrap(found[m].spread.observed),
+                          Rcpp::_["residual"] = Rcpp::wrap(found[m].spread.residual));
   return out;
 }
 

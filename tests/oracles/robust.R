@@ -123,5 +123,20 @@ oracle_incomplete <- function(model, theta, data, saturated) {
   list(trace = trace(solve(a, b)) - trace(solve(inner, t(slopes) %*% b %*% slopes)),
        complete = sum(n / sum(n) * vapply(each, `[[`, 0, "f")),
        normal_bias = trace(v %*% q %*% solve(a) %*% t(q)),
-       robust_bias = trace(v %*% q %*% solve(a, b) %*% solve(a) %*% t(q)))
+       robust_bias = trace(v %*% q %*% solve(a, b) %*% solve(a) %*% t(q)),
+       left_normal = diag(q %*% solve(a) %*% t(q)),
+       left_robust = diag(q %*% solve(a, b) %*% solve(a) %*% t(q)))
+}
+
+# Sampling variances of residuals, complete data: Q Gamma Q' / n, Q = I - D (D'VD)^-1 D'V.
+oracle_left <- function(model, theta, data) {
+  n <- vapply(data, nrow, 0L)
+  groups <- model$build(theta)
+  v <- oracle_blocks(Map(function(g, n) n * oracle_weight(g$sigma, model$means), groups, n))
+  gamma <- oracle_blocks(Map(function(x, n) {
+    crossprod(scale(oracle_moment_rows(x, model$means), scale = FALSE)) / n^2
+  }, data, n))
+  slopes <- numDeriv::jacobian(function(t) oracle_moments(model, t), theta)
+  q <- diag(nrow(v)) - slopes %*% solve(t(slopes) %*% v %*% slopes, t(slopes) %*% v)
+  diag(q %*% gamma %*% t(q))
 }

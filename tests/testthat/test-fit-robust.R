@@ -85,7 +85,17 @@ test_that("groups with equal loadings and intercepts: errors, tests, differences
     expect_sandwich(fit, two_groups_of)
     trace <- traces_of(fit, two_groups_of)
     expect_equal(index_of(fit, "chisq_inflation"), trace[1] / df.residual(fit), tolerance = 1e-7)
+    o <- oracle_of_fit(fit)
+    spread <- core_moment_spread(fit$layout$model, core_moments(fit), core_theta(fit),
+                                 core_cases(fit))
+    left <- matrix(oracle_left(o$model, o$theta, two_groups_of), ncol = 2)
+    expect_equal(spread$residual[[2]][1:10], left[1:10, 2], tolerance = 1e-4)
   }
+  gap <- residuals(scalar)$a$mean["x2"]
+  z <- residuals(scalar, in_units = "own_se")$a$mean["x2"]
+  o <- oracle_of_fit(scalar)
+  expect_equal(unname(gap / z), sqrt(oracle_left(o$model, o$theta, two_groups_of)[12]),
+               tolerance = 1e-3)
   adjusted <- quietly(refit(scalar, adjust = "mean and variance"))
   trace <- traces_of(adjusted, two_groups_of)
   expect_equal(index_of(adjusted, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
@@ -146,13 +156,21 @@ test_that("missing values: errors, the test, and indices without their optimism"
   saturated <- lapply(fit$sample$groups, function(group) group$blocks[[1]])
   truth <- oracle_incomplete(o$model, o$theta, data, saturated)
   mine <- incomplete_scalings(fit)[[1]]
-  for (name in names(truth)) expect_equal(mine[[name]], truth[[name]], tolerance = 1e-5)
+  for (name in c("trace", "complete", "normal_bias", "robust_bias"))
+    expect_equal(mine[[name]], truth[[name]], tolerance = 1e-5)
+  expect_equal(unlist(mine$residual), truth$left_robust, tolerance = 1e-4)
   df <- df.residual(fit)
   n <- nobs(fit)
   expect_equal(index_of(fit, "chisq"), deviance(fit) * df / truth$trace, tolerance = 1e-5)
   expect_equal(index_of(fit, "rmsea"),
                sqrt(2 * max(truth$complete - truth$robust_bias / n, 0) / df), tolerance = 1e-5)
   normal <- quietly(refit(fit, inference = "normal"))
+  expect_equal(unlist(incomplete_scalings(normal)[[1]]$residual), truth$left_normal,
+               tolerance = 1e-4)
+  gap <- residuals(normal)$b$covariance["x1", "x3"]
+  z <- residuals(normal, in_units = "own_se")$b$covariance["x1", "x3"]
+  # of the second group: ten covariances and four means of the first come before
+  expect_equal(gap / z, sqrt(truth$left_normal[14 + 3]), tolerance = 1e-3)
   expect_equal(index_of(normal, "rmsea"),
                sqrt(2 * max(truth$complete - truth$normal_bias / n, 0) / df), tolerance = 1e-5)
   expect_equal(index_of(normal, "chisq"), deviance(normal))

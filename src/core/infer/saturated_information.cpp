@@ -7,6 +7,7 @@
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "derivatives.hpp"
+#include "scaling.hpp"
 
 namespace orizzonte {
 namespace {
@@ -183,6 +184,30 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
   return true;
 }
 
+// Diagonals of A^-1 and of Q A^-1 Q', Q = I - D (D'AD)^-1 D'A; with scores those of A^-1 B A^-1.
+MomentSpread spread_of(const Model& model, const Vector& eta,
+                       const std::vector<SaturatedGroup>& groups, const Matrix& basis,
+                       const Eigen::LLT<Matrix>& inner, const Matrix& meat, double factor) {
+  MomentSpread out;
+  for (const SaturatedGroup& group : groups) {
+    const Matrix slopes = moment_slopes(model, eta, group.at, basis);
+    const Matrix follow = inner.solve(slopes.transpose()).transpose();  // D (D'AD)^-1
+    if (group.scores.rows() == 0) {
+      out.observed.push_back(group.known->inverse.diagonal());
+      out.residual.push_back(out.observed.back() - follow.cwiseProduct(slopes).rowwise().sum());
+      continue;
+    }
+    const Matrix moved = group.known->inverse * group.scores.transpose();
+    const Matrix along = slopes.transpose() * group.scores.transpose();
+    out.observed.push_back(factor * moved.rowwise().squaredNorm());
+    // units of other groups move the parameters, too
+    const Matrix others = meat - factor * along * along.transpose();
+    out.residual.push_back(factor * (moved - follow * along).rowwise().squaredNorm() +
+                           (follow * others).cwiseProduct(follow).rowwise().sum());
+  }
+  return out;
+}
+
 IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sample& sample,
                               const std::vector<SaturatedGroup>& groups, double factor,
                               const StopToken& stop) {
@@ -222,6 +247,7 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
   const Eigen::LLT<Matrix> solved(inner);
   if (r > 0 && solved.info() != Eigen::Success) return out;
   out.admissible = true;
+  out.spread = spread_of(model, eta, groups, basis, solved, meat, factor);
   out.trace -= solved.solve(meat).trace();
   out.normal_bias = free_normal - solved.solve(weighted).trace();
   out.robust_bias = free_robust - 2 * solved.solve(crossed).trace() +
@@ -230,6 +256,51 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
 }
 
 }  // namespace
+
+MomentSpread moment_spread(const Model& model, const Sample& sample, const Vector& theta,
+                           const std::vector<Cases>& cases, const StopToken& stop) {
+  MomentSpread out;
+  const Vector eta = model.map(theta);
+  NormalTheory problem(std::make_shared<const Model>(model), sample);
+  if (!problem.move_to(theta)) return out;
+  const RootInformation root(problem, theta);
+  if (!root.admissible()) return out;
+  const Matrix meat_of_all = meat(problem, cases, About::Data, stop);
+  const double factor = cluster_factor(cases);
+  for (size_t g = 0; g < cases.size() && !stop.stopped(); ++g) {
+    const Coordinates at = coordinates_of(sample[g].covariance.rows(), {}, g);
+    const int used = model.means ? at.size() : at.pairs();
+    // root-whitened slopes: D I^-1 s = (D L'^-1)(L^-1 s)
+    const Matrix slopes = root.whiten(
+        moment_slopes(model, eta, at, Matrix::Identity(theta.size(), theta.size())));
+    SquareSum observed(cases[g], at.size(), true), residual(cases[g], at.size(), true);
+    SquareSum own(cases[g], root.rank());
+    const int n = cases[g].values.rows();
+    Matrix scores, rows;
+    for (int first = 0; first < n; first += case_chunk) {
+      const int count = std::min(case_chunk, n - first);
+      const Matrix values = cases[g].values.middleRows(first, count);
+      const Matrix off = values.rowwise() - sample[g].mean.transpose();
+      rows.resize(count, at.size());
+      for (int e = 0; e < at.pairs(); ++e)
+        rows.col(e) = off.col(at.a[e]).cwiseProduct(off.col(at.b[e])) / sample[g].n;
+      rows.rightCols(at.variables) = off / sample[g].n;
+      observed.add(first, rows);
+      problem.case_scores(g, values, About::Data, scores);
+      const Matrix white = root.whiten(scores);
+      own.add(first, white);
+      rows.leftCols(used) -= white * slopes.topRows(used).transpose();
+      residual.add(first, rows);
+    }
+    const Matrix others = root.whiten(root.whiten(meat_of_all).transpose()) - factor * own.total();
+    out.observed.push_back(factor * observed.total());
+    Vector left = factor * residual.total();
+    left.head(used) += (slopes.topRows(used) * others).cwiseProduct(slopes.topRows(used))
+                           .rowwise().sum();
+    out.residual.push_back(left);
+  }
+  return out;
+}
 
 SaturatedInformation saturated_information(const Sample& sample, int g, const Pairs& unseen) {
   const Sample own = of_group(sample, g);

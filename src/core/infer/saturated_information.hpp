@@ -5,12 +5,24 @@
 
 namespace orizzonte {
 
+// By group, of (co)variances (lower triangle by columns, unseen pairs left out) and means: sampling
+// variances of the observed moments, and of what the model leaves of them.
+struct MomentSpread {
+  std::vector<Vector> observed, residual;
+};
+
+// Complete data whatever their distribution: each unit's share of the moments, less what the
+// parameters follow of it.
+MomentSpread moment_spread(const Model& model, const Sample& sample, const Vector& theta,
+                           const std::vector<Cases>& cases, const StopToken& stop);
+
 struct IncompleteScaling {
   bool admissible = false;
   double trace = 0;         // tr(A^-1 B) - tr((D'AD)^-1 D'BD) (Yuan & Bentler 2000): c df
   double complete = 0;      // the complete-data discrepancy F_C of the EM moments from the model
   double normal_bias = 0;   // what N F_C is expected to be of a right model, normality given
   double robust_bias = 0;   // the same whatever the distribution
+  MomentSpread spread;      // without cases as normality has it
 };
 
 // Of one group: of its covariances (lower triangle by columns, `unseen` pairs left out: variables
