@@ -121,7 +121,8 @@ fit_split <- function(fit, name, sets) {
   request$blueprint <- split_blueprint(request$blueprint, name, names, sets)
   other <- tryCatch(fit_request(request, fit$sample), orizzonte_error = function(e) NULL)
   if (is.null(other) || solution_state(other)$status != "proper") return(NULL)
-  test <- difference_test(fit, other)
+  test <- difference_test(fit, other, adjusted = FALSE)
+  if (is.na(test$chisq)) return(NULL)
   latent <- match(names, other$layout$constructs)
   list(drop = test$chisq, df = test$df, p = test$p, correlation =
          vapply(group_views(other), function(view) {

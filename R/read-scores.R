@@ -169,6 +169,7 @@ generics::augment
 #' @param object A fit from [fit_model()].
 #' @param nsim Number of data sets.
 #' @param seed A seed, or `NULL` to go on with the current random numbers.
+#' @param missing `"none"`, or `"as observed"`: each row misses what the case in its place misses.
 #' @param ... Not used.
 #' @return A list of `nsim` data frames with the observed variables, with the
 #'   attribute `seed`, and a column for the group in a fit of several. Means are zero when the fit
@@ -182,10 +183,11 @@ generics::augment
 #' head(simulate(fit, seed = 1)[[1]])
 #' @importFrom stats simulate
 #' @export
-simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
+simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, missing = "none", ...) {
   check_fit(object, "simulate")
   check_arguments("simulate")
   check_count(nsim, "`nsim`", 1, 1e6)
+  missing <- choose_one(missing, c("none", "as observed"), "`missing`")
   if (!is.null(seed)) {
     check_seed(seed)
     before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
@@ -193,16 +195,21 @@ simulate.orizzonte_fit <- function(object, nsim = 1, seed = NULL, ...) {
     set.seed(seed)
   }
   views <- group_views(object)
-  structure(lapply(seq_len(nsim), function(i) simulated_data(object, views)), seed = seed)
+  holes <- if (missing == "as observed" && has_raw_data(object$sample))
+    lapply(core_cases(object), function(cases) is.na(cases$values))
+  structure(lapply(seq_len(nsim), function(i) simulated_data(object, views, holes)), seed = seed)
 }
 
-simulated_data <- function(fit, views) {
+# `holes`: by group, which values each case misses.
+simulated_data <- function(fit, views, holes = NULL) {
+  sizes <- cases_by_group(fit$sample)
   parts <- lapply(views, function(view) {
     model <- implied_moments(view)
     root <- chol(model$covariance)
-    n <- view$sample$blocks[[1L]]$n
+    n <- sizes[[view$group]]
     x <- matrix(stats::rnorm(n * ncol(root)), n) %*% root +
       rep(model$mean %||% numeric(ncol(root)), each = n)
+    if (!is.null(holes)) x[holes[[view$number]]] <- NA_real_
     x <- as.data.frame(x)
     names(x) <- view$layout$observed
     x[setdiff(fit$layout$observed, names(x))] <- NA_real_

@@ -203,3 +203,18 @@ test_that("what cannot be kept is refused by name", {
   expect_error(fit_model(two_constructs, holes, incomplete = "kep"), "Did you mean",
                class = "orizzonte_error_input")
 })
+
+test_that("simulated data miss what the cases miss, when asked", {
+  bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4)
+  fit <- quiet(fit_model(bp, choirs, by = setting))
+  plain <- simulate(fit, 1, seed = 4)[[1]]
+  holed <- simulate(fit, 1, seed = 4, missing = "as observed")[[1]]
+  expect_false(anyNA(plain))
+  expect_equal(sum(is.na(holed[-1])), sum(is.na(choirs[paste0("be", 1:4)])))
+  same <- !is.na(holed$be2)
+  expect_identical(holed$be2[same], plain$be2[same])
+  expect_error(simulate(fit, 1, missing = "as observd"), class = "orizzonte_error_input")
+  weighted <- quiet(fit_model(bp, cbind(choirs, w = seq(0.5, 2, length.out = 720)), weights = w,
+                              by = setting))
+  expect_equal(nrow(simulate(weighted, 1, seed = 1)[[1]]), 720)
+})

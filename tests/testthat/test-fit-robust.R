@@ -390,3 +390,10 @@ test_that("data that are not normal get the word that helps; ordered items a pla
   for (item in names(x)) x[[item]] <- findInterval(x[[item]], quantile(x[[item]], 1:3 / 4))
   expect_warning(suppressMessages(fit_model(two_constructs, x)), "ordered categories")
 })
+
+test_that("amendments of an adjusted fit compare constructs in two with what they can", {
+  start <- read_blueprint(extdata("choirs-start.yaml"))
+  whole <- choirs[stats::complete.cases(choirs), ]
+  fit <- quietly(fit_model(start, whole, inference = "robust", adjust = "mean and variance"))
+  expect_output(print(quietly(amendments(fit, top = 3))), "covariance\\[be1, be2\\]")
+})
