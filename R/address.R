@@ -89,6 +89,8 @@ parse_address <- function(address, ...) {
 read_addresses <- new.env(parent = emptyenv())
 most_addresses <- 10000L
 known_address <- function(text) {
+  # names of variables must be known to the session's locale
+  if (grepl("[^ -~]", text, useBytes = TRUE)) return(read_address(text))
   known <- read_addresses[[text]]
   if (!is.null(known)) return(known)
   if (length(read_addresses) >= most_addresses)

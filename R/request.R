@@ -135,7 +135,8 @@ captured_column <- function(quosure, what) {
   names <- captured_columns(quosure, what)
   if (length(names) > 1L) {
     abort("input",
-          c(paste0(what, " must be one column."), x = paste0("It is ", enumerate(names), ".")))
+          c(paste0(what, " must be one column."), x = paste0("It is ", enumerate(names), "."),
+            i = "Name one of them, or make a column of their combinations first."))
   }
   names
 }

@@ -77,6 +77,25 @@ test_that("the command line shows effects and moments, loosens several rungs and
     expect_equal(refused$code, 2, info = paste(wrong, collapse = " "))
     expect_match(refused$err, "\n(i|\u2139) ", info = paste(wrong, collapse = " "))
   }
+  # how cases are taken, on every command that fits
+  robust <- jsonlite::fromJSON(command("fit", model, data, "--inference", "robust", "--auxiliary",
+                                       "age; years", "--format", "json", "--quiet")$out)
+  expect_match(robust$sample, "95 have missing values and are kept .*auxiliary.*age")
+  expect_identical(robust$inference$inference, "robust")
+  expect_true("chisq_inflation" %in% robust$fit_indices$index)
+  dropped <- command("diagnose", model, data, "--incomplete", "drop", "--top", "1")
+  expect_match(dropped$out, "625 cases of 720 rows")
+  expect_match(dropped$out, "--incomplete drop", fixed = TRUE)
+  refused <- command("invariance", model, data, "--by", "setting", "--clusters", "town")
+  expect_equal(refused$code, 2)
+  expect_match(refused$err, "Clusters must lie within groups")
+  weighted <- command("check", model, data, "--weights", "singer")
+  expect_equal(weighted$code, 2)
+  expect_match(weighted$err, "cannot hold weights")
+  screened <- jsonlite::fromJSON(command("screen", data, "--clusters", "town", "--by", "setting",
+                                         "--format", "json", "--quiet")$out)
+  expect_true(all(c("icc", "design_effect") %in% names(screened$clusters)))
+  expect_match(screened$missing$reading, "15 % of the rows miss something")
   figure <- tempfile(fileext = ".png")
   expect_equal(command("draw", model, data, "--what", "groups", "--out", figure)$code, 2)
   expect_equal(command("draw", model, data, "--what", "groups", "--by", "setting", "--out",
