@@ -86,8 +86,8 @@ moment_errors <- function(view, parts) {
        mean = sqrt(diag(sigma) / n))
 }
 
-# Where data are incomplete or inference is robust: sampling variances of the observed moments and of
-# residuals, from the core; else NULL.
+# Where data are incomplete or inference is robust: sampling variances of the observed moments and
+# of residuals, from the core; else NULL.
 spread_of <- function(view) {
   fit <- view$fit
   if (!has_converged(fit)) return(NULL)

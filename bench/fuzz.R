@@ -99,7 +99,8 @@ further_calls <- function(f) {
                                                 package = "orizzonte"), group = NULL,
                              divisor = "n"),
     refit = list(object = f$fit, inference = "robust"), relax = list(.bp = f$bp, "mean[B]"),
-    rescue = list(bp = f$bp, data = f$data, incomplete = "drop", inference = "normal"), residual_map = list(fit = f$fit, in_units = "own_se"),
+    rescue = list(bp = f$bp, data = f$data, incomplete = "drop", inference = "normal"),
+    residual_map = list(fit = f$fit, in_units = "own_se"),
     restrict = list(.bp = f$bp, "loading[B, be2] == 1"),
     score_test = list(fit = f$fit, "covariance[be1, be2]"),
     screen_data = list(data = f$data, variables = c("be1", "be2"), by = "setting",
@@ -118,7 +119,8 @@ further_calls <- function(f) {
                                                                              f$amended),
     predict = list(object = f$fit, method = "bartlett"), plot = list(x = f$ladder),
     residuals = list(object = f$fit, in_units = "own_se", largest = 3),
-    simulate = list(object = f$fit, nsim = 1, seed = 1, missing = "as observed"), summary = list(object = f$fit),
+    simulate = list(object = f$fit, nsim = 1, seed = 1, missing = "as observed"),
+    summary = list(object = f$fit),
     update = list(object = f$fit, multiplier = "n"), tidy = list(x = f$fit),
     glance = list(x = f$fit), augment = list(x = f$fit), effects = list(object = f$fit))
 }

@@ -25,7 +25,8 @@ draw <- function(n, kind) {
          skew = (rchisq(n, 3) - 3) / sqrt(6))
 }
 sample_data <- function(n, kind, holes = "none", clusters = 0) {
-  # factors and residuals share the scale of each case where tails are heavy: that inflates chi-square
+  # factors and residuals share the scale of a case where tails are heavy: that inflates
+  # chi-square
   scale <- if (kind == "heavy") sqrt(4 / rchisq(n, 6)) else rep(1, n)
   z <- function() (if (kind == "heavy") rnorm(n) else draw(n, kind)) * scale
   a <- z()
