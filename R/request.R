@@ -32,6 +32,7 @@ check_roles <- function(request) {
   role <- c(by = "the grouping column", clusters = "the column of clusters",
             weights = "the column of weights")
   named <- unlist(request[names(role)])
+  if (length(named) + length(request$auxiliary) == 0L) return(invisible())
   model <- blueprint_variables(request$blueprint)$observed
   for (what in names(named)) {
     if (named[[what]] %in% model) {

@@ -33,7 +33,8 @@ look_at <- function(data, variables, missing_codes) {
   list(codes = codes, few = names(counts)[counts == few_answers],
        ordered = names(counts)[counts <= ordered_answers],
        tails = heavy_tailed(some, names(codes)),
-       ends = at_the_end(some, but = c(names(codes), names(counts)[counts <= ordered_answers])),
+       ends = at_the_end(some, ends,
+                         but = c(names(codes), names(counts)[counts <= ordered_answers])),
        kurtosis = if (length(codes) == 0L)
          mardia_z(some[, setdiff(colnames(some), names(counts)), drop = FALSE]))
 }
@@ -50,13 +51,10 @@ answer_counts <- function(x, ends) {
 }
 
 # The larger share of cases at an end of the scale, of variables that have one worth speaking of.
-at_the_end <- function(x, but) {
-  share <- apply(x, 2L, function(v) {
-    v <- v[!is.na(v)]
-    if (length(v) == 0L) return(0)
-    max(mean(v == min(v)), mean(v == max(v)))
-  })
-  share <- share[share > strong_ceiling]
+at_the_end <- function(x, ends, but) {
+  at <- function(end) colMeans(x == rep(end, each = nrow(x)), na.rm = TRUE)
+  share <- pmax(at(ends[1L, ]), at(ends[2L, ]))
+  share <- share[is.finite(share) & share > strong_ceiling]
   share[setdiff(names(share), but)]
 }
 
