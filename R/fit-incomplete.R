@@ -50,8 +50,8 @@ with_unseen <- function(s, unseen) {
 
 # As group_measures(), of a group that comes in patterns; `own`: numbers of the variables that are
 # not auxiliary.
-incomplete_measures <- function(moments, model, observed, endogenous, structured, means,
-                                independence, cases, own) {
+incomplete_measures <- function(moments, model, observed, endogenous, structured, independence,
+                                own) {
   n <- moments$n
   s <- moments$covariance
   p <- ncol(s)

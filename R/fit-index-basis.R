@@ -31,26 +31,32 @@ baseline_core <- function(fit, independence = FALSE) {
 }
 
 # Its parameters: the moments themselves, but for missing values.
-baseline_theta <- function(fit, model) {
+baseline_theta <- function(fit, model, independence) {
+  if (model$means) return(baseline_fit(fit, model, independence)$theta)
+  baseline_moments(fit, model)
+}
+
+baseline_moments <- function(fit, model) {
   moments <- core_moments(fit)
-  own <- vapply(seq_along(model$row), function(k) {
+  vapply(seq_along(model$row), function(k) {
     m <- moments[[model$group[k]]]
     if (model$family[k] == 2L) m$mean[[model$row[k]]] else m$covariance[model$row[k], model$col[k]]
   }, 0)
-  if (model$means) baseline_fit(fit, model, own)$theta else own
 }
 
-baseline_fit <- function(fit, model, start) {
-  core_fit(model, core_moments(fit), start, 500L, 1e-12, 0L, 1, FALSE)
+# Fitted once: the likelihood beside auxiliary variables and the scaling both need it.
+baseline_fit <- function(fit, model, independence) {
+  cached(fit, if (independence) "independence_fit" else "baseline_fit",
+         core_fit(model, core_moments(fit), baseline_moments(fit, model), 500L, 1e-12, 0L, 1,
+                  FALSE))
 }
 
 # Beside auxiliary variables the baseline has no closed form: their covariances stay free in it.
 joint_baseline <- function(joint, independence) {
   model <- baseline_core(joint, independence)
-  found <- baseline_fit(joint, model, baseline_theta(joint, model))
   moments <- layout_counts(joint$layout)$moments
-  list(chisq = moments_n(joint) * found$discrepancy, df = moments - model$parameters,
-       parameters = model$parameters)
+  list(chisq = moments_n(joint) * baseline_fit(joint, model, independence)$discrepancy,
+       df = moments - model$parameters, parameters = model$parameters)
 }
 
 # With missing values: tr(U Gamma), the complete-data discrepancy and its biases, of the model and
@@ -62,7 +68,8 @@ incomplete_scalings <- function(fit, independence = FALSE) {
 
 find_scalings <- function(fit, independence) {
   base <- baseline_core(fit, independence)
-  scale_cores(fit, list(fit$layout$model, base), list(core_theta(fit), baseline_theta(fit, base)))
+  scale_cores(fit, list(fit$layout$model, base),
+              list(core_theta(fit), baseline_theta(fit, base, independence)))
 }
 
 # Of cores of the fit's data, each at its parameters.
@@ -77,18 +84,18 @@ scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
 }
 
 # The information of the saturated model hangs on the data alone: the last few are kept for all
-# models of the same data, outside of any fit, since they are large.
+# models of the same data, outside of any fit, as long as they are not too large.
 kept_information <- new.env(parent = emptyenv())
 most_kept <- 3L
+most_kept_bytes <- 3e8
 saturated_information <- function(fit) {
   key <- rlang::hash(fit$moments)
-  known <- kept_information[[key]]
+  known <- kept_information$known[[key]]
   if (!is.null(known)) return(known)
   found <- core_saturated_information(fit$layout$model, core_moments(fit))
-  kept_information$order <- c(utils::tail(kept_information$order, most_kept - 1L), key)
-  gone <- setdiff(ls(kept_information), c("order", kept_information$order))
-  rm(list = gone, envir = kept_information)
-  assign(key, found, envir = kept_information)
+  all <- c(stats::setNames(list(found), key), utils::head(kept_information$known, most_kept - 1L))
+  size <- cumsum(vapply(all, function(x) as.numeric(utils::object.size(x)), 0))
+  kept_information$known <- all[seq_along(all) == 1L | size <= most_kept_bytes]
   found
 }
 
@@ -115,7 +122,8 @@ index_basis <- function(fit, base, independence = FALSE) {
   }
   if (!is_robust(fit$request)) return(plain)
   model <- baseline_core(fit, independence)
-  found <- core_scaling(model, core_moments(fit), baseline_theta(fit, model), core_cases(fit),
+  found <- core_scaling(model, core_moments(fit), baseline_theta(fit, model, independence),
+                        core_cases(fit),
                         FALSE)
   known <- found$admissible && base$df > 0
   list(chisq = test$chisq_normal, inflation = test$inflation, chisq_baseline = base$chisq,

@@ -293,13 +293,10 @@ refit_changes <- function(quosures) {
                      if (nzchar(unknown[1L])) did_you_mean(unknown[1L], known),
                      i = paste0("It changes ", enumerate(known), ".")))
   }
-  out <- lapply(stats::setNames(given, given), function(name) {
-    if (name == "auxiliary") return(captured_columns(quosures[[name]], "`auxiliary`"))
-    if (name %in% c("by", "clusters", "weights"))
-      return(captured_column(quosures[[name]], paste0("`", name, "`")))
+  lapply(stats::setNames(given, given), function(name) {
+    if (name %in% column_arguments) return(captured_argument(quosures[[name]], name))
     rlang::eval_tidy(quosures[[name]])
   })
-  out
 }
 
 # `near`, `starts` and `errors` as in fit_request().

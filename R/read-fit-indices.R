@@ -242,9 +242,11 @@ measures_by_group <- function(fit, independence = FALSE) {
   structured <- fit$layout$means && !fit$layout$saturated_means
   # saturated means are no part of the discrepancy
   Map(function(part, moments, model, cases) {
-    measure <- if (is.null(moments$patterns)) group_measures else incomplete_measures
-    measure(moments, model, part$observed, part$endogenous, structured, fit$layout$means,
-            independence, cases, which(!part$observed %in% fit$layout$auxiliary))
+    if (is.null(moments$patterns))
+      return(group_measures(moments, model, part$observed, part$endogenous, structured,
+                            fit$layout$means, independence, cases))
+    incomplete_measures(moments, model, part$observed, part$endogenous, structured, independence,
+                        own = which(!part$observed %in% fit$layout$auxiliary))
   }, fit$layout$parts, fit$moments, matrices_of(fit), n_by_group(fit$sample))
 }
 
@@ -258,7 +260,7 @@ indices_of <- function(fit, independence = FALSE) {
 # `cases`: how many there are, whatever the multiplier. Log-likelihoods are those of the data at the
 # estimates: with the multiplier n - 1 they are no maximum, and no chi-square apart.
 group_measures <- function(moments, model, observed, endogenous, structured, means, independence,
-                           cases, own) {
+                           cases) {
   n <- moments$n
   s <- moments$covariance
   p <- ncol(s)

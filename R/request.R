@@ -98,8 +98,7 @@ request_parts <- names(formals(new_request))
 # their argument.
 request_of <- function(bp, data, columns, levels, ...) {
   named <- lapply(stats::setNames(names(columns), names(columns)), function(what) {
-    capture <- if (what == "auxiliary") captured_columns else captured_column
-    capture(columns[[what]], paste0("`", what, "`"))
+    captured_argument(columns[[what]], what)
   })
   do.call(new_request, c(list(bp, levels = check_levels(levels, named$by, data)),
                          Filter(Negate(is.null), named), list(...)))
@@ -121,6 +120,13 @@ change_request <- function(request, changes) {
   parts <- unclass(request)
   for (name in names(changes)) parts[name] <- list(changes[[name]])
   do.call(new_request, parts)
+}
+
+# Arguments of a request that name columns of the data; `auxiliary` may name several.
+column_arguments <- c("by", "auxiliary", "clusters", "weights")
+captured_argument <- function(quosure, name) {
+  capture <- if (name == "auxiliary") captured_columns else captured_column
+  capture(quosure, paste0("`", name, "`"))
 }
 
 # Column names, bare or quoted, in an argument that was captured.

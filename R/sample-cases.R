@@ -12,7 +12,7 @@ case_columns <- function(data, request, rows) {
 cluster_column <- function(data, request) {
   name <- request$clusters
   if (is.null(name)) return(NULL)
-  check_case_column(name, data, "`clusters`")
+  check_named_column(name, data, "for `clusters`", "clusters")
   column <- plain_column(data[[name]])
   if (is.numeric(column) || is.character(request$missing_codes))
     column[is_code(column, request$missing_codes)] <- NA
@@ -31,7 +31,7 @@ cluster_column <- function(data, request) {
 weight_column <- function(data, request, rows) {
   name <- request$weights
   if (is.null(name)) return(NULL)
-  check_case_column(name, data, "`weights`")
+  check_named_column(name, data, "for `weights`", "weights")
   weight <- plain_column(data[[name]])
   if (!is.numeric(weight))
     abort("data", c(paste0("Column ", quoted(name), " cannot hold weights: it is ",
@@ -50,15 +50,6 @@ weight_column <- function(data, request, rows) {
                                "the rows out of the data first.")))
   }
   weight
-}
-
-check_case_column <- function(name, data, what) {
-  if (name %in% names(data)) return(invisible())
-  abort("name", c(paste0("There is no column ", quoted(name), " for ", what, "."),
-                  did_you_mean(name, names(data)),
-                  i = if (isTRUE(attr(name, "hint")))
-                    paste0("A text variable of that name exists: all_of(", name, ") may be meant."),
-                  i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
 }
 
 # Rows without a cluster are left out of every group.

@@ -39,6 +39,16 @@ column_type <- function(x) {
   if (whole && length(values) <= 11L) "few values" else if (whole) "whole numbers" else "numbers"
 }
 
+# A column that an argument names must be there.
+check_named_column <- function(name, data, purpose, argument) {
+  if (name %in% names(data)) return(invisible())
+  abort("name", c(paste0("There is no column ", quoted(name), " ", purpose, "."),
+                  did_you_mean(name, names(data)), i = if (isTRUE(attr(name, "hint")))
+                    paste0("A text variable of that name exists: ", argument, " = all_of(", name,
+                           ") may be meant."),
+                  i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
+}
+
 # Columns that are no plain columns, names given twice, and moments taken for raw data.
 check_columns <- function(data, variables = character()) {
   if (nrow(data) == 0L) abort("data", c("The data have no rows.",
@@ -82,6 +92,8 @@ looks_like_moments <- function(data, variables = character()) {
   } else if (is.character(attr(data, "row.names"))) {
     label <- row.names(data)
   }
+  # more rows than columns, and none of them named: no matrix of moments
+  if (is.null(label) && nrow(data) > length(data)) return(FALSE)
   numeric <- vapply(data, is.numeric, NA)
   data <- data[numeric]
   symmetric <- function(m) {

@@ -13,12 +13,7 @@ natural_order <- function(x) {
 
 check_group_column <- function(by, data) {
   check_string(by, "`by`")
-  if (by %in% names(data)) return(invisible())
-  abort("name", c(paste0("There is no column ", quoted(by), " to group by."),
-                  did_you_mean(by, names(data)), i = if (isTRUE(attr(by, "hint")))
-                    paste0("A text variable of that name exists: by = all_of(", by,
-                           ") may be meant."),
-                  i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
+  check_named_column(by, data, "to group by", "by")
 }
 
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend

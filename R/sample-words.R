@@ -2,6 +2,7 @@
 # out, what to beware of.
 
 thin_coverage <- 0.1        # share of the cases that have both variables of a pair
+many_patterns <- 0.5        # of the cases
 many_left_out <- 0.05       # share of the rows that have no group
 
 # The first line of what is printed of a fit: all cases, and what became of the others.
@@ -74,7 +75,20 @@ incomplete_notes <- function(sample) {
              ".", if (length(two))
                paste0(" Of these ", enumerate(two), if (length(two) == 1L) " takes" else " take",
                       " two values only, for which normality is a rough assumption.")),
+    many_patterns_words(sample),
     unlist(lapply(names(sample$groups), function(g) unseen_words(sample, g))))
+}
+
+# More missing patterns than make sense of: nearly each case misses something else.
+many_patterns_words <- function(sample) {
+  count <- sum(lengths(lapply(sample$groups, `[[`, "patterns")))
+  cases <- sum(cases_by_group(sample))
+  if (count <= many_patterns * cases || cases < 20) return(NULL)
+  paste0(format_count(count), " missing patterns among ", format_count(cases), " cases: most ",
+         "cases miss something else. Was the questionnaire given in parts, or are codes taken for ",
+         "missing? ",
+         either("plot(screen_data(data), what = \"missing\")", command_text("screen")),
+         " shows them; the work grows with their number.")
 }
 
 unseen_words <- function(sample, g) {

@@ -10,8 +10,8 @@ sample_of.data.frame <- function(source, request) {
   names(source) <- as_utf8(names(source))
   check_columns(source, c(blueprint_variables(request$blueprint)$observed, request$auxiliary))
   for (name in request$auxiliary)
-    check_case_column(structure(name, hint = attr(request$auxiliary, "hint")), source,
-                      "`auxiliary`")
+    check_named_column(structure(name, hint = attr(request$auxiliary, "hint")), source,
+                       "for `auxiliary`", "auxiliary")
   coding <- factor_coding(request$blueprint, source)
   bp <- code_blueprint(request$blueprint, coding)
   check_variables(bp)

@@ -218,3 +218,20 @@ test_that("simulated data miss what the cases miss, when asked", {
                               by = setting))
   expect_equal(nrow(simulate(weighted, 1, seed = 1)[[1]]), 720)
 })
+
+test_that("all rows incomplete, one per pattern: fitted, and said", {
+  x <- as.data.frame(six(60, 19))
+  for (i in seq_len(60)) x[i, 1 + i %% 6] <- NA
+  expect_message(fit <- fit_model(two_constructs, x), "60 cases; 60 have missing values")
+  expect_identical(fit_status(fit), "converged")
+  expect_error(quiet(refit(fit, incomplete = "drop")), "0 complete rows",
+               class = "orizzonte_error_data")
+  set.seed(2)
+  many <- six(60, 20)
+  many[matrix(runif(360) < 0.35, 60)] <- NA
+  many <- many[rowSums(!is.na(many)) > 0, ]
+  patterns <- nrow(unique(is.na(many)))
+  expect_gt(patterns, nrow(many) / 2)
+  expect_message(suppressWarnings(fit_model(two_constructs, as.data.frame(many))),
+                 paste(patterns, "missing patterns among"))
+})

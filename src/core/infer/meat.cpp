@@ -1,7 +1,5 @@
 #include "meat.hpp"
 
-#include <algorithm>
-
 namespace orizzonte {
 
 double cluster_factor(const std::vector<Cases>& cases) {
@@ -11,7 +9,10 @@ double cluster_factor(const std::vector<Cases>& cases) {
 }
 
 SquareSum::SquareSum(const Cases& cases, int width, bool diagonal)
-    : cases_(cases), diagonal_(diagonal), weighted_(Vector::Zero(width)), squared_(Vector::Zero(width)) {
+    : cases_(cases),
+      diagonal_(diagonal),
+      weighted_(Vector::Zero(width)),
+      squared_(Vector::Zero(width)) {
   if (cases.clusters > 0) {
     sums_.setZero(cases.clusters, width);
     cluster_weight_.setZero(cases.clusters);
@@ -58,16 +59,25 @@ Matrix SquareSum::total() const {
   return out + weight_squared_ * (mean * mean.transpose());
 }
 
+Matrix unit_rows(const Cases& cases, Matrix rows) {
+  const Vector weight = cases.weight.size() ? cases.weight : Vector(Vector::Ones(rows.rows()));
+  const Vector mean = rows.transpose() * weight / weight.sum();
+  rows = (weight.asDiagonal() * (rows.rowwise() - mean.transpose())).eval();
+  if (cases.clusters == 0) return rows;
+  Matrix sums = Matrix::Zero(cases.clusters, rows.cols());
+  for (int i = 0; i < rows.rows(); ++i) sums.row(cases.cluster[i]) += rows.row(i);
+  return sums;
+}
+
 Matrix sum_of_squares(const std::vector<Cases>& cases, int width, const CaseRows& rows,
                       const StopToken& stop, bool diagonal) {
   Matrix out = Matrix::Zero(width, diagonal ? 1 : width), chunk;
   for (size_t g = 0; g < cases.size(); ++g) {
     SquareSum sum(cases[g], width, diagonal);
-    const int n = cases[g].values.rows();
-    for (int first = 0; first < n && !stop.stopped(); first += case_chunk) {
-      rows(g, cases[g].values.middleRows(first, std::min(case_chunk, n - first)), chunk);
+    for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
+      rows(g, values, chunk);
       sum.add(first, chunk);
-    }
+    });
     out += sum.total();
   }
   return cluster_factor(cases) * out;

@@ -1,11 +1,38 @@
 // Sums over single cases, or over clusters of them, that robust inference is made of.
 #pragma once
-#include "../objective/objective.hpp"
+#include <algorithm>
+
+#include "../objective/normal_theory.hpp"
 #include "../solve/control.hpp"
+#include "../solve/rescale.hpp"
 
 namespace orizzonte {
 
+// A model at a point with the cases behind its sample, all in units of about one.
+struct CaseProblem {
+  CaseProblem(const Model& model, const Sample& sample, const Vector& theta,
+              const std::vector<Cases>& given)
+      : scaled(rescale(model, sample)),
+        cases(in_units(given, scaled.item_unit)),
+        problem(scaled.model, scaled.sample),
+        at(theta.cwiseQuotient(scaled.parameter_unit)),
+        admissible(problem.move_to(at)) {}
+  Rescaled scaled;
+  std::vector<Cases> cases;
+  NormalTheory problem;
+  Vector at;
+  bool admissible;
+};
+
 constexpr int case_chunk = 1024;  // cases handled at a time
+
+// handle(number of the first, their values) for all cases of a group, some at a time.
+template <class Handle>
+void for_chunks(const Cases& cases, const StopToken& stop, Handle&& handle) {
+  const int n = cases.values.rows();
+  for (int first = 0; first < n && !stop.stopped(); first += case_chunk)
+    handle(first, Matrix(cases.values.middleRows(first, std::min(case_chunk, n - first))));
+}
 
 // C / (C - 1) for C clusters over all groups; 1 without clusters.
 double cluster_factor(const std::vector<Cases>& cases);
@@ -28,6 +55,10 @@ class SquareSum {
   Matrix sums_;  // by cluster: sums of w r
   Vector cluster_weight_;
 };
+
+// Rows of the cases of a group as rows of its units: weighted, taken from their weighted mean,
+// summed within clusters.
+Matrix unit_rows(const Cases& cases, Matrix rows);
 
 // Scores by the parameters, and beside them whatever else is wanted of a case.
 using CaseRows = std::function<void(int g, const Matrix& values, Matrix& rows)>;

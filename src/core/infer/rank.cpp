@@ -17,12 +17,8 @@ constexpr int nearby_points = 40, rank_points = 12;
 
 // The information in units of the parameters, and what equalities tell besides.
 Matrix told(Objective& problem, const Vector& theta) {
-  Matrix information = problem.dense_information(Information::Expected);
-  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
-  Vector scale(information.rows());
-  for (int i = 0; i < scale.size(); ++i)
-    scale[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
-  information = scale.asDiagonal() * information * scale.asDiagonal();
+  Vector scale;
+  const Matrix information = problem.unit_information(Information::Expected, scale);
   if (problem.model().constraints.empty()) return information;
   Matrix directions = equality_directions(problem.model(), theta) * scale.asDiagonal();
   directions.rowwise().normalize();

@@ -1,30 +1,18 @@
 #include "sandwich.hpp"
 
-#include <cmath>
-
-#include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
-#include "../solve/rescale.hpp"
 
 namespace orizzonte {
 namespace {
 
-Vector unit_of(const Matrix& information) {
-  Vector unit(information.rows());
-  for (int i = 0; i < unit.size(); ++i)
-    unit[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
-  return unit;
-}
-
 // Z (Z' H Z)^-1 Z', with the constraints' own curvature taken off; empty when it is not positive
 // definite.
-Matrix bread(const Model& model, const Vector& theta, const Matrix& observed,
-             const Vector& score) {
-  const Vector unit = unit_of(observed);
-  Matrix hessian = unit.asDiagonal() * observed * unit.asDiagonal();
-  Matrix basis;
-  if (!model.constraints.empty()) {
-    const Tangent along = tangent(model, theta, unit, unit.cwiseProduct(score));
+Matrix bread(Objective& problem, const Vector& theta) {
+  Vector unit;
+  Matrix hessian = problem.unit_information(Information::Observed, unit), basis;
+  if (!problem.model().constraints.empty()) {
+    const Tangent along =
+        tangent(problem.model(), theta, unit, unit.cwiseProduct(problem.score()));
     basis = along.basis;
     hessian = (basis.transpose() * (hessian - along.curvature) * basis).eval();
   }
@@ -35,25 +23,22 @@ Matrix bread(const Model& model, const Vector& theta, const Matrix& observed,
   return unit.asDiagonal() * inverse * unit.asDiagonal();
 }
 
-// Means of a group's observed variables: their covariance with the scores and with each other.
-void add_means(const std::vector<Cases>& cases, size_t g, const Vector& sd, const Vector& mean,
-               Objective& problem, const Matrix& inverse, const Vector& unit, double n,
+// Means of a group's observed variables: their covariance with the parameters and with each other.
+void add_means(CaseProblem& own, size_t g, const Matrix& inverse, double n, const StopToken& stop,
                Sandwich& out) {
-  const int q = problem.model().map.parameters, p = cases[g].values.cols();
-  SquareSum sum(cases[g], q + p);
+  const int q = own.at.size(), p = own.cases[g].values.cols();
+  const Vector &sd = own.scaled.item_unit[g], &mean = own.scaled.sample[g].mean;
+  SquareSum sum(own.cases[g], q + p);
   Matrix scores, rows;
-  const int size = cases[g].values.rows();
-  for (int first = 0; first < size; first += case_chunk) {
-    const int count = std::min(case_chunk, size - first);
-    const Matrix values = cases[g].values.middleRows(first, count);
-    problem.case_scores(g, values, About::Model, scores);
-    rows.resize(count, q + p);
+  for_chunks(own.cases[g], stop, [&](int first, const Matrix& values) {
+    own.problem.case_scores(g, values, About::Model, scores);
+    rows.resize(values.rows(), q + p);
     rows << scores, values.rowwise() - mean.transpose();
     sum.add(first, rows);
-  }
-  const Matrix both = cluster_factor(cases) * sum.total();
-  out.cross.push_back(unit.asDiagonal() * (inverse * both.topRightCorner(q, p)) *
-                      sd.asDiagonal() / n);
+  });
+  const Matrix both = cluster_factor(own.cases) * sum.total();
+  out.cross.push_back(own.scaled.parameter_unit.asDiagonal() *
+                      (inverse * both.topRightCorner(q, p)) * sd.asDiagonal() / n);
   out.means.push_back(sd.asDiagonal() * both.bottomRightCorner(p, p) * sd.asDiagonal() / (n * n));
 }
 
@@ -62,23 +47,16 @@ void add_means(const std::vector<Cases>& cases, size_t g, const Vector& sd, cons
 Sandwich sandwich(const Model& model, const Sample& sample, const Vector& theta,
                   const std::vector<Cases>& cases, bool with_means, const StopToken& stop) {
   Sandwich out;
-  const Rescaled scaled = rescale(model, sample);
-  const std::vector<Cases> own = in_units(cases, scaled.item_unit);
-  NormalTheory problem(scaled.model, scaled.sample);
-  const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
-  if (!problem.move_to(at)) return out;
-  Matrix observed = problem.dense_information(Information::Observed);
-  observed.triangularView<Eigen::StrictlyUpper>() = observed.transpose();
-  const Matrix inverse = bread(*scaled.model, at, observed, problem.score());
+  CaseProblem own(model, sample, theta, cases);
+  if (!own.admissible) return out;
+  const Matrix inverse = bread(own.problem, own.at);
   if (inverse.rows() != theta.size()) return out;
   out.admissible = true;
-  const Vector& unit = scaled.parameter_unit;
-  const Matrix filling = meat(problem, own, About::Model, stop);
+  const Vector& unit = own.scaled.parameter_unit;
+  const Matrix filling = meat(own.problem, own.cases, About::Model, stop);
   out.covariance = unit.asDiagonal() * (inverse * filling * inverse) * unit.asDiagonal();
-  if (!with_means) return out;
-  for (size_t g = 0; g < cases.size(); ++g)
-    add_means(own, g, scaled.item_unit[g], scaled.sample[g].mean, problem, inverse, unit,
-              sample[g].n, out);
+  for (size_t g = 0; with_means && g < cases.size(); ++g)
+    add_means(own, g, inverse, sample[g].n, stop, out);
   return out;
 }
 

@@ -43,15 +43,15 @@ Coordinates coordinates_of(int p, const Pairs& unseen, int group) {
 
 int packed(int i, int j) { return i >= j ? i * (i + 1) / 2 + j : j * (j + 1) / 2 + i; }
 
-// Information of (co)variances from sums T of products of two symmetric matrices, packed: entry
-// (ab, cd) is T[ac, bd] + T[ad, bc], halved for each variance.
-void fill_pairs(const Coordinates& at, const Matrix& products, Matrix& out) {
+// Information of (co)variances from products of two symmetric matrices, product(a, c, b, d): entry
+// (ab, cd) is that of (ac, bd) and that of (ad, bc), halved for each variance.
+template <class Product>
+void fill_pairs(const Coordinates& at, Product&& product, Matrix& out) {
   for (int f = 0; f < at.pairs(); ++f)
     for (int e = f; e < at.pairs(); ++e) {
       const int a = at.a[e], b = at.b[e], c = at.a[f], d = at.b[f];
-      out(e, f) = out(f, e) = at.half[e] * at.half[f] *
-                              (products(packed(a, c), packed(b, d)) +
-                               products(packed(a, d), packed(b, c)));
+      out(e, f) = out(f, e) =
+          at.half[e] * at.half[f] * (product(a, c, b, d) + product(a, d, b, c));
     }
 }
 
@@ -70,7 +70,9 @@ class PatternSums {
   Matrix information() const {
     const int pairs = at_.pairs(), p = at_.variables;
     Matrix out(at_.size(), at_.size());
-    fill_pairs(at_, products_, out);
+    fill_pairs(at_, [&](int a, int c, int b, int d) {
+      return products_(packed(a, c), packed(b, d));
+    }, out);
     for (int e = 0; e < pairs; ++e)
       for (int c = 0; c < p; ++c)
         out(pairs + c, e) = out(e, pairs + c) =
@@ -145,11 +147,7 @@ Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cas
   NormalTheory problem(model, sample);
   Matrix scores = Matrix::Zero(n, at.size());
   if (problem.move_to(moments)) problem.case_scores(0, cases.values, About::Model, scores);
-  if (cases.weight.size()) scores = (cases.weight.asDiagonal() * scores).eval();
-  if (cases.clusters == 0) return scores;
-  Matrix sums = Matrix::Zero(cases.clusters, scores.cols());
-  for (int i = 0; i < n; ++i) sums.row(cases.cluster[i]) += scores.row(i);
-  return sums;
+  return unit_rows(cases, scores);
 }
 
 // Derivatives of the group's moments by the directions in which the parameters may move.
@@ -174,12 +172,7 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
                      Matrix(of_data.matrixL()).diagonal().array().log().sum()) +
                 w.cwiseProduct(block.covariance).sum() - p + d.dot(w * d);
   out.setZero(at.size(), at.size());
-  for (int f = 0; f < at.pairs(); ++f)
-    for (int e = f; e < at.pairs(); ++e) {
-      const int a = at.a[e], b = at.b[e], c = at.a[f], d2 = at.b[f];
-      out(e, f) = out(f, e) = block.n * at.half[e] * at.half[f] *
-                              (w(a, c) * w(b, d2) + w(a, d2) * w(b, c));
-    }
+  fill_pairs(at, [&](int a, int c, int b, int d) { return block.n * w(a, c) * w(b, d); }, out);
   out.bottomRightCorner(p, p) = block.n * w;
   return true;
 }
@@ -275,13 +268,10 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
         moment_slopes(model, eta, at, Matrix::Identity(theta.size(), theta.size())));
     SquareSum observed(cases[g], at.size(), true), residual(cases[g], at.size(), true);
     SquareSum own(cases[g], root.rank());
-    const int n = cases[g].values.rows();
     Matrix scores, rows;
-    for (int first = 0; first < n; first += case_chunk) {
-      const int count = std::min(case_chunk, n - first);
-      const Matrix values = cases[g].values.middleRows(first, count);
+    for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
       const Matrix off = values.rowwise() - sample[g].mean.transpose();
-      rows.resize(count, at.size());
+      rows.resize(values.rows(), at.size());
       for (int e = 0; e < at.pairs(); ++e)
         rows.col(e) = off.col(at.a[e]).cwiseProduct(off.col(at.b[e])) / sample[g].n;
       rows.rightCols(at.variables) = off / sample[g].n;
@@ -291,7 +281,7 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
       own.add(first, white);
       rows.leftCols(used) -= white * slopes.topRows(used).transpose();
       residual.add(first, rows);
-    }
+    });
     const Matrix others = root.whiten(root.whiten(meat_of_all).transpose()) - factor * own.total();
     out.observed.push_back(factor * observed.total());
     Vector left = factor * residual.total();

@@ -35,8 +35,8 @@ struct SaturatedInformation {
 SaturatedInformation saturated_information(const Sample& sample, int g,
                                            const std::vector<std::pair<int, int>>& unseen);
 
-// One for each model (its free parameters `theta`), all of the same sample. Cases may be empty: then
-// only what normality needs is computed. After Zhang & Savalei (2023).
+// One for each model (its free parameters `theta`), all of the same sample. Cases may be empty:
+// then only what normality needs is computed. After Zhang & Savalei (2023).
 std::vector<IncompleteScaling> incomplete_scaling(
     const std::vector<Model>& models, const std::vector<Vector>& theta, const Sample& sample,
     const std::vector<Cases>& cases, const std::vector<std::vector<std::pair<int, int>>>& unseen,

@@ -2,9 +2,7 @@
 
 #include <cmath>
 
-#include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
-#include "../solve/rescale.hpp"
 
 namespace orizzonte {
 namespace {
@@ -102,10 +100,8 @@ double squares_by_moment(const Matrix& whitened, const Matrix& y, double n, bool
 }  // namespace
 
 RootInformation::RootInformation(Objective& problem, const Vector& at) {
-  Matrix information = problem.dense_information(Information::Expected);
-  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
-  const Vector unit = information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
-  information = (unit.asDiagonal() * information * unit.asDiagonal()).eval();
+  Vector unit;
+  Matrix information = problem.unit_information(Information::Expected, unit);
   basis_ = unit.asDiagonal();
   if (!problem.model().constraints.empty()) {
     const Tangent along = tangent(problem.model(), at, unit, unit.cwiseProduct(problem.score()));
@@ -124,49 +120,40 @@ double RootInformation::trace(const Matrix& meat) const {
   return whiten(whiten(meat).transpose()).trace();
 }
 
-Matrix whitened_scores(Objective& problem, const RootInformation& root,
-                       const std::vector<Cases>& cases) {
+// Scores of the units of all groups, whitened: units x rank.
+static Matrix whitened_scores(CaseProblem& own, const RootInformation& root) {
   int units = 0;
-  for (const Cases& group : cases)
+  for (const Cases& group : own.cases)
     units += group.clusters > 0 ? group.clusters : group.values.rows();
-  Matrix out = Matrix::Zero(units, root.rank()), scores;
+  Matrix out(units, root.rank()), scores;
   int start = 0;
-  for (size_t g = 0; g < cases.size(); ++g) {
-    const Cases& group = cases[g];
-    const int n = group.values.rows();
-    problem.case_scores(g, group.values, About::Data, scores);
-    Vector weight = Vector::Ones(n);
-    if (group.weight.size()) weight = group.weight;
-    const Vector mean = scores.transpose() * weight / weight.sum();
-    scores = (weight.asDiagonal() * (scores.rowwise() - mean.transpose())).eval();
-    const Matrix along = root.whiten(scores);
-    for (int i = 0; i < n; ++i)
-      out.row(start + (group.clusters > 0 ? group.cluster[i] : i)) += along.row(i);
-    start += group.clusters > 0 ? group.clusters : n;
+  for (size_t g = 0; g < own.cases.size(); ++g) {
+    own.problem.case_scores(g, own.cases[g].values, About::Data, scores);
+    const Matrix white = root.whiten(unit_rows(own.cases[g], scores));
+    out.middleRows(start, white.rows()) = white;
+    start += white.rows();
   }
-  return std::sqrt(cluster_factor(cases)) * out;
+  return std::sqrt(cluster_factor(own.cases)) * out;
 }
 
 Scaling scaling(const Model& model, const Sample& sample, const Vector& theta,
                 const std::vector<Cases>& cases, bool squared, const StopToken& stop) {
   Scaling out;
-  const Rescaled scaled = rescale(model, sample);
-  const std::vector<Cases> own = in_units(cases, scaled.item_unit);
-  NormalTheory problem(scaled.model, scaled.sample);
-  const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
-  if (!problem.move_to(at)) return out;
-  const RootInformation root(problem, at);
+  CaseProblem own(model, sample, theta, cases);
+  if (!own.admissible) return out;
+  const RootInformation root(own.problem, own.at);
   out.admissible = root.admissible();
   if (!out.admissible) return out;
-  if (squared) out.whitened = whitened_scores(problem, root, own);
-  const std::vector<Implied> implied_by = implied(*scaled.model, scaled.model->map(at));
+  if (squared) out.whitened = whitened_scores(own, root);
+  const std::vector<Implied> implied_by = implied(*own.scaled.model, own.scaled.model->map(own.at));
   double within = 0, all = (out.whitened.transpose() * out.whitened).squaredNorm();
   int start = 0;
-  for (size_t g = 0; g < own.size(); ++g) {
-    const int p = own[g].values.cols(), n = own[g].values.rows();
-    const Matrix white = whitened_cases(own[g], scaled.sample[g].mean,
+  for (size_t g = 0; g < cases.size(); ++g) {
+    const int p = cases[g].values.cols(), n = cases[g].values.rows();
+    const Matrix white = whitened_cases(own.cases[g], own.scaled.sample[g].mean,
                                         implied_by[g].covariance.topLeftCorner(p, p));
-    out.trace += cluster_factor(cases) * moment_trace(own[g], white, sample[g].n, model.means);
+    out.trace +=
+        cluster_factor(cases) * moment_trace(own.cases[g], white, sample[g].n, model.means);
     if (!squared) continue;
     const Matrix y = out.whitened.middleRows(start, n);
     start += n;
@@ -174,7 +161,7 @@ Scaling scaling(const Model& model, const Sample& sample, const Vector& theta,
                                   : squares_by_moment(white, y, sample[g].n, model.means);
     all -= (y.transpose() * y).squaredNorm();
   }
-  out.trace -= root.trace(meat(problem, own, About::Data, stop));
+  out.trace -= root.trace(meat(own.problem, own.cases, About::Data, stop));
   // pairs of cases of different groups have the second part only
   if (squared) out.trace_squared = within + all;
   return out;

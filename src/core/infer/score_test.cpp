@@ -52,12 +52,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   NormalTheory problem(scaled.model, scaled.sample, true);
   const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
   if (!problem.move_to(at)) return out;
-  Matrix information = problem.dense_information(Information::Tested);
-  information.triangularView<Eigen::StrictlyUpper>() = information.transpose();
-  Vector unit(information.rows());
-  for (int i = 0; i < unit.size(); ++i)
-    unit[i] = information(i, i) > 0 ? 1 / std::sqrt(information(i, i)) : 1;
-  information = unit.asDiagonal() * information * unit.asDiagonal();
+  Vector unit;
+  const Matrix information = problem.unit_information(Information::Tested, unit);
   const Vector score = unit.cwiseProduct(problem.score());
   const Tangent kept = tangent(*scaled.model, at, unit, score);
   const bool constrained = !kept.rows.empty();

@@ -13,8 +13,9 @@ struct Block {
   std::vector<int> variables;  // which of the group's observed variables; empty: all of them
 };
 
-// What the data say of each group: one block a group, in their order. Where values are missing these
-// are the saturated moments, and the cases themselves are in blocks by missing pattern beside them.
+// What the data say of each group: one block a group, in their order. Where values are missing
+// these are the saturated moments, and the cases themselves are in blocks by missing pattern beside
+// them.
 struct Sample : std::vector<Block> {
   using std::vector<Block>::vector;
   std::vector<Block> patterns;

@@ -55,6 +55,7 @@ class Em {
       missing_.push_back(others(seen_.back(), size));
       blocks_.push_back(&block);
       n_ += block.n;
+      uses_whole_ = uses_whole_ || Marginal::pays(seen_.back().size(), missing_.back().size());
     }
   }
 
@@ -81,7 +82,7 @@ class Em {
     out.mean = Vector::Zero(size_);
     std::vector<Completed> completed(blocks_.size());
     Marginal whole;
-    const bool whole_ready = whole.set(from.covariance);
+    const bool whole_ready = uses_whole_ && whole.set(from.covariance);
     for (size_t k = 0; k < blocks_.size(); ++k) {
       if (!complete(from, k, whole_ready ? &whole : nullptr, completed[k], out.deviance))
         return out;
@@ -142,6 +143,7 @@ class Em {
 
   int size_;
   double n_ = 0;
+  bool uses_whole_ = false;
   std::vector<const Block*> blocks_;
   std::vector<std::vector<int>> seen_, missing_;
 };

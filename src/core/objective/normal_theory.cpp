@@ -112,8 +112,8 @@ inline double NormalTheory::misfit_pair(const Group& group, const Tables& block,
                                         const Vector& u, const Slot& e, const Slot& f) const {
   const Matrix& w = block.w_table;
   double value = e.half * f.half *
-                 (r(f.y, e.x) * w(f.x, e.y) + r(f.y, e.y) * w(f.x, e.x) + r(f.x, e.x) * w(f.y, e.y) +
-                  r(f.x, e.y) * w(f.y, e.x));
+                 (r(f.y, e.x) * w(f.x, e.y) + r(f.y, e.y) * w(f.x, e.x) +
+                  r(f.x, e.x) * w(f.y, e.y) + r(f.x, e.y) * w(f.y, e.x));
   if (!means_) return value;
   value += e.half * (u[e.x] * w(f.x, e.y) + u[e.y] * w(f.x, e.x)) * moment(group.at, f);
   value += f.half * (u[f.x] * w(f.y, e.x) + u[f.y] * w(f.x, e.x)) * moment(group.at, e);

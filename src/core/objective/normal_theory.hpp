@@ -1,15 +1,16 @@
-// Normal-theory maximum likelihood: sums over blocks of cases that have the same variables. Complete
-// data are one block a group, incomplete ones a block each missing pattern (Arbuckle 1996).
+// Normal-theory maximum likelihood: sums over blocks of cases that have the same variables.
+// Complete data are one block a group, incomplete ones a block each missing pattern (Arbuckle
+// 1996).
 #pragma once
 #include "objective.hpp"
 #include "tables.hpp"
 
 namespace orizzonte {
 
-// Complete data: F = sum_g (n_g / N) [log|Sigma| + tr(S Sigma^-1) - log|S| - p
-// + (m - mu)' Sigma^-1 (m - mu)] (Joreskog 1971). With missing values the same over patterns, less
-// its value at the saturated moments. All derivatives are look-ups in small tables: every dSigma has
-// rank two at most.
+// Complete data: F = sum_g (n_g / N) [log|Sigma| + tr(S Sigma^-1) - log|S| - p + (m - mu)' Sigma^-1
+// (m - mu)] (Joreskog 1971). With missing values the same over patterns, less its value at the
+// saturated moments. All derivatives are look-ups in small tables: every dSigma has rank two at
+// most.
 class NormalTheory : public Objective {
  public:
   // `every_entry` keeps entries that no parameter moves as well, for what would happen if they were

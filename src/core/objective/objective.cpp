@@ -1,5 +1,7 @@
 #include "objective.hpp"
 
+#include <cmath>
+
 namespace orizzonte {
 
 Vector Objective::score() {
@@ -10,7 +12,16 @@ Vector Objective::score() {
 
 Matrix Objective::dense_information(Information kind) {
   information(kind, dense_);
-  return dense_.dense();
+  Matrix out = dense_.dense();
+  out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+  return out;
+}
+
+Matrix Objective::unit_information(Information kind, Vector& unit) {
+  const Matrix out = dense_information(kind);
+  unit.resize(out.rows());
+  for (int i = 0; i < unit.size(); ++i) unit[i] = out(i, i) > 0 ? 1 / std::sqrt(out(i, i)) : 1;
+  return unit.asDiagonal() * out * unit.asDiagonal();
 }
 
 }  // namespace orizzonte

@@ -35,7 +35,10 @@ class Objective {
   virtual void score(Vector& out) = 0;
   virtual void information(Information kind, Arrow& out) = 0;
   Vector score();
-  Matrix dense_information(Information kind);  // lower triangle filled
+  Matrix dense_information(Information kind);
+  // The same scaled to a unit diagonal (Jacobi); `unit` is what rows and columns were multiplied
+  // by.
+  Matrix unit_information(Information kind, Vector& unit);
 
   // The same by the entries themselves, before the map (full matrices).
   virtual Vector entry_score() = 0;

@@ -4,7 +4,8 @@
 
 namespace orizzonte {
 
-// dSigma = x y' + y x' in the columns of Z = [A, C] (halved for variances), dmu = a_x times a number.
+// dSigma = x y' + y x' in the columns of Z = [A, C] (halved for variances), dmu = a_x times a
+// number.
 struct Slot {
   int entry, x, y, row, col;
   Family family;

@@ -8,8 +8,8 @@
 
 namespace orizzonte {
 
-// Of complete cases everything is there; of others the leaves that are missing have rows and columns
-// of zeros in the tables, which then have one shape for all blocks of a group.
+// Of complete cases everything is there; of others the leaves that are missing have rows and
+// columns of zeros in the tables, which then have one shape for all blocks of a group.
 class Tables {
  public:
   double n = 0;

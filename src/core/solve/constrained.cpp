@@ -21,15 +21,6 @@ constexpr double penalty_margin = 1.5;  // over the largest multiplier
 constexpr double on_bound = 1e-5;       // in standard errors
 constexpr double not_met = 1e-4;        // in standard errors: the constraints cannot all hold
 
-// An information with a unit diagonal, and the unit of each parameter.
-Matrix unit_information(Objective& problem, Information kind, Vector& unit) {
-  Matrix out = problem.dense_information(kind);
-  out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
-  unit.resize(out.rows());
-  for (int i = 0; i < unit.size(); ++i) unit[i] = out(i, i) > 0 ? 1 / std::sqrt(out(i, i)) : 1;
-  return unit.asDiagonal() * out * unit.asDiagonal();
-}
-
 // The constraints made linear at a point, in units of standard errors; each gradient has length
 // one.
 struct Linear {
@@ -112,7 +103,7 @@ class Run {
 
   Linear linearise() {
     Linear out;
-    out.expected = unit_information(problem_, Information::Expected, out.unit);
+    out.expected = problem_.unit_information(Information::Expected, out.unit);
     out.score = out.unit.cwiseProduct(problem_.score());
     out.at = constraints_at(model_, theta_);
     out.gradients = out.at.jacobian * out.unit.asDiagonal();
@@ -139,7 +130,6 @@ class Run {
 
   Matrix lagrangian(const Linear& now) {
     Matrix hessian = problem_.dense_information(Information::Observed);
-    hessian.triangularView<Eigen::StrictlyUpper>() = hessian.transpose();
     for (int k = 0; k < count(); ++k)
       if (lambda_[k] != 0) hessian -= lambda_[k] * now.at.hessian[k];
     return now.unit.asDiagonal() * hessian * now.unit.asDiagonal();
@@ -246,7 +236,7 @@ class Run {
     out_.multipliers = lambda_;
     out_.violations = Vector::Zero(m);
     Vector unit;
-    const Matrix information = unit_information(problem_, problem_.inference(), unit);
+    const Matrix information = problem_.unit_information(problem_.inference(), unit);
     const Constraints at = constraints_at(model_, theta_);
     std::vector<int> rows;
     for (int k = 0; k < m; ++k) {

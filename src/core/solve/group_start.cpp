@@ -276,8 +276,8 @@ void GroupStart::settle_covariances(Random* random) {
 }
 
 // Path coefficients of one variable by least squares on its causes, slightly shrunk; those settled
-// already are taken off first. At random, effects are moved: where variables act on each other, least
-// squares may be far from the truth.
+// already are taken off first. At random, effects are moved: where variables act on each other,
+// least squares may be far from the truth.
 void GroupStart::regress(int outcome, Random* random) {
   const std::vector<int>& pointing = causes[outcome];
   if (!random && pointing.size() == 1 && !composed[pointing[0]] && !settled[pointing[0]])

@@ -129,19 +129,14 @@ struct Hill {
 };
 
 Hill hill_at(Objective& problem, const Vector& theta) {
-  const int q = theta.size();
   Hill out;
-  const Matrix expected = problem.dense_information(Information::Expected);
-  out.unit.resize(q);
-  for (int i = 0; i < q; ++i) out.unit[i] = expected(i, i) > 0 ? 1 / std::sqrt(expected(i, i)) : 1;
-  out.hessian = problem.dense_information(Information::Observed);
-  for (int j = 0; j < q; ++j)
-    for (int i = j; i < q; ++i) out.hessian(i, j) *= out.unit[i] * out.unit[j];
+  problem.unit_information(Information::Expected, out.unit);
+  out.hessian = out.unit.asDiagonal() * problem.dense_information(Information::Observed) *
+                out.unit.asDiagonal();
   out.gradient = out.unit.cwiseProduct(problem.score());
   if (problem.model().constraints.empty()) return out;
   const Tangent along = tangent(problem.model(), theta, out.unit, out.gradient);
   out.basis = along.basis;
-  out.hessian.triangularView<Eigen::StrictlyUpper>() = out.hessian.transpose();
   out.hessian = (out.basis.transpose() * (out.hessian - along.curvature) * out.basis).eval();
   out.gradient = (out.basis.transpose() * out.gradient).eval();
   return out;

@@ -1,0 +1,31 @@
+// From R to the core. What comes from R is checked here: a tampered fit ends in an R error of class
+// orizzonte_error_object.
+#pragma once
+#include <RcppEigen.h>
+
+#include "core/infer/profile.hpp"
+#include "core/infer/saturated_information.hpp"
+#include "core/moments/cases.hpp"
+
+namespace oz = orizzonte;
+
+using UnseenPairs = std::vector<std::pair<int, int>>;  // of variables, by number from 0
+
+[[noreturn]] void refuse(const std::string& why);
+void require(bool holds, const char* why);
+void check_length(const Eigen::VectorXd& x, int size);
+// Numbers in R start at 1; 0 is none, where that is allowed.
+int index_within(int value, int size, bool none = false);
+
+oz::Model model_from(SEXP model);
+oz::Expression expression_from(SEXP tape, int inputs);
+oz::Sample sample_from(SEXP groups, const oz::Model& model);
+std::vector<oz::Block> patterns_from(SEXP from, int group, int size);
+// The cases behind the sample, by group; NULL is none.
+std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model);
+std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model);
+std::vector<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
+                                                     const std::vector<UnseenPairs>& unseen,
+                                                     const oz::Model& model);
+oz::MeanCovariances mean_covariances_from(const Rcpp::List& cross, const Rcpp::List& means,
+                                          int parameters, const oz::Model& model);
