@@ -77,6 +77,14 @@ core_score_tests <- function(model, sample, theta, entries, constraints, joint, 
     .Call(`_orizzonte_core_score_tests`, model, sample, theta, entries, constraints, joint, cases)
 }
 
+core_refit_many <- function(model, sample, theta, source, seed, first, count, fresh_starts, keep) {
+    .Call(`_orizzonte_core_refit_many`, model, sample, theta, source, seed, first, count, fresh_starts, keep)
+}
+
+core_replicate_cases <- function(model, source, seed, replicate) {
+    .Call(`_orizzonte_core_replicate_cases`, model, source, seed, replicate)
+}
+
 is_regular_file <- function(path) {
     .Call(`_orizzonte_is_regular_file`, path)
 }

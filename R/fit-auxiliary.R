@@ -21,9 +21,8 @@ all_pairs <- function(names) {
 
 # The fit of a model beside auxiliary variables: the model's own layout, its part of the joint
 # solution, and the joint fit.
-beside_auxiliary <- function(joint, request) {
+beside_auxiliary <- function(joint, request, layout = met_layout(request, sample)) {
   sample <- without_auxiliary(joint$sample)
-  layout <- met_layout(request, sample)
   known <- joint$solution
   theta <- known$theta[layout$parameters]
   used <- match(layout$parameters[layout$model$used], joint$layout$parameters)

@@ -117,8 +117,10 @@ index_basis <- function(fit, base, independence = FALSE) {
     known <- vapply(found, function(x) x$admissible, NA)
     k <- ifelse(known, vapply(found, `[[`, 0, bias), NA_real_)
     complete <- vapply(found, `[[`, 0, "complete")
-    return(list(chisq = n * complete[1L], inflation = k[1L] / test$df,
-                chisq_baseline = n * complete[2L], inflation_baseline = k[2L] / base$df))
+    return(list(chisq = n * complete[1L] - overshoot_in(fit, "basis"),
+                inflation = k[1L] / test$df,
+                chisq_baseline = n * complete[2L] - overshoot_in(fit, "basis_baseline"),
+                inflation_baseline = k[2L] / base$df))
   }
   if (!is_robust(fit$request)) return(plain)
   model <- baseline_core(fit, independence)

@@ -24,12 +24,15 @@ n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
 # The test of the model: chi-square (corrected where inference is robust) with its degrees of
 # freedom and p. The only place it comes from.
 test_of <- function(fit) {
-  plain <- max(0, moments_n(fit) * discrepancy_of(fit))
+  plain <- max(0, moments_n(fit) * discrepancy_of(fit) - overshoot_in(fit, "chisq"))
   df <- cached(fit, "df", layout_counts(fit$layout)$df)
   if (is_robust(fit$request)) return(robust_test(fit, plain, df))
   list(chisq = plain, df = df, p = upper_p(plain, df), chisq_normal = plain, inflation = 1,
        df_adjusted = NA_real_)
 }
+
+# What chi-squares of a light fit to cases drawn again have too much; none of any other fit.
+overshoot_in <- function(fit, what) fit$overshoot[[what]] %||% 0
 
 # The test of a smaller model against a larger one: the only place where differences are tested.
 difference_test <- function(small, large, adjusted = is_adjusted(small)) {

@@ -158,7 +158,8 @@ index_values <- function(fit, each, independence = FALSE) {
 baseline_of <- function(fit, each, independence = FALSE) {
   if (!is.null(fit$joint)) return(joint_baseline(fit$joint, independence))
   total <- function(name) sum(vapply(each, `[[`, 0, name))
-  list(chisq = total("chisq_baseline"), df = total("df_baseline"),
+  list(chisq = max(0, total("chisq_baseline") - overshoot_in(fit, "chisq_baseline")),
+       df = total("df_baseline"),
        parameters = total("baseline_parameters"))
 }
 

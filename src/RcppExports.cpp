@@ -260,6 +260,37 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_refit_many
+List core_refit_many(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP source, double seed, int first, int count, int fresh_starts, bool keep);
+RcppExport SEXP _orizzonte_core_refit_many(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP, SEXP sourceSEXP, SEXP seedSEXP, SEXP firstSEXP, SEXP countSEXP, SEXP fresh_startsSEXP, SEXP keepSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type source(sourceSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
+    Rcpp::traits::input_parameter< bool >::type keep(keepSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_refit_many(model, sample, theta, source, seed, first, count, fresh_starts, keep));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_replicate_cases
+List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate);
+RcppExport SEXP _orizzonte_core_replicate_cases(SEXP modelSEXP, SEXP sourceSEXP, SEXP seedSEXP, SEXP replicateSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type source(sourceSEXP);
+    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
+    Rcpp::traits::input_parameter< int >::type replicate(replicateSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_replicate_cases(model, source, seed, replicate));
+    return rcpp_result_gen;
+END_RCPP
+}
 // is_regular_file
 bool is_regular_file(const std::string& path);
 RcppExport SEXP _orizzonte_is_regular_file(SEXP pathSEXP) {
@@ -301,6 +332,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},
     {"_orizzonte_core_expression", (DL_FUNC) &_orizzonte_core_expression, 3},
     {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 7},
+    {"_orizzonte_core_refit_many", (DL_FUNC) &_orizzonte_core_refit_many, 9},
+    {"_orizzonte_core_replicate_cases", (DL_FUNC) &_orizzonte_core_replicate_cases, 4},
     {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
     {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},
     {NULL, NULL, 0}

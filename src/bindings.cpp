@@ -1,6 +1,6 @@
 // The functions of the core that R calls. What R gives is read and checked in from_r.cpp; nothing
 // else knows both.
-#include "from_r.hpp"
+#include "from_r.h"
 
 #include <chrono>
 
@@ -10,6 +10,7 @@
 #include "core/infer/sandwich.hpp"
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
+#include "core/many/refit_many.hpp"
 #include "core/moments/reduce.hpp"
 #include "core/moments/saturated.hpp"
 #include "core/objective/normal_theory.hpp"
@@ -401,4 +402,79 @@ List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
                       Rcpp::_["response"] = tests.response,
                       Rcpp::_["variance"] = tests.variance,
                       Rcpp::_["joint_variance"] = tests.joint_variance);
+}
+
+// A sample in units of its variables, as a fit keeps moments.
+static List moments_of(const oz::Sample& sample, const std::vector<oz::Vector>& unit) {
+  const auto block = [](const oz::Block& from, const oz::Vector& by) {
+    return List::create(
+        Rcpp::_["n"] = from.n,
+        Rcpp::_["covariance"] = oz::Matrix(by.asDiagonal() * from.covariance * by.asDiagonal()),
+        Rcpp::_["mean"] = oz::Vector(by.cwiseProduct(from.mean)));
+  };
+  List out(sample.size());
+  for (size_t g = 0; g < sample.size(); ++g) {
+    List patterns, own = block(sample[g], unit[g]);
+    for (const oz::Block& pattern : sample.patterns) {
+      if (pattern.group != static_cast<int>(g)) continue;
+      Rcpp::IntegerVector variables(pattern.variables.size());
+      oz::Vector by(pattern.variables.size());
+      for (int v = 0; v < by.size(); ++v) {
+        variables[v] = pattern.variables[v] + 1;
+        by[v] = unit[g][pattern.variables[v]];
+      }
+      List part = block(pattern, by);
+      part["variables"] = variables;
+      patterns.push_back(part);
+    }
+    own["patterns"] = patterns;
+    out[g] = own;
+  }
+  return out;
+}
+
+// Replicates `first` to first + count - 1 of a seed, each fitted; `source` as in source_from().
+// [[Rcpp::export(rng = false)]]
+List core_refit_many(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP source,
+                     double seed, int first, int count, int fresh_starts, bool keep) {
+  const oz::Model what = model_from(model);
+  check_length(theta, what.map.parameters);
+  require(first >= 1 && count >= 0, "its replicates have no numbers");
+  const oz::Rescaled scaled = oz::rescale(what, sample_from(sample, what));
+  const auto from = source_from(source, what, scaled.item_unit);
+  oz::Settings settings;
+  settings.fresh_starts = fresh_starts;
+  oz::Callbacks callbacks;
+  callbacks.stop = listening();
+  List moments(keep ? count : 0);
+  std::function<void(int, const oz::Sample&)> seen;
+  if (keep)
+    seen = [&](int r, const oz::Sample& drawn) { moments[r] = moments_of(drawn, scaled.item_unit); };
+  const oz::Replicates found =
+      oz::refit_many(scaled, theta, *from, static_cast<std::uint64_t>(seed), first, count,
+                     settings, callbacks, seen);
+  throw_if(callbacks.stop);
+  return List::create(
+      Rcpp::_["theta"] = found.theta, Rcpp::_["discrepancy"] = found.discrepancy,
+      Rcpp::_["n"] = found.n, Rcpp::_["status"] = found.status,
+      Rcpp::_["improper"] = Rcpp::LogicalVector(found.improper.begin(), found.improper.end()),
+      Rcpp::_["moments"] = moments);
+}
+
+// The cases of one replicate: numbers of rows by group when cases are drawn again, else values.
+// [[Rcpp::export(rng = false)]]
+List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate) {
+  const oz::Model what = model_from(model);
+  const auto from = source_from(source, what, {});
+  const auto number = static_cast<std::uint64_t>(seed);
+  List out;
+  if (const auto* resampled = dynamic_cast<const oz::Resampled*>(from.get())) {
+    for (const std::vector<int>& rows : resampled->rows(number, replicate)) {
+      const Rcpp::IntegerVector numbers(rows.begin(), rows.end());
+      out.push_back(Rcpp::IntegerVector(numbers + 1));
+    }
+  } else if (const auto* drawn = dynamic_cast<const oz::Drawn*>(from.get())) {
+    for (const oz::Matrix& values : drawn->values(number, replicate)) out.push_back(Rcpp::wrap(values));
+  }
+  return out;
 }

@@ -1,4 +1,4 @@
-#include "from_r.hpp"
+#include "from_r.h"
 
 #include <algorithm>
 #include <cstring>
@@ -289,6 +289,80 @@ std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model) {
     out.push_back(cases);
   }
   return out;
+}
+
+namespace {
+
+oz::Vector vector_within(const Record& group, const char* name, int size) {
+  const Column<double> from = numbers(group, name);
+  require(from.size == 0 || from.size == size, "a part of a population has another length");
+  return Eigen::Map<const oz::Vector>(from.at, from.size);
+}
+
+oz::Population population_from(SEXP group) {
+  const Record from(group);
+  oz::Population out;
+  out.cases = Rf_asInteger(element(from, "cases"));
+  require(out.cases > 0, "a population has no cases");
+  const Column<double> mean = numbers(from, "mean");
+  const int p = mean.size;
+  out.mean = Eigen::Map<const oz::Vector>(mean.at, p);
+  out.sd = Eigen::Map<const oz::Vector>(numbers(from, "sd", p).at, p);
+  out.root = Eigen::Map<const oz::Matrix>(numbers(from, "root", p * p).at, p, p);
+  const Column<double> cubic = numbers(from, "cubic");
+  require(cubic.size == 0 || cubic.size == 3 * p, "the shape of a population has another length");
+  if (cubic.size > 0) out.cubic = Eigen::Map<const oz::Matrix>(cubic.at, p, 3);
+  const Column<int> clusters = integers(from, "clusters");
+  int clustered = 0;
+  for (int c = 0; c < clusters.size; ++c) {
+    require(clusters[c] >= 0, "a cluster has no size");
+    out.clusters.push_back(clusters[c]);
+    clustered += clusters[c];
+  }
+  require(clusters.size == 0 || clustered == out.cases, "clusters of a population lack cases");
+  out.between = Rf_asReal(element(from, "between"));
+  const Column<double> holes = numbers(from, "holes");
+  require(holes.size == 0 || holes.size == out.cases * p, "holes of a population are others");
+  if (holes.size > 0) out.holes = Eigen::Map<const oz::Matrix>(holes.at, out.cases, p);
+  out.odds = vector_within(from, "odds", p);
+  out.slope = vector_within(from, "slope", out.odds.size());
+  out.given = index_within(Rf_asInteger(element(from, "given")), p, true);
+  require(out.given < 0 || out.slope.size() == out.odds.size(), "slopes of a population are others");
+  return out;
+}
+
+}  // namespace
+
+std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
+                                        const std::vector<oz::Vector>& unit) {
+  const Record from(source);
+  const int less = integers(from, "less", 1).only();
+  const SEXP cases = optional(from, "cases");
+  if (!Rf_isNull(cases)) {
+    std::vector<oz::Cases> rows = cases_from(cases, model);
+    if (!unit.empty()) rows = oz::in_units(std::move(rows), unit);
+    std::vector<std::vector<int>> parts;
+    const SEXP given = optional(from, "parts");
+    for (int g = 0; g < Rf_length(given); ++g) {
+      const SEXP own = VECTOR_ELT(given, g);
+      require(TYPEOF(own) == INTSXP && g < static_cast<int>(rows.size()) &&
+                  Rf_length(own) == rows[g].values.rows(),
+              "its parts are of other cases");
+      parts.emplace_back(INTEGER(own), INTEGER(own) + Rf_length(own));
+    }
+    require(parts.empty() || parts.size() == rows.size(), "its parts are of other groups");
+    return std::make_unique<oz::Resampled>(rows, less, std::move(parts));
+  }
+  const SEXP groups = element(from, "populations");
+  require(TYPEOF(groups) == VECSXP && Rf_length(groups) == static_cast<int>(model.groups.size()),
+          "its populations are of other groups");
+  std::vector<oz::Population> populations;
+  for (int g = 0; g < Rf_length(groups); ++g) {
+    populations.push_back(population_from(VECTOR_ELT(groups, g)));
+    require(populations.back().mean.size() == model.groups[g].observed,
+            "its populations have other variables");
+  }
+  return std::make_unique<oz::Drawn>(std::move(populations), less, unit);
 }
 
 std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model) {

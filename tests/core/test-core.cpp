@@ -2,6 +2,7 @@
 #define CATCH_CONFIG_MAIN
 #include <testthat/vendor/catch.h>
 
+#include <algorithm>
 #include <cmath>
 #include <map>
 
@@ -10,6 +11,10 @@
 #include "infer/rank.hpp"
 #include "infer/score_test.hpp"
 #include "linear/arrow.hpp"
+#include "many/drawn.hpp"
+#include "many/refit_many.hpp"
+#include "many/resampled.hpp"
+#include "moments/reduce.hpp"
 #include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
 #include "solve/driver.hpp"
@@ -731,4 +736,157 @@ TEST_CASE("incomplete groups are fitted, and their errors come from the observed
   for (int i = 0; i < inverse.rows(); ++i)
     CHECK(found.covariance(i, i) == Approx(inverse(i, i)).epsilon(1e-5));
   CHECK((errors_of(model, sample, found.theta) - found.covariance).cwiseAbs().maxCoeff() < 1e-8);
+}
+
+namespace {
+
+// Cases of one factor with four items, some values of the last missing.
+Cases made_cases(int n, bool holes) {
+  Random random(11);
+  Cases out;
+  out.values.resize(n, 4);
+  for (int i = 0; i < n; ++i) {
+    const double factor = random.normal();
+    for (int v = 0; v < 4; ++v) out.values(i, v) = 100 + factor + random.normal();
+    if (holes && random.uniform() < 0.3) out.values(i, 3) = std::nan("");
+  }
+  return out;
+}
+
+// The cases of some rows, as they stand.
+Cases taken(const Cases& from, const std::vector<int>& rows) {
+  Cases out;
+  out.values.resize(rows.size(), from.values.cols());
+  for (size_t i = 0; i < rows.size(); ++i) out.values.row(i) = from.values.row(rows[i]);
+  return out;
+}
+
+Sample plain_sample(const Cases& cases) {
+  Sample out;
+  REQUIRE(sample_of_blocks({reduce_cases(cases.values, Vector())}, 0, Sample(),
+                           {static_cast<int>(cases.values.cols())}, out));
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("replicates of cases are the moments of their rows, in whatever parts they are made") {
+  for (const bool holes : {false, true}) {
+    const Cases cases = made_cases(200, holes);
+    Resampled source({cases}, 0);
+    for (const int replicate : {1, 2, 977}) {
+      Sample drawn;
+      REQUIRE(source.draw(5, replicate, drawn));
+      const std::vector<int> rows = source.rows(5, replicate)[0];
+      CHECK(rows.size() == 200);
+      const Sample plain = plain_sample(taken(cases, rows));
+      CHECK(drawn[0].n == Approx(plain[0].n));
+      CHECK((drawn[0].covariance - plain[0].covariance).cwiseAbs().maxCoeff() < 1e-6);
+      CHECK((drawn[0].mean - plain[0].mean).cwiseAbs().maxCoeff() < 1e-6);
+      CHECK(drawn.patterns.size() == (holes ? 2 : 0));
+    }
+    CHECK(source.rows(5, 1) != source.rows(5, 2));
+    CHECK(source.rows(5, 1) != source.rows(6, 1));
+    CHECK(source.rows(5, 1) == Resampled({cases}, 0).rows(5, 1));
+  }
+}
+
+TEST_CASE("seeds give streams that are no shifted copies of each other") {
+  for (int seed = 1; seed < 20; ++seed) {
+    Random a = replicate_stream(seed, 3), b = replicate_stream(seed + 1, 3);
+    std::vector<std::uint64_t> of_a, of_b;
+    for (int k = 0; k < 50; ++k) {
+      of_a.push_back(a.bits());
+      of_b.push_back(b.bits());
+    }
+    for (std::uint64_t x : of_a) CHECK(std::find(of_b.begin(), of_b.end(), x) == of_b.end());
+  }
+}
+
+TEST_CASE("clusters are drawn whole, and parts are left out one by one") {
+  Cases cases = made_cases(60, false);
+  for (int i = 0; i < 60; ++i) cases.cluster.push_back(i % 12);
+  cases.clusters = 12;
+  Resampled source({cases}, 0);
+  std::map<int, int> times;
+  const std::vector<int> drawn = source.rows(1, 1)[0];
+  for (int row : drawn) ++times[row];
+  for (int i = 12; i < 60; ++i) CHECK(times[i] == times[i - 12]);
+  std::vector<int> parts;
+  for (int i = 0; i < 60; ++i) parts.push_back(1 + i % 3);
+  const std::vector<int> left = Resampled({cases}, 0, {parts}).rows(1, 2)[0];
+  CHECK(left.size() == 40);
+  for (int row : left) CHECK(row % 3 != 1);
+}
+
+TEST_CASE("refits of replicates are those of the same samples fitted alone") {
+  for (const bool holes : {false, true}) {
+    const Cases cases = made_cases(300, holes);
+    const Sample sample = plain_sample(cases);
+    const Model model = one_factor(4, holes);
+    const Fit whole = fit(model, sample, Settings(), Callbacks());
+    const Rescaled scaled = rescale(model, sample);
+    Resampled source(in_units({cases}, scaled.item_unit), 0);
+    const Replicates found =
+        refit_many(scaled, whole.theta, source, 3, 11, 5, Settings(), Callbacks());
+    for (int r = 0; r < 5; ++r) {
+      const Fit alone = fit(model, plain_sample(taken(cases, source.rows(3, 11 + r)[0])),
+                            Settings(), Callbacks());
+      REQUIRE(found.status[r] == 0);
+      CHECK(found.discrepancy[r] == Approx(alone.discrepancy).epsilon(1e-8));
+      CHECK((found.theta.col(r) - alone.theta).cwiseAbs().maxCoeff() < 1e-5);
+    }
+  }
+}
+
+TEST_CASE("a sample that cannot be analysed is said to be one") {
+  Cases cases = made_cases(6, false);
+  cases.values.col(1).head(5).setConstant(3);
+  Resampled source({cases}, 0);
+  int unusable_ones = 0;
+  for (int r = 1; r <= 50; ++r) {
+    Sample drawn;
+    unusable_ones += !source.draw(1, r, drawn);
+  }
+  CHECK(unusable_ones > 10);
+}
+
+TEST_CASE("drawn cases have the moments of their population") {
+  Population of;
+  of.cases = 40000;
+  of.mean = Vector::Constant(2, 50);
+  of.sd = Vector::Constant(2, 10);
+  Matrix correlation(2, 2);
+  correlation << 1, 0.5, 0.5, 1;
+  of.root = Matrix(correlation.llt().matrixL());
+  const auto covariance = [](const Matrix& x) {
+    const Matrix off = x.rowwise() - x.colwise().mean();
+    return Matrix(off.transpose() * off / x.rows());
+  };
+  const Matrix plain = Drawn({of}, 0).values(1, 1)[0];
+  CHECK(plain.colwise().mean()(0) == Approx(50).margin(0.25));
+  CHECK(covariance(plain)(0, 1) == Approx(50).margin(2.5));
+  CHECK(covariance(plain)(1, 1) == Approx(100).margin(3));
+  of.odds = Vector::Constant(2, -1e300);
+  of.odds[1] = 0;
+  of.slope = Vector::Zero(2);
+  of.slope[1] = 2;
+  of.given = 0;
+  const Matrix lost = Drawn({of}, 0).values(1, 1)[0];
+  double missing = 0, seen_mean = 0;
+  for (int i = 0; i < of.cases; ++i) {
+    missing += std::isnan(lost(i, 1));
+    if (std::isnan(lost(i, 1))) seen_mean += lost(i, 0);
+  }
+  CHECK(missing / of.cases == Approx(0.5).margin(0.02));
+  CHECK(seen_mean / missing > 54);  // those with high values of the other miss it
+  of.odds = Vector();
+  of.slope = Vector();
+  of.clusters.assign(400, 100);
+  of.between = 0.2;
+  const Matrix grouped = Drawn({of}, 0).values(1, 1)[0];
+  Matrix means(400, 2);
+  for (int c = 0; c < 400; ++c) means.row(c) = grouped.middleRows(100 * c, 100).colwise().mean();
+  CHECK(covariance(means)(0, 0) == Approx(20 + 0.8).margin(4));
+  CHECK(covariance(grouped)(0, 0) == Approx(100).margin(6));
 }

@@ -176,10 +176,16 @@ double left_to_fall(double first, double second) {
 
 }  // namespace
 
-Saturated saturated_moments(const std::vector<Block>& patterns, int size, int most) {
+Saturated saturated_moments(const std::vector<Block>& patterns, int size, const Block* near,
+                            int most) {
   const Em em(patterns, size);
   Point now = em.start();
   Saturated out;
+  if (!now.mean.allFinite()) return out;  // a variable that nobody has
+  if (near) {
+    now.mean = near->mean;
+    now.covariance = near->covariance;
+  }
   for (out.iterations = 0; out.iterations < most; ++out.iterations) {
     const Point first = em.step(now), second = em.step(first), third = em.step(second);
     if (!first.admissible || !second.admissible || !third.admissible) break;

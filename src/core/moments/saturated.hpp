@@ -15,6 +15,8 @@ struct Saturated {
 // Of the missing patterns of one group with `size` variables. EM (Dempster, Laird & Rubin 1977) on
 // the patterns' moments, accelerated by squared extrapolation (Varadhan & Roland 2008); it ends
 // when the fall of -2 log L that is left, extrapolated, is below 1e-10.
-Saturated saturated_moments(const std::vector<Block>& patterns, int size, int most = 5000);
+// `near`: moments to start from.
+Saturated saturated_moments(const std::vector<Block>& patterns, int size,
+                            const Block* near = nullptr, int most = 5000);
 
 }  // namespace orizzonte

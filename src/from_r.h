@@ -3,9 +3,14 @@
 #pragma once
 #include <RcppEigen.h>
 
+#include <memory>
+
 #include "core/infer/profile.hpp"
 #include "core/infer/saturated_information.hpp"
+#include "core/many/drawn.hpp"
+#include "core/many/resampled.hpp"
 #include "core/moments/cases.hpp"
+#include "core/solve/rescale.hpp"
 
 namespace oz = orizzonte;
 
@@ -23,6 +28,9 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model);
 std::vector<oz::Block> patterns_from(SEXP from, int group, int size);
 // The cases behind the sample, by group; NULL is none.
 std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model);
+// Where samples of a model are drawn from, in these units of its variables: cases or a population.
+std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
+                                        const std::vector<oz::Vector>& unit);
 std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model);
 std::vector<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
                                                      const std::vector<UnseenPairs>& unseen,

@@ -1,0 +1,306 @@
+#' Bootstrap a fit
+#'
+#' Draws the cases again with replacement, within groups and by whole clusters where the fit has
+#' them, fits the model to each replicate and reads anything from it: parameters, standardized
+#' values, effects, fit indices, or what a function of your own makes of a fit.
+#'
+#' @param fit A fit from [fit_model()], from data case by case.
+#' @param reps How many replicates.
+#' @param what What to read from each: a reader such as [estimates()], [effects()], [r_squared()],
+#'   [fit_indices()], [latent_means()] or [verdicts()], any function of a fit that gives a named
+#'   numeric vector or one of our tables, or a named list of such functions; [estimates()] when
+#'   `NULL`.
+#' @param seed A whole number, or `NULL` for one that R's own random numbers give. The same seed
+#'   gives the same replicates on any number of workers.
+#' @param draw `"cases"`, or `"model"` for the parametric bootstrap: normal data from the fitted
+#'   model, with values missing where they are missing.
+#' @param interval `"bca"` (bias-corrected and accelerated), `"percentile"` or `"bias-corrected"`.
+#' @param level Level of the intervals.
+#' @param improper `"keep"`, or `"drop"` to leave improper replicates out.
+#' @param folder A folder that keeps finished parts; a call with the same arguments goes on from
+#'   there. `NULL` keeps none.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return An object of class `orizzonte_bootstrap`; `as.data.frame()` gives one row a number:
+#'   `parameter`, `group`, `estimate`, `se` (standard deviation of the replicates), `bias` (their
+#'   mean less the estimate), `lower`, `upper`, `p` (two-sided, of zero, from the same interval) and
+#'   `used` (replicates that gave a value). `confint()` gives other levels and kinds of intervals.
+#'   Readers take it as `bootstrap =`.
+#' @section Replicates that are left out: those that do not converge and those whose data cannot be
+#'   analysed (a variable that does not vary) are counted and left out; improper ones are counted,
+#'   and kept unless `improper = "drop"`: leaving them out biases what is near a bound.
+#' @section Chi-square and fit indices: Replicates fit worse than the cases do, by about
+#'   \eqn{tr(U\Gamma)} in \eqn{\chi^2} (Bollen & Stine 1992); this is taken off, also in the
+#'   baseline, before CFI, TLI, RMSEA and the like are made of it, and SRMR is moved by its mean in
+#'   squares. The p of the model comes from [bootstrap_test()]. Likelihoods, AIC and BIC are not
+#'   bootstrapped. With `draw = "model"` fit indices would be those of a model that is right:
+#'   they are left out.
+#' @section Intervals: \eqn{a = \sum e^3 / (6 (\sum e^2)^{3/2})}, e the changes when single cases
+#'   (clusters; above 400, as many parts of the cases) are left out and all is fitted again;
+#'   \eqn{z_0} from the share of replicates below the estimate, ties halved.
+#' @section Many workers: With the future package and a plan of yours, such as
+#'   `future::plan("multisession", workers = 4)`, replicates are made by all of its workers, with
+#'   the same numbers. Progress goes to the progressr package where that is asked, else to a bar.
+#' @section Errors: `orizzonte_error_data` for a fit of summary data, `orizzonte_error_convergence`
+#'   for one that did not converge, `orizzonte_error_input` for anything else.
+#' @references Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
+#'   structural equation models. *Sociological Methods & Research, 21*(2), 205-229.
+#'
+#'   Efron, B. (1987). Better bootstrap confidence intervals. *Journal of the American Statistical
+#'   Association, 82*(397), 171-185.
+#'
+#'   Efron, B., & Tibshirani, R. J. (1993). *An introduction to the bootstrap*. Chapman & Hall.
+#' @seealso [bootstrap_test()] for the p of a model, [resample_rows()] for the rows of replicates,
+#'   [simulate.orizzonte_fit()].
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   effect(Calm ~ Belonging)
+#' fit <- fit_model(bp, choirs)
+#' bootstrap_fit(fit, reps = 200, seed = 1, interval = "percentile")
+#' @export
+bootstrap_fit <- function(fit, reps = 1000, what = NULL, seed = NULL, draw = "cases",
+                          interval = "bca", level = 0.95, improper = "keep", folder = NULL, ...) {
+  check_arguments("bootstrap_fit")
+  check_bootstrap(fit, "bootstrap_fit")
+  check_count(reps, "`reps`", 2, 1e6)
+  readers <- check_readers(what)
+  draw <- choose_one(draw, c("cases", "model"), "`draw`")
+  interval <- choose_one(interval, names(interval_words), "`interval`")
+  improper <- choose_one(improper, c("keep", "drop"), "`improper`")
+  check_level(level)
+  check_folder(folder)
+  seed <- chosen_seed(seed)
+  if (draw == "model") refuse_indices_of_model(fit, readers)
+  numbers <- read_numbers(fit, readers)
+  source <- if (draw == "cases") case_source(fit) else model_source(fit)
+  found <- run_refits(fit, source, seed, reps, readers, names(numbers$value), folder,
+                      overshoot = if (draw == "cases") overshoot_of(fit))
+  acceleration <- if (interval == "bca") jackknife_acceleration(fit, seed, readers, numbers, folder)
+  new_bootstrap(fit, numbers, found, acceleration,
+                list(reps = as.integer(reps), seed = seed, draw = draw, interval = interval,
+                     level = level, improper = improper))
+}
+
+check_bootstrap <- function(fit, verb) {
+  check_fit(fit, verb)
+  check_converged(fit, verb)
+  if (has_raw_data(fit$sample)) return(invisible())
+  abort("data", c(paste0(verb, "() draws cases again, and this fit came from summary data."),
+                  i = "Fit the data themselves, or use draw = \"model\" on them."))
+}
+
+refuse_indices_of_model <- function(fit, readers) {
+  for (reader in readers) {
+    if (!inherits(reader(fit), "orizzonte_indices")) next
+    abort("input", c("Data drawn from the model always fit it: indices of them are no replicates.",
+                     i = paste0("model_cutoffs(fit) shows what indices come to when the model is ",
+                                "right; draw = \"cases\" gives their intervals.")))
+  }
+}
+
+run_refits <- function(fit, source, seed, reps, readers, expected, folder, overshoot = NULL,
+                       title = "Replicates") {
+  job <- new_refit_job(fit, source, seed, readers, expected, overshoot)
+  bind_chunks(run_chunks(refit_chunk, job, reps, title, folder))
+}
+
+# Parts of the cases left out one after the other. Numbers that do not hang on single cases, such as
+# those of a light fit, are read as for replicates.
+jackknife_acceleration <- function(fit, seed, readers, numbers, folder) {
+  source <- part_source(fit, seed)
+  found <- run_refits(fit, source, seed, source$count, readers, names(numbers$value), folder,
+                      title = "Acceleration")
+  acceleration_of(found$values)
+}
+
+new_bootstrap <- function(fit, numbers, found, acceleration, asked) {
+  kept <- found$status == 0L & (asked$improper == "keep" | !found$improper)
+  values <- found$values
+  values[!kept, ] <- NA_real_
+  values <- settle_srmr(values, numbers$value)
+  out <- list(fit = fit, estimate = numbers$value, group = numbers$group, values = values,
+              theta = found$theta, chisq = found$chisq, status = found$status,
+              improper = found$improper, kept = kept, acceleration = acceleration,
+              trouble = unique(found$trouble), asked = asked)
+  structure(out, class = "orizzonte_bootstrap")
+}
+
+# Squared residuals of replicates are too large by their own sampling error, on average by this much.
+settle_srmr <- function(values, estimate) {
+  at <- which(names(estimate) == "srmr")
+  if (length(at) == 0L) return(values)
+  square <- values[, at]^2
+  values[, at] <- sqrt(pmax(square - mean(square, na.rm = TRUE) + estimate[[at]]^2, 0))
+  values
+}
+
+check_replicates <- function(x, reader) {
+  parts <- c("fit", "estimate", "values", "kept", "asked")
+  if (!inherits(x, "orizzonte_bootstrap") || !all(parts %in% names(x)))
+    abort("object", c(paste0(reader, "() cannot read this bootstrap: it lacks parts that one has."),
+                      i = "Make it again: bootstrap_fit(fit)."))
+  invisible(x)
+}
+
+bootstrap_table <- function(x, level = x$asked$level, type = x$asked$interval) {
+  found <- replicate_intervals(x$values, x$estimate, type, level,
+                               x$acceleration %||% rep(0, length(x$estimate)))
+  list_frame(c(list(parameter = names(x$estimate), group = unname(x$group),
+                    estimate = unname(x$estimate)),
+               found[c("se", "bias", "lower", "upper", "p", "used")]))
+}
+
+#' @export
+as.data.frame.orizzonte_bootstrap <- function(x, row.names = NULL, optional = FALSE, ...) {
+  bootstrap_table(check_replicates(x, "as.data.frame"))
+}
+
+#' @rdname bootstrap_fit
+#' @param object A bootstrap from `bootstrap_fit()`.
+#' @param parm Numbers, by name as in the column `parameter`; all when missing.
+#' @importFrom stats confint
+#' @export
+confint.orizzonte_bootstrap <- function(object, parm, level = 0.95, interval = NULL, ...) {
+  check_arguments("confint", optional = "parm")
+  check_replicates(object, "confint")
+  check_level(level)
+  type <- choose_one(interval %||% object$asked$interval, names(interval_words), "`interval`")
+  if (type == "bca" && is.null(object$acceleration))
+    abort("input", c("This bootstrap was made without what interval = \"bca\" needs.",
+                     i = "Make it with bootstrap_fit(fit, interval = \"bca\")."))
+  table <- bootstrap_table(object, level, type)
+  percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
+  out <- matrix(c(table$lower, table$upper), ncol = 2L,
+                dimnames = list(table$parameter, percent))
+  if (missing(parm)) return(out)
+  if (is.character(parm)) {
+    unknown <- setdiff(parm, rownames(out))
+    if (length(unknown))
+      abort("address", c(paste0(unknown[1L], " was not bootstrapped."),
+                         did_you_mean(unknown[1L], rownames(out))))
+  }
+  out[parm, , drop = FALSE]
+}
+
+#' @export
+print.orizzonte_bootstrap <- function(x, ...) {
+  check_replicates(x, "print")
+  put_lines(format_bootstrap(x))
+  invisible(x)
+}
+
+format_bootstrap <- function(x) {
+  columns <- bootstrap_columns(bootstrap_table(x), x$asked)
+  c(heading("Bootstrap"), wrap_lines(bootstrap_words(x)), "",
+    format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
+                 spare = c("used", "bias", "p")),
+    "", wrap_lines(claim_shares(x)), next_step(NULL, bootstrap_next(x), command_text("report")))
+}
+
+bootstrap_next <- function(x) {
+  if (any(grepl("^standardized\\(", names(x$estimate))))
+    return("estimates(fit, bootstrap = ...) takes these in place of its own errors")
+  "as.data.frame() of this for all digits, bootstrap_test(fit) for the p of the model"
+}
+
+# A standardized value stands beside the value it belongs to; what never varies is left out.
+bootstrap_columns <- function(table, asked) {
+  table <- table[!table$se %in% 0, ]
+  inner <- sub("^standardized\\((.*)\\)$", "\\1", table$parameter)
+  standard <- inner != table$parameter
+  rows <- which(!standard | !inner %in% table$parameter[!standard])
+  at <- match(inner[rows], ifelse(standard, inner, NA))
+  percent <- paste0(format(100 * asked$level), " % interval")
+  alone <- standard[rows]
+  out <- list(parameter = inner[rows],
+              estimate = ifelse(alone, "", format_number(table$estimate[rows])),
+              se = ifelse(alone, "", format_number(table$se[rows])),
+              bias = ifelse(alone, "", format_number(table$bias[rows])),
+              interval = ifelse(alone, "", interval_text(table$lower[rows], table$upper[rows])),
+              p = ifelse(alone, "", format_p(table$p[rows])))
+  names(out)[5L] <- percent
+  if (any(standard))
+    out <- c(out, list(standardized = ifelse(is.na(at), "", format_fixed(table$estimate[at])),
+                       `its interval` = ifelse(is.na(at), "", interval_text(table$lower[at],
+                                                                            table$upper[at]))))
+  if (any(table$used < asked$reps))
+    out <- c(out, list(used = format_count(table$used[rows])))
+  out
+}
+
+# What was drawn and what became of it, in sentences.
+bootstrap_words <- function(x) {
+  asked <- x$asked
+  lost <- sum(x$status != 0L)
+  drawn <- if (asked$draw == "model") "of normal data from the fitted model" else
+    paste0("of the cases", if (!is.na(count_clusters(x$fit$sample))) " by whole clusters",
+           if (length(x$fit$layout$groups) > 1L) " within groups")
+  c(paste0(format_count(asked$reps), " replicates ", drawn, " (seed ", asked$seed, "); ",
+           100 * asked$level, " % intervals are ", interval_words[[asked$interval]], "."),
+    lost_words(x$status),
+    if (any(x$improper & x$status == 0L))
+      paste0(count_of(sum(x$improper & x$status == 0L), "replicate"), " improper: ",
+             if (asked$improper == "keep")
+               "kept, since leaving them out would bias what lies near a bound." else "left out."),
+    if (lost > 0.1 * asked$reps)
+      "More than one in ten is lost: intervals speak for the others only.",
+    if (length(x$trouble))
+      paste0("Some replicates gave no value: ", x$trouble[1L]))
+}
+
+lost_words <- function(status) {
+  unusable <- sum(status == unusable_status)
+  others <- sum(status != 0L) - unusable
+  c(if (others) paste0(count_of(others, "replicate"), " did not converge and ",
+                       if (others == 1L) "is" else "are", " left out."),
+    if (unusable) paste0(count_of(unusable, "replicate"), " could not be analysed (a variable does ",
+                         "not vary or is never seen) and ", if (unusable == 1L) "is" else "are",
+                         " left out."))
+}
+
+unusable_status <- 8L
+
+# In how many replicates each claim is supported.
+claim_shares <- function(x) {
+  at <- grep("^supported\\[", names(x$estimate))
+  if (length(at) == 0L) return(NULL)
+  share <- colMeans(x$values[, at, drop = FALSE], na.rm = TRUE)
+  c(paste0("Supported in the replicates: ",
+           enumerate(paste0(sub("^supported\\[(.*)\\]$", "\\1", names(x$estimate)[at]), " in ",
+                            format(round(100 * share, 1), trim = TRUE), " %")), "."), "")
+}
+
+#' Rows of the replicates
+#'
+#' Which rows of the data each replicate of [bootstrap_fit()] with the same seed holds.
+#'
+#' @inheritParams bootstrap_fit
+#' @return A list of `reps` vectors of row numbers of the data the fit was given, rows as often as
+#'   they are drawn, groups one after the other.
+#' @section Errors: as [bootstrap_fit()].
+#' @seealso [bootstrap_fit()]
+#' @examples
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+#' rows <- resample_rows(fit_model(bp, choirs), reps = 2, seed = 1)
+#' head(rows[[1]])
+#' @export
+resample_rows <- function(fit, reps, seed, ...) {
+  check_arguments("resample_rows")
+  check_fit(fit, "resample_rows")
+  check_count(reps, "`reps`", 1, 1e6)
+  seed <- chosen_seed(seed)
+  whole <- whole_fit(fit)
+  if (!has_raw_data(whole$sample))
+    abort("data", "The fit came from summary data: there are no rows to draw.")
+  used <- lapply(whole$sample$groups, `[[`, "used")
+  source <- case_source(fit)
+  lapply(seq_len(reps), function(r) {
+    drawn <- core_replicate_cases(whole$layout$model, source, seed, r)
+    unlist(Map(function(rows, at) rows[at], unname(used), drawn))
+  })
+}
+
+interval_text <- function(lower, upper) {
+  ifelse(is.na(lower), "", paste0("[", format_number(lower), ", ", format_number(upper), "]"))
+}

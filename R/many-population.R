@@ -1,0 +1,111 @@
+# What data are drawn from: a population of each group, as the core takes it.
+
+# The fitted model itself; `holes`: as the cases have them.
+model_source <- function(fit, holes = TRUE, shape = NULL) {
+  whole <- whole_fit(fit)
+  views <- group_views(whole)
+  sizes <- cases_by_group(whole$sample)
+  missing <- if (holes && is_incomplete(whole$sample) && has_raw_data(whole$sample))
+    lapply(core_cases(whole), function(cases) is.na(cases$values) + 0)
+  populations <- lapply(views, function(view) {
+    model <- implied_moments(view)
+    new_population(sizes[[view$group]], model$covariance,
+                   model$mean %||% view$moments$mean, shape = shape,
+                   holes = missing[[view$number]])
+  })
+  list(less = as.integer(fit$request$multiplier == "n-1"), populations = unname(populations))
+}
+
+# `shape`: list(skew, kurtosis) of each variable; `clusters`: sizes; `between`: share of variances
+# and covariances between them; `odds`, `slope`, `given`: as in missing_odds().
+new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL,
+                           clusters = integer(), between = 0, odds = numeric(), slope = numeric(),
+                           given = 0L) {
+  sd <- sqrt(diag(covariance))
+  correlation <- covariance / outer(sd, sd)
+  cubic <- numeric()
+  if (!is.null(shape)) {
+    cubic <- cubic_of(shape, colnames(covariance))
+    correlation <- normal_correlation(correlation, cubic)
+  }
+  list(cases = as.integer(cases), mean = as.numeric(mean %||% numeric(length(sd))),
+       sd = as.numeric(sd), root = unname(t(chol(correlation))), cubic = unname(cubic),
+       clusters = as.integer(clusters), between = as.numeric(between),
+       holes = if (is.null(holes)) numeric() else unname(holes),
+       odds = as.numeric(odds), slope = as.numeric(slope), given = as.integer(given))
+}
+
+# The cubic that has a skew and an excess kurtosis (Fleishman 1978): b, c, d a row.
+cubic_of <- function(shape, names) {
+  found <- Map(fleishman, rep_len(shape$skew, length(names)),
+               rep_len(shape$kurtosis, length(names)), names)
+  do.call(rbind, unname(found))
+}
+
+# b^2 + 6bd + 2c^2 + 15d^2 = 1 and the two moments, by Newton steps from the normal distribution in
+# small stages.
+fleishman <- function(skew, kurtosis, name) {
+  x <- c(1, 0, 0)
+  for (share in seq(0.05, 1, by = 0.05)) {
+    for (step in 1:50) {
+      at <- fleishman_gap(x, share * skew, share * kurtosis)
+      change <- tryCatch(solve_small(fleishman_slope(x), at), error = function(e) NULL)
+      if (is.null(change) || !all(is.finite(change))) break
+      x <- x - change
+      if (max(abs(change)) < 1e-13) break
+    }
+  }
+  if (!all(is.finite(x)) || max(abs(fleishman_gap(x, skew, kurtosis))) > 1e-8 || x[1L] <= 0)
+    abort("input", c(paste0("No distribution of this kind has skew ", format(skew),
+                            " with kurtosis ", format(kurtosis), " (", name, ")."),
+                     i = paste0("Kurtosis is the excess over a normal distribution: at least ",
+                                "-1.15 without skew, -0.74 at skew 0.5, 0.43 at 1, 2.37 at 1.5.")))
+  x
+}
+
+fleishman_gap <- function(x, skew, kurtosis) {
+  b <- x[1L]
+  c <- x[2L]
+  d <- x[3L]
+  base::c(b^2 + 6 * b * d + 2 * c^2 + 15 * d^2 - 1,
+          2 * c * (b^2 + 24 * b * d + 105 * d^2 + 2) - skew,
+          24 * (b * d + c^2 * (1 + b^2 + 28 * b * d) +
+                  d^2 * (12 + 48 * b * d + 141 * c^2 + 225 * d^2)) - kurtosis)
+}
+
+fleishman_slope <- function(x) {
+  b <- x[1L]
+  c <- x[2L]
+  d <- x[3L]
+  rbind(base::c(2 * b + 6 * d, 4 * c, 6 * b + 30 * d),
+        base::c(2 * c * (2 * b + 24 * d), 2 * (b^2 + 24 * b * d + 105 * d^2 + 2),
+                2 * c * (24 * b + 210 * d)),
+        24 * base::c(d + c^2 * (2 * b + 28 * d) + 48 * d^3,
+                     2 * c * (1 + b^2 + 28 * b * d) + 282 * c * d^2,
+                     b + 28 * c^2 * b + 2 * d * (12 + 48 * b * d + 141 * c^2 + 225 * d^2) +
+                       d^2 * (48 * b + 450 * d)))
+}
+
+solve_small <- function(a, b) qr.coef(qr(a), b)
+
+# The correlations of the normal variables that give these of the cubics (Vale & Maurelli 1983).
+normal_correlation <- function(target, cubic) {
+  out <- target
+  for (i in seq_len(ncol(target))) for (j in seq_len(i - 1L)) {
+    x <- cubic[i, ]
+    y <- cubic[j, ]
+    gap <- function(r) {
+      r * (x[1L] * y[1L] + 3 * x[1L] * y[3L] + 3 * x[3L] * y[1L] + 9 * x[3L] * y[3L]) +
+        2 * r^2 * x[2L] * y[2L] + 6 * r^3 * x[3L] * y[3L] - target[i, j]
+    }
+    if (gap(-1) > 0 || gap(1) < 0)
+      abort("input", c(paste0("Variables of this skew and kurtosis cannot correlate at ",
+                              format_fixed(target[i, j]), " (", rownames(target)[i], " and ",
+                              colnames(target)[j], ")."), i = "Ask for less skew or kurtosis."))
+    out[i, j] <- out[j, i] <- stats::uniroot(gap, c(-1, 1), tol = 1e-12)$root
+  }
+  if (smallest_eigenvalue(out) <= 1e-10)
+    abort("input", c("Variables of this skew and kurtosis cannot have these correlations together.",
+                     i = "Ask for less skew or kurtosis."))
+  out
+}

@@ -1,0 +1,179 @@
+#' Bootstrap tests
+#'
+#' The p of a model, of the difference of two nested models, or of every rung of a ladder, from
+#' cases made to fit the smaller model exactly and drawn again (Bollen & Stine 1992): no normality is
+#' supposed.
+#'
+#' @param x A fit from [fit_model()], a comparison from [compare_models()] or a ladder from
+#'   [invariance()].
+#' @inheritParams bootstrap_fit
+#' @return A data frame of class `orizzonte_bootstrap_test`, one row a test: `model` (`rung`),
+#'   `against`, `chisq` (or its difference), `df`, `p` of theory, `p_bootstrap`
+#'   \eqn{= (1 + \#\{T^* \ge T\}) / (B + 1)}, `chisq_transformed` (of the cases made to fit: zero
+#'   but for missing values) and `used`.
+#' @section How: \eqn{Z = (X - \bar x) S^{-1/2} \hat\Sigma^{1/2} + \hat\mu} within groups. With
+#'   missing values the same by missing pattern (Enders 2002), which is approximate: what the
+#'   transformed cases still misfit is in `chisq_transformed`. Of differences and rungs the smaller
+#'   model is made to fit, and both models are fitted to each replicate.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` where a comparison holds models
+#'   that are not nested.
+#' @references Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
+#'   structural equation models. *Sociological Methods & Research, 21*(2), 205-229.
+#'
+#'   Enders, C. K. (2002). Applying the Bollen-Stine bootstrap for goodness-of-fit measures to
+#'   structural equation models with missing data. *Multivariate Behavioral Research, 37*(3),
+#'   359-377.
+#' @seealso [bootstrap_fit()], [fit_indices()], [compare_models()], [invariance()].
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' fit <- fit_model(bp, choirs)
+#' bootstrap_test(fit, reps = 200, seed = 1)
+#' @export
+bootstrap_test <- function(x, reps = 1000, seed = NULL, folder = NULL, ...) {
+  check_arguments("bootstrap_test")
+  check_count(reps, "`reps`", 2, 1e6)
+  check_folder(folder)
+  seed <- chosen_seed(seed)
+  tests <- tests_within(x)
+  rows <- lapply(tests, run_null_test, seed = seed, reps = reps, folder = folder)
+  columns <- do.call(Map, c(list(c), rows))
+  structure(list_frame_class(c(list(model = names(tests)), columns), "orizzonte_bootstrap_test"),
+            seed = seed, reps = as.integer(reps))
+}
+
+# Pairs of the smaller and the larger model (NULL: no restriction), by the name of the smaller.
+tests_within <- function(x) {
+  if (inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened"))
+    return(ladder_tests(check_ladder(x, "bootstrap_test")))
+  if (inherits(x, "orizzonte_comparison")) return(comparison_tests(x))
+  check_bootstrap(x, "bootstrap_test")
+  list(model = list(small = x, large = NULL, against = NA_character_))
+}
+
+ladder_tests <- function(x) {
+  ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
+  out <- lapply(seq_along(ladder$fits), function(k) {
+    against <- ladder$table$against[k]
+    list(small = ladder$fits[[k]], large = if (!is.na(against)) ladder$fits[[against]],
+         against = against)
+  })
+  for (test in out) check_bootstrap(test$small, "bootstrap_test")
+  stats::setNames(out, names(ladder$fits))
+}
+
+comparison_tests <- function(x) {
+  fits <- x$fits
+  out <- list()
+  for (k in seq_along(fits)) {
+    check_bootstrap(fits[[k]], "bootstrap_test")
+    at <- match(x$table$against[k], names(fits))
+    if (is.na(at) || is.na(x$table$p_change[k])) next
+    pair <- fits[c(k, at)]
+    if (test_of(pair[[1L]])$df < test_of(pair[[2L]])$df) pair <- rev(pair)
+    out[[names(fits)[k]]] <- list(small = pair[[1L]], large = pair[[2L]],
+                                  against = x$table$against[k])
+  }
+  if (length(out)) return(out)
+  abort("input", c("No two models of this comparison are nested, so there is no difference to test.",
+                   i = "compare_models() says which are."))
+}
+
+run_null_test <- function(test, seed, reps, folder) {
+  small <- whole_fit(test$small)
+  source <- null_source(small)
+  chisq_of <- function(fit) {
+    job <- new_refit_job(fit, source, seed)
+    bind_chunks(run_chunks(refit_chunk, job, reps, "Replicates", folder))
+  }
+  found <- chisq_of(small)
+  here <- test_of(small)
+  observed <- here$chisq_normal
+  df <- here$df
+  p <- here$p
+  drawn <- ifelse(found$status == 0L, found$chisq, NA)
+  misfit <- transformed_chisq(small, source)
+  if (!is.null(test$large)) {
+    large <- whole_fit(test$large)
+    other <- chisq_of(large)
+    change <- difference_test(small, large)
+    observed <- change$chisq_normal
+    df <- change$df
+    p <- change$p
+    drawn <- drawn - ifelse(other$status == 0L, other$chisq, NA)
+    misfit <- misfit - transformed_chisq(large, source)
+  }
+  used <- sum(!is.na(drawn))
+  list(against = test$against, chisq = observed, df = df, p = p,
+       p_bootstrap = if (df > 0) (1 + sum(drawn >= observed, na.rm = TRUE)) / (used + 1) else
+         NA_real_,
+       chisq_transformed = misfit, used = used)
+}
+
+# The cases moved so that the model fits them: by missing pattern where values are missing.
+null_source <- function(fit) {
+  source <- case_source(fit)
+  source$cases <- Map(function(cases, moments, matrices) {
+    p <- ncol(moments$covariance)
+    mean <- if (fit$layout$means) matrices$mean[seq_len(p)] else moments$mean
+    target <- matrices$covariance[seq_len(p), seq_len(p), drop = FALSE]
+    cases$values <- moved_cases(cases$values, moments, target, mean)
+    cases
+  }, source$cases, unname(fit$moments), matrices_of(fit))
+  source
+}
+
+moved_cases <- function(x, moments, target, mean) {
+  for (rows in rows_by_pattern(x)) {
+    seen <- which(!is.na(x[rows[1L], ]))
+    if (length(seen) == 0L) next
+    s <- moments$covariance[seen, seen, drop = FALSE]
+    turn <- solve_in_units(root_of(s), root_of(target[seen, seen, drop = FALSE]))
+    off <- x[rows, seen, drop = FALSE] - rep(moments$mean[seen], each = length(rows))
+    x[rows, seen] <- off %*% turn + rep(mean[seen], each = length(rows))
+  }
+  x
+}
+
+# The symmetric root, in units of the standard deviations.
+root_of <- function(s) {
+  sd <- sqrt(diag(s))
+  parts <- eigen(s / outer(sd, sd), symmetric = TRUE)
+  root <- parts$vectors %*% (sqrt(pmax(parts$values, 0)) * t(parts$vectors))
+  # R with R'R = S: the root in units, times the units
+  root * rep(sd, each = length(sd))
+}
+
+# The misfit that is left in the transformed cases.
+transformed_chisq <- function(fit, source) {
+  source$parts <- lapply(source$cases, function(x) rep(0L, nrow(x$values)))
+  job <- new_refit_job(fit, source, 1L)
+  found <- refit_chunk(job, 1L, 1L)
+  if (found$status == 0L) found$chisq else NA_real_
+}
+
+#' @export
+print.orizzonte_bootstrap_test <- function(x, ...) {
+  needed <- c("model", "against", "chisq", "df", "p", "p_bootstrap", "chisq_transformed", "used")
+  if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
+  put_lines(format_bootstrap_test(x))
+  invisible(x)
+}
+
+format_bootstrap_test <- function(x) {
+  single <- nrow(x) == 1L && is.na(x$against)
+  columns <- c(list(model = x$model),
+               if (!single) list(against = ifelse(is.na(x$against), "", x$against)),
+               list(chisq = format_fixed(x$chisq), df = format_count(x$df), p = format_p(x$p),
+                    `p, bootstrap` = format_p(x$p_bootstrap), used = format_count(x$used)))
+  names(columns)[names(columns) == "chisq"] <- if (single) "\u03c7\u00b2" else
+    "\u03c7\u00b2 or \u0394\u03c7\u00b2"
+  left <- x$chisq_transformed[1L]
+  c(heading("Bootstrap test"),
+    wrap_lines(paste0(format_count(attr(x, "reps")), " replicates (seed ", attr(x, "seed"),
+                      ") of cases made to fit the model exactly (Bollen & Stine 1992). p, ",
+                      "bootstrap: how often such cases fit as badly as these do.")), "",
+    format_table(columns, c(FALSE, if (!single) FALSE, rep(TRUE, 5L))),
+    if (isTRUE(abs(left) > 0.01 * x$chisq[1L]))
+      c("", wrap_lines(paste0("With missing values cases can be made to fit only nearly: ",
+                              format_fixed(left), " of \u03c7\u00b2 is left in them.")))) 
+}

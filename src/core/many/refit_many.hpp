@@ -1,0 +1,28 @@
+// A model fitted to many samples, without going back to the caller in between.
+#pragma once
+#include "../solve/control.hpp"
+#include "../solve/rescale.hpp"
+#include "source.hpp"
+
+namespace orizzonte {
+
+// One column, or one element, a replicate.
+struct Replicates {
+  Matrix theta;            // NaN where there is no solution
+  Matrix n;                // by group
+  Vector discrepancy;
+  std::vector<int> status;  // of Status; `unusable` where the sample could not be analysed
+  std::vector<char> improper;
+};
+constexpr int unusable = 8;
+
+// Replicates `first` (from 1) to first + count - 1 of a seed, each from the solution `theta` of the
+// whole; what does not converge from there, or is doubtful, is fitted as if it stood alone. The
+// source draws in the units of the rescaled problem; all that is given back is in the caller's.
+// `seen` is shown the sample of each, in units of the rescaled problem, by number from 0.
+Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& source,
+                      std::uint64_t seed, int first, int count, const Settings& settings,
+                      const Callbacks& callbacks,
+                      const std::function<void(int, const Sample&)>& seen = nullptr);
+
+}  // namespace orizzonte

@@ -1,0 +1,157 @@
+#include "resampled.hpp"
+
+#include <cmath>
+
+#include "../moments/reduce.hpp"
+#include "../moments/saturated.hpp"
+
+namespace orizzonte {
+namespace {
+
+int below(int n, Random& random) {
+  return std::min(n - 1, static_cast<int>(random.uniform() * n));
+}
+
+// Which block of reduce_cases() a case is in.
+std::vector<std::vector<int>> rows_of(const std::vector<Block>& blocks, const Matrix& values) {
+  std::vector<std::vector<int>> out(blocks.size());
+  int last = 0;
+  for (int i = 0; i < values.rows(); ++i) {
+    const auto fits = [&](const Block& block) {
+      size_t next = 0;
+      for (int v = 0; v < values.cols(); ++v) {
+        const bool wanted = next < block.variables.size() && block.variables[next] == v;
+        if (wanted == std::isnan(values(i, v))) return false;
+        next += wanted;
+      }
+      return true;
+    };
+    const int count = blocks.size();
+    int k = 0;
+    while (k < count && !fits(blocks[(last + k) % count])) ++k;
+    if (k == count) continue;  // a case without any value
+    last = (last + k) % count;
+    out[last].push_back(i);
+  }
+  return out;
+}
+
+Vector means_of(const std::vector<Block>& blocks, int size) {
+  Vector sum = Vector::Zero(size), count = sum;
+  for (const Block& block : blocks)
+    for (size_t k = 0; k < block.variables.size(); ++k) {
+      sum[block.variables[k]] += block.n * block.mean[k];
+      count[block.variables[k]] += block.n;
+    }
+  return sum.cwiseQuotient(count.cwiseMax(1e-300));
+}
+
+}  // namespace
+
+Resampled::Resampled(const std::vector<Cases>& cases, int less,
+                     std::vector<std::vector<int>> parts)
+    : less_(less), parts_(std::move(parts)) {
+  std::vector<std::vector<Block>> all;
+  for (size_t g = 0; g < cases.size(); ++g) {
+    const Cases& from = cases[g];
+    const std::vector<Block> blocks = reduce_cases(from.values, from.weight, g);
+    Group group;
+    group.cases = from.values.rows();
+    group.weight = from.weight;
+    group.centre = means_of(blocks, from.values.cols());
+    group.clusters.resize(from.clusters);
+    for (size_t i = 0; i < from.cluster.size(); ++i)
+      group.clusters[from.cluster[i]].push_back(static_cast<int>(i));
+    const auto rows = rows_of(blocks, from.values);
+    for (size_t k = 0; k < blocks.size(); ++k) {
+      Pattern pattern;
+      pattern.variables = blocks[k].variables;
+      pattern.rows = rows[k];
+      pattern.off.resize(pattern.variables.size(), rows[k].size());
+      for (size_t i = 0; i < rows[k].size(); ++i)
+        for (size_t v = 0; v < pattern.variables.size(); ++v)
+          pattern.off(v, i) = from.values(rows[k][i], pattern.variables[v]) -
+                              group.centre[pattern.variables[v]];
+      group.patterns.push_back(std::move(pattern));
+    }
+    sizes_.push_back(from.values.cols());
+    groups_.push_back(std::move(group));
+    all.push_back(blocks);
+  }
+  Sample whole;
+  if (sample_of_blocks(all, less, near_, sizes_, whole) && !whole.patterns.empty()) near_ = whole;
+}
+
+std::vector<std::vector<int>> Resampled::rows(std::uint64_t seed, int replicate) const {
+  Random random = replicate_stream(seed, replicate);
+  std::vector<std::vector<int>> out;
+  for (size_t g = 0; g < groups_.size(); ++g) {
+    const Group& group = groups_[g];
+    std::vector<int> drawn;
+    const int clusters = group.clusters.size();
+    if (!parts_.empty()) {
+      for (int i = 0; i < group.cases; ++i)
+        if (parts_[g][i] != replicate) drawn.push_back(i);
+    } else if (clusters == 0) {
+      for (int i = 0; i < group.cases; ++i) drawn.push_back(below(group.cases, random));
+    } else {
+      for (int c = 0; c < clusters; ++c) {
+        const std::vector<int>& own = group.clusters[below(clusters, random)];
+        drawn.insert(drawn.end(), own.begin(), own.end());
+      }
+    }
+    out.push_back(std::move(drawn));
+  }
+  return out;
+}
+
+// Moments about the means of the data, moved to the replicate's own at the end: these are near, so
+// that no digits are lost.
+Block Resampled::block_of(const Group& group, const Pattern& pattern, const Vector& times) const {
+  Block out;
+  const int size = pattern.variables.size();
+  Matrix taken(size, pattern.rows.size());
+  int used = 0;
+  Vector sum = Vector::Zero(size);
+  for (size_t i = 0; i < pattern.rows.size(); ++i) {
+    double weight = times[pattern.rows[i]];
+    if (weight == 0) continue;
+    if (group.weight.size()) weight *= group.weight[pattern.rows[i]];
+    out.n += weight;
+    sum += weight * pattern.off.col(i);
+    taken.col(used++) = std::sqrt(weight) * pattern.off.col(i);
+  }
+  out.variables = pattern.variables;
+  out.covariance = Matrix::Zero(size, size);
+  if (used == 0) return out;
+  out.covariance.selfadjointView<Eigen::Lower>().rankUpdate(taken.leftCols(used), 1 / out.n);
+  const Vector shift = sum / out.n;
+  out.covariance.triangularView<Eigen::Lower>() -= shift * shift.transpose();
+  out.covariance.triangularView<Eigen::StrictlyUpper>() = out.covariance.transpose();
+  out.mean = shift;
+  for (int v = 0; v < size; ++v) out.mean[v] += group.centre[pattern.variables[v]];
+  return out;
+}
+
+bool Resampled::draw(std::uint64_t seed, int replicate, Sample& out) {
+  const std::vector<std::vector<int>> drawn = rows(seed, replicate);
+  std::vector<std::vector<Block>> blocks(groups_.size());
+  Vector times;
+  double cases = 0, weight = 0;
+  for (size_t g = 0; g < groups_.size(); ++g) {
+    times.setZero(groups_[g].cases);
+    for (int i : drawn[g]) times[i] += 1;
+    cases += drawn[g].size();
+    if (groups_[g].weight.size()) weight += times.dot(groups_[g].weight);
+    for (const Pattern& pattern : groups_[g].patterns) {
+      Block block = block_of(groups_[g], pattern, times);
+      if (block.n > 0) blocks[g].push_back(std::move(block));
+    }
+  }
+  if (weight > 0)  // weights sum to the number of cases
+    for (auto& group : blocks)
+      for (Block& block : group) block.n *= cases / weight;
+  return sample_of_blocks(std::move(blocks), less_, near_, sizes_, out);
+}
+
+}  // namespace orizzonte

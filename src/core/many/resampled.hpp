@@ -1,0 +1,39 @@
+// Cases drawn again with replacement: the bootstrap (Efron 1979); or all but some left out, one
+// part after the other: the jackknife (Tukey 1958).
+#pragma once
+#include "../moments/cases.hpp"
+#include "source.hpp"
+
+namespace orizzonte {
+
+// Within groups; whole clusters where there are any. Of weighted cases the weights come along. With
+// `parts`, the number of each case's part by group, replicate r is all cases but those of part r.
+class Resampled : public Source {
+ public:
+  Resampled(const std::vector<Cases>& cases, int less,
+            std::vector<std::vector<int>> parts = {});
+  bool draw(std::uint64_t seed, int replicate, Sample& out) override;
+  // The cases of a replicate by group, by number from 0, in the order in which they are drawn.
+  std::vector<std::vector<int>> rows(std::uint64_t seed, int replicate) const;
+
+ private:
+  struct Pattern {
+    std::vector<int> rows, variables;
+    Matrix off;  // variables x cases, less the group's means
+  };
+  struct Group {
+    std::vector<Pattern> patterns;
+    std::vector<std::vector<int>> clusters;  // rows of each; empty: each case on its own
+    Vector centre, weight;
+    int cases = 0;
+  };
+  Block block_of(const Group& group, const Pattern& pattern, const Vector& times) const;
+
+  int less_;
+  std::vector<Group> groups_;
+  std::vector<int> sizes_;
+  std::vector<std::vector<int>> parts_;
+  Sample near_;  // saturated moments of the cases themselves, where values are missing
+};
+
+}  // namespace orizzonte
