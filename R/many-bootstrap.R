@@ -73,7 +73,8 @@ bootstrap_fit <- function(fit, reps = 1000, what = NULL, seed = NULL, draw = "ca
   seed <- chosen_seed(seed)
   if (draw == "model") refuse_indices_of_model(fit, readers)
   numbers <- read_numbers(fit, readers)
-  source <- if (draw == "cases") case_source(fit) else model_source(fit)
+  source <- if (draw == "cases") case_source(fit) else
+    drawn_source(fit, new_drawing("as observed"))
   found <- run_refits(fit, source, seed, reps, readers, names(numbers$value), folder,
                       overshoot = if (draw == "cases") overshoot_of(fit))
   acceleration <- if (interval == "bca") jackknife_acceleration(fit, seed, readers, numbers, folder)

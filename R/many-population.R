@@ -1,26 +1,10 @@
 # What data are drawn from: a population of each group, as the core takes it.
 
-# The fitted model itself; `holes`: as the cases have them.
-model_source <- function(fit, holes = TRUE, shape = NULL) {
-  whole <- whole_fit(fit)
-  views <- group_views(whole)
-  sizes <- cases_by_group(whole$sample)
-  missing <- if (holes && is_incomplete(whole$sample) && has_raw_data(whole$sample))
-    lapply(core_cases(whole), function(cases) is.na(cases$values) + 0)
-  populations <- lapply(views, function(view) {
-    model <- implied_moments(view)
-    new_population(sizes[[view$group]], model$covariance,
-                   model$mean %||% view$moments$mean, shape = shape,
-                   holes = missing[[view$number]])
-  })
-  list(less = as.integer(fit$request$multiplier == "n-1"), populations = unname(populations))
-}
-
-# `shape`: list(skew, kurtosis) of each variable; `clusters`: sizes; `between`: share of variances
-# and covariances between them; `odds`, `slope`, `given`: as in missing_odds().
-new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL,
-                           clusters = integer(), between = 0, odds = numeric(), slope = numeric(),
-                           given = 0L) {
+# `shape`: list(skew, kurtosis) by variable; `holes`: not zero where a value is missing; `lost`: as
+# lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
+# them.
+new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL, lost = NULL,
+                           clusters = integer(), between = 0) {
   sd <- sqrt(diag(covariance))
   correlation <- covariance / outer(sd, sd)
   cubic <- numeric()
@@ -32,13 +16,13 @@ new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes =
        sd = as.numeric(sd), root = unname(t(chol(correlation))), cubic = unname(cubic),
        clusters = as.integer(clusters), between = as.numeric(between),
        holes = if (is.null(holes)) numeric() else unname(holes),
-       odds = as.numeric(odds), slope = as.numeric(slope), given = as.integer(given))
+       odds = as.numeric(lost$odds), slope = as.numeric(lost$slope),
+       given = as.integer(lost$given %||% 0L))
 }
 
 # The cubic that has a skew and an excess kurtosis (Fleishman 1978): b, c, d a row.
 cubic_of <- function(shape, names) {
-  found <- Map(fleishman, rep_len(shape$skew, length(names)),
-               rep_len(shape$kurtosis, length(names)), names)
+  found <- Map(fleishman, shape$skew, shape$kurtosis, names)
   do.call(rbind, unname(found))
 }
 

@@ -146,7 +146,11 @@ replicate_sample <- function(sample, moments, less) {
 replicate_cases <- function(fit, draw, replicate) {
   drawn <- core_replicate_cases(fit$layout$model, draw$source, draw$seed, replicate)
   if (is.null(draw$source$cases))
-    return(lapply(drawn, function(values) list(values = values, weight = NULL, cluster = NULL)))
+    return(Map(function(values, population) {
+      sizes <- population$clusters
+      list(values = values, weight = NULL,
+           cluster = if (length(sizes)) rep(seq_along(sizes), sizes))
+    }, drawn, draw$source$populations))
   Map(function(rows, cases) {
     list(values = cases$values[rows, , drop = FALSE], weight = cases$weight[rows],
          cluster = if (!is.null(cases$cluster)) copies_of_clusters(cases$cluster, rows))

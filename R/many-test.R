@@ -4,8 +4,9 @@
 #' cases made to fit the smaller model exactly and drawn again (Bollen & Stine 1992): no normality is
 #' supposed.
 #'
-#' @param x A fit from [fit_model()], a comparison from [compare_models()] or a ladder from
-#'   [invariance()].
+#' @param x A fit from [fit_model()] or a ladder from [invariance()].
+#' @param against Another fit to the same data, of a model that is nested in it or that it is nested
+#'   in: their difference is tested. `NULL` tests the model itself.
 #' @inheritParams bootstrap_fit
 #' @return A data frame of class `orizzonte_bootstrap_test`, one row a test: `model` (`rung`),
 #'   `against`, `chisq` (or its difference), `df`, `p` of theory, `p_bootstrap`
@@ -15,8 +16,7 @@
 #'   missing values the same by missing pattern (Enders 2002), which is approximate: what the
 #'   transformed cases still misfit is in `chisq_transformed`. Of differences and rungs the smaller
 #'   model is made to fit, and both models are fitted to each replicate.
-#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` where a comparison holds models
-#'   that are not nested.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for two models that are not nested.
 #' @references Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
 #'   structural equation models. *Sociological Methods & Research, 21*(2), 205-229.
 #'
@@ -28,26 +28,39 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- fit_model(bp, choirs)
 #' bootstrap_test(fit, reps = 200, seed = 1)
+#' bootstrap_test(fit, against = amend(fit, free = covariance[be1, be2], because = "one stem"),
+#'                reps = 200, seed = 1)
 #' @export
-bootstrap_test <- function(x, reps = 1000, seed = NULL, folder = NULL, ...) {
+bootstrap_test <- function(x, against = NULL, reps = 1000, seed = NULL, folder = NULL, ...) {
   check_arguments("bootstrap_test")
   check_count(reps, "`reps`", 2, 1e6)
   check_folder(folder)
   seed <- chosen_seed(seed)
-  tests <- tests_within(x)
+  tests <- tests_within(x, against)
   rows <- lapply(tests, run_null_test, seed = seed, reps = reps, folder = folder)
   columns <- do.call(Map, c(list(c), rows))
   structure(list_frame_class(c(list(model = names(tests)), columns), "orizzonte_bootstrap_test"),
             seed = seed, reps = as.integer(reps))
 }
 
-# Pairs of the smaller and the larger model (NULL: no restriction), by the name of the smaller.
-tests_within <- function(x) {
-  if (inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened"))
+# Pairs of the smaller and the larger model (NULL: no restriction), by name.
+tests_within <- function(x, against) {
+  if (inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")) {
+    if (!is.null(against))
+      abort("input", "Rungs of a ladder are tested against the rungs they stand on: no `against`.")
     return(ladder_tests(check_ladder(x, "bootstrap_test")))
-  if (inherits(x, "orizzonte_comparison")) return(comparison_tests(x))
+  }
   check_bootstrap(x, "bootstrap_test")
-  list(model = list(small = x, large = NULL, against = NA_character_))
+  if (is.null(against)) return(list(model = list(small = x, large = NULL, against = NA_character_)))
+  check_bootstrap(against, "bootstrap_test")
+  pair <- compare_pair(x, against, "The model", "the other")
+  if (!identical(pair$nested, "yes"))
+    abort("input", c("These two models cannot be tested against each other.",
+                     stats::setNames(pair$notes, rep("x", length(pair$notes))),
+                     i = "compare_models() shows both side by side."))
+  both <- list(x, against)
+  if (test_of(x)$df < test_of(against)$df) both <- rev(both)
+  list(model = list(small = both[[1L]], large = both[[2L]], against = "the larger model"))
 }
 
 ladder_tests <- function(x) {
@@ -59,23 +72,6 @@ ladder_tests <- function(x) {
   })
   for (test in out) check_bootstrap(test$small, "bootstrap_test")
   stats::setNames(out, names(ladder$fits))
-}
-
-comparison_tests <- function(x) {
-  fits <- x$fits
-  out <- list()
-  for (k in seq_along(fits)) {
-    check_bootstrap(fits[[k]], "bootstrap_test")
-    at <- match(x$table$against[k], names(fits))
-    if (is.na(at) || is.na(x$table$p_change[k])) next
-    pair <- fits[c(k, at)]
-    if (test_of(pair[[1L]])$df < test_of(pair[[2L]])$df) pair <- rev(pair)
-    out[[names(fits)[k]]] <- list(small = pair[[1L]], large = pair[[2L]],
-                                  against = x$table$against[k])
-  }
-  if (length(out)) return(out)
-  abort("input", c("No two models of this comparison are nested, so there is no difference to test.",
-                   i = "compare_models() says which are."))
 }
 
 run_null_test <- function(test, seed, reps, folder) {
@@ -109,17 +105,27 @@ run_null_test <- function(test, seed, reps, folder) {
        chisq_transformed = misfit, used = used)
 }
 
-# The cases moved so that the model fits them: by missing pattern where values are missing.
-null_source <- function(fit) {
+# The cases moved so that the model fits them, or so that they have these covariances (a list by
+# group, with a shift of one mean as an attribute): by missing pattern where values are missing.
+null_source <- function(fit, covariances = NULL) {
   source <- case_source(fit)
-  source$cases <- Map(function(cases, moments, matrices) {
+  shift <- attr(covariances, "shift")
+  source$cases <- Map(function(cases, moments, matrices, g) {
     p <- ncol(moments$covariance)
     mean <- if (fit$layout$means) matrices$mean[seq_len(p)] else moments$mean
-    target <- matrices$covariance[seq_len(p), seq_len(p), drop = FALSE]
+    target <- covariances[[g]] %||% matrices$covariance[seq_len(p), seq_len(p), drop = FALSE]
+    mean <- shifted_mean(mean, target, colnames(moments$covariance), g, shift)
     cases$values <- moved_cases(cases$values, moments, target, mean)
     cases
-  }, source$cases, unname(fit$moments), matrices_of(fit))
+  }, source$cases, unname(fit$moments), matrices_of(fit), seq_along(fit$moments))
   source
+}
+
+shifted_mean <- function(mean, target, names, g, shift) {
+  if (is.null(shift) || shift$group != g) return(mean)
+  at <- match(shift$item, names)
+  mean[at] <- mean[at] + shift$size * sqrt(target[at, at])
+  mean
 }
 
 moved_cases <- function(x, moments, target, mean) {

@@ -61,7 +61,13 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) 
   if (!is.null(means)) means <- in_order_of(means, names, "means")
   check_definite(cov, "The matrix")
   if (divisor == "n-1") cov <- cov * (n - 1) / n
-  structure(list(n = n, covariance = cov, mean = means, names = names, correlation = correlation),
+  new_summary_data(list(n = n, covariance = cov, mean = means), correlation)
+}
+
+# `moments`: n, covariance (divisor n) and mean of one group.
+new_summary_data <- function(moments, correlation = FALSE) {
+  structure(list(n = moments$n, covariance = moments$covariance, mean = moments$mean,
+                 names = colnames(moments$covariance), correlation = correlation),
             class = "orizzonte_summary_data")
 }
 

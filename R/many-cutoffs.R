@@ -1,0 +1,267 @@
+#' Cut-offs made for this model
+#'
+#' What CFI, TLI, RMSEA and SRMR come to when *this* model, at this n, with these missing values and
+#' this kurtosis, is right, and when it misses by stated amounts: cut-offs that tell the one from the
+#' other, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of each
+#' index from rung to rung.
+#'
+#' @param x A fit from [fit_model()] or a ladder from [invariance()].
+#' @param reps Replicates of each population.
+#' @param misses What a wrong model lacks, in standardized units by address, each a population of
+#'   its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of such vectors
+#'   for several at once; `"correlation[Calm, Calm]" = .8` for a construct that is really two.
+#'   `NULL`: one residual correlation and one cross-loading the size of the weakest standardized
+#'   loading, and the construct with most items split in two that correlate at .8. Of ladders: a
+#'   loading .2, an intercept .2 standard deviations and a residual variance half as large again in
+#'   the last group.
+#' @inheritParams bootstrap_fit
+#' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
+#'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws
+#'   normal data with the values missing that are missing. `NULL`: cases where there are any.
+#' @param criteria The fixed cut-offs beside, from [criteria()].
+#' @return An object of class `orizzonte_cutoffs`; `as.data.frame()` gives one row an index and way
+#'   to miss: `index`, `rung` (of ladders), `miss`, `value` (of the fit), `fixed` (the fixed cut-off
+#'   for good), `cutoff`, `rule` (`"95/5"`, `"90/10"` or `"none"`), `right_pass`, `wrong_pass` (the
+#'   shares that pass), `verdict`.
+#' @section Rule: The cut-off is the value that 95 % of right models pass and at most 5 % of wrong
+#'   ones; else the same with 90 and 10 %; else there is none: the index cannot tell the two apart.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misses that leave no positive
+#'   definite covariance matrix.
+#' @references McNeish, D., & Wolf, M. G. (2023). Dynamic fit index cutoffs for confirmatory factor
+#'   analysis models. *Psychological Methods, 28*(1), 61-88.
+#' @seealso [criteria()], [fit_indices()], [plan_study()].
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' model_cutoffs(fit_model(bp, choirs, incomplete = "drop"), reps = 100, seed = 1)
+#' @export
+model_cutoffs <- function(x, reps = 500, misses = NULL, seed = NULL, draw = NULL, criteria = NULL,
+                          folder = NULL, ...) {
+  check_arguments("model_cutoffs")
+  check_count(reps, "`reps`", 20, 1e5)
+  criteria <- check_criteria(criteria)
+  check_folder(folder)
+  seed <- chosen_seed(seed)
+  tests <- cutoff_tests(x)
+  fit <- tests[[1L]]$small
+  draw <- choose_one(draw %||% if (has_raw_data(fit$sample)) "cases" else "model",
+                     c("cases", "model"), "`draw`")
+  run <- list(reps = reps, seed = seed, draw = draw, folder = folder)
+  parts <- Map(function(test, rung) {
+    missed <- missed_populations(test, misses, rung)
+    right <- index_replicates(test, NULL, run)
+    wrong <- lapply(missed$covariances, function(s) index_replicates(test, s, run))
+    list(right = right, wrong = wrong, words = missed$words, value = observed_indices(test))
+  }, tests, names(tests))
+  structure(list(parts = parts, criteria = criteria, run = run, ladder = length(tests) > 1L ||
+                   !is.null(tests[[1L]]$large), title = fit$request$blueprint$title,
+                 groups = length(fit$layout$groups)), class = "orizzonte_cutoffs")
+}
+
+# The model itself, or each rung against the one that it stands on.
+cutoff_tests <- function(x) {
+  if (!inherits(x, "orizzonte_ladder") && !inherits(x, "orizzonte_loosened")) {
+    check_fit(x, "model_cutoffs")
+    check_converged(x, "model_cutoffs")
+    if (test_of(x)$df == 0)
+      abort("input", c("The model is saturated (df = 0): it always fits, so there is no cut-off.",
+                       i = "Test the single parameters instead."))
+    return(list(model = list(small = x, large = NULL)))
+  }
+  tests <- Filter(function(test) !is.null(test$large), ladder_tests(check_ladder(x, "model_cutoffs")))
+  if (length(tests) == 0L)
+    abort("input", c("This ladder has one rung: no index changes.",
+                     i = "Climb more of them: invariance(blueprint, data, by = \"column\")."))
+  tests
+}
+
+judged_indices <- c("cfi", "tli", "rmsea", "srmr")
+
+index_reader <- function(fit) indices_of(fit)[judged_indices]
+
+observed_indices <- function(test) {
+  out <- index_reader(test$small)
+  if (is.null(test$large)) out else out - index_reader(test$large)
+}
+
+# Replicates x indices, of a population with these covariances (a list by group; NULL: the fitted
+# model's own).
+index_replicates <- function(test, covariances, run) {
+  source <- population_source(test$small, covariances, run$draw)
+  indices <- function(fit) {
+    found <- run_refits(fit, source, run$seed, run$reps, list(index_reader), judged_indices,
+                        run$folder)
+    found$values[found$status != 0L, ] <- NA_real_
+    found$values
+  }
+  out <- indices(test$small)
+  if (is.null(test$large)) out else out - indices(test$large)
+}
+
+population_source <- function(fit, covariances, draw) {
+  whole <- whole_fit(fit)
+  if (draw == "cases") return(null_source(whole, covariances))
+  source <- drawn_source(whole, new_drawing("as observed"))
+  if (is.null(covariances)) return(source)
+  shift <- attr(covariances, "shift")
+  source$populations <- Map(function(population, s, g) {
+    sd <- sqrt(diag(s))
+    population$sd <- unname(sd)
+    population$root <- unname(t(chol(s / outer(sd, sd))))
+    population$mean <- as.numeric(shifted_mean(population$mean, s, colnames(s), g, shift))
+    population
+  }, source$populations, covariances, seq_along(covariances))
+  source
+}
+
+# Populations that the model misses: covariances by group, and how it misses them.
+missed_populations <- function(test, misses, rung) {
+  fit <- whole_fit(test$small)
+  groups <- seq_along(fit$layout$groups)
+  if (is.null(test$large) || !is.null(misses)) {
+    misses <- check_misses(misses, fit)
+    return(list(covariances = lapply(misses, function(sizes) {
+      lapply(groups, function(g) missed_moments(fit, g, sizes))
+    }), words = vapply(misses, miss_words, "")))
+  }
+  missed_rung(fit, rung)
+}
+
+loading_gap <- 0.2
+intercept_gap <- 0.2
+residual_ratio <- 1.5
+
+# Something that is held differs in the last group.
+missed_rung <- function(fit, rung) {
+  last <- length(fit$layout$groups)
+  loadings <- own_loadings(fit)
+  item <- loadings$item[which.max(abs(loadings$size))]
+  construct <- loadings$construct[match(item, loadings$item)]
+  covariances <- lapply(seq_len(last), function(g) missed_moments(fit, g, numeric()))
+  group <- fit$layout$groups[last]
+  words <- character()
+  if (rung == "metric") {
+    size <- stats::setNames(-loading_gap * sign(loadings$size[match(item, loadings$item)]),
+                            address_format("loading", construct, item))
+    covariances[[last]] <- missed_moments(fit, last, size)
+    words <- paste0("the loading of ", item, " is ", format_fixed(loading_gap, 2L), " lower in ",
+                    group)
+  } else if (rung == "strict") {
+    covariances[[last]][item, item] <- covariances[[last]][item, item] +
+      (residual_ratio - 1) * residual_variance(fit, last, item)
+    words <- paste0("the residual variance of ", item, " is half as large again in ", group)
+  } else if (rung == "scalar") {
+    attr(covariances, "shift") <- list(group = last, item = item, size = intercept_gap)
+    words <- paste0("the intercept of ", item, " is ", format_fixed(intercept_gap, 2L),
+                    " standard deviations higher in ", group)
+  }
+  if (length(words) == 0L) return(list(covariances = list(), words = character()))
+  list(covariances = list(covariances), words = words)
+}
+
+residual_variance <- function(fit, g, item) {
+  at <- match(item, fit$layout$parts[[g]]$observed)
+  matrices_of(fit)[[g]]$residual[at, at]
+}
+
+# --- what comes of it ----------------------------------------------------------------------------
+
+#' @export
+as.data.frame.orizzonte_cutoffs <- function(x, row.names = NULL, optional = FALSE, ...) {
+  rows <- unlist(Map(function(part, rung) {
+    unlist(lapply(judged_indices, function(index) {
+      lapply(seq_along(part$wrong), function(k) cutoff_row(x, part, rung, index, k))
+    }), recursive = FALSE)
+  }, x$parts, names(x$parts)), recursive = FALSE)
+  columns <- do.call(Map, c(list(c), unname(rows)))
+  if (!x$ladder) columns$rung <- NULL
+  list_frame(columns)
+}
+
+cutoff_row <- function(x, part, rung, index, k) {
+  right <- part$right[, index]
+  wrong <- part$wrong[[k]][, index]
+  higher <- higher_is_better(index)
+  found <- simulated_cutoff(right, wrong, higher)
+  value <- part$value[[index]]
+  passes <- if (is.na(found$cutoff) || is.na(value)) NA else
+    if (higher) value >= found$cutoff else value <= found$cutoff
+  list(index = index, rung = rung, miss = part$words[[k]], value = value,
+       fixed = fixed_cutoff(x, index, rung), cutoff = found$cutoff, rule = found$rule,
+       right_pass = found$right, wrong_pass = found$wrong,
+       verdict = if (is.na(passes)) "cannot tell" else if (passes) "passes" else "misses")
+}
+
+# The value that enough right models pass and few enough wrong ones.
+simulated_cutoff <- function(right, wrong, higher) {
+  right <- right[is.finite(right)]
+  wrong <- wrong[is.finite(wrong)]
+  pass <- function(x, at) mean(if (higher) x >= at else x <= at)
+  out <- list(cutoff = NA_real_, rule = "none", right = NA_real_, wrong = NA_real_)
+  if (length(right) < fewest_replicates || length(wrong) < fewest_replicates) return(out)
+  for (share in c(0.95, 0.90)) {
+    at <- ordered_value(right, if (higher) 1 - share else share, higher)
+    out$right <- pass(right, at)
+    out$wrong <- pass(wrong, at)
+    if (out$wrong <= 1 - share + 1e-9) {
+      out$cutoff <- at
+      out$rule <- if (share == 0.95) "95/5" else "90/10"
+      return(out)
+    }
+  }
+  out
+}
+
+# The value of a replicate itself, at or beyond the quantile.
+ordered_value <- function(x, share, higher) {
+  x <- sort(x)
+  at <- if (higher) floor(share * length(x) + 1e-9) + 1 else ceiling(share * length(x) - 1e-9)
+  x[min(max(at, 1), length(x))]
+}
+
+fixed_cutoff <- function(x, index, rung) {
+  criteria <- x$criteria
+  if (!x$ladder) return(criteria[[index]][1L] %||% NA_real_)
+  limits <- change_limits(criteria, rung == "metric", x$groups)
+  if (higher_is_better(index)) -unname(limits[index]) else unname(limits[index])
+}
+
+#' @export
+print.orizzonte_cutoffs <- function(x, ...) {
+  put_lines(format_cutoffs(x))
+  invisible(x)
+}
+
+format_cutoffs <- function(x) {
+  table <- as.data.frame(x)
+  drawn <- if (x$run$draw == "cases") "the cases themselves, moved to fit, drawn again" else
+    "normal data, values missing as they are"
+  c(heading(if (x$ladder) "Cut-offs for the changes of this ladder" else
+    "Cut-offs for this model"),
+    wrap_lines(paste0(format_count(x$run$reps), " replicates of each population (seed ",
+                      x$run$seed, "): ", drawn, ". A cut-off lets 95 % of right models pass and ",
+                      "at most 5 % of wrong ones; else 90 and 10 %; else there is none (McNeish & ",
+                      "Wolf 2023).")),
+    unlist(lapply(split(table, factor(paste(table$rung, table$miss),
+                                      unique(paste(table$rung, table$miss)))), cutoff_lines,
+                  ladder = x$ladder), use.names = FALSE),
+    if (nrow(table) == 0L) c("", "No way to miss it was found: name some as `misses`."),
+    "", next_step("shows how far right and wrong models lie apart", "plot() of this",
+                  command_text("report")))
+}
+
+cutoff_lines <- function(table, ladder) {
+  mark <- if (ladder) "\u0394" else ""
+  c("", wrap_lines(paste0(if (ladder) paste0(table$rung[1L], ": "), "if ", table$miss[1L])),
+    format_table(list(
+      index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
+      fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),
+      `cut-off` = ifelse(is.na(table$cutoff), "none", format_fixed(table$cutoff)),
+      rule = ifelse(table$rule == "none", "", table$rule),
+      `right pass` = percent_text(table$right_pass),
+      `wrong pass` = percent_text(table$wrong_pass), verdict = table$verdict),
+      c(FALSE, rep(TRUE, 6L), FALSE), spare = c("rule", "right pass")))
+}
+
+percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), " %"))

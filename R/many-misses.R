@@ -1,0 +1,157 @@
+# Populations that a model misses by stated amounts: the fitted model with one thing more in it that
+# the model does not have.
+
+# Default ways to miss (after McNeish & Wolf 2023): one residual correlation and one cross-loading
+# the size of the weakest standardized loading, and one construct that is really two.
+split_correlation <- 0.8
+
+default_misses <- function(fit) {
+  layout <- fit$layout
+  loadings <- own_loadings(fit)
+  if (length(loadings$item) == 0L) return(list())
+  size <- round(min(abs(loadings$size)), 2L)
+  out <- list()
+  counts <- table(loadings$construct)[unique(loadings$construct)]
+  largest <- names(counts)[which.max(counts)]
+  own <- loadings$construct == largest
+  weak <- loadings$item[own][order(abs(loadings$size[own]))]
+  pair <- layout$observed[layout$observed %in% weak[1:2]]
+  if (length(pair) == 2L && !has_covariance(layout, pair))
+    out[[address_format("covariance", pair[1L], pair[2L])]] <- size
+  item <- loadings$item[which.min(abs(loadings$size))]
+  others <- setdiff(unique(loadings$construct), loadings$construct[loadings$item == item])
+  if (length(others)) out[[address_format("loading", others[1L], item)]] <- size
+  if (counts[[largest]] >= 4L)
+    out[[address_format("correlation", largest, largest)]] <- split_correlation
+  out
+}
+
+# Items that load on one construct only, with their standardized loadings in the first group.
+own_loadings <- function(fit) {
+  rows <- fit$layout$rows
+  at <- which(rows$kind == "loading" & rows$second %in% fit$layout$observed &
+                rows$group == fit$layout$groups[1L])
+  at <- at[!rows$second[at] %in% rows$second[at][duplicated(rows$second[at])]]
+  list(construct = rows$first[at], item = rows$second[at],
+       size = standardized_of(fit)$value[at])
+}
+
+has_covariance <- function(layout, pair) {
+  rows <- layout$rows
+  any(rows$kind == "covariance" & rows$first %in% pair & rows$second %in% pair)
+}
+
+# `misses`: a named list of sizes, or of named sizes, by address.
+check_misses <- function(misses, fit) {
+  if (is.null(misses)) misses <- default_misses(fit)
+  usable <- (is.list(misses) || is.numeric(misses)) &&
+    (length(misses) == 0L || !is.null(names(misses)) && all(nzchar(names(misses)))) &&
+    all(vapply(misses, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
+  if (!usable)
+    abort("input", c("`misses` must be sizes by address, in standardized units.",
+                     x = paste0("It is ", describe(misses), "."),
+                     i = paste0("Such as misses = c(\"covariance[be1, be2]\" = .3), or ",
+                                "list(both = c(\"covariance[be1, be2]\" = .3, ",
+                                "\"loading[Calm, be3]\" = .2)).")))
+  named_by_address(stats::setNames(as.list(misses), names(misses)))
+}
+
+# A plain number is called by its address.
+named_by_address <- function(misses) {
+  Map(function(size, name) if (is.null(names(size))) stats::setNames(size, name) else size, misses,
+      names(misses))
+}
+
+miss_words <- function(sizes) {
+  enumerate(vapply(names(sizes), function(text) {
+    address <- parse_address(text)
+    size <- format_fixed(sizes[[text]], 2L)
+    switch(address$kind,
+           covariance = paste0("residuals of ", address$first, " and ", address$second,
+                               " correlate at ", size),
+           loading = paste0(address$second, " also loads on ", address$first, " at ", size),
+           effect = paste0(address$first, " has an effect of ", size, " on ", address$second),
+           correlation = paste0(address$first, " is two constructs that correlate at ", size))
+  }, ""))
+}
+
+# The moments of one group of such a population. `matrices`: those of the fit, all variables.
+missed_moments <- function(fit, g, sizes) {
+  part <- fit$layout$parts[[g]]
+  names <- c(part$observed, part$constructs)
+  p <- seq_along(part$observed)
+  matrices <- matrices_of(fit)[[g]]
+  b <- matrices$effects
+  psi <- matrices$residual
+  phi <- matrices$covariance
+  dimnames(b) <- dimnames(psi) <- dimnames(phi) <- list(names, names)
+  sd <- sqrt(diag(phi))
+  halves <- list()
+  for (text in names(sizes)) {
+    address <- parse_address(text)
+    size <- sizes[[text]]
+    first <- known_to(address$first, names, text)
+    if (address$kind == "correlation" && identical(address$first, address$second)) {
+      halves[[first]] <- size
+      next
+    }
+    second <- known_to(address$second, names, text)
+    if (address$kind == "covariance") {
+      psi[first, second] <- psi[second, first] <- size * sqrt(psi[first, first] * psi[second, second])
+    } else if (address$kind %in% c("loading", "effect")) {
+      b[second, first] <- b[second, first] + size * sd[[second]] / sd[[first]]
+    } else {
+      abort("input", c(paste0("`misses` cannot be made of ", text, "."),
+                       i = paste0("A covariance, a loading, an effect, or correlation[Calm, Calm] ",
+                                  "for a construct that is two.")))
+    }
+  }
+  psi <- kept_variances(b, psi, diag(phi), names)
+  total <- solve_small(diag(length(names)) - b, diag(length(names)))
+  covariance <- (total %*% psi %*% t(total))[p, p, drop = FALSE]
+  for (construct in names(halves))
+    covariance <- split_construct(covariance, fit, g, construct, halves[[construct]])
+  if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
+    abort("input", c("`misses` give a covariance matrix that is not positive definite.",
+                     i = "Take smaller sizes."))
+  covariance
+}
+
+known_to <- function(name, names, text) {
+  if (name %in% names) return(name)
+  abort("name", c(paste0(text, " names ", quoted(name), ", which the model does not have."),
+                  did_you_mean(name, names)))
+}
+
+# Residual variances make room, so that the variances of all variables stay.
+kept_variances <- function(b, psi, variance, names) {
+  total <- solve_small(diag(length(names)) - b, diag(length(names)))
+  apart <- psi
+  free <- which(diag(psi) != 0)
+  diag(apart) <- 0
+  rest <- variance - diag(total %*% apart %*% t(total))
+  found <- solve_small((total^2)[free, free, drop = FALSE], rest[free])
+  bad <- which(found <= 0)
+  if (length(bad))
+    abort("input", c(paste0("`misses` explain more than all of ", names[free[bad[1L]]], "."),
+                     i = "Take smaller sizes."))
+  diag(psi)[free] <- found
+  psi
+}
+
+# Every second item of a construct is of its other half.
+split_construct <- function(covariance, fit, g, construct, size) {
+  items <- fit$layout$parts[[g]]$observed
+  rows <- fit$layout$rows
+  own <- rows$second[rows$kind == "loading" & rows$first == construct &
+                       rows$group == fit$layout$groups[g]]
+  own <- intersect(own, items)
+  other <- own[seq_along(own) %% 2L == 0L]
+  one <- setdiff(own, other)
+  if (length(other) == 0L)
+    abort("input", c(paste0(construct, " has no two items to be split."),
+                     i = "Name a construct with more items."))
+  covariance[one, other] <- size * covariance[one, other]
+  covariance[other, one] <- size * covariance[other, one]
+  covariance
+}

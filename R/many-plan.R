@@ -1,0 +1,224 @@
+#' Plan a study by simulation
+#'
+#' Draws data of several sizes from a blueprint whose parameters are known, fits them, and counts:
+#' power, bias, coverage, convergence and rejection rates, each with its Monte Carlo error.
+#'
+#' @param bp A blueprint: the population, and the model that is fitted unless `fitted` is another.
+#' @param n Numbers of cases; with groups a list of named numbers, such as
+#'   `list(c(evening = 100, weekend = 80), c(evening = 200, weekend = 160))`.
+#' @inheritParams simulate.orizzonte_fit
+#' @param reps Data sets of each size.
+#' @param fitted Another blueprint to fit.
+#' @param inference `"normal"` or `"robust"`, as in [fit_model()]; where data come in clusters robust
+#'   errors are those by cluster.
+#' @param significance Level of tests; intervals cover one minus it.
+#' @param goal The power for which the n is looked for.
+#' @param folder A folder that keeps finished parts; the same call goes on from there.
+#' @return An object of class `orizzonte_plan`; `as.data.frame()` gives one row a parameter and n:
+#'   `n`, `parameter`, `group`, `truth`, `estimate` (mean), `bias`, `sd`, `se` (mean), `coverage`,
+#'   `power` and `used`, with the Monte Carlo errors `bias_error`, `coverage_error`, `power_error`;
+#'   element `sizes` gives one row an n: `n`, `converged`, `improper`, `rejected` (share of
+#'   \eqn{\chi^2} tests), `rejected_error`. [plot()] draws power by n.
+#' @section Errors: those of [simulate.orizzonte_fit()].
+#' @seealso [power_of()] by formula, [model_cutoffs()].
+#' @examples
+#' bp <- blueprint("Calm and staying") |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   construct("Staying", reflected_in = st1:st3) |>
+#'   effect(Staying ~ Calm)
+#' plan_study(bp, n = c(100, 200), truth = c("loading[ , ]" = .7, "effect[Calm, Staying]" = .25),
+#'            reps = 50, seed = 1)
+#' @export
+plan_study <- function(bp, n, truth, truth_units = "standardized", reps = 500, seed = NULL,
+                       fitted = bp, missing = "none", missing_given = NULL, missing_slope = 1,
+                       skew = NULL, kurtosis = NULL, clusters = NULL, between = 0.1,
+                       inference = "normal", significance = 0.05, goal = 0.80, folder = NULL,
+                       ...) {
+  check_arguments("plan_study")
+  check_blueprint(bp, "plan_study")
+  check_blueprint(fitted, "plan_study")
+  check_count(reps, "`reps`", 20, 1e5)
+  inference <- choose_one(inference, c("normal", "robust"), "`inference`")
+  check_number(significance, "`significance`", 1e-6, 0.5)
+  check_number(goal, "`goal`", 0.01, 0.999)
+  check_folder(folder)
+  seed <- chosen_seed(seed)
+  if (identical(missing, "as observed"))
+    abort("input", c("There are no cases yet whose missing values could be taken.",
+                     i = "Give shares: missing = .1."))
+  drawing <- new_drawing(missing, missing_given, missing_slope, skew, kurtosis, clusters, between)
+  sizes <- planned_sizes(n)
+  plan <- list(fitted = fitted, drawing = drawing, reps = reps, seed = seed,
+               inference = inference, significance = significance, folder = folder)
+  parts <- lapply(seq_along(sizes), function(k) {
+    fit <- if (k == 1L) population_fit(bp, sizes[[k]], truth, truth_units) else
+      suppressMessages(population_fit(bp, sizes[[k]], truth, truth_units))
+    planned_size(fit, plan)
+  })
+  structure(list(parameters = bind_frames(lapply(parts, `[[`, "parameters")),
+                 sizes = bind_frames(lapply(parts, `[[`, "size")), title = bp$title,
+                 reps = reps, seed = seed, goal = goal, significance = significance,
+                 drawing = drawing, inference = inference,
+                 trouble = unique(unlist(lapply(parts, `[[`, "trouble")))),
+            class = "orizzonte_plan")
+}
+
+planned_sizes <- function(n) {
+  if (is.list(n) && length(n)) {
+    lapply(n, check_sizes)
+    return(n)
+  }
+  usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
+  if (!usable || !is.null(names(n)))
+    abort("input", c("`n` must be numbers of cases, or a list of them by group.",
+                     i = paste0("Such as n = c(100, 200), or n = list(c(evening = 100, weekend = ",
+                                "80)).")))
+  as.list(n)
+}
+
+# What is read of every replicate: estimates, standard errors, the p of the model.
+plan_reader <- function(fit) {
+  table <- estimates(fit)
+  free <- !is.na(table$se)
+  c(stats::setNames(table$estimate[free], paste0("estimate ", table$parameter[free])),
+    stats::setNames(table$se[free], paste0("se ", table$parameter[free])), p = test_of(fit)$p)
+}
+
+planned_size <- function(fit, plan) {
+  source <- drawn_source(fit, plan$drawing)
+  start <- fitted_start(fit, plan)
+  expected <- names(plan_reader(start))
+  table <- estimates(start)
+  table <- table[!is.na(table$se), ]
+  if (plan$inference == "robust") start <- robust_start(start, source)
+  job <- new_refit_job(start, source, plan$seed, list(plan_reader), expected)
+  found <- bind_chunks(run_chunks(refit_chunk, job, plan$reps, "Data sets", plan$folder))
+  found$values[found$status != 0L, ] <- NA_real_
+  n <- sample_n(fit$sample)
+  list(parameters = planned_parameters(fit, table, found, n, plan$significance),
+       size = planned_rates(found, n, plan), trouble = found$trouble)
+}
+
+# The model that is fitted, at the values that the population gives it.
+fitted_start <- function(fit, plan) {
+  start <- if (identical(plan$fitted, fit$request$blueprint)) fit else
+    fit_to_implied(fit, plan$fitted)
+  if (identical(plan$drawing$missing, "none")) return(start)
+  with_incomplete_layout(start)
+}
+
+# Errors of the replicates by their cases, or by their clusters.
+robust_start <- function(fit, source) {
+  fit$request <- new_request(fit$request$blueprint, inference = "robust")
+  fit$sample$groups <- Map(function(group, population) {
+    sizes <- population$clusters
+    if (length(sizes)) group$cluster <- rep(seq_along(sizes), sizes)
+    group
+  }, fit$sample$groups, source$populations)
+  new_fit(fit$request, fit$sample, fit$layout, fit$solution, fit$moments)
+}
+
+# Where values are missing intercepts hang on the rest: the layout must know all means.
+with_incomplete_layout <- function(fit) {
+  layout <- fit$layout
+  if (!layout$profiled) return(fit)
+  layout$profiled <- FALSE
+  layout$model <- core_model(layout, keep_means = layout$means)
+  solution <- fit$solution
+  solution$known <- unname(solution$theta[layout$model$used])
+  solution$vcov <- matrix(0, 0L, 0L)
+  new_fit(fit$request, fit$sample, layout, solution, fit$moments)
+}
+
+planned_parameters <- function(fit, table, found, n, significance) {
+  of <- function(what) found$values[, paste(what, table$parameter), drop = FALSE]
+  estimate <- of("estimate")
+  se <- of("se")
+  truth <- stats::setNames(estimates(fit)$estimate, estimates(fit)$parameter)[table$parameter]
+  truth <- ifelse(is.na(truth), table$estimate, truth)
+  used <- colSums(!is.na(estimate) & !is.na(se))
+  half <- stats::qnorm(1 - significance / 2) * se
+  mean <- function(x) colMeans(x, na.rm = TRUE)
+  covered <- mean(abs(estimate - rep(truth, each = nrow(estimate))) <= half)
+  power <- mean(abs(estimate) > half)
+  sd <- apply(estimate, 2L, stats::sd, na.rm = TRUE)
+  rate_error <- function(x) sqrt(x * (1 - x) / used)
+  list_frame(list(n = rep(n, nrow(table)), parameter = table$parameter, group = table$group,
+                  truth = unname(truth), estimate = unname(mean(estimate)),
+                  bias = unname(mean(estimate) - truth), bias_error = unname(sd / sqrt(used)),
+                  sd = unname(sd), se = unname(mean(se)), coverage = unname(covered),
+                  coverage_error = unname(rate_error(covered)), power = unname(power),
+                  power_error = unname(rate_error(power)), used = as.integer(used)))
+}
+
+planned_rates <- function(found, n, plan) {
+  good <- found$status == 0L
+  p <- found$values[, "p"]
+  rejected <- base::mean(p < plan$significance, na.rm = TRUE)
+  used <- sum(!is.na(p))
+  list_frame(list(n = n, converged = base::mean(good),
+                  improper = if (any(good)) base::mean(found$improper[good]) else NA_real_,
+                  rejected = if (used) rejected else NA_real_,
+                  rejected_error = if (used) sqrt(rejected * (1 - rejected) / used) else NA_real_))
+}
+
+#' @export
+as.data.frame.orizzonte_plan <- function(x, row.names = NULL, optional = FALSE, ...) x$parameters
+
+#' @export
+print.orizzonte_plan <- function(x, ...) {
+  put_lines(format_plan(x))
+  invisible(x)
+}
+
+# Effects and constructs' covariances first: items' own parameters are for the data frame.
+format_plan <- function(x) {
+  table <- x$parameters
+  shown <- table[grepl("^(effect|loading|covariance|quantity|mean|weight)\\[", table$parameter), ]
+  shown <- shown[order(match(shown$parameter, unique(shown$parameter)), shown$n), ]
+  sizes <- x$sizes
+  c(heading(paste0("Plan: ", x$title)),
+    wrap_lines(paste0(format_count(x$reps), " data sets of each size (seed ", x$seed, "), ",
+                      drawing_words(x$drawing), "; ", x$inference, " inference. Monte Carlo error ",
+                      "of a share: at most ", format_fixed(0.5 / sqrt(x$reps)), ".")), "",
+    format_table(list(n = format_count(sizes$n), converged = percent_text(sizes$converged),
+                      improper = percent_text(sizes$improper),
+                      `model rejected` = paste0(format_fixed(100 * sizes$rejected, 1L), " \u00b1 ",
+                                                format_fixed(100 * sizes$rejected_error, 1L),
+                                                " %")), rep(TRUE, 4L)), "",
+    plan_lines(shown, x$goal),
+    if (length(x$trouble)) c("", wrap_lines(paste0("Some data sets gave no value: ",
+                                                   x$trouble[1L]))),
+    "", next_step(NULL, "plot() of this for power by n, as.data.frame() for all parameters",
+                  command_text("plan")))
+}
+
+plan_lines <- function(table, goal) {
+  c(format_table(list(parameter = table$parameter, n = format_count(table$n),
+                      truth = format_number(table$truth), bias = format_number(table$bias),
+                      coverage = format_fixed(table$coverage), power = format_fixed(table$power)),
+                 c(FALSE, rep(TRUE, 5L)), spare = "bias"), "",
+    wrap_lines(plan_goals(table, goal)))
+}
+
+# The smallest of the sizes at which an effect reaches the goal.
+plan_goals <- function(table, goal) {
+  effects <- unique(table$parameter[grepl("^(effect|mean|quantity)\\[", table$parameter) &
+                                      abs(table$truth) > 1e-8])
+  vapply(effects, function(name) {
+    own <- table[table$parameter == name, ]
+    reached <- own$n[own$power >= goal]
+    paste0(name, if (length(reached)) paste0(" reaches a power of ", short_number(goal), " at n = ",
+                                             format_count(min(reached)), ".") else
+      paste0(" reaches a power of ", short_number(goal), " at none of these sizes."))
+  }, "")
+}
+
+drawing_words <- function(drawing) {
+  paste(c(if (is.null(drawing$skew) && is.null(drawing$kurtosis)) "normal" else
+    "with the skew and kurtosis asked for",
+    if (is.numeric(drawing$missing)) paste0("values missing",
+                                            if (is.null(drawing$given)) " completely at random" else
+                                              paste0(" by ", drawing$given)),
+    if (!is.null(drawing$clusters)) paste0(drawing$clusters, " clusters")), collapse = ", ")
+}

@@ -1,0 +1,203 @@
+#' Power, by formula
+#'
+#' How likely a test finds what is there: of single parameters or several together, of nested
+#' models, of a rung of invariance, and of close or not-close fit.
+#'
+#' @param x A fit from [fit_model()], whose estimates are taken for the truth, or a blueprint with
+#'   `n` and `truth`.
+#' @param of Addresses of parameters that the smaller model sets to `value`, together; or a
+#'   blueprint, the smaller model itself; or the name of a rung (`"metric"`, `"scalar"`,
+#'   `"strict"`); or `"close fit"` or `"not-close fit"`.
+#' @param value What the parameters are in the smaller model.
+#' @param n Numbers of cases, in all; those of `x` when `NULL`. Groups keep their shares.
+#' @param rmsea Of close and not-close fit: RMSEA under the null hypothesis and the true one.
+#' @param truth,truth_units Of a blueprint, as in [simulate.orizzonte_blueprint()].
+#' @param significance Level of the test.
+#' @param goal The power for which the n is looked for.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return A data frame of class `orizzonte_power`, one row an n: `test`, `n`, `df`, `ncp`
+#'   (noncentrality), `critical`, `power`; attribute `n_for_goal`.
+#' @section How: The smaller model is fitted to what the larger one implies; ncp = N F, over the
+#'   inflation c of \eqn{\chi^2} when `x` is a robust fit (Satorra & Saris 1985). Close fit is
+#'   rejected above the 95 % quantile under the noncentrality of its RMSEA, not-close fit below the
+#'   5 % quantile (MacCallum, Browne & Sugawara 1996).
+#' @section Errors: `orizzonte_error_input`, `orizzonte_error_address` for parameters that the model
+#'   does not have.
+#' @references MacCallum, R. C., Browne, M. W., & Sugawara, H. M. (1996). Power analysis and
+#'   determination of sample size for covariance structure modeling. *Psychological Methods, 1*(2),
+#'   130-149.
+#'
+#'   Satorra, A., & Saris, W. E. (1985). Power of the likelihood ratio test in covariance structure
+#'   analysis. *Psychometrika, 50*(1), 83-90.
+#' @seealso [plan_study()] for power, bias and coverage by simulation.
+#' @examples
+#' bp <- blueprint("Calm and staying") |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   construct("Staying", reflected_in = st1:st3) |>
+#'   effect(Staying ~ Calm)
+#' power_of(bp, "effect[Calm, Staying]", n = c(100, 200, 300),
+#'          truth = c("loading[ , ]" = .7, "effect[Calm, Staying]" = .25))
+#' power_of(bp, "close fit", n = 200, truth = c("loading[ , ]" = .7))
+#' @export
+power_of <- function(x, of, value = 0, n = NULL, rmsea = NULL, truth = NULL,
+                     truth_units = "standardized", significance = 0.05, goal = 0.80, ...) {
+  check_arguments("power_of")
+  check_number(value, "`value`")
+  check_number(significance, "`significance`", 1e-6, 0.5)
+  check_number(goal, "`goal`", 0.01, 0.999)
+  fit <- powered_fit(x, n, truth, truth_units)
+  sizes <- powered_sizes(fit, n)
+  test <- powered_test(fit, of, value, rmsea)
+  rows <- lapply(sizes, function(size) power_row(test, size, significance))
+  columns <- do.call(Map, c(list(c), rows))
+  structure(list_frame_class(c(list(test = rep(test$label, length(sizes))), columns),
+                             "orizzonte_power"), significance = significance, goal = goal,
+            n_for_goal = n_for_power(test, goal, significance), words = test$words)
+}
+
+powered_fit <- function(x, n, truth, truth_units) {
+  if (inherits(x, "orizzonte_blueprint")) {
+    if (is.null(truth) || is.null(n))
+      abort("input", c("Power of a blueprint needs `truth` and `n`.",
+                       i = "Such as truth = c(\"loading[Calm, ]\" = .7), n = 200."))
+    groups <- is.null(names(n))
+    return(population_fit(x, if (groups) max(n) else n, truth, truth_units))
+  }
+  check_fit(x, "power_of")
+  check_converged(x, "power_of")
+  if (!is.null(truth))
+    abort("input", c("A fit brings its own truth: its estimates.",
+                     i = "Give `truth` with a blueprint."))
+  x
+}
+
+powered_sizes <- function(fit, n) {
+  if (is.null(n) || !is.null(names(n))) return(sample_n(fit$sample))
+  usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
+  if (!usable) abort("input", c("`n` must be numbers of cases.", i = "Such as n = c(100, 200)."))
+  n
+}
+
+# By case: `rate`, what n is multiplied by to give the noncentrality; for close fit two of them.
+powered_test <- function(fit, of, value, rmsea) {
+  if (is.character(of) && length(of) == 1L && of %in% c("close fit", "not-close fit"))
+    return(closeness_test(fit, of, rmsea))
+  smaller <- if (inherits(of, "orizzonte_blueprint")) of else restricted_blueprint(fit, of, value)
+  label <- if (inherits(of, "orizzonte_blueprint")) "smaller model" else
+    enumerate(as.character(of), most = 3L)
+  found <- fit_to_implied(fit, smaller)
+  df <- test_of(found)$df - test_of(whole_fit(fit))$df
+  if (df <= 0)
+    abort("input", c("The smaller model has no fewer parameters: there is nothing to test.",
+                     i = "Name parameters that are free in the model."))
+  c <- if (is_robust(fit$request)) test_of(fit)$inflation else 1
+  rate <- max(0, discrepancy_of(found)) / c
+  list(label = label, df = df, rate = rate,
+       words = if (c != 1) paste0("Noncentrality is divided by the inflation of \u03c7\u00b2 in ",
+                                  "this fit, ", format_fixed(c), "."))
+}
+
+restricted_blueprint <- function(fit, of, value) {
+  bp <- fit$request$blueprint
+  rungs <- c("metric", "scalar", "strict")
+  if (!is.character(of) || length(of) == 0L || anyNA(of))
+    abort("input", c("`of` must be addresses, a blueprint, a rung or \"close fit\".",
+                     x = paste0("It is ", describe(of), ".")))
+  if (length(of) == 1L && of %in% rungs) {
+    check_grouped(fit$sample)
+    held <- rung_hold(of, rungs[seq_len(match(of, rungs))])
+    bp$hold_equal <- unique(c(bp$hold_equal, held))
+    return(bp)
+  }
+  for (text in of) {
+    check_parameter(fit, text)
+    bp <- add_restriction(bp, call("==", str2lang(text), value))
+  }
+  bp
+}
+
+check_parameter <- function(fit, text) {
+  rows <- restricted_rows(format(parse_address(text)), fit$layout)
+  if (any(is.na(fit$layout$rows$fixed[rows]))) return(invisible())
+  abort("address", c(paste0(text, " is fixed already."), i = "Name a parameter that is free."))
+}
+
+# Another blueprint fitted to the moments that a fit implies, at the same n.
+fit_to_implied <- function(fit, bp) {
+  whole <- whole_fit(fit)
+  data <- lapply(group_views(whole), function(view) {
+    model <- implied_moments(view)
+    new_summary_data(list(n = view$moments$n, covariance = model$covariance,
+                          mean = model$mean %||% view$moments$mean))
+  })
+  source <- if (length(data) > 1L) data else data[[1L]]
+  found <- fit_request(new_request(bp), sample_of(source, new_request(bp)))
+  check_converged(found, "power_of")
+  found
+}
+
+closeness_test <- function(fit, of, rmsea) {
+  rmsea <- rmsea %||% c(0.05, if (of == "close fit") 0.08 else 0.01)
+  usable <- is.numeric(rmsea) && length(rmsea) == 2L && all(is.finite(rmsea)) && all(rmsea >= 0)
+  if (!usable)
+    abort("input", c("`rmsea` must be two numbers: under the null hypothesis and the true one.",
+                     i = "Such as rmsea = c(.05, .08)."))
+  df <- test_of(fit)$df
+  if (df == 0) abort("input", "The model is saturated (df = 0): its fit cannot be tested.")
+  list(label = of, df = df, rate = df * rmsea^2 / length(fit$layout$groups), close = of,
+       words = paste0("RMSEA ", format_fixed(rmsea[1L]), " under the null hypothesis, ",
+                      format_fixed(rmsea[2L]), " in truth."))
+}
+
+power_row <- function(test, n, significance) {
+  if (is.null(test$close)) {
+    critical <- stats::qchisq(1 - significance, test$df)
+    ncp <- n * test$rate
+    power <- stats::pchisq(critical, test$df, ncp = ncp, lower.tail = FALSE)
+  } else {
+    below <- test$close == "not-close fit"
+    ncp <- n * test$rate[2L]
+    critical <- stats::qchisq(if (below) significance else 1 - significance, test$df,
+                              ncp = n * test$rate[1L])
+    power <- stats::pchisq(critical, test$df, ncp = ncp, lower.tail = below)
+  }
+  list(n = n, df = test$df, ncp = ncp, critical = critical, power = power)
+}
+
+largest_n <- 5e6
+
+# The smallest n that reaches a power; NA when none below five million does.
+n_for_power <- function(test, goal, significance) {
+  power <- function(n) power_row(test, n, significance)$power
+  high <- 2
+  while (!isTRUE(power(high) >= goal)) {
+    high <- 2 * high
+    if (high > largest_n) return(NA_real_)
+  }
+  low <- high / 2
+  while (high - low > 1) {
+    mid <- floor((low + high) / 2)
+    if (power(mid) >= goal) high <- mid else low <- mid
+  }
+  high
+}
+
+#' @export
+print.orizzonte_power <- function(x, ...) {
+  if (!all(c("test", "n", "df", "ncp", "power") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
+  put_lines(format_power(x))
+  invisible(x)
+}
+
+format_power <- function(x) {
+  goal <- attr(x, "goal")
+  needed <- attr(x, "n_for_goal")
+  c(heading("Power"), wrap_lines(c(paste0("Of the test of ", x$test[1L], " at ",
+                                          short_number(attr(x, "significance")), ", df = ",
+                                          x$df[1L], "."), attr(x, "words"))), "",
+    format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),
+                      power = format_fixed(x$power)), rep(TRUE, 3L)), "",
+    wrap_lines(if (is.na(needed)) paste0("No n reaches a power of ", short_number(goal), ".") else
+      paste0("A power of ", short_number(goal), " takes ", format_count(needed), " cases.")))
+}

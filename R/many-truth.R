@@ -1,0 +1,147 @@
+# A population from a blueprint and the values of its parameters: what studies are planned with.
+
+# The blueprint fitted to the moments that the truth implies, `n` cases (by group): every value is
+# then in the blueprint's own scale, and chi-square is zero.
+population_fit <- function(bp, n, truth, truth_units) {
+  check_blueprint(bp, "truth")
+  truth_units <- choose_one(truth_units, c("standardized", "raw"), "`truth_units`")
+  check_truth(truth)
+  groups <- check_sizes(n)
+  check_variables(bp)
+  observed <- lapply(stats::setNames(groups, groups), function(g) {
+    blueprint_variables(group_blueprint(bp, g))$observed
+  })
+  grouped <- length(groups) > 1L
+  layout <- build_layout(bp, TRUE, unname(observed), groups = groups, grouped = grouped)
+  given <- true_values(layout, truth, truth_units)
+  moments <- lapply(seq_along(groups), function(g) {
+    implied_by_truth(layout, given, g, truth_units == "standardized")
+  })
+  data <- Map(function(m, size) {
+    list(n = size, covariance = m$covariance, mean = m$mean)
+  }, moments, n)
+  fit_truth(bp, data, stats::setNames(n, groups), grouped)
+}
+
+check_truth <- function(truth) {
+  if (is.numeric(truth) && length(truth) && !is.null(names(truth)) && all(nzchar(names(truth))) &&
+      all(is.finite(truth))) return(invisible())
+  abort("input", c("`truth` must be numbers named by address.",
+                   x = paste0("It is ", describe(truth), "."),
+                   i = "Such as truth = c(\"loading[Calm, ]\" = .7, \"effect[Calm, Staying]\" = .3)."))
+}
+
+# The names of the groups; one group needs none.
+check_sizes <- function(n) {
+  usable <- is.numeric(n) && length(n) > 0L && all(is.finite(n)) && all(n >= 2) && all(n == round(n))
+  if (usable && length(n) > 1L) usable <- !is.null(names(n)) && !anyDuplicated(names(n)) &&
+      all(nzchar(names(n)))
+  if (!usable)
+    abort("input", c("`n` must be a whole number of cases, or one for each group, named.",
+                     i = "Such as n = 300, or n = c(evening = 200, weekend = 150)."))
+  if (length(n) == 1L) single_group else names(n)
+}
+
+# One value a row of the table; NA where nothing is said.
+true_values <- function(layout, truth, units) {
+  out <- rep(NA_real_, length(layout$rows$kind))
+  if (units == "raw") out <- layout$rows$fixed
+  wide <- order(-vapply(names(truth), function(text) length(restricted_rows(text, layout)), 0L))
+  for (text in names(truth)[wide]) out[restricted_rows(text, layout)] <- truth[[text]]
+  needed <- layout$rows$kind %in% c("loading", "weight", if (units == "raw") "variance")
+  lacking <- layout$rows$parameter[needed & is.na(out)]
+  if (length(lacking))
+    abort("input", c(paste0("`truth` says nothing of ", enumerate(lacking, most = 6L), "."),
+                     i = if (units == "raw") "In raw units all loadings and variances are needed." else
+                       "Every loading needs a value; a slice such as \"loading[Calm, ]\" = .7 will do."))
+  zero <- layout$rows$parameter[is.na(out) & layout$rows$kind %in% c("effect", "covariance")]
+  if (length(zero)) say(paste0("Taken as zero, since `truth` says nothing of it: ",
+                               enumerate(zero, most = 8L), "."))
+  out
+}
+
+# Moments of one group. Standardized: every variable has variance one, so that residual variances
+# follow from what points at it.
+implied_by_truth <- function(layout, values, g, standardized) {
+  span <- layout$spans[[g]]
+  part <- layout$parts[[g]]
+  names <- c(part$observed, part$constructs)
+  size <- length(names)
+  rows <- lapply(layout$rows[c("kind", "family", "row", "col", "parameter")], `[`, span)
+  value <- values[span]
+  value[is.na(value)] <- 0
+  b <- psi <- matrix(0, size, size, dimnames = list(names, names))
+  arrow <- rows$family == parameter_families[["effect"]]
+  b[cbind(rows$row, rows$col)[arrow, , drop = FALSE]] <- value[arrow]
+  covary <- rows$kind == "covariance"
+  at <- cbind(rows$row, rows$col)[covary, , drop = FALSE]
+  psi[at] <- value[covary]
+  psi[at[, 2:1, drop = FALSE]] <- value[covary]
+  total <- solve_small(diag(size) - b, diag(size))
+  if (standardized) {
+    psi <- standard_residuals(psi, total, rows, names)
+  } else {
+    variance <- rows$kind == "variance"
+    diag(psi)[rows$row[variance]] <- value[variance]
+  }
+  phi <- total %*% psi %*% t(total)
+  alpha <- numeric(size)
+  level <- rows$family == parameter_families[["mean"]]
+  alpha[rows$row[level]] <- value[level]
+  p <- seq_along(part$observed)
+  covariance <- phi[p, p, drop = FALSE]
+  if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
+    abort("input", c("`truth` implies a covariance matrix that is not positive definite.",
+                     x = worst_of_truth(covariance),
+                     i = "Take smaller loadings, effects or covariances."))
+  list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
+}
+
+# diag(T Psi T') = 1, linear in the residual variances while the others stand still; covariances are
+# those of standardized residuals, so that they follow in turn.
+standard_residuals <- function(psi, total, rows, names) {
+  free <- rows$row[rows$kind == "variance"]
+  correlation <- psi
+  variance <- rep(1, length(free))
+  for (step in 1:200) {
+    sd <- numeric(length(names))
+    sd[free] <- sqrt(pmax(variance, 0))
+    psi <- correlation * outer(sd, sd)
+    diag(psi) <- 0
+    rest <- 1 - diag(total %*% psi %*% t(total))
+    found <- solve_small((total^2)[free, free, drop = FALSE], rest[free])
+    change <- max(abs(found - variance))
+    variance <- found
+    if (change < 1e-14) break
+  }
+  bad <- free[!(variance > 1e-10)]
+  if (length(bad))
+    abort("input", c(paste0("`truth` explains more than all of ", enumerate(names[bad]), "."),
+                     x = paste0("What points at ", names[bad[1L]], " leaves it a residual ",
+                                "variance of ", format_fixed(variance[match(bad[1L], free)]), "."),
+                     i = "In standardized units squared loadings and effects stay below 1 in all."))
+  diag(psi)[free] <- variance
+  psi
+}
+
+worst_of_truth <- function(covariance) {
+  parts <- eigen(stats::cov2cor(covariance), symmetric = TRUE)
+  weight <- abs(parts$vectors[, ncol(covariance)])
+  paste0("It fails for ", enumerate(colnames(covariance)[order(-weight)][1:2]), ".")
+}
+
+fit_truth <- function(bp, data, n, grouped) {
+  summaries <- lapply(data, new_summary_data)
+  names(summaries) <- names(n)
+  source <- if (grouped) summaries else summaries[[1L]]
+  request <- new_request(bp)
+  fit <- fit_request(request, sample_of(source, request))
+  if (!has_converged(fit) || stats::deviance(fit) > 1e-6 * sum(n))
+    abort("input", c("The blueprint cannot have this truth: its restrictions say something else.",
+                     x = if (has_converged(fit))
+                       paste0("At best the two differ by \u03c7\u00b2 = ",
+                              format_fixed(stats::deviance(fit)), " at this n."),
+                     i = paste0("Values that the blueprint holds equal must be equal in `truth`; ",
+                                "fixed ones need truth_units = \"raw\".")))
+  fit
+}
