@@ -61,11 +61,6 @@ without_auxiliary <- function(sample) {
   sample
 }
 
-part_of_block <- function(block, keep) {
-  list(n = block$n, covariance = block$covariance[keep, keep, drop = FALSE],
-       mean = block$mean[keep], variables = block$variables[keep])
-}
-
 # The sample to fit again, auxiliary variables included.
 sample_behind <- function(fit) {
   sample <- whole_fit(fit)$sample

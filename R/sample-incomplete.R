@@ -3,10 +3,7 @@
 
 # One group: rows without any value are left out; `block` holds the saturated moments.
 incomplete_group <- function(x, rows, request, cases) {
-  if (request$multiplier != "n") {
-    abort("input", c("`multiplier` = \"n-1\" is for complete data.",
-                     i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
-  }
+  check_multiplier_complete(request)
   model <- !colnames(x) %in% request$auxiliary
   kept <- rowSums(!is.na(x[, model, drop = FALSE])) > 0L
   x <- x[kept, , drop = FALSE]
@@ -17,26 +14,17 @@ incomplete_group <- function(x, rows, request, cases) {
   check_varying(colnames(x), mean, colMeans(off^2, na.rm = TRUE))
   parts <- case_parts(cases, rows[kept])
   patterns <- pattern_blocks(x, parts$weight)
-  found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
-  if (!found$converged) {
-    abort("data", c("The moments of the incomplete data could not be estimated.",
-                    i = paste0("Too little is observed together: drop incomplete rows ",
-                               "(incomplete = \"drop\"), or leave out the variables with most ",
-                               "missing values.")))
-  }
-  covariance <- found$covariance
-  dimnames(covariance) <- list(colnames(x), colnames(x))
-  check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
-  block <- list(n = sum(vapply(patterns, `[[`, 0, "n")), covariance = covariance,
-                mean = stats::setNames(found$mean, colnames(x)), variables = colnames(x))
   together <- crossprod(seen)
-  holes <- as.integer(nrow(x) - diag(together))
-  names(holes) <- colnames(x)
-  c(list(blocks = list(block), patterns = patterns, rows = rows, used = rows[kept],
-       total = length(rows), notes = character(), empty = sum(!kept),
-       with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L), holes = holes[holes > 0L],
-       two_valued = two_valued(x[, holes > 0L, drop = FALSE]),
-       unseen = unseen_pairs(together), thinnest = thinnest_pair(together, nrow(x))), parts)
+  holed <- colSums(!seen) > 0L
+  found <- saturated_group(patterns, colnames(x), together,
+                           list(total = length(rows), empty = sum(!kept),
+                                with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L)))
+  found[c("rows", "used", "two_valued")] <-
+    list(rows, rows[kept], two_valued(x[, holed, drop = FALSE]))
+  holes <- colSums(!seen)
+  found$holes <- holes[holes > 0]
+  found$thinnest <- thinnest_pair(together, nrow(x))
+  c(found, parts)
 }
 
 # Numbers of rows that have the same variables, in the order in which the patterns come. One pass

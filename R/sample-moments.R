@@ -74,6 +74,7 @@ hole_notes <- function(x, complete) {
 block_of_summary <- function(data, variables, request) {
   if (!is.null(request$missing_codes))
     abort("input", "`missing_codes` has no meaning for summary data.")
+  if (!is.null(data$patterns)) return(group_of_patterns(data, variables, request))
   check_known(variables, data$names, request$blueprint)
   if (data$n <= length(variables)) {
     abort("data", paste0("There are ", data$n, " cases for ", length(variables),

@@ -178,21 +178,42 @@ check_definite <- function(cov, what) {
 #' @export
 print.orizzonte_summary_data <- function(x, ...) {
   put_lines(heading(paste0("Summary data: ", length(x$names), " variables, n = ",
-                           format_count(x$n))))
+                           format_count(x$n))),
+            if (is.null(x$covariance)) format_collected(x) else format_moments(x))
+  invisible(x)
+}
+
+format_moments <- function(x) {
   sd <- sqrt(diag(x$covariance))
   table <- round(x$covariance / outer(sd, sd), 3L)
   table[upper.tri(table)] <- NA
   known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means",
              "correlations")
   known[1L] <- paste0(toupper(substr(known[1L], 1L, 1L)), substring(known[1L], 2L))
-  put_lines(paste0(enumerate(known), if (x$correlation) "; no standard deviations are known" else
-                   " (divisor n)", ":"))
   columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)),
                if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names),
                       function(j) format_fixed(table[, j], 2L)))
-  put_lines(format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
-  invisible(x)
+  c(paste0(enumerate(known), if (x$correlation) "; no standard deviations are known" else
+           " (divisor n)", ":"),
+    format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
+}
+
+# Moments by missing pattern: how many there are, and what is seen of each variable.
+format_collected <- function(x) {
+  together <- together_of(x$patterns, x$names)
+  seen <- diag(together)
+  mean <- vapply(x$names, function(name) {
+    of <- Filter(function(block) name %in% block$variables, x$patterns)
+    n <- vapply(of, `[[`, 0, "n")
+    sum(n * vapply(of, function(block) block$mean[[name]], 0)) / sum(n)
+  }, 0)
+  c(wrap_lines(paste0("Collected from ", x$from, " by missing pattern: ",
+                      count_of(length(x$patterns), "pattern"),
+                      if (isTRUE(x$empty > 0)) paste0("; ", count_of(x$empty, "row"),
+                                                      " without any value"), ".")),
+    format_table(list(variable = x$names, mean = format_fixed(mean), seen = format_count(seen),
+                      missing = format_count(x$n - seen)), c(FALSE, TRUE, TRUE, TRUE)))
 }
 
 #' Read summary data from a CSV file

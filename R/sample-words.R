@@ -58,7 +58,7 @@ left_words <- function(sample) {
 }
 
 total_of <- function(sample, what) {
-  sum(vapply(sample$groups, function(group) group[[what]] %||% 0L, 0L))
+  sum(vapply(sample$groups, function(group) as.numeric(group[[what]] %||% 0), 0))
 }
 
 # Predictors with holes become part of what is modelled; pairs that nobody answered together tell

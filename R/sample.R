@@ -241,6 +241,12 @@ sample_for <- function(sample, request) {
       block <- sample$groups[[g]]$blocks[[1L]]
       v <- wanted[[g]]
       check_known(v, block$variables, bp)
+      patterns <- sample$groups[[g]]$patterns
+      if (!is.null(patterns)) {
+        known <- list(names = block$variables, patterns = patterns)
+        sample$groups[[g]] <- group_of_patterns(known, v, request)
+        next
+      }
       sample$groups[[g]]$blocks <-
         list(list(n = block$n, covariance = block$covariance[v, v, drop = FALSE],
                   mean = block$mean[v], variables = v))

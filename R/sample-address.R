@@ -1,0 +1,86 @@
+# Addresses of tables: engine:where?table=name. Passwords have no place in them.
+
+database_engines <- c(sqlite = "RSQLite", postgresql = "RPostgres", postgres = "RPostgres",
+                      duckdb = "duckdb")
+
+is_database_address <- function(x) {
+  grepl("^[A-Za-z][A-Za-z0-9+.]+:", x) && !file.exists(x) && !grepl("^[A-Za-z]:[/\\\\]", x)
+}
+
+# A password in whatever place: user:password@, or a parameter that is called like one.
+password_place <- "://[^/@?]*:[^/@]*@|[?&;](password|passwd|pwd|pass|secret|token)="
+
+check_no_password <- function(address) {
+  if (!grepl(password_place, address, ignore.case = TRUE)) return(invisible())
+  abort("address", c("An address must not hold a password: others would read it.",
+                     x = paste0("It was ", quoted(public_address(address)), "."),
+                     i = paste0("Keep it in the driver's own file or environment: ~/.pgpass or ",
+                                "PGPASSWORD for PostgreSQL.")))
+}
+
+# Without user and password, for whatever is kept or shown.
+public_address <- function(address) {
+  out <- sub("://[^/?]*@", "://", address)
+  gsub("([?&;])(user|username|uid|password|passwd|pwd|pass|secret|token)=[^&;]*", "\\1", out,
+       ignore.case = TRUE)
+}
+
+without_password <- function(text) {
+  text <- gsub("://[^/ ?]*@", "://", text)
+  gsub("(password|passwd|pwd|pass|secret|token)=[^&; ]*", "\\1=...", text, ignore.case = TRUE)
+}
+
+open_address <- function(address) {
+  check_no_password(address)
+  engine <- tolower(sub(":.*", "", address))
+  if (!engine %in% names(database_engines))
+    abort("address", c(paste0("There is no engine ", quoted(engine), "."),
+                       did_you_mean(engine, names(database_engines)),
+                       i = paste0("Such as sqlite:file.db?table=choirs, or ",
+                                  "postgresql://host/base?table=choirs; for others give ",
+                                  "database_table(connection, \"table\").")))
+  parts <- address_parts(address)
+  if (is.null(parts$parameters$table))
+    abort("address", c("The address does not say which table.",
+                       i = paste0(public_address(address), "?table=NAME")))
+  need_database_package("DBI")
+  need_database_package(database_engines[[engine]])
+  connection <- connect(engine, parts)
+  tryCatch(database_table(connection, parts$parameters$table), error = function(e) {
+    DBI::dbDisconnect(connection)
+    stop(e)
+  })
+}
+
+# where: what stands before the question mark; parameters by name.
+address_parts <- function(address) {
+  where <- sub("[?].*", "", sub("^[^:]*:", "", address))
+  query <- if (grepl("?", address, fixed = TRUE)) sub("^[^?]*[?]", "", address) else ""
+  pieces <- strsplit(query, "[&;]")[[1L]]
+  names <- sub("=.*", "", pieces)
+  values <- vapply(sub("^[^=]*=?", "", pieces), utils::URLdecode, "", USE.NAMES = FALSE)
+  list(where = where, parameters = stats::setNames(as.list(values), names))
+}
+
+connect <- function(engine, parts) {
+  if (engine %in% c("sqlite", "duckdb")) {
+    file <- sub("^//", "", parts$where)
+    if (!file.exists(file))
+      abort("file", c(paste0("There is no file ", quoted(file), "."), i = "Is the path right?"))
+    return(in_database(if (engine == "sqlite")
+      DBI::dbConnect(RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO) else
+      DBI::dbConnect(utils::getFromNamespace("duckdb", "duckdb")(), file, read_only = TRUE)))
+  }
+  host <- sub("^//", "", parts$where)
+  base <- utils::URLdecode(sub("^[^/]*/?", "", host))
+  host <- sub("/.*", "", host)
+  user <- if (grepl("@", host, fixed = TRUE)) sub("@.*", "", host)
+  host <- sub("^[^@]*@", "", host)
+  port <- if (grepl(":[0-9]+$", host)) sub(".*:", "", host)
+  host <- sub(":[0-9]+$", "", host)
+  given <- list(dbname = base, host = parts$parameters$host %||% host,
+                port = parts$parameters$port %||% port, user = parts$parameters$user %||% user)
+  given <- Filter(function(x) !is.null(x) && nzchar(x), given)
+  in_database(do.call(DBI::dbConnect, c(list(utils::getFromNamespace("Postgres", "RPostgres")()),
+                                        given)))
+}

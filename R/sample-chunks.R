@@ -1,0 +1,91 @@
+# Files read some rows at a time.
+
+# Lines up to where no quote is open, as strictly as whole files are read.
+csv_chunks <- function(file, chunk, encoding) {
+  check_encoding_known(encoding)
+  separator <- if (grepl("\\.(tsv|tab)$", file, ignore.case = TRUE)) "\t" else ","
+  connection <- base::file(file, open = "r", encoding = "native.enc")
+  done <- FALSE
+  names <- NULL
+  line <- 0
+  finish <- function() {
+    if (!done) close(connection)
+    done <<- TRUE
+    NULL
+  }
+  reg.finalizer(environment(), function(e) finish(), onexit = TRUE)
+  function() {
+    if (done) return(NULL)
+    if (is.null(names)) {
+      head <- whole_records(connection, 1L, file, encoding)
+      line <<- length(head)
+      names <<- as.character(strict_table(head, file, separator, na.strings = NULL,
+                                          colClasses = "character"))
+    }
+    body <- whole_records(connection, chunk, file, encoding)
+    if (length(body) == 0L) return(finish())
+    records <- check_fields(body, length(names), file, separator, line)
+    table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
+    line <<- line + length(body)
+    if (ncol(table) != length(names) || nrow(table) != records)
+      abort("file", c(paste0("Cannot read ", quoted(file), " near line ", line, "."),
+                      i = field_advice))
+    names(table) <- names
+    for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
+    table
+  }
+}
+
+# At least `count` lines, and as many more as an open quote asks for.
+whole_records <- function(connection, count, file, encoding) {
+  lines <- decoded_lines(readLines(connection, count, warn = FALSE), file, encoding)
+  quotes <- function(x) sum(nchar(x) - nchar(gsub("\"", "", x, fixed = TRUE)))
+  open <- quotes(lines) %% 2L == 1L
+  while (open) {
+    more <- decoded_lines(readLines(connection, 1L, warn = FALSE), file, encoding)
+    if (length(more) == 0L) break
+    lines <- c(lines, more)
+    open <- (quotes(more) %% 2L == 1L) != open
+  }
+  sub("\r$", "", lines)
+}
+
+decoded_lines <- function(lines, file, encoding) {
+  if (length(lines) == 0L) return(lines)
+  lines[1L] <- sub("^\xef\xbb\xbf", "", lines[1L], useBytes = TRUE)
+  out <- if (toupper(encoding) %in% c("UTF-8", "UTF8")) lines else iconv(lines, encoding, "UTF-8")
+  good <- !is.na(out) & validUTF8(out)
+  if (!all(good))
+    abort("file", c(paste0(quoted(file), " is not in ", encoding, "."),
+                    x = paste0("The first line that cannot be read begins: ",
+                               quoted(substr(iconv(lines[!good][1L], "latin1", "UTF-8"), 1L, 40L))),
+                    i = "Give its encoding, such as encoding = \"latin1\"."))
+  Encoding(out) <- "UTF-8"
+  out
+}
+
+check_encoding_known <- function(encoding) {
+  if (toupper(encoding) %in% c("UTF-8", "UTF8") || encoding %in% iconvlist() ||
+      tolower(encoding) %in% c("latin1", "latin2")) return(invisible())
+  abort("input", c(paste0("There is no encoding ", quoted(encoding), "."),
+                   i = "Such as encoding = \"latin1\"."))
+}
+
+# One row group after the other.
+parquet_chunks <- function(file) {
+  if (!requireNamespace("nanoparquet", quietly = TRUE))
+    abort("file", c("Reading Parquet files needs the package nanoparquet.",
+                    i = "install.packages(\"nanoparquet\"), or save the data as CSV."))
+  trouble <- function(e) abort("file", c(paste0("Cannot read ", quoted(file), "."),
+                                         x = conditionMessage(e)))
+  groups <- tryCatch(nrow(nanoparquet::read_parquet_metadata(file)$row_groups), error = trouble)
+  single <- asNamespace("nanoparquet")[["read_parquet_row_group"]]
+  at <- 0L
+  function() {
+    at <<- at + 1L
+    if (is.null(single) && at == 1L)
+      return(tryCatch(as.data.frame(nanoparquet::read_parquet(file)), error = trouble))
+    if (is.null(single) || at > groups) return(NULL)
+    tryCatch(as.data.frame(single(file, at - 1L)), error = trouble)
+  }
+}

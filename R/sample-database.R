@@ -1,0 +1,267 @@
+# Moments summed up by a database: aggregate queries, two passes, by group and missing pattern. All
+# names and texts are quoted by the driver.
+
+#' A table of a database
+#'
+#' Names a table for [collect_summary()]: nothing is read yet.
+#'
+#' @param connection A connection of the DBI package.
+#' @param table Name of the table, or a `DBI::Id()` with its schema.
+#' @return A value of class `orizzonte_table`.
+#' @section Errors: `orizzonte_error_input` for anything but a connection, `orizzonte_error_name`
+#'   when there is no such table.
+#' @seealso [collect_summary()].
+#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
+#' base <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+#' DBI::dbWriteTable(base, "choirs", choirs)
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+#' fit_model(bp, collect_summary(database_table(base, "choirs"), bp))
+#' DBI::dbDisconnect(base)
+#' @export
+database_table <- function(connection, table, ...) {
+  check_arguments("database_table")
+  need_database_package("DBI")
+  if (!inherits(connection, "DBIConnection"))
+    abort("input", c("database_table() needs a connection to a database.",
+                     x = paste0("It was given ", describe(connection), "."),
+                     i = "Such as DBI::dbConnect(RSQLite::SQLite(), \"file.db\")."))
+  if (!inherits(table, "Id")) check_string(table, "`table`")
+  if (!in_database(DBI::dbExistsTable(connection, table)))
+    abort("name", c(paste0("The database has no table ", quoted(table_label(table)), "."),
+                    did_you_mean(table_label(table), in_database(DBI::dbListTables(connection)))))
+  structure(list(connection = connection, from = DBI::dbQuoteIdentifier(connection, table),
+                 label = table_label(table)), class = "orizzonte_table")
+}
+
+table_label <- function(table) {
+  if (inherits(table, "Id")) paste(table@name, collapse = ".") else table
+}
+
+#' @export
+print.orizzonte_table <- function(x, ...) {
+  put_lines(paste0("Table ", x$label, " of a database, to be read by collect_summary()."))
+  invisible(x)
+}
+
+need_database_package <- function(name) {
+  if (requireNamespace(name, quietly = TRUE)) return(invisible())
+  abort("file", c(paste0("Tables of databases need the package ", name, "."),
+                  i = paste0("install.packages(\"", name, "\").")))
+}
+
+# Whatever a driver complains about, without what an address may hold.
+in_database <- function(code) {
+  tryCatch(code, error = function(e) {
+    if (inherits(e, "orizzonte_error")) stop(e)
+    abort("file", c("The database could not answer.", x = without_password(conditionMessage(e))))
+  })
+}
+
+# What dbplyr would run, as the table to read from.
+lazy_table <- function(x) {
+  need_database_package("dbplyr")
+  connection <- dbplyr::remote_con(x)
+  text <- in_database(as.character(dbplyr::sql_render(x)))
+  structure(list(connection = connection, from = DBI::SQL(paste0("(", text, ") AS read_from")),
+                 label = "a lazy table"), class = "orizzonte_table")
+}
+
+tally_database <- function(table, wanted) {
+  wanted$types <- check_database_columns(table, wanted)
+  columns <- sql_columns(table, wanted)
+  first <- database_counts(table, columns, wanted)
+  centre <- pooled_centre(first, wanted$variables)
+  second <- database_squares(table, columns, centre, wanted)
+  tally_of(first, second, centre, wanted)
+}
+
+# --- what there is -------------------------------------------------------------------------------
+
+looked_at <- 1000L          # rows whose types are looked at
+
+check_database_columns <- function(table, wanted) {
+  sql <- paste("SELECT * FROM", table$from, "LIMIT", looked_at)
+  rows <- in_database(DBI::dbGetQuery(table$connection, sql))
+  if (nrow(rows) == 0L) abort("data", c("The data have no rows.", i = paste0("Look at table ",
+                                                                             table$label, ".")))
+  check_known(wanted$variables, names(rows), wanted$blueprint)
+  if (!is.null(wanted$by)) check_named_column(wanted$by, rows, "to group by", "by")
+  vapply(wanted$variables, function(name) database_type(rows[[name]], name, wanted$codes), "")
+}
+
+database_type <- function(x, name, codes) {
+  if (is.logical(x) && !all(is.na(x))) return("logical")
+  if (inherits(x, "integer64") || is.numeric(x) && !is.factor(x) || all(is.na(x))) return("number")
+  if (is.character(codes)) {
+    left <- x[!is_code(x, codes) & !is.na(x)]
+    if (!anyNA(suppressWarnings(as.numeric(left)))) return("text")
+  }
+  odd <- if (is.character(x)) x[is.na(suppressWarnings(as.numeric(x))) & !is.na(x)][1L]
+  abort("data", c(paste0("Column ", quoted(name), " is not numeric in the database: it is ",
+                         class(x)[1L], "."),
+                  if (length(odd) && !is.na(odd)) c(x = paste0("For example the value ", quoted(odd),
+                                                               ".")),
+                  i = paste0("Recode it as numbers there, or declare what means missing: ",
+                             "missing_codes = c(\"n/a\", ...).")))
+}
+
+# --- queries -------------------------------------------------------------------------------------
+
+# Each variable as a double, missing codes as NULL.
+sql_columns <- function(table, wanted) {
+  con <- table$connection
+  vapply(wanted$variables, function(name) {
+    quoted <- DBI::dbQuoteIdentifier(con, name)
+    text <- if (wanted$types[[name]] == "logical") paste0("CASE WHEN ", quoted, " THEN 1 WHEN NOT ",
+                                                          quoted, " THEN 0 END") else quoted
+    codes <- sql_codes(con, wanted$codes, wanted$types[[name]])
+    if (length(codes)) text <- paste0("CASE WHEN ", quoted, " IN (", paste(codes, collapse = ", "),
+                                      ") THEN NULL ELSE ", text, " END")
+    paste0("CAST(", text, " AS DOUBLE PRECISION)")
+  }, "")
+}
+
+sql_codes <- function(con, codes, type) {
+  if (length(codes) == 0L || type == "logical") return(character())
+  numbers <- suppressWarnings(as.numeric(codes))
+  if (type == "number") return(sql_number(numbers[!is.na(numbers)]))
+  as.character(DBI::dbQuoteString(con, as.character(codes)))
+}
+
+sql_number <- function(x) sprintf("%.17g", x)
+
+# The rows of the table with variables as v1, v2 ..., the group as g, and their missing pattern as
+# whole numbers of at most thirty variables each.
+sql_source <- function(table, columns, wanted) {
+  con <- table$connection
+  names <- paste0("v", seq_along(columns))
+  group <- if (!is.null(wanted$by)) paste0(DBI::dbQuoteIdentifier(con, wanted$by), " AS g")
+  paste0("(SELECT ", paste(c(group, paste(columns, "AS", names)), collapse = ", "), " FROM ",
+         table$from, ") AS cases")
+}
+
+bits <- 30L
+
+sql_patterns <- function(count) {
+  parts <- split(seq_len(count), (seq_len(count) - 1L) %/% bits)
+  vapply(parts, function(at) {
+    paste0("CASE WHEN v", at, " IS NULL THEN 0 ELSE ", 2^((at - 1L) %% bits), " END",
+           collapse = " + ")
+  }, "")
+}
+
+most_aggregates <- 400L     # results of one query
+
+# Aggregates by group and pattern: a data frame with keys and one column each. Those of many
+# variables take several queries.
+grouped_query <- function(table, columns, wanted, aggregates) {
+  patterns <- sql_patterns(length(columns))
+  keys <- c(if (!is.null(wanted$by)) "g", patterns)
+  names <- c(if (!is.null(wanted$by)) "g", paste0("k", seq_along(patterns)))
+  source <- sql_source(table, columns, wanted)
+  parts <- split(seq_along(aggregates), (seq_along(aggregates) - 1L) %/% most_aggregates)
+  found <- lapply(parts, function(at) {
+    labels <- paste0("a", at)
+    sql <- paste0("SELECT ", paste(c(paste(keys, "AS", names), paste(aggregates[at], "AS", labels)),
+                                   collapse = ", "), " FROM ", source, " GROUP BY ",
+                  paste(keys, collapse = ", "))
+    rows <- in_database(DBI::dbGetQuery(table$connection, sql))
+    key <- do.call(paste, c(lapply(rows[names], as.character), sep = "\r"))
+    list(key = key, rows = rows, values = data.matrix(rows[labels]))
+  })
+  first <- found[[1L]]
+  list(keys = first$rows[names],
+       values = do.call(cbind, lapply(found, function(part) {
+         part$values[match(first$key, part$key), , drop = FALSE]
+       })))
+}
+
+database_counts <- function(table, columns, wanted) {
+  names <- paste0("v", seq_along(columns))
+  texts <- if (inherits(table$connection, "SQLiteConnection"))
+    text_counts(table, wanted) else character()
+  found <- grouped_query(table, columns, wanted, c("CAST(COUNT(*) AS DOUBLE PRECISION)", paste0("AVG(", names, ")"), texts))
+  found$n <- as.numeric(found$values[, 1L])
+  found$mean <- found$values[, 1L + seq_along(columns), drop = FALSE]
+  bad <- which(colSums(is.nan(found$mean) | is.infinite(found$mean)) > 0)
+  if (length(bad))
+    abort("data", c(paste0("Column ", quoted(wanted$variables[bad[1L]]),
+                           " holds values that are infinite or no numbers."),
+                    i = "Mend them in the database, or leave the column out."))
+  found
+}
+
+# A database that lets text stand in columns of numbers would take it for zero.
+text_counts <- function(table, wanted) {
+  con <- table$connection
+  plain <- wanted$variables[wanted$types != "text"]
+  for (name in plain) {
+    column <- DBI::dbQuoteIdentifier(con, name)
+    sql <- paste0("SELECT ", column, " AS x FROM ", table$from, " WHERE typeof(", column,
+                  ") IN ('text', 'blob') LIMIT 1")
+    rows <- in_database(DBI::dbGetQuery(con, sql))
+    if (nrow(rows) && !is_code(as.character(rows$x), wanted$codes))
+      abort("data", c(paste0("Column ", quoted(name), " holds text among its numbers."),
+                      x = paste0("For example the value ", quoted(as.character(rows$x)), "."),
+                      i = "Mend it in the database, or declare it in `missing_codes`."))
+  }
+  character()
+}
+
+# Means over all groups and patterns: near enough to each for nothing to be lost.
+pooled_centre <- function(first, variables) {
+  weight <- first$n * !is.na(first$mean)
+  out <- colSums(weight * ifelse(is.na(first$mean), 0, first$mean)) / pmax(colSums(weight), 1)
+  stats::setNames(out, variables)
+}
+
+database_squares <- function(table, columns, centre, wanted) {
+  off <- paste0("(v", seq_along(columns), " - ", sub("^(-.*)$", "(\\1)", sql_number(centre)), ")")
+  pairs <- which(lower.tri(diag(length(columns)), diag = TRUE), arr.ind = TRUE)
+  aggregates <- c(paste0("SUM(", off, ")"),
+                  paste0("SUM(", off[pairs[, 1L]], " * ", off[pairs[, 2L]], ")"))
+  found <- grouped_query(table, columns, wanted, c("CAST(COUNT(*) AS DOUBLE PRECISION)", aggregates))
+  found$pairs <- pairs
+  found
+}
+
+# --- from rows of a result to patterns -----------------------------------------------------------
+
+tally_of <- function(first, second, centre, wanted) {
+  keys <- second$keys
+  group <- if (is.null(wanted$by)) rep(single_group, nrow(keys)) else
+    as_utf8(as.character(keys$g))
+  group[is_code(group, wanted$codes) | !nzchar(trimws(group))] <- NA
+  tally <- list(groups = list(), ungrouped = 0, rows = 0)
+  for (k in order(seq_along(group))) {
+    n <- as.numeric(second$values[k, 1L])
+    tally$rows <- tally$rows + n
+    if (is.na(group[k])) {
+      tally$ungrouped <- tally$ungrouped + n
+      next
+    }
+    known <- tally$groups[[group[k]]] %||% list(patterns = list(), empty = 0)
+    block <- database_block(second, k, n, centre, wanted$variables)
+    if (length(block$variables) == 0L) known$empty <- known$empty + n else
+      known$patterns <- merge_patterns(known$patterns, list(block))
+    tally$groups[[group[k]]] <- known
+  }
+  if (tally$rows == 0) abort("data", "The data have no rows.")
+  if (length(tally$groups) == 0L)
+    abort("data", paste0("No row has a value of ", quoted(wanted$by), " to group by."))
+  tally
+}
+
+database_block <- function(second, k, n, centre, variables) {
+  p <- length(variables)
+  values <- second$values[k, -1L]
+  sums <- values[seq_len(p)]
+  squares <- matrix(NA_real_, p, p)
+  squares[second$pairs] <- values[-seq_len(p)]
+  squares[second$pairs[, 2:1]] <- values[-seq_len(p)]
+  seen <- which(!is.na(sums))
+  off <- sums[seen] / n
+  covariance <- squares[seen, seen, drop = FALSE] / n - tcrossprod(off)
+  list(n = n, covariance = unname(covariance), mean = unname(centre[seen] + off),
+       variables = variables[seen])
+}

@@ -1,0 +1,128 @@
+# Moments by missing pattern, put together from parts: of chunks of rows, of tables in databases, of
+# patterns that are the same once some variables are left out.
+
+# Two sets of cases of the same variables as one, without going back to the cases (Chan, Golub &
+# LeVeque 1983).
+merge_blocks <- function(a, b) {
+  n <- a$n + b$n
+  off <- b$mean - a$mean
+  list(n = n, mean = a$mean + off * (b$n / n),
+       covariance = (a$n * a$covariance + b$n * b$covariance + a$n * b$n / n * tcrossprod(off)) / n,
+       variables = a$variables)
+}
+
+# Lists of blocks as one list with one block for each set of variables, in the order in which these
+# come.
+merge_patterns <- function(patterns, others = list()) {
+  for (block in others) {
+    key <- pattern_key(block$variables)
+    patterns[[key]] <- if (is.null(patterns[[key]])) block else merge_blocks(patterns[[key]], block)
+  }
+  patterns
+}
+
+pattern_key <- function(variables) paste(variables, collapse = "\r")
+
+# The same of some of the variables only; cases that have none of them are counted.
+patterns_of <- function(patterns, variables) {
+  parts <- lapply(patterns, function(block) {
+    part_of_block(block, match(intersect(variables, block$variables), block$variables))
+  })
+  empty <- lengths(lapply(parts, `[[`, "variables")) == 0L
+  list(patterns = unname(merge_patterns(list(), parts[!empty])),
+       empty = sum(vapply(parts[empty], `[[`, 0, "n")))
+}
+
+part_of_block <- function(block, keep) {
+  list(n = block$n, covariance = block$covariance[keep, keep, drop = FALSE],
+       mean = block$mean[keep], variables = block$variables[keep])
+}
+
+# How many cases have both of each pair of variables.
+together_of <- function(patterns, variables) {
+  out <- matrix(0, length(variables), length(variables), dimnames = list(variables, variables))
+  for (block in patterns) {
+    v <- block$variables
+    out[v, v] <- out[v, v] + block$n
+  }
+  out
+}
+
+# One group of collected moments, as incomplete_group() makes it of cases.
+group_of_patterns <- function(collected, variables, request) {
+  check_known(variables, collected$names, request$blueprint)
+  found <- patterns_of(collected$patterns, variables)
+  patterns <- found$patterns
+  n <- sum(vapply(patterns, `[[`, 0, "n"))
+  together <- together_of(patterns, variables)
+  unknown <- variables[diag(together) == 0]
+  if (length(unknown))
+    abort("data", c(paste0("Column ", quoted(unknown[1L]), " is missing in every row."),
+                    i = "Leave the item out of the model."))
+  total <- n + found$empty
+  complete <- Filter(function(block) length(block$variables) == length(variables), patterns)
+  if (request$incomplete == "drop" || length(patterns) == 1L)
+    return(complete_patterns(complete, variables, total, n, request))
+  check_multiplier_complete(request)
+  check_enough(n, "case", variables)
+  check_varying_patterns(patterns, variables)
+  saturated_group(patterns, variables, together,
+                  list(total = total, empty = found$empty,
+                       with_missing = n - sum(vapply(complete, `[[`, 0, "n"))))
+}
+
+complete_patterns <- function(complete, variables, total, n, request) {
+  size <- if (length(complete)) complete[[1L]]$n else 0
+  check_enough(size, "complete row", variables)
+  block <- part_of_block(complete[[1L]], match(variables, complete[[1L]]$variables))
+  check_varying(variables, block$mean, diag(block$covariance))
+  check_definite(block$covariance, "The covariance matrix of the data")
+  notes <- if (size < total)
+    paste0("Dropped ", format_count(total - size), " of ", format_count(total),
+           " rows with missing values in variables of the model; ", format_count(size),
+           " rows are used.")
+  list(blocks = list(block), rows = NULL, used = NULL, total = total,
+       notes = as.character(notes))
+}
+
+check_multiplier_complete <- function(request) {
+  if (request$multiplier == "n") return(invisible())
+  abort("input", c("`multiplier` = \"n-1\" is for complete data.",
+                   i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
+}
+
+# Saturated moments of patterns (EM), with what is said of missing values.
+saturated_group <- function(patterns, variables, together, counts) {
+  found <- core_saturated(numbered(patterns, variables), length(variables))
+  if (!found$converged) {
+    abort("data", c("The moments of the incomplete data could not be estimated.",
+                    i = paste0("Too little is observed together: drop incomplete rows ",
+                               "(incomplete = \"drop\"), or leave out the variables with most ",
+                               "missing values.")))
+  }
+  covariance <- found$covariance
+  dimnames(covariance) <- list(variables, variables)
+  check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
+  n <- sum(vapply(patterns, `[[`, 0, "n"))
+  block <- list(n = n, covariance = covariance, mean = stats::setNames(found$mean, variables),
+                variables = variables)
+  holes <- round(n - diag(together))
+  c(list(blocks = list(block), patterns = patterns, rows = NULL, used = NULL, notes = character(),
+         holes = stats::setNames(holes, variables)[holes > 0], two_valued = character(),
+         unseen = unseen_pairs(together), thinnest = thinnest_pair(together, n)), counts)
+}
+
+# No variable is constant over all cases that have it.
+check_varying_patterns <- function(patterns, variables) {
+  for (name in variables) {
+    of <- Filter(function(block) name %in% block$variables, patterns)
+    n <- vapply(of, `[[`, 0, "n")
+    mean <- vapply(of, function(block) block$mean[[match(name, block$variables)]], 0)
+    spread <- vapply(of, function(block) {
+      at <- match(name, block$variables)
+      block$covariance[at, at]
+    }, 0)
+    centre <- sum(n * mean) / sum(n)
+    check_varying(name, centre, sum(n * (spread + (mean - centre)^2)) / sum(n))
+  }
+}
