@@ -1,6 +1,10 @@
 # The commands: what each does, its files and options, and how it runs.
 
-cli_commands <- function() c(data_commands(), amending_commands(), showing_commands())
+cli_commands <- function() {
+  found <- c(data_commands(), amending_commands(), showing_commands())
+  last <- names(found) %in% c("draw", "report")
+  c(found[!last], many_commands(), found[last])
+}
 
 data_commands <- function() {
   list(
@@ -147,6 +151,48 @@ showing_commands <- function() {
              "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html",
       run = command_report
+    )
+  )
+}
+
+many_commands <- function() {
+  list(
+    bootstrap = list(
+      does = "intervals and p without normality: cases drawn again",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("read", "reps", "seed", "interval", "draw", "test", "workers", "resume",
+                  "format", "out", "by", "levels", fitting_options, "quiet"),
+      help =
+      paste0("Fits the blueprint, draws the cases again (within groups, whole clusters) and fits ",
+             "each replicate. Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte bootstrap choirs.yaml choirs.csv --reps 1000 --seed 1",
+      run = command_bootstrap
+    ),
+    cutoffs = list(
+      does = "cut-offs of fit indices made for this model and these data",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("reps", "seed", "misses", "cutoff_draw", "extra_figure", "workers", "resume",
+                  "format", "out", "criteria", "by", "levels", "rungs", fitting_options, "quiet"),
+      help =
+      paste0("Shows what CFI, TLI, RMSEA and SRMR come to when the model is right and when it ",
+             "misses by stated amounts; with --by the changes from rung to rung. Exit code 0; ",
+             "1: not identified or not converged; 2: bad input."),
+      example = "orizzonte cutoffs choirs.yaml choirs.csv --reps 200 --seed 1",
+      run = command_cutoffs
+    ),
+    plan = list(
+      does = "how many cases a study needs: power, bias and coverage",
+      files = "BLUEPRINT",
+      options = c("n", "truth", "truth_units", "power", "reps", "seed", "missing",
+                  "missing_given", "skew", "kurtosis", "inference", "extra_figure", "workers",
+                  "resume", "format", "out", "quiet"),
+      help =
+      paste0("Draws data of each size from the blueprint with the values of --truth, fits them ",
+             "and counts; with --power by formula instead. Exit code 0; 2: bad input."),
+      example =
+      paste0("orizzonte plan choirs.yaml --n '200; 400' --truth 'loading[ , ]=.7; ",
+             "effect[Calm, Staying]=.2' --seed 1"),
+      run = command_plan
     )
   )
 }

@@ -14,7 +14,8 @@ parse_count <- function(text, option) {
 
 command_diagnose <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("amendments", "residuals", "without"), "--table")
+  table <- choose_one(given$table, c("amendments", "residuals", "without", "influence",
+                                     "robustness"), "--table")
   top <- parse_count(given$top, "--top")
   fit <- fit_from_files(given)
   if (!has_converged(fit)) {
@@ -22,6 +23,8 @@ command_diagnose <- function(given) {
     return(1L)
   }
   criteria <- given_criteria(given)
+  if (table %in% c("influence", "robustness"))
+    return(show_stability(given, fit, table, format, criteria))
   found <- amendments(fit, top = top, min_drop = parse_count(given$min_drop, "--min-drop"),
                       kinds = split_words(given$kinds), all = isTRUE(given$all),
                       criteria = criteria)
@@ -40,6 +43,21 @@ command_diagnose <- function(given) {
       },
       json = cat(diagnosis_json(fit, found, residual, gone, criteria), "\n", sep = ""),
       csv = write_table(switch(table, amendments = found, residuals = residual, without = gone)))
+  })
+  exit_code(fit)
+}
+
+# What rests on single cases, or on single choices.
+show_stability <- function(given, fit, table, format, criteria) {
+  found <- if (table == "influence") stats::influence(fit) else
+    robustness(fit, criteria = criteria)
+  to_output(given$out, given$quiet, function() {
+    switch(format, text = print(found),
+           json = cat(to_json(stats::setNames(
+             list(fit$version, "diagnose", fit$request$blueprint$title, sample_header(fit$sample),
+                  json_rows(found)),
+             c("orizzonte", "command", "title", "sample", table))), "\n", sep = ""),
+           csv = write_table(found))
   })
   exit_code(fit)
 }
@@ -107,9 +125,11 @@ command_compare <- function(given) {
   count <- length(given$files)
   blueprints <- lapply(given$files[-count], read_blueprint)
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
-  data <- read_data_file(given$files[count], given$encoding)
-  codes <- parse_codes(given$missing_codes)
-  fits <- lapply(blueprints, function(bp) called_with(fit_model, given, list(bp, data)))
+  file <- given$files[count]
+  read <- if (!is_database_address(file)) read_data_file(file, given$encoding)
+  fits <- lapply(blueprints, function(bp) {
+    called_with(fit_model, given, list(bp, read %||% given_data(given, file, bp)))
+  })
   if (isTRUE(given$same_rows)) fits <- fits_of_same_rows(fits)
   found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given),
                         isTRUE(given$reference))
@@ -152,8 +172,8 @@ command_confirm <- function(given) {
 
 command_rescue <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
-  found <- called_with(rescue, given, list(read_blueprint(given$files[1L]),
-                                           read_data_file(given$files[2L], given$encoding)))
+  bp <- read_blueprint(given$files[1L])
+  found <- called_with(rescue, given, list(bp, given_data(given, given$files[2L], bp)))
   to_output(given$out, given$quiet, function() {
     if (format == "text") return(print(found))
     cat(to_json(list(orizzonte = package_version_text(), command = "rescue", title = found$title,

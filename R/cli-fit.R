@@ -1,9 +1,15 @@
 # The commands that look at data and fit a model: screen, check, fit.
 
 fit_from_files <- function(given) {
-  called_with(fit_model, given,
-              list(read_blueprint(given$files[1L]),
-                   read_data_file(given$files[2L], given$encoding)))
+  bp <- read_blueprint(given$files[1L])
+  called_with(fit_model, given, list(bp, given_data(given, given$files[2L], bp)))
+}
+
+# A file is read; of a table in a database only moments are.
+given_data <- function(given, file, bp) {
+  if (!is_database_address(file)) return(read_data_file(file, given$encoding))
+  do.call(collect_summary, list(file, bp, by = given$by, levels = parse_levels(given$levels),
+                                missing_codes = parse_codes(given$missing_codes)))
 }
 
 # A function called with what the options say about groups and codes, and more.
@@ -13,6 +19,9 @@ called_with <- function(f, given, more) {
                   incomplete = given$incomplete, auxiliary = split_words(given$auxiliary),
                   inference = given$inference,
                   adjust = given$adjust, clusters = given$clusters, weights = given$weights)
+  # moments that were collected know their groups and codes already
+  if (length(more) > 1L && is_collected(more[[2L]]))
+    options[c("by", "levels", "missing_codes")] <- NULL
   do.call(f, c(more, Filter(Negate(is.null), options)))
 }
 
@@ -27,7 +36,11 @@ to_output <- function(file, quiet, write) {
 
 command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  data <- read_data_file(given$files[length(given$files)], given$encoding)
+  file <- given$files[length(given$files)]
+  if (is_database_address(file))
+    abort("usage", c("screen looks at single cases: it reads files, not tables of databases.",
+                     i = "Save some of the rows as CSV and screen these."))
+  data <- read_data_file(file, given$encoding)
   if (inherits(data, "orizzonte_summary_data"))
     abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
@@ -63,10 +76,11 @@ missing_fields <- function(found) {
 
 command_check <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
-  data <- if (length(given$files) == 2L) read_data_file(given$files[2L], given$encoding)
+  bp <- read_blueprint(given$files[1L])
+  data <- if (length(given$files) == 2L) given_data(given, given$files[2L], bp)
   if (is.null(data) && !is.null(given$by))
     abort("usage", c("--by needs DATA.", i = "Without data the model is checked for one group."))
-  found <- called_with(identification, given, list(read_blueprint(given$files[1L]), data))
+  found <- called_with(identification, given, list(bp, data))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
     put_lines(bullet_assumptions(found), "")

@@ -44,7 +44,8 @@ ladder_from_files <- function(given) {
   more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural),
                structural_on = given$structural_on, criteria = given_criteria(given),
                against = given$against)
-  files <- list(read_blueprint(given$files[1L]), read_data_file(given$files[2L], given$encoding))
+  bp <- read_blueprint(given$files[1L])
+  files <- list(bp, given_data(given, given$files[2L], bp))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 

@@ -122,6 +122,7 @@ complain <- function(e, code) {
 }
 
 dispatch <- function(args) {
+  for (arg in args) check_no_password(arg)
   if (length(args) == 0L || args[1L] %in% c("--help", "-h", "help")) {
     put_lines(cli_overview())
     return(0L)
@@ -181,7 +182,7 @@ parse_arguments <- function(name, command, args) {
     abort("usage",
           c(paste0("orizzonte ", name, " takes ", if (length(command$files))
                    enumerate(command$files) else "no files", "; it was given ",
-                   if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none", "."),
+                   if (length(parsed$args)) enumerate(quoted(vapply(parsed$args, public_file, ""))) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))

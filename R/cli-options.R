@@ -74,8 +74,49 @@ case_options <- function() {
   )
 }
 
+# Of the commands that fit many times.
+many_options <- function() {
+  list(
+    reps = text_option("--reps", "NUMBER", "how many replicates (default: 500)", "500"),
+    seed = text_option("--seed", "NUMBER", "a whole number: the same one gives the same numbers"),
+    workers = text_option("--workers", "NUMBER",
+                          "how many processes share the work (default: one, or your own plan)"),
+    resume = text_option("--resume", "FOLDER",
+                         "keep finished parts there, and go on from what is there"),
+    read = text_option("--what", "READERS",
+                       paste0("what to bootstrap: ", enumerate(bootstrap_readers, last = " or "),
+                              ", several separated by `;` (default: estimates)"), "estimates"),
+    interval = text_option("--interval", "KIND",
+                           "bca (default), percentile or bias-corrected", "bca"),
+    draw = text_option("--draw", "WHAT",
+                       "cases (default), or model for the parametric bootstrap", "cases"),
+    test = switch_option("--test", "also the p of the model (Bollen & Stine 1992)"),
+    cutoff_draw = text_option("--draw", "WHAT",
+                              "cases (moved to fit; default) or model (normal data)"),
+    misses = text_option("--misses", "WHAT",
+                         paste0("what a wrong model lacks, such as 'covariance[be1, be2]=.3; ",
+                                "loading[Calm, be3]=.4'")),
+    extra_figure = text_option("--figure", "FILE", "also a figure: .png, .svg or .pdf"),
+    n = text_option("--n", "NUMBERS", "numbers of cases, such as '100; 200; 300' (required)"),
+    truth = text_option("--truth", "VALUES",
+                        paste0("the population, such as 'loading[Calm, ]=.7; effect[Calm, ",
+                               "Staying]=.3' (required)")),
+    truth_units = text_option("--truth-units", "UNITS", "standardized (default) or raw",
+                              "standardized"),
+    missing = text_option("--missing", "SHARE",
+                          "share of values missing, or by variable: 'sc1=.2; sc2=.1'"),
+    missing_given = text_option("--missing-given", "VARIABLE",
+                                "more is missing where this variable is high"),
+    skew = text_option("--skew", "NUMBER", "skew of the variables, or by variable"),
+    kurtosis = text_option("--kurtosis", "NUMBER", "excess kurtosis, or by variable"),
+    power = text_option("--power", "ADDRESSES",
+                        paste0("power by formula instead: of these parameters, 'close fit' or ",
+                               "'not-close fit'"))
+  )
+}
+
 cli_options <- function() {
-  c(ladder_options(), figure_options(), case_options(), list(
+  c(ladder_options(), figure_options(), case_options(), many_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
@@ -86,7 +127,8 @@ cli_options <- function() {
                                                                  last = " or "),
                                " (default: estimates)"), "estimates"),
     diagnose_table = text_option("--table", "TABLE",
-                                 "which table as csv: amendments (default), residuals or without",
+                                 paste0("which table as csv: amendments (default), residuals or without; ",
+                                        "influence or robustness: that instead of the others"),
                                  "amendments"),
     compare_table = text_option("--table", "TABLE",
                                 "which table as csv: comparison (default) or estimates",

@@ -14,3 +14,15 @@ autoplot.orizzonte_trail <- function(object, ...) plot(object, ...)
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.orizzonte_screen <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_cutoffs <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_plan <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_influence <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_robustness <- function(object, ...) plot(object, ...)

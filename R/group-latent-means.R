@@ -9,6 +9,8 @@
 #' @param reference Name of the reference group; the first when `NULL`.
 #' @param standardize `"reference"` or `"pooled"`: the standard deviation to divide by.
 #' @param level Level of the intervals.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,
 #'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`. The attribute `held` counts the
@@ -30,7 +32,7 @@
 #' latent_means(ladder)
 #' @export
 latent_means <- function(x, rung = NULL, reference = NULL, standardize = "reference",
-                         level = 0.95, ...) {
+                         level = 0.95, bootstrap = NULL, ...) {
   check_arguments("latent_means")
   fit <- rung_fit(x, rung, "latent_means")
   caveat <- caveat_of(x, rung %||% default_rung(x))
@@ -54,6 +56,10 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   out <- c(columns[c("construct", "group", "difference")],
            inference_block(columns$difference, columns$se, level, reference_df(fit)),
            columns[c("standardized", "standardized_se")])
+  check_same_bootstrap(bootstrap, fit, "latent_means")
+  out <- with_bootstrap(out, bootstrap, "latent_means",
+                        paste0("difference[", out$construct, " | ", out$group, "]"),
+                        paste0("standardized[", out$construct, " | ", out$group, "]"))
   indicators <- lapply(stats::setNames(constructs, constructs), function(name) {
     unique(rows$second[rows$kind == "loading" & rows$first == name])
   })

@@ -44,11 +44,14 @@ run_elsewhere <- function(work, job, open, finish, workers) {
   running <- list()
   collect <- function(name) {
     chunk <- open[[as.integer(name)]]
-    found <- tryCatch(future::value(running[[name]]$promise), FutureError = function(e) {
+    again <- function(...) {
       say(paste0("A worker was lost; its replicates ", chunk[1L], " to ", utils::tail(chunk, 1L),
                  " are done again here."))
       work(job, chunk[1L], length(chunk))
-    })
+    }
+    promise <- running[[name]]$promise
+    found <- if (is.null(promise)) again() else
+      tryCatch(future::value(promise), FutureError = again)
     out[[as.integer(name)]] <<- finish(chunk, found)
     running[[name]] <<- NULL
   }

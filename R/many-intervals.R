@@ -1,9 +1,6 @@
 # Intervals and p from replicates: percentile, bias-corrected, and bias-corrected and accelerated
 # (Efron 1987; Efron & Tibshirani 1993, ch. 14).
 
-interval_words <- c(bca = "bias-corrected and accelerated", percentile = "percentile",
-                    `bias-corrected` = "bias-corrected")
-
 # One row a number: `values` replicates x numbers, `estimate` by name, `acceleration` by name.
 replicate_intervals <- function(values, estimate, type, level, acceleration) {
   columns <- lapply(seq_along(estimate), function(k) {

@@ -23,7 +23,22 @@ default_misses <- function(fit) {
   if (length(others)) out[[address_format("loading", others[1L], item)]] <- size
   if (counts[[largest]] >= 4L)
     out[[address_format("correlation", largest, largest)]] <- split_correlation
-  out
+  Filter(Negate(is.na), Map(function(size, text) possible_size(fit, text, size), out, names(out)))
+}
+
+smallest_miss <- 0.05
+
+# The size, or the largest part of it that leaves every variable a residual variance; NA when there
+# is hardly any.
+possible_size <- function(fit, text, size) {
+  while (abs(size) >= smallest_miss) {
+    made <- tryCatch(lapply(seq_along(fit$layout$groups), missed_moments, fit = fit,
+                            sizes = stats::setNames(size, text)),
+                     orizzonte_error = function(e) NULL)
+    if (!is.null(made)) return(size)
+    size <- round(0.8 * size, 2L)
+  }
+  NA_real_
 }
 
 # Items that load on one construct only, with their standardized loadings in the first group.
@@ -110,7 +125,7 @@ missed_moments <- function(fit, g, sizes) {
   total <- solve_small(diag(length(names)) - b, diag(length(names)))
   covariance <- (total %*% psi %*% t(total))[p, p, drop = FALSE]
   for (construct in names(halves))
-    covariance <- split_construct(covariance, fit, g, construct, halves[[construct]])
+    covariance <- halved_construct(covariance, fit, g, construct, halves[[construct]])
   if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
     abort("input", c("`misses` give a covariance matrix that is not positive definite.",
                      i = "Take smaller sizes."))
@@ -140,7 +155,7 @@ kept_variances <- function(b, psi, variance, names) {
 }
 
 # Every second item of a construct is of its other half.
-split_construct <- function(covariance, fit, g, construct, size) {
+halved_construct <- function(covariance, fit, g, construct, size) {
   items <- fit$layout$parts[[g]]$observed
   rows <- fit$layout$rows
   own <- rows$second[rows$kind == "loading" & rows$first == construct &

@@ -50,6 +50,9 @@ frame_numbers <- function(x) {
     abort("input", c("`what` gave a table without names and numbers to keep.",
                      i = "It needs a first column of names and columns of numbers."))
   row <- as.character(columns[[words[1L]]])
+  if (length(row) == 0L)
+    abort("input", c("`what` gave an empty table: this model has nothing of the kind.",
+                     i = "Read something else, such as what = estimates."))
   group <- if ("group" %in% words) as.character(columns$group) else rep(NA_character_, length(row))
   address <- words[1L] == "parameter"
   marked <- if (address) row else paste0(row, ifelse(is.na(group), "", paste0(" | ", group)))
@@ -63,6 +66,14 @@ frame_numbers <- function(x) {
     if (column == "estimate" && !is.null(columns$status)) values[columns$status == "fixed"] <- NA
     stats::setNames(as.numeric(values), label)
   }, labels, numeric))
+  out <- c(out, support_of(x))
+  group <- c(rep(group, length(numeric)), rep(NA_character_, length(out)))[seq_along(out)]
   kept <- !is.na(out)
-  list(value = out[kept], group = rep(group, length(numeric))[kept])
+  list(value = out[kept], group = group[kept])
+}
+
+# Whether each claim is supported: its mean over replicates is the share of those that support it.
+support_of <- function(x) {
+  if (!inherits(x, "orizzonte_verdicts")) return(NULL)
+  stats::setNames(as.numeric(x$verdict == "supported"), paste0("supported[", x$claim, "]"))
 }

@@ -38,7 +38,7 @@ bootstrap_test <- function(x, against = NULL, reps = 1000, seed = NULL, folder =
   seed <- chosen_seed(seed)
   tests <- tests_within(x, against)
   rows <- lapply(tests, run_null_test, seed = seed, reps = reps, folder = folder)
-  columns <- do.call(Map, c(list(c), rows))
+  columns <- lapply(do.call(Map, c(list(c), rows)), unname)
   structure(list_frame_class(c(list(model = names(tests)), columns), "orizzonte_bootstrap_test"),
             seed = seed, reps = as.integer(reps))
 }

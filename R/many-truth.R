@@ -47,7 +47,7 @@ true_values <- function(layout, truth, units) {
   out <- rep(NA_real_, length(layout$rows$kind))
   if (units == "raw") out <- layout$rows$fixed
   wide <- order(-vapply(names(truth), function(text) length(restricted_rows(text, layout)), 0L))
-  for (text in names(truth)[wide]) out[restricted_rows(text, layout)] <- truth[[text]]
+  for (k in wide) out[restricted_rows(names(truth)[k], layout)] <- truth[[k]]
   needed <- layout$rows$kind %in% c("loading", "weight", if (units == "raw") "variance")
   lacking <- layout$rows$parameter[needed & is.na(out)]
   if (length(lacking))

@@ -10,6 +10,8 @@
 #'   chain of effects that passes no variable twice, named by its product, which
 #'   [quantity()] understands. With feedback there are more routes than these.
 #' @param level Level of the confidence intervals.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Not used.
 #' @return A data frame of class `orizzonte_effects`, rows for each
 #'   pair with an effect: `parameter` (an address such as `total[A, B]`), `kind`
@@ -31,12 +33,18 @@
 #' effects(suppressMessages(fit_model(bp, choirs)))
 #' @importFrom stats effects
 #' @export
-effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95, ...) {
+effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level = 0.95,
+                                  bootstrap = NULL, ...) {
   check_fit(object, "effects")
   check_arguments("effects")
   check_level(level)
+  check_same_bootstrap(bootstrap, object, "effects")
   parts <- lapply(group_views(object), view_effects, items = items, routes = routes, level = level)
-  structure(bind_frames(parts), class = c("orizzonte_effects", "data.frame"))
+  columns <- as.list(bind_frames(parts))
+  columns <- with_bootstrap(columns, bootstrap, "effects", columns$parameter,
+                            paste0("standardized(", columns$parameter, ")"))
+  structure(list_frame(columns), class = c("orizzonte_effects", "data.frame"),
+            bootstrap = bootstrap_note(bootstrap))
 }
 
 # One row an effect: direct, indirect, along a route, total.

@@ -9,6 +9,8 @@
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the confidence intervals.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_estimates`, one row a parameter:
 #'   `parameter` (its address), `group`, `kind` (in words: `mean[X]` of a construct that something
@@ -25,10 +27,11 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' estimates(suppressMessages(fit_model(bp, choirs)))
 #' @export
-estimates <- function(fit, level = 0.95, ...) {
+estimates <- function(fit, level = 0.95, bootstrap = NULL, ...) {
   check_arguments("estimates")
   check_fit(fit, "estimates")
   check_level(level)
+  check_same_bootstrap(bootstrap, fit, "estimates")
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)
   se <- raw_errors(fit)
@@ -39,7 +42,11 @@ estimates <- function(fit, level = 0.95, ...) {
                     status = rows$status))
   if (length(fit$request$blueprint$quantities))
     columns <- Map(c, columns, quantity_rows(fit, level))
-  structure(list_frame_class(columns, "orizzonte_estimates"), level = level)
+  columns <- with_bootstrap(columns, bootstrap, "estimates", columns$parameter,
+                            paste0("standardized(", columns$parameter, ")"))
+  structure(list_frame_class(columns, "orizzonte_estimates"),
+            level = if (is.null(bootstrap)) level else bootstrap$asked$level,
+            bootstrap = bootstrap_note(bootstrap))
 }
 
 # Most rows are one parameter times a weight; the others need its map.
@@ -73,7 +80,8 @@ raw_errors <- function(fit) {
 print.orizzonte_estimates <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Estimates"), estimate_table(printed_estimates(x)))
+  put_lines(heading("Estimates"), estimate_table(printed_estimates(x)),
+            if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }
 

@@ -29,6 +29,8 @@
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
 #' @param baseline `"exogenous free"` or `"independence"`; see above.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_indices`: `index`, `value`,
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
@@ -97,7 +99,8 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' fit_indices(fit, criteria = criteria(cfi = c(.96, .92)))
 #' @export
-fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", ...) {
+fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", bootstrap = NULL,
+                        ...) {
   check_arguments("fit_indices")
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
@@ -112,6 +115,12 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", ...) 
                            inflation = basis$inflation)
     lower[names(value) == "rmsea"] <- bounds[1L]
     upper[names(value) == "rmsea"] <- bounds[2L]
+  }
+  check_same_bootstrap(bootstrap, fit, "fit_indices")
+  if (!is.null(bootstrap)) {
+    limits <- with_bootstrap(list(), bootstrap, "fit_indices", names(value))
+    lower <- limits$lower
+    upper <- limits$upper
   }
   invalid <- unit_note(fit)
   judged <- judge_indices(value, criteria, df, has_converged(fit) && is.null(invalid))

@@ -4,6 +4,8 @@
 #' something points at, with a delta-method standard error.
 #'
 #' @param fit A fit from [fit_model()].
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,
 #'   `kind` (item, construct or observed outcome), `r_squared`, `se`.
@@ -13,17 +15,19 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' r_squared(suppressMessages(fit_model(bp, choirs)))
 #' @export
-r_squared <- function(fit, ...) {
+r_squared <- function(fit, bootstrap = NULL, ...) {
   check_arguments("r_squared")
   check_fit(fit, "r_squared")
   rows <- fit$layout$rows
   standardized <- standardized_of(fit)
   at <- which(rows$kind == "variance" & rows$first %in% fit$layout$endogenous)
   variable <- rows$first[at]
-  list_frame_class(list(variable = variable, group = shown_group(fit$layout, rows$group[at]),
-                        kind = variable_kind(fit$layout, variable),
-                        r_squared = 1 - standardized$value[at], se = standardized$se[at]),
-                        "orizzonte_r_squared")
+  check_same_bootstrap(bootstrap, fit, "r_squared")
+  group <- shown_group(fit$layout, rows$group[at])
+  columns <- list(variable = variable, group = group, kind = variable_kind(fit$layout, variable),
+                  r_squared = 1 - standardized$value[at], se = standardized$se[at])
+  label <- paste0("r_squared[", variable, ifelse(is.na(group), "", paste0(" | ", group)), "]")
+  list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label), "orizzonte_r_squared")
 }
 
 # What something that is pointed at is, in words.

@@ -7,6 +7,8 @@
 #'
 #' @param x,object A fit from [fit_model()].
 #' @param criteria Cut-offs and levels, from [criteria()].
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
+#'   place of those of theory where it holds them. Nothing is bootstrapped here.
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class
 #'   `orizzonte_summary`, whose `print()` shows it.
@@ -143,21 +145,27 @@ format_weakness <- function(fit) {
 
 #' @rdname print.orizzonte_fit
 #' @export
-summary.orizzonte_fit <- function(object, criteria = NULL, ...) {
+summary.orizzonte_fit <- function(object, criteria = NULL, bootstrap = NULL, ...) {
   check_fit(object, "summary")
   criteria <- check_criteria(criteria)
   check_arguments("summary")
+  check_same_bootstrap(bootstrap, object, "summary")
+  claims <- names(object$request$blueprint$claims)
   structure(list(
     title = object$request$blueprint$title, status = format_status(object),
     sample = c(format_sample(object), format_inference(object), format_feedback(object)),
     notes = remaining_fit_notes(object),
     assumptions = format_assumptions(object$layout, object$request$blueprint),
-    counts = format_counts(object$layout), fit_indices = fit_indices(object, criteria),
-    estimates = estimates(object), r_squared = r_squared(object),
+    counts = format_counts(object$layout),
+    fit_indices = fit_indices(object, criteria,
+                              bootstrap = bootstrap_holding(bootstrap, "rmsea")),
+    estimates = estimates(object, bootstrap = bootstrap_holding(bootstrap,
+                                                                names(theta_of(object)))),
+    r_squared = r_squared(object), bootstrap = bootstrap_note(bootstrap),
     residuals = stats::residuals(object, in_units = "correlation", largest = 5),
     converged = has_converged(object),
     verdicts = if (length(object$request$blueprint$claims) && has_converged(object))
-      verdicts(object, criteria), trail = if (length(object$request$blueprint$trail)) trail(object),
+      verdicts(object, criteria, bootstrap_holding(bootstrap, claims)), trail = if (length(object$request$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }
@@ -168,7 +176,8 @@ print.orizzonte_summary <- function(x, ...) {
   put_lines(heading(x$title), x$status, if (x$converged) wrap_lines(reading), x$sample,
             wrap_lines(x$notes), "", format_key_indices(x$fit_indices), "", x$assumptions, "",
             x$counts, "")
-  put_lines(heading("Estimates"), format_grouped_estimates(x$estimates), "")
+  put_lines(heading("Estimates"), format_grouped_estimates(x$estimates), "",
+            if (!is.null(x$bootstrap)) c(wrap_lines(x$bootstrap), ""))
   print(x$r_squared)
   if (!x$saturated && x$converged) {
     put_lines("")

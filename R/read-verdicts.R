@@ -15,6 +15,9 @@
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
 #' @param criteria The level of the tests, and the smallest standardized value that matters, from
 #'   [criteria()].
+#' @param bootstrap What [bootstrap_fit()] returned for this fit with [verdicts()] among
+#'   what it read: its errors, intervals and p take the
+#'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,
 #'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
@@ -36,14 +39,15 @@
 #'   claim(H1 = effect[Belonging, Staying] > 0, H2 = effect[age, Staying] == 0)
 #' verdicts(suppressMessages(fit_model(bp, choirs)))
 #' @export
-verdicts <- function(fit, criteria = NULL, ...) {
+verdicts <- function(fit, criteria = NULL, bootstrap = NULL, ...) {
   check_arguments("verdicts")
   check_fit(fit, "verdicts")
   check_converged(fit, "verdicts")
   criteria <- check_criteria(criteria)
   claims <- fit$request$blueprint$claims
+  check_same_bootstrap(bootstrap, fit, "verdicts")
   rows <- unlist(lapply(names(claims), function(name) {
-    judge <- function(scope) judge_claim(fit, name, claims[[name]], criteria, scope)
+    judge <- function(scope) judge_claim(fit, name, claims[[name]], criteria, scope, bootstrap)
     lapply(text_scopes(claim_addresses(claims[[name]]), fit$layout), judge)
   }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(),
@@ -55,7 +59,7 @@ verdicts <- function(fit, criteria = NULL, ...) {
             trouble = improper_parts(fit)$trouble)
 }
 
-judge_claim <- function(fit, name, text, criteria, scope = NULL) {
+judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NULL) {
   alpha <- criteria$significance
   margin <- criteria$smallest
   parsed <- parse_claim(str2lang(text))
@@ -67,15 +71,18 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL) {
   std <- if (!is.null(standard)) difference_jet(standard, fit, scope)
   std_value <- std$value %||% NA_real_
   std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
-  z <- jet$value / se
-  rd <- reference_df(fit)
-  p <- 2 * stats::pt(-abs(z), rd)
-  one <- switch(parsed$relation, `>` = stats::pt(-z, rd), `<` = stats::pt(z, rd), NA_real_)
-  half <- stats::qt(1 - alpha / 2, rd) * se
+  test <- claim_test(jet$value, se, std_se, reference_df(fit), alpha)
+  if (!is.null(bootstrap)) test <- bootstrapped_claim(test, bootstrap, name)
+  se <- test$se
+  std_se <- test$std_se
+  p <- test$p
+  rd <- test$df
+  beyond <- if (jet$value > 0) p / 2 else 1 - p / 2       # one-sided p of "above zero"
+  one <- switch(parsed$relation, `>` = beyond, `<` = 1 - beyond, NA_real_)
   level <- short_number(alpha)
   judged <- function(verdict, criterion) {
-    list(claim = name, statement = text, estimate = jet$value, se = se, z = z, p = p,
-         p_one_sided = one, lower = jet$value - half, upper = jet$value + half,
+    list(claim = name, statement = text, estimate = jet$value, se = se, z = test$z, p = p,
+         p_one_sided = one, lower = test$lower, upper = test$upper,
          standardized = std_value, standardized_se = std_se, verdict = verdict,
          criterion = criterion)
   }
@@ -95,6 +102,17 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL) {
   within <- abs(std_value) + stats::qt(1 - alpha, rd) * std_se < margin
   judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
          paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
+}
+
+claim_test <- function(value, se, std_se, df, alpha) {
+  c(inference_block(value, se, 1 - alpha, df), list(std_se = std_se, df = df))
+}
+
+bootstrapped_claim <- function(test, bootstrap, name) {
+  found <- with_bootstrap(test[c("se", "z", "p", "lower", "upper")], bootstrap, "verdicts", name)
+  standard <- bootstrapped_table(bootstrap, "verdicts")
+  at <- match(paste0("standardized[", name, "]"), standard$parameter)
+  c(found, list(std_se = standard$se[at], df = Inf))
 }
 
 difference_jet <- function(sides, fit, scope = NULL) {

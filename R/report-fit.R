@@ -1,9 +1,12 @@
 # The report of a fit.
 
-fit_parts <- function(fit, criteria) {
+# `bootstrap`: its errors, intervals and p stand in the tables where it holds them.
+fit_parts <- function(fit, criteria, bootstrap = NULL) {
   c(fit_trouble(fit), fit_summary_parts(fit, criteria), fit_model_parts(fit),
-    fit_index_parts(fit, criteria), fit_estimate_parts(fit), fit_residual_parts(fit),
-    fit_amendment_parts(fit, criteria), fit_claim_parts(fit, criteria), fit_trail_parts(fit),
+    fit_index_parts(fit, criteria), fit_estimate_parts(fit, bootstrap),
+    fit_residual_parts(fit),
+    fit_amendment_parts(fit, criteria), fit_claim_parts(fit, criteria, bootstrap),
+    fit_trail_parts(fit),
     fit_reproduction_parts(fit))
 }
 
@@ -91,22 +94,25 @@ estimate_sections <- list(
   Variances = c("variance", "disturbance variance", "residual variance"),
   `Intercepts and means` = c("intercept", "mean", "construct intercept"), Quantities = "quantity")
 
-fit_estimate_parts <- function(fit) {
+fit_estimate_parts <- function(fit, bootstrap = NULL) {
+  held <- bootstrap_holding(bootstrap, names(theta_of(fit)))
   explained <- r_squared(fit)
   r2 <- titled(list(
              variable = explained$variable, group = explained$group, kind = explained$kind,
              r_squared = format_fixed(explained$r_squared), se = format_fixed(explained$se)))
   if (all(is.na(explained$group))) r2$group <- NULL
   report_section("Estimates",
+    if (!is.null(held)) report_text(bootstrap_note(held)),
     lapply(names(estimate_sections), function(name) {
-      table <- report_table(estimate_columns(fit, estimate_sections[[name]]), code = "parameter")
+      table <- report_table(estimate_columns(fit, estimate_sections[[name]], held),
+                            code = "parameter")
       if (!is.null(table)) report_section(name, table, level = 2L)
     }),
     report_section("Explained variance", report_table(r2), level = 2L))
 }
 
-estimate_columns <- function(fit, kind) {
-  x <- estimates(fit)
+estimate_columns <- function(fit, kind, bootstrap = NULL) {
+  x <- estimates(fit, bootstrap = bootstrap)
   x <- x[x$kind %in% kind & !is_idle_mean(x), ]
   words <- all_wordings(fit)
   rows <- fit$layout$rows
@@ -154,9 +160,10 @@ fit_amendment_parts <- function(fit, criteria) {
     report_bullets(remarks), report_text(chance_note(found)))
 }
 
-fit_claim_parts <- function(fit, criteria) {
+fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
   if (!has_converged(fit) || length(fit$request$blueprint$claims) == 0L) return(NULL)
-  x <- verdicts(fit, criteria)
+  held <- bootstrap_holding(bootstrap, names(fit$request$blueprint$claims))
+  x <- verdicts(fit, criteria, held)
   report_section("Claims",
     report_table(list(claim = x$claim, statement = x$statement,
                       estimate = format_number(x$estimate), se = format_number(x$se),

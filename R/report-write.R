@@ -16,6 +16,8 @@
 #'   the packages officer and flextable).
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @param criteria Cut-offs and levels, from [criteria()].
+#' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its errors, intervals and p
+#'   take the place of those of theory.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
@@ -26,7 +28,7 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
 #' @export
-write_report <- function(x, file, quiet = FALSE, criteria = NULL, ...) {
+write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NULL, ...) {
   check_arguments("write_report")
   x <- check_reportable(x)
   criteria <- check_criteria(criteria)
@@ -35,7 +37,11 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, ...) {
   ending <- check_report_ending(file)
   if (ending == "docx") check_word_tools()
   check_target(file, "report")
-  report <- report_of(x, criteria)
+  if (!is.null(bootstrap)) {
+    check_fit(x, "write_report")
+    check_same_bootstrap(bootstrap, x, "write_report")
+  }
+  report <- report_of(x, criteria, bootstrap)
   switch(ending,
     html = write_text(file, report_html(report), "report"),
     md = write_markdown(file, report),
@@ -101,12 +107,12 @@ report_title <- function(x) {
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
-report_of <- function(x, criteria) {
-  new_report(report_title(x), report_parts(x, criteria))
+report_of <- function(x, criteria, bootstrap = NULL) {
+  new_report(report_title(x), report_parts(x, criteria, bootstrap))
 }
 
-report_parts <- function(x, criteria) {
-  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria))
+report_parts <- function(x, criteria, bootstrap = NULL) {
+  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria, bootstrap))
   if (is_ladder(x)) return(ladder_parts(x, criteria))
   fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
   c(if (length(fits) > 1L) comparison_parts(fits, criteria),

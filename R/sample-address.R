@@ -18,18 +18,6 @@ check_no_password <- function(address) {
                                 "PGPASSWORD for PostgreSQL.")))
 }
 
-# Without user and password, for whatever is kept or shown.
-public_address <- function(address) {
-  out <- sub("://[^/?]*@", "://", address)
-  gsub("([?&;])(user|username|uid|password|passwd|pwd|pass|secret|token)=[^&;]*", "\\1", out,
-       ignore.case = TRUE)
-}
-
-without_password <- function(text) {
-  text <- gsub("://[^/ ?]*@", "://", text)
-  gsub("(password|passwd|pwd|pass|secret|token)=[^&; ]*", "\\1=...", text, ignore.case = TRUE)
-}
-
 open_address <- function(address) {
   check_no_password(address)
   engine <- tolower(sub(":.*", "", address))

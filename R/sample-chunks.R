@@ -89,3 +89,12 @@ parquet_chunks <- function(file) {
     tryCatch(as.data.frame(single(file, at - 1L)), error = trouble)
   }
 }
+
+read_parquet_file <- function(file) {
+  check_readable(file)
+  chunks <- parquet_chunks(file)
+  parts <- list()
+  while (!is.null(part <- chunks())) parts <- c(parts, list(part))
+  if (length(parts) == 0L) abort("file", paste0(quoted(file), " has no rows."))
+  do.call(rbind, parts)
+}

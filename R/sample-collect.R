@@ -171,3 +171,8 @@ one_summary <- function(group, variables, from) {
   out$from <- from
   out
 }
+
+is_collected <- function(x) {
+  if (is_summary_list(x)) x <- x[[1L]]
+  inherits(x, "orizzonte_summary_data") && !is.null(x$from)
+}

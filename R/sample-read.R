@@ -92,6 +92,7 @@ without_trailing <- function(table, file) {
 read_data_file <- function(file, encoding = "UTF-8") {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
+  if (ending == "parquet") return(read_parquet_file(file))
   table <- read_csv_file(file, encoding)
   is_summary <- names(table)[1L] == "row" ||
     (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))

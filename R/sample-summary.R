@@ -179,11 +179,11 @@ check_definite <- function(cov, what) {
 print.orizzonte_summary_data <- function(x, ...) {
   put_lines(heading(paste0("Summary data: ", length(x$names), " variables, n = ",
                            format_count(x$n))),
-            if (is.null(x$covariance)) format_collected(x) else format_moments(x))
+            if (is.null(x$covariance)) format_collected(x) else format_known_moments(x))
   invisible(x)
 }
 
-format_moments <- function(x) {
+format_known_moments <- function(x) {
   sd <- sqrt(diag(x$covariance))
   table <- round(x$covariance / outer(sd, sd), 3L)
   table[upper.tri(table)] <- NA

@@ -177,3 +177,8 @@ random_models <- function() {
   sys.source(file[1L], models)
   models
 }
+
+index_value <- function(fit, name) {
+  table <- fit_indices(fit)
+  table$value[match(name, table$index)]
+}

@@ -34,10 +34,6 @@ expect_sandwich <- function(fit, data, ...) {
   size <- sqrt(diag(truth))[order]
   expect_lt(max(abs(unname(vcov(fit)) - truth[order, order]) / outer(size, size)), 1e-5)
 }
-index_of <- function(fit, name) {
-  table <- fit_indices(fit)
-  table$value[match(name, table$index)]
-}
 traces_of <- function(fit, data) {
   o <- oracle_of_fit(fit)
   oracle_traces(o$model, o$theta, data)
@@ -53,24 +49,24 @@ test_that("complete data: sandwich errors and the scaled tests agree with explic
   expect_sandwich(fit, list(alone))
   trace <- traces_of(fit, list(alone))
   plain <- deviance(fit)
-  expect_equal(index_of(fit, "chisq_normal"), plain)
-  expect_equal(index_of(fit, "chisq_inflation"), trace[1] / 8, tolerance = 1e-7)
-  expect_equal(index_of(fit, "chisq"), plain * 8 / trace[1], tolerance = 1e-7)
-  expect_equal(index_of(fit, "p"), pchisq(plain * 8 / trace[1], 8, lower.tail = FALSE),
+  expect_equal(index_value(fit, "chisq_normal"), plain)
+  expect_equal(index_value(fit, "chisq_inflation"), trace[1] / 8, tolerance = 1e-7)
+  expect_equal(index_value(fit, "chisq"), plain * 8 / trace[1], tolerance = 1e-7)
+  expect_equal(index_value(fit, "p"), pchisq(plain * 8 / trace[1], 8, lower.tail = FALSE),
                tolerance = 1e-6)
   both <- quietly(refit(fit, adjust = "mean and variance"))
   d <- trace[1]^2 / trace[2]
-  expect_equal(index_of(both, "df_adjusted"), d, tolerance = 1e-7)
-  expect_equal(index_of(both, "chisq"), plain * d / trace[1], tolerance = 1e-7)
-  expect_equal(index_of(both, "p"), pchisq(plain * d / trace[1], d, lower.tail = FALSE),
+  expect_equal(index_value(both, "df_adjusted"), d, tolerance = 1e-7)
+  expect_equal(index_value(both, "chisq"), plain * d / trace[1], tolerance = 1e-7)
+  expect_equal(index_value(both, "p"), pchisq(plain * d / trace[1], d, lower.tail = FALSE),
                tolerance = 1e-6)
-  expect_identical(index_of(both, "df"), 8)
+  expect_identical(index_value(both, "df"), 8)
   # few cases: the same sum goes over pairs of cases instead of moments
   few <- alone[1:24, ]
   small <- quietly(fit_model(two_constructs, as.data.frame(few), inference = "robust",
                              adjust = "mean and variance"))
   trace <- traces_of(small, list(few))
-  expect_equal(index_of(small, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
+  expect_equal(index_value(small, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
 })
 
 test_that("groups with equal loadings and intercepts: errors, tests, differences", {
@@ -84,7 +80,7 @@ test_that("groups with equal loadings and intercepts: errors, tests, differences
   for (fit in list(scalar, metric)) {
     expect_sandwich(fit, two_groups_of)
     trace <- traces_of(fit, two_groups_of)
-    expect_equal(index_of(fit, "chisq_inflation"), trace[1] / df.residual(fit), tolerance = 1e-7)
+    expect_equal(index_value(fit, "chisq_inflation"), trace[1] / df.residual(fit), tolerance = 1e-7)
     o <- oracle_of_fit(fit)
     spread <- core_moment_spread(fit$layout$model, core_moments(fit), core_theta(fit),
                                  core_cases(fit))
@@ -98,7 +94,7 @@ test_that("groups with equal loadings and intercepts: errors, tests, differences
                tolerance = 1e-3)
   adjusted <- quietly(refit(scalar, adjust = "mean and variance"))
   trace <- traces_of(adjusted, two_groups_of)
-  expect_equal(index_of(adjusted, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
+  expect_equal(index_value(adjusted, "df_adjusted"), trace[1]^2 / trace[2], tolerance = 1e-6)
   # Satorra & Bentler (2001)
   c_d <- (traces_of(scalar, two_groups_of)[1] - traces_of(metric, two_groups_of)[1]) / 3
   table <- compare_models(metric, scalar)
@@ -161,8 +157,8 @@ test_that("missing values: errors, the test, and indices without their optimism"
   expect_equal(unlist(mine$residual), truth$left_robust, tolerance = 1e-4)
   df <- df.residual(fit)
   n <- nobs(fit)
-  expect_equal(index_of(fit, "chisq"), deviance(fit) * df / truth$trace, tolerance = 1e-5)
-  expect_equal(index_of(fit, "rmsea"),
+  expect_equal(index_value(fit, "chisq"), deviance(fit) * df / truth$trace, tolerance = 1e-5)
+  expect_equal(index_value(fit, "rmsea"),
                sqrt(2 * max(truth$complete - truth$robust_bias / n, 0) / df), tolerance = 1e-5)
   normal <- quietly(refit(fit, inference = "normal"))
   expect_equal(unlist(incomplete_scalings(normal)[[1]]$residual), truth$left_normal,
@@ -171,13 +167,13 @@ test_that("missing values: errors, the test, and indices without their optimism"
   z <- residuals(normal, in_units = "own_se")$b$covariance["x1", "x3"]
   # of the second group: ten covariances and four means of the first come before
   expect_equal(gap / z, sqrt(truth$left_normal[14 + 3]), tolerance = 1e-3)
-  expect_equal(index_of(normal, "rmsea"),
+  expect_equal(index_value(normal, "rmsea"),
                sqrt(2 * max(truth$complete - truth$normal_bias / n, 0) / df), tolerance = 1e-5)
-  expect_equal(index_of(normal, "chisq"), deviance(normal))
+  expect_equal(index_value(normal, "chisq"), deviance(normal))
   # CFI from the baseline's own bias
   base <- incomplete_scalings(normal)[[2]]
   over <- max(truth$complete - truth$normal_bias / n, 0)
-  expect_equal(index_of(normal, "cfi"), 1 - over / (base$complete - base$normal_bias / n),
+  expect_equal(index_value(normal, "cfi"), 1 - over / (base$complete - base$normal_bias / n),
                tolerance = 1e-5)
   expect_output(print(fit_indices(normal)), "look better than they would")
   expect_error(fit_model(bp, framed(data), by = g, inference = "robust",
@@ -192,10 +188,10 @@ test_that("as the holes vanish the bias becomes the degrees of freedom", {
   fit <- quietly(fit_model(two_constructs, as.data.frame(x)))
   mine <- incomplete_scalings(fit)
   expect_equal(mine[[1]]$normal_bias, 8, tolerance = 0.01)
-  expect_equal(index_of(fit, "rmsea"), index_of(fit, "rmsea_normal"), tolerance = 1e-2)
+  expect_equal(index_value(fit, "rmsea"), index_value(fit, "rmsea_normal"), tolerance = 1e-2)
   complete <- quietly(fit_model(two_constructs, as.data.frame(x[-1, ]), inference = "robust"))
   robust <- quietly(refit(fit, inference = "robust"))
-  expect_equal(index_of(robust, "chisq_inflation"), index_of(complete, "chisq_inflation"),
+  expect_equal(index_value(robust, "chisq_inflation"), index_value(complete, "chisq_inflation"),
                tolerance = 0.03)
 })
 
@@ -214,7 +210,7 @@ test_that("clusters: summed scores, a factor for their number, t instead of norm
   robust <- quietly(fit_model(two_constructs, x, inference = "robust"))
   by <- nrow(x) / (nrow(x) - 1)
   expect_equal(vcov(own), vcov(robust) * by, tolerance = 1e-10)
-  expect_equal(index_of(own, "chisq_inflation"), index_of(robust, "chisq_inflation") * by,
+  expect_equal(index_value(own, "chisq_inflation"), index_value(robust, "chisq_inflation") * by,
                tolerance = 1e-10)
   # clusters in c: sums of the moments' rows in place of cases
   rows <- scale(oracle_moment_rows(alone), scale = FALSE)
@@ -224,7 +220,7 @@ test_that("clusters: summed scores, a factor for their number, t instead of norm
   slopes <- numDeriv::jacobian(function(t) oracle_moments(o$model, t), o$theta)
   u <- v - v %*% slopes %*% solve(t(slopes) %*% v %*% slopes, t(slopes) %*% v)
   gamma <- crossprod(sums) / nrow(x) * 60 / 59
-  expect_equal(index_of(fit, "chisq_inflation"), sum(diag(u %*% gamma)) / 8, tolerance = 1e-7)
+  expect_equal(index_value(fit, "chisq_inflation"), sum(diag(u %*% gamma)) / 8, tolerance = 1e-7)
   # and with missing values
   holed <- x
   holed$x2[c(3, 40, 77)] <- NA
@@ -242,7 +238,7 @@ test_that("weights: whole numbers give the estimates of repeated rows; errors fr
   weight <- x$w * nrow(x) / sum(x$w)
   expect_sandwich(fit, list(alone), weight = weight)
   expect_identical(nobs(fit), 180)
-  expect_true(is.na(AIC(fit)) || is.na(index_of(fit, "aic")))
+  expect_true(is.na(AIC(fit)) || is.na(index_value(fit, "aic")))
   # in groups, and with missing values
   data <- list(punched(two_groups_of[[1]], 0.1, 7), punched(two_groups_of[[2]], 0.1, 8))
   framed_data <- framed(data)
@@ -272,7 +268,7 @@ test_that("restrictions keep the sandwich on their surface", {
   short <- list(build = function(t) o$model$build(expand(t)), means = TRUE)
   truth <- oracle_sandwich(short, coef(fit)[-at], list(alone))
   expect_equal(unname(sqrt(diag(vcov(fit)))[-at]), sqrt(diag(truth)), tolerance = 1e-5)
-  expect_equal(index_of(fit, "chisq_inflation"),
+  expect_equal(index_value(fit, "chisq_inflation"),
                oracle_traces(short, coef(fit)[-at], list(alone))[1] / df.residual(fit),
                tolerance = 1e-6)
 })
@@ -335,7 +331,7 @@ test_that("normal data in great numbers: robust and normal inference say the sam
   names(x) <- paste0("x", 1:6)
   fit <- quietly(fit_model(two_constructs, x, inference = "robust"))
   normal <- quietly(refit(fit, inference = "normal"))
-  expect_lt(abs(index_of(fit, "chisq_inflation") - 1), 0.02)
+  expect_lt(abs(index_value(fit, "chisq_inflation") - 1), 0.02)
   expect_lt(max(abs(sqrt(diag(vcov(fit)) / diag(vcov(normal))) - 1)), 0.02)
 })
 

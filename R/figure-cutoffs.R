@@ -1,0 +1,187 @@
+#' Draw cut-offs, plans, influence and robustness
+#'
+#' `plot()` of what [model_cutoffs()], [plan_study()], [influence()][influence.orizzonte_fit] and
+#' [robustness()] return: how far right and wrong models lie apart, power by n, what single cases
+#' move, what claims come to under other choices.
+#'
+#' @param x What one of these functions returned.
+#' @param labels How many cases to name.
+#' @param ... Not used.
+#' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` when there is nothing to draw.
+#' @seealso [model_cutoffs()], [plan_study()], [robustness()].
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' plot(influence(fit))
+#' @name figures-of-many-fits
+NULL
+
+#' @rdname figures-of-many-fits
+#' @export
+plot.orizzonte_cutoffs <- function(x, ...) {
+  check_arguments("plot")
+  points <- bind_frames(unlist(lapply(names(x$parts), function(rung) {
+    part <- x$parts[[rung]]
+    many <- c(list(right = part$right), stats::setNames(part$wrong, part$words))
+    lapply(names(many), function(name) drawn_values(many[[name]], name, rung, x$ladder))
+  }), recursive = FALSE))
+  if (length(unique(points$population)) < 2L)
+    abort("input", c("There is nothing to draw: no way to miss the model was found.",
+                     i = "Name some as `misses`."))
+  lines <- cutoff_marks(x)
+  caption <- NULL
+  if (x$ladder) {
+    # each rung is missed in a way of its own: in words below
+    points$population[points$population != "the model is right"] <- "it is wrong"
+    caption <- paste(strwrap(paste0("Wrong: ", paste0(names(x$parts), ": ", vapply(
+      x$parts, function(part) paste(part$words, collapse = " or "), ""), collapse = "; "), "."),
+      130L), collapse = "\n")
+  }
+  wrong <- setdiff(unique(points$population), "the model is right")
+  points$population <- factor(points$population, rev(c("the model is right", wrong)))
+  order <- unlist(lapply(names(x$parts), panel_name, index = judged_indices, ladder = x$ladder))
+  points$panel <- factor(points$panel, order)
+  lines$panel <- factor(lines$panel, order)
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(points, aes(.data$value, .data$population)) +
+    ggplot2::geom_vline(data = lines, mapping = aes(xintercept = .data$value,
+                                                    linetype = .data$mark, colour = .data$mark),
+                        linewidth = 0.5) +
+    ggplot2::geom_boxplot(aes(fill = .data$population == "the model is right"),
+                          colour = palette_dusk[["ink"]], outlier.size = 0.5, linewidth = 0.3,
+                          width = 0.6) +
+    ggplot2::facet_wrap(~panel, scales = "free_x", ncol = if (x$ladder) 4L else 2L) +
+    ggplot2::scale_fill_manual(values = c(`TRUE` = palette_dusk[["mist"]],
+                                          `FALSE` = palette_dusk[["dune"]]), guide = "none") +
+    ggplot2::scale_linetype_manual(values = c(`this fit` = "solid", `fixed cut-off` = "42"),
+                                   name = NULL) +
+    ggplot2::scale_colour_manual(values = c(`this fit` = palette_dusk[["amber"]],
+                                            `fixed cut-off` = palette_dusk[["slate"]]),
+                                 name = NULL) +
+    ggplot2::scale_y_discrete(labels = function(text) {
+      vapply(text, function(one) paste(strwrap(one, 34L), collapse = "\n"), "")
+    }) +
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Right and wrong models: ", x$title),
+                  caption = caption) +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+panel_name <- function(index, rung, ladder) {
+  if (ladder) paste0(rung, ": change of ", toupper(index)) else toupper(index)
+}
+
+drawn_values <- function(values, name, rung, ladder) {
+  size <- nrow(values)
+  panels <- panel_name(judged_indices, rung, ladder)
+  list_frame(list(value = as.numeric(values),
+                  population = rep(if (name == "right") "the model is right" else name,
+                                   size * length(panels)),
+                  panel = rep(panels, each = size)))
+}
+
+cutoff_marks <- function(x) {
+  rows <- unlist(lapply(names(x$parts), function(rung) {
+    lapply(judged_indices, function(index) {
+      list_frame(list(value = c(x$parts[[rung]]$value[[index]], fixed_cutoff(x, index, rung)),
+                      mark = c("this fit", "fixed cut-off"),
+                      panel = rep(panel_name(index, rung, x$ladder), 2L)))
+    })
+  }), recursive = FALSE)
+  out <- bind_frames(rows)
+  out[!is.na(out$value), ]
+}
+
+#' @rdname figures-of-many-fits
+#' @export
+plot.orizzonte_plan <- function(x, ...) {
+  check_arguments("plot")
+  table <- x$parameters
+  shown <- table[grepl("^(effect|covariance|mean|quantity)\\[", table$parameter) &
+                   abs(table$truth) > 1e-8, ]
+  if (nrow(shown) == 0L) shown <- table[grepl("^loading\\[", table$parameter), ]
+  if (nrow(shown) == 0L) abort("input", "There is nothing to draw: no effect has a power.")
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  half <- stats::qnorm(0.975) * shown$power_error
+  shown$low <- pmax(shown$power - half, 0)
+  shown$high <- pmin(shown$power + half, 1)
+  shown$parameter <- factor(shown$parameter, unique(shown$parameter))
+  ggplot2::ggplot(shown, aes(.data$n, .data$power)) +
+    ggplot2::geom_hline(yintercept = x$goal, linetype = "42", linewidth = 0.35,
+                        colour = palette_dusk[["slate"]]) +
+    ggplot2::geom_ribbon(aes(ymin = .data$low, ymax = .data$high), fill = palette_dusk[["mist"]]) +
+    ggplot2::geom_line(colour = palette_dusk[["deep"]], linewidth = 0.6) +
+    ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 2) +
+    ggplot2::facet_wrap(~parameter) +
+    ggplot2::scale_x_continuous(breaks = unique(shown$n)) +
+    ggplot2::coord_cartesian(ylim = c(0, 1)) +
+    ggplot2::labs(x = "cases", y = "power", title = paste0("Power: ", x$title),
+                  caption = paste0(format_count(x$reps), " data sets of each size; bands are 95 % ",
+                                   "Monte Carlo intervals, the line is a power of ",
+                                   short_number(x$goal), ".")) +
+    figure_theme()
+}
+
+#' @rdname figures-of-many-fits
+#' @export
+plot.orizzonte_influence <- function(x, labels = 6, ...) {
+  check_arguments("plot")
+  check_count(labels, "`labels`")
+  unit <- names(x)[1L]
+  points <- list_frame(list(distance = x$distance, change = x$chisq_change,
+                            name = as.character(x[[unit]])))
+  named <- points[unique(c(utils::head(order(-points$distance), labels),
+                           utils::head(order(-abs(points$change)), labels %/% 2L))), ]
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(points, aes(.data$distance, .data$change)) +
+    ggplot2::geom_hline(yintercept = 0, colour = palette_dusk[["faint"]]) +
+    ggplot2::geom_point(colour = palette_dusk[["deep"]], alpha = 0.5, size = 1.6) +
+    ggplot2::geom_point(data = named, colour = palette_dusk[["amber"]], size = 2) +
+    ggplot2::geom_text(data = named, mapping = aes(label = .data$name), hjust = -0.3, size = 3,
+                       colour = palette_dusk[["ink"]]) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.03, 0.1))) +
+    ggplot2::labs(x = "how far the parameters move without it",
+                  y = expression(paste("change of ", chi^2, " without it")),
+                  title = paste0("Influence of single ", if (unit == "row") "cases" else "clusters",
+                                 if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title")))) +
+    figure_theme()
+}
+
+#' @rdname figures-of-many-fits
+#' @export
+plot.orizzonte_robustness <- function(x, ...) {
+  check_arguments("plot")
+  shown <- x[!is.na(x$estimate), ]
+  if (nrow(shown) == 0L) abort("input", "There is nothing to draw: no analysis gave an estimate.")
+  order <- unique(x$analysis)
+  shown$analysis <- factor(shown$analysis, rev(order))
+  shown$agrees <- ifelse(shown$kind == "itself", "as fitted",
+                         ifelse(shown$same, "same verdict", "another verdict"))
+  itself <- shown[shown$kind == "itself", ]
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(shown, aes(.data$estimate, .data$analysis)) +
+    ggplot2::geom_vline(xintercept = 0, colour = palette_dusk[["faint"]]) +
+    ggplot2::geom_vline(data = itself, mapping = aes(xintercept = .data$estimate),
+                        colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
+    ggplot2::geom_segment(aes(x = .data$lower, xend = .data$upper, yend = .data$analysis),
+                          colour = palette_dusk[["slate"]], linewidth = 0.4) +
+    ggplot2::geom_point(aes(colour = .data$agrees, shape = .data$agrees), size = 2.3) +
+    ggplot2::facet_wrap(~claim, scales = "free_x") +
+    ggplot2::scale_colour_manual(values = c(`as fitted` = palette_dusk[["ink"]],
+                                            `same verdict` = palette_dusk[["deep"]],
+                                            `another verdict` = palette_dusk[["amber"]]),
+                                 name = NULL) +
+    ggplot2::scale_shape_manual(values = c(`as fitted` = 18, `same verdict` = 16,
+                                           `another verdict` = 17), name = NULL) +
+    ggplot2::scale_y_discrete(labels = function(text) {
+      vapply(text, function(one) paste(strwrap(one, 40L), collapse = "\n"), "")
+    }) +
+    ggplot2::labs(x = "estimate with its interval", y = NULL,
+                  title = paste0("Robustness", if (!is.null(attr(x, "title")))
+                    paste0(": ", attr(x, "title")))) +
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}

@@ -1,0 +1,98 @@
+# The same numbers in one process, on several workers, and after what went wrong.
+
+bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+fit <- quiet_fit(bp, choirs[1:200, ], incomplete = "drop")
+boot <- function(...) bootstrap_fit(fit, 40, seed = 1, interval = "percentile", ...)
+
+test_that("two local workers and a cluster over sockets give the numbers of one process", {
+  skip_if_not_installed("future")
+  one <- boot()
+  before <- future::plan("multisession", workers = 2)
+  on.exit(future::plan(before))
+  expect_identical(boot()$theta, one$theta)
+  expect_identical(as.data.frame(boot()), as.data.frame(one))
+  future::plan("cluster", workers = future::makeClusterPSOCK(2, autoStop = TRUE))
+  expect_identical(boot()$values, one$values)
+})
+
+test_that("the part of a worker that dies is made again, and said", {
+  skip_if_not_installed("future")
+  skip_on_os("windows")
+  flag <- tempfile()
+  main <- Sys.getpid()
+  deadly <- function(f) {
+    if (Sys.getpid() != main && !file.exists(flag)) {
+      file.create(flag)
+      tools::pskill(Sys.getpid(), tools::SIGKILL)
+    }
+    stats::coef(f)
+  }
+  before <- future::plan("multisession", workers = 2)
+  on.exit(future::plan(before))
+  said <- character()
+  found <- withCallingHandlers(suppressWarnings(boot(what = deadly)), message = function(m) {
+    said <<- c(said, conditionMessage(m))
+    invokeRestart("muffleMessage")
+  })
+  expect_true(file.exists(flag))
+  expect_true(any(grepl("worker was lost", said)))
+  future::plan("sequential")
+  expect_identical(unname(found$values), unname(boot(what = stats::coef)$values))
+})
+
+test_that("finished parts are kept and gone on from; those of other work are not taken", {
+  folder <- fresh_folder()
+  calls <- 0
+  stopping <- function(f) {
+    calls <<- calls + 1
+    if (calls == 25) rlang::interrupt()
+    stats::coef(f)
+  }
+  counting <- function(f) {
+    calls <<- calls + 1
+    stats::coef(f)
+  }
+  tryCatch(boot(what = stopping, folder = folder), interrupt = function(i) NULL)
+  expect_length(list.files(folder, "^[.]"), 0)        # nothing half-written
+  first <- boot(what = stats::coef, folder = folder)
+  files <- list.files(folder)
+  expect_gt(length(files), 1)
+  # a part that is lost is made again, the others are not
+  kept <- list.files(folder, full.names = TRUE)
+  expect_identical(boot(what = stats::coef, folder = folder)$values, first$values)
+  expect_identical(list.files(folder, full.names = TRUE), kept)
+  unlink(kept[1])
+  writeBin(as.raw(1:5), kept[2])                       # damaged: not taken
+  expect_identical(boot(what = stats::coef, folder = folder)$values, first$values)
+  other <- bootstrap_fit(fit, 40, stats::coef, seed = 2, interval = "percentile", folder = folder)
+  expect_false(identical(other$values, first$values))
+  file <- tempfile()
+  writeLines("", file)
+  expect_error(boot(folder = file.path(file, "below")), class = "orizzonte_error_file")
+})
+
+test_that("an interrupt of a long run ends it at once and is an interrupt", {
+  skip_on_os("windows")
+  code <- paste0("suppressMessages({library(orizzonte); ",
+                 "fit <- fit_model(blueprint('C') |> construct('C', reflected_in = sc1:sc4) |> ",
+                 "construct('B', reflected_in = be1:be4), choirs)}); cat('ready\\n'); ",
+                 "r <- tryCatch({bootstrap_fit(fit, 1e6, seed = 1, interval = 'percentile'); 'done'}, ",
+                 "interrupt = function(i) 'interrupted'); cat(r, '\\n')")
+  out <- tempfile()
+  script <- tempfile(fileext = ".R")
+  writeLines(code, script)
+  system2("sh", c("-c", shQuote(paste0(library_paths(), " ", file.path(R.home("bin"), "Rscript"), " ",
+                                       script, " > ", out, " 2>/dev/null & echo $! > ", out, ".pid"))))
+  for (k in 1:100) {
+    if (file.exists(out) && any(readLines(out, warn = FALSE) == "ready")) break
+    Sys.sleep(0.1)
+  }
+  Sys.sleep(0.5)
+  tools::pskill(as.integer(readLines(paste0(out, ".pid"))), tools::SIGINT)
+  for (k in 1:50) {
+    text <- readLines(out, warn = FALSE)
+    if (length(text) > 1) break
+    Sys.sleep(0.1)
+  }
+  expect_identical(trimws(text[2]), "interrupted")
+})
