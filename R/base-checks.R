@@ -157,7 +157,8 @@ check_count <- function(x, what, least = 0, most = Inf) {
   check_number(x, what, least, most)
   if (is.finite(x) && x != round(x))
     abort("input", c(paste0(what, " must be a whole number."),
-                     x = paste0("It is ", describe(x), ".")))
+                     x = paste0("It is ", describe(x), "."),
+                     i = paste0("Such as ", format(round(x), scientific = FALSE), ".")))
 }
 
 check_seed <- function(x) {

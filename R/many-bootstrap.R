@@ -208,7 +208,7 @@ bootstrap_next <- function(x) {
 # A standardized value stands beside the value it belongs to; what never varies is left out.
 bootstrap_columns <- function(table, asked) {
   table <- table[!table$se %in% 0, ]
-  inner <- sub("^standardized\\((.*)\\)$", "\\1", table$parameter)
+  inner <- sub("^standardized(\\((.*)\\)|\\[(.*)\\])$", "\\2\\3", table$parameter)
   standard <- inner != table$parameter
   rows <- which(!standard | !inner %in% table$parameter[!standard])
   at <- match(inner[rows], ifelse(standard, inner, NA))

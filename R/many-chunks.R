@@ -84,7 +84,7 @@ is_ready <- function(x) {
 # A function to call after each part. Whoever handles progress through the progressr package gets
 # it there, else there is a bar on a terminal.
 progress_teller <- function(title, parts, env = parent.frame()) {
-  if (parts < 2L) return(function() invisible())
+  if (parts < 2L || isTRUE(surface$given$quiet)) return(function() invisible())
   if (handles_progress()) {
     step <- progressr::progressor(steps = parts, label = title, envir = env)
     return(function() step())

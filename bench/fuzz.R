@@ -37,11 +37,21 @@ fixtures <- function() {
   list(bp = bp, data = data, fit = fit, groups = groups,
        ladder = quiet(invariance(bp, data, by = "setting", rungs = c("metric", "scalar"))),
        amended = quiet(amend(fit, free = "covariance[be1, be2]", because = "x")),
+       base = made_base(data),
+       boot = quiet(bootstrap_fit(fit, 30, seed = 1, interval = "percentile")),
        summary = summary_data(stats::cov(stats::na.omit(data[paste0("be", 1:4)])), 150))
 }
 
+# A table in a database, where one can be had.
+made_base <- function(data) {
+  if (!requireNamespace("RSQLite", quietly = TRUE)) return(NULL)
+  base <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  DBI::dbWriteTable(base, "choirs", data)
+  base
+}
+
 # Each a function's name and its arguments, all by name.
-valid_calls <- function(f) c(first_calls(f), further_calls(f))
+valid_calls <- function(f) c(first_calls(f), further_calls(f), many_calls(f))
 
 first_calls <- function(f) {
   list(
@@ -55,7 +65,7 @@ first_calls <- function(f) {
     construct = list(.bp = f$bp, name = "D", reflected_in = c("st1", "st2"), scale = "unit"),
     covary = list(.bp = f$bp, "be1", "be2"), criteria = list(cfi = c(.95, .9), power = .8),
     effect = list(.bp = f$bp, C ~ B), equations = list(fit = f$fit),
-    estimates = list(fit = f$fit, level = .9), expected_scores = list(fit = f$groups,
+    estimates = list(fit = f$fit, level = .9, bootstrap = f$boot), expected_scores = list(fit = f$groups,
                                                                       construct = "B"),
     fit_indices = list(fit = f$fit, criteria = NULL, baseline = "independence"),
     fit_model = list(bp = f$bp, data = f$data, by = "setting", levels = c("evening", "weekend"),
@@ -110,7 +120,7 @@ further_calls <- function(f) {
     start_at = list(.bp = f$bp, "loading[B, be2]", 1),
     summary_data = list(cov = covariance, n = 100, means = c(1, 2, 3), divisor = "n-1"),
     trail = list(x = f$amended), uncorrelate = list(.bp = f$bp, "B", "C"),
-    verdicts = list(fit = f$fit, criteria = NULL), without = list(fit = f$fit, criteria = NULL),
+    verdicts = list(fit = f$fit, criteria = NULL, bootstrap = NULL), without = list(fit = f$fit, criteria = NULL),
     wording = list(.bp = f$bp, be1 = "text"),
     write_blueprint = list(bp = f$bp, file = out(".yaml")),
     write_report = list(x = f$fit, file = out(".md"), quiet = TRUE, criteria = NULL),
@@ -119,10 +129,34 @@ further_calls <- function(f) {
                                                                              f$amended),
     predict = list(object = f$fit, method = "bartlett"), plot = list(x = f$ladder),
     residuals = list(object = f$fit, in_units = "own_se", largest = 3),
-    simulate = list(object = f$fit, nsim = 1, seed = 1, missing = "as observed"),
+    simulate = list(object = f$fit, nsim = 1, seed = 1, missing = .1, missing_given = "be1",
+                    missing_slope = 1, skew = .5, kurtosis = 1, clusters = 10, between = .1),
     summary = list(object = f$fit),
     update = list(object = f$fit, multiplier = "n"), tidy = list(x = f$fit),
     glance = list(x = f$fit), augment = list(x = f$fit), effects = list(object = f$fit))
+}
+
+many_calls <- function(f) {
+  truth <- c("loading[ , ]" = .7)
+  list(
+    bootstrap_fit = list(fit = f$fit, reps = 20, what = NULL, seed = 1, draw = "cases",
+                         interval = "percentile", level = .9, improper = "drop", folder = NULL),
+    bootstrap_test = list(x = f$fit, against = f$amended, reps = 10, seed = 1, folder = NULL),
+    resample_rows = list(fit = f$fit, reps = 2, seed = 1),
+    model_cutoffs = list(x = f$fit, reps = 20, misses = c("covariance[be1, be2]" = .3), seed = 1,
+                         draw = "model", criteria = NULL, folder = NULL),
+    power_of = list(x = f$bp, of = "loading[B, be2]", value = 0, n = 100, rmsea = c(.05, .08),
+                    truth = truth, truth_units = "standardized", significance = .05, goal = .8),
+    plan_study = list(bp = f$bp, n = 60, truth = truth, truth_units = "standardized", reps = 20,
+                      seed = 1, fitted = f$bp, missing = .1, missing_given = "be1",
+                      missing_slope = 1, skew = .5, kurtosis = 1, clusters = 10, between = .1,
+                      inference = "normal", significance = .05, goal = .8, folder = NULL),
+    influence = list(model = f$fit, top = 2),
+    robustness = list(fit = f$fit, claims = "H", choices = "rows", criteria = NULL),
+    collect_summary = list(source = f$data, bp = f$bp, by = "setting",
+                           levels = c("evening", "weekend"), missing_codes = -9, chunk = 50,
+                           encoding = "UTF-8"),
+    database_table = list(connection = f$base, table = "choirs"))
 }
 
 # --- running one case ----------------------------------------------------------------------------

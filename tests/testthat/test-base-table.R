@@ -77,6 +77,12 @@ test_that("everything that is printed keeps to the window", {
                              structural = c("variance[constructs]", "mean")))
   towns <- quiet(fit_model(start, choirs, by = "town"))
   weak <- quiet(fit_model(start, choirs[1:40, ]))
+  claimed <- quiet(fit_model(claim(start, H1 = loading[Calm, sc2] > 0), choirs))
+  boot <- bootstrap_fit(claimed, 25, list(e = estimates, v = verdicts), seed = 1,
+                        interval = "percentile")
+  complete <- quiet(fit_model(start, choirs, incomplete = "drop"))
+  planned <- quiet(plan_study(measured, n = c(200, 1e4), truth = c("loading[ , ]" = .7), reps = 20,
+                              seed = 1))
   values <- list(
     start, read_blueprint(extdata("models/equations.yaml")), identification(start, choirs),
     screen_data(choirs, by = setting), screen_data(choirs_troubled),
@@ -88,7 +94,13 @@ test_that("everything that is printed keeps to the window", {
     quiet(amendments(towns, top = 0)), score_test(fit, covariance[be1, be2], covariance[sc1, sc2]),
     quiet(without(fit)), trail(other), compare_models(fit, other), side_by_side(fit, other),
     confirm(other, halves$confirm), ladder, latent_means(ladder), group_gaps(ladder),
-    quiet(loosen(ladder, "scalar")), compare_groups(towns), implied(fit), observed(towns))
+    quiet(loosen(ladder, "scalar")), compare_groups(towns), implied(fit), observed(towns),
+    boot, estimates(claimed, bootstrap = boot), summary(claimed, bootstrap = boot),
+    bootstrap_test(fit, reps = 20, seed = 1), bootstrap_test(ladder, reps = 5, seed = 1),
+    model_cutoffs(complete, reps = 20, seed = 1),
+    power_of(fit, "loading[Calm, sc2]", n = c(50, 1e6)), planned, influence(towns),
+    robustness(claimed), collect_summary(choirs, measured),
+    collect_summary(stats::na.omit(choirs), measured))
   for (width in c(60, 80, 120)) {
     at_width(width, for (k in seq_along(values)) {
       lines <- capture.output(print(values[[k]]))

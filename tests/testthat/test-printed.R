@@ -74,3 +74,19 @@ test_that("groups", {
   snapshot(print(ladder$fits$scalar))
   snapshot(print(compare_groups(ladder$fits$configural)))
 })
+
+test_that("many fits", {
+  bp <- blueprint("Calm and belonging") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |> effect(Calm ~ Belonging + years) |>
+    claim(H1 = effect[Belonging, Calm] > 0)
+  fit <- suppressMessages(fit_model(bp, choirs, incomplete = "drop"))
+  snapshot(print(bootstrap_fit(fit, 60, list(effects = effects, claims = verdicts), seed = 1)))
+  snapshot(print(bootstrap_test(fit, reps = 60, seed = 1)))
+  snapshot(print(model_cutoffs(fit, reps = 40, seed = 1)))
+  truth <- c("loading[ , ]" = .7, "effect[Belonging, Calm]" = .3)
+  snapshot(print(power_of(bp, "effect[Belonging, Calm]", n = c(100, 200), truth = truth)))
+  snapshot(print(plan_study(bp, n = c(100, 200), truth = truth, reps = 40, seed = 1)))
+  snapshot(print(influence(fit)))
+  snapshot(print(robustness(fit)))
+  snapshot(print(collect_summary(choirs, bp)))
+})
