@@ -9,7 +9,9 @@ delta_se <- function(jacobian, vcov) {
 
 upper_p <- function(chisq, df, ncp = 0) {
   if (df <= 0) return(NA_real_)
-  stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE)
+  if (ncp == 0 || is.na(ncp)) return(stats::pchisq(chisq, df, lower.tail = FALSE))
+  # far out R warns that digits are lost: of a p that is zero to twelve places
+  suppressWarnings(stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE))
 }
 
 # Of a difference of chi-squares; none without a difference of degrees of freedom.

@@ -182,7 +182,8 @@ parse_arguments <- function(name, command, args) {
     abort("usage",
           c(paste0("orizzonte ", name, " takes ", if (length(command$files))
                    enumerate(command$files) else "no files", "; it was given ",
-                   if (length(parsed$args)) enumerate(quoted(vapply(parsed$args, public_file, ""))) else "none", "."),
+                   if (length(parsed$args))
+                     enumerate(quoted(vapply(parsed$args, public_file, ""))) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))

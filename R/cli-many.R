@@ -34,7 +34,8 @@ parse_values <- function(text, option) {
   if (length(parts) == 0L || length(bad))
     abort("usage", c(paste0(option, " must be numbers by name, separated by `;`",
                             if (length(bad)) paste0(", not ", quoted(parts[bad[1L]])), "."),
-                     i = paste0("Such as ", option, " 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'")))
+                     i = paste0("Such as ", option,
+                                " 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'")))
   stats::setNames(value, name)
 }
 

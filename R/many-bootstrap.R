@@ -62,11 +62,15 @@
 bootstrap_fit <- function(fit, reps = 1000, what = NULL, seed = NULL, draw = "cases",
                           interval = "bca", level = 0.95, improper = "keep", folder = NULL, ...) {
   check_arguments("bootstrap_fit")
-  check_bootstrap(fit, "bootstrap_fit")
+  draw <- choose_one(draw, c("cases", "model"), "`draw`")
+  check_bootstrap(fit, "bootstrap_fit", draw)
   check_count(reps, "`reps`", 2, 1e6)
   readers <- check_readers(what)
-  draw <- choose_one(draw, c("cases", "model"), "`draw`")
   interval <- choose_one(interval, names(interval_words), "`interval`")
+  if (interval == "bca" && !has_raw_data(fit$sample))
+    abort("input", c(paste0("interval = \"bca\" leaves out single cases, and this fit came from ",
+                            "summary data."),
+                     i = "Use interval = \"percentile\" or \"bias-corrected\"."))
   improper <- choose_one(improper, c("keep", "drop"), "`improper`")
   check_level(level)
   check_folder(folder)
@@ -83,12 +87,14 @@ bootstrap_fit <- function(fit, reps = 1000, what = NULL, seed = NULL, draw = "ca
                      level = level, improper = improper))
 }
 
-check_bootstrap <- function(fit, verb) {
+check_bootstrap <- function(fit, verb, draw = "cases") {
   check_fit(fit, verb)
   check_converged(fit, verb)
-  if (has_raw_data(fit$sample)) return(invisible())
+  if (has_raw_data(fit$sample) || draw == "model") return(invisible())
   abort("data", c(paste0(verb, "() draws cases again, and this fit came from summary data."),
-                  i = "Fit the data themselves, or use draw = \"model\" on them."))
+                  i = paste0("Fit the data themselves",
+                             if (verb == "bootstrap_fit")
+                               ", or draw data from the model: draw = \"model\"", ".")))
 }
 
 refuse_indices_of_model <- function(fit, readers) {
@@ -127,7 +133,8 @@ new_bootstrap <- function(fit, numbers, found, acceleration, asked) {
   structure(out, class = "orizzonte_bootstrap")
 }
 
-# Squared residuals of replicates are too large by their own sampling error, on average by this much.
+# Squared residuals of replicates are too large by their own sampling error, on average by this
+# much.
 settle_srmr <- function(values, estimate) {
   at <- which(names(estimate) == "srmr")
   if (length(at) == 0L) return(values)
@@ -196,7 +203,7 @@ format_bootstrap <- function(x) {
   c(heading("Bootstrap"), wrap_lines(bootstrap_words(x)), "",
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
                  spare = c("used", "bias", "p")),
-    "", wrap_lines(claim_shares(x)), next_step(NULL, bootstrap_next(x), command_text("report")))
+    "", wrap_lines(claim_shares(x)), next_step(NULL, bootstrap_next(x), command_text("cutoffs")))
 }
 
 bootstrap_next <- function(x) {
@@ -255,7 +262,8 @@ lost_words <- function(status) {
   others <- sum(status != 0L) - unusable
   c(if (others) paste0(count_of(others, "replicate"), " did not converge and ",
                        if (others == 1L) "is" else "are", " left out."),
-    if (unusable) paste0(count_of(unusable, "replicate"), " could not be analysed (a variable does ",
+    if (unusable) paste0(count_of(unusable, "replicate"),
+                         " could not be analysed (a variable does ",
                          "not vary or is never seen) and ", if (unusable == 1L) "is" else "are",
                          " left out."))
 }

@@ -1,9 +1,9 @@
 #' Cut-offs made for this model
 #'
 #' What CFI, TLI, RMSEA and SRMR come to when *this* model, at this n, with these missing values and
-#' this kurtosis, is right, and when it misses by stated amounts: cut-offs that tell the one from the
-#' other, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of each
-#' index from rung to rung.
+#' this kurtosis, is right, and when it misses by stated amounts: cut-offs that tell the one from
+#' the other, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of
+#' each index from rung to rung.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param reps Replicates of each population.
@@ -69,7 +69,8 @@ cutoff_tests <- function(x) {
                        i = "Test the single parameters instead."))
     return(list(model = list(small = x, large = NULL)))
   }
-  tests <- Filter(function(test) !is.null(test$large), ladder_tests(check_ladder(x, "model_cutoffs")))
+  check_ladder(x, "model_cutoffs")
+  tests <- Filter(function(test) !is.null(test$large), ladder_tests(x))
   if (length(tests) == 0L)
     abort("input", c("This ladder has one rung: no index changes.",
                      i = "Climb more of them: invariance(blueprint, data, by = \"column\")."))

@@ -1,7 +1,7 @@
 #' Influence of single cases
 #'
-#' How much each case (or cluster) moves \eqn{\chi^2} and the parameters: one-step changes for all of
-#' them, real refits without it for the leading ones.
+#' How much each case (or cluster) moves \eqn{\chi^2} and the parameters: one-step changes for all
+#' of them, real refits without it for the leading ones.
 #'
 #' @param model A fit from [fit_model()], from data case by case.
 #' @param top For how many of the leading cases the model is really fitted again.
@@ -99,8 +99,8 @@ one_group_changes <- function(fit, g, cases, scores, inverse) {
   s <- sum_up(weight * scores)
   changes <- -s %*% inverse
   quadratic <- rowSums(-changes * s)
-  chisq <- -drop(sum_up(weight * fall$likelihood)) + saturated_quadratic(fit, g, cases, unit, weight) -
-    quadratic
+  chisq <- saturated_quadratic(fit, g, cases, unit, weight) - quadratic -
+    drop(sum_up(weight * fall$likelihood))
   n <- length(unique(unit))
   list(unit = if (is.null(cases$cluster)) group$used else unique_clusters(fit, g),
        group = shown_group(fit$layout, rep(fit$layout$groups[g], n)), distance = quadratic,

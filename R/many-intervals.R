@@ -63,8 +63,8 @@ replicate_p <- function(x, z0, a) {
   2 * stats::pnorm(-abs(z))
 }
 
-# a = sum e^3 / (6 (sum e^2)^1.5), e what each part of the cases does to a number: left out one after
-# the other, all parts refitted (jackknife).
+# a = sum e^3 / (6 (sum e^2)^1.5), e what each part of the cases does to a number: left out one
+# after the other, all parts refitted (jackknife).
 acceleration_of <- function(values) {
   apply(values, 2L, function(x) {
     x <- x[is.finite(x)]

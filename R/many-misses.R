@@ -112,7 +112,8 @@ missed_moments <- function(fit, g, sizes) {
     }
     second <- known_to(address$second, names, text)
     if (address$kind == "covariance") {
-      psi[first, second] <- psi[second, first] <- size * sqrt(psi[first, first] * psi[second, second])
+      both <- size * sqrt(psi[first, first] * psi[second, second])
+      psi[first, second] <- psi[second, first] <- both
     } else if (address$kind %in% c("loading", "effect")) {
       b[second, first] <- b[second, first] + size * sd[[second]] / sd[[first]]
     } else {

@@ -10,7 +10,8 @@ check_readers <- function(what) {
   if (!usable)
     abort("input", c("`what` must be a function of a fit, or a named list of such functions.",
                      x = paste0("It is ", describe(what), "."),
-                     i = "Such as what = effects, or what = list(effects = effects, fit = fit_indices)."))
+                     i = paste0("Such as what = effects, or what = list(effects = effects, fit = ",
+                                "fit_indices).")))
   what
 }
 

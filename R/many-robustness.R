@@ -154,7 +154,8 @@ other_inference <- function(fit) {
 
 other_rows <- function(fit) {
   keeps <- fit$request$incomplete == "keep"
-  holed <- if (keeps) is_incomplete(fit$sample) else rows_of_groups(fit$sample) > sample_n(fit$sample)
+  holed <- if (keeps) is_incomplete(fit$sample) else
+    rows_of_groups(fit$sample) > sample_n(fit$sample)
   if (!holed || !is.null(fit$joint)) return(list())
   list(list(name = paste("incomplete cases", if (keeps) "dropped" else "kept"), kind = "rows",
             changes = list(incomplete = if (keeps) "drop" else "keep")))
@@ -182,14 +183,14 @@ mentions <- function(addresses, name) {
 
 judge_analysis <- function(fit, analysis, criteria) {
   none <- list(claim = names(fit$request$blueprint$claims))
-  changes <- lapply(analysis$changes, function(x) if (is.function(x)) tryCatch(x(), error = identity)
-                    else x)
+  make <- function(x) if (is.function(x)) tryCatch(x(), error = identity) else x
+  changes <- lapply(analysis$changes, make)
   failed <- Filter(function(x) inherits(x, "error"), changes)
   found <- if (length(failed)) failed[[1L]] else if (length(changes) == 0L) fit else
     tryCatch(suppressWarnings(suppressMessages(refit_quietly(fit, changes))), error = identity)
   if (inherits(found, "error") || !has_converged(found)) {
-    status <- if (inherits(found, "error")) first_line(conditionMessage(found)) else
-      fit_status(found)
+    status <- if (inherits(found, "orizzonte_error_identification")) "not identified" else
+      if (inherits(found, "error")) first_line(conditionMessage(found)) else fit_status(found)
     size <- length(none$claim)
     empty <- rep(NA_real_, size)
     return(analysis_rows(analysis, none$claim, empty, empty, empty, empty, empty, empty,
@@ -248,12 +249,12 @@ claim_reading <- function(x) {
   itself <- x[x$kind == "itself", ]
   others <- x[x$kind != "itself" & x$verdict != "not analysed", ]
   differs <- others[!others$same, ]
-  range <- if (nrow(others)) paste0(" Standardized ", format_fixed(min(x$standardized, na.rm = TRUE), 2L),
-                                    " to ", format_fixed(max(x$standardized, na.rm = TRUE), 2L), ".")
+  ends <- format_fixed(suppressWarnings(range(x$standardized, na.rm = TRUE)), 2L)
+  ends <- if (nrow(others)) paste0(" Standardized ", ends[1L], " to ", ends[2L], ".")
   wrap_lines(paste0(itself$claim, " is ", itself$verdict, " as fitted and in ",
                     nrow(others) - nrow(differs), " of ", count_of(nrow(others), "other analysis",
                                                                    "other analyses"), ".",
                     if (nrow(differs)) paste0(" It rests on: ", enumerate(
                       paste0(differs$analysis, " (", differs$verdict, ")"), most = 4L), "."),
-                    range))
+                    ends))
 }

@@ -98,7 +98,8 @@ by_variable <- function(x, variables, what) {
   if (is.null(names(x))) return(rep(unname(x), length(variables)))
   unknown <- setdiff(names(x), variables)
   if (length(unknown))
-    abort("name", c(paste0(what, " names ", quoted(unknown[1L]), ", which the model does not have."),
+    abort("name", c(paste0(what, " names ", quoted(unknown[1L]),
+                           ", which the model does not have."),
                     did_you_mean(unknown[1L], variables)))
   out <- x[match(variables, names(x))]
   unname(ifelse(is.na(out), 0, out))

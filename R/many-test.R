@@ -1,8 +1,8 @@
 #' Bootstrap tests
 #'
 #' The p of a model, of the difference of two nested models, or of every rung of a ladder, from
-#' cases made to fit the smaller model exactly and drawn again (Bollen & Stine 1992): no normality is
-#' supposed.
+#' cases made to fit the smaller model exactly and drawn again (Bollen & Stine 1992): no normality
+#' is supposed.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param against Another fit to the same data, of a model that is nested in it or that it is nested
@@ -16,7 +16,8 @@
 #'   missing values the same by missing pattern (Enders 2002), which is approximate: what the
 #'   transformed cases still misfit is in `chisq_transformed`. Of differences and rungs the smaller
 #'   model is made to fit, and both models are fitted to each replicate.
-#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for two models that are not nested.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for two models that are not
+#'   nested.
 #' @references Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
 #'   structural equation models. *Sociological Methods & Research, 21*(2), 205-229.
 #'
@@ -181,5 +182,5 @@ format_bootstrap_test <- function(x) {
     format_table(columns, c(FALSE, if (!single) FALSE, rep(TRUE, 5L))),
     if (isTRUE(abs(left) > 0.01 * x$chisq[1L]))
       c("", wrap_lines(paste0("With missing values cases can be made to fit only nearly: ",
-                              format_fixed(left), " of \u03c7\u00b2 is left in them.")))) 
+                              format_fixed(left), " of \u03c7\u00b2 is left in them."))))
 }

@@ -28,12 +28,14 @@ check_truth <- function(truth) {
       all(is.finite(truth))) return(invisible())
   abort("input", c("`truth` must be numbers named by address.",
                    x = paste0("It is ", describe(truth), "."),
-                   i = "Such as truth = c(\"loading[Calm, ]\" = .7, \"effect[Calm, Staying]\" = .3)."))
+                   i = paste0("Such as truth = c(\"loading[Calm, ]\" = .7, ",
+                              "\"effect[Calm, Staying]\" = .3).")))
 }
 
 # The names of the groups; one group needs none.
 check_sizes <- function(n) {
-  usable <- is.numeric(n) && length(n) > 0L && all(is.finite(n)) && all(n >= 2) && all(n == round(n))
+  usable <- is.numeric(n) && length(n) > 0L && all(is.finite(n)) && all(n >= 2) &&
+    all(n == round(n))
   if (usable && length(n) > 1L) usable <- !is.null(names(n)) && !anyDuplicated(names(n)) &&
       all(nzchar(names(n)))
   if (!usable)
@@ -52,8 +54,10 @@ true_values <- function(layout, truth, units) {
   lacking <- layout$rows$parameter[needed & is.na(out)]
   if (length(lacking))
     abort("input", c(paste0("`truth` says nothing of ", enumerate(lacking, most = 6L), "."),
-                     i = if (units == "raw") "In raw units all loadings and variances are needed." else
-                       "Every loading needs a value; a slice such as \"loading[Calm, ]\" = .7 will do."))
+                     i = if (units == "raw")
+                       "In raw units all loadings and variances are needed." else
+                       paste0("Every loading needs a value; a slice such as \"loading[Calm, ]\" = ",
+                              ".7 will do.")))
   zero <- layout$rows$parameter[is.na(out) & layout$rows$kind %in% c("effect", "covariance")]
   if (length(zero)) say(paste0("Taken as zero, since `truth` says nothing of it: ",
                                enumerate(zero, most = 8L), "."))

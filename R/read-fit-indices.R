@@ -29,8 +29,8 @@
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
 #' @param baseline `"exogenous free"` or `"independence"`; see above.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
-#'   place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_indices`: `index`, `value`,
 #'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).

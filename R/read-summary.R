@@ -7,8 +7,8 @@
 #'
 #' @param x,object A fit from [fit_model()].
 #' @param criteria Cut-offs and levels, from [criteria()].
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take the
-#'   place of those of theory where it holds them. Nothing is bootstrapped here.
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#'   the place of those of theory where it holds them. Nothing is bootstrapped here.
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class
 #'   `orizzonte_summary`, whose `print()` shows it.
@@ -165,7 +165,8 @@ summary.orizzonte_fit <- function(object, criteria = NULL, bootstrap = NULL, ...
     residuals = stats::residuals(object, in_units = "correlation", largest = 5),
     converged = has_converged(object),
     verdicts = if (length(object$request$blueprint$claims) && has_converged(object))
-      verdicts(object, criteria, bootstrap_holding(bootstrap, claims)), trail = if (length(object$request$blueprint$trail)) trail(object),
+      verdicts(object, criteria, bootstrap_holding(bootstrap, claims)),
+    trail = if (length(object$request$blueprint$trail)) trail(object),
     saturated = stats::df.residual(object) == 0
   ), class = "orizzonte_summary")
 }

@@ -39,7 +39,10 @@ csv_chunks <- function(file, chunk, encoding) {
 # At least `count` lines, and as many more as an open quote asks for.
 whole_records <- function(connection, count, file, encoding) {
   lines <- decoded_lines(readLines(connection, count, warn = FALSE), file, encoding)
-  quotes <- function(x) sum(nchar(x) - nchar(gsub("\"", "", x, fixed = TRUE)))
+  quotes <- function(x) {
+    x <- x[grepl("\"", x, fixed = TRUE)]
+    sum(nchar(x) - nchar(gsub("\"", "", x, fixed = TRUE)))
+  }
   open <- quotes(lines) %% 2L == 1L
   while (open) {
     more <- decoded_lines(readLines(connection, 1L, warn = FALSE), file, encoding)
@@ -47,7 +50,7 @@ whole_records <- function(connection, count, file, encoding) {
     lines <- c(lines, more)
     open <- (quotes(more) %% 2L == 1L) != open
   }
-  sub("\r$", "", lines)
+  if (any(endsWith(lines, "\r"))) sub("\r$", "", lines) else lines
 }
 
 decoded_lines <- function(lines, file, encoding) {
@@ -76,8 +79,9 @@ parquet_chunks <- function(file) {
   if (!requireNamespace("nanoparquet", quietly = TRUE))
     abort("file", c("Reading Parquet files needs the package nanoparquet.",
                     i = "install.packages(\"nanoparquet\"), or save the data as CSV."))
-  trouble <- function(e) abort("file", c(paste0("Cannot read ", quoted(file), "."),
-                                         x = conditionMessage(e)))
+  trouble <- function(e) {
+    abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e)))
+  }
   groups <- tryCatch(nrow(nanoparquet::read_parquet_metadata(file)$row_groups), error = trouble)
   single <- asNamespace("nanoparquet")[["read_parquet_row_group"]]
   at <- 0L

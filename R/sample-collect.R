@@ -1,8 +1,8 @@
 #' Moments computed where the data live
 #'
 #' Reads no more of the data than what a model needs of them: numbers of cases, means and
-#' covariances by group and missing pattern. Files are read in chunks, tables in databases are summed
-#' up by the database itself. The result is fitted like data, missing values included.
+#' covariances by group and missing pattern. Files are read in chunks, tables in databases are
+#' summed up by the database itself. The result is fitted like data, missing values included.
 #'
 #' @param source A data frame; the name of a CSV (TSV) or Parquet file; [database_table()]; a lazy
 #'   table of the dbplyr package; or an address such as `"sqlite:file.db?table=choirs"` or
@@ -16,15 +16,15 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return Summary data, a named list of them by group where there are groups: give them to
 #'   [fit_model()], [invariance()] and the other functions that take data. Each holds `n`, the
-#'   `patterns` (n, means, covariances with divisor n, variables) and, of complete data, `covariance`
-#'   and `mean`.
+#'   `patterns` (n, means, covariances with divisor n, variables) and, of complete data,
+#'   `covariance` and `mean`.
 #' @section Databases: two passes of aggregate queries, the second about the means of the first, so
 #'   that large means cost no digits; names and values are quoted by the driver. Only moments
 #'   travel. Robust inference, bootstrap and scores need single cases and are refused with a reason.
 #' @section Passwords: an address with a password is refused: keep passwords in the driver's own
 #'   file or environment (`~/.pgpass`, `PGPASSWORD`). What is kept of an address names no user.
-#' @section Errors: `orizzonte_error_name` for columns that are not there, `orizzonte_error_data` for
-#'   columns that hold no numbers, `orizzonte_error_file` for what cannot be read,
+#' @section Errors: `orizzonte_error_name` for columns that are not there, `orizzonte_error_data`
+#'   for columns that hold no numbers, `orizzonte_error_file` for what cannot be read,
 #'   `orizzonte_error_address` for an address that cannot be used.
 #' @seealso [summary_data()], [fit_model()].
 #' @examples
@@ -50,7 +50,8 @@ collect_summary <- function(source, bp, by = NULL, levels = NULL, missing_codes 
 
 check_collected_levels <- function(levels) {
   if (length(levels) && !anyNA(levels)) return(levels)
-  abort("input", c("`levels` must name groups.", i = "Such as levels = c(\"evening\", \"weekend\")."))
+  abort("input", c("`levels` must name groups.",
+                   i = "Such as levels = c(\"evening\", \"weekend\")."))
 }
 
 # A tally: `groups`, lists of patterns by level of the grouping column; `ungrouped`, rows of no

@@ -99,8 +99,8 @@ database_type <- function(x, name, codes) {
   odd <- if (is.character(x)) x[is.na(suppressWarnings(as.numeric(x))) & !is.na(x)][1L]
   abort("data", c(paste0("Column ", quoted(name), " is not numeric in the database: it is ",
                          class(x)[1L], "."),
-                  if (length(odd) && !is.na(odd)) c(x = paste0("For example the value ", quoted(odd),
-                                                               ".")),
+                  if (length(odd) && !is.na(odd))
+                    c(x = paste0("For example the value ", quoted(odd), ".")),
                   i = paste0("Recode it as numbers there, or declare what means missing: ",
                              "missing_codes = c(\"n/a\", ...).")))
 }
@@ -152,6 +152,9 @@ sql_patterns <- function(count) {
 
 most_aggregates <- 400L     # results of one query
 
+# Some drivers give counts as whole numbers that R does not know.
+sql_count <- "CAST(COUNT(*) AS DOUBLE PRECISION)"
+
 # Aggregates by group and pattern: a data frame with keys and one column each. Those of many
 # variables take several queries.
 grouped_query <- function(table, columns, wanted, aggregates) {
@@ -178,9 +181,8 @@ grouped_query <- function(table, columns, wanted, aggregates) {
 
 database_counts <- function(table, columns, wanted) {
   names <- paste0("v", seq_along(columns))
-  texts <- if (inherits(table$connection, "SQLiteConnection"))
-    text_counts(table, wanted) else character()
-  found <- grouped_query(table, columns, wanted, c("CAST(COUNT(*) AS DOUBLE PRECISION)", paste0("AVG(", names, ")"), texts))
+  if (inherits(table$connection, "SQLiteConnection")) check_no_text(table, wanted)
+  found <- grouped_query(table, columns, wanted, c(sql_count, paste0("AVG(", names, ")")))
   found$n <- as.numeric(found$values[, 1L])
   found$mean <- found$values[, 1L + seq_along(columns), drop = FALSE]
   bad <- which(colSums(is.nan(found$mean) | is.infinite(found$mean)) > 0)
@@ -192,7 +194,7 @@ database_counts <- function(table, columns, wanted) {
 }
 
 # A database that lets text stand in columns of numbers would take it for zero.
-text_counts <- function(table, wanted) {
+check_no_text <- function(table, wanted) {
   con <- table$connection
   plain <- wanted$variables[wanted$types != "text"]
   for (name in plain) {
@@ -205,7 +207,6 @@ text_counts <- function(table, wanted) {
                       x = paste0("For example the value ", quoted(as.character(rows$x)), "."),
                       i = "Mend it in the database, or declare it in `missing_codes`."))
   }
-  character()
 }
 
 # Means over all groups and patterns: near enough to each for nothing to be lost.
@@ -220,7 +221,7 @@ database_squares <- function(table, columns, centre, wanted) {
   pairs <- which(lower.tri(diag(length(columns)), diag = TRUE), arr.ind = TRUE)
   aggregates <- c(paste0("SUM(", off, ")"),
                   paste0("SUM(", off[pairs[, 1L]], " * ", off[pairs[, 2L]], ")"))
-  found <- grouped_query(table, columns, wanted, c("CAST(COUNT(*) AS DOUBLE PRECISION)", aggregates))
+  found <- grouped_query(table, columns, wanted, c(sql_count, aggregates))
   found$pairs <- pairs
   found
 }

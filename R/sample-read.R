@@ -36,13 +36,19 @@ header_lines <- function(lines) {
 # Every record has as many fields as the header; how many records there are. A quote may hide
 # separators and line ends.
 check_fields <- function(lines, fields, file, separator, head) {
-  count <- function(x, what) nchar(x) - nchar(gsub(what, "", x, fixed = TRUE))
-  open <- cumsum(count(lines, "\"")) %% 2L == 1L
-  record <- cumsum(c(TRUE, !open[-length(open)]))
-  starts <- which(!duplicated(record))
+  count <- function(x, what) {
+    nchar(x, "bytes") - nchar(gsub(what, "", x, fixed = TRUE), "bytes")
+  }
+  starts <- seq_along(lines)
+  open <- FALSE
   whole <- lines
-  if (any(open)) whole <- vapply(split(lines, record), paste, "", collapse = "\n")
-  whole <- gsub("\"[^\"]*\"", "", whole)
+  if (any(grepl("\"", lines, fixed = TRUE))) {
+    open <- cumsum(count(lines, "\"")) %% 2L == 1L
+    record <- cumsum(c(TRUE, !open[-length(open)]))
+    starts <- which(!duplicated(record))
+    if (any(open)) whole <- vapply(split(lines, record), paste, "", collapse = "\n")
+    whole <- gsub("\"[^\"]*\"", "", whole)
+  }
   wrong <- function(k, ...) {
     abort("file", c(paste0(quoted(file), ", line ", head + starts[k], ": ", ..., "."),
                     i = field_advice))

@@ -22,8 +22,9 @@ add <- function(source, n, time, fitting, gap) {
                                            peak_mb = round(peak()))
 }
 part <- 250000
-made <- function(k) simulate(bp, 1, seed = k, n = part, truth = truth, missing = c(a1 = .05, b2 = .05,
-                                                                                  c3 = .05))[[1]]
+made <- function(k) {
+  simulate(bp, 1, seed = k, n = part, truth = truth, missing = c(a1 = .05, b2 = .05, c3 = .05))[[1]]
+}
 folder <- tempfile()
 dir.create(folder)
 for (n in c(1e6, 1e7)) {
@@ -60,7 +61,8 @@ for (n in c(1e6, 1e7)) {
   }
   if (requireNamespace("duckdb", quietly = TRUE)) {
     other <- DBI::dbConnect(duckdb::duckdb(), file.path(folder, "x.duckdb"))
-    DBI::dbExecute(other, paste0("CREATE OR REPLACE TABLE cases AS SELECT * FROM read_csv_auto('", csv,
+    DBI::dbExecute(other, paste0("CREATE OR REPLACE TABLE cases AS SELECT * FROM read_csv_auto('",
+                                 csv,
                                  "', nullstr = 'NA')"))
     time <- seconds(moments <- collect_summary(database_table(other, "cases"), bp))
     fitting <- seconds(fit <- quietly(fit_model(bp, moments)))

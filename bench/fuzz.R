@@ -65,7 +65,8 @@ first_calls <- function(f) {
     construct = list(.bp = f$bp, name = "D", reflected_in = c("st1", "st2"), scale = "unit"),
     covary = list(.bp = f$bp, "be1", "be2"), criteria = list(cfi = c(.95, .9), power = .8),
     effect = list(.bp = f$bp, C ~ B), equations = list(fit = f$fit),
-    estimates = list(fit = f$fit, level = .9, bootstrap = f$boot), expected_scores = list(fit = f$groups,
+    estimates = list(fit = f$fit, level = .9, bootstrap = f$boot),
+      expected_scores = list(fit = f$groups,
                                                                       construct = "B"),
     fit_indices = list(fit = f$fit, criteria = NULL, baseline = "independence"),
     fit_model = list(bp = f$bp, data = f$data, by = "setting", levels = c("evening", "weekend"),
@@ -120,7 +121,8 @@ further_calls <- function(f) {
     start_at = list(.bp = f$bp, "loading[B, be2]", 1),
     summary_data = list(cov = covariance, n = 100, means = c(1, 2, 3), divisor = "n-1"),
     trail = list(x = f$amended), uncorrelate = list(.bp = f$bp, "B", "C"),
-    verdicts = list(fit = f$fit, criteria = NULL, bootstrap = NULL), without = list(fit = f$fit, criteria = NULL),
+    verdicts = list(fit = f$fit, criteria = NULL, bootstrap = NULL),
+    without = list(fit = f$fit, criteria = NULL),
     wording = list(.bp = f$bp, be1 = "text"),
     write_blueprint = list(bp = f$bp, file = out(".yaml")),
     write_report = list(x = f$fit, file = out(".md"), quiet = TRUE, criteria = NULL),
@@ -192,7 +194,7 @@ pick <- function(x) x[[sample.int(length(x), 1L)]]
 
 # --- the arms ------------------------------------------------------------------------------------
 
-generics <- c("coef", "confint", "vcov", "logLik", "anova", "predict", "plot", "residuals",
+generics <- c("coef", "confint", "influence", "vcov", "logLik", "anova", "predict", "plot", "residuals",
               "simulate",
               "summary", "update", "refit", "tidy", "glance", "augment", "effects")
 

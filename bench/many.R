@@ -35,9 +35,11 @@ set.seed(1)
 three <- blueprint("Three") |> construct("A", reflected_in = a1:a3) |>
   construct("B", reflected_in = b1:b3) |> construct("C", reflected_in = c1:c3)
 data <- simulate(three, 1, seed = 1, n = 500, truth = c(
-  "loading[ , ]" = .7, "covariance[A, B]" = .3, "covariance[A, C]" = .3, "covariance[B, C]" = .3))[[1]]
+  "loading[ , ]" = .7, "covariance[A, B]" = .3, "covariance[A, C]" = .3,
+    "covariance[B, C]" = .3))[[1]]
 found <- refits_against_fits(quietly(fit_model(three, data)))
-add("1,000 bootstrap refits, 9 items, n = 500", "1,000 core fits with errors", found[[1]], found[[2]],
+add("1,000 bootstrap refits, 9 items, n = 500", "1,000 core fits with errors", found[[1]],
+    found[[2]],
     "3")
 
 growth <- blueprint("Growth") |>
@@ -63,11 +65,15 @@ for (incomplete in c("drop", "keep")) {
       time, NA, "stated")
 }
 time <- seconds(quietly(bootstrap_fit(fit, 1000, seed = 1)))
-add("bootstrap_fit() of the demo model, 1,000 replicates, BCa, all estimates", "", time, NA, "stated")
+add("bootstrap_fit() of the demo model, 1,000 replicates, BCa, all estimates", "", time, NA,
+    "stated")
 
-# The same bootstrap on one worker and on two, long enough for the start of the workers not to count.
+# The same bootstrap on one worker and on two, long enough for the start of the workers not to
+# count.
 if (requireNamespace("future", quietly = TRUE)) {
-  long <- function() quietly(bootstrap_fit(fit, 1600, fit_indices, seed = 1, interval = "percentile"))
+  long <- function() {
+    quietly(bootstrap_fit(fit, 1600, fit_indices, seed = 1, interval = "percentile"))
+  }
   one <- seconds(a <- long())
   future::plan("multisession", workers = 2)
   invisible(quietly(bootstrap_fit(fit, 8, seed = 1, interval = "percentile")))

@@ -41,12 +41,15 @@ expect_same_fit <- function(source, data = far, ...) {
   expect_lt(abs(deviance(mine) - deviance(whole)), 1e-6)
   expect_lt(max(abs(coef(mine) - coef(whole)) / sqrt(diag(vcov(whole)))), 1e-6)
   expect_lt(max(abs(sqrt(diag(vcov(mine))) / sqrt(diag(vcov(whole))) - 1)), 1e-6)
-  grouped <- quiet_fit(collected_model, data, by = "setting", levels = c(W = "weekend", E = "evening"))
+  grouped <- quiet_fit(collected_model, data, by = "setting", levels = c(W = "weekend",
+                                                                         E = "evening"))
   levels <- c(W = "weekend", E = "evening")
-  mine <- quietly(fit_model(collected_model, collect_summary(source, collected_model, by = setting, levels = levels, ...)))
+  mine <- quietly(fit_model(collected_model, collect_summary(source, collected_model, by = setting,
+                                                             levels = levels, ...)))
   expect_identical(names(coef(mine)), names(coef(grouped)))
   expect_lt(abs(deviance(mine) - deviance(grouped)), 1e-6)
-  dropped <- quietly(fit_model(collected_model, collect_summary(source, collected_model, ...), incomplete = "drop"))
+  dropped <- quietly(fit_model(collected_model, collect_summary(source, collected_model, ...),
+                               incomplete = "drop"))
   expect_equal(nobs(dropped), nobs(quiet_fit(collected_model, data, incomplete = "drop")))
 }
 written <- function(data, ending = ".csv") {
@@ -54,4 +57,3 @@ written <- function(data, ending = ".csv") {
   utils::write.csv(data, file, row.names = FALSE)
   file
 }
-

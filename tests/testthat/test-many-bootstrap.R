@@ -65,7 +65,8 @@ test_that("groups are drawn within themselves, clusters whole, weights along", {
   expect_identical(sum(drawn / whole), 25)
   weighted <- quietly(fit_model(effect_model, data, weights = w, incomplete = "drop"))
   boot <- bootstrap_fit(weighted, 25, seed = 2, interval = "percentile")
-  slow <- vapply(plain_refits(weighted, data, 25, 2), function(f) coef(f)[["loading[Calm, sc3]"]], 0)
+  slow <- vapply(plain_refits(weighted, data, 25, 2), function(f) coef(f)[["loading[Calm, sc3]"]],
+                 0)
   expect_lt(abs(subset(as.data.frame(boot), parameter == "loading[Calm, sc3]")$se / sd(slow) - 1),
             1e-5)
 })
@@ -76,8 +77,9 @@ test_that("any reader and any function is bootstrapped, light fits as the whole 
   own <- function(f) c(ratio = coef(f)[["loading[Calm, sc3]"]] / coef(f)[["loading[Calm, sc2]"]])
   errors <- function(f) sqrt(diag(vcov(f)))
   chisq <- function(f) c(chisq = fit_indices(f)$value[1])
-  readers <- list(own = own, se = function(f) stats::setNames(errors(f), paste("se", names(coef(f)))),
-                  r = r_squared, e = effects, v = verdicts, s = function(f) c(n = nobs(f)))
+  named_errors <- function(f) stats::setNames(errors(f), paste("se", names(coef(f))))
+  readers <- list(own = own, se = named_errors, r = r_squared, e = effects, v = verdicts,
+                  s = function(f) c(n = nobs(f)))
   boot <- bootstrap_fit(fit, 25, readers, seed = 3, interval = "percentile")
   refits <- plain_refits(fit, small_choir, 25, 3)
   table <- as.data.frame(boot)
@@ -101,7 +103,8 @@ test_that("auxiliary variables stay beside the model in every replicate", {
             1e-5)
 })
 
-test_that("BCa is Efron's: acceleration from a jackknife, z0 from ties halved, p where zero is met", {
+test_that("BCa is Efron's: acceleration from a jackknife, z0 from ties halved, p where zero is met",
+          {
   fit <- quiet_fit(effect_model, small_choir, incomplete = "drop")
   boot <- bootstrap_fit(fit, 400, seed = 1)
   used <- fit$sample$groups[[1]]$used
@@ -170,7 +173,8 @@ test_that("the parametric bootstrap draws what simulate() draws", {
   fit <- quiet_fit(effect_model, small_choir)
   boot <- bootstrap_fit(fit, 25, seed = 9, draw = "model", interval = "percentile")
   sets <- simulate(fit, 25, seed = 9, missing = "as observed")
-  slow <- vapply(sets, function(d) coef(quietly(refit(fit, data = d)))[["effect[Belonging, Calm]"]], 0)
+  slow <- vapply(sets, function(d) coef(quietly(refit(fit, data = d)))[["effect[Belonging, Calm]"]],
+                 0)
   expect_equal(boot$values[, "effect[Belonging, Calm]"], slow, tolerance = 1e-5)
   expect_error(bootstrap_fit(fit, 25, fit_indices, draw = "model"), class = "orizzonte_error_input")
 })
@@ -191,7 +195,8 @@ test_that("readers take a bootstrap of their fit, and of no other", {
   expect_identical(judged$verdict, "supported")
   index <- fit_indices(fit, bootstrap = boot)
   expect_identical(index$lower[index$index == "cfi"], table$lower[table$parameter == "cfi"])
-  expect_true(any(grepl("60 bootstrap replicates", capture.output(print(summary(fit, bootstrap = boot))))))
+  expect_true(any(grepl("60 bootstrap replicates",
+                        capture.output(print(summary(fit, bootstrap = boot))))))
   file <- tempfile(fileext = ".md")
   write_report(fit, file, quiet = TRUE, bootstrap = boot)
   expect_true(any(grepl("60 bootstrap replicates", readLines(file))))
@@ -205,7 +210,8 @@ test_that("readers take a bootstrap of their fit, and of no other", {
 test_that("lost and improper replicates are counted, and left out by the stated rule only", {
   set.seed(5)
   weak <- simulate(blueprint("W") |> construct("A", reflected_in = a1:a3), 1, seed = 2, n = 45,
-                   truth = c("loading[A, a1]" = .9, "loading[A, a2]" = .8, "loading[A, a3]" = .25))[[1]]
+                   truth = c("loading[A, a1]" = .9, "loading[A, a2]" = .8,
+                             "loading[A, a3]" = .25))[[1]]
   fit <- quietly(fit_model(blueprint("W") |> construct("A", reflected_in = a1:a3), weak))
   kept <- bootstrap_fit(fit, 100, seed = 1, interval = "percentile")
   dropped <- bootstrap_fit(fit, 100, seed = 1, interval = "percentile", improper = "drop")
@@ -234,7 +240,11 @@ test_that("what cannot be bootstrapped is refused by class", {
   expect_error(bootstrap_fit(fit, 20, seed = "a"), class = "orizzonte_error_input")
   expect_error(bootstrap_fit(fit, 20, interval = "normal"), class = "orizzonte_error_input")
   moments <- summary_data(cov(complete_choirs(c("be1", "be2", "be3"))), 300)
-  from_summary <- quietly(fit_model(blueprint("B") |> construct("B", reflected_in = be1:be3), moments))
+  from_summary <- quietly(fit_model(blueprint("B") |> construct("B", reflected_in = be1:be3),
+                                    moments))
   expect_error(bootstrap_fit(from_summary), class = "orizzonte_error_data")
+  expect_error(bootstrap_fit(from_summary, 20, draw = "model"), class = "orizzonte_error_input")
+  drawn <- bootstrap_fit(from_summary, 40, draw = "model", interval = "percentile", seed = 1)
+  expect_identical(sum(drawn$status == 0L), 40L)
   expect_error(resample_rows(from_summary, 2, 1), class = "orizzonte_error_data")
 })

@@ -76,13 +76,16 @@ test_that("an interrupt of a long run ends it at once and is an interrupt", {
   code <- paste0("suppressMessages({library(orizzonte); ",
                  "fit <- fit_model(blueprint('C') |> construct('C', reflected_in = sc1:sc4) |> ",
                  "construct('B', reflected_in = be1:be4), choirs)}); cat('ready\\n'); ",
-                 "r <- tryCatch({bootstrap_fit(fit, 1e6, seed = 1, interval = 'percentile'); 'done'}, ",
+                 "r <- tryCatch({bootstrap_fit(fit, 1e6, seed = 1, interval = 'percentile'); ",
+                 "'done'}, ",
                  "interrupt = function(i) 'interrupted'); cat(r, '\\n')")
   out <- tempfile()
   script <- tempfile(fileext = ".R")
   writeLines(code, script)
-  system2("sh", c("-c", shQuote(paste0(library_paths(), " ", file.path(R.home("bin"), "Rscript"), " ",
-                                       script, " > ", out, " 2>/dev/null & echo $! > ", out, ".pid"))))
+  system2("sh", c("-c", shQuote(paste0(library_paths(), " ", file.path(R.home("bin"), "Rscript"),
+                                       " ",
+                                       script, " > ", out, " 2>/dev/null & echo $! > ", out,
+                                         ".pid"))))
   for (k in 1:100) {
     if (file.exists(out) && any(readLines(out, warn = FALSE) == "ready")) break
     Sys.sleep(0.1)

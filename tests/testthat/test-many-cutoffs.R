@@ -12,8 +12,9 @@ indices_of_fit <- function(fit) {
 test_that("replicates of indices are those of a plain loop over simulate() and refit()", {
   fit <- quiet_fit(bp, choirs[1:300, ], incomplete = "drop")
   found <- model_cutoffs(fit, 30, seed = 5, draw = "model", misses = c("covariance[be1, be2]" = .3))
-  slow <- t(vapply(simulate(fit, 30, seed = 5), function(d) indices_of_fit(quietly(refit(fit, data = d))),
-                   numeric(4)))
+  slow <- t(vapply(simulate(fit, 30, seed = 5), function(d) {
+    indices_of_fit(quietly(refit(fit, data = d)))
+  }, numeric(4)))
   expect_lt(max(abs(found$parts[[1]]$right - slow)), 1e-6)
   # the missed population: the implied moments and one more residual covariance
   e <- estimates(fit)
@@ -30,7 +31,8 @@ test_that("replicates of indices are those of a plain loop over simulate() and r
   expect_gt(mean(found$parts[[1]]$wrong[[1]][, "rmsea"]), mean(found$parts[[1]]$right[, "rmsea"]))
 })
 
-test_that("the rule: 95 of 100 right ones pass and at most 5 wrong ones, else 90 and 10, else none", {
+test_that("the rule: 95 of 100 right ones pass and at most 5 wrong ones, else 90 and 10, else none",
+          {
   fit <- quiet_fit(bp, choirs, incomplete = "drop")
   found <- model_cutoffs(fit, 60, seed = 1)
   table <- as.data.frame(found)

@@ -22,7 +22,8 @@ test_that("one step tells what leaving a case out does", {
   }
 })
 
-test_that("all one-step changes add up to nothing, and groups, clusters and weights are kept apart", {
+test_that("all one-step changes add up to nothing, and groups, clusters and weights are kept apart",
+          {
   fit <- quiet_fit(bp, choirs, incomplete = "drop")
   found <- influence(fit, top = 0)
   expect_equal(nrow(found), nobs(fit))
@@ -40,7 +41,8 @@ test_that("all one-step changes add up to nothing, and groups, clusters and weig
   expect_equal(found$actual_chisq_change[1], deviance(real) - deviance(clustered), tolerance = 1e-4)
   expect_lt(abs(found$chisq_change[1] - (deviance(real) - deviance(clustered))), 3)
   expect_error(influence(quietly(fit_model(blueprint("B") |> construct("B", reflected_in = be1:be3),
-                                           summary_data(cov(complete_choirs(c("be1", "be2", "be3"))), 300)))),
+                                           summary_data(cov(complete_choirs(c("be1", "be2",
+                                                                              "be3"))), 300)))),
                class = "orizzonte_error_data")
 })
 
@@ -66,8 +68,11 @@ test_that("robustness refits every defensible analysis, and says on what a claim
   by_hand <- list(`not: free covariance[be1, be2]` = quiet_fit(model, choirs),
                   `robust inference` = quietly(refit(fit, inference = "robust")),
                   `incomplete cases dropped` = quietly(refit(fit, incomplete = "drop")),
-                  `without item sc3` = quietly(refit(fit, blueprint = leave_out(fit$request$blueprint, sc3))),
-                  `without years` = quietly(refit(fit, blueprint = leave_out(fit$request$blueprint, years))))
+                  `without item sc3` = quietly(refit(fit,
+                                                     blueprint = leave_out(fit$request$blueprint,
+                                                                           sc3))),
+                  `without years` = quietly(refit(fit, blueprint = leave_out(fit$request$blueprint,
+                                                                             years))))
   for (name in names(by_hand)) {
     row <- found[found$analysis == name, ]
     judged <- verdicts(by_hand[[name]])

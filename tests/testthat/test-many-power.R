@@ -49,7 +49,8 @@ test_that("sets, smaller blueprints, rungs and robust fits have a power", {
   expect_equal(power_of(robust, "effect[Calm, Staying]")$ncp * c,
                power_of(normal, "effect[Calm, Staying]")$ncp, tolerance = 1e-6)
   expect_error(power_of(bp, "effect[Calm, Staying]"), class = "orizzonte_error_input")
-  expect_error(power_of(bp, "effect[Calm, Nobody]", n = 100, truth = truth), class = "orizzonte_error")
+  expect_error(power_of(bp, "effect[Calm, Nobody]", n = 100, truth = truth),
+               class = "orizzonte_error")
   expect_error(power_of(bp, 5, n = 100, truth = truth), class = "orizzonte_error_input")
   expect_error(power_of(bp, "close fit", n = 100, truth = truth, rmsea = 1),
                class = "orizzonte_error_input")
@@ -89,7 +90,8 @@ test_that("robust plans, groups and other fitted models run; misuse is refused",
   clustered <- plan_study(bp, n = 120, truth = truth, reps = 20, seed = 1, clusters = 30,
                           between = .2, inference = "robust")
   expect_identical(clustered$sizes$converged, 1)
-  groups <- plan_study(hold_equal(bp, loading), list(c(a = 100, b = 120)), truth, reps = 20, seed = 1)
+  groups <- plan_study(hold_equal(bp, loading), list(c(a = 100, b = 120)), truth, reps = 20,
+                       seed = 1)
   expect_true("effect[Calm, Staying | b]" %in% groups$parameters$parameter)
   expect_identical(groups$parameters$n[1], 220)
   wrong <- plan_study(covary(bp, sc1, sc2), 200, c(truth, "covariance[sc1, sc2]" = .5), reps = 30,

@@ -26,7 +26,8 @@ test_that("a standardized truth gives variances of one and the values that were 
 test_that("residual correlations, groups and means come out as they were asked for", {
   free <- covary(bp, be1, be2)
   data <- simulate(free, 1, seed = 2, n = c(evening = 30000, weekend = 20000),
-                   truth = c(truth, "covariance[be1, be2]" = .3, "loading[Belonging, be3 | weekend]" = .4,
+                   truth = c(truth, "covariance[be1, be2]" = .3,
+                             "loading[Belonging, be3 | weekend]" = .4,
                              "mean[Belonging | weekend]" = .5))[[1]]
   expect_identical(as.vector(table(data$group)), c(30000L, 20000L))
   e <- estimates(quiet_fit(free, data, by = "group"))
@@ -91,7 +92,8 @@ test_that("fits are drawn from with the seed of R or a number, holes as the case
 test_that("a truth that cannot be is refused with the culprit", {
   expect_error(simulate(bp, 1, n = 100, truth = c(truth, "effect[Belonging, Staying]" = .99)),
                "Staying", class = "orizzonte_error_input")
-  expect_error(simulate(bp, 1, n = 100, truth = truth[-1]), "loading", class = "orizzonte_error_input")
+  expect_error(simulate(bp, 1, n = 100, truth = truth[-1]), "loading",
+               class = "orizzonte_error_input")
   expect_error(simulate(bp, 1, n = 100, truth = c(.7)), class = "orizzonte_error_input")
   expect_error(simulate(bp, 1, n = 100, truth = c("loading[Nobody, ]" = .7)),
                class = "orizzonte_error")

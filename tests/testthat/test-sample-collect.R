@@ -70,7 +70,8 @@ test_that("broken files end in an error with the line, whatever the chunk", {
 test_that("Parquet files are read row group by row group", {
   skip_if_not_installed("nanoparquet")
   file <- tempfile(fileext = ".parquet")
-  nanoparquet::write_parquet(far, file, options = nanoparquet::parquet_options(num_rows_per_row_group = 100L))
+  nanoparquet::write_parquet(far, file,
+                             options = nanoparquet::parquet_options(num_rows_per_row_group = 100L))
   expect_same_moments(collect_summary(file, bp), far)
   expect_same_fit(file)
 })

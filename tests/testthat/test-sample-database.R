@@ -63,7 +63,8 @@ test_that("SQLite, in memory and by address", {
   expect_error(collect_summary(paste0("sqlite:", tempfile(), "?table=choirs"), bp),
                class = "orizzonte_error_file")
   expect_error(collect_summary(paste0("sqlite:", file), bp), class = "orizzonte_error_address")
-  expect_error(collect_summary("sqlte:x.db?table=a", bp), "sqlite", class = "orizzonte_error_address")
+  expect_error(collect_summary("sqlte:x.db?table=a", bp), "sqlite",
+               class = "orizzonte_error_address")
 })
 
 test_that("more columns than one query may return are summed up in several", {
@@ -123,7 +124,8 @@ test_that("PostgreSQL, a real server, in memory and by address", {
   server <- start_server()
   on.exit(server$stop())
   skip_if_not(server$good, "the server did not start")
-  connection <- DBI::dbConnect(asNamespace("RPostgres")$Postgres(), host = server$folder, dbname = "postgres",
+  connection <- DBI::dbConnect(asNamespace("RPostgres")$Postgres(), host = server$folder,
+                               dbname = "postgres",
                                user = "tester")
   engine_tests(connection)
   DBI::dbWriteTable(connection, "choirs", far, overwrite = TRUE)

@@ -1,0 +1,28 @@
+# Draws the figures of docs/screenshots/ anew from the demo data (pictures of terminals and of pages
+# are taken by hand). Usage: R_LIBS=.build/library Rscript tools/screenshots.R
+suppressPackageStartupMessages(library(orizzonte))
+options(cli.progress_show_after = 1e6)
+quietly <- function(code) suppressWarnings(suppressMessages(code))
+model <- function(name) {
+  read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
+}
+keep <- function(figure, name) {
+  ggplot2::ggsave(file.path("docs", "screenshots", paste0(name, ".png")), figure, width = 12.8,
+                  height = 8, dpi = 100, bg = "white")
+}
+demo <- read_blueprint(system.file("extdata", "choirs.yaml", package = "orizzonte"))
+fit <- quietly(fit_model(demo, choirs))
+structural <- quietly(fit_model(model("structural"), choirs))
+ladder <- quietly(invariance(demo, choirs, by = setting))
+keep(path_diagram(structural, r_squared = TRUE), "structural")
+keep(path_diagram(quietly(fit_model(model("bifactor"), choirs_bifactor))), "bifactor")
+keep(path_diagram(ladder$fits$metric), "groups")
+keep(residual_map(fit), "residual-map")
+keep(plot(amendments(fit, top = 0)), "amendments")
+keep(plot(ladder), "invariance")
+keep(plot(screen_data(choirs, demo), what = "missing"), "missing")
+complete <- quietly(fit_model(model("structural"), choirs, incomplete = "drop"))
+keep(plot(model_cutoffs(complete, reps = 300, seed = 1)), "cutoffs")
+claimed <- claim(model("structural"), H1 = effect[Calm, Staying] > 0,
+                 H2 = effect[Belonging, Staying] > 0)
+keep(plot(robustness(quietly(fit_model(claimed, choirs)))), "robustness")
