@@ -157,7 +157,7 @@ command_compare <- function(given) {
 command_confirm <- function(given) {
   format <- choose_one(given$format, c("text", "json"), "--format")
   fit <- fit_from_files(given)
-  found <- confirm(fit, read_data_file(given$files[3L], given$encoding))
+  found <- confirm(fit, given_data(given, given$files[3L], fit$request$blueprint))
   to_output(given$out, given$quiet, function() {
     if (format == "text") return(print(found))
     cat(to_json(list(orizzonte = fit$version, command = "confirm", title = found$title,

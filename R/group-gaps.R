@@ -5,8 +5,7 @@
 #' under the values of the reference group, over the distribution of the constructs in the group
 #' (Nye & Drasgow 2011; Millsap 2011).
 #'
-#' @param ladder What [invariance()] returned (or [loosen()], whose ladder is taken), with a scalar
-#'   rung.
+#' @param ladder A ladder from [invariance()] or [loosen()], or one fit of several groups.
 #' @param rung The rung that says what is held.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and
@@ -34,11 +33,13 @@
 group_gaps <- function(ladder, rung = "scalar", ...) {
   check_arguments("group_gaps")
   if (inherits(ladder, "orizzonte_loosened")) ladder <- ladder$ladder
-  if (!inherits(ladder, "orizzonte_ladder"))
+  single <- inherits(ladder, "orizzonte_fit")
+  if (!single && !inherits(ladder, "orizzonte_ladder"))
     abort("input",
-          c("group_gaps() needs a ladder.",
+          c("group_gaps() needs a ladder, or a fit of several groups.",
             i = "ladder <- invariance(blueprint, data, by = \"column\")."))
   fit <- rung_fit(ladder, rung, "group_gaps")
+  if (single) check_grouped(fit$layout)
   check_converged(fit, "group_gaps")
   items <- reflective_items(fit$layout)
   groups <- fit$layout$groups
@@ -46,8 +47,9 @@ group_gaps <- function(ladder, rung = "scalar", ...) {
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_gaps")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,
-            totals = total_gaps(fit, out, groups), caveat = caveat_of(ladder, rung %||%
-              default_rung(ladder)), wording = all_wordings(fit))
+            totals = total_gaps(fit, out, groups),
+            caveat = if (!single) caveat_of(ladder, rung %||% default_rung(ladder)),
+            wording = all_wordings(fit))
 }
 
 item_gaps <- function(fit, item, groups) {

@@ -8,6 +8,10 @@ chunks_by_worker <- 4L
 # there is not made again.
 run_chunks <- function(work, job, reps, title, folder = NULL) {
   workers <- count_workers()
+  if (is.na(workers)) {
+    note_one_process()
+    workers <- 1L
+  }
   size <- max(1L, min(largest_chunk, ceiling(reps / (chunks_by_worker * workers))))
   kept <- kept_chunks(folder, job, work)
   done <- replicates_in(kept)
@@ -33,9 +37,18 @@ open_chunks <- function(numbers, size) {
   }), recursive = FALSE, use.names = FALSE)
 }
 
+# NA: the package that knows workers is not installed.
 count_workers <- function() {
-  if (!requireNamespace("future", quietly = TRUE)) return(1L)
+  if (!requireNamespace("future", quietly = TRUE)) return(NA_integer_)
   min(future::nbrOfWorkers(), 10000)
+}
+
+# Once a session.
+noted <- new.env(parent = emptyenv())
+note_one_process <- function() {
+  if (isTRUE(noted$one_process)) return(invisible())
+  noted$one_process <- TRUE
+  say("One process does all of it: with the package future others can share it, the numbers stay.")
 }
 
 # As many parts at once as there are workers; a part whose worker died is done again here.

@@ -194,7 +194,8 @@ pick <- function(x) x[[sample.int(length(x), 1L)]]
 
 # --- the arms ------------------------------------------------------------------------------------
 
-generics <- c("coef", "confint", "influence", "vcov", "logLik", "anova", "predict", "plot", "residuals",
+generics <- c("coef", "confint", "influence", "vcov", "logLik", "anova", "predict", "plot",
+              "residuals",
               "simulate",
               "summary", "update", "refit", "tidy", "glance", "augment", "effects")
 

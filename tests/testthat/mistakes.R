@@ -85,7 +85,7 @@ mistakes <- expression(
   fit_model(start(), choir, by = setting, clusters = town),
   fit_model(start(), summary_data(cov(choir[paste0("be", 1:4)], use = "complete.obs"), 600),
             inference = "robust"),
-  group_gaps(groups),
+  group_gaps(fit),
   invariance(start(), choir),
   invariance(groups),
   invariance(start(), choir, by = "setting", rungs = c("metric", "scaler")),

@@ -94,6 +94,26 @@ test_that("any reader and any function is bootstrapped, light fits as the whole 
   expect_identical(table$estimate[table$parameter == "n"], as.numeric(nobs(fit)))
 })
 
+test_that("latent means and gaps between groups are bootstrapped like anything else", {
+  held <- blueprint("Held") |> construct("Calm", reflected_in = sc1:sc4) |>
+    hold_equal(loading, intercept)
+  data <- choirs[1:300, ]
+  fit <- quiet_fit(held, data, by = "setting", incomplete = "drop")
+  boot <- bootstrap_fit(fit, 25, list(means = latent_means, gaps = group_gaps), seed = 1,
+                        interval = "percentile")
+  refits <- plain_refits(fit, data, 25, 1)
+  table <- as.data.frame(boot)
+  slow <- vapply(refits, function(f) latent_means(f)$difference, 0)
+  mine <- table[table$parameter == "difference[Calm | weekend]", ]
+  expect_lt(abs(mine$se / sd(slow) - 1), 1e-4)
+  shown <- latent_means(fit, bootstrap = boot)
+  expect_identical(shown$se, mine$se)
+  column <- setdiff(names(Filter(is.numeric, group_gaps(fit))), c("chisq", "df", "p", "se"))[1]
+  slow <- vapply(refits, function(f) group_gaps(f)[[column]][2], 0)
+  at <- grep(paste0("^", column, "\\["), table$parameter)[2]
+  expect_lt(abs(table$se[at] / sd(slow) - 1), 1e-3)
+})
+
 test_that("auxiliary variables stay beside the model in every replicate", {
   fit <- quietly(fit_model(effect_model, small_choir, auxiliary = c(age, years)))
   boot <- bootstrap_fit(fit, 25, seed = 4, interval = "percentile")

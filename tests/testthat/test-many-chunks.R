@@ -15,6 +15,17 @@ test_that("two local workers and a cluster over sockets give the numbers of one 
   expect_identical(boot()$values, one$values)
 })
 
+test_that("progress goes to whoever handles it", {
+  skip_if_not_installed("progressr")
+  told <- 0
+  long <- function() {
+    withCallingHandlers(bootstrap_fit(fit, 300, seed = 1, interval = "percentile"),
+                        progression = function(p) told <<- told + 1)
+  }
+  progressr::with_progress(long(), handlers = progressr::handler_void())
+  expect_gt(told, 3)
+})
+
 test_that("the part of a worker that dies is made again, and said", {
   skip_if_not_installed("future")
   skip_on_os("windows")
