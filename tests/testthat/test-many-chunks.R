@@ -22,7 +22,7 @@ test_that("progress goes to whoever handles it", {
     withCallingHandlers(bootstrap_fit(fit, 300, seed = 1, interval = "percentile"),
                         progression = function(p) told <<- told + 1)
   }
-  progressr::with_progress(long(), handlers = progressr::handler_void())
+  progressr::with_progress(long(), handlers = progressr::handler_void(), enable = TRUE)
   expect_gt(told, 3)
 })
 
