@@ -85,7 +85,9 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
   known <- formals(sys.function(sys.parent()))
   bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
   needed <- setdiff(names(known)[bare], c("...", optional))
-  lacking <- Filter(function(name) eval(call("missing", as.name(name)), frame), needed)
+  # base's own, whatever an argument of that name holds
+  is_missing <- function(name) eval(as.call(list(base::missing, as.name(name))), frame)
+  lacking <- Filter(is_missing, needed)
   if (length(lacking)) {
     if (names(known)[1L] == ".bp" && !".bp" %in% lacking) check_blueprint(frame$.bp, verb)
     abort("input", c(paste0(verb, "() needs `", lacking[1L], "`."),

@@ -191,7 +191,7 @@ many_commands <- function() {
              "and counts; with --power by formula instead. Exit code 0; 2: bad input."),
       example =
       paste0("orizzonte plan choirs.yaml --n '200; 400' --truth 'loading[ , ]=.7; ",
-             "effect[Calm, Staying]=.2' --seed 1"),
+             "covariance[Calm, Staying]=.3' --seed 1"),
       run = command_plan
     )
   )

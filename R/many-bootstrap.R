@@ -154,6 +154,8 @@ check_replicates <- function(x, reader) {
 bootstrap_table <- function(x, level = x$asked$level, type = x$asked$interval) {
   found <- replicate_intervals(x$values, x$estimate, type, level,
                                x$acceleration %||% rep(0, length(x$estimate)))
+  # that a fit index is zero is no hypothesis
+  found$p[names(x$estimate) %in% names(index_words)] <- NA_real_
   list_frame(c(list(parameter = names(x$estimate), group = unname(x$group),
                     estimate = unname(x$estimate)),
                found[c("se", "bias", "lower", "upper", "p", "used")]))

@@ -49,7 +49,7 @@ collect_summary <- function(source, bp, by = NULL, levels = NULL, missing_codes 
 }
 
 check_collected_levels <- function(levels) {
-  if (length(levels) && !anyNA(levels)) return(levels)
+  if (is.atomic(levels) && length(levels) && !anyNA(levels)) return(levels)
   abort("input", c("`levels` must name groups.",
                    i = "Such as levels = c(\"evening\", \"weekend\")."))
 }

@@ -182,6 +182,7 @@ test_that("fit indices are corrected for the misfit that resampling adds", {
   expect_lt(abs(of("srmr")$bias), of("srmr")$se / 2)
   expect_true(of("rmsea")$lower < of("rmsea")$estimate && of("rmsea")$upper > of("rmsea")$estimate)
   expect_false(any(c("p", "aic", "loglik") %in% table$parameter))
+  expect_true(all(is.na(table$p)))
   # uncorrected, chi-square would be too large by tr(U Gamma), near its degrees of freedom
   raw <- mean(boot$chisq) - deviance(fit)
   robust <- quietly(refit(fit, inference = "robust"))
