@@ -136,6 +136,7 @@ planned_parameters <- function(fit, table, found, n, significance) {
   se <- of("se")
   truth <- stats::setNames(estimates(fit)$estimate, estimates(fit)$parameter)[table$parameter]
   truth <- ifelse(is.na(truth), table$estimate, truth)
+  truth[abs(truth) < 1e-12] <- 0
   used <- colSums(!is.na(estimate) & !is.na(se))
   half <- stats::qnorm(1 - significance / 2) * se
   mean <- function(x) colMeans(x, na.rm = TRUE)
@@ -189,8 +190,8 @@ format_plan <- function(x) {
     plan_lines(shown, x$goal),
     if (length(x$trouble)) c("", wrap_lines(paste0("Some data sets gave no value: ",
                                                    x$trouble[1L]))),
-    "", next_step(NULL, "plot() of this for power by n, as.data.frame() for all parameters",
-                  command_text("plan")))
+    either(c("", paste0("Next: plot() of this for power by n, as.data.frame() for all ",
+                        "parameters")), NULL))
 }
 
 plan_lines <- function(table, goal) {
