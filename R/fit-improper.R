@@ -2,6 +2,7 @@
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {
+  if (surely_proper(fit)) return(trouble_rows())
   cached(fit, "improper", bind_troubles(lapply(group_views(fit), view_improper)))
 }
 

@@ -13,6 +13,7 @@ package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 fit_at <- function(fit, theta) {
   solution <- fit$solution
   solution$theta[] <- theta
+  solution$proper <- FALSE
   solution$eta <- values_at(fit$layout, solution$theta)
   solution$known <- unname(solution$theta[fit$layout$model$used])
   new_fit(fit$request, fit$sample, fit$layout, solution, fit$moments)

@@ -83,6 +83,7 @@ replicate_fit <- function(job, found, first, r) {
   solution$discrepancy <- found$discrepancy[r]
   solution$vcov <- matrix(0, 0L, 0L)
   solution$inflation <- numeric()
+  solution$proper <- FALSE
   solution$active[] <- FALSE
   solution <- profile_solution(solution, whole$layout, moments)
   light <- new_fit(whole$request, replicate_sample(whole$sample, moments, less), whole$layout,

@@ -8,7 +8,7 @@ new_solution <- function(layout, core) {
   structure(list(theta = theta, eta = values_at(layout, theta), known = core$theta,
                  vcov = core$vcov, discrepancy = core$discrepancy, decrement = core$decrement,
                  status = core$status, starts = core$starts, active = core$active,
-                 inflation = core$inflation, history = core$history),
+                 inflation = core$inflation, history = core$history, proper = core$proper),
             class = "orizzonte_solution")
 }
 
@@ -78,6 +78,8 @@ discrepancy_of <- function(fit) fit$solution$discrepancy
 decrement_of <- function(fit) fit$solution$decrement
 history_of <- function(fit) fit$solution$history
 starts_of <- function(fit) fit$solution$starts
+# Did the core find it proper beyond doubt? Not asked of values that were moved afterwards.
+surely_proper <- function(fit) isTRUE(fit$solution$proper)
 inflation_of <- function(fit) fit$solution$inflation
 is_active <- function(fit) fit$solution$active
 

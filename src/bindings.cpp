@@ -6,6 +6,7 @@
 
 #include "core/expression.hpp"
 #include "core/infer/derivatives.hpp"
+#include "core/infer/proper.hpp"
 #include "core/infer/rank.hpp"
 #include "core/infer/sandwich.hpp"
 #include "core/infer/scaling.hpp"
@@ -105,7 +106,10 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   throw_if(callbacks.stop);
   const Rcpp::Shield<SEXP> active(Rf_allocVector(LGLSXP, fit.active.size()));
   for (size_t i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
-  Results out(12);
+  // beyond doubt: positive definite
+  const bool proper = fit.eta.size() > 0 && oz::is_proper(what, fit.eta, 0);
+  Results out(13);
+  out.add("proper", Rf_ScalarLogical(proper));
   out.add("theta", vector_of(fit.theta));
   out.add("eta", vector_of(fit.eta));
   out.add("vcov", matrix_of(fit.covariance));

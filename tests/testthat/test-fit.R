@@ -173,5 +173,5 @@ test_that("readers build nothing anew: no layout, and each shared thing once", {
   capture.output(print(summary(fit)), print(ladder), print(fit), print(estimates(fit)),
                  print(residuals(fit, largest = 5)))
   expect_identical(built, 0L)
-  expect_true(all(c("indices", "standardized", "errors", "improper") %in% ls(fit$cache)))
+  expect_true(all(c("indices", "standardized", "errors") %in% ls(fit$cache)))
 })

@@ -1,9 +1,8 @@
 #include "refit_many.hpp"
 
-#include <cmath>
 #include <limits>
 
-#include "../matrices.hpp"
+#include "../infer/proper.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/driver.hpp"
 #include "../solve/solve.hpp"
@@ -11,25 +10,7 @@
 namespace orizzonte {
 namespace {
 
-constexpr double negative = -1e-8;  // an eigenvalue below it is negative indeed
-
-// Is a matrix of (residual) covariances of variables not positive semi-definite? That is so
-// whenever a variance is negative, a correlation beyond 1 or R-squared outside of 0 to 1.
-bool is_improper(const Model& model, const Vector& eta) {
-  for (const Implied& group : implied(model, eta)) {
-    Matrix psi = group.residual;
-    Vector unit = psi.diagonal();
-    for (int i = 0; i < unit.size(); ++i) {
-      if (unit[i] < negative) return true;
-      unit[i] = unit[i] > 0 ? 1 / std::sqrt(unit[i]) : 1;
-    }
-    psi = unit.asDiagonal() * psi * unit.asDiagonal();
-    if (psi.isDiagonal()) continue;
-    const Eigen::SelfAdjointEigenSolver<Matrix> roots(psi, Eigen::EigenvaluesOnly);
-    if (roots.eigenvalues().minCoeff() < negative) return true;
-  }
-  return false;
-}
+constexpr double slack = 1e-8;  // an eigenvalue further below zero is negative indeed
 
 bool presses(const Model& model, const std::vector<char>& active) {
   for (size_t k = 0; k < active.size(); ++k)
@@ -65,13 +46,13 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
     Vector found = near.theta;
     out.status[r] = static_cast<int>(near.status);
     out.discrepancy[r] = near.discrepancy;
-    bool improper = found.size() == theta.size() && is_improper(model, model.map(found));
+    bool improper = found.size() == theta.size() && !is_proper(model, model.map(found), slack);
     if (near.status != Status::Converged || improper || presses(model, near.active)) {
       const Fit alone = fit(model, sample, settings, callbacks);
       found = alone.theta;
       out.status[r] = static_cast<int>(alone.status);
       out.discrepancy[r] = alone.discrepancy;
-      improper = found.size() == theta.size() && is_improper(model, alone.eta);
+      improper = found.size() == theta.size() && !is_proper(model, alone.eta, slack);
     }
     out.improper[r] = improper;
     if (found.size() == theta.size())

@@ -1,0 +1,29 @@
+#include "proper.hpp"
+
+#include <cmath>
+
+#include "../matrices.hpp"
+
+namespace orizzonte {
+
+bool is_proper(const Model& model, const Vector& eta, double slack) {
+  if (!eta.allFinite()) return false;
+  for (const Implied& group : implied(model, eta)) {
+    Matrix psi = group.residual;
+    Vector unit = psi.diagonal();
+    for (int i = 0; i < unit.size(); ++i) {
+      if (unit[i] < -slack) return false;
+      unit[i] = unit[i] > 0 ? 1 / std::sqrt(unit[i]) : 1;
+    }
+    if (psi.isDiagonal(0)) continue;
+    psi = unit.asDiagonal() * psi * unit.asDiagonal();
+    psi.diagonal().array() += slack;
+    // composites have nothing of their own
+    for (int i = 0; i < psi.rows(); ++i)
+      if (group.residual(i, i) == 0 && group.residual.row(i).isZero(0)) psi(i, i) = 1;
+    if (psi.llt().info() != Eigen::Success) return false;
+  }
+  return true;
+}
+
+}  // namespace orizzonte
