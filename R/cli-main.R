@@ -1,8 +1,8 @@
 #' The command line
 #'
 #' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
-#' `diagnose`, `amend`, `compare`, `confirm`, `rescue`, `invariance`, `bootstrap`, `cutoffs`, `plan`,
-#' `draw` or `report`;
+#' `diagnose`, `amend`, `compare`, `confirm`, `rescue`, `invariance`, `bootstrap`, `cutoffs`,
+#' `plan`, `draw` or `report`;
 #' `orizzonte --help` lists them.
 #' Tables go to standard output, messages to standard error; tables keep to the width of the
 #' terminal, or to the columns that the variable `COLUMNS` of the shell gives. Exit codes: 0 done
