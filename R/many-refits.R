@@ -152,10 +152,14 @@ replicate_cases <- function(fit, draw, replicate) {
       list(values = values, weight = NULL,
            cluster = if (length(sizes)) rep(seq_along(sizes), sizes))
     }, drawn, draw$source$populations))
-  Map(function(rows, cases) {
+  out <- Map(function(rows, cases) {
     list(values = cases$values[rows, , drop = FALSE], weight = cases$weight[rows],
          cluster = if (!is.null(cases$cluster)) copies_of_clusters(cases$cluster, rows))
   }, drawn, draw$source$cases)
+  if (is.null(out[[1L]]$weight)) return(out)
+  # weights sum to the number of cases, in each replicate anew
+  by <- sum(lengths(drawn)) / sum(vapply(out, function(x) sum(x$weight), 0))
+  lapply(out, function(x) replace(x, "weight", list(x$weight * by)))
 }
 
 # Rows come cluster by cluster: a new one begins where the first row of its cluster comes again.

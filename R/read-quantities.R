@@ -35,12 +35,8 @@ standardized_of <- function(fit) {
   })
 }
 
-# The jets of several texts: lists of `value` and `gradient` (by theta_of()). `scope`: the group
-# meant by what names none.
-read_jets <- function(fit, texts) {
-  lapply(stats::setNames(texts, texts), read_jet, fit = fit)
-}
-
+# The jet of a text: a list of `value` and `gradient` (by theta_of()). `scope`: the group meant by
+# what names none.
 read_jet <- function(text, fit, scope = NULL) {
   expression <- str2lang(text)
   standardized <- identical(expression[[1L]], quote(standardized))
