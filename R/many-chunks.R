@@ -3,6 +3,7 @@
 
 largest_chunk <- 100L
 chunks_by_worker <- 4L
+most_workers <- 256L        # a batch system has no end of them: parts stay worth a job
 
 # work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and what is found
 # there is not made again.
@@ -40,7 +41,7 @@ open_chunks <- function(numbers, size) {
 # NA: the package that knows workers is not installed.
 count_workers <- function() {
   if (!requireNamespace("future", quietly = TRUE)) return(NA_integer_)
-  min(future::nbrOfWorkers(), 10000)
+  min(future::nbrOfWorkers(), most_workers)
 }
 
 # Once a session.
