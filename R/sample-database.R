@@ -7,6 +7,7 @@
 #'
 #' @param connection A connection of the DBI package.
 #' @param table Name of the table, or a `DBI::Id()` with its schema.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return A value of class `orizzonte_table`.
 #' @section Errors: `orizzonte_error_input` for anything but a connection, `orizzonte_error_name`
 #'   when there is no such table.
