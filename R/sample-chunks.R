@@ -74,21 +74,25 @@ check_encoding_known <- function(encoding) {
                    i = "Such as encoding = \"latin1\"."))
 }
 
-# One row group after the other.
+# One row group after the other, by a light reader that is asked for by name only.
+parquet_reader <- "nanoparquet"
+
 parquet_chunks <- function(file) {
-  if (!requireNamespace("nanoparquet", quietly = TRUE))
-    abort("file", c("Reading Parquet files needs the package nanoparquet.",
-                    i = "install.packages(\"nanoparquet\"), or save the data as CSV."))
+  if (!requireNamespace(parquet_reader, quietly = TRUE))
+    abort("file", c(paste0("Reading Parquet files needs the package ", parquet_reader, "."),
+                    i = paste0("install.packages(\"", parquet_reader,
+                               "\"), or save the data as CSV.")))
+  reader <- asNamespace(parquet_reader)
   trouble <- function(e) {
     abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e)))
   }
-  groups <- tryCatch(nrow(nanoparquet::read_parquet_metadata(file)$row_groups), error = trouble)
-  single <- asNamespace("nanoparquet")[["read_parquet_row_group"]]
+  groups <- tryCatch(nrow(reader$read_parquet_metadata(file)$row_groups), error = trouble)
+  single <- reader[["read_parquet_row_group"]]
   at <- 0L
   function() {
     at <<- at + 1L
     if (is.null(single) && at == 1L)
-      return(tryCatch(as.data.frame(nanoparquet::read_parquet(file)), error = trouble))
+      return(tryCatch(as.data.frame(reader$read_parquet(file)), error = trouble))
     if (is.null(single) || at > groups) return(NULL)
     tryCatch(as.data.frame(single(file, at - 1L)), error = trouble)
   }

@@ -70,8 +70,9 @@ test_that("broken files end in an error with the line, whatever the chunk", {
 test_that("Parquet files are read row group by row group", {
   skip_if_not_installed("nanoparquet")
   file <- tempfile(fileext = ".parquet")
-  nanoparquet::write_parquet(far, file,
-                             options = nanoparquet::parquet_options(num_rows_per_row_group = 100L))
+  parquet <- asNamespace("nanoparquet")
+  parquet$write_parquet(far, file,
+                        options = parquet$parquet_options(num_rows_per_row_group = 100L))
   expect_same_moments(collect_summary(file, bp), far)
   expect_same_fit(file)
 })
