@@ -131,7 +131,7 @@ choose_one <- function(value, choices, what) {
 
 check_number <- function(x, what, least = -Inf, most = Inf) {
   if (is.numeric(x) && length(x) == 1L && !is.na(x) && x >= least && x <= most) return(invisible())
-  ends <- format(c(if (abs(least) < 1e-300) 0 else least, most), trim = TRUE)
+  ends <- vapply(c(if (abs(least) < 1e-300) 0 else least, most), format, "", scientific = FALSE)
   range <- if (least == 0 && is.infinite(most)) {
     ", not negative"
   } else if (is.finite(least) && is.finite(most)) {

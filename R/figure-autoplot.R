@@ -26,3 +26,6 @@ autoplot.orizzonte_influence <- function(object, ...) plot(object, ...)
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.orizzonte_robustness <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_bootstrap <- function(object, ...) plot(object, ...)

@@ -184,6 +184,7 @@ confint.orizzonte_bootstrap <- function(object, parm, level = 0.95, interval = N
   out <- matrix(c(table$lower, table$upper), ncol = 2L,
                 dimnames = list(table$parameter, percent))
   if (missing(parm)) return(out)
+  check_parm(parm, out)
   if (is.character(parm)) {
     unknown <- setdiff(parm, rownames(out))
     if (length(unknown))

@@ -105,6 +105,7 @@ missed_moments <- function(fit, g, sizes) {
   for (text in names(sizes)) {
     address <- parse_address(text)
     size <- sizes[[text]]
+    check_missable(address, text)
     first <- known_to(address$first, names, text)
     if (address$kind == "correlation" && identical(address$first, address$second)) {
       halves[[first]] <- size
@@ -114,12 +115,8 @@ missed_moments <- function(fit, g, sizes) {
     if (address$kind == "covariance") {
       both <- size * sqrt(psi[first, first] * psi[second, second])
       psi[first, second] <- psi[second, first] <- both
-    } else if (address$kind %in% c("loading", "effect")) {
-      b[second, first] <- b[second, first] + size * sd[[second]] / sd[[first]]
     } else {
-      abort("input", c(paste0("`misses` cannot be made of ", text, "."),
-                       i = paste0("A covariance, a loading, an effect, or correlation[Calm, Calm] ",
-                                  "for a construct that is two.")))
+      b[second, first] <- b[second, first] + size * sd[[second]] / sd[[first]]
     }
   }
   psi <- kept_variances(b, psi, diag(phi), names)
@@ -131,6 +128,16 @@ missed_moments <- function(fit, g, sizes) {
     abort("input", c("`misses` give a covariance matrix that is not positive definite.",
                      i = "Take smaller sizes."))
   covariance
+}
+
+check_missable <- function(address, text) {
+  single <- length(address$first) == 1L && length(address$second) == 1L && is.null(address$group)
+  two <- identical(address$kind, "correlation") && identical(address$first, address$second)
+  if (single && (two || address$kind %in% c("covariance", "loading", "effect")))
+    return(invisible())
+  abort("input", c(paste0("`misses` cannot be made of ", text, "."),
+                   i = paste0("One covariance, loading or effect in every group, or ",
+                              "correlation[Calm, Calm] for a construct that is two.")))
 }
 
 known_to <- function(name, names, text) {

@@ -87,6 +87,7 @@ plan_reader <- function(fit) {
 planned_size <- function(fit, plan) {
   source <- drawn_source(fit, plan$drawing)
   start <- fitted_start(fit, plan)
+  source <- for_variables(source, fit, start)
   expected <- names(plan_reader(start))
   table <- estimates(start)
   table <- table[!is.na(table$se), ]
@@ -105,6 +106,16 @@ fitted_start <- function(fit, plan) {
     fit_to_implied(fit, plan$fitted)
   if (identical(plan$drawing$missing, "none")) return(start)
   with_incomplete_layout(start)
+}
+
+# Drawn as the population has it, given in the variables and the order of the model that is fitted.
+for_variables <- function(source, fit, start) {
+  source$populations <- Map(function(population, own, wanted) {
+    if (!identical(own$observed, wanted$observed))
+      population$kept <- match(wanted$observed, own$observed)
+    population
+  }, source$populations, unname(fit$layout$parts), unname(start$layout$parts))
+  source
 }
 
 # Errors of the replicates by their cases, or by their clusters.

@@ -17,7 +17,7 @@ new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes =
        clusters = as.integer(clusters), between = as.numeric(between),
        holes = if (is.null(holes)) numeric() else unname(holes),
        odds = as.numeric(lost$odds), slope = as.numeric(lost$slope),
-       given = as.integer(lost$given %||% 0L))
+       given = as.integer(lost$given %||% 0L), kept = integer())
 }
 
 # The cubic that has a skew and an excess kurtosis (Fleishman 1978): b, c, d a row.

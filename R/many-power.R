@@ -109,7 +109,13 @@ restricted_blueprint <- function(fit, of, value) {
     bp$hold_equal <- unique(c(bp$hold_equal, held))
     return(bp)
   }
+  known <- c(rungs, "close fit", "not-close fit")
   for (text in of) {
+    if (!grepl("[", text, fixed = TRUE))
+      abort("address", c(paste0("`of` is no address: ", quoted(text), "."),
+                         did_you_mean(text, known),
+                         i = paste0("Give addresses such as \"effect[Calm, Staying]\", or ",
+                                    enumerate(quoted(known), last = " or "), ".")))
     check_parameter(fit, text)
     bp <- add_restriction(bp, call("==", str2lang(text), value))
   }

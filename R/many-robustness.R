@@ -68,7 +68,7 @@ with_claims <- function(fit, claims) {
       bp$claims <- bp$claims[claims]
     } else {
       bp$claims <- list()
-      for (name in names(claims)) bp <- add_claim(bp, name, str2lang(claims[[name]]))
+      for (name in names(claims)) bp <- add_claim(bp, name, claims[[name]])
     }
   }
   if (length(bp$claims) == 0L)

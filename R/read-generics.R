@@ -47,6 +47,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   out <- matrix(c(interval$lower, interval$upper), ncol = 2L,
                 dimnames = list(names(theta), percent))
   if (missing(parm)) return(out)
+  check_parm(parm, out)
   if (is.character(parm)) {
     parm <- vapply(parm, function(p) format(parse_address(p)), "")
     out <- rbind(out, quantity_limits(object, level, colnames(out)))
@@ -57,6 +58,14 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
     }
   }
   out[parm, , drop = FALSE]
+}
+
+check_parm <- function(parm, limits) {
+  if (is.character(parm) && !anyNA(parm)) return(invisible())
+  if (is.numeric(parm) && all(parm %in% seq_len(nrow(limits)))) return(invisible())
+  abort("address", c(paste0("`parm` must be names or numbers of rows, of which there are ",
+                            nrow(limits), "."), x = paste0("It is ", describe(parm), "."),
+                     i = paste0("Such as ", quoted(rownames(limits)[1L]), ".")))
 }
 
 # The limits of derived quantities, as rows beside the parameters.

@@ -64,6 +64,7 @@ collect_from <- function(source, wanted, chunk, encoding) {
   }
   if (inherits(source, "orizzonte_table")) return(tally_database(source, wanted))
   if (inherits(source, "tbl_lazy")) return(tally_database(lazy_table(source), wanted))
+  if (is.matrix(source) && is.numeric(source)) source <- as.data.frame(source)
   if (is.data.frame(source)) return(tally_chunks(frame_chunks(source, chunk), wanted))
   if (is.character(source) && length(source) == 1L && !is.na(source))
     return(tally_chunks(file_chunks(source, chunk, encoding), wanted))
@@ -74,7 +75,7 @@ collect_from <- function(source, wanted, chunk, encoding) {
 
 # What may be told of where the data came from.
 source_name <- function(source) {
-  if (is.data.frame(source)) return("a data frame")
+  if (is.data.frame(source) || is.matrix(source)) return("a data frame")
   if (is.character(source)) return(if (is_database_address(source)) public_address(source) else
     source)
   if (inherits(source, "orizzonte_table")) paste("table", source$label) else "a lazy table"
@@ -93,6 +94,7 @@ tally_chunks <- function(chunks, wanted) {
 add_chunk <- function(tally, data, wanted) {
   names(data) <- as_utf8(names(data))
   if (tally$rows == 0) {
+    check_columns(data, wanted$variables)
     check_known(wanted$variables, names(data), wanted$blueprint)
     if (!is.null(wanted$by)) check_named_column(wanted$by, data, "to group by", "by")
   }

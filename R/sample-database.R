@@ -85,6 +85,7 @@ check_database_columns <- function(table, wanted) {
   rows <- in_database(DBI::dbGetQuery(table$connection, sql))
   if (nrow(rows) == 0L) abort("data", c("The data have no rows.", i = paste0("Look at table ",
                                                                              table$label, ".")))
+  check_columns(rows, wanted$variables)
   check_known(wanted$variables, names(rows), wanted$blueprint)
   if (!is.null(wanted$by)) check_named_column(wanted$by, rows, "to group by", "by")
   vapply(wanted$variables, function(name) database_type(rows[[name]], name, wanted$codes), "")

@@ -327,6 +327,8 @@ oz::Population population_from(SEXP group) {
   out.odds = vector_within(from, "odds", p);
   out.slope = vector_within(from, "slope", out.odds.size());
   out.given = index_within(Rf_asInteger(element(from, "given")), p, true);
+  const Column<int> kept = integers(from, "kept");
+  for (int v = 0; v < kept.size; ++v) out.kept.push_back(index_within(kept[v], p));
   require(out.given < 0 || out.slope.size() == out.odds.size(), "slopes of a population are others");
   return out;
 }
@@ -359,7 +361,9 @@ std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
   std::vector<oz::Population> populations;
   for (int g = 0; g < Rf_length(groups); ++g) {
     populations.push_back(population_from(VECTOR_ELT(groups, g)));
-    require(populations.back().mean.size() == model.groups[g].observed,
+    const oz::Population& own = populations.back();
+    const int given = own.kept.empty() ? own.mean.size() : own.kept.size();
+    require(given == model.groups[g].observed,
             "its populations have other variables");
   }
   return std::make_unique<oz::Drawn>(std::move(populations), less, unit);

@@ -261,6 +261,17 @@ test_that("lost and improper replicates are counted, and left out by the stated 
   expect_true(any(grepl("improper", capture.output(print(alone)), ignore.case = TRUE)))
 })
 
+test_that("replicates are drawn, twelve numbers at most or those that are named", {
+  fit <- quiet_fit(effect_model, small_choir)
+  boot <- bootstrap_fit(fit, 30, seed = 1, interval = "percentile")
+  expect_identical(nlevels(ggplot2::ggplot_build(plot(boot))$plot$data$parameter), 12L)
+  one <- plot(boot, "effect[Belonging, Calm]")
+  expect_identical(nrow(one$data), 30L)
+  expect_error(plot(boot, "effect[Belonging, Nobody]"), class = "orizzonte_error_address")
+  expect_error(confint(boot, 999), class = "orizzonte_error_address")
+  expect_error(confint(fit, 999), class = "orizzonte_error_address")
+})
+
 test_that("what cannot be bootstrapped is refused by class", {
   fit <- quiet_fit(effect_model, small_choir)
   expect_error(bootstrap_fit(3), class = "orizzonte_error_input")

@@ -97,6 +97,9 @@ test_that("cases moved to fit keep what is missing; misses that cannot be are re
   expect_error(model_cutoffs(fit, 20, misses = c("loading[Nobody, be1]" = .2)),
                class = "orizzonte_error_name")
   expect_error(model_cutoffs(fit, 20, misses = "much"), class = "orizzonte_error_input")
+  for (text in c("variance[be1]", "mean[Calm]", "correlation[Calm, Belonging]"))
+    expect_error(model_cutoffs(fit, 20, misses = stats::setNames(.3, text)),
+                 class = "orizzonte_error_input")
   expect_error(model_cutoffs(fit, 3), class = "orizzonte_error_input")
   saturated <- quiet_fit(blueprint("S") |> construct("A", reflected_in = be1:be3), choirs)
   expect_error(model_cutoffs(saturated, 20), class = "orizzonte_error_input")

@@ -86,5 +86,6 @@ test_that("robustness refits every defensible analysis, and says on what a claim
   expect_identical(unique(stated$claim), "H9")
   expect_error(robustness(quiet_fit(bp, choirs)), class = "orizzonte_error_input")
   expect_error(robustness(fit, "H7"), class = "orizzonte_error_name")
+  expect_error(robustness(fit, c(H = "1 +")), class = "orizzonte_error_restriction")
   expect_error(robustness(fit, choices = "everything"), class = "orizzonte_error_input")
 })

@@ -52,6 +52,8 @@ test_that("sets, smaller blueprints, rungs and robust fits have a power", {
   expect_error(power_of(bp, "effect[Calm, Nobody]", n = 100, truth = truth),
                class = "orizzonte_error")
   expect_error(power_of(bp, 5, n = 100, truth = truth), class = "orizzonte_error_input")
+  expect_error(power_of(bp, "closefit", n = 100, truth = truth), "close fit",
+               class = "orizzonte_error_address")
   expect_error(power_of(bp, "close fit", n = 100, truth = truth, rmsea = 1),
                class = "orizzonte_error_input")
 })
@@ -97,6 +99,19 @@ test_that("robust plans, groups and other fitted models run; misuse is refused",
   wrong <- plan_study(covary(bp, sc1, sc2), 200, c(truth, "covariance[sc1, sc2]" = .5), reps = 30,
                       seed = 1, fitted = bp)
   expect_gt(wrong$sizes$rejected, .5)
+  # another model may have its variables in another order, or fewer of them
+  turned <- blueprint("Turned") |> construct("Staying", reflected_in = st1:st3) |>
+    construct("Calm", reflected_in = sc1:sc4) |> effect(Staying ~ Calm)
+  part <- blueprint("Part") |> construct("Calm", reflected_in = c(sc3, sc1, sc2, sc4))
+  plain <- plan_study(bp, 150, truth, reps = 25, seed = 1, missing = .05)$parameters
+  other <- plan_study(bp, 150, truth, reps = 25, seed = 1, missing = .05,
+                      fitted = turned)$parameters
+  expect_equal(other$estimate[match(plain$parameter, other$parameter)], plain$estimate,
+               tolerance = 1e-5)
+  few <- plan_study(bp, 150, truth, reps = 25, seed = 1, fitted = part)$parameters
+  slow <- vapply(simulate(bp, 25, seed = 1, n = 150, truth = truth),
+                 function(d) coef(quiet_fit(part, d))[["loading[Calm, sc4]"]], 0)
+  expect_equal(few$estimate[few$parameter == "loading[Calm, sc4]"], mean(slow), tolerance = 1e-5)
   expect_error(plan_study(bp, n = 100, truth = truth, missing = "as observed"),
                class = "orizzonte_error_input")
   expect_error(plan_study(bp, n = "some", truth = truth), class = "orizzonte_error_input")

@@ -61,6 +61,13 @@ test_that("nested models and every rung are tested by the smaller model made to 
   expect_equal(a$chisq, deviance(fit) - deviance(larger))
   expect_equal(a$df, 1)
   expect_lt(a$p_bootstrap, 0.02)
+  # written in another order the larger model is the same
+  turned <- blueprint("Turned") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Belonging", reflected_in = be1:be4) |> covary(be1, be2)
+  turned <- quiet_fit(turned, choirs, incomplete = "drop")
+  expect_identical(bootstrap_test(fit, turned, reps = 100, seed = 1)$p_bootstrap, a$p_bootstrap)
+  expect_equal(bootstrap_test(turned, reps = 30, seed = 1)$p_bootstrap,
+               bootstrap_test(larger, reps = 30, seed = 1)$p_bootstrap)
   ladder <- suppressMessages(invariance(bp, choirs, by = "setting", incomplete = "drop"))
   rungs <- bootstrap_test(ladder, reps = 50, seed = 1)
   expect_identical(rungs$model, as.data.frame(ladder)$rung)

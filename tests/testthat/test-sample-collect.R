@@ -58,6 +58,11 @@ test_that("broken files end in an error with the line, whatever the chunk", {
   }
   expect_error(collect_summary(tempfile(), bp), class = "orizzonte_error_file")
   expect_error(collect_summary(3, bp), class = "orizzonte_error_input")
+  items <- complete_choirs(variables)
+  expect_error(collect_summary(cov(items), bp), "summary_data", class = "orizzonte_error_data")
+  expect_error(collect_summary(written(as.data.frame(cov(items))), bp), "summary_data",
+               class = "orizzonte_error_data")
+  expect_same_moments(collect_summary(as.matrix(items), bp), items)
   expect_error(collect_summary(far[-2:-4], bp), class = "orizzonte_error_name")
   expect_error(collect_summary(far, bp, by = nobody), class = "orizzonte_error_name")
   expect_error(collect_summary(transform(far, be2 = "x"), bp), class = "orizzonte_error_data")

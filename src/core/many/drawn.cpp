@@ -70,13 +70,9 @@ void lose(const Population& of, Random& random, const Matrix& z, Matrix& values)
 }  // namespace
 
 Drawn::Drawn(std::vector<Population> groups, int less, const std::vector<Vector>& unit)
-    : groups_(std::move(groups)), less_(less) {
-  for (size_t g = 0; g < groups_.size(); ++g) {
-    sizes_.push_back(groups_[g].mean.size());
-    if (unit.empty()) continue;
-    groups_[g].mean = groups_[g].mean.cwiseQuotient(unit[g]).eval();
-    groups_[g].sd = groups_[g].sd.cwiseQuotient(unit[g]).eval();
-  }
+    : groups_(std::move(groups)), unit_(unit), less_(less) {
+  for (const Population& of : groups_)
+    sizes_.push_back(of.kept.empty() ? of.mean.size() : of.kept.size());
 }
 
 std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
@@ -87,6 +83,12 @@ std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
     Matrix values = z.transpose() * of.sd.asDiagonal();
     values.rowwise() += of.mean.transpose();
     lose(of, random, z, values);
+    if (!of.kept.empty()) {
+      Matrix part(values.rows(), of.kept.size());
+      for (size_t v = 0; v < of.kept.size(); ++v) part.col(v) = values.col(of.kept[v]);
+      values = std::move(part);
+    }
+    if (!unit_.empty()) values *= unit_[out.size()].cwiseInverse().asDiagonal();
     out.push_back(std::move(values));
   }
   return out;

@@ -18,6 +18,7 @@ struct Population {
   // of the variable `given`; no odds: never.
   Vector odds, slope;
   int given = -1;
+  std::vector<int> kept;      // the variables that are given, in this order; none: all
 };
 
 class Drawn : public Source {
@@ -31,6 +32,7 @@ class Drawn : public Source {
  private:
   std::vector<Population> groups_;
   std::vector<int> sizes_;
+  std::vector<Vector> unit_;
   int less_;
 };
 

@@ -1,11 +1,13 @@
-#' Draw cut-offs, plans, influence and robustness
+#' Draw bootstraps, cut-offs, plans, influence and robustness
 #'
-#' `plot()` of what [model_cutoffs()], [plan_study()], [influence()][influence.orizzonte_fit] and
-#' [robustness()] return: how far right and wrong models lie apart, power by n, what single cases
-#' move, what claims come to under other choices.
+#' `plot()` of what [bootstrap_fit()], [model_cutoffs()], [plan_study()],
+#' [influence()][influence.orizzonte_fit] and [robustness()] return: the replicates of each number,
+#' how far right and wrong models lie apart, power by n, what single cases move, what claims come to
+#' under other choices.
 #'
 #' @param x What one of these functions returned.
 #' @param labels How many cases to name.
+#' @param parameters Of a bootstrap: which numbers to draw, by name; the first twelve when `NULL`.
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` when there is nothing to draw.
@@ -184,4 +186,51 @@ plot.orizzonte_robustness <- function(x, ...) {
                   title = paste0("Robustness", if (!is.null(attr(x, "title")))
                     paste0(": ", attr(x, "title")))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+}
+
+#' @rdname figures-of-many-fits
+#' @export
+plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
+  check_arguments("plot")
+  check_replicates(x, "plot")
+  table <- bootstrap_table(x)
+  drawn <- drawn_numbers(table, parameters)
+  rows <- match(drawn, table$parameter)
+  values <- x$values[, rows, drop = FALSE]
+  points <- list_frame(list(value = as.numeric(values),
+                            parameter = factor(rep(drawn, each = nrow(values)), drawn)))
+  marks <- list_frame(c(list(parameter = factor(drawn, drawn)),
+                        as.list(table[rows, c("estimate", "lower", "upper")])))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  ggplot2::ggplot(points[is.finite(points$value), ], aes(.data$value)) +
+    ggplot2::geom_rect(data = marks[!is.na(marks$lower), ], inherit.aes = FALSE,
+                       mapping = aes(xmin = .data$lower, xmax = .data$upper, ymin = -Inf,
+                                     ymax = Inf), fill = palette_dusk[["sand"]]) +
+    ggplot2::geom_histogram(bins = 30, fill = palette_dusk[["slate"]], colour = "white",
+                            linewidth = 0.1) +
+    ggplot2::geom_vline(data = marks, mapping = aes(xintercept = .data$estimate),
+                        colour = palette_dusk[["amber"]], linewidth = 0.6) +
+    ggplot2::facet_wrap(~parameter, scales = "free") +
+    ggplot2::labs(x = NULL, y = "replicates",
+                  title = paste0("Replicates: ", x$fit$request$blueprint$title),
+                  caption = paste0("Line: the estimate; ground: the ", 100 * x$asked$level,
+                                   " % interval (", interval_words[[x$asked$interval]], ").")) +
+    figure_theme()
+}
+
+most_drawn <- 12L
+
+drawn_numbers <- function(table, parameters) {
+  known <- table$parameter[table$se > 0 & !is.na(table$se)]
+  if (is.null(parameters)) {
+    if (length(known) == 0L) abort("input", "There is nothing to draw: no number varies.")
+    return(utils::head(known, most_drawn))
+  }
+  check_words(parameters, "`parameters`", "\"effect[Calm, Staying]\"")
+  unknown <- setdiff(parameters, known)
+  if (length(unknown))
+    abort("address", c(paste0(unknown[1L], " was not bootstrapped, or never varies."),
+                       did_you_mean(unknown[1L], known)))
+  parameters
 }
