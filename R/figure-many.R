@@ -7,7 +7,8 @@
 #'
 #' @param x What one of these functions returned.
 #' @param labels How many cases to name.
-#' @param parameters Of a bootstrap: which numbers to draw, by name; the first twelve when `NULL`.
+#' @param parameters Of a bootstrap: which numbers to draw, by name; the first twelve
+#'   different ones when `NULL`.
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` when there is nothing to draw.
@@ -62,12 +63,14 @@ plot.orizzonte_cutoffs <- function(x, ...) {
     ggplot2::scale_colour_manual(values = c(`this fit` = palette_dusk[["amber"]],
                                             `fixed cut-off` = palette_dusk[["slate"]]),
                                  name = NULL) +
+    ggplot2::scale_x_continuous(n.breaks = if (x$ladder) 3L else 5L) +
     ggplot2::scale_y_discrete(labels = function(text) {
       vapply(text, function(one) paste(strwrap(one, 34L), collapse = "\n"), "")
     }) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Right and wrong models: ", x$title),
                   caption = caption) +
-    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
+    figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left",
+                                    panel.spacing.x = grid::unit(0.3, "inches"))
 }
 
 panel_name <- function(index, rung, ladder) {
@@ -194,7 +197,7 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
   check_arguments("plot")
   check_replicates(x, "plot")
   table <- bootstrap_table(x)
-  drawn <- drawn_numbers(table, parameters)
+  drawn <- drawn_numbers(x, table, parameters)
   rows <- match(drawn, table$parameter)
   values <- x$values[, rows, drop = FALSE]
   points <- list_frame(list(value = as.numeric(values),
@@ -221,9 +224,12 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
 
 most_drawn <- 12L
 
-drawn_numbers <- function(table, parameters) {
-  known <- table$parameter[table$se > 0 & !is.na(table$se)]
+# By themselves each once: a total effect may be the direct one by another name.
+drawn_numbers <- function(x, table, parameters) {
+  varies <- table$se > 0 & !is.na(table$se)
+  known <- table$parameter[varies]
   if (is.null(parameters)) {
+    known <- known[!duplicated(x$values[, varies, drop = FALSE], MARGIN = 2L)]
     if (length(known) == 0L) abort("input", "There is nothing to draw: no number varies.")
     return(utils::head(known, most_drawn))
   }
