@@ -68,3 +68,18 @@ joint_statistic <- function(score, joint, own, variance = joint) {
        df = sum(known),
        change = drop(vectors %*% (along / spectrum$values[known])) / unit, unit = unit)
 }
+
+# A^-1 B of a square matrix that need not be symmetric.
+solve_square <- function(a, b) qr.coef(qr(a), b)
+
+# (I - B)^-1
+total_effects <- function(b) solve_square(diag(nrow(b)) - b, diag(nrow(b)))
+
+# The variances of the residuals `free` that give all variables these variances, diag(T Psi T'),
+# while the covariances of residuals (`psi`, its diagonal not looked at) stand still: linear in
+# them.
+residual_variances <- function(target, total, psi, free) {
+  diag(psi) <- 0
+  rest <- target - diag(total %*% psi %*% t(total))
+  solve_square((total^2)[free, free, drop = FALSE], rest[free])
+}

@@ -169,10 +169,6 @@ split_data <- function(data, share = 0.5, seed = 1, ...) {
           c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
   check_number(share, "`share`", 0.01, 0.99)
   check_seed(seed)
-  state <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
-  on.exit(if (is.null(state)) rm(".Random.seed", envir = globalenv()) else
-          assign(".Random.seed", state, envir = globalenv()))
-  set.seed(seed)
-  chosen <- sort(sample.int(nrow(data), round(share * nrow(data))))
+  chosen <- sort(with_seed(seed, sample.int(nrow(data), round(share * nrow(data)))))
   list(explore = data[chosen, , drop = FALSE], confirm = data[-chosen, , drop = FALSE])
 }

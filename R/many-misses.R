@@ -120,7 +120,7 @@ missed_moments <- function(fit, g, sizes) {
     }
   }
   psi <- kept_variances(b, psi, diag(phi), names)
-  total <- solve_small(diag(length(names)) - b, diag(length(names)))
+  total <- total_effects(b)
   covariance <- (total %*% psi %*% t(total))[p, p, drop = FALSE]
   for (construct in names(halves))
     covariance <- halved_construct(covariance, fit, g, construct, halves[[construct]])
@@ -148,12 +148,8 @@ known_to <- function(name, names, text) {
 
 # Residual variances make room, so that the variances of all variables stay.
 kept_variances <- function(b, psi, variance, names) {
-  total <- solve_small(diag(length(names)) - b, diag(length(names)))
-  apart <- psi
   free <- which(diag(psi) != 0)
-  diag(apart) <- 0
-  rest <- variance - diag(total %*% apart %*% t(total))
-  found <- solve_small((total^2)[free, free, drop = FALSE], rest[free])
+  found <- residual_variances(variance, total_effects(b), psi, free)
   bad <- which(found <= 0)
   if (length(bad))
     abort("input", c(paste0("`misses` explain more than all of ", names[free[bad[1L]]], "."),

@@ -87,13 +87,13 @@ plan_reader <- function(fit) {
 planned_size <- function(fit, plan) {
   source <- drawn_source(fit, plan$drawing)
   start <- fitted_start(fit, plan)
-  source <- for_variables(source, fit, start)
+  source <- source_for(source, fit, start)
   expected <- names(plan_reader(start))
   table <- estimates(start)
   table <- table[!is.na(table$se), ]
   if (plan$inference == "robust") start <- robust_start(start, source)
-  job <- new_refit_job(start, source, plan$seed, list(plan_reader), expected)
-  found <- bind_chunks(run_chunks(refit_chunk, job, plan$reps, "Data sets", plan$folder))
+  found <- run_refits(start, source, plan$seed, plan$reps, list(plan_reader), expected,
+                      plan$folder, title = "Data sets")
   found$values[found$status != 0L, ] <- NA_real_
   n <- sample_n(fit$sample)
   list(parameters = planned_parameters(fit, table, found, n, plan$significance),
@@ -106,16 +106,6 @@ fitted_start <- function(fit, plan) {
     fit_to_implied(fit, plan$fitted)
   if (identical(plan$drawing$missing, "none")) return(start)
   with_incomplete_layout(start)
-}
-
-# Drawn as the population has it, given in the variables and the order of the model that is fitted.
-for_variables <- function(source, fit, start) {
-  source$populations <- Map(function(population, own, wanted) {
-    if (!identical(own$observed, wanted$observed))
-      population$kept <- match(wanted$observed, own$observed)
-    population
-  }, source$populations, unname(fit$layout$parts), unname(start$layout$parts))
-  source
 }
 
 # Errors of the replicates by their cases, or by their clusters.

@@ -33,7 +33,7 @@ fleishman <- function(skew, kurtosis, name) {
   for (share in seq(0.05, 1, by = 0.05)) {
     for (step in 1:50) {
       at <- fleishman_gap(x, share * skew, share * kurtosis)
-      change <- tryCatch(solve_small(fleishman_slope(x), at), error = function(e) NULL)
+      change <- tryCatch(solve_square(fleishman_slope(x), at), error = function(e) NULL)
       if (is.null(change) || !all(is.finite(change))) break
       x <- x - change
       if (max(abs(change)) < 1e-13) break
@@ -69,8 +69,6 @@ fleishman_slope <- function(x) {
                      b + 28 * c^2 * b + 2 * d * (12 + 48 * b * d + 141 * c^2 + 225 * d^2) +
                        d^2 * (48 * b + 450 * d)))
 }
-
-solve_small <- function(a, b) qr.coef(qr(a), b)
 
 # The correlations of the normal variables that give these of the cubics (Vale & Maurelli 1983).
 normal_correlation <- function(target, cubic) {

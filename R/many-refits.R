@@ -26,28 +26,11 @@ part_source <- function(fit, seed, most = most_parts) {
   source
 }
 
-# Random numbers of R's own that leave the caller's where they were.
-with_seed <- function(seed, code) {
-  before <- get0(".Random.seed", envir = globalenv(), inherits = FALSE)
-  on.exit(if (is.null(before)) rm(".Random.seed", envir = globalenv()) else
-    assign(".Random.seed", before, envir = globalenv()))
-  set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
-  code
-}
-
-# A seed that was given, or one from R's own random numbers.
-chosen_seed <- function(seed) {
-  if (is.null(seed)) return(sample.int(.Machine$integer.max, 1L))
-  check_seed(seed)
-  check_count(seed, "`seed`", -.Machine$integer.max)
-  as.integer(seed)
-}
-
 # What a chunk of refits needs, whole: it may run elsewhere. `readers`: NULL when parameters are
 # enough; `expected`: names of the numbers they give; `overshoot`: as in overshoot_of().
 new_refit_job <- function(fit, source, seed, readers = NULL, expected = NULL, overshoot = NULL) {
   list(fit = fit, source = source, seed = seed, readers = readers, expected = expected,
-       overshoot = overshoot)
+       overshoot = overshoot, without_errors = values_alone(readers))
 }
 
 # Replicates first to first + count - 1.
@@ -89,7 +72,7 @@ replicate_fit <- function(job, found, first, r) {
   light <- new_fit(whole$request, replicate_sample(whole$sample, moments, less), whole$layout,
                    solution, moments)
   light$overshoot <- job$overshoot
-  if (values_alone(job$readers))
+  if (job$without_errors)
     light$cache$vcov <- matrix(NA_real_, length(solution$theta), length(solution$theta))
   draw <- job[c("source", "seed")]
   delayedAssign("cases", replicate_cases(whole, draw, first + r - 1L),
@@ -166,6 +149,31 @@ replicate_cases <- function(fit, draw, replicate) {
 copies_of_clusters <- function(cluster, rows) {
   starts <- !duplicated(cluster)
   cumsum(starts[rows])
+}
+
+# The same source with its variables as another model of some of them has them, whatever the order
+# in which that was written.
+source_for <- function(source, fit, other) {
+  own <- unname(fit$layout$parts)
+  wanted <- unname(other$layout$parts)
+  places <- Map(function(a, b) match(b$observed, a$observed), own, wanted)
+  if (!is.null(source$cases)) {
+    source$cases <- Map(function(cases, at) {
+      cases$values <- cases$values[, at, drop = FALSE]
+      cases
+    }, source$cases, places)
+  } else {
+    source$populations <- Map(function(population, at) replace(population, "kept", list(at)),
+                              source$populations, places)
+  }
+  source
+}
+
+# All replicates, in whatever parts; `readers` NULL: parameters and chi-square are enough.
+run_refits <- function(fit, source, seed, reps, readers = NULL, expected = NULL, folder = NULL,
+                       overshoot = NULL, title = "Replicates") {
+  job <- new_refit_job(fit, source, seed, readers, expected, overshoot)
+  bind_chunks(run_chunks(refit_chunk, job, reps, title, folder))
 }
 
 # What was found in all chunks, in the order of the replicates.

@@ -79,8 +79,7 @@ run_null_test <- function(test, seed, reps, folder) {
   small <- whole_fit(test$small)
   source <- null_source(small)
   chisq_of <- function(fit) {
-    job <- new_refit_job(fit, in_variables_of(source, small, fit), seed)
-    bind_chunks(run_chunks(refit_chunk, job, reps, "Replicates", folder))
+    run_refits(fit, source_for(source, small, fit), seed, reps, folder = folder)
   }
   found <- chisq_of(small)
   here <- test_of(small)
@@ -97,22 +96,13 @@ run_null_test <- function(test, seed, reps, folder) {
     df <- change$df
     p <- change$p
     drawn <- drawn - ifelse(other$status == 0L, other$chisq, NA)
-    misfit <- misfit - transformed_chisq(large, in_variables_of(source, small, large))
+    misfit <- misfit - transformed_chisq(large, source_for(source, small, large))
   }
   used <- sum(!is.na(drawn))
   list(against = test$against, chisq = observed, df = df, p = p,
        p_bootstrap = if (df > 0) (1 + sum(drawn >= observed, na.rm = TRUE)) / (used + 1) else
          NA_real_,
        chisq_transformed = misfit, used = used)
-}
-
-# The same cases with their variables in the order of another model of them.
-in_variables_of <- function(source, fit, other) {
-  source$cases <- Map(function(cases, own, wanted) {
-    cases$values <- cases$values[, match(wanted$observed, own$observed), drop = FALSE]
-    cases
-  }, source$cases, unname(fit$layout$parts), unname(other$layout$parts))
-  source
 }
 
 # The cases moved so that the model fits them, or so that they have these covariances (a list by

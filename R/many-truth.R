@@ -81,13 +81,15 @@ implied_by_truth <- function(layout, values, g, standardized) {
   at <- cbind(rows$row, rows$col)[covary, , drop = FALSE]
   psi[at] <- value[covary]
   psi[at[, 2:1, drop = FALSE]] <- value[covary]
-  total <- solve_small(diag(size) - b, diag(size))
   if (standardized) {
-    psi <- standard_residuals(psi, total, rows, names)
+    made <- standard_matrices(b, psi, rows, names)
+    b <- made$b
+    psi <- made$psi
   } else {
     variance <- rows$kind == "variance"
     diag(psi)[rows$row[variance]] <- value[variance]
   }
+  total <- total_effects(b)
   phi <- total %*% psi %*% t(total)
   alpha <- numeric(size)
   level <- rows$family == parameter_families[["mean"]]
@@ -101,6 +103,23 @@ implied_by_truth <- function(layout, values, g, standardized) {
   list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
 }
 
+# Composites have no residual that could make room: their weights are taken for relative ones, and
+# stretched until the composite has variance one, too.
+standard_matrices <- function(b, psi, rows, names) {
+  own <- rows$row[rows$kind == "variance"]
+  composites <- setdiff(seq_along(names), own)
+  b[composites, ] <- b[composites, ] / sqrt(rowSums(b[composites, , drop = FALSE]^2))
+  for (step in 1:100) {
+    total <- total_effects(b)
+    made <- standard_residuals(psi, total, rows, names)
+    sd <- sqrt(diag(total %*% made %*% t(total)))
+    if (all(abs(sd[composites] - 1) < 1e-12)) break
+    b[composites, ] <- b[composites, ] / sd[composites]
+  }
+  check_residuals(made, own, names)
+  list(b = b, psi = made)
+}
+
 # diag(T Psi T') = 1, linear in the residual variances while the others stand still; covariances are
 # those of standardized residuals, so that they follow in turn.
 standard_residuals <- function(psi, total, rows, names) {
@@ -111,21 +130,25 @@ standard_residuals <- function(psi, total, rows, names) {
     sd <- numeric(length(names))
     sd[free] <- sqrt(pmax(variance, 0))
     psi <- correlation * outer(sd, sd)
-    diag(psi) <- 0
-    rest <- 1 - diag(total %*% psi %*% t(total))
-    found <- solve_small((total^2)[free, free, drop = FALSE], rest[free])
+    found <- residual_variances(rep(1, length(names)), total, psi, free)
     change <- max(abs(found - variance))
     variance <- found
     if (change < 1e-14) break
   }
+  diag(psi) <- 0
+  diag(psi)[free] <- variance
+  psi
+}
+
+# `free`: what has a residual.
+check_residuals <- function(psi, free, names) {
+  variance <- diag(psi)[free]
   bad <- free[!(variance > 1e-10)]
   if (length(bad))
     abort("input", c(paste0("`truth` explains more than all of ", enumerate(names[bad]), "."),
                      x = paste0("What points at ", names[bad[1L]], " leaves it a residual ",
                                 "variance of ", format_fixed(variance[match(bad[1L], free)]), "."),
                      i = "In standardized units squared loadings and effects stay below 1 in all."))
-  diag(psi)[free] <- variance
-  psi
 }
 
 worst_of_truth <- function(covariance) {

@@ -9,18 +9,29 @@ bp <- blueprint("Twelve") |> construct("A", reflected_in = a1:a4) |>
   construct("B", reflected_in = b1:b4) |> construct("C", reflected_in = c1:c4)
 truth <- c("loading[ , ]" = .7, "covariance[A, B]" = .3, "covariance[A, C]" = .3,
            "covariance[B, C]" = .3)
-peak <- function() {
-  lines <- tryCatch(readLines("/proc/self/status"), error = function(e) character())
-  as.numeric(gsub("[^0-9]", "", grep("^VmHWM", lines, value = TRUE))) / 1024
-}
 seconds <- function(code) system.time(code)[["elapsed"]]
 rows <- list()
-add <- function(source, n, time, fitting, gap) {
+add <- function(source, n, time, fitting, gap, peak = NA) {
   rows[[length(rows) + 1L]] <<- data.frame(source = source, rows = n, seconds = round(time, 1),
                                            per_million = round(1e6 * time / n, 2),
                                            fit_ms = round(1000 * fitting, 1), chisq_gap = gap,
-                                           peak_mb = round(peak()))
+                                           peak_mb = peak)
 }
+# Collected in a process of its own: seconds, what it needed of memory beyond the loaded package
+# (high-water mark), and the moments.
+collected <- function(address) {
+  out <- tempfile(fileext = ".rds")
+  code <- paste0(
+    "suppressPackageStartupMessages(library(orizzonte)); mark <- function() as.numeric(gsub(",
+    "'[^0-9]', '', grep('^VmHWM', readLines('/proc/self/status'), value = TRUE))) / 1024; ",
+    "bp <- readRDS('", blueprint_file, "'); before <- mark(); time <- system.time(m <- ",
+    "collect_summary('", address, "', bp))[['elapsed']]; saveRDS(list(time = time, peak = round(",
+    "mark() - before), moments = m), '", out, "')")
+  system2(file.path(R.home("bin"), "Rscript"), c("--no-init-file", "-e", shQuote(code)))
+  readRDS(out)
+}
+blueprint_file <- tempfile(fileext = ".rds")
+saveRDS(bp, blueprint_file)
 part <- 250000
 made <- function(k) {
   simulate(bp, 1, seed = k, n = part, truth = truth, missing = c(a1 = .05, b2 = .05, c3 = .05))[[1]]
@@ -41,17 +52,18 @@ for (n in c(1e6, 1e7)) {
   rm(data)
   gc(FALSE)
   reference <- NULL
-  sources <- list(`CSV file` = csv, SQLite = database_table(connection, "cases"))
+  DBI::dbDisconnect(connection)
+  sources <- list(`CSV file` = csv, SQLite = paste0("sqlite:", base, "?table=cases"))
   if (requireNamespace("nanoparquet", quietly = TRUE) && n <= 1e6) {
     file <- file.path(folder, "rows.parquet")
     nanoparquet::write_parquet(data.table::fread(csv), file)
     sources[["Parquet file"]] <- file
   }
   for (name in names(sources)) {
-    time <- seconds(moments <- collect_summary(sources[[name]], bp))
-    fitting <- seconds(fit <- quietly(fit_model(bp, moments)))
+    found <- collected(sources[[name]])
+    fitting <- seconds(fit <- quietly(fit_model(bp, found$moments)))
     reference <- reference %||% deviance(fit)
-    add(name, n, time, fitting, signif(deviance(fit) - reference, 2))
+    add(name, n, found$time, fitting, signif(deviance(fit) - reference, 2), found$peak)
   }
   if (n <= 1e6) {
     data <- as.data.frame(data.table::fread(csv))
@@ -69,7 +81,6 @@ for (n in c(1e6, 1e7)) {
     add("DuckDB", n, time, fitting, signif(deviance(fit) - reference, 2))
     DBI::dbDisconnect(other, shutdown = TRUE)
   }
-  DBI::dbDisconnect(connection)
   unlink(c(csv, base))
 }
 unlink(folder, recursive = TRUE)

@@ -880,6 +880,14 @@ TEST_CASE("drawn cases have the moments of their population") {
   }
   CHECK(missing / of.cases == Approx(0.5).margin(0.02));
   CHECK(seen_mean / missing > 54);  // those with high values of the other miss it
+  of.kept = {1, 0};
+  const Matrix turned = Drawn({of}, 0).values(1, 1)[0];
+  CHECK(turned.col(1) == lost.col(0));
+  of.kept = {0};
+  const Matrix half = Drawn({of}, 0, {Vector::Constant(1, 10)}).values(1, 1)[0];
+  CHECK(half.cols() == 1);
+  CHECK(half(7, 0) == Approx(lost(7, 0) / 10));
+  of.kept.clear();
   of.odds = Vector();
   of.slope = Vector();
   of.clusters.assign(400, 100);

@@ -111,3 +111,17 @@ test_that("a truth that cannot be is refused with the culprit", {
                class = "orizzonte_error_input")
   expect_error(simulate(bp, 1, n = 100, truth = truth, skew = "a"), class = "orizzonte_error_input")
 })
+
+test_that("weights of a composite are relative: its standardized effect is the one asked for", {
+  made <- blueprint("Composite") |> construct("Staying", reflected_in = st1:st3) |>
+    construct("Resources", composed_of = c(rooms, scores, coach)) |> effect(Staying ~ Resources)
+  data <- quietly(simulate(made, 1, seed = 1, n = 50000, truth = c(
+    "loading[ , ]" = .7, "weight[rooms, Resources]" = 2, "weight[scores, Resources]" = 1,
+    "weight[coach, Resources]" = 1, "covariance[rooms, scores]" = .3,
+    "effect[Resources, Staying]" = .4))[[1]])
+  expect_lt(max(abs(apply(data, 2, var) - 1)), 0.04)
+  e <- estimates(quiet_fit(made, data))
+  std <- stats::setNames(e$standardized, e$parameter)
+  expect_lt(abs(std[["effect[Resources, Staying]"]] - .4), 0.02)
+  expect_lt(abs(std[["weight[rooms, Resources]"]] / std[["weight[coach, Resources]"]] - 2), 0.25)
+})
