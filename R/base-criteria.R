@@ -13,6 +13,9 @@
 #'   correlation of residuals; also the largest value that still counts as none in [verdicts()].
 #' @param p,chisq_per_df,cfi,tli,nfi,rfi,ifi,rmsea,p_close_fit,srmr,gfi,agfi,critical_n Two numbers,
 #'   from which on an index is good and from which on acceptable; see [fit_indices()].
+#' @param loading,reliability,ave,htmt The same of standardized loadings, of omega and alpha, of the
+#'   average variance extracted and of the heterotrait-monotrait ratio (from where on *down* it is
+#'   good, acceptable); see [construct_quality()].
 #' @param cfi_change,rmsea_change,srmr_change The largest change for the worse at which a rung of a
 #'   ladder holds, one number for every rung. When `NULL`, the conventions: .010 (CFI), .015
 #'   (RMSEA), .030 on metric rungs and .010 later (SRMR); with ten groups or more .020 (CFI) and
@@ -24,8 +27,9 @@
 #' @section Sources: Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR. Browne & Cudeck (1993): RMSEA,
 #'   close fit. Jöreskog & Sörbom (1981): GFI, AGFI. Wheaton, Muthén, Alwin & Summers (1977),
 #'   Carmines & McIver (1981): \eqn{\chi^2}/df. Hoelter (1983): critical N. Saris, Satorra & van der
-#'   Veld (2009): power and smallest change. Cheung & Rensvold (2002), Chen (2007), Rutkowski &
-#'   Svetina (2014): changes.
+#'   Veld (2009): power and smallest change. Nunnally (1978): reliability. Fornell & Larcker (1981):
+#'   loading, AVE. Henseler, Ringle & Sarstedt (2015): HTMT. Cheung & Rensvold (2002), Chen (2007),
+#'   Rutkowski & Svetina (2014): changes.
 #' @section Errors: `orizzonte_error_input` for a criterion that is unknown (the nearest is named),
 #'   of the wrong length or range, or whose two tiers are in the wrong order.
 #' @seealso [read_criteria()] reads them from a file.
@@ -43,12 +47,21 @@
 #' Cheung, G. W., & Rensvold, R. B. (2002). Evaluating goodness-of-fit indexes for testing
 #' measurement invariance. *Structural Equation Modeling, 9*(2), 233--255.
 #'
+#' Fornell, C., & Larcker, D. F. (1981). Evaluating structural equation models with unobservable
+#' variables and measurement error. *Journal of Marketing Research, 18*(1), 39--50.
+#'
+#' Henseler, J., Ringle, C. M., & Sarstedt, M. (2015). A new criterion for assessing discriminant
+#' validity in variance-based structural equation modeling. *Journal of the Academy of Marketing
+#' Science, 43*(1), 115--135.
+#'
 #' Hoelter, J. W. (1983). The analysis of covariance structures: Goodness-of-fit indices.
 #' *Sociological Methods & Research, 11*(3), 325--344.
 #'
 #' Hu, L., & Bentler, P. M. (1999). Cutoff criteria for fit indexes in covariance structure
 #' analysis: Conventional criteria versus new alternatives. *Structural Equation Modeling, 6*(1),
 #' 1--55.
+#'
+#' Nunnally, J. C. (1978). *Psychometric theory* (2nd ed.). McGraw-Hill.
 #'
 #' Rutkowski, L., & Svetina, D. (2014). Assessing the hypothesis of measurement invariance in the
 #' context of large-scale international surveys. *Educational and Psychological Measurement,
@@ -67,6 +80,8 @@ criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p =
                      nfi = c(0.95, 0.90), rfi = c(0.95, 0.90), ifi = c(0.95, 0.90),
                      rmsea = c(0.06, 0.08), p_close_fit = c(0.05, 0.01), srmr = c(0.08, 0.10),
                      gfi = c(0.95, 0.90), agfi = c(0.90, 0.85), critical_n = c(200, 75),
+                     loading = c(0.70, 0.40), reliability = c(0.80, 0.70), ave = c(0.50, 0.40),
+                     htmt = c(0.85, 0.90),
                      cfi_change = NULL, rmsea_change = NULL, srmr_change = NULL, p_change = NULL) {
   check_arguments("criteria", dots = TRUE)
   refuse_unknown_criteria(names(list(...)) %||% rep("", ...length()))
@@ -81,13 +96,15 @@ criteria <- function(..., significance = 0.05, power = 0.75, smallest = 0.1, p =
   structure(out, class = "orizzonte_criteria")
 }
 
-tiered_criteria <- c("p", "chisq_per_df", "cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "p_close_fit",
-                     "srmr", "gfi", "agfi", "critical_n")
+index_criteria <- c("p", "chisq_per_df", "cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "p_close_fit",
+                    "srmr", "gfi", "agfi", "critical_n")
+measure_criteria <- c("loading", "reliability", "ave", "htmt")
+tiered_criteria <- c(index_criteria, measure_criteria)
 change_criteria <- c("cfi_change", "rmsea_change", "srmr_change", "p_change")
 criterion_names <- c("significance", "power", "smallest", tiered_criteria, change_criteria)
 
 # Is more of it better?
-higher_is_better <- function(name) !name %in% c("chisq_per_df", "rmsea", "srmr")
+higher_is_better <- function(name) !name %in% c("chisq_per_df", "rmsea", "srmr", "htmt")
 
 refuse_unknown_criteria <- function(names) {
   unknown <- setdiff(names, criterion_names)
@@ -170,7 +187,10 @@ criterion_sources <- c(
   nfi = "as CFI", rfi = "as CFI", ifi = "as CFI", rmsea = "Hu & Bentler 1999; Browne & Cudeck 1993",
   p_close_fit = "Browne & Cudeck 1993", srmr = "Hu & Bentler 1999",
   gfi = "J\u00f6reskog & S\u00f6rbom 1981", agfi = "J\u00f6reskog & S\u00f6rbom 1981",
-  critical_n = "Hoelter 1983", cfi_change = "Cheung & Rensvold 2002; Rutkowski & Svetina 2014",
+  critical_n = "Hoelter 1983", loading = "Fornell & Larcker 1981; convention",
+  reliability = "Nunnally 1978", ave = "Fornell & Larcker 1981; convention",
+  htmt = "Henseler, Ringle & Sarstedt 2015",
+  cfi_change = "Cheung & Rensvold 2002; Rutkowski & Svetina 2014",
   rmsea_change = "Chen 2007; Rutkowski & Svetina 2014", srmr_change = "Chen 2007",
   p_change = "the likelihood-ratio test")
 
@@ -201,7 +221,8 @@ print.orizzonte_criteria <- function(x, ...) {
   }
   put_lines(heading("Criteria"), "Conventions, not laws.")
   shown("Tests", criterion_names[1:3])
-  shown("Fit indices", tiered_criteria)
+  shown("Fit indices", index_criteria)
+  shown("Measures", measure_criteria)
   shown("Largest change for the worse at which a rung holds", change_criteria)
   put_lines("", paste0("Next: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, ",
                        "criteria = ...) uses them."))

@@ -13,6 +13,10 @@ shown_group <- function(x, group) if (x$grouped) group else rep(NA_character_, l
 # The group by name, where there are several.
 named_group <- function(x, group) if (x$grouped) group
 
+# The names of groups, where there are several; and a list by group, or the one part itself.
+several_groups <- function(x) if (x$grouped) group_names(x)
+list_or_single <- function(x, parts) if (x$grouped) parts else parts[[1L]]
+
 # " in group evening", "in group evening: ", "[evening]  ", " (evening)" and " | evening", or
 # nothing.
 in_group <- function(x, group) if (x$grouped) paste0(" in group ", group) else ""

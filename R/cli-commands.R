@@ -115,6 +115,18 @@ amending_commands <- function() {
 
 showing_commands <- function() {
   list(
+    quality = list(
+      does = "how good are the measures? reliability, validity, weak items",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("quality_table", "leave_out", "htmt", "general", "criteria", "format", "out",
+                  "by", "levels", fitting_options, "quiet"),
+      help =
+      paste0("Omega, alpha, average variance extracted, correlations and ratios between ",
+             "constructs against the criteria, and what would be without single items; with ",
+             "--table split the general and specific parts of a bifactor or second-order model. ",
+             "Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte quality choirs.yaml choirs.csv --leave-out all", run = command_quality
+    ),
     invariance = list(
       does = "may groups be compared? configural, metric, scalar, strict, and means",
       files = c("BLUEPRINT", "DATA"),
@@ -131,11 +143,13 @@ showing_commands <- function() {
     ),
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("figure", "what", "values", "r_squared", "grey_nonsignificant", "by", "levels",
+      options = c("figure", "what", "values", "r_squared", "reliability",
+                  "grey_nonsignificant", "by", "levels",
                   fitting_options, "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
-             "loadings, amendments, or the trail; with --by also the values of the groups, or ",
+             "loadings, the quality of the measures, amendments, or the trail; with --by also the ",
+             "values of the groups, or ",
              "their invariance ladder."),
       example = "orizzonte draw choirs.yaml choirs.csv --out diagram.png --values both",
       run = command_draw

@@ -48,7 +48,8 @@ parse_by_variable <- function(text, option) {
   value
 }
 
-bootstrap_readers <- c("estimates", "effects", "r_squared", "fit_indices", "verdicts")
+bootstrap_readers <- c("estimates", "effects", "r_squared", "fit_indices", "construct_quality",
+                       "verdicts")
 
 command_bootstrap <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
@@ -61,7 +62,8 @@ command_bootstrap <- function(given) {
     return(1L)
   }
   readers <- list(estimates = estimates, effects = stats::effects, r_squared = r_squared,
-                  fit_indices = fit_indices, verdicts = verdicts)[what]
+                  fit_indices = fit_indices, construct_quality = construct_quality,
+                  verdicts = verdicts)[what]
   boot <- with_workers(given, bootstrap_fit(fit, reps, readers, seed = given_seed(given),
                                             draw = given$draw, interval = given$interval,
                                             folder = given$resume))

@@ -45,6 +45,7 @@ figure_options <- function() {
     values = text_option("--values", "VALUES", "standardized (default), raw, both or none",
                          "standardized"),
     r_squared = switch_option("--r-squared", "R squared inside the constructs of the diagram"),
+    reliability = switch_option("--reliability", "omega inside the constructs of the diagram"),
     grey_nonsignificant = switch_option("--grey-nonsignificant",
                                         "grey for what is not significant at .05")
   )
@@ -115,8 +116,27 @@ many_options <- function() {
   )
 }
 
+# Of the command that judges measures.
+quality_options <- function() {
+  list(
+    quality_table = text_option("--table", "TABLE",
+                                paste0("which table as csv: ", enumerate(quality_tables,
+                                                                         last = " or "),
+                                       " (default: quality); split and scores: of a bifactor or ",
+                                       "second-order model, also as text"), "quality"),
+    leave_out = text_option("--leave-out", "WHICH",
+                            paste0("items to try leaving out: short (of constructs that fall ",
+                                   "short; default), all or none"), "short"),
+    htmt = text_option("--htmt", "FORM",
+                       paste0("heterotrait-monotrait ratio: ", enumerate(htmt_forms, last = " or "),
+                              " (default: keyed)"), "keyed"),
+    general = text_option("--general", "NAME",
+                          "the general construct, where there are several (--table split)")
+  )
+}
+
 cli_options <- function() {
-  c(ladder_options(), figure_options(), case_options(), many_options(), list(
+  c(ladder_options(), figure_options(), case_options(), quality_options(), many_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
@@ -172,7 +192,9 @@ cli_options <- function() {
 
 fit_tables <- c("estimates", "fit_indices", "r_squared", "residuals", "effects", "implied",
                 "observed", "verdicts", "trail")
-draw_figures <- c("diagram", "residuals", "loadings", "amendments", "trail", "groups", "ladder")
+draw_figures <- c("diagram", "residuals", "loadings", "quality", "split", "amendments", "trail",
+                  "groups", "ladder")
+quality_tables <- c("quality", "pairs", "loadings", "items", "split", "scores")
 
 # Parts separated by semicolons, since addresses hold commas.
 split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])

@@ -12,7 +12,10 @@ command_draw <- function(given) {
   fits <- ladder$fits %||% list(fit_from_files(given))
   fit <- fits[[1L]]
   figure <- switch(what, diagram = path_diagram(fit, values, r_squared = given$r_squared,
+                                                reliability = given$reliability,
                                                 grey_nonsignificant = given$grey_nonsignificant),
+                   quality = plot(construct_quality(fit, leave_out = "none")),
+                   split = plot(variance_split(fit)),
                    residuals = residual_map(fit),
                    loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
                    trail = plot(trail(fit)), groups = group_plot(fit), ladder = plot(ladder))

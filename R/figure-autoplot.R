@@ -29,3 +29,9 @@ autoplot.orizzonte_robustness <- function(object, ...) plot(object, ...)
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.orizzonte_bootstrap <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_quality <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_variance_split <- function(object, ...) plot(object, ...)

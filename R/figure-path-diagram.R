@@ -20,6 +20,7 @@
 #'   emphasised.
 #' @param page Width and height of the drawing in inches.
 #' @param r_squared `TRUE`: \eqn{R^2} inside each construct that something points at.
+#' @param reliability `TRUE`: omega of each construct inside it, see [construct_quality()].
 #' @param grey_nonsignificant `TRUE`: what is not significant (p >= .05) is drawn in grey.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot(fit)` draws the same. With
@@ -44,16 +45,21 @@
 #' path_diagram(fit, r_squared = TRUE, grey_nonsignificant = TRUE)
 #' @export
 path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NULL,
-                         page = c(10, 6.25), r_squared = FALSE, grey_nonsignificant = FALSE, ...) {
+                         page = c(10, 6.25), r_squared = FALSE, reliability = FALSE,
+                         grey_nonsignificant = FALSE, ...) {
   check_arguments("path_diagram")
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
   check_page(page)
   check_flag(r_squared, "`r_squared`")
+  check_flag(reliability, "`reliability`")
   check_flag(grey_nonsignificant, "`grey_nonsignificant`")
   chosen <- diagram_groups(fit$layout, groups)
   views <- lapply(stats::setNames(chosen, chosen), function(group) {
-    diagram_view(group_view(fit, group), fit, values, r_squared, grey_nonsignificant)
+    view <- group_view(fit, group)
+    inside <- joined_texts(if (reliability) reliability_inside(view),
+                           if (r_squared) explained_inside(fit, group))
+    diagram_view(view, fit, values, inside, grey_nonsignificant)
   })
   captions <- diagram_captions(fit, values, any(vapply(views, function(v) any(v$differs), NA)),
                                grey_nonsignificant)
@@ -86,16 +92,29 @@ print.orizzonte_pages <- function(x, ...) {
 
 # What is shown of one group: its layout, texts of the values and inside the boxes, and how each row
 # is drawn.
-diagram_view <- function(view, fit, values, r_squared, grey) {
+diagram_view <- function(view, fit, values, inside, grey) {
   span <- fit$layout$spans[[view$number]]
   standardized <- standardized_of(fit)$value[span]
   se <- raw_errors(fit)[span]
   p <- 2 * stats::pt(-abs(view$eta / se), reference_df(fit))
-  inside <- if (r_squared) explained_inside(fit, view$group)
   list(layout = view$layout, group = view$group, standardized = standardized,
        text = diagram_text(view$eta, standardized, values), inside = inside,
        negative = view$eta < 0, differs = differing_rows(fit)[span],
        faint = grey & !is.na(p) & p >= 0.05)
+}
+
+reliability_inside <- function(view) {
+  names <- judged_constructs(view)$names
+  omega <- vapply(names, function(name) omega_of(view, name)$value, 0)
+  stats::setNames(paste("omega =", format_fixed(omega, 2L)), names)
+}
+
+# Texts by name, where there are two one behind the other.
+joined_texts <- function(one, other) {
+  if (is.null(one) || is.null(other)) return(one %||% other)
+  both <- intersect(names(one), names(other))
+  one[both] <- paste0(one[both], ", ", other[both])
+  c(one, other[setdiff(names(other), both)])
 }
 
 explained_inside <- function(fit, group) {

@@ -3,14 +3,18 @@
 # The model of complete independence but for what is free among predictors (see baseline_model()),
 # as the core reads a model: its scaling is needed like that of any other.
 baseline_core <- function(fit, independence = FALSE) {
-  parts <- unname(fit$layout$parts)
-  means <- is_incomplete(fit$sample)
+  independent_core(unname(fit$layout$parts), fit$layout$auxiliary, is_incomplete(fit$sample),
+                   independence)
+}
+
+# Of observed variables alone, a part a group.
+independent_core <- function(parts, auxiliary, means, independence) {
   rows <- lapply(seq_along(parts), function(g) {
     p <- length(parts[[g]]$observed)
     block <- if (independence) integer() else
       which(!parts[[g]]$observed %in% parts[[g]]$endogenous)
     pairs <- which(lower.tri(diag(p)), arr.ind = TRUE)
-    beside <- which(parts[[g]]$observed %in% fit$layout$auxiliary)
+    beside <- which(parts[[g]]$observed %in% auxiliary)
     free <- (pairs[, 1L] %in% block & pairs[, 2L] %in% block) | pairs[, 1L] %in% beside |
       pairs[, 2L] %in% beside
     pairs <- pairs[free, , drop = FALSE]

@@ -19,6 +19,13 @@ fit_at <- function(fit, theta) {
   new_fit(fit$request, fit$sample, fit$layout, solution, fit$moments)
 }
 
+# A light fit to cases drawn again: readers then leave out what costs much and nobody sees.
+as_replicate <- function(fit) {
+  fit$replicate <- TRUE
+  fit
+}
+is_replicate <- function(fit) isTRUE(fit$replicate)
+
 # Free parameters, less one for each equation among them.
 n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
 

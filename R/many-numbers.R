@@ -26,6 +26,7 @@ read_numbers <- function(fit, readers) {
 
 numbers_of <- function(x, name = NULL) {
   if (is.data.frame(x)) return(frame_numbers(x))
+  if (inherits(x, "orizzonte_quality")) return(quality_numbers(x))
   if (is.numeric(x) && is.null(dim(x)) && length(x) > 0L && !is.null(names(x)) &&
       all(nzchar(names(x))))
     return(list(value = vapply(x, as.numeric, 0), group = rep(NA_character_, length(x))))
@@ -71,6 +72,16 @@ frame_numbers <- function(x) {
   group <- c(rep(group, length(numeric)), rep(NA_character_, length(out)))[seq_along(out)]
   kept <- !is.na(out)
   list(value = out[kept], group = group[kept])
+}
+
+# Of measures: the table, and the ratio and correlation of each pair of constructs.
+quality_numbers <- function(x) {
+  out <- frame_numbers(x$table[setdiff(names(x$table), "largest_shared")])
+  if (is.null(x$pairs)) return(out)
+  pairs <- frame_numbers(list_frame(list(
+    pair = pair_names(x$pairs), group = x$pairs$group, htmt = x$pairs$htmt,
+    correlation = x$pairs$correlation)))
+  list(value = c(out$value, pairs$value), group = c(out$group, pairs$group))
 }
 
 # Whether each claim is supported: its mean over replicates is the share of those that support it.

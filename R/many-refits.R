@@ -77,13 +77,13 @@ replicate_fit <- function(job, found, first, r) {
   draw <- job[c("source", "seed")]
   delayedAssign("cases", replicate_cases(whole, draw, first + r - 1L),
                 assign.env = light$cache)
-  if (is.null(job$fit$joint)) return(light)
-  beside_auxiliary(light, job$fit$request, job$fit$layout)
+  if (!is.null(job$fit$joint)) light <- beside_auxiliary(light, job$fit$request, job$fit$layout)
+  as_replicate(light)
 }
 
 # Readers whose values do not hang on standard errors: these are not made, then.
 values_alone <- function(readers) {
-  known <- list(estimates, effects, r_squared, fit_indices)
+  known <- list(estimates, effects, r_squared, fit_indices, construct_quality)
   all(vapply(readers, function(f) any(vapply(known, identical, NA, f)), NA))
 }
 

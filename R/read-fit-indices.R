@@ -297,7 +297,7 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
 
 judge_indices <- function(value, criteria, df, converged) {
   cutoff <- verdict <- rep(NA_character_, length(value))
-  for (name in tiered_criteria) {
+  for (name in index_criteria) {
     at <- match(name, names(value))
     tiers <- criteria[[name]]
     cutoff[at] <- paste0(format_tier(criteria, name, 1L), " (", short_number(tiers[2L]), ")")

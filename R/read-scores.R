@@ -9,45 +9,70 @@
 #' @param newdata A data frame with the observed variables; the fitted data
 #'   when missing.
 #' @param method `"regression"` or `"bartlett"`.
+#' @param se.fit Whether to return standard errors and determinacies as well.
 #' @param data A data frame to which scores are added; the fitted data when missing.
-#' @param ... Not used.
+#' @param ... Must be empty: an argument by another name is an error.
 #' @return `predict()`: a data frame with one column a construct and one row for
 #'   each row of the data (`NA` where a value is missing; with `incomplete = "keep"` from the values
-#'   that are there, `NA` where these do not tell). `augment()`: the data
-#'   with the scores as columns named after the constructs with a leading dot.
+#'   that are there, `NA` where these do not tell). With `se.fit = TRUE` a list of three such data
+#'   frames: `fit`, `se.fit` and `determinacy`. `augment()`: the data with the scores as columns
+#'   named after the constructs with a leading dot, and their standard errors as `.Calm_se`.
+#' @section What is computed: Regression scores have the error variance \eqn{\Phi -
+#'   \Phi\Lambda'\Sigma^{-1}\Lambda\Phi}, Bartlett's \eqn{(\Lambda'\Sigma^{-1}\Lambda)^{-1} - \Phi},
+#'   at the estimates: that these are estimates adds nothing to them. Incomplete rows have the error
+#'   of what is there. Determinacy is the correlation of the score with the construct (Grice 2001):
+#'   the root of explained over total variance (regression), of construct over score variance
+#'   (Bartlett). Bartlett's scores of constructs of constructs are those of their level alone, from
+#'   the observed items: \eqn{\Lambda} is cov(items, constructs) times the inverse of the
+#'   constructs' covariances. Composites are what they are composed of.
 #' @section Errors: `orizzonte_error_input` when there are no constructs, or
 #'   when the fit came from summary data and no `newdata` are given.
 #' @references
 #' Bartlett, M. S. (1937). The statistical conception of mental factors. *British Journal of
 #' Psychology, 28*(1), 97--104.
 #'
+#' Grice, J. W. (2001). Computing and evaluating factor scores. *Psychological Methods, 6*(4),
+#' 430--450.
+#'
 #' Thurstone, L. L. (1935). *The vectors of mind*. University of Chicago Press.
-#' @seealso [augment()] for scores beside the data, [simulate.orizzonte_fit()].
+#' @seealso [augment()] for scores beside the data, [construct_quality()] for what the items are
+#'   worth, [simulate.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' head(predict(fit))
+#' head(predict(fit, se.fit = TRUE)$determinacy)
 #' @importFrom stats predict
 #' @export
-predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression", ...) {
+predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression", se.fit = FALSE,
+                                  ...) {
   check_fit(object, "predict")
   check_arguments("predict")
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
-  constructs <- object$layout$constructs
+  check_flag(se.fit, "`se.fit`")
+  found <- scores_of(object, newdata, method)
+  if (se.fit) found else found$fit
+}
+
+# Scores, their standard errors and determinacies, a data frame each.
+scores_of <- function(fit, newdata, method) {
+  constructs <- fit$layout$constructs
   if (length(constructs) == 0L) {
     abort("input", c("The model has no constructs, so there are no scores.",
                      i = "Add construct() to the blueprint."))
   }
-  rows <- scored_rows(object, newdata)
-  total <- if (is.null(newdata)) object$sample$total_rows else nrow(newdata)
-  out <- matrix(NA_real_, total, length(constructs), dimnames = list(NULL, constructs))
-  if (!object$layout$means)
+  rows <- scored_rows(fit, newdata)
+  total <- if (is.null(newdata)) fit$sample$total_rows else nrow(newdata)
+  empty <- matrix(NA_real_, total, length(constructs), dimnames = list(NULL, constructs))
+  out <- list(fit = empty, se.fit = empty, determinacy = empty)
+  if (!fit$layout$means)
     say("The model has no means: scores are relative to the means of these data.")
-  for (view in group_views(object)) {
-    part <- view_scores(view, score_data(view, newdata, rows[[view$group]]), method)
-    out[rows[[view$group]], colnames(part)] <- part
+  for (view in group_views(fit)) {
+    at <- rows[[view$group]]
+    part <- view_scores(view, score_data(view, newdata, at), method)
+    for (what in names(out)) out[[what]][at, colnames(part[[what]])] <- part[[what]]
   }
-  as.data.frame(out)
+  lapply(out, as.data.frame)
 }
 
 # Which rows belong to which group; rows of no group get no scores.
@@ -90,42 +115,20 @@ view_scores <- function(view, x, method) {
   mean <- matrices$mean
   if (!layout$means) mean <- c(colMeans(x, na.rm = TRUE), numeric(length(l)))
   keeps <- view$fit$request$incomplete == "keep"
-  scores <- matrix(NA_real_, nrow(x), length(l), dimnames = list(NULL, layout$constructs))
+  empty <- matrix(NA_real_, nrow(x), length(l), dimnames = list(NULL, layout$constructs))
+  out <- list(fit = empty, se.fit = empty, determinacy = empty)
   for (rows in rows_by_pattern(x)) {
     seen <- which(!is.na(x[rows[1L], ]))
     if (length(seen) == 0L || length(seen) < p && !keeps) next
-    weights <- if (method == "regression")
-      solve_in_units(matrices$covariance[seen, seen, drop = FALSE],
-                     matrices$covariance[seen, l, drop = FALSE]) else
-      bartlett_weights(layout, matrices, l, seen)
-    if (is.null(weights)) next
+    found <- if (method == "regression") regression_scores(matrices$covariance, l, seen) else
+      bartlett_scores(view, matrices$covariance, seen)
     off <- x[rows, seen, drop = FALSE] - rep(mean[seen], each = length(rows))
-    scores[rows, ] <- off %*% weights + rep(mean[l], each = length(rows))
+    out$fit[rows, ] <- off %*% found$weights + rep(mean[l], each = length(rows))
+    each <- rep(seq_along(l), each = length(rows))
+    out$se.fit[rows, ] <- sqrt(found$error)[each]
+    out$determinacy[rows, ] <- found$determinacy[each]
   }
-  scores
-}
-
-# (L' S^-1 L)^-1 L' S^-1 equals Bartlett's (1937) weights and needs no inverse of residual
-# variances. NULL where the items that are seen cannot tell the constructs apart.
-bartlett_weights <- function(layout, matrices, l, seen) {
-  items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
-  items <- intersect(items, seen)
-  covariance <- matrices$covariance
-  with <- t(solve_in_units(covariance[l, l, drop = FALSE], covariance[l, items, drop = FALSE]) %||%
-              NA)
-  inner <- if (!anyNA(with) && length(items))
-    solve_in_units(covariance[items, items, drop = FALSE], with)
-  information <- if (!is.null(inner)) crossprod(with, inner)
-  if (is.null(information) || smallest_eigenvalue(information) < 1e-10) {
-    if (length(seen) < length(layout$observed)) return(NULL)
-    abort("input",
-          c(paste0("Bartlett scores do not exist for this model: its constructs cannot be told ",
-                   "apart from their items alone."),
-            i = "Use method = \"regression\"."))
-  }
-  weights <- matrix(0, length(seen), length(l))
-  weights[match(items, seen), ] <- t(solve_in_units(information, t(inner)))
-  weights
+  out
 }
 
 # The data of the fit, a row each, with the grouping column.
@@ -152,9 +155,12 @@ fitted_rows <- function(fit) {
 #' @export
 augment.orizzonte_fit <- function(x, data = NULL, method = "regression", ...) {
   check_arguments("augment")
-  scores <- predict.orizzonte_fit(x, newdata = data, method = method)
-  names(scores) <- paste0(".", names(scores))
-  as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, scores))
+  check_fit(x, "augment")
+  method <- choose_one(method, c("regression", "bartlett"), "`method`")
+  scores <- scores_of(x, data, method)
+  own <- stats::setNames(scores$fit, paste0(".", names(scores$fit)))
+  errors <- stats::setNames(scores$se.fit, paste0(".", names(scores$fit), "_se"))
+  as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, own, errors))
 }
 
 #' @importFrom generics augment

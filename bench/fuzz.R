@@ -34,10 +34,14 @@ fixtures <- function() {
   quiet <- function(x) suppressWarnings(suppressMessages(x))
   fit <- quiet(fit_model(bp |> effect(C ~ B) |> claim(H = effect[B, C] > 0), data))
   groups <- quiet(fit_model(bp |> hold_equal("loading", "intercept"), data, by = "setting"))
+  second <- blueprint("Image") |> construct("Ear", reflected_in = ear1:ear4) |>
+    construct("Voice", reflected_in = voice1:voice4) |>
+    construct("Score", reflected_in = score1:score4) |>
+    construct("Image", reflected_in = c(Ear, Voice, Score))
   list(bp = bp, data = data, fit = fit, groups = groups,
        ladder = quiet(invariance(bp, data, by = "setting", rungs = c("metric", "scalar"))),
        amended = quiet(amend(fit, free = "covariance[be1, be2]", because = "x")),
-       base = made_base(data),
+       base = made_base(data), second = quiet(fit_model(second, choirs_bifactor)),
        boot = quiet(bootstrap_fit(fit, 30, seed = 1, interval = "percentile")),
        summary = summary_data(stats::cov(stats::na.omit(data[paste0("be", 1:4)])), 150))
 }
@@ -51,7 +55,9 @@ made_base <- function(data) {
 }
 
 # Each a function's name and its arguments, all by name.
-valid_calls <- function(f) c(first_calls(f), further_calls(f), many_calls(f))
+valid_calls <- function(f) {
+  c(first_calls(f), further_calls(f), measure_calls(f), many_calls(f))
+}
 
 first_calls <- function(f) {
   list(
@@ -129,13 +135,19 @@ further_calls <- function(f) {
     coef = list(object = f$fit), confint = list(object = f$fit, level = .9),
     vcov = list(object = f$fit), logLik = list(object = f$fit), anova = list(object = f$fit,
                                                                              f$amended),
-    predict = list(object = f$fit, method = "bartlett"), plot = list(x = f$ladder),
+    predict = list(object = f$fit, method = "bartlett", se.fit = TRUE), plot = list(x = f$ladder),
     residuals = list(object = f$fit, in_units = "own_se", largest = 3),
     simulate = list(object = f$fit, nsim = 1, seed = 1, missing = .1, missing_given = "be1",
                     missing_slope = 1, skew = .5, kurtosis = 1, clusters = 10, between = .1),
     summary = list(object = f$fit),
     update = list(object = f$fit, multiplier = "n"), tidy = list(x = f$fit),
     glance = list(x = f$fit), augment = list(x = f$fit), effects = list(object = f$fit))
+}
+
+measure_calls <- function(f) {
+  list(construct_quality = list(fit = f$fit, level = .9, criteria = NULL, leave_out = "none",
+                                htmt = "absolute", bootstrap = NULL),
+       variance_split = list(fit = f$second, general = "Image", level = .9))
 }
 
 many_calls <- function(f) {

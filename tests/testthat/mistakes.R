@@ -105,6 +105,13 @@ mistakes <- expression(
   write_report(fit),
   write_report(fit, "report.pdf"),
   path_diagram(start()),
+  construct_quality(start()),
+  construct_quality(fit, leave_out = "shorts"),
+  construct_quality(fit, htmt = "absolut"),
+  construct_quality(fit, bootstrap = 1000),
+  variance_split(fit),
+  variance_split(fit, general = "Belongin"),
+  predict(fit, method = "bartlet"),
   # many fits
   bootstrap_fit(start()),
   bootstrap_fit(fit, 1000.5),

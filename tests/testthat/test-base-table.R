@@ -100,7 +100,10 @@ test_that("everything that is printed keeps to the window", {
     model_cutoffs(complete, reps = 20, seed = 1),
     power_of(fit, "loading[Calm, sc2]", n = c(50, 1e6)), planned, influence(towns),
     robustness(claimed), collect_summary(choirs, measured),
-    collect_summary(stats::na.omit(choirs), measured))
+    collect_summary(stats::na.omit(choirs), measured),
+    construct_quality(towns, leave_out = "none"), quiet(construct_quality(fit)),
+    variance_split(quiet(fit_model(read_blueprint(extdata("models/bifactor.yaml")),
+                                   choirs_bifactor))))
   for (width in c(60, 80, 120)) {
     at_width(width, for (k in seq_along(values)) {
       lines <- capture.output(print(values[[k]]))

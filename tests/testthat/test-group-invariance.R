@@ -242,7 +242,7 @@ test_that("an item may be absent in one group, and scores and simulated data kee
   own <- data$setting == "evening"
   expect_equal(unname(as.matrix(scores)[own, ]),
                unname(view_scores(evening, as.matrix(data[own, evening$layout$observed]),
-                                  "regression")))
+                                  "regression")$fit))
   drawn <- simulate(fit, seed = 1)[[1]]
   expect_equal(as.vector(table(drawn$setting)), as.vector(table(data$setting)))
   diagram <- path_diagram(fit)

@@ -75,6 +75,16 @@ test_that("groups", {
   snapshot(print(compare_groups(ladder$fits$configural)))
 })
 
+test_that("measures", {
+  bp <- demo_blueprint("measurement")
+  fit <- suppressMessages(fit_model(bp, choirs))
+  snapshot(print(construct_quality(fit)))
+  snapshot(print(construct_quality(suppressMessages(fit_model(bp, choirs, by = "setting")))))
+  bifactor <- suppressMessages(fit_model(demo_blueprint("bifactor"), choirs_bifactor))
+  snapshot(print(construct_quality(bifactor)))
+  snapshot(print(variance_split(bifactor)))
+})
+
 test_that("many fits", {
   bp <- blueprint("Calm and belonging") |> construct("Belonging", reflected_in = be1:be4) |>
     construct("Calm", reflected_in = sc1:sc4) |> effect(Calm ~ Belonging + years) |>

@@ -1,0 +1,117 @@
+#' Draw the quality of measures
+#'
+#' `plot()` of what [construct_quality()] and [variance_split()] return: reliabilities and average
+#' variance extracted with their intervals against the cut-offs, the largest variance shared with
+#' another construct beside them; the general, specific and residual share of each item.
+#'
+#' @param x What one of these functions returned.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return A ggplot object.
+#' @section Errors: `orizzonte_error_input` for an unknown argument.
+#' @seealso [construct_quality()], [variance_split()], [loading_plot()].
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' plot(construct_quality(suppressMessages(fit_model(bp, choirs))))
+#' @name figures-of-measures
+NULL
+
+#' @rdname figures-of-measures
+#' @export
+plot.orizzonte_quality <- function(x, ...) {
+  check_arguments("plot")
+  points <- quality_points(x)
+  lines <- list_frame(list(
+    value = c(x$criteria$reliability, x$criteria$ave),
+    panel = factor(rep(quality_panels, each = 2L), quality_panels)))
+  level <- paste0(format(100 * x$asked$level), " %")
+  looks <- c(omega = 19, alpha = 21, AVE = 15, `largest shared variance` = 4)
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  dodge <- ggplot2::position_dodge(width = 0.5)
+  ggplot2::ggplot(points, aes(.data$value, .data$construct,
+                              group = -as.integer(.data$what))) +
+    ggplot2::geom_vline(data = lines, mapping = aes(xintercept = .data$value),
+                        colour = palette_dusk[["slate"]], linetype = "42", linewidth = 0.35) +
+    ggplot2::geom_linerange(aes(xmin = .data$lower, xmax = .data$upper, colour = .data$what),
+                            position = dodge, linewidth = 0.6, na.rm = TRUE) +
+    ggplot2::geom_point(aes(shape = .data$what, colour = .data$what), position = dodge,
+                        fill = "white", size = 2.4, stroke = 0.8, na.rm = TRUE) +
+    ggplot2::facet_grid(rows = if (is.null(x$groups)) NULL else ggplot2::vars(.data$group),
+                        cols = ggplot2::vars(.data$panel)) +
+    ggplot2::scale_shape_manual(values = looks, name = NULL) +
+    ggplot2::scale_colour_manual(values = c(omega = palette_dusk[["deep"]],
+                                            alpha = palette_dusk[["slate"]],
+                                            AVE = palette_dusk[["deep"]],
+                                            `largest shared variance` = palette_dusk[["amber"]]),
+                                 name = NULL) +
+    ggplot2::scale_x_continuous(limits = c(min(0, points$lower, points$value, na.rm = TRUE), 1),
+                                breaks = seq(0, 1, 0.2)) +
+    ggplot2::labs(x = NULL, y = NULL, title = paste0("Quality of the measures: ", x$title),
+                  caption = paste0("bars: ", level, " intervals; dashed: good and acceptable from ",
+                                   "there on. A shared variance above AVE: the constructs are ",
+                                   "hardly told apart.")) +
+    figure_theme() +
+    ggplot2::theme(legend.position = "top", legend.justification = "left",
+                   panel.spacing.x = grid::unit(0.3, "inches"),
+                   strip.text.y = ggplot2::element_text(angle = 0))
+}
+
+quality_panels <- c("reliability", "average variance extracted")
+
+# One row a point, with its interval.
+quality_points <- function(x) {
+  table <- x$table
+  size <- nrow(table)
+  none <- rep(NA_real_, size)
+  values <- list(omega = table$omega, alpha = table$alpha, AVE = table$ave,
+                 `largest shared variance` = table$largest_shared)
+  lower <- list(table$omega_lower, table$alpha_lower, table$ave_lower, none)
+  upper <- list(table$omega_upper, table$alpha_upper, table$ave_upper, none)
+  points <- list_frame(list(
+    construct = factor(rep(table$construct, 4L), rev(unique(table$construct))),
+    group = factor(rep(table$group, 4L), unique(table$group)),
+    what = factor(rep(names(values), each = size), names(values)), value = unlist(values),
+    lower = unlist(lower), upper = unlist(upper),
+    panel = factor(rep(quality_panels, each = 2L * size), quality_panels)))
+  points[!is.na(points$value), ]
+}
+
+#' @rdname figures-of-measures
+#' @export
+plot.orizzonte_variance_split <- function(x, ...) {
+  check_arguments("plot")
+  items <- x$items
+  size <- nrow(items)
+  parts <- c("general", "specific", "residual")
+  names <- c(paste0("general (", x$general, ")"), "specific", "residual")
+  bars <- list_frame(list(
+    item = factor(rep(items$item, 3L), rev(unique(items$item))),
+    factor = factor(rep(ifelse(is.na(items$factor), "none", items$factor), 3L),
+                    unique(ifelse(is.na(items$factor), "none", items$factor))),
+    group = factor(rep(items$group, 3L), unique(items$group)),
+    part = factor(rep(names, each = size), rev(names)),
+    share = unlist(unname(as.list(items)[parts]))))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  fill <- stats::setNames(c(palette_dusk[["deep"]], palette_dusk[["dune"]],
+                            palette_dusk[["mist"]]), names)
+  total <- x$scores[x$scores$factor == x$general, ]
+  where <- ifelse(is.na(total$group), "", paste0(" in ", total$group))
+  ggplot2::ggplot(bars, aes(.data$share, .data$item, fill = .data$part)) +
+    ggplot2::geom_col(width = 0.75, colour = "white", linewidth = 0.2) +
+    ggplot2::facet_grid(rows = ggplot2::vars(.data$factor),
+                        cols = if (!all(is.na(items$group))) ggplot2::vars(.data$group),
+                        scales = "free_y", space = "free_y", switch = "y") +
+    ggplot2::scale_fill_manual(values = fill, breaks = names, name = NULL) +
+    ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), expand = c(0, 0.005)) +
+    ggplot2::labs(x = "share of the item's variance", y = NULL,
+                  title = paste0("General and specific: ", x$title),
+                  caption = paste0("omega hierarchical of all items", where, ": ",
+                                   format_share(total$omega_hierarchical), collapse = "; ")) +
+    figure_theme() +
+    ggplot2::theme(legend.position = "top", legend.justification = "left",
+                   strip.placement = "outside",
+                   strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1))
+}

@@ -1,0 +1,244 @@
+# What falls short of what, and through which item, in words; and the printed form.
+
+# Of each construct and group: good, acceptable, or what falls short.
+quality_verdicts <- function(x) {
+  vapply(seq_along(x$table$construct), function(k) {
+    row <- x$table[k, ]
+    if (row$construct %in% names(x$parts_of))
+      return(paste0("part of ", x$parts_of[[row$construct]], ": variance_split()"))
+    tiers <- c(omega = tier_of(row$omega, x$criteria$reliability),
+               AVE = tier_of(row$ave, x$criteria$ave))
+    apart <- apart_from_others(x, row)
+    short <- c(names(tiers)[tiers %in% "short"], apart)
+    if (length(short)) return(paste0("falls short: ", enumerate(short)))
+    if (all(is.na(tiers))) return("")
+    if (any(tiers %in% "acceptable")) "acceptable" else "good"
+  }, "")
+}
+
+# "good", "acceptable" or "short" by two tiers; `down`: less is better.
+tier_of <- function(value, tiers, down = FALSE) {
+  if (is.na(value)) return(NA_character_)
+  if (down) {
+    value <- -value
+    tiers <- -tiers
+  }
+  if (value >= tiers[1L]) "good" else if (value >= tiers[2L]) "acceptable" else "short"
+}
+
+# By which rules a construct is not told apart from another.
+apart_from_others <- function(x, row) {
+  own <- pairs_of(x, row$construct, row$group)
+  if (is.null(own)) return(character())
+  c(if (isTRUE(row$largest_shared > row$ave)) "shared variance",
+    if (any(own$htmt > x$criteria$htmt[2L], na.rm = TRUE)) "HTMT",
+    if (any(own$p_below_one >= x$criteria$significance, na.rm = TRUE)) "correlation not below 1")
+}
+
+pairs_of <- function(x, construct, group) {
+  if (is.null(x$pairs)) return(NULL)
+  x$pairs[x$pairs$group %in% group & (x$pairs$first == construct | x$pairs$second == construct), ]
+}
+
+# One sentence for each thing that falls short.
+quality_sentences <- function(x) {
+  found <- lapply(seq_along(x$table$construct), function(k) {
+    convergent_sentences(x, x$table[k, ])
+  })
+  c(unlist(found), discriminant_sentences(x))
+}
+
+# Omega and AVE, with the weakest item and what would be without it.
+convergent_sentences <- function(x, row) {
+  if (row$construct %in% names(x$parts_of)) return(NULL)
+  short <- c(if (tier_of(row$omega, x$criteria$reliability) %in% "short")
+               short_of("omega", row$omega, x$criteria$reliability[2L]),
+             if (tier_of(row$ave, x$criteria$ave) %in% "short")
+               short_of("AVE", row$ave, x$criteria$ave[2L]))
+  items <- x$loadings[x$loadings$construct == row$construct & x$loadings$group %in% row$group, ]
+  where <- if (is.na(row$group)) "" else paste0(" in ", row$group)
+  weak <- items$item[which(abs(items$standardized) < x$criteria$loading[2L])]
+  weakest <- items[which.min(abs(items$standardized)), ]
+  lead <- paste0(row$construct, where, ": ")
+  if (length(short) == 0L) {
+    if (length(weak) == 0L || row$items < 2L) return(NULL)
+    shown <- items[items$item %in% weak, ]
+    return(paste0(lead, enumerate(paste0(shown$item, " loads ", format_share(shown$standardized))),
+                  ", below ", short_number(x$criteria$loading[2L]), " in size."))
+  }
+  paste0(lead, enumerate(short), if (row$items > 1L)
+    paste0("; the weakest item is ", weakest$item, " (standardized loading ",
+           format_share(weakest$standardized), ")", gain_words(x, row, weakest$item)), ".")
+}
+
+short_of <- function(what, value, cutoff) {
+  paste0(what, " ", format_share(value), " is below ", short_number(cutoff))
+}
+
+# What would be without the item, where it was tried.
+gain_words <- function(x, row, item) {
+  if (is.null(x$left_out)) return("")
+  found <- x$left_out[x$left_out$item == item & x$left_out$construct == row$construct &
+                        x$left_out$group %in% row$group, ]
+  if (nrow(found) != 1L || is.na(found$omega)) return("")
+  paste0("; without it omega is ", format_share(found$omega), " and AVE ", format_share(found$ave))
+}
+
+discriminant_sentences <- function(x) {
+  if (is.null(x$pairs)) return(NULL)
+  unlist(lapply(seq_along(x$pairs$first), function(k) {
+    pair <- x$pairs[k, ]
+    where <- if (is.na(pair$group)) "" else paste0(" in ", pair$group)
+    ave <- x$table$ave[match(c(pair$first, pair$second), x$table$construct[
+      x$table$group %in% pair$group])]
+    if (!is.na(pair$group)) ave <- ave_in_group(x, pair)
+    shared <- pair$correlation^2
+    below <- c(pair$first, pair$second)[which(shared > ave)]
+    said <- c(
+      if (length(below))
+        paste0("they share ", format_share(shared), " of their variance, more than ",
+               enumerate(below), if (length(below) == 1L) " extracts" else " extract",
+               " on average"),
+      if (isTRUE(pair$htmt > x$criteria$htmt[2L]))
+        paste0("HTMT ", format_share(pair$htmt), " is above ", short_number(x$criteria$htmt[2L])),
+      if (isTRUE(pair$p_below_one >= x$criteria$significance))
+        paste0("their correlation of ", format_share(pair$correlation),
+               " is not significantly below 1 (p ", p_clause(pair$p_below_one), ")"))
+    if (length(said)) paste0(pair$first, " and ", pair$second, where, ": ",
+                             paste(said, collapse = "; "), ".")
+  }))
+}
+
+ave_in_group <- function(x, pair) {
+  own <- x$table[x$table$group %in% pair$group, ]
+  own$ave[match(c(pair$first, pair$second), own$construct)]
+}
+
+# Two decimals as for correlations: what cannot exceed 1 has no leading zero.
+format_share <- function(x, digits = 2L) {
+  out <- sub("^(-?)0[.]", "\\1.", formatC(x, digits = digits, format = "f"))
+  out[is.na(x)] <- ""
+  out
+}
+
+format_limits <- function(lower, upper) {
+  ifelse(is.na(lower), "", paste0("[", format_share(lower), ", ", format_share(upper), "]"))
+}
+
+quality_columns <- function(x) {
+  table <- x$table
+  name <- paste0(table$construct, ifelse(is.na(table$group), "", paste0(" | ", table$group)))
+  percent <- paste0(format(100 * x$asked$level), " %")
+  interval <- format_limits(table$omega_lower, table$omega_upper)
+  columns <- list(construct = name, items = format(table$items), omega = format_share(table$omega))
+  columns[[percent]] <- interval
+  c(columns, list(alpha = format_share(table$alpha),
+                  `alpha 95 %` = format_limits(table$alpha_lower, table$alpha_upper),
+                  `alpha std.` = format_share(table$alpha_standardized),
+                  `p equal` = format_p(table$p_equal_loadings), AVE = format_share(table$ave),
+                  shared = format_share(table$largest_shared),
+                  with = ifelse(is.na(table$shared_with), "", table$shared_with),
+                  verdict = table$verdict))
+}
+
+#' @export
+print.orizzonte_quality <- function(x, ...) {
+  parts <- c("table", "loadings", "criteria", "asked")
+  if (!all(parts %in% names(x)))
+    abort("object", c("This result cannot be printed: it lacks parts that one has.",
+                      i = "Make it again: construct_quality(fit)."))
+  put_lines(heading(paste0("Quality of the measures: ", x$title)), format_quality(x))
+  invisible(x)
+}
+
+format_quality <- function(x) {
+  columns <- quality_columns(x)
+  names(columns)[names(columns) == "alpha 95 %"] <-
+    paste0("alpha ", format(100 * x$asked$level), " %")
+  names(columns)[4L] <- paste0("omega ", format(100 * x$asked$level), " %")
+  right <- !names(columns) %in% c("construct", "with", "verdict")
+  sentences <- quality_sentences(x)
+  c(if (!x$status %in% c("proper", "at bound"))
+      c(wrap_lines(paste0("CAUTION: the solution is ", x$status, ".")), ""),
+    format_table(columns, right, spare = c("alpha std.", names(columns)[6L], "p equal", "with",
+                                           "items", names(columns)[4L])),
+    "", if (length(sentences))
+      c("What to look at", wrap_lines(paste0("- ", sentences), 2L, 4L)) else
+      "No construct falls short of the criteria.",
+    format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
+}
+
+# Correlations and ratios of each pair.
+format_apart <- function(x) {
+  if (is.null(x$pairs)) return(NULL)
+  pairs <- x$pairs
+  name <- paste0(pairs$first, ", ", pairs$second,
+                 ifelse(is.na(pairs$group), "", paste0(" | ", pairs$group)))
+  ratio <- list(HTMT = format_share(pairs$htmt))
+  if (!all(is.na(pairs$htmt_lower)))
+    ratio$`HTMT interval` <- format_limits(pairs$htmt_lower, pairs$htmt_upper)
+  columns <- c(list(constructs = name, correlation = format_share(pairs$correlation),
+                    interval = format_limits(pairs$lower, pairs$upper),
+                    `p below 1` = format_p(pairs$p_below_one),
+                    shared = format_share(pairs$correlation^2)), ratio)
+  c("", "Told apart",
+    format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
+                 spare = c("interval", "p below 1")))
+}
+
+format_left_out <- function(x) {
+  table <- x$left_out
+  if (is.null(table) || nrow(table) == 0L) return(NULL)
+  grouped <- !all(is.na(table$group))
+  columns <- c(list(`without` = table$item), list(construct = table$construct),
+               if (grouped) list(group = table$group),
+               list(omega = format_share(table$omega), change = format_change(table$omega_change),
+                    alpha = format_share(table$alpha), AVE = format_share(table$ave),
+                    CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
+                    status = ifelse(table$status == "proper", "", table$status)))
+  c("", "Without single items (refitted; the fit of other variables is no test)",
+    format_table(columns, c(FALSE, FALSE, if (grouped) FALSE, rep(TRUE, 6L), FALSE),
+                 spare = c("alpha", "CFI", "RMSEA")))
+}
+
+format_change <- function(x) {
+  sign <- ifelse(abs(x) < 0.005, "", ifelse(x < 0, "-", "+"))
+  ifelse(is.na(x), "", paste0(sign, format_share(abs(x))))
+}
+
+quality_legend <- function(x) {
+  asked <- x$criteria
+  left <- if (length(x$left))
+    paste0("Not judged: ", enumerate(paste0(names(x$left), " (", unjudged_words[x$left], ")")), ".")
+  single <- if (length(x$single))
+    paste0("One item alone: ", enumerate(x$single), "; its reliability is what the model says ",
+           "about its residual variance.")
+  parts <- if (length(x$parts_of))
+    paste0("Parts beside a general construct, which explain what it leaves: ",
+           enumerate(names(x$parts_of)), "; ",
+           either("variance_split(fit)", command_text("quality", "--table", "split")),
+           " says what each is worth.")
+  second <- if (length(x$second_order))
+    paste0(enumerate(x$second_order), ": omega and alpha of the sum of all observed items below ",
+           "it, AVE of the constructs it loads on.")
+  form <- c(keyed = "", absolute = " HTMT is made of the sizes of correlations.",
+            geometric = " HTMT is made of geometric means.")[[x$asked$form]]
+  c("", wrap_lines(paste0(
+    "omega: share of the construct in the variance of the sum of its items; alpha: the same if ",
+    "loadings are equal", if (length(x$equal_loadings$p)) " (p equal: the test of that)", "; AVE: ",
+    "mean squared standardized loading; shared: largest squared correlation. Good, ",
+    "acceptable: omega ",
+    short_number(asked$reliability[1L]), ", ", short_number(asked$reliability[2L]), "; AVE ",
+    short_number(asked$ave[1L]), ", ", short_number(asked$ave[2L]), "; HTMT up to ",
+    short_number(asked$htmt[1L]), ", ", short_number(asked$htmt[2L]), ".", form)),
+    unlist(lapply(c(second, parts, x$notes, left, single, x$bootstrap), wrap_lines)))
+}
+
+quality_next <- function(x) {
+  if (length(x$left_out) == 0L)
+    return(c("", next_step("tries each item.",
+                           "construct_quality(fit, leave_out = \"all\")",
+                           command_text("quality", "--leave-out", "all"))))
+  c("", next_step("sets the items' texts beside their loadings.", "loading_plot(fit)",
+                  command_text("draw", "--what", "loadings", "--out", "loadings.svg")))
+}

@@ -1,0 +1,284 @@
+#' Quality of the measures
+#'
+#' How well the items measure their constructs and how well the constructs are told apart: omega and
+#' alpha, average variance extracted, shared variance, heterotrait-monotrait ratios, correlations
+#' against 1; each against [criteria()], and in words what falls short and through which item.
+#'
+#' @param fit A fit from [fit_model()].
+#' @param level Level of the intervals.
+#' @param criteria Cut-offs, from [criteria()]: `reliability`, `ave`, `loading`, `htmt`.
+#' @param leave_out Which items to try leaving out, each by a real refit: those of constructs that
+#'   fall `"short"` or have a weak item, `"all"` or `"none"`.
+#' @param htmt Which heterotrait-monotrait ratio: `"keyed"` (Henseler et al. 2015, items turned so
+#'   that they load positively), `"absolute"` (of the sizes of correlations) or `"geometric"` (of
+#'   geometric means; Roemer et al. 2021).
+#' @param bootstrap What [bootstrap_fit()] with `what = construct_quality` returned for this fit:
+#'   its intervals take the place of those of theory, and ratios get theirs. Nothing is bootstrapped
+#'   here.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return An object of class `orizzonte_quality`. `as.data.frame()` gives one row for each
+#'   construct and group: `construct`, `group`, `items` (their number), `omega`, `omega_lower`,
+#'   `omega_upper`, `alpha`, `alpha_lower`, `alpha_upper`, `alpha_standardized`, `ave`,
+#'   `largest_shared` (the largest squared correlation with another construct), `shared_with`,
+#'   `ave_lower`, `ave_upper`, `p_equal_loadings` and `verdict`. The object holds besides: `pairs`
+#'   (`first`, `second`, `group`, `correlation`, `se`, `lower`, `upper`, `p_below_one`, `htmt`,
+#'   `htmt_lower`, `htmt_upper`), `loadings` (standardized, by item), `fornell_larcker`
+#'   (correlations, the root of the average variance extracted in the diagonal) and `htmt` as
+#'   matrices, or lists of them by group, `equal_loadings` (`construct`, `chisq`, `df`, `p`) and
+#'   `left_out` (`item`, `construct`, `group`, `omega`, `alpha`, `ave` without it and their changes,
+#'   `cfi`, `rmsea`, `srmr`, `status`).
+#' @section What is computed: Items are keyed by the sign of their loading. Omega (composite
+#'   reliability) is \eqn{(\sum\lambda)^2\phi / \mathrm{var}(\sum x)} as the model implies it:
+#'   residual covariances and the loadings of other constructs enlarge the sum's variance only
+#'   (McDonald 1999; Raykov 2001). Of a second-order construct the sum is that of all observed items
+#'   below it. The average variance extracted is the mean squared standardized loading of its own
+#'   items. Errors come from the delta method, intervals of omega and AVE from the logit scale.
+#'   Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with missing
+#'   values), its error from the influence of each case (from normal theory for summary data; van
+#'   Zyl et al. 2000), its interval from the scale of log(1 - alpha) (Bonett 2002); it is a
+#'   reliability only if loadings are equal, which is tested beside it by a refit, in all groups at
+#'   once. `p_below_one` tests that the size of a correlation is 1 against that it is less, one
+#'   sided, by its own error; that is not the test of a model in which two constructs are one, which
+#'   also equates their other covariances. Composites are not judged, nor constructs with loadings
+#'   fixed at 0 (growth).
+#' @section Errors: `orizzonte_error_input` for a model without constructs to judge;
+#'   `orizzonte_error_convergence` for a fit without estimates.
+#' @references
+#' Bonett, D. G. (2002). Sample size requirements for testing and estimating coefficient alpha.
+#' *Journal of Educational and Behavioral Statistics, 27*(4), 335--340.
+#'
+#' Cronbach, L. J. (1951). Coefficient alpha and the internal structure of tests. *Psychometrika,
+#' 16*(3), 297--334.
+#'
+#' Fornell, C., & Larcker, D. F. (1981). Evaluating structural equation models with unobservable
+#' variables and measurement error. *Journal of Marketing Research, 18*(1), 39--50.
+#'
+#' Henseler, J., Ringle, C. M., & Sarstedt, M. (2015). A new criterion for assessing discriminant
+#' validity in variance-based structural equation modeling. *Journal of the Academy of Marketing
+#' Science, 43*(1), 115--135.
+#'
+#' McDonald, R. P. (1999). *Test theory: A unified treatment*. Erlbaum.
+#'
+#' Raykov, T. (2001). Bias of coefficient alpha for fixed congeneric measures with correlated
+#' errors. *Applied Psychological Measurement, 25*(1), 69--76.
+#'
+#' Roemer, E., Schuberth, F., & Henseler, J. (2021). HTMT2: An improved criterion for assessing
+#' discriminant validity in structural equation modeling. *Industrial Management & Data Systems,
+#' 121*(12), 2637--2650.
+#'
+#' van Zyl, J. M., Neudecker, H., & Nel, D. G. (2000). On the distribution of the maximum likelihood
+#' estimator of Cronbach's alpha. *Psychometrika, 65*(3), 271--280.
+#' @seealso [variance_split()] for bifactor and second-order models, [loading_plot()],
+#'   [predict()][predict.orizzonte_fit] for scores.
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' construct_quality(fit)
+#' @export
+construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "short",
+                              htmt = "keyed", bootstrap = NULL, ...) {
+  check_arguments("construct_quality")
+  check_fit(fit, "construct_quality")
+  check_level(level)
+  criteria <- check_criteria(criteria)
+  leave_out <- choose_one(leave_out, c("short", "all", "none"), "`leave_out`")
+  form <- choose_one(htmt, htmt_forms, "`htmt`")
+  check_same_bootstrap(bootstrap, fit, "construct_quality")
+  if (!has_values(fit))
+    abort("convergence", c("There are no estimates to judge.",
+                           x = paste0("This fit has ", fit_status(fit), ".")))
+  views <- group_views(fit)
+  judged <- lapply(views, judged_constructs)
+  if (all(lengths(lapply(judged, `[[`, "names")) == 0L))
+    abort("input", c("The model has no constructs that can be judged as measures.",
+                     i = "Add construct(.bp, name, reflected_in = items) to the blueprint."))
+  parts <- Map(view_quality, views, judged, level = level, form = form)
+  out <- new_quality(fit, parts, judged, list(level = level, form = form), criteria)
+  if (!is_replicate(fit)) {
+    out$equal_loadings <- equal_loadings(fit, out)
+    out$table$p_equal_loadings <- out$equal_loadings$p[match(out$table$construct,
+                                                             out$equal_loadings$construct)]
+  }
+  out <- quality_with_bootstrap(out, bootstrap)
+  out$table$verdict <- quality_verdicts(out)
+  if (!is_replicate(fit)) out$left_out <- items_left_out(fit, out, leave_out)
+  out
+}
+
+# One group: the table, the pairs of constructs and the loadings.
+view_quality <- function(view, judged, level, form) {
+  names <- judged$names
+  errors <- !is_replicate(view$fit)
+  measures <- lapply(stats::setNames(names, names), function(name) {
+    loadings <- item_loadings(view, name)
+    list(items = loadings$items, key = keys_of(loadings), omega = omega_of(view, name, loadings),
+         ave = ave_of(view, name))
+  })
+  df <- reference_df(view$fit)
+  share <- function(what) {
+    jets <- bind_jets(lapply(measures, `[[`, what))
+    c(list(value = jets$value),
+      share_interval(jets$value, jet_error(jets, view$fit), level, df))
+  }
+  omega <- share("omega")
+  ave <- share("ave")
+  alphas <- lapply(measures, function(m) view_alpha(view, m$items, m$key, errors))
+  alpha <- vapply(alphas, `[[`, 0, "alpha")
+  interval <- alpha_interval(alpha, vapply(alphas, `[[`, 0, "se"), level, df)
+  single <- vapply(measures, function(m) length(m$items) == 1L, NA)
+  columns <- list(construct = names, group = rep(view$group, length(names)),
+                  items = lengths(lapply(measures, `[[`, "items")), omega = omega$value,
+                  omega_lower = omega$lower, omega_upper = omega$upper, alpha = alpha,
+                  alpha_lower = interval$lower, alpha_upper = interval$upper,
+                  alpha_standardized = vapply(alphas, `[[`, 0, "standardized"), ave = ave$value,
+                  ave_lower = ave$lower, ave_upper = ave$upper)
+  pairs <- pair_columns(view, names, measures, level, form)
+  second <- Filter(function(name) is_second_order(view, name), names)
+  list(table = lapply(columns, unname), pairs = pairs, single = names[single],
+       second_order = second, parts_of = specific_parts(view, setdiff(names, second)),
+       loadings = loading_columns(view, names))
+}
+
+pair_columns <- function(view, names, measures, level, form) {
+  pairs <- judged_pairs(view, names)
+  size <- length(pairs$first)
+  if (size == 0L) return(NULL)
+  value <- pairs$jet$value
+  df <- reference_df(view$fit)
+  block <- inference_block(value, jet_error(pairs$jet, view$fit), level, df)
+  below <- stats::pt((1 - abs(value)) / block$se, df, lower.tail = FALSE)
+  none <- rep(NA_real_, size)
+  list(first = pairs$first, second = pairs$second, group = rep(view$group, size),
+       correlation = value, se = block$se, lower = block$lower, upper = block$upper,
+       p_below_one = below, htmt = view_htmt(view, pairs, measures, form), htmt_lower = none,
+       htmt_upper = none)
+}
+
+loading_columns <- function(view, names) {
+  rows <- view$layout$rows
+  own <- which(rows$kind == "loading" & rows$first %in% names)
+  own <- own[order(match(rows$first[own], names))]
+  standardized <- standardized_of(view$fit)
+  at <- view$fit$layout$spans[[view$number]][own]
+  list(construct = rows$first[own], item = rows$second[own], group = rep(view$group, length(own)),
+       standardized = standardized$value[at], se = standardized$se[at])
+}
+
+new_quality <- function(fit, parts, judged, asked, criteria) {
+  layout <- fit$layout
+  frame <- function(name) {
+    tables <- Filter(Negate(is.null), lapply(parts, `[[`, name))
+    if (length(tables) == 0L) return(NULL)
+    table <- bind_frames(lapply(tables, list_frame))
+    table$group <- shown_group(layout, table$group)
+    table
+  }
+  table <- frame("table")
+  pairs <- frame("pairs")
+  shared <- largest_shared(table, pairs)
+  table$largest_shared <- shared$value
+  table$shared_with <- shared$with
+  table$p_equal_loadings <- NA_real_
+  table$verdict <- NA_character_
+  order <- c("construct", "group", "items", "omega", "omega_lower", "omega_upper", "alpha",
+             "alpha_lower", "alpha_upper", "alpha_standardized", "ave", "largest_shared",
+             "shared_with", "ave_lower", "ave_upper", "p_equal_loadings", "verdict")
+  left <- unlist(unname(lapply(judged, `[[`, "left")))
+  structure(list(title = fit$request$blueprint$title, table = table[order], pairs = pairs,
+                 loadings = frame("loadings"), equal_loadings = NULL, left_out = NULL,
+                 fornell_larcker = by_group(layout, parts, fornell_larcker_matrix),
+                 htmt = by_group(layout, parts, htmt_matrix),
+                 left = left[!duplicated(names(left))],
+                 single = unique(unlist(unname(lapply(parts, `[[`, "single")))),
+                 parts_of = parts[[1L]]$parts_of,
+                 second_order = unique(unlist(unname(lapply(parts, `[[`, "second_order")))),
+                 notes = quality_notes(fit), asked = asked, criteria = criteria,
+                 bootstrap = NULL, groups = several_groups(layout),
+                 wordings = all_wordings(fit), sample = sample_header(fit$sample),
+                 status = solution_state(fit)$status), class = "orizzonte_quality")
+}
+
+# A matrix, or a list of them by group.
+by_group <- function(layout, parts, f) {
+  list_or_single(layout, lapply(parts, f))
+}
+
+pair_matrix <- function(part, value, diagonal) {
+  names <- part$table$construct
+  out <- diag(diagonal, length(names))
+  dimnames(out) <- list(names, names)
+  at <- cbind(match(part$pairs$first, names), match(part$pairs$second, names))
+  if (length(part$pairs$first)) out[at] <- out[at[, 2:1, drop = FALSE]] <- value
+  out
+}
+
+fornell_larcker_matrix <- function(part) {
+  pair_matrix(part, part$pairs$correlation, sqrt(part$table$ave))
+}
+
+htmt_matrix <- function(part) {
+  pair_matrix(part, part$pairs$htmt, rep(NA_real_, length(part$table$construct)))
+}
+
+# Of each construct and group, the largest squared correlation and whose it is.
+largest_shared <- function(table, pairs) {
+  found <- lapply(seq_along(table$construct), function(k) {
+    own <- pairs$group %in% table$group[k] &
+      (pairs$first == table$construct[k] | pairs$second == table$construct[k])
+    if (is.null(pairs) || !any(own)) return(list(value = NA_real_, with = NA_character_))
+    best <- which(own)[which.max(pairs$correlation[own]^2)]
+    if (length(best) == 0L) return(list(value = NA_real_, with = NA_character_))
+    with <- setdiff(c(pairs$first[best], pairs$second[best]), table$construct[k])
+    list(value = pairs$correlation[best]^2, with = with)
+  })
+  list(value = vapply(found, `[[`, 0, "value"), with = vapply(found, `[[`, "", "with"))
+}
+
+quality_notes <- function(fit) {
+  raw <- has_raw_data(fit$sample)
+  c(if (is_incomplete(fit$sample))
+      "Alpha and the ratios come from the EM moments, since values are missing.",
+    if (!raw) "Errors of alpha are those of normal theory: there are no single cases.")
+}
+
+# Intervals of a bootstrap in place of those of theory.
+quality_with_bootstrap <- function(x, bootstrap) {
+  if (is.null(bootstrap)) return(x)
+  table <- bootstrapped_table(bootstrap, "construct_quality")
+  limits <- function(names) {
+    at <- match(names, table$parameter)
+    list(lower = table$lower[at], upper = table$upper[at], known = any(!is.na(at)))
+  }
+  marked <- function(what, name, group) {
+    paste0(what, "[", name, ifelse(is.na(group), "", paste0(" | ", group)), "]")
+  }
+  known <- FALSE
+  for (what in c("omega", "alpha", "ave")) {
+    found <- limits(marked(what, x$table$construct, x$table$group))
+    x$table[[paste0(what, "_lower")]] <- found$lower
+    x$table[[paste0(what, "_upper")]] <- found$upper
+    known <- known || found$known
+  }
+  if (!is.null(x$pairs)) {
+    found <- limits(marked("htmt", pair_names(x$pairs), x$pairs$group))
+    x$pairs$htmt_lower <- found$lower
+    x$pairs$htmt_upper <- found$upper
+    known <- known || found$known
+    found <- limits(marked("correlation", pair_names(x$pairs), x$pairs$group))
+    x$pairs$lower <- found$lower
+    x$pairs$upper <- found$upper
+  }
+  if (!known)
+    abort("input", c("This bootstrap holds nothing that construct_quality() shows.",
+                     i = "Make one with what = construct_quality."))
+  x$asked$level <- bootstrap$asked$level
+  x$bootstrap <- bootstrap_note(bootstrap)
+  x
+}
+
+pair_names <- function(pairs) paste0(pairs$first, ", ", pairs$second)
+
+#' @export
+as.data.frame.orizzonte_quality <- function(x, row.names = NULL, optional = FALSE, ...) x$table

@@ -1,0 +1,287 @@
+#' Split the variance of items into general and specific
+#'
+#' For bifactor and second-order models: how much of each item is general, specific and residual,
+#' what a total score and the scores of parts would measure, and whether a total score makes sense.
+#'
+#' @param fit A fit from [fit_model()] whose model has a construct that is general: one that loads
+#'   on all items of specific factors it does not covary with (bifactor), or on constructs
+#'   (second-order).
+#' @param general Name of the general construct; found when `NULL` and there is one only.
+#' @param level Level of the intervals.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return An object of class `orizzonte_variance_split`. `as.data.frame()` gives one row for each
+#'   item and group: `item`, `group`, `factor` (its specific factor), `general`, `specific`,
+#'   `residual`, shares of its implied variance that sum to one. The object holds besides: `scores`
+#'   (`factor`, `group`, `items`, `omega`, `omega_lower`, `omega_upper`, `omega_hierarchical`, its
+#'   limits, `explained_common_variance`; the first row of each group is the general construct with
+#'   all items), `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a
+#'   second-order model: `item`, `group`, `factor`, `general`, `specific`, standardized loadings)
+#'   and `reading`, in words.
+#' @section What is computed: Items are keyed by their general loading. omega is the share of
+#'   general and specific factors in the variance of the sum of the items, omega hierarchical that
+#'   of the general one alone (McDonald 1999; Zinbarg et al. 2005); of a specific factor both are
+#'   over its own items, the second with its own part alone (Reise 2012). The explained common
+#'   variance is \eqn{\sum\lambda_g^2 / (\sum\lambda_g^2 + \sum\lambda_s^2)} of standardized
+#'   loadings; the percentage of uncontaminated correlations is the share of pairs of items that no
+#'   specific factor links. A second-order model is read through its Schmid-Leiman form: general
+#'   loadings are products, specific ones the loadings times the standard deviation of the
+#'   disturbance (Schmid & Leiman 1957); with a negative disturbance variance it has none. Errors
+#'   come from the delta method, intervals from the logit scale.
+#' @section Errors: `orizzonte_error_input` for a model without a general construct, or with several
+#'   and none named; `orizzonte_error_name` for one that is not general;
+#'   `orizzonte_error_convergence` for a fit without estimates.
+#' @references
+#' McDonald, R. P. (1999). *Test theory: A unified treatment*. Erlbaum.
+#'
+#' Reise, S. P. (2012). The rediscovery of bifactor measurement models. *Multivariate Behavioral
+#' Research, 47*(5), 667--696.
+#'
+#' Rodriguez, A., Reise, S. P., & Haviland, M. G. (2016). Evaluating bifactor models: Calculating
+#' and interpreting statistical indices. *Psychological Methods, 21*(2), 137--150.
+#'
+#' Schmid, J., & Leiman, J. M. (1957). The development of hierarchical factor solutions.
+#' *Psychometrika, 22*(1), 53--61.
+#'
+#' Zinbarg, R. E., Revelle, W., Yovel, I., & Li, W. (2005). Cronbach's alpha, Revelle's beta, and
+#' McDonald's omega_H. *Psychometrika, 70*(1), 123--133.
+#' @seealso [construct_quality()].
+#' @examples
+#' bp <- blueprint("Musical self-image") |>
+#'   construct("Ear", reflected_in = ear1:ear4) |>
+#'   construct("Voice", reflected_in = voice1:voice4) |>
+#'   construct("Score", reflected_in = score1:score4) |>
+#'   construct("Image", reflected_in = c(Ear, Voice, Score))
+#' fit <- suppressMessages(fit_model(bp, choirs_bifactor))
+#' variance_split(fit)
+#' @export
+variance_split <- function(fit, general = NULL, level = 0.95, ...) {
+  check_arguments("variance_split")
+  check_fit(fit, "variance_split")
+  check_level(level)
+  if (!has_values(fit))
+    abort("convergence", c("There are no estimates to split.",
+                           x = paste0("This fit has ", fit_status(fit), ".")))
+  views <- group_views(fit)
+  name <- general_construct(views[[1L]], general)
+  parts <- lapply(views, view_split, name = name, level = level)
+  frame <- function(what) {
+    table <- bind_frames(lapply(parts, function(part) list_frame(part[[what]])))
+    table$group <- shown_group(fit$layout, table$group)
+    table
+  }
+  second <- is_second_order(views[[1L]], name)
+  out <- list(title = fit$request$blueprint$title, general = name, second_order = second,
+              items = frame("items"), scores = frame("scores"),
+              contamination = frame("contamination"),
+              schmid_leiman = if (second) frame("schmid_leiman"), level = level,
+              status = solution_state(fit)$status,
+              outside = unique(unlist(lapply(parts, `[[`, "outside"))))
+  out$reading <- split_reading(out)
+  structure(out, class = "orizzonte_variance_split")
+}
+
+# --- which construct is general ------------------------------------------------------------------
+
+is_second_order <- function(view, name) {
+  rows <- view$layout$rows
+  any(rows$kind == "loading" & rows$first == name & rows$second %in% view$layout$constructs)
+}
+
+# Items of a construct among the observed variables, numbered.
+own_items <- function(view, name) {
+  rows <- view$layout$rows
+  own <- rows$kind == "loading" & rows$first == name
+  intersect(match(rows$second[own], view$layout$observed), seq_along(view$layout$observed))
+}
+
+# The specific factors of a construct: constructs that it does not covary with, on some of its items
+# each (bifactor), or the constructs that it loads on.
+specific_factors <- function(view, name) {
+  rows <- view$layout$rows
+  if (is_second_order(view, name))
+    return(intersect(rows$second[rows$kind == "loading" & rows$first == name],
+                     view$layout$constructs))
+  all <- own_items(view, name)
+  others <- setdiff(view$layout$constructs, c(name, view$layout$composites))
+  Filter(function(other) {
+    own <- own_items(view, other)
+    length(own) > 0L && length(own) < length(all) && all(own %in% all) &&
+      !is_second_order(view, other) && !covary_in(view, name, other) &&
+      !any(rows$kind == "effect" & rows$second %in% c(name, other) &
+             rows$first %in% c(name, other))
+  }, others)
+}
+
+# The specific factors of bifactor models, each with its general construct.
+specific_parts <- function(view, names) {
+  unlist(lapply(names, function(name) {
+    factors <- specific_factors(view, name)
+    stats::setNames(rep(name, length(factors)), factors)
+  }))
+}
+
+covary_in <- function(view, one, other) {
+  rows <- view$layout$rows
+  own <- rows$kind == "covariance" & rows$first %in% c(one, other) &
+    rows$second %in% c(one, other)
+  any(own & !rows$fixed %in% 0)
+}
+
+general_construct <- function(view, name) {
+  constructs <- setdiff(view$layout$constructs, view$layout$composites)
+  usable <- Filter(function(one) length(specific_factors(view, one)) > 0L, constructs)
+  if (length(usable) == 0L)
+    abort("input", c("variance_split() needs a bifactor or a second-order model.",
+                     x = paste0("No construct of this one loads on other constructs, or on all ",
+                                "items of constructs it does not covary with."),
+                     i = paste0("Such as construct(\"General\", reflected_in = c(Warmth, Ease)), ",
+                                "or a construct of all items with uncorrelate().")))
+  if (is.null(name)) {
+    if (length(usable) == 1L) return(usable)
+    abort("input", c(paste0("Several constructs are general: ", enumerate(usable), "."),
+                     i = paste0("Name one: variance_split(fit, general = ", quoted(usable[1L]),
+                                ").")))
+  }
+  check_string(name, "`general`")
+  if (!name %in% usable)
+    abort("name", c(paste0(quoted(name), " is no general construct of this model."),
+                    i = paste0("General: ", enumerate(usable), ".")))
+  name
+}
+
+# --- one group -----------------------------------------------------------------------------------
+
+# Loadings on the general construct and on each specific factor, over all items; as far as they are
+# in units of a factor with variance 1. A second-order model in its Schmid-Leiman form.
+split_loadings <- function(view, name) {
+  general <- item_loadings(view, name)
+  factors <- specific_factors(view, name)
+  second <- is_second_order(view, name)
+  specific <- lapply(stats::setNames(factors, factors), function(factor) {
+    loadings <- item_loadings(view, factor)
+    loadings$variance <- if (second) disturbance_variance(view, factor) else
+      construct_variance(view, factor)
+    loadings
+  })
+  list(general = c(general, list(variance = construct_variance(view, name))),
+       specific = specific, second = second)
+}
+
+disturbance_variance <- function(view, name) {
+  rows <- view$layout$rows
+  at <- which(rows$kind == "variance" & rows$first == name)
+  derived_jet(view$fit, "entry", view$number, view$fit$layout$spans[[view$number]][at])
+}
+
+view_split <- function(view, name, level) {
+  loadings <- split_loadings(view, name)
+  items <- loadings$general$items
+  key <- keys_of(loadings$general)
+  shares <- item_shares(view, loadings)
+  list(items = c(list(item = view$layout$observed[items],
+                      group = rep(view$group, length(items))), shares),
+       scores = split_scores(view, name, loadings, key, level),
+       contamination = list(group = view$group,
+                            percent_uncontaminated = uncontaminated(loadings)),
+       schmid_leiman = if (loadings$second) schmid_leiman(view, loadings, shares$factor),
+       outside = view$layout$observed[items][shares$other > 1e-8])
+}
+
+# Of each item, what is due to the general construct, to what is left of its specific factors (and
+# of whatever else loads on it), and the rest.
+item_shares <- function(view, loadings) {
+  items <- loadings$general$items
+  p <- length(view$layout$observed)
+  total <- diag(view_matrices(view)$covariance)[items]
+  general <- loadings$general$jet$value^2 * loadings$general$variance$value / total
+  own <- rep(0, length(items))
+  factor <- character(length(items))
+  for (name in names(loadings$specific)) {
+    part <- loadings$specific[[name]]
+    at <- match(part$items, items)
+    own[at] <- own[at] + part$jet$value^2 * part$variance$value / total[at]
+    factor[at] <- ifelse(nzchar(factor[at]), paste(factor[at], name, sep = ", "), name)
+  }
+  rows <- view$layout$rows
+  variance <- match(view$layout$observed[items], rows$first[rows$kind == "variance"])
+  residual <- view$eta[rows$kind == "variance"][variance] / total
+  rest <- 1 - general - residual
+  list(factor = ifelse(nzchar(factor), factor, NA_character_), general = general,
+       specific = rest, residual = residual, other = abs(rest - own))
+}
+
+# omega and omega hierarchical of the total and of each part, with their intervals.
+split_scores <- function(view, name, loadings, key, level) {
+  general <- loadings$general
+  all <- general$items
+  part_of <- function(part, at) {
+    inside <- which(part$items %in% at)
+    if (length(inside) == 0L) return(NULL)
+    weight <- key[match(part$items[inside], all)]
+    jet_times(jet_square(jet_sum(jet_at(part$jet, inside), weight)), part$variance)
+  }
+  score <- function(at, own) {
+    parts <- Filter(Negate(is.null), c(list(part_of(general, at)),
+                                       lapply(loadings$specific, part_of, at = at)))
+    bottom <- sum_variance(view, at, key[match(at, all)])
+    list(omega = jet_over(Reduce(jet_plus, parts), bottom),
+         hierarchical = jet_over(part_of(own, at), bottom), items = length(at))
+  }
+  found <- c(list(score(all, general)), lapply(unname(loadings$specific), function(part) {
+    score(part$items, part)
+  }))
+  df <- reference_df(view$fit)
+  limits <- function(what) {
+    jets <- bind_jets(lapply(found, `[[`, what))
+    c(list(value = jets$value), share_interval(jets$value, jet_error(jets, view$fit), level, df))
+  }
+  omega <- limits("omega")
+  hierarchical <- limits("hierarchical")
+  list(factor = c(name, names(loadings$specific)), group = rep(view$group, length(found)),
+       items = vapply(found, `[[`, 0L, "items"), omega = omega$value, omega_lower = omega$lower,
+       omega_upper = omega$upper, omega_hierarchical = hierarchical$value,
+       omega_hierarchical_lower = hierarchical$lower,
+       omega_hierarchical_upper = hierarchical$upper,
+       explained_common_variance = common_variance(view, loadings))
+}
+
+# Of the variance that factors explain (standardized loadings squared), what is each factor's.
+common_variance <- function(view, loadings) {
+  total <- diag(view_matrices(view)$covariance)
+  sums <- vapply(c(list(loadings$general), unname(loadings$specific)), function(part) {
+    sum(part$jet$value^2 * part$variance$value / total[part$items])
+  }, 0)
+  sums / sum(sums)
+}
+
+# The share of pairs of items that no specific factor links.
+uncontaminated <- function(loadings) {
+  items <- loadings$general$items
+  linked <- matrix(FALSE, length(items), length(items))
+  for (part in loadings$specific) {
+    at <- match(part$items, items)
+    linked[at, at] <- TRUE
+  }
+  1 - mean(linked[lower.tri(linked)])
+}
+
+# General and specific standardized loadings; none where a disturbance variance is negative.
+schmid_leiman <- function(view, loadings, factor) {
+  items <- loadings$general$items
+  sd <- sqrt(diag(view_matrices(view)$covariance)[items])
+  root <- function(x) if (x < 0) NA_real_ else sqrt(x)
+  specific <- rep(0, length(items))
+  for (part in loadings$specific) {
+    at <- match(part$items, items)
+    specific[at] <- specific[at] + part$jet$value * root(part$variance$value) / sd[at]
+  }
+  list(item = view$layout$observed[items], group = rep(view$group, length(items)),
+       factor = factor,
+       general = loadings$general$jet$value * root(loadings$general$variance$value) / sd,
+       specific = specific)
+}
+
+#' @export
+as.data.frame.orizzonte_variance_split <- function(x, row.names = NULL, optional = FALSE, ...) {
+  x$items[c("item", "group", "factor", "general", "specific", "residual")]
+}

@@ -1,0 +1,220 @@
+items <- c(paste0("be", 1:4), paste0("sc", 1:4), paste0("st", 1:3))
+constructs <- c("Belonging", "Calm", "Staying")
+measures <- blueprint("Measures") |>
+  construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = sc1:sc4) |>
+  construct("Staying", reflected_in = st1:st3) |>
+  covary(be1, be2)
+crossed <- blueprint("Crossed") |>
+  construct("Belonging", reflected_in = be1:be4) |>
+  construct("Calm", reflected_in = c(sc1, sc2, sc3, sc4, st2)) |>
+  construct("Staying", reflected_in = st1:st3) |>
+  covary(be1, be2)
+markers <- c(`loading[Belonging, be1]` = 1, `loading[Calm, sc1]` = 1, `loading[Staying, st1]` = 1)
+complete <- complete_choirs(items)
+
+test_that("omega and AVE equal their definitions, with errors of the delta method by numbers", {
+  for (bp in list(measures, crossed)) {
+    fit <- quiet_fit(bp, complete)
+    table <- as.data.frame(construct_quality(fit, leave_out = "none"))
+    theta <- coef(fit)
+    model <- oracle_factor_model(theta, items, constructs, markers)
+    expect_equal(model$sigma, implied(fit)$all$covariance[items, items], tolerance = 1e-10)
+    expect_equal(table$omega, vapply(constructs, oracle_omega, 0, model = model),
+                 tolerance = 1e-10, ignore_attr = TRUE)
+    expect_equal(table$ave, vapply(constructs, oracle_ave, 0, model = model), tolerance = 1e-10,
+                 ignore_attr = TRUE)
+    se <- function(f) {
+      gradient <- numDeriv::jacobian(function(t) {
+        one <- oracle_factor_model(stats::setNames(t, names(theta)), items, constructs, markers)
+        vapply(constructs, f, 0, model = one)
+      }, unname(theta))
+      sqrt(rowSums((gradient %*% vcov(fit)) * gradient))
+    }
+    limit <- function(value, error, by) {
+      plogis(qlogis(value) + by * qnorm(.975) * error / (value * (1 - value)))
+    }
+    expect_equal(table$omega_lower, limit(table$omega, se(oracle_omega), -1), tolerance = 1e-6,
+                 ignore_attr = TRUE)
+    expect_equal(table$ave_upper, limit(table$ave, se(oracle_ave), 1), tolerance = 1e-6,
+                 ignore_attr = TRUE)
+  }
+})
+
+test_that("alpha and its error are those of the cases: complete, in clusters, summed up", {
+  fit <- quiet_fit(measures, complete)
+  table <- as.data.frame(construct_quality(fit, leave_out = "none"))
+  s <- cov(complete)
+  keyed <- function(names) {
+    key <- ifelse(names == "sc3", -1, 1)
+    list(s = s[names, names] * outer(key, key), x = t(t(as.matrix(complete[names])) * key))
+  }
+  calm <- keyed(paste0("sc", 1:4))
+  expect_equal(table$alpha[2], oracle_alpha(calm$s), tolerance = 1e-10)
+  expect_equal(table$alpha_standardized[2], oracle_alpha(cov2cor(calm$s)), tolerance = 1e-10)
+  limits <- function(alpha, se) 1 - (1 - alpha) * exp(c(1, -1) * qnorm(.975) * se / (1 - alpha))
+  expect_equal(unlist(table[2, c("alpha_lower", "alpha_upper")]),
+               limits(table$alpha[2], oracle_alpha_error(calm$x)), tolerance = 1e-6,
+               ignore_attr = TRUE)
+  # sums over choirs
+  complete$choir <- rep_len(seq_len(60), nrow(complete))
+  robust <- quiet_fit(measures, complete, clusters = "choir")
+  clustered <- as.data.frame(construct_quality(robust, leave_out = "none"))
+  half <- qt(.975, 59) * oracle_alpha_error(calm$x, complete$choir) / (1 - table$alpha[2])
+  expect_equal(clustered$alpha_upper[2], 1 - (1 - table$alpha[2]) * exp(-half), tolerance = 1e-6)
+  # normal theory of a covariance matrix: as the variance of many normal samples says
+  summed <- summary_data(s, n = nrow(complete))
+  from_summary <- as.data.frame(construct_quality(suppressMessages(fit_model(measures, summed)),
+                                                  leave_out = "none"))
+  expect_equal(from_summary$alpha, table$alpha, tolerance = 1e-8)
+  k <- 4
+  one <- rep(1, k)
+  v <- sum(calm$s)
+  q <- 2 * k^2 / ((k - 1)^2 * v^3) *
+    (v * (sum(diag(calm$s %*% calm$s)) + sum(diag(calm$s))^2) -
+       2 * sum(diag(calm$s)) * drop(one %*% calm$s %*% calm$s %*% one))
+  expect_equal(unlist(from_summary[2, c("alpha_lower", "alpha_upper")]),
+               limits(table$alpha[2], sqrt(q / nrow(complete))), tolerance = 1e-6,
+               ignore_attr = TRUE)
+})
+
+test_that("with missing values alpha and its error come from the saturated likelihood", {
+  x <- as.matrix(complete[paste0("st", 1:3)])
+  x[cbind(rep(seq_len(120), 2), c(rep(1:3, 40), rep(2, 120)))] <- NA
+  x <- x[rowSums(!is.na(x)) > 0, ]
+  fit <- quiet_fit(blueprint("Staying") |> construct("Staying", reflected_in = st1:st3),
+                   as.data.frame(x))
+  table <- as.data.frame(construct_quality(fit, leave_out = "none"))
+  s <- observed(fit)$all$covariance
+  expect_equal(table$alpha, oracle_alpha(s), tolerance = 1e-8)
+  low <- lower.tri(diag(3), TRUE)
+  saturated <- list(build = function(t) {
+    sigma <- diag(3)
+    sigma[low] <- t[1:6]
+    sigma[upper.tri(sigma)] <- t(sigma)[upper.tri(sigma)]
+    list(list(sigma = sigma, mu = t[7:9]))
+  })
+  at <- c(s[low], observed(fit)$all$mean)
+  vcov <- oracle_sandwich(saturated, at, list(x))
+  slope <- numDeriv::grad(function(t) oracle_alpha(saturated$build(t)[[1]]$sigma), at)
+  se <- sqrt(drop(slope %*% vcov %*% slope))
+  expect_equal(table$alpha_lower,
+               1 - (1 - table$alpha) * exp(qnorm(.975) * se / (1 - table$alpha)),
+               tolerance = 1e-4)
+  # auxiliary variables beside it, in whatever order, change nothing of how it is counted
+  data <- cbind(as.data.frame(x), aux = rnorm(nrow(x)))
+  beside <- quiet_fit(fit$request$blueprint, data, auxiliary = "aux")
+  with <- as.data.frame(construct_quality(beside, leave_out = "none"))
+  expect_equal(with$alpha_lower, table$alpha_lower, tolerance = 0.02)
+})
+
+test_that("ratios, shared variance and the test against 1 equal their definitions, by group", {
+  choirs_complete <- choirs[complete.cases(choirs[items]), ]
+  fit <- quiet_fit(measures, choirs_complete, by = "setting")
+  found <- construct_quality(fit, leave_out = "none")
+  for (g in c("evening", "weekend")) {
+    own <- cor(choirs_complete[choirs_complete$setting == g, items])
+    own["sc3", ] <- -own["sc3", ]
+    own[, "sc3"] <- -own[, "sc3"]
+    pairs <- found$pairs[found$pairs$group == g, ]
+    expect_equal(pairs$htmt[1], oracle_htmt(own, paste0("be", 1:4), paste0("sc", 1:4)))
+    expect_equal(pairs$htmt[3], oracle_htmt(own, paste0("sc", 1:4), paste0("st", 1:3)))
+    expect_equal(found$htmt[[g]]["Calm", "Staying"], pairs$htmt[3])
+    phi <- implied(fit)[[g]]$constructs
+    expect_equal(pairs$correlation, cov2cor(phi)[lower.tri(phi)], tolerance = 1e-10)
+    expect_equal(pairs$p_below_one,
+                 pnorm((1 - abs(pairs$correlation)) / pairs$se, lower.tail = FALSE))
+    table <- found$table[found$table$group == g, ]
+    expect_equal(table$largest_shared,
+                 c(max(pairs$correlation[1:2]^2), max(pairs$correlation[c(1, 3)]^2),
+                   max(pairs$correlation[2:3]^2)))
+    expect_equal(diag(found$fornell_larcker[[g]])^2, table$ave, ignore_attr = TRUE)
+  }
+  geometric <- construct_quality(fit, leave_out = "none", htmt = "geometric")
+  r <- cor(choirs_complete[choirs_complete$setting == "weekend", c("be1", "be2", "be3", "be4",
+                                                                   "st1", "st2", "st3")])
+  means <- function(x) exp(mean(log(x)))
+  by_hand <- means(r[1:4, 5:7]) / sqrt(means(r[1:4, 1:4][lower.tri(diag(4))]) *
+                                         means(r[5:7, 5:7][lower.tri(diag(3))]))
+  expect_equal(geometric$htmt$weekend["Belonging", "Staying"], by_hand)
+})
+
+test_that("equal loadings and what goes with an item are those of refits by hand", {
+  fit <- quiet_fit(measures, complete)
+  found <- construct_quality(fit, leave_out = "all")
+  equal <- quiet_fit(measures |> restrict(loading[Calm, sc2] == 1, loading[Calm, sc3] == -1,
+                                          loading[Calm, sc4] == 1), complete)
+  row <- found$equal_loadings[found$equal_loadings$construct == "Calm", ]
+  expect_equal(row$chisq, deviance(equal) - deviance(fit), tolerance = 1e-6)
+  expect_equal(row$df, 3)
+  without <- quiet_fit(measures |> leave_out(sc3), complete)
+  after <- as.data.frame(construct_quality(without, leave_out = "none"))
+  row <- found$left_out[found$left_out$item == "sc3", ]
+  expect_equal(c(row$omega, row$alpha, row$ave), c(after$omega[2], after$alpha[2], after$ave[2]))
+  expect_equal(row$omega_change, row$omega - found$table$omega[2])
+  expect_equal(row$cfi, glance(without)$cfi, tolerance = 1e-8)
+  expect_equal(nrow(found$left_out), length(items))
+  # the same whatever the scale
+  for (scale in c("unit", "average")) {
+    other <- as.data.frame(construct_quality(quiet_fit(set_scale(measures, scale), complete)))
+    expect_equal(other[3:12], found$table[3:12], tolerance = 1e-5)
+    expect_equal(other$p_equal_loadings[c(1, 3)], found$table$p_equal_loadings[c(1, 3)],
+                 tolerance = 1e-5)
+  }
+})
+
+test_that("what falls short is said with its item, and what is not judged with a reason", {
+  weak <- blueprint("Craft") |>
+    construct("Craft", reflected_in = cr1:cr4) |>
+    construct("Resources", composed_of = c(rooms, scores, coach)) |>
+    construct("Staying", reflected_in = st1:st3) |>
+    effect(Staying ~ Craft + Resources)
+  fit <- quiet_fit(weak, choirs)
+  strict <- construct_quality(fit, criteria = criteria(reliability = c(.9, .85), htmt = c(.3, .4)))
+  text <- capture.output(print(strict))
+  expect_match(text, "Craft: omega .73 is below .85; the weakest item is cr4", fixed = TRUE,
+               all = FALSE)
+  expect_match(paste(text, collapse = " "), "HTMT .[0-9]+ is above .4")
+  expect_match(text, "Not judged: Resources", fixed = TRUE, all = FALSE)
+  expect_equal(as.data.frame(strict)$verdict[1], "falls short: omega and HTMT")
+  expect_true(all(c("cr4", "st2") %in% strict$left_out$item))
+  growth <- blueprint("Growth") |>
+    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
+    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3))
+  judged <- construct_quality(quiet_fit(growth, choirs_growth))
+  expect_equal(names(judged$left), "Slope")
+  paths <- quiet_fit(blueprint("Paths") |> effect(st1 ~ be1), complete)
+  expect_error(construct_quality(paths), "no constructs", class = "orizzonte_error_input")
+  expect_error(construct_quality(fit, htmt = "keyd"), "Did you mean",
+               class = "orizzonte_error_input")
+  expect_error(construct_quality(fit, leave_out = cr4), class = "error")
+  single <- quiet_fit(blueprint("One") |> construct("Belonging", reflected_in = be1:be4) |>
+                        construct("Sure", reflected_in = st1) |>
+                        restrict(variance[st1] == 50), complete)
+  one <- as.data.frame(construct_quality(single))
+  expect_equal(one$omega[2], 1 - 50 / implied(single)$all$covariance["st1", "st1"])
+  expect_true(is.na(one$alpha[2]) && is.na(construct_quality(single)$pairs$htmt))
+})
+
+test_that("a bootstrap of measures is that of a plain loop", {
+  fit <- quiet_fit(measures, complete[1:250, ])
+  reps <- 12
+  boot <- bootstrap_fit(fit, reps, construct_quality, seed = 5, interval = "percentile")
+  rows <- resample_rows(fit, reps, seed = 5)
+  loop <- vapply(rows, function(at) {
+    again <- suppressWarnings(suppressMessages(refit(fit, data = complete[at, ])))
+    quality <- construct_quality(again, leave_out = "none")
+    c(quality$table$omega, quality$pairs$htmt)
+  }, numeric(6))
+  names <- c(paste0("omega[", constructs, "]"),
+             paste0("htmt[", c("Belonging, Calm", "Belonging, Staying", "Calm, Staying"), "]"))
+  expect_equal(boot$values[, names], t(loop), tolerance = 1e-5, ignore_attr = TRUE)
+  shown <- construct_quality(fit, bootstrap = boot, leave_out = "none")
+  limits <- confint(boot)
+  expect_equal(shown$pairs$htmt_lower, unname(limits[names[4:6], 1]))
+  expect_equal(shown$table$omega_upper, unname(limits[names[1:3], 2]))
+  expect_match(capture.output(print(shown)), "12 bootstrap replicates", all = FALSE)
+  other <- bootstrap_fit(fit, 3, seed = 5, interval = "percentile")
+  expect_error(construct_quality(fit, bootstrap = other), "what = construct_quality",
+               class = "orizzonte_error_input")
+})
