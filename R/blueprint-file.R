@@ -33,7 +33,7 @@ read_blueprint <- function(file, ...) {
 
 blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict",
                     "relax", "start_at", "quantities", "claims", "wording",
-                    "left_out", "hold_equal", "let_differ", "trail")
+                    "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 # What goes wrong while a part of the file is read says which part.
@@ -65,6 +65,11 @@ blueprint_from <- function(content, file) {
   mapping(content$constructs, "constructs", file)
   for (name in names(content$constructs)) {
     bp <- construct_from(bp, name, content$constructs[[name]], file)
+  }
+  mapping(content$repeated, "repeated", file)
+  for (name in names(content$repeated)) {
+    times <- times_from(content$repeated[[name]], name, file)
+    bp <- in_file("repeated", add_repeated(bp, name, times))
   }
   for (text in texts_of(content$effects, "effects", file))
     bp <- in_file("effects", add_effects(bp, file_expression(text, file)))
@@ -106,11 +111,27 @@ blueprint_from <- function(content, file) {
   for (text in texts_of(content$hold_equal, "hold_equal", file)) {
     bp <- in_file("hold_equal", add_equal(bp, canonical_hold(file_expression(text, file))))
   }
+  for (text in texts_of(content$hold_equal_times, "hold_equal_times", file)) {
+    bp <- in_file("hold_equal_times",
+                  add_equal(bp, canonical_hold(file_expression(text, file)), "times"))
+  }
   for (text in texts_of(content$let_differ, "let_differ", file)) {
     bp <- in_file("let_differ", add_different(bp, canonical_hold(file_expression(text, file))))
   }
   bp$trail <- trail_from(content$trail, file)
   bp
+}
+
+# Items of each time by position; `~` or nothing where one was not asked.
+times_from <- function(part, name, file) {
+  where <- paste0("repeated construct ", quoted(name))
+  mapping(part, where, file)
+  lapply(part, function(items) {
+    items <- lapply(as.list(items), function(x) x %||% NA_character_)
+    if (!all(vapply(items, function(x) is.character(x) && length(x) == 1L, NA)))
+      abort("file", paste0(file, ": the items of ", where, " must be names, or ~ for none."))
+    vapply(items, function(x) if (x %in% "~") NA_character_ else x, "")
+  })
 }
 
 # The trail: a list of revisions, the first of which holds the blueprint it all started from.
@@ -244,8 +265,9 @@ yaml_mapping <- function(key, values, format = yaml_text) {
 # reader should meet the keys in the order of work.
 blueprint_yaml <- function(bp) {
   lines <- c(paste0("title: ", yaml_text(bp$title)), paste0("scale: ", bp$scale))
-  if (length(bp$constructs)) {
-    described <- vapply(names(bp$constructs), function(name) {
+  written <- constructs_to_write(bp)
+  if (length(written)) {
+    described <- vapply(written, function(name) {
       construct <- bp$constructs[[name]]
       if (length(construct$fixed)) {
         value <- rep("free", length(construct$items))
@@ -260,6 +282,7 @@ blueprint_yaml <- function(bp) {
     }, "")
     lines <- c(lines, "constructs:", unname(described))
   }
+  lines <- c(lines, repeated_yaml(bp$repeated))
   if (length(bp$effects$from)) {
     formulas <- effect_runs(bp$effects)
     lines <- c(lines, "effects:", paste0("  - ", yaml_text(formulas)))
@@ -283,12 +306,33 @@ blueprint_yaml <- function(bp) {
                     function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
     lines <- c(lines, "left_out:", paste0("  ", yaml_text(names(bp$left_out)), ": ", lists))
   }
-  for (key in c("hold_equal", "let_differ")) {
+  for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
     if (length(bp[[key]]))
       lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
   }
   if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
   lines
+}
+
+# Constructs of a time stand under `repeated` only, where reading that gives them back as they are.
+constructs_to_write <- function(bp) {
+  times <- unlist(lapply(unname(bp$repeated), names))
+  own <- setdiff(names(bp$constructs), times)
+  plain <- identical(names(bp$constructs), c(own, times)) &&
+    all(vapply(bp$constructs[times], function(x) is.null(x$scale) && length(x$fixed) == 0L, NA))
+  if (plain) own else names(bp$constructs)
+}
+
+repeated_yaml <- function(repeated) {
+  if (length(repeated) == 0L) return(NULL)
+  blocks <- lapply(names(repeated), function(name) {
+    items <- vapply(repeated[[name]], function(x) {
+      paste0("[", paste(ifelse(is.na(x), "~", yaml_text(x)), collapse = ", "), "]")
+    }, "")
+    c(paste0("  ", yaml_text(name), ":"),
+      paste0("    ", yaml_text(names(items)), ": ", items))
+  })
+  c("repeated:", unlist(blocks))
 }
 
 # One block a revision; what is empty is left out.

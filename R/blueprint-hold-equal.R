@@ -37,36 +37,41 @@
 hold_equal <- function(.bp, ..., across = "groups") {
   check_arguments("hold_equal", dots = TRUE)
   check_blueprint(.bp, "hold_equal")
-  choose_one(across, "groups", "`across`")
-  for (text in captured_holds(rlang::enquos(...), "hold_equal")) .bp <- add_equal(.bp, text)
+  across <- choose_one(across, c("groups", "times"), "`across`")
+  for (text in captured_holds(rlang::enquos(...), "hold_equal"))
+    .bp <- add_equal(.bp, text, across)
   .bp
 }
 
 #' @rdname hold_equal
 #' @export
-let_differ <- function(.bp, ..., across = "groups") {
+let_differ <- function(.bp, ...) {
   check_arguments("let_differ", dots = TRUE)
   check_blueprint(.bp, "let_differ")
-  choose_one(across, "groups", "`across`")
   for (text in captured_holds(rlang::enquos(...), "let_differ")) .bp <- add_different(.bp, text)
   .bp
 }
 
-add_equal <- function(bp, text) {
-  if (text %in% bp$hold_equal) abort("duplicate", paste0(text, " is held equal twice."))
+held_keys <- c(groups = "hold_equal", times = "hold_equal_times")
+
+add_equal <- function(bp, text, across = "groups") {
+  key <- held_keys[[across]]
+  if (text %in% bp[[key]])
+    abort("duplicate", paste0(text, " is held equal across ", across, " twice."))
   if (text %in% bp$let_differ) {
     say("Overridden by a later hold_equal(): ", text, " no longer differs.")
     bp$let_differ <- setdiff(bp$let_differ, text)
   }
-  bp$hold_equal <- c(bp$hold_equal, text)
+  bp[[key]] <- c(bp[[key]], text)
   bp
 }
 
 add_different <- function(bp, text) {
   if (text %in% bp$let_differ) abort("duplicate", paste0(text, " is let differ twice."))
-  if (text %in% bp$hold_equal) {
+  held <- vapply(held_keys, function(key) text %in% bp[[key]], NA)
+  if (any(held)) {
     say("Overridden by a later let_differ(): ", text, " is no longer held equal.")
-    bp$hold_equal <- setdiff(bp$hold_equal, text)
+    for (key in held_keys[held]) bp[[key]] <- setdiff(bp[[key]], text)
   }
   bp$let_differ <- c(bp$let_differ, text)
   bp

@@ -58,7 +58,8 @@ leave_out <- function(.bp, ..., group = NULL) {
                      "claims ", enumerate(names(.bp$claims)[lost]), ".")
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
-  for (key in c("hold_equal", "let_differ")) {
+  .bp$repeated <- repeated_without(.bp$repeated, gone)
+  for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
     kinds <- .bp[[key]] %in% c(hold_kinds, hold_slices)
     gone_too <- !kinds &
       vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)

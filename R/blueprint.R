@@ -38,7 +38,7 @@ blueprint <- function(title = "Untitled", scale = "marker", ...) {
     uncorrelate = list(first = character(), second = character()),
     restrict = list(), relax = character(), start_at = numeric(), quantities = character(),
     claims = character(), wording = character(), left_out = list(), hold_equal = character(),
-    let_differ = character(), trail = list()
+    hold_equal_times = character(), let_differ = character(), repeated = list(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 

@@ -46,8 +46,13 @@ format_blueprint <- function(bp) {
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
     if (length(bp$hold_equal))
       paste0("held equal across groups: ", enumerate(bp$hold_equal, most = 12L)),
+    vapply(names(bp$repeated), function(name) {
+      paste0("repeated: ", name, " at ", enumerate(names(bp$repeated[[name]]), most = 12L))
+    }, ""),
+    if (length(bp$hold_equal_times))
+      paste0("held equal over times: ", enumerate(bp$hold_equal_times, most = 12L)),
     if (length(bp$let_differ))
-      paste0("free to differ across groups: ", enumerate(bp$let_differ, most = 12L)),
+      paste0("free to differ: ", enumerate(bp$let_differ, most = 12L)),
     if (length(bp$quantities))
       paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
     unlist(lapply(names(bp$left_out),

@@ -26,20 +26,31 @@ list_assumptions <- function(layout, bp) {
   what <- function(at) {
     enumerate(unique(address_format(rows$kind[at], rows$first[at], rows$second[at])), most = 8L)
   }
-  held <- which(rows$shared & is.na(rows$fixed))
-  carried <- function(s) s$kind == "carried" && any(rows$shared[s$loadings])
-  loose <- unique(vapply(Filter(carried, layout$scales), `[[`, "", "construct"))
+  held <- function(mark) which(rows[[mark]] & is.na(rows$fixed))
+  carried <- Filter(function(s) s$kind == "carried", layout$scales)
+  later <- vapply(carried, function(s) s$group == 1L, NA)
+  loose <- function(which) unique(vapply(carried[which], `[[`, "", "construct"))
   out$assumed <- c(
     every_group_words(layout), out$assumed,
-    nothing_held_words(layout, c(bp$hold_equal, bp$let_differ)),
-    if (length(held)) paste0("held equal across groups: ", what(held)),
+    nothing_held_words(layout, c(bp$hold_equal, if (length(bp$repeated) == 0L) bp$let_differ)),
+    if (length(bp$hold_equal_times) && length(bp$repeated) == 0L)
+      "no times: nothing is held equal over them",
+    if (length(held("over_groups"))) paste0("held equal across groups: ", what(held("over_groups"))),
+    if (length(held("over_times"))) paste0("held equal over times: ", what(held("over_times"))),
     if (length(layout$freed)) {
       paste0("free outside ", layout$groups[1L], ", since intercepts are held: ",
              what(layout$freed))
     },
-    if (length(loose)) {
+    if (length(layout$freed_later)) {
+      paste0("free after the first time, since intercepts are held: ", what(layout$freed_later))
+    },
+    if (any(!later)) {
       paste0("variances free outside ", layout$groups[1L], ", since loadings are held: ",
-             enumerate(loose))
+             enumerate(loose(!later)))
+    },
+    if (any(later)) {
+      paste0("variances free after the first time, since loadings are held: ",
+             enumerate(loose(later)))
     })
   out
 }
@@ -57,7 +68,15 @@ group_assumptions <- function(layout, bp) {
   }
   disturbance <- which(rows$meaning == "disturbance variance")
   if (length(disturbance)) add("disturbances of ", named(disturbance))
-  covariances <- which(rows$kind == "covariance" & rows$assumed)
+  residuals <- which(rows$kind == "covariance" & rows$assumed &
+                       rows$meaning == "residual covariance")
+  if (length(residuals)) {
+    add("residuals of the same item covary over times: ",
+        enumerate(address_format("covariance", rows$first[residuals], rows$second[residuals]),
+                  most = 8L))
+  }
+  covariances <- which(rows$kind == "covariance" & rows$assumed &
+                         rows$meaning != "residual covariance")
   if (length(covariances)) {
     among <- unique(c(rbind(rows$first[covariances], rows$second[covariances])))
     count <- if (length(covariances) == 1L) "the covariance of " else

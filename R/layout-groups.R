@@ -80,54 +80,81 @@ pattern_rows <- function(patterns, layout) {
   })))
 }
 
-# Each address is one class across groups. Construct variances and means that this makes estimable
-# are freed here (means) and with the scales (variances).
-hold_across <- function(layout, hold, differ) {
+# What is held: each address is one class across groups, what is the same but for its time one class
+# over times. Construct variances and means that this makes estimable are freed here (means) and
+# with the scales (variances).
+hold_across <- function(layout, bp) {
+  size <- length(layout$rows$kind)
+  layout$rows$within <- tabulate(layout$rows$class, size) > 1L
+  layout$rows[c("time", "over")] <- rows_over_times(layout$rows, bp$repeated)
+  layout$rows$over_groups <- layout$rows$over_times <- rep(FALSE, size)
+  layout$several_times <- any(layout$rows$time > 1L, na.rm = TRUE)
+  if (length(layout$groups) > 1L)
+    layout <- hold_rows(layout, bp$hold_equal, bp$let_differ, addresses_without_group(layout$rows),
+                        "over_groups")
+  if (layout$several_times)
+    layout <- hold_rows(layout, bp$hold_equal_times, bp$let_differ,
+                        paste(layout$rows$over, layout$rows$group, sep = "\r"), "over_times")
+  layout$rows$shared <- layout$rows$over_groups | layout$rows$over_times
+  free_means(layout)
+}
+
+# Rows of the same key that patterns name, as one class.
+hold_rows <- function(layout, hold, differ, key, mark) {
   rows <- layout$rows
-  size <- length(rows$kind)
-  layout$rows$within <- tabulate(rows$class, size) > 1L
-  layout$rows$shared <- rep(FALSE, size)
-  if (length(layout$groups) < 2L) return(layout)
-  at <- setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout))
+  at <- as.integer(setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout)))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
-  # nor is anything of what stands beside the model
+  # nor is anything of what stands beside the model, or has no time
   at <- setdiff(at, which(rows$first %in% layout$auxiliary | rows$second %in% layout$auxiliary))
-  plain <- addresses_without_group(rows)
-  for (address in unique(plain[at])) {
-    same <- at[plain[at] == address]
+  if (mark == "over_times") at <- setdiff(at, which(is.na(rows$over)))
+  for (same in unname(split(at, factor(key[at], unique(key[at]))))) {
     if (length(same) < 2L) next
     known <- unique(layout$rows$fixed[same][!is.na(layout$rows$fixed[same])])
     merged <- layout$rows$class %in% layout$rows$class[same]
     if (length(known) > 1L) next                   # fixed at different numbers by the user
     layout$rows$class[merged] <- min(layout$rows$class[merged])
     if (length(known) == 1L) layout$rows$fixed[merged] <- known
-    layout$rows$shared[same] <- TRUE
+    layout$rows[[mark]][same] <- TRUE
   }
-  free_means(layout)
+  layout
 }
 
 # Intercepts of items (and means of constructs that are indicators) held equal let the means of what
-# they measure differ from those of the first group, as far as the loadings can tell them apart.
+# they measure differ from those of the first group, or time, as far as the loadings can tell them
+# apart.
 free_means <- function(layout) {
   if (!layout$means) return(layout)
-  for (g in seq_along(layout$groups)[-1L]) {
-    rows <- layout$rows
-    part <- layout$parts[[g]]
-    span <- layout$spans[[g]]
-    held <- span[rows$kind[span] %in% c("intercept", "mean") & rows$shared[span]]
-    open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), part$constructs)
-    for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
-      layout$notes <- union(layout$notes, paste0(
-        "mean[", address_name(name),
-        "] stays 0 in every group: the loadings cannot tell it from the ",
-        "other means."))
-      open <- setdiff(open, name)
-    }
-    mean <- span[rows$kind[span] == "mean" & rows$first[span] %in% open]
-    layout$rows$fixed[mean] <- NA
-    layout$freed <- c(layout$freed, mean)
+  for (g in seq_along(layout$groups)[-1L])
+    layout <- free_means_of(layout, g, layout$rows$over_groups, NULL, "in every group")
+  times <- sort(unique(layout$rows$time[layout$rows$over_times]))
+  for (g in seq_along(layout$groups)) for (time in times[-1L])
+    layout <- free_means_of(layout, g, layout$rows$over_times, time, "at every time")
+  layout
+}
+
+# Of one group, and of the constructs of one time when that is given.
+free_means_of <- function(layout, g, over, time, where) {
+  rows <- layout$rows
+  part <- layout$parts[[g]]
+  span <- layout$spans[[g]]
+  here <- is.null(time) | rows$time[span] %in% time
+  held <- span[rows$kind[span] %in% c("intercept", "mean") & over[span] & here]
+  if (length(held) == 0L) return(layout)
+  known <- part$constructs
+  if (!is.null(time))
+    known <- intersect(known, rows$first[span][here & rows$kind[span] == "mean"])
+  open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), known)
+  for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
+    layout$notes <- union(layout$notes, paste0(
+      "mean[", address_name(name), "] stays 0 ", where, ": the loadings cannot tell it from the ",
+      "other means."))
+    open <- setdiff(open, name)
   }
+  mean <- span[rows$kind[span] == "mean" & rows$first[span] %in% open]
+  layout$rows$fixed[mean] <- NA
+  if (is.null(time)) layout$freed <- c(layout$freed, mean) else
+    layout$freed_later <- c(layout$freed_later, mean)
   layout
 }
 

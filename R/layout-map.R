@@ -57,16 +57,35 @@ scale_of <- function(place, layout, bp) {
     alone <- length(known) == 1L && !settled
     out$closed <- out$closed && alone
     if (alone) out$marker <- known
+  } else if (kind == "marker" && carries_over(loadings, rows, place$number) &&
+             setting == "marker" && !any(rows$marked[loadings])) {
+    # the marker is not among the loadings that are held
+    out$kind <- "carried"
   } else if (kind == "marker") {
     out$marker <- marker_of(name, loadings, composite, if (setting != "marker") setting, rows)
-  } else if (kind == "unit" && place$number > 1L && any(rows$shared[loadings])) {
-    # loadings held across groups carry the unit over: the variance is fixed in the first group only
+  } else if (kind %in% c("unit", "average") && carries_over(loadings, rows, place$number)) {
+    # loadings that are held carry the unit over from the first place
     out$kind <- "carried"
   }
   out
 }
 
-# What is held equal across groups is rescaled in all of them at once.
+# Are loadings held equal to those of the first group, or of an earlier time?
+carries_over <- function(loadings, rows, number) {
+  number > 1L && any(rows$over_groups[loadings]) ||
+    any(rows$over_times[loadings] & rows$time[loadings] > first_times(rows, loadings))
+}
+
+# The first time at which what is held in these rows was asked.
+first_times <- function(rows, at) {
+  vapply(at, function(k) {
+    if (!rows$over_times[k]) return(Inf)
+    own <- rows$over_times & rows$class == rows$class[k] & rows$group == rows$group[k]
+    min(rows$time[own])
+  }, 0)
+}
+
+# What is held equal is rescaled everywhere at once.
 may_be_rescaled <- function(name, span, rows) {
   involved <- span[rows$first[span] == name | rows$second[span] %in% name]
   alone <- is.na(rows$fixed) & !rows$within[rows$class]
@@ -142,13 +161,14 @@ apply_map <- function(layout, sd = NULL) {
 }
 
 # A parameter goes by the address of its first row; one held across all groups by the address
-# without a group.
+# without a group (that of the first time).
 parameter_names <- function(layout, classes) {
   out <- layout$rows$parameter[layout$leading]
   plain <- addresses_without_group(layout$rows)
   for (i in which(layout$rows$shared[layout$leading])) {
     rows <- which(layout$rows$class == classes[i])
-    if (setequal(layout$rows$group[rows], layout$groups) && length(unique(plain[rows])) == 1L)
+    key <- ifelse(layout$rows$over_times[rows], layout$rows$over[rows], plain[rows])
+    if (setequal(layout$rows$group[rows], layout$groups) && length(unique(key)) == 1L)
       out[i] <- plain[rows[1L]]
   }
   out

@@ -96,6 +96,10 @@ model_covariances <- function(bp, exogenous) {
       cov_assumed <- cov_assumed[keep]
     }
   }
+  over <- assumed_over_times(bp, cov_first, cov_second)
+  cov_first <- c(cov_first, over$first)
+  cov_second <- c(cov_second, over$second)
+  cov_assumed <- c(cov_assumed, rep(TRUE, length(over$first)))
   if (length(bp$covary$first)) {
     key <- pair_key(cov_first, cov_second)
     stated <- pair_key(bp$covary$first, bp$covary$second)
@@ -110,6 +114,15 @@ model_covariances <- function(bp, exogenous) {
   cov_second <- c(cov_second, declared$second)
   cov_assumed <- c(cov_assumed, rep(FALSE, length(declared$first)))
   list(first = cov_first, second = cov_second, assumed = cov_assumed)
+}
+
+# Residuals of the same item at two times, but for those that are said to be uncorrelated.
+assumed_over_times <- function(bp, first, second) {
+  if (length(bp$repeated) == 0L) return(list(first = character(), second = character()))
+  pairs <- repeated_pairs(bp$repeated)
+  known <- c(pair_key(first, second), pair_key(bp$uncorrelate$first, bp$uncorrelate$second))
+  new <- !pair_key(pairs$first, pairs$second) %in% known
+  lapply(pairs, function(x) x[new])
 }
 
 check_composite_covariances <- function(rows, composites) {

@@ -5,7 +5,8 @@
 # The columns of the parameter table.
 row_columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
                  "fixed", "assumed", "class", "touched", "relaxed", "constrained",
-                 "within", "shared", "marked", "status", "constant")
+                 "within", "time", "over", "over_groups", "over_times", "shared", "marked", "status",
+                 "constant")
 
 new_layout <- function(parts) {
   columns <- setdiff(row_columns, names(parts$rows))
@@ -32,7 +33,7 @@ stated_layout <- function(bp, means, observed, groups, grouped) {
 # `incomplete`: with missing values intercepts hang on the rest, even when each is free. `unseen`:
 # by group, pairs of variables that no case has together.
 finish_layout <- function(layout, bp, sd, incomplete = FALSE, unseen = 0L) {
-  layout <- hold_across(layout, bp$hold_equal, bp$let_differ)
+  layout <- hold_across(layout, bp)
   layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)
   layout$saturated_means <- layout$means && means_saturated(layout)
   layout$profiled <- layout$saturated_means && !incomplete

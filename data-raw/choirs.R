@@ -155,6 +155,37 @@ choirs_growth <-
 names(choirs_growth) <- c(paste0("w", 1:4), "coached")
 save(choirs_growth, file = "data/choirs_growth.rda", version = 2, compress = "xz")
 
+# Two concerts: calm on stage and joy before and after a season of coaching. Planted: calm rises by
+# two fifths of a standard deviation, ca3 rises by more than that (its intercept differs over time),
+# who was less calm at first is more often missing at the second concert.
+set.seed(4713, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+n <- 420L
+setting <- rep(c("evening", "weekend"), c(240L, 180L))
+calm_first <- stats::rnorm(n, ifelse(setting == "weekend", 0.2, 0))
+calm_second <- 0.4 + 0.7 * calm_first + stats::rnorm(n, 0, 0.7)
+joy_first <- 0.4 * calm_first + stats::rnorm(n, 0, 0.9)
+joy_second <- 0.1 + 0.5 * joy_first + 0.2 * calm_first + stats::rnorm(n, 0, 0.75)
+asked <- list(ca1 = c(48, 16, 11), ca2 = c(52, 14, 12), ca3 = c(45, 15, 12), ca4 = c(55, 13, 12),
+              jo1 = c(60, 14, 10), jo2 = c(58, 13, 11), jo3 = c(63, 12, 11))
+trait <- sapply(asked, function(x) stats::rnorm(n, 0, x[3L] * 0.5))
+concert <- function(calm, joy, shift) {
+  sapply(names(asked), function(item) {
+    x <- asked[[item]]
+    construct <- if (startsWith(item, "ca")) calm else joy
+    round(slider(x[1L] + shift[[item]], x[2L] * construct + trait[, item], x[3L] * 0.87))
+  })
+}
+none <- stats::setNames(rep(0, length(asked)), names(asked))
+first <- concert(calm_first, joy_first, none)
+second <- concert(calm_second, joy_second, replace(none, "ca3", 7))
+absent <- stats::runif(n) < stats::plogis(-2.2 - 0.6 * as.numeric(scale(rowMeans(first[, 1:4]))))
+second[absent, ] <- NA
+colnames(first) <- paste0(names(asked), "_t1")
+colnames(second) <- paste0(names(asked), "_t2")
+choirs_concerts <- data.frame(setting, first, second)
+save(choirs_concerts, file = "data/choirs_concerts.rda", version = 2, compress = "xz")
+csv(choirs_concerts, "choirs-concerts.csv")
+
 # The measurement model of the demo, as a blueprint file.
 
 if (requireNamespace("orizzonte", quietly = TRUE)) {
