@@ -103,22 +103,28 @@ blueprint_from <- function(content, file) {
   mapping(content$wording, "wording", file)
   bp <- in_file("wording",
                 add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+  bp <- held_from(bp, content, file, in_file)
+  bp$trail <- trail_from(content$trail, file)
+  bp
+}
+
+# What differs from group to group, and what does not, from group to group or over times.
+held_from <- function(bp, content, file, in_file) {
   mapping(content$left_out, "left_out", file)
   for (group in names(content$left_out)) {
     names <- texts_of(content$left_out[[group]], "left_out", file)
     bp <- in_file("left_out", leave_out(bp, !!names, group = group))
   }
-  for (text in texts_of(content$hold_equal, "hold_equal", file)) {
-    bp <- in_file("hold_equal", add_equal(bp, canonical_hold(file_expression(text, file))))
+  holds <- function(key) {
+    lapply(texts_of(content[[key]], key, file), function(text) {
+      in_file(key, canonical_hold(file_expression(text, file)))
+    })
   }
-  for (text in texts_of(content$hold_equal_times, "hold_equal_times", file)) {
-    bp <- in_file("hold_equal_times",
-                  add_equal(bp, canonical_hold(file_expression(text, file)), "times"))
+  for (across in names(held_keys)) {
+    key <- held_keys[[across]]
+    for (text in holds(key)) bp <- in_file(key, add_equal(bp, text, across))
   }
-  for (text in texts_of(content$let_differ, "let_differ", file)) {
-    bp <- in_file("let_differ", add_different(bp, canonical_hold(file_expression(text, file))))
-  }
-  bp$trail <- trail_from(content$trail, file)
+  for (text in holds("let_differ")) bp <- in_file("let_differ", add_different(bp, text))
   bp
 }
 

@@ -1,8 +1,8 @@
-#' Equality across groups
+#' Equality across groups, or over times
 #'
-#' `hold_equal()` says what is the same in every group, `let_differ()` what is not after all. Both
-#' are part of the model: they are kept in its file and its trail. Without groups they are kept as
-#' well, and a note says that nothing is held.
+#' `hold_equal()` says what is the same in every group, or at every time of [repeated()] constructs;
+#' `let_differ()` what is not after all. Both are part of the model: they are kept in its file and
+#' its trail. Without groups (times) they are kept as well, and a note says that nothing is held.
 #'
 #' Both take kinds of parameters, slices and single addresses, bare or quoted:
 #' `loading`, `weight`, `intercept` (those of items), `effect`, `mean` (of constructs), `variance`,
@@ -14,12 +14,16 @@
 #' `hold_equal()` of the same text takes it back. Intercepts of outcomes and anything of observed
 #' predictors are never held by a kind.
 #'
-#' A construct's variance that is fixed for its scale is free outside the first group when one of
-#' its loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).
+#' Over times what is alike but for its time is held: loadings and intercepts of the same item,
+#' variances, and covariances within a time; never what links two times. `let_differ()` frees from
+#' both.
+#'
+#' A construct's variance that is fixed for its scale is free outside the first group (time) when
+#' one of its loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).
 #'
 #' @param .bp A blueprint.
 #' @param ... Kinds, slices or addresses.
-#' @param across What they are equal across: `"groups"`.
+#' @param across What they are equal across: `"groups"` or `"times"`.
 #' @return The blueprint with the statements added.
 #' @section Errors: `orizzonte_error_address` for a kind or an address that does not exist, with
 #'   the nearest name; `orizzonte_error_input` when nothing is named.

@@ -34,8 +34,8 @@ repeated <- function(.bp, name, times, scale = NULL, ...) {
   add_repeated(.bp, name, captured_times(rlang::enquo(times), name), scale)
 }
 
-# list(Calm_before = c(a1, NA), ...) as a list of names, NA where an item was not asked; the list may
-# also come ready made.
+# list(Calm_before = c(a1, NA), ...) as a list of names, NA where an item was not asked; the list
+# may also come ready made.
 captured_times <- function(quosure, name) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)

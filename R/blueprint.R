@@ -5,7 +5,7 @@
 #' verbs, each of which returns a new blueprint; nothing is estimated while it
 #' is built. The verbs are [construct()], [effect()], [covary()],
 #' [uncorrelate()], [restrict()], [relax()], [start_at()], [quantity()],
-#' [claim()], [leave_out()] and [wording()].
+#' [claim()], [leave_out()], [repeated()] and [wording()].
 #'
 #' @section What is assumed without being asked for:
 #' Residual variances of everything that something points at; covariances among

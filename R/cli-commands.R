@@ -130,11 +130,12 @@ showing_commands <- function() {
     invariance = list(
       does = "may groups be compared? configural, metric, scalar, strict, and means",
       files = c("BLUEPRINT", "DATA"),
-      options = c("by", "levels", "rungs", "structural", "structural_on", "criteria",
+      options = c("by", "levels", "over", "rungs", "structural", "structural_on", "criteria",
                   "ladder_against", "loosen", "format", "ladder_table", "out",
                   fitting_options, "quiet"),
       help =
-      paste0("Fits the blueprint to the groups of --by, holding more and more equal, ",
+      paste0("Fits the blueprint to the groups of --by, or with its repeated constructs at all ",
+             "their times, holding more and more equal, ",
              "and says which rung holds and what may be compared. ",
              "With --loosen RUNGS equalities are released one at a time until each does. ",
              "Exit code 1 when a rung has not converged."),
@@ -143,7 +144,7 @@ showing_commands <- function() {
     ),
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
-      options = c("figure", "what", "values", "r_squared", "reliability",
+      options = c("figure", "what", "over", "values", "r_squared", "reliability",
                   "grey_nonsignificant", "by", "levels",
                   fitting_options, "quiet"),
       help =
@@ -157,7 +158,8 @@ showing_commands <- function() {
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "levels", "ladder", "rungs", "structural", "structural_on",
+      options = c("report", "by", "levels", "ladder", "over", "rungs", "structural",
+                  "structural_on",
                   "criteria", "loosen", fitting_options, "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report; several blueprints ",

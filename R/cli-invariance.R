@@ -3,8 +3,6 @@
 command_invariance <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
-  if (is.null(given$by))
-    abort("usage", c("orizzonte invariance needs --by COLUMN.", i = "Such as --by setting"))
   ladder <- ladder_from_files(given)
   loosened <- loosen_rungs(ladder, given$loosen)
   final <- last_ladder(ladder, loosened)
@@ -45,6 +43,10 @@ ladder_from_files <- function(given) {
                structural_on = given$structural_on, criteria = given_criteria(given),
                against = given$against)
   bp <- read_blueprint(given$files[1L])
+  if (is.null(given$by) && length(bp$repeated) == 0L)
+    abort("usage", c("A ladder needs --by COLUMN, or a blueprint with `repeated` constructs.",
+                     i = "Such as --by setting"))
+  more$over <- given$over
   files <- list(bp, given_data(given, given$files[2L], bp))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }

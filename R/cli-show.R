@@ -6,8 +6,8 @@ command_draw <- function(given) {
   values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
   what <- choose_one(given$what, draw_figures, "--what")
   check_figure_ending(given$out)
-  if (what %in% c("groups", "ladder") && is.null(given$by))
-    abort("usage", c(paste0("--what ", what, " needs --by COLUMN."), i = "Such as --by setting"))
+  if (what == "groups" && is.null(given$by))
+    abort("usage", c("--what groups needs --by COLUMN.", i = "Such as --by setting"))
   ladder <- if (what == "ladder") ladder_from_files(given)
   fits <- ladder$fits %||% list(fit_from_files(given))
   fit <- fits[[1L]]
@@ -30,8 +30,6 @@ command_report <- function(given) {
   check_report_ending(given$out)
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
-    if (is.null(given$by))
-      abort("usage", c("--ladder needs --by COLUMN.", i = "Such as --by setting"))
     if (count > 2L) abort("usage", "--ladder takes one blueprint.")
     x <- ladder_from_files(given)
     steps <- loosen_rungs(x, given$loosen)
@@ -39,7 +37,7 @@ command_report <- function(given) {
     fits <- if (inherits(x, "orizzonte_loosened")) x$ladder$fits else x$fits
   } else {
     idle <- Filter(function(name) !is.null(given[[name]]),
-                   c("rungs", "structural", "structural_on", "loosen"))
+                   c("over", "rungs", "structural", "structural_on", "loosen"))
     if (length(idle)) abort("usage", paste0("--", gsub("_", "-", idle[1L]), " needs --ladder."))
     fits <- lapply(given$files[-count], function(file) {
       given$files <- c(file, given$files[count])

@@ -135,8 +135,9 @@ check_offered <- function(fit, chosen) {
 
 amended_blueprint <- function(fit, chosen, fix, omit) {
   bp <- fit$request$blueprint
-  # what is held across groups is let differ; so is what is new in one group, which the others lack
-  across <- chosen$change %in% "equality across groups"
+  # what is held across groups or times is let differ; so is what is new in one group, which the
+  # others lack
+  across <- chosen$change %in% held_changes
   fresh <- chosen$entry == 0L & chosen$constraint == 0L
   lone <- fresh & chosen$kind %in% arrow_kinds & chosen$asked == chosen$parameter
   lone[lone] <- vapply(chosen$parameter[lone], function(text) !is.null(parse_address(text)$group),

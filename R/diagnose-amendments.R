@@ -33,7 +33,8 @@
 #' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`,
 #'   `"cross-loading"`, `"effect"`, `"effect on an item"`, `"reversal"` (of an effect that is in the
 #'   model), `"feedback"` (closes a longer loop of effects), `"construct covariance"`,
-#'   `"disturbance covariance"`, `"equality"`, `"equality across groups"` (freed in one group),
+#'   `"disturbance covariance"`, `"equality"`, `"equality across groups"` (freed in one group;
+#'   also `"across times"`, `"across groups and times"`),
 #'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less
 #'   than there are groups), `"fixed value"`, `"equation"`, `"bound"`. All when `NULL`.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
@@ -163,7 +164,8 @@ amendment_kinds <- c("residual covariance within a construct",
                      "residual covariance across constructs", "cross-loading", "effect",
                      "effect on an item", loop_kinds, "construct covariance",
                      "disturbance covariance",
-                     "equality", "equality across groups", "equality of all groups",
+                     "equality", "equality across groups", "equality across times",
+                     "equality across groups and times", "equality of all groups",
                      "fixed value", "equation", "bound", "nonsense")
 
 refused_frame <- function(fit, candidates, refused) {

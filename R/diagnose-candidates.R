@@ -44,15 +44,19 @@ held_parameters <- function(layout) {
   rows <- which(fixed | shared)
   if (length(rows) == 0L) return(no_candidates())
   across <- layout$rows$shared
-  # of two groups, freeing the one is freeing the other
-  first <- layout$rows$group[rows] == layout$groups[1L]
-  rows <- rows[!(across[rows] & first & (fixed[rows] | length(layout$groups) == 2L))]
-  # means and variances of constructs that are held are held at the 0 and the 1 of the first group
+  # of two places, freeing the one is freeing the other
+  set <- held_sets(layout$rows)
+  set[!across] <- NA
+  first <- across & !duplicated(set)
+  pair <- across & tabulate(match(set, unique(set)))[match(set, unique(set))] == 2L
+  rows <- rows[!(first[rows] & (fixed[rows] | pair[rows]))]
+  # means and variances of constructs that are held are held at the 0 and the 1 of the first place
   kept <- across[rows] &
     (!fixed[rows] |
      (layout$rows$kind[rows] %in% c("mean", "variance") & layout$rows$first[rows] %in%
       layout$constructs))
-  kind <- ifelse(kept, "equality across groups", ifelse(fixed[rows], "fixed value", "equality"))
+  kind <- ifelse(kept, held_change(layout$rows, rows),
+                 ifelse(fixed[rows], "fixed value", "equality"))
   zero <- fixed[rows] & layout$rows$kind[rows] == "covariance" & layout$rows$fixed[rows] %in% 0
   for (k in which(zero)) {
     kind[k] <-

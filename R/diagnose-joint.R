@@ -6,7 +6,7 @@
 # the common parameter.
 joint_equalities <- function(fit, offered, criteria) {
   if (length(fit$layout$groups) < 3L) return(NULL)
-  rows <- which(offered$change == "equality across groups")
+  rows <- which(offered$change == held_changes[["groups"]])
   address <- without_group(offered$parameter[rows])
   rows <- rows[address %in% address[duplicated(address)]]
   if (length(rows) == 0L) return(NULL)

@@ -1,14 +1,25 @@
 # What fit indices take from corrected tests: the baseline's scaling beside that of the model.
 
-# The model of complete independence but for what is free among predictors (see baseline_model()),
-# as the core reads a model: its scaling is needed like that of any other.
-baseline_core <- function(fit, independence = FALSE) {
-  independent_core(unname(fit$layout$parts), fit$layout$auxiliary, is_incomplete(fit$sample),
-                   independence)
+# Baseline models: what points at nothing covaries freely, nothing does, or besides each item has
+# one mean and one variance over time (Widaman & Thompson 2003).
+baseline_kinds <- c("exogenous free", "independence", "equal over times")
+
+# The baseline (see baseline_model()) as the core reads a model: its scaling is needed like that of
+# any other.
+baseline_core <- function(fit, kind = baseline_kinds[1L]) {
+  times <- kind == "equal over times"
+  parts <- unname(fit$layout$parts)
+  alike <- if (times) lapply(parts, function(part) {
+    label_over_times(part$observed, fit$request$blueprint$repeated)
+  })
+  independent_core(parts, fit$layout$auxiliary,
+                   is_incomplete(fit$sample) || times && fit$layout$means,
+                   kind != "exogenous free", alike)
 }
 
-# Of observed variables alone, a part a group.
-independent_core <- function(parts, auxiliary, means, independence) {
+# Of observed variables alone, a part a group; `alike`: what has one mean and one variance goes by
+# one name.
+independent_core <- function(parts, auxiliary, means, independence, alike = NULL) {
   rows <- lapply(seq_along(parts), function(g) {
     p <- length(parts[[g]]$observed)
     block <- if (independence) integer() else
@@ -18,62 +29,69 @@ independent_core <- function(parts, auxiliary, means, independence) {
     free <- (pairs[, 1L] %in% block & pairs[, 2L] %in% block) | pairs[, 1L] %in% beside |
       pairs[, 2L] %in% beside
     pairs <- pairs[free, , drop = FALSE]
+    own <- match(alike[[g]] %||% seq_len(p), alike[[g]] %||% seq_len(p))
     list(family = c(rep(1L, p + nrow(pairs)), if (means) rep(2L, p)),
          group = rep(g, p + nrow(pairs) + if (means) p else 0L),
          row = c(seq_len(p), pairs[, 1L], if (means) seq_len(p)),
-         col = c(seq_len(p), pairs[, 2L], if (means) seq_len(p)))
+         col = c(seq_len(p), pairs[, 2L], if (means) seq_len(p)),
+         like = c(own, p + seq_len(nrow(pairs)), if (means) p + nrow(pairs) + own))
   })
   joined <- lapply(stats::setNames(nm = c("family", "group", "row", "col")), function(what) {
     as.integer(unlist(lapply(rows, `[[`, what)))
   })
+  like <- paste(joined$group, unlist(lapply(rows, `[[`, "like")))
+  parameter <- match(like, unique(like))
   count <- length(joined$row)
   p <- vapply(parts, function(part) length(part$observed), 0L)
   c(list(observed = p, variables = p, places = seq_along(p),
-         ranks = unlist(lapply(p, seq_len)), means = means, parameters = count,
-         constant = numeric(count), map_entry = seq_len(count), map_parameter = seq_len(count),
+         ranks = unlist(lapply(p, seq_len)), means = means, parameters = max(parameter),
+         constant = numeric(count), map_entry = seq_len(count), map_parameter = parameter,
          map_weight = rep(1, count), constraints = list(), scales = list()), joined)
 }
 
 # Its parameters: the moments themselves, but for missing values.
-baseline_theta <- function(fit, model, independence) {
-  if (model$means) return(baseline_fit(fit, model, independence)$theta)
+baseline_theta <- function(fit, model, kind) {
+  if (model$means) return(baseline_fit(fit, model, kind)$theta)
   baseline_moments(fit, model)
 }
 
 baseline_moments <- function(fit, model) {
   moments <- core_moments(fit)
-  vapply(seq_along(model$row), function(k) {
+  each <- vapply(seq_along(model$row), function(k) {
     m <- moments[[model$group[k]]]
     if (model$family[k] == 2L) m$mean[[model$row[k]]] else m$covariance[model$row[k], model$col[k]]
   }, 0)
+  as.numeric(tapply(each, model$map_parameter, mean))
 }
 
 # Fitted once: the likelihood beside auxiliary variables and the scaling both need it.
-baseline_fit <- function(fit, model, independence) {
-  cached(fit, if (independence) "independence_fit" else "baseline_fit",
+baseline_fit <- function(fit, model, kind) {
+  cached(fit, paste("baseline fit", kind),
          core_fit(model, core_moments(fit), baseline_moments(fit, model), 500L, 1e-12, 0L, 1,
                   FALSE))
 }
 
-# Beside auxiliary variables the baseline has no closed form: their covariances stay free in it.
-joint_baseline <- function(joint, independence) {
-  model <- baseline_core(joint, independence)
+# Beside auxiliary variables, whose covariances stay free in it, and with equal moments over time
+# the baseline has no closed form.
+fitted_baseline <- function(joint, kind) {
+  model <- baseline_core(joint, kind)
   moments <- layout_counts(joint$layout)$moments
-  list(chisq = moments_n(joint) * baseline_fit(joint, model, independence)$discrepancy,
+  list(chisq = moments_n(joint) * baseline_fit(joint, model, kind)$discrepancy,
        df = moments - model$parameters, parameters = model$parameters)
 }
 
 # With missing values: tr(U Gamma), the complete-data discrepancy and its biases, of the model and
 # of its baseline.
-incomplete_scalings <- function(fit, independence = FALSE) {
-  if (!independence) return(cached(fit, "incomplete_scalings", find_scalings(fit, FALSE)))
-  find_scalings(fit, TRUE)
+incomplete_scalings <- function(fit, kind = baseline_kinds[1L]) {
+  if (kind == baseline_kinds[1L])
+    return(cached(fit, "incomplete_scalings", find_scalings(fit, kind)))
+  find_scalings(fit, kind)
 }
 
-find_scalings <- function(fit, independence) {
-  base <- baseline_core(fit, independence)
+find_scalings <- function(fit, kind) {
+  base <- baseline_core(fit, kind)
   scale_cores(fit, list(fit$layout$model, base),
-              list(core_theta(fit), baseline_theta(fit, base, independence)))
+              list(core_theta(fit), baseline_theta(fit, base, kind)))
 }
 
 # Of cores of the fit's data, each at its parameters.
@@ -108,14 +126,14 @@ saturated_information <- function(fit) {
 # Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014; Li & Bentler 2006). With missing
 # values the likelihood ratio shrinks with what is missing, so N F_C of the saturated moments and
 # its bias k / df take their place (after Zhang & Savalei 2023).
-index_basis <- function(fit, base, independence = FALSE) {
+index_basis <- function(fit, base, kind = baseline_kinds[1L]) {
   fit <- whole_fit(fit)
   test <- test_of(fit)
   plain <- list(chisq = test$chisq_normal, inflation = 1, chisq_baseline = base$chisq,
                 inflation_baseline = 1)
   if (test$df <= 0 || !has_converged(fit)) return(plain)
   if (is_incomplete(fit$sample)) {
-    found <- incomplete_scalings(fit, independence)
+    found <- incomplete_scalings(fit, kind)
     n <- moments_n(fit)
     bias <- if (is_robust(fit$request)) "robust_bias" else "normal_bias"
     known <- vapply(found, function(x) x$admissible, NA)
@@ -127,10 +145,9 @@ index_basis <- function(fit, base, independence = FALSE) {
                 inflation_baseline = k[2L] / base$df))
   }
   if (!is_robust(fit$request)) return(plain)
-  model <- baseline_core(fit, independence)
-  found <- core_scaling(model, core_moments(fit), baseline_theta(fit, model, independence),
-                        core_cases(fit),
-                        FALSE)
+  model <- baseline_core(fit, kind)
+  found <- core_scaling(model, core_moments(fit), baseline_theta(fit, model, kind),
+                        core_cases(fit), FALSE)
   known <- found$admissible && base$df > 0
   list(chisq = test$chisq_normal, inflation = test$inflation, chisq_baseline = base$chisq,
        inflation_baseline = if (known) found$trace / base$df else NA_real_)

@@ -13,7 +13,7 @@
 #'   difference in points of the item), `effect_size` (the same in pooled standard deviations of the
 #'   item), `size_any_direction` (root mean square over cases, in the same unit), `chisq_drop` and
 #'   `p` of freeing what is still held of it, `sign` of its loading, `status` on the rung (held,
-#'   partly free, free).
+#'   partly free, free), `against` (the reference group, or the item at the first time).
 #' Attribute `totals`: by construct and group, the observed difference of the total score, and how
 #'   much of it comes from items that are free; items that load negatively are turned round.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have.
@@ -39,43 +39,98 @@ group_gaps <- function(ladder, rung = "scalar", ...) {
           c("group_gaps() needs a ladder, or a fit of several groups.",
             i = "ladder <- invariance(blueprint, data, by = \"column\")."))
   fit <- rung_fit(ladder, rung, "group_gaps")
-  if (single) check_grouped(fit$layout)
+  if (single && !any(compared_over(fit$layout))) check_grouped(fit$layout)
   check_converged(fit, "group_gaps")
   items <- reflective_items(fit$layout)
   groups <- fit$layout$groups
-  rows <- unlist(lapply(items, function(item) item_gaps(fit, item, groups)), recursive = FALSE)
+  places <- item_places(fit$layout, items, groups)
+  of <- vapply(places, `[[`, "", "item")
+  rows <- unlist(lapply(intersect(items, of), function(item) {
+    item_gaps(fit, item, places[of == item])
+  }), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_gaps")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,
-            totals = total_gaps(fit, out, groups),
+            totals = total_gaps(fit, out), over = compared_over(fit$layout),
             caveat = if (!single) caveat_of(ladder, rung %||% default_rung(ladder)),
             wording = all_wordings(fit))
 }
 
-item_gaps <- function(fit, item, groups) {
+# What is compared with what: each item in each group with itself in the first one; over times with
+# the same item at the first time, in each group.
+item_places <- function(layout, items, groups) {
+  over <- compared_over(layout)
+  rows <- layout$rows
+  out <- list()
+  for (item in items) {
+    if (!over[["times"]] || over[["groups"]])
+      for (g in groups[-1L])
+        out <- c(out, list(list(item = item, items = c(item, item), groups = c(g, groups[1L]))))
+    if (!over[["times"]]) next
+    at <- which(rows$kind == "intercept" & rows$first == item & rows$time > 1L)
+    for (k in at) {
+      first <- which(rows$over == rows$over[k] & rows$group == rows$group[k])[1L]
+      if (first != k)
+        out <- c(out, list(list(item = item, items = rows$first[c(k, first)],
+                                groups = rows$group[c(k, k)])))
+    }
+  }
+  out
+}
+
+# `places`: those of one item.
+item_gaps <- function(fit, item, places) {
   rows <- fit$layout$rows
   own <- rows$kind == "loading" & rows$second %in% item | rows$kind == "intercept" &
     rows$first == item
   held <- any(rows$shared[own])
   freed <- if (held) refit_quietly(fit, list(blueprint = freed_item(fit, own))) else fit
   test <- difference_test(fit, freed)
-  values <- Filter(Negate(is.null), lapply(group_views(freed), item_values, item = item))
-  sizes <- vapply(values, `[[`, 0, "n")
-  pooled <- sqrt(sum(sizes * vapply(values, `[[`, 0, "variance")) / sum(sizes))
-  reference <- values[[groups[1L]]]
-  lapply(setdiff(names(values), groups[1L]), function(g) {
-    v <- values[[g]]
-    slope <- if (is.null(reference)) v$loading * NA else v$loading - reference$loading
-    shift <- if (is.null(reference)) NA_real_ else v$intercept - reference$intercept
-    score <- shift + sum(slope * v$mean)
-    main <- which.max(abs(v$loading))
-    list(item = item, construct = fit$layout$constructs[main], group = g,
-         loading_gap = unname(slope[main]), intercept_gap = shift, expected_score = score,
-         effect_size = score / pooled,
-         size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / pooled,
-         chisq_drop = test$chisq, p = test$p, sign = sign(v$loading[main]),
-         status = if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held")
-  })
+  views <- group_views(freed)
+  status <- if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held"
+  lapply(Filter(function(place) item %in% views[[place$groups[1L]]]$layout$observed, places),
+         item_gap, views = views, fit = fit, test = test, status = status)
+}
+
+# Of an item at one place against another: its line under the other's values, over the distribution
+# of the constructs.
+item_gap <- function(place, views, fit, test, status) {
+  v <- item_values(views[[place$groups[1L]]], place$items[1L])
+  reference <- item_values(views[[place$groups[2L]]], place$items[2L])
+  if (place$items[1L] != place$items[2L])
+    reference$loading <- loading_at_time(fit, v, reference)
+  sizes <- pooled_sizes(place, views)
+  slope <- if (is.null(reference)) v$loading * NA else v$loading - reference$loading
+  shift <- if (is.null(reference)) NA_real_ else v$intercept - reference$intercept
+  score <- shift + sum(slope * v$mean)
+  main <- which.max(abs(v$loading))
+  list(item = place$item, construct = fit$layout$constructs[main],
+       group = shown_group(fit$layout, place$groups[1L]), loading_gap = unname(slope[main]),
+       intercept_gap = shift, expected_score = score, effect_size = score / sizes,
+       size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / sizes,
+       chisq_drop = test$chisq, p = test$p, sign = sign(v$loading[main]), status = status,
+       against = if (place$items[1L] == place$items[2L]) place$groups[2L] else place$items[2L])
+}
+
+# The loadings of the first time, on the constructs of this one.
+loading_at_time <- function(fit, v, reference) {
+  names <- fit$layout$constructs
+  label <- label_over_times(names, fit$request$blueprint$repeated)
+  own <- v$loading != 0
+  out <- numeric(length(names))
+  out[own] <- vapply(which(own), function(k) {
+    sum(reference$loading[label == label[k] & reference$loading != 0])
+  }, 0)
+  out
+}
+
+# The standard deviation of the item, pooled over groups, or over the two times.
+pooled_sizes <- function(place, views) {
+  values <- if (place$items[1L] == place$items[2L])
+    Filter(Negate(is.null), lapply(views, item_values, item = place$items[1L])) else
+    Map(function(item, g) item_values(views[[g]], item), place$items, place$groups)
+  n <- vapply(values, `[[`, 0, "n")
+  sqrt(sum(n * vapply(values, `[[`, 0, "variance")) / sum(n))
 }
 
 # The blueprint with one item's loadings and intercept free in every group.
@@ -100,21 +155,24 @@ item_values <- function(view, item) {
 
 # The observed difference of total scores (items that load negatively turned round), and the part
 # that comes from free items.
-total_gaps <- function(fit, gaps, groups) {
+total_gaps <- function(fit, gaps) {
   views <- group_views(fit)
-  combos <- unique(gaps[c("construct", "group")])
+  within <- ifelse(is.na(gaps$group), fit$layout$groups[1L], gaps$group)
+  over <- !gaps$against %in% fit$layout$groups       # against an item of the first time
+  key <- paste(gaps$construct, within, over, sep = "\r")
   free <- item_status(fit)
-  list_frame(list(
-    construct = combos$construct, group = combos$group,
-    observed = mapply(function(construct, g) {
-      own <- gaps[gaps$construct == construct & gaps$group == g, ]
-      mean_of <- function(view) view$moments$mean[match(own$item, view$layout$observed)]
-      sum(own$sign * (mean_of(views[[g]]) - mean_of(views[[groups[1L]]])))
-    }, combos$construct, combos$group, USE.NAMES = FALSE),
-    from_free_items = mapply(function(construct, g) {
-      own <- gaps[gaps$construct == construct & gaps$group == g & gaps$item %in% free, ]
-      sum(own$sign * own$expected_score)
-    }, combos$construct, combos$group, USE.NAMES = FALSE)))
+  mean_of <- function(item, g) views[[g]]$moments$mean[match(item, views[[g]]$layout$observed)]
+  observed <- vapply(seq_along(within), function(k) {
+    base <- if (over[k]) mean_of(gaps$against[k], within[k]) else
+      mean_of(gaps$item[k], fit$layout$groups[1L])
+    gaps$sign[k] * (mean_of(gaps$item[k], within[k]) - base)
+  }, 0)
+  first <- !duplicated(key)
+  sum_by <- function(x) as.numeric(tapply(x, factor(key, unique(key)), sum))
+  list_frame(list(construct = gaps$construct[first], group = gaps$group[first],
+                  observed = sum_by(observed),
+                  from_free_items = sum_by(ifelse(gaps$item %in% free,
+                                                  gaps$sign * gaps$expected_score, 0))))
 }
 
 # Items with a loading or an intercept that is not held.
@@ -129,12 +187,15 @@ item_status <- function(fit) {
 # The largest ones first.
 gap_columns <- function(x, most = 24L) {
   shown <- utils::head(as.data.frame(x[order(-abs(x$size_any_direction)), ]), most)
-  titled(list(
-       item = shown$item, group = shown$group, loading_gap = format_number(shown$loading_gap),
+  over <- attr(x, "over") %||% c(groups = TRUE, times = FALSE)
+  place <- c(if (!all(is.na(shown$group)))
+    list(group = ifelse(is.na(shown$group), "", shown$group)),
+    if (over[["times"]]) list(against = shown$against))
+  titled(c(list(item = shown$item), place, list(loading_gap = format_number(shown$loading_gap),
        intercept_gap = format_number(shown$intercept_gap),
        points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L),
        `any way` = format_fixed(shown$size_any_direction, 2L),
-       p = format_p(shown$p), status = shown$status))
+       p = format_p(shown$p), status = shown$status)))
 }
 
 gap_note <-
@@ -148,20 +209,22 @@ total_columns <- function(x) {
   totals <- attr(x, "totals")
   if (is.null(totals) || all(totals$from_free_items == 0)) return(NULL)
   t <- totals[totals$from_free_items != 0, ]
-  list(construct = t$construct, group = t$group, observed = format_fixed(t$observed, 2L),
-       `from free items` = format_fixed(t$from_free_items, 2L))
+  group <- if (!all(is.na(t$group))) list(group = t$group)
+  c(list(construct = t$construct), group, list(observed = format_fixed(t$observed, 2L),
+       `from free items` = format_fixed(t$from_free_items, 2L)))
 }
 
 #' @export
 print.orizzonte_gaps <- function(x, ...) {
   if (!all(c("item", "group", "expected_score", "effect_size", "status") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading(paste0("Non-invariance of items, against ", attr(x, "reference"))),
-            format_caveat(x), format_table(gap_columns(x), c(FALSE, FALSE, rep(TRUE, 6L), FALSE)),
-            "", wrap_lines(gap_note))
+  columns <- gap_columns(x)
+  text <- c("item", "group", "against", "status")
+  put_lines(heading(paste0("Non-invariance of items", compared_words(x))), format_caveat(x),
+            format_table(columns, !names(columns) %in% text), "", wrap_lines(gap_note))
   totals <- total_columns(x)
   if (!is.null(totals))
     put_lines("", "Difference of the total score",
-              format_table(totals, c(FALSE, FALSE, TRUE, TRUE)))
+              format_table(totals, !names(totals) %in% c("construct", "group")))
   invisible(x)
 }

@@ -1,6 +1,7 @@
 #' The invariance ladder
 #'
-#' Fits the same blueprint to several groups, holding more and more equal: configural (nothing),
+#' Fits the same blueprint to several groups, or with constructs at several times ([repeated()]),
+#' holding more and more equal: configural (nothing),
 #' metric (loadings and weights), scalar (intercepts of items, too), strict (residual variances and
 #' covariances of items, too), and then, on top of a rung, what `structural` names (Jöreskog 1971;
 #' Meredith 1993). Each rung is compared with the one before.
@@ -33,9 +34,11 @@
 #'
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
 #'   [let_differ()] names on none.
-#' @param data A data frame, or a named list of [summary_data()].
+#' @param data A data frame, or a named list of [summary_data()] (for times alone also one).
 #' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
 #'   [fit_model()].
+#' @param over What is held equal on the rungs: `"groups"`, `"times"` (of [repeated()] constructs)
+#'   or `"both"`; when `NULL`, all there is of `by` and repeated constructs.
 #' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
@@ -94,7 +97,7 @@
 #' amendments(ladder$fits$metric, kinds = "equality across groups", top = 3)
 #' @export
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
-                       structural_on = "scalar", levels = NULL, missing_codes = NULL,
+                       structural_on = "scalar", over = NULL, levels = NULL, missing_codes = NULL,
                        incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
                        clusters = NULL, weights = NULL, criteria = NULL, against = "previous",
                        ...) {
@@ -106,10 +109,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                   clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
   against <- choose_one(against, c("previous", "first"), "`against`")
   criteria <- check_criteria(criteria)
-  if (rlang::quo_is_null(columns$by) && !is_summary_list(data)) {
-    abort("input",
-          c("invariance() needs groups.", i = "Name the grouping column with by = column."))
-  }
+  over <- ladder_places(bp, over, !rlang::quo_is_null(columns$by) || is_summary_list(data))
   if (!is.null(rungs)) check_words(rungs, "`rungs`", "rungs = c(\"configural\", \"metric\")")
   if (!is.null(structural)) check_words(structural, "`structural`", "structural = \"effect\"")
   check_words(structural_on, "`structural_on`", "structural_on = \"metric\"")
@@ -127,17 +127,32 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   rungs <- rungs_in_order(c(rungs, if (length(structural)) structural_on))
   holds <- lapply(stats::setNames(rungs, rungs), rung_hold, rungs = rungs)
   announce_sample(sample)
-  if (length(bp$hold_equal))
-    say("Held equal on every rung, as the blueprint says: ", enumerate(bp$hold_equal), ".")
+  own <- c(bp$hold_equal, bp$hold_equal_times)
+  if (length(own))
+    say("Held equal on every rung, as the blueprint says: ", enumerate(unique(own)), ".")
   stated <- stated_by(request, sample)
-  fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold))
-  ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on)
+  fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold, over))
+  ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
   trouble <- ladder_trouble(ladder)
   if (length(trouble)) {
     warn("improper", c("Not every rung has a solution to be read.",
                        stats::setNames(trouble, rep("x", length(trouble)))))
   }
   ladder
+}
+
+# What the ladder climbs over: groups, times, or both.
+ladder_places <- function(bp, over, grouped) {
+  several <- length(bp$repeated) > 0L
+  if (!is.null(over)) over <- choose_one(over, c("groups", "times", "both"), "`over`")
+  over <- over %||% if (grouped && several) "both" else if (several) "times" else "groups"
+  if (over != "times" && !grouped)
+    abort("input", c("invariance() needs groups, or constructs at several times.",
+                     i = "Name the grouping column with by = column, or see ?repeated."))
+  if (over != "groups" && !several)
+    abort("input", c("The blueprint has no constructs at several times.",
+                     i = "Declare them with repeated()."))
+  over
 }
 
 # Each rung is tested against the one below: configural is always there, and the order is fixed.
@@ -211,8 +226,9 @@ marker_free <- function(bp) {
 
 # One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a
 # negative variance of a construct; then the construct's own scale setting does.
-fit_rung <- function(request, sample, stated, hold) {
-  request$blueprint$hold_equal <- union(request$blueprint$hold_equal, hold)
+fit_rung <- function(request, sample, stated, hold, over = "groups") {
+  for (key in held_keys[c(over != "times", over != "groups")])
+    request$blueprint[[key]] <- union(request$blueprint[[key]], hold)
   fit <- fit_request(request, sample, stated, errors = FALSE)
   if (has_converged(fit)) return(fit)
   request$blueprint$scale <- "marker"

@@ -52,32 +52,32 @@ judge_step <- function(fit, before, criteria) {
   list(verdict = verdict, differences = gaps)
 }
 
-# Columns: parameter, group, difference (from the first group), difference_std, lower, upper
-# (of the standardized one, at 95 %).
+# Columns: parameter, group, difference (from the first group, or time), difference_std, lower,
+# upper (of the standardized one, at 95 %).
 step_differences <- function(fit, before) {
   rows <- before$layout$rows
-  plain <- addresses_without_group(rows)
-  groups <- before$layout$groups
-  own <- unique(without_group(added_equalities(fit, before)))
   map <- matrix(0, length(rows$parameter), length(before$layout$parameters))
   map[cbind(before$layout$map$entry, before$layout$map$parameter)] <- before$layout$map$weight
   sd <- lapply(matrices_of(before), function(m) sqrt(pmax(diag(m$covariance), 0)))[[1L]]
   vcov <- vcov_of(before)
-  found <- lapply(own, function(address) {
-    at <- which(plain == address)
-    reference <- at[rows$group[at] == groups[1L]]
-    other <- setdiff(at, reference)
-    if (length(reference) != 1L || length(other) == 0L) return(NULL)
+  held <- fit$layout$rows
+  own <- which(held$parameter %in% added_equalities(fit, before))
+  set <- held_sets(held)[own]
+  found <- lapply(split(own, factor(set, unique(set))), function(same) {
+    at <- match(held$parameter[same], rows$parameter)
+    reference <- at[1L]
+    other <- at[-1L]
+    if (length(other) == 0L || anyNA(at)) return(NULL)
     unit <- step_unit(rows, reference, sd)
     gap <- values_of(before)[other] - values_of(before)[reference]
     change <- map[other, , drop = FALSE] - map[rep(reference, length(other)), , drop = FALSE]
     se <- delta_se(change, vcov) * unit
     limit <- stats::qt(0.975, reference_df(before))
-    list(parameter = rows$parameter[other], group = rows$group[other], difference = gap,
-         difference_std = gap * unit, lower = gap * unit - limit * se,
+    list(parameter = rows$parameter[other], group = shown_group(before$layout, rows$group[other]),
+         difference = gap, difference_std = gap * unit, lower = gap * unit - limit * se,
          upper = gap * unit + limit * se)
   })
-  list_frame(do.call(Map, c(list(c), Filter(Negate(is.null), found))))
+  list_frame(do.call(Map, c(list(c), unname(Filter(Negate(is.null), found)))))
 }
 
 # One raw unit of a parameter in standard deviations of the first group.

@@ -93,17 +93,22 @@ format_equalities <- function(x) {
 format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
-  c(heading(paste0("Invariance: ", x$title)), format_sample(x$fits[[1L]], parameters = FALSE),
+  c(heading(paste0("Invariance", over_words[[x$over]], ": ", x$title)),
+    format_sample(x$fits[[1L]], parameters = FALSE),
     format_inference(x$fits[[1L]]), "",
     format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
     format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     corrected_change_words(x$fits[[1L]]$request),
-    paste0("\u03c7\u00b2 of each group", if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
-    format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), "",
+    if (nrow(x$contributions) > 1L)
+      c(paste0("\u03c7\u00b2 of each group",
+               if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
+        format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), ""),
     format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
     if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
     wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
 }
+
+over_words <- c(groups = "", times = " over times", both = " over groups and times")
 
 # The next step mends what stands in the way, the lowest rung first.
 ladder_next <- function(x) {
@@ -112,8 +117,9 @@ ladder_next <- function(x) {
   bad <- t$rung[!t$verdict %in% c(sound_verdicts, "") & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
+    groups <- if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), "), ")
     return(next_step(NULL, paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
-                                  "compare_groups(", rung(t$rung[1L]), "), plot(ladder)"),
+                                  groups, "plot(ladder)"),
                      command_text("report", "--ladder", "--out", "groups.html")))
   }
   if (verdict %in% c("fails", "doubtful"))

@@ -82,7 +82,7 @@ rung_allows <-
     strict = "sums and means of observed scores may be compared")
 
 rung_asks <-
-  c(configural = "the same constructs and items in every group, each with its own values",
+  c(configural = "the same constructs and items everywhere, each with its own values",
     metric = "an item means the same: loadings and weights are equal",
     second_order_metric =
     "constructs measured by constructs mean the same: their loadings are equal",
@@ -204,8 +204,10 @@ disagreement_sentence <- function(k, table, details, criteria) {
 # What a rung would hold, were it not excepted: with its group, unless in all of them.
 released_addresses <- function(fit) {
   bp <- fit$request$blueprint
-  rows <- intersect(pattern_rows(bp$hold_equal, fit$layout),
-                    pattern_rows(bp$let_differ, fit$layout))
+  over <- which(!is.na(fit$layout$rows$over))
+  named <- c(pattern_rows(bp$hold_equal, fit$layout),
+             intersect(pattern_rows(bp$hold_equal_times, fit$layout), over))
+  rows <- intersect(named, pattern_rows(bp$let_differ, fit$layout))
   rows <- rows[!fit$layout$rows$shared[rows]]
   if (length(rows) == 0L) return(character())
   plain <- addresses_without_group(fit$layout$rows)

@@ -2,7 +2,8 @@
 
 # `fits`: those of the measurement rungs, by name; `structural`: patterns of steps still to be taken
 # on top of the rung `on`.
-new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL) {
+new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL,
+                       over = "groups") {
   groups <- fits[[1L]]$layout$groups
   rungs <- names(fits)
   previous <- rungs_before(rungs, against)
@@ -10,7 +11,7 @@ new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL
     before <- if (!is.na(previous[k])) fits[[previous[k]]]
     judge_rung(fits[[k]], before, rungs[k], criteria)
   })
-  climbed <- climb_steps(fits, structural, on, criteria)
+  climbed <- climb_steps(fits, structural, on, criteria, over)
   fits <- c(fits, climbed$fits)
   previous <- c(previous, match(climbed$base, names(fits)))
   judged <- c(judged, climbed$judged)
@@ -27,13 +28,13 @@ new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL
                  contributions = matrix(shares, length(groups),
                                         dimnames = list(groups, names(fits))),
                  criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
-                 structural = structural, on = on,
+                 structural = structural, on = on, over = over,
                  reading = read_ladder(table, fits, details, criteria)),
             class = "orizzonte_ladder")
 }
 
 # Structural steps, each on the last that held.
-climb_steps <- function(fits, structural, on, criteria) {
+climb_steps <- function(fits, structural, on, criteria, over) {
   out <- list(fits = list(), base = character(), judged = list())
   base <- on
   for (step in structural) {
@@ -41,7 +42,7 @@ climb_steps <- function(fits, structural, on, criteria) {
     request <- below$request
     request$blueprint <- bare_trail(request$blueprint)
     sample <- sample_behind(below)
-    fit <- fit_rung(request, sample, stated_by(request, sample), step)
+    fit <- fit_rung(request, sample, stated_by(request, sample), step, over)
     judged <- judge_step(fit, below, criteria)
     out$fits[[step]] <- fit
     out$base <- c(out$base, base)

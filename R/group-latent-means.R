@@ -48,18 +48,15 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   }
   reference <- chosen_group(fit$layout, reference)
   constructs <- comparable_constructs(fit$layout)
-  found <- unlist(lapply(constructs, function(name) {
-    lapply(setdiff(fit$layout$groups, reference),
-           function(g) mean_gap(fit, name, g, reference, standardize))
-  }), recursive = FALSE)
+  places <- compared_places(fit$layout, constructs, reference)
+  found <- lapply(places, mean_gap, fit = fit, standardize = standardize)
   columns <- do.call(Map, c(list(c), found))
   out <- c(columns[c("construct", "group", "difference")],
            inference_block(columns$difference, columns$se, level, reference_df(fit)),
-           columns[c("standardized", "standardized_se")])
+           columns[c("standardized", "standardized_se", "against")])
   check_same_bootstrap(bootstrap, fit, "latent_means")
   out <- with_bootstrap(out, bootstrap, "latent_means",
-                        paste0("difference[", out$construct, " | ", out$group, "]"),
-                        paste0("standardized[", out$construct, " | ", out$group, "]"))
+                        compared_name("difference", out), compared_name("standardized", out))
   indicators <- lapply(stats::setNames(constructs, constructs), function(name) {
     unique(rows$second[rows$kind == "loading" & rows$first == name])
   })
@@ -69,31 +66,74 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   }, 0L)
   structure(list_frame_class(out, "orizzonte_latent_means"), reference = reference,
             standardize = standardize, title = fit$request$blueprint$title, caveat = caveat,
-            unreleased = unreleased_means(fit, out, reference, standardize), held = held,
+            unreleased = unreleased_means(fit, out, places, standardize), held = held,
             left = setdiff(setdiff(fit$layout$constructs, fit$layout$composites), constructs),
-            items = lengths(indicators))
+            items = lengths(indicators), over = compared_over(fit$layout))
 }
 
-# The difference of one construct's means, raw and in standard deviations.
-mean_gap <- function(fit, name, group, reference, standardize) {
-  number <- match(c(group, reference), fit$layout$groups)
-  place <- function(g) {
+# How a bootstrap calls them.
+compared_name <- function(what, x) {
+  paste0(what, "[", x$construct, ifelse(is.na(x$group), "", paste0(" | ", x$group)), "]")
+}
+
+# Are intercepts held across groups, over times, or both?
+compared_over <- function(layout) {
+  rows <- layout$rows
+  intercept <- rows$kind == "intercept"
+  c(groups = any(rows$over_groups[intercept]), times = any(rows$over_times[intercept]))
+}
+
+# What is compared with what: each construct in each group with itself in the reference group; over
+# times with itself at the first one, in each group.
+compared_places <- function(layout, constructs, reference) {
+  over <- compared_over(layout)
+  rows <- layout$rows
+  between <- if (over[["groups"]]) unlist(lapply(constructs, function(name) {
+    lapply(setdiff(layout$groups, reference), function(g) {
+      list(construct = name, names = c(name, name), groups = c(g, reference), against = reference)
+    })
+  }), recursive = FALSE)
+  mean <- which(rows$kind == "mean" & rows$first %in% constructs & !is.na(rows$over))
+  later <- if (over[["times"]]) unlist(lapply(mean[rows$time[mean] > 1L], function(at) {
+    first <- mean[rows$over[mean] == rows$over[at] & rows$group[mean] == rows$group[at]][1L]
+    if (first == at) return(NULL)
+    names <- rows$first[c(at, first)]
+    list(list(construct = paste(names, collapse = " - "), names = names,
+              groups = rows$group[c(at, at)], against = names[2L]))
+  }), recursive = FALSE)
+  c(between, later)
+}
+
+# The difference of the means at two places, raw and in standard deviations.
+mean_gap <- function(place, fit, standardize) {
+  number <- match(place$groups, fit$layout$groups)
+  at <- function(name, g) {
     match(name, c(fit$layout$parts[[g]]$observed, fit$layout$parts[[g]]$constructs))
   }
   size <- length(theta_of(fit))
-  means <- derive(fit, "mean", number, vapply(number, place, 0L))
+  means <- derive(fit, "mean", number, mapply(at, place$names, number))
   jet <- function(found, i) list(value = found$value[i], gradient = found$gradient[i, ])
   gap <- combine_jets(tape_difference, list(jet(means, 1L), jet(means, 2L)), size)
-  among <- if (standardize == "reference") number[2L] else seq_along(fit$layout$groups)
-  variances <- derive(fit, "covariance", among, vapply(among, place, 0L))
-  weight <- vapply(fit$moments[among], `[[`, 0, "n")
+  among <- spread_places(fit, place, number, standardize)
+  variances <- derive(fit, "covariance", among$group, mapply(at, among$name, among$group))
+  weight <- vapply(fit$moments[among$group], `[[`, 0, "n")
   weight <- weight / sum(weight)
   spread <- list(value = sum(weight * variances$value),
                  gradient = drop(weight %*% variances$gradient))
   std <- combine_jets(tape_over_root, list(gap, spread), size)
   error <- function(jet) delta_se(matrix(jet$gradient, 1L), vcov_of(fit))
-  list(construct = name, group = group, difference = gap$value, se = error(gap),
-       standardized = std$value, standardized_se = error(std))
+  own <- place$groups[1L]
+  list(construct = place$construct, group = shown_group(fit$layout, own),
+       difference = gap$value, se = error(gap), standardized = std$value,
+       standardized_se = error(std), against = place$against)
+}
+
+# Whose standard deviation it is: that of the reference, or of all groups (both times) pooled.
+spread_places <- function(fit, place, number, standardize) {
+  if (standardize == "reference") return(list(name = place$names[2L], group = number[2L]))
+  if (place$names[1L] != place$names[2L]) return(list(name = place$names, group = number))
+  among <- seq_along(fit$layout$groups)
+  list(name = rep(place$names[1L], length(among)), group = among)
 }
 
 # Constructs whose mean differs between groups, or is held although its indicators would let it
@@ -110,7 +150,7 @@ comparable_constructs <- function(layout) {
 
 # Intercepts that are held though the loading of their item is not: the same differences with those
 # intercepts free as well. NULL when there are none, or they cannot be freed.
-unreleased_means <- function(fit, means, reference, standardize) {
+unreleased_means <- function(fit, means, places, standardize) {
   rows <- fit$layout$rows
   loose <- rows$kind == "loading" & !rows$shared & is.na(rows$fixed) &
     rows$second %in% rows$first[rows$kind == "intercept" & rows$shared]
@@ -123,8 +163,7 @@ unreleased_means <- function(fit, means, reference, standardize) {
   for (address in held) bp <- add_different(bp, address)
   other <- tryCatch(refit_quietly(fit, list(blueprint = bp)), orizzonte_error = function(e) NULL)
   if (is.null(other) || !has_converged(other)) return(NULL)
-  gaps <- Map(function(name, g) mean_gap(other, name, g, reference, standardize),
-              means$construct, means$group)
+  gaps <- lapply(places, mean_gap, fit = other, standardize = standardize)
   list_frame(list(parameter = rep(enumerate(held), length(gaps)), construct = means$construct,
                   group = means$group, difference = means$difference,
                   difference_freed = unname(vapply(gaps, `[[`, 0, "difference")),
@@ -159,10 +198,12 @@ rung_fit <- function(x, rung, reader) {
 }
 
 latent_mean_columns <- function(x) {
-  list(construct = x$construct, group = x$group, difference = format_number(x$difference),
+  x <- as.list(x)
+  group <- if (!all(is.na(x$group))) list(group = ifelse(is.na(x$group), "", x$group))
+  c(list(construct = x$construct), group, list(difference = format_number(x$difference),
        se = format_number(x$se),
        interval = paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"),
-       z = format_fixed(x$z, 2L), p = format_p(x$p), `std.` = format_fixed(x$standardized, 2L))
+       z = format_fixed(x$z, 2L), p = format_p(x$p), `std.` = format_fixed(x$standardized, 2L)))
 }
 
 latent_mean_note <- function(x) {
@@ -173,10 +214,23 @@ latent_mean_note <- function(x) {
                    " intercepts)")
   left <- attr(x, "left")
   paste0("std.: in standard deviations of the construct ", if (attr(x, "standardize") == "pooled")
-         "pooled within groups." else "in the reference group.",
+         "pooled" else "in the reference group",
+         if (isTRUE(attr(x, "over")[["times"]])) {
+           if (attr(x, "standardize") == "pooled") " (of both times, where times are compared)" else
+             " (at the first time, where times are compared)"
+         }, ".",
          if (any(partial)) paste0(" Partly held: ", enumerate(counts), "."),
          if (length(left)) paste0(" Not compared: ", enumerate(left), ", since what measures ",
                                   if (length(left) == 1L) "it" else "them", " is not held here."))
+}
+
+# ", against evening", ", against the first time", or both.
+compared_words <- function(x) {
+  over <- attr(x, "over") %||% c(groups = TRUE, times = FALSE)
+  reference <- attr(x, "reference")
+  against <- c(if (over[["groups"]] && !is.null(reference)) reference,
+               if (over[["times"]]) "the first time")
+  if (length(against)) paste0(", against ", enumerate(against))
 }
 
 # What the held intercepts of released loadings do to the differences, where they do anything.
@@ -187,7 +241,8 @@ unreleased_note <- function(x) {
   paste0("Held though the loading is not: ", u$parameter[1L], ". ",
          if (!any(moved)) "Freed as well, no difference changes to speak of." else
            paste0("Freed as well: ",
-                  enumerate(paste0(u$construct, " in ", u$group, " ",
+                  enumerate(paste0(u$construct,
+                                   ifelse(is.na(u$group), "", paste0(" in ", u$group)), " ",
                                    format_number(u$difference_freed), " instead of ",
                                    format_number(u$difference))[moved], most = 6L), "."))
 }
@@ -202,10 +257,9 @@ format_caveat <- function(x) {
 print.orizzonte_latent_means <- function(x, ...) {
   if (!all(c("construct", "group", "difference", "se", "p", "standardized") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  reference <- attr(x, "reference")
-  against <- if (!is.null(reference)) paste0(", against ", reference)
-  put_lines(heading(paste0("Means of constructs", against)), format_caveat(x),
-            format_table(latent_mean_columns(x), c(FALSE, FALSE, rep(TRUE, 6L))))
+  columns <- latent_mean_columns(x)
+  put_lines(heading(paste0("Means of constructs", compared_words(x))), format_caveat(x),
+            format_table(columns, !names(columns) %in% c("construct", "group")))
   note <- latent_mean_note(x)
   if (!is.null(note)) put_lines("", wrap_lines(note))
   unreleased <- unreleased_note(x)

@@ -70,7 +70,7 @@ release_equalities <- function(fit, before, rung, until, most, with_intercept, c
   blocked <- FALSE
   earlier <- NULL
   while (!met(fit) && steps < most) {
-    table <- amendments(fit, kinds = "equality across groups", top = 3)
+    table <- amendments(fit, kinds = "equality across", top = 3)
     first <- table[1L, ]
     table <- table[table$parameter %in% own & releasable(fit, table$parameter), , drop = FALSE]
     earlier <- if (nrow(table) == 0L || !first$parameter %in% own)
@@ -160,7 +160,9 @@ released_values <- function(fit, parameter) {
   rows <- fit$layout$rows
   at <- match(parameter, rows$parameter)
   plain <- addresses_without_group(rows)
-  others <- setdiff(which(plain == plain[at]), at)
+  over <- !is.na(rows$over) & rows$over %in% rows$over[at] & rows$group == rows$group[at]
+  others <- setdiff(which(over | plain == plain[at]), at)
+  others <- others[order(!rows$shared[others], plain[others] != plain[at])]
   list(estimate = values_of(fit)[at], reference = values_of(fit)[others[1L]])
 }
 
@@ -176,7 +178,8 @@ relaid_ladder <- function(ladder, fit, at) {
     # a structural step is climbed anew from what it stands on, which it leaves as it is
     if (at > length(fits)) fits[[k]]$request$blueprint <- bp
   }
-  new_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$structural, ladder$on)
+  new_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$structural, ladder$on,
+             ladder$over)
 }
 
 bare_trail <- function(bp) {

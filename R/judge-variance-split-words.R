@@ -61,7 +61,8 @@ format_split <- function(x) {
                     `specific loading` = format_share(x$schmid_leiman$specific)))
   whole <- x$scores$factor == x$general
   scores <- c(list(`score of` = ifelse(whole, paste0("all (", x$general, ")"), x$scores$factor)),
-              group(x$scores), list(items = format(x$scores$items), omega = format_share(x$scores$omega),
+              group(x$scores),
+              list(items = format(x$scores$items), omega = format_share(x$scores$omega),
                    `omega hierarchical` = format_share(x$scores$omega_hierarchical),
                    interval = format_limits(x$scores$omega_hierarchical_lower,
                                             x$scores$omega_hierarchical_upper),

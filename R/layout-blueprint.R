@@ -37,7 +37,17 @@ format_blueprint <- function(bp) {
                      "")
     lines <- c(lines, "", "Effects", wrap_lines(text, indent = 2L, hang = 4L))
   }
-  stated <- c(
+  stated <- stated_besides(bp)
+  if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
+  # what names a group is counted once there are groups
+  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
+  c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",
+    "Next: fit_model(blueprint, data)")
+}
+
+# What is stated besides constructs and effects, a line each.
+stated_besides <- function(bp) {
+  c(
     if (length(bp$covary$first)) address_format("covariance", bp$covary$first, bp$covary$second),
     if (length(bp$uncorrelate$first))
       paste(address_format("covariance", bp$uncorrelate$first, bp$uncorrelate$second), "== 0"),
@@ -62,9 +72,4 @@ format_blueprint <- function(bp) {
       paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"),
              "; see trail(blueprint)")
   )
-  if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
-  # what names a group is counted once there are groups
-  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
-  c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",
-    "Next: fit_model(blueprint, data)")
 }

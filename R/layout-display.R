@@ -35,7 +35,8 @@ list_assumptions <- function(layout, bp) {
     nothing_held_words(layout, c(bp$hold_equal, if (length(bp$repeated) == 0L) bp$let_differ)),
     if (length(bp$hold_equal_times) && length(bp$repeated) == 0L)
       "no times: nothing is held equal over them",
-    if (length(held("over_groups"))) paste0("held equal across groups: ", what(held("over_groups"))),
+    if (length(held("over_groups")))
+      paste0("held equal across groups: ", what(held("over_groups"))),
     if (length(held("over_times"))) paste0("held equal over times: ", what(held("over_times"))),
     if (length(layout$freed)) {
       paste0("free outside ", layout$groups[1L], ", since intercepts are held: ",

@@ -26,3 +26,18 @@ label_over_times <- function(names, repeated) {
   at <- match(names, places$name)
   ifelse(is.na(at), names, places$label[at])
 }
+
+# What is held together: rows of one class that are the same but for their group, or their time.
+held_sets <- function(rows) {
+  key <- ifelse(rows$over_times, rows$over, addresses_without_group(rows))
+  paste(rows$class, key, sep = "\r")
+}
+
+held_changes <- c(groups = "equality across groups", times = "equality across times",
+                  both = "equality across groups and times")
+
+# Which of these an equality is.
+held_change <- function(rows, at) {
+  held_changes[ifelse(rows$over_groups[at] & rows$over_times[at], "both",
+                      ifelse(rows$over_times[at], "times", "groups"))]
+}

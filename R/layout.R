@@ -5,8 +5,8 @@
 # The columns of the parameter table.
 row_columns <- c("parameter", "kind", "first", "second", "group", "meaning", "family", "row", "col",
                  "fixed", "assumed", "class", "touched", "relaxed", "constrained",
-                 "within", "time", "over", "over_groups", "over_times", "shared", "marked", "status",
-                 "constant")
+                 "within", "time", "over", "over_groups", "over_times", "shared", "marked",
+                 "status", "constant")
 
 new_layout <- function(parts) {
   columns <- setdiff(row_columns, names(parts$rows))

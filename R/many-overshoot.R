@@ -10,7 +10,7 @@ overshoot_of <- function(fit) {
   if (test_of(whole)$df <= 0 || !has_converged(whole)) return(NULL)
   if (is_incomplete(whole$sample)) {
     models <- list(whole$layout$model, baseline_core(whole))
-    thetas <- list(core_theta(whole), baseline_theta(whole, models[[2L]], FALSE))
+    thetas <- list(core_theta(whole), baseline_theta(whole, models[[2L]], baseline_kinds[1L]))
     found <- scale_cores(whole, models, thetas, TRUE)
     of <- function(k, name) if (found[[k]]$admissible) found[[k]][[name]] else NA_real_
     return(list(chisq = of(1L, "trace"), chisq_baseline = of(2L, "trace"),
@@ -22,7 +22,7 @@ overshoot_of <- function(fit) {
     if (found$admissible) found$trace else NA_real_
   }
   own <- trace(whole$layout$model, core_theta(whole))
-  other <- trace(base, baseline_theta(whole, base, FALSE))
+  other <- trace(base, baseline_theta(whole, base, baseline_kinds[1L]))
   list(chisq = own, chisq_baseline = other, basis = own, basis_baseline = other)
 }
 

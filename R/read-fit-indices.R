@@ -28,7 +28,9 @@
 #'
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
-#' @param baseline `"exogenous free"` or `"independence"`; see above.
+#' @param baseline `"exogenous free"` or `"independence"`, see above; `"equal over times"`, of
+#'   [repeated()] constructs: besides, each item has one mean and one variance at all times, so that
+#'   models with equal intercepts or residual variances contain it (Widaman & Thompson 2003).
 #' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -88,6 +90,9 @@
 #' Tucker, L. R., & Lewis, C. (1973). A reliability coefficient for maximum likelihood factor
 #' analysis. *Psychometrika, 38*(1), 1--10.
 #'
+#' Widaman, K. F., & Thompson, J. S. (2003). On specifying the null model for incremental fit
+#' indices in structural equation modeling. *Psychological Methods, 8*(1), 16--37.
+#'
 #' Zhang, X., & Savalei, V. (2023). New computations for RMSEA and CFI following FIML and TS
 #' estimation with missing data. *Psychological Methods, 28*(2), 263--283.
 #' @seealso [criteria()] for the cut-offs, [compare_models()] for several models,
@@ -103,9 +108,12 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
                         ...) {
   check_arguments("fit_indices")
   check_fit(fit, "fit_indices")
-  baseline <- choose_one(baseline, c("exogenous free", "independence"), "`baseline`")
+  baseline <- choose_one(baseline, baseline_kinds, "`baseline`")
+  if (baseline == "equal over times" && !fit$layout$several_times)
+    abort("input", c("baseline = \"equal over times\" needs constructs at several times.",
+                     i = "Declare them with repeated()."))
   criteria <- check_criteria(criteria)
-  value <- indices_of(fit, baseline == "independence")
+  value <- indices_of(fit, baseline)
   df <- value[["df"]]
   pressed <- pressed_bounds(fit)
   lower <- upper <- rep(NA_real_, length(value))
@@ -134,7 +142,7 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
 }
 
 # All indices by name, from what measures_by_group() found.
-index_values <- function(fit, each, independence = FALSE) {
+index_values <- function(fit, each, kind = baseline_kinds[1L]) {
   test <- test_of(fit)
   df <- test$df
   n <- moments_n(fit)
@@ -142,8 +150,8 @@ index_values <- function(fit, each, independence = FALSE) {
   structured <- fit$layout$means && !fit$layout$saturated_means
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
-  base <- baseline_of(fit, each, independence)
-  basis <- if (independence) index_basis(fit, base, TRUE) else basis_of(fit)
+  base <- baseline_of(fit, each, kind)
+  basis <- if (kind == baseline_kinds[1L]) basis_of(fit) else index_basis(fit, base, kind)
   plain <- function(x) if (length(pressed_bounds(fit)) > 0L) NA_real_ else x
   good <- weighted("gfi")
   parts <- if (structured) total("chisq_means") else NA_real_
@@ -164,8 +172,9 @@ index_values <- function(fit, each, independence = FALSE) {
   values[intersect(names(index_words), names(values))]
 }
 
-baseline_of <- function(fit, each, independence = FALSE) {
-  if (!is.null(fit$joint)) return(joint_baseline(fit$joint, independence))
+baseline_of <- function(fit, each, kind = baseline_kinds[1L]) {
+  if (!is.null(fit$joint) || kind == "equal over times")
+    return(c(fitted_baseline(whole_fit(fit), kind), list(fitted = TRUE)))
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   list(chisq = max(0, total("chisq_baseline") - overshoot_in(fit, "chisq_baseline")),
        df = total("df_baseline"),
@@ -190,7 +199,7 @@ likelihood_values <- function(fit, total, q, base) {
   known <- if (is_weighted(fit$sample)) NA_real_ else 1
   deviance <- vapply(c(model = "deviance", saturated = "deviance_saturated",
                        baseline = "deviance_baseline"), total, 0)
-  if (!is.null(fit$joint)) deviance[["baseline"]] <- deviance[["saturated"]] + base$chisq
+  if (isTRUE(base$fitted)) deviance[["baseline"]] <- deviance[["saturated"]] + base$chisq
   n <- moments_n(fit)
   c(loglik = -deviance[["model"]] / 2, loglik_saturated = -deviance[["saturated"]] / 2,
     loglik_baseline = -deviance[["baseline"]] / 2,
@@ -262,8 +271,9 @@ measures_by_group <- function(fit, independence = FALSE) {
 
 # Both once a fit.
 measures_of <- function(fit) cached(fit, "measures", measures_by_group(fit))
-indices_of <- function(fit, independence = FALSE) {
-  if (independence) return(index_values(fit, measures_by_group(fit, TRUE), TRUE))
+indices_of <- function(fit, kind = baseline_kinds[1L]) {
+  if (kind != baseline_kinds[1L])
+    return(index_values(fit, measures_by_group(fit, TRUE), kind))
   cached(fit, "indices", index_values(fit, measures_of(fit)))
 }
 

@@ -75,7 +75,7 @@ ladder_failing_parts <- function(ladder, criteria) {
   rung <- utils::head(ladder_failing(ladder), 1L)
   if (length(rung) == 0L) return(NULL)
   fit <- ladder$fits[[rung]]
-  found <- amendments(fit, kinds = "equality across groups", top = 5, criteria = criteria)
+  found <- amendments(fit, kinds = "equality across", top = 5, criteria = criteria)
   x <- utils::head(as.data.frame(found), 5L)
   report_section(paste0("Where the ", rung, " rung does not hold"),
     report_text("The equalities across groups whose release would lower \u03c7\u00b2 most. Read ",

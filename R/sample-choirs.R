@@ -59,9 +59,9 @@
 
 #' Two concerts, made-up choir data
 #'
-#' Calm on stage (`ca1`-`ca4`) and joy in singing (`jo1`-`jo3`) of 420 singers at the concerts before
-#' (`_t1`) and after (`_t2`) a season of coaching, on sliders from 0 to 100. Some missed the second
-#' concert, those who were less calm more often.
+#' Calm on stage (`ca1`-`ca4`) and joy in singing (`jo1`-`jo3`) of 420 singers at the concerts
+#' before (`_t1`) and after (`_t2`) a season of coaching, on sliders from 0 to 100. Some missed the
+#' second concert, those who were less calm more often.
 #'
 #' @format A data frame with 420 rows: `setting`, `ca1_t1`-`ca4_t1`, `jo1_t1`-`jo3_t1`,
 #'   `ca1_t2`-`ca4_t2`, `jo1_t2`-`jo3_t2`.

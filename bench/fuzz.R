@@ -145,7 +145,9 @@ further_calls <- function(f) {
 }
 
 measure_calls <- function(f) {
-  list(construct_quality = list(fit = f$fit, level = .9, criteria = NULL, leave_out = "none",
+  list(repeated = list(.bp = f$bp, "D", times = list(D1 = c("a1", "a2"), D2 = c("b1", NA)),
+                       scale = "unit"),
+       construct_quality = list(fit = f$fit, level = .9, criteria = NULL, leave_out = "none",
                                 htmt = "absolute", bootstrap = NULL),
        variance_split = list(fit = f$second, general = "Image", level = .9))
 }
@@ -224,7 +226,11 @@ fuzz_argument <- function(f) {
     changed <- setdiff(changed, 1L)
     if (length(changed) == 0L) return(fuzz_argument(f))
   }
-  if (how == "gone" && name != "main") args <- args[-changed]      # main() alone ends the session
+  if (how == "gone") {
+    # main() alone ends the session, and the usual number of replicates takes its time
+    changed <- changed[!names(args)[changed] %in% "reps"]
+    if (name != "main" && length(changed)) args <- args[-changed]
+  }
   if (how == "more") args <- c(args, stats::setNames(list(1), pick(c("strange", ""))))
   shown <- ""
   if (how == "value") for (k in changed) {

@@ -112,6 +112,11 @@ mistakes <- expression(
   variance_split(fit),
   variance_split(fit, general = "Belongin"),
   predict(fit, method = "bartlet"),
+  repeated(start(), "Calm", times = list(a1 = "be1")),
+  repeated(start(), "Joy", times = list(J1 = c("a1", "a2"), J2 = "b1")),
+  hold_equal(start(), "loading", across = "time"),
+  invariance(start(), choir, by = "setting", over = "times"),
+  fit_indices(fit, baseline = "equal over times"),
   # many fits
   bootstrap_fit(start()),
   bootstrap_fit(fit, 1000.5),

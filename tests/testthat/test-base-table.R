@@ -83,6 +83,10 @@ test_that("everything that is printed keeps to the window", {
   complete <- quiet(fit_model(start, choirs, incomplete = "drop"))
   planned <- quiet(plan_study(measured, n = c(200, 1e4), truth = c("loading[ , ]" = .7), reps = 20,
                               seed = 1))
+  over_times <- quiet(invariance(
+    repeated(blueprint("Two concerts"), "Calm", times = list(Calm_first = ca1_t1:ca4_t1,
+                                                             Calm_second = ca1_t2:ca4_t2)),
+    choirs_concerts, by = "setting"))
   values <- list(
     start, read_blueprint(extdata("models/equations.yaml")), identification(start, choirs),
     screen_data(choirs, by = setting), screen_data(choirs_troubled),
@@ -101,6 +105,7 @@ test_that("everything that is printed keeps to the window", {
     power_of(fit, "loading[Calm, sc2]", n = c(50, 1e6)), planned, influence(towns),
     robustness(claimed), collect_summary(choirs, measured),
     collect_summary(stats::na.omit(choirs), measured),
+    over_times, latent_means(over_times), group_gaps(over_times), over_times$blueprint,
     construct_quality(towns, leave_out = "none"), quiet(construct_quality(fit)),
     variance_split(quiet(fit_model(read_blueprint(extdata("models/bifactor.yaml")),
                                    choirs_bifactor))))

@@ -151,7 +151,7 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
   expect_equal(both$code, 0)
   expect_match(paste(readLines(inside("both.md")), collapse = " "), "The models compared")
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--ladder", "--out",
-                       inside("x.md"))$err, "--ladder needs --by")
+                       inside("x.md"))$err, "ladder needs --by")
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--loosen", "scalar",
                        "--out", inside("x.md"))$err, "needs --ladder")
   writeLines("p_change: .05", inside("criteria.yaml"))

@@ -75,6 +75,18 @@ test_that("groups", {
   snapshot(print(compare_groups(ladder$fits$configural)))
 })
 
+test_that("times", {
+  bp <- blueprint("Calm over two concerts") |>
+    repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2))
+  snapshot(print(hold_equal(bp, loading, across = "times")))
+  ladder <- suppressMessages(invariance(bp, choirs_concerts))
+  snapshot(print(ladder))
+  loose <- loosen(ladder, "scalar")
+  snapshot(print(loose))
+  snapshot(print(latent_means(loose$ladder)))
+  snapshot(print(group_gaps(loose)))
+})
+
 test_that("measures", {
   bp <- demo_blueprint("measurement")
   fit <- suppressMessages(fit_model(bp, choirs))

@@ -1,5 +1,7 @@
 #include "signs.hpp"
 
+#include <algorithm>
+
 #include "starts.hpp"
 
 namespace orizzonte {
@@ -33,6 +35,26 @@ bool constrained(const Model& model, const Scale& scale) {
   return false;
 }
 
+// Do loadings of the two hang on the same parameter?
+bool linked(const Model& model, const Scale& one, const Scale& other) {
+  for (int e : one.loadings)
+    for (const auto& term : model.map.rows[e])
+      for (int f : other.loadings)
+        for (const auto& also : model.map.rows[f])
+          if (term.parameter == also.parameter) return true;
+  return false;
+}
+
+// Constructs with all that they can only be turned round with, in other groups and at other times.
+std::vector<const Scale*> held_with(const Model& model, std::vector<const Scale*> out) {
+  for (size_t k = 0; k < out.size(); ++k)
+    for (const Scale& other : model.scales) {
+      if (std::find(out.begin(), out.end(), &other) != out.end()) continue;
+      if (linked(model, *out[k], other)) out.push_back(&other);
+    }
+  return out;
+}
+
 }  // namespace
 
 std::vector<Vector> reflected(const Model& model, const Vector& theta) {
@@ -56,13 +78,15 @@ void orient(const Model& model, Optimum& x) {
     if (scale.kind != ScaleKind::Unit || constrained(model, scale)) continue;
     const Vector eta = model.map(x.theta);
     double sum = 0;
-    std::vector<const Scale*> alike;  // in all groups at once, where loadings are held
     for (int e : scale.loadings) sum += eta[e];
-    for (const Scale& other : model.scales)
-      if (other.construct == scale.construct) alike.push_back(&other);
     if (sum >= 0) continue;
-    Vector theta = turned(model, x.theta, {&scale});
-    if (theta.size() == 0) theta = turned(model, x.theta, alike);
+    Vector theta = turned(model, x.theta, held_with(model, {&scale}));
+    if (theta.size() == 0) {  // in all groups at once, where something else of it is held
+      std::vector<const Scale*> alike;
+      for (const Scale& other : model.scales)
+        if (other.construct == scale.construct) alike.push_back(&other);
+      theta = turned(model, x.theta, held_with(model, alike));
+    }
     if (theta.size() == 0) continue;
     Vector sign(theta.size());
     for (int i = 0; i < sign.size(); ++i) sign[i] = theta[i] * x.theta[i] < 0 ? -1 : 1;
