@@ -158,11 +158,12 @@ showing_commands <- function() {
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "by", "levels", "ladder", "over", "rungs", "structural",
-                  "structural_on",
+      options = c("report", "tables", "text", "by", "levels", "ladder", "over", "rungs",
+                  "structural", "structural_on",
                   "criteria", "loosen", fitting_options, "quiet"),
       help =
-      paste0("Fits the blueprint and writes a self-contained report; several blueprints ",
+      paste0("Fits the blueprint and writes a self-contained report, its tables and figures, ",
+             "or methods and results in words; several blueprints ",
              "are also compared. With --ladder and --by the ",
              "report is about the invariance ladder of the groups."),
       example = "orizzonte report choirs.yaml choirs.csv --by setting --ladder --out groups.html",

@@ -25,9 +25,10 @@ command_draw <- function(given) {
 }
 
 command_report <- function(given) {
-  if (is.null(given$out))
-    abort("usage", c("orizzonte report needs --out FILE.", i = "Such as --out report.html"))
-  check_report_ending(given$out)
+  if (is.null(given$out) && is.null(given$tables) && !isTRUE(given$text))
+    abort("usage", c("orizzonte report needs --out FILE, --tables FOLDER or --text.",
+                     i = "Such as --out report.html"))
+  if (!is.null(given$out)) check_report_ending(given$out)
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
     if (count > 2L) abort("usage", "--ladder takes one blueprint.")
@@ -46,6 +47,10 @@ command_report <- function(given) {
     names(fits) <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
-  write_report(x, given$out, quiet = given$quiet, criteria = given_criteria(given))
+  criteria <- given_criteria(given)
+  if (!is.null(given$out)) write_report(x, given$out, quiet = given$quiet, criteria = criteria)
+  if (!is.null(given$tables)) write_tables(x, given$tables, criteria = criteria,
+                                           quiet = given$quiet)
+  if (isTRUE(given$text)) print(methods_text(x, criteria))
   max(vapply(fits, exit_code, 0L))
 }

@@ -108,44 +108,53 @@ confirmed_parameters <- function(fit, fresh) {
 
 #' @export
 print.orizzonte_confirmation <- function(x, ...) {
-  put_lines(heading(paste0("Confirmation: ", x$title)),
-            wrap_lines(paste0("Fresh data: ", sample_header(x$fits$end$sample), ".")), "")
+  columns <- confirmation_columns(x)
+  put_lines(heading(paste0("Confirmation: ", x$title)), wrap_lines(confirmation_header(x)), "",
+            format_table(columns$indices, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "",
+            wrap_lines(confirmation_falls(x)))
+  if (nrow(x$parameters))
+    put_lines("", "What was freed",
+              format_table(columns$freed, c(FALSE, rep(TRUE, 4L), FALSE)))
+  put_lines("", wrap_lines(confirmation_reading(x)))
+  invisible(x)
+}
+
+confirmation_header <- function(x) {
+  paste0("Fresh data: ", sample_header(x$fits$end$sample), ".")
+}
+
+confirmation_columns <- function(x) {
   i <- x$indices
-  columns <- titled(list(
-                  model = i$model, data = i$data, n = format_count(i$n),
-                  chisq = format_fixed(i$chisq, 2L), df = format_count(i$df),
-                  p = format_p(i$p), CFI = format_fixed(i$cfi), TLI = format_fixed(i$tli),
-                  RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
-                  AIC = format_fixed(i$aic, 1L),
-                  BIC = format_fixed(i$bic, 1L),
-                  status = ifelse(i$status %in% "proper", "", i$status)))
-  put_lines(format_table(lapply(columns, function(v) ifelse(v == "NA", "", v)),
-                         c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "")
-  d <- x$difference
-  known <- !is.na(d$chisq_change)
-  put_lines(wrap_lines(paste0(
-    "From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change[known], 2L),
-    ", \u0394df = ", d$df_change[known], ", p ", vapply(d$p_change[known], p_clause, ""),
-    ifelse(d$data[known] == "these", " in these data", " in fresh data"))))
+  indices <- titled(list(
+    model = i$model, data = i$data, n = format_count(i$n), chisq = format_fixed(i$chisq, 2L),
+    df = format_count(i$df), p = format_p(i$p), CFI = format_fixed(i$cfi),
+    TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
+    AIC = format_fixed(i$aic, 1L), BIC = format_fixed(i$bic, 1L),
+    status = ifelse(i$status %in% "proper", "", i$status)))
   p <- x$parameters
-  if (nrow(p)) {
-    columns <- list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
+  list(indices = lapply(indices, function(v) ifelse(v == "NA", "", v)),
+       freed = list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
                     p = format_p(p$p), `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
-                    `p ` = format_p(p$p_fresh), verdict = p$verdict)
-    put_lines("", "What was freed", format_table(columns, c(FALSE, rep(TRUE, 4L), FALSE)))
-  }
+                    `p ` = format_p(p$p_fresh), verdict = p$verdict))
+}
+
+confirmation_falls <- function(x) {
+  d <- x$difference
+  d <- d[!is.na(d$chisq_change), ]
+  if (nrow(d) == 0L) return(NULL)
+  paste0("From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change, 2L),
+         ", \u0394df = ", d$df_change, ", p ", vapply(d$p_change, p_clause, ""),
+         ifelse(d$data == "these", " in these data", " in fresh data"))
+}
+
+confirmation_reading <- function(x) {
+  p <- x$parameters
   lost <- sum(p$verdict != "found again")
   them <- if (lost == 1L) "it" else "them"
-  last <- if (nrow(p) == 0L) {
-    "Nothing that was freed is left in the model."
-  } else if (lost == 0L) {
-    "All that was freed is found again in fresh data."
-  } else {
-    paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are",
-           " not found again: take ", them, " back unless theory needs ", them, ".")
-  }
-  put_lines("", wrap_lines(last))
-  invisible(x)
+  if (nrow(p) == 0L) return("Nothing that was freed is left in the model.")
+  if (lost == 0L) return("All that was freed is found again in fresh data.")
+  paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are",
+         " not found again: take ", them, " back unless theory needs ", them, ".")
 }
 
 #' Split data into a half to explore and a half to confirm

@@ -116,7 +116,7 @@ ave_in_group <- function(x, pair) {
 
 # Two decimals as for correlations: what cannot exceed 1 has no leading zero.
 format_share <- function(x, digits = 2L) {
-  out <- sub("^(-?)0[.]", "\\1.", formatC(x, digits = digits, format = "f"))
+  out <- sub("^(-?)0[.]", "\\1.", format_fixed(x, digits))
   out[is.na(x)] <- ""
   out
 }
@@ -129,16 +129,17 @@ quality_columns <- function(x) {
   table <- x$table
   name <- paste0(table$construct, ifelse(is.na(table$group), "", paste0(" | ", table$group)))
   percent <- paste0(format(100 * x$asked$level), " %")
-  interval <- format_limits(table$omega_lower, table$omega_upper)
-  columns <- list(construct = name, items = format(table$items), omega = format_share(table$omega))
-  columns[[percent]] <- interval
-  c(columns, list(alpha = format_share(table$alpha),
-                  `alpha 95 %` = format_limits(table$alpha_lower, table$alpha_upper),
+  columns <- list(construct = name, items = format(table$items), omega = format_share(table$omega),
+                  interval = format_limits(table$omega_lower, table$omega_upper),
+                  alpha = format_share(table$alpha),
+                  `its interval` = format_limits(table$alpha_lower, table$alpha_upper),
                   `alpha std.` = format_share(table$alpha_standardized),
                   `p equal` = format_p(table$p_equal_loadings), AVE = format_share(table$ave),
                   shared = format_share(table$largest_shared),
                   with = ifelse(is.na(table$shared_with), "", table$shared_with),
-                  verdict = table$verdict))
+                  verdict = table$verdict)
+  names(columns)[c(4L, 6L)] <- paste(c("omega", "alpha"), percent)
+  columns
 }
 
 #' @export
@@ -153,9 +154,6 @@ print.orizzonte_quality <- function(x, ...) {
 
 format_quality <- function(x) {
   columns <- quality_columns(x)
-  names(columns)[names(columns) == "alpha 95 %"] <-
-    paste0("alpha ", format(100 * x$asked$level), " %")
-  names(columns)[4L] <- paste0("omega ", format(100 * x$asked$level), " %")
   right <- !names(columns) %in% c("construct", "with", "verdict")
   sentences <- quality_sentences(x)
   c(if (!x$status %in% c("proper", "at bound"))
@@ -171,34 +169,41 @@ format_quality <- function(x) {
 # Correlations and ratios of each pair.
 format_apart <- function(x) {
   if (is.null(x$pairs)) return(NULL)
+  columns <- pair_texts(x)
+  c("", "Told apart",
+    format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
+                 spare = c("interval", "p below 1")))
+}
+
+pair_texts <- function(x) {
   pairs <- x$pairs
   name <- paste0(pairs$first, ", ", pairs$second,
                  ifelse(is.na(pairs$group), "", paste0(" | ", pairs$group)))
   ratio <- list(HTMT = format_share(pairs$htmt))
   if (!all(is.na(pairs$htmt_lower)))
     ratio$`HTMT interval` <- format_limits(pairs$htmt_lower, pairs$htmt_upper)
-  columns <- c(list(constructs = name, correlation = format_share(pairs$correlation),
-                    interval = format_limits(pairs$lower, pairs$upper),
-                    `p below 1` = format_p(pairs$p_below_one),
-                    shared = format_share(pairs$correlation^2)), ratio)
-  c("", "Told apart",
-    format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
-                 spare = c("interval", "p below 1")))
+  c(list(constructs = name, correlation = format_share(pairs$correlation),
+         interval = format_limits(pairs$lower, pairs$upper),
+         `p below 1` = format_p(pairs$p_below_one), shared = format_share(pairs$correlation^2)),
+    ratio)
 }
 
 format_left_out <- function(x) {
-  table <- x$left_out
-  if (is.null(table) || nrow(table) == 0L) return(NULL)
-  grouped <- !all(is.na(table$group))
-  columns <- c(list(`without` = table$item), list(construct = table$construct),
-               if (grouped) list(group = table$group),
-               list(omega = format_share(table$omega), change = format_change(table$omega_change),
-                    alpha = format_share(table$alpha), AVE = format_share(table$ave),
-                    CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
-                    status = ifelse(table$status == "proper", "", table$status)))
+  if (NROW(x$left_out) == 0L) return(NULL)
+  columns <- left_out_columns(x)
   c("", "Without single items (refitted; the fit of other variables is no test)",
-    format_table(columns, c(FALSE, FALSE, if (grouped) FALSE, rep(TRUE, 6L), FALSE),
+    format_table(columns, !names(columns) %in% c("without", "construct", "group", "status"),
                  spare = c("alpha", "CFI", "RMSEA")))
+}
+
+left_out_columns <- function(x) {
+  table <- x$left_out
+  c(list(without = table$item, construct = table$construct),
+    if (!all(is.na(table$group))) list(group = table$group),
+    list(omega = format_share(table$omega), change = format_change(table$omega_change),
+         alpha = format_share(table$alpha), AVE = format_share(table$ave),
+         CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
+         status = ifelse(table$status == "proper", "", table$status)))
 }
 
 format_change <- function(x) {

@@ -49,6 +49,27 @@ print.orizzonte_variance_split <- function(x, ...) {
 }
 
 format_split <- function(x) {
+  columns <- split_columns(x)
+  text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of")
+  free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
+  c(if (!x$status %in% c("proper", "at bound"))
+      c(wrap_lines(paste0("CAUTION: the solution is ", x$status, ".")), ""),
+    "Shares of each item's variance", format_table(columns$items, !text(columns$items)), "",
+    "What scores would measure",
+    format_table(columns$scores, !text(columns$scores), spare = "interval"), "",
+    unlist(lapply(x$reading, wrap_lines)), "",
+    wrap_lines(paste0(
+      "general + specific + residual = 1. omega: general and specific in the variance of the sum; ",
+      "omega hierarchical: of all items the general part, of a specific factor's items its own ",
+      "part. Uncontaminated correlations (pairs of items in no common part): ",
+      enumerate(free), ".", if (length(x$outside))
+        paste0(" Specific holds what other constructs load on ", enumerate(x$outside), ".")),
+      0L),
+    if (x$second_order && anyNA(x$schmid_leiman$specific))
+      wrap_lines("A negative disturbance variance has no Schmid-Leiman form: those are empty."))
+}
+
+split_columns <- function(x) {
   grouped <- !all(is.na(x$scores$group))
   group <- function(table) if (grouped) list(group = table$group)
   items <- c(list(item = x$items$item), group(x$items),
@@ -67,22 +88,7 @@ format_split <- function(x) {
                    interval = format_limits(x$scores$omega_hierarchical_lower,
                                             x$scores$omega_hierarchical_upper),
                    `common variance` = format_share(x$scores$explained_common_variance)))
-  text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of")
-  free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
-  c(if (!x$status %in% c("proper", "at bound"))
-      c(wrap_lines(paste0("CAUTION: the solution is ", x$status, ".")), ""),
-    "Shares of each item's variance", format_table(items, !text(items)), "",
-    "What scores would measure", format_table(scores, !text(scores), spare = "interval"), "",
-    unlist(lapply(x$reading, wrap_lines)), "",
-    wrap_lines(paste0(
-      "general + specific + residual = 1. omega: general and specific in the variance of the sum; ",
-      "omega hierarchical: of all items the general part, of a specific factor's items its own ",
-      "part. Uncontaminated correlations (pairs of items in no common part): ",
-      enumerate(free), ".", if (length(x$outside))
-        paste0(" Specific holds what other constructs load on ", enumerate(x$outside), ".")),
-      0L),
-    if (x$second_order && anyNA(x$schmid_leiman$specific))
-      wrap_lines("A negative disturbance variance has no Schmid-Leiman form: those are empty."))
+  list(items = items, scores = scores)
 }
 
 percent_words_each <- function(x) vapply(x, percent_words, "")

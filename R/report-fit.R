@@ -2,13 +2,36 @@
 
 # `bootstrap`: its errors, intervals and p stand in the tables where it holds them.
 fit_parts <- function(fit, criteria, bootstrap = NULL) {
-  c(fit_trouble(fit), fit_summary_parts(fit, criteria), fit_model_parts(fit),
-    fit_index_parts(fit, criteria), fit_estimate_parts(fit, bootstrap),
-    fit_residual_parts(fit),
-    fit_amendment_parts(fit, criteria), fit_claim_parts(fit, criteria, bootstrap),
-    fit_trail_parts(fit),
+  c(fit_trouble(fit), fit_summary_parts(fit, criteria), methods_parts(fit, criteria),
+    descriptive_parts(fit), fit_model_parts(fit), fit_index_parts(fit, criteria),
+    fit_measure_parts(fit, criteria, bootstrap), fit_estimate_parts(fit, bootstrap),
+    fit_residual_parts(fit), fit_amendment_parts(fit, criteria),
+    fit_claim_parts(fit, criteria, bootstrap), fit_trail_parts(fit), fit_limit_parts(fit),
     fit_reproduction_parts(fit))
 }
+
+# The passage for a manuscript.
+methods_parts <- function(x, criteria) {
+  text <- methods_text(x, criteria)
+  report_section("Methods and results in words",
+    report_fold("A passage to start from", lapply(text$paragraphs, report_text),
+                if (length(text$references))
+                  list(report_text(in_bold("References")), report_bullets(text$references))))
+}
+
+# With few items those of constructs that fall short are tried out.
+fit_measure_parts <- function(fit, criteria, bootstrap = NULL) {
+  judged <- lapply(group_views(fit), function(view) judged_constructs(view)$names)
+  if (!has_values(fit) || !any(lengths(judged))) return(NULL)
+  few <- length(fit$layout$observed) <= most_tried_items && has_converged(fit)
+  held <- if (any(grepl("^omega\\[", names(bootstrap$estimate)))) bootstrap
+  quality <- construct_quality(fit, criteria = criteria, bootstrap = held,
+                               leave_out = if (few) "short" else "none")
+  split <- tryCatch(variance_split(fit), orizzonte_error = function(e) NULL)
+  c(quality_parts(quality), if (!is.null(split)) split_parts(split))
+}
+
+most_tried_items <- 40L
 
 # What is wrong comes before anything else.
 fit_trouble <- function(fit) {
@@ -101,18 +124,40 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
              variable = explained$variable, group = explained$group, kind = explained$kind,
              r_squared = format_fixed(explained$r_squared), se = format_fixed(explained$se)))
   if (all(is.na(explained$group))) r2$group <- NULL
+  table <- estimates(fit, bootstrap = held)
+  groups <- stats::setNames(fit$layout$groups, fit$layout$groups)
   report_section("Estimates",
     if (!is.null(held)) report_text(bootstrap_note(held)),
     lapply(names(estimate_sections), function(name) {
-      table <- report_table(estimate_columns(fit, estimate_sections[[name]], held),
-                            code = "parameter")
-      if (!is.null(table)) report_section(name, table, level = 2L)
+      by <- lapply(groups, function(g) {
+        own <- is.na(table$group) | table$group == g
+        report_table(estimate_columns(fit, table[own, ], estimate_sections[[name]]),
+                     code = "parameter", caption = name)
+      })
+      shown <- report_tabs(by)
+      if (length(shown) == 0L) return(NULL)
+      if (name %in% folded_estimates) shown <- report_fold(paste("All", tolower(name)), shown)
+      report_section(name, shown, level = 2L)
     }),
-    report_section("Explained variance", report_table(r2), level = 2L))
+    effect_parts(fit, bootstrap),
+    report_section("Explained variance", report_table(r2, caption = "Explained variance"),
+                   level = 2L))
 }
 
-estimate_columns <- function(fit, kind, bootstrap = NULL) {
-  x <- estimates(fit, bootstrap = bootstrap)
+# What few readers ask for.
+folded_estimates <- c("Variances", "Intercepts and means")
+
+# Direct, indirect and total effects, where something is indirect.
+effect_parts <- function(fit, bootstrap) {
+  held <- if (any(grepl("^(indirect|total)\\[", names(bootstrap$estimate)))) bootstrap
+  found <- stats::effects(fit, bootstrap = held)
+  if (!any(found$kind == "indirect")) return(NULL)
+  report_section("Indirect and total effects", level = 2L,
+    report_table(effect_columns(found), code = "parameter", caption = "Effects"))
+}
+
+# `x`: estimates of one group.
+estimate_columns <- function(fit, x, kind) {
   x <- x[x$kind %in% kind & !is_idle_mean(x), ]
   words <- all_wordings(fit)
   rows <- fit$layout$rows
@@ -164,11 +209,15 @@ fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
   if (!has_converged(fit) || length(fit$request$blueprint$claims) == 0L) return(NULL)
   held <- bootstrap_holding(bootstrap, names(fit$request$blueprint$claims))
   x <- verdicts(fit, criteria, held)
+  holm <- if (nrow(x) > 1L) list(`p (Holm)` = format_p(claims_holm(x)))
   report_section("Claims",
-    report_table(list(claim = x$claim, statement = x$statement,
-                      estimate = format_number(x$estimate), se = format_number(x$se),
-                      p = format_p(x$p), `one-sided` = format_p(x$p_one_sided),
-                      verdict = x$verdict, criterion = x$criterion), code = "statement"))
+    report_table(c(list(claim = x$claim, statement = x$statement,
+                        estimate = format_number(x$estimate), se = format_number(x$se),
+                        p = format_p(x$p), `one-sided` = format_p(x$p_one_sided)), holm,
+                   list(verdict = x$verdict, criterion = x$criterion)), code = "statement",
+                 caption = "Claims",
+                 note = if (nrow(x) > 1L)
+                   "p (Holm): of the test that decides, adjusted for the number of claims."))
 }
 
 fit_trail_parts <- function(fit) {
@@ -189,10 +238,33 @@ trail_columns <- function(x) {
        CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
 }
 
+# What the numbers cannot carry.
+fit_limit_parts <- function(fit) {
+  revisions <- length(fit$request$blueprint$trail$revisions$revision) - 1L
+  claims <- length(fit$request$blueprint$claims)
+  df <- test_of(fit)$df
+  report_section("Limits", report_bullets(c(
+    if (revisions > 0L)
+      paste0("The model was changed ", count_of(revisions, "time"), " after looking at these ",
+             "data: its fit and the p of what was freed are too good. Fresh data confirm it."),
+    if (is_incomplete(fit$sample))
+      "Casewise maximum likelihood supposes that values are missing at random, given the others.",
+    if (!is_robust(fit$request))
+      "Standard errors and tests suppose normality; inference = \"robust\" does not.",
+    if (df == 0) "A saturated model cannot be tested." else
+      "A model that fits is one of many that would: others with the same fit are not ruled out.",
+    if (any(fit$layout$rows$kind == "effect"))
+      "Directions of effects come from theory, not from these data.",
+    if (claims > 1L) paste0(claims, " claims were tested; p after Holm allows for their number."),
+    unit_note(fit))))
+}
+
 fit_reproduction_parts <- function(fit) {
   codes <- fit$request$missing_codes
   report_section("To reproduce this", report_text("The blueprint, as a file:"),
-    report_code(blueprint_yaml(fit$request$blueprint)),
+    report_fold("Blueprint", report_code(blueprint_yaml(fit$request$blueprint))),
+    report_text("The code that does it again, with that file and the data:"),
+    report_code(reproducing_code(fit)),
     report_bullets(c(
       paste0("maximum likelihood, multiplier ", fit$request$multiplier,
              if (length(codes)) paste0("; missing codes ", enumerate(codes))),
@@ -200,6 +272,24 @@ fit_reproduction_parts <- function(fit) {
              formatC(decrement_of(fit), digits = 2L, format = "g")),
       paste0("fingerprint of the sample moments: ", sample_fingerprint(fit)),
       paste0("orizzonte ", fit$version, ", ", R.version.string))))
+}
+
+# A call of fit_model() with what was asked for.
+reproducing_code <- function(fit) {
+  request <- unclass(fit$request)
+  usual <- formals(fit_model)
+  asked <- request[c("by", "levels", "missing_codes", "incomplete", "auxiliary", "inference",
+                     "adjust", "clusters", "weights", "multiplier")]
+  differs <- vapply(names(asked), function(name) {
+    !is.null(asked[[name]]) && !identical(asked[[name]], usual[[name]])
+  }, NA)
+  told <- vapply(names(asked)[differs], function(name) {
+    value <- asked[[name]]
+    attributes(value) <- attributes(value)["names"]
+    paste0(", ", name, " = ", paste(deparse(value, width.cutoff = 500L), collapse = " "))
+  }, "")
+  c("library(orizzonte)", "bp <- read_blueprint(\"blueprint.yaml\")",
+    paste0("fit <- fit_model(bp, data", paste(told, collapse = ""), ")"))
 }
 
 # A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.

@@ -4,7 +4,8 @@ report_html <- function(report) {
   tags <- htmltools::tags
   headings <- Filter(function(part) part$part == "heading" && part$level == 1L, report$parts)
   titles <- vapply(headings, `[[`, "", "text")
-  style <- readLines(system.file("report", "report.css", package = "orizzonte"), encoding = "UTF-8")
+  style <- report_asset("report.css")
+  script <- report_asset("report.js")
   number <- 0L
   body <- lapply(report$parts, function(part) {
     if (part$part == "heading" && part$level == 1L) number <<- number + 1L
@@ -19,19 +20,30 @@ report_html <- function(report) {
               tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
               tags$title(plain_line(report$title)),
               tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
-    tags$body(tags$h1(class = "title", plain_line(report$title)), contents, body))
+    tags$body(tags$h1(class = "title", plain_line(report$title)), contents, body,
+              tags$script(htmltools::HTML(paste(script, collapse = "\n")))))
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 
-html_part <- function(part, anchor) {
+report_asset <- function(name) {
+  readLines(system.file("report", name, package = "orizzonte"), encoding = "UTF-8")
+}
+
+html_part <- function(part, anchor = NULL) {
   tags <- htmltools::tags
   switch(part$part,
     heading = if (part$level == 1L) tags$h2(id = anchor, plain_line(part$text)) else
       if (part$level == 2L) tags$h3(plain_line(part$text)) else tags$h4(plain_line(part$text)),
     text = tags$p(class = if (part$tone != "plain") part$tone, html_pieces(part$pieces)),
     bullets = tags$ul(lapply(part$items, function(item) tags$li(html_pieces(item)))),
-    code = tags$pre(tags$code(paste(shown_text(part$lines), collapse = "\n"))),
+    code = tags$pre(tags$code(paste(shown_text(part$lines), collapse = "\n"),
+                              .noWS = c("outside", "inside")), .noWS = "inside"),
     table = html_table(part),
+    fold = tags$details(tags$summary(plain_line(part$summary)), lapply(part$parts, html_part)),
+    tabs = tags$div(class = "tabs", Map(function(title, tab) {
+      tags$section(class = "tab", `data-title` = plain_line(title),
+                   tags$h4(class = "tab-title", plain_line(title)), lapply(tab, html_part))
+    }, part$titles, part$tabs, USE.NAMES = FALSE)),
     figure = tags$figure(tags$img(src = data_uri(part), alt = part$alt)))
 }
 
@@ -61,6 +73,6 @@ html_table <- function(part) {
 }
 
 data_uri <- function(part) {
-  bytes <- figure_bytes(part$plot, "png", part$width, part$height)
-  paste0("data:image/png;base64,", gsub("\n", "", jsonlite::base64_enc(bytes), fixed = TRUE))
+  bytes <- figure_bytes(part$plot, "svg", part$width, part$height)
+  paste0("data:image/svg+xml;base64,", gsub("\n", "", jsonlite::base64_enc(bytes), fixed = TRUE))
 }

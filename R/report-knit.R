@@ -3,7 +3,7 @@
 
 knit_parts <- function(x, needed, ...) {
   if (!all(needed %in% names(x))) return(knitr::normal_print(x))
-  parts <- flat_parts(list(...))
+  parts <- unfolded_parts(flat_parts(list(...)))
   lines <- unlist(lapply(parts, function(part) c(markdown_part(part), "")))
   knitr::asis_output(paste(c("", lines), collapse = "\n"))
 }
@@ -86,6 +86,26 @@ knit_print.orizzonte_gaps <- function(x, ...) {
   knit_parts(x, c("item", "group", "expected_score", "effect_size", "status"),
              report_caution(attr(x, "caveat")), report_table(gap_columns(x)),
              report_text(gap_note), report_table(total_columns(x)))
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.orizzonte_quality <- function(x, ...) {
+  knit_parts(x, c("table", "loadings", "criteria"), report_table(quality_columns(x)),
+             report_bullets(quality_sentences(x)),
+             if (!is.null(x$pairs)) report_table(pair_texts(x)), report_text(quality_note(x)))
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.orizzonte_variance_split <- function(x, ...) {
+  columns <- split_columns(x)
+  knit_parts(x, c("items", "scores", "reading"), report_table(columns$items, code = "item"),
+             report_table(columns$scores), lapply(x$reading, report_text))
+}
+
+#' @exportS3Method knitr::knit_print
+knit_print.orizzonte_text <- function(x, ...) {
+  knit_parts(x, c("paragraphs", "references"), lapply(x$paragraphs, report_text),
+             report_bullets(x$references))
 }
 
 report_caution <- function(texts) {

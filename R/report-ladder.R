@@ -3,7 +3,8 @@
 ladder_parts <- function(x, criteria) {
   loosened <- if (inherits(x, "orizzonte_loosened")) x
   ladder <- if (is.null(loosened)) x else loosened$ladder
-  c(ladder_summary_parts(ladder, loosened), ladder_rung_parts(ladder),
+  c(ladder_summary_parts(ladder, loosened), methods_parts(x, criteria),
+    ladder_rung_parts(ladder),
     ladder_release_parts(ladder, loosened), ladder_failing_parts(ladder, criteria),
     ladder_mean_parts(ladder), ladder_gap_parts(ladder), ladder_group_parts(ladder),
     fit_model_parts(ladder$fits[[1L]], "Assumed on the first rung"),
@@ -35,7 +36,7 @@ ladder_rung_parts <- function(ladder) {
       report_section(paste0("Single equalities of the ", rung, " rung"), level = 2L,
         report_table(equality_columns(tested), code = "parameter"))
     }),
-    report_section("The share of each group", level = 2L,
+    if (nrow(ladder$contributions) > 1L) report_section("The share of each group", level = 2L,
       report_text("\u03c7\u00b2 of each group; the shares add up. A group whose share grows more ",
                   "than the others is where a rung hurts."),
       report_table(columns$shares)))
@@ -78,7 +79,7 @@ ladder_failing_parts <- function(ladder, criteria) {
   found <- amendments(fit, kinds = "equality across", top = 5, criteria = criteria)
   x <- utils::head(as.data.frame(found), 5L)
   report_section(paste0("Where the ", rung, " rung does not hold"),
-    report_text("The equalities across groups whose release would lower \u03c7\u00b2 most. Read ",
+    report_text("The equalities whose release would lower \u03c7\u00b2 most. Read ",
                 "the item texts first: was the item understood alike?"),
     report_table(list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L),
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
@@ -97,7 +98,7 @@ ladder_mean_parts <- function(ladder) {
   if (is.null(scalar)) return(NULL)
   means <- latent_means(ladder, rung = scalar)
   report_section("Means of constructs", caution_part(means),
-    report_text("Differences from ", attr(means, "reference"), ", given the intercepts held on ",
+    report_text("Differences", compared_words(means), ", given the intercepts held on ",
                 "the ", scalar, " rung (S\u00f6rbom 1974)."),
     report_table(latent_mean_columns(means)),
     report_text(latent_mean_note(means)), report_text(unreleased_note(means)))
@@ -118,6 +119,8 @@ ladder_gap_parts <- function(ladder) {
 ladder_group_parts <- function(ladder) {
   first <- ladder$fits[[1L]]
   groups <- first$layout$groups
+  if (length(groups) < 2L)
+    return(report_section("Diagram", diagram_figures(first, "Path diagram of the first rung")))
   loads <- any(first$layout$rows$kind == "loading")
   report_section("By group",
     if (loads) report_section("Loadings", level = 2L,
@@ -134,17 +137,23 @@ ladder_group_parts <- function(ladder) {
 ladder_reproduction_parts <- function(ladder) {
   first <- ladder$fits[[1L]]
   held <- vapply(ladder$fits, function(fit) {
-    paste(fit$request$blueprint$hold_equal, collapse = ", ")
+    bp <- fit$request$blueprint
+    paste(c(if (ladder$over != "times") paste(bp$hold_equal, collapse = ", "),
+            if (ladder$over != "groups" && length(bp$hold_equal_times))
+              paste0("over times: ", paste(bp$hold_equal_times, collapse = ", "))),
+          collapse = "; ")
   }, "")
   except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))
   report_section("To reproduce this", report_text("The blueprint, as a file:"),
     report_code(blueprint_yaml(ladder$blueprint)),
     report_bullets(c(
-      paste0("groups by ", first$sample$by %||% "the summary data", ": ",
-             enumerate(first$layout$groups, most = 50)),
+      if (length(first$layout$groups) > 1L)
+        paste0("groups by ", first$sample$by %||% "the summary data", ": ",
+               enumerate(first$layout$groups, most = 50)),
       paste0(names(held), ": ", ifelse(nzchar(held), paste("held", held), "nothing held")),
       if (length(except)) list(c(list("not held after all: "), code_pieces(except))),
-      "every rung scaled by the variances of the constructs (1 in the first group)",
+      paste0("every rung scaled by the variances of the constructs (1 in the first group or at ",
+             "the first time)"),
       paste0("fingerprint of the sample moments: ", sample_fingerprint(first)),
       paste0("orizzonte ", first$version, ", ", R.version.string))))
 }

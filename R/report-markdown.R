@@ -4,7 +4,7 @@
 # The lines of the page, and its figures as a named list of bytes.
 report_markdown <- function(report, folder) {
   figures <- list()
-  lines <- unlist(lapply(report$parts, function(part) {
+  lines <- unlist(lapply(unfolded_parts(report$parts), function(part) {
     if (part$part == "figure") {
       name <- paste0(make.unique(c(names(figures), part$name), sep = "-")[length(figures) + 1L])
       figures[[name]] <<- figure_bytes(part$plot, "png", part$width, part$height, 110)

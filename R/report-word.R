@@ -14,9 +14,24 @@ report_word <- function(report, path) {
   document <- officer::read_docx()
   document <- officer::set_doc_properties(document, title = plain_line(report$title))
   document <- officer::body_add_par(document, plain_line(report$title), style = "heading 1")
-  for (part in report$parts) document <- word_part(document, part)
+  for (part in numbered_parts(unfolded_parts(report$parts)))
+    document <- word_part(document, part)
   print(document, target = path)
   invisible()
+}
+
+# Tables and figures with their numbers; what has no caption of its own takes the heading above.
+numbered_parts <- function(parts) {
+  count <- c(table = 0L, figure = 0L)
+  above <- ""
+  lapply(parts, function(part) {
+    if (part$part == "heading") above <<- part$text
+    if (!part$part %in% names(count)) return(part)
+    count[[part$part]] <<- count[[part$part]] + 1L
+    part$number <- count[[part$part]]
+    if (is.null(part$caption)) part$caption <- if (part$part == "figure") part$alt else above
+    part
+  })
 }
 
 word_part <- function(document, part) {
@@ -41,6 +56,14 @@ word_part <- function(document, part) {
     figure = word_figure(document, part))
 }
 
+# "Table 3" in bold, the title in italics on the next line.
+word_caption <- function(document, part, word) {
+  title <- officer::fp_text(italic = TRUE)
+  document <- officer::body_add_fpar(document, officer::fpar(
+    officer::ftext(paste(word, part$number), officer::fp_text(bold = TRUE))))
+  officer::body_add_fpar(document, officer::fpar(officer::ftext(plain_line(part$caption), title)))
+}
+
 word_code <- function() officer::fp_text(font.family = "Courier New", font.size = 9)
 
 word_pieces <- function(pieces) {
@@ -55,7 +78,7 @@ word_pieces <- function(pieces) {
 
 # Three lines, in the usual manner of journals.
 word_table <- function(document, part) {
-  shown <- lapply(part$columns, plain_line)
+  shown <- journal_columns(lapply(part$columns, plain_line))
   # a number with its bracket or sign stays on one line
   shown[part$right] <- lapply(shown[part$right], gsub, pattern = " ", replacement = "\u00a0")
   keys <- paste0("c", seq_along(shown))
@@ -72,8 +95,30 @@ word_table <- function(document, part) {
   if (length(coded)) table <- flextable::font(table, j = coded, fontname = "Courier New")
   table <- flextable::width(table, width = word_widths(shown, names(part$columns), part$code))
   table <- flextable::set_table_properties(table, layout = "fixed", align = "left")
+  document <- word_caption(document, part, "Table")
   document <- flextable::body_add_flextable(document, table)
-  officer::body_add_par(document, plain_line(part$note %||% ""))
+  if (is.null(part$note)) return(officer::body_add_par(document, ""))
+  note <- officer::fpar(officer::ftext("Note. ", officer::fp_text(italic = TRUE, font.size = 9)),
+                        officer::ftext(plain_line(part$note), officer::fp_text(font.size = 9)))
+  officer::body_add_par(officer::body_add_fpar(document, note), "")
+}
+
+# No zero before the point where a value cannot exceed 1 in size.
+bounded_titles <- c("CFI", "RMSEA", "SRMR", "p", "\u0394CFI", "\u0394RMSEA", "\u0394SRMR",
+                    "R\u00b2", "observed", "implied", "power")
+bounded_indices <- c("CFI", "NFI", "RFI", "RMSEA", "SRMR", "GFI", "AGFI")
+
+journal_columns <- function(columns) {
+  bare <- function(x) gsub("(?<![0-9])0[.](?=[0-9])", ".", x, perl = TRUE)
+  if ("index" %in% names(columns)) {
+    at <- columns$index %in% bounded_indices
+    for (name in intersect(names(columns), c("value", "90 % interval")))
+      columns[[name]][at] <- bare(columns[[name]][at])
+    return(columns)
+  }
+  at <- names(columns) %in% bounded_titles
+  columns[at] <- lapply(columns[at], bare)
+  columns
 }
 
 # Widths in inches, by the longest text: where they are too many for the page, wide columns give and
@@ -98,5 +143,6 @@ word_figure <- function(document, part) {
   draw_figure(part$plot, path, "png", part$width, part$height)
   scale <- page_width / part$width
   # the document takes the picture when it is saved: the file stays until the session ends
+  document <- word_caption(document, part, "Figure")
   officer::body_add_img(document, path, width = page_width, height = part$height * scale)
 }

@@ -1,17 +1,21 @@
 #' Write a report
 #'
-#' A self-contained page. Of a fit: the model, what was assumed, fit, estimates, explained variance,
-#' residuals, what could be freed, claims, the trail, the path diagram, and what is needed to
-#' reproduce it. Of a ladder from [invariance()] or [loosen()]: the rungs and what may be compared,
-#' what was or could be released, means of constructs, how much single items differ, and figures by
-#' group. Of a list: the fits compared, then each fit and ladder.
+#' A self-contained page that can be handed in. Of a fit: the diagram, a passage on methods and
+#' results, the data, the model and what was assumed, fit, measures, estimates (by group), effects,
+#' residuals, what could be freed, claims, the trail, limits, and what is needed to reproduce it. Of
+#' a ladder from [invariance()] or [loosen()]: the rungs and what may be compared, what was or could
+#' be released, means of constructs, how much single items differ, and figures by group. Of a list:
+#' the fits compared, then each of its parts. In HTML tables sort by a click on a heading, groups
+#' stand behind tabs, long parts are folded, and all is open when it is printed; Word has numbered
+#' three-line tables as journals want them.
 #'
 #' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
 #' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
 #' other files there are left alone.
 #'
-#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], or a named list of
-#'   these.
+#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], what [trail()],
+#'   [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or [variance_split()]
+#'   returned, or a named list of these.
 #' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
 #'   the packages officer and flextable).
 #' @param quiet Whether to leave out the message that says where the report is.
@@ -23,7 +27,7 @@
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
 #'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
 #'   is another, or a package that Word reports need is not installed.
-#' @seealso [path_diagram()], [residual_map()], [summary.orizzonte_fit()].
+#' @seealso [methods_text()], [write_tables()], [path_diagram()], [summary.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
@@ -82,18 +86,25 @@ is_zip <- function(bytes) {
 
 is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")
 
+reported_classes <- c("orizzonte_fit", "orizzonte_ladder", "orizzonte_loosened", "orizzonte_trail",
+                      "orizzonte_comparison", "orizzonte_confirmation", "orizzonte_bootstrap",
+                      "orizzonte_quality", "orizzonte_variance_split")
+
 # Only what a report knows how to show; a list gets the names it lacks.
-check_reportable <- function(x) {
-  known <- function(one) inherits(one, "orizzonte_fit") || is_ladder(one)
-  if (inherits(x, "orizzonte_fit")) check_fit(x, "write_report")
-  if (is_ladder(x)) check_ladder(x, "write_report")
-  if (known(x)) return(x)
-  if (!is.list(x) || is.data.frame(x) || inherits(x, "orizzonte_blueprint") || length(x) == 0L ||
-      !all(vapply(x, known, NA))) {
-    abort("input", c("write_report() needs a fit, a ladder or a list of them.",
+check_reportable <- function(x, verb = "write_report") {
+  if (inherits(x, "orizzonte_fit")) check_fit(x, verb)
+  if (is_ladder(x)) check_ladder(x, verb)
+  if (inherits(x, "orizzonte_bootstrap")) check_replicates(x, verb)
+  if (inherits(x, reported_classes)) return(x)
+  if (!is.list(x) || is.object(x) || length(x) == 0L ||
+      !all(vapply(x, inherits, NA, what = reported_classes))) {
+    abort("input", c(paste0(verb, "() needs a fit, a ladder or a list of them."),
                      x = paste0("`x` is ", describe(x), "."),
-                     i = "fit_model() makes fits, invariance() ladders."))
+                     i = paste0("fit_model() makes fits, invariance() ladders; trails, ",
+                                "comparisons, confirmations, bootstraps, qualities and variance ",
+                                "splits are shown as well.")))
   }
+  lapply(x, check_reportable, verb = verb)
   if (is.null(names(x))) names(x) <- rep("", length(x))
   names(x)[!nzchar(names(x))] <- paste("Model", seq_along(x))[!nzchar(names(x))]
   names(x) <- make.unique(names(x), sep = " ")
@@ -104,6 +115,12 @@ report_title <- function(x) {
   if (inherits(x, "orizzonte_fit")) return(x$request$blueprint$title)
   if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
   if (is_ladder(x)) return(paste0("Invariance: ", x$title))
+  if (inherits(x, "orizzonte_bootstrap")) return(paste0("Bootstrap: ", report_title(x$fit)))
+  if (inherits(x, "orizzonte_quality")) return(paste0("Quality of the measures: ", x$title))
+  if (inherits(x, "orizzonte_variance_split")) return(paste0("General and specific: ", x$title))
+  if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
+  if (inherits(x, "orizzonte_comparison")) return("Models compared")
+  if (inherits(x, "orizzonte_trail")) return(paste0("Trail: ", attr(x, "title") %||% "a model"))
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
@@ -114,9 +131,19 @@ report_of <- function(x, criteria, bootstrap = NULL) {
 report_parts <- function(x, criteria, bootstrap = NULL) {
   if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria, bootstrap))
   if (is_ladder(x)) return(ladder_parts(x, criteria))
+  if (is.object(x)) return(single_parts(x, criteria))
   fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
   c(if (length(fits) > 1L) comparison_parts(fits, criteria),
     unlist(lapply(names(x), function(name) {
       report_section(name, deeper(report_parts(x[[name]], criteria)))
     }), recursive = FALSE))
+}
+
+# What is neither a fit nor a ladder.
+single_parts <- function(x, criteria) {
+  switch(intersect(class(x), reported_classes)[1L],
+         orizzonte_trail = trail_parts(x), orizzonte_comparison = compared_parts(x),
+         orizzonte_confirmation = confirmation_parts(x),
+         orizzonte_bootstrap = bootstrap_parts(x, criteria), orizzonte_quality = quality_parts(x),
+         orizzonte_variance_split = split_parts(x))
 }

@@ -10,7 +10,7 @@ ladder <- suppressMessages(invariance(bp, choirs, by = setting))
 subjects <- list(fit = fit, both = list(plain = fit, pair = pair), ladder = ladder)
 
 tables_of <- function(x) {
-  Filter(function(part) part$part == "table", report_of(x, criteria())$parts)
+  Filter(function(part) part$part == "table", report_leaves(report_of(x, criteria())$parts))
 }
 flat <- function(x) gsub("[[:space:]]+", " ", trimws(x))
 

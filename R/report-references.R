@@ -1,0 +1,71 @@
+# The literature that texts and reports cite, by author and year.
+
+references_by_key <- function() {
+  c(
+    paste0("Arbuckle, J. L. (1996). Full information estimation in the presence of incomplete ",
+           "data. In G. A. Marcoulides & R. E. Schumacker (Eds.), Advanced structural equation ",
+           "modeling (pp. 243-277). Erlbaum."),
+    paste0("Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in ",
+           "structural equation models. Sociological Methods & Research, 21(2), 205-229."),
+    paste0("Browne, M. W., & Cudeck, R. (1993). Alternative ways of assessing model fit. In K. ",
+           "A. Bollen & J. S. Long (Eds.), Testing structural equation models (pp. 136-162). ",
+           "Sage."),
+    paste0("Chen, F. F. (2007). Sensitivity of goodness of fit indexes to lack of measurement ",
+           "invariance. Structural Equation Modeling, 14(3), 464-504."),
+    paste0("Cheung, G. W., & Rensvold, R. B. (2002). Evaluating goodness-of-fit indexes for ",
+           "testing measurement invariance. Structural Equation Modeling, 9(2), 233-255."),
+    paste0("Cronbach, L. J. (1951). Coefficient alpha and the internal structure of tests. ",
+           "Psychometrika, 16(3), 297-334."),
+    paste0("Efron, B. (1987). Better bootstrap confidence intervals. Journal of the American ",
+           "Statistical Association, 82(397), 171-185."),
+    paste0("Fornell, C., & Larcker, D. F. (1981). Evaluating structural equation models with ",
+           "unobservable variables and measurement error. Journal of Marketing Research, 18(1), ",
+           "39-50."),
+    paste0("Graham, J. W. (2003). Adding missing-data-relevant variables to FIML-based ",
+           "structural equation models. Structural Equation Modeling, 10(1), 80-100."),
+    paste0("Henseler, J., Ringle, C. M., & Sarstedt, M. (2015). A new criterion for assessing ",
+           "discriminant validity in variance-based structural equation modeling. Journal of the ",
+           "Academy of Marketing Science, 43(1), 115-135."),
+    paste0("Holm, S. (1979). A simple sequentially rejective multiple test procedure. ",
+           "Scandinavian Journal of Statistics, 6(2), 65-70."),
+    paste0("Hu, L., & Bentler, P. M. (1999). Cutoff criteria for fit indexes in covariance ",
+           "structure analysis: Conventional criteria versus new alternatives. Structural ",
+           "Equation Modeling, 6(1), 1-55."),
+    paste0("J\u00f6reskog, K. G. (1971). Simultaneous factor analysis in several populations. ",
+           "Psychometrika, 36(4), 409-426."),
+    "McDonald, R. P. (1999). Test theory: A unified treatment. Erlbaum.",
+    paste0("Meredith, W. (1993). Measurement invariance, factor analysis and factorial ",
+           "invariance. Psychometrika, 58(4), 525-543."),
+    paste0("Satorra, A., & Bentler, P. M. (1994). Corrections to test statistics and standard ",
+           "errors in covariance structure analysis. In A. von Eye & C. C. Clogg (Eds.), Latent ",
+           "variables analysis (pp. 399-419). Sage."),
+    paste0("Satorra, A., & Bentler, P. M. (2001). A scaled difference chi-square test statistic ",
+           "for moment structure analysis. Psychometrika, 66(4), 507-514."),
+    paste0("S\u00f6rbom, D. (1974). A general method for studying differences in factor means ",
+           "and factor structure between groups. British Journal of Mathematical and Statistical ",
+           "Psychology, 27(2), 229-239."),
+    paste0("White, H. (1982). Maximum likelihood estimation of misspecified models. ",
+           "Econometrica, 50(1), 1-25."),
+    paste0("Yuan, K.-H., & Bentler, P. M. (2000). Three likelihood-based methods for mean and ",
+           "covariance structure analysis with nonnormal missing data. Sociological Methodology, ",
+           "30(1), 165-200."),
+    paste0("Zhang, X., & Savalei, V. (2023). New computations for RMSEA and CFI following FIML ",
+           "and TS estimation with missing data. Psychological Methods, 28(2), 263-283.")
+  )
+}
+
+# How they are cited, in the same order.
+reference_keys <- c(
+  "Arbuckle 1996", "Bollen & Stine 1992", "Browne & Cudeck 1993", "Chen 2007",
+  "Cheung & Rensvold 2002", "Cronbach 1951", "Efron 1987", "Fornell & Larcker 1981",
+  "Graham 2003", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
+  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Satorra & Bentler 1994",
+  "Satorra & Bentler 2001", "S\u00f6rbom 1974", "White 1982", "Yuan & Bentler 2000",
+  "Zhang & Savalei 2023"
+)
+
+# Of all keys that stand in some texts, the full references.
+references_in <- function(texts) {
+  cited <- vapply(reference_keys, function(key) any(grepl(key, texts, fixed = TRUE)), NA)
+  references_by_key()[cited]
+}

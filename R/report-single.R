@@ -1,0 +1,36 @@
+# Reports of what is no fit and no ladder: a trail, a comparison, a confirmation, a bootstrap.
+
+trail_parts <- function(x) {
+  report_section("Trail",
+    report_text("What was changed, and why. Row 0 is where it started."),
+    report_table(trail_columns(x), caption = "Trail"),
+    report_figure(plot(x), "Fit after each revision", "trail"))
+}
+
+compared_parts <- function(x) {
+  texts <- comparison_texts(x)
+  report_section("The models compared",
+    report_bullets(pair_sentences(x)), report_text(paste(comparison_reading(x), collapse = " ")),
+    report_table(texts$fit, caption = "Fit of the models"),
+    report_table(texts$changes, caption = "Changes from model to model"),
+    report_bullets(texts$notes))
+}
+
+confirmation_parts <- function(x) {
+  columns <- confirmation_columns(x)
+  report_section("Confirmation in fresh data",
+    report_text(confirmation_header(x)), report_text(confirmation_reading(x)),
+    report_table(columns$indices, caption = "Start and end of the trail in these and fresh data"),
+    report_bullets(confirmation_falls(x)),
+    report_table(columns$freed, code = "parameter", caption = "What was freed"))
+}
+
+bootstrap_parts <- function(x, criteria) {
+  table <- bootstrap_table(x)
+  report_section("Bootstrap",
+    report_bullets(c(bootstrap_words(x), claim_shares(x))),
+    report_table(bootstrap_columns(table, x$asked), code = "parameter",
+                 caption = "Bootstrapped values"),
+    if (any(table$se > 0, na.rm = TRUE))
+      report_figure(plot(x), "Replicates of the leading numbers", "replicates"))
+}

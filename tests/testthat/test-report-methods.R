@@ -1,0 +1,138 @@
+# Every number in a passage comes from the readers: a parser takes the numbers out of the text and
+# looks for each among what they give, at the same rounding.
+
+measured <- read_blueprint(extdata("models/measurement.yaml"))
+start <- read_blueprint(extdata("choirs-start.yaml"))
+concerts <- blueprint("Calm over two concerts") |>
+  repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2))
+
+# The text without addresses, quoted titles, names and years of the literature, version and file
+# names, which hold digits that are no results.
+told_numbers <- function(text, names) {
+  text <- paste(text, collapse = " ")
+  for (key in reference_keys) text <- gsub(key, "", text, fixed = TRUE)
+  text <- gsub("\"[^\"]*\"|orizzonte [0-9.]+", "", text)
+  text <- gsub("[a-z_]+\\[[^]]*\\]", "", gsub("\\[(?=[-.0-9])", "", text, perl = TRUE))
+  text <- gsub("\\([A-Z][^()]* [0-9]{4}[^()]*\\)|[0-9]{4}\\)", "", text)
+  for (name in names[order(-nchar(names))]) text <- gsub(name, "", text, fixed = TRUE)
+  text <- gsub("\\b(H[0-9]+|Model [0-9]+)\\b", "", text)
+  numbers <- regmatches(text, gregexpr("-?[0-9]*[.]?[0-9]+(,[0-9]{3})*", text))[[1]]
+  unique(sub("^-", "", numbers))
+}
+
+# All numbers of some tables, in every rounding that texts use.
+given_numbers <- function(...) {
+  values <- abs(unlist(lapply(list(...), function(x) {
+    if (is.data.frame(x)) unlist(lapply(unclass(x), function(v) if (is.numeric(v)) v)) else
+      if (is.numeric(x)) as.numeric(x)
+  })))
+  values <- values[is.finite(values)]
+  unique(c(format_share(values), format_share(values, 3L), format_fixed(values, 2L),
+           format_fixed(values, 1L), format_fixed(values), format_number(values), format_p(values),
+           format_count(values), vapply(values, short_number, ""), ".001"))
+}
+
+variable_names <- function(fit) c(fit$layout$observed, fit$layout$constructs, fit$layout$groups)
+
+expect_told <- function(text, given, names = character(), label) {
+  told <- told_numbers(text, names)
+  expect_gt(length(told), 4)
+  expect_equal(setdiff(told, given), character(), info = label)
+}
+
+fit_numbers <- function(fit) {
+  counts <- c(sum(cases_by_group(fit$sample)), cases_by_group(fit$sample), n_free(fit),
+              length(fit$layout$constructs), length(fit$layout$observed),
+              length(fit$layout$composites), length(fit$layout$groups),
+              total_of(fit$sample, "with_missing"), fit$sample$total_rows,
+              count_clusters(fit$sample), 90,
+              length(fit$request$blueprint$claims))
+  limits <- unlist(unclass(criteria())[c("cfi", "tli", "rmsea", "srmr")])
+  claimed <- if (has_converged(fit) && length(fit$request$blueprint$claims)) verdicts(fit)
+  family <- if (!is.null(claimed))
+    c(stats::p.adjust(ifelse(is.na(claimed$p_one_sided), claimed$p, claimed$p_one_sided), "holm"),
+      nrow(claimed))
+  indices <- if (has_converged(fit)) fit_indices(fit)
+  given_numbers(estimates(fit), indices, r_squared(fit), claimed, family, counts, limits,
+                if (length(fit$request$blueprint$trail)) trail(fit))
+}
+
+test_that("every number told of a fit is found among its readers", {
+  amended <- suppressMessages(amend(quiet_fit(start, choirs), free = covariance[be1, be2],
+                                    because = "both are about being greeted"))
+  pressed <- quiet_fit(blueprint("Pressed") |> construct("Belonging", reflected_in = be1:be4) |>
+                         construct("Calm", reflected_in = sc1:sc4) |>
+                         effect(Calm ~ Belonging + years), choirs[1:80, ])
+  subjects <- list(
+    one = quiet_fit(measured, choirs), claims = amended,
+    groups = quiet_fit(start, choirs, by = "setting"),
+    robust = quiet_fit(start, choirs, inference = "robust", incomplete = "drop"),
+    clusters = suppressWarnings(quiet_fit(measured, choirs, clusters = "town")),
+    times = quiet_fit(hold_equal(concerts, loading, intercept, across = "times"), choirs_concerts),
+    small = pressed,
+    composite = quiet_fit(read_blueprint(extdata("choirs.yaml")) |>
+                            construct("Resources", composed_of = c(rooms, scores, coach)) |>
+                            effect(Staying ~ Resources), choirs))
+  for (name in names(subjects)) {
+    fit <- subjects[[name]]
+    text <- methods_text(fit)
+    expect_told(as.character(text), fit_numbers(fit), variable_names(fit), name)
+    expect_true(all(vapply(text$references, nchar, 0L) > 40))
+  }
+})
+
+test_that("what is improper or has not converged is said and not interpreted", {
+  improper <- suppressWarnings(quiet_fit(
+    blueprint("Heywood") |> construct("A", reflected_in = wa1:wa4) |>
+      construct("C", reflected_in = cl1:cl3), choirs_troubled, missing_codes = -9))
+  text <- as.character(methods_text(improper))
+  expect_match(text, "improper", all = FALSE)
+  expect_no_match(paste(text, collapse = " "), "Standardized loadings")
+  expect_told(text, fit_numbers(improper), variable_names(improper), "improper")
+  stuck <- improper
+  stuck$solution$status <- 1L
+  text <- paste(as.character(methods_text(stuck)), collapse = " ")
+  expect_match(text, "did not converge")
+  expect_no_match(text, "CFI")
+})
+
+test_that("ladders, comparisons, measures and bootstraps are told with their own numbers", {
+  ladder <- suppressMessages(invariance(measured, choirs, by = "setting"))
+  loose <- loosen(ladder, "metric", until = "p")
+  over <- suppressMessages(invariance(concerts, choirs_concerts))
+  for (x in list(ladder, loose, over, loosen(over, "scalar"))) {
+    inner <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
+    first <- inner$fits[[1]]
+    released <- if (inherits(x, "orizzonte_loosened")) x$released
+    p <- if (!is.null(released)) upper_p_each(released$actual_drop)
+    details <- unlist(lapply(inner$details, function(d) {
+      c(d$p_holm, d$expected_change_std, nrow(d))
+    }))
+    limits <- c(unlist(inner$limits),
+                unlist(unclass(criteria())[c("cfi", "rmsea", "significance")]))
+    given <- c(fit_numbers(first), given_numbers(
+      as.data.frame(inner), latent_means(inner), released, p, stats::p.adjust(p, "holm"),
+      details, limits, length(unique(released$step))))
+    expect_told(as.character(methods_text(x)), given, variable_names(first), "ladder")
+  }
+  fit <- quiet_fit(start, choirs)
+  other <- suppressMessages(amend(fit, free = covariance[be1, be2], because = "alike"))
+  compared <- compare_models(fit, other)
+  expect_told(as.character(methods_text(compared)), given_numbers(as.data.frame(compared),
+                                                                  abs(compared$df_change)),
+              c("fit", "other"), "comparison")
+  quality <- construct_quality(fit)
+  expect_told(as.character(methods_text(quality)),
+              given_numbers(quality$table, quality$pairs, quality$loadings, quality$left_out,
+                            unlist(unclass(criteria())[c("loading", "ave", "reliability", "htmt")]),
+                            95, quality$pairs$correlation^2),
+              variable_names(fit), "quality")
+  boot <- bootstrap_fit(fit, 20, seed = 3, interval = "percentile")
+  expect_told(as.character(methods_text(boot)),
+              c(given_numbers(as.data.frame(boot)), "20", "3", "95"), variable_names(fit),
+              "bootstrap")
+  all <- methods_text(list(fit, quality))
+  expect_equal(all$paragraphs, c(methods_text(fit)$paragraphs, methods_text(quality)$paragraphs))
+  expect_error(methods_text(3), "needs a fit", class = "orizzonte_error_input")
+  expect_error(methods_text(list(fit, 3)), class = "orizzonte_error_input")
+})
