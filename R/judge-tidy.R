@@ -5,8 +5,8 @@
 #' The tables of the package under the names that pipelines of many models expect.
 #'
 #' @importFrom generics tidy glance
-#' @param x A fit from [fit_model()]; the result of [invariance()], [compare_models()] or
-#'   [amendments()].
+#' @param x A fit from [fit_model()], or the result of a function that reads, compares, judges or
+#'   resamples one.
 #' @param conf.int Whether to add confidence limits.
 #' @param conf.level Their level.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -15,7 +15,9 @@
 #'   ladder or a comparison: `term` (rung or model), `against`, `statistic` (\eqn{\chi^2}), `df`,
 #'   `p.value`, the indices and the same with `_change`, `verdict`, `status`; of amendments: `term`,
 #'   `kind`, `statistic` (modification index), `df`, `p.value`, `estimate` (expected change),
-#'   `standardized`, `verdict`. `glance()`: one row with the fit indices, or what a ladder or
+#'   `standardized`, `verdict`; of any other table: its columns, the first called `term`, the value
+#'   `estimate`, and `std.error`, `statistic`, `p.value`, `conf.low`, `conf.high` where it has them
+#'   (of measures: omega; of general and specific: omega hierarchical). `glance()`: one row with the fit indices, or what a ladder or
 #'   comparison ends in. Tibbles when the tibble package is installed.
 #' @section Errors: `orizzonte_error_input` for an unknown argument or a level outside 0 to 1.
 #' @seealso [estimates()], [fit_indices()]; [augment()] for the cases.
@@ -96,6 +98,140 @@ tidy.orizzonte_amendments <- function(x, ...) {
   as_tibble_if_possible(list_frame(list(
     term = x$parameter, kind = x$kind, statistic = x$modification_index, df = x$df, p.value = x$p,
     estimate = x$expected_change, standardized = x$expected_change_std, verdict = x$verdict)))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_estimates <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(parameter = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_effects <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(parameter = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_r_squared <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(variable = "term", r_squared = "estimate"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_indices <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(index = "term", value = "estimate"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_verdicts <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(claim = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_without <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(parameter = "term", wald = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_trail <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(revision = "term", chisq = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_latent_means <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(construct = "term", difference = "estimate"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_gaps <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(item = "term", expected_score = "estimate"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_confirmation <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$parameters, c(parameter = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_loosened <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$released, c(parameter = "term", modification_index = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_quality <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$table, c(construct = "term", omega = "estimate", omega_lower = "conf.low",
+                          omega_upper = "conf.high"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_quality <- function(x, ...) {
+  check_arguments("glance")
+  t <- x$table
+  as_tibble_if_possible(list_frame(list(
+    constructs = length(unique(t$construct)), groups = max(1L, length(x$groups)),
+    short = sum(startsWith(t$verdict, "falls short")), lowest.omega = least_of(t$omega),
+    lowest.AVE = least_of(t$ave), largest.HTMT = -least_of(-x$pairs$htmt))))
+}
+
+least_of <- function(x) if (any(!is.na(x))) min(x, na.rm = TRUE) else NA_real_
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_variance_split <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$scores, c(factor = "term", omega_hierarchical = "estimate",
+                           omega_hierarchical_lower = "conf.low",
+                           omega_hierarchical_upper = "conf.high"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_variance_split <- function(x, ...) {
+  check_arguments("glance")
+  whole <- x$scores[x$scores$factor == x$general, ]
+  as_tibble_if_possible(list_frame(list(
+    general = x$general, items = whole$items[1L], groups = nrow(whole),
+    omega = least_of(whole$omega), omega.hierarchical = least_of(whole$omega_hierarchical),
+    explained.common.variance = least_of(whole$explained_common_variance))))
+}
+
+# A table under broom's names; a group column stays only where there are groups.
+tidy_renamed <- function(x, names) {
+  columns <- unclass(json_rows(x))
+  attributes(columns) <- list(names = names(columns))
+  usual <- c(se = "std.error", z = "statistic", p = "p.value", lower = "conf.low",
+             upper = "conf.high")
+  usual <- usual[!usual %in% names]
+  renamed <- c(names, usual)
+  at <- match(names(renamed), names(columns))
+  names(columns)[at[!is.na(at)]] <- renamed[!is.na(at)]
+  first <- match("term", names(columns))
+  columns <- columns[c(first, setdiff(seq_along(columns), first))]
+  if (!is.null(columns$group) && all(is.na(columns$group))) columns$group <- NULL
+  as_tibble_if_possible(list_frame(columns))
 }
 
 # Rungs or models under broom's names.

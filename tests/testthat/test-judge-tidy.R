@@ -43,3 +43,37 @@ test_that("autoplot() draws what plot() draws", {
   expect_s3_class(ggplot2::autoplot(amendments(fit, top = 0)), "ggplot")
   expect_s3_class(ggplot2::autoplot(screen_data(choirs)), "ggplot")
 })
+
+test_that("everything that is read, judged or resampled has a tidy table", {
+  start <- read_blueprint(extdata("choirs-start.yaml"))
+  fit <- quiet_fit(start, choirs)
+  other <- suppressMessages(amend(fit, free = covariance[be1, be2], because = "alike"))
+  ladder <- suppressMessages(invariance(bp, choirs, by = setting))
+  loose <- loosen(ladder, "scalar", until = "p")
+  halves <- split_data(choirs)
+  explored <- suppressMessages(amend(quiet_fit(bp, halves$explore), free = covariance[be1, be2],
+                                     because = "alike"))
+  split <- variance_split(quiet_fit(read_blueprint(extdata("models/bifactor.yaml")),
+                                    choirs_bifactor))
+  truth <- c("loading[ , ]" = .7, "covariance[Belonging, Calm]" = .3)
+  values <- list(
+    estimates(fit), effects(fit), r_squared(fit), fit_indices(fit), verdicts(fit), without(fit),
+    trail(other), latent_means(ladder), group_gaps(ladder), confirm(explored, halves$confirm),
+    loose, construct_quality(fit), split, influence(fit),
+    bootstrap_fit(fit, 25, seed = 1, interval = "percentile"), robustness(fit),
+    power_of(bp, "covariance[Belonging, Calm]", n = c(100, 200), truth = truth),
+    plan_study(bp, n = 100, truth = truth, reps = 20, seed = 1))
+  for (x in values) {
+    found <- tidy(x)
+    expect_s3_class(found, "data.frame")
+    expect_identical(names(found)[1], "term", info = class(x)[1])
+    expect_gt(nrow(found), 0)
+    expect_false(any(c("se", "lower", "upper", "z", "p") %in% names(found)), label = class(x)[1])
+    expect_error(tidy(x, strange = 1), class = "orizzonte_error_input")
+  }
+  quality <- construct_quality(fit)
+  expect_equal(tidy(quality)$estimate, quality$table$omega)
+  expect_equal(glance(quality)$lowest.omega, min(quality$table$omega))
+  expect_equal(nrow(glance(split)), 1)
+  expect_equal(glance(bootstrap_fit(fit, 25, seed = 1, interval = "percentile"))$used, 25)
+})
