@@ -15,10 +15,17 @@ fit <- quietly(fit_model(demo, choirs))
 structural <- quietly(fit_model(model("structural"), choirs))
 ladder <- quietly(invariance(demo, choirs, by = setting))
 keep(path_diagram(structural, r_squared = TRUE), "structural")
-keep(path_diagram(quietly(fit_model(model("bifactor"), choirs_bifactor))), "bifactor")
+keep(plot(construct_quality(fit)), "quality")
+concerts <- blueprint("Calm and joy over two concerts") |>
+  repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2)) |>
+  repeated("Joy", times = list(Joy_first = jo1_t1:jo3_t1, Joy_second = jo1_t2:jo3_t2)) |>
+  effect(Calm_second ~ Calm_first + Joy_first, Joy_second ~ Joy_first + Calm_first) |>
+  covary(Calm_second, Joy_second) |>
+  hold_equal(loading, intercept, across = "times") |>
+  let_differ(intercept[ca3_t2])
+keep(path_diagram(quietly(fit_model(concerts, choirs_concerts))), "times")
 keep(path_diagram(ladder$fits$metric), "groups")
 keep(residual_map(fit), "residual-map")
-keep(plot(amendments(fit, top = 0)), "amendments")
 keep(plot(ladder), "invariance")
 keep(plot(screen_data(choirs, demo), what = "missing"), "missing")
 complete <- quietly(fit_model(model("structural"), choirs, incomplete = "drop"))
