@@ -119,8 +119,8 @@ caveat_of <- function(x, rung) {
   if (is.null(bad)) return(NULL)
   paste0(rung_sentence(bad, x$table$verdict[match(bad, x$table$rung)]),
          " What follows takes for granted what ",
-         if (bad == rung) "this rung" else "that rung and those above it",
-         " holds equal: no conclusion rests on it as long as that is so.")
+         if (bad == rung) "this rung holds" else "that rung and those above it hold",
+         " equal: no conclusion rests on it as long as that is so.")
 }
 
 fit_caveat <- function(fit) {

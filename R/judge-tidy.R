@@ -17,8 +17,9 @@
 #'   `kind`, `statistic` (modification index), `df`, `p.value`, `estimate` (expected change),
 #'   `standardized`, `verdict`; of any other table: its columns, the first called `term`, the value
 #'   `estimate`, and `std.error`, `statistic`, `p.value`, `conf.low`, `conf.high` where it has them
-#'   (of measures: omega; of general and specific: omega hierarchical). `glance()`: one row with the fit indices, or what a ladder or
-#'   comparison ends in. Tibbles when the tibble package is installed.
+#'   (of measures: omega; of general and specific: omega hierarchical). `glance()`: one row with the
+#'   fit indices, or what a ladder or comparison ends in. Tibbles when the tibble package is
+#'   installed.
 #' @section Errors: `orizzonte_error_input` for an unknown argument or a level outside 0 to 1.
 #' @seealso [estimates()], [fit_indices()]; [augment()] for the cases.
 #' @examples
