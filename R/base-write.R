@@ -73,3 +73,18 @@ protect_inputs <- function(file, inputs, class = "usage") {
   if (any(same)) abort(class, c(paste0(quoted(file), " is an input: it is not written over."),
                                 i = "Choose another name for the result."))
 }
+
+# CSV with numbers that read back exactly.
+write_table <- function(x, file = "") {
+  columns <- as.list(unclass(x))[names(x)]
+  text <- which(vapply(columns, is.character, NA))
+  exact <- lapply(columns, function(column) {
+    if (!is.double(column)) return(column)
+    out <- rep(NA_character_, length(column))
+    out[!is.na(column)] <- format_exact(column[!is.na(column)])
+    out
+  })
+  lines <- utils::capture.output(
+    utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
+  if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
+}

@@ -3,7 +3,30 @@
 cli_commands <- function() {
   found <- c(data_commands(), amending_commands(), showing_commands())
   last <- names(found) %in% c("draw", "report")
-  c(found[!last], many_commands(), found[last])
+  c(found[!last], many_commands(), found[last], study_commands())
+}
+
+study_commands <- function() {
+  list(
+    new = list(
+      does = "write a study file to start from, with the demo data", files = c("study", "[FILE]"),
+      options = "quiet",
+      help =
+      paste0("Writes FILE (study.yaml when it is not given) with blueprints and data of the ",
+             "made-up choirs into its folder; nothing is written over. It runs unchanged. ",
+             "Exit code 0; 2: bad input."),
+      example = "orizzonte new study study.yaml", run = command_new
+    ),
+    run = list(
+      does = "run a whole study from one file", files = "STUDY",
+      options = c("results", "fresh", "quiet"),
+      help =
+      paste0("Does the steps of the study file in order and writes what comes of each into a ",
+             "folder with an index page. Finished steps are kept; run again, only what changed ",
+             "is done anew. Exit code 0; 2: bad input or a step that failed."),
+      example = "orizzonte run study.yaml", run = command_run
+    )
+  )
 }
 
 data_commands <- function() {

@@ -136,21 +136,6 @@ moment_rows <- function(moments) {
   do.call(rbind, rows)
 }
 
-# CSV with numbers that read back exactly.
-write_table <- function(x, file = "") {
-  columns <- as.list(unclass(x))[names(x)]
-  text <- which(vapply(columns, is.character, NA))
-  exact <- lapply(columns, function(column) {
-    if (!is.double(column)) return(column)
-    out <- rep(NA_character_, length(column))
-    out[!is.na(column)] <- format_exact(column[!is.na(column)])
-    out
-  })
-  lines <- utils::capture.output(
-    utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
-  if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
-}
-
 # How inference was made, for JSON.
 inference_fields <- function(fit) {
   request <- fit$request

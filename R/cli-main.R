@@ -150,7 +150,7 @@ dispatch <- function(args) {
 
 # Before any work: where the result is to go can be written to, and is no input.
 check_out <- function(command, given) {
-  if (is.null(given$out) || command == "demo") return(invisible())
+  if (is.null(given$out) || command %in% c("demo", "run")) return(invisible())
   check_target(given$out, "usage")
   protect_inputs(given$out, c(given$files, given$criteria))
 }

@@ -176,6 +176,8 @@ cli_options <- function() {
     reference = switch_option("--reference",
                               "the saturated and the baseline model as rows of their own"),
     out = text_option("--out", "FILE", "write there instead of to the terminal"),
+    results = text_option("--out", "FOLDER", "where the results go (default: as the study says)"),
+    fresh = switch_option("--fresh", "do everything anew"),
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md"),

@@ -145,7 +145,19 @@ further_calls <- function(f) {
 }
 
 measure_calls <- function(f) {
-  list(repeated = list(.bp = f$bp, "D", times = list(D1 = c("a1", "a2"), D2 = c("b1", NA)),
+  folder <- tempfile()
+  dir.create(folder)
+  study <- file.path(folder, "tiny.yaml")
+  write_blueprint(f$bp, file.path(folder, "bp.yaml"))
+  utils::write.csv(f$data, file.path(folder, "data.csv"), row.names = FALSE, na = "")
+  writeLines(c("data: data.csv", "blueprints: {b: bp.yaml}", "steps:", "  - check: {blueprint: b}"),
+             study)
+  list(run_study = list(file = study, results = file.path(folder, "out"), fresh = TRUE,
+                        quiet = TRUE), methods_text = list(x = f$fit, criteria = NULL),
+       write_tables = list(x = f$fit, folder = tempfile(), formats = "csv", criteria = NULL,
+                           quiet = TRUE),
+       new_study_files = list(folder = folder, file = "study.yaml"),
+       repeated = list(.bp = f$bp, "D", times = list(D1 = c("a1", "a2"), D2 = c("b1", NA)),
                        scale = "unit"),
        construct_quality = list(fit = f$fit, level = .9, criteria = NULL, leave_out = "none",
                                 htmt = "absolute", bootstrap = NULL),

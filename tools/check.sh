@@ -1,6 +1,6 @@
 #!/bin/sh
 # R CMD check --as-cran on a built package, without the tests, which `make test` runs; fails on any
-# error, warning or note but that of a new submission. Nothing is looked up on the network.
+# error, warning or note but that of a new submission and of the size. Nothing is looked up on the network.
 set -eu
 cd "$(dirname "$0")/.."
 root=$PWD
@@ -19,5 +19,8 @@ log=orizzonte.Rcheck/00check.log
 grep '^Status:' "$log"
 # what is left beside "New submission" and the version of a development state
 left=$(grep -v '^Status:' "$log" | grep -cE '(ERROR|WARNING|NOTE)$' || true)
-allowed=$(grep -cE '^\* checking CRAN incoming feasibility .*NOTE$' "$log" || true)
+allowed=$(grep -cE '^\* checking (CRAN incoming feasibility|installed package size) .*NOTE$' "$log" || true)
+# the note on size is let pass below 6 MB: byte code, the core and the vignettes with their figures
+size=$(sed -n 's/^ *installed size is  *\([0-9.]*\)Mb.*/\1/p' "$log")
+case ${size:-0} in [0-5] | [0-5].*) ;; *) echo "installed size: $size MB" && exit 1 ;; esac
 [ "$left" -eq "$allowed" ]

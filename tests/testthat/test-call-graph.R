@@ -2,7 +2,7 @@
 # file.
 
 stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read",
-            "diagnose", "compare", "group", "judge", "many", "figure", "report", "cli", "study")
+            "diagnose", "compare", "group", "judge", "many", "figure", "report", "study", "cli")
 file_stage <- function(file) {
   prefix <- sub("[-.].*", "", basename(file))
   if (prefix %in% c("address", "capture", "expression")) "blueprint" else prefix

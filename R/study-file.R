@@ -1,0 +1,215 @@
+# A study file: what it says, checked key by key; what is wrong is told with its line.
+
+study_keys <- c("title", "data", "encoding", "by", "levels", "missing_codes", "incomplete",
+                "auxiliary", "inference", "adjust", "clusters", "weights", "blueprints", "criteria",
+                "seed", "results", "steps")
+
+# What each step takes; the first is what it needs.
+step_keys <- list(
+  screen = c("blueprint", "by"), check = "blueprint", fit = c("blueprint", "by"),
+  diagnose = c("of", "top"), amend = c("of", "free", "fix", "omit", "because"),
+  compare = "of", quality = c("of", "leave_out"),
+  invariance = c("blueprint", "by", "over", "rungs", "structural", "loosen"),
+  bootstrap = c("of", "reps", "what", "interval"),
+  plan = c("blueprint", "n", "truth", "reps"), report = c("of", "file"))
+
+# What comes of a step: what `of` of others may name.
+step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",
+                invariance = "ladder", bootstrap = "bootstrap")
+step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "fit",
+                   bootstrap = "fit",
+                   report = c("fit", "comparison", "quality", "ladder", "bootstrap"))
+
+read_study <- function(file) {
+  content <- read_yaml_file(file)
+  lines <- strsplit(read_text(file), "\n", fixed = TRUE)[[1L]]
+  if (!is.list(content) || is.null(names(content)))
+    abort("study", c(paste0(quoted(file), " is not a study file."),
+                     i = paste0("It holds keys such as data, blueprints and steps; orizzonte new ",
+                                "study writes one to start from.")))
+  new_study(content, file, lines)
+}
+
+# `refuse(key, message, step)`: an error with the line of a key, of a step when one is given.
+new_study <- function(content, file, lines) {
+  refuse <- study_refusal(file, lines)
+  check_study_keys(names(content), study_keys, refuse)
+  for (key in c("data", "blueprints", "steps"))
+    if (is.null(content[[key]])) refuse(NULL, paste0("the key ", quoted(key), " is missing."))
+  folder <- dirname(file)
+  text <- function(key, default = NULL) {
+    if (is.null(content[[key]])) return(default)
+    if (!is.character(content[[key]]) || length(content[[key]]) != 1L)
+      refuse(key, paste0(key, " must be one piece of text."))
+    content[[key]]
+  }
+  blueprints <- study_blueprints(content$blueprints, folder, refuse)
+  asked <- list(by = text("by"), levels = unlist(content$levels),
+                missing_codes = study_codes(content$missing_codes),
+                incomplete = text("incomplete"), auxiliary = unlist(content$auxiliary),
+                inference = text("inference"), adjust = text("adjust"),
+                clusters = text("clusters"), weights = text("weights"))
+  steps <- study_steps(content$steps, names(blueprints), refuse)
+  structure(list(title = text("title", "A study"), file = file,
+                 data = study_path(text("data"), folder, "data", refuse),
+                 encoding = text("encoding", "UTF-8"), asked = Filter(Negate(is.null), asked),
+                 blueprints = blueprints,
+                 criteria = study_criteria(content$criteria, folder, refuse),
+                 seed = study_count(content$seed, "seed", refuse) %||% 1,
+                 results = beside(text("results", "results"), folder), steps = steps),
+            class = "orizzonte_study")
+}
+
+# Errors that name the line of a key: within the block of a step, or anywhere.
+study_refusal <- function(file, lines) {
+  force(lines)
+  function(key, message, step = NULL, hint = NULL) {
+    line <- study_line(lines, key, step)
+    where <- if (length(line)) paste0(", line ", line)
+    abort("study", c(paste0(file, where, ": ", message), hint))
+  }
+}
+
+study_line <- function(lines, key, step = NULL) {
+  within <- seq_along(lines)
+  if (!is.null(step)) {
+    start <- grep("^steps[[:space:]]*:", lines)[1L]
+    after <- within[within > start]
+    items <- after[grepl("^[[:space:]]*- ", lines[after])]
+    depth <- nchar(sub("^([[:space:]]*)-.*", "\\1", lines[items]))
+    items <- items[depth == min(c(depth, Inf))]
+    if (step > length(items)) return(NULL)
+    end <- if (step < length(items)) items[step + 1L] - 1L else length(lines)
+    within <- items[step]:end
+  }
+  if (is.null(key)) return(if (is.null(step)) NULL else within[1L])
+  words <- strsplit(lines[within], "[][{},:\"'[:space:]]+")
+  parts <- strsplit(key, "[][{},:\"'[:space:]]+")[[1L]]
+  found <- within[vapply(words, function(x) all(parts %in% x), NA)]
+  if (length(found)) found[1L] else within[1L]
+}
+
+check_study_keys <- function(keys, known, refuse, step = NULL, where = "") {
+  unknown <- setdiff(keys, known)
+  if (length(unknown))
+    refuse(unknown[1L], paste0("unknown key ", quoted(unknown[1L]), where, "."), step,
+           c(did_you_mean(unknown[1L], known), i = paste0("Keys: ", enumerate(known, most = 20L),
+                                                          ".")))
+  if (anyDuplicated(keys))
+    refuse(keys[duplicated(keys)][1L], paste0("the key ", quoted(keys[duplicated(keys)][1L]),
+                                              " stands twice."), step)
+}
+
+# A path as it counts from a folder.
+beside <- function(path, folder) {
+  if (folder == "." || grepl("^(/|~|[A-Za-z]:)", path)) path else file.path(folder, path)
+}
+
+study_path <- function(path, folder, key, refuse) {
+  if (is_database_address(path)) return(path)
+  full <- beside(path, folder)
+  if (!file.exists(full))
+    refuse(key, paste0("there is no file ", quoted(path), "."), NULL,
+           c(did_you_mean(path, list.files(folder)), i = "Paths count from the study file."))
+  full
+}
+
+study_blueprints <- function(content, folder, refuse) {
+  if (!is.list(content) && !is.character(content) || is.null(names(content)))
+    refuse("blueprints", "blueprints must be names with files.", NULL,
+           c(i = "Such as blueprints: {measurement: choirs.yaml}"))
+  lapply(as.list(content), function(path) {
+    if (!is.character(path) || length(path) != 1L)
+      refuse("blueprints", "each blueprint must be the name of a file.")
+    study_path(path, folder, "blueprints", refuse)
+  })
+}
+
+study_codes <- function(x) {
+  codes <- unlist(x)
+  numbers <- suppressWarnings(as.numeric(codes))
+  if (length(codes) == 0L) NULL else if (anyNA(numbers)) codes else numbers
+}
+
+study_criteria <- function(x, folder, refuse) {
+  if (is.null(x)) return(criteria())
+  rlang::try_fetch({
+    if (is.character(x) && length(x) == 1L)
+      return(read_criteria(study_path(x, folder, "criteria", refuse)))
+    refuse_unknown_criteria(names(x) %||% rep("", length(x)))
+    do.call(criteria, lapply(x, function(v) as.numeric(unlist(v))))
+  }, orizzonte_error_input = function(e) {
+    refuse("criteria", one_line(rlang::cnd_message(e)))
+  })
+}
+
+study_count <- function(x, key, refuse, step = NULL) {
+  if (is.null(x)) return(NULL)
+  value <- suppressWarnings(as.numeric(x))
+  if (length(value) != 1L || is.na(value) || value != round(value) || value < 0)
+    refuse(key, paste0(key, " must be a whole number."), step)
+  value
+}
+
+# --- steps ---------------------------------------------------------------------------------------
+
+# Each a list of `kind`, `name` and `args`.
+study_steps <- function(content, blueprints, refuse) {
+  if (!is.list(content) || !is.null(names(content)) || length(content) == 0L)
+    refuse("steps", "steps must be a list.", NULL,
+           c(i = "Each line begins with a dash, such as - fit: {blueprint: measurement}"))
+  out <- list()
+  for (k in seq_along(content))
+    out[[k]] <- study_step(content[[k]], k, out, blueprints, refuse)
+  out
+}
+
+study_step <- function(entry, k, before, blueprints, refuse) {
+  if (is.character(entry) && length(entry) == 1L) entry <- stats::setNames(list(NULL), entry)
+  if (!is.list(entry) || length(entry) != 1L || is.null(names(entry)))
+    refuse(NULL, "a step is one kind with what it takes.", k,
+           c(i = "Such as - fit: {blueprint: measurement}"))
+  kind <- names(entry)
+  if (!kind %in% names(step_keys))
+    refuse(kind, paste0("there is no step ", quoted(kind), "."), k,
+           c(did_you_mean(kind, names(step_keys)),
+             i = paste0("Steps: ", enumerate(names(step_keys), most = 20L), ".")))
+  args <- as.list(entry[[1L]])
+  check_study_keys(names(args), c(step_keys[[kind]], "name"), refuse, k,
+                   paste0(" in the step ", kind))
+  used <- vapply(before, `[[`, "", "name")
+  name <- args$name %||% utils::tail(make.unique(c(used, kind), sep = "-"), 1L)
+  if (name %in% used) refuse("name", paste0("two steps are called ", quoted(name), "."), k)
+  args$name <- NULL
+  args <- study_arguments(kind, args, k, before, blueprints, refuse)
+  list(kind = kind, name = name, args = args)
+}
+
+# The blueprint and what a step is of: known, and of the right kind.
+study_arguments <- function(kind, args, k, before, blueprints, refuse) {
+  keys <- step_keys[[kind]]
+  if ("blueprint" %in% keys && kind != "screen" || !is.null(args$blueprint)) {
+    if (is.null(args$blueprint) && length(blueprints) == 1L) args$blueprint <- blueprints
+    if (is.null(args$blueprint)) refuse(NULL, paste0("the step ", kind, " needs a blueprint."), k)
+    if (!args$blueprint %in% blueprints)
+      refuse("blueprint", paste0("there is no blueprint ", quoted(args$blueprint), "."), k,
+             c(did_you_mean(args$blueprint, blueprints),
+               i = paste0("Blueprints: ", enumerate(blueprints), ".")))
+  }
+  if ("of" %in% keys) {
+    gives <- step_gives[vapply(before, `[[`, "", "kind")]
+    usable <- vapply(before, `[[`, "", "name")[gives %in% step_takes[[kind]]]
+    args$of <- unlist(args$of) %||% if (length(usable)) utils::tail(usable, 1L)
+    if (is.null(args$of))
+      refuse(NULL, paste0("the step ", kind, " needs an earlier step to work on."), k,
+             c(i = "Put a step such as - fit: {blueprint: ...} before it."))
+    unknown <- setdiff(args$of, usable)
+    if (length(unknown))
+      refuse("of", paste0(quoted(unknown[1L]), " is no earlier step that ", kind, " can take."), k,
+             c(did_you_mean(unknown[1L], usable),
+               i = paste0("Such steps: ", enumerate(usable), ".")))
+  }
+  for (key in intersect(names(args), c("reps", "top")))
+    args[[key]] <- study_count(args[[key]], key, refuse, k)
+  args
+}

@@ -1,0 +1,174 @@
+# What each kind of step does: the value that comes of it, and its files in `folder`.
+
+study_data <- function(study, bp) {
+  if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding))
+  do.call(collect_summary, c(list(study$data, bp), study$asked[intersect(
+    names(study$asked), c("by", "levels", "missing_codes"))]))
+}
+
+# Arguments of fitting: those of the study, less the groups unless a step asks for them.
+study_request <- function(study, by = NULL) {
+  asked <- study$asked
+  if (is.null(by) || identical(by, "none")) asked[c("by", "levels")] <- NULL else asked$by <- by
+  if (identical(by, "yes")) asked$by <- study$asked$by
+  asked
+}
+
+study_blueprint <- function(study, args) read_blueprint(study$blueprints[[args$blueprint]])
+
+print_to <- function(folder, name, ...) {
+  lines <- utils::capture.output(for (x in list(...)) {
+    print(x)
+    cat("\n")
+  })
+  write_text(file.path(folder, paste0(name, ".txt")), lines)
+}
+
+figure_to <- function(folder, name, figure) {
+  for (ending in c("svg", "png")) save_figure(figure, file.path(folder, paste0(name, ".", ending)))
+}
+
+table_to <- function(folder, name, table) {
+  write_table(table, file.path(folder, paste0(name, ".csv")))
+}
+
+do_screen <- function(study, args, values, folder) {
+  bp <- if (!is.null(args$blueprint)) study_blueprint(study, args)
+  data <- study_data(study, bp)
+  found <- do.call(screen_data, c(list(data), if (!is.null(bp)) list(bp),
+                                  Filter(Negate(is.null), list(
+                                    by = args$by, missing_codes = study$asked$missing_codes))))
+  print_to(folder, "screen", found)
+  table_to(folder, "columns", as.data.frame(found))
+  figure_to(folder, "screen", plot(found))
+  found
+}
+
+do_check <- function(study, args, values, folder) {
+  bp <- study_blueprint(study, args)
+  found <- do.call(identification, c(list(bp, study_data(study, bp)), study_request(study)))
+  print_to(folder, "check", bp, found)
+  found
+}
+
+do_fit <- function(study, args, values, folder) {
+  bp <- study_blueprint(study, args)
+  fit <- do.call(fit_model, c(list(bp, study_data(study, bp)), study_request(study, args$by)))
+  fit_to(folder, fit, study$criteria)
+  fit
+}
+
+fit_to <- function(folder, fit, criteria) {
+  print_to(folder, "summary", summary(fit))
+  table_to(folder, "estimates", estimates(fit))
+  table_to(folder, "fit-indices", fit_indices(fit, criteria))
+  table_to(folder, "r-squared", r_squared(fit))
+  write_blueprint(fit, file.path(folder, "blueprint.yaml"))
+  if (has_values(fit)) figure_to(folder, "diagram", path_diagram(fit))
+}
+
+do_diagnose <- function(study, args, values, folder) {
+  fit <- values[[args$of]]
+  found <- amendments(fit, top = args$top %||% 10, criteria = study$criteria)
+  residual <- stats::residuals(fit, in_units = "correlation", largest = 10)
+  print_to(folder, "diagnosis", residual, found)
+  table_to(folder, "amendments", found)
+  table_to(folder, "residuals", residual)
+  figure_to(folder, "residual-map", residual_map(fit))
+  found
+}
+
+do_amend <- function(study, args, values, folder) {
+  texts <- function(key) {
+    if (!is.null(args[[key]])) vapply(unlist(args[[key]]), canonical_text, "", USE.NAMES = FALSE)
+  }
+  fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), unlist(args$omit), args$because)
+  fit_to(folder, fit, study$criteria)
+  print_to(folder, "trail", trail(fit))
+  table_to(folder, "trail", trail(fit))
+  fit
+}
+
+do_compare <- function(study, args, values, folder) {
+  found <- compare_fits(values[args$of], args$of, "previous", "compare_models", study$criteria)
+  print_to(folder, "comparison", found)
+  table_to(folder, "comparison", found)
+  found
+}
+
+do_quality <- function(study, args, values, folder) {
+  found <- construct_quality(values[[args$of]], criteria = study$criteria,
+                             leave_out = args$leave_out %||% "short")
+  print_to(folder, "quality", found)
+  table_to(folder, "quality", as.data.frame(found))
+  if (!is.null(found$pairs)) table_to(folder, "pairs", found$pairs)
+  figure_to(folder, "quality", plot(found))
+  found
+}
+
+do_invariance <- function(study, args, values, folder) {
+  bp <- study_blueprint(study, args)
+  by <- args$by %||% study$asked$by
+  more <- Filter(Negate(is.null), list(rungs = unlist(args$rungs), over = args$over,
+                                       structural = unlist(args$structural)))
+  asked <- study_request(study, by)
+  asked <- asked[names(asked) != "multiplier"]
+  ladder <- do.call(invariance, c(list(bp, study_data(study, bp), criteria = study$criteria), asked,
+                                  more))
+  shown <- list(ladder)
+  for (rung in unlist(args$loosen)) {
+    loosened <- loosen(if (inherits(ladder, "orizzonte_loosened")) ladder$ladder else ladder, rung)
+    ladder <- loosened
+    shown <- c(shown, list(loosened))
+  }
+  last <- if (inherits(ladder, "orizzonte_loosened")) ladder$ladder else ladder
+  if (!is.null(comparable_rung(last))) {
+    means <- latent_means(last)
+    table_to(folder, "means", means)
+    shown <- c(shown, list(means, group_gaps(last)))
+  }
+  do.call(print_to, c(list(folder, "ladder"), shown))
+  table_to(folder, "ladder", as.data.frame(last))
+  figure_to(folder, "ladder", plot(last))
+  ladder
+}
+
+do_bootstrap <- function(study, args, values, folder) {
+  known <- list(estimates = estimates, effects = stats::effects, r_squared = r_squared,
+                fit_indices = fit_indices, construct_quality = construct_quality,
+                verdicts = verdicts)
+  what <- unlist(args$what) %||% "estimates"
+  for (one in what) choose_one(one, names(known), "`what`")
+  boot <- bootstrap_fit(values[[args$of]], args$reps %||% 500, known[what], seed = study$seed,
+                        interval = args$interval %||% "percentile")
+  print_to(folder, "bootstrap", boot)
+  table_to(folder, "bootstrap", as.data.frame(boot))
+  boot
+}
+
+do_plan <- function(study, args, values, folder) {
+  truth <- vapply(args$truth, as.numeric, 0)
+  plan <- plan_study(study_blueprint(study, args), n = as.numeric(unlist(args$n)), truth = truth,
+                     reps = args$reps %||% 200, seed = study$seed)
+  print_to(folder, "plan", plan)
+  table_to(folder, "plan", as.data.frame(plan))
+  plan
+}
+
+do_report <- function(study, args, values, folder) {
+  x <- values[args$of]
+  if (length(x) == 1L) x <- x[[1L]]
+  file <- args$file %||% "report.html"
+  if (basename(file) != file)
+    abort("input", c("`file` of a report is a name without a folder.",
+                     i = "Such as file: report.html"))
+  write_report(x, file.path(folder, file), quiet = TRUE, criteria = study$criteria)
+  text <- methods_text(x, study$criteria)
+  write_text(file.path(folder, "methods.txt"), c(rbind(text$paragraphs, ""), text$references))
+  NULL
+}
+
+step_actions <- list(screen = do_screen, check = do_check, fit = do_fit, diagnose = do_diagnose,
+                     amend = do_amend, compare = do_compare, quality = do_quality,
+                     invariance = do_invariance, bootstrap = do_bootstrap, plan = do_plan,
+                     report = do_report)

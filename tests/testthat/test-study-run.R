@@ -1,0 +1,138 @@
+# Studies from one file: run, run again, changed, interrupted, and told what is wrong by line.
+
+quietly <- function(...) suppressMessages(run_study(..., quiet = TRUE))
+small <- c("title: A small study", "data: choirs.csv", "by: setting",
+           "blueprints: {measurement: choirs.yaml, structural: choirs-start.yaml}", "seed: 4",
+           "steps:",
+           "  - check: {blueprint: measurement}",
+           "  - fit: {blueprint: structural, name: first}",
+           "  - diagnose: {of: first, top: 2}",
+           "  - amend: {of: first, free: \"covariance[be1, be2]\", because: alike, name: second}",
+           "  - compare: {of: [first, second]}",
+           "  - bootstrap: {of: second, reps: 25, what: [effects]}")
+study_in <- function(lines, folder = fresh_folder()) {
+  for (name in c("choirs.yaml", "choirs-start.yaml", "choirs.csv"))
+    file.copy(extdata(name), file.path(folder, name))
+  file <- file.path(folder, "study.yaml")
+  writeLines(lines, file)
+  file
+}
+states <- function(x) stats::setNames(attr(x, "steps")$state, attr(x, "steps")$step)
+csv_of <- function(folder) {
+  files <- list.files(folder, "[.]csv$", recursive = TRUE)
+  stats::setNames(lapply(file.path(folder, files), readLines), files)
+}
+
+test_that("the starter runs unchanged, gives the numbers of R, and its index leads everywhere", {
+  folder <- fresh_folder()
+  found <- command("new", "study", file.path(folder, "study.yaml"))
+  expect_identical(found$code, 0L)
+  expect_identical(command("new", "study", file.path(folder, "study.yaml"))$code, 2L)
+  ran <- command("run", file.path(folder, "study.yaml"))
+  expect_identical(ran$code, 0L)
+  expect_match(ran$err, "10 of 10")
+  results <- file.path(folder, "results")
+  again <- quietly(file.path(folder, "study.yaml"))
+  expect_true(all(states(again) == "kept"))
+  start <- read_blueprint(extdata("choirs-start.yaml"))
+  fit <- quiet_fit(start, utils::read.csv(extdata("choirs.csv")))
+  mine <- utils::read.csv(file.path(results, "03-first", "estimates.csv"))
+  expect_equal(mine$estimate, estimates(fit)$estimate, tolerance = 1e-8)
+  expect_equal(deviance(again$first), deviance(fit), tolerance = 1e-8)
+  expect_equal(nrow(trail(again$greeted)), 2)
+  expect_s3_class(again$settings, "orizzonte_loosened")
+  page <- xml2::read_html(file.path(results, "index.html"))
+  links <- xml2::xml_attr(xml2::xml_find_all(page, "//a"), "href")
+  expect_gt(length(links), 30)
+  expect_true(all(file.exists(file.path(results, links))))
+  texts <- unlist(csv_of(results))
+  expect_false(any(grepl(basename(folder), texts, fixed = TRUE)))
+  expect_false(any(grepl("[0-9]{2}:[0-9]{2}:[0-9]{2}", texts)))
+})
+
+test_that("the same file and data give the same numbers, and only what changed is done again", {
+  file <- study_in(small)
+  results <- file.path(dirname(file), "results")
+  first <- quietly(file)
+  expect_true(all(states(first) == "done"))
+  once <- csv_of(results)
+  fresh <- quietly(file, fresh = TRUE)
+  expect_true(all(states(fresh) == "done"))
+  expect_identical(csv_of(results), once)
+  writeLines(sub("top: 2", "top: 3", small), file)
+  expect_equal(names(which(states(quietly(file)) == "done")), "diagnose")
+  writeLines(sub("because: alike", "because: worded alike", small), file)
+  expect_setequal(names(which(states(quietly(file)) == "done")),
+                  c("diagnose", "second", "compare", "bootstrap"))
+  # a file that is lost is made again
+  unlink(file.path(results, "05-compare", "comparison.csv"))
+  expect_equal(names(which(states(quietly(file)) == "done")), "compare")
+  data <- utils::read.csv(file.path(dirname(file), "choirs.csv"))
+  utils::write.csv(data[-1, ], file.path(dirname(file), "choirs.csv"), row.names = FALSE, na = "")
+  expect_true(all(states(quietly(file)) == "done"))
+})
+
+test_that("a step that fails is named, what is done is kept, and it goes on from there", {
+  broken <- sub("covariance[be1, be2]", "covariance[be1, nobody]", small, fixed = TRUE)
+  file <- study_in(broken)
+  error <- tryCatch(quietly(file), error = identity)
+  expect_s3_class(error, "orizzonte_error_study")
+  expect_match(conditionMessage(error), "second", fixed = TRUE)
+  expect_match(rlang::cnd_message(error), "to go on")
+  results <- file.path(dirname(file), "results")
+  expect_true(file.exists(file.path(results, "03-diagnose", "amendments.csv")))
+  expect_false(dir.exists(file.path(results, "04-second")))
+  expect_length(list.files(results, "^[.]part", all.files = TRUE), 0)
+  writeLines(small, file)
+  state <- states(quietly(file))
+  expect_equal(unname(state), c("kept", "kept", "kept", "done", "done", "done"))
+  # killed in the middle: nothing half-done is taken for done
+  kept <- list.files(file.path(results, ".state"), full.names = TRUE)
+  writeLines("half", kept[6])
+  dir.create(file.path(results, ".part-left"))
+  expect_equal(unname(states(quietly(file)))[6], "done")
+})
+
+test_that("what is wrong in a study file is told with its line and the nearest word", {
+  wrong <- function(from, to) {
+    file <- study_in(sub(from, to, small, fixed = TRUE))
+    error <- tryCatch(quietly(file), error = identity)
+    expect_s3_class(error, "orizzonte_error_study")
+    rlang::cnd_message(error)
+  }
+  expect_match(wrong("top: 2", "tpo: 2"), "line 9.*unknown key \"tpo\".*Did you mean \"top\"")
+  expect_match(wrong("seed: 4", "sead: 4"), "line 5.*Did you mean \"seed\"")
+  expect_match(wrong("- diagnose:", "- diagnos:"), "line 9.*no step.*Did you mean \"diagnose\"")
+  expect_match(wrong("of: first, top", "of: frist, top"), "line 9.*Did you mean \"first\"")
+  expect_match(wrong("blueprint: measurement}", "blueprint: messurement}"),
+               "line 7.*Did you mean \"measurement\"")
+  expect_match(wrong("data: choirs.csv", "data: chors.csv"), "line 2.*Did you mean \"choirs.csv\"")
+  expect_match(wrong("top: 2", "top: many"), "line 9.*whole number")
+  expect_match(wrong("name: second", "name: first"), "line 10.*two steps")
+  expect_match(wrong("seed: 4", "criteria: {cfy: .9}"), "line 5.*no criterion")
+  expect_match(wrong("steps:", "other:"), "unknown key")
+  expect_match(wrong("[first, second]", "[first, diagnose]"), "line 11.*no earlier step")
+  expect_error(run_study("nowhere.yaml"), class = "orizzonte_error_file")
+  expect_error(run_study(3), class = "orizzonte_error_input")
+  expect_identical(command("run", study_in(sub("top: 2", "tpo: 2", small)))$code, 2L)
+  expect_identical(command("new", "stud")$code, 2L)
+  # nothing is run
+  planted <- sub("because: alike", "because: \"`r writeLines('x', 'planted')` <script>\"", small,
+                 fixed = TRUE)
+  file <- study_in(sub("A small study", "<script>alert(1)</script>", planted, fixed = TRUE))
+  quietly(file)
+  expect_false(file.exists("planted"))
+  page <- xml2::read_html(file.path(dirname(file), "results", "index.html"))
+  expect_length(xml2::xml_find_all(page, "//script"), 0)
+})
+
+test_that("the schema for editors knows the keys that are checked", {
+  schema <- jsonlite::read_json(system.file("schema", "study.schema.json", package = "orizzonte"))
+  expect_setequal(names(schema$properties), study_keys)
+  kinds <- schema$properties$steps$items$oneOf
+  for (one in kinds) {
+    kind <- names(one$properties)
+    expect_setequal(names(one$properties[[kind]]$properties), c(step_keys[[kind]], "name"))
+  }
+  expect_setequal(vapply(kinds, function(one) names(one$properties), ""), names(step_keys))
+})
