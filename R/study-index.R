@@ -10,10 +10,11 @@ write_study_index <- function(study, values) {
     files <- list.files(file.path(study$results, folder))
     links <- lapply(files, function(file) {
       target <- paste(utils::URLencode(c(folder, file), TRUE), collapse = "/")
-      tags$li(tags$a(href = target, file))
+      list(tags$a(href = target, file), " \u00a0 ")
     })
     list(tags$h2(plain_line(paste0(k, ". ", step_label(step)))),
-         tags$p(plain_line(result_sentence(values[[step$name]], study))), tags$ul(links))
+         tags$p(plain_line(result_sentence(values[[step$name]], study))),
+         tags$p(class = "note", links))
   })
   page <- tags$html(
     lang = "en",
@@ -28,8 +29,8 @@ write_study_index <- function(study, values) {
 
 result_sentence <- function(x, study) {
   if (inherits(x, "orizzonte_fit"))
-    return(paste0(fit_status(x), if (has_converged(x))
-      paste0("; ", chisq_text(test_of(x)$chisq, test_of(x)$df, test_of(x)$p), ". ",
+    return(paste0(if (!has_converged(x)) paste0(fit_status(x), ".") else
+      paste0("Converged; ", chisq_text(test_of(x)$chisq, test_of(x)$df, test_of(x)$p), ". ",
              attr(fit_indices(x, study$criteria), "reading"))))
   if (is_ladder(x)) {
     ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
