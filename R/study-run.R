@@ -24,9 +24,11 @@
 #' @examples
 #' folder <- file.path(tempdir(), "study")
 #' dir.create(folder)
-#' file <- new_study_files(folder)
-#' results <- run_study(file, quiet = TRUE)
-#' attr(results, "steps")
+#' file <- new_study_files(folder)     # a whole study: run_study(file)
+#' first <- file.path(folder, "first.yaml")
+#' writeLines(c("data: choirs.csv", "blueprints: {measurement: choirs.yaml}", "steps:",
+#'              "  - check: {blueprint: measurement}"), first)
+#' attr(run_study(first, quiet = TRUE), "steps")
 #' @export
 run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, ...) {
   check_arguments("run_study")
