@@ -182,3 +182,10 @@ is_summary_list <- function(data) {
   is.list(data) && !is.data.frame(data) && length(data) > 0L &&
     all(vapply(data, inherits, NA, "orizzonte_summary_data"))
 }
+
+# A result that a user may have cut up: what is printed needs its parts.
+check_whole <- function(x, parts, again) {
+  if (all(parts %in% names(x))) return(invisible())
+  abort("object", c("This result cannot be printed: it lacks parts that one has.",
+                    i = paste0("Make it again: ", again, ".")))
+}

@@ -114,3 +114,7 @@ with_group_column <- function(x, by, group, data) {
   if (!x$grouped) return(data)
   cbind(stats::setNames(list_frame(list(group)), by %||% "group"), data)
 }
+
+# What an equality across groups, over times or both is called among amendments.
+held_changes <- c(groups = "equality across groups", times = "equality across times",
+                  both = "equality across groups and times")

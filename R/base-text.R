@@ -81,6 +81,16 @@ format_p <- function(p) {
   out
 }
 
+# Two decimals as for correlations: what cannot exceed 1 has no leading zero.
+format_share <- function(x, digits = 2L) {
+  out <- sub("^(-?)0[.]", "\\1.", format_fixed(x, digits))
+  out[is.na(x)] <- ""
+  out
+}
+
+format_limits <- function(lower, upper) {
+  ifelse(is.na(lower), "", paste0("[", format_share(lower), ", ", format_share(upper), "]"))
+}
 
 format_count <- function(n) {
   formatC(round(as.numeric(n)), format = "f", digits = 0L, big.mark = ",")

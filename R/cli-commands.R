@@ -151,7 +151,7 @@ showing_commands <- function() {
       example = "orizzonte quality choirs.yaml choirs.csv --leave-out all", run = command_quality
     ),
     invariance = list(
-      does = "may groups be compared? configural, metric, scalar, strict, and means",
+      does = "may groups or times be compared? from configural to strict, and means",
       files = c("BLUEPRINT", "DATA"),
       options = c("by", "levels", "over", "rungs", "structural", "structural_on", "criteria",
                   "ladder_against", "loosen", "format", "ladder_table", "out",

@@ -164,8 +164,7 @@ amendment_kinds <- c("residual covariance within a construct",
                      "residual covariance across constructs", "cross-loading", "effect",
                      "effect on an item", loop_kinds, "construct covariance",
                      "disturbance covariance",
-                     "equality", "equality across groups", "equality across times",
-                     "equality across groups and times", "equality of all groups",
+                     "equality", unname(held_changes), "equality of all groups",
                      "fixed value", "equation", "bound", "nonsense")
 
 refused_frame <- function(fit, candidates, refused) {

@@ -96,3 +96,9 @@ judged_pairs <- function(view, names) {
   apart <- jet$value != 0 | rowSums(abs(jet$gradient)) > 0
   list(first = pairs[1L, apart], second = pairs[2L, apart], jet = jet_at(jet, apart))
 }
+
+# Before anything that is made of an improper solution.
+status_caution <- function(status) {
+  if (!status %in% c("proper", "at bound"))
+    c(wrap_lines(paste0("CAUTION: the solution is ", status, ".")), "")
+}

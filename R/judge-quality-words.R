@@ -89,9 +89,7 @@ discriminant_sentences <- function(x) {
   unlist(lapply(seq_along(x$pairs$first), function(k) {
     pair <- x$pairs[k, ]
     where <- if (is.na(pair$group)) "" else paste0(" in ", pair$group)
-    ave <- x$table$ave[match(c(pair$first, pair$second), x$table$construct[
-      x$table$group %in% pair$group])]
-    if (!is.na(pair$group)) ave <- ave_in_group(x, pair)
+    ave <- ave_in_group(x, pair)
     shared <- pair$correlation^2
     below <- c(pair$first, pair$second)[which(shared > ave)]
     said <- c(
@@ -114,17 +112,6 @@ ave_in_group <- function(x, pair) {
   own$ave[match(c(pair$first, pair$second), own$construct)]
 }
 
-# Two decimals as for correlations: what cannot exceed 1 has no leading zero.
-format_share <- function(x, digits = 2L) {
-  out <- sub("^(-?)0[.]", "\\1.", format_fixed(x, digits))
-  out[is.na(x)] <- ""
-  out
-}
-
-format_limits <- function(lower, upper) {
-  ifelse(is.na(lower), "", paste0("[", format_share(lower), ", ", format_share(upper), "]"))
-}
-
 quality_columns <- function(x) {
   table <- x$table
   name <- paste0(table$construct, ifelse(is.na(table$group), "", paste0(" | ", table$group)))
@@ -144,10 +131,7 @@ quality_columns <- function(x) {
 
 #' @export
 print.orizzonte_quality <- function(x, ...) {
-  parts <- c("table", "loadings", "criteria", "asked")
-  if (!all(parts %in% names(x)))
-    abort("object", c("This result cannot be printed: it lacks parts that one has.",
-                      i = "Make it again: construct_quality(fit)."))
+  check_whole(x, c("table", "loadings", "criteria", "asked"), "construct_quality(fit)")
   put_lines(heading(paste0("Quality of the measures: ", x$title)), format_quality(x))
   invisible(x)
 }
@@ -156,8 +140,7 @@ format_quality <- function(x) {
   columns <- quality_columns(x)
   right <- !names(columns) %in% c("construct", "with", "verdict")
   sentences <- quality_sentences(x)
-  c(if (!x$status %in% c("proper", "at bound"))
-      c(wrap_lines(paste0("CAUTION: the solution is ", x$status, ".")), ""),
+  c(status_caution(x$status),
     format_table(columns, right, spare = c("alpha std.", names(columns)[6L], "p equal", "with",
                                            "items", names(columns)[4L])),
     "", if (length(sentences))

@@ -40,10 +40,7 @@ percent_words <- function(share) {
 
 #' @export
 print.orizzonte_variance_split <- function(x, ...) {
-  parts <- c("items", "scores", "contamination", "reading")
-  if (!all(parts %in% names(x)))
-    abort("object", c("This result cannot be printed: it lacks parts that one has.",
-                      i = "Make it again: variance_split(fit)."))
+  check_whole(x, c("items", "scores", "contamination", "reading"), "variance_split(fit)")
   put_lines(heading(paste0("General and specific: ", x$title)), format_split(x))
   invisible(x)
 }
@@ -52,8 +49,7 @@ format_split <- function(x) {
   columns <- split_columns(x)
   text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of")
   free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
-  c(if (!x$status %in% c("proper", "at bound"))
-      c(wrap_lines(paste0("CAUTION: the solution is ", x$status, ".")), ""),
+  c(status_caution(x$status),
     "Shares of each item's variance", format_table(columns$items, !text(columns$items)), "",
     "What scores would measure",
     format_table(columns$scores, !text(columns$scores), spare = "interval"), "",

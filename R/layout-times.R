@@ -33,9 +33,6 @@ held_sets <- function(rows) {
   paste(rows$class, key, sep = "\r")
 }
 
-held_changes <- c(groups = "equality across groups", times = "equality across times",
-                  both = "equality across groups and times")
-
 # Which of these an equality is.
 held_change <- function(rows, at) {
   held_changes[ifelse(rows$over_groups[at] & rows$over_times[at], "both",

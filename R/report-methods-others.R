@@ -35,7 +35,7 @@ release_text <- function(ladder, loosened) {
   if (is.null(loosened)) return(NULL)
   r <- loosened$released
   if (nrow(r) == 0L) return(paste0("Nothing was released on the ", loosened$rung, " rung."))
-  p <- upper_p_each(r$actual_drop)
+  p <- difference_p(r$actual_drop, 1)
   holm <- stats::p.adjust(p, "holm")
   each <- paste0(r$parameter, ifelse(is.na(p), " along with it", paste0(
     " (\u03c7\u00b2 fell by ", format_fixed(r$actual_drop, 2L), ", p ", p_clause(p),
@@ -43,10 +43,6 @@ release_text <- function(ladder, loosened) {
   paste0("On the ", loosened$rung, " rung were released, one after the other: ",
          enumerate(each, most = 20L), ".",
          if (sum(!is.na(p)) > 1L) " (Holm 1979.)", " ", loosened_reading(loosened))
-}
-
-upper_p_each <- function(drop) {
-  stats::pchisq(pmax(drop, 0), 1, lower.tail = FALSE)
 }
 
 mean_text <- function(ladder) {

@@ -42,7 +42,7 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
   index <- do.call(Map, c(list(c), written))
   index <- list_frame(index %||% list(file = character(), kind = character(),
                                       caption = character()))
-  write_text(file.path(folder, "index.csv"), csv_lines(index), "report")
+  write_table(index, file.path(folder, "index.csv"))
   if (!quiet) say(count_of(nrow(index), "file"), " written to ", folder, "; index.csv lists them.")
   invisible(index)
 }
@@ -69,7 +69,7 @@ write_part <- function(part, folder, formats) {
   lapply(own, function(ending) {
     file <- file.path(folder, paste0(stem, ".", ending))
     switch(ending,
-      csv = write_text(file, csv_lines(list_frame(lapply(part$columns, plain_line))), "report"),
+      csv = write_table(list_frame(lapply(part$columns, plain_line)), file),
       docx = write_made(file, function(path) word_alone(part, path), is_zip, "report"),
       write_bytes(file, figure_bytes(part$plot, ending, part$width, part$height), "report"))
     list(file = basename(file), kind = part$part, caption = unname(plain_line(part$caption)))
@@ -78,16 +78,4 @@ write_part <- function(part, folder, formats) {
 
 word_alone <- function(part, path) {
   print(word_table(officer::read_docx(), part), target = path)
-}
-
-csv_lines <- function(frame) {
-  quote_cells <- function(x) {
-    x <- as.character(x)
-    x[is.na(x)] <- ""
-    needed <- grepl("[\",\n\r]", x)
-    x[needed] <- paste0("\"", gsub("\"", "\"\"", x[needed], fixed = TRUE), "\"")
-    x
-  }
-  rows <- do.call(paste, c(lapply(unname(as.list(frame)), quote_cells), sep = ","))
-  c(paste(quote_cells(names(frame)), collapse = ","), rows)
 }

@@ -25,7 +25,6 @@ concerts <- blueprint("Calm and joy over two concerts") |>
   let_differ(intercept[ca3_t2])
 keep(path_diagram(quietly(fit_model(concerts, choirs_concerts))), "times")
 keep(path_diagram(ladder$fits$metric), "groups")
-keep(residual_map(fit), "residual-map")
 keep(plot(ladder), "invariance")
 keep(plot(screen_data(choirs, demo), what = "missing"), "missing")
 complete <- quietly(fit_model(model("structural"), choirs, incomplete = "drop"))

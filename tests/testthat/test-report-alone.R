@@ -13,7 +13,7 @@ test_that("every table and figure of a report is a file of its own, cell by cell
   for (k in seq_along(parts)) {
     found <- utils::read.csv(file.path(folder, tables[k]), colClasses = "character",
                              check.names = FALSE, na.strings = character(), encoding = "UTF-8")
-    expect_equal(names(found), trimws(names(parts[[k]]$columns)))
+    expect_equal(trimws(names(found)), trimws(names(parts[[k]]$columns)))
     expect_equal(unname(as.list(found)),
                  unname(lapply(parts[[k]]$columns, function(x) unname(plain_line(x)))))
   }

@@ -104,7 +104,7 @@ test_that("ladders, comparisons, measures and bootstraps are told with their own
     inner <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
     first <- inner$fits[[1]]
     released <- if (inherits(x, "orizzonte_loosened")) x$released
-    p <- if (!is.null(released)) upper_p_each(released$actual_drop)
+    p <- if (!is.null(released)) difference_p(released$actual_drop, 1)
     details <- unlist(lapply(inner$details, function(d) {
       c(d$p_holm, d$expected_change_std, nrow(d))
     }))
