@@ -23,7 +23,8 @@ study_commands <- function() {
       help =
       paste0("Does the steps of the study file in order and writes what comes of each into a ",
              "folder with an index page. Finished steps are kept; run again, only what changed ",
-             "is done anew. Exit code 0; 2: bad input or a step that failed."),
+             "is done anew. Exit code 0; 1: a model has not converged; 2: bad input or a step ",
+             "that failed."),
       example = "orizzonte run study.yaml", run = command_run
     )
   )
@@ -35,9 +36,10 @@ data_commands <- function() {
       does = "a complete analysis of the made-up choir data, into a folder", files = character(),
       options = c("folder", "quiet"),
       help =
-      paste0("Fits the measurement model of the demo data, prints the summary, compares ",
-             "the two rehearsal settings, and writes reports, ",
-             "figures, tables and the fit."),
+      paste0("Writes the study of the made-up choirs into a folder and runs it: looks at the ",
+             "data, fits, amends and compares, judges the measures, compares the two rehearsal ",
+             "settings, resamples, plans, and reports. A study that is there already is run as ",
+             "it is. Exit code 0; 1: not converged; 2: bad input."),
       example = "orizzonte demo --out my-demo", run = command_demo
     ),
     screen = list(

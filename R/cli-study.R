@@ -15,7 +15,8 @@ command_new <- function(given) {
 }
 
 command_run <- function(given) {
-  run_study(given$files[1L], results = given$out, fresh = isTRUE(given$fresh),
-            quiet = given$quiet)
-  0L
+  made <- run_study(given$files[1L], results = given$out, fresh = isTRUE(given$fresh),
+                    quiet = given$quiet)
+  fits <- Filter(function(x) inherits(x, "orizzonte_fit"), made)
+  max(0L, vapply(fits, exit_code, 0L))
 }

@@ -11,7 +11,7 @@ step_keys <- list(
   compare = "of", quality = c("of", "leave_out"),
   invariance = c("blueprint", "by", "over", "rungs", "structural", "loosen"),
   bootstrap = c("of", "reps", "what", "interval"),
-  plan = c("blueprint", "n", "truth", "reps"), report = c("of", "file"))
+  plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file"))
 
 # What comes of a step: what `of` of others may name.
 step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",

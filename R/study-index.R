@@ -1,49 +1,134 @@
 # The index page of a study's results, and the files a new study starts from.
 
-# What each step came to in a sentence, and links to its files.
+# Reports to begin with, then of each step what it came to, its pictures, what it printed and its
+# files: links into the folders beside the page.
 write_study_index <- function(study, values) {
   tags <- htmltools::tags
   style <- report_asset("report.css")
-  rows <- lapply(seq_along(study$steps), function(k) {
-    step <- study$steps[[k]]
-    folder <- step_folder(study, k)
-    files <- list.files(file.path(study$results, folder))
-    links <- lapply(files, function(file) {
-      target <- paste(utils::URLencode(c(folder, file), TRUE), collapse = "/")
-      list(tags$a(href = target, file), " \u00a0 ")
-    })
-    list(tags$h2(plain_line(paste0(k, ". ", step_label(step)))),
-         tags$p(plain_line(result_sentence(values[[step$name]], study))),
-         tags$p(class = "note", links))
+  folders <- vapply(seq_along(study$steps), function(k) step_folder(study, k), "")
+  kinds <- vapply(study$steps, `[[`, "", "kind")
+  reports <- lapply(which(kinds == "report"), function(k) {
+    file <- study_report_file(study$steps[[k]]$args)
+    link <- function(name, text) tags$li(tags$a(href = study_link(folders[k], name), text))
+    list(link(file, paste0("The report: ", file)),
+         link("methods.txt", "Methods and results in words: methods.txt"))
   })
+  sections <- lapply(seq_along(study$steps), function(k) {
+    step <- study$steps[[k]]
+    c(list(tags$h2(id = folders[k], plain_line(paste0(k, ". ", step_title(step)))),
+           tags$p(plain_line(outcome_sentence(values[[step$name]], study)))),
+      step_shown(study, step, folders[k]))
+  })
+  contents <- tags$ol(lapply(seq_along(study$steps), function(k) {
+    tags$li(tags$a(href = paste0("#", folders[k]), plain_line(step_title(study$steps[[k]]))))
+  }))
   page <- tags$html(
     lang = "en",
-    tags$head(tags$meta(charset = "utf-8"), tags$title(plain_line(study$title)),
+    tags$head(tags$meta(charset = "utf-8"),
+              tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+              tags$title(plain_line(study$title)),
               tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
-    tags$body(tags$h1(class = "title", plain_line(study$title)), rows,
+    tags$body(tags$h1(class = "title", plain_line(study$title)),
+              if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
+              tags$h3("Steps"), contents, sections,
               tags$p(class = "note", paste0("orizzonte ", package_version_text(), "; seed ",
                                             study$seed, "."))))
   write_text(file.path(study$results, "index.html"),
              paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page)))
 }
 
-result_sentence <- function(x, study) {
-  if (inherits(x, "orizzonte_fit"))
-    return(paste0(if (!has_converged(x)) paste0(fit_status(x), ".") else
-      paste0("Converged; ", chisq_text(test_of(x)$chisq, test_of(x)$df, test_of(x)$p), ". ",
-             attr(fit_indices(x, study$criteria), "reading"))))
+study_report_file <- function(args) args$file %||% "report.html"
+
+study_link <- function(folder, file) {
+  paste(utils::URLencode(c(folder, file), TRUE), collapse = "/")
+}
+
+# Pictures as they are, what was printed folded, and every file as a link.
+step_shown <- function(study, step, folder) {
+  tags <- htmltools::tags
+  files <- list.files(file.path(study$results, folder))
+  pictures <- files[tolower(tools::file_ext(files)) == "svg"]
+  printed <- files[tolower(tools::file_ext(files)) == "txt"]
+  c(lapply(pictures, function(file) {
+      tags$figure(tags$img(src = study_link(folder, file), width = "640",
+                           alt = plain_line(paste0(file, " of the step ", step_label(step)))))
+    }),
+    lapply(printed, function(file) {
+      lines <- strsplit(read_text(file.path(study$results, folder, file)), "\n", fixed = TRUE)
+      tags$details(tags$summary(paste0("Printed: ", file)),
+                   tags$pre(tags$code(paste(shown_text(lines[[1L]]), collapse = "\n"),
+                                      .noWS = c("outside", "inside")), .noWS = "inside"))
+    }),
+    list(tags$p(class = "note", "Files: ", lapply(files, function(file) {
+      list(tags$a(href = study_link(folder, file), file), " \u00a0 ")
+    }))))
+}
+
+step_titles <- c(screen = "Look at the data", check = "Can the model be estimated?",
+                 fit = "Fit", diagnose = "Where does it misfit?", amend = "Change one thing",
+                 compare = "Compare the models", quality = "Judge the measures",
+                 invariance = "Are the measures the same?", bootstrap = "Resample",
+                 plan = "Plan", report = "Write it up")
+
+step_title <- function(step) {
+  paste0(step_titles[[step$kind]], if (step$name != step$kind) paste0(" (", step$name, ")"))
+}
+
+# What a step came to, in a sentence or two.
+outcome_sentence <- function(x, study) {
   if (is_ladder(x)) {
     ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
     return(paste(ladder$reading, collapse = " "))
   }
-  if (inherits(x, "orizzonte_quality")) {
-    said <- quality_sentences(x)
-    return(if (length(said)) paste(said, collapse = " ") else
-      "No construct falls short of the criteria.")
-  }
-  if (inherits(x, "orizzonte_comparison"))
-    return(paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "))
-  ""
+  switch(class(x)[1L],
+    orizzonte_fit = if (!has_converged(x)) paste0(fit_status(x), ".") else
+      paste0("Converged; ", chisq_text(test_of(x)$chisq, test_of(x)$df, test_of(x)$p), ". ",
+             attr(fit_indices(x, study$criteria), "reading")),
+    orizzonte_screen = paste(c(paste0(format_count(x$rows), " rows, ", nrow(x$columns),
+                                      " columns; ", format_count(x$complete), " rows complete."),
+                               if (nrow(x$advice)) x$advice$advice else
+                                 "Nothing to be done."), collapse = " "),
+    orizzonte_identification = if (x$identified)
+      paste0("Identified, with ", format_count(x$df), " degrees of freedom.") else
+      paste(c("Not identified.", x$remedies), collapse = " "),
+    orizzonte_amendments = amendments_sentence(x),
+    orizzonte_quality = if (length(quality_sentences(x)))
+      paste(quality_sentences(x), collapse = " ") else
+        "No construct falls short of the criteria.",
+    orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
+    orizzonte_bootstrap = bootstrap_sentence(x),
+    orizzonte_plan = plan_sentence(x),
+    "")
+}
+
+amendments_sentence <- function(x) {
+  if (nrow(x) == 0L) return("Nothing is left that could be freed.")
+  drop <- x$actual_drop[1L]
+  paste0("First among what could be freed: ", x$parameter[1L], " (", x$kind[1L],
+         "), modification index ", format_fixed(x$modification_index[1L], 2L),
+         if (!is.na(drop))
+           paste0("; after refitting \u03c7\u00b2 falls by ", format_fixed(drop, 2L)), ".")
+}
+
+# The first few intervals; the rest is in the table.
+bootstrap_sentence <- function(x) {
+  table <- as.data.frame(x)
+  table <- table[!grepl("^(standardized|total)", table$parameter) & !table$se %in% 0, ]
+  first <- utils::head(table, 4L)
+  paste0(format_count(x$asked$reps), " replicates; ", 100 * x$asked$level, " % intervals: ",
+         paste0(first$parameter, " ", trimws(interval_text(first$lower, first$upper)),
+                collapse = "; "), if (nrow(table) > 4L) " and more", ".")
+}
+
+plan_sentence <- function(x) {
+  rows <- x$parameters[startsWith(x$parameters$parameter, "effect["), ]
+  power <- vapply(unique(rows$parameter), function(one) {
+    of <- rows[rows$parameter == one, ]
+    paste0("power of ", one, " is ", paste0(format_share(of$power), " at ", format_count(of$n),
+                                            collapse = ", "))
+  }, "")
+  paste0(paste(c(paste0(format_count(x$reps), " data sets of each size"), utils::head(power, 4L)),
+               collapse = "; "), ".")
 }
 
 #' Start a study

@@ -41,13 +41,16 @@ run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, ...) {
     study$results <- results
   }
   make_folder(file.path(study$results, ".state"))
+  # what a run that was killed in the middle of a step has left
+  unlink(list.files(study$results, "^[.]part-", all.files = TRUE, full.names = TRUE),
+         recursive = TRUE)
   prints <- study_fingerprints(study)
   values <- list()
   rows <- list()
   for (k in seq_along(study$steps)) {
     step <- study$steps[[k]]
     kept <- if (!fresh) kept_step(study, k, prints[[k]])
-    if (!quiet) say(sprintf("%d of %d  %s%s", k, length(study$steps), step_label(step),
+    if (!quiet) say(sprintf("%2d of %d  %s%s", k, length(study$steps), step_label(step),
                             if (is.null(kept)) "" else "  (kept)"))
     value <- if (is.null(kept)) do_step(study, k, values, prints[[k]]) else kept$value
     values[step$name] <- list(value)
@@ -106,6 +109,18 @@ kept_step <- function(study, k, print) {
   if (whole) known
 }
 
+# The blueprint and the data that commands about a step are for.
+step_files <- function(study, step) {
+  if (step$kind != "amend" && is.null(step$args$of)) {
+    own <- step$args$blueprint
+    return(c(if (!is.null(own)) study$blueprints[[own]], study$data))
+  }
+  names <- vapply(study$steps, `[[`, "", "name")
+  at <- match(if (step$kind == "amend") step$name else step$args$of[1L], names)
+  if (!study$steps[[at]]$kind %in% c("fit", "amend")) return(step_files(study, study$steps[[at]]))
+  c(file.path(study$results, step_folder(study, at), "blueprint.yaml"), study$data)
+}
+
 # One step: its files come into a folder of their own, which takes its place when all is there.
 do_step <- function(study, k, values, print) {
   step <- study$steps[[k]]
@@ -113,11 +128,21 @@ do_step <- function(study, k, values, print) {
   part <- tempfile(".part-", tmpdir = study$results)
   make_folder(part)
   on.exit(unlink(part, recursive = TRUE))
+  told <- surface$given
+  on.exit(surface$given <- told, add = TRUE)
+  if (!is.null(told))
+    surface$given <- c(list(files = step_files(study, step), quiet = told$quiet),
+                       study_request(study, step_by(study, step)), encoding = study$encoding)
   value <- rlang::try_fetch(
     suppressWarnings(suppressMessages(step_actions[[step$kind]](study, step$args, values, part),
                                       classes = "orizzonte_message"),
                      classes = "orizzonte_warning"),
-    orizzonte_error = function(e) {
+    error = function(e) {
+      if (!inherits(e, "orizzonte_error")) {
+        say("The step ", step_label(step), " failed; what was done before it is kept in ",
+            study$results, ".")
+        stop(e)
+      }
       abort("study", c(paste0("The step ", step_label(step), " failed."),
                        i = paste0("What was done before it is kept in ", study$results,
                                   ": mend it and run the same again to go on.")), parent = e)

@@ -14,6 +14,11 @@ study_request <- function(study, by = NULL) {
   asked
 }
 
+# Groups are for the steps that ask for them, and always for those that compare them.
+step_by <- function(study, step) {
+  step$args$by %||% if (step$kind == "invariance") study$asked$by
+}
+
 study_blueprint <- function(study, args) read_blueprint(study$blueprints[[args$blueprint]])
 
 print_to <- function(folder, name, ...) {
@@ -64,7 +69,10 @@ fit_to <- function(folder, fit, criteria) {
   table_to(folder, "fit-indices", fit_indices(fit, criteria))
   table_to(folder, "r-squared", r_squared(fit))
   write_blueprint(fit, file.path(folder, "blueprint.yaml"))
-  if (has_values(fit)) figure_to(folder, "diagram", path_diagram(fit))
+  write_made(file.path(folder, "fit.rds"), function(path) saveRDS(fit, path))
+  if (!has_values(fit)) return(invisible())
+  figure_to(folder, "diagram", path_diagram(fit))
+  if ("loading" %in% fit$layout$rows$kind) figure_to(folder, "loadings", loading_plot(fit))
 }
 
 do_diagnose <- function(study, args, values, folder) {
@@ -108,13 +116,11 @@ do_quality <- function(study, args, values, folder) {
 
 do_invariance <- function(study, args, values, folder) {
   bp <- study_blueprint(study, args)
-  by <- args$by %||% study$asked$by
+  by <- step_by(study, list(kind = "invariance", args = args))
   more <- Filter(Negate(is.null), list(rungs = unlist(args$rungs), over = args$over,
                                        structural = unlist(args$structural)))
-  asked <- study_request(study, by)
-  asked <- asked[names(asked) != "multiplier"]
-  ladder <- do.call(invariance, c(list(bp, study_data(study, bp), criteria = study$criteria), asked,
-                                  more))
+  ladder <- do.call(invariance, c(list(bp, study_data(study, bp), criteria = study$criteria),
+                                  study_request(study, by), more))
   shown <- list(ladder)
   for (rung in unlist(args$loosen)) {
     loosened <- loosen(if (inherits(ladder, "orizzonte_loosened")) ladder$ladder else ladder, rung)
@@ -143,22 +149,26 @@ do_bootstrap <- function(study, args, values, folder) {
                         interval = args$interval %||% "percentile")
   print_to(folder, "bootstrap", boot)
   table_to(folder, "bootstrap", as.data.frame(boot))
+  figure_to(folder, "bootstrap", plot(boot))
   boot
 }
 
 do_plan <- function(study, args, values, folder) {
   truth <- vapply(args$truth, as.numeric, 0)
   plan <- plan_study(study_blueprint(study, args), n = as.numeric(unlist(args$n)), truth = truth,
+                     truth_units = args$truth_units %||% "standardized",
                      reps = args$reps %||% 200, seed = study$seed)
   print_to(folder, "plan", plan)
   table_to(folder, "plan", as.data.frame(plan))
+  table_to(folder, "sizes", plan$sizes)
+  figure_to(folder, "plan", plot(plan))
   plan
 }
 
 do_report <- function(study, args, values, folder) {
   x <- values[args$of]
   if (length(x) == 1L) x <- x[[1L]]
-  file <- args$file %||% "report.html"
+  file <- study_report_file(args)
   if (basename(file) != file)
     abort("input", c("`file` of a report is a name without a folder.",
                      i = "Such as file: report.html"))

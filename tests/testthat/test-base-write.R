@@ -75,7 +75,8 @@ test_that("the command line protects inputs and notices what does not arrive", {
   expect_equal(run("> /dev/full"), 2)
   expect_equal(run(">&-"), 2)
   # who reads has gone: quietly, whatever was printed and however often
-  for (what in c("--help", "demo --out piped"))
+  for (what in c("--help", paste("fit", shQuote(inside("choirs.yaml")),
+                                 shQuote(inside("choirs.csv")))))
     expect_equal(system(paste("cd", shQuote(tempdir()), "&& bash -c", shQuote(paste0(
       sub("--version", what, line, fixed = TRUE), " 2>said | sleep 0; exit ${PIPESTATUS[0]}"))),
       ignore.stderr = TRUE), 141)

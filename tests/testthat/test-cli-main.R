@@ -67,7 +67,7 @@ test_that("an internal error is trapped and told apart", {
   expect_equal(local_mocked(function() run_command("fit")), 3L)
 })
 
-test_that("draw, report and demo write what they say", {
+test_that("draw and report write what they say", {
   folder <- tempfile("cli-")
   dir.create(folder)
   figure <- command("draw", extdata("choirs.yaml"), extdata("choirs.csv"), "--out",
@@ -78,16 +78,6 @@ test_that("draw, report and demo write what they say", {
                     file.path(folder, "r.html"))
   expect_equal(report$code, 0)
   expect_gt(file.size(file.path(folder, "r.html")), 1e5)
-  demo <- command("demo", "--out", file.path(folder, "demo"))
-  expect_equal(demo$code, 0)
-  written <- c("report.html", "groups.html", "ladder.csv", "diagram.png", "diagram.svg",
-               "estimates.csv", "fit-indices.csv", "r-squared.csv",
-               "residuals.csv", "fit.json", "fit.rds",
-               "choirs.yaml", "choirs.csv")
-  expect_true(all(file.exists(file.path(folder, "demo", written))))
-  for (name in written) expect_match(demo$err, name, fixed = TRUE)
-  again <- readRDS(file.path(folder, "demo", "fit.rds"))
-  expect_equal(coef(again), coef(fit))
 })
 
 test_that("the launcher starts this installation", {

@@ -23,6 +23,39 @@ csv_of <- function(folder) {
   stats::setNames(lapply(file.path(folder, files), readLines), files)
 }
 
+# The demo is the same study: results that were made elsewhere are good for it, too.
+demo_after <- function(results) {
+  folder <- file.path(fresh_folder(), "the demo")
+  dir.create(folder)
+  file.copy(results, folder, recursive = TRUE)
+  demo <- command("demo", "--out", folder)
+  expect_equal(demo$code, 0)
+  expect_match(demo$err, "12 of 12  report +\\(kept\\)")
+  inside <- function(...) file.path(folder, ...)
+  named <- c("results/index.html", "results/12-report", "results/06-greeted", "study.yaml",
+             "choirs.yaml", "choirs-start.yaml", "choirs.csv")
+  expect_true(all(file.exists(inside(named))))
+  for (name in named) expect_match(demo$err, name, fixed = TRUE)
+  expect_false(any(grepl("'NA'", c(demo$out, readLines(inside("results/index.html"))))))
+  # what is said to be tried next, runs
+  steps <- sub("^ +orizzonte ", "", grep("^ +orizzonte (run|diagnose) ",
+                                         strsplit(demo$err, "\n")[[1L]], value = TRUE))
+  expect_length(steps, 2)
+  for (step in steps) {
+    words <- scan(text = step, what = "", quote = "'", quiet = TRUE)
+    expect_equal(do.call(command, as.list(words))$code, 0)
+  }
+  again <- readRDS(inside("results/06-greeted/fit.rds"))
+  expect_equal(nrow(trail(again)), 3)
+  # a study somebody changed is run as it is
+  writeLines(c("data: choirs.csv", "blueprints: {one: choirs.yaml}", "steps:",
+               "  - check: {blueprint: one}"), inside("study.yaml"))
+  own <- command("demo", "--out", folder)
+  expect_equal(own$code, 0)
+  expect_match(own$err, "1 of 1  check")
+  expect_false(grepl("readRDS", own$err))
+}
+
 test_that("the starter runs unchanged, gives the numbers of R, and its index leads everywhere", {
   folder <- fresh_folder()
   found <- command("new", "study", file.path(folder, "study.yaml"))
@@ -30,7 +63,7 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_identical(command("new", "study", file.path(folder, "study.yaml"))$code, 2L)
   ran <- command("run", file.path(folder, "study.yaml"))
   expect_identical(ran$code, 0L)
-  expect_match(ran$err, "10 of 10")
+  expect_match(ran$err, "12 of 12")
   results <- file.path(folder, "results")
   again <- quietly(file.path(folder, "study.yaml"))
   expect_true(all(states(again) == "kept"))
@@ -39,12 +72,31 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   mine <- utils::read.csv(file.path(results, "03-first", "estimates.csv"))
   expect_equal(mine$estimate, estimates(fit)$estimate, tolerance = 1e-8)
   expect_equal(deviance(again$first), deviance(fit), tolerance = 1e-8)
-  expect_equal(nrow(trail(again$greeted)), 2)
+  expect_equal(nrow(trail(again$greeted)), 3)
   expect_s3_class(again$settings, "orizzonte_loosened")
   page <- xml2::read_html(file.path(results, "index.html"))
   links <- xml2::xml_attr(xml2::xml_find_all(page, "//a"), "href")
   expect_gt(length(links), 30)
-  expect_true(all(file.exists(file.path(results, links))))
+  inner <- startsWith(links, "#")
+  expect_true(all(file.exists(file.path(results, links[!inner]))))
+  expect_true(all(sub("#", "", links[inner]) %in% xml2::xml_attr(xml2::xml_find_all(page, "//h2"),
+                                                                 "id")))
+  expect_identical(links[1:2], c("12-report/report.html", "12-report/methods.txt"))
+  pictures <- xml2::xml_find_all(page, "//img")
+  expect_true(all(file.exists(file.path(results, xml2::xml_attr(pictures, "src")))))
+  expect_true(all(nzchar(xml2::xml_attr(pictures, "alt"))))
+  # every step says what it came to
+  said <- xml2::xml_text(xml2::xml_find_all(page, "//h2/following-sibling::p[1]"))
+  expect_length(said, 12)
+  expect_true(all(nzchar(said[-12])))
+  expect_match(said[4], "loading[Calm, st2]", fixed = TRUE)
+  expect_match(said[10], "200 replicates; 95 % intervals: effect[Belonging, Staying] [",
+               fixed = TRUE)
+  power <- utils::read.csv(file.path(results, "11-plan", "plan.csv"))
+  power <- power[power$parameter == "effect[Calm, Staying]", ]
+  expect_match(said[11], paste0("effect[Calm, Staying] is ", sub("^0", "", sprintf("%.2f",
+               power$power[1])), " at 150"), fixed = TRUE)
+  demo_after(results)
   texts <- unlist(csv_of(results))
   expect_false(any(grepl(basename(folder), texts, fixed = TRUE)))
   expect_false(any(grepl("[0-9]{2}:[0-9]{2}:[0-9]{2}", texts)))
@@ -91,6 +143,37 @@ test_that("a step that fails is named, what is done is kept, and it goes on from
   writeLines("half", kept[6])
   dir.create(file.path(results, ".part-left"))
   expect_equal(unname(states(quietly(file)))[6], "done")
+})
+
+test_that("a study whose process is killed in the middle of a step goes on from there", {
+  skip_on_os("windows")
+  slow <- sub("reps: 25", "reps: 20000", small)
+  file <- study_in(slow)
+  results <- file.path(dirname(file), "results")
+  process <- system2(file.path(R.home("bin"), "Rscript"),
+                     c("-e", shQuote(paste0("cat(Sys.getpid(), file = \"",
+                                            file.path(dirname(file), "pid"),
+                                            "\"); orizzonte::main()")), "run", shQuote(file)),
+                     wait = FALSE, stdout = FALSE, stderr = FALSE)
+  waited <- 0
+  # until it is in the bootstrap, which takes minutes
+  while (length(list.files(results, "^[.]part", all.files = TRUE)) == 0 ||
+         !dir.exists(file.path(results, "05-compare"))) {
+    Sys.sleep(0.2)
+    waited <- waited + 0.2
+    if (waited > 60) break
+  }
+  tools::pskill(as.integer(readLines(file.path(dirname(file), "pid"), warn = FALSE)), 9L)
+  Sys.sleep(0.5)
+  expect_false(dir.exists(file.path(results, "06-bootstrap")))
+  expect_gt(length(list.files(results, "^[.]part", all.files = TRUE)), 0)
+  writeLines(small, file)
+  found <- quietly(file)
+  expect_equal(unname(states(found)), c(rep("kept", 5), "done"))
+  expect_length(list.files(results, "^[.]part", all.files = TRUE), 0)
+  whole <- csv_of(results)
+  quietly(file, fresh = TRUE)
+  expect_identical(csv_of(results), whole)
 })
 
 test_that("what is wrong in a study file is told with its line and the nearest word", {
