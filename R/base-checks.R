@@ -21,6 +21,10 @@ check_blueprint <- function(x, verb) {
                               "blueprint(\"...\") |> construct(...).")))
 }
 
+# The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
+# version of the same shape are read, whatever its number.
+fit_format <- 2L
+
 check_fit <- function(x, reader) {
   if (!inherits(x, "orizzonte_fit")) {
     abort("input", c(paste0(reader, "() reads a fitted model."),
@@ -28,10 +32,10 @@ check_fit <- function(x, reader) {
                      i = "Fit one first: fit <- fit_model(blueprint, data)."))
   }
   parts <- c("request", "sample", "layout", "moments", "solution", "cache", "version")
-  here <- unname(getNamespaceVersion("orizzonte"))
   if (!all(parts %in% names(x))) refuse_object("it lacks parts that a fit has")
-  if (!identical(x$version, here))
-    refuse_object(paste0("it was made by version ", format(x$version), ", this is ", here))
+  if (!identical(x$format, fit_format))
+    refuse_object(paste0("it was made by version ", format(x$version), ", which kept fits in ",
+                         "another form than ", unname(getNamespaceVersion("orizzonte"))))
   groups <- if (is.list(x$layout)) length(x$layout$groups) else 0L
   if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
     refuse_object("its parts do not belong together")
@@ -50,7 +54,7 @@ check_ladder <- function(x, reader) {
   invisible(x)
 }
 
-# A fit from another version, or one that was tampered with.
+# A fit in the form of another version, or one that was tampered with.
 refuse_object <- function(why) {
   abort("object", c("This fit cannot be read.", x = paste0("The reason: ", why, "."),
                     i = paste0("Fit the model again: fit_model(blueprint, data). A blueprint ",

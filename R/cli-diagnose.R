@@ -14,8 +14,9 @@ parse_count <- function(text, option) {
 
 command_diagnose <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("amendments", "residuals", "without", "influence",
-                                     "robustness"), "--table")
+  stability <- c("influence", "robustness")
+  table <- asked_table(given, c("amendments", "residuals", "without", stability), format,
+                       stability)
   top <- parse_count(given$top, "--top")
   fit <- fit_from_files(given)
   if (!has_converged(fit)) {
@@ -23,7 +24,7 @@ command_diagnose <- function(given) {
     return(1L)
   }
   criteria <- given_criteria(given)
-  if (table %in% c("influence", "robustness"))
+  if (isTRUE(table %in% stability))
     return(show_stability(given, fit, table, format, criteria))
   found <- amendments(fit, top = top, min_drop = parse_count(given$min_drop, "--min-drop"),
                       kinds = split_words(given$kinds), all = isTRUE(given$all),
@@ -31,18 +32,15 @@ command_diagnose <- function(given) {
   gone <- without(fit, criteria = criteria)
   residual <- stats::residuals(fit, in_units = "correlation", largest = if (format == "text")
                                10 else Inf)
+  tables <- list(amendments = found, residuals = residual, without = gone)
   to_output(given$out, given$quiet, function() {
     switch(format,
       text = {
-        put_lines(fit_card(fit, criteria), "")
-        print(residual)
-        put_lines("")
-        print(gone)
-        put_lines("")
-        print(found)
+        if (is.null(table)) put_lines(fit_card(fit, criteria), "")
+        print_parts(if (is.null(table)) list(residual, gone, found) else tables[table])
       },
       json = cat(diagnosis_json(fit, found, residual, gone, criteria), "\n", sep = ""),
-      csv = write_table(switch(table, amendments = found, residuals = residual, without = gone)))
+      csv = write_table(tables[[table %||% "amendments"]]))
   })
   exit_code(fit)
 }
@@ -121,7 +119,7 @@ command_amend <- function(given) {
 
 command_compare <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("comparison", "estimates"), "--table")
+  table <- asked_table(given, c("comparison", "estimates"), format)
   count <- length(given$files)
   blueprints <- lapply(given$files[-count], read_blueprint)
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
@@ -134,13 +132,10 @@ command_compare <- function(given) {
   found <- compare_fits(fits, labels, given$against, "compare", given_criteria(given),
                         isTRUE(given$reference))
   beside <- do.call(side_by_side, stats::setNames(fits, labels))
+  tables <- list(comparison = found, estimates = beside)
   to_output(given$out, given$quiet, function() {
     switch(format,
-      text = {
-        print(found)
-        put_lines("")
-        print(beside)
-      },
+      text = print_parts(tables[table %||% names(tables)]),
       json =
       cat(to_json(list(orizzonte = package_version_text(), command = "compare",
                        against = given$against, samples = lapply(fits, function(fit) {
@@ -149,7 +144,7 @@ command_compare <- function(given) {
                        }), models = json_rows(found),
                        notes = I(as.character(attr(found, "notes"))),
                        estimates = json_rows(beside))), "\n", sep = ""),
-      csv = write_table(if (table == "comparison") found else beside))
+      csv = write_table(tables[[table %||% "comparison"]]))
   })
   max(vapply(fits, exit_code, 0L))
 }

@@ -99,15 +99,48 @@ check_json <- function(found) {
 
 command_fit <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, fit_tables, "--table")
+  table <- asked_table(given, fit_tables, format)
   criteria <- given_criteria(given)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
-    switch(format, text = print(summary(fit, criteria)),
+    switch(format,
+           text = if (is.null(table)) print(summary(fit, criteria)) else
+             print_alone(switch(table, implied = implied(fit), observed = observed(fit),
+                                fit_table(fit, table, criteria))),
            json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
-           csv = write_table(fit_table(fit, table, criteria)))
+           csv = write_table(fit_table(fit, table %||% "estimates", criteria)))
   })
   exit_code(fit)
+}
+
+# The one table that is asked for, NULL when none is; JSON holds them all, but for those in `alone`.
+asked_table <- function(given, tables, format, alone = character()) {
+  if (is.null(given$table)) return(NULL)
+  table <- choose_one(given$table, tables, "--table")
+  if (format == "json" && !table %in% alone)
+    abort("usage", c("--table is for --format text and csv.", i = "JSON holds all tables."))
+  table
+}
+
+# What there is of several things, a line apart.
+print_parts <- function(parts) {
+  parts <- Filter(Negate(is.null), parts)
+  for (k in seq_along(parts)) {
+    if (k > 1L) put_lines("")
+    print_alone(parts[[k]])
+  }
+}
+
+# A table by itself, as text.
+print_alone <- function(x) {
+  if (any(startsWith(class(x), "orizzonte_"))) return(print(x))
+  columns <- Map(function(column, name) {
+    text <- if (!is.numeric(column)) as.character(column) else
+      if (grepl("^p(_|$)", name)) format_p(column) else format_number(column)
+    ifelse(is.na(column), "", text)
+  }, as.list(x), names(x))
+  columns <- columns[vapply(columns, function(column) any(nzchar(column)), NA)]
+  put_lines(format_table(columns, vapply(x[names(columns)], is.numeric, NA)))
 }
 
 fit_table <- function(fit, table, criteria = NULL) {
@@ -115,7 +148,8 @@ fit_table <- function(fit, table, criteria = NULL) {
          r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
          effects = stats::effects(fit), implied = moment_rows(implied(fit)),
          observed = moment_rows(observed(fit)),
-         residuals = stats::residuals(fit, in_units = "correlation", largest = 20))
+         residuals = stats::residuals(fit, in_units = "correlation", largest = 20),
+         equations = equations(fit))
 }
 
 # Moments as one table: a row a variable and group, its mean (where there are means) first.

@@ -2,25 +2,20 @@
 
 command_invariance <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, c("ladder", "means", "gaps", "contributions"), "--table")
+  table <- asked_table(given, c("ladder", "means", "gaps", "contributions"), format)
   ladder <- ladder_from_files(given)
   loosened <- loosen_rungs(ladder, given$loosen)
   final <- last_ladder(ladder, loosened)
   scalar <- comparable_rung(final)
   means <- if (!is.null(scalar)) latent_means(final, scalar)
   gaps <- if (!is.null(scalar)) group_gaps(final, scalar)
+  steps <- unlist(lapply(loosened, function(x) list(x, x$ladder)), recursive = FALSE)
   to_output(given$out, given$quiet, function() {
     switch(format,
-      text = {
-        print(ladder)
-        steps <- unlist(lapply(loosened, function(x) list(x, x$ladder)), recursive = FALSE)
-        for (part in c(steps, Filter(Negate(is.null), list(means, gaps)))) {
-          put_lines("")
-          print(part)
-        }
-      },
+      text = print_parts(if (is.null(table)) c(list(ladder), steps, list(means, gaps)) else
+        list(if (table == "ladder") final else ladder_table(table, final, means, gaps))),
       json = cat(ladder_json(final, loosened, means, gaps), "\n", sep = ""),
-      csv = write_table(ladder_table(table, final, means, gaps)))
+      csv = write_table(ladder_table(table %||% "ladder", final, means, gaps)))
   })
   if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
 }

@@ -35,8 +35,8 @@ ladder_options <- function() {
     ladder = switch_option("--ladder",
                            "report the invariance ladder of the groups of --by, or of the times"),
     ladder_table = text_option("--table", "TABLE",
-                               "which table as csv: ladder (default), means, gaps or contributions",
-                               "ladder")
+                               paste0("only this table: ladder (default as csv), means, gaps or ",
+                                      "contributions"))
   )
 }
 
@@ -124,10 +124,10 @@ many_options <- function() {
 quality_options <- function() {
   list(
     quality_table = text_option("--table", "TABLE",
-                                paste0("which table as csv: ", enumerate(quality_tables,
-                                                                         last = " or "),
-                                       " (default: quality); split and scores: of a bifactor or ",
-                                       "second-order model, also as text"), "quality"),
+                                paste0("only this table: ", enumerate(quality_tables, most = 20L,
+                                                                      last = " or "),
+                                       " (default as csv: quality); split and scores: of a ",
+                                       "bifactor or second-order model")),
     leave_out = text_option("--leave-out", "WHICH",
                             paste0("items to try leaving out: short (of constructs that fall ",
                                    "short; default), all or none"), "short"),
@@ -147,16 +147,14 @@ cli_options <- function() {
                                 "text (default), json, or csv (the columns)", "text"),
     by = text_option("--by", "COLUMN", "a grouping column"),
     table = text_option("--table", "TABLE",
-                        paste0("which table as csv: ", enumerate(fit_tables, most = 20L,
-                                                                 last = " or "),
-                               " (default: estimates)"), "estimates"),
+                        paste0("only this table: ", enumerate(fit_tables, most = 20L,
+                                                              last = " or "),
+                               " (default as csv: estimates)")),
     diagnose_table = text_option("--table", "TABLE",
-                                 paste0("which table as csv: amendments (default), residuals or ",
-                                        "without; influence or robustness: that table instead"),
-                                 "amendments"),
+                                 paste0("only this table: amendments (default as csv), residuals, ",
+                                        "without, influence or robustness")),
     compare_table = text_option("--table", "TABLE",
-                                "which table as csv: comparison (default) or estimates",
-                                "comparison"),
+                                "only this table: comparison (default as csv) or estimates"),
     top = text_option("--top", "NUMBER", "how many to refit and show (default: 20)", "20"),
     min_drop = text_option("--min-drop", "NUMBER",
                            "leave out what has a smaller modification index (default: 0)", "0"),
@@ -199,7 +197,7 @@ cli_options <- function() {
 }
 
 fit_tables <- c("estimates", "fit_indices", "r_squared", "residuals", "effects", "implied",
-                "observed", "verdicts", "trail")
+                "observed", "equations", "verdicts", "trail")
 draw_figures <- c("diagram", "residuals", "loadings", "quality", "split", "amendments", "trail",
                   "groups", "ladder")
 quality_tables <- c("quality", "pairs", "loadings", "items", "split", "scores")

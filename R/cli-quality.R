@@ -2,7 +2,7 @@
 
 command_quality <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- choose_one(given$table, quality_tables, "--table")
+  table <- asked_table(given, quality_tables, format, c("split", "scores"))
   leave_out <- choose_one(given$leave_out, c("short", "all", "none"), "--leave-out")
   form <- choose_one(given$htmt, htmt_forms, "--htmt")
   fit <- fit_from_files(given)
@@ -10,15 +10,17 @@ command_quality <- function(given) {
     print(fit)
     return(1L)
   }
-  split <- table %in% c("split", "scores")
+  split <- isTRUE(table %in% c("split", "scores"))
   if (!split && !is.null(given$general))
     abort("usage", c("--general needs --table split.", i = "Such as --table split --general Image"))
   found <- if (split) variance_split(fit, general = given$general) else
     construct_quality(fit, criteria = given_criteria(given), leave_out = leave_out, htmt = form)
   to_output(given$out, given$quiet, function() {
-    switch(format, text = print(found),
+    switch(format,
+           text = if (is.null(table) || table %in% c("quality", "split")) print(found) else
+             print_alone(quality_table(found, table)),
            json = cat((if (split) split_json else quality_json)(fit, found), "\n", sep = ""),
-           csv = write_table(quality_table(found, table)))
+           csv = write_table(quality_table(found, table %||% "quality")))
   })
   exit_code(fit)
 }

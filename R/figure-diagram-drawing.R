@@ -2,13 +2,13 @@
 
 draw_diagrams <- function(panels, captions, title, subtitle = NULL) {
   several <- length(panels) > 1L
-  mm <- min(vapply(panels, `[[`, 0, "text_size")) * 25.4 / 72
+  points <- min(vapply(panels, `[[`, 0, "text_size"))
   page <- panels[[1L]]$page
   caption <- as.expression(bquote(paste(.(captions[["before"]]), chi^2, .(captions[["after"]]))))
   parts <- diagram_frames(panels)
   plot <- draw_arrows(parts$lines)
   plot <- draw_nodes(plot, parts$nodes)
-  plot <- draw_texts(plot, parts$nodes, parts$labels, mm)
+  plot <- draw_texts(plot, parts$nodes, parts$labels, points, page[[1L]])
   .data <- rlang::.data
   plot +
     (if (several)
@@ -128,26 +128,14 @@ draw_nodes <- function(plot, nodes) {
   plot
 }
 
-draw_texts <- function(plot, nodes, labels, mm) {
-  aes <- ggplot2::aes
-  .data <- rlang::.data
-  plot <- plot +
-    ggplot2::geom_text(data = nodes, mapping = aes(.data$x, .data$y, label = .data$label),
-                       size = ifelse(nodes$kind == "observed", mm, mm * 1.1), lineheight = 0.95,
-                       colour = palette_dusk[["ink"]],
-                       fontface = ifelse(nodes$kind == "observed", "plain", "bold"))
+draw_texts <- function(plot, nodes, labels, points, width) {
+  observed <- nodes$kind == "observed"
+  plot <- plot + page_text(nodes, nodes$label, ifelse(observed, points, points * 1.1),
+                           palette_dusk[["ink"]], ifelse(observed, "plain", "bold"), FALSE, width)
   if (is.null(labels)) return(plot)
-  labels$colour <- palette_dusk[ifelse(labels$faint, "faint_text",
-                                       ifelse(labels$differs, "amber",
-                                              ifelse(labels$type == "residual", "slate", "ink")))]
-  labels$face <- ifelse(labels$differs, "bold", "plain")
-  on_line <- labels[labels$type != "residual", ]
-  at_tail <- labels[labels$type == "residual", ]
-  plot +
-    ggplot2::geom_label(data = on_line, mapping = aes(.data$x, .data$y, label = .data$text),
-                        size = mm * 0.9, colour = on_line$colour, fontface = on_line$face,
-                        fill = "white", label.size = 0,
-                        label.padding = grid::unit(0.02, "inches")) +
-    ggplot2::geom_text(data = at_tail, mapping = aes(.data$x, .data$y, label = .data$text),
-                       size = mm * 0.9, colour = at_tail$colour, fontface = at_tail$face)
+  colour <- palette_dusk[ifelse(labels$faint, "faint_text",
+                                ifelse(labels$differs, "amber",
+                                       ifelse(labels$type == "residual", "slate", "ink")))]
+  plot + page_text(labels, labels$text, points * 0.9, unname(colour),
+                   ifelse(labels$differs, "bold", "plain"), labels$type != "residual", width)
 }

@@ -4,7 +4,7 @@ new_fit <- function(request, sample, layout, solution,
                     moments = sample_moments(sample, request$multiplier)) {
   structure(list(request = request, sample = sample, layout = layout, moments = moments,
                  solution = solution, cache = new.env(parent = emptyenv()),
-                 version = package_version_text()), class = "orizzonte_fit")
+                 version = package_version_text(), format = fit_format), class = "orizzonte_fit")
 }
 
 package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
@@ -129,9 +129,9 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   than they say (about 91 % for 95 % at 200 cases). Normal-theory estimates of strongly skewed
 #'   data that are missing at random can be off, and no correction of errors mends that.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
-#'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. A fit
-#'   saved by another version is refused with an explanation; [write_blueprint()] keeps the model as
-#'   text that every version reads.
+#'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. Later
+#'   versions read it as long as they keep fits in the same form, and refuse it with an explanation
+#'   else; [write_blueprint()] keeps the model as text that every version reads.
 #' @section Errors: `orizzonte_error_name` for variables that are no columns, `orizzonte_error_data`
 #'   for data that cannot be analysed, `orizzonte_error_identification` for models that cannot be
 #'   estimated, `orizzonte_error_restriction` for restrictions that contradict each other,

@@ -10,6 +10,14 @@
 #' `fit_model(multiplier = "n-1")` reproduces tables made with *n* - 1.
 #' [summary_data()] takes the usual *n* - 1 covariance matrix and converts it.
 #'
+#' @section Where to look: `vignette("orizzonte")` is the first model, `vignette("which-function")`
+#'   says what to write for what one wants to know, `vignette("glossary")` how the words of the
+#'   trade are written here.
+#' @section Lifecycle: stable are parameter addresses, the columns of tables, blueprint, study and
+#'   summary-data files (files of earlier versions keep being read), and what numbers mean.
+#'   Until version 1.0.0 names of functions and arguments may still change; every change is in
+#'   the news.
+#'
 #' @useDynLib orizzonte, .registration = TRUE
 #' @references
 #' Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.

@@ -80,6 +80,35 @@ test_that("draw and report write what they say", {
   expect_gt(file.size(file.path(folder, "r.html")), 1e5)
 })
 
+test_that("--table prints that table alone; JSON, which holds all, refuses it", {
+  files <- c(extdata("choirs-start.yaml"), extdata("choirs.csv"))
+  shown <- function(command_name, table, ...) {
+    found <- command(command_name, files[1], files[2], "--table", table, ...)
+    expect_equal(found$code, 0)
+    expect_false(grepl("Assumed", found$out))
+    found$out
+  }
+  heads <- c(estimates = "Estimates", fit_indices = "Fit indices", r_squared = "Explained variance",
+             residuals = "Largest residuals", effects = "Effects", implied = "Implied moments",
+             observed = "Observed moments", equations = "Equations", verdicts = "Verdicts")
+  for (table in names(heads)) expect_match(shown("fit", table), heads[[table]])
+  expect_match(shown("fit", "equations", "--format", "csv"), "Staying = ")
+  expect_match(shown("diagnose", "without"), "Paths that could be removed")
+  expect_match(shown("quality", "pairs"), "first +second +correlation")
+  expect_match(shown("quality", "pairs"), "< .001")
+  files[1] <- extdata("choirs.yaml")
+  expect_match(shown("invariance", "means", "--by", "setting"), "Means of constructs")
+  expect_match(shown("invariance", "contributions", "--by", "setting"), "weekend")
+  for (name in c("fit", "diagnose", "quality"))
+    expect_equal(command(name, files[1], files[2], "--format", "json", "--table",
+                         c(fit = "effects", diagnose = "without", quality = "pairs")[[name]])$code,
+                 2)
+  beside <- command("compare", files[1], extdata("choirs-start.yaml"), files[2], "--table",
+                    "estimates")
+  expect_false(grepl("Akaike", beside$out))
+  expect_match(beside$out, "loading[Calm, sc2]", fixed = TRUE)
+})
+
 test_that("the launcher starts this installation", {
   folder <- tempfile("bin-")
   dir.create(folder)

@@ -104,10 +104,32 @@ test_that("data are stored once, along trails and ladders, in memory and when sa
   expect_equal(estimates(readRDS(file)$fits$scalar), estimates(ladder$fits$scalar))
 })
 
+test_that("what an earlier version of the same form has saved is read by everything", {
+  # made by data-raw/saved.R; made anew when `fit_format` goes up
+  saved <- readRDS(test_path("fixtures", "saved.rds"))
+  expect_identical(saved$fit$format, fit_format)
+  again <- quiet_fit(saved$fit$request$blueprint, saved$data)
+  expect_equal(coef(saved$fit), coef(again), tolerance = 1e-6)
+  expect_equal(as.data.frame(estimates(saved$fit)), as.data.frame(estimates(again)),
+               tolerance = 1e-5)
+  expect_equal(deviance(refit(saved$fit)), deviance(again), tolerance = 1e-8)
+  expect_output(print(summary(saved$fit)), "CFI")
+  expect_output(print(saved$ladder), "metric")
+  expect_output(print(latent_means(saved$ladder)), "weekend")
+  expect_output(print(saved$quality), "omega")
+  expect_equal(nrow(trail(saved$amended)), 2)
+  expect_s3_class(path_diagram(saved$amended), "ggplot")
+  expect_gt(nrow(amendments(saved$fit, top = 0)), 1)
+  for (x in saved[c("fit", "ladder", "quality", "amended", "boot")])
+    expect_s3_class(methods_text(x), "orizzonte_text")
+})
+
 test_that("a fit from another version or a tampered one is refused by class, never a crash", {
   fit <- quiet_fit(two, choirs)
   old <- fit
   old$version <- "0.0.1"
+  expect_equal(estimates(old), estimates(fit))
+  old$format <- NULL
   expect_error(estimates(old), "made by version", class = "orizzonte_error_object")
   bare <- structure(list(blueprint = two, layout = fit$layout, core = list()),
                     class = "orizzonte_fit")

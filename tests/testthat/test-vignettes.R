@@ -1,0 +1,75 @@
+# The pages of the documentation: complete, in order, and true to what there is.
+
+pages <- file.path(testthat::test_path("..", ".."), "vignettes")
+in_order <- c("orizzonte", "structural", "amendments", "measures", "groups", "incomplete",
+              "resampling", "large", "trouble", "study", "command-line", "methods",
+              "which-function", "glossary")
+page <- function(name) {
+  paste(readLines(file.path(pages, paste0(name, ".Rmd")), encoding = "UTF-8"), collapse = "\n")
+}
+code_of <- function(text) {
+  found <- regmatches(text, gregexpr("`[^`\n]+`", text))[[1L]]
+  substr(found, 2L, nchar(found) - 1L)
+}
+
+test_that("every page is there, and the site lists all of them in the order of work", {
+  skip_if_not(dir.exists(pages))
+  expect_setequal(sub("[.]Rmd$", "", list.files(pages, "[.]Rmd$")), in_order)
+  site <- yaml::read_yaml(file.path(pages, "..", "_pkgdown.yml"))
+  listed <- unlist(lapply(site$articles, `[[`, "contents"))
+  expect_identical(listed, in_order)
+  mentioned <- unlist(lapply(in_order, function(name) {
+    found <- gregexpr("vignette\\(\"[a-z-]+\"", page(name))
+    gsub("vignette\\(|\"", "", regmatches(page(name), found)[[1L]])
+  }))
+  expect_gt(length(mentioned), 10)
+  expect_length(setdiff(mentioned, in_order), 0)
+  # every page of the order of work has a figure
+  draws <- "plot\\(|path_diagram\\(|residual_map\\(|include_graphics\\("
+  for (name in in_order[1:12]) {
+    chunks <- sub("^[^\n]*\n", "", strsplit(page(name), "```{r", fixed = TRUE)[[1L]][-1L])
+    expect_true(any(grepl(draws, sub("\n```\n.*", "", chunks))), label = name)
+  }
+})
+
+test_that("which function when: every exported function, and only what is there", {
+  skip_if_not(dir.exists(pages))
+  code <- code_of(page("which-function"))
+  named <- unlist(regmatches(code, gregexpr("[A-Za-z_.]+(?=\\()", code, perl = TRUE)))
+  exported <- getNamespaceExports("orizzonte")
+  exported <- exported[!startsWith(exported, ".")]
+  expect_length(setdiff(exported, named), 0)
+  there <- vapply(named, function(name) {
+    name %in% exported || exists(name, mode = "function", envir = asNamespace("stats")) ||
+      exists(name, mode = "function", envir = baseenv()) || name == "plot"
+  }, NA)
+  expect_true(all(there))
+  # commands of the third column
+  rows <- strsplit(grep("^\\|.*\\|.*\\|.*\\|$", strsplit(page("which-function"), "\n")[[1L]],
+                        value = TRUE), "|", fixed = TRUE)
+  commands <- unlist(lapply(rows, function(cells) code_of(cells[4L])))
+  words <- sub(" .*", "", grep("^[a-z]", commands, value = TRUE))
+  expect_gt(length(words), 30)
+  expect_length(setdiff(words, names(cli_commands())), 0)
+  tables <- sub(".*--table ", "", grep("--table ", commands, value = TRUE))
+  expect_length(setdiff(tables, c(fit_tables, quality_tables, "influence", "robustness")), 0)
+  flags <- sub(" .*", "", grep("^--", unlist(strsplit(commands, "(?<=[a-z]) (?=--)",
+                                                      perl = TRUE)), value = TRUE))
+  known <- vapply(cli_options(), function(option) option@long_flag, "")
+  expect_length(setdiff(flags, known), 0)
+})
+
+test_that("the glossary's addresses are read by the reader of addresses, its functions exist", {
+  skip_if_not(dir.exists(pages))
+  code <- code_of(page("glossary"))
+  shape <- paste0("^(loading|effect|variance|covariance|correlation|intercept|mean|weight|",
+                  "r_squared|indirect|total|quantity)\\[[^]]+\\]$")
+  addresses <- grep(shape, code, value = TRUE)
+  expect_gt(length(addresses), 15)
+  for (address in addresses) expect_no_error(parse_address(address))
+  named <- unlist(regmatches(code, gregexpr("[A-Za-z_.]+(?=\\()", code, perl = TRUE)))
+  known <- c(getNamespaceExports("orizzonte"), "predict", "standardized", "c")
+  expect_length(setdiff(named, known), 0)
+  arguments <- sub(" = .*", "", grep("^[a-z]+ = ", code, value = TRUE))
+  expect_length(setdiff(arguments, c(names(formals(fit_model)), "scale")), 0)
+})
