@@ -9,14 +9,17 @@ read_yaml_file <- function(file) {
   if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
   check_yaml(text, file)
   as_text <- function(x) x
-  tryCatch(
+  # told outside: a handler that fails would be caught by the other one
+  found <- tryCatch(
     yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
       `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text,
       `float#fix` = as_text, `float#exp` = as_text, `int#hex` = as_text, `int#oct` = as_text,
       `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text
     )),
-    warning = function(w) unreadable_yaml(file, w), error = function(e) unreadable_yaml(file, e)
+    warning = identity, error = identity
   )
+  if (inherits(found, "condition")) unreadable_yaml(file, found)
+  found
 }
 
 unreadable_yaml <- function(file, condition) {

@@ -13,6 +13,10 @@ step_keys <- list(
   bootstrap = c("of", "reps", "what", "interval"),
   plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file"))
 
+# What a value of a step may be; the rest is one piece of text.
+step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what")
+step_counts <- c("reps", "top")
+
 # What comes of a step: what `of` of others may name.
 step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",
                 invariance = "ladder", bootstrap = "bootstrap")
@@ -108,6 +112,9 @@ beside <- function(path, folder) {
 study_path <- function(path, folder, key, refuse) {
   if (is_database_address(path)) return(path)
   full <- beside(path, folder)
+  if (!nzchar(path) || dir.exists(full))
+    refuse(key, paste0(quoted(path), " is no file."), NULL,
+           c(i = "Paths count from the study file."))
   if (!file.exists(full))
     refuse(key, paste0("there is no file ", quoted(path), "."), NULL,
            c(did_you_mean(path, list.files(folder)), i = "Paths count from the study file."))
@@ -137,10 +144,16 @@ study_criteria <- function(x, folder, refuse) {
     if (is.character(x) && length(x) == 1L)
       return(read_criteria(study_path(x, folder, "criteria", refuse)))
     refuse_unknown_criteria(names(x) %||% rep("", length(x)))
-    do.call(criteria, lapply(x, function(v) as.numeric(unlist(v))))
+    do.call(criteria, lapply(x, study_numbers))
   }, orizzonte_error_input = function(e) {
     refuse("criteria", one_line(rlang::cnd_message(e)))
   })
+}
+
+# Numbers where all are, else what was written: the caller says what is wrong with it.
+study_numbers <- function(x) {
+  numbers <- suppressWarnings(as.numeric(unlist(x)))
+  if (length(numbers) == 0L || anyNA(numbers)) x else numbers
 }
 
 study_count <- function(x, key, refuse, step = NULL) {
@@ -177,6 +190,7 @@ study_step <- function(entry, k, before, blueprints, refuse) {
   args <- as.list(entry[[1L]])
   check_study_keys(names(args), c(step_keys[[kind]], "name"), refuse, k,
                    paste0(" in the step ", kind))
+  args <- study_shapes(args, refuse, k)
   used <- vapply(before, `[[`, "", "name")
   name <- args$name %||% utils::tail(make.unique(c(used, kind), sep = "-"), 1L)
   if (name %in% used) refuse("name", paste0("two steps are called ", quoted(name), "."), k)
@@ -199,8 +213,8 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
   if ("of" %in% keys) {
     gives <- step_gives[vapply(before, `[[`, "", "kind")]
     usable <- vapply(before, `[[`, "", "name")[gives %in% step_takes[[kind]]]
-    args$of <- unlist(args$of) %||% if (length(usable)) utils::tail(usable, 1L)
-    if (is.null(args$of))
+    args$of <- args$of %||% if (length(usable)) utils::tail(usable, 1L)
+    if (is.null(args$of) || length(usable) == 0L)
       refuse(NULL, paste0("the step ", kind, " needs an earlier step to work on."), k,
              c(i = "Put a step such as - fit: {blueprint: ...} before it."))
     unknown <- setdiff(args$of, usable)
@@ -209,7 +223,37 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
              c(did_you_mean(unknown[1L], usable),
                i = paste0("Such steps: ", enumerate(usable), ".")))
   }
-  for (key in intersect(names(args), c("reps", "top")))
-    args[[key]] <- study_count(args[[key]], key, refuse, k)
+  if ("of" %in% keys && !kind %in% c("compare", "report") && length(args$of) > 1L)
+    refuse("of", paste0(kind, " works on one step."), k, c(i = "Such as of: first"))
+  if (kind == "compare" && length(args$of) < 2L)
+    refuse("of", "compare takes two steps or more.", k, c(i = "Such as of: [first, second]"))
+  args
+}
+
+# Every value in the shape that its key has.
+study_shapes <- function(args, refuse, k) {
+  plain <- function(x) is.character(x) && length(x) == 1L && nzchar(x)
+  for (key in names(args)) {
+    x <- args[[key]]
+    if (key %in% step_counts) {
+      args[[key]] <- study_count(x, key, refuse, k)
+    } else if (key %in% c("n", "truth")) {
+      numbers <- study_numbers(x)
+      if (!is.numeric(numbers) || key == "truth" && is.null(names(x)))
+        refuse(key, paste0(key, " must be ", if (key == "n") "numbers." else
+          "addresses with numbers."), k,
+          c(i = if (key == "n") "Such as n: [100, 200]" else
+            "Such as truth: {\"loading[ , ]\": .7}"))
+      if (key == "n") args$n <- unname(numbers) else
+        args$truth <- stats::setNames(numbers, names(x))
+    } else if (key %in% step_texts) {
+      parts <- as.list(x)
+      if (!is.null(names(x)) || length(parts) == 0L || !all(vapply(parts, plain, NA)))
+        refuse(key, paste0(key, " must be one text or a list of them."), k)
+      args[[key]] <- unlist(parts)
+    } else if (!plain(x)) {
+      refuse(key, paste0(key, " must be one piece of text."), k)
+    }
+  }
   args
 }

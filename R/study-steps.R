@@ -88,9 +88,9 @@ do_diagnose <- function(study, args, values, folder) {
 
 do_amend <- function(study, args, values, folder) {
   texts <- function(key) {
-    if (!is.null(args[[key]])) vapply(unlist(args[[key]]), canonical_text, "", USE.NAMES = FALSE)
+    if (!is.null(args[[key]])) vapply(args[[key]], canonical_text, "", USE.NAMES = FALSE)
   }
-  fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), unlist(args$omit), args$because)
+  fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), args$omit, args$because)
   fit_to(folder, fit, study$criteria)
   print_to(folder, "trail", trail(fit))
   table_to(folder, "trail", trail(fit))
@@ -117,12 +117,12 @@ do_quality <- function(study, args, values, folder) {
 do_invariance <- function(study, args, values, folder) {
   bp <- study_blueprint(study, args)
   by <- step_by(study, list(kind = "invariance", args = args))
-  more <- Filter(Negate(is.null), list(rungs = unlist(args$rungs), over = args$over,
-                                       structural = unlist(args$structural)))
+  more <- Filter(Negate(is.null), list(rungs = args$rungs, over = args$over,
+                                       structural = args$structural))
   ladder <- do.call(invariance, c(list(bp, study_data(study, bp), criteria = study$criteria),
                                   study_request(study, by), more))
   shown <- list(ladder)
-  for (rung in unlist(args$loosen)) {
+  for (rung in args$loosen) {
     loosened <- loosen(if (inherits(ladder, "orizzonte_loosened")) ladder$ladder else ladder, rung)
     ladder <- loosened
     shown <- c(shown, list(loosened))
@@ -143,7 +143,7 @@ do_bootstrap <- function(study, args, values, folder) {
   known <- list(estimates = estimates, effects = stats::effects, r_squared = r_squared,
                 fit_indices = fit_indices, construct_quality = construct_quality,
                 verdicts = verdicts)
-  what <- unlist(args$what) %||% "estimates"
+  what <- args$what %||% "estimates"
   for (one in what) choose_one(one, names(known), "`what`")
   boot <- bootstrap_fit(values[[args$of]], args$reps %||% 500, known[what], seed = study$seed,
                         interval = args$interval %||% "percentile")
@@ -154,8 +154,7 @@ do_bootstrap <- function(study, args, values, folder) {
 }
 
 do_plan <- function(study, args, values, folder) {
-  truth <- vapply(args$truth, as.numeric, 0)
-  plan <- plan_study(study_blueprint(study, args), n = as.numeric(unlist(args$n)), truth = truth,
+  plan <- plan_study(study_blueprint(study, args), n = args$n, truth = args$truth,
                      truth_units = args$truth_units %||% "standardized",
                      reps = args$reps %||% 200, seed = study$seed)
   print_to(folder, "plan", plan)

@@ -52,7 +52,8 @@ right_commands <- function(files) {
        with("draw", out = "d.svg"), with("report", out = "r.md"), with("report", out = "r.html"),
        with("invariance", "--by", "setting", "--format", "json", out = "l.json"),
        with("amend", "--free", "covariance[be1, be2]", "--because", planted_code, out = "m2.yaml"),
-       list(args = "--help", out = NA), list(args = "demo", out = "orizzonte-demo"))
+       list(args = "--help", out = NA), list(args = c("new", "study"), out = "study.yaml"),
+       list(args = c("run", files[["study"]], "--out", "made"), out = "made"))
 }
 
 # One case: its command, and where it runs.
@@ -91,7 +92,7 @@ run_process <- function(case) {
 
 # Does a file have its end?
 written_whole <- function(file) {
-  if (dir.exists(file)) return(length(list.files(file)) > 5L)
+  if (dir.exists(file)) return(length(list.files(file, recursive = TRUE)) > 5L)
   if (!file.exists(file) || file.size(file) == 0) return(FALSE)
   bytes <- readBin(file, "raw", file.size(file))
   if (grepl("png$", file)) return(identical(utils::tail(bytes, 8L)[1:4], charToRaw("IEND")))
@@ -127,10 +128,12 @@ run_processes <- function(seeds) {
   on.exit(remove_folders(made))
   around <- surroundings(made$home)
   if (!made$mounted) around[["full disk"]] <- NULL
-  files <- file.path(made$home, c(model = "m.yaml", data = "d.csv"))
-  names(files) <- c("model", "data")
+  files <- file.path(made$home, c("m.yaml", "d.csv", "s.yaml"))
+  names(files) <- c("model", "data", "study")
   file.copy(system.file("extdata", c("choirs-start.yaml", "choirs.csv"), package = "orizzonte"),
-            files)
+            files[1:2])
+  writeLines(c("data: d.csv", "blueprints: {m: m.yaml}", "steps:", "  - check: {blueprint: m}",
+               "  - fit: {blueprint: m}"), files[["study"]])
   one <- function(seed) {
     case <- process_case(seed, files, around)
     data.frame(seed = seed, arm = "processes", where = case$where,

@@ -303,16 +303,32 @@ mutated <- function(bytes) {
   bytes
 }
 
+# A word of a YAML file in the place of another, or an odd value there: it stays readable.
+swapped <- function(bytes) {
+  text <- rawToChar(bytes)
+  for (i in seq_len(sample.int(2L, 1L))) {
+    at <- gregexpr("[A-Za-z0-9_.]+", text)[[1L]]
+    words <- substring(text, at, at + attr(at, "match.length") - 1L)
+    k <- sample.int(length(at), 1L)
+    new <- pick(c(sample(words, 5L), "~", "[]", "{}", "-1", "1e9", "true", "\"\"", "[a, 1]",
+                  "{a: 1}"))
+    text <- paste0(substr(text, 1L, at[k] - 1L), new,
+                   substring(text, at[k] + attr(at, "match.length")[k]))
+  }
+  charToRaw(text)
+}
+
 fuzz_file <- function(f) {
-  kind <- pick(c("blueprint", "summary", "criteria", "data"))
-  bytes <- mutated(f$bytes[[kind]])
+  kind <- pick(c("blueprint", "summary", "criteria", "data", "study"))
+  bytes <- (if (kind == "study" && stats::runif(1) < 0.7) swapped else mutated)(f$bytes[[kind]])
   # processes side by side share the folder
-  file <- file.path(tempdir(), paste0("fuzzed-", Sys.getpid(), if (kind %in% c("summary",
+  file <- file.path(f$folder, paste0("fuzzed-", Sys.getpid(), if (kind %in% c("summary",
                                                                 "data")) ".csv" else ".yaml"))
   list(label = paste(kind, "file"), run = function() {
     writeBin(bytes, file)
     switch(kind, blueprint = print(read_blueprint(file)), summary = print(read_summary_data(file)),
-           criteria = print(read_criteria(file)), data = check_shape(file, bytes))
+           criteria = print(read_criteria(file)), data = check_shape(file, bytes),
+           study = run_study(file, tempfile(), quiet = TRUE))
   })
 }
 
@@ -354,8 +370,10 @@ fuzz_text <- function(f) {
   })
 }
 
-words <- c("fit", "check", "screen", "diagnose", "amend", "compare", "invariance", "draw", "report",
-           "--by", "setting", "town", "--format", "json", "csv", "text", "--table", "estimates",
+command_words <- c("fit", "check", "screen", "diagnose", "amend", "compare", "invariance", "draw",
+                   "report", "quality", "confirm", "run", "new")
+words <- c("study", "--fresh", "--tables", "--by", "setting", "town", "--format", "json", "csv",
+           "text", "--table", "estimates",
            "means",
            "--out", "--quiet", "--missing-codes", "-9", "--levels", "Evening=evening", "--rungs",
            "metric", "--loosen", "scalar", "--top", "3", "--free", "covariance[be1, be2]",
@@ -366,7 +384,7 @@ words <- c("fit", "check", "screen", "diagnose", "amend", "compare", "invariance
 
 random_command <- function(given) {
   files <- c(given, tempdir(), "/dev/full", file.path(tempdir(), "none.yaml"))
-  args <- c(sample(words[1:9], 1L), sample(c(words, rep(files, 8L)), sample.int(6L, 1L), TRUE))
+  args <- c(sample(command_words, 1L), sample(c(words, rep(files, 8L)), sample.int(6L, 1L), TRUE))
   if (stats::runif(1) < 0.6) c(args[1L], given[1:2], args[-1L]) else args
 }
 
@@ -400,7 +418,16 @@ prepare <- function() {
   raw_of <- function(file) readBin(file, "raw", file.size(file))
   small <- tempfile()
   utils::write.csv(f$data[1:6, c("setting", "be1", "be2")], small, row.names = FALSE, quote = FALSE)
-  f$bytes <- list(blueprint = raw_of(system.file("extdata", "choirs.yaml", package = "orizzonte")),
+  f$folder <- tempfile("read")
+  dir.create(f$folder)
+  file.copy(f$files[1:2], f$folder)
+  study <- c("title: T", "data: d.csv", "by: setting", "blueprints: {m: m.yaml}", "seed: 3",
+             "criteria: {cfi: [.96, .92]}", "steps:", "  - check: {blueprint: m}",
+             "  - fit: {blueprint: m, name: first}",
+             "  - amend: {of: first, free: \"covariance[be1, be2]\", because: \"alike\"}",
+             "  - compare: {of: [first, amend]}")
+  f$bytes <- list(study = charToRaw(paste0(study, "\n", collapse = "")),
+                  blueprint = raw_of(system.file("extdata", "choirs.yaml", package = "orizzonte")),
                   summary = raw_of(f$files[3L]), data = raw_of(small),
                   criteria = charToRaw("cfi: [.96, .92]\nsmallest: .2\np_change: .05\n"))
   f

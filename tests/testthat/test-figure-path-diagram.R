@@ -83,3 +83,27 @@ test_that("a plain PDF device draws every letter without a warning", {
   grDevices::dev.off()
   expect_gt(file.size(file), 1000)
 })
+
+test_that("reliability and explained variance stand inside constructs", {
+  fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
+  texts <- function(plot) unlist(lapply(plot$layers, function(layer) layer$data$text))
+  quality <- as.data.frame(construct_quality(fit))
+  shown <- texts(path_diagram(fit, reliability = TRUE, r_squared = TRUE))
+  for (k in seq_len(nrow(quality))) {
+    inside <- grep(paste0("^", quality$construct[k], "\n"), shown, value = TRUE)
+    expect_match(inside, sub("^0", "", sprintf("%.2f", quality$omega[k])), fixed = TRUE)
+  }
+  explained <- r_squared(fit)
+  expect_match(grep("^Staying\n", shown, value = TRUE),
+               sub("^0", "", sprintf("%.2f", explained$r_squared[explained$variable == "Staying"])),
+               fixed = TRUE)
+  expect_false(any(grepl("\n", texts(path_diagram(fit)))))
+  groups <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs, by = "setting")
+  by_group <- as.data.frame(construct_quality(groups))
+  shown <- texts(path_diagram(groups, reliability = TRUE))
+  calm <- grep("^Calm\n", shown, value = TRUE)
+  expect_length(calm, 2)
+  expect_match(calm[2], sub("^0", "", sprintf("%.2f", by_group$omega[by_group$construct == "Calm" &
+                                                                   by_group$group == "weekend"])),
+               fixed = TRUE)
+})

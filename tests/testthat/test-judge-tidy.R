@@ -42,6 +42,16 @@ test_that("autoplot() draws what plot() draws", {
   expect_s3_class(ggplot2::autoplot(fit), "ggplot")
   expect_s3_class(ggplot2::autoplot(amendments(fit, top = 0)), "ggplot")
   expect_s3_class(ggplot2::autoplot(screen_data(choirs)), "ggplot")
+  quality <- construct_quality(fit)
+  split <- variance_split(quiet_fit(read_blueprint(extdata("models/bifactor.yaml")),
+                                    choirs_bifactor))
+  ladder <- suppressMessages(invariance(bp, choirs, by = setting))
+  boot <- bootstrap_fit(fit, reps = 20, seed = 1, interval = "percentile")
+  for (x in list(quality, split, ladder, boot, influence(fit))) {
+    drawn <- ggplot2::layer_data(ggplot2::autoplot(x), 1)
+    expect_identical(drawn, ggplot2::layer_data(plot(x), 1))
+    expect_gt(nrow(drawn), 0)
+  }
 })
 
 test_that("everything that is read, judged or resampled has a tidy table", {

@@ -52,6 +52,28 @@ test_that("groups, with their cautions first", {
   expect_match(knitted("group_gaps(ladder)"), "^> CAUTION", all = FALSE)
 })
 
+test_that("measures, shares of variance, and methods in words", {
+  quality <- construct_quality(fit)
+  lines <- knitted("quality")
+  rows <- grep("^\\| `?(Belonging|Calm|Craft|Staying)", lines, value = TRUE)
+  expect_gt(length(rows), 4)               # pairs of constructs below
+  omega <- as.data.frame(quality)$omega
+  for (k in 1:4) expect_match(rows[k], sub("^0", "", sprintf("%.2f", omega[k])), fixed = TRUE)
+  split <- variance_split(quiet(fit_model(read_blueprint(extdata("models/bifactor.yaml")),
+                                          choirs_bifactor)))
+  lines <- knitted("split")
+  table <- as.data.frame(split)
+  for (k in c(1, 12)) {
+    row <- grep(paste0("^\\| `?", table$item[k], "`? "), lines, value = TRUE)
+    expect_match(row[1], sub("^0", "", sprintf("%.2f", table$general[k])), fixed = TRUE)
+  }
+  expect_match(paste(lines, collapse = " "), "total score")
+  text <- methods_text(fit)
+  lines <- paste(knitted("text"), collapse = "\n")
+  expect_match(lines, "720 cases")
+  expect_match(lines, "Arbuckle")
+})
+
 test_that("a chunk can ask for the printed form, and a stripped table is still shown", {
   lines <- knitted("estimates(fit)", chunk = ", render = knitr::normal_print")
   expect_match(lines, "Estimates", all = FALSE)

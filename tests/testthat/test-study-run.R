@@ -195,6 +195,26 @@ test_that("what is wrong in a study file is told with its line and the nearest w
   expect_match(wrong("seed: 4", "criteria: {cfy: .9}"), "line 5.*no criterion")
   expect_match(wrong("steps:", "other:"), "unknown key")
   expect_match(wrong("[first, second]", "[first, diagnose]"), "line 11.*no earlier step")
+  expect_match(wrong("top: 2", "top: [1, 2]"), "line 9.*whole number")
+  expect_match(wrong("{blueprint: measurement}", "{blueprint: []}"), "line 7.*one piece of text")
+  expect_match(wrong("name: first", "name: \"\""), "line 8.*one piece of text")
+  expect_match(wrong("[first, second]", "[first, []]"), "line 11.*one text or a list")
+  expect_match(wrong("[first, second]", "second"), "line 11.*two steps or more")
+  expect_match(wrong("of: first, top", "of: [first, second], top"), "line 9.*no earlier step")
+  expect_match(wrong("bootstrap: {of: second", "bootstrap: {of: [first, second]"),
+               "line 12.*works on one step")
+  expect_match(wrong("measurement: choirs.yaml", "measurement: \"\""), "line 4.*no file")
+  expect_match(wrong("data: choirs.csv", "data: ."), "line 2.*no file")
+  expect_no_warning(said <- wrong("seed: 4", "criteria: {cfi: [a, .9]}"))
+  expect_match(said, "line 5")
+  plan <- "  - plan: {blueprint: measurement, n: [a, 100], truth: {\"loading[ , ]\": .7}}"
+  last <- "  - bootstrap: {of: second, reps: 25, what: [effects]}"
+  expect_match(wrong(last, plan), "line 12.*n must be numbers")
+  expect_match(wrong(last, sub("a, 100", "100", sub(".7", "x", plan, fixed = TRUE), fixed = TRUE)),
+               "line 12.*addresses with numbers")
+  broken <- study_in(c("? [a, b]", ": c", small))
+  said <- rlang::cnd_message(tryCatch(quietly(broken), error = identity))
+  expect_length(gregexpr("is not readable YAML", said)[[1]], 1)
   expect_error(run_study("nowhere.yaml"), class = "orizzonte_error_file")
   expect_error(run_study(3), class = "orizzonte_error_input")
   expect_identical(command("run", study_in(sub("top: 2", "tpo: 2", small)))$code, 2L)
