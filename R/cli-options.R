@@ -69,13 +69,14 @@ case_options <- function() {
                             paste0("columns outside the model that tell of missing values, ",
                                    "such as 'town_size; age'")),
     inference = text_option("--inference", "WHAT",
-                            "normal (default) or robust: errors and tests without normality"),
+                            paste0("normal (default) or robust: standard errors and tests ",
+                                   "without normality")),
     adjust = text_option("--adjust", "WHAT",
                          paste0("how the robust chi-square is corrected: mean (default) or ",
                                 "'mean and variance'")),
     clusters = text_option("--clusters", "COLUMN",
-                           "what cases come from, such as classes: robust errors by cluster"),
-    weights = text_option("--weights", "COLUMN", "sampling weights, with robust errors")
+                           "what cases come from, such as classes: standard errors by cluster"),
+    weights = text_option("--weights", "COLUMN", "sampling weights, with robust standard errors")
   )
 }
 

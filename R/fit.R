@@ -99,7 +99,7 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @param adjust How the robust \eqn{\chi^2} is corrected: `"mean"`, or `"mean and variance"`
 #'   (complete, unweighted, independent cases).
 #' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
-#'   errors and tests allow for dependence within each.
+#'   standard errors and tests allow for dependence within each.
 #' @param weights Column, bare or quoted, of sampling weights; scaled to sum to the number of cases.
 #' @param auxiliary Columns, bare or quoted, that are not in the model but tell of the values that
 #'   are missing: fitted beside it without costing degrees of freedom (Graham 2003).
@@ -117,17 +117,17 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   random (Little & Rubin 2019). Data sets with imputed values are not pooled: the likelihood of
 #'   the incomplete cases uses the same information without drawing values first, gives the same
 #'   answer whenever the imputation model is this one, and gives one \eqn{\chi^2}.
-#' @section Robust inference:
-#'   Estimates stay those of normal-theory maximum likelihood; their errors come from the sandwich
-#'   \eqn{H^{-1} J H^{-1}}, H the observed Hessian and J the scores of the cases summed (White
-#'   1982), centred within groups; with `clusters` the scores are summed within clusters first,
-#'   times C/(C - 1), and estimates over errors follow t with C - 1 degrees of freedom; `weights`
-#'   enter the likelihood, and squared into J. \eqn{\chi^2} is divided by its inflation c (Satorra &
-#'   Bentler 1994; Yuan & Bentler 2000 with missing values), or with `adjust = "mean and variance"`
-#'   also referred to other degrees of freedom; differences are scaled by themselves (Satorra &
-#'   Bentler 2001, 2010). Small samples of heavy tails remain a limit: intervals cover somewhat less
-#'   than they say (about 91 % for 95 % at 200 cases). Normal-theory estimates of strongly skewed
-#'   data that are missing at random can be off, and no correction of errors mends that.
+#' @section Robust inference: Estimates stay those of normal-theory maximum likelihood; standard
+#'   errors come from the sandwich \eqn{H^{-1} J H^{-1}}, H the observed Hessian and J the scores of
+#'   the cases summed (White 1982), centred within groups; with `clusters` the scores are summed
+#'   within clusters first, times C/(C - 1), and estimates over standard errors follow t with C - 1
+#'   degrees of freedom; `weights` enter the likelihood, and squared into J. \eqn{\chi^2} is divided
+#'   by its inflation c (Satorra & Bentler 1994; Yuan & Bentler 2000 with missing values), or with
+#'   `adjust = "mean and variance"` also referred to other degrees of freedom; differences are
+#'   scaled by themselves (Satorra & Bentler 2001, 2010). Small samples of heavy tails remain a
+#'   limit: intervals cover somewhat less than they say (about 91 % for 95 % at 200 cases).
+#'   Normal-theory estimates of strongly skewed data that are missing at random can be off, and no
+#'   correction of standard errors mends that.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
 #'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. Later
 #'   versions read it as long as they keep fits in the same form, and refuse it with an explanation

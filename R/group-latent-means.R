@@ -9,7 +9,7 @@
 #' @param reference Name of the reference group; the first when `NULL`.
 #' @param standardize `"reference"` or `"pooled"`: the standard deviation to divide by.
 #' @param level Level of the intervals.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,

@@ -17,7 +17,7 @@ format_bootstrap <- function(x) {
 
 bootstrap_next <- function(x) {
   if (any(grepl("^standardized\\(", names(x$estimate))))
-    return("estimates(fit, bootstrap = ...) takes these in place of its own errors")
+    return("estimates(fit, bootstrap = ...) takes these instead of its own")
   "as.data.frame() of this for all digits, bootstrap_test(fit) for the p of the model"
 }
 

@@ -10,7 +10,7 @@
 #' @param reps Data sets of each size.
 #' @param fitted Another blueprint to fit.
 #' @param inference `"normal"` or `"robust"`, as in [fit_model()]; where data come in clusters
-#'   robust errors are those by cluster.
+#'   robust standard errors are those by cluster.
 #' @param significance Level of tests; intervals cover one minus it.
 #' @param goal The power for which the n is looked for.
 #' @param folder A folder that keeps finished parts; the same call goes on from there.

@@ -10,7 +10,7 @@
 #'   chain of effects that passes no variable twice, named by its product, which
 #'   [quantity()] understands. With feedback there are more routes than these.
 #' @param level Level of the confidence intervals.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Not used.
 #' @return A data frame of class `orizzonte_effects`, rows for each

@@ -31,7 +31,7 @@
 #' @param baseline `"exogenous free"` or `"independence"`, see above; `"equal over times"`, of
 #'   [repeated()] constructs: besides, each item has one mean and one variance at all times, so that
 #'   models with equal intercepts or residual variances contain it (Widaman & Thompson 2003).
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_indices`: `index`, `value`,

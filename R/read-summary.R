@@ -7,7 +7,7 @@
 #'
 #' @param x,object A fit from [fit_model()].
 #' @param criteria Cut-offs and levels, from [criteria()].
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its errors, intervals and p take
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory where it holds them. Nothing is bootstrapped here.
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class

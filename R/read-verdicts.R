@@ -16,7 +16,7 @@
 #' @param criteria The level of the tests, and the smallest standardized value that matters, from
 #'   [criteria()].
 #' @param bootstrap What [bootstrap_fit()] returned for this fit with [verdicts()] among
-#'   what it read: its errors, intervals and p take the
+#'   what it read: its standard errors, intervals and p take the
 #'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,

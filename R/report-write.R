@@ -20,7 +20,7 @@
 #'   the packages officer and flextable).
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @param criteria Cut-offs and levels, from [criteria()].
-#' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its errors, intervals and p
+#' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its `se`, intervals and p
 #'   take the place of those of theory.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.

@@ -60,7 +60,8 @@ check_roles <- function(request) {
 check_inference <- function(request) {
   needs <- names(Filter(Negate(is.null), unclass(request)[c("clusters", "weights")]))
   if (identical(request$inference, "normal") && length(needs)) {
-    abort("input", c(paste0("`", needs[1L], "` needs robust inference: normal-theory errors and ",
+    abort("input", c(paste0("`", needs[1L],
+                            "` needs robust inference: normal-theory standard errors and ",
                             "tests suppose independent, equally weighted cases."),
                      i = "Leave `inference` out, or give inference = \"robust\"."))
   }

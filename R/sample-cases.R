@@ -21,7 +21,7 @@ cluster_column <- function(data, request) {
   found <- unique(text[!is.na(text)])
   if (length(found) < 2L) {
     abort("data", c(paste0("Column ", quoted(name), " holds ", count_of(length(found), "cluster"),
-                           "; errors by cluster need at least two, and are to be trusted ",
+                           "; standard errors by cluster need at least two, and are to be trusted ",
                            "from about ", few_clusters, " on."),
                     i = "Leave `clusters` out, or name another column."))
   }

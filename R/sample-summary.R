@@ -2,7 +2,7 @@
 #'
 #' @param cov A covariance matrix with variable names, full or lower triangle
 #'   (the upper one `NA` or zero); or a correlation matrix together with `sd`.
-#' @param n Number of people.
+#' @param n Number of cases.
 #' @param means Means, in the order of `cov` or named. Optional.
 #' @param sd Standard deviations, in the order of `cov` or named; `cov` is then
 #'   read as a correlation matrix.
