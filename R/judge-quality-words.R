@@ -64,7 +64,8 @@ convergent_sentences <- function(x, row) {
     if (length(weak) == 0L || row$items < 2L) return(NULL)
     shown <- items[items$item %in% weak, ]
     return(paste0(lead, enumerate(paste0(shown$item, " loads ", format_share(shown$standardized))),
-                  ", below ", short_number(x$criteria$loading[2L]), " in size."))
+                  ", below ", short_number(x$criteria$loading[2L]), " in size",
+                  if (length(weak) == 1L) gain_words(x, row, weak), "."))
   }
   paste0(lead, enumerate(short), if (row$items > 1L)
     paste0("; the weakest item is ", weakest$item, " (standardized loading ",

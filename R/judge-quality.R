@@ -238,9 +238,12 @@ largest_shared <- function(table, pairs) {
 
 quality_notes <- function(fit) {
   raw <- has_raw_data(fit$sample)
-  c(if (is_incomplete(fit$sample))
-      "Alpha and the ratios come from the EM moments, since values are missing.",
-    if (!raw) "Errors of alpha are those of normal theory: there are no single cases.")
+  incomplete <- is_incomplete(fit$sample)
+  c(if (incomplete) "Alpha and the ratios come from the EM moments, since values are missing.",
+    if (incomplete && length(fit$layout$observed) > most_saturated)
+      paste0("With more than ", most_saturated, " variables the standard errors of alpha are those ",
+             "of the construct's own items, as if the others told nothing of what is missing."),
+    if (!raw) "Standard errors of alpha are those of normal theory: there are no single cases.")
 }
 
 # Intervals of a bootstrap in place of those of theory.

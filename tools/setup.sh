@@ -33,10 +33,17 @@ if [ -n "$pieces" ]; then
     echo "Installing: $pieces ..."
     # shellcheck disable=SC2086
     apt_install $pieces
+    pieces=""
   else
     echo "Missing on this machine: $pieces. Ask its administrator for: apt-get install $pieces" >&2
     exit 1
   fi
+fi
+
+# Debug information doubles the time of compiling; your own settings go first.
+if [ -z "${R_MAKEVARS_USER:-}" ] && [ ! -e "${HOME:-/}/.R/Makevars" ]; then
+  for flags in CFLAGS CXXFLAGS CXX11FLAGS CXX14FLAGS CXX17FLAGS; do echo "$flags = -O2"; done >.build/Makevars
+  export R_MAKEVARS_USER="$PWD/.build/Makevars"
 fi
 
 # What is not there, or older than DESCRIPTION asks.
@@ -61,6 +68,21 @@ if [ -n "$lacking" ] && can_apt; then
   done
   lacking=$(missing)
 fi
+# What packages for Word reports compile against, where they have to be compiled: all named at once.
+case " $lacking " in *" officer "* | *" flextable "* | *" xml2 "*)
+  if has pkg-config; then
+    for pair in freetype2:libfreetype-dev harfbuzz:libharfbuzz-dev fribidi:libfribidi-dev libpng:libpng-dev \
+      libtiff-4:libtiff-dev libjpeg:libjpeg-dev libwebp:libwebp-dev fontconfig:libfontconfig-dev \
+      cairo:libcairo2-dev openssl:libssl-dev libxml-2.0:libxml2-dev zlib:zlib1g-dev; do
+      pkg-config --exists "${pair%%:*}" || pieces="$pieces ${pair#*:}"
+    done
+    if [ -n "$pieces" ]; then
+      echo "Missing on this machine:$pieces. Ask its administrator for: apt-get install$pieces" >&2
+      echo "or for the built packages: apt-get install r-cran-officer r-cran-flextable r-cran-xml2" >&2
+      exit 1
+    fi
+  fi ;;
+esac
 if [ -n "$lacking" ]; then
   echo "Installing R packages from CRAN into .build/library, with what they need: $lacking"
   Rscript --no-save -e 'p <- commandArgs(TRUE)
@@ -97,7 +119,7 @@ stamp=.build/installed
 if [ ! -e "$stamp" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst data exec man -newer "$stamp" -type f ! -name '*.o' ! -name '*.so' 2>/dev/null | head -n 1)" ]; then
   # objects do not know which headers they were made from
   if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.hpp' -newer "$stamp" | head -n 1)" ]; then find src -name '*.o' -delete -o -name '*.so' -delete; fi
-  echo "Installing orizzonte into .build/library (compiles once, about a minute) ..."
+  echo "Installing orizzonte into .build/library (compiles once, a few minutes) ..."
   if ! MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1; then
     tail -n 30 .build/install.log >&2
     exit 1

@@ -218,3 +218,22 @@ test_that("a bootstrap of measures is that of a plain loop", {
   expect_error(construct_quality(fit, bootstrap = other), "what = construct_quality",
                class = "orizzonte_error_input")
 })
+
+test_that("a single weak item says what would be without it; many variables, what is left out", {
+  fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
+  quality <- construct_quality(fit)
+  without <- quality$left_out[quality$left_out$item == "cr4", ]
+  expect_match(paste(quality_sentences(quality), collapse = " "),
+               paste0("cr4 loads .18, below .40 in size; without it omega is ",
+                      format_share(without$omega)), fixed = TRUE)
+  # 42 items with holes
+  set.seed(2)
+  factor <- matrix(stats::rnorm(2 * 150), 150)
+  wide <- as.data.frame(factor[, rep(1:2, each = 21)] + matrix(stats::rnorm(42 * 150), 150))
+  names(wide) <- paste0(rep(c("a", "b"), each = 21), 1:21)
+  wide[cbind(sample(150, 20), sample(42, 20))] <- NA
+  bp <- blueprint("Wide") |> construct("A", reflected_in = all_of(paste0("a", 1:21))) |>
+    construct("B", reflected_in = all_of(paste0("b", 1:21)))
+  expect_output(print(construct_quality(quiet_fit(bp, wide), leave_out = "none")),
+                "own items, as if the others told nothing")
+})
