@@ -241,8 +241,9 @@ quality_notes <- function(fit) {
   incomplete <- is_incomplete(fit$sample)
   c(if (incomplete) "Alpha and the ratios come from the EM moments, since values are missing.",
     if (incomplete && length(fit$layout$observed) > most_saturated)
-      paste0("With more than ", most_saturated, " variables the standard errors of alpha are those ",
-             "of the construct's own items, as if the others told nothing of what is missing."),
+      paste0("With more than ", most_saturated, " variables the standard errors of alpha are ",
+             "those of the construct's own items, as if the others told nothing of what is ",
+             "missing."),
     if (!raw) "Standard errors of alpha are those of normal theory: there are no single cases.")
 }
 

@@ -7,13 +7,16 @@ model <- function(name) {
   read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
 }
 keep <- function(figure, name) {
-  ggplot2::ggsave(file.path("docs", "screenshots", paste0(name, ".png")), figure, width = 12.8,
-                  height = 8, dpi = 100, bg = "white")
+  grDevices::png(file.path("docs", "screenshots", paste0(name, ".png")), 12.8, 8, units = "in",
+                 res = 100, type = "cairo", bg = "white")
+  print(figure)
+  grDevices::dev.off()
 }
 demo <- read_blueprint(system.file("extdata", "choirs.yaml", package = "orizzonte"))
 fit <- quietly(fit_model(demo, choirs))
 structural <- quietly(fit_model(model("structural"), choirs))
 ladder <- quietly(invariance(demo, choirs, by = setting))
+keep(path_diagram(fit), "diagram")
 keep(path_diagram(structural, r_squared = TRUE), "structural")
 keep(plot(construct_quality(fit)), "quality")
 concerts <- blueprint("Calm and joy over two concerts") |>
