@@ -31,6 +31,12 @@ read_study <- function(file) {
     abort("study", c(paste0(quoted(file), " is not a study file."),
                      i = paste0("It holds keys such as data, blueprints and steps; orizzonte new ",
                                 "study writes one to start from.")))
+  if ("constructs" %in% names(content))
+    abort("study", c(paste0(quoted(file), " is a blueprint, not a study."),
+                     i = either("Fit it: fit_model(read_blueprint(file), data).",
+                                paste0("Fit it: orizzonte fit ", shell_word(file), " DATA")),
+                     i = paste0(either("new_study_files()", "orizzonte new study"),
+                                " writes a study to start from.")))
   new_study(content, file, lines)
 }
 

@@ -84,6 +84,8 @@ case " $lacking " in *" officer "* | *" flextable "* | *" xml2 "*)
   fi ;;
 esac
 if [ -n "$lacking" ]; then
+  # the package fs builds its own where the system has none
+  { has pkg-config && pkg-config --exists libuv; } || export USE_BUNDLED_LIBUV=1
   echo "Installing R packages from CRAN into .build/library, with what they need: $lacking"
   Rscript --no-save -e 'p <- commandArgs(TRUE)
     if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) utils::chooseCRANmirror(graphics = FALSE, ind = 1)

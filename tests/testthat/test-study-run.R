@@ -215,6 +215,12 @@ test_that("what is wrong in a study file is told with its line and the nearest w
   broken <- study_in(c("? [a, b]", ": c", small))
   said <- rlang::cnd_message(tryCatch(quietly(broken), error = identity))
   expect_length(gregexpr("is not readable YAML", said)[[1]], 1)
+  expect_error(run_study(extdata("choirs.yaml")), "is a blueprint, not a study",
+               class = "orizzonte_error_study")
+  expect_error(read_blueprint(extdata("study.yaml")), "is a study, not a blueprint",
+               class = "orizzonte_error_file")
+  expect_match(command("run", extdata("choirs.yaml"))$err, "orizzonte fit .*choirs.yaml DATA")
+  expect_match(command("check", extdata("study.yaml"))$err, "orizzonte run .*study.yaml")
   expect_error(run_study("nowhere.yaml"), class = "orizzonte_error_file")
   expect_error(run_study(3), class = "orizzonte_error_input")
   expect_identical(command("run", study_in(sub("top: 2", "tpo: 2", small)))$code, 2L)
