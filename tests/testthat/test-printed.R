@@ -2,7 +2,9 @@
 
 snapshot <- function(...) {
   skip_if_not(isTRUE(l10n_info()[["UTF-8"]]))
-  expect_snapshot(..., cran = FALSE)
+  expect_snapshot(..., cran = FALSE, transform = function(lines) {
+    gsub(package_version_text(), "<version>", lines, fixed = TRUE)
+  })
 }
 demo_blueprint <- function(name) {
   read_blueprint(system.file("extdata", "models", paste0(name, ".yaml"), package = "orizzonte"))
@@ -95,6 +97,21 @@ test_that("measures", {
   bifactor <- suppressMessages(fit_model(demo_blueprint("bifactor"), choirs_bifactor))
   snapshot(print(construct_quality(bifactor)))
   snapshot(print(variance_split(bifactor)))
+  snapshot(print(methods_text(fit)))
+  snapshot(print(methods_text(construct_quality(fit))))
+})
+
+test_that("a study", {
+  folder <- fresh_folder()
+  for (name in c("choirs.yaml", "choirs.csv")) file.copy(extdata(name), file.path(folder, name))
+  before <- setwd(folder)
+  on.exit(setwd(before))
+  writeLines(c("data: choirs.csv", "blueprints: {measurement: choirs.yaml}", "steps:",
+               "  - check: {blueprint: measurement}",
+               "  - screen: {blueprint: measurement, name: looked}"), "study.yaml")
+  snapshot(run_study("study.yaml"))
+  snapshot(run_study("study.yaml"))
+  snapshot(cat(readLines("results/01-check/check.txt"), sep = "\n"))
 })
 
 test_that("many fits", {
