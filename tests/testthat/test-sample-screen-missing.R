@@ -97,3 +97,17 @@ test_that("intraclass correlations come from the analysis of variance", {
   expect_error(screen_data(data, v1:v4, clusters = klass), "Did you mean \"class\"",
                class = "orizzonte_error_name")
 })
+
+test_that("a column that follows from others leaves nothing to test, only rounding", {
+  items <- choirs[paste0("be", 1:4)]
+  expect_false(is.null(screen_data(items)$missing$test))
+  items$sum <- rowSums(items)
+  found <- screen_data(items)
+  expect_null(found$missing$test)
+  expect_output(print(found), "cannot be tested here")
+  expect_null(screen_data(choirs_troubled)$missing$test)
+  # nearly the same is not the same
+  set.seed(3)
+  items$sum <- items$sum + stats::rnorm(nrow(items))
+  expect_false(is.null(screen_data(items)$missing$test))
+})
