@@ -13,7 +13,7 @@ code_of <- function(text) {
 }
 
 test_that("every page is there, and the site lists all of them in the order of work", {
-  skip_if_not(dir.exists(pages))
+  skip_if_not(dir.exists(pages), "the sources are not beside the tests")
   expect_setequal(sub("[.]Rmd$", "", list.files(pages, "[.]Rmd$")), in_order)
   site <- yaml::read_yaml(file.path(pages, "..", "_pkgdown.yml"))
   listed <- unlist(lapply(site$articles, `[[`, "contents"))
@@ -33,7 +33,7 @@ test_that("every page is there, and the site lists all of them in the order of w
 })
 
 test_that("which function when: every exported function, and only what is there", {
-  skip_if_not(dir.exists(pages))
+  skip_if_not(dir.exists(pages), "the sources are not beside the tests")
   code <- code_of(page("which-function"))
   named <- unlist(regmatches(code, gregexpr("[A-Za-z_.]+(?=\\()", code, perl = TRUE)))
   exported <- getNamespaceExports("orizzonte")
@@ -60,13 +60,21 @@ test_that("which function when: every exported function, and only what is there"
 })
 
 test_that("the glossary's addresses are read by the reader of addresses, its functions exist", {
-  skip_if_not(dir.exists(pages))
+  skip_if_not(dir.exists(pages), "the sources are not beside the tests")
   code <- code_of(page("glossary"))
   shape <- paste0("^(loading|effect|variance|covariance|correlation|intercept|mean|weight|",
                   "r_squared|indirect|total|quantity)\\[[^]]+\\]$")
   addresses <- grep(shape, code, value = TRUE)
   expect_gt(length(addresses), 15)
-  for (address in addresses) expect_no_error(parse_address(address))
+  # each is taken apart into what is written there, and is no pattern
+  for (address in addresses) {
+    parsed <- parse_address(address)
+    parts <- strsplit(gsub("^[a-z_]+\\[|\\]$", "", address), ", ", fixed = TRUE)[[1L]]
+    expect_identical(parsed$kind, sub("\\[.*", "", address))
+    expect_identical(c(parsed$first, parsed$second), parts, label = address)
+    expect_false(parsed$pattern)
+  }
+  expect_error(parse_address("loadng[Calm, sc2]"), class = "orizzonte_error")
   named <- unlist(regmatches(code, gregexpr("[A-Za-z_.]+(?=\\()", code, perl = TRUE)))
   known <- c(getNamespaceExports("orizzonte"), "predict", "standardized", "c")
   expect_length(setdiff(named, known), 0)
