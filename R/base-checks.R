@@ -25,6 +25,8 @@ check_blueprint <- function(x, verb) {
 # version of the same shape are read, whatever its number.
 fit_format <- 2L
 
+package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
+
 check_fit <- function(x, reader) {
   if (!inherits(x, "orizzonte_fit")) {
     abort("input", c(paste0(reader, "() reads a fitted model."),
@@ -35,7 +37,7 @@ check_fit <- function(x, reader) {
   if (!all(parts %in% names(x))) refuse_object("it lacks parts that a fit has")
   if (!identical(x$format, fit_format))
     refuse_object(paste0("it was made by version ", format(x$version), ", which kept fits in ",
-                         "another form than ", unname(getNamespaceVersion("orizzonte"))))
+                         "another form than ", package_version_text()))
   groups <- if (is.list(x$layout)) length(x$layout$groups) else 0L
   if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
     refuse_object("its parts do not belong together")

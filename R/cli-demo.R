@@ -5,42 +5,39 @@ command_demo <- function(given) {
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
     abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
   }
-  file <- file.path(folder, "study.yaml")
-  # a study that is there is the user's own by now
-  if (!file.exists(file)) new_study_files(folder)
-  made <- run_study(file, quiet = given$quiet)
-  fits <- Filter(function(x) inherits(x, "orizzonte_fit"), made)
-  last <- if (length(fits)) fits[[length(fits)]]
+  # a study, and data, that are there are the user's own by now
+  made <- run_study(write_study_files(folder, "study.yaml"), quiet = given$quiet)
   steps <- attr(made, "steps")
-  if (!is.null(last)) {
-    at <- steps$folder[match(names(fits)[length(fits)], steps$step)]
-    surface$given$files <- c(file.path(folder, "results", at, "blueprint.yaml"),
-                             file.path(folder, "choirs.csv"))
-    print(summary(last))
+  fits <- study_fits(made)
+  last <- utils::tail(names(fits), 1L)
+  if (length(last)) {
+    at <- file.path(attr(made, "results"), steps$folder[steps$step == last])
+    surface$given$files <- c(file.path(at, "blueprint.yaml"), attr(made, "data"))
+    print(summary(fits[[last]]))
   }
-  if (!given$quiet) close_with(demo_lines(folder, steps))
-  if (is.null(last)) 0L else exit_code(last)
+  if (!given$quiet) close_with(demo_lines(folder, attr(made, "results"), steps))
+  studied_code(fits)
 }
 
 # Where everything is, and what to try next.
-demo_lines <- function(folder, steps) {
+demo_lines <- function(folder, results, steps) {
   inside <- function(...) file.path(folder, ...)
   of <- function(kind) utils::tail(steps$folder[steps$kind == kind], 1L)
+  row <- function(name, ...) if (length(name)) sprintf("  %-20s %s\n", name, paste0(...))
   paste0(
-    "\nWritten to ", folder, ":\n",
-    "  results/index.html   every step with its pictures and tables: open it in a browser\n",
-    if (length(of("report")))
-      paste0("  results/", of("report"), "    the report, and methods and results in words\n"),
+    "\nWritten to ", folder, "; the results are in ", results, ":\n",
+    row("index.html", "every step with its pictures and tables: open it in a browser"),
+    row(of("report"), "the report, and methods and results in words"),
+    row(of("amend"), "the last fit: tables, path diagram, and"),
     if (length(of("amend")))
-      paste0("  results/", of("amend"), "   the last fit: tables, path diagram, and\n",
-             "                       fit <- readRDS(\"", inside("results", of("amend"), "fit.rds"),
-             "\")\n"),
-    "  study.yaml           the study: change it, and only what changed is done again:\n",
-    "                       orizzonte run ", shell_word(inside("study.yaml")), "\n",
+      row("", "fit <- readRDS(\"", file.path(results, of("amend"), "fit.rds"), "\")"),
+    "To go on:\n",
+    row("study.yaml", "the study: change it, and only what changed is done again:"),
+    row("", "orizzonte run ", shell_word(inside("study.yaml"))),
     "  choirs.yaml, choirs-start.yaml, choirs.csv\n",
-    "                       blueprints and data; see what is wrong with the first model:\n",
-    "                       orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
-    shell_word(inside("choirs.csv")), "\n",
+    row("", "blueprints and data; see what is wrong with the first model:"),
+    row("", "orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
+        shell_word(inside("choirs.csv"))),
     if (!nzchar(Sys.which("orizzonte")))
       paste0("\nThe command orizzonte is not on your path yet: Rscript -e ",
              "'orizzonte::install_command(\"~/.local/bin\")'\nputs it there; without it, ",

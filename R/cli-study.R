@@ -17,6 +17,8 @@ command_new <- function(given) {
 command_run <- function(given) {
   made <- run_study(given$files[1L], results = given$out, fresh = isTRUE(given$fresh),
                     quiet = given$quiet)
-  fits <- Filter(function(x) inherits(x, "orizzonte_fit"), made)
-  max(0L, vapply(fits, exit_code, 0L))
+  studied_code(study_fits(made))
 }
+
+study_fits <- function(made) Filter(function(x) inherits(x, "orizzonte_fit"), made)
+studied_code <- function(fits) max(0L, vapply(fits, exit_code, 0L))

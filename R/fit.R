@@ -7,8 +7,6 @@ new_fit <- function(request, sample, layout, solution,
                  version = package_version_text(), format = fit_format), class = "orizzonte_fit")
 }
 
-package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
-
 # A light fit at other values of the free parameters: enough for every reader.
 fit_at <- function(fit, theta) {
   solution <- fit$solution

@@ -4,7 +4,6 @@ report_html <- function(report) {
   tags <- htmltools::tags
   headings <- Filter(function(part) part$part == "heading" && part$level == 1L, report$parts)
   titles <- vapply(headings, `[[`, "", "text")
-  style <- report_asset("report.css")
   script <- report_asset("report.js")
   number <- 0L
   body <- lapply(report$parts, function(part) {
@@ -14,14 +13,22 @@ report_html <- function(report) {
   contents <- tags$nav(id = "contents", tags$ul(lapply(seq_along(titles), function(k) {
     tags$li(tags$a(href = paste0("#section-", k), plain_line(titles[k])))
   })))
+  html_page(report$title, contents, body,
+            tags$script(htmltools::HTML(paste(script, collapse = "\n"))),
+            language = report$language)
+}
+
+# A whole page in the style of reports, as text.
+html_page <- function(title, ..., language = "en") {
+  tags <- htmltools::tags
+  style <- report_asset("report.css")
   page <- tags$html(
-    lang = report$language,
+    lang = language,
     tags$head(tags$meta(charset = "utf-8"),
               tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-              tags$title(plain_line(report$title)),
+              tags$title(plain_line(title)),
               tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
-    tags$body(tags$h1(class = "title", plain_line(report$title)), contents, body,
-              tags$script(htmltools::HTML(paste(script, collapse = "\n")))))
+    tags$body(tags$h1(class = "title", plain_line(title)), ...))
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 

@@ -55,7 +55,7 @@ new_study <- function(content, file, lines) {
   }
   blueprints <- study_blueprints(content$blueprints, folder, refuse)
   asked <- list(by = text("by"), levels = unlist(content$levels),
-                missing_codes = study_codes(content$missing_codes),
+                missing_codes = unlist(study_numbers(content$missing_codes)),
                 incomplete = text("incomplete"), auxiliary = unlist(content$auxiliary),
                 inference = text("inference"), adjust = text("adjust"),
                 clusters = text("clusters"), weights = text("weights"))
@@ -136,12 +136,6 @@ study_blueprints <- function(content, folder, refuse) {
       refuse("blueprints", "each blueprint must be the name of a file.")
     study_path(path, folder, "blueprints", refuse)
   })
-}
-
-study_codes <- function(x) {
-  codes <- unlist(x)
-  numbers <- suppressWarnings(as.numeric(codes))
-  if (length(codes) == 0L) NULL else if (anyNA(numbers)) codes else numbers
 }
 
 study_criteria <- function(x, folder, refuse) {

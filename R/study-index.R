@@ -4,7 +4,6 @@
 # files: links into the folders beside the page.
 write_study_index <- function(study, values) {
   tags <- htmltools::tags
-  style <- report_asset("report.css")
   folders <- vapply(seq_along(study$steps), function(k) step_folder(study, k), "")
   kinds <- vapply(study$steps, `[[`, "", "kind")
   reports <- lapply(which(kinds == "report"), function(k) {
@@ -22,19 +21,12 @@ write_study_index <- function(study, values) {
   contents <- tags$ol(lapply(seq_along(study$steps), function(k) {
     tags$li(tags$a(href = paste0("#", folders[k]), plain_line(step_title(study$steps[[k]]))))
   }))
-  page <- tags$html(
-    lang = "en",
-    tags$head(tags$meta(charset = "utf-8"),
-              tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-              tags$title(plain_line(study$title)),
-              tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
-    tags$body(tags$h1(class = "title", plain_line(study$title)),
-              if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
-              tags$h3("Steps"), contents, sections,
-              tags$p(class = "note", paste0("orizzonte ", package_version_text(), "; seed ",
-                                            study$seed, "."))))
-  write_text(file.path(study$results, "index.html"),
-             paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page)))
+  page <- html_page(study$title,
+                    if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
+                    tags$h3("Steps"), contents, sections,
+                    tags$p(class = "note", paste0("orizzonte ", package_version_text(), "; seed ",
+                                                  study$seed, ".")))
+  write_text(file.path(study$results, "index.html"), page)
 }
 
 study_report_file <- function(args) args$file %||% "report.html"
@@ -54,10 +46,8 @@ step_shown <- function(study, step, folder) {
                            alt = plain_line(paste0(file, " of the step ", step_label(step)))))
     }),
     lapply(printed, function(file) {
-      lines <- strsplit(read_text(file.path(study$results, folder, file)), "\n", fixed = TRUE)
-      tags$details(tags$summary(paste0("Printed: ", file)),
-                   tags$pre(tags$code(paste(shown_text(lines[[1L]]), collapse = "\n"),
-                                      .noWS = c("outside", "inside")), .noWS = "inside"))
+      html_part(report_fold(paste0("Printed: ", file), report_code(
+        read_text(file.path(study$results, folder, file)))))
     }),
     list(tags$p(class = "note", "Files: ", lapply(files, function(file) {
       list(tags$a(href = study_link(folder, file), file), " \u00a0 ")
@@ -92,9 +82,8 @@ outcome_sentence <- function(x, study) {
       paste0("Identified, with ", format_count(x$df), " degrees of freedom.") else
       paste(c("Not identified.", x$remedies), collapse = " "),
     orizzonte_amendments = amendments_sentence(x),
-    orizzonte_quality = if (length(quality_sentences(x)))
-      paste(quality_sentences(x), collapse = " ") else
-        "No construct falls short of the criteria.",
+    orizzonte_quality = paste(quality_sentences(x) %||%
+                                "No construct falls short of the criteria.", collapse = " "),
     orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
     orizzonte_bootstrap = bootstrap_sentence(x),
     orizzonte_plan = plan_sentence(x),
@@ -107,7 +96,8 @@ amendments_sentence <- function(x) {
   paste0("First among what could be freed: ", x$parameter[1L], " (", x$kind[1L],
          "), modification index ", format_fixed(x$modification_index[1L], 2L),
          if (!is.na(drop))
-           paste0("; after refitting \u03c7\u00b2 falls by ", format_fixed(drop, 2L)), ".")
+           paste0("; after refitting \u03c7\u00b2 falls by ", format_fixed(drop, 2L)),
+         " (", x$verdict[1L], ").")
 }
 
 # The first few intervals; the rest is in the table.
@@ -152,16 +142,20 @@ new_study_files <- function(folder = ".", file = "study.yaml", ...) {
   check_arguments("new_study_files")
   check_path(folder, "`folder`")
   check_string(file, "`file`")
-  target <- file.path(folder, file)
-  check_target(target, "study")
-  names <- c("choirs.yaml", "choirs-start.yaml", "choirs.csv")
-  there <- c(file, names)[file.exists(file.path(folder, c(file, names)))]
+  there <- c(file, study_files)[file.exists(file.path(folder, c(file, study_files)))]
   if (length(there))
     abort("study", c(paste0(quoted(there[1L]), " is there already: nothing is written over."),
                      i = "Choose another folder."))
-  for (name in names)
-    file.copy(system.file("extdata", name, package = "orizzonte"), file.path(folder, name))
-  write_text(target, readLines(system.file("extdata", "study.yaml", package = "orizzonte"),
-                               encoding = "UTF-8"))
-  invisible(target)
+  invisible(write_study_files(folder, file))
+}
+
+study_files <- c("choirs.yaml", "choirs-start.yaml", "choirs.csv")
+
+# What is not there yet of a study file and of what it needs.
+write_study_files <- function(folder, file) {
+  shipped <- function(name) system.file("extdata", name, package = "orizzonte")
+  for (name in study_files) file.copy(shipped(name), file.path(folder, name))
+  target <- file.path(folder, file)
+  if (!file.exists(target)) write_text(target, readLines(shipped("study.yaml"), encoding = "UTF-8"))
+  target
 }

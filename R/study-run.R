@@ -9,7 +9,8 @@
 #' @param quiet Whether to leave out messages.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A list, invisibly, of what came of the steps, by name (fits, ladders and so on); its
-#'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept), `folder`.
+#'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept), `folder`, its
+#'   attributes `results` and `data` are the folder of the results and where the data are.
 #' @section The file: `data` (a file), `blueprints` (names and files) and `steps` are needed;
 #'   `title`, `by`, `levels`, `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`,
 #'   `clusters`, `weights` as in [fit_model()], `criteria` (a file, or keys of [criteria()]),
@@ -60,7 +61,8 @@ run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, ...) {
   steps <- list_frame(do.call(Map, c(list(c), rows)))
   write_study_index(study, values)
   if (!quiet) say("Results in ", study$results, "; begin with index.html.")
-  invisible(structure(values, steps = steps))
+  invisible(structure(values, steps = steps, results = study$results,
+                      data = study$data))
 }
 
 step_label <- function(step) {

@@ -32,10 +32,10 @@ demo_after <- function(results) {
   expect_equal(demo$code, 0)
   expect_match(demo$err, "12 of 12  report +\\(kept\\)")
   inside <- function(...) file.path(folder, ...)
-  named <- c("results/index.html", "results/12-report", "results/06-greeted", "study.yaml",
-             "choirs.yaml", "choirs-start.yaml", "choirs.csv")
+  named <- c("results", "results/index.html", "results/12-report", "results/06-greeted",
+             "study.yaml", "choirs.yaml", "choirs-start.yaml", "choirs.csv")
   expect_true(all(file.exists(inside(named))))
-  for (name in named) expect_match(demo$err, name, fixed = TRUE)
+  for (name in basename(named)) expect_match(demo$err, name, fixed = TRUE)
   expect_false(any(grepl("'NA'", c(demo$out, readLines(inside("results/index.html"))))))
   # what is said to be tried next, runs
   steps <- sub("^ +orizzonte ", "", grep("^ +orizzonte (run|diagnose) ",
@@ -54,6 +54,18 @@ demo_after <- function(results) {
   expect_equal(own$code, 0)
   expect_match(own$err, "1 of 1  check")
   expect_false(grepl("readRDS", own$err))
+  # results elsewhere are named where they are; what an older demo left is no hindrance
+  unlink(inside("study.yaml"))
+  writeLines(c("data: choirs.csv", "results: elsewhere", "blueprints: {one: choirs.yaml}", "steps:",
+               "  - fit: {blueprint: one}"), inside("study.yaml"))
+  own <- command("demo", "--out", folder)
+  expect_match(own$err, file.path(folder, "elsewhere"), fixed = TRUE)
+  expect_match(own$out, "elsewhere/01-fit/blueprint.yaml")
+  before <- readLines(inside("choirs.yaml"))
+  writeLines(c(before, "# mine"), inside("choirs.yaml"))
+  unlink(inside("study.yaml"))
+  expect_identical(write_study_files(folder, "study.yaml"), inside("study.yaml"))
+  expect_identical(readLines(inside("choirs.yaml")), c(before, "# mine"))
 }
 
 test_that("the starter runs unchanged, gives the numbers of R, and its index leads everywhere", {
@@ -90,6 +102,7 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_length(said, 12)
   expect_true(all(nzchar(said[-12])))
   expect_match(said[4], "loading[Calm, st2]", fixed = TRUE)
+  expect_match(said[4], "(misspecified)", fixed = TRUE)
   expect_match(said[10], "200 replicates; 95 % intervals: effect[Belonging, Staying] [",
                fixed = TRUE)
   power <- utils::read.csv(file.path(results, "11-plan", "plan.csv"))
