@@ -39,7 +39,17 @@ demo_lines <- function(folder, results, steps) {
     row("", "orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
         shell_word(inside("choirs.csv"))),
     if (!nzchar(Sys.which("orizzonte")))
-      paste0("\nThe command orizzonte is not on your path yet: Rscript -e ",
-             "'orizzonte::install_command(\"~/.local/bin\")'\nputs it there; without it, ",
-             "write Rscript -e 'orizzonte::main()' run ...\n"))
+      paste0("\nThe command orizzonte is not on your path yet. This puts it into a folder that\n",
+             "mostly is:\n  mkdir -p ~/.local/bin && ",
+             started_by_r("install_command(\"~/.local/bin\")"),
+             "\nUntil then, write instead of orizzonte:\n  ", started_by_r("main()"), "\n"))
+}
+
+# A call from a shell that knows nothing of this session: a library of its own is named.
+started_by_r <- function(call) {
+  library <- dirname(system.file(package = "orizzonte"))
+  known <- c(.Library, .Library.site,
+             strsplit(Sys.getenv("R_LIBS_USER"), .Platform$path.sep, fixed = TRUE)[[1L]])
+  paste0(if (!library %in% path.expand(known)) paste0("R_LIBS=", shell_word(library), " "),
+         "Rscript -e '", "orizzonte::", call, "'")
 }

@@ -45,6 +45,17 @@ demo_after <- function(results) {
     words <- scan(text = step, what = "", quote = "'", quiet = TRUE)
     expect_equal(do.call(command, as.list(words))$code, 0)
   }
+  # so does what puts the command on the path, in a shell that knows nothing of this session
+  expect_match(demo$err, "mkdir -p", fixed = TRUE)
+  line <- trimws(grep("mkdir -p", strsplit(demo$err, "\n")[[1L]], value = TRUE, fixed = TRUE))
+  home <- fresh_folder()
+  shell <- function(code) {
+    system(paste0("env -u R_LIBS HOME=", shQuote(home), " sh -c ", shQuote(code)), intern = TRUE,
+           ignore.stderr = TRUE)
+  }
+  shell(line)
+  expect_match(shell(paste(shQuote(file.path(home, ".local/bin/orizzonte")), "--version")),
+               "^orizzonte [0-9]")
   again <- readRDS(inside("results/06-greeted/fit.rds"))
   expect_equal(nrow(trail(again)), 3)
   # a study somebody changed is run as it is
