@@ -67,7 +67,8 @@ addresses_without_group <- function(rows) address_format(rows$kind, rows$first, 
 #' @param address One address, as a string or a language object.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A list of class `orizzonte_address` with elements `kind` (a string),
-#'   `first`, `second` and `group` (character vectors, or `NULL` for "all").
+#'   `first`, `second` and `group` (character vectors, or `NULL` for "all") and `pattern` (whether
+#'   `first` is a set of variables, as in `variance[items]`).
 #'   `format()` gives the canonical string back.
 #' @section Errors: `orizzonte_error_address` when the text is not an address;
 #'   the nearest kind is named.

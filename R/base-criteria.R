@@ -67,7 +67,7 @@
 #' context of large-scale international surveys. *Educational and Psychological Measurement,
 #' 74*(1), 31--57.
 #'
-#' Wheaton, B., Muthen, B., Alwin, D. F., & Summers, G. F. (1977). Assessing reliability and
+#' Wheaton, B., Muthén, B., Alwin, D. F., & Summers, G. F. (1977). Assessing reliability and
 #' stability in panel models. *Sociological Methodology, 8*, 84--136.
 #' @examples
 #' criteria()

@@ -1,5 +1,8 @@
 #' Add effects among constructs and observed variables
 #'
+#' One formula an outcome: what is on the right has an effect on what is on the left. Every outcome
+#' has a residual; what only has effects covaries freely.
+#'
 #' @param .bp A blueprint.
 #' @param ... One or more formulas (or the same as text), `outcome ~ predictors`, with `+` between
 #'   several names on either side. Names are literal; `x1:x3` is a numbered

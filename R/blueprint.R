@@ -4,7 +4,8 @@
 #' what covaries, what is fixed or equal. It is a plain value built by small
 #' verbs, each of which returns a new blueprint; nothing is estimated while it
 #' is built. The verbs are [construct()], [effect()], [covary()],
-#' [uncorrelate()], [restrict()], [relax()], [start_at()], [quantity()],
+#' [uncorrelate()], [restrict()], [relax()], [hold_equal()], [let_differ()], [set_scale()],
+#' [start_at()], [quantity()],
 #' [claim()], [leave_out()], [repeated()] and [wording()].
 #'
 #' @section What is assumed without being asked for:

@@ -1,13 +1,12 @@
 #' The command line
 #'
-#' `main()` runs one command of the command line: `demo`, `screen`, `check`, `fit`,
-#' `diagnose`, `amend`, `compare`, `confirm`, `rescue`, `invariance`, `bootstrap`, `cutoffs`,
-#' `plan`, `draw` or `report`;
-#' `orizzonte --help` lists them.
+#' `main()` runs one command of the command line, such as `fit`, `report` or `run`;
+#' `orizzonte --help` lists all of them, `orizzonte fit --help` says what one of them takes.
 #' Tables go to standard output, messages to standard error; tables keep to the width of the
 #' terminal, or to the columns that the variable `COLUMNS` of the shell gives. Exit codes: 0 done
 #' (an improper solution warns and says so in `status`), 1 not identified or not converged, 2 bad
-#' input or usage, 3 an internal error, 141 when the program that reads the output has ended before.
+#' input or usage, 3 an internal error, 130 interrupted, 141 when the program that
+#' reads the output has ended before.
 #'
 #' @param args Words of the command line.
 #' @param ... Must be empty: an argument by another name is an error.

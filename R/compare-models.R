@@ -21,6 +21,7 @@
 #' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
 #'   it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
 #'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference),
+#'   `cfi_normal`, `tli_normal` and `rmsea_normal` where some are corrected (see [fit_indices()]),
 #'   `verdict` (of the test: fits as well, worse, better), `broken` (of the more restricted model:
 #'   which criteria of change it breaks), `status`, `nested` (`"yes"`, `"no"`,
 #'   `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,

@@ -54,13 +54,13 @@
 #' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
 #' of Statistics, 6*(2), 65--70.
 #'
-#' Saris, W. E., Satorra, A., & Sorbom, D. (1987). The detection and correction of specification
+#' Saris, W. E., Satorra, A., & Sörbom, D. (1987). The detection and correction of specification
 #' errors in structural equation models. *Sociological Methodology, 17*, 105--129.
 #'
 #' Saris, W. E., Satorra, A., & van der Veld, W. M. (2009). Testing structural equation models or
 #' detection of misspecifications? *Structural Equation Modeling, 16*(4), 561--582.
 #'
-#' Sorbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' Sörbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
 #' @seealso [amend()] to make one of the changes, [score_test()] for several at once,
 #'   [residual_map()] for a picture of the misfit.
 #' @examples

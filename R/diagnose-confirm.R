@@ -159,6 +159,9 @@ confirmation_reading <- function(x) {
 
 #' Split data into a half to explore and a half to confirm
 #'
+#' At random, before anything is looked at: the model is amended on the one part and tested on the
+#' other.
+#'
 #' @param data A data frame.
 #' @param share Share of rows in the first part.
 #' @param seed Seed of the random split; the state of R's generator is left as it was.

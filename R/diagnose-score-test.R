@@ -19,7 +19,7 @@
 #' with applications to problems of estimation. *Mathematical Proceedings of the Cambridge
 #' Philosophical Society, 44*(1), 50--57.
 #'
-#' Sorbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' Sörbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
 #' @seealso [amendments()] for all candidates one by one, [amend()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>

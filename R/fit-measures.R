@@ -84,7 +84,7 @@ srmr <- function(s, sigma, mean = NULL, mu = NULL) {
   sqrt(mean(parts^2, na.rm = TRUE))
 }
 
-# GFI = 1 - tr[(Sigma^-1 S - I)^2] / tr[(Sigma^-1 S)^2] (Joreskog & Sorbom 1981).
+# GFI = 1 - tr[(Sigma^-1 S - I)^2] / tr[(Sigma^-1 S)^2] (Jöreskog & Sörbom 1981).
 # `ratio` is Sigma^-1 S.
 gfi <- function(ratio) {
   rest <- ratio - diag(nrow(ratio))

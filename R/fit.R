@@ -73,7 +73,7 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 
 #' Fit a blueprint to data
 #'
-#' Estimates the model by maximum likelihood (Joreskog 1969, 1971) from raw data or from
+#' Estimates the model by maximum likelihood (Jöreskog 1969, 1971) from raw data or from
 #' [summary_data()]. Cases with missing values are kept and used for what they hold (casewise
 #' maximum likelihood, Arbuckle 1996). Sample moments have divisor n and \eqn{\chi^2 = nF}. Prints
 #' nothing but short messages about what was assumed, kept or left out; a solution that is improper
@@ -138,10 +138,10 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   data. In G. A. Marcoulides & R. E. Schumacker (Eds.), *Advanced structural equation modeling*
 #'   (pp. 243-277). Erlbaum.
 #'
-#'   Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
+#'   Jöreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
 #'   *Psychometrika, 34*, 183-202.
 #'
-#'   Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
+#'   Jöreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
 #'   36*, 409-426.
 #'
 #'   Little, R. J. A., & Rubin, D. B. (2019). *Statistical analysis with missing data* (3rd ed.).

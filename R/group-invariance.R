@@ -54,7 +54,8 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
 #'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
-#'   `bic`, the same with `_change`, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
+#'   `bic`, the same with `_change`, where indices are corrected what they were before, as
+#'   `cfi_normal` and so on, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
 #'   of each group by rung), `details` (by rung: the single equalities tested, with `parameter`,
 #'   `group`, `p`, `p_holm`, `expected_change_std`, `power`, `verdict`; by structural step the
 #'   differences, with `parameter`, `group`, `difference`, `difference_std`, `lower`, `upper`),
@@ -76,7 +77,7 @@
 #' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
 #' of Statistics, 6*(2), 65--70.
 #'
-#' Joreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
+#' Jöreskog, K. G. (1971). Simultaneous factor analysis in several populations. *Psychometrika,
 #' 36*(4), 409--426.
 #'
 #' Meredith, W. (1993). Measurement invariance, factor analysis and factorial invariance.

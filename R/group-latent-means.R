@@ -13,14 +13,15 @@
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,
-#'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`. The attribute `held` counts the
+#'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`, `against` (the group,
+#'   or time, that the mean is compared with). The attribute `held` counts the
 #'   intercepts held for each construct; `caveat` says why the differences
 #'   may not be read as such (printed first; `NULL` when nothing stands in the way); `unreleased`
 #'   gives them with the held intercepts of released loadings free as well (`NULL` without such).
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for
 #'   an unknown group or rung.
 #' @references
-#' Sorbom, D. (1974). A general method for studying differences in factor means and factor
+#' Sörbom, D. (1974). A general method for studying differences in factor means and factor
 #' structure between groups. *British Journal of Mathematical and Statistical Psychology, 27*(2),
 #' 229--239.
 #' @seealso [invariance()], which must allow it, [group_gaps()].

@@ -32,9 +32,9 @@
 #'   residual covariances and the loadings of other constructs enlarge the sum's variance only
 #'   (McDonald 1999; Raykov 2001). Of a second-order construct the sum is that of all observed items
 #'   below it. The average variance extracted is the mean squared standardized loading of its own
-#'   items. Errors come from the delta method, intervals of omega and AVE from the logit scale.
-#'   Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with missing
-#'   values), its standard error from the influence of each case (from normal theory for summary
+#'   items. Standard errors come from the delta method, intervals of omega and AVE from the logit
+#'   scale. Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with
+#'   missing values), its standard error from the influence of each case (from normal theory for summary
 #'   data; van Zyl et al. 2000), its interval from the scale of log(1 - alpha) (Bonett 2002); it is
 #'   a reliability only if loadings are equal, which is tested beside it by a refit, in all groups
 #'   at once. `p_below_one` tests that the size of a correlation is 1 against that it is less, one

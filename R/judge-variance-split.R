@@ -25,8 +25,8 @@
 #'   loadings; the percentage of uncontaminated correlations is the share of pairs of items that no
 #'   specific factor links. A second-order model is read through its Schmid-Leiman form: general
 #'   loadings are products, specific ones the loadings times the standard deviation of the
-#'   disturbance (Schmid & Leiman 1957); with a negative disturbance variance it has none. Errors
-#'   come from the delta method, intervals from the logit scale.
+#'   disturbance (Schmid & Leiman 1957); with a negative disturbance variance it has none. Standard
+#'   errors come from the delta method, intervals from the logit scale.
 #' @section Errors: `orizzonte_error_input` for a model without a general construct, or with several
 #'   and none named; `orizzonte_error_name` for one that is not general;
 #'   `orizzonte_error_convergence` for a fit without estimates.

@@ -20,7 +20,7 @@
 #'
 #' @useDynLib orizzonte, .registration = TRUE
 #' @references
-#' Joreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
+#' Jöreskog, K. G. (1969). A general approach to confirmatory maximum likelihood factor analysis.
 #' *Psychometrika, 34*(2), 183--202.
 #' @importFrom Rcpp evalCpp
 #' @importFrom rlang %||%

@@ -1,7 +1,7 @@
 #' Direct, indirect and total effects
 #'
 #' Total effects are the entries of \eqn{(I - B)^{-1}}; indirect effects are
-#' what they add to the direct ones (Bollen 1987). Errors come from the delta
+#' what they add to the direct ones (Bollen 1987). Standard errors come from the delta
 #' method with analytic derivatives.
 #'
 #' @param object A fit from [fit_model()].

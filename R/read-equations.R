@@ -1,11 +1,14 @@
 #' The structural equations and what each variable is
 #'
+#' Every variable that something points at as a sum of what points at it, with the raw estimates;
+#' the variables that nothing points at are named.
+#'
 #' @param fit A fit from [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_equations`, one row for each
-#'   variable that something points at: `variable`, `kind` (item, construct,
-#'   observed outcome), `equation` with the estimates. The attribute `roles`
-#'   names the variables nothing points at.
+#'   variable that something points at: `variable`, `group`, `kind` (item, construct,
+#'   observed outcome), `equation` with the estimates. The attribute `causes`
+#'   names the variables nothing points at, `constructs` the constructs.
 #' @section Errors: `orizzonte_error_input` for anything that is no fit.
 #' @seealso [estimates()], [identification()].
 #' @examples

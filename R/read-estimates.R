@@ -1,7 +1,9 @@
 #' Estimates: raw and standardized side by side
 #'
-#' Standard errors come from the inverse expected information; those of standardized
-#' values from the delta method with analytic derivatives. Effects and loadings
+#' Standard errors come from the inverse information, expected where the data are complete and
+#' observed where values are missing, or from the sandwich where inference is robust, as
+#' [fit_model()] was asked; those of standardized values from the delta method with analytic
+#' derivatives. Effects and loadings
 #' are standardized by both variables' standard deviations, covariances by those
 #' of the two variables (residuals, where something points at them; the effect of
 #' a factor coded 0/1 by the outcome's only), variances by

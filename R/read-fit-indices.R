@@ -1,5 +1,8 @@
 #' Fit indices, with the baseline and saturated models beside them
 #'
+#' How well the model reproduces the moments, each index against its cut-offs, and in words what
+#' they say together. Printed with the models it is compared with.
+#'
 #' @section Formulas:
 #' With *N* cases, discrepancy *F*, \eqn{\chi^2 = NF}, *q* free parameters,
 #' *p* variables and a baseline model *b* in which variables that something
@@ -28,9 +31,9 @@
 #'
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
-#' @param baseline `"exogenous free"` or `"independence"`, see above; `"equal over times"`, of
-#'   [repeated()] constructs: besides, each item has one mean and one variance at all times, so that
-#'   models with equal intercepts or residual variances contain it (Widaman & Thompson 2003).
+#' @param baseline `"exogenous free"` or `"independence"`, see the formulas; `"equal over times"`,
+#'   of [repeated()] constructs: besides, each item has one mean and one variance at all times, so
+#'   that models with equal intercepts or residual variances contain it (Widaman & Thompson 2003).
 #' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -42,14 +45,15 @@
 #'   Where inference is robust, `chisq`, `p`, `cfi`, `tli`, `rmsea` with its interval and
 #'   `p_close_fit` are corrected by the inflation c of \eqn{\chi^2} (Satorra & Bentler 1994;
 #'   Brosseau-Liard, Savalei & Li 2012; Brosseau-Liard & Savalei 2014; Li & Bentler 2006):
-#'   RMSEA\eqn{^2} = G max(T - c df, 0) / (N df), CFI = 1 - max(T - c df, 0) / max(T_B - c_B df_B, T
-#'   - c df, 0). With missing values the likelihood ratio shrinks with all that is missing, so
-#'   `cfi`, `tli` and `rmsea` come from N times the complete-data discrepancy of the saturated
-#'   moments, and c is the mean of that over df (after Zhang & Savalei 2023). What they were before
-#'   follows as `chisq_normal`, `p_normal`, `cfi_normal`, `tli_normal`, `rmsea_normal`, then c as
-#'   `chisq_inflation`; with `adjust = "mean and variance"` `df_adjusted` are the degrees of freedom
-#'   of the corrected \eqn{\chi^2}. NFI, RFI, IFI, GFI, AGFI and ECVI are not corrected. With
-#'   weights there is no likelihood: AIC, BIC and ECVI are `NA`.
+#'   RMSEA\eqn{^2} = G max(T - c df, 0) / (N df), CFI = 1 - max(T - c df, 0) /
+#'   max(T_B - c_B df_B, T - c df, 0). With missing values the likelihood ratio
+#'   shrinks with all that is missing, so `cfi`, `tli` and `rmsea` come from N times the
+#'   complete-data discrepancy of the saturated moments, and c is the mean of that over df (after
+#'   Zhang & Savalei 2023). What they were before follows as `chisq_normal`, `p_normal`,
+#'   `cfi_normal`, `tli_normal`, `rmsea_normal`, then c as `chisq_inflation`; with `adjust = "mean
+#'   and variance"` `df_adjusted` are the degrees of freedom of the corrected \eqn{\chi^2}. NFI,
+#'   RFI, IFI, GFI, AGFI and ECVI are not corrected. With weights there is no likelihood: AIC, BIC
+#'   and ECVI are `NA`.
 #' @references
 #' Bentler, P. M. (1990). Comparative fit indexes in structural models. *Psychological Bulletin,
 #' 107*(2), 238--246.

@@ -1,6 +1,6 @@
 #' Factor scores
 #'
-#' Estimates of each person's standing on the constructs. `"regression"`
+#' Estimates of each case's standing on the constructs. `"regression"`
 #' (Thurstone 1935) is the conditional mean given all observed variables of the
 #' model; `"bartlett"` (Bartlett 1937) is unbiased given the constructs and uses
 #' their items only.

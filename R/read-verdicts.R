@@ -6,7 +6,7 @@
 #' @section Criteria:
 #' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other
 #'   side is that significant;
-#' * some relation (`!=`): the two-sided *p* below `alpha`;
+#' * some relation (`!=`): the two-sided *p* below `significance`;
 #' * no relation (`==`): supported when the standardized value lies within `smallest` of zero by two
 #'   one-sided tests at `significance` (Schuirmann 1987), for a value that merely is not significant
 #'   supports nothing; *contradicted* when it is significantly different and not within the margin;

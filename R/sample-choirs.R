@@ -35,7 +35,7 @@
 #' Everything that goes wrong in practice, for trying out what the package says
 #' about it: an identifier column, -9 for missing answers, a sum score among its
 #' items, a constant column, a reverse-keyed item (`cl3`), a near-duplicate pair
-#' (`wa3`, `wa4`), an aspect that hardly exists (`fu1`-`fu3`) and an outlying row.
+#' (`wa3`, `wa4`), a construct that hardly exists (`fu1`-`fu3`) and an outlying row.
 #'
 #' @format A data frame with 240 rows: `id`, `wa1`-`wa4`, `cl1`-`cl3`,
 #'   `fu1`-`fu3`, `warm_sum`, `version`.

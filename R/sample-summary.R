@@ -1,5 +1,9 @@
 #' Summary data: a covariance or correlation matrix instead of raw data
 #'
+#' What a publication prints is enough to fit a model: covariances (or correlations with standard
+#' deviations), the number of cases and, where intercepts matter, means. What needs single cases,
+#' such as scores, robust inference or resampling, is refused with a reason.
+#'
 #' @param cov A covariance matrix with variable names, full or lower triangle
 #'   (the upper one `NA` or zero); or a correlation matrix together with `sd`.
 #' @param n Number of cases.
