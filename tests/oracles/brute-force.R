@@ -11,18 +11,22 @@ oracle_model <- function(observed, latent, cells, means = FALSE) {
   if (is.null(cells$group)) cells$group <- 1L
   free <- is.na(cells$value)
   labels <- unique(cells$label[free])
+  # where the cells of each matrix stand, by group
+  places <- lapply(sort(unique(cells$group)), function(g) {
+    lapply(c(b = "B", psi = "Psi", alpha = "alpha"), function(name) {
+      of <- which(cells$group == g & cells$matrix == name)
+      list(of = of, at = cbind(match(cells$row[of], all), match(cells$col[of], all)))
+    })
+  })
   build <- function(theta) {
     value <- cells$value
     value[free] <- theta[match(cells$label[free], labels)]
-    lapply(sort(unique(cells$group)), function(g) {
+    lapply(places, function(place) {
       b <- psi <- matrix(0, length(all), length(all), dimnames = list(all, all))
       alpha <- stats::setNames(numeric(length(all)), all)
-      for (i in which(cells$group == g)) {
-        if (cells$matrix[i] == "B") b[cells$row[i], cells$col[i]] <- value[i]
-        if (cells$matrix[i] == "Psi") psi[cells$row[i], cells$col[i]] <- psi[cells$col[i],
-            cells$row[i]] <- value[i]
-        if (cells$matrix[i] == "alpha") alpha[cells$row[i]] <- value[i]
-      }
+      b[place$b$at] <- value[place$b$of]
+      psi[place$psi$at] <- psi[place$psi$at[, 2:1, drop = FALSE]] <- value[place$psi$of]
+      alpha[place$alpha$at[, 1L]] <- value[place$alpha$of]
       total <- solve(diag(length(all)) - b)
       phi <- total %*% psi %*% t(total)
       list(sigma = phi[observed, observed, drop = FALSE], mu = drop(total %*% alpha)[observed],
