@@ -3,7 +3,7 @@
 check_string <- function(x, what) {
   if (!is.character(x) || length(x) != 1L || is.na(x) || !nzchar(x)) {
     abort("input", c(paste0(what, " must be one piece of text."),
-                     i = paste0("Write it in quotes, such as ", quoted("Belonging"), ".")))
+                     x = paste0("It is ", describe(x), "."), i = "Write it in quotes."))
   }
   x
 }
@@ -65,6 +65,7 @@ refuse_object <- function(why) {
 
 describe <- function(x) {
   if (is.null(x)) return("NULL")
+  if (identical(x, "")) return("an empty text")
   if (inherits(x, "orizzonte_blueprint")) return("a blueprint")
   if (inherits(x, "orizzonte_fit")) return("a fitted model")
   if (is.data.frame(x)) return("a data frame")
@@ -73,6 +74,16 @@ describe <- function(x) {
   if (is.atomic(x) && length(x) == 1L)
     return(paste0("the ", if (is.character(x)) "text " else "value ", substr(format(x), 1L, 60L)))
   paste0("an object of class ", class(x)[1L])
+}
+
+# What a list is, or which of its parts is none of those that are known.
+describe_part <- function(x, known) {
+  if (!is.list(x) || is.object(x)) return(paste0("`x` is ", describe(x), "."))
+  if (length(x) == 0L) return("`x` is an empty list.")
+  strange <- which(!vapply(x, known, NA))[1L]
+  name <- names(x)[strange]
+  paste0(if (is.null(name) || !nzchar(name)) paste("Part", strange) else
+    paste("Part", quoted(name)), " of `x` is ", describe(x[[strange]]), ".")
 }
 
 check_words <- function(x, what, example) {
@@ -88,7 +99,8 @@ check_words <- function(x, what, example) {
 # must be written in full.
 check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed = NULL) {
   frame <- parent.frame()
-  known <- formals(sys.function(sys.parent()))
+  verb_itself <- sys.function(sys.parent())
+  known <- formals(verb_itself)
   bare <- vapply(known, function(x) is.symbol(x) && !nzchar(as.character(x)), NA)
   needed <- setdiff(names(known)[bare], c("...", optional))
   # base's own, whatever an argument of that name holds
@@ -99,6 +111,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
     abort("input", c(paste0(verb, "() needs `", lacking[1L], "`."),
                      i = paste0("See ?", verb, " for its arguments and an example.")))
   }
+  check_quotes(verb_itself, sys.call(sys.parent()), frame)
   if (dots) return(invisible())
   names <- setdiff(names(known), "...")
   strange <- setdiff(names(sys.call(sys.parent())), c(names, ""))[1L] %||% NA
@@ -109,6 +122,45 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
                    if (!is.na(strange)) nearest_argument(strange, names),
                    i = if (is.na(strange)) unnamed,
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
+}
+
+# Arguments that take text besides those whose default is one.
+text_arguments <- c("because", "construct", "dir", "file", "folder", "formats", "general", "group",
+                    "groups", "inference", "kinds", "name", "over", "results", "rung", "rungs",
+                    "scale", "structural")
+
+# Bare words where text is asked for, such as loosen(ladder, metric) or rungs = c(metric, scalar):
+# many other arguments take bare names, so that these are soon written like them. A variable that
+# holds the text is fine.
+check_quotes <- function(verb, call, frame) {
+  given <- as.list(match.call(verb, call, expand.dots = FALSE, envir = parent.frame(3L)))[-1L]
+  known <- formals(verb)
+  # a third word in a row is more often one too many
+  given <- given[names(given) %in% c(names(known)[1:2], names(call))]
+  text <- names(known) %in% text_arguments | vapply(known, is_text, NA)
+  for (name in intersect(names(known)[text], names(given)[vapply(given, is_bare, NA)])) {
+    words <- setdiff(all.names(given[[name]]), "c")
+    # words that came through the dots of another function are not known here
+    hint <- if (!any(startsWith(words, ".."))) words_in_quotes(words)
+    tryCatch(eval(as.name(name), frame), error = function(e) {
+      abort("input", c(paste0("`", name, "` takes text."), x = paste0(conditionMessage(e), "."),
+                       i = paste0("Write it in quotes", if (length(hint)) ": ", hint, ".")))
+    })
+  }
+}
+
+# A text, or the call that makes several.
+is_text <- function(x) {
+  is.character(x) || (is.call(x) && all(vapply(as.list(x)[-1L], is.character, NA)))
+}
+
+is_bare <- function(x) {
+  is.symbol(x) || (is.call(x) && identical(x[[1L]], quote(c)) && all(vapply(x, is.symbol, NA)))
+}
+
+words_in_quotes <- function(words) {
+  if (length(words) == 1L) return(quoted(words))
+  paste0("c(", paste(quoted(words), collapse = ", "), ")")
 }
 
 # Other words that people use for an argument.

@@ -22,8 +22,16 @@ nearest <- function(name, candidates, most = 0.45) {
   candidates <- unique(candidates[!is.na(candidates)])
   if (length(candidates) == 0) return(NULL)
   distance <- utils::adist(tolower(name), tolower(candidates))[1, ]
+  # letters in another order are one slip of the fingers
+  distance[sorted_letters(name) == sorted_letters(candidates)] <- 1
   best <- which.min(distance)
-  if (distance[best] <= max(1, ceiling(most * nchar(name)))) candidates[best] else NULL
+  # of three letters one may be wrong: two alike would not make sc1 of be1
+  allowed <- if (nchar(name) <= 3L) 1 else ceiling(most * nchar(name))
+  if (distance[best] <= allowed) candidates[best] else NULL
+}
+
+sorted_letters <- function(x) {
+  vapply(strsplit(tolower(x), ""), function(letters) paste(sort(letters), collapse = ""), "")
 }
 
 did_you_mean <- function(name, candidates) {

@@ -30,10 +30,6 @@ construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
   check_arguments("construct", optional = c("reflected_in", "composed_of"),
                   unnamed = "Items go into one c(), as in reflected_in = c(be1, be2, be3).")
   check_blueprint(.bp, "construct")
-  name <- tryCatch(name, error = function(e) {
-    abort("input", c("The name of a construct goes in quotes.", x = conditionMessage(e),
-                     i = "Such as construct(\"Belonging\", reflected_in = be1:be4)."))
-  })
   check_string(name, "The name of a construct")
   if (!missing(reflected_in) && !missing(composed_of)) {
     check_together(sys.call(), name)

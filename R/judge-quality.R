@@ -34,13 +34,13 @@
 #'   below it. The average variance extracted is the mean squared standardized loading of its own
 #'   items. Standard errors come from the delta method, intervals of omega and AVE from the logit
 #'   scale. Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with
-#'   missing values), its standard error from the influence of each case (from normal theory for summary
-#'   data; van Zyl et al. 2000), its interval from the scale of log(1 - alpha) (Bonett 2002); it is
-#'   a reliability only if loadings are equal, which is tested beside it by a refit, in all groups
-#'   at once. `p_below_one` tests that the size of a correlation is 1 against that it is less, one
-#'   sided, by its own standard error; that is not the test of a model in which two constructs are
-#'   one, which also equates their other covariances. Composites are not judged, nor constructs with
-#'   loadings fixed at 0 (growth).
+#'   missing values), its standard error from the influence of each case (from normal theory for
+#'   summary data; van Zyl et al. 2000), its interval from the scale of log(1 - alpha) (Bonett
+#'   2002); it is a reliability only if loadings are equal, which is tested beside it by a refit,
+#'   in all groups at once. `p_below_one` tests that the size of a correlation is 1 against that it
+#'   is less, one sided, by its own standard error; that is not the test of a model in which two
+#'   constructs are one, which also equates their other covariances. Composites are not judged, nor
+#'   constructs with loadings fixed at 0 (growth).
 #' @section Errors: `orizzonte_error_input` for a model without constructs to judge;
 #'   `orizzonte_error_convergence` for a fit without estimates.
 #' @references

@@ -29,7 +29,9 @@ methods_text <- function(x, criteria = NULL, ...) {
   paragraphs <- methods_paragraphs(x, criteria)
   if (is.null(paragraphs))
     abort("input", c("methods_text() needs a fit, a ladder, or something else it can tell about.",
-                     x = paste0("`x` is ", describe(x), "."),
+                     x = describe_part(x, function(part) {
+                       !is.null(methods_paragraphs(part, criteria))
+                     }),
                      i = paste0("Fits, ladders, comparisons, qualities and bootstraps, or a list ",
                                 "of them.")))
   structure(list(paragraphs = paragraphs, references = references_in(paragraphs)),

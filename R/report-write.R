@@ -99,7 +99,7 @@ check_reportable <- function(x, verb = "write_report") {
   if (!is.list(x) || is.object(x) || length(x) == 0L ||
       !all(vapply(x, inherits, NA, what = reported_classes))) {
     abort("input", c(paste0(verb, "() needs a fit, a ladder or a list of them."),
-                     x = paste0("`x` is ", describe(x), "."),
+                     x = describe_part(x, function(part) inherits(part, reported_classes)),
                      i = paste0("fit_model() makes fits, invariance() ladders; trails, ",
                                 "comparisons, confirmations, bootstraps, qualities and variance ",
                                 "splits are shown as well.")))

@@ -141,7 +141,8 @@ plan_sentence <- function(x) {
 new_study_files <- function(folder = ".", file = "study.yaml", ...) {
   check_arguments("new_study_files")
   check_path(folder, "`folder`")
-  check_string(file, "`file`")
+  check_path(file, "`file`")
+  check_target(file.path(folder, file))
   there <- c(file, study_files)[file.exists(file.path(folder, c(file, study_files)))]
   if (length(there))
     abort("study", c(paste0(quoted(there[1L]), " is there already: nothing is written over."),
@@ -154,8 +155,8 @@ study_files <- c("choirs.yaml", "choirs-start.yaml", "choirs.csv")
 # What is not there yet of a study file and of what it needs.
 write_study_files <- function(folder, file) {
   shipped <- function(name) system.file("extdata", name, package = "orizzonte")
-  for (name in study_files) file.copy(shipped(name), file.path(folder, name))
   target <- file.path(folder, file)
   if (!file.exists(target)) write_text(target, readLines(shipped("study.yaml"), encoding = "UTF-8"))
+  for (name in study_files) file.copy(shipped(name), file.path(folder, name))
   target
 }

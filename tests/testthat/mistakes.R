@@ -19,6 +19,7 @@ mistakes <- expression(
   construct(blueprint("x"), "A", reflected_in = list(be1, be2)),
   construct(blueprint("x"), "A", reflected_in = choir$be1),
   construct(blueprint("x"), A, reflected_in = be1:be4),
+  blueprint(Choir),
   construct("A", reflected_in = be1:be4),
   construct(blueprint("x"), reflected_in = be1:be4),
   construct(blueprint("x"), "A", items = c("be1", "be2")),

@@ -53,6 +53,8 @@ test_that("tables are aligned, numbers to the right", {
 test_that("the nearest name is near, or none is given", {
   expect_identical(nearest("be3x", c("be1", "be3", "sc1")), "be3")
   expect_identical(nearest("BELONGING", c("Belonging", "Calm")), "Belonging")
+  expect_identical(nearest("cs1", c("be1", "sc1")), "sc1")
+  expect_null(nearest("sc1", c("be1", "singer")))
   expect_null(nearest("zzzzzz", c("be1", "sc1")))
   expect_null(nearest("a", character()))
   expect_null(did_you_mean("zzzzzz", "be1"))

@@ -7,7 +7,7 @@ test_that("statements are checked as they are made", {
   expect_error(blueprint(""), class = "orizzonte_error_input")
   expect_error(blueprint("x", scale = "markr"), "Did you mean \"marker\"",
                class = "orizzonte_error_input")
-  expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "goes in quotes",
+  expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "in quotes",
                class = "orizzonte_error_input")
   expect_error(construct("x", "F", reflected_in = a), "must be a blueprint",
                class = "orizzonte_error_input")
