@@ -23,7 +23,8 @@
 #' @param p_change The level below which the *p* of \eqn{\Delta\chi^2} breaks a rung. When `NULL`,
 #'   it does not count.
 #' @param ... Not used: every criterion is given by its full name.
-#' @return A list of class `orizzonte_criteria`, one element a criterion.
+#' @return A list of class `orizzonte_criteria`, one element a criterion. `as.data.frame()` gives
+#'   one row a criterion: `criterion`, `value` (from where on it is good), `acceptable`, `source`.
 #' @section Sources: Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR. Browne & Cudeck (1993): RMSEA,
 #'   close fit. Jöreskog & Sörbom (1981): GFI, AGFI. Wheaton, Muthén, Alwin & Summers (1977),
 #'   Carmines & McIver (1981): \eqn{\chi^2}/df. Hoelter (1983): critical N. Saris, Satorra & van der
@@ -199,6 +200,24 @@ unset_changes <- c(cfi_change = ".010 (metric, 10 groups or more: .020)",
                    srmr_change = ".010 (metric: .030)", p_change = "does not count")
 
 #' @export
+as.data.frame.orizzonte_criteria <- function(x, ...) {
+  x <- check_criteria(x)
+  tier <- function(k) {
+    vapply(criterion_names, function(name) {
+      if (length(x[[name]]) >= k) x[[name]][[k]] else NA_real_
+    }, 0, USE.NAMES = FALSE)
+  }
+  list_frame(list(criterion = criterion_names, value = tier(1L), acceptable = tier(2L),
+                  source = criterion_source(x)))
+}
+
+# Where each criterion comes from; "given" when it is not the default.
+criterion_source <- function(x) {
+  changed <- !mapply(identical, unclass(x), unclass(criteria()))
+  unname(ifelse(changed, "given", criterion_sources[criterion_names]))
+}
+
+#' @export
 print.orizzonte_criteria <- function(x, ...) {
   x <- check_criteria(x)
   first <- vapply(criterion_names, function(name) {
@@ -209,8 +228,7 @@ print.orizzonte_criteria <- function(x, ...) {
     if (name %in% tiered_criteria) format_tier(x,
     name, 2L) else ""
   }, "")
-  changed <- !mapply(identical, unclass(x), unclass(criteria()))
-  source <- ifelse(changed, "given", criterion_sources[criterion_names])
+  source <- criterion_source(x)
   shown <- function(title, names) {
     at <- match(names, criterion_names)
     two <- if (all(nzchar(second[at]))) list(good = first[at], acceptable = second[at]) else

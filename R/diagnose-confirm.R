@@ -13,7 +13,8 @@
 #'   `model`, start or end; `data`, these or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`,
 #'   `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data: `chisq_change`, `df_change`,
 #'   `p_change`), `parameters` (what was freed: `parameter`, `estimate`, `se`, `p`,
-#'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`.
+#'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`. `as.data.frame()` gives
+#'   `indices`.
 #' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the
 #'   data. `orizzonte_warning_confirm` when the data are those the trail was made with.
 #' @references
@@ -105,6 +106,9 @@ confirmed_parameters <- function(fit, fresh) {
   list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p,
                   estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
 }
+
+#' @export
+as.data.frame.orizzonte_confirmation <- function(x, ...) x$indices
 
 #' @export
 print.orizzonte_confirmation <- function(x, ...) {

@@ -21,7 +21,7 @@
 #'   `reference`, the value held by the others or of the first other group), `holds`, `earlier` (an
 #'   address that an earlier rung
 #'   holds and that would help more) and `ladder` (with the loosened rung in place, and all later
-#'   rungs fitted anew with the same exceptions).
+#'   rungs fitted anew with the same exceptions). `as.data.frame()` gives `released`.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have;
 #'   `orizzonte_error_input` for the first one, which holds nothing.
 #' @seealso [invariance()], [group_gaps()], [let_differ()] to write the same into a blueprint.
@@ -210,6 +210,9 @@ loosened_reading <- function(x) {
                                          ". Loosen that rung first."))
   }
 }
+
+#' @export
+as.data.frame.orizzonte_loosened <- function(x, ...) x$released
 
 #' @export
 print.orizzonte_loosened <- function(x, ...) {

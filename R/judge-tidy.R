@@ -17,8 +17,9 @@
 #'   `kind`, `statistic` (modification index), `df`, `p.value`, `estimate` (expected change),
 #'   `standardized`, `verdict`; of any other table: its columns, the first called `term`, the value
 #'   `estimate`, and `std.error`, `statistic`, `p.value`, `conf.low`, `conf.high` where it has them
-#'   (of measures: omega; of general and specific: omega hierarchical). `glance()`: one row with the
-#'   fit indices, or what a ladder or comparison ends in. Tibbles when the tibble package is
+#'   (of measures: omega; of general and specific: omega hierarchical; of models side by side one
+#'   row a parameter and model). `glance()`: one row with the fit indices, or what a ladder, a
+#'   comparison or another result of several parts ends in. Tibbles when the tibble package is
 #'   installed.
 #' @section Errors: `orizzonte_error_input` for an unknown argument or a level outside 0 to 1.
 #' @seealso [estimates()], [fit_indices()]; [augment()] for the cases.
@@ -217,6 +218,110 @@ glance.orizzonte_variance_split <- function(x, ...) {
     general = x$general, items = whole$items[1L], groups = nrow(whole),
     omega = least_of(whole$omega), omega.hierarchical = least_of(whole$omega_hierarchical),
     explained.common.variance = least_of(whole$explained_common_variance))))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_score_test <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(parameter = "term", modification_index = "statistic",
+                    expected_change = "estimate"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_score_test <- function(x, ...) {
+  check_arguments("glance")
+  as_tibble_if_possible(list_frame(list(
+    parameters = nrow(x), statistic = attr(x, "statistic"), df = attr(x, "df"),
+    p.value = attr(x, "p"), actual.drop = attr(x, "actual_drop"))))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_residuals <- function(x, ...) {
+  check_arguments("tidy")
+  table <- unclass(x)
+  attributes(table) <- list(names = names(table))
+  tidy_renamed(list_frame(c(list(term = paste(x$first, "~", x$second)), table)),
+               c(residual = "estimate", z = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_group_comparison <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(parameter = "term", difference = "estimate", wald = "statistic",
+                    difference_se = "std.error"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_side_by_side <- function(x, ...) {
+  check_arguments("tidy")
+  parts <- lapply(attr(x, "labels"), function(label) {
+    values <- c("estimate", "se", "p", "standardized", "status")
+    columns <- stats::setNames(lapply(paste0(values, ".", label), function(name) x[[name]]), values)
+    table <- list_frame(c(list(parameter = x$parameter, model = rep(label, nrow(x)),
+                               kind = x$kind), columns))
+    table[!is.na(table$status), ]
+  })
+  tidy_renamed(bind_frames(parts), c(parameter = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_equations <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, c(variable = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_screen <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$columns, c(variable = "term"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_screen <- function(x, ...) {
+  check_arguments("glance")
+  as_tibble_if_possible(list_frame(list(
+    nobs = x$rows, complete = x$complete, columns = nrow(x$columns),
+    outliers = NROW(x$outliers), advice = NROW(x$advice))))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_rescue <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x$attempts, c(attempt = "term", chisq = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_rescue <- function(x, ...) {
+  check_arguments("glance")
+  as_tibble_if_possible(list_frame(list(
+    attempts = nrow(x$attempts), worked = length(x$worked),
+    least.intrusive = as.character(x$worked[1L]))))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_identification <- function(x, ...) {
+  check_arguments("glance")
+  as_tibble_if_possible(list_frame(list(
+    identified = x$identified, moments = x$moments, parameters = x$parameters, df = x$df,
+    rank = x$rank, lacking = x$lacking)))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+glance.orizzonte_loosened <- function(x, ...) {
+  check_arguments("glance")
+  glance(x$ladder)
 }
 
 # A table under broom's names; a group column stays only where there are groups.

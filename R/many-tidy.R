@@ -20,6 +20,13 @@ glance.orizzonte_bootstrap <- function(x, ...) {
 
 #' @rdname tidy.orizzonte_fit
 #' @export
+tidy.orizzonte_bootstrap_test <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(x, stats::setNames(c("term", "statistic"), c(names(x)[1L], "chisq")))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
 tidy.orizzonte_plan <- function(x, ...) {
   check_arguments("tidy")
   tidy_renamed(x$parameters, c(parameter = "term"))

@@ -9,7 +9,9 @@
 #' @return A list of class `orizzonte_moments` with one element per group (one, named `all`, without
 #'   groups), each with `covariance` (a matrix in the units of the data, divisor *n*; variables in
 #'   the order of the data) and `mean` (a vector, or `NULL` when the data carry none). `implied()`
-#'   also gives `constructs`, the implied covariance matrix of the constructs.
+#'   also gives `constructs`, the implied covariance matrix of the constructs. `as.data.frame()`
+#'   gives one row a moment of the observed variables: `group`, `first`, `second` (`NA` for a mean) and
+#'   `value`.
 #' @section Errors: `orizzonte_error_input` for anything that is no fit.
 #' @references Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
 #' @seealso [residuals.orizzonte_fit()] for their differences, [path_diagram()] for a picture.
@@ -45,6 +47,19 @@ new_moments <- function(fit, moments_of) {
 fitted.orizzonte_fit <- function(object, ...) {
   check_arguments("fitted")
   implied(check_fit(object, "fitted"))
+}
+
+#' @export
+as.data.frame.orizzonte_moments <- function(x, ...) {
+  bind_frames(lapply(names(x), function(group) {
+    s <- x[[group]]$covariance
+    at <- which(lower.tri(s, TRUE), arr.ind = TRUE)
+    means <- x[[group]]$mean
+    list_frame(list(
+      group = rep(group, nrow(at) + length(means)), first = c(rownames(s)[at[, 2L]], names(means)),
+      second = c(rownames(s)[at[, 1L]], rep(NA_character_, length(means))),
+      value = c(s[at], unname(means))))
+  }))
 }
 
 #' @export

@@ -69,7 +69,10 @@ test_that("everything that is read, judged or resampled has a tidy table", {
   values <- list(
     estimates(fit), effects(fit), r_squared(fit), fit_indices(fit), verdicts(fit), without(fit),
     trail(other), latent_means(ladder), group_gaps(ladder), confirm(explored, halves$confirm),
-    loose, construct_quality(fit), split, influence(fit),
+    loose, construct_quality(fit), split, influence(fit), score_test(fit, covariance[be1, be2]),
+    residuals(fit, largest = 5), side_by_side(fit, other), equations(fit), screen_data(choirs),
+    compare_groups(ladder$fits$metric), bootstrap_test(fit, reps = 10, seed = 1),
+    rescue(bp, choirs[1:100, ]),
     bootstrap_fit(fit, 25, seed = 1, interval = "percentile"), robustness(fit),
     power_of(bp, "covariance[Belonging, Calm]", n = c(100, 200), truth = truth),
     plan_study(bp, n = 100, truth = truth, reps = 20, seed = 1))
@@ -86,4 +89,31 @@ test_that("everything that is read, judged or resampled has a tidy table", {
   expect_equal(glance(quality)$lowest.omega, min(quality$table$omega))
   expect_equal(nrow(glance(split)), 1)
   expect_equal(glance(bootstrap_fit(fit, 25, seed = 1, interval = "percentile"))$used, 25)
+  joint <- score_test(fit, covariance[be1, be2], loading[Calm, be4])
+  expect_equal(glance(joint)$p.value, pchisq(glance(joint)$statistic, 2, lower.tail = FALSE))
+  expect_identical(glance(loose), glance(loose$ladder))
+  both <- tidy(side_by_side(fit, other))
+  expect_equal(both$estimate[both$model == "other"],
+               estimates(other)$estimate[match(both$term[both$model == "other"],
+                                               estimates(other)$parameter)])
+  expect_equal(glance(screen_data(choirs))$complete, sum(complete.cases(choirs)))
+  expect_true(glance(identification(bp, choirs))$identified)
+  expect_equal(glance(rescue(bp, choirs[1:100, ]))$attempts, 1)
+})
+
+test_that("plain data frames come out of what is a list", {
+  fit <- quiet_fit(bp, choirs)
+  moments <- as.data.frame(observed(fit))
+  expect_identical(names(moments), c("group", "first", "second", "value"))
+  expect_equal(nrow(moments), 8 * 9 / 2 + 8)
+  expect_equal(moments$value[moments$first == "be2" & moments$second %in% "be4"],
+               observed(fit)$all$covariance["be2", "be4"])
+  expect_equal(moments$value[is.na(moments$second)], unname(observed(fit)$all$mean))
+  own <- as.data.frame(criteria(cfi = c(.97, .95)))
+  expect_equal(unlist(own[own$criterion == "cfi", c("value", "acceptable")], use.names = FALSE),
+               c(.97, .95))
+  expect_identical(own$source[own$criterion == "cfi"], "given")
+  expect_true(all(nzchar(own$source)))
+  loose <- loosen(suppressMessages(invariance(bp, choirs, by = setting)), "scalar", until = "p")
+  expect_identical(as.data.frame(loose), loose$released)
 })
