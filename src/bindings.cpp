@@ -208,9 +208,11 @@ List core_saturated_information(SEXP model, SEXP sample) {
   const oz::Sample moments = sample_from(sample, what);
   require(!moments.patterns.empty(), "its data are complete");
   const auto unseen = unseen_from(sample, what);
+  const oz::StopToken stop = listening();
   List out(moments.size());
   for (size_t g = 0; g < moments.size(); ++g) {
-    const oz::SaturatedInformation found = oz::saturated_information(moments, g, unseen[g]);
+    const oz::SaturatedInformation found = oz::saturated_information(moments, g, unseen[g], stop);
+    throw_if(stop);
     out[g] = List::create(Rcpp::_["admissible"] = found.admissible,
                           Rcpp::_["information"] = found.information,
                           Rcpp::_["inverse"] = found.inverse);

@@ -63,7 +63,11 @@ class PatternSums {
     weight_.setZero(p, p);
     Matrix both(width, count), own(width, count), means(p, count), plain(width, count);
     for (int k = 0; k < count; ++k) add(sample, k, both, own, plain, means);
-    products_ = both * both.transpose() - own * own.transpose();
+    products_.setZero(width, width);
+    auto lower = products_.selfadjointView<Eigen::Lower>();
+    lower.rankUpdate(both);
+    lower.rankUpdate(own, -1.0);
+    products_.triangularView<Eigen::StrictlyUpper>() = products_.transpose();
     with_means_ = plain * means.transpose();
   }
   // Covariances against covariances as above; a mean c against (ab): W_ca u_b + W_cb u_a.
@@ -158,23 +162,95 @@ Matrix moment_slopes(const Model& model, const Vector& eta, const Coordinates& a
   return derive(model, eta, at.wanted, plain).gradient * basis;
 }
 
-// The information that n complete cases would give of the moments, at the model's own, and the
-// discrepancy of the model from the saturated moments.
+// The information V that n complete cases would give of the moments, at the model's own. It is never
+// laid out: of (co)variances X it makes n W X W, of means n W, W the inverse covariances.
+struct CompleteInformation {
+  const Coordinates* at = nullptr;
+  Matrix w;
+  double n = 0;
+
+  Matrix times(const Matrix& moments) const {
+    const int pairs = at->pairs(), p = at->variables;
+    Matrix out(moments.rows(), moments.cols()), x(p, p);
+    for (int k = 0; k < moments.cols(); ++k) {
+      x.setZero();
+      for (int e = 0; e < pairs; ++e) x(at->a[e], at->b[e]) = x(at->b[e], at->a[e]) = moments(e, k);
+      const Matrix turned = w * x * w;
+      for (int e = 0; e < pairs; ++e)
+        out(e, k) = n * at->half[e] * turned(at->a[e], at->b[e]);
+    }
+    out.bottomRows(p) = n * w * moments.bottomRows(p);
+    return out;
+  }
+  // tr(M V), M symmetric
+  double trace_with(const Matrix& m) const {
+    const int pairs = at->pairs(), p = at->variables;
+    double sum = n * m.bottomRightCorner(p, p).cwiseProduct(w).sum();
+    for (int f = 0; f < pairs; ++f) {
+      const int c = at->a[f], d = at->b[f];
+      double column = 0;
+      for (int e = f; e < pairs; ++e) {
+        const int a = at->a[e], b = at->b[e];
+        column += (e == f ? 1 : 2) * m(e, f) * at->half[e] * (w(a, c) * w(b, d) + w(a, d) * w(b, c));
+      }
+      sum += n * at->half[f] * column;
+    }
+    return sum;
+  }
+};
+
+// The same, and the discrepancy of the model from the saturated moments.
 bool complete_information(const Coordinates& at, const Block& block, const Implied& implied,
-                          Matrix& out, double& discrepancy) {
+                          CompleteInformation& out, double& discrepancy) {
   const int p = at.variables;
   const Matrix sigma = implied.covariance.topLeftCorner(p, p);
   const Eigen::LLT<Matrix> factor(sigma), of_data(block.covariance);
   if (factor.info() != Eigen::Success || of_data.info() != Eigen::Success) return false;
-  const Matrix w = factor.solve(Matrix::Identity(p, p));
+  out = {&at, factor.solve(Matrix::Identity(p, p)), block.n};
   const Vector d = block.mean - implied.mean.head(p);
   discrepancy = 2 * (Matrix(factor.matrixL()).diagonal().array().log().sum() -
                      Matrix(of_data.matrixL()).diagonal().array().log().sum()) +
-                w.cwiseProduct(block.covariance).sum() - p + d.dot(w * d);
-  out.setZero(at.size(), at.size());
-  fill_pairs(at, [&](int a, int c, int b, int d) { return block.n * w(a, c) * w(b, d); }, out);
-  out.bottomRightCorner(p, p) = block.n * w;
+                out.w.cwiseProduct(block.covariance).sum() - p + d.dot(out.w * d);
   return true;
+}
+
+// Columns that are worked on at a time: between them somebody may ask to stop.
+constexpr int step = 128;
+
+// The lower Cholesky factor in place of a symmetric matrix's lower triangle; false when it has none.
+bool factorize(Matrix& a, const StopToken& stop) {
+  const int size = a.rows();
+  for (int j = 0; j < size; j += step) {
+    if (stop.stopped()) return false;
+    const int width = std::min(step, size - j), below = size - j - width;
+    a.block(j, j, size - j, width).noalias() -=
+        a.block(j, 0, size - j, j) * a.block(j, 0, width, j).transpose();
+    const Eigen::LLT<Matrix> corner(a.block(j, j, width, width));
+    if (corner.info() != Eigen::Success) return false;
+    a.block(j, j, width, width) = corner.matrixL();
+    if (below == 0) continue;
+    Matrix rest = a.block(j + width, j, below, width).transpose();
+    corner.matrixL().solveInPlace(rest);
+    a.block(j + width, j, below, width) = rest.transpose();
+  }
+  return true;
+}
+
+// The inverse from that factor: columns from their diagonal on depend on the rest of the factor only,
+// which makes it a third of the work of solving for all of the identity.
+Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
+  const int size = factor.rows();
+  Matrix out(size, size);
+  for (int j = 0; j < size && !stop.stopped(); j += step) {
+    const int width = std::min(step, size - j), rest = size - j;
+    const auto lower = factor.bottomRightCorner(rest, rest).triangularView<Eigen::Lower>();
+    Matrix columns = Matrix::Identity(rest, width);
+    lower.solveInPlace(columns);
+    lower.transpose().solveInPlace(columns);
+    out.block(j, j, rest, width) = columns;
+    out.block(j, j, width, rest) = columns.transpose();
+  }
+  return out;
 }
 
 // Diagonals of A^-1 and of Q A^-1 Q', Q = I - D (D'AD)^-1 D'A; with scores those of A^-1 B A^-1.
@@ -220,22 +296,22 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
   const double n = total_n(sample);
   for (size_t g = 0; g < groups.size() && !stop.stopped(); ++g) {
     const SaturatedGroup& group = groups[g];
-    Matrix v;
+    CompleteInformation v;
     double discrepancy = 0;
     if (!complete_information(group.at, sample[g], at[g], v, discrepancy)) return out;
     out.complete += sample[g].n / n * discrepancy;
     const Matrix slopes = moment_slopes(model, eta, group.at, basis);
     inner += slopes.transpose() * (group.known->information * slopes);
-    const Matrix v_slopes = v * slopes;
+    const Matrix v_slopes = v.times(slopes);
     weighted += slopes.transpose() * v_slopes;
-    free_normal += group.known->inverse.cwiseProduct(v).sum();
+    free_normal += v.trace_with(group.known->inverse);
     if (group.scores.rows() == 0) continue;
     const Matrix moved = group.known->inverse * group.scores.transpose();  // A^-1 s, by unit
     out.trace += factor * moved.cwiseProduct(group.scores.transpose()).sum();
     const Matrix along = slopes.transpose() * group.scores.transpose();
     meat += factor * along * along.transpose();
     crossed += factor * along * (v_slopes.transpose() * moved).transpose();
-    free_robust += factor * moved.cwiseProduct(v * moved).sum();
+    free_robust += factor * moved.cwiseProduct(v.times(moved)).sum();
   }
   const Eigen::LLT<Matrix> solved(inner);
   if (r > 0 && solved.info() != Eigen::Success) return out;
@@ -292,18 +368,20 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
   return out;
 }
 
-SaturatedInformation saturated_information(const Sample& sample, int g, const Pairs& unseen) {
+SaturatedInformation saturated_information(const Sample& sample, int g, const Pairs& unseen,
+                                           const StopToken& stop) {
   const Sample own = of_group(sample, g);
   const Coordinates at = coordinates_of(own[0].covariance.rows(), unseen, g);
   SaturatedInformation out;
   out.information = PatternSums(own, at).information();
   // scaled to a unit diagonal: variances and means have other units
   const Vector unit = out.information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
-  const Eigen::LLT<Matrix> factor(unit.asDiagonal() * out.information * unit.asDiagonal());
-  if (factor.info() != Eigen::Success) return out;
-  out.inverse = unit.asDiagonal() *
-                factor.solve(Matrix::Identity(at.size(), at.size())) * unit.asDiagonal();
-  out.admissible = true;
+  Matrix factor = unit.asDiagonal() * out.information * unit.asDiagonal();
+  if (!factorize(factor, stop)) return out;
+  out.inverse = inverse_of(factor, stop);
+  out.inverse.array().colwise() *= unit.array();
+  out.inverse.array().rowwise() *= unit.transpose().array();
+  out.admissible = !stop.stopped();
   return out;
 }
 

@@ -33,7 +33,8 @@ struct SaturatedInformation {
   Matrix information, inverse;
 };
 SaturatedInformation saturated_information(const Sample& sample, int g,
-                                           const std::vector<std::pair<int, int>>& unseen);
+                                           const std::vector<std::pair<int, int>>& unseen,
+                                           const StopToken& stop);
 
 // One for each model (its free parameters `theta`), all of the same sample. Cases may be empty:
 // then only what normality needs is computed. After Zhang & Savalei (2023).
