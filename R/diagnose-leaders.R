@@ -11,8 +11,9 @@ refit_leaders <- function(fit, leaders) {
   with <- core_with(fit, leaders)
   with$tests <- score_core(fit, with, TRUE)
   implied <- vector("list", size)
+  refits <- each_told(seq_len(size), function(i) refit_leader(fit, leaders, with, i), "Refits")
   for (i in seq_len(size)) {
-    found <- refit_leader(fit, leaders, with, i)
+    found <- refits[[i]]
     for (name in c("drop", "estimate", "explanation", "status"))
       out[[name]][i] <- found[[name]] %||% out[[name]][i]
     if (is.null(found$core)) next

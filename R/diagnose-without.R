@@ -40,7 +40,7 @@ without <- function(fit, ..., criteria = NULL) {
     droppable_rows(table)
   standardized <- standardized_of(fit)$value
   vcov <- vcov_of(fit)
-  alone <- lapply(chosen, drop_paths, fit = fit, vcov = vcov)
+  alone <- each_told(chosen, function(path) drop_paths(path, fit, vcov), "Paths held at zero")
   p <- vapply(alone, `[[`, 0, "p_rise")
   verdict <- ifelse(is.na(p), NA, ifelse(p > level, "could be removed", "needed"))
   together <- if (length(quosures)) chosen else chosen[verdict %in% "could be removed"]

@@ -110,10 +110,15 @@ scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
 kept_information <- new.env(parent = emptyenv())
 most_kept <- 3L
 most_kept_bytes <- 3e8
+many_incomplete <- 60L      # variables: the work grows with their sixth power
 saturated_information <- function(fit) {
   key <- rlang::hash(fit$moments)
   known <- kept_information$known[[key]]
   if (!is.null(known)) return(known)
+  size <- length(group_variables(fit$sample)[[1L]])
+  if (size >= many_incomplete)
+    say("Allowing for what is missing in ", size, " variables: this takes a while, once for all ",
+        "models of these data.")
   found <- core_saturated_information(fit$layout$model, core_moments(fit))
   all <- c(stats::setNames(list(found), key), utils::head(kept_information$known, most_kept - 1L))
   size <- cumsum(vapply(all, function(x) as.numeric(utils::object.size(x)), 0))

@@ -45,9 +45,9 @@ group_gaps <- function(ladder, rung = "scalar", ...) {
   groups <- fit$layout$groups
   places <- item_places(fit$layout, items, groups)
   of <- vapply(places, `[[`, "", "item")
-  rows <- unlist(lapply(intersect(items, of), function(item) {
+  rows <- unlist(each_told(intersect(items, of), function(item) {
     item_gaps(fit, item, places[of == item])
-  }), recursive = FALSE)
+  }, "Items freed"), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_gaps")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,

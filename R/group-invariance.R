@@ -132,7 +132,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   if (length(own))
     say("Held equal on every rung, as the blueprint says: ", enumerate(unique(own)), ".")
   stated <- stated_by(request, sample)
-  fits <- lapply(holds, function(hold) fit_rung(request, sample, stated, hold, over))
+  fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over), "Rungs")
   ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
   trouble <- ladder_trouble(ladder)
   if (length(trouble)) {

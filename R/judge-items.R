@@ -55,7 +55,7 @@ items_left_out <- function(fit, quality, which) {
   names <- unique(table$construct[which == "all" | short])
   items <- unique(unlist(lapply(names, reflected_items, fit = fit)))
   items <- setdiff(items, fit$layout$constructs)
-  parts <- lapply(items, function(item) item_left_out(fit, quality, item))
+  parts <- each_told(items, function(item) item_left_out(fit, quality, item), "Items left out")
   parts <- Filter(Negate(is.null), parts)
   if (length(parts)) bind_frames(parts)
 }

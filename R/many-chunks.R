@@ -93,28 +93,6 @@ is_ready <- function(x) {
   is.null(x$promise) || tryCatch(future::resolved(x$promise), FutureError = function(e) TRUE)
 }
 
-# --- progress ------------------------------------------------------------------------------------
-
-# A function to call after each part. Whoever handles progress through the progressr package gets
-# it there, else there is a bar on a terminal.
-progress_teller <- function(title, parts, env = parent.frame()) {
-  if (parts < 2L || isTRUE(surface$given$quiet)) return(function() invisible())
-  if (handles_progress()) {
-    step <- progressr::progressor(steps = parts, label = title, envir = env)
-    return(function() step())
-  }
-  bar <- cli::cli_progress_bar(title, total = parts, .envir = env)
-  function() cli::cli_progress_update(id = bar, .envir = env)
-}
-
-# Is a handler of progress set for all calls, or around this one?
-handles_progress <- function() {
-  if (!requireNamespace("progressr", quietly = TRUE)) return(FALSE)
-  if (isTRUE(tryCatch(progressr::handlers(global = NA), error = function(e) FALSE))) return(TRUE)
-  around <- progressr::with_progress
-  any(vapply(seq_len(sys.nframe()), function(k) identical(sys.function(k), around), NA))
-}
-
 # --- parts that are kept -------------------------------------------------------------------------
 
 # Parts of the same work only: the names of their files carry its mark.

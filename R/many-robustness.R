@@ -42,11 +42,8 @@ robustness <- function(fit, claims = NULL,
                 unlist(lapply(known[known %in% choices], function(choice) {
                   defensible(fit, choice)
                 }), recursive = FALSE))
-  told <- progress_teller("Analyses", length(analyses))
-  parts <- lapply(analyses, function(analysis) {
-    on.exit(told())
-    judge_analysis(fit, analysis, criteria)
-  })
+  parts <- each_told(analyses, function(analysis) judge_analysis(fit, analysis, criteria),
+                     "Analyses")
   out <- bind_frames(parts)
   itself <- out[out$kind == "itself", ]
   out$same <- out$verdict == itself$verdict[match(out$claim, itself$claim)]

@@ -235,3 +235,25 @@ test_that("all rows incomplete, one per pattern: fitted, and said", {
   expect_message(suppressWarnings(fit_model(two_constructs, as.data.frame(many))),
                  paste(patterns, "missing patterns among"))
 })
+
+test_that("the information of many saturated moments is inverted block by block", {
+  set.seed(8)
+  p <- 60
+  n <- 300
+  x <- 0.7 * rnorm(n) + matrix(rnorm(n * p), n)
+  x[sample(length(x), 60)] <- NA
+  colnames(x) <- paste0("x", seq_len(p))
+  fit <- suppressMessages(fit_model(blueprint("Wide") |> construct("A", reflected_in = x1:x60),
+                                    as.data.frame(x)))
+  expect_message(known <- saturated_information(fit)[[1L]], "in 60 variables: this takes a while",
+                 class = "orizzonte_message")
+  expect_true(known$admissible)
+  size <- p * (p + 3) / 2
+  expect_equal(dim(known$inverse), c(size, size))
+  expect_true(isSymmetric(known$inverse))
+  some <- c(1, 127:130, 255:258, 1000, size)
+  expect_lt(max(abs(known$information[some, ] %*% known$inverse[, some] - diag(length(some)))),
+            1e-8)
+  # kept for other models of the same data
+  expect_no_message(fit_indices(fit))
+})
