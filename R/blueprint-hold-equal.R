@@ -7,7 +7,7 @@
 #' Both take kinds of parameters, slices and single addresses, bare or quoted:
 #' `loading`, `weight`, `intercept` (those of items), `effect`, `mean` (of constructs), `variance`,
 #' `covariance`, and the narrower `loading[items]`, `loading[constructs]`, `intercept[items]`,
-#' `mean[constructs]`, `mean[indicators]` (of constructs that measure others), `variance[items]`,
+#' `mean[constructs]`, `mean[lower_order]` (of constructs that measure others), `variance[items]`,
 #' `variance[constructs]`, `covariance[items]`, `covariance[constructs]`.
 #' `let_differ()` frees exactly what it names, in one group when the address names one; it wins
 #' whatever the order, and may stand alone, as an exemption from every rung of [invariance()].
@@ -102,8 +102,8 @@ canonical_text_hold <- function(text) {
 
 hold_kinds <- c("loading", "weight", "intercept", "effect", "mean", "variance", "covariance")
 hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "mean[constructs]",
-                 "mean[indicators]", "variance[items]", "variance[constructs]", "covariance[items]",
-                 "covariance[constructs]")
+                 "mean[lower_order]", "variance[items]", "variance[constructs]",
+                 "covariance[items]", "covariance[constructs]")
 
 # A rung is a name for what it holds.
 rung_hint <- function(text) {

@@ -185,7 +185,7 @@ check_rungs <- function(rungs, structural) {
 # their own, which come after those of what measures them (Chen, Sousa & West 2005).
 rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"),
                   second_order_metric = "loading[constructs]", scalar = "intercept",
-                  second_order_scalar = c("loading[constructs]", "mean[indicators]"),
+                  second_order_scalar = c("loading[constructs]", "mean[lower_order]"),
                   strict = c("variance[items]", "covariance[items]"))
 
 rung_hold <- function(rung, rungs) {
@@ -206,7 +206,7 @@ default_rungs <- function(bp) {
 # Without means nothing is known about intercepts: asked for, that is an error; otherwise their
 # rungs are left out.
 rungs_without_means <- function(rungs, asked) {
-  about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[indicators]")
+  about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[lower_order]")
   impossible <- intersect(asked, about_means)
   if (length(impossible)) {
     abort("data", c(paste0("The data carry no means, which ", quoted(impossible[1L]), " is about."),

@@ -64,7 +64,7 @@ kind_rows <- function(kind, layout) {
   which(rows$kind == plain & switch(kind,
     "loading[items]" = !rows$second %in% constructs,
     "loading[constructs]" = rows$second %in% constructs,
-    "mean[indicators]" = rows$first %in% rows$second[rows$kind == "loading"],
+    "mean[lower_order]" = rows$first %in% rows$second[rows$kind == "loading"],
     "intercept[items]" = rows$first %in% items,
     "variance[items]" = , "covariance[items]" = inside(items),
     "variance[constructs]" = , "covariance[constructs]" = inside(constructs),
