@@ -127,7 +127,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
 # Arguments that take text besides those whose default is one.
 text_arguments <- c("because", "construct", "dir", "file", "folder", "formats", "general", "group",
                     "groups", "inference", "kinds", "name", "over", "results", "rung", "rungs",
-                    "scale", "structural")
+                    "scale", "structural", "title")
 
 # Bare words where text is asked for, such as loosen(ladder, metric) or rungs = c(metric, scalar):
 # many other arguments take bare names, so that these are soon written like them. A variable that

@@ -86,7 +86,7 @@ amending_commands <- function() {
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
              "be freed: modification index, expected change, and the ",
-             "real drop of chi-square after refitting. Exit code 0; 1: not identified or ",
+             "real fall of chi-square after refitting. Exit code 0; 1: not identified or ",
              "not converged; 2: bad input."),
       example = "orizzonte diagnose choirs.yaml choirs.csv --top 10", run = command_diagnose
     ),
@@ -183,7 +183,7 @@ showing_commands <- function() {
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "tables", "text", "by", "levels", "ladder", "over", "rungs",
+      options = c("report", "title", "tables", "text", "by", "levels", "ladder", "over", "rungs",
                   "structural", "structural_on",
                   "criteria", "loosen", fitting_options, "quiet"),
       help =

@@ -180,6 +180,7 @@ cli_options <- function() {
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md"),
+    title = text_option("--title", "TEXT", "its title (default: those of the models)"),
     tables = text_option("--tables", "FOLDER", "every table and figure of it alone, into a folder"),
     text = switch_option("--text", "print methods and results in words"),
     missing_codes = text_option("--missing-codes", "CODES",

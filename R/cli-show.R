@@ -48,7 +48,9 @@ command_report <- function(given) {
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
   criteria <- given_criteria(given)
-  if (!is.null(given$out)) write_report(x, given$out, quiet = given$quiet, criteria = criteria)
+  if (!is.null(given$title) && is.null(given$out)) abort("usage", "--title needs --out.")
+  if (!is.null(given$out))
+    write_report(x, given$out, quiet = given$quiet, criteria = criteria, title = given$title)
   if (!is.null(given$tables)) write_tables(x, given$tables, criteria = criteria,
                                            quiet = given$quiet)
   if (isTRUE(given$text)) print(methods_text(x, criteria))

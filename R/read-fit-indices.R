@@ -351,9 +351,9 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
     if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
       "Look at residuals for what is left, then at the estimates."
   } else {
-    paste0("Look at ", either("residuals(fit, largest = 10)", "orizzonte diagnose"),
-           " for where the model is off, before trusting ",
-           "the estimates.")
+    paste0("Look at ", either("residuals(fit, largest = 10)",
+                              "the largest residuals (orizzonte diagnose)"),
+           " for where the model is off, before trusting the estimates.")
   }
   paste(c(paste0(first, "; ", second, "."), advice), collapse = " ")
 }

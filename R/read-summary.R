@@ -101,7 +101,7 @@ format_status <- function(fit) {
     steps <- length(history$chisq)
     return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
              if (steps) paste0("  ", steps, " iterations, ", starts_of(fit),
-                               " sets of starting values; last predicted drop of \u03c7\u00b2: ",
+                               " sets of starting values; last predicted fall of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
              format_history(history$chisq), format_evidence(fit),
              "  The numbers below are where it stopped; do not interpret them.", rescue_hint()))

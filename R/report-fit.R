@@ -193,7 +193,7 @@ fit_amendment_parts <- function(fit, criteria) {
   remarks <- c(split_sentences(attr(found, "split")), unusable_sentences(x))
   report_section("What could be freed",
     if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
-    report_text("The ten largest modification indices, with the real drop of \u03c7\u00b2 after ",
+    report_text("The ten largest modification indices, with the real fall of \u03c7\u00b2 after ",
                 "refitting. Read the item texts first: a change is worth its reason, not its ",
                 "index."),
     report_table(list(parameter = x$parameter, kind = x$kind,
@@ -268,7 +268,7 @@ fit_reproduction_parts <- function(fit) {
     report_bullets(c(
       paste0("maximum likelihood, multiplier ", fit$request$multiplier,
              if (length(codes)) paste0("; missing codes ", enumerate(codes))),
-      paste0(length(history_of(fit)$chisq), " iterations, last predicted drop of \u03c7\u00b2 ",
+      paste0(length(history_of(fit)$chisq), " iterations, last predicted fall of \u03c7\u00b2 ",
              formatC(decrement_of(fit), digits = 2L, format = "g")),
       paste0("fingerprint of the sample moments: ", sample_fingerprint(fit)),
       paste0("orizzonte ", fit$version, ", ", R.version.string))))

@@ -22,6 +22,7 @@
 #' @param criteria Cut-offs and levels, from [criteria()].
 #' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its `se`, intervals and p
 #'   take the place of those of theory.
+#' @param title Title of the report; those of the models in it when `NULL`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
@@ -32,12 +33,14 @@
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
 #' @export
-write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NULL, ...) {
+write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NULL, title = NULL,
+                         ...) {
   check_arguments("write_report")
   x <- check_reportable(x)
   criteria <- check_criteria(criteria)
   check_string(file, "`file`")
   check_flag(quiet, "`quiet`")
+  if (!is.null(title)) check_string(title, "`title`")
   ending <- check_report_ending(file)
   if (ending == "docx") check_word_tools()
   check_target(file, "report")
@@ -45,7 +48,7 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NU
     check_fit(x, "write_report")
     check_same_bootstrap(bootstrap, x, "write_report")
   }
-  report <- report_of(x, criteria, bootstrap)
+  report <- report_of(x, criteria, bootstrap, title)
   switch(ending,
     html = write_text(file, report_html(report), "report"),
     md = write_markdown(file, report),
@@ -124,8 +127,8 @@ report_title <- function(x) {
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
-report_of <- function(x, criteria, bootstrap = NULL) {
-  new_report(report_title(x), report_parts(x, criteria, bootstrap))
+report_of <- function(x, criteria, bootstrap = NULL, title = NULL) {
+  new_report(title %||% report_title(x), report_parts(x, criteria, bootstrap))
 }
 
 report_parts <- function(x, criteria, bootstrap = NULL) {

@@ -81,7 +81,7 @@ make_folder <- function(folder) {
 }
 
 # Of each step: of what it says, what it works on, the data, the blueprint, criteria, seed and
-# version.
+# version; the title of the study stands in its reports only.
 study_fingerprints <- function(study) {
   of_file <- function(path) if (file.exists(path)) unname(tools::md5sum(path)) else path
   data <- of_file(study$data)
@@ -92,7 +92,8 @@ study_fingerprints <- function(study) {
     step <- study$steps[[k]]
     out[[k]] <- rlang::hash(list(
       step, data, blueprints[step$args$blueprint], out[match(step$args$of, names)], study$asked,
-      study$encoding, unclass(study$criteria), study$seed, package_version_text()))
+      study$encoding, unclass(study$criteria), study$seed, package_version_text(),
+      if (step$kind == "report") study$title))
   }
   out
 }

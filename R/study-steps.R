@@ -171,7 +171,8 @@ do_report <- function(study, args, values, folder) {
   if (basename(file) != file)
     abort("input", c("`file` of a report is a name without a folder.",
                      i = "Such as file: report.html"))
-  write_report(x, file.path(folder, file), quiet = TRUE, criteria = study$criteria)
+  write_report(x, file.path(folder, file), quiet = TRUE, criteria = study$criteria,
+               title = study$title)
   text <- methods_text(x, study$criteria)
   write_text(file.path(folder, "methods.txt"), c(rbind(text$paragraphs, ""), text$references))
   NULL

@@ -75,9 +75,15 @@ test_that("draw and report write what they say", {
   expect_equal(figure$code, 0)
   expect_match(readLines(file.path(folder, "d.svg"), n = 2)[2], "<svg")
   report <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--out",
-                    file.path(folder, "r.html"))
+                    file.path(folder, "r.html"), "--title", "Singing & <staying>")
   expect_equal(report$code, 0)
   expect_gt(file.size(file.path(folder, "r.html")), 1e5)
+  page <- xml2::read_html(file.path(folder, "r.html"))
+  for (where in c("//h1", "//title"))
+    expect_identical(xml2::xml_text(xml2::xml_find_first(page, where)), "Singing & <staying>")
+  idle <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--text", "--title", "x")
+  expect_equal(idle$code, 2)
+  expect_match(idle$err, "--title needs --out")
 })
 
 test_that("--table prints that table alone; JSON, which holds all, refuses it", {

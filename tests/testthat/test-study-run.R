@@ -105,6 +105,13 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_true(all(sub("#", "", links[inner]) %in% xml2::xml_attr(xml2::xml_find_all(page, "//h2"),
                                                                  "id")))
   expect_identical(links[1:2], c("12-report/report.html", "12-report/methods.txt"))
+  report <- xml2::read_html(file.path(results, "12-report", "report.html"))
+  expect_identical(xml2::xml_text(xml2::xml_find_first(report, "//h1")), "Why singers stay")
+  # another title is another report, and nothing else
+  study <- read_study(file.path(folder, "study.yaml"))
+  renamed <- study_fingerprints(utils::modifyList(study, list(title = "Another")))
+  kinds <- vapply(study$steps, `[[`, "", "kind")
+  expect_identical(kinds[!mapply(identical, study_fingerprints(study), renamed)], "report")
   pictures <- xml2::xml_find_all(page, "//img")
   expect_true(all(file.exists(file.path(results, xml2::xml_attr(pictures, "src")))))
   expect_true(all(nzchar(xml2::xml_attr(pictures, "alt"))))
