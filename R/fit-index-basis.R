@@ -115,15 +115,20 @@ saturated_information <- function(fit) {
   key <- rlang::hash(fit$moments)
   known <- kept_information$known[[key]]
   if (!is.null(known)) return(known)
-  size <- length(group_variables(fit$sample)[[1L]])
-  if (size >= many_incomplete)
-    say("Allowing for what is missing in ", size, " variables: this takes a while, once for all ",
-        "models of these data.")
+  tell_many(length(group_variables(fit$sample)[[1L]]))
   found <- core_saturated_information(fit$layout$model, core_moments(fit))
   all <- c(stats::setNames(list(found), key), utils::head(kept_information$known, most_kept - 1L))
   size <- cumsum(vapply(all, function(x) as.numeric(utils::object.size(x)), 0))
   kept_information$known <- all[seq_along(all) == 1L | size <= most_kept_bytes]
   found
+}
+
+# Once for a number of variables: replicates of the same model stay silent.
+tell_many <- function(size) {
+  if (size < many_incomplete || identical(kept_information$told, size)) return(invisible())
+  kept_information$told <- size
+  say("Allowing for what is missing in ", size, " variables: this takes a while, once for all ",
+      "models of these data.")
 }
 
 # The chi-squares that RMSEA, CFI and TLI are made of, and what a right model would make of them on
