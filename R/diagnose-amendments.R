@@ -195,6 +195,7 @@ tested_candidates <- function(fit, candidates) {
   unknown <- rep(NA_real_, size)
   columns <- list(score = unknown, information = unknown, variance = unknown, kept = unknown)
   if (length(open)) {
+    tell_candidates(fit, length(open))
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
     tests <- score_core(fit, with, FALSE)
     if (!tests$admissible) {
@@ -208,6 +209,15 @@ tested_candidates <- function(fit, candidates) {
   }
   c(candidates, columns)
 }
+
+# With many missing patterns each is tested in each of them.
+tell_candidates <- function(fit, size) {
+  patterns <- sum(lengths(lapply(fit$sample$groups, `[[`, "patterns")))
+  if (as.numeric(size) * patterns * length(core_theta(fit)) < long_testing) return(invisible())
+  say("Testing ", size, " changes with ", patterns, " patterns of missing values: this takes a ",
+      "while.")
+}
+long_testing <- 1e8      # some seconds
 
 # How much of a standardized unit one unit of each candidate is; NA where a variance is not
 # positive.

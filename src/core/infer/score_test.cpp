@@ -1,5 +1,6 @@
 #include "score_test.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "../expression.hpp"
@@ -71,16 +72,23 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
       entries.push_back(releases[c].entry);
       column.push_back(c);
     }
-  Matrix moved;
-  Vector moved_own;
-  problem.cross_information(entries, moved, moved_own);
   const Vector entry_score = problem.entry_score();
   Matrix cross = Matrix::Zero(theta.size(), count);
   out.own = out.score = Vector::Zero(count);
-  for (size_t i = 0; i < entries.size(); ++i) {
-    cross.col(column[i]) = unit.cwiseProduct(moved.col(i));
-    out.own[column[i]] = moved_own[i];
-    out.score[column[i]] = entry_score[entries[i]];
+  // with many missing patterns this is the long part: somebody may ask to stop in between
+  constexpr size_t step = 64;
+  for (size_t first = 0; first < entries.size(); first += step) {
+    if (stop.stopped()) return out;
+    const std::vector<int> part(entries.begin() + first,
+                                entries.begin() + std::min(first + step, entries.size()));
+    Matrix moved;
+    Vector moved_own;
+    problem.cross_information(part, moved, moved_own);
+    for (size_t i = 0; i < part.size(); ++i) {
+      cross.col(column[first + i]) = unit.cwiseProduct(moved.col(i));
+      out.own[column[first + i]] = moved_own[i];
+      out.score[column[first + i]] = entry_score[part[i]];
+    }
   }
   Matrix also = Matrix::Zero(constrained ? theta.size() : 0, constrained ? count : 0);
   Matrix pairs;
