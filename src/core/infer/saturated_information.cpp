@@ -55,18 +55,24 @@ void fill_pairs(const Coordinates& at, Product&& product, Matrix& out) {
     }
 }
 
+// Columns that are worked on at a time: between them somebody may ask to stop.
+constexpr int step = 48;
+
 // What the patterns of a group add up to; products of their W and R become one product of matrices.
 class PatternSums {
  public:
-  PatternSums(const Sample& sample, const Coordinates& at) : at_(at) {
+  PatternSums(const Sample& sample, const Coordinates& at, const StopToken& stop) : at_(at) {
     const int p = at.variables, width = p * (p + 1) / 2, count = sample.patterns.size();
     weight_.setZero(p, p);
     Matrix both(width, count), own(width, count), means(p, count), plain(width, count);
     for (int k = 0; k < count; ++k) add(sample, k, both, own, plain, means);
     products_.setZero(width, width);
     auto lower = products_.selfadjointView<Eigen::Lower>();
-    lower.rankUpdate(both);
-    lower.rankUpdate(own, -1.0);
+    for (int k = 0; k < count && !stop.stopped(); k += step) {
+      const int some = std::min(step, count - k);
+      lower.rankUpdate(both.middleCols(k, some));
+      lower.rankUpdate(own.middleCols(k, some), -1.0);
+    }
     products_.triangularView<Eigen::StrictlyUpper>() = products_.transpose();
     with_means_ = plain * means.transpose();
   }
@@ -213,9 +219,6 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
                 out.w.cwiseProduct(block.covariance).sum() - p + d.dot(out.w * d);
   return true;
 }
-
-// Columns that are worked on at a time: between them somebody may ask to stop.
-constexpr int step = 128;
 
 // The lower Cholesky factor in place of a symmetric matrix's lower triangle; false when it has none.
 bool factorize(Matrix& a, const StopToken& stop) {
@@ -373,7 +376,8 @@ SaturatedInformation saturated_information(const Sample& sample, int g, const Pa
   const Sample own = of_group(sample, g);
   const Coordinates at = coordinates_of(own[0].covariance.rows(), unseen, g);
   SaturatedInformation out;
-  out.information = PatternSums(own, at).information();
+  out.information = PatternSums(own, at, stop).information();
+  if (stop.stopped()) return out;
   // scaled to a unit diagonal: variances and means have other units
   const Vector unit = out.information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
   Matrix factor = unit.asDiagonal() * out.information * unit.asDiagonal();
