@@ -241,10 +241,22 @@ glance.orizzonte_score_test <- function(x, ...) {
 #' @export
 tidy.orizzonte_residuals <- function(x, ...) {
   check_arguments("tidy")
-  table <- unclass(x)
-  attributes(table) <- list(names = names(table))
-  tidy_renamed(list_frame(c(list(term = paste(x$first, "~", x$second)), table)),
-               c(residual = "estimate", z = "statistic"))
+  tidy_renamed(with_pair(x), c(residual = "estimate", z = "statistic"))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_moments <- function(x, ...) {
+  check_arguments("tidy")
+  tidy_renamed(with_pair(as.data.frame(x)), c(value = "estimate"))
+}
+
+# A term of two variables, or of one where there is no second (a mean).
+with_pair <- function(x) {
+  columns <- unclass(x)
+  attributes(columns) <- list(names = names(columns))
+  pair <- paste(x$first, "~", x$second)
+  list_frame(c(list(term = ifelse(is.na(x$second), x$first, pair)), columns))
 }
 
 #' @rdname tidy.orizzonte_fit

@@ -104,11 +104,17 @@ test_that("everything that is read, judged or resampled has a tidy table", {
 test_that("plain data frames come out of what is a list", {
   fit <- quiet_fit(bp, choirs)
   moments <- as.data.frame(observed(fit))
+  expect_identical(tidy(observed(fit))$estimate, moments$value)
+  expect_identical(tidy(observed(fit))$term[c(2, 37)], c("be1 ~ be2", "be1"))
   expect_identical(names(moments), c("group", "first", "second", "value"))
   expect_equal(nrow(moments), 8 * 9 / 2 + 8)
   expect_equal(moments$value[moments$first == "be2" & moments$second %in% "be4"],
                observed(fit)$all$covariance["be2", "be4"])
   expect_equal(moments$value[is.na(moments$second)], unname(observed(fit)$all$mean))
+  growth <- quiet_fit(read_blueprint(extdata("models/growth.yaml")), choirs_growth)
+  terms <- tidy(residuals(growth, largest = Inf))$term
+  expect_false(any(grepl("NA", terms)))
+  expect_true(all(paste0("w", 1:4) %in% terms))
   own <- as.data.frame(criteria(cfi = c(.97, .95)))
   expect_equal(unlist(own[own$criterion == "cfi", c("value", "acceptable")], use.names = FALSE),
                c(.97, .95))
