@@ -425,7 +425,7 @@ print.orizzonte_indices <- function(x, ...) {
 format_key_indices <- function(x) {
   key <- x[x$index %in% comparison_columns, ]
   c(heading("Fit indices"), format_indices_table(key),
-    paste0(either("fit_indices(fit)", "--table fit_indices"), " shows all ",
+    paste0(either("fit_indices(fit)", "orizzonte fit --table fit_indices"), " shows all ",
            sum(!is.na(x$value)), "."), wrap_lines(attr(x, "corrections")))
 }
 
