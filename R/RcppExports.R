@@ -85,11 +85,19 @@ core_replicate_cases <- function(model, source, seed, replicate) {
     .Call(`_orizzonte_core_replicate_cases`, model, source, seed, replicate)
 }
 
+object_digest <- function(x, shape_only) {
+    .Call(`_orizzonte_object_digest`, x, shape_only)
+}
+
 is_regular_file <- function(path) {
     .Call(`_orizzonte_is_regular_file`, path)
 }
 
 write_standard_output <- function(bytes) {
     .Call(`_orizzonte_write_standard_output`, bytes)
+}
+
+yaml_outline <- function(text, deepest, most) {
+    .Call(`_orizzonte_yaml_outline`, text, deepest, most)
 }
 

@@ -23,7 +23,7 @@ check_blueprint <- function(x, verb) {
 
 # The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
 # version of the same shape are read, whatever its number.
-fit_format <- 2L
+fit_format <- 3L
 
 package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 
@@ -42,6 +42,8 @@ check_fit <- function(x, reader) {
   if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
     refuse_object("its parts do not belong together")
   }
+  check_stamp(x)
+  if (!is.null(x$joint)) check_fit(x$joint, reader)
   invisible(x)
 }
 
@@ -65,6 +67,7 @@ refuse_object <- function(why) {
 
 describe <- function(x) {
   if (is.null(x)) return("NULL")
+  x <- as_utf8(x)
   if (identical(x, "")) return("an empty text")
   if (inherits(x, "orizzonte_blueprint")) return("a blueprint")
   if (inherits(x, "orizzonte_fit")) return("a fitted model")

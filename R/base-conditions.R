@@ -1,12 +1,12 @@
 # Every error and warning has a class, says what is wrong, where, and what to do.
 
 abort <- function(class, message, ..., call = NULL) {
-  rlang::abort(message, class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ...,
+  rlang::abort(visible_controls(message), class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ...,
                call = call)
 }
 
 warn <- function(class, message) {
-  rlang::warn(message, class = c(paste0("orizzonte_warning_", class), "orizzonte_warning"))
+  rlang::warn(visible_controls(message), class = c(paste0("orizzonte_warning_", class), "orizzonte_warning"))
 }
 
 # A plain note on standard error; much cheaper than a formatted one.
@@ -19,7 +19,8 @@ say <- function(...) {
 # The candidate most like `name`, or NULL when none is close.
 nearest <- function(name, candidates, most = 0.45) {
   if (length(name) != 1L || is.na(name)) return(NULL)
-  candidates <- unique(candidates[!is.na(candidates)])
+  name <- as_utf8(name)
+  candidates <- as_utf8(unique(candidates[!is.na(candidates)]))
   if (length(candidates) == 0) return(NULL)
   distance <- utils::adist(tolower(name), tolower(candidates))[1, ]
   # letters in another order are one slip of the fingers
@@ -39,7 +40,8 @@ did_you_mean <- function(name, candidates) {
   if (is.null(near)) NULL else c(i = paste0("Did you mean ", quoted(near), "?"))
 }
 
-quoted <- function(x) paste0("\"", x, "\"")
+# Whatever is echoed: what looks like an address of a database shows its scheme only.
+quoted <- function(x) paste0("\"", public_address(x), "\"")
 
 # "a, b and c", at most `most` of them
 enumerate <- function(x, most = 8L, last = " and ") {

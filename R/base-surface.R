@@ -19,7 +19,7 @@ restrict_where <- function() either("with restrict()", "under `restrict:` in the
 command_text <- function(name, ...) {
   given <- surface$given
   files <- given$files[c(1L, length(given$files))]
-  files <- vapply(files, public_file, "", USE.NAMES = FALSE)
+  files <- public_address(files)
   if (length(given$files) == 1L) {
     blueprint <- grepl("[.]ya?ml$", files[1L], ignore.case = TRUE)
     files[if (blueprint) 2L else 1L] <- if (blueprint) "DATA" else "BLUEPRINT"

@@ -4,8 +4,31 @@ output_width <- function() min(100L, table_width())
 
 rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
 
-# The signs of statistics, where a session cannot show them, in letters.
-showable <- function(text) if (isTRUE(l10n_info()[["UTF-8"]])) text else spelt_out(text)
+# Text as it may reach a terminal: control characters visible, and the signs of statistics, where a
+# session cannot show them, in letters.
+showable <- function(text) {
+  text <- visible_controls(text)
+  if (isTRUE(l10n_info()[["UTF-8"]])) text else spelt_out(text)
+}
+
+# Control characters, and those that turn the direction of writing, as <U+001B>: a title or a value
+# must not steer the terminal. Line ends and tabs stay.
+visible_controls <- function(text) {
+  if (!is.character(text)) return(text)
+  known <- as_utf8(text)
+  at <- which(!is.na(known) & grepl("[\001-\010\013-\037\177]|\xc2[\x80-\x9f]|\xe2\x80|\xe2\x81",
+                                    known, perl = TRUE, useBytes = TRUE))
+  for (k in at) {
+    codes <- utf8ToInt(known[k])
+    hidden <- codes %in% hidden_codes
+    if (!any(hidden)) next
+    letters <- intToUtf8(codes, multiple = TRUE)
+    letters[hidden] <- sprintf("<U+%04X>", codes[hidden])
+    text[k] <- paste(letters, collapse = "")
+  }
+  text
+}
+hidden_codes <- c(1:8, 11:31, 127:159, 0x200e, 0x200f, 0x202a:0x202e, 0x2066:0x2069)
 
 # Also for figures, since a plain PDF device has no such letters.
 spelt_out <- function(text) {

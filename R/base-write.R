@@ -74,17 +74,34 @@ protect_inputs <- function(file, inputs, class = "usage") {
                                 i = "Choose another name for the result."))
 }
 
-# CSV with numbers that read back exactly.
-write_table <- function(x, file = "") {
+# CSV with numbers that read back exactly. `guard`: texts that a spreadsheet would take for a formula
+# are told to be text by an apostrophe before them; numbers are left alone.
+write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) {
   columns <- as.list(unclass(x))[names(x)]
+  columns <- lapply(columns, function(column) {
+    if (is.factor(column)) as.character(column) else column
+  })
   text <- which(vapply(columns, is.character, NA))
   exact <- lapply(columns, function(column) {
+    if (is.character(column)) return(table_text(column, guard))
     if (!is.double(column)) return(column)
     out <- rep(NA_character_, length(column))
     out[!is.na(column)] <- format_exact(column[!is.na(column)])
     out
   })
+  names(exact) <- table_text(names(exact), guard)
   lines <- utils::capture.output(
     utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
   if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
+}
+
+# Numbers that stand as text, with their brackets and limits, are no formulas.
+number_cell <- "^[-+]?[0-9.][-0-9.,()% <]*$"
+
+table_text <- function(x, guard) {
+  x <- visible_controls(x)
+  formula <- guard & grepl("^[[:space:]]*[-=+@\uff0d\uff1d\uff0b\uff20]|^[\t\r]", x) &
+    !grepl(number_cell, x)
+  x[formula] <- paste0("'", x[formula])
+  x
 }

@@ -1,10 +1,10 @@
 # A YAML file, read as text throughout: `y`, `n`, `on`, `no` and numbers stay as they were written,
 # and nothing is evaluated.
 
-deepest_yaml <- 100L
-
 read_yaml_file <- function(file) {
   check_readable(file)
+  if (file.size(file) > largest_yaml)
+    abort("file", paste0(quoted(file), " is larger than ", largest_yaml / 1e6, " megabytes."))
   text <- read_text(file)
   if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
   check_yaml(text, file)
@@ -26,25 +26,32 @@ unreadable_yaml <- function(file, condition) {
   abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(condition)))
 }
 
-# What no blueprint needs: nesting without end, references that multiply, a second document.
+# --- what is read at all -------------------------------------------------------------------------
+
+# A file of ours needs few of the things that YAML knows. Before the tree is built the text is read
+# token by token (yaml_scan.cpp): anchors, aliases, tags, directives, complex keys and second
+# documents are refused, and so is nesting, or a number of entries, beyond any use.
+largest_yaml <- 2e6         # bytes
+deepest_yaml <- 100L
+most_yaml_entries <- 20000L
+
+yaml_refusals <- c("reference", "tag", "complex_key", "directive", "second_document",
+                   "block_header", "depth", "entries")
+
 check_yaml <- function(text, file) {
-  lines <- strsplit(text, "\n", fixed = TRUE)[[1L]]
-  open <- nchar(gsub("[^[{]", "", text)) > 0L
-  depth <- if (open) max(cumsum(unlist(lapply(strsplit(gsub("[^][{}]", "", text), "")[[1L]],
-                                              function(x) if (x %in% c("[", "{")) 1L else -1L))))
-  lead <- regmatches(lines, regexpr("^([ ]*(- )*)*", lines))
-  steps <- nchar(gsub("[^-]", "", lead)) + nchar(gsub("[^ ]", "", lead)) / 2
-  if (max(0L, depth) > deepest_yaml || max(steps) > deepest_yaml)
-    abort("file", paste0(quoted(file), " is nested more than ", deepest_yaml, " levels deep."))
-  anchor <- grep("^[^\"'#]*(:|-)[ ]+&[[:alnum:]_]+", lines)
-  if (length(anchor))
-    abort("file", paste0(quoted(file), ", line ", anchor[1L], ": anchors are not read."))
-  content <- which(nzchar(trimws(lines)) & !startsWith(trimws(lines), "#"))
-  again <- grep("^(---|[.][.][.])([[:space:]]|$)", lines)
-  again <- again[again > content[1L] & again < max(content) | startsWith(lines[again], "---") &
-                   again > content[1L]]
-  if (length(again)) {
-    abort("file", c(paste0(quoted(file), ", line ", again[1L], ": a second document begins."),
-                    i = "Keep one document in a file."))
-  }
+  found <- yaml_outline(text, deepest_yaml, most_yaml_entries)
+  if (found[1L] == 0L) return(invisible())
+  why <- yaml_refusals[found[1L]]
+  in_quotes <- c(i = "If it is meant as text, put it in quotes.")
+  what <- switch(why,
+    reference = c("anchors and aliases are not read.", in_quotes),
+    tag = c("tags are not read.", in_quotes),
+    complex_key = c("keys of several parts are not read.", in_quotes),
+    directive = "directives are not read.",
+    second_document = c("a second document begins.", i = "Keep one document in a file."),
+    block_header = c("a block of text begins with | or > alone in its line.", in_quotes),
+    depth = paste0("the file is nested more than ", deepest_yaml, " levels deep."),
+    entries = paste0("the file has more than ", format_count(most_yaml_entries), " entries."))
+  what[1L] <- paste0(quoted(file), ", line ", found[2L], ": ", what[1L])
+  abort("file", what)
 }

@@ -19,7 +19,7 @@ study_commands <- function() {
     ),
     run = list(
       does = "run a whole study from one file", files = "STUDY",
-      options = c("results", "fresh", "quiet"),
+      options = c("results", "fresh", "anywhere", "quiet"),
       help =
       paste0("Does the steps of the study file in order and writes what comes of each into a ",
              "folder with an index page. Finished steps are kept; run again, only what changed ",

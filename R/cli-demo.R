@@ -6,16 +6,17 @@ command_demo <- function(given) {
     abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
   }
   # a study, and data, that are there are the user's own by now
-  made <- run_study(write_study_files(folder, "study.yaml"), quiet = given$quiet)
-  steps <- attr(made, "steps")
-  fits <- study_fits(made)
+  study <- read_study(write_study_files(folder, "study.yaml"), FALSE, FALSE)
+  made <- run_steps(study, FALSE, given$quiet)
+  steps <- made$steps
+  fits <- study_fits(study, made)
   last <- utils::tail(names(fits), 1L)
   if (length(last)) {
-    at <- file.path(attr(made, "results"), steps$folder[steps$step == last])
-    surface$given$files <- c(file.path(at, "blueprint.yaml"), attr(made, "data"))
+    at <- file.path(study$results, steps$folder[steps$step == last])
+    surface$given$files <- c(file.path(at, "blueprint.yaml"), study$data)
     print(summary(fits[[last]]))
   }
-  if (!given$quiet) close_with(demo_lines(folder, attr(made, "results"), steps))
+  if (!given$quiet) close_with(demo_lines(folder, study$results, steps))
   studied_code(fits)
 }
 

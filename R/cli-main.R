@@ -81,12 +81,12 @@ send_output <- function() {
 # A message that closes a command comes after what it printed.
 close_with <- function(...) {
   send_output()
-  cat(..., sep = "", file = stderr())
+  cat(visible_controls(paste0(...)), sep = "", file = stderr())
 }
 
 # On standard error, within the width of the window.
 tell <- function(...) {
-  lines <- strsplit(paste0(...), "\n", fixed = TRUE)[[1L]]
+  lines <- strsplit(visible_controls(paste0(...)), "\n", fixed = TRUE)[[1L]]
   writeLines(fold_lines(lines), stderr())
 }
 
@@ -156,7 +156,8 @@ check_out <- function(command, given) {
 
 # Options of one command through optparse; NULL after --help.
 parse_arguments <- function(name, command, args) {
-  options <- unname(cli_options()[command$options])
+  csv <- if ("format" %in% command$options) "unguarded"
+  options <- unname(cli_options()[c(command$options, csv)])
   usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ",
       paste(command$files, collapse = " ")), " [options]")
   parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
@@ -183,7 +184,7 @@ parse_arguments <- function(name, command, args) {
           c(paste0("orizzonte ", name, " takes ", if (length(command$files))
                    enumerate(command$files) else "no files", "; it was given ",
                    if (length(parsed$args))
-                     enumerate(quoted(vapply(parsed$args, public_file, ""))) else "none", "."),
+                     enumerate(quoted(parsed$args)) else "none", "."),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))

@@ -15,10 +15,16 @@ command_new <- function(given) {
 }
 
 command_run <- function(given) {
-  made <- run_study(given$files[1L], results = given$out, fresh = isTRUE(given$fresh),
-                    quiet = given$quiet)
-  studied_code(study_fits(made))
+  anywhere <- isTRUE(given$anywhere)
+  study <- read_study(given$files[1L], anywhere || !is.null(given$out), anywhere)
+  if (!is.null(given$out)) study$results <- given$out
+  made <- run_steps(study, isTRUE(given$fresh), given$quiet)
+  studied_code(study_fits(study, made))
 }
 
-study_fits <- function(made) Filter(function(x) inherits(x, "orizzonte_fit"), made)
+# Fits only: what else is kept need not be computed again.
+study_fits <- function(study, made) {
+  fits <- made$steps$step[made$steps$kind %in% c("fit", "amend")]
+  mget(fits, made$values)
+}
 studied_code <- function(fits) max(0L, vapply(fits, exit_code, 0L))

@@ -64,7 +64,9 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   changes <- c(freed_changes(whole, amended, chosen), lapply(fix, change_of, what = "fix"),
                lapply(omit, change_of, what = "omit"))
   predicted <- predicted_drop(fit, chosen, fix, omit)
-  amended$request$blueprint$trail <- add_revision(fit, amended, changes, because, predicted)
+  bp <- amended$request$blueprint
+  bp$trail <- add_revision(fit, amended, changes, because, predicted)
+  amended <- with_blueprint(amended, bp)
   say(format_revision(amended))
   warn_about_amending(amended, length(changes), because, length(free) > 0L)
   amended

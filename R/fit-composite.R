@@ -35,5 +35,5 @@ with_usable_weights <- function(fit, starts, seed) {
   moved$layout$notes <- c(moved$layout$notes, paste0(
     was, " is near 0 and cannot carry the scale of ", names(markers), ": ",
     address_format("weight", markers, names(markers)), " = 1 instead."))
-  moved
+  stamped(moved)
 }

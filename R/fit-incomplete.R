@@ -39,6 +39,7 @@ block_deviance <- function(patterns, block) {
   })
   own <- Filter(function(k) length(k$variables) > 0L, own)
   found <- core_saturated(own, length(block))
+  if (found$status != 0L) return(NA_real_)
   found$deviance + sum(vapply(own, function(k) k$n * length(k$variables), 0)) * log(2 * pi)
 }
 

@@ -2,9 +2,10 @@
 
 new_fit <- function(request, sample, layout, solution,
                     moments = sample_moments(sample, request$multiplier)) {
-  structure(list(request = request, sample = sample, layout = layout, moments = moments,
-                 solution = solution, cache = new.env(parent = emptyenv()),
-                 version = package_version_text(), format = fit_format), class = "orizzonte_fit")
+  stamped(structure(list(request = request, sample = sample, layout = layout, moments = moments,
+                         solution = solution, cache = new.env(parent = emptyenv()),
+                         version = package_version_text(), format = fit_format),
+                    class = "orizzonte_fit"))
 }
 
 # A light fit at other values of the free parameters: enough for every reader.

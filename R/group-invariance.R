@@ -238,5 +238,5 @@ fit_rung <- function(request, sample, stated, hold, over = "groups") {
   other$layout$notes <- c(other$layout$notes, paste(
     paste0("A construct's variance is not positive here, which the unit scale cannot say: this ",
            "rung is on the marker scale.")))
-  other
+  stamped(other)
 }

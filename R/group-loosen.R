@@ -104,8 +104,8 @@ release_one <- function(fit, row, rung, step, with_intercept) {
                  released_values(amended, row$parameter)))
   if (length(intercept)) {
     # exempt from the rungs to come, even where it is free already
-    if (length(held) == 0L) amended$request$blueprint <-
-        add_different(amended$request$blueprint, intercept)
+    if (length(held) == 0L)
+      amended <- with_blueprint(amended, add_different(amended$request$blueprint, intercept))
     rows <- c(rows, list(c(list(step = step, parameter = intercept,
                                 modification_index = NA_real_, actual_drop = NA_real_),
                            released_values(amended, intercept))))
@@ -176,7 +176,7 @@ relaid_ladder <- function(ladder, fit, at) {
     if (k == at) fits[[k]] <- fit
     if (k > at) fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
     # a structural step is climbed anew from what it stands on, which it leaves as it is
-    if (at > length(fits)) fits[[k]]$request$blueprint <- bp
+    if (at > length(fits)) fits[[k]] <- with_blueprint(fits[[k]], bp)
   }
   new_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$structural, ladder$on,
              ladder$over)

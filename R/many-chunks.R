@@ -5,8 +5,8 @@ largest_chunk <- 100L
 chunks_by_worker <- 4L
 most_workers <- 256L        # a batch system has no end of them: parts stay worth a job
 
-# work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and what is found
-# there is not made again.
+# work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and replicates that
+# are found there are not computed again.
 run_chunks <- function(work, job, reps, title, folder = NULL) {
   workers <- count_workers()
   if (is.na(workers)) {
@@ -14,6 +14,11 @@ run_chunks <- function(work, job, reps, title, folder = NULL) {
     workers <- 1L
   }
   size <- max(1L, min(largest_chunk, ceiling(reps / (chunks_by_worker * workers))))
+  if (!is.null(folder)) {
+    release <- lock_folder(folder)
+    on.exit(release())
+    remove_stale_locks(folder)
+  }
   kept <- kept_chunks(folder, job, work)
   done <- replicates_in(kept)
   open <- open_chunks(setdiff(seq_len(reps), done), size)
@@ -95,6 +100,10 @@ is_ready <- function(x) {
 
 # --- parts that are kept -------------------------------------------------------------------------
 
+# A folder of parts holds each as plain data and a list of them, one line of JSON a part with its
+# replicates, size and hash, added when the part is whole. What does not match is computed again.
+parts_name <- "parts.jsonl"
+
 # Parts of the same work only: the names of their files carry its mark.
 chunk_mark <- function(job, work) {
   if (!is.null(job$fit)) job$fit <- unclass(job$fit)[c("request", "moments", "version")]
@@ -112,19 +121,74 @@ function_mark <- function(f) {
 
 kept_chunks <- function(folder, job, work) {
   if (is.null(folder)) return(list())
-  mark <- paste0("^", chunk_mark(job, work), "-[0-9]+-[0-9]+[.]rds$")
-  out <- lapply(list.files(folder, mark, full.names = TRUE), function(file) {
-    found <- tryCatch(readRDS(file), error = function(e) NULL, warning = function(w) NULL)
-    place <- as.integer(strsplit(sub("[.]rds$", "", basename(file)), "-", fixed = TRUE)[[1L]][2:3])
-    if (!is.null(found)) list(first = place[1L], count = place[2L], found = found)
-  })
-  Filter(Negate(is.null), out)
+  mark <- chunk_mark(job, work)
+  listed <- Filter(function(x) identical(x$mark, mark), listed_parts(folder))
+  out <- list()
+  taken <- integer()
+  for (part in listed) {
+    numbers <- part$first - 1L + seq_len(part$count)
+    if (any(numbers %in% taken)) next
+    found <- read_part(folder, part)
+    if (is.null(found)) {
+      say("The replicates ", part$first, " to ", part$first + part$count - 1L, " are computed ",
+          "again: ", file.path(folder, part$path), " is missing or was altered.")
+      next
+    }
+    taken <- c(taken, numbers)
+    out <- c(out, list(list(first = part$first, count = part$count, found = found)))
+  }
+  out
+}
+
+# Lines that are whole and say what a line should; the last one of a part that was written twice.
+listed_parts <- function(folder) {
+  file <- file.path(folder, parts_name)
+  if (!file.exists(file) || is_link(file) || dir.exists(file)) return(list())
+  lines <- tryCatch(strsplit(read_text(file), "\n", fixed = TRUE)[[1L]],
+                    orizzonte_error = function(e) character())
+  parts <- lapply(lines, function(line) tryCatch(part_of_line(line), orizzonte_error = function(e) NULL))
+  parts <- Filter(Negate(is.null), parts)
+  parts[!duplicated(vapply(parts, `[[`, "", "path"), fromLast = TRUE)]
+}
+
+part_of_line <- function(line) {
+  x <- read_json_text(line)
+  checked_entries(list(x))
+  whole <- function(v) is.numeric(v) && length(v) == 1L && v == round(v) && v >= 1 && v <= 1e7
+  if (!whole(x$first) || !whole(x$count) || !is.character(x$mark))
+    refuse_plain("a part without replicates")
+  x[c("first", "count")] <- lapply(x[c("first", "count")], as.integer)
+  if (!identical(x$path, part_name(x$mark, x$first, x$count))) refuse_plain("a part of another name")
+  x
+}
+
+part_name <- function(mark, first, count) paste0(mark, "-", first, "-", count, ".json")
+
+# NULL when the part is not there, not as it was written, or not of these replicates.
+read_part <- function(folder, part) {
+  if (length(changed_files(folder, list(part)))) return(NULL)
+  tryCatch({
+    found <- from_plain(read_json_text(read_text(file.path(folder, part$path))))
+    rows <- c(NROW(found$theta), length(found$chisq), length(found$status), length(found$improper),
+              if (!is.null(found$values)) NROW(found$values))
+    whole <- is.list(found) && all(rows == part$count) && is.double(found$theta) &&
+      is.double(found$chisq) && is.integer(found$status) && is.character(found$trouble)
+    if (whole) found
+  }, orizzonte_error = function(e) NULL)
 }
 
 keep_chunk <- function(folder, job, work, chunk, found) {
   if (is.null(folder)) return(invisible())
-  name <- paste0(chunk_mark(job, work), "-", chunk[1L], "-", length(chunk), ".rds")
-  write_made(file.path(folder, name), function(path) saveRDS(found, path))
+  mark <- chunk_mark(job, work)
+  name <- part_name(mark, chunk[1L], length(chunk))
+  write_inside(folder, name, plain_json(to_plain(found)))
+  entry <- c(file_entries(folder, name)[[1L]],
+             list(mark = mark, first = chunk[1L], count = length(chunk)))
+  list <- file.path(folder, parts_name)
+  if (is_link(list)) abort("file", paste0(quoted(list), " is a link: it is not written to."))
+  # a line that a killed process has left unfinished ends here
+  cat("\n", jsonlite::toJSON(entry, auto_unbox = TRUE, digits = NA), "\n", sep = "", file = list,
+      append = TRUE)
 }
 
 replicates_in <- function(chunks) {

@@ -72,8 +72,7 @@ with_claims <- function(fit, claims) {
     abort("input", c("There are no claims whose robustness could be looked at.",
                      i = paste0("State some: claim(blueprint, H1 = effect[a, b] > 0), or claims = ",
                                 "c(H1 = \"effect[a, b] > 0\").")))
-  fit$request$blueprint <- bp
-  fit
+  with_blueprint(fit, bp)
 }
 
 # Other analyses that one might have made: lists of `name`, `kind` and `changes` of the request.

@@ -10,6 +10,8 @@
 #'   flextable), `"svg"` and `"png"` (figures). When `NULL` all that can be made here.
 #' @param criteria,bootstrap As in [write_report()].
 #' @param quiet Whether to leave out the message that says what was written.
+#' @param guard Whether texts in CSV files that begin with `=`, `+`, `-` or `@`, which a spreadsheet
+#'   would run as formulas, get an apostrophe before them. Numbers never do.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame, invisibly: `file`, `kind` (table or figure), `caption`. It is written as
 #'   `index.csv` as well.
@@ -22,8 +24,9 @@
 #' write_tables(fit, file.path(tempdir(), "tables"), formats = "csv")
 #' @export
 write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap = NULL,
-                         quiet = FALSE, ...) {
+                         quiet = FALSE, guard = TRUE, ...) {
   check_arguments("write_tables")
+  check_flag(guard, "`guard`")
   x <- check_reportable(x, "write_tables")
   criteria <- check_criteria(criteria)
   check_path(folder, "`folder`")
@@ -37,12 +40,12 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
     abort("report", paste0("Cannot create the folder ", quoted(folder), "."))
   parts <- numbered_parts(unfolded_parts(report_of(x, criteria, bootstrap)$parts))
   parts <- Filter(function(part) part$part %in% c("table", "figure"), parts)
-  written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats),
+  written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats, guard = guard),
                     recursive = FALSE)
   index <- do.call(Map, c(list(c), written))
   index <- list_frame(index %||% list(file = character(), kind = character(),
                                       caption = character()))
-  write_table(index, file.path(folder, "index.csv"))
+  write_table(index, file.path(folder, "index.csv"), guard)
   if (!quiet) say(count_of(nrow(index), "file"), " written to ", folder, "; index.csv lists them.")
   invisible(index)
 }
@@ -61,7 +64,7 @@ check_formats <- function(formats) {
 }
 
 # A table or a figure in each of the formats: one row of the index for each file.
-write_part <- function(part, folder, formats) {
+write_part <- function(part, folder, formats, guard) {
   name <- if (part$part == "figure") part$name else part$caption
   title <- gsub("[^a-z0-9]+", "-", tolower(iconv(plain_line(name), "UTF-8", "ASCII", "")))
   stem <- sub("-+$", "", sprintf("%s-%02d-%s", part$part, part$number, substr(title, 1L, 60L)))
@@ -69,7 +72,7 @@ write_part <- function(part, folder, formats) {
   lapply(own, function(ending) {
     file <- file.path(folder, paste0(stem, ".", ending))
     switch(ending,
-      csv = write_table(list_frame(lapply(part$columns, plain_line)), file),
+      csv = write_table(list_frame(lapply(part$columns, plain_line)), file, guard),
       docx = write_made(file, function(path) word_alone(part, path), is_zip, "report"),
       write_bytes(file, figure_bytes(part$plot, ending, part$width, part$height), "report"))
     list(file = basename(file), kind = part$part, caption = unname(plain_line(part$caption)))

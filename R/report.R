@@ -122,6 +122,4 @@ deeper <- function(parts) {
 
 # On one line, without what no page can show.
 plain_line <- function(x) trimws(gsub("[[:space:]]+", " ", shown_text(x)))
-shown_text <- function(x) {
-  gsub("[\001-\010\013\014\016-\037\177]", "\ufffd", as_utf8(x), perl = TRUE)
-}
+shown_text <- function(x) visible_controls(as_utf8(x))

@@ -7,15 +7,13 @@ is_database_address <- function(x) {
   grepl("^[A-Za-z][A-Za-z0-9+.]+:", x) && !file.exists(x) && !grepl("^[A-Za-z]:[/\\\\]", x)
 }
 
-# A password in whatever place: user:password@, or a parameter that is called like one.
-password_place <- "://[^/@?]*:[^/@]*@|[?&;](password|passwd|pwd|pass|secret|token)="
-
 check_no_password <- function(address) {
-  if (!grepl(password_place, address, ignore.case = TRUE)) return(invisible())
-  abort("address", c("An address must not hold a password: others would read it.",
-                     x = paste0("It was ", quoted(public_address(address)), "."),
-                     i = paste0("Keep it in the driver's own file or environment: ~/.pgpass or ",
-                                "PGPASSWORD for PostgreSQL.")))
+  if (!any(looks_like_database(address) & holds_secret(address))) return(invisible())
+  abort("address", c("An address must hold neither a user nor a password: others would read them.",
+                     x = paste0("It is an address of ", quoted(address), "."),
+                     i = paste0("Keep the password in the driver's own file or environment (for ",
+                                "PostgreSQL ~/.pgpass or PGPASSWORD), and name the user in the ",
+                                "address as a parameter: ?table=NAME&user=NAME.")))
 }
 
 open_address <- function(address) {
@@ -30,7 +28,7 @@ open_address <- function(address) {
   parts <- address_parts(address)
   if (is.null(parts$parameters$table))
     abort("address", c("The address does not say which table.",
-                       i = paste0(public_address(address), "?table=NAME")))
+                       i = paste0("Write ", engine, ":...?table=NAME.")))
   need_database_package("DBI")
   need_database_package(database_engines[[engine]])
   connection <- connect(engine, parts)
@@ -62,12 +60,10 @@ connect <- function(engine, parts) {
   host <- sub("^//", "", parts$where)
   base <- utils::URLdecode(sub("^[^/]*/?", "", host))
   host <- sub("/.*", "", host)
-  user <- if (grepl("@", host, fixed = TRUE)) sub("@.*", "", host)
-  host <- sub("^[^@]*@", "", host)
   port <- if (grepl(":[0-9]+$", host)) sub(".*:", "", host)
   host <- sub(":[0-9]+$", "", host)
   given <- list(dbname = base, host = parts$parameters$host %||% host,
-                port = parts$parameters$port %||% port, user = parts$parameters$user %||% user)
+                port = parts$parameters$port %||% port, user = parts$parameters$user)
   given <- Filter(function(x) !is.null(x) && nzchar(x), given)
   in_database(do.call(DBI::dbConnect, c(list(utils::getFromNamespace("Postgres", "RPostgres")()),
                                         given)))

@@ -54,7 +54,7 @@ need_database_package <- function(name) {
 in_database <- function(code) {
   tryCatch(code, error = function(e) {
     if (inherits(e, "orizzonte_error")) stop(e)
-    abort("file", c("The database could not answer.", x = without_password(conditionMessage(e))))
+    abort("file", c("The database could not answer.", x = without_addresses(conditionMessage(e))))
   })
 }
 

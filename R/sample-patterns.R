@@ -94,14 +94,12 @@ check_multiplier_complete <- function(request) {
 # Saturated moments of patterns (EM), with what is said of missing values.
 saturated_group <- function(patterns, variables, together, counts) {
   found <- core_saturated(numbered(patterns, variables), length(variables))
-  if (!found$converged) {
-    abort("data", c("The moments of the incomplete data could not be estimated.",
-                    i = paste0("Too little is observed together: drop incomplete rows ",
-                               "(incomplete = \"drop\"), or leave out the variables with most ",
-                               "missing values.")))
-  }
+  if (found$status != 0L) refuse_saturated(found$status, patterns, variables)
   covariance <- found$covariance
   dimnames(covariance) <- list(variables, variables)
+  # with as many complete cases as variables any sample is singular: no variable is to blame
+  if (complete_cases(patterns, variables) <= length(variables) && !is_definite(covariance))
+    refuse_saturated(match("degenerate", saturation_reasons) - 1L, patterns, variables)
   check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
   n <- sum(vapply(patterns, `[[`, 0, "n"))
   block <- list(n = n, covariance = covariance, mean = stats::setNames(found$mean, variables),
@@ -110,6 +108,36 @@ saturated_group <- function(patterns, variables, together, counts) {
   c(list(blocks = list(block), patterns = patterns, rows = NULL, used = NULL, notes = character(),
          holes = stats::setNames(holes, variables)[holes > 0], two_valued = character(),
          unseen = unseen_pairs(together), thinnest = thinnest_pair(together, n)), counts)
+}
+
+# Why saturated moments of incomplete data do not exist, as the core gives it. Complete cases, and
+# as many of them as there are variables and one more, would settle it.
+saturation_reasons <- c("found", "unobserved", "constant", "degenerate", "unfinished")
+
+complete_cases <- function(patterns, variables) {
+  whole <- Filter(function(block) length(block$variables) == length(variables), patterns)
+  sum(vapply(whole, `[[`, 0, "n"))
+}
+
+refuse_saturated <- function(status, patterns, variables) {
+  complete <- complete_cases(patterns, variables)
+  n <- sum(vapply(patterns, `[[`, 0, "n"))
+  reason <- saturation_reasons[status + 1L]
+  few <- complete <= length(variables)
+  cause <- switch(reason,
+    unobserved = "One of the variables has no values at all.",
+    constant = "One of the variables does not vary.",
+    paste0(if (few) paste0("There are too few complete cases for ",
+                           count_of(length(variables), "variable"), ": ",
+                           format_count(complete), " of ", format_count(n), ".") else
+      paste0("The covariance matrix of the incomplete data becomes singular: some variables are ",
+             "(nearly) linear combinations of others.")))
+  abort("data", c("The means and covariances of the incomplete data cannot be estimated.",
+                  x = cause,
+                  i = if (few) paste0("Use fewer variables, more cases, or leave out the ",
+                                      "variables with most missing values.") else
+                    "Leave out one of the variables that determine each other."),
+        reason = reason)
 }
 
 # No variable is constant over all cases that have it.

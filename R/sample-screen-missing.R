@@ -42,11 +42,13 @@ least_share <- 1e-7       # of the variance of standardized columns, in any dire
 
 little_statistic <- function(x) {
   x <- x[rowSums(!is.na(x)) > 0L, colSums(!is.na(x)) > 0L, drop = FALSE]
-  if (nrow(x) <= ncol(x) || any(apply(x, 2L, stats::sd, na.rm = TRUE) == 0)) return(NULL)
+  # a column of a single value has no spread
+  if (nrow(x) <= ncol(x) || !isTRUE(all(apply(x, 2L, stats::sd, na.rm = TRUE) > 0)))
+    return(NULL)
   patterns <- pattern_blocks(x)
   found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
   # columns that follow from others: what is left of the likelihood is rounding
-  if (!found$converged || smallest_eigenvalue(found$covariance) < least_share) return(NULL)
+  if (found$status != 0L || smallest_eigenvalue(found$covariance) < least_share) return(NULL)
   sigma <- found$covariance * nrow(x) / (nrow(x) - 1)
   each <- vapply(patterns, function(pattern) {
     v <- match(pattern$variables, colnames(x))

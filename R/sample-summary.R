@@ -159,15 +159,21 @@ in_order_of <- function(x, names, what) {
 }
 
 # Stops when a covariance matrix is singular or indefinite, naming the variables involved.
+# As correlations, beyond rounding.
+is_definite <- function(cov) {
+  sd <- sqrt(pmax(diag(cov), 0))
+  root <- tryCatch(chol(cov / outer(sd, sd)), error = function(e) NULL)
+  !is.null(root) && min(diag(root)) > 1e-6
+}
+
 check_definite <- function(cov, what) {
   sd <- sqrt(pmax(diag(cov), 0))
   if (any(sd == 0)) {
     abort("data", c(paste0(quoted(colnames(cov)[sd == 0][1L]), " does not vary."),
                     i = "Leave it out of the model."))
   }
+  if (is_definite(cov)) return(invisible(cov))
   correlation <- cov / outer(sd, sd)
-  root <- tryCatch(chol(correlation), error = function(e) NULL)
-  if (!is.null(root) && min(diag(root)) > 1e-6) return(invisible(cov))
   eigen <- eigen(correlation, symmetric = TRUE)
   vector <- eigen$vectors[, ncol(correlation)]
   involved <- colnames(cov)[abs(vector) > 0.2]

@@ -24,7 +24,9 @@ step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "
                    bootstrap = "fit",
                    report = c("fit", "comparison", "quality", "ladder", "bootstrap"))
 
-read_study <- function(file) {
+# `results_anywhere`, `anywhere`: whether the results, or any path, may lead out of the folder of the
+# study file.
+read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
   content <- read_yaml_file(file)
   lines <- strsplit(read_text(file), "\n", fixed = TRUE)[[1L]]
   if (!is.list(content) || is.null(names(content)))
@@ -37,7 +39,9 @@ read_study <- function(file) {
                                 paste0("Fit it: orizzonte fit ", shell_word(file), " DATA")),
                      i = paste0(either("new_study_files()", "orizzonte new study"),
                                 " writes a study to start from.")))
-  new_study(content, file, lines)
+  study <- new_study(content, file, lines)
+  check_study_paths(study, file, lines, results_anywhere, anywhere)
+  study
 }
 
 # `refuse(key, message, step)`: an error with the line of a key, of a step when one is given.
@@ -65,9 +69,29 @@ new_study <- function(content, file, lines) {
                  encoding = text("encoding", "UTF-8"), asked = Filter(Negate(is.null), asked),
                  blueprints = blueprints,
                  criteria = study_criteria(content$criteria, folder, refuse),
+                 criteria_file = if (is.character(content$criteria))
+                   beside(content$criteria[1L], folder),
                  seed = study_count(content$seed, "seed", refuse) %||% 1,
                  results = beside(text("results", "results"), folder), steps = steps),
             class = "orizzonte_study")
+}
+
+# What the study file names lies in its folder, links followed, unless more is allowed.
+check_study_paths <- function(study, file, lines, results_anywhere, anywhere) {
+  if (anywhere) return(invisible())
+  refuse <- study_refusal(file, lines)
+  folder <- dirname(file)
+  paths <- c(data = study$data, blueprints = unlist(study$blueprints, use.names = FALSE),
+             criteria = study$criteria_file, results = if (!results_anywhere) study$results)
+  for (k in seq_along(paths)) {
+    path <- paths[[k]]
+    if (is_database_address(path) || lies_within(path, folder)) next
+    key <- sub("[0-9]+$", "", names(paths)[k])
+    refuse(key, paste0(quoted(path), " lies outside the folder of the study."), NULL,
+           c(i = paste0("If you trust the study: ",
+                        either("run_study(file, anywhere = TRUE)",
+                               paste0("orizzonte run ", shell_word(file), " --anywhere")), ".")))
+  }
 }
 
 # Errors that name the line of a key: within the block of a step, or anywhere.

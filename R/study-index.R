@@ -1,8 +1,8 @@
 # The index page of a study's results, and the files a new study starts from.
 
 # Reports to begin with, then of each step what it came to, its pictures, what it printed and its
-# files: links into the folders beside the page.
-write_study_index <- function(study, values) {
+# files: links into the folders beside the page. `files`: the paths of each step's files, by folder.
+study_index <- function(study, values, files) {
   tags <- htmltools::tags
   folders <- vapply(seq_along(study$steps), function(k) step_folder(study, k), "")
   kinds <- vapply(study$steps, `[[`, "", "kind")
@@ -16,17 +16,16 @@ write_study_index <- function(study, values) {
     step <- study$steps[[k]]
     c(list(tags$h2(id = folders[k], plain_line(paste0(k, ". ", step_title(step)))),
            tags$p(plain_line(outcome_sentence(values[[step$name]], study)))),
-      step_shown(study, step, folders[k]))
+      step_shown(study, step, folders[k], basename(files[[folders[k]]])))
   })
   contents <- tags$ol(lapply(seq_along(study$steps), function(k) {
     tags$li(tags$a(href = paste0("#", folders[k]), plain_line(step_title(study$steps[[k]]))))
   }))
-  page <- html_page(study$title,
+  html_page(study$title,
                     if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
                     tags$h3("Steps"), contents, sections,
                     tags$p(class = "note", paste0("orizzonte ", package_version_text(), "; seed ",
                                                   study$seed, ".")))
-  write_text(file.path(study$results, "index.html"), page)
 }
 
 study_report_file <- function(args) args$file %||% "report.html"
@@ -36,9 +35,8 @@ study_link <- function(folder, file) {
 }
 
 # Pictures as they are, what was printed folded, and every file as a link.
-step_shown <- function(study, step, folder) {
+step_shown <- function(study, step, folder, files) {
   tags <- htmltools::tags
-  files <- list.files(file.path(study$results, folder))
   pictures <- files[tolower(tools::file_ext(files)) == "svg"]
   printed <- files[tolower(tools::file_ext(files)) == "txt"]
   c(lapply(pictures, function(file) {

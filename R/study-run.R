@@ -1,12 +1,15 @@
 #' Run a whole study from one file
 #'
 #' Reads a study file, does its steps in order and writes what comes of each into a folder with an
-#' index page. Steps that are finished are kept: run again, only what changed is done anew.
+#' index page. Steps that are finished are kept: when the study is run again, only what changed is
+#' repeated.
 #'
 #' @param file Path of the study file (YAML).
-#' @param results Folder for the results; the file's own when `NULL`.
+#' @param results Folder for the results, wherever it is; the file's own when `NULL`.
 #' @param fresh Whether to do everything anew.
 #' @param quiet Whether to leave out messages.
+#' @param anywhere Whether the paths in the study file may lead outside its folder. They are refused
+#'   otherwise, so that a study from somebody else neither reads nor writes anything elsewhere.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A list, invisibly, of what came of the steps, by name (fits, ladders and so on); its
 #'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept), `folder`, its
@@ -19,8 +22,17 @@
 #'   `name` names what comes of a step, `of` the earlier step it works on (the last that fits when
 #'   there is none). Nothing in it is evaluated as code. `orizzonte new study` writes one to start
 #'   from.
-#' @section Errors: `orizzonte_error_study` with the line for what is wrong in the file, and with
-#'   the name of the step for one that fails; what is done by then is kept.
+#' @section The results folder: It must be new, empty, or one that this function has filled: then it
+#'   holds `manifest.json`, which lists every file with its size and SHA-256 hash. Only files that
+#'   the manifest lists are replaced or removed. A step is kept if nothing it depends on has changed
+#'   and all its files are as they were written; otherwise it is repeated, and a message says why.
+#'   Results of a bootstrap or a plan are kept as plain data in `value.json`; fits are estimated
+#'   again from the data. Nothing found in the folder is evaluated or unserialized: `fit.rds` is
+#'   there for you to load. While a study runs, the folder `.lock` keeps a second run away; the lock
+#'   of a process that no longer runs is taken over.
+#' @section Errors: `orizzonte_error_study` with the line for what is wrong in the file, with
+#'   the name of the step for one that fails (what is done by then is kept), and for a results
+#'   folder that holds something else; `orizzonte_error_locked` while another process runs the study.
 #' @seealso [write_report()], [main()].
 #' @examples
 #' folder <- file.path(tempdir(), "study")
@@ -31,38 +43,53 @@
 #'              "  - check: {blueprint: measurement}"), first)
 #' attr(run_study(first, quiet = TRUE), "steps")
 #' @export
-run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, ...) {
+run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, anywhere = FALSE, ...) {
   check_arguments("run_study")
   check_path(file, "`file`")
   check_flag(fresh, "`fresh`")
   check_flag(quiet, "`quiet`")
-  study <- read_study(file)
+  check_flag(anywhere, "`anywhere`")
+  study <- read_study(file, anywhere || !is.null(results), anywhere)
   if (!is.null(results)) {
     check_path(results, "`results`")
     study$results <- results
   }
-  make_folder(file.path(study$results, ".state"))
-  # what a run that was killed in the middle of a step has left
-  unlink(list.files(study$results, "^[.]part-", all.files = TRUE, full.names = TRUE),
-         recursive = TRUE)
+  made <- run_steps(study, fresh, quiet)
+  names <- vapply(study$steps, `[[`, "", "name")
+  invisible(structure(mget(names, made$values), steps = made$steps, results = study$results,
+                      data = study$data))
+}
+
+# The steps in order. `values`: an environment of what comes of each, by name; that of a kept step is
+# computed when it is first asked for.
+run_steps <- function(study, fresh, quiet) {
   prints <- study_fingerprints(study)
-  values <- list()
+  results <- open_results(study, prints)
+  on.exit(results$release())
+  values <- new.env(parent = emptyenv())
   rows <- list()
   for (k in seq_along(study$steps)) {
     step <- study$steps[[k]]
-    kept <- if (!fresh) kept_step(study, k, prints[[k]])
+    changed <- if (!fresh) changed_step(results, study, k, prints[[k]])
+    kept <- !fresh && is.null(changed)
+    if (!quiet && any(nzchar(changed))) say("Step ", k, " is repeated: ", changed, ".")
     if (!quiet) say(sprintf("%2d of %d  %s%s", k, length(study$steps), step_label(step),
-                            if (is.null(kept)) "" else "  (kept)"))
-    value <- if (is.null(kept)) do_step(study, k, values, prints[[k]]) else kept$value
-    values[step$name] <- list(value)
-    rows[[k]] <- list(step = step$name, kind = step$kind,
-                      state = if (is.null(kept)) "done" else "kept", folder = step_folder(study, k))
+                            if (kept) "  (kept)" else ""))
+    if (kept) promise_value(study, results, k, values) else
+      assign(step$name, do_step(study, results, k, values, prints[[k]]), values)
+    rows[[k]] <- list(step = step$name, kind = step$kind, state = if (kept) "kept" else "done",
+                      folder = step_folder(study, k))
   }
   steps <- list_frame(do.call(Map, c(list(c), rows)))
-  write_study_index(study, values)
+  if (any(steps$state == "done") || !index_is_whole(results)) write_index(results, study, values)
   if (!quiet) say("Results in ", study$results, "; begin with index.html.")
-  invisible(structure(values, steps = steps, results = study$results,
-                      data = study$data))
+  list(values = values, steps = steps)
+}
+
+promise_value <- function(study, results, k, values) {
+  force(k)
+  delayedAssign(study$steps[[k]]$name, kept_value(study, results, k, values),
+                assign.env = values)
 }
 
 step_label <- function(step) {
@@ -74,16 +101,10 @@ step_folder <- function(study, k) {
   sprintf("%02d-%s", k, plain)
 }
 
-make_folder <- function(folder) {
-  if (dir.exists(folder)) return(invisible())
-  if (!dir.create(folder, recursive = TRUE, showWarnings = FALSE))
-    abort("study", paste0("Cannot create the folder ", quoted(folder), "."))
-}
-
 # Of each step: of what it says, what it works on, the data, the blueprint, criteria, seed and
 # version; the title of the study stands in its reports only.
 study_fingerprints <- function(study) {
-  of_file <- function(path) if (file.exists(path)) unname(tools::md5sum(path)) else path
+  of_file <- function(path) if (file.exists(path)) hash_of_file(path) else path
   data <- of_file(study$data)
   blueprints <- lapply(study$blueprints, of_file)
   out <- list()
@@ -98,20 +119,6 @@ study_fingerprints <- function(study) {
   out
 }
 
-state_file <- function(study, k) {
-  file.path(study$results, ".state", paste0(step_folder(study, k), ".rds"))
-}
-
-# What was kept of a step, if it is of the same; NULL else.
-kept_step <- function(study, k, print) {
-  file <- state_file(study, k)
-  if (!file.exists(file)) return(NULL)
-  known <- tryCatch(suppressWarnings(readRDS(file)), error = function(e) NULL)
-  whole <- is.list(known) && identical(known$fingerprint, print) &&
-    all(file.exists(file.path(study$results, step_folder(study, k), known$files)))
-  if (whole) known
-}
-
 # The blueprint and the data that commands about a step are for.
 step_files <- function(study, step) {
   if (step$kind != "amend" && is.null(step$args$of)) {
@@ -124,22 +131,14 @@ step_files <- function(study, step) {
   c(file.path(study$results, step_folder(study, at), "blueprint.yaml"), study$data)
 }
 
-# One step: its files come into a folder of their own, which takes its place when all is there.
-do_step <- function(study, k, values, print) {
+# One step: its files come into a folder of their own and are moved when all are there.
+do_step <- function(study, results, k, values, print) {
   step <- study$steps[[k]]
-  folder <- file.path(study$results, step_folder(study, k))
-  part <- tempfile(".part-", tmpdir = study$results)
-  make_folder(part)
+  check_step_folder(results, study, k)
+  part <- open_part(results)
   on.exit(unlink(part, recursive = TRUE))
-  told <- surface$given
-  on.exit(surface$given <- told, add = TRUE)
-  if (!is.null(told))
-    surface$given <- c(list(files = step_files(study, step), quiet = told$quiet),
-                       study_request(study, step_by(study, step)), encoding = study$encoding)
   value <- rlang::try_fetch(
-    suppressWarnings(suppressMessages(step_actions[[step$kind]](study, step$args, values, part),
-                                      classes = "orizzonte_message"),
-                     classes = "orizzonte_warning"),
+    step_value(study, step, values, part),
     error = function(e) {
       if (!inherits(e, "orizzonte_error")) {
         say("The step ", step_label(step), " failed; what was done before it is kept in ",
@@ -150,12 +149,33 @@ do_step <- function(study, k, values, print) {
                        i = paste0("What was done before it is kept in ", study$results,
                                   ": mend it and run the same again to go on.")), parent = e)
     })
-  unlink(folder, recursive = TRUE)
-  if (!file.rename(part, folder))
-    abort("study", paste0("Cannot write the folder ", quoted(folder), "."))
-  files <- list.files(folder, recursive = TRUE)
-  write_made(state_file(study, k), function(path) {
-    saveRDS(list(fingerprint = print, files = files, value = value), path)
-  })
+  if (step$kind %in% kinds_kept_plain)
+    write_text(file.path(part, value_name), plain_json(to_plain(value)))
+  take_part(results, part, step_folder(study, k), print)
+  value
+}
+
+# What comes of a step; its files go into `folder`, nowhere when that is NULL.
+step_value <- function(study, step, values, folder) {
+  told <- surface$given
+  on.exit(surface$given <- told)
+  if (!is.null(told))
+    surface$given <- c(list(files = step_files(study, step), quiet = told$quiet),
+                       study_request(study, step_by(study, step)), encoding = study$encoding)
+  suppressWarnings(suppressMessages(step_actions[[step$kind]](study, step$args, values, folder),
+                                    classes = "orizzonte_message"),
+                   classes = "orizzonte_warning")
+}
+
+# What takes long is read back as plain data, the rest computed again from the data.
+kinds_kept_plain <- c("bootstrap", "plan")
+value_name <- "value.json"
+
+kept_value <- function(study, results, k, values) {
+  step <- study$steps[[k]]
+  if (!step$kind %in% kinds_kept_plain) return(step_value(study, step, values, NULL))
+  file <- file.path(results$folder, step_folder(study, k), value_name)
+  value <- from_plain(read_json_text(read_text(file)))
+  if (step$kind == "bootstrap") value$fit <- get(step$args$of, values)
   value
 }

@@ -1,4 +1,5 @@
-# What each kind of step does: the value that comes of it, and its files in `folder`.
+# What each kind of step does: the value that comes of it, and its files in `folder`. Without a folder
+# nothing is written, and what would be written is not computed.
 
 study_data <- function(study, bp) {
   if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding))
@@ -22,6 +23,7 @@ step_by <- function(study, step) {
 study_blueprint <- function(study, args) read_blueprint(study$blueprints[[args$blueprint]])
 
 print_to <- function(folder, name, ...) {
+  if (is.null(folder)) return(invisible())
   lines <- utils::capture.output(for (x in list(...)) {
     print(x)
     cat("\n")
@@ -30,10 +32,12 @@ print_to <- function(folder, name, ...) {
 }
 
 figure_to <- function(folder, name, figure) {
+  if (is.null(folder)) return(invisible())
   for (ending in c("svg", "png")) save_figure(figure, file.path(folder, paste0(name, ".", ending)))
 }
 
 table_to <- function(folder, name, table) {
+  if (is.null(folder)) return(invisible())
   write_table(table, file.path(folder, paste0(name, ".csv")))
 }
 
@@ -64,6 +68,7 @@ do_fit <- function(study, args, values, folder) {
 }
 
 fit_to <- function(folder, fit, criteria) {
+  if (is.null(folder)) return(invisible())
   print_to(folder, "summary", summary(fit))
   table_to(folder, "estimates", estimates(fit))
   table_to(folder, "fit-indices", fit_indices(fit, criteria))
@@ -78,6 +83,7 @@ fit_to <- function(folder, fit, criteria) {
 do_diagnose <- function(study, args, values, folder) {
   fit <- values[[args$of]]
   found <- amendments(fit, top = args$top %||% 10, criteria = study$criteria)
+  if (is.null(folder)) return(found)
   residual <- stats::residuals(fit, in_units = "correlation", largest = 10)
   print_to(folder, "diagnosis", residual, found)
   table_to(folder, "amendments", found)
@@ -98,7 +104,7 @@ do_amend <- function(study, args, values, folder) {
 }
 
 do_compare <- function(study, args, values, folder) {
-  found <- compare_fits(values[args$of], args$of, "previous", "compare_models", study$criteria)
+  found <- compare_fits(mget(args$of, values), args$of, "previous", "compare_models", study$criteria)
   print_to(folder, "comparison", found)
   table_to(folder, "comparison", found)
   found
@@ -127,6 +133,7 @@ do_invariance <- function(study, args, values, folder) {
     ladder <- loosened
     shown <- c(shown, list(loosened))
   }
+  if (is.null(folder)) return(ladder)
   last <- if (inherits(ladder, "orizzonte_loosened")) ladder$ladder else ladder
   if (!is.null(comparable_rung(last))) {
     means <- latent_means(last)
@@ -165,7 +172,8 @@ do_plan <- function(study, args, values, folder) {
 }
 
 do_report <- function(study, args, values, folder) {
-  x <- values[args$of]
+  if (is.null(folder)) return(NULL)
+  x <- mget(args$of, values)
   if (length(x) == 1L) x <- x[[1L]]
   file <- study_report_file(args)
   if (basename(file) != file)

@@ -291,6 +291,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// object_digest
+Rcpp::String object_digest(SEXP x, bool shape_only);
+RcppExport SEXP _orizzonte_object_digest(SEXP xSEXP, SEXP shape_onlySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< bool >::type shape_only(shape_onlySEXP);
+    rcpp_result_gen = Rcpp::wrap(object_digest(x, shape_only));
+    return rcpp_result_gen;
+END_RCPP
+}
 // is_regular_file
 bool is_regular_file(const std::string& path);
 RcppExport SEXP _orizzonte_is_regular_file(SEXP pathSEXP) {
@@ -308,6 +319,18 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< const Rcpp::RawVector& >::type bytes(bytesSEXP);
     rcpp_result_gen = Rcpp::wrap(write_standard_output(bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// yaml_outline
+Rcpp::IntegerVector yaml_outline(const std::string& text, int deepest, int most);
+RcppExport SEXP _orizzonte_yaml_outline(SEXP textSEXP, SEXP deepestSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const std::string& >::type text(textSEXP);
+    Rcpp::traits::input_parameter< int >::type deepest(deepestSEXP);
+    Rcpp::traits::input_parameter< int >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(yaml_outline(text, deepest, most));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -334,8 +357,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 7},
     {"_orizzonte_core_refit_many", (DL_FUNC) &_orizzonte_core_refit_many, 9},
     {"_orizzonte_core_replicate_cases", (DL_FUNC) &_orizzonte_core_replicate_cases, 4},
+    {"_orizzonte_object_digest", (DL_FUNC) &_orizzonte_object_digest, 2},
     {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
     {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},
+    {"_orizzonte_yaml_outline", (DL_FUNC) &_orizzonte_yaml_outline, 3},
     {NULL, NULL, 0}
 };
 

@@ -141,13 +141,13 @@ List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorX
   return out;
 }
 
-// Saturated moments of one group's missing patterns.
+// Saturated moments of one group's missing patterns; `status` is that of Saturation.
 // [[Rcpp::export(rng = false)]]
 List core_saturated(SEXP patterns, int size) {
   const oz::Saturated found = oz::saturated_moments(patterns_from(patterns, 0, size), size);
   return List::create(Rcpp::_["mean"] = found.mean, Rcpp::_["covariance"] = found.covariance,
                       Rcpp::_["deviance"] = found.minus_two_log_likelihood,
-                      Rcpp::_["converged"] = found.converged,
+                      Rcpp::_["status"] = static_cast<int>(found.status),
                       Rcpp::_["iterations"] = found.iterations);
 }
 

@@ -122,9 +122,11 @@ if [ ! -e "$stamp" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst data exec 
   # objects do not know which headers they were made from
   if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.hpp' -newer "$stamp" | head -n 1)" ]; then find src -name '*.o' -delete -o -name '*.so' -delete; fi
   echo "Installing orizzonte into .build/library (compiles once, a few minutes) ..."
+  # what is changed while it compiles is newer than this
+  touch .build/installing
   if ! MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1; then
     tail -n 30 .build/install.log >&2
     exit 1
   fi
-  touch "$stamp"
+  mv .build/installing "$stamp"
 fi

@@ -530,7 +530,7 @@ Sample sample_of(const std::vector<std::vector<Block>>& groups, int size) {
   Sample out;
   for (size_t g = 0; g < groups.size(); ++g) {
     const Saturated moments = saturated_moments(groups[g], size);
-    REQUIRE(moments.converged);
+    REQUIRE(moments.found());
     double n = 0;
     for (const Block& block : groups[g]) n += block.n;
     out.push_back({static_cast<int>(g), n, moments.covariance, moments.mean, {}});
@@ -562,7 +562,7 @@ double minus_two_log_likelihood(const std::vector<Block>& patterns, const Matrix
 TEST_CASE("saturated moments of incomplete data are where the likelihood is flat") {
   const std::vector<Block> patterns = four_patterns(0, 3);
   const Saturated found = saturated_moments(patterns, 4);
-  REQUIRE(found.converged);
+  REQUIRE(found.found());
   const double best = minus_two_log_likelihood(patterns, found.covariance, found.mean);
   CHECK(found.minus_two_log_likelihood == Approx(best).epsilon(1e-12));
   const double h = 1e-4;
@@ -582,6 +582,133 @@ TEST_CASE("saturated moments of incomplete data are where the likelihood is flat
     down[i] -= h;
     CHECK(std::abs(minus_two_log_likelihood(patterns, found.covariance, up) -
                    minus_two_log_likelihood(patterns, found.covariance, down)) / (2 * h) < 2e-3);
+  }
+}
+
+namespace {
+
+// Normal cases with one construct behind them; each value is missing with a given probability.
+Matrix small_cases(int n, int p, double missing, Random& random) {
+  Matrix out(n, p);
+  for (int i = 0; i < n; ++i) {
+    const double common = std::sqrt(-2 * std::log(random.uniform())) * std::cos(6.28 * random.uniform());
+    for (int v = 0; v < p; ++v) {
+      const double own = std::sqrt(-2 * std::log(random.uniform())) * std::cos(6.28 * random.uniform());
+      out(i, v) = random.uniform() < missing ? std::nan("") : 3 + common + own;
+    }
+  }
+  return out;
+}
+
+void check_saturated(const std::vector<Block>& patterns, int p) {
+  const Saturated found = saturated_moments(patterns, p);
+  if (!found.found()) {
+    if (found.status != Saturation::Unfinished) CHECK(found.mean.size() == 0);
+    return;
+  }
+  CHECK(found.mean.allFinite());
+  CHECK(found.covariance.allFinite());
+  CHECK(std::isfinite(found.minus_two_log_likelihood));
+}
+
+}  // namespace
+
+TEST_CASE("saturated moments of a few cases are found or refused, at any rate of missing values") {
+  Random random(41);
+  int found = 0, refused = 0;
+  for (int n = 1; n <= 12; ++n)
+    for (int p = 1; p <= 8; ++p)
+      for (double missing : {0.0, 0.1, 0.3, 0.5, 0.7, 0.9})
+        for (int repeat = 0; repeat < 4; ++repeat) {
+          const std::vector<Block> patterns = reduce_cases(small_cases(n, p, missing, random), Vector());
+          check_saturated(patterns, p);
+          saturated_moments(patterns, p, nullptr, 60).found() ? ++found : ++refused;
+        }
+  CHECK(found > 100);
+  CHECK(refused > 100);
+}
+
+TEST_CASE("saturated moments say why there are none") {
+  Matrix x(6, 2);
+  x << 1, 2, 2, 1, 3, 5, 4, 2, 5, 1, 6, 6;
+  const double none = std::nan("");
+  Matrix unobserved = x, constant = x;
+  unobserved.col(1).setConstant(none);
+  constant.col(1).setConstant(4);
+  constant(0, 1) = none;
+  CHECK(saturated_moments(reduce_cases(unobserved, Vector()), 2).status == Saturation::Unobserved);
+  CHECK(saturated_moments(reduce_cases(constant, Vector()), 2).status == Saturation::Constant);
+  CHECK(saturated_moments({}, 2).status == Saturation::Unobserved);
+  CHECK(saturated_moments(reduce_cases(x, Vector()), 2).found());
+}
+
+TEST_CASE("columns that determine each other leave no saturated moments to be trusted") {
+  Random random(43);
+  for (int repeat = 0; repeat < 30; ++repeat) {
+    Matrix x = small_cases(200, 6, 0, random);
+    x.col(5) = repeat % 2 ? Vector(x.col(3) + x.col(4)) : Vector(x.col(2));
+    for (int k = 0; k < 20; ++k)
+      x(static_cast<int>(random.uniform() * 200), static_cast<int>(random.uniform() * 3)) = std::nan("");
+    const Saturated found = saturated_moments(reduce_cases(x, Vector()), 6);
+    if (!found.found()) continue;
+    const Vector unit = found.covariance.diagonal().cwiseSqrt().cwiseInverse();
+    const Matrix r = unit.asDiagonal() * found.covariance * unit.asDiagonal();
+    CHECK(Eigen::SelfAdjointEigenSolver<Matrix>(r).eigenvalues()[0] < 1e-6);
+  }
+}
+
+TEST_CASE("saturated moments neither depend on the units nor on the means of the variables") {
+  Random random(44);
+  Matrix x = small_cases(80, 4, 0.2, random);
+  const Saturated plain = saturated_moments(reduce_cases(x, Vector()), 4);
+  REQUIRE(plain.found());
+  for (double offset : {1e3, 1e6, 1e7}) {
+    const Saturated moved =
+        saturated_moments(reduce_cases(Matrix(x.array() + offset), Vector()), 4);
+    REQUIRE(moved.found());
+    CHECK((moved.covariance - plain.covariance).cwiseAbs().maxCoeff() < 1e-15 * offset + 1e-9);
+  }
+  const Saturated scaled = saturated_moments(reduce_cases(Matrix(1e6 * x), Vector()), 4);
+  REQUIRE(scaled.found());
+  CHECK((1e-12 * scaled.covariance - plain.covariance).cwiseAbs().maxCoeff() < 1e-9);
+  double values = 0;
+  for (int v = 0; v < 4; ++v) values += (x.col(v).array() == x.col(v).array()).count();
+  CHECK(scaled.minus_two_log_likelihood - 2 * values * std::log(1e6) ==
+        Approx(plain.minus_two_log_likelihood).epsilon(1e-10));
+}
+
+TEST_CASE("replicates of a few incomplete cases are estimated or counted as lost") {
+  Random random(45);
+  const Model model = one_factor(4, true);
+  for (int n : {5, 6, 8, 12, 16}) {
+    for (double missing : {0.05, 0.2, 0.4}) {
+      std::vector<Cases> cases(1);
+      cases[0].values = small_cases(n, 4, missing, random);
+      Resampled source(cases, 0);
+      Sample sample;
+      for (int r = 1; r <= 40; ++r) {
+        if (!source.draw(7, r, sample)) continue;
+        CHECK(sample[0].covariance.allFinite());
+        const Fit found = fit(model, sample, Settings(), Callbacks());
+        CHECK((found.status != Status::Converged || found.theta.allFinite()));
+      }
+    }
+  }
+  // simulated cases of two groups, of which one is tiny
+  Population large;
+  large.cases = 100;
+  large.mean = Vector::Zero(4);
+  large.sd = Vector::Ones(4);
+  large.root = Matrix::Identity(4, 4);
+  large.odds = Vector::Constant(4, -1.0);
+  large.slope = Vector::Zero(4);
+  Population tiny = large;
+  for (int size = 1; size <= 12; ++size) {
+    tiny.cases = size;
+    Drawn drawn({large, tiny}, 0);
+    Sample sample;
+    for (int r = 1; r <= 40; ++r)
+      if (drawn.draw(9, r, sample)) CHECK(sample[1].covariance.allFinite());
   }
 }
 

@@ -130,7 +130,7 @@ test_that("PostgreSQL, a real server, in memory and by address", {
   engine_tests(connection)
   DBI::dbWriteTable(connection, "choirs", far, overwrite = TRUE)
   DBI::dbDisconnect(connection)
-  address <- paste0("postgresql://tester@/postgres?table=choirs&host=", server$folder)
+  address <- paste0("postgresql:///postgres?table=choirs&user=tester&host=", server$folder)
   mine <- collect_summary(address, bp)
   expect_same_moments(mine, far)
   expect_false(grepl("tester", mine$from))

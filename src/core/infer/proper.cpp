@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
 #include "../matrices.hpp"
 
 namespace orizzonte {
@@ -21,7 +22,7 @@ bool is_proper(const Model& model, const Vector& eta, double slack) {
     // composites have nothing of their own
     for (int i = 0; i < psi.rows(); ++i)
       if (group.residual(i, i) == 0 && group.residual.row(i).isZero(0)) psi(i, i) = 1;
-    if (psi.llt().info() != Eigen::Success) return false;
+    if (!is_definite(psi.llt())) return false;
   }
   return true;
 }

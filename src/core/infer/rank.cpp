@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "../solve/rescale.hpp"
@@ -41,7 +42,7 @@ bool full_rank(Objective& problem, const Vector& theta) {
   const Matrix information = told(problem, theta);
   if (information.rows() == 0) return true;
   Eigen::LLT<Matrix> llt(information);
-  return llt.info() == Eigen::Success && llt.matrixLLT().diagonal().minCoeff() > rank_pivot;
+  return is_definite(llt) && llt.matrixLLT().diagonal().minCoeff() > rank_pivot;
 }
 
 bool identified_near(Objective& problem, const Vector& theta, Random& random,

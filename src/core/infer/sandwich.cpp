@@ -1,5 +1,6 @@
 #include "sandwich.hpp"
 
+#include "../linear/cholesky.hpp"
 #include "../solve/constraints.hpp"
 
 namespace orizzonte {
@@ -17,7 +18,7 @@ Matrix bread(Objective& problem, const Vector& theta) {
     hessian = (basis.transpose() * (hessian - along.curvature) * basis).eval();
   }
   const Eigen::LLT<Matrix> factor(hessian);
-  if (hessian.rows() > 0 && factor.info() != Eigen::Success) return Matrix();
+  if (hessian.rows() > 0 && !is_definite(factor)) return Matrix();
   Matrix inverse = factor.solve(Matrix::Identity(hessian.rows(), hessian.rows()));
   if (basis.size() > 0) inverse = (basis * inverse * basis.transpose()).eval();
   return unit.asDiagonal() * inverse * unit.asDiagonal();

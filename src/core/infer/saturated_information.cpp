@@ -4,6 +4,7 @@
 #include <cmath>
 #include <set>
 
+#include "../linear/cholesky.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "derivatives.hpp"
@@ -66,6 +67,7 @@ class PatternSums {
     weight_.setZero(p, p);
     Matrix both(width, count), own(width, count), means(p, count), plain(width, count);
     for (int k = 0; k < count; ++k) add(sample, k, both, own, plain, means);
+    if (!definite_) return;
     products_.setZero(width, width);
     auto lower = products_.selfadjointView<Eigen::Lower>();
     for (int k = 0; k < count && !stop.stopped(); k += step) {
@@ -76,6 +78,8 @@ class PatternSums {
     products_.triangularView<Eigen::StrictlyUpper>() = products_.transpose();
     with_means_ = plain * means.transpose();
   }
+  // Whether the moments of the variables of every pattern are positive definite.
+  bool definite() const { return definite_; }
   // Covariances against covariances as above; a mean c against (ab): W_ca u_b + W_cb u_a.
   Matrix information() const {
     const int pairs = at_.pairs(), p = at_.variables;
@@ -106,7 +110,10 @@ class PatternSums {
       d[i] = block.mean[i] - sample[0].mean[v[i]];
       for (int j = 0; j < size; ++j) sigma(i, j) = sample[0].covariance(v[i], v[j]);
     }
-    const Matrix w = Eigen::LLT<Matrix>(sigma).solve(Matrix::Identity(size, size));
+    const Eigen::LLT<Matrix> factor(sigma);
+    definite_ = definite_ && is_definite(factor);
+    if (!definite_) return;
+    const Matrix w = factor.solve(Matrix::Identity(size, size));
     const Matrix r = w * (block.covariance + d * d.transpose() - sigma) * w;
     const Vector u = w * d;
     const double root = std::sqrt(block.n);
@@ -128,6 +135,7 @@ class PatternSums {
 
   const Coordinates& at_;
   Matrix products_, with_means_, weight_;
+  bool definite_ = true;
 };
 
 // A group: what is known of its saturated information, and the units' scores (units x moments).
@@ -211,7 +219,7 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
   const int p = at.variables;
   const Matrix sigma = implied.covariance.topLeftCorner(p, p);
   const Eigen::LLT<Matrix> factor(sigma), of_data(block.covariance);
-  if (factor.info() != Eigen::Success || of_data.info() != Eigen::Success) return false;
+  if (!is_definite(factor) || !is_definite(of_data)) return false;
   out = {&at, factor.solve(Matrix::Identity(p, p)), block.n};
   const Vector d = block.mean - implied.mean.head(p);
   discrepancy = 2 * (Matrix(factor.matrixL()).diagonal().array().log().sum() -
@@ -229,7 +237,7 @@ bool factorize(Matrix& a, const StopToken& stop) {
     a.block(j, j, size - j, width).noalias() -=
         a.block(j, 0, size - j, j) * a.block(j, 0, width, j).transpose();
     const Eigen::LLT<Matrix> corner(a.block(j, j, width, width));
-    if (corner.info() != Eigen::Success) return false;
+    if (!is_definite(corner)) return false;
     a.block(j, j, width, width) = corner.matrixL();
     if (below == 0) continue;
     Matrix rest = a.block(j + width, j, below, width).transpose();
@@ -317,7 +325,7 @@ IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sam
     free_robust += factor * moved.cwiseProduct(v.times(moved)).sum();
   }
   const Eigen::LLT<Matrix> solved(inner);
-  if (r > 0 && solved.info() != Eigen::Success) return out;
+  if (r > 0 && !is_definite(solved)) return out;
   out.admissible = true;
   out.spread = spread_of(model, eta, groups, basis, solved, meat, factor);
   out.trace -= solved.solve(meat).trace();
@@ -376,8 +384,9 @@ SaturatedInformation saturated_information(const Sample& sample, int g, const Pa
   const Sample own = of_group(sample, g);
   const Coordinates at = coordinates_of(own[0].covariance.rows(), unseen, g);
   SaturatedInformation out;
-  out.information = PatternSums(own, at, stop).information();
-  if (stop.stopped()) return out;
+  const PatternSums sums(own, at, stop);
+  if (!sums.definite() || stop.stopped()) return out;
+  out.information = sums.information();
   // scaled to a unit diagonal: variances and means have other units
   const Vector unit = out.information.diagonal().cwiseMax(1e-300).cwiseSqrt().cwiseInverse();
   Matrix factor = unit.asDiagonal() * out.information * unit.asDiagonal();

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
 #include "../solve/constraints.hpp"
 
 namespace orizzonte {
@@ -109,7 +110,7 @@ RootInformation::RootInformation(Objective& problem, const Vector& at) {
     basis_ = unit.asDiagonal() * along.basis;
   }
   factor_.compute(information);
-  admissible_ = information.rows() == 0 || factor_.info() == Eigen::Success;
+  admissible_ = information.rows() == 0 || is_definite(factor_);
 }
 
 Matrix RootInformation::whiten(const Matrix& rows) const {

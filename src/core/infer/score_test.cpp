@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
 #include "../expression.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
@@ -61,7 +62,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   const Matrix told =
       constrained ? Matrix(kept.basis.transpose() * information * kept.basis) : information;
   Eigen::LLT<Matrix> factor(told);
-  if (told.rows() > 0 && factor.info() != Eigen::Success) return out;
+  if (told.rows() > 0 && !is_definite(factor)) return out;
   out.admissible = true;
 
   // entries to move; a release of a constraint moves none

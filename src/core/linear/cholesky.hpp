@@ -8,6 +8,12 @@
 
 namespace orizzonte {
 
+// Whether Eigen's factor exists. Eigen takes a matrix of NaN for positive definite.
+template <class Factor>
+bool is_definite(const Factor& factor) {
+  return factor.info() == Eigen::Success && factor.matrixLLT().diagonal().allFinite();
+}
+
 class Cholesky {
  public:
   // Reads the lower triangle; false when the matrix (damping added to its diagonal) is not positive
@@ -16,10 +22,10 @@ class Cholesky {
     l_ = m;
     if (damping != 0) l_.diagonal().array() += damping;
     const int n = l_.rows();
-    if (n >= small) return Eigen::LLT<Eigen::Ref<Matrix>>(l_).info() == Eigen::Success;
+    if (n >= small) return orizzonte::is_definite(Eigen::LLT<Eigen::Ref<Matrix>>(l_));
     for (int j = 0; j < n; ++j) {
       double* column = l_.col(j).data();
-      if (!(column[j] > 0)) return false;
+      if (!(column[j] > 0) || !std::isfinite(column[j])) return false;
       column[j] = std::sqrt(column[j]);
       const double scale = 1 / column[j];
       for (int i = j + 1; i < n; ++i) column[i] *= scale;

@@ -6,7 +6,7 @@
 namespace orizzonte {
 namespace {
 
-bool is_definite(const Matrix& covariance) {
+bool is_covariance(const Matrix& covariance) {
   const Vector variance = covariance.diagonal();
   if (!(variance.array() > 0).all() || !variance.allFinite()) return false;
   const Vector unit = variance.cwiseSqrt().cwiseInverse();
@@ -20,7 +20,7 @@ bool complete_block(Block block, int less, Sample& out) {
     block.covariance *= block.n / (block.n - less);
     block.n -= less;
   }
-  if (!is_definite(block.covariance)) return false;
+  if (!is_covariance(block.covariance)) return false;
   out.push_back(std::move(block));
   return true;
 }
@@ -28,7 +28,7 @@ bool complete_block(Block block, int less, Sample& out) {
 bool incomplete_blocks(const std::vector<Block>& patterns, int g, int size, const Sample& near,
                        Sample& out) {
   const Saturated found = saturated_moments(patterns, size, near.empty() ? nullptr : &near[g]);
-  if (!found.converged || !is_definite(found.covariance)) return false;
+  if (!found.found() || !is_covariance(found.covariance)) return false;
   Block whole;
   whole.group = g;
   for (const Block& pattern : patterns) whole.n += pattern.n;

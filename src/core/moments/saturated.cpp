@@ -13,8 +13,8 @@ constexpr double left_at_the_end = 1e-10;  // of -2 log L
 struct Point {
   Vector mean;
   Matrix covariance;
-  double deviance = 0;  // -2 log L where the step started
-  bool admissible = false;
+  double deviance = 0;      // -2 log L at the point from which the step was taken
+  bool admissible = false;  // there are moments, and the step that gave them succeeded
 };
 
 std::vector<int> others(const std::vector<int>& seen, int size) {
@@ -49,36 +49,51 @@ class Em {
  public:
   Em(const std::vector<Block>& patterns, int size) : size_(size) {
     for (const Block& block : patterns) {
+      if (!(block.n > 0)) continue;
       seen_.push_back(block.variables);
       if (block.variables.empty())
         for (int v = 0; v < size; ++v) seen_.back().push_back(v);
       missing_.push_back(others(seen_.back(), size));
-      blocks_.push_back(&block);
+      blocks_.push_back(block);
       n_ += block.n;
       uses_whole_ = uses_whole_ || Marginal::pays(seen_.back().size(), missing_.back().size());
     }
+    standardize();
   }
 
-  // Available cases of each variable; no covariances.
-  Point start() const {
-    Vector sum = Vector::Zero(size_), square = sum, count = sum;
+  // Found: the moments of every variable can be started from its available cases.
+  Saturation usable() const { return usable_; }
+  const Vector& centre() const { return centre_; }
+  const Vector& unit() const { return unit_; }
+  // -2 log L in the units of the data, from that in standard units.
+  double deviance_in_units(double standard) const {
     for (size_t k = 0; k < blocks_.size(); ++k)
-      for (size_t i = 0; i < seen_[k].size(); ++i) {
-        const double n = blocks_[k]->n, m = blocks_[k]->mean[i];
-        sum[seen_[k][i]] += n * m;
-        square[seen_[k][i]] += n * (blocks_[k]->covariance(i, i) + m * m);
-        count[seen_[k][i]] += n;
-      }
+      for (int v : seen_[k]) standard += 2 * blocks_[k].n * std::log(unit_[v]);
+    return standard;
+  }
+
+  // The available cases of each variable, in standard units; no covariances.
+  Point start() const {
     Point out;
-    out.mean = sum.cwiseQuotient(count);
-    const Vector variance = square.cwiseQuotient(count) - out.mean.cwiseAbs2();
-    out.covariance = variance.asDiagonal();
+    out.mean = Vector::Zero(size_);
+    out.covariance = Matrix::Identity(size_, size_);
+    out.admissible = usable_ == Saturation::Found;
+    return out;
+  }
+  Point start(const Block& near) const {
+    Point out;
+    out.mean = (near.mean - centre_).cwiseQuotient(unit_);
+    const auto inverse = unit_.cwiseInverse().asDiagonal();
+    out.covariance = inverse * near.covariance * inverse;
+    out.admissible = usable_ == Saturation::Found && is_finite(out);
     return out;
   }
 
-  // One step from a point; the deviance is that of the point it starts from.
+  // One step from a point; the deviance is that of the point it starts from. No step leads on from
+  // a point that is not admissible.
   Point step(const Point& from) const {
     Point out;
+    if (!from.admissible) return out;
     out.mean = Vector::Zero(size_);
     std::vector<Completed> completed(blocks_.size());
     Marginal whole;
@@ -86,48 +101,100 @@ class Em {
     for (size_t k = 0; k < blocks_.size(); ++k) {
       if (!complete(from, k, whole_ready ? &whole : nullptr, completed[k], out.deviance))
         return out;
-      out.mean += blocks_[k]->n / n_ * completed[k].mean;
+      out.mean += blocks_[k].n / n_ * completed[k].mean;
     }
     out.covariance = Matrix::Zero(size_, size_);
     for (size_t k = 0; k < blocks_.size(); ++k) {
       const Vector off = completed[k].mean - out.mean;
-      out.covariance += blocks_[k]->n / n_ * (completed[k].covariance + off * off.transpose());
+      out.covariance += blocks_[k].n / n_ * (completed[k].covariance + off * off.transpose());
     }
-    out.admissible = true;
+    out.admissible = is_finite(out);
     return out;
   }
 
  private:
+  static bool is_finite(const Point& x) {
+    return std::isfinite(x.deviance) && x.mean.allFinite() && x.covariance.allFinite();
+  }
+
+  // Centres and scales the blocks by the available cases of each variable.
+  void standardize() {
+    Vector count = Vector::Zero(size_);
+    centre_ = unit_ = count;
+    for_each_value([&](int v, double n, double mean, double) {
+      count[v] += n;
+      centre_[v] += n * mean;
+    });
+    if (!(count.array() > 0).all()) {
+      usable_ = Saturation::Unobserved;
+      return;
+    }
+    centre_ = centre_.cwiseQuotient(count);
+    for_each_value([&](int v, double n, double mean, double variance) {
+      unit_[v] += n * (variance + (mean - centre_[v]) * (mean - centre_[v]));
+    });
+    unit_ = unit_.cwiseQuotient(count).cwiseSqrt();
+    if (!(unit_.array() > 0).all() || !unit_.allFinite() || !centre_.allFinite()) {
+      usable_ = Saturation::Constant;
+      return;
+    }
+    for (size_t k = 0; k < blocks_.size(); ++k) {
+      const Vector unit = part(unit_, seen_[k]);
+      const auto inverse = unit.cwiseInverse().asDiagonal();
+      blocks_[k].mean = (blocks_[k].mean - part(centre_, seen_[k])).cwiseQuotient(unit);
+      blocks_[k].covariance = inverse * blocks_[k].covariance * inverse;
+    }
+  }
+
+  // f(variable, n, mean, variance) for each variable of each pattern.
+  template <class F>
+  void for_each_value(F&& f) const {
+    for (size_t k = 0; k < blocks_.size(); ++k)
+      for (size_t i = 0; i < seen_[k].size(); ++i)
+        f(seen_[k][i], blocks_[k].n, blocks_[k].mean[i], blocks_[k].covariance(i, i));
+  }
+
   // `whole` serves patterns that miss few variables.
   bool complete(const Point& at, size_t k, Marginal* whole, Completed& out,
                 double& deviance) const {
     const std::vector<int>&o = seen_[k], &m = missing_[k];
-    const Block& block = *blocks_[k];
+    const Block& block = blocks_[k];
     Matrix w, slope, left;
     double log_determinant;
     if (Marginal::pays(o.size(), m.size())) {
       if (!whole || !whole->select(o, m, w)) return false;
-      slope = m.empty() ? Matrix(0, o.size()) : whole->slope;
-      left = m.empty() ? Matrix(0, 0) : whole->left;
+      if (!m.empty()) {
+        slope = whole->slope;
+        left = whole->left;
+      }
       log_determinant = whole->log_determinant;
     } else {
       Cholesky factor;
       if (!factor.compute(part(at.covariance, o, o))) return false;
       Matrix root;
       factor.inverse(root, w);
-      const Matrix cross = part(at.covariance, m, o);
-      slope = cross * w;
-      left = part(at.covariance, m, m) - slope * cross.transpose();
+      if (!m.empty()) {
+        const Matrix cross = part(at.covariance, m, o);
+        slope = cross * w;
+        left = part(at.covariance, m, m) - slope * cross.transpose();
+      }
       log_determinant = 2 * factor.diagonal().log().sum();
     }
     const Vector d = block.mean - part(at.mean, o);
     deviance += block.n * (log_determinant + block.covariance.cwiseProduct(w).sum() +
                            d.dot(w * d));
+    out.mean.resize(size_);
+    out.covariance.resize(size_, size_);
+    if (m.empty()) {  // in the order of the pattern, which need not be that of the variables
+      for (size_t i = 0; i < o.size(); ++i) {
+        out.mean[o[i]] = block.mean[i];
+        for (size_t j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
+      }
+      return true;
+    }
     const Vector expected = part(at.mean, m) + slope * d;
     const Matrix with_seen = slope * block.covariance;
     const Matrix own = with_seen * slope.transpose() + left;
-    out.mean.resize(size_);
-    out.covariance.resize(size_, size_);
     for (size_t i = 0; i < o.size(); ++i) {
       out.mean[o[i]] = block.mean[i];
       for (size_t j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
@@ -144,12 +211,14 @@ class Em {
   int size_;
   double n_ = 0;
   bool uses_whole_ = false;
-  std::vector<const Block*> blocks_;
+  Saturation usable_ = Saturation::Found;
+  std::vector<Block> blocks_;  // in standard units
+  Vector centre_, unit_;
   std::vector<std::vector<int>> seen_, missing_;
 };
 
 // x0 - 2 a r + a^2 v with r = x1 - x0, v = (x2 - x1) - r, a = -|r| / |v|, in units of the standard
-// deviations.
+// deviations. All three points are admissible.
 Point extrapolated(const Point& x0, const Point& x1, const Point& x2) {
   const Vector unit = x0.covariance.diagonal().cwiseSqrt().cwiseInverse();
   const Vector r = x1.mean - x0.mean, v = x2.mean - x1.mean - r;
@@ -179,32 +248,33 @@ double left_to_fall(double first, double second) {
 Saturated saturated_moments(const std::vector<Block>& patterns, int size, const Block* near,
                             int most) {
   const Em em(patterns, size);
-  Point now = em.start();
   Saturated out;
-  if (!now.mean.allFinite()) return out;  // a variable that nobody has
-  if (near) {
-    now.mean = near->mean;
-    now.covariance = near->covariance;
-  }
-  for (out.iterations = 0; out.iterations < most; ++out.iterations) {
+  out.status = em.usable();
+  if (!out.found()) return out;
+  out.status = Saturation::Unfinished;
+  Point now = near ? em.start(*near) : em.start();
+  for (; out.iterations < most && out.status == Saturation::Unfinished; ++out.iterations) {
     const Point first = em.step(now), second = em.step(first), third = em.step(second);
-    if (!first.admissible || !second.admissible || !third.admissible) break;
+    if (!third.admissible) {
+      out.status = Saturation::Degenerate;
+      return out;
+    }
     // deviances of now, first and second
     const double fall = first.deviance - second.deviance, next = second.deviance - third.deviance;
-    const Point far = extrapolated(now, first, second);
-    const Point from_far = em.step(far);
-    const bool better = from_far.admissible && from_far.deviance < third.deviance;
-    now = better ? from_far : third;
-    out.minus_two_log_likelihood = better ? from_far.deviance : third.deviance;
+    const Point from_far = em.step(extrapolated(now, first, second));
+    now = from_far.admissible && from_far.deviance < third.deviance ? from_far : third;
     const double rounding = 1e-14 * (1 + std::abs(third.deviance));
-    if (std::abs(fall) <= rounding || left_to_fall(fall, next) < left_at_the_end) {
-      out.converged = true;
-      break;
-    }
+    if (std::abs(fall) <= rounding || left_to_fall(fall, next) < left_at_the_end)
+      out.status = Saturation::Found;
   }
-  out.minus_two_log_likelihood = em.step(now).deviance;
-  out.mean = now.mean;
-  out.covariance = now.covariance;
+  const Point last = em.step(now);
+  if (!last.admissible) {
+    out.status = Saturation::Degenerate;
+    return out;
+  }
+  out.minus_two_log_likelihood = em.deviance_in_units(last.deviance);
+  out.mean = em.centre() + em.unit().cwiseProduct(now.mean);
+  out.covariance = em.unit().asDiagonal() * now.covariance * em.unit().asDiagonal();
   return out;
 }
 

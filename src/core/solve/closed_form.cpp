@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
+
 namespace orizzonte {
 
 Vector one_factor(const Matrix& r) {
@@ -61,7 +63,7 @@ void shrink_to_positive(Matrix& m) {
   const Vector diagonal = m.diagonal();
   for (int i = 0; i < 60; ++i) {
     Eigen::LLT<Matrix> llt(m);
-    if (llt.info() == Eigen::Success) {
+    if (is_definite(llt)) {
       const auto pivots =
           llt.matrixLLT().diagonal().array() / diagonal.cwiseMax(1e-12).array().sqrt();
       if (pivots.minCoeff() > 0.15) return;

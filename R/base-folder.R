@@ -1,0 +1,229 @@
+# Folders that this package fills: a manifest lists every file with its size and hash, a lock keeps
+# two processes apart, and only what the manifest lists is ever replaced or removed.
+
+manifest_name <- "manifest.json"
+manifest_format <- 1L
+lock_name <- ".lock"
+
+# --- paths ---------------------------------------------------------------------------------------
+
+is_link <- function(path) {
+  target <- Sys.readlink(path)
+  !is.na(target) & nzchar(target)
+}
+
+# Plain relative names that stay below a folder.
+is_inner_path <- function(path) {
+  is.character(path) & !is.na(path) & nzchar(path) &
+    !grepl("^([/~\\]|[A-Za-z]:)|\\\\|(^|/)[.][.]?(/|$)|//|[[:cntrl:]]", path)
+}
+
+# Whether no part of a relative path below a folder is a symbolic link.
+is_unlinked <- function(folder, path) {
+  parts <- strsplit(path, "/", fixed = TRUE)[[1L]]
+  steps <- Reduce(file.path, parts, accumulate = TRUE)
+  !any(is_link(file.path(folder, steps)))
+}
+
+# Whether a path, its links followed as far as they are there, lies in a folder.
+lies_within <- function(path, folder) {
+  home <- normalizePath(folder, mustWork = FALSE)
+  there <- path.expand(path)
+  rest <- character()
+  while (!file.exists(there) && !is_link(there) && dirname(there) != there) {
+    rest <- c(basename(there), rest)
+    there <- dirname(there)
+  }
+  if (any(rest == "..")) return(FALSE)
+  full <- normalizePath(there, mustWork = FALSE)
+  if (is_link(full)) return(FALSE)
+  full == home || startsWith(full, paste0(sub("/$", "", home), "/"))
+}
+
+hash_of_file <- function(path) {
+  if (!file.exists(path) || dir.exists(path)) return(NA_character_)
+  cli::hash_file_sha256(path)
+}
+
+# --- the manifest --------------------------------------------------------------------------------
+
+# What was written: entries of `path`, `size`, `hash`.
+file_entries <- function(folder, paths) {
+  lapply(paths, function(path) {
+    full <- file.path(folder, path)
+    list(path = path, size = file.size(full), sha256 = hash_of_file(full))
+  })
+}
+
+entry_paths <- function(entries) vapply(entries, `[[`, "", "path")
+
+# Which of the files are no longer what was written: "missing" or "altered" by path.
+changed_files <- function(folder, entries) {
+  state <- vapply(entries, function(x) {
+    full <- file.path(folder, x$path)
+    if (!is_unlinked(folder, x$path)) return("altered")
+    if (!file.exists(full) || dir.exists(full)) return("missing")
+    if (!identical(as.numeric(file.size(full)), as.numeric(x$size)) ||
+        !identical(hash_of_file(full), x$sha256)) return("altered")
+    ""
+  }, "")
+  names(state) <- entry_paths(entries)
+  state[nzchar(state)]
+}
+
+# NULL without one; an error of class plain when it is not one of ours.
+read_manifest <- function(folder, name = manifest_name) {
+  file <- file.path(folder, name)
+  if (!file.exists(file) || dir.exists(file) || is_link(file)) return(NULL)
+  text <- tryCatch(read_text(file), orizzonte_error = function(e) refuse_plain("it is not a text"))
+  found <- read_json_text(text)
+  if (!is.list(found) || !identical(found$made_by, "orizzonte") ||
+      !identical(as.integer(found$format), manifest_format))
+    refuse_plain("it is not a manifest of this version")
+  found
+}
+
+# Entries as read from a manifest: refused unless every path stays inside the folder.
+checked_entries <- function(entries) {
+  usable <- is.list(entries) && all(vapply(entries, function(x) {
+    is.list(x) && length(x$path) == 1L && isTRUE(is_inner_path(x$path)) && is.numeric(x$size) &&
+      length(x$size) == 1L && is.character(x$sha256) && length(x$sha256) == 1L
+  }, NA))
+  if (!usable) refuse_plain("a file of it is not described as it should be")
+  entries
+}
+
+write_manifest <- function(folder, content) {
+  content <- c(list(made_by = "orizzonte", format = manifest_format), content)
+  write_inside(folder, manifest_name,
+               paste0(jsonlite::toJSON(content, auto_unbox = TRUE, null = "null", digits = NA,
+                                       pretty = TRUE), "\n"))
+}
+
+# A text as a file of a folder of ours: whole or not at all, and never through a link, since renaming
+# takes the place of the link itself.
+write_inside <- function(folder, name, text) {
+  part <- tempfile(paste0(".", name, "-"), tmpdir = folder)
+  on.exit(unlink(part))
+  connection <- file(part, open = "wb")
+  tryCatch(writeBin(charToRaw(enc2utf8(text)), connection), finally = close(connection))
+  if (!suppressWarnings(file.rename(part, file.path(folder, name))))
+    abort("file", c(paste0("Cannot write ", quoted(file.path(folder, name)), "."),
+                    i = "Is the folder writable, is there room on the disk?"))
+}
+
+# Removes what is listed and nothing else; folders that are empty afterwards go, too.
+remove_entries <- function(folder, entries) {
+  paths <- entry_paths(entries)
+  paths <- paths[vapply(paths, is_unlinked, NA, folder = folder)]
+  unlink(file.path(folder, paths))
+  inner <- unique(dirname(paths))
+  inner <- inner[inner != "."]
+  for (path in inner[order(-nchar(inner))])
+    if (length(list.files(file.path(folder, path), all.files = TRUE, no.. = TRUE)) == 0L)
+      unlink(file.path(folder, path), recursive = TRUE)
+}
+
+# --- the lock ------------------------------------------------------------------------------------
+
+# A folder is renamed to be the lock: of two processes only one can, and its owner is in it from the
+# start. Returns what releases it.
+lock_folder <- function(folder) {
+  own <- tempfile(".lock-", tmpdir = folder)
+  dir.create(own)
+  on.exit(unlink(own, recursive = TRUE))
+  me <- this_process()
+  writeLines(jsonlite::toJSON(me, auto_unbox = TRUE), file.path(own, "owner.json"))
+  lock <- file.path(folder, lock_name)
+  for (attempt in 1:3) {
+    if (suppressWarnings(file.rename(own, lock)))
+      return(function() if (identical(lock_owner(lock), me)) unlink(lock, recursive = TRUE))
+    owner <- lock_owner(lock)
+    if (!is_lock(lock) || !is_gone(owner)) refuse_locked(folder, owner)
+    say("The lock of ", folder, " was left by ", owner_words(owner),
+        ", which no longer runs: it is taken over.")
+    take_stale_lock(folder, lock, owner)
+  }
+  refuse_locked(folder, lock_owner(lock))
+}
+
+# A folder that holds its owner and nothing else.
+is_lock <- function(path) {
+  dir.exists(path) && !is_link(path) &&
+    all(list.files(path, all.files = TRUE, no.. = TRUE) %in% "owner.json")
+}
+
+# What was moved away must be the lock that was looked at: another process may have been faster.
+take_stale_lock <- function(folder, lock, owner) {
+  aside <- tempfile(".lock-", tmpdir = folder)
+  if (!suppressWarnings(file.rename(lock, aside))) return(invisible())
+  if (identical(lock_owner(aside), owner)) return(unlink(aside, recursive = TRUE))
+  suppressWarnings(file.rename(aside, lock))
+}
+
+# Locks that were being made when their process was killed.
+remove_stale_locks <- function(folder) {
+  for (path in list.files(folder, "^[.]lock-[0-9a-f]+$", all.files = TRUE, full.names = TRUE)) {
+    if (is_lock(path) && length(list.files(path)) && is_gone(lock_owner(path)))
+      unlink(path, recursive = TRUE)
+  }
+}
+
+this_process <- function() {
+  list(process = Sys.getpid(), host = unname(Sys.info()[["nodename"]]),
+       started = format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC"),
+       born = process_birth(Sys.getpid()))
+}
+
+# What the system says of a process, where it says anything: its state, and when it was started.
+process_fields <- function(process) {
+  file <- sprintf("/proc/%d/stat", process)
+  line <- tryCatch(suppressWarnings(readLines(file, 1L)), error = function(e) "")
+  if (!length(line) || !nzchar(line)) return(character(20L))
+  fields <- strsplit(sub("^.*\\) ", "", line), " ", fixed = TRUE)[[1L]]
+  if (length(fields) >= 20L) fields else character(20L)
+}
+
+# Numbers of processes come again; with the time of its start one is known for sure.
+process_birth <- function(process) process_fields(process)[20L]
+
+# NULL where nobody can be named.
+lock_owner <- function(lock) {
+  file <- file.path(lock, "owner.json")
+  found <- tryCatch(jsonlite::fromJSON(paste(suppressWarnings(readLines(file)), collapse = "\n"),
+                                       simplifyVector = FALSE), error = function(e) NULL)
+  usable <- is.list(found) && is.numeric(found$process) && length(found$process) == 1L &&
+    all(vapply(found[c("host", "started", "born")], function(x) {
+      is.character(x) && length(x) == 1L
+    }, NA))
+  if (usable) list(process = as.integer(found$process), host = found$host,
+                   started = found$started, born = found$born)
+}
+
+# Only a process of this machine can be known to be gone.
+is_gone <- function(owner) {
+  if (is.null(owner)) return(TRUE)
+  if (!identical(owner$host, this_process()$host)) return(FALSE)
+  if (is.na(owner$process) || owner$process < 2L) return(TRUE)
+  # a process of another user is there, too, and cannot be signalled
+  there <- if (dir.exists("/proc/self")) dir.exists(sprintf("/proc/%d", owner$process)) else
+    isTRUE(tools::pskill(owner$process, 0L))
+  if (!there) return(TRUE)
+  known <- process_fields(owner$process)
+  # ended, and nobody has asked for its exit code yet
+  if (known[1L] %in% c("Z", "X")) return(TRUE)
+  now <- known[20L]
+  nzchar(now) && nzchar(owner$born) && now != owner$born
+}
+
+owner_words <- function(owner) {
+  if (is.null(owner)) return("a process that left no name")
+  paste0("process ", owner$process, " on ", owner$host, " (started ", owner$started, ")")
+}
+
+refuse_locked <- function(folder, owner) {
+  abort("locked", c(paste0("The folder ", quoted(folder), " is in use."),
+                    x = paste0("It is locked by ", owner_words(owner), "."),
+                    i = paste0("Wait until it has finished. If it no longer runs, remove the folder ",
+                               quoted(file.path(folder, lock_name)), ".")))
+}

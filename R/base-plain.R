@@ -1,0 +1,138 @@
+# R values as plain data and back: what studies and long jobs keep in files. A file holds texts,
+# numbers as text, and the names of a few known classes; reading one neither evaluates nor
+# unserializes anything. Every value comes back identical, missing values of each kind included.
+
+# Classes that a plain value may carry.
+plain_classes <- c("data.frame", "factor", "ordered", "orizzonte_criteria", "orizzonte_bootstrap",
+                   "orizzonte_bootstrap_test", "orizzonte_cutoffs", "orizzonte_plan",
+                   "orizzonte_robustness")
+plain_types <- c("null", "logical", "integer", "double", "character", "list")
+deepest_plain <- 40L
+
+to_plain <- function(x) UseMethod("to_plain")
+
+to_plain.default <- function(x) plain_node(x)
+
+# A node: its type, its values (texts, or nodes of a list), its attributes in order.
+plain_node <- function(x, depth = 0L) {
+  if (depth > deepest_plain || is.function(x) || is.environment(x) || is.language(x) || isS4(x) ||
+      !typeof(x) %in% c("NULL", plain_types))
+    abort("plain", c("This value cannot be kept as plain data.", x = paste0("It is ", describe(x),
+                                                                            ".")))
+  if (is.null(x)) return(list(type = "null"))
+  known <- attributes(x)
+  refused <- setdiff(known$class, plain_classes)
+  if (length(refused))
+    abort("plain", paste0("A value of class ", refused[1L], " cannot be kept as plain data."))
+  out <- list(type = typeof(x), values = plain_values(x, depth))
+  if (length(known))
+    out$attributes <- unname(Map(function(name, value) {
+      list(name = name, value = plain_node(value, depth + 1L))
+    }, names(known), known))
+  out
+}
+
+plain_values <- function(x, depth) {
+  attributes(x) <- NULL
+  switch(typeof(x),
+         list = lapply(x, plain_node, depth + 1L),
+         character = enc2utf8(x),
+         double = number_texts(x),
+         as.character(x))
+}
+
+# Seventeen digits are enough for every number; where R's own reader would miss it by a rounding,
+# in hexadecimal.
+number_texts <- function(x) {
+  out <- sprintf("%.17g", x)
+  out[is.na(x)] <- ifelse(is.nan(x[is.na(x)]), "NaN", "NA")
+  out[is.infinite(x)] <- ifelse(x[is.infinite(x)] > 0, "Inf", "-Inf")
+  inexact <- which(is.finite(x))
+  inexact <- inexact[as.numeric(out[inexact]) != x[inexact]]
+  out[inexact] <- sprintf("%a", x[inexact])
+  out
+}
+
+number_form <- paste0("^(NA|NaN|-?Inf|-?[0-9]+([.][0-9]+)?(e[-+]?[0-9]+)?|",
+                      "-?0x[01]([.][0-9a-f]+)?p[-+]?[0-9]+)$")
+
+# The value of a node that was read from a file: anything unexpected is an error of class plain.
+from_plain <- function(node, depth = 0L) {
+  if (depth > deepest_plain || !is.list(node) || !isTRUE(node$type %in% plain_types))
+    refuse_plain("a part is of no known type")
+  if (node$type == "null") return(NULL)
+  values <- node$values
+  if (!is.list(values)) refuse_plain("a part has no values")
+  x <- if (node$type == "list") lapply(values, from_plain, depth + 1L) else
+    plain_vector(node$type, values)
+  for (one in node$attributes) x <- with_plain_attribute(x, one, depth)
+  x
+}
+
+plain_vector <- function(type, values) {
+  missing <- vapply(values, is.null, NA)
+  usable <- vapply(values[!missing], function(v) is.character(v) && length(v) == 1L, NA)
+  if (!all(usable)) refuse_plain("a value is not a text")
+  text <- rep(NA_character_, length(values))
+  text[!missing] <- as.character(unlist(values[!missing]))
+  if (type == "character") return(text)
+  if (type == "logical") {
+    if (!all(text %in% c("TRUE", "FALSE", NA))) refuse_plain("a value is neither TRUE nor FALSE")
+    return(as.logical(text))
+  }
+  if (type == "integer") {
+    if (!all(is.na(text) | grepl("^-?[0-9]{1,10}$", text))) refuse_plain("a value is not a number")
+    out <- suppressWarnings(as.integer(text))
+    if (!identical(is.na(out), is.na(text))) refuse_plain("a whole number is too large")
+    return(out)
+  }
+  if (!all(grepl(number_form, text))) refuse_plain("a value is not a number")
+  out <- rep(NA_real_, length(text))
+  out[text != "NA"] <- as.numeric(text[text != "NA"])
+  out
+}
+
+with_plain_attribute <- function(x, one, depth) {
+  if (!is.list(one) || !is.character(one$name) || length(one$name) != 1L)
+    refuse_plain("an attribute has no name")
+  value <- from_plain(one$value, depth + 1L)
+  if (one$name == "class" && !all(value %in% plain_classes))
+    refuse_plain("a value is of no known class")
+  if (one$name == "class" && "factor" %in% value && !all(x %in% c(seq_along(levels(x)), NA)))
+    refuse_plain("a factor has no level for some value")
+  if (one$name == "row.names" && length(x) && !all(lengths(x) == length(value)))
+    refuse_plain("the columns of a table differ in length")
+  tryCatch(`attr<-`(x, one$name, value), error = function(e) {
+    refuse_plain("the attributes of a value do not fit it")
+  })
+}
+
+refuse_plain <- function(why) abort("plain", paste0("This is not plain data of ours: ", why, "."))
+
+plain_json <- function(node) {
+  as.character(jsonlite::toJSON(boxed(node), auto_unbox = TRUE, null = "null", na = "null",
+                                digits = NA))
+}
+
+# Values stay arrays whatever their length.
+boxed <- function(node) {
+  if (!is.null(node$values))
+    node$values <- if (is.list(node$values)) lapply(node$values, boxed) else I(node$values)
+  if (!is.null(node$attributes))
+    node$attributes <- lapply(node$attributes, function(one) {
+      list(name = one$name, value = boxed(one$value))
+    })
+  node
+}
+
+# JSON as lists and texts, without any simplification. Its reader descends as deep as the text goes:
+# the depth is looked at first.
+read_json_text <- function(text) {
+  outside <- gsub("\"(?:[^\"\\\\]++|\\\\.)*+\"", "", text, perl = TRUE)
+  bytes <- as.integer(charToRaw(outside))
+  step <- (bytes %in% c(91L, 123L)) - (bytes %in% c(93L, 125L))
+  if (any(cumsum(step) > 6L * deepest_plain)) refuse_plain("it is nested too deeply")
+  tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = function(e) {
+    refuse_plain("it is not JSON")
+  })
+}

@@ -1,0 +1,181 @@
+# The results folder of a study: what may be written there, what is kept, what takes its place.
+
+# The folder, checked and locked, with what its manifest says; `release()` gives the lock back.
+open_results <- function(study, prints) {
+  folder <- study$results
+  check_results_folder(folder)
+  if (!dir.exists(folder) &&
+      !dir.create(folder, recursive = TRUE, showWarnings = FALSE) && !dir.exists(folder))
+    abort("study", paste0("Cannot create the folder ", quoted(folder), "."))
+  if (file.access(folder, 2L) != 0L)
+    abort("study", paste0("You may not write to the folder ", quoted(folder), "."))
+  release <- lock_folder(folder)
+  opened <- FALSE
+  on.exit(if (!opened) release())
+  # another process may have filled it before the lock was ours
+  check_results_folder(folder)
+  remove_stale_locks(folder)
+  manifest <- results_manifest(folder)
+  out <- new.env(parent = emptyenv())
+  out$folder <- folder
+  out$release <- release
+  out$lock <- lock_owner(file.path(folder, lock_name))
+  out$steps <- lapply(manifest$steps, function(x) list(fingerprint = x$fingerprint,
+                                                       files = x$files))
+  out$index <- manifest$index
+  out$study <- rlang::hash(list(prints, study$title, package_version_text()))
+  out$known_study <- manifest$study
+  remove_part(folder, manifest$working)
+  if (is.null(out$index) && file.exists(file.path(folder, index_name)))
+    refuse_results(folder, paste0(quoted(index_name), " is not from this package"))
+  save_manifest(out)
+  opened <- TRUE
+  out
+}
+
+index_name <- "index.html"
+own_traces <- "^[.]lock$|^[.](lock|manifest[.]json)-[0-9a-f]+$"
+
+# New, empty, or with a manifest of ours.
+check_results_folder <- function(folder) {
+  if (!file.exists(folder) && !is_link(folder)) return(invisible())
+  if (!dir.exists(folder)) abort("study", paste0(quoted(folder), " is a file, not a folder."))
+  there <- grep(own_traces, list.files(folder, all.files = TRUE, no.. = TRUE), value = TRUE,
+                invert = TRUE)
+  if (length(there) == 0L) return(invisible())
+  if (!manifest_name %in% there) {
+    if (dir.exists(file.path(folder, ".state")))
+      refuse_results(folder, "it was filled by an earlier version, which kept its steps otherwise")
+    refuse_results(folder, paste0("it holds other files, such as ", quoted(sort(there)[1L])))
+  }
+  results_manifest(folder)
+  invisible()
+}
+
+results_manifest <- function(folder) {
+  rlang::try_fetch({
+    found <- read_manifest(folder)
+    if (is.null(found)) return(list(steps = list()))
+    steps <- found$steps
+    if (!is.list(steps) || length(steps) && is.null(names(steps))) refuse_plain("no steps")
+    for (x in steps) {
+      if (!is.list(x) || !is.character(x$fingerprint)) refuse_plain("a step without fingerprint")
+      checked_entries(x$files)
+    }
+    if (!is.null(found$index)) checked_entries(found$index)
+    found
+  }, orizzonte_error_plain = function(e) {
+    refuse_results(folder, paste0("its ", manifest_name, " is not one that this version writes"))
+  })
+}
+
+refuse_results <- function(folder, why) {
+  aside <- paste0(sub("/+$", "", folder), "-old")
+  abort("study", c(paste0("The folder ", quoted(folder), " is not used for results: ", why, "."),
+                   i = "Results go into a folder that is new, empty, or filled by this package.",
+                   i = paste0("To move it aside: ",
+                              either(paste0("file.rename(", quoted(folder), ", ", quoted(aside),
+                                            ")"),
+                                     paste0("mv ", shell_word(folder), " ", shell_word(aside))))))
+}
+
+save_manifest <- function(results, working = NULL) {
+  if (!identical(lock_owner(file.path(results$folder, lock_name)), results$lock))
+    refuse_locked(results$folder, lock_owner(file.path(results$folder, lock_name)))
+  steps <- if (length(results$steps)) results$steps else structure(list(), names = character())
+  write_manifest(results$folder, list(version = package_version_text(), study = results$study,
+                                      working = working, steps = steps, index = results$index))
+}
+
+# --- parts: what a step has written so far -------------------------------------------------------
+
+# Named in the manifest before it is made, so that a killed run leaves nothing that is not known.
+open_part <- function(results) {
+  part <- tempfile(".part-", tmpdir = results$folder)
+  save_manifest(results, basename(part))
+  if (!dir.create(part, showWarnings = FALSE))
+    abort("study", paste0("Cannot write to the folder ", quoted(results$folder), "."))
+  part
+}
+
+remove_part <- function(folder, name) {
+  if (is.null(name) || !is.character(name) || !grepl("^[.]part-[0-9a-f]+$", name)) return()
+  path <- file.path(folder, name)
+  if (dir.exists(path) && !is_link(path)) unlink(path, recursive = TRUE)
+}
+
+# The folder of a step is new or ours; what else the user has put there stays.
+check_step_folder <- function(results, study, k) {
+  name <- step_folder(study, k)
+  full <- file.path(results$folder, name)
+  known <- results$steps[[name]]
+  if (is_link(full) || file.exists(full) && !dir.exists(full) ||
+      is.null(known) && length(list.files(full, all.files = TRUE, no.. = TRUE)))
+    refuse_results(results$folder, paste0(quoted(name), " in it is not from this package"))
+}
+
+# The files of a part take the place of those that the step had; nothing else is touched.
+take_part <- function(results, part, name, print) {
+  paths <- list.files(part, recursive = TRUE, all.files = TRUE)
+  new <- file_entries(part, paths)
+  for (k in seq_along(new)) new[[k]]$path <- paste0(name, "/", new[[k]]$path)
+  old <- results$steps[[name]]$files
+  there <- entry_paths(new)[file.exists(file.path(results$folder, entry_paths(new)))]
+  foreign <- setdiff(there, entry_paths(old))
+  if (length(foreign))
+    refuse_results(results$folder, paste0(quoted(foreign[1L]), " is in the way"))
+  # while files are moved the step is not done, and all of its files are known
+  results$steps[[name]] <- list(fingerprint = "",
+                                files = c(old[!entry_paths(old) %in% entry_paths(new)], new))
+  save_manifest(results, basename(part))
+  remove_entries(results$folder, old)
+  for (folder in unique(dirname(entry_paths(new))))
+    dir.create(file.path(results$folder, folder), recursive = TRUE, showWarnings = FALSE)
+  moved <- suppressWarnings(file.rename(file.path(part, paths),
+                                        file.path(results$folder, entry_paths(new))))
+  if (!all(moved))
+    abort("study", paste0("Cannot write ", quoted(file.path(results$folder,
+                                                            entry_paths(new)[!moved][1L])), "."))
+  results$steps[[name]] <- list(fingerprint = print, files = new)
+  save_manifest(results)
+}
+
+# --- what is kept --------------------------------------------------------------------------------
+
+# NULL when a step is of the same study, data and version and every file is as it was written; else
+# why it is repeated, empty where the study itself says so.
+changed_step <- function(results, study, k, print) {
+  name <- step_folder(study, k)
+  known <- results$steps[[name]]
+  if (is.null(known) || !identical(known$fingerprint, print)) return("")
+  changed <- changed_files(results$folder, known$files)
+  if (length(changed) == 0L && !readable_value(results, study, k))
+    changed <- stats::setNames("altered", file.path(name, value_name))
+  if (length(changed) == 0L) return(NULL)
+  paste0(names(changed)[1L], " is ", changed[1L],
+         if (length(changed) > 1L) paste0(" (and ", length(changed) - 1L, " more)"))
+}
+
+# A hash only tells that a file is the one that the manifest lists: both may have been replaced.
+readable_value <- function(results, study, k) {
+  if (!study$steps[[k]]$kind %in% kinds_kept_plain) return(TRUE)
+  file <- file.path(results$folder, step_folder(study, k), value_name)
+  tryCatch({
+    value <- from_plain(read_json_text(read_text(file)))
+    inherits(value, paste0("orizzonte_", study$steps[[k]]$kind)) && is_whole_result(value)
+  }, orizzonte_error = function(e) FALSE)
+}
+
+index_is_whole <- function(results) {
+  !is.null(results$index) && identical(results$study, results$known_study) &&
+    length(changed_files(results$folder, results$index)) == 0L
+}
+
+write_index <- function(results, study, values) {
+  results$index <- results$index %||% list(list(path = index_name, size = 0, sha256 = ""))
+  save_manifest(results)
+  files <- lapply(results$steps, function(x) entry_paths(x$files))
+  write_inside(results$folder, index_name, paste0(paste(enc2utf8(study_index(study, values, files)), collapse = "\n"), "\n"))
+  results$index <- file_entries(results$folder, index_name)
+  save_manifest(results)
+}
