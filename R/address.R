@@ -82,8 +82,19 @@ parse_address <- function(address, ...) {
     length(address) == 1L
   if (text && !is.na(address) && nzchar(address)) return(known_address(address))
   check_arguments("parse_address")
-  if (inherits(address, "orizzonte_address")) return(address)
   read_address(address)
+}
+
+# An address that was made by hand, or taken apart.
+check_address <- function(x) {
+  usable <- is.list(x) && all(c("kind", "first") %in% names(x)) && is.character(x$kind) &&
+    length(x$kind) == 1L && x$kind %in% c(names(address_kinds), names(readable_kinds)) &&
+    all(vapply(unclass(x)[c("first", "second", "group")], function(part) {
+      is.null(part) || is.character(part)
+    }, NA))
+  if (usable) return(x)
+  abort("object", c("This address cannot be read: it lacks parts that one has.",
+                    i = "Write it as text: parse_address(\"loading[Belonging, be3]\")."))
 }
 
 # A text is read once: a model names the same addresses again and again.
@@ -91,7 +102,8 @@ read_addresses <- new.env(parent = emptyenv())
 most_addresses <- 10000L
 known_address <- function(text) {
   # names of variables must be known to the session's locale
-  if (grepl("[^ -~]", text, useBytes = TRUE)) return(read_address(text))
+  if (nchar(text, "bytes") > 1000L || grepl("[^ -~]", text, useBytes = TRUE))
+    return(read_address(text))
   known <- read_addresses[[text]]
   if (!is.null(known)) return(known)
   if (length(read_addresses) >= most_addresses)
@@ -101,10 +113,12 @@ known_address <- function(text) {
 }
 
 read_address <- function(address) {
+  if (inherits(address, "orizzonte_address")) return(check_address(address))
   expression <- address
   if (is.character(address)) {
     check_string(address, "An address")
-    expression <- tryCatch(str2lang(address), error = function(e) {
+    expression <- tryCatch(parsed_text(address), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
       abort("address", c(paste0("Not an address: ", quoted(address), "."), i = address_example))
     })
   }
@@ -187,10 +201,37 @@ address_slot <- function(expression, text) {
   names
 }
 
-deparse_one <- function(expression) paste(deparse(expression, width.cutoff = 500L), collapse = " ")
+deparse_one <- function(expression) {
+  check_depth(expression)
+  paste(deparse(expression, width.cutoff = 500L), collapse = " ")
+}
+
+# R itself descends as deep as an expression goes, down to the end of its stack.
+deepest_expression <- 400L
+check_depth <- function(expression) {
+  if (!is.call(expression)) return(invisible())
+  level <- list(expression)
+  for (depth in seq_len(deepest_expression)) {
+    parts <- unlist(lapply(level, as.list), recursive = FALSE)
+    level <- parts[vapply(parts, is.call, NA)]
+    if (length(level) == 0L) return(invisible())
+  }
+  abort("size", c(paste0("An expression is nested more than ", deepest_expression, " levels deep."),
+                  i = "A sum of so many terms is not a restriction, claim or formula to be read."))
+}
+
+# Text that is read as an expression.
+longest_expression <- 20000L
+parsed_text <- function(text) {
+  if (nchar(text, "bytes") > longest_expression)
+    abort("size", paste0("A statement is longer than ", longest_expression, " characters: ",
+                         quoted(paste0(substr(text, 1L, 40L), "...")), "."))
+  str2lang(text)
+}
 
 #' @export
 format.orizzonte_address <- function(x, ...) {
+  check_address(x)
   slot <- function(names) {
     if (is.null(names)) return("")
     if (length(names) == 1L) return(address_name(names))

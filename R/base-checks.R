@@ -5,7 +5,17 @@ check_string <- function(x, what) {
     abort("input", c(paste0(what, " must be one piece of text."),
                      x = paste0("It is ", describe(x), "."), i = "Write it in quotes."))
   }
+  check_encoding(x, what)
   x
+}
+
+# Bytes that are no text in the encoding they claim end R's own functions of texts.
+check_encoding <- function(x, what) {
+  bad <- x[!is.na(x) & Encoding(x) != "latin1" & !validUTF8(x)]
+  if (length(bad) == 0L) return(invisible())
+  abort("input", c(paste0(what, " holds bytes that are not UTF-8."),
+                   x = paste0("It is ", describe(bad[1L]), "."),
+                   i = "Convert it first: iconv(x, \"latin1\", \"UTF-8\")."))
 }
 
 check_blueprint <- function(x, verb) {

@@ -121,8 +121,8 @@ check_tiers <- function(tiers, name) {
   if (!is.numeric(tiers) || length(tiers) != 2L || anyNA(tiers)) {
     abort("input",
           c(paste0("`", name, "` must be two numbers: from where on it is good, and acceptable."),
-            x = paste0("It is ", if (is.numeric(tiers)) paste(format(tiers), collapse = ", ") else
-                       describe(tiers), "."),
+            x = paste0("It is ", if (is.numeric(tiers) && length(tiers) <= 10L)
+              paste(format(tiers), collapse = ", ") else describe(tiers), "."),
             i = paste0("Such as ", name, " = c(",
                        paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
                              collapse = ", "), ").")))

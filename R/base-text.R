@@ -149,7 +149,7 @@ plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
 as_utf8 <- function(x) {
   if (!is.character(x)) return(x)
   if (all(Encoding(x) == "unknown") && !any(grepl("[^ -~\t\n]", x, useBytes = TRUE))) return(x)
-  unmarked <- Encoding(x) %in% c("unknown", "bytes") & !is.na(x)
+  unmarked <- Encoding(x) != "latin1" & !is.na(x)
   whole <- validUTF8(x)
   Encoding(x[unmarked & whole]) <- "UTF-8"
   Encoding(x[unmarked & !whole]) <- "latin1"

@@ -44,7 +44,8 @@ add_claim <- function(bp, name, statement) {
                      i = "Write claim(H1 = statement)."))
   if (is.character(statement)) {
     text <- statement
-    statement <- tryCatch(str2lang(text), error = function(e) {
+    statement <- tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
       abort("restriction",
       paste0("Not a claim: ", quoted(text), "."))
     })

@@ -57,7 +57,21 @@ check_together <- function(call, name) {
                               paste(items, collapse = ", "), ")).")))
 }
 
+# Covariances among constructs grow with the square of their number.
+most_constructs <- 500L
+most_items <- 2000L
+
+check_construct_size <- function(bp, name, items) {
+  if (length(bp$constructs) >= most_constructs)
+    abort("size", paste0("A blueprint holds at most ", most_constructs, " constructs; ",
+                         quoted(name), " is one too many."))
+  if (length(items) > most_items)
+    abort("size", paste0("Construct ", quoted(name), " has ", format_count(length(items)),
+                         " items; at most ", format_count(most_items), " are read."))
+}
+
 add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "reflective") {
+  check_construct_size(bp, name, items)
   values <- values %||% rep(NA_real_, length(items))
   if (name %in% names(bp$constructs)) {
     abort("duplicate", c(paste0("Construct ", quoted(name), " is declared twice."),

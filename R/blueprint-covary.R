@@ -44,6 +44,7 @@ captured_dots <- function(quosures, verb) {
   list(names = unlist(lapply(parts, `[[`, "names")), hints = unlist(lapply(parts, `[[`, "hints")))
 }
 
+most_paired <- 300L
 add_pairs <- function(bp, names, verb) {
   if (anyDuplicated(names)) {
     abort("duplicate",
@@ -54,6 +55,9 @@ add_pairs <- function(bp, names, verb) {
           c(paste0(verb, "() needs at least two names."),
             i = paste0("Such as ", verb, "(be1, be2).")))
   }
+  if (length(names) > most_paired)
+    abort("size", paste0(verb, "() of ", format_count(length(names)), " names: at most ",
+                         most_paired, " are paired at once."))
   pairs <- utils::combn(names, 2L)
   key <- pair_key(pairs[1L, ], pairs[2L, ])
   if (any(key %in% pair_key(bp[[verb]]$first, bp[[verb]]$second))) {

@@ -250,7 +250,8 @@ file_items <- function(x, where, file) {
 }
 
 file_expression <- function(text, file) {
-  tryCatch(str2lang(text), error = function(e) {
+  tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
     abort("file", c(paste0(file, ": cannot read ", quoted(text), "."), x = conditionMessage(e)))
   })
 }

@@ -94,7 +94,8 @@ captured_holds <- function(quosures, verb) {
 }
 
 canonical_text_hold <- function(text) {
-  expression <- tryCatch(str2lang(text), error = function(e) {
+  expression <- tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
     abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
   })
   canonical_hold(expression)

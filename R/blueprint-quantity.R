@@ -53,7 +53,8 @@ add_quantity <- function(bp, name, expression) {
   }
   if (is.character(expression)) {
     text <- expression
-    expression <- tryCatch(str2lang(text), error = function(e) {
+    expression <- tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
       abort("restriction",
       paste0("Not an expression: ", quoted(text), "."))
     })

@@ -56,7 +56,9 @@ restrict <- function(.bp, ...) {
 add_restriction <- function(bp, statement) {
   if (is.character(statement)) {
     text <- statement
-    statement <- tryCatch(str2lang(text), error = function(e) NULL)
+    statement <- tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
+    })
     if (is.null(statement)) abort("restriction", paste0("Not a restriction: ", quoted(text), "."))
   }
   new <- parse_restriction(statement)

@@ -47,6 +47,7 @@ expand_range <- function(from, to) {
 # Names (and numbers given to them, as in c(w1 = 0)) in a captured argument. `hints` are bare
 # symbols that are also text variables of the caller, remembered so that an unknown column can
 # suggest all_of().
+most_names <- 10000L
 capture_names <- function(quosure, what) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)
@@ -80,6 +81,10 @@ capture_names <- function(quosure, what) {
     names <- c(names, found)
     values <- c(values, rep(NA_real_, length(found)))
   }
+  check_encoding(names, paste("A name in", what))
+  if (length(names) > most_names)
+    abort("size", paste0(format_count(length(names)), " names in ", what, ": at most ",
+                         format_count(most_names), " are read."))
   if (anyDuplicated(names)) {
     abort("duplicate",
           c(paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", what, "."),

@@ -203,6 +203,10 @@ with_negative_values <- function(args, options) {
 check_flags <- function(args, options, name) {
   flags <- sub("=.*$", "", args[startsWith(args, "--")])
   known <- c(vapply(options, function(o) o@long_flag, ""), "--help")
+  twice <- flags[duplicated(flags)]
+  if (length(twice))
+    abort("usage", c(paste0("Option ", twice[1L], " is given twice."),
+                     i = "Give it once; several values are separated by semicolons or commas."))
   unknown <- setdiff(flags, known)
   if (length(unknown)) {
     abort("usage", c(paste0("orizzonte ", name, " has no option ", unknown[1L], "."),

@@ -82,7 +82,8 @@ captured_addresses <- function(quosures, verb) {
 }
 
 canonical_text <- function(text) {
-  expression <- tryCatch(str2lang(text), error = function(e) {
+  expression <- tryCatch(parsed_text(text), error = function(e) {
+      if (inherits(e, "orizzonte_error")) stop(e)
     abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
   })
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&

@@ -96,7 +96,27 @@ check_counts <- function(layout) {
 }
 
 refuse_unidentified <- function(layout, moments) {
+  check_offset(layout, moments)
   refuse(layout, examine_identification(layout, moments))
+}
+
+# An intercept and the effect of a predictor whose mean is far from zero in its standard deviations
+# cannot be separated in double precision: that is no fault of the model.
+largest_offset <- 1e5
+check_offset <- function(layout, moments) {
+  if (!layout$model$means) return(invisible())
+  causes <- unique(layout$rows$first[layout$rows$kind %in% c("effect", "weight")])
+  for (group in moments) {
+    own <- intersect(causes, colnames(group$covariance))
+    offset <- abs(group$mean[own]) / sqrt(diag(group$covariance)[own])
+    far <- own[offset > largest_offset]
+    if (length(far) == 0L) next
+    abort("data", c(paste0("The mean of ", quoted(far[1L]), " is ",
+                           format_count(offset[[far[1L]]]), " standard deviations away from zero: ",
+                           "its effects and the intercepts cannot be separated numerically."),
+                    i = paste0("Subtract a constant from the column first, such as its mean or, ",
+                               "for years, the first year.")))
+  }
 }
 
 refuse <- function(layout, found) {

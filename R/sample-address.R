@@ -44,7 +44,7 @@ address_parts <- function(address) {
   query <- if (grepl("?", address, fixed = TRUE)) sub("^[^?]*[?]", "", address) else ""
   pieces <- strsplit(query, "[&;]")[[1L]]
   names <- sub("=.*", "", pieces)
-  values <- vapply(sub("^[^=]*=?", "", pieces), utils::URLdecode, "", USE.NAMES = FALSE)
+  values <- decoded_percents(sub("^[^=]*=?", "", pieces))
   list(where = where, parameters = stats::setNames(as.list(values), names))
 }
 
@@ -58,7 +58,7 @@ connect <- function(engine, parts) {
       DBI::dbConnect(utils::getFromNamespace("duckdb", "duckdb")(), file, read_only = TRUE)))
   }
   host <- sub("^//", "", parts$where)
-  base <- utils::URLdecode(sub("^[^/]*/?", "", host))
+  base <- decoded_percents(sub("^[^/]*/?", "", host))
   host <- sub("/.*", "", host)
   port <- if (grepl(":[0-9]+$", host)) sub(".*:", "", host)
   host <- sub(":[0-9]+$", "", host)

@@ -41,7 +41,7 @@ column_type <- function(x) {
 
 # A column that an argument names must be there.
 check_named_column <- function(name, data, purpose, argument) {
-  if (name %in% names(data)) return(invisible())
+  if (name %in% names(data)) return(check_no_lists(data, name))
   abort("name", c(paste0("There is no column ", quoted(name), " ", purpose, "."),
                   did_you_mean(name, names(data)), i = if (isTRUE(attr(name, "hint")))
                     paste0("A text variable of that name exists: ", argument, " = all_of(", name,
@@ -51,6 +51,8 @@ check_named_column <- function(name, data, purpose, argument) {
 
 # Columns that are no plain columns, names given twice, and moments taken for raw data.
 check_columns <- function(data, variables = character()) {
+  if (ncol(data) == 0L) abort("data", c("The data have no columns.",
+                                        i = "Look at how they were read or selected."))
   if (nrow(data) == 0L) abort("data", c("The data have no rows.",
                                           i = "Look at how they were read or filtered."))
   twice <- unique(names(data)[duplicated(names(data))])
@@ -72,6 +74,15 @@ check_columns <- function(data, variables = character()) {
                     i = "Load bit64, or make them plain numbers with as.numeric() there."))
   }
   check_raw(data, variables)
+}
+
+# A column whose cells hold several values each.
+check_no_lists <- function(data, names) {
+  nested <- names[vapply(names, function(name) is.list(data[[name]]), NA)]
+  if (length(nested) == 0L) return(invisible())
+  abort("data", c(paste0("Column ", quoted(nested[1L]), " is a list: its cells may hold several ",
+                         "values each."),
+                  i = "Unnest it into columns of single values, or leave it out."))
 }
 
 # A covariance or correlation matrix given as if its rows were people.

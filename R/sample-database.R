@@ -52,7 +52,7 @@ need_database_package <- function(name) {
 
 # Whatever a driver complains about, without what an address may hold.
 in_database <- function(code) {
-  tryCatch(code, error = function(e) {
+  tryCatch(suppressWarnings(code), error = function(e) {
     if (inherits(e, "orizzonte_error")) stop(e)
     abort("file", c("The database could not answer.", x = without_addresses(conditionMessage(e))))
   })

@@ -93,6 +93,7 @@ screened_variables <- function(quosure, data) {
 screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) {
   cluster <- cluster_column(data, list(clusters = clusters, missing_codes = missing_codes))
   names <- setdiff(names, clusters)
+  check_no_lists(data, names)
   raw <- lapply(stats::setNames(names, names), function(name) {
     without_text_codes(plain_column(data[[name]]), missing_codes)
   })

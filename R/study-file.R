@@ -140,7 +140,10 @@ beside <- function(path, folder) {
 }
 
 study_path <- function(path, folder, key, refuse) {
-  if (is_database_address(path)) return(path)
+  if (is_database_address(path)) {
+    check_no_password(path)
+    return(path)
+  }
   full <- beside(path, folder)
   if (!nzchar(path) || dir.exists(full))
     refuse(key, paste0(quoted(path), " is no file."), NULL,

@@ -1,7 +1,8 @@
 # Random identified models in named families, half of them under strong misfit, against a generic
 # optimiser in plain R: is the best optimum reached, is "converged" ever false, are degrees of
 # freedom, estimates and standard errors right?
-# Usage: Rscript bench/battery.R [models] [first seed]. Every hundred models are one file below
+# Usage: Rscript bench/battery.R [models] [first seed] [hard]. With `hard` the families are those of
+# models that hardly fit, which have several optima. Every hundred models are one file below
 # .build/battery: a stopped run goes on where it was. The reference's optima are kept apart from
 # the results of each build of the package, so that another build costs its own fits only.
 suppressPackageStartupMessages(library(orizzonte))
@@ -9,6 +10,7 @@ source("tests/oracles/generic-ml.R")
 source("bench/random-models.R")
 inside <- function(name) get(name, envir = asNamespace("orizzonte"))
 
+hard <- FALSE
 few_starts <- 3L        # for every model
 more_starts <- 20L      # beside them where results differ or look suspicious, and for one in 20
 same_optimum <- function(chisq, best) abs(chisq - best) <= 1e-4 + 1e-7 * abs(best)
@@ -104,7 +106,20 @@ starts_for <- function(problem, case, count) {
     }
     case$truth
   }
-  c(list(case$truth), lapply(seq_len(count - 1L), function(i) spread(0.5)))
+  # where the model has little to do with the data, every other start is anywhere
+  anywhere <- function() {
+    free <- case$model$cells[match(case$model$labels, case$model$known[case$model$index]), ]
+    for (i in 1:50) {
+      x <- ifelse(free$matrix == "Psi" & free$row == free$col, stats::runif(nrow(free), 0.1, 1.5),
+                  stats::rnorm(nrow(free), 0, ifelse(free$matrix == "B", 0.7, 0.3)))
+      x <- ifelse(free$matrix == "alpha", case$truth + x, x)
+      if (is.finite(problem$value(pmin(pmax(x, case$model$lower), case$model$upper)))) return(x)
+    }
+    spread(0.5)
+  }
+  c(list(case$truth), lapply(seq_len(count - 1L), function(i) {
+    if (case$wild && i %% 2L == 0L) anywhere() else spread(0.5)
+  }))
 }
 
 reference_df <- function(case) {
@@ -135,7 +150,7 @@ reference_of <- function(problem, case, seed, few) {
 
 # One model: a row of results, and what is known of its optima (to be kept).
 run_case <- function(seed, known = list()) {
-  case <- random_case(seed)
+  case <- random_case(seed, if (hard) names(hard_families)[1L + seed %% length(hard_families)])
   problem <- ml_problem(case$model, case$moments)
   made <- fit_quietly(case)
   refused <- inherits(made$fit, "error")
@@ -189,7 +204,7 @@ build_name <- function() {
 }
 
 run_shard <- function(seeds, build) {
-  name <- sprintf("%06d-%06d.rds", min(seeds), max(seeds))
+  name <- sprintf("%s%06d-%06d.rds", if (hard) "hard-" else "", min(seeds), max(seeds))
   file <- file.path(cache, build, name)
   if (file.exists(file)) return(readRDS(file))
   reference <- file.path(cache, "reference", name)
@@ -220,7 +235,7 @@ summarise <- function(x) {
   most <- function(v) {
     if (all(is.na(v))) "" else formatC(max(v, na.rm = TRUE), format = "e", digits = 1)
   }
-  do.call(rbind, lapply(c(names(families), "all"), function(name) {
+  do.call(rbind, lapply(c(names(if (hard) hard_families else families), "all"), function(name) {
     f <- if (name == "all") x else x[x$family == name, ]
     data.frame(family = name, models = nrow(f), "best %" = share(f$reached[!f$strong & !f$off]),
                "best % strong" = share(f$reached[f$strong & !f$off]), worse = sum(f$worse),
@@ -234,7 +249,8 @@ summarise <- function(x) {
 }
 
 if (sys.nframe() == 0L) {
-  args <- as.integer(commandArgs(trailingOnly = TRUE))
+  hard <- "hard" %in% commandArgs(trailingOnly = TRUE)
+  args <- as.integer(setdiff(commandArgs(trailingOnly = TRUE), "hard"))
   models <- if (length(args) > 0L) args[1L] else 10000L
   first <- if (length(args) > 1L) args[2L] else 1L
   build <- build_name()

@@ -9,8 +9,8 @@
 random_case <- function(seed, family = NULL) {
   set.seed(seed)
   family <- family %||% names(families)[1L + seed %% length(families)]
-  spec <- families[[family]]()
-  strong <- seed %/% length(families) %% 2L == 1L
+  spec <- c(families, hard_families)[[family]]()
+  strong <- seed %/% length(families) %% 2L == 1L || isTRUE(spec$wild)
   model <- ml_model(spec$observed, spec$latent, spec$cells, spec$means, spec$equations %||% list(),
                     spec$lower %||% numeric(), spec$upper %||% numeric())
   free <- is.na(spec$cells$value)
@@ -26,7 +26,8 @@ random_case <- function(seed, family = NULL) {
   }
   shift <- if (spec$means || stats::runif(1L) < 0.5) 0 * unit else stats::runif(p, -1e5, 1e5)
   moments <- lapply(seq_len(model$groups), function(g) {
-    sampled(ml_group(model, ml_expand(model, truth)$value, g), spec$observed, strong, spec$means)
+    sampled(ml_group(model, ml_expand(model, truth)$value, g), spec$observed, strong, spec$means,
+            isTRUE(spec$wild))
   })
   data <- lapply(moments, function(m) {
     s <- m$covariance * m$n / (m$n - 1) * tcrossprod(unit)
@@ -36,21 +37,22 @@ random_case <- function(seed, family = NULL) {
   names(data) <- paste0("g", seq_along(data))
   list(seed = seed, family = family, strong = strong, blueprint = blueprint, model = model,
        truth = truth, moments = moments, data = if (length(data) > 1L) data else data[[1L]],
-       unit = unit, scale = spec$scale, bounded = isTRUE(spec$bounded))
+       unit = unit, scale = spec$scale, bounded = isTRUE(spec$bounded), wild = isTRUE(spec$wild))
 }
 
 # Moments of a sample: from the model plus many small factors (Tucker, Koopman & Linn 1969), larger
 # ones under strong misfit.
-sampled <- function(at, names, strong, means) {
+sampled <- function(at, names, strong, means, wild = FALSE) {
   p <- nrow(at$sigma)
-  size <- if (strong) stats::runif(1L, 0.12, 0.3) else stats::runif(1L, 0, 0.08)
+  size <- if (wild) stats::runif(1L, 0.3, 0.8) else if (strong) stats::runif(1L, 0.12, 0.3) else
+    stats::runif(1L, 0, 0.08)
   minor <- matrix(stats::rnorm(p * 10, 0, size), p)
   sigma <- at$sigma + tcrossprod(minor) * sqrt(tcrossprod(diag(at$sigma)))
   n <- round(exp(stats::runif(1L, log(max(50, 4 * p)), log(50000))))
   s <- stats::rWishart(1L, n - 1, sigma)[, , 1L] / n
   mean <- if (means) {
     at$mu + drop(crossprod(chol(sigma), stats::rnorm(p))) / sqrt(n) +
-      if (strong) stats::rnorm(p, 0, 0.15) * sqrt(diag(sigma)) else 0
+      if (strong) stats::rnorm(p, 0, if (wild) 0.6 else 0.15) * sqrt(diag(sigma)) else 0
   }
   dimnames(s) <- list(names, names)
   list(n = n, covariance = s, mean = mean)
@@ -428,6 +430,35 @@ families <- list(
   equations = equation_family, "bounds, inactive" = function() bound_family(FALSE),
   "bounds, active" = function() bound_family(TRUE), groups = function() group_family(FALSE),
   "groups, held" = function() group_family(TRUE))
+
+# A composite whose effect on an outcome is the product of two others, or a square and a number.
+composite_equation_family <- function() {
+  spec <- composite_family()
+  cells <- spec$cells
+  at <- match(c("A R", "B R", "B A"), ifelse(cells$matrix == "B", paste(cells$row, cells$col), ""))
+  cells$label[at] <- c("ra", "rb", "ab")
+  kind <- sample(2L, 1L)
+  equation <- list(quote(ra * ab), quote(0.1 + ab^2))[[kind]]
+  cells$true[at[2L]] <- eval(equation, stats::setNames(as.list(cells$true[at]), c("ra", "rb", "ab")))
+  spec$cells <- cells
+  spec$equations <- list(rb = equation)
+  spec$common <- TRUE
+  spec$blueprint <- restrict_all(spec$blueprint, c(
+    "effect[R, B] == effect[R, A] * effect[A, B]", "effect[R, B] == 0.1 + effect[A, B]^2")[kind])
+  spec
+}
+
+# Models that have little to do with their data: several optima, of which the lowest is often
+# improper.
+wild <- function(family) function() c(family(), list(wild = TRUE))
+
+hard_families <- list(
+  "composite, equation" = composite_equation_family,
+  "growth, wild" = wild(function() growth_family(FALSE)),
+  "growth basis, wild" = wild(function() growth_family(TRUE)),
+  "groups, wild" = wild(function() group_family(FALSE)),
+  "groups held, wild" = wild(function() group_family(TRUE)),
+  "second order, wild" = wild(second_order_family), "bifactor, wild" = wild(bifactor_family))
 
 # The same model and data with items, constructs and groups written down in another order; the
 # first item of each construct stays the marker unless `markers` move as well.

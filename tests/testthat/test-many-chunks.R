@@ -69,9 +69,9 @@ test_that("finished parts are kept and gone on from; those of other work are not
   files <- list.files(folder)
   expect_gt(length(files), 1)
   # a part that is lost is made again, the others are not
-  kept <- list.files(folder, full.names = TRUE)
+  kept <- list.files(folder, "-[0-9]+[.]json$", full.names = TRUE)
   expect_identical(boot(what = stats::coef, folder = folder)$values, first$values)
-  expect_identical(list.files(folder, full.names = TRUE), kept)
+  expect_identical(list.files(folder, "-[0-9]+[.]json$", full.names = TRUE), kept)
   unlink(kept[1])
   writeBin(as.raw(1:5), kept[2])                       # damaged: not taken
   expect_identical(boot(what = stats::coef, folder = folder)$values, first$values)
@@ -80,6 +80,74 @@ test_that("finished parts are kept and gone on from; those of other work are not
   file <- tempfile()
   writeLines("", file)
   expect_error(boot(folder = file.path(file, "below")), class = "orizzonte_error_file")
+})
+
+test_that("parts that were altered, or are of other replicates, are computed again, and said", {
+  folder <- fresh_folder()
+  first <- boot(folder = folder)
+  lines <- function() Filter(nzchar, readLines(file.path(folder, parts_name)))
+  parts <- lapply(lines(), read_json_text)
+  path <- function(k) file.path(folder, parts[[k]]$path)
+  again <- function() {
+    said <- character()
+    found <- withCallingHandlers(boot(folder = folder), message = function(m) {
+      said <<- c(said, conditionMessage(m))
+      invokeRestart("muffleMessage")
+    })
+    expect_identical(found$values, first$values)
+    expect_identical(as.data.frame(found), as.data.frame(first))
+    sum(grepl("computed again", said))
+  }
+  expect_identical(again(), 0L)
+  whole <- readBin(path(1), "raw", file.size(path(1)))
+  writeBin(whole[seq_len(length(whole) %/% 2)], path(1))
+  writeBin(raw(), path(2))
+  expect_identical(again(), 2L)
+  expect_identical(again(), 0L)
+  # other values
+  text <- rawToChar(whole)
+  writeChar(sub("\"0[.]", "\"5.", text), path(1), eos = NULL)
+  expect_identical(again(), 1L)
+  # a part under another name, and one that claims other replicates
+  file.copy(path(1), path(2), overwrite = TRUE)
+  expect_identical(again(), 1L)
+  listed <- lines()
+  writeLines(sub("\"first\":1,", "\"first\":11,", listed), file.path(folder, parts_name))
+  expect_identical(again(), 0L)                       # not listed: simply not there
+  writeLines(sub("\"count\":10", "\"count\":9", listed), file.path(folder, parts_name))
+  again()
+  # a part and its hash both made up: what is no part is not taken
+  for (text in c("{}", "{\"type\": \"list\", \"values\": []}", "[1]", strrep("[", 1e5),
+                 plain_json(to_plain(list(1))))) {
+    writeLines(text, path(1))
+    entry <- utils::modifyList(parts[[1]], file_entries(folder, parts[[1]]$path)[[1]])
+    writeLines(c(lines(), jsonlite::toJSON(entry, auto_unbox = TRUE, digits = NA)),
+               file.path(folder, parts_name))
+    expect_identical(again(), 1L)
+  }
+  # R objects are not read
+  victim <- tempfile()
+  home <- new.env()
+  delayedAssign("p", file.create(victim), assign.env = home)
+  for (name in c(parts[[1]]$path, sub("json$", "rds", parts[[1]]$path), parts_name)) {
+    saveRDS(home, file.path(folder, name))
+    again()
+  }
+  expect_false(file.exists(victim))
+})
+
+test_that("a folder of parts is used by one process at a time, and links in it are not followed", {
+  skip_on_os("windows")
+  folder <- fresh_folder()
+  release <- lock_folder(folder)
+  expect_error(boot(folder = folder), class = "orizzonte_error_locked")
+  release()
+  victim <- tempfile()
+  writeLines("mine", victim)
+  file.symlink(victim, file.path(folder, parts_name))
+  expect_error(boot(folder = folder), "is a link", class = "orizzonte_error_file")
+  expect_identical(readLines(victim), "mine")
+  expect_false(dir.exists(file.path(folder, ".lock")))
 })
 
 test_that("an interrupt of a long run ends it at once and is an interrupt", {

@@ -17,7 +17,8 @@ namespace {
 constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below it is replaced
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
 // times the fresh starts asked for
-constexpr int starts_when_misfitting = 4, starts_when_not = 10, starts_when_doubtful = 16;
+constexpr int starts_when_not = 10, starts_when_doubtful = 16;
+constexpr int starts_when_misfitting = 5;  // in all
 constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
@@ -166,10 +167,13 @@ class Driver {
     const bool misfits = df > 0 && best.discrepancy > misfit * df;
     const int times = best.status != Status::Converged ? starts_when_not
                       : doubtful(*model_, best)        ? starts_when_doubtful
-                      : misfits                        ? starts_when_misfitting
                                                        : 0;
-    return std::ceil(times * asked * affordable(*model_));
+    if (times > 0) return std::ceil(times * asked * affordable(*model_));
+    // a refit that begins at a solution is in its basin on purpose
+    return misfits && asked > 0 && !is_whole(start_) ? starts_when_misfitting : 0;
   }
+
+  static bool is_whole(const Vector& start) { return start.size() > 0 && start.allFinite(); }
 
   // From the lowest points at which quick steps got stuck: one below the best optimum shows that
   // there is a better one.
@@ -207,15 +211,17 @@ class Driver {
   }
 
   // The caller's starting values first (all of them, or beside ours), then ours, then ours moved at
-  // random.
+  // random and, in turn with them, points anywhere: the lowest optimum of a model that misfits may
+  // be far from what its constructs seem to say.
   Optimum attempt(int start) {
-    const bool given = start == 0 && start_.size() > 0 && start_.allFinite();
-    if (given) return from_start(problem_, model_->map(start_));
+    if (start == 0 && is_whole(start_)) return from_given(model_->map(start_));
     Random random(settings_.seed, start);  // a stream of its own: the same start in any run
-    Vector eta = starting_entries(*model_, sample_, start == 0 ? nullptr : &random);
+    const bool anywhere = start % 2 == 1 && start <= starts_when_misfitting;
+    Vector eta = anywhere ? random_entries(*model_, sample_, random)
+                          : starting_entries(*model_, sample_, start == 0 ? nullptr : &random);
     Vector chosen = eta;
     to_model_scale(*model_, chosen);
-    if (start == 0 && take_starts(chosen)) return from_start(problem_, chosen);
+    if (start == 0 && take_starts(chosen)) return from_given(chosen);
     const std::shared_ptr<const Model> internal = with_strong_markers(*model_, eta, start > 0);
     if (!internal) return from_start(problem_, chosen);
     return by_way_of(internal, eta, chosen);
@@ -248,6 +254,11 @@ class Driver {
     Settings settings = settings_;
     settings.require_rank = true;
     out = solve_quickly(problem, theta, settings, callbacks_);
+    // equations may have an optimum of their own, away from that without them
+    if (settings_.fresh_starts > 0 && has_equations(problem.model())) {
+      Optimum now = directly(problem, eta);
+      if (better(now, out)) out = std::move(now);
+    }
     for (const Vector& other : reflected(problem.model(), theta)) {
       if (callbacks_.stop.stopped()) break;
       Optimum now = solve_quickly(problem, other, settings, callbacks_);
@@ -258,6 +269,28 @@ class Driver {
     if (!identified) return out;
     settings.require_rank = false;
     return solve_quickly(problem, theta, settings, callbacks_);
+  }
+
+  // The caller's starting point as it is, and the optimum without equations and bounds nearby.
+  Optimum from_given(const Vector& eta) {
+    Optimum out = directly(problem_, eta);
+    if (out.status == Status::Converged && wanted(out) == 0) return out;
+    Optimum other = from_start(problem_, eta);
+    return better(other, out) ? other : out;
+  }
+
+  // Nothing when there are no constraints: then any start is taken as it is.
+  Optimum directly(Objective& problem, const Vector& eta) {
+    Vector theta;
+    if (problem.model().constraints.empty() || !admissible_start(problem, eta, theta))
+      return Optimum();
+    return solve_quickly(problem, theta, settings_, callbacks_);
+  }
+
+  bool has_equations(const Model& model) const {
+    for (const Constraint& constraint : model.constraints)
+      if (!constraint.bound) return true;
+    return false;
   }
 
   // Equations and bounds lead far astray from a poor start: first the optimum without them, where

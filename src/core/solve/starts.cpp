@@ -36,6 +36,37 @@ Vector starting_entries(const Model& model, const Sample& sample, Random* random
   return eta;
 }
 
+Vector random_entries(const Model& model, const Sample& sample, Random& random) {
+  Vector eta = model.map.constant;
+  for (size_t e = 0; e < model.entries.size(); ++e) {
+    if (model.map.rows[e].empty()) continue;
+    const Entry& entry = model.entries[e];
+    const Block& block = sample[entry.group];
+    const int observed = model.groups[entry.group].observed;
+    const bool item = entry.row < observed;
+    switch (entry.family) {
+      case Family::Effect:
+        eta[e] = (item && entry.col >= observed ? 0.7 : 0.4) * random.normal();
+        break;
+      case Family::Covariance:
+        if (entry.row != entry.col)
+          eta[e] = 0.25 * random.normal();
+        else
+          eta[e] = item ? (0.1 + 1.1 * random.uniform()) * block.covariance(entry.row, entry.row)
+                        : 0.2 + 1.3 * random.uniform();
+        break;
+      case Family::Mean: {
+        const double near = block.mean.size() == 0 ? 0
+                            : item                 ? block.mean[entry.row]
+                                                   : block.mean.mean();
+        eta[e] = near + 0.5 * random.normal();
+        break;
+      }
+    }
+  }
+  return eta;
+}
+
 bool to_model_scale(const Model& model, Vector& eta) {
   std::vector<Vector> t(model.groups.size());
   std::vector<std::vector<char>> pending(model.groups.size());

@@ -9,6 +9,10 @@ namespace orizzonte {
 // start: loadings and covariances of constructs are moved at random.
 Vector starting_entries(const Model& model, const Sample& sample, Random* random = nullptr);
 
+// Values at random that are plausible in units of the items' standard deviations, whatever the data
+// say of the constructs.
+Vector random_entries(const Model& model, const Sample& sample, Random& random);
+
 // Moves every construct to the scale that the model asks for: v -> t v. False when that scale
 // cannot express the solution (a zero marker loading, a negative variance where it must be 1).
 bool to_model_scale(const Model& model, Vector& eta);

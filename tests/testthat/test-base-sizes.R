@@ -1,0 +1,141 @@
+# What is too large is refused by its size, at once; what is of the wrong kind by its class.
+
+bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+fit <- quiet_fit(bp, choirs[1:120, ])
+at_once <- function(code, class = "orizzonte_error_size") {
+  time <- system.time(expect_error(code, class = class))[["elapsed"]]
+  expect_lt(time, 3)
+}
+
+test_that("expressions of thousands of terms, and brackets without end, are refused", {
+  sum_text <- paste(rep("loading[B, be2]", 5000), collapse = " + ")
+  sum_call <- quote(loading[B, be2])
+  for (i in 1:5000) sum_call <- call("+", sum_call, quote(loading[B, be3]))
+  at_once(restrict(bp, !!paste(sum_text, "== 1")))
+  at_once(do.call(restrict, list(bp, call("==", sum_call, 1))))
+  at_once(do.call(quantity, list(bp, q = sum_call)))
+  at_once(quantity(bp, q = !!sum_text))
+  at_once(do.call(claim, list(bp, H = call(">", sum_call, 0))))
+  at_once(effect(bp, stats::as.formula(paste("B ~", paste0("x", 1:5000, collapse = "+")))))
+  at_once(parse_address(paste0(strrep("(", 1e5), "x")))
+  at_once(parse_address(strrep("x", 1e6)))
+  at_once(score_test(fit, !!strrep("(", 1e5)))
+  at_once(hold_equal(bp, !!strrep("[", 1e5)))
+  # what people write is far below
+  some <- quote(loading[B, be2])
+  for (i in 1:200) some <- call("+", some, quote(loading[B, be3]))
+  expect_no_error(do.call(restrict, list(bp, call("==", some, 1))))
+  folder <- fresh_folder()
+  file <- file.path(folder, "b.yaml")
+  writeLines(c("constructs: {B: {reflected_in: [a, b, c]}}",
+               paste0("restrict: [\"", sum_text, " == 1\"]")), file)
+  expect_error(read_blueprint(file), class = "orizzonte_error")
+})
+
+test_that("models, lists and criteria beyond any use are refused", {
+  at_once(construct(bp, "Z", reflected_in = !!paste0("i", 1:1e5)))
+  at_once(construct(bp, "Z", reflected_in = !!paste0("i", 1:2001)))
+  at_once(covary(bp, !!paste0("i", 1:3000)))
+  at_once(uncorrelate(bp, !!paste0("i", 1:301)))
+  at_once({
+    many <- bp
+    for (i in 1:3000) many <- construct(many, paste0("C", i), reflected_in = !!paste0("c", i, "_", 1:3))
+  })
+  at_once(criteria(cfi = 1:1e6), "orizzonte_error_input")
+  at_once(criteria(significance = stats::runif(1e6)), "orizzonte_error_input")
+  at_once(fit_model(bp, choirs, by = setting, levels = 1:1e6), "orizzonte_error")
+})
+
+test_that("columns, addresses and bytes of the wrong kind have a class", {
+  none <- data.frame(row.names = 1:5)
+  for (code in list(quote(fit_model(bp, none)), quote(screen_data(none)),
+                    quote(collect_summary(none, bp)), quote(identification(bp, none)),
+                    quote(rescue(bp, none))))
+    expect_error(eval(code), class = "orizzonte_error_data")
+  nested <- data.frame(x = 1:50, y = stats::rnorm(50))
+  nested$l <- lapply(1:50, function(i) letters[seq_len(i %% 3)])
+  nested$one <- as.list(1:50)
+  for (code in list(quote(screen_data(nested)), quote(screen_data(nested, one)),
+                    quote(screen_data(nested, x, by = l)), quote(screen_data(nested, x, clusters = l)),
+                    quote(fit_model(blueprint("l") |> effect(x ~ y), nested, by = l)),
+                    quote(fit_model(blueprint("l") |> effect(x ~ y), nested, clusters = l)),
+                    quote(fit_model(blueprint("l") |> effect(x ~ one), nested))))
+    expect_error(eval(code), class = "orizzonte_error_data")
+  expect_no_error(quiet_fit(blueprint("l") |> effect(x ~ y), nested))     # not used: not looked at
+  address <- parse_address("loading[B, be1]")
+  broken <- structure(list(), class = "orizzonte_address")
+  for (x in list(address, broken)) {
+    for (f in list(blueprint, read_blueprint, screen_data, summary_data, run_study, criteria, main))
+      expect_error(f(x), class = "orizzonte_error")
+    expect_error(fit_model(bp, choirs, by = !!x), class = "orizzonte_error")
+    expect_error(fit_model(bp, choirs, levels = x, by = setting), class = "orizzonte_error")
+    expect_error(fit_model(bp, choirs, missing_codes = x), class = "orizzonte_error")
+    expect_error(fit_model(bp, choirs, inference = x), class = "orizzonte_error")
+    expect_error(construct(bp, x, reflected_in = c(a, b)), class = "orizzonte_error")
+    expect_error(estimates(fit, x), class = "orizzonte_error")
+    expect_error(criteria(cfi = x), class = "orizzonte_error")
+    for (verb in list(claim, quantity, covary, restrict, effect))
+      expect_error(do.call(verb, list(bp, q = x)), class = "orizzonte_error")
+  }
+  expect_error(print(broken), class = "orizzonte_error_object")
+  bytes <- "a\xff\xfe"
+  Encoding(bytes) <- "UTF-8"
+  expect_error(blueprint(bytes), "not UTF-8", class = "orizzonte_error_input")
+  expect_error(construct(bp, bytes, reflected_in = c(a, b)), class = "orizzonte_error_input")
+  expect_error(construct(bp, "Z", reflected_in = !!c(bytes, "b")), class = "orizzonte_error_input")
+  expect_error(fit_model(bp, choirs, inference = bytes), class = "orizzonte_error_input")
+  expect_error(residuals(fit, in_units = bytes), class = "orizzonte_error_input")
+})
+
+test_that("an option given twice is refused on the command line, a key given twice in files", {
+  model <- extdata("choirs.yaml")
+  said <- command("fit", model, extdata("choirs.csv"), "--by", "setting", "--by=town")
+  expect_identical(said$code, 2L)
+  expect_match(said$err, "--by is given twice")
+  file <- tempfile(fileext = ".yaml")
+  writeLines(c("title: a", "title: b"), file)
+  expect_error(read_blueprint(file), class = "orizzonte_error_file")
+})
+
+test_that("addresses that no database answers are refused without a stray warning", {
+  skip_if_not_installed("RSQLite")
+  folder <- fresh_folder()
+  csv <- file.path(folder, "choirs.csv")
+  utils::write.csv(choirs, csv)
+  for (address in c("sqlite:nofile?table=x%zz", "sqlite:nofile%zz", paste0("sqlite:", csv),
+                    paste0("sqlite:", csv, "?table=x"), "sqlite:?table=", "sqlite:"))
+    expect_no_warning(expect_error(collect_summary(address, bp), class = "orizzonte_error"))
+})
+
+test_that("a fit whose parts were changed by hand is not read; a saved one is", {
+  readers <- list(estimates, fit_indices, residuals, summary, coef, amendments, r_squared)
+  file <- tempfile(fileext = ".rds")
+  saveRDS(fit, file)
+  again <- readRDS(file)
+  for (reader in readers) expect_no_error(reader(again))
+  # data are known by their dimensions
+  changed <- list(
+    quote(x$solution$theta[1] <- 2), quote(x$solution$vcov <- NULL), quote(x$layout$rows$kind[1] <- "x"),
+    quote(x$layout$parameters <- rev(x$layout$parameters)), quote(x$moments[[1]]$covariance[1, 1] <- 9),
+    quote(x$sample$groups[[1]]$blocks <- list()), quote(x$request$multiplier <- "n-1"),
+    quote(x$cache <- NULL), quote(x$cache <- list()), quote(x$solution <- list()),
+    quote(x$layout <- x$solution), quote(x$digest <- "0"), quote(x$request <- 1))
+  for (change in changed) for (from in list(fit, again)) {
+    x <- from
+    eval(change)
+    if (identical(change, quote(x$digest <- "0"))) x <- unserialize(serialize(x, NULL))
+    for (reader in readers) expect_error(reader(x), class = "orizzonte_error_object")
+  }
+  # what a file says was computed is computed again
+  x <- unserialize(serialize(fit, NULL))
+  x$cache$df <- 1000
+  expect_identical(df.residual(unserialize(serialize(x, NULL))), df.residual(fit))
+  # what is changed in the open is no tampering
+  bigger <- quiet_fit(bp |> construct("C", reflected_in = sc1:sc4), choirs[1:120, ])
+  amended <- suppressMessages(amend(bigger, free = "covariance[be1, be2]", because = "alike"))
+  ladder <- suppressMessages(invariance(bp, choirs, by = "setting", rungs = c("metric", "scalar")))
+  for (one in c(list(amended), ladder$fits, suppressMessages(loosen(ladder, "metric"))$ladder$fits)) {
+    expect_no_error(estimates(one))
+    expect_no_error(estimates(unserialize(serialize(one, NULL))))
+  }
+})
