@@ -13,16 +13,24 @@ solve_symmetric <- function(matrix, right) {
   drop(vectors %*% (crossprod(vectors, right / unit) / parts$values[known])) / unit
 }
 
-# M^-1 X of a symmetric matrix; NULL when it is singular.
+# M^-1 X of a symmetric matrix; missing values when it is singular.
 solve_in_units <- function(matrix, right) {
   unit <- own_units(matrix)
-  tryCatch(solve(matrix / outer(unit, unit), right / unit) / unit, error = function(e) NULL)
+  tryCatch(solve(matrix / outer(unit, unit), right / unit) / unit,
+           error = function(e) right * NA_real_)
+}
+
+# The lower root of a covariance matrix; missing values when it is not positive definite.
+lower_root <- function(matrix) {
+  unit <- own_units(matrix)
+  tryCatch(t(chol(matrix / outer(unit, unit))) * unit, error = function(e) matrix * NA_real_)
 }
 
 # The diagonal of the inverse of a correlation matrix: by how much overlap inflates each variance.
 variance_inflation <- function(covariance) {
   unit <- own_units(covariance)
-  diag(solve_in_units(covariance, diag(nrow(covariance)))) * unit^2
+  inflation <- diag(solve_in_units(covariance, diag(nrow(covariance)))) * unit^2
+  ifelse(is.na(inflation), Inf, inflation)
 }
 
 # The Wald test that some values are zero, its degrees of freedom the rank of their errors.
@@ -40,7 +48,8 @@ smallest_eigenvalue <- function(m) {
   min(eigen(m / outer(unit, unit), symmetric = TRUE, only.values = TRUE)$values)
 }
 
-log_determinant <- function(m) 2 * sum(log(diag(chol(m))))
+# Missing when the matrix is not positive definite.
+log_determinant <- function(m) 2 * sum(log(diag(lower_root(m))))
 
 # Sets of variables linked by non-zero entries.
 connected_blocks <- function(m) {

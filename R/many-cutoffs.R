@@ -109,7 +109,7 @@ population_source <- function(fit, covariances, draw) {
   source$populations <- Map(function(population, s, g) {
     sd <- sqrt(diag(s))
     population$sd <- unname(sd)
-    population$root <- unname(t(chol(s / outer(sd, sd))))
+    population$root <- population_root(s / outer(sd, sd))
     population$mean <- as.numeric(shifted_mean(population$mean, s, colnames(s), g, shift))
     population
   }, source$populations, covariances, seq_along(covariances))

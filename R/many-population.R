@@ -3,6 +3,14 @@
 # `shape`: list(skew, kurtosis) by variable; `holes`: not zero where a value is missing; `lost`: as
 # lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
 # them.
+population_root <- function(correlation) {
+  root <- unname(lower_root(correlation))
+  if (anyNA(root))
+    abort("data", c("The model-implied covariance matrix is not positive definite.",
+                    i = "No cases can be drawn from it: look at the fit first."))
+  root
+}
+
 new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL, lost = NULL,
                            clusters = integer(), between = 0) {
   sd <- sqrt(diag(covariance))
@@ -13,7 +21,7 @@ new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes =
     correlation <- normal_correlation(correlation, cubic)
   }
   list(cases = as.integer(cases), mean = as.numeric(mean %||% numeric(length(sd))),
-       sd = as.numeric(sd), root = unname(t(chol(correlation))), cubic = unname(cubic),
+       sd = as.numeric(sd), root = population_root(correlation), cubic = unname(cubic),
        clusters = as.integer(clusters), between = as.numeric(between),
        holes = if (is.null(holes)) numeric() else unname(holes),
        odds = as.numeric(lost$odds), slope = as.numeric(lost$slope),

@@ -6,7 +6,7 @@
 regression_scores <- function(covariance, l, seen) {
   with <- covariance[seen, l, drop = FALSE]
   weights <- solve_in_units(covariance[seen, seen, drop = FALSE], with)
-  if (is.null(weights)) return(unknown_scores(length(seen), length(l)))
+  if (anyNA(weights)) return(unknown_scores(length(seen), length(l)))
   explained <- colSums(weights * with)
   total <- diag(covariance)[l]
   list(weights = weights, error = pmax(total - explained, 0),
@@ -65,12 +65,12 @@ bartlett_level <- function(layout, covariance, l, seen) {
   items <- which(layout$observed %in% layout$rows$second[layout$rows$kind == "loading"])
   items <- intersect(items, seen)
   unit <- sqrt(pmax(diag(covariance)[l], 1e-300))
-  with <- t(solve_in_units(covariance[l, l, drop = FALSE], covariance[l, items, drop = FALSE]) %||%
-              NA) * rep(unit, each = length(items))
+  with <- t(solve_in_units(covariance[l, l, drop = FALSE], covariance[l, items, drop = FALSE])) *
+    rep(unit, each = length(items))
   inner <- if (!anyNA(with) && length(items))
     solve_in_units(covariance[items, items, drop = FALSE], with)
   # in standard deviations of the constructs
-  parts <- if (!is.null(inner)) eigen(crossprod(with, inner), symmetric = TRUE)
+  parts <- if (!is.null(inner) && !anyNA(inner)) eigen(crossprod(with, inner), symmetric = TRUE)
   known <- parts$values > 1e-8
   told <- if (is.null(parts)) rep(FALSE, length(l)) else
     rowSums(parts$vectors[, !known, drop = FALSE]^2) < 1e-8

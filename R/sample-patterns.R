@@ -124,6 +124,11 @@ refuse_saturated <- function(status, patterns, variables) {
   n <- sum(vapply(patterns, `[[`, 0, "n"))
   reason <- saturation_reasons[status + 1L]
   few <- complete <= length(variables)
+  # where complete cases are singular themselves, the variables can be named
+  for (block in patterns)
+    if (!few && length(block$variables) == length(variables))
+      check_definite(`dimnames<-`(block$covariance, list(block$variables, block$variables)),
+                     "The covariance matrix of the complete cases")
   cause <- switch(reason,
     unobserved = "One of the variables has no values at all.",
     constant = "One of the variables does not vary.",

@@ -144,3 +144,115 @@ run_processes <- function(seeds) {
   do.call(rbind, parallel::mclapply(seeds, one, mc.preschedule = FALSE,
                                     mc.cores = max(1L, parallel::detectCores())))
 }
+
+# --- studies that are killed, and two at once ----------------------------------------------------
+
+# A small study with notes of the user's among its results, and what its tables must always be.
+study_home <- function() {
+  home <- tempfile("home")
+  dir.create(home)
+  file.copy(system.file("extdata", c("choirs-start.yaml", "choirs.csv"), package = "orizzonte"), home)
+  writeLines(c("data: choirs.csv", "blueprints: {m: choirs-start.yaml}", "seed: 5", "steps:",
+               "  - check: {blueprint: m}", "  - fit: {blueprint: m}",
+               "  - bootstrap: {of: fit, reps: 30, what: [effects]}",
+               "  - report: {of: [fit, bootstrap], file: r.md}"), file.path(home, "study.yaml"))
+  home
+}
+
+start_study <- function(home, name) {
+  program <- c(file.path(R.home("bin"), "Rscript"),
+               system.file("exec", "orizzonte", package = "orizzonte"))
+  command <- paste(shQuote(c(program, "run", "study.yaml")), collapse = " ")
+  inside <- function(what) shQuote(file.path(home, paste0(name, what)))
+  script <- sprintf(
+    "export R_LIBS=%s; cd %s; %s > %s 2>&1 & echo $! > %s; wait $!; echo $? > %s",
+    shQuote(paste(normalizePath(.libPaths()), collapse = ":")), shQuote(home), command,
+    inside(".said"), inside(".pid"), inside(".code"))
+  system2("bash", c("-c", shQuote(script)), wait = FALSE)
+}
+
+# The exit code of a study that was started; NA when it does not end.
+ended_study <- function(home, name, most = 90) {
+  file <- file.path(home, paste0(name, ".code"))
+  until <- proc.time()[["elapsed"]] + most
+  while (proc.time()[["elapsed"]] < until) {
+    if (file.exists(file) && length(code <- readLines(file, warn = FALSE)) && nzchar(code[1L]))
+      return(as.integer(code[1L]))
+    Sys.sleep(0.05)
+  }
+  NA_integer_
+}
+
+study_tables <- function(home) {
+  files <- list.files(file.path(home, "results"), "[.](csv|md)$", recursive = TRUE)
+  stats::setNames(lapply(file.path(home, "results", files), readLines, warn = FALSE), files)
+}
+
+judge_study <- function(home, code, truth) {
+  if (file.exists(planted_file)) return("code run")
+  if (is.na(code)) return("hang")
+  said <- readLines(file.path(home, "again.said"), warn = FALSE)
+  if (any(grepl("internal error|Execution halted", said))) return(paste("error:", said[1L]))
+  if (code != 0L) return(paste("crash: exit code", code, utils::tail(said, 1L)))
+  mine <- file.path(home, "results", "02-fit", "my notes.txt")
+  if (file.exists(file.path(home, "noted")) && !identical(readLines(mine), "mine"))
+    return("lost files")
+  if (!identical(study_tables(home), truth)) return("wrong silent answer: other tables")
+  left <- list.files(file.path(home, "results"), "^[.](lock|part)", all.files = TRUE)
+  if (length(left)) return(paste("error: left behind", left[1L]))
+  "ok"
+}
+
+killed_study <- function(seed, longest_run, truth) {
+  set.seed(seed)
+  home <- study_home()
+  on.exit(unlink(home, recursive = TRUE))
+  for (times in seq_len(sample.int(2L, 1L))) {
+    name <- paste0("killed", times)
+    start_study(home, name)
+    Sys.sleep(stats::runif(1L, 0.3, longest_run))
+    process <- suppressWarnings(as.integer(readLines(file.path(home, paste0(name, ".pid")))))
+    tools::pskill(process, 9L)
+    fitted <- file.path(home, "results", "02-fit")
+    if (dir.exists(fitted) && times == 1L) {
+      writeLines("mine", file.path(fitted, "my notes.txt"))
+      writeLines("", file.path(home, "noted"))
+    }
+  }
+  start_study(home, "again")
+  judge_study(home, ended_study(home, "again"), truth)
+}
+
+paired_study <- function(seed, longest_run, truth) {
+  set.seed(seed)
+  home <- study_home()
+  on.exit(unlink(home, recursive = TRUE))
+  start_study(home, "one")
+  Sys.sleep(stats::runif(1L, 0, longest_run))
+  start_study(home, "two")
+  codes <- c(ended_study(home, "one"), ended_study(home, "two"))
+  if (anyNA(codes)) return("hang")
+  if (!all(codes %in% c(0L, 2L)) || !any(codes == 0L))
+    return(paste("crash: exit codes", paste(codes, collapse = " and ")))
+  start_study(home, "again")
+  judge_study(home, ended_study(home, "again"), truth)
+}
+
+run_together <- function(kills, pairs) {
+  home <- study_home()
+  began <- proc.time()[["elapsed"]]
+  start_study(home, "again")
+  if (!identical(ended_study(home, "again"), 0L)) stop("the study does not run")
+  longest_run <- proc.time()[["elapsed"]] - began
+  truth <- study_tables(home)
+  unlink(home, recursive = TRUE)
+  plan <- data.frame(seed = seq_len(kills + pairs), where = rep(c("killed", "two at once"),
+                                                                c(kills, pairs)))
+  one <- function(k) {
+    judge <- if (plan$where[k] == "killed") killed_study else paired_study
+    data.frame(seed = plan$seed[k], arm = "processes", where = plan$where[k],
+               outcome = judge(plan$seed[k], longest_run, truth), label = plan$where[k])
+  }
+  do.call(rbind, parallel::mclapply(seq_len(nrow(plan)), one, mc.preschedule = FALSE,
+                                    mc.cores = max(1L, parallel::detectCores())))
+}

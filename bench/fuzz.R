@@ -21,6 +21,8 @@ odd_values <- function() {
   matrix(1:4, 2), matrix("a", 2, 2), array(1, c(2, 2, 2)), data.frame(), data.frame(a = 1),
   structure(list(), class = "orizzonte_fit"), structure(list(), class = "orizzonte_blueprint"),
   structure(list(), class = "orizzonte_ladder"), structure(1, class = "strange"),
+  parse_address("loading[B, be1]"), structure(list(), class = "orizzonte_address"),
+  "a\xff\xfe", paste0("x", seq_len(1e5)), seq_len(1e6),
   c(a = 1, 2), stats::setNames(1:2, c("a", "a")), letters, expression(a), 2^31,
   .Machine$integer.max)
 }
@@ -401,9 +403,12 @@ fuzz_command <- function(f) {
   })
 }
 
+source(Filter(file.exists, c("bench/fuzz-folders.R", "../../bench/fuzz-folders.R"))[1L], local = TRUE)
 arms <- list(arguments = fuzz_argument, frames = fuzz_frame, files = fuzz_file, texts = fuzz_text,
-             commands = fuzz_command)
-shares <- c(arguments = 0.3, frames = 0.04, files = 0.3, texts = 0.34, commands = 0.02)
+             commands = fuzz_command, small = fuzz_small, folders = fuzz_folder, parts = fuzz_parts,
+             paths = fuzz_path, escapes = fuzz_escape)
+shares <- c(arguments = 0.22, frames = 0.03, files = 0.28, texts = 0.33, commands = 0.01, small = 0.095,
+            folders = 0.005, parts = 0.01, paths = 0.01, escapes = 0.01)
 
 prepare <- function() {
   f <- fixtures()
@@ -418,6 +423,10 @@ prepare <- function() {
   raw_of <- function(file) readBin(file, "raw", file.size(file))
   small <- tempfile()
   utils::write.csv(f$data[1:6, c("setting", "be1", "be2")], small, row.names = FALSE, quote = FALSE)
+  f$finished <- finished_study(f)
+  f$parts <- dir_made(tempfile("parts"))
+  f$whole <- suppressMessages(bootstrap_fit(f$fit, 40, seed = 3, interval = "percentile",
+                                            folder = f$parts))
   f$folder <- tempfile("read")
   dir.create(f$folder)
   file.copy(f$files[1:2], f$folder)
@@ -455,7 +464,9 @@ dir_made <- function(path) {
 tabulate_cases <- function(x, by) {
   kind <- sub(":.*", "", x$outcome)
   kind[grepl("wrong silent", x$outcome)] <- "wrong answer"
-  kinds <- c("ok", "classed", "error", "warning", "crash", "hang", "code run", "wrong answer")
+  kind[grepl("lost files", x$outcome)] <- "lost files"
+  kinds <- c("ok", "classed", "error", "warning", "crash", "hang", "code run", "wrong answer",
+             "lost files")
   out <- as.data.frame.matrix(table(factor(x[[by]], unique(x[[by]])), factor(kind, kinds)))
   rbind(out, all = colSums(out))
 }
@@ -507,6 +518,10 @@ if (sys.nframe() == 0L) {
   }
   cat("\nprocesses of their own\n")
   print(tabulate_cases(processes, "where"))
+  together <- run_together(kills = max(2L, cases %/% 300L), pairs = max(1L, cases %/% 600L))
+  cat("\nstudies that were killed, and pairs of one study at once\n")
+  print(tabulate_cases(together, "where"))
+  processes <- rbind(processes, together)
   columns <- c("seed", "label", "outcome")
   quit(status = show_bad(do.call(rbind, lapply(c(unname(results), list(processes)), `[`, columns))))
 }

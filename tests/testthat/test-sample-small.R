@@ -1,0 +1,125 @@
+# Small incomplete data: an answer, or an error that says why, at every entry.
+
+tiny <- function(n, p, missing) {
+  common <- stats::rnorm(n)
+  out <- as.data.frame(replicate(p, common + stats::rnorm(n), simplify = FALSE),
+                       col.names = c(paste0("be", 1:4), paste0("sc", 1:4))[seq_len(p)])
+  out[matrix(stats::runif(n * p) < missing, n)] <- NA
+  out
+}
+model_of <- function(data) {
+  items <- names(data)
+  bp <- blueprint("s") |> construct("A", reflected_in = all_of(items[seq_len(min(4, length(items)))]))
+  if (length(items) > 4) bp <- construct(bp, "B", reflected_in = all_of(items[-(1:4)]))
+  bp
+}
+answers <- function(code) {
+  found <- tryCatch(suppressWarnings(suppressMessages({
+    utils::capture.output(print(code))
+    "ok"
+  })), error = identity)
+  if (inherits(found, "condition")) expect_s3_class(found, "orizzonte_error") else
+    expect_identical(found, "ok")
+}
+
+test_that("from 1 to 12 cases of 1 to 8 items, with any share of values missing", {
+  set.seed(17)
+  for (n in 1:12) for (p in c(1, 2, 3, 4, 6, 8)) for (missing in c(.1, .4)) {
+    data <- tiny(n, p, missing)
+    answers(screen_data(data))
+    answers(fit_model(model_of(data), data))
+    answers(identification(model_of(data), data))
+    answers(fit_model(model_of(data), collect_summary(data, model_of(data))))
+  }
+})
+
+test_that("what is too little says how many complete cases there are", {
+  data <- choirs[1:5, paste0("be", 1:4)]
+  data[3, ] <- NA
+  data[1, 1] <- NA
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  for (code in list(quote(fit_model(bp, data)), quote(identification(bp, data)),
+                    quote(rescue(bp, data)), quote(screen_data(data)), quote(collect_summary(data, bp))))
+    answers(eval(code))
+  set.seed(3)
+  nine <- choirs[c(5, 17, 60, 118, 230, 377, 401, 590, 700), c(paste0("be", 1:4), paste0("sc", 1:4))]
+  for (k in 1:7) nine[k, k] <- NA
+  both <- bp |> construct("C", reflected_in = sc1:sc4)
+  found <- tryCatch(fit_model(both, nine), error = identity)
+  expect_s3_class(found, "orizzonte_error_data")
+  expect_identical(found$reason, "degenerate")
+  expect_match(rlang::cnd_message(found), "too few complete cases for 8 variables: 2 of 9")
+  answers(rescue(both, nine))
+  answers(screen_data(nine))
+})
+
+test_that("columns that determine each other, with values missing elsewhere, are refused by name", {
+  set.seed(4)
+  data <- as.data.frame(matrix(stats::rnorm(1000), 200))
+  names(data) <- letters[1:5]
+  data$f <- data$d + data$e
+  holed <- data
+  holed[cbind(sample(200, 20), sample(3, 20, TRUE))] <- NA
+  bp <- blueprint("x") |> construct("F", reflected_in = c(a, b, c, d, e, f))
+  expect_error(fit_model(bp, holed), "d, e and f", class = "orizzonte_error_data")
+  expect_error(fit_model(bp, data), "d, e and f", class = "orizzonte_error_data")
+  copied <- holed
+  copied$f <- copied$d
+  expect_error(fit_model(bp, copied), class = "orizzonte_error_data")
+  answers(screen_data(holed))
+  answers(screen_data(copied))
+  answers(fit_model(blueprint("x") |> construct("F", reflected_in = c(a, b, c, d)), holed,
+                    auxiliary = c(e, f)))
+})
+
+test_that("replicates of few cases are counted as lost, not fatal", {
+  data <- choirs[1:16, c(paste0("be", 1:4), paste0("sc", 1:4))]
+  data[1, 1] <- data[2, 2] <- NA
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  fit <- suppressWarnings(quiet_fit(bp, data))
+  boot <- suppressMessages(bootstrap_fit(fit, 60, seed = 1, interval = "percentile"))
+  expect_length(boot$status, 60)
+  expect_true(any(boot$kept))
+  whole <- suppressWarnings(quiet_fit(bp |> construct("C", reflected_in = sc1:sc4), data))
+  if (has_converged(whole)) {
+    boot <- suppressMessages(bootstrap_fit(whole, 60, seed = 1, interval = "percentile"))
+    expect_gt(sum(!boot$kept), 0)
+  }
+  sets <- simulate(quiet_fit(bp, choirs), 3, seed = 1, missing = .5)
+  expect_length(sets, 3)
+})
+
+test_that("a group of a few cases is refused or estimated, never fatal", {
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  for (few in 1:8) {
+    data <- choirs[choirs$setting == "evening", ][1:60, c("setting", paste0("be", 1:4))]
+    data$setting <- ifelse(seq_len(60) <= few, "tiny", "large")
+    data$be1[1] <- NA
+    data$be2[30] <- NA
+    answers(fit_model(bp, data, by = "setting"))
+    answers(invariance(bp, data, by = "setting", rungs = "metric"))
+    answers(screen_data(data, bp, by = setting))
+  }
+})
+
+test_that("means far from zero neither change the fit nor are blamed on the model", {
+  bp <- blueprint("two") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = sc1:sc4)
+  fit <- quiet_fit(bp, choirs)
+  expect_gt(sum(is.na(choirs[c(paste0("be", 1:4), paste0("sc", 1:4))])), 0)
+  for (times in c(1e3, 1e6, 1e7)) {
+    far <- choirs
+    for (name in c(paste0("be", 1:4), paste0("sc", 1:4)))
+      far[[name]] <- far[[name]] + round(times * stats::sd(far[[name]], na.rm = TRUE))
+    moved <- quiet_fit(bp, far)
+    expect_equal(deviance(moved), deviance(fit), tolerance = 1e-6)
+    loadings <- grep("loading|variance", names(coef(fit)))
+    expect_equal(coef(moved)[loadings], coef(fit)[loadings], tolerance = 1e-6)
+    expect_equal(diag(vcov(moved))[loadings], diag(vcov(fit))[loadings], tolerance = 1e-5)
+  }
+  far <- choirs
+  far$years <- far$years + round(1e7 * stats::sd(far$years, na.rm = TRUE))
+  predicted <- bp |> effect(C ~ years, B ~ years)
+  expect_error(fit_model(predicted, far), "\"years\" is .* standard deviations away from zero",
+               class = "orizzonte_error_data")
+})
