@@ -1,12 +1,14 @@
 # Every error and warning has a class, says what is wrong, where, and what to do.
 
 abort <- function(class, message, ..., call = NULL) {
-  rlang::abort(visible_controls(message), class = c(paste0("orizzonte_error_", class), "orizzonte_error"), ...,
+  rlang::abort(visible_controls(message), class = c(paste0("orizzonte_error_", class),
+                                                    "orizzonte_error"), ...,
                call = call)
 }
 
 warn <- function(class, message) {
-  rlang::warn(visible_controls(message), class = c(paste0("orizzonte_warning_", class), "orizzonte_warning"))
+  rlang::warn(visible_controls(message), class = c(paste0("orizzonte_warning_", class),
+                                                   "orizzonte_warning"))
 }
 
 # A plain note on standard error; much cheaper than a formatted one.

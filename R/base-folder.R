@@ -100,7 +100,8 @@ write_manifest <- function(folder, content) {
                                        pretty = TRUE), "\n"))
 }
 
-# A text as a file of a folder of ours: whole or not at all, and never through a link, since renaming
+# A text as a file of a folder of ours: whole or not at all, and never through a link, since
+# renaming
 # takes the place of the link itself.
 write_inside <- function(folder, name, text) {
   part <- tempfile(paste0(".", name, "-"), tmpdir = folder)
@@ -224,6 +225,7 @@ owner_words <- function(owner) {
 refuse_locked <- function(folder, owner) {
   abort("locked", c(paste0("The folder ", quoted(folder), " is in use."),
                     x = paste0("It is locked by ", owner_words(owner), "."),
-                    i = paste0("Wait until it has finished. If it no longer runs, remove the folder ",
+                    i = paste0("Wait until it has finished. If it no longer runs, remove the ",
+                               "folder ",
                                quoted(file.path(folder, lock_name)), ".")))
 }

@@ -3,7 +3,8 @@
 # What a fit rests on; `joint` is a fit of its own.
 stamped_parts <- c("request", "sample", "layout", "moments", "solution")
 
-# Its digest, and where its parts are in this session: as long as they are there, nothing was changed.
+# Its digest, and where its parts are in this session: as long as they are there, nothing was
+# changed.
 stamped <- function(fit) {
   fit$digest <- digest_of(fit)
   fit$cache$stamp <- part_places(fit)

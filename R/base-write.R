@@ -74,7 +74,8 @@ protect_inputs <- function(file, inputs, class = "usage") {
                                 i = "Choose another name for the result."))
 }
 
-# CSV with numbers that read back exactly. `guard`: texts that a spreadsheet would take for a formula
+# CSV with numbers that read back exactly. `guard`: texts that a spreadsheet would take for a
+# formula
 # are told to be text by an apostrophe before them; numbers are left alone.
 write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) {
   columns <- as.list(unclass(x))[names(x)]

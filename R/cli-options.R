@@ -140,8 +140,17 @@ quality_options <- function() {
   )
 }
 
+study_options <- function() {
+  list(
+    results = text_option("--out", "FOLDER", "where the results go (default: as the study says)"),
+    fresh = switch_option("--fresh", "repeat every step"),
+    anywhere = switch_option("--anywhere",
+                             "let the paths of the study file lead outside its folder"))
+}
+
 cli_options <- function() {
-  c(ladder_options(), figure_options(), case_options(), quality_options(), many_options(), list(
+  c(ladder_options(), figure_options(), case_options(), quality_options(), many_options(),
+    study_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
@@ -175,13 +184,9 @@ cli_options <- function() {
     reference = switch_option("--reference",
                               "the saturated and the baseline model as rows of their own"),
     out = text_option("--out", "FILE", "write there instead of to the terminal"),
-    unguarded = switch_option("--unguarded",
-                              paste0("as csv: texts that begin with = + - or @ as they are, without ",
-                                     "the apostrophe that keeps spreadsheets from running them")),
-    results = text_option("--out", "FOLDER", "where the results go (default: as the study says)"),
-    fresh = switch_option("--fresh", "repeat every step"),
-    anywhere = switch_option("--anywhere",
-                             "let the paths of the study file lead outside its folder"),
+    unguarded = switch_option(
+      "--unguarded", paste0("as csv: texts that begin with = + - or @ as they are, without the ",
+                            "apostrophe that keeps spreadsheets from running them")),
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md"),

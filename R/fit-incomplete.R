@@ -17,15 +17,14 @@ pattern_deviance <- function(patterns, sigma, mu) {
 incomplete_baseline <- function(patterns, size, free_block) {
   single <- setdiff(seq_len(size), free_block)
   alone <- vapply(single, function(j) {
-    n <- sums <- squares <- 0
-    for (k in patterns) {
-      at <- match(j, k$variables)
-      if (is.na(at)) next
-      n <- n + k$n
-      sums <- sums + k$n * k$mean[at]
-      squares <- squares + k$n * (k$covariance[at, at] + k$mean[at]^2)
-    }
-    n * (log(2 * pi) + log(squares / n - (sums / n)^2) + 1)
+    own <- Filter(function(k) j %in% k$variables, patterns)
+    at <- vapply(own, function(k) match(j, k$variables), 0L)
+    n <- vapply(own, `[[`, 0, "n")
+    mean <- mapply(function(k, v) k$mean[[v]], own, at)
+    variance <- mapply(function(k, v) k$covariance[[v, v]], own, at)
+    # about the mean of all: squares of means far from zero would lose the digits
+    off <- mean - sum(n * mean) / sum(n)
+    sum(n) * (log(2 * pi) + log(sum(n * (variance + off^2)) / sum(n)) + 1)
   }, 0)
   sum(alone) + if (length(free_block)) block_deviance(patterns, free_block) else 0
 }

@@ -5,7 +5,8 @@ largest_chunk <- 100L
 chunks_by_worker <- 4L
 most_workers <- 256L        # a batch system has no end of them: parts stay worth a job
 
-# work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and replicates that
+# work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and replicates
+# that
 # are found there are not computed again.
 run_chunks <- function(work, job, reps, title, folder = NULL) {
   workers <- count_workers()
@@ -146,7 +147,8 @@ listed_parts <- function(folder) {
   if (!file.exists(file) || is_link(file) || dir.exists(file)) return(list())
   lines <- tryCatch(strsplit(read_text(file), "\n", fixed = TRUE)[[1L]],
                     orizzonte_error = function(e) character())
-  parts <- lapply(lines, function(line) tryCatch(part_of_line(line), orizzonte_error = function(e) NULL))
+  parts <- lapply(lines, function(line) tryCatch(part_of_line(line),
+                                                 orizzonte_error = function(e) NULL))
   parts <- Filter(Negate(is.null), parts)
   parts[!duplicated(vapply(parts, `[[`, "", "path"), fromLast = TRUE)]
 }
@@ -158,7 +160,8 @@ part_of_line <- function(line) {
   if (!whole(x$first) || !whole(x$count) || !is.character(x$mark))
     refuse_plain("a part without replicates")
   x[c("first", "count")] <- lapply(x[c("first", "count")], as.integer)
-  if (!identical(x$path, part_name(x$mark, x$first, x$count))) refuse_plain("a part of another name")
+  if (!identical(x$path, part_name(x$mark, x$first,
+                                   x$count))) refuse_plain("a part of another name")
   x
 }
 

@@ -40,7 +40,8 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
     abort("report", paste0("Cannot create the folder ", quoted(folder), "."))
   parts <- numbered_parts(unfolded_parts(report_of(x, criteria, bootstrap)$parts))
   parts <- Filter(function(part) part$part %in% c("table", "figure"), parts)
-  written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats, guard = guard),
+  written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats,
+                           guard = guard),
                     recursive = FALSE)
   index <- do.call(Map, c(list(c), written))
   index <- list_frame(index %||% list(file = character(), kind = character(),

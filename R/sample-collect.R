@@ -21,8 +21,9 @@
 #' @section Databases: two passes of aggregate queries, the second about the means of the first, so
 #'   that large means cost no digits; names and values are quoted by the driver. Only moments
 #'   travel. Robust inference, bootstrap and scores need single cases and are refused with a reason.
-#' @section Passwords: an address with a password is refused: keep passwords in the driver's own
-#'   file or environment (`~/.pgpass`, `PGPASSWORD`). What is kept of an address names no user.
+#' @section Passwords: An address that holds a user or a password is refused. Keep passwords in the
+#'   driver's own file or environment (`~/.pgpass`, `PGPASSWORD`), and name the user as a parameter:
+#'   `?table=NAME&user=NAME`. Of an address only the kind of database is shown or kept.
 #' @section Errors: `orizzonte_error_name` for columns that are not there, `orizzonte_error_data`
 #'   for columns that hold no numbers, `orizzonte_error_file` for what cannot be read,
 #'   `orizzonte_error_address` for an address that cannot be used.

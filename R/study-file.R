@@ -24,7 +24,8 @@ step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "
                    bootstrap = "fit",
                    report = c("fit", "comparison", "quality", "ladder", "bootstrap"))
 
-# `results_anywhere`, `anywhere`: whether the results, or any path, may lead out of the folder of the
+# `results_anywhere`, `anywhere`: whether the results, or any path, may lead out of the folder of
+# the
 # study file.
 read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
   content <- read_yaml_file(file)

@@ -175,7 +175,9 @@ write_index <- function(results, study, values) {
   results$index <- results$index %||% list(list(path = index_name, size = 0, sha256 = ""))
   save_manifest(results)
   files <- lapply(results$steps, function(x) entry_paths(x$files))
-  write_inside(results$folder, index_name, paste0(paste(enc2utf8(study_index(study, values, files)), collapse = "\n"), "\n"))
+  write_inside(results$folder, index_name, paste0(paste(enc2utf8(study_index(study, values,
+                                                                             files)),
+   collapse = "\n"), "\n"))
   results$index <- file_entries(results$folder, index_name)
   save_manifest(results)
 }

@@ -32,7 +32,8 @@
 #'   of a process that no longer runs is taken over.
 #' @section Errors: `orizzonte_error_study` with the line for what is wrong in the file, with
 #'   the name of the step for one that fails (what is done by then is kept), and for a results
-#'   folder that holds something else; `orizzonte_error_locked` while another process runs the study.
+#'   folder that holds something else; `orizzonte_error_locked` while another process runs the
+#'   study.
 #' @seealso [write_report()], [main()].
 #' @examples
 #' folder <- file.path(tempdir(), "study")
@@ -60,7 +61,8 @@ run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, anywhe
                       data = study$data))
 }
 
-# The steps in order. `values`: an environment of what comes of each, by name; that of a kept step is
+# The steps in order. `values`: an environment of what comes of each, by name; that of a kept step
+# is
 # computed when it is first asked for.
 run_steps <- function(study, fresh, quiet) {
   prints <- study_fingerprints(study)

@@ -1,4 +1,5 @@
-# What each kind of step does: the value that comes of it, and its files in `folder`. Without a folder
+# What each kind of step does: the value that comes of it, and its files in `folder`. Without a
+# folder
 # nothing is written, and what would be written is not computed.
 
 study_data <- function(study, bp) {
@@ -104,7 +105,8 @@ do_amend <- function(study, args, values, folder) {
 }
 
 do_compare <- function(study, args, values, folder) {
-  found <- compare_fits(mget(args$of, values), args$of, "previous", "compare_models", study$criteria)
+  found <- compare_fits(mget(args$of, values), args$of, "previous", "compare_models",
+                        study$criteria)
   print_to(folder, "comparison", found)
   table_to(folder, "comparison", found)
   found

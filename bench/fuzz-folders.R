@@ -10,7 +10,7 @@ small_data <- function() {
   x <- replicate(p, common + stats::rnorm(n), simplify = FALSE)
   names(x) <- c(paste0("be", 1:4), paste0("sc", 1:4))[seq_len(p)]
   data <- as.data.frame(x)
-  data <- data + pick(c(0, 0, 10, 1e6)) 
+  data <- data + pick(c(0, 0, 10, 1e6))
   if (p > 2L && stats::runif(1) < 0.2) data[[p]] <- data[[1L]] + data[[2L]]
   if (p > 1L && stats::runif(1) < 0.1) data[[p]] <- data[[1L]]
   if (stats::runif(1) < 0.1) data[[1L]] <- round(data[[1L]])
@@ -36,7 +36,8 @@ fuzz_small <- function(f) {
     fit <- function(...) fit_model(bp, data, ...)
     out <- switch(what, fit = fit(), groups = fit(by = "g"), drop = fit(incomplete = "drop"),
       identification = identification(bp, data), screen = screen_data(data),
-      "screen by" = screen_data(data, bp, by = "g"), collect = fit_model(bp, collect_summary(data, bp)),
+      "screen by" = screen_data(data, bp, by = "g"), collect = fit_model(bp, collect_summary(data,
+                                                                                             bp)),
       rescue = rescue(bp, data), robust = fit(inference = "robust"),
       bootstrap = bootstrap_fit(fit(), 10, seed = 1, interval = pick(c("percentile", "bca"))),
       simulate = simulate(fit(), 2, seed = 1, missing = .3),
@@ -56,10 +57,12 @@ finished_study <- function(f) {
   dir.create(folder)
   bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
   suppressMessages(write_blueprint(bp, file.path(folder, "bp.yaml")))
-  utils::write.csv(f$data[1:100, paste0("sc", 1:4)], file.path(folder, "data.csv"), row.names = FALSE,
+  utils::write.csv(f$data[1:100, paste0("sc", 1:4)], file.path(folder, "data.csv"),
+                   row.names = FALSE,
                    na = "")
   writeLines(c("data: data.csv", "blueprints: {b: bp.yaml}", "seed: 2", "steps:",
-               "  - check: {blueprint: b}", "  - plan: {blueprint: b, n: [50], truth: {\"loading[ , ]\": .7}, reps: 20}"),
+               "  - check: {blueprint: b}",
+   "  - plan: {blueprint: b, n: [50], truth: {\"loading[ , ]\": .7}, reps: 20}"),
              file.path(folder, "study.yaml"))
   suppressMessages(run_study(file.path(folder, "study.yaml"), quiet = TRUE))
   folder
@@ -113,7 +116,8 @@ fuzz_folder <- function(f) {
   switch(extra, state = {
     dir.create(file.path(results, ".state"))
     planted_object(file.path(results, ".state", "01-check.rds"))
-  }, part = dir.create(file.path(results, ".part-abc")), lock = dir.create(file.path(results, ".lock")),
+  }, part = dir.create(file.path(results, ".part-abc")), lock = dir.create(file.path(results,
+                                                                                     ".lock")),
   link = file.symlink(outside, file.path(results, "00-link")))
   list(label = paste("folder:", paste(chosen, collapse = ", "), extra), run = function() {
     before <- c(held(outside), tools::md5sum(mine))
@@ -153,9 +157,12 @@ fuzz_path <- function(f) {
   writeLines("mine", file.path(home, "study", "full", "index.html"))
   file.symlink(home, file.path(home, "study", "link"))
   file.symlink("/nowhere", file.path(home, "study", "dangling"))
-  odd <- c(".", "..", "./", "../", "/", "", " ", "~", "~/x", "../01-check", "full", "link", "link/x",
-           "dangling", "dangling/x", "a/../..", "a/../../b", "a/b/c", "data.csv", "data.csv/x", "\\x",
-           "C:/x", "//x", "x\ty", strrep("x", 300), strrep("x/", 600), "\u00e9", "a b", "-", ".lock",
+  odd <- c(".", "..", "./", "../", "/", "", " ", "~", "~/x", "../01-check", "full", "link",
+           "link/x",
+           "dangling", "dangling/x", "a/../..", "a/../../b", "a/b/c", "data.csv", "data.csv/x",
+   "\\x",
+           "C:/x", "//x", "x\ty", strrep("x", 300), strrep("x/", 600), "\u00e9", "a b", "-",
+   ".lock",
            ".state", "r/.", home, file.path(home, "new"), "sqlite:x", "postgresql://a:b@c/d",
            planted_code)
   path <- pick(odd)
@@ -186,7 +193,8 @@ fuzz_escape <- function(f) {
              intToUtf8(0x202e), "\001", "\f")
   text <- paste0(pick(c("a", "")), paste(sample(codes, sample.int(3L, 1L)), collapse = ""),
                  pick(c("b", "{stop(1)}", "%s", "<b>")))
-  where <- pick(c("title", "level", "wording", "because", "construct", "item", "by", "file", "value"))
+  where <- pick(c("title", "level", "wording", "because", "construct", "item", "by", "file",
+                  "value"))
   list(label = paste("escape in", where), run = function() {
     data <- f$data
     bp <- f$bp
@@ -198,7 +206,8 @@ fuzz_escape <- function(f) {
         data$setting <- ifelse(data$setting == "evening", text, "b")
         quote(print(summary(fit_model(bp, data, by = "setting"))))
       },
-      construct = quote(print(fit_model(construct(bp, text, reflected_in = c(st1, st2, st3)), data))),
+      construct = quote(print(fit_model(construct(bp, text, reflected_in = c(st1, st2, st3)),
+                                        data))),
       item = {
         data[[text]] <- data$st1
         quote(print(screen_data(data)))

@@ -151,7 +151,8 @@ run_processes <- function(seeds) {
 study_home <- function() {
   home <- tempfile("home")
   dir.create(home)
-  file.copy(system.file("extdata", c("choirs-start.yaml", "choirs.csv"), package = "orizzonte"), home)
+  file.copy(system.file("extdata", c("choirs-start.yaml", "choirs.csv"), package = "orizzonte"),
+            home)
   writeLines(c("data: choirs.csv", "blueprints: {m: choirs-start.yaml}", "seed: 5", "steps:",
                "  - check: {blueprint: m}", "  - fit: {blueprint: m}",
                "  - bootstrap: {of: fit, reps: 30, what: [effects]}",

@@ -403,11 +403,13 @@ fuzz_command <- function(f) {
   })
 }
 
-source(Filter(file.exists, c("bench/fuzz-folders.R", "../../bench/fuzz-folders.R"))[1L], local = TRUE)
+source(Filter(file.exists, c("bench/fuzz-folders.R", "../../bench/fuzz-folders.R"))[1L],
+       local = TRUE)
 arms <- list(arguments = fuzz_argument, frames = fuzz_frame, files = fuzz_file, texts = fuzz_text,
              commands = fuzz_command, small = fuzz_small, folders = fuzz_folder, parts = fuzz_parts,
              paths = fuzz_path, escapes = fuzz_escape)
-shares <- c(arguments = 0.22, frames = 0.03, files = 0.28, texts = 0.33, commands = 0.01, small = 0.095,
+shares <- c(arguments = 0.22, frames = 0.03, files = 0.28, texts = 0.33, commands = 0.01,
+            small = 0.095,
             folders = 0.005, parts = 0.01, paths = 0.01, escapes = 0.01)
 
 prepare <- function() {

@@ -439,7 +439,8 @@ composite_equation_family <- function() {
   cells$label[at] <- c("ra", "rb", "ab")
   kind <- sample(2L, 1L)
   equation <- list(quote(ra * ab), quote(0.1 + ab^2))[[kind]]
-  cells$true[at[2L]] <- eval(equation, stats::setNames(as.list(cells$true[at]), c("ra", "rb", "ab")))
+  cells$true[at[2L]] <- eval(equation, stats::setNames(as.list(cells$true[at]), c("ra", "rb",
+                                                                                  "ab")))
   spec$cells <- cells
   spec$equations <- list(rb = equation)
   spec$common <- TRUE

@@ -2,7 +2,8 @@
 # tables are no formulas.
 
 secret <- "pl4nted"
-addresses <- paste0(c("postgresql://me:%s@host/base?table=x", "postgresql://me:p?%s/q@host/base?table=x",
+addresses <- paste0(c("postgresql://me:%s@host/base?table=x",
+                      "postgresql://me:p?%s/q@host/base?table=x",
                       "postgresql://me:a/%s@host/base", "postgresql://%s@host/base?table=x",
                       "postgresql://host/base?table=x&sslpassword=%s",
                       "postgresql://host/base?table=x&%%70assword=%s",
@@ -20,7 +21,8 @@ test_that("an address with a user or a password is refused, and no part of it is
                       quote(read_summary_data(address)), quote(run_study(address)),
                       quote(run_command(c("fit", "x.yaml", address))),
                       quote(run_command(c("run", address))))) {
-      said <- utils::capture.output(type = "message", found <- tryCatch(eval(code), error = identity))
+      said <- utils::capture.output(type = "message", found <- tryCatch(eval(code),
+                                                                        error = identity))
       shown <- c(said, if (inherits(found, "condition"))
         c(conditionMessage(found), utils::capture.output(print(found))))
       expect_false(any(grepl(secret, shown)), label = paste(address, deparse(code)))
@@ -76,8 +78,10 @@ test_that("control characters are visible in prints and errors, never sent", {
   expect_identical(visible_controls("caf\u00e9 \u03c7\u00b2"), "caf\u00e9 \u03c7\u00b2")
 })
 
-test_that("texts that a spreadsheet would run are marked as text; numbers and plain texts are not", {
-  texts <- c("=1+1", "+cmd|' /C calc'!A0", "-2+3+cmd|' /C calc'!A0", "@SUM(A1)", " =x", "\t=x", "a=b",
+test_that("texts that a spreadsheet would run are marked as text; numbers and plain texts are not",
+          {
+  texts <- c("=1+1", "+cmd|' /C calc'!A0", "-2+3+cmd|' /C calc'!A0", "@SUM(A1)", " =x", "\t=x",
+             "a=b",
              "-.31", "-0.31 (0.02)", "+1.5", "-3", "[-.1, .2]", "", NA, "- dash")
   file <- tempfile(fileext = ".csv")
   table <- list_frame(list(`=name` = texts, number = seq_along(texts) * -1.5))

@@ -39,7 +39,8 @@ test_that("models, lists and criteria beyond any use are refused", {
   at_once(uncorrelate(bp, !!paste0("i", 1:301)))
   at_once({
     many <- bp
-    for (i in 1:3000) many <- construct(many, paste0("C", i), reflected_in = !!paste0("c", i, "_", 1:3))
+    for (i in 1:3000) many <- construct(many, paste0("C", i), reflected_in = !!paste0("c", i, "_",
+                                                                                      1:3))
   })
   at_once(criteria(cfi = 1:1e6), "orizzonte_error_input")
   at_once(criteria(significance = stats::runif(1e6)), "orizzonte_error_input")
@@ -56,7 +57,8 @@ test_that("columns, addresses and bytes of the wrong kind have a class", {
   nested$l <- lapply(1:50, function(i) letters[seq_len(i %% 3)])
   nested$one <- as.list(1:50)
   for (code in list(quote(screen_data(nested)), quote(screen_data(nested, one)),
-                    quote(screen_data(nested, x, by = l)), quote(screen_data(nested, x, clusters = l)),
+                    quote(screen_data(nested, x, by = l)), quote(screen_data(nested, x,
+                                                                             clusters = l)),
                     quote(fit_model(blueprint("l") |> effect(x ~ y), nested, by = l)),
                     quote(fit_model(blueprint("l") |> effect(x ~ y), nested, clusters = l)),
                     quote(fit_model(blueprint("l") |> effect(x ~ one), nested))))
@@ -115,8 +117,9 @@ test_that("a fit whose parts were changed by hand is not read; a saved one is", 
   for (reader in readers) expect_no_error(reader(again))
   # data are known by their dimensions
   changed <- list(
-    quote(x$solution$theta[1] <- 2), quote(x$solution$vcov <- NULL), quote(x$layout$rows$kind[1] <- "x"),
-    quote(x$layout$parameters <- rev(x$layout$parameters)), quote(x$moments[[1]]$covariance[1, 1] <- 9),
+    quote(x$solution$theta[1] <- 2), quote(x$solution$vcov <- NULL),
+   quote(x$layout$rows$kind[1] <- "x"),
+    quote(x$layout$parameters <- rev(x$layout$parameters)), quote(x$moments[[1]]$n <- 9),
     quote(x$sample$groups[[1]]$blocks <- list()), quote(x$request$multiplier <- "n-1"),
     quote(x$cache <- NULL), quote(x$cache <- list()), quote(x$solution <- list()),
     quote(x$layout <- x$solution), quote(x$digest <- "0"), quote(x$request <- 1))
@@ -134,7 +137,8 @@ test_that("a fit whose parts were changed by hand is not read; a saved one is", 
   bigger <- quiet_fit(bp |> construct("C", reflected_in = sc1:sc4), choirs[1:120, ])
   amended <- suppressMessages(amend(bigger, free = "covariance[be1, be2]", because = "alike"))
   ladder <- suppressMessages(invariance(bp, choirs, by = "setting", rungs = c("metric", "scalar")))
-  for (one in c(list(amended), ladder$fits, suppressMessages(loosen(ladder, "metric"))$ladder$fits)) {
+  for (one in c(list(amended), ladder$fits, suppressMessages(loosen(ladder,
+                                                                    "metric"))$ladder$fits)) {
     expect_no_error(estimates(one))
     expect_no_error(estimates(unserialize(serialize(one, NULL))))
   }

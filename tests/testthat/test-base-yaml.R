@@ -9,8 +9,10 @@ passes <- function(text) expect_no_error(check_yaml(text, "a.yaml"))
 
 test_that("anchors and aliases are refused wherever a value or a key may stand", {
   for (text in c("a: &x 1", "a: *x", "- &x a", "a: [b, &x c]", "a: {b: &x 1}", "{\"a\":&x 1}",
-                 "\"k\": &x 1", "'k': *x", "? &x a", "&x a: 1", "*x : 1", "a:\n  - *x", "a: [\n  *x]",
-                 "a: \"b\"\nc: *x", "a: |\n  text\nb: *x", "a: text\n  goes on\nb: *x", "--- &x [a]",
+                 "\"k\": &x 1", "'k': *x", "? &x a", "&x a: 1", "*x : 1", "a:\n  - *x",
+   "a: [\n  *x]",
+                 "a: \"b\"\nc: *x", "a: |\n  text\nb: *x", "a: text\n  goes on\nb: *x",
+   "--- &x [a]",
                  "a: 'it''s' # no\nb: &x 2", "- - - &x a", "a: b\n\n# c\n\nd: &x e"))
     refuses(text, "line [0-9]+: (anchors|keys of several parts)")
 })
@@ -33,7 +35,8 @@ test_that("depth and number of entries are bounded, in blocks, in flow and in bo
   for (text in c(strrep("[", 101), strrep("{a: ", 101), strrep("- ", 101),
                  paste0(strrep(" ", 0:100), "a:\n", collapse = ""),
                  paste0("a: \"]\" \nb: ", strrep("[\"]\", ", 101)),
-                 paste0(strrep("- ", 60), strrep("[", 60)), strrep("[", 1e6), strrep("{\"a\":", 1e5)))
+                 paste0(strrep("- ", 60), strrep("[", 60)), strrep("[", 1e6), strrep("{\"a\":",
+                                                                                     1e5)))
     refuses(text, "levels deep")
   for (text in c(paste0("k", 1:20001, ": v", collapse = "\n"), strrep("- a\n", 20001),
                  paste0("[", strrep("a,", 20001)), paste0("{", paste0("\"k", 1:10001, "\":\"\"",
@@ -43,7 +46,8 @@ test_that("depth and number of entries are bounded, in blocks, in flow and in bo
 
 test_that("quotes, comments, blocks of text and plain text pass, whatever they hold", {
   for (text in c("a: \"*x &y !z\"", "a: '[[[[ & *'", "a: it's *not* an alias", "a: b # *x &y",
-                 "# &x *y\na: b", "a: |\n  *x\n  &y [[[[\n\n  ? z\nb: c", "a: >-\n  ---\n  !x\nb: c",
+                 "# &x *y\na: b", "a: |\n  *x\n  &y [[[[\n\n  ? z\nb: c",
+   "a: >-\n  ---\n  !x\nb: c",
                  "a: plain text\n  *that* goes on\n  & on\nb: c", "a: \"quoted text\n  *goes* on\"",
                  "a: 'don''t & *x'", "a: \"\\\" *x\"", "loading[Calm, sc4] >= 0", "- a*b", "- a&b",
                  "a: [b, 'c]', \"d}\", {e: f}]", "---\na: b\n...\n", "a:\n- b\n- c\nd: e", "a: b:c",
@@ -67,7 +71,8 @@ test_that("the outline of a text and the tree of the reader agree on what is nes
     kind <- sample(if (depth > 3) 3:5 else 1:5, 1)
     switch(kind,
       paste0("[", paste(replicate(sample(3, 1), piece(depth + 1)), collapse = ", "), "]"),
-      paste0("{", paste0(letters[seq_len(sample(3, 1))], ": ", piece(depth + 1), collapse = ", "), "}"),
+      paste0("{", paste0(letters[seq_len(sample(3, 1))], ": ", piece(depth + 1), collapse = ", "),
+             "}"),
       sample(c("'a ] &b'", "\"*c \\\" {\"", "plain", "a b", "1.5"), 1), "x", "'it''s'")
   }
   for (k in 1:300) {

@@ -66,3 +66,49 @@ test_that("no name is defined twice, and one file alone asks whether there are g
   }, NA)
   expect_identical(basename(files[asking]), "base-groups.R")
 })
+
+# What would run or unserialize what a file holds.
+forbidden_calls <- function(folder) {
+  found <- character()
+  one <- function(e, file) {
+    if (!is.call(e)) return(invisible())
+    head <- e[[1L]]
+    name <- if (is.call(head) && length(head) == 3L && as.character(head[[1L]]) %in% c("::", ":::"))
+      as.character(head[[3L]]) else if (is.symbol(head)) as.character(head) else ""
+    parsed <- function(x) {
+      is.call(x) && any(c("parse", "str2lang", "str2expression", "parse_expr", "parsed_text") %in%
+                          all.names(x))
+    }
+    if (name %in% c("readRDS", "load", "unserialize", "source", "sys.source", "dget", "attach",
+                    "load_all", "dyn.load", "read_rds", "qread", "readRenviron") ||
+        name %in% c("eval", "evalq", "eval_tidy", "eval_bare", "eval.parent") &&
+        any(vapply(as.list(e)[-1L], parsed, NA)))
+      found <<- c(found, paste0(basename(file), ": ", name))
+    for (part in as.list(e)[-1L]) if (!missing(part)) {
+      # also handed on, as in lapply(files, readRDS)
+      if (is.symbol(part) && as.character(part) %in% c("readRDS", "unserialize", "sys.source",
+                                                       "dget"))
+        found <<- c(found, paste0(basename(file), ": ", as.character(part)))
+      one(part, file)
+    }
+    if (is.call(head)) one(head, file)
+  }
+  for (file in list.files(folder, "[.]R$", full.names = TRUE))
+    for (e in parse(file, keep.source = FALSE)) one(e, file)
+  unique(found)
+}
+
+test_that("nothing from a file is run or unserialized", {
+  skip_if(is.na(source_folder), "the sources are not beside the tests")
+  expect_identical(forbidden_calls(source_folder), character())
+  # it would be noticed
+  folder <- fresh_folder()
+  writeLines(c("f <- function(x) readRDS(x)", "g <- function(x) base::unserialize(x)",
+               "h <- function(x) if (x) eval(parse(text = x))",
+   "k <- function(x) lapply(x, readRDS)",
+               "l <- function(x) eval(str2lang(x), globalenv())",
+   "m <- function(x) { load(x); eval(x) }"),
+             file.path(folder, "a.R"))
+  expect_identical(forbidden_calls(folder), paste0("a.R: ", c("readRDS", "unserialize", "eval",
+                                                              "load")))
+})

@@ -9,7 +9,8 @@ tiny <- function(n, p, missing) {
 }
 model_of <- function(data) {
   items <- names(data)
-  bp <- blueprint("s") |> construct("A", reflected_in = all_of(items[seq_len(min(4, length(items)))]))
+  bp <- blueprint("s") |> construct("A", reflected_in = all_of(items[seq_len(min(4,
+                                                                                 length(items)))]))
   if (length(items) > 4) bp <- construct(bp, "B", reflected_in = all_of(items[-(1:4)]))
   bp
 }
@@ -39,10 +40,12 @@ test_that("what is too little says how many complete cases there are", {
   data[1, 1] <- NA
   bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
   for (code in list(quote(fit_model(bp, data)), quote(identification(bp, data)),
-                    quote(rescue(bp, data)), quote(screen_data(data)), quote(collect_summary(data, bp))))
+                    quote(rescue(bp, data)), quote(screen_data(data)), quote(collect_summary(data,
+                                                                                             bp))))
     answers(eval(code))
   set.seed(3)
-  nine <- choirs[c(5, 17, 60, 118, 230, 377, 401, 590, 700), c(paste0("be", 1:4), paste0("sc", 1:4))]
+  nine <- choirs[c(5, 17, 60, 118, 230, 377, 401, 590, 700), c(paste0("be", 1:4), paste0("sc",
+                                                                                         1:4))]
   for (k in 1:7) nine[k, k] <- NA
   both <- bp |> construct("C", reflected_in = sc1:sc4)
   found <- tryCatch(fit_model(both, nine), error = identity)
@@ -60,7 +63,7 @@ test_that("columns that determine each other, with values missing elsewhere, are
   data$f <- data$d + data$e
   holed <- data
   holed[cbind(sample(200, 20), sample(3, 20, TRUE))] <- NA
-  bp <- blueprint("x") |> construct("F", reflected_in = c(a, b, c, d, e, f))
+  bp <- blueprint("x") |> construct("Factor", reflected_in = c(a, b, c, d, e, f))
   expect_error(fit_model(bp, holed), "d, e and f", class = "orizzonte_error_data")
   expect_error(fit_model(bp, data), "d, e and f", class = "orizzonte_error_data")
   copied <- holed
@@ -68,7 +71,7 @@ test_that("columns that determine each other, with values missing elsewhere, are
   expect_error(fit_model(bp, copied), class = "orizzonte_error_data")
   answers(screen_data(holed))
   answers(screen_data(copied))
-  answers(fit_model(blueprint("x") |> construct("F", reflected_in = c(a, b, c, d)), holed,
+  answers(fit_model(blueprint("x") |> construct("Factor", reflected_in = c(a, b, c, d)), holed,
                     auxiliary = c(e, f)))
 })
 
@@ -117,9 +120,78 @@ test_that("means far from zero neither change the fit nor are blamed on the mode
     expect_equal(coef(moved)[loadings], coef(fit)[loadings], tolerance = 1e-6)
     expect_equal(diag(vcov(moved))[loadings], diag(vcov(fit))[loadings], tolerance = 1e-5)
   }
-  far <- choirs
-  far$years <- far$years + round(1e7 * stats::sd(far$years, na.rm = TRUE))
-  predicted <- bp |> effect(C ~ years, B ~ years)
-  expect_error(fit_model(predicted, far), "\"years\" is .* standard deviations away from zero",
-               class = "orizzonte_error_data")
+})
+
+test_that("predictors, composites, loops and equations do not depend on how far means are", {
+  set.seed(3)
+  n <- 400
+  x <- stats::rnorm(n)
+  f <- .5 * x + stats::rnorm(n)
+  data <- data.frame(x = x, y1 = f + stats::rnorm(n), y2 = f + stats::rnorm(n),
+                     y3 = f + stats::rnorm(n), z = .3 * f + stats::rnorm(n), w = stats::rnorm(n))
+  data$h <- data$z + stats::rnorm(n)
+  for (j in seq_along(data)) data[sample(n, 20), j] <- NA
+  measured <- blueprint("m") |> construct("Factor", reflected_in = y1:y3)
+  models <- list(measured |> effect(Factor ~ x) |> effect(z ~ Factor + x),
+                 blueprint("p") |> effect(z ~ x + y1) |> effect(y1 ~ x + y2),
+                 measured |> construct("R", composed_of = c(x, w)) |> effect(Factor ~ R, z ~ R +
+                                                                             Factor),
+                 measured |> construct("G", reflected_in = c(z, h)) |> effect(Factor ~ G + x,
+                                                                              G ~ Factor + w),
+                 measured |> effect(Factor ~ x) |> effect(z ~ Factor + x) |>
+                   restrict(effect[Factor, z] == effect[x, Factor]^2))
+  for (bp in models) {
+    fit <- quiet_fit(bp, data)
+    robust <- quiet_fit(bp, data, inference = "robust")
+    boot <- suppressMessages(bootstrap_fit(fit, 10, seed = 1, interval = "percentile"))
+    top <- as.data.frame(amendments(fit, top = 0))[1:3, ]
+    keep <- !grepl("intercept|mean", names(coef(fit)))
+    for (times in c(1e4, 1e7)) {
+      far <- as.data.frame(Map(function(column, k) column + times * (1 + k / 10), data,
+                               seq_along(data)))
+      moved <- quiet_fit(bp, far)
+      expect_lt(abs(deviance(moved) - deviance(fit)), 1e-5)
+      expect_lt(max(abs(coef(moved) - coef(fit))[keep] / sqrt(diag(vcov(fit)))[keep]), 1e-5)
+      expect_equal(diag(vcov(moved))[keep], diag(vcov(fit))[keep], tolerance = 1e-5)
+      other <- quiet_fit(bp, far, inference = "robust")
+      expect_equal(diag(vcov(other))[keep], diag(vcov(robust))[keep], tolerance = 1e-5)
+      index <- fit_indices(robust)
+      known <- !grepl("loglik|aic|bic|ecvi|deviance|likelihood", index$index)
+      expect_equal(fit_indices(other)$value[known], index$value[known], tolerance = 1e-5)
+      again <- suppressMessages(bootstrap_fit(moved, 10, seed = 1, interval = "percentile"))
+      expect_equal(again$theta[, keep], boot$theta[, keep], tolerance = 1e-5)
+      found <- as.data.frame(amendments(moved, top = 0))
+      expect_equal(found$modification_index[match(top$parameter, found$parameter)],
+                   top$modification_index, tolerance = 1e-5)
+      # the intercepts are those of the data as they are: implied means equal the observed ones
+      expect_equal(unname(unlist(lapply(moved$moments, `[[`, "mean"))),
+                   unname(vapply(far[names(moved$moments[[1]]$mean)], mean, 0, na.rm = TRUE)),
+                   tolerance = 1e-3)
+    }
+  }
+})
+
+test_that("where structured means cannot be moved, the column to blame is named", {
+  set.seed(5)
+  n <- 200
+  z <- stats::rnorm(n)
+  level <- stats::rnorm(n) + z
+  data <- as.data.frame(lapply(0:3, function(t) level + t * .5 + stats::rnorm(n)),
+                        col.names = paste0("w", 1:4))
+  data$z <- z + 1e7
+  data[1:20, 2] <- NA
+  bp <- blueprint("growth") |> construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1,
+                                                                   w4 = 1)) |>
+    effect(Level ~ z) |>
+    restrict(intercept[w1] == 0, intercept[w2] == 0, intercept[w3] == 0, intercept[w4] == 0) |>
+    relax(mean[Level])
+  found <- tryCatch(quiet_fit(bp, data), error = identity)
+  if (inherits(found, "error")) {
+    expect_s3_class(found, "orizzonte_error_data")
+    expect_match(conditionMessage(found), "\"z\" is .* standard deviations away from zero")
+  } else {
+    data$z <- z
+    near <- quiet_fit(bp, data)
+    expect_lt(abs(deviance(found) - deviance(near)), 1e-3)
+  }
 })

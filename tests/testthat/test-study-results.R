@@ -37,7 +37,8 @@ test_that("a kept step gives the same objects as one that was done", {
   there <- list.files(beside(file, "results"), recursive = TRUE)
   expect_setequal(c(unname(listed), "index.html", "manifest.json"), there)
   for (step in manifest$steps) for (entry in step$files)
-    expect_identical(entry$sha256, unclass(cli::hash_file_sha256(beside(file, "results", entry$path))))
+    expect_identical(entry$sha256, unclass(cli::hash_file_sha256(beside(file, "results",
+                                                                        entry$path))))
 })
 
 test_that("nothing that a results folder holds is run or unserialized", {
@@ -61,7 +62,8 @@ test_that("nothing that a results folder holds is run or unserialized", {
     if (!is.null(kept)) writeBin(kept, to)
   }
   # values that a text could hold
-  for (text in c("{\"type\": \"double\", \"values\": [\"file.create('x')\"]}", "`file.create('x')`")) {
+  for (text in c("{\"type\": \"double\", \"values\": [\"file.create('x')\"]}",
+                 "`file.create('x')`")) {
     writeLines(text, beside(file, "results", "03-bootstrap", "value.json"))
     expect_identical(utils::tail(states_of(run(file)), 1), "done")
   }
@@ -162,7 +164,8 @@ test_that("a folder of an earlier version is refused with the command that moves
   expect_identical(said$code, 2L)
   line <- sub(".*To move it aside: ", "", grep("move it aside", strsplit(said$err, "\n")[[1]],
                                                value = TRUE))
-  words <- scan(text = sub("[.]$", "", paste(line, sub(".*aside: [^\n]*\n", "", said$err))), what = "",
+  words <- scan(text = sub("[.]$", "", paste(line, sub(".*aside: [^\n]*\n", "", said$err))),
+                what = "",
                 quote = "'", quiet = TRUE)
   expect_identical(words[1], "mv")
   expect_true(file.rename(words[2], words[3]))
@@ -177,7 +180,8 @@ test_that("paths that leave the folder of the study are refused unless they are 
   lies <- function(line) refused(run(tiny_study(c(line, tiny))), "line 1.*outside the folder")
   for (path in c("../elsewhere", file.path(outside, "r"), "~/results-of-a-study", "a/../../b"))
     lies(paste0("results: ", path))
-  refused(run(tiny_study(sub("data.csv", file.path(outside, "data.csv"), tiny))), "outside the folder")
+  refused(run(tiny_study(sub("data.csv", file.path(outside, "data.csv"), tiny))),
+          "outside the folder")
   # through links
   file <- tiny_study(c("results: link", tiny))
   file.symlink(outside, beside(file, "link"))

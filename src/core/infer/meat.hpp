@@ -13,9 +13,9 @@ struct CaseProblem {
   CaseProblem(const Model& model, const Sample& sample, const Vector& theta,
               const std::vector<Cases>& given)
       : scaled(rescale(model, sample)),
-        cases(in_units(given, scaled.item_unit)),
+        cases(scaled.inward(given)),
         problem(scaled.model, scaled.sample),
-        at(theta.cwiseQuotient(scaled.parameter_unit)),
+        at(scaled.inward(theta)),
         admissible(problem.move_to(at)) {}
   Rescaled scaled;
   std::vector<Cases> cases;

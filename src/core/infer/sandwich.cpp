@@ -53,9 +53,8 @@ Sandwich sandwich(const Model& model, const Sample& sample, const Vector& theta,
   const Matrix inverse = bread(own.problem, own.at);
   if (inverse.rows() != theta.size()) return out;
   out.admissible = true;
-  const Vector& unit = own.scaled.parameter_unit;
   const Matrix filling = meat(own.problem, own.cases, About::Model, stop);
-  out.covariance = unit.asDiagonal() * (inverse * filling * inverse) * unit.asDiagonal();
+  out.covariance = own.scaled.outward(inverse * filling * inverse, own.at);
   for (size_t g = 0; with_means && g < cases.size(); ++g)
     add_means(own, g, inverse, sample[g].n, stop, out);
   return out;

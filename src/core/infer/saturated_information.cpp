@@ -6,6 +6,7 @@
 
 #include "../linear/cholesky.hpp"
 #include "../objective/normal_theory.hpp"
+#include "../solve/centring.hpp"
 #include "../solve/constraints.hpp"
 #include "derivatives.hpp"
 #include "scaling.hpp"
@@ -288,11 +289,18 @@ MomentSpread spread_of(const Model& model, const Vector& eta,
   return out;
 }
 
-IncompleteScaling scale_model(const Model& model, const Vector& theta, const Sample& sample,
+IncompleteScaling scale_model(const Model& model, const Vector& known_theta, const Sample& known,
                               const std::vector<SaturatedGroup>& groups, double factor,
                               const StopToken& stop) {
   IncompleteScaling out;
-  const Vector eta = model.map(theta);
+  // means far from zero would make effects and intercepts collinear; what is found does not depend on
+  // them
+  Sample sample = known;
+  std::vector<Vector> unit;
+  for (const Block& block : sample) unit.push_back(block.covariance.diagonal().cwiseSqrt());
+  const Centring centring(std::make_shared<const Model>(model), sample, unit);
+  centring.remove(sample);
+  const Vector theta = centring.inward(known_theta), eta = model.map(theta);
   const std::vector<Implied> at = implied(model, eta);
   const int q = theta.size();
   Matrix basis = Matrix::Identity(q, q);

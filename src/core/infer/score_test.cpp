@@ -52,7 +52,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   ScoreTests out;
   const Rescaled scaled = rescale(model, sample);
   NormalTheory problem(scaled.model, scaled.sample, true);
-  const Vector at = theta.cwiseQuotient(scaled.parameter_unit);
+  const Vector at = scaled.inward(theta);
   if (!problem.move_to(at)) return out;
   Vector unit;
   const Matrix information = problem.unit_information(Information::Tested, unit);
@@ -126,7 +126,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
         out.kept[c] += term.weight * step[term.parameter];
     if (!joint) continue;
     if (response.cols() == 0) response.resize(theta.size(), count);
-    response.col(c) = step.cwiseProduct(scaled.parameter_unit);
+    response.col(c) = scaled.outward_step(step, at);
   }
   if (!cases.empty()) {
     // of parameters, by release: how much of their scores is taken off
@@ -135,7 +135,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
     const Matrix along = unit.asDiagonal() * taken;
     Matrix by_parameter, by_entry;
     const Matrix found = sum_of_squares(
-        in_units(cases, scaled.item_unit), count,
+        scaled.inward(cases), count,
         [&](int g, const Matrix& values, Matrix& rows) {
           problem.case_scores(g, values, About::Model, by_parameter);
           problem.case_entry_scores(g, values, entries, by_entry);

@@ -34,13 +34,14 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
   out.improper.assign(count, 0);
   Settings settings = asked;
   settings.errors = false;
-  const Vector start = theta.cwiseQuotient(scaled.parameter_unit);
+  const Vector start = scaled.inward(theta);
   NormalTheory problem(scaled.model, scaled.sample);
   Sample sample;
   for (int r = 0; r < count && !callbacks.stop.stopped(); ++r) {
     if (!source.draw(seed, first + r, sample)) continue;
     for (size_t g = 0; g < sample.size(); ++g) out.n(g, r) = sample[g].n;
     if (seen) seen(r, sample);
+    scaled.centring.remove(sample);
     problem.set_sample(sample);
     const Optimum near = solve_quickly(problem, start, settings, callbacks);
     Vector found = near.theta;
@@ -56,7 +57,7 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
     }
     out.improper[r] = improper;
     if (found.size() == theta.size())
-      out.theta.col(r) = scaled.parameter_unit.cwiseProduct(found);
+      out.theta.col(r) = scaled.outward(found);
   }
   return out;
 }

@@ -338,14 +338,14 @@ Fit fit(const Model& model, const Sample& sample, const Settings& settings,
   const Rescaled scaled = rescale(std::move(ordered.model), std::move(ordered.sample));
   Vector start;
   if (settings.start.size() == model.map.parameters)
-    start = ordered.from_caller(settings.start).cwiseQuotient(scaled.parameter_unit);
+    start = scaled.inward(ordered.from_caller(settings.start));
   Driver driver(scaled.model, scaled.sample, start, settings, callbacks);
   const Optimum best = driver.run();
   out.identified = driver.identified;
   out.starts = driver.starts;
   out.status = driver.identified ? best.status : Status::Singular;
   if (!driver.identified || (best.theta.size() == 0 && model.map.parameters > 0)) return out;
-  out.theta = ordered.to_caller(Vector(scaled.parameter_unit.cwiseProduct(best.theta)));
+  out.theta = ordered.to_caller(scaled.outward(best.theta));
   out.eta = model.map(out.theta);
   out.discrepancy = best.discrepancy;
   out.decrement = best.decrement;
@@ -356,18 +356,16 @@ Fit fit(const Model& model, const Sample& sample, const Settings& settings,
   out.multipliers = best.multipliers;
   out.violations = best.violations;
   if (best.covariance.rows() == best.theta.size())
-    out.covariance = ordered.to_caller(Matrix(scaled.parameter_unit.asDiagonal() *
-                                              best.covariance *
-                                              scaled.parameter_unit.asDiagonal()));
+    out.covariance = ordered.to_caller(scaled.outward(best.covariance, best.theta));
   return out;
 }
 
 Matrix errors_of(const Model& model, const Sample& sample, const Vector& theta) {
   const Rescaled scaled = rescale(model, sample);
   NormalTheory problem(scaled.model, scaled.sample);
-  const Matrix covariance = covariance_at(problem, theta.cwiseQuotient(scaled.parameter_unit));
-  if (covariance.rows() != theta.size()) return covariance;
-  return scaled.parameter_unit.asDiagonal() * covariance * scaled.parameter_unit.asDiagonal();
+  const Vector at = scaled.inward(theta);
+  const Matrix covariance = covariance_at(problem, at);
+  return covariance.rows() == theta.size() ? scaled.outward(covariance, at) : covariance;
 }
 
 }  // namespace orizzonte

@@ -77,6 +77,16 @@ Rescaled rescale(Model from, Sample sample) {
   for (Constraint& constraint : scaled->constraints)
     for (size_t i = 0; i < constraint.inputs.size(); ++i)
       constraint.unit[i] /= out.entry_unit[constraint.inputs[i]];
+  std::vector<Vector> one;
+  for (const Vector& unit : out.item_unit) one.push_back(Vector::Ones(unit.size()));
+  out.centring = Centring(out.model, out.sample, one);
+  out.centring.remove(out.sample);
+  return out;
+}
+
+std::vector<Cases> Rescaled::inward(std::vector<Cases> cases) const {
+  std::vector<Cases> out = in_units(std::move(cases), item_unit);
+  centring.remove(out);
   return out;
 }
 
