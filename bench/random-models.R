@@ -48,6 +48,11 @@ sampled <- function(at, names, strong, means, wild = FALSE) {
     stats::runif(1L, 0, 0.08)
   minor <- matrix(stats::rnorm(p * 10, 0, size), p)
   sigma <- at$sigma + tcrossprod(minor) * sqrt(tcrossprod(diag(at$sigma)))
+  # half of the wild ones have nothing to do with the model
+  if (wild && stats::runif(1L) < 0.5) {
+    any <- stats::rWishart(1L, p + sample(1:10, 1L), diag(p))[, , 1L]
+    sigma <- any / sqrt(tcrossprod(diag(any))) * sqrt(tcrossprod(diag(at$sigma)))
+  }
   n <- round(exp(stats::runif(1L, log(max(50, 4 * p)), log(50000))))
   s <- stats::rWishart(1L, n - 1, sigma)[, , 1L] / n
   mean <- if (means) {

@@ -9,9 +9,7 @@ test_that("every kind of value comes back identical", {
     "a", c("\u00e9\u4e2d", "\n\t\"\\ {stop(1)}", NA, "", "NA"), TRUE, c(NA, TRUE), NA,
     NA_character_, c(.Machine$integer.max, NA), factor(c("b", "a", NA)),
     ordered(c("x", "y")),
-    data.frame(a = 1:2, b = c("x", NA)), data.frame(), matrix(c(pi, NA), 1, dimnames = list(NULL,
-                                                                                            c("a",
-                                                                                              "b"))),
+    data.frame(a = 1:2, b = c("x", NA)), data.frame(), matrix(c(pi, NA), 1),
     array(1:8, c(2, 2, 2)), list(), list(a = NULL, b = list(1, "x")), integer(), numeric(),
    character(),
     criteria())

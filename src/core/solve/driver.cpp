@@ -18,7 +18,8 @@ constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
 // times the fresh starts asked for
 constexpr int starts_when_not = 10, starts_when_doubtful = 16;
-constexpr int starts_when_misfitting = 5;  // in all
+// Whole fits besides the first, in all; those of the groups alone count as one.
+constexpr int starts_when_misfitting = 5, starts_by_group = 3;
 constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
@@ -144,7 +145,10 @@ class Driver {
         if (start > 0) orient(*model_, best);
       }
       if (callbacks_.stop.stopped()) return interrupted(best);
-      if (start == 0 && sample_.size() > 1 && wanted(best) > 0) by_groups(best, bound);
+      if (start == 0 && sample_.size() > 1 && wanted(best) > 0) {
+        by_groups(best, bound);
+        search_ -= 2;
+      }
       if (!bound && best.status == Status::Converged) break;
     }
     return surely(std::move(best), stuck);
@@ -170,7 +174,7 @@ class Driver {
                                                        : 0;
     if (times > 0) return std::ceil(times * asked * affordable(*model_));
     // a refit that begins at a solution is in its basin on purpose
-    return misfits && asked > 0 && !is_whole(start_) ? starts_when_misfitting : 0;
+    return misfits && asked > 0 && !is_whole(start_) ? search_ : 0;
   }
 
   static bool is_whole(const Vector& start) { return start.size() > 0 && start.allFinite(); }
@@ -200,6 +204,7 @@ class Driver {
       std::vector<int> entries;
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
       Driver alone(part, of_group(sample_, g), Vector(), settings, callbacks_);
+      alone.search_ = bound ? 0 : starts_by_group;
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;
       if (!alone.identified || found.status != Status::Converged) return;
@@ -327,6 +332,7 @@ class Driver {
   Callbacks callbacks_;
   NormalTheory problem_;
   Random random_;
+  int search_ = starts_when_misfitting;
 };
 
 }  // namespace
