@@ -129,6 +129,7 @@ test_that("other variables and other rows are refused by name, bounds have no pl
   expect_match(attr(bounded, "notes"), "bound", all = FALSE)
   stuck <- b
   stuck$solution$status <- 1L
+  stuck <- stamped(stuck)
   expect_match(attr(compare_models(a, stuck), "notes"), "not converged", all = FALSE)
   expect_error(compare_models(a), "at least two", class = "orizzonte_error_input")
   expect_error(compare_models(a, 3), class = "orizzonte_error_input")

@@ -218,6 +218,7 @@ test_that("choices, saturated models and bad input give clear answers", {
   if (!has_converged(bad)) expect_error(amendments(bad), class = "orizzonte_error_convergence")
   stuck <- fit
   stuck$solution$status <- 1L
+  stuck <- stamped(stuck)
   expect_error(amendments(stuck), "rescue", class = "orizzonte_error_convergence")
   improper <-
     suppressWarnings(quiet_fit(blueprint("Warm") |> construct("Warmth", reflected_in = wa1:wa4) |>

@@ -125,6 +125,7 @@ test_that("prints survive when other packages drop columns or attributes", {
 test_that("a fit that did not converge stays readable and marked", {
   stuck <- fit
   stuck$solution$status <- 1L
+  stuck <- stamped(stuck)
   expect_output(print(stuck), "NOT CONVERGED.*do not interpret")
   expect_output(print(summary(stuck)), "NOT CONVERGED")
   expect_warning(warn_about(stuck), class = "orizzonte_warning_convergence")

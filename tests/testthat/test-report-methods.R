@@ -91,6 +91,7 @@ test_that("what is improper or has not converged is said and not interpreted", {
   expect_told(text, fit_numbers(improper), variable_names(improper), "improper")
   stuck <- improper
   stuck$solution$status <- 1L
+  stuck <- stamped(stuck)
   text <- paste(as.character(methods_text(stuck)), collapse = " ")
   expect_match(text, "did not converge")
   expect_no_match(text, "CFI")

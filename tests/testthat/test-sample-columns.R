@@ -148,6 +148,7 @@ test_that("evidence is looked for without the rows in which codes stand", {
   expect_equal(kinds[1], "code")
   expect_false("one construct" %in% kinds)
   fit$sample$look <- list()
+  fit <- stamped(fit)
   expect_true("one construct" %in% vapply(orizzonte:::all_evidence(fit), `[[`, "", "kind"))
 })
 

@@ -195,3 +195,21 @@ test_that("where structured means cannot be moved, the column to blame is named"
     expect_lt(abs(deviance(found) - deviance(near)), 1e-3)
   }
 })
+
+test_that("equal intercepts of groups with other standard deviations move together", {
+  data <- choirs[c("setting", paste0("sc", 1:4))]
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  near <- suppressMessages(invariance(bp, data, by = "setting"))
+  data[-1] <- data[-1] + 1e7
+  far <- suppressMessages(invariance(bp, data, by = "setting"))
+  expect_equal(far$table$chisq, near$table$chisq, tolerance = 1e-6)
+  data[-1] <- data[-1] / 1e3
+  expect_equal(suppressMessages(invariance(bp, data, by = "setting"))$table$chisq, near$table$chisq,
+               tolerance = 1e-6)
+  predicted <- bp |> effect(Calm ~ years)
+  data <- choirs[c("setting", "years", paste0("sc", 1:4))]
+  fit <- quiet_fit(predicted, data, by = "setting", hold = c("loading", "intercept"))
+  data[-1] <- data[-1] + 1e4
+  moved <- quiet_fit(predicted, data, by = "setting", hold = c("loading", "intercept"))
+  expect_equal(deviance(moved), deviance(fit), tolerance = 1e-6)
+})

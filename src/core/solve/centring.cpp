@@ -27,24 +27,26 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
     for (size_t g = 0; g < sample.size(); ++g)
       for (int v = 0; v < model_->groups[g].observed; ++v) {
         const int e = intercept(static_cast<int>(g), v);
-        if (e >= 0) f(g, v, model_->map.rows[e][0].parameter);
+        if (e >= 0) f(g, v, model_->map.rows[e][0]);
       }
   };
-  each([&](size_t g, int v, int parameter) {
-    together[parameter].first += sample[g].mean[v];
-    ++together[parameter].second;
+  each([&](size_t g, int v, const Term& term) {
+    together[term.parameter].first += sample[g].mean[v] / term.weight;
+    ++together[term.parameter].second;
   });
   std::vector<Vector> wanted;
   for (const Shape& shape : model_->groups) wanted.push_back(Vector::Zero(shape.observed));
-  each([&](size_t g, int v, int parameter) {
-    wanted[g][v] = together[parameter].first / together[parameter].second;
+  each([&](size_t g, int v, const Term& term) {
+    const auto& mean = together[term.parameter];
+    wanted[g][v] = term.weight * mean.first / mean.second;
   });
-  if (choose(wanted)) return;
+  active_ = choose(wanted);
+  if (active_) return;
   // what points at nothing can move whatever its predictors are
   for (const Entry& entry : model_->entries)
     if (entry.family == Family::Effect && entry.col < model_->groups[entry.group].observed)
       wanted[entry.group][entry.col] = 0;
-  choose(wanted);
+  active_ = choose(wanted);
 }
 
 // The entry of a free intercept of one term, -1 when there is none.
@@ -62,7 +64,6 @@ int Centring::intercept(int group, int variable) const {
 // Takes the shifts if every intercept that they move is free and alone, or held equal to others
 // that move by the same constant.
 bool Centring::choose(const std::vector<Vector>& wanted) {
-  active_ = false;
   shift_ = wanted;
   moved_.clear();
   std::vector<int> used(model_->map.parameters, 0);
@@ -98,12 +99,11 @@ bool Centring::choose(const std::vector<Vector>& wanted) {
         ++found.first->second.second;
       }
       moved_.push_back(e);
-      active_ = true;
     }
   }
   for (const auto& one : shared)
-    if (one.second.second != used[one.first]) active_ = false;
-  return active_;
+    if (one.second.second != used[one.first]) return false;
+  return !moved_.empty();
 }
 
 void Centring::remove(Sample& sample) const {
