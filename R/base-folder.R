@@ -191,8 +191,8 @@ process_birth <- function(process) process_fields(process)[20L]
 # NULL where nobody can be named.
 lock_owner <- function(lock) {
   file <- file.path(lock, "owner.json")
-  found <- tryCatch(jsonlite::fromJSON(paste(suppressWarnings(readLines(file)), collapse = "\n"),
-                                       simplifyVector = FALSE), error = function(e) NULL)
+  found <- tryCatch(read_json_text(paste(suppressWarnings(readLines(file)), collapse = "\n")),
+                    error = function(e) NULL)
   usable <- is.list(found) && is.numeric(found$process) && length(found$process) == 1L &&
     all(vapply(found[c("host", "started", "born")], function(x) {
       is.character(x) && length(x) == 1L

@@ -126,13 +126,14 @@ boxed <- function(node) {
 }
 
 # JSON as lists and texts, without any simplification. Its reader descends as deep as the text goes:
-# the depth is looked at first.
+# the depth is looked at first. parse_json() takes a text for nothing but JSON, never for the name
+# of a file or an address.
 read_json_text <- function(text) {
   outside <- gsub("\"(?:[^\"\\\\]++|\\\\.)*+\"", "", text, perl = TRUE)
   bytes <- as.integer(charToRaw(outside))
   step <- (bytes %in% c(91L, 123L)) - (bytes %in% c(93L, 125L))
   if (any(cumsum(step) > 6L * deepest_plain)) refuse_plain("it is nested too deeply")
-  tryCatch(jsonlite::fromJSON(text, simplifyVector = FALSE), error = function(e) {
+  tryCatch(jsonlite::parse_json(text), error = function(e) {
     refuse_plain("it is not JSON")
   })
 }

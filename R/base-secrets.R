@@ -8,16 +8,16 @@ database_schemes <- c("sqlite", "postgresql", "postgres", "duckdb", "mysql", "ma
 looks_like_database <- function(x) {
   known <- paste0("^[[:space:]]*(", paste(database_schemes, collapse = "|"), "):")
   pairs <- "(^|[[:space:];&?])[[:alnum:]_]*(password|passwd|pwd)[[:space:]]*="
-  !is.na(x) & (grepl("[A-Za-z][A-Za-z0-9+.-]*://", x) |
-                 grepl(paste0(known, "|", pairs), x, ignore.case = TRUE))
+  !is.na(x) & (grepl("[A-Za-z][A-Za-z0-9+.-]*://", x, useBytes = TRUE) |
+                 grepl(paste0(known, "|", pairs), x, ignore.case = TRUE, useBytes = TRUE))
 }
 
 # The scheme of what looks like an address of a database, else the text itself.
 public_address <- function(x) {
   if (!is.character(x)) return(x)
   at <- looks_like_database(x)
-  scheme <- regmatches(x[at], regexpr("[A-Za-z][A-Za-z0-9+.-]*(?=:)", x[at], perl = TRUE),
-                       invert = NA)
+  scheme <- regmatches(x[at], regexpr("[A-Za-z][A-Za-z0-9+.-]*(?=:)", x[at], perl = TRUE,
+                                       useBytes = TRUE), invert = NA)
   x[at] <- vapply(scheme, function(parts) {
     if (length(parts) > 1L) paste0(parts[2L], ":...") else "(an address of a database)"
   }, "")
@@ -42,6 +42,7 @@ decoded_percents <- function(x) {
 # What a driver says, without any address in it.
 without_addresses <- function(text) {
   text <- gsub("[A-Za-z][A-Za-z0-9+.-]*://[^[:space:]]*", "...", text)
-  gsub("[[:alnum:]_-]*(pass|pwd|secret|token)[[:alnum:]_-]*[[:space:]]*=[[:space:]]*[^&;[:space:]]*",
+  gsub(paste0("[[:alnum:]_-]*(pass|pwd|secret|token)[[:alnum:]_-]*[[:space:]]*=[[:space:]]*",
+              "[^&;[:space:]]*"),
        "...", text, ignore.case = TRUE)
 }

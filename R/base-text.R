@@ -16,8 +16,8 @@ showable <- function(text) {
 visible_controls <- function(text) {
   if (!is.character(text)) return(text)
   known <- as_utf8(text)
-  at <- which(!is.na(known) & grepl("[\001-\010\013-\037\177]|\xc2[\x80-\x9f]|\xe2\x80|\xe2\x81",
-                                    known, perl = TRUE, useBytes = TRUE))
+  # as bytes, so that the session's locale does not matter: what may be one of them
+  at <- which(!is.na(known) & grepl(maybe_hidden, known, perl = TRUE, useBytes = TRUE))
   for (k in at) {
     codes <- utf8ToInt(known[k])
     hidden <- codes %in% hidden_codes
@@ -28,6 +28,7 @@ visible_controls <- function(text) {
   }
   text
 }
+maybe_hidden <- "[\\x01-\\x08\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xe2\\x80|\\xe2\\x81"
 hidden_codes <- c(1:8, 11:31, 127:159, 0x200e, 0x200f, 0x202a:0x202e, 0x2066:0x2069)
 
 # Also for figures, since a plain PDF device has no such letters.

@@ -99,10 +99,14 @@ write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) 
 # Numbers that stand as text, with their brackets and limits, are no formulas.
 number_cell <- "^[-+]?[0-9.][-0-9.,()% <]*$"
 
+# Also the wide forms of the signs, and what spreadsheets leave out before them.
+formula_signs <- c("=", "+", "-", "@", "\t", "\r",
+                   intToUtf8(c(0xff1d, 0xff0b, 0xff0d, 0xff20), TRUE))
+
 table_text <- function(x, guard) {
   x <- visible_controls(x)
-  formula <- guard & grepl("^[[:space:]]*[-=+@\uff0d\uff1d\uff0b\uff20]|^[\t\r]", x) &
-    !grepl(number_cell, x)
+  begins <- substr(sub("^ +", "", x), 1L, 1L)
+  formula <- guard & begins %in% formula_signs & !grepl(number_cell, x, useBytes = TRUE)
   x[formula] <- paste0("'", x[formula])
   x
 }

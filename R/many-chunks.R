@@ -147,8 +147,9 @@ listed_parts <- function(folder) {
   if (!file.exists(file) || is_link(file) || dir.exists(file)) return(list())
   lines <- tryCatch(strsplit(read_text(file), "\n", fixed = TRUE)[[1L]],
                     orizzonte_error = function(e) character())
-  parts <- lapply(lines, function(line) tryCatch(part_of_line(line),
-                                                 orizzonte_error = function(e) NULL))
+  parts <- lapply(lines, function(line) {
+    tryCatch(part_of_line(line), orizzonte_error = function(e) NULL)
+  })
   parts <- Filter(Negate(is.null), parts)
   parts[!duplicated(vapply(parts, `[[`, "", "path"), fromLast = TRUE)]
 }

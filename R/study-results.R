@@ -20,8 +20,9 @@ open_results <- function(study, prints) {
   out$folder <- folder
   out$release <- release
   out$lock <- lock_owner(file.path(folder, lock_name))
-  out$steps <- lapply(manifest$steps, function(x) list(fingerprint = x$fingerprint,
-                                                       files = x$files))
+  out$steps <- lapply(manifest$steps, function(x) {
+    list(fingerprint = x$fingerprint, files = x$files)
+  })
   out$index <- manifest$index
   out$study <- rlang::hash(list(prints, study$title, package_version_text()))
   out$known_study <- manifest$study

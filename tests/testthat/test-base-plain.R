@@ -44,6 +44,7 @@ test_that("what is no plain data is refused on both ways", {
              paste0("{\"type\": \"double\", \"values\": [\"1\"], ",
                     "\"attributes\": [{\"name\": \"dim\", ",
                     "\"value\": {\"type\": \"integer\", \"values\": [\"7\"]}}]}"),
+             "http://localhost:1/x.json", tempdir(), extdata("choirs.yaml"), "{} {}", "NaN",
              strrep("[", 1e6), strrep("{\"a\":", 1e5))
   for (text in texts) refused(from_plain(read_json_text(text)))
   deep <- "{\"type\": \"null\"}"
