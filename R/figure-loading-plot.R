@@ -25,6 +25,7 @@
 loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
   check_arguments("loading_plot")
   check_fit(fit, "loading_plot")
+  check_flag(wording, "`wording`")
   view <- one_view(fit, group)
   check_level(level)
   table <- view$layout

@@ -54,6 +54,7 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NU
   check_flag(r_squared, "`r_squared`")
   check_flag(reliability, "`reliability`")
   check_flag(grey_nonsignificant, "`grey_nonsignificant`")
+  if (!is.null(groups)) check_words(groups, "`groups`", "groups = c(\"evening\", \"weekend\")")
   chosen <- diagram_groups(fit$layout, groups)
   views <- lapply(stats::setNames(chosen, chosen), function(group) {
     view <- group_view(fit, group)

@@ -89,6 +89,21 @@ test_that("columns, addresses and bytes of the wrong kind have a class", {
   expect_error(residuals(fit, in_units = bytes), class = "orizzonte_error_input")
 })
 
+test_that("unnamed columns, and figures given nothing to go by, are refused by class", {
+  file <- tempfile(fileext = ".csv")
+  utils::write.csv(choirs[1:60, paste0("be", 1:4)], file)
+  expect_error(screen_data(read_data_file(file)), "Column 1 of the data has no name",
+               class = "orizzonte_error_data")
+  expect_identical(command("screen", file)$code, 2L)
+  utils::write.csv(stats::cov(stats::na.omit(choirs[paste0("be", 1:4)])), file)
+  expect_identical(command("screen", file)$code, 2L)
+  expect_error(loading_plot(fit, wording = NULL), class = "orizzonte_error_input")
+  expect_error(path_diagram(fit, groups = character()), class = "orizzonte_error_input")
+  some <- choirs[1:25, ]
+  some$be1[1:3] <- NA
+  expect_no_error(influence(suppressWarnings(quiet_fit(bp, some))))
+})
+
 test_that("an option given twice is refused on the command line, a key given twice in files", {
   model <- extdata("choirs.yaml")
   said <- command("fit", model, extdata("choirs.csv"), "--by", "setting", "--by=town")
