@@ -90,15 +90,20 @@ screened_variables <- function(quosure, data) {
   list(names = names)
 }
 
+check_named_columns <- function(names) {
+  unnamed <- which(is.na(names) | !nzchar(names))
+  if (length(unnamed) == 0L) return(invisible())
+  abort("data", c(paste0("Column ", unnamed[1L], " of the data has no name."),
+                  i = paste0("Files written with row names begin with such a column: write them ",
+                             "without (row.names = FALSE), or give the column a name."),
+                  i = paste0("A covariance matrix with row names is read as summary data, not ",
+                             "screened.")))
+}
+
 screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) {
   cluster <- cluster_column(data, list(clusters = clusters, missing_codes = missing_codes))
   names <- setdiff(names, clusters)
-  unnamed <- which(is.na(names) | !nzchar(names))
-  if (length(unnamed))
-    abort("data", c(paste0("Column ", unnamed[1L], " of the data has no name."),
-                    i = paste0("Files written with row names begin with such a column: write them ",
-                               "without (row.names = FALSE), or give the column a name."),
-                    i = "A covariance matrix with row names is read as summary data, not screened."))
+  check_named_columns(names)
   check_no_lists(data, names)
   raw <- lapply(stats::setNames(names, names), function(name) {
     without_text_codes(plain_column(data[[name]]), missing_codes)
