@@ -90,9 +90,9 @@ screened_variables <- function(quosure, data) {
   list(names = names)
 }
 
-check_named_columns <- function(names) {
+check_screened <- function(data, names) {
   unnamed <- which(is.na(names) | !nzchar(names))
-  if (length(unnamed) == 0L) return(invisible())
+  if (length(unnamed) == 0L) return(check_no_lists(data, names))
   abort("data", c(paste0("Column ", unnamed[1L], " of the data has no name."),
                   i = paste0("Files written with row names begin with such a column: write them ",
                              "without (row.names = FALSE), or give the column a name."),
@@ -103,8 +103,7 @@ check_named_columns <- function(names) {
 screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) {
   cluster <- cluster_column(data, list(clusters = clusters, missing_codes = missing_codes))
   names <- setdiff(names, clusters)
-  check_named_columns(names)
-  check_no_lists(data, names)
+  check_screened(data, names)
   raw <- lapply(stats::setNames(names, names), function(name) {
     without_text_codes(plain_column(data[[name]]), missing_codes)
   })
