@@ -85,7 +85,7 @@ parse_address <- function(address, ...) {
   read_address(address)
 }
 
-# An address that was made by hand, or taken apart.
+# Checks the parts of an address object, which may have been changed by hand.
 check_address <- function(x) {
   usable <- is.list(x) && all(c("kind", "first") %in% names(x)) && is.character(x$kind) &&
     length(x$kind) == 1L && x$kind %in% c(names(address_kinds), names(readable_kinds)) &&
@@ -93,7 +93,7 @@ check_address <- function(x) {
       is.null(part) || is.character(part)
     }, NA))
   if (usable) return(x)
-  abort("object", c("This address cannot be read: it lacks parts that one has.",
+  abort("object", c("This is not a complete address.",
                     i = "Write it as text: parse_address(\"loading[Belonging, be3]\")."))
 }
 
@@ -206,7 +206,7 @@ deparse_one <- function(expression) {
   paste(deparse(expression, width.cutoff = 500L), collapse = " ")
 }
 
-# R itself descends as deep as an expression goes, down to the end of its stack.
+# R processes nested calls recursively, so that deep nesting would overflow its stack.
 deepest_expression <- 400L
 check_depth <- function(expression) {
   if (!is.call(expression)) return(invisible())
@@ -217,10 +217,10 @@ check_depth <- function(expression) {
     if (length(level) == 0L) return(invisible())
   }
   abort("size", c(paste0("An expression is nested more than ", deepest_expression, " levels deep."),
-                  i = "A sum of so many terms is not a restriction, claim or formula to be read."))
+                  i = "Restrictions, claims and formulas with so many terms are not supported."))
 }
 
-# Text that is read as an expression.
+# Parses a text after checking its length.
 longest_expression <- 20000L
 parsed_text <- function(text) {
   if (nchar(text, "bytes") > longest_expression)

@@ -13,14 +13,14 @@ solve_symmetric <- function(matrix, right) {
   drop(vectors %*% (crossprod(vectors, right / unit) / parts$values[known])) / unit
 }
 
-# M^-1 X of a symmetric matrix; missing values when it is singular.
+# Computes M^-1 X for a symmetric matrix. The result is missing if the matrix is singular.
 solve_in_units <- function(matrix, right) {
   unit <- own_units(matrix)
   tryCatch(solve(matrix / outer(unit, unit), right / unit) / unit,
            error = function(e) right * NA_real_)
 }
 
-# The lower root of a covariance matrix; missing values when it is not positive definite.
+# Computes the lower Cholesky factor. It is missing if the matrix is not positive definite.
 lower_root <- function(matrix) {
   unit <- own_units(matrix)
   tryCatch(t(chol(matrix / outer(unit, unit))) * unit, error = function(e) matrix * NA_real_)
@@ -48,7 +48,7 @@ smallest_eigenvalue <- function(m) {
   min(eigen(m / outer(unit, unit), symmetric = TRUE, only.values = TRUE)$values)
 }
 
-# Missing when the matrix is not positive definite.
+# The result is missing if the matrix is not positive definite.
 log_determinant <- function(m) 2 * sum(log(diag(lower_root(m))))
 
 # Sets of variables linked by non-zero entries.

@@ -9,7 +9,7 @@ check_string <- function(x, what) {
   x
 }
 
-# Bytes that are no text in the encoding they claim end R's own functions of texts.
+# R's text functions stop with an error if bytes are invalid in their declared encoding.
 check_encoding <- function(x, what) {
   bad <- x[!is.na(x) & Encoding(x) != "latin1" & !validUTF8(x)]
   if (length(bad) == 0L) return(invisible())

@@ -1,5 +1,5 @@
-# Folders that this package fills: a manifest lists every file with its size and hash, a lock keeps
-# two processes apart, and only what the manifest lists is ever replaced or removed.
+# Folders that this package fills. A manifest lists every file with its size and hash, and a lock
+# keeps a second process away. Files that the manifest does not list are never replaced or removed.
 
 manifest_name <- "manifest.json"
 manifest_format <- 1L
@@ -12,20 +12,21 @@ is_link <- function(path) {
   !is.na(target) & nzchar(target)
 }
 
-# Plain relative names that stay below a folder.
+# Is a path relative, and does it stay below the folder it refers to?
 is_inner_path <- function(path) {
   is.character(path) & !is.na(path) & nzchar(path) &
     !grepl("^([/~\\]|[A-Za-z]:)|\\\\|(^|/)[.][.]?(/|$)|//|[[:cntrl:]]", path)
 }
 
-# Whether no part of a relative path below a folder is a symbolic link.
+# Is every part of a relative path a real folder or file, and not a symbolic link?
 is_unlinked <- function(folder, path) {
   parts <- strsplit(path, "/", fixed = TRUE)[[1L]]
   steps <- Reduce(file.path, parts, accumulate = TRUE)
   !any(is_link(file.path(folder, steps)))
 }
 
-# Whether a path, its links followed as far as they are there, lies in a folder.
+# Is a path inside a folder after all symbolic links are resolved? The last parts of the path need
+# not exist yet.
 lies_within <- function(path, folder) {
   home <- normalizePath(folder, mustWork = FALSE)
   there <- path.expand(path)
@@ -47,7 +48,7 @@ hash_of_file <- function(path) {
 
 # --- the manifest --------------------------------------------------------------------------------
 
-# What was written: entries of `path`, `size`, `hash`.
+# Describes files by their path, size and hash.
 file_entries <- function(folder, paths) {
   lapply(paths, function(path) {
     full <- file.path(folder, path)
@@ -57,7 +58,8 @@ file_entries <- function(folder, paths) {
 
 entry_paths <- function(entries) vapply(entries, `[[`, "", "path")
 
-# Which of the files are no longer what was written: "missing" or "altered" by path.
+# Compares files with their entries. Returns "missing" or "altered", named by path, for each file
+# that differs.
 changed_files <- function(folder, entries) {
   state <- vapply(entries, function(x) {
     full <- file.path(folder, x$path)
@@ -71,7 +73,8 @@ changed_files <- function(folder, entries) {
   state[nzchar(state)]
 }
 
-# NULL without one; an error of class plain when it is not one of ours.
+# Returns NULL if the folder has no manifest, and signals an error of class `plain` if the file is
+# not a manifest of this version.
 read_manifest <- function(folder, name = manifest_name) {
   file <- file.path(folder, name)
   if (!file.exists(file) || dir.exists(file) || is_link(file)) return(NULL)
@@ -83,7 +86,7 @@ read_manifest <- function(folder, name = manifest_name) {
   found
 }
 
-# Entries as read from a manifest: refused unless every path stays inside the folder.
+# Checks entries that were read from a manifest: every path must stay inside the folder.
 checked_entries <- function(entries) {
   usable <- is.list(entries) && all(vapply(entries, function(x) {
     is.list(x) && length(x$path) == 1L && isTRUE(is_inner_path(x$path)) && is.numeric(x$size) &&
@@ -100,9 +103,8 @@ write_manifest <- function(folder, content) {
                                        pretty = TRUE), "\n"))
 }
 
-# A text as a file of a folder of ours: whole or not at all, and never through a link, since
-# renaming
-# takes the place of the link itself.
+# Writes a text completely or not at all. A symbolic link of that name is replaced, not followed,
+# because the finished file is renamed.
 write_inside <- function(folder, name, text) {
   part <- tempfile(paste0(".", name, "-"), tmpdir = folder)
   on.exit(unlink(part))
@@ -113,7 +115,7 @@ write_inside <- function(folder, name, text) {
                     i = "Is the folder writable, is there room on the disk?"))
 }
 
-# Removes what is listed and nothing else; folders that are empty afterwards go, too.
+# Removes the listed files, and folders that this leaves empty.
 remove_entries <- function(folder, entries) {
   paths <- entry_paths(entries)
   paths <- paths[vapply(paths, is_unlinked, NA, folder = folder)]
@@ -127,8 +129,8 @@ remove_entries <- function(folder, entries) {
 
 # --- the lock ------------------------------------------------------------------------------------
 
-# A folder is renamed to be the lock: of two processes only one can, and its owner is in it from the
-# start. Returns what releases it.
+# The lock is a folder with the description of its owner. It is prepared under another name and then
+# renamed, which only one of two processes can do. Returns a function that releases the lock.
 lock_folder <- function(folder) {
   own <- tempfile(".lock-", tmpdir = folder)
   dir.create(own)
@@ -142,19 +144,19 @@ lock_folder <- function(folder) {
     owner <- lock_owner(lock)
     if (!is_lock(lock) || !is_gone(owner)) refuse_locked(folder, owner)
     say("The lock of ", folder, " was left by ", owner_words(owner),
-        ", which no longer runs: it is taken over.")
+        ", which no longer runs. It is taken over.")
     take_stale_lock(folder, lock, owner)
   }
   refuse_locked(folder, lock_owner(lock))
 }
 
-# A folder that holds its owner and nothing else.
+# A lock contains the description of its owner and nothing else.
 is_lock <- function(path) {
   dir.exists(path) && !is_link(path) &&
     all(list.files(path, all.files = TRUE, no.. = TRUE) %in% "owner.json")
 }
 
-# What was moved away must be the lock that was looked at: another process may have been faster.
+# Another process may have taken over the stale lock in the meantime: then it is put back.
 take_stale_lock <- function(folder, lock, owner) {
   aside <- tempfile(".lock-", tmpdir = folder)
   if (!suppressWarnings(file.rename(lock, aside))) return(invisible())
@@ -162,7 +164,7 @@ take_stale_lock <- function(folder, lock, owner) {
   suppressWarnings(file.rename(aside, lock))
 }
 
-# Locks that were being made when their process was killed.
+# Removes locks whose process was killed while it prepared them.
 remove_stale_locks <- function(folder) {
   for (path in list.files(folder, "^[.]lock-[0-9a-f]+$", all.files = TRUE, full.names = TRUE)) {
     if (is_lock(path) && length(list.files(path)) && is_gone(lock_owner(path)))
@@ -176,7 +178,7 @@ this_process <- function() {
        born = process_birth(Sys.getpid()))
 }
 
-# What the system says of a process, where it says anything: its state, and when it was started.
+# Reads the state and the start time of a process, on systems with /proc.
 process_fields <- function(process) {
   file <- sprintf("/proc/%d/stat", process)
   line <- tryCatch(suppressWarnings(readLines(file, 1L)), error = function(e) "")
@@ -185,10 +187,10 @@ process_fields <- function(process) {
   if (length(fields) >= 20L) fields else character(20L)
 }
 
-# Numbers of processes come again; with the time of its start one is known for sure.
+# Process numbers are reused; the start time tells two processes of the same number apart.
 process_birth <- function(process) process_fields(process)[20L]
 
-# NULL where nobody can be named.
+# Returns NULL if the lock does not describe its owner.
 lock_owner <- function(lock) {
   file <- file.path(lock, "owner.json")
   found <- tryCatch(read_json_text(paste(suppressWarnings(readLines(file)), collapse = "\n")),
@@ -201,17 +203,17 @@ lock_owner <- function(lock) {
                    started = found$started, born = found$born)
 }
 
-# Only a process of this machine can be known to be gone.
+# A process of another machine is never assumed to have ended.
 is_gone <- function(owner) {
   if (is.null(owner)) return(TRUE)
   if (!identical(owner$host, this_process()$host)) return(FALSE)
   if (is.na(owner$process) || owner$process < 2L) return(TRUE)
-  # a process of another user is there, too, and cannot be signalled
+  # a process of another user exists although it cannot be signalled
   there <- if (dir.exists("/proc/self")) dir.exists(sprintf("/proc/%d", owner$process)) else
     isTRUE(tools::pskill(owner$process, 0L))
   if (!there) return(TRUE)
   known <- process_fields(owner$process)
-  # ended, and nobody has asked for its exit code yet
+  # the process has ended, but its parent has not read the exit code yet
   if (known[1L] %in% c("Z", "X")) return(TRUE)
   now <- known[20L]
   nzchar(now) && nzchar(owner$born) && now != owner$born

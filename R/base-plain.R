@@ -1,8 +1,8 @@
-# R values as plain data and back: what studies and long jobs keep in files. A file holds texts,
-# numbers as text, and the names of a few known classes; reading one neither evaluates nor
-# unserializes anything. Every value comes back identical, missing values of each kind included.
+# Converts R values to plain data and back. Studies and long jobs keep their results in this form:
+# texts, numbers as text, and the names of a few known classes. Reading a file neither evaluates nor
+# unserializes anything. Every value is restored identically, including all kinds of missing values.
 
-# Classes that a plain value may carry.
+# The classes that a restored value may have.
 plain_classes <- c("data.frame", "factor", "ordered", "orizzonte_criteria", "orizzonte_bootstrap",
                    "orizzonte_bootstrap_test", "orizzonte_cutoffs", "orizzonte_plan",
                    "orizzonte_robustness")
@@ -13,7 +13,7 @@ to_plain <- function(x) UseMethod("to_plain")
 
 to_plain.default <- function(x) plain_node(x)
 
-# A node: its type, its values (texts, or nodes of a list), its attributes in order.
+# A node describes a value by its type, its elements (texts, or nodes of a list) and its attributes.
 plain_node <- function(x, depth = 0L) {
   if (depth > deepest_plain || is.function(x) || is.environment(x) || is.language(x) || isS4(x) ||
       !typeof(x) %in% c("NULL", plain_types))
@@ -41,8 +41,8 @@ plain_values <- function(x, depth) {
          as.character(x))
 }
 
-# Seventeen digits are enough for every number; where R's own reader would miss it by a rounding,
-# in hexadecimal.
+# Seventeen digits identify every number. Where R does not read them back exactly, the number is
+# written in hexadecimal.
 number_texts <- function(x) {
   out <- sprintf("%.17g", x)
   out[is.na(x)] <- ifelse(is.nan(x[is.na(x)]), "NaN", "NA")
@@ -56,7 +56,7 @@ number_texts <- function(x) {
 number_form <- paste0("^(NA|NaN|-?Inf|-?[0-9]+([.][0-9]+)?(e[-+]?[0-9]+)?|",
                       "-?0x[01]([.][0-9a-f]+)?p[-+]?[0-9]+)$")
 
-# The value of a node that was read from a file: anything unexpected is an error of class plain.
+# Restores the value of a node. Anything unexpected is an error of class `plain`.
 from_plain <- function(node, depth = 0L) {
   if (depth > deepest_plain || !is.list(node) || !isTRUE(node$type %in% plain_types))
     refuse_plain("a part is of no known type")
@@ -114,7 +114,7 @@ plain_json <- function(node) {
                                 digits = NA))
 }
 
-# Values stay arrays whatever their length.
+# Marks the elements as arrays, so that a single element is not written as a scalar.
 boxed <- function(node) {
   if (!is.null(node$values))
     node$values <- if (is.list(node$values)) lapply(node$values, boxed) else I(node$values)
@@ -125,9 +125,8 @@ boxed <- function(node) {
   node
 }
 
-# JSON as lists and texts, without any simplification. Its reader descends as deep as the text goes:
-# the depth is looked at first. parse_json() takes a text for nothing but JSON, never for the name
-# of a file or an address.
+# Reads JSON as nested lists. The nesting is checked first, because the parser is recursive. Unlike
+# fromJSON(), parse_json() never treats a text as a file name or an address.
 read_json_text <- function(text) {
   outside <- gsub("\"(?:[^\"\\\\]++|\\\\.)*+\"", "", text, perl = TRUE)
   bytes <- as.integer(charToRaw(outside))

@@ -1,10 +1,10 @@
-# Addresses of databases, which may hold passwords: nothing of one but its scheme is ever shown.
+# Addresses of databases may contain passwords. Messages show only the scheme of an address.
 
 database_schemes <- c("sqlite", "postgresql", "postgres", "duckdb", "mysql", "mariadb", "mssql",
                       "sqlserver", "oracle", "odbc", "jdbc")
 
-# With a scheme and two slashes, with one that names an engine of databases, or pairs of keys and
-# values of which one is a password.
+# An address has a scheme and two slashes, or begins with the name of a database engine, or consists
+# of pairs of keys and values that include a password.
 looks_like_database <- function(x) {
   known <- paste0("^[[:space:]]*(", paste(database_schemes, collapse = "|"), "):")
   pairs <- "(^|[[:space:];&?])[[:alnum:]_]*(password|passwd|pwd)[[:space:]]*="
@@ -12,7 +12,7 @@ looks_like_database <- function(x) {
                  grepl(paste0(known, "|", pairs), x, ignore.case = TRUE, useBytes = TRUE))
 }
 
-# The scheme of what looks like an address of a database, else the text itself.
+# Returns the scheme of an address, and any other text unchanged.
 public_address <- function(x) {
   if (!is.character(x)) return(x)
   at <- looks_like_database(x)
@@ -24,7 +24,8 @@ public_address <- function(x) {
   x
 }
 
-# Somebody before an @, or a key with a name like a password, however it is encoded.
+# Does an address contain a user before an @, or a key that looks like a password? The percent
+# encoding is removed first, up to three times.
 holds_secret <- function(x) {
   decoded <- x
   for (times in 1:3) decoded <- decoded_percents(decoded)
@@ -39,7 +40,7 @@ decoded_percents <- function(x) {
   }, "", USE.NAMES = FALSE)
 }
 
-# What a driver says, without any address in it.
+# Removes addresses and passwords from the messages of database drivers.
 without_addresses <- function(text) {
   text <- gsub("[A-Za-z][A-Za-z0-9+.-]*://[^[:space:]]*", "...", text)
   gsub(paste0("[[:alnum:]_-]*(pass|pwd|secret|token)[[:alnum:]_-]*[[:space:]]*=[[:space:]]*",

@@ -1,23 +1,24 @@
-# A fit knows whether its parts are those it was made of: saved and loaded, or changed by hand.
+# A fit carries a digest of its parts, which shows whether they were changed after it was fitted.
 
-# What a fit rests on; `joint` is a fit of its own.
+# The parts that the digest covers. The joint fit with auxiliary variables has its own digest.
 stamped_parts <- c("request", "sample", "layout", "moments", "solution")
 
-# Its digest, and where its parts are in this session: as long as they are there, nothing was
-# changed.
+# Adds the digest, and the addresses of the parts in memory: while these are the same, the digest
+# need not be computed again.
 stamped <- function(fit) {
   fit$digest <- digest_of(fit)
   fit$cache$stamp <- part_places(fit)
   fit
 }
 
-# The same fit beside another blueprint, which says more than it needs.
+# Replaces the blueprint by one that describes the same model, for example with another trail.
 with_blueprint <- function(fit, bp) {
   fit$request$blueprint <- bp
   stamped(fit)
 }
 
-# Of numbers and texts; of the sample, which holds the data, names and dimensions only.
+# The digest covers numbers and texts. The sample contains the data, so that only its names and
+# dimensions count.
 digest_of <- function(fit) {
   paste0(object_digest(unclass(fit)[setdiff(stamped_parts, "sample")], FALSE),
          object_digest(fit$sample, TRUE))
@@ -30,14 +31,14 @@ part_places <- function(fit) {
   c(session$mark, vapply(unclass(fit)[stamped_parts], rlang::obj_address, ""))
 }
 
-# Looked at once after a fit was loaded, or when a part is no longer where it was.
+# Checks the digest when a fit is first read after loading, or after one of its parts was replaced.
 check_stamp <- function(x) {
   if (!is.environment(x$cache)) refuse_object("it lacks what was computed of it")
   here <- part_places(x)
   if (identical(x$cache$stamp, here)) return(invisible())
   if (!identical(x$digest, digest_of(x)))
     refuse_object("its parts were changed after it was fitted, or do not belong together")
-  # what a file kept of earlier reading is computed again
+  # cached results from a file are not trusted
   rm(list = ls(x$cache, all.names = TRUE), envir = x$cache)
   x$cache$stamp <- here
 }

@@ -4,19 +4,19 @@ output_width <- function() min(100L, table_width())
 
 rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
 
-# Text as it may reach a terminal: control characters visible, and the signs of statistics, where a
-# session cannot show them, in letters.
+# Prepares text for the terminal: control characters are made visible, and statistical symbols are
+# spelt out if the session cannot show them.
 showable <- function(text) {
   text <- visible_controls(text)
   if (isTRUE(l10n_info()[["UTF-8"]])) text else spelt_out(text)
 }
 
-# Control characters, and those that turn the direction of writing, as <U+001B>: a title or a value
-# must not steer the terminal. Line ends and tabs stay.
+# Shows control characters, and characters that change the direction of writing, as <U+001B>, so
+# that a title or a value cannot control the terminal. Line breaks and tabs are kept.
 visible_controls <- function(text) {
   if (!is.character(text)) return(text)
   known <- as_utf8(text)
-  # as bytes, so that the session's locale does not matter: what may be one of them
+  # a quick search for candidates, by bytes so that the locale does not matter
   at <- which(!is.na(known) & grepl(maybe_hidden, known, perl = TRUE, useBytes = TRUE))
   for (k in at) {
     codes <- utf8ToInt(known[k])

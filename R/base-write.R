@@ -74,9 +74,8 @@ protect_inputs <- function(file, inputs, class = "usage") {
                                 i = "Choose another name for the result."))
 }
 
-# CSV with numbers that read back exactly. `guard`: texts that a spreadsheet would take for a
-# formula
-# are told to be text by an apostrophe before them; numbers are left alone.
+# Writes CSV with numbers that can be read back exactly. With `guard`, an apostrophe is put before
+# texts that a spreadsheet would run as formulas; numbers are never changed.
 write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) {
   columns <- as.list(unclass(x))[names(x)]
   columns <- lapply(columns, function(column) {
@@ -96,10 +95,10 @@ write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) 
   if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
 }
 
-# Numbers that stand as text, with their brackets and limits, are no formulas.
+# Formatted numbers, such as -.31 (.02), are not formulas.
 number_cell <- "^[-+]?[0-9.][-0-9.,()% <]*$"
 
-# Also the wide forms of the signs, and what spreadsheets leave out before them.
+# The full-width forms of the signs also begin formulas, and so do tabs and carriage returns.
 formula_signs <- c("=", "+", "-", "@", "\t", "\r",
                    intToUtf8(c(0xff1d, 0xff0b, 0xff0d, 0xff20), TRUE))
 

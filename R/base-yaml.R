@@ -1,4 +1,4 @@
-# A YAML file, read as text throughout: `y`, `n`, `on`, `no` and numbers stay as they were written,
+# Reads a YAML file with all values as text: `y`, `n`, `on`, `no` and numbers are kept as written,
 # and nothing is evaluated.
 
 read_yaml_file <- function(file) {
@@ -9,7 +9,7 @@ read_yaml_file <- function(file) {
   if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
   check_yaml(text, file)
   as_text <- function(x) x
-  # told outside: a handler that fails would be caught by the other one
+  # signalled afterwards: an error in one handler would be caught by the other
   found <- tryCatch(
     yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
       `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text,
@@ -26,11 +26,11 @@ unreadable_yaml <- function(file, condition) {
   abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(condition)))
 }
 
-# --- what is read at all -------------------------------------------------------------------------
+# --- the supported part of YAML ------------------------------------------------------------------
 
-# A file of ours needs few of the things that YAML knows. Before the tree is built the text is read
-# token by token (yaml_scan.cpp): anchors, aliases, tags, directives, complex keys and second
-# documents are refused, and so is nesting, or a number of entries, beyond any use.
+# Blueprints and studies need a small part of YAML. Before the tree is built, yaml_scan.cpp reads
+# the text token by token. It refuses anchors, aliases, tags, directives, complex keys and second
+# documents, as well as excessive nesting and numbers of entries.
 largest_yaml <- 2e6         # bytes
 deepest_yaml <- 100L
 most_yaml_entries <- 20000L
@@ -42,14 +42,14 @@ check_yaml <- function(text, file) {
   found <- yaml_outline(text, deepest_yaml, most_yaml_entries)
   if (found[1L] == 0L) return(invisible())
   why <- yaml_refusals[found[1L]]
-  in_quotes <- c(i = "If it is meant as text, put it in quotes.")
+  in_quotes <- c(i = "If this is meant as text, put it in quotes.")
   what <- switch(why,
-    reference = c("anchors and aliases are not read.", in_quotes),
-    tag = c("tags are not read.", in_quotes),
-    complex_key = c("keys of several parts are not read.", in_quotes),
-    directive = "directives are not read.",
+    reference = c("anchors and aliases are not supported.", in_quotes),
+    tag = c("tags are not supported.", in_quotes),
+    complex_key = c("complex keys (?) are not supported.", in_quotes),
+    directive = "directives are not supported.",
     second_document = c("a second document begins.", i = "Keep one document in a file."),
-    block_header = c("a block of text begins with | or > alone in its line.", in_quotes),
+    block_header = c("text must not follow | or > in the same line.", in_quotes),
     depth = paste0("the file is nested more than ", deepest_yaml, " levels deep."),
     entries = paste0("the file has more than ", format_count(most_yaml_entries), " entries."))
   what[1L] <- paste0(quoted(file), ", line ", found[2L], ": ", what[1L])

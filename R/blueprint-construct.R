@@ -57,7 +57,7 @@ check_together <- function(call, name) {
                               paste(items, collapse = ", "), ")).")))
 }
 
-# Covariances among constructs grow with the square of their number.
+# The number of covariances grows with the square of the number of constructs.
 most_constructs <- 500L
 most_items <- 2000L
 
@@ -67,7 +67,7 @@ check_construct_size <- function(bp, name, items) {
                          quoted(name), " is one too many."))
   if (length(items) > most_items)
     abort("size", paste0("Construct ", quoted(name), " has ", format_count(length(items)),
-                         " items; at most ", format_count(most_items), " are read."))
+                         " items; at most ", format_count(most_items), " are allowed."))
 }
 
 add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "reflective") {

@@ -84,7 +84,7 @@ capture_names <- function(quosure, what) {
   check_encoding(names, paste("A name in", what))
   if (length(names) > most_names)
     abort("size", paste0(format_count(length(names)), " names in ", what, ": at most ",
-                         format_count(most_names), " are read."))
+                         format_count(most_names), " are allowed."))
   if (anyDuplicated(names)) {
     abort("duplicate",
           c(paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", what, "."),

@@ -100,8 +100,8 @@ refuse_unidentified <- function(layout, moments) {
   refuse(layout, examine_identification(layout, moments))
 }
 
-# An intercept and the effect of a predictor whose mean is far from zero in its standard deviations
-# cannot be separated in double precision: that is no fault of the model.
+# If the mean of a predictor is very many standard deviations from zero, its effects and the
+# intercepts cannot be separated in double precision. The model itself may still be identified.
 largest_offset <- 1e5
 check_offset <- function(layout, moments) {
   if (!layout$model$means) return(invisible())

@@ -1,13 +1,12 @@
-# Many replicates in parts: in this process, or wherever the user's plan of the future framework
-# sends them. Each replicate has random numbers of its own, so that the parts change nothing.
+# Runs many replicates in parts, in this process or on the workers of the user's future plan. Each
+# replicate has its own random numbers, so that the results do not depend on the parts.
 
 largest_chunk <- 100L
 chunks_by_worker <- 4L
 most_workers <- 256L        # a batch system has no end of them: parts stay worth a job
 
-# work(job, first, count) for replicates 1 to reps; `folder` keeps finished parts, and replicates
-# that
-# are found there are not computed again.
+# Calls work(job, first, count) for replicates 1 to reps. Finished parts are kept in `folder`, and
+# replicates that are found there are not recomputed.
 run_chunks <- function(work, job, reps, title, folder = NULL) {
   workers <- count_workers()
   if (is.na(workers)) {
@@ -35,7 +34,7 @@ run_chunks <- function(work, job, reps, title, folder = NULL) {
   lapply(all[order(vapply(all, `[[`, 0, "first"))], `[[`, "found")
 }
 
-# Runs of numbers, cut where they are longer than a chunk.
+# Splits numbers into runs of consecutive ones that are not longer than a chunk.
 open_chunks <- function(numbers, size) {
   if (length(numbers) == 0L) return(list())
   run <- cumsum(c(TRUE, diff(numbers) != 1L))
@@ -44,13 +43,13 @@ open_chunks <- function(numbers, size) {
   }), recursive = FALSE, use.names = FALSE)
 }
 
-# NA: the package that knows workers is not installed.
+# Returns NA if the future package is not installed.
 count_workers <- function() {
   if (!requireNamespace("future", quietly = TRUE)) return(NA_integer_)
   min(future::nbrOfWorkers(), most_workers)
 }
 
-# Once a session.
+# The note appears once per session.
 noted <- new.env(parent = emptyenv())
 note_one_process <- function() {
   if (isTRUE(noted$one_process)) return(invisible())
@@ -58,7 +57,7 @@ note_one_process <- function() {
   say("One process does all of it: with the package future others can share it, the numbers stay.")
 }
 
-# As many parts at once as there are workers; a part whose worker died is done again here.
+# Sends out as many parts at once as there are workers. If a worker dies, its part runs here.
 run_elsewhere <- function(work, job, open, finish, workers) {
   out <- vector("list", length(open))
   running <- list()
@@ -66,7 +65,7 @@ run_elsewhere <- function(work, job, open, finish, workers) {
     chunk <- open[[as.integer(name)]]
     again <- function(...) {
       say(paste0("A worker was lost; its replicates ", chunk[1L], " to ", utils::tail(chunk, 1L),
-                 " are done again here."))
+                 " are run here instead."))
       work(job, chunk[1L], length(chunk))
     }
     promise <- running[[name]]$promise
@@ -84,7 +83,7 @@ run_elsewhere <- function(work, job, open, finish, workers) {
   out
 }
 
-# A future; where it could not be sent off, what to do when its value is asked for.
+# Returns a future, or NULL if it could not be created.
 send_chunk <- function(work, job, chunk) {
   first <- chunk[1L]
   count <- length(chunk)
@@ -99,20 +98,21 @@ is_ready <- function(x) {
   is.null(x$promise) || tryCatch(future::resolved(x$promise), FutureError = function(e) TRUE)
 }
 
-# --- parts that are kept -------------------------------------------------------------------------
+# --- kept parts ----------------------------------------------------------------------------------
 
-# A folder of parts holds each as plain data and a list of them, one line of JSON a part with its
-# replicates, size and hash, added when the part is whole. What does not match is computed again.
+# Each part is kept as plain data. `parts.jsonl` describes one part per line, with its replicates,
+# size and hash; the line is added once the part is complete. Parts that do not match are
+# recomputed.
 parts_name <- "parts.jsonl"
 
-# Parts of the same work only: the names of their files carry its mark.
+# The mark identifies the work, and is part of the file names.
 chunk_mark <- function(job, work) {
   if (!is.null(job$fit)) job$fit <- unclass(job$fit)[c("request", "moments", "version")]
   if (!is.null(job$readers)) job$readers <- lapply(job$readers, function_mark)
   substr(rlang::hash(list(job, deparse(work))), 1L, 12L)
 }
 
-# What a function does: its text and the values it brings along.
+# A function is identified by its code and the variables of its environment.
 function_mark <- function(f) {
   home <- environment(f)
   own <- if (!is.null(home) && !isNamespace(home) && !identical(home, globalenv()))
@@ -141,7 +141,7 @@ kept_chunks <- function(folder, job, work) {
   out
 }
 
-# Lines that are whole and say what a line should; the last one of a part that was written twice.
+# Reads the valid lines of the list. If a part is listed twice, the last line counts.
 listed_parts <- function(folder) {
   file <- file.path(folder, parts_name)
   if (!file.exists(file) || is_link(file) || dir.exists(file)) return(list())
@@ -168,7 +168,7 @@ part_of_line <- function(line) {
 
 part_name <- function(mark, first, count) paste0(mark, "-", first, "-", count, ".json")
 
-# NULL when the part is not there, not as it was written, or not of these replicates.
+# Returns NULL if the part is missing, was altered, or contains other replicates.
 read_part <- function(folder, part) {
   if (length(changed_files(folder, list(part)))) return(NULL)
   tryCatch({
@@ -190,7 +190,7 @@ keep_chunk <- function(folder, job, work, chunk, found) {
              list(mark = mark, first = chunk[1L], count = length(chunk)))
   list <- file.path(folder, parts_name)
   if (is_link(list)) abort("file", paste0(quoted(list), " is a link: it is not written to."))
-  # a line that a killed process has left unfinished ends here
+  # the leading line break ends a line that a killed process left unfinished
   cat("\n", jsonlite::toJSON(entry, auto_unbox = TRUE, digits = NA), "\n", sep = "", file = list,
       append = TRUE)
 }

@@ -1,12 +1,12 @@
-# Results of long jobs as plain data (see base-plain.R): all but a fit, which is estimated again.
+# Results of long jobs as plain data (see base-plain.R). The fit itself is not kept; it is
+# re-estimated.
 
 to_plain.orizzonte_bootstrap <- function(x) {
   x["fit"] <- list(NULL)
   plain_node(x)
 }
 
-# Whether a value that was read from a file has the parts of a bootstrap or a plan, of lengths that
-# belong together.
+# Does a restored value have the parts of a bootstrap or a plan, with matching lengths?
 is_whole_result <- function(x) {
   if (inherits(x, "orizzonte_plan"))
     return(is.list(x) && is.data.frame(x$parameters) && is.data.frame(x$sizes) &&

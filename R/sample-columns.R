@@ -76,7 +76,7 @@ check_columns <- function(data, variables = character()) {
   check_raw(data, variables)
 }
 
-# A column whose cells hold several values each.
+# List columns, whose cells may contain several values, are refused.
 check_no_lists <- function(data, names) {
   nested <- names[vapply(names, function(name) is.list(data[[name]]), NA)]
   if (length(nested) == 0L) return(invisible())

@@ -97,7 +97,7 @@ saturated_group <- function(patterns, variables, together, counts) {
   if (found$status != 0L) refuse_saturated(found$status, patterns, variables)
   covariance <- found$covariance
   dimnames(covariance) <- list(variables, variables)
-  # with as many complete cases as variables any sample is singular: no variable is to blame
+  # with too few complete cases the matrix is singular whatever the variables are
   if (complete_cases(patterns, variables) <= length(variables) && !is_definite(covariance))
     refuse_saturated(match("degenerate", saturation_reasons) - 1L, patterns, variables)
   check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
@@ -110,8 +110,7 @@ saturated_group <- function(patterns, variables, together, counts) {
          unseen = unseen_pairs(together), thinnest = thinnest_pair(together, n)), counts)
 }
 
-# Why saturated moments of incomplete data do not exist, as the core gives it. Complete cases, and
-# as many of them as there are variables and one more, would settle it.
+# The codes of the core for saturated moments of incomplete data.
 saturation_reasons <- c("found", "unobserved", "constant", "degenerate", "unfinished")
 
 complete_cases <- function(patterns, variables) {
@@ -124,7 +123,7 @@ refuse_saturated <- function(status, patterns, variables) {
   n <- sum(vapply(patterns, `[[`, 0, "n"))
   reason <- saturation_reasons[status + 1L]
   few <- complete <= length(variables)
-  # where complete cases are singular themselves, the variables can be named
+  # if the complete cases are singular, the variables concerned can be named
   for (block in patterns)
     if (!few && length(block$variables) == length(variables))
       check_definite(`dimnames<-`(block$covariance, list(block$variables, block$variables)),

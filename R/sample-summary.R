@@ -159,7 +159,7 @@ in_order_of <- function(x, names, what) {
 }
 
 # Stops when a covariance matrix is singular or indefinite, naming the variables involved.
-# As correlations, beyond rounding.
+# The correlations must be positive definite by more than rounding error.
 is_definite <- function(cov) {
   sd <- sqrt(pmax(diag(cov), 0))
   root <- tryCatch(chol(cov / outer(sd, sd)), error = function(e) NULL)

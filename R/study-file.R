@@ -24,8 +24,7 @@ step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "
                    bootstrap = "fit",
                    report = c("fit", "comparison", "quality", "ladder", "bootstrap"))
 
-# `results_anywhere`, `anywhere`: whether the results, or any path, may lead out of the folder of
-# the
+# `results_anywhere` and `anywhere` allow the results, or all paths, to be outside the folder of the
 # study file.
 read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
   content <- read_yaml_file(file)
@@ -77,7 +76,7 @@ new_study <- function(content, file, lines) {
             class = "orizzonte_study")
 }
 
-# What the study file names lies in its folder, links followed, unless more is allowed.
+# Refuses paths that are outside the folder of the study file after links are resolved.
 check_study_paths <- function(study, file, lines, results_anywhere, anywhere) {
   if (anywhere) return(invisible())
   refuse <- study_refusal(file, lines)

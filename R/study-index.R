@@ -1,7 +1,7 @@
 # The index page of a study's results, and the files a new study starts from.
 
 # Reports to begin with, then of each step what it came to, its pictures, what it printed and its
-# files: links into the folders beside the page. `files`: the paths of each step's files, by folder.
+# files: links into the folders beside the page. `files` contains the paths of the files by folder.
 study_index <- function(study, values, files) {
   tags <- htmltools::tags
   folders <- vapply(seq_along(study$steps), function(k) step_folder(study, k), "")

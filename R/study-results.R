@@ -1,6 +1,6 @@
-# The results folder of a study: what may be written there, what is kept, what takes its place.
+# The results folder of a study: checks, lock, manifest, and the files of each step.
 
-# The folder, checked and locked, with what its manifest says; `release()` gives the lock back.
+# Checks and locks the folder and reads its manifest. `release()` of the result removes the lock.
 open_results <- function(study, prints) {
   folder <- study$results
   check_results_folder(folder)
@@ -12,7 +12,7 @@ open_results <- function(study, prints) {
   release <- lock_folder(folder)
   opened <- FALSE
   on.exit(if (!opened) release())
-  # another process may have filled it before the lock was ours
+  # another process may have used the folder before it was locked
   check_results_folder(folder)
   remove_stale_locks(folder)
   manifest <- results_manifest(folder)
@@ -37,7 +37,7 @@ open_results <- function(study, prints) {
 index_name <- "index.html"
 own_traces <- "^[.]lock$|^[.](lock|manifest[.]json)-[0-9a-f]+$"
 
-# New, empty, or with a manifest of ours.
+# The folder must be new, empty, or contain a manifest.
 check_results_folder <- function(folder) {
   if (!file.exists(folder) && !is_link(folder)) return(invisible())
   if (!dir.exists(folder)) abort("study", paste0(quoted(folder), " is a file, not a folder."))
@@ -88,9 +88,10 @@ save_manifest <- function(results, working = NULL) {
                                       working = working, steps = steps, index = results$index))
 }
 
-# --- parts: what a step has written so far -------------------------------------------------------
+# --- the files of a step that is running ---------------------------------------------------------
 
-# Named in the manifest before it is made, so that a killed run leaves nothing that is not known.
+# The folder is named in the manifest before it is created, so that the next run can remove it if
+# this one is killed.
 open_part <- function(results) {
   part <- tempfile(".part-", tmpdir = results$folder)
   save_manifest(results, basename(part))
@@ -105,7 +106,7 @@ remove_part <- function(folder, name) {
   if (dir.exists(path) && !is_link(path)) unlink(path, recursive = TRUE)
 }
 
-# The folder of a step is new or ours; what else the user has put there stays.
+# The folder of a step must be new or listed in the manifest. Files that the user added are kept.
 check_step_folder <- function(results, study, k) {
   name <- step_folder(study, k)
   full <- file.path(results$folder, name)
@@ -115,7 +116,7 @@ check_step_folder <- function(results, study, k) {
     refuse_results(results$folder, paste0(quoted(name), " in it is not from this package"))
 }
 
-# The files of a part take the place of those that the step had; nothing else is touched.
+# Replaces the listed files of a step by new ones. An unlisted file of the same name is an error.
 take_part <- function(results, part, name, print) {
   paths <- list.files(part, recursive = TRUE, all.files = TRUE)
   new <- file_entries(part, paths)
@@ -125,7 +126,7 @@ take_part <- function(results, part, name, print) {
   foreign <- setdiff(there, entry_paths(old))
   if (length(foreign))
     refuse_results(results$folder, paste0(quoted(foreign[1L]), " is in the way"))
-  # while files are moved the step is not done, and all of its files are known
+  # until all files are moved, the step is unfinished and the manifest lists old and new files
   results$steps[[name]] <- list(fingerprint = "",
                                 files = c(old[!entry_paths(old) %in% entry_paths(new)], new))
   save_manifest(results, basename(part))
@@ -143,8 +144,8 @@ take_part <- function(results, part, name, print) {
 
 # --- what is kept --------------------------------------------------------------------------------
 
-# NULL when a step is of the same study, data and version and every file is as it was written; else
-# why it is repeated, empty where the study itself says so.
+# Returns NULL if a step can be kept, and otherwise the reason why it is repeated. The reason is
+# empty if the study, the data or the version changed.
 changed_step <- function(results, study, k, print) {
   name <- step_folder(study, k)
   known <- results$steps[[name]]
@@ -153,11 +154,11 @@ changed_step <- function(results, study, k, print) {
   if (length(changed) == 0L && !readable_value(results, study, k))
     changed <- stats::setNames("altered", file.path(name, value_name))
   if (length(changed) == 0L) return(NULL)
-  paste0(names(changed)[1L], " is ", changed[1L],
+  paste0(names(changed)[1L], " ", c(missing = "is missing", altered = "was altered")[[changed[1L]]],
          if (length(changed) > 1L) paste0(" (and ", length(changed) - 1L, " more)"))
 }
 
-# A hash only tells that a file is the one that the manifest lists: both may have been replaced.
+# The file and its hash in the manifest may both have been replaced, so that the content is checked.
 readable_value <- function(results, study, k) {
   if (!study$steps[[k]]$kind %in% kinds_kept_plain) return(TRUE)
   file <- file.path(results$folder, step_folder(study, k), value_name)

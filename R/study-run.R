@@ -1,39 +1,37 @@
 #' Run a whole study from one file
 #'
-#' Reads a study file, does its steps in order and writes what comes of each into a folder with an
-#' index page. Steps that are finished are kept: when the study is run again, only what changed is
-#' repeated.
+#' Reads a study file, runs its steps in order and writes their results to a folder with an index
+#' page. Finished steps are kept: when the study is run again, only steps that changed are repeated.
 #'
 #' @param file Path of the study file (YAML).
 #' @param results Folder for the results, wherever it is; the file's own when `NULL`.
-#' @param fresh Whether to do everything anew.
+#' @param fresh Whether to repeat every step.
 #' @param quiet Whether to leave out messages.
 #' @param anywhere Whether the paths in the study file may lead outside its folder. They are refused
 #'   otherwise, so that a study from somebody else neither reads nor writes anything elsewhere.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A list, invisibly, of what came of the steps, by name (fits, ladders and so on); its
-#'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept), `folder`, its
-#'   attributes `results` and `data` are the folder of the results and where the data are.
+#' @return A list, invisibly, with the result of each step by name (fits, ladders and so on). Its
+#'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept) and `folder`; the
+#'   attributes `results` and `data` are the paths of the results folder and of the data.
 #' @section The file: `data` (a file), `blueprints` (names and files) and `steps` are needed;
 #'   `title`, `by`, `levels`, `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`,
 #'   `clusters`, `weights` as in [fit_model()], `criteria` (a file, or keys of [criteria()]),
 #'   `seed`, `encoding` and `results`. Steps, each a line `- kind: {key: value}`: `screen`, `check`,
 #'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`, `report`.
-#'   `name` names what comes of a step, `of` the earlier step it works on (the last that fits when
-#'   there is none). Nothing in it is evaluated as code. `orizzonte new study` writes one to start
-#'   from.
-#' @section The results folder: It must be new, empty, or one that this function has filled: then it
-#'   holds `manifest.json`, which lists every file with its size and SHA-256 hash. Only files that
-#'   the manifest lists are replaced or removed. A step is kept if nothing it depends on has changed
-#'   and all its files are as they were written; otherwise it is repeated, and a message says why.
+#'   `name` names the result of a step, and `of` the earlier step it uses (by default the last
+#'   suitable one). Nothing in the file is evaluated as code. `orizzonte new study` writes an
+#'   example.
+#' @section The results folder: It must be new, empty, or created by this function. Its file
+#'   `manifest.json` lists every file with its size and SHA-256 hash, and only listed files are
+#'   replaced or removed. A step is kept if nothing it depends on has changed and all its files are
+#'   unchanged; otherwise it is repeated, and a message gives the reason.
 #'   Results of a bootstrap or a plan are kept as plain data in `value.json`; fits are estimated
 #'   again from the data. Nothing found in the folder is evaluated or unserialized: `fit.rds` is
 #'   there for you to load. While a study runs, the folder `.lock` keeps a second run away; the lock
 #'   of a process that no longer runs is taken over.
-#' @section Errors: `orizzonte_error_study` with the line for what is wrong in the file, with
-#'   the name of the step for one that fails (what is done by then is kept), and for a results
-#'   folder that holds something else; `orizzonte_error_locked` while another process runs the
-#'   study.
+#' @section Errors: `orizzonte_error_study` for an error in the study file (with its line), for a
+#'   step that fails (with its name; earlier steps are kept), and for a results folder with other
+#'   contents; `orizzonte_error_locked` while another process runs the study.
 #' @seealso [write_report()], [main()].
 #' @examples
 #' folder <- file.path(tempdir(), "study")
@@ -61,9 +59,8 @@ run_study <- function(file, results = NULL, fresh = FALSE, quiet = FALSE, anywhe
                       data = study$data))
 }
 
-# The steps in order. `values`: an environment of what comes of each, by name; that of a kept step
-# is
-# computed when it is first asked for.
+# Runs the steps in order. `values` is an environment with the result of each step by name. The
+# result of a kept step is computed when it is first needed.
 run_steps <- function(study, fresh, quiet) {
   prints <- study_fingerprints(study)
   results <- open_results(study, prints)
@@ -103,8 +100,8 @@ step_folder <- function(study, k) {
   sprintf("%02d-%s", k, plain)
 }
 
-# Of each step: of what it says, what it works on, the data, the blueprint, criteria, seed and
-# version; the title of the study stands in its reports only.
+# The fingerprint of a step covers its arguments, the steps it uses, the data, the blueprint, the
+# criteria, the seed and the version. The title of the study matters only for reports.
 study_fingerprints <- function(study) {
   of_file <- function(path) if (file.exists(path)) hash_of_file(path) else path
   data <- of_file(study$data)
@@ -121,7 +118,7 @@ study_fingerprints <- function(study) {
   out
 }
 
-# The blueprint and the data that commands about a step are for.
+# The blueprint and data files for the commands that are suggested after a step.
 step_files <- function(study, step) {
   if (step$kind != "amend" && is.null(step$args$of)) {
     own <- step$args$blueprint
@@ -133,7 +130,7 @@ step_files <- function(study, step) {
   c(file.path(study$results, step_folder(study, at), "blueprint.yaml"), study$data)
 }
 
-# One step: its files come into a folder of their own and are moved when all are there.
+# Runs one step. Its files are written to a temporary folder and moved once all of them exist.
 do_step <- function(study, results, k, values, print) {
   step <- study$steps[[k]]
   check_step_folder(results, study, k)
@@ -143,13 +140,14 @@ do_step <- function(study, results, k, values, print) {
     step_value(study, step, values, part),
     error = function(e) {
       if (!inherits(e, "orizzonte_error")) {
-        say("The step ", step_label(step), " failed; what was done before it is kept in ",
-            study$results, ".")
+        say("The step ", step_label(step), " failed. Finished steps are kept in ", study$results,
+            ".")
         stop(e)
       }
       abort("study", c(paste0("The step ", step_label(step), " failed."),
-                       i = paste0("What was done before it is kept in ", study$results,
-                                  ": mend it and run the same again to go on.")), parent = e)
+                       i = paste0("Finished steps are kept in ", study$results,
+                                  ": correct the cause and run the study again to continue.")),
+   parent = e)
     })
   if (step$kind %in% kinds_kept_plain)
     write_text(file.path(part, value_name), plain_json(to_plain(value)))
@@ -157,7 +155,7 @@ do_step <- function(study, results, k, values, print) {
   value
 }
 
-# What comes of a step; its files go into `folder`, nowhere when that is NULL.
+# Computes the result of a step. Its files are written to `folder`, or not at all if that is NULL.
 step_value <- function(study, step, values, folder) {
   told <- surface$given
   on.exit(surface$given <- told)
@@ -169,7 +167,7 @@ step_value <- function(study, step, values, folder) {
                    classes = "orizzonte_warning")
 }
 
-# What takes long is read back as plain data, the rest computed again from the data.
+# Results that take long are restored from plain data; all others are computed from the data.
 kinds_kept_plain <- c("bootstrap", "plan")
 value_name <- "value.json"
 

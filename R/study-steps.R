@@ -1,6 +1,5 @@
-# What each kind of step does: the value that comes of it, and its files in `folder`. Without a
-# folder
-# nothing is written, and what would be written is not computed.
+# Each function runs one kind of step, writes its files to `folder` and returns its result. If
+# `folder` is NULL, nothing is written, and tables and figures are not computed.
 
 study_data <- function(study, bp) {
   if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding))

@@ -271,11 +271,11 @@ bifactor_family <- function() {
        observed = made$observed, latent = c("G", made$constructs), means = FALSE, scale = scale)
 }
 
-composite_family <- function() {
+composite_family <- function(scales = c("marker", "average")) {
   causes <- paste0("x", seq_len(sample(2:4, 1L)))
   made <- measured(c(sample(3:4, 1L), 3L), 0.5, 0.9)
   weight <- c(1, stats::runif(length(causes) - 1L, 0.4, 1.2))
-  scale <- pick_scale(made$loading, c("marker", "average"))
+  scale <- pick_scale(made$loading, scales)
   cells <- on_scale(rbind(made$cells, cell("Psi", made$constructs, true = 0.8),
                           cell("B", c("A", "B", "B"), c("R", "R", "A"),
                                true = c(0.4, 0.3, 0.3) / c(1, 1, length(causes))),
@@ -436,9 +436,10 @@ families <- list(
   "bounds, active" = function() bound_family(TRUE), groups = function() group_family(FALSE),
   "groups, held" = function() group_family(TRUE))
 
-# A composite whose effect on an outcome is the product of two others, or a square and a number.
+# A composite whose effect on an outcome is the product of two others, or a square and a number: the
+# latter is another equation on another scale.
 composite_equation_family <- function() {
-  spec <- composite_family()
+  spec <- composite_family("marker")
   cells <- spec$cells
   at <- match(c("A R", "B R", "B A"), ifelse(cells$matrix == "B", paste(cells$row, cells$col), ""))
   cells$label[at] <- c("ra", "rb", "ab")

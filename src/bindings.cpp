@@ -455,7 +455,9 @@ List core_refit_many(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP
   List moments(keep ? count : 0);
   std::function<void(int, const oz::Sample&)> seen;
   if (keep)
-    seen = [&](int r, const oz::Sample& drawn) { moments[r] = moments_of(drawn, scaled.item_unit); };
+    seen = [&](int r, const oz::Sample& drawn) {
+      moments[r] = moments_of(drawn, scaled.item_unit);
+    };
   const oz::Replicates found =
       oz::refit_many(scaled, theta, *from, static_cast<std::uint64_t>(seed), first, count,
                      settings, callbacks, seen);
@@ -480,7 +482,8 @@ List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate) {
       out.push_back(Rcpp::IntegerVector(numbers + 1));
     }
   } else if (const auto* drawn = dynamic_cast<const oz::Drawn*>(from.get())) {
-    for (const oz::Matrix& values : drawn->values(number, replicate)) out.push_back(Rcpp::wrap(values));
+    for (const oz::Matrix& values : drawn->values(number, replicate))
+      out.push_back(Rcpp::wrap(values));
   }
   return out;
 }

@@ -1,5 +1,5 @@
-// A digest of R values that is the same before and after they were saved: of numbers and texts with
-// their names, dimensions and classes; functions, environments and language count by their type.
+// A digest of R values that saving and loading do not change. It covers numbers and texts with their
+// names, dimensions and classes; of functions, environments and language only the type counts.
 #include <Rcpp.h>
 
 #include <cstdint>
@@ -79,7 +79,7 @@ void add(SEXP x, bool shape_only, int depth, Digest& out) {
   }
   const R_xlen_t size = Rf_xlength(x);
   out.word(static_cast<std::uint64_t>(size));
-  // texts of the data's length, such as groups of rows, are data
+  // long texts, such as the group of each row, are part of the data
   const bool long_text = shape_only && TYPEOF(x) == STRSXP && size > 1000;
   for (R_xlen_t i = 0; values && !long_text && i < size; ++i) {
     switch (TYPEOF(x)) {
@@ -105,7 +105,7 @@ void add(SEXP x, bool shape_only, int depth, Digest& out) {
 
 }  // namespace
 
-// `shape_only`: numbers count by their number alone.
+// With `shape_only`, only the number of numeric elements counts.
 // [[Rcpp::export(rng = false)]]
 Rcpp::String object_digest(SEXP x, bool shape_only) {
   Digest out;

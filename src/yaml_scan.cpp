@@ -39,7 +39,7 @@ class Scanner {
   void check_depth() {
     if (static_cast<int>(columns_.size()) + flow_ > deepest_) refuse(YamlRefusal::Depth);
   }
-  // A block collection begins at a column, or goes on there.
+  // A block collection begins or continues at a column.
   void open_block(int column) {
     while (!columns_.empty() && columns_.back() >= column) columns_.pop_back();
     columns_.push_back(column);
@@ -55,7 +55,7 @@ class Scanner {
     const int indent = column();
     size_t look = at_;
     while (look < end_ && is_blank(text_[look])) ++look;
-    if (look == end_) return;  // nothing in this line
+    if (look == end_) return;  // the line is empty
     if (scalar_open_ && flow_ == 0) {
       if (indent > scalar_) return continue_scalar();
       scalar_open_ = false;
@@ -130,7 +130,7 @@ class Scanner {
     }
   }
 
-  // To the end of the open quote, or of the line.
+  // Reads up to the closing quote, or to the end of the line.
   void finish_quote(int from) {
     for (; at_ < end_; ++at_) {
       if (quote_ == '"' && text_[at_] == '\\') {
@@ -147,7 +147,7 @@ class Scanner {
     }
     at_ = end_;
   }
-  // Was it a key? In a flow collection its colon needs no space.
+  // A colon makes the text a key; in a flow collection it needs no space.
   void after_quote(int from) {
     size_t look = at_;
     while (look < end_ && is_blank(text_[look])) ++look;
@@ -176,7 +176,7 @@ class Scanner {
     scalar_ = around();
   }
 
-  // A plain scalar ends at a colon or a comment, in flow collections also at what divides them.
+  // A plain scalar ends at a colon or a comment, and in flow collections also at a separator.
   void read_plain() {
     count();
     const int from = column();
@@ -204,9 +204,9 @@ class Scanner {
   YamlOutline found_;
   size_t at_ = 0, start_ = 0, end_ = 0;
   int line_ = 0, entries_ = 0, flow_ = 0;
-  std::vector<int> columns_;  // where the block collections around begin
-  char quote_ = 0;            // the one that is open
-  // A block scalar, or a plain one that may go on in lines further to the right than `scalar_`.
+  std::vector<int> columns_;  // the columns of the enclosing block collections
+  char quote_ = 0;            // the open quote
+  // A block scalar or a plain scalar continues in lines that are indented further than `scalar_`.
   bool scalar_open_ = false, block_ = false;
   int scalar_ = -1;
   bool started_ = false, ended_ = false;

@@ -1,8 +1,8 @@
-// Reads the outline of a YAML text before any tree is built.
+// Checks the structure of a YAML text before its tree is built.
 #pragma once
 #include <string>
 
-// What is refused, in the order of `yaml_refusals` in R.
+// The reasons for refusing a text, in the order of `yaml_refusals` in R.
 enum class YamlRefusal {
   None = 0,
   Reference = 1,  // an anchor or an alias
@@ -10,7 +10,7 @@ enum class YamlRefusal {
   ComplexKey = 3,
   Directive = 4,
   SecondDocument = 5,
-  BlockHeader = 6,  // a line that begins a block of text and goes on
+  BlockHeader = 6,  // text after the | or > that begins a block scalar
   Depth = 7,
   Entries = 8
 };
@@ -20,6 +20,6 @@ struct YamlOutline {
   int line = 0;
 };
 
-// Follows quotes, comments, block scalars, flow collections and indentation, token by token; lines
-// end with "\n". `deepest` and `most`: levels of nesting and entries that are read.
+// Reads quotes, comments, block scalars, flow collections and indentation token by token. Lines end
+// with "\n". `deepest` and `most` limit the levels of nesting and the number of entries.
 YamlOutline scan_yaml(const std::string& text, int deepest, int most);

@@ -50,7 +50,7 @@ test_that("bad files are refused with the nearest key, and nothing in them is ru
                          paste0("restrict: [\"loading[F, ", run, "] == 1\"]")),
                          class = "orizzonte_error_file")
   expect_error(from_text("title: !expr file.create('x')",
-                         "constructs: {F: {reflected_in: [a, b, c]}}"), "tags are not read",
+                         "constructs: {F: {reflected_in: [a, b, c]}}"), "tags are not supported",
                class = "orizzonte_error_file")
   expect_false(file.exists(victim))
   expect_false(file.exists("x"))

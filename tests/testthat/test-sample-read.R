@@ -138,7 +138,7 @@ test_that("a YAML file of endless depth, with anchors or a second document is re
   refuse(paste0("title: ", strrep("{a: ", 20000), "1", strrep("}", 20000)), "levels deep")
   refuse(paste0("a:\n", paste0(strrep(" ", 1:300), "b:\n", collapse = "")), "levels deep")
   refuse(paste0("title:\n  ", strrep("- ", 20000), "x"), "levels deep")
-  refuse("title: &a [x]\ncovary: [*a, *a]\n", "anchors and aliases are not read")
+  refuse("title: &a [x]\ncovary: [*a, *a]\n", "anchors and aliases are not supported")
   refuse("title: one\n---\ntitle: two\n", "line 2: a second document begins")
   one <- read_blueprint(write_exactly("---\n# a comment\ntitle: 'R&D: *all* of it'\n...\n",
                                       ext = ".yaml"))

@@ -93,7 +93,8 @@ test_that("what was altered, cut, emptied, renamed or lost is said and done agai
       invokeRestart("muffleMessage")
     })
     expect_identical(states_of(again)[c(2, 3)] == "done", startsWith(name, c("02", "03")))
-    expect_match(said, paste0(name, " is ", names(spoil)[k]), all = FALSE)
+    expect_match(said, paste0(name, c(altered = " was ", missing = " is ")[[names(spoil)[k]]],
+                              names(spoil)[k]), all = FALSE)
     expect_identical(readBin(inside(name), "raw", file.size(inside(name))), before)
   }
   # both the file and its entry replaced: a bootstrap of other lengths is not one

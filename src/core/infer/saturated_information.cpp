@@ -79,7 +79,7 @@ class PatternSums {
     products_.triangularView<Eigen::StrictlyUpper>() = products_.transpose();
     with_means_ = plain * means.transpose();
   }
-  // Whether the moments of the variables of every pattern are positive definite.
+  // Is the covariance matrix of each pattern positive definite?
   bool definite() const { return definite_; }
   // Covariances against covariances as above; a mean c against (ab): W_ca u_b + W_cb u_a.
   Matrix information() const {
@@ -293,8 +293,7 @@ IncompleteScaling scale_model(const Model& model, const Vector& known_theta, con
                               const std::vector<SaturatedGroup>& groups, double factor,
                               const StopToken& stop) {
   IncompleteScaling out;
-  // means far from zero would make effects and intercepts collinear; what is found does not depend on
-  // them
+  // without centring, effects and intercepts would be collinear if means are far from zero
   Sample sample = known;
   std::vector<Vector> unit;
   for (const Block& block : sample) unit.push_back(block.covariance.diagonal().cwiseSqrt());

@@ -8,7 +8,7 @@
 
 namespace orizzonte {
 
-// Whether Eigen's factor exists. Eigen takes a matrix of NaN for positive definite.
+// Does the factor exist? Eigen reports success for a matrix that contains NaN.
 template <class Factor>
 bool is_definite(const Factor& factor) {
   return factor.info() == Eigen::Success && factor.matrixLLT().diagonal().allFinite();

@@ -61,18 +61,18 @@ class Em {
     standardize();
   }
 
-  // Found: the moments of every variable can be started from its available cases.
+  // Are the means and variances of the available cases usable as starting values?
   Saturation usable() const { return usable_; }
   const Vector& centre() const { return centre_; }
   const Vector& unit() const { return unit_; }
-  // -2 log L in the units of the data, from that in standard units.
+  // Converts -2 log L from standard units to the units of the data.
   double deviance_in_units(double standard) const {
     for (size_t k = 0; k < blocks_.size(); ++k)
       for (int v : seen_[k]) standard += 2 * blocks_[k].n * std::log(unit_[v]);
     return standard;
   }
 
-  // The available cases of each variable, in standard units; no covariances.
+  // Means and variances of the available cases in standard units, with covariances of zero.
   Point start() const {
     Point out;
     out.mean = Vector::Zero(size_);
@@ -89,8 +89,8 @@ class Em {
     return out;
   }
 
-  // One step from a point; the deviance is that of the point it starts from. No step leads on from
-  // a point that is not admissible.
+  // Takes one step. The deviance is that of the starting point. From an inadmissible point no step is
+  // taken.
   Point step(const Point& from) const {
     Point out;
     if (!from.admissible) return out;
@@ -117,7 +117,7 @@ class Em {
     return std::isfinite(x.deviance) && x.mean.allFinite() && x.covariance.allFinite();
   }
 
-  // Centres and scales the blocks by the available cases of each variable.
+  // Standardizes the blocks by the means and variances of the available cases.
   void standardize() {
     Vector count = Vector::Zero(size_);
     centre_ = unit_ = count;

@@ -4,7 +4,7 @@
 
 namespace orizzonte {
 
-// Why there are, or are not, saturated moments.
+// The result of estimating saturated moments.
 enum class Saturation {
   Found = 0,
   Unobserved = 1,  // no case has a value of some variable

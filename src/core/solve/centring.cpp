@@ -21,7 +21,7 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
     furthest = std::max(furthest, sample[g].mean.cwiseQuotient(unit[g]).cwiseAbs().maxCoeff());
   }
   if (!(furthest > far_away) || !std::isfinite(furthest)) return;
-  // intercepts that are held equal move together
+  // intercepts that are held equal are shifted together
   std::map<int, std::pair<double, int>> together;
   const auto each = [&](auto&& f) {
     for (size_t g = 0; g < sample.size(); ++g)
@@ -42,14 +42,14 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
   });
   active_ = choose(wanted);
   if (active_) return;
-  // what points at nothing can move whatever its predictors are
+  // variables that predict nothing can be shifted on their own
   for (const Entry& entry : model_->entries)
     if (entry.family == Family::Effect && entry.col < model_->groups[entry.group].observed)
       wanted[entry.group][entry.col] = 0;
   active_ = choose(wanted);
 }
 
-// The entry of a free intercept of one term, -1 when there is none.
+// Returns the entry of a free intercept with a single parameter, or -1.
 int Centring::intercept(int group, int variable) const {
   for (size_t e = 0; e < model_->entries.size(); ++e) {
     const Entry& entry = model_->entries[e];
@@ -61,8 +61,8 @@ int Centring::intercept(int group, int variable) const {
   return -1;
 }
 
-// Takes the shifts if every intercept that they move is free and alone, or held equal to others
-// that move by the same constant.
+// Accepts the shifts if every intercept that changes is free and has its own parameter, or is held
+// equal to intercepts that change by the same constant.
 bool Centring::choose(const std::vector<Vector>& wanted) {
   shift_ = wanted;
   moved_.clear();
@@ -72,9 +72,10 @@ bool Centring::choose(const std::vector<Vector>& wanted) {
   std::vector<char> bound(model_->entries.size(), 0);
   for (const Constraint& constraint : model_->constraints)
     for (int e : constraint.inputs) bound[e] = 1;
-  std::map<int, std::pair<double, int>> shared;  // by parameter: the constant, and how many move
+  // for each shared parameter, the constant and the number of entries
+  std::map<int, std::pair<double, int>> shared;
   for (size_t g = 0; g < wanted.size(); ++g) {
-    // which variables have a shift of their own or inherit one
+    // find the variables that are shifted, or whose predictors are
     const Shape& shape = model_->groups[g];
     std::vector<char> shifted(shape.variables, 0), inherits(shape.variables, 0);
     for (int v = 0; v < shape.observed; ++v) shifted[v] = wanted[g][v] != 0;
@@ -132,7 +133,7 @@ Matrix Centring::effects(int group, const Vector& eta) const {
   return b;
 }
 
-// s: given for observed variables, (I - B) s = 0 in the rows of constructs.
+// The shifts s of observed variables are given; those of constructs satisfy (I - B) s = 0.
 Vector Centring::total_shift(int group, const Matrix& b) const {
   const int observed = model_->groups[group].observed, size = b.rows(), latent = size - observed;
   Vector s = Vector::Zero(size);
@@ -161,8 +162,9 @@ Vector Centring::offset(const Vector& theta) const {
   return out;
 }
 
-// d(s - B s) by an effect of j on i: -s_j in row i if i is observed; of a construct i, s_c moves by
-// column i of (I - B_cc)^-1 times s_j, and what constructs point at by -B of that.
+// The derivative of s - B s with respect to an effect of j on i is -s_j in row i if i is observed.
+// For a construct i, the shifts of constructs change by s_j times column i of (I - B_cc)^-1, and the
+// rows of observed variables by -B times that change.
 Matrix Centring::jacobian(const Vector& theta) const {
   Matrix out = Matrix::Identity(theta.size(), theta.size());
   const Vector eta = model_->map(theta);
@@ -195,7 +197,7 @@ Matrix Centring::jacobian(const Vector& theta) const {
 Vector Centring::inward(const Vector& theta) const {
   return active_ ? Vector(theta - offset(theta)) : theta;
 }
-// Effects are the same in both, and so is the offset.
+// The effects are the same in both problems, and therefore the offset is the same.
 Vector Centring::outward(const Vector& theta) const {
   return active_ ? Vector(theta + offset(theta)) : theta;
 }

@@ -1,4 +1,4 @@
-// The same problem with the means of observed variables near zero.
+// Shifts observed variables so that their means are near zero.
 #pragma once
 #include <memory>
 
@@ -7,15 +7,16 @@
 
 namespace orizzonte {
 
-// Where means are many standard deviations away from zero, the intercept of an outcome and the effects
-// of its predictors become collinear in double precision. With E = E' + s, alpha = alpha' + s - B s:
-// only intercepts change, and s of a construct follows from that of its predictors, s = B s. Every
-// intercept that moves must be free and alone; where one is not, the variables behind it stay as they
-// are. Nothing is moved while all means are within a hundred standard deviations.
+// If means are many standard deviations away from zero, the intercept of an outcome and the effects
+// of its predictors become collinear in double precision. Shifting the expectations, E = E' + s,
+// changes only intercepts: alpha = alpha' + s - B s. The shift of a construct follows from those of
+// its predictors, s = B s. Every intercept that changes must be free and have its own parameter;
+// otherwise the variables concerned are not shifted. Nothing is shifted if all means are within a
+// hundred standard deviations of zero.
 class Centring {
  public:
   Centring() = default;
-  // `unit`: standard deviations of the observed variables, by group.
+  // `unit` contains the standard deviations of the observed variables for each group.
   Centring(std::shared_ptr<const Model> model, const Sample& sample,
            const std::vector<Vector>& unit);
   bool active() const { return active_; }
@@ -23,17 +24,17 @@ class Centring {
   void remove(Sample& sample) const;
   void remove(std::vector<Cases>& cases) const;
 
-  // Parameters of the problem as it is <-> of the centred one.
+  // Convert parameters of the original problem to those of the centred one, and back.
   Vector inward(const Vector& theta) const;
   Vector outward(const Vector& theta) const;
-  // The covariance matrix, and a small step, of parameters at a point of the centred problem, of the
-  // problem as it is.
+  // Convert the covariance matrix of parameters, and a small step, at a point of the centred
+  // problem to the original problem.
   Matrix outward(const Matrix& covariance, const Vector& theta) const;
   Vector outward_step(const Vector& step, const Vector& theta) const;
 
  private:
-  Vector offset(const Vector& theta) const;    // alpha - alpha', by parameter
-  Matrix jacobian(const Vector& theta) const;  // of the problem as it is, by the centred one
+  Vector offset(const Vector& theta) const;    // alpha - alpha' for each parameter
+  Matrix jacobian(const Vector& theta) const;  // derivative of the original parameters
   bool choose(const std::vector<Vector>& wanted);
   Vector total_shift(int group, const Matrix& b) const;
   Matrix effects(int group, const Vector& eta) const;
@@ -41,8 +42,8 @@ class Centring {
 
   bool active_ = false;
   std::shared_ptr<const Model> model_;
-  std::vector<Vector> shift_;  // of observed variables, by group
-  std::vector<int> moved_;     // entries of intercepts that change
+  std::vector<Vector> shift_;  // shifts of observed variables for each group
+  std::vector<int> moved_;     // the entries of intercepts that change
 };
 
 }  // namespace orizzonte

@@ -54,6 +54,7 @@ class Run {
     out_.status = Status::IterationLimit;
     for (int iteration = 0; iterate(iteration); ++iteration) {
     }
+    if (out_.status == Status::Converged) meet_exactly();
     out_.theta = theta_;
     out_.discrepancy = problem_.value();
     if (!given_up_ && out_.status != Status::Interrupted) judge();
@@ -66,6 +67,16 @@ class Run {
   bool end(Status status) {
     out_.status = status;
     return false;
+  }
+
+  // At a converged point the constraints hold only to the tolerance of the last step.
+  void meet_exactly() {
+    Vector step;
+    if (!restoring_step(model_, theta_, 0, step)) return;
+    if (problem_.move_to(theta_ + step))
+      theta_ += step;
+    else
+      problem_.move_to(theta_);
   }
 
   // False when the run has ended.

@@ -40,30 +40,37 @@ double violation(double value, bool bound) {
   return bound ? std::max(0.0, -value) : std::abs(value);
 }
 
+bool restoring_step(const Model& model, const Vector& theta, double tolerance, Vector& step) {
+  step = Vector::Zero(theta.size());
+  const Constraints at = constraints_at(model, theta);
+  if (!at.finite()) return false;
+  std::vector<int> rows;
+  for (int k = 0; k < at.value.size(); ++k)
+    if (violation(at.value[k], model.constraints[k].bound) >
+        tolerance * std::max(at.jacobian.row(k).norm(), shortest))
+      rows.push_back(k);
+  if (rows.empty()) return true;
+  Matrix a(rows.size(), theta.size());
+  Vector c(rows.size());
+  for (size_t i = 0; i < rows.size(); ++i) {
+    const double length = at.jacobian.row(rows[i]).norm();
+    if (length == 0) return false;
+    a.row(i) = at.jacobian.row(rows[i]) / length;
+    c[i] = at.value[rows[i]] / length;
+  }
+  step = -a.completeOrthogonalDecomposition().solve(c);
+  return true;
+}
+
 bool restore(const Model& model, Vector& theta) {
-  Vector trial = theta;
+  Vector trial = theta, step;
   for (int pass = 0; pass < 50; ++pass) {
-    const Constraints at = constraints_at(model, trial);
-    if (!at.finite()) return false;
-    std::vector<int> rows;
-    for (int k = 0; k < at.value.size(); ++k)
-      if (violation(at.value[k], model.constraints[k].bound) >
-          met * std::max(at.jacobian.row(k).norm(), shortest))
-        rows.push_back(k);
-    if (rows.empty()) {
+    if (!restoring_step(model, trial, met, step)) return false;
+    const double size = step.norm();
+    if (size == 0) {
       theta = trial;
       return true;
     }
-    Matrix a(rows.size(), theta.size());
-    Vector c(rows.size());
-    for (size_t i = 0; i < rows.size(); ++i) {
-      const double length = at.jacobian.row(rows[i]).norm();
-      if (length == 0) return false;
-      a.row(i) = at.jacobian.row(rows[i]) / length;
-      c[i] = at.value[rows[i]] / length;
-    }
-    Vector step = -a.completeOrthogonalDecomposition().solve(c);
-    const double size = step.norm();
     if (size > longest_step) step *= longest_step / size;
     for (int halving = 0; halving < 20 && !constraint_values(model, trial + step).allFinite();
          ++halving)

@@ -17,6 +17,11 @@ Vector constraint_values(const Model& model, const Vector& theta);
 // By how much an equation or a bound is not met.
 double violation(double value, bool bound);
 
+// The shortest step to where the constraints that are violated by more than the tolerance (in units
+// of their gradients) hold to first order (Gauss-Newton). It is zero if none is violated. False if
+// there is no such step.
+bool restoring_step(const Model& model, const Vector& theta, double tolerance, Vector& step);
+
 // Moves theta to where the constraints hold, by the shortest steps (Gauss-Newton). False when that
 // fails.
 bool restore(const Model& model, Vector& theta);

@@ -18,8 +18,9 @@ constexpr double weak_marker = 0.5;  // of the strongest loading: a marker below
 constexpr double negative = -1e-8;   // a variance below it is negative indeed
 // times the fresh starts asked for
 constexpr int starts_when_not = 10, starts_when_doubtful = 16;
-// Whole fits besides the first, in all; those of the groups alone count as one.
-constexpr int starts_when_misfitting = 5, starts_by_group = 3;
+// The number of fits after the first one of a model that misfits or has equations. Fitting each
+// group separately counts as two of them.
+constexpr int further_starts = 5, starts_by_group = 3;
 constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
@@ -173,8 +174,10 @@ class Driver {
                       : doubtful(*model_, best)        ? starts_when_doubtful
                                                        : 0;
     if (times > 0) return std::ceil(times * asked * affordable(*model_));
-    // a refit that begins at a solution is in its basin on purpose
-    return misfits && asked > 0 && !is_whole(start_) ? search_ : 0;
+    // equations such as b = a^2 may have several optima even if the model fits; a refit from a
+    // previous solution is meant to stay near it
+    const bool several = misfits || has_equations(*model_);
+    return several && asked > 0 && !is_whole(start_) ? search_ : 0;
   }
 
   static bool is_whole(const Vector& start) { return start.size() > 0 && start.allFinite(); }
@@ -215,13 +218,13 @@ class Driver {
     if (better(now, best)) best = std::move(now);
   }
 
-  // The caller's starting values first (all of them, or beside ours), then ours, then ours moved at
-  // random and, in turn with them, points anywhere: the lowest optimum of a model that misfits may
-  // be far from what its constructs seem to say.
+  // The first attempt uses the caller's starting values, completed by ours. The next ones start at
+  // entirely random points, because the lowest optimum of a misfitting model may be far from the
+  // closed-form starts. Any others use our values with random changes.
   Optimum attempt(int start) {
     if (start == 0 && is_whole(start_)) return from_given(model_->map(start_));
     Random random(settings_.seed, start);  // a stream of its own: the same start in any run
-    const bool anywhere = start % 2 == 1 && start <= starts_when_misfitting;
+    const bool anywhere = start > 0 && start <= further_starts;
     Vector eta = anywhere ? random_entries(*model_, sample_, random)
                           : starting_entries(*model_, sample_, start == 0 ? nullptr : &random);
     Vector chosen = eta;
@@ -259,7 +262,7 @@ class Driver {
     Settings settings = settings_;
     settings.require_rank = true;
     out = solve_quickly(problem, theta, settings, callbacks_);
-    // equations may have an optimum of their own, away from that without them
+    // with equations, the optimum may be far from the one without them
     if (settings_.fresh_starts > 0 && has_equations(problem.model())) {
       Optimum now = directly(problem, eta);
       if (better(now, out)) out = std::move(now);
@@ -276,7 +279,8 @@ class Driver {
     return solve_quickly(problem, theta, settings, callbacks_);
   }
 
-  // The caller's starting point as it is, and the optimum without equations and bounds nearby.
+  // Starts from the caller's values as they are, and if that is doubtful also from the optimum
+  // without constraints.
   Optimum from_given(const Vector& eta) {
     Optimum out = directly(problem_, eta);
     if (out.status == Status::Converged && wanted(out) == 0) return out;
@@ -284,7 +288,7 @@ class Driver {
     return better(other, out) ? other : out;
   }
 
-  // Nothing when there are no constraints: then any start is taken as it is.
+  // Returns no optimum if the model has no constraints, because then every start is used as it is.
   Optimum directly(Objective& problem, const Vector& eta) {
     Vector theta;
     if (problem.model().constraints.empty() || !admissible_start(problem, eta, theta))
@@ -292,7 +296,7 @@ class Driver {
     return solve_quickly(problem, theta, settings_, callbacks_);
   }
 
-  bool has_equations(const Model& model) const {
+  static bool has_equations(const Model& model) {
     for (const Constraint& constraint : model.constraints)
       if (!constraint.bound) return true;
     return false;
@@ -332,7 +336,7 @@ class Driver {
   Callbacks callbacks_;
   NormalTheory problem_;
   Random random_;
-  int search_ = starts_when_misfitting;
+  int search_ = further_starts;
 };
 
 }  // namespace

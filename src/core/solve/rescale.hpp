@@ -1,5 +1,5 @@
-// The same problem in units in which every observed variable has variance about one, and with means
-// near zero where they were far away.
+// Rescales a problem so that every observed variable has a variance of about one, and shifts
+// variables whose means are far from zero.
 #pragma once
 #include <memory>
 
@@ -15,10 +15,10 @@ struct Rescaled {
   Vector parameter_unit;  // caller's parameter = unit * rescaled parameter
   Vector entry_unit;      // rescaled entry = unit * caller's entry
   std::vector<Vector> item_unit;  // by group: caller's observed variable = unit * rescaled variable
-  Centring centring;              // of the problem in those units
+  Centring centring;              // of the rescaled problem
 
-  // Parameters as the caller has them <-> those of this problem; covariances and steps of those of
-  // this problem, at a point of it.
+  // Convert the caller's parameters to those of this problem and back, and covariances and steps at
+  // a point of this problem to the caller's.
   Vector inward(const Vector& theta) const {
     return centring.inward(theta.cwiseQuotient(parameter_unit));
   }
@@ -32,7 +32,7 @@ struct Rescaled {
   Vector outward_step(const Vector& step, const Vector& at) const {
     return parameter_unit.cwiseProduct(centring.outward_step(step, at));
   }
-  // The caller's cases as cases of this problem.
+  // Converts the caller's cases to those of this problem.
   std::vector<Cases> inward(std::vector<Cases> cases) const;
 };
 

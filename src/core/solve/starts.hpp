@@ -9,8 +9,8 @@ namespace orizzonte {
 // start: loadings and covariances of constructs are moved at random.
 Vector starting_entries(const Model& model, const Sample& sample, Random* random = nullptr);
 
-// Values at random that are plausible in units of the items' standard deviations, whatever the data
-// say of the constructs.
+// Random values that are plausible in units of the items' standard deviations and do not depend on
+// the covariances of the data.
 Vector random_entries(const Model& model, const Sample& sample, Random& random);
 
 // Moves every construct to the scale that the model asks for: v -> t v. False when that scale
