@@ -21,10 +21,10 @@ study_commands <- function() {
       does = "run a whole study from one file", files = "STUDY",
       options = c("results", "fresh", "anywhere", "quiet"),
       help =
-      paste0("Does the steps of the study file in order and writes what comes of each into a ",
-             "folder with an index page. Finished steps are kept; run again, only what changed ",
-             "is done anew. Exit code 0; 1: a model has not converged; 2: bad input or a step ",
-             "that failed."),
+      paste0("Runs the steps of the study file in order and writes the results of each step into ",
+             "a folder with an index page. Finished steps are kept: a second run repeats only ",
+             "what has changed. Exit code 0; 1: a model has not converged; 2: bad input or a ",
+             "step that failed."),
       example = "orizzonte run study.yaml", run = command_run
     )
   )

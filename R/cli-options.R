@@ -145,7 +145,7 @@ study_options <- function() {
     results = text_option("--out", "FOLDER", "where the results go (default: as the study says)"),
     fresh = switch_option("--fresh", "repeat every step"),
     anywhere = switch_option("--anywhere",
-                             "let the paths of the study file lead outside its folder"))
+                             "allow paths in the study file that lead outside its folder"))
 }
 
 cli_options <- function() {
@@ -185,8 +185,8 @@ cli_options <- function() {
                               "the saturated and the baseline model as rows of their own"),
     out = text_option("--out", "FILE", "write there instead of to the terminal"),
     unguarded = switch_option(
-      "--unguarded", paste0("as csv: texts that begin with = + - or @ as they are, without the ",
-                            "apostrophe that keeps spreadsheets from running them")),
+      "--unguarded", paste0("with csv: do not put an apostrophe before texts that begin with ",
+                            "= + - or @, which spreadsheets would run as formulas")),
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md"),
