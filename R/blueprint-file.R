@@ -53,7 +53,7 @@ construct_from <- function(bp, name, part, file) {
   }
   kind <- if (is.null(part$composed_of)) "reflective" else "composite"
   items <- file_items(part$reflected_in %||% part$composed_of, where, file)
-  scale <- if (!is.null(part$scale)) text_of(part$scale, where, file)
+  scale <- if (!is.null(part$scale)) file_text(part$scale, where, file)
   located(file, where, add_construct(bp, name, items$names, items$values, scale, kind))
 }
 
@@ -64,8 +64,8 @@ blueprint_from <- function(content, file) {
                                paste0("Run it: orizzonte run ", shell_word(file)))))
   known_keys(names(content), blueprint_keys, file)
   in_file <- function(where, code) located(file, where, code)
-  bp <- in_file("title or scale", blueprint(text_of(content$title %||% "Untitled", "title", file),
-                                            text_of(content$scale %||% "marker", "scale", file)))
+  bp <- in_file("title or scale", blueprint(file_text(content$title %||% "Untitled", "title", file),
+                                            file_text(content$scale %||% "marker", "scale", file)))
   mapping(content$constructs, "constructs", file)
   for (name in names(content$constructs)) {
     bp <- construct_from(bp, name, content$constructs[[name]], file)
@@ -88,25 +88,26 @@ blueprint_from <- function(content, file) {
     bp <- in_file("relax", add_relaxed(bp, file_expression(text, file)))
   mapping(content$start_at, "start_at", file)
   for (address in names(content$start_at)) {
-    value <- suppressWarnings(as.numeric(text_of(content$start_at[[address]], "start_at", file)))
+    value <- suppressWarnings(as.numeric(file_text(content$start_at[[address]], "start_at", file)))
     bp <- in_file("start_at", add_start(bp, file_expression(address, file), value))
   }
   mapping(content$quantities, "quantities", file)
   for (name in names(content$quantities)) {
     bp <- in_file("quantities",
                   add_quantity(bp, name,
-                               file_expression(text_of(content$quantities[[name]], "quantities",
+                               file_expression(file_text(content$quantities[[name]], "quantities",
                                                        file), file)))
   }
   mapping(content$claims, "claims", file)
   for (name in names(content$claims)) {
     bp <- in_file("claims",
                   add_claim(bp, name,
-                            file_expression(text_of(content$claims[[name]], "claims", file), file)))
+                            file_expression(file_text(content$claims[[name]], "claims", file),
+                                            file)))
   }
   mapping(content$wording, "wording", file)
   bp <- in_file("wording",
-                add_wordings(bp, lapply(content$wording, text_of, what = "wording", file = file)))
+                add_wordings(bp, lapply(content$wording, file_text, what = "wording", file = file)))
   bp <- held_from(bp, content, file, in_file)
   bp$trail <- trail_from(content$trail, file)
   bp
@@ -156,11 +157,11 @@ trail_from <- function(content, file) {
     known_keys(names(entry), c(revision_columns, "change", if (i == 1L) "blueprint"), file, where)
     number <- function(name) {
       if (is.null(entry[[name]])) return(NA_real_)
-      value <- suppressWarnings(as.numeric(text_of(entry[[name]], where, file)))
+      value <- suppressWarnings(as.numeric(file_text(entry[[name]], where, file)))
       if (is.na(value)) abort("file", paste0(file, ": ", name, " in ", where, " must be a number."))
       value
     }
-    text <- function(name) if (is.null(entry[[name]])) "" else text_of(entry[[name]], where, file)
+    text <- function(name) if (is.null(entry[[name]])) "" else file_text(entry[[name]], where, file)
     stats::setNames(lapply(revision_columns, function(name) {
       if (name == "changes") return(list(changes_from(entry, where, file)))
       if (name %in% revision_texts) text(name) else number(name)
@@ -177,7 +178,7 @@ trail_from <- function(content, file) {
 # Changes are mappings such as {free: address, from: 0, to: 0.5}; files of version 0.1.0 hold one
 # text.
 changes_from <- function(entry, where, file) {
-  if (!is.null(entry[["change"]])) return(older_changes(text_of(entry[["change"]], where, file)))
+  if (!is.null(entry[["change"]])) return(older_changes(file_text(entry[["change"]], where, file)))
   lapply(entry$changes, function(change) {
     mapping(change, where, file)
     known_keys(names(change), c(change_words, "from", "to"), file, where)
@@ -187,9 +188,9 @@ changes_from <- function(entry, where, file) {
             paste0(file, ": a change in ", where, " must be one of ", enumerate(change_words), "."))
     value <- function(name) {
       if (is.null(change[[name]])) NA_real_ else
-      as.numeric(text_of(change[[name]], where, file))
+      as.numeric(file_text(change[[name]], where, file))
     }
-    change_of(text_of(change[[what]], where, file), what, value("from"), value("to"))
+    change_of(file_text(change[[what]], where, file), what, value("from"), value("to"))
   })
 }
 
@@ -220,7 +221,7 @@ mapping <- function(x, where, file) {
   abort("file", paste0(file, ": ", where, " must hold `key: value` pairs."))
 }
 
-text_of <- function(x, what, file) {
+file_text <- function(x, what, file) {
   if (is.character(x) && length(x) == 1L) return(x)
   abort("file", paste0(file, ": ", what, " must be one piece of text."))
 }

@@ -22,7 +22,7 @@ offered_columns <- function(shown) {
     EPC = format_number(shown$expected_change),
     `std. EPC` = format_fixed(shown$expected_change_std, 2L),
     drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate),
-    verdict = shown$verdict))
+    verdict = words_of("amendment", shown$verdict)))
 }
 
 # The table of what is offered, and its legend.

@@ -44,7 +44,8 @@
 #' @return A data frame of class `orizzonte_amendments`, sorted by index, reversals and feedback
 #'   after the rest: `parameter`, `group`,
 #'   `kind`, `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`,
-#'   `actual_drop` and `actual_estimate` (`NA` where not refitted), `verdict`, and besides
+#'   `actual_drop` and `actual_estimate` (`NA` where not refitted), `verdict` (`"misspecified"`,
+#'   `"within_chance"`, `"negligible"`, `"not_misspecified"` or `"cannot_tell"`), and also
 #'   `full_change`, `power`, `equivalent_to` (an earlier row that leads to the same moments),
 #'   `explanation` (why prediction and reality differ, what is improper about the amended model) and
 #'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
@@ -89,7 +90,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
                 nothing = nothing_to_amend(fit, offered$p, criteria))
   if (!is.null(whole$nothing)) {
-    offered$verdict[offered$verdict == "misspecified"] <- "within chance"
+    offered$verdict[offered$verdict == "misspecified"] <- "within_chance"
   }
   all_offered <- offered
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
@@ -257,13 +258,10 @@ judge_candidates <- function(fit, candidates, criteria) {
   significant <- index > limit
   large <- abs(change * unit) >= smallest
   strong <- seen >= criteria$power
-  verdict <- ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"),
-                    ifelse(strong, "not misspecified", "cannot tell"))
-  verdict[is.na(verdict)] <- ifelse(significant[is.na(verdict)], "misspecified", "cannot tell")
   c(candidates,
     list(modification_index = index, df = rep(1L, length(index)),
          deflation = v / candidates$variance,
          p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
          expected_change_std = change * unit, full_change = change * candidates$kept, power = seen,
-         verdict = verdict))
+         verdict = rule_change(significant, large, strong)))
 }

@@ -22,7 +22,7 @@ joint_equalities <- function(fit, offered, criteria) {
     vapply(sets, function(set) how(each[[column]][set]), NA, USE.NAMES = FALSE)
   }
   large <- of("expected_change_std", function(x) any(abs(x) >= criteria$smallest, na.rm = TRUE))
-  strong <- of("verdict", function(x) all(x %in% c("negligible", "not misspecified")))
+  strong <- of("verdict", function(x) all(x %in% c("negligible", "not_misspecified")))
   first <- vapply(sets, `[[`, 0L, 1L)
   out <- lapply(each, function(x) x[first])
   size <- length(sets)
@@ -35,8 +35,7 @@ joint_equalities <- function(fit, offered, criteria) {
     p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE),
     expected_change = blank, expected_change_std = blank,
     full_change = blank, power = blank,
-    verdict = ifelse(significant, ifelse(strong & !large, "negligible", "misspecified"),
-                     ifelse(strong, "not misspecified", "cannot tell")),
+    verdict = rule_change(significant, large, strong),
     members = unname(lapply(sets, function(set) lapply(each, function(x) x[set[-1L]])))))
   lapply(columns, function(x) x[kept])
 }

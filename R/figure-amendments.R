@@ -23,7 +23,7 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   if (nrow(shown) == 0L) abort("input", "There is nothing to draw: nothing could be freed.")
   limit <- stats::qchisq(1 - criteria$significance, 1)
   points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index,
-                            verdict = factor(shown$verdict, verdict_levels)))
+                            verdict = factor(shown$verdict, amendment_codes)))
   reach <- max(abs(points$x), 1.5 * criteria$smallest)
   named <-
     list_frame(list(x = points$x, y = points$y,
@@ -53,15 +53,15 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ",
         short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
-    ggplot2::scale_shape_manual(values = c(misspecified = 17, `within chance` = 2, negligible = 2,
-                                           `cannot tell` = 1,
-                                           `not misspecified` = 4), name = NULL, drop = TRUE) +
+    ggplot2::scale_shape_manual(values = c(misspecified = 17, within_chance = 2, negligible = 2,
+                                           cannot_tell = 1, not_misspecified = 4),
+                                labels = amendment_words, name = NULL, drop = TRUE) +
     ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]],
-                                            `within chance` = palette_dusk[["slate"]],
+                                            within_chance = palette_dusk[["slate"]],
                                             negligible = palette_dusk[["slate"]],
-                                            `cannot tell` = palette_dusk[["slate"]],
-                                            `not misspecified` = palette_dusk[["slate"]]),
-                                            name = NULL, drop = TRUE) +
+                                            cannot_tell = palette_dusk[["slate"]],
+                                            not_misspecified = palette_dusk[["slate"]]),
+                                 labels = amendment_words, name = NULL, drop = TRUE) +
     ggplot2::scale_y_sqrt() +
     ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach,
                                 breaks = function(limits) pretty(c(-reach, reach), 6)) +
@@ -77,8 +77,9 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 
-verdict_levels <- c("misspecified", "within chance", "negligible", "cannot tell",
-                    "not misspecified")
+amendment_words <- function(codes) words_of("amendment", codes)
+amendment_codes <- c("misspecified", "within_chance", "negligible", "cannot_tell",
+                     "not_misspecified")
 
 # Heights of labels moved apart (on the root scale) where they would overlap, on each side by
 # itself.

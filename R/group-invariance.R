@@ -55,12 +55,19 @@
 #' @return An object of class `orizzonte_ladder`: a list with `fits` (by rung), `table` (also
 #'   `as.data.frame()`: `rung`, `against`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`, `aic`,
 #'   `bic`, the same with `_change`, where indices are corrected what they were before, as
-#'   `cfi_normal` and so on, `verdict`, `broken`, `status`), `contributions` (\eqn{\chi^2}
+#'   `cfi_normal` and so on, `verdict`, `rests_on`, `rests_on_verdict`, `broken`, `status`),
+#'   `contributions` (\eqn{\chi^2}
 #'   of each group by rung), `details` (by rung: the single equalities tested, with `parameter`,
 #'   `group`, `p`, `p_holm`, `expected_change_std`, `power`, `verdict`; by structural step the
 #'   differences, with `parameter`, `group`, `difference`, `difference_std`, `lower`, `upper`),
 #'   `criteria`, `reading`.
-#'   A rung that adds nothing (a path model has no loadings) says `"nothing to hold"`; without means
+#'   The verdict of a rung is one of the codes `"fits"`, `"fits_poorly"`, `"holds"`,
+#'   `"holds_small_differences"`, `"doubtful"`, `"fails"`, `"differs"`, `"differs_negligibly"`,
+#'   `"cannot_tell"`, `"nothing_to_hold"`, `"not_tested"`, `"not_converged"` and `"improper"`, or
+#'   `NA` when nothing is judged. If a rung holds although one below it does not, `rests_on` names
+#'   the latter and `rests_on_verdict` is its code. The verdict of a single equality is `"differs"`,
+#'   `"differs_negligibly"`, `"holds"` or `"cannot_tell"`.
+#'   A rung that adds nothing (a path model has no loadings) has `"nothing_to_hold"`; without means
 #'   the scalar rungs are left out, with a message.
 #' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion;
 #'   `orizzonte_error_data` when a rung is asked for that the data say nothing about.

@@ -12,10 +12,7 @@ single_equalities <- function(fit, before, criteria) {
   open <- !nzchar(tested$reason)
   found <- judge_candidates(fit, lapply(tested, function(x) x[open]), criteria)
   holm <- stats::p.adjust(found$p, "holm")
-  significant <- holm < criteria$significance
-  large <- abs(found$expected_change_std) >= criteria$smallest
-  verdict <- ifelse(significant, ifelse(large %in% FALSE, "differs little", "likely to differ"),
-                    ifelse(found$power >= criteria$power, "does not differ", "cannot tell"))
+  verdict <- rule_equality(holm, found$expected_change_std, found$power, criteria)
   out <- list_frame(list(parameter = found$parameter, group = found$group, p = found$p,
                          p_holm = holm, expected_change_std = found$expected_change_std,
                          power = found$power, verdict = verdict))
@@ -30,26 +27,15 @@ added_equalities <- function(fit, before) {
           before$layout$rows$parameter[before$layout$rows$shared])
 }
 
-# Verdicts of a step on which the next may stand.
-step_holds <- c("holds", "differs, but less than counts")
-
 # A structural step against the rung it stands on: p of the difference and how large the differences
 # are there, in standard deviations of the first group.
 judge_step <- function(fit, before, criteria) {
-  if (!has_converged(fit)) return(list(verdict = "not converged"))
-  if (!has_converged(before))
-    return(list(verdict = "not tested: the rung before has not converged"))
-  test <- difference_test(fit, before)
-  if (test$df == 0) return(list(verdict = "nothing to hold"))
+  test <- testable_difference(fit, before)
+  if (!is.null(test$code)) return(list(verdict = test$code))
   gaps <- step_differences(fit, before)
   largest <- max(abs(gaps$difference_std), na.rm = TRUE)
   improper <- solution_state(fit)$status == "improper"
-  small <- largest < criteria$smallest
-  rejected <- test$p < criteria$significance
-  verdict <- if (rejected) ifelse(small, step_holds[2L], "differs") else
-    ifelse(small, "holds", "cannot tell")
-  if (improper) verdict <- "improper"
-  list(verdict = verdict, differences = gaps)
+  list(verdict = rule_step(test$p, largest, criteria, improper), differences = gaps)
 }
 
 # Columns: parameter, group, difference (from the first group, or time), difference_std, lower,
@@ -88,13 +74,14 @@ step_unit <- function(rows, at, sd) {
 }
 
 step_sentence <- function(k, table, details) {
-  step <- table$rung[k]
-  gaps <- details[[step]]
+  gaps <- details[[table$rung[k]]]
   p <- table$p_change[k]
-  head <- paste0(step, ", on ", table$against[k], ": ", table$verdict[k])
-  if (is.null(gaps) || is.na(p)) return(paste0(head, "."))
+  verdict <- ladder_verdicts(table[k, ])
+  if (is.null(gaps) || is.na(p))
+    return(text_of("step", step = table$rung[k], against = table$against[k], verdict = verdict))
   at <- which.max(abs(gaps$difference_std))
-  paste0(head, " (p ", p_clause(p), "; largest standardized difference ",
-         format_fixed(gaps$difference_std[at], 2L), " [", format_fixed(gaps$lower[at], 2L), ", ",
-         format_fixed(gaps$upper[at], 2L), "], ", gaps$parameter[at], ").")
+  text_of("step_with_numbers", step = table$rung[k], against = table$against[k], verdict = verdict,
+          p = p_clause(p), difference = format_fixed(gaps$difference_std[at], 2L),
+          lower = format_fixed(gaps$lower[at], 2L), upper = format_fixed(gaps$upper[at], 2L),
+          parameter = gaps$parameter[at])
 }

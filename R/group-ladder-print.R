@@ -26,7 +26,7 @@ ladder_columns <- function(x) {
                    df_change = count(t$df_change), p = format_p(t$p_change),
                    cfi_change = format_fixed(t$cfi_change),
                    rmsea_change = format_fixed(t$rmsea_change),
-                   srmr_change = format_fixed(t$srmr_change), verdict = t$verdict,
+                   srmr_change = format_fixed(t$srmr_change), verdict = ladder_verdicts(t),
                    breaks = t$broken)),
     shares = c(list(group = rownames(shares)),
                stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
@@ -74,7 +74,7 @@ equality_columns <- function(tested) {
   list(parameter = tested$parameter, p = format_p(tested$p), `p (Holm)` = format_p(tested$p_holm),
        change = format_fixed(tested$expected_change_std, 2L),
        power = format_fixed(tested$power, 2L),
-       verdict = tested$verdict)
+       verdict = words_of("equality", tested$verdict))
 }
 
 # The single equalities that were tested, by rung.
@@ -114,7 +114,7 @@ over_words <- c(groups = "", times = " over times", both = " over groups and tim
 ladder_next <- function(x) {
   rung <- function(name) paste0("ladder$fits$", address_name(name))
   t <- x$table
-  bad <- t$rung[!t$verdict %in% c(sound_verdicts, "") & t$rung %in% names(rung_adds)][1L]
+  bad <- t$rung[!t$verdict %in% c(sound_codes, NA) & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
     groups <- if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), "), ")
@@ -126,7 +126,7 @@ ladder_next <- function(x) {
     return(next_step("to release one equality at a time",
                      paste0("loosen(ladder, ", quoted(bad), "), or amendments(", rung(bad), "),"),
                      command_text("invariance", "--loosen", bad)))
-  if (verdict == "fits poorly")
+  if (verdict == "fits_poorly")
     return(next_step("to see what each group lacks, and mend the model first",
                      paste0("amendments(", rung(bad), "),"), command_text("diagnose")))
   next_step("to try the usual remedies",

@@ -11,41 +11,31 @@ rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, grepl("metric", rung), groups)
 }
 
-# Verdicts on which a further rung may stand.
-small_differences <- "holds, small differences"
-sound_verdicts <- c("fits", "holds", small_differences, "nothing to hold")
-
-# A measurement rung against another one; the first when `before` is NULL. Where chi-square rejects
-# what no index objects to, the single equalities decide.
+# A measurement rung against another one; the first when `before` is NULL. Where the difference in
+# chi-square is significant and no index breaks its criterion, the single equalities decide.
 judge_rung <- function(fit, before, rung, criteria) {
-  found <- function(verdict, broken = character(), equalities = NULL) {
-    list(verdict = verdict, broken = index_names_of(broken),
-         equalities = equalities)
-  }
-  if (!has_converged(fit)) return(found("not converged"))
-  improper <- solution_state(fit)$status == "improper"
   own <- comparison_measures(fit)
-  if (is.null(before)) {
-    good <- fits_acceptably(own, criteria)
-    return(found(if (improper) "improper" else if (is.na(good)) "" else
-      if (good) "fits" else "fits poorly"))
-  }
-  if (!has_converged(before)) return(found("not tested: the rung before has not converged"))
-  test <- difference_test(fit, before)
-  if (test$df == 0) return(found("nothing to hold"))
-  limits <- rung_limits(rung, length(fit$layout$groups), criteria)
-  broken <- rung_breaks(own, comparison_measures(before), test$p, limits)
+  improper <- solution_state(fit)$status == "improper"
+  if (is.null(before))
+    return(list(verdict = rule_first_rung(has_converged(fit), improper, own$cfi, own$rmsea,
+                                          criteria)))
+  test <- testable_difference(fit, before)
+  if (!is.null(test$code)) return(list(verdict = test$code))
+  broken <- rung_breaks(own, comparison_measures(before), test$p,
+                        rung_limits(rung, length(fit$layout$groups), criteria))
   rejected <- isTRUE(test$p < criteria$significance)
   equalities <- if (rejected && length(broken) == 0L) single_equalities(fit, before, criteria)
-  if (any(equalities$verdict == "likely to differ")) broken <- "p"
-  verdict <- if ("cfi" %in% broken && length(broken) > 1L) "fails" else
-    if (length(broken)) "doubtful" else if (rejected) small_differences else "holds"
-  found(if (improper) "improper" else verdict, broken, equalities)
+  differing <- any(equalities$verdict == "differs")
+  list(verdict = rule_rung(broken, rejected, differing, improper),
+       broken = index_names_of(if (differing) "p" else broken), equalities = equalities)
 }
 
-# By the second tier of the criteria; NA when the indices are not known.
-fits_acceptably <- function(measures, criteria) {
-  measures$cfi >= criteria$cfi[2L] && measures$rmsea <= criteria$rmsea[2L]
+# The test of a fit against the one below it, or the code that says why there is none.
+testable_difference <- function(fit, before) {
+  converged <- has_converged(fit)
+  converged_before <- has_converged(before)
+  test <- if (converged && converged_before) difference_test(fit, before)
+  list(code = rule_testable(converged, converged_before, test$df), p = test$p)
 }
 
 rung_breaks <- function(own, before, p, limits) {
@@ -53,44 +43,12 @@ rung_breaks <- function(own, before, p, limits) {
                        srmr_change = own$srmr - before$srmr, p_change = p), limits)
 }
 
-# A verdict that something holds says what it rests on, when that is not sound. `previous`: the
-# number of the rung each one stands on.
-add_foundations <- function(verdicts, previous) {
-  said <- c(fails = "fails", doubtful = "is doubtful", `not converged` = "has not converged",
-            improper = "is improper", `fits poorly` = "fits poorly",
-            differs = "differs", `cannot tell` = "is not settled")
-  for (k in seq_along(verdicts)) {
-    if (!verdicts[k] %in% c("holds", small_differences)) next
-    below <- previous[k]
-    while (!is.na(below) && verdicts[below] %in% sound_verdicts) below <- previous[below]
-    if (is.na(below)) next
-    why <- said[sub(",.*|:.*", "", verdicts[below])]
-    # what rests on it in turn rests on the same
-    why <- if (is.na(why)) sub(".*a rung that ", "", verdicts[below]) else why
-    verdicts[k] <- paste0("holds, but rests on a rung that ", why)
-  }
-  verdicts
+# The verdicts of a ladder in words, with what they rest on.
+ladder_verdicts <- function(table) {
+  ifelse(is.na(table$rests_on), words_of("verdict", table$verdict),
+         vapply(words_of("unsound", table$rests_on_verdict),
+                function(why) text_of("verdict_on_unsound", why = why), "", USE.NAMES = FALSE))
 }
-
-rung_allows <-
-  c(configural = "the constructs have the same structure; no numbers may be compared yet",
-    metric = "effects, covariances and correlations may be compared",
-    second_order_metric =
-    "effects and covariances of constructs measured by constructs may be compared, too",
-    scalar = "means of constructs may be compared",
-    second_order_scalar = "means of constructs measured by constructs may be compared, too",
-    strict = "sums and means of observed scores may be compared")
-
-rung_asks <-
-  c(configural = "the same constructs and items everywhere, each with its own values",
-    metric = "an item means the same: loadings and weights are equal",
-    second_order_metric =
-    "constructs measured by constructs mean the same: their loadings are equal",
-    scalar =
-    paste0("an item starts from the same level: intercepts of items are equal, means of ",
-           "constructs may differ"),
-    second_order_scalar = "constructs start from the same level, given what they measure",
-    strict = "an item is equally exact: residual variances and covariances are equal")
 
 # The rung on which means may be compared, if it is there and has converged.
 comparable_rung <- function(ladder) {
@@ -105,8 +63,8 @@ comparable_rung <- function(ladder) {
 unsound_rung <- function(ladder, rung) {
   t <- ladder$table
   below <- t$rung[seq_len(match(rung, t$rung))]
-  bad <- below[!t$verdict[seq_along(below)] %in% sound_verdicts &
-                 below %in% c(names(rung_allows), rung)]
+  bad <- below[!t$verdict[seq_along(below)] %in% sound_codes &
+                 below %in% c(names(rung_adds), rung)]
   if (length(bad)) bad[1L]
 }
 
@@ -117,40 +75,31 @@ caveat_of <- function(x, rung) {
   if (!inherits(x, "orizzonte_ladder")) return(fit_caveat(x))
   bad <- unsound_rung(x, rung)
   if (is.null(bad)) return(NULL)
-  paste0(rung_sentence(bad, x$table$verdict[match(bad, x$table$rung)]),
-         " What follows takes for granted what ",
-         if (bad == rung) "this rung holds" else "that rung and those above it hold",
-         " equal: no conclusion rests on it as long as that is so.")
+  text_of("caveat_rung", first = rung_sentence(bad, x$table$verdict[match(bad, x$table$rung)]),
+          rungs = text_of(if (bad == rung) "caveat_this" else "caveat_above"))
 }
 
 fit_caveat <- function(fit) {
   state <- solution_state(fit)
   if (state$status %in% c("improper", "not converged"))
-    return(paste0("The solution is ", state$status, " (", state$trouble, "): what follows may ",
-                  "mislead."))
+    return(text_of("caveat_status", status = state$status, trouble = state$trouble))
   own <- comparison_measures(fit)
-  if (test_of(fit)$df == 0L || isTRUE(fits_acceptably(own, criteria()))) return(NULL)
-  paste0("The model does not fit acceptably (CFI ", format_fixed(own$cfi), ", RMSEA ",
-         format_fixed(own$rmsea), "): what follows takes it for granted.")
+  acceptable <- rule_acceptable_fit(own$cfi, own$rmsea, criteria())
+  if (test_of(fit)$df == 0L || isTRUE(acceptable)) return(NULL)
+  text_of("caveat_fit", cfi = format_fixed(own$cfi), rmsea = format_fixed(own$rmsea))
 }
 
 rung_sentence <- function(rung, verdict) {
-  if (verdict == "fits poorly")
-    return(paste0("The ", rung, " model does not fit acceptably: mend it first, in each group."))
-  if (verdict == "improper")
-    return(paste0("The ", rung, " solution is improper: mend it first."))
-  if (startsWith(verdict, "not tested")) return(paste0("The ", rung, " rung is ", verdict, "."))
-  if (startsWith(verdict, "holds, but"))
-    return(paste0("The ", rung, " rung ", sub("^holds, but ", "", verdict), "."))
-  paste0("The ", rung, " rung ",
-         switch(verdict, fails = "fails", doubtful = "is doubtful",
-                `not converged` = "has not converged", verdict), ".")
+  # a step of structure, or a rung that holds on its own
+  if (!paste0("rung_", verdict) %in% names(texts$table))
+    return(text_of("rung_other", rung = rung, verdict = words_of("verdict", verdict)))
+  text_of(paste0("rung_", verdict), rung = rung)
 }
 
 read_ladder <- function(table, fits, details, criteria) {
-  known <- table$rung %in% names(rung_allows)
-  bad <- which(known & !table$verdict %in% c(sound_verdicts, ""))
-  held <- which(known & table$verdict %in% setdiff(sound_verdicts, "nothing to hold"))
+  known <- table$rung %in% names(rung_adds)
+  bad <- which(known & !table$verdict %in% c(sound_codes, NA))
+  held <- which(known & table$verdict %in% setdiff(sound_codes, "nothing_to_hold"))
   last <- if (length(bad)) held[held < bad[1L]] else held
   steps <- which(!known)
   c(if (length(last)) allowed_sentence(table$rung[max(last)], fits),
@@ -160,16 +109,14 @@ read_ladder <- function(table, fits, details, criteria) {
 }
 
 allowed_sentence <- function(top, fits) {
-  if (top == "strict" && !fits[[top]]$layout$means) rung_allows[["strict"]] <-
-    rung_allows[["metric"]]
+  allows <- function(rung) text_of(paste0("allows_", rung))
+  own <- if (top == "strict" && !fits[[top]]$layout$means) "metric" else top
   loose <- released_addresses(fits[[top]])
-  if (length(loose) == 0L) return(paste0("Up to ", top, ": ", rung_allows[[top]], "."))
-  # sums of scores carry what is not held; constructs do not
-  allowed <- if (top == "strict")
-    paste0(rung_allows[["scalar"]],
-           ", sums and means of observed scores only without the items concerned") else
-    rung_allows[[top]]
-  paste0("Up to ", top, ", in part (not held: ", enumerate(loose, most = 8L), "): ", allowed, ".")
+  if (length(loose) == 0L) return(text_of("allowed", rung = top, allowed = allows(own)))
+  # sums of scores include the parameters that are not held; constructs do not
+  allowed <- if (top == "strict") text_of("allowed_without_items", allowed = allows("scalar")) else
+    allows(top)
+  text_of("allowed_in_part", rung = top, released = enumerate(loose, most = 8L), allowed = allowed)
 }
 
 # Where the test of the difference and the indices disagree.
@@ -181,24 +128,21 @@ disagreement_sentence <- function(k, table, details, criteria) {
   if (is.null(tested)) {
     index <- strsplit(table$broken[k], ", ")[[1L]]
     if (p < criteria$significance || length(index) == 0L) return(NULL)
-    return(paste0(rung, ": \u0394\u03c7\u00b2 is not significant (p = ", format_p(p), "), but ",
-                  enumerate(paste0("\u0394", index)), if (length(index) == 1L) " breaks its" else
-                    " break their", " criterion."))
+    return(text_of("indices_object", rung = rung, p = format_p(p), count = length(index),
+                   indices = enumerate(paste0("\u0394", index))))
   }
-  likely <- tested[tested$verdict == "likely to differ", ]
-  paste0(rung, ": \u0394\u03c7\u00b2 is significant (p ", p_clause(p), ") while no index ",
-         "breaks its criterion. Of ",
-         count_of(nrow(tested), "single equality", "single equalities"), ", ",
-         if (nrow(likely)) {
-           paste0("likely to differ: ",
-                  enumerate(paste0(likely$parameter, " (p ", p_clause(likely$p_holm),
-                                   " after Holm, change ",
-                                   format_fixed(likely$expected_change_std, 2L), ")"), most = 4L),
-                  ".")
-         } else {
-           paste0("none is both significant after Holm's adjustment and large: small differences, ",
-                  "spread over many items.")
-         })
+  likely <- tested[tested$verdict == "differs", ]
+  found <- if (nrow(likely) == 0L) text_of("spread_differences") else
+    text_of("likely_to_differ", which = enumerate(likely_parameters(likely), most = 4L))
+  text_of("chisq_objects", rung = rung, p = p_clause(p), found = found,
+          tested = count_of(nrow(tested), "single equality", "single equalities"))
+}
+
+likely_parameters <- function(likely) {
+  vapply(seq_len(nrow(likely)), function(k) {
+    text_of("likely_parameter", parameter = likely$parameter[k], p = p_clause(likely$p_holm[k]),
+            change = format_fixed(likely$expected_change_std[k], 2L))
+  }, "")
 }
 
 # What a rung would hold, were it not excepted: with its group, unless in all of them.

@@ -15,8 +15,7 @@ new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL
   fits <- c(fits, climbed$fits)
   previous <- c(previous, match(climbed$base, names(fits)))
   judged <- c(judged, climbed$judged)
-  verdicts <- add_foundations(vapply(judged, `[[`, "", "verdict"), previous)
-  table <- ladder_rows(fits, previous, verdicts,
+  table <- ladder_rows(fits, previous, vapply(judged, `[[`, "", "verdict"),
                        vapply(judged, function(x) x$broken %||% "", ""))
   details <- Filter(Negate(is.null), stats::setNames(lapply(judged, function(x) {
     x$equalities %||% x$differences
@@ -47,7 +46,7 @@ climb_steps <- function(fits, structural, on, criteria, over) {
     out$fits[[step]] <- fit
     out$base <- c(out$base, base)
     out$judged <- c(out$judged, list(judged))
-    if (judged$verdict %in% step_holds) base <- step
+    if (judged$verdict %in% step_codes) base <- step
   }
   out
 }
@@ -68,10 +67,14 @@ ladder_rows <- function(fits, previous, verdicts, broken) {
   tested <- lengths(tests) > 0L
   columns$chisq_change[tested] <- vapply(tests[tested], `[[`, 0, "chisq")
   columns$verdict <- verdicts
+  foundation <- rule_foundation(verdicts, previous)
+  columns$rests_on <- rungs[foundation]
+  columns$rests_on_verdict <- verdicts[foundation]
   columns$broken <- broken
   columns$against <- rungs[previous]
   columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
   list_frame(columns[c("rung", "against", comparison_columns,
-                       paste0(comparison_columns, "_change"), "verdict", "broken", "status",
+                       paste0(comparison_columns, "_change"), "verdict", "rests_on",
+                       "rests_on_verdict", "broken", "status",
                        intersect(uncorrected_columns, names(columns)))])
 }

@@ -128,7 +128,7 @@ rung_met <- function(fit, before, rung, until, criteria) {
   if (until == "indices") {
     judged <- if (rung %in% names(rung_adds)) judge_rung(fit, before, rung, criteria) else
       judge_step(fit, before, criteria)
-    return(judged$verdict %in% c(sound_verdicts, step_holds))
+    return(judged$verdict %in% c(sound_codes, step_codes))
   }
   test <- difference_test(fit, before)
   test$df <= 0 || test$p >= release_level(criteria)

@@ -51,7 +51,7 @@ items_left_out <- function(fit, quality, which) {
   weak <- quality$loadings$construct[abs(quality$loadings$standardized) <
                                        quality$criteria$loading[2L]]
   weak <- setdiff(weak, names(quality$parts_of))
-  short <- grepl("falls short", table$verdict) | table$construct %in% weak
+  short <- table$verdict %in% "falls_short" | table$construct %in% weak
   names <- unique(table$construct[which == "all" | short])
   items <- unique(unlist(lapply(names, reflected_items, fit = fit)))
   items <- setdiff(items, fit$layout$constructs)

@@ -1,29 +1,29 @@
 # What falls short of what, and through which item, in words; and the printed form.
 
-# Of each construct and group: good, acceptable, or what falls short.
-quality_verdicts <- function(x) {
-  vapply(seq_along(x$table$construct), function(k) {
+# The verdict on each construct and group (a code), and the criteria it does not meet.
+judge_constructs <- function(x) {
+  found <- lapply(seq_along(x$table$construct), function(k) {
     row <- x$table[k, ]
-    if (row$construct %in% names(x$parts_of))
-      return(paste0("part of ", x$parts_of[[row$construct]], ": variance_split()"))
-    tiers <- c(omega = tier_of(row$omega, x$criteria$reliability),
-               AVE = tier_of(row$ave, x$criteria$ave))
-    apart <- apart_from_others(x, row)
-    short <- c(names(tiers)[tiers %in% "short"], apart)
-    if (length(short)) return(paste0("falls short: ", enumerate(short)))
-    if (all(is.na(tiers))) return("")
-    if (any(tiers %in% "acceptable")) "acceptable" else "good"
-  }, "")
+    if (row$construct %in% names(x$parts_of)) return(list(verdict = "part", short = ""))
+    tiers <- c(omega = rule_tier(row$omega, x$criteria$reliability),
+               AVE = rule_tier(row$ave, x$criteria$ave))
+    short <- c(names(tiers)[tiers %in% "short"], apart_from_others(x, row))
+    list(verdict = rule_construct(tiers, length(short)), short = paste(short, collapse = ", "))
+  })
+  list(verdict = vapply(found, `[[`, "", "verdict"), short = vapply(found, `[[`, "", "short"))
 }
 
-# "good", "acceptable" or "short" by two tiers; `down`: less is better.
-tier_of <- function(value, tiers, down = FALSE) {
-  if (is.na(value)) return(NA_character_)
-  if (down) {
-    value <- -value
-    tiers <- -tiers
-  }
-  if (value >= tiers[1L]) "good" else if (value >= tiers[2L]) "acceptable" else "short"
+# The same in words.
+quality_verdicts <- function(x) {
+  t <- x$table
+  vapply(seq_along(t$construct), function(k) {
+    if (t$verdict[k] %in% "part")
+      return(text_of("quality_part", whole = x$parts_of[[t$construct[k]]]))
+    if (t$verdict[k] %in% "falls_short")
+      return(text_of("quality_falls_short",
+                     criteria = enumerate(strsplit(t$short[k], ", ", fixed = TRUE)[[1L]])))
+    words_of("quality", t$verdict[k])
+  }, "")
 }
 
 # By which rules a construct is not told apart from another.
@@ -51,9 +51,9 @@ quality_sentences <- function(x) {
 # Omega and AVE, with the weakest item and what would be without it.
 convergent_sentences <- function(x, row) {
   if (row$construct %in% names(x$parts_of)) return(NULL)
-  short <- c(if (tier_of(row$omega, x$criteria$reliability) %in% "short")
+  short <- c(if (rule_tier(row$omega, x$criteria$reliability) %in% "short")
                short_of("omega", row$omega, x$criteria$reliability[2L]),
-             if (tier_of(row$ave, x$criteria$ave) %in% "short")
+             if (rule_tier(row$ave, x$criteria$ave) %in% "short")
                short_of("AVE", row$ave, x$criteria$ave[2L]))
   items <- x$loadings[x$loadings$construct == row$construct & x$loadings$group %in% row$group, ]
   where <- if (is.na(row$group)) "" else paste0(" in ", row$group)
@@ -125,7 +125,7 @@ quality_columns <- function(x) {
                   `p equal` = format_p(table$p_equal_loadings), AVE = format_share(table$ave),
                   shared = format_share(table$largest_shared),
                   with = ifelse(is.na(table$shared_with), "", table$shared_with),
-                  verdict = table$verdict)
+                  verdict = quality_verdicts(x))
   names(columns)[c(4L, 6L)] <- paste(c("omega", "alpha"), percent)
   columns
 }

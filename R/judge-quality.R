@@ -20,7 +20,9 @@
 #'   construct and group: `construct`, `group`, `items` (their number), `omega`, `omega_lower`,
 #'   `omega_upper`, `alpha`, `alpha_lower`, `alpha_upper`, `alpha_standardized`, `ave`,
 #'   `largest_shared` (the largest squared correlation with another construct), `shared_with`,
-#'   `ave_lower`, `ave_upper`, `p_equal_loadings` and `verdict`. The object holds besides: `pairs`
+#'   `ave_lower`, `ave_upper`, `p_equal_loadings`, `verdict` (`"good"`, `"acceptable"`,
+#'   `"falls_short"`, `"part"` for a part of a larger construct, or `NA`) and `short` (the criteria
+#'   that are not met). The object also holds `pairs`
 #'   (`first`, `second`, `group`, `correlation`, `se`, `lower`, `upper`, `p_below_one`, `htmt`,
 #'   `htmt_lower`, `htmt_upper`), `loadings` (standardized, by item), `fornell_larcker`
 #'   (correlations, the root of the average variance extracted in the diagonal) and `htmt` as
@@ -102,7 +104,7 @@ construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "s
                                                              out$equal_loadings$construct)]
   }
   out <- quality_with_bootstrap(out, bootstrap)
-  out$table$verdict <- quality_verdicts(out)
+  out$table[c("verdict", "short")] <- judge_constructs(out)
   if (!is_replicate(fit)) out$left_out <- items_left_out(fit, out, leave_out)
   out
 }
@@ -181,10 +183,10 @@ new_quality <- function(fit, parts, judged, asked, criteria) {
   table$largest_shared <- shared$value
   table$shared_with <- shared$with
   table$p_equal_loadings <- NA_real_
-  table$verdict <- NA_character_
+  table$verdict <- table$short <- NA_character_
   order <- c("construct", "group", "items", "omega", "omega_lower", "omega_upper", "alpha",
              "alpha_lower", "alpha_upper", "alpha_standardized", "ave", "largest_shared",
-             "shared_with", "ave_lower", "ave_upper", "p_equal_loadings", "verdict")
+             "shared_with", "ave_lower", "ave_upper", "p_equal_loadings", "verdict", "short")
   left <- unlist(unname(lapply(judged, `[[`, "left")))
   structure(list(title = fit$request$blueprint$title, table = table[order], pairs = pairs,
                  loadings = frame("loadings"), equal_loadings = NULL, left_out = NULL,

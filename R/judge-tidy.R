@@ -68,7 +68,7 @@ tidy.orizzonte_ladder <- function(x, ...) {
 glance.orizzonte_ladder <- function(x, ...) {
   check_arguments("glance")
   table <- as.data.frame(x)
-  holding <- which(startsWith(table$verdict, "holds") | table$verdict == "fits")
+  holding <- which(table$verdict %in% c("fits", "holds", "holds_small_differences"))
   top <- if (length(holding)) max(holding) else NA_integer_
   as_tibble_if_possible(list_frame(list(
     rungs = nrow(table), groups = length(x$fits[[1L]]$layout$groups), highest = table$rung[top],
@@ -194,7 +194,7 @@ glance.orizzonte_quality <- function(x, ...) {
   t <- x$table
   as_tibble_if_possible(list_frame(list(
     constructs = length(unique(t$construct)), groups = max(1L, length(x$groups)),
-    short = sum(startsWith(t$verdict, "falls short")), lowest.omega = least_of(t$omega),
+    short = sum(t$verdict %in% "falls_short"), lowest.omega = least_of(t$omega),
     lowest.AVE = least_of(t$ave), largest.HTMT = -least_of(-x$pairs$htmt))))
 }
 

@@ -200,7 +200,8 @@ fit_amendment_parts <- function(fit, criteria) {
                       MI = format_fixed(x$modification_index, 2L),
                       `expected change, std.` = format_fixed(x$expected_change_std, 2L),
                       `real drop` = format_fixed(x$actual_drop, 2L),
-                      estimate = format_number(x$actual_estimate), verdict = x$verdict),
+                      estimate = format_number(x$actual_estimate),
+                      verdict = words_of("amendment", x$verdict)),
                  code = "parameter"),
     report_bullets(remarks), report_text(chance_note(found)))
 }

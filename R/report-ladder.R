@@ -46,7 +46,7 @@ ladder_rung_parts <- function(ladder) {
 rung_meanings <- function(ladder) {
   rungs <- names(ladder$fits)
   lapply(seq_along(rungs), function(k) {
-    asks <- if (rungs[k] %in% names(rung_asks)) rung_asks[[rungs[k]]] else
+    asks <- if (rungs[k] %in% names(rung_adds)) text_of(paste0("asks_", rungs[k])) else
       paste0("equal, too, on top of what ", ladder$table$against[k], " holds")
     list(in_bold(rungs[k]), paste0(": ", asks))
   })
@@ -84,7 +84,8 @@ ladder_failing_parts <- function(ladder, criteria) {
     report_table(list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L),
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
                       `std.` = format_fixed(x$expected_change_std, 2L),
-                      `real drop` = format_fixed(x$actual_drop, 2L), verdict = x$verdict),
+                      `real drop` = format_fixed(x$actual_drop, 2L),
+                      verdict = words_of("amendment", x$verdict)),
                  code = "parameter"),
     report_bullets(item_wordings(x$parameter, fit)))
 }

@@ -26,8 +26,8 @@ rung_text <- function(k, ladder) {
            ", \u0394CFI = ", format_share(t$cfi_change[k], 3L), ", \u0394RMSEA = ",
            format_share(t$rmsea_change[k], 3L), ", \u0394SRMR = ",
            format_share(t$srmr_change[k], 3L))
-  paste0(t$rung[k], ": ", own, against, if (nzchar(t$verdict[k])) paste0(" (", t$verdict[k], ")"),
-         ".")
+  verdict <- if (!is.na(t$verdict[k])) paste0(" (", ladder_verdicts(t[k, ]), ")")
+  paste0(t$rung[k], ": ", own, against, verdict, ".")
 }
 
 # Releases with the p of what each gained, adjusted for their number.

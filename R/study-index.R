@@ -95,7 +95,7 @@ amendments_sentence <- function(x) {
          "), modification index ", format_fixed(x$modification_index[1L], 2L),
          if (!is.na(drop))
            paste0("; after refitting \u03c7\u00b2 falls by ", format_fixed(drop, 2L)),
-         " (", x$verdict[1L], ").")
+         " (", words_of("amendment", x$verdict[1L]), ").")
 }
 
 # The first few intervals; the rest is in the table.

@@ -73,7 +73,9 @@ forbidden_calls <- function(folder) {
   one <- function(e, file) {
     if (!is.call(e)) return(invisible())
     head <- e[[1L]]
-    name <- if (is.call(head) && length(head) == 3L && as.character(head[[1L]]) %in% c("::", ":::"))
+    qualified <- is.call(head) && length(head) == 3L && is.symbol(head[[1L]]) &&
+      as.character(head[[1L]]) %in% c("::", ":::")
+    name <- if (qualified)
       as.character(head[[3L]]) else if (is.symbol(head)) as.character(head) else ""
     parsed <- function(x) {
       is.call(x) && any(c("parse", "str2lang", "str2expression", "parse_expr", "parsed_text") %in%

@@ -158,14 +158,14 @@ test_that("verdicts follow index, expected change and power", {
   delta <- 0.1 * abs(table$expected_change / table$expected_change_std)
   power <- pchisq(qchisq(0.95, 1), 1, ncp = delta^2 * v, lower.tail = FALSE)
   expect_equal(table$power, power, tolerance = 1e-6)
-  expect_true(all((table$verdict == "not misspecified") == (table$p > 0.05 & power >= 0.75)))
-  expect_true(all((table$verdict == "cannot tell") == (table$p > 0.05 & power < 0.75)))
+  expect_true(all((table$verdict == "not_misspecified") == (table$p > 0.05 & power >= 0.75)))
+  expect_true(all((table$verdict == "cannot_tell") == (table$p > 0.05 & power < 0.75)))
   large <- amendments(fit_model(measurement, summary_data(cov(data[fit$layout$observed]), 50000)),
                       top = 0)
   expect_true("negligible" %in% large$verdict)
   expect_true(all(abs(large$expected_change_std[large$verdict == "negligible"]) < 0.1))
   strict <- amendments(fit, top = 0, criteria = criteria(smallest = 0.4))
-  expect_gt(sum(strict$verdict == "not misspecified"), sum(table$verdict == "not misspecified"))
+  expect_gt(sum(strict$verdict == "not_misspecified"), sum(table$verdict == "not_misspecified"))
 })
 
 test_that("what leads to the same moments is marked, and a block of shared residuals is named", {

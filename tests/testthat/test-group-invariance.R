@@ -345,7 +345,7 @@ test_that("rungs that the data or the model say nothing about are not said to ho
   steps <-
     suppressMessages(invariance(path, data, by = "setting", rungs = c("configural", "metric"),
                                 structural = "effect", structural_on = "metric"))
-  expect_equal(steps$table$verdict[2], "nothing to hold")
+  expect_equal(steps$table$verdict[2], "nothing_to_hold")
   expect_equal(steps$table$df_change[3], 2)
   one <- suppressMessages(invariance(two, data, by = "setting", rungs = "metric"))
   expect_output(print(one), "metric")

@@ -176,7 +176,8 @@ test_that("what falls short is said with its item, and what is not judged with a
                all = FALSE)
   expect_match(paste(text, collapse = " "), "HTMT .[0-9]+ is above .4")
   expect_match(text, "Not judged: Resources", fixed = TRUE, all = FALSE)
-  expect_equal(as.data.frame(strict)$verdict[1], "falls short: omega and HTMT")
+  expect_equal(as.data.frame(strict)$verdict[1], "falls_short")
+  expect_equal(as.data.frame(strict)$short[1], "omega, HTMT")
   expect_true(all(c("cr4", "st2") %in% strict$left_out$item))
   growth <- blueprint("Growth") |>
     construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>

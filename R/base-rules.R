@@ -1,0 +1,18 @@
+# Rules that several stages share. A rule is a pure function from numbers to a code of a closed set;
+# codes become words only in tables of texts.
+
+# What a test of single parameters says, from its significance, from whether the expected change is
+# large enough to matter, and from whether the test has the power to detect a change that matters
+# (Saris, Satorra & van der Veld 2009). Vectors; one code per element:
+#   "misspecified"      significant, and large or not powerful enough to call it small
+#   "negligible"        significant, but small, in a test of enough power
+#   "not_misspecified"  not significant in a test of enough power
+#   "cannot_tell"       not significant in a test of too little power, or of unknown power
+# An unknown size or power of a significant test counts against the parameter; an unknown test says
+# nothing.
+rule_change <- function(significant, large, powerful) {
+  powerful <- powerful %in% TRUE
+  code <- ifelse(significant, ifelse(powerful & large %in% FALSE, "negligible", "misspecified"),
+                 ifelse(powerful, "not_misspecified", "cannot_tell"))
+  ifelse(is.na(code), "cannot_tell", code)
+}

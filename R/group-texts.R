@@ -1,0 +1,91 @@
+# The texts of ladders.
+
+add_texts(
+  verdict_fits = "fits",
+  verdict_fits_poorly = "fits poorly",
+  verdict_holds = "holds",
+  verdict_holds_small_differences = "holds, small differences",
+  verdict_doubtful = "doubtful",
+  verdict_fails = "fails",
+  verdict_differs = "differs",
+  verdict_differs_negligibly = "differs, but less than counts",
+  verdict_cannot_tell = "cannot tell",
+  verdict_nothing_to_hold = "nothing to hold",
+  verdict_not_tested = "not tested: the rung before has not converged",
+  verdict_not_converged = "not converged",
+  verdict_improper = "improper",
+  verdict_on_unsound = "holds, but rests on a rung that {why}",
+
+  unsound_fits_poorly = "fits poorly",
+  unsound_doubtful = "is doubtful",
+  unsound_fails = "fails",
+  unsound_differs = "differs",
+  unsound_differs_negligibly = "differs, but less than counts",
+  unsound_cannot_tell = "is not settled",
+  unsound_not_tested = "was not tested",
+  unsound_not_converged = "has not converged",
+  unsound_improper = "is improper",
+
+  equality_differs = "likely to differ",
+  equality_differs_negligibly = "differs little",
+  equality_holds = "does not differ",
+  equality_cannot_tell = "cannot tell",
+
+  rung_fits_poorly =
+    "The {rung} model does not fit acceptably: mend it first, in each group.",
+  rung_improper = "The {rung} solution is improper: mend it first.",
+  rung_not_tested = "The {rung} rung is not tested: the rung before has not converged.",
+  rung_fails = "The {rung} rung fails.",
+  rung_doubtful = "The {rung} rung is doubtful.",
+  rung_not_converged = "The {rung} rung has not converged.",
+  rung_other = "The {rung} rung {verdict}.",
+
+  asks_configural = "the same constructs and items everywhere, each with its own values",
+  asks_metric = "an item means the same: loadings and weights are equal",
+  asks_second_order_metric =
+    "constructs measured by constructs mean the same: their loadings are equal",
+  asks_scalar = paste0(
+    "an item starts from the same level: intercepts of items are equal, means of constructs may ",
+    "differ"),
+  asks_second_order_scalar = "constructs start from the same level, given what they measure",
+  asks_strict = "an item is equally exact: residual variances and covariances are equal",
+
+  allowed = "Up to {rung}: {allowed}.",
+  allowed_in_part = "Up to {rung}, in part (not held: {released}): {allowed}.",
+  allowed_without_items =
+    "{allowed}, sums and means of observed scores only without the items concerned",
+  allows_configural =
+    "the constructs have the same structure; no numbers may be compared yet",
+  allows_metric = "effects, covariances and correlations may be compared",
+  allows_second_order_metric =
+    "effects and covariances of constructs measured by constructs may be compared, too",
+  allows_scalar = "means of constructs may be compared",
+  allows_second_order_scalar = "means of constructs measured by constructs may be compared, too",
+  allows_strict = "sums and means of observed scores may be compared",
+
+  indices_object = paste0(
+    "{rung}: \u0394\u03c7\u00b2 is not significant (p = {p}), but {indices} ",
+    "break{qty(count)}{?s/} {qty(count)}{?its/their} criterion."),
+  chisq_objects = paste0(
+    "{rung}: \u0394\u03c7\u00b2 is significant (p {p}) while no index breaks its criterion. ",
+    "Of {tested}, {found}."),
+  likely_to_differ = "likely to differ: {which}",
+  spread_differences = paste0(
+    "none is both significant after Holm's adjustment and large: small differences, spread over ",
+    "many items"),
+  likely_parameter = "{parameter} (p {p} after Holm, change {change})",
+
+  step = "{step}, on {against}: {verdict}.",
+  step_with_numbers = paste0(
+    "{step}, on {against}: {verdict} (p {p}; largest standardized difference {difference} ",
+    "[{lower}, {upper}], {parameter})."),
+
+  caveat_rung = paste0(
+    "{first} What follows takes for granted what {rungs} equal: no conclusion rests on it as ",
+    "long as that is so."),
+  caveat_this = "this rung holds",
+  caveat_above = "that rung and those above it hold",
+  caveat_status = "The solution is {status} ({trouble}): what follows may mislead.",
+  caveat_fit = paste0(
+    "The model does not fit acceptably (CFI {cfi}, RMSEA {rmsea}): what follows takes it for ",
+    "granted."))

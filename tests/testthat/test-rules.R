@@ -1,0 +1,173 @@
+# Rules turn numbers into codes: each is tried just below, at and just above its boundaries.
+
+near <- 1e-9
+
+test_that("one decision from significance, size and power", {
+  cases <- expand.grid(significant = c(TRUE, FALSE, NA), large = c(TRUE, FALSE, NA),
+                       powerful = c(TRUE, FALSE, NA))
+  code <- rule_change(cases$significant, cases$large, cases$powerful)
+  expected <- with(cases, ifelse(
+    is.na(significant), "cannot_tell",
+    ifelse(significant, ifelse(powerful %in% TRUE & large %in% FALSE, "negligible",
+                               "misspecified"),
+           ifelse(powerful %in% TRUE, "not_misspecified", "cannot_tell"))))
+  # written out, since the rule is short: what a reader would look up
+  table <- c("TRUE TRUE TRUE" = "misspecified", "TRUE FALSE TRUE" = "negligible",
+             "TRUE TRUE FALSE" = "misspecified", "TRUE FALSE FALSE" = "misspecified",
+             "FALSE TRUE TRUE" = "not_misspecified", "FALSE FALSE TRUE" = "not_misspecified",
+             "FALSE TRUE FALSE" = "cannot_tell", "FALSE FALSE FALSE" = "cannot_tell")
+  key <- paste(cases$significant, cases$large, cases$powerful)
+  known <- key %in% names(table)
+  expect_equal(code[known], unname(table[key[known]]))
+  expect_equal(code, expected)
+})
+
+test_that("the first rung: acceptable by the second tier of CFI and RMSEA, both", {
+  k <- criteria(cfi = c(.95, .90), rmsea = c(.06, .08))
+  first <- function(cfi, rmsea) rule_first_rung(TRUE, FALSE, cfi, rmsea, k)
+  expect_equal(first(.90, .08), "fits")
+  expect_equal(first(.90 - near, .08), "fits_poorly")
+  expect_equal(first(.90, .08 + near), "fits_poorly")
+  expect_equal(first(.90 + near, .08 - near), "fits")
+  expect_equal(first(.99, .20), "fits_poorly")
+  expect_equal(first(.50, .01), "fits_poorly")
+  expect_equal(first(.94, .07), "fits")         # between the tiers
+  expect_true(is.na(first(NA_real_, .01)))
+  expect_equal(first(.50, NA_real_), "fits_poorly")
+  expect_equal(rule_first_rung(TRUE, TRUE, .99, .01, k), "improper")
+  expect_equal(rule_first_rung(FALSE, TRUE, .99, .01, k), "not_converged")
+})
+
+test_that("a rung fails only by CFI together with another criterion", {
+  expect_equal(rule_rung(character(), FALSE, FALSE), "holds")
+  expect_equal(rule_rung(character(), TRUE, FALSE), "holds_small_differences")
+  expect_equal(rule_rung(character(), TRUE, TRUE), "doubtful")
+  for (one in c("cfi", "rmsea", "srmr", "p")) expect_equal(rule_rung(one, TRUE, FALSE), "doubtful")
+  expect_equal(rule_rung(c("rmsea", "srmr", "p"), TRUE, FALSE), "doubtful")
+  for (two in c("rmsea", "srmr", "p"))
+    expect_equal(rule_rung(c("cfi", two), TRUE, FALSE), "fails")
+  expect_equal(rule_rung(c("cfi", "rmsea"), TRUE, FALSE, improper = TRUE), "improper")
+})
+
+test_that("criteria of change are broken just above their limits", {
+  broken <- function(cfi = 0, rmsea = 0, srmr = 0, p = 1, metric = FALSE, groups = 2,
+                     k = criteria()) {
+    broken_criteria(list(cfi_change = cfi, rmsea_change = rmsea, srmr_change = srmr, p_change = p),
+                    change_limits(k, metric, groups))
+  }
+  expect_length(broken(cfi = -0.010, rmsea = 0.015, srmr = 0.010), 0)
+  expect_equal(broken(cfi = -0.010 - near), "cfi")
+  expect_equal(broken(rmsea = 0.015 + near), "rmsea")
+  expect_equal(broken(srmr = 0.010 + near), "srmr")
+  expect_length(broken(cfi = 0.5, rmsea = -0.5, srmr = -0.5), 0)      # for the better
+  # a metric rung allows more in SRMR, and with ten groups or more also in CFI and RMSEA
+  expect_length(broken(srmr = 0.030, metric = TRUE), 0)
+  expect_equal(broken(srmr = 0.030 + near, metric = TRUE), "srmr")
+  expect_length(broken(cfi = -0.020, rmsea = 0.030, metric = TRUE, groups = 10), 0)
+  expect_equal(broken(cfi = -0.020 - near, metric = TRUE, groups = 10), "cfi")
+  expect_equal(broken(rmsea = 0.030 + near, metric = TRUE, groups = 10), "rmsea")
+  expect_equal(broken(cfi = -0.020, rmsea = 0.030, metric = TRUE, groups = 9), c("cfi", "rmsea"))
+  expect_equal(broken(cfi = -0.020, groups = 10), "cfi")
+  # p only when it was asked for
+  expect_length(broken(p = 0), 0)
+  k <- criteria(p_change = .05)
+  expect_length(broken(p = .05, k = k), 0)
+  expect_equal(broken(p = .05 - near, k = k), "p")
+})
+
+test_that("structural steps: significance and the largest standardized difference", {
+  k <- criteria(significance = .05, smallest = .10)
+  expect_equal(rule_step(.05, .10 - near, k), "holds")
+  expect_equal(rule_step(.05, .10, k), "cannot_tell")
+  expect_equal(rule_step(.05 - near, .10 - near, k), "differs_negligibly")
+  expect_equal(rule_step(.05 - near, .10, k), "differs")
+  expect_equal(rule_step(.01, .50, k, improper = TRUE), "improper")
+})
+
+test_that("single equalities: Holm-adjusted p, size and power", {
+  k <- criteria(significance = .05, smallest = .10, power = .75)
+  one <- function(p, change, power) rule_equality(p, change, power, k)
+  expect_equal(one(.05 - near, .10, .2), "differs")
+  expect_equal(one(.05 - near, -.10, .2), "differs")
+  expect_equal(one(.05 - near, .10 - near, .2), "differs_negligibly")
+  expect_equal(one(.05, .50, .75), "holds")
+  expect_equal(one(.05, .50, .75 - near), "cannot_tell")
+  expect_equal(one(.01, NA, .9), "differs")
+  expect_equal(one(c(.01, .9), c(.2, 0), c(.9, .9)), c("differs", "holds"))
+})
+
+test_that("what is not testable says why", {
+  expect_equal(rule_testable(FALSE, TRUE, NULL), "not_converged")
+  expect_equal(rule_testable(TRUE, FALSE, NULL), "not_tested")
+  expect_equal(rule_testable(TRUE, TRUE, 0), "nothing_to_hold")
+  expect_null(rule_testable(TRUE, TRUE, 1))
+})
+
+test_that("a rung rests on the nearest one below it that is not sound", {
+  previous <- c(NA, 1, 2, 3)
+  expect_equal(rule_foundation(c("fits", "holds", "fails", "holds"), previous), c(NA, NA, NA, 3L))
+  expect_equal(rule_foundation(c("fits_poorly", "holds", "holds_small_differences", "doubtful"),
+                               previous), c(NA, 1L, 1L, NA))
+  expect_equal(rule_foundation(c("fits", "nothing_to_hold", "holds", "holds"), previous),
+               rep(NA_integer_, 4))
+  expect_equal(rule_foundation(c("fits", "fails", "holds", "differs"), c(NA, 1, 1, 3)),
+               rep(NA_integer_, 4))
+  for (bad in setdiff(ladder_codes, sound_codes))
+    expect_equal(rule_foundation(c(bad, "holds"), c(NA, 1)), c(NA, 1L))
+})
+
+test_that("measures: tiers from their boundary on, and the lower tier decides", {
+  expect_equal(rule_tier(.80, c(.80, .70)), "good")
+  expect_equal(rule_tier(.80 - near, c(.80, .70)), "acceptable")
+  expect_equal(rule_tier(.70, c(.80, .70)), "acceptable")
+  expect_equal(rule_tier(.70 - near, c(.80, .70)), "short")
+  expect_equal(rule_tier(.85, c(.85, .90), down = TRUE), "good")
+  expect_equal(rule_tier(.85 + near, c(.85, .90), down = TRUE), "acceptable")
+  expect_equal(rule_tier(.90 + near, c(.85, .90), down = TRUE), "short")
+  expect_true(is.na(rule_tier(NA_real_, c(.80, .70))))
+  expect_equal(rule_construct(c("good", "good"), 0L), "good")
+  expect_equal(rule_construct(c("good", "acceptable"), 0L), "acceptable")
+  expect_equal(rule_construct(c("good", "good"), 1L), "falls_short")
+  expect_equal(rule_construct(c(NA, "good"), 0L), "good")
+  expect_true(is.na(rule_construct(c(NA_character_, NA_character_), 0L)))
+})
+
+test_that("every code has words, and every text is asked for by a name that exists", {
+  for (code in ladder_codes) expect_true(nzchar(words_of("verdict", code)))
+  for (code in setdiff(ladder_codes, sound_codes)) expect_true(nzchar(words_of("unsound", code)))
+  expect_equal(words_of("verdict", NA_character_), "")
+  expect_false(anyDuplicated(names(texts$table)) > 0L)
+  for (text in texts$table) expect_true(is.character(text) && nzchar(text))
+})
+
+test_that("values stay as they are in a text, whatever they hold", {
+  for (odd in c("{stop(1)}", "{?s}", "{.val x}", "%s", "<b>", "\\", "{", "{qty(1)}", "\u0394"))
+    expect_equal(text_of("rung_fails", rung = odd), paste0("The ", odd, " rung fails."))
+  expect_equal(text_of("indices_object", rung = "a", p = "x", count = 1, indices = "i"),
+               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i breaks its criterion.")
+  expect_equal(text_of("indices_object", rung = "a", p = "x", count = 2, indices = "i, j"),
+               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i, j break their criterion.")
+})
+
+test_that("other words change no result", {
+  two <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
+  results <- function() {
+    ladder <- suppressMessages(invariance(two, choirs, by = "setting", structural = "mean"))
+    loose <- suppressMessages(loosen(ladder, "scalar"))
+    quality <- construct_quality(ladder$fits$configural)
+    table <- amendments(ladder$fits$scalar)
+    list(as.data.frame(ladder), ladder$details, as.data.frame(loose), loose$released,
+         as.data.frame(quality), quality$left_out, as.data.frame(table), glance(ladder),
+         glance(quality))
+  }
+  worded <- results()
+  with_keys <- function(code) {
+    texts$keys <- TRUE
+    on.exit(texts$keys <- FALSE)
+    code()
+  }
+  expect_identical(with_keys(results), worded)
+  ladder <- suppressMessages(invariance(two, choirs, by = "setting"))
+  expect_true(any(grepl("<verdict_", with_keys(function() format_ladder(ladder)), fixed = TRUE)))
+})
