@@ -161,11 +161,11 @@ nothing_to_amend <- function(fit, p, criteria) {
 }
 
 loop_kinds <- c("reversal", "feedback")
-amendment_kinds <- c("residual covariance within a construct",
-                     "residual covariance across constructs", "cross-loading", "effect",
-                     "effect on an item", loop_kinds, "construct covariance",
-                     "disturbance covariance",
-                     "equality", unname(held_changes), "equality of all groups",
+residual_kinds <- c("residual covariance within a construct",
+                    "residual covariance across constructs")
+equality_kinds <- c("equality", unname(held_changes), "equality of all groups")
+amendment_kinds <- c(residual_kinds, "cross-loading", "effect", "effect on an item", loop_kinds,
+                     "construct covariance", "disturbance covariance", equality_kinds,
                      "fixed value", "equation", "bound", "nonsense")
 
 refused_frame <- function(fit, candidates, refused) {

@@ -97,7 +97,7 @@ slack_at <- function(fit, constraint, eta) {
 # refitted.
 explain_gap <- function(fit, found, leaders, i, entry) {
   # an optimum of the fit itself that is better than the one it is at?
-  if (entry > 0L && !startsWith(leaders$change[i], "equality")) {
+  if (entry > 0L && !leaders$change[i] %in% equality_kinds) {
     again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)],
                         4L)
     if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {

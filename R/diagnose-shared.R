@@ -15,7 +15,7 @@ shared_residuals <- function(fit, offered) {
 }
 
 view_shared_residuals <- function(view, columns) {
-  covariance <- startsWith(columns$change, "residual covariance")
+  covariance <- columns$change %in% residual_kinds
   hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 &
                columns$p < 0.01)
   # the leading ones only: a block stands out, or it is none

@@ -109,14 +109,20 @@ hardly_told_apart <- function(fit) {
   names[order(-inflation)][sort(inflation, decreasing = TRUE) > 0.01 * max(inflation)]
 }
 
+# Each trouble in a few words: a negative variance by its value.
+short_troubles <- function(improper) {
+  ifelse(startsWith(improper$parameter, "variance["),
+         paste0(improper$parameter, " = ", format_number(improper$value)), improper$trouble)
+}
+
 # The worst that can be said of a solution, in a word and a few more.
 solution_state <- function(fit) {
   state <- function(status, trouble) list(status = status, trouble = trouble)
   if (!has_converged(fit))
-    return(state("not converged", sub("^not converged: ", "", fit_status(fit))))
+    return(state("not converged", stop_reason(fit)))
   improper <- improper_parts(fit)
   if (nrow(improper))
-    return(state("improper", enumerate(sub(":.*", "", improper$trouble), most = 3L)))
+    return(state("improper", enumerate(short_troubles(improper), most = 3L)))
   pressed <- pressed_bounds(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- hardly_told_apart(fit)

@@ -99,7 +99,7 @@ format_status <- function(fit) {
   if (!has_converged(fit)) {
     history <- history_of(fit)
     steps <- length(history$chisq)
-    return(c(paste0("NOT CONVERGED. ", sub("^not converged: ", "", fit_status(fit)), "."),
+    return(c(paste0("NOT CONVERGED. ", stop_reason(fit), "."),
              if (steps) paste0("  ", steps, " iterations, ", starts_of(fit),
                                " sets of starting values; last predicted fall of \u03c7\u00b2: ",
                                formatC(history$decrement[steps], digits = 2L, format = "g"), "."),

@@ -40,7 +40,7 @@ fit_trouble <- function(fit) {
   evidence <- if (wrong) vapply(fit_evidence(fit), `[[`, "", "text")
   flat_parts(list(
     if (!has_converged(fit))
-      report_text(in_bold("Not converged."), " ", sub("^not converged: ", "", fit_status(fit)),
+      report_text(in_bold("Not converged."), " ", stop_reason(fit),
                   ". The numbers below are where estimation stopped; do not interpret them.",
                   tone = "caution"),
     if (nrow(improper))

@@ -63,15 +63,15 @@ theta_of <- function(fit) fit$solution$theta
 values_of <- function(fit) fit$solution$eta
 core_theta <- function(fit) fit$solution$known
 
-fit_statuses <- c(
-  "converged", "not converged: the iteration limit was reached",
-  "not converged: no step lowers the discrepancy any further",
-  "not converged: the solution is stationary but not a minimum",
-  "not converged: the information matrix is singular at the solution",
-  "not converged: no admissible starting values were found", "interrupted",
-  "not converged: the restrictions cannot all hold"
-)
-fit_status <- function(fit) fit_statuses[[fit$solution$status + 1L]]
+fit_status <- function(fit) {
+  if (has_converged(fit)) return(text_of("status_converged"))
+  reason <- stop_reason(fit)
+  if (fit$solution$status == 6L) reason else text_of("status_not_converged", reason = reason)
+}
+
+# Why estimation stopped before it converged.
+stop_reason <- function(fit) text_of(paste0("stopped_", fit$solution$status))
+
 has_converged <- function(fit) fit$solution$status == 0L
 has_values <- function(fit) !anyNA(fit$solution$eta)
 discrepancy_of <- function(fit) fit$solution$discrepancy

@@ -1,0 +1,12 @@
+# The texts on how estimation ended. Numbers are the codes of the core (`Status`).
+
+add_texts(
+  status_converged = "converged",
+  status_not_converged = "not converged: {reason}",
+  stopped_1 = "the iteration limit was reached",
+  stopped_2 = "no step lowers the discrepancy any further",
+  stopped_3 = "the solution is stationary but not a minimum",
+  stopped_4 = "the information matrix is singular at the solution",
+  stopped_5 = "no admissible starting values were found",
+  stopped_6 = "interrupted",
+  stopped_7 = "the restrictions cannot all hold")
