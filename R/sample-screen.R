@@ -134,7 +134,7 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   advice <- c(advice, together_advice(together), keying_advice(bp, x))
   skew <- moment(skewness_of)
   kurtosis <- moment(kurtosis_of)
-  bent <- names[!is.na(skew) & (abs(skew) > 2 | kurtosis > 7) & names %in% measured]
+  bent <- names[rule_far_from_normal(skew, kurtosis) & names %in% measured]
   advice <- c(advice, tail_advice(bent, together$outliers, nrow(data)),
               text_advice(names[types == "text" & known > 0L], raw, known))
   groups <- group_sizes(data, by, x)

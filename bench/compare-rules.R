@@ -1,40 +1,24 @@
 # How two versions' results are compared: names that changed, and differences that are meant.
 
-# Words of the older version and what they are called now: in the places of a result ...
-renamed <- c(
-  "/role(?=/|$)" = "/kind", "/families(?=/|$)" = "/kinds", "/criteria(?=/|$)" = "/limits",
-  "/(largest/out|json/residuals)/standardized$" = "/\\1/z"
-)
-# ... and in its texts.
-reworded <- c(
-  "^(baseline|saturated)_(chisq|df|p|aic|bic|bic_adjusted|ecvi)$" = "\\2_\\1",
-  "^close_fit_p$" = "p_close_fit", "^could go$" = "could be removed",
-  "^weak aspect$" = "weak specific factor"
-)
+# Names that changed between the versions compared: in the places of a result, and in its texts. Both
+# are patterns; empty when nothing was renamed.
+renamed <- character()
+reworded <- character()
 
-# Differences that are mended faults: a pattern of the place, and why.
-meant <- c(
-  "/equations/out/group$" = "equations have a column for the group, always",
-  "^/demo-older/.*/(indices/out/value|glance/out/BIC)$" =
-  "BIC counts cases, whatever the multiplier",
-  "^/demo/single-item/amended/" = "a standardized loading of 16: it runs away, stopped elsewhere",
-  "/estimates/(out/)?kind$" = "the mean of a predicted construct is called its intercept",
-  "/(trail|out|models)/.*broken$" =
-    "comparisons and trails say which criteria are broken",
-  "/json/orizzonte$" = "the version says that it is on the way to the next",
-  "/standardized/out/[^/]*/mean$|^/random/bifactor-51/raw/" =
-    "residuals that are zero but for rounding",
-  "^/command/help/|^/command/.*/json/.*/group$" = "columns for the group, always; shorter help",
-  "^/(small/([46]|1[014])|random/(bifactor-(21|67|94)|structural-(19|83)))/" =
-    "loadings that run away or a Hessian that is singular but for rounding",
-  "^/demo-average/.*/warned$" = "a recycled weight of no parameter no longer warns",
-  "^/choirs-.*/printed/" = "labels of items are kept in grouped fits",
-  "^/choirs-.*/effects/out/" = "effects of composites by group are found",
-  "^/groups-.*/amended/out" = "what is held is let differ, also where a release failed before",
-  "/largest/out/group$" = "residuals have a column for the group, always",
-  "/(against|status|verdict)$" = "comparisons say what with, their status and a verdict",
-  "/printed" = "words of printed output"
-)
+# Verdicts of an older version and the codes that stand for them now, by the place they are in.
+coded <- list(
+  "/(ladder|invariance|rungs|table|loosened)[^/]*(/.*)?/verdict$" = c(
+    "^fits poorly$" = "fits_poorly", "^holds, small differences$" = "holds_small_differences",
+    "^holds, but rests on a rung that .*$" = "holds", "^nothing to hold$" = "nothing_to_hold",
+    "^not tested: .*$" = "not_tested", "^not converged$" = "not_converged",
+    "^differs, but less than counts$" = "differs_negligibly", "^cannot tell$" = "cannot_tell"),
+  "/(amend|largest|amendments)[^/]*(/.*)?/verdict$" = c(
+    "^within chance$" = "within_chance", "^not misspecified$" = "not_misspecified",
+    "^cannot tell$" = "cannot_tell"),
+  "/quality[^/]*(/.*)?/verdict$" = c("^falls short: .*$" = "falls_short", "^part of .*$" = "part"))
+
+# Differences that are meant: a pattern of the place, and why.
+meant <- c("/(rests_on|rests_on_verdict|short)$" = "columns added beside the verdict")
 
 # Leaves of a nested list, by path; each numeric vector stays whole.
 leaves <- function(x, path = "") {
@@ -73,6 +57,10 @@ compare_results <- function(old, new) {
   b <- leaves(new)
   names(a) <- rename(names(a), renamed)
   a <- lapply(a, function(x) if (is.character(x)) rename(x, reworded) else x)
+  for (place in names(coded)) {
+    at <- grepl(place, names(a)) & vapply(a, is.character, NA)
+    a[at] <- lapply(a[at], rename, coded[[place]])
+  }
   paths <- union(names(a), names(b))
   differ <- !vapply(paths, function(p) {
     !is.null(a[[p]]) && !is.null(b[[p]]) &&

@@ -35,6 +35,9 @@ test_that("where chi-square rejects what no index objects to, the single equalit
                        b = group_of(6000, 0.7 + c(1, -1, 1, -1, -1, 1, -1, 1) * 0.03)),
                   rungs = "metric")
   expect_equal(spread$table$verdict[2], "holds_small_differences")
+  # each differs on its own, and none after Holm's adjustment: that p decides
+  expect_lt(max(spread$details$metric$p), 0.05)
+  expect_equal(spread$details$metric$verdict, rep("holds", 8))
   expect_match(paste(spread$reading, collapse = " "), "small differences, spread over many items")
   expect_match(spread$reading[1], "Up to metric")
   same <- climb(list(a = group_of(900), b = group_of(900)), rungs = "metric")
