@@ -1,7 +1,7 @@
 # How two versions' results are compared: names that changed, and differences that are meant.
 
-# Names that changed between the versions compared: in the places of a result, and in its texts. Both
-# are patterns; empty when nothing was renamed.
+# Names that changed between the versions compared: in the places of a result, and in its texts.
+# Both are patterns; empty when nothing was renamed.
 renamed <- character()
 reworded <- character()
 
