@@ -22,6 +22,9 @@ main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   check_arguments("main")
   if (!is.character(args) || anyNA(args))
     abort("input", "`args` must be texts: the words of a command line.")
+  if (length(args) > most_words)
+    abort("size", paste0("A command line of ", format_count(length(args)), " words: at most ",
+                         format_count(most_words), " are allowed."))
   before <- widen_locale()
   width <- options(width = window_width())
   if (interactive() || !missing(args)) {
@@ -247,3 +250,5 @@ install_command <- function(dir, ...) {
   say("Installed ", target, if (!on_path) paste0(" (", dir, " is not on your PATH yet)"))
   invisible(target)
 }
+
+most_words <- 10000L  # of a command line, far above any that is typed

@@ -93,6 +93,6 @@ gfi <- function(ratio) {
 
 # Largest n at which chi-square, (n - less) F, would not be significant at alpha (Hoelter 1983).
 critical_n <- function(discrepancy, df, less = 0, alpha = 0.05) {
-  if (df <= 0 || discrepancy <= 0) return(NA_real_)
+  if (df <= 0 || is.na(discrepancy) || discrepancy <= 0) return(NA_real_)
   floor(stats::qchisq(1 - alpha, df) / discrepancy) + less
 }

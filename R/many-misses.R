@@ -58,6 +58,9 @@ has_covariance <- function(layout, pair) {
 
 # `misses`: a named list of sizes, or of named sizes, by address.
 check_misses <- function(misses, fit) {
+  if (!is.null(misses) && length(misses) == 0L)
+    abort("input", c("`misses` is empty.",
+                     i = "Leave it out for the default misspecifications."))
   if (is.null(misses)) misses <- default_misses(fit)
   usable <- (is.list(misses) || is.numeric(misses)) &&
     (length(misses) == 0L || !is.null(names(misses)) && all(nzchar(names(misses)))) &&

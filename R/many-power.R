@@ -60,6 +60,7 @@ powered_fit <- function(x, n, truth, truth_units) {
     if (is.null(truth) || is.null(n))
       abort("input", c("Power of a blueprint needs `truth` and `n`.",
                        i = "Such as truth = c(\"loading[Calm, ]\" = .7), n = 200."))
+    if (!is.numeric(n)) check_sizes(n)
     groups <- is.null(names(n))
     return(population_fit(x, if (groups) max(n) else n, truth, truth_units))
   }

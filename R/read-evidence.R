@@ -230,12 +230,12 @@ view_evidence <- function(view, known) {
   n <- block$n
   codes <- fit$sample$look$codes
   if (length(codes) && !is.null(data)) {
-    keep <- without_codes_rows(data, codes)
+    keep <- without_codes_rows(data, codes) & stats::complete.cases(data)
     data <- data[keep, , drop = FALSE]
     rows <- rows[keep]
     n <- nrow(data)
     clean <- if (n > 2L) stats::cov(data)
-    if (is.null(clean) || !all(diag(clean) > 0)) return(list())
+    if (is.null(clean) || !isTRUE(all(diag(clean) > 0))) return(list())
     covariance <- clean
   }
   found <- find_evidence(view$layout, covariance, n, data, rows)

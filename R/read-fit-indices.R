@@ -331,6 +331,8 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
   verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
   verdicts <- verdicts[!is.na(verdicts)]
   exact <- table$value[table$index == "p"]
+  if (is.na(exact) && length(pressed) == 0L)
+    return("Fit cannot be judged, because \u03c7\u00b2 is not known at this solution.")
   first <- if (length(pressed)) {
     paste0("The solution lies at a bound (", enumerate(pressed),
            "), so \u03c7\u00b2 has no plain p")

@@ -59,7 +59,7 @@ format_missing_by_group <- function(table) {
 
 format_clusters <- function(x) {
   table <- x$clusters
-  if (is.null(table)) return(NULL)
+  if (NROW(table) == 0L) return(NULL)
   c("", paste0("Clusters by ", x$cluster_column, ": ", format_count(max(table$clusters))),
     format_table(list(variable = table$variable, ICC = format_fixed(table$icc),
                       `design effect` = format_fixed(table$design_effect, 2L),

@@ -170,7 +170,7 @@ screened_types <- function(data, raw) {
 }
 
 cluster_advice <- function(clustered, name) {
-  if (is.null(clustered)) return(NULL)
+  if (NROW(clustered) == 0L) return(NULL)
   count <- max(clustered$clusters)
   # none by chance: Holm's adjustment over all items
   strong <- clustered$variable[which(stats::p.adjust(clustered$p, "holm") < 0.05)]
@@ -412,7 +412,8 @@ screen_together <- function(x) {
     if (!pair) {
       others <- setdiff(involved, leader)
       slope <- stats::lm.fit(cbind(1, x[, others, drop = FALSE]), x[, leader])$coefficients[-1L]
-      leader_is_sum <- all(abs(slope - slope[1L]) < 0.05 * abs(slope[1L]))
+      # numbers too large for the computer leave the slopes unknown
+      leader_is_sum <- isTRUE(all(abs(slope - slope[1L]) < 0.05 * abs(slope[1L])))
       out$dependent <- c(out$dependent, list(list(
         columns = involved, leader = leader,
         text = if (leader_is_sum) {

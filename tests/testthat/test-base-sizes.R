@@ -166,3 +166,36 @@ test_that("a fit whose parts were changed by hand is not read; a saved one is", 
     expect_equal(estimates(unserialize(serialize(one, NULL))), estimates(one), ignore_attr = TRUE)
   }
 })
+
+test_that("odd arguments and data that random trials found are answered or refused by class", {
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  fit <- quiet_fit(bp, choirs)
+  for (n in list(quote(f(x)), structure(list(), class = "orizzonte_fit"), "a"))
+    expect_error(power_of(bp, "loading[B, be2]", n = n, truth = c("loading[B, ]" = .7)),
+                 class = "orizzonte_error_input")
+  expect_error(model_cutoffs(fit, reps = 20, misses = list()), "`misses` is empty",
+               class = "orizzonte_error_input")
+  expect_error(main(paste0("x", 1:1e5)), "at most 10,000", class = "orizzonte_error_size")
+  # all values of the columns are declared missing, and clusters are asked for
+  data <- data.frame(be1 = rep(1:5, 20), be2 = rep(5:1, 20), g = rep(letters[1:10], 10))
+  screened <- screen_data(data, clusters = g, missing_codes = 1:10)
+  expect_output(print(screened), "be1")
+  # numbers whose squares overflow
+  huge <- data.frame(a = c(1.7, -1, -1.2, -1.6, .16, .5, -.07, -.3) * 1e200, b = 1:8, c = 1:8 + 0.5)
+  expect_output(print(suppressWarnings(screen_data(huge))), "b")
+})
+
+test_that("what is wrong with a small incomplete sample with codes can be told", {
+  data <- data.frame(be1 = c(1, 0, -1, -2, -2, 0, NA, NA, -2),
+                     be2 = c(0.24, NA, 0.73, 0.47, -0.53, -2.15, -1.38, 0.39, -1.01),
+                     be3 = c(NA, -0.65, 0.07, -0.19, -2.03, -0.82, -1.27, NA, -0.74),
+                     be4 = c(-0.34, -0.16, -1.45, -0.29, 0.65, -0.24, 0.2, NA, -3.01))
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  found <- tryCatch(suppressWarnings(quiet_fit(bp, data)), orizzonte_error = identity)
+  expect_true(inherits(found, c("orizzonte_fit", "orizzonte_error")))
+  if (inherits(found, "orizzonte_fit")) expect_output(print(summary(found)), "9")
+  # where chi-square is not known, nothing is judged
+  expect_true(is.na(critical_n(NA_real_, 3)))
+  table <- data.frame(index = c("p", "cfi"), value = NA_real_, verdict = NA_character_)
+  expect_match(read_indices(table, 3, criteria()), "cannot be judged")
+})
