@@ -22,24 +22,19 @@ write_bytes <- function(file, bytes, class = "file") {
   target <- check_target(file, class)
   part <- tempfile(paste0(".", basename(target), "-"), tmpdir = dirname(target))
   on.exit(unlink(part), add = TRUE)
-  why <- NULL
-  note <- function(w) {
-    why <<- conditionMessage(w)
-    tryInvokeRestart("muffleWarning")
-  }
-  written <- withCallingHandlers(tryCatch({
+  # what R says of a failure names a temporary file
+  written <- suppressWarnings(tryCatch({
     connection <- base::file(part, open = "wb")
     tryCatch(writeBin(bytes, connection), finally = close(connection))
     isTRUE(file.size(part) == length(bytes))
-  }, error = function(e) {
-    why <<- why %||% conditionMessage(e)
-    FALSE
-  }), warning = note)
+  }, error = function(e) FALSE))
   if (written && file.exists(target)) Sys.chmod(part, file.mode(target), use_umask = FALSE)
-  moved <- written && withCallingHandlers(file.rename(part, target), warning = note)
+  moved <- written && suppressWarnings(file.rename(part, target))
   if (!moved) {
-    why <- sub("^cannot open file '.*': ", "", why %||% "Not all of it could be stored.")
-    abort(class, c(paste0("Cannot write ", quoted(file), "."), x = why,
+    locked <- file.access(dirname(target), 2L) != 0L
+    abort(class, c(paste0("Cannot write ", quoted(file), "."),
+                   x = if (locked) "Its folder is not writable." else
+                     "Not all of it could be stored.",
                    i = paste0("What was there before is as it was. Is the folder writable, is ",
                               "there room on the disk?")))
   }

@@ -45,7 +45,8 @@ test_that("plain files and words are no addresses", {
                                          "effect[a, b] > 0", "note: this", NA))))
   expect_identical(public_address("choirs.csv"), "choirs.csv")
   expect_identical(public_address("sqlite:choirs.db?table=x"), "sqlite:...")
-  expect_no_error(check_no_password("sqlite:choirs.db?table=x"))
+  expect_false(holds_secret("sqlite:choirs.db?table=x"))
+  expect_true(holds_secret("sqlite:choirs.db?table=x&password=y"))
 })
 
 test_that("control characters are visible in prints and errors, never sent", {

@@ -188,22 +188,11 @@ test_that("composites are checked as they are stated", {
 })
 
 test_that("a latent basis is found from no starting values, however the units are", {
-  w <- paste0("w", 1:5)
   basis <- c(0, 1, 2, 3, 3.5)
-  bp <- blueprint("Growth") |> construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1,
-                                                                   w5 = 1)) |>
-    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3, w4, w5)) |>
-    restrict(intercept[w1:w5] == 0, variance[w1] == variance[w2], variance[w1] == variance[w3],
-             variance[w1] == variance[w4], variance[w1] == variance[w5]) |>
-    relax(mean[Level], mean[Slope])
-  cells <- rbind(
-    data.frame(matrix = "B", row = w, col = "Level", value = 1, label = ""),
-    data.frame(matrix = "B", row = w, col = "Slope", value = c(0, 1, NA, NA, NA), label = ""),
-    data.frame(matrix = "Psi", row = c("Level", "Slope", "Slope"),
-               col = c("Level", "Slope", "Level"), value = NA, label = ""),
-    data.frame(matrix = "Psi", row = w, col = w, value = NA, label = "e"),
-    data.frame(matrix = "alpha", row = c("Level", "Slope"), col = "", value = NA, label = ""))
-  model <- ml_model(w, c("Level", "Slope"), cbind(cells, group = 1L), means = TRUE)
+  growth <- latent_basis_growth()
+  bp <- growth$blueprint
+  model <- growth$model
+  w <- model$observed
   truth <- stats::setNames(c(2, 3, 3.5, 1, 0.2, 0.05, 0.5, 5, 0.6), model$labels)
   for (seed in 1:40) {
     set.seed(seed)

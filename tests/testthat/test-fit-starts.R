@@ -95,27 +95,19 @@ test_that("the lowest optimum of models with nonlinear equations is found, or gi
 
 
 test_that("a misfitting growth model reaches the optimum that random starts find", {
-  w <- paste0("w", 1:5)
+  growth <- latent_basis_growth()
+  w <- growth$model$observed
   s <- matrix(0, 5, 5, dimnames = list(w, w))
   s[lower.tri(s, TRUE)] <- c(1.42, -0.277, 0.357, -0.432, -0.127, 1.83, -1.86, 0.564, 0.412, 2.07,
                              -0.461, -0.706, 2.38, -1.87, 4.63)
   s <- s + t(s) - diag(diag(s))
   means <- stats::setNames(c(25, 27.4, 26.6, 25.9, 27.9), w)
-  bp <- blueprint("Growth") |> construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1,
-                                                                   w5 = 1)) |>
-    construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3, w4, w5)) |>
-    restrict(intercept[w1:w5] == 0, variance[w1] == variance[w2], variance[w1] == variance[w3],
-             variance[w1] == variance[w4], variance[w1] == variance[w5]) |>
-    relax(mean[Level], mean[Slope])
-  cells <- rbind(cell("B", w, "Level", 1), cell("B", w, "Slope", c(0, 1, NA, NA, NA)),
-                 cell("Psi", c("Level", "Slope", "Slope"), c("Level", "Slope", "Level")),
-                 cell("Psi", w, w, label = "e"), cell("alpha", c("Level", "Slope"), ""))
-  model <- ml_model(w, c("Level", "Slope"), cells, means = TRUE)
   n <- 637
   set.seed(2)
-  found <- random_optima(model, list(list(n = n, covariance = s * (n - 1) / n, mean = means)), 40,
-                         0.7)
-  fit <- suppressWarnings(quiet_fit(bp, summary_data(cov = s, means = means, n = n)))
+  found <- random_optima(growth$model, list(list(n = n, covariance = s * (n - 1) / n,
+                                                 mean = means)), 40, 0.7)
+  fit <- suppressWarnings(quiet_fit(growth$blueprint,
+                                    summary_data(cov = s, means = means, n = n)))
   expect_lt(deviance(fit), min(found$chisq) + 1e-4)
   # there is more than one optimum, and the lowest one is improper
   expect_gt(max(found$chisq), min(found$chisq) + 100)
