@@ -161,6 +161,10 @@ nothing_to_amend <- function(fit, p, criteria) {
 }
 
 loop_kinds <- c("reversal", "feedback")
+# Codes that the column `verdict` can hold.
+amendment_codes <- c("misspecified", "within_chance", "negligible", "cannot_tell",
+                     "not_misspecified")
+
 residual_kinds <- c("residual covariance within a construct",
                     "residual covariance across constructs")
 equality_kinds <- c("equality", unname(held_changes), "equality of all groups")

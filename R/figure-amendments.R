@@ -78,8 +78,6 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
 }
 
 amendment_words <- function(codes) words_of("amendment", codes)
-amendment_codes <- c("misspecified", "within_chance", "negligible", "cannot_tell",
-                     "not_misspecified")
 
 # Heights of labels moved apart (on the root scale) where they would overlap, on each side by
 # itself.
