@@ -152,13 +152,18 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
     note = column_notes(names, advice)))
   structure(list(
     rows = nrow(data), blueprint = !is.null(bp),
-    complete =
-    sum(rowSums(is.na(as.data.frame(c(clean[numeric], raw[setdiff(names, numeric)])))) == 0),
+    complete = sum(complete_rows(c(clean[numeric], raw[setdiff(names, numeric)]))),
     columns = columns, by = by, groups = groups$table, patterns = missing_patterns(clean[numeric]),
     missing = missing, clusters = clustered, cluster_column = clusters,
     normality = together$normality, outliers = together$outliers, codes = codes,
     data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
+}
+
+# Which rows have a value in every column; a data frame would turn the names into symbols, which
+# warns of letters that the locale lacks.
+complete_rows <- function(columns) {
+  Reduce(`&`, lapply(columns, function(column) !is.na(column)), TRUE)
 }
 
 # What each column is, text codes aside.

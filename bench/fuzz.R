@@ -4,7 +4,7 @@
 # cases in the C locale; beside them up to 500 commands as processes (fuzz-processes.R).
 suppressPackageStartupMessages(library(orizzonte))
 
-longest <- 10                     # seconds that a case may take
+longest <- 10                     # seconds that a case may take; thrice as long for rescue()
 planted_file <- file.path(tempdir(), "planted")
 planted_code <- sprintf("`r writeLines('x', '%s')` $(touch %s) %%s\\0 <script>", planted_file,
                         planted_file)
@@ -192,7 +192,7 @@ many_calls <- function(f) {
 # --- running one case ----------------------------------------------------------------------------
 
 # "ok", "classed", or what went wrong.
-outcome <- function(run) {
+outcome <- function(run, limit = longest) {
   sink(nullfile())
   on.exit(sink())
   setTimeLimit(elapsed = 6 * longest, transient = TRUE)
@@ -210,7 +210,7 @@ outcome <- function(run) {
   }), orizzonte_error = function(e) "classed",
   error = function(e) paste("error:", paste(conditionMessage(e), collapse = " ")))
   if (found %in% c("ok", "classed") && !is.null(unclassed)) found <- unclassed
-  if (proc.time()[["elapsed"]] - began > longest) found <- "hang"
+  if (proc.time()[["elapsed"]] - began > limit) found <- "hang"
   if (file.exists(planted_file)) {
     unlink(planted_file)
     found <- "code run"
@@ -444,6 +444,9 @@ prepare <- function() {
   f
 }
 
+# rescue() makes some thirty fits and shows its progress.
+seconds_of <- function(case) if (startsWith(case$label, "rescue")) 3 * longest else longest
+
 run_cases <- function(seeds, f = prepare()) {
   # what a case writes under a name of its own stays out of the way
   before <- setwd(dir_made(tempfile("cases")))
@@ -452,7 +455,7 @@ run_cases <- function(seeds, f = prepare()) {
     set.seed(seed)
     arm <- sample(names(shares), 1L, prob = shares)
     case <- arms[[arm]](f)
-    data.frame(seed = seed, arm = arm, outcome = outcome(case$run),
+    data.frame(seed = seed, arm = arm, outcome = outcome(case$run, seconds_of(case)),
                label = substr(gsub("\n", " ", case$label), 1, 160))
   })
   do.call(rbind, rows)

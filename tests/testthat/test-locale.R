@@ -26,6 +26,14 @@ test_that("prints use letters for the signs that the session cannot show, withou
   expect_true(any(grepl("\u03c7\u00b2", readLines(report, encoding = "UTF-8"))))
 })
 
+test_that("a column whose name the session cannot write is screened without a warning", {
+  script <- tempfile(fileext = ".R")
+  writeLines(c("suppressMessages(library(orizzonte)); options(warn = 2)",
+               "choirs[['a\\u202eb']] <- choirs$st1", "x <- screen_data(choirs)",
+               "cat(x$complete == sum(complete.cases(choirs)))"), script)
+  expect_identical(in_c_locale(script), "TRUE")
+})
+
 test_that("the command line loses no letter, in no file and on no screen", {
   folder <- tempfile()
   dir.create(folder)
