@@ -24,10 +24,9 @@ command_text <- function(name, ...) {
     blueprint <- grepl("[.]ya?ml$", files[1L], ignore.case = TRUE)
     files[if (blueprint) 2L else 1L] <- if (blueprint) "DATA" else "BLUEPRINT"
   }
-  told <- c("by", "levels", "missing_codes", "incomplete", "auxiliary", "inference", "adjust",
-            "clusters", "weights")
+  told <- names(written_options())
   options <- given[told]
-  names(options) <- paste0("--", gsub("_", "-", told))
+  names(options) <- option_flag(told)
   options[["--encoding"]] <- if ((given$encoding %||% "UTF-8") != "UTF-8") given$encoding
   options <- Filter(Negate(is.null), options)
   words <- c(files, rbind(names(options), unlist(options)), ...)

@@ -55,7 +55,7 @@ data_commands <- function() {
     check = list(
       does = "can the model be estimated, and what is assumed for it?",
       files = c("BLUEPRINT", "[DATA]"),
-      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Checks names against the data (where they are given), counts parameters, tests ",
              "whether they can be told apart, and lists what is assumed. ",
@@ -64,7 +64,7 @@ data_commands <- function() {
     ),
     fit = list(
       does = "fit a blueprint to data and show the result", files = c("BLUEPRINT", "DATA"),
-      options = c("format", "table", "criteria", "out", "by", "levels", fitting_options,
+      options = c("format", "table", "criteria", "out", "by", "levels", fitting_options(),
                   "quiet"),
       help =
       paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
@@ -82,7 +82,7 @@ amending_commands <- function() {
     diagnose = list(
       does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
       options = c("format", "diagnose_table", "top", "min_drop", "kinds", "all", "criteria", "out",
-                  "by", "levels", fitting_options, "quiet"),
+                  "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Shows the largest residuals, paths that could be removed, and what could ",
              "be freed: modification index, expected change, and the ",
@@ -94,7 +94,7 @@ amending_commands <- function() {
       does = "change one thing, with a reason, and write the next blueprint",
       files = c("BLUEPRINT", "DATA"),
       options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels",
-                  fitting_options, "quiet"),
+                  fitting_options(), "quiet"),
       help =
       paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
              "blueprint with its trail: the change, its reason, what ",
@@ -109,7 +109,7 @@ amending_commands <- function() {
       does = "compare models: tests where nested, information criteria, estimates",
       files = c("BLUEPRINT", "BLUEPRINT...", "DATA"),
       options = c("format", "compare_table", "against", "same_rows", "reference", "criteria", "out",
-                  "by", "levels", fitting_options, "quiet"),
+                  "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Fits each blueprint to the data and puts them side by side. A ",
              "likelihood-ratio test is given only after checking that the ",
@@ -119,7 +119,7 @@ amending_commands <- function() {
     confirm = list(
       does = "fit the start and the end of a trail to fresh data",
       files = c("BLUEPRINT", "DATA", "FRESH"),
-      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("BLUEPRINT has a trail (see amend), DATA are those it was made with, FRESH the same ",
              "columns of other cases. Shows whether what was freed is found again. ",
@@ -128,7 +128,7 @@ amending_commands <- function() {
     ),
     rescue = list(
       does = "try the usual remedies for a model in trouble", files = c("BLUEPRINT", "DATA"),
-      options = c("json_format", "out", "by", "levels", fitting_options, "quiet"),
+      options = c("json_format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("For a model that does not converge, is improper or cannot be fitted: mistakes in ",
              "the data, other scales and starts, outlying rows, bounds, and changes of the ",
@@ -144,7 +144,7 @@ showing_commands <- function() {
       does = "how good are the measures? reliability, validity, weak items",
       files = c("BLUEPRINT", "DATA"),
       options = c("quality_table", "leave_out", "htmt", "general", "criteria", "format", "out",
-                  "by", "levels", fitting_options, "quiet"),
+                  "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Omega, alpha, average variance extracted, correlations and ratios between ",
              "constructs against the criteria, and what would be without single items; with ",
@@ -157,7 +157,7 @@ showing_commands <- function() {
       files = c("BLUEPRINT", "DATA"),
       options = c("by", "levels", "over", "rungs", "structural", "structural_on", "criteria",
                   "ladder_against", "loosen", "format", "ladder_table", "out",
-                  fitting_options, "quiet"),
+                  fitting_options(), "quiet"),
       help =
       paste0("Fits the blueprint to the groups of --by, or with its repeated constructs at all ",
              "their times, holding more and more equal, ",
@@ -171,7 +171,7 @@ showing_commands <- function() {
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
       options = c("figure", "what", "over", "values", "r_squared", "reliability",
                   "grey_nonsignificant", "by", "levels",
-                  fitting_options, "quiet"),
+                  fitting_options(), "quiet"),
       help =
       paste0("Fits the blueprint and writes a figure: the path diagram, the map of residuals, ",
              "loadings, the quality of the measures, amendments, or the trail; with --by also the ",
@@ -185,7 +185,7 @@ showing_commands <- function() {
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
       options = c("report", "title", "tables", "text", "by", "levels", "ladder", "over", "rungs",
                   "structural", "structural_on",
-                  "criteria", "loosen", fitting_options, "quiet"),
+                  "criteria", "loosen", fitting_options(), "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report, its tables and figures, ",
              "or methods and results in words; several blueprints ",
@@ -203,7 +203,7 @@ many_commands <- function() {
       does = "intervals and p without normality: cases drawn again",
       files = c("BLUEPRINT", "DATA"),
       options = c("read", "reps", "seed", "interval", "draw", "test", "workers", "resume",
-                  "format", "out", "by", "levels", fitting_options, "quiet"),
+                  "format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Fits the blueprint, draws the cases again (within groups, whole clusters) and fits ",
              "each replicate. Exit code 0; 1: not identified or not converged; 2: bad input."),
@@ -214,7 +214,7 @@ many_commands <- function() {
       does = "cut-offs of fit indices made for this model and these data",
       files = c("BLUEPRINT", "DATA"),
       options = c("reps", "seed", "misses", "cutoff_draw", "extra_figure", "workers", "resume",
-                  "format", "out", "criteria", "by", "levels", "rungs", fitting_options, "quiet"),
+                  "format", "out", "criteria", "by", "levels", "rungs", fitting_options(), "quiet"),
       help =
       paste0("Shows what CFI, TLI, RMSEA and SRMR come to when the model is right and when it ",
              "misses by stated amounts; with --by the changes from rung to rung. Exit code 0; ",

@@ -8,21 +8,24 @@ fit_from_files <- function(given) {
 # A file is read; of a table in a database only moments are.
 given_data <- function(given, file, bp) {
   if (!is_database_address(file)) return(read_data_file(file, given$encoding))
-  do.call(collect_summary, list(file, bp, by = given$by, levels = parse_levels(given$levels),
-                                missing_codes = parse_codes(given$missing_codes)))
+  do.call(collect_summary, c(list(file, bp), given_options(given, options_of("collect_summary"))))
 }
 
 # A function called with what the options say about groups and codes, and more.
 called_with <- function(f, given, more) {
-  options <- list(by = given$by, levels = parse_levels(given$levels),
-                  missing_codes = parse_codes(given$missing_codes),
-                  incomplete = given$incomplete, auxiliary = split_words(given$auxiliary),
-                  inference = given$inference,
-                  adjust = given$adjust, clusters = given$clusters, weights = given$weights)
+  options <- given_options(given, names(written_options()))
   # moments that were collected know their groups and codes already
-  if (length(more) > 1L && is_collected(more[[2L]]))
-    options[c("by", "levels", "missing_codes")] <- NULL
-  do.call(f, c(more, Filter(Negate(is.null), options)))
+  if (length(more) > 1L && is_collected(more[[2L]])) options[options_of("collect_summary")] <- NULL
+  do.call(f, c(more, options))
+}
+
+# The values of the options of a fit that are given on the command line.
+given_options <- function(given, names) {
+  read <- list(levels = parse_levels, codes = parse_codes, columns = split_words)
+  Filter(Negate(is.null), lapply(stats::setNames(names, names), function(name) {
+    reader <- read[[fit_options$rows[[name]]$kind]] %||% identity
+    reader(given[[name]])
+  }))
 }
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
@@ -174,11 +177,11 @@ moment_rows <- function(moments) {
 inference_fields <- function(fit) {
   request <- fit$request
   clusters <- count_clusters(fit$sample)
-  list(inference = if (is_robust(request)) "robust" else "normal", adjust = request$adjust,
-       incomplete = request$incomplete, auxiliary = I(told_by(fit$sample)),
-       with_missing = total_of(fit$sample, "with_missing"),
-       clusters = request$clusters, number_of_clusters = if (!is.na(clusters)) clusters,
-       weights = request$weights)
+  asked <- unclass(request)[names(fit_options$rows)]
+  asked$inference <- if (is_robust(request)) "robust" else "normal"
+  asked$auxiliary <- I(told_by(fit$sample))
+  c(asked, list(with_missing = total_of(fit$sample, "with_missing"),
+                number_of_clusters = if (!is.na(clusters)) clusters))
 }
 
 # One stable shape; see vignette("command-line").

@@ -56,28 +56,13 @@ figure_options <- function() {
 }
 
 # Of every command that fits, beside the groups.
-fitting_options <- c("missing_codes", "incomplete", "auxiliary", "inference", "adjust",
-                     "clusters", "weights", "encoding")
+fitting_options <- function() c(setdiff(names(written_options()), c("by", "levels")), "encoding")
 
-# How the cases are taken.
+# The options of a fit.
 case_options <- function() {
-  list(
-    incomplete = text_option("--incomplete", "WHAT",
-                             paste0("cases with missing values: keep (default; casewise maximum ",
-                                    "likelihood) or drop")),
-    auxiliary = text_option("--auxiliary", "COLUMNS",
-                            paste0("columns outside the model that tell of missing values, ",
-                                   "such as 'town_size; age'")),
-    inference = text_option("--inference", "WHAT",
-                            paste0("normal (default) or robust: standard errors and tests ",
-                                   "without normality")),
-    adjust = text_option("--adjust", "WHAT",
-                         paste0("how the robust chi-square is corrected: mean (default) or ",
-                                "'mean and variance'")),
-    clusters = text_option("--clusters", "COLUMN",
-                           "what cases come from, such as classes: standard errors by cluster"),
-    weights = text_option("--weights", "COLUMN", "sampling weights, with robust standard errors")
-  )
+  lapply(written_options(), function(option) {
+    text_option(option_flag(option$name), option$metavar, option$help)
+  })
 }
 
 # Of the commands that fit many times.
@@ -155,7 +140,6 @@ cli_options <- function() {
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),
     screen_format = text_option("--format", "FORMAT",
                                 "text (default), json, or csv (the columns)", "text"),
-    by = text_option("--by", "COLUMN", "a grouping column"),
     table = text_option("--table", "TABLE",
                         paste0("only this table: ", enumerate(fit_tables, most = 20L,
                                                               last = " or "),
@@ -193,14 +177,9 @@ cli_options <- function() {
     title = text_option("--title", "TEXT", "its title (default: those of the models)"),
     tables = text_option("--tables", "FOLDER", "every table and figure of it alone, into a folder"),
     text = switch_option("--text", "print methods and results in words"),
-    missing_codes = text_option("--missing-codes", "CODES",
-                                "what means missing: numbers such as -9,999, or texts such as n/a"),
     encoding = text_option("--encoding", "NAME",
                            "what the bytes of DATA are: UTF-8 (default), latin1 or another",
                            "UTF-8"),
-    levels = text_option("--levels", "GROUPS",
-                         paste0("which groups, in which order, under which names, such as ",
-                                "'Evening=1; Weekend=2'")),
     criteria = text_option("--criteria", "FILE",
                            paste0("a YAML file of cut-offs and levels, such as 'cfi: [.96, ",
                                   ".92]'; see ?criteria")),

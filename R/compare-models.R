@@ -182,7 +182,7 @@ apart_in_data <- function(fit, reference, both) {
 }
 
 same_inference <- function(one, other) {
-  parts <- c("adjust", "clusters", "weights")
+  parts <- names(options_where(function(option) option$same_tests))
   is_robust(one) == is_robust(other) && identical(unclass(one)[parts], unclass(other)[parts])
 }
 

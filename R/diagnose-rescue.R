@@ -37,11 +37,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   check_blueprint(bp, "rescue")
   if (missing(data))
     abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
-  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
-                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
-  request <- request_of(bp, data, columns, levels = levels,
-                        missing_codes = missing_codes, incomplete = incomplete,
-                        inference = inference, adjust = adjust)
+  request <- request_of(bp, data, "rescue")
   # bad input ends here: it is no trouble of the model
   tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {
     if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)

@@ -32,11 +32,7 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
                            adjust = "mean", clusters = NULL, weights = NULL, ...) {
   check_arguments("identification")
   check_blueprint(bp, "identification")
-  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
-                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
-  request <- request_of(bp, data, columns, levels = levels,
-                        missing_codes = missing_codes, incomplete = incomplete,
-                        inference = inference, adjust = adjust)
+  request <- request_of(bp, data, "identification")
   if (is.null(data)) {
     if (!is.null(request$by))
       abort("input",

@@ -179,11 +179,7 @@ fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   check_blueprint(bp, "fit_model")
   if (missing(data))
     abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
-  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
-                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
-  request <- request_of(bp, data, columns, levels = levels, missing_codes = missing_codes,
-                        incomplete = incomplete, inference = inference, adjust = adjust,
-                        multiplier = multiplier)
+  request <- request_of(bp, data, "fit_model")
   announce(fit_request(request, sample_of(data, request)))
 }
 
@@ -294,7 +290,7 @@ update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
 NULL
 
 refit_changes <- function(quosures) {
-  known <- c("data", "omit_rows", request_parts)
+  known <- c("data", "omit_rows", request_parts())
   given <- names(quosures)
   unknown <- setdiff(given, known)
   if (length(unknown)) {
@@ -304,16 +300,16 @@ refit_changes <- function(quosures) {
                      i = paste0("It changes ", enumerate(known), ".")))
   }
   lapply(stats::setNames(given, given), function(name) {
-    if (name %in% column_arguments) return(captured_argument(quosures[[name]], name))
+    if (isTRUE(is_column_option(name))) return(captured_argument(quosures[[name]], name))
     rlang::eval_tidy(quosures[[name]])
   })
 }
 
 # `near`, `starts` and `errors` as in fit_request().
 refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, errors = TRUE) {
-  asked <- intersect(names(changes), request_parts)
+  asked <- intersect(names(changes), request_parts())
   request <- change_request(fit$request, changes[asked])
-  anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts),
+  anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts()),
                                           c("blueprint", "multiplier")))
   sample <- if (anew) sample_of(refit_source(fit, changes), request) else
     sample_for(sample_behind(fit), request)

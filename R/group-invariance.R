@@ -113,20 +113,16 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   check_blueprint(bp, "invariance")
   if (missing(data))
     abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
-  columns <- list(by = rlang::enquo(by), auxiliary = rlang::enquo(auxiliary),
-                  clusters = rlang::enquo(clusters), weights = rlang::enquo(weights))
   against <- choose_one(against, c("previous", "first"), "`against`")
   criteria <- check_criteria(criteria)
-  over <- ladder_places(bp, over, !rlang::quo_is_null(columns$by) || is_summary_list(data))
+  over <- ladder_places(bp, over, !rlang::quo_is_null(rlang::enquo(by)) || is_summary_list(data))
   if (!is.null(rungs)) check_words(rungs, "`rungs`", "rungs = c(\"configural\", \"metric\")")
   if (!is.null(structural)) check_words(structural, "`structural`", "structural = \"effect\"")
   check_words(structural_on, "`structural_on`", "structural_on = \"metric\"")
   asked <- c(rungs, structural, if (length(structural) && !missing(structural_on)) structural_on)
   rungs <- rungs %||% default_rungs(bp)
   check_rungs(c(rungs, structural_on), structural)
-  request <- request_of(marker_free(bp), data, columns, levels = levels,
-                        missing_codes = missing_codes, incomplete = incomplete,
-                        inference = inference, adjust = adjust)
+  request <- request_of(marker_free(bp), data, "invariance")
   sample <- sample_of(data, request)
   if (!has_means(sample)) {
     rungs <- rungs_without_means(rungs, asked)

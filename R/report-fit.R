@@ -277,12 +277,9 @@ fit_reproduction_parts <- function(fit) {
 
 # A call of fit_model() with what was asked for.
 reproducing_code <- function(fit) {
-  request <- unclass(fit$request)
-  usual <- formals(fit_model)
-  asked <- request[c("by", "levels", "missing_codes", "incomplete", "auxiliary", "inference",
-                     "adjust", "clusters", "weights", "multiplier")]
+  asked <- unclass(fit$request)[options_of("fit_model")]
   differs <- vapply(names(asked), function(name) {
-    !is.null(asked[[name]]) && !identical(asked[[name]], usual[[name]])
+    !is.null(asked[[name]]) && !identical(asked[[name]], fit_options$rows[[name]]$default)
   }, NA)
   told <- vapply(names(asked)[differs], function(name) {
     value <- asked[[name]]

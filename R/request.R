@@ -1,22 +1,16 @@
 # Everything that was asked for, as one value: a fit keeps it whole, and fitting again is changing
 # it.
 
-new_request <- function(blueprint, by = NULL, levels = NULL, missing_codes = NULL,
-                        incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
-                        clusters = NULL, weights = NULL, multiplier = "n") {
+new_request <- function(blueprint, ...) {
   check_blueprint(blueprint, "fit_model")
   check_locale(unlist(blueprint_variables(blueprint), use.names = FALSE))
-  if (!is.null(by)) check_string(by, "`by`")
-  check_missing_codes(missing_codes)
-  incomplete <- choose_one(incomplete, c("keep", "drop"), "`incomplete`")
-  if (!is.null(inference)) inference <- choose_one(inference, c("normal", "robust"), "`inference`")
-  adjust <- choose_one(adjust, c("mean", "mean and variance"), "`adjust`")
-  multiplier <- choose_one(multiplier, c("n", "n-1"), "`multiplier`")
-  request <- structure(
-    list(blueprint = blueprint, by = by, levels = levels, missing_codes = missing_codes,
-         incomplete = incomplete, auxiliary = auxiliary, inference = inference, adjust = adjust,
-         clusters = clusters, weights = weights, multiplier = multiplier),
-    class = "orizzonte_request")
+  given <- list(...)
+  stopifnot(names(given) %in% names(fit_options$rows))
+  values <- lapply(fit_options$rows, function(option) {
+    check_option(option, if (option$name %in% names(given)) given[[option$name]] else
+      option$default)
+  })
+  request <- structure(c(list(blueprint = blueprint), values), class = "orizzonte_request")
   check_roles(request)
   check_inference(request)
   request
@@ -29,54 +23,44 @@ is_robust <- function(request) {
 
 # A column has one role.
 check_roles <- function(request) {
-  role <- c(by = "the grouping column", clusters = "the column of clusters",
-            weights = "the column of weights")
-  named <- unlist(request[names(role)])
+  named <- unlist(request[names(options_where(function(option) option$role))])
   if (length(named) + length(request$auxiliary) == 0L) return(invisible())
   model <- blueprint_variables(request$blueprint)$observed
   for (what in names(named)) {
     if (named[[what]] %in% model) {
-      abort("input", c(paste0(quoted(named[[what]]), " is both ", role[[what]],
-                              " and a variable of the model",
-                              if (what == "by") ": within a group it does not vary" else "", "."),
-                       i = paste0("Leave it out of the model, or choose another column for `",
-                                  what, "`.")))
+      abort("input", c(text_of(paste0("request_in_model_", if (what == "by") "by" else "other"),
+                               column = quoted(named[[what]]), role = words_of("role", what)),
+                       i = text_of("request_in_model_hint", option = what)))
     }
   }
   twice <- named[duplicated(named)]
   if (length(twice))
-    abort("input", c(paste0(quoted(twice[[1L]]), " has two roles: ",
-                            enumerate(role[names(named)[named == twice[[1L]]]]), "."),
-                     i = "Choose another column for one of them."))
+    abort("input", c(text_of("request_two_roles", column = quoted(twice[[1L]]),
+                             roles = enumerate(words_of("role", names(named)[named ==
+                                                                               twice[[1L]]]))),
+                     i = text_of("request_two_roles_hint")))
   if (length(request$auxiliary) && request$incomplete == "drop")
-    abort("input", c("`auxiliary` is for cases with missing values that are kept.",
-                     i = "Leave it out, or give incomplete = \"keep\"."))
+    abort("input", c(text_of("request_auxiliary_drop"), i = text_of("request_auxiliary_drop_hint")))
   both <- intersect(request$auxiliary, c(model, named))
   if (length(both))
-    abort("input", c(paste0(quoted(both[1L]), " is already used: it cannot be auxiliary as well."),
-                     i = "`auxiliary` names variables outside the model."))
+    abort("input", c(text_of("request_auxiliary_used", column = quoted(both[1L])),
+                     i = text_of("request_auxiliary_used_hint")))
 }
 
 check_inference <- function(request) {
-  needs <- names(Filter(Negate(is.null), unclass(request)[c("clusters", "weights")]))
-  if (identical(request$inference, "normal") && length(needs)) {
-    abort("input", c(paste0("`", needs[1L],
-                            "` needs robust inference: normal-theory standard errors and ",
-                            "tests suppose independent, equally weighted cases."),
-                     i = "Leave `inference` out, or give inference = \"robust\"."))
+  refuse <- function(name, ...) {
+    abort("input", c(text_of(name, ...), i = text_of(paste0(name, "_hint"))))
   }
+  needs <- names(Filter(Negate(is.null), unclass(request)[c("clusters", "weights")]))
+  if (identical(request$inference, "normal") && length(needs))
+    refuse("request_needs_robust", option = needs[1L])
   if (!is_robust(request)) {
-    if (request$adjust != "mean")
-      abort("input", c("`adjust` belongs to robust inference.", i = "Add inference = \"robust\"."))
+    if (request$adjust != "mean") refuse("request_adjust_normal")
     return(invisible())
   }
-  if (request$multiplier != "n")
-    abort("input", c("Robust inference has multiplier \"n\".", i = "Leave `multiplier` out."))
-  if (request$adjust != "mean" && length(needs)) {
-    abort("input", c(paste0("adjust = \"mean and variance\" is for unweighted cases that are ",
-                            "independent; `", needs[1L], "` is given."),
-                     i = "Use adjust = \"mean\"."))
-  }
+  if (request$multiplier != "n") refuse("request_multiplier_robust")
+  if (request$adjust != "mean" && length(needs))
+    refuse("request_adjust_needs", option = needs[1L])
 }
 
 # R itself cannot handle names that its locale does not know.
@@ -85,35 +69,34 @@ check_locale <- function(names) {
   names <- as_utf8(names)
   lost <- names[is.na(iconv(names, "UTF-8", ""))]
   if (length(lost) == 0L) return(invisible())
-  abort("input", c(paste0("This R session cannot handle the name ", quoted(lost[1L]), "."),
-                   x = paste0("Its locale is ", Sys.getlocale("LC_CTYPE"),
-                              ", which does not know all of these letters."),
-                   i = paste0("Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8, or use plain ",
-                              "letters and say more with wording().")))
+  abort("input", c(text_of("request_locale", name = quoted(lost[1L])),
+                   x = text_of("request_locale_is", locale = Sys.getlocale("LC_CTYPE")),
+                   i = text_of("request_locale_hint")))
 }
 
 # What can be asked for, and so what refit() changes.
-request_parts <- names(formals(new_request))
+request_parts <- function() c("blueprint", names(fit_options$rows))
 
-# The request of a function that takes data: the columns it names come as quosures, by the name of
-# their argument.
-request_of <- function(bp, data, columns, levels, ...) {
-  named <- lapply(stats::setNames(names(columns), names(columns)), function(what) {
-    captured_argument(columns[[what]], what)
+# The request of a function of the package, from its arguments: `frame` is its frame. Columns can be
+# bare names. `but`: arguments that the function reads itself.
+request_of <- function(bp, data, taker, but = character(), frame = parent.frame()) {
+  names <- intersect(setdiff(options_of(taker), but), ls(frame, all.names = TRUE))
+  values <- lapply(stats::setNames(names, names), function(name) {
+    if (!is_column_option(name)) return(get(name, envir = frame, inherits = FALSE))
+    captured_argument(eval(call("enquo", as.name(name)), list(enquo = rlang::enquo), frame), name)
   })
-  do.call(new_request, c(list(bp, levels = check_levels(levels, named$by, data)),
-                         Filter(Negate(is.null), named), list(...)))
+  if ("levels" %in% names) check_levels(values$levels, values$by, data)
+  do.call(new_request, c(list(bp), values))
 }
+
+is_column_option <- function(name) fit_options$rows[[name]]$kind %in% c("column", "columns")
 
 check_levels <- function(levels, by, data) {
   if (!is.null(levels) && is.null(by) && !is_summary_list(data)) {
-    abort("input",
-          c("`levels` needs groups.", i = "Name the grouping column with by = \"column\"."))
+    abort("input", c(text_of("request_levels_alone"), i = text_of("request_levels_alone_hint")))
   }
   if (!is.null(levels) && !is.atomic(levels))
-    abort("input", c("`levels` must be values of the grouping column.",
-                     x = paste0("It is ", describe(levels), ".")))
-  levels
+    abort("input", c(text_of("request_levels_odd"), x = text_of("it_is", value = describe(levels))))
 }
 
 # A request with some of it changed; NULL is a change as well.
@@ -123,10 +106,9 @@ change_request <- function(request, changes) {
   do.call(new_request, parts)
 }
 
-# Arguments of a request that name columns of the data; `auxiliary` may name several.
-column_arguments <- c("by", "auxiliary", "clusters", "weights")
+# Arguments that name columns of the data, captured; one of the kind "columns" may name several.
 captured_argument <- function(quosure, name) {
-  capture <- if (name == "auxiliary") captured_columns else captured_column
+  capture <- if (fit_options$rows[[name]]$kind == "columns") captured_columns else captured_column
   capture(quosure, paste0("`", name, "`"))
 }
 
@@ -142,9 +124,9 @@ captured_column <- function(quosure, what) {
   # column
   names <- captured_columns(quosure, what)
   if (length(names) > 1L) {
-    abort("input",
-          c(paste0(what, " must be one column."), x = paste0("It is ", enumerate(names), "."),
-            i = "Name one of them, or make a column of their combinations first."))
+    abort("input", c(text_of("request_one_column", option = what),
+                     x = text_of("it_is", value = enumerate(names)),
+                     i = text_of("request_one_column_hint")))
   }
   names
 }

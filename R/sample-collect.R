@@ -39,8 +39,7 @@ collect_summary <- function(source, bp, by = NULL, levels = NULL, missing_codes 
   check_blueprint(bp, "collect_summary")
   check_count(chunk, "`chunk`", 1, 1e8)
   check_string(encoding, "`encoding`")
-  request <- request_of(bp, source, list(by = rlang::enquo(by)), levels = NULL,
-                        missing_codes = missing_codes)
+  request <- request_of(bp, source, "collect_summary", but = "levels")
   if (!is.null(levels)) request$levels <- check_collected_levels(levels)
   check_variables(bp)
   wanted <- list(variables = blueprint_variables(bp)$observed, by = request$by,

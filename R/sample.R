@@ -148,8 +148,8 @@ check_alike <- function(source) {
 # What needs single cases.
 refuse_summary_data <- function(request) {
   asked <- c(if (identical(request$inference, "robust")) "inference = \"robust\"",
-             names(Filter(Negate(is.null),
-                          unclass(request)[c("clusters", "weights", "auxiliary")])))
+             names(Filter(Negate(is.null), unclass(request)[names(options_where(
+               function(option) option$needs_cases))])))
   if (length(asked))
     abort("data", c(paste0("`", asked[1L], "` needs the data case by case, not summary data."),
                     i = "Give the data frame the summary came from."))

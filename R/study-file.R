@@ -1,8 +1,9 @@
 # A study file: what it says, checked key by key; what is wrong is told with its line.
 
-study_keys <- c("title", "data", "encoding", "by", "levels", "missing_codes", "incomplete",
-                "auxiliary", "inference", "adjust", "clusters", "weights", "blueprints", "criteria",
-                "seed", "results", "steps")
+study_keys <- function() {
+  c("title", "data", "encoding", names(written_options()), "blueprints", "criteria", "seed",
+    "results", "steps")
+}
 
 # What each step takes; the first is what it needs.
 step_keys <- list(
@@ -16,6 +17,8 @@ step_keys <- list(
 # What a value of a step may be; the rest is one piece of text.
 step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what")
 step_counts <- c("reps", "top")
+step_choices <- list(leave_out = c("short", "all", "none"), over = c("groups", "times", "both"),
+                     truth_units = c("standardized", "raw"))
 
 # What comes of a step: what `of` of others may name.
 step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",
@@ -47,7 +50,7 @@ read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
 # `refuse(key, message, step)`: an error with the line of a key, of a step when one is given.
 new_study <- function(content, file, lines) {
   refuse <- study_refusal(file, lines)
-  check_study_keys(names(content), study_keys, refuse)
+  check_study_keys(names(content), study_keys(), refuse)
   for (key in c("data", "blueprints", "steps"))
     if (is.null(content[[key]])) refuse(NULL, paste0("the key ", quoted(key), " is missing."))
   folder <- dirname(file)
@@ -58,11 +61,10 @@ new_study <- function(content, file, lines) {
     content[[key]]
   }
   blueprints <- study_blueprints(content$blueprints, folder, refuse)
-  asked <- list(by = text("by"), levels = unlist(content$levels),
-                missing_codes = unlist(study_numbers(content$missing_codes)),
-                incomplete = text("incomplete"), auxiliary = unlist(content$auxiliary),
-                inference = text("inference"), adjust = text("adjust"),
-                clusters = text("clusters"), weights = text("weights"))
+  asked <- lapply(written_options(), function(option) {
+    switch(option$kind, codes = unlist(study_numbers(content[[option$name]])), levels = ,
+           columns = unlist(content[[option$name]]), text(option$name))
+  })
   steps <- study_steps(content$steps, names(blueprints), refuse)
   structure(list(title = text("title", "A study"), file = file,
                  data = study_path(text("data"), folder, "data", refuse),

@@ -4,7 +4,7 @@
 study_data <- function(study, bp) {
   if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding))
   do.call(collect_summary, c(list(study$data, bp), study$asked[intersect(
-    names(study$asked), c("by", "levels", "missing_codes"))]))
+    names(study$asked), options_of("collect_summary"))]))
 }
 
 # Arguments of fitting: those of the study, less the groups unless a step asks for them.

@@ -266,7 +266,8 @@ test_that("what is wrong in a study file is told with its line and the nearest w
 
 test_that("the schema for editors knows the keys that are checked", {
   schema <- jsonlite::read_json(system.file("schema", "study.schema.json", package = "orizzonte"))
-  expect_setequal(names(schema$properties), study_keys)
+  expect_setequal(names(schema$properties), study_keys())
+  expect_equal(schema, jsonlite::fromJSON(study_schema_text(), simplifyVector = FALSE))
   kinds <- schema$properties$steps$items$oneOf
   for (one in kinds) {
     kind <- names(one$properties)
