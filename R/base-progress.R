@@ -25,7 +25,7 @@ each_told <- function(x, work, title) {
 # A function to call with the number of parts that are done since. Whoever handles progress through
 # the progressr package gets it there, else there is a bar on a terminal.
 progress_teller <- function(title, parts, env = parent.frame()) {
-  if (parts < 2L || isTRUE(surface$given$quiet)) return(function(...) invisible())
+  if (parts < 2L || display$quiet) return(function(...) invisible())
   if (handles_progress()) {
     step <- progressr::progressor(steps = parts, label = title, envir = env)
     return(function(done = 1L) step(amount = done))

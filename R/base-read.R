@@ -7,8 +7,7 @@ check_readable <- function(file) {
     abort("file", c(paste0("There is no file ", quoted(file), "."),
                     if (dir.exists(folder)) did_you_mean(basename(file), list.files(folder))
                     else c(x = paste0("There is no folder ", quoted(folder), " either.")),
-                    i = paste0("Names start from the working folder: ", either("getwd()", "pwd"),
-                               ".")))
+                    i = text_of("paths_relative", folder = getwd())))
   }
   if (dir.exists(file)) abort("file", paste0(quoted(file), " is a folder, not a file."))
   if (!is_regular_file(file))

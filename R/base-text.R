@@ -147,6 +147,12 @@ with_error <- function(estimate, se) {
 plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
 
 # Text of any encoding as UTF-8: what is not marked is UTF-8 where it can be, else Latin-1.
+# A word as a shell reads it back whole.
+shell_word <- function(x) {
+  if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") return(x)
+  paste0("'", gsub("'", "'\\\\''", x), "'")
+}
+
 as_utf8 <- function(x) {
   if (!is.character(x)) return(x)
   if (all(Encoding(x) == "unknown") && !any(grepl("[^ -~\t\n]", x, useBytes = TRUE))) return(x)

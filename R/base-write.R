@@ -71,7 +71,7 @@ protect_inputs <- function(file, inputs, class = "usage") {
 
 # Writes CSV with numbers that can be read back exactly. With `guard`, an apostrophe is put before
 # texts that a spreadsheet would run as formulas; numbers are never changed.
-write_table <- function(x, file = "", guard = !isTRUE(surface$given$unguarded)) {
+write_table <- function(x, file = "", guard = display$guarded) {
   columns <- as.list(unclass(x))[names(x)]
   columns <- lapply(columns, function(column) {
     if (is.factor(column)) as.character(column) else column

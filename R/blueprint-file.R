@@ -60,8 +60,7 @@ construct_from <- function(bp, name, part, file) {
 blueprint_from <- function(content, file) {
   if (all(c("steps", "blueprints") %in% names(content)))
     abort("file", c(paste0(quoted(file), " is a study, not a blueprint."),
-                    i = either("Run it: run_study(file).",
-                               paste0("Run it: orizzonte run ", shell_word(file)))))
+                    i = instruction("run_study_file", file = shell_word(file))))
   known_keys(names(content), blueprint_keys, file)
   in_file <- function(where, code) located(file, where, code)
   bp <- in_file("title or scale", blueprint(file_text(content$title %||% "Untitled", "title", file),

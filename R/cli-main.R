@@ -145,8 +145,8 @@ dispatch <- function(args) {
   given <- parse_arguments(args[1L], command, args[-1L])
   if (is.null(given)) return(0L)
   check_out(args[1L], given)
-  surface$given <- given
-  on.exit(surface$given <- NULL)
+  go_on_from(given)
+  on.exit(go_on_from(NULL))
   command$run(given)
 }
 

@@ -365,7 +365,7 @@ format_comparison <- function(x) {
                                     spare = unname(column_titles[c("bic_change", "aic_change")]))),
     if (length(texts$notes)) c("", wrap_lines(paste0("- ", texts$notes), 2L, 4L)), "",
     wrap_lines(c(pair_sentences(x), comparison_reading(x))),
-    either("Next: side_by_side() shows how estimates differ.", NULL))
+    next_step("see_estimates_differ"))
 }
 
 # A sentence a test.

@@ -108,8 +108,7 @@ format_amendments <- function(x) {
       "Nothing is left that could be freed."
     }
     return(c(lines, why, if (isTRUE(attr(x, "refused") > 0))
-             either("amendments(fit, all = TRUE) lists what is not offered, with the reason.",
-                    "Option --all lists what is not offered, with the reason."),
+             instruction("see_not_offered"),
              format_not_offered(attr(x, "not_offered"))))
   }
   lines <- c(lines, format_offered(x, shown), format_remarks(x, shown))
@@ -118,12 +117,10 @@ format_amendments <- function(x) {
   example <- example_amendment(x)
   c(lines, "", if (length(example)) {
     c("Next: read the item texts. One change at a time, and only with a reason, for example:",
-      paste0("  ", either(paste0("amend(fit, free = ", example, ", because = \"...\")"),
-                          command_text("amend", "--free", example, "--because", "...", "--out",
-                                       "next.yaml"))))
+      paste0("  ", instruction("amend_free", address = example)))
   } else {
     paste0(if (is.null(attr(x, "nothing"))) "Nothing of a size that matters stands out. ",
-           "Next: ", either("estimates(fit)", command_text("fit")))
+           next_step("see_estimates"))
   })
 }
 

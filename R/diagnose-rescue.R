@@ -316,7 +316,7 @@ print.orizzonte_rescue <- function(x, ...) {
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
     put_lines("The model converges and is proper as written: nothing to rescue.", "",
-              paste0("Next: ", either("summary(fit_model(blueprint, data))", command_text("fit"))))
+              next_step("see_summary"))
     return(invisible(x))
   }
   columns <- titled(list(
@@ -336,8 +336,7 @@ print.orizzonte_rescue <- function(x, ...) {
                                   table$change[table$attempt == label]), 2L, 6L))
     }
     put_lines("", "Nothing was changed by itself. Adopt what the item texts and the theory defend.",
-              paste0("Next: ", either(paste0("rescued$fits[[", quoted(x$worked[1L]), "]], or make"),
-                                      "make"), " the change in the blueprint and fit again"))
+              next_step("adopt_rescue", attempt = quoted(x$worked[1L])))
   } else {
     put_lines("", paste0("Nothing worked: no attempt gave a proper solution. Think about the ",
                          "constructs and their items anew, or gather more cases."))

@@ -6,3 +6,18 @@ add_texts(
   amendment_negligible = "negligible",
   amendment_not_misspecified = "not misspecified",
   amendment_cannot_tell = "cannot tell")
+
+add_instructions(
+  see_not_offered = instruct(
+    "amendments(fit, all = TRUE) lists what is not offered, with the reason.",
+    text = "Option --all lists what is not offered, with the reason."),
+  amend_free = instruct("amend(fit, free = {address}, because = \"...\")",
+                        c("amend", "--free", "{address}", "--because", "...", "--out",
+                          "next.yaml")),
+  amend_fix = instruct("amend(fit, fix = {address} == 0, because = \"...\")",
+                       c("amend", "--fix", "{address} == 0", "--because", "...", "--out",
+                         "next.yaml")),
+  after_without = instruct("estimates(fit), amendments(fit)"),
+  adopt_rescue = instruct(
+    "rescued$fits[[{attempt}]], or make the change in the blueprint and fit again",
+    text = "make the change in the blueprint and fit again"))

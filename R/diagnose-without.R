@@ -165,11 +165,9 @@ format_without <- function(x) {
   go <- setdiff(x$parameter[x$verdict %in% "could be removed"], "together")
   following <- if (length(go)) {
     c("Next: if theory does not need it, for example:",
-      paste0("  ", either(paste0("amend(fit, fix = ", go[1L], " == 0, because = \"...\")"),
-                          command_text("amend", "--fix", paste(go[1L], "== 0"), "--because",
-                                       "...", "--out", "next.yaml"))))
+      paste0("  ", instruction("amend_fix", address = go[1L])))
   } else {
-    either("Next: estimates(fit), amendments(fit)", NULL)
+    next_step("after_without")
   }
   c(lines, if (length(following)) c("", following))
 }

@@ -182,10 +182,10 @@ remedies <- function(layout, counts, lacking) {
   }
   many <- if (counts$df < 0L) -counts$df else lacking
   add(if (many == 1L)
-      paste0("Fix or equate one of the parameters ", restrict_where(),
+      paste0("Fix or equate one of the parameters ", instruction("restrict_where"),
              ", or leave out a path or covariance.")
       else paste0("Fix or equate at least ", many,
-                  " of the parameters ", restrict_where(),
+                  " of the parameters ", instruction("restrict_where"),
                   ", or leave out as many paths or covariances."))
   lines
 }
@@ -238,7 +238,7 @@ print.orizzonte_identification <- function(x, ...) {
                      if (!x$with_data) " at made-up moments; give the data to be sure", "."))
     if (length(x$notes))
       put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
-    put_lines("", paste0("Next: ", either("fit_model(blueprint, data)", command_text("fit"))))
+    put_lines("", next_step("fit_blueprint"))
     return(invisible(x))
   }
   if (x$df < 0L) {

@@ -383,7 +383,7 @@ warn_about <- function(fit) {
     warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
                           i = paste(
                             "Its numbers cannot be trusted; print(fit) shows what the data say,",
-                                    either("rescue(blueprint, data)", "orizzonte rescue"),
+                                    instruction("rescue"),
                                     "tries remedies.")))
     return(invisible())
   }
@@ -392,7 +392,7 @@ warn_about <- function(fit) {
     lines <- utils::head(improper$trouble, 5L)
     warn("improper", c("The solution is improper.", stats::setNames(lines, rep("x", length(lines))),
                        i = paste0("Look at this before reading any estimate; ",
-                                  either("rescue(blueprint, data)", "orizzonte rescue"),
+                                  instruction("rescue"),
                                   " tries remedies.")))
   }
   weak <- hardly_told_apart(fit)

@@ -86,7 +86,7 @@ format_equalities <- function(x) {
     c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
       format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
       if (more > 0L)
-        paste0("  and ", more, " more: ", either("ladder$details", "--format json")), "")
+        paste0("  and ", more, " more: ", instruction("see_details")), "")
   }))
 }
 
@@ -117,19 +117,12 @@ ladder_next <- function(x) {
   bad <- t$rung[!t$verdict %in% c(sound_codes, NA) & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
-    groups <- if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), "), ")
-    return(next_step(NULL, paste0(if (!is.null(comparable_rung(x))) "latent_means(ladder), ",
-                                  groups, "plot(ladder)"),
-                     command_text("report", "--ladder", "--out", "groups.html")))
+    calls <- c(if (!is.null(comparable_rung(x))) "latent_means(ladder)",
+               if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), ")"),
+               "plot(ladder)")
+    return(next_step("use_ladder", calls = paste(calls, collapse = ", ")))
   }
-  if (verdict %in% c("fails", "doubtful"))
-    return(next_step("to release one equality at a time",
-                     paste0("loosen(ladder, ", quoted(bad), "), or amendments(", rung(bad), "),"),
-                     command_text("invariance", "--loosen", bad)))
-  if (verdict == "fits_poorly")
-    return(next_step("to see what each group lacks, and mend the model first",
-                     paste0("amendments(", rung(bad), "),"), command_text("diagnose")))
-  next_step("to try the usual remedies",
-            paste0("summary(", rung(bad), ") to see what is wrong, rescue() with the same groups"),
-            command_text("rescue"))
+  name <- if (verdict %in% c("fails", "doubtful")) "loosen" else if (verdict == "fits_poorly")
+    "amend_configural" else "rescue_rung"
+  next_step(name, quoted_rung = quoted(bad), rung = bad, fit = rung(bad))
 }

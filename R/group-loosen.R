@@ -223,8 +223,7 @@ print.orizzonte_loosened <- function(x, ...) {
               format_wordings(x$released$parameter, all_wordings(x$fit)), "")
   }
   put_lines(wrap_lines(loosened_reading(x)), "")
-  if (is.null(surface$given))
-    put_lines(paste0("Next: trail(loosened$fit), loosened$ladder",
-                     if (!is.null(comparable_rung(x$ladder))) ", latent_means(loosened$ladder)"))
+  put_lines(next_step("use_loosened", more = if (!is.null(comparable_rung(x$ladder)))
+    ", latent_means(loosened$ladder)" else ""))
   invisible(x)
 }

@@ -89,3 +89,16 @@ add_texts(
   caveat_fit = paste0(
     "The model does not fit acceptably (CFI {cfi}, RMSEA {rmsea}): what follows takes it for ",
     "granted."))
+
+add_instructions(
+  see_details = instruct("ladder$details", text = "--format json"),
+  use_ladder = instruct("{calls}", c("report", "--ladder", "--out", "groups.html")),
+  loosen = instruct("loosen(ladder, {quoted_rung}), or amendments({fit}),",
+                    c("invariance", "--loosen", "{rung}"),
+                    purpose = "to release one equality at a time"),
+  amend_configural = instruct("amendments({fit}),", "diagnose",
+                              purpose = "to see what each group lacks, and mend the model first"),
+  rescue_rung = instruct(
+    "summary({fit}) to see what is wrong, rescue() with the same groups", "rescue",
+    purpose = "to try the usual remedies"),
+  use_loosened = instruct("trail(loosened$fit), loosened$ladder{more}"))

@@ -205,7 +205,7 @@ quality_legend <- function(x) {
   parts <- if (length(x$parts_of))
     paste0("Parts beside a general construct, which explain what it leaves: ",
            enumerate(names(x$parts_of)), "; ",
-           either("variance_split(fit)", command_text("quality", "--table", "split")),
+           instruction("variance_split"),
            " says what each is worth.")
   second <- if (length(x$second_order))
     paste0(enumerate(x$second_order), ": omega and alpha of the sum of all observed items below ",
@@ -225,9 +225,6 @@ quality_legend <- function(x) {
 
 quality_next <- function(x) {
   if (length(x$left_out) == 0L)
-    return(c("", next_step("tries each item.",
-                           "construct_quality(fit, leave_out = \"all\")",
-                           command_text("quality", "--leave-out", "all"))))
-  c("", next_step("sets the items' texts beside their loadings.", "loading_plot(fit)",
-                  command_text("draw", "--what", "loadings", "--out", "loadings.svg")))
+    return(c("", next_step("try_each_item")))
+  c("", next_step("see_wordings"))
 }

@@ -12,13 +12,12 @@ format_bootstrap <- function(x) {
   c(heading("Bootstrap"), wrap_lines(bootstrap_words(x)), "",
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
                  spare = c("used", "bias", "p")),
-    "", wrap_lines(claim_shares(x)), next_step(NULL, bootstrap_next(x), command_text("cutoffs")))
+    "", wrap_lines(claim_shares(x)), bootstrap_next(x))
 }
 
 bootstrap_next <- function(x) {
-  if (any(grepl("^standardized\\(", names(x$estimate))))
-    return("estimates(fit, bootstrap = ...) takes these instead of its own")
-  "as.data.frame() of this for all digits, bootstrap_test(fit) for the p of the model"
+  next_step(if (any(grepl("^standardized\\(", names(x$estimate)))) "use_intervals" else
+    "test_by_bootstrap")
 }
 
 # A standardized value stands beside the value it belongs to; what never varies is left out.

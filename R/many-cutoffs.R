@@ -248,8 +248,7 @@ format_cutoffs <- function(x) {
                                       unique(paste(table$rung, table$miss)))), cutoff_lines,
                   ladder = x$ladder), use.names = FALSE),
     if (nrow(table) == 0L) c("", "No way to miss it was found: name some as `misses`."),
-    "", next_step("shows how far right and wrong models lie apart", "plot() of this",
-                  command_text("report")))
+    "", next_step("plot_cutoffs"))
 }
 
 cutoff_lines <- function(table, ladder) {

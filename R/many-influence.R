@@ -218,8 +218,7 @@ format_influence <- function(x) {
     wrap_lines(paste0("The ", nrow(top), " of ", count_of(nrow(x), if (unit == "row") "case" else
       "cluster"), " whose absence would move the parameters most. ", influence_words(x))), "",
     format_table(columns, left, spare = c("really ", "really")), "",
-    next_step("fits without one of them", either("refit(fit, omit_rows = ...)", NULL),
-              command_text("fit")))
+    next_step("refit_without_rows"))
 }
 
 # Is any of them large? A parameter that moves by half a standard error is worth a look.

@@ -191,8 +191,7 @@ format_plan <- function(x) {
     plan_lines(shown, x$goal),
     if (length(x$trouble)) c("", wrap_lines(paste0("Some data sets gave no value: ",
                                                    x$trouble[1L]))),
-    either(c("", paste0("Next: plot() of this for power by n, as.data.frame() for all ",
-                        "parameters")), NULL))
+    if (!is.null(next_step("plot_plan"))) c("", next_step("plot_plan")))
 }
 
 plan_lines <- function(table, goal) {

@@ -227,7 +227,7 @@ format_robustness <- function(x) {
                                "analyses"), " that one might defend, the first as fitted.")),
     unlist(lapply(unique(x$claim), function(name) claim_lines(x[x$claim %in% name, ])),
            use.names = FALSE), "",
-    next_step(NULL, "plot() of this", command_text("report")))
+    next_step("plot_robustness"))
 }
 
 # What became of one claim: in a sentence, then analysis by analysis.

@@ -353,8 +353,7 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
     if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
       "Look at residuals for what is left, then at the estimates."
   } else {
-    paste0("Look at ", either("residuals(fit, largest = 10)",
-                              "the largest residuals (orizzonte diagnose)"),
+    paste0("Look at ", instruction("see_residuals"),
            " for where the model is off, before trusting the estimates.")
   }
   paste(c(paste0(first, "; ", second, "."), advice), collapse = " ")
@@ -427,7 +426,7 @@ print.orizzonte_indices <- function(x, ...) {
 format_key_indices <- function(x) {
   key <- x[x$index %in% comparison_columns, ]
   c(heading("Fit indices"), format_indices_table(key),
-    paste0(either("fit_indices(fit)", "orizzonte fit --table fit_indices"), " shows all ",
+    paste0(instruction("all_indices"), " shows all ",
            sum(!is.na(x$value)), "."), wrap_lines(attr(x, "corrections")))
 }
 

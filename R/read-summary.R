@@ -24,10 +24,8 @@ print.orizzonte_fit <- function(x, ...) {
   check_fit(x, "print")
   put_lines(fit_card(x), "")
   amendable <- stats::df.residual(x) > 0 && has_converged(x)
-  put_lines(paste0("Next: ", either(
-    paste0("summary(fit), estimates(fit)", if (amendable) ", amendments(fit)",
-           ", path_diagram(fit)"),
-    command_text(if (has_converged(x)) "fit" else "rescue"))))
+  put_lines(next_step(if (!has_converged(x)) "read_unconverged" else if (amendable)
+    "read_fit" else "read_saturated"))
   invisible(x)
 }
 
@@ -125,8 +123,7 @@ format_history <- function(chisq) {
 }
 
 rescue_hint <- function() {
-  paste0("  ", next_step("to try the usual remedies and see what each does",
-                         "rescue(blueprint, data)", command_text("rescue")))
+  paste0("  ", next_step("rescue_trouble"))
 }
 
 # What the data say about it.
@@ -188,11 +185,7 @@ print.orizzonte_summary <- function(x, ...) {
     put_lines("")
     print(part)
   }
-  put_lines("", paste0("Next: ", either(
-    paste0(if (x$saturated) "equations(fit)" else "amendments(fit), residual_map(fit)",
-           ", path_diagram(fit), write_report(fit, \"report.html\")"),
-    command_text(if (x$saturated) "draw" else "diagnose",
-                 if (x$saturated) c("--out", "diagram.png")))))
+  put_lines("", next_step(if (x$saturated) "after_saturated_summary" else "after_summary"))
   invisible(x)
 }
 

@@ -116,9 +116,7 @@ format_trail <- function(x) {
   lines <- heading(paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L)
     return(c(lines, "Nothing has been amended so far.",
-             next_step("to see what could be amended",
-                       "amendments(fit), then amend(fit, free = ..., because = \"...\"),",
-                       command_text("diagnose"))))
+             next_step("first_amendment")))
   columns <- titled(list(
                   `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
                   drop = format_fixed(x$actual_drop, 2L),
@@ -143,7 +141,5 @@ format_trail <- function(x) {
   c(lines, "", if (freed > 3L)
       wrap_lines(paste0(freed, " changes were suggested by the same data, so that part of the ",
                         "better fit is chance.")),
-    next_step("to fit start and end to other cases", "confirm(fit, fresh_data)",
-              command_text("confirm", "FRESH")),
-    either("Or: amendments(fit) to see what is left", NULL))
+    next_step("confirm_trail"), instruction("or_amend"))
 }

@@ -99,7 +99,7 @@ look_notes <- function(look, robust) {
                        most = 6L), ")"))
   if (length(found) == 0L) return(NULL)
   paste0("Not normal: ", paste(found, collapse = "; "), ". \u03c7\u00b2 and standard errors ",
-         "suppose normality: add ", either("inference = \"robust\"", "--inference robust"), ".")
+         "suppose normality: add ", instruction("robust"), ".")
 }
 
 # Items with two to four answers.
@@ -125,6 +125,6 @@ code_sentences <- function(look) {
   if (length(values) > 1L) text <- paste0("c(", text, ")")
   paste0("Read as answers, though they look like codes for missing values: ",
          enumerate(each, most = 6L), ". If they are, give ",
-         either(paste0("missing_codes = ", text),
-                paste0("--missing-codes ", paste(format_exact(values), collapse = ","))), ".")
+         instruction("declare_codes", r_codes = text,
+                     codes = paste(format_exact(values), collapse = ",")), ".")
 }

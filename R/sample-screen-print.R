@@ -118,9 +118,9 @@ format_screen <- function(x) {
   advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice),
                                            indent = 2L, hang = 5L) else "  Nothing stands out."
   c(lines, "", "What to do", advice, "", if (x$blueprint)
-    paste0("Next: ", either("fit_model(blueprint, data)", command_text("fit"))) else
+    next_step("fit_blueprint") else
     c("With the blueprint, items keyed against their construct are found, too:",
-      paste0("  ", either("screen_data(data, blueprint)", command_text("screen"))), "",
+      paste0("  ", instruction("screen_with_blueprint")), "",
       "Next: write a blueprint, then",
-      paste0("  ", either("fit_model(blueprint, data)", command_text("fit")))))
+      paste0("  ", instruction("fit_blueprint"))))
 }

@@ -185,7 +185,7 @@ cluster_advice <- function(clustered, name) {
     if (length(strong))
       advise("clusters", strong, "Answers within ", name, " resemble each other (",
              enumerate(strong, most = 6L), "): fit with ",
-             either(paste0("clusters = ", address_name(name)), paste("--clusters", name)), "."))
+             instruction("use_clusters", address = address_name(name), column = name), "."))
 }
 
 half_complete <- 0.5  # share of complete rows below which a group is remarked upon
@@ -243,8 +243,9 @@ code_advice <- function(names, raw, codes) {
     times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
     add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ",
         format_exact(code), " (", count_of(times, "time"),
-        "), far outside the rest: declare ", either("missing_codes = ", "--missing-codes "),
-        format_exact(code), " if it means missing.")
+        "), far outside the rest: declare ",
+        instruction("declare_codes", r_codes = format_exact(code), codes = format_exact(code)),
+        " if it means missing.")
   }
   advice
 }

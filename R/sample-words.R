@@ -87,7 +87,7 @@ many_patterns_words <- function(sample) {
   paste0(format_count(count), " missing patterns among ", format_count(cases), " cases: most ",
          "cases miss something else. Was the questionnaire given in parts, or are codes taken for ",
          "missing? ",
-         either("plot(screen_data(data), what = \"missing\")", command_text("screen")),
+         instruction("see_missing"),
          " shows them; the work grows with their number.")
 }
 

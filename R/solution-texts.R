@@ -10,3 +10,6 @@ add_texts(
   stopped_5 = "no admissible starting values were found",
   stopped_6 = "interrupted",
   stopped_7 = "the restrictions cannot all hold")
+
+add_instructions(
+  rescue = instruct("rescue(blueprint, data)", "rescue"))

@@ -92,8 +92,7 @@ check_converged <- function(fit, verb) {
   if (has_converged(fit)) return(invisible())
   abort("convergence", c(paste0(verb, "() needs a fit that converged."),
                          x = paste0("This one has ", fit_status(fit), "."),
-                         i = paste0(either("rescue(blueprint, data)", command_text("rescue")),
-                                    " tries the usual remedies.")))
+                         i = paste0(instruction("rescue"), " tries the usual remedies.")))
 }
 
 # The moments by group, as the core takes them, and their n (with the multiplier of the request).

@@ -38,10 +38,8 @@ read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
                                 "study writes one to start from.")))
   if ("constructs" %in% names(content))
     abort("study", c(paste0(quoted(file), " is a blueprint, not a study."),
-                     i = either("Fit it: fit_model(read_blueprint(file), data).",
-                                paste0("Fit it: orizzonte fit ", shell_word(file), " DATA")),
-                     i = paste0(either("new_study_files()", "orizzonte new study"),
-                                " writes a study to start from.")))
+                     i = instruction("fit_blueprint_file", file = shell_word(file)),
+                     i = instruction("new_study")))
   study <- new_study(content, file, lines)
   check_study_paths(study, file, lines, results_anywhere, anywhere)
   study
@@ -90,9 +88,7 @@ check_study_paths <- function(study, file, lines, results_anywhere, anywhere) {
     if (is_database_address(path) || lies_within(path, folder)) next
     key <- sub("[0-9]+$", "", names(paths)[k])
     refuse(key, paste0(quoted(path), " lies outside the folder of the study."), NULL,
-           c(i = paste0("If you trust the study: ",
-                        either("run_study(file, anywhere = TRUE)",
-                               paste0("orizzonte run ", shell_word(file), " --anywhere")), ".")))
+           c(i = instruction("run_anywhere", file = shell_word(file))))
   }
 }
 

@@ -74,10 +74,8 @@ refuse_results <- function(folder, why) {
   aside <- paste0(sub("/+$", "", folder), "-old")
   abort("study", c(paste0("The folder ", quoted(folder), " is not used for results: ", why, "."),
                    i = "Results go into a folder that is new, empty, or filled by this package.",
-                   i = paste0("To move it aside: ",
-                              either(paste0("file.rename(", quoted(folder), ", ", quoted(aside),
-                                            ")"),
-                                     paste0("mv ", shell_word(folder), " ", shell_word(aside))))))
+                   i = instruction("move_aside", from = quoted(folder), to = quoted(aside),
+                                   path = shell_word(folder), new_path = shell_word(aside))))
 }
 
 save_manifest <- function(results, working = NULL) {

@@ -158,10 +158,10 @@ do_step <- function(study, results, k, values, print) {
 # Computes the result of a step. Its files are written to `folder`, or not at all if that is NULL.
 step_value <- function(study, step, values, folder) {
   told <- surface$given
-  on.exit(surface$given <- told)
+  on.exit(go_on_from(told))
   if (!is.null(told))
-    surface$given <- c(list(files = step_files(study, step), quiet = told$quiet),
-                       study_request(study, step_by(study, step)), encoding = study$encoding)
+    go_on_from(c(list(files = step_files(study, step), quiet = told$quiet),
+                 study_request(study, step_by(study, step)), encoding = study$encoding))
   suppressWarnings(suppressMessages(step_actions[[step$kind]](study, step$args, values, folder),
                                     classes = "orizzonte_message"),
                    classes = "orizzonte_warning")

@@ -31,7 +31,8 @@ test_that("words of a command are quoted where a shell would read them otherwise
   expect_identical(shell_word("it's"), "'it'\\''s'")
   expect_identical(system(paste("printf %s", shell_word("a 'b' $c `d`")), intern = TRUE),
                    "a 'b' $c `d`")
-  expect_identical(either("r", stop("not looked at")), "r")
+  expect_identical(instruction("amend_fix", address = "a"),
+                   "amend(fit, fix = a == 0, because = \"...\")")
 })
 
 test_that("the command line shows effects and moments, loosens several rungs and confirms", {

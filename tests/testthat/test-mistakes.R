@@ -17,5 +17,6 @@ test_that("every mistake is told by class, with what to write instead", {
     c(paste0("> ", gsub(" +", " ", text)), strsplit(rlang::cnd_message(condition), "\n")[[1L]], "")
   }, texts, told))
   skip_if_not(isTRUE(l10n_info()[["UTF-8"]]))
+  lines <- gsub(getwd(), "/home/me/study", lines, fixed = TRUE)
   expect_snapshot(cat(lines, sep = "\n"))
 })

@@ -46,7 +46,8 @@ test_that("a new row of the table is an option of requests, reports and JSON", {
   fit <- suppressMessages(orizzonte::fit_model(bp, choirs, imaginary_way = "fancy"))
   expect_identical(usual$request$imaginary_way, "plain")
   expect_identical(fit$request$imaginary_way, "fancy")
-  expect_error(orizzonte::fit_model(bp, choirs, imaginary_way = "fancey"), class = "orizzonte_error_input")
+  expect_error(orizzonte::fit_model(bp, choirs, imaginary_way = "fancey"),
+               class = "orizzonte_error_input")
   expect_identical(refit_quietly(usual, list(imaginary_way = "fancy"))$request$imaginary_way,
                    "fancy")
   expect_true(any(grepl("imaginary_way = \"fancy\"", reproducing_code(fit), fixed = TRUE)))
@@ -65,10 +66,10 @@ test_that("a new row of the table is an option of the command line and of study 
   main(c("fit", at("choirs.yaml"), at("choirs.csv"), "--imaginary-way", "fancy", "--format", "json",
          "--out", out, "--quiet"))
   expect_identical(jsonlite::read_json(out)$inference$imaginary_way, "fancy")
-  surface$given <- list(files = c("a.yaml", "b.csv"), imaginary_way = "fancy")
-  withr::defer(surface$given <- NULL)
+  go_on_from(list(files = c("a.yaml", "b.csv"), imaginary_way = "fancy"))
+  withr::defer(go_on_from(NULL))
   expect_identical(command_text("fit"), "orizzonte fit a.yaml b.csv --imaginary-way fancy")
-  surface$given <- NULL
+  go_on_from(NULL)
   expect_identical(study_schema()$properties$imaginary_way$enum, list("plain", "fancy"))
   study <- at("small.yaml")
   writeLines(c("data: choirs.csv", "blueprints: {m: choirs.yaml}", "imaginary_way: fancy", "steps:",

@@ -1,0 +1,104 @@
+# Texts are rows of tables: every row that is used is there, gets a value for each of its
+# placeholders, and every row is used.
+
+test_that("values are shown as they are, whatever they hold", {
+  before <- texts$table
+  withr::defer(texts$table <- before)
+  add_texts(trial = "{name} and {qty(n)}{n} case{?s}")
+  for (odd in c("{stop(1)}", "{?s}", "{.val x}", "%s", "<b>", "{name}", "\\1", "{{x}}"))
+    expect_identical(text_of("trial", name = odd, n = 2), paste(odd, "and 2 cases"))
+  expect_identical(text_of("trial", name = "a", n = 1), "a and 1 case")
+  expect_error(text_of("no such text"))
+  expect_error(instruction("no such instruction"))
+  expect_error(text_of("trial", n = 1))
+})
+
+test_that("an instruction has two forms, chosen when it is shown", {
+  before <- texts$instructions
+  withr::defer({
+    texts$instructions <- before
+    go_on_from(NULL)
+  })
+  add_instructions(
+    trial = instruct("look({what})", c("look", "--at", "{what}"), purpose = "to see {?s}"),
+    only_r = instruct("plot()"), phrase = instruct("here", text = "there {what}"))
+  expect_identical(instruction("trial", what = "{a}"), "look({a})")
+  expect_identical(next_step("only_r"), "Next: plot()")
+  go_on_from(list(files = c("m.yaml", "my data.csv"), by = "setting"))
+  expect_identical(instruction("trial", what = "a b"),
+                   "orizzonte look m.yaml 'my data.csv' --by setting --at 'a b'")
+  expect_identical(next_step("trial", what = "x")[2L],
+                   "  orizzonte look m.yaml 'my data.csv' --by setting --at x")
+  expect_null(instruction("only_r"))
+  expect_null(next_step("only_r"))
+  expect_identical(instruction("phrase", what = "now"), "there now")
+})
+
+# --- the sources ---------------------------------------------------------------------------------
+
+source_files <- function() {
+  folder <- Filter(dir.exists, c("../../R", "../../00_pkg_src/orizzonte/R"))
+  if (length(folder) == 0L) return(character())
+  setdiff(list.files(folder[1L], "[.]R$", full.names = TRUE),
+          file.path(folder[1L], "RcppExports.R"))
+}
+
+# Calls of some functions, anywhere in the sources.
+calls_of <- function(names) {
+  out <- list()
+  walk <- function(e) {
+    if (is.call(e) && is.symbol(e[[1L]]) && as.character(e[[1L]]) %in% names) out <<- c(out, list(e))
+    if (is.call(e) || is.pairlist(e) || is.expression(e))
+      for (part in as.list(e)) if (!missing(part)) walk(part)
+  }
+  for (file in source_files()) walk(parse(file, keep.source = FALSE))
+  out
+}
+
+placeholders <- function(template) {
+  found <- regmatches(template, gregexpr("\\{[^{}?]+\\}", template))[[1L]]
+  found <- sub("^\\{(qty\\()?", "", sub("\\)?\\}$", "", found))
+  unique(sub("/.*", "", found))
+}
+
+test_that("every text that the code names is in a table, with a value for each placeholder", {
+  skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
+  found <- calls_of(c("text_of", "instruction", "next_step"))
+  expect_gt(length(found), 60L)
+  for (call in found) {
+    name <- call[[2L]]
+    if (!is.character(name)) next
+    instructed <- !identical(call[[1L]], quote(text_of))
+    expect_true(name %in% names(if (instructed) texts$instructions else texts$table), label = name)
+    needed <- placeholders(unlist(if (instructed) texts$instructions[[name]] else
+      texts$table[[name]]) |> paste(collapse = " "))
+    given <- names(as.list(call))[-(1:2)]
+    if ("..." %in% vapply(as.list(call), function(x) paste(deparse(x), collapse = ""), "")) next
+    expect_identical(setdiff(needed, given), character(), label = name)
+  }
+})
+
+test_that("every row of the tables is used", {
+  skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
+  words <- unlist(lapply(source_files(), function(file) {
+    e <- parse(file, keep.source = FALSE)
+    if (grepl("-texts[.]R$", file)) e <- Filter(function(x) !identical(x[[1L]], quote(add_texts)) &&
+      !identical(x[[1L]], quote(add_instructions)), as.list(e))
+    out <- character()
+    walk <- function(x) {
+      if (is.character(x)) out <<- c(out, x)
+      if (is.call(x) || is.pairlist(x)) for (part in as.list(x)) if (!missing(part)) walk(part)
+    }
+    for (x in e) walk(x)
+    out
+  }))
+  names <- c(names(texts$table), names(texts$instructions))
+  expect_identical(names[duplicated(names)], character())
+  # a name is written whole, or made of a prefix and a code
+  whole <- names %in% words
+  prefixes <- unique(words[grepl("^[a-z_]+$", words)])
+  made <- vapply(names, function(name) {
+    any(startsWith(name, paste0(sub("_$", "", prefixes), "_")))
+  }, NA)
+  expect_identical(names[!whole & !made], character())
+})
