@@ -52,8 +52,8 @@ column_titles <- c(
   chisq = "\u03c7\u00b2", r_squared = "R\u00b2", chisq_change = "\u0394\u03c7\u00b2",
   df_change = "\u0394df", cfi_change = "\u0394CFI", rmsea_change = "\u0394RMSEA",
   srmr_change = "\u0394SRMR", aic_change = "\u0394AIC", bic_change = "\u0394BIC",
-  p_change = "p of \u0394\u03c7\u00b2", loading_gap = "\u0394loading",
-  intercept_gap = "\u0394intercept")
+  p_change = "p of \u0394\u03c7\u00b2", loading_difference = "\u0394loading",
+  intercept_difference = "\u0394intercept")
 
 heading <- function(text) {
   text <- showable(text)

@@ -2,20 +2,20 @@
 
 command_invariance <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- asked_table(given, c("ladder", "means", "gaps", "contributions"), format)
+  table <- asked_table(given, c("ladder", "means", "noninvariance", "contributions"), format)
   ladder <- ladder_from_files(given)
   loosened <- loosen_rungs(ladder, given$loosen)
   final <- last_ladder(ladder, loosened)
   scalar <- comparable_rung(final)
   means <- if (!is.null(scalar)) latent_means(final, scalar)
-  gaps <- if (!is.null(scalar)) group_gaps(final, scalar)
+  noninvariant <- if (!is.null(scalar)) noninvariance(final, scalar)
   steps <- unlist(lapply(loosened, function(x) list(x, x$ladder)), recursive = FALSE)
   to_output(given$out, given$quiet, function() {
     switch(format,
-      text = print_parts(if (is.null(table)) c(list(ladder), steps, list(means, gaps)) else
-        list(if (table == "ladder") final else ladder_table(table, final, means, gaps))),
-      json = cat(ladder_json(final, loosened, means, gaps), "\n", sep = ""),
-      csv = write_table(ladder_table(table %||% "ladder", final, means, gaps)))
+      text = print_parts(if (is.null(table)) c(list(ladder), steps, list(means, noninvariant)) else
+        list(if (table == "ladder") final else ladder_table(table, final, means, noninvariant))),
+      json = cat(ladder_json(final, loosened, means, noninvariant), "\n", sep = ""),
+      csv = write_table(ladder_table(table %||% "ladder", final, means, noninvariant)))
   })
   if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
 }
@@ -46,7 +46,7 @@ ladder_from_files <- function(given) {
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
 }
 
-ladder_json <- function(ladder, loosened, means, gaps) {
+ladder_json <- function(ladder, loosened, means, noninvariant) {
   content <- list(
     orizzonte = package_version_text(), command = "invariance", title = ladder$title,
     sample = sample_header(ladder$fits[[1L]]$sample),
@@ -55,8 +55,9 @@ ladder_json <- function(ladder, loosened, means, gaps) {
     rungs = ladder$table, contributions = json_rows(contribution_rows(ladder)),
     limits = lapply(ladder$limits, as.list), released = released_rows(loosened),
     holds = if (length(loosened)) loosened[[length(loosened)]]$holds, details = ladder$details,
-    caveat = attr(means, "caveat") %||% attr(gaps, "caveat"), latent_means = if (!is.null(means))
-      json_rows(means), gaps = if (!is.null(gaps)) json_rows(gaps))
+    caveat = attr(means, "caveat") %||% attr(noninvariant, "caveat"),
+    latent_means = if (!is.null(means)) json_rows(means),
+    noninvariance = if (!is.null(noninvariant)) json_rows(noninvariant))
   to_json(content)
 }
 
@@ -74,11 +75,11 @@ contribution_rows <- function(ladder) {
                                colnames(shares))))
 }
 
-ladder_table <- function(table, ladder, means, gaps) {
-  if (table %in% c("means", "gaps") && is.null(means)) {
+ladder_table <- function(table, ladder, means, noninvariant) {
+  if (table %in% c("means", "noninvariance") && is.null(means)) {
     abort("usage", c(paste0("--table ", table, " needs a scalar rung that converged."),
                      i = "Add scalar to --rungs."))
   }
-  switch(table, ladder = ladder$table, means = means, gaps = gaps,
+  switch(table, ladder = ladder$table, means = means, noninvariance = noninvariant,
          contributions = contribution_rows(ladder))
 }

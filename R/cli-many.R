@@ -97,10 +97,11 @@ bootstrap_json <- function(boot, test) {
 
 command_cutoffs <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  misses <- if (!is.null(given$misses)) parse_values(given$misses, "--misses")
+  misspecified <- if (!is.null(given$misspecified))
+    parse_values(given$misspecified, "--misspecified")
   reps <- parse_whole(given$reps, "--reps")
   x <- if (is.null(given$by)) fit_from_files(given) else ladder_from_files(given)
-  found <- with_workers(given, model_cutoffs(x, reps, misses, seed = given_seed(given),
+  found <- with_workers(given, model_cutoffs(x, reps, misspecified, seed = given_seed(given),
                                              draw = given$draw,
                                              criteria = given_criteria(given),
                                              folder = given$resume))

@@ -35,8 +35,8 @@ ladder_options <- function() {
     ladder = switch_option("--ladder",
                            "report the invariance ladder of the groups of --by, or of the times"),
     ladder_table = text_option("--table", "TABLE",
-                               paste0("only this table: ladder (default as csv), means, gaps or ",
-                                      "contributions"))
+                               paste0("only this table: ladder (default as csv), means, ",
+                                      "noninvariance or contributions"))
   )
 }
 
@@ -84,7 +84,7 @@ many_options <- function() {
     test = switch_option("--test", "also the p of the model (Bollen & Stine 1992)"),
     cutoff_draw = text_option("--draw", "WHAT",
                               "cases (moved to fit; default) or model (normal data)"),
-    misses = text_option("--misses", "WHAT",
+    misspecified = text_option("--misspecified", "WHAT",
                          paste0("what a wrong model lacks, such as 'covariance[be1, be2]=.3; ",
                                 "loading[Calm, be3]=.4'")),
     extra_figure = text_option("--figure", "FILE", "also a figure: .png, .svg or .pdf"),

@@ -8,7 +8,7 @@
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` when an argument is not as described.
-#' @seealso [invariance()] for the table, [compare_groups()] and [group_gaps()] for the values.
+#' @seealso [invariance()] for the table, [compare_groups()] and [noninvariance()] for the values.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

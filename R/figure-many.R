@@ -30,8 +30,7 @@ plot.orizzonte_cutoffs <- function(x, ...) {
     lapply(names(many), function(name) drawn_values(many[[name]], name, rung, x$ladder))
   }), recursive = FALSE))
   if (length(unique(points$population)) < 2L)
-    abort("input", c("There is nothing to draw: no way to miss the model was found.",
-                     i = "Name some as `misses`."))
+    abort("input", text_of("no_misspecification"))
   lines <- cutoff_marks(x)
   caption <- NULL
   if (x$ladder) {

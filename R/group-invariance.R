@@ -93,7 +93,7 @@
 #' Rutkowski, L., & Svetina, D. (2014). Assessing the hypothesis of measurement invariance in the
 #' context of large-scale international surveys. *Educational and Psychological Measurement,
 #' 74*(1), 31--57.
-#' @seealso [loosen()] to release equalities, [group_gaps()] for their size, [latent_means()] for
+#' @seealso [loosen()] to release equalities, [noninvariance()] for their size, [latent_means()] for
 #'   what may then be compared.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>

@@ -24,7 +24,7 @@
 #' Sörbom, D. (1974). A general method for studying differences in factor means and factor
 #' structure between groups. *British Journal of Mathematical and Statistical Psychology, 27*(2),
 #' 229--239.
-#' @seealso [invariance()], which must allow it, [group_gaps()].
+#' @seealso [invariance()], which must allow it, [noninvariance()].
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

@@ -24,7 +24,7 @@
 #'   rungs fitted anew with the same exceptions). `as.data.frame()` gives `released`.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have;
 #'   `orizzonte_error_input` for the first one, which holds nothing.
-#' @seealso [invariance()], [group_gaps()], [let_differ()] to write the same into a blueprint.
+#' @seealso [invariance()], [noninvariance()], [let_differ()] to write the same into a blueprint.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

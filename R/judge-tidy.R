@@ -160,9 +160,9 @@ tidy.orizzonte_latent_means <- function(x, ...) {
 
 #' @rdname tidy.orizzonte_fit
 #' @export
-tidy.orizzonte_gaps <- function(x, ...) {
+tidy.orizzonte_noninvariance <- function(x, ...) {
   check_arguments("tidy")
-  tidy_renamed(x, c(item = "term", expected_score = "estimate"))
+  tidy_renamed(x, c(item = "term", difference = "estimate"))
 }
 
 #' @rdname tidy.orizzonte_fit

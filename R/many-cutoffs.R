@@ -1,14 +1,14 @@
 #' Cut-offs made for this model
 #'
 #' What CFI, TLI, RMSEA and SRMR come to when *this* model, at this n, with these missing values and
-#' this kurtosis, is right, and when it misses by stated amounts: cut-offs that tell the one from
-#' the other, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of
+#' this kurtosis, is correctly specified, and when it is misspecified by stated amounts: cut-offs that
+#' distinguish the two, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of
 #' each index from rung to rung.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param reps Replicates of each population.
-#' @param misses What a wrong model lacks, in standardized units by address, each a population of
-#'   its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of such vectors
+#' @param misspecified What a wrong model lacks, in standardized units by address, each a
+#'   population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of such vectors
 #'   for several at once; `"correlation[Calm, Calm]" = .8` for a construct that is really two.
 #'   `NULL`: one residual correlation and one cross-loading the size of the weakest standardized
 #'   loading, and the construct with most items split in two that correlate at .8. Of ladders: a
@@ -19,14 +19,17 @@
 #'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws
 #'   normal data with the values missing that are missing. `NULL`: cases where there are any.
 #' @param criteria The fixed cut-offs beside, from [criteria()].
-#' @return An object of class `orizzonte_cutoffs`; `as.data.frame()` gives one row an index and way
-#'   to miss: `index`, `rung` (of ladders), `miss`, `value` (of the fit), `fixed` (the fixed cut-off
-#'   for good), `cutoff`, `rule` (`"95/5"`, `"90/10"` or `"none"`), `right_pass`, `wrong_pass` (the
-#'   shares that pass), `verdict`.
-#' @section Rule: The cut-off is the value that 95 % of right models pass and at most 5 % of wrong
-#'   ones; else the same with 90 and 10 %; else there is none: the index cannot tell the two apart.
-#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misses that leave no positive
-#'   definite covariance matrix.
+#' @return An object of class `orizzonte_cutoffs`; `as.data.frame()` gives one row per index and
+#'   misspecification: `index`, `rung` (of ladders), `misspecification`, `value` (of the fit),
+#'   `fixed` (the fixed cut-off for good), `cutoff`, `rule` (`"firm"`, `"lenient"` or `"none"`),
+#'   `right_pass` and `wrong_pass` (the proportions of correctly specified and of misspecified
+#'   models that pass) with their Monte Carlo errors `right_error` and `wrong_error`, and `verdict`
+#'   (`"passes"`, `"fails"` or `"cannot_tell"`).
+#' @section Rule: A firm cut-off is the value that 95 % of the correctly specified models pass and
+#'   at most 5 % of the misspecified ones; a lenient one has 90 and 10 %; if neither exists, the index
+#'   cannot distinguish the two.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misspecifications that leave no
+#'   positive definite covariance matrix.
 #' @references McNeish, D., & Wolf, M. G. (2023). Dynamic fit index cutoffs for confirmatory factor
 #'   analysis models. *Psychological Methods, 28*(1), 61-88.
 #' @seealso [criteria()], [fit_indices()], [plan_study()].
@@ -36,8 +39,8 @@
 #'   construct("Calm", reflected_in = sc1:sc4)
 #' model_cutoffs(fit_model(bp, choirs, incomplete = "drop"), reps = 100, seed = 1)
 #' @export
-model_cutoffs <- function(x, reps = 500, misses = NULL, seed = NULL, draw = NULL, criteria = NULL,
-                          folder = NULL, ...) {
+model_cutoffs <- function(x, reps = 500, misspecified = NULL, seed = NULL, draw = NULL,
+                          criteria = NULL, folder = NULL, ...) {
   check_arguments("model_cutoffs")
   check_count(reps, "`reps`", 20, 1e5)
   criteria <- check_criteria(criteria)
@@ -49,7 +52,7 @@ model_cutoffs <- function(x, reps = 500, misses = NULL, seed = NULL, draw = NULL
                      c("cases", "model"), "`draw`")
   run <- list(reps = reps, seed = seed, draw = draw, folder = folder)
   parts <- Map(function(test, rung) {
-    missed <- missed_populations(test, misses, rung)
+    missed <- misspecified_populations(test, misspecified, rung)
     right <- index_replicates(test, NULL, run)
     wrong <- lapply(missed$covariances, function(s) index_replicates(test, s, run))
     list(right = right, wrong = wrong, words = missed$words, value = observed_indices(test))
@@ -116,45 +119,45 @@ population_source <- function(fit, covariances, draw) {
   source
 }
 
-# Populations that the model misses: covariances by group, and how it misses them.
-missed_populations <- function(test, misses, rung) {
+# Populations for which the model is misspecified: covariances by group, and what it lacks.
+misspecified_populations <- function(test, misspecified, rung) {
   fit <- whole_fit(test$small)
   groups <- seq_along(fit$layout$groups)
-  if (is.null(test$large) || !is.null(misses)) {
-    misses <- check_misses(misses, fit)
-    return(list(covariances = lapply(misses, function(sizes) {
-      lapply(groups, function(g) missed_moments(fit, g, sizes))
-    }), words = vapply(misses, miss_words, "")))
+  if (is.null(test$large) || !is.null(misspecified)) {
+    misspecified <- check_misspecified(misspecified, fit)
+    return(list(covariances = lapply(misspecified, function(sizes) {
+      lapply(groups, function(g) misspecified_moments(fit, g, sizes))
+    }), words = vapply(misspecified, misspecified_words, "")))
   }
-  missed_rung(fit, rung)
+  misspecified_rung(fit, rung)
 }
 
-loading_gap <- 0.2
-intercept_gap <- 0.2
+loading_difference <- 0.2
+intercept_difference <- 0.2
 residual_ratio <- 1.5
 
 # Something that is held differs in the last group.
-missed_rung <- function(fit, rung) {
+misspecified_rung <- function(fit, rung) {
   last <- length(fit$layout$groups)
   loadings <- own_loadings(fit)
   item <- loadings$item[which.max(abs(loadings$size))]
   construct <- loadings$construct[match(item, loadings$item)]
-  covariances <- lapply(seq_len(last), function(g) missed_moments(fit, g, numeric()))
+  covariances <- lapply(seq_len(last), function(g) misspecified_moments(fit, g, numeric()))
   group <- fit$layout$groups[last]
   words <- character()
   if (rung == "metric") {
-    size <- stats::setNames(-loading_gap * sign(loadings$size[match(item, loadings$item)]),
+    size <- stats::setNames(-loading_difference * sign(loadings$size[match(item, loadings$item)]),
                             address_format("loading", construct, item))
-    covariances[[last]] <- missed_moments(fit, last, size)
-    words <- paste0("the loading of ", item, " is ", format_fixed(loading_gap, 2L), " lower in ",
-                    group)
+    covariances[[last]] <- misspecified_moments(fit, last, size)
+    words <- paste0("the loading of ", item, " is ", format_fixed(loading_difference, 2L),
+                    " lower in ", group)
   } else if (rung == "strict") {
     covariances[[last]][item, item] <- covariances[[last]][item, item] +
       (residual_ratio - 1) * residual_variance(fit, last, item)
     words <- paste0("the residual variance of ", item, " is half as large again in ", group)
   } else if (rung == "scalar") {
-    attr(covariances, "shift") <- list(group = last, item = item, size = intercept_gap)
-    words <- paste0("the intercept of ", item, " is ", format_fixed(intercept_gap, 2L),
+    attr(covariances, "shift") <- list(group = last, item = item, size = intercept_difference)
+    words <- paste0("the intercept of ", item, " is ", format_fixed(intercept_difference, 2L),
                     " standard deviations higher in ", group)
   }
   if (length(words) == 0L) return(list(covariances = list(), words = character()))
@@ -186,12 +189,11 @@ cutoff_row <- function(x, part, rung, index, k) {
   higher <- higher_is_better(index)
   found <- simulated_cutoff(right, wrong, higher)
   value <- part$value[[index]]
-  passes <- if (is.na(found$cutoff) || is.na(value)) NA else
-    if (higher) value >= found$cutoff else value <= found$cutoff
-  list(index = index, rung = rung, miss = part$words[[k]], value = value,
+  list(index = index, rung = rung, misspecification = part$words[[k]], value = value,
        fixed = fixed_cutoff(x, index, rung), cutoff = found$cutoff, rule = found$rule,
-       right_pass = found$right, wrong_pass = found$wrong,
-       verdict = if (is.na(passes)) "cannot tell" else if (passes) "passes" else "misses")
+       right_pass = found$right, right_error = found$right_error, wrong_pass = found$wrong,
+       wrong_error = found$wrong_error,
+       verdict = rule_cutoff_verdict(value, found$cutoff, higher))
 }
 
 # The value that enough right models pass and few enough wrong ones.
@@ -199,20 +201,24 @@ simulated_cutoff <- function(right, wrong, higher) {
   right <- right[is.finite(right)]
   wrong <- wrong[is.finite(wrong)]
   pass <- function(x, at) mean(if (higher) x >= at else x <= at)
-  out <- list(cutoff = NA_real_, rule = "none", right = NA_real_, wrong = NA_real_)
-  if (length(right) < fewest_replicates || length(wrong) < fewest_replicates) return(out)
-  for (share in c(0.95, 0.90)) {
-    at <- ordered_value(right, if (higher) 1 - share else share, higher)
-    out$right <- pass(right, at)
-    out$wrong <- pass(wrong, at)
-    if (out$wrong <= 1 - share + 1e-9) {
-      out$cutoff <- at
-      out$rule <- if (share == 0.95) "95/5" else "90/10"
-      return(out)
-    }
-  }
-  out
+  if (length(right) < fewest_replicates || length(wrong) < fewest_replicates)
+    return(list(cutoff = NA_real_, rule = "none", right = NA_real_, right_error = NA_real_,
+                wrong = NA_real_, wrong_error = NA_real_))
+  at <- vapply(cutoff_kinds, function(kind) {
+    ordered_value(right, if (higher) 1 - kind[["right"]] else kind[["right"]], higher)
+  }, 0)
+  rates <- vapply(at, pass, 0, x = wrong)
+  rule <- rule_cutoff(rates)
+  # without a cut-off, the rates are those of the last one that was tried
+  k <- if (rule == "none") length(at) else match(rule, names(at))
+  right_rate <- pass(right, at[[k]])
+  list(cutoff = if (rule == "none") NA_real_ else at[[k]], rule = rule, right = right_rate,
+       right_error = share_error(right_rate, length(right)), wrong = rates[[k]],
+       wrong_error = share_error(rates[[k]], length(wrong)))
 }
+
+# The Monte Carlo standard error of a share.
+share_error <- function(share, reps) sqrt(share * (1 - share) / reps)
 
 # The value of a replicate itself, at or beyond the quantile.
 ordered_value <- function(x, share, higher) {
@@ -241,26 +247,28 @@ format_cutoffs <- function(x) {
   c(heading(if (x$ladder) "Cut-offs for the changes of this ladder" else
     "Cut-offs for this model"),
     wrap_lines(paste0(format_count(x$run$reps), " replicates of each population (seed ",
-                      x$run$seed, "): ", drawn, ". A cut-off lets 95 % of right models pass and ",
-                      "at most 5 % of wrong ones; else 90 and 10 %; else there is none (McNeish & ",
-                      "Wolf 2023).")),
-    unlist(lapply(split(table, factor(paste(table$rung, table$miss),
-                                      unique(paste(table$rung, table$miss)))), cutoff_lines,
-                  ladder = x$ladder), use.names = FALSE),
-    if (nrow(table) == 0L) c("", "No way to miss it was found: name some as `misses`."),
+                      x$run$seed, "): ", drawn, ". A firm cut-off lets 95 % of right models pass ",
+                      "and at most 5 % of wrong ones, a lenient one 90 and 10 %; else there is ",
+                      "none (McNeish & Wolf 2023).")),
+    unlist(lapply(split(table, factor(paste(table$rung, table$misspecification),
+                                      unique(paste(table$rung, table$misspecification)))),
+                  cutoff_lines, ladder = x$ladder), use.names = FALSE),
+    if (nrow(table) == 0L) c("", text_of("no_misspecification")),
     "", next_step("plot_cutoffs"))
 }
 
 cutoff_lines <- function(table, ladder) {
   mark <- if (ladder) "\u0394" else ""
-  c("", wrap_lines(paste0(if (ladder) paste0(table$rung[1L], ": "), "if ", table$miss[1L])),
+  c("", wrap_lines(paste0(if (ladder) paste0(table$rung[1L], ": "), "if ",
+                          table$misspecification[1L])),
     format_table(list(
       index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
       fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),
       `cut-off` = ifelse(is.na(table$cutoff), "none", format_fixed(table$cutoff)),
-      rule = ifelse(table$rule == "none", "", table$rule),
+      rule = words_of("cutoff", table$rule),
       `right pass` = percent_text(table$right_pass),
-      `wrong pass` = percent_text(table$wrong_pass), verdict = table$verdict),
+      `wrong pass` = percent_text(table$wrong_pass),
+      verdict = words_of("cutoff", table$verdict)),
       c(FALSE, rep(TRUE, 6L), FALSE), spare = c("rule", "right pass")))
 }
 

@@ -12,3 +12,13 @@ add_instructions(
                                 purpose = "to fit without one of them"),
   plot_plan = instruct("plot() of this for power by n, as.data.frame() for all parameters"),
   plot_robustness = instruct("plot() of this", "report"))
+
+add_texts(
+  cutoff_firm = "firm",
+  cutoff_lenient = "lenient",
+  cutoff_none = "",
+  cutoff_passes = "passes",
+  cutoff_fails = "fails",
+  cutoff_cannot_tell = "cannot tell",
+  no_misspecification =
+    "No plausible misspecification was found; specify one with `misspecified`.")

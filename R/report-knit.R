@@ -82,10 +82,10 @@ knit_print.orizzonte_latent_means <- function(x, ...) {
 }
 
 #' @exportS3Method knitr::knit_print
-knit_print.orizzonte_gaps <- function(x, ...) {
-  knit_parts(x, c("item", "group", "expected_score", "effect_size", "status"),
-             report_caution(attr(x, "caveat")), report_table(gap_columns(x)),
-             report_text(gap_note), report_table(total_columns(x)))
+knit_print.orizzonte_noninvariance <- function(x, ...) {
+  knit_parts(x, c("item", "group", "difference", "d", "status"),
+             report_caution(attr(x, "caveat")), report_table(noninvariance_columns(x)),
+             report_text(noninvariance_note), report_table(total_columns(x)))
 }
 
 #' @exportS3Method knitr::knit_print

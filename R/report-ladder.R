@@ -108,11 +108,11 @@ ladder_mean_parts <- function(ladder) {
 ladder_gap_parts <- function(ladder) {
   scalar <- comparable_rung(ladder)
   if (is.null(scalar)) return(NULL)
-  gaps <- group_gaps(ladder, rung = scalar)
+  gaps <- noninvariance(ladder, rung = scalar)
   totals <- total_columns(gaps)
   report_section("How much single items differ", caution_part(gaps),
     report_text("With loading and intercept of one item at a time free."),
-    report_table(gap_columns(gaps)), report_text(gap_note),
+    report_table(noninvariance_columns(gaps)), report_text(noninvariance_note),
     if (!is.null(totals))
       report_section("Difference of the total score", report_table(totals), level = 2L))
 }

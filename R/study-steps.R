@@ -139,7 +139,7 @@ do_invariance <- function(study, args, values, folder) {
   if (!is.null(comparable_rung(last))) {
     means <- latent_means(last)
     table_to(folder, "means", means)
-    shown <- c(shown, list(means, group_gaps(last)))
+    shown <- c(shown, list(means, noninvariance(last)))
   }
   do.call(print_to, c(list(folder, "ladder"), shown))
   table_to(folder, "ladder", as.data.frame(last))

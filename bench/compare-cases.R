@@ -281,7 +281,7 @@ ladder_of <- function(...) {
   ladder <- suppressMessages(invariance(...))
   list(table = as.data.frame(ladder), reading = ladder$reading,
        fits = lapply(ladder$fits, function(f) list(estimates(f), deviance(f))),
-       means = latent_means(ladder), gaps = group_gaps(ladder),
+       means = latent_means(ladder), gaps = noninvariance(ladder),
        printed = utils::capture.output(print(ladder)))
 }
 measured <- read_blueprint(models[basename(models) == "measurement.yaml"])

@@ -33,6 +33,6 @@ test_that("whoever handles progress is told of refits", {
   expect_equal(told_of(function() amendments(fit, top = 3)), 3)
   expect_equal(told_of(function() without(structural)), 3)
   expect_equal(told_of(function() invariance(bp, choirs, by = setting)), 4)
-  expect_equal(told_of(function() group_gaps(ladder)), 8)
+  expect_equal(told_of(function() noninvariance(ladder)), 8)
   expect_equal(told_of(function() construct_quality(fit, leave_out = "all")), 8)
 })

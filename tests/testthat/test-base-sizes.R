@@ -173,7 +173,7 @@ test_that("odd arguments and data that random trials found are answered or refus
   for (n in list(quote(f(x)), structure(list(), class = "orizzonte_fit"), "a"))
     expect_error(power_of(bp, "loading[B, be2]", n = n, truth = c("loading[B, ]" = .7)),
                  class = "orizzonte_error_input")
-  expect_error(model_cutoffs(fit, reps = 20, misses = list()), "`misses` is empty",
+  expect_error(model_cutoffs(fit, reps = 20, misspecified = list()), "`misspecified` is empty",
                class = "orizzonte_error_input")
   expect_error(main(paste0("x", 1:1e5)), "at most 10,000", class = "orizzonte_error_size")
   # all values of the columns are declared missing, and clusters are asked for

@@ -97,7 +97,7 @@ test_that("everything that is printed keeps to the window", {
     residuals(fit, "own_se", largest = 5), quiet(amendments(fit, top = 3, all = TRUE)),
     quiet(amendments(towns, top = 0)), score_test(fit, covariance[be1, be2], covariance[sc1, sc2]),
     quiet(without(fit)), trail(other), compare_models(fit, other), side_by_side(fit, other),
-    confirm(other, halves$confirm), ladder, latent_means(ladder), group_gaps(ladder),
+    confirm(other, halves$confirm), ladder, latent_means(ladder), noninvariance(ladder),
     quiet(loosen(ladder, "scalar")), compare_groups(towns), implied(fit), observed(towns),
     boot, estimates(claimed, bootstrap = boot), summary(claimed, bootstrap = boot),
     bootstrap_test(fit, reps = 20, seed = 1), bootstrap_test(ladder, reps = 5, seed = 1),
@@ -105,7 +105,7 @@ test_that("everything that is printed keeps to the window", {
     power_of(fit, "loading[Calm, sc2]", n = c(50, 1e6)), planned, influence(towns),
     robustness(claimed), collect_summary(choirs, measured),
     collect_summary(stats::na.omit(choirs), measured),
-    over_times, latent_means(over_times), group_gaps(over_times), over_times$blueprint,
+    over_times, latent_means(over_times), noninvariance(over_times), over_times$blueprint,
     construct_quality(towns, leave_out = "none"), quiet(construct_quality(fit)),
     variance_split(quiet(fit_model(read_blueprint(extdata("models/bifactor.yaml")),
                                    choirs_bifactor))))

@@ -47,7 +47,8 @@ source_files <- function() {
 calls_of <- function(names) {
   out <- list()
   walk <- function(e) {
-    if (is.call(e) && is.symbol(e[[1L]]) && as.character(e[[1L]]) %in% names) out <<- c(out, list(e))
+    if (is.call(e) && is.symbol(e[[1L]]) && as.character(e[[1L]]) %in% names)
+      out <<- c(out, list(e))
     if (is.call(e) || is.pairlist(e) || is.expression(e))
       for (part in as.list(e)) if (!missing(part)) walk(part)
   }

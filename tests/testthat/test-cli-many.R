@@ -28,7 +28,8 @@ test_that("bootstrap gives the numbers of R, in every format, and keeps parts", 
 test_that("cutoffs, of a model and of a ladder, with a figure", {
   figure <- tempfile(fileext = ".png")
   found <- command("cutoffs", model, data, "--reps", "20", "--seed", "1", "--incomplete", "drop",
-                   "--misses", "covariance[sc1, sc2]=.4", "--figure", figure, "--format", "csv")
+                   "--misspecified", "covariance[sc1, sc2]=.4", "--figure", figure, "--format",
+                   "csv")
   expect_identical(found$code, 0L)
   table <- utils::read.csv(text = found$out)
   expect_identical(table$index, c("cfi", "tli", "rmsea", "srmr"))
@@ -37,7 +38,7 @@ test_that("cutoffs, of a model and of a ladder, with a figure", {
                     "--by", "setting", "--rungs", "configural;metric", "--draw", "model",
                     "--format", "json")
   expect_identical(unique(jsonlite::fromJSON(ladder$out)$cutoffs$rung), "metric")
-  expect_identical(command("cutoffs", model, data, "--misses", "much")$code, 2L)
+  expect_identical(command("cutoffs", model, data, "--misspecified", "much")$code, 2L)
 })
 
 test_that("plan counts by simulation and by formula, on two workers as on one", {

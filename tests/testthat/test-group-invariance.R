@@ -109,11 +109,11 @@ test_that("the planted loading and intercept are found and released first", {
   expect_output(print(two_steps), "Released, in this order")
   expect_error(loosen(start, "configural"), "nothing", class = "orizzonte_error_input")
   expect_error(loosen(start, "metrc"), "Did you mean", class = "orizzonte_error_name")
-  gaps <- group_gaps(two_steps)
-  expect_setequal(gaps$item[order(-gaps$size_any_direction)][1:2], c("cr3", "sc2"))
-  expect_gt(gaps$expected_score[gaps$item == "cr3"], 5)
+  gaps <- noninvariance(two_steps)
+  expect_setequal(gaps$item[order(-gaps$d_unsigned)][1:2], c("cr3", "sc2"))
+  expect_gt(gaps$difference[gaps$item == "cr3"], 5)
   expect_output(print(gaps), "Difference of the total score")
-  expect_error(group_gaps(two), class = "orizzonte_error_input")
+  expect_error(noninvariance(two), class = "orizzonte_error_input")
 })
 
 test_that("latent means are those of the model, with delta-method errors", {

@@ -56,7 +56,7 @@ test_that("what rests on a rung that fails says so, and readers put it first", {
   expect_match(attr(means, "caveat"), "The scalar rung fails. What follows takes for granted")
   printed <- capture.output(print(means))
   expect_lt(grep("CAUTION", printed)[1], grep("Belonging", printed)[1])
-  gaps <- group_gaps(ladder)
+  gaps <- noninvariance(ladder)
   expect_match(attr(gaps, "caveat"), "The scalar rung fails")
   expect_output(print(gaps), "CAUTION: The scalar rung fails")
   json <- jsonlite::fromJSON(ladder_json(ladder, NULL, means, gaps))

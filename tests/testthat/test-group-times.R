@@ -139,7 +139,7 @@ test_that("the planted item is released, and changes and gaps are what they are 
   pooled <- latent_means(loose$ladder, standardize = "pooled")
   expect_equal(pooled$standardized, change$difference /
                  sqrt((1 + coef(free)[["variance[Calm_second]"]]) / 2), tolerance = 1e-5)
-  gaps <- group_gaps(loose)
+  gaps <- noninvariance(loose)
   own <- gaps[gaps$item == "ca3_t2", ]
   # ca3 with loading and intercept free at the second concert, all others held
   alone <- quiet_fit(calm |> hold_equal(loading, intercept, across = "times") |>
@@ -148,8 +148,9 @@ test_that("the planted item is released, and changes and gaps are what they are 
   b <- coef(alone)
   slope <- b[["loading[Calm_second, ca3_t2]"]] - b[["loading[Calm_first, ca3_t1]"]]
   shift <- b[["intercept[ca3_t2]"]] - b[["intercept[ca3_t1]"]]
-  expect_equal(c(own$loading_gap, own$intercept_gap), c(slope, shift), tolerance = 1e-4)
-  expect_equal(own$expected_score, shift + slope * b[["mean[Calm_second]"]], tolerance = 1e-4)
+  expect_equal(c(own$loading_difference, own$intercept_difference), c(slope, shift),
+               tolerance = 1e-4)
+  expect_equal(own$difference, shift + slope * b[["mean[Calm_second]"]], tolerance = 1e-4)
   expect_equal(own$against, "ca3_t1")
   total <- attr(gaps, "totals")
   expect_equal(total$observed, sum(colMeans(data[items[5:8]]) - colMeans(data[items[1:4]])),

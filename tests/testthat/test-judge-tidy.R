@@ -68,7 +68,7 @@ test_that("everything that is read, judged or resampled has a tidy table", {
   truth <- c("loading[ , ]" = .7, "covariance[Belonging, Calm]" = .3)
   values <- list(
     estimates(fit), effects(fit), r_squared(fit), fit_indices(fit), verdicts(fit), without(fit),
-    trail(other), latent_means(ladder), group_gaps(ladder), confirm(explored, halves$confirm),
+    trail(other), latent_means(ladder), noninvariance(ladder), confirm(explored, halves$confirm),
     loose, construct_quality(fit), split, influence(fit), score_test(fit, covariance[be1, be2]),
     residuals(fit, largest = 5), side_by_side(fit, other), equations(fit), screen_data(choirs),
     compare_groups(ladder$fits$metric), bootstrap_test(fit, reps = 10, seed = 1),

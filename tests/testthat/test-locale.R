@@ -17,7 +17,7 @@ test_that("prints use letters for the signs that the session cannot show, withou
     "print(a); print(summary(f)); print(trail(a)); print(compare_models(f, a))",
     "print(side_by_side(f, a)); print(confirm(a, choirs[1:300, ])); print(amendments(f))",
     "print(score_test(f, 'covariance[be1, be2]')); print(without(f))",
-    "l <- invariance(bp, choirs, by = 'setting'); print(l); print(group_gaps(l, 'scalar'))",
+    "l <- invariance(bp, choirs, by = 'setting'); print(l); print(noninvariance(l, 'scalar'))",
     paste0("write_report(f, ", deparse(report), ", quiet = TRUE)")), script)
   said <- in_c_locale(script)
   expect_false(any(grepl("Error|Warning|U\\+|[^ -~\t]", said)))

@@ -111,7 +111,7 @@ test_that("latent means and gaps between groups are bootstrapped like anything e
     hold_equal(loading, intercept)
   data <- choirs[1:300, ]
   fit <- quiet_fit(held, data, by = "setting", incomplete = "drop")
-  boot <- bootstrap_fit(fit, 25, list(means = latent_means, gaps = group_gaps), seed = 1,
+  boot <- bootstrap_fit(fit, 25, list(means = latent_means, gaps = noninvariance), seed = 1,
                         interval = "percentile")
   refits <- plain_refits(fit, data, 25, 1)
   table <- as.data.frame(boot)
@@ -120,8 +120,8 @@ test_that("latent means and gaps between groups are bootstrapped like anything e
   expect_lt(abs(mine$se / sd(slow) - 1), 1e-4)
   shown <- latent_means(fit, bootstrap = boot)
   expect_identical(shown$se, mine$se)
-  column <- setdiff(names(Filter(is.numeric, group_gaps(fit))), c("chisq", "df", "p", "se"))[1]
-  slow <- vapply(refits, function(f) group_gaps(f)[[column]][2], 0)
+  column <- setdiff(names(Filter(is.numeric, noninvariance(fit))), c("chisq", "df", "p", "se"))[1]
+  slow <- vapply(refits, function(f) noninvariance(f)[[column]][2], 0)
   at <- grep(paste0("^", column, "\\["), table$parameter)[2]
   expect_lt(abs(table$se[at] / sd(slow) - 1), 1e-3)
 })

@@ -11,7 +11,8 @@ indices_of_fit <- function(fit) {
 
 test_that("replicates of indices are those of a plain loop over simulate() and refit()", {
   fit <- quiet_fit(bp, choirs[1:300, ], incomplete = "drop")
-  found <- model_cutoffs(fit, 30, seed = 5, draw = "model", misses = c("covariance[be1, be2]" = .3))
+  found <- model_cutoffs(fit, 30, seed = 5, draw = "model",
+                         misspecified = c("covariance[be1, be2]" = .3))
   slow <- t(vapply(simulate(fit, 30, seed = 5), function(d) {
     indices_of_fit(quietly(refit(fit, data = d)))
   }, numeric(4)))
@@ -39,7 +40,7 @@ test_that("the rule: 95 of 100 right ones pass and at most 5 wrong ones, else 90
   expect_setequal(table$index, four)
   for (k in seq_len(nrow(table))) {
     part <- found$parts[[1]]
-    at <- match(table$miss[k], part$words)
+    at <- match(table$misspecification[k], part$words)
     right <- part$right[, table$index[k]]
     wrong <- part$wrong[[at]][, table$index[k]]
     higher <- table$index[k] %in% c("cfi", "tli")
@@ -50,13 +51,13 @@ test_that("the rule: 95 of 100 right ones pass and at most 5 wrong ones, else 90
       expect_gt(pass(wrong, cut), 0.10)
       next
     }
-    share <- if (table$rule[k] == "95/5") .95 else .90
+    share <- if (table$rule[k] == "firm") .95 else .90
     expect_gte(pass(right, table$cutoff[k]), share - 1e-9)
     expect_lte(pass(wrong, table$cutoff[k]), 1 - share + 1e-9)
     expect_true(table$cutoff[k] %in% right)
   }
-  expect_true(all(c("passes", "misses", "cannot tell") %in% c(table$verdict, "passes", "misses",
-                                                              "cannot tell")))
+  expect_true(all(table$verdict %in% c("passes", "fails", "cannot_tell")))
+  expect_equal(table$wrong_error, sqrt(table$wrong_pass * (1 - table$wrong_pass) / 60))
 })
 
 test_that("default misses are the size of the weakest loading, and a construct that is two", {
@@ -90,15 +91,15 @@ test_that("changes from rung to rung are simulated, with a gap in the last group
 
 test_that("cases moved to fit keep what is missing; misses that cannot be are refused", {
   fit <- quiet_fit(bp, choirs[1:200, ])
-  found <- model_cutoffs(fit, 20, seed = 1, misses = c("loading[Calm, be1]" = .2))
+  found <- model_cutoffs(fit, 20, seed = 1, misspecified = c("loading[Calm, be1]" = .2))
   expect_false(anyNA(found$parts[[1]]$right))
-  expect_error(model_cutoffs(fit, 20, misses = c("loading[Calm, be1]" = 5)),
+  expect_error(model_cutoffs(fit, 20, misspecified = c("loading[Calm, be1]" = 5)),
                class = "orizzonte_error_input")
-  expect_error(model_cutoffs(fit, 20, misses = c("loading[Nobody, be1]" = .2)),
+  expect_error(model_cutoffs(fit, 20, misspecified = c("loading[Nobody, be1]" = .2)),
                class = "orizzonte_error_name")
-  expect_error(model_cutoffs(fit, 20, misses = "much"), class = "orizzonte_error_input")
+  expect_error(model_cutoffs(fit, 20, misspecified = "much"), class = "orizzonte_error_input")
   for (text in c("variance[be1]", "mean[Calm]", "correlation[Calm, Belonging]"))
-    expect_error(model_cutoffs(fit, 20, misses = stats::setNames(.3, text)),
+    expect_error(model_cutoffs(fit, 20, misspecified = stats::setNames(.3, text)),
                  class = "orizzonte_error_input")
   expect_error(model_cutoffs(fit, 3), class = "orizzonte_error_input")
   saturated <- quiet_fit(blueprint("S") |> construct("A", reflected_in = be1:be3), choirs)

@@ -32,7 +32,7 @@ one_of_each <- function() {
     trail = trail(other), compare_models = compare_models(fit, other),
     side_by_side = side_by_side(fit, other), confirm = quiet(confirm(other, choirs[1:400, ])),
     invariance = ladder, loosen = loose, latent_means = latent_means(ladder),
-    group_gaps = group_gaps(ladder), compare_groups = compare_groups(groups),
+    noninvariance = noninvariance(ladder), compare_groups = compare_groups(groups),
     invariance = quiet(invariance(concerts, choirs_concerts)),
     construct_quality = construct_quality(fit), construct_quality = construct_quality(groups),
     variance_split = variance_split(bifactor), methods_text = methods_text(other),

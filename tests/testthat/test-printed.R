@@ -71,7 +71,7 @@ test_that("groups", {
   ladder <- suppressMessages(invariance(bp, choirs, by = "setting"))
   snapshot(print(ladder))
   snapshot(print(latent_means(ladder)))
-  snapshot(print(group_gaps(ladder)))
+  snapshot(print(noninvariance(ladder)))
   snapshot(print(loosen(ladder, "scalar")))
   snapshot(print(ladder$fits$scalar))
   snapshot(print(compare_groups(ladder$fits$configural)))
@@ -86,7 +86,7 @@ test_that("times", {
   loose <- loosen(ladder, "scalar")
   snapshot(print(loose))
   snapshot(print(latent_means(loose$ladder)))
-  snapshot(print(group_gaps(loose)))
+  snapshot(print(noninvariance(loose)))
 })
 
 test_that("measures", {

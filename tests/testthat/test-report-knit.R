@@ -49,7 +49,7 @@ test_that("groups, with their cautions first", {
   expect_match(knitted("ladder"), "^\\| metric \\| configural", all = FALSE)
   lines <- knitted("latent_means(ladder)")
   expect_match(lines[nzchar(lines)][1], "^> CAUTION")
-  expect_match(knitted("group_gaps(ladder)"), "^> CAUTION", all = FALSE)
+  expect_match(knitted("noninvariance(ladder)"), "^> CAUTION", all = FALSE)
 })
 
 test_that("measures, shares of variance, and methods in words", {

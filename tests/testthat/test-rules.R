@@ -171,3 +171,20 @@ test_that("other words change no result", {
   ladder <- suppressMessages(invariance(two, choirs, by = "setting"))
   expect_true(any(grepl("<verdict_", with_keys(function() format_ladder(ladder)), fixed = TRUE)))
 })
+
+test_that("a simulated cut-off is firm, lenient or none by the misspecified models that pass", {
+  kinds <- function(firm, lenient) rule_cutoff(c(firm, lenient))
+  expect_identical(kinds(0.049, 0), "firm")
+  expect_identical(kinds(0.05, 0), "firm")
+  expect_identical(kinds(0.051, 0.099), "lenient")
+  expect_identical(kinds(0.051, 0.10), "lenient")
+  expect_identical(kinds(0.051, 0.101), "none")
+  for (higher in c(TRUE, FALSE)) {
+    towards_good <- if (higher) 1e-9 else -1e-9
+    expect_identical(rule_cutoff_verdict(0.95 + towards_good, 0.95, higher), "passes")
+    expect_identical(rule_cutoff_verdict(0.95, 0.95, higher), "passes")
+    expect_identical(rule_cutoff_verdict(0.95 - towards_good, 0.95, higher), "fails")
+  }
+  expect_identical(rule_cutoff_verdict(NA, 0.95, TRUE), "cannot_tell")
+  expect_identical(rule_cutoff_verdict(0.9, NA, TRUE), "cannot_tell")
+})

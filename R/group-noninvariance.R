@@ -8,12 +8,13 @@
 #' @param ladder A ladder from [invariance()] or [loosen()], or one fit of several groups.
 #' @param rung The rung that says what is held.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_gaps`: `item`, `construct`, `group`, `loading_gap` and
-#'   `intercept_gap` (group minus reference, of the first construct), `expected_score` (mean
-#'   difference in points of the item), `effect_size` (the same in pooled standard deviations of the
-#'   item), `size_any_direction` (root mean square over cases, in the same unit), `chisq_drop` and
-#'   `p` of freeing what is still held of it, `sign` of its loading, `status` on the rung (held,
-#'   partly free, free), `against` (the reference group, or the item at the first time).
+#' @return A data frame of class `orizzonte_noninvariance`: `item`, `construct`, `group`, `against`
+#'   (the reference group, or the item at the first time), `difference` (mean difference of the
+#'   expected scores, in points of the item), `d` (the same in pooled standard deviations of the
+#'   item), `d_unsigned` (root mean square over cases, in the same unit), `chisq_drop` and `p` of
+#'   freeing what is still held of it, `status` on the rung (held, partly free, free),
+#'   `loading_difference` and `intercept_difference` (group minus reference, of the first
+#'   construct), `sign` of its loading.
 #' Attribute `totals`: by construct and group, the observed difference of the total score, and how
 #'   much of it comes from items that are free; items that load negatively are turned round.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have.
@@ -28,30 +29,30 @@
 #'   construct("Craft", reflected_in = cr1:cr3)
 #' ladder <- suppressMessages(invariance(let_differ(bp, loading[Calm, sc2], intercept[cr3]), choirs,
 #'                                       by = setting))
-#' group_gaps(ladder)
+#' noninvariance(ladder)
 #' @export
-group_gaps <- function(ladder, rung = "scalar", ...) {
-  check_arguments("group_gaps")
+noninvariance <- function(ladder, rung = "scalar", ...) {
+  check_arguments("noninvariance")
   if (inherits(ladder, "orizzonte_loosened")) ladder <- ladder$ladder
   single <- inherits(ladder, "orizzonte_fit")
   if (!single && !inherits(ladder, "orizzonte_ladder"))
     abort("input",
-          c("group_gaps() needs a ladder, or a fit of several groups.",
+          c("noninvariance() needs a ladder, or a fit of several groups.",
             i = "ladder <- invariance(blueprint, data, by = \"column\")."))
-  fit <- rung_fit(ladder, rung, "group_gaps")
+  fit <- rung_fit(ladder, rung, "noninvariance")
   if (single && !any(compared_over(fit$layout))) check_grouped(fit$layout)
-  check_converged(fit, "group_gaps")
+  check_converged(fit, "noninvariance")
   items <- reflective_items(fit$layout)
   groups <- fit$layout$groups
   places <- item_places(fit$layout, items, groups)
   of <- vapply(places, `[[`, "", "item")
   rows <- unlist(each_told(intersect(items, of), function(item) {
-    item_gaps(fit, item, places[of == item])
+    item_differences(fit, item, places[of == item])
   }, "Items freed"), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
-  out <- list_frame_class(columns, "orizzonte_gaps")
+  out <- list_frame_class(columns, "orizzonte_noninvariance")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,
-            totals = total_gaps(fit, out), over = compared_over(fit$layout),
+            totals = total_differences(fit, out), over = compared_over(fit$layout),
             caveat = if (!single) caveat_of(ladder, rung %||% default_rung(ladder)),
             wording = all_wordings(fit))
 }
@@ -79,7 +80,7 @@ item_places <- function(layout, items, groups) {
 }
 
 # `places`: those of one item.
-item_gaps <- function(fit, item, places) {
+item_differences <- function(fit, item, places) {
   rows <- fit$layout$rows
   own <- rows$kind == "loading" & rows$second %in% item | rows$kind == "intercept" &
     rows$first == item
@@ -89,12 +90,12 @@ item_gaps <- function(fit, item, places) {
   views <- group_views(freed)
   status <- if (!held) "free" else if (item %in% item_status(fit)) "partly free" else "held"
   lapply(Filter(function(place) item %in% views[[place$groups[1L]]]$layout$observed, places),
-         item_gap, views = views, fit = fit, test = test, status = status)
+         item_difference, views = views, fit = fit, test = test, status = status)
 }
 
 # Of an item at one place against another: its line under the other's values, over the distribution
 # of the constructs.
-item_gap <- function(place, views, fit, test, status) {
+item_difference <- function(place, views, fit, test, status) {
   v <- item_values(views[[place$groups[1L]]], place$items[1L])
   reference <- item_values(views[[place$groups[2L]]], place$items[2L])
   if (place$items[1L] != place$items[2L])
@@ -105,11 +106,13 @@ item_gap <- function(place, views, fit, test, status) {
   score <- shift + sum(slope * v$mean)
   main <- which.max(abs(v$loading))
   list(item = place$item, construct = fit$layout$constructs[main],
-       group = shown_group(fit$layout, place$groups[1L]), loading_gap = unname(slope[main]),
-       intercept_gap = shift, expected_score = score, effect_size = score / sizes,
-       size_any_direction = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / sizes,
-       chisq_drop = test$chisq, p = test$p, sign = sign(v$loading[main]), status = status,
-       against = if (place$items[1L] == place$items[2L]) place$groups[2L] else place$items[2L])
+       group = shown_group(fit$layout, place$groups[1L]),
+       against = if (place$items[1L] == place$items[2L]) place$groups[2L] else place$items[2L],
+       difference = score, d = score / sizes,
+       d_unsigned = sqrt(score^2 + drop(slope %*% v$covariance %*% slope)) / sizes,
+       chisq_drop = test$chisq, p = test$p, status = status,
+       loading_difference = unname(slope[main]), intercept_difference = shift,
+       sign = sign(v$loading[main]))
 }
 
 # The loadings of the first time, on the constructs of this one.
@@ -155,7 +158,7 @@ item_values <- function(view, item) {
 
 # The observed difference of total scores (items that load negatively turned round), and the part
 # that comes from free items.
-total_gaps <- function(fit, gaps) {
+total_differences <- function(fit, gaps) {
   views <- group_views(fit)
   within <- ifelse(is.na(gaps$group), fit$layout$groups[1L], gaps$group)
   over <- !gaps$against %in% fit$layout$groups       # against an item of the first time
@@ -172,7 +175,7 @@ total_gaps <- function(fit, gaps) {
   list_frame(list(construct = gaps$construct[first], group = gaps$group[first],
                   observed = sum_by(observed),
                   from_free_items = sum_by(ifelse(gaps$item %in% free,
-                                                  gaps$sign * gaps$expected_score, 0))))
+                                                  gaps$sign * gaps$difference, 0))))
 }
 
 # Items with a loading or an intercept that is not held.
@@ -185,20 +188,21 @@ item_status <- function(fit) {
 }
 
 # The largest ones first.
-gap_columns <- function(x, most = 24L) {
-  shown <- utils::head(as.data.frame(x[order(-abs(x$size_any_direction)), ]), most)
+noninvariance_columns <- function(x, most = 24L) {
+  shown <- utils::head(as.data.frame(x[order(-abs(x$d_unsigned)), ]), most)
   over <- attr(x, "over") %||% c(groups = TRUE, times = FALSE)
   place <- c(if (!all(is.na(shown$group)))
     list(group = ifelse(is.na(shown$group), "", shown$group)),
     if (over[["times"]]) list(against = shown$against))
-  titled(c(list(item = shown$item), place, list(loading_gap = format_number(shown$loading_gap),
-       intercept_gap = format_number(shown$intercept_gap),
-       points = format_fixed(shown$expected_score, 2L), SD = format_fixed(shown$effect_size, 2L),
-       `any way` = format_fixed(shown$size_any_direction, 2L),
+  titled(c(list(item = shown$item), place, list(
+       loading_difference = format_number(shown$loading_difference),
+       intercept_difference = format_number(shown$intercept_difference),
+       points = format_fixed(shown$difference, 2L), SD = format_fixed(shown$d, 2L),
+       `any way` = format_fixed(shown$d_unsigned, 2L),
        p = format_p(shown$p), status = shown$status)))
 }
 
-gap_note <-
+noninvariance_note <-
   paste0("points: expected score minus that under the reference group's values; SD: the ",
          "same in pooled standard deviations, signed and (any way) ",
          "over cases. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, ",
@@ -215,13 +219,13 @@ total_columns <- function(x) {
 }
 
 #' @export
-print.orizzonte_gaps <- function(x, ...) {
-  if (!all(c("item", "group", "expected_score", "effect_size", "status") %in% names(x)))
+print.orizzonte_noninvariance <- function(x, ...) {
+  if (!all(c("item", "group", "difference", "d", "status") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  columns <- gap_columns(x)
+  columns <- noninvariance_columns(x)
   text <- c("item", "group", "against", "status")
   put_lines(heading(paste0("Non-invariance of items", compared_words(x))), format_caveat(x),
-            format_table(columns, !names(columns) %in% text), "", wrap_lines(gap_note))
+            format_table(columns, !names(columns) %in% text), "", wrap_lines(noninvariance_note))
   totals <- total_columns(x)
   if (!is.null(totals))
     put_lines("", "Difference of the total score",

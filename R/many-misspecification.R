@@ -1,11 +1,11 @@
-# Populations that a model misses by stated amounts: the fitted model with one thing more in it that
-# the model does not have.
+# Populations for which a model is misspecified by stated amounts: the fitted model with one thing
+# more in it that the model does not have.
 
-# Default ways to miss (after McNeish & Wolf 2023): one residual correlation and one cross-loading
+# Default misspecifications (after McNeish & Wolf 2023): one residual correlation and one cross-loading
 # the size of the weakest standardized loading, and one construct that is really two.
 split_correlation <- 0.8
 
-default_misses <- function(fit) {
+default_misspecified <- function(fit) {
   layout <- fit$layout
   loadings <- own_loadings(fit)
   if (length(loadings$item) == 0L) return(list())
@@ -26,13 +26,13 @@ default_misses <- function(fit) {
   Filter(Negate(is.na), Map(function(size, text) possible_size(fit, text, size), out, names(out)))
 }
 
-smallest_miss <- 0.05
+smallest_misspecification <- 0.05
 
 # The size, or the largest part of it that leaves every variable a residual variance; NA when there
 # is hardly any.
 possible_size <- function(fit, text, size) {
-  while (abs(size) >= smallest_miss) {
-    made <- tryCatch(lapply(seq_along(fit$layout$groups), missed_moments, fit = fit,
+  while (abs(size) >= smallest_misspecification) {
+    made <- tryCatch(lapply(seq_along(fit$layout$groups), misspecified_moments, fit = fit,
                             sizes = stats::setNames(size, text)),
                      orizzonte_error = function(e) NULL)
     if (!is.null(made)) return(size)
@@ -56,31 +56,32 @@ has_covariance <- function(layout, pair) {
   any(rows$kind == "covariance" & rows$first %in% pair & rows$second %in% pair)
 }
 
-# `misses`: a named list of sizes, or of named sizes, by address.
-check_misses <- function(misses, fit) {
-  if (!is.null(misses) && length(misses) == 0L)
-    abort("input", c("`misses` is empty.",
+# `misspecified`: a named list of sizes, or of named sizes, by address.
+check_misspecified <- function(misspecified, fit) {
+  if (!is.null(misspecified) && length(misspecified) == 0L)
+    abort("input", c("`misspecified` is empty.",
                      i = "Leave it out for the default misspecifications."))
-  if (is.null(misses)) misses <- default_misses(fit)
-  usable <- (is.list(misses) || is.numeric(misses)) &&
-    (length(misses) == 0L || !is.null(names(misses)) && all(nzchar(names(misses)))) &&
-    all(vapply(misses, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
+  if (is.null(misspecified)) misspecified <- default_misspecified(fit)
+  usable <- (is.list(misspecified) || is.numeric(misspecified)) &&
+    (length(misspecified) == 0L ||
+       !is.null(names(misspecified)) && all(nzchar(names(misspecified)))) &&
+    all(vapply(misspecified, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
   if (!usable)
-    abort("input", c("`misses` must be sizes by address, in standardized units.",
-                     x = paste0("It is ", describe(misses), "."),
-                     i = paste0("Such as misses = c(\"covariance[be1, be2]\" = .3), or ",
+    abort("input", c("`misspecified` must be sizes by address, in standardized units.",
+                     x = paste0("It is ", describe(misspecified), "."),
+                     i = paste0("Such as misspecified = c(\"covariance[be1, be2]\" = .3), or ",
                                 "list(both = c(\"covariance[be1, be2]\" = .3, ",
                                 "\"loading[Calm, be3]\" = .2)).")))
-  named_by_address(stats::setNames(as.list(misses), names(misses)))
+  named_by_address(stats::setNames(as.list(misspecified), names(misspecified)))
 }
 
 # A plain number is called by its address.
-named_by_address <- function(misses) {
-  Map(function(size, name) if (is.null(names(size))) stats::setNames(size, name) else size, misses,
-      names(misses))
+named_by_address <- function(misspecified) {
+  Map(function(size, name) if (is.null(names(size))) stats::setNames(size, name) else size,
+      misspecified, names(misspecified))
 }
 
-miss_words <- function(sizes) {
+misspecified_words <- function(sizes) {
   enumerate(vapply(names(sizes), function(text) {
     address <- parse_address(text)
     size <- format_fixed(sizes[[text]], 2L)
@@ -94,7 +95,7 @@ miss_words <- function(sizes) {
 }
 
 # The moments of one group of such a population. `matrices`: those of the fit, all variables.
-missed_moments <- function(fit, g, sizes) {
+misspecified_moments <- function(fit, g, sizes) {
   part <- fit$layout$parts[[g]]
   names <- c(part$observed, part$constructs)
   p <- seq_along(part$observed)
@@ -108,7 +109,7 @@ missed_moments <- function(fit, g, sizes) {
   for (text in names(sizes)) {
     address <- parse_address(text)
     size <- sizes[[text]]
-    check_missable(address, text)
+    check_possible_misspecification(address, text)
     first <- known_to(address$first, names, text)
     if (address$kind == "correlation" && identical(address$first, address$second)) {
       halves[[first]] <- size
@@ -128,17 +129,17 @@ missed_moments <- function(fit, g, sizes) {
   for (construct in names(halves))
     covariance <- halved_construct(covariance, fit, g, construct, halves[[construct]])
   if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
-    abort("input", c("`misses` give a covariance matrix that is not positive definite.",
+    abort("input", c("`misspecified` give a covariance matrix that is not positive definite.",
                      i = "Take smaller sizes."))
   covariance
 }
 
-check_missable <- function(address, text) {
+check_possible_misspecification <- function(address, text) {
   single <- length(address$first) == 1L && length(address$second) == 1L && is.null(address$group)
   two <- identical(address$kind, "correlation") && identical(address$first, address$second)
   if (single && (two || address$kind %in% c("covariance", "loading", "effect")))
     return(invisible())
-  abort("input", c(paste0("`misses` cannot be made of ", text, "."),
+  abort("input", c(paste0("`misspecified` cannot be made of ", text, "."),
                    i = paste0("One covariance, loading or effect in every group, or ",
                               "correlation[Calm, Calm] for a construct that is two.")))
 }
@@ -155,7 +156,7 @@ kept_variances <- function(b, psi, variance, names) {
   found <- residual_variances(variance, total_effects(b), psi, free)
   bad <- which(found <= 0)
   if (length(bad))
-    abort("input", c(paste0("`misses` explain more than all of ", names[free[bad[1L]]], "."),
+    abort("input", c(paste0("`misspecified` explain more than all of ", names[free[bad[1L]]], "."),
                      i = "Take smaller sizes."))
   diag(psi)[free] <- found
   psi

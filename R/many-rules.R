@@ -1,0 +1,19 @@
+# The rules of what is fitted many times.
+
+# The kinds of a simulated cut-off, best first: the share of correctly specified models that pass,
+# and the largest share of misspecified ones that may (McNeish & Wolf 2023).
+cutoff_kinds <- list(firm = c(right = 0.95, wrong = 0.05), lenient = c(right = 0.90, wrong = 0.10))
+
+# `wrong`: the share of misspecified models that pass the cut-off of each kind, in order.
+rule_cutoff <- function(wrong) {
+  allowed <- vapply(cutoff_kinds, `[[`, 0, "wrong")
+  found <- names(cutoff_kinds)[which(wrong <= allowed + 1e-9)]
+  if (length(found)) found[1L] else "none"
+}
+
+# A value against a simulated cut-off.
+rule_cutoff_verdict <- function(value, cutoff, higher_is_better) {
+  if (is.na(value) || is.na(cutoff)) return("cannot_tell")
+  passes <- if (higher_is_better) value >= cutoff else value <= cutoff
+  if (passes) "passes" else "fails"
+}
