@@ -20,13 +20,6 @@ difference_p <- function(chisq, df) {
   ifelse(is.na(df) | df <= 0, NA_real_, p)
 }
 
-# Which of two nested models the difference test speaks for, said about the one in the row.
-difference_verdicts <- function(columns, level) {
-  ifelse(is.na(columns$p_change), "",
-         ifelse(columns$p_change >= level, "fits as well",
-                ifelse(columns$df_change > 0, "fits worse", "fits better")))
-}
-
 # z, two-sided p and the interval of an estimate with a normal sampling distribution; t on `df`
 # degrees of freedom where errors come from few clusters.
 inference_block <- function(estimate, se, level = 0.95, df = Inf) {

@@ -16,3 +16,12 @@ rule_change <- function(significant, large, powerful) {
                  ifelse(powerful, "not_misspecified", "cannot_tell"))
   ifelse(is.na(code), "cannot_tell", code)
 }
+
+# Which of two nested models their difference test supports, about the one that has `df_change` more
+# degrees of freedom than the other: "fits_as_well", "fits_worse", "fits_better", or NA without a
+# test. Vectors.
+rule_difference <- function(p_change, df_change, level) {
+  ifelse(is.na(p_change), NA_character_,
+         ifelse(p_change >= level, "fits_as_well",
+                ifelse(df_change > 0, "fits_worse", "fits_better")))
+}

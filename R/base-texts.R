@@ -60,4 +60,7 @@ next_step <- function(.name, ...) {
 }
 
 add_texts(
+  difference_fits_as_well = "fits as well",
+  difference_fits_worse = "fits worse",
+  difference_fits_better = "fits better",
   paths_relative = "Paths are relative to the working directory: {folder}.")

@@ -22,13 +22,13 @@
 #'   it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
 #'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference),
 #'   `cfi_normal`, `tli_normal` and `rmsea_normal` where some are corrected (see [fit_indices()]),
-#'   `verdict` (of the test: fits as well, worse, better), `broken` (of the more restricted model:
-#'   which criteria of change it breaks), `status`, `nested` (`"yes"`, `"no"`,
-#'   `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
-#'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among
-#'   models of the same data; `distinguishable_p`, `vuong_z` and `vuong_p` of models that are not
-#'   nested (`vuong_z` > 0: this one is closer to the truth than the other). The attribute `notes`
-#'   says in words what was not compared and why.
+#'   `verdict` (of the test: `"fits_as_well"`, `"fits_worse"`, `"fits_better"`), `broken` (of the
+#'   more restricted model: which criteria of change it breaks), `status`, `nested` (`"yes"`,
+#'   `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
+#'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among models of the
+#'   same data; `distinguishable_p`, `vuong_z` and `vuong_p` of models that are not nested
+#'   (`vuong_z` > 0: this one is closer to the truth than the other). The attribute `notes` says in
+#'   words what was not compared and why.
 #' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, an
 #'   unknown `against`, or `same_rows` where the data are not there or not the same.
 #' @references
@@ -124,7 +124,8 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
   columns$p_change <- vapply(pairs, function(pair) pair$p %||% NA_real_, 0)
   columns$against <- labels[other]
   columns$nested <- nested
-  columns$verdict <- difference_verdicts(columns, criteria$significance)
+  columns$verdict <- rule_difference(columns$p_change, columns$df_change,
+                                     criteria$significance)
   columns$broken <- broken_by(columns, criteria)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
   for (name in c("distinguishable_p", "vuong_z", "vuong_p"))
@@ -152,7 +153,7 @@ with_references <- function(columns, fit) {
     chisq = c(0, index[["chisq_baseline"]]), df = c(0, index[["df_baseline"]]),
     p = c(NA, index[["p_baseline"]]), cfi = c(1, 0), tli = c(NA, 0), rmsea = c(NA, NA),
     srmr = c(0, NA), aic = c(index[["aic_saturated"]], index[["aic_baseline"]]),
-    bic = c(index[["bic_saturated"]], index[["bic_baseline"]]), verdict = c("", ""),
+    bic = c(index[["bic_saturated"]], index[["bic_baseline"]]), verdict = NA_character_,
     broken = c("", ""), status = rep("reference", 2L))
   lapply(stats::setNames(names(columns), names(columns)), function(name) {
     c(columns[[name]], rows[[name]] %||% rep(NA, 2L))
@@ -346,7 +347,8 @@ comparison_texts <- function(x) {
            df_change = count(x$df_change), p = format_p(x$p_change),
            cfi_change = format_fixed(x$cfi_change), rmsea_change = format_fixed(x$rmsea_change),
            srmr_change = format_fixed(x$srmr_change), aic_change = format_fixed(x$aic_change, 1L),
-           bic_change = format_fixed(x$bic_change, 1L), verdict = x$verdict))
+           bic_change = format_fixed(x$bic_change, 1L),
+           verdict = words_of("difference", x$verdict)))
     },
     notes = c(paste0(x$model, ": ", toupper(x$status),
                      ".")[!x$status %in% c("proper", "reference")],
@@ -379,7 +381,7 @@ pair_sentences <- function(x) {
                     if (freer) " more" else " fewer", ", \u03c7\u00b2 ",
                     if (freer) "falls" else "rises", " by ",
                     format_fixed(abs(x$chisq_change[k]), 2L), " (p ", p_clause(x$p_change[k]),
-                    "): ", x$verdict[k], "."))
+                    "): ", words_of("difference", x$verdict[k]), "."))
     }
     if (is.na(x$vuong_p[k] %||% NA)) return(NULL)
     if (x$distinguishable_p[k] >= level) {

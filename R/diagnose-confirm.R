@@ -100,9 +100,7 @@ confirmed_parameters <- function(fit, fresh) {
   freed <- freed[freed %in% here$parameter & freed %in% there$parameter]
   a <- here[match(freed, here$parameter), ]
   b <- there[match(freed, there$parameter), ]
-  held <- sign(a$estimate) == sign(b$estimate)
-  verdict <- ifelse(held & b$p < 0.05, "found again",
-                    ifelse(held, "same sign, not significant", "other sign"))
+  verdict <- rule_found_again(a$estimate, b$estimate, b$p, criteria()$significance)
   list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p,
                   estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
 }
@@ -139,7 +137,7 @@ confirmation_columns <- function(x) {
   list(indices = lapply(indices, function(v) ifelse(v == "NA", "", v)),
        freed = list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
                     p = format_p(p$p), `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
-                    `p ` = format_p(p$p_fresh), verdict = p$verdict))
+                    `p ` = format_p(p$p_fresh), verdict = words_of("confirmed", p$verdict)))
 }
 
 confirmation_falls <- function(x) {
@@ -153,7 +151,7 @@ confirmation_falls <- function(x) {
 
 confirmation_reading <- function(x) {
   p <- x$parameters
-  lost <- sum(p$verdict != "found again")
+  lost <- sum(p$verdict != "found_again")
   them <- if (lost == 1L) "it" else "them"
   if (nrow(p) == 0L) return("Nothing that was freed is left in the model.")
   if (lost == 0L) return("All that was freed is found again in fresh data.")

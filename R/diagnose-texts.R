@@ -5,7 +5,15 @@ add_texts(
   amendment_within_chance = "within chance",
   amendment_negligible = "negligible",
   amendment_not_misspecified = "not misspecified",
-  amendment_cannot_tell = "cannot tell")
+  amendment_cannot_tell = "cannot tell",
+
+  path_could_be_removed = "could be removed",
+  path_needed = "needed",
+
+  confirmed_found_again = "found again",
+  confirmed_same_sign = "same sign, not significant",
+  confirmed_other_sign = "other sign",
+  confirmed_not_known = "cannot be judged")
 
 add_instructions(
   see_not_offered = instruct(

@@ -9,9 +9,9 @@
 #' @param criteria The level of the test, from [criteria()].
 #' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`,
 #'   `wald`, `df`, `p`, `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict`
-#'   ("could be removed" or "needed"). The last row, `"together"`, holds at zero all addresses given
-#'   or, when none are, all that could be removed alone. The attribute `weak` lists items whose
-#'   standardized loading is below .4 in size.
+#'   (`"could_be_removed"` or `"needed"`). The last row, `"together"`, holds at zero all addresses
+#'   given or, when none are, all that could be removed alone. The attribute `weak` lists items
+#'   whose standardized loading is below .4 in size.
 #' @section Errors: `orizzonte_error_restriction` for an address that is not in the model;
 #'   `orizzonte_error_convergence` for a fit that did not converge.
 #' @references
@@ -42,13 +42,12 @@ without <- function(fit, ..., criteria = NULL) {
   vcov <- vcov_of(fit)
   alone <- each_told(chosen, function(path) drop_paths(path, fit, vcov), "Paths held at zero")
   p <- vapply(alone, `[[`, 0, "p_rise")
-  verdict <- ifelse(is.na(p), NA, ifelse(p > level, "could be removed", "needed"))
-  together <- if (length(quosures)) chosen else chosen[verdict %in% "could be removed"]
+  verdict <- rule_needed(p, level)
+  together <- if (length(quosures)) chosen else chosen[verdict %in% "could_be_removed"]
   if (length(together) > 1L) {
     joint <- drop_paths(together, fit, vcov)
     alone <- c(alone, list(joint))
-    verdict <- c(verdict, if (is.na(joint$p_rise)) NA else if (joint$p_rise > level)
-                 "could be removed" else "needed")
+    verdict <- c(verdict, rule_needed(joint$p_rise, level))
   }
   blank <- rep(NA_real_, length(alone) - length(chosen))
   get <- function(name) vapply(unname(alone), `[[`, 0, name)
@@ -57,7 +56,7 @@ without <- function(fit, ..., criteria = NULL) {
                   se = c(raw_errors(fit)[chosen], blank),
                   standardized = c(standardized[chosen], blank), wald = get("wald"),
                   df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"),
-                  p_rise = get("p_rise"), verdict = as.character(verdict))
+                  p_rise = get("p_rise"), verdict = verdict)
   weak <- which(table$rows$kind == "loading" & abs(standardized) < 0.4)
   structure(list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title,
             wording = all_wordings(fit), together = table$rows$parameter[together],
@@ -138,7 +137,7 @@ format_without <- function(x) {
                     se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
                     Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p),
                     rise = format_fixed(x$actual_rise, 2L), `p, refit` = format_p(x$p_rise),
-                    verdict = ifelse(is.na(x$verdict), "", x$verdict))
+                    verdict = words_of("path", x$verdict))
     lines <- c(lines, format_table(columns, c(FALSE, rep(TRUE, 8L), FALSE)), "",
                wrap_lines(
                  paste0("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: ",
@@ -162,7 +161,7 @@ format_without <- function(x) {
                    2L)), c(FALSE, TRUE)),
                format_wordings(weak$parameter, attr(x, "wording")))
   }
-  go <- setdiff(x$parameter[x$verdict %in% "could be removed"], "together")
+  go <- setdiff(x$parameter[x$verdict %in% "could_be_removed"], "together")
   following <- if (length(go)) {
     c("Next: if theory does not need it, for example:",
       paste0("  ", instruction("amend_fix", address = go[1L])))

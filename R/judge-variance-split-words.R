@@ -1,36 +1,29 @@
 # Does a total score make sense? In words; and the printed form.
 
-# Conventions of Reise, Scheines, Widaman & Haviland (2013) and Rodriguez, Reise & Haviland (2016):
-# omega hierarchical above .80, or an explained common variance above .60 with more than 70 % of
-# correlations uncontaminated.
+# What each score is worth: that of all items, which stands first in each group, and those of the
+# items of each specific factor.
+score_verdicts <- function(x) {
+  s <- x$scores
+  first <- !duplicated(s$group)
+  free <- x$contamination$percent_uncontaminated[match(s$group, x$contamination$group)]
+  ifelse(first, mapply(rule_total_score, s$omega_hierarchical, s$explained_common_variance, free),
+         vapply(s$omega_hierarchical, rule_part_score, ""))
+}
+
 split_reading <- function(x) {
   vapply(seq_along(x$contamination$group), function(k) {
     group <- x$contamination$group[k]
     own <- x$scores[x$scores$group %in% group, ]
-    h <- own$omega_hierarchical[1L]
-    common <- own$explained_common_variance[1L]
-    free <- x$contamination$percent_uncontaminated[k]
-    lead <- if (is.na(group)) "" else paste0("In ", group, ": ")
-    said <- paste0(
-      "of the variance of the sum of all items ", percent_words(h), " is ", x$general,
-      " (omega hierarchical), of what the factors explain in single items ",
-      percent_words(common), " (explained common variance)")
-    verdict <- if (is.na(h)) "no verdict" else if (h >= 0.80) {
-      paste0("a total score measures ", x$general, " and little else")
-    } else if (h >= 0.65 || (common > 0.60 && free > 0.70)) {
-      paste0("a total score can be read as ", x$general, ", with something of its parts in it")
-    } else {
-      paste0("a total score would mix ", x$general, " with its parts: better not add all items up")
-    }
-    parts <- own[-1L, ]
-    strong <- parts$factor[which(parts$omega_hierarchical >= 0.50)]
-    sub <- if (length(strong))
-      paste0(" ", enumerate(strong), if (length(strong) == 1L) " says" else " say",
-             " much of its own beyond ", x$general, ": a score of its items tells something more.")
-    else paste0(" The parts say little beyond ", x$general,
-                ": scores of their items would mostly repeat it.")
-    text <- paste0(lead, said, ": ", verdict, ".", sub)
-    paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+    total <- own[1L, ]
+    strong <- own$factor[-1L][own$verdict[-1L] %in% "adds"]
+    sentence <- text_of(paste0("total_", total$verdict), general = x$general,
+                        omega = percent_words(total$omega_hierarchical),
+                        common = percent_words(total$explained_common_variance))
+    parts <- if (length(strong))
+      text_of("parts_add", parts = enumerate(strong), count = length(strong), general = x$general)
+    else text_of("parts_repeat", general = x$general)
+    if (is.na(group)) paste(sentence, parts) else
+      paste(text_of("split_in_group", group = group), sentence, parts)
   }, "")
 }
 

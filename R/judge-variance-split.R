@@ -13,8 +13,9 @@
 #'   item and group: `item`, `group`, `factor` (its specific factor), `general`, `specific`,
 #'   `residual`, shares of its implied variance that sum to one. The object holds besides: `scores`
 #'   (`factor`, `group`, `items`, `omega`, `omega_lower`, `omega_upper`, `omega_hierarchical`, its
-#'   limits, `explained_common_variance`; the first row of each group is the general construct with
-#'   all items), `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a
+#'   limits, `explained_common_variance`, `verdict` (of a score of these items: `"one_score"`,
+#'   `"general_with_parts"` or `"mixture"`, of parts `"adds"` or `"repeats"`); the first row of each
+#'   group is the general construct with all items), `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a
 #'   second-order model: `item`, `group`, `factor`, `general`, `specific`, standardized loadings)
 #'   and `reading`, in words.
 #' @section What is computed: Items are keyed by their general loading. omega is the share of
@@ -76,6 +77,7 @@ variance_split <- function(fit, general = NULL, level = 0.95, ...) {
               schmid_leiman = if (second) frame("schmid_leiman"), level = level,
               status = solution_state(fit)$status,
               outside = unique(unlist(lapply(parts, `[[`, "outside"))))
+  out$scores$verdict <- score_verdicts(out)
   out$reading <- split_reading(out)
   structure(out, class = "orizzonte_variance_split")
 }

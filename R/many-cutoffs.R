@@ -1,19 +1,19 @@
 #' Cut-offs made for this model
 #'
 #' What CFI, TLI, RMSEA and SRMR come to when *this* model, at this n, with these missing values and
-#' this kurtosis, is correctly specified, and when it is misspecified by stated amounts: cut-offs that
-#' distinguish the two, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for the change of
-#' each index from rung to rung.
+#' this kurtosis, is correctly specified, and when it is misspecified by stated amounts: cut-offs
+#' that distinguish the two, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for
+#' the change of each index from rung to rung.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param reps Replicates of each population.
 #' @param misspecified What a wrong model lacks, in standardized units by address, each a
-#'   population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of such vectors
-#'   for several at once; `"correlation[Calm, Calm]" = .8` for a construct that is really two.
-#'   `NULL`: one residual correlation and one cross-loading the size of the weakest standardized
-#'   loading, and the construct with most items split in two that correlate at .8. Of ladders: a
-#'   loading .2, an intercept .2 standard deviations and a residual variance half as large again in
-#'   the last group.
+#'   population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of
+#'   such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a construct that is
+#'   really two. `NULL`: one residual correlation and one cross-loading the size of the weakest
+#'   standardized loading, and the construct with most items split in two that correlate at .8. Of
+#'   ladders: a loading .2, an intercept .2 standard deviations and a residual variance half as
+#'   large again in the last group.
 #' @inheritParams bootstrap_fit
 #' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
 #'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws
@@ -26,10 +26,10 @@
 #'   models that pass) with their Monte Carlo errors `right_error` and `wrong_error`, and `verdict`
 #'   (`"passes"`, `"fails"` or `"cannot_tell"`).
 #' @section Rule: A firm cut-off is the value that 95 % of the correctly specified models pass and
-#'   at most 5 % of the misspecified ones; a lenient one has 90 and 10 %; if neither exists, the index
-#'   cannot distinguish the two.
-#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misspecifications that leave no
-#'   positive definite covariance matrix.
+#'   at most 5 % of the misspecified ones; a lenient one has 90 and 10 %; if neither exists, the
+#'   index cannot distinguish the two.
+#' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misspecifications that leave
+#'   no positive definite covariance matrix.
 #' @references McNeish, D., & Wolf, M. G. (2023). Dynamic fit index cutoffs for confirmatory factor
 #'   analysis models. *Psychological Methods, 28*(1), 61-88.
 #' @seealso [criteria()], [fit_indices()], [plan_study()].

@@ -1,8 +1,8 @@
 # Populations for which a model is misspecified by stated amounts: the fitted model with one thing
 # more in it that the model does not have.
 
-# Default misspecifications (after McNeish & Wolf 2023): one residual correlation and one cross-loading
-# the size of the weakest standardized loading, and one construct that is really two.
+# Default misspecifications (after McNeish & Wolf 2023): one residual correlation and one
+# cross-loading the size of the weakest standardized loading, and one construct that is really two.
 split_correlation <- 0.8
 
 default_misspecified <- function(fit) {

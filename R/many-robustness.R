@@ -190,7 +190,7 @@ judge_analysis <- function(fit, analysis, criteria) {
     size <- length(none$claim)
     empty <- rep(NA_real_, size)
     return(analysis_rows(analysis, none$claim, empty, empty, empty, empty, empty, empty,
-                         rep("not analysed", size), empty[1L], empty[1L], empty[1L], empty[1L],
+                         rep("not_analysed", size), empty[1L], empty[1L], empty[1L], empty[1L],
                          status))
   }
   judged <- verdicts(found, criteria)
@@ -232,8 +232,9 @@ format_robustness <- function(x) {
 
 # What became of one claim: in a sentence, then analysis by analysis.
 claim_lines <- function(x) {
-  verdict <- ifelse(x$verdict == "not analysed", paste0("not analysed: ", x$status),
-                    ifelse(x$status == "proper", x$verdict, paste0(x$verdict, " (", x$status, ")")))
+  verdict <- words_of("claim", x$verdict)
+  verdict <- ifelse(x$verdict == "not_analysed", paste0(verdict, ": ", x$status),
+                    ifelse(x$status == "proper", verdict, paste0(verdict, " (", x$status, ")")))
   c("", claim_reading(x), "",
     format_table(list(analysis = x$analysis, estimate = format_number(x$estimate),
                       se = format_number(x$se), p = format_p(x$p),
@@ -243,14 +244,15 @@ claim_lines <- function(x) {
 
 claim_reading <- function(x) {
   itself <- x[x$kind == "itself", ]
-  others <- x[x$kind != "itself" & x$verdict != "not analysed", ]
+  others <- x[x$kind != "itself" & x$verdict != "not_analysed", ]
   differs <- others[!others$same, ]
   ends <- format_fixed(suppressWarnings(range(x$standardized, na.rm = TRUE)), 2L)
   ends <- if (nrow(others)) paste0(" Standardized ", ends[1L], " to ", ends[2L], ".")
-  wrap_lines(paste0(itself$claim, " is ", itself$verdict, " as fitted and in ",
+  wrap_lines(paste0(itself$claim, " is ", words_of("claim", itself$verdict), " as fitted and in ",
                     nrow(others) - nrow(differs), " of ", count_of(nrow(others), "other analysis",
                                                                    "other analyses"), ".",
                     if (nrow(differs)) paste0(" It rests on: ", enumerate(
-                      paste0(differs$analysis, " (", differs$verdict, ")"), most = 4L), "."),
+                      paste0(differs$analysis, " (", words_of("claim", differs$verdict), ")"),
+                      most = 4L), "."),
                     ends))
 }

@@ -315,9 +315,8 @@ judge_indices <- function(value, criteria, df, converged) {
     at <- match(name, names(value))
     tiers <- criteria[[name]]
     cutoff[at] <- paste0(format_tier(criteria, name, 1L), " (", short_number(tiers[2L]), ")")
-    if (is.na(value[at]) || df <= 0 || !converged) next
-    meets <- if (higher_is_better(name)) value[at] >= tiers else value[at] <= tiers
-    verdict[at] <- if (meets[1L]) "good" else if (meets[2L]) "acceptable" else "poor"
+    if (df <= 0 || !converged) next
+    verdict[at] <- rule_index(value[at], tiers, higher_is_better(name))
   }
   list(cutoff = cutoff, verdict = verdict)
 }
@@ -341,13 +340,14 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
   } else {
     "Exact fit is rejected"
   }
-  by <- function(word) enumerate(names(verdicts)[verdicts == word])
+  by <- function(code) enumerate(names(verdicts)[verdicts == code])
   second <- if (length(unique(verdicts)) == 1L) {
-    paste0(by(verdicts[[1L]]), " all say ", verdicts[[1L]])
+    paste0(by(verdicts[[1L]]), " all say ", words_of("index", verdicts[[1L]]))
   } else {
-    words <- intersect(c("good", "acceptable", "poor"), verdicts)
+    codes <- intersect(c("good", "acceptable", "poor"), verdicts)
     paste0("the indices disagree: ",
-           paste(vapply(words, function(w) paste0(by(w), " ", w), ""), collapse = "; "))
+           paste(vapply(codes, function(code) paste0(by(code), " ", words_of("index", code)), ""),
+                 collapse = "; "))
   }
   advice <- if (!sound) NULL else if (all(verdicts == "good")) {
     if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
@@ -441,7 +441,7 @@ index_columns <- function(x) {
   blank <- function(v) ifelse(is.na(v), "", v)
   list(index = unname(index_words[shown$index]), value = format_index(shown$index, shown$value),
        `90 % interval` = interval, `good (acceptable)` = blank(shown$cutoff),
-       verdict = blank(shown$verdict))
+       verdict = words_of("index", shown$verdict))
 }
 
 comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic", "bic")

@@ -21,3 +21,32 @@ add_instructions(
   confirm_trail = instruct("confirm(fit, fresh_data)", c("confirm", "FRESH"),
                            purpose = "to fit start and end to other cases"),
   or_amend = instruct("Or: amendments(fit) to see what is left"))
+
+add_texts(
+  claim_supported = "supported",
+  claim_contradicted = "contradicted",
+  claim_not_supported = "not supported",
+  claim_cannot_tell = "cannot tell",
+  claim_not_judged = "cannot be judged",
+  claim_not_analysed = "not analysed",
+  claim_was_supported = "was supported",
+  claim_was_contradicted = "was contradicted",
+  claim_was_not_supported = "was not supported",
+  claim_was_cannot_tell = "could be neither supported nor rejected",
+  claim_was_not_judged = "cannot be judged",
+  claim_at_bound = "it lies at a bound, where there is no test",
+  claim_held = "the model itself settles it: fixed or held equal",
+  criterion_one_sided = "one-sided p < {level}",
+  criterion_two_sided = "two-sided p < {level}",
+  criterion_no_margin = "two-sided p < {level} contradicts; no standardized value for a margin",
+  criterion_equivalence = "standardized within \u00b1{margin}, two one-sided p < {level}",
+  no_claims = paste0("The blueprint makes no claims. State some with claim(blueprint, H1 = ",
+                     "effect[a, b] > 0), best before looking."),
+  claims_improper = "IMPROPER SOLUTION: judge nothing before it is mended.",
+
+  index_good = "good",
+  index_acceptable = "acceptable",
+  index_poor = "poor",
+  fitted_good = "well",
+  fitted_acceptable = "acceptably",
+  fitted_poor = "poorly")

@@ -11,9 +11,10 @@
 #' @return A data frame of class `orizzonte_trail`: `revision`, `against` (the revision before),
 #'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `chisq`, `df`, `p`, `cfi`,
 #'   `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the
-#'   \eqn{\chi^2} difference), `verdict` (of that test: fits as well, worse, better), `broken` (of
-#'   what restricts the model: which criteria of change it breaks; both by the defaults of
-#'   [criteria()]), `status`, and `note`. No rows when nothing has been amended.
+#'   \eqn{\chi^2} difference), `verdict` (of that test: `"fits_as_well"`, `"fits_worse"`,
+#'   `"fits_better"`), `broken` (of what restricts the model: which criteria of change it breaks;
+#'   both by the defaults of [criteria()]), `status`, and `note`. No rows when nothing has been
+#'   amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
 #' @seealso [amend()], [confirm()], [write_report()].
 #' @examples
@@ -50,7 +51,7 @@ trail <- function(x, ...) {
   rows$change <- vapply(rows$changes, change_sentence, "")
   freed <- count_freed(rows)
   rows$against <- c(NA, rows$revision)[seq_len(size)]
-  rows$verdict <- difference_verdicts(rows, criteria()$significance)
+  rows$verdict <- rule_difference(rows$p_change, rows$df_change, criteria()$significance)
   rows$broken <- broken_by(rows, criteria())
   ordered <- c("revision", "against", "change",
                setdiff(revision_columns, c("revision", "changes", "status", "note")),
@@ -131,7 +132,7 @@ format_trail <- function(x) {
   reason <- ifelse(x$revision == 0, "",
                    ifelse(nzchar(x$because), paste0(", because ", x$because), ", NO REASON GIVEN"))
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
-  found <- x$verdict %||% rep("", nrow(x))
+  found <- words_of("difference", x$verdict %||% rep(NA, nrow(x)))
   broken <- x$broken %||% rep("", nrow(x))
   breaks <- ifelse(nzchar(broken), paste0(" (breaks ", broken, ")"), "")
   note <- paste0(ifelse(nzchar(found), paste0(": ", found, breaks), ""),

@@ -22,7 +22,8 @@
 #' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,
 #'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
 #'   claimed), `lower`, `upper`, `standardized`, `standardized_se`, `verdict` (supported, not
-#'   supported, contradicted, cannot tell, cannot be judged) and `criterion`.
+#'   `"supported"`, `"contradicted"`, `"not_supported"`, `"cannot_tell"`, `"not_judged"`) and
+#'   `criterion`.
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about what is not in the
 #'   model.
@@ -86,22 +87,15 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
          standardized = std_value, standardized_se = std_se, verdict = verdict,
          criterion = criterion)
   }
-  if (is.na(se)) return(judged("cannot be judged", held_reason(fit, text)))
-  if (parsed$relation %in% c(">", "<")) {
-    verdict <- if (one < alpha) "supported" else if (1 - one < alpha) "contradicted" else
-      "not supported"
-    return(judged(verdict, paste("one-sided p <", level)))
-  }
+  if (is.na(se)) return(judged("not_judged", held_reason(fit, text)))
+  if (parsed$relation %in% c(">", "<"))
+    return(judged(rule_direction(one, alpha), text_of("criterion_one_sided", level = level)))
   if (parsed$relation == "!=")
-    return(judged(if (p < alpha) "supported" else "not supported", paste("two-sided p <", level)))
-  if (is.na(std_se)) {
-    return(judged(if (p < alpha) "contradicted" else "cannot tell",
-                  paste0("two-sided p < ", level,
-                         " contradicts; no standardized value for a margin")))
-  }
-  within <- abs(std_value) + stats::qt(1 - alpha, rd) * std_se < margin
-  judged(if (within) "supported" else if (p < alpha) "contradicted" else "cannot tell",
-         paste0("standardized within \u00b1", short_number(margin), ", two one-sided p < ", level))
+    return(judged(rule_difference_claim(p, alpha), text_of("criterion_two_sided", level = level)))
+  equivalent <- rule_equivalent(std_value, std_se, rd, margin, alpha)
+  judged(rule_equality_claim(p, equivalent, alpha),
+         if (is.na(std_se)) text_of("criterion_no_margin", level = level) else
+           text_of("criterion_equivalence", margin = short_number(margin), level = level))
 }
 
 claim_test <- function(value, se, std_se, df, alpha) {
@@ -130,8 +124,7 @@ held_reason <- function(fit, text) {
     row <- match(address, fit$layout$rows$parameter)
     if (is.na(row)) "" else fit$layout$rows$status[row]
   }, "")
-  if (any(status == "at bound")) "it lies at a bound, where there is no test" else
-    "the model itself settles it: fixed or held equal"
+  text_of(if (any(status == "at bound")) "claim_at_bound" else "claim_held")
 }
 
 # The same claim about standardized values, where both sides are single parameters or zero.
@@ -160,10 +153,9 @@ format_verdicts <- function(x) {
   lines <- heading("Verdicts")
   if (nrow(x) == 0L)
     return(c(lines,
-             paste0("The blueprint makes no claims. State some with claim(blueprint, H1 = ",
-                    "effect[a, b] > 0), best before looking.")))
+             text_of("no_claims")))
   if (length(attr(x, "trouble")))
-    lines <- c(lines, "IMPROPER SOLUTION: judge nothing before it is mended.",
+    lines <- c(lines, text_of("claims_improper"),
                paste0("  - ", attr(x, "trouble")))
   table <- format_table(verdict_columns(x), c(FALSE, rep(TRUE, 6L), FALSE))
   width <- max(nchar(x$claim))
@@ -175,5 +167,5 @@ format_verdicts <- function(x) {
 verdict_columns <- function(x) {
   list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se),
        `std.` = format_fixed(x$standardized, 2L), z = format_fixed(x$z, 2L), p = format_p(x$p),
-       `one-sided` = format_p(x$p_one_sided), verdict = x$verdict)
+       `one-sided` = format_p(x$p_one_sided), verdict = words_of("claim", x$verdict))
 }

@@ -84,7 +84,7 @@ index_table <- function(x) {
     index = unname(index_words[x$index]), value = format_index(x$index, x$value),
     `90 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_fixed(x$lower), ", ",
                                                         format_fixed(x$upper), "]")),
-    `good (acceptable)` = x$cutoff, verdict = x$verdict))
+    `good (acceptable)` = x$cutoff, verdict = words_of("index", x$verdict)))
 }
 
 # The blueprint as it prints, without its heading and what it assumes.
@@ -215,7 +215,8 @@ fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
     report_table(c(list(claim = x$claim, statement = x$statement,
                         estimate = format_number(x$estimate), se = format_number(x$se),
                         p = format_p(x$p), `one-sided` = format_p(x$p_one_sided)), holm,
-                   list(verdict = x$verdict, criterion = x$criterion)), code = "statement",
+                   list(verdict = words_of("claim", x$verdict), criterion = x$criterion)),
+                 code = "statement",
                  caption = "Claims",
                  note = if (nrow(x) > 1L)
                    "p (Holm): of the test that decides, adjusted for the number of claims."))

@@ -146,10 +146,9 @@ fit_sentence <- function(fit, criteria) {
   limits <- if (!is.na(table$lower[at]))
     paste0(", 90 % interval [", format_share(table$lower[at], 3L), ", ",
            format_share(table$upper[at], 3L), "]")
-  words <- c(good = "well", acceptable = "acceptably", poor = "poorly")
-  worst <- words[c("poor", "acceptable", "good")[
-    c("poor", "acceptable", "good") %in% table$verdict[table$index %in% judged_indices]][1L]]
-  paste0("The model fitted ", if (is.na(worst)) "as follows" else worst, " by its indices: ",
+  worst <- rule_worst_index(table$verdict[table$index %in% judged_indices])
+  paste0("The model fitted ", if (is.na(worst)) "as follows" else words_of("fitted", worst),
+         " by its indices: ",
          chisq_text(value[["chisq"]], value[["df"]], value[["p"]]), ", CFI = ",
          format_share(value[["cfi"]], 3L), ", TLI = ", format_share(value[["tli"]], 3L),
          ", RMSEA = ", format_share(value[["rmsea"]], 3L), limits, ", SRMR = ",
@@ -216,11 +215,10 @@ claim_paragraph <- function(fit, criteria) {
   x <- verdicts(fit, criteria)
   p <- ifelse(is.na(x$p_one_sided), x$p, x$p_one_sided)
   holm <- claims_holm(x)
-  each <- paste0(x$claim, " (", x$statement, ") was ", x$verdict, " (estimate ",
+  each <- paste0(x$claim, " (", x$statement, ") ", words_of("claim_was", x$verdict), " (estimate ",
                  format_number(x$estimate), ifelse(is.na(p), "", paste0(", p ", p_clause(p))),
                  ifelse(is.na(holm) | nrow(x) < 2L, "", paste0(", after Holm p ", p_clause(holm))),
                  ")")
-  each <- gsub("was cannot", "cannot", each)
   paste0("Of the expectations ", enumerate(each, most = 20L), ".",
          if (nrow(x) > 1L)
            paste0(" p is adjusted for ", sum(!is.na(p)), " claims after Holm (Holm 1979)."))

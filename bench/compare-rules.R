@@ -15,6 +15,19 @@ coded <- list(
   "/(amend|largest|amendments)[^/]*(/.*)?/verdict$" = c(
     "^within chance$" = "within_chance", "^not misspecified$" = "not_misspecified",
     "^cannot tell$" = "cannot_tell"),
+  "/(verdicts|robustness)[^/]*(/.*)?/verdict$" = c(
+    "^not supported$" = "not_supported", "^cannot tell$" = "cannot_tell",
+    "^cannot be judged$" = "not_judged", "^not analysed$" = "not_analysed"),
+  "/(comparison|compare|trail)[^/]*(/.*)?/verdict$" = c(
+    "^fits as well$" = "fits_as_well", "^fits worse$" = "fits_worse",
+    "^fits better$" = "fits_better"),
+  "/confirm[^/]*(/.*)?/verdict$" = c(
+    "^found again$" = "found_again", "^same sign, not significant$" = "same_sign",
+    "^other sign$" = "other_sign"),
+  "/without[^/]*(/.*)?/verdict$" = c("^could be removed$" = "could_be_removed"),
+  "/cutoffs[^/]*(/.*)?/(verdict|rule)$" = c(
+    "^misses$" = "fails", "^cannot tell$" = "cannot_tell", "^95/5$" = "firm",
+    "^90/10$" = "lenient"),
   "/quality[^/]*(/.*)?/verdict$" = c("^falls short: .*$" = "falls_short", "^part of .*$" = "part"))
 
 # Differences that are meant: a pattern of the place, and why.

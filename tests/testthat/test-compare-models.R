@@ -75,16 +75,16 @@ test_that("comparisons, trails and ladders share their columns, verdicts and bro
   for (columns in list(table, as.data.frame(ladder), steps)) {
     expect_identical(intersect(names(columns), shared), shared)
   }
-  expect_identical(table$verdict[table$model == "bound"], "")         # not nested in `a`
+  expect_identical(table$verdict[table$model == "bound"], NA_character_)         # not nested in `a`
   direct <- compare_models(b, bound)
-  expect_identical(direct$verdict, c("", "fits worse"))
+  expect_identical(direct$verdict, c(NA, "fits_worse"))
   expect_identical(direct$broken[1L], "")
   changes <- c(CFI = -direct$cfi_change[2L] > 0.010, RMSEA = direct$rmsea_change[2L] > 0.015,
                SRMR = direct$srmr_change[2L] > 0.010)
   expect_true(any(changes))
   expect_identical(direct$broken[2L], paste(names(changes)[changes], collapse = ", "))
   expect_output(print(direct), "bound breaks the criteria of change for")
-  expect_identical(steps$verdict, c("", "fits worse", "fits as well"))
+  expect_identical(steps$verdict, c(NA, "fits_worse", "fits_as_well"))
   expect_identical(steps$broken, c("", direct$broken[2L], ""))
   strict <- compare_models(b, bound, criteria = criteria(cfi_change = 0.9, rmsea_change = 0.9,
                                                          srmr_change = 0.9, p_change = 0.05))

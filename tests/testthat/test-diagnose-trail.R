@@ -171,7 +171,7 @@ test_that("confirm() refits the start and the end in fresh data", {
                tolerance = 1e-9)
   expect_equal(found$difference$df_change, c(2, 2))
   expect_equal(found$parameters$estimate_fresh, unname(coef(end)[found$parameters$parameter]))
-  expect_equal(found$parameters$verdict[1], "found again")
+  expect_equal(found$parameters$verdict[1], "found_again")
   expect_output(print(found), "fresh data")
   expect_warning(confirm(explored, halves$explore), "confirms nothing",
                  class = "orizzonte_warning_confirm")

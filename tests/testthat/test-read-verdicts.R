@@ -21,10 +21,10 @@ test_that("claims are judged by hand-made numbers", {
   expect_equal(table$z[1], z)
   expect_equal(table$p_one_sided[1:2], c(pnorm(-z), pnorm(z)))
   expect_equal(table$verdict[c(1:3, 6:9)],
-               c("supported", "contradicted", "supported", "supported", "cannot be judged",
+               c("supported", "contradicted", "supported", "supported", "not_judged",
                  "contradicted", "contradicted"))
   expect_equal(table$verdict[4:5],
-               ifelse(table$p_one_sided[4:5] < 0.05, "supported", "not supported"))
+               ifelse(table$p_one_sided[4:5] < 0.05, "supported", "not_supported"))
   est <- estimates(fit)
   std <- stats::setNames(est$standardized, est$parameter)
   expect_equal(table$estimate[4],
@@ -37,7 +37,7 @@ test_that("claims are judged by hand-made numbers", {
   age <- est[est$parameter == "effect[age, Staying]", ]
   expect_equal(table$verdict[3] == "supported",
                abs(age$standardized) + qnorm(0.95) * age$standardized_se < 0.1)
-  expect_equal(verdicts(fit, criteria = criteria(smallest = 0.01))$verdict[3], "cannot tell")
+  expect_equal(verdicts(fit, criteria = criteria(smallest = 0.01))$verdict[3], "cannot_tell")
   expect_output(print(table), "one-sided p < .05")
   expect_output(print(summary(fit)), "Verdicts")
   expect_output(print(verdicts(fit_model(bp, data))), "makes no claims")

@@ -188,3 +188,81 @@ test_that("a simulated cut-off is firm, lenient or none by the misspecified mode
   expect_identical(rule_cutoff_verdict(NA, 0.95, TRUE), "cannot_tell")
   expect_identical(rule_cutoff_verdict(0.9, NA, TRUE), "cannot_tell")
 })
+
+test_that("claims of direction and of difference are judged strictly below the level", {
+  expect_identical(vapply(c(0.049, 0.05, 0.051, 0.949, 0.95, 0.951, NA), rule_direction, "", 0.05),
+                   c("supported", "not_supported", "not_supported", "not_supported",
+                     "not_supported", "contradicted", "not_judged"))
+  # exact in binary: the other side of the level, too
+  expect_identical(vapply(c(0.75, 0.75 + 1e-9, 0.25, 0.25 - 1e-9), rule_direction, "", 0.25),
+                   c("not_supported", "contradicted", "not_supported", "supported"))
+  expect_identical(vapply(c(0.049, 0.05, 0.051, NA), rule_difference_claim, "", 0.05),
+                   c("supported", "not_supported", "not_supported", "not_judged"))
+})
+
+test_that("a claim of no difference is supported by equivalence alone", {
+  judged <- function(p, equivalent) rule_equality_claim(p, equivalent, 0.05)
+  expect_identical(judged(0.049, TRUE), "supported")
+  expect_identical(judged(0.9, TRUE), "supported")
+  expect_identical(judged(0.049, FALSE), "contradicted")
+  expect_identical(judged(0.05, FALSE), "cannot_tell")
+  expect_identical(judged(0.051, FALSE), "cannot_tell")
+  expect_identical(judged(0.049, NA), "contradicted")
+  expect_identical(judged(0.05, NA), "cannot_tell")
+  expect_identical(judged(NA, NA), "not_judged")
+  # the margin itself is outside: |value| + t se < margin
+  se <- (0.1 - 0.05) / qt(0.95, 20)
+  near <- function(by) rule_equivalent(c(-1, 1) * 0.05, se * (1 + by), 20, 0.1, 0.05)
+  expect_identical(near(-1e-9), c(TRUE, TRUE))
+  expect_identical(near(1e-9), c(FALSE, FALSE))
+  expect_false(rule_equivalent(0.1, 0, 20, 0.1, 0.05))
+  expect_identical(rule_equivalent(0.05, NA, 20, 0.1, 0.05), NA)
+})
+
+test_that("a fit index meets a tier at its value", {
+  for (higher in c(TRUE, FALSE)) {
+    tiers <- if (higher) c(0.95, 0.90) else c(0.06, 0.08)
+    worse <- if (higher) -1e-9 else 1e-9
+    found <- vapply(c(tiers[1] - worse, tiers[1], tiers[1] + worse, tiers[2], tiers[2] + worse, NA),
+                    rule_index, "", tiers, higher)
+    expect_identical(found, c("good", "good", "acceptable", "acceptable", "poor", NA))
+  }
+  expect_identical(rule_worst_index(c("good", "poor", "acceptable")), "poor")
+  expect_identical(rule_worst_index(c("good", "acceptable", NA)), "acceptable")
+  expect_identical(rule_worst_index(c("good", NA)), "good")
+  expect_identical(rule_worst_index(NA_character_), NA_character_)
+})
+
+test_that("difference tests of nested models: the level itself is not significant", {
+  expect_identical(rule_difference(c(0.049, 0.05, 0.051, NA), 1, 0.05),
+                   c("fits_worse", "fits_as_well", "fits_as_well", NA))
+  expect_identical(rule_difference(c(0.049, 0.05), -1, 0.05), c("fits_better", "fits_as_well"))
+})
+
+test_that("a path could be removed above the level, and is needed at it", {
+  expect_identical(rule_needed(c(0.049, 0.05, 0.051, NA), 0.05),
+                   c("needed", "needed", "could_be_removed", NA))
+})
+
+test_that("what was freed is found again with the same sign, below the level", {
+  expect_identical(rule_found_again(1, c(1, 1, 1, -1, 1), c(0.049, 0.05, 0.051, 0.001, NA), 0.05),
+                   c("found_again", "same_sign", "same_sign", "other_sign", "not_known"))
+  expect_identical(rule_found_again(1, NA, NA, 0.05), "not_known")
+  expect_true(all(rule_found_again(c(1, -1, 0), 1, 0.01, 0.05) %in% confirmation_codes))
+})
+
+test_that("a total score is one score, general with parts, or a mixture", {
+  total <- function(omega, common = 0, free = 0) rule_total_score(omega, common, free)
+  expect_identical(total(0.801), "one_score")
+  expect_identical(total(0.80), "one_score")
+  expect_identical(total(0.799), "general_with_parts")
+  expect_identical(total(0.65), "general_with_parts")
+  expect_identical(total(0.649), "mixture")
+  expect_identical(total(0.5, 0.601, 0.701), "general_with_parts")
+  expect_identical(total(0.5, 0.60, 0.701), "mixture")
+  expect_identical(total(0.5, 0.601, 0.70), "mixture")
+  expect_identical(total(0.5, NA, 0.9), "mixture")
+  expect_identical(total(NA), "cannot_tell")
+  expect_identical(vapply(c(0.499, 0.50, 0.501, NA), rule_part_score, ""),
+                   c("repeats", "adds", "adds", "cannot_tell"))
+})
