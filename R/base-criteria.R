@@ -158,9 +158,10 @@ change_limits <- function(criteria, metric, groups) {
     srmr = criteria$srmr_change %||% if (metric) 0.030 else 0.010, p = criteria$p_change)
 }
 
-# Criteria of change as they are written: CFI, RMSEA, SRMR, p.
-index_names_of <- function(names) {
-  paste(ifelse(names == "p", "p", toupper(names)), collapse = ", ")
+# Criteria of change as they are written: CFI, RMSEA, SRMR, p. A vector of sets of codes.
+index_names_of <- function(sets) {
+  vapply(sets, function(set) paste(words_of("change_of", codes_in(set)), collapse = ", "), "",
+         USE.NAMES = FALSE)
 }
 
 # Which criteria the changes of one model against another break.
@@ -176,7 +177,7 @@ broken_by <- function(columns, criteria) {
   vapply(seq_along(columns$df_change), function(k) {
     if (!isTRUE(columns$df_change[k] > 0)) return("")
     changes <- lapply(columns[paste0(c("cfi", "rmsea", "srmr", "p"), "_change")], `[`, k)
-    index_names_of(broken_criteria(changes, limits))
+    set_of(broken_criteria(changes, limits))
   }, "")
 }
 

@@ -25,3 +25,9 @@ rule_difference <- function(p_change, df_change, level) {
          ifelse(p_change >= level, "fits_as_well",
                 ifelse(df_change > 0, "fits_worse", "fits_better")))
 }
+
+# A set of codes in one cell of a table, and the codes that are in it.
+set_of <- function(codes) paste(codes, collapse = ", ")
+codes_in <- function(set) {
+  if (is.na(set)) character() else strsplit(set, ", ", fixed = TRUE)[[1L]]
+}

@@ -63,4 +63,8 @@ add_texts(
   difference_fits_as_well = "fits as well",
   difference_fits_worse = "fits worse",
   difference_fits_better = "fits better",
+  change_of_cfi = "CFI",
+  change_of_rmsea = "RMSEA",
+  change_of_srmr = "SRMR",
+  change_of_p = "p",
   paths_relative = "Paths are relative to the working directory: {folder}.")

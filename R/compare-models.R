@@ -262,13 +262,14 @@ comparable_set <- function(fits) {
 
 # What became of incomplete cases and what errors rest on: once where it is the same in all.
 sample_lines <- function(fits, labels) {
-  said <- vapply(fits, function(fit) {
+  words <- function(fit, correction = TRUE) {
     one_line(c(if (is_incomplete(fit$sample)) paste0(sample_header(fit$sample), "."),
-               format_inference(fit)))
-  }, "")
+               format_inference(fit, correction)))
+  }
+  said <- vapply(fits, words, "")
   if (all(!nzchar(said))) return(NULL)
-  plain <- sub(" \\(c = [^)]*\\)", "", said)
-  if (length(unique(plain)) == 1L) return(plain[1L])
+  alike <- vapply(fits, words, "", correction = FALSE)
+  if (length(unique(alike)) == 1L) return(alike[1L])
   paste0(labels, ": ", said)[nzchar(said)]
 }
 
@@ -352,10 +353,15 @@ comparison_texts <- function(x) {
     },
     notes = c(paste0(x$model, ": ", toupper(x$status),
                      ".")[!x$status %in% c("proper", "reference")],
-              paste0(x$model, " breaks the criteria of change for ",
-                     sub("(.*), ", "\\1 and ", x$broken), " against ",
-                     x$against, ".")[nzchar(x$broken %||% "")],
+              broken_sentences(x),
               attr(x, "notes")))
+}
+
+broken_sentences <- function(x) {
+  vapply(which(nzchar(x$broken)), function(k) {
+    paste0(x$model[k], " breaks the criteria of change for ",
+           enumerate(words_of("change_of", codes_in(x$broken[k]))), " against ", x$against[k], ".")
+  }, "")
 }
 
 format_comparison <- function(x) {

@@ -140,11 +140,11 @@ chance_note <- function(x) {
          " have p < ", short_number(level), " by chance even when the model holds.")
 }
 
-short_kind <- function(kind) {
-  sub("effect on an item", "effect on item",
-      sub("residual covariance within a construct", "residual, within",
-          sub("residual covariance across constructs", "residual, across", kind)))
-}
+# Kinds of amendments in few letters.
+short_kinds <- c("effect on an item" = "effect on item",
+                 "residual covariance within a construct" = "residual, within",
+                 "residual covariance across constructs" = "residual, across")
+short_kind <- function(kind) ifelse(kind %in% names(short_kinds), short_kinds[kind], kind)
 
 format_not_offered <- function(table) {
   if (is.null(table) || nrow(table) == 0L) return(NULL)

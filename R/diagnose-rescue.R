@@ -132,7 +132,7 @@ attempt_fit <- function(state, random = NULL) {
   if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)
   if (inherits(fit, "condition")) {
     return(list(fit = NULL, proper = FALSE, status = "cannot be fitted",
-                trouble = sub("[:\n].*", "", rlang::cnd_message(fit))))
+                trouble = rlang::cnd_header(fit)))
   }
   state <- solution_state(fit)
   list(fit = fit, proper = state$status == "proper", status = state$status, trouble = state$trouble)

@@ -22,7 +22,9 @@ plot.orizzonte_ladder <- function(x, ...) {
   shown <- c("cfi", "rmsea", "srmr", "bic")
   words <- c(cfi = "CFI", rmsea = "RMSEA", srmr = "SRMR", bic = "BIC")
   size <- nrow(t)
-  breaks <- unlist(lapply(shown, function(name) grepl(toupper(name), t$broken, fixed = TRUE)))
+  breaks <- unlist(lapply(shown, function(name) vapply(t$broken, function(set) {
+    name %in% codes_in(set)
+  }, NA)))
   points <-
     list_frame(list(rung = factor(rep(t$rung, 4L), t$rung),
                     value = unlist(t[shown], use.names = FALSE),

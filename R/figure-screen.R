@@ -28,10 +28,11 @@ most_patterns <- 20L        # drawn
 
 # Patterns of missing values: rows of squares, dark where a value is missing.
 pattern_plot <- function(x) {
-  p <- x$patterns[nzchar(x$patterns$missing), , drop = FALSE]
+  incomplete <- which(nzchar(x$patterns$missing))
+  p <- x$patterns[incomplete, , drop = FALSE]
   if (nrow(p) == 0L) abort("input", "Nothing is missing: there are no patterns to draw.")
   shown <- utils::head(p, most_patterns)
-  holes <- strsplit(shown$missing, ", ", fixed = TRUE)
+  holes <- attr(x$patterns, "variables")[incomplete[seq_len(nrow(shown))]]
   variables <- intersect(names(x$data), unlist(holes))
   count <- nrow(shown)
   cells <- list_frame(list(

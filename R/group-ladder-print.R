@@ -27,7 +27,7 @@ ladder_columns <- function(x) {
                    cfi_change = format_fixed(t$cfi_change),
                    rmsea_change = format_fixed(t$rmsea_change),
                    srmr_change = format_fixed(t$srmr_change), verdict = ladder_verdicts(t),
-                   breaks = t$broken)),
+                   breaks = index_names_of(t$broken))),
     shares = c(list(group = rownames(shares)),
                stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
                  format_fixed(shares[, k],

@@ -7,8 +7,11 @@ rungs_before <- function(rungs, against = "previous") {
   c(NA, seq_along(rungs)[-length(rungs)])
 }
 
+# Rungs that hold loadings, for which SRMR may change more (Chen 2007).
+loading_rungs <- c("metric", "second_order_metric")
+
 rung_limits <- function(rung, groups, criteria) {
-  change_limits(criteria, grepl("metric", rung), groups)
+  change_limits(criteria, rung %in% loading_rungs, groups)
 }
 
 # A measurement rung against another one; the first when `before` is NULL. Where the difference in
@@ -27,7 +30,7 @@ judge_rung <- function(fit, before, rung, criteria) {
   equalities <- if (rejected && length(broken) == 0L) single_equalities(fit, before, criteria)
   differing <- any(equalities$verdict == "differs")
   list(verdict = rule_rung(broken, rejected, differing, improper),
-       broken = index_names_of(if (differing) "p" else broken), equalities = equalities)
+       broken = set_of(if (differing) "p" else broken), equalities = equalities)
 }
 
 # The test of a fit against the one below it, or the code that says why there is none.
@@ -75,8 +78,14 @@ caveat_of <- function(x, rung) {
   if (!inherits(x, "orizzonte_ladder")) return(fit_caveat(x))
   bad <- unsound_rung(x, rung)
   if (is.null(bad)) return(NULL)
-  text_of("caveat_rung", first = rung_sentence(bad, x$table$verdict[match(bad, x$table$rung)]),
+  text_of("caveat_rung", first = caveat_reason(x, rung),
           rungs = text_of(if (bad == rung) "caveat_this" else "caveat_above"))
+}
+
+# What is wrong with the rung that a comparison on `rung` assumes.
+caveat_reason <- function(ladder, rung) {
+  bad <- unsound_rung(ladder, rung)
+  rung_sentence(bad, ladder$table$verdict[match(bad, ladder$table$rung)])
 }
 
 fit_caveat <- function(fit) {
@@ -126,7 +135,7 @@ disagreement_sentence <- function(k, table, details, criteria) {
   rung <- table$rung[k]
   tested <- details[[rung]]
   if (is.null(tested)) {
-    index <- strsplit(table$broken[k], ", ")[[1L]]
+    index <- words_of("change_of", codes_in(table$broken[k]))
     if (p < criteria$significance || length(index) == 0L) return(NULL)
     return(text_of("indices_object", rung = rung, p = format_p(p), count = length(index),
                    indices = enumerate(paste0("\u0394", index))))

@@ -21,7 +21,7 @@ quality_verdicts <- function(x) {
       return(text_of("quality_part", whole = x$parts_of[[t$construct[k]]]))
     if (t$verdict[k] %in% "falls_short")
       return(text_of("quality_falls_short",
-                     criteria = enumerate(strsplit(t$short[k], ", ", fixed = TRUE)[[1L]])))
+                     criteria = enumerate(codes_in(t$short[k]))))
     words_of("quality", t$verdict[k])
   }, "")
 }

@@ -15,9 +15,9 @@
 #'   (`factor`, `group`, `items`, `omega`, `omega_lower`, `omega_upper`, `omega_hierarchical`, its
 #'   limits, `explained_common_variance`, `verdict` (of a score of these items: `"one_score"`,
 #'   `"general_with_parts"` or `"mixture"`, of parts `"adds"` or `"repeats"`); the first row of each
-#'   group is the general construct with all items), `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a
-#'   second-order model: `item`, `group`, `factor`, `general`, `specific`, standardized loadings)
-#'   and `reading`, in words.
+#'   group is the general construct with all items), `contamination` (`group`,
+#'   `percent_uncontaminated`), `schmid_leiman` (of a second-order model: `item`, `group`, `factor`,
+#'   `general`, `specific`, standardized loadings) and `reading`, in words.
 #' @section What is computed: Items are keyed by their general loading. omega is the share of
 #'   general and specific factors in the variance of the sum of the items, omega hierarchical that
 #'   of the general one alone (McDonald 1999; Zinbarg et al. 2005); of a specific factor both are

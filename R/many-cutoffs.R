@@ -265,7 +265,7 @@ cutoff_lines <- function(table, ladder) {
       index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
       fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),
       `cut-off` = ifelse(is.na(table$cutoff), "none", format_fixed(table$cutoff)),
-      rule = words_of("cutoff", table$rule),
+      rule = ifelse(table$rule == "none", "", words_of("cutoff", table$rule)),
       `right pass` = percent_text(table$right_pass),
       `wrong pass` = percent_text(table$wrong_pass),
       verdict = words_of("cutoff", table$verdict)),

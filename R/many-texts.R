@@ -16,7 +16,7 @@ add_instructions(
 add_texts(
   cutoff_firm = "firm",
   cutoff_lenient = "lenient",
-  cutoff_none = "",
+  cutoff_none = "none",
   cutoff_passes = "passes",
   cutoff_fails = "fails",
   cutoff_cannot_tell = "cannot tell",

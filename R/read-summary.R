@@ -57,7 +57,8 @@ format_sample <- function(fit, parameters = TRUE) {
 }
 
 # What errors and tests rest on, where they do not rest on normality.
-format_inference <- function(fit) {
+# `correction`: whether to show the scaling correction factor.
+format_inference <- function(fit, correction = TRUE) {
   if (!is_robust(fit$request)) return(NULL)
   request <- fit$request
   test <- test_of(fit)
@@ -66,7 +67,7 @@ format_inference <- function(fit) {
   wrap_lines(paste0(
     "Robust inference: sandwich standard errors, \u03c7\u00b2 corrected for its mean",
     if (adjusted) " and variance",
-    if (!is.na(test$inflation))
+    if (correction && !is.na(test$inflation))
       paste0(" (c = ", format_fixed(test$inflation),
              if (adjusted) paste0(", on ", format_fixed(test$df_adjusted, 1L), " df"), ")"),
     if (!is.na(clusters)) paste0("; ", count_of(clusters, "cluster"), " of ", request$clusters),

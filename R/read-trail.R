@@ -134,7 +134,7 @@ format_trail <- function(x) {
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
   found <- words_of("difference", x$verdict %||% rep(NA, nrow(x)))
   broken <- x$broken %||% rep("", nrow(x))
-  breaks <- ifelse(nzchar(broken), paste0(" (breaks ", broken, ")"), "")
+  breaks <- ifelse(nzchar(broken), paste0(" (breaks ", index_names_of(broken), ")"), "")
   note <- paste0(ifelse(nzchar(found), paste0(": ", found, breaks), ""),
                  ifelse(nzchar(x$note), paste0("; ", x$note), ""))
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))

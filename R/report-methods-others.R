@@ -5,10 +5,12 @@ ladder_paragraphs <- function(x, criteria) {
   ladder <- if (is.null(loosened)) x else loosened$ladder
   first <- ladder$fits[[1L]]
   over <- c(groups = "groups", times = "times", both = "groups and times")[[ladder$over]]
-  c(paste0("Invariance over ", over, " was tested rung by rung (J\u00f6reskog 1971; Meredith ",
-           "1993) with the model ", quoted(ladder$title), ", fitted to ",
-           sub(";.*", "", sample_header(first$sample)), ". ", estimation_sentences(first), " ",
-           one_line(ladder_limits(ladder))),
+  limits <- one_line(ladder_limits(ladder))
+  if (nzchar(limits)) cite("Cheung & Rensvold 2002", "Chen 2007")
+  c(paste0("Invariance over ", over, " was tested rung by rung (",
+           cite("J\u00f6reskog 1971", "Meredith 1993"), ") with the model ",
+           quoted(ladder$title), ", fitted to ", cases_text(first$sample), ". ",
+           estimation_sentences(first), " ", limits),
     paste(vapply(seq_len(nrow(ladder$table)), rung_text, "", ladder = ladder), collapse = " "),
     release_text(ladder, loosened), paste(ladder$reading, collapse = " "),
     mean_text(ladder))
@@ -42,7 +44,8 @@ release_text <- function(ladder, loosened) {
     if (sum(!is.na(p)) > 1L) paste0(", after Holm p ", p_clause(holm)), ")")))
   paste0("On the ", loosened$rung, " rung were released, one after the other: ",
          enumerate(each, most = 20L), ".",
-         if (sum(!is.na(p)) > 1L) " (Holm 1979.)", " ", loosened_reading(loosened))
+         if (sum(!is.na(p)) > 1L) paste0(" (", cite("Holm 1979"), ".)"), " ",
+         loosened_reading(loosened))
 }
 
 mean_text <- function(ladder) {
@@ -51,12 +54,12 @@ mean_text <- function(ladder) {
   means <- latent_means(ladder, rung = scalar)
   if (!is.null(attr(means, "caveat")))
     return(paste0("Means of constructs are not compared: ",
-                  one_line(sub(" What follows.*", "", attr(means, "caveat")))))
+                  one_line(caveat_reason(ladder, scalar))))
   each <- paste0(means$construct, ifelse(is.na(means$group), "", paste0(" in ", means$group)),
                  " ", format_number(means$difference), " (SE = ", format_number(means$se), ", p ",
                  p_clause(means$p), ", standardized ", format_share(means$standardized), ")")
   paste0("Differences of means", compared_words(means), ": ", enumerate(each, most = 30L),
-         " (S\u00f6rbom 1974).")
+         " (", cite("S\u00f6rbom 1974"), ").")
 }
 
 comparison_paragraphs <- function(x) {
@@ -78,11 +81,12 @@ quality_paragraphs <- function(x) {
                  ifelse(is.na(t$alpha), "", paste0(", alpha = ", format_share(t$alpha))),
                  ", AVE = ", format_share(t$ave))
   short <- quality_sentences(x)
-  c(paste0("Reliability and validity of the measures (", level, " % intervals; McDonald 1999; ",
-           "Cronbach 1951; Fornell & Larcker 1981): ", paste(each, collapse = "; "), "."),
+  c(paste0("Reliability and validity of the measures (", level, " % intervals; ",
+           cite("McDonald 1999", "Cronbach 1951", "Fornell & Larcker 1981"), "): ",
+           paste(each, collapse = "; "), "."),
     if (!is.null(x$pairs) && any(!is.na(x$pairs$htmt)))
       paste0("The largest ratio of correlations between constructs to those within (HTMT) is ",
-             largest_ratio(x$pairs), " (Henseler et al. 2015)."),
+             largest_ratio(x$pairs), " (", cite("Henseler et al. 2015"), ")."),
     if (length(short)) paste(short, collapse = " ") else
       "No construct falls short of the criteria.")
 }
@@ -102,6 +106,6 @@ bootstrap_paragraphs <- function(x) {
   each <- paste0(table$parameter, " = ", format_number(table$estimate), " ",
                  interval_text(table$lower, table$upper))
   c(paste0(paste(bootstrap_words(x), collapse = " "),
-           if (x$asked$interval == "bca") " (Efron 1987.)"),
+           if (x$asked$interval == "bca") paste0(" (", cite("Efron 1987"), ".)")),
     paste0("Intervals: ", enumerate(each, most = 40L), "."))
 }

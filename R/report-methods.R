@@ -26,7 +26,8 @@
 methods_text <- function(x, criteria = NULL, ...) {
   check_arguments("methods_text")
   criteria <- check_criteria(criteria)
-  paragraphs <- methods_paragraphs(x, criteria)
+  found <- collect_references(methods_paragraphs(x, criteria))
+  paragraphs <- found$value
   if (is.null(paragraphs))
     abort("input", c("methods_text() needs a fit, a ladder, or something else it can tell about.",
                      x = describe_part(x, function(part) {
@@ -34,7 +35,7 @@ methods_text <- function(x, criteria = NULL, ...) {
                      }),
                      i = paste0("Fits, ladders, comparisons, qualities and bootstraps, or a list ",
                                 "of them.")))
-  structure(list(paragraphs = paragraphs, references = references_in(paragraphs)),
+  structure(list(paragraphs = paragraphs, references = found$references),
             class = "orizzonte_text")
 }
 
@@ -90,7 +91,7 @@ model_sentence <- function(fit) {
   df <- format_count(test_of(fit)$df)
   paste0("The model ", quoted(fit$request$blueprint$title), of, " and ",
          count_of(length(layout$observed), "observed variable"), " was fitted to ",
-         sub(";.*", "", sample_header(fit$sample)), "; it has ",
+         cases_text(fit$sample), "; it has ",
          count_of(n_free(fit), "free parameter"), " and ", df,
          if (df == "1") " degree" else " degrees", " of freedom.")
 }
@@ -104,9 +105,10 @@ estimation_sentences <- function(fit) {
     if (is_incomplete(sample))
       paste0(format_count(total_of(sample, "with_missing")), " of the cases had missing values ",
              "and were kept: casewise maximum likelihood, which supposes values missing at random ",
-             "(Arbuckle 1996)."),
+             "(", cite("Arbuckle 1996"), ")."),
     if (length(auxiliary))
-      paste0("Auxiliary variables outside the model: ", enumerate(auxiliary), " (Graham 2003)."),
+      paste0("Auxiliary variables outside the model: ", enumerate(auxiliary), " (",
+             cite("Graham 2003"), ")."),
     if (is_robust(request)) robust_sentence(fit) else
       if (!is_incomplete(sample)) "Standard errors and tests suppose normality.",
     held_sentence(fit)), collapse = " ")
@@ -115,9 +117,9 @@ estimation_sentences <- function(fit) {
 robust_sentence <- function(fit) {
   by <- if (is.na(count_clusters(fit$sample))) "" else
     paste0(", by ", count_clusters(fit$sample), " clusters of ", fit$sample$clusters)
-  paste0("Standard errors are robust (White 1982", by, "), and \u03c7\u00b2 is corrected for what ",
-         "is not normal (", if (is_incomplete(fit$sample)) "Yuan & Bentler 2000" else
-           "Satorra & Bentler 1994", ").")
+  paste0("Standard errors are robust (", cite("White 1982"), by, "), and \u03c7\u00b2 is corrected ",
+         "for what is not normal (", cite(if (is_incomplete(fit$sample)) "Yuan & Bentler 2000" else
+           "Satorra & Bentler 1994"), ").")
 }
 
 held_sentence <- function(fit) {
@@ -154,9 +156,10 @@ fit_sentence <- function(fit, criteria) {
          ", RMSEA = ", format_share(value[["rmsea"]], 3L), limits, ", SRMR = ",
          format_share(value[["srmr"]], 3L), " (good: CFI and TLI from ",
          short_number(criteria$cfi[1L]), ", RMSEA up to ", short_number(criteria$rmsea[1L]),
-         ", SRMR up to ", short_number(criteria$srmr[1L]), "; Hu & Bentler 1999).",
+         ", SRMR up to ", short_number(criteria$srmr[1L]), "; ", cite("Hu & Bentler 1999"), ").",
          if (is_incomplete(fit$sample))
-           " CFI, TLI and RMSEA allow for what is missing (Zhang & Savalei 2023).")
+           paste0(" CFI, TLI and RMSEA allow for what is missing (", cite("Zhang & Savalei 2023"),
+                  ")."))
 }
 
 # A chi-square with its degrees of freedom and p.
@@ -221,7 +224,8 @@ claim_paragraph <- function(fit, criteria) {
                  ")")
   paste0("Of the expectations ", enumerate(each, most = 20L), ".",
          if (nrow(x) > 1L)
-           paste0(" p is adjusted for ", sum(!is.na(p)), " claims after Holm (Holm 1979)."))
+           paste0(" p is adjusted for ", sum(!is.na(p)), " claims after Holm (",
+                  cite("Holm 1979"), ")."))
 }
 
 # p of a family of claims, adjusted for their number.

@@ -64,8 +64,23 @@ reference_keys <- c(
   "Zhang & Savalei 2023"
 )
 
-# Of all keys that stand in some texts, the full references.
-references_in <- function(texts) {
-  cited <- vapply(reference_keys, function(key) any(grepl(key, texts, fixed = TRUE)), NA)
-  references_by_key()[cited]
+# The works that a text cites, gathered while it is written.
+cited <- new.env(parent = emptyenv())
+
+# A citation as it stands in a text. The name of the work is noted, so that references are never
+# looked for in texts, which may hold words of the user's.
+cite <- function(...) {
+  keys <- c(...)
+  stopifnot(keys %in% reference_keys)
+  cited$keys <- union(cited$keys, keys)
+  paste(keys, collapse = "; ")
+}
+
+# The value of `expr`, and the full references of all works cited while it was computed.
+collect_references <- function(expr) {
+  before <- cited$keys
+  on.exit(cited$keys <- before)
+  cited$keys <- character()
+  value <- force(expr)
+  list(value = value, references = references_by_key()[reference_keys %in% cited$keys])
 }

@@ -73,7 +73,8 @@ format_screen <- function(x) {
            ifelse(abs(v) >= 1000 | v == round(v), formatC(v, digits = 6L, format = "g", width = 1L),
                   format_fixed(v, 2L)))
   }
-  columns <- list(variable = table$variable, type = sub("whole numbers", "whole", table$type),
+  columns <- list(variable = table$variable,
+                  type = ifelse(table$type == "whole numbers", "whole", table$type),
                   n = format_count(table$n), missing = format_count(table$missing),
                   values = format_count(table$distinct), min = short(table$min),
                   max = short(table$max), mean = format_fixed(table$mean, 2L),

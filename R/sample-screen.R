@@ -483,7 +483,9 @@ missing_patterns <- function(columns) {
   holes <- matrix(unlist(lapply(columns, is.na)), ncol = length(columns))
   key <- apply(holes, 1L, function(row) paste(names(columns)[row], collapse = ", "))
   count <- sort(table(key), decreasing = TRUE)
-  list_frame(list(missing = names(count), rows = as.integer(count)))
+  variables <- lapply(match(names(count), key), function(k) names(columns)[holes[k, ]])
+  structure(list_frame(list(missing = names(count), rows = as.integer(count))),
+            variables = variables)
 }
 
 # Rows of each group, and how many of them miss nothing in the measured variables (columns of `m`).

@@ -5,10 +5,12 @@ thin_coverage <- 0.1        # share of the cases that have both variables of a p
 many_patterns <- 0.5        # of the cases
 many_left_out <- 0.05       # share of the rows that have no group
 
+# How many cases there are, by group.
+cases_text <- function(sample) size_words(sample, cases_by_group(sample), rows_of_groups(sample))
+
 # The first line of what is printed of a fit: all cases, and what became of the others.
 sample_header <- function(sample) {
-  paste0(size_words(sample, cases_by_group(sample), rows_of_groups(sample)),
-         if (is_incomplete(sample)) kept_words(sample), left_words(sample))
+  paste0(cases_text(sample), if (is_incomplete(sample)) kept_words(sample), left_words(sample))
 }
 
 # What is said once, when a sample is made.

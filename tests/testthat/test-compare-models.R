@@ -79,8 +79,8 @@ test_that("comparisons, trails and ladders share their columns, verdicts and bro
   direct <- compare_models(b, bound)
   expect_identical(direct$verdict, c(NA, "fits_worse"))
   expect_identical(direct$broken[1L], "")
-  changes <- c(CFI = -direct$cfi_change[2L] > 0.010, RMSEA = direct$rmsea_change[2L] > 0.015,
-               SRMR = direct$srmr_change[2L] > 0.010)
+  changes <- c(cfi = -direct$cfi_change[2L] > 0.010, rmsea = direct$rmsea_change[2L] > 0.015,
+               srmr = direct$srmr_change[2L] > 0.010)
   expect_true(any(changes))
   expect_identical(direct$broken[2L], paste(names(changes)[changes], collapse = ", "))
   expect_output(print(direct), "bound breaks the criteria of change for")

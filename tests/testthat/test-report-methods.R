@@ -137,3 +137,31 @@ test_that("ladders, comparisons, measures and bootstraps are told with their own
   expect_error(methods_text(3), "needs a fit", class = "orizzonte_error_input")
   expect_error(methods_text(list(fit, 3)), class = "orizzonte_error_input")
 })
+
+test_that("references are those that the text cites, whatever words the user has in it", {
+  keys_of <- function(text) {
+    reference_keys[references_by_key() %in% text$references]
+  }
+  written <- function(text) {
+    reference_keys[vapply(reference_keys, grepl, NA, paste(text$paragraphs, collapse = " "),
+                          fixed = TRUE)]
+  }
+  fit <- quiet_fit(start, choirs)
+  ladder <- suppressMessages(invariance(measured, choirs, by = "setting",
+                                        rungs = c("metric", "scalar")))
+  loosened <- suppressMessages(loosen(ladder, "metric"))
+  clustered <- quiet_fit(measured, transform(choirs, choir = rep_len(1:40, nrow(choirs))),
+                         clusters = "choir")
+  for (x in list(fit, ladder, loosened, clustered, construct_quality(fit, leave_out = "none"),
+                 quiet_fit(measured, choirs[1:300, ], inference = "robust", incomplete = "drop"))) {
+    text <- methods_text(x)
+    expect_setequal(keys_of(text), written(text))
+    expect_gt(length(text$references), 0)
+  }
+  planted <- "as S\u00f6rbom 1974 and Graham 2003 had it"
+  amended <- suppressMessages(amend(fit, free = "covariance[be1, be2]", because = planted))
+  text <- methods_text(amended)
+  expect_true(any(grepl(planted, text$paragraphs, fixed = TRUE)))
+  expect_false(any(c("S\u00f6rbom 1974", "Graham 2003") %in% keys_of(text)))
+  expect_error(cite("Nobody 2026"))
+})
