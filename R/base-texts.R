@@ -3,6 +3,7 @@
 
 texts <- new.env(parent = emptyenv())
 texts$table <- character()
+texts$pieces <- list()
 texts$instructions <- list()
 texts$keys <- FALSE  # whether texts are shown by their names, which tests do
 
@@ -11,16 +12,36 @@ add_instructions <- function(...) texts$instructions <- c(texts$instructions, li
 
 # The text called `name`. `...`: values by placeholder. `{n}` shows a value, `{?s}` a plural of the
 # last number shown (cli::pluralize()). Values are looked up, never evaluated: braces in them stay
-# as they are.
+# as they are. Values of several elements give as many texts, unless the text has a plural.
 text_of <- function(.name, ...) {
   if (texts$keys) return(paste0("<", .name, ">"))
   filled(texts$table[[.name]], list(...))
 }
 
 filled <- function(template, values) {
-  if (length(values) == 0L && !grepl("{", template, fixed = TRUE)) return(template)
-  values$qty <- cli::qty
-  as.character(cli::pluralize(template, .envir = list2env(values, parent = emptyenv())))
+  if (!grepl("{", template, fixed = TRUE)) return(template)
+  if (grepl("{?", template, fixed = TRUE)) {
+    values$qty <- cli::qty
+    return(as.character(cli::pluralize(template, .envir = list2env(values, parent = emptyenv()))))
+  }
+  pieces <- pieces_of(template)
+  wanted <- pieces$text[pieces$value]
+  stopifnot(wanted %in% names(values))
+  parts <- as.list(pieces$text)
+  parts[pieces$value] <- values[wanted]
+  do.call(paste0, parts)
+}
+
+# A template taken apart into texts and names of values; `{{` is a brace.
+pieces_of <- function(template) {
+  if (is.null(texts$pieces[[template]])) {
+    parts <- regmatches(template, gregexpr("[{]{2}|[}]{2}|[{][^{}]+[}]|[^{}]+", template))[[1L]]
+    value <- grepl("^[{][^{]", parts)
+    text <- substr(parts, 1L + value, nchar(parts) - value)
+    text[parts %in% c("{{", "}}")] <- substr(parts[parts %in% c("{{", "}}")], 1L, 1L)
+    texts$pieces[[template]] <- list(text = text, value = value)
+  }
+  texts$pieces[[template]]
 }
 
 # Words for a column of codes; "" where there is none.

@@ -114,3 +114,95 @@ test_that("geometric ratios of constructs that correlate negatively exist", {
   expect_equal(htmt_ratio(r, items[1:2], items[3:4], "absolute"), 0.25 / 0.5)
   expect_true(is.na(htmt_ratio(r, items[1:2], items[3:4], "geometric")))
 })
+
+quiet <- function(code) suppressWarnings(suppressMessages(code))
+
+test_that("pairs of items that no case has both of count for no degree of freedom", {
+  data <- choirs[paste0("be", 1:4)]
+  data$be1[seq_len(nrow(data)) %% 2 == 0] <- NA
+  data$be4[seq_len(nrow(data)) %% 2 == 1] <- NA
+  fit <- quiet(fit_model(blueprint("B") |> construct("B", reflected_in = be1:be4), data))
+  # ten covariances less one; four loadings and variances in all, four of them in the baseline
+  expect_equal(df.residual(fit), 9 - 8)
+  value <- stats::setNames(fit_indices(fit)$value, fit_indices(fit)$index)
+  expect_equal(value[["df_baseline"]], 9 - 4)
+})
+
+test_that("what a case adds to the saturated model is squared with its weight", {
+  data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ][1:60, ]
+  data$w <- rep(c(0.5, 1.5), 30)
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  fit <- quiet(fit_model(bp, data, weights = "w"))
+  x <- as.matrix(data[paste0("be", 1:4)])
+  n <- nrow(x)
+  moments <- fit$moments[[1L]]
+  s <- moments$covariance
+  inverse <- solve(s)
+  # scores of one case and the information of all, over means and the covariances in full
+  both <- kronecker(inverse, inverse)
+  own <- vapply(seq_len(n), function(i) {
+    off <- x[i, ] - moments$mean
+    mean <- drop(inverse %*% off)
+    gap <- as.vector(tcrossprod(off) - s)
+    data$w[i]^2 * (sum(mean * (s %*% mean)) + drop(gap %*% both %*% gap) / 2) / n
+  }, 0)
+  found <- saturated_quadratic(fit, 1L, list(values = x, cluster = NULL), seq_len(n), data$w)
+  expect_equal(unname(found), own, tolerance = 1e-8)
+})
+
+test_that("the refitted drop of a robust score test has the scale of its statistic", {
+  bp <- blueprint("Two") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = sc1:sc4)
+  plain <- quiet(fit_model(bp, choirs, incomplete = "drop"))
+  robust <- quiet(refit(plain, inference = "robust"))
+  tests <- lapply(list(plain, robust), function(fit) {
+    attributes(quiet(score_test(fit, "covariance[be1, be2]")))[c("statistic", "actual_drop")]
+  })
+  freed <- quiet(refit(plain, blueprint = covary(bp, be1, be2)))
+  drop <- deviance(plain) - deviance(freed)
+  expect_equal(tests[[1]]$actual_drop, drop, tolerance = 1e-6)
+  expect_false(isTRUE(all.equal(tests[[2]]$statistic, tests[[1]]$statistic, tolerance = 1e-3)))
+  expect_equal(tests[[2]]$actual_drop, drop * tests[[2]]$statistic / tests[[1]]$statistic,
+               tolerance = 1e-6)
+})
+
+test_that("an item stands under the construct it loads on most", {
+  bp <- blueprint("Two") |> construct("B", reflected_in = be1:be4) |>
+    construct("C", reflected_in = c(sc1, sc2, sc3, sc4, be4))
+  fit <- quiet_fit(bp, choirs)
+  view <- group_views(fit)[[1L]]
+  rows <- estimates(fit)
+  both <- rows[rows$parameter %in% c("loading[B, be4]", "loading[C, be4]"), ]
+  strongest <- both$parameter[which.max(abs(both$standardized))]
+  expect_identical(main_construct(view, "be4"),
+                   if (strongest == "loading[B, be4]") "B" else "C")
+  expect_identical(main_construct(view, c("be1", "sc1", "unknown")), c("B", "C", "unknown"))
+})
+
+test_that("replicates have the divisor of the fit they come from", {
+  data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ][1:80, ]
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  fit <- quiet(fit_model(bp, data, multiplier = "n-1"))
+  boot <- bootstrap_fit(fit, 20, seed = 4, interval = "percentile")
+  again <- vapply(resample_rows(fit, 2, seed = 4), function(rows) {
+    coef(quiet(refit(fit, data = data[rows, ])))[["variance[be1]"]]
+  }, 0)
+  at <- match("variance[be1]", names(boot$estimate))
+  expect_equal(unname(boot$values[1:2, at]), again, tolerance = 1e-6)
+})
+
+test_that("the second moment of the test goes over all pairs of cases, also far apart ones", {
+  skip_if_not_installed("numDeriv")
+  # more cases than one block of 256, and more moments than cases
+  set.seed(12)
+  n <- 262
+  common <- rnorm(n)
+  data <- as.data.frame(replicate(22, 0.7 * common + rexp(n)))
+  names(data) <- paste0("x", seq_along(data))
+  bp <- blueprint("B") |> construct("B", reflected_in = all_of(names(data)))
+  fit <- quiet(fit_model(bp, data, inference = "robust", adjust = "mean and variance"))
+  o <- oracle_of_fit(fit)
+  trace <- oracle_traces(o$model, o$theta, list(as.matrix(data)))
+  value <- stats::setNames(fit_indices(fit)$value, fit_indices(fit)$index)
+  expect_equal(value[["df_adjusted"]], trace[1]^2 / trace[2], tolerance = 1e-5)
+})

@@ -143,10 +143,12 @@ inline double NormalTheory::curvature(const Group& group, const Slot& e, const S
   if (both_paths)
     value -= u[f.row] * t(f.col, e.row) * moment(group.at, e) +
              u[e.row] * t(e.col, f.row) * moment(group.at, f);
-  else if (e.family == Family::Effect && f.family == Family::Mean)
-    value -= u[e.row] * t(e.col, f.row);
-  else if (e.family == Family::Mean && f.family == Family::Effect)
-    value -= u[f.row] * t(f.col, e.row);
+  else if ((e.family == Family::Effect && f.family == Family::Mean) ||
+           (e.family == Family::Mean && f.family == Family::Effect)) {
+    const Slot& path = e.family == Family::Effect ? e : f;
+    const Slot& mean = e.family == Family::Effect ? f : e;
+    value -= u[path.row] * t(path.col, mean.row);
+  }
   return value;
 }
 
