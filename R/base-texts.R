@@ -24,7 +24,7 @@ filled <- function(template, values) {
     values$qty <- cli::qty
     return(as.character(cli::pluralize(template, .envir = list2env(values, parent = emptyenv()))))
   }
-  pieces <- pieces_of(template)
+  pieces <- template_pieces(template)
   wanted <- pieces$text[pieces$value]
   stopifnot(wanted %in% names(values))
   parts <- as.list(pieces$text)
@@ -33,7 +33,7 @@ filled <- function(template, values) {
 }
 
 # A template taken apart into texts and names of values; `{{` is a brace.
-pieces_of <- function(template) {
+template_pieces <- function(template) {
   if (is.null(texts$pieces[[template]])) {
     parts <- regmatches(template, gregexpr("[{]{2}|[}]{2}|[{][^{}]+[}]|[^{}]+", template))[[1L]]
     value <- grepl("^[{][^{]", parts)
