@@ -93,8 +93,8 @@ check_address <- function(x) {
       is.null(part) || is.character(part)
     }, NA))
   if (usable) return(x)
-  abort("object", c("This is not a complete address.",
-                    i = "Write it as text: parse_address(\"loading[Belonging, be3]\")."))
+  abort("object", c(text_of("is_not_complete_address"),
+                    i = text_of("write_text_parse_address")))
 }
 
 # A text is read once: a model names the same addresses again and again.
@@ -119,25 +119,23 @@ read_address <- function(address) {
     check_string(address, "An address")
     expression <- tryCatch(parsed_text(address), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-      abort("address", c(paste0("Not an address: ", quoted(address), "."), i = address_example))
+      abort("address", c(text_of("not_address", address = quoted(address)), i = address_example))
     })
   }
   text <- deparse_one(expression)
   if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) ||
       !is.symbol(expression[[2L]])) {
-    abort("address", c(paste0("Not an address: ", text, "."), i = address_hint(expression),
-                       i = paste0(
-                         "An address is a kind with names in square brackets, such as ",
-                         "loading[Belonging, be3]. Kinds: ",
-                                  enumerate(names(address_kinds)), ".")))
+    abort("address", c(text_of("not_address_3", value = text), i = address_hint(expression),
+                       i = text_of("address_is_kind_names",
+                                   address_kinds = enumerate(names(address_kinds)))))
   }
   kind <- as.character(expression[[2L]])
   arity <- c(address_kinds, readable_kinds)[kind]
   if (is.na(arity)) {
     abort("address",
-          c(paste0("Unknown kind `", kind, "` in ", text, "."),
+          c(text_of("unknown_kind", kind = kind, value = text),
             did_you_mean(kind, names(address_kinds)),
-            i = paste0("Kinds are ", enumerate(names(address_kinds)), ".")))
+            i = text_of("kinds_are", address_kinds = enumerate(names(address_kinds)))))
   }
   slots <- as.list(expression)[-(1:2)]
   group <- NULL
@@ -151,11 +149,11 @@ read_address <- function(address) {
   pattern <- length(slots) == 1L && length(first) == 1L && first %in% address_patterns
   if (length(slots) != arity && !(pattern && kind == "covariance")) {
     abort("address",
-          c(paste0(text, " has ", count_of(length(slots), "name"), "; `", kind, "` takes ",
-                   arity, "."),
-            i = if (arity == 2L) paste0("For example ", kind, "[Belonging, be3]; ", kind,
-                                        "[Belonging, ] means all of them.")
-                else paste0("For example ", kind, "[Calm].")))
+          c(text_of("has_takes", value = text, slots = count_of(length(slots), "name"), kind = kind,
+                    arity = arity),
+            i = if (arity == 2L) text_of("example_belonging_be3_belonging", kind = kind,
+                                         kind_2 = kind)
+                else text_of("example_calm", kind = kind)))
   }
   second <- if (length(slots) == 2L) address_slot(slots[[2L]], text)
   structure(list(kind = kind, first = first, second = second, group = group, pattern = pattern),
@@ -175,10 +173,10 @@ nearest_address <- function(text, known) {
   opposite <- opposite_address(text)
   if (is.null(opposite) || !opposite %in% known) return(did_you_mean(text, known))
   kind <- sub("\\[.*", "", opposite)
-  c(i = paste0("Did you mean ", quoted(opposite), "? ",
-               switch(kind, loading = "In a loading the construct comes first, then the item.",
-                      weight = "In a weight the item comes first, then the composite.",
-                      "The cause comes first, then the outcome.")))
+  c(i = text_of("did_you_mean", opposite = quoted(opposite),
+                weight = switch(kind, loading = text_of("loading_construct_comes_first"),
+                      weight = text_of("weight_item_comes_first"),
+                      text_of("cause_comes_first_then"))))
 }
 
 # That the model has the arrow in the other direction.
@@ -186,7 +184,7 @@ opposite_hint <- function(asked, known) {
   opposite <- unlist(lapply(asked, opposite_address))
   there <- intersect(opposite, known)
   if (length(there) == 0L) return(NULL)
-  c(i = paste0("The model has ", there[1L], " already: the cause comes first."))
+  c(i = text_of("model_has_already_cause", there = there[1L]))
 }
 
 address_slot <- function(expression, text) {
@@ -195,8 +193,8 @@ address_slot <- function(expression, text) {
   if (is.character(expression) || is.numeric(expression)) return(as.character(expression))
   names <- literal_names(expression)
   if (is.null(names)) {
-    abort("address", c(paste0("Cannot read `", deparse_one(expression), "` in ", text, "."),
-                       i = "Inside the brackets go names, ranges such as w1:w4, or c(a, b)."))
+    abort("address", c(text_of("cannot_read", expression = deparse_one(expression), value = text),
+                       i = text_of("inside_brackets_go_names")))
   }
   names
 }
@@ -216,16 +214,16 @@ check_depth <- function(expression) {
     level <- parts[vapply(parts, is.call, NA)]
     if (length(level) == 0L) return(invisible())
   }
-  abort("size", c(paste0("An expression is nested more than ", deepest_expression, " levels deep."),
-                  i = "Restrictions, claims and formulas with so many terms are not supported."))
+  abort("size", c(text_of("expression_is_nested_more", deepest_expression = deepest_expression),
+                  i = text_of("restrictions_claims_formulas_so")))
 }
 
 # Parses a text after checking its length.
 longest_expression <- 20000L
 parsed_text <- function(text) {
   if (nchar(text, "bytes") > longest_expression)
-    abort("size", paste0("A statement is longer than ", longest_expression, " characters: ",
-                         quoted(paste0(substr(text, 1L, 40L), "...")), "."))
+    abort("size", text_of("statement_is_longer_than", longest_expression = longest_expression,
+                          substr = quoted(paste0(substr(text, 1L, 40L), "..."))))
   str2lang(text)
 }
 

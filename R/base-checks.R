@@ -2,8 +2,8 @@
 
 check_string <- function(x, what) {
   if (!is.character(x) || length(x) != 1L || is.na(x) || !nzchar(x)) {
-    abort("input", c(paste0(what, " must be one piece of text."),
-                     x = paste0("It is ", describe(x), "."), i = "Write it in quotes."))
+    abort("input", c(text_of("must_be_one_piece", what = what),
+                     x = text_of("it_is_3", value = describe(x)), i = text_of("write_quotes")))
   }
   check_encoding(x, what)
   x
@@ -13,22 +13,21 @@ check_string <- function(x, what) {
 check_encoding <- function(x, what) {
   bad <- x[!is.na(x) & Encoding(x) != "latin1" & !validUTF8(x)]
   if (length(bad) == 0L) return(invisible())
-  abort("input", c(paste0(what, " holds bytes that are not UTF-8."),
-                   x = paste0("It is ", describe(bad[1L]), "."),
-                   i = "Convert it first: iconv(x, \"latin1\", \"UTF-8\")."))
+  abort("input", c(text_of("holds_bytes_are_not", what = what),
+                   x = text_of("it_is_4", bad = describe(bad[1L])),
+                   i = text_of("convert_first_iconv_x")))
 }
 
 check_blueprint <- function(x, verb) {
   if (inherits(x, "orizzonte_blueprint")) {
     parts <- c("title", "scale", "constructs", "effects", "restrict", "trail")
     if (is.list(x) && all(parts %in% names(x))) return(invisible(x))
-    abort("object", c("This blueprint cannot be read: it lacks parts that a blueprint has.",
-                      i = "Start with blueprint(\"a title\"), or read_blueprint(file)."))
+    abort("object", c(text_of("blueprint_cannot_be_read"),
+                      i = text_of("start_blueprint_title_or")))
   }
-  abort("input", c(paste0("The first argument of ", verb, "() must be a blueprint."),
-                   x = paste0("It is ", describe(x), "."),
-                   i = paste0("Start with blueprint(\"a title\") and pipe it on: ",
-                              "blueprint(\"...\") |> construct(...).")))
+  abort("input", c(text_of("first_argument_must_be", verb = verb),
+                   x = text_of("it_is_5", value = describe(x)),
+                   i = text_of("start_blueprint_title_pipe")))
 }
 
 # The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
@@ -39,18 +38,18 @@ package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 
 check_fit <- function(x, reader) {
   if (!inherits(x, "orizzonte_fit")) {
-    abort("input", c(paste0(reader, "() reads a fitted model."),
-                     x = paste0("It was given ", describe(x), "."),
-                     i = "Fit one first: fit <- fit_model(blueprint, data)."))
+    abort("input", c(text_of("reads_fitted_model", reader = reader),
+                     x = text_of("was_given", value = describe(x)),
+                     i = text_of("fit_one_first_fit")))
   }
   parts <- c("request", "sample", "layout", "moments", "solution", "cache", "version")
-  if (!all(parts %in% names(x))) refuse_object("it lacks parts that a fit has")
+  if (!all(parts %in% names(x))) refuse_object(text_of("lacks_parts_fit_has"))
   if (!identical(x$format, fit_format))
-    refuse_object(paste0("it was made by version ", format(x$version), ", which kept fits in ",
-                         "another form than ", package_version_text()))
+    refuse_object(text_of("was_made_version_which", version = format(x$version),
+                          package_version_text = package_version_text()))
   groups <- if (is.list(x$layout)) length(x$layout$groups) else 0L
   if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
-    refuse_object("its parts do not belong together")
+    refuse_object(text_of("parts_do_not_belong"))
   }
   check_stamp(x)
   if (!is.null(x$joint)) check_fit(x$joint, reader)
@@ -62,17 +61,16 @@ check_ladder <- function(x, reader) {
   ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
   parts <- c("fits", "table", "criteria", "limits", "blueprint", "reading")
   if (!inherits(ladder, "orizzonte_ladder") || !is.list(ladder) || !all(parts %in% names(ladder)))
-    abort("object", c(paste0(reader, "() cannot read this ladder: it lacks parts that one has."),
-                      i = "Make it again: invariance(blueprint, data, by = \"column\")."))
+    abort("object", c(text_of("cannot_read_ladder_lacks", reader = reader),
+                      i = text_of("make_again_invariance_blueprint")))
   lapply(ladder$fits, check_fit, reader = reader)
   invisible(x)
 }
 
 # A fit in the form of another version, or one that was tampered with.
 refuse_object <- function(why) {
-  abort("object", c("This fit cannot be read.", x = paste0("The reason: ", why, "."),
-                    i = paste0("Fit the model again: fit_model(blueprint, data). A blueprint ",
-                               "file keeps the model between versions.")))
+  abort("object", c(text_of("fit_cannot_be_read"), x = text_of("the_reason", why = why),
+                    i = text_of("fit_model_again_fit")))
 }
 
 describe <- function(x) {
@@ -85,25 +83,26 @@ describe <- function(x) {
   if (is.matrix(x)) return(paste("a", typeof(x), "matrix"))
   if (is.function(x)) return("a function")
   if (is.atomic(x) && length(x) == 1L)
-    return(paste0("the ", if (is.character(x)) "text " else "value ", substr(format(x), 1L, 60L)))
-  paste0("an object of class ", class(x)[1L])
+    return(text_of("the", ischaracter = if (is.character(x)) "text " else "value ",
+                   substr = substr(format(x), 1L, 60L)))
+  text_of("object_class", class = class(x)[1L])
 }
 
 # What a list is, or which of its parts is none of those that are known.
 describe_part <- function(x, known) {
-  if (!is.list(x) || is.object(x)) return(paste0("`x` is ", describe(x), "."))
-  if (length(x) == 0L) return("`x` is an empty list.")
+  if (!is.list(x) || is.object(x)) return(text_of("x_is", value = describe(x)))
+  if (length(x) == 0L) return(text_of("x_is_empty_list"))
   strange <- which(!vapply(x, known, NA))[1L]
   name <- names(x)[strange]
-  paste0(if (is.null(name) || !nzchar(name)) paste("Part", strange) else
-    paste("Part", quoted(name)), " of `x` is ", describe(x[[strange]]), ".")
+  text_of("x_is_3", name = if (is.null(name) || !nzchar(name)) paste("Part", strange) else
+    paste("Part", quoted(name)), strange = describe(x[[strange]]))
 }
 
 check_words <- function(x, what, example) {
   if (is.character(x) && length(x) > 0L && !anyNA(x)) return(invisible())
-  abort("input", c(paste0(what, " must be one text or more."),
-                   x = paste0("It is ", if (length(x) == 0L) "empty" else describe(x), "."),
-                   i = paste0("Such as ", example, ".")))
+  abort("input", c(text_of("must_be_one_text", what = what),
+                   x = text_of("it_is_6", value = if (length(x) == 0L) "empty" else describe(x)),
+                   i = text_of("such_as", example = example)))
 }
 
 # The first line of every function a user calls: all that is needed is there, and nothing is too
@@ -121,17 +120,17 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
   lacking <- Filter(is_missing, needed)
   if (length(lacking)) {
     if (names(known)[1L] == ".bp" && !".bp" %in% lacking) check_blueprint(frame$.bp, verb)
-    abort("input", c(paste0(verb, "() needs `", lacking[1L], "`."),
-                     i = paste0("See ?", verb, " for its arguments and an example.")))
+    abort("input", c(text_of("needs", verb = verb, lacking = lacking[1L]),
+                     i = text_of("see_arguments_example", verb = verb)))
   }
   check_quotes(verb_itself, sys.call(sys.parent()), frame)
   if (dots) return(invisible())
   names <- setdiff(names(known), "...")
   strange <- setdiff(names(sys.call(sys.parent())), c(names, ""))[1L] %||% NA
   if (is.na(strange) && eval(quote(...length()), frame) == 0L) return(invisible())
-  abort("input", c(paste0(verb, "() has no argument ",
-                          if (is.na(strange)) "in this place (an unnamed one is too much)" else
-                            paste0("`", strange, "`"), "."),
+  abort("input", c(text_of("has_no_argument", verb = verb,
+                   strange = if (is.na(strange)) "in this place (an unnamed one is too much)" else
+                            paste0("`", strange, "`")),
                    if (!is.na(strange)) nearest_argument(strange, names),
                    i = if (is.na(strange)) unnamed,
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
@@ -156,8 +155,8 @@ check_quotes <- function(verb, call, frame) {
     # words that came through the dots of another function are not known here
     hint <- if (!any(startsWith(words, ".."))) words_in_quotes(words)
     tryCatch(eval(as.name(name), frame), error = function(e) {
-      abort("input", c(paste0("`", name, "` takes text."), x = paste0(conditionMessage(e), "."),
-                       i = paste0("Write it in quotes", if (length(hint)) ": ", hint, ".")))
+      abort("input", c(text_of("takes_text", name = name), x = paste0(conditionMessage(e), "."),
+                       i = text_of("write_quotes_3", hint = if (length(hint)) ": ", hint_2 = hint)))
     })
   }
 }
@@ -186,17 +185,17 @@ other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_b
 
 nearest_argument <- function(strange, known) {
   word <- other_words[strange]
-  if (word %in% known) return(c(i = paste0("Did you mean `", word, "`?")))
+  if (word %in% known) return(c(i = text_of("did_you_mean_4", word = word)))
   longer <- known[startsWith(known, strange)]
-  if (length(longer)) c(i = paste0("Did you mean `", longer[1L], "`?")) else
+  if (length(longer)) c(i = text_of("did_you_mean_5", longer = longer[1L])) else
     did_you_mean(strange, known)
 }
 
 choose_one <- function(value, choices, what) {
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
-  abort("input", c(paste0(what, " must be ", enumerate(quoted(choices), most = 20L, last = " or "),
-                          "."),
-                   x = paste0("It is ", describe(value), "."),
+  abort("input", c(text_of("must_be", what = what, choices = enumerate(quoted(choices), most = 20L,
+      last = " or ")),
+                   x = text_of("it_is_7", value = describe(value)),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
 }
 
@@ -206,32 +205,32 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
   range <- if (least == 0 && is.infinite(most)) {
     ", not negative"
   } else if (is.finite(least) && is.finite(most)) {
-    paste0(" between ", ends[1L], " and ", ends[2L])
+    text_of("between_and", ends = ends[1L], ends_2 = ends[2L])
   } else if (is.finite(least)) {
-    paste0(", at least ", ends[1L])
+    text_of("at_least", ends = ends[1L])
   }
-  abort("input", c(paste0(what, " must be one number", range, "."),
-                   x = paste0("It is ", describe(x), ".")))
+  abort("input", c(text_of("must_be_one_number", what = what, range = range),
+                   x = text_of("it_is_8", value = describe(x))))
 }
 
 # Longer than any system takes; R itself only warns.
 check_path <- function(x, what) {
   check_string(x, what)
   if (!isTRUE(l10n_info()[["UTF-8"]]) && is.na(iconv(enc2utf8(x), "UTF-8", ""))) {
-    abort("input", c(paste0(what, " has letters that this R session cannot use in a file's name."),
-                     x = paste0("Its locale is ", Sys.getlocale("LC_CTYPE"), "."),
-                     i = "Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8."))
+    abort("input", c(text_of("has_letters_r_session", what = what),
+                     x = text_of("locale_is", sysgetlocale = Sys.getlocale("LC_CTYPE")),
+                     i = text_of("start_r_utf_8")))
   }
   if (nchar(x, "bytes") > 1000L || nchar(basename(x), "bytes") > 200L)
-    abort("input", paste0(what, " is too long to be the name of a file."))
+    abort("input", text_of("is_too_long_be", what = what))
 }
 
 check_count <- function(x, what, least = 0, most = Inf) {
   check_number(x, what, least, most)
   if (is.finite(x) && x != round(x))
-    abort("input", c(paste0(what, " must be a whole number."),
-                     x = paste0("It is ", describe(x), "."),
-                     i = paste0("Such as ", format(round(x), scientific = FALSE), ".")))
+    abort("input", c(text_of("must_be_whole_number", what = what),
+                     x = text_of("it_is_9", value = describe(x)),
+                     i = text_of("such_as_3", value = format(round(x), scientific = FALSE))))
 }
 
 check_seed <- function(x) {
@@ -240,13 +239,14 @@ check_seed <- function(x) {
 
 check_flag <- function(x, what) {
   if (is.logical(x) && length(x) == 1L && !is.na(x)) return(invisible())
-  abort("input", c(paste0(what, " must be TRUE or FALSE."), x = paste0("It is ", describe(x), ".")))
+  abort("input", c(text_of("must_be_true_or", what = what), x = text_of("it_is_10",
+      value = describe(x))))
 }
 
 check_level <- function(level) {
   if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1)
     return(invisible())
-  abort("input", c("`level` must be one number between 0 and 1.", i = "Such as level = .95."))
+  abort("input", c(text_of("level_must_be_one"), i = text_of("such_level_95")))
 }
 
 is_summary_list <- function(data) {
@@ -257,6 +257,6 @@ is_summary_list <- function(data) {
 # A result that a user may have cut up: what is printed needs its parts.
 check_whole <- function(x, parts, again) {
   if (all(parts %in% names(x))) return(invisible())
-  abort("object", c("This result cannot be printed: it lacks parts that one has.",
-                    i = paste0("Make it again: ", again, ".")))
+  abort("object", c(text_of("result_cannot_be_printed"),
+                    i = text_of("make_again", again = again)))
 }

@@ -3,8 +3,8 @@
 check_missing_codes <- function(codes) {
   if (is.null(codes) || ((is.numeric(codes) || is.character(codes)) && !anyNA(codes)))
     return(invisible())
-  abort("input", c("`missing_codes` must be numbers or texts.",
-                   i = "Such as missing_codes = c(-9, 999), or c(\"n/a\", \"-9\")."))
+  abort("input", c(text_of("missing_codes_must_be"),
+                   i = text_of("such_missing_codes_c")))
 }
 
 # Which values are codes. A number is one however it was written.

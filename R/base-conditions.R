@@ -39,7 +39,7 @@ sorted_letters <- function(x) {
 
 did_you_mean <- function(name, candidates) {
   near <- nearest(name, candidates)
-  if (is.null(near)) NULL else c(i = paste0("Did you mean ", quoted(near), "?"))
+  if (is.null(near)) NULL else c(i = text_of("did_you_mean_6", near = quoted(near)))
 }
 
 # Whatever is echoed: what looks like an address of a database shows its scheme only.
@@ -48,7 +48,8 @@ quoted <- function(x) paste0("\"", public_address(x), "\"")
 # "a, b and c", at most `most` of them
 enumerate <- function(x, most = 8L, last = " and ") {
   n <- length(x)
-  if (n > most) return(paste0(paste(x[seq_len(most)], collapse = ", "), " and ", n - most, " more"))
+  if (n > most) return(text_of("and_more", seq_len = paste(x[seq_len(most)], collapse = ", "),
+                               value = n - most))
   if (n <= 1L) return(paste(x))
   paste0(paste(x[-n], collapse = ", "), last, x[n])
 }

@@ -19,8 +19,8 @@ read_criteria <- function(file, ...) {
   check_arguments("read_criteria")
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
-    abort("file", c(paste0(quoted(file), " is not a file of criteria."),
-                    i = "It holds lines such as cfi: [.95, .90]"))
+    abort("file", c(text_of("is_not_file_criteria", file = quoted(file)),
+                    i = text_of("holds_lines_such_cfi")))
   }
   refuse_unknown_criteria(names(content))
   do.call(criteria, Map(criterion_numbers, content, names(content), file))
@@ -29,6 +29,6 @@ read_criteria <- function(file, ...) {
 criterion_numbers <- function(value, name, file) {
   out <- suppressWarnings(as.numeric(unlist(value)))
   if (length(out) && !anyNA(out)) return(out)
-  abort("file", c(paste0("In ", quoted(file), ": ", name, " must be numbers."),
-                  i = "Such as cfi: [.95, .90] or smallest: .1; leave out what keeps its default."))
+  abort("file", c(text_of("must_be_numbers", file = quoted(file), name = name),
+                  i = text_of("such_cfi_95_90")))
 }

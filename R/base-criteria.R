@@ -111,8 +111,8 @@ refuse_unknown_criteria <- function(names) {
   unknown <- setdiff(names, criterion_names)
   if (length(unknown) == 0L) return(invisible())
   if (!nzchar(unknown[1L]))
-    abort("input", "Every criterion needs its name, such as cfi = c(.95, .90).")
-  abort("input", c(paste0("There is no criterion ", quoted(unknown[1L]), "."),
+    abort("input", text_of("every_criterion_needs_name"))
+  abort("input", c(text_of("there_is_no_criterion", unknown = quoted(unknown[1L])),
                    did_you_mean(unknown[1L], criterion_names),
                    i = paste0("Criteria: ", enumerate(criterion_names, most = 30L), ".")))
 }
@@ -120,33 +120,32 @@ refuse_unknown_criteria <- function(names) {
 check_tiers <- function(tiers, name) {
   if (!is.numeric(tiers) || length(tiers) != 2L || anyNA(tiers)) {
     abort("input",
-          c(paste0("`", name, "` must be two numbers: from where on it is good, and acceptable."),
-            x = paste0("It is ", if (is.numeric(tiers) && length(tiers) <= 10L)
-              paste(format(tiers), collapse = ", ") else describe(tiers), "."),
-            i = paste0("Such as ", name, " = c(",
-                       paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
-                             collapse = ", "), ").")))
+          c(text_of("must_be_two_numbers", name = name),
+            x = text_of("it_is_11", tiers = if (is.numeric(tiers) && length(tiers) <= 10L)
+              paste(format(tiers), collapse = ", ") else describe(tiers)),
+            i = text_of("such_c", name = name,
+                        name_2 = paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
+                             collapse = ", "))))
   }
   if (setequal(names(tiers), c("good", "acceptable"))) tiers <- tiers[c("good", "acceptable")]
   tiers <- unname(tiers)
   most <- if (name %in% c("chisq_per_df", "critical_n")) .Machine$double.xmax else 1
   if (any(tiers < 0 | tiers > most)) {
-    abort("input", c(paste0("The tiers of `", name, "` are out of range."),
-                     x = paste0("They are ", paste(format(tiers), collapse = " and "), ".")))
+    abort("input", c(text_of("tiers_are_out_range", name = name),
+                     x = text_of("they_are", tiers = paste(format(tiers), collapse = " and "))))
   }
   wrong <- if (higher_is_better(name)) tiers[1L] < tiers[2L] else tiers[1L] > tiers[2L]
   if (wrong)
     abort("input",
-          paste0("The tiers of `", name,
-                 "` are in the wrong order: good must be the stricter one, and comes first."))
+          text_of("tiers_are_wrong_order", name = name))
   tiers
 }
 
 check_criteria <- function(x) {
   if (is.null(x)) return(criteria())
   if (inherits(x, "orizzonte_criteria") && identical(names(x), criterion_names)) return(x)
-  abort("input", c("`criteria` must come from criteria().", x = paste0("It is ", describe(x), "."),
-                   i = "Such as criteria = criteria(cfi = c(.96, .92))."))
+  abort("input", c(text_of("criteria_must_come_from"), x = text_of("it_is_12", value = describe(x)),
+                   i = text_of("such_criteria_criteria_cfi")))
 }
 
 # The largest change for the worse on a rung: Cheung & Rensvold (2002), Chen (2007); Rutkowski &
@@ -238,13 +237,12 @@ print.orizzonte_criteria <- function(x, ...) {
               format_table(c(list(criterion = names), two, list(source = source[at])),
                            rep(FALSE, length(two) + 2L)))
   }
-  put_lines(heading("Criteria"), "Conventions, not laws.")
+  put_lines(heading("Criteria"), text_of("conventions_not_laws"))
   shown("Tests", criterion_names[1:3])
   shown("Fit indices", index_criteria)
   shown("Measures", measure_criteria)
-  shown("Largest change for the worse at which a rung holds", change_criteria)
-  put_lines("", paste0("Next: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, ",
-                       "criteria = ...) uses them."))
+  shown(text_of("largest_change_worse_which"), change_criteria)
+  put_lines("", text_of("next_criteria_cfi_c"))
   invisible(x)
 }
 

@@ -82,7 +82,7 @@ read_manifest <- function(folder, name = manifest_name) {
   found <- read_json_text(text)
   if (!is.list(found) || !identical(found$made_by, "orizzonte") ||
       !identical(as.integer(found$format), manifest_format))
-    refuse_plain("it is not a manifest of this version")
+    refuse_plain(text_of("is_not_manifest_version"))
   found
 }
 
@@ -92,7 +92,7 @@ checked_entries <- function(entries) {
     is.list(x) && length(x$path) == 1L && isTRUE(is_inner_path(x$path)) && is.numeric(x$size) &&
       length(x$size) == 1L && is.character(x$sha256) && length(x$sha256) == 1L
   }, NA))
-  if (!usable) refuse_plain("a file of it is not described as it should be")
+  if (!usable) refuse_plain(text_of("file_is_not_described"))
   entries
 }
 
@@ -111,8 +111,8 @@ write_inside <- function(folder, name, text) {
   connection <- file(part, open = "wb")
   tryCatch(writeBin(charToRaw(enc2utf8(text)), connection), finally = close(connection))
   if (!suppressWarnings(file.rename(part, file.path(folder, name))))
-    abort("file", c(paste0("Cannot write ", quoted(file.path(folder, name)), "."),
-                    i = "Is the folder writable, is there room on the disk?"))
+    abort("file", c(text_of("cannot_write", name = quoted(file.path(folder, name))),
+                    i = text_of("is_folder_writable_is")))
 }
 
 # Removes the listed files, and folders that this leaves empty.
@@ -144,7 +144,7 @@ lock_folder <- function(folder) {
     owner <- lock_owner(lock)
     if (!is_lock(lock) || !is_gone(owner)) refuse_locked(folder, owner)
     say("The lock of ", folder, " was left by ", owner_words(owner),
-        ", which no longer runs. It is taken over.")
+        text_of("which_no_longer_runs"))
     take_stale_lock(folder, lock, owner)
   }
   refuse_locked(folder, lock_owner(lock))
@@ -220,14 +220,13 @@ is_gone <- function(owner) {
 }
 
 owner_words <- function(owner) {
-  if (is.null(owner)) return("a process that left no name")
-  paste0("process ", owner$process, " on ", owner$host, " (started ", owner$started, ")")
+  if (is.null(owner)) return(text_of("process_left_no_name"))
+  text_of("process_started", process = owner$process, host = owner$host, started = owner$started)
 }
 
 refuse_locked <- function(folder, owner) {
-  abort("locked", c(paste0("The folder ", quoted(folder), " is in use."),
-                    x = paste0("It is locked by ", owner_words(owner), "."),
-                    i = paste0("Wait until it has finished. If it no longer runs, remove the ",
-                               "folder ",
-                               quoted(file.path(folder, lock_name)), ".")))
+  abort("locked", c(text_of("folder_is_use", folder = quoted(folder)),
+                    x = text_of("is_locked", owner = owner_words(owner)),
+                    i = text_of("wait_until_has_finished",
+                                lock_name = quoted(file.path(folder, lock_name)))))
 }

@@ -19,8 +19,8 @@ list_or_single <- function(x, parts) if (x$grouped) parts else parts[[1L]]
 
 # " in group evening", "in group evening: ", "[evening]  ", " (evening)" and " | evening", or
 # nothing.
-in_group <- function(x, group) if (x$grouped) paste0(" in group ", group) else ""
-group_lead <- function(x, group) if (x$grouped) paste0("in group ", group, ": ") else ""
+in_group <- function(x, group) if (x$grouped) text_of("in_group", group = group) else ""
+group_lead <- function(x, group) if (x$grouped) text_of("in_group_3", group = group) else ""
 mark_group <- function(x, group, text) if (x$grouped) paste0("[", group, "]  ", text) else text
 bracket_group <- function(x, group) if (x$grouped) paste0(" (", group, ")") else ""
 bar_group <- function(x, group) if (x$grouped) paste0(" | ", group) else ""
@@ -32,17 +32,18 @@ common_address <- function(x, text, addresses) if (x$grouped) text else addresse
 size_words <- function(x, sizes, rows) {
   n <- count_of(sum(sizes), "case")
   if (x$grouped) {
-    return(paste0(n, " in ", length(sizes), " groups (",
-                  enumerate(paste(names(sizes), vapply(sizes, format_count, "")), most = 12L), ")"))
+    return(text_of("in_groups", value = n, sizes = length(sizes),
+                   sizes_2 = enumerate(paste(names(sizes), vapply(sizes, format_count, "")),
+                                       most = 12L)))
   }
-  paste0(n, if (rows != sum(sizes)) paste0(" of ", format_count(rows), " rows"))
+  paste0(n, if (rows != sum(sizes)) text_of("of_rows", rows = format_count(rows)))
 }
 
 # Trouble in the data of one group says which.
 in_group_of <- function(x, group, code) {
   if (!x$grouped) return(code)
   rlang::try_fetch(code, orizzonte_error_data = function(e) {
-    abort("data", paste0("In group ", group, ":"), parent = e)
+    abort("data", text_of("in_group_4", group = group), parent = e)
   })
 }
 
@@ -50,34 +51,32 @@ in_group_of <- function(x, group, code) {
 dropped_words <- function(x, notes, dropped, total) {
   if (!x$grouped) return(notes)
   if (all(dropped == 0)) return(NULL)
-  counts <- paste0(names(dropped), " ", dropped, " of ", total)
-  paste0("Dropped rows with missing values in variables of the model: ",
-         enumerate(counts[dropped > 0], most = 12L), ".")
+  counts <- text_of("of", dropped = names(dropped), dropped_2 = dropped, total = total)
+  text_of("dropped_rows_missing_values", dropped = enumerate(counts[dropped > 0], most = 12L))
 }
 
 # What is assumed of every group, and what is not held for want of groups.
 every_group_words <- function(x) {
   if (!x$grouped) return(NULL)
-  paste0("the same in every group (", enumerate(group_names(x), most = 12L),
-         "), each with its own values:")
+  text_of("same_every_group_each", group_names = enumerate(group_names(x), most = 12L))
 }
 
 nothing_held_words <- function(x, asked) {
-  if (length(asked) && !x$grouped) "no groups: nothing is held equal"
+  if (length(asked) && !x$grouped) text_of("no_groups_nothing_is")
 }
 
 check_grouped <- function(x) {
   if (x$grouped) return(invisible())
-  abort("input", c("This fit has no groups.", i = "Fit with by = \"column\"."))
+  abort("input", c(text_of("fit_has_no_groups"), i = text_of("fit_column")))
 }
 
 # One group by name; the first when none is named.
 chosen_group <- function(x, group = NULL) {
   if (is.null(group)) return(group_names(x)[1L])
-  if (!x$grouped) abort("input", "This fit has no groups.")
+  if (!x$grouped) abort("input", text_of("fit_has_no_groups_5"))
   if (is.character(group) && length(group) == 1L && group %in% group_names(x)) return(group)
   asked <- as.character(group)[1L]
-  refuse_group(x, asked, paste0("There is no group ", quoted(asked), "."))
+  refuse_group(x, asked, text_of("there_is_no_group", asked = quoted(asked)))
 }
 
 # What is left out of groups must be groups of the data.
@@ -85,12 +84,10 @@ check_left_out <- function(x, groups) {
   strange <- setdiff(groups, if (x$grouped) group_names(x))
   if (length(strange) == 0L) return(invisible())
   if (!x$grouped) {
-    abort("input", c(paste0("The blueprint leaves something out in group ", quoted(strange[1L]),
-                            ", but there are no groups."),
-                     i = "Name the grouping column with by = \"column\"."))
+    abort("input", c(text_of("blueprint_leaves_something_out", strange = quoted(strange[1L])),
+                     i = text_of("name_grouping_column_column")))
   }
-  refuse_group(x, strange[1L], paste0("Something is left out in group ", quoted(strange[1L]),
-                                      ", which is not among the groups."))
+  refuse_group(x, strange[1L], text_of("something_is_left_out", strange = quoted(strange[1L])))
 }
 
 # An address names one of the groups, or none.
@@ -98,10 +95,10 @@ check_group_of_address <- function(x, group, text) {
   strange <- setdiff(group, if (x$grouped) group_names(x))
   if (length(strange) == 0L) return(invisible())
   if (!x$grouped) {
-    abort("name", c(paste0("There are no groups in this fit, but ", text, " names one."),
-                    i = "Give the grouping column with by = when fitting."))
+    abort("name", c(text_of("there_are_no_groups", value = text),
+                    i = text_of("give_grouping_column_when")))
   }
-  refuse_group(x, strange[1L], paste0("There is no such group: ", text))
+  refuse_group(x, strange[1L], text_of("there_is_no_such", value = text))
 }
 
 refuse_group <- function(x, group, text) {

@@ -17,13 +17,12 @@ to_plain.default <- function(x) plain_node(x)
 plain_node <- function(x, depth = 0L) {
   if (depth > deepest_plain || is.function(x) || is.environment(x) || is.language(x) || isS4(x) ||
       !typeof(x) %in% c("NULL", plain_types))
-    abort("plain", c("This value cannot be kept as plain data.", x = paste0("It is ", describe(x),
-                                                                            ".")))
+    abort("plain", c(text_of("value_cannot_be_kept"), x = text_of("it_is_13", value = describe(x))))
   if (is.null(x)) return(list(type = "null"))
   known <- attributes(x)
   refused <- setdiff(known$class, plain_classes)
   if (length(refused))
-    abort("plain", paste0("A value of class ", refused[1L], " cannot be kept as plain data."))
+    abort("plain", text_of("value_class_cannot_be", refused = refused[1L]))
   out <- list(type = typeof(x), values = plain_values(x, depth))
   if (length(known))
     out$attributes <- unname(Map(function(name, value) {
@@ -59,7 +58,7 @@ number_form <- paste0("^(NA|NaN|-?Inf|-?[0-9]+([.][0-9]+)?(e[-+]?[0-9]+)?|",
 # Restores the value of a node. Anything unexpected is an error of class `plain`.
 from_plain <- function(node, depth = 0L) {
   if (depth > deepest_plain || !is.list(node) || !isTRUE(node$type %in% plain_types))
-    refuse_plain("a part is of no known type")
+    refuse_plain(text_of("part_is_no_known"))
   if (node$type == "null") return(NULL)
   values <- node$values
   if (!is.list(values)) refuse_plain("a part has no values")
@@ -83,7 +82,7 @@ plain_vector <- function(type, values) {
   if (type == "integer") {
     if (!all(is.na(text) | grepl("^-?[0-9]{1,10}$", text))) refuse_plain("a value is not a number")
     out <- suppressWarnings(as.integer(text))
-    if (!identical(is.na(out), is.na(text))) refuse_plain("a whole number is too large")
+    if (!identical(is.na(out), is.na(text))) refuse_plain(text_of("whole_number_is_too"))
     return(out)
   }
   if (!all(grepl(number_form, text))) refuse_plain("a value is not a number")
@@ -94,20 +93,20 @@ plain_vector <- function(type, values) {
 
 with_plain_attribute <- function(x, one, depth) {
   if (!is.list(one) || !is.character(one$name) || length(one$name) != 1L)
-    refuse_plain("an attribute has no name")
+    refuse_plain(text_of("attribute_has_no_name"))
   value <- from_plain(one$value, depth + 1L)
   if (one$name == "class" && !all(value %in% plain_classes))
-    refuse_plain("a value is of no known class")
+    refuse_plain(text_of("value_is_no_known"))
   if (one$name == "class" && "factor" %in% value && !all(x %in% c(seq_along(levels(x)), NA)))
-    refuse_plain("a factor has no level for some value")
+    refuse_plain(text_of("factor_has_no_level"))
   if (one$name == "row.names" && length(x) && !all(lengths(x) == length(value)))
-    refuse_plain("the columns of a table differ in length")
+    refuse_plain(text_of("columns_table_differ_length"))
   tryCatch(`attr<-`(x, one$name, value), error = function(e) {
-    refuse_plain("the attributes of a value do not fit it")
+    refuse_plain(text_of("attributes_value_do_not"))
   })
 }
 
-refuse_plain <- function(why) abort("plain", paste0("This is not plain data of ours: ", why, "."))
+refuse_plain <- function(why) abort("plain", text_of("is_not_plain_data", why = why))
 
 plain_json <- function(node) {
   as.character(jsonlite::toJSON(boxed(node), auto_unbox = TRUE, null = "null", na = "null",
@@ -131,7 +130,7 @@ read_json_text <- function(text) {
   outside <- gsub("\"(?:[^\"\\\\]++|\\\\.)*+\"", "", text, perl = TRUE)
   bytes <- as.integer(charToRaw(outside))
   step <- (bytes %in% c(91L, 123L)) - (bytes %in% c(93L, 125L))
-  if (any(cumsum(step) > 6L * deepest_plain)) refuse_plain("it is nested too deeply")
+  if (any(cumsum(step) > 6L * deepest_plain)) refuse_plain(text_of("is_nested_too_deeply"))
   tryCatch(jsonlite::parse_json(text), error = function(e) {
     refuse_plain("it is not JSON")
   })

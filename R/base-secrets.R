@@ -7,7 +7,7 @@ database_schemes <- c("sqlite", "postgresql", "postgres", "duckdb", "mysql", "ma
 # of pairs of keys and values that include a password.
 looks_like_database <- function(x) {
   known <- paste0("^[[:space:]]*(", paste(database_schemes, collapse = "|"), "):")
-  pairs <- "(^|[[:space:];&?])[[:alnum:]_]*(password|passwd|pwd)[[:space:]]*="
+  pairs <- text_of("space_alnum_password_passwd")
   !is.na(x) & (grepl("[A-Za-z][A-Za-z0-9+.-]*://", x, useBytes = TRUE) |
                  grepl(paste0(known, "|", pairs), x, ignore.case = TRUE, useBytes = TRUE))
 }

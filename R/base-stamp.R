@@ -33,11 +33,11 @@ part_places <- function(fit) {
 
 # Checks the digest when a fit is first read after loading, or after one of its parts was replaced.
 check_stamp <- function(x) {
-  if (!is.environment(x$cache)) refuse_object("it lacks what was computed of it")
+  if (!is.environment(x$cache)) refuse_object(text_of("lacks_what_was_computed"))
   here <- part_places(x)
   if (identical(x$cache$stamp, here)) return(invisible())
   if (!identical(x$digest, digest_of(x)))
-    refuse_object("its parts were changed after it was fitted, or do not belong together")
+    refuse_object(text_of("parts_were_changed_after"))
   # cached results from a file are not trusted
   rm(list = ls(x$cache, all.names = TRUE), envir = x$cache)
   x$cache$stamp <- here

@@ -16,8 +16,8 @@ format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2
       c(if (block[1L] > 2L) "", paste_cells(cells[kept][c(1L, setdiff(block, 1L))]))
     }))
   if (length(spared))
-    lines <- c(lines, wrap_to(paste0("(in a wider window also: ",
-                                     enumerate(showable(names(columns)[spared])), ")"), room))
+    lines <- c(lines, wrap_to(text_of("wider_window_also",
+                                      spared = enumerate(showable(names(columns)[spared]))), room))
   sub(" +$", "", paste0(strrep(" ", indent), lines))
 }
 

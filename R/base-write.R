@@ -3,17 +3,17 @@
 
 # Where a file may be written: symbolic links followed; a folder, a device or a pipe refused.
 check_target <- function(file, class = "file") {
-  check_path(file, "The name of the file to write")
+  check_path(file, text_of("name_file_write"))
   folder <- dirname(file)
   if (!dir.exists(folder))
-    abort(class, c(paste0("There is no folder ", quoted(folder), "."),
-                   i = "Create it first, or choose another."))
+    abort(class, c(text_of("there_is_no_folder_5", folder = quoted(folder)),
+                   i = text_of("create_first_or_choose")))
   target <- if (file.exists(file)) normalizePath(file) else
     file.path(normalizePath(folder), basename(file))
-  if (dir.exists(target)) abort(class, paste0(quoted(file), " is a folder, not a file."))
+  if (dir.exists(target)) abort(class, text_of("is_folder_not_file_5", file = quoted(file)))
   if (file.exists(target) && !is_regular_file(target)) {
-    abort(class, c(paste0(quoted(file), " is no regular file (a device or a pipe): it is not ",
-                          "written to."), i = "Choose the name of a file."))
+    abort(class, c(text_of("is_no_regular_file_device", file = quoted(file)),
+                   i = text_of("choose_name_file")))
   }
   target
 }
@@ -32,11 +32,10 @@ write_bytes <- function(file, bytes, class = "file") {
   moved <- written && suppressWarnings(file.rename(part, target))
   if (!moved) {
     locked <- file.access(dirname(target), 2L) != 0L
-    abort(class, c(paste0("Cannot write ", quoted(file), "."),
-                   x = if (locked) "Its folder is not writable." else
-                     "Not all of it could be stored.",
-                   i = paste0("What was there before is as it was. Is the folder writable, is ",
-                              "there room on the disk?")))
+    abort(class, c(text_of("cannot_write_3", file = quoted(file)),
+                   x = if (locked) text_of("folder_is_not_writable") else
+                     text_of("not_all_could_be"),
+                   i = text_of("what_was_there_before")))
   }
   invisible(file)
 }
@@ -56,8 +55,8 @@ write_made <- function(file, make, whole = function(bytes) length(bytes) > 0L, c
   make(path)
   bytes <- if (file.exists(path)) readBin(path, "raw", file.size(path)) else raw()
   if (!whole(bytes))
-    abort(class, c(paste0("Cannot make ", quoted(file), "."),
-                   i = paste0("Is the disk full, or ", quoted(tempdir()), " not writable?")))
+    abort(class, c(text_of("cannot_make", file = quoted(file)),
+                   i = text_of("is_disk_full_or", tempdir = quoted(tempdir()))))
   write_bytes(file, bytes, class)
 }
 
@@ -65,8 +64,8 @@ write_made <- function(file, make, whole = function(bytes) length(bytes) > 0L, c
 protect_inputs <- function(file, inputs, class = "usage") {
   if (!file.exists(file)) return(invisible())
   same <- normalizePath(inputs[file.exists(inputs)]) == normalizePath(file)
-  if (any(same)) abort(class, c(paste0(quoted(file), " is an input: it is not written over."),
-                                i = "Choose another name for the result."))
+  if (any(same)) abort(class, c(text_of("is_input_is_not", file = quoted(file)),
+                                i = text_of("choose_another_name_result")))
 }
 
 # Writes CSV with numbers that can be read back exactly. With `guard`, an apostrophe is put before

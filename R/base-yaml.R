@@ -4,9 +4,9 @@
 read_yaml_file <- function(file) {
   check_readable(file)
   if (file.size(file) > largest_yaml)
-    abort("file", paste0(quoted(file), " is larger than ", largest_yaml / 1e6, " megabytes."))
+    abort("file", text_of("is_larger_than_megabytes", file = quoted(file), e6 = largest_yaml / 1e6))
   text <- read_text(file)
-  if (!nzchar(trimws(text))) abort("file", paste0(quoted(file), " is empty."))
+  if (!nzchar(trimws(text))) abort("file", text_of("is_empty_3", file = quoted(file)))
   check_yaml(text, file)
   as_text <- function(x) x
   # signalled afterwards: an error in one handler would be caught by the other
@@ -23,7 +23,8 @@ read_yaml_file <- function(file) {
 }
 
 unreadable_yaml <- function(file, condition) {
-  abort("file", c(paste0(quoted(file), " is not readable YAML."), x = conditionMessage(condition)))
+  abort("file", c(text_of("is_not_readable_yaml", file = quoted(file)),
+                  x = conditionMessage(condition)))
 }
 
 # --- the supported part of YAML ------------------------------------------------------------------
@@ -42,16 +43,16 @@ check_yaml <- function(text, file) {
   found <- yaml_outline(text, deepest_yaml, most_yaml_entries)
   if (found[1L] == 0L) return(invisible())
   why <- yaml_refusals[found[1L]]
-  in_quotes <- c(i = "If this is meant as text, put it in quotes.")
+  in_quotes <- c(i = text_of("if_is_meant_text"))
   what <- switch(why,
-    reference = c("anchors and aliases are not supported.", in_quotes),
-    tag = c("tags are not supported.", in_quotes),
-    complex_key = c("complex keys (?) are not supported.", in_quotes),
-    directive = "directives are not supported.",
-    second_document = c("a second document begins.", i = "Keep one document in a file."),
-    block_header = c("text must not follow | or > in the same line.", in_quotes),
-    depth = paste0("the file is nested more than ", deepest_yaml, " levels deep."),
-    entries = paste0("the file has more than ", format_count(most_yaml_entries), " entries."))
-  what[1L] <- paste0(quoted(file), ", line ", found[2L], ": ", what[1L])
+    reference = c(text_of("anchors_aliases_are_not"), in_quotes),
+    tag = c(text_of("tags_are_not_supported"), in_quotes),
+    complex_key = c(text_of("complex_keys_are_not"), in_quotes),
+    directive = text_of("directives_are_not_supported"),
+    second_document = c(text_of("second_document_begins"), i = text_of("keep_one_document_file")),
+    block_header = c(text_of("text_must_not_follow"), in_quotes),
+    depth = text_of("file_is_nested_more", deepest_yaml = deepest_yaml),
+    entries = text_of("file_has_more_than", most_yaml_entries = format_count(most_yaml_entries)))
+  what[1L] <- text_of("line", file = quoted(file), found = found[2L], what = what[1L])
   abort("file", what)
 }

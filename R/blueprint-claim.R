@@ -30,7 +30,7 @@ claim <- function(.bp, ...) {
   statements <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(statements) == 0L)
     abort("input",
-          c("claim() needs a name and a statement.", i = "Such as claim(H1 = effect[a, b] > 0)."))
+          c(text_of("claim_needs_name_statement"), i = text_of("such_claim_h1_effect")))
   labels <- names(statements)
   for (i in seq_along(statements)) .bp <- add_claim(.bp, labels[i], statements[[i]])
   .bp
@@ -40,21 +40,21 @@ claim_relations <- c(">", "<", "==", "!=")
 
 add_claim <- function(bp, name, statement) {
   if (!nzchar(name))
-    abort("input", c(paste0("The claim ", deparse_one(statement), " has no name."),
-                     i = "Write claim(H1 = statement)."))
+    abort("input", c(text_of("claim_has_no_name", statement = deparse_one(statement)),
+                     i = text_of("write_claim_h1_statement")))
   if (is.character(statement)) {
     text <- statement
     statement <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
       abort("restriction",
-      paste0("Not a claim: ", quoted(text), "."))
+      text_of("not_claim", value = quoted(text)))
     })
   }
   parsed <- parse_claim(statement)
   text <- paste(parsed$left$text, parsed$relation, parsed$right$text)
   if (name %in% names(bp$claims)) {
     if (identical(bp$claims[[name]], text))
-      abort("duplicate", paste0("The claim ", quoted(name), " is declared twice."))
+      abort("duplicate", text_of("claim_is_declared_twice", name = quoted(name)))
     say("Overridden by a later claim(): ", name, ".")
   }
   bp$claims[name] <- text
@@ -68,16 +68,16 @@ parse_claim <- function(statement) {
     as.character(statement[[1L]]) else ""
   if (!relation %in% claim_relations || length(statement) != 3L) {
     hint <- if (relation %in% c(">=", "<="))
-      paste0("Use ", substr(relation, 1L, 1L), ": a direction.")
-    abort("restriction", c(paste0("Not a claim: ", text, "."),
+      text_of("use_direction", relation = substr(relation, 1L, 1L))
+    abort("restriction", c(text_of("not_claim_3", value = text),
                            i = hint %||%
-                           paste0("Write one with ", enumerate(claim_relations, last = " or "),
-                                  ", such as effect[Belonging, Staying] > 0.")))
+                           text_of("write_one_such_effect",
+                                   claim_relations = enumerate(claim_relations, last = " or "))))
   }
   sides <- lapply(as.list(statement)[-1L], read_expression, read_only = TRUE)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
     abort("restriction",
-          c(paste0("No address in ", text, "."), i = "Such as effect[Belonging, Staying] > 0."))
+          c(text_of("no_address", value = text), i = text_of("such_effect_belonging_staying")))
   }
   list(left = sides[[1L]], right = sides[[2L]], relation = relation,
        sides = as.list(statement)[-1L])

@@ -28,21 +28,20 @@
 #' @export
 construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
   check_arguments("construct", optional = c("reflected_in", "composed_of"),
-                  unnamed = "Items go into one c(), as in reflected_in = c(be1, be2, be3).")
+                  unnamed = text_of("items_go_into_one"))
   check_blueprint(.bp, "construct")
   check_string(name, "The name of a construct")
   if (!missing(reflected_in) && !missing(composed_of)) {
     check_together(sys.call(), name)
     abort("input",
-          c(paste0("Construct ", quoted(name),
-                   " cannot be both reflected in and composed of items."),
-            i = paste0("Choose one: do the items share a cause (reflected_in), or do they make ",
-                       "up the construct (composed_of)?")))
+          c(text_of("construct_cannot_be_both", name = quoted(name)),
+            i = text_of("choose_one_do_items")))
   }
   kind <- if (missing(composed_of)) "reflective" else "composite"
   items <- if (kind == "composite") rlang::enquo(composed_of) else if (!missing(reflected_in))
     rlang::enquo(reflected_in)
-  captured <- if (is.null(items)) NULL else capture_names(items, paste0("construct ", quoted(name)))
+  captured <- if (is.null(items)) NULL else capture_names(items,
+      text_of("construct", name = quoted(name)))
   add_hints(add_construct(.bp, name, captured$names, captured$values, scale, kind), captured$hints)
 }
 
@@ -52,9 +51,9 @@ check_together <- function(call, name) {
   unnamed <- if (is.null(names(given))) given else given[!nzchar(names(given))]
   items <- vapply(unnamed[-(1:2)], deparse_one, "")
   if (length(items) < 2L) return(invisible())
-  abort("input", c(paste0("The items of construct ", quoted(name), " must be given together."),
-                   i = paste0("Write construct(", quoted(name), ", reflected_in = c(",
-                              paste(items, collapse = ", "), ")).")))
+  abort("input", c(text_of("items_construct_must_be", name = quoted(name)),
+                   i = text_of("write_construct_reflected_c", name = quoted(name),
+                               items = paste(items, collapse = ", "))))
 }
 
 # The number of covariances grows with the square of the number of constructs.
@@ -63,34 +62,33 @@ most_items <- 2000L
 
 check_construct_size <- function(bp, name, items) {
   if (length(bp$constructs) >= most_constructs)
-    abort("size", paste0("A blueprint holds at most ", most_constructs, " constructs; ",
-                         quoted(name), " is one too many."))
+    abort("size", text_of("blueprint_holds_most_constructs", most_constructs = most_constructs,
+                          name = quoted(name)))
   if (length(items) > most_items)
-    abort("size", paste0("Construct ", quoted(name), " has ", format_count(length(items)),
-                         " items; at most ", format_count(most_items), " are allowed."))
+    abort("size", text_of("construct_has_items_most", name = quoted(name),
+                          items = format_count(length(items)),
+                          most_items = format_count(most_items)))
 }
 
 add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "reflective") {
   check_construct_size(bp, name, items)
   values <- values %||% rep(NA_real_, length(items))
   if (name %in% names(bp$constructs)) {
-    abort("duplicate", c(paste0("Construct ", quoted(name), " is declared twice."),
-                         i = paste0("Give the second one another name, or put all items into ",
-                                    "one construct().")))
+    abort("duplicate", c(text_of("construct_is_declared_twice", name = quoted(name)),
+                         i = text_of("give_second_one_another")))
   }
   if (length(items) == 0L) {
-    abort("input", c(paste0("Construct ", quoted(name), " is measured by nothing."),
-                     i = paste0("Name its items: construct(", quoted(name),
-                                ", reflected_in = c(item1, item2, item3)).")))
+    abort("input", c(text_of("construct_is_measured_nothing", name = quoted(name)),
+                     i = text_of("name_items_construct_reflected", name = quoted(name))))
   }
   if (name %in% items) {
-    abort("input", c(paste0("Construct ", quoted(name), " cannot be its own item."),
-                     i = "Give the construct a name that no item has."))
+    abort("input", c(text_of("construct_cannot_be_own", name = quoted(name)),
+                     i = text_of("give_construct_name_no")))
   }
   if (anyDuplicated(items)) {
     abort("duplicate",
-          paste0("Item ", quoted(items[duplicated(items)][1L]), " is named twice in construct ",
-                 quoted(name), "."))
+          text_of("item_is_named_twice", items = quoted(items[duplicated(items)][1L]),
+                  name = quoted(name)))
   }
   in_effect <- if (kind == "reflective") {
     bp$effects$from == name & bp$effects$to %in% items
@@ -99,9 +97,9 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
   }
   if (any(in_effect)) {
     abort("duplicate",
-          paste0("The same relation is declared twice: ", bp$effects$from[in_effect][1L], " -> ",
-                 bp$effects$to[in_effect][1L], " is already an effect, and now a ",
-                 if (kind == "reflective") "loading." else "weight."))
+          text_of("same_relation_is_declared", in_effect = bp$effects$from[in_effect][1L],
+                  in_effect_2 = bp$effects$to[in_effect][1L],
+                  kind = if (kind == "reflective") "loading." else "weight."))
   }
   if (!is.null(scale)) check_scale(name, scale, items, kind)
   fixed <- values[!is.na(values)]

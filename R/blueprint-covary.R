@@ -37,8 +37,8 @@ uncorrelate <- function(.bp, ...) {
 captured_dots <- function(quosures, verb) {
   named <- names(quosures)[nzchar(names(quosures))]
   if (length(named)) {
-    abort("input", c(paste0(verb, "() does not know `", named[1L], "`."),
-                     i = paste0("See ?", verb, " for its arguments; names are given without =.")))
+    abort("input", c(text_of("does_not_know", verb = verb, named = named[1L]),
+                     i = text_of("see_arguments_names_are", verb = verb)))
   }
   parts <- lapply(unname(quosures), capture_names, what = paste0(verb, "()"))
   list(names = unlist(lapply(parts, `[[`, "names")), hints = unlist(lapply(parts, `[[`, "hints")))
@@ -48,24 +48,24 @@ most_paired <- 300L
 add_pairs <- function(bp, names, verb) {
   if (anyDuplicated(names)) {
     abort("duplicate",
-          paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", verb, "()."))
+          text_of("is_named_twice", duplicated = quoted(names[duplicated(names)][1L]), verb = verb))
   }
   if (length(names) < 2L) {
     abort("input",
-          c(paste0(verb, "() needs at least two names."),
-            i = paste0("Such as ", verb, "(be1, be2).")))
+          c(text_of("needs_least_two_names", verb = verb),
+            i = text_of("such_be1_be2", verb = verb)))
   }
   if (length(names) > most_paired)
-    abort("size", paste0(verb, "() of ", format_count(length(names)), " names: at most ",
-                         most_paired, " are paired at once."))
+    abort("size", text_of("names_most_are_paired", verb = verb, value = format_count(length(names)),
+                          most_paired = most_paired))
   pairs <- utils::combn(names, 2L)
   key <- pair_key(pairs[1L, ], pairs[2L, ])
   if (any(key %in% pair_key(bp[[verb]]$first, bp[[verb]]$second))) {
     twice <- which(key %in% pair_key(bp[[verb]]$first, bp[[verb]]$second))[1L]
     abort("duplicate",
-          paste0("The same relation is declared twice: ",
-                 address_format("covariance", pairs[1L, twice], pairs[2L, twice]),
-                 " in ", verb, "()."))
+          text_of("same_relation_is_declared_twice",
+                  twice = address_format("covariance", pairs[1L, twice], pairs[2L, twice]),
+                  verb = verb))
   }
   other <- if (verb == "covary") "uncorrelate" else "covary"
   clash <- pair_key(bp[[other]]$first, bp[[other]]$second) %in% key

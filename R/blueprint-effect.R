@@ -25,7 +25,7 @@ effect <- function(.bp, ...) {
   formulas <- rlang::enquos(...)
   if (length(formulas) == 0L)
     abort("input",
-          c("effect() needs a formula.", i = "Such as effect(Staying ~ Belonging + Calm)."))
+          c(text_of("effect_needs_formula"), i = text_of("such_effect_staying_belonging")))
   for (quosure in formulas) {
     expression <- rlang::quo_get_expr(quosure)
     env <- rlang::quo_get_env(quosure)
@@ -51,28 +51,26 @@ add_effects <- function(bp, expression, env = NULL) {
   text <- deparse_one(expression)
   if (!is_two_sided(expression)) {
     abort("input",
-          c(paste0("Not an effect: ", text, "."),
-            i = "Write outcome ~ predictors, such as Staying ~ Belonging + Calm."))
+          c(text_of("not_effect", value = text),
+            i = text_of("write_outcome_predictors_such")))
   }
   outcomes <- formula_names(expression[[2L]], env, text)
   predictors <- formula_names(expression[[3L]], env, text)
   for (to in outcomes$names) for (from in predictors$names) {
     if (from == to)
-      abort("input", c(paste0(quoted(to), " cannot have an effect on itself."),
-                       i = paste0("Look at: ", text)))
+      abort("input", c(text_of("cannot_have_effect_itself", to = quoted(to)),
+                       i = text_of("look_at", value = text)))
     if (any(bp$effects$from == from & bp$effects$to == to)) {
       abort("duplicate",
-            paste0("The effect of ", quoted(from), " on ", quoted(to), " is declared twice."))
+            text_of("effect_is_declared_twice", from = quoted(from), to = quoted(to)))
     }
     if (from %in% composite_items(bp, to)) {
       abort("duplicate",
-            paste0("The same relation is declared twice: ", from, " -> ", to,
-                   " is already a weight, and now an effect."))
+            text_of("same_relation_is_declared_twice_is", from = from, to = to))
     }
     if (to %in% bp$constructs[[from]]$items && bp$constructs[[from]]$kind == "reflective") {
       abort("duplicate",
-            paste0("The same relation is declared twice: ", from, " -> ", to,
-                   " is already a loading, and now an effect."))
+            text_of("same_relation_is_declared_twice_is_already", from = from, to = to))
     }
     bp$effects$from <- c(bp$effects$from, from)
     bp$effects$to <- c(bp$effects$to, to)
@@ -96,10 +94,8 @@ formula_names <- function(expression, env, text) {
         "^", "|", "I", "%in%", "/", "~")
     if (is.null(env) || operator) {
       abort("input",
-            c(paste0("Only names and + can stand in an effect; found `", deparse_one(expression),
-                     "` in ", text, "."),
-              i = paste0("Intercepts are added by themselves. Compute products or powers as ",
-                         "columns of the data first.")))
+            c(text_of("only_names_can_stand", expression = deparse_one(expression), value = text),
+              i = text_of("intercepts_are_added_themselves")))
     }
     names <- evaluate_names(expression, env, text)
   } else if (!is.null(env) && is.symbol(expression) &&

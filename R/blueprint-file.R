@@ -25,8 +25,8 @@ read_blueprint <- function(file, ...) {
   content <- read_yaml_file(file)
   if (!is.list(content) || is.null(names(content))) {
     abort("file",
-          c(paste0(quoted(file), " is not a blueprint file."),
-            i = "It holds keys such as title, constructs and effects."))
+          c(text_of("is_not_blueprint_file", file = quoted(file)),
+            i = text_of("holds_keys_such_title")))
   }
   blueprint_from(content, file)
 }
@@ -40,16 +40,16 @@ construct_keys <- c("reflected_in", "composed_of", "scale")
 located <- function(file, where, code) {
   rlang::try_fetch(code, orizzonte_error = function(e) {
     if (inherits(e, "orizzonte_error_file")) rlang::cnd_signal(e)
-    abort("file", paste0("In ", where, " of ", file, ":"), parent = e)
+    abort("file", text_of("in_of", where = where, file = file), parent = e)
   })
 }
 
 construct_from <- function(bp, name, part, file) {
-  where <- paste0("construct ", quoted(name))
+  where <- text_of("construct_2", name = quoted(name))
   mapping(part, where, file)
   known_keys(names(part), construct_keys, file, where)
   if (!is.null(part$reflected_in) && !is.null(part$composed_of)) {
-    abort("file", paste0(file, ": ", where, " has both reflected_in and composed_of."))
+    abort("file", text_of("has_both_reflected_composed", file = file, where = where))
   }
   kind <- if (is.null(part$composed_of)) "reflective" else "composite"
   items <- file_items(part$reflected_in %||% part$composed_of, where, file)
@@ -59,7 +59,7 @@ construct_from <- function(bp, name, part, file) {
 
 blueprint_from <- function(content, file) {
   if (all(c("steps", "blueprints") %in% names(content)))
-    abort("file", c(paste0(quoted(file), " is a study, not a blueprint."),
+    abort("file", c(text_of("is_study_not_blueprint", file = quoted(file)),
                     i = instruction("run_study_file", file = shell_word(file))))
   known_keys(names(content), blueprint_keys, file)
   in_file <- function(where, code) located(file, where, code)
@@ -95,7 +95,7 @@ blueprint_from <- function(content, file) {
     bp <- in_file("quantities",
                   add_quantity(bp, name,
                                file_expression(file_text(content$quantities[[name]], "quantities",
-                                                       file), file)))
+                                   file), file)))
   }
   mapping(content$claims, "claims", file)
   for (name in names(content$claims)) {
@@ -134,12 +134,12 @@ held_from <- function(bp, content, file, in_file) {
 
 # Items of each time by position; `~` or nothing where one was not asked.
 times_from <- function(part, name, file) {
-  where <- paste0("repeated construct ", quoted(name))
+  where <- text_of("repeated_construct", name = quoted(name))
   mapping(part, where, file)
   lapply(part, function(items) {
     items <- lapply(as.list(items), function(x) x %||% NA_character_)
     if (!all(vapply(items, function(x) is.character(x) && length(x) == 1L, NA)))
-      abort("file", paste0(file, ": the items of ", where, " must be names, or ~ for none."))
+      abort("file", text_of("items_must_be_names", file = file, where = where))
     vapply(items, function(x) if (x %in% "~") NA_character_ else x, "")
   })
 }
@@ -148,7 +148,7 @@ times_from <- function(part, name, file) {
 trail_from <- function(content, file) {
   if (length(content) == 0L) return(list())
   if (!is.list(content) || !is.null(names(content)))
-    abort("file", paste0(file, ": trail must be a list of revisions."))
+    abort("file", text_of("trail_must_be_list", file = file))
   rows <- lapply(seq_along(content), function(i) {
     entry <- content[[i]]
     where <- paste("revision", i - 1L, "of the trail")
@@ -157,7 +157,8 @@ trail_from <- function(content, file) {
     number <- function(name) {
       if (is.null(entry[[name]])) return(NA_real_)
       value <- suppressWarnings(as.numeric(file_text(entry[[name]], where, file)))
-      if (is.na(value)) abort("file", paste0(file, ": ", name, " in ", where, " must be a number."))
+      if (is.na(value)) abort("file", text_of("must_be_number", file = file, name = name,
+                                              where = where))
       value
     }
     text <- function(name) if (is.null(entry[[name]])) "" else file_text(entry[[name]], where, file)
@@ -167,8 +168,8 @@ trail_from <- function(content, file) {
     }), revision_columns)
   })
   if (is.null(content[[1L]]$blueprint)) {
-    abort("file", c(paste0(file, ": the trail does not say what it started from."),
-                    i = "Its first revision holds the starting model under the key `blueprint`."))
+    abort("file", c(text_of("trail_does_not_say", file = file),
+                    i = text_of("first_revision_holds_starting")))
   }
   list(start = blueprint_from(content[[1L]]$blueprint, file),
        revisions = do.call(Map, c(list(c), rows)))
@@ -184,7 +185,8 @@ changes_from <- function(entry, where, file) {
     what <- intersect(names(change), change_words)
     if (length(what) != 1L)
       abort("file",
-            paste0(file, ": a change in ", where, " must be one of ", enumerate(change_words), "."))
+            text_of("change_must_be_one", file = file, where = where,
+                    change_words = enumerate(change_words)))
     value <- function(name) {
       if (is.null(change[[name]])) NA_real_ else
       as.numeric(file_text(change[[name]], where, file))
@@ -205,30 +207,31 @@ older_changes <- function(text) {
 
 known_keys <- function(keys, allowed, file, where = NULL) {
   if (anyDuplicated(keys))
-    abort("file", paste0(file, ": the key ", quoted(keys[duplicated(keys)][1L]), " stands twice."))
+    abort("file", text_of("key_stands_twice", file = file,
+                          keys = quoted(keys[duplicated(keys)][1L])))
   unknown <- setdiff(keys, allowed)
   if (length(unknown) == 0L) return(invisible())
   abort("file",
-        c(paste0(file, ": unknown key ", quoted(unknown[1L]),
-                 if (!is.null(where)) paste0(" in ", where), "."),
+        c(text_of("unknown_key", file = file, unknown = quoted(unknown[1L]),
+                  where = if (!is.null(where)) text_of("blueprint_in", where = where)),
           did_you_mean(unknown[1L], allowed),
-          i = paste0("Keys are ", enumerate(allowed, most = 20L), ".")))
+          i = text_of("keys_are", allowed = enumerate(allowed, most = 20L))))
 }
 
 mapping <- function(x, where, file) {
   if (is.null(x) || length(x) == 0L || (is.list(x) && !is.null(names(x)))) return(invisible())
-  abort("file", paste0(file, ": ", where, " must hold `key: value` pairs."))
+  abort("file", text_of("must_hold_key_value", file = file, where = where))
 }
 
 file_text <- function(x, what, file) {
   if (is.character(x) && length(x) == 1L) return(x)
-  abort("file", paste0(file, ": ", what, " must be one piece of text."))
+  abort("file", text_of("must_be_one_piece_text", file = file, what = what))
 }
 
 texts_of <- function(x, what, file) {
   x <- unlist(x)
   if (is.null(x)) return(character())
-  if (!is.character(x)) abort("file", paste0(file, ": ", what, " must be a list of texts."))
+  if (!is.character(x)) abort("file", text_of("must_be_list_texts", file = file, what = what))
   unname(x)
 }
 
@@ -245,14 +248,15 @@ file_items <- function(x, where, file) {
     }, "")))
   given <- !vapply(x, function(v) is.null(v) || identical(v, "free"), NA)
   if (any(given & is.na(values)))
-    abort("file", paste0(file, ": the loadings of ", where, " must be numbers (or `free`)."))
+    abort("file", text_of("loadings_must_be_numbers", file = file, where = where))
   list(names = names(x), values = values)
 }
 
 file_expression <- function(text, file) {
   tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("file", c(paste0(file, ": cannot read ", quoted(text), "."), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_4", file = file, value = quoted(text)),
+                    x = conditionMessage(e)))
   })
 }
 
@@ -289,7 +293,7 @@ blueprint_yaml <- function(bp) {
       }
       paste0("  ", yaml_text(name), ": {", if (construct$kind == "composite") "composed_of: " else
              "reflected_in: ", items, if (!is.null(construct$scale))
-               paste0(", scale: ", yaml_text(construct$scale)), "}")
+               text_of("scale", scale = yaml_text(construct$scale)), "}")
     }, "")
     lines <- c(lines, "constructs:", unname(described))
   }

@@ -61,9 +61,9 @@ held_keys <- c(groups = "hold_equal", times = "hold_equal_times")
 add_equal <- function(bp, text, across = "groups") {
   key <- held_keys[[across]]
   if (text %in% bp[[key]])
-    abort("duplicate", paste0(text, " is held equal across ", across, " twice."))
+    abort("duplicate", text_of("is_held_equal_across", value = text, across = across))
   if (text %in% bp$let_differ) {
-    say("Overridden by a later hold_equal(): ", text, " no longer differs.")
+    say(text_of("overridden_later_hold_equal"), text, text_of("no_longer_differs"))
     bp$let_differ <- setdiff(bp$let_differ, text)
   }
   bp[[key]] <- c(bp[[key]], text)
@@ -71,10 +71,10 @@ add_equal <- function(bp, text, across = "groups") {
 }
 
 add_different <- function(bp, text) {
-  if (text %in% bp$let_differ) abort("duplicate", paste0(text, " is let differ twice."))
+  if (text %in% bp$let_differ) abort("duplicate", text_of("is_let_differ_twice", value = text))
   held <- vapply(held_keys, function(key) text %in% bp[[key]], NA)
   if (any(held)) {
-    say("Overridden by a later let_differ(): ", text, " is no longer held equal.")
+    say(text_of("overridden_later_let_differ"), text, text_of("is_no_longer_held"))
     for (key in held_keys[held]) bp[[key]] <- setdiff(bp[[key]], text)
   }
   bp$let_differ <- c(bp$let_differ, text)
@@ -85,8 +85,8 @@ add_different <- function(bp, text) {
 captured_holds <- function(quosures, verb) {
   if (length(quosures) == 0L) {
     abort("input",
-          c(paste0(verb, "() needs something to name."),
-            i = paste0("Such as ", verb, "(loading).")))
+          c(text_of("needs_something_name", verb = verb),
+            i = text_of("such_loading", verb = verb)))
   }
   vapply(captured_statements(quosures, paste0(verb, "()")), function(part) {
     if (is.character(part)) canonical_text_hold(part) else canonical_hold(part)
@@ -96,7 +96,7 @@ captured_holds <- function(quosures, verb) {
 canonical_text_hold <- function(text) {
   expression <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
+    abort("address", c(text_of("not_address_4", value = quoted(text)), i = address_example))
   })
   canonical_hold(expression)
 }
@@ -109,9 +109,9 @@ hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "m
 # A rung is a name for what it holds.
 rung_hint <- function(text) {
   held <- c(metric = "loading", scalar = "loading, intercept",
-            strict = "loading, intercept, variance[items], covariance[items]")[text]
+            strict = text_of("loading_intercept_variance_items"))[text]
   if (is.na(held)) return(NULL)
-  c(i = paste0("To hold what the ", text, " rung holds: hold_equal(blueprint, ", held, ")."))
+  c(i = text_of("hold_what_rung_holds", value = text, held = held))
 }
 
 # The text of a kind, a slice or an address as it is kept.
@@ -119,10 +119,10 @@ canonical_hold <- function(expression) {
   text <- deparse_one(expression)
   if (text %in% c(hold_kinds, hold_slices)) return(text)
   if (is.symbol(expression)) {
-    abort("input", c(paste0("There is nothing to hold called ", quoted(text), "."),
+    abort("input", c(text_of("there_is_nothing_hold", value = quoted(text)),
                      rung_hint(text) %||% did_you_mean(text, hold_kinds),
-                     i = paste0("Kinds: ", enumerate(c(hold_kinds, hold_slices), most = 20L),
-                                "; or single addresses.")))
+                     i = text_of("kinds_or_single_addresses",
+                                 hold_slices = enumerate(c(hold_kinds, hold_slices), most = 20L))))
   }
   restriction_address(expression, text)
 }

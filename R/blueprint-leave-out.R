@@ -21,12 +21,12 @@ leave_out <- function(.bp, ..., group = NULL) {
   check_blueprint(.bp, "leave_out")
   gone <- captured_dots(rlang::enquos(...), "leave_out")$names
   if (length(gone) == 0L)
-    abort("input", c("leave_out() needs a name.", i = "Such as leave_out(cr4)."))
+    abort("input", c(text_of("leave_out_needs_name"), i = text_of("such_leave_out_cr4")))
   variables <- blueprint_variables(.bp)
   known <- c(variables$constructs, variables$observed)
   unknown <- setdiff(gone, known)
   if (length(unknown))
-    abort("name", c(paste0(quoted(unknown[1L]), " is not in the blueprint."),
+    abort("name", c(text_of("is_not_blueprint", unknown = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], known)))
   if (!is.null(group)) {
     check_string(group, "`group`")
@@ -77,8 +77,8 @@ constructs_without <- function(constructs, gone) {
     part <- constructs[[name]]
     part$items <- setdiff(part$items, gone)
     if (length(part$items) == 0L) {
-      abort("input", c(paste0("Without ", enumerate(gone), " nothing measures ", name, "."),
-                       i = paste0("Leave out ", name, " as well.")))
+      abort("input", c(text_of("without_nothing_measures", gone = enumerate(gone), name = name),
+                       i = text_of("leave_out_well", name = name)))
     }
     part$fixed <- part$fixed[!names(part$fixed) %in% gone]
     if (isTRUE(part$scale %in% gone)) part["scale"] <- list(NULL)

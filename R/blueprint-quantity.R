@@ -33,8 +33,8 @@ quantity <- function(.bp, ...) {
   expressions <- lapply(rlang::enquos(...), rlang::quo_get_expr)
   if (length(expressions) == 0L) {
     abort("input",
-          c("quantity() needs a name and an expression.",
-            i = "Such as quantity(ratio = effect[a, c] / effect[b, c])."))
+          c(text_of("quantity_needs_name_expression"),
+            i = text_of("such_quantity_ratio_effect")))
   }
   labels <- names(expressions)
   for (i in seq_along(expressions)) .bp <- add_quantity(.bp, labels[i], expressions[[i]])
@@ -48,21 +48,21 @@ quantity_addresses <- function(text) {
 
 add_quantity <- function(bp, name, expression) {
   if (!nzchar(name)) {
-    abort("input", c(paste0("The quantity ", deparse_one(expression), " has no name."),
-                     i = "Write quantity(name = expression)."))
+    abort("input", c(text_of("quantity_has_no_name", expression = deparse_one(expression)),
+                     i = text_of("write_quantity_name_expression")))
   }
   if (is.character(expression)) {
     text <- expression
     expression <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
       abort("restriction",
-      paste0("Not an expression: ", quoted(text), "."))
+      text_of("not_expression", value = quoted(text)))
     })
   }
   text <- read_expression(expression, read_only = TRUE)$text
   if (name %in% names(bp$quantities)) {
     if (identical(bp$quantities[[name]], text))
-      abort("duplicate", paste0("The quantity ", quoted(name), " is declared twice."))
+      abort("duplicate", text_of("quantity_is_declared_twice", name = quoted(name)))
     say("Overridden by a later quantity(): ", name, ".")
   }
   bp$quantities[name] <- text

@@ -22,14 +22,14 @@ relax <- function(.bp, ...) {
   check_blueprint(.bp, "relax")
   addresses <- captured_statements(rlang::enquos(...), "relax()")
   if (length(addresses) == 0L)
-    abort("input", c("relax() needs an address.", i = "Such as relax(mean[Slope])."))
+    abort("input", c(text_of("relax_needs_address"), i = text_of("such_relax_mean_slope")))
   for (address in unname(addresses)) .bp <- add_relaxed(.bp, address)
   .bp
 }
 
 add_relaxed <- function(bp, expression) {
   address <- restriction_address(expression, deparse_one(expression))
-  if (address %in% bp$relax) abort("duplicate", paste0(address, " is relaxed twice."))
+  if (address %in% bp$relax) abort("duplicate", text_of("is_relaxed_twice", address = address))
   older <- vapply(bp$restrict, function(r) address %in% restriction_addresses(r), NA)
   if (any(older)) {
     say("Overridden by a later relax(): ",

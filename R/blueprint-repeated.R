@@ -39,7 +39,7 @@ repeated <- function(.bp, name, times, scale = NULL, ...) {
 captured_times <- function(quosure, name) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)
-  what <- paste0("`times` of ", quoted(name))
+  what <- text_of("times_of", name = quoted(name))
   if (is.call(expression) && identical(expression[[1L]], quote(list))) {
     parts <- as.list(expression)[-1L]
     return(lapply(parts, function(part) items_of_time(part, env, what)))
@@ -47,9 +47,8 @@ captured_times <- function(quosure, name) {
   value <- tryCatch(eval(expression, env), error = function(e) NULL)
   usable <- is.list(value) && all(vapply(value, function(x) is.character(x) || all(is.na(x)), NA))
   if (usable) return(lapply(value, as.character))
-  abort("input", c(paste0(what, " must be a list with the items of each time."),
-                   i = paste0("Such as times = list(", name, "_before = c(a1, a2), ", name,
-                              "_after = c(b1, b2)).")))
+  abort("input", c(text_of("must_be_list_items", what = what),
+                   i = text_of("such_times_list_before", name = name, name_2 = name)))
 }
 
 items_of_time <- function(expression, env, what) {
@@ -75,31 +74,28 @@ add_repeated <- function(bp, name, times, scale = NULL) {
   places <- repeated_places(bp$repeated)
   twice <- places$name[duplicated(places$name) & !duplicated(places)]
   if (length(twice))
-    abort("duplicate", c(paste0(quoted(twice[1L]), " stands at two times, or is paired with two ",
-                                "different items."),
-                         i = "Give each item one place in `times`."))
+    abort("duplicate", c(text_of("stands_two_times_or", twice = quoted(twice[1L])),
+                         i = text_of("give_each_item_one")))
   bp
 }
 
 check_times <- function(bp, name, times) {
   if (name %in% c(names(bp$repeated), names(bp$constructs)))
-    abort("duplicate", c(paste0(quoted(name), " is declared twice."),
-                         i = "Give what is repeated a name of its own."))
+    abort("duplicate", c(text_of("is_declared_twice", name = quoted(name)),
+                         i = text_of("give_what_is_repeated")))
   labels <- names(times) %||% rep("", length(times))
   if (length(times) < 2L || any(!nzchar(labels)) || anyDuplicated(labels) || name %in% labels)
-    abort("input", c(paste0(quoted(name), " needs two times or more, each with a name of its own."),
-                     x = paste0("There are ", length(times), ", named ",
-                                if (any(nzchar(labels))) enumerate(quoted(labels)) else "nothing",
-                                "."),
-                     i = paste0("Such as times = list(", name, "_before = c(a1, a2), ", name,
-                                "_after = c(b1, b2)).")))
+    abort("input", c(text_of("needs_two_times_or", name = quoted(name)),
+                     x = text_of("there_are_named", times = length(times),
+                      labels = if (any(nzchar(labels))) enumerate(quoted(labels)) else "nothing"),
+                     i = text_of("such_times_list_before_c", name = name, name_2 = name)))
   sizes <- lengths(times)
   if (length(unique(sizes)) > 1L)
-    abort("input", c(paste0("The times of ", quoted(name), " have different numbers of items: ",
-                            enumerate(paste(labels, sizes)), "."),
-                     i = "Items are paired by position: write NA for one that was not asked."))
+    abort("input", c(text_of("times_have_different_numbers", name = quoted(name),
+                             sizes = enumerate(paste(labels, sizes))),
+                     i = text_of("items_are_paired_position")))
   empty <- vapply(times, function(x) all(is.na(x)), NA)
-  if (any(empty)) abort("input", paste0("Nothing was asked at ", labels[empty][1L], "."))
+  if (any(empty)) abort("input", text_of("nothing_was_asked", empty = labels[empty][1L]))
 }
 
 # Every name that has a time: which time, and what it is called at the first one (items by position,

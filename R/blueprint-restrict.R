@@ -45,7 +45,7 @@ restrict <- function(.bp, ...) {
   statements <- captured_statements(rlang::enquos(...), "restrict()")
   if (length(statements) == 0L)
     abort("input",
-          c("restrict() needs a statement.", i = "Such as restrict(loading[Calm, sc4] == 1)."))
+          c(text_of("restrict_needs_statement"), i = text_of("such_restrict_loading_calm")))
   for (statement in unname(statements)) .bp <- add_restriction(.bp, statement)
   .bp
 }
@@ -59,15 +59,15 @@ add_restriction <- function(bp, statement) {
     statement <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
     })
-    if (is.null(statement)) abort("restriction", paste0("Not a restriction: ", quoted(text), "."))
+    if (is.null(statement)) abort("restriction", text_of("not_restriction", value = quoted(text)))
   }
   new <- parse_restriction(statement)
   key <- format_restriction(new)
   known <- vapply(bp$restrict, format_restriction, "")
   if (key %in% known)
-    abort("duplicate", paste0("The same restriction is declared twice: ", key, "."))
+    abort("duplicate", text_of("same_restriction_is_declared", key = key))
   if (!new$smooth && new$relation == "==" && new$left %in% bp$relax) {
-    say("Overridden by a later restrict(): ", new$left, " is no longer relaxed.")
+    say("Overridden by a later restrict(): ", new$left, text_of("is_no_longer_relaxed"))
     bp$relax <- setdiff(bp$relax, new$left)
   }
   if (!new$smooth && is.numeric(new$right)) {
@@ -92,13 +92,12 @@ parse_restriction <- function(statement) {
     as.character(statement[[1L]]) else ""
   if (!relation %in% restriction_relations || length(statement) != 3L) {
     hint <- if (relation %in% c("<", ">"))
-      paste0("Use ", relation, "= ; at a bound the two mean the same.")
-    if (relation %in% c("=", "<-")) hint <- "Use == for an equation."
-    abort("restriction", c(paste0("Not a restriction: ", text, "."),
+      text_of("use_bound_two_mean", relation = relation)
+    if (relation %in% c("=", "<-")) hint <- text_of("use_equation")
+    abort("restriction", c(text_of("not_restriction_3", value = text),
                            i = hint %||%
-                           paste(paste0("Write address == number, address == address, address ",
-                                        ">= number, or an equation of addresses,"),
-                                 "such as loading[Calm, sc4] == 1.")))
+                           paste(text_of("write_address_number_address"),
+                                 text_of("such_loading_calm_sc4"))))
   }
   left <- statement[[2L]]
   right <- statement[[3L]]
@@ -118,7 +117,7 @@ parse_restriction <- function(statement) {
   sides <- lapply(list(left, right), read_expression)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
     abort("restriction",
-          c(paste0("No address in ", text, "."), i = "Such as loading[Calm, sc4] == 1."))
+          c(text_of("no_address_3", value = text), i = text_of("such_loading_calm_sc4_1")))
   }
   list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text,
        smooth = TRUE)
@@ -128,8 +127,8 @@ restriction_address <- function(expression, text) {
   address <- parse_address(expression)
   if (!address$kind %in% names(address_kinds)) {
     abort("restriction",
-          c(paste0("`", address$kind, "` is read only and cannot be restricted: ", text, "."),
-            i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
+          c(text_of("is_read_only_cannot", kind = address$kind, value = text),
+            i = text_of("restrict_parameters", address_kinds = enumerate(names(address_kinds)))))
   }
   format(address)
 }

@@ -21,8 +21,8 @@ set_scale <- function(.bp, scale, ...) {
   check_blueprint(.bp, "set_scale")
   if (missing(scale))
     abort("input",
-          c("set_scale() needs a setting.",
-            i = paste0("One of ", enumerate(quoted(scale_settings)), ".")))
+          c(text_of("set_scale_needs_setting"),
+            i = text_of("one_of", scale_settings = enumerate(quoted(scale_settings)))))
   check_string(scale, "`scale`")
   names <- captured_dots(rlang::enquos(...), "set_scale")$names
   if (length(names) == 0L) return(scale_everything(.bp, scale))
@@ -31,7 +31,7 @@ set_scale <- function(.bp, scale, ...) {
     if (is.null(part)) {
       known <- names(.bp$constructs)
       abort("name",
-            c(paste0("There is no construct ", quoted(name), "."), did_you_mean(name, known)))
+            c(text_of("there_is_no_construct", name = quoted(name)), did_you_mean(name, known)))
     }
     check_scale(name, scale, part$items, part$kind)
     .bp$constructs[[name]]$scale <- scale
@@ -52,14 +52,14 @@ check_scale <- function(name, scale, items, kind) {
   check_string(scale, "`scale`")
   if (!scale %in% c(scale_settings, items)) {
     abort("input",
-          c(paste0("`scale` of construct ", quoted(name),
-                   " is neither a setting nor one of its items: ", quoted(scale), "."),
+          c(text_of("scale_construct_is_neither", name = quoted(name), scale = quoted(scale)),
             did_you_mean(scale, c(scale_settings, items)),
-            i = paste0("Settings are ", enumerate(quoted(scale_settings)), "; its items are ",
-                       enumerate(items), ".")))
+            i = text_of("settings_are_items_are",
+                        scale_settings = enumerate(quoted(scale_settings)),
+                        items = enumerate(items))))
   }
   if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
-    abort("input", c(paste0("Composite ", quoted(name), " takes its scale from a marker weight."),
-                     i = paste0("Name the item with weight 1: scale = ", quoted(items[1L]), ".")))
+    abort("input", c(text_of("composite_takes_scale_from", name = quoted(name)),
+                     i = text_of("name_item_weight_1", items = quoted(items[1L]))))
   }
 }

@@ -22,8 +22,8 @@ start_at <- function(.bp, address, value, ...) {
   check_blueprint(.bp, "start_at")
   if (missing(address) || missing(value)) {
     abort("input",
-          c("start_at() needs an address and a number.",
-            i = "Such as start_at(loading[Calm, sc4], 0.8)."))
+          c(text_of("start_needs_address_number"),
+            i = text_of("such_start_loading_calm")))
   }
   add_start(.bp, rlang::quo_get_expr(rlang::enquo(address)), value)
 }
@@ -31,10 +31,10 @@ start_at <- function(.bp, address, value, ...) {
 add_start <- function(bp, expression, value) {
   address <- restriction_address(expression, deparse_one(expression))
   if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
-    abort("input", c(paste0("The starting value of ", address, " must be one number."),
-                     x = paste0("It is ", describe(value), ".")))
+    abort("input", c(text_of("starting_value_must_be", address = address),
+                     x = text_of("it_is_14", value = describe(value))))
   }
-  if (address %in% names(bp$start_at)) say("Overridden by a later start_at(): ", address, ".")
+  if (address %in% names(bp$start_at)) say(text_of("overridden_later_start"), address, ".")
   bp$start_at[address] <- as.numeric(value)
   bp
 }

@@ -27,11 +27,12 @@ add_wordings <- function(bp, given) {
   text <- vapply(given, function(x) is.character(x) && length(x) == 1L && !is.na(x), NA)
   if (!all(text) || any(!nzchar(labels))) {
     abort("input",
-          c("Every wording must be a named text.",
-            i = "Such as wording(be1 = \"People greet me when I arrive\")."))
+          c(text_of("every_wording_must_be"),
+            i = text_of("such_wording_be1_people")))
   }
   if (anyDuplicated(labels))
-    abort("duplicate", paste0("Item ", quoted(labels[duplicated(labels)][1L]), " is worded twice."))
+    abort("duplicate", text_of("item_is_worded_twice",
+                               labels = quoted(labels[duplicated(labels)][1L])))
   again <- intersect(labels, names(bp$wording))
   changed <- again[vapply(again, function(item) !identical(bp$wording[[item]], given[[item]]), NA)]
   if (length(changed)) say("Overridden by a later wording(): ", enumerate(changed), ".")

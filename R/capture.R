@@ -29,15 +29,15 @@ expand_range <- function(from, to) {
   at <- if (same) which(parts[[1L]] != parts[[2L]])
   if (same && length(at) == 0L) at <- utils::tail(grep("^[0-9]", parts[[1L]]), 1L)
   if (length(at) != 1L || !all(grepl("^[0-9]", c(parts[[1L]][at], parts[[2L]][at])))) {
-    abort("range", c(paste0("`", from, ":", to, "` cannot be expanded."),
-                     i = paste0("A range needs names that are alike but for one number, such as ",
-                                "be1:be4. List other names with c(a, b).")))
+    abort("range", c(text_of("cannot_be_expanded", from = from, to = to),
+                     i = text_of("range_needs_names_are")))
   }
   digits <- c(parts[[1L]][at], parts[[2L]][at])
   width <- if (any(grepl("^0", digits) & nchar(digits) > 1L)) nchar(digits[1L]) else 1L
   ends <- as.numeric(digits)
   if (abs(diff(ends)) > 9999) {
-    abort("range", paste0("`", from, ":", to, "` would name ", abs(diff(ends)) + 1, " variables."))
+    abort("range", text_of("would_name_variables", from = from, to = to, ends = abs(diff(ends)) +
+                           1))
   }
   numbers <- formatC(seq(ends[1L], ends[2L]), width = width, flag = "0", format = "d")
   paste0(paste(parts[[1L]][seq_len(at - 1L)], collapse = ""), numbers,
@@ -64,9 +64,9 @@ capture_names <- function(quosure, what) {
       value <- tryCatch(eval(part, env), error = function(e) NULL)
       if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
         abort("input",
-              c(paste0("`", labels[i], " = ", deparse_one(part), "` in ", what,
-                       " must be one number."),
-                i = "A number fixes the loading of that item, as in c(w1 = 0, w2 = 1)."))
+              c(text_of("must_be_one_number_5", labels = labels[i], part = deparse_one(part),
+                        what = what),
+                i = text_of("number_fixes_loading_item")))
       }
       names <- c(names, labels[i])
       values <- c(values, value)
@@ -83,12 +83,13 @@ capture_names <- function(quosure, what) {
   }
   check_encoding(names, paste("A name in", what))
   if (length(names) > most_names)
-    abort("size", paste0(format_count(length(names)), " names in ", what, ": at most ",
-                         format_count(most_names), " are allowed."))
+    abort("size", text_of("names_most_are_allowed", value = format_count(length(names)),
+                          what = what, most_names = format_count(most_names)))
   if (anyDuplicated(names)) {
     abort("duplicate",
-          c(paste0(quoted(names[duplicated(names)][1L]), " is named twice in ", what, "."),
-            i = "Name each once."))
+          c(text_of("is_named_twice_4", duplicated = quoted(names[duplicated(names)][1L]),
+                    what = what),
+            i = text_of("name_each_once")))
   }
   list(names = names, values = values, hints = hints)
 }
@@ -96,14 +97,13 @@ capture_names <- function(quosure, what) {
 evaluate_names <- function(expression, env, what) {
   mask <- list(all_of = function(x) x)
   value <- tryCatch(eval(expression, mask, env), error = function(e) {
-    abort("input", c(paste0("Cannot evaluate `", deparse_one(expression), "` in ", what, "."),
+    abort("input", c(text_of("cannot_evaluate", expression = deparse_one(expression), what = what),
                      names_hint(expression, what) %||% c(x = conditionMessage(e))))
   })
   if (!is.character(value) || anyNA(value) || length(value) == 0L) {
     abort("input",
-          c(paste0("`", deparse_one(expression), "` in ", what,
-                   " must give names (a character vector)."),
-            x = paste0("It gives ", describe(value), "."), names_hint(expression, what)))
+          c(text_of("must_give_names_character", expression = deparse_one(expression), what = what),
+            x = text_of("it_gives", value = describe(value)), names_hint(expression, what)))
   }
   value
 }
@@ -113,7 +113,7 @@ names_hint <- function(expression, what) {
   if (!is.call(expression)) return(NULL)
   how <- deparse_one(expression[[1L]])
   if (how %in% c("$", "[[") && length(expression) == 3L)
-    return(c(i = paste0("Give the column's name alone: ", format(expression[[3L]]), ".")))
+    return(c(i = text_of("give_column_s_name", expression = format(expression[[3L]]))))
   joined <- all.vars(expression)
   if (!how %in% c("+", "list", "~", "-", "cbind", "|", "&") || length(joined) == 0L) return(NULL)
   verb <- if (endsWith(what, "()")) sub("()", "", what, fixed = TRUE) else "c"
@@ -135,9 +135,8 @@ statement_parts <- function(expression, env, what) {
     # a bare kind, such as loading, is never a variable
     known <- name %in% names(address_kinds)
     if (!known && is.character(get0(name, env, mode = "character"))) {
-      abort("address", c(paste0("`", name, "` in ", what, " is no address."),
-                         i = paste0("A text variable of that name exists: all_of(", name,
-                                    ") may be meant.")))
+      abort("address", c(text_of("is_no_address", name = name, what = what),
+                         i = text_of("text_variable_name_exists", name = name)))
     }
     return(list(expression))
   }

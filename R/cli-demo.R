@@ -3,7 +3,7 @@
 command_demo <- function(given) {
   folder <- given$out
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
-    abort("usage", paste0("Cannot create the folder ", quoted(folder), "."))
+    abort("usage", text_of("cannot_create_folder", folder = quoted(folder)))
   }
   # a study, and data, that are there are the user's own by now
   study <- read_study(write_study_files(folder, "study.yaml"), FALSE, FALSE)
@@ -25,25 +25,19 @@ demo_lines <- function(folder, results, steps) {
   inside <- function(...) file.path(folder, ...)
   of <- function(kind) utils::tail(steps$folder[steps$kind == kind], 1L)
   row <- function(name, ...) if (length(name)) sprintf("  %-20s %s\n", name, paste0(...))
-  paste0(
-    "\nWritten to ", folder, "; the results are in ", results, ":\n",
-    row("index.html", "every step with its pictures and tables: open it in a browser"),
-    row(of("report"), "the report, and methods and results in words"),
-    row(of("amend"), "the last fit: tables, path diagram, and"),
-    if (length(of("amend")))
+  text_of("written_results_are_go", folder = folder, results = results,
+          row = row("index.html", text_of("every_step_pictures_tables")),
+          of = row(of("report"), text_of("report_methods_results_words")),
+          of_2 = row(of("amend"), text_of("last_fit_tables_path")), of_3 = if (length(of("amend")))
       row("", "fit <- readRDS(\"", file.path(results, of("amend"), "fit.rds"), "\")"),
-    "To go on:\n",
-    row("study.yaml", "the study: change it, and only what changed is done again:"),
-    row("", "orizzonte run ", shell_word(inside("study.yaml"))),
-    "  choirs.yaml, choirs-start.yaml, choirs.csv\n",
-    row("", "blueprints and data; see what is wrong with the first model:"),
-    row("", "orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
-        shell_word(inside("choirs.csv"))),
-    if (!nzchar(Sys.which("orizzonte")))
-      paste0("\nThe command orizzonte is not on your path yet. This puts it into a folder that\n",
-             "mostly is:\n  mkdir -p ~/.local/bin && ",
-             started_by_r("install_command(\"~/.local/bin\")"),
-             "\nUntil then, write instead of orizzonte:\n  ", started_by_r("main()"), "\n"))
+          row_2 = row("study.yaml", text_of("study_change_only_what")),
+          inside = row("", "orizzonte run ", shell_word(inside("study.yaml"))),
+          row_3 = row("", text_of("blueprints_data_see_what")),
+          inside_2 = row("", "orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
+        shell_word(inside("choirs.csv"))), syswhich = if (!nzchar(Sys.which("orizzonte")))
+      text_of("command_orizzonte_is_not",
+              started_by_r = started_by_r("install_command(\"~/.local/bin\")"),
+              started_by_r_2 = started_by_r("main()")))
 }
 
 # A call from a shell that knows nothing of this session: a library of its own is named.

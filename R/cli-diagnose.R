@@ -8,7 +8,7 @@ to_json <- function(content) {
 parse_count <- function(text, option) {
   value <- suppressWarnings(as.numeric(text))
   if (length(value) != 1L || is.na(value) || value < 0)
-    abort("usage", paste0(option, " must be one number, not ", quoted(text), "."))
+    abort("usage", text_of("must_be_one_number_not", option = option, value = quoted(text)))
   value
 }
 
@@ -82,11 +82,11 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
 
 command_amend <- function(given) {
   if (is.null(given$out))
-    abort("usage", c("orizzonte amend needs --out FILE for the next blueprint.",
-                     i = "Such as --out choirs-2.yaml"))
+    abort("usage", c(text_of("orizzonte_amend_needs_out"),
+                     i = text_of("such_out_choirs_2")))
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml"))
-    abort("usage", c("The next blueprint is a YAML file.", i = "Such as --out choirs-2.yaml"))
+    abort("usage", c(text_of("next_blueprint_is_yaml"), i = text_of("such_out_choirs_2_yaml")))
   addresses <- function(text) {
     if (!is.null(text))
     vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
@@ -95,8 +95,8 @@ command_amend <- function(given) {
                  omit = split_words(given$omit))
   if (sum(lengths(change)) == 0L)
     abort("usage",
-          c("orizzonte amend needs a change.",
-            i = "One of --free, --fix and --omit, with --because."))
+          c(text_of("orizzonte_amend_needs_change"),
+            i = text_of("one_free_fix_omit")))
   fit <- fit_from_files(given)
   check_converged(fit, "amend")
   amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)

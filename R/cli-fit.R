@@ -41,11 +41,11 @@ command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   file <- given$files[length(given$files)]
   if (is_database_address(file))
-    abort("usage", c("screen looks at single cases: it reads files, not tables of databases.",
-                     i = "Save some of the rows as CSV and screen these."))
+    abort("usage", c(text_of("screen_looks_single_cases"),
+                     i = text_of("save_some_rows_csv")))
   data <- read_data_file(file, given$encoding)
   if (inherits(data, "orizzonte_summary_data"))
-    abort("data", c("There is nothing to screen in summary data.", i = "Give the raw data."))
+    abort("data", c(text_of("there_is_nothing_screen"), i = text_of("give_raw_data")))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
   names <- if (is.null(bp)) names(data) else blueprint_variables(bp)$observed
   check_known(names, names(data), bp)
@@ -82,7 +82,7 @@ command_check <- function(given) {
   bp <- read_blueprint(given$files[1L])
   data <- if (length(given$files) == 2L) given_data(given, given$files[2L], bp)
   if (is.null(data) && !is.null(given$by))
-    abort("usage", c("--by needs DATA.", i = "Without data the model is checked for one group."))
+    abort("usage", c("--by needs DATA.", i = text_of("without_data_model_is")))
   found <- called_with(identification, given, list(bp, data))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))
@@ -121,7 +121,7 @@ asked_table <- function(given, tables, format, alone = character()) {
   if (is.null(given$table)) return(NULL)
   table <- choose_one(given$table, tables, "--table")
   if (format == "json" && !table %in% alone)
-    abort("usage", c("--table is for --format text and csv.", i = "JSON holds all tables."))
+    abort("usage", c(text_of("table_is_format_text"), i = text_of("json_holds_all_tables")))
   table
 }
 

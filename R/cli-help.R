@@ -2,11 +2,11 @@
 
 cli_overview <- function() {
   commands <- cli_commands()
-  c("orizzonte: confirmatory factor and structural models from the command line", "",
-    "Usage: orizzonte COMMAND ... [options]", "", "Commands, in the order of work:",
+  c(text_of("orizzonte_confirmatory_factor_structural"), "",
+    "Usage: orizzonte COMMAND ... [options]", "", text_of("commands_order_work"),
     described(names(commands), vapply(commands, `[[`, "", "does")), "",
-    "orizzonte COMMAND --help shows a command's options with an example.",
-    "New here? Start with: orizzonte demo")
+    text_of("orizzonte_command_help_shows"),
+    text_of("new_here_start_orizzonte"))
 }
 
 # The form in which the parser of arguments shows its own help.

@@ -24,7 +24,7 @@ command_invariance <- function(given) {
 loosen_rungs <- function(ladder, text) {
   out <- list()
   if (!is.null(text) && !any(nzchar(split_words(text))))
-    abort("usage", c("--loosen names no rung.", i = "Such as --loosen 'metric;scalar'"))
+    abort("usage", c(text_of("loosen_names_no_rung"), i = text_of("such_loosen_metric_scalar")))
   for (rung in split_words(text)) out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
   out
 }
@@ -39,7 +39,7 @@ ladder_from_files <- function(given) {
                against = given$against)
   bp <- read_blueprint(given$files[1L])
   if (is.null(given$by) && length(bp$repeated) == 0L)
-    abort("usage", c("A ladder needs --by COLUMN, or a blueprint with `repeated` constructs.",
+    abort("usage", c(text_of("ladder_needs_column_or"),
                      i = "Such as --by setting"))
   more$over <- given$over
   files <- list(bp, given_data(given, given$files[2L], bp))
@@ -77,8 +77,8 @@ contribution_rows <- function(ladder) {
 
 ladder_table <- function(table, ladder, means, noninvariant) {
   if (table %in% c("means", "noninvariance") && is.null(means)) {
-    abort("usage", c(paste0("--table ", table, " needs a scalar rung that converged."),
-                     i = "Add scalar to --rungs."))
+    abort("usage", c(text_of("table_needs_scalar_rung", table = table),
+                     i = text_of("add_scalar_rungs")))
   }
   switch(table, ladder = ladder$table, means = means, noninvariance = noninvariant,
          contributions = contribution_rows(ladder))

@@ -21,10 +21,10 @@
 main <- function(args = commandArgs(trailingOnly = TRUE), ...) {
   check_arguments("main")
   if (!is.character(args) || anyNA(args))
-    abort("input", "`args` must be texts: the words of a command line.")
+    abort("input", text_of("args_must_be_texts"))
   if (length(args) > most_words)
-    abort("size", paste0("A command line of ", format_count(length(args)), " words: at most ",
-                         format_count(most_words), " are allowed."))
+    abort("size", text_of("command_line_words_most", args = format_count(length(args)),
+                          most_words = format_count(most_words)))
   before <- widen_locale()
   width <- options(width = window_width())
   if (interactive() || !missing(args)) {
@@ -75,7 +75,7 @@ send_output <- function() {
   # whoever read our output (head, a pager) has gone: nothing to report
   output$failed <- if (found$gone) 141L else 2L
   if (!found$gone) {
-    cat("Error: The result could not be written to standard output: ", found$why, ".\n", sep = "",
+    cat(text_of("error_result_could_not"), found$why, ".\n", sep = "",
         file = stderr())
   }
   output$failed
@@ -112,8 +112,8 @@ run_command <- function(args) {
       130L
     },
     error = function(e) {
-      tell("This is an internal error, not a fault of your input: ", conditionMessage(e),
-           "\nPlease report it with the command and, if you can, the blueprint.")
+      tell(text_of("is_internal_error_not"), conditionMessage(e),
+           text_of("please_report_command_if"))
       3L
     }
   )
@@ -137,10 +137,10 @@ dispatch <- function(args) {
   commands <- cli_commands()
   command <- commands[[args[1L]]]
   if (is.null(command) || !args[1L] %in% names(commands)) {
-    abort("usage", c(paste0("There is no command ", quoted(args[1L]), "."),
+    abort("usage", c(text_of("there_is_no_command", args = quoted(args[1L])),
                      did_you_mean(args[1L], names(commands)),
-                     i = paste0("Commands: ", enumerate(names(commands)),
-                                ". Try: orizzonte --help")))
+                     i = text_of("commands_try_orizzonte_help",
+                                 commands = enumerate(names(commands)))))
   }
   given <- parse_arguments(args[1L], command, args[-1L])
   if (is.null(given)) return(0L)
@@ -161,8 +161,8 @@ check_out <- function(command, given) {
 parse_arguments <- function(name, command, args) {
   csv <- if ("format" %in% command$options) "unguarded"
   options <- unname(cli_options()[c(command$options, csv)])
-  usage <- paste0("orizzonte ", name, if (length(command$files)) paste0(" ",
-      paste(command$files, collapse = " ")), " [options]")
+  usage <- text_of("orizzonte_options", name = name, files = if (length(command$files)) paste0(" ",
+      paste(command$files, collapse = " ")))
   parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
                                    description = command$help, epilogue = command$example,
                                    formatter = print_command_help)
@@ -176,18 +176,17 @@ parse_arguments <- function(name, command, args) {
                      error = function(e) {
     bare <- grepl("requires an argument", conditionMessage(e))
     flag <- sub('.*flag "([^"]*)".*', "--\\1", conditionMessage(e))
-    abort("usage", c(if (bare) paste0("Option ", flag[1L], " of ", name, " needs a value.") else
-      paste0("Cannot read the options of ", name, ": ", conditionMessage(e)),
-                     i = paste0("See: orizzonte ", name, " --help")))
+    abort("usage", c(if (bare) text_of("option_needs_value", flag = flag[1L], name = name) else
+      text_of("cannot_read_options", name = name, value = conditionMessage(e)),
+                     i = text_of("see_orizzonte_help", name = name)))
   })
   needed <- sum(!startsWith(command$files, "["))
   most <- if (any(grepl("...", command$files, fixed = TRUE))) Inf else length(command$files)
   if (length(parsed$args) < needed || length(parsed$args) > most) {
     abort("usage",
-          c(paste0("orizzonte ", name, " takes ", if (length(command$files))
-                   enumerate(command$files) else "no files", "; it was given ",
-                   if (length(parsed$args))
-                     enumerate(quoted(parsed$args)) else "none", "."),
+          c(text_of("orizzonte_takes_was_given", name = name, files = if (length(command$files))
+                   enumerate(command$files) else "no files", args = if (length(parsed$args))
+                     enumerate(quoted(parsed$args)) else "none"),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))
@@ -208,11 +207,11 @@ check_flags <- function(args, options, name) {
   known <- c(vapply(options, function(o) o@long_flag, ""), "--help")
   twice <- flags[duplicated(flags)]
   if (length(twice))
-    abort("usage", c(paste0("Option ", twice[1L], " is given twice."),
-                     i = "Give it once; several values are separated by semicolons or commas."))
+    abort("usage", c(text_of("option_is_given_twice", twice = twice[1L]),
+                     i = text_of("give_once_several_values")))
   unknown <- setdiff(flags, known)
   if (length(unknown)) {
-    abort("usage", c(paste0("orizzonte ", name, " has no option ", unknown[1L], "."),
+    abort("usage", c(text_of("orizzonte_has_no_option", name = name, unknown = unknown[1L]),
                      did_you_mean(unknown[1L], known),
                      i = paste0("Options: ", enumerate(known), ".")))
   }
@@ -237,8 +236,8 @@ install_command <- function(dir, ...) {
   dir <- path.expand(dir)
   if (!dir.exists(dir))
     abort("file",
-          c(paste0("There is no folder ", quoted(dir), "."),
-            i = "Create it and put it on your PATH."))
+          c(text_of("there_is_no_folder_6", dir = quoted(dir)),
+            i = text_of("create_put_your_path")))
   library <- dirname(system.file(package = "orizzonte"))
   target <- file.path(dir, "orizzonte")
   write_text(target, c("#!/usr/bin/env Rscript",
@@ -247,7 +246,7 @@ install_command <- function(dir, ...) {
   Sys.chmod(target, "0755")
   on_path <- normalizePath(dir) %in%
     suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))
-  say("Installed ", target, if (!on_path) paste0(" (", dir, " is not on your PATH yet)"))
+  say("Installed ", target, if (!on_path) text_of("is_not_your_path", dir = dir))
   invisible(target)
 }
 

@@ -6,9 +6,9 @@ with_workers <- function(given, code) {
   if (is.null(workers)) return(code)
   count <- parse_count(workers, "--workers")
   if (count < 1 || count != round(count) || count > 1000)
-    abort("usage", "--workers must be a whole number, at least 1.")
+    abort("usage", text_of("workers_must_be_whole"))
   if (!requireNamespace("future", quietly = TRUE)) {
-    say("The package future is not installed: one process, the same numbers.")
+    say(text_of("package_future_is_not"))
     return(code)
   }
   before <- future::plan("multisession", workers = count)
@@ -18,7 +18,7 @@ with_workers <- function(given, code) {
 
 parse_whole <- function(text, option) {
   value <- parse_count(text, option)
-  if (value != round(value)) abort("usage", paste0(option, " must be a whole number."))
+  if (value != round(value)) abort("usage", text_of("must_be_whole_number_5", option = option))
   value
 }
 
@@ -32,10 +32,9 @@ parse_values <- function(text, option) {
   value <- suppressWarnings(as.numeric(sub("^.*=", "", parts)))
   bad <- which(!grepl("=", parts, fixed = TRUE) | is.na(value))
   if (length(parts) == 0L || length(bad))
-    abort("usage", c(paste0(option, " must be numbers by name, separated by `;`",
-                            if (length(bad)) paste0(", not ", quoted(parts[bad[1L]])), "."),
-                     i = paste0("Such as ", option,
-                                " 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'")))
+    abort("usage", c(text_of("must_be_numbers_name", option = option,
+                             bad = if (length(bad)) text_of("not", bad = quoted(parts[bad[1L]]))),
+                     i = text_of("such_loading_calm_7", option = option)))
   stats::setNames(value, name)
 }
 
@@ -44,7 +43,7 @@ parse_by_variable <- function(text, option) {
   if (is.null(text)) return(NULL)
   if (grepl("=", text, fixed = TRUE)) return(parse_values(text, option))
   value <- suppressWarnings(as.numeric(text))
-  if (is.na(value)) abort("usage", paste0(option, " must be one number, or numbers by variable."))
+  if (is.na(value)) abort("usage", text_of("must_be_one_number_or", option = option))
   value
 }
 
@@ -128,10 +127,10 @@ command_plan <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   bp <- read_blueprint(given$files[1L])
   if (is.null(given$n) || is.null(given$truth))
-    abort("usage", c("orizzonte plan needs --n and --truth.",
-                     i = "Such as --n '100; 200' --truth 'loading[Calm, ]=.7'"))
+    abort("usage", c(text_of("orizzonte_plan_needs_n"),
+                     i = text_of("such_n_100_200")))
   n <- suppressWarnings(as.numeric(split_words(given$n)))
-  if (anyNA(n)) abort("usage", c("--n must be numbers.", i = "Such as --n '100; 200; 300'"))
+  if (anyNA(n)) abort("usage", c(text_of("n_must_be_numbers"), i = "Such as --n '100; 200; 300'"))
   truth <- parse_values(given$truth, "--truth")
   if (!is.null(given$power)) return(plan_by_formula(given, format, bp, n, truth))
   found <- with_workers(given, plan_study(

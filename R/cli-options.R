@@ -111,7 +111,7 @@ quality_options <- function() {
   list(
     quality_table = text_option("--table", "TABLE",
                                 paste0("only this table: ", enumerate(quality_tables, most = 20L,
-                                                                      last = " or "),
+                                    last = " or "),
                                        " (default as csv: quality); split and scores: of a ",
                                        "bifactor or second-order model")),
     leave_out = text_option("--leave-out", "WHICH",
@@ -142,7 +142,7 @@ cli_options <- function() {
                                 "text (default), json, or csv (the columns)", "text"),
     table = text_option("--table", "TABLE",
                         paste0("only this table: ", enumerate(fit_tables, most = 20L,
-                                                              last = " or "),
+                            last = " or "),
                                " (default as csv: estimates)")),
     diagnose_table = text_option("--table", "TABLE",
                                  paste0("only this table: amendments (default as csv), residuals, ",

@@ -12,7 +12,7 @@ command_quality <- function(given) {
   }
   split <- isTRUE(table %in% c("split", "scores"))
   if (!split && !is.null(given$general))
-    abort("usage", c("--general needs --table split.", i = "Such as --table split --general Image"))
+    abort("usage", c(text_of("general_needs_table_split"), i = text_of("such_table_split_general")))
   found <- if (split) variance_split(fit, general = given$general) else
     construct_quality(fit, criteria = given_criteria(given), leave_out = leave_out, htmt = form)
   to_output(given$out, given$quiet, function() {
@@ -29,8 +29,9 @@ quality_table <- function(x, table) {
   found <- switch(table, quality = as.data.frame(x), pairs = x$pairs, loadings = x$loadings,
                   items = x$left_out, split = as.data.frame(x), scores = x$scores)
   if (is.null(found))
-    abort("usage", c(paste0("There is nothing for --table ", table, " here."),
-                     i = if (table == "items") "Try --leave-out all.", i = "See --format text."))
+    abort("usage", c(text_of("there_is_nothing_table", table = table),
+                     i = if (table == "items") text_of("try_leave_out_all"),
+                     i = text_of("see_format_text")))
   found
 }
 

@@ -2,12 +2,12 @@
 
 command_draw <- function(given) {
   if (is.null(given$out))
-    abort("usage", c("orizzonte draw needs --out FILE.", i = "Such as --out diagram.png"))
+    abort("usage", c(text_of("orizzonte_draw_needs_out"), i = text_of("such_out_diagram_png")))
   values <- choose_one(given$values, c("standardized", "raw", "both", "none"), "--values")
   what <- choose_one(given$what, draw_figures, "--what")
   check_figure_ending(given$out)
   if (what == "groups" && is.null(given$by))
-    abort("usage", c("--what groups needs --by COLUMN.", i = "Such as --by setting"))
+    abort("usage", c(text_of("what_groups_needs_column"), i = "Such as --by setting"))
   ladder <- if (what == "ladder") ladder_from_files(given)
   fits <- ladder$fits %||% list(fit_from_files(given))
   fit <- fits[[1L]]
@@ -26,12 +26,12 @@ command_draw <- function(given) {
 
 command_report <- function(given) {
   if (is.null(given$out) && is.null(given$tables) && !isTRUE(given$text))
-    abort("usage", c("orizzonte report needs --out FILE, --tables FOLDER or --text.",
-                     i = "Such as --out report.html"))
+    abort("usage", c(text_of("orizzonte_report_needs_out"),
+                     i = text_of("such_out_report_html")))
   if (!is.null(given$out)) check_report_ending(given$out)
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
-    if (count > 2L) abort("usage", "--ladder takes one blueprint.")
+    if (count > 2L) abort("usage", text_of("ladder_takes_one_blueprint"))
     x <- ladder_from_files(given)
     steps <- loosen_rungs(x, given$loosen)
     if (length(steps)) x <- steps[[length(steps)]]
@@ -39,7 +39,7 @@ command_report <- function(given) {
   } else {
     idle <- Filter(function(name) !is.null(given[[name]]),
                    c("over", "rungs", "structural", "structural_on", "loosen"))
-    if (length(idle)) abort("usage", paste0("--", gsub("_", "-", idle[1L]), " needs --ladder."))
+    if (length(idle)) abort("usage", text_of("needs_ladder", idle = gsub("_", "-", idle[1L])))
     fits <- lapply(given$files[-count], function(file) {
       given$files <- c(file, given$files[count])
       fit_from_files(given)
@@ -48,7 +48,7 @@ command_report <- function(given) {
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
   criteria <- given_criteria(given)
-  if (!is.null(given$title) && is.null(given$out)) abort("usage", "--title needs --out.")
+  if (!is.null(given$title) && is.null(given$out)) abort("usage", text_of("title_needs_out"))
   if (!is.null(given$out))
     write_report(x, given$out, quiet = given$quiet, criteria = criteria, title = given$title)
   if (!is.null(given$tables)) write_tables(x, given$tables, criteria = criteria,

@@ -2,14 +2,14 @@
 
 command_new <- function(given) {
   if (given$files[1L] != "study")
-    abort("usage", c(paste0("orizzonte new makes a study, not ", quoted(given$files[1L]), "."),
+    abort("usage", c(text_of("orizzonte_new_makes_study", files = quoted(given$files[1L])),
                      i = "Write orizzonte new study [FILE]"))
   file <- if (length(given$files) > 1L) given$files[2L] else "study.yaml"
   if (!tolower(tools::file_ext(file)) %in% c("yaml", "yml"))
-    abort("usage", c("A study is a YAML file.", i = "Such as orizzonte new study study.yaml"))
+    abort("usage", c(text_of("study_is_yaml_file"), i = text_of("such_orizzonte_new_study")))
   written <- new_study_files(dirname(file), basename(file))
   if (!given$quiet)
-    close_with("Written: ", file, ", with blueprints and data beside it.\nNext: orizzonte run ",
+    close_with("Written: ", file, text_of("blueprints_data_beside_next"),
                shell_word(file), "\n")
   0L
 }

@@ -72,17 +72,17 @@ fits_of_same_rows <- function(fits) {
   whole <- vapply(fits, function(fit) has_raw_data(fit$sample), NA)
   total <- vapply(fits, function(fit) fit$sample$total_rows %||% NA_integer_, 0L)
   if (!all(whole) || length(unique(total)) > 1L) {
-    abort("input", c("`same_rows` needs fits of the same data frame.",
-                     x = if (!all(whole)) "Some are fits of summary data." else
-                       paste0("They have ", enumerate(unique(total)), " rows."),
-                     i = "Fit them to one data frame, all its rows."))
+    abort("input", c(text_of("same_rows_needs_fits"),
+                     x = if (!all(whole)) text_of("some_are_fits_summary") else
+                       text_of("they_have_rows", total = enumerate(unique(total))),
+                     i = text_of("fit_them_one_data")))
   }
   used <- lapply(fits, function(fit) unlist(lapply(fit$sample$groups, function(g) g$used)))
   common <- Reduce(intersect, used)
-  if (length(common) == 0L) abort("input", "There is no row that all of the models can use.")
+  if (length(common) == 0L) abort("input", text_of("there_is_no_row"))
   if (all(lengths(used) == length(common))) return(fits)
-  say("All are fitted to the ", format_count(length(common)), " rows of ", format_count(total[1L]),
-      " that all of the models can use.")
+  say(text_of("all_are_fitted"), format_count(length(common)), " rows of ", format_count(total[1L]),
+      text_of("all_models_can_use"))
   lapply(fits, function(fit) {
     refit_quietly(fit, list(omit_rows = setdiff(seq_len(total[1L]), common)))
   })
@@ -93,10 +93,10 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
   for (fit in fits) check_fit(fit, verb)
   if (length(fits) < 2L)
     abort("input",
-          c(paste0(verb, "() compares at least two fits."), i = paste0(verb, "(fit1, fit2).")))
+          c(text_of("compares_least_two_fits", verb = verb), i = text_of("fit1_fit2", verb = verb)))
   check_string(against, "`against`")
   if (!against %in% c("previous", "first", labels)) {
-    abort("input", c(paste0("There is no model ", quoted(against), " to compare with."),
+    abort("input", c(text_of("there_is_no_model", against = quoted(against)),
                      did_you_mean(against, c("previous", "first", labels))))
   }
   if (against == "first") against <- labels[1L]
@@ -162,23 +162,22 @@ with_references <- function(columns, fit) {
 
 # Why nothing can be compared, when two models are not about the same data.
 apart_in_data <- function(fit, reference, both) {
-  none <- ": neither \u03c7\u00b2 nor AIC nor BIC can be compared."
+  none <- text_of("neither_nor_aic_nor")
   only <- c(setdiff(fit$layout$observed, reference$layout$observed),
             setdiff(reference$layout$observed, fit$layout$observed))
   if (length(only)) {
-    return(paste0(both, " are about different variables (only in one of them: ", enumerate(only),
-                  ")", none))
+    return(text_of("are_about_different_variables", both = both, only = enumerate(only),
+                   none = none))
   }
   apart <- rows_apart(fit, reference)
   if (!is.null(apart)) {
-    return(paste0(both, " were fitted ", apart, none, " Fit both to the same data."))
+    return(text_of("were_fitted_fit_both", both = both, apart = apart, none = none))
   }
   if (!same_inference(fit$request, reference$request)) {
-    return(paste0(both, " rest on different inference (normal or robust, clusters, weights): ",
-                  "nothing is compared. Fit both alike."))
+    return(text_of("rest_different_inference_normal", both = both))
   }
   if (fit$layout$means != reference$layout$means) {
-    paste0("Only one of ", both, " has means: nothing is compared.")
+    text_of("only_one_has_means", both = both)
   }
 }
 
@@ -192,7 +191,7 @@ compare_pair <- function(fit, reference, label, other) {
   out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_,
               notes = character())
   note <- function(...) out$notes <<- c(out$notes, paste0(...))
-  both <- paste0(label, " and ", other)
+  both <- text_of("and", label = label, other = other)
   hindrance <- apart_in_data(fit, reference, both)
   if (!is.null(hindrance)) {
     out$same_items <- setequal(fit$layout$observed, reference$layout$observed)
@@ -203,7 +202,7 @@ compare_pair <- function(fit, reference, label, other) {
   stuck <- c(label, other)[!c(has_converged(fit), has_converged(reference))]
   if (length(stuck)) {
     note(enumerate(stuck), if (length(stuck) == 1L) " has" else " have",
-         " not converged: nothing is compared.")
+         text_of("not_converged_nothing_is"))
     out$same_data <- FALSE
     return(out)
   }
@@ -215,26 +214,25 @@ compare_pair <- function(fit, reference, label, other) {
     out$nested <- "no"
     out$vuong <- vuong_test(fit, reference)
     note(names[1L], " is not nested in ", names[2L],
-         ": no likelihood-ratio test; compare AIC and BIC instead",
-         if (is.null(out$vuong)) ", or give the data case by case for Vuong's (1989) test", ".")
+         text_of("no_likelihood_ratio_test"),
+         if (is.null(out$vuong)) text_of("or_give_data_case"), ".")
     return(out)
   }
   test <- difference_test(smaller, larger)
   pressed <- c(pressed_bounds(smaller), pressed_bounds(larger))
   if (test$df == 0 && length(pressed) == 0L) {
     out$nested <- "same model"
-    note(both, " are the same model in other words: they imply the same moments.")
+    note(both, text_of("are_same_model_other"))
     return(out)
   }
   out$nested <- "yes"
   out$chisq_change <- if (swap) -test$chisq else test$chisq
   if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)),
-                            "), so the \u03c7\u00b2 difference has no plain p.")
+                            text_of("so_difference_has_no"))
   else out$p <- test$p
   if (isTRUE(test$chisq_normal < -1e-6)) {
     note(names[2L], " fits worse than ", names[1L],
-         paste0(", which is nested in it: it is not at its best optimum. rescue(blueprint, ",
-                "data) tries other starts."))
+         text_of("which_is_nested_is"))
     out$p <- NA_real_
   }
   out
@@ -277,7 +275,7 @@ weight_note <- function(fits, labels) {
   among <- comparable_set(fits)
   out <- setdiff(seq_along(fits), among)
   if (length(out) && length(among) > 1L)
-    paste0("Akaike weights leave out ", enumerate(labels[out]), ".")
+    text_of("akaike_weights_leave_out", out = enumerate(labels[out]))
 }
 
 fit_labels <- function(expressions, fits) {
@@ -359,8 +357,9 @@ comparison_texts <- function(x) {
 
 broken_sentences <- function(x) {
   vapply(which(nzchar(x$broken)), function(k) {
-    paste0(x$model[k], " breaks the criteria of change for ",
-           enumerate(words_of("change_of", codes_in(x$broken[k]))), " against ", x$against[k], ".")
+    text_of("breaks_criteria_change_against", model = x$model[k],
+            broken = enumerate(words_of("change_of", codes_in(x$broken[k]))),
+            against = x$against[k])
   }, "")
 }
 
@@ -380,25 +379,26 @@ format_comparison <- function(x) {
 pair_sentences <- function(x) {
   level <- attr(x, "significance") %||% 0.05
   unlist(lapply(which(!is.na(x$against)), function(k) {
-    both <- paste0(x$model[k], " against ", x$against[k], ": ")
+    both <- text_of("against", model = x$model[k], against = x$against[k])
     if (!is.na(x$p_change[k])) {
       freer <- x$df_change[k] < 0
-      return(paste0(both, count_of(abs(x$df_change[k]), "parameter"),
-                    if (freer) " more" else " fewer", ", \u03c7\u00b2 ",
-                    if (freer) "falls" else "rises", " by ",
-                    format_fixed(abs(x$chisq_change[k]), 2L), " (p ", p_clause(x$p_change[k]),
-                    "): ", words_of("difference", x$verdict[k]), "."))
+      return(text_of("by_p", both = both, df_change = count_of(abs(x$df_change[k]), "parameter"),
+                     freer = if (freer) " more" else " fewer",
+                     freer_2 = if (freer) "falls" else "rises",
+                     chisq_change = format_fixed(abs(x$chisq_change[k]), 2L),
+                     p_change = p_clause(x$p_change[k]),
+                     verdict = words_of("difference", x$verdict[k])))
     }
     if (is.na(x$vuong_p[k] %||% NA)) return(NULL)
     if (x$distinguishable_p[k] >= level) {
-      return(paste0(both, "these data cannot tell the two apart (Vuong's test of their ",
-                    "likelihoods: p ", p_clause(x$distinguishable_p[k]), ")."))
+      return(text_of("these_data_cannot_tell", both = both,
+                     distinguishable_p = p_clause(x$distinguishable_p[k])))
     }
     paste0(both, "Vuong's z = ", format_fixed(x$vuong_z[k], 2L), " (p ", p_clause(x$vuong_p[k]),
            "): ",
-           if (x$vuong_p[k] >= level) "neither is clearly closer to the truth." else
-             paste0(if (x$vuong_z[k] > 0) x$model[k] else x$against[k],
-                    " is closer to the truth."))
+           if (x$vuong_p[k] >= level) text_of("neither_is_clearly_closer") else
+             text_of("is_closer_truth",
+                     vuong_z = if (x$vuong_z[k] > 0) x$model[k] else x$against[k]))
   }))
 }
 
@@ -406,12 +406,13 @@ pair_sentences <- function(x) {
 comparison_reading <- function(x) {
   among <- which(!is.na(x$akaike_weight))
   if (length(among) < 2L)
-    return(paste0("These models cannot be compared with each other. Fit them to the same ",
-                  "variables and rows."))
-  if (diff(range(x$aic[among])) < 1e-4 && diff(range(x$bic[among])) < 1e-4) return("All fit alike.")
+    return(text_of("these_models_cannot_be"))
+  if (diff(range(x$aic[among])) < 1e-4 &&
+      diff(range(x$bic[among])) < 1e-4) return(text_of("all_fit_alike"))
   best <- x$model[among][which.min(x$aic[among])]
   thrifty <- x$model[among][which.min(x$bic[among])]
-  paste0(if (best == thrifty) paste0("AIC and BIC favour ", best) else paste0("AIC favours ", best,
-      ", BIC ", thrifty),
+  paste0(if (best == thrifty) text_of("aic_bic_favour", best = best) else text_of("aic_favours_bic",
+      best = best,
+      thrifty = thrifty),
          ".")
 }

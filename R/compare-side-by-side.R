@@ -28,12 +28,12 @@ side_by_side <- function(..., values = "raw", kinds = NULL) {
   fits <- list(...)
   for (fit in fits) check_fit(fit, "side_by_side")
   if (length(fits) == 0L)
-    abort("input", c("side_by_side() needs fits.", i = "side_by_side(fit1, fit2)."))
+    abort("input", c(text_of("side_side_needs_fits"), i = text_of("side_side_fit1_fit2")))
   values <- choose_one(values, c("raw", "standardized"), "`values`")
   known <- c(names(address_kinds), "quantity")
   unknown <- setdiff(kinds, known)
   if (length(unknown))
-    abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."),
+    abort("input", c(text_of("there_is_no_kind", unknown = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], known)))
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   tables <- lapply(fits, estimates)
@@ -108,12 +108,11 @@ print.orizzonte_side_by_side <- function(x, ...) {
   columns <- side_columns(x)
   standardized <- identical(attr(x, "values"), "standardized")
   put_lines(
-    heading(paste0("Side by side: ",
-                   if (standardized) "standardized" else "estimates (standard errors)")),
+    heading(text_of("side_side",
+             standardized = if (standardized) "standardized" else "estimates (standard errors)")),
     format_table(columns$estimates, c(FALSE, rep(TRUE, length(columns$estimates) - 1L))), "",
     format_table(columns$summary, c(FALSE, rep(TRUE, length(labels)))))
   if (length(unique(attr(x, "size"))) > 1L)
-    put_lines("", wrap_lines(paste0("The models were fitted to different numbers of rows: part of ",
-                                    "the differences may come from that.")))
+    put_lines("", wrap_lines(text_of("models_were_fitted_different")))
   invisible(x)
 }

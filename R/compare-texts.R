@@ -2,3 +2,57 @@
 
 add_instructions(
   see_estimates_differ = instruct("side_by_side() shows how estimates differ."))
+
+add_texts(
+  same_rows_needs_fits = "`same_rows` needs fits of the same data frame.",
+  some_are_fits_summary = "Some are fits of summary data.",
+  they_have_rows = "They have {total} rows.",
+  fit_them_one_data = "Fit them to one data frame, all its rows.",
+  there_is_no_row = "There is no row that all of the models can use.",
+  all_are_fitted = "All are fitted to the ",
+  all_models_can_use = " that all of the models can use.",
+  compares_least_two_fits = "{verb}() compares at least two fits.",
+  fit1_fit2 = "{verb}(fit1, fit2).",
+  there_is_no_model = "There is no model {against} to compare with.",
+  neither_nor_aic_nor = ": neither \u03c7\u00b2 nor AIC nor BIC can be compared.",
+  are_about_different_variables =
+    "{both} are about different variables (only in one of them: {only}){none}",
+  were_fitted_fit_both = "{both} were fitted {apart}{none} Fit both to the same data.",
+  rest_different_inference_normal = paste0(
+    "{both} rest on different inference (normal or robust, clusters, weights): nothing is ",
+    "compared. Fit both alike."),
+  only_one_has_means = "Only one of {both} has means: nothing is compared.",
+  and = "{label} and {other}",
+  not_converged_nothing_is = " not converged: nothing is compared.",
+  no_likelihood_ratio_test = ": no likelihood-ratio test; compare AIC and BIC instead",
+  or_give_data_case = ", or give the data case by case for Vuong's (1989) test",
+  are_same_model_other = " are the same model in other words: they imply the same moments.",
+  so_difference_has_no = "), so the \u03c7\u00b2 difference has no plain p.",
+  which_is_nested_is = paste0(
+    ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries ",
+    "other starts."),
+  akaike_weights_leave_out = "Akaike weights leave out {out}.",
+  breaks_criteria_change_against =
+    "{model} breaks the criteria of change for {broken} against {against}.",
+  against = "{model} against {against}: ",
+  by_p = paste0(
+    "{both}{df_change}{freer}, \u03c7\u00b2 {freer_2} by {chisq_change} (p {p_change}): ",
+    "{verdict}."),
+  these_data_cannot_tell = paste0(
+    "{both}these data cannot tell the two apart (Vuong's test of their likelihoods: p ",
+    "{distinguishable_p})."),
+  neither_is_clearly_closer = "neither is clearly closer to the truth.",
+  is_closer_truth = "{vuong_z} is closer to the truth.",
+  these_models_cannot_be = paste0(
+    "These models cannot be compared with each other. Fit them to the same variables and ",
+    "rows."),
+  all_fit_alike = "All fit alike.",
+  aic_bic_favour = "AIC and BIC favour {best}",
+  aic_favours_bic = "AIC favours {best}, BIC {thrifty}",
+  side_side_needs_fits = "side_by_side() needs fits.",
+  side_side_fit1_fit2 = "side_by_side(fit1, fit2).",
+  there_is_no_kind = "There is no kind {unknown}.",
+  side_side = "Side by side: {standardized}",
+  models_were_fitted_different = paste0(
+    "The models were fitted to different numbers of rows: part of the differences may come ",
+    "from that."))

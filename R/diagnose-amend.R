@@ -46,8 +46,8 @@ amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL, ...
 amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
   if (length(free) + length(fix) + length(omit) == 0L) {
     abort("input",
-          c("amend() needs a change.",
-            i = "Give one of free = address, fix = equation, omit = item."))
+          c(text_of("amend_needs_change"),
+            i = text_of("give_one_free_address")))
   }
   whole <- whole_fit(fit)
   chosen <- if (length(free)) chosen_candidates(whole, free)
@@ -95,21 +95,19 @@ freed_changes <- function(fit, amended, chosen) {
 warn_about_amending <- function(amended, count, because, freed) {
   if (count > 1L) {
     say("That were ", count,
-        " changes at once: which of them did it cannot be told. One at a time shows it.")
+        text_of("changes_once_which_them"))
   }
   if (is.null(because)) {
-    warn("reason", c("No reason was given for this change.",
+    warn("reason", c(text_of("no_reason_was_given"),
                      i = paste(
-                       paste0("Give one with because = \"...\": a change that only the data ask ",
-                              "for seldom holds"),
+                       text_of("give_one_because_change"),
                                "in others.")))
   }
   warn_about(amended)
   so_far <- count_freed(amended$request$blueprint$trail$revisions)
   if (so_far > 3L && freed) {
-    warn("trail", c(paste0(so_far, " changes were suggested by the same data."),
-                    i = paste0("Part of the better fit is chance: confirm(fit, fresh_data) ",
-                               "shows what holds in other data.")))
+    warn("trail", c(text_of("changes_were_suggested_same", so_far = so_far),
+                    i = text_of("part_better_fit_is")))
   }
 }
 
@@ -120,8 +118,8 @@ captured_parts <- function(quosure, verb, statements = FALSE) {
   if (statements && any(!grepl("[=<>]=", texts))) {
     bad <- texts[!grepl("[=<>]=", texts)][1L]
     abort("restriction",
-          c(paste0("`fix` needs an equation, not ", bad, "."),
-            i = paste0("Such as fix = ", bad, " == 0.")))
+          c(text_of("fix_needs_equation_not", bad = bad),
+            i = text_of("such_fix_0", bad = bad)))
   }
   texts
 }
@@ -131,8 +129,9 @@ check_offered <- function(fit, chosen) {
   bad <- which(nzchar(tested$reason))
   if (length(bad) == 0L) return(invisible())
   abort("identification",
-        c(paste0(tested$parameter[bad[1L]], " cannot be freed: ", tested$reason[bad[1L]], "."),
-          i = "amendments(fit) lists what can."))
+        c(text_of("cannot_be_freed", bad = tested$parameter[bad[1L]],
+                  bad_2 = tested$reason[bad[1L]]),
+          i = text_of("amendments_fit_lists_what")))
 }
 
 amended_blueprint <- function(fit, chosen, fix, omit) {

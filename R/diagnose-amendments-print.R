@@ -29,25 +29,19 @@ offered_columns <- function(shown) {
 format_offered <- function(x, shown) {
   real <- !is.na(shown$actual_drop)
   tested <- attr(x, "tested") %||% nrow(x)
-  lines <- c(wrap_lines(paste0(format_count(tested), " could be freed",
-                               if (nrow(x) != tested) paste0(", ", format_count(nrow(x)),
-                                                             " of them asked for"),
-                               ", sorted by modification index",
-                               if (any(real))
-                                 paste0("; the first ",
-                                        if (sum(real) > 1L) paste0(sum(real), " "), "refitted, ",
-                                        "so that their drop and estimate are real"), ".")), "")
+  lines <- c(wrap_lines(text_of("could_be_freed_sorted", tested = format_count(tested),
+                                tested_2 = if (nrow(x) != tested) text_of("them_asked",
+                                             value = format_count(nrow(x))), real = if (any(real))
+                                 text_of("first_refitted_so_their",
+                                         real = if (sum(real) > 1L) paste0(sum(real), " ")))), "")
   columns <- offered_columns(shown)
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
                                  spare = c("p", "EPC", "estimate")))
   criteria <- attr(x, "criteria")
-  lines <- c(lines, "", wrap_lines(paste0(
-    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
-    "standardized; drop, estimate: after refitting. ",
-    if (!is.null(criteria))
-      paste0("Verdict: smallest change that matters ", short_number(criteria$smallest), ", level ",
-             short_number(criteria$significance), ", power ", short_number(criteria$power), ". "),
-             chance_note(x))))
+  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", criteria = if (!is.null(criteria))
+      text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
+              significance = short_number(criteria$significance),
+              power = short_number(criteria$power)), chance_note = chance_note(x))))
   lines
 }
 
@@ -56,27 +50,25 @@ format_remarks <- function(x, shown) {
   lines <- character()
   same <- which(!is.na(shown$equivalent_to))
   if (length(same)) {
-    lines <- c(lines, "", "The same model in other words",
-               wrap_lines(paste0("- ", shown$parameter[same], " fits as ",
-                                 shown$equivalent_to[same]), 2L, 4L))
+    lines <- c(lines, "", text_of("same_model_other_words"),
+               wrap_lines(text_of("fits_as", same = shown$parameter[same],
+                                  same_2 = shown$equivalent_to[same]), 2L, 4L))
   }
   odd <- unusable_sentences(shown)
   if (length(odd))
-    lines <- c(lines, "", "Not as predicted, or not usable", wrap_lines(paste0("- ", odd), 2L, 4L))
+    lines <- c(lines, "", text_of("not_predicted_or_not"), wrap_lines(paste0("- ", odd), 2L, 4L))
   split <- split_sentences(attr(x, "split"))
   if (length(split)) lines <- c(lines, "", wrap_lines(paste0("- ", split), 2L, 4L))
   blocks <- attr(x, "shared")
   if (length(blocks)) {
     where <- vapply(blocks, function(block) {
       if (is.null(attr(block, "group"))) "" else
-      paste0("in group ", attr(block, "group"), ": ")
+      text_of("in_group_5", block = attr(block, "group"))
     }, "")
     lines <- c(lines, "",
-               wrap_lines(paste0("- ",
-                                 utils::head(paste0(where, vapply(blocks, enumerate, "")), 3L),
-                                 " share more than their constructs explain: ",
-                                 "a separate construct for these items may say it better ",
-                                 "than single covariances."), 2L, 4L))
+               wrap_lines(text_of("share_more_than_their",
+                                  blocks = utils::head(paste0(where, vapply(blocks, enumerate, "")),
+                                      3L)), 2L, 4L))
   }
   lines
 }
@@ -93,19 +85,19 @@ format_amendments <- function(x) {
     heading(paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (!is.na(df_model))
     lines <- c(lines,
-               paste0("\u03c7\u00b2 = ", format_fixed(attr(x, "chisq")), ", df = ", df_model))
+               text_of("df", attr = format_fixed(attr(x, "chisq")), df_model = df_model))
   if (length(attr(x, "trouble"))) {
-    lines <- c(lines, "IMPROPER SOLUTION: what follows starts from it and may mislead.",
+    lines <- c(lines, text_of("improper_solution_what_follows"),
                paste0("  - ", attr(x, "trouble")))
   }
   if (!is.null(attr(x, "nothing"))) lines <- c(lines, "", wrap_lines(attr(x, "nothing")), "")
   if (nrow(x) == 0L) {
     why <- if (isTRUE(attr(x, "tested") > 0)) {
-      "None of what was asked for can be freed."
+      text_of("none_what_was_asked")
     } else if (isTRUE(df_model == 0)) {
-      "The model is saturated (df = 0): it reproduces the data whatever they are."
+      text_of("model_is_saturated_df")
     } else {
-      "Nothing is left that could be freed."
+      text_of("nothing_is_left_could")
     }
     return(c(lines, why, if (isTRUE(attr(x, "refused") > 0))
              instruction("see_not_offered"),
@@ -116,10 +108,10 @@ format_amendments <- function(x) {
              format_wordings(shown$parameter, attr(x, "wording")))
   example <- example_amendment(x)
   c(lines, "", if (length(example)) {
-    c("Next: read the item texts. One change at a time, and only with a reason, for example:",
+    c(text_of("next_read_item_texts"),
       paste0("  ", instruction("amend_free", address = example)))
   } else {
-    paste0(if (is.null(attr(x, "nothing"))) "Nothing of a size that matters stands out. ",
+    paste0(if (is.null(attr(x, "nothing"))) text_of("nothing_size_matters_stands"),
            next_step("see_estimates"))
   })
 }
@@ -136,8 +128,8 @@ chance_note <- function(x) {
   level <- attr(x, "criteria")$significance
   if (is.null(level)) return(NULL)
   tested <- attr(x, "tested") %||% nrow(x)
-  paste0("Of ", format_count(tested), " tested, about ", format_count(ceiling(tested * level)),
-         " have p < ", short_number(level), " by chance even when the model holds.")
+  text_of("tested_about_have_p", tested = format_count(tested),
+          level = format_count(ceiling(tested * level)), level_2 = short_number(level))
 }
 
 # Kinds of amendments in few letters.

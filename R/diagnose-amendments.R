@@ -128,7 +128,7 @@ amendment_columns <- function(fit, offered, real) {
   offered$group <- shown_group(fit$layout, offered$group)
   offered$kind <- offered$change
   plain <- impossible & (is.na(explanation) | !nzchar(explanation))
-  explanation[plain] <- "the expected value is no possible correlation"
+  explanation[plain] <- text_of("expected_value_is_no")
   c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
               "expected_change_std")],
     list(actual_drop = rest(real$drop), actual_estimate = rest(real$estimate),
@@ -151,13 +151,12 @@ nothing_to_amend <- function(fit, p, criteria) {
   if (test$df == 0L || length(p) == 0L) return(NULL)
   exact <- test$p
   if (exact >= level) {
-    return(paste0("Exact fit is not rejected (\u03c7\u00b2 = ", format_fixed(test$chisq), ", df = ",
-                  test$df, ", p = ", format_p(exact), "): nothing asks to be amended."))
+    return(text_of("exact_fit_is_not", chisq = format_fixed(test$chisq), df = test$df,
+                   exact = format_p(exact)))
   }
   if (min(p, na.rm = TRUE) * length(p) < level) return(NULL)
-  paste0("No single change stands out: ", format_count(sum(p < level, na.rm = TRUE)), " of ",
-         format_count(length(p)), " have p < ", short_number(level),
-         ", and none of them is significant once all that were tested are counted (Holm).")
+  text_of("no_single_change_stands", narm = format_count(sum(p < level, na.rm = TRUE)),
+          value = format_count(length(p)), level = short_number(level))
 }
 
 loop_kinds <- c("reversal", "feedback")
@@ -182,13 +181,13 @@ refused_frame <- function(fit, candidates, refused) {
 match_kinds <- function(kinds) {
   if (is.null(kinds)) return(NULL)
   if (!is.character(kinds) || anyNA(kinds) || length(kinds) == 0L)
-    abort("input", "`kinds` must be texts, such as \"cross-loading\".")
+    abort("input", text_of("kinds_must_be_texts"))
   known <- utils::head(amendment_kinds, -1L)     # the last is what is never offered
   unlist(lapply(kinds, function(kind) {
     if (kind %in% known) return(kind)
     found <- known[startsWith(known, kind)]
     if (length(found)) return(found)
-    abort("input", c(paste0("There is no kind ", quoted(kind), "."), did_you_mean(kind, known),
+    abort("input", c(text_of("there_is_no_kind_5", kind = quoted(kind)), did_you_mean(kind, known),
                      i = paste0("Kinds: ", enumerate(known, most = 20L), ".")))
   }))
 }
@@ -204,13 +203,13 @@ tested_candidates <- function(fit, candidates) {
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
     tests <- score_core(fit, with, FALSE)
     if (!tests$admissible) {
-      candidates$reason[open] <- "the information about the parameters is singular here"
+      candidates$reason[open] <- text_of("information_about_parameters_is")
       open <- integer()
     }
     for (name in names(columns)) columns[[name]][open] <- tests[[name]]
     # about nothing else is anything known once this is free as well
     lost <- !is.finite(tests$information) | tests$information < 1e-9 * tests$own
-    candidates$reason[open[lost]] <- "the model would not be identified"
+    candidates$reason[open[lost]] <- text_of("model_would_not_be")
   }
   c(candidates, columns)
 }
@@ -219,7 +218,7 @@ tested_candidates <- function(fit, candidates) {
 tell_candidates <- function(fit, size) {
   patterns <- sum(lengths(lapply(fit$sample$groups, `[[`, "patterns")))
   if (as.numeric(size) * patterns * length(core_theta(fit)) < long_testing) return(invisible())
-  say("Testing ", size, " changes with ", patterns, " patterns of missing values: this takes a ",
+  say("Testing ", size, " changes with ", patterns, text_of("patterns_missing_values_takes"),
       "while.")
 }
 long_testing <- 1e8      # some seconds

@@ -67,10 +67,10 @@ held_parameters <- function(layout) {
   for (scale in layout$scales) {
     carrier <- if (scale$kind == "marker") scale$marker else if (scale$kind == "unit")
       scale$variance
-    reason[rows %in% carrier] <- paste("it carries the scale of", scale$construct)
+    reason[rows %in% carrier] <- paste(text_of("carries_scale"), scale$construct)
   }
   if (layout$saturated_means) reason[fixed[rows] & layout$rows$kind[rows] == "mean"] <-
-    "the means fit exactly: every intercept is free"
+    text_of("means_fit_exactly_every")
   value <- layout$rows$fixed[rows]
   value[is.na(value)] <- 0
   candidate_columns(layout$rows$kind[rows], layout$rows$first[rows], layout$rows$second[rows], kind,
@@ -238,10 +238,10 @@ nonsense_covariances <- function(layout, sets) {
   cause <- reaches(layout, other$first, other$second)
   parts <- list(
     new_pairs(layout, item_pairs,
-              ifelse(own, "an item's residual with its own construct",
-                     "a loading of the item on that construct says it"), "nonsense"),
+              ifelse(own, text_of("item_s_residual_own"),
+                     text_of("loading_item_construct_says")), "nonsense"),
     new_pairs(layout, other,
-              ifelse(cause, "a disturbance with its own predictor",
-                     "an effect of the one on the other says it"), "nonsense"))
+              ifelse(cause, text_of("disturbance_own_predictor"),
+                     text_of("effect_one_other_says")), "nonsense"))
   Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y), parts)
 }

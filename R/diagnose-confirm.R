@@ -35,20 +35,20 @@ confirm <- function(fit, data, missing_codes = fit$request$missing_codes, ...) {
   check_fit(fit, "confirm")
   bp <- fit$request$blueprint
   if (length(bp$trail) == 0L) {
-    abort("input", c("Nothing has been amended: there is nothing to confirm.",
-                     i = "confirm() compares the start and the end of a trail made by amend()."))
+    abort("input", c(text_of("nothing_has_been_amended"),
+                     i = text_of("confirm_compares_start_end")))
   }
   if (missing(data)) {
-    abort("input", c("confirm() needs fresh data.",
-                     i = "split_data(data) makes a half to explore and a half to confirm."))
+    abort("input", c(text_of("confirm_needs_fresh_data"),
+                     i = text_of("split_data_data_makes")))
   }
   fresh <- lapply(list(start = bp$trail$start, end = bp), function(one) {
     refit_quietly(fit, list(blueprint = one, data = data, missing_codes = missing_codes))
   })
   here <- list(start = refit_start(fit), end = fit)
   if (same_rows(fit, fresh$end)) {
-    warn("confirm", c("These are the data the trail was made with: that confirms nothing.",
-                      i = "Give data of other cases, or explore one half of split_data() first."))
+    warn("confirm", c(text_of("these_are_data_trail"),
+                      i = text_of("give_data_other_cases")))
   }
   structure(list(title = bp$title, indices = confirmed_indices(here, fresh),
                  difference = confirmed_difference(list(these = here, fresh = fresh)),
@@ -122,7 +122,7 @@ print.orizzonte_confirmation <- function(x, ...) {
 }
 
 confirmation_header <- function(x) {
-  paste0("Fresh data: ", sample_header(x$fits$end$sample), ".")
+  text_of("fresh_data", sample = sample_header(x$fits$end$sample))
 }
 
 confirmation_columns <- function(x) {
@@ -144,19 +144,19 @@ confirmation_falls <- function(x) {
   d <- x$difference
   d <- d[!is.na(d$chisq_change), ]
   if (nrow(d) == 0L) return(NULL)
-  paste0("From start to end \u03c7\u00b2 falls by ", format_fixed(d$chisq_change, 2L),
-         ", \u0394df = ", d$df_change, ", p ", vapply(d$p_change, p_clause, ""),
-         ifelse(d$data == "these", " in these data", " in fresh data"))
+  text_of("from_start_end_falls", chisq_change = format_fixed(d$chisq_change, 2L),
+          df_change = d$df_change, p_change = vapply(d$p_change, p_clause, ""),
+          data = ifelse(d$data == "these", " in these data", " in fresh data"))
 }
 
 confirmation_reading <- function(x) {
   p <- x$parameters
   lost <- sum(p$verdict != "found_again")
   them <- if (lost == 1L) "it" else "them"
-  if (nrow(p) == 0L) return("Nothing that was freed is left in the model.")
-  if (lost == 0L) return("All that was freed is found again in fresh data.")
-  paste0(lost, " of ", nrow(p), " freed parameters ", if (lost == 1L) "is" else "are",
-         " not found again: take ", them, " back unless theory needs ", them, ".")
+  if (nrow(p) == 0L) return(text_of("nothing_was_freed_is"))
+  if (lost == 0L) return(text_of("all_was_freed_is"))
+  text_of("freed_parameters_not_found", lost = lost, value = nrow(p),
+          lost_2 = if (lost == 1L) "is" else "are", them = them, them_2 = them)
 }
 
 #' Split data into a half to explore and a half to confirm
@@ -180,7 +180,7 @@ split_data <- function(data, share = 0.5, seed = 1, ...) {
   check_arguments("split_data")
   if (!is.data.frame(data))
     abort("input",
-          c("split_data() splits a data frame.", x = paste0("It was given ", describe(data), ".")))
+          c(text_of("split_data_splits_data"), x = text_of("was_given_3", data = describe(data))))
   check_number(share, "`share`", 0.01, 0.99)
   check_seed(seed)
   chosen <- sort(with_seed(seed, sample.int(nrow(data), round(share * nrow(data)))))

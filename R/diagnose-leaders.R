@@ -29,7 +29,7 @@ refit_leaders <- function(fit, leaders) {
 # Falls of chi-square are put on the scale of the index (`deflation`: 1 under normality).
 # The better of two optima, from where the fit stands and from our own start, as amend() takes it.
 refit_leader <- function(fit, leaders, with, i) {
-  lost <- list(status = "not converged", explanation = "the amended model does not converge")
+  lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))
   chisq <- stats::deviance(fit)
   if (length(leaders$members[[i]])) {
     found <- refit_together(fit, leaders$members[[i]])
@@ -51,7 +51,7 @@ refit_leader <- function(fit, leaders, with, i) {
          slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta)),
        status = if (length(trouble)) "improper" else "proper",
        explanation = if (length(trouble)) {
-         paste0("the amended model is improper: ", enumerate(trouble, most = 2L))
+         text_of("amended_model_is_improper", trouble = enumerate(trouble, most = 2L))
        } else if (far) {
          explain_gap(fit, found, leaders, i, with$entry[i])
        },
@@ -101,16 +101,15 @@ explain_gap <- function(fit, found, leaders, i, entry) {
     again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)],
                         4L)
     if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
-      return(paste0("the fit itself was not at its best optimum: \u03c7\u00b2 = ",
-                    format_fixed(again$chisq), " can be reached"))
+      return(text_of("fit_itself_was_not", chisq = format_fixed(again$chisq)))
     }
   }
   expected <- now_at(fit, leaders, i) + leaders$full_change[i]
   estimate <- if (entry > 0L) found$eta[entry] else NA
   se <- sqrt(leaders$variance[i]) / leaders$information[i]
   if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
-    return(paste0("the amended model reaches another region: estimate ", format_number(estimate),
-                  ", expected ", format_number(expected)))
+    return(text_of("amended_model_reaches_another", estimate = format_number(estimate),
+                   expected = format_number(expected)))
   }
-  "a large change: the quadratic prediction no longer holds, the real drop does"
+  text_of("large_change_quadratic_prediction")
 }

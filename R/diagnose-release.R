@@ -105,5 +105,5 @@ add_relation <- function(bp, address) {
       bp$constructs[[pair[1L]]]$items <- c(part$items, pair[2L])
       bp
     },
-    abort("restriction", paste0(format(address), " cannot be added to the model.")))
+    abort("restriction", text_of("cannot_be_added_model", address = format(address))))
 }

@@ -36,7 +36,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
-    abort("input", c("rescue() needs data.", i = "Give a data frame or summary_data()."))
+    abort("input", c(text_of("rescue_needs_data"), i = text_of("give_data_frame_or")))
   request <- request_of(bp, data, "rescue")
   # bad input ends here: it is no trouble of the model
   tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {
@@ -68,7 +68,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
     for (setting in setdiff(scale_settings, state$bp$scale)) {
       other <- state
       other$bp$scale <- setting
-      other$changes <- c(other$changes, paste0("scale = ", quoted(setting)))
+      other$changes <- c(other$changes, text_of("scale_2", setting = quoted(setting)))
       attempt(paste("scale setting", setting), other)
     }
     attempt("60 random starts", note_change(state, "60 random starts"), random = 60L)
@@ -207,10 +207,11 @@ model_remedies <- function(evidence, state) {
       })
     })
   }
-  add("variances of items not negative", FALSE, function(state) bound_variances(state, "items"),
+  add(text_of("variances_items_not_negative"), FALSE,
+      function(state) bound_variances(state, "items"),
       once = TRUE)
   if (length(state$bp$constructs))
-    add("variances of constructs not negative", FALSE,
+    add(text_of("variances_constructs_not_negative"), FALSE,
         function(state) bound_variances(state, "constructs"), once = TRUE)
   for (remedy in construct_remedies(evidence)) out <- c(out, list(remedy))
   # groups may have the same trouble
@@ -315,7 +316,7 @@ print.orizzonte_rescue <- function(x, ...) {
   if (!is.null(rescued_sample(x))) put_lines(wrap_lines(paste0(rescued_sample(x), ".")), "")
   table <- x$attempts
   if (nrow(table) == 1L && length(x$worked)) {
-    put_lines("The model converges and is proper as written: nothing to rescue.", "",
+    put_lines(text_of("model_converges_is_proper"), "",
               next_step("see_summary"))
     return(invisible(x))
   }
@@ -335,11 +336,10 @@ print.orizzonte_rescue <- function(x, ...) {
       put_lines(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
                                   table$change[table$attempt == label]), 2L, 6L))
     }
-    put_lines("", "Nothing was changed by itself. Adopt what the item texts and the theory defend.",
+    put_lines("", text_of("nothing_was_changed_itself"),
               next_step("adopt_rescue", attempt = quoted(x$worked[1L])))
   } else {
-    put_lines("", paste0("Nothing worked: no attempt gave a proper solution. Think about the ",
-                         "constructs and their items anew, or gather more cases."))
+    put_lines("", text_of("nothing_worked_no_attempt"))
   }
   invisible(x)
 }

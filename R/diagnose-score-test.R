@@ -43,9 +43,9 @@ score_test <- function(fit, ...) {
   together <- joint_of(tested$core)
   if (together$df == 0L) {
     abort("identification",
-          c(paste0("Freeing ", enumerate(chosen$parameter), " would leave the model unidentified."),
+          c(text_of("freeing_would_leave_model", parameter = enumerate(chosen$parameter)),
             opposite_hint(chosen$parameter, fit$layout$rows$parameter),
-            i = "amendments(fit, all = TRUE) shows what can be freed, and what not."))
+            i = text_of("amendments_fit_all_true")))
   }
   unit <- together$unit
   estimate <- rep(NA_real_, length(scores))
@@ -61,7 +61,7 @@ score_test <- function(fit, ...) {
   out <-
     list_frame_class(list(parameter = chosen$parameter,
                           modification_index = ifelse(index > 1e-9 * unit^2,
-                                                      scores^2 / variance, NA),
+                              scores^2 / variance, NA),
                           expected_change = together$change,
                           expected_change_std = together$change * candidate_units(fit, chosen),
                           actual_estimate = estimate), "orizzonte_score_test")
@@ -74,8 +74,8 @@ score_test <- function(fit, ...) {
 captured_addresses <- function(quosures, verb) {
   if (length(quosures) == 0L)
     abort("input",
-          c(paste0(verb, "() needs an address."),
-            i = paste0("Such as ", verb, "(fit, covariance[be1, be2]).")))
+          c(text_of("needs_address", verb = verb),
+            i = text_of("such_fit_covariance_be1", verb = verb)))
   vapply(captured_statements(quosures, paste0(verb, "()")), function(part) {
     canonical_text(if (is.character(part)) part else deparse_one(part))
   }, "", USE.NAMES = FALSE)
@@ -84,7 +84,7 @@ captured_addresses <- function(quosures, verb) {
 canonical_text <- function(text) {
   expression <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(paste0("Not an address: ", quoted(text), "."), i = address_example))
+    abort("address", c(text_of("not_address_5", value = quoted(text)), i = address_example))
   })
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&
     as.character(expression[[1L]]) %in% restriction_relations
@@ -116,8 +116,8 @@ chosen_candidates <- function(fit, texts) {
     if (length(found) == 0L) {
       if (length(address_match(address, fit$layout$rows, fit$layout$constructs))) {
         abort("input",
-              c(paste0(text, " is free already."),
-                i = "amendments(fit) lists what could be freed."))
+              c(text_of("is_free_already", value = text),
+                i = text_of("amendments_fit_lists_what_could")))
       }
       refuse_unknown(text, candidates$parameter)
     }
@@ -130,17 +130,16 @@ chosen_candidates <- function(fit, texts) {
 
 refuse_unknown <- function(text, known) {
   abort("name",
-        c(paste0(text, " is nothing that could be freed in this model."),
+        c(text_of("is_nothing_could_be", value = text),
           nearest_address(text, known),
-          i = paste0("amendments(fit, all = TRUE) lists what could be freed, and what not, ",
-                     "with the reason.")))
+          i = text_of("amendments_fit_all_true_lists")))
 }
 
 score_jointly <- function(fit, candidates) {
   with <- core_with(fit, candidates)
   tests <- score_core(fit, with, TRUE)
   if (!tests$admissible)
-    abort("identification", "The information about the parameters is singular at this solution.")
+    abort("identification", text_of("information_about_parameters_is_singular"))
   list(with = with, core = tests)
 }
 
@@ -175,13 +174,12 @@ print.orizzonte_score_test <- function(x, ...) {
   if (!is.null(statistic)) {
     df <- attr(x, "df")
     drop <- attr(x, "actual_drop")
-    put_lines("", paste0(
-      "Together: \u03c7\u00b2 would fall by ", format_fixed(statistic, 2L), ", df = ", df, ", p ",
-      p_clause(attr(x, "p")),
-      if (!is.na(drop)) paste0("; after refitting it falls by ", format_fixed(drop, 2L)), "."))
+    put_lines("", text_of("together_would_fall_df", statistic = format_fixed(statistic, 2L),
+                          df = df, attr = p_clause(attr(x, "p")),
+                          drop = if (!is.na(drop)) text_of("after_refitting_falls",
+                              drop = format_fixed(drop, 2L))))
     if (df < nrow(x))
-      put_lines(wrap_lines(paste0("Only ", df, " of the ", nrow(x),
-                                  " can be told apart: they count as ", df, ".")))
+      put_lines(wrap_lines(text_of("only_can_be_told", df = df, value = nrow(x), df_2 = df)))
   }
   invisible(x)
 }

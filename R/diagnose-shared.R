@@ -98,7 +98,7 @@ opposed_sets <- function(fit, name, items, offered) {
   rows <- fit$layout$rows
   loading <- values_of(fit)[rows$kind == "loading" & rows$first == name]
   sign <- stats::setNames(sign(loading), rows$second[rows$kind == "loading" &
-                                                      rows$first == name])
+      rows$first == name])
   link <- matrix(0, k, k, dimnames = list(items, items))
   for (i in which(offered$first %in% items & offered$second %in% items &
                     offered$kind == "covariance")) {
@@ -155,15 +155,14 @@ split_blueprint <- function(bp, name, names, sets) {
 
 split_sentences <- function(splits) {
   vapply(splits %||% list(), function(x) {
-    paste0(x$construct, " as two constructs, ", enumerate(x$sets[[1L]]), " beside ",
-           enumerate(x$sets[[2L]]), ": \u03c7\u00b2 falls by ", format_fixed(x$drop, 2L), " for ",
-           x$df, " df; the two correlate ", enumerate(format_fixed(x$correlation, 2L)), ". ",
-           if (length(x$same_as)) {
-             paste0("It is the same model as ", enumerate(x$same_as), " free: the data cannot ",
-                    "tell them apart, the item texts may.")
+    text_of("two_constructs_beside_falls", construct = x$construct, sets = enumerate(x$sets[[1L]]),
+            sets_2 = enumerate(x$sets[[2L]]), drop = format_fixed(x$drop, 2L), df = x$df,
+            correlation = enumerate(format_fixed(x$correlation, 2L)),
+            same_as = if (length(x$same_as)) {
+             text_of("is_same_model_free", same_as = enumerate(x$same_as))
            } else {
-             paste0("That says ", if (x$says_more) "more than" else "about as much as", " ", x$best,
-                    " free.")
+             text_of("says_free", says_more = if (x$says_more) "more than" else "about as much as",
+                     best = x$best)
            })
   }, "")
 }

@@ -29,3 +29,143 @@ add_instructions(
   adopt_rescue = instruct(
     "rescued$fits[[{attempt}]], or make the change in the blueprint and fit again",
     text = "make the change in the blueprint and fit again"))
+
+add_texts(
+  amend_needs_change = "amend() needs a change.",
+  give_one_free_address = "Give one of free = address, fix = equation, omit = item.",
+  changes_once_which_them =
+    " changes at once: which of them did it cannot be told. One at a time shows it.",
+  no_reason_was_given = "No reason was given for this change.",
+  give_one_because_change =
+    "Give one with because = \"...\": a change that only the data ask for seldom holds",
+  changes_were_suggested_same = "{so_far} changes were suggested by the same data.",
+  part_better_fit_is = paste0(
+    "Part of the better fit is chance: confirm(fit, fresh_data) shows what holds in other ",
+    "data."),
+  fix_needs_equation_not = "`fix` needs an equation, not {bad}.",
+  such_fix_0 = "Such as fix = {bad} == 0.",
+  cannot_be_freed = "{bad} cannot be freed: {bad_2}.",
+  amendments_fit_lists_what = "amendments(fit) lists what can.",
+  them_asked = ", {value} of them asked for",
+  first_refitted_so_their = "; the first {real}refitted, so that their drop and estimate are real",
+  could_be_freed_sorted = "{tested} could be freed{tested_2}, sorted by modification index{real}.",
+  verdict_smallest_change_matters =
+    "Verdict: smallest change that matters {smallest}, level {significance}, power {power}. ",
+  mi_how_much_is = paste0(
+    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
+    "standardized; drop, estimate: after refitting. {criteria}{chance_note}"),
+  same_model_other_words = "The same model in other words",
+  fits_as = "- {same} fits as {same_2}",
+  not_predicted_or_not = "Not as predicted, or not usable",
+  in_group_5 = "in group {block}: ",
+  share_more_than_their = paste0(
+    "- {blocks} share more than their constructs explain: a separate construct for these ",
+    "items may say it better than single covariances."),
+  df = "\u03c7\u00b2 = {attr}, df = {df_model}",
+  improper_solution_what_follows =
+    "IMPROPER SOLUTION: what follows starts from it and may mislead.",
+  none_what_was_asked = "None of what was asked for can be freed.",
+  model_is_saturated_df =
+    "The model is saturated (df = 0): it reproduces the data whatever they are.",
+  nothing_is_left_could = "Nothing is left that could be freed.",
+  next_read_item_texts =
+    "Next: read the item texts. One change at a time, and only with a reason, for example:",
+  nothing_size_matters_stands = "Nothing of a size that matters stands out. ",
+  tested_about_have_p = paste0(
+    "Of {tested} tested, about {level} have p < {level_2} by chance even when the model ",
+    "holds."),
+  expected_value_is_no = "the expected value is no possible correlation",
+  exact_fit_is_not = paste0(
+    "Exact fit is not rejected (\u03c7\u00b2 = {chisq}, df = {df}, p = {exact}): nothing ",
+    "asks to be amended."),
+  no_single_change_stands = paste0(
+    "No single change stands out: {narm} of {value} have p < {level}, and none of them is ",
+    "significant once all that were tested are counted (Holm)."),
+  kinds_must_be_texts = "`kinds` must be texts, such as \"cross-loading\".",
+  there_is_no_kind_5 = "There is no kind {kind}.",
+  information_about_parameters_is = "the information about the parameters is singular here",
+  model_would_not_be = "the model would not be identified",
+  patterns_missing_values_takes = " patterns of missing values: this takes a ",
+  carries_scale = "it carries the scale of",
+  means_fit_exactly_every = "the means fit exactly: every intercept is free",
+  item_s_residual_own = "an item's residual with its own construct",
+  loading_item_construct_says = "a loading of the item on that construct says it",
+  disturbance_own_predictor = "a disturbance with its own predictor",
+  effect_one_other_says = "an effect of the one on the other says it",
+  nothing_has_been_amended = "Nothing has been amended: there is nothing to confirm.",
+  confirm_compares_start_end =
+    "confirm() compares the start and the end of a trail made by amend().",
+  confirm_needs_fresh_data = "confirm() needs fresh data.",
+  split_data_data_makes = "split_data(data) makes a half to explore and a half to confirm.",
+  these_are_data_trail = "These are the data the trail was made with: that confirms nothing.",
+  give_data_other_cases = "Give data of other cases, or explore one half of split_data() first.",
+  fresh_data = "Fresh data: {sample}.",
+  from_start_end_falls = paste0(
+    "From start to end \u03c7\u00b2 falls by {chisq_change}, \u0394df = {df_change}, p ",
+    "{p_change}{data}"),
+  nothing_was_freed_is = "Nothing that was freed is left in the model.",
+  all_was_freed_is = "All that was freed is found again in fresh data.",
+  freed_parameters_not_found = paste0(
+    "{lost} of {value} freed parameters {lost_2} not found again: take {them} back unless ",
+    "theory needs {them_2}."),
+  split_data_splits_data = "split_data() splits a data frame.",
+  was_given_3 = "It was given {data}.",
+  amended_model_does_not = "the amended model does not converge",
+  amended_model_is_improper = "the amended model is improper: {trouble}",
+  fit_itself_was_not =
+    "the fit itself was not at its best optimum: \u03c7\u00b2 = {chisq} can be reached",
+  amended_model_reaches_another =
+    "the amended model reaches another region: estimate {estimate}, expected {expected}",
+  large_change_quadratic_prediction =
+    "a large change: the quadratic prediction no longer holds, the real drop does",
+  cannot_be_added_model = "{address} cannot be added to the model.",
+  rescue_needs_data = "rescue() needs data.",
+  give_data_frame_or = "Give a data frame or summary_data().",
+  scale_2 = "scale = {setting}",
+  variances_items_not_negative = "variances of items not negative",
+  variances_constructs_not_negative = "variances of constructs not negative",
+  model_converges_is_proper = "The model converges and is proper as written: nothing to rescue.",
+  nothing_was_changed_itself =
+    "Nothing was changed by itself. Adopt what the item texts and the theory defend.",
+  nothing_worked_no_attempt = paste0(
+    "Nothing worked: no attempt gave a proper solution. Think about the constructs and their ",
+    "items anew, or gather more cases."),
+  freeing_would_leave_model = "Freeing {parameter} would leave the model unidentified.",
+  amendments_fit_all_true = "amendments(fit, all = TRUE) shows what can be freed, and what not.",
+  needs_address = "{verb}() needs an address.",
+  such_fit_covariance_be1 = "Such as {verb}(fit, covariance[be1, be2]).",
+  not_address_5 = "Not an address: {value}.",
+  is_free_already = "{value} is free already.",
+  amendments_fit_lists_what_could = "amendments(fit) lists what could be freed.",
+  is_nothing_could_be = "{value} is nothing that could be freed in this model.",
+  amendments_fit_all_true_lists =
+    "amendments(fit, all = TRUE) lists what could be freed, and what not, with the reason.",
+  information_about_parameters_is_singular =
+    "The information about the parameters is singular at this solution.",
+  after_refitting_falls = "; after refitting it falls by {drop}",
+  together_would_fall_df =
+    "Together: \u03c7\u00b2 would fall by {statistic}, df = {df}, p {attr}{drop}.",
+  only_can_be_told = "Only {df} of the {value} can be told apart: they count as {df_2}.",
+  is_same_model_free = paste0(
+    "It is the same model as {same_as} free: the data cannot tell them apart, the item texts ",
+    "may."),
+  says_free = "That says {says_more} {best} free.",
+  two_constructs_beside_falls = paste0(
+    "{construct} as two constructs, {sets} beside {sets_2}: \u03c7\u00b2 falls by {drop} for ",
+    "{df} df; the two correlate {correlation}. {same_as}"),
+  became_complete = ", and {rows} became complete",
+  not_comparable_left = "not comparable: {left} left{rows}",
+  not_comparable_n_was = "not comparable: n was {sample}",
+  cannot_go_is_no = "{value} cannot go: it is no path.",
+  give_effects_loadings_weights = "Give effects, loadings, weights or covariances.",
+  is_fixed_already = "{value} is fixed at {rows} already.",
+  paths_could_be_removed = "Paths that could be removed{attr}",
+  there_are_no_effects = paste0(
+    "There are no effects, nor covariances among constructs, that could be removed. Give ",
+    "addresses, such as without(fit, loading[Calm, ])."),
+  wald_predicted_rise_when =
+    "Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: after refitting.",
+  not_refitted_since_model =
+    "Not refitted, since the model without it does not converge or is not identified: {lost}.",
+  items_load_weakly_standardized = "Items that load weakly (standardized below .40)",
+  next_if_theory_does = "Next: if theory does not need it, for example:")

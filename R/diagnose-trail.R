@@ -18,10 +18,10 @@ add_revision <- function(fit, amended, changes, because, predicted) {
 not_comparable <- function(fit, amended, left) {
   rows <- sample_n(amended$sample) - sample_n(fit$sample)
   if (length(left)) {
-    return(paste0("not comparable: ", enumerate(left), " left",
-                  if (rows > 0) paste0(", and ", count_of(rows, "row"), " became complete")))
+    return(text_of("not_comparable_left", left = enumerate(left),
+                   rows = if (rows > 0) text_of("became_complete", rows = count_of(rows, "row"))))
   }
-  if (rows != 0) paste0("not comparable: n was ", sample_n(fit$sample)) else ""
+  if (rows != 0) text_of("not_comparable_n_was", sample = sample_n(fit$sample)) else ""
 }
 
 # What the start needs to be fitted again; wordings, quantities and claims stay with the current

@@ -78,13 +78,14 @@ rows_to_drop <- function(fit, texts) {
     rows <- restricted_rows(text, fit$layout)
     if (!fit$layout$rows$kind[rows[1L]] %in% c(arrow_kinds, "covariance")) {
       abort("input",
-            c(paste0(text, " cannot go: it is no path."),
-              i = "Give effects, loadings, weights or covariances."))
+            c(text_of("cannot_go_is_no", value = text),
+              i = text_of("give_effects_loadings_weights")))
     }
     held <- !is.na(fit$layout$rows$fixed[rows])
     if (length(rows) == 1L && held)
       abort("input",
-            paste0(text, " is fixed at ", format_exact(fit$layout$rows$fixed[rows]), " already."))
+            text_of("is_fixed_already", value = text,
+                    rows = format_exact(fit$layout$rows$fixed[rows])))
     rows[!held]
   })))
 }
@@ -126,12 +127,11 @@ print.orizzonte_without <- function(x, ...) {
 
 format_without <- function(x) {
   lines <-
-    heading(paste0("Paths that could be removed", if (!is.null(attr(x, "title"))) paste0(": ",
+    heading(text_of("paths_could_be_removed", attr = if (!is.null(attr(x, "title"))) paste0(": ",
         attr(x, "title"))))
   if (nrow(x) == 0L) {
     lines <- c(lines,
-               paste0("There are no effects, nor covariances among constructs, that could be ",
-                      "removed. Give addresses, such as without(fit, loading[Calm, ])."))
+               text_of("there_are_no_effects"))
   } else {
     columns <- list(parameter = x$parameter, estimate = format_number(x$estimate),
                     se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
@@ -140,15 +140,12 @@ format_without <- function(x) {
                     verdict = words_of("path", x$verdict))
     lines <- c(lines, format_table(columns, c(FALSE, rep(TRUE, 8L), FALSE)), "",
                wrap_lines(
-                 paste0("Wald: predicted rise of \u03c7\u00b2 when it is held at zero; rise: ",
-                        "after refitting.")))
+                 text_of("wald_predicted_rise_when")))
     lost <- x$parameter[is.na(x$actual_rise) & !is.na(x$wald)]
     if (length(lost))
       lines <- c(lines,
                  wrap_lines(
-                   paste0("Not refitted, since the model without it does not converge ",
-                          "or is not identified: ",
-                          enumerate(lost), ".")))
+                   text_of("not_refitted_since_model", lost = enumerate(lost))))
     if ("together" %in% x$parameter && !isTRUE(attr(x, "given"))) {
       lines <- c(lines,
                  wrap_lines(paste0("together: ", enumerate(attr(x, "together"), most = 12L))))
@@ -156,14 +153,14 @@ format_without <- function(x) {
   }
   weak <- attr(x, "weak")
   if (!is.null(weak) && nrow(weak)) {
-    lines <- c(lines, "", "Items that load weakly (standardized below .40)",
+    lines <- c(lines, "", text_of("items_load_weakly_standardized"),
                format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized,
                    2L)), c(FALSE, TRUE)),
                format_wordings(weak$parameter, attr(x, "wording")))
   }
   go <- setdiff(x$parameter[x$verdict %in% "could_be_removed"], "together")
   following <- if (length(go)) {
-    c("Next: if theory does not need it, for example:",
+    c(text_of("next_if_theory_does"),
       paste0("  ", instruction("amend_fix", address = go[1L])))
   } else {
     next_step("after_without")

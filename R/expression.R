@@ -37,7 +37,7 @@ read_expression <- function(expression, read_only = FALSE) {
     if (name == "standardized" && length(e) == 2L) {
       if (!read_only)
         refuse_expression(e, whole,
-                          "Restrictions take raw parameters; standardized() belongs in quantity().")
+                          text_of("restrictions_take_raw_parameters"))
       return(emit_input(paste0("standardized(", expression_address(e[[2L]], whole, FALSE), ")")))
     }
     if (name %in% names(expression_functions) && length(e) == 2L) {
@@ -64,8 +64,8 @@ expression_address <- function(expression, whole, read_only) {
   address <- parse_address(expression)
   if (!read_only && !address$kind %in% names(address_kinds)) {
     abort("restriction",
-          c(paste0("`", address$kind, "` is read only and cannot be restricted: ", whole, "."),
-            i = paste0("Restrict parameters: ", enumerate(names(address_kinds)), ".")))
+          c(text_of("is_read_only_cannot_be", kind = address$kind, whole = whole),
+            i = text_of("restrict_parameters_3", address_kinds = enumerate(names(address_kinds)))))
   }
   slots <- if (address$kind %in% names(readable_kinds)) readable_kinds[[address$kind]] else
     address_kinds[[address$kind]]
@@ -73,32 +73,32 @@ expression_address <- function(expression, whole, read_only) {
     (slots == 1L || length(address$second) == 1L)
   if (!one) {
     abort("restriction",
-          c(paste0(format(address),
-                   " means several parameters; an expression needs one at a time: ", whole, "."),
-            i = "Name each parameter, such as loading[Calm, sc1] + loading[Calm, sc2]."))
+          c(text_of("means_several_parameters_expression", address = format(address),
+                    whole = whole),
+            i = text_of("name_each_parameter_such")))
   }
   format(address)
 }
 
 refuse_expression <- function(part, whole, hint = NULL) {
-  abort("restriction", c(paste0("Cannot read `", deparse_one(part), "` in ", whole, "."),
+  abort("restriction", c(text_of("cannot_read_5", part = deparse_one(part), whole = whole),
                          i = hint %||% address_hint(part) %||%
-                         paste0("An expression holds addresses and numbers, joined by ",
-                                enumerate(c(names(expression_operators), "( )")), ", and ",
-                                enumerate(paste0(names(expression_functions), "()")), ".")))
+                         text_of("expression_holds_addresses_numbers",
+                                 expression_operators = enumerate(c(names(expression_operators),
+                                     "( )")),
+                    expression_functions = enumerate(paste0(names(expression_functions), "()")))))
 }
 
 # What an address would look like, for a bare name or a kind with round brackets.
 address_hint <- function(part) {
   if (is.symbol(part)) {
-    return(paste0("A parameter is named by its address, such as loading[Belonging, be2], ",
-                  "variance[Calm] or effect[Belonging, Calm]."))
+    return(text_of("parameter_is_named_address"))
   }
   if (!is.call(part)) return(NULL)
   kind <- deparse_one(part[[1L]])
   if (!kind %in% names(c(address_kinds, readable_kinds))) return(NULL)
   inside <- paste(vapply(as.list(part)[-1L], deparse_one, ""), collapse = ", ")
-  paste0("Write square brackets: ", kind, "[", inside, "].")
+  text_of("write_square_brackets", kind = kind, inside = inside)
 }
 
 # One tape for `left - right`.

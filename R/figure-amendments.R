@@ -20,7 +20,7 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   check_count(labels, "`labels`")
   criteria <- check_criteria(attr(x, "criteria"))
   shown <- x[!is.na(x$expected_change_std), ]
-  if (nrow(shown) == 0L) abort("input", "There is nothing to draw: nothing could be freed.")
+  if (nrow(shown) == 0L) abort("input", text_of("there_is_nothing_draw"))
   limit <- stats::qchisq(1 - criteria$significance, 1)
   points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index,
                             verdict = factor(shown$verdict, amendment_codes)))
@@ -70,10 +70,9 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
                       attr(x, "title"))),
                   subtitle = if (!is.null(attr(x, "nothing")))
                     paste(strwrap(attr(x, "nothing"), 110L), collapse = "\n"),
-                  caption = paste0(format_count(nrow(shown)), " that could be freed; dashed: p = ",
-                                   short_number(criteria$significance),
-                                   " and the smallest change that matters, ",
-                                   short_number(criteria$smallest))) +
+                  caption = text_of("could_be_freed_dashed", shown = format_count(nrow(shown)),
+                                    significance = short_number(criteria$significance),
+                                    smallest = short_number(criteria$smallest))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 

@@ -148,17 +148,17 @@ apply_nudge <- function(nodes, nudge) {
   if (is.null(nudge)) return(nodes)
   if (!is.data.frame(nudge) || !all(c("name", "dx", "dy") %in% names(nudge)) ||
       !is.numeric(nudge$dx) || !is.numeric(nudge$dy) || anyNA(nudge)) {
-    abort("input", c("`nudge` must be a data frame with columns name, dx and dy.",
-                     i = "dx and dy are in inches on the page; dy > 0 is up."))
+    abort("input", c(text_of("nudge_must_be_data"),
+                     i = text_of("dx_dy_are_inches")))
   }
   known <- nodes$name[nodes$kind != "lane"]
   unknown <- setdiff(nudge$name, known)
   if (length(unknown))
-    abort("name", c(paste0("Nothing in the diagram is called ", quoted(unknown[1L]), "."),
+    abort("name", c(text_of("nothing_diagram_is_called", unknown = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], known)))
   twice <- nudge$name[duplicated(nudge$name)]
   if (length(twice))
-    abort("input", paste0("`nudge` moves ", quoted(twice[1L]), " twice: give one row a name."))
+    abort("input", text_of("nudge_moves_twice_give", twice = quoted(twice[1L])))
   by <- ifelse(nodes$name %in% nudge$name, nodes$name, nodes$owner)
   at <- match(by, nudge$name)
   moved <- !is.na(at)

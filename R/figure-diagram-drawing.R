@@ -20,11 +20,11 @@ draw_diagrams <- function(panels, captions, title, subtitle = NULL) {
     ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA),
                    plot.margin = ggplot2::margin(4, 6, 4, 6),
                    plot.title = ggplot2::element_text(colour = palette_dusk[["ink"]],
-                                                      face = "bold"),
+                       face = "bold"),
                    plot.caption =
                    ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0),
                    strip.text = ggplot2::element_text(colour = palette_dusk[["ink"]],
-                                                      face = "bold", size = 10))
+                       face = "bold", size = 10))
 }
 
 # What is drawn, in all panels: lines, their labels, nodes.

@@ -22,9 +22,8 @@ plot.orizzonte_ladder <- function(x, ...) {
   shown <- c("cfi", "rmsea", "srmr", "bic")
   words <- c(cfi = "CFI", rmsea = "RMSEA", srmr = "SRMR", bic = "BIC")
   size <- nrow(t)
-  breaks <- unlist(lapply(shown, function(name) vapply(t$broken, function(set) {
-    name %in% codes_in(set)
-  }, NA)))
+  broken <- lapply(t$broken, codes_in)
+  breaks <- unlist(lapply(shown, function(name) vapply(broken, `%in%`, NA, x = name)))
   points <-
     list_frame(list(rung = factor(rep(t$rung, 4L), t$rung),
                     value = unlist(t[shown], use.names = FALSE),
@@ -91,7 +90,7 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
   table <- estimates(fit, level = level)
   rows <- which(fit$layout$rows$kind == kind &
                 (kind != "intercept" | fit$layout$rows$first %in% reflective_items(fit$layout)))
-  if (length(rows) == 0L) abort("input", paste0("The model has no ", kind, " to draw."))
+  if (length(rows) == 0L) abort("input", text_of("model_has_no_draw", kind = kind))
   plain <- addresses_without_group(fit$layout$rows)[rows]
   groups <- fit$layout$groups
   points <-
@@ -103,11 +102,12 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
                                    table$upper[rows]), held = fit$layout$rows$shared[rows]))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  labels <- ggplot2::labs(x = paste0(kind, ", raw, ", format(100 * level), " % interval"), y = NULL,
-                          title = paste0("By group: ", fit$request$blueprint$title),
+  labels <- ggplot2::labs(x = text_of("raw_interval", kind = kind, level = format(100 * level)),
+                          y = NULL,
+                          title = text_of("by_group", title = fit$request$blueprint$title),
                           subtitle = wrapped_caveat(fit),
                           caption = if (any(points$held))
-                            "what is held across groups has the same value in all of them")
+                            text_of("what_is_held_across"))
   if (length(groups) > 4L) {
     # a panel for each parameter, a line for each group
     points$parameter <- factor(points$parameter, unique(plain))
@@ -152,7 +152,7 @@ expected_scores <- function(fit, construct, ...) {
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)
   if (!construct %in% known) {
-    abort("name", c(paste0("There is no construct ", quoted(construct), "."),
+    abort("name", c(text_of("there_is_no_construct_5", construct = quoted(construct)),
                     did_you_mean(construct, known)))
   }
   lines <- do.call(rbind, lapply(group_views(fit), expected_lines, construct = construct))
@@ -167,11 +167,10 @@ expected_scores <- function(fit, construct, ...) {
     ggplot2::scale_colour_manual(values = group_colours(groups), name = NULL) +
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
     ggplot2::labs(x = construct, y = "expected score",
-                  title = paste0("Expected scores by ", construct),
+                  title = text_of("expected_scores", construct = construct),
                   subtitle = wrapped_caveat(fit),
                   caption =
-                  paste0("each line spans two standard deviations of the construct either side ",
-                         "of its mean in the group")) +
+                  text_of("each_line_spans_two")) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 

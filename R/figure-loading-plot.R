@@ -30,7 +30,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
   check_level(level)
   table <- view$layout
   rows <- which(table$rows$kind == "loading")
-  if (length(rows) == 0L) abort("input", "The model has no loadings to draw.")
+  if (length(rows) == 0L) abort("input", text_of("model_has_no_loadings"))
   at <- fit$layout$spans[[view$number]][rows]
   value <- standardized_of(fit)$value[at]
   half <- stats::qt((1 + level) / 2, reference_df(fit)) * standardized_of(fit)$se[at]
@@ -66,12 +66,11 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)),
                                 breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = paste0("standardized loading, ", format(100 * level), " % interval"),
+    ggplot2::labs(x = text_of("standardized_loading_interval", level = format(100 * level)),
                   y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
         bracket_group(table, view$group)),
                   caption =
-                  paste0("dashed: .40, weak below; .70, half of the variance explained; n = ",
-                         format_count(view$moments$n))) +
+                  text_of("dashed_40_weak_below", moments = format_count(view$moments$n))) +
     figure_theme() +
     ggplot2::theme(strip.placement = "outside",
                    strip.text.y.left = ggplot2::element_text(angle = 0, hjust = 1),

@@ -66,14 +66,14 @@ plot.orizzonte_cutoffs <- function(x, ...) {
     ggplot2::scale_y_discrete(labels = function(text) {
       vapply(text, function(one) paste(strwrap(one, 34L), collapse = "\n"), "")
     }) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Right and wrong models: ", x$title),
+    ggplot2::labs(x = NULL, y = NULL, title = text_of("right_wrong_models", title = x$title),
                   caption = caption) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left",
                                     panel.spacing.x = grid::unit(0.3, "inches"))
 }
 
 panel_name <- function(index, rung, ladder) {
-  if (ladder) paste0(rung, ": change of ", toupper(index)) else toupper(index)
+  if (ladder) text_of("change_of", rung = rung, index = toupper(index)) else toupper(index)
 }
 
 drawn_values <- function(values, name, rung, ladder) {
@@ -105,7 +105,7 @@ plot.orizzonte_plan <- function(x, ...) {
   shown <- table[grepl("^(effect|covariance|mean|quantity)\\[", table$parameter) &
                    abs(table$truth) > 1e-8, ]
   if (nrow(shown) == 0L) shown <- table[grepl("^loading\\[", table$parameter), ]
-  if (nrow(shown) == 0L) abort("input", "There is nothing to draw: no effect has a power.")
+  if (nrow(shown) == 0L) abort("input", text_of("there_is_nothing_draw_no"))
   aes <- ggplot2::aes
   .data <- rlang::.data
   half <- stats::qnorm(0.975) * shown$power_error
@@ -122,9 +122,8 @@ plot.orizzonte_plan <- function(x, ...) {
     ggplot2::scale_x_continuous(breaks = unique(shown$n)) +
     ggplot2::coord_cartesian(ylim = c(0, 1)) +
     ggplot2::labs(x = "cases", y = "power", title = paste0("Power: ", x$title),
-                  caption = paste0(format_count(x$reps), " data sets of each size; bands are 95 % ",
-                                   "Monte Carlo intervals, the line is a power of ",
-                                   short_number(x$goal), ".")) +
+                  caption = text_of("data_sets_each_size", reps = format_count(x$reps),
+                                    goal = short_number(x$goal))) +
     figure_theme()
 }
 
@@ -147,10 +146,13 @@ plot.orizzonte_influence <- function(x, labels = 6, ...) {
     ggplot2::geom_text(data = named, mapping = aes(label = .data$name), hjust = -0.3, size = 3,
                        colour = palette_dusk[["ink"]]) +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.03, 0.1))) +
-    ggplot2::labs(x = "how far the parameters move without it",
+    ggplot2::labs(x = text_of("how_far_parameters_move"),
                   y = expression(paste("change of ", chi^2, " without it")),
-                  title = paste0("Influence of single ", if (unit == "row") "cases" else "clusters",
-                                 if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title")))) +
+                  title = text_of("influence_single",
+                                  unit = if (unit == "row") "cases" else "clusters",
+                                  attr = if (!is.null(attr(x, "title"))) paste0(": ",
+                                      attr(x,
+                                          "title")))) +
     figure_theme()
 }
 
@@ -159,7 +161,7 @@ plot.orizzonte_influence <- function(x, labels = 6, ...) {
 plot.orizzonte_robustness <- function(x, ...) {
   check_arguments("plot")
   shown <- x[!is.na(x$estimate), ]
-  if (nrow(shown) == 0L) abort("input", "There is nothing to draw: no analysis gave an estimate.")
+  if (nrow(shown) == 0L) abort("input", text_of("there_is_nothing_draw_no_analysis"))
   order <- unique(x$analysis)
   shown$analysis <- factor(shown$analysis, rev(order))
   shown$agrees <- ifelse(shown$kind == "itself", "as fitted",
@@ -216,8 +218,8 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
     ggplot2::facet_wrap(~parameter, scales = "free") +
     ggplot2::labs(x = NULL, y = "replicates",
                   title = paste0("Replicates: ", x$fit$request$blueprint$title),
-                  caption = paste0("Line: the estimate; ground: the ", 100 * x$asked$level,
-                                   " % interval (", interval_words[[x$asked$interval]], ").")) +
+                  caption = text_of("line_estimate_ground_interval", level = 100 * x$asked$level,
+                                    interval = interval_words[[x$asked$interval]])) +
     figure_theme()
 }
 
@@ -229,13 +231,13 @@ drawn_numbers <- function(x, table, parameters) {
   known <- table$parameter[varies]
   if (is.null(parameters)) {
     known <- known[!duplicated(x$values[, varies, drop = FALSE], MARGIN = 2L)]
-    if (length(known) == 0L) abort("input", "There is nothing to draw: no number varies.")
+    if (length(known) == 0L) abort("input", text_of("there_is_nothing_draw_no_number"))
     return(utils::head(known, most_drawn))
   }
   check_words(parameters, "`parameters`", "\"effect[Calm, Staying]\"")
   unknown <- setdiff(parameters, known)
   if (length(unknown))
-    abort("address", c(paste0(unknown[1L], " was not bootstrapped, or never varies."),
+    abort("address", c(text_of("was_not_bootstrapped_or", unknown = unknown[1L]),
                        did_you_mean(unknown[1L], known)))
   parameters
 }

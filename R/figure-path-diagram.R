@@ -81,8 +81,8 @@ most_side_by_side <- 4L
 check_page <- function(page) {
   if (is.numeric(page) && length(page) == 2L && all(is.finite(page)) && all(page >= 2) &&
       all(page <= 100)) return(invisible())
-  abort("input", c("`page` must be a width and a height in inches, each from 2 to 100.",
-                   i = "Such as page = c(10, 6.25)."))
+  abort("input", c(text_of("page_must_be_width"),
+                   i = text_of("such_page_c_10")))
 }
 
 #' @export
@@ -201,13 +201,13 @@ diagram_text <- function(raw, standardized, values) {
 # Before and after the chi-square, which is drawn as a formula: not every device has the letter.
 diagram_captions <- function(fit, values, differs, grey) {
   kind <- c(standardized = "standardized values", raw = "raw values",
-            both = "raw values, standardized in brackets", none = "")[[values]]
+            both = text_of("raw_values_standardized_brackets"), none = "")[[values]]
   chisq <- test_of(fit)$chisq
   df <- stats::df.residual(fit)
   after <- c(paste0("(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
              "dashed: negative", if (grey) "grey: not significant at .05",
-             if (length(fit$layout$composites)) "covariances of composites' items not drawn",
-             if (differs) "amber and bold: differs between groups, p < .05",
+             if (length(fit$layout$composites)) text_of("covariances_composites_items_not"),
+             if (differs) text_of("amber_bold_differs_between"),
              if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit)))
                "IMPROPER SOLUTION")
   c(before = paste0("n = ", format_count(stats::nobs(fit)), "; "),

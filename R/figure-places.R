@@ -81,7 +81,7 @@ flowing_plans <- function(plan) {
   inner <- rep(0, length(plan$order) - 2L)
   sides <- list(c(-1, inner, 1))
   if (length(plan$order) > 2L) sides <- c(sides, list(c(0, inner, 1), c(-1, inner, 0),
-                                                      c(0, inner, 0)))
+      c(0, inner, 0)))
   ends <- lengths(plan$order[c(1L, length(plan$order))])
   hung <- vapply(sides, function(side) {
     all(ends[side[c(1L, length(side))] == 0] == 1L)
@@ -115,7 +115,7 @@ place_nodes <- function(nodes, plan, table, channel) {
   lanes <- setdiff(unlist(plan$order), nodes$name)
   nodes <- rbind(nodes, lane_nodes(lanes))
   nodes$layer[match(unlist(plan$order), nodes$name)] <- rep(seq_along(plan$order),
-                                                            lengths(plan$order))
+      lengths(plan$order))
   nodes <- hang_sides(nodes, plan)
   cells <- core_cells(nodes, plan, table)
   nodes <- place_layers_across(nodes, plan, cells, channel)

@@ -48,10 +48,8 @@ plot.orizzonte_quality <- function(x, ...) {
                                  name = NULL) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower, points$value, na.rm = TRUE), 1),
                                 breaks = seq(0, 1, 0.2)) +
-    ggplot2::labs(x = NULL, y = NULL, title = paste0("Quality of the measures: ", x$title),
-                  caption = paste0("bars: ", level, " intervals; dashed: good and acceptable from ",
-                                   "there on. A shared variance above AVE: the constructs are ",
-                                   "hardly told apart.")) +
+    ggplot2::labs(x = NULL, y = NULL, title = text_of("quality_measures", title = x$title),
+                  caption = text_of("bars_intervals_dashed_good", level = level)) +
     figure_theme() +
     ggplot2::theme(legend.position = "top", legend.justification = "left",
                    panel.spacing.x = grid::unit(0.3, "inches"),
@@ -85,7 +83,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
   items <- x$items
   size <- nrow(items)
   parts <- c("general", "specific", "residual")
-  names <- c(paste0("general (", x$general, ")"), "specific", "residual")
+  names <- c(text_of("general", general = x$general), "specific", "residual")
   bars <- list_frame(list(
     item = factor(rep(items$item, 3L), rev(unique(items$item))),
     factor = factor(rep(ifelse(is.na(items$factor), "none", items$factor), 3L),
@@ -98,7 +96,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
   fill <- stats::setNames(c(palette_dusk[["deep"]], palette_dusk[["dune"]],
                             palette_dusk[["mist"]]), names)
   total <- x$scores[x$scores$factor == x$general, ]
-  where <- ifelse(is.na(total$group), "", paste0(" in ", total$group))
+  where <- ifelse(is.na(total$group), "", text_of("figure_in", group = total$group))
   ggplot2::ggplot(bars, aes(.data$share, .data$item, fill = .data$part)) +
     ggplot2::geom_col(width = 0.75, colour = "white", linewidth = 0.2) +
     ggplot2::facet_grid(rows = ggplot2::vars(.data$factor),
@@ -106,9 +104,9 @@ plot.orizzonte_variance_split <- function(x, ...) {
                         scales = "free_y", space = "free_y", switch = "y") +
     ggplot2::scale_fill_manual(values = fill, breaks = names, name = NULL) +
     ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), expand = c(0, 0.005)) +
-    ggplot2::labs(x = "share of the item's variance", y = NULL,
-                  title = paste0("General and specific: ", x$title),
-                  caption = paste0("omega hierarchical of all items", where, ": ",
+    ggplot2::labs(x = text_of("share_item_s_variance"), y = NULL,
+                  title = text_of("general_specific", title = x$title),
+                  caption = paste0(text_of("omega_hierarchical_all_items"), where, ": ",
                                    format_share(total$omega_hierarchical), collapse = "; ")) +
     figure_theme() +
     ggplot2::theme(legend.position = "top", legend.justification = "left",

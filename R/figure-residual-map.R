@@ -68,11 +68,11 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
     ggplot2::labs(x = NULL, y = NULL,
                   title = paste0("Residuals: ", fit$request$blueprint$title,
                                  bracket_group(view$layout, view$group)),
-                  subtitle = paste0("+ more than the model implies (amber), - less (blue)",
-                                    residual_frame_words[[in_units]]),
+                  subtitle = text_of("more_than_model_implies",
+                                     in_units = residual_frame_words[[in_units]]),
                   caption = paste0(residual_map_words[[in_units]], "; n = ",
                                    format_count(view$moments$n),
-                                   if (anyNA(gap)) "; empty: reproduced whatever the data are")) +
+                                   if (anyNA(gap)) text_of("empty_reproduced_whatever_data"))) +
     figure_theme() +
     ggplot2::theme(panel.grid = ggplot2::element_blank(),
                    axis.text = ggplot2::element_text(size = max(5.5, points)),
@@ -85,7 +85,7 @@ largest_in_words <- function(cells, names, most = 6L) {
   cells <- cells[cells$x != size + 1L - cells$y, ]
   if (size < 7L || nrow(cells) == 0L) return(NULL)
   top <- utils::head(cells[order(-cells$shade), ], most)
-  lines <- paste0(top$text, "  ", names[size + 1L - top$y], " with ", names[top$x])
+  lines <- text_of("with", text = top$text, top = names[size + 1L - top$y], top_2 = names[top$x])
   ggplot2::annotate("text", x = size + 0.6, y = size + 0.4, hjust = 1, vjust = 1, size = 3.1,
                     lineheight = 1.15, colour = palette_dusk[["ink"]],
                     label = paste(c("Largest", lines), collapse = "\n"))

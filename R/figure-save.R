@@ -5,8 +5,8 @@ figure_endings <- c("png", "svg", "pdf")
 check_figure_ending <- function(file, class = "usage") {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% figure_endings) return(ending)
-  abort(class, c(paste0("Cannot draw into ", quoted(basename(file)), "."),
-                 i = "Use a file that ends in .png, .svg or .pdf."))
+  abort(class, c(text_of("cannot_draw_into", file = quoted(basename(file))),
+                 i = text_of("use_file_ends_png")))
 }
 
 # 10 x 6.7 inches: the page of the diagram with room for title and caption. Pages of a group each

@@ -30,14 +30,14 @@ most_patterns <- 20L        # drawn
 pattern_plot <- function(x) {
   incomplete <- which(nzchar(x$patterns$missing))
   p <- x$patterns[incomplete, , drop = FALSE]
-  if (nrow(p) == 0L) abort("input", "Nothing is missing: there are no patterns to draw.")
+  if (nrow(p) == 0L) abort("input", text_of("nothing_is_missing_there"))
   shown <- utils::head(p, most_patterns)
   holes <- attr(x$patterns, "variables")[incomplete[seq_len(nrow(shown))]]
   variables <- intersect(names(x$data), unlist(holes))
   count <- nrow(shown)
   cells <- list_frame(list(
     variable = factor(rep(variables, each = count), variables), row = rep(seq_len(count),
-                                                                         length(variables)),
+        length(variables)),
     state = ifelse(unlist(lapply(variables, function(v) {
       vapply(holes, function(h) v %in% h, NA)
     })), "missing", "there")))
@@ -51,10 +51,10 @@ pattern_plot <- function(x) {
                              expand = c(0, 0.5)) +
     ggplot2::scale_x_discrete(position = "top") +
     ggplot2::labs(x = NULL, y = "rows", title = "Patterns of missing values",
-                  caption = paste0(format_count(whole), " of ", format_count(x$rows),
-                                   " rows miss nothing", if (nrow(p) > count)
-                                     paste0("; ", count_of(nrow(p) - count, "rarer pattern"),
-                                            " not shown"))) +
+                  caption = text_of("rows_miss_nothing", whole = format_count(whole),
+                                    rows = format_count(x$rows), count = if (nrow(p) > count)
+                                     text_of("not_shown",
+                                             count = count_of(nrow(p) - count, "rarer pattern")))) +
     figure_theme() +
     ggplot2::theme(panel.grid = ggplot2::element_blank(), legend.position = "bottom",
                    axis.text.x.top = ggplot2::element_text(angle = 60, hjust = 0))
@@ -63,11 +63,11 @@ pattern_plot <- function(x) {
 # Histograms.
 column_plot <- function(x, columns) {
   if (!is.numeric(columns) || length(columns) != 1L || is.na(columns) || columns < 1) {
-    abort("input", "`columns` must be one number, such as 24.")
+    abort("input", text_of("columns_must_be_one"))
   }
   table <- x$columns
   drawn <- table$variable[table$variable %in% names(x$data)]
-  if (length(drawn) == 0L) abort("input", "There are no numeric columns to draw.")
+  if (length(drawn) == 0L) abort("input", text_of("there_are_no_numeric"))
   noted <- drawn[nzchar(table$note[match(drawn, table$variable)])]
   drawn <- intersect(drawn, utils::head(c(noted, setdiff(drawn, noted)), columns))
   at <- match(drawn, table$variable)
@@ -96,13 +96,13 @@ column_plot <- function(x, columns) {
     ggplot2::scale_fill_manual(values = c(`as expected` = palette_dusk[["slate"]],
                                           `look at it` = palette_dusk[["amber"]]), guide = "none") +
     ggplot2::labs(x = NULL, y = "rows", title = "Data screening",
-                  caption = paste0(count_of(x$rows, "row"), "; ",
-                                   count_of(sum(missing), "missing value"), " in the columns shown",
-                                   if (length(noted))
+                  caption = text_of("columns_shown", rows = count_of(x$rows, "row"),
+                                    missing = count_of(sum(missing), "missing value"),
+                                    noted = if (length(noted))
                                      "; amber: look at it, for the reason in the title",
-                                     if (length(drawn) < length(x$data))
-                                     paste0("; ", length(x$data) - length(drawn),
-                                            " more columns not shown"))) +
+                                    data = if (length(drawn) < length(x$data))
+                                     text_of("more_columns_not_shown",
+                                             drawn = length(x$data) - length(drawn)))) +
     figure_theme() +
     ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(),
                    strip.text = ggplot2::element_text(face = "plain"))

@@ -18,8 +18,8 @@
 #' @export
 plot.orizzonte_trail <- function(x, ...) {
   if (nrow(x) == 0L)
-    abort("input", c("There is nothing to draw: nothing has been amended.",
-                     i = "amend(fit, free = ..., because = ...) starts a trail."))
+    abort("input", c(text_of("there_is_nothing_draw_nothing"),
+                     i = text_of("amend_fit_free_because")))
   shown <- c("cfi", "tli", "rmsea", "srmr")
   run <- cumsum(nzchar(x$note))
   index <- factor(rep(toupper(shown), each = nrow(x)), toupper(shown))

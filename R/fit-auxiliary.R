@@ -34,7 +34,7 @@ beside_auxiliary <- function(joint, request, layout = met_layout(request, sample
     vcov = if (own) known$vcov[at, at, drop = FALSE] else known$vcov,
     inflation = if (length(known$inflation)) known$inflation[at] else known$inflation))
   layout$rows$status <- joint$layout$rows$status[match(layout$rows$parameter,
-                                                       joint$layout$rows$parameter)]
+      joint$layout$rows$parameter)]
   fit <- new_fit(request, sample, layout, structure(solution, class = class(known)))
   fit$joint <- joint
   fit

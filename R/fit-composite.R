@@ -32,8 +32,8 @@ with_usable_weights <- function(fit, starts, seed) {
   was <- vapply(names(markers), function(name) fit$layout$rows$parameter[scales[[name]]$marker], "")
   moved <- fit_request(request, fit$sample, starts = starts, seed = seed)
   moved$request <- fit$request
-  moved$layout$notes <- c(moved$layout$notes, paste0(
-    was, " is near 0 and cannot carry the scale of ", names(markers), ": ",
-    address_format("weight", markers, names(markers)), " = 1 instead."))
+  moved$layout$notes <- c(moved$layout$notes,
+                          text_of("is_near_0_cannot", was = was, markers = names(markers),
+                                  markers_2 = address_format("weight", markers, names(markers))))
   stamped(moved)
 }

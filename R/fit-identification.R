@@ -36,7 +36,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
   if (is.null(data)) {
     if (!is.null(request$by))
       abort("input",
-            c("Groups need data here.", i = "identification(blueprint, data, by = column)."))
+            c(text_of("groups_need_data_here"),
+              i = text_of("identification_blueprint_data_column")))
     check_variables(bp)
     layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
     moments <- plausible_moments(layout)
@@ -107,26 +108,22 @@ check_offset <- function(layout, moments) {
     offset <- abs(group$mean[own]) / sqrt(diag(group$covariance)[own])
     far <- own[offset > largest_offset]
     if (length(far) == 0L) next
-    abort("data", c(paste0("The mean of ", quoted(far[1L]), " is ",
-                           format_count(offset[[far[1L]]]), " standard deviations away from zero: ",
-                           "its effects and the intercepts cannot be separated numerically."),
-                    i = paste0("Subtract a constant from the column first, such as its mean or, ",
-                               "for years, the first year.")))
+    abort("data", c(text_of("mean_is_standard_deviations", far = quoted(far[1L]),
+                            far_2 = format_count(offset[[far[1L]]])),
+                    i = text_of("subtract_constant_from_column")))
   }
 }
 
 refuse <- function(layout, found) {
   reason <- if (found$df < 0L) {
-    c("The model cannot be identified: it has more free parameters than moments.",
-      x = paste0(found$moments, " moments, ", found$parameters, " free parameters: ",
-                 enumerate(found$kinds), "."))
+    c(text_of("model_cannot_be_identified"),
+      x = text_of("moments_free_parameters", moments = found$moments, parameters = found$parameters,
+                  kinds = enumerate(found$kinds)))
   } else {
-    paste0("The model is not identified: ", count_of(found$lacking, "more parameter"),
-           " than the data can determine.")
+    text_of("model_is_not_identified", lacking = count_of(found$lacking, "more parameter"))
   }
   trading <- if (length(found$trading)) {
-    c(x = paste0("These trade off against each other without changing the fit: ",
-                 enumerate(found$trading, most = 10L), "."))
+    c(x = text_of("these_trade_off_against", trading = enumerate(found$trading, most = 10L)))
   }
   abort("identification",
         c(reason, trading, stats::setNames(found$remedies, rep("i", length(found$remedies)))),
@@ -146,8 +143,8 @@ remedies <- function(layout, counts, lacking) {
   for (scale in layout$scales) {
     if (scale$composite) next
     if (scale$kind == "given" && all(is.na(layout$rows$fixed[c(scale$loadings, scale$variance)]))) {
-      add(scale$construct, " has no scale: remove relax(", layout$rows$parameter[scale$variance],
-          "), or fix one of its loadings.")
+      add(scale$construct, text_of("has_no_scale_remove"), layout$rows$parameter[scale$variance],
+          text_of("or_fix_one_loadings"))
     }
     items <- layout$rows$second[scale$loadings]
     linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") &
@@ -157,36 +154,30 @@ remedies <- function(layout, counts, lacking) {
     free_residual <-
       any(is.na(layout$rows$fixed[layout$rows$kind == "variance" & layout$rows$first %in% items]))
     if (length(items) == 1L && free_residual && items %in% layout$observed) {
-      add(scale$construct, " has one item: fix its residual variance, such as restrict(",
+      add(scale$construct, text_of("has_one_item_fix"),
           address_format("variance", items), " == 0).")
     } else if (length(items) == 2L && !linked) {
       add(scale$construct,
-          paste0(" has two items and nothing else to go by: make its loadings equal, add an ",
-                 "item, or link it to another construct."))
+          text_of("has_two_items_nothing"))
     } else if (length(items) == 2L) {
       add(scale$construct,
-          paste0(" has two items: what tells their loadings apart is its links with the rest; ",
-                 "equal loadings would help."))
+          text_of("has_two_items_what"))
     }
   }
   dead_end <- Filter(function(name) !name %in% layout$rows$first[layout$rows$kind == "effect"],
                      layout$composites)
   for (name in dead_end) {
     add(name,
-        paste0(" is a composite without an outgoing path: weights can be told apart only ",
-               "through effects on something else."))
+        text_of("is_composite_without_outgoing"))
   }
   for (pair in loops_without_instruments(layout)) {
     add(pair[1L], " and ", pair[2L],
-        " point at each other: each needs a cause of its own that does not point at the other.")
+        text_of("point_each_other_each"))
   }
   many <- if (counts$df < 0L) -counts$df else lacking
   add(if (many == 1L)
-      paste0("Fix or equate one of the parameters ", instruction("restrict_where"),
-             ", or leave out a path or covariance.")
-      else paste0("Fix or equate at least ", many,
-                  " of the parameters ", instruction("restrict_where"),
-                  ", or leave out as many paths or covariances."))
+      text_of("fix_or_equate_one", instruction = instruction("restrict_where"))
+      else text_of("fix_or_equate_least", many = many, instruction = instruction("restrict_where")))
   lines
 }
 
@@ -220,9 +211,9 @@ group_on_little <- function(layout) {
                                 (layout$rows$first == scale$construct |
                                  layout$rows$second %in% scale$construct)]
     out <- c(out,
-             paste0(scale$construct, " has two items and rests on ", enumerate(links, most = 4L),
-                    if (length(links) == 1L) ": if it is" else ": if all of them are",
-                    " near zero, its loadings cannot be told apart."))
+             text_of("has_two_items_rests", construct = scale$construct,
+                     links = enumerate(links, most = 4L),
+                     links_2 = if (length(links) == 1L) ": if it is" else ": if all of them are"))
   }
   out
 }
@@ -234,21 +225,21 @@ print.orizzonte_identification <- function(x, ...) {
   put_lines(format_count_line(x))
   put_lines(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L))
   if (x$identified) {
-    put_lines(paste0("Identified: the rank is full (", x$rank, ")",
-                     if (!x$with_data) " at made-up moments; give the data to be sure", "."))
+    put_lines(text_of("identified_rank_is_full", rank = x$rank,
+                   with_data = if (!x$with_data) " at made-up moments; give the data to be sure"))
     if (length(x$notes))
       put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
     put_lines("", next_step("fit_blueprint"))
     return(invisible(x))
   }
   if (x$df < 0L) {
-    put_lines("NOT IDENTIFIED: more free parameters than moments.")
+    put_lines(text_of("not_identified_more_free"))
   } else {
-    put_lines(paste0("NOT IDENTIFIED: the rank is ", x$rank, ", ", count_of(x$lacking, "parameter"),
-                     " too many."))
+    put_lines(text_of("not_identified_rank_is", rank = x$rank,
+                      lacking = count_of(x$lacking, "parameter")))
   }
   if (length(x$trading)) {
-    put_lines("These trade off against each other without changing the fit",
+    put_lines(text_of("these_trade_off_against_each"),
               paste0("  ", x$trading))
   }
   put_lines("What would help", wrap_lines(paste0("- ", x$remedies), 2L, 4L))

@@ -32,9 +32,10 @@ negative_parts <- function(view) {
   if (length(at) == 0L) return(trouble_rows())
   address <- rows$parameter[at]
   trouble_rows(address, view$eta[at],
-               paste0(address, " = ", format_number(view$eta[at]), ": a negative ",
-                      rows$meaning[at],
-                      ifelse(rows$meaning[at] != "variance", ", so R\u00b2 is above 1", "")))
+               text_of("a_negative", address = address, at = format_number(view$eta[at]),
+                       at_2 = rows$meaning[at],
+                       at_3 = ifelse(rows$meaning[at] != "variance", ", so R\u00b2 is above 1",
+                                     "")))
 }
 
 # Correlations of constructs beyond 1, or a matrix of them that is not positive semi-definite.
@@ -54,14 +55,13 @@ construct_parts <- function(view) {
     address <- address_format("correlation", first, second,
                               shown_group(layout, rep(view$group, length(r))))
     return(trouble_rows(address, r,
-                        paste0("the correlation of ", first, " and ", second, where, " is ",
-                               format_fixed(r), ", beyond 1")))
+                        text_of("correlation_is_beyond_1", first = first, second = second,
+                                where = where, value = format_fixed(r))))
   }
   lowest <- smallest_eigenvalue(correlation)
   if (lowest >= -1e-8) return(trouble_rows())
   trouble_rows("correlation[constructs]", lowest,
-               paste0("the covariance matrix of the constructs", where,
-                      " is not positive semi-definite"))
+               text_of("covariance_matrix_constructs_is", where = where))
 }
 
 residual_parts_improper <- function(view, beyond) {
@@ -78,8 +78,8 @@ residual_parts_improper <- function(view, beyond) {
     known <- beyond && all(all[block] %in% layout$constructs)
     if (lowest >= -1e-8 || known) return(trouble_rows())
     trouble_rows("covariance[items]", lowest,
-                 paste0("the covariance matrix of the residuals of ", enumerate(all[block]),
-                        in_group(layout, view$group), " is not positive semi-definite"))
+                 text_of("covariance_matrix_residuals_is", block = enumerate(all[block]),
+                         group = in_group(layout, view$group)))
   })
   bind_troubles(parts)
 }
@@ -95,8 +95,8 @@ residual_pairs_improper <- function(layout, part, names, group) {
   second <- names[beyond[, 1L]]
   trouble_rows(address_format("covariance", first, second,
                               shown_group(layout, rep(group, length(first)))), r[beyond],
-               paste0("the residuals of ", first, " and ", second, in_group(layout, group),
-                      " would correlate ", format_fixed(r[beyond]), ", beyond 1"))
+               text_of("residuals_would_correlate_beyond", first = first, second = second,
+                       group = in_group(layout, group), beyond = format_fixed(r[beyond])))
 }
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of
@@ -126,6 +126,7 @@ solution_state <- function(fit) {
   pressed <- pressed_bounds(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- hardly_told_apart(fit)
-  if (length(weak)) return(state("weak", paste("hardly told apart:", enumerate(weak, most = 2L))))
+  if (length(weak)) return(state("weak", paste(text_of("hardly_told_apart"), enumerate(weak,
+      most = 2L))))
   state("proper", "")
 }

@@ -156,6 +156,5 @@ core_difference <- function(fit, core, found, theta) {
 # Under tables of differences.
 corrected_change_words <- function(request) {
   if (!is_robust(request)) return(NULL)
-  c(wrap_lines(paste0("\u0394\u03c7\u00b2 is corrected by itself (Satorra & Bentler 2001, 2010): ",
-                      "it is not the difference of two corrected \u03c7\u00b2.")), "")
+  c(wrap_lines(text_of("is_corrected_itself_satorra")), "")
 }

@@ -39,19 +39,19 @@ rows_apart <- function(a, b) {
   if (!setequal(a$layout$groups, b$layout$groups)) return("to different groups")
   if (a$request$incomplete != b$request$incomplete &&
       (is_incomplete(a$sample) || is_incomplete(b$sample)))
-    return("to incomplete rows in one case and without them in the other")
+    return(text_of("incomplete_rows_one_case"))
   order <- match(a$layout$groups, b$layout$groups)
   n <- cases_by_group(a$sample)
   other <- cases_by_group(b$sample)[order]
   if (any(n != other)) {
     where <- if (sum(n) == sum(other)) in_group(a$layout, names(n)[n != other][1L]) else ""
     at <- if (nzchar(where)) which(n != other)[1L] else seq_along(n)
-    return(paste0("to different rows (n = ", sum(n[at]), " and ", sum(other[at]), where, ")"))
+    return(text_of("different_rows_n", at = sum(n[at]), at_2 = sum(other[at]), where = where))
   }
   found <- Map(moments_apart, a$layout$parts, b$layout$parts[order], a$moments, b$moments[order])
   found <- Filter(Negate(is.null), unname(found))
   if (length(found)) return(found[[1L]])
-  if (any(order != seq_along(order))) "to groups in another order"
+  if (any(order != seq_along(order))) text_of("groups_another_order")
 }
 
 # `one`, `other`: the moments of the same variables.
@@ -63,13 +63,13 @@ moments_apart <- function(part, other_part, one, other) {
   ratio <- sqrt(diag(s) / diag(t))
   near <- function(x, y) max(abs(x - y)) < 1e-8
   if (!near(stats::cov2cor(s), stats::cov2cor(t))) {
-    return(paste0("to different rows (n = ", one$n, " both, but other values)"))
+    return(text_of("different_rows_n_both", value = one$n))
   }
   moved <- abs(ratio - 1) > 1e-8
-  if (any(moved)) return(paste0("to ", enumerate(part$observed[moved]), " in different units"))
+  if (any(moved)) return(text_of("different_units", moved = enumerate(part$observed[moved])))
   if (is.null(one$mean) || is.null(other$mean)) return(NULL)
   shifted <- abs(one$mean - other$mean[at]) > 1e-8 * pmax(sqrt(diag(s)), abs(one$mean))
   if (any(shifted)) {
-    paste0("to ", enumerate(part$observed[shifted]), " with other means (centred in one of them?)")
+    text_of("other_means_centred_one", shifted = enumerate(part$observed[shifted]))
   }
 }

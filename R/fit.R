@@ -178,7 +178,7 @@ fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
-    abort("input", c("fit_model() needs data.", i = "Give a data frame or summary_data()."))
+    abort("input", c(text_of("fit_model_needs_data"), i = text_of("give_data_frame_or_summary")))
   request <- request_of(bp, data, "fit_model")
   announce(fit_request(request, sample_of(data, request)))
 }
@@ -295,9 +295,9 @@ refit_changes <- function(quosures) {
   unknown <- setdiff(given, known)
   if (length(unknown)) {
     what <- if (nzchar(unknown[1L])) paste0("`", unknown[1L], "`") else "an unnamed argument"
-    abort("input", c(paste0("refit() does not know ", what, "."),
+    abort("input", c(text_of("refit_does_not_know", what = what),
                      if (nzchar(unknown[1L])) did_you_mean(unknown[1L], known),
-                     i = paste0("It changes ", enumerate(known), ".")))
+                     i = text_of("it_changes", known = enumerate(known))))
   }
   lapply(stats::setNames(given, given), function(name) {
     if (isTRUE(is_column_option(name))) return(captured_argument(quosures[[name]], name))
@@ -320,8 +320,8 @@ refit_source <- function(fit, changes) {
   source <- changes$data
   if (is.null(source)) {
     if (!has_raw_data(fit$sample)) {
-      abort("input", c("The fit came from summary data, which cannot be grouped or coded anew.",
-                       i = "Give data: refit(fit, data = data)."))
+      abort("input", c(text_of("fit_came_from_summary"),
+                       i = text_of("give_data_refit_fit")))
     }
     source <- fit$sample$data$frame
   }
@@ -331,8 +331,8 @@ refit_source <- function(fit, changes) {
     all(rows %in% seq_len(nrow(source)))
   if (!usable)
     abort("input",
-          c("`omit_rows` must be numbers of rows of the data.",
-            i = "Such as omit_rows = c(3, 17)."))
+          c(text_of("omit_rows_must_be"),
+            i = text_of("such_omit_rows_c")))
   source[-rows, , drop = FALSE]
 }
 
@@ -345,14 +345,14 @@ check_feasible <- function(layout, found) {
   touched <- unlist(lapply(layout$constraints[!met], `[[`, "rows"))
   beside <- met &
     vapply(layout$constraints, function(constraint) any(constraint$rows %in% touched), NA)
-  lines <- c(paste0("Not met: ", text[!met]), if (any(beside)) paste0("Beside: ", text[beside]))
+  lines <- c(text_of("not_met", met = text[!met]),
+             if (any(beside)) paste0("Beside: ", text[beside]))
   abort("restriction", c(
-    "The restrictions cannot all hold.", stats::setNames(lines, rep("x", length(lines))),
+    text_of("restrictions_cannot_all_hold"), stats::setNames(lines, rep("x", length(lines))),
     i = paste(
-      "If they should, perhaps they cannot be computed at our starting values: choose others with",
+      text_of("if_they_should_perhaps"),
               "start_at()."),
-    i = paste0("Leave one of them out, or look for a contradiction among all restrictions of ",
-               "these parameters.")))
+    i = text_of("leave_one_them_out")))
 }
 
 fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes, unit_note(fit))
@@ -373,16 +373,14 @@ unit_note <- function(fit) {
     max(abs(diag(solve_in_units(matrices_of(fit)[[g]]$covariance[p, p], s)) - 1))
   }, 0)
   if (max(gap) < 1e-6) return(NULL)
-  paste0("This model depends on the units of the variables (something is equal, fixed or bounded ",
-         "across them), and the data are correlations: \u03c7\u00b2, fit indices and standard ",
-         "errors are not valid. Give covariances, or standard deviations beside the correlations.")
+  text_of("model_depends_units_variables")
 }
 
 warn_about <- function(fit) {
   if (!has_converged(fit)) {
-    warn("convergence", c(paste0("The fit has ", fit_status(fit), "."),
+    warn("convergence", c(text_of("fit_has", fit = fit_status(fit)),
                           i = paste(
-                            "Its numbers cannot be trusted; print(fit) shows what the data say,",
+                            text_of("numbers_cannot_be_trusted"),
                                     instruction("rescue"),
                                     "tries remedies.")))
     return(invisible())
@@ -390,16 +388,15 @@ warn_about <- function(fit) {
   improper <- improper_parts(fit)
   if (nrow(improper)) {
     lines <- utils::head(improper$trouble, 5L)
-    warn("improper", c("The solution is improper.", stats::setNames(lines, rep("x", length(lines))),
-                       i = paste0("Look at this before reading any estimate; ",
-                                  instruction("rescue"),
-                                  " tries remedies.")))
+    warn("improper", c(text_of("solution_is_improper"), stats::setNames(lines, rep("x",
+        length(lines))),
+                       i = text_of("look_before_reading_any", instruction = instruction("rescue"))))
   }
   weak <- hardly_told_apart(fit)
   if (length(weak)) {
     warn("identification", c(
-      paste0("At this solution ", enumerate(weak, most = 6L), " can hardly be told apart."),
-      i = paste("The model is identified elsewhere, but here it rests on something near zero: see",
-                "identification(blueprint, data).")))
+      text_of("solution_can_hardly_be", weak = enumerate(weak, most = 6L)),
+      i = paste(text_of("model_is_identified_elsewhere"),
+                text_of("identification_blueprint_data"))))
   }
 }

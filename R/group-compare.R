@@ -27,7 +27,7 @@ compare_groups <- function(fit, kinds = NULL, ...) {
   check_grouped(fit$layout)
   unknown <- setdiff(kinds, names(address_kinds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no kind ", quoted(unknown[1L]), "."),
+    abort("input", c(text_of("there_is_no_kind_6", unknown = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], names(address_kinds))))
   }
   rows <- fit$layout$rows
@@ -89,12 +89,11 @@ print.orizzonte_group_comparison <- function(x, ...) {
   standardized <- stats::setNames(lapply(groups, function(g) {
     format_fixed(x[[paste0("standardized.", g)]])
   }), groups)
-  put_lines(c(heading(paste0("Groups side by side: ", attr(x, "title"))),
+  put_lines(c(heading(text_of("groups_side_side", attr = attr(x, "title"))),
               side_by_side_table(x$parameter, c(raw, tests)), "", "Standardized",
               side_by_side_table(x$parameter, standardized)))
   if (any(x$status %in% "held"))
-    put_lines("", wrap_lines(paste0("What is held is equal in raw units; standardized values ",
-                                    "differ where variances do.")))
+    put_lines("", wrap_lines(text_of("what_is_held_is")))
   invisible(x)
 }
 

@@ -112,7 +112,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   check_arguments("invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))
-    abort("input", c("invariance() needs data.", i = "Give a data frame and by = column."))
+    abort("input", c(text_of("invariance_needs_data"), i = text_of("give_data_frame_column")))
   against <- choose_one(against, c("previous", "first"), "`against`")
   criteria <- check_criteria(criteria)
   over <- ladder_places(bp, over, !rlang::quo_is_null(rlang::enquo(by)) || is_summary_list(data))
@@ -133,13 +133,13 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   announce_sample(sample)
   own <- c(bp$hold_equal, bp$hold_equal_times)
   if (length(own))
-    say("Held equal on every rung, as the blueprint says: ", enumerate(unique(own)), ".")
+    say(text_of("held_equal_every_rung"), enumerate(unique(own)), ".")
   stated <- stated_by(request, sample)
   fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over), "Rungs")
   ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
   trouble <- ladder_trouble(ladder)
   if (length(trouble)) {
-    warn("improper", c("Not every rung has a solution to be read.",
+    warn("improper", c(text_of("not_every_rung_has"),
                        stats::setNames(trouble, rep("x", length(trouble)))))
   }
   ladder
@@ -151,11 +151,11 @@ ladder_places <- function(bp, over, grouped) {
   if (!is.null(over)) over <- choose_one(over, c("groups", "times", "both"), "`over`")
   over <- over %||% if (grouped && several) "both" else if (several) "times" else "groups"
   if (over != "times" && !grouped)
-    abort("input", c("invariance() needs groups, or constructs at several times.",
-                     i = "Name the grouping column with by = column, or see ?repeated."))
+    abort("input", c(text_of("invariance_needs_groups_or"),
+                     i = text_of("name_grouping_column_column_or")))
   if (over != "groups" && !several)
-    abort("input", c("The blueprint has no constructs at several times.",
-                     i = "Declare them with repeated()."))
+    abort("input", c(text_of("blueprint_has_no_constructs"),
+                     i = text_of("declare_them_repeated")))
   over
 }
 
@@ -163,7 +163,7 @@ ladder_places <- function(bp, over, grouped) {
 rungs_in_order <- function(rungs) {
   ordered <- intersect(names(rung_adds), c("configural", rungs))
   asked <- unique(rungs)
-  if (!"configural" %in% asked) say("The configural rung is fitted as well: the others rest on it.")
+  if (!"configural" %in% asked) say(text_of("configural_rung_is_fitted"))
   if (!identical(intersect(ordered, asked), asked))
     say("Rungs in their order: ", enumerate(ordered), ".")
   ordered
@@ -172,14 +172,14 @@ rungs_in_order <- function(rungs) {
 check_rungs <- function(rungs, structural) {
   unknown <- setdiff(rungs, names(rung_adds))
   if (length(unknown)) {
-    abort("input", c(paste0("There is no rung ", quoted(unknown[1L]), "."),
+    abort("input", c(text_of("there_is_no_rung", unknown = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], names(rung_adds)),
                      i = paste0("Rungs: ", enumerate(names(rung_adds)), ".")))
   }
   known <- c(hold_kinds, hold_slices)
   unknown <- setdiff(structural, known)
   if (length(unknown)) {
-    abort("input", c(paste0("`structural` does not know ", quoted(unknown[1L]), "."),
+    abort("input", c(text_of("structural_does_not_know", unknown = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], known)))
   }
 }
@@ -212,11 +212,12 @@ rungs_without_means <- function(rungs, asked) {
   about_means <- c("scalar", "second_order_scalar", "mean", "intercept", "mean[lower_order]")
   impossible <- intersect(asked, about_means)
   if (length(impossible)) {
-    abort("data", c(paste0("The data carry no means, which ", quoted(impossible[1L]), " is about."),
-                    i = "Give raw data, or summary_data(..., means =)."))
+    abort("data", c(text_of("data_carry_no_means", impossible = quoted(impossible[1L])),
+                    i = text_of("give_raw_data_or")))
   }
   left <- intersect(rungs, about_means)
-  if (length(left)) say("The data carry no means: the rung ", enumerate(left), " is left out.")
+  if (length(left)) say(text_of("data_carry_no_means_rung"), enumerate(left),
+                        text_of("is_left_out"))
   setdiff(rungs, left)
 }
 
@@ -239,7 +240,6 @@ fit_rung <- function(request, sample, stated, hold, over = "groups") {
   other <- fit_request(request, sample, stated, errors = FALSE)
   if (!has_converged(other)) return(fit)
   other$layout$notes <- c(other$layout$notes, paste(
-    paste0("A construct's variance is not positive here, which the unit scale cannot say: this ",
-           "rung is on the marker scale.")))
+    text_of("construct_s_variance_is")))
   stamped(other)
 }

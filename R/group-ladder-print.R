@@ -59,10 +59,9 @@ ladder_limits <- function(x) {
                           collapse = ", "), ")"))
   }, "")
   given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
-  paste0("Criteria: ", paste(parts, collapse = ", "), if (given) "; given, else" else ";",
-         " conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The first rung fits with ",
-         "CFI of at least ", short_number(x$criteria$cfi[2L]), " and RMSEA of at most ",
-         short_number(x$criteria$rmsea[2L]), ".")
+  text_of("criteria_conventions_cheung_rensvold", parts = paste(parts, collapse = ", "),
+          given = if (given) "; given, else" else ";", cfi = short_number(x$criteria$cfi[2L]),
+          rmsea = short_number(x$criteria$rmsea[2L]))
 }
 
 ladder_failing <- function(x) {
@@ -83,10 +82,10 @@ format_equalities <- function(x) {
   unlist(lapply(rungs, function(rung) {
     tested <- utils::head(x$details[[rung]], 5L)
     more <- nrow(x$details[[rung]]) - nrow(tested)
-    c(paste0("Single equalities of the ", rung, " rung, the leading ones"),
+    c(text_of("single_equalities_rung_leading", rung = rung),
       format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
       if (more > 0L)
-        paste0("  and ", more, " more: ", instruction("see_details")), "")
+        text_of("and_more_3", more = more, instruction = instruction("see_details")), "")
   }))
 }
 
@@ -100,8 +99,7 @@ format_ladder <- function(x) {
     format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     corrected_change_words(x$fits[[1L]]$request),
     if (nrow(x$contributions) > 1L)
-      c(paste0("\u03c7\u00b2 of each group",
-               if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
+      c(text_of("each_group", request = if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
         format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), ""),
     format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
     if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),

@@ -43,9 +43,8 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
   rows <- fit$layout$rows
   if (!any(rows$shared & rows$kind == "intercept")) {
     abort("input",
-          c("Means of constructs can be compared only when intercepts are held across groups.",
-            i = paste0("Take the scalar rung of invariance(), or hold_equal(blueprint, ",
-                       "loading, intercept).")))
+          c(text_of("means_constructs_can_be"),
+            i = text_of("take_scalar_rung_invariance")))
   }
   reference <- chosen_group(fit$layout, reference)
   constructs <- comparable_constructs(fit$layout)
@@ -190,7 +189,7 @@ rung_fit <- function(x, rung, reader) {
     rung <- rung %||% default_rung(x)
     check_string(rung, "`rung`")
     if (!rung %in% names(x$fits))
-      abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."),
+      abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)),
                       did_you_mean(rung, names(x$fits))))
     return(x$fits[[rung]])
   }
@@ -211,18 +210,16 @@ latent_mean_note <- function(x) {
   held <- attr(x, "held")
   if (is.null(held)) return(NULL)
   partial <- held < attr(x, "items")
-  counts <- paste0(names(held)[partial], " (", held[partial], " of ", attr(x, "items")[partial],
-                   " intercepts)")
+  counts <- text_of("of_intercepts", partial = names(held)[partial], partial_2 = held[partial],
+                    partial_3 = attr(x, "items")[partial])
   left <- attr(x, "left")
-  paste0("std.: in standard deviations of the construct ", if (attr(x, "standardize") == "pooled")
-         "pooled" else "in the reference group",
-         if (isTRUE(attr(x, "over")[["times"]])) {
+  text_of("std_standard_deviations_construct", attr = if (attr(x, "standardize") == "pooled")
+         "pooled" else "in the reference group", attr_2 = if (isTRUE(attr(x, "over")[["times"]])) {
            if (attr(x, "standardize") == "pooled") " (of both times, where times are compared)" else
              " (at the first time, where times are compared)"
-         }, ".",
-         if (any(partial)) paste0(" Partly held: ", enumerate(counts), "."),
-         if (length(left)) paste0(" Not compared: ", enumerate(left), ", since what measures ",
-                                  if (length(left) == 1L) "it" else "them", " is not held here."))
+         }, partial = if (any(partial)) text_of("partly_held", counts = enumerate(counts)),
+          left = if (length(left)) text_of("not_compared_since_what", left = enumerate(left),
+                                           left_2 = if (length(left) == 1L) "it" else "them"))
 }
 
 # ", against evening", ", against the first time", or both.
@@ -231,7 +228,7 @@ compared_words <- function(x) {
   reference <- attr(x, "reference")
   against <- c(if (over[["groups"]] && !is.null(reference)) reference,
                if (over[["times"]]) "the first time")
-  if (length(against)) paste0(", against ", enumerate(against))
+  if (length(against)) text_of("against_2", against = enumerate(against))
 }
 
 # What the held intercepts of released loadings do to the differences, where they do anything.
@@ -239,13 +236,14 @@ unreleased_note <- function(x) {
   u <- attr(x, "unreleased")
   if (is.null(u)) return(NULL)
   moved <- abs(u$difference_freed - u$difference) > 0.1 * u$se_freed
-  paste0("Held though the loading is not: ", u$parameter[1L], ". ",
-         if (!any(moved)) "Freed as well, no difference changes to speak of." else
-           paste0("Freed as well: ",
-                  enumerate(paste0(u$construct,
-                                   ifelse(is.na(u$group), "", paste0(" in ", u$group)), " ",
-                                   format_number(u$difference_freed), " instead of ",
-                                   format_number(u$difference))[moved], most = 6L), "."))
+  text_of("held_though_loading_is", parameter = u$parameter[1L],
+          moved = if (!any(moved)) "Freed as well, no difference changes to speak of." else
+           text_of("freed_well", moved = enumerate(text_of("instead_of", construct = u$construct,
+               group = ifelse(is.na(u$group), "",
+                   text_of("group_in",
+                       group = u$group)),
+               difference_freed = format_number(u$difference_freed),
+               difference = format_number(u$difference))[moved], most = 6L)))
 }
 
 # A caveat comes before what it is about.
@@ -259,7 +257,8 @@ print.orizzonte_latent_means <- function(x, ...) {
   if (!all(c("construct", "group", "difference", "se", "p", "standardized") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   columns <- latent_mean_columns(x)
-  put_lines(heading(paste0("Means of constructs", compared_words(x))), format_caveat(x),
+  put_lines(heading(text_of("means_constructs", compared_words = compared_words(x))),
+            format_caveat(x),
             format_table(columns, !names(columns) %in% c("construct", "group")))
   note <- latent_mean_note(x)
   if (!is.null(note)) put_lines("", wrap_lines(note))

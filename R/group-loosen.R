@@ -36,16 +36,16 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
   check_arguments("loosen")
   if (!inherits(ladder, "orizzonte_ladder"))
     abort("input",
-          c("loosen() needs a ladder.",
-            i = "ladder <- invariance(blueprint, data, by = \"column\")."))
+          c(text_of("loosen_needs_ladder"),
+            i = text_of("ladder_invariance_blueprint_data")))
   check_string(rung, "`rung`")
   rungs <- names(ladder$fits)
   if (!rung %in% rungs)
-    abort("name", c(paste0("The ladder has no rung ", quoted(rung), "."), did_you_mean(rung, rungs),
+    abort("name", c(text_of("ladder_has_no_rung_5", rung = quoted(rung)), did_you_mean(rung, rungs),
                     i = paste0("Rungs: ",
       enumerate(rungs), ".")))
   at <- match(rung, rungs)
-  if (at == 1L) abort("input", "The first rung holds nothing that could be loosened.")
+  if (at == 1L) abort("input", text_of("first_rung_holds_nothing"))
   until <- choose_one(until, c("indices", "p"), "`until`")
   check_flag(with_intercept, "`with_intercept`")
   criteria <- if (is.null(criteria)) ladder$criteria else check_criteria(criteria)
@@ -94,7 +94,7 @@ release_equalities <- function(fit, before, rung, until, most, with_intercept, c
 # A loading takes the item's intercept along: where the loading differs, so does the level at which
 # the item's line starts, and a held intercept would bias the means of the construct.
 release_one <- function(fit, row, rung, step, with_intercept) {
-  because <- paste0("largest index among the equalities of the ", rung, " rung")
+  because <- text_of("largest_index_among_equalities", rung = rung)
   intercept <- if (with_intercept) intercept_along(fit, row$parameter)
   held <- intercept[intercept %in% fit$layout$rows$parameter[fit$layout$rows$shared]]
   amended <- suppressMessages(suppressWarnings(
@@ -197,17 +197,18 @@ released_columns <- function(x) {
 
 loosened_reading <- function(x) {
   told <- if (x$until == "p")
-    paste0("p of \u0394\u03c7\u00b2 at least ", short_number(release_level(x$criteria))) else
-      "the criteria of the ladder"
+    text_of("p_least", criteria = short_number(release_level(x$criteria))) else
+      text_of("criteria_ladder")
   count <- length(unique(x$released$step))
   if (x$holds) {
-    paste0("With ", if (count) paste(count_of(count, "release"), "") else "nothing released ",
-           "the ", x$rung, " rung meets ", told, ".")
+    text_of("rung_meets", count = if (count) paste(count_of(count, "release"),
+                                                   "") else "nothing released ", rung = x$rung,
+            told = told)
   } else {
-    paste0("The ", x$rung, " rung does not meet ", told,
-           if (x$blocked) ": what else it holds cannot be released, or would not help." else ".",
-           if (length(x$earlier)) paste0(" Held since an earlier rung, and worth more: ", x$earlier,
-                                         ". Loosen that rung first."))
+    text_of("rung_does_not_meet", rung = x$rung, told = told,
+            blocked = if (x$blocked) text_of("loosening_blocked") else ".",
+            earlier = if (length(x$earlier))
+              text_of("held_since_earlier_rung", earlier = x$earlier))
   }
 }
 
@@ -216,7 +217,7 @@ as.data.frame.orizzonte_loosened <- function(x, ...) x$released
 
 #' @export
 print.orizzonte_loosened <- function(x, ...) {
-  put_lines(heading(paste0("Loosened: the ", x$rung, " rung of ", x$fit$request$blueprint$title)))
+  put_lines(heading(text_of("loosened_rung", rung = x$rung, title = x$fit$request$blueprint$title)))
   if (nrow(x$released)) {
     put_lines("Released, in this order",
               format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),

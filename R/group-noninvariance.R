@@ -37,8 +37,8 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
   single <- inherits(ladder, "orizzonte_fit")
   if (!single && !inherits(ladder, "orizzonte_ladder"))
     abort("input",
-          c("noninvariance() needs a ladder, or a fit of several groups.",
-            i = "ladder <- invariance(blueprint, data, by = \"column\")."))
+          c(text_of("noninvariance_needs_ladder_or"),
+            i = text_of("ladder_invariance_blueprint_data_column")))
   fit <- rung_fit(ladder, rung, "noninvariance")
   if (single && !any(compared_over(fit$layout))) check_grouped(fit$layout)
   check_converged(fit, "noninvariance")
@@ -224,11 +224,12 @@ print.orizzonte_noninvariance <- function(x, ...) {
     return(print(as.data.frame(unclass(x))))
   columns <- noninvariance_columns(x)
   text <- c("item", "group", "against", "status")
-  put_lines(heading(paste0("Non-invariance of items", compared_words(x))), format_caveat(x),
+  put_lines(heading(text_of("non_invariance_items", compared_words = compared_words(x))),
+            format_caveat(x),
             format_table(columns, !names(columns) %in% text), "", wrap_lines(noninvariance_note))
   totals <- total_columns(x)
   if (!is.null(totals))
-    put_lines("", "Difference of the total score",
+    put_lines("", text_of("difference_total_score"),
               format_table(totals, !names(totals) %in% c("construct", "group")))
   invisible(x)
 }

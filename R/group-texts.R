@@ -102,3 +102,69 @@ add_instructions(
     "summary({fit}) to see what is wrong, rescue() with the same groups", "rescue",
     purpose = "to try the usual remedies"),
   use_loosened = instruct("trail(loosened$fit), loosened$ladder{more}"))
+
+add_texts(
+  there_is_no_kind_6 = "There is no kind {unknown}.",
+  groups_side_side = "Groups side by side: {attr}",
+  what_is_held_is =
+    "What is held is equal in raw units; standardized values differ where variances do.",
+  invariance_needs_data = "invariance() needs data.",
+  give_data_frame_column = "Give a data frame and by = column.",
+  held_equal_every_rung = "Held equal on every rung, as the blueprint says: ",
+  not_every_rung_has = "Not every rung has a solution to be read.",
+  invariance_needs_groups_or = "invariance() needs groups, or constructs at several times.",
+  name_grouping_column_column_or = "Name the grouping column with by = column, or see ?repeated.",
+  blueprint_has_no_constructs = "The blueprint has no constructs at several times.",
+  declare_them_repeated = "Declare them with repeated().",
+  configural_rung_is_fitted = "The configural rung is fitted as well: the others rest on it.",
+  there_is_no_rung = "There is no rung {unknown}.",
+  structural_does_not_know = "`structural` does not know {unknown}.",
+  data_carry_no_means = "The data carry no means, which {impossible} is about.",
+  give_raw_data_or = "Give raw data, or summary_data(..., means =).",
+  data_carry_no_means_rung = "The data carry no means: the rung ",
+  is_left_out = " is left out.",
+  construct_s_variance_is = paste0(
+    "A construct's variance is not positive here, which the unit scale cannot say: this rung ",
+    "is on the marker scale."),
+  criteria_conventions_cheung_rensvold = paste0(
+    "Criteria: {parts}{given} conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The ",
+    "first rung fits with CFI of at least {cfi} and RMSEA of at most {rmsea}."),
+  single_equalities_rung_leading = "Single equalities of the {rung} rung, the leading ones",
+  and_more_3 = "  and {more} more: {instruction}",
+  each_group = "\u03c7\u00b2 of each group{request}",
+  means_constructs_can_be =
+    "Means of constructs can be compared only when intercepts are held across groups.",
+  take_scalar_rung_invariance =
+    "Take the scalar rung of invariance(), or hold_equal(blueprint, loading, intercept).",
+  ladder_has_no_rung = "The ladder has no rung {rung}.",
+  of_intercepts = "{partial} ({partial_2} of {partial_3} intercepts)",
+  partly_held = " Partly held: {counts}.",
+  not_compared_since_what = " Not compared: {left}, since what measures {left_2} is not held here.",
+  std_standard_deviations_construct =
+    "std.: in standard deviations of the construct {attr}{attr_2}.{partial}{left}",
+  against_2 = ", against {against}",
+  group_in = " in {group}",
+  instead_of = "{construct}{group} {difference_freed} instead of {difference}",
+  freed_well = "Freed as well: {moved}.",
+  held_though_loading_is = "Held though the loading is not: {parameter}. {moved}",
+  means_constructs = "Means of constructs{compared_words}",
+  loosen_needs_ladder = "loosen() needs a ladder.",
+  ladder_invariance_blueprint_data = "ladder <- invariance(blueprint, data, by = \"column\").",
+  ladder_has_no_rung_5 = "The ladder has no rung {rung}.",
+  first_rung_holds_nothing = "The first rung holds nothing that could be loosened.",
+  largest_index_among_equalities = "largest index among the equalities of the {rung} rung",
+  p_least = "p of \u0394\u03c7\u00b2 at least {criteria}",
+  criteria_ladder = "the criteria of the ladder",
+  rung_meets = "With {count}the {rung} rung meets {told}.",
+  held_since_earlier_rung =
+    " Held since an earlier rung, and worth more: {earlier}. Loosen that rung first.",
+  rung_does_not_meet = "The {rung} rung does not meet {told}{blocked}{earlier}",
+  loosened_rung = "Loosened: the {rung} rung of {title}",
+  noninvariance_needs_ladder_or = "noninvariance() needs a ladder, or a fit of several groups.",
+  ladder_invariance_blueprint_data_column =
+    "ladder <- invariance(blueprint, data, by = \"column\").",
+  non_invariance_items = "Non-invariance of items{compared_words}",
+  difference_total_score = "Difference of the total score")
+
+add_texts(
+  loosening_blocked = ": what else it holds cannot be released, or would not help.")

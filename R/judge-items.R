@@ -35,7 +35,7 @@ equal_loadings_test <- function(fit, name, items) {
   for (item in items[-1L]) {
     turned <- if (key[[item]] * key[[1L]] < 0) "-1 * "
     bp <- suppressMessages(add_restriction(bp, paste0(address(item), " == ", turned,
-                                                      address(items[1L]))))
+        address(items[1L]))))
   }
   request <- fit$request
   request$blueprint <- bp

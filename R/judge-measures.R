@@ -100,5 +100,5 @@ judged_pairs <- function(view, names) {
 # Before anything that is made of an improper solution.
 status_caution <- function(status) {
   if (!status %in% c("proper", "at bound"))
-    c(wrap_lines(paste0("CAUTION: the solution is ", status, ".")), "")
+    c(wrap_lines(text_of("caution_solution_is", status = status)), "")
 }

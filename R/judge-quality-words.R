@@ -56,24 +56,27 @@ convergent_sentences <- function(x, row) {
              if (rule_tier(row$ave, x$criteria$ave) %in% "short")
                short_of("AVE", row$ave, x$criteria$ave[2L]))
   items <- x$loadings[x$loadings$construct == row$construct & x$loadings$group %in% row$group, ]
-  where <- if (is.na(row$group)) "" else paste0(" in ", row$group)
+  where <- if (is.na(row$group)) "" else text_of("judge_in", group = row$group)
   weak <- items$item[which(abs(items$standardized) < x$criteria$loading[2L])]
   weakest <- items[which.min(abs(items$standardized)), ]
   lead <- paste0(row$construct, where, ": ")
   if (length(short) == 0L) {
     if (length(weak) == 0L || row$items < 2L) return(NULL)
     shown <- items[items$item %in% weak, ]
-    return(paste0(lead, enumerate(paste0(shown$item, " loads ", format_share(shown$standardized))),
-                  ", below ", short_number(x$criteria$loading[2L]), " in size",
-                  if (length(weak) == 1L) gain_words(x, row, weak), "."))
+    return(text_of("below_size", lead = lead,
+                   standardized = enumerate(text_of("loads", item = shown$item,
+                     standardized = format_share(shown$standardized))),
+                   loading = short_number(x$criteria$loading[2L]),
+                   weak = if (length(weak) == 1L) gain_words(x, row, weak)))
   }
   paste0(lead, enumerate(short), if (row$items > 1L)
-    paste0("; the weakest item is ", weakest$item, " (standardized loading ",
-           format_share(weakest$standardized), ")", gain_words(x, row, weakest$item)), ".")
+    text_of("weakest_item_is_standardized", item = weakest$item,
+            standardized = format_share(weakest$standardized),
+            item_2 = gain_words(x, row, weakest$item)), ".")
 }
 
 short_of <- function(what, value, cutoff) {
-  paste0(what, " ", format_share(value), " is below ", short_number(cutoff))
+  text_of("is_below", what = what, value = format_share(value), cutoff = short_number(cutoff))
 }
 
 # What would be without the item, where it was tried.
@@ -82,29 +85,30 @@ gain_words <- function(x, row, item) {
   found <- x$left_out[x$left_out$item == item & x$left_out$construct == row$construct &
                         x$left_out$group %in% row$group, ]
   if (nrow(found) != 1L || is.na(found$omega)) return("")
-  paste0("; without it omega is ", format_share(found$omega), " and AVE ", format_share(found$ave))
+  text_of("without_omega_is_ave", omega = format_share(found$omega), ave = format_share(found$ave))
 }
 
 discriminant_sentences <- function(x) {
   if (is.null(x$pairs)) return(NULL)
   unlist(lapply(seq_along(x$pairs$first), function(k) {
     pair <- x$pairs[k, ]
-    where <- if (is.na(pair$group)) "" else paste0(" in ", pair$group)
+    where <- if (is.na(pair$group)) "" else text_of("judge_in_2", group = pair$group)
     ave <- ave_in_group(x, pair)
     shared <- pair$correlation^2
     below <- c(pair$first, pair$second)[which(shared > ave)]
     said <- c(
       if (length(below))
-        paste0("they share ", format_share(shared), " of their variance, more than ",
-               enumerate(below), if (length(below) == 1L) " extracts" else " extract",
-               " on average"),
+        text_of("they_share_their_variance", shared = format_share(shared),
+                below = enumerate(below),
+                below_2 = if (length(below) == 1L) " extracts" else " extract"),
       if (isTRUE(pair$htmt > x$criteria$htmt[2L]))
-        paste0("HTMT ", format_share(pair$htmt), " is above ", short_number(x$criteria$htmt[2L])),
+        text_of("htmt_is_above", htmt = format_share(pair$htmt),
+                htmt_2 = short_number(x$criteria$htmt[2L])),
       if (isTRUE(pair$p_below_one >= x$criteria$significance))
-        paste0("their correlation of ", format_share(pair$correlation),
-               " is not significantly below 1 (p ", p_clause(pair$p_below_one), ")"))
-    if (length(said)) paste0(pair$first, " and ", pair$second, where, ": ",
-                             paste(said, collapse = "; "), ".")
+        text_of("their_correlation_is_not", correlation = format_share(pair$correlation),
+                p_below_one = p_clause(pair$p_below_one)))
+    if (length(said)) text_of("and_2", first = pair$first, second = pair$second, where = where,
+                              said = paste(said, collapse = "; "))
   }))
 }
 
@@ -133,7 +137,7 @@ quality_columns <- function(x) {
 #' @export
 print.orizzonte_quality <- function(x, ...) {
   check_whole(x, c("table", "loadings", "criteria", "asked"), "construct_quality(fit)")
-  put_lines(heading(paste0("Quality of the measures: ", x$title)), format_quality(x))
+  put_lines(heading(text_of("quality_measures_3", title = x$title)), format_quality(x))
   invisible(x)
 }
 
@@ -146,7 +150,7 @@ format_quality <- function(x) {
                                            "items", names(columns)[4L])),
     "", if (length(sentences))
       c("What to look at", wrap_lines(paste0("- ", sentences), 2L, 4L)) else
-      "No construct falls short of the criteria.",
+      text_of("no_construct_falls_short"),
     format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
 }
 
@@ -175,7 +179,7 @@ pair_texts <- function(x) {
 format_left_out <- function(x) {
   if (NROW(x$left_out) == 0L) return(NULL)
   columns <- left_out_columns(x)
-  c("", "Without single items (refitted; the fit of other variables is no test)",
+  c("", text_of("without_single_items_refitted"),
     format_table(columns, !names(columns) %in% c("without", "construct", "group", "status"),
                  spare = c("alpha", "CFI", "RMSEA")))
 }
@@ -198,28 +202,24 @@ format_change <- function(x) {
 quality_legend <- function(x) {
   asked <- x$criteria
   left <- if (length(x$left))
-    paste0("Not judged: ", enumerate(paste0(names(x$left), " (", unjudged_words[x$left], ")")), ".")
+    text_of("not_judged", left = enumerate(paste0(names(x$left), " (", unjudged_words[x$left],
+                                                  ")")))
   single <- if (length(x$single))
-    paste0("One item alone: ", enumerate(x$single), "; its reliability is what the model says ",
-           "about its residual variance.")
+    text_of("one_item_alone_reliability", single = enumerate(x$single))
   parts <- if (length(x$parts_of))
-    paste0("Parts beside a general construct, which explain what it leaves: ",
-           enumerate(names(x$parts_of)), "; ",
-           instruction("variance_split"),
-           " says what each is worth.")
+    text_of("parts_beside_general_construct", parts_of = enumerate(names(x$parts_of)),
+            instruction = instruction("variance_split"))
   second <- if (length(x$second_order))
-    paste0(enumerate(x$second_order), ": omega and alpha of the sum of all observed items below ",
-           "it, AVE of the constructs it loads on.")
-  form <- c(keyed = "", absolute = " HTMT is made of the sizes of correlations.",
-            geometric = " HTMT is made of geometric means.")[[x$asked$form]]
-  c("", wrap_lines(paste0(
-    "omega: share of the construct in the variance of the sum of its items; alpha: the same if ",
-    "loadings are equal", if (length(x$equal_loadings$p)) " (p equal: the test of that)", "; AVE: ",
-    "mean squared standardized loading; shared: largest squared correlation. Good, ",
-    "acceptable: omega ",
-    short_number(asked$reliability[1L]), ", ", short_number(asked$reliability[2L]), "; AVE ",
-    short_number(asked$ave[1L]), ", ", short_number(asked$ave[2L]), "; HTMT up to ",
-    short_number(asked$htmt[1L]), ", ", short_number(asked$htmt[2L]), ".", form)),
+    text_of("omega_alpha_sum_all", second_order = enumerate(x$second_order))
+  form <- c(keyed = "", absolute = text_of("htmt_is_made_sizes"),
+            geometric = text_of("htmt_is_made_geometric"))[[x$asked$form]]
+  c("", wrap_lines(text_of("omega_share_construct_variance",
+                           value = if (length(x$equal_loadings$p)) " (p equal: the test of that)",
+                           reliability = short_number(asked$reliability[1L]),
+                           reliability_2 = short_number(asked$reliability[2L]),
+                           ave = short_number(asked$ave[1L]), ave_2 = short_number(asked$ave[2L]),
+                           htmt = short_number(asked$htmt[1L]),
+                           htmt_2 = short_number(asked$htmt[2L]), form = form)),
     unlist(lapply(c(second, parts, x$notes, left, single, x$bootstrap), wrap_lines)))
 }
 

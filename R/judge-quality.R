@@ -89,19 +89,19 @@ construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "s
   form <- choose_one(htmt, htmt_forms, "`htmt`")
   check_same_bootstrap(bootstrap, fit, "construct_quality")
   if (!has_values(fit))
-    abort("convergence", c("There are no estimates to judge.",
-                           x = paste0("This fit has ", fit_status(fit), ".")))
+    abort("convergence", c(text_of("there_are_no_estimates"),
+                           x = text_of("fit_has_3", fit = fit_status(fit))))
   views <- group_views(fit)
   judged <- lapply(views, judged_constructs)
   if (all(lengths(lapply(judged, `[[`, "names")) == 0L))
-    abort("input", c("The model has no constructs that can be judged as measures.",
-                     i = "Add construct(.bp, name, reflected_in = items) to the blueprint."))
+    abort("input", c(text_of("model_has_no_constructs"),
+                     i = text_of("add_construct_bp_name")))
   parts <- Map(view_quality, views, judged, level = level, form = form)
   out <- new_quality(fit, parts, judged, list(level = level, form = form), criteria)
   if (!is_replicate(fit)) {
     out$equal_loadings <- equal_loadings(fit, out)
     out$table$p_equal_loadings <- out$equal_loadings$p[match(out$table$construct,
-                                                             out$equal_loadings$construct)]
+        out$equal_loadings$construct)]
   }
   out <- quality_with_bootstrap(out, bootstrap)
   out$table[c("verdict", "short")] <- judge_constructs(out)
@@ -241,12 +241,10 @@ largest_shared <- function(table, pairs) {
 quality_notes <- function(fit) {
   raw <- has_raw_data(fit$sample)
   incomplete <- is_incomplete(fit$sample)
-  c(if (incomplete) "Alpha and the ratios come from the EM moments, since values are missing.",
+  c(if (incomplete) text_of("alpha_ratios_come_from"),
     if (incomplete && length(fit$layout$observed) > most_saturated)
-      paste0("With more than ", most_saturated, " variables the standard errors of alpha are ",
-             "those of the construct's own items, as if the others told nothing of what is ",
-             "missing."),
-    if (!raw) "Standard errors of alpha are those of normal theory: there are no single cases.")
+      text_of("more_than_variables_standard", most_saturated = most_saturated),
+    if (!raw) text_of("standard_errors_alpha_are"))
 }
 
 # Intervals of a bootstrap in place of those of theory.
@@ -277,8 +275,8 @@ quality_with_bootstrap <- function(x, bootstrap) {
     x$pairs$upper <- found$upper
   }
   if (!known)
-    abort("input", c("This bootstrap holds nothing that construct_quality() shows.",
-                     i = "Make one with what = construct_quality."))
+    abort("input", c(text_of("bootstrap_holds_nothing_construct"),
+                     i = text_of("make_one_what_construct")))
   x$asked$level <- bootstrap$asked$level
   x$bootstrap <- bootstrap_note(bootstrap)
   x

@@ -37,3 +37,78 @@ add_texts(
   parts_repeat =
     "The parts say little beyond {general}: scores of their items would mostly repeat it.",
   split_in_group = "In {group}:")
+
+add_texts(
+  caution_solution_is = "CAUTION: the solution is {status}.",
+  judge_in = " in {group}",
+  loads = "{item} loads {standardized}",
+  below_size = "{lead}{standardized}, below {loading} in size{weak}.",
+  weakest_item_is_standardized =
+    "; the weakest item is {item} (standardized loading {standardized}){item_2}",
+  is_below = "{what} {value} is below {cutoff}",
+  without_omega_is_ave = "; without it omega is {omega} and AVE {ave}",
+  judge_in_2 = " in {group}",
+  they_share_their_variance =
+    "they share {shared} of their variance, more than {below}{below_2} on average",
+  htmt_is_above = "HTMT {htmt} is above {htmt_2}",
+  their_correlation_is_not =
+    "their correlation of {correlation} is not significantly below 1 (p {p_below_one})",
+  and_2 = "{first} and {second}{where}: {said}.",
+  quality_measures_3 = "Quality of the measures: {title}",
+  no_construct_falls_short = "No construct falls short of the criteria.",
+  without_single_items_refitted =
+    "Without single items (refitted; the fit of other variables is no test)",
+  not_judged = "Not judged: {left}.",
+  one_item_alone_reliability = paste0(
+    "One item alone: {single}; its reliability is what the model says about its residual ",
+    "variance."),
+  parts_beside_general_construct = paste0(
+    "Parts beside a general construct, which explain what it leaves: {parts_of}; ",
+    "{instruction} says what each is worth."),
+  omega_alpha_sum_all = paste0(
+    "{second_order}: omega and alpha of the sum of all observed items below it, AVE of the ",
+    "constructs it loads on."),
+  htmt_is_made_sizes = " HTMT is made of the sizes of correlations.",
+  htmt_is_made_geometric = " HTMT is made of geometric means.",
+  omega_share_construct_variance = paste0(
+    "omega: share of the construct in the variance of the sum of its items; alpha: the same ",
+    "if loadings are equal{value}; AVE: mean squared standardized loading; shared: largest ",
+    "squared correlation. Good, acceptable: omega {reliability}, {reliability_2}; AVE {ave}, ",
+    "{ave_2}; HTMT up to {htmt}, {htmt_2}.{form}"),
+  there_are_no_estimates = "There are no estimates to judge.",
+  fit_has_3 = "This fit has {fit}.",
+  model_has_no_constructs = "The model has no constructs that can be judged as measures.",
+  add_construct_bp_name = "Add construct(.bp, name, reflected_in = items) to the blueprint.",
+  alpha_ratios_come_from =
+    "Alpha and the ratios come from the EM moments, since values are missing.",
+  more_than_variables_standard = paste0(
+    "With more than {most_saturated} variables the standard errors of alpha are those of the ",
+    "construct's own items, as if the others told nothing of what is missing."),
+  standard_errors_alpha_are =
+    "Standard errors of alpha are those of normal theory: there are no single cases.",
+  bootstrap_holds_nothing_construct =
+    "This bootstrap holds nothing that construct_quality() shows.",
+  make_one_what_construct = "Make one with what = construct_quality.",
+  general_specific_3 = "General and specific: {title}",
+  shares_each_item_s = "Shares of each item's variance",
+  specific_holds_what_other = " Specific holds what other constructs load on {outside}.",
+  general_specific_residual_1 = paste0(
+    "general + specific + residual = 1. omega: general and specific in the variance of the ",
+    "sum; omega hierarchical: of all items the general part, of a specific factor's items ",
+    "its own part. Uncontaminated correlations (pairs of items in no common part): ",
+    "{free}.{outside}"),
+  negative_disturbance_variance_has =
+    "A negative disturbance variance has no Schmid-Leiman form: those are empty.",
+  all = "all ({general})",
+  there_are_no_estimates_split = "There are no estimates to split.",
+  fit_has_4 = "This fit has {fit}.",
+  variance_split_needs_bifactor = "variance_split() needs a bifactor or a second-order model.",
+  no_construct_one_loads = paste0(
+    "No construct of this one loads on other constructs, or on all items of constructs it ",
+    "does not covary with."),
+  such_construct_general_reflected = paste0(
+    "Such as construct(\"General\", reflected_in = c(Warmth, Ease)), or a construct of all ",
+    "items with uncorrelate()."),
+  several_constructs_are_general = "Several constructs are general: {usable}.",
+  name_one_variance_split = "Name one: variance_split(fit, general = {usable}).",
+  is_no_general_construct = "{name} is no general construct of this model.")

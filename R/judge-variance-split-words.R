@@ -34,7 +34,7 @@ percent_words <- function(share) {
 #' @export
 print.orizzonte_variance_split <- function(x, ...) {
   check_whole(x, c("items", "scores", "contamination", "reading"), "variance_split(fit)")
-  put_lines(heading(paste0("General and specific: ", x$title)), format_split(x))
+  put_lines(heading(text_of("general_specific_3", title = x$title)), format_split(x))
   invisible(x)
 }
 
@@ -43,19 +43,16 @@ format_split <- function(x) {
   text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of")
   free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
   c(status_caution(x$status),
-    "Shares of each item's variance", format_table(columns$items, !text(columns$items)), "",
+    text_of("shares_each_item_s"), format_table(columns$items, !text(columns$items)), "",
     "What scores would measure",
     format_table(columns$scores, !text(columns$scores), spare = "interval"), "",
     unlist(lapply(x$reading, wrap_lines)), "",
-    wrap_lines(paste0(
-      "general + specific + residual = 1. omega: general and specific in the variance of the sum; ",
-      "omega hierarchical: of all items the general part, of a specific factor's items its own ",
-      "part. Uncontaminated correlations (pairs of items in no common part): ",
-      enumerate(free), ".", if (length(x$outside))
-        paste0(" Specific holds what other constructs load on ", enumerate(x$outside), ".")),
+    wrap_lines(text_of("general_specific_residual_1", free = enumerate(free),
+                       outside = if (length(x$outside))
+        text_of("specific_holds_what_other", outside = enumerate(x$outside))),
       0L),
     if (x$second_order && anyNA(x$schmid_leiman$specific))
-      wrap_lines("A negative disturbance variance has no Schmid-Leiman form: those are empty."))
+      wrap_lines(text_of("negative_disturbance_variance_has")))
 }
 
 split_columns <- function(x) {
@@ -70,7 +67,8 @@ split_columns <- function(x) {
                list(`general loading` = format_share(x$schmid_leiman$general),
                     `specific loading` = format_share(x$schmid_leiman$specific)))
   whole <- x$scores$factor == x$general
-  scores <- c(list(`score of` = ifelse(whole, paste0("all (", x$general, ")"), x$scores$factor)),
+  scores <- c(list(`score of` = ifelse(whole, text_of("all", general = x$general),
+                                       x$scores$factor)),
               group(x$scores),
               list(items = format(x$scores$items), omega = format_share(x$scores$omega),
                    `omega hierarchical` = format_share(x$scores$omega_hierarchical),

@@ -60,8 +60,8 @@ variance_split <- function(fit, general = NULL, level = 0.95, ...) {
   check_fit(fit, "variance_split")
   check_level(level)
   if (!has_values(fit))
-    abort("convergence", c("There are no estimates to split.",
-                           x = paste0("This fit has ", fit_status(fit), ".")))
+    abort("convergence", c(text_of("there_are_no_estimates_split"),
+                           x = text_of("fit_has_4", fit = fit_status(fit))))
   views <- group_views(fit)
   name <- general_construct(views[[1L]], general)
   parts <- lapply(views, view_split, name = name, level = level)
@@ -133,20 +133,17 @@ general_construct <- function(view, name) {
   constructs <- setdiff(view$layout$constructs, view$layout$composites)
   usable <- Filter(function(one) length(specific_factors(view, one)) > 0L, constructs)
   if (length(usable) == 0L)
-    abort("input", c("variance_split() needs a bifactor or a second-order model.",
-                     x = paste0("No construct of this one loads on other constructs, or on all ",
-                                "items of constructs it does not covary with."),
-                     i = paste0("Such as construct(\"General\", reflected_in = c(Warmth, Ease)), ",
-                                "or a construct of all items with uncorrelate().")))
+    abort("input", c(text_of("variance_split_needs_bifactor"),
+                     x = text_of("no_construct_one_loads"),
+                     i = text_of("such_construct_general_reflected")))
   if (is.null(name)) {
     if (length(usable) == 1L) return(usable)
-    abort("input", c(paste0("Several constructs are general: ", enumerate(usable), "."),
-                     i = paste0("Name one: variance_split(fit, general = ", quoted(usable[1L]),
-                                ").")))
+    abort("input", c(text_of("several_constructs_are_general", usable = enumerate(usable)),
+                     i = text_of("name_one_variance_split", usable = quoted(usable[1L]))))
   }
   check_string(name, "`general`")
   if (!name %in% usable)
-    abort("name", c(paste0(quoted(name), " is no general construct of this model."),
+    abort("name", c(text_of("is_no_general_construct", name = quoted(name)),
                     i = paste0("General: ", enumerate(usable), ".")))
   name
 }

@@ -12,8 +12,7 @@ format_blueprint <- function(bp) {
              paste0("Scale: ", bp$scale, " (", scale_words[[bp$scale]], ")"))
   if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L) {
     return(c(lines, "",
-             paste0("Empty so far. Add construct(\"Name\", reflected_in = item1:item4) or ",
-                    "effect(outcome ~ cause).")))
+             text_of("empty_so_far_add")))
   }
   if (length(bp$constructs)) {
     described <- vapply(names(bp$constructs), function(name) {
@@ -42,7 +41,7 @@ format_blueprint <- function(bp) {
   # what names a group is counted once there are groups
   layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
   c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",
-    "Next: fit_model(blueprint, data)")
+    text_of("next_fit_model_blueprint"))
 }
 
 # What is stated besides constructs and effects, a line each.
@@ -55,21 +54,24 @@ stated_besides <- function(bp) {
     if (length(bp$relax)) paste("free:", bp$relax),
     if (length(bp$start_at)) paste("start:", names(bp$start_at), "at", format_exact(bp$start_at)),
     if (length(bp$hold_equal))
-      paste0("held equal across groups: ", enumerate(bp$hold_equal, most = 12L)),
+      text_of("held_equal_across_groups", hold_equal = enumerate(bp$hold_equal, most = 12L)),
     vapply(names(bp$repeated), function(name) {
-      paste0("repeated: ", name, " at ", enumerate(names(bp$repeated[[name]]), most = 12L))
+      text_of("repeated_at", name = name, name_2 = enumerate(names(bp$repeated[[name]]),
+          most = 12L))
     }, ""),
     if (length(bp$hold_equal_times))
-      paste0("held equal over times: ", enumerate(bp$hold_equal_times, most = 12L)),
+      text_of("held_equal_over_times", hold_equal_times = enumerate(bp$hold_equal_times,
+          most = 12L)),
     if (length(bp$let_differ))
-      paste0("free to differ: ", enumerate(bp$let_differ, most = 12L)),
+      text_of("free_differ", let_differ = enumerate(bp$let_differ, most = 12L)),
     if (length(bp$quantities))
       paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
-    unlist(lapply(names(bp$left_out),
-                  function(g) paste0("left out in group ", g, ": ", enumerate(bp$left_out[[g]])))),
-    if (length(bp$claims)) paste0("claim ", names(bp$claims), ": ", bp$claims),
+    unlist(lapply(names(bp$left_out), function(g) {
+      text_of("left_out_group", value = g, value_2 = enumerate(bp$left_out[[g]]))
+    })),
+    if (length(bp$claims)) text_of("claim", claims = names(bp$claims), claims_2 = bp$claims),
     if (length(bp$trail))
-      paste0("trail: ", count_of(length(bp$trail$revisions$revision) - 1L, "revision"),
-             "; see trail(blueprint)")
+      text_of("trail_see_trail_blueprint",
+              revision = count_of(length(bp$trail$revisions$revision) - 1L, "revision"))
   )
 }

@@ -47,7 +47,7 @@ apply_constraints <- function(layout, bp) {
 }
 
 redundant_note <- function(text) {
-  paste0("Left out, since it follows from the other restrictions: ", text, ".")
+  text_of("left_out_since_follows", value = text)
 }
 
 compile_constraint <- function(restriction, layout, scope = NULL) {
@@ -59,7 +59,8 @@ compile_constraint <- function(restriction, layout, scope = NULL) {
     found <- restricted_rows(text, layout, scope)
     if (length(found) != 1L)
       abort("restriction",
-            paste0(text, " in ", format_restriction(restriction), " is not one parameter."))
+            text_of("is_not_one_parameter", value = text,
+                    restriction = format_restriction(restriction)))
     found
   }, 0L, USE.NAMES = FALSE)
   list(text = paste0(format_restriction(restriction), if (!is.null(scope)) bracket_group(layout,
@@ -93,13 +94,12 @@ check_constants <- function(layout) {
     value <- constraint_jet(constraint, layout$rows$fixed)$value
     holds <- if (constraint$bound) value >= -1e-10 else abs(value) <= 1e-10
     if (isTRUE(holds)) next
-    abort("restriction", c("Restrictions contradict each other.",
-                           x = paste0(constraint$text, " cannot hold: ",
-                                      enumerate(paste(layout$rows$parameter[constraint$rows],
-                                                      "is fixed at",
-                                                      format_exact(
-                                                        layout$rows$fixed[constraint$rows]))),
-                                                        ".")))
+    abort("restriction", c(text_of("restrictions_contradict_each_other"),
+                           x = text_of("cannot_hold", text = constraint$text,
+                                    rows = enumerate(paste(layout$rows$parameter[constraint$rows],
+                                        "is fixed at",
+                                        format_exact(
+                                            layout$rows$fixed[constraint$rows]))))))
   }
 }
 

@@ -34,24 +34,24 @@ list_assumptions <- function(layout, bp) {
     every_group_words(layout), out$assumed,
     nothing_held_words(layout, c(bp$hold_equal, if (length(bp$repeated) == 0L) bp$let_differ)),
     if (length(bp$hold_equal_times) && length(bp$repeated) == 0L)
-      "no times: nothing is held equal over them",
+      text_of("no_times_nothing_is"),
     if (length(held("over_groups")))
-      paste0("held equal across groups: ", what(held("over_groups"))),
-    if (length(held("over_times"))) paste0("held equal over times: ", what(held("over_times"))),
+      text_of("held_equal_across_groups_5", held = what(held("over_groups"))),
+    if (length(held("over_times"))) text_of("held_equal_over_times_5",
+                                            held = what(held("over_times"))),
     if (length(layout$freed)) {
-      paste0("free outside ", layout$groups[1L], ", since intercepts are held: ",
-             what(layout$freed))
+      text_of("free_outside_since_intercepts", groups = layout$groups[1L],
+              freed = what(layout$freed))
     },
     if (length(layout$freed_later)) {
-      paste0("free after the first time, since intercepts are held: ", what(layout$freed_later))
+      text_of("free_after_first_time", freed_later = what(layout$freed_later))
     },
     if (any(!later)) {
-      paste0("variances free outside ", layout$groups[1L], ", since loadings are held: ",
-             enumerate(loose(!later)))
+      text_of("variances_free_outside_since", groups = layout$groups[1L],
+              later = enumerate(loose(!later)))
     },
     if (any(later)) {
-      paste0("variances free after the first time, since loadings are held: ",
-             enumerate(loose(later)))
+      text_of("variances_free_after_first", later = enumerate(loose(later)))
     })
   out
 }
@@ -72,7 +72,7 @@ group_assumptions <- function(layout, bp) {
   residuals <- which(rows$kind == "covariance" & rows$assumed &
                        rows$meaning == "residual covariance")
   if (length(residuals)) {
-    add("residuals of the same item covary over times: ",
+    add(text_of("residuals_same_item_covary"),
         enumerate(address_format("covariance", rows$first[residuals], rows$second[residuals]),
                   most = 8L))
   }
@@ -81,23 +81,23 @@ group_assumptions <- function(layout, bp) {
   if (length(covariances)) {
     among <- unique(c(rbind(rows$first[covariances], rows$second[covariances])))
     count <- if (length(covariances) == 1L) "the covariance of " else
-      paste0(length(covariances), " covariances among ")
+      text_of("covariances_among", covariances = length(covariances))
     add(count, enumerate(among, most = 12L), " (nothing points at them)")
   }
   free <- which(rows$kind == "intercept" & is.na(rows$fixed))
   if (length(free)) {
     add("free intercepts of ", count_of(length(free), "observed variable"),
-        if (length(layout$constructs)) "; means of constructs fixed at 0 unless stated")
+        if (length(layout$constructs)) text_of("means_constructs_fixed_0"))
   }
-  for (name in layout$composites) add(name, " is composed of its items, without a disturbance")
+  for (name in layout$composites) add(name, text_of("is_composed_items_without"))
   lines <- c(lines, unlist(lapply(layout$scales, scale_sentence, rows = rows)))
   outcomes <- unique(bp$effects$to)
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
   stated <- rows$kind == "covariance"
   known <- pair_key(rows$first[stated], rows$second[stated])
   missing <- which(!pair_key(pairs[1L, ], pairs[2L, ]) %in% known)
-  not_assumed <- paste0("covariances among the disturbances of ", enumerate(outcomes),
-                        covary_advice(layout, pairs[, missing, drop = FALSE]))
+  not_assumed <- text_of("covariances_among_disturbances", outcomes = enumerate(outcomes),
+                         drop = covary_advice(layout, pairs[, missing, drop = FALSE]))
   list(assumed = lines, not_assumed = not_assumed[length(missing) > 0L])
 }
 
@@ -111,17 +111,19 @@ covary_advice <- function(layout, pairs) {
   left <- p * (p + 1) / 2 - length(unique(rows$class[free]))
   if (!any(apart) || left < sum(apart)) return("")
   if (all(apart)) return("; free them with covary()")
-  paste0("; covary() can free those of ",
-         enumerate(paste0(pairs[1L, apart], " and ", pairs[2L, apart]), most = 3L))
+  text_of("covary_can_free_those", apart = enumerate(text_of("and_3", apart = pairs[1L, apart],
+      apart_2 = pairs[2L, apart]),
+      most = 3L))
 }
 
 scale_sentence <- function(scale, rows) {
   plain <- function(at) address_format(rows$kind[at], rows$first[at], rows$second[at])
   switch(scale$kind,
-    marker = paste0("scale of ", scale$construct, ": ", plain(scale$marker), " = 1"),
-    unit = paste0("scale of ", scale$construct, ": ", plain(scale$variance), " = 1",
-                  if (rows$meaning[scale$variance] == "disturbance variance") " (its disturbance)"),
-    average = paste0("scale of ", scale$construct, ": its ", length(scale$loadings),
-                     " loadings average 1"),
-    given = paste0("scale of ", scale$construct, ": from the values you fixed"))
+    marker = text_of("scale_1", construct = scale$construct, marker = plain(scale$marker)),
+    unit = text_of("scale_1_3", construct = scale$construct, variance = plain(scale$variance),
+                   variance_2 = if (rows$meaning[scale$variance] == "disturbance variance")
+                     " (its disturbance)"),
+    average = text_of("scale_loadings_average_1", construct = scale$construct,
+                      loadings = length(scale$loadings)),
+    given = text_of("scale_from_values_you", construct = scale$construct))
 }

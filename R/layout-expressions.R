@@ -3,7 +3,7 @@
 variable_index <- function(names, all, text) {
   unknown <- setdiff(names, all)
   if (length(unknown)) {
-    abort("name", c(paste0(quoted(unknown[1L]), " in ", text, " is not a variable of the model."),
+    abort("name", c(text_of("is_not_variable_model", unknown = quoted(unknown[1L]), value = text),
                     did_you_mean(unknown[1L], all)))
   }
   match(names, all)
@@ -31,10 +31,10 @@ check_route <- function(layout, address, text) {
   if (has_route(layout, address$first, address$second, steps)) return(invisible())
   back <- has_route(layout, address$second, address$first, steps)
   abort("restriction", c(
-    paste0(text, " means nothing: there is no ", if (steps == 2L) "indirect ", "route from ",
-           address$first, " to ", address$second, "."),
-    i = if (back) paste0("There is one from ", address$second, " to ", address$first, "."),
-    i = "Routes follow effects, loadings and weights."))
+    text_of("means_nothing_there_is", value = text, steps = if (steps == 2L) "indirect ",
+            first = address$first, second = address$second),
+    i = if (back) text_of("there_is_one_from", second = address$second, first = address$first),
+    i = text_of("routes_follow_effects_loadings")))
 }
 
 # An expression that names no group is read in each; one that does is read once.
@@ -55,7 +55,7 @@ check_quantities <- function(layout, bp) {
       } else if (address$kind == "quantity") {
         if (!address$first %in% defined) {
           abort("restriction",
-                c(paste0("quantity[", name, "] uses ", text, ", which is not declared before it."),
+                c(text_of("quantity_uses_which_is", name = name, value = text),
                   did_you_mean(address$first, defined)))
         }
       } else {
@@ -78,7 +78,7 @@ check_claims <- function(layout, bp) {
       } else if (address$kind == "quantity") {
         known <- names(bp$quantities)
         if (!address$first %in% known)
-          abort("name", c(paste0("The claim ", name, " uses ", text, ", which is not declared."),
+          abort("name", c(text_of("claim_uses_which_is", name = name, value = text),
                           did_you_mean(address$first,
             known)))
       } else {

@@ -146,9 +146,8 @@ free_means_of <- function(layout, g, over, time, where) {
     known <- intersect(known, rows$first[span][here & rows$kind[span] == "mean"])
   open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), known)
   for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
-    layout$notes <- union(layout$notes, paste0(
-      "mean[", address_name(name), "] stays 0 ", where, ": the loadings cannot tell it from the ",
-      "other means."))
+    layout$notes <- union(layout$notes, text_of("mean_stays_0_loadings", name = address_name(name),
+                                                where = where))
     open <- setdiff(open, name)
   }
   mean <- span[rows$kind[span] == "mean" & rows$first[span] %in% open]

@@ -102,10 +102,9 @@ marker_of <- function(name, loadings, composite, item, rows) {
   usable <- length(marker) == 1L && !is.na(marker) &&
     (is.na(rows$fixed[marker]) || rows$marked[marker])
   if (usable) return(marker)
-  abort("restriction", c(paste0("Construct ", quoted(name), " has no ",
-                                if (composite) "weight" else "loading",
-                                " left to carry its scale."),
-                         i = "Fix one loading at 1, or use scale = \"unit\"."))
+  abort("restriction", c(text_of("construct_has_no_left", name = quoted(name),
+                                 composite = if (composite) "weight" else "loading"),
+                         i = text_of("fix_one_loading_1")))
 }
 
 # entry = K theta + k as triplets; `parameters` names the free ones by the address of their first

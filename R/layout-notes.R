@@ -23,13 +23,10 @@ growth_note <- function(layout) {
   if (!no_means) return(NULL)
   relax <- paste0("relax(", paste(address_format("mean", parts), collapse = ", "), ")")
   if (free_intercepts) {
-    paste0("The means of ", enumerate(parts),
-           " are 0 and the intercepts of their items free, so that the curve of the ",
-           "means is not modelled. ",
-           "For a growth model: restrict(intercept[c(", paste(address_name(items), collapse = ", "),
-           ")] == 0) and ", relax, ".")
+    text_of("means_are_0_intercepts", parts = enumerate(parts),
+            items = paste(address_name(items), collapse = ", "), relax = relax)
   } else {
-    paste0("The means of ", enumerate(parts), " are 0. For a growth model: ", relax, ".")
+    text_of("means_are_0_growth", parts = enumerate(parts), relax = relax)
   }
 }
 
@@ -40,8 +37,6 @@ overlap_note <- function(name, layout, covariance) {
   if (length(items) < 2L) return(NULL)
   inflation <- variance_inflation(covariance[items, items])
   if (max(inflation) < 5) return(NULL)
-  paste0("Items of the composite ", name, " overlap: ",
-         enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]),
-         " (variance inflation, 5 and more). Their weights are uncertain; leave one out ",
-         "or make them equal.")
+  text_of("items_composite_overlap_variance", name = name,
+          inflation = enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]))
 }

@@ -131,8 +131,8 @@ check_composite_covariances <- function(rows, composites) {
   if (length(bad) == 0L) return(invisible())
   address <- address_format("covariance", rows$first[bad[1L]], rows$second[bad[1L]])
   abort("restriction",
-        c(paste0(address, " does not exist: a composite has no residual of its own to covary."),
-          i = "Its items covary with the other exogenous variables already."))
+        c(text_of("does_not_exist_composite", address = address),
+          i = text_of("items_covary_other_exogenous")))
 }
 
 split_in_order <- function(x, by, levels) split(x, factor(by, levels = levels))
@@ -163,11 +163,11 @@ fix_classes <- function(layout, class) {
     members <- which(class == k)
     values <- unique(layout$rows$fixed[members][!is.na(layout$rows$fixed[members])])
     if (length(values) > 1L) {
-      abort("restriction", c("Restrictions contradict each other.",
-                             x = paste0(enumerate(layout$rows$parameter[members]),
-                                        " must be equal, but are fixed at ",
-                                        enumerate(format_exact(values)), "."),
-                             i = "Drop one of the fixed values or the equality."))
+      abort("restriction", c(text_of("restrictions_contradict_each_other_5"),
+                             x = text_of("must_be_equal_but",
+                                         members = enumerate(layout$rows$parameter[members]),
+                                         values = enumerate(format_exact(values))),
+                             i = text_of("drop_one_fixed_values")))
     }
     if (length(values) == 1L) layout$rows$fixed[members] <- values
   }
@@ -202,11 +202,10 @@ apply_restrictions <- function(layout, bp) {
     others <- restricted_rows(restriction$right, layout, scope)
     if (length(others) != 1L && length(others) != length(rows)) {
       abort("restriction",
-            c(paste0("The two sides have different lengths: ",
-                     format_restriction(restriction), "."),
-              x = paste0("The left side means ", length(rows), " parameters, the right side ",
-                         length(others), "."),
-              i = "Put one parameter on the right, or as many as on the left."))
+            c(text_of("two_sides_have_different", restriction = format_restriction(restriction)),
+              x = text_of("left_side_means_parameters", rows = length(rows),
+                          others = length(others)),
+              i = text_of("put_one_parameter_right")))
     }
     layout$rows$touched[others] <- TRUE
     others <- rep_len(others, length(rows))
@@ -232,10 +231,10 @@ apply_restrictions <- function(layout, bp) {
 }
 
 contradiction <- function(layout, row, restriction) {
-  abort("restriction", c("Restrictions contradict each other.",
-                         x = paste0(layout$rows$parameter[row], " is already fixed at ",
-                                    format_exact(layout$rows$fixed[row]), "; then: ",
-                                    format_restriction(restriction), ".")))
+  abort("restriction", c(text_of("restrictions_contradict_each_other_6"),
+                         x = text_of("is_already_fixed_then", row = layout$rows$parameter[row],
+                                     row_2 = format_exact(layout$rows$fixed[row]),
+                                     restriction = format_restriction(restriction))))
 }
 
 # Without a group an address means "in every group, each its own": a statement that names none is
@@ -258,11 +257,10 @@ restricted_rows <- function(text, layout, scope = NULL) {
   rows <- address_match(address, layout$rows, layout$constructs, scope)
   if (length(rows)) return(rows)
   if (address$kind %in% c("intercept", "mean") && !layout$means) {
-    abort("restriction", c(paste0(text, " cannot be restricted: the data carry no means."),
-                           i = "Give raw data, or summary data with means."))
+    abort("restriction", c(text_of("cannot_be_restricted_data", value = text),
+                           i = text_of("give_raw_data_or_summary")))
   }
-  abort("restriction", c(paste0("No such parameter in the model: ", text, "."),
+  abort("restriction", c(text_of("no_such_parameter_model", value = text),
                          nearest_address(text, layout$rows$parameter),
-                         i = paste0("The parameter column of estimates() and print(blueprint) ",
-                                    "show what there is.")))
+                         i = text_of("parameter_column_estimates_print")))
 }

@@ -8,8 +8,8 @@ layout_starts <- function(layout, bp) {
     free <- rows[is.na(layout$rows$fixed[rows])]
     if (length(free) == 0L) {
       abort("restriction",
-            c(paste0("The starting value of ", address, " has nothing to start: it is fixed."),
-              i = "Drop start_at(), or relax() it."))
+            c(text_of("starting_value_has_nothing", address = address),
+              i = text_of("drop_start_or_relax")))
     }
     out[match(layout$rows$class[free], layout$rows$class[layout$leading])] <- bp$start_at[[address]]
   }

@@ -121,14 +121,14 @@ format_counts <- function(layout) {
   counts <- layout_counts(layout)
   free <- paste0("free: ", paste(format_kinds(counts), collapse = ", "))
   c("Counts", paste0("  ", format_count_line(counts),
-                     if (!layout$means) "  (covariances only; intercepts add as many moments)"),
+                     if (!layout$means) text_of("covariances_only_intercepts_add")),
     wrap_lines(free, indent = 2L, hang = 8L))
 }
 
 format_count_line <- function(counts) {
-  paste0(counts$moments, " moments - ", counts$parameters, " free parameters",
-         if (counts$equations > 0L) paste0(" + ", count_of(counts$equations, "equation")), " = ",
-         count_of(counts$df, "degree"), " of freedom")
+  text_of("moments_free_parameters_freedom", moments = counts$moments,
+          parameters = counts$parameters, equations = if (counts$equations > 0L) paste0(" + ",
+                      count_of(counts$equations, "equation")), df = count_of(counts$df, "degree"))
 }
 
 format_assumptions <- function(layout, bp) bullet_assumptions(list_assumptions(layout, bp))

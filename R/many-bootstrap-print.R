@@ -27,7 +27,7 @@ bootstrap_columns <- function(table, asked) {
   standard <- inner != table$parameter
   rows <- which(!standard | !inner %in% table$parameter[!standard])
   at <- match(inner[rows], ifelse(standard, inner, NA))
-  percent <- paste0(format(100 * asked$level), " % interval")
+  percent <- text_of("interval", level = format(100 * asked$level))
   alone <- standard[rows]
   out <- list(parameter = inner[rows],
               estimate = ifelse(alone, "", format_number(table$estimate[rows])),
@@ -39,7 +39,7 @@ bootstrap_columns <- function(table, asked) {
   if (any(standard))
     out <- c(out, list(standardized = ifelse(is.na(at), "", format_fixed(table$estimate[at])),
                        `its interval` = ifelse(is.na(at), "", interval_text(table$lower[at],
-                                                                            table$upper[at]))))
+                           table$upper[at]))))
   if (any(table$used < asked$reps))
     out <- c(out, list(used = format_count(table$used[rows])))
   out
@@ -49,31 +49,30 @@ bootstrap_columns <- function(table, asked) {
 bootstrap_words <- function(x) {
   asked <- x$asked
   lost <- sum(x$status != 0L)
-  drawn <- if (asked$draw == "model") "of normal data from the fitted model" else
-    paste0("of the cases", if (!is.na(count_clusters(x$fit$sample))) " by whole clusters",
-           if (length(x$fit$layout$groups) > 1L) " within groups")
-  c(paste0(format_count(asked$reps), " replicates ", drawn, " (seed ", asked$seed, "); ",
-           100 * asked$level, " % intervals are ", interval_words[[asked$interval]], "."),
+  drawn <- if (asked$draw == "model") text_of("normal_data_from_fitted") else
+    text_of("of_the_cases", sample = if (!is.na(count_clusters(x$fit$sample))) " by whole clusters",
+            groups = if (length(x$fit$layout$groups) > 1L) " within groups")
+  c(text_of("replicates_seed_intervals_are", reps = format_count(asked$reps), drawn = drawn,
+            seed = asked$seed, level = 100 * asked$level,
+            interval = interval_words[[asked$interval]]),
     lost_words(x$status),
     if (any(x$improper & x$status == 0L))
-      paste0(count_of(sum(x$improper & x$status == 0L), "replicate"), " improper: ",
-             if (asked$improper == "keep")
+      text_of("improper", status = count_of(sum(x$improper & x$status == 0L), "replicate"),
+              improper = if (asked$improper == "keep")
                "kept, since leaving them out would bias what lies near a bound." else "left out."),
     if (lost > 0.1 * asked$reps)
-      "More than one in ten is lost: intervals speak for the others only.",
+      text_of("more_than_one_ten"),
     if (length(x$trouble))
-      paste0("Some replicates gave no value: ", x$trouble[1L]))
+      text_of("some_replicates_gave_no", trouble = x$trouble[1L]))
 }
 
 lost_words <- function(status) {
   unusable <- sum(status == unusable_status)
   others <- sum(status != 0L) - unusable
-  c(if (others) paste0(count_of(others, "replicate"), " did not converge and ",
-                       if (others == 1L) "is" else "are", " left out."),
-    if (unusable) paste0(count_of(unusable, "replicate"),
-                         " could not be analysed (a variable does ",
-                         "not vary or is never seen) and ", if (unusable == 1L) "is" else "are",
-                         " left out."))
+  c(if (others) text_of("did_not_converge_left", others = count_of(others, "replicate"),
+                        others_2 = if (others == 1L) "is" else "are"),
+    if (unusable) text_of("could_not_be_analysed", unusable = count_of(unusable, "replicate"),
+                          unusable_2 = if (unusable == 1L) "is" else "are"))
 }
 
 unusable_status <- 8L
@@ -83,9 +82,11 @@ claim_shares <- function(x) {
   at <- grep("^supported\\[", names(x$estimate))
   if (length(at) == 0L) return(NULL)
   share <- colMeans(x$values[, at, drop = FALSE], na.rm = TRUE)
-  c(paste0("Supported in the replicates: ",
-           enumerate(paste0(sub("^supported\\[(.*)\\]$", "\\1", names(x$estimate)[at]), " in ",
-                            format(round(100 * share, 1), trim = TRUE), " %")), "."), "")
+  c(text_of("supported_replicates", trim = enumerate(text_of("many_in",
+      at = sub("^supported\\[(.*)\\]$",
+          "\\1", names(x$estimate)[at]),
+      trim = format(round(100 * share, 1),
+          trim = TRUE)))), "")
 }
 
 interval_text <- function(lower, upper) {

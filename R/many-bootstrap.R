@@ -68,9 +68,8 @@ bootstrap_fit <- function(fit, reps = 1000, what = NULL, seed = NULL, draw = "ca
   readers <- check_readers(what)
   interval <- choose_one(interval, names(interval_words), "`interval`")
   if (interval == "bca" && !has_raw_data(fit$sample))
-    abort("input", c(paste0("interval = \"bca\" leaves out single cases, and this fit came from ",
-                            "summary data."),
-                     i = "Use interval = \"percentile\" or \"bias-corrected\"."))
+    abort("input", c(text_of("interval_bca_leaves_out"),
+                     i = text_of("use_interval_percentile_or")))
   improper <- choose_one(improper, c("keep", "drop"), "`improper`")
   check_level(level)
   check_folder(folder)
@@ -91,18 +90,16 @@ check_bootstrap <- function(fit, verb, draw = "cases") {
   check_fit(fit, verb)
   check_converged(fit, verb)
   if (has_raw_data(fit$sample) || draw == "model") return(invisible())
-  abort("data", c(paste0(verb, "() draws cases again, and this fit came from summary data."),
-                  i = paste0("Fit the data themselves",
-                             if (verb == "bootstrap_fit")
-                               ", or draw data from the model: draw = \"model\"", ".")))
+  abort("data", c(text_of("draws_cases_again_fit", verb = verb),
+                  i = text_of("fit_data_themselves", verb = if (verb == "bootstrap_fit")
+                               ", or draw data from the model: draw = \"model\"")))
 }
 
 refuse_indices_of_model <- function(fit, readers) {
   for (reader in readers) {
     if (!inherits(reader(fit), "orizzonte_indices")) next
-    abort("input", c("Data drawn from the model always fit it: indices of them are no replicates.",
-                     i = paste0("model_cutoffs(fit) shows what indices come to when the model is ",
-                                "right; draw = \"cases\" gives their intervals.")))
+    abort("input", c(text_of("data_drawn_from_model"),
+                     i = text_of("model_cutoffs_fit_shows")))
   }
 }
 
@@ -140,8 +137,8 @@ settle_srmr <- function(values, estimate) {
 check_replicates <- function(x, reader) {
   parts <- c("fit", "estimate", "values", "kept", "asked")
   if (!inherits(x, "orizzonte_bootstrap") || !all(parts %in% names(x)))
-    abort("object", c(paste0(reader, "() cannot read this bootstrap: it lacks parts that one has."),
-                      i = "Make it again: bootstrap_fit(fit)."))
+    abort("object", c(text_of("cannot_read_bootstrap_lacks", reader = reader),
+                      i = text_of("make_again_bootstrap_fit")))
   invisible(x)
 }
 
@@ -171,8 +168,8 @@ confint.orizzonte_bootstrap <- function(object, parm, level = 0.95, interval = N
   check_level(level)
   type <- choose_one(interval %||% object$asked$interval, names(interval_words), "`interval`")
   if (type == "bca" && is.null(object$acceleration))
-    abort("input", c("This bootstrap was made without what interval = \"bca\" needs.",
-                     i = "Make it with bootstrap_fit(fit, interval = \"bca\")."))
+    abort("input", c(text_of("bootstrap_was_made_without"),
+                     i = text_of("make_bootstrap_fit_fit")))
   table <- bootstrap_table(object, level, type)
   percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
   out <- matrix(c(table$lower, table$upper), ncol = 2L,
@@ -182,7 +179,7 @@ confint.orizzonte_bootstrap <- function(object, parm, level = 0.95, interval = N
   if (is.character(parm)) {
     unknown <- setdiff(parm, rownames(out))
     if (length(unknown))
-      abort("address", c(paste0(unknown[1L], " was not bootstrapped."),
+      abort("address", c(text_of("was_not_bootstrapped", unknown = unknown[1L]),
                          did_you_mean(unknown[1L], rownames(out))))
   }
   out[parm, , drop = FALSE]
@@ -209,7 +206,7 @@ resample_rows <- function(fit, reps, seed, ...) {
   seed <- chosen_seed(seed)
   whole <- whole_fit(fit)
   if (!has_raw_data(whole$sample))
-    abort("data", "The fit came from summary data: there are no rows to draw.")
+    abort("data", text_of("fit_came_from_summary_data"))
   used <- lapply(whole$sample$groups, `[[`, "used")
   source <- case_source(fit)
   lapply(seq_len(reps), function(r) {

@@ -54,7 +54,7 @@ noted <- new.env(parent = emptyenv())
 note_one_process <- function() {
   if (isTRUE(noted$one_process)) return(invisible())
   noted$one_process <- TRUE
-  say("One process does all of it: with the package future others can share it, the numbers stay.")
+  say(text_of("one_process_does_all"))
 }
 
 # Sends out as many parts at once as there are workers. If a worker dies, its part runs here.
@@ -64,8 +64,8 @@ run_elsewhere <- function(work, job, open, finish, workers) {
   collect <- function(name) {
     chunk <- open[[as.integer(name)]]
     again <- function(...) {
-      say(paste0("A worker was lost; its replicates ", chunk[1L], " to ", utils::tail(chunk, 1L),
-                 " are run here instead."))
+      say(text_of("worker_was_lost_replicates", chunk = chunk[1L],
+                  chunk_2 = utils::tail(chunk, 1L)))
       work(job, chunk[1L], length(chunk))
     }
     promise <- running[[name]]$promise
@@ -132,7 +132,7 @@ kept_chunks <- function(folder, job, work) {
     found <- read_part(folder, part)
     if (is.null(found)) {
       say("The replicates ", part$first, " to ", part$first + part$count - 1L, " are computed ",
-          "again: ", file.path(folder, part$path), " is missing or was altered.")
+          "again: ", file.path(folder, part$path), text_of("is_missing_or_was"))
       next
     }
     taken <- c(taken, numbers)
@@ -189,7 +189,7 @@ keep_chunk <- function(folder, job, work, chunk, found) {
   entry <- c(file_entries(folder, name)[[1L]],
              list(mark = mark, first = chunk[1L], count = length(chunk)))
   list <- file.path(folder, parts_name)
-  if (is_link(list)) abort("file", paste0(quoted(list), " is a link: it is not written to."))
+  if (is_link(list)) abort("file", text_of("is_link_is_not", value = quoted(list)))
   # the leading line break ends a line that a killed process left unfinished
   cat("\n", jsonlite::toJSON(entry, auto_unbox = TRUE, digits = NA), "\n", sep = "", file = list,
       append = TRUE)
@@ -203,6 +203,6 @@ check_folder <- function(folder) {
   if (is.null(folder)) return(invisible())
   check_path(folder, "`folder`")
   if (!dir.exists(folder) && !dir.create(folder, showWarnings = FALSE, recursive = TRUE))
-    abort("file", c(paste0("The folder ", quoted(folder), " cannot be made."),
-                    i = "Name one that you may write to."))
+    abort("file", c(text_of("folder_cannot_be_made", folder = quoted(folder)),
+                    i = text_of("name_one_you_may")))
 }

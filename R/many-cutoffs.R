@@ -68,15 +68,15 @@ cutoff_tests <- function(x) {
     check_fit(x, "model_cutoffs")
     check_converged(x, "model_cutoffs")
     if (test_of(x)$df == 0)
-      abort("input", c("The model is saturated (df = 0): it always fits, so there is no cut-off.",
-                       i = "Test the single parameters instead."))
+      abort("input", c(text_of("model_is_saturated_df_0"),
+                       i = text_of("test_single_parameters_instead")))
     return(list(model = list(small = x, large = NULL)))
   }
   check_ladder(x, "model_cutoffs")
   tests <- Filter(function(test) !is.null(test$large), ladder_tests(x))
   if (length(tests) == 0L)
-    abort("input", c("This ladder has one rung: no index changes.",
-                     i = "Climb more of them: invariance(blueprint, data, by = \"column\")."))
+    abort("input", c(text_of("ladder_has_one_rung"),
+                     i = text_of("climb_more_them_invariance")))
   tests
 }
 
@@ -149,16 +149,16 @@ misspecified_rung <- function(fit, rung) {
     size <- stats::setNames(-loading_difference * sign(loadings$size[match(item, loadings$item)]),
                             address_format("loading", construct, item))
     covariances[[last]] <- misspecified_moments(fit, last, size)
-    words <- paste0("the loading of ", item, " is ", format_fixed(loading_difference, 2L),
-                    " lower in ", group)
+    words <- text_of("loading_is_lower", item = item,
+                     loading_difference = format_fixed(loading_difference, 2L), group = group)
   } else if (rung == "strict") {
     covariances[[last]][item, item] <- covariances[[last]][item, item] +
       (residual_ratio - 1) * residual_variance(fit, last, item)
-    words <- paste0("the residual variance of ", item, " is half as large again in ", group)
+    words <- text_of("residual_variance_is_half", item = item, group = group)
   } else if (rung == "scalar") {
     attr(covariances, "shift") <- list(group = last, item = item, size = intercept_difference)
-    words <- paste0("the intercept of ", item, " is ", format_fixed(intercept_difference, 2L),
-                    " standard deviations higher in ", group)
+    words <- text_of("intercept_is_standard_deviations", item = item,
+                     intercept_difference = format_fixed(intercept_difference, 2L), group = group)
   }
   if (length(words) == 0L) return(list(covariances = list(), words = character()))
   list(covariances = list(covariances), words = words)
@@ -242,14 +242,12 @@ print.orizzonte_cutoffs <- function(x, ...) {
 
 format_cutoffs <- function(x) {
   table <- as.data.frame(x)
-  drawn <- if (x$run$draw == "cases") "the cases themselves, moved to fit, drawn again" else
-    "normal data, values missing as they are"
-  c(heading(if (x$ladder) "Cut-offs for the changes of this ladder" else
-    "Cut-offs for this model"),
-    wrap_lines(paste0(format_count(x$run$reps), " replicates of each population (seed ",
-                      x$run$seed, "): ", drawn, ". A firm cut-off lets 95 % of right models pass ",
-                      "and at most 5 % of wrong ones, a lenient one 90 and 10 %; else there is ",
-                      "none (McNeish & Wolf 2023).")),
+  drawn <- if (x$run$draw == "cases") text_of("cases_themselves_moved_fit") else
+    text_of("normal_data_values_missing")
+  c(heading(if (x$ladder) text_of("cut_offs_changes_ladder") else
+    text_of("cut_offs_model")),
+    wrap_lines(text_of("replicates_each_population_seed", reps = format_count(x$run$reps),
+                       seed = x$run$seed, drawn = drawn)),
     unlist(lapply(split(table, factor(paste(table$rung, table$misspecification),
                                       unique(paste(table$rung, table$misspecification)))),
                   cutoff_lines, ladder = x$ladder), use.names = FALSE),
@@ -259,8 +257,8 @@ format_cutoffs <- function(x) {
 
 cutoff_lines <- function(table, ladder) {
   mark <- if (ladder) "\u0394" else ""
-  c("", wrap_lines(paste0(if (ladder) paste0(table$rung[1L], ": "), "if ",
-                          table$misspecification[1L])),
+  c("", wrap_lines(text_of("many_if", ladder = if (ladder) paste0(table$rung[1L], ": "),
+                           misspecification = table$misspecification[1L])),
     format_table(list(
       index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
       fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),

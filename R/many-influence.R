@@ -36,8 +36,8 @@ influence.orizzonte_fit <- function(model, top = 5, ...) {
   check_converged(model, "influence")
   check_count(top, "`top`", 0, 1e4)
   if (!has_raw_data(model$sample))
-    abort("data", c("influence() looks at single cases, and this fit came from summary data.",
-                    i = "Fit the data themselves."))
+    abort("data", c(text_of("influence_looks_single_cases"),
+                    i = text_of("fit_data_themselves_4")))
   found <- one_step_changes(model)
   order <- order(-found$distance)
   table <- list_frame(found[setdiff(names(found), "changes")])[order, ]
@@ -215,8 +215,9 @@ format_influence <- function(x) {
   columns <- Filter(Negate(is.null), columns)
   left <- !names(columns) %in% c(unit, "group", "moves most")
   c(heading("Influence"),
-    wrap_lines(paste0("The ", nrow(top), " of ", count_of(nrow(x), if (unit == "row") "case" else
-      "cluster"), " whose absence would move the parameters most. ", influence_words(x))), "",
+    wrap_lines(text_of("whose_absence_would_move", top = nrow(top),
+                       unit = count_of(nrow(x), if (unit == "row") "case" else
+      "cluster"), influence_words = influence_words(x))), "",
     format_table(columns, left, spare = c("really ", "really")), "",
     next_step("refit_without_rows"))
 }
@@ -226,7 +227,6 @@ worth_a_look <- 0.5
 
 influence_words <- function(x) {
   moved <- sum(abs(x$largest_change) >= worth_a_look, na.rm = TRUE)
-  if (moved == 0L) return(paste0("None moves any parameter by half a standard error."))
-  paste0(count_of(moved, "of them moves", "of them move"), " a parameter by half a standard error ",
-         "or more.")
+  if (moved == 0L) return(text_of("none_moves_any_parameter"))
+  text_of("parameter_half_standard_error", moved = count_of(moved, "of them moves", "of them move"))
 }

@@ -59,19 +59,17 @@ has_covariance <- function(layout, pair) {
 # `misspecified`: a named list of sizes, or of named sizes, by address.
 check_misspecified <- function(misspecified, fit) {
   if (!is.null(misspecified) && length(misspecified) == 0L)
-    abort("input", c("`misspecified` is empty.",
-                     i = "Leave it out for the default misspecifications."))
+    abort("input", c(text_of("misspecified_is_empty"),
+                     i = text_of("leave_out_default_misspecifications")))
   if (is.null(misspecified)) misspecified <- default_misspecified(fit)
   usable <- (is.list(misspecified) || is.numeric(misspecified)) &&
     (length(misspecified) == 0L ||
        !is.null(names(misspecified)) && all(nzchar(names(misspecified)))) &&
     all(vapply(misspecified, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
   if (!usable)
-    abort("input", c("`misspecified` must be sizes by address, in standardized units.",
-                     x = paste0("It is ", describe(misspecified), "."),
-                     i = paste0("Such as misspecified = c(\"covariance[be1, be2]\" = .3), or ",
-                                "list(both = c(\"covariance[be1, be2]\" = .3, ",
-                                "\"loading[Calm, be3]\" = .2)).")))
+    abort("input", c(text_of("misspecified_must_be_sizes"),
+                     x = text_of("it_is_15", misspecified = describe(misspecified)),
+                     i = text_of("such_misspecified_c_covariance")))
   named_by_address(stats::setNames(as.list(misspecified), names(misspecified)))
 }
 
@@ -86,11 +84,13 @@ misspecified_words <- function(sizes) {
     address <- parse_address(text)
     size <- format_fixed(sizes[[text]], 2L)
     switch(address$kind,
-           covariance = paste0("residuals of ", address$first, " and ", address$second,
-                               " correlate at ", size),
-           loading = paste0(address$second, " also loads on ", address$first, " at ", size),
-           effect = paste0(address$first, " has an effect of ", size, " on ", address$second),
-           correlation = paste0(address$first, " is two constructs that correlate at ", size))
+           covariance = text_of("residuals_correlate", first = address$first,
+                                second = address$second, size = size),
+           loading = text_of("also_loads", second = address$second, first = address$first,
+                             size = size),
+           effect = text_of("has_effect", first = address$first, size = size,
+                            second = address$second),
+           correlation = text_of("is_two_constructs_correlate", first = address$first, size = size))
   }, ""))
 }
 
@@ -129,8 +129,8 @@ misspecified_moments <- function(fit, g, sizes) {
   for (construct in names(halves))
     covariance <- halved_construct(covariance, fit, g, construct, halves[[construct]])
   if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
-    abort("input", c("`misspecified` give a covariance matrix that is not positive definite.",
-                     i = "Take smaller sizes."))
+    abort("input", c(text_of("misspecified_give_covariance_matrix"),
+                     i = text_of("take_smaller_sizes")))
   covariance
 }
 
@@ -139,14 +139,13 @@ check_possible_misspecification <- function(address, text) {
   two <- identical(address$kind, "correlation") && identical(address$first, address$second)
   if (single && (two || address$kind %in% c("covariance", "loading", "effect")))
     return(invisible())
-  abort("input", c(paste0("`misspecified` cannot be made of ", text, "."),
-                   i = paste0("One covariance, loading or effect in every group, or ",
-                              "correlation[Calm, Calm] for a construct that is two.")))
+  abort("input", c(text_of("misspecified_cannot_be_made", value = text),
+                   i = text_of("one_covariance_loading_or")))
 }
 
 known_to <- function(name, names, text) {
   if (name %in% names) return(name)
-  abort("name", c(paste0(text, " names ", quoted(name), ", which the model does not have."),
+  abort("name", c(text_of("names_which_model_does", value = text, name = quoted(name)),
                   did_you_mean(name, names)))
 }
 
@@ -156,8 +155,8 @@ kept_variances <- function(b, psi, variance, names) {
   found <- residual_variances(variance, total_effects(b), psi, free)
   bad <- which(found <= 0)
   if (length(bad))
-    abort("input", c(paste0("`misspecified` explain more than all of ", names[free[bad[1L]]], "."),
-                     i = "Take smaller sizes."))
+    abort("input", c(text_of("misspecified_explain_more_than", bad = names[free[bad[1L]]]),
+                     i = text_of("take_smaller_sizes_4")))
   diag(psi)[free] <- found
   psi
 }
@@ -172,8 +171,8 @@ halved_construct <- function(covariance, fit, g, construct, size) {
   other <- own[seq_along(own) %% 2L == 0L]
   one <- setdiff(own, other)
   if (length(other) == 0L)
-    abort("input", c(paste0(construct, " has no two items to be split."),
-                     i = "Name a construct with more items."))
+    abort("input", c(text_of("has_no_two_items", construct = construct),
+                     i = text_of("name_construct_more_items")))
   covariance[one, other] <- size * covariance[one, other]
   covariance[other, one] <- size * covariance[other, one]
   covariance

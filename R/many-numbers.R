@@ -8,10 +8,9 @@ check_readers <- function(what) {
   usable <- is.list(what) && length(what) > 0L && all(vapply(what, is.function, NA)) &&
     (length(what) == 1L || !is.null(names(what)) && all(nzchar(names(what))))
   if (!usable)
-    abort("input", c("`what` must be a function of a fit, or a named list of such functions.",
-                     x = paste0("It is ", describe(what), "."),
-                     i = paste0("Such as what = effects, or what = list(effects = effects, fit = ",
-                                "fit_indices).")))
+    abort("input", c(text_of("what_must_be_function"),
+                     x = text_of("it_is_16", what = describe(what)),
+                     i = text_of("such_what_effects_or")))
   what
 }
 
@@ -32,8 +31,8 @@ numbers_of <- function(x, name = NULL) {
     return(list(value = vapply(x, as.numeric, 0), group = rep(NA_character_, length(x))))
   if (is.numeric(x) && length(x) == 1L && !is.null(name))
     return(list(value = stats::setNames(as.numeric(x), name), group = NA_character_))
-  abort("input", c("`what` must give a named numeric vector or a table of this package.",
-                   x = paste0("It gave ", describe(x), "."),
+  abort("input", c(text_of("what_must_give_named"),
+                   x = text_of("it_gave", value = describe(x)),
                    i = "Such as what = function(fit) c(gap = coef(fit)[[1]] - coef(fit)[[2]])."))
 }
 
@@ -49,12 +48,12 @@ frame_numbers <- function(x) {
   numeric <- names(columns)[vapply(columns, is.numeric, NA)]
   numeric <- numeric[!grepl(about_values, numeric)]
   if (length(words) == 0L || length(numeric) == 0L)
-    abort("input", c("`what` gave a table without names and numbers to keep.",
-                     i = "It needs a first column of names and columns of numbers."))
+    abort("input", c(text_of("what_gave_table_without"),
+                     i = text_of("needs_first_column_names")))
   row <- as.character(columns[[words[1L]]])
   if (length(row) == 0L)
-    abort("input", c("`what` gave an empty table: this model has nothing of the kind.",
-                     i = "Read something else, such as what = estimates."))
+    abort("input", c(text_of("what_gave_empty_table"),
+                     i = text_of("read_something_else_such")))
   group <- if ("group" %in% words) as.character(columns$group) else rep(NA_character_, length(row))
   address <- words[1L] == "parameter"
   marked <- if (address) row else paste0(row, ifelse(is.na(group), "", paste0(" | ", group)))

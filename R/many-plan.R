@@ -44,8 +44,8 @@ plan_study <- function(bp, n, truth, truth_units = "standardized", reps = 500, s
   check_folder(folder)
   seed <- chosen_seed(seed)
   if (identical(missing, "as observed"))
-    abort("input", c("There are no cases yet whose missing values could be taken.",
-                     i = "Give shares: missing = .1."))
+    abort("input", c(text_of("there_are_no_cases"),
+                     i = text_of("give_shares_missing_1")))
   drawing <- new_drawing(missing, missing_given, missing_slope, skew, kurtosis, clusters, between)
   sizes <- planned_sizes(n)
   plan <- list(fitted = fitted, drawing = drawing, reps = reps, seed = seed,
@@ -70,9 +70,8 @@ planned_sizes <- function(n) {
   }
   usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
   if (!usable || !is.null(names(n)))
-    abort("input", c("`n` must be numbers of cases, or a list of them by group.",
-                     i = paste0("Such as n = c(100, 200), or n = list(c(evening = 100, weekend = ",
-                                "80)).")))
+    abort("input", c(text_of("n_must_be_numbers_cases"),
+                     i = text_of("such_n_c_100")))
   as.list(n)
 }
 
@@ -80,8 +79,9 @@ planned_sizes <- function(n) {
 plan_reader <- function(fit) {
   table <- estimates(fit)
   free <- !is.na(table$se)
-  c(stats::setNames(table$estimate[free], paste0("estimate ", table$parameter[free])),
-    stats::setNames(table$se[free], paste0("se ", table$parameter[free])), p = test_of(fit)$p)
+  c(stats::setNames(table$estimate[free], text_of("estimate", free = table$parameter[free])),
+    stats::setNames(table$se[free], text_of("se", free = table$parameter[free])),
+    p = test_of(fit)$p)
 }
 
 planned_size <- function(fit, plan) {
@@ -180,17 +180,17 @@ format_plan <- function(x) {
   shown <- shown[order(match(shown$parameter, unique(shown$parameter)), shown$n), ]
   sizes <- x$sizes
   c(heading(paste0("Plan: ", x$title)),
-    wrap_lines(paste0(format_count(x$reps), " data sets of each size (seed ", x$seed, "), ",
-                      drawing_words(x$drawing), "; ", x$inference, " inference. Monte Carlo error ",
-                      "of a share: at most ", format_fixed(0.5 / sqrt(x$reps)), ".")), "",
+    wrap_lines(text_of("data_sets_each_size_seed", reps = format_count(x$reps), seed = x$seed,
+                       drawing = drawing_words(x$drawing), inference = x$inference,
+                       reps_2 = format_fixed(0.5 / sqrt(x$reps)))), "",
     format_table(list(n = format_count(sizes$n), converged = percent_text(sizes$converged),
                       improper = percent_text(sizes$improper),
                       `model rejected` = paste0(format_fixed(100 * sizes$rejected, 1L), " \u00b1 ",
                                                 format_fixed(100 * sizes$rejected_error, 1L),
                                                 " %")), rep(TRUE, 4L)), "",
     plan_lines(shown, x$goal),
-    if (length(x$trouble)) c("", wrap_lines(paste0("Some data sets gave no value: ",
-                                                   x$trouble[1L]))),
+    if (length(x$trouble)) c("", wrap_lines(text_of("some_data_sets_gave",
+                                                    trouble = x$trouble[1L]))),
     if (!is.null(next_step("plot_plan"))) c("", next_step("plot_plan")))
 }
 
@@ -209,17 +209,18 @@ plan_goals <- function(table, goal) {
   vapply(effects, function(name) {
     own <- table[table$parameter == name, ]
     reached <- own$n[own$power >= goal]
-    paste0(name, if (length(reached)) paste0(" reaches a power of ", short_number(goal), " at n = ",
-                                             format_count(min(reached)), ".") else
-      paste0(" reaches a power of ", short_number(goal), " at none of these sizes."))
+    paste0(name, if (length(reached)) text_of("reaches_power_n", goal = short_number(goal),
+                                              reached = format_count(min(reached))) else
+      text_of("reaches_power_none_these", goal = short_number(goal)))
   }, "")
 }
 
 drawing_words <- function(drawing) {
   paste(c(if (is.null(drawing$skew) && is.null(drawing$kurtosis)) "normal" else
-    "with the skew and kurtosis asked for",
-    if (is.numeric(drawing$missing)) paste0("values missing",
-                                            if (is.null(drawing$given)) " completely at random" else
-                                              paste0(" by ", drawing$given)),
-    if (!is.null(drawing$clusters)) paste0(drawing$clusters, " clusters")), collapse = ", ")
+    text_of("skew_kurtosis_asked"),
+    if (is.numeric(drawing$missing)) text_of("values_missing",
+                                  given = if (is.null(drawing$given)) " completely at random" else
+                                              text_of("by", given = drawing$given)),
+    if (!is.null(drawing$clusters)) text_of("clusters", clusters = drawing$clusters)),
+        collapse = ", ")
 }

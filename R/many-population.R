@@ -6,8 +6,8 @@
 population_root <- function(correlation) {
   root <- unname(lower_root(correlation))
   if (anyNA(root))
-    abort("data", c("The model-implied covariance matrix is not positive definite.",
-                    i = "No cases can be drawn from it: look at the fit first."))
+    abort("data", c(text_of("model_implied_covariance_matrix"),
+                    i = text_of("no_cases_can_be")))
   root
 }
 
@@ -48,10 +48,9 @@ fleishman <- function(skew, kurtosis, name) {
     }
   }
   if (!all(is.finite(x)) || max(abs(fleishman_gap(x, skew, kurtosis))) > 1e-8 || x[1L] <= 0)
-    abort("input", c(paste0("No distribution of this kind has skew ", format(skew),
-                            " with kurtosis ", format(kurtosis), " (", name, ")."),
-                     i = paste0("Kurtosis is the excess over a normal distribution: at least ",
-                                "-1.15 without skew, -0.74 at skew 0.5, 0.43 at 1, 2.37 at 1.5.")))
+    abort("input", c(text_of("no_distribution_kind_has", skew = format(skew),
+                             kurtosis = format(kurtosis), name = name),
+                     i = text_of("kurtosis_is_excess_over")))
   x
 }
 
@@ -89,13 +88,13 @@ normal_correlation <- function(target, cubic) {
         2 * r^2 * x[2L] * y[2L] + 6 * r^3 * x[3L] * y[3L] - target[i, j]
     }
     if (gap(-1) > 0 || gap(1) < 0)
-      abort("input", c(paste0("Variables of this skew and kurtosis cannot correlate at ",
-                              format_fixed(target[i, j]), " (", rownames(target)[i], " and ",
-                              colnames(target)[j], ")."), i = "Ask for less skew or kurtosis."))
+      abort("input", c(text_of("variables_skew_kurtosis_cannot", value = format_fixed(target[i, j]),
+                               target = rownames(target)[i], value_2 = colnames(target)[j]),
+                       i = text_of("ask_less_skew_or")))
     out[i, j] <- out[j, i] <- stats::uniroot(gap, c(-1, 1), tol = 1e-12)$root
   }
   if (smallest_eigenvalue(out) <= 1e-10)
-    abort("input", c("Variables of this skew and kurtosis cannot have these correlations together.",
-                     i = "Ask for less skew or kurtosis."))
+    abort("input", c(text_of("variables_skew_kurtosis_cannot_have"),
+                     i = text_of("ask_less_skew_or_kurtosis")))
   out
 }

@@ -58,8 +58,8 @@ power_of <- function(x, of, value = 0, n = NULL, rmsea = NULL, truth = NULL,
 powered_fit <- function(x, n, truth, truth_units) {
   if (inherits(x, "orizzonte_blueprint")) {
     if (is.null(truth) || is.null(n))
-      abort("input", c("Power of a blueprint needs `truth` and `n`.",
-                       i = "Such as truth = c(\"loading[Calm, ]\" = .7), n = 200."))
+      abort("input", c(text_of("power_blueprint_needs_truth"),
+                       i = text_of("such_truth_c_loading")))
     if (!is.numeric(n)) check_sizes(n)
     groups <- is.null(names(n))
     return(population_fit(x, if (groups) max(n) else n, truth, truth_units))
@@ -67,15 +67,15 @@ powered_fit <- function(x, n, truth, truth_units) {
   check_fit(x, "power_of")
   check_converged(x, "power_of")
   if (!is.null(truth))
-    abort("input", c("A fit brings its own truth: its estimates.",
-                     i = "Give `truth` with a blueprint."))
+    abort("input", c(text_of("fit_brings_own_truth"),
+                     i = text_of("give_truth_blueprint")))
   x
 }
 
 powered_sizes <- function(fit, n) {
   if (is.null(n) || !is.null(names(n))) return(sample_n(fit$sample))
   usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
-  if (!usable) abort("input", c("`n` must be numbers of cases.", i = "Such as n = c(100, 200)."))
+  if (!usable) abort("input", c(text_of("n_must_be_numbers_6"), i = "Such as n = c(100, 200)."))
   n
 }
 
@@ -89,21 +89,20 @@ powered_test <- function(fit, of, value, rmsea) {
   found <- fit_to_implied(fit, smaller)
   df <- test_of(found)$df - test_of(whole_fit(fit))$df
   if (df <= 0)
-    abort("input", c("The smaller model has no fewer parameters: there is nothing to test.",
-                     i = "Name parameters that are free in the model."))
+    abort("input", c(text_of("smaller_model_has_no"),
+                     i = text_of("name_parameters_are_free")))
   c <- if (is_robust(fit$request)) test_of(fit)$inflation else 1
   rate <- max(0, discrepancy_of(found)) / c
   list(label = label, df = df, rate = rate,
-       words = if (c != 1) paste0("Noncentrality is divided by the inflation of \u03c7\u00b2 in ",
-                                  "this fit, ", format_fixed(c), "."))
+       words = if (c != 1) text_of("noncentrality_is_divided_inflation", value = format_fixed(c)))
 }
 
 restricted_blueprint <- function(fit, of, value) {
   bp <- fit$request$blueprint
   rungs <- c("metric", "scalar", "strict")
   if (!is.character(of) || length(of) == 0L || anyNA(of))
-    abort("input", c("`of` must be addresses, a blueprint, a rung or \"close fit\".",
-                     x = paste0("It is ", describe(of), ".")))
+    abort("input", c(text_of("must_be_addresses_blueprint"),
+                     x = text_of("it_is_17", of = describe(of))))
   if (length(of) == 1L && of %in% rungs) {
     check_grouped(fit$sample)
     held <- rung_hold(of, rungs[seq_len(match(of, rungs))])
@@ -113,10 +112,10 @@ restricted_blueprint <- function(fit, of, value) {
   known <- c(rungs, "close fit", "not-close fit")
   for (text in of) {
     if (!grepl("[", text, fixed = TRUE))
-      abort("address", c(paste0("`of` is no address: ", quoted(text), "."),
+      abort("address", c(text_of("is_no_address_4", value = quoted(text)),
                          did_you_mean(text, known),
-                         i = paste0("Give addresses such as \"effect[Calm, Staying]\", or ",
-                                    enumerate(quoted(known), last = " or "), ".")))
+                         i = text_of("give_addresses_such_effect",
+                                     known = enumerate(quoted(known), last = " or "))))
     check_parameter(fit, text)
     bp <- add_restriction(bp, call("==", str2lang(text), value))
   }
@@ -126,7 +125,8 @@ restricted_blueprint <- function(fit, of, value) {
 check_parameter <- function(fit, text) {
   rows <- restricted_rows(format(parse_address(text)), fit$layout)
   if (any(is.na(fit$layout$rows$fixed[rows]))) return(invisible())
-  abort("address", c(paste0(text, " is fixed already."), i = "Name a parameter that is free."))
+  abort("address", c(text_of("is_fixed_already_4", value = text),
+                     i = text_of("name_parameter_is_free")))
 }
 
 # Another blueprint fitted to the moments that a fit implies, at the same n.
@@ -147,13 +147,13 @@ closeness_test <- function(fit, of, rmsea) {
   rmsea <- rmsea %||% c(0.05, if (of == "close fit") 0.08 else 0.01)
   usable <- is.numeric(rmsea) && length(rmsea) == 2L && all(is.finite(rmsea)) && all(rmsea >= 0)
   if (!usable)
-    abort("input", c("`rmsea` must be two numbers: under the null hypothesis and the true one.",
-                     i = "Such as rmsea = c(.05, .08)."))
+    abort("input", c(text_of("rmsea_must_be_two"),
+                     i = text_of("such_rmsea_c_05")))
   df <- test_of(fit)$df
-  if (df == 0) abort("input", "The model is saturated (df = 0): its fit cannot be tested.")
+  if (df == 0) abort("input", text_of("model_is_saturated_df_0_fit"))
   list(label = of, df = df, rate = df * rmsea^2 / length(fit$layout$groups), close = of,
-       words = paste0("RMSEA ", format_fixed(rmsea[1L]), " under the null hypothesis, ",
-                      format_fixed(rmsea[2L]), " in truth."))
+       words = text_of("rmsea_under_null_hypothesis", rmsea = format_fixed(rmsea[1L]),
+                       rmsea_2 = format_fixed(rmsea[2L])))
 }
 
 power_row <- function(test, n, significance) {
@@ -200,11 +200,10 @@ print.orizzonte_power <- function(x, ...) {
 format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
-  c(heading("Power"), wrap_lines(c(paste0("Of the test of ", x$test[1L], " at ",
-                                          short_number(attr(x, "significance")), ", df = ",
-                                          x$df[1L], "."), attr(x, "words"))), "",
+  c(heading("Power"), wrap_lines(c(text_of("test_df", test = x$test[1L], attr = short_number(attr(x,
+                                         "significance")), df = x$df[1L]), attr(x, "words"))), "",
     format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),
                       power = format_fixed(x$power)), rep(TRUE, 3L)), "",
-    wrap_lines(if (is.na(needed)) paste0("No n reaches a power of ", short_number(goal), ".") else
-      paste0("A power of ", short_number(goal), " takes ", format_count(needed), " cases.")))
+    wrap_lines(if (is.na(needed)) text_of("no_n_reaches_power", goal = short_number(goal)) else
+      text_of("power_takes_cases", goal = short_number(goal), needed = format_count(needed))))
 }

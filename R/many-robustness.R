@@ -59,9 +59,9 @@ with_claims <- function(fit, claims) {
     if (is.null(names(claims))) {
       unknown <- setdiff(claims, names(bp$claims))
       if (length(unknown))
-        abort("name", c(paste0("There is no claim ", quoted(unknown[1L]), "."),
+        abort("name", c(text_of("there_is_no_claim", unknown = quoted(unknown[1L])),
                         did_you_mean(unknown[1L], names(bp$claims)),
-                        i = "State it by name: claims = c(H1 = \"effect[a, b] > 0\")."))
+                        i = text_of("state_name_claims_c")))
       bp$claims <- bp$claims[claims]
     } else {
       bp$claims <- list()
@@ -69,9 +69,8 @@ with_claims <- function(fit, claims) {
     }
   }
   if (length(bp$claims) == 0L)
-    abort("input", c("There are no claims whose robustness could be looked at.",
-                     i = paste0("State some: claim(blueprint, H1 = effect[a, b] > 0), or claims = ",
-                                "c(H1 = \"effect[a, b] > 0\").")))
+    abort("input", c(text_of("there_are_no_claims"),
+                     i = text_of("state_some_claim_blueprint")))
   with_blueprint(fit, bp)
 }
 
@@ -223,8 +222,10 @@ print.orizzonte_robustness <- function(x, ...) {
 
 format_robustness <- function(x) {
   c(heading("Robustness"),
-    wrap_lines(paste0(count_of(attr(x, "analyses") %||% length(unique(x$analysis)), "analysis",
-                               "analyses"), " that one might defend, the first as fitted.")),
+    wrap_lines(text_of("one_might_defend_first",
+                       analysis = count_of(attr(x, "analyses") %||% length(unique(x$analysis)),
+                                           "analysis",
+                               "analyses"))),
     unlist(lapply(unique(x$claim), function(name) claim_lines(x[x$claim %in% name, ])),
            use.names = FALSE), "",
     next_step("plot_robustness"))
@@ -247,12 +248,12 @@ claim_reading <- function(x) {
   others <- x[x$kind != "itself" & x$verdict != "not_analysed", ]
   differs <- others[!others$same, ]
   ends <- format_fixed(suppressWarnings(range(x$standardized, na.rm = TRUE)), 2L)
-  ends <- if (nrow(others)) paste0(" Standardized ", ends[1L], " to ", ends[2L], ".")
-  wrap_lines(paste0(itself$claim, " is ", words_of("claim", itself$verdict), " as fitted and in ",
-                    nrow(others) - nrow(differs), " of ", count_of(nrow(others), "other analysis",
-                                                                   "other analyses"), ".",
-                    if (nrow(differs)) paste0(" It rests on: ", enumerate(
+  ends <- if (nrow(others)) text_of("standardized_to", ends = ends[1L], ends_2 = ends[2L])
+  wrap_lines(text_of("is_fitted", claim = itself$claim, verdict = words_of("claim", itself$verdict),
+                     differs = nrow(others) - nrow(differs),
+                     others = count_of(nrow(others), "other analysis",
+                         "other analyses"),
+                     differs_2 = if (nrow(differs)) text_of("it_rests_on", verdict = enumerate(
                       paste0(differs$analysis, " (", words_of("claim", differs$verdict), ")"),
-                      most = 4L), "."),
-                    ends))
+                      most = 4L)), ends = ends))
 }

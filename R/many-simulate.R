@@ -72,9 +72,9 @@ new_drawing <- function(missing = "none", missing_given = NULL, missing_slope = 
     missing <- choose_one(missing, c("none", "as observed"), "`missing`")
   } else if (!is.numeric(missing) || length(missing) == 0L || anyNA(missing) ||
              any(missing < 0 | missing >= 1) || length(missing) > 1L && is.null(names(missing))) {
-    abort("input", c("`missing` must be \"none\", \"as observed\", a share, or shares by variable.",
-                     x = paste0("It is ", describe(missing), "."),
-                     i = "Such as missing = .1, or missing = c(sc1 = .2, sc2 = .2)."))
+    abort("input", c(text_of("missing_must_be_none"),
+                     x = text_of("it_is_18", missing = describe(missing)),
+                     i = text_of("such_missing_1_or")))
   }
   if (!is.null(missing_given)) check_string(missing_given, "`missing_given`")
   check_number(missing_slope, "`missing_slope`", -100, 100)
@@ -88,8 +88,8 @@ new_drawing <- function(missing = "none", missing_given = NULL, missing_slope = 
 check_shape <- function(x) {
   if (is.numeric(x) && length(x) && all(is.finite(x)) && (length(x) == 1L || !is.null(names(x))))
     return(invisible())
-  abort("input", c("`skew` and `kurtosis` must be one number, or numbers by variable.",
-                   x = paste0("It is ", describe(x), ".")))
+  abort("input", c(text_of("skew_kurtosis_must_be"),
+                   x = text_of("it_is_19", value = describe(x))))
 }
 
 # A number for each variable: the one for all, or those that are named and zero.
@@ -98,8 +98,8 @@ by_variable <- function(x, variables, what) {
   if (is.null(names(x))) return(rep(unname(x), length(variables)))
   unknown <- setdiff(names(x), variables)
   if (length(unknown))
-    abort("name", c(paste0(what, " names ", quoted(unknown[1L]),
-                           ", which the model does not have."),
+    abort("name", c(text_of("names_which_model_does_not", what = what,
+                            unknown = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], variables)))
   out <- x[match(variables, names(x))]
   unname(ifelse(is.na(out), 0, out))
@@ -136,8 +136,8 @@ drawn_shape <- function(drawing, variables) {
 cluster_sizes <- function(clusters, cases) {
   if (is.null(clusters)) return(integer())
   if (clusters > cases)
-    abort("input", c(paste0("There cannot be ", clusters, " clusters of ", cases, " cases."),
-                     i = "Ask for fewer `clusters`, or for more cases."))
+    abort("input", c(text_of("there_cannot_be_clusters", clusters = clusters, cases = cases),
+                     i = text_of("ask_fewer_clusters_or")))
   as.integer(cases %/% clusters + (seq_len(clusters) <= cases %% clusters))
 }
 
@@ -148,8 +148,8 @@ lost_odds <- function(drawing, variables) {
   share <- by_variable(drawing$missing, variables, "`missing`")
   given <- match(drawing$given %||% NA, variables)
   if (!is.null(drawing$given) && is.na(given))
-    abort("name", c(paste0("`missing_given` is no variable of the model: ", quoted(drawing$given),
-                           "."), did_you_mean(drawing$given, variables)))
+    abort("name", c(text_of("missing_given_is_no", given = quoted(drawing$given)),
+                    did_you_mean(drawing$given, variables)))
   if (is.na(given)) return(list(odds = stats::qlogis(share), slope = 0 * share, given = 0L))
   if (is.null(names(drawing$missing))) share[given] <- 0
   odds <- vapply(share, function(s) {

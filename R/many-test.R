@@ -48,7 +48,7 @@ bootstrap_test <- function(x, against = NULL, reps = 1000, seed = NULL, folder =
 tests_within <- function(x, against) {
   if (inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")) {
     if (!is.null(against))
-      abort("input", "Rungs of a ladder are tested against the rungs they stand on: no `against`.")
+      abort("input", text_of("rungs_ladder_are_tested"))
     return(ladder_tests(check_ladder(x, "bootstrap_test")))
   }
   check_bootstrap(x, "bootstrap_test")
@@ -56,9 +56,9 @@ tests_within <- function(x, against) {
   check_bootstrap(against, "bootstrap_test")
   pair <- compare_pair(x, against, "The model", "the other")
   if (!identical(pair$nested, "yes"))
-    abort("input", c("These two models cannot be tested against each other.",
+    abort("input", c(text_of("these_two_models_cannot"),
                      stats::setNames(pair$notes, rep("x", length(pair$notes))),
-                     i = "compare_models() shows both side by side."))
+                     i = text_of("compare_models_shows_both")))
   both <- list(x, against)
   if (test_of(x)$df < test_of(against)$df) both <- rev(both)
   list(model = list(small = both[[1L]], large = both[[2L]], against = "the larger model"))
@@ -175,11 +175,9 @@ format_bootstrap_test <- function(x) {
     "\u03c7\u00b2 or \u0394\u03c7\u00b2"
   left <- x$chisq_transformed[1L]
   c(heading("Bootstrap test"),
-    wrap_lines(paste0(format_count(attr(x, "reps")), " replicates (seed ", attr(x, "seed"),
-                      ") of cases made to fit the model exactly (Bollen & Stine 1992). p, ",
-                      "bootstrap: how often such cases fit as badly as these do.")), "",
+    wrap_lines(text_of("replicates_seed_cases_made", attr = format_count(attr(x, "reps")),
+                       attr_2 = attr(x, "seed"))), "",
     format_table(columns, c(FALSE, if (!single) FALSE, rep(TRUE, 5L))),
     if (isTRUE(abs(left) > 0.01 * x$chisq[1L]))
-      c("", wrap_lines(paste0("With missing values cases can be made to fit only nearly: ",
-                              format_fixed(left), " of \u03c7\u00b2 is left in them."))))
+      c("", wrap_lines(text_of("missing_values_cases_can", left = format_fixed(left)))))
 }

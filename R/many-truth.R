@@ -26,10 +26,9 @@ population_fit <- function(bp, n, truth, truth_units) {
 check_truth <- function(truth) {
   if (is.numeric(truth) && length(truth) && !is.null(names(truth)) && all(nzchar(names(truth))) &&
       all(is.finite(truth))) return(invisible())
-  abort("input", c("`truth` must be numbers named by address.",
-                   x = paste0("It is ", describe(truth), "."),
-                   i = paste0("Such as truth = c(\"loading[Calm, ]\" = .7, ",
-                              "\"effect[Calm, Staying]\" = .3).")))
+  abort("input", c(text_of("truth_must_be_numbers"),
+                   x = text_of("it_is_20", truth = describe(truth)),
+                   i = text_of("such_truth_c_loading_calm")))
 }
 
 # The names of the groups; one group needs none.
@@ -39,8 +38,8 @@ check_sizes <- function(n) {
   if (usable && length(n) > 1L) usable <- !is.null(names(n)) && !anyDuplicated(names(n)) &&
       all(nzchar(names(n)))
   if (!usable)
-    abort("input", c("`n` must be a whole number of cases, or one for each group, named.",
-                     i = "Such as n = 300, or n = c(evening = 200, weekend = 150)."))
+    abort("input", c(text_of("n_must_be_whole"),
+                     i = text_of("such_n_300_or")))
   if (length(n) == 1L) single_group else names(n)
 }
 
@@ -53,14 +52,12 @@ true_values <- function(layout, truth, units) {
   needed <- layout$rows$kind %in% c("loading", "weight", if (units == "raw") "variance")
   lacking <- layout$rows$parameter[needed & is.na(out)]
   if (length(lacking))
-    abort("input", c(paste0("`truth` says nothing of ", enumerate(lacking, most = 6L), "."),
+    abort("input", c(text_of("truth_says_nothing", lacking = enumerate(lacking, most = 6L)),
                      i = if (units == "raw")
-                       "In raw units all loadings and variances are needed." else
-                       paste0("Every loading needs a value; a slice such as \"loading[Calm, ]\" = ",
-                              ".7 will do.")))
+                       text_of("raw_units_all_loadings") else
+                       text_of("every_loading_needs_value")))
   zero <- layout$rows$parameter[is.na(out) & layout$rows$kind %in% c("effect", "covariance")]
-  if (length(zero)) say(paste0("Taken as zero, since `truth` says nothing of it: ",
-                               enumerate(zero, most = 8L), "."))
+  if (length(zero)) say(text_of("taken_zero_since_truth", zero = enumerate(zero, most = 8L)))
   out
 }
 
@@ -97,9 +94,9 @@ implied_by_truth <- function(layout, values, g, standardized) {
   p <- seq_along(part$observed)
   covariance <- phi[p, p, drop = FALSE]
   if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
-    abort("input", c("`truth` implies a covariance matrix that is not positive definite.",
+    abort("input", c(text_of("truth_implies_covariance_matrix"),
                      x = worst_of_truth(covariance),
-                     i = "Take smaller loadings, effects or covariances."))
+                     i = text_of("take_smaller_loadings_effects")))
   list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
 }
 
@@ -145,16 +142,16 @@ check_residuals <- function(psi, free, names) {
   variance <- diag(psi)[free]
   bad <- free[!(variance > 1e-10)]
   if (length(bad))
-    abort("input", c(paste0("`truth` explains more than all of ", enumerate(names[bad]), "."),
-                     x = paste0("What points at ", names[bad[1L]], " leaves it a residual ",
-                                "variance of ", format_fixed(variance[match(bad[1L], free)]), "."),
-                     i = "In standardized units squared loadings and effects stay below 1 in all."))
+    abort("input", c(text_of("truth_explains_more_than", bad = enumerate(names[bad])),
+                     x = text_of("what_points_leaves_residual", bad = names[bad[1L]],
+                                 free = format_fixed(variance[match(bad[1L], free)])),
+                     i = text_of("standardized_units_squared_loadings")))
 }
 
 worst_of_truth <- function(covariance) {
   parts <- eigen(stats::cov2cor(covariance), symmetric = TRUE)
   weight <- abs(parts$vectors[, ncol(covariance)])
-  paste0("It fails for ", enumerate(colnames(covariance)[order(-weight)][1:2]), ".")
+  text_of("it_fails_for", weight = enumerate(colnames(covariance)[order(-weight)][1:2]))
 }
 
 fit_truth <- function(bp, data, n, grouped) {
@@ -164,11 +161,9 @@ fit_truth <- function(bp, data, n, grouped) {
   request <- new_request(bp)
   fit <- fit_request(request, sample_of(source, request))
   if (!has_converged(fit) || stats::deviance(fit) > 1e-6 * sum(n))
-    abort("input", c("The blueprint cannot have this truth: its restrictions say something else.",
+    abort("input", c(text_of("blueprint_cannot_have_truth"),
                      x = if (has_converged(fit))
-                       paste0("At best the two differ by \u03c7\u00b2 = ",
-                              format_fixed(stats::deviance(fit)), " at this n."),
-                     i = paste0("Values that the blueprint holds equal must be equal in `truth`; ",
-                                "fixed ones need truth_units = \"raw\".")))
+                       text_of("best_two_differ_n", fit = format_fixed(stats::deviance(fit))),
+                     i = text_of("values_blueprint_holds_equal")))
   fit
 }

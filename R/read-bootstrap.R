@@ -8,8 +8,8 @@ with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NUL
   table <- bootstrapped_table(bootstrap, reader)
   at <- match(names, table$parameter)
   if (all(is.na(at)) && (is.null(standardized) || all(is.na(match(standardized, table$parameter)))))
-    abort("input", c(paste0("This bootstrap holds nothing that ", reader, "() shows."),
-                     i = paste0("Make one with what = ", reader, ", or with a list of readers.")))
+    abort("input", c(text_of("bootstrap_holds_nothing_shows", reader = reader),
+                     i = text_of("make_one_what_or", reader = reader)))
   columns$se <- table$se[at]
   if (!is.null(columns$z)) columns$z <- rep(NA_real_, length(at))
   if (!is.null(columns$p)) columns$p <- table$p[at]
@@ -23,9 +23,9 @@ with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NUL
 # Of the same model and data as the fit.
 bootstrapped_table <- function(bootstrap, reader) {
   if (!inherits(bootstrap, "orizzonte_bootstrap"))
-    abort("input", c(paste0("`bootstrap` of ", reader, "() must come from bootstrap_fit()."),
-                     x = paste0("It is ", describe(bootstrap), "."),
-                     i = "boot <- bootstrap_fit(fit); then bootstrap = boot."))
+    abort("input", c(text_of("bootstrap_must_come_from", reader = reader),
+                     x = text_of("it_is_21", bootstrap = describe(bootstrap)),
+                     i = text_of("boot_bootstrap_fit_fit")))
   as.data.frame(bootstrap)
 }
 
@@ -36,8 +36,8 @@ check_same_bootstrap <- function(bootstrap, fit, reader) {
   same <- identical(names(theta_of(other)), names(theta_of(fit))) &&
     isTRUE(all.equal(theta_of(other), theta_of(fit), tolerance = 1e-8))
   if (same) return(invisible())
-  abort("input", c("The bootstrap is of another fit than this one.",
-                   i = "Make one of this fit: bootstrap_fit(fit)."))
+  abort("input", c(text_of("bootstrap_is_another_fit"),
+                   i = text_of("make_one_fit_bootstrap")))
 }
 
 # The bootstrap, if it holds any of these numbers.
@@ -48,9 +48,8 @@ bootstrap_holding <- function(bootstrap, names) {
 # Under a table: whose errors these are.
 bootstrap_note <- function(bootstrap) {
   if (is.null(bootstrap)) return(NULL)
-  paste0("Standard errors, intervals and p are from ", format_count(bootstrap$asked$reps),
-         " bootstrap replicates (seed ", bootstrap$asked$seed, ", ",
-         interval_words[[bootstrap$asked$interval]], ").")
+  text_of("standard_errors_intervals_p", reps = format_count(bootstrap$asked$reps),
+          seed = bootstrap$asked$seed, interval = interval_words[[bootstrap$asked$interval]])
 }
 
 interval_words <- c(bca = "bias-corrected and accelerated", percentile = "percentile",

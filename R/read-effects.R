@@ -152,8 +152,7 @@ print.orizzonte_effects <- function(x, ...) {
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
   put_lines(heading("Effects"))
   if (nrow(x) == 0L) {
-    put_lines(paste0("The model has no effects among constructs or observed variables. Add some ",
-                     "with effect(outcome ~ cause)."))
+    put_lines(text_of("model_has_no_effects"))
     return(invisible(x))
   }
   put_lines(format_table(effect_columns(x), c(FALSE, FALSE, rep(TRUE, 5L)), spare = "z"))

@@ -59,7 +59,7 @@ print.orizzonte_equations <- function(x, ...) {
     return(print(as.data.frame(unclass(x))))
   put_lines(heading("Equations"))
   for (kind in unique(x$kind)) {
-    title <- c(construct = "Constructs that something points at", item = "Items",
+    title <- c(construct = text_of("constructs_something_points"), item = "Items",
                `observed outcome` = "Observed outcomes")[[kind]]
     put_lines(title, wrap_lines(x$equation[x$kind == kind], indent = 2L, hang = 6L))
   }

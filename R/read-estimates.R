@@ -92,8 +92,8 @@ printed_estimates <- function(x) {
     interval <- ifelse(is.na(x$lower), "",
                        paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
     level <- attr(x, "level")
-    stats::setNames(list(interval), if (is.null(level)) "interval" else paste0(format(100 * level),
-        " % interval"))
+    stats::setNames(list(interval), if (is.null(level)) "interval" else text_of("interval_2",
+        level = format(100 * level)))
   }
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
   c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),

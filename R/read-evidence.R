@@ -21,11 +21,11 @@ items_evidence <- function(name, items_of, r, told) {
   if (length(items) < 2L) return(list())
   general <- general_over(name, items_of)
   inside <- inside_correlations(items, general, items_of, r)
-  once <- if (!is.null(general)) paste0(" once ", general, " is out")
+  once <- if (!is.null(general)) text_of("once_is_out", general = general)
   off <- inside[lower.tri(inside)]
   against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
   for (item in setdiff(against, told)) {
-    add("keying", name, item, item, " is keyed against the other items of ", name,
+    add("keying", name, item, item, text_of("is_keyed_against_other"), name,
         " (it correlates ", format_fixed(mean(r[item, setdiff(items, against)]), 2L),
         " with them)")
   }
@@ -34,7 +34,7 @@ items_evidence <- function(name, items_of, r, told) {
     add(if (is.null(general)) "weak construct" else "weak specific factor", name, items, "the ",
         count_of(length(items), "item"), " of ", name, " correlate ",
         format_fixed(mean(abs(off)), 2L), " on average", once,
-        ": there is hardly a construct to measure")
+        text_of("there_is_hardly_construct"))
   } else if (length(items) > 2L) {
     # an item that hangs together with none of the others, once a near-duplicate pair is counted
     # as one item
@@ -42,8 +42,8 @@ items_evidence <- function(name, items_of, r, told) {
     limit <- if (is.null(general)) 0.15 else 0.08
     for (item in items[share < limit]) {
       add("weak item", name, item, item, " correlates ", format_fixed(share[[item]], 2L),
-          " on average with the other items of ", name, once,
-          ": its loading is near zero")
+          text_of("average_other_items"), name, once,
+          text_of("loading_is_near_zero"))
     }
   }
   findings
@@ -64,9 +64,9 @@ few_items_evidence <- function(name, items_of, r, observed) {
     if (min(abs(link)) < 0.25 * max(abs(link)) ||
         prod(sign(link)) != sign(r[items[1L], items[2L]])) {
       add("two items", name, items, "the two items of ", name,
-          " relate differently to the rest of the model (", items[1L], " ",
+          text_of("relate_differently_rest_model"), items[1L], " ",
           format_fixed(link[1L], 2L), " and ", items[2L], " ", format_fixed(link[2L], 2L),
-          " on average): nothing holds their loadings together")
+          text_of("average_nothing_holds_their"))
     }
   }
   if (length(items) == 3L) {
@@ -75,9 +75,9 @@ few_items_evidence <- function(name, items_of, r, observed) {
       share <- r[items[k], others[1L]] * r[items[k], others[2L]] /
         r[others[1L], others[2L]]
       if (is.finite(share) && (share > 1 || share < 0)) {
-        add("three items", name, items[k], "the correlations of the three items of ", name, " (",
+        add("three items", name, items[k], text_of("correlations_three_items"), name, " (",
             paste(format_fixed(r[items, items][lower.tri(diag(3L))], 2L), collapse = ", "),
-            ") ask for a squared loading of ", items[k], " of ", format_fixed(share, 2L),
+            text_of("ask_squared_loading"), items[k], " of ", format_fixed(share, 2L),
             ", outside 0 to 1")
         break
       }
@@ -100,7 +100,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     owner <- names(Filter(function(items) all(pair %in% items), items_of))
     add("duplicate", owner, pair, pair[1L], " and ", pair[2L], " correlate ",
         format_fixed(r[pair[1L], pair[2L]]),
-        ": they are nearly the same item, and leave nothing for other items to share")
+        text_of("they_are_nearly_same"))
   }
   for (name in reflective) {
     told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
@@ -115,24 +115,24 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     if (across > 0.9 * within && across > 0.2) {
       add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L],
           " correlate as highly across (", format_fixed(across, 2L),
-          ") as within (", format_fixed(within, 2L), "): perhaps they are one construct")
+          ") as within (", format_fixed(within, 2L), text_of("perhaps_they_are_one"))
     }
   }
   parameters <- length(unique(layout$map$parameter))     # of this group
   if (n < 5 * parameters && n < 200) {
     add("small sample", character(), character(), count_of(n, "row"), " for ",
         count_of(parameters, "free parameter"),
-        ": improper solutions are common in samples this small (Anderson & Gerbing 1984)")
+        text_of("improper_solutions_are_common"))
   }
   far <- outlying_rows(data, rows, covariance)
   if (length(far)) {
     findings <- c(findings,
                   list(list(kind = "outlier", construct = character(),
                             items = character(), rows = far,
-                            text = paste0(if (length(far) == 1L) "row " else "rows ",
-                                          enumerate(far),
-                                          if (length(far) == 1L) " lies" else " lie",
-                                          " far from all others (Mahalanobis distance)"))))
+                            text = text_of("far_from_all_others",
+                                           far = if (length(far) == 1L) "row " else "rows ",
+                                           far_2 = enumerate(far),
+                                           far_3 = if (length(far) == 1L) " lies" else " lie"))))
   }
   findings
 }
@@ -205,7 +205,7 @@ all_evidence <- function(fit, known = NULL) {
 code_evidence <- function(look) {
   if (length(look$codes) == 0L) return(NULL)
   list(list(kind = "code", construct = character(), items = names(look$codes),
-            text = paste(code_sentences(look), "What else is found here is found without them."),
+            text = paste(code_sentences(look), text_of("what_else_is_found")),
             involved = TRUE))
 }
 

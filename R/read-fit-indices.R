@@ -114,8 +114,8 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   check_fit(fit, "fit_indices")
   baseline <- choose_one(baseline, baseline_kinds, "`baseline`")
   if (baseline == "equal over times" && !fit$layout$several_times)
-    abort("input", c("baseline = \"equal over times\" needs constructs at several times.",
-                     i = "Declare them with repeated()."))
+    abort("input", c(text_of("baseline_equal_over_times"),
+                     i = text_of("declare_them_repeated_4")))
   criteria <- check_criteria(criteria)
   value <- indices_of(fit, baseline)
   df <- value[["df"]]
@@ -138,7 +138,7 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   judged <- judge_indices(value, criteria, df, has_converged(fit) && is.null(invalid))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
-  if (!has_converged(fit)) invalid <- "The fit has not converged: these indices cannot be read."
+  if (!has_converged(fit)) invalid <- text_of("fit_has_not_converged")
   structure(out, class = c("orizzonte_indices", "data.frame"), corrections = correction_words(fit),
             reading = invalid %||%
               paste(c(state_reading(fit), read_indices(out, df, criteria, pressed, sound(fit)),
@@ -247,13 +247,10 @@ correction_words <- function(fit) {
                    format_fixed(index[["tli_normal"]]), ", RMSEA ",
                    format_fixed(index[["rmsea_normal"]]))
   holes <- if (is_incomplete(fit$sample))
-    paste0("What is missing makes indices look better than they would: CFI, TLI and RMSEA are ",
-           "those of the moments that casewise ML estimates, less their bias (after Zhang & ",
-           "Savalei 2023)")
-  if (!is_robust(fit$request)) return(paste0(holes, "; from \u03c7\u00b2 itself: ", before, "."))
-  paste0(if (length(holes)) paste0(holes, ". "), "Corrected for what is not normal (or not ",
-         "independent): \u03c7\u00b2, p, CFI, TLI and RMSEA; before: \u03c7\u00b2 = ",
-         format_fixed(index[["chisq_normal"]]), ", ", before, ".")
+    text_of("what_is_missing_makes")
+  if (!is_robust(fit$request)) return(text_of("from_itself", holes = holes, before = before))
+  text_of("corrected_what_is_not", holes = if (length(holes)) paste0(holes, ". "),
+          index = format_fixed(index[["chisq_normal"]]), before = before)
 }
 
 is_corrected <- function(fit) is_robust(fit$request) || is_incomplete(fit$sample)
@@ -324,37 +321,34 @@ judge_indices <- function(value, criteria, df, converged) {
 # What the main indices say together, in words.
 read_indices <- function(table, df, criteria, pressed = character(), sound = TRUE) {
   if (df == 0)
-    return(paste0("The model is saturated (df = 0): it reproduces the data whatever they are, ",
-                  "so fit cannot be judged."))
+    return(text_of("model_is_saturated_df_0_reproduces"))
   main <- c("cfi", "tli", "rmsea", "srmr")
   verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
   verdicts <- verdicts[!is.na(verdicts)]
   exact <- table$value[table$index == "p"]
   if (is.na(exact) && length(pressed) == 0L)
-    return("Fit cannot be judged, because \u03c7\u00b2 is not known at this solution.")
+    return(text_of("fit_cannot_be_judged"))
   first <- if (length(pressed)) {
-    paste0("The solution lies at a bound (", enumerate(pressed),
-           "), so \u03c7\u00b2 has no plain p")
+    text_of("solution_lies_bound_so", pressed = enumerate(pressed))
   } else if (exact >= criteria$significance) {
-    "Exact fit is not rejected"
+    text_of("exact_fit_is_not_rejected")
   } else {
     "Exact fit is rejected"
   }
   by <- function(code) enumerate(names(verdicts)[verdicts == code])
   second <- if (length(unique(verdicts)) == 1L) {
-    paste0(by(verdicts[[1L]]), " all say ", words_of("index", verdicts[[1L]]))
+    text_of("all_say", verdicts = by(verdicts[[1L]]),
+            verdicts_2 = words_of("index", verdicts[[1L]]))
   } else {
     codes <- intersect(c("good", "acceptable", "poor"), verdicts)
-    paste0("the indices disagree: ",
-           paste(vapply(codes, function(code) paste0(by(code), " ", words_of("index", code)), ""),
-                 collapse = "; "))
+    each <- vapply(codes, function(code) paste0(by(code), " ", words_of("index", code)), "")
+    text_of("indices_disagree", code = paste(each, collapse = "; "))
   }
   advice <- if (!sound) NULL else if (all(verdicts == "good")) {
-    if (isTRUE(exact >= criteria$significance)) "Look at the estimates next." else
-      "Look at residuals for what is left, then at the estimates."
+    if (isTRUE(exact >= criteria$significance)) text_of("look_estimates_next") else
+      text_of("look_residuals_what_is")
   } else {
-    paste0("Look at ", instruction("see_residuals"),
-           " for where the model is off, before trusting the estimates.")
+    text_of("look_where_model_is", instruction = instruction("see_residuals"))
   }
   paste(c(paste0(first, "; ", second, "."), advice), collapse = " ")
 }
@@ -364,8 +358,7 @@ sound <- function(fit) solution_state(fit)$status %in% c("proper", "at bound", "
 state_reading <- function(fit) {
   state <- solution_state(fit)
   if (state$status != "improper") return(NULL)
-  paste0("The solution is improper (", state$trouble, "): mend that first, whatever the indices ",
-         "say.")
+  text_of("solution_is_improper_mend", trouble = state$trouble)
 }
 
 # Figures that few degrees of freedom or few cases cannot carry.
@@ -376,15 +369,13 @@ small_numbers <- function(fit) {
     sum(is.na(view$layout$rows$fixed) & !duplicated(view$layout$rows$class))
   }, 0L)
   few <- n < 5 * free
-  cases <- paste0(if (length(n) > 1L) paste0(names(n), ": "), format_count(n), " cases for ",
-                  format_count(free), " free parameters")[few]
+  cases <- text_of("cases_free_parameters", value = if (length(n) > 1L) paste0(names(n), ": "),
+                   value_2 = format_count(n), free = format_count(free))[few]
   c(if (df %in% 1:3)
-      paste0("With ", count_of(df, "degree"), " of freedom the RMSEA says little (Kenny, ",
-             "Kaniskan & McCoach 2015)."),
+      text_of("freedom_rmsea_says_little", df = count_of(df, "degree")),
     if (any(few))
-      paste0(enumerate(cases, most = 4L), ", fewer than 5 each (Bentler & Chou 1987): ",
-             "\u03c7\u00b2 tends to be too large",
-             if (length(n) > 1L) ", also in its share of the whole", "."))
+      text_of("fewer_than_5_each", cases = enumerate(cases, most = 4L),
+              value = if (length(n) > 1L) ", also in its share of the whole"))
 }
 
 index_words <- c(
@@ -426,8 +417,8 @@ print.orizzonte_indices <- function(x, ...) {
 format_key_indices <- function(x) {
   key <- x[x$index %in% comparison_columns, ]
   c(heading("Fit indices"), format_indices_table(key),
-    paste0(instruction("all_indices"), " shows all ",
-           sum(!is.na(x$value)), "."), wrap_lines(attr(x, "corrections")))
+    text_of("shows_all", instruction = instruction("all_indices"), value = sum(!is.na(x$value))),
+    wrap_lines(attr(x, "corrections")))
 }
 
 format_indices_table <- function(x) {

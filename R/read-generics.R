@@ -56,7 +56,7 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
     out <- rbind(out, quantity_limits(object, level, colnames(out)))
     unknown <- setdiff(parm, rownames(out))
     if (length(unknown)) {
-      abort("address", c(paste0(unknown[1L], " is not a free parameter of this fit."),
+      abort("address", c(text_of("is_not_free_parameter", unknown = unknown[1L]),
                          did_you_mean(unknown[1L], rownames(out))))
     }
   }
@@ -66,9 +66,9 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 check_parm <- function(parm, limits) {
   if (is.character(parm) && !anyNA(parm)) return(invisible())
   if (is.numeric(parm) && all(parm %in% seq_len(nrow(limits)))) return(invisible())
-  abort("address", c(paste0("`parm` must be names or numbers of rows, of which there are ",
-                            nrow(limits), "."), x = paste0("It is ", describe(parm), "."),
-                     i = paste0("Such as ", quoted(rownames(limits)[1L]), ".")))
+  abort("address", c(text_of("parm_must_be_names", limits = nrow(limits)), x = text_of("it_is_22",
+      parm = describe(parm)),
+                     i = text_of("such_as_4", limits = quoted(rownames(limits)[1L]))))
 }
 
 # The limits of derived quantities, as rows beside the parameters.
@@ -98,8 +98,8 @@ formula.orizzonte_fit <- function(x, ...) {
 #' @importFrom stats sigma
 #' @export
 sigma.orizzonte_fit <- function(object, ...) {
-  abort("input", c("A model of many variables has no one residual standard deviation.",
-                   i = "Residual variances stand in estimates(fit), R\u00b2 in r_squared(fit)."))
+  abort("input", c(text_of("model_many_variables_has"),
+                   i = text_of("residual_variances_stand_estimates")))
 }
 
 #' @rdname generics-of-a-fit

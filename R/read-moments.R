@@ -73,7 +73,8 @@ print.orizzonte_moments <- function(x, ...) {
 }
 
 format_moments <- function(moments, group, in_units = NULL) {
-  title <- if (!is.null(in_units)) paste0("Residuals (", residual_unit_words[[in_units]], ")") else
+  title <- if (!is.null(in_units)) text_of("residuals",
+                                           in_units = residual_unit_words[[in_units]]) else
     if (is.null(moments$constructs)) "Observed moments" else "Implied moments"
   constructs <- moments$constructs
   c(heading(paste0(title, if (!is.null(group)) paste0(": ", group))),
@@ -86,7 +87,7 @@ format_moments <- function(moments, group, in_units = NULL) {
 format_means <- function(mean, residual) {
   if (is.null(mean)) return(NULL)
   if (residual && all(mean %in% c(0, NaN)))
-    return(c("", "Means are reproduced exactly: each has an intercept of its own."))
+    return(c("", text_of("means_are_reproduced_exactly")))
   c("", "Means", format_table(list(variable = names(mean), mean = format_units(mean)),
                               c(FALSE, TRUE)))
 }

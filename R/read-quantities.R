@@ -43,7 +43,7 @@ read_jet <- function(text, fit, scope = NULL) {
   address <- parse_address(if (standardized) expression[[2L]] else expression)
   if (address$kind %in% names(address_kinds)) {
     row <- restricted_rows(format(address), fit$layout, scope)
-    if (length(row) != 1L) abort("restriction", paste0(text, " is not one parameter."))
+    if (length(row) != 1L) abort("restriction", text_of("is_not_one_parameter_5", value = text))
     return(one_jet(derive(fit, if (standardized) "standardized" else "entry", 1L, row)))
   }
   group <- address$group %||% scope
@@ -60,7 +60,7 @@ quantity_jet <- function(name, fit, scope = NULL) {
   known <- fit$request$blueprint$quantities
   if (!name %in% names(known)) {
     abort("name",
-          c(paste0("There is no quantity ", quoted(name), "."), did_you_mean(name, names(known))))
+          c(text_of("there_is_no_quantity", name = quoted(name)), did_you_mean(name, names(known))))
   }
   expression_jet(str2lang(known[[name]]), fit, scope)
 }

@@ -206,21 +206,24 @@ residual_meaning <- function(columns, in_units) {
     format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
-  pair <- paste0(columns$first, " and ", columns$second)
+  pair <- text_of("and_4", first = columns$first, second = columns$second)
   more <- ifelse(gap > 0, "more", "less")
   higher <- ifelse(gap > 0, "higher", "lower")
   if (in_units %in% c("own_se", "moment_se")) {
-    by <- paste0(" than the model implies, by ", format_fixed(abs(gap), 2L), " standard errors")
-    return(ifelse(single, paste0("the mean of ", columns$first, " is ", higher, by),
-                  ifelse(same, paste0(columns$first, " varies ", more, by),
-                         paste0(pair, " covary ", more, by))))
+    by <- text_of("than_model_implies_standard", gap = format_fixed(abs(gap), 2L))
+    return(ifelse(single, text_of("mean_is", first = columns$first, higher = higher, by = by),
+                  ifelse(same, text_of("varies", first = columns$first, more = more, by = by),
+                         text_of("covary", pair = pair, more = more, by = by))))
   }
   correlation <- in_units == "correlation"
-  ifelse(single, paste0("the mean of ", columns$first, " is ", size, if (correlation) " SD ",
-                        if (!correlation) " ", higher, " than the model implies"),
-         ifelse(same, paste0(columns$first, " varies ", size, " ", more, " than the model implies"),
-                paste0(pair, if (correlation) " correlate " else " covary ", size, " ", more,
-                       " than the model implies")))
+  ifelse(single, text_of("mean_is_than_model", first = columns$first, size = size,
+                         correlation = if (correlation) " SD ",
+                         correlation_2 = if (!correlation) " ", higher = higher),
+         ifelse(same, text_of("varies_than_model_implies", first = columns$first, size = size,
+                              more = more),
+                text_of("than_model_implies", pair = pair,
+                        correlation = if (correlation) " correlate " else " covary ", size = size,
+                        more = more)))
 }
 
 # Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum
@@ -267,19 +270,19 @@ print.orizzonte_residuals <- function(x, ...) {
     return(print(as.data.frame(unclass(x))))
   in_units <- attr(x, "in_units")
   units <- if (!is.null(in_units)) paste0(" (", residual_unit_words[[in_units]], ")")
-  put_lines(heading(paste0("Largest residuals", units)), format_residuals_table(x))
+  put_lines(heading(text_of("largest_residuals", units = units)), format_residuals_table(x))
   invisible(x)
 }
 
 format_residuals_table <- function(x) {
   if (nrow(x) == 0L)
-    return("The model reproduces every moment, whatever the data are: there are no residuals.")
+    return(text_of("model_reproduces_every_moment"))
   columns <- list(residual = format_number(x$residual), observed = format_number(x$observed),
                   implied = format_number(x$implied))
   if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
   lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE),
                         spare = c("implied", "observed"))
-  if ("z" %in% names(columns)) lines <- c(lines, "z: the residual over its own standard error.")
+  if ("z" %in% names(columns)) lines <- c(lines, text_of("z_residual_over_own"))
   parts <- attr(x, "parts")
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)

@@ -89,7 +89,6 @@ bartlett_level <- function(layout, covariance, l, seen) {
 
 refuse_bartlett <- function() {
   abort("input",
-        c(paste0("Bartlett scores do not exist for this model: its constructs cannot be told ",
-                 "apart from their items alone."),
-          i = "Use method = \"regression\"."))
+        c(text_of("bartlett_scores_do_not"),
+          i = text_of("use_method_regression")))
 }

@@ -58,15 +58,15 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
 scores_of <- function(fit, newdata, method) {
   constructs <- fit$layout$constructs
   if (length(constructs) == 0L) {
-    abort("input", c("The model has no constructs, so there are no scores.",
-                     i = "Add construct() to the blueprint."))
+    abort("input", c(text_of("model_has_no_constructs_so"),
+                     i = text_of("add_construct_blueprint")))
   }
   rows <- scored_rows(fit, newdata)
   total <- if (is.null(newdata)) fit$sample$total_rows else nrow(newdata)
   empty <- matrix(NA_real_, total, length(constructs), dimnames = list(NULL, constructs))
   out <- list(fit = empty, se.fit = empty, determinacy = empty)
   if (!fit$layout$means)
-    say("The model has no means: scores are relative to the means of these data.")
+    say(text_of("model_has_no_means"))
   for (view in group_views(fit)) {
     at <- rows[[view$group]]
     part <- view_scores(view, score_data(view, newdata, at), method)
@@ -79,12 +79,12 @@ scores_of <- function(fit, newdata, method) {
 scored_rows <- function(fit, newdata) {
   if (is.null(newdata)) {
     if (has_raw_data(fit$sample)) return(lapply(fit$sample$groups, `[[`, "rows"))
-    abort("input", c("The fit came from summary data, so there is nobody to score.",
-                     i = "Give raw data: predict(fit, newdata = data)."))
+    abort("input", c(text_of("fit_came_from_summary_data_so"),
+                     i = text_of("give_raw_data_predict")))
   }
   if (!is.data.frame(newdata)) {
     abort("input",
-          c("`newdata` must be a data frame.", x = paste0("It is ", describe(newdata), ".")))
+          c(text_of("newdata_must_be_data"), x = text_of("it_is_23", newdata = describe(newdata))))
   }
   groups <- fit$layout$groups
   if (is.null(fit$sample$by))

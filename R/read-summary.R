@@ -38,11 +38,11 @@ fit_card <- function(fit, criteria = NULL) {
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
   measures <- if (stats::df.residual(fit) == 0) {
-    paste0("\u03c7\u00b2 = ", format_fixed(test_of(fit)$chisq), ", df = 0")
+    text_of("df_0", chisq = format_fixed(test_of(fit)$chisq))
   } else {
-    paste0("\u03c7\u00b2 = ", pick("chisq"), ", df = ", pick("df"),
-           if (!is.na(p)) paste0(", p ", p_clause(p)), "; CFI ", pick("cfi"), ", TLI ", pick("tli"),
-           ", RMSEA ", pick("rmsea"), ", SRMR ", pick("srmr"))
+    text_of("df_cfi_tli_rmsea", pick = pick("chisq"), pick_2 = pick("df"),
+            value = if (!is.na(p)) paste0(", p ", p_clause(p)), pick_3 = pick("cfi"),
+            pick_4 = pick("tli"), pick_5 = pick("rmsea"), pick_6 = pick("srmr"))
   }
   c(lines, measures, wrap_lines(attr(table, "reading")))
 }
@@ -64,14 +64,16 @@ format_inference <- function(fit, correction = TRUE) {
   test <- test_of(fit)
   adjusted <- !is.na(test$df_adjusted)
   clusters <- count_clusters(fit$sample)
-  wrap_lines(paste0(
-    "Robust inference: sandwich standard errors, \u03c7\u00b2 corrected for its mean",
-    if (adjusted) " and variance",
-    if (correction && !is.na(test$inflation))
+  wrap_lines(text_of("robust_inference_sandwich_standard", adjusted = if (adjusted) " and variance",
+                     inflation = if (correction && !is.na(test$inflation))
       paste0(" (c = ", format_fixed(test$inflation),
-             if (adjusted) paste0(", on ", format_fixed(test$df_adjusted, 1L), " df"), ")"),
-    if (!is.na(clusters)) paste0("; ", count_of(clusters, "cluster"), " of ", request$clusters),
-    if (!is.null(request$weights)) paste0("; weighted by ", request$weights), "."))
+             if (adjusted) text_of("on_df", df_adjusted = format_fixed(test$df_adjusted, 1L)), ")"),
+                     clusters = if (!is.na(clusters)) text_of("of_2",
+                         clusters = count_of(clusters,
+                             "cluster"),
+                         clusters_2 = request$clusters),
+                     weights = if (!is.null(request$weights)) text_of("weighted_by",
+                         weights = request$weights)))
 }
 
 # Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop
@@ -81,9 +83,9 @@ format_feedback <- function(fit) {
     loops <- feedback_variables(view$layout)
     if (length(loops) == 0L || anyNA(view$eta)) return(NULL)
     index <- max(Mod(eigen(view_matrices(view)$effects, only.values = TRUE)$values))
-    wrap_lines(paste0("Feedback among ", enumerate(loops), in_group(view$layout, view$group),
-                      ": stability index ", format_fixed(index),
-                      if (index < 1) ", below 1: effects settle." else
+    wrap_lines(text_of("feedback_among_stability_index", loops = enumerate(loops),
+                       group = in_group(view$layout, view$group), index = format_fixed(index),
+                       index_2 = if (index < 1) ", below 1: effects settle." else
                         ", NOT below 1: effects grow without bound; do not interpret them."))
   }), use.names = FALSE)
 }
@@ -98,19 +100,21 @@ format_status <- function(fit) {
   if (!has_converged(fit)) {
     history <- history_of(fit)
     steps <- length(history$chisq)
-    return(c(paste0("NOT CONVERGED. ", stop_reason(fit), "."),
-             if (steps) paste0("  ", steps, " iterations, ", starts_of(fit),
-                               " sets of starting values; last predicted fall of \u03c7\u00b2: ",
-                               formatC(history$decrement[steps], digits = 2L, format = "g"), "."),
+    return(c(text_of("not_converged", fit = stop_reason(fit)),
+             if (steps) text_of("iterations_sets_starting_values", steps = steps,
+                                fit = starts_of(fit),
+                                steps_2 = formatC(history$decrement[steps], digits = 2L,
+                                                  format = "g")),
              format_history(history$chisq), format_evidence(fit),
-             "  The numbers below are where it stopped; do not interpret them.", rescue_hint()))
+             text_of("numbers_below_are_where"), rescue_hint()))
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
-    return(c(paste0("Converged in ", count_of(length(history_of(fit)$chisq), "iteration"),
-                    "; the solution is proper."), format_weakness(fit)))
+    return(c(text_of("converged_solution_is_proper",
+                     chisq = count_of(length(history_of(fit)$chisq), "iteration")),
+             format_weakness(fit)))
   }
-  c("IMPROPER SOLUTION. Read this before any estimate:", paste0("  - ", improper$trouble),
+  c(text_of("improper_solution_read_before"), paste0("  - ", improper$trouble),
     format_evidence(fit), rescue_hint())
 }
 
@@ -118,9 +122,8 @@ format_status <- function(fit) {
 format_history <- function(chisq) {
   if (length(chisq) < 2L) return(NULL)
   shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
-  paste0("  \u03c7\u00b2 on the way: ",
-         paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "),
-         "; all of it in fit$solution$history.")
+  text_of("way_all_fit_solution", shown = paste0(format_fixed(chisq[shown]), " (", shown, ")",
+                                                 collapse = ", "))
 }
 
 rescue_hint <- function() {
@@ -130,15 +133,14 @@ rescue_hint <- function() {
 # What the data say about it.
 format_evidence <- function(fit) {
   texts <- vapply(fit_evidence(fit), `[[`, "", "text")
-  if (length(texts) == 0L) return("  Nothing in the data stands out as its cause.")
-  c("  What the data say:", wrap_lines(paste0("- ", texts, "."), indent = 2L, hang = 4L))
+  if (length(texts) == 0L) return(text_of("nothing_data_stands_out"))
+  c(text_of("what_data_say"), wrap_lines(paste0("- ", texts, "."), indent = 2L, hang = 4L))
 }
 
 format_weakness <- function(fit) {
   weak <- hardly_told_apart(fit)
   if (length(weak))
-    wrap_lines(paste0("WEAK. At this solution ", enumerate(weak, most = 6L),
-                      " can hardly be told apart; their standard errors say so."))
+    wrap_lines(text_of("weak_solution_can_hardly", weak = enumerate(weak, most = 6L)))
 }
 
 #' @rdname print.orizzonte_fit
@@ -158,7 +160,7 @@ summary.orizzonte_fit <- function(object, criteria = NULL, bootstrap = NULL, ...
     fit_indices = fit_indices(object, criteria,
                               bootstrap = bootstrap_holding(bootstrap, "rmsea")),
     estimates = estimates(object, bootstrap = bootstrap_holding(bootstrap,
-                                                                names(theta_of(object)))),
+        names(theta_of(object)))),
     r_squared = r_squared(object), bootstrap = bootstrap_note(bootstrap),
     residuals = stats::residuals(object, in_units = "correlation", largest = 5),
     converged = has_converged(object),

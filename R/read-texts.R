@@ -50,3 +50,138 @@ add_texts(
   fitted_good = "well",
   fitted_acceptable = "acceptably",
   fitted_poor = "poorly")
+
+add_texts(
+  bootstrap_holds_nothing_shows = "This bootstrap holds nothing that {reader}() shows.",
+  make_one_what_or = "Make one with what = {reader}, or with a list of readers.",
+  bootstrap_must_come_from = "`bootstrap` of {reader}() must come from bootstrap_fit().",
+  it_is_21 = "It is {bootstrap}.",
+  boot_bootstrap_fit_fit = "boot <- bootstrap_fit(fit); then bootstrap = boot.",
+  bootstrap_is_another_fit = "The bootstrap is of another fit than this one.",
+  make_one_fit_bootstrap = "Make one of this fit: bootstrap_fit(fit).",
+  standard_errors_intervals_p = paste0(
+    "Standard errors, intervals and p are from {reps} bootstrap replicates (seed {seed}, ",
+    "{interval})."),
+  model_has_no_effects = paste0(
+    "The model has no effects among constructs or observed variables. Add some with ",
+    "effect(outcome ~ cause)."),
+  constructs_something_points = "Constructs that something points at",
+  interval_2 = "{level} % interval",
+  once_is_out = " once {general} is out",
+  is_keyed_against_other = " is keyed against the other items of ",
+  there_is_hardly_construct = ": there is hardly a construct to measure",
+  average_other_items = " on average with the other items of ",
+  loading_is_near_zero = ": its loading is near zero",
+  relate_differently_rest_model = " relate differently to the rest of the model (",
+  average_nothing_holds_their = " on average): nothing holds their loadings together",
+  correlations_three_items = "the correlations of the three items of ",
+  ask_squared_loading = ") ask for a squared loading of ",
+  they_are_nearly_same =
+    ": they are nearly the same item, and leave nothing for other items to share",
+  perhaps_they_are_one = "): perhaps they are one construct",
+  improper_solutions_are_common =
+    ": improper solutions are common in samples this small (Anderson & Gerbing 1984)",
+  far_from_all_others = "{far}{far_2}{far_3} far from all others (Mahalanobis distance)",
+  what_else_is_found = "What else is found here is found without them.",
+  baseline_equal_over_times = "baseline = \"equal over times\" needs constructs at several times.",
+  declare_them_repeated_4 = "Declare them with repeated().",
+  fit_has_not_converged = "The fit has not converged: these indices cannot be read.",
+  what_is_missing_makes = paste0(
+    "What is missing makes indices look better than they would: CFI, TLI and RMSEA are those ",
+    "of the moments that casewise ML estimates, less their bias (after Zhang & Savalei 2023)"),
+  from_itself = "{holes}; from \u03c7\u00b2 itself: {before}.",
+  corrected_what_is_not = paste0(
+    "{holes}Corrected for what is not normal (or not independent): \u03c7\u00b2, p, CFI, TLI ",
+    "and RMSEA; before: \u03c7\u00b2 = {index}, {before}."),
+  model_is_saturated_df_0_reproduces = paste0(
+    "The model is saturated (df = 0): it reproduces the data whatever they are, so fit ",
+    "cannot be judged."),
+  fit_cannot_be_judged =
+    "Fit cannot be judged, because \u03c7\u00b2 is not known at this solution.",
+  solution_lies_bound_so =
+    "The solution lies at a bound ({pressed}), so \u03c7\u00b2 has no plain p",
+  exact_fit_is_not_rejected = "Exact fit is not rejected",
+  all_say = "{verdicts} all say {verdicts_2}",
+  indices_disagree = "the indices disagree: {code}",
+  look_estimates_next = "Look at the estimates next.",
+  look_residuals_what_is = "Look at residuals for what is left, then at the estimates.",
+  look_where_model_is =
+    "Look at {instruction} for where the model is off, before trusting the estimates.",
+  solution_is_improper_mend =
+    "The solution is improper ({trouble}): mend that first, whatever the indices say.",
+  cases_free_parameters = "{value}{value_2} cases for {free} free parameters",
+  freedom_rmsea_says_little =
+    "With {df} of freedom the RMSEA says little (Kenny, Kaniskan & McCoach 2015).",
+  fewer_than_5_each = paste0(
+    "{cases}, fewer than 5 each (Bentler & Chou 1987): \u03c7\u00b2 tends to be too ",
+    "large{value}."),
+  shows_all = "{instruction} shows all {value}.",
+  is_not_free_parameter = "{unknown} is not a free parameter of this fit.",
+  parm_must_be_names = "`parm` must be names or numbers of rows, of which there are {limits}.",
+  it_is_22 = "It is {parm}.",
+  such_as_4 = "Such as {limits}.",
+  model_many_variables_has = "A model of many variables has no one residual standard deviation.",
+  residual_variances_stand_estimates =
+    "Residual variances stand in estimates(fit), R\u00b2 in r_squared(fit).",
+  residuals = "Residuals ({in_units})",
+  means_are_reproduced_exactly = "Means are reproduced exactly: each has an intercept of its own.",
+  is_not_one_parameter_5 = "{value} is not one parameter.",
+  there_is_no_quantity = "There is no quantity {name}.",
+  and_4 = "{first} and {second}",
+  than_model_implies_standard = " than the model implies, by {gap} standard errors",
+  mean_is = "the mean of {first} is {higher}{by}",
+  varies = "{first} varies {more}{by}",
+  covary = "{pair} covary {more}{by}",
+  mean_is_than_model =
+    "the mean of {first} is {size}{correlation}{correlation_2}{higher} than the model implies",
+  varies_than_model_implies = "{first} varies {size} {more} than the model implies",
+  than_model_implies = "{pair}{correlation}{size} {more} than the model implies",
+  largest_residuals = "Largest residuals{units}",
+  model_reproduces_every_moment =
+    "The model reproduces every moment, whatever the data are: there are no residuals.",
+  z_residual_over_own = "z: the residual over its own standard error.",
+  bartlett_scores_do_not = paste0(
+    "Bartlett scores do not exist for this model: its constructs cannot be told apart from ",
+    "their items alone."),
+  use_method_regression = "Use method = \"regression\".",
+  model_has_no_constructs_so = "The model has no constructs, so there are no scores.",
+  add_construct_blueprint = "Add construct() to the blueprint.",
+  model_has_no_means = "The model has no means: scores are relative to the means of these data.",
+  fit_came_from_summary_data_so = "The fit came from summary data, so there is nobody to score.",
+  give_raw_data_predict = "Give raw data: predict(fit, newdata = data).",
+  newdata_must_be_data = "`newdata` must be a data frame.",
+  it_is_23 = "It is {newdata}.",
+  df_0 = "\u03c7\u00b2 = {chisq}, df = 0",
+  df_cfi_tli_rmsea = paste0(
+    "\u03c7\u00b2 = {pick}, df = {pick_2}{value}; CFI {pick_3}, TLI {pick_4}, RMSEA ",
+    "{pick_5}, SRMR {pick_6}"),
+  on_df = ", on {df_adjusted} df",
+  of_2 = "; {clusters} of {clusters_2}",
+  weighted_by = "; weighted by {weights}",
+  robust_inference_sandwich_standard = paste0(
+    "Robust inference: sandwich standard errors, \u03c7\u00b2 corrected for its ",
+    "mean{adjusted}{inflation}{clusters}{weights}."),
+  feedback_among_stability_index =
+    "Feedback among {loops}{group}: stability index {index}{index_2}",
+  not_converged = "NOT CONVERGED. {fit}.",
+  iterations_sets_starting_values = paste0(
+    "  {steps} iterations, {fit} sets of starting values; last predicted fall of ",
+    "\u03c7\u00b2: {steps_2}."),
+  numbers_below_are_where = "  The numbers below are where it stopped; do not interpret them.",
+  converged_solution_is_proper = "Converged in {chisq}; the solution is proper.",
+  improper_solution_read_before = "IMPROPER SOLUTION. Read this before any estimate:",
+  way_all_fit_solution = "  \u03c7\u00b2 on the way: {shown}; all of it in fit$solution$history.",
+  nothing_data_stands_out = "  Nothing in the data stands out as its cause.",
+  what_data_say = "  What the data say:",
+  weak_solution_can_hardly =
+    "WEAK. At this solution {weak} can hardly be told apart; their standard errors say so.",
+  what_changed_is_not = "what changed is not known",
+  not_comparable = "not comparable: {why}",
+  revision_now_df_cfi = paste0(
+    "Revision {revision}, {change}: {fell}. Now \u03c7\u00b2 = {chisq}, df = {df}; CFI ",
+    "{cfi}, RMSEA {rmsea}."),
+  nothing_has_been_amended_so = "Nothing has been amended so far.",
+  because = ", because {because}",
+  changes_were_suggested_same_data = paste0(
+    "{freed} changes were suggested by the same data, so that part of the better fit is ",
+    "chance."))

@@ -82,8 +82,9 @@ last_is <- function(rows, fit) {
 outside_revision <- function(fit, rows) {
   last <- length(rows$revision)
   other <- rows$n[last] != sample_n(fit$sample)
-  why <- if (other) "other rows of data" else "what changed is not known"
-  revision_of(fit, max(rows$revision) + 1, outside_change, note = paste0("not comparable: ", why))
+  why <- if (other) "other rows of data" else text_of("what_changed_is_not")
+  revision_of(fit, max(rows$revision) + 1, outside_change,
+              note = text_of("not_comparable", why = why))
 }
 
 # One sentence on the last revision.
@@ -100,9 +101,9 @@ format_revision <- function(fit) {
            ", \u0394df = ", abs(row$df_change),
            if (!is.na(row$p_change)) paste0(", p ", p_clause(row$p_change)))
   }
-  paste0("Revision ", row$revision, ", ", row$change, ": ", fell, ". Now \u03c7\u00b2 = ",
-         format_fixed(row$chisq), ", df = ", row$df, "; CFI ",
-         format_fixed(row$cfi), ", RMSEA ", format_fixed(row$rmsea), ".")
+  text_of("revision_now_df_cfi", revision = row$revision, change = row$change, fell = fell,
+          chisq = format_fixed(row$chisq), df = row$df, cfi = format_fixed(row$cfi),
+          rmsea = format_fixed(row$rmsea))
 }
 
 #' @export
@@ -116,7 +117,7 @@ print.orizzonte_trail <- function(x, ...) {
 format_trail <- function(x) {
   lines <- heading(paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L)
-    return(c(lines, "Nothing has been amended so far.",
+    return(c(lines, text_of("nothing_has_been_amended_so"),
              next_step("first_amendment")))
   columns <- titled(list(
                   `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
@@ -130,7 +131,8 @@ format_trail <- function(x) {
   lines <- c(lines, format_table(columns), "")
   words <- ifelse(x$revision == 0, "the start", x$change)
   reason <- ifelse(x$revision == 0, "",
-                   ifelse(nzchar(x$because), paste0(", because ", x$because), ", NO REASON GIVEN"))
+                   ifelse(nzchar(x$because), text_of("because", because = x$because),
+                          ", NO REASON GIVEN"))
   state <- ifelse(x$status %in% "proper", "", paste0(" [", toupper(x$status), "]"))
   found <- words_of("difference", x$verdict %||% rep(NA, nrow(x)))
   broken <- x$broken %||% rep("", nrow(x))
@@ -140,7 +142,6 @@ format_trail <- function(x) {
   lines <- c(lines, wrap_lines(paste0(x$revision, ". ", words, reason, state, note), 2L, 5L))
   freed <- attr(x, "freed") %||% 0L
   c(lines, "", if (freed > 3L)
-      wrap_lines(paste0(freed, " changes were suggested by the same data, so that part of the ",
-                        "better fit is chance.")),
+      wrap_lines(text_of("changes_were_suggested_same_data", freed = freed)),
     next_step("confirm_trail"), instruction("or_amend"))
 }

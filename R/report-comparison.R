@@ -8,8 +8,8 @@ comparison_parts <- function(fits, criteria) {
     report_table(texts$fit),
     if (!is.null(texts$changes)) {
       report_section("Changes", level = 2L,
-        report_text("Each model against the one before it. A \u03c7\u00b2 difference is tested ",
-                    "only where one model is nested in the other."),
+        report_text(text_of("each_model_against_one"),
+                    text_of("only_where_one_model")),
         report_table(texts$changes))
     },
     report_bullets(texts$notes),

@@ -69,5 +69,5 @@ correlation_columns <- function(view) {
 
 correlation_note <- function(fit) {
   if (is_incomplete(fit$sample))
-    "From the moments that casewise maximum likelihood estimates without the model."
+    text_of("from_moments_casewise_maximum")
 }

@@ -13,7 +13,7 @@ fit_parts <- function(fit, criteria, bootstrap = NULL) {
 # The passage for a manuscript.
 methods_parts <- function(x, criteria) {
   text <- methods_text(x, criteria)
-  report_section("Methods and results in words",
+  report_section(text_of("methods_results_words"),
     report_fold("A passage to start from", lapply(text$paragraphs, report_text),
                 if (length(text$references))
                   list(report_text(in_bold("References")), report_bullets(text$references))))
@@ -41,13 +41,13 @@ fit_trouble <- function(fit) {
   flat_parts(list(
     if (!has_converged(fit))
       report_text(in_bold("Not converged."), " ", stop_reason(fit),
-                  ". The numbers below are where estimation stopped; do not interpret them.",
+                  text_of("numbers_below_are_where_estimation"),
                   tone = "caution"),
     if (nrow(improper))
-      report_text(in_bold("Improper solution."), " Read this before any estimate: ",
+      report_text(in_bold("Improper solution."), text_of("read_before_any_estimate"),
                   paste(improper$trouble, collapse = "; "), ".", tone = "caution"),
     if (length(evidence))
-      list(report_text("What the data say:"), report_bullets(paste0(evidence, ".")))))
+      list(report_text(text_of("what_data_say_4")), report_bullets(paste0(evidence, ".")))))
 }
 
 main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")
@@ -59,7 +59,7 @@ fit_summary_parts <- function(fit, criteria) {
     report_text(attr(indices, "reading")), index_table(shown),
     sample_text(fit),
     report_section("Diagram",
-      diagram_figures(fit, "Path diagram with standardized values")))
+      diagram_figures(fit, text_of("path_diagram_standardized_values"))))
 }
 
 # The cases, what errors rest on, and what else is to be said of both.
@@ -73,7 +73,7 @@ diagram_figures <- function(fit, alt) {
   drawn <- path_diagram(fit)
   if (!inherits(drawn, "orizzonte_pages")) return(report_figure(drawn, alt, "diagram"))
   lapply(seq_along(drawn), function(k) {
-    report_figure(drawn[[k]], paste0("Path diagram of group ", names(drawn)[k]),
+    report_figure(drawn[[k]], text_of("path_diagram_group", drawn = names(drawn)[k]),
                   paste0("diagram-", k))
   })
 }
@@ -83,7 +83,7 @@ index_table <- function(x) {
   report_table(list(
     index = unname(index_words[x$index]), value = format_index(x$index, x$value),
     `90 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_fixed(x$lower), ", ",
-                                                        format_fixed(x$upper), "]")),
+        format_fixed(x$upper), "]")),
     `good (acceptable)` = x$cutoff, verdict = words_of("index", x$verdict)))
 }
 
@@ -102,8 +102,8 @@ fit_model_parts <- function(fit, assumed = "Assumed without being stated") {
 
 fit_index_parts <- function(fit, criteria) {
   report_section("Fit",
-    report_text("Cut-offs are conventions (Hu & Bentler 1999; Browne & Cudeck 1993), not laws: ",
-                "the first is for good, the one in brackets for acceptable fit."),
+    report_text(text_of("cut_offs_are_conventions"),
+                text_of("first_is_good_one")),
     index_table(fit_indices(fit, criteria)), correction_text(fit))
 }
 
@@ -166,7 +166,7 @@ estimate_columns <- function(fit, x, kind) {
   out <- list(parameter = x$parameter, estimate = format_number(x$estimate),
               se = format_number(x$se),
               `95 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ",
-                                                                  format_number(x$upper), "]")),
+                  format_number(x$upper), "]")),
               p = format_p(x$p), standardized = format_fixed(x$standardized),
               status = ifelse(x$status %in% c("free", "derived"), "", x$status))
   if ("loading" %in% kind && length(words))
@@ -177,7 +177,7 @@ estimate_columns <- function(fit, x, kind) {
 fit_residual_parts <- function(fit) {
   if (stats::df.residual(fit) == 0)
     return(report_section("Residuals",
-                          report_text("The model is saturated: there are no residuals.")))
+                          report_text(text_of("model_is_saturated_there"))))
   largest <- stats::residuals(fit, in_units = "correlation", largest = 10)
   report_section("Residuals",
     report_table(list(residual = format_fixed(largest$residual),
@@ -193,8 +193,8 @@ fit_amendment_parts <- function(fit, criteria) {
   remarks <- c(split_sentences(attr(found, "split")), unusable_sentences(x))
   report_section("What could be freed",
     if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
-    report_text("The ten largest modification indices, with the real fall of \u03c7\u00b2 after ",
-                "refitting. Read the item texts first: a change is worth its reason, not its ",
+    report_text(text_of("ten_largest_modification_indices"),
+                text_of("refitting_read_item_texts"),
                 "index."),
     report_table(list(parameter = x$parameter, kind = x$kind,
                       MI = format_fixed(x$modification_index, 2L),
@@ -219,12 +219,12 @@ fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
                  code = "statement",
                  caption = "Claims",
                  note = if (nrow(x) > 1L)
-                   "p (Holm): of the test that decides, adjusted for the number of claims."))
+                   text_of("p_holm_test_decides")))
 }
 
 fit_trail_parts <- function(fit) {
   if (length(fit$request$blueprint$trail) == 0L) return(NULL)
-  report_section("Trail", report_text("What was changed, and why. Row 0 is where it started."),
+  report_section("Trail", report_text(text_of("what_was_changed_why")),
                  report_table(trail_columns(trail(fit))))
 }
 
@@ -247,33 +247,32 @@ fit_limit_parts <- function(fit) {
   df <- test_of(fit)$df
   report_section("Limits", report_bullets(c(
     if (revisions > 0L)
-      paste0("The model was changed ", count_of(revisions, "time"), " after looking at these ",
-             "data: its fit and the p of what was freed are too good. Fresh data confirm it."),
+      text_of("model_was_changed_after", revisions = count_of(revisions, "time")),
     if (is_incomplete(fit$sample))
-      "Casewise maximum likelihood supposes that values are missing at random, given the others.",
+      text_of("casewise_maximum_likelihood_supposes"),
     if (!is_robust(fit$request))
-      "Standard errors and tests suppose normality; inference = \"robust\" does not.",
-    if (df == 0) "A saturated model cannot be tested." else
-      "A model that fits is one of many that would: others with the same fit are not ruled out.",
+      text_of("standard_errors_tests_suppose"),
+    if (df == 0) text_of("saturated_model_cannot_be") else
+      text_of("model_fits_is_one"),
     if (any(fit$layout$rows$kind == "effect"))
-      "Directions of effects come from theory, not from these data.",
-    if (claims > 1L) paste0(claims, " claims were tested; p after Holm allows for their number."),
+      text_of("directions_effects_come_from"),
+    if (claims > 1L) text_of("claims_were_tested_p", claims = claims),
     unit_note(fit))))
 }
 
 fit_reproduction_parts <- function(fit) {
   codes <- fit$request$missing_codes
-  report_section("To reproduce this", report_text("The blueprint, as a file:"),
+  report_section("To reproduce this", report_text(text_of("blueprint_file")),
     report_fold("Blueprint", report_code(blueprint_yaml(fit$request$blueprint))),
-    report_text("The code that does it again, with that file and the data:"),
+    report_text(text_of("code_does_again_file")),
     report_code(reproducing_code(fit)),
     report_bullets(c(
-      paste0("maximum likelihood, multiplier ", fit$request$multiplier,
-             if (length(codes)) paste0("; missing codes ", enumerate(codes))),
-      paste0(length(history_of(fit)$chisq), " iterations, last predicted fall of \u03c7\u00b2 ",
-             formatC(decrement_of(fit), digits = 2L, format = "g")),
-      paste0("fingerprint of the sample moments: ", sample_fingerprint(fit)),
-      paste0("orizzonte ", fit$version, ", ", R.version.string))))
+      text_of("maximum_likelihood_multiplier", multiplier = fit$request$multiplier,
+              codes = if (length(codes)) text_of("missing_codes", codes = enumerate(codes))),
+      text_of("iterations_last_predicted_fall", chisq = length(history_of(fit)$chisq),
+              fit = formatC(decrement_of(fit), digits = 2L, format = "g")),
+      text_of("fingerprint_sample_moments", fit = sample_fingerprint(fit)),
+      text_of("orizzonte", version = fit$version, rversionstring = R.version.string))))
 }
 
 # A call of fit_model() with what was asked for.
@@ -287,8 +286,8 @@ reproducing_code <- function(fit) {
     attributes(value) <- attributes(value)["names"]
     paste0(", ", name, " = ", paste(deparse(value, width.cutoff = 500L), collapse = " "))
   }, "")
-  c("library(orizzonte)", "bp <- read_blueprint(\"blueprint.yaml\")",
-    paste0("fit <- fit_model(bp, data", paste(told, collapse = ""), ")"))
+  c("library(orizzonte)", text_of("bp_read_blueprint_blueprint"),
+    text_of("fit_fit_model_bp", told = paste(told, collapse = "")))
 }
 
 # A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.

@@ -23,7 +23,7 @@ knit_print.orizzonte_indices <- function(x, ...) {
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_effects <- function(x, ...) {
   knit_parts(x, c("parameter", "kind", "estimate"), report_table(effect_columns(x),
-                                                                 code = "parameter"))
+      code = "parameter"))
 }
 
 #' @exportS3Method knitr::knit_print

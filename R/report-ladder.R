@@ -7,7 +7,7 @@ ladder_parts <- function(x, criteria) {
     ladder_rung_parts(ladder),
     ladder_release_parts(ladder, loosened), ladder_failing_parts(ladder, criteria),
     ladder_mean_parts(ladder), ladder_gap_parts(ladder), ladder_group_parts(ladder),
-    fit_model_parts(ladder$fits[[1L]], "Assumed on the first rung"),
+    fit_model_parts(ladder$fits[[1L]], text_of("assumed_first_rung")),
     ladder_reproduction_parts(ladder))
 }
 
@@ -15,7 +15,7 @@ ladder_summary_parts <- function(ladder, loosened) {
   first <- ladder$fits[[1L]]
   trouble <- ladder_trouble(ladder)
   c(flat_parts(list(if (length(trouble)) {
-    report_text(in_bold("Read this first."), " Some rungs have not converged or are improper: ",
+    report_text(in_bold(text_of("read_first")), text_of("some_rungs_have_not"),
                 paste(trouble, collapse = "; "), ".", tone = "caution")
   })),
   report_section("In short", report_bullets(c(ladder$reading, if (!is.null(loosened))
@@ -33,12 +33,12 @@ ladder_rung_parts <- function(ladder) {
                    report_table(columns$changes)),
     lapply(rungs, function(rung) {
       tested <- utils::head(ladder$details[[rung]], 10L)
-      report_section(paste0("Single equalities of the ", rung, " rung"), level = 2L,
+      report_section(text_of("single_equalities_rung", rung = rung), level = 2L,
         report_table(equality_columns(tested), code = "parameter"))
     }),
-    if (nrow(ladder$contributions) > 1L) report_section("The share of each group", level = 2L,
-      report_text("\u03c7\u00b2 of each group; the shares add up. A group whose share grows more ",
-                  "than the others is where a rung hurts."),
+    if (nrow(ladder$contributions) > 1L) report_section(text_of("share_each_group"), level = 2L,
+      report_text(text_of("each_group_shares_add"),
+                  text_of("than_others_is_where")),
       report_table(columns$shares)))
 }
 
@@ -47,7 +47,7 @@ rung_meanings <- function(ladder) {
   rungs <- names(ladder$fits)
   lapply(seq_along(rungs), function(k) {
     asks <- if (rungs[k] %in% names(rung_adds)) text_of(paste0("asks_", rungs[k])) else
-      paste0("equal, too, on top of what ", ladder$table$against[k], " holds")
+      text_of("equal_too_top_what", against = ladder$table$against[k])
     list(in_bold(rungs[k]), paste0(": ", asks))
   })
 }
@@ -62,7 +62,7 @@ ladder_release_parts <- function(ladder, loosened) {
     report_table(released_columns(loosened), code = "parameter"),
     report_bullets(item_wordings(released, loosened$fit)),
     if (length(before))
-      report_text("Not held before that already: ", code_pieces(unique(before)), "."))
+      report_text(text_of("not_held_before_already"), code_pieces(unique(before)), "."))
 }
 
 # Wordings of the items in some addresses, one a line.
@@ -78,9 +78,9 @@ ladder_failing_parts <- function(ladder, criteria) {
   fit <- ladder$fits[[rung]]
   found <- amendments(fit, kinds = "equality across", top = 5, criteria = criteria)
   x <- utils::head(as.data.frame(found), 5L)
-  report_section(paste0("Where the ", rung, " rung does not hold"),
-    report_text("The equalities whose release would lower \u03c7\u00b2 most. Read ",
-                "the item texts first: was the item understood alike?"),
+  report_section(text_of("where_rung_does_not", rung = rung),
+    report_text(text_of("equalities_whose_release_would"),
+                text_of("item_texts_first_was")),
     report_table(list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L),
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
                       `std.` = format_fixed(x$expected_change_std, 2L),
@@ -99,7 +99,7 @@ ladder_mean_parts <- function(ladder) {
   if (is.null(scalar)) return(NULL)
   means <- latent_means(ladder, rung = scalar)
   report_section("Means of constructs", caution_part(means),
-    report_text("Differences", compared_words(means), ", given the intercepts held on ",
+    report_text("Differences", compared_words(means), text_of("given_intercepts_held"),
                 "the ", scalar, " rung (S\u00f6rbom 1974)."),
     report_table(latent_mean_columns(means)),
     report_text(latent_mean_note(means)), report_text(unreleased_note(means)))
@@ -110,18 +110,18 @@ ladder_gap_parts <- function(ladder) {
   if (is.null(scalar)) return(NULL)
   gaps <- noninvariance(ladder, rung = scalar)
   totals <- total_columns(gaps)
-  report_section("How much single items differ", caution_part(gaps),
-    report_text("With loading and intercept of one item at a time free."),
+  report_section(text_of("how_much_single_items"), caution_part(gaps),
+    report_text(text_of("loading_intercept_one_item")),
     report_table(noninvariance_columns(gaps)), report_text(noninvariance_note),
     if (!is.null(totals))
-      report_section("Difference of the total score", report_table(totals), level = 2L))
+      report_section(text_of("difference_total_score_4"), report_table(totals), level = 2L))
 }
 
 ladder_group_parts <- function(ladder) {
   first <- ladder$fits[[1L]]
   groups <- first$layout$groups
   if (length(groups) < 2L)
-    return(report_section("Diagram", diagram_figures(first, "Path diagram of the first rung")))
+    return(report_section("Diagram", diagram_figures(first, text_of("path_diagram_first_rung"))))
   loads <- any(first$layout$rows$kind == "loading")
   report_section("By group",
     if (loads) report_section("Loadings", level = 2L,
@@ -130,9 +130,9 @@ ladder_group_parts <- function(ladder) {
       report_section("Intercepts", level = 2L,
         report_figure(group_plot(first, "intercept"), "Intercepts by group", "intercepts")),
     report_section("Diagram", level = 2L,
-      report_text("The first rung, in which every group has its own values. What differs is ",
+      report_text(text_of("first_rung_which_every"),
                   "emphasised."),
-      diagram_figures(first, "Path diagrams of the groups side by side")))
+      diagram_figures(first, text_of("path_diagrams_groups_side"))))
 }
 
 ladder_reproduction_parts <- function(ladder) {
@@ -141,20 +141,20 @@ ladder_reproduction_parts <- function(ladder) {
     bp <- fit$request$blueprint
     paste(c(if (ladder$over != "times") paste(bp$hold_equal, collapse = ", "),
             if (ladder$over != "groups" && length(bp$hold_equal_times))
-              paste0("over times: ", paste(bp$hold_equal_times, collapse = ", "))),
+              text_of("over_times", hold_equal_times = paste(bp$hold_equal_times,
+                  collapse = ", "))),
           collapse = "; ")
   }, "")
   except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))
-  report_section("To reproduce this", report_text("The blueprint, as a file:"),
+  report_section("To reproduce this", report_text(text_of("blueprint_file_3")),
     report_code(blueprint_yaml(ladder$blueprint)),
     report_bullets(c(
       if (length(first$layout$groups) > 1L)
-        paste0("groups by ", first$sample$by %||% "the summary data", ": ",
-               enumerate(first$layout$groups, most = 50)),
+        text_of("groups_by", by = first$sample$by %||% "the summary data",
+                groups = enumerate(first$layout$groups, most = 50)),
       paste0(names(held), ": ", ifelse(nzchar(held), paste("held", held), "nothing held")),
       if (length(except)) list(c(list("not held after all: "), code_pieces(except))),
-      paste0("every rung scaled by the variances of the constructs (1 in the first group or at ",
-             "the first time)"),
-      paste0("fingerprint of the sample moments: ", sample_fingerprint(first)),
-      paste0("orizzonte ", first$version, ", ", R.version.string))))
+      text_of("every_rung_scaled_variances"),
+      text_of("fingerprint_sample_moments_4", first = sample_fingerprint(first)),
+      text_of("orizzonte_2", version = first$version, rversionstring = R.version.string))))
 }

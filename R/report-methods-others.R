@@ -7,10 +7,10 @@ ladder_paragraphs <- function(x, criteria) {
   over <- c(groups = "groups", times = "times", both = "groups and times")[[ladder$over]]
   limits <- one_line(ladder_limits(ladder))
   if (nzchar(limits)) cite("Cheung & Rensvold 2002", "Chen 2007")
-  c(paste0("Invariance over ", over, " was tested rung by rung (",
-           cite("J\u00f6reskog 1971", "Meredith 1993"), ") with the model ",
-           quoted(ladder$title), ", fitted to ", cases_text(first$sample), ". ",
-           estimation_sentences(first), " ", limits),
+  c(text_of("invariance_over_was_tested", over = over,
+            cite = cite("J\u00f6reskog 1971", "Meredith 1993"), title = quoted(ladder$title),
+            sample = cases_text(first$sample), first = estimation_sentences(first),
+            limits = limits),
     paste(vapply(seq_len(nrow(ladder$table)), rung_text, "", ladder = ladder), collapse = " "),
     release_text(ladder, loosened), paste(ladder$reading, collapse = " "),
     mean_text(ladder))
@@ -18,16 +18,17 @@ ladder_paragraphs <- function(x, criteria) {
 
 rung_text <- function(k, ladder) {
   t <- ladder$table
-  if (t$status[k] == "not converged") return(paste0(t$rung[k], ": not converged."))
+  if (t$status[k] == "not converged") return(text_of("not_converged_3", rung = t$rung[k]))
   own <- paste0(chisq_text(t$chisq[k], t$df[k], t$p[k]), ", CFI = ", format_share(t$cfi[k], 3L),
                 ", RMSEA = ", format_share(t$rmsea[k], 3L), ", SRMR = ",
                 format_share(t$srmr[k], 3L))
   against <- if (!is.na(t$chisq_change[k]))
-    paste0("; against ", t$against[k], " ",
-           chisq_text(t$chisq_change[k], t$df_change[k], t$p_change[k], "\u0394\u03c7\u00b2"),
-           ", \u0394CFI = ", format_share(t$cfi_change[k], 3L), ", \u0394RMSEA = ",
-           format_share(t$rmsea_change[k], 3L), ", \u0394SRMR = ",
-           format_share(t$srmr_change[k], 3L))
+    text_of("against_cfi_rmsea_srmr", against = t$against[k],
+            p_change = chisq_text(t$chisq_change[k], t$df_change[k], t$p_change[k],
+                                  "\u0394\u03c7\u00b2"),
+            cfi_change = format_share(t$cfi_change[k], 3L),
+            rmsea_change = format_share(t$rmsea_change[k], 3L),
+            srmr_change = format_share(t$srmr_change[k], 3L))
   verdict <- if (!is.na(t$verdict[k])) paste0(" (", ladder_verdicts(t[k, ]), ")")
   paste0(t$rung[k], ": ", own, against, verdict, ".")
 }
@@ -36,16 +37,16 @@ rung_text <- function(k, ladder) {
 release_text <- function(ladder, loosened) {
   if (is.null(loosened)) return(NULL)
   r <- loosened$released
-  if (nrow(r) == 0L) return(paste0("Nothing was released on the ", loosened$rung, " rung."))
+  if (nrow(r) == 0L) return(text_of("nothing_was_released_rung", rung = loosened$rung))
   p <- difference_p(r$actual_drop, 1)
   holm <- stats::p.adjust(p, "holm")
-  each <- paste0(r$parameter, ifelse(is.na(p), " along with it", paste0(
-    " (\u03c7\u00b2 fell by ", format_fixed(r$actual_drop, 2L), ", p ", p_clause(p),
-    if (sum(!is.na(p)) > 1L) paste0(", after Holm p ", p_clause(holm)), ")")))
-  paste0("On the ", loosened$rung, " rung were released, one after the other: ",
-         enumerate(each, most = 20L), ".",
-         if (sum(!is.na(p)) > 1L) paste0(" (", cite("Holm 1979"), ".)"), " ",
-         loosened_reading(loosened))
+  each <- paste0(r$parameter, ifelse(is.na(p), " along with it", text_of("fell_p",
+      actual_drop = format_fixed(r$actual_drop, 2L),
+      value = p_clause(p),
+      value_2 = if (sum(!is.na(p)) > 1L) text_of("after_holm_p", holm = p_clause(holm)))))
+  text_of("rung_were_released_one", rung = loosened$rung, each = enumerate(each, most = 20L),
+          value = if (sum(!is.na(p)) > 1L) paste0(" (", cite("Holm 1979"), ".)"),
+          loosened = loosened_reading(loosened))
 }
 
 mean_text <- function(ladder) {
@@ -53,13 +54,13 @@ mean_text <- function(ladder) {
   if (is.null(scalar)) return(NULL)
   means <- latent_means(ladder, rung = scalar)
   if (!is.null(attr(means, "caveat")))
-    return(paste0("Means of constructs are not compared: ",
-                  one_line(caveat_reason(ladder, scalar))))
-  each <- paste0(means$construct, ifelse(is.na(means$group), "", paste0(" in ", means$group)),
-                 " ", format_number(means$difference), " (SE = ", format_number(means$se), ", p ",
-                 p_clause(means$p), ", standardized ", format_share(means$standardized), ")")
-  paste0("Differences of means", compared_words(means), ": ", enumerate(each, most = 30L),
-         " (", cite("S\u00f6rbom 1974"), ").")
+    return(text_of("means_constructs_are_not", scalar = one_line(caveat_reason(ladder, scalar))))
+  each <- text_of("se_p_standardized", construct = means$construct,
+                  group = ifelse(is.na(means$group), "", text_of("report_in", group = means$group)),
+                  difference = format_number(means$difference), se = format_number(means$se),
+                  value = p_clause(means$p), standardized = format_share(means$standardized))
+  text_of("differences_means", means = compared_words(means), each = enumerate(each, most = 30L),
+          cite = cite("S\u00f6rbom 1974"))
 }
 
 comparison_paragraphs <- function(x) {
@@ -67,34 +68,36 @@ comparison_paragraphs <- function(x) {
     chisq_text(x$chisq[k], x$df[k], x$p[k])
   }, ""), ", CFI = ", format_share(x$cfi, 3L), ", RMSEA = ", format_share(x$rmsea, 3L),
   ", AIC = ", format_fixed(x$aic, 1L), ", BIC = ", format_fixed(x$bic, 1L), ".")
-  c(paste0("Models compared. ", paste(own, collapse = " ")),
+  c(text_of("models_compared", own = paste(own, collapse = " ")),
     paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "))
 }
 
 quality_paragraphs <- function(x) {
   t <- x$table
-  name <- paste0(t$construct, ifelse(is.na(t$group), "", paste0(" in ", t$group)))
+  name <- paste0(t$construct, ifelse(is.na(t$group), "", text_of("report_in_2", group = t$group)))
   level <- format(100 * x$asked$level)
-  each <- paste0(name, " omega = ", format_share(t$omega),
-                 ifelse(is.na(t$omega_lower), "",
+  each <- text_of("omega_ave", name = name, omega = format_share(t$omega),
+                  omega_upper = ifelse(is.na(t$omega_lower), "",
                         paste0(" ", format_limits(t$omega_lower, t$omega_upper))),
-                 ifelse(is.na(t$alpha), "", paste0(", alpha = ", format_share(t$alpha))),
-                 ", AVE = ", format_share(t$ave))
+                  alpha = ifelse(is.na(t$alpha), "",
+                                 text_of("alpha", alpha = format_share(t$alpha))),
+                  ave = format_share(t$ave))
   short <- quality_sentences(x)
-  c(paste0("Reliability and validity of the measures (", level, " % intervals; ",
-           cite("McDonald 1999", "Cronbach 1951", "Fornell & Larcker 1981"), "): ",
-           paste(each, collapse = "; "), "."),
+  c(text_of("reliability_validity_measures_intervals", level = level,
+            cite = cite("McDonald 1999", "Cronbach 1951", "Fornell & Larcker 1981"),
+            each = paste(each, collapse = "; ")),
     if (!is.null(x$pairs) && any(!is.na(x$pairs$htmt)))
-      paste0("The largest ratio of correlations between constructs to those within (HTMT) is ",
-             largest_ratio(x$pairs), " (", cite("Henseler et al. 2015"), ")."),
+      text_of("largest_ratio_correlations_between", pairs = largest_ratio(x$pairs),
+              cite = cite("Henseler et al. 2015")),
     if (length(short)) paste(short, collapse = " ") else
-      "No construct falls short of the criteria.")
+      text_of("no_construct_falls_short_criteria"))
 }
 
 largest_ratio <- function(pairs) {
   k <- which.max(pairs$htmt)
-  paste0(format_share(pairs$htmt[k]), " (", pairs$first[k], " and ", pairs$second[k],
-         if (!is.na(pairs$group[k])) paste0(" in ", pairs$group[k]), ")")
+  text_of("and_5", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
+          second = pairs$second[k], group = if (!is.na(pairs$group[k])) text_of("report_in_3",
+              group = pairs$group[k]))
 }
 
 bootstrap_paragraphs <- function(x) {

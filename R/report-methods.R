@@ -29,12 +29,11 @@ methods_text <- function(x, criteria = NULL, ...) {
   found <- collect_references(methods_paragraphs(x, criteria))
   paragraphs <- found$value
   if (is.null(paragraphs))
-    abort("input", c("methods_text() needs a fit, a ladder, or something else it can tell about.",
+    abort("input", c(text_of("methods_text_needs_fit"),
                      x = describe_part(x, function(part) {
                        !is.null(methods_paragraphs(part, criteria))
                      }),
-                     i = paste0("Fits, ladders, comparisons, qualities and bootstraps, or a list ",
-                                "of them.")))
+                     i = text_of("fits_ladders_comparisons_qualities")))
   structure(list(paragraphs = paragraphs, references = found$references),
             class = "orizzonte_text")
 }
@@ -87,13 +86,12 @@ model_sentence <- function(fit) {
     if (length(layout$composites))
       paste0(count_of(length(layout$composites), "composite"), " (",
              enumerate(layout$composites, most = 12L), ")"))
-  of <- if (length(what)) paste0(" with ", enumerate(what)) else ""
+  of <- if (length(what)) text_of("with_2", what = enumerate(what)) else ""
   df <- format_count(test_of(fit)$df)
-  paste0("The model ", quoted(fit$request$blueprint$title), of, " and ",
-         count_of(length(layout$observed), "observed variable"), " was fitted to ",
-         cases_text(fit$sample), "; it has ",
-         count_of(n_free(fit), "free parameter"), " and ", df,
-         if (df == "1") " degree" else " degrees", " of freedom.")
+  text_of("model_was_fitted_has", title = quoted(fit$request$blueprint$title), of = of,
+          observed = count_of(length(layout$observed), "observed variable"),
+          sample = cases_text(fit$sample), fit = count_of(n_free(fit), "free parameter"), df = df,
+          df_2 = if (df == "1") " degree" else " degrees")
 }
 
 estimation_sentences <- function(fit) {
@@ -101,41 +99,42 @@ estimation_sentences <- function(fit) {
   sample <- fit$sample
   auxiliary <- told_by(sample)
   paste(c(
-    paste0("Estimates are those of maximum likelihood, made with orizzonte ", fit$version, "."),
+    text_of("estimates_are_those_maximum", version = fit$version),
     if (is_incomplete(sample))
-      paste0(format_count(total_of(sample, "with_missing")), " of the cases had missing values ",
-             "and were kept: casewise maximum likelihood, which supposes values missing at random ",
-             "(", cite("Arbuckle 1996"), ")."),
+      text_of("cases_had_missing_values", sample = format_count(total_of(sample, "with_missing")),
+              cite = cite("Arbuckle 1996")),
     if (length(auxiliary))
-      paste0("Auxiliary variables outside the model: ", enumerate(auxiliary), " (",
-             cite("Graham 2003"), ")."),
+      text_of("auxiliary_variables_outside_model", auxiliary = enumerate(auxiliary),
+              cite = cite("Graham 2003")),
     if (is_robust(request)) robust_sentence(fit) else
-      if (!is_incomplete(sample)) "Standard errors and tests suppose normality.",
+      if (!is_incomplete(sample)) text_of("standard_errors_tests_suppose_normality"),
     held_sentence(fit)), collapse = " ")
 }
 
 robust_sentence <- function(fit) {
   by <- if (is.na(count_clusters(fit$sample))) "" else
-    paste0(", by ", count_clusters(fit$sample), " clusters of ", fit$sample$clusters)
-  paste0("Standard errors are robust (", cite("White 1982"), by, "), and \u03c7\u00b2 is corrected ",
-         "for what is not normal (", cite(if (is_incomplete(fit$sample)) "Yuan & Bentler 2000" else
-           "Satorra & Bentler 1994"), ").")
+    text_of("by_clusters_of", sample = count_clusters(fit$sample), clusters = fit$sample$clusters)
+  text_of("standard_errors_are_robust", cite = cite("White 1982"), by = by,
+          sample = cite(if (is_incomplete(fit$sample)) "Yuan & Bentler 2000" else
+           "Satorra & Bentler 1994"))
 }
 
 held_sentence <- function(fit) {
   rows <- fit$layout$rows
   bp <- fit$request$blueprint
-  said <- c(if (any(rows$over_groups)) paste0("across groups: ", enumerate(bp$hold_equal)),
-            if (any(rows$over_times)) paste0("over times: ", enumerate(bp$hold_equal_times)))
-  if (length(said)) paste0("Held equal ", paste(said, collapse = "; "), ".")
+  said <- c(if (any(rows$over_groups)) text_of("across_groups",
+                                               hold_equal = enumerate(bp$hold_equal)),
+            if (any(rows$over_times)) text_of("over_times_3",
+                                              hold_equal_times = enumerate(bp$hold_equal_times)))
+  if (length(said)) text_of("held_equal", said = paste(said, collapse = "; "))
 }
 
 trouble_sentence <- function(fit) {
   state <- solution_state(fit)
   if (state$status == "not converged")
-    return(paste0("The model did not converge (", state$trouble, "): nothing of it can be read."))
+    return(text_of("model_did_not_converge", trouble = state$trouble))
   if (state$status == "improper")
-    paste0("The solution is improper (", state$trouble, "): its estimates are not interpreted.")
+    text_of("solution_is_improper_estimates", trouble = state$trouble)
 }
 
 # chi2(df) = ..., with the cut-offs that are met.
@@ -144,22 +143,20 @@ fit_sentence <- function(fit, criteria) {
   value <- stats::setNames(table$value, table$index)
   at <- match("rmsea", table$index)
   if (value[["df"]] == 0)
-    return("The model is saturated: its fit says nothing.")
+    return(text_of("model_is_saturated_fit"))
   limits <- if (!is.na(table$lower[at]))
-    paste0(", 90 % interval [", format_share(table$lower[at], 3L), ", ",
-           format_share(table$upper[at], 3L), "]")
+    text_of("n90_interval", at = format_share(table$lower[at], 3L),
+            at_2 = format_share(table$upper[at], 3L))
   worst <- rule_worst_index(table$verdict[table$index %in% judged_indices])
-  paste0("The model fitted ", if (is.na(worst)) "as follows" else words_of("fitted", worst),
-         " by its indices: ",
-         chisq_text(value[["chisq"]], value[["df"]], value[["p"]]), ", CFI = ",
-         format_share(value[["cfi"]], 3L), ", TLI = ", format_share(value[["tli"]], 3L),
-         ", RMSEA = ", format_share(value[["rmsea"]], 3L), limits, ", SRMR = ",
-         format_share(value[["srmr"]], 3L), " (good: CFI and TLI from ",
-         short_number(criteria$cfi[1L]), ", RMSEA up to ", short_number(criteria$rmsea[1L]),
-         ", SRMR up to ", short_number(criteria$srmr[1L]), "; ", cite("Hu & Bentler 1999"), ").",
-         if (is_incomplete(fit$sample))
-           paste0(" CFI, TLI and RMSEA allow for what is missing (", cite("Zhang & Savalei 2023"),
-                  ")."))
+  text_of("model_fitted_indices_cfi", worst = if (is.na(worst)) "as follows" else words_of("fitted",
+      worst),
+          value = chisq_text(value[["chisq"]], value[["df"]], value[["p"]]),
+          value_2 = format_share(value[["cfi"]], 3L), value_3 = format_share(value[["tli"]], 3L),
+          value_4 = format_share(value[["rmsea"]], 3L), limits = limits,
+          value_5 = format_share(value[["srmr"]], 3L), cfi = short_number(criteria$cfi[1L]),
+          rmsea = short_number(criteria$rmsea[1L]), srmr = short_number(criteria$srmr[1L]),
+          cite = cite("Hu & Bentler 1999"), sample = if (is_incomplete(fit$sample))
+           text_of("cfi_tli_rmsea_allow", cite = cite("Zhang & Savalei 2023")))
 }
 
 # A chi-square with its degrees of freedom and p.
@@ -178,13 +175,13 @@ loading_sentence <- function(fit) {
     paste0(format_share(value[k]), " (", layout$rows$second[at][k],
            bracketed_group(layout, layout$rows$group[at][k]), ")")
   }
-  paste0("Standardized loadings range in size from ", named(which.min(size)), " to ",
-         named(which.max(size)), ".")
+  text_of("standardized_loadings_range_size", size = named(which.min(size)),
+          size_2 = named(which.max(size)))
 }
 
 bracketed_group <- function(layout, group) {
   shown <- shown_group(layout, group)
-  if (is.na(shown)) "" else paste0(" in ", shown)
+  if (is.na(shown)) "" else text_of("report_in_4", shown = shown)
 }
 
 # Every effect with its error and p, and what is explained of its outcome.
@@ -195,20 +192,21 @@ effect_sentences <- function(fit) {
   shown <- utils::head(order(table$p), most_effects)
   shown <- sort(shown)
   each <- vapply(shown, function(k) {
-    paste0(table$parameter[k], " = ", format_number(table$estimate[k]), " (SE = ",
-           format_number(table$se[k]), ", p ", p_clause(table$p[k]), ", standardized ",
-           format_share(table$standardized[k]), ")")
+    text_of("se_p_standardized_4", parameter = table$parameter[k],
+            estimate = format_number(table$estimate[k]), se = format_number(table$se[k]),
+            value = p_clause(table$p[k]), standardized = format_share(table$standardized[k]))
   }, "")
   explained <- r_squared(fit)
   explained <- explained[explained$kind != "item" & explained$variable %in%
                            fit$layout$rows$second[fit$layout$rows$kind == "effect"], ]
   r2 <- if (nrow(explained))
-    paste0(" Explained variance: ", enumerate(paste0(
-      explained$variable, ifelse(is.na(explained$group), "", paste0(" in ", explained$group)),
-      " R\u00b2 = ", format_share(explained$r_squared)), most = 20L), ".")
+    text_of("explained_variance", r_squared = enumerate(paste0(
+      explained$variable, ifelse(is.na(explained$group), "", text_of("report_in_5",
+          group = explained$group)),
+      " R\u00b2 = ", format_share(explained$r_squared)), most = 20L))
   paste0("Effects: ", enumerate(each, most = most_effects), ".",
          if (nrow(table) > most_effects)
-           paste0(" Of ", nrow(table), " effects these have the smallest p."), r2)
+           text_of("effects_these_have_smallest", table = nrow(table)), r2)
 }
 
 most_effects <- 20L
@@ -220,12 +218,11 @@ claim_paragraph <- function(fit, criteria) {
   holm <- claims_holm(x)
   each <- paste0(x$claim, " (", x$statement, ") ", words_of("claim_was", x$verdict), " (estimate ",
                  format_number(x$estimate), ifelse(is.na(p), "", paste0(", p ", p_clause(p))),
-                 ifelse(is.na(holm) | nrow(x) < 2L, "", paste0(", after Holm p ", p_clause(holm))),
+                 ifelse(is.na(holm) | nrow(x) < 2L, "",
+                        text_of("after_holm_p_4", holm = p_clause(holm))),
                  ")")
-  paste0("Of the expectations ", enumerate(each, most = 20L), ".",
-         if (nrow(x) > 1L)
-           paste0(" p is adjusted for ", sum(!is.na(p)), " claims after Holm (",
-                  cite("Holm 1979"), ")."))
+  text_of("of_the_expectations", each = enumerate(each, most = 20L), value = if (nrow(x) > 1L)
+           text_of("p_is_adjusted_claims", value = sum(!is.na(p)), cite = cite("Holm 1979")))
 }
 
 # p of a family of claims, adjusted for their number.
@@ -240,11 +237,10 @@ trail_sentences <- function(fit) {
   steps <- steps[steps$revision > 0, ]
   if (nrow(steps) == 0L) return(NULL)
   drop <- steps$actual_drop
-  each <- paste0(steps$change, ifelse(nzchar(steps$because), paste0(", because ", steps$because),
+  each <- paste0(steps$change, ifelse(nzchar(steps$because), text_of("because_2",
+      because = steps$because),
                                       ", without a reason given"),
-                 ifelse(is.na(drop), "", paste0(" (\u03c7\u00b2 fell by ",
-                                                format_fixed(drop, 2L), ")")))
+                 ifelse(is.na(drop), "", text_of("fell_by", drop = format_fixed(drop, 2L))))
   often <- if (nrow(steps) == 1L) "once" else paste(nrow(steps), "times")
-  paste0("The model was changed ", often, " after looking at these data: ",
-         enumerate(each, most = 20L), ". Such changes ask for confirmation in other data.")
+  text_of("model_was_changed_after_looking", often = often, each = enumerate(each, most = 20L))
 }

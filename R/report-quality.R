@@ -4,7 +4,7 @@ quality_parts <- function(x, heading = "The measures") {
   columns <- quality_columns(x)
   report_section(heading, report_bullets(quality_sentences(x)),
     if (length(quality_sentences(x)) == 0L)
-      report_text("No construct falls short of the criteria."),
+      report_text(text_of("no_construct_falls_short_6")),
     report_table(columns, note = quality_note(x), caption = "Reliability and validity"),
     if (!is.null(x$pairs))
       report_section("Told apart", level = 2L,
@@ -14,7 +14,7 @@ quality_parts <- function(x, heading = "The measures") {
       report_fold("Without single items",
                   report_table(left_out_columns(x), code = "without",
                                caption = "Refitted without single items")),
-    report_figure(plot(x), "Reliabilities and average variance extracted with their intervals",
+    report_figure(plot(x), text_of("reliabilities_average_variance_extracted"),
                   "quality", height = max(3.5, 1.6 + 0.45 * nrow(x$table))))
 }
 
@@ -23,20 +23,20 @@ quality_note <- function(x) one_line(quality_legend(x))
 # Correlations, the root of the average variance extracted in the diagonal.
 fornell_larcker_parts <- function(x) {
   by <- if (is.matrix(x$fornell_larcker)) list(x$fornell_larcker) else x$fornell_larcker
-  note <- "Diagonal: square root of the average variance extracted; below: correlations."
+  note <- text_of("diagonal_square_root_average")
   report_tabs(lapply(by, function(m) {
     text <- matrix(format_share(m), nrow(m))
     text[upper.tri(text)] <- ""
     columns <- lapply(seq_len(ncol(m)), function(k) text[, k])
     report_table(c(list(construct = rownames(m)), stats::setNames(columns, colnames(m))),
-                 note = note, caption = "Average variance extracted and correlations")
+                 note = note, caption = text_of("average_variance_extracted_correlations"))
   }))
 }
 
 split_parts <- function(x, heading = "General and specific") {
   columns <- split_columns(x)
   report_section(heading, report_bullets(x$reading),
-    report_table(columns$items, code = "item", caption = "Shares of each item's variance"),
+    report_table(columns$items, code = "item", caption = text_of("shares_each_item_s_variance")),
     report_table(columns$scores, caption = "What scores would measure"),
-    report_figure(plot(x), "General, specific and residual share of each item", "split"))
+    report_figure(plot(x), text_of("general_specific_residual_share"), "split"))
 }

@@ -2,7 +2,7 @@
 
 trail_parts <- function(x) {
   report_section("Trail",
-    report_text("What was changed, and why. Row 0 is where it started."),
+    report_text(text_of("what_was_changed_why_row")),
     report_table(trail_columns(x), caption = "Trail"),
     report_figure(plot(x), "Fit after each revision", "trail"))
 }
@@ -12,7 +12,7 @@ compared_parts <- function(x) {
   report_section("The models compared",
     report_bullets(pair_sentences(x)), report_text(paste(comparison_reading(x), collapse = " ")),
     report_table(texts$fit, caption = "Fit of the models"),
-    report_table(texts$changes, caption = "Changes from model to model"),
+    report_table(texts$changes, caption = text_of("changes_from_model_model")),
     report_bullets(texts$notes))
 }
 
@@ -20,7 +20,7 @@ confirmation_parts <- function(x) {
   columns <- confirmation_columns(x)
   report_section("Confirmation in fresh data",
     report_text(confirmation_header(x)), report_text(confirmation_reading(x)),
-    report_table(columns$indices, caption = "Start and end of the trail in these and fresh data"),
+    report_table(columns$indices, caption = text_of("start_end_trail_these")),
     report_bullets(confirmation_falls(x)),
     report_table(columns$freed, code = "parameter", caption = "What was freed"))
 }
@@ -32,5 +32,5 @@ bootstrap_parts <- function(x, criteria) {
     report_table(bootstrap_columns(table, x$asked), code = "parameter",
                  caption = "Bootstrapped values"),
     if (any(table$se > 0, na.rm = TRUE))
-      report_figure(plot(x), "Replicates of the leading numbers", "replicates"))
+      report_figure(plot(x), text_of("replicates_leading_numbers"), "replicates"))
 }

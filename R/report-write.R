@@ -60,10 +60,10 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NU
 check_report_ending <- function(file) {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% c("html", "docx", "md")) return(ending)
-  abort("report", c(if (nzchar(ending)) paste0("Cannot write a report as ",
-                                               quoted(paste0(".", ending)), ".") else
-                      paste0(quoted(file), " has no ending that says what kind of report it is."),
-                    i = "Use a file that ends in .html, .docx or .md."))
+  abort("report", c(if (nzchar(ending)) text_of("cannot_write_report", ending = quoted(paste0(".",
+      ending))) else
+                      text_of("has_no_ending_says", file = quoted(file)),
+                    i = text_of("use_file_ends_html")))
 }
 
 # Figures first: a page never points at what is not there.
@@ -72,8 +72,8 @@ write_markdown <- function(file, report) {
   page <- report_markdown(report, folder)
   beside <- file.path(dirname(file), folder)
   if (length(page$figures) && !dir.exists(beside) && !dir.create(beside, showWarnings = FALSE))
-    abort("report", c(paste0("Cannot create the folder ", quoted(beside), "."),
-                      i = "Figures of a Markdown report are files beside it."))
+    abort("report", c(text_of("cannot_create_folder_5", beside = quoted(beside)),
+                      i = text_of("figures_markdown_report_are")))
   for (name in names(page$figures))
     write_bytes(file.path(beside, paste0(name, ".png")), page$figures[[name]], "report")
   write_text(file, page$lines, "report")
@@ -101,11 +101,9 @@ check_reportable <- function(x, verb = "write_report") {
   if (inherits(x, reported_classes)) return(x)
   if (!is.list(x) || is.object(x) || length(x) == 0L ||
       !all(vapply(x, inherits, NA, what = reported_classes))) {
-    abort("input", c(paste0(verb, "() needs a fit, a ladder or a list of them."),
+    abort("input", c(text_of("needs_fit_ladder_or", verb = verb),
                      x = describe_part(x, function(part) inherits(part, reported_classes)),
-                     i = paste0("fit_model() makes fits, invariance() ladders; trails, ",
-                                "comparisons, confirmations, bootstraps, qualities and variance ",
-                                "splits are shown as well.")))
+                     i = text_of("fit_model_makes_fits")))
   }
   lapply(x, check_reportable, verb = verb)
   if (is.null(names(x))) names(x) <- rep("", length(x))
@@ -119,8 +117,9 @@ report_title <- function(x) {
   if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
   if (is_ladder(x)) return(paste0("Invariance: ", x$title))
   if (inherits(x, "orizzonte_bootstrap")) return(paste0("Bootstrap: ", report_title(x$fit)))
-  if (inherits(x, "orizzonte_quality")) return(paste0("Quality of the measures: ", x$title))
-  if (inherits(x, "orizzonte_variance_split")) return(paste0("General and specific: ", x$title))
+  if (inherits(x, "orizzonte_quality")) return(text_of("quality_measures_4", title = x$title))
+  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_4",
+      title = x$title))
   if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
   if (inherits(x, "orizzonte_comparison")) return("Models compared")
   if (inherits(x, "orizzonte_trail")) return(paste0("Trail: ", attr(x, "title") %||% "a model"))

@@ -37,7 +37,7 @@ check_roles <- function(request) {
   if (length(twice))
     abort("input", c(text_of("request_two_roles", column = quoted(twice[[1L]]),
                              roles = enumerate(words_of("role", names(named)[named ==
-                                                                               twice[[1L]]]))),
+                                 twice[[1L]]]))),
                      i = text_of("request_two_roles_hint")))
   if (length(request$auxiliary) && request$incomplete == "drop")
     abort("input", c(text_of("request_auxiliary_drop"), i = text_of("request_auxiliary_drop_hint")))

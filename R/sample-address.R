@@ -9,25 +9,21 @@ is_database_address <- function(x) {
 
 check_no_password <- function(address) {
   if (!any(looks_like_database(address) & holds_secret(address))) return(invisible())
-  abort("address", c("An address must hold neither a user nor a password: others would read them.",
-                     x = paste0("It is an address of ", quoted(address), "."),
-                     i = paste0("Keep the password in the driver's own file or environment (for ",
-                                "PostgreSQL ~/.pgpass or PGPASSWORD), and name the user in the ",
-                                "address as a parameter: ?table=NAME&user=NAME.")))
+  abort("address", c(text_of("address_must_hold_neither"),
+                     x = text_of("is_address", address = quoted(address)),
+                     i = text_of("keep_password_driver_s")))
 }
 
 open_address <- function(address) {
   check_no_password(address)
   engine <- tolower(sub(":.*", "", address))
   if (!engine %in% names(database_engines))
-    abort("address", c(paste0("There is no engine ", quoted(engine), "."),
+    abort("address", c(text_of("there_is_no_engine", engine = quoted(engine)),
                        did_you_mean(engine, names(database_engines)),
-                       i = paste0("Such as sqlite:file.db?table=choirs, or ",
-                                  "postgresql://host/base?table=choirs; for others give ",
-                                  "database_table(connection, \"table\").")))
+                       i = text_of("such_sqlite_file_db")))
   parts <- address_parts(address)
   if (is.null(parts$parameters$table))
-    abort("address", c("The address does not say which table.",
+    abort("address", c(text_of("address_does_not_say"),
                        i = paste0("Write ", engine, ":...?table=NAME.")))
   need_database_package("DBI")
   need_database_package(database_engines[[engine]])
@@ -52,7 +48,8 @@ connect <- function(engine, parts) {
   if (engine %in% c("sqlite", "duckdb")) {
     file <- sub("^//", "", parts$where)
     if (!file.exists(file))
-      abort("file", c(paste0("There is no file ", quoted(file), "."), i = "Is the path right?"))
+      abort("file", c(text_of("there_is_no_file_5", file = quoted(file)),
+                      i = text_of("is_path_right")))
     return(in_database(if (engine == "sqlite")
       DBI::dbConnect(RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO) else
       DBI::dbConnect(utils::getFromNamespace("duckdb", "duckdb")(), file, read_only = TRUE)))

@@ -20,10 +20,10 @@ cluster_column <- function(data, request) {
   text[!nzchar(trimws(text))] <- NA
   found <- unique(text[!is.na(text)])
   if (length(found) < 2L) {
-    abort("data", c(paste0("Column ", quoted(name), " holds ", count_of(length(found), "cluster"),
-                           "; standard errors by cluster need at least two, and are to be trusted ",
-                           "from about ", few_clusters, " on."),
-                    i = "Leave `clusters` out, or name another column."))
+    abort("data", c(text_of("column_holds_standard_errors", name = quoted(name),
+                            found = count_of(length(found), "cluster"),
+                            few_clusters = few_clusters),
+                    i = text_of("leave_clusters_out_or")))
   }
   text
 }
@@ -34,20 +34,20 @@ weight_column <- function(data, request, rows) {
   check_named_column(name, data, "for `weights`", "weights")
   weight <- plain_column(data[[name]])
   if (!is.numeric(weight))
-    abort("data", c(paste0("Column ", quoted(name), " cannot hold weights: it is ",
-                           describe(weight), "."), i = "Weights are positive numbers."))
+    abort("data", c(text_of("column_cannot_hold_weights", name = quoted(name),
+                            weight = describe(weight)),
+                    i = text_of("weights_are_positive_numbers")))
   weight <- as.numeric(weight)
   if (length(request$missing_codes)) weight[is_code(weight, request$missing_codes)] <- NA
   bad <- intersect(which(is.na(weight) | !is.finite(weight) | weight <= 0), rows)
   if (length(bad)) {
     what <- if (is.na(weight[bad[1L]])) "missing" else if (weight[bad[1L]] == 0) "zero" else
       format(weight[bad[1L]])
-    abort("data", c(paste0("The weight in row ", bad[1L], " is ", what,
-                           if (length(bad) > 1L)
-                             paste0(" (and ", count_of(length(bad) - 1L, "other weight"),
-                                    " cannot be used)"), "."),
-                    i = paste0("Sampling weights are positive: give one to every case, or take ",
-                               "the rows out of the data first.")))
+    abort("data", c(text_of("weight_row_is", bad = bad[1L], what = what,
+                            bad_2 = if (length(bad) > 1L)
+                             text_of("cannot_be_used",
+                                     bad = count_of(length(bad) - 1L, "other weight"))),
+                    i = text_of("sampling_weights_are_positive")))
   }
   weight
 }
@@ -66,13 +66,12 @@ check_nested <- function(rows, cases, request) {
   groups <- tapply(owner, cluster, function(g) unique(g), simplify = FALSE)
   across <- names(groups)[lengths(groups) > 1L]
   if (length(across) == 0L) return(invisible())
-  abort("data", c(paste0("Clusters must lie within groups: ",
-                         count_of(length(across), "cluster"), " of ", request$clusters,
-                         if (length(across) == 1L) " has" else " have",
-                         " cases in several groups."),
-                  x = paste0(quoted(across[1L]), " is in ", enumerate(groups[[across[1L]]]), "."),
-                  i = paste0("Groups that share clusters are not independent. Group by a column ",
-                             "that does not cut through clusters, or leave `clusters` out.")))
+  abort("data", c(text_of("clusters_must_lie_within", across = count_of(length(across), "cluster"),
+                          clusters = request$clusters,
+                          across_2 = if (length(across) == 1L) " has" else " have"),
+                  x = text_of("is_in", across = quoted(across[1L]),
+                              across_2 = enumerate(groups[[across[1L]]])),
+                  i = text_of("groups_share_clusters_are")))
 }
 
 # What the rows used say, for the group: clusters numbered from 1, weights.

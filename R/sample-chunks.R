@@ -28,7 +28,7 @@ csv_chunks <- function(file, chunk, encoding) {
     table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
     line <<- line + length(body)
     if (ncol(table) != length(names) || nrow(table) != records)
-      abort("file", c(paste0("Cannot read ", quoted(file), " near line ", line, "."),
+      abort("file", c(text_of("cannot_read_near_line", file = quoted(file), line = line),
                       i = field_advice))
     names(table) <- names
     for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
@@ -59,10 +59,11 @@ decoded_lines <- function(lines, file, encoding) {
   out <- if (toupper(encoding) %in% c("UTF-8", "UTF8")) lines else iconv(lines, encoding, "UTF-8")
   good <- !is.na(out) & validUTF8(out)
   if (!all(good))
-    abort("file", c(paste0(quoted(file), " is not in ", encoding, "."),
-                    x = paste0("The first line that cannot be read begins: ",
-                               quoted(substr(iconv(lines[!good][1L], "latin1", "UTF-8"), 1L, 40L))),
-                    i = "Give its encoding, such as encoding = \"latin1\"."))
+    abort("file", c(text_of("is_not_3", file = quoted(file), encoding = encoding),
+                    x = text_of("first_line_cannot_be",
+                                good = quoted(substr(iconv(lines[!good][1L], "latin1", "UTF-8"), 1L,
+                                    40L))),
+                    i = text_of("give_encoding_such_encoding")))
   Encoding(out) <- "UTF-8"
   out
 }
@@ -70,8 +71,8 @@ decoded_lines <- function(lines, file, encoding) {
 check_encoding_known <- function(encoding) {
   if (toupper(encoding) %in% c("UTF-8", "UTF8") || encoding %in% iconvlist() ||
       tolower(encoding) %in% c("latin1", "latin2")) return(invisible())
-  abort("input", c(paste0("There is no encoding ", quoted(encoding), "."),
-                   i = "Such as encoding = \"latin1\"."))
+  abort("input", c(text_of("there_is_no_encoding_5", encoding = quoted(encoding)),
+                   i = text_of("such_encoding_latin1")))
 }
 
 # One row group after the other, by a light reader that is asked for by name only.
@@ -79,12 +80,11 @@ parquet_reader <- "nanoparquet"
 
 parquet_chunks <- function(file) {
   if (!requireNamespace(parquet_reader, quietly = TRUE))
-    abort("file", c(paste0("Reading Parquet files needs the package ", parquet_reader, "."),
-                    i = paste0("install.packages(\"", parquet_reader,
-                               "\"), or save the data as CSV.")))
+    abort("file", c(text_of("reading_parquet_files_needs", parquet_reader = parquet_reader),
+                    i = text_of("install_packages_or_save", parquet_reader = parquet_reader)))
   reader <- asNamespace(parquet_reader)
   trouble <- function(e) {
-    abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_6", file = quoted(file)), x = conditionMessage(e)))
   }
   groups <- tryCatch(nrow(reader$read_parquet_metadata(file)$row_groups), error = trouble)
   single <- reader[["read_parquet_row_group"]]
@@ -103,6 +103,6 @@ read_parquet_file <- function(file) {
   chunks <- parquet_chunks(file)
   parts <- list()
   while (!is.null(part <- chunks())) parts <- c(parts, list(part))
-  if (length(parts) == 0L) abort("file", paste0(quoted(file), " has no rows."))
+  if (length(parts) == 0L) abort("file", text_of("has_no_rows", file = quoted(file)))
   do.call(rbind, parts)
 }

@@ -50,8 +50,8 @@ collect_summary <- function(source, bp, by = NULL, levels = NULL, missing_codes 
 
 check_collected_levels <- function(levels) {
   if (is.atomic(levels) && length(levels) && !anyNA(levels)) return(levels)
-  abort("input", c("`levels` must name groups.",
-                   i = "Such as levels = c(\"evening\", \"weekend\")."))
+  abort("input", c(text_of("levels_must_name_groups"),
+                   i = text_of("such_levels_c_evening")))
 }
 
 # A tally: `groups`, lists of patterns by level of the grouping column; `ungrouped`, rows of no
@@ -68,9 +68,9 @@ collect_from <- function(source, wanted, chunk, encoding) {
   if (is.data.frame(source)) return(tally_chunks(frame_chunks(source, chunk), wanted))
   if (is.character(source) && length(source) == 1L && !is.na(source))
     return(tally_chunks(file_chunks(source, chunk, encoding), wanted))
-  abort("input", c("collect_summary() reads a data frame, a file or a table of a database.",
-                   x = paste0("It was given ", describe(source), "."),
-                   i = "Such as collect_summary(\"choirs.csv\", blueprint)."))
+  abort("input", c(text_of("collect_summary_reads_data"),
+                   x = text_of("was_given_4", source = describe(source)),
+                   i = text_of("such_collect_summary_choirs")))
 }
 
 # What may be told of where the data came from.
@@ -87,7 +87,7 @@ source_name <- function(source) {
 tally_chunks <- function(chunks, wanted) {
   tally <- list(groups = list(), ungrouped = 0, rows = 0)
   while (!is.null(rows <- chunks())) tally <- add_chunk(tally, rows, wanted)
-  if (tally$rows == 0) abort("data", "The data have no rows.")
+  if (tally$rows == 0) abort("data", text_of("data_have_no_rows"))
   tally
 }
 
@@ -147,12 +147,13 @@ collected_summary <- function(tally, request, wanted, from) {
   out <- lapply(tally$groups, one_summary, variables = wanted$variables, from = from)
   share <- tally$ungrouped / max(tally$rows, 1)
   if (tally$ungrouped > 0)
-    say(paste0(format_count(tally$ungrouped), " of ", format_count(tally$rows), " rows have no ",
-               request$by, " and are left out", if (share > many_left_out) " (more than 5 %)", "."))
+    say(text_of("rows_have_no_are", ungrouped = format_count(tally$ungrouped),
+                rows = format_count(tally$rows), by = request$by,
+                many_left_out = if (share > many_left_out) " (more than 5 %)"))
   if (is.null(request$by)) return(out[[1L]])
   found <- names(out)
   levels <- if (is.null(request$levels)) stats::setNames(natural_order(found),
-                                                         natural_order(found)) else
+      natural_order(found)) else
     pick_levels(request$levels, found, paste("column", quoted(request$by)))
   stats::setNames(out[levels], names(levels))
 }

@@ -42,36 +42,33 @@ column_type <- function(x) {
 # A column that an argument names must be there.
 check_named_column <- function(name, data, purpose, argument) {
   if (name %in% names(data)) return(check_no_lists(data, name))
-  abort("name", c(paste0("There is no column ", quoted(name), " ", purpose, "."),
+  abort("name", c(text_of("there_is_no_column", name = quoted(name), purpose = purpose),
                   did_you_mean(name, names(data)), i = if (isTRUE(attr(name, "hint")))
-                    paste0("A text variable of that name exists: ", argument, " = all_of(", name,
-                           ") may be meant."),
+                    text_of("text_variable_name_exists_all", argument = argument, name = name),
                   i = paste0("Columns: ", enumerate(names(data), most = 20L), ".")))
 }
 
 # Columns that are no plain columns, names given twice, and moments taken for raw data.
 check_columns <- function(data, variables = character()) {
-  if (ncol(data) == 0L) abort("data", c("The data have no columns.",
-                                        i = "Look at how they were read or selected."))
-  if (nrow(data) == 0L) abort("data", c("The data have no rows.",
-                                          i = "Look at how they were read or filtered."))
+  if (ncol(data) == 0L) abort("data", c(text_of("data_have_no_columns"),
+                                        i = text_of("look_how_they_were")))
+  if (nrow(data) == 0L) abort("data", c(text_of("data_have_no_rows_5"),
+                                          i = text_of("look_how_they_were_read")))
   twice <- unique(names(data)[duplicated(names(data))])
   if (length(twice)) {
-    abort("data", c(paste0("Two columns of the data are called ", quoted(twice[1L]), "."),
-                    i = "Rename one of them."))
+    abort("data", c(text_of("two_columns_data_are", twice = quoted(twice[1L])),
+                    i = text_of("rename_one_them")))
   }
   odd <- vapply(data, function(x) is.data.frame(x) || length(dim(x)) > 1L, NA)
   if (any(odd)) {
-    abort("data", c(paste0("Column ", quoted(names(data)[odd][1L]),
-                           " is a table of its own, with several columns."),
-                    i = "Make its columns columns of the data."))
+    abort("data", c(text_of("column_is_table_own", odd = quoted(names(data)[odd][1L])),
+                    i = text_of("make_columns_columns_data")))
   }
   # their bits are read as other numbers where the package that knows them is missing
   wide <- vapply(data, inherits, NA, "integer64")
   if (any(wide) && !isNamespaceLoaded("bit64")) {
-    abort("data", c(paste0("Column ", quoted(names(data)[wide][1L]), " holds 64-bit integers, ",
-                           "which need the package bit64 to be read."),
-                    i = "Load bit64, or make them plain numbers with as.numeric() there."))
+    abort("data", c(text_of("column_holds_64_bit", wide = quoted(names(data)[wide][1L])),
+                    i = text_of("load_bit64_or_make")))
   }
   check_raw(data, variables)
 }
@@ -80,19 +77,17 @@ check_columns <- function(data, variables = character()) {
 check_no_lists <- function(data, names) {
   nested <- names[vapply(names, function(name) is.list(data[[name]]), NA)]
   if (length(nested) == 0L) return(invisible())
-  abort("data", c(paste0("Column ", quoted(nested[1L]), " is a list: its cells may hold several ",
-                         "values each."),
-                  i = "Unnest it into columns of single values, or leave it out."))
+  abort("data", c(text_of("column_is_list_cells", nested = quoted(nested[1L])),
+                  i = text_of("unnest_into_columns_single")))
 }
 
 # A covariance or correlation matrix given as if its rows were people.
 check_raw <- function(data, variables = character()) {
   if (!looks_like_moments(data, variables)) return(invisible())
-  abort("data", c("The data are a covariance or correlation matrix, not rows of cases.",
-                  x = "Their rows are the same variables as their columns, and symmetric.",
-                  i = "Give it as summary data: fit_model(bp, summary_data(matrix, n = ...)).",
-                  i = paste0("In a file: a first column `row` with the names, and a row `.n`; ",
-                             "see ?read_summary_data.")))
+  abort("data", c(text_of("data_are_covariance_or"),
+                  x = text_of("their_rows_are_same"),
+                  i = text_of("give_summary_data_fit"),
+                  i = text_of("file_first_column_row")))
 }
 
 looks_like_moments <- function(data, variables = character()) {

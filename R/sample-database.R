@@ -23,12 +23,12 @@ database_table <- function(connection, table, ...) {
   check_arguments("database_table")
   need_database_package("DBI")
   if (!inherits(connection, "DBIConnection"))
-    abort("input", c("database_table() needs a connection to a database.",
-                     x = paste0("It was given ", describe(connection), "."),
-                     i = "Such as DBI::dbConnect(RSQLite::SQLite(), \"file.db\")."))
+    abort("input", c(text_of("database_table_needs_connection"),
+                     x = text_of("was_given_5", connection = describe(connection)),
+                     i = text_of("such_dbi_dbconnect_rsqlite")))
   if (!inherits(table, "Id")) check_string(table, "`table`")
   if (!in_database(DBI::dbExistsTable(connection, table)))
-    abort("name", c(paste0("The database has no table ", quoted(table_label(table)), "."),
+    abort("name", c(text_of("database_has_no_table", table = quoted(table_label(table))),
                     did_you_mean(table_label(table), in_database(DBI::dbListTables(connection)))))
   structure(list(connection = connection, from = DBI::dbQuoteIdentifier(connection, table),
                  label = table_label(table)), class = "orizzonte_table")
@@ -40,13 +40,13 @@ table_label <- function(table) {
 
 #' @export
 print.orizzonte_table <- function(x, ...) {
-  put_lines(paste0("Table ", x$label, " of a database, to be read by collect_summary()."))
+  put_lines(text_of("table_database_be_read", label = x$label))
   invisible(x)
 }
 
 need_database_package <- function(name) {
   if (requireNamespace(name, quietly = TRUE)) return(invisible())
-  abort("file", c(paste0("Tables of databases need the package ", name, "."),
+  abort("file", c(text_of("tables_databases_need_package", name = name),
                   i = paste0("install.packages(\"", name, "\").")))
 }
 
@@ -54,7 +54,8 @@ need_database_package <- function(name) {
 in_database <- function(code) {
   tryCatch(suppressWarnings(code), error = function(e) {
     if (inherits(e, "orizzonte_error")) stop(e)
-    abort("file", c("The database could not answer.", x = without_addresses(conditionMessage(e))))
+    abort("file", c(text_of("database_could_not_answer"),
+                    x = without_addresses(conditionMessage(e))))
   })
 }
 
@@ -63,7 +64,7 @@ lazy_table <- function(x) {
   need_database_package("dbplyr")
   connection <- dbplyr::remote_con(x)
   text <- in_database(as.character(dbplyr::sql_render(x)))
-  structure(list(connection = connection, from = DBI::SQL(paste0("(", text, ") AS read_from")),
+  structure(list(connection = connection, from = DBI::SQL(text_of("read_from", value = text)),
                  label = "a lazy table"), class = "orizzonte_table")
 }
 
@@ -83,8 +84,8 @@ looked_at <- 1000L          # rows whose types are looked at
 check_database_columns <- function(table, wanted) {
   sql <- paste("SELECT * FROM", table$from, "LIMIT", looked_at)
   rows <- in_database(DBI::dbGetQuery(table$connection, sql))
-  if (nrow(rows) == 0L) abort("data", c("The data have no rows.", i = paste0("Look at table ",
-                                                                             table$label, ".")))
+  if (nrow(rows) == 0L) abort("data", c(text_of("data_have_no_rows_6"), i = text_of("look_table",
+      label = table$label)))
   check_columns(rows, wanted$variables)
   check_known(wanted$variables, names(rows), wanted$blueprint)
   if (!is.null(wanted$by)) check_named_column(wanted$by, rows, "to group by", "by")
@@ -99,12 +100,10 @@ database_type <- function(x, name, codes) {
     if (!anyNA(suppressWarnings(as.numeric(left)))) return("text")
   }
   odd <- if (is.character(x)) x[is.na(suppressWarnings(as.numeric(x))) & !is.na(x)][1L]
-  abort("data", c(paste0("Column ", quoted(name), " is not numeric in the database: it is ",
-                         class(x)[1L], "."),
+  abort("data", c(text_of("column_is_not_numeric", name = quoted(name), class = class(x)[1L]),
                   if (length(odd) && !is.na(odd))
-                    c(x = paste0("For example the value ", quoted(odd), ".")),
-                  i = paste0("Recode it as numbers there, or declare what means missing: ",
-                             "missing_codes = c(\"n/a\", ...).")))
+                    c(x = text_of("example_value", odd = quoted(odd))),
+                  i = text_of("recode_numbers_there_or")))
 }
 
 # --- queries -------------------------------------------------------------------------------------
@@ -114,12 +113,12 @@ sql_columns <- function(table, wanted) {
   con <- table$connection
   vapply(wanted$variables, function(name) {
     quoted <- DBI::dbQuoteIdentifier(con, name)
-    text <- if (wanted$types[[name]] == "logical") paste0("CASE WHEN ", quoted, " THEN 1 WHEN NOT ",
-                                                          quoted, " THEN 0 END") else quoted
+    text <- if (wanted$types[[name]] == "logical") text_of("case_when_then_1", value = quoted,
+        value_2 = quoted) else quoted
     codes <- sql_codes(con, wanted$codes, wanted$types[[name]])
-    if (length(codes)) text <- paste0("CASE WHEN ", quoted, " IN (", paste(codes, collapse = ", "),
-                                      ") THEN NULL ELSE ", text, " END")
-    paste0("CAST(", text, " AS DOUBLE PRECISION)")
+    if (length(codes)) text <- text_of("case_when_then_null", value = quoted,
+                                       codes = paste(codes, collapse = ", "), value_2 = text)
+    text_of("cast_double_precision", value = text)
   }, "")
 }
 
@@ -137,7 +136,7 @@ sql_number <- function(x) sprintf("%.17g", x)
 sql_source <- function(table, columns, wanted) {
   con <- table$connection
   names <- paste0("v", seq_along(columns))
-  group <- if (!is.null(wanted$by)) paste0(DBI::dbQuoteIdentifier(con, wanted$by), " AS g")
+  group <- if (!is.null(wanted$by)) text_of("as_g", by = DBI::dbQuoteIdentifier(con, wanted$by))
   paste0("(SELECT ", paste(c(group, paste(columns, "AS", names)), collapse = ", "), " FROM ",
          table$from, ") AS cases")
 }
@@ -189,9 +188,8 @@ database_counts <- function(table, columns, wanted) {
   found$mean <- found$values[, 1L + seq_along(columns), drop = FALSE]
   bad <- which(colSums(is.nan(found$mean) | is.infinite(found$mean)) > 0)
   if (length(bad))
-    abort("data", c(paste0("Column ", quoted(wanted$variables[bad[1L]]),
-                           " holds values that are infinite or no numbers."),
-                    i = "Mend them in the database, or leave the column out."))
+    abort("data", c(text_of("column_holds_values_are", bad = quoted(wanted$variables[bad[1L]])),
+                    i = text_of("mend_them_database_or")))
   found
 }
 
@@ -205,9 +203,9 @@ check_no_text <- function(table, wanted) {
                   ") IN ('text', 'blob') LIMIT 1")
     rows <- in_database(DBI::dbGetQuery(con, sql))
     if (nrow(rows) && !is_code(as.character(rows$x), wanted$codes))
-      abort("data", c(paste0("Column ", quoted(name), " holds text among its numbers."),
-                      x = paste0("For example the value ", quoted(as.character(rows$x)), "."),
-                      i = "Mend it in the database, or declare it in `missing_codes`."))
+      abort("data", c(text_of("column_holds_text_among", name = quoted(name)),
+                      x = text_of("example_value_3", rows = quoted(as.character(rows$x))),
+                      i = text_of("mend_database_or_declare")))
   }
 }
 
@@ -249,9 +247,9 @@ tally_of <- function(first, second, centre, wanted) {
       known$patterns <- merge_patterns(known$patterns, list(block))
     tally$groups[[group[k]]] <- known
   }
-  if (tally$rows == 0) abort("data", "The data have no rows.")
+  if (tally$rows == 0) abort("data", text_of("data_have_no_rows_7"))
   if (length(tally$groups) == 0L)
-    abort("data", paste0("No row has a value of ", quoted(wanted$by), " to group by."))
+    abort("data", text_of("no_row_has_value", by = quoted(wanted$by)))
   tally
 }
 

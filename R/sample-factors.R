@@ -31,15 +31,14 @@ code_data <- function(data, coding) {
     strange <- setdiff(x[!is.na(x)], levels)
     if (length(strange)) {
       abort("data",
-            c(paste0("Column ", quoted(name), " holds ", quoted(strange[1L]),
-                     ", which the fitted data did not."),
-              i = paste0("Known values: ", enumerate(levels), ".")))
+            c(text_of("column_holds_which_fitted", name = quoted(name),
+                      strange = quoted(strange[1L])),
+              i = text_of("known_values", levels = enumerate(levels))))
     }
     new <- coded_names(name, levels)
     clash <- setdiff(intersect(new, names(data)), name)
     if (length(clash))
-      abort("data", paste0("The 0/1 columns for ", quoted(name), " would overwrite column ",
-                           quoted(clash[1L]), "."))
+      abort("data", text_of("n0_1_columns_would", name = quoted(name), clash = quoted(clash[1L])))
     for (k in seq_along(new)) data[[new[k]]] <- as.numeric(x == levels[k + 1L])
   }
   data
@@ -69,8 +68,8 @@ coding_notes <- function(coding) {
   vapply(names(coding), function(name) {
     levels <- coding[[name]]
     if (length(levels) == 2L)
-      return(paste0(name, " is coded 0 for ", levels[1L], " and 1 for ", levels[2L], "."))
-    paste0(name, " is coded by ", enumerate(coded_names(name, levels)),
-           ": 1 for that level, 0 otherwise; the reference is ", levels[1L], ".")
+      return(text_of("is_coded_0_1", name = name, levels = levels[1L], levels_2 = levels[2L]))
+    text_of("is_coded_1_level", name = name, levels = enumerate(coded_names(name, levels)),
+            levels_2 = levels[1L])
   }, "", USE.NAMES = FALSE)
 }

@@ -25,18 +25,16 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
     column[is_code(column, missing_codes)] <- NA
   text <- as.character(column)
   if (any(!nzchar(trimws(text)), na.rm = TRUE)) {
-    abort("data", c(paste0("Column ", quoted(by), " holds empty text in ",
-                           count_of(sum(!nzchar(trimws(text)), na.rm = TRUE), "row"),
-                           ": a group needs a name."),
-                    i = "Make it NA to leave these rows out, or give the group a name."))
+    abort("data", c(text_of("column_holds_empty_text", by = quoted(by),
+                            narm = count_of(sum(!nzchar(trimws(text)), na.rm = TRUE), "row")),
+                    i = text_of("make_na_leave_these")))
   }
   known <- if (is.factor(column)) levels(droplevels(column)) else
     natural_order(unique(column[!is.na(column)]))
   if (is.null(levels) && length(known) > 50L) {
     abort("data",
-          c(paste0("Column ", quoted(by), " holds ", length(known),
-                   " different values: too many to be groups."),
-            i = "Give a column with a few values, or pick some with levels = c(...)."))
+          c(text_of("column_holds_different_values", by = quoted(by), known = length(known)),
+            i = text_of("give_column_few_values")))
   }
   levels <- as_utf8(levels)
   labels <- value_labels(data[[by]], known)
@@ -44,18 +42,18 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
     pick_levels(levels, known, by, labels)
   if (length(wanted) < 2L) {
     abort("data",
-          c(paste0(if (is.null(levels)) paste0("Column ", quoted(by), " holds ") else
-                   "`levels` picks ", count_of(length(wanted), "group"),
-                   "; at least two are needed."),
-                    i = "Leave out `by` for one group."))
+          c(text_of("least_two_are_needed",
+                    levels = if (is.null(levels)) text_of("column_holds", by = quoted(by)) else
+                   "`levels` picks ", wanted = count_of(length(wanted), "group")),
+                    i = text_of("leave_out_one_group")))
   }
   rows <- lapply(wanted, function(level) which(text == level))
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
-    paste0("Groups by ", by, ": ",
-           enumerate(paste0(names(wanted), " (", lengths(rows), " rows)"), most = 12L), "."),
-    if (left > 0L) paste0("Left out ", count_of(left, "row"), " of other groups: ",
-                          enumerate(labels[!known %in% wanted]), "."))
+    text_of("groups_by_3", by = by, rows = enumerate(text_of("rows", wanted = names(wanted),
+        rows = lengths(rows)), most = 12L)),
+    if (left > 0L) text_of("left_out_other_groups", left = count_of(left, "row"),
+                           wanted = enumerate(labels[!known %in% wanted])))
   list(rows = rows, notes = notes, ungrouped = sum(is.na(text)))
 }
 
@@ -72,21 +70,21 @@ value_labels <- function(column, known) {
 pick_levels <- function(levels, known, by, labels = known) {
   if (!is.atomic(levels) || length(levels) == 0L || anyNA(levels)) {
     abort("input",
-          c("`levels` must be values of the grouping column.",
-            i = "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\")."))
+          c(text_of("levels_must_be_values"),
+            i = text_of("such_levels_c_evening_evening")))
   }
   value <- as.character(levels)
   at <- ifelse(value %in% known, match(value, known), match(value, labels))
   if (anyNA(at)) {
     strange <- value[is.na(at)][1L]
     shown <- ifelse(known == labels, known, paste0(known, " (", labels, ")"))
-    abort("name", c(paste0("There is no group ", quoted(strange), " in ", by, "."),
+    abort("name", c(text_of("there_is_no_group_5", strange = quoted(strange), by = by),
                     did_you_mean(strange, unique(c(known, labels))),
                     i = paste0("Groups: ", enumerate(shown, most = 20L), ".")))
   }
   label <- names(levels) %||% rep("", length(value))
   label[!nzchar(label)] <- labels[at][!nzchar(label)]
   if (anyDuplicated(at) || anyDuplicated(label))
-    abort("duplicate", "A group is named twice in `levels`.")
+    abort("duplicate", text_of("group_is_named_twice"))
   stats::setNames(known[at], label)
 }

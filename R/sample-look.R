@@ -87,30 +87,27 @@ look_notes <- function(look, robust) {
   if (robust) return(NULL)
   found <- c(
     if (isTRUE(look$kurtosis > normal_bound))
-      paste0("multivariate kurtosis beyond normal (z = ", format_fixed(look$kurtosis, 1L), ")"),
+      text_of("multivariate_kurtosis_beyond_normal", kurtosis = format_fixed(look$kurtosis, 1L)),
     if (length(look$tails))
-      paste0("heavy tails (kurtosis ",
-             enumerate(paste0(names(look$tails), " ", format_fixed(look$tails, 1L)), most = 6L),
-             ")"),
-    if (length(look$few)) paste0("five distinct answers (", enumerate(look$few, most = 8L), ")"),
+      text_of("heavy_tails_kurtosis", tails = enumerate(paste0(names(look$tails), " ",
+          format_fixed(look$tails, 1L)),
+          most = 6L)),
+    if (length(look$few)) text_of("five_distinct_answers", few = enumerate(look$few, most = 8L)),
     if (length(look$ends))
-      paste0("many at the end of the scale (",
-             enumerate(paste0(names(look$ends), " ", format_fixed(100 * look$ends, 0L), " %"),
-                       most = 6L), ")"))
+      text_of("many_end_scale", ends = enumerate(paste0(names(look$ends), " ",
+          format_fixed(100 * look$ends, 0L), " %"),
+                       most = 6L)))
   if (length(found) == 0L) return(NULL)
-  paste0("Not normal: ", paste(found, collapse = "; "), ". \u03c7\u00b2 and standard errors ",
-         "suppose normality: add ", instruction("robust"), ".")
+  text_of("not_normal_standard_errors", found = paste(found, collapse = "; "),
+          instruction = instruction("robust"))
 }
 
 # Items with two to four answers.
 ordered_words <- function(sample) {
   items <- setdiff(sample$look$ordered, sample$predictors)
   if (length(items) == 0L) return(NULL)
-  paste0(enumerate(items, most = 8L), if (length(items) == 1L) " has" else " have", " two to four ",
-         "distinct answers. A covariance model takes them for continuous: loadings and ",
-         "correlations come out too small, and skewed items look like a factor of their own. ",
-         "Estimation for ordered categories is another method, which orizzonte does not have ",
-         "(Rhemtulla, Brosseau-Liard & Savalei 2012).")
+  text_of("two_four_distinct_answers", items = enumerate(items, most = 8L),
+          items_2 = if (length(items) == 1L) " has" else " have")
 }
 
 code_sentences <- function(look) {
@@ -123,8 +120,7 @@ code_sentences <- function(look) {
   }, "")
   text <- paste(format_exact(values), collapse = ", ")
   if (length(values) > 1L) text <- paste0("c(", text, ")")
-  paste0("Read as answers, though they look like codes for missing values: ",
-         enumerate(each, most = 6L), ". If they are, give ",
-         instruction("declare_codes", r_codes = text,
-                     codes = paste(format_exact(values), collapse = ",")), ".")
+  text_of("read_answers_though_they", each = enumerate(each, most = 6L),
+          values = instruction("declare_codes", r_codes = text,
+                     codes = paste(format_exact(values), collapse = ",")))
 }

@@ -57,8 +57,8 @@ group_of_patterns <- function(collected, variables, request) {
   together <- together_of(patterns, variables)
   unknown <- variables[diag(together) == 0]
   if (length(unknown))
-    abort("data", c(paste0("Column ", quoted(unknown[1L]), " is missing in every row."),
-                    i = "Leave the item out of the model."))
+    abort("data", c(text_of("column_is_missing_every_row", unknown = quoted(unknown[1L])),
+                    i = text_of("leave_item_out_model_5")))
   total <- n + found$empty
   complete <- Filter(function(block) length(block$variables) == length(variables), patterns)
   if (request$incomplete == "drop" || length(patterns) == 1L)
@@ -76,19 +76,18 @@ complete_patterns <- function(complete, variables, total, n, request) {
   check_enough(size, "complete row", variables)
   block <- part_of_block(complete[[1L]], match(variables, complete[[1L]]$variables))
   check_varying(variables, block$mean, diag(block$covariance))
-  check_definite(block$covariance, "The covariance matrix of the data")
+  check_definite(block$covariance, text_of("covariance_matrix_data_4"))
   notes <- if (size < total)
-    paste0("Dropped ", format_count(total - size), " of ", format_count(total),
-           " rows with missing values in variables of the model; ", format_count(size),
-           " rows are used.")
+    text_of("dropped_rows_missing_values_variables", size = format_count(total - size),
+            total = format_count(total), size_2 = format_count(size))
   list(blocks = list(block), rows = NULL, used = NULL, total = total,
        notes = as.character(notes))
 }
 
 check_multiplier_complete <- function(request) {
   if (request$multiplier == "n") return(invisible())
-  abort("input", c("`multiplier` = \"n-1\" is for complete data.",
-                   i = "Leave it out, or drop incomplete rows: incomplete = \"drop\"."))
+  abort("input", c(text_of("multiplier_n_1_is"),
+                   i = text_of("leave_out_or_drop")))
 }
 
 # Saturated moments of patterns (EM), with what is said of missing values.
@@ -100,7 +99,7 @@ saturated_group <- function(patterns, variables, together, counts) {
   # with too few complete cases the matrix is singular whatever the variables are
   if (complete_cases(patterns, variables) <= length(variables) && !is_definite(covariance))
     refuse_saturated(match("degenerate", saturation_reasons) - 1L, patterns, variables)
-  check_definite(covariance, "The covariance matrix of the data, missing values allowed for,")
+  check_definite(covariance, text_of("covariance_matrix_data_missing"))
   n <- sum(vapply(patterns, `[[`, 0, "n"))
   block <- list(n = n, covariance = covariance, mean = stats::setNames(found$mean, variables),
                 variables = variables)
@@ -127,20 +126,18 @@ refuse_saturated <- function(status, patterns, variables) {
   for (block in patterns)
     if (!few && length(block$variables) == length(variables))
       check_definite(`dimnames<-`(block$covariance, list(block$variables, block$variables)),
-                     "The covariance matrix of the complete cases")
+                     text_of("covariance_matrix_complete_cases"))
   cause <- switch(reason,
-    unobserved = "One of the variables has no values at all.",
-    constant = "One of the variables does not vary.",
-    paste0(if (few) paste0("There are too few complete cases for ",
-                           count_of(length(variables), "variable"), ": ",
-                           format_count(complete), " of ", format_count(n), ".") else
-      paste0("The covariance matrix of the incomplete data becomes singular: some variables are ",
-             "(nearly) linear combinations of others.")))
-  abort("data", c("The means and covariances of the incomplete data cannot be estimated.",
+    unobserved = text_of("one_variables_has_no"),
+    constant = text_of("one_variables_does_not"),
+    paste0(if (few) text_of("there_are_too_few",
+                            variables = count_of(length(variables), "variable"),
+                            complete = format_count(complete), value = format_count(n)) else
+      text_of("covariance_matrix_incomplete_data")))
+  abort("data", c(text_of("means_covariances_incomplete_data"),
                   x = cause,
-                  i = if (few) paste0("Use fewer variables, more cases, or leave out the ",
-                                      "variables with most missing values.") else
-                    "Leave out one of the variables that determine each other."),
+                  i = if (few) text_of("use_fewer_variables_more") else
+                    text_of("leave_out_one_variables")),
         reason = reason)
 }
 

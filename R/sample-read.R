@@ -9,17 +9,17 @@ read_csv_file <- function(file, encoding = "UTF-8") {
   names <- as.character(strict_table(lines[seq_len(head)], file, separator, na.strings = NULL,
                                      colClasses = "character"))
   if (length(names) == 1L && grepl(";", names, fixed = TRUE)) {
-    abort("file", c(paste0(quoted(file), " is separated by semicolons."),
-                    i = "Save it with commas, or as .tsv with tabs."))
+    abort("file", c(text_of("is_separated_semicolons", file = quoted(file)),
+                    i = text_of("save_commas_or_tsv")))
   }
   body <- lines[-seq_len(head)]
-  if (length(body) == 0L) abort("file", paste0(quoted(file), " has a header but no rows."))
+  if (length(body) == 0L) abort("file", text_of("has_header_but_no", file = quoted(file)))
   records <- check_fields(body, length(names), file, separator, head)
   table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
   if (ncol(table) != length(names) || nrow(table) != records) {
-    abort("file", c(paste0("Cannot read ", quoted(file), ": ", records, " lines of ",
-                           count_of(length(names), "field"), " came out as ", nrow(table), " of ",
-                           ncol(table), "."), i = field_advice))
+    abort("file", c(text_of("cannot_read_lines_came", file = quoted(file), records = records,
+                            value = count_of(length(names), "field"), table = nrow(table),
+                            table_2 = ncol(table)), i = field_advice))
   }
   names(table) <- names
   for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
@@ -50,15 +50,15 @@ check_fields <- function(lines, fields, file, separator, head) {
     whole <- gsub("\"[^\"]*\"", "", whole)
   }
   wrong <- function(k, ...) {
-    abort("file", c(paste0(quoted(file), ", line ", head + starts[k], ": ", ..., "."),
+    abort("file", c(text_of("line_2", file = quoted(file), starts = head + starts[k], value = ...),
                     i = field_advice))
   }
-  if (open[length(open)]) wrong(length(starts), "a quote is opened and never closed")
+  if (open[length(open)]) wrong(length(starts), text_of("quote_is_opened_never"))
   found <- count(whole, separator) + 1L
   bad <- which(found != fields)
   if (length(bad)) {
     wrong(bad[1L], if (!nzchar(trimws(whole[bad[1L]]))) "a blank line" else
-      paste0("expected ", count_of(fields, "field"), " but found ", found[bad[1L]]))
+      text_of("expected_but_found", fields = count_of(fields, "field"), bad = found[bad[1L]]))
   }
   length(starts)
 }
@@ -76,7 +76,7 @@ plain_cells <- function(x) {
 # No line is filled, cut or guessed at: every warning of the reader is an error.
 strict_table <- function(lines, file, separator, ...) {
   stop_reading <- function(e) {
-    abort("file", c(paste0("Cannot read ", quoted(file), "."),
+    abort("file", c(text_of("cannot_read_7", file = quoted(file)),
                     x = gsub("\n", " ", conditionMessage(e), fixed = TRUE), i = field_advice))
   }
   text <- paste0(c(lines, ""), collapse = "\n")
@@ -90,7 +90,7 @@ strict_table <- function(lines, file, separator, ...) {
 without_trailing <- function(table, file) {
   last <- ncol(table)
   if (last < 2L || nzchar(names(table)[last]) || !all(is.na(table[[last]]))) return(table)
-  say(quoted(file), ": every line ends with a separator; the empty column after it is left out.")
+  say(quoted(file), text_of("every_line_ends_separator"))
   table[-last]
 }
 
@@ -112,12 +112,12 @@ statistics_readers <- c(sav = "read_sav", zsav = "read_sav", por = "read_por", d
 read_statistics_file <- function(file, ending) {
   check_readable(file)
   if (!requireNamespace("haven", quietly = TRUE)) {
-    abort("file", c(paste0("Reading .", ending, " files needs the package haven."),
-                    i = "install.packages(\"haven\"), or save the data as CSV."))
+    abort("file", c(text_of("reading_files_needs_package", ending = ending),
+                    i = text_of("install_packages_haven_or")))
   }
   reader <- utils::getFromNamespace(statistics_readers[[ending]], "haven")
   arguments <- c(list(file), if ("user_na" %in% names(formals(reader))) list(user_na = TRUE))
   tryCatch(as.data.frame(do.call(reader, arguments)), error = function(e) {
-    abort("file", c(paste0("Cannot read ", quoted(file), "."), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_8", file = quoted(file)), x = conditionMessage(e)))
   })
 }

@@ -65,17 +65,14 @@ missing_sentence <- function(x) {
   if (is.null(m)) return(NULL)
   share <- function(v) paste0(format_fixed(100 * v, if (v > 0 && v < 0.1) 1L else 0L), " %")
   told <- if (is.null(m$test)) {
-    "whether that hangs on other answers cannot be tested here"
+    text_of("whether_hangs_other_answers")
   } else if (m$test$p < 0.05) {
-    paste0("what is missing hangs on other answers (Little's test, p ", p_clause(m$test$p),
-           "), so dropping rows would distort results")
+    text_of("what_is_missing_hangs", value = p_clause(m$test$p))
   } else {
-    paste0("nothing says that it hangs on other answers (Little's test, p ", p_clause(m$test$p),
-           ")")
+    text_of("nothing_says_hangs_other", value = p_clause(m$test$p))
   }
-  paste0(share(m$rows), " of the rows miss something, though ", share(m$cells), " of the values ",
-         "are there: dropping those rows would throw away ", share(m$rows), " of the cases, ",
-         "keeping them uses every value; ", told, ".")
+  text_of("rows_miss_something_though", rows = share(m$rows), cells = share(m$cells),
+          rows_2 = share(m$rows), told = told)
 }
 
 # --- clusters ------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ format_normality <- function(n) {
                                statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)),
                                c(FALSE, rep(TRUE, 4L))),
              if (anyNA(n$value))
-               "  skewness is left out: it would take minutes for so many rows and columns")
+               text_of("skewness_is_left_out"))
 }
 
 # Pairs that few rows have, missing values by group, Little's test, and what all of it means.
@@ -24,8 +24,8 @@ format_missing <- function(x) {
   m <- x$missing
   if (is.null(m)) return(NULL)
   test <- if (!is.null(m$test))
-    paste0("Little's test of missing completely at random: \u03c7\u00b2 = ",
-           format_fixed(m$test$statistic, 2L), ", df = ", m$test$df, ", p ", p_clause(m$test$p))
+    text_of("little_s_test_missing", statistic = format_fixed(m$test$statistic, 2L), df = m$test$df,
+            value = p_clause(m$test$p))
   c(format_coverage(m$coverage), format_missing_by_group(m$by_group), "",
     wrap_lines(c(test, missing_sentence(x))))
 }
@@ -35,7 +35,7 @@ format_coverage <- function(coverage) {
   if (nrow(at) == 0L) return(NULL)
   thin <- utils::head(at[order(coverage[at]), , drop = FALSE], 4L)
   names <- colnames(coverage)
-  c("", "Pairs that fewest rows have both of",
+  c("", text_of("pairs_fewest_rows_have"),
     format_table(list(pair = paste(names[thin[, 2L]], "and", names[thin[, 1L]]),
                       `share of rows` = paste0(format_fixed(100 * coverage[thin], 1L), " %")),
                  c(FALSE, TRUE)))
@@ -51,19 +51,31 @@ format_missing_by_group <- function(table) {
     paste0(format_fixed(100 * share, 1L), " %")
   })
   keep <- utils::head(order(-tapply(table$share, factor(table$variable, variables), max)), 8L)
-  c("", "Missing by group, the leading ones",
+  c("", text_of("missing_group_leading_ones"),
     format_table(c(list(variable = variables[keep]), lapply(columns, `[`, keep)),
                  c(FALSE, rep(TRUE, length(shown)))),
-    if (length(groups) > 8L) paste0("  and ", length(groups) - 8L, " more groups"))
+    if (length(groups) > 8L) text_of("more_groups", groups = length(groups) - 8L))
 }
 
 format_clusters <- function(x) {
   table <- x$clusters
   if (NROW(table) == 0L) return(NULL)
-  c("", paste0("Clusters by ", x$cluster_column, ": ", format_count(max(table$clusters))),
+  c("", text_of("clusters_by", cluster_column = x$cluster_column,
+                clusters = format_count(max(table$clusters))),
     format_table(list(variable = table$variable, ICC = format_fixed(table$icc),
                       `design effect` = format_fixed(table$design_effect, 2L),
                       p = format_p(table$p)), c(FALSE, TRUE, TRUE, TRUE)))
+}
+
+format_patterns <- function(patterns) {
+  if (nrow(patterns) < 2L) return(NULL)
+  shown <- utils::head(patterns, 6L)
+  missing <- ifelse(nzchar(shown$missing), shown$missing, "(nothing)")
+  long <- nchar(missing) > 56L
+  missing[long] <- paste0(substr(missing[long], 1L, 53L), "...")
+  c("", "Patterns of missing values",
+    format_table(list(rows = format_count(shown$rows), missing = missing), c(TRUE, FALSE)),
+    if (nrow(patterns) > 6L) text_of("more_patterns", patterns = nrow(patterns) - 6L))
 }
 
 format_screen <- function(x) {
@@ -83,44 +95,36 @@ format_screen <- function(x) {
                   VIF = ifelse(is.infinite(table$inflation), "Inf",
                                format_fixed(table$inflation, 1L)), note = table$note)
   lines <- c(heading("Data screening"),
-             paste0(count_of(x$rows, "row"), ", ", count_of(nrow(table), "column"), "; ",
-                    count_of(x$complete, "row"), " complete"),
+             text_of("complete", rows = count_of(x$rows, "row"),
+                     table = count_of(nrow(table), "column"),
+                     complete = count_of(x$complete, "row")),
              "", format_table(columns, c(FALSE, FALSE, rep(TRUE, 10L), FALSE),
                               spare = c("n", "VIF", "values", "type", "kurtosis", "skew")))
   if (any(lengths(x$codes)))
-    lines <- c(lines,
-               "  Odd codes are counted as missing here; declare them, and they are so everywhere.")
+    lines <- c(lines, text_of("odd_codes_are_counted"))
   if (!is.null(x$groups)) {
-    lines <- c(lines, "", paste0("Groups by ", x$by),
+    lines <- c(lines, "", text_of("groups_by_4", by = x$by),
                format_table(list(group = x$groups$group, n = format_count(x$groups$n),
                                  complete = format_count(x$groups$complete)),
                             c(FALSE, TRUE, TRUE)))
   }
-  if (nrow(x$patterns) > 1L) {
-    shown <- utils::head(x$patterns, 6L)
-    missing <- ifelse(nzchar(shown$missing), shown$missing, "(nothing)")
-    long <- nchar(missing) > 56L
-    missing[long] <- paste0(substr(missing[long], 1L, 53L), "...")
-    lines <- c(lines, "", "Patterns of missing values",
-               format_table(list(rows = format_count(shown$rows), missing = missing),
-                            c(TRUE, FALSE)),
-               if (nrow(x$patterns) > 6L) paste0("  and ", nrow(x$patterns) - 6L, " more patterns"))
-  }
+  lines <- c(lines, format_patterns(x$patterns))
   lines <- c(lines, format_missing(x), format_clusters(x))
   if (!is.null(x$normality)) lines <- c(lines, format_normality(x$normality))
   if (nrow(x$outliers)) {
     far <- utils::head(x$outliers, 5L)
-    lines <- c(lines, "", "Rows far from the rest (Mahalanobis, p < .001)",
+    lines <- c(lines, "", text_of("rows_far_from_rest"),
                format_table(list(row = format_count(far$row),
                                  `squared distance` = format_fixed(far$distance, 1L),
                                  p = format_p(far$p))),
-               if (nrow(x$outliers) > 5L) paste0("  and ", nrow(x$outliers) - 5L, " more"))
+               if (nrow(x$outliers) > 5L) text_of("and_more_4", outliers = nrow(x$outliers) - 5L))
   }
   advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice),
-                                           indent = 2L, hang = 5L) else "  Nothing stands out."
+                                           indent = 2L,
+                                           hang = 5L) else text_of("nothing_stands_out")
   c(lines, "", "What to do", advice, "", if (x$blueprint)
     next_step("fit_blueprint") else
-    c("With the blueprint, items keyed against their construct are found, too:",
+    c(text_of("blueprint_items_keyed_against"),
       paste0("  ", instruction("screen_with_blueprint")), "",
       "Next: write a blueprint, then",
       paste0("  ", instruction("fit_blueprint"))))

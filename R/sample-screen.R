@@ -61,14 +61,15 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
-    abort("data", c("screen_data() needs a data frame.", x = paste0("It is ", describe(data), ".")))
-  if (nrow(data) == 0L || ncol(data) == 0L) abort("data", "The data have no rows or no columns.")
+    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_24",
+        data = describe(data))))
+  if (nrow(data) == 0L || ncol(data) == 0L) abort("data", text_of("data_have_no_rows_or"))
   check_columns(data)
   check_missing_codes(missing_codes)
   chosen <- screened_variables(rlang::enquo(variables), data)
   by <- capture_names(rlang::enquo(by), "by")$names
   if (length(by) > 1L)
-    abort("input", c("`by` must be one column.", x = paste0("It is ", enumerate(by), ".")))
+    abort("input", c(text_of("must_be_one_column"), x = text_of("it_is_25", by = enumerate(by))))
   if (length(by)) check_group_column(by, data)
   clusters <- captured_column(rlang::enquo(clusters), "`clusters`")
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes, clusters)
@@ -93,11 +94,9 @@ screened_variables <- function(quosure, data) {
 check_screened <- function(data, names) {
   unnamed <- which(is.na(names) | !nzchar(names))
   if (length(unnamed) == 0L) return(check_no_lists(data, names))
-  abort("data", c(paste0("Column ", unnamed[1L], " of the data has no name."),
-                  i = paste0("Files written with row names begin with such a column: write them ",
-                             "without (row.names = FALSE), or give the column a name."),
-                  i = paste0("A covariance matrix with row names is read as summary data, not ",
-                             "screened.")))
+  abort("data", c(text_of("column_data_has_no", unnamed = unnamed[1L]),
+                  i = text_of("files_written_row_names"),
+                  i = text_of("covariance_matrix_row_names")))
 }
 
 screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) {
@@ -181,7 +180,7 @@ cluster_advice <- function(clustered, name) {
   strong <- clustered$variable[which(stats::p.adjust(clustered$p, "holm") < 0.05)]
   c(if (count < few_clusters)
       advise("clusters", name, count, " clusters of ", name, ", fewer than ", few_clusters,
-             ": standard errors by cluster will be too small."),
+             text_of("standard_errors_cluster_will")),
     if (length(strong))
       advise("clusters", strong, "Answers within ", name, " resemble each other (",
              enumerate(strong, most = 6L), "): fit with ",
@@ -234,8 +233,7 @@ code_advice <- function(names, raw, codes) {
   for (name in names) {
     if (identifier_like(raw[[name]])) {
       add("identifier", name, name,
-          paste0(" looks like an identifier: nearly every row has its own value. Leave it out ",
-                 "of the model."))
+          text_of("looks_like_identifier_nearly"))
     }
   }
   for (code in sort(unique(unlist(codes)))) {
@@ -243,9 +241,9 @@ code_advice <- function(names, raw, codes) {
     times <- sum(vapply(raw[holders], function(x) sum(x == code, na.rm = TRUE), 0L))
     add("code", holders, enumerate(holders), if (length(holders) == 1L) " holds " else " hold ",
         format_exact(code), " (", count_of(times, "time"),
-        "), far outside the rest: declare ",
+        text_of("far_outside_rest_declare"),
         instruction("declare_codes", r_codes = format_exact(code), codes = format_exact(code)),
-        " if it means missing.")
+        text_of("if_means_missing"))
   }
   advice
 }
@@ -253,9 +251,9 @@ code_advice <- function(names, raw, codes) {
 content_advice <- function(names, known, distinct) {
   advice <- list()
   add <- function(...) advice <<- c(advice, advise(...))
-  for (name in names[known == 0L]) add("empty", name, name, " is empty: leave it out.")
+  for (name in names[known == 0L]) add("empty", name, name, text_of("is_empty_leave_out"))
   for (name in names[known > 0L & distinct == 1L])
-    add("constant", name, name, " is the same in every row: leave it out.")
+    add("constant", name, name, text_of("is_same_every_row"))
   advice
 }
 
@@ -264,12 +262,13 @@ together_advice <- function(together) {
   add <- function(...) advice <<- c(advice, advise(...))
   for (set in together$duplicates) {
     add("duplicate", set$columns, set$columns[1L], " and ", set$columns[2L],
-        if (set$exact) " are the same column twice" else
-      paste0(" correlate ", format_fixed(set$r), ": nearly the same column"), ". Keep one of them.")
+        if (set$exact) text_of("are_same_column_twice") else
+      text_of("correlate_nearly_same_column", value = format_fixed(set$r)),
+        text_of("keep_one_them"))
   }
   for (set in together$dependent) {
     add("dependent", set$leader, set$text,
-        " Leave one of them out (a sum score does not belong beside its items).")
+        text_of("leave_one_them_out_sum"))
   }
   high <- names(together$inflation)[!is.na(together$inflation) & together$inflation > 10 &
                                     is.finite(together$inflation)]
@@ -278,7 +277,7 @@ together_advice <- function(together) {
                            lapply(together$duplicates, `[[`, "columns"))))
   if (length(high))
     add("collinear", high, enumerate(high),
-        ": variance inflation above 10; together they say nearly the same.")
+        text_of("variance_inflation_above_10"))
   advice
 }
 
@@ -292,8 +291,8 @@ keying_advice <- function(bp, x) {
                                                    use = "pairwise.complete.obs")))
     if (length(against)) {
       add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are",
-          " keyed against the other items of ", name, ": recode ",
-          if (length(against) == 1L) "it" else "them", ", or expect a negative loading.")
+          text_of("keyed_against_other_items"), name, ": recode ",
+          if (length(against) == 1L) "it" else "them", text_of("or_expect_negative_loading"))
     }
   }
   advice
@@ -304,14 +303,13 @@ tail_advice <- function(bent, outliers, rows) {
   add <- function(...) advice <<- c(advice, advise(...))
   if (length(bent))
     add("skew", bent, enumerate(bent),
-        ": strongly skewed or peaked; normal-theory standard errors and tests are off.")
+        text_of("strongly_skewed_or_peaked"))
   if (nrow(outliers)) {
     far <- outliers[outliers$p < 0.05 / rows, , drop = FALSE]
     if (nrow(far)) {
       add("outlier", character(), if (nrow(far) == 1L) "Row " else "Rows ", enumerate(far$row),
           if (nrow(far) == 1L) " lies" else " lie",
-          paste0(" far from all others (Mahalanobis distance): look at the original answers, ",
-                 "and fit with and without."))
+          text_of("far_from_all_others_mahalanobis"))
     }
   }
   advice
@@ -324,8 +322,8 @@ text_advice <- function(names, raw, known) {
     as_number <- suppressWarnings(as.numeric(raw[[name]]))
     if (sum(!is.na(as_number)) > 0.5 * known[[name]]) {
       odd <- raw[[name]][!is.na(raw[[name]]) & is.na(as_number)]
-      add("text", name, name, " is text but mostly numbers",
-          if (length(odd)) paste0(" (an exception: ", quoted(odd[1L]), ")"), ": recode it.")
+      add("text", name, name, text_of("is_text_but_mostly"),
+          if (length(odd)) text_of("an_exception", odd = quoted(odd[1L])), ": recode it.")
     }
   }
   advice
@@ -423,10 +421,10 @@ screen_together <- function(x) {
       out$dependent <- c(out$dependent, list(list(
         columns = involved, leader = leader,
         text = if (leader_is_sum) {
-          paste0(leader, " is ", if (abs(slope[1L] - 1) < 0.05) "the sum" else
-                 "a multiple of the sum", " of ", enumerate(others, most = 12L), ".")
+          text_of("is_of", leader = leader, slope = if (abs(slope[1L] - 1) < 0.05) "the sum" else
+                 "a multiple of the sum", others = enumerate(others, most = 12L))
         } else {
-          paste0(leader, " can be computed from ", enumerate(others, most = 12L), ".")
+          text_of("can_be_computed_from", leader = leader, others = enumerate(others, most = 12L))
         })))
     }
     kept <- setdiff(kept, if (pair) involved[2L] else leader)
@@ -507,14 +505,14 @@ group_sizes <- function(data, by, m) {
   small <- whole <= variables
   holes <- !small & whole < half_complete * count
   advice <- if (length(group) > 50L) {
-    paste0(by, " has ", length(group), " values: is it a grouping?")
+    text_of("has_values_is_grouping", by = by, group = length(group))
   } else if (any(small)) {
-    paste0("Too few complete rows for ", variables, " variables: ",
-           enumerate(paste0(group[small], " (", whole[small], ")")), ".")
+    text_of("too_few_complete_rows", variables = variables,
+            small = enumerate(paste0(group[small], " (", whole[small], ")")))
   } else if (any(holes)) {
-    paste0("Most rows miss a value in ",
-           enumerate(paste0(group[holes], " (", whole[holes], " of ", count[holes],
-                            " are complete)")), ": why there?")
+    text_of("most_rows_miss_value", holes = enumerate(text_of("are_complete", holes = group[holes],
+        holes_2 = whole[holes],
+        holes_3 = count[holes])))
   }
   list(table = list_frame(list(group = group, n = count, complete = whole)), advice = advice)
 }

@@ -30,11 +30,11 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) 
   cov <- as_square(cov)
   if (missing(n) || is.null(n)) {
     abort("summary_data",
-          c("Summary data need the number of cases.", i = "Give it: summary_data(cov, n = 300)."))
+          c(text_of("summary_data_need_number"), i = text_of("give_summary_data_cov")))
   }
   if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
     abort("summary_data",
-          c("`n` must be one number, at least 2.", x = paste0("It is ", describe(n), ".")))
+          c(text_of("n_must_be_one"), x = text_of("it_is_26", value = describe(n))))
   }
   names <- colnames(cov)
   correlation <- FALSE
@@ -42,25 +42,22 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) 
   if (!is.null(sd)) {
     if (!unit) {
       abort("summary_data",
-            c("With `sd`, `cov` must be a correlation matrix (ones on the diagonal).",
-              i = "Leave `sd` out when the matrix already holds covariances."))
+            c(text_of("sd_cov_must_be"),
+              i = text_of("leave_sd_out_when")))
     }
     sd <- in_order_of(sd, names, "sd")
     if (any(sd <= 0))
       abort("summary_data",
-            paste0("The standard deviation of ", quoted(names[sd <= 0][1L]), " is not positive."))
+            text_of("standard_deviation_is_not", sd = quoted(names[sd <= 0][1L])))
     check_correlations(cov)
     cov <- cov * outer(sd, sd)
   } else if (unit && nrow(cov) > 1L) {
     correlation <- TRUE
     check_correlations(cov)
     warn("correlation",
-         c("Only correlations are known, so they are analysed as if they were covariances.",
-           i = paste0(
-             "Estimates are in standard-deviation units. Standardized values and ",
-             "\u03c7\u00b2 hold when the model is ",
-                      "free to rescale every variable; raw standard errors do not."),
-           i = "Give `sd` to analyse covariances."))
+         c(text_of("only_correlations_are_known"),
+           i = text_of("estimates_are_standard_deviation"),
+           i = text_of("give_sd_analyse_covariances")))
   }
   if (!is.null(means)) means <- in_order_of(means, names, "means")
   check_definite(cov, "The matrix")
@@ -80,34 +77,34 @@ check_correlations <- function(cov) {
   if (nrow(beyond) == 0L) return(invisible())
   pair <- colnames(cov)[rev(beyond[1L, ])]
   abort("summary_data",
-        c(paste0("A correlation is beyond 1: that of ", quoted(pair[1L]), " and ",
-                 quoted(pair[2L]), " is ", format(cov[pair[1L], pair[2L]]), "."),
-                 i = "Check the matrix for a misprint."))
+        c(text_of("correlation_is_beyond_1_is", pair = quoted(pair[1L]), pair_2 = quoted(pair[2L]),
+                  pair_3 = format(cov[pair[1L], pair[2L]])),
+                 i = text_of("check_matrix_misprint")))
 }
 
 as_square <- function(cov) {
   if (is.data.frame(cov)) cov <- as.matrix(cov)
   if (!is.matrix(cov) || !is.numeric(cov)) {
     abort("summary_data",
-          c("`cov` must be a numeric matrix.", x = paste0("It is ", describe(cov), ".")))
+          c(text_of("cov_must_be_numeric"), x = text_of("it_is_27", cov = describe(cov))))
   }
   if (nrow(cov) != ncol(cov)) {
     abort("summary_data",
-          c("The matrix is not square.",
-            x = paste0("It has ", nrow(cov), " rows and ", ncol(cov), " columns.")))
+          c(text_of("matrix_is_not_square"),
+            x = text_of("has_rows_columns", cov = nrow(cov), cov_2 = ncol(cov))))
   }
   names <- colnames(cov) %||% rownames(cov)
   if (is.null(names)) {
     abort("summary_data",
-          c("The matrix has no variable names.",
-            i = "Set them: dimnames(cov) <- list(names, names)."))
+          c(text_of("matrix_has_no_variable"),
+            i = text_of("set_them_dimnames_cov")))
   }
   if (anyDuplicated(names))
     abort("summary_data",
-          paste0("Two variables are called ", quoted(names[duplicated(names)][1L]), "."))
+          text_of("two_variables_are_called", duplicated = quoted(names[duplicated(names)][1L])))
   if (!is.null(rownames(cov)) && !is.null(colnames(cov)) &&
       !identical(rownames(cov), colnames(cov))) {
-    abort("summary_data", "Row and column names of the matrix differ.")
+    abort("summary_data", text_of("row_column_names_matrix"))
   }
   upper <- cov[upper.tri(cov)]
   lower <- cov[lower.tri(cov)]
@@ -117,23 +114,23 @@ as_square <- function(cov) {
   if (anyNA(cov)) {
     at <- which(is.na(cov), arr.ind = TRUE)[1L, ]
     abort("summary_data",
-          paste0("The covariance of ", quoted(names[at[1L]]), " and ", quoted(names[at[2L]]),
-                 " is missing."))
+          text_of("covariance_is_missing", at = quoted(names[at[1L]]),
+                  at_2 = quoted(names[at[2L]])))
   }
   endless <- which(!is.finite(cov), arr.ind = TRUE)
   if (nrow(endless)) {
     at <- endless[1L, ]
-    abort("summary_data", paste0("The covariance of ", quoted(names[at[1L]]), " and ",
-                                 quoted(names[at[2L]]), " is not finite: ",
-                                 cov[at[1L], at[2L]], "."))
+    abort("summary_data", text_of("covariance_is_not_finite", at = quoted(names[at[1L]]),
+                                  at_2 = quoted(names[at[2L]]), at_3 = cov[at[1L], at[2L]]))
   }
   gap <- abs(cov - t(cov))
   if (any(gap > 1e-6 * max(abs(cov)))) {
     at <- which(gap == max(gap), arr.ind = TRUE)[1L, ]
-    abort("summary_data", c("The matrix is not symmetric.",
-                            x = paste0("Look at ", quoted(names[at[1L]]), " and ",
-                                       quoted(names[at[2L]]), ": ", format(cov[at[1L], at[2L]]),
-                                       " and ", format(cov[at[2L], at[1L]]), ".")))
+    abort("summary_data", c(text_of("matrix_is_not_symmetric"),
+                            x = text_of("look_at_and_and", at = quoted(names[at[1L]]),
+                                        at_2 = quoted(names[at[2L]]),
+                                        at_3 = format(cov[at[1L], at[2L]]),
+                                        at_4 = format(cov[at[2L], at[1L]]))))
   }
   cov <- (cov + t(cov)) / 2
   dimnames(cov) <- list(names, names)
@@ -143,17 +140,17 @@ as_square <- function(cov) {
 in_order_of <- function(x, names, what) {
   if (is.data.frame(x)) x <- unlist(x)
   if (!is.numeric(x) || !all(is.finite(x)))
-    abort("summary_data", paste0("`", what, "` must be finite numbers without gaps."))
+    abort("summary_data", text_of("must_be_finite_numbers", what = what))
   if (!is.null(names(x))) {
     lacking <- setdiff(names, names(x))
     if (length(lacking))
-      abort("summary_data", c(paste0("`", what, "` lacks ", enumerate(quoted(lacking)), "."),
+      abort("summary_data", c(text_of("lacks", what = what, lacking = enumerate(quoted(lacking))),
                               did_you_mean(lacking[1L], names(x))))
     x <- x[names]
   }
   if (length(x) != length(names)) {
     abort("summary_data",
-          paste0("`", what, "` has ", length(x), " values for ", length(names), " variables."))
+          text_of("has_values_variables", what = what, value = length(x), value_2 = length(names)))
   }
   stats::setNames(as.numeric(x), names)
 }
@@ -169,8 +166,8 @@ is_definite <- function(cov) {
 check_definite <- function(cov, what) {
   sd <- sqrt(pmax(diag(cov), 0))
   if (any(sd == 0)) {
-    abort("data", c(paste0(quoted(colnames(cov)[sd == 0][1L]), " does not vary."),
-                    i = "Leave it out of the model."))
+    abort("data", c(text_of("does_not_vary", sd = quoted(colnames(cov)[sd == 0][1L])),
+                    i = text_of("leave_out_model_4")))
   }
   if (is_definite(cov)) return(invisible(cov))
   correlation <- cov / outer(sd, sd)
@@ -178,17 +175,16 @@ check_definite <- function(cov, what) {
   vector <- eigen$vectors[, ncol(correlation)]
   involved <- colnames(cov)[abs(vector) > 0.2]
   abort(if (what == "The matrix") "summary_data" else "data",
-        c(paste0(what,
-                 " is not positive definite: its smallest eigenvalue (of the correlations) is ",
-                 formatC(eigen$values[ncol(correlation)], digits = 2L, format = "g"), "."),
-          i = paste0("These variables determine each other: ", enumerate(involved),
-                     ". Leave one out, or check for a sum score among its items.")))
+        c(text_of("is_not_positive_definite", what = what,
+                  correlation = formatC(eigen$values[ncol(correlation)], digits = 2L,
+                                        format = "g")),
+          i = text_of("these_variables_determine_each", involved = enumerate(involved))))
 }
 
 #' @export
 print.orizzonte_summary_data <- function(x, ...) {
-  put_lines(heading(paste0("Summary data: ", length(x$names), " variables, n = ",
-                           format_count(x$n))),
+  put_lines(heading(text_of("summary_data_variables_n", value = length(x$names),
+                            value_2 = format_count(x$n))),
             if (is.null(x$covariance)) format_collected(x) else format_known_moments(x))
   invisible(x)
 }
@@ -204,7 +200,7 @@ format_known_moments <- function(x) {
                if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names),
                       function(j) format_fixed(table[, j], 2L)))
-  c(paste0(enumerate(known), if (x$correlation) "; no standard deviations are known" else
+  c(paste0(enumerate(known), if (x$correlation) text_of("no_standard_deviations_are") else
            " (divisor n)", ":"),
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))
 }
@@ -218,10 +214,10 @@ format_collected <- function(x) {
     n <- vapply(of, `[[`, 0, "n")
     sum(n * vapply(of, function(block) block$mean[[name]], 0)) / sum(n)
   }, 0)
-  c(wrap_lines(paste0("Collected from ", x$from, " by missing pattern: ",
-                      count_of(length(x$patterns), "pattern"),
-                      if (isTRUE(x$empty > 0)) paste0("; ", count_of(x$empty, "row"),
-                                                      " without any value"), ".")),
+  c(wrap_lines(text_of("collected_from_missing_pattern", from = x$from,
+                       patterns = count_of(length(x$patterns), "pattern"),
+                       empty = if (isTRUE(x$empty > 0)) text_of("without_any_value",
+                           empty = count_of(x$empty, "row")))),
     format_table(list(variable = x$names, mean = format_fixed(mean), seen = format_count(seen),
                       missing = format_count(x$n - seen)), c(FALSE, TRUE, TRUE, TRUE)))
 }
@@ -257,8 +253,8 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "U
   }
   table <- one_group(table, group, file)
   if (names(table)[1L] != "row") {
-    abort("file", c(paste0(file, " is not a summary-data file."),
-                    i = "Its first column must be called `row`; the others are the variables."))
+    abort("file", c(text_of("is_not_summary_data", file = file),
+                    i = text_of("first_column_must_be")))
   }
   labels <- as.character(table$row)
   variables <- names(table)[-1L]
@@ -266,23 +262,23 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "U
   if (!is.numeric(values) && !all(is.na(values))) {
     bad <- which(suppressWarnings(is.na(array(as.numeric(values), dim(values)))) & !is.na(values),
                  arr.ind = TRUE)[1L, ]
-    abort("file", paste0(file, ": ", quoted(values[bad[1L], bad[2L]]), " in row ",
-                         quoted(labels[bad[1L]]), " is not a number."))
+    abort("file", text_of("row_is_not_number", file = file, bad = quoted(values[bad[1L], bad[2L]]),
+                          bad_2 = quoted(labels[bad[1L]])))
   }
   twice <- labels[duplicated(labels)]
   if (length(twice)) {
-    abort("file", c(paste0(file, ": there are two rows ", quoted(twice[1L]), "."),
-                    i = if (is.null(group)) "Several groups need a first column .group."))
+    abort("file", c(text_of("there_are_two_rows", file = file, twice = quoted(twice[1L])),
+                    i = if (is.null(group)) text_of("several_groups_need_first")))
   }
   special <- labels %in% c(".n", ".mean", ".sd")
   unknown <- setdiff(labels[!special], variables)
   if (length(unknown)) {
-    abort("file", c(paste0(file, ": row ", quoted(unknown[1L]), " is not one of the columns."),
+    abort("file", c(text_of("row_is_not_one", file = file, unknown = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], c(variables, ".n", ".mean", ".sd"))))
   }
   lacking <- setdiff(variables, labels)
   if (length(lacking))
-    abort("file", paste0(file, ": there is no row for ", enumerate(quoted(lacking)), "."))
+    abort("file", text_of("there_is_no_row_5", file = file, lacking = enumerate(quoted(lacking))))
   pick <- function(label) {
     row <- values[labels == label, ]
     if (length(row)) stats::setNames(as.numeric(row), variables)
@@ -298,13 +294,14 @@ one_group <- function(table, group, file) {
   if (!".group" %in% names(table)) {
     if (!is.null(group))
       abort("file",
-            paste0(file, " has no `.group` column, so there is no group ", quoted(group), "."))
+            text_of("has_no_group_column", file = file, group = quoted(group)))
     return(table)
   }
   groups <- unique(as.character(table$.group))
   group <- group %||% groups
   if (!group %in% groups)
     abort("file",
-          c(paste0(file, " has no group ", quoted(group), "."), did_you_mean(group, groups)))
+          c(text_of("has_no_group", file = file, group = quoted(group)),
+            did_you_mean(group, groups)))
   table[as.character(table$.group) == group, setdiff(names(table), ".group"), drop = FALSE]
 }

@@ -37,13 +37,13 @@ announce_sample <- function(sample) {
 kept_words <- function(sample) {
   with <- total_of(sample, "with_missing")
   empty <- total_of(sample, "empty")
-  paste0("; ", format_count(with), if (with == 1L) " has missing values and is" else
-    " have missing values and are", " kept (casewise ML: missing at random given these ",
-    "variables, normality also of predictors)",
-    if (empty > 0L) paste0("; ", count_of(empty, "row"), " without any value ",
-                           if (empty == 1L) "is" else "are", " left out"),
-         if (length(told_by(sample))) paste0("; auxiliary, not in the model: ",
-                                             enumerate(told_by(sample))))
+  text_of("kept_casewise_ml_missing", with = format_count(with),
+          with_2 = if (with == 1L) " has missing values and is" else
+    " have missing values and are", empty = if (empty > 0L) text_of("without_any_value_left",
+        empty = count_of(empty, "row"),
+        empty_2 = if (empty == 1L) "is" else "are"),
+          sample = if (length(told_by(sample)))
+            text_of("auxiliary_not_model", sample = enumerate(told_by(sample))))
 }
 
 told_by <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
@@ -52,8 +52,8 @@ told_by <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
 left_words <- function(sample) {
   one <- function(count, column) {
     if (count > 0L)
-      paste0("; ", count_of(count, "row"), " without a value of ", column,
-             if (count == 1L) " is" else " are", " left out")
+      text_of("without_value_left_out", count = count_of(count, "row"), column = column,
+              count_2 = if (count == 1L) " is" else " are")
   }
   paste0(c(one(sample$ungrouped, sample$by), one(sample$unclustered, sample$clusters), ""),
          collapse = "")
@@ -70,13 +70,11 @@ incomplete_notes <- function(sample) {
   holed <- intersect(sample$predictors, holes)
   two <- intersect(holed, unlist(lapply(sample$groups, `[[`, "two_valued")))
   c(if (length(sample$idle_auxiliary))
-      paste0("Nothing of the model is missing: left out as auxiliary, for it would tell nothing: ",
-             enumerate(sample$idle_auxiliary), "."),
+      text_of("nothing_model_is_missing", idle_auxiliary = enumerate(sample$idle_auxiliary)),
     if (length(holed))
-      paste0("Predictors with missing values, now part of the joint model: ", enumerate(holed),
-             ".", if (length(two))
-               paste0(" Of these ", enumerate(two), if (length(two) == 1L) " takes" else " take",
-                      " two values only, for which normality is a rough assumption.")),
+      text_of("predictors_missing_values_now", holed = enumerate(holed), two = if (length(two))
+               text_of("these_two_values_only", two = enumerate(two),
+                       two_2 = if (length(two) == 1L) " takes" else " take")),
     many_patterns_words(sample),
     unlist(lapply(names(sample$groups), function(g) unseen_words(sample, g))))
 }
@@ -86,11 +84,8 @@ many_patterns_words <- function(sample) {
   count <- sum(lengths(lapply(sample$groups, `[[`, "patterns")))
   cases <- sum(cases_by_group(sample))
   if (count <= many_patterns * cases || cases < 20) return(NULL)
-  paste0(format_count(count), " missing patterns among ", format_count(cases), " cases: most ",
-         "cases miss something else. Was the questionnaire given in parts, or are codes taken for ",
-         "missing? ",
-         instruction("see_missing"),
-         " shows them; the work grows with their number.")
+  text_of("missing_patterns_among_cases", count = format_count(count), cases = format_count(cases),
+          instruction = instruction("see_missing"))
 }
 
 unseen_words <- function(sample, g) {
@@ -99,30 +94,29 @@ unseen_words <- function(sample, g) {
   if (NROW(unseen) == 0L) return(NULL)
   names <- group$blocks[[1L]]$variables
   pairs <- paste(names[unseen[, 2L]], "with", names[unseen[, 1L]])
-  paste0("Never observed in the same case", in_group(sample, g), ": ", enumerate(pairs, most = 8L),
-         ". Nothing is known of ", if (length(pairs) == 1L) "their covariance" else
-           "these covariances", ", and ", if (length(pairs) == 1L) "it counts" else "they count",
-         " for no degree of freedom.")
+  text_of("never_observed_same_case", value = in_group(sample, g),
+          pairs = enumerate(pairs, most = 8L),
+          pairs_2 = if (length(pairs) == 1L) "their covariance" else
+           "these covariances", pairs_3 = if (length(pairs) == 1L) "it counts" else "they count")
 }
 
 sample_warnings <- function(sample) {
   thin <- unlist(lapply(names(sample$groups), function(g) {
     least <- sample$groups[[g]]$thinnest
     if (length(least$share) == 0L || least$share >= thin_coverage) return(NULL)
-    paste0("Only ", format_fixed(100 * least$share, 1L), " % of the cases", in_group(sample, g),
-           " have both ", enumerate(least$pair), ": what is said of the two rests on them.")
+    text_of("only_cases_have_both", share = format_fixed(100 * least$share, 1L),
+            value = in_group(sample, g), pair = enumerate(least$pair))
   }))
   clusters <- count_clusters(sample)
   c(thin, ordered_words(sample), many_left_words(sample, sample$ungrouped, sample$by),
     many_left_words(sample, sample$unclustered, sample$clusters),
     if (isTRUE(clusters < few_clusters))
-      paste0(count_of(clusters, "cluster"), " of ", sample$clusters, ": with fewer than ",
-             few_clusters, ", standard errors by cluster are too small and tests reject too often ",
-             "(Huang 2018)."))
+      text_of("fewer_than_standard_errors", clusters = count_of(clusters, "cluster"),
+              clusters_2 = sample$clusters, few_clusters = few_clusters))
 }
 
 many_left_words <- function(sample, count, column) {
   if (count <= many_left_out * sample$total_rows) return(NULL)
-  paste0(count_of(count, "row"), " of ", format_count(sample$total_rows), " have no value of ",
-         column, " and are left out: why is it missing there?")
+  text_of("have_no_value_are", count = count_of(count, "row"),
+          total_rows = format_count(sample$total_rows), column = column)
 }

@@ -59,8 +59,8 @@ sample_of.matrix <- function(source, request) {
 #' @export
 sample_of.orizzonte_summary_data <- function(source, request) {
   if (!is.null(request$by)) {
-    abort("data", c("Summary data of one group have no column to group by.",
-                    i = "Give a named list of summary_data(), one for each group."))
+    abort("data", c(text_of("summary_data_one_group"),
+                    i = text_of("give_named_list_summary")))
   }
   check_variables(request$blueprint)
   refuse_summary_data(request)
@@ -72,8 +72,8 @@ sample_of.orizzonte_summary_data <- function(source, request) {
 sample_of.list <- function(source, request) {
   if (!is_summary_list(source)) return(sample_of.default(source, request))
   if (is.null(names(source)) || anyDuplicated(names(source)) || any(!nzchar(names(source)))) {
-    abort("input", c("A list of summary data needs the names of its groups.",
-                     i = "list(evening = summary_data(...), weekend = summary_data(...))."))
+    abort("input", c(text_of("list_summary_data_needs"),
+                     i = text_of("list_evening_summary_data")))
   }
   check_variables(request$blueprint)
   refuse_summary_data(request)
@@ -93,12 +93,12 @@ sample_of.list <- function(source, request) {
 #' @export
 sample_of.default <- function(source, request) {
   abort("data",
-        c("`data` must be a data frame or summary data.",
-          x = paste0("It is ", describe(source), "."),
+        c(text_of("data_must_be_data"),
+          x = text_of("it_is_28", source = describe(source)),
           i = if (is.character(source) && length(source) == 1L &&
                   grepl("^.{1,200}[.](csv|tsv|txt)$", source))
-            paste0("Read the file first: read.csv(", quoted(source), ")."),
-          i = "For a covariance matrix, use summary_data(cov, n = ...)."))
+            text_of("read_file_first_read", source = quoted(source)),
+          i = text_of("covariance_matrix_use_summary")))
 }
 
 # Auxiliary variables tell nothing where nothing of the model is missing.
@@ -116,9 +116,8 @@ useful_auxiliary <- function(coded, rows, request, bp) {
 check_adjustable <- function(groups, request) {
   holed <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
   if (request$adjust == "mean" || !holed) return(groups)
-  abort("input", c("adjust = \"mean and variance\" is for complete data, and values are missing.",
-                   i = paste0("Use adjust = \"mean\", or drop incomplete cases: incomplete = ",
-                              "\"drop\".")))
+  abort("input", c(text_of("adjust_mean_variance_is"),
+                   i = text_of("use_adjust_mean_or")))
 }
 
 new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(),
@@ -140,9 +139,9 @@ new_sample <- function(groups, by = NULL, grouped = !is.null(by), coding = list(
 check_alike <- function(source) {
   with <- vapply(source, function(x) !is.null(x$mean), NA)
   if (all(with) || !any(with)) return(invisible())
-  abort("data", c(paste0("Means are known in group ", names(source)[with][1L], " and not in group ",
-                         names(source)[!with][1L], "."),
-                  i = "Give `means` in all groups, or in none."))
+  abort("data", c(text_of("means_are_known_group", with = names(source)[with][1L],
+                          with_2 = names(source)[!with][1L]),
+                  i = text_of("give_means_all_groups")))
 }
 
 # What needs single cases.
@@ -151,13 +150,13 @@ refuse_summary_data <- function(request) {
              names(Filter(Negate(is.null), unclass(request)[names(options_where(
                function(option) option$needs_cases))])))
   if (length(asked))
-    abort("data", c(paste0("`", asked[1L], "` needs the data case by case, not summary data."),
-                    i = "Give the data frame the summary came from."))
+    abort("data", c(text_of("needs_data_case_case", asked = asked[1L]),
+                    i = text_of("give_data_frame_summary")))
 }
 
 check_variables <- function(bp) {
   if (length(blueprint_variables(bp)$observed)) return(invisible())
-  abort("input", c("The blueprint has no variables yet.", i = "Add construct() or effect() first."))
+  abort("input", c(text_of("blueprint_has_no_variables"), i = text_of("add_construct_or_effect")))
 }
 
 # --- accessors -----------------------------------------------------------------------------------
@@ -223,7 +222,7 @@ group_data <- function(sample, g, variables, missing_codes, used = FALSE) {
 sample_for <- function(sample, request) {
   bp <- code_blueprint(request$blueprint, sample$coding)
   if (length(blueprint_variables(bp)$observed) == 0L) {
-    abort("input", c("Nothing would be left of the model.", i = "Leave out less."))
+    abort("input", c(text_of("nothing_would_be_left"), i = text_of("leave_out_less")))
   }
   wanted <- lapply(stats::setNames(names(sample$groups), names(sample$groups)), function(g) {
     c(blueprint_variables(group_blueprint(bp, g))$observed, sample$auxiliary)
@@ -261,7 +260,6 @@ check_kept <- function(variables, kept) {
   lacking <- setdiff(variables, kept)
   if (length(lacking) == 0L) return(invisible())
   abort("name",
-        c(paste0("The fit keeps only the columns of its model, and ", quoted(lacking[1L]),
-                 " is none of them."),
-          did_you_mean(lacking[1L], kept), i = "Give the data again: refit(fit, data = data)."))
+        c(text_of("fit_keeps_only_columns", lacking = quoted(lacking[1L])),
+          did_you_mean(lacking[1L], kept), i = text_of("give_data_again_refit")))
 }

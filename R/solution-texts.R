@@ -13,3 +13,8 @@ add_texts(
 
 add_instructions(
   rescue = instruct("rescue(blueprint, data)", "rescue"))
+
+add_texts(
+  needs_fit_converged = "{verb}() needs a fit that converged.",
+  one_has = "This one has {fit}.",
+  tries_usual_remedies = "{instruction} tries the usual remedies.")

@@ -90,9 +90,9 @@ pressed_bounds <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
 
 check_converged <- function(fit, verb) {
   if (has_converged(fit)) return(invisible())
-  abort("convergence", c(paste0(verb, "() needs a fit that converged."),
-                         x = paste0("This one has ", fit_status(fit), "."),
-                         i = paste0(instruction("rescue"), " tries the usual remedies.")))
+  abort("convergence", c(text_of("needs_fit_converged", verb = verb),
+                         x = text_of("one_has", fit = fit_status(fit)),
+                         i = text_of("tries_usual_remedies", instruction = instruction("rescue"))))
 }
 
 # The moments by group, as the core takes them, and their n (with the multiplier of the request).

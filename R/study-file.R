@@ -33,11 +33,10 @@ read_study <- function(file, results_anywhere = TRUE, anywhere = TRUE) {
   content <- read_yaml_file(file)
   lines <- strsplit(read_text(file), "\n", fixed = TRUE)[[1L]]
   if (!is.list(content) || is.null(names(content)))
-    abort("study", c(paste0(quoted(file), " is not a study file."),
-                     i = paste0("It holds keys such as data, blueprints and steps; orizzonte new ",
-                                "study writes one to start from.")))
+    abort("study", c(text_of("is_not_study_file", file = quoted(file)),
+                     i = text_of("holds_keys_such_data")))
   if ("constructs" %in% names(content))
-    abort("study", c(paste0(quoted(file), " is a blueprint, not a study."),
+    abort("study", c(text_of("is_blueprint_not_study", file = quoted(file)),
                      i = instruction("fit_blueprint_file", file = shell_word(file)),
                      i = instruction("new_study")))
   study <- new_study(content, file, lines)
@@ -50,12 +49,12 @@ new_study <- function(content, file, lines) {
   refuse <- study_refusal(file, lines)
   check_study_keys(names(content), study_keys(), refuse)
   for (key in c("data", "blueprints", "steps"))
-    if (is.null(content[[key]])) refuse(NULL, paste0("the key ", quoted(key), " is missing."))
+    if (is.null(content[[key]])) refuse(NULL, text_of("key_is_missing", key = quoted(key)))
   folder <- dirname(file)
   text <- function(key, default = NULL) {
     if (is.null(content[[key]])) return(default)
     if (!is.character(content[[key]]) || length(content[[key]]) != 1L)
-      refuse(key, paste0(key, " must be one piece of text."))
+      refuse(key, text_of("must_be_one_piece_6", key = key))
     content[[key]]
   }
   blueprints <- study_blueprints(content$blueprints, folder, refuse)
@@ -87,7 +86,7 @@ check_study_paths <- function(study, file, lines, results_anywhere, anywhere) {
     path <- paths[[k]]
     if (is_database_address(path) || lies_within(path, folder)) next
     key <- sub("[0-9]+$", "", names(paths)[k])
-    refuse(key, paste0(quoted(path), " lies outside the folder of the study."), NULL,
+    refuse(key, text_of("lies_outside_folder_study", path = quoted(path)), NULL,
            c(i = instruction("run_anywhere", file = shell_word(file))))
   }
 }
@@ -97,7 +96,7 @@ study_refusal <- function(file, lines) {
   force(lines)
   function(key, message, step = NULL, hint = NULL) {
     line <- study_line(lines, key, step)
-    where <- if (length(line)) paste0(", line ", line)
+    where <- if (length(line)) text_of("line_3", line = line)
     abort("study", c(paste0(file, where, ": ", message), hint))
   }
 }
@@ -124,12 +123,13 @@ study_line <- function(lines, key, step = NULL) {
 check_study_keys <- function(keys, known, refuse, step = NULL, where = "") {
   unknown <- setdiff(keys, known)
   if (length(unknown))
-    refuse(unknown[1L], paste0("unknown key ", quoted(unknown[1L]), where, "."), step,
+    refuse(unknown[1L], text_of("unknown_key_3", unknown = quoted(unknown[1L]), where = where),
+           step,
            c(did_you_mean(unknown[1L], known), i = paste0("Keys: ", enumerate(known, most = 20L),
-                                                          ".")))
+               ".")))
   if (anyDuplicated(keys))
-    refuse(keys[duplicated(keys)][1L], paste0("the key ", quoted(keys[duplicated(keys)][1L]),
-                                              " stands twice."), step)
+    refuse(keys[duplicated(keys)][1L], text_of("key_stands_twice_4",
+                                               keys = quoted(keys[duplicated(keys)][1L])), step)
 }
 
 # A path as it counts from a folder.
@@ -144,21 +144,21 @@ study_path <- function(path, folder, key, refuse) {
   }
   full <- beside(path, folder)
   if (!nzchar(path) || dir.exists(full))
-    refuse(key, paste0(quoted(path), " is no file."), NULL,
-           c(i = "Paths count from the study file."))
+    refuse(key, text_of("is_no_file", path = quoted(path)), NULL,
+           c(i = text_of("paths_count_from_study")))
   if (!file.exists(full))
-    refuse(key, paste0("there is no file ", quoted(path), "."), NULL,
-           c(did_you_mean(path, list.files(folder)), i = "Paths count from the study file."))
+    refuse(key, text_of("there_is_no_file_6", path = quoted(path)), NULL,
+           c(did_you_mean(path, list.files(folder)), i = text_of("paths_count_from_study_file")))
   full
 }
 
 study_blueprints <- function(content, folder, refuse) {
   if (!is.list(content) && !is.character(content) || is.null(names(content)))
-    refuse("blueprints", "blueprints must be names with files.", NULL,
+    refuse("blueprints", text_of("blueprints_must_be_names"), NULL,
            c(i = "Such as blueprints: {measurement: choirs.yaml}"))
   lapply(as.list(content), function(path) {
     if (!is.character(path) || length(path) != 1L)
-      refuse("blueprints", "each blueprint must be the name of a file.")
+      refuse("blueprints", text_of("each_blueprint_must_be"))
     study_path(path, folder, "blueprints", refuse)
   })
 }
@@ -185,7 +185,7 @@ study_count <- function(x, key, refuse, step = NULL) {
   if (is.null(x)) return(NULL)
   value <- suppressWarnings(as.numeric(x))
   if (length(value) != 1L || is.na(value) || value != round(value) || value < 0)
-    refuse(key, paste0(key, " must be a whole number."), step)
+    refuse(key, text_of("must_be_whole_number_6", key = key), step)
   value
 }
 
@@ -194,7 +194,7 @@ study_count <- function(x, key, refuse, step = NULL) {
 # Each a list of `kind`, `name` and `args`.
 study_steps <- function(content, blueprints, refuse) {
   if (!is.list(content) || !is.null(names(content)) || length(content) == 0L)
-    refuse("steps", "steps must be a list.", NULL,
+    refuse("steps", text_of("steps_must_be_list"), NULL,
            c(i = "Each line begins with a dash, such as - fit: {blueprint: measurement}"))
   out <- list()
   for (k in seq_along(content))
@@ -205,20 +205,20 @@ study_steps <- function(content, blueprints, refuse) {
 study_step <- function(entry, k, before, blueprints, refuse) {
   if (is.character(entry) && length(entry) == 1L) entry <- stats::setNames(list(NULL), entry)
   if (!is.list(entry) || length(entry) != 1L || is.null(names(entry)))
-    refuse(NULL, "a step is one kind with what it takes.", k,
+    refuse(NULL, text_of("step_is_one_kind"), k,
            c(i = "Such as - fit: {blueprint: measurement}"))
   kind <- names(entry)
   if (!kind %in% names(step_keys))
-    refuse(kind, paste0("there is no step ", quoted(kind), "."), k,
+    refuse(kind, text_of("there_is_no_step", kind = quoted(kind)), k,
            c(did_you_mean(kind, names(step_keys)),
              i = paste0("Steps: ", enumerate(names(step_keys), most = 20L), ".")))
   args <- as.list(entry[[1L]])
   check_study_keys(names(args), c(step_keys[[kind]], "name"), refuse, k,
-                   paste0(" in the step ", kind))
+                   text_of("in_the_step", kind = kind))
   args <- study_shapes(args, refuse, k)
   used <- vapply(before, `[[`, "", "name")
   name <- args$name %||% utils::tail(make.unique(c(used, kind), sep = "-"), 1L)
-  if (name %in% used) refuse("name", paste0("two steps are called ", quoted(name), "."), k)
+  if (name %in% used) refuse("name", text_of("two_steps_are_called", name = quoted(name)), k)
   args$name <- NULL
   args <- study_arguments(kind, args, k, before, blueprints, refuse)
   list(kind = kind, name = name, args = args)
@@ -229,9 +229,9 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
   keys <- step_keys[[kind]]
   if ("blueprint" %in% keys && kind != "screen" || !is.null(args$blueprint)) {
     if (is.null(args$blueprint) && length(blueprints) == 1L) args$blueprint <- blueprints
-    if (is.null(args$blueprint)) refuse(NULL, paste0("the step ", kind, " needs a blueprint."), k)
+    if (is.null(args$blueprint)) refuse(NULL, text_of("step_needs_blueprint", kind = kind), k)
     if (!args$blueprint %in% blueprints)
-      refuse("blueprint", paste0("there is no blueprint ", quoted(args$blueprint), "."), k,
+      refuse("blueprint", text_of("there_is_no_blueprint", blueprint = quoted(args$blueprint)), k,
              c(did_you_mean(args$blueprint, blueprints),
                i = paste0("Blueprints: ", enumerate(blueprints), ".")))
   }
@@ -240,18 +240,18 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
     usable <- vapply(before, `[[`, "", "name")[gives %in% step_takes[[kind]]]
     args$of <- args$of %||% if (length(usable)) utils::tail(usable, 1L)
     if (is.null(args$of) || length(usable) == 0L)
-      refuse(NULL, paste0("the step ", kind, " needs an earlier step to work on."), k,
+      refuse(NULL, text_of("step_needs_earlier_step", kind = kind), k,
              c(i = "Put a step such as - fit: {blueprint: ...} before it."))
     unknown <- setdiff(args$of, usable)
     if (length(unknown))
-      refuse("of", paste0(quoted(unknown[1L]), " is no earlier step that ", kind, " can take."), k,
+      refuse("of", text_of("is_no_earlier_step", unknown = quoted(unknown[1L]), kind = kind), k,
              c(did_you_mean(unknown[1L], usable),
-               i = paste0("Such steps: ", enumerate(usable), ".")))
+               i = text_of("such_steps", usable = enumerate(usable))))
   }
   if ("of" %in% keys && !kind %in% c("compare", "report") && length(args$of) > 1L)
-    refuse("of", paste0(kind, " works on one step."), k, c(i = "Such as of: first"))
+    refuse("of", text_of("works_one_step", kind = kind), k, c(i = "Such as of: first"))
   if (kind == "compare" && length(args$of) < 2L)
-    refuse("of", "compare takes two steps or more.", k, c(i = "Such as of: [first, second]"))
+    refuse("of", text_of("compare_takes_two_steps"), k, c(i = text_of("such_first_second")))
   args
 }
 
@@ -265,7 +265,7 @@ study_shapes <- function(args, refuse, k) {
     } else if (key %in% c("n", "truth")) {
       numbers <- study_numbers(x)
       if (!is.numeric(numbers) || key == "truth" && is.null(names(x)))
-        refuse(key, paste0(key, " must be ", if (key == "n") "numbers." else
+        refuse(key, text_of("must_be_3", key = key, key_2 = if (key == "n") "numbers." else
           "addresses with numbers."), k,
           c(i = if (key == "n") "Such as n: [100, 200]" else
             "Such as truth: {\"loading[ , ]\": .7}"))
@@ -274,10 +274,10 @@ study_shapes <- function(args, refuse, k) {
     } else if (key %in% step_texts) {
       parts <- as.list(x)
       if (!is.null(names(x)) || length(parts) == 0L || !all(vapply(parts, plain, NA)))
-        refuse(key, paste0(key, " must be one text or a list of them."), k)
+        refuse(key, text_of("must_be_one_text_or", key = key), k)
       args[[key]] <- unlist(parts)
     } else if (!plain(x)) {
-      refuse(key, paste0(key, " must be one piece of text."), k)
+      refuse(key, text_of("must_be_one_piece_7", key = key), k)
     }
   }
   args

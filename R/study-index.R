@@ -9,8 +9,8 @@ study_index <- function(study, values, files) {
   reports <- lapply(which(kinds == "report"), function(k) {
     file <- study_report_file(study$steps[[k]]$args)
     link <- function(name, text) tags$li(tags$a(href = study_link(folders[k], name), text))
-    list(link(file, paste0("The report: ", file)),
-         link("methods.txt", "Methods and results in words: methods.txt"))
+    list(link(file, text_of("the_report", file = file)),
+         link("methods.txt", text_of("methods_results_words_methods")))
   })
   sections <- lapply(seq_along(study$steps), function(k) {
     step <- study$steps[[k]]
@@ -24,8 +24,9 @@ study_index <- function(study, values, files) {
   html_page(study$title,
                     if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
                     tags$h3("Steps"), contents, sections,
-                    tags$p(class = "note", paste0("orizzonte ", package_version_text(), "; seed ",
-                                                  study$seed, ".")))
+                    tags$p(class = "note",
+                           text_of("orizzonte_seed", package_version_text = package_version_text(),
+                                   seed = study$seed)))
 }
 
 study_report_file <- function(args) args$file %||% "report.html"
@@ -41,7 +42,8 @@ step_shown <- function(study, step, folder, files) {
   printed <- files[tolower(tools::file_ext(files)) == "txt"]
   c(lapply(pictures, function(file) {
       tags$figure(tags$img(src = study_link(folder, file), width = "640",
-                           alt = plain_line(paste0(file, " of the step ", step_label(step)))))
+                           alt = plain_line(text_of("of_the_step", file = file,
+                                                    step = step_label(step)))))
     }),
     lapply(printed, function(file) {
       html_part(report_fold(paste0("Printed: ", file), report_code(
@@ -72,16 +74,17 @@ outcome_sentence <- function(x, study) {
     orizzonte_fit = if (!has_converged(x)) paste0(fit_status(x), ".") else
       paste0("Converged; ", chisq_text(test_of(x)$chisq, test_of(x)$df, test_of(x)$p), ". ",
              attr(fit_indices(x, study$criteria), "reading")),
-    orizzonte_screen = paste(c(paste0(format_count(x$rows), " rows, ", nrow(x$columns),
-                                      " columns; ", format_count(x$complete), " rows complete."),
+    orizzonte_screen = paste(c(text_of("rows_columns_rows_complete", rows = format_count(x$rows),
+                                       columns = nrow(x$columns),
+                                       complete = format_count(x$complete)),
                                if (nrow(x$advice)) x$advice$advice else
-                                 "Nothing to be done."), collapse = " "),
+                                 text_of("nothing_be_done")), collapse = " "),
     orizzonte_identification = if (x$identified)
-      paste0("Identified, with ", format_count(x$df), " degrees of freedom.") else
+      text_of("identified_degrees_freedom", df = format_count(x$df)) else
       paste(c("Not identified.", x$remedies), collapse = " "),
     orizzonte_amendments = amendments_sentence(x),
     orizzonte_quality = paste(quality_sentences(x) %||%
-                                "No construct falls short of the criteria.", collapse = " "),
+                                text_of("no_construct_falls_short_7"), collapse = " "),
     orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
     orizzonte_bootstrap = bootstrap_sentence(x),
     orizzonte_plan = plan_sentence(x),
@@ -89,13 +92,12 @@ outcome_sentence <- function(x, study) {
 }
 
 amendments_sentence <- function(x) {
-  if (nrow(x) == 0L) return("Nothing is left that could be freed.")
+  if (nrow(x) == 0L) return(text_of("nothing_is_left_could_be"))
   drop <- x$actual_drop[1L]
-  paste0("First among what could be freed: ", x$parameter[1L], " (", x$kind[1L],
-         "), modification index ", format_fixed(x$modification_index[1L], 2L),
-         if (!is.na(drop))
-           paste0("; after refitting \u03c7\u00b2 falls by ", format_fixed(drop, 2L)),
-         " (", words_of("amendment", x$verdict[1L]), ").")
+  text_of("first_among_what_could", parameter = x$parameter[1L], kind = x$kind[1L],
+          modification_index = format_fixed(x$modification_index[1L], 2L), drop = if (!is.na(drop))
+           text_of("after_refitting_falls_4", drop = format_fixed(drop, 2L)),
+          verdict = words_of("amendment", x$verdict[1L]))
 }
 
 # The first few intervals; the rest is in the table.
@@ -103,19 +105,20 @@ bootstrap_sentence <- function(x) {
   table <- as.data.frame(x)
   table <- table[!grepl("^(standardized|total)", table$parameter) & !table$se %in% 0, ]
   first <- utils::head(table, 4L)
-  paste0(format_count(x$asked$reps), " replicates; ", 100 * x$asked$level, " % intervals: ",
-         paste0(first$parameter, " ", trimws(interval_text(first$lower, first$upper)),
-                collapse = "; "), if (nrow(table) > 4L) " and more", ".")
+  text_of("replicates_intervals", reps = format_count(x$asked$reps), level = 100 * x$asked$level,
+          upper = paste0(first$parameter, " ", trimws(interval_text(first$lower, first$upper)),
+                collapse = "; "), table = if (nrow(table) > 4L) " and more")
 }
 
 plan_sentence <- function(x) {
   rows <- x$parameters[startsWith(x$parameters$parameter, "effect["), ]
   power <- vapply(unique(rows$parameter), function(one) {
     of <- rows[rows$parameter == one, ]
-    paste0("power of ", one, " is ", paste0(format_share(of$power), " at ", format_count(of$n),
+    text_of("power_is", value = one, of = paste0(format_share(of$power), " at ", format_count(of$n),
                                             collapse = ", "))
   }, "")
-  paste0(paste(c(paste0(format_count(x$reps), " data sets of each size"), utils::head(power, 4L)),
+  paste0(paste(c(text_of("data_sets_each_size_5", reps = format_count(x$reps)),
+                 utils::head(power, 4L)),
                collapse = "; "), ".")
 }
 
@@ -143,8 +146,8 @@ new_study_files <- function(folder = ".", file = "study.yaml", ...) {
   check_target(file.path(folder, file))
   there <- c(file, study_files)[file.exists(file.path(folder, c(file, study_files)))]
   if (length(there))
-    abort("study", c(paste0(quoted(there[1L]), " is there already: nothing is written over."),
-                     i = "Choose another folder."))
+    abort("study", c(text_of("is_there_already_nothing", there = quoted(there[1L])),
+                     i = text_of("choose_another_folder")))
   invisible(write_study_files(folder, file))
 }
 

@@ -6,9 +6,9 @@ open_results <- function(study, prints) {
   check_results_folder(folder)
   if (!dir.exists(folder) &&
       !dir.create(folder, recursive = TRUE, showWarnings = FALSE) && !dir.exists(folder))
-    abort("study", paste0("Cannot create the folder ", quoted(folder), "."))
+    abort("study", text_of("cannot_create_folder_6", folder = quoted(folder)))
   if (file.access(folder, 2L) != 0L)
-    abort("study", paste0("You may not write to the folder ", quoted(folder), "."))
+    abort("study", text_of("you_may_not_write", folder = quoted(folder)))
   release <- lock_folder(folder)
   opened <- FALSE
   on.exit(if (!opened) release())
@@ -28,7 +28,7 @@ open_results <- function(study, prints) {
   out$known_study <- manifest$study
   remove_part(folder, manifest$working)
   if (is.null(out$index) && file.exists(file.path(folder, index_name)))
-    refuse_results(folder, paste0(quoted(index_name), " is not from this package"))
+    refuse_results(folder, text_of("is_not_from_package", index_name = quoted(index_name)))
   save_manifest(out)
   opened <- TRUE
   out
@@ -40,14 +40,14 @@ own_traces <- "^[.]lock$|^[.](lock|manifest[.]json)-[0-9a-f]+$"
 # The folder must be new, empty, or contain a manifest.
 check_results_folder <- function(folder) {
   if (!file.exists(folder) && !is_link(folder)) return(invisible())
-  if (!dir.exists(folder)) abort("study", paste0(quoted(folder), " is a file, not a folder."))
+  if (!dir.exists(folder)) abort("study", text_of("is_file_not_folder", folder = quoted(folder)))
   there <- grep(own_traces, list.files(folder, all.files = TRUE, no.. = TRUE), value = TRUE,
                 invert = TRUE)
   if (length(there) == 0L) return(invisible())
   if (!manifest_name %in% there) {
     if (dir.exists(file.path(folder, ".state")))
-      refuse_results(folder, "it was filled by an earlier version, which kept its steps otherwise")
-    refuse_results(folder, paste0("it holds other files, such as ", quoted(sort(there)[1L])))
+      refuse_results(folder, text_of("was_filled_earlier_version"))
+    refuse_results(folder, text_of("holds_other_files_such", there = quoted(sort(there)[1L])))
   }
   results_manifest(folder)
   invisible()
@@ -66,14 +66,14 @@ results_manifest <- function(folder) {
     if (!is.null(found$index)) checked_entries(found$index)
     found
   }, orizzonte_error_plain = function(e) {
-    refuse_results(folder, paste0("its ", manifest_name, " is not one that this version writes"))
+    refuse_results(folder, text_of("is_not_one_version", manifest_name = manifest_name))
   })
 }
 
 refuse_results <- function(folder, why) {
   aside <- paste0(sub("/+$", "", folder), "-old")
-  abort("study", c(paste0("The folder ", quoted(folder), " is not used for results: ", why, "."),
-                   i = "Results go into a folder that is new, empty, or filled by this package.",
+  abort("study", c(text_of("folder_is_not_used", folder = quoted(folder), why = why),
+                   i = text_of("results_go_into_folder"),
                    i = instruction("move_aside", from = quoted(folder), to = quoted(aside),
                                    path = shell_word(folder), new_path = shell_word(aside))))
 }
@@ -94,7 +94,7 @@ open_part <- function(results) {
   part <- tempfile(".part-", tmpdir = results$folder)
   save_manifest(results, basename(part))
   if (!dir.create(part, showWarnings = FALSE))
-    abort("study", paste0("Cannot write to the folder ", quoted(results$folder), "."))
+    abort("study", text_of("cannot_write_folder", folder = quoted(results$folder)))
   part
 }
 
@@ -111,7 +111,7 @@ check_step_folder <- function(results, study, k) {
   known <- results$steps[[name]]
   if (is_link(full) || file.exists(full) && !dir.exists(full) ||
       is.null(known) && length(list.files(full, all.files = TRUE, no.. = TRUE)))
-    refuse_results(results$folder, paste0(quoted(name), " in it is not from this package"))
+    refuse_results(results$folder, text_of("is_not_from_package_5", name = quoted(name)))
 }
 
 # Replaces the listed files of a step by new ones. An unlisted file of the same name is an error.
@@ -123,7 +123,7 @@ take_part <- function(results, part, name, print) {
   there <- entry_paths(new)[file.exists(file.path(results$folder, entry_paths(new)))]
   foreign <- setdiff(there, entry_paths(old))
   if (length(foreign))
-    refuse_results(results$folder, paste0(quoted(foreign[1L]), " is in the way"))
+    refuse_results(results$folder, text_of("is_way", foreign = quoted(foreign[1L])))
   # until all files are moved, the step is unfinished and the manifest lists old and new files
   results$steps[[name]] <- list(fingerprint = "",
                                 files = c(old[!entry_paths(old) %in% entry_paths(new)], new))
@@ -134,8 +134,8 @@ take_part <- function(results, part, name, print) {
   moved <- suppressWarnings(file.rename(file.path(part, paths),
                                         file.path(results$folder, entry_paths(new))))
   if (!all(moved))
-    abort("study", paste0("Cannot write ", quoted(file.path(results$folder,
-                                                            entry_paths(new)[!moved][1L])), "."))
+    abort("study", text_of("cannot_write_4", moved = quoted(file.path(results$folder,
+        entry_paths(new)[!moved][1L]))))
   results$steps[[name]] <- list(fingerprint = print, files = new)
   save_manifest(results)
 }
@@ -153,7 +153,7 @@ changed_step <- function(results, study, k, print) {
     changed <- stats::setNames("altered", file.path(name, value_name))
   if (length(changed) == 0L) return(NULL)
   paste0(names(changed)[1L], " ", c(missing = "is missing", altered = "was altered")[[changed[1L]]],
-         if (length(changed) > 1L) paste0(" (and ", length(changed) - 1L, " more)"))
+         if (length(changed) > 1L) text_of("and_more_5", changed = length(changed) - 1L))
 }
 
 # The file and its hash in the manifest may both have been replaced, so that the content is checked.
@@ -176,7 +176,7 @@ write_index <- function(results, study, values) {
   save_manifest(results)
   files <- lapply(results$steps, function(x) entry_paths(x$files))
   write_inside(results$folder, index_name, paste0(paste(enc2utf8(study_index(study, values,
-                                                                             files)),
+      files)),
    collapse = "\n"), "\n"))
   results$index <- file_entries(results$folder, index_name)
   save_manifest(results)

@@ -81,7 +81,7 @@ run_steps <- function(study, fresh, quiet) {
   }
   steps <- list_frame(do.call(Map, c(list(c), rows)))
   if (any(steps$state == "done") || !index_is_whole(results)) write_index(results, study, values)
-  if (!quiet) say("Results in ", study$results, "; begin with index.html.")
+  if (!quiet) say("Results in ", study$results, text_of("begin_index_html"))
   list(values = values, steps = steps)
 }
 
@@ -140,13 +140,12 @@ do_step <- function(study, results, k, values, print) {
     step_value(study, step, values, part),
     error = function(e) {
       if (!inherits(e, "orizzonte_error")) {
-        say("The step ", step_label(step), " failed. Finished steps are kept in ", study$results,
+        say("The step ", step_label(step), text_of("failed_finished_steps_are"), study$results,
             ".")
         stop(e)
       }
-      abort("study", c(paste0("The step ", step_label(step), " failed."),
-                       i = paste0("Finished steps are kept in ", study$results,
-                                  ": correct the cause and run the study again to continue.")),
+      abort("study", c(text_of("step_failed", step = step_label(step)),
+                       i = text_of("finished_steps_are_kept", results = study$results)),
    parent = e)
     })
   if (step$kind %in% kinds_kept_plain)

@@ -178,8 +178,8 @@ do_report <- function(study, args, values, folder) {
   if (length(x) == 1L) x <- x[[1L]]
   file <- study_report_file(args)
   if (basename(file) != file)
-    abort("input", c("`file` of a report is a name without a folder.",
-                     i = "Such as file: report.html"))
+    abort("input", c(text_of("file_report_is_name"),
+                     i = text_of("such_file_report_html")))
   write_report(x, file.path(folder, file), quiet = TRUE, criteria = study$criteria,
                title = study$title)
   text <- methods_text(x, study$criteria)

@@ -1,0 +1,78 @@
+# Texts of the stage layout.
+
+add_texts(
+  empty_so_far_add = paste0(
+    "Empty so far. Add construct(\"Name\", reflected_in = item1:item4) or effect(outcome ~ ",
+    "cause)."),
+  next_fit_model_blueprint = "Next: fit_model(blueprint, data)",
+  held_equal_across_groups = "held equal across groups: {hold_equal}",
+  repeated_at = "repeated: {name} at {name_2}",
+  held_equal_over_times = "held equal over times: {hold_equal_times}",
+  free_differ = "free to differ: {let_differ}",
+  left_out_group = "left out in group {value}: {value_2}",
+  claim = "claim {claims}: {claims_2}",
+  trail_see_trail_blueprint = "trail: {revision}; see trail(blueprint)",
+  left_out_since_follows = "Left out, since it follows from the other restrictions: {value}.",
+  is_not_one_parameter = "{value} in {restriction} is not one parameter.",
+  restrictions_contradict_each_other = "Restrictions contradict each other.",
+  cannot_hold = "{text} cannot hold: {rows}.",
+  no_times_nothing_is = "no times: nothing is held equal over them",
+  held_equal_across_groups_5 = "held equal across groups: {held}",
+  held_equal_over_times_5 = "held equal over times: {held}",
+  free_outside_since_intercepts = "free outside {groups}, since intercepts are held: {freed}",
+  free_after_first_time = "free after the first time, since intercepts are held: {freed_later}",
+  variances_free_outside_since =
+    "variances free outside {groups}, since loadings are held: {later}",
+  variances_free_after_first =
+    "variances free after the first time, since loadings are held: {later}",
+  residuals_same_item_covary = "residuals of the same item covary over times: ",
+  covariances_among = "{covariances} covariances among ",
+  means_constructs_fixed_0 = "; means of constructs fixed at 0 unless stated",
+  is_composed_items_without = " is composed of its items, without a disturbance",
+  covariances_among_disturbances = "covariances among the disturbances of {outcomes}{drop}",
+  and_3 = "{apart} and {apart_2}",
+  covary_can_free_those = "; covary() can free those of {apart}",
+  scale_1 = "scale of {construct}: {marker} = 1",
+  scale_1_3 = "scale of {construct}: {variance} = 1{variance_2}",
+  scale_loadings_average_1 = "scale of {construct}: its {loadings} loadings average 1",
+  scale_from_values_you = "scale of {construct}: from the values you fixed",
+  is_not_variable_model = "{unknown} in {value} is not a variable of the model.",
+  means_nothing_there_is =
+    "{value} means nothing: there is no {steps}route from {first} to {second}.",
+  there_is_one_from = "There is one from {second} to {first}.",
+  routes_follow_effects_loadings = "Routes follow effects, loadings and weights.",
+  quantity_uses_which_is = "quantity[{name}] uses {value}, which is not declared before it.",
+  claim_uses_which_is = "The claim {name} uses {value}, which is not declared.",
+  mean_stays_0_loadings =
+    "mean[{name}] stays 0 {where}: the loadings cannot tell it from the other means.",
+  construct_has_no_left = "Construct {name} has no {composite} left to carry its scale.",
+  fix_one_loading_1 = "Fix one loading at 1, or use scale = \"unit\".",
+  means_are_0_intercepts = paste0(
+    "The means of {parts} are 0 and the intercepts of their items free, so that the curve of ",
+    "the means is not modelled. For a growth model: restrict(intercept[c({items})] == 0) and ",
+    "{relax}."),
+  means_are_0_growth = "The means of {parts} are 0. For a growth model: {relax}.",
+  items_composite_overlap_variance = paste0(
+    "Items of the composite {name} overlap: {inflation} (variance inflation, 5 and more). ",
+    "Their weights are uncertain; leave one out or make them equal."),
+  does_not_exist_composite =
+    "{address} does not exist: a composite has no residual of its own to covary.",
+  items_covary_other_exogenous = "Its items covary with the other exogenous variables already.",
+  restrictions_contradict_each_other_5 = "Restrictions contradict each other.",
+  must_be_equal_but = "{members} must be equal, but are fixed at {values}.",
+  drop_one_fixed_values = "Drop one of the fixed values or the equality.",
+  two_sides_have_different = "The two sides have different lengths: {restriction}.",
+  left_side_means_parameters = "The left side means {rows} parameters, the right side {others}.",
+  put_one_parameter_right = "Put one parameter on the right, or as many as on the left.",
+  restrictions_contradict_each_other_6 = "Restrictions contradict each other.",
+  is_already_fixed_then = "{row} is already fixed at {row_2}; then: {restriction}.",
+  cannot_be_restricted_data = "{value} cannot be restricted: the data carry no means.",
+  give_raw_data_or_summary = "Give raw data, or summary data with means.",
+  no_such_parameter_model = "No such parameter in the model: {value}.",
+  parameter_column_estimates_print =
+    "The parameter column of estimates() and print(blueprint) show what there is.",
+  starting_value_has_nothing = "The starting value of {address} has nothing to start: it is fixed.",
+  drop_start_or_relax = "Drop start_at(), or relax() it.",
+  covariances_only_intercepts_add = "  (covariances only; intercepts add as many moments)",
+  moments_free_parameters_freedom =
+    "{moments} moments - {parameters} free parameters{equations} = {df} of freedom")
