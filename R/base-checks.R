@@ -32,7 +32,7 @@ check_blueprint <- function(x, verb) {
 
 # The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
 # version of the same shape are read, whatever its number.
-fit_format <- 3L
+fit_format <- 4L
 
 package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
 

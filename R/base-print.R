@@ -2,7 +2,10 @@
 
 # Line by line. What is wider than the window goes on below, further to the right; commands to be
 # pasted stay whole.
-put_lines <- function(...) writeLines(fold_lines(showable(c(...))))
+put_lines <- function(...) {
+  lines <- c(...)
+  if (length(lines)) writeLines(fold_lines(showable(lines)))
+}
 
 fold_lines <- function(lines) {
   width <- table_width()

@@ -50,7 +50,8 @@ check_fields <- function(lines, fields, file, separator, head) {
     whole <- gsub("\"[^\"]*\"", "", whole)
   }
   wrong <- function(k, ...) {
-    abort("file", c(text_of("line_2", file = quoted(file), starts = head + starts[k], value = ...),
+    abort("file", c(text_of("line_2", file = quoted(file), starts = head + starts[k],
+                            value = paste0(...)),
                     i = field_advice))
   }
   if (open[length(open)]) wrong(length(starts), text_of("quote_is_opened_never"))

@@ -44,13 +44,14 @@ test_that("of a list it is told which part is strange", {
                  class = "orizzonte_error_input")
     expect_error(told(list(fit, blueprint("y"))), "Part 2 of `x` is a blueprint",
                  class = "orizzonte_error_input")
-    expect_error(told(list()), "an empty list", class = "orizzonte_error_input")
+    expect_error(told(list()), text_pattern("x_is_empty_list"), class = "orizzonte_error_input")
   }
   expect_false(file.exists(target))
 })
 
 test_that("a study is not begun where it cannot be", {
   expect_no_warning(expect_error(new_study_files(file.path(tempdir(), "nowhere")),
-                                 "no folder", class = "orizzonte_error_file"))
+                                 text_pattern("there_is_no_folder_6"),
+                                 class = "orizzonte_error_file"))
   expect_error(run_study(blueprint("x")), "It is a blueprint", class = "orizzonte_error_input")
 })

@@ -35,10 +35,13 @@ test_that("bad files are refused with the nearest key, and nothing in them is ru
   expect_error(from_text("titel: x"), "Did you mean \"title\"", class = "orizzonte_error_file")
   expect_error(from_text("constructs:", "  F: {reflected: [a, b]}"),
                "Did you mean \"reflected_in\"", class = "orizzonte_error_file")
-  expect_error(from_text("- a", "- b"), "not a blueprint file", class = "orizzonte_error_file")
-  expect_error(from_text("a: [b"), "not readable YAML", class = "orizzonte_error_file")
+  expect_error(from_text("- a", "- b"), text_pattern("is_not_blueprint_file"),
+               class = "orizzonte_error_file")
+  expect_error(from_text("a: [b"), text_pattern("is_not_readable_yaml"),
+               class = "orizzonte_error_file")
   expect_error(from_text(""), "is empty", class = "orizzonte_error_file")
-  expect_error(read_blueprint("not-there.yaml"), "There is no file", class = "orizzonte_error_file")
+  expect_error(read_blueprint("not-there.yaml"), text_pattern("there_is_no_file"),
+               class = "orizzonte_error_file")
   victim <- tempfile()
   run <- paste0("file.create('", victim, "')")
   expect_error(from_text("constructs: {F: {reflected_in: [a, b, c]}}",
@@ -50,7 +53,8 @@ test_that("bad files are refused with the nearest key, and nothing in them is ru
                          paste0("restrict: [\"loading[F, ", run, "] == 1\"]")),
                          class = "orizzonte_error_file")
   expect_error(from_text("title: !expr file.create('x')",
-                         "constructs: {F: {reflected_in: [a, b, c]}}"), "tags are not supported",
+                         "constructs: {F: {reflected_in: [a, b, c]}}"),
+               text_pattern("tags_are_not_supported"),
                class = "orizzonte_error_file")
   expect_false(file.exists(victim))
   expect_false(file.exists("x"))

@@ -156,9 +156,10 @@ test_that("an equality that follows from others is named, a slice that includes 
 test_that("what is not a restriction is refused with advice", {
   expect_error(restrict(staying(), loading[Calm, sc2] > 1), "Use >=", fixed = TRUE)
   expect_error(restrict(staying(), system("ls") == 1), class = "orizzonte_error_restriction")
-  expect_error(restrict(staying(), loading[Calm, ] * 2 == 1), "several parameters")
+  expect_error(restrict(staying(), loading[Calm, ] * 2 == 1),
+               text_pattern("means_several_parameters_expression"))
   expect_error(restrict(staying(), total[Calm, Staying] == 1), "read only")
-  expect_error(restrict(staying(), 1 + 1 == 2 * 1), "No address")
+  expect_error(restrict(staying(), 1 + 1 == 2 * 1), text_pattern("no_address"))
   expect_error(restrict(staying(), standardized(loading[Calm, sc2]) == 0.5), "quantity()",
                fixed = TRUE)
   expect_error(quiet_fit(staying() |> restrict(loading[Calm, sc2] == loading[Calm, sc9] + 1),

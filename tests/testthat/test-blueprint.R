@@ -9,31 +9,41 @@ test_that("statements are checked as they are made", {
                class = "orizzonte_error_input")
   expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "in quotes",
                class = "orizzonte_error_input")
-  expect_error(construct("x", "F", reflected_in = a), "must be a blueprint",
+  expect_error(construct("x", "F", reflected_in = a), text_pattern("first_argument_must_be"),
                class = "orizzonte_error_input")
-  expect_error(two() |> construct("A", reflected_in = c1), "declared twice",
+  expect_error(two() |> construct("A", reflected_in = c1), text_pattern("is_declared_twice"),
                class = "orizzonte_error_duplicate")
-  expect_error(two() |> construct("C"), "measured by nothing", class = "orizzonte_error_input")
-  expect_error(two() |> construct("C", reflected_in = c(C, d)), "its own item",
+  expect_error(two() |> construct("C"), text_pattern("construct_is_measured_nothing"),
                class = "orizzonte_error_input")
-  expect_error(two() |> construct("C", reflected_in = c1:c3, scale = "c9"), "neither a setting nor",
+  expect_error(two() |> construct("C", reflected_in = c(C, d)),
+               text_pattern("construct_cannot_be_own"),
                class = "orizzonte_error_input")
-  expect_error(two() |> effect(A ~ B) |> effect(A ~ B), "declared twice",
+  expect_error(two() |> construct("C", reflected_in = c1:c3, scale = "c9"),
+               text_pattern("scale_construct_is_neither"),
+               class = "orizzonte_error_input")
+  expect_error(two() |> effect(A ~ B) |> effect(A ~ B), text_pattern("is_declared_twice"),
                class = "orizzonte_error_duplicate")
-  expect_error(two() |> effect(a1 ~ A), "already a loading", class = "orizzonte_error_duplicate")
-  expect_error(two() |> effect(c1 ~ C) |> construct("C", reflected_in = c1:c3), "already an effect",
+  expect_error(two() |> effect(a1 ~ A), text_pattern("same_relation_is_declared_twice_is_already"),
                class = "orizzonte_error_duplicate")
-  expect_error(two() |> effect(A ~ B * x), "Only names and", class = "orizzonte_error_input")
-  expect_error(two() |> effect(A ~ 1), "Only names and", class = "orizzonte_error_input")
-  expect_error(two() |> effect(A ~ A), "on itself", class = "orizzonte_error_input")
-  expect_error(two() |> covary(a1), "at least two", class = "orizzonte_error_input")
+  expect_error(two() |> effect(c1 ~ C) |> construct("C", reflected_in = c1:c3),
+               text_pattern("same_relation_is_declared"),
+               class = "orizzonte_error_duplicate")
+  expect_error(two() |> effect(A ~ B * x), text_pattern("only_names_can_stand"),
+               class = "orizzonte_error_input")
+  expect_error(two() |> effect(A ~ 1), text_pattern("only_names_can_stand"),
+               class = "orizzonte_error_input")
+  expect_error(two() |> effect(A ~ A), text_pattern("cannot_have_effect_itself"),
+               class = "orizzonte_error_input")
+  expect_error(two() |> covary(a1), text_pattern("needs_least_two_names"),
+               class = "orizzonte_error_input")
   expect_error(two() |> covary(a1, a2) |> covary(a2, a1), "declared twice",
                class = "orizzonte_error_duplicate")
-  expect_error(two() |> restrict(loading[A, a2] > 1), "Not a restriction",
+  expect_error(two() |> restrict(loading[A, a2] > 1), text_pattern("not_restriction"),
                class = "orizzonte_error_restriction")
   expect_error(two() |> restrict(total[A, B] == 1), "read only",
                class = "orizzonte_error_restriction")
-  expect_error(two() |> wording("text"), "named text", class = "orizzonte_error_input")
+  expect_error(two() |> wording("text"), text_pattern("every_wording_must_be"),
+               class = "orizzonte_error_input")
 })
 
 test_that("a later statement overrides an earlier one and says so", {
@@ -65,7 +75,7 @@ test_that("print shows the theory, what is assumed and not assumed, and the coun
                  "28 moments - 14 free parameters = 14 degrees of freedom")) {
     expect_match(text, part)
   }
-  expect_output(print(blueprint("Empty")), "Empty so far")
+  expect_output(print(blueprint("Empty")), text_pattern("empty_so_far_add"))
   expect_output(print(two() |> restrict(intercept[a1] == 0)), "27 moments")
 })
 
@@ -90,9 +100,11 @@ test_that("contradictory or impossible restrictions are named", {
                        restrict(variance[a1] == 1, variance[a2] == 2,
                                 variance[a1] == variance[a2])), "contradict",
                class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(loading[A, b1] == 1)), "No such parameter",
+  expect_error(lay_out(two() |> restrict(loading[A, b1] == 1)),
+               text_pattern("no_such_parameter_model"),
                class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])), "different lengths",
+  expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])),
+               text_pattern("two_sides_have_different"),
                class = "orizzonte_error_restriction")
   expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means",
                class = "orizzonte_error_restriction")

@@ -14,15 +14,16 @@ test_that("bare names are literal, ranges expand, strings are names, calls are e
 test_that("c(item = number) fixes loadings", {
   bp <- blueprint("t") |> construct("Growth", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4))
   expect_identical(bp$constructs$Growth$fixed, c(w1 = 0, w2 = 1, w3 = 2))
-  expect_error(items(reflected_in = c(w1 = "a")), "must be one number",
+  expect_error(items(reflected_in = c(w1 = "a")), text_pattern("must_be_one_number"),
                class = "orizzonte_error_input")
 })
 
 test_that("what cannot be names is refused with advice", {
-  expect_error(items(reflected_in = rooms:coach), "cannot be expanded",
+  expect_error(items(reflected_in = rooms:coach), text_pattern("cannot_be_expanded"),
                class = "orizzonte_error_range")
-  expect_error(items(reflected_in = sum(1, 2)), "must give names", class = "orizzonte_error_input")
-  expect_error(items(reflected_in = not_there()), "Cannot evaluate",
+  expect_error(items(reflected_in = sum(1, 2)), text_pattern("must_give_names_character"),
+               class = "orizzonte_error_input")
+  expect_error(items(reflected_in = not_there()), text_pattern("cannot_evaluate"),
                class = "orizzonte_error_input")
   expect_error(items(reflected_in = c(a, a)), "named twice", class = "orizzonte_error_duplicate")
 })

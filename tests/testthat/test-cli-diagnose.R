@@ -52,15 +52,15 @@ test_that("amend writes the next blueprint with its trail, one change at a time"
   expect_match(utils::read.csv(text = csv$out)$note[4], "cr4 left")
   held <- command("amend", inside("three.yaml"), inside("choirs.csv"), "--fix",
                   "loading[Calm, sc4] == 1", "--out", inside("held.yaml"))
-  expect_match(held$err, "No reason was given")
+  expect_match(held$err, text_pattern("no_reason_was_given"))
   expect_equal(command("amend", inside("one.yaml"), inside("choirs.csv"), "--free",
                        "loading[Calm, st2]")$code, 2)
   expect_match(command("amend", inside("one.yaml"), inside("choirs.csv"), "--out",
-                       inside("x.yaml"))$err, "needs a change")
+                       inside("x.yaml"))$err, text_pattern("amend_needs_change"))
   wrong <- command("amend", inside("one.yaml"), inside("choirs.csv"), "--free",
                    "loading[Calm, st5]", "--out", inside("x.yaml"))
   expect_equal(wrong$code, 2)
-  expect_match(wrong$err, "Did you mean")
+  expect_match(wrong$err, text_pattern("did_you_mean_6"))
   expect_false(file.exists(inside("x.yaml")))
 })
 
@@ -118,7 +118,8 @@ test_that("invariance climbs the ladder, loosens a rung, and gives every table",
                                      "--by", "setting", "--format", "json", "--quiet")$out)
   expect_equal(json$rungs$cfi, ladder$table$cfi, tolerance = 1e-9)
   expect_equal(json$latent_means$difference, latent_means(ladder)$difference, tolerance = 1e-7)
-  expect_match(command("invariance", inside("groups.yaml"), inside("choirs.csv"))$err, "needs --by")
+  expect_match(command("invariance", inside("groups.yaml"), inside("choirs.csv"))$err,
+               text_pattern("what_groups_needs_column"))
   write_blueprint(read_blueprint(inside("groups.yaml")) |> hold_equal(loading, intercept),
                   inside("held.yaml"))
   held <- command("fit", inside("held.yaml"), inside("choirs.csv"), "--by", "setting", "--format",
@@ -151,9 +152,9 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
   expect_equal(both$code, 0)
   expect_match(paste(readLines(inside("both.md")), collapse = " "), "The models compared")
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--ladder", "--out",
-                       inside("x.md"))$err, "ladder needs --by")
+                       inside("x.md"))$err, text_pattern("ladder_needs_column_or"))
   expect_match(command("report", inside("groups.yaml"), inside("choirs.csv"), "--loosen", "scalar",
-                       "--out", inside("x.md"))$err, "needs --ladder")
+                       "--out", inside("x.md"))$err, text_pattern("needs_ladder"))
   writeLines("p_change: .05", inside("criteria.yaml"))
   picked <- command("invariance", inside("groups.yaml"), inside("choirs.csv"), "--by", "town",
                     "--levels", "Hill=Cliff; River=Brook", "--structural", "mean",
@@ -163,8 +164,8 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
   for (part in c("Hill 1", "River 2", "configural ", "p .05", "mean "))
     expect_match(picked$out, part, fixed = TRUE)
   expect_match(command("fit", inside("groups.yaml"), inside("choirs.csv"), "--criteria",
-                       inside("none.yaml"))$err, "There is no file")
+                       inside("none.yaml"))$err, text_pattern("there_is_no_file"))
   check <- command("check", inside("held.yaml"), inside("choirs.csv"), "--by", "setting")
   expect_equal(check$code, 0)
-  expect_match(check$out, "held equal across groups")
+  expect_match(check$out, text_pattern("held_equal_across_groups_5"))
 })

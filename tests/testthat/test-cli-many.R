@@ -54,7 +54,7 @@ test_that("plan counts by simulation and by formula, on two workers as on one", 
   expect_identical(two$out, one$out)
   power <- command("plan", extdata("choirs-start.yaml"), "--n", "200", "--truth", truth, "--power",
                    "close fit")
-  expect_match(power$out, "A power of .80 takes")
+  expect_match(power$out, text_pattern("power_takes_cases", goal = ".80"))
   expect_identical(command("plan", model)$code, 2L)
   expect_identical(command("plan", model, "--n", "100", "--truth", "loading")$code, 2L)
 })

@@ -14,7 +14,7 @@ test_that("quality gives the numbers of R in every format", {
   expect_equal(json$without_item$omega, mine$left_out$omega, tolerance = 1e-6)
   expect_match(found$out, "falls short|\"verdict\"")
   text <- command("quality", model, data)
-  expect_match(text$out, "Quality of the measures")
+  expect_match(text$out, text_pattern("quality_measures"))
   expect_match(text$out, "orizzonte quality .*--leave-out all|orizzonte draw")
   csv <- command("quality", model, data, "--table", "pairs", "--format", "csv", "--by", "setting")
   table <- utils::read.csv(text = csv$out)

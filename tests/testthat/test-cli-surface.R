@@ -89,14 +89,14 @@ test_that("the command line shows effects and moments, loosens several rungs and
   expect_match(dropped$out, "--incomplete drop", fixed = TRUE)
   refused <- command("invariance", model, data, "--by", "setting", "--clusters", "town")
   expect_equal(refused$code, 2)
-  expect_match(refused$err, "Clusters must lie within groups")
+  expect_match(refused$err, text_pattern("clusters_must_lie_within"))
   weighted <- command("check", model, data, "--weights", "singer")
   expect_equal(weighted$code, 2)
-  expect_match(weighted$err, "cannot hold weights")
+  expect_match(weighted$err, text_pattern("column_cannot_hold_weights"))
   screened <- jsonlite::fromJSON(command("screen", data, "--clusters", "town", "--by", "setting",
                                          "--format", "json", "--quiet")$out)
   expect_true(all(c("icc", "design_effect") %in% names(screened$clusters)))
-  expect_match(screened$missing$reading, "15 % of the rows miss something")
+  expect_match(screened$missing$reading, text_pattern("rows_miss_something_though"))
   figure <- tempfile(fileext = ".png")
   expect_equal(command("draw", model, data, "--what", "groups", "--out", figure)$code, 2)
   expect_equal(command("draw", model, data, "--what", "groups", "--by", "setting", "--out",

@@ -19,7 +19,8 @@ test_that("the diagram is a ggplot that draws, with values chosen and boxes nudg
   expect_error(path_diagram(fit, nudge = data.frame(name = c("be1", "be1"), dx = 1, dy = 0)),
                "twice", class = "orizzonte_error_input")
   expect_error(path_diagram(fit, values = "std"), class = "orizzonte_error_input")
-  expect_error(path_diagram(fit, page = 3), "width and a height", class = "orizzonte_error_input")
+  expect_error(path_diagram(fit, page = 3), text_pattern("page_must_be_width"),
+               class = "orizzonte_error_input")
   expect_error(path_diagram(fit, r_squared = NA), class = "orizzonte_error_input")
 })
 

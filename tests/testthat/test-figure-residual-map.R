@@ -32,7 +32,8 @@ test_that("amendments are drawn with the leaders named, the trail with its cut-o
   expect_true(format_fixed(trail(amended)$cfi[2]) %in% texts_of_layers(drawn))
   lines <- ggplot2::layer_data(drawn, 1)$yintercept
   expect_true(all(c(0.95, 0.9, 0.06, 0.08, 0.1) %in% lines))
-  expect_error(plot(trail(fit)), "nothing has been amended", class = "orizzonte_error_input")
+  expect_error(plot(trail(fit)), text_pattern("there_is_nothing_draw_nothing"),
+               class = "orizzonte_error_input")
 })
 
 test_that("loadings are drawn with their intervals", {
@@ -43,6 +44,7 @@ test_that("loadings are drawn with their intervals", {
   expect_equal(sort(points$x), sort(abs(table$standardized)))
   segments <- ggplot2::layer_data(drawn, 2)
   expect_equal(sort(segments$xend - segments$x), sort(2 * qnorm(0.975) * table$standardized_se))
-  expect_error(loading_plot(fit_model(blueprint("Path") |> effect(be1 ~ be2), data)), "no loadings",
+  expect_error(loading_plot(fit_model(blueprint("Path") |> effect(be1 ~ be2), data)),
+               text_pattern("model_has_no_loadings"),
                class = "orizzonte_error_input")
 })

@@ -89,7 +89,8 @@ test_that("they stay through amendments, comparisons, ladders and other requests
 
 test_that("where nothing is missing they tell nothing, and wrong roles are refused", {
   whole <- data[stats::complete.cases(data[c(paste0("x", 1:6), "p")]), ]
-  expect_message(kept <- fit_model(bp, whole, auxiliary = told), "left out as auxiliary")
+  expect_message(kept <- fit_model(bp, whole, auxiliary = told),
+                 text_pattern("nothing_model_is_missing"))
   expect_identical(coef(kept), coef(quietly(fit_model(bp, whole))))
   refused <- function(pattern, ..., class = "orizzonte_error_input") {
     expect_error(quietly(fit_model(bp, data, ...)), pattern, class = class)

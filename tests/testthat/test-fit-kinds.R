@@ -105,7 +105,7 @@ test_that("feedback agrees with the oracle", {
   expect_identical(feedback_variables(fit$layout), c("st1", "be1"))
   index <- sqrt(abs(coef(fit)[["effect[st1, be1]"]] * coef(fit)[["effect[be1, st1]"]]))
   expect_match(format_feedback(fit), paste0("stability index ", format_fixed(index)))
-  expect_output(print(summary(fit)), "Feedback among")
+  expect_output(print(summary(fit)), text_pattern("feedback_among_stability_index"))
   expect_null(format_feedback(quiet_fit(blueprint("None") |> effect(be1 ~ years), choirs)))
 })
 
@@ -148,17 +148,19 @@ test_that("relax, start_at and leave_out do what they say", {
                         relax(loading[B, be1]), means = FALSE)
   expect_identical(moved$rows$parameter[moved$rows$status == "fixed"], "loading[B, be2]")
   expect_message(blueprint("B") |> construct("B", reflected_in = be1:be4) |> relax(mean[B]) |>
-                 restrict(mean[B] == 1), "no longer relaxed")
+                 restrict(mean[B] == 1), text_pattern("is_no_longer_relaxed"))
   fit <- quiet_fit(bp, choirs)
   started <- quiet_fit(bp |> start_at(loading[B, be2], 2) |> start_at(variance[be1], 10), choirs)
   expect_equal(coef(started), coef(fit), tolerance = 1e-6)
   expect_false(isTRUE(all.equal(history_of(started)$chisq[1], history_of(fit)$chisq[1])))
-  expect_error(quiet_fit(bp |> start_at(variance[be4], 10), choirs), "it is fixed",
+  expect_error(quiet_fit(bp |> start_at(variance[be4], 10), choirs),
+               text_pattern("starting_value_has_nothing"),
                class = "orizzonte_error_restriction")
   expect_error(bp |> start_at(variance[be1], "a"), class = "orizzonte_error_input")
-  expect_error(bp |> start_at(variance[be1]), "an address and a number",
+  expect_error(bp |> start_at(variance[be1]), text_pattern("start_needs_address_number"),
                class = "orizzonte_error_input")
-  expect_error(bp |> leave_out(), "needs a name", class = "orizzonte_error_input")
+  expect_error(bp |> leave_out(), text_pattern("leave_out_needs_name"),
+               class = "orizzonte_error_input")
   expect_error(bp |> relax(be1), class = "orizzonte_error_address")
   expect_message(shorter <- bp |> leave_out(be4), "variance\\[be4\\] == 100")
   expect_identical(shorter$constructs$B$items, paste0("be", 1:3))
@@ -176,13 +178,16 @@ test_that("relax, start_at and leave_out do what they say", {
 test_that("composites are checked as they are stated", {
   bp <- blueprint("R") |> construct("R", composed_of = c(rooms, coach))
   expect_error(bp |> construct("S", reflected_in = a, composed_of = b),
-               "both reflected in and composed of", class = "orizzonte_error_input")
-  expect_error(bp |> effect(R ~ rooms), "already a weight", class = "orizzonte_error_duplicate")
+               text_pattern("construct_cannot_be_both"), class = "orizzonte_error_input")
+  expect_error(bp |> effect(R ~ rooms), text_pattern("same_relation_is_declared_twice_is"),
+               class = "orizzonte_error_duplicate")
   expect_error(blueprint("R") |> effect(R ~ rooms) |> construct("R", composed_of = c(rooms, coach)),
-               "already an effect", class = "orizzonte_error_duplicate")
-  expect_error(bp |> construct("S", composed_of = c(x, y), scale = "unit"), "marker weight",
+               text_pattern("same_relation_is_declared"), class = "orizzonte_error_duplicate")
+  expect_error(bp |> construct("S", composed_of = c(x, y), scale = "unit"),
+               text_pattern("composite_takes_scale_from"),
                class = "orizzonte_error_input")
-  expect_error(build_layout(bp |> covary(R, years), FALSE), "no residual of its own",
+  expect_error(build_layout(bp |> covary(R, years), FALSE),
+               text_pattern("does_not_exist_composite"),
                class = "orizzonte_error_restriction")
   expect_error(quiet_fit(bp, choirs), "composite", class = "orizzonte_error_identification")
 })

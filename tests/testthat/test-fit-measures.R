@@ -70,8 +70,9 @@ test_that("cut-offs come in two tiers, can be replaced, and the reading says whe
   expect_identical(strict$verdict[strict$index == "cfi"], "poor")
   expect_match(attr(strict, "reading"), "disagree")
   expect_error(criteria(cif = c(1, 0)), "Did you mean \"cfi\"", class = "orizzonte_error_input")
-  expect_error(criteria(cfi = c(0.9, 0.95)), "wrong order", class = "orizzonte_error_input")
-  expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), "must come from criteria",
+  expect_error(criteria(cfi = c(0.9, 0.95)), text_pattern("tiers_are_wrong_order"),
+               class = "orizzonte_error_input")
+  expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), text_pattern("criteria_must_come_from"),
                class = "orizzonte_error_input")
   expect_output(print(strict), "CFI +0\\.9.* poor")
 })

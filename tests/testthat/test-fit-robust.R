@@ -102,7 +102,7 @@ test_that("groups with equal loadings and intercepts: errors, tests, differences
                tolerance = 1e-6)
   expect_equal(table$p_change[2], pchisq(table$chisq_change[2], 3, lower.tail = FALSE),
                tolerance = 1e-9)
-  expect_output(print(table), "corrected by itself")
+  expect_output(print(table), text_pattern("is_corrected_itself_satorra"))
   # the same test on a ladder, and from anova()
   ladder <- quietly(invariance(one_construct, data, by = g, inference = "robust",
                                rungs = c("configural", "metric", "scalar")))
@@ -175,7 +175,7 @@ test_that("missing values: errors, the test, and indices without their optimism"
   over <- max(truth$complete - truth$normal_bias / n, 0)
   expect_equal(index_value(normal, "cfi"), 1 - over / (base$complete - base$normal_bias / n),
                tolerance = 1e-5)
-  expect_output(print(fit_indices(normal)), "look better than they would")
+  expect_output(print(fit_indices(normal)), text_pattern("what_is_missing_makes"))
   expect_error(fit_model(bp, framed(data), by = g, inference = "robust",
                          adjust = "mean and variance"), class = "orizzonte_error_input",
                regexp = "complete")
@@ -364,32 +364,35 @@ test_that("roles and data that robust inference cannot use are refused by name",
   x$one <- 1
   refused("1 cluster", clusters = one, class = "orizzonte_error_data")
   summary <- summary_data(cov(alone), n = 180)
-  expect_error(fit_model(two_constructs, summary, inference = "robust"), "case by case",
+  expect_error(fit_model(two_constructs, summary, inference = "robust"),
+               text_pattern("or_give_data_case"),
                class = "orizzonte_error_data")
   # rows without a cluster are counted, few clusters and many such rows warned of
   x$class[1:20] <- NA
   said <- testthat::capture_messages(suppressWarnings(
     fit <- fit_model(two_constructs, x, clusters = class)))
-  expect_match(paste(said, collapse = ""), "20 rows without a value of class are left out")
+  expect_match(paste(said, collapse = ""),
+               text_pattern("without_value_left_out", column = "class", count_2 = "are"))
   expect_warning(expect_warning(suppressMessages(
     fit_model(two_constructs, within(x, class <- rep(c(1:14, NA), 12)), clusters = class)),
-    "fewer than 50"), "why is it missing there")
+    "fewer than 50"), text_pattern("have_no_value_are"))
   expect_identical(nobs(fit), 160)
 })
 
 test_that("data that are not normal get the word that helps; ordered items a plain warning", {
   x <- as.data.frame(alone)
   expect_message(quietly_warned <- suppressWarnings(fit_model(two_constructs, x)),
-                 "inference = \"robust\"")
+                 text_pattern("request_adjust_normal_hint"))
   expect_false(any(grepl("Not normal", testthat::capture_messages(
     fit_model(two_constructs, x, inference = "robust")))))
   for (item in names(x)) x[[item]] <- findInterval(x[[item]], quantile(x[[item]], 1:3 / 4))
-  expect_warning(suppressMessages(fit_model(two_constructs, x)), "ordered categories")
+  expect_warning(suppressMessages(fit_model(two_constructs, x)),
+                 text_pattern("two_four_distinct_answers"))
 })
 
 test_that("amendments of an adjusted fit compare constructs in two with what they can", {
   start <- read_blueprint(extdata("choirs-start.yaml"))
   whole <- choirs[stats::complete.cases(choirs), ]
   fit <- quietly(fit_model(start, whole, inference = "robust", adjust = "mean and variance"))
-  expect_output(print(quietly(amendments(fit, top = 3))), "covariance\\[be1, be2\\]")
+  expect_output(print(quietly(amendments(fit, top = 3))), text_pattern("such_fit_covariance_be1"))
 })

@@ -68,7 +68,8 @@ test_that("the table holds changes, verdicts and words", {
     suppressMessages(invariance(two, data, by = "setting", criteria = criteria(p_change = 0.05)))
   expect_true(any(grepl("p", strict$table$broken)))
   expect_output(print(ladder), "of each group")
-  expect_error(invariance(two, data, by = "setting", rungs = "metrik"), "Did you mean",
+  expect_error(invariance(two, data, by = "setting", rungs = "metrik"),
+               text_pattern("did_you_mean_6"),
                class = "orizzonte_error_input")
   expect_error(invariance(two, data), "by = ", class = "orizzonte_error_input")
   expect_error(criteria(rmsee_change = 0.01), "Did you mean \"rmsea_change\"",
@@ -108,11 +109,12 @@ test_that("the planted loading and intercept are found and released first", {
   expect_gte(two_steps$ladder$table$p_change[3], 0.05)
   expect_output(print(two_steps), "Released, in this order")
   expect_error(loosen(start, "configural"), "nothing", class = "orizzonte_error_input")
-  expect_error(loosen(start, "metrc"), "Did you mean", class = "orizzonte_error_name")
+  expect_error(loosen(start, "metrc"), text_pattern("did_you_mean_6"),
+               class = "orizzonte_error_name")
   gaps <- noninvariance(two_steps)
   expect_setequal(gaps$item[order(-gaps$d_unsigned)][1:2], c("cr3", "sc2"))
   expect_gt(gaps$difference[gaps$item == "cr3"], 5)
-  expect_output(print(gaps), "Difference of the total score")
+  expect_output(print(gaps), text_pattern("difference_total_score"))
   expect_error(noninvariance(two), class = "orizzonte_error_input")
 })
 
@@ -149,10 +151,12 @@ test_that("group columns are picked, ordered and named; trouble is said by group
                "both the grouping column", class = "orizzonte_error_input")
   expect_error(fit_model(two, data, by = "setting", levels = "evening"), "`levels` picks 1 group",
                class = "orizzonte_error_data")
-  expect_error(fit_model(two, data, by = "seting"), "Did you mean", class = "orizzonte_error_name")
-  expect_error(fit_model(two, data, by = "years"), "different values",
+  expect_error(fit_model(two, data, by = "seting"), text_pattern("did_you_mean_6"),
+               class = "orizzonte_error_name")
+  expect_error(fit_model(two, data, by = "years"), text_pattern("column_holds_different_values"),
                class = "orizzonte_error_data")
-  expect_error(fit_model(two, data, by = "setting", levels = "weekand"), "Did you mean",
+  expect_error(fit_model(two, data, by = "setting", levels = "weekand"),
+               text_pattern("did_you_mean_6"),
                class = "orizzonte_error_name")
   lone <- data
   lone$setting <- ifelse(seq_len(nrow(lone)) == 1, "none", as.character(lone$setting))
@@ -164,7 +168,8 @@ test_that("group columns are picked, ordered and named; trouble is said by group
                class = "orizzonte_error_data")
   expect_match(list_assumptions(fit_model(hold_equal(two, loading), data)$layout,
                                 hold_equal(two, loading))$assumed, "no groups", all = FALSE)
-  expect_error(hold_equal(two, loadings), "Did you mean", class = "orizzonte_error_input")
+  expect_error(hold_equal(two, loadings), text_pattern("did_you_mean_6"),
+               class = "orizzonte_error_input")
   parts <- lapply(split(data, data$setting), function(d) {
     summary_data(cov(d[items]), nrow(d),
     means = colMeans(d[items]))
@@ -319,7 +324,8 @@ test_that("coded and labelled grouping columns show what the codes stand for", {
   expect_equal(nrow(predict(fit, newdata = coded[1:7, ])), 7L)
   # a code that means missing is no group
   coded$set <- ifelse(seq_len(nrow(coded)) <= 3, -9, as.numeric(data$setting))
-  expect_message(fit_model(two, coded, by = "set", missing_codes = -9), "3 rows without a value")
+  expect_message(fit_model(two, coded, by = "set", missing_codes = -9),
+                 text_pattern("without_value_left_out"))
 })
 
 test_that("rungs that the data or the model say nothing about are not said to hold", {
@@ -373,7 +379,7 @@ test_that("loosen() releases what the rung itself holds, and names what an earli
                                     "strict", until = "p", criteria = criteria(p_change = 0.9)))
   expect_false(any(grepl("loading|intercept", strict$released$parameter)))
   expect_match(strict$earlier, "loading[Calm, sc2", fixed = TRUE)
-  expect_output(print(strict), "Loosen that rung first")
+  expect_output(print(strict), text_pattern("held_since_earlier_rung"))
 })
 
 test_that("a construct variance that is negative is reached by the ladder, and said", {
@@ -391,7 +397,8 @@ test_that("a construct variance that is negative is reached by the ladder, and s
         "metric"))))
   expect_equal(deviance(ladder$fits$configural), sum(each), tolerance = 1e-6)
   expect_true(has_converged(ladder$fits$configural))
-  expect_match(fit_notes(ladder$fits$configural), "marker scale", all = FALSE)
+  expect_match(fit_notes(ladder$fits$configural), text_pattern("construct_s_variance_is"),
+               all = FALSE)
   expect_output(print(ladder), "configural: IMPROPER")
 })
 

@@ -30,7 +30,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
   expect_equal(tested$p_holm, stats::p.adjust(tested$p, "holm"))
   expect_match(paste(one$reading, collapse = " "), "likely to differ: loading[Calm, sc2 | b]",
                fixed = TRUE)
-  expect_output(print(one), "Single equalities of the metric rung")
+  expect_output(print(one), text_pattern("single_equalities_rung", rung = "metric"))
   spread <- climb(list(a = group_of(6000),
                        b = group_of(6000, 0.7 + c(1, -1, 1, -1, -1, 1, -1, 1) * 0.03)),
                   rungs = "metric")
@@ -38,7 +38,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
   # each differs on its own, and none after Holm's adjustment: that p decides
   expect_lt(max(spread$details$metric$p), 0.05)
   expect_equal(spread$details$metric$verdict, rep("holds", 8))
-  expect_match(paste(spread$reading, collapse = " "), "small differences, spread over many items")
+  expect_match(paste(spread$reading, collapse = " "), text_pattern("spread_differences"))
   expect_match(spread$reading[1], "Up to metric")
   same <- climb(list(a = group_of(900), b = group_of(900)), rungs = "metric")
   expect_equal(same$table$verdict, c("fits", "holds"))
@@ -53,14 +53,14 @@ test_that("what rests on a rung that fails says so, and readers put it first", {
   expect_equal(ladder$table$rests_on_verdict[4], "fails")
   expect_match(paste(ladder$reading, collapse = " "), "Up to metric: .* The scalar rung fails")
   means <- latent_means(ladder)
-  expect_match(attr(means, "caveat"), "The scalar rung fails. What follows takes for granted")
+  expect_match(attr(means, "caveat"), text_pattern("caveat_rung"))
   printed <- capture.output(print(means))
   expect_lt(grep("CAUTION", printed)[1], grep("Belonging", printed)[1])
   gaps <- noninvariance(ladder)
-  expect_match(attr(gaps, "caveat"), "The scalar rung fails")
+  expect_match(attr(gaps, "caveat"), text_pattern("rung_fails", rung = "scalar"))
   expect_output(print(gaps), "CAUTION: The scalar rung fails")
   json <- jsonlite::fromJSON(ladder_json(ladder, NULL, means, gaps))
-  expect_match(json$caveat, "The scalar rung fails")
+  expect_match(json$caveat, text_pattern("rung_fails", rung = "scalar"))
   expect_equal(json$rungs$status, rep("proper", 4))
   # once what differs is released, nothing stands in the way
   mended <- loosen(ladder, "scalar")
@@ -70,7 +70,7 @@ test_that("what rests on a rung that fails says so, and readers put it first", {
   low <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4))))
   expect_equal(low$table$verdict[2], "fails")
   expect_equal(low$table$rests_on_verdict[3], "fails")
-  expect_match(attr(latent_means(low), "caveat"), "The metric rung fails")
+  expect_match(attr(latent_means(low), "caveat"), text_pattern("rung_fails", rung = "metric"))
   expect_output(print(low), "Next: loosen(ladder, \"metric\")", fixed = TRUE)
   # a fit of its own: poor, or in order
   apart <- climb(list(a = group_of(500), b = group_of(500, rep(c(1.2, 0.2), 4))))$fits$scalar
@@ -84,7 +84,7 @@ test_that("an improper or ill-fitting start is no ground to stand on", {
   expect_equal(ladder$table$verdict[1], "fits_poorly")
   expect_equal(ladder$table$verdict[2:4], rep("holds", 3))
   expect_equal(ladder$table$rests_on[2:4], rep("configural", 3))
-  expect_match(attr(latent_means(ladder), "caveat"), "configural model does not fit acceptably")
+  expect_match(attr(latent_means(ladder), "caveat"), text_pattern("rung_fits_poorly"))
   expect_output(print(ladder), "Next: amendments(ladder$fits$configural)", fixed = TRUE)
   heywood <- function(n) {
     r <- matrix(0.5, 3, 3, dimnames = list(c("p", "q", "r"), c("p", "q", "r")))

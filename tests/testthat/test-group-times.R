@@ -222,13 +222,14 @@ test_that("a repeated construct is kept in files, and goes with its items", {
   expect_identical(repeated(blueprint("Calm over two concerts"), "Calm", times), calm)
   note <- capture.output(print(blueprint("No times") |>
     construct("Joy", reflected_in = jo1_t1:jo3_t1) |> hold_equal(loading, across = "times")))
-  expect_match(note, "no times: nothing is held equal", all = FALSE)
+  expect_match(note, text_pattern("no_times_nothing_is"), all = FALSE)
 })
 
 test_that("times that cannot be paired are refused with what to write", {
   bp <- blueprint("Wrong")
   bad <- function(...) expect_error(repeated(bp, "Calm", ...), class = "orizzonte_error")
-  expect_match(conditionMessage(bad(times = list(a = c(x1, x2), b = c(y1)))), "different numbers")
+  expect_match(conditionMessage(bad(times = list(a = c(x1, x2), b = c(y1)))),
+               text_pattern("times_have_different_numbers"))
   bad(times = list(a = c(x1, x2)))
   bad(times = list(c(x1, x2), c(y1, y2)))
   bad(times = list(a = c(x1, x2), a = c(y1, y2)))
@@ -241,8 +242,8 @@ test_that("times that cannot be paired are refused with what to write", {
   bad()
   bad(times = list(a = c(x1, x2), b = c(y1, y2)), scale = "item")
   expect_error(repeated(repeated(bp, "Calm", list(a = c(x1, x2), b = c(y1, y2))), "Calm",
-                        list(c = c(x3, x4), d = c(y3, y4))), "declared twice",
+                        list(c = c(x3, x4), d = c(y3, y4))), text_pattern("is_declared_twice"),
                class = "orizzonte_error_duplicate")
-  expect_error(hold_equal(bp, loading, across = "time"), "Did you mean",
+  expect_error(hold_equal(bp, loading, across = "time"), text_pattern("did_you_mean_6"),
                class = "orizzonte_error_input")
 })

@@ -104,7 +104,8 @@ test_that("a second-order model is split by its Schmid-Leiman form", {
 test_that("models without a general construct, or with several, are refused with names", {
   plain <- quiet_fit(blueprint("Plain") |> construct("Ear", reflected_in = ear1:ear4),
                      choirs_bifactor)
-  expect_error(variance_split(plain), "bifactor or a second-order", class = "orizzonte_error_input")
+  expect_error(variance_split(plain), text_pattern("variance_split_needs_bifactor"),
+               class = "orizzonte_error_input")
   fit <- quiet_fit(second, choirs_bifactor)
   expect_error(variance_split(fit, general = "Ear"), "General: Image",
                class = "orizzonte_error_name")

@@ -38,7 +38,7 @@ test_that("effects, their errors and standardized errors agree with numerical di
   expect_true("total[years, Staying]" %in% table$parameter)
   expect_gt(nrow(effects(structural, items = TRUE)), nrow(table))
   expect_output(print(table), "indirect\\[Belonging, Staying\\]")
-  expect_output(print(effects(fit_model(measurement, data))), "has no effects")
+  expect_output(print(effects(fit_model(measurement, data))), text_pattern("model_has_no_effects"))
 })
 
 test_that("regression scores are conditional means and Bartlett scores are unbiased", {
@@ -61,10 +61,12 @@ test_that("regression scores are conditional means and Bartlett scores are unbia
   expect_equal(sum(stats::complete.cases(predict(holes))), nobs(holes))
   from_summary <- fit_model(measurement, summary_data(cov(data), nrow(data)))
   expect_error(predict(from_summary), "summary data", class = "orizzonte_error_input")
-  expect_message(scores <- predict(from_summary, newdata = data), "relative to the means")
+  expect_message(scores <- predict(from_summary, newdata = data),
+                 text_pattern("model_has_no_means"))
   expect_equal(scores, predict(fit), tolerance = 1e-6)
   expect_error(predict(fit, newdata = data[1:3]), class = "orizzonte_error_name")
-  expect_error(predict(fit, method = "regresion"), "Did you mean", class = "orizzonte_error_input")
+  expect_error(predict(fit, method = "regresion"), text_pattern("did_you_mean_6"),
+               class = "orizzonte_error_input")
 })
 
 test_that("simulated data have the implied moments and leave the caller's random numbers alone", {
@@ -95,7 +97,8 @@ test_that("anova tests nested fits and refuses to test what only looks nested", 
   expect_output(print(not), "not nested")
   same <- anova(paired, paired)
   expect_match(attr(same, "notes"), "same model", all = FALSE)
-  expect_match(attr(anova(free, structural), "notes"), "different variables", all = FALSE)
+  expect_match(attr(anova(free, structural), "notes"),
+               text_pattern("are_about_different_variables"), all = FALSE)
   expect_true(all(is.na(anova(free, fit_model(measurement, data[1:300, ]))$chisq_change)))
   expect_error(anova(free), "at least two", class = "orizzonte_error_input")
   unit <- fit_model(blueprint("Unit", scale = "unit") |> construct("Belonging",
@@ -116,7 +119,7 @@ test_that("formulas, fitted moments and limits of quantities are there, sigma po
   expect_equal(unname(confint(derived, "quantity[double]")),
                unname(2 * confint(derived, "loading[Calm, sc2]")), tolerance = 1e-6)
   expect_false("quantity[double]" %in% rownames(confint(derived)))
-  expect_error(confint(derived, "quantity[duble]"), "Did you mean",
+  expect_error(confint(derived, "quantity[duble]"), text_pattern("did_you_mean_6"),
                class = "orizzonte_error_address")
 })
 

@@ -27,9 +27,9 @@ test_that("an improper solution is said first", {
 
 test_that("other endings and folders that do not exist are refused", {
   fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be3), choirs)
-  expect_error(write_report(fit, "report.xyz"), "Cannot write a report as",
+  expect_error(write_report(fit, "report.xyz"), text_pattern("cannot_write_report"),
                class = "orizzonte_error_report")
-  expect_error(write_report(fit, "not-there/report.html"), "There is no folder",
+  expect_error(write_report(fit, "not-there/report.html"), text_pattern("there_is_no_folder_6"),
                class = "orizzonte_error_report")
 })
 
@@ -73,7 +73,7 @@ test_that("a report of a ladder says what holds, what was released and what may 
                  "in part (not held: loading", "not held after all", "only without the items")) {
     expect_true(grepl(part, text, fixed = TRUE), label = part)
   }
-  expect_match(loosened$ladder$reading[1], "only without the items concerned", fixed = TRUE)
+  expect_match(loosened$ladder$reading[1], text_pattern("allowed_without_items"))
 })
 
 test_that("a report of a list compares the fits and shows each", {
@@ -91,8 +91,9 @@ test_that("a report of a list compares the fits and shows each", {
   }
   # three figures of each, none lost to the other
   expect_equal(length(gregexpr("data:image/svg[+]xml;base64", text)[[1]]), 6L)
-  expect_error(write_report(bp, file), "needs a fit, a ladder", class = "orizzonte_error_input")
-  expect_error(write_report(list(fit, 3), file), "needs a fit, a ladder",
+  expect_error(write_report(bp, file), text_pattern("needs_fit_ladder_or"),
+               class = "orizzonte_error_input")
+  expect_error(write_report(list(fit, 3), file), text_pattern("needs_fit_ladder_or"),
                class = "orizzonte_error_input")
 })
 

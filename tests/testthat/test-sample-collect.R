@@ -26,7 +26,7 @@ test_that("readers, amendments and ladders take collected moments like data", {
                class = "orizzonte_error_data")
   expect_error(bootstrap_fit(fit), class = "orizzonte_error_data")
   expect_error(predict(fit), class = "orizzonte_error")
-  expect_output(print(groups[[1]]), "missing pattern")
+  expect_output(print(groups[[1]]), text_pattern("collected_from_missing_pattern"))
 })
 
 test_that("missing codes, rows of no group and quoted line ends are met as in memory", {

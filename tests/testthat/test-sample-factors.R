@@ -50,18 +50,23 @@ test_that("new data are coded as the fitted ones were", {
 })
 
 test_that("factors elsewhere, and columns that are no grouping, are refused", {
-  expect_error(quiet_fit(blueprint("x") |> effect(setting ~ years), data), "not numeric",
+  expect_error(quiet_fit(blueprint("x") |> effect(setting ~ years), data),
+               text_pattern("column_is_not_numeric_is"),
                class = "orizzonte_error_data")
   expect_error(quiet_fit(blueprint("x") |> construct("F", reflected_in = c(be1, be2, be3, town)),
-                         data), "not numeric", class = "orizzonte_error_data")
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ singer), data), "not numeric",
+                         data), text_pattern("column_is_not_numeric_is"),
+               class = "orizzonte_error_data")
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ singer), data),
+               text_pattern("column_is_not_numeric_is"),
                class = "orizzonte_error_data")
   numbers <- data
   numbers$years <- as.character(numbers$years)
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ years), numbers), "not numeric",
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ years), numbers),
+               text_pattern("column_is_not_numeric_is"),
                class = "orizzonte_error_data")
   clash <- data
   clash$townBrook <- 1
-  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ town), clash), "would overwrite",
+  expect_error(quiet_fit(blueprint("x") |> effect(be1 ~ town), clash),
+               text_pattern("n0_1_columns_would"),
                class = "orizzonte_error_data")
 })

@@ -1,0 +1,20 @@
+# The pattern of a text of the package, whatever its words are: values that are given are looked for
+# as they are, all others may be anything; lines may be folded anywhere.
+text_pattern <- function(.name, ...) {
+  template <- trimws(texts$table[[.name]])
+  values <- list(...)
+  parts <- regmatches(template, gregexpr("[{][^{}]+[}]|[{]{2}|[}]{2}|[^{}]+", template))[[1L]]
+  literal <- function(text) gsub("([][{}()+*^$|\\\\?.])", "\\\\\\1", text)
+  pattern <- vapply(parts, function(part) {
+    if (part %in% c("{{", "}}")) return(literal(substr(part, 1L, 1L)))
+    if (!startsWith(part, "{")) return(literal(part))
+    inside <- substr(part, 2L, nchar(part) - 1L)
+    if (startsWith(inside, "qty(")) return("")
+    if (startsWith(inside, "?")) {
+      forms <- strsplit(substring(inside, 2L), "/", fixed = TRUE)[[1L]]
+      return(paste0("(", paste(c(literal(forms), ""), collapse = "|"), ")"))
+    }
+    if (is.null(values[[inside]])) ".*" else literal(values[[inside]])
+  }, "")
+  gsub(" +", "\\\\s+", paste(pattern, collapse = ""))
+}
