@@ -7,8 +7,6 @@ address_kinds <- c(loading = 2L, weight = 2L, effect = 2L, covariance = 2L, vari
                    intercept = 1L, mean = 1L)
 arrow_kinds <- c("loading", "weight", "effect")    # cells of B
 readable_kinds <- c(total = 2L, indirect = 2L, correlation = 2L, r_squared = 1L, quantity = 1L)
-address_example <- paste0("Write one like loading[Belonging, be3] or covariance[be1, be2], with ",
-                          "backticks round unusual names.")
 address_patterns <- c("items", "constructs")
 
 reserved_words <- c("if", "else", "repeat", "while", "function", "for", "next", "break", "TRUE",
@@ -119,7 +117,8 @@ read_address <- function(address) {
     check_string(address, "An address")
     expression <- tryCatch(parsed_text(address), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-      abort("address", c(text_of("not_address", address = quoted(address)), i = address_example))
+      abort("address", c(text_of("not_address", address = quoted(address)),
+                         i = text_of("address_example")))
     })
   }
   text <- deparse_one(expression)

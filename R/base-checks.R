@@ -129,7 +129,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
   strange <- setdiff(names(sys.call(sys.parent())), c(names, ""))[1L] %||% NA
   if (is.na(strange) && eval(quote(...length()), frame) == 0L) return(invisible())
   abort("input", c(text_of("has_no_argument", verb = verb,
-                   strange = if (is.na(strange)) "in this place (an unnamed one is too much)" else
+                   strange = if (is.na(strange)) text_of("unnamed_too_much") else
                             paste0("`", strange, "`")),
                    if (!is.na(strange)) nearest_argument(strange, names),
                    i = if (is.na(strange)) unnamed,

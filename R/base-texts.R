@@ -275,3 +275,6 @@ add_texts(
   file_is_nested_more = "the file is nested more than {deepest_yaml} levels deep.",
   file_has_more_than = "the file has more than {most_yaml_entries} entries.",
   line = "{file}, line {found}: {what}")
+
+add_texts(
+  unnamed_too_much = "in this place (an unnamed one is too much)")

@@ -221,3 +221,11 @@ add_texts(
     "A parameter is named by its address, such as loading[Belonging, be2], variance[Calm] or ",
     "effect[Belonging, Calm]."),
   write_square_brackets = "Write square brackets: {kind}[{inside}].")
+
+add_texts(
+  address_example = paste0(
+    "Write one like loading[Belonging, be3] or covariance[be1, be2], with backticks round ",
+    "unusual names."),
+  scale_setting_marker = "one loading of each construct is 1",
+  scale_setting_unit = "construct (or disturbance) variances are 1",
+  scale_setting_average = "the loadings of each construct average 1")

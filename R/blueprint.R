@@ -44,9 +44,6 @@ blueprint <- function(title = "Untitled", scale = "marker", ...) {
 }
 
 scale_settings <- c("marker", "unit", "average")
-scale_words <- c(marker = "one loading of each construct is 1",
-                 unit = "construct (or disturbance) variances are 1",
-                 average = "the loadings of each construct average 1")
 
 # Constructs, and everything else that is named: observed variables, in the order of first mention.
 blueprint_variables <- function(bp) {

@@ -47,7 +47,7 @@ quality_json <- function(fit, x) {
     level = x$asked$level, htmt = x$asked$form, constructs = rows(x$table), pairs = rows(x$pairs),
     loadings = rows(x$loadings), equal_loadings = rows(x$equal_loadings),
     without_item = rows(x$left_out), look_at = I(quality_sentences(x) %||% character()),
-    not_judged = as.list(unjudged_words[x$left]))))
+    not_judged = as.list(x$left))))
 }
 
 split_json <- function(fit, x) {

@@ -84,7 +84,8 @@ captured_addresses <- function(quosures, verb) {
 canonical_text <- function(text) {
   expression <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(text_of("not_address_5", value = quoted(text)), i = address_example))
+    abort("address", c(text_of("not_address_5", value = quoted(text)),
+                       i = text_of("address_example")))
   })
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&
     as.character(expression[[1L]]) %in% restriction_relations

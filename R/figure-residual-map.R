@@ -69,8 +69,9 @@ residual_map <- function(fit, in_units = "correlation", numbers = NULL, group = 
                   title = paste0("Residuals: ", fit$request$blueprint$title,
                                  bracket_group(view$layout, view$group)),
                   subtitle = text_of("more_than_model_implies",
-                                     in_units = residual_frame_words[[in_units]]),
-                  caption = paste0(residual_map_words[[in_units]], "; n = ",
+                                     in_units = if (in_units != "covariance")
+                                      words_of("residual_frame", in_units)),
+                  caption = paste0(words_of("residual_map", in_units), "; n = ",
                                    format_count(view$moments$n),
                                    if (anyNA(gap)) text_of("empty_reproduced_whatever_data"))) +
     figure_theme() +
@@ -107,14 +108,6 @@ residual_cells <- function(gap, in_units, large, full) {
 }
 
 residual_digits <- c(correlation = 2L, covariance = 0L, own_se = 1L, moment_se = 1L)
-residual_map_words <- c(correlation = "differences of correlations",
-                        own_se = "residuals over their own standard errors",
-                        moment_se = "residuals over the standard errors of the moments",
-                        covariance = "differences of covariances")
-residual_frame_words <- c(correlation = "; framed: .10 and more, dashed when less",
-                               own_se = "; framed: beyond 1.96, dashed when less",
-                               moment_se = "; framed: beyond 1.96, dashed when less",
-                               covariance = "")
 
 # Lines between the constructs, and where their names stand.
 construct_blocks <- function(owner, names) {

@@ -99,7 +99,7 @@ column_plot <- function(x, columns) {
                   caption = text_of("columns_shown", rows = count_of(x$rows, "row"),
                                     missing = count_of(sum(missing), "missing value"),
                                     noted = if (length(noted))
-                                     "; amber: look at it, for the reason in the title",
+                                     text_of("amber_columns"),
                                     data = if (length(drawn) < length(x$data))
                                      text_of("more_columns_not_shown",
                                              drawn = length(x$data) - length(drawn)))) +

@@ -63,3 +63,13 @@ add_texts(
   columns_shown = "{rows}; {missing} in the columns shown{noted}{data}",
   there_is_nothing_draw_nothing = "There is nothing to draw: nothing has been amended.",
   amend_fit_free_because = "amend(fit, free = ..., because = ...) starts a trail.")
+
+add_texts(
+  residual_map_correlation = "differences of correlations",
+  residual_map_own_se = "residuals over their own standard errors",
+  residual_map_moment_se = "residuals over the standard errors of the moments",
+  residual_map_covariance = "differences of covariances",
+  residual_frame_correlation = "; framed: .10 and more, dashed when less",
+  residual_frame_own_se = "; framed: beyond 1.96, dashed when less",
+  residual_frame_moment_se = "; framed: beyond 1.96, dashed when less",
+  amber_columns = "; amber: look at it, for the reason in the title")

@@ -213,7 +213,7 @@ group_on_little <- function(layout) {
     out <- c(out,
              text_of("has_two_items_rests", construct = scale$construct,
                      links = enumerate(links, most = 4L),
-                     links_2 = if (length(links) == 1L) ": if it is" else ": if all of them are"))
+                     links_2 = text_of(if (length(links) == 1L) "if_it_is" else "if_all_are")))
   }
   out
 }
@@ -226,7 +226,7 @@ print.orizzonte_identification <- function(x, ...) {
   put_lines(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L))
   if (x$identified) {
     put_lines(text_of("identified_rank_is_full", rank = x$rank,
-                   with_data = if (!x$with_data) " at made-up moments; give the data to be sure"))
+                   with_data = if (!x$with_data) text_of("at_made_up_moments")))
     if (length(x$notes))
       put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
     put_lines("", next_step("fit_blueprint"))

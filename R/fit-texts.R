@@ -93,3 +93,8 @@ add_texts(
   model_is_identified_elsewhere =
     "The model is identified elsewhere, but here it rests on something near zero: see",
   identification_blueprint_data = "identification(blueprint, data).")
+
+add_texts(
+  if_it_is = ": if it is",
+  if_all_are = ": if all of them are",
+  at_made_up_moments = " at made-up moments; give the data to be sure")

@@ -215,8 +215,8 @@ latent_mean_note <- function(x) {
   left <- attr(x, "left")
   text_of("std_standard_deviations_construct", attr = if (attr(x, "standardize") == "pooled")
          "pooled" else "in the reference group", attr_2 = if (isTRUE(attr(x, "over")[["times"]])) {
-           if (attr(x, "standardize") == "pooled") " (of both times, where times are compared)" else
-             " (at the first time, where times are compared)"
+           if (attr(x, "standardize") == "pooled") text_of("pooled_over_times") else
+             text_of("first_time_reference")
          }, partial = if (any(partial)) text_of("partly_held", counts = enumerate(counts)),
           left = if (length(left)) text_of("not_compared_since_what", left = enumerate(left),
                                            left_2 = if (length(left) == 1L) "it" else "them"))
@@ -237,7 +237,7 @@ unreleased_note <- function(x) {
   if (is.null(u)) return(NULL)
   moved <- abs(u$difference_freed - u$difference) > 0.1 * u$se_freed
   text_of("held_though_loading_is", parameter = u$parameter[1L],
-          moved = if (!any(moved)) "Freed as well, no difference changes to speak of." else
+          moved = if (!any(moved)) text_of("nothing_changes_when_freed") else
            text_of("freed_well", moved = enumerate(text_of("instead_of", construct = u$construct,
                group = ifelse(is.na(u$group), "",
                    text_of("group_in",

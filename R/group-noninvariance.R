@@ -202,12 +202,6 @@ noninvariance_columns <- function(x, most = 24L) {
        p = format_p(shown$p), status = shown$status)))
 }
 
-noninvariance_note <-
-  paste0("points: expected score minus that under the reference group's values; SD: the ",
-         "same in pooled standard deviations, signed and (any way) ",
-         "over cases. About .2 is small, .4 medium, .7 large (Nye, Bradburn, Olenick, ",
-         "Bialko & Drasgow 2019).")
-
 # What items that are not held do to the difference of the totals; NULL when all are held.
 total_columns <- function(x) {
   totals <- attr(x, "totals")
@@ -226,7 +220,8 @@ print.orizzonte_noninvariance <- function(x, ...) {
   text <- c("item", "group", "against", "status")
   put_lines(heading(text_of("non_invariance_items", compared_words = compared_words(x))),
             format_caveat(x),
-            format_table(columns, !names(columns) %in% text), "", wrap_lines(noninvariance_note))
+            format_table(columns, !names(columns) %in% text), "",
+            wrap_lines(text_of("noninvariance_note")))
   totals <- total_columns(x)
   if (!is.null(totals))
     put_lines("", text_of("difference_total_score"),

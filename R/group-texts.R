@@ -168,3 +168,12 @@ add_texts(
 
 add_texts(
   loosening_blocked = ": what else it holds cannot be released, or would not help.")
+
+add_texts(
+  noninvariance_note = paste0(
+    "points: expected score minus that under the reference group's values; SD: the same in ",
+    "pooled standard deviations, signed and (any way) over cases. About .2 is small, .4 ",
+    "medium, .7 large (Nye, Bradburn, Olenick, Bialko & Drasgow 2019)."),
+  pooled_over_times = " (of both times, where times are compared)",
+  first_time_reference = " (at the first time, where times are compared)",
+  nothing_changes_when_freed = "Freed as well, no difference changes to speak of.")

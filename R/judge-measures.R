@@ -8,16 +8,12 @@ judged_constructs <- function(view) {
   reason <- vapply(constructs, function(name) {
     if (name %in% view$layout$composites) return("composite")
     own <- rows$kind == "loading" & rows$first == name
-    if (!any(own)) return("nothing reflects it")
+    if (!any(own)) return("unmeasured")
     if (any(rows$fixed[own] %in% 0)) return("growth")
     ""
   }, "")
   list(names = constructs[!nzchar(reason)], left = reason[nzchar(reason)])
 }
-
-unjudged_words <- c(composite = "composed of its items, which need not go together",
-                growth = "describes change: some of its loadings are fixed at 0",
-                `nothing reflects it` = "nothing reflects it")
 
 # Loadings of a construct on the observed items below it, along loadings alone: those of a
 # second-order construct are products (Schmid & Leiman 1957). list(items = numbers of variables,

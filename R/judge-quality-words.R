@@ -202,8 +202,8 @@ format_change <- function(x) {
 quality_legend <- function(x) {
   asked <- x$criteria
   left <- if (length(x$left))
-    text_of("not_judged", left = enumerate(paste0(names(x$left), " (", unjudged_words[x$left],
-                                                  ")")))
+    text_of("not_judged", left = enumerate(paste0(names(x$left), " (",
+                                                  words_of("unjudged", x$left), ")")))
   single <- if (length(x$single))
     text_of("one_item_alone_reliability", single = enumerate(x$single))
   parts <- if (length(x$parts_of))
@@ -214,7 +214,7 @@ quality_legend <- function(x) {
   form <- c(keyed = "", absolute = text_of("htmt_is_made_sizes"),
             geometric = text_of("htmt_is_made_geometric"))[[x$asked$form]]
   c("", wrap_lines(text_of("omega_share_construct_variance",
-                           value = if (length(x$equal_loadings$p)) " (p equal: the test of that)",
+                           value = if (length(x$equal_loadings$p)) text_of("equal_loadings_tested"),
                            reliability = short_number(asked$reliability[1L]),
                            reliability_2 = short_number(asked$reliability[2L]),
                            ave = short_number(asked$ave[1L]), ave_2 = short_number(asked$ave[2L]),

@@ -112,3 +112,9 @@ add_texts(
   several_constructs_are_general = "Several constructs are general: {usable}.",
   name_one_variance_split = "Name one: variance_split(fit, general = {usable}).",
   is_no_general_construct = "{name} is no general construct of this model.")
+
+add_texts(
+  unjudged_composite = "composed of its items, which need not go together",
+  unjudged_growth = "describes change: some of its loadings are fixed at 0",
+  unjudged_unmeasured = "nothing reflects it",
+  equal_loadings_tested = " (p equal: the test of that)")

@@ -9,7 +9,7 @@ print.orizzonte_blueprint <- function(x, ...) {
 format_blueprint <- function(bp) {
   width <- max(nchar(names(bp$constructs)), 0L)
   lines <- c(heading(paste0("Blueprint: ", bp$title)),
-             paste0("Scale: ", bp$scale, " (", scale_words[[bp$scale]], ")"))
+             paste0("Scale: ", bp$scale, " (", words_of("scale_setting", bp$scale), ")"))
   if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L) {
     return(c(lines, "",
              text_of("empty_so_far_add")))

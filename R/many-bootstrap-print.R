@@ -59,7 +59,7 @@ bootstrap_words <- function(x) {
     if (any(x$improper & x$status == 0L))
       text_of("improper", status = count_of(sum(x$improper & x$status == 0L), "replicate"),
               improper = if (asked$improper == "keep")
-               "kept, since leaving them out would bias what lies near a bound." else "left out."),
+               text_of("improper_kept") else text_of("improper_left_out")),
     if (lost > 0.1 * asked$reps)
       text_of("more_than_one_ten"),
     if (length(x$trouble))

@@ -33,7 +33,7 @@ numbers_of <- function(x, name = NULL) {
     return(list(value = stats::setNames(as.numeric(x), name), group = NA_character_))
   abort("input", c(text_of("what_must_give_named"),
                    x = text_of("it_gave", value = describe(x)),
-                   i = "Such as what = function(fit) c(gap = coef(fit)[[1]] - coef(fit)[[2]])."))
+                   i = text_of("named_numbers_example")))
 }
 
 # Columns that are about a value rather than one.

@@ -229,3 +229,9 @@ add_texts(
   values_blueprint_holds_equal = paste0(
     "Values that the blueprint holds equal must be equal in `truth`; fixed ones need ",
     "truth_units = \"raw\"."))
+
+add_texts(
+  improper_kept = "kept, since leaving them out would bias what lies near a bound.",
+  improper_left_out = "left out.",
+  or_draw_from_model = ", or draw data from the model: draw = \"model\"",
+  named_numbers_example = "Such as what = function(fit) c(gap = coef(fit)[[1]] - coef(fit)[[2]]).")

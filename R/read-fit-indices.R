@@ -375,7 +375,7 @@ small_numbers <- function(fit) {
       text_of("freedom_rmsea_says_little", df = count_of(df, "degree")),
     if (any(few))
       text_of("fewer_than_5_each", cases = enumerate(cases, most = 4L),
-              value = if (length(n) > 1L) ", also in its share of the whole"))
+              value = if (length(n) > 1L) text_of("also_in_each_group")))
 }
 
 index_words <- c(

@@ -74,7 +74,7 @@ print.orizzonte_moments <- function(x, ...) {
 
 format_moments <- function(moments, group, in_units = NULL) {
   title <- if (!is.null(in_units)) text_of("residuals",
-                                           in_units = residual_unit_words[[in_units]]) else
+                                           in_units = words_of("residual_unit", in_units)) else
     if (is.null(moments$constructs)) "Observed moments" else "Implied moments"
   constructs <- moments$constructs
   c(heading(paste0(title, if (!is.null(group)) paste0(": ", group))),

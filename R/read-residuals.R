@@ -53,9 +53,6 @@ residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = N
 }
 
 residual_units <- c("covariance", "correlation", "own_se", "moment_se")
-residual_unit_words <- c(covariance = "covariance", correlation = "correlation",
-                         own_se = "over their own standard errors",
-                         moment_se = "over the standard errors of the moments")
 
 # Observed and implied moments and what scales them.
 residual_parts <- function(view) {
@@ -269,7 +266,7 @@ print.orizzonte_residuals <- function(x, ...) {
   if (!all(c("first", "second", "residual", "meaning") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   in_units <- attr(x, "in_units")
-  units <- if (!is.null(in_units)) paste0(" (", residual_unit_words[[in_units]], ")")
+  units <- if (!is.null(in_units)) paste0(" (", words_of("residual_unit", in_units), ")")
   put_lines(heading(text_of("largest_residuals", units = units)), format_residuals_table(x))
   invisible(x)
 }

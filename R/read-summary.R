@@ -85,8 +85,8 @@ format_feedback <- function(fit) {
     index <- max(Mod(eigen(view_matrices(view)$effects, only.values = TRUE)$values))
     wrap_lines(text_of("feedback_among_stability_index", loops = enumerate(loops),
                        group = in_group(view$layout, view$group), index = format_fixed(index),
-                       index_2 = if (index < 1) ", below 1: effects settle." else
-                        ", NOT below 1: effects grow without bound; do not interpret them."))
+                       index_2 = if (index < 1) text_of("stability_below_1") else
+                        text_of("stability_not_below_1")))
   }), use.names = FALSE)
 }
 

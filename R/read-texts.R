@@ -185,3 +185,12 @@ add_texts(
   changes_were_suggested_same_data = paste0(
     "{freed} changes were suggested by the same data, so that part of the better fit is ",
     "chance."))
+
+add_texts(
+  residual_unit_covariance = "covariance",
+  residual_unit_correlation = "correlation",
+  residual_unit_own_se = "over their own standard errors",
+  residual_unit_moment_se = "over the standard errors of the moments",
+  also_in_each_group = ", also in its share of the whole",
+  stability_below_1 = ", below 1: effects settle.",
+  stability_not_below_1 = ", NOT below 1: effects grow without bound; do not interpret them.")

@@ -85,7 +85,7 @@ knit_print.orizzonte_latent_means <- function(x, ...) {
 knit_print.orizzonte_noninvariance <- function(x, ...) {
   knit_parts(x, c("item", "group", "difference", "d", "status"),
              report_caution(attr(x, "caveat")), report_table(noninvariance_columns(x)),
-             report_text(noninvariance_note), report_table(total_columns(x)))
+             report_text(text_of("noninvariance_note")), report_table(total_columns(x)))
 }
 
 #' @exportS3Method knitr::knit_print

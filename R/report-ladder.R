@@ -112,7 +112,7 @@ ladder_gap_parts <- function(ladder) {
   totals <- total_columns(gaps)
   report_section(text_of("how_much_single_items"), caution_part(gaps),
     report_text(text_of("loading_intercept_one_item")),
-    report_table(noninvariance_columns(gaps)), report_text(noninvariance_note),
+    report_table(noninvariance_columns(gaps)), report_text(text_of("noninvariance_note")),
     if (!is.null(totals))
       report_section(text_of("difference_total_score_4"), report_table(totals), level = 2L))
 }

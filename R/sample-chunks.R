@@ -29,7 +29,7 @@ csv_chunks <- function(file, chunk, encoding) {
     line <<- line + length(body)
     if (ncol(table) != length(names) || nrow(table) != records)
       abort("file", c(text_of("cannot_read_near_line", file = quoted(file), line = line),
-                      i = field_advice))
+                      i = text_of("field_advice")))
     names(table) <- names
     for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
     table

@@ -19,7 +19,7 @@ read_csv_file <- function(file, encoding = "UTF-8") {
   if (ncol(table) != length(names) || nrow(table) != records) {
     abort("file", c(text_of("cannot_read_lines_came", file = quoted(file), records = records,
                             value = count_of(length(names), "field"), table = nrow(table),
-                            table_2 = ncol(table)), i = field_advice))
+                            table_2 = ncol(table)), i = text_of("field_advice")))
   }
   names(table) <- names
   for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
@@ -52,7 +52,7 @@ check_fields <- function(lines, fields, file, separator, head) {
   wrong <- function(k, ...) {
     abort("file", c(text_of("line_2", file = quoted(file), starts = head + starts[k],
                             value = paste0(...)),
-                    i = field_advice))
+                    i = text_of("field_advice")))
   }
   if (open[length(open)]) wrong(length(starts), text_of("quote_is_opened_never"))
   found <- count(whole, separator) + 1L
@@ -63,9 +63,6 @@ check_fields <- function(lines, fields, file, separator, head) {
   }
   length(starts)
 }
-
-field_advice <- paste0("Every line must have as many fields as the header; text with a separator ",
-                       "or a quote in it stands in double quotes.")
 
 # Dates stay text, as everything else that is no number; a doubled quote is one.
 plain_cells <- function(x) {
@@ -78,7 +75,8 @@ plain_cells <- function(x) {
 strict_table <- function(lines, file, separator, ...) {
   stop_reading <- function(e) {
     abort("file", c(text_of("cannot_read_7", file = quoted(file)),
-                    x = gsub("\n", " ", conditionMessage(e), fixed = TRUE), i = field_advice))
+                    x = gsub("\n", " ", conditionMessage(e), fixed = TRUE),
+                    i = text_of("field_advice")))
   }
   text <- paste0(c(lines, ""), collapse = "\n")
   tryCatch(data.table::fread(input = text, sep = separator, quote = "\"", header = FALSE,

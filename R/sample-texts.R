@@ -382,3 +382,13 @@ add_texts(
   fit_keeps_only_columns =
     "The fit keeps only the columns of its model, and {lacking} is none of them.",
   give_data_again_refit = "Give the data again: refit(fit, data = data).")
+
+add_texts(
+  field_advice = paste0(
+    "Every line must have as many fields as the header; text with a separator or a quote in ",
+    "it stands in double quotes."),
+  a_variable_is = "A variable of the model is",
+  names_to_join = "names to be joined by c().",
+  a_range = "a range.",
+  one_incomplete = " has missing values and is",
+  several_incomplete = " have missing values and are")

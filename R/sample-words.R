@@ -38,8 +38,8 @@ kept_words <- function(sample) {
   with <- total_of(sample, "with_missing")
   empty <- total_of(sample, "empty")
   text_of("kept_casewise_ml_missing", with = format_count(with),
-          with_2 = if (with == 1L) " has missing values and is" else
-    " have missing values and are", empty = if (empty > 0L) text_of("without_any_value_left",
+          with_2 = if (with == 1L) text_of("one_incomplete") else
+    text_of("several_incomplete"), empty = if (empty > 0L) text_of("without_any_value_left",
         empty = count_of(empty, "row"),
         empty_2 = if (empty == 1L) "is" else "are"),
           sample = if (length(told_by(sample)))

@@ -155,7 +155,7 @@ study_path <- function(path, folder, key, refuse) {
 study_blueprints <- function(content, folder, refuse) {
   if (!is.list(content) && !is.character(content) || is.null(names(content)))
     refuse("blueprints", text_of("blueprints_must_be_names"), NULL,
-           c(i = "Such as blueprints: {measurement: choirs.yaml}"))
+           c(i = text_of("blueprints_example")))
   lapply(as.list(content), function(path) {
     if (!is.character(path) || length(path) != 1L)
       refuse("blueprints", text_of("each_blueprint_must_be"))
@@ -195,7 +195,7 @@ study_count <- function(x, key, refuse, step = NULL) {
 study_steps <- function(content, blueprints, refuse) {
   if (!is.list(content) || !is.null(names(content)) || length(content) == 0L)
     refuse("steps", text_of("steps_must_be_list"), NULL,
-           c(i = "Each line begins with a dash, such as - fit: {blueprint: measurement}"))
+           c(i = text_of("steps_example")))
   out <- list()
   for (k in seq_along(content))
     out[[k]] <- study_step(content[[k]], k, out, blueprints, refuse)
@@ -206,7 +206,7 @@ study_step <- function(entry, k, before, blueprints, refuse) {
   if (is.character(entry) && length(entry) == 1L) entry <- stats::setNames(list(NULL), entry)
   if (!is.list(entry) || length(entry) != 1L || is.null(names(entry)))
     refuse(NULL, text_of("step_is_one_kind"), k,
-           c(i = "Such as - fit: {blueprint: measurement}"))
+           c(i = text_of("step_example")))
   kind <- names(entry)
   if (!kind %in% names(step_keys))
     refuse(kind, text_of("there_is_no_step", kind = quoted(kind)), k,
@@ -241,7 +241,7 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
     args$of <- args$of %||% if (length(usable)) utils::tail(usable, 1L)
     if (is.null(args$of) || length(usable) == 0L)
       refuse(NULL, text_of("step_needs_earlier_step", kind = kind), k,
-             c(i = "Put a step such as - fit: {blueprint: ...} before it."))
+             c(i = text_of("earlier_step_example")))
     unknown <- setdiff(args$of, usable)
     if (length(unknown))
       refuse("of", text_of("is_no_earlier_step", unknown = quoted(unknown[1L]), kind = kind), k,
@@ -266,7 +266,7 @@ study_shapes <- function(args, refuse, k) {
       numbers <- study_numbers(x)
       if (!is.numeric(numbers) || key == "truth" && is.null(names(x)))
         refuse(key, text_of("must_be_3", key = key, key_2 = if (key == "n") "numbers." else
-          "addresses with numbers."), k,
+          text_of("addresses_with_numbers")), k,
           c(i = if (key == "n") "Such as n: [100, 200]" else
             "Such as truth: {\"loading[ , ]\": .7}"))
       if (key == "n") args$n <- unname(numbers) else

@@ -54,14 +54,9 @@ step_shown <- function(study, step, folder, files) {
     }))))
 }
 
-step_titles <- c(screen = "Look at the data", check = "Can the model be estimated?",
-                 fit = "Fit", diagnose = "Where does it misfit?", amend = "Change one thing",
-                 compare = "Compare the models", quality = "Judge the measures",
-                 invariance = "Are the measures the same?", bootstrap = "Resample",
-                 plan = "Plan", report = "Write it up")
-
 step_title <- function(step) {
-  paste0(step_titles[[step$kind]], if (step$name != step$kind) paste0(" (", step$name, ")"))
+  paste0(words_of("step_title", step$kind),
+         if (step$name != step$kind) paste0(" (", step$name, ")"))
 }
 
 # What a step came to, in a sentence or two.

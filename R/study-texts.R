@@ -87,3 +87,21 @@ add_texts(
     "continue."),
   file_report_is_name = "`file` of a report is a name without a folder.",
   such_file_report_html = "Such as file: report.html")
+
+add_texts(
+  step_title_screen = "Look at the data",
+  step_title_check = "Can the model be estimated?",
+  step_title_fit = "Fit",
+  step_title_diagnose = "Where does it misfit?",
+  step_title_amend = "Change one thing",
+  step_title_compare = "Compare the models",
+  step_title_quality = "Judge the measures",
+  step_title_invariance = "Are the measures the same?",
+  step_title_bootstrap = "Resample",
+  step_title_plan = "Plan",
+  step_title_report = "Write it up",
+  blueprints_example = "Such as blueprints: {{measurement: choirs.yaml}}",
+  steps_example = "Each line begins with a dash, such as - fit: {{blueprint: measurement}}",
+  step_example = "Such as - fit: {{blueprint: measurement}}",
+  earlier_step_example = "Put a step such as - fit: {{blueprint: ...}} before it.",
+  addresses_with_numbers = "addresses with numbers.")

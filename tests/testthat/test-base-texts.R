@@ -57,6 +57,7 @@ calls_of <- function(names) {
 }
 
 placeholders <- function(template) {
+  template <- gsub("[{]{2}|[}]{2}", "", template)
   found <- regmatches(template, gregexpr("\\{[^{}?]+\\}", template))[[1L]]
   found <- sub("^\\{(qty\\()?", "", sub("\\)?\\}$", "", found))
   unique(sub("/.*", "", found))
@@ -102,4 +103,28 @@ test_that("every row of the tables is used", {
     any(startsWith(name, paste0(sub("_$", "", prefixes), "_")))
   }, NA)
   expect_identical(names[!whole & !made], character())
+})
+
+test_that("no sentence stands outside the tables", {
+  skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
+  # tables of their own kind: commands, options, references, the schema, styles and markup
+  apart <- c("cli-commands.R", "cli-options.R", "request-options.R", "report-references.R",
+             "study-schema.R", "report-html.R", "report-word.R", "sample-database.R")
+  codes <- c("equality across groups and times", "sum of others?")
+  sentence <- function(text) {
+    words <- lengths(regmatches(text, gregexpr("[A-Za-z][a-z']+", text)))
+    grepl(" ", text, fixed = TRUE) & (words >= 5L | words >= 3L & grepl("[.:?!]$", text)) &
+      !grepl("<[a-zA-Z/]|[12][0-9]{3}$|^http", text)
+  }
+  found <- unlist(lapply(source_files(), function(file) {
+    if (grepl("-texts[.]R$", file) || basename(file) %in% apart) return(NULL)
+    out <- character()
+    walk <- function(x) {
+      if (is.character(x)) out <<- c(out, x[sentence(x)])
+      if (is.call(x) || is.pairlist(x)) for (part in as.list(x)) if (!missing(part)) walk(part)
+    }
+    for (x in as.list(parse(file, keep.source = FALSE))) walk(x)
+    if (length(out)) paste0(basename(file), ": ", out)
+  }))
+  expect_identical(found[!sub("^[^:]*: ", "", found) %in% codes], character())
 })
