@@ -56,7 +56,7 @@ test_that("amend writes the next blueprint with its trail, one change at a time"
   expect_equal(command("amend", inside("one.yaml"), inside("choirs.csv"), "--free",
                        "loading[Calm, st2]")$code, 2)
   expect_match(command("amend", inside("one.yaml"), inside("choirs.csv"), "--out",
-                       inside("x.yaml"))$err, text_pattern("amend_needs_change"))
+                       inside("x.yaml"))$err, text_pattern("orizzonte_amend_needs_change"))
   wrong <- command("amend", inside("one.yaml"), inside("choirs.csv"), "--free",
                    "loading[Calm, st5]", "--out", inside("x.yaml"))
   expect_equal(wrong$code, 2)
@@ -119,7 +119,7 @@ test_that("invariance climbs the ladder, loosens a rung, and gives every table",
   expect_equal(json$rungs$cfi, ladder$table$cfi, tolerance = 1e-9)
   expect_equal(json$latent_means$difference, latent_means(ladder)$difference, tolerance = 1e-7)
   expect_match(command("invariance", inside("groups.yaml"), inside("choirs.csv"))$err,
-               text_pattern("what_groups_needs_column"))
+               text_pattern("ladder_needs_column_or"))
   write_blueprint(read_blueprint(inside("groups.yaml")) |> hold_equal(loading, intercept),
                   inside("held.yaml"))
   held <- command("fit", inside("held.yaml"), inside("choirs.csv"), "--by", "setting", "--format",

@@ -163,10 +163,11 @@ test_that("what keeps models from being compared is named", {
   note <- function(...) paste(attr(compare_models(...), "notes"), collapse = " ")
   centred <- data
   centred$be1 <- data$be1 - mean(data$be1)
-  expect_match(note(a, fit_model(start, centred)), text_pattern("other_means_centred_one"))
+  expect_match(note(a, fit_model(start, centred)),
+               text_pattern("other_means_centred_one", shifted = "be1"))
   metres <- data
   metres$sc2 <- 100 * data$sc2
-  expect_match(note(a, fit_model(start, metres)), text_pattern("different_units"))
+  expect_match(note(a, fit_model(start, metres)), text_pattern("different_units", moved = "sc2"))
   expect_match(note(a, fit_model(start, data[-1L, ])), "different rows \\(n = 62[45] and 62[45]\\)")
   other <- data
   other$be1[1:2] <- other$be1[1:2] + c(3, -3)

@@ -133,7 +133,7 @@ test_that("without missing values nothing changes, and what is assumed is said",
   expect_output(print(compared), text_pattern("incomplete_rows_one_case"))
   empty <- choirs
   empty[3:5, paste0("be", 1:4)] <- NA
-  expect_message(less <- fit_model(bp, empty), text_pattern("without_any_value"))
+  expect_message(less <- fit_model(bp, empty), text_pattern("without_any_value", empty = "3 rows"))
   expect_identical(nobs(less), 717)
   expect_identical(nobs(quiet(refit(fit, incomplete = "drop"))), 702)
 })

@@ -325,7 +325,7 @@ test_that("coded and labelled grouping columns show what the codes stand for", {
   # a code that means missing is no group
   coded$set <- ifelse(seq_len(nrow(coded)) <= 3, -9, as.numeric(data$setting))
   expect_message(fit_model(two, coded, by = "set", missing_codes = -9),
-                 text_pattern("without_value_left_out"))
+                 text_pattern("without_value_left_out", count = "3 rows"))
 })
 
 test_that("rungs that the data or the model say nothing about are not said to hold", {

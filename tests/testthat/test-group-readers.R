@@ -204,7 +204,7 @@ test_that("identification() and rescue() look at groups", {
                class = "orizzonte_error_input")
   loose <- bp |> relax(mean[Belonging])
   expect_error(quiet_fit(loose, data, by = "setting", hold = "loading"),
-               text_pattern("model_is_not_identified"),
+               text_pattern("model_is_not_identified", lacking = "2 more parameters"),
                class = "orizzonte_error_identification")
   found <- suppressMessages(identification(hold_equal(loose, loading), data, by = "setting"))
   expect_equal(found$lacking, 2)

@@ -46,7 +46,7 @@ demo_after <- function(results) {
     expect_equal(do.call(command, as.list(words))$code, 0)
   }
   # so does what puts the command on the path, in a shell that knows nothing of this session
-  expect_match(demo$err, text_pattern("command_orizzonte_is_not"))
+  expect_match(demo$err, "mkdir -p", fixed = TRUE)
   line <- trimws(grep("mkdir -p", strsplit(demo$err, "\n")[[1L]], value = TRUE, fixed = TRUE))
   home <- fresh_folder()
   shell <- function(code) {
@@ -161,7 +161,7 @@ test_that("a step that fails is named, what is done is kept, and it goes on from
   error <- tryCatch(quietly(file), error = identity)
   expect_s3_class(error, "orizzonte_error_study")
   expect_match(conditionMessage(error), "second", fixed = TRUE)
-  expect_match(rlang::cnd_message(error), text_pattern("finished_steps_are_kept"))
+  expect_match(rlang::cnd_message(error), "again to continue")
   results <- file.path(dirname(file), "results")
   expect_true(file.exists(file.path(results, "03-diagnose", "amendments.csv")))
   expect_false(dir.exists(file.path(results, "04-second")))
@@ -219,35 +219,34 @@ test_that("what is wrong in a study file is told with its line and the nearest w
   expect_match(wrong("blueprint: measurement}", "blueprint: messurement}"),
                "line 7.*Did you mean \"measurement\"")
   expect_match(wrong("data: choirs.csv", "data: chors.csv"), "line 2.*Did you mean \"choirs.csv\"")
-  expect_match(wrong("top: 2", "top: many"), text_pattern("must_be_whole_number_6"))
+  expect_match(wrong("top: 2", "top: many"), "line 9.*whole number")
   expect_match(wrong("name: second", "name: first"), "line 10.*two steps")
   expect_match(wrong("seed: 4", "criteria: {cfy: .9}"), "line 5.*no criterion")
-  expect_match(wrong("steps:", "other:"), text_pattern("unknown_key_3"))
-  expect_match(wrong("[first, second]", "[first, diagnose]"), text_pattern("is_no_earlier_step"))
-  expect_match(wrong("top: 2", "top: [1, 2]"), text_pattern("must_be_whole_number_6"))
+  expect_match(wrong("steps:", "other:"), "unknown key")
+  expect_match(wrong("[first, second]", "[first, diagnose]"), "line 11.*no earlier step")
+  expect_match(wrong("top: 2", "top: [1, 2]"), "line 9.*whole number")
   expect_match(wrong("{blueprint: measurement}", "{blueprint: []}"), "line 7.*one piece of text")
   expect_match(wrong("name: first", "name: \"\""), "line 8.*one piece of text")
-  expect_match(wrong("[first, second]", "[first, []]"), text_pattern("must_be_one_text_or"))
+  expect_match(wrong("[first, second]", "[first, []]"), "line 11.*one text or a list")
   expect_match(wrong("[first, second]", "second"), "line 11.*two steps or more")
-  expect_match(wrong("of: first, top", "of: [first, second], top"),
-               text_pattern("is_no_earlier_step"))
+  expect_match(wrong("of: first, top", "of: [first, second], top"), "line 9.*no earlier step")
   expect_match(wrong("bootstrap: {of: second", "bootstrap: {of: [first, second]"),
-               text_pattern("works_one_step"))
-  expect_match(wrong("measurement: choirs.yaml", "measurement: \"\""), text_pattern("is_no_file"))
-  expect_match(wrong("data: choirs.csv", "data: ."), text_pattern("is_no_file"))
+               "line 12.*works on one step")
+  expect_match(wrong("measurement: choirs.yaml", "measurement: \"\""), "line 4.*no file")
+  expect_match(wrong("data: choirs.csv", "data: ."), "line 2.*no file")
   expect_no_warning(said <- wrong("seed: 4", "criteria: {cfi: [a, .9]}"))
   expect_match(said, "line 5")
   plan <- "  - plan: {blueprint: measurement, n: [a, 100], truth: {\"loading[ , ]\": .7}}"
   last <- "  - bootstrap: {of: second, reps: 25, what: [effects]}"
-  expect_match(wrong(last, plan), text_pattern("must_be_numbers", name = "n"))
+  expect_match(wrong(last, plan), "line 12.*n must be numbers")
   expect_match(wrong(last, sub("a, 100", "100", sub(".7", "x", plan, fixed = TRUE), fixed = TRUE)),
                "line 12.*addresses with numbers")
   broken <- study_in(c("? [a, b]", ": c", small))
   said <- rlang::cnd_message(tryCatch(quietly(broken), error = identity))
   expect_length(gregexpr("is not readable YAML", said)[[1]], 1)
-  expect_error(run_study(extdata("choirs.yaml")), text_pattern("is_blueprint_not_study"),
+  expect_error(run_study(extdata("choirs.yaml")), "is a blueprint, not a study",
                class = "orizzonte_error_study")
-  expect_error(read_blueprint(extdata("study.yaml")), text_pattern("is_study_not_blueprint"),
+  expect_error(read_blueprint(extdata("study.yaml")), "is a study, not a blueprint",
                class = "orizzonte_error_file")
   expect_match(command("run", extdata("choirs.yaml"))$err, "orizzonte fit .*choirs.yaml DATA")
   expect_match(command("check", extdata("study.yaml"))$err, "orizzonte run .*study.yaml")
