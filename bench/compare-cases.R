@@ -281,7 +281,8 @@ ladder_of <- function(...) {
   ladder <- suppressMessages(invariance(...))
   list(table = as.data.frame(ladder), reading = ladder$reading,
        fits = lapply(ladder$fits, function(f) list(estimates(f), deviance(f))),
-       means = latent_means(ladder), gaps = noninvariance(ladder),
+       means = latent_means(ladder),
+       gaps = inside(if (knows("noninvariance")) "noninvariance" else "group_gaps")(ladder),
        printed = utils::capture.output(print(ladder)))
 }
 measured <- read_blueprint(models[basename(models) == "measurement.yaml"])

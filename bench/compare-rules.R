@@ -2,7 +2,8 @@
 
 # Names that changed between the versions compared: in the places of a result, and in its texts.
 # Both are patterns; empty when nothing was renamed.
-renamed <- character()
+renamed <- c("/(loading|intercept)_gap$" = "/\\1_difference", "/expected_score$" = "/difference",
+             "/effect_size$" = "/d", "/size_any_direction$" = "/d_unsigned")
 reworded <- character()
 
 # Verdicts of an older version and the codes that stand for them now, by the place they are in.
@@ -31,7 +32,8 @@ coded <- list(
   "/quality[^/]*(/.*)?/verdict$" = c("^falls short: .*$" = "falls_short", "^part of .*$" = "part"))
 
 # Differences that are meant: a pattern of the place, and why.
-meant <- c("/(rests_on|rests_on_verdict|short)$" = "columns added beside the verdict")
+meant <- c("/(rests_on|rests_on_verdict|short)$" = "columns added beside the verdict",
+           "/inference(/|$)" = "JSON holds every option of the fit")
 
 # Leaves of a nested list, by path; each numeric vector stays whole.
 leaves <- function(x, path = "") {
