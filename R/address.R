@@ -124,7 +124,7 @@ read_address <- function(address) {
   text <- deparse_one(expression)
   if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) ||
       !is.symbol(expression[[2L]])) {
-    abort("address", c(text_of("not_address_3", value = text), i = address_hint(expression),
+    abort("address", c(text_of("not_address", address = text), i = address_hint(expression),
                        i = text_of("address_is_kind_names",
                                    address_kinds = enumerate(names(address_kinds)))))
   }

@@ -14,7 +14,7 @@ check_encoding <- function(x, what) {
   bad <- x[!is.na(x) & Encoding(x) != "latin1" & !validUTF8(x)]
   if (length(bad) == 0L) return(invisible())
   abort("input", c(text_of("holds_bytes_are_not", what = what),
-                   x = text_of("it_is_4", bad = describe(bad[1L])),
+                   x = text_of("it_is_3", value = describe(bad[1L])),
                    i = text_of("convert_first_iconv_x")))
 }
 
@@ -26,7 +26,7 @@ check_blueprint <- function(x, verb) {
                       i = text_of("start_blueprint_title_or")))
   }
   abort("input", c(text_of("first_argument_must_be", verb = verb),
-                   x = text_of("it_is_5", value = describe(x)),
+                   x = text_of("it_is_3", value = describe(x)),
                    i = text_of("start_blueprint_title_pipe")))
 }
 
@@ -101,7 +101,7 @@ describe_part <- function(x, known) {
 check_words <- function(x, what, example) {
   if (is.character(x) && length(x) > 0L && !anyNA(x)) return(invisible())
   abort("input", c(text_of("must_be_one_text", what = what),
-                   x = text_of("it_is_6", value = if (length(x) == 0L) "empty" else describe(x)),
+                   x = text_of("it_is_3", value = if (length(x) == 0L) "empty" else describe(x)),
                    i = text_of("such_as", example = example)))
 }
 
@@ -187,7 +187,7 @@ nearest_argument <- function(strange, known) {
   word <- other_words[strange]
   if (word %in% known) return(c(i = text_of("did_you_mean_4", word = word)))
   longer <- known[startsWith(known, strange)]
-  if (length(longer)) c(i = text_of("did_you_mean_5", longer = longer[1L])) else
+  if (length(longer)) c(i = text_of("did_you_mean_4", word = longer[1L])) else
     did_you_mean(strange, known)
 }
 
@@ -195,7 +195,7 @@ choose_one <- function(value, choices, what) {
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
   abort("input", c(text_of("must_be", what = what, choices = enumerate(quoted(choices), most = 20L,
       last = " or ")),
-                   x = text_of("it_is_7", value = describe(value)),
+                   x = text_of("it_is_3", value = describe(value)),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
 }
 
@@ -210,7 +210,7 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
     text_of("at_least", ends = ends[1L])
   }
   abort("input", c(text_of("must_be_one_number", what = what, range = range),
-                   x = text_of("it_is_8", value = describe(x))))
+                   x = text_of("it_is_3", value = describe(x))))
 }
 
 # Longer than any system takes; R itself only warns.
@@ -229,8 +229,8 @@ check_count <- function(x, what, least = 0, most = Inf) {
   check_number(x, what, least, most)
   if (is.finite(x) && x != round(x))
     abort("input", c(text_of("must_be_whole_number", what = what),
-                     x = text_of("it_is_9", value = describe(x)),
-                     i = text_of("such_as_3", value = format(round(x), scientific = FALSE))))
+                     x = text_of("it_is_3", value = describe(x)),
+                     i = text_of("such_as", example = format(round(x), scientific = FALSE))))
 }
 
 check_seed <- function(x) {
@@ -239,7 +239,7 @@ check_seed <- function(x) {
 
 check_flag <- function(x, what) {
   if (is.logical(x) && length(x) == 1L && !is.na(x)) return(invisible())
-  abort("input", c(text_of("must_be_true_or", what = what), x = text_of("it_is_10",
+  abort("input", c(text_of("must_be_true_or", what = what), x = text_of("it_is_3",
       value = describe(x))))
 }
 

@@ -121,7 +121,7 @@ check_tiers <- function(tiers, name) {
   if (!is.numeric(tiers) || length(tiers) != 2L || anyNA(tiers)) {
     abort("input",
           c(text_of("must_be_two_numbers", name = name),
-            x = text_of("it_is_11", tiers = if (is.numeric(tiers) && length(tiers) <= 10L)
+            x = text_of("it_is_3", value = if (is.numeric(tiers) && length(tiers) <= 10L)
               paste(format(tiers), collapse = ", ") else describe(tiers)),
             i = text_of("such_c", name = name,
                         name_2 = paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
@@ -144,7 +144,7 @@ check_tiers <- function(tiers, name) {
 check_criteria <- function(x) {
   if (is.null(x)) return(criteria())
   if (inherits(x, "orizzonte_criteria") && identical(names(x), criterion_names)) return(x)
-  abort("input", c(text_of("criteria_must_come_from"), x = text_of("it_is_12", value = describe(x)),
+  abort("input", c(text_of("criteria_must_come_from"), x = text_of("it_is_3", value = describe(x)),
                    i = text_of("such_criteria_criteria_cfi")))
 }
 

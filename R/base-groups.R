@@ -73,7 +73,7 @@ check_grouped <- function(x) {
 # One group by name; the first when none is named.
 chosen_group <- function(x, group = NULL) {
   if (is.null(group)) return(group_names(x)[1L])
-  if (!x$grouped) abort("input", text_of("fit_has_no_groups_5"))
+  if (!x$grouped) abort("input", text_of("fit_has_no_groups"))
   if (is.character(group) && length(group) == 1L && group %in% group_names(x)) return(group)
   asked <- as.character(group)[1L]
   refuse_group(x, asked, text_of("there_is_no_group", asked = quoted(asked)))

@@ -17,7 +17,7 @@ to_plain.default <- function(x) plain_node(x)
 plain_node <- function(x, depth = 0L) {
   if (depth > deepest_plain || is.function(x) || is.environment(x) || is.language(x) || isS4(x) ||
       !typeof(x) %in% c("NULL", plain_types))
-    abort("plain", c(text_of("value_cannot_be_kept"), x = text_of("it_is_13", value = describe(x))))
+    abort("plain", c(text_of("value_cannot_be_kept"), x = text_of("it_is_3", value = describe(x))))
   if (is.null(x)) return(list(type = "null"))
   known <- attributes(x)
   refused <- setdiff(known$class, plain_classes)

@@ -10,7 +10,7 @@ check_target <- function(file, class = "file") {
                    i = text_of("create_first_or_choose")))
   target <- if (file.exists(file)) normalizePath(file) else
     file.path(normalizePath(folder), basename(file))
-  if (dir.exists(target)) abort(class, text_of("is_folder_not_file_5", file = quoted(file)))
+  if (dir.exists(target)) abort(class, text_of("is_folder_not_file", file = quoted(file)))
   if (file.exists(target) && !is_regular_file(target)) {
     abort(class, c(text_of("is_no_regular_file_device", file = quoted(file)),
                    i = text_of("choose_name_file")))
@@ -32,7 +32,7 @@ write_bytes <- function(file, bytes, class = "file") {
   moved <- written && suppressWarnings(file.rename(part, target))
   if (!moved) {
     locked <- file.access(dirname(target), 2L) != 0L
-    abort(class, c(text_of("cannot_write_3", file = quoted(file)),
+    abort(class, c(text_of("cannot_write", name = quoted(file)),
                    x = if (locked) text_of("folder_is_not_writable") else
                      text_of("not_all_could_be"),
                    i = text_of("what_was_there_before")))

@@ -6,7 +6,7 @@ read_yaml_file <- function(file) {
   if (file.size(file) > largest_yaml)
     abort("file", text_of("is_larger_than_megabytes", file = quoted(file), e6 = largest_yaml / 1e6))
   text <- read_text(file)
-  if (!nzchar(trimws(text))) abort("file", text_of("is_empty_3", file = quoted(file)))
+  if (!nzchar(trimws(text))) abort("file", text_of("is_empty", file = quoted(file)))
   check_yaml(text, file)
   as_text <- function(x) x
   # signalled afterwards: an error in one handler would be caught by the other

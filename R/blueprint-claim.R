@@ -69,7 +69,7 @@ parse_claim <- function(statement) {
   if (!relation %in% claim_relations || length(statement) != 3L) {
     hint <- if (relation %in% c(">=", "<="))
       text_of("use_direction", relation = substr(relation, 1L, 1L))
-    abort("restriction", c(text_of("not_claim_3", value = text),
+    abort("restriction", c(text_of("not_claim", value = text),
                            i = hint %||%
                            text_of("write_one_such_effect",
                                    claim_relations = enumerate(claim_relations, last = " or "))))

@@ -45,7 +45,7 @@ located <- function(file, where, code) {
 }
 
 construct_from <- function(bp, name, part, file) {
-  where <- text_of("construct_2", name = quoted(name))
+  where <- text_of("construct", name = quoted(name))
   mapping(part, where, file)
   known_keys(names(part), construct_keys, file, where)
   if (!is.null(part$reflected_in) && !is.null(part$composed_of)) {

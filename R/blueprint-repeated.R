@@ -88,7 +88,7 @@ check_times <- function(bp, name, times) {
     abort("input", c(text_of("needs_two_times_or", name = quoted(name)),
                      x = text_of("there_are_named", times = length(times),
                       labels = if (any(nzchar(labels))) enumerate(quoted(labels)) else "nothing"),
-                     i = text_of("such_times_list_before_c", name = name, name_2 = name)))
+                     i = text_of("such_times_list_before", name = name, name_2 = name)))
   sizes <- lengths(times)
   if (length(unique(sizes)) > 1L)
     abort("input", c(text_of("times_have_different_numbers", name = quoted(name),

@@ -94,7 +94,7 @@ parse_restriction <- function(statement) {
     hint <- if (relation %in% c("<", ">"))
       text_of("use_bound_two_mean", relation = relation)
     if (relation %in% c("=", "<-")) hint <- text_of("use_equation")
-    abort("restriction", c(text_of("not_restriction_3", value = text),
+    abort("restriction", c(text_of("not_restriction", value = text),
                            i = hint %||%
                            paste(text_of("write_address_number_address"),
                                  text_of("such_loading_calm_sc4"))))
@@ -117,7 +117,7 @@ parse_restriction <- function(statement) {
   sides <- lapply(list(left, right), read_expression)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
     abort("restriction",
-          c(text_of("no_address_3", value = text), i = text_of("such_loading_calm_sc4_1")))
+          c(text_of("no_address", value = text), i = text_of("such_loading_calm_sc4_1")))
   }
   list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text,
        smooth = TRUE)

@@ -8,7 +8,6 @@ add_texts(
   is_not_complete_address = "This is not a complete address.",
   write_text_parse_address = "Write it as text: parse_address(\"loading[Belonging, be3]\").",
   not_address = "Not an address: {address}.",
-  not_address_3 = "Not an address: {value}.",
   address_is_kind_names = paste0(
     "An address is a kind with names in square brackets, such as loading[Belonging, be3]. ",
     "Kinds: {address_kinds}."),
@@ -37,7 +36,6 @@ add_texts(
   not_claim = "Not a claim: {value}.",
   claim_is_declared_twice = "The claim {name} is declared twice.",
   use_direction = "Use {relation}: a direction.",
-  not_claim_3 = "Not a claim: {value}.",
   write_one_such_effect =
     "Write one with {claim_relations}, such as effect[Belonging, Staying] > 0.",
   no_address = "No address in {value}.",
@@ -94,7 +92,6 @@ add_texts(
   is_not_blueprint_file = "{file} is not a blueprint file.",
   holds_keys_such_title = "It holds keys such as title, constructs and effects.",
   in_of = "In {where} of {file}:",
-  construct_2 = "construct {name}",
   has_both_reflected_composed = "{file}: {where} has both reflected_in and composed_of.",
   is_study_not_blueprint = "{file} is a study, not a blueprint.",
   repeated_construct = "repeated construct {name}",
@@ -123,7 +120,6 @@ add_texts(
   is_no_longer_held = " is no longer held equal.",
   needs_something_name = "{verb}() needs something to name.",
   such_loading = "Such as {verb}(loading).",
-  not_address_4 = "Not an address: {value}.",
   loading_intercept_variance_items = "loading, intercept, variance[items], covariance[items]",
   hold_what_rung_holds = "To hold what the {value} rung holds: hold_equal(blueprint, {held}).",
   there_is_nothing_hold = "There is nothing to hold called {value}.",
@@ -152,8 +148,6 @@ add_texts(
   give_what_is_repeated = "Give what is repeated a name of its own.",
   needs_two_times_or = "{name} needs two times or more, each with a name of its own.",
   there_are_named = "There are {times}, named {labels}.",
-  such_times_list_before_c =
-    "Such as times = list({name}_before = c(a1, a2), {name_2}_after = c(b1, b2)).",
   times_have_different_numbers = "The times of {name} have different numbers of items: {sizes}.",
   items_are_paired_position = "Items are paired by position: write NA for one that was not asked.",
   nothing_was_asked = "Nothing was asked at {empty}.",
@@ -164,12 +158,10 @@ add_texts(
   is_no_longer_relaxed = " is no longer relaxed.",
   use_bound_two_mean = "Use {relation}= ; at a bound the two mean the same.",
   use_equation = "Use == for an equation.",
-  not_restriction_3 = "Not a restriction: {value}.",
   write_address_number_address = paste0(
     "Write address == number, address == address, address >= number, or an equation of ",
     "addresses,"),
   such_loading_calm_sc4 = "such as loading[Calm, sc4] == 1.",
-  no_address_3 = "No address in {value}.",
   such_loading_calm_sc4_1 = "Such as loading[Calm, sc4] == 1.",
   is_read_only_cannot = "`{kind}` is read only and cannot be restricted: {value}.",
   restrict_parameters = "Restrict parameters: {address_kinds}.",
@@ -184,7 +176,6 @@ add_texts(
   start_needs_address_number = "start_at() needs an address and a number.",
   such_start_loading_calm = "Such as start_at(loading[Calm, sc4], 0.8).",
   starting_value_must_be = "The starting value of {address} must be one number.",
-  it_is_14 = "It is {value}.",
   overridden_later_start = "Overridden by a later start_at(): ",
   every_wording_must_be = "Every wording must be a named text.",
   such_wording_be1_people = "Such as wording(be1 = \"People greet me when I arrive\").",
@@ -207,13 +198,10 @@ add_texts(
   text_variable_name_exists = "A text variable of that name exists: all_of({name}) may be meant.",
   restrictions_take_raw_parameters =
     "Restrictions take raw parameters; standardized() belongs in quantity().",
-  is_read_only_cannot_be = "`{kind}` is read only and cannot be restricted: {whole}.",
-  restrict_parameters_3 = "Restrict parameters: {address_kinds}.",
   means_several_parameters_expression =
     "{address} means several parameters; an expression needs one at a time: {whole}.",
   name_each_parameter_such =
     "Name each parameter, such as loading[Calm, sc1] + loading[Calm, sc2].",
-  cannot_read_5 = "Cannot read `{part}` in {whole}.",
   expression_holds_addresses_numbers = paste0(
     "An expression holds addresses and numbers, joined by {expression_operators}, and ",
     "{expression_functions}."),

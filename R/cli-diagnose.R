@@ -86,7 +86,7 @@ command_amend <- function(given) {
                      i = text_of("such_out_choirs_2")))
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml"))
-    abort("usage", c(text_of("next_blueprint_is_yaml"), i = text_of("such_out_choirs_2_yaml")))
+    abort("usage", c(text_of("next_blueprint_is_yaml"), i = text_of("such_out_choirs_2")))
   addresses <- function(text) {
     if (!is.null(text))
     vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)

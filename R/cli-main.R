@@ -236,7 +236,7 @@ install_command <- function(dir, ...) {
   dir <- path.expand(dir)
   if (!dir.exists(dir))
     abort("file",
-          c(text_of("there_is_no_folder_6", dir = quoted(dir)),
+          c(text_of("there_is_no_folder_5", folder = quoted(dir)),
             i = text_of("create_put_your_path")))
   library <- dirname(system.file(package = "orizzonte"))
   target <- file.path(dir, "orizzonte")

@@ -18,7 +18,7 @@ with_workers <- function(given, code) {
 
 parse_whole <- function(text, option) {
   value <- parse_count(text, option)
-  if (value != round(value)) abort("usage", text_of("must_be_whole_number_5", option = option))
+  if (value != round(value)) abort("usage", text_of("must_be_whole_number", what = option))
   value
 }
 

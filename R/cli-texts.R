@@ -1,7 +1,6 @@
 # Texts of the stage cli.
 
 add_texts(
-  cannot_create_folder = "Cannot create the folder {folder}.",
   every_step_pictures_tables = "every step with its pictures and tables: open it in a browser",
   report_methods_results_words = "the report, and methods and results in words",
   last_fit_tables_path = "the last fit: tables, path diagram, and",
@@ -19,7 +18,6 @@ add_texts(
   orizzonte_amend_needs_out = "orizzonte amend needs --out FILE for the next blueprint.",
   such_out_choirs_2 = "Such as --out choirs-2.yaml",
   next_blueprint_is_yaml = "The next blueprint is a YAML file.",
-  such_out_choirs_2_yaml = "Such as --out choirs-2.yaml",
   orizzonte_amend_needs_change = "orizzonte amend needs a change.",
   one_free_fix_omit = "One of --free, --fix and --omit, with --because.",
   screen_looks_single_cases =
@@ -56,12 +54,10 @@ add_texts(
   option_is_given_twice = "Option {twice} is given twice.",
   give_once_several_values = "Give it once; several values are separated by semicolons or commas.",
   orizzonte_has_no_option = "orizzonte {name} has no option {unknown}.",
-  there_is_no_folder_6 = "There is no folder {dir}.",
   create_put_your_path = "Create it and put it on your PATH.",
   is_not_your_path = " ({dir} is not on your PATH yet)",
   workers_must_be_whole = "--workers must be a whole number, at least 1.",
   package_future_is_not = "The package future is not installed: one process, the same numbers.",
-  must_be_whole_number_5 = "{option} must be a whole number.",
   not = ", not {bad}",
   must_be_numbers_name = "{option} must be numbers by name, separated by `;`{bad}.",
   such_loading_calm_7 = "Such as {option} 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'",

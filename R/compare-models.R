@@ -191,7 +191,7 @@ compare_pair <- function(fit, reference, label, other) {
   out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_,
               notes = character())
   note <- function(...) out$notes <<- c(out$notes, paste0(...))
-  both <- text_of("and", label = label, other = other)
+  both <- text_of("and_3", apart = label, apart_2 = other)
   hindrance <- apart_in_data(fit, reference, both)
   if (!is.null(hindrance)) {
     out$same_items <- setequal(fit$layout$observed, reference$layout$observed)

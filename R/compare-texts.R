@@ -22,7 +22,6 @@ add_texts(
     "{both} rest on different inference (normal or robust, clusters, weights): nothing is ",
     "compared. Fit both alike."),
   only_one_has_means = "Only one of {both} has means: nothing is compared.",
-  and = "{label} and {other}",
   not_converged_nothing_is = " not converged: nothing is compared.",
   no_likelihood_ratio_test = ": no likelihood-ratio test; compare AIC and BIC instead",
   or_give_data_case = ", or give the data case by case for Vuong's (1989) test",
@@ -51,7 +50,6 @@ add_texts(
   aic_favours_bic = "AIC favours {best}, BIC {thrifty}",
   side_side_needs_fits = "side_by_side() needs fits.",
   side_side_fit1_fit2 = "side_by_side(fit1, fit2).",
-  there_is_no_kind = "There is no kind {unknown}.",
   side_side = "Side by side: {standardized}",
   models_were_fitted_different = paste0(
     "The models were fitted to different numbers of rows: part of the differences may come ",

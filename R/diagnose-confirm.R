@@ -180,7 +180,7 @@ split_data <- function(data, share = 0.5, seed = 1, ...) {
   check_arguments("split_data")
   if (!is.data.frame(data))
     abort("input",
-          c(text_of("split_data_splits_data"), x = text_of("was_given_3", data = describe(data))))
+          c(text_of("split_data_splits_data"), x = text_of("was_given", value = describe(data))))
   check_number(share, "`share`", 0.01, 0.99)
   check_seed(seed)
   chosen <- sort(with_seed(seed, sample.int(nrow(data), round(share * nrow(data)))))

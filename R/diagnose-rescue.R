@@ -36,7 +36,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
-    abort("input", c(text_of("rescue_needs_data"), i = text_of("give_data_frame_or")))
+    abort("input", c(text_of("rescue_needs_data"), i = text_of("give_data_frame_or_summary")))
   request <- request_of(bp, data, "rescue")
   # bad input ends here: it is no trouble of the model
   tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {

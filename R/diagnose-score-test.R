@@ -84,7 +84,7 @@ captured_addresses <- function(quosures, verb) {
 canonical_text <- function(text) {
   expression <- tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(text_of("not_address_5", value = quoted(text)),
+    abort("address", c(text_of("not_address", address = quoted(text)),
                        i = text_of("address_example")))
   })
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&

@@ -57,7 +57,6 @@ add_texts(
   same_model_other_words = "The same model in other words",
   fits_as = "- {same} fits as {same_2}",
   not_predicted_or_not = "Not as predicted, or not usable",
-  in_group_5 = "in group {block}: ",
   share_more_than_their = paste0(
     "- {blocks} share more than their constructs explain: a separate construct for these ",
     "items may say it better than single covariances."),
@@ -109,7 +108,6 @@ add_texts(
     "{lost} of {value} freed parameters {lost_2} not found again: take {them} back unless ",
     "theory needs {them_2}."),
   split_data_splits_data = "split_data() splits a data frame.",
-  was_given_3 = "It was given {data}.",
   amended_model_does_not = "the amended model does not converge",
   amended_model_is_improper = "the amended model is improper: {trouble}",
   fit_itself_was_not =
@@ -120,7 +118,6 @@ add_texts(
     "a large change: the quadratic prediction no longer holds, the real drop does",
   cannot_be_added_model = "{address} cannot be added to the model.",
   rescue_needs_data = "rescue() needs data.",
-  give_data_frame_or = "Give a data frame or summary_data().",
   scale_2 = "scale = {setting}",
   variances_items_not_negative = "variances of items not negative",
   variances_constructs_not_negative = "variances of constructs not negative",
@@ -134,7 +131,6 @@ add_texts(
   amendments_fit_all_true = "amendments(fit, all = TRUE) shows what can be freed, and what not.",
   needs_address = "{verb}() needs an address.",
   such_fit_covariance_be1 = "Such as {verb}(fit, covariance[be1, be2]).",
-  not_address_5 = "Not an address: {value}.",
   is_free_already = "{value} is free already.",
   amendments_fit_lists_what_could = "amendments(fit) lists what could be freed.",
   is_nothing_could_be = "{value} is nothing that could be freed in this model.",

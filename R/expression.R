@@ -64,8 +64,8 @@ expression_address <- function(expression, whole, read_only) {
   address <- parse_address(expression)
   if (!read_only && !address$kind %in% names(address_kinds)) {
     abort("restriction",
-          c(text_of("is_read_only_cannot_be", kind = address$kind, whole = whole),
-            i = text_of("restrict_parameters_3", address_kinds = enumerate(names(address_kinds)))))
+          c(text_of("is_read_only_cannot", kind = address$kind, value = whole),
+            i = text_of("restrict_parameters", address_kinds = enumerate(names(address_kinds)))))
   }
   slots <- if (address$kind %in% names(readable_kinds)) readable_kinds[[address$kind]] else
     address_kinds[[address$kind]]
@@ -81,7 +81,7 @@ expression_address <- function(expression, whole, read_only) {
 }
 
 refuse_expression <- function(part, whole, hint = NULL) {
-  abort("restriction", c(text_of("cannot_read_5", part = deparse_one(part), whole = whole),
+  abort("restriction", c(text_of("cannot_read", expression = deparse_one(part), value = whole),
                          i = hint %||% address_hint(part) %||%
                          text_of("expression_holds_addresses_numbers",
                                  expression_operators = enumerate(c(names(expression_operators),

@@ -152,7 +152,7 @@ expected_scores <- function(fit, construct, ...) {
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)
   if (!construct %in% known) {
-    abort("name", c(text_of("there_is_no_construct_5", construct = quoted(construct)),
+    abort("name", c(text_of("there_is_no_construct", name = quoted(construct)),
                     did_you_mean(construct, known)))
   }
   lines <- do.call(rbind, lapply(group_views(fit), expected_lines, construct = construct))

@@ -96,7 +96,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
   fill <- stats::setNames(c(palette_dusk[["deep"]], palette_dusk[["dune"]],
                             palette_dusk[["mist"]]), names)
   total <- x$scores[x$scores$factor == x$general, ]
-  where <- ifelse(is.na(total$group), "", text_of("figure_in", group = total$group))
+  where <- ifelse(is.na(total$group), "", text_of("blueprint_in", where = total$group))
   ggplot2::ggplot(bars, aes(.data$share, .data$item, fill = .data$part)) +
     ggplot2::geom_col(width = 0.75, colour = "white", linewidth = 0.2) +
     ggplot2::facet_grid(rows = ggplot2::vars(.data$factor),
@@ -105,7 +105,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
     ggplot2::scale_fill_manual(values = fill, breaks = names, name = NULL) +
     ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), expand = c(0, 0.005)) +
     ggplot2::labs(x = text_of("share_item_s_variance"), y = NULL,
-                  title = text_of("general_specific", title = x$title),
+                  title = text_of("general_specific_3", title = x$title),
                   caption = paste0(text_of("omega_hierarchical_all_items"), where, ": ",
                                    format_share(total$omega_hierarchical), collapse = "; ")) +
     figure_theme() +

@@ -13,7 +13,6 @@ add_texts(
   raw_interval = "{kind}, raw, {level} % interval",
   by_group = "By group: {title}",
   what_is_held_across = "what is held across groups has the same value in all of them",
-  there_is_no_construct_5 = "There is no construct {construct}.",
   expected_scores = "Expected scores by {construct}",
   each_line_spans_two = paste0(
     "each line spans two standard deviations of the construct either side of its mean in the ",
@@ -45,9 +44,7 @@ add_texts(
     "bars: {level} intervals; dashed: good and acceptable from there on. A shared variance ",
     "above AVE: the constructs are hardly told apart."),
   general = "general ({general})",
-  figure_in = " in {group}",
   share_item_s_variance = "share of the item's variance",
-  general_specific = "General and specific: {title}",
   omega_hierarchical_all_items = "omega hierarchical of all items",
   more_than_model_implies = "+ more than the model implies (amber), - less (blue){in_units}",
   empty_reproduced_whatever_data = "; empty: reproduced whatever the data are",

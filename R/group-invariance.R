@@ -155,7 +155,7 @@ ladder_places <- function(bp, over, grouped) {
                      i = text_of("name_grouping_column_column_or")))
   if (over != "groups" && !several)
     abort("input", c(text_of("blueprint_has_no_constructs"),
-                     i = text_of("declare_them_repeated")))
+                     i = text_of("declare_them_repeated_4")))
   over
 }
 

@@ -240,8 +240,8 @@ unreleased_note <- function(x) {
           moved = if (!any(moved)) text_of("nothing_changes_when_freed") else
            text_of("freed_well", moved = enumerate(text_of("instead_of", construct = u$construct,
                group = ifelse(is.na(u$group), "",
-                   text_of("group_in",
-                       group = u$group)),
+                   text_of("blueprint_in",
+                       where = u$group)),
                difference_freed = format_number(u$difference_freed),
                difference = format_number(u$difference))[moved], most = 6L)))
 }

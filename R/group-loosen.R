@@ -41,7 +41,7 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
   check_string(rung, "`rung`")
   rungs <- names(ladder$fits)
   if (!rung %in% rungs)
-    abort("name", c(text_of("ladder_has_no_rung_5", rung = quoted(rung)), did_you_mean(rung, rungs),
+    abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)), did_you_mean(rung, rungs),
                     i = paste0("Rungs: ",
       enumerate(rungs), ".")))
   at <- match(rung, rungs)

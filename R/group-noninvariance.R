@@ -38,7 +38,7 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
   if (!single && !inherits(ladder, "orizzonte_ladder"))
     abort("input",
           c(text_of("noninvariance_needs_ladder_or"),
-            i = text_of("ladder_invariance_blueprint_data_column")))
+            i = text_of("ladder_invariance_blueprint_data")))
   fit <- rung_fit(ladder, rung, "noninvariance")
   if (single && !any(compared_over(fit$layout))) check_grouped(fit$layout)
   check_converged(fit, "noninvariance")

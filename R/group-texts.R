@@ -104,7 +104,6 @@ add_instructions(
   use_loosened = instruct("trail(loosened$fit), loosened$ladder{more}"))
 
 add_texts(
-  there_is_no_kind_6 = "There is no kind {unknown}.",
   groups_side_side = "Groups side by side: {attr}",
   what_is_held_is =
     "What is held is equal in raw units; standardized values differ where variances do.",
@@ -115,7 +114,6 @@ add_texts(
   invariance_needs_groups_or = "invariance() needs groups, or constructs at several times.",
   name_grouping_column_column_or = "Name the grouping column with by = column, or see ?repeated.",
   blueprint_has_no_constructs = "The blueprint has no constructs at several times.",
-  declare_them_repeated = "Declare them with repeated().",
   configural_rung_is_fitted = "The configural rung is fitted as well: the others rest on it.",
   there_is_no_rung = "There is no rung {unknown}.",
   structural_does_not_know = "`structural` does not know {unknown}.",
@@ -143,14 +141,12 @@ add_texts(
   std_standard_deviations_construct =
     "std.: in standard deviations of the construct {attr}{attr_2}.{partial}{left}",
   against_2 = ", against {against}",
-  group_in = " in {group}",
   instead_of = "{construct}{group} {difference_freed} instead of {difference}",
   freed_well = "Freed as well: {moved}.",
   held_though_loading_is = "Held though the loading is not: {parameter}. {moved}",
   means_constructs = "Means of constructs{compared_words}",
   loosen_needs_ladder = "loosen() needs a ladder.",
   ladder_invariance_blueprint_data = "ladder <- invariance(blueprint, data, by = \"column\").",
-  ladder_has_no_rung_5 = "The ladder has no rung {rung}.",
   first_rung_holds_nothing = "The first rung holds nothing that could be loosened.",
   largest_index_among_equalities = "largest index among the equalities of the {rung} rung",
   p_least = "p of \u0394\u03c7\u00b2 at least {criteria}",
@@ -161,8 +157,6 @@ add_texts(
   rung_does_not_meet = "The {rung} rung does not meet {told}{blocked}{earlier}",
   loosened_rung = "Loosened: the {rung} rung of {title}",
   noninvariance_needs_ladder_or = "noninvariance() needs a ladder, or a fit of several groups.",
-  ladder_invariance_blueprint_data_column =
-    "ladder <- invariance(blueprint, data, by = \"column\").",
   non_invariance_items = "Non-invariance of items{compared_words}",
   difference_total_score = "Difference of the total score")
 

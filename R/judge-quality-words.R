@@ -56,7 +56,7 @@ convergent_sentences <- function(x, row) {
              if (rule_tier(row$ave, x$criteria$ave) %in% "short")
                short_of("AVE", row$ave, x$criteria$ave[2L]))
   items <- x$loadings[x$loadings$construct == row$construct & x$loadings$group %in% row$group, ]
-  where <- if (is.na(row$group)) "" else text_of("judge_in", group = row$group)
+  where <- if (is.na(row$group)) "" else text_of("blueprint_in", where = row$group)
   weak <- items$item[which(abs(items$standardized) < x$criteria$loading[2L])]
   weakest <- items[which.min(abs(items$standardized)), ]
   lead <- paste0(row$construct, where, ": ")
@@ -92,7 +92,7 @@ discriminant_sentences <- function(x) {
   if (is.null(x$pairs)) return(NULL)
   unlist(lapply(seq_along(x$pairs$first), function(k) {
     pair <- x$pairs[k, ]
-    where <- if (is.na(pair$group)) "" else text_of("judge_in_2", group = pair$group)
+    where <- if (is.na(pair$group)) "" else text_of("blueprint_in", where = pair$group)
     ave <- ave_in_group(x, pair)
     shared <- pair$correlation^2
     below <- c(pair$first, pair$second)[which(shared > ave)]

@@ -40,14 +40,12 @@ add_texts(
 
 add_texts(
   caution_solution_is = "CAUTION: the solution is {status}.",
-  judge_in = " in {group}",
   loads = "{item} loads {standardized}",
   below_size = "{lead}{standardized}, below {loading} in size{weak}.",
   weakest_item_is_standardized =
     "; the weakest item is {item} (standardized loading {standardized}){item_2}",
   is_below = "{what} {value} is below {cutoff}",
   without_omega_is_ave = "; without it omega is {omega} and AVE {ave}",
-  judge_in_2 = " in {group}",
   they_share_their_variance =
     "they share {shared} of their variance, more than {below}{below_2} on average",
   htmt_is_above = "HTMT {htmt} is above {htmt_2}",
@@ -101,7 +99,6 @@ add_texts(
     "A negative disturbance variance has no Schmid-Leiman form: those are empty.",
   all = "all ({general})",
   there_are_no_estimates_split = "There are no estimates to split.",
-  fit_has_4 = "This fit has {fit}.",
   variance_split_needs_bifactor = "variance_split() needs a bifactor or a second-order model.",
   no_construct_one_loads = paste0(
     "No construct of this one loads on other constructs, or on all items of constructs it ",

@@ -36,9 +36,9 @@ list_assumptions <- function(layout, bp) {
     if (length(bp$hold_equal_times) && length(bp$repeated) == 0L)
       text_of("no_times_nothing_is"),
     if (length(held("over_groups")))
-      text_of("held_equal_across_groups_5", held = what(held("over_groups"))),
-    if (length(held("over_times"))) text_of("held_equal_over_times_5",
-                                            held = what(held("over_times"))),
+      text_of("held_equal_across_groups", hold_equal = what(held("over_groups"))),
+    if (length(held("over_times"))) text_of("held_equal_over_times",
+                                            hold_equal_times = what(held("over_times"))),
     if (length(layout$freed)) {
       text_of("free_outside_since_intercepts", groups = layout$groups[1L],
               freed = what(layout$freed))

@@ -163,7 +163,7 @@ fix_classes <- function(layout, class) {
     members <- which(class == k)
     values <- unique(layout$rows$fixed[members][!is.na(layout$rows$fixed[members])])
     if (length(values) > 1L) {
-      abort("restriction", c(text_of("restrictions_contradict_each_other_5"),
+      abort("restriction", c(text_of("restrictions_contradict_each_other"),
                              x = text_of("must_be_equal_but",
                                          members = enumerate(layout$rows$parameter[members]),
                                          values = enumerate(format_exact(values))),
@@ -231,7 +231,7 @@ apply_restrictions <- function(layout, bp) {
 }
 
 contradiction <- function(layout, row, restriction) {
-  abort("restriction", c(text_of("restrictions_contradict_each_other_6"),
+  abort("restriction", c(text_of("restrictions_contradict_each_other"),
                          x = text_of("is_already_fixed_then", row = layout$rows$parameter[row],
                                      row_2 = format_exact(layout$rows$fixed[row]),
                                      restriction = format_restriction(restriction))))

@@ -17,8 +17,6 @@ add_texts(
   restrictions_contradict_each_other = "Restrictions contradict each other.",
   cannot_hold = "{text} cannot hold: {rows}.",
   no_times_nothing_is = "no times: nothing is held equal over them",
-  held_equal_across_groups_5 = "held equal across groups: {held}",
-  held_equal_over_times_5 = "held equal over times: {held}",
   free_outside_since_intercepts = "free outside {groups}, since intercepts are held: {freed}",
   free_after_first_time = "free after the first time, since intercepts are held: {freed_later}",
   variances_free_outside_since =
@@ -58,13 +56,11 @@ add_texts(
   does_not_exist_composite =
     "{address} does not exist: a composite has no residual of its own to covary.",
   items_covary_other_exogenous = "Its items covary with the other exogenous variables already.",
-  restrictions_contradict_each_other_5 = "Restrictions contradict each other.",
   must_be_equal_but = "{members} must be equal, but are fixed at {values}.",
   drop_one_fixed_values = "Drop one of the fixed values or the equality.",
   two_sides_have_different = "The two sides have different lengths: {restriction}.",
   left_side_means_parameters = "The left side means {rows} parameters, the right side {others}.",
   put_one_parameter_right = "Put one parameter on the right, or as many as on the left.",
-  restrictions_contradict_each_other_6 = "Restrictions contradict each other.",
   is_already_fixed_then = "{row} is already fixed at {row_2}; then: {restriction}.",
   cannot_be_restricted_data = "{value} cannot be restricted: the data carry no means.",
   give_raw_data_or_summary = "Give raw data, or summary data with means.",

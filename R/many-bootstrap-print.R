@@ -27,7 +27,7 @@ bootstrap_columns <- function(table, asked) {
   standard <- inner != table$parameter
   rows <- which(!standard | !inner %in% table$parameter[!standard])
   at <- match(inner[rows], ifelse(standard, inner, NA))
-  percent <- text_of("interval", level = format(100 * asked$level))
+  percent <- text_of("interval_2", level = format(100 * asked$level))
   alone <- standard[rows]
   out <- list(parameter = inner[rows],
               estimate = ifelse(alone, "", format_number(table$estimate[rows])),

@@ -68,7 +68,7 @@ check_misspecified <- function(misspecified, fit) {
     all(vapply(misspecified, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
   if (!usable)
     abort("input", c(text_of("misspecified_must_be_sizes"),
-                     x = text_of("it_is_15", misspecified = describe(misspecified)),
+                     x = text_of("it_is_3", value = describe(misspecified)),
                      i = text_of("such_misspecified_c_covariance")))
   named_by_address(stats::setNames(as.list(misspecified), names(misspecified)))
 }
@@ -156,7 +156,7 @@ kept_variances <- function(b, psi, variance, names) {
   bad <- which(found <= 0)
   if (length(bad))
     abort("input", c(text_of("misspecified_explain_more_than", bad = names[free[bad[1L]]]),
-                     i = text_of("take_smaller_sizes_4")))
+                     i = text_of("take_smaller_sizes")))
   diag(psi)[free] <- found
   psi
 }

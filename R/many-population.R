@@ -95,6 +95,6 @@ normal_correlation <- function(target, cubic) {
   }
   if (smallest_eigenvalue(out) <= 1e-10)
     abort("input", c(text_of("variables_skew_kurtosis_cannot_have"),
-                     i = text_of("ask_less_skew_or_kurtosis")))
+                     i = text_of("ask_less_skew_or")))
   out
 }

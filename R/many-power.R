@@ -102,7 +102,7 @@ restricted_blueprint <- function(fit, of, value) {
   rungs <- c("metric", "scalar", "strict")
   if (!is.character(of) || length(of) == 0L || anyNA(of))
     abort("input", c(text_of("must_be_addresses_blueprint"),
-                     x = text_of("it_is_17", of = describe(of))))
+                     x = text_of("it_is_3", value = describe(of))))
   if (length(of) == 1L && of %in% rungs) {
     check_grouped(fit$sample)
     held <- rung_hold(of, rungs[seq_len(match(of, rungs))])

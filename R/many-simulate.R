@@ -73,7 +73,7 @@ new_drawing <- function(missing = "none", missing_given = NULL, missing_slope = 
   } else if (!is.numeric(missing) || length(missing) == 0L || anyNA(missing) ||
              any(missing < 0 | missing >= 1) || length(missing) > 1L && is.null(names(missing))) {
     abort("input", c(text_of("missing_must_be_none"),
-                     x = text_of("it_is_18", missing = describe(missing)),
+                     x = text_of("it_is_3", value = describe(missing)),
                      i = text_of("such_missing_1_or")))
   }
   if (!is.null(missing_given)) check_string(missing_given, "`missing_given`")
@@ -89,7 +89,7 @@ check_shape <- function(x) {
   if (is.numeric(x) && length(x) && all(is.finite(x)) && (length(x) == 1L || !is.null(names(x))))
     return(invisible())
   abort("input", c(text_of("skew_kurtosis_must_be"),
-                   x = text_of("it_is_19", value = describe(x))))
+                   x = text_of("it_is_3", value = describe(x))))
 }
 
 # A number for each variable: the one for all, or those that are named and zero.
@@ -98,8 +98,8 @@ by_variable <- function(x, variables, what) {
   if (is.null(names(x))) return(rep(unname(x), length(variables)))
   unknown <- setdiff(names(x), variables)
   if (length(unknown))
-    abort("name", c(text_of("names_which_model_does_not", what = what,
-                            unknown = quoted(unknown[1L])),
+    abort("name", c(text_of("names_which_model_does", value = what,
+                            name = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], variables)))
   out <- x[match(variables, names(x))]
   unname(ifelse(is.na(out), 0, out))

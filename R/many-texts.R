@@ -24,7 +24,6 @@ add_texts(
     "No plausible misspecification was found; specify one with `misspecified`.")
 
 add_texts(
-  interval = "{level} % interval",
   normal_data_from_fitted = "of normal data from the fitted model",
   of_the_cases = "of the cases{sample}{groups}",
   replicates_seed_intervals_are =
@@ -92,7 +91,6 @@ add_texts(
   misspecified_is_empty = "`misspecified` is empty.",
   leave_out_default_misspecifications = "Leave it out for the default misspecifications.",
   misspecified_must_be_sizes = "`misspecified` must be sizes by address, in standardized units.",
-  it_is_15 = "It is {misspecified}.",
   such_misspecified_c_covariance = paste0(
     "Such as misspecified = c(\"covariance[be1, be2]\" = .3), or list(both = ",
     "c(\"covariance[be1, be2]\" = .3, \"loading[Calm, be3]\" = .2))."),
@@ -109,11 +107,9 @@ add_texts(
     "construct that is two."),
   names_which_model_does = "{value} names {name}, which the model does not have.",
   misspecified_explain_more_than = "`misspecified` explain more than all of {bad}.",
-  take_smaller_sizes_4 = "Take smaller sizes.",
   has_no_two_items = "{construct} has no two items to be split.",
   name_construct_more_items = "Name a construct with more items.",
   what_must_be_function = "`what` must be a function of a fit, or a named list of such functions.",
-  it_is_16 = "It is {what}.",
   such_what_effects_or =
     "Such as what = effects, or what = list(effects = effects, fit = fit_indices).",
   what_must_give_named = "`what` must give a named numeric vector or a table of this package.",
@@ -151,7 +147,6 @@ add_texts(
   ask_less_skew_or = "Ask for less skew or kurtosis.",
   variables_skew_kurtosis_cannot_have =
     "Variables of this skew and kurtosis cannot have these correlations together.",
-  ask_less_skew_or_kurtosis = "Ask for less skew or kurtosis.",
   power_blueprint_needs_truth = "Power of a blueprint needs `truth` and `n`.",
   such_truth_c_loading = "Such as truth = c(\"loading[Calm, ]\" = .7), n = 200.",
   fit_brings_own_truth = "A fit brings its own truth: its estimates.",
@@ -162,7 +157,6 @@ add_texts(
   noncentrality_is_divided_inflation =
     "Noncentrality is divided by the inflation of \u03c7\u00b2 in this fit, {value}.",
   must_be_addresses_blueprint = "`of` must be addresses, a blueprint, a rung or \"close fit\".",
-  it_is_17 = "It is {of}.",
   is_no_address_4 = "`of` is no address: {value}.",
   give_addresses_such_effect = "Give addresses such as \"effect[Calm, Staying]\", or {known}.",
   is_fixed_already_4 = "{value} is fixed already.",
@@ -186,11 +180,8 @@ add_texts(
   is_fitted = "{claim} is {verdict} as fitted and in {differs} of {others}.{differs_2}{ends}",
   missing_must_be_none =
     "`missing` must be \"none\", \"as observed\", a share, or shares by variable.",
-  it_is_18 = "It is {missing}.",
   such_missing_1_or = "Such as missing = .1, or missing = c(sc1 = .2, sc2 = .2).",
   skew_kurtosis_must_be = "`skew` and `kurtosis` must be one number, or numbers by variable.",
-  it_is_19 = "It is {value}.",
-  names_which_model_does_not = "{what} names {unknown}, which the model does not have.",
   there_cannot_be_clusters = "There cannot be {clusters} clusters of {cases} cases.",
   ask_fewer_clusters_or = "Ask for fewer `clusters`, or for more cases.",
   missing_given_is_no = "`missing_given` is no variable of the model: {given}.",
@@ -205,7 +196,6 @@ add_texts(
     "With missing values cases can be made to fit only nearly: {left} of \u03c7\u00b2 is ",
     "left in them."),
   truth_must_be_numbers = "`truth` must be numbers named by address.",
-  it_is_20 = "It is {truth}.",
   such_truth_c_loading_calm =
     "Such as truth = c(\"loading[Calm, ]\" = .7, \"effect[Calm, Staying]\" = .3).",
   n_must_be_whole = "`n` must be a whole number of cases, or one for each group, named.",

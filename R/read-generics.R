@@ -66,9 +66,9 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 check_parm <- function(parm, limits) {
   if (is.character(parm) && !anyNA(parm)) return(invisible())
   if (is.numeric(parm) && all(parm %in% seq_len(nrow(limits)))) return(invisible())
-  abort("address", c(text_of("parm_must_be_names", limits = nrow(limits)), x = text_of("it_is_22",
-      parm = describe(parm)),
-                     i = text_of("such_as_4", limits = quoted(rownames(limits)[1L]))))
+  abort("address", c(text_of("parm_must_be_names", limits = nrow(limits)), x = text_of("it_is_3",
+      value = describe(parm)),
+                     i = text_of("such_as", example = quoted(rownames(limits)[1L]))))
 }
 
 # The limits of derived quantities, as rows beside the parameters.

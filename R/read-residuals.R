@@ -203,7 +203,7 @@ residual_meaning <- function(columns, in_units) {
     format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
-  pair <- text_of("and_4", first = columns$first, second = columns$second)
+  pair <- text_of("and_3", apart = columns$first, apart_2 = columns$second)
   more <- ifelse(gap > 0, "more", "less")
   higher <- ifelse(gap > 0, "higher", "lower")
   if (in_units %in% c("own_se", "moment_se")) {

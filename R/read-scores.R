@@ -84,7 +84,7 @@ scored_rows <- function(fit, newdata) {
   }
   if (!is.data.frame(newdata)) {
     abort("input",
-          c(text_of("newdata_must_be_data"), x = text_of("it_is_23", newdata = describe(newdata))))
+          c(text_of("newdata_must_be_data"), x = text_of("it_is_3", value = describe(newdata))))
   }
   groups <- fit$layout$groups
   if (is.null(fit$sample$by))

@@ -55,7 +55,6 @@ add_texts(
   bootstrap_holds_nothing_shows = "This bootstrap holds nothing that {reader}() shows.",
   make_one_what_or = "Make one with what = {reader}, or with a list of readers.",
   bootstrap_must_come_from = "`bootstrap` of {reader}() must come from bootstrap_fit().",
-  it_is_21 = "It is {bootstrap}.",
   boot_bootstrap_fit_fit = "boot <- bootstrap_fit(fit); then bootstrap = boot.",
   bootstrap_is_another_fit = "The bootstrap is of another fit than this one.",
   make_one_fit_bootstrap = "Make one of this fit: bootstrap_fit(fit).",
@@ -118,8 +117,6 @@ add_texts(
   shows_all = "{instruction} shows all {value}.",
   is_not_free_parameter = "{unknown} is not a free parameter of this fit.",
   parm_must_be_names = "`parm` must be names or numbers of rows, of which there are {limits}.",
-  it_is_22 = "It is {parm}.",
-  such_as_4 = "Such as {limits}.",
   model_many_variables_has = "A model of many variables has no one residual standard deviation.",
   residual_variances_stand_estimates =
     "Residual variances stand in estimates(fit), R\u00b2 in r_squared(fit).",
@@ -127,7 +124,6 @@ add_texts(
   means_are_reproduced_exactly = "Means are reproduced exactly: each has an intercept of its own.",
   is_not_one_parameter_5 = "{value} is not one parameter.",
   there_is_no_quantity = "There is no quantity {name}.",
-  and_4 = "{first} and {second}",
   than_model_implies_standard = " than the model implies, by {gap} standard errors",
   mean_is = "the mean of {first} is {higher}{by}",
   varies = "{first} varies {more}{by}",
@@ -150,7 +146,6 @@ add_texts(
   fit_came_from_summary_data_so = "The fit came from summary data, so there is nobody to score.",
   give_raw_data_predict = "Give raw data: predict(fit, newdata = data).",
   newdata_must_be_data = "`newdata` must be a data frame.",
-  it_is_23 = "It is {newdata}.",
   df_0 = "\u03c7\u00b2 = {chisq}, df = 0",
   df_cfi_tli_rmsea = paste0(
     "\u03c7\u00b2 = {pick}, df = {pick_2}{value}; CFI {pick_3}, TLI {pick_4}, RMSEA ",

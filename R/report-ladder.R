@@ -146,7 +146,7 @@ ladder_reproduction_parts <- function(ladder) {
           collapse = "; ")
   }, "")
   except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))
-  report_section("To reproduce this", report_text(text_of("blueprint_file_3")),
+  report_section("To reproduce this", report_text(text_of("blueprint_file")),
     report_code(blueprint_yaml(ladder$blueprint)),
     report_bullets(c(
       if (length(first$layout$groups) > 1L)
@@ -155,6 +155,6 @@ ladder_reproduction_parts <- function(ladder) {
       paste0(names(held), ": ", ifelse(nzchar(held), paste("held", held), "nothing held")),
       if (length(except)) list(c(list("not held after all: "), code_pieces(except))),
       text_of("every_rung_scaled_variances"),
-      text_of("fingerprint_sample_moments_4", first = sample_fingerprint(first)),
-      text_of("orizzonte_2", version = first$version, rversionstring = R.version.string))))
+      text_of("fingerprint_sample_moments", fit = sample_fingerprint(first)),
+      text_of("orizzonte", version = first$version, rversionstring = R.version.string))))
 }

@@ -56,7 +56,8 @@ mean_text <- function(ladder) {
   if (!is.null(attr(means, "caveat")))
     return(text_of("means_constructs_are_not", scalar = one_line(caveat_reason(ladder, scalar))))
   each <- text_of("se_p_standardized", construct = means$construct,
-                  group = ifelse(is.na(means$group), "", text_of("report_in", group = means$group)),
+                  group = ifelse(is.na(means$group), "",
+                                 text_of("blueprint_in", where = means$group)),
                   difference = format_number(means$difference), se = format_number(means$se),
                   value = p_clause(means$p), standardized = format_share(means$standardized))
   text_of("differences_means", means = compared_words(means), each = enumerate(each, most = 30L),
@@ -74,7 +75,7 @@ comparison_paragraphs <- function(x) {
 
 quality_paragraphs <- function(x) {
   t <- x$table
-  name <- paste0(t$construct, ifelse(is.na(t$group), "", text_of("report_in_2", group = t$group)))
+  name <- paste0(t$construct, ifelse(is.na(t$group), "", text_of("blueprint_in", where = t$group)))
   level <- format(100 * x$asked$level)
   each <- text_of("omega_ave", name = name, omega = format_share(t$omega),
                   omega_upper = ifelse(is.na(t$omega_lower), "",
@@ -90,14 +91,14 @@ quality_paragraphs <- function(x) {
       text_of("largest_ratio_correlations_between", pairs = largest_ratio(x$pairs),
               cite = cite("Henseler et al. 2015")),
     if (length(short)) paste(short, collapse = " ") else
-      text_of("no_construct_falls_short_criteria"))
+      text_of("no_construct_falls_short"))
 }
 
 largest_ratio <- function(pairs) {
   k <- which.max(pairs$htmt)
   text_of("and_5", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
-          second = pairs$second[k], group = if (!is.na(pairs$group[k])) text_of("report_in_3",
-              group = pairs$group[k]))
+          second = pairs$second[k], group = if (!is.na(pairs$group[k])) text_of("blueprint_in",
+              where = pairs$group[k]))
 }
 
 bootstrap_paragraphs <- function(x) {

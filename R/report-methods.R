@@ -124,7 +124,7 @@ held_sentence <- function(fit) {
   bp <- fit$request$blueprint
   said <- c(if (any(rows$over_groups)) text_of("across_groups",
                                                hold_equal = enumerate(bp$hold_equal)),
-            if (any(rows$over_times)) text_of("over_times_3",
+            if (any(rows$over_times)) text_of("over_times",
                                               hold_equal_times = enumerate(bp$hold_equal_times)))
   if (length(said)) text_of("held_equal", said = paste(said, collapse = "; "))
 }
@@ -181,7 +181,7 @@ loading_sentence <- function(fit) {
 
 bracketed_group <- function(layout, group) {
   shown <- shown_group(layout, group)
-  if (is.na(shown)) "" else text_of("report_in_4", shown = shown)
+  if (is.na(shown)) "" else text_of("blueprint_in", where = shown)
 }
 
 # Every effect with its error and p, and what is explained of its outcome.
@@ -201,8 +201,8 @@ effect_sentences <- function(fit) {
                            fit$layout$rows$second[fit$layout$rows$kind == "effect"], ]
   r2 <- if (nrow(explained))
     text_of("explained_variance", r_squared = enumerate(paste0(
-      explained$variable, ifelse(is.na(explained$group), "", text_of("report_in_5",
-          group = explained$group)),
+      explained$variable, ifelse(is.na(explained$group), "", text_of("blueprint_in",
+          where = explained$group)),
       " R\u00b2 = ", format_share(explained$r_squared)), most = 20L))
   paste0("Effects: ", enumerate(each, most = most_effects), ".",
          if (nrow(table) > most_effects)
@@ -219,7 +219,7 @@ claim_paragraph <- function(fit, criteria) {
   each <- paste0(x$claim, " (", x$statement, ") ", words_of("claim_was", x$verdict), " (estimate ",
                  format_number(x$estimate), ifelse(is.na(p), "", paste0(", p ", p_clause(p))),
                  ifelse(is.na(holm) | nrow(x) < 2L, "",
-                        text_of("after_holm_p_4", holm = p_clause(holm))),
+                        text_of("after_holm_p", holm = p_clause(holm))),
                  ")")
   text_of("of_the_expectations", each = enumerate(each, most = 20L), value = if (nrow(x) > 1L)
            text_of("p_is_adjusted_claims", value = sum(!is.na(p)), cite = cite("Holm 1979")))
@@ -237,7 +237,7 @@ trail_sentences <- function(fit) {
   steps <- steps[steps$revision > 0, ]
   if (nrow(steps) == 0L) return(NULL)
   drop <- steps$actual_drop
-  each <- paste0(steps$change, ifelse(nzchar(steps$because), text_of("because_2",
+  each <- paste0(steps$change, ifelse(nzchar(steps$because), text_of("because",
       because = steps$because),
                                       ", without a reason given"),
                  ifelse(is.na(drop), "", text_of("fell_by", drop = format_fixed(drop, 2L))))

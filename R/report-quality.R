@@ -4,7 +4,7 @@ quality_parts <- function(x, heading = "The measures") {
   columns <- quality_columns(x)
   report_section(heading, report_bullets(quality_sentences(x)),
     if (length(quality_sentences(x)) == 0L)
-      report_text(text_of("no_construct_falls_short_6")),
+      report_text(text_of("no_construct_falls_short")),
     report_table(columns, note = quality_note(x), caption = "Reliability and validity"),
     if (!is.null(x$pairs))
       report_section("Told apart", level = 2L,
@@ -36,7 +36,7 @@ fornell_larcker_parts <- function(x) {
 split_parts <- function(x, heading = "General and specific") {
   columns <- split_columns(x)
   report_section(heading, report_bullets(x$reading),
-    report_table(columns$items, code = "item", caption = text_of("shares_each_item_s_variance")),
+    report_table(columns$items, code = "item", caption = text_of("shares_each_item_s")),
     report_table(columns$scores, caption = "What scores would measure"),
     report_figure(plot(x), text_of("general_specific_residual_share"), "split"))
 }

@@ -2,7 +2,7 @@
 
 trail_parts <- function(x) {
   report_section("Trail",
-    report_text(text_of("what_was_changed_why_row")),
+    report_text(text_of("what_was_changed_why")),
     report_table(trail_columns(x), caption = "Trail"),
     report_figure(plot(x), "Fit after each revision", "trail"))
 }

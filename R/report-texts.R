@@ -68,13 +68,10 @@ add_texts(
     "The first rung, in which every group has its own values. What differs is ",
   path_diagrams_groups_side = "Path diagrams of the groups side by side",
   over_times = "over times: {hold_equal_times}",
-  blueprint_file_3 = "The blueprint, as a file:",
   groups_by = "groups by {by}: {groups}",
   every_rung_scaled_variances = paste0(
     "every rung scaled by the variances of the constructs (1 in the first group or at the ",
     "first time)"),
-  fingerprint_sample_moments_4 = "fingerprint of the sample moments: {first}",
-  orizzonte_2 = "orizzonte {version}, {rversionstring}",
   invariance_over_was_tested = paste0(
     "Invariance over {over} was tested rung by rung ({cite}) with the model {title}, fitted ",
     "to {sample}. {first} {limits}"),
@@ -88,12 +85,10 @@ add_texts(
   rung_were_released_one =
     "On the {rung} rung were released, one after the other: {each}.{value} {loosened}",
   means_constructs_are_not = "Means of constructs are not compared: {scalar}",
-  report_in = " in {group}",
   se_p_standardized =
     "{construct}{group} {difference} (SE = {se}, p {value}, standardized {standardized})",
   differences_means = "Differences of means{means}: {each} ({cite}).",
   models_compared = "Models compared. {own}",
-  report_in_2 = " in {group}",
   alpha = ", alpha = {alpha}",
   omega_ave = "{name} omega = {omega}{omega_upper}{alpha}, AVE = {ave}",
   reliability_validity_measures_intervals =
@@ -101,8 +96,6 @@ add_texts(
   largest_ratio_correlations_between = paste0(
     "The largest ratio of correlations between constructs to those within (HTMT) is {pairs} ",
     "({cite})."),
-  no_construct_falls_short_criteria = "No construct falls short of the criteria.",
-  report_in_3 = " in {group}",
   and_5 = "{htmt} ({first} and {second}{group})",
   methods_text_needs_fit =
     "methods_text() needs a fit, a ladder, or something else it can tell about.",
@@ -125,7 +118,6 @@ add_texts(
     "Standard errors are robust ({cite}{by}), and \u03c7\u00b2 is corrected for what is not ",
     "normal ({sample})."),
   across_groups = "across groups: {hold_equal}",
-  over_times_3 = "over times: {hold_equal_times}",
   held_equal = "Held equal {said}.",
   model_did_not_converge = "The model did not converge ({trouble}): nothing of it can be read.",
   solution_is_improper_estimates =
@@ -138,29 +130,22 @@ add_texts(
     "RMSEA = {value_4}{limits}, SRMR = {value_5} (good: CFI and TLI from {cfi}, RMSEA up to ",
     "{rmsea}, SRMR up to {srmr}; {cite}).{sample}"),
   standardized_loadings_range_size = "Standardized loadings range in size from {size} to {size_2}.",
-  report_in_4 = " in {shown}",
   se_p_standardized_4 =
     "{parameter} = {estimate} (SE = {se}, p {value}, standardized {standardized})",
-  report_in_5 = " in {group}",
   explained_variance = " Explained variance: {r_squared}.",
   effects_these_have_smallest = " Of {table} effects these have the smallest p.",
-  after_holm_p_4 = ", after Holm p {holm}",
   p_is_adjusted_claims = " p is adjusted for {value} claims after Holm ({cite}).",
   of_the_expectations = "Of the expectations {each}.{value}",
-  because_2 = ", because {because}",
   fell_by = " (\u03c7\u00b2 fell by {drop})",
   model_was_changed_after_looking = paste0(
     "The model was changed {often} after looking at these data: {each}. Such changes ask for ",
     "confirmation in other data."),
-  no_construct_falls_short_6 = "No construct falls short of the criteria.",
   reliabilities_average_variance_extracted =
     "Reliabilities and average variance extracted with their intervals",
   diagonal_square_root_average =
     "Diagonal: square root of the average variance extracted; below: correlations.",
   average_variance_extracted_correlations = "Average variance extracted and correlations",
-  shares_each_item_s_variance = "Shares of each item's variance",
   general_specific_residual_share = "General, specific and residual share of each item",
-  what_was_changed_why_row = "What was changed, and why. Row 0 is where it started.",
   changes_from_model_model = "Changes from model to model",
   start_end_trail_these = "Start and end of the trail in these and fresh data",
   replicates_leading_numbers = "Replicates of the leading numbers",
@@ -169,11 +154,9 @@ add_texts(
   cannot_write_report = "Cannot write a report as {ending}.",
   has_no_ending_says = "{file} has no ending that says what kind of report it is.",
   use_file_ends_html = "Use a file that ends in .html, .docx or .md.",
-  cannot_create_folder_5 = "Cannot create the folder {beside}.",
   figures_markdown_report_are = "Figures of a Markdown report are files beside it.",
   needs_fit_ladder_or = "{verb}() needs a fit, a ladder or a list of them.",
   fit_model_makes_fits = paste0(
     "fit_model() makes fits, invariance() ladders; trails, comparisons, confirmations, ",
     "bootstraps, qualities and variance splits are shown as well."),
-  quality_measures_4 = "Quality of the measures: {title}",
-  general_specific_4 = "General and specific: {title}")
+  quality_measures_4 = "Quality of the measures: {title}")

@@ -72,7 +72,7 @@ write_markdown <- function(file, report) {
   page <- report_markdown(report, folder)
   beside <- file.path(dirname(file), folder)
   if (length(page$figures) && !dir.exists(beside) && !dir.create(beside, showWarnings = FALSE))
-    abort("report", c(text_of("cannot_create_folder_5", beside = quoted(beside)),
+    abort("report", c(text_of("cannot_create_folder_4", folder = quoted(beside)),
                       i = text_of("figures_markdown_report_are")))
   for (name in names(page$figures))
     write_bytes(file.path(beside, paste0(name, ".png")), page$figures[[name]], "report")
@@ -118,7 +118,7 @@ report_title <- function(x) {
   if (is_ladder(x)) return(paste0("Invariance: ", x$title))
   if (inherits(x, "orizzonte_bootstrap")) return(paste0("Bootstrap: ", report_title(x$fit)))
   if (inherits(x, "orizzonte_quality")) return(text_of("quality_measures_4", title = x$title))
-  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_4",
+  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_3",
       title = x$title))
   if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
   if (inherits(x, "orizzonte_comparison")) return("Models compared")

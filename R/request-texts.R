@@ -1,7 +1,6 @@
 # Texts about what was asked for.
 
 add_texts(
-  it_is = "It is {value}.",
   role_by = "the grouping column",
   role_clusters = "the column of clusters",
   role_weights = "the column of weights",

@@ -48,7 +48,7 @@ connect <- function(engine, parts) {
   if (engine %in% c("sqlite", "duckdb")) {
     file <- sub("^//", "", parts$where)
     if (!file.exists(file))
-      abort("file", c(text_of("there_is_no_file_5", file = quoted(file)),
+      abort("file", c(text_of("there_is_no_file", file = quoted(file)),
                       i = text_of("is_path_right")))
     return(in_database(if (engine == "sqlite")
       DBI::dbConnect(RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO) else

@@ -71,7 +71,7 @@ decoded_lines <- function(lines, file, encoding) {
 check_encoding_known <- function(encoding) {
   if (toupper(encoding) %in% c("UTF-8", "UTF8") || encoding %in% iconvlist() ||
       tolower(encoding) %in% c("latin1", "latin2")) return(invisible())
-  abort("input", c(text_of("there_is_no_encoding_5", encoding = quoted(encoding)),
+  abort("input", c(text_of("there_is_no_encoding", encoding = quoted(encoding)),
                    i = text_of("such_encoding_latin1")))
 }
 
@@ -84,7 +84,7 @@ parquet_chunks <- function(file) {
                     i = text_of("install_packages_or_save", parquet_reader = parquet_reader)))
   reader <- asNamespace(parquet_reader)
   trouble <- function(e) {
-    abort("file", c(text_of("cannot_read_6", file = quoted(file)), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_3", file = quoted(file)), x = conditionMessage(e)))
   }
   groups <- tryCatch(nrow(reader$read_parquet_metadata(file)$row_groups), error = trouble)
   single <- reader[["read_parquet_row_group"]]

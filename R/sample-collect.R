@@ -69,7 +69,7 @@ collect_from <- function(source, wanted, chunk, encoding) {
   if (is.character(source) && length(source) == 1L && !is.na(source))
     return(tally_chunks(file_chunks(source, chunk, encoding), wanted))
   abort("input", c(text_of("collect_summary_reads_data"),
-                   x = text_of("was_given_4", source = describe(source)),
+                   x = text_of("was_given", value = describe(source)),
                    i = text_of("such_collect_summary_choirs")))
 }
 

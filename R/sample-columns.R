@@ -52,7 +52,7 @@ check_named_column <- function(name, data, purpose, argument) {
 check_columns <- function(data, variables = character()) {
   if (ncol(data) == 0L) abort("data", c(text_of("data_have_no_columns"),
                                         i = text_of("look_how_they_were")))
-  if (nrow(data) == 0L) abort("data", c(text_of("data_have_no_rows_5"),
+  if (nrow(data) == 0L) abort("data", c(text_of("data_have_no_rows"),
                                           i = text_of("look_how_they_were_read")))
   twice <- unique(names(data)[duplicated(names(data))])
   if (length(twice)) {

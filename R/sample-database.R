@@ -24,7 +24,7 @@ database_table <- function(connection, table, ...) {
   need_database_package("DBI")
   if (!inherits(connection, "DBIConnection"))
     abort("input", c(text_of("database_table_needs_connection"),
-                     x = text_of("was_given_5", connection = describe(connection)),
+                     x = text_of("was_given", value = describe(connection)),
                      i = text_of("such_dbi_dbconnect_rsqlite")))
   if (!inherits(table, "Id")) check_string(table, "`table`")
   if (!in_database(DBI::dbExistsTable(connection, table)))
@@ -84,7 +84,7 @@ looked_at <- 1000L          # rows whose types are looked at
 check_database_columns <- function(table, wanted) {
   sql <- paste("SELECT * FROM", table$from, "LIMIT", looked_at)
   rows <- in_database(DBI::dbGetQuery(table$connection, sql))
-  if (nrow(rows) == 0L) abort("data", c(text_of("data_have_no_rows_6"), i = text_of("look_table",
+  if (nrow(rows) == 0L) abort("data", c(text_of("data_have_no_rows"), i = text_of("look_table",
       label = table$label)))
   check_columns(rows, wanted$variables)
   check_known(wanted$variables, names(rows), wanted$blueprint)
@@ -204,7 +204,7 @@ check_no_text <- function(table, wanted) {
     rows <- in_database(DBI::dbGetQuery(con, sql))
     if (nrow(rows) && !is_code(as.character(rows$x), wanted$codes))
       abort("data", c(text_of("column_holds_text_among", name = quoted(name)),
-                      x = text_of("example_value_3", rows = quoted(as.character(rows$x))),
+                      x = text_of("example_value", odd = quoted(as.character(rows$x))),
                       i = text_of("mend_database_or_declare")))
   }
 }
@@ -247,7 +247,7 @@ tally_of <- function(first, second, centre, wanted) {
       known$patterns <- merge_patterns(known$patterns, list(block))
     tally$groups[[group[k]]] <- known
   }
-  if (tally$rows == 0) abort("data", text_of("data_have_no_rows_7"))
+  if (tally$rows == 0) abort("data", text_of("data_have_no_rows"))
   if (length(tally$groups) == 0L)
     abort("data", text_of("no_row_has_value", by = quoted(wanted$by)))
   tally

@@ -2,7 +2,7 @@
 
 # One group of a data frame: `rows` are all of its rows, `used` the complete ones among them.
 block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = list()) {
-  if (length(rows) == 0L) abort("data", text_of("data_have_no_rows_8"))
+  if (length(rows) == 0L) abort("data", text_of("data_have_no_rows"))
   check_known(variables, names(data), bp)
   x <- numeric_rows(data, rows, variables, request$missing_codes)
   check_finite(x, rows)
@@ -142,7 +142,7 @@ numeric_column <- function(x, name, missing_codes) {
     odd <- if (is.character(x))
       x[!is.na(x) & is.na(suppressWarnings(as.numeric(x))) & !is_code(x, missing_codes)]
     abort("data", c(text_of("column_is_not_numeric_is", name = quoted(name), kind = kind),
-                    if (length(odd)) c(x = text_of("example_value_4", odd = quoted(odd[1L]))),
+                    if (length(odd)) c(x = text_of("example_value", odd = quoted(odd[1L]))),
                     i = text_of("recode_numbers_first_or",
                                 odd = if (length(odd)) quoted(odd[1L]) else "c(\"n/a\", -9)")))
   }

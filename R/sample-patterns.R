@@ -57,7 +57,7 @@ group_of_patterns <- function(collected, variables, request) {
   together <- together_of(patterns, variables)
   unknown <- variables[diag(together) == 0]
   if (length(unknown))
-    abort("data", c(text_of("column_is_missing_every_row", unknown = quoted(unknown[1L])),
+    abort("data", c(text_of("column_is_missing_every", empty = quoted(unknown[1L])),
                     i = text_of("leave_item_out_model_5")))
   total <- n + found$empty
   complete <- Filter(function(block) length(block$variables) == length(variables), patterns)
@@ -76,7 +76,7 @@ complete_patterns <- function(complete, variables, total, n, request) {
   check_enough(size, "complete row", variables)
   block <- part_of_block(complete[[1L]], match(variables, complete[[1L]]$variables))
   check_varying(variables, block$mean, diag(block$covariance))
-  check_definite(block$covariance, text_of("covariance_matrix_data_4"))
+  check_definite(block$covariance, text_of("covariance_matrix_data"))
   notes <- if (size < total)
     text_of("dropped_rows_missing_values_variables", size = format_count(total - size),
             total = format_count(total), size_2 = format_count(size))

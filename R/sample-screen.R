@@ -61,15 +61,15 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
-    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_24",
-        data = describe(data))))
+    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_3",
+        value = describe(data))))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", text_of("data_have_no_rows_or"))
   check_columns(data)
   check_missing_codes(missing_codes)
   chosen <- screened_variables(rlang::enquo(variables), data)
   by <- capture_names(rlang::enquo(by), "by")$names
   if (length(by) > 1L)
-    abort("input", c(text_of("must_be_one_column"), x = text_of("it_is_25", by = enumerate(by))))
+    abort("input", c(text_of("must_be_one_column"), x = text_of("it_is_3", value = enumerate(by))))
   if (length(by)) check_group_column(by, data)
   clusters <- captured_column(rlang::enquo(clusters), "`clusters`")
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes, clusters)

@@ -34,7 +34,7 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) 
   }
   if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
     abort("summary_data",
-          c(text_of("n_must_be_one"), x = text_of("it_is_26", value = describe(n))))
+          c(text_of("n_must_be_one"), x = text_of("it_is_3", value = describe(n))))
   }
   names <- colnames(cov)
   correlation <- FALSE
@@ -86,7 +86,7 @@ as_square <- function(cov) {
   if (is.data.frame(cov)) cov <- as.matrix(cov)
   if (!is.matrix(cov) || !is.numeric(cov)) {
     abort("summary_data",
-          c(text_of("cov_must_be_numeric"), x = text_of("it_is_27", cov = describe(cov))))
+          c(text_of("cov_must_be_numeric"), x = text_of("it_is_3", value = describe(cov))))
   }
   if (nrow(cov) != ncol(cov)) {
     abort("summary_data",
@@ -167,7 +167,7 @@ check_definite <- function(cov, what) {
   sd <- sqrt(pmax(diag(cov), 0))
   if (any(sd == 0)) {
     abort("data", c(text_of("does_not_vary", sd = quoted(colnames(cov)[sd == 0][1L])),
-                    i = text_of("leave_out_model_4")))
+                    i = text_of("leave_out_model")))
   }
   if (is_definite(cov)) return(invisible(cov))
   correlation <- cov / outer(sd, sd)

@@ -94,7 +94,7 @@ sample_of.list <- function(source, request) {
 sample_of.default <- function(source, request) {
   abort("data",
         c(text_of("data_must_be_data"),
-          x = text_of("it_is_28", source = describe(source)),
+          x = text_of("it_is_3", value = describe(source)),
           i = if (is.character(source) && length(source) == 1L &&
                   grepl("^.{1,200}[.](csv|tsv|txt)$", source))
             text_of("read_file_first_read", source = quoted(source)),

@@ -54,7 +54,7 @@ new_study <- function(content, file, lines) {
   text <- function(key, default = NULL) {
     if (is.null(content[[key]])) return(default)
     if (!is.character(content[[key]]) || length(content[[key]]) != 1L)
-      refuse(key, text_of("must_be_one_piece_6", key = key))
+      refuse(key, text_of("must_be_one_piece", what = key))
     content[[key]]
   }
   blueprints <- study_blueprints(content$blueprints, folder, refuse)
@@ -148,7 +148,7 @@ study_path <- function(path, folder, key, refuse) {
            c(i = text_of("paths_count_from_study")))
   if (!file.exists(full))
     refuse(key, text_of("there_is_no_file_6", path = quoted(path)), NULL,
-           c(did_you_mean(path, list.files(folder)), i = text_of("paths_count_from_study_file")))
+           c(did_you_mean(path, list.files(folder)), i = text_of("paths_count_from_study")))
   full
 }
 
@@ -185,7 +185,7 @@ study_count <- function(x, key, refuse, step = NULL) {
   if (is.null(x)) return(NULL)
   value <- suppressWarnings(as.numeric(x))
   if (length(value) != 1L || is.na(value) || value != round(value) || value < 0)
-    refuse(key, text_of("must_be_whole_number_6", key = key), step)
+    refuse(key, text_of("must_be_whole_number", what = key), step)
   value
 }
 
@@ -277,7 +277,7 @@ study_shapes <- function(args, refuse, k) {
         refuse(key, text_of("must_be_one_text_or", key = key), k)
       args[[key]] <- unlist(parts)
     } else if (!plain(x)) {
-      refuse(key, text_of("must_be_one_piece_7", key = key), k)
+      refuse(key, text_of("must_be_one_piece", what = key), k)
     }
   }
   args

@@ -79,7 +79,7 @@ outcome_sentence <- function(x, study) {
       paste(c("Not identified.", x$remedies), collapse = " "),
     orizzonte_amendments = amendments_sentence(x),
     orizzonte_quality = paste(quality_sentences(x) %||%
-                                text_of("no_construct_falls_short_7"), collapse = " "),
+                                text_of("no_construct_falls_short"), collapse = " "),
     orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
     orizzonte_bootstrap = bootstrap_sentence(x),
     orizzonte_plan = plan_sentence(x),
@@ -87,7 +87,7 @@ outcome_sentence <- function(x, study) {
 }
 
 amendments_sentence <- function(x) {
-  if (nrow(x) == 0L) return(text_of("nothing_is_left_could_be"))
+  if (nrow(x) == 0L) return(text_of("nothing_is_left_could"))
   drop <- x$actual_drop[1L]
   text_of("first_among_what_could", parameter = x$parameter[1L], kind = x$kind[1L],
           modification_index = format_fixed(x$modification_index[1L], 2L), drop = if (!is.na(drop))

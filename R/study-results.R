@@ -6,7 +6,7 @@ open_results <- function(study, prints) {
   check_results_folder(folder)
   if (!dir.exists(folder) &&
       !dir.create(folder, recursive = TRUE, showWarnings = FALSE) && !dir.exists(folder))
-    abort("study", text_of("cannot_create_folder_6", folder = quoted(folder)))
+    abort("study", text_of("cannot_create_folder_4", folder = quoted(folder)))
   if (file.access(folder, 2L) != 0L)
     abort("study", text_of("you_may_not_write", folder = quoted(folder)))
   release <- lock_folder(folder)
@@ -134,7 +134,7 @@ take_part <- function(results, part, name, print) {
   moved <- suppressWarnings(file.rename(file.path(part, paths),
                                         file.path(results$folder, entry_paths(new))))
   if (!all(moved))
-    abort("study", text_of("cannot_write_4", moved = quoted(file.path(results$folder,
+    abort("study", text_of("cannot_write", name = quoted(file.path(results$folder,
         entry_paths(new)[!moved][1L]))))
   results$steps[[name]] <- list(fingerprint = print, files = new)
   save_manifest(results)

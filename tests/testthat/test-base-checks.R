@@ -51,7 +51,7 @@ test_that("of a list it is told which part is strange", {
 
 test_that("a study is not begun where it cannot be", {
   expect_no_warning(expect_error(new_study_files(file.path(tempdir(), "nowhere")),
-                                 text_pattern("there_is_no_folder_6"),
+                                 text_pattern("there_is_no_folder_5"),
                                  class = "orizzonte_error_file"))
   expect_error(run_study(blueprint("x")), "It is a blueprint", class = "orizzonte_error_input")
 })

@@ -167,5 +167,5 @@ test_that("report is about a fit, several, or a ladder; check and amend know gro
                        inside("none.yaml"))$err, text_pattern("there_is_no_file"))
   check <- command("check", inside("held.yaml"), inside("choirs.csv"), "--by", "setting")
   expect_equal(check$code, 0)
-  expect_match(check$out, text_pattern("held_equal_across_groups_5"))
+  expect_match(check$out, text_pattern("held_equal_across_groups"))
 })

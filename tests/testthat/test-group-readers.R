@@ -91,7 +91,7 @@ test_that("improper parts, residual tables and printed cards name the group", {
   expect_true(all(diff(abs(table$residual)) <= 0))
   expect_match(table$meaning, "\\((evening|weekend)\\)$")
   expect_output(print(both), "2 groups \\(evening")
-  expect_output(print(summary(held)), text_pattern("held_equal_across_groups_5"))
+  expect_output(print(summary(held)), text_pattern("held_equal_across_groups"))
   expect_output(print(r_squared(both)), "Staying | weekend", fixed = TRUE)
   expect_output(print(equations(both)), "[weekend]", fixed = TRUE)
 })
