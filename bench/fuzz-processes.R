@@ -204,6 +204,17 @@ judge_study <- function(home, code, truth) {
   "ok"
 }
 
+# The number of a process that has just been started, once its shell has written it down.
+process_of <- function(file, most = 30) {
+  until <- proc.time()[["elapsed"]] + most
+  repeat {
+    found <- suppressWarnings(as.integer(if (file.exists(file)) readLines(file, warn = FALSE)))
+    if (length(found) == 1L && isTRUE(found > 1L)) return(found)
+    if (proc.time()[["elapsed"]] > until) stop("a study does not start")
+    Sys.sleep(0.05)
+  }
+}
+
 killed_study <- function(seed, longest_run, truth) {
   set.seed(seed)
   home <- study_home()
@@ -212,8 +223,7 @@ killed_study <- function(seed, longest_run, truth) {
     name <- paste0("killed", times)
     start_study(home, name)
     Sys.sleep(stats::runif(1L, 0.3, longest_run))
-    process <- suppressWarnings(as.integer(readLines(file.path(home, paste0(name, ".pid")))))
-    tools::pskill(process, 9L)
+    tools::pskill(process_of(file.path(home, paste0(name, ".pid"))), 9L)
     fitted <- file.path(home, "results", "02-fit")
     if (dir.exists(fitted) && times == 1L) {
       writeLines("mine", file.path(fitted, "my notes.txt"))
