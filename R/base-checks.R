@@ -129,8 +129,8 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
   strange <- setdiff(names(sys.call(sys.parent())), c(names, ""))[1L] %||% NA
   if (is.na(strange) && eval(quote(...length()), frame) == 0L) return(invisible())
   abort("input", c(text_of("has_no_argument", verb = verb,
-                   strange = if (is.na(strange)) text_of("unnamed_too_much") else
-                            paste0("`", strange, "`")),
+                           strange = if (is.na(strange))
+                             text_of("unnamed_too_much") else paste0("`", strange, "`")),
                    if (!is.na(strange)) nearest_argument(strange, names),
                    i = if (is.na(strange)) unnamed,
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
@@ -193,8 +193,8 @@ nearest_argument <- function(strange, known) {
 
 choose_one <- function(value, choices, what) {
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
-  abort("input", c(text_of("must_be", what = what, choices = enumerate(quoted(choices), most = 20L,
-      last = " or ")),
+  abort("input", c(text_of("must_be", what = what,
+                           choices = enumerate(quoted(choices), most = 20L, last = " or ")),
                    x = text_of("it_is_3", value = describe(value)),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
 }

@@ -36,8 +36,8 @@ expand_range <- function(from, to) {
   width <- if (any(grepl("^0", digits) & nchar(digits) > 1L)) nchar(digits[1L]) else 1L
   ends <- as.numeric(digits)
   if (abs(diff(ends)) > 9999) {
-    abort("range", text_of("would_name_variables", from = from, to = to, ends = abs(diff(ends)) +
-                           1))
+    abort("range", text_of("would_name_variables", from = from, to = to,
+                           ends = abs(diff(ends)) + 1))
   }
   numbers <- formatC(seq(ends[1L], ends[2L]), width = width, flag = "0", format = "d")
   paste0(paste(parts[[1L]][seq_len(at - 1L)], collapse = ""), numbers,

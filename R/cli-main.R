@@ -161,8 +161,9 @@ check_out <- function(command, given) {
 parse_arguments <- function(name, command, args) {
   csv <- if ("format" %in% command$options) "unguarded"
   options <- unname(cli_options()[c(command$options, csv)])
-  usage <- text_of("orizzonte_options", name = name, files = if (length(command$files)) paste0(" ",
-      paste(command$files, collapse = " ")))
+  usage <- text_of("orizzonte_options", name = name,
+                   files = if (length(command$files)) paste0(" ",
+                       paste(command$files, collapse = " ")))
   parser <- optparse::OptionParser(usage = usage, option_list = options, add_help_option = FALSE,
                                    description = command$help, epilogue = command$example,
                                    formatter = print_command_help)
@@ -184,9 +185,9 @@ parse_arguments <- function(name, command, args) {
   most <- if (any(grepl("...", command$files, fixed = TRUE))) Inf else length(command$files)
   if (length(parsed$args) < needed || length(parsed$args) > most) {
     abort("usage",
-          c(text_of("orizzonte_takes_was_given", name = name, files = if (length(command$files))
-                   enumerate(command$files) else "no files", args = if (length(parsed$args))
-                     enumerate(quoted(parsed$args)) else "none"),
+          c(text_of("orizzonte_takes_was_given", name = name,
+                    files = if (length(command$files)) enumerate(command$files) else "no files",
+                    args = if (length(parsed$args)) enumerate(quoted(parsed$args)) else "none"),
                      i = paste0("Example: ", sub("\n.*", "", command$example))))
   }
   c(parsed$options, list(files = parsed$args))

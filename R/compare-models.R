@@ -412,7 +412,6 @@ comparison_reading <- function(x) {
   best <- x$model[among][which.min(x$aic[among])]
   thrifty <- x$model[among][which.min(x$bic[among])]
   paste0(if (best == thrifty) text_of("aic_bic_favour", best = best) else text_of("aic_favours_bic",
-      best = best,
-      thrifty = thrifty),
+      best = best, thrifty = thrifty),
          ".")
 }

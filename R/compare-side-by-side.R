@@ -109,7 +109,8 @@ print.orizzonte_side_by_side <- function(x, ...) {
   standardized <- identical(attr(x, "values"), "standardized")
   put_lines(
     heading(text_of("side_side",
-             standardized = if (standardized) "standardized" else "estimates (standard errors)")),
+                    standardized = if (standardized)
+                      "standardized" else "estimates (standard errors)")),
     format_table(columns$estimates, c(FALSE, rep(TRUE, length(columns$estimates) - 1L))), "",
     format_table(columns$summary, c(FALSE, rep(TRUE, length(labels)))))
   if (length(unique(attr(x, "size"))) > 1L)

@@ -31,9 +31,9 @@ format_offered <- function(x, shown) {
   tested <- attr(x, "tested") %||% nrow(x)
   lines <- c(wrap_lines(text_of("could_be_freed_sorted", tested = format_count(tested),
                                 tested_2 = if (nrow(x) != tested) text_of("them_asked",
-                                             value = format_count(nrow(x))), real = if (any(real))
-                                 text_of("first_refitted_so_their",
-                                         real = if (sum(real) > 1L) paste0(sum(real), " ")))), "")
+                                    value = format_count(nrow(x))),
+                                real = if (any(real)) text_of("first_refitted_so_their",
+                                    real = if (sum(real) > 1L) paste0(sum(real), " ")))), "")
   columns <- offered_columns(shown)
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
                                  spare = c("p", "EPC", "estimate")))

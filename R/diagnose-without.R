@@ -127,8 +127,8 @@ print.orizzonte_without <- function(x, ...) {
 
 format_without <- function(x) {
   lines <-
-    heading(text_of("paths_could_be_removed", attr = if (!is.null(attr(x, "title"))) paste0(": ",
-        attr(x, "title"))))
+    heading(text_of("paths_could_be_removed",
+                    attr = if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
   if (nrow(x) == 0L) {
     lines <- c(lines,
                text_of("there_are_no_effects"))

@@ -151,8 +151,7 @@ plot.orizzonte_influence <- function(x, labels = 6, ...) {
                   title = text_of("influence_single",
                                   unit = if (unit == "row") "cases" else "clusters",
                                   attr = if (!is.null(attr(x, "title"))) paste0(": ",
-                                      attr(x,
-                                          "title")))) +
+                                      attr(x, "title")))) +
     figure_theme()
 }
 

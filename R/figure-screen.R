@@ -52,9 +52,9 @@ pattern_plot <- function(x) {
     ggplot2::scale_x_discrete(position = "top") +
     ggplot2::labs(x = NULL, y = "rows", title = "Patterns of missing values",
                   caption = text_of("rows_miss_nothing", whole = format_count(whole),
-                                    rows = format_count(x$rows), count = if (nrow(p) > count)
-                                     text_of("not_shown",
-                                             count = count_of(nrow(p) - count, "rarer pattern")))) +
+                                    rows = format_count(x$rows),
+                                    count = if (nrow(p) > count) text_of("not_shown",
+                                        count = count_of(nrow(p) - count, "rarer pattern")))) +
     figure_theme() +
     ggplot2::theme(panel.grid = ggplot2::element_blank(), legend.position = "bottom",
                    axis.text.x.top = ggplot2::element_text(angle = 60, hjust = 0))

@@ -226,7 +226,7 @@ print.orizzonte_identification <- function(x, ...) {
   put_lines(wrap_lines(paste0("free: ", paste(x$kinds, collapse = ", ")), indent = 2L, hang = 8L))
   if (x$identified) {
     put_lines(text_of("identified_rank_is_full", rank = x$rank,
-                   with_data = if (!x$with_data) text_of("at_made_up_moments")))
+                      with_data = if (!x$with_data) text_of("at_made_up_moments")))
     if (length(x$notes))
       put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
     put_lines("", next_step("fit_blueprint"))

@@ -239,9 +239,7 @@ unreleased_note <- function(x) {
   text_of("held_though_loading_is", parameter = u$parameter[1L],
           moved = if (!any(moved)) text_of("nothing_changes_when_freed") else
            text_of("freed_well", moved = enumerate(text_of("instead_of", construct = u$construct,
-               group = ifelse(is.na(u$group), "",
-                   text_of("blueprint_in",
-                       where = u$group)),
+               group = ifelse(is.na(u$group), "", text_of("blueprint_in", where = u$group)),
                difference_freed = format_number(u$difference_freed),
                difference = format_number(u$difference))[moved], most = 6L)))
 }

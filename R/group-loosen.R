@@ -201,14 +201,14 @@ loosened_reading <- function(x) {
       text_of("criteria_ladder")
   count <- length(unique(x$released$step))
   if (x$holds) {
-    text_of("rung_meets", count = if (count) paste(count_of(count, "release"),
-                                                   "") else "nothing released ", rung = x$rung,
-            told = told)
+    text_of("rung_meets",
+            count = if (count) paste(count_of(count, "release"), "") else "nothing released ",
+            rung = x$rung, told = told)
   } else {
     text_of("rung_does_not_meet", rung = x$rung, told = told,
             blocked = if (x$blocked) text_of("loosening_blocked") else ".",
-            earlier = if (length(x$earlier))
-              text_of("held_since_earlier_rung", earlier = x$earlier))
+            earlier = if (length(x$earlier)) text_of("held_since_earlier_rung",
+                earlier = x$earlier))
   }
 }
 

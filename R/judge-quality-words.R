@@ -20,8 +20,7 @@ quality_verdicts <- function(x) {
     if (t$verdict[k] %in% "part")
       return(text_of("quality_part", whole = x$parts_of[[t$construct[k]]]))
     if (t$verdict[k] %in% "falls_short")
-      return(text_of("quality_falls_short",
-                     criteria = enumerate(codes_in(t$short[k]))))
+      return(text_of("quality_falls_short", criteria = enumerate(codes_in(t$short[k]))))
     words_of("quality", t$verdict[k])
   }, "")
 }
@@ -65,7 +64,7 @@ convergent_sentences <- function(x, row) {
     shown <- items[items$item %in% weak, ]
     return(text_of("below_size", lead = lead,
                    standardized = enumerate(text_of("loads", item = shown$item,
-                     standardized = format_share(shown$standardized))),
+                                                standardized = format_share(shown$standardized))),
                    loading = short_number(x$criteria$loading[2L]),
                    weak = if (length(weak) == 1L) gain_words(x, row, weak)))
   }
@@ -202,8 +201,8 @@ format_change <- function(x) {
 quality_legend <- function(x) {
   asked <- x$criteria
   left <- if (length(x$left))
-    text_of("not_judged", left = enumerate(paste0(names(x$left), " (",
-                                                  words_of("unjudged", x$left), ")")))
+    text_of("not_judged",
+            left = enumerate(paste0(names(x$left), " (", words_of("unjudged", x$left), ")")))
   single <- if (length(x$single))
     text_of("one_item_alone_reliability", single = enumerate(x$single))
   parts <- if (length(x$parts_of))

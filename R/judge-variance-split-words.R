@@ -48,8 +48,8 @@ format_split <- function(x) {
     format_table(columns$scores, !text(columns$scores), spare = "interval"), "",
     unlist(lapply(x$reading, wrap_lines)), "",
     wrap_lines(text_of("general_specific_residual_1", free = enumerate(free),
-                       outside = if (length(x$outside))
-        text_of("specific_holds_what_other", outside = enumerate(x$outside))),
+                       outside = if (length(x$outside)) text_of("specific_holds_what_other",
+                           outside = enumerate(x$outside))),
       0L),
     if (x$second_order && anyNA(x$schmid_leiman$specific))
       wrap_lines(text_of("negative_disturbance_variance_has")))

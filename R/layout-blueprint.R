@@ -56,12 +56,12 @@ stated_besides <- function(bp) {
     if (length(bp$hold_equal))
       text_of("held_equal_across_groups", hold_equal = enumerate(bp$hold_equal, most = 12L)),
     vapply(names(bp$repeated), function(name) {
-      text_of("repeated_at", name = name, name_2 = enumerate(names(bp$repeated[[name]]),
-          most = 12L))
+      text_of("repeated_at", name = name,
+              name_2 = enumerate(names(bp$repeated[[name]]), most = 12L))
     }, ""),
     if (length(bp$hold_equal_times))
-      text_of("held_equal_over_times", hold_equal_times = enumerate(bp$hold_equal_times,
-          most = 12L)),
+      text_of("held_equal_over_times",
+              hold_equal_times = enumerate(bp$hold_equal_times, most = 12L)),
     if (length(bp$let_differ))
       text_of("free_differ", let_differ = enumerate(bp$let_differ, most = 12L)),
     if (length(bp$quantities))

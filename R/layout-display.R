@@ -111,9 +111,9 @@ covary_advice <- function(layout, pairs) {
   left <- p * (p + 1) / 2 - length(unique(rows$class[free]))
   if (!any(apart) || left < sum(apart)) return("")
   if (all(apart)) return("; free them with covary()")
-  text_of("covary_can_free_those", apart = enumerate(text_of("and_3", apart = pairs[1L, apart],
-      apart_2 = pairs[2L, apart]),
-      most = 3L))
+  text_of("covary_can_free_those",
+          apart = enumerate(text_of("and_3", apart = pairs[1L, apart], apart_2 = pairs[2L, apart]),
+                            most = 3L))
 }
 
 scale_sentence <- function(scale, rows) {

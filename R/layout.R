@@ -127,8 +127,9 @@ format_counts <- function(layout) {
 
 format_count_line <- function(counts) {
   text_of("moments_free_parameters_freedom", moments = counts$moments,
-          parameters = counts$parameters, equations = if (counts$equations > 0L) paste0(" + ",
-                      count_of(counts$equations, "equation")), df = count_of(counts$df, "degree"))
+          parameters = counts$parameters,
+          equations = if (counts$equations > 0L) paste0(" + ",
+              count_of(counts$equations, "equation")), df = count_of(counts$df, "degree"))
 }
 
 format_assumptions <- function(layout, bp) bullet_assumptions(list_assumptions(layout, bp))

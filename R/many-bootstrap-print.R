@@ -59,7 +59,7 @@ bootstrap_words <- function(x) {
     if (any(x$improper & x$status == 0L))
       text_of("improper", status = count_of(sum(x$improper & x$status == 0L), "replicate"),
               improper = if (asked$improper == "keep")
-               text_of("improper_kept") else text_of("improper_left_out")),
+                text_of("improper_kept") else text_of("improper_left_out")),
     if (lost > 0.1 * asked$reps)
       text_of("more_than_one_ten"),
     if (length(x$trouble))
@@ -83,10 +83,8 @@ claim_shares <- function(x) {
   if (length(at) == 0L) return(NULL)
   share <- colMeans(x$values[, at, drop = FALSE], na.rm = TRUE)
   c(text_of("supported_replicates", trim = enumerate(text_of("many_in",
-      at = sub("^supported\\[(.*)\\]$",
-          "\\1", names(x$estimate)[at]),
-      trim = format(round(100 * share, 1),
-          trim = TRUE)))), "")
+      at = sub("^supported\\[(.*)\\]$", "\\1", names(x$estimate)[at]),
+      trim = format(round(100 * share, 1), trim = TRUE)))), "")
 }
 
 interval_text <- function(lower, upper) {

@@ -216,8 +216,8 @@ format_influence <- function(x) {
   left <- !names(columns) %in% c(unit, "group", "moves most")
   c(heading("Influence"),
     wrap_lines(text_of("whose_absence_would_move", top = nrow(top),
-                       unit = count_of(nrow(x), if (unit == "row") "case" else
-      "cluster"), influence_words = influence_words(x))), "",
+                       unit = count_of(nrow(x), if (unit == "row") "case" else "cluster"),
+                       influence_words = influence_words(x))), "",
     format_table(columns, left, spare = c("really ", "really")), "",
     next_step("refit_without_rows"))
 }

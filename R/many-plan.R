@@ -190,7 +190,7 @@ format_plan <- function(x) {
                                                 " %")), rep(TRUE, 4L)), "",
     plan_lines(shown, x$goal),
     if (length(x$trouble)) c("", wrap_lines(text_of("some_data_sets_gave",
-                                                    trouble = x$trouble[1L]))),
+        trouble = x$trouble[1L]))),
     if (!is.null(next_step("plot_plan"))) c("", next_step("plot_plan")))
 }
 

@@ -200,8 +200,9 @@ print.orizzonte_power <- function(x, ...) {
 format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
-  c(heading("Power"), wrap_lines(c(text_of("test_df", test = x$test[1L], attr = short_number(attr(x,
-                                         "significance")), df = x$df[1L]), attr(x, "words"))), "",
+  c(heading("Power"), wrap_lines(c(text_of("test_df", test = x$test[1L],
+                                           attr = short_number(attr(x, "significance")),
+                                           df = x$df[1L]), attr(x, "words"))), "",
     format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),
                       power = format_fixed(x$power)), rep(TRUE, 3L)), "",
     wrap_lines(if (is.na(needed)) text_of("no_n_reaches_power", goal = short_number(goal)) else

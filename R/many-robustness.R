@@ -224,8 +224,7 @@ format_robustness <- function(x) {
   c(heading("Robustness"),
     wrap_lines(text_of("one_might_defend_first",
                        analysis = count_of(attr(x, "analyses") %||% length(unique(x$analysis)),
-                                           "analysis",
-                               "analyses"))),
+                                           "analysis", "analyses"))),
     unlist(lapply(unique(x$claim), function(name) claim_lines(x[x$claim %in% name, ])),
            use.names = FALSE), "",
     next_step("plot_robustness"))
@@ -251,9 +250,9 @@ claim_reading <- function(x) {
   ends <- if (nrow(others)) text_of("standardized_to", ends = ends[1L], ends_2 = ends[2L])
   wrap_lines(text_of("is_fitted", claim = itself$claim, verdict = words_of("claim", itself$verdict),
                      differs = nrow(others) - nrow(differs),
-                     others = count_of(nrow(others), "other analysis",
-                         "other analyses"),
-                     differs_2 = if (nrow(differs)) text_of("it_rests_on", verdict = enumerate(
-                      paste0(differs$analysis, " (", words_of("claim", differs$verdict), ")"),
-                      most = 4L)), ends = ends))
+                     others = count_of(nrow(others), "other analysis", "other analyses"),
+                     differs_2 = if (nrow(differs)) text_of("it_rests_on",
+                         verdict = enumerate(paste0(differs$analysis, " (",
+                                                 words_of("claim", differs$verdict), ")"),
+                                             most = 4L)), ends = ends))
 }

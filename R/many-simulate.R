@@ -98,8 +98,7 @@ by_variable <- function(x, variables, what) {
   if (is.null(names(x))) return(rep(unname(x), length(variables)))
   unknown <- setdiff(names(x), variables)
   if (length(unknown))
-    abort("name", c(text_of("names_which_model_does", value = what,
-                            name = quoted(unknown[1L])),
+    abort("name", c(text_of("names_which_model_does", value = what, name = quoted(unknown[1L])),
                     did_you_mean(unknown[1L], variables)))
   out <- x[match(variables, names(x))]
   unname(ifelse(is.na(out), 0, out))

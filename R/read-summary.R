@@ -65,13 +65,13 @@ format_inference <- function(fit, correction = TRUE) {
   adjusted <- !is.na(test$df_adjusted)
   clusters <- count_clusters(fit$sample)
   wrap_lines(text_of("robust_inference_sandwich_standard", adjusted = if (adjusted) " and variance",
-                     inflation = if (correction && !is.na(test$inflation))
-      paste0(" (c = ", format_fixed(test$inflation),
-             if (adjusted) text_of("on_df", df_adjusted = format_fixed(test$df_adjusted, 1L)), ")"),
+                     inflation = if (correction && !is.na(test$inflation)) paste0(" (c = ",
+                         format_fixed(test$inflation),
+                         if (adjusted) text_of("on_df",
+                                               df_adjusted = format_fixed(test$df_adjusted, 1L)),
+                         ")"),
                      clusters = if (!is.na(clusters)) text_of("of_2",
-                         clusters = count_of(clusters,
-                             "cluster"),
-                         clusters_2 = request$clusters),
+                         clusters = count_of(clusters, "cluster"), clusters_2 = request$clusters),
                      weights = if (!is.null(request$weights)) text_of("weighted_by",
                          weights = request$weights)))
 }
@@ -85,8 +85,8 @@ format_feedback <- function(fit) {
     index <- max(Mod(eigen(view_matrices(view)$effects, only.values = TRUE)$values))
     wrap_lines(text_of("feedback_among_stability_index", loops = enumerate(loops),
                        group = in_group(view$layout, view$group), index = format_fixed(index),
-                       index_2 = if (index < 1) text_of("stability_below_1") else
-                        text_of("stability_not_below_1")))
+                       index_2 = if (index < 1)
+                         text_of("stability_below_1") else text_of("stability_not_below_1")))
   }), use.names = FALSE)
 }
 
@@ -122,8 +122,8 @@ format_status <- function(fit) {
 format_history <- function(chisq) {
   if (length(chisq) < 2L) return(NULL)
   shown <- unique(round(seq(1, length(chisq), length.out = min(6L, length(chisq)))))
-  text_of("way_all_fit_solution", shown = paste0(format_fixed(chisq[shown]), " (", shown, ")",
-                                                 collapse = ", "))
+  text_of("way_all_fit_solution",
+          shown = paste0(format_fixed(chisq[shown]), " (", shown, ")", collapse = ", "))
 }
 
 rescue_hint <- function() {

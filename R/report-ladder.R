@@ -141,8 +141,8 @@ ladder_reproduction_parts <- function(ladder) {
     bp <- fit$request$blueprint
     paste(c(if (ladder$over != "times") paste(bp$hold_equal, collapse = ", "),
             if (ladder$over != "groups" && length(bp$hold_equal_times))
-              text_of("over_times", hold_equal_times = paste(bp$hold_equal_times,
-                  collapse = ", "))),
+              text_of("over_times",
+                      hold_equal_times = paste(bp$hold_equal_times, collapse = ", "))),
           collapse = "; ")
   }, "")
   except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))

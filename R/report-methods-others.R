@@ -41,8 +41,7 @@ release_text <- function(ladder, loosened) {
   p <- difference_p(r$actual_drop, 1)
   holm <- stats::p.adjust(p, "holm")
   each <- paste0(r$parameter, ifelse(is.na(p), " along with it", text_of("fell_p",
-      actual_drop = format_fixed(r$actual_drop, 2L),
-      value = p_clause(p),
+      actual_drop = format_fixed(r$actual_drop, 2L), value = p_clause(p),
       value_2 = if (sum(!is.na(p)) > 1L) text_of("after_holm_p", holm = p_clause(holm)))))
   text_of("rung_were_released_one", rung = loosened$rung, each = enumerate(each, most = 20L),
           value = if (sum(!is.na(p)) > 1L) paste0(" (", cite("Holm 1979"), ".)"),
@@ -97,8 +96,8 @@ quality_paragraphs <- function(x) {
 largest_ratio <- function(pairs) {
   k <- which.max(pairs$htmt)
   text_of("and_5", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
-          second = pairs$second[k], group = if (!is.na(pairs$group[k])) text_of("blueprint_in",
-              where = pairs$group[k]))
+          second = pairs$second[k],
+          group = if (!is.na(pairs$group[k])) text_of("blueprint_in", where = pairs$group[k]))
 }
 
 bootstrap_paragraphs <- function(x) {

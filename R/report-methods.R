@@ -148,15 +148,16 @@ fit_sentence <- function(fit, criteria) {
     text_of("n90_interval", at = format_share(table$lower[at], 3L),
             at_2 = format_share(table$upper[at], 3L))
   worst <- rule_worst_index(table$verdict[table$index %in% judged_indices])
-  text_of("model_fitted_indices_cfi", worst = if (is.na(worst)) "as follows" else words_of("fitted",
-      worst),
+  text_of("model_fitted_indices_cfi",
+          worst = if (is.na(worst)) "as follows" else words_of("fitted", worst),
           value = chisq_text(value[["chisq"]], value[["df"]], value[["p"]]),
           value_2 = format_share(value[["cfi"]], 3L), value_3 = format_share(value[["tli"]], 3L),
           value_4 = format_share(value[["rmsea"]], 3L), limits = limits,
           value_5 = format_share(value[["srmr"]], 3L), cfi = short_number(criteria$cfi[1L]),
           rmsea = short_number(criteria$rmsea[1L]), srmr = short_number(criteria$srmr[1L]),
-          cite = cite("Hu & Bentler 1999"), sample = if (is_incomplete(fit$sample))
-           text_of("cfi_tli_rmsea_allow", cite = cite("Zhang & Savalei 2023")))
+          cite = cite("Hu & Bentler 1999"),
+          sample = if (is_incomplete(fit$sample)) text_of("cfi_tli_rmsea_allow",
+              cite = cite("Zhang & Savalei 2023")))
 }
 
 # A chi-square with its degrees of freedom and p.
@@ -221,8 +222,9 @@ claim_paragraph <- function(fit, criteria) {
                  ifelse(is.na(holm) | nrow(x) < 2L, "",
                         text_of("after_holm_p", holm = p_clause(holm))),
                  ")")
-  text_of("of_the_expectations", each = enumerate(each, most = 20L), value = if (nrow(x) > 1L)
-           text_of("p_is_adjusted_claims", value = sum(!is.na(p)), cite = cite("Holm 1979")))
+  text_of("of_the_expectations", each = enumerate(each, most = 20L),
+          value = if (nrow(x) > 1L) text_of("p_is_adjusted_claims", value = sum(!is.na(p)),
+                                            cite = cite("Holm 1979")))
 }
 
 # p of a family of claims, adjusted for their number.

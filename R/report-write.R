@@ -60,8 +60,8 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NU
 check_report_ending <- function(file) {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% c("html", "docx", "md")) return(ending)
-  abort("report", c(if (nzchar(ending)) text_of("cannot_write_report", ending = quoted(paste0(".",
-      ending))) else
+  abort("report", c(if (nzchar(ending)) text_of("cannot_write_report",
+                                                ending = quoted(paste0(".", ending))) else
                       text_of("has_no_ending_says", file = quoted(file)),
                     i = text_of("use_file_ends_html")))
 }

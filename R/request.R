@@ -97,7 +97,7 @@ check_levels <- function(levels, by, data) {
   }
   if (!is.null(levels) && !is.atomic(levels))
     abort("input", c(text_of("request_levels_odd"), x = text_of("it_is_3",
-                                                                value = describe(levels))))
+        value = describe(levels))))
 }
 
 # A request with some of it changed; NULL is a change as well.

@@ -44,9 +44,8 @@ weight_column <- function(data, request, rows) {
     what <- if (is.na(weight[bad[1L]])) "missing" else if (weight[bad[1L]] == 0) "zero" else
       format(weight[bad[1L]])
     abort("data", c(text_of("weight_row_is", bad = bad[1L], what = what,
-                            bad_2 = if (length(bad) > 1L)
-                             text_of("cannot_be_used",
-                                     bad = count_of(length(bad) - 1L, "other weight"))),
+                            bad_2 = if (length(bad) > 1L) text_of("cannot_be_used",
+                                bad = count_of(length(bad) - 1L, "other weight"))),
                     i = text_of("sampling_weights_are_positive")))
   }
   weight

@@ -43,15 +43,17 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   if (length(wanted) < 2L) {
     abort("data",
           c(text_of("least_two_are_needed",
-                    levels = if (is.null(levels)) text_of("column_holds", by = quoted(by)) else
-                   "`levels` picks ", wanted = count_of(length(wanted), "group")),
+                    levels = if (is.null(levels))
+                      text_of("column_holds", by = quoted(by)) else "`levels` picks ",
+                    wanted = count_of(length(wanted), "group")),
                     i = text_of("leave_out_one_group")))
   }
   rows <- lapply(wanted, function(level) which(text == level))
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
-    text_of("groups_by_3", by = by, rows = enumerate(text_of("rows", wanted = names(wanted),
-        rows = lengths(rows)), most = 12L)),
+    text_of("groups_by_3", by = by,
+            rows = enumerate(text_of("rows", wanted = names(wanted), rows = lengths(rows)),
+                             most = 12L)),
     if (left > 0L) text_of("left_out_other_groups", left = count_of(left, "row"),
                            wanted = enumerate(labels[!known %in% wanted])))
   list(rows = rows, notes = notes, ungrouped = sum(is.na(text)))

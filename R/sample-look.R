@@ -89,14 +89,14 @@ look_notes <- function(look, robust) {
     if (isTRUE(look$kurtosis > normal_bound))
       text_of("multivariate_kurtosis_beyond_normal", kurtosis = format_fixed(look$kurtosis, 1L)),
     if (length(look$tails))
-      text_of("heavy_tails_kurtosis", tails = enumerate(paste0(names(look$tails), " ",
-          format_fixed(look$tails, 1L)),
-          most = 6L)),
+      text_of("heavy_tails_kurtosis",
+              tails = enumerate(paste0(names(look$tails), " ", format_fixed(look$tails, 1L)),
+                                most = 6L)),
     if (length(look$few)) text_of("five_distinct_answers", few = enumerate(look$few, most = 8L)),
     if (length(look$ends))
-      text_of("many_end_scale", ends = enumerate(paste0(names(look$ends), " ",
-          format_fixed(100 * look$ends, 0L), " %"),
-                       most = 6L)))
+      text_of("many_end_scale",
+              ends = enumerate(paste0(names(look$ends), " ", format_fixed(100 * look$ends, 0L),
+                                      " %"), most = 6L)))
   if (length(found) == 0L) return(NULL)
   text_of("not_normal_standard_errors", found = paste(found, collapse = "; "),
           instruction = instruction("robust"))
@@ -122,5 +122,5 @@ code_sentences <- function(look) {
   if (length(values) > 1L) text <- paste0("c(", text, ")")
   text_of("read_answers_though_they", each = enumerate(each, most = 6L),
           values = instruction("declare_codes", r_codes = text,
-                     codes = paste(format_exact(values), collapse = ",")))
+                               codes = paste(format_exact(values), collapse = ",")))
 }

@@ -112,7 +112,7 @@ check_known <- function(variables, columns, bp) {
   abort("name",
         c(text_of("neither_column_data_nor",
                   unknown = if (length(unknown) == 1L) text_of("a_variable_is") else
-                 paste(length(unknown), text_of("variables_model_are"))),
+                    paste(length(unknown), text_of("variables_model_are"))),
                   stats::setNames(lines, rep("x", length(lines))), unknown_hints(unknown, bp),
                   i = paste0("Columns: ", enumerate(columns, most = 20L), ".")), unknown = unknown)
 }
@@ -124,9 +124,8 @@ unknown_hints <- function(unknown, bp) {
   construct <- setdiff(unknown[unknown %in% c(bp$effects$from, bp$effects$to)], c(items, joined))
   c(if (length(joined))
       c(i = text_of("quotes_is_one_name", joined = joined[1L],
-                    joined_2 = if (grepl(":",
-                                      joined[1L])) text_of("a_range") else
-                                        text_of("names_to_join"))),
+                    joined_2 = if (grepl(":", joined[1L]))
+                      text_of("a_range") else text_of("names_to_join"))),
     if (length(construct))
       c(i = text_of("if_is_construct_declare", construct = quoted(construct[1L]),
                     construct_2 = quoted(construct[1L]))))

@@ -421,8 +421,9 @@ screen_together <- function(x) {
       out$dependent <- c(out$dependent, list(list(
         columns = involved, leader = leader,
         text = if (leader_is_sum) {
-          text_of("is_of", leader = leader, slope = if (abs(slope[1L] - 1) < 0.05) "the sum" else
-                 "a multiple of the sum", others = enumerate(others, most = 12L))
+          text_of("is_of", leader = leader,
+                  slope = if (abs(slope[1L] - 1) < 0.05) "the sum" else "a multiple of the sum",
+                  others = enumerate(others, most = 12L))
         } else {
           text_of("can_be_computed_from", leader = leader, others = enumerate(others, most = 12L))
         })))
@@ -510,9 +511,9 @@ group_sizes <- function(data, by, m) {
     text_of("too_few_complete_rows", variables = variables,
             small = enumerate(paste0(group[small], " (", whole[small], ")")))
   } else if (any(holes)) {
-    text_of("most_rows_miss_value", holes = enumerate(text_of("are_complete", holes = group[holes],
-        holes_2 = whole[holes],
-        holes_3 = count[holes])))
+    text_of("most_rows_miss_value",
+            holes = enumerate(text_of("are_complete", holes = group[holes], holes_2 = whole[holes],
+                                      holes_3 = count[holes])))
   }
   list(table = list_frame(list(group = group, n = count, complete = whole)), advice = advice)
 }

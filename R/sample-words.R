@@ -38,12 +38,11 @@ kept_words <- function(sample) {
   with <- total_of(sample, "with_missing")
   empty <- total_of(sample, "empty")
   text_of("kept_casewise_ml_missing", with = format_count(with),
-          with_2 = if (with == 1L) text_of("one_incomplete") else
-    text_of("several_incomplete"), empty = if (empty > 0L) text_of("without_any_value_left",
-        empty = count_of(empty, "row"),
-        empty_2 = if (empty == 1L) "is" else "are"),
-          sample = if (length(told_by(sample)))
-            text_of("auxiliary_not_model", sample = enumerate(told_by(sample))))
+          with_2 = if (with == 1L) text_of("one_incomplete") else text_of("several_incomplete"),
+          empty = if (empty > 0L) text_of("without_any_value_left", empty = count_of(empty, "row"),
+                                          empty_2 = if (empty == 1L) "is" else "are"),
+          sample = if (length(told_by(sample))) text_of("auxiliary_not_model",
+              sample = enumerate(told_by(sample))))
 }
 
 told_by <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
@@ -72,9 +71,9 @@ incomplete_notes <- function(sample) {
   c(if (length(sample$idle_auxiliary))
       text_of("nothing_model_is_missing", idle_auxiliary = enumerate(sample$idle_auxiliary)),
     if (length(holed))
-      text_of("predictors_missing_values_now", holed = enumerate(holed), two = if (length(two))
-               text_of("these_two_values_only", two = enumerate(two),
-                       two_2 = if (length(two) == 1L) " takes" else " take")),
+      text_of("predictors_missing_values_now", holed = enumerate(holed),
+              two = if (length(two)) text_of("these_two_values_only", two = enumerate(two),
+                                             two_2 = if (length(two) == 1L) " takes" else " take")),
     many_patterns_words(sample),
     unlist(lapply(names(sample$groups), function(g) unseen_words(sample, g))))
 }
@@ -96,8 +95,8 @@ unseen_words <- function(sample, g) {
   pairs <- paste(names[unseen[, 2L]], "with", names[unseen[, 1L]])
   text_of("never_observed_same_case", value = in_group(sample, g),
           pairs = enumerate(pairs, most = 8L),
-          pairs_2 = if (length(pairs) == 1L) "their covariance" else
-           "these covariances", pairs_3 = if (length(pairs) == 1L) "it counts" else "they count")
+          pairs_2 = if (length(pairs) == 1L) "their covariance" else "these covariances",
+          pairs_3 = if (length(pairs) == 1L) "it counts" else "they count")
 }
 
 sample_warnings <- function(sample) {

@@ -265,8 +265,9 @@ study_shapes <- function(args, refuse, k) {
     } else if (key %in% c("n", "truth")) {
       numbers <- study_numbers(x)
       if (!is.numeric(numbers) || key == "truth" && is.null(names(x)))
-        refuse(key, text_of("must_be_3", key = key, key_2 = if (key == "n") "numbers." else
-          text_of("addresses_with_numbers")), k,
+        refuse(key, text_of("must_be_3", key = key,
+                            key_2 = if (key == "n")
+                              "numbers." else text_of("addresses_with_numbers")), k,
           c(i = if (key == "n") "Such as n: [100, 200]" else
             "Such as truth: {\"loading[ , ]\": .7}"))
       if (key == "n") args$n <- unname(numbers) else

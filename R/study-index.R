@@ -43,7 +43,7 @@ step_shown <- function(study, step, folder, files) {
   c(lapply(pictures, function(file) {
       tags$figure(tags$img(src = study_link(folder, file), width = "640",
                            alt = plain_line(text_of("of_the_step", file = file,
-                                                    step = step_label(step)))))
+                               step = step_label(step)))))
     }),
     lapply(printed, function(file) {
       html_part(report_fold(paste0("Printed: ", file), report_code(
@@ -90,8 +90,9 @@ amendments_sentence <- function(x) {
   if (nrow(x) == 0L) return(text_of("nothing_is_left_could"))
   drop <- x$actual_drop[1L]
   text_of("first_among_what_could", parameter = x$parameter[1L], kind = x$kind[1L],
-          modification_index = format_fixed(x$modification_index[1L], 2L), drop = if (!is.na(drop))
-           text_of("after_refitting_falls_4", drop = format_fixed(drop, 2L)),
+          modification_index = format_fixed(x$modification_index[1L], 2L),
+          drop = if (!is.na(drop)) text_of("after_refitting_falls_4",
+                                           drop = format_fixed(drop, 2L)),
           verdict = words_of("amendment", x$verdict[1L]))
 }
 
@@ -102,15 +103,15 @@ bootstrap_sentence <- function(x) {
   first <- utils::head(table, 4L)
   text_of("replicates_intervals", reps = format_count(x$asked$reps), level = 100 * x$asked$level,
           upper = paste0(first$parameter, " ", trimws(interval_text(first$lower, first$upper)),
-                collapse = "; "), table = if (nrow(table) > 4L) " and more")
+                         collapse = "; "), table = if (nrow(table) > 4L) " and more")
 }
 
 plan_sentence <- function(x) {
   rows <- x$parameters[startsWith(x$parameters$parameter, "effect["), ]
   power <- vapply(unique(rows$parameter), function(one) {
     of <- rows[rows$parameter == one, ]
-    text_of("power_is", value = one, of = paste0(format_share(of$power), " at ", format_count(of$n),
-                                            collapse = ", "))
+    text_of("power_is", value = one,
+            of = paste0(format_share(of$power), " at ", format_count(of$n), collapse = ", "))
   }, "")
   paste0(paste(c(text_of("data_sets_each_size_5", reps = format_count(x$reps)),
                  utils::head(power, 4L)),

@@ -134,8 +134,8 @@ take_part <- function(results, part, name, print) {
   moved <- suppressWarnings(file.rename(file.path(part, paths),
                                         file.path(results$folder, entry_paths(new))))
   if (!all(moved))
-    abort("study", text_of("cannot_write", name = quoted(file.path(results$folder,
-        entry_paths(new)[!moved][1L]))))
+    abort("study", text_of("cannot_write",
+                           name = quoted(file.path(results$folder, entry_paths(new)[!moved][1L]))))
   results$steps[[name]] <- list(fingerprint = print, files = new)
   save_manifest(results)
 }
