@@ -11,7 +11,7 @@ mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen cli rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
-[ "$purpose" = demo ] || packages="$packages testthat numDeriv nlme tibble haven xml2 officer flextable codetools knitr
+[ "$purpose" = demo ] || packages="$packages testthat withr numDeriv nlme tibble haven xml2 officer flextable codetools knitr
   DBI RSQLite dbplyr dplyr future progressr nanoparquet"
 case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 

@@ -18,11 +18,11 @@ test_that("with every text replaced by its name, all results and exit codes are 
   utils::write.csv(choirs, data, row.names = FALSE)
   open <- file.path(folder, "open.yaml")
   write_blueprint(blueprint("Open") |> construct("A", reflected_in = c(be1, be2)), open)
-  exit <- function(...) quietly({
-    utils::capture.output(code <- main(c(..., "--quiet")), file = nullfile())
+  exit <- function(...) {
+    utils::capture.output(code <- quietly(main(c(..., "--quiet"))), file = nullfile())
     code
-  })
-  results <- function() quietly({
+  }
+  results <- function() {
     fit <- fit_model(start, choirs, incomplete = "drop")
     smaller <- refit(fit, blueprint = uncorrelate(start, Belonging, Calm))
     amended <- amend(fit, free = "covariance[be1, be2]", because = "alike")
@@ -44,11 +44,10 @@ test_that("with every text replaced by its name, all results and exit codes are 
                exit("nonsense"), exit("invariance", extdata("choirs.yaml"), data, "--by", "setting",
                                       "--rungs", "metric"),
                exit("rescue", extdata("choirs.yaml"), data))
-    list(frames = lapply(frames, as.data.frame),
-         codes = codes)
-  })
-  worded <- results()
-  keyed <- with_keys(results)
+    list(frames = lapply(frames, as.data.frame), codes = codes)
+  }
+  worded <- quietly(results())
+  keyed <- quietly(with_keys(results))
   expect_identical(keyed$codes, worded$codes)
   expect_identical(worded$codes, c(0L, 1L, 1L, 2L, 2L, 0L, 0L))
   # columns in words, for readers: what is in them decides nothing
