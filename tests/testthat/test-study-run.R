@@ -186,8 +186,8 @@ test_that("a study whose process is killed in the middle of a step goes on from 
                      wait = FALSE, stdout = FALSE, stderr = FALSE)
   waited <- 0
   # until it is in the bootstrap, which takes minutes
-  while (length(list.files(results, "^[.]part", all.files = TRUE)) == 0 ||
-         !dir.exists(file.path(results, "05-compare"))) {
+  while (!dir.exists(file.path(results, "05-compare")) ||
+         length(list.files(results, "^[.]part", all.files = TRUE)) == 0) {
     Sys.sleep(0.2)
     waited <- waited + 0.2
     if (waited > 60) break
