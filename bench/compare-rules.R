@@ -22,6 +22,7 @@ coded <- list(
   "/(comparison|compare|trail)[^/]*(/.*)?/verdict$" = c(
     "^fits as well$" = "fits_as_well", "^fits worse$" = "fits_worse",
     "^fits better$" = "fits_better"),
+  "/broken$" = c("CFI" = "cfi", "RMSEA" = "rmsea", "SRMR" = "srmr"),
   "/confirm[^/]*(/.*)?/verdict$" = c(
     "^found again$" = "found_again", "^same sign, not significant$" = "same_sign",
     "^other sign$" = "other_sign"),
