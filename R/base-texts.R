@@ -53,7 +53,7 @@ words_of <- function(prefix, codes) {
 
 # What to do next, in the two forms it has. `r`: R code or a phrase about it. On the command line
 # `command` is the words of a command, and `text` a phrase. `purpose`: what it is for, beginning
-# with "to". All are templates; a form that is NULL says nothing there.
+# with "to". All are templates; a form that is NULL gives no text there.
 instruct <- function(r = NULL, command = NULL, text = NULL, purpose = NULL) {
   list(r = r, command = command, text = text, purpose = purpose)
 }
@@ -70,7 +70,7 @@ instruction <- function(.name, ...) {
   do.call(display$command, lapply(unname(forms$command), fill))
 }
 
-# "Next: ..." with what it is for; a command stands on a line of its own, to be copied.
+# "Next: ..." with its purpose; a command has a line of its own, so that it can be copied.
 next_step <- function(.name, ...) {
   what <- instruction(.name, ...)
   if (is.null(what)) return(NULL)

@@ -85,7 +85,7 @@ add_texts(
     "The same relation is declared twice: {from} -> {to} is already a loading, and now an ",
     "effect."),
   only_names_can_stand =
-    "Only names and + can stand in an effect; found `{expression}` in {value}.",
+    "An effect can contain only names and +; found `{expression}` in {value}.",
   intercepts_are_added_themselves = paste0(
     "Intercepts are added by themselves. Compute products or powers as columns of the data ",
     "first."),
@@ -142,7 +142,7 @@ add_texts(
   must_be_list_items = "{what} must be a list with the items of each time.",
   such_times_list_before =
     "Such as times = list({name}_before = c(a1, a2), {name_2}_after = c(b1, b2)).",
-  stands_two_times_or = "{twice} stands at two times, or is paired with two different items.",
+  stands_two_times_or = "{twice} is given for two times, or is paired with two different items.",
   give_each_item_one = "Give each item one place in `times`.",
   is_declared_twice = "{name} is declared twice.",
   give_what_is_repeated = "Give what is repeated a name of its own.",
@@ -194,7 +194,7 @@ add_texts(
   must_give_names_character = "`{expression}` in {what} must give names (a character vector).",
   it_gives = "It gives {value}.",
   give_column_s_name = "Give the column's name alone: {expression}.",
-  is_no_address = "`{name}` in {what} is no address.",
+  is_no_address = "`{name}` in {what} is not an address.",
   text_variable_name_exists = "A text variable of that name exists: all_of({name}) may be meant.",
   restrictions_take_raw_parameters =
     "Restrictions take raw parameters; standardized() belongs in quantity().",

@@ -22,22 +22,21 @@ command_demo <- function(given) {
 
 # Where everything is, and what to try next.
 demo_lines <- function(folder, results, steps) {
-  inside <- function(...) file.path(folder, ...)
+  inside <- function(name) shell_word(file.path(folder, name))
   of <- function(kind) utils::tail(steps$folder[steps$kind == kind], 1L)
-  row <- function(name, ...) if (length(name)) sprintf("  %-20s %s\n", name, paste0(...))
-  text_of("written_results_are_go", folder = folder, results = results,
-          row = row("index.html", text_of("every_step_pictures_tables")),
-          of = row(of("report"), text_of("report_methods_results_words")),
-          of_2 = row(of("amend"), text_of("last_fit_tables_path")), of_3 = if (length(of("amend")))
-      row("", "fit <- readRDS(\"", file.path(results, of("amend"), "fit.rds"), "\")"),
-          row_2 = row("study.yaml", text_of("study_change_only_what")),
-          inside = row("", "orizzonte run ", shell_word(inside("study.yaml"))),
-          row_3 = row("", text_of("blueprints_data_see_what")),
-          inside_2 = row("", "orizzonte diagnose ", shell_word(inside("choirs-start.yaml")), " ",
-        shell_word(inside("choirs.csv"))), syswhich = if (!nzchar(Sys.which("orizzonte")))
-      text_of("command_orizzonte_is_not",
-              started_by_r = started_by_r("install_command(\"~/.local/bin\")"),
-              started_by_r_2 = started_by_r("main()")))
+  row <- function(name, text) if (length(name)) sprintf("  %-20s %s\n", name, text)
+  paste0(
+    "\n", text_of("demo_written", folder = folder, results = results), "\n",
+    row("index.html", text_of("demo_index")), row(of("report"), text_of("demo_report")),
+    row(of("amend"), text_of("demo_last_fit")), text_of("demo_go_on"), "\n",
+    row("study.yaml", text_of("demo_study")),
+    row("", paste("orizzonte run", inside("study.yaml"))),
+    "  choirs.yaml, choirs-start.yaml, choirs.csv\n", row("", text_of("demo_blueprints")),
+    row("", paste("orizzonte diagnose", inside("choirs-start.yaml"), inside("choirs.csv"))),
+    if (!nzchar(Sys.which("orizzonte")))
+      paste0("\n", text_of("demo_no_command"), "\n  mkdir -p ~/.local/bin && ",
+             started_by_r("install_command(\"~/.local/bin\")"), "\n",
+             text_of("demo_until_then"), "\n  ", started_by_r("main()"), "\n"))
 }
 
 # A call from a shell that knows nothing of this session: a library of its own is named.

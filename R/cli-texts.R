@@ -1,19 +1,16 @@
 # Texts of the stage cli.
 
 add_texts(
-  every_step_pictures_tables = "every step with its pictures and tables: open it in a browser",
-  report_methods_results_words = "the report, and methods and results in words",
-  last_fit_tables_path = "the last fit: tables, path diagram, and",
-  study_change_only_what = "the study: change it, and only what changed is done again:",
-  blueprints_data_see_what = "blueprints and data; see what is wrong with the first model:",
-  command_orizzonte_is_not = paste0(
-    "\nThe command orizzonte is not on your path yet. This puts it into a folder ",
-    "that\nmostly is:\n  mkdir -p ~/.local/bin && {started_by_r}\nUntil then, write instead ",
-    "of orizzonte:\n  {started_by_r_2}\n"),
-  written_results_are_go = paste0(
-    "\nWritten to {folder}; the results are in {results}:\n{row}{of}{of_2}{of_3}To go ",
-    "on:\n{row_2}{inside}  choirs.yaml, choirs-start.yaml, ",
-    "choirs.csv\n{row_3}{inside_2}{syswhich}"),
+  demo_written = "Written to {folder}; the results are in {results}:",
+  demo_index = "all steps with figures and tables: open it in a browser",
+  demo_report = "the report, and the methods and results sections as text",
+  demo_last_fit = "the final model: tables, path diagram, and the fit for R (fit.rds)",
+  demo_go_on = "To continue:",
+  demo_study = "the study file: edit it, and only the steps that changed are rerun:",
+  demo_blueprints = "blueprints and data; to see where the first model misfits:",
+  demo_no_command = paste0(
+    "The command orizzonte is not on your path yet. This puts it into a folder that\nusually is:"),
+  demo_until_then = "Until then, write this instead of orizzonte:",
   must_be_one_number_not = "{option} must be one number, not {value}.",
   orizzonte_amend_needs_out = "orizzonte amend needs --out FILE for the next blueprint.",
   such_out_choirs_2 = "Such as --out choirs-2.yaml",

@@ -26,7 +26,9 @@ add_texts(
   no_likelihood_ratio_test = ": no likelihood-ratio test; compare AIC and BIC instead",
   or_give_data_case = ", or give the data case by case for Vuong's (1989) test",
   are_same_model_other = " are the same model in other words: they imply the same moments.",
-  so_difference_has_no = "), so the \u03c7\u00b2 difference has no plain p.",
+  so_difference_has_no = paste0(
+    "), so the \u03c7\u00b2 difference does not follow a \u03c7\u00b2 distribution and no p is ",
+    "given."),
   which_is_nested_is = paste0(
     ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries ",
     "other starts."),

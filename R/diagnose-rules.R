@@ -9,7 +9,8 @@ rule_needed <- function(p_rise, level) {
   ifelse(is.na(p_rise), NA_character_, ifelse(p_rise > level, "could_be_removed", "needed"))
 }
 
-# What was freed in one sample, in another: significant with the same sign, or not. Vectors.
+# Parameters freed in one sample, estimated in another: significant with the same sign, or not.
+# Vectors.
 rule_found_again <- function(estimate, fresh, p_fresh, level) {
   same <- sign(estimate) == sign(fresh)
   code <- ifelse(!same, "other_sign",

@@ -34,7 +34,7 @@ add_texts(
   amend_needs_change = "amend() needs a change.",
   give_one_free_address = "Give one of free = address, fix = equation, omit = item.",
   changes_once_which_them =
-    " changes at once: which of them did it cannot be told. One at a time shows it.",
+    " changes at once: their effects cannot be separated. Make one change at a time.",
   no_reason_was_given = "No reason was given for this change.",
   give_one_because_change =
     "Give one with because = \"...\": a change that only the data ask for seldom holds",
@@ -63,7 +63,7 @@ add_texts(
   df = "\u03c7\u00b2 = {attr}, df = {df_model}",
   improper_solution_what_follows =
     "IMPROPER SOLUTION: what follows starts from it and may mislead.",
-  none_what_was_asked = "None of what was asked for can be freed.",
+  none_what_was_asked = "None of the requested parameters can be freed.",
   model_is_saturated_df =
     "The model is saturated (df = 0): it reproduces the data whatever they are.",
   nothing_is_left_could = "Nothing is left that could be freed.",
@@ -125,23 +125,23 @@ add_texts(
   nothing_was_changed_itself =
     "Nothing was changed by itself. Adopt what the item texts and the theory defend.",
   nothing_worked_no_attempt = paste0(
-    "Nothing worked: no attempt gave a proper solution. Think about the constructs and their ",
+    "No attempt gave a proper solution. Reconsider the constructs and their ",
     "items anew, or gather more cases."),
   freeing_would_leave_model = "Freeing {parameter} would leave the model unidentified.",
   amendments_fit_all_true = "amendments(fit, all = TRUE) shows what can be freed, and what not.",
   needs_address = "{verb}() needs an address.",
   such_fit_covariance_be1 = "Such as {verb}(fit, covariance[be1, be2]).",
   is_free_already = "{value} is free already.",
-  amendments_fit_lists_what_could = "amendments(fit) lists what could be freed.",
-  is_nothing_could_be = "{value} is nothing that could be freed in this model.",
+  amendments_fit_lists_what_could = "amendments(fit) lists the parameters that could be freed.",
+  is_nothing_could_be = "{value} cannot be freed in this model.",
   amendments_fit_all_true_lists =
-    "amendments(fit, all = TRUE) lists what could be freed, and what not, with the reason.",
+    "amendments(fit, all = TRUE) lists all candidates, and why some are not offered.",
   information_about_parameters_is_singular =
     "The information about the parameters is singular at this solution.",
   after_refitting_falls = "; after refitting it falls by {drop}",
   together_would_fall_df =
     "Together: \u03c7\u00b2 would fall by {statistic}, df = {df}, p {attr}{drop}.",
-  only_can_be_told = "Only {df} of the {value} can be told apart: they count as {df_2}.",
+  only_can_be_told = "Only {df} of the {value} are separately identified: they count as {df_2}.",
   is_same_model_free = paste0(
     "It is the same model as {same_as} free: the data cannot tell them apart, the item texts ",
     "may."),
@@ -152,7 +152,7 @@ add_texts(
   became_complete = ", and {rows} became complete",
   not_comparable_left = "not comparable: {left} left{rows}",
   not_comparable_n_was = "not comparable: n was {sample}",
-  cannot_go_is_no = "{value} cannot go: it is no path.",
+  cannot_go_is_no = "{value} cannot be removed: it is not a path.",
   give_effects_loadings_weights = "Give effects, loadings, weights or covariances.",
   is_fixed_already = "{value} is fixed at {rows} already.",
   paths_could_be_removed = "Paths that could be removed{attr}",

@@ -12,7 +12,7 @@ add_texts(
   model_has_no_draw = "The model has no {kind} to draw.",
   raw_interval = "{kind}, raw, {level} % interval",
   by_group = "By group: {title}",
-  what_is_held_across = "what is held across groups has the same value in all of them",
+  what_is_held_across = "parameters held equal across groups have the same value in all of them",
   expected_scores = "Expected scores by {construct}",
   each_line_spans_two = paste0(
     "each line spans two standard deviations of the construct either side of its mean in the ",
@@ -21,7 +21,7 @@ add_texts(
   standardized_loading_interval = "standardized loading, {level} % interval",
   dashed_40_weak_below =
     "dashed: .40, weak below; .70, half of the variance explained; n = {moments}",
-  right_wrong_models = "Right and wrong models: {title}",
+  right_wrong_models = "Correctly specified and misspecified models: {title}",
   change_of = "{rung}: change of {index}",
   there_is_nothing_draw_no = "There is nothing to draw: no effect has a power.",
   data_sets_each_size = paste0(
@@ -42,7 +42,7 @@ add_texts(
   quality_measures = "Quality of the measures: {title}",
   bars_intervals_dashed_good = paste0(
     "bars: {level} intervals; dashed: good and acceptable from there on. A shared variance ",
-    "above AVE: the constructs are hardly told apart."),
+    "above AVE: the constructs are hardly distinct."),
   general = "general ({general})",
   share_item_s_variance = "share of the item's variance",
   omega_hierarchical_all_items = "omega hierarchical of all items",

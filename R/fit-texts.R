@@ -27,7 +27,7 @@ add_texts(
     " has two items: what tells their loadings apart is its links with the rest; equal ",
     "loadings would help."),
   is_composite_without_outgoing = paste0(
-    " is a composite without an outgoing path: weights can be told apart only through ",
+    " is a composite without an outgoing path: weights are identified only through ",
     "effects on something else."),
   point_each_other_each =
     " point at each other: each needs a cause of its own that does not point at the other.",
@@ -51,8 +51,8 @@ add_texts(
     "the covariance matrix of the residuals of {block}{group} is not positive semi-definite",
   residuals_would_correlate_beyond =
     "the residuals of {first} and {second}{group} would correlate {beyond}, beyond 1",
-  hardly_told_apart = "hardly told apart:",
-  allowing_what_is_missing = "Allowing for what is missing in ",
+  hardly_told_apart = "weakly identified:",
+  allowing_what_is_missing = "Correcting for missing values in ",
   variables_takes_while_once = " variables: this takes a while, once for all ",
   models_these_data = "models of these data.",
   is_corrected_itself_satorra = paste0(
@@ -68,7 +68,8 @@ add_texts(
   give_data_frame_or_summary = "Give a data frame or summary_data().",
   refit_does_not_know = "refit() does not know {what}.",
   it_changes = "It changes {known}.",
-  fit_came_from_summary = "The fit came from summary data, which cannot be grouped or coded anew.",
+  fit_came_from_summary =
+    "The fit is based on summary data, which cannot be grouped or coded differently.",
   give_data_refit_fit = "Give data: refit(fit, data = data).",
   omit_rows_must_be = "`omit_rows` must be numbers of rows of the data.",
   such_omit_rows_c = "Such as omit_rows = c(3, 17).",
@@ -89,7 +90,7 @@ add_texts(
   solution_is_improper = "The solution is improper.",
   look_before_reading_any =
     "Look at this before reading any estimate; {instruction} tries remedies.",
-  solution_can_hardly_be = "At this solution {weak} can hardly be told apart.",
+  solution_can_hardly_be = "At this solution {weak} are hardly identified separately.",
   model_is_identified_elsewhere =
     "The model is identified elsewhere, but here it rests on something near zero: see",
   identification_blueprint_data = "identification(blueprint, data).")

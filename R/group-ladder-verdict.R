@@ -82,7 +82,7 @@ caveat_of <- function(x, rung) {
           rungs = text_of(if (bad == rung) "caveat_this" else "caveat_above"))
 }
 
-# What is wrong with the rung that a comparison on `rung` assumes.
+# The reason why a rung that a comparison on `rung` assumes is unsound.
 caveat_reason <- function(ladder, rung) {
   bad <- unsound_rung(ladder, rung)
   rung_sentence(bad, ladder$table$verdict[match(bad, ladder$table$rung)])

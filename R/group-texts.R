@@ -97,7 +97,8 @@ add_instructions(
                     c("invariance", "--loosen", "{rung}"),
                     purpose = "to release one equality at a time"),
   amend_configural = instruct("amendments({fit}),", "diagnose",
-                              purpose = "to see what each group lacks, and mend the model first"),
+                              purpose = paste0("to see what each group lacks, and ",
+                                               "resolve the misfit first")),
   rescue_rung = instruct(
     "summary({fit}) to see what is wrong, rescue() with the same groups", "rescue",
     purpose = "to try the usual remedies"),
@@ -106,7 +107,7 @@ add_instructions(
 add_texts(
   groups_side_side = "Groups side by side: {attr}",
   what_is_held_is =
-    "What is held is equal in raw units; standardized values differ where variances do.",
+    "Equality constraints hold in raw units; standardized values differ where variances do.",
   invariance_needs_data = "invariance() needs data.",
   give_data_frame_column = "Give a data frame and by = column.",
   held_equal_every_rung = "Held equal on every rung, as the blueprint says: ",
@@ -127,7 +128,8 @@ add_texts(
   criteria_conventions_cheung_rensvold = paste0(
     "Criteria: {parts}{given} conventions (Cheung & Rensvold 2002; Chen 2007), not laws. The ",
     "first rung fits with CFI of at least {cfi} and RMSEA of at most {rmsea}."),
-  single_equalities_rung_leading = "Single equalities of the {rung} rung, the leading ones",
+  single_equalities_rung_leading =
+    "Single equality constraints of the {rung} rung, the largest first",
   and_more_3 = "  and {more} more: {instruction}",
   each_group = "\u03c7\u00b2 of each group{request}",
   means_constructs_can_be =
@@ -147,7 +149,7 @@ add_texts(
   means_constructs = "Means of constructs{compared_words}",
   loosen_needs_ladder = "loosen() needs a ladder.",
   ladder_invariance_blueprint_data = "ladder <- invariance(blueprint, data, by = \"column\").",
-  first_rung_holds_nothing = "The first rung holds nothing that could be loosened.",
+  first_rung_holds_nothing = "The first rung has no equality constraints to release.",
   largest_index_among_equalities = "largest index among the equalities of the {rung} rung",
   p_least = "p of \u0394\u03c7\u00b2 at least {criteria}",
   criteria_ladder = "the criteria of the ladder",

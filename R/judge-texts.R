@@ -16,32 +16,32 @@ add_instructions(
 
 add_texts(
   total_one_score = paste0(
-    "Of the variance of the sum of all items {omega} is {general} (omega hierarchical), of what ",
-    "the factors explain in single items {common} (explained common variance): ",
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
+    "and for {common} of the common variance of single items (explained common variance): ",
     "a total score measures {general} and little else."),
   total_general_with_parts = paste0(
-    "Of the variance of the sum of all items {omega} is {general} (omega hierarchical), of what ",
-    "the factors explain in single items {common} (explained common variance): ",
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
+    "and for {common} of the common variance of single items (explained common variance): ",
     "a total score can be read as {general}, with something of its parts in it."),
   total_mixture = paste0(
-    "Of the variance of the sum of all items {omega} is {general} (omega hierarchical), of what ",
-    "the factors explain in single items {common} (explained common variance): ",
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
+    "and for {common} of the common variance of single items (explained common variance): ",
     "a total score would mix {general} with its parts: better not add all items up."),
   total_cannot_tell = paste0(
-    "Of the variance of the sum of all items {omega} is {general} (omega hierarchical), of what ",
-    "the factors explain in single items {common} (explained common variance): ",
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
+    "and for {common} of the common variance of single items (explained common variance): ",
     "no verdict."),
   parts_add = paste0(
     "{parts} say{qty(count)}{?s/} much of {qty(count)}{?its/their} own beyond {general}: a score ",
     "of {qty(count)}{?its/their} items tells something more."),
   parts_repeat =
-    "The parts say little beyond {general}: scores of their items would mostly repeat it.",
+    "The parts add little beyond {general}: scores of their items would mostly repeat it.",
   split_in_group = "In {group}:")
 
 add_texts(
   caution_solution_is = "CAUTION: the solution is {status}.",
   loads = "{item} loads {standardized}",
-  below_size = "{lead}{standardized}, below {loading} in size{weak}.",
+  below_size = "{lead}{standardized}, below {loading} in absolute value{weak}.",
   weakest_item_is_standardized =
     "; the weakest item is {item} (standardized loading {standardized}){item_2}",
   is_below = "{what} {value} is below {cutoff}",
@@ -53,9 +53,9 @@ add_texts(
     "their correlation of {correlation} is not significantly below 1 (p {p_below_one})",
   and_2 = "{first} and {second}{where}: {said}.",
   quality_measures_3 = "Quality of the measures: {title}",
-  no_construct_falls_short = "No construct falls short of the criteria.",
+  no_construct_falls_short = "All constructs meet the criteria.",
   without_single_items_refitted =
-    "Without single items (refitted; the fit of other variables is no test)",
+    "If item deleted (refitted; models of different variables are not nested)",
   not_judged = "Not judged: {left}.",
   one_item_alone_reliability = paste0(
     "One item alone: {single}; its reliability is what the model says about its residual ",
@@ -85,7 +85,7 @@ add_texts(
   standard_errors_alpha_are =
     "Standard errors of alpha are those of normal theory: there are no single cases.",
   bootstrap_holds_nothing_construct =
-    "This bootstrap holds nothing that construct_quality() shows.",
+    "This bootstrap contains none of the values of construct_quality().",
   make_one_what_construct = "Make one with what = construct_quality.",
   general_specific_3 = "General and specific: {title}",
   shares_each_item_s = "Shares of each item's variance",

@@ -7,13 +7,13 @@
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param reps Replicates of each population.
-#' @param misspecified What a wrong model lacks, in standardized units by address, each a
-#'   population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" = .4)`; a list of
-#'   such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a construct that is
-#'   really two. `NULL`: one residual correlation and one cross-loading the size of the weakest
-#'   standardized loading, and the construct with most items split in two that correlate at .8. Of
-#'   ladders: a loading .2, an intercept .2 standard deviations and a residual variance half as
-#'   large again in the last group.
+#' @param misspecified The parameters that a misspecified model lacks, in standardized units by
+#'   address, each a population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" =
+#'   .4)`; a list of such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a
+#'   construct that is really two. `NULL`: one residual correlation and one cross-loading the size
+#'   of the weakest standardized loading, and the construct with most items split in two that
+#'   correlate at .8. Of ladders: a loading .2, an intercept .2 standard deviations and a residual
+#'   variance half as large again in the last group.
 #' @inheritParams bootstrap_fit
 #' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
 #'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws

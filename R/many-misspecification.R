@@ -2,7 +2,7 @@
 # more in it that the model does not have.
 
 # Default misspecifications (after McNeish & Wolf 2023): one residual correlation and one
-# cross-loading the size of the weakest standardized loading, and one construct that is really two.
+# cross-loading the size of the weakest standardized loading, and one construct that should be two.
 split_correlation <- 0.8
 
 default_misspecified <- function(fit) {

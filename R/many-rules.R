@@ -1,4 +1,4 @@
-# The rules of what is fitted many times.
+# The rules of results that need many fits.
 
 # The kinds of a simulated cut-off, best first: the share of correctly specified models that pass,
 # and the largest share of misspecified ones that may (McNeish & Wolf 2023).

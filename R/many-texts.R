@@ -4,10 +4,10 @@ add_instructions(
   use_intervals = instruct("estimates(fit, bootstrap = ...) takes these instead of its own",
                            "cutoffs"),
   test_by_bootstrap = instruct(
-    "as.data.frame() of this for all digits, bootstrap_test(fit) for the p of the model",
+    "as.data.frame() of this for all digits, bootstrap_test(fit) for a bootstrap test of model fit",
     "cutoffs"),
   plot_cutoffs = instruct("plot() of this", "report",
-                          purpose = "to see how far right and wrong models lie apart"),
+                          purpose = "to see how well the indices separate the two"),
   refit_without_rows = instruct("refit(fit, omit_rows = ...)",
                                 purpose = "to fit without one of them"),
   plot_plan = instruct("plot() of this for power by n, as.data.frame() for all parameters"),
@@ -45,7 +45,7 @@ add_texts(
   data_drawn_from_model =
     "Data drawn from the model always fit it: indices of them are no replicates.",
   model_cutoffs_fit_shows = paste0(
-    "model_cutoffs(fit) shows what indices come to when the model is right; draw = \"cases\" ",
+    "model_cutoffs(fit) shows the indices of a correctly specified model; draw = \"cases\" ",
     "gives their intervals."),
   cannot_read_bootstrap_lacks =
     "{reader}() cannot read this bootstrap: it lacks parts that one has.",
@@ -69,10 +69,10 @@ add_texts(
   ladder_has_one_rung = "This ladder has one rung: no index changes.",
   climb_more_them_invariance = "Climb more of them: invariance(blueprint, data, by = \"column\").",
   loading_is_lower = "the loading of {item} is {loading_difference} lower in {group}",
-  residual_variance_is_half = "the residual variance of {item} is half as large again in {group}",
+  residual_variance_is_half = "the residual variance of {item} is 1.5 times as large in {group}",
   intercept_is_standard_deviations =
     "the intercept of {item} is {intercept_difference} standard deviations higher in {group}",
-  cases_themselves_moved_fit = "the cases themselves, moved to fit, drawn again",
+  cases_themselves_moved_fit = "resampled from the data after transforming them to fit",
   normal_data_values_missing = "normal data, values missing as they are",
   cut_offs_changes_ladder = "Cut-offs for the changes of this ladder",
   cut_offs_model = "Cut-offs for this model",
@@ -116,7 +116,7 @@ add_texts(
   it_gave = "It gave {value}.",
   what_gave_table_without = "`what` gave a table without names and numbers to keep.",
   needs_first_column_names = "It needs a first column of names and columns of numbers.",
-  what_gave_empty_table = "`what` gave an empty table: this model has nothing of the kind.",
+  what_gave_empty_table = "`what` gave an empty table: this model has no such values.",
   read_something_else_such = "Read something else, such as what = estimates.",
   there_are_no_cases = "There are no cases yet whose missing values could be taken.",
   give_shares_missing_1 = "Give shares: missing = .1.",
@@ -157,7 +157,7 @@ add_texts(
   noncentrality_is_divided_inflation =
     "Noncentrality is divided by the inflation of \u03c7\u00b2 in this fit, {value}.",
   must_be_addresses_blueprint = "`of` must be addresses, a blueprint, a rung or \"close fit\".",
-  is_no_address_4 = "`of` is no address: {value}.",
+  is_no_address_4 = "`of` is not an address: {value}.",
   give_addresses_such_effect = "Give addresses such as \"effect[Calm, Staying]\", or {known}.",
   is_fixed_already_4 = "{value} is fixed already.",
   name_parameter_is_free = "Name a parameter that is free.",
@@ -170,7 +170,7 @@ add_texts(
   power_takes_cases = "A power of {goal} takes {needed} cases.",
   there_is_no_claim = "There is no claim {unknown}.",
   state_name_claims_c = "State it by name: claims = c(H1 = \"effect[a, b] > 0\").",
-  there_are_no_claims = "There are no claims whose robustness could be looked at.",
+  there_are_no_claims = "The blueprint has no claims whose robustness could be examined.",
   state_some_claim_blueprint = paste0(
     "State some: claim(blueprint, H1 = effect[a, b] > 0), or claims = c(H1 = \"effect[a, b] ",
     "> 0\")."),
@@ -200,11 +200,11 @@ add_texts(
     "Such as truth = c(\"loading[Calm, ]\" = .7, \"effect[Calm, Staying]\" = .3).",
   n_must_be_whole = "`n` must be a whole number of cases, or one for each group, named.",
   such_n_300_or = "Such as n = 300, or n = c(evening = 200, weekend = 150).",
-  truth_says_nothing = "`truth` says nothing of {lacking}.",
+  truth_says_nothing = "`truth` gives no value for {lacking}.",
   raw_units_all_loadings = "In raw units all loadings and variances are needed.",
   every_loading_needs_value =
     "Every loading needs a value; a slice such as \"loading[Calm, ]\" = .7 will do.",
-  taken_zero_since_truth = "Taken as zero, since `truth` says nothing of it: {zero}.",
+  taken_zero_since_truth = "Set to zero because `truth` gives no value: {zero}.",
   truth_implies_covariance_matrix =
     "`truth` implies a covariance matrix that is not positive definite.",
   take_smaller_loadings_effects = "Take smaller loadings, effects or covariances.",

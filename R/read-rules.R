@@ -23,7 +23,7 @@ rule_equality_claim <- function(p, equivalent, level) {
   if (p < level) "contradicted" else "cannot_tell"
 }
 
-# Whether a value is within a margin of zero by two one-sided tests (Schuirmann 1987).
+# A value is equivalent to zero if two one-sided tests place it within a margin (Schuirmann 1987).
 rule_equivalent <- function(value, se, df, margin, level) {
   abs(value) + stats::qt(1 - level, df) * se < margin
 }

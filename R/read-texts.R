@@ -20,7 +20,7 @@ add_instructions(
                              "diagnose", purpose = "to see what could be amended"),
   confirm_trail = instruct("confirm(fit, fresh_data)", c("confirm", "FRESH"),
                            purpose = "to fit start and end to other cases"),
-  or_amend = instruct("Or: amendments(fit) to see what is left"))
+  or_amend = instruct("Or: amendments(fit) to see the remaining misfit"))
 
 add_texts(
   claim_supported = "supported",
@@ -34,7 +34,7 @@ add_texts(
   claim_was_not_supported = "was not supported",
   claim_was_cannot_tell = "could be neither supported nor rejected",
   claim_was_not_judged = "cannot be judged",
-  claim_at_bound = "it lies at a bound, where there is no test",
+  claim_at_bound = "the estimate is at a bound, where no test is available",
   claim_held = "the model itself settles it: fixed or held equal",
   criterion_one_sided = "one-sided p < {level}",
   criterion_two_sided = "two-sided p < {level}",
@@ -42,7 +42,7 @@ add_texts(
   criterion_equivalence = "standardized within \u00b1{margin}, two one-sided p < {level}",
   no_claims = paste0("The blueprint makes no claims. State some with claim(blueprint, H1 = ",
                      "effect[a, b] > 0), best before looking."),
-  claims_improper = "IMPROPER SOLUTION: judge nothing before it is mended.",
+  claims_improper = "IMPROPER SOLUTION: resolve it before interpreting these verdicts.",
 
   index_good = "good",
   index_acceptable = "acceptable",
@@ -52,7 +52,7 @@ add_texts(
   fitted_poor = "poorly")
 
 add_texts(
-  bootstrap_holds_nothing_shows = "This bootstrap holds nothing that {reader}() shows.",
+  bootstrap_holds_nothing_shows = "This bootstrap contains none of the values of {reader}().",
   make_one_what_or = "Make one with what = {reader}, or with a list of readers.",
   bootstrap_must_come_from = "`bootstrap` of {reader}() must come from bootstrap_fit().",
   boot_bootstrap_fit_fit = "boot <- bootstrap_fit(fit); then bootstrap = boot.",
@@ -86,11 +86,11 @@ add_texts(
   declare_them_repeated_4 = "Declare them with repeated().",
   fit_has_not_converged = "The fit has not converged: these indices cannot be read.",
   what_is_missing_makes = paste0(
-    "What is missing makes indices look better than they would: CFI, TLI and RMSEA are those ",
-    "of the moments that casewise ML estimates, less their bias (after Zhang & Savalei 2023)"),
-  from_itself = "{holes}; from \u03c7\u00b2 itself: {before}.",
+    "Missing data bias CFI, TLI and RMSEA towards good fit; the values shown are corrected ",
+    "(based on Zhang & Savalei 2023)"),
+  from_itself = "{holes}; uncorrected: {before}.",
   corrected_what_is_not = paste0(
-    "{holes}Corrected for what is not normal (or not independent): \u03c7\u00b2, p, CFI, TLI ",
+    "{holes}Corrected for non-normality (or dependence): \u03c7\u00b2, p, CFI, TLI ",
     "and RMSEA; before: \u03c7\u00b2 = {index}, {before}."),
   model_is_saturated_df_0_reproduces = paste0(
     "The model is saturated (df = 0): it reproduces the data whatever they are, so fit ",
@@ -98,19 +98,20 @@ add_texts(
   fit_cannot_be_judged =
     "Fit cannot be judged, because \u03c7\u00b2 is not known at this solution.",
   solution_lies_bound_so =
-    "The solution lies at a bound ({pressed}), so \u03c7\u00b2 has no plain p",
+    "The solution is at a bound ({pressed}), so no p is given for \u03c7\u00b2",
   exact_fit_is_not_rejected = "Exact fit is not rejected",
   all_say = "{verdicts} all say {verdicts_2}",
   indices_disagree = "the indices disagree: {code}",
   look_estimates_next = "Look at the estimates next.",
-  look_residuals_what_is = "Look at residuals for what is left, then at the estimates.",
+  look_residuals_what_is =
+    "Check the residuals for remaining local misfit, then read the estimates.",
   look_where_model_is =
     "Look at {instruction} for where the model is off, before trusting the estimates.",
   solution_is_improper_mend =
-    "The solution is improper ({trouble}): mend that first, whatever the indices say.",
+    "The solution is improper ({trouble}): resolve this before interpreting the fit indices.",
   cases_free_parameters = "{value}{value_2} cases for {free} free parameters",
   freedom_rmsea_says_little =
-    "With {df} of freedom the RMSEA says little (Kenny, Kaniskan & McCoach 2015).",
+    "With {df} of freedom the RMSEA is uninformative (Kenny, Kaniskan & McCoach 2015).",
   fewer_than_5_each = paste0(
     "{cases}, fewer than 5 each (Bentler & Chou 1987): \u03c7\u00b2 tends to be too ",
     "large{value}."),
@@ -119,7 +120,7 @@ add_texts(
   parm_must_be_names = "`parm` must be names or numbers of rows, of which there are {limits}.",
   model_many_variables_has = "A model of many variables has no one residual standard deviation.",
   residual_variances_stand_estimates =
-    "Residual variances stand in estimates(fit), R\u00b2 in r_squared(fit).",
+    "Residual variances are in estimates(fit), R\u00b2 in r_squared(fit).",
   residuals = "Residuals ({in_units})",
   means_are_reproduced_exactly = "Means are reproduced exactly: each has an intercept of its own.",
   is_not_one_parameter_5 = "{value} is not one parameter.",
@@ -137,7 +138,7 @@ add_texts(
     "The model reproduces every moment, whatever the data are: there are no residuals.",
   z_residual_over_own = "z: the residual over its own standard error.",
   bartlett_scores_do_not = paste0(
-    "Bartlett scores do not exist for this model: its constructs cannot be told apart from ",
+    "Bartlett scores do not exist for this model: its constructs cannot be separated from ",
     "their items alone."),
   use_method_regression = "Use method = \"regression\".",
   model_has_no_constructs_so = "The model has no constructs, so there are no scores.",
@@ -169,7 +170,7 @@ add_texts(
   nothing_data_stands_out = "  Nothing in the data stands out as its cause.",
   what_data_say = "  What the data say:",
   weak_solution_can_hardly =
-    "WEAK. At this solution {weak} can hardly be told apart; their standard errors say so.",
+    "WEAK. At this solution {weak} are hardly identified separately (see their standard errors).",
   what_changed_is_not = "what changed is not known",
   not_comparable = "not comparable: {why}",
   revision_now_df_cfi = paste0(

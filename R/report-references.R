@@ -67,7 +67,7 @@ reference_keys <- c(
 # The works that a text cites, gathered while it is written.
 cited <- new.env(parent = emptyenv())
 
-# A citation as it stands in a text. The name of the work is noted, so that references are never
+# A citation as it is written in a text. The name of the work is noted, so that references are never
 # looked for in texts, which may hold words of the user's.
 cite <- function(...) {
   keys <- c(...)

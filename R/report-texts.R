@@ -5,7 +5,7 @@ add_texts(
     "Each model against the one before it. A \u03c7\u00b2 difference is tested ",
   only_where_one_model = "only where one model is nested in the other.",
   from_moments_casewise_maximum =
-    "From the moments that casewise maximum likelihood estimates without the model.",
+    "From the means and covariances estimated by FIML without the model.",
   methods_results_words = "Methods and results in words",
   numbers_below_are_where_estimation =
     ". The numbers below are where estimation stopped; do not interpret them.",
@@ -27,10 +27,10 @@ add_texts(
     "The model was changed {revisions} after looking at these data: its fit and the p of ",
     "what was freed are too good. Fresh data confirm it."),
   casewise_maximum_likelihood_supposes = paste0(
-    "Casewise maximum likelihood supposes that values are missing at random, given the ",
-    "others."),
+    "Full-information maximum likelihood (FIML) assumes that values are missing at random, ",
+    "given the others."),
   standard_errors_tests_suppose =
-    "Standard errors and tests suppose normality; inference = \"robust\" does not.",
+    "Standard errors and tests assume normality; inference = \"robust\" does not.",
   saturated_model_cannot_be = "A saturated model cannot be tested.",
   model_fits_is_one =
     "A model that fits is one of many that would: others with the same fit are not ruled out.",
@@ -52,8 +52,8 @@ add_texts(
   share_each_group = "The share of each group",
   each_group_shares_add =
     "\u03c7\u00b2 of each group; the shares add up. A group whose share grows more ",
-  than_others_is_where = "than the others is where a rung hurts.",
-  equal_too_top_what = "equal, too, on top of what {against} holds",
+  than_others_is_where = "than the others is where the constraint fits worst.",
+  equal_too_top_what = "also equal, in addition to {against}",
   not_held_before_already = "Not held before that already: ",
   where_rung_does_not = "Where the {rung} rung does not hold",
   equalities_whose_release_would =
@@ -108,28 +108,30 @@ add_texts(
   estimates_are_those_maximum =
     "Estimates are those of maximum likelihood, made with orizzonte {version}.",
   cases_had_missing_values = paste0(
-    "{sample} of the cases had missing values and were kept: casewise maximum likelihood, ",
-    "which supposes values missing at random ({cite})."),
+    "{sample} of the cases had missing values and were kept (full-information maximum ",
+    "likelihood, FIML), ",
+    "which assumes that values are missing at random ({cite})."),
   auxiliary_variables_outside_model =
     "Auxiliary variables outside the model: {auxiliary} ({cite}).",
-  standard_errors_tests_suppose_normality = "Standard errors and tests suppose normality.",
+  standard_errors_tests_suppose_normality = "Standard errors and tests assume normality.",
   by_clusters_of = ", by {sample} clusters of {clusters}",
   standard_errors_are_robust = paste0(
     "Standard errors are robust ({cite}{by}), and \u03c7\u00b2 is corrected for what is not ",
     "normal ({sample})."),
   across_groups = "across groups: {hold_equal}",
   held_equal = "Held equal {said}.",
-  model_did_not_converge = "The model did not converge ({trouble}): nothing of it can be read.",
+  model_did_not_converge = "The model did not converge ({trouble}): no results are interpreted.",
   solution_is_improper_estimates =
     "The solution is improper ({trouble}): its estimates are not interpreted.",
-  model_is_saturated_fit = "The model is saturated: its fit says nothing.",
+  model_is_saturated_fit = "The model is saturated; fit cannot be evaluated.",
   n90_interval = ", 90 % interval [{at}, {at_2}]",
-  cfi_tli_rmsea_allow = " CFI, TLI and RMSEA allow for what is missing ({cite}).",
+  cfi_tli_rmsea_allow = " CFI, TLI and RMSEA are corrected for missing data ({cite}).",
   model_fitted_indices_cfi = paste0(
     "The model fitted {worst} by its indices: {value}, CFI = {value_2}, TLI = {value_3}, ",
     "RMSEA = {value_4}{limits}, SRMR = {value_5} (good: CFI and TLI from {cfi}, RMSEA up to ",
     "{rmsea}, SRMR up to {srmr}; {cite}).{sample}"),
-  standardized_loadings_range_size = "Standardized loadings range in size from {size} to {size_2}.",
+  standardized_loadings_range_size =
+    "Absolute standardized loadings range from {size} to {size_2}.",
   se_p_standardized_4 =
     "{parameter} = {estimate} (SE = {se}, p {value}, standardized {standardized})",
   explained_variance = " Explained variance: {r_squared}.",

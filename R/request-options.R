@@ -36,7 +36,7 @@ add_options(
              help = paste0("cases with missing values: keep (default; casewise maximum ",
                            "likelihood) or drop")),
   fit_option("auxiliary", "columns", fitting_functions, needs_cases = TRUE, metavar = "COLUMNS",
-             help = paste0("columns outside the model that tell of missing values, such as ",
+             help = paste0("columns outside the model that predict missingness, such as ",
                            "'town_size; age'")),
   fit_option("inference", "choice", fitting_functions, NULL, c("normal", "robust"),
              metavar = "WHAT",
@@ -63,7 +63,7 @@ options_of <- function(taker) names(options_where(function(option) taker %in% op
 # The options that the command line and study files know.
 written_options <- function() options_where(function(option) !is.null(option$help))
 
-# How the command line writes an option.
+# The flag of an option on the command line.
 option_flag <- function(name) paste0("--", chartr("_", "-", name))
 
 # A value of an option, or an error that names what can be given.

@@ -123,7 +123,7 @@ add_texts(
   five_distinct_answers = "five distinct answers ({few})",
   many_end_scale = "many at the end of the scale ({ends})",
   not_normal_standard_errors = paste0(
-    "Not normal: {found}. \u03c7\u00b2 and standard errors suppose normality: add ",
+    "Not normal: {found}. \u03c7\u00b2 and standard errors assume normality: add ",
     "{instruction}."),
   two_four_distinct_answers = paste0(
     "{items}{items_2} two to four distinct answers. A covariance model takes them for ",
@@ -196,12 +196,13 @@ add_texts(
     ": every line ends with a separator; the empty column after it is left out.",
   reading_files_needs_package = "Reading .{ending} files needs the package haven.",
   install_packages_haven_or = "install.packages(\"haven\"), or save the data as CSV.",
-  whether_hangs_other_answers = "whether that hangs on other answers cannot be tested here",
+  whether_hangs_other_answers =
+    "whether missingness depends on other answers cannot be tested here",
   what_is_missing_hangs = paste0(
-    "what is missing hangs on other answers (Little's test, p {value}), so dropping rows ",
+    "missingness depends on other answers (Little's test, p {value}), so dropping rows ",
     "would distort results"),
   nothing_says_hangs_other =
-    "nothing says that it hangs on other answers (Little's test, p {value})",
+    "there is no evidence that missingness depends on other answers (Little's test, p {value})",
   rows_miss_something_though = paste0(
     "{rows} of the rows miss something, though {cells} of the values are there: dropping ",
     "those rows would throw away {rows_2} of the cases, keeping them uses every value; ",
@@ -212,7 +213,7 @@ add_texts(
     "Little's test of missing completely at random: \u03c7\u00b2 = {statistic}, df = {df}, p ",
     "{value}"),
   pairs_fewest_rows_have = "Pairs that fewest rows have both of",
-  missing_group_leading_ones = "Missing by group, the leading ones",
+  missing_group_leading_ones = "Missing values by group, the most frequent first",
   more_groups = "  and {groups} more groups",
   clusters_by = "Clusters by {cluster_column}: {clusters}",
   complete = "{rows}, {table}; {complete} complete",
@@ -224,7 +225,7 @@ add_texts(
   and_more_4 = "  and {outliers} more",
   nothing_stands_out = "  Nothing stands out.",
   blueprint_items_keyed_against =
-    "With the blueprint, items keyed against their construct are found, too:",
+    "With the blueprint, reverse-keyed items are also found:",
   screen_data_needs_data = "screen_data() needs a data frame.",
   data_have_no_rows_or = "The data have no rows or no columns.",
   must_be_one_column = "`by` must be one column.",
@@ -318,8 +319,8 @@ add_texts(
     "also of predictors){empty}{sample}"),
   without_value_left_out = "; {count} without a value of {column}{count_2} left out",
   nothing_model_is_missing = paste0(
-    "Nothing of the model is missing: left out as auxiliary, for it would tell nothing: ",
-    "{idle_auxiliary}."),
+    "The variables of the model are complete; auxiliary variables would add no information ",
+    "and are left out: {idle_auxiliary}."),
   these_two_values_only =
     " Of these {two}{two_2} two values only, for which normality is a rough assumption.",
   predictors_missing_values_now =
@@ -365,7 +366,7 @@ add_texts(
 add_texts(
   field_advice = paste0(
     "Every line must have as many fields as the header; text with a separator or a quote in ",
-    "it stands in double quotes."),
+    "it is in double quotes."),
   a_variable_is = "A variable of the model is",
   names_to_join = "names to be joined by c().",
   a_range = "a range.",

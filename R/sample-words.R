@@ -5,7 +5,7 @@ thin_coverage <- 0.1        # share of the cases that have both variables of a p
 many_patterns <- 0.5        # of the cases
 many_left_out <- 0.05       # share of the rows that have no group
 
-# How many cases there are, by group.
+# The number of cases, by group.
 cases_text <- function(sample) size_words(sample, cases_by_group(sample), rows_of_groups(sample))
 
 # The first line of what is printed of a fit: all cases, and what became of the others.

@@ -19,7 +19,7 @@ study_schema <- function() {
                          description = "A file of criteria, or its keys."),
          seed = list(type = "integer"), results = described(text_shape, "Folder of the results."),
          steps = list(type = "array", items = list(oneOf = lapply(names(step_keys), step_schema)),
-                      description = "In order; each one kind with what it takes.")))
+                      description = "In order; each is one kind with its arguments.")))
   list("$schema" = "http://json-schema.org/draft-07/schema#", title = "Orizzonte study",
        type = "object", additionalProperties = FALSE,
        required = list("data", "blueprints", "steps"), properties = keys)

@@ -3,7 +3,8 @@
 # Names that changed between the versions compared: in the places of a result, and in its texts.
 # Both are patterns; empty when nothing was renamed.
 renamed <- c("/(loading|intercept)_gap$" = "/\\1_difference", "/expected_score$" = "/difference",
-             "/effect_size$" = "/d", "/size_any_direction$" = "/d_unsigned")
+             "/effect_size$" = "/d", "/size_any_direction$" = "/d_unsigned",
+             "/json/gaps/" = "/json/noninvariance/")
 reworded <- character()
 
 # Verdicts of an older version and the codes that stand for them now, by the place they are in.
@@ -13,6 +14,9 @@ coded <- list(
     "^holds, but rests on a rung that .*$" = "holds", "^nothing to hold$" = "nothing_to_hold",
     "^not tested: .*$" = "not_tested", "^not converged$" = "not_converged",
     "^differs, but less than counts$" = "differs_negligibly", "^cannot tell$" = "cannot_tell"),
+  "/details/[^/]*/verdict$" = c(
+    "^likely to differ$" = "differs", "^differs little$" = "differs_negligibly",
+    "^does not differ$" = "holds", "^cannot tell$" = "cannot_tell"),
   "/(amend|largest|amendments)[^/]*(/.*)?/verdict$" = c(
     "^within chance$" = "within_chance", "^not misspecified$" = "not_misspecified",
     "^cannot tell$" = "cannot_tell"),
@@ -31,6 +35,9 @@ coded <- list(
     "^misses$" = "fails", "^cannot tell$" = "cannot_tell", "^95/5$" = "firm",
     "^90/10$" = "lenient"),
   "/quality[^/]*(/.*)?/verdict$" = c("^falls short: .*$" = "falls_short", "^part of .*$" = "part"))
+
+# Verdicts of difference tests.
+untested <- "/(comparison|compare|trail)[^/]*(/.*)?/verdict$"
 
 # Differences that are meant: a pattern of the place, and why.
 meant <- c("/(rests_on|rests_on_verdict|short)$" = "columns added beside the verdict",
@@ -77,6 +84,9 @@ compare_results <- function(old, new) {
     at <- grepl(place, names(a)) & vapply(a, is.character, NA)
     a[at] <- lapply(a[at], rename, coded[[place]])
   }
+  # no test was an empty text, and is NA now
+  at <- grepl(untested, names(a)) & vapply(a, is.character, NA)
+  a[at] <- lapply(a[at], function(x) replace(x, x %in% "", NA_character_))
   paths <- union(names(a), names(b))
   differ <- !vapply(paths, function(p) {
     !is.null(a[[p]]) && !is.null(b[[p]]) &&
