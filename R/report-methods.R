@@ -170,10 +170,9 @@ loading_sentence <- function(fit) {
   layout <- fit$layout
   at <- which(layout$rows$kind == "loading" & !layout$rows$second %in% layout$constructs)
   if (length(at) == 0L) return(NULL)
-  value <- standardized_of(fit)$value[at]
-  size <- abs(value)
+  size <- abs(standardized_of(fit)$value[at])
   named <- function(k) {
-    paste0(format_share(value[k]), " (", layout$rows$second[at][k],
+    paste0(format_share(size[k]), " (", layout$rows$second[at][k],
            bracketed_group(layout, layout$rows$group[at][k]), ")")
   }
   text_of("standardized_loadings_range_size", size = named(which.min(size)),

@@ -108,7 +108,8 @@ test_that("the planted loading and intercept are found and released first", {
   expect_equal(trail(two_steps$fit)$change[2], "free intercept[cr3 | weekend]")
   expect_gte(two_steps$ladder$table$p_change[3], 0.05)
   expect_output(print(two_steps), "Released, in this order")
-  expect_error(loosen(start, "configural"), "nothing", class = "orizzonte_error_input")
+  expect_error(loosen(start, "configural"), text_pattern("first_rung_holds_nothing"),
+               class = "orizzonte_error_input")
   expect_error(loosen(start, "metrc"), text_pattern("did_you_mean_6"),
                class = "orizzonte_error_name")
   gaps <- noninvariance(two_steps)

@@ -30,7 +30,7 @@ test_that("where chi-square rejects what no index objects to, the single equalit
   expect_equal(tested$p_holm, stats::p.adjust(tested$p, "holm"))
   expect_match(paste(one$reading, collapse = " "), "likely to differ: loading[Calm, sc2 | b]",
                fixed = TRUE)
-  expect_output(print(one), text_pattern("single_equalities_rung", rung = "metric"))
+  expect_output(print(one), text_pattern("single_equalities_rung_leading", rung = "metric"))
   spread <- climb(list(a = group_of(6000),
                        b = group_of(6000, 0.7 + c(1, -1, 1, -1, -1, 1, -1, 1) * 0.03)),
                   rungs = "metric")
