@@ -217,8 +217,9 @@ many_commands <- function() {
                   "resume", "format", "out", "criteria", "by", "levels", "rungs",
                   fitting_options(), "quiet"),
       help =
-      paste0("Shows what CFI, TLI, RMSEA and SRMR come to when the model is right and when it ",
-             "is misspecified by stated amounts; with --by the changes from rung to rung. ",
+      paste0("Shows what CFI, TLI, RMSEA and SRMR come to when the model is correctly ",
+             "specified and when it is misspecified by stated amounts; with --by the changes ",
+             "from rung to rung. ",
              "Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte cutoffs choirs.yaml choirs.csv --reps 200 --seed 1",
       run = command_cutoffs

@@ -34,14 +34,15 @@ plot.orizzonte_cutoffs <- function(x, ...) {
   lines <- cutoff_marks(x)
   caption <- NULL
   if (x$ladder) {
-    # each rung is missed in a way of its own: in words below
-    points$population[points$population != "the model is right"] <- "it is wrong"
-    caption <- paste(strwrap(paste0("Wrong: ", paste0(names(x$parts), ": ", vapply(
-      x$parts, function(part) paste(part$words, collapse = " or "), ""), collapse = "; "), "."),
-      130L), collapse = "\n")
+    # each rung has a misspecification of its own, given in the caption
+    points$population[!points$right] <- text_of("population_misspecified")
+    each <- vapply(x$parts, function(part) paste(part$words, collapse = " or "), "")
+    each <- paste0(names(x$parts), ": ", each, collapse = "; ")
+    caption <- paste0(text_of("population_misspecified"), ": ", each, ".")
+    caption <- paste(strwrap(caption, 130L), collapse = "\n")
   }
-  wrong <- setdiff(unique(points$population), "the model is right")
-  points$population <- factor(points$population, rev(c("the model is right", wrong)))
+  wrong <- unique(points$population[!points$right])
+  points$population <- factor(points$population, rev(c(text_of("population_right"), wrong)))
   order <- unlist(lapply(names(x$parts), panel_name, index = judged_indices, ladder = x$ladder))
   points$panel <- factor(points$panel, order)
   lines$panel <- factor(lines$panel, order)
@@ -51,7 +52,7 @@ plot.orizzonte_cutoffs <- function(x, ...) {
     ggplot2::geom_vline(data = lines, mapping = aes(xintercept = .data$value,
                                                     linetype = .data$mark, colour = .data$mark),
                         linewidth = 0.5) +
-    ggplot2::geom_boxplot(aes(fill = .data$population == "the model is right"),
+    ggplot2::geom_boxplot(aes(fill = .data$right),
                           colour = palette_dusk[["ink"]], outlier.size = 0.5, linewidth = 0.3,
                           width = 0.6) +
     ggplot2::facet_wrap(~panel, scales = "free_x", ncol = if (x$ladder) 4L else 2L) +
@@ -80,7 +81,8 @@ drawn_values <- function(values, name, rung, ladder) {
   size <- nrow(values)
   panels <- panel_name(judged_indices, rung, ladder)
   list_frame(list(value = as.numeric(values),
-                  population = rep(if (name == "right") "the model is right" else name,
+                  right = rep(name == "right", size * length(panels)),
+                  population = rep(if (name == "right") text_of("population_right") else name,
                                    size * length(panels)),
                   panel = rep(panels, each = size)))
 }

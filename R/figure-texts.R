@@ -70,3 +70,7 @@ add_texts(
   residual_frame_own_se = "; framed: beyond 1.96, dashed when less",
   residual_frame_moment_se = "; framed: beyond 1.96, dashed when less",
   amber_columns = "; amber: look at it, for the reason in the title")
+
+add_texts(
+  population_right = "correctly specified",
+  population_misspecified = "misspecified")

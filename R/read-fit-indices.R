@@ -337,8 +337,7 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
   }
   by <- function(code) enumerate(names(verdicts)[verdicts == code])
   second <- if (length(unique(verdicts)) == 1L) {
-    text_of("all_say", verdicts = by(verdicts[[1L]]),
-            verdicts_2 = words_of("index", verdicts[[1L]]))
+    text_of("all_indicate", indices = by(verdicts[[1L]]), code = words_of("index", verdicts[[1L]]))
   } else {
     codes <- intersect(c("good", "acceptable", "poor"), verdicts)
     each <- vapply(codes, function(code) paste0(by(code), " ", words_of("index", code)), "")

@@ -100,7 +100,7 @@ add_texts(
   solution_lies_bound_so =
     "The solution is at a bound ({pressed}), so no p is given for \u03c7\u00b2",
   exact_fit_is_not_rejected = "Exact fit is not rejected",
-  all_say = "{verdicts} all say {verdicts_2}",
+  all_indicate = "{indices} all indicate {code} fit",
   indices_disagree = "the indices disagree: {code}",
   look_estimates_next = "Look at the estimates next.",
   look_residuals_what_is =
