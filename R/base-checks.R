@@ -181,7 +181,8 @@ other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_b
                  group = "by", groups = "by", grouping = "by", na = "missing_codes",
                  codes = "missing_codes", missing = "missing_codes", data_file = "data",
                  path = "file", filename = "file", out = "file", model = "bp", reason = "because",
-                 why = "because", steps = "rungs", confidence = "level", conf_level = "level")
+                 why = "because", misses = "misspecified",
+                 steps = "rungs", confidence = "level", conf_level = "level")
 
 nearest_argument <- function(strange, known) {
   word <- other_words[strange]

@@ -31,7 +31,7 @@ demo_lines <- function(folder, results, steps) {
     row(of("amend"), text_of("demo_last_fit")), text_of("demo_go_on"), "\n",
     row("study.yaml", text_of("demo_study")),
     row("", paste("orizzonte run", inside("study.yaml"))),
-    "  choirs.yaml, choirs-start.yaml, choirs.csv\n", row("", text_of("demo_blueprints")),
+    "  ", paste(study_files, collapse = ", "), "\n", row("", text_of("demo_blueprints")),
     row("", paste("orizzonte diagnose", inside("choirs-start.yaml"), inside("choirs.csv"))),
     if (!nzchar(Sys.which("orizzonte")))
       paste0("\n", text_of("demo_no_command"), "\n  mkdir -p ~/.local/bin && ",

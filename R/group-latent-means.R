@@ -182,15 +182,23 @@ default_rung <- function(x) {
   if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
 }
 
+# A rung that the ladder has. One that it could have is reached by climbing further.
+check_rung <- function(rung, ladder) {
+  check_string(rung, "`rung`")
+  rungs <- names(ladder$fits)
+  if (rung %in% rungs) return(invisible())
+  abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)), did_you_mean(rung, rungs),
+                  i = text_of("rungs_of_ladder", rungs = enumerate(rungs)),
+                  i = if (rung %in% names(rung_adds))
+                    text_of("climb_to_rung", rung = quoted(rung))))
+}
+
 # A rung of a ladder, or a fit as it is.
 rung_fit <- function(x, rung, reader) {
   if (inherits(x, "orizzonte_loosened")) x <- x$ladder
   if (inherits(x, "orizzonte_ladder")) {
     rung <- rung %||% default_rung(x)
-    check_string(rung, "`rung`")
-    if (!rung %in% names(x$fits))
-      abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)),
-                      did_you_mean(rung, names(x$fits))))
+    check_rung(rung, x)
     return(x$fits[[rung]])
   }
   check_fit(x, reader)

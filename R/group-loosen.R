@@ -38,12 +38,8 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
     abort("input",
           c(text_of("loosen_needs_ladder"),
             i = text_of("ladder_invariance_blueprint_data")))
-  check_string(rung, "`rung`")
+  check_rung(rung, ladder)
   rungs <- names(ladder$fits)
-  if (!rung %in% rungs)
-    abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)), did_you_mean(rung, rungs),
-                    i = paste0("Rungs: ",
-      enumerate(rungs), ".")))
   at <- match(rung, rungs)
   if (at == 1L) abort("input", text_of("first_rung_holds_nothing"))
   until <- choose_one(until, c("indices", "p"), "`until`")

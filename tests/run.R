@@ -52,15 +52,15 @@ core_tests <- function() {
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
-# One test file in a process of its own; what failed is printed, the counts returned.
+# One test file in a process of its own; its counts and, if anything failed, its output are returned.
 run_file <- function(file) {
   seconds <- system.time(output <- utils::capture.output(results <- as.data.frame(
     test_file(file, package = "orizzonte", load_package = "installed", reporter = "check",
               stop_on_failure = FALSE))))[["elapsed"]]
   failed <- sum(results$failed) + sum(results$error)
   cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds))
-  if (failed > 0) cat(output, sep = "\n")
-  c(passed = sum(results$passed), failed = failed)
+  list(passed = sum(results$passed), failed = failed,
+       output = if (failed > 0) c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))
 }
 
 core <- core_tests()
@@ -73,9 +73,11 @@ if (length(wanted)) files <- grep(paste(wanted, collapse = "|"), files, value = 
 files <- files[order(-file.size(files))]
 counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
                              mc.preschedule = FALSE)
-broken <- !vapply(counts, is.numeric, NA)
+broken <- !vapply(counts, is.list, NA)
 if (any(broken)) cat("no result from", files[broken], "\n")
-counts <- c(list(core), counts[!broken])
+counts <- c(list(as.list(core)), counts[!broken])
+# at the end, where they are found in a long log
+for (one in counts) if (length(one$output)) cat(one$output, sep = "\n")
 total <- function(name) sum(vapply(counts, `[[`, 0, name))
 failed <- total("failed") + sum(broken)
 cat("\n", total("passed"), " passed, ", failed, " failed\n", sep = "")

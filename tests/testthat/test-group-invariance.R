@@ -112,6 +112,16 @@ test_that("the planted loading and intercept are found and released first", {
                class = "orizzonte_error_input")
   expect_error(loosen(start, "metrc"), text_pattern("did_you_mean_6"),
                class = "orizzonte_error_name")
+  # a rung that the ladder could have: how to add it is said, whatever asks for it
+  short <- suppressMessages(invariance(bp, data, by = "setting", rungs = "metric"))
+  for (ask in list(loosen, latent_means, noninvariance)) {
+    failed <- expect_error(ask(short, rung = "scalar"), class = "orizzonte_error_name")
+    expect_match(conditionMessage(failed),
+                 text_pattern("rungs_of_ladder", rungs = "configural and metric"))
+    expect_match(conditionMessage(failed), text_pattern("climb_to_rung", rung = "\"scalar\""))
+  }
+  failed <- expect_error(latent_means(short, rung = "scallar"), class = "orizzonte_error_name")
+  expect_no_match(conditionMessage(failed), text_pattern("climb_to_rung"))
   gaps <- noninvariance(two_steps)
   expect_setequal(gaps$item[order(-gaps$d_unsigned)][1:2], c("cr3", "sc2"))
   expect_gt(gaps$difference[gaps$item == "cr3"], 5)
