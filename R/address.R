@@ -172,7 +172,7 @@ nearest_address <- function(text, known) {
   opposite <- opposite_address(text)
   if (is.null(opposite) || !opposite %in% known) return(did_you_mean(text, known))
   kind <- sub("\\[.*", "", opposite)
-  c(i = text_of("did_you_mean", opposite = quoted(opposite),
+  c(i = text_of("did_you_mean_reversed", opposite = quoted(opposite),
                 weight = switch(kind, loading = text_of("loading_construct_comes_first"),
                       weight = text_of("weight_item_comes_first"),
                       text_of("cause_comes_first_then"))))

@@ -3,7 +3,8 @@
 check_string <- function(x, what) {
   if (!is.character(x) || length(x) != 1L || is.na(x) || !nzchar(x)) {
     abort("input", c(text_of("must_be_one_piece", what = what),
-                     x = text_of("it_is_3", value = describe(x)), i = text_of("write_quotes")))
+                     x = text_of("it_is_of_kind",
+                                 value = describe(x)), i = text_of("write_quotes")))
   }
   check_encoding(x, what)
   x
@@ -14,7 +15,7 @@ check_encoding <- function(x, what) {
   bad <- x[!is.na(x) & Encoding(x) != "latin1" & !validUTF8(x)]
   if (length(bad) == 0L) return(invisible())
   abort("input", c(text_of("holds_bytes_are_not", what = what),
-                   x = text_of("it_is_3", value = describe(bad[1L])),
+                   x = text_of("it_is_of_kind", value = describe(bad[1L])),
                    i = text_of("convert_first_iconv_x")))
 }
 
@@ -26,7 +27,7 @@ check_blueprint <- function(x, verb) {
                       i = text_of("start_blueprint_title_or")))
   }
   abort("input", c(text_of("first_argument_must_be", verb = verb),
-                   x = text_of("it_is_3", value = describe(x)),
+                   x = text_of("it_is_of_kind", value = describe(x)),
                    i = text_of("start_blueprint_title_pipe")))
 }
 
@@ -76,7 +77,7 @@ refuse_object <- function(why) {
 describe <- function(x) {
   if (is.null(x)) return("NULL")
   x <- as_utf8(x)
-  if (identical(x, "")) return("an empty text")
+  if (identical(x, "")) return(text_of("kind_empty_text"))
   if (inherits(x, "orizzonte_blueprint")) return("a blueprint")
   if (inherits(x, "orizzonte_fit")) return("a fitted model")
   if (is.data.frame(x)) return("a data frame")
@@ -94,14 +95,15 @@ describe_part <- function(x, known) {
   if (length(x) == 0L) return(text_of("x_is_empty_list"))
   strange <- which(!vapply(x, known, NA))[1L]
   name <- names(x)[strange]
-  text_of("x_is_3", name = if (is.null(name) || !nzchar(name)) paste("Part", strange) else
+  text_of("part_is_of_kind", name = if (is.null(name) || !nzchar(name)) paste("Part", strange) else
     paste("Part", quoted(name)), strange = describe(x[[strange]]))
 }
 
 check_words <- function(x, what, example) {
   if (is.character(x) && length(x) > 0L && !anyNA(x)) return(invisible())
   abort("input", c(text_of("must_be_one_text", what = what),
-                   x = text_of("it_is_3", value = if (length(x) == 0L) "empty" else describe(x)),
+                   x = text_of("it_is_of_kind",
+                               value = if (length(x) == 0L) "empty" else describe(x)),
                    i = text_of("such_as", example = example)))
 }
 
@@ -156,7 +158,8 @@ check_quotes <- function(verb, call, frame) {
     hint <- if (!any(startsWith(words, ".."))) words_in_quotes(words)
     tryCatch(eval(as.name(name), frame), error = function(e) {
       abort("input", c(text_of("takes_text", name = name), x = paste0(conditionMessage(e), "."),
-                       i = text_of("write_quotes_3", hint = if (length(hint)) ": ", hint_2 = hint)))
+                       i = text_of("write_in_quotes_hint", hint = if (length(hint)) ": ",
+                                   hint_2 = hint)))
     })
   }
 }
@@ -186,9 +189,9 @@ other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_b
 
 nearest_argument <- function(strange, known) {
   word <- other_words[strange]
-  if (word %in% known) return(c(i = text_of("did_you_mean_4", word = word)))
+  if (word %in% known) return(c(i = text_of("did_you_mean_argument", word = word)))
   longer <- known[startsWith(known, strange)]
-  if (length(longer)) c(i = text_of("did_you_mean_4", word = longer[1L])) else
+  if (length(longer)) c(i = text_of("did_you_mean_argument", word = longer[1L])) else
     did_you_mean(strange, known)
 }
 
@@ -196,7 +199,7 @@ choose_one <- function(value, choices, what) {
   if (is.character(value) && length(value) == 1L && value %in% choices) return(value)
   abort("input", c(text_of("must_be", what = what,
                            choices = enumerate(quoted(choices), most = 20L, last = " or ")),
-                   x = text_of("it_is_3", value = describe(value)),
+                   x = text_of("it_is_of_kind", value = describe(value)),
                    if (is.character(value) && length(value) == 1L) did_you_mean(value, choices)))
 }
 
@@ -211,7 +214,7 @@ check_number <- function(x, what, least = -Inf, most = Inf) {
     text_of("at_least", ends = ends[1L])
   }
   abort("input", c(text_of("must_be_one_number", what = what, range = range),
-                   x = text_of("it_is_3", value = describe(x))))
+                   x = text_of("it_is_of_kind", value = describe(x))))
 }
 
 # Longer than any system takes; R itself only warns.
@@ -220,7 +223,7 @@ check_path <- function(x, what) {
   if (!isTRUE(l10n_info()[["UTF-8"]]) && is.na(iconv(enc2utf8(x), "UTF-8", ""))) {
     abort("input", c(text_of("has_letters_r_session", what = what),
                      x = text_of("locale_is", sysgetlocale = Sys.getlocale("LC_CTYPE")),
-                     i = text_of("start_r_utf_8")))
+                     i = text_of("start_r_in_utf8")))
   }
   if (nchar(x, "bytes") > 1000L || nchar(basename(x), "bytes") > 200L)
     abort("input", text_of("is_too_long_be", what = what))
@@ -230,7 +233,7 @@ check_count <- function(x, what, least = 0, most = Inf) {
   check_number(x, what, least, most)
   if (is.finite(x) && x != round(x))
     abort("input", c(text_of("must_be_whole_number", what = what),
-                     x = text_of("it_is_3", value = describe(x)),
+                     x = text_of("it_is_of_kind", value = describe(x)),
                      i = text_of("such_as", example = format(round(x), scientific = FALSE))))
 }
 
@@ -240,14 +243,14 @@ check_seed <- function(x) {
 
 check_flag <- function(x, what) {
   if (is.logical(x) && length(x) == 1L && !is.na(x)) return(invisible())
-  abort("input", c(text_of("must_be_true_or", what = what), x = text_of("it_is_3",
+  abort("input", c(text_of("must_be_true_or", what = what), x = text_of("it_is_of_kind",
       value = describe(x))))
 }
 
 check_level <- function(level) {
   if (is.numeric(level) && length(level) == 1L && is.finite(level) && level > 0 && level < 1)
     return(invisible())
-  abort("input", c(text_of("level_must_be_one"), i = text_of("such_level_95")))
+  abort("input", c(text_of("level_must_be_one"), i = text_of("example_level")))
 }
 
 is_summary_list <- function(data) {

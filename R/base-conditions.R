@@ -39,7 +39,7 @@ sorted_letters <- function(x) {
 
 did_you_mean <- function(name, candidates) {
   near <- nearest(name, candidates)
-  if (is.null(near)) NULL else c(i = text_of("did_you_mean_6", near = quoted(near)))
+  if (is.null(near)) NULL else c(i = text_of("did_you_mean", near = quoted(near)))
 }
 
 # Whatever is echoed: what looks like an address of a database shows its scheme only.

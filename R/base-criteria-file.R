@@ -30,5 +30,5 @@ criterion_numbers <- function(value, name, file) {
   out <- suppressWarnings(as.numeric(unlist(value)))
   if (length(out) && !anyNA(out)) return(out)
   abort("file", c(text_of("must_be_numbers", file = quoted(file), name = name),
-                  i = text_of("such_cfi_95_90")))
+                  i = text_of("example_criteria_in_file")))
 }

@@ -121,7 +121,7 @@ check_tiers <- function(tiers, name) {
   if (!is.numeric(tiers) || length(tiers) != 2L || anyNA(tiers)) {
     abort("input",
           c(text_of("must_be_two_numbers", name = name),
-            x = text_of("it_is_3", value = if (is.numeric(tiers) && length(tiers) <= 10L)
+            x = text_of("it_is_of_kind", value = if (is.numeric(tiers) && length(tiers) <= 10L)
               paste(format(tiers), collapse = ", ") else describe(tiers)),
             i = text_of("such_c", name = name,
                         name_2 = paste(vapply(eval(formals(criteria)[[name]]), short_number, ""),
@@ -144,7 +144,8 @@ check_tiers <- function(tiers, name) {
 check_criteria <- function(x) {
   if (is.null(x)) return(criteria())
   if (inherits(x, "orizzonte_criteria") && identical(names(x), criterion_names)) return(x)
-  abort("input", c(text_of("criteria_must_come_from"), x = text_of("it_is_3", value = describe(x)),
+  abort("input",
+        c(text_of("criteria_must_come_from"), x = text_of("it_is_of_kind", value = describe(x)),
                    i = text_of("such_criteria_criteria_cfi")))
 }
 
@@ -237,7 +238,7 @@ print.orizzonte_criteria <- function(x, ...) {
               format_table(c(list(criterion = names), two, list(source = source[at])),
                            rep(FALSE, length(two) + 2L)))
   }
-  put_lines(heading("Criteria"), text_of("conventions_not_laws"))
+  put_lines(heading(text_of("head_criteria")), text_of("conventions_not_laws"))
   shown("Tests", criterion_names[1:3])
   shown("Fit indices", index_criteria)
   shown("Measures", measure_criteria)

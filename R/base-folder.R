@@ -78,7 +78,8 @@ changed_files <- function(folder, entries) {
 read_manifest <- function(folder, name = manifest_name) {
   file <- file.path(folder, name)
   if (!file.exists(file) || dir.exists(file) || is_link(file)) return(NULL)
-  text <- tryCatch(read_text(file), orizzonte_error = function(e) refuse_plain("it is not a text"))
+  text <- tryCatch(read_text(file),
+                   orizzonte_error = function(e) refuse_plain(text_of("it_is_not_a_text")))
   found <- read_json_text(text)
   if (!is.list(found) || !identical(found$made_by, "orizzonte") ||
       !identical(as.integer(found$format), manifest_format))
@@ -143,8 +144,7 @@ lock_folder <- function(folder) {
       return(function() if (identical(lock_owner(lock), me)) unlink(lock, recursive = TRUE))
     owner <- lock_owner(lock)
     if (!is_lock(lock) || !is_gone(owner)) refuse_locked(folder, owner)
-    say("The lock of ", folder, " was left by ", owner_words(owner),
-        text_of("which_no_longer_runs"))
+    say(text_of("stale_lock", folder = folder, owner = owner_words(owner)))
     take_stale_lock(folder, lock, owner)
   }
   refuse_locked(folder, lock_owner(lock))

@@ -20,7 +20,7 @@ list_or_single <- function(x, parts) if (x$grouped) parts else parts[[1L]]
 # " in group evening", "in group evening: ", "[evening]  ", " (evening)" and " | evening", or
 # nothing.
 in_group <- function(x, group) if (x$grouped) text_of("in_group", group = group) else ""
-group_lead <- function(x, group) if (x$grouped) text_of("in_group_3", group = group) else ""
+group_lead <- function(x, group) if (x$grouped) text_of("in_group_opening", group = group) else ""
 mark_group <- function(x, group, text) if (x$grouped) paste0("[", group, "]  ", text) else text
 bracket_group <- function(x, group) if (x$grouped) paste0(" (", group, ")") else ""
 bar_group <- function(x, group) if (x$grouped) paste0(" | ", group) else ""
@@ -43,7 +43,7 @@ size_words <- function(x, sizes, rows) {
 in_group_of <- function(x, group, code) {
   if (!x$grouped) return(code)
   rlang::try_fetch(code, orizzonte_error_data = function(e) {
-    abort("data", text_of("in_group_4", group = group), parent = e)
+    abort("data", text_of("in_group_sentence", group = group), parent = e)
   })
 }
 

@@ -17,7 +17,8 @@ to_plain.default <- function(x) plain_node(x)
 plain_node <- function(x, depth = 0L) {
   if (depth > deepest_plain || is.function(x) || is.environment(x) || is.language(x) || isS4(x) ||
       !typeof(x) %in% c("NULL", plain_types))
-    abort("plain", c(text_of("value_cannot_be_kept"), x = text_of("it_is_3", value = describe(x))))
+    abort("plain",
+          c(text_of("value_cannot_be_kept"), x = text_of("it_is_of_kind", value = describe(x))))
   if (is.null(x)) return(list(type = "null"))
   known <- attributes(x)
   refused <- setdiff(known$class, plain_classes)
@@ -61,7 +62,7 @@ from_plain <- function(node, depth = 0L) {
     refuse_plain(text_of("part_is_no_known"))
   if (node$type == "null") return(NULL)
   values <- node$values
-  if (!is.list(values)) refuse_plain("a part has no values")
+  if (!is.list(values)) refuse_plain(text_of("a_part_has_no_values"))
   x <- if (node$type == "list") lapply(values, from_plain, depth + 1L) else
     plain_vector(node$type, values)
   for (one in node$attributes) x <- with_plain_attribute(x, one, depth)
@@ -71,21 +72,22 @@ from_plain <- function(node, depth = 0L) {
 plain_vector <- function(type, values) {
   missing <- vapply(values, is.null, NA)
   usable <- vapply(values[!missing], function(v) is.character(v) && length(v) == 1L, NA)
-  if (!all(usable)) refuse_plain("a value is not a text")
+  if (!all(usable)) refuse_plain(text_of("value_is_not_text"))
   text <- rep(NA_character_, length(values))
   text[!missing] <- as.character(unlist(values[!missing]))
   if (type == "character") return(text)
   if (type == "logical") {
-    if (!all(text %in% c("TRUE", "FALSE", NA))) refuse_plain("a value is neither TRUE nor FALSE")
+    if (!all(text %in% c("TRUE", "FALSE", NA))) refuse_plain(text_of("a_value_is_neither_true"))
     return(as.logical(text))
   }
   if (type == "integer") {
-    if (!all(is.na(text) | grepl("^-?[0-9]{1,10}$", text))) refuse_plain("a value is not a number")
+    if (!all(is.na(text) | grepl("^-?[0-9]{1,10}$",
+                                 text))) refuse_plain(text_of("value_is_not_number"))
     out <- suppressWarnings(as.integer(text))
     if (!identical(is.na(out), is.na(text))) refuse_plain(text_of("whole_number_is_too"))
     return(out)
   }
-  if (!all(grepl(number_form, text))) refuse_plain("a value is not a number")
+  if (!all(grepl(number_form, text))) refuse_plain(text_of("value_is_not_number"))
   out <- rep(NA_real_, length(text))
   out[text != "NA"] <- as.numeric(text[text != "NA"])
   out
@@ -132,6 +134,6 @@ read_json_text <- function(text) {
   step <- (bytes %in% c(91L, 123L)) - (bytes %in% c(93L, 125L))
   if (any(cumsum(step) > 6L * deepest_plain)) refuse_plain(text_of("is_nested_too_deeply"))
   tryCatch(jsonlite::parse_json(text), error = function(e) {
-    refuse_plain("it is not JSON")
+    refuse_plain(text_of("it_is_not_json"))
   })
 }

@@ -21,7 +21,7 @@ check_readable <- function(file) {
 read_text <- function(file, encoding = "UTF-8") {
   check_string(encoding, "`encoding`")
   bytes <- tryCatch(readBin(file, "raw", n = file.size(file)), error = function(e) {
-    abort("file", c(text_of("cannot_read_3", file = quoted(file)), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
   })
   wide <- length(bytes) > 1L && (identical(bytes[1:2], as.raw(c(0xff, 0xfe))) ||
                                    identical(bytes[1:2], as.raw(c(0xfe, 0xff))))
@@ -53,5 +53,5 @@ check_utf8 <- function(text, file) {
   lines <- strsplit(text, "\r\n?|\n", useBytes = TRUE)[[1L]]
   bad <- which(!validUTF8(lines))[1L]
   abort("file", c(text_of("line_byte_is_not", file = quoted(file), bad = bad),
-                  i = text_of("save_file_utf_8")))
+                  i = text_of("save_file_as_utf8")))
 }

@@ -19,7 +19,7 @@ public_address <- function(x) {
   scheme <- regmatches(x[at], regexpr("[A-Za-z][A-Za-z0-9+.-]*(?=:)", x[at], perl = TRUE,
                                        useBytes = TRUE), invert = NA)
   x[at] <- vapply(scheme, function(parts) {
-    if (length(parts) > 1L) paste0(parts[2L], ":...") else "(an address of a database)"
+    if (length(parts) > 1L) paste0(parts[2L], ":...") else text_of("address_of_database")
   }, "")
   x
 }

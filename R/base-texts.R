@@ -92,7 +92,7 @@ add_texts(
 
 add_texts(
   must_be_one_piece = "{what} must be one piece of text.",
-  it_is_3 = "It is {value}.",
+  it_is_of_kind = "It is {value}.",
   write_quotes = "Write it in quotes.",
   holds_bytes_are_not = "{what} holds bytes that are not UTF-8.",
   convert_first_iconv_x = "Convert it first: iconv(x, \"latin1\", \"UTF-8\").",
@@ -120,37 +120,38 @@ add_texts(
   object_class = "an object of class {class}",
   x_is = "`x` is {value}.",
   x_is_empty_list = "`x` is an empty list.",
-  x_is_3 = "{name} of `x` is {strange}.",
+  part_is_of_kind = "{name} of `x` is {strange}.",
   must_be_one_text = "{what} must be one text or more.",
   such_as = "Such as {example}.",
   needs = "{verb}() needs `{lacking}`.",
   see_arguments_example = "See ?{verb} for its arguments and an example.",
   has_no_argument = "{verb}() has no argument {strange}.",
   takes_text = "`{name}` takes text.",
-  write_quotes_3 = "Write it in quotes{hint}{hint_2}.",
-  did_you_mean_4 = "Did you mean `{word}`?",
+  write_in_quotes_hint = "Write it in quotes{hint}{hint_2}.",
+  did_you_mean_argument = "Did you mean `{word}`?",
   must_be = "{what} must be {choices}.",
   between_and = " between {ends} and {ends_2}",
   at_least = ", at least {ends}",
   must_be_one_number = "{what} must be one number{range}.",
   has_letters_r_session = "{what} has letters that this R session cannot use in a file's name.",
   locale_is = "Its locale is {sysgetlocale}.",
-  start_r_utf_8 = "Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8.",
+  start_r_in_utf8 = "Start R in a UTF-8 locale, such as LC_ALL=C.UTF-8.",
   is_too_long_be = "{what} is too long to be the name of a file.",
   must_be_whole_number = "{what} must be a whole number.",
   must_be_true_or = "{what} must be TRUE or FALSE.",
   level_must_be_one = "`level` must be one number between 0 and 1.",
-  such_level_95 = "Such as level = .95.",
+  example_level = "Such as level = .95.",
   result_cannot_be_printed = "This result cannot be printed: it lacks parts that one has.",
   make_again = "Make it again: {again}.",
   missing_codes_must_be = "`missing_codes` must be numbers or texts.",
   such_missing_codes_c = "Such as missing_codes = c(-9, 999), or c(\"n/a\", \"-9\").",
-  did_you_mean_6 = "Did you mean {near}?",
+  did_you_mean = "Did you mean {near}?",
   and_more = "{seq_len} and {value} more",
   is_not_file_criteria = "{file} is not a file of criteria.",
   holds_lines_such_cfi = "It holds lines such as cfi: [.95, .90]",
   must_be_numbers = "In {file}: {name} must be numbers.",
-  such_cfi_95_90 = "Such as cfi: [.95, .90] or smallest: .1; leave out what keeps its default.",
+  example_criteria_in_file =
+    "Such as cfi: [.95, .90] or smallest: .1; leave out what keeps its default.",
   every_criterion_needs_name = "Every criterion needs its name, such as cfi = c(.95, .90).",
   there_is_no_criterion = "There is no criterion {unknown}.",
   must_be_two_numbers = "`{name}` must be two numbers: from where on it is good, and acceptable.",
@@ -171,7 +172,6 @@ add_texts(
   file_is_not_described = "a file of it is not described as it should be",
   cannot_write = "Cannot write {name}.",
   is_folder_writable_is = "Is the folder writable, is there room on the disk?",
-  which_no_longer_runs = ", which no longer runs. It is taken over.",
   process_left_no_name = "a process that left no name",
   process_started = "process {process} on {host} (started {started})",
   folder_is_use = "The folder {folder} is in use.",
@@ -179,10 +179,10 @@ add_texts(
   wait_until_has_finished =
     "Wait until it has finished. If it no longer runs, remove the folder {lock_name}.",
   in_group = " in group {group}",
-  in_group_3 = "in group {group}: ",
+  in_group_opening = "in group {group}: ",
   in_groups = "{value} in {sizes} groups ({sizes_2})",
   of_rows = " of {rows} rows",
-  in_group_4 = "In group {group}:",
+  in_group_sentence = "In group {group}:",
   of = "{dropped} {dropped_2} of {total}",
   dropped_rows_missing_values =
     "Dropped rows with missing values in variables of the model: {dropped}.",
@@ -216,7 +216,7 @@ add_texts(
   is_no_regular_file = "{file} is no regular file (a device or a pipe).",
   you_may_not_read = "You may not read {file}.",
   is_empty = "{file} is empty.",
-  cannot_read_3 = "Cannot read {file}.",
+  cannot_read_file = "Cannot read {file}.",
   is_utf_16_which = " is UTF-16, which is not read.",
   is_not_text_file = " is not a text file.",
   save_plain_text_utf = "Save it as plain text in UTF-8 (data as CSV).",
@@ -224,7 +224,7 @@ add_texts(
   such_latin1_or_windows = "Such as \"latin1\" or \"windows-1252\"; iconvlist() names all.",
   is_not = "{file} is not {encoding}.",
   line_byte_is_not = "{file}, line {bad}: a byte that is not UTF-8.",
-  save_file_utf_8 = paste0(
+  save_file_as_utf8 = paste0(
     "Save the file as UTF-8, or say what it is: encoding = \"latin1\" (on the command line ",
     "--encoding latin1)."),
   space_alnum_password_passwd = "(^|[[:space:];&?])[[:alnum:]_]*(password|passwd|pwd)[[:space:]]*=",
@@ -233,7 +233,7 @@ add_texts(
     "its parts were changed after it was fitted, or do not belong together",
   wider_window_also = "(in a wider window also: {spared})",
   name_file_write = "The name of the file to write",
-  there_is_no_folder_5 = "There is no folder {folder}.",
+  no_such_folder = "There is no folder {folder}.",
   create_first_or_choose = "Create it first, or choose another.",
   is_no_regular_file_device =
     "{file} is no regular file (a device or a pipe): it is not written to.",
@@ -262,3 +262,20 @@ add_texts(
 
 add_texts(
   unnamed_too_much = "in this place (an unnamed one is too much)")
+
+# Headings, captions and axes
+add_texts(
+  head_criteria = "Criteria",
+  it_is_not_a_text = "it is not a text",
+  it_is_not_json = "it is not JSON",
+  value_is_not_number = "a value is not a number",
+  a_value_is_neither_true = "a value is neither TRUE nor FALSE",
+  value_is_not_text = "a value is not a text",
+  a_part_has_no_values = "a part has no values")
+
+add_texts(
+  stale_lock = "The lock of {folder} was left by {owner}, which no longer runs. It is taken over.")
+
+add_texts(
+  kind_empty_text = "an empty text",
+  address_of_database = "(an address of a database)")

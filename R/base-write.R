@@ -6,7 +6,7 @@ check_target <- function(file, class = "file") {
   check_path(file, text_of("name_file_write"))
   folder <- dirname(file)
   if (!dir.exists(folder))
-    abort(class, c(text_of("there_is_no_folder_5", folder = quoted(folder)),
+    abort(class, c(text_of("no_such_folder", folder = quoted(folder)),
                    i = text_of("create_first_or_choose")))
   target <- if (file.exists(file)) normalizePath(file) else
     file.path(normalizePath(folder), basename(file))

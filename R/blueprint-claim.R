@@ -55,7 +55,7 @@ add_claim <- function(bp, name, statement) {
   if (name %in% names(bp$claims)) {
     if (identical(bp$claims[[name]], text))
       abort("duplicate", text_of("claim_is_declared_twice", name = quoted(name)))
-    say("Overridden by a later claim(): ", name, ".")
+    say(text_of("overridden", verb = "claim", earlier = name))
   }
   bp$claims[name] <- text
   bp

@@ -30,7 +30,7 @@ construct <- function(.bp, name, reflected_in, composed_of, scale = NULL, ...) {
   check_arguments("construct", optional = c("reflected_in", "composed_of"),
                   unnamed = text_of("items_go_into_one"))
   check_blueprint(.bp, "construct")
-  check_string(name, "The name of a construct")
+  check_string(name, text_of("the_name_of_construct"))
   if (!missing(reflected_in) && !missing(composed_of)) {
     check_together(sys.call(), name)
     abort("input",

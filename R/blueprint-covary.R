@@ -70,9 +70,8 @@ add_pairs <- function(bp, names, verb) {
   other <- if (verb == "covary") "uncorrelate" else "covary"
   clash <- pair_key(bp[[other]]$first, bp[[other]]$second) %in% key
   if (any(clash)) {
-    say("Overridden by a later ", verb, "(): ", other, "() of ",
-        enumerate(address_format("covariance", bp[[other]]$first[clash],
-                                 bp[[other]]$second[clash])), ".")
+    earlier <- address_format("covariance", bp[[other]]$first[clash], bp[[other]]$second[clash])
+    say(text_of("overridden_of", verb = verb, other = other, pairs = enumerate(earlier)))
     bp[[other]] <- lapply(bp[[other]], function(x) x[!clash])
   }
   bp[[verb]]$first <- c(bp[[verb]]$first, pairs[1L, ])

@@ -207,12 +207,12 @@ older_changes <- function(text) {
 
 known_keys <- function(keys, allowed, file, where = NULL) {
   if (anyDuplicated(keys))
-    abort("file", text_of("key_stands_twice", file = file,
+    abort("file", text_of("key_stands_twice_in_file", file = file,
                           keys = quoted(keys[duplicated(keys)][1L])))
   unknown <- setdiff(keys, allowed)
   if (length(unknown) == 0L) return(invisible())
   abort("file",
-        c(text_of("unknown_key", file = file, unknown = quoted(unknown[1L]),
+        c(text_of("unknown_key_of_file", file = file, unknown = quoted(unknown[1L]),
                   where = if (!is.null(where)) text_of("blueprint_in", where = where)),
           did_you_mean(unknown[1L], allowed),
           i = text_of("keys_are", allowed = enumerate(allowed, most = 20L))))
@@ -255,7 +255,7 @@ file_items <- function(x, where, file) {
 file_expression <- function(text, file) {
   tryCatch(parsed_text(text), error = function(e) {
       if (inherits(e, "orizzonte_error")) stop(e)
-    abort("file", c(text_of("cannot_read_4", file = file, value = quoted(text)),
+    abort("file", c(text_of("cannot_read_part", file = file, value = quoted(text)),
                     x = conditionMessage(e)))
   })
 }

@@ -45,17 +45,18 @@ leave_out <- function(.bp, ..., group = NULL) {
     any(c(address$first, address$second) %in% gone)
   }
   lost <- vapply(.bp$restrict, function(r) any(vapply(restriction_addresses(r), mentions, NA)), NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": ",
-                     enumerate(vapply(.bp$restrict[lost], format_restriction, "")), ".")
+  if (any(lost)) say(text_of("left_out_with", gone = enumerate(gone),
+                             lost = enumerate(vapply(.bp$restrict[lost], format_restriction, ""))))
   .bp$restrict <- .bp$restrict[!lost]
   lost <- vapply(.bp$quantities, function(text) any(vapply(quantity_addresses(text), mentions, NA)),
                  NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": ",
-                     enumerate(paste0("quantity[", names(.bp$quantities)[lost], "]")), ".")
+  if (any(lost)) say(text_of("left_out_with", gone = enumerate(gone),
+                             lost = enumerate(paste0("quantity[", names(.bp$quantities)[lost],
+                                                     "]"))))
   .bp$quantities <- .bp$quantities[!lost]
   lost <- vapply(.bp$claims, function(text) any(vapply(claim_addresses(text), mentions, NA)), NA)
-  if (any(lost)) say("Left out with ", enumerate(gone), ": the ", if (sum(lost) == 1L) "claim " else
-                     "claims ", enumerate(names(.bp$claims)[lost]), ".")
+  if (any(lost)) say(text_of("claims_left_out_with", gone = enumerate(gone), count = sum(lost),
+                             claims = enumerate(names(.bp$claims)[lost])))
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   .bp$repeated <- repeated_without(.bp$repeated, gone)

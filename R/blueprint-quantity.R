@@ -63,7 +63,7 @@ add_quantity <- function(bp, name, expression) {
   if (name %in% names(bp$quantities)) {
     if (identical(bp$quantities[[name]], text))
       abort("duplicate", text_of("quantity_is_declared_twice", name = quoted(name)))
-    say("Overridden by a later quantity(): ", name, ".")
+    say(text_of("overridden", verb = "quantity", earlier = name))
   }
   bp$quantities[name] <- text
   bp

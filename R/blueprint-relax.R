@@ -32,8 +32,8 @@ add_relaxed <- function(bp, expression) {
   if (address %in% bp$relax) abort("duplicate", text_of("is_relaxed_twice", address = address))
   older <- vapply(bp$restrict, function(r) address %in% restriction_addresses(r), NA)
   if (any(older)) {
-    say("Overridden by a later relax(): ",
-        enumerate(vapply(bp$restrict[older], format_restriction, "")), ".")
+    say(text_of("overridden", verb = "relax",
+                earlier = enumerate(vapply(bp$restrict[older], format_restriction, ""))))
     bp$restrict <- bp$restrict[!older]
     # undoing a restriction of a free parameter is all there is to do
     if (!needs_relaxing(bp, parse_address(address))) return(bp)

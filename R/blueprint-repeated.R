@@ -30,7 +30,7 @@
 repeated <- function(.bp, name, times, scale = NULL, ...) {
   check_arguments("repeated")
   check_blueprint(.bp, "repeated")
-  check_string(name, "The name of a construct")
+  check_string(name, text_of("the_name_of_construct"))
   add_repeated(.bp, name, captured_times(rlang::enquo(times), name), scale)
 }
 

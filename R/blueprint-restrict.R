@@ -67,7 +67,7 @@ add_restriction <- function(bp, statement) {
   if (key %in% known)
     abort("duplicate", text_of("same_restriction_is_declared", key = key))
   if (!new$smooth && new$relation == "==" && new$left %in% bp$relax) {
-    say("Overridden by a later restrict(): ", new$left, text_of("is_no_longer_relaxed"))
+    say(text_of("no_longer_relaxed", parameter = new$left))
     bp$relax <- setdiff(bp$relax, new$left)
   }
   if (!new$smooth && is.numeric(new$right)) {
@@ -76,7 +76,7 @@ add_restriction <- function(bp, statement) {
       r$relation == new$relation && is.numeric(r$right)
     }, NA)
     if (any(older)) {
-      say("Overridden by a later restrict(): ", known[older], " is now ", key, ".")
+      say(text_of("restricted_anew", earlier = known[older], now = key))
       bp$restrict <- bp$restrict[!older]
     }
   }
@@ -117,7 +117,7 @@ parse_restriction <- function(statement) {
   sides <- lapply(list(left, right), read_expression)
   if (length(sides[[1L]]$inputs) + length(sides[[2L]]$inputs) == 0L) {
     abort("restriction",
-          c(text_of("no_address", value = text), i = text_of("such_loading_calm_sc4_1")))
+          c(text_of("no_address", value = text), i = text_of("example_restriction_sentence")))
   }
   list(left = sides[[1L]]$text, relation = relation, right = number %||% sides[[2L]]$text,
        smooth = TRUE)

@@ -60,6 +60,6 @@ check_scale <- function(name, scale, items, kind) {
   }
   if (kind == "composite" && scale %in% setdiff(scale_settings, "marker")) {
     abort("input", c(text_of("composite_takes_scale_from", name = quoted(name)),
-                     i = text_of("name_item_weight_1", items = quoted(items[1L]))))
+                     i = text_of("name_item_that_carries_scale", items = quoted(items[1L]))))
   }
 }

@@ -32,7 +32,7 @@ add_start <- function(bp, expression, value) {
   address <- restriction_address(expression, deparse_one(expression))
   if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
     abort("input", c(text_of("starting_value_must_be", address = address),
-                     x = text_of("it_is_3", value = describe(value))))
+                     x = text_of("it_is_of_kind", value = describe(value))))
   }
   if (address %in% names(bp$start_at)) say(text_of("overridden_later_start"), address, ".")
   bp$start_at[address] <- as.numeric(value)

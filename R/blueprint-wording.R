@@ -35,7 +35,7 @@ add_wordings <- function(bp, given) {
                                labels = quoted(labels[duplicated(labels)][1L])))
   again <- intersect(labels, names(bp$wording))
   changed <- again[vapply(again, function(item) !identical(bp$wording[[item]], given[[item]]), NA)]
-  if (length(changed)) say("Overridden by a later wording(): ", enumerate(changed), ".")
+  if (length(changed)) say(text_of("overridden", verb = "wording", earlier = enumerate(changed)))
   bp$wording[labels] <- unlist(given)
   bp
 }

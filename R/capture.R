@@ -64,7 +64,7 @@ capture_names <- function(quosure, what) {
       value <- tryCatch(eval(part, env), error = function(e) NULL)
       if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
         abort("input",
-              c(text_of("must_be_one_number_5", labels = labels[i], part = deparse_one(part),
+              c(text_of("label_must_be_one_number", labels = labels[i], part = deparse_one(part),
                         what = what),
                 i = text_of("number_fixes_loading_item")))
       }
@@ -87,7 +87,7 @@ capture_names <- function(quosure, what) {
                           what = what, most_names = format_count(most_names)))
   if (anyDuplicated(names)) {
     abort("duplicate",
-          c(text_of("is_named_twice_4", duplicated = quoted(names[duplicated(names)][1L]),
+          c(text_of("named_twice_in", duplicated = quoted(names[duplicated(names)][1L]),
                     what = what),
             i = text_of("name_each_once")))
   }

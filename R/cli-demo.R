@@ -3,7 +3,7 @@
 command_demo <- function(given) {
   folder <- given$out
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
-    abort("usage", text_of("cannot_create_folder_4", folder = quoted(folder)))
+    abort("usage", text_of("cannot_create_folder", folder = quoted(folder)))
   }
   # a study, and data, that are there are the user's own by now
   study <- read_study(write_study_files(folder, "study.yaml"), FALSE, FALSE)

@@ -83,10 +83,10 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
 command_amend <- function(given) {
   if (is.null(given$out))
     abort("usage", c(text_of("orizzonte_amend_needs_out"),
-                     i = text_of("such_out_choirs_2")))
+                     i = text_of("example_out")))
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   if (!tolower(tools::file_ext(given$out)) %in% c("yaml", "yml"))
-    abort("usage", c(text_of("next_blueprint_is_yaml"), i = text_of("such_out_choirs_2")))
+    abort("usage", c(text_of("next_blueprint_is_yaml"), i = text_of("example_out")))
   addresses <- function(text) {
     if (!is.null(text))
     vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
@@ -111,9 +111,7 @@ command_amend <- function(given) {
                           sample = sample_header(amended$sample),
                           inference = inference_fields(amended), trail = json_rows(steps))),
                           "\n", sep = ""))
-  if (!given$quiet) {
-    close_with("Next blueprint written to ", given$out, "\n")
-  }
+  if (!given$quiet) close_with(text_of("next_blueprint_written", file = given$out), "\n")
   exit_code(amended)
 }
 

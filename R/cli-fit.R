@@ -34,7 +34,7 @@ exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
 to_output <- function(file, quiet, write) {
   if (is.null(file)) return(write())
   write_text(file, utils::capture.output(write()), "usage")
-  if (!quiet) close_with("Written to ", file, "\n")
+  if (!quiet) close_with(text_of("file_written", file = file), "\n")
 }
 
 command_screen <- function(given) {
@@ -82,7 +82,7 @@ command_check <- function(given) {
   bp <- read_blueprint(given$files[1L])
   data <- if (length(given$files) == 2L) given_data(given, given$files[2L], bp)
   if (is.null(data) && !is.null(given$by))
-    abort("usage", c("--by needs DATA.", i = text_of("without_data_model_is")))
+    abort("usage", c(text_of("by_needs_data"), i = text_of("without_data_model_is")))
   found <- called_with(identification, given, list(bp, data))
   to_output(given$out, given$quiet, function() {
     if (format == "json") return(cat(check_json(found), "\n", sep = ""))

@@ -40,7 +40,7 @@ ladder_from_files <- function(given) {
   bp <- read_blueprint(given$files[1L])
   if (is.null(given$by) && length(bp$repeated) == 0L)
     abort("usage", c(text_of("ladder_needs_column_or"),
-                     i = "Such as --by setting"))
+                     i = text_of("example_by")))
   more$over <- given$over
   files <- list(bp, given_data(given, given$files[2L], bp))
   called_with(invariance, given, c(files, Filter(Negate(is.null), more)))

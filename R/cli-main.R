@@ -237,7 +237,7 @@ install_command <- function(dir, ...) {
   dir <- path.expand(dir)
   if (!dir.exists(dir))
     abort("file",
-          c(text_of("there_is_no_folder_5", folder = quoted(dir)),
+          c(text_of("no_such_folder", folder = quoted(dir)),
             i = text_of("create_put_your_path")))
   library <- dirname(system.file(package = "orizzonte"))
   target <- file.path(dir, "orizzonte")
@@ -247,7 +247,8 @@ install_command <- function(dir, ...) {
   Sys.chmod(target, "0755")
   on_path <- normalizePath(dir) %in%
     suppressWarnings(normalizePath(strsplit(Sys.getenv("PATH"), .Platform$path.sep)[[1L]]))
-  say("Installed ", target, if (!on_path) text_of("is_not_your_path", dir = dir))
+  say(text_of("installed_at", target = target),
+      if (!on_path) text_of("is_not_your_path", dir = dir))
   invisible(target)
 }
 

@@ -34,7 +34,7 @@ parse_values <- function(text, option) {
   if (length(parts) == 0L || length(bad))
     abort("usage", c(text_of("must_be_numbers_name", option = option,
                              bad = if (length(bad)) text_of("not", bad = quoted(parts[bad[1L]]))),
-                     i = text_of("such_loading_calm_7", option = option)))
+                     i = text_of("example_truth", option = option)))
   stats::setNames(value, name)
 }
 
@@ -120,7 +120,7 @@ command_cutoffs <- function(given) {
 save_extra_figure <- function(given, x) {
   if (is.null(given$figure)) return(invisible())
   written <- save_figure(plot(x), given$figure)
-  if (!given$quiet) close_with("Figure written to ", enumerate(written), "\n")
+  if (!given$quiet) close_with(text_of("figure_written", files = enumerate(written)), "\n")
 }
 
 command_plan <- function(given) {
@@ -128,9 +128,10 @@ command_plan <- function(given) {
   bp <- read_blueprint(given$files[1L])
   if (is.null(given$n) || is.null(given$truth))
     abort("usage", c(text_of("orizzonte_plan_needs_n"),
-                     i = text_of("such_n_100_200")))
+                     i = text_of("example_plan_command")))
   n <- suppressWarnings(as.numeric(split_words(given$n)))
-  if (anyNA(n)) abort("usage", c(text_of("n_must_be_numbers"), i = "Such as --n '100; 200; 300'"))
+  if (anyNA(n)) abort("usage",
+                      c(text_of("n_option_must_be_numbers"), i = text_of("example_n_option")))
   truth <- parse_values(given$truth, "--truth")
   if (!is.null(given$power)) return(plan_by_formula(given, format, bp, n, truth))
   found <- with_workers(given, plan_study(

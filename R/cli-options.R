@@ -213,7 +213,7 @@ parse_codes <- function(text) {
   codes <- codes[nzchar(codes)]
   if (length(codes) == 0L) {
     abort("usage", c("--missing-codes names no code.",
-                     i = "Such as --missing-codes -9,999 or --missing-codes 'n/a,-9'"))
+                     i = text_of("example_missing_codes")))
   }
   numbers <- suppressWarnings(as.numeric(codes))
   if (anyNA(numbers)) codes else numbers

@@ -7,7 +7,7 @@ command_draw <- function(given) {
   what <- choose_one(given$what, draw_figures, "--what")
   check_figure_ending(given$out)
   if (what == "groups" && is.null(given$by))
-    abort("usage", c(text_of("what_groups_needs_column"), i = "Such as --by setting"))
+    abort("usage", c(text_of("what_groups_needs_column"), i = text_of("example_by")))
   ladder <- if (what == "ladder") ladder_from_files(given)
   fits <- ladder$fits %||% list(fit_from_files(given))
   fit <- fits[[1L]]
@@ -20,7 +20,8 @@ command_draw <- function(given) {
                    loadings = loading_plot(fit), amendments = plot(amendments(fit, top = 0)),
                    trail = plot(trail(fit)), groups = group_plot(fit), ladder = plot(ladder))
   written <- save_figure(figure, given$out)
-  if (!given$quiet) close_with("Figure written to ", enumerate(written, most = 40L), "\n")
+  if (!given$quiet) close_with(text_of("figure_written", files = enumerate(written, most = 40L)),
+                               "\n")
   max(vapply(fits, exit_code, 0L))
 }
 

@@ -3,14 +3,14 @@
 command_new <- function(given) {
   if (given$files[1L] != "study")
     abort("usage", c(text_of("orizzonte_new_makes_study", files = quoted(given$files[1L])),
-                     i = "Write orizzonte new study [FILE]"))
+                     i = text_of("write_new_study")))
   file <- if (length(given$files) > 1L) given$files[2L] else "study.yaml"
   if (!tolower(tools::file_ext(file)) %in% c("yaml", "yml"))
     abort("usage", c(text_of("study_is_yaml_file"), i = text_of("such_orizzonte_new_study")))
   written <- new_study_files(dirname(file), basename(file))
   if (!given$quiet)
-    close_with("Written: ", file, text_of("blueprints_data_beside_next"),
-               shell_word(file), "\n")
+    close_with(text_of("study_written", file = file), "\n",
+               text_of("next_run", file = shell_word(file)), "\n")
   0L
 }
 

@@ -13,7 +13,7 @@ add_texts(
   demo_until_then = "Until then, write this instead of orizzonte:",
   must_be_one_number_not = "{option} must be one number, not {value}.",
   orizzonte_amend_needs_out = "orizzonte amend needs --out FILE for the next blueprint.",
-  such_out_choirs_2 = "Such as --out choirs-2.yaml",
+  example_out = "Such as --out choirs-2.yaml",
   next_blueprint_is_yaml = "The next blueprint is a YAML file.",
   orizzonte_amend_needs_change = "orizzonte amend needs a change.",
   one_free_fix_omit = "One of --free, --fix and --omit, with --because.",
@@ -57,11 +57,11 @@ add_texts(
   package_future_is_not = "The package future is not installed: one process, the same numbers.",
   not = ", not {bad}",
   must_be_numbers_name = "{option} must be numbers by name, separated by `;`{bad}.",
-  such_loading_calm_7 = "Such as {option} 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'",
+  example_truth = "Such as {option} 'loading[Calm, ]=.7; effect[Calm, Staying]=.3'",
   must_be_one_number_or = "{option} must be one number, or numbers by variable.",
   orizzonte_plan_needs_n = "orizzonte plan needs --n and --truth.",
-  such_n_100_200 = "Such as --n '100; 200' --truth 'loading[Calm, ]=.7'",
-  n_must_be_numbers = "--n must be numbers.",
+  example_plan_command = "Such as --n '100; 200' --truth 'loading[Calm, ]=.7'",
+  n_option_must_be_numbers = "--n must be numbers.",
   general_needs_table_split = "--general needs --table split.",
   such_table_split_general = "Such as --table split --general Image",
   there_is_nothing_table = "There is nothing for --table {table} here.",
@@ -77,5 +77,17 @@ add_texts(
   title_needs_out = "--title needs --out.",
   orizzonte_new_makes_study = "orizzonte new makes a study, not {files}.",
   study_is_yaml_file = "A study is a YAML file.",
-  such_orizzonte_new_study = "Such as orizzonte new study study.yaml",
-  blueprints_data_beside_next = ", with blueprints and data beside it.\nNext: orizzonte run ")
+  such_orizzonte_new_study = "Such as orizzonte new study study.yaml")
+
+add_texts(
+  next_blueprint_written = "Next blueprint written to {file}",
+  file_written = "Written to {file}",
+  figure_written = "Figure written to {files}",
+  example_by = "Such as --by setting",
+  write_new_study = "Write orizzonte new study [FILE]",
+  example_n_option = "Such as --n '100; 200; 300'",
+  installed_at = "Installed {target}",
+  study_written = "Written: {file}, with blueprints and data beside it.",
+  next_run = "Next: orizzonte run {file}",
+  by_needs_data = "--by needs DATA.",
+  example_missing_codes = "Such as --missing-codes -9,999 or --missing-codes 'n/a,-9'")

@@ -81,8 +81,8 @@ fits_of_same_rows <- function(fits) {
   common <- Reduce(intersect, used)
   if (length(common) == 0L) abort("input", text_of("there_is_no_row"))
   if (all(lengths(used) == length(common))) return(fits)
-  say(text_of("all_are_fitted"), format_count(length(common)), " rows of ", format_count(total[1L]),
-      text_of("all_models_can_use"))
+  say(text_of("fitted_to_common_rows", rows = format_count(length(common)),
+              all = format_count(total[1L])))
   lapply(fits, function(fit) {
     refit_quietly(fit, list(omit_rows = setdiff(seq_len(total[1L]), common)))
   })
@@ -191,7 +191,7 @@ compare_pair <- function(fit, reference, label, other) {
   out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_,
               notes = character())
   note <- function(...) out$notes <<- c(out$notes, paste0(...))
-  both <- text_of("and_3", apart = label, apart_2 = other)
+  both <- text_of("two_of", apart = label, apart_2 = other)
   hindrance <- apart_in_data(fit, reference, both)
   if (!is.null(hindrance)) {
     out$same_items <- setequal(fit$layout$observed, reference$layout$observed)
@@ -213,26 +213,24 @@ compare_pair <- function(fit, reference, label, other) {
   if (!is_nested(smaller, larger)) {
     out$nested <- "no"
     out$vuong <- vuong_test(fit, reference)
-    note(names[1L], " is not nested in ", names[2L],
-         text_of("no_likelihood_ratio_test"),
-         if (is.null(out$vuong)) text_of("or_give_data_case"), ".")
+    note(text_of(if (is.null(out$vuong)) "not_nested_without_cases" else "not_nested",
+                 smaller = names[1L], larger = names[2L]))
     return(out)
   }
   test <- difference_test(smaller, larger)
   pressed <- c(pressed_bounds(smaller), pressed_bounds(larger))
   if (test$df == 0 && length(pressed) == 0L) {
     out$nested <- "same model"
-    note(both, text_of("are_same_model_other"))
+    note(text_of("same_model_in_other_words", both = both))
     return(out)
   }
   out$nested <- "yes"
   out$chisq_change <- if (swap) -test$chisq else test$chisq
-  if (length(pressed)) note(both, ": at a bound (", enumerate(unique(pressed)),
-                            text_of("so_difference_has_no"))
+  if (length(pressed)) note(text_of("difference_at_bound", both = both,
+                                    bounds = enumerate(unique(pressed))))
   else out$p <- test$p
   if (isTRUE(test$chisq_normal < -1e-6)) {
-    note(names[2L], " fits worse than ", names[1L],
-         text_of("which_is_nested_is"))
+    note(text_of("larger_fits_worse", larger = names[2L], smaller = names[1L]))
     out$p <- NA_real_
   }
   out
@@ -365,7 +363,7 @@ broken_sentences <- function(x) {
 
 format_comparison <- function(x) {
   texts <- comparison_texts(x)
-  c(heading("Comparison of models"),
+  c(heading(text_of("comparison_of_models")),
     format_table(texts$fit, c(FALSE, rep(TRUE, length(texts$fit) - 1L))),
     if (!is.null(texts$changes))
       c("", "Changes", format_table(texts$changes, seq_along(texts$changes) %in% 3:10,

@@ -33,7 +33,7 @@ side_by_side <- function(..., values = "raw", kinds = NULL) {
   known <- c(names(address_kinds), "quantity")
   unknown <- setdiff(kinds, known)
   if (length(unknown))
-    abort("input", c(text_of("there_is_no_kind_5", kind = quoted(unknown[1L])),
+    abort("input", c(text_of("no_such_kind", kind = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], known)))
   labels <- fit_labels(as.list(substitute(list(...)))[-1L], fits)
   tables <- lapply(fits, estimates)

@@ -9,8 +9,6 @@ add_texts(
   they_have_rows = "They have {total} rows.",
   fit_them_one_data = "Fit them to one data frame, all its rows.",
   there_is_no_row = "There is no row that all of the models can use.",
-  all_are_fitted = "All are fitted to the ",
-  all_models_can_use = " that all of the models can use.",
   compares_least_two_fits = "{verb}() compares at least two fits.",
   fit1_fit2 = "{verb}(fit1, fit2).",
   there_is_no_model = "There is no model {against} to compare with.",
@@ -23,15 +21,6 @@ add_texts(
     "compared. Fit both alike."),
   only_one_has_means = "Only one of {both} has means: nothing is compared.",
   not_converged_nothing_is = " not converged: nothing is compared.",
-  no_likelihood_ratio_test = ": no likelihood-ratio test; compare AIC and BIC instead",
-  or_give_data_case = ", or give the data case by case for Vuong's (1989) test",
-  are_same_model_other = " are the same model in other words: they imply the same moments.",
-  so_difference_has_no = paste0(
-    "), so the \u03c7\u00b2 difference does not follow a \u03c7\u00b2 distribution and no p is ",
-    "given."),
-  which_is_nested_is = paste0(
-    ", which is nested in it: it is not at its best optimum. rescue(blueprint, data) tries ",
-    "other starts."),
   akaike_weights_leave_out = "Akaike weights leave out {out}.",
   breaks_criteria_change_against =
     "{model} breaks the criteria of change for {broken} against {against}.",
@@ -56,3 +45,26 @@ add_texts(
   models_were_fitted_different = paste0(
     "The models were fitted to different numbers of rows: part of the differences may come ",
     "from that."))
+
+# Headings, captions and axes
+add_texts(
+  comparison_of_models = "Comparison of models")
+
+add_texts(
+  not_nested =
+    "{smaller} is not nested in {larger}: no likelihood-ratio test; compare AIC and BIC instead.",
+  not_nested_without_cases = paste0(
+    "{smaller} is not nested in {larger}: no likelihood-ratio test; compare AIC and BIC ",
+    "instead, or give the data case by case for Vuong's (1989) test."),
+  same_model_in_other_words =
+    "{both} are the same model in other words: they imply the same moments.",
+  difference_at_bound = paste0(
+    "{both}: at a bound ({bounds}), so the \u03c7\u00b2 difference does not follow a ",
+    "\u03c7\u00b2 distribution and no p is given."),
+  larger_fits_worse = paste0(
+    "{larger} fits worse than {smaller}, which is nested in it: it stopped at a local ",
+    "optimum. rescue(blueprint, data) tries other starts."))
+
+add_texts(
+  fitted_to_common_rows =
+    "All models are fitted to the {rows} of {all} rows that each of them can use.")

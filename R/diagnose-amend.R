@@ -94,14 +94,11 @@ freed_changes <- function(fit, amended, chosen) {
 
 warn_about_amending <- function(amended, count, because, freed) {
   if (count > 1L) {
-    say("That were ", count,
-        text_of("changes_once_which_them"))
+    say(text_of("several_changes_at_once", count = count))
   }
   if (is.null(because)) {
     warn("reason", c(text_of("no_reason_was_given"),
-                     i = paste(
-                       text_of("give_one_because_change"),
-                               "in others.")))
+                     i = text_of("give_a_reason")))
   }
   warn_about(amended)
   so_far <- count_freed(amended$request$blueprint$trail$revisions)
@@ -119,7 +116,7 @@ captured_parts <- function(quosure, verb, statements = FALSE) {
     bad <- texts[!grepl("[=<>]=", texts)][1L]
     abort("restriction",
           c(text_of("fix_needs_equation_not", bad = bad),
-            i = text_of("such_fix_0", bad = bad)))
+            i = text_of("example_fix", bad = bad)))
   }
   texts
 }

@@ -63,7 +63,7 @@ format_remarks <- function(x, shown) {
   if (length(blocks)) {
     where <- vapply(blocks, function(block) {
       if (is.null(attr(block, "group"))) "" else
-      text_of("in_group_3", group = attr(block, "group"))
+      text_of("in_group_opening", group = attr(block, "group"))
     }, "")
     lines <- c(lines, "",
                wrap_lines(text_of("share_more_than_their",

@@ -187,7 +187,7 @@ match_kinds <- function(kinds) {
     if (kind %in% known) return(kind)
     found <- known[startsWith(known, kind)]
     if (length(found)) return(found)
-    abort("input", c(text_of("there_is_no_kind_5", kind = quoted(kind)), did_you_mean(kind, known),
+    abort("input", c(text_of("no_such_kind", kind = quoted(kind)), did_you_mean(kind, known),
                      i = paste0("Kinds: ", enumerate(known, most = 20L), ".")))
   }))
 }
@@ -218,8 +218,7 @@ tested_candidates <- function(fit, candidates) {
 tell_candidates <- function(fit, size) {
   patterns <- sum(lengths(lapply(fit$sample$groups, `[[`, "patterns")))
   if (as.numeric(size) * patterns * length(core_theta(fit)) < long_testing) return(invisible())
-  say("Testing ", size, " changes with ", patterns, text_of("patterns_missing_values_takes"),
-      "while.")
+  say(text_of("testing_takes_a_while", size = size, patterns = patterns))
 }
 long_testing <- 1e8      # some seconds
 

@@ -115,7 +115,7 @@ print.orizzonte_confirmation <- function(x, ...) {
             format_table(columns$indices, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "",
             wrap_lines(confirmation_falls(x)))
   if (nrow(x$parameters))
-    put_lines("", "What was freed",
+    put_lines("", text_of("what_was_freed"),
               format_table(columns$freed, c(FALSE, rep(TRUE, 4L), FALSE)))
   put_lines("", wrap_lines(confirmation_reading(x)))
   invisible(x)
@@ -146,7 +146,7 @@ confirmation_falls <- function(x) {
   if (nrow(d) == 0L) return(NULL)
   text_of("from_start_end_falls", chisq_change = format_fixed(d$chisq_change, 2L),
           df_change = d$df_change, p_change = vapply(d$p_change, p_clause, ""),
-          data = ifelse(d$data == "these", " in these data", " in fresh data"))
+          data = ifelse(d$data == "these", text_of("in_these_data"), text_of("in_fresh_data")))
 }
 
 confirmation_reading <- function(x) {

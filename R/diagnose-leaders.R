@@ -11,7 +11,8 @@ refit_leaders <- function(fit, leaders) {
   with <- core_with(fit, leaders)
   with$tests <- score_core(fit, with, TRUE)
   implied <- vector("list", size)
-  refits <- each_told(seq_len(size), function(i) refit_leader(fit, leaders, with, i), "Refits")
+  refits <- each_told(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
+                      text_of("head_refits"))
   for (i in seq_len(size)) {
     found <- refits[[i]]
     for (name in c("drop", "estimate", "explanation", "status"))

@@ -68,7 +68,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
     for (setting in setdiff(scale_settings, state$bp$scale)) {
       other <- state
       other$bp$scale <- setting
-      other$changes <- c(other$changes, text_of("scale_2", setting = quoted(setting)))
+      other$changes <- c(other$changes, text_of("scale_setting", setting = quoted(setting)))
       attempt(paste("scale setting", setting), other)
     }
     attempt("60 random starts", note_change(state, "60 random starts"), random = 60L)
@@ -325,13 +325,13 @@ print.orizzonte_rescue <- function(x, ...) {
     chisq = format_fixed(table$chisq, 2L), df = ifelse(is.na(table$df), "", format(table$df)),
     CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
     `trouble left` = table$trouble))
-  put_lines("What was tried",
+  put_lines(text_of("what_was_tried"),
             format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)))
   if (length(x$findings))
-    put_lines("", "What the trouble was",
+    put_lines("", text_of("what_the_trouble_was"),
               wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L))
   if (length(x$worked)) {
-    put_lines("", "What worked")
+    put_lines("", text_of("what_worked"))
     for (label in x$worked) {
       put_lines(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
                                   table$change[table$attempt == label]), 2L, 6L))

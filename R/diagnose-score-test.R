@@ -164,7 +164,7 @@ joint_of <- function(tests, set = seq_along(tests$score)) {
 print.orizzonte_score_test <- function(x, ...) {
   if (!all(c("parameter", "modification_index", "expected_change") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Score test"),
+  put_lines(heading(text_of("score_test")),
             format_table(list(parameter = x$parameter,
                               `index alone` = format_fixed(x$modification_index, 2L),
                               change = format_number(x$expected_change),
@@ -177,7 +177,7 @@ print.orizzonte_score_test <- function(x, ...) {
     drop <- attr(x, "actual_drop")
     put_lines("", text_of("together_would_fall_df", statistic = format_fixed(statistic, 2L),
                           df = df, attr = p_clause(attr(x, "p")),
-                          drop = if (!is.na(drop)) text_of("after_refitting_falls",
+                          drop = if (!is.na(drop)) text_of("after_refitting_it_falls",
                               drop = format_fixed(drop, 2L))))
     if (df < nrow(x))
       put_lines(wrap_lines(text_of("only_can_be_told", df = df, value = nrow(x), df_2 = df)))

@@ -161,7 +161,8 @@ split_sentences <- function(splits) {
             same_as = if (length(x$same_as)) {
              text_of("is_same_model_free", same_as = enumerate(x$same_as))
            } else {
-             text_of("says_free", says_more = if (x$says_more) "more than" else "about as much as",
+             text_of("says_free",
+                     says_more = text_of(if (x$says_more) "more_than" else "about_as_much_as"),
                      best = x$best)
            })
   }, "")

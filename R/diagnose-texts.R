@@ -33,17 +33,13 @@ add_instructions(
 add_texts(
   amend_needs_change = "amend() needs a change.",
   give_one_free_address = "Give one of free = address, fix = equation, omit = item.",
-  changes_once_which_them =
-    " changes at once: their effects cannot be separated. Make one change at a time.",
   no_reason_was_given = "No reason was given for this change.",
-  give_one_because_change =
-    "Give one with because = \"...\": a change that only the data ask for seldom holds",
   changes_were_suggested_same = "{so_far} changes were suggested by the same data.",
   part_better_fit_is = paste0(
     "Part of the better fit is chance: confirm(fit, fresh_data) shows what holds in other ",
     "data."),
   fix_needs_equation_not = "`fix` needs an equation, not {bad}.",
-  such_fix_0 = "Such as fix = {bad} == 0.",
+  example_fix = "Such as fix = {bad} == 0.",
   cannot_be_freed = "{bad} cannot be freed: {bad_2}.",
   amendments_fit_lists_what = "amendments(fit) lists what can.",
   them_asked = ", {value} of them asked for",
@@ -81,10 +77,9 @@ add_texts(
     "No single change stands out: {narm} of {value} have p < {level}, and none of them is ",
     "significant once all that were tested are counted (Holm)."),
   kinds_must_be_texts = "`kinds` must be texts, such as \"cross-loading\".",
-  there_is_no_kind_5 = "There is no kind {kind}.",
+  no_such_kind = "There is no kind {kind}.",
   information_about_parameters_is = "the information about the parameters is singular here",
   model_would_not_be = "the model would not be identified",
-  patterns_missing_values_takes = " patterns of missing values: this takes a ",
   carries_scale = "it carries the scale of",
   means_fit_exactly_every = "the means fit exactly: every intercept is free",
   item_s_residual_own = "an item's residual with its own construct",
@@ -118,7 +113,7 @@ add_texts(
     "a large change: the quadratic prediction no longer holds, the real drop does",
   cannot_be_added_model = "{address} cannot be added to the model.",
   rescue_needs_data = "rescue() needs data.",
-  scale_2 = "scale = {setting}",
+  scale_setting = "scale = {setting}",
   variances_items_not_negative = "variances of items not negative",
   variances_constructs_not_negative = "variances of constructs not negative",
   model_converges_is_proper = "The model converges and is proper as written: nothing to rescue.",
@@ -138,7 +133,7 @@ add_texts(
     "amendments(fit, all = TRUE) lists all candidates, and why some are not offered.",
   information_about_parameters_is_singular =
     "The information about the parameters is singular at this solution.",
-  after_refitting_falls = "; after refitting it falls by {drop}",
+  after_refitting_it_falls = "; after refitting it falls by {drop}",
   together_would_fall_df =
     "Together: \u03c7\u00b2 would fall by {statistic}, df = {df}, p {attr}{drop}.",
   only_can_be_told = "Only {df} of the {value} are separately identified: they count as {df_2}.",
@@ -165,3 +160,27 @@ add_texts(
     "Not refitted, since the model without it does not converge or is not identified: {lost}.",
   items_load_weakly_standardized = "Items that load weakly (standardized below .40)",
   next_if_theory_does = "Next: if theory does not need it, for example:")
+
+# Headings, captions and axes
+add_texts(
+  what_was_freed = "What was freed",
+  head_refits = "Refits",
+  what_worked = "What worked",
+  what_the_trouble_was = "What the trouble was",
+  what_was_tried = "What was tried",
+  score_test = "Score test",
+  paths_held_at_zero = "Paths held at zero")
+
+add_texts(
+  several_changes_at_once =
+    "{count} changes at once: their effects cannot be separated. Make one change at a time.",
+  give_a_reason =
+    "Give one with because = \"...\": a purely data-driven change seldom replicates.",
+  testing_takes_a_while =
+    "Testing {size} changes with {patterns} patterns of missing values: this takes a while.")
+
+add_texts(
+  in_fresh_data = " in fresh data",
+  in_these_data = " in these data",
+  about_as_much_as = "about as much as",
+  more_than = "more than")

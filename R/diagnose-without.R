@@ -40,7 +40,8 @@ without <- function(fit, ..., criteria = NULL) {
     droppable_rows(table)
   standardized <- standardized_of(fit)$value
   vcov <- vcov_of(fit)
-  alone <- each_told(chosen, function(path) drop_paths(path, fit, vcov), "Paths held at zero")
+  alone <- each_told(chosen, function(path) drop_paths(path, fit, vcov),
+                     text_of("paths_held_at_zero"))
   p <- vapply(alone, `[[`, 0, "p_rise")
   verdict <- rule_needed(p, level)
   together <- if (length(quosures)) chosen else chosen[verdict %in% "could_be_removed"]

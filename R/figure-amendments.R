@@ -65,7 +65,8 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::scale_y_sqrt() +
     ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach,
                                 breaks = function(limits) pretty(c(-reach, reach), 6)) +
-    ggplot2::labs(x = "expected change, standardized", y = "modification index (root scale)",
+    ggplot2::labs(x = text_of("expected_change_standardized"),
+                  y = text_of("modification_index_root_scale"),
                   title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ",
                       attr(x, "title"))),
                   subtitle = if (!is.null(attr(x, "nothing")))

@@ -32,7 +32,7 @@ plot.orizzonte_ladder <- function(x, ...) {
                     run = rep(ladder_lines(t), 4L)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
                         format_fixed(points$value))
-  reading <- gsub("\u0394\u03c7\u00b2", "the chi-square difference",
+  reading <- gsub("\u0394\u03c7\u00b2", text_of("chisq_difference_in_words"),
                   paste(x$reading, collapse = " "))
   aes <- ggplot2::aes
   .data <- rlang::.data
@@ -166,7 +166,7 @@ expected_scores <- function(fit, construct, ...) {
     ggplot2::facet_wrap(~item) +
     ggplot2::scale_colour_manual(values = group_colours(groups), name = NULL) +
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
-    ggplot2::labs(x = construct, y = "expected score",
+    ggplot2::labs(x = construct, y = text_of("expected_score"),
                   title = text_of("expected_scores", construct = construct),
                   subtitle = wrapped_caveat(fit),
                   caption =

@@ -47,7 +47,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
   points <-
     list_frame(list(construct = construct, key = paste(table$rows$first[rows], item, sep = "\r"),
                     value = abs(value), lower = abs(value) - half, upper = abs(value) + half,
-                    sign = ifelse(value < 0, "negative (reverse-keyed)", "positive")))
+                    sign = ifelse(value < 0, "negative", "positive")))
   points$key <- factor(points$key, rev(points$key[order]))
   texts <- stats::setNames(text, paste(table$rows$first[rows], item, sep = "\r"))
   aes <- ggplot2::aes
@@ -61,8 +61,9 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
                         size = 2.6, stroke = 0.8) +
     ggplot2::facet_grid(rows = ggplot2::vars(.data$construct), scales = "free_y", space = "free_y",
                         switch = "y") +
-    ggplot2::scale_shape_manual(values = c(positive = 19, `negative (reverse-keyed)` = 21),
-                                name = NULL) +
+    ggplot2::scale_shape_manual(values = c(positive = 19, negative = 21), name = NULL,
+                                labels = c(positive = text_of("sign_positive"),
+                                           negative = text_of("sign_negative"))) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)),
                                 breaks = seq(0, 1, 0.2)) +

@@ -123,8 +123,9 @@ plot.orizzonte_plan <- function(x, ...) {
     ggplot2::facet_wrap(~parameter) +
     ggplot2::scale_x_continuous(breaks = unique(shown$n)) +
     ggplot2::coord_cartesian(ylim = c(0, 1)) +
-    ggplot2::labs(x = "cases", y = "power", title = paste0("Power: ", x$title),
-                  caption = text_of("data_sets_each_size", reps = format_count(x$reps),
+    ggplot2::labs(x = text_of("axis_cases"), y = text_of("axis_power"),
+                  title = paste0("Power: ", x$title),
+                  caption = text_of("data_sets_each_size_bands", reps = format_count(x$reps),
                                     goal = short_number(x$goal))) +
     figure_theme()
 }
@@ -187,7 +188,7 @@ plot.orizzonte_robustness <- function(x, ...) {
     ggplot2::scale_y_discrete(labels = function(text) {
       vapply(text, function(one) paste(strwrap(one, 40L), collapse = "\n"), "")
     }) +
-    ggplot2::labs(x = "estimate with its interval", y = NULL,
+    ggplot2::labs(x = text_of("estimate_with_its_interval"), y = NULL,
                   title = paste0("Robustness", if (!is.null(attr(x, "title")))
                     paste0(": ", attr(x, "title")))) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
@@ -217,7 +218,7 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
     ggplot2::geom_vline(data = marks, mapping = aes(xintercept = .data$estimate),
                         colour = palette_dusk[["amber"]], linewidth = 0.6) +
     ggplot2::facet_wrap(~parameter, scales = "free") +
-    ggplot2::labs(x = NULL, y = "replicates",
+    ggplot2::labs(x = NULL, y = text_of("axis_replicates"),
                   title = paste0("Replicates: ", x$fit$request$blueprint$title),
                   caption = text_of("line_estimate_ground_interval", level = 100 * x$asked$level,
                                     interval = interval_words[[x$asked$interval]])) +

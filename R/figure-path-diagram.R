@@ -82,7 +82,7 @@ check_page <- function(page) {
   if (is.numeric(page) && length(page) == 2L && all(is.finite(page)) && all(page >= 2) &&
       all(page <= 100)) return(invisible())
   abort("input", c(text_of("page_must_be_width"),
-                   i = text_of("such_page_c_10")))
+                   i = text_of("example_page")))
 }
 
 #' @export
@@ -205,7 +205,7 @@ diagram_captions <- function(fit, values, differs, grey) {
   chisq <- test_of(fit)$chisq
   df <- stats::df.residual(fit)
   after <- c(paste0("(", df, ") = ", format_fixed(chisq, 2L)), if (nzchar(kind)) kind,
-             "dashed: negative", if (grey) "grey: not significant at .05",
+             text_of("dashed_negative"), if (grey) text_of("grey_not_significant"),
              if (length(fit$layout$composites)) text_of("covariances_composites_items_not"),
              if (differs) text_of("amber_bold_differs_between"),
              if (!has_converged(fit)) "NOT CONVERGED" else if (nrow(improper_parts(fit)))

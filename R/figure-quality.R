@@ -105,7 +105,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
     ggplot2::scale_fill_manual(values = fill, breaks = names, name = NULL) +
     ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), expand = c(0, 0.005)) +
     ggplot2::labs(x = text_of("share_item_s_variance"), y = NULL,
-                  title = text_of("general_specific_3", title = x$title),
+                  title = text_of("general_specific_title", title = x$title),
                   caption = paste0(text_of("omega_hierarchical_all_items"), where, ": ",
                                    format_share(total$omega_hierarchical), collapse = "; ")) +
     figure_theme() +

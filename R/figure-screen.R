@@ -50,7 +50,7 @@ pattern_plot <- function(x) {
     ggplot2::scale_y_reverse(breaks = seq_len(count), labels = format_count(shown$rows),
                              expand = c(0, 0.5)) +
     ggplot2::scale_x_discrete(position = "top") +
-    ggplot2::labs(x = NULL, y = "rows", title = "Patterns of missing values",
+    ggplot2::labs(x = NULL, y = text_of("axis_rows"), title = text_of("patterns_of_missing_values"),
                   caption = text_of("rows_miss_nothing", whole = format_count(whole),
                                     rows = format_count(x$rows),
                                     count = if (nrow(p) > count) text_of("not_shown",
@@ -95,7 +95,7 @@ column_plot <- function(x, columns) {
     ggplot2::facet_wrap(~column, scales = "free") +
     ggplot2::scale_fill_manual(values = c(`as expected` = palette_dusk[["slate"]],
                                           `look at it` = palette_dusk[["amber"]]), guide = "none") +
-    ggplot2::labs(x = NULL, y = "rows", title = "Data screening",
+    ggplot2::labs(x = NULL, y = text_of("axis_rows"), title = text_of("data_screening"),
                   caption = text_of("columns_shown", rows = count_of(x$rows, "row"),
                                     missing = count_of(sum(missing), "missing value"),
                                     noted = if (length(noted))

@@ -24,7 +24,7 @@ add_texts(
   right_wrong_models = "Correctly specified and misspecified models: {title}",
   change_of = "{rung}: change of {index}",
   there_is_nothing_draw_no = "There is nothing to draw: no effect has a power.",
-  data_sets_each_size = paste0(
+  data_sets_each_size_bands = paste0(
     "{reps} data sets of each size; bands are 95 % Monte Carlo intervals, the line is a ",
     "power of {goal}."),
   how_far_parameters_move = "how far the parameters move without it",
@@ -35,7 +35,7 @@ add_texts(
   there_is_nothing_draw_no_number = "There is nothing to draw: no number varies.",
   was_not_bootstrapped_or = "{unknown} was not bootstrapped, or never varies.",
   page_must_be_width = "`page` must be a width and a height in inches, each from 2 to 100.",
-  such_page_c_10 = "Such as page = c(10, 6.25).",
+  example_page = "Such as page = c(10, 6.25).",
   raw_values_standardized_brackets = "raw values, standardized in brackets",
   covariances_composites_items_not = "covariances of composites' items not drawn",
   amber_bold_differs_between = "amber and bold: differs between groups, p < .05",
@@ -74,3 +74,26 @@ add_texts(
 add_texts(
   population_right = "correctly specified",
   population_misspecified = "misspecified")
+
+# Headings, captions and axes
+add_texts(
+  modification_index_root_scale = "modification index (root scale)",
+  expected_change_standardized = "expected change, standardized",
+  expected_score = "expected score",
+  axis_replicates = "replicates",
+  estimate_with_its_interval = "estimate with its interval",
+  axis_power = "power",
+  axis_cases = "cases",
+  data_screening = "Data screening",
+  axis_rows = "rows",
+  patterns_of_missing_values = "Patterns of missing values",
+  axis_revision = "revision")
+
+add_texts(
+  grey_not_significant = "grey: not significant at .05",
+  dashed_negative = "dashed: negative",
+  sign_negative = "negative (reverse-keyed)")
+
+add_texts(
+  chisq_difference_in_words = "the chi-square difference",
+  sign_positive = "positive")

@@ -49,7 +49,7 @@ plot.orizzonte_trail <- function(x, ...) {
         "acceptable"), name = "cut-off") +
     ggplot2::scale_x_continuous(breaks = breaks, limits = c(-0.3, max(x$revision) + 0.3)) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.08, 0.18))) +
-    ggplot2::labs(x = "revision", y = NULL,
+    ggplot2::labs(x = text_of("axis_revision"), y = NULL,
                   title = paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ",
                       attr(x, "title"))),
                   caption = paste(strwrap(paste(labels, collapse = ";  "), 120L),

@@ -143,8 +143,8 @@ remedies <- function(layout, counts, lacking) {
   for (scale in layout$scales) {
     if (scale$composite) next
     if (scale$kind == "given" && all(is.na(layout$rows$fixed[c(scale$loadings, scale$variance)]))) {
-      add(scale$construct, text_of("has_no_scale_remove"), layout$rows$parameter[scale$variance],
-          text_of("or_fix_one_loadings"))
+      add(text_of("construct_without_scale", construct = scale$construct,
+                  variance = layout$rows$parameter[scale$variance]))
     }
     items <- layout$rows$second[scale$loadings]
     linked <- any(layout$rows$kind %in% c("effect", "covariance", "loading") &
@@ -228,7 +228,7 @@ print.orizzonte_identification <- function(x, ...) {
     put_lines(text_of("identified_rank_is_full", rank = x$rank,
                       with_data = if (!x$with_data) text_of("at_made_up_moments")))
     if (length(x$notes))
-      put_lines("Resting on little", wrap_lines(paste0("- ", x$notes), 2L, 4L))
+      put_lines(text_of("resting_on_little"), wrap_lines(paste0("- ", x$notes), 2L, 4L))
     put_lines("", next_step("fit_blueprint"))
     return(invisible(x))
   }
@@ -242,6 +242,6 @@ print.orizzonte_identification <- function(x, ...) {
     put_lines(text_of("these_trade_off_against_each"),
               paste0("  ", x$trading))
   }
-  put_lines("What would help", wrap_lines(paste0("- ", x$remedies), 2L, 4L))
+  put_lines(text_of("what_would_help"), wrap_lines(paste0("- ", x$remedies), 2L, 4L))
   invisible(x)
 }

@@ -34,7 +34,7 @@ negative_parts <- function(view) {
   trouble_rows(address, view$eta[at],
                text_of("a_negative", address = address, at = format_number(view$eta[at]),
                        at_2 = rows$meaning[at],
-                       at_3 = ifelse(rows$meaning[at] != "variance", ", so R\u00b2 is above 1",
+                       at_3 = ifelse(rows$meaning[at] != "variance", text_of("r_squared_above_one"),
                                      "")))
 }
 
@@ -55,7 +55,7 @@ construct_parts <- function(view) {
     address <- address_format("correlation", first, second,
                               shown_group(layout, rep(view$group, length(r))))
     return(trouble_rows(address, r,
-                        text_of("correlation_is_beyond_1", first = first, second = second,
+                        text_of("correlation_beyond_one", first = first, second = second,
                                 where = where, value = format_fixed(r))))
   }
   lowest <- smallest_eigenvalue(correlation)

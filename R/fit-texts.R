@@ -17,8 +17,8 @@ add_texts(
   model_is_not_identified = "The model is not identified: {lacking} than the data can determine.",
   these_trade_off_against =
     "These trade off against each other without changing the fit: {trading}.",
-  has_no_scale_remove = " has no scale: remove relax(",
-  or_fix_one_loadings = "), or fix one of its loadings.",
+  construct_without_scale =
+    "{construct} has no scale: remove relax({variance}), or fix one of its loadings.",
   has_one_item_fix = " has one item: fix its residual variance, such as restrict(",
   has_two_items_nothing = paste0(
     " has two items and nothing else to go by: make its loadings equal, add an item, or link ",
@@ -44,7 +44,7 @@ add_texts(
   not_identified_rank_is = "NOT IDENTIFIED: the rank is {rank}, {lacking} too many.",
   these_trade_off_against_each = "These trade off against each other without changing the fit",
   a_negative = "{address} = {at}: a negative {at_2}{at_3}",
-  correlation_is_beyond_1 = "the correlation of {first} and {second}{where} is {value}, beyond 1",
+  correlation_beyond_one = "the correlation of {first} and {second}{where} is {value}, beyond 1",
   covariance_matrix_constructs_is =
     "the covariance matrix of the constructs{where} is not positive semi-definite",
   covariance_matrix_residuals_is =
@@ -86,7 +86,6 @@ add_texts(
     "across them), and the data are correlations: \u03c7\u00b2, fit indices and standard ",
     "errors are not valid. Give covariances, or standard deviations beside the correlations."),
   fit_has = "The fit has {fit}.",
-  numbers_cannot_be_trusted = "Its numbers cannot be trusted; print(fit) shows what the data say,",
   solution_is_improper = "The solution is improper.",
   look_before_reading_any =
     "Look at this before reading any estimate; {instruction} tries remedies.",
@@ -99,3 +98,19 @@ add_texts(
   if_it_is = ": if it is",
   if_all_are = ": if all of them are",
   at_made_up_moments = " at made-up moments; give the data to be sure")
+
+# Headings, captions and axes
+add_texts(
+  what_would_help = "What would help",
+  resting_on_little = "Resting on little")
+
+add_texts(
+  to_different_variables = "to different variables",
+  to_different_groups = "to different groups",
+  unnamed_argument = "an unnamed argument",
+  r_squared_above_one = ", so R\u00b2 is above 1")
+
+add_texts(
+  numbers_cannot_be_trusted = paste0(
+    "Its numbers cannot be trusted; print(fit) shows what the data say, {instruction} tries ",
+    "remedies."))

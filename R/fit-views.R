@@ -36,7 +36,7 @@ bind_frames <- function(parts) {
 same_rows <- function(a, b) is.null(rows_apart(a, b))
 
 rows_apart <- function(a, b) {
-  if (!setequal(a$layout$groups, b$layout$groups)) return("to different groups")
+  if (!setequal(a$layout$groups, b$layout$groups)) return(text_of("to_different_groups"))
   if (a$request$incomplete != b$request$incomplete &&
       (is_incomplete(a$sample) || is_incomplete(b$sample)))
     return(text_of("incomplete_rows_one_case"))
@@ -56,7 +56,7 @@ rows_apart <- function(a, b) {
 
 # `one`, `other`: the moments of the same variables.
 moments_apart <- function(part, other_part, one, other) {
-  if (!setequal(part$observed, other_part$observed)) return("to different variables")
+  if (!setequal(part$observed, other_part$observed)) return(text_of("to_different_variables"))
   at <- match(part$observed, other_part$observed)
   s <- unname(one$covariance)
   t <- unname(other$covariance[at, at])

@@ -294,7 +294,7 @@ refit_changes <- function(quosures) {
   given <- names(quosures)
   unknown <- setdiff(given, known)
   if (length(unknown)) {
-    what <- if (nzchar(unknown[1L])) paste0("`", unknown[1L], "`") else "an unnamed argument"
+    what <- if (nzchar(unknown[1L])) paste0("`", unknown[1L], "`") else text_of("unnamed_argument")
     abort("input", c(text_of("refit_does_not_know", what = what),
                      if (nzchar(unknown[1L])) did_you_mean(unknown[1L], known),
                      i = text_of("it_changes", known = enumerate(known))))
@@ -379,10 +379,8 @@ unit_note <- function(fit) {
 warn_about <- function(fit) {
   if (!has_converged(fit)) {
     warn("convergence", c(text_of("fit_has", fit = fit_status(fit)),
-                          i = paste(
-                            text_of("numbers_cannot_be_trusted"),
-                                    instruction("rescue"),
-                                    "tries remedies.")))
+                          i = text_of("numbers_cannot_be_trusted",
+                                      instruction = instruction("rescue"))))
     return(invisible())
   }
   improper <- improper_parts(fit)

@@ -27,7 +27,7 @@ compare_groups <- function(fit, kinds = NULL, ...) {
   check_grouped(fit$layout)
   unknown <- setdiff(kinds, names(address_kinds))
   if (length(unknown)) {
-    abort("input", c(text_of("there_is_no_kind_5", kind = quoted(unknown[1L])),
+    abort("input", c(text_of("no_such_kind", kind = quoted(unknown[1L])),
                      did_you_mean(unknown[1L], names(address_kinds))))
   }
   rows <- fit$layout$rows

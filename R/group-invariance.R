@@ -135,7 +135,8 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   if (length(own))
     say(text_of("held_equal_every_rung"), enumerate(unique(own)), ".")
   stated <- stated_by(request, sample)
-  fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over), "Rungs")
+  fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over),
+                    text_of("head_rungs"))
   ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
   trouble <- ladder_trouble(ladder)
   if (length(trouble)) {
@@ -155,7 +156,7 @@ ladder_places <- function(bp, over, grouped) {
                      i = text_of("name_grouping_column_column_or")))
   if (over != "groups" && !several)
     abort("input", c(text_of("blueprint_has_no_constructs"),
-                     i = text_of("declare_them_repeated_4")))
+                     i = text_of("declare_them_repeated")))
   over
 }
 
@@ -165,7 +166,7 @@ rungs_in_order <- function(rungs) {
   asked <- unique(rungs)
   if (!"configural" %in% asked) say(text_of("configural_rung_is_fitted"))
   if (!identical(intersect(ordered, asked), asked))
-    say("Rungs in their order: ", enumerate(ordered), ".")
+    say(text_of("rungs_in_order", rungs = enumerate(ordered)))
   ordered
 }
 

@@ -85,14 +85,14 @@ format_equalities <- function(x) {
     c(text_of("single_equalities_rung_leading", rung = rung),
       format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
       if (more > 0L)
-        text_of("and_more_3", more = more, instruction = instruction("see_details")), "")
+        text_of("and_more_then", more = more, instruction = instruction("see_details")), "")
   }))
 }
 
 format_ladder <- function(x) {
   columns <- ladder_columns(x)
   trouble <- ladder_trouble(x)
-  c(heading(paste0("Invariance", over_words[[x$over]], ": ", x$title)),
+  c(heading(text_of(paste0("ladder_over_", x$over), title = x$title)),
     format_sample(x$fits[[1L]], parameters = FALSE),
     format_inference(x$fits[[1L]]), "",
     format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
@@ -105,8 +105,6 @@ format_ladder <- function(x) {
     if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
     wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
 }
-
-over_words <- c(groups = "", times = " over times", both = " over groups and times")
 
 # The next step mends what stands in the way, the lowest rung first.
 ladder_next <- function(x) {

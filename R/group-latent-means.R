@@ -221,11 +221,13 @@ latent_mean_note <- function(x) {
   counts <- text_of("of_intercepts", partial = names(held)[partial], partial_2 = held[partial],
                     partial_3 = attr(x, "items")[partial])
   left <- attr(x, "left")
-  text_of("std_standard_deviations_construct", attr = if (attr(x, "standardize") == "pooled")
-         "pooled" else "in the reference group", attr_2 = if (isTRUE(attr(x, "over")[["times"]])) {
-           if (attr(x, "standardize") == "pooled") text_of("pooled_over_times") else
-             text_of("first_time_reference")
-         }, partial = if (any(partial)) text_of("partly_held", counts = enumerate(counts)),
+  pooled <- attr(x, "standardize") == "pooled"
+  over_times <- isTRUE(attr(x, "over")[["times"]])
+  text_of("std_standard_deviations_construct",
+          attr = if (pooled) "pooled" else text_of("in_reference_group"),
+          attr_2 = if (over_times) text_of(if (pooled) "pooled_over_times" else
+                                             "first_time_reference"),
+          partial = if (any(partial)) text_of("partly_held", counts = enumerate(counts)),
           left = if (length(left)) text_of("not_compared_since_what", left = enumerate(left),
                                            left_2 = if (length(left) == 1L) "it" else "them"))
 }
@@ -235,8 +237,8 @@ compared_words <- function(x) {
   over <- attr(x, "over") %||% c(groups = TRUE, times = FALSE)
   reference <- attr(x, "reference")
   against <- c(if (over[["groups"]] && !is.null(reference)) reference,
-               if (over[["times"]]) "the first time")
-  if (length(against)) text_of("against_2", against = enumerate(against))
+               if (over[["times"]]) text_of("the_first_time"))
+  if (length(against)) text_of("compared_against", against = enumerate(against))
 }
 
 # What the held intercepts of released loadings do to the differences, where they do anything.

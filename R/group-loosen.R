@@ -198,7 +198,8 @@ loosened_reading <- function(x) {
   count <- length(unique(x$released$step))
   if (x$holds) {
     text_of("rung_meets",
-            count = if (count) paste(count_of(count, "release"), "") else "nothing released ",
+            count = if (count) paste(count_of(count, "release"),
+                                     "") else text_of("nothing_released"),
             rung = x$rung, told = told)
   } else {
     text_of("rung_does_not_meet", rung = x$rung, told = told,
@@ -215,12 +216,12 @@ as.data.frame.orizzonte_loosened <- function(x, ...) x$released
 print.orizzonte_loosened <- function(x, ...) {
   put_lines(heading(text_of("loosened_rung", rung = x$rung, title = x$fit$request$blueprint$title)))
   if (nrow(x$released)) {
-    put_lines("Released, in this order",
+    put_lines(text_of("released_in_this_order"),
               format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),
               format_wordings(x$released$parameter, all_wordings(x$fit)), "")
   }
   put_lines(wrap_lines(loosened_reading(x)), "")
-  put_lines(next_step("use_loosened", more = if (!is.null(comparable_rung(x$ladder)))
-    ", latent_means(loosened$ladder)" else ""))
+  with_means <- !is.null(comparable_rung(x$ladder))
+  put_lines(next_step(if (with_means) "use_loosened_with_means" else "use_loosened"))
   invisible(x)
 }

@@ -48,7 +48,7 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
   of <- vapply(places, `[[`, "", "item")
   rows <- unlist(each_told(intersect(items, of), function(item) {
     item_differences(fit, item, places[of == item])
-  }, "Items freed"), recursive = FALSE)
+  }, text_of("items_freed")), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
   out <- list_frame_class(columns, "orizzonte_noninvariance")
   structure(out, reference = groups[1L], title = fit$request$blueprint$title,

@@ -102,7 +102,9 @@ add_instructions(
   rescue_rung = instruct(
     "summary({fit}) to see what is wrong, rescue() with the same groups", "rescue",
     purpose = "to try the usual remedies"),
-  use_loosened = instruct("trail(loosened$fit), loosened$ladder{more}"))
+  use_loosened = instruct("trail(loosened$fit), loosened$ladder"),
+  use_loosened_with_means =
+    instruct("trail(loosened$fit), loosened$ladder, latent_means(loosened$ladder)"))
 
 add_texts(
   groups_side_side = "Groups side by side: {attr}",
@@ -130,7 +132,7 @@ add_texts(
     "first rung fits with CFI of at least {cfi} and RMSEA of at most {rmsea}."),
   single_equalities_rung_leading =
     "Single equality constraints of the {rung} rung, the largest first",
-  and_more_3 = "  and {more} more: {instruction}",
+  and_more_then = "  and {more} more: {instruction}",
   each_group = "\u03c7\u00b2 of each group{request}",
   means_constructs_can_be =
     "Means of constructs can be compared only when intercepts are held across groups.",
@@ -144,7 +146,7 @@ add_texts(
   not_compared_since_what = " Not compared: {left}, since what measures {left_2} is not held here.",
   std_standard_deviations_construct =
     "std.: in standard deviations of the construct {attr}{attr_2}.{partial}{left}",
-  against_2 = ", against {against}",
+  compared_against = ", against {against}",
   instead_of = "{construct}{group} {difference_freed} instead of {difference}",
   freed_well = "Freed as well: {moved}.",
   held_though_loading_is = "Held though the loading is not: {parameter}. {moved}",
@@ -175,3 +177,22 @@ add_texts(
   pooled_over_times = " (of both times, where times are compared)",
   first_time_reference = " (at the first time, where times are compared)",
   nothing_changes_when_freed = "Freed as well, no difference changes to speak of.")
+
+# Headings, captions and axes
+add_texts(
+  head_rungs = "Rungs",
+  released_in_this_order = "Released, in this order",
+  items_freed = "Items freed")
+
+add_texts(
+  the_first_time = "the first time",
+  in_reference_group = "in the reference group")
+
+add_texts(
+  rungs_in_order = "Rungs in their order: {rungs}.",
+  nothing_released = "nothing released ")
+
+add_texts(
+  ladder_over_groups = "Invariance: {title}",
+  ladder_over_times = "Invariance over times: {title}",
+  ladder_over_both = "Invariance over groups and times: {title}")

@@ -29,9 +29,9 @@ quality_verdicts <- function(x) {
 apart_from_others <- function(x, row) {
   own <- pairs_of(x, row$construct, row$group)
   if (is.null(own)) return(character())
-  c(if (isTRUE(row$largest_shared > row$ave)) "shared variance",
+  c(if (isTRUE(row$largest_shared > row$ave)) text_of("short_shared_variance"),
     if (any(own$htmt > x$criteria$htmt[2L], na.rm = TRUE)) "HTMT",
-    if (any(own$p_below_one >= x$criteria$significance, na.rm = TRUE)) "correlation not below 1")
+    if (any(own$p_below_one >= x$criteria$significance, na.rm = TRUE)) text_of("short_correlation"))
 }
 
 pairs_of <- function(x, construct, group) {
@@ -106,7 +106,7 @@ discriminant_sentences <- function(x) {
       if (isTRUE(pair$p_below_one >= x$criteria$significance))
         text_of("their_correlation_is_not", correlation = format_share(pair$correlation),
                 p_below_one = p_clause(pair$p_below_one)))
-    if (length(said)) text_of("and_2", first = pair$first, second = pair$second, where = where,
+    if (length(said)) text_of("pair_said", first = pair$first, second = pair$second, where = where,
                               said = paste(said, collapse = "; "))
   }))
 }
@@ -136,7 +136,7 @@ quality_columns <- function(x) {
 #' @export
 print.orizzonte_quality <- function(x, ...) {
   check_whole(x, c("table", "loadings", "criteria", "asked"), "construct_quality(fit)")
-  put_lines(heading(text_of("quality_measures_3", title = x$title)), format_quality(x))
+  put_lines(heading(text_of("quality_measures", title = x$title)), format_quality(x))
   invisible(x)
 }
 
@@ -148,7 +148,7 @@ format_quality <- function(x) {
     format_table(columns, right, spare = c("alpha std.", names(columns)[6L], "p equal", "with",
                                            "items", names(columns)[4L])),
     "", if (length(sentences))
-      c("What to look at", wrap_lines(paste0("- ", sentences), 2L, 4L)) else
+      c(text_of("what_to_look_at"), wrap_lines(paste0("- ", sentences), 2L, 4L)) else
       text_of("no_construct_falls_short"),
     format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
 }

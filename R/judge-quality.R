@@ -90,7 +90,7 @@ construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "s
   check_same_bootstrap(bootstrap, fit, "construct_quality")
   if (!has_values(fit))
     abort("convergence", c(text_of("there_are_no_estimates"),
-                           x = text_of("fit_has_3", fit = fit_status(fit))))
+                           x = text_of("fit_has_groups", fit = fit_status(fit))))
   views <- group_views(fit)
   judged <- lapply(views, judged_constructs)
   if (all(lengths(lapply(judged, `[[`, "names")) == 0L))

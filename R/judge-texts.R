@@ -51,8 +51,7 @@ add_texts(
   htmt_is_above = "HTMT {htmt} is above {htmt_2}",
   their_correlation_is_not =
     "their correlation of {correlation} is not significantly below 1 (p {p_below_one})",
-  and_2 = "{first} and {second}{where}: {said}.",
-  quality_measures_3 = "Quality of the measures: {title}",
+  pair_said = "{first} and {second}{where}: {said}.",
   no_construct_falls_short = "All constructs meet the criteria.",
   without_single_items_refitted =
     "If item deleted (refitted; models of different variables are not nested)",
@@ -74,7 +73,7 @@ add_texts(
     "squared correlation. Good, acceptable: omega {reliability}, {reliability_2}; AVE {ave}, ",
     "{ave_2}; HTMT up to {htmt}, {htmt_2}.{form}"),
   there_are_no_estimates = "There are no estimates to judge.",
-  fit_has_3 = "This fit has {fit}.",
+  fit_has_groups = "This fit has {fit}.",
   model_has_no_constructs = "The model has no constructs that can be judged as measures.",
   add_construct_bp_name = "Add construct(.bp, name, reflected_in = items) to the blueprint.",
   alpha_ratios_come_from =
@@ -87,10 +86,10 @@ add_texts(
   bootstrap_holds_nothing_construct =
     "This bootstrap contains none of the values of construct_quality().",
   make_one_what_construct = "Make one with what = construct_quality.",
-  general_specific_3 = "General and specific: {title}",
+  general_specific_title = "General and specific: {title}",
   shares_each_item_s = "Shares of each item's variance",
   specific_holds_what_other = " Specific holds what other constructs load on {outside}.",
-  general_specific_residual_1 = paste0(
+  general_specific_legend = paste0(
     "general + specific + residual = 1. omega: general and specific in the variance of the ",
     "sum; omega hierarchical: of all items the general part, of a specific factor's items ",
     "its own part. Uncontaminated correlations (pairs of items in no common part): ",
@@ -115,3 +114,13 @@ add_texts(
   unjudged_growth = "describes change: some of its loadings are fixed at 0",
   unjudged_unmeasured = "nothing reflects it",
   equal_loadings_tested = " (p equal: the test of that)")
+
+# Headings, captions and axes
+add_texts(
+  items_left_out = "Items left out")
+
+add_texts(
+  what_to_look_at = "What to look at",
+  short_correlation = "correlation not below 1",
+  short_shared_variance = "shared variance",
+  unknown_part = "an unknown part")

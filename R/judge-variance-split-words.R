@@ -28,13 +28,13 @@ split_reading <- function(x) {
 }
 
 percent_words <- function(share) {
-  if (is.na(share)) "an unknown part" else paste0(round(100 * share), " %")
+  if (is.na(share)) text_of("unknown_part") else paste0(round(100 * share), " %")
 }
 
 #' @export
 print.orizzonte_variance_split <- function(x, ...) {
   check_whole(x, c("items", "scores", "contamination", "reading"), "variance_split(fit)")
-  put_lines(heading(text_of("general_specific_3", title = x$title)), format_split(x))
+  put_lines(heading(text_of("general_specific_title", title = x$title)), format_split(x))
   invisible(x)
 }
 
@@ -44,10 +44,10 @@ format_split <- function(x) {
   free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
   c(status_caution(x$status),
     text_of("shares_each_item_s"), format_table(columns$items, !text(columns$items)), "",
-    "What scores would measure",
+    text_of("what_scores_would_measure"),
     format_table(columns$scores, !text(columns$scores), spare = "interval"), "",
     unlist(lapply(x$reading, wrap_lines)), "",
-    wrap_lines(text_of("general_specific_residual_1", free = enumerate(free),
+    wrap_lines(text_of("general_specific_legend", free = enumerate(free),
                        outside = if (length(x$outside)) text_of("specific_holds_what_other",
                            outside = enumerate(x$outside))),
       0L),

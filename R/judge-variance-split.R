@@ -61,7 +61,7 @@ variance_split <- function(fit, general = NULL, level = 0.95, ...) {
   check_level(level)
   if (!has_values(fit))
     abort("convergence", c(text_of("there_are_no_estimates_split"),
-                           x = text_of("fit_has_3", fit = fit_status(fit))))
+                           x = text_of("fit_has_groups", fit = fit_status(fit))))
   views <- group_views(fit)
   name <- general_construct(views[[1L]], general)
   parts <- lapply(views, view_split, name = name, level = level)

@@ -59,7 +59,7 @@ compile_constraint <- function(restriction, layout, scope = NULL) {
     found <- restricted_rows(text, layout, scope)
     if (length(found) != 1L)
       abort("restriction",
-            text_of("is_not_one_parameter", value = text,
+            text_of("is_not_one_parameter_in", value = text,
                     restriction = format_restriction(restriction)))
     found
   }, 0L, USE.NAMES = FALSE)

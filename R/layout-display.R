@@ -64,32 +64,31 @@ group_assumptions <- function(layout, bp) {
   named <- function(at) enumerate(rows$first[at], most = 12L)
   residual <- which(rows$meaning == "residual variance")
   if (length(residual)) {
-    add("residual variances of ", count_of(length(residual), "observed variable"), ": ",
-        named(residual))
+    add(text_of("residual_variances_of", count = length(residual), names = named(residual)))
   }
   disturbance <- which(rows$meaning == "disturbance variance")
-  if (length(disturbance)) add("disturbances of ", named(disturbance))
+  if (length(disturbance)) add(text_of("disturbances_of", names = named(disturbance)))
   residuals <- which(rows$kind == "covariance" & rows$assumed &
                        rows$meaning == "residual covariance")
   if (length(residuals)) {
-    add(text_of("residuals_same_item_covary"),
-        enumerate(address_format("covariance", rows$first[residuals], rows$second[residuals]),
-                  most = 8L))
+    pairs <- address_format("covariance", rows$first[residuals], rows$second[residuals])
+    add(text_of("residuals_same_item_covary", pairs = enumerate(pairs, most = 8L)))
   }
   covariances <- which(rows$kind == "covariance" & rows$assumed &
                          rows$meaning != "residual covariance")
   if (length(covariances)) {
     among <- unique(c(rbind(rows$first[covariances], rows$second[covariances])))
-    count <- if (length(covariances) == 1L) "the covariance of " else
-      text_of("covariances_among", covariances = length(covariances))
-    add(count, enumerate(among, most = 12L), " (nothing points at them)")
+    add(text_of(if (length(covariances) == 1L) "covariance_of_exogenous" else
+                  "covariances_of_exogenous", covariances = length(covariances),
+                names = enumerate(among, most = 12L)))
   }
   free <- which(rows$kind == "intercept" & is.na(rows$fixed))
   if (length(free)) {
-    add("free intercepts of ", count_of(length(free), "observed variable"),
-        if (length(layout$constructs)) text_of("means_constructs_fixed_0"))
+    add(text_of("free_intercepts_of", count = length(free),
+                means = if (length(layout$constructs)) text_of("construct_means_fixed_at_zero")
+                  else ""))
   }
-  for (name in layout$composites) add(name, text_of("is_composed_items_without"))
+  for (name in layout$composites) add(text_of("composite_without_disturbance", construct = name))
   lines <- c(lines, unlist(lapply(layout$scales, scale_sentence, rows = rows)))
   outcomes <- unique(bp$effects$to)
   pairs <- if (length(outcomes) > 1L) utils::combn(outcomes, 2L) else matrix(character(), 2L)
@@ -110,20 +109,21 @@ covary_advice <- function(layout, pairs) {
   free <- is.na(rows$fixed) & rows$family != parameter_families[["mean"]]
   left <- p * (p + 1) / 2 - length(unique(rows$class[free]))
   if (!any(apart) || left < sum(apart)) return("")
-  if (all(apart)) return("; free them with covary()")
+  if (all(apart)) return(text_of("free_with_covary"))
   text_of("covary_can_free_those",
-          apart = enumerate(text_of("and_3", apart = pairs[1L, apart], apart_2 = pairs[2L, apart]),
+          apart = enumerate(text_of("two_of", apart = pairs[1L, apart], apart_2 = pairs[2L, apart]),
                             most = 3L))
 }
 
 scale_sentence <- function(scale, rows) {
   plain <- function(at) address_format(rows$kind[at], rows$first[at], rows$second[at])
   switch(scale$kind,
-    marker = text_of("scale_1", construct = scale$construct, marker = plain(scale$marker)),
-    unit = text_of("scale_1_3", construct = scale$construct, variance = plain(scale$variance),
+    marker = text_of("scale_by_marker", construct = scale$construct, marker = plain(scale$marker)),
+    unit = text_of("scale_by_variance", construct = scale$construct,
+                   variance = plain(scale$variance),
                    variance_2 = if (rows$meaning[scale$variance] == "disturbance variance")
-                     " (its disturbance)"),
-    average = text_of("scale_loadings_average_1", construct = scale$construct,
+                     text_of("its_disturbance")),
+    average = text_of("scale_by_average", construct = scale$construct,
                       loadings = length(scale$loadings)),
     given = text_of("scale_from_values_you", construct = scale$construct))
 }

@@ -126,10 +126,10 @@ hold_rows <- function(layout, hold, differ, key, mark) {
 free_means <- function(layout) {
   if (!layout$means) return(layout)
   for (g in seq_along(layout$groups)[-1L])
-    layout <- free_means_of(layout, g, layout$rows$over_groups, NULL, "in every group")
+    layout <- free_means_of(layout, g, layout$rows$over_groups, NULL, text_of("in_every_group"))
   times <- sort(unique(layout$rows$time[layout$rows$over_times]))
   for (g in seq_along(layout$groups)) for (time in times[-1L])
-    layout <- free_means_of(layout, g, layout$rows$over_times, time, "at every time")
+    layout <- free_means_of(layout, g, layout$rows$over_times, time, text_of("at_every_time"))
   layout
 }
 

@@ -104,7 +104,7 @@ marker_of <- function(name, loadings, composite, item, rows) {
   if (usable) return(marker)
   abort("restriction", c(text_of("construct_has_no_left", name = quoted(name),
                                  composite = if (composite) "weight" else "loading"),
-                         i = text_of("fix_one_loading_1")))
+                         i = text_of("fix_a_loading_or_unit")))
 }
 
 # entry = K theta + k as triplets; `parameters` names the free ones by the address of their first

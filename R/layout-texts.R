@@ -13,7 +13,7 @@ add_texts(
   claim = "claim {claims}: {claims_2}",
   trail_see_trail_blueprint = "trail: {revision}; see trail(blueprint)",
   left_out_since_follows = "Left out, since it follows from the other restrictions: {value}.",
-  is_not_one_parameter = "{value} in {restriction} is not one parameter.",
+  is_not_one_parameter_in = "{value} in {restriction} is not one parameter.",
   restrictions_contradict_each_other = "Restrictions contradict each other.",
   cannot_hold = "{text} cannot hold: {rows}.",
   no_times_nothing_is = "no times: nothing is held equal over them",
@@ -23,16 +23,13 @@ add_texts(
     "variances free outside {groups}, since loadings are held: {later}",
   variances_free_after_first =
     "variances free after the first time, since loadings are held: {later}",
-  residuals_same_item_covary = "residuals of the same item covary over times: ",
-  covariances_among = "{covariances} covariances among ",
-  means_constructs_fixed_0 = "; means of constructs fixed at 0 unless stated",
-  is_composed_items_without = " is composed of its items, without a disturbance",
+  construct_means_fixed_at_zero = "; means of constructs fixed at 0 unless stated",
   covariances_among_disturbances = "covariances among the disturbances of {outcomes}{drop}",
-  and_3 = "{apart} and {apart_2}",
+  two_of = "{apart} and {apart_2}",
   covary_can_free_those = "; covary() can free those of {apart}",
-  scale_1 = "scale of {construct}: {marker} = 1",
-  scale_1_3 = "scale of {construct}: {variance} = 1{variance_2}",
-  scale_loadings_average_1 = "scale of {construct}: its {loadings} loadings average 1",
+  scale_by_marker = "scale of {construct}: {marker} = 1",
+  scale_by_variance = "scale of {construct}: {variance} = 1{variance_2}",
+  scale_by_average = "scale of {construct}: its {loadings} loadings average 1",
   scale_from_values_you = "scale of {construct}: from the values you fixed",
   is_not_variable_model = "{unknown} in {value} is not a variable of the model.",
   means_nothing_there_is =
@@ -44,7 +41,7 @@ add_texts(
   mean_stays_0_loadings =
     "mean[{name}] stays 0 {where}: the loadings cannot tell it from the other means.",
   construct_has_no_left = "Construct {name} has no {composite} left to carry its scale.",
-  fix_one_loading_1 = "Fix one loading at 1, or use scale = \"unit\".",
+  fix_a_loading_or_unit = "Fix one loading at 1, or use scale = \"unit\".",
   means_are_0_intercepts = paste0(
     "The means of {parts} are 0 and the intercepts of their items free, so that the curve of ",
     "the means is not modelled. For a growth model: restrict(intercept[c({items})] == 0) and ",
@@ -72,3 +69,20 @@ add_texts(
   covariances_only_intercepts_add = "  (covariances only; intercepts add as many moments)",
   moments_free_parameters_freedom =
     "{moments} moments - {parameters} free parameters{equations} = {df} of freedom")
+
+add_texts(
+  residual_variances_of = "residual variances of {count} observed variable{?s}: {names}",
+  disturbances_of = "disturbances of {names}",
+  residuals_same_item_covary = "residuals of the same item covary over times: {pairs}",
+  covariance_of_exogenous = "the covariance of {names} (nothing points at them)",
+  covariances_of_exogenous = "{covariances} covariances among {names} (nothing points at them)",
+  free_intercepts_of = "free intercepts of {count} observed variable{?s}{means}",
+  composite_without_disturbance = "{construct} is composed of its items, without a disturbance",
+  free_with_covary = "; free them with covary()")
+
+add_texts(
+  at_every_time = "at every time",
+  in_every_group = "in every group")
+
+add_texts(
+  its_disturbance = " (its disturbance)")

@@ -9,7 +9,7 @@ print.orizzonte_bootstrap <- function(x, ...) {
 
 format_bootstrap <- function(x) {
   columns <- bootstrap_columns(bootstrap_table(x), x$asked)
-  c(heading("Bootstrap"), wrap_lines(bootstrap_words(x)), "",
+  c(heading(text_of("head_bootstrap")), wrap_lines(bootstrap_words(x)), "",
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
                  spare = c("used", "bias", "p")),
     "", wrap_lines(claim_shares(x)), bootstrap_next(x))
@@ -27,7 +27,7 @@ bootstrap_columns <- function(table, asked) {
   standard <- inner != table$parameter
   rows <- which(!standard | !inner %in% table$parameter[!standard])
   at <- match(inner[rows], ifelse(standard, inner, NA))
-  percent <- text_of("interval_2", level = format(100 * asked$level))
+  percent <- text_of("interval_title", level = format(100 * asked$level))
   alone <- standard[rows]
   out <- list(parameter = inner[rows],
               estimate = ifelse(alone, "", format_number(table$estimate[rows])),
@@ -50,8 +50,9 @@ bootstrap_words <- function(x) {
   asked <- x$asked
   lost <- sum(x$status != 0L)
   drawn <- if (asked$draw == "model") text_of("normal_data_from_fitted") else
-    text_of("of_the_cases", sample = if (!is.na(count_clusters(x$fit$sample))) " by whole clusters",
-            groups = if (length(x$fit$layout$groups) > 1L) " within groups")
+    text_of("of_the_cases",
+            sample = if (!is.na(count_clusters(x$fit$sample))) text_of("by_whole_clusters"),
+            groups = if (length(x$fit$layout$groups) > 1L) text_of("within_groups"))
   c(text_of("replicates_seed_intervals_are", reps = format_count(asked$reps), drawn = drawn,
             seed = asked$seed, level = 100 * asked$level,
             interval = interval_words[[asked$interval]]),

@@ -91,7 +91,7 @@ check_bootstrap <- function(fit, verb, draw = "cases") {
   check_converged(fit, verb)
   if (has_raw_data(fit$sample) || draw == "model") return(invisible())
   abort("data", c(text_of("draws_cases_again_fit", verb = verb),
-                  i = text_of("fit_data_themselves",
+                  i = text_of("fit_data_themselves_with",
                               verb = if (verb == "bootstrap_fit") text_of("or_draw_from_model"))))
 }
 

@@ -131,8 +131,8 @@ kept_chunks <- function(folder, job, work) {
     if (any(numbers %in% taken)) next
     found <- read_part(folder, part)
     if (is.null(found)) {
-      say("The replicates ", part$first, " to ", part$first + part$count - 1L, " are computed ",
-          "again: ", file.path(folder, part$path), text_of("is_missing_or_was"))
+      say(text_of("replicates_computed_again", first = part$first,
+                  last = part$first + part$count - 1L, file = file.path(folder, part$path)))
       next
     }
     taken <- c(taken, numbers)
@@ -159,10 +159,10 @@ part_of_line <- function(line) {
   checked_entries(list(x))
   whole <- function(v) is.numeric(v) && length(v) == 1L && v == round(v) && v >= 1 && v <= 1e7
   if (!whole(x$first) || !whole(x$count) || !is.character(x$mark))
-    refuse_plain("a part without replicates")
+    refuse_plain(text_of("a_part_without_replicates"))
   x[c("first", "count")] <- lapply(x[c("first", "count")], as.integer)
   if (!identical(x$path, part_name(x$mark, x$first,
-                                   x$count))) refuse_plain("a part of another name")
+                                   x$count))) refuse_plain(text_of("a_part_of_another_name"))
   x
 }
 

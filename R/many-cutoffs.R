@@ -68,7 +68,7 @@ cutoff_tests <- function(x) {
     check_fit(x, "model_cutoffs")
     check_converged(x, "model_cutoffs")
     if (test_of(x)$df == 0)
-      abort("input", c(text_of("model_is_saturated_df_0"),
+      abort("input", c(text_of("saturated_no_cutoff"),
                        i = text_of("test_single_parameters_instead")))
     return(list(model = list(small = x, large = NULL)))
   }

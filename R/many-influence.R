@@ -37,7 +37,7 @@ influence.orizzonte_fit <- function(model, top = 5, ...) {
   check_count(top, "`top`", 0, 1e4)
   if (!has_raw_data(model$sample))
     abort("data", c(text_of("influence_looks_single_cases"),
-                    i = text_of("fit_data_themselves_4")))
+                    i = text_of("fit_data_themselves")))
   found <- one_step_changes(model)
   order <- order(-found$distance)
   table <- list_frame(found[setdiff(names(found), "changes")])[order, ]
@@ -214,7 +214,7 @@ format_influence <- function(x) {
                       "moves most", "by (se)", "really ")
   columns <- Filter(Negate(is.null), columns)
   left <- !names(columns) %in% c(unit, "group", "moves most")
-  c(heading("Influence"),
+  c(heading(text_of("head_influence")),
     wrap_lines(text_of("whose_absence_would_move", top = nrow(top),
                        unit = count_of(nrow(x), if (unit == "row") "case" else "cluster"),
                        influence_words = influence_words(x))), "",

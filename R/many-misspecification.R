@@ -68,7 +68,7 @@ check_misspecified <- function(misspecified, fit) {
     all(vapply(misspecified, function(x) is.numeric(x) && length(x) > 0L && all(is.finite(x)), NA))
   if (!usable)
     abort("input", c(text_of("misspecified_must_be_sizes"),
-                     x = text_of("it_is_3", value = describe(misspecified)),
+                     x = text_of("it_is_of_kind", value = describe(misspecified)),
                      i = text_of("such_misspecified_c_covariance")))
   named_by_address(stats::setNames(as.list(misspecified), names(misspecified)))
 }

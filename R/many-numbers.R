@@ -9,7 +9,7 @@ check_readers <- function(what) {
     (length(what) == 1L || !is.null(names(what)) && all(nzchar(names(what))))
   if (!usable)
     abort("input", c(text_of("what_must_be_function"),
-                     x = text_of("it_is_3", value = describe(what)),
+                     x = text_of("it_is_of_kind", value = describe(what)),
                      i = text_of("such_what_effects_or")))
   what
 }

@@ -45,7 +45,7 @@ plan_study <- function(bp, n, truth, truth_units = "standardized", reps = 500, s
   seed <- chosen_seed(seed)
   if (identical(missing, "as observed"))
     abort("input", c(text_of("there_are_no_cases"),
-                     i = text_of("give_shares_missing_1")))
+                     i = text_of("example_missing_shares")))
   drawing <- new_drawing(missing, missing_given, missing_slope, skew, kurtosis, clusters, between)
   sizes <- planned_sizes(n)
   plan <- list(fitted = fitted, drawing = drawing, reps = reps, seed = seed,
@@ -71,7 +71,7 @@ planned_sizes <- function(n) {
   usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
   if (!usable || !is.null(names(n)))
     abort("input", c(text_of("n_must_be_numbers_cases"),
-                     i = text_of("such_n_c_100")))
+                     i = text_of("example_sample_sizes")))
   as.list(n)
 }
 
@@ -218,9 +218,10 @@ plan_goals <- function(table, goal) {
 drawing_words <- function(drawing) {
   paste(c(if (is.null(drawing$skew) && is.null(drawing$kurtosis)) "normal" else
     text_of("skew_kurtosis_asked"),
-    if (is.numeric(drawing$missing)) text_of("values_missing",
-                                  given = if (is.null(drawing$given)) " completely at random" else
-                                              text_of("by", given = drawing$given)),
+    if (is.numeric(drawing$missing)) {
+      text_of("values_missing", given = if (is.null(drawing$given))
+        text_of("completely_at_random") else text_of("by", given = drawing$given))
+    },
     if (!is.null(drawing$clusters)) text_of("clusters", clusters = drawing$clusters)),
         collapse = ", ")
 }

@@ -75,7 +75,7 @@ powered_fit <- function(x, n, truth, truth_units) {
 powered_sizes <- function(fit, n) {
   if (is.null(n) || !is.null(names(n))) return(sample_n(fit$sample))
   usable <- is.numeric(n) && length(n) && all(is.finite(n)) && all(n >= 2)
-  if (!usable) abort("input", c(text_of("n_must_be_numbers_6"), i = "Such as n = c(100, 200)."))
+  if (!usable) abort("input", c(text_of("n_must_be_numbers"), i = text_of("example_n")))
   n
 }
 
@@ -102,7 +102,7 @@ restricted_blueprint <- function(fit, of, value) {
   rungs <- c("metric", "scalar", "strict")
   if (!is.character(of) || length(of) == 0L || anyNA(of))
     abort("input", c(text_of("must_be_addresses_blueprint"),
-                     x = text_of("it_is_3", value = describe(of))))
+                     x = text_of("it_is_of_kind", value = describe(of))))
   if (length(of) == 1L && of %in% rungs) {
     check_grouped(fit$sample)
     held <- rung_hold(of, rungs[seq_len(match(of, rungs))])
@@ -112,7 +112,7 @@ restricted_blueprint <- function(fit, of, value) {
   known <- c(rungs, "close fit", "not-close fit")
   for (text in of) {
     if (!grepl("[", text, fixed = TRUE))
-      abort("address", c(text_of("is_no_address_4", value = quoted(text)),
+      abort("address", c(text_of("of_is_no_address", value = quoted(text)),
                          did_you_mean(text, known),
                          i = text_of("give_addresses_such_effect",
                                      known = enumerate(quoted(known), last = " or "))))
@@ -125,7 +125,7 @@ restricted_blueprint <- function(fit, of, value) {
 check_parameter <- function(fit, text) {
   rows <- restricted_rows(format(parse_address(text)), fit$layout)
   if (any(is.na(fit$layout$rows$fixed[rows]))) return(invisible())
-  abort("address", c(text_of("is_fixed_already_4", value = text),
+  abort("address", c(text_of("is_fixed_already_at_value", value = text),
                      i = text_of("name_parameter_is_free")))
 }
 
@@ -148,7 +148,7 @@ closeness_test <- function(fit, of, rmsea) {
   usable <- is.numeric(rmsea) && length(rmsea) == 2L && all(is.finite(rmsea)) && all(rmsea >= 0)
   if (!usable)
     abort("input", c(text_of("rmsea_must_be_two"),
-                     i = text_of("such_rmsea_c_05")))
+                     i = text_of("example_rmsea_criterion")))
   df <- test_of(fit)$df
   if (df == 0) abort("input", text_of("model_is_saturated_df_0_fit"))
   list(label = of, df = df, rate = df * rmsea^2 / length(fit$layout$groups), close = of,
@@ -200,7 +200,7 @@ print.orizzonte_power <- function(x, ...) {
 format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
-  c(heading("Power"), wrap_lines(c(text_of("test_df", test = x$test[1L],
+  c(heading(text_of("head_power")), wrap_lines(c(text_of("test_df", test = x$test[1L],
                                            attr = short_number(attr(x, "significance")),
                                            df = x$df[1L]), attr(x, "words"))), "",
     format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),

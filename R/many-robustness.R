@@ -43,7 +43,7 @@ robustness <- function(fit, claims = NULL,
                   defensible(fit, choice)
                 }), recursive = FALSE))
   parts <- each_told(analyses, function(analysis) judge_analysis(fit, analysis, criteria),
-                     "Analyses")
+                     text_of("head_analyses"))
   out <- bind_frames(parts)
   itself <- out[out$kind == "itself", ]
   out$same <- out$verdict == itself$verdict[match(out$claim, itself$claim)]
@@ -221,7 +221,7 @@ print.orizzonte_robustness <- function(x, ...) {
 }
 
 format_robustness <- function(x) {
-  c(heading("Robustness"),
+  c(heading(text_of("head_robustness")),
     wrap_lines(text_of("one_might_defend_first",
                        analysis = count_of(attr(x, "analyses") %||% length(unique(x$analysis)),
                                            "analysis", "analyses"))),

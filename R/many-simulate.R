@@ -73,7 +73,7 @@ new_drawing <- function(missing = "none", missing_given = NULL, missing_slope = 
   } else if (!is.numeric(missing) || length(missing) == 0L || anyNA(missing) ||
              any(missing < 0 | missing >= 1) || length(missing) > 1L && is.null(names(missing))) {
     abort("input", c(text_of("missing_must_be_none"),
-                     x = text_of("it_is_3", value = describe(missing)),
+                     x = text_of("it_is_of_kind", value = describe(missing)),
                      i = text_of("such_missing_1_or")))
   }
   if (!is.null(missing_given)) check_string(missing_given, "`missing_given`")
@@ -89,7 +89,7 @@ check_shape <- function(x) {
   if (is.numeric(x) && length(x) && all(is.finite(x)) && (length(x) == 1L || !is.null(names(x))))
     return(invisible())
   abort("input", c(text_of("skew_kurtosis_must_be"),
-                   x = text_of("it_is_3", value = describe(x))))
+                   x = text_of("it_is_of_kind", value = describe(x))))
 }
 
 # A number for each variable: the one for all, or those that are named and zero.

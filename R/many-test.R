@@ -174,7 +174,7 @@ format_bootstrap_test <- function(x) {
   names(columns)[names(columns) == "chisq"] <- if (single) "\u03c7\u00b2" else
     "\u03c7\u00b2 or \u0394\u03c7\u00b2"
   left <- x$chisq_transformed[1L]
-  c(heading("Bootstrap test"),
+  c(heading(text_of("bootstrap_test")),
     wrap_lines(text_of("replicates_seed_cases_made", attr = format_count(attr(x, "reps")),
                        attr_2 = attr(x, "seed"))), "",
     format_table(columns, c(FALSE, if (!single) FALSE, rep(TRUE, 5L))),

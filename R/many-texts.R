@@ -41,7 +41,7 @@ add_texts(
     "interval = \"bca\" leaves out single cases, and this fit came from summary data.",
   use_interval_percentile_or = "Use interval = \"percentile\" or \"bias-corrected\".",
   draws_cases_again_fit = "{verb}() draws cases again, and this fit came from summary data.",
-  fit_data_themselves = "Fit the data themselves{verb}.",
+  fit_data_themselves_with = "Fit the data themselves{verb}.",
   data_drawn_from_model =
     "Data drawn from the model always fit it: indices of them are no replicates.",
   model_cutoffs_fit_shows = paste0(
@@ -59,11 +59,10 @@ add_texts(
     "stay."),
   worker_was_lost_replicates =
     "A worker was lost; its replicates {chunk} to {chunk_2} are run here instead.",
-  is_missing_or_was = " is missing or was altered.",
   is_link_is_not = "{value} is a link: it is not written to.",
   folder_cannot_be_made = "The folder {folder} cannot be made.",
   name_one_you_may = "Name one that you may write to.",
-  model_is_saturated_df_0 =
+  saturated_no_cutoff =
     "The model is saturated (df = 0): it always fits, so there is no cut-off.",
   test_single_parameters_instead = "Test the single parameters instead.",
   ladder_has_one_rung = "This ladder has one rung: no index changes.",
@@ -83,7 +82,7 @@ add_texts(
   many_if = "{ladder}if {misspecification}",
   influence_looks_single_cases =
     "influence() looks at single cases, and this fit came from summary data.",
-  fit_data_themselves_4 = "Fit the data themselves.",
+  fit_data_themselves = "Fit the data themselves.",
   whose_absence_would_move =
     "The {top} of {unit} whose absence would move the parameters most. {influence_words}",
   none_moves_any_parameter = "None moves any parameter by half a standard error.",
@@ -119,9 +118,9 @@ add_texts(
   what_gave_empty_table = "`what` gave an empty table: this model has no such values.",
   read_something_else_such = "Read something else, such as what = estimates.",
   there_are_no_cases = "There are no cases yet whose missing values could be taken.",
-  give_shares_missing_1 = "Give shares: missing = .1.",
+  example_missing_shares = "Give shares: missing = .1.",
   n_must_be_numbers_cases = "`n` must be numbers of cases, or a list of them by group.",
-  such_n_c_100 = "Such as n = c(100, 200), or n = list(c(evening = 100, weekend = 80)).",
+  example_sample_sizes = "Such as n = c(100, 200), or n = list(c(evening = 100, weekend = 80)).",
   estimate = "estimate {free}",
   se = "se {free}",
   data_sets_each_size_seed = paste0(
@@ -151,18 +150,18 @@ add_texts(
   such_truth_c_loading = "Such as truth = c(\"loading[Calm, ]\" = .7), n = 200.",
   fit_brings_own_truth = "A fit brings its own truth: its estimates.",
   give_truth_blueprint = "Give `truth` with a blueprint.",
-  n_must_be_numbers_6 = "`n` must be numbers of cases.",
+  n_must_be_numbers = "`n` must be numbers of cases.",
   smaller_model_has_no = "The smaller model has no fewer parameters: there is nothing to test.",
   name_parameters_are_free = "Name parameters that are free in the model.",
   noncentrality_is_divided_inflation =
     "Noncentrality is divided by the inflation of \u03c7\u00b2 in this fit, {value}.",
   must_be_addresses_blueprint = "`of` must be addresses, a blueprint, a rung or \"close fit\".",
-  is_no_address_4 = "`of` is not an address: {value}.",
+  of_is_no_address = "`of` is not an address: {value}.",
   give_addresses_such_effect = "Give addresses such as \"effect[Calm, Staying]\", or {known}.",
-  is_fixed_already_4 = "{value} is fixed already.",
+  is_fixed_already_at_value = "{value} is fixed already.",
   name_parameter_is_free = "Name a parameter that is free.",
   rmsea_must_be_two = "`rmsea` must be two numbers: under the null hypothesis and the true one.",
-  such_rmsea_c_05 = "Such as rmsea = c(.05, .08).",
+  example_rmsea_criterion = "Such as rmsea = c(.05, .08).",
   model_is_saturated_df_0_fit = "The model is saturated (df = 0): its fit cannot be tested.",
   rmsea_under_null_hypothesis = "RMSEA {rmsea} under the null hypothesis, {rmsea_2} in truth.",
   test_df = "Of the test of {test} at {attr}, df = {df}.",
@@ -225,3 +224,26 @@ add_texts(
   improper_left_out = "left out.",
   or_draw_from_model = ", or draw data from the model: draw = \"model\"",
   named_numbers_example = "Such as what = function(fit) c(gap = coef(fit)[[1]] - coef(fit)[[2]]).")
+
+# Headings, captions and axes
+add_texts(
+  head_bootstrap = "Bootstrap",
+  a_part_of_another_name = "a part of another name",
+  a_part_without_replicates = "a part without replicates",
+  head_influence = "Influence",
+  head_power = "Power",
+  head_robustness = "Robustness",
+  head_analyses = "Analyses",
+  bootstrap_test = "Bootstrap test")
+
+add_texts(
+  replicates_computed_again =
+    "The replicates {first} to {last} are computed again: {file} is missing or was altered.")
+
+add_texts(
+  within_groups = " within groups",
+  by_whole_clusters = " by whole clusters",
+  completely_at_random = " completely at random")
+
+add_texts(
+  example_n = "Such as n = c(100, 200).")

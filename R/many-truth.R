@@ -27,7 +27,7 @@ check_truth <- function(truth) {
   if (is.numeric(truth) && length(truth) && !is.null(names(truth)) && all(nzchar(names(truth))) &&
       all(is.finite(truth))) return(invisible())
   abort("input", c(text_of("truth_must_be_numbers"),
-                   x = text_of("it_is_3", value = describe(truth)),
+                   x = text_of("it_is_of_kind", value = describe(truth)),
                    i = text_of("such_truth_c_loading_calm")))
 }
 

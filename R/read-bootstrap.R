@@ -24,7 +24,7 @@ with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NUL
 bootstrapped_table <- function(bootstrap, reader) {
   if (!inherits(bootstrap, "orizzonte_bootstrap"))
     abort("input", c(text_of("bootstrap_must_come_from", reader = reader),
-                     x = text_of("it_is_3", value = describe(bootstrap)),
+                     x = text_of("it_is_of_kind", value = describe(bootstrap)),
                      i = text_of("boot_bootstrap_fit_fit")))
   as.data.frame(bootstrap)
 }

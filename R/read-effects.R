@@ -150,7 +150,7 @@ effects_frame <- function(view, rows, all, level) {
 print.orizzonte_effects <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Effects"))
+  put_lines(heading(text_of("head_effects")))
   if (nrow(x) == 0L) {
     put_lines(text_of("model_has_no_effects"))
     return(invisible(x))

@@ -57,7 +57,7 @@ one_equation <- function(variable, view) {
 print.orizzonte_equations <- function(x, ...) {
   if (!all(c("variable", "kind", "equation") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Equations"))
+  put_lines(heading(text_of("head_equations")))
   for (kind in unique(x$kind)) {
     title <- c(construct = text_of("constructs_something_points"), item = "Items",
                `observed outcome` = "Observed outcomes")[[kind]]
@@ -67,7 +67,7 @@ print.orizzonte_equations <- function(x, ...) {
   if (length(causes)) {
     constructs <- intersect(causes, attr(x, "constructs"))
     other <- setdiff(causes, constructs)
-    put_lines("Nothing points at", paste0("  ", paste(
+    put_lines(text_of("nothing_points_at"), paste0("  ", paste(
       c(if (length(constructs)) paste("constructs:", enumerate(constructs)),
         if (length(other)) paste("observed:", enumerate(other))), collapse = "; ")))
   }

@@ -82,7 +82,7 @@ raw_errors <- function(fit) {
 print.orizzonte_estimates <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Estimates"), estimate_table(printed_estimates(x)),
+  put_lines(heading(text_of("head_estimates")), estimate_table(printed_estimates(x)),
             if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }
@@ -92,7 +92,7 @@ printed_estimates <- function(x) {
     interval <- ifelse(is.na(x$lower), "",
                        paste0("[", format_number(x$lower), ", ", format_number(x$upper), "]"))
     level <- attr(x, "level")
-    stats::setNames(list(interval), if (is.null(level)) "interval" else text_of("interval_2",
+    stats::setNames(list(interval), if (is.null(level)) "interval" else text_of("interval_title",
         level = format(100 * level)))
   }
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)

@@ -21,29 +21,28 @@ items_evidence <- function(name, items_of, r, told) {
   if (length(items) < 2L) return(list())
   general <- general_over(name, items_of)
   inside <- inside_correlations(items, general, items_of, r)
-  once <- if (!is.null(general)) text_of("once_is_out", general = general)
+  once <- if (is.null(general)) "" else text_of("once_is_out", general = general)
   off <- inside[lower.tri(inside)]
   against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
   for (item in setdiff(against, told)) {
-    add("keying", name, item, item, text_of("is_keyed_against_other"), name,
-        " (it correlates ", format_fixed(mean(r[item, setdiff(items, against)]), 2L),
-        " with them)")
+    others <- mean(r[item, setdiff(items, against)])
+    add("keying", name, item, text_of("keyed_against_others", item = item, construct = name,
+                                      correlation = format_fixed(others, 2L)))
   }
   weak <- mean(abs(off)) < 0.2
   if (weak) {
-    add(if (is.null(general)) "weak construct" else "weak specific factor", name, items, "the ",
-        count_of(length(items), "item"), " of ", name, " correlate ",
-        format_fixed(mean(abs(off)), 2L), " on average", once,
-        text_of("there_is_hardly_construct"))
+    add(if (is.null(general)) "weak construct" else "weak specific factor", name, items,
+        text_of("hardly_a_construct", count = length(items), construct = name,
+                correlation = format_fixed(mean(abs(off)), 2L), once = once))
   } else if (length(items) > 2L) {
     # an item that hangs together with none of the others, once a near-duplicate pair is counted
     # as one item
     share <- vapply(items, function(item) mean(abs(inside[item, setdiff(items, item)])), 0)
     limit <- if (is.null(general)) 0.15 else 0.08
     for (item in items[share < limit]) {
-      add("weak item", name, item, item, " correlates ", format_fixed(share[[item]], 2L),
-          text_of("average_other_items"), name, once,
-          text_of("loading_is_near_zero"))
+      add("weak item", name, item,
+          text_of("item_hardly_correlates", item = item, construct = name, once = once,
+                  correlation = format_fixed(share[[item]], 2L)))
     }
   }
   findings
@@ -63,10 +62,10 @@ few_items_evidence <- function(name, items_of, r, observed) {
     link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
     if (min(abs(link)) < 0.25 * max(abs(link)) ||
         prod(sign(link)) != sign(r[items[1L], items[2L]])) {
-      add("two items", name, items, "the two items of ", name,
-          text_of("relate_differently_rest_model"), items[1L], " ",
-          format_fixed(link[1L], 2L), " and ", items[2L], " ", format_fixed(link[2L], 2L),
-          text_of("average_nothing_holds_their"))
+      add("two items", name, items,
+          text_of("two_items_relate_differently", construct = name, first = items[1L],
+                  first_link = format_fixed(link[1L], 2L), second = items[2L],
+                  second_link = format_fixed(link[2L], 2L)))
     }
   }
   if (length(items) == 3L) {
@@ -75,10 +74,11 @@ few_items_evidence <- function(name, items_of, r, observed) {
       share <- r[items[k], others[1L]] * r[items[k], others[2L]] /
         r[others[1L], others[2L]]
       if (is.finite(share) && (share > 1 || share < 0)) {
-        add("three items", name, items[k], text_of("correlations_three_items"), name, " (",
-            paste(format_fixed(r[items, items][lower.tri(diag(3L))], 2L), collapse = ", "),
-            text_of("ask_squared_loading"), items[k], " of ", format_fixed(share, 2L),
-            ", outside 0 to 1")
+        correlations <- format_fixed(r[items, items][lower.tri(diag(3L))], 2L)
+        add("three items", name, items[k],
+            text_of("three_items_impossible", construct = name, item = items[k],
+                    correlations = paste(correlations, collapse = ", "),
+                    squared = format_fixed(share, 2L)))
         break
       }
     }
@@ -98,9 +98,9 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   for (i in seq_len(nrow(pairs))) {
     pair <- colnames(r)[sort(pairs[i, ])]
     owner <- names(Filter(function(items) all(pair %in% items), items_of))
-    add("duplicate", owner, pair, pair[1L], " and ", pair[2L], " correlate ",
-        format_fixed(r[pair[1L], pair[2L]]),
-        text_of("they_are_nearly_same"))
+    add("duplicate", owner, pair,
+        text_of("nearly_same_item", first = pair[1L], second = pair[2L],
+                correlation = format_fixed(r[pair[1L], pair[2L]])))
   }
   for (name in reflective) {
     told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
@@ -113,16 +113,16 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     across <- mean(abs(r[a, b]))
     within <- mean(c(abs(r[a, a][lower.tri(r[a, a])]), abs(r[b, b][lower.tri(r[b, b])])))
     if (across > 0.9 * within && across > 0.2) {
-      add("one construct", pair, c(a, b), "the items of ", pair[1L], " and ", pair[2L],
-          " correlate as highly across (", format_fixed(across, 2L),
-          ") as within (", format_fixed(within, 2L), text_of("perhaps_they_are_one"))
+      add("one construct", pair, c(a, b),
+          text_of("perhaps_one_construct", first = pair[1L], second = pair[2L],
+                  across = format_fixed(across, 2L), within = format_fixed(within, 2L)))
     }
   }
   parameters <- length(unique(layout$map$parameter))     # of this group
   if (n < 5 * parameters && n < 200) {
-    add("small sample", character(), character(), count_of(n, "row"), " for ",
-        count_of(parameters, "free parameter"),
-        text_of("improper_solutions_are_common"))
+    add("small sample", character(), character(),
+        text_of("improper_common_in_small", rows = count_of(n, "row"),
+                parameters = count_of(parameters, "free parameter")))
   }
   far <- outlying_rows(data, rows, covariance)
   if (length(far)) {

@@ -115,7 +115,7 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   baseline <- choose_one(baseline, baseline_kinds, "`baseline`")
   if (baseline == "equal over times" && !fit$layout$several_times)
     abort("input", c(text_of("baseline_equal_over_times"),
-                     i = text_of("declare_them_repeated_4")))
+                     i = text_of("declare_them_repeated")))
   criteria <- check_criteria(criteria)
   value <- indices_of(fit, baseline)
   df <- value[["df"]]
@@ -333,7 +333,7 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
   } else if (exact >= criteria$significance) {
     text_of("exact_fit_is_not_rejected")
   } else {
-    "Exact fit is rejected"
+    text_of("exact_fit_is_rejected")
   }
   by <- function(code) enumerate(names(verdicts)[verdicts == code])
   second <- if (length(unique(verdicts)) == 1L) {
@@ -406,7 +406,8 @@ format_index <- function(index, value) {
 #' @export
 print.orizzonte_indices <- function(x, ...) {
   if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Fit indices"), format_indices_table(x), wrap_lines(attr(x, "corrections")))
+  put_lines(heading(text_of("fit_indices")), format_indices_table(x),
+            wrap_lines(attr(x, "corrections")))
   reading <- attr(x, "reading")
   if (!is.null(reading)) put_lines("", wrap_lines(reading))
   invisible(x)
@@ -415,7 +416,7 @@ print.orizzonte_indices <- function(x, ...) {
 # The nine that are mostly reported, and where the others are.
 format_key_indices <- function(x) {
   key <- x[x$index %in% comparison_columns, ]
-  c(heading("Fit indices"), format_indices_table(key),
+  c(heading(text_of("fit_indices")), format_indices_table(key),
     text_of("shows_all", instruction = instruction("all_indices"), value = sum(!is.na(x$value))),
     wrap_lines(attr(x, "corrections")))
 }

@@ -66,7 +66,8 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
 check_parm <- function(parm, limits) {
   if (is.character(parm) && !anyNA(parm)) return(invisible())
   if (is.numeric(parm) && all(parm %in% seq_len(nrow(limits)))) return(invisible())
-  abort("address", c(text_of("parm_must_be_names", limits = nrow(limits)), x = text_of("it_is_3",
+  abort("address",
+        c(text_of("parm_must_be_names", limits = nrow(limits)), x = text_of("it_is_of_kind",
       value = describe(parm)),
                      i = text_of("such_as", example = quoted(rownames(limits)[1L]))))
 }

@@ -80,7 +80,7 @@ format_moments <- function(moments, group, in_units = NULL) {
   c(heading(paste0(title, if (!is.null(group)) paste0(": ", group))),
     if (identical(in_units, "correlation")) "Correlations" else "Covariances",
     triangle_table(moments$covariance),
-    if (NROW(constructs)) c("", "Covariances of constructs", triangle_table(constructs)),
+    if (NROW(constructs)) c("", text_of("covariances_of_constructs"), triangle_table(constructs)),
     format_means(moments$mean, !is.null(in_units)))
 }
 

@@ -43,7 +43,7 @@ read_jet <- function(text, fit, scope = NULL) {
   address <- parse_address(if (standardized) expression[[2L]] else expression)
   if (address$kind %in% names(address_kinds)) {
     row <- restricted_rows(format(address), fit$layout, scope)
-    if (length(row) != 1L) abort("restriction", text_of("is_not_one_parameter_5", value = text))
+    if (length(row) != 1L) abort("restriction", text_of("is_not_one_parameter", value = text))
     return(one_jet(derive(fit, if (standardized) "standardized" else "entry", 1L, row)))
   }
   group <- address$group %||% scope

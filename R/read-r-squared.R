@@ -41,7 +41,7 @@ variable_kind <- function(layout, variable) {
 print.orizzonte_r_squared <- function(x, ...) {
   if (!all(c("variable", "kind", "r_squared", "se") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading("Explained variance"), format_r_squared_table(x))
+  put_lines(heading(text_of("head_explained_variance")), format_r_squared_table(x))
   invisible(x)
 }
 

@@ -203,7 +203,7 @@ residual_meaning <- function(columns, in_units) {
     format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
-  pair <- text_of("and_3", apart = columns$first, apart_2 = columns$second)
+  pair <- text_of("two_of", apart = columns$first, apart_2 = columns$second)
   more <- ifelse(gap > 0, "more", "less")
   higher <- ifelse(gap > 0, "higher", "lower")
   if (in_units %in% c("own_se", "moment_se")) {
@@ -283,7 +283,7 @@ format_residuals_table <- function(x) {
   parts <- attr(x, "parts")
   if (!is.null(parts) && !anyNA(parts$share)) {
     parts <- utils::head(parts[order(-parts$share), ], 5L)
-    lines <- c(lines, "", "Where the SRMR comes from", format_table(list(
+    lines <- c(lines, "", text_of("where_srmr_comes_from"), format_table(list(
       part = paste0(parts$part, ifelse(is.na(parts$group), "", paste0(" (", parts$group, ")"))),
       moments = format_count(parts$moments),
           srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),

@@ -84,7 +84,8 @@ scored_rows <- function(fit, newdata) {
   }
   if (!is.data.frame(newdata)) {
     abort("input",
-          c(text_of("newdata_must_be_data"), x = text_of("it_is_3", value = describe(newdata))))
+          c(text_of("newdata_must_be_data"),
+            x = text_of("it_is_of_kind", value = describe(newdata))))
   }
   groups <- fit$layout$groups
   if (is.null(fit$sample$by))

@@ -38,7 +38,7 @@ fit_card <- function(fit, criteria = NULL) {
   pick <- function(name) format_index(name, table$value[table$index == name])
   p <- table$value[table$index == "p"]
   measures <- if (stats::df.residual(fit) == 0) {
-    text_of("df_0", chisq = format_fixed(test_of(fit)$chisq))
+    text_of("chisq_of_saturated", chisq = format_fixed(test_of(fit)$chisq))
   } else {
     text_of("df_cfi_tli_rmsea", pick = pick("chisq"), pick_2 = pick("df"),
             value = if (!is.na(p)) paste0(", p ", p_clause(p)), pick_3 = pick("cfi"),
@@ -53,7 +53,7 @@ format_sample <- function(fit, parameters = TRUE) {
                   if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
   if (is_incomplete(sample)) return(wrap_lines(c(paste0(sample_header(sample), "."), count)))
   wrap_lines(paste0(sample_header(sample), ", ", count,
-                    if (!has_raw_data(sample)) "; from summary data"))
+                    if (!has_raw_data(sample)) text_of("from_summary_data")))
 }
 
 # What errors and tests rest on, where they do not rest on normality.
@@ -64,13 +64,14 @@ format_inference <- function(fit, correction = TRUE) {
   test <- test_of(fit)
   adjusted <- !is.na(test$df_adjusted)
   clusters <- count_clusters(fit$sample)
-  wrap_lines(text_of("robust_inference_sandwich_standard", adjusted = if (adjusted) " and variance",
+  wrap_lines(text_of("robust_inference_sandwich_standard",
+                     adjusted = if (adjusted) text_of("and_variance"),
                      inflation = if (correction && !is.na(test$inflation)) paste0(" (c = ",
                          format_fixed(test$inflation),
                          if (adjusted) text_of("on_df",
                                                df_adjusted = format_fixed(test$df_adjusted, 1L)),
                          ")"),
-                     clusters = if (!is.na(clusters)) text_of("of_2",
+                     clusters = if (!is.na(clusters)) text_of("of_all",
                          clusters = count_of(clusters, "cluster"), clusters_2 = request$clusters),
                      weights = if (!is.null(request$weights)) text_of("weighted_by",
                          weights = request$weights)))
@@ -86,7 +87,7 @@ format_feedback <- function(fit) {
     wrap_lines(text_of("feedback_among_stability_index", loops = enumerate(loops),
                        group = in_group(view$layout, view$group), index = format_fixed(index),
                        index_2 = if (index < 1)
-                         text_of("stability_below_1") else text_of("stability_not_below_1")))
+                         text_of("stability_settles") else text_of("stability_grows")))
   }), use.names = FALSE)
 }
 
@@ -177,7 +178,7 @@ print.orizzonte_summary <- function(x, ...) {
   put_lines(heading(x$title), x$status, if (x$converged) wrap_lines(reading), x$sample,
             wrap_lines(x$notes), "", format_key_indices(x$fit_indices), "", x$assumptions, "",
             x$counts, "")
-  put_lines(heading("Estimates"), format_grouped_estimates(x$estimates), "",
+  put_lines(heading(text_of("head_estimates")), format_grouped_estimates(x$estimates), "",
             if (!is.null(x$bootstrap)) c(wrap_lines(x$bootstrap), ""))
   print(x$r_squared)
   if (!x$saturated && x$converged) {

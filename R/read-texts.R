@@ -65,25 +65,12 @@ add_texts(
     "The model has no effects among constructs or observed variables. Add some with ",
     "effect(outcome ~ cause)."),
   constructs_something_points = "Constructs that something points at",
-  interval_2 = "{level} % interval",
+  interval_title = "{level} % interval",
   once_is_out = " once {general} is out",
-  is_keyed_against_other = " is keyed against the other items of ",
-  there_is_hardly_construct = ": there is hardly a construct to measure",
-  average_other_items = " on average with the other items of ",
-  loading_is_near_zero = ": its loading is near zero",
-  relate_differently_rest_model = " relate differently to the rest of the model (",
-  average_nothing_holds_their = " on average): nothing holds their loadings together",
-  correlations_three_items = "the correlations of the three items of ",
-  ask_squared_loading = ") ask for a squared loading of ",
-  they_are_nearly_same =
-    ": they are nearly the same item, and leave nothing for other items to share",
-  perhaps_they_are_one = "): perhaps they are one construct",
-  improper_solutions_are_common =
-    ": improper solutions are common in samples this small (Anderson & Gerbing 1984)",
   far_from_all_others = "{far}{far_2}{far_3} far from all others (Mahalanobis distance)",
   what_else_is_found = "What else is found here is found without them.",
   baseline_equal_over_times = "baseline = \"equal over times\" needs constructs at several times.",
-  declare_them_repeated_4 = "Declare them with repeated().",
+  declare_them_repeated = "Declare them with repeated().",
   fit_has_not_converged = "The fit has not converged: these indices cannot be read.",
   what_is_missing_makes = paste0(
     "Missing data bias CFI, TLI and RMSEA towards good fit; the values shown are corrected ",
@@ -123,7 +110,7 @@ add_texts(
     "Residual variances are in estimates(fit), R\u00b2 in r_squared(fit).",
   residuals = "Residuals ({in_units})",
   means_are_reproduced_exactly = "Means are reproduced exactly: each has an intercept of its own.",
-  is_not_one_parameter_5 = "{value} is not one parameter.",
+  is_not_one_parameter = "{value} is not one parameter.",
   there_is_no_quantity = "There is no quantity {name}.",
   than_model_implies_standard = " than the model implies, by {gap} standard errors",
   mean_is = "the mean of {first} is {higher}{by}",
@@ -147,12 +134,12 @@ add_texts(
   fit_came_from_summary_data_so = "The fit came from summary data, so there is nobody to score.",
   give_raw_data_predict = "Give raw data: predict(fit, newdata = data).",
   newdata_must_be_data = "`newdata` must be a data frame.",
-  df_0 = "\u03c7\u00b2 = {chisq}, df = 0",
+  chisq_of_saturated = "\u03c7\u00b2 = {chisq}, df = 0",
   df_cfi_tli_rmsea = paste0(
     "\u03c7\u00b2 = {pick}, df = {pick_2}{value}; CFI {pick_3}, TLI {pick_4}, RMSEA ",
     "{pick_5}, SRMR {pick_6}"),
   on_df = ", on {df_adjusted} df",
-  of_2 = "; {clusters} of {clusters_2}",
+  of_all = "; {clusters} of {clusters_2}",
   weighted_by = "; weighted by {weights}",
   robust_inference_sandwich_standard = paste0(
     "Robust inference: sandwich standard errors, \u03c7\u00b2 corrected for its ",
@@ -188,5 +175,55 @@ add_texts(
   residual_unit_own_se = "over their own standard errors",
   residual_unit_moment_se = "over the standard errors of the moments",
   also_in_each_group = ", also in its share of the whole",
-  stability_below_1 = ", below 1: effects settle.",
-  stability_not_below_1 = ", NOT below 1: effects grow without bound; do not interpret them.")
+  stability_settles = ", below 1: effects settle.",
+  stability_grows = ", NOT below 1: effects grow without bound; do not interpret them.")
+
+# Headings, captions and axes
+add_texts(
+  head_effects = "Effects",
+  nothing_points_at = "Nothing points at",
+  head_equations = "Equations",
+  head_estimates = "Estimates",
+  fit_indices = "Fit indices",
+  head_explained_variance = "Explained variance",
+  head_verdicts = "Verdicts")
+
+add_texts(
+  keyed_against_others = paste0(
+    "{item} is keyed against the other items of {construct} (it correlates {correlation} ",
+    "with them)"),
+  hardly_a_construct = paste0(
+    "the {count} item{?s} of {construct} correlate {correlation} on average{once}: there is ",
+    "hardly a construct to measure"),
+  item_hardly_correlates = paste0(
+    "{item} correlates {correlation} on average with the other items of {construct}{once}: ",
+    "its loading is near zero"),
+  two_items_relate_differently = paste0(
+    "the two items of {construct} relate differently to the rest of the model ({first} ",
+    "{first_link} and {second} {second_link} on average): nothing holds their loadings ",
+    "together"),
+  three_items_impossible = paste0(
+    "the correlations of the three items of {construct} ({correlations}) ask for a squared ",
+    "loading of {item} of {squared}, outside 0 to 1"),
+  nearly_same_item = paste0(
+    "{first} and {second} correlate {correlation}: they are nearly the same item, and leave ",
+    "nothing for other items to share"),
+  perhaps_one_construct = paste0(
+    "the items of {first} and {second} correlate as highly across ({across}) as within ",
+    "({within}): perhaps they are one construct"),
+  improper_common_in_small = paste0(
+    "{rows} for {parameters}: improper solutions are common in samples this small (Anderson ",
+    "& Gerbing 1984)"))
+
+add_texts(
+  exact_fit_is_rejected = "Exact fit is rejected",
+  covariances_of_constructs = "Covariances of constructs",
+  where_srmr_comes_from = "Where the SRMR comes from",
+  from_summary_data = "; from summary data",
+  other_rows_of_data = "other rows of data")
+
+add_texts(
+  and_variance = " and variance",
+  chisq_fell_by = "\u03c7\u00b2 fell by {change}",
+  chisq_rose_by = "\u03c7\u00b2 rose by {change}",
+  drop_predicted = " (predicted {drop})")

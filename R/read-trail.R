@@ -82,7 +82,7 @@ last_is <- function(rows, fit) {
 outside_revision <- function(fit, rows) {
   last <- length(rows$revision)
   other <- rows$n[last] != sample_n(fit$sample)
-  why <- if (other) "other rows of data" else text_of("what_changed_is_not")
+  why <- if (other) text_of("other_rows_of_data") else text_of("what_changed_is_not")
   revision_of(fit, max(rows$revision) + 1, outside_change,
               note = text_of("not_comparable", why = why))
 }
@@ -95,9 +95,10 @@ format_revision <- function(fit) {
   fell <- if (nzchar(row$note)) {
     row$note
   } else {
-    paste0("\u03c7\u00b2 ", if (row$actual_drop >= 0) "fell by " else "rose by ",
-           format_fixed(abs(row$actual_drop), 2L), if (!is.na(row$predicted_drop))
-             paste0(" (predicted ", format_fixed(abs(row$predicted_drop), 2L), ")"),
+    paste0(text_of(if (row$actual_drop >= 0) "chisq_fell_by" else "chisq_rose_by",
+                   change = format_fixed(abs(row$actual_drop), 2L)),
+           if (!is.na(row$predicted_drop))
+             text_of("drop_predicted", drop = format_fixed(abs(row$predicted_drop), 2L)),
            ", \u0394df = ", abs(row$df_change),
            if (!is.na(row$p_change)) paste0(", p ", p_clause(row$p_change)))
   }

@@ -150,7 +150,7 @@ print.orizzonte_verdicts <- function(x, ...) {
 }
 
 format_verdicts <- function(x) {
-  lines <- heading("Verdicts")
+  lines <- heading(text_of("head_verdicts"))
   if (nrow(x) == 0L)
     return(c(lines,
              text_of("no_claims")))

@@ -4,12 +4,13 @@ descriptive_parts <- function(fit) {
   views <- group_views(fit)
   by <- lapply(views, function(view) {
     list(report_table(descriptive_columns(view), code = "variable",
-                      caption = "Descriptive statistics"),
-         report_fold("Correlations", report_table(correlation_columns(view), code = "variable",
-                                                  caption = "Correlations, as observed",
+                      caption = text_of("descriptive_statistics")),
+         report_fold(text_of("head_correlations"),
+                     report_table(correlation_columns(view), code = "variable",
+                                                  caption = text_of("correlations_as_observed"),
                                                   note = correlation_note(fit))))
   })
-  report_section("The data", report_tabs(by))
+  report_section(text_of("the_data"), report_tabs(by))
 }
 
 # n, mean, standard deviation (n - 1), and from single cases range, skewness and excess kurtosis.

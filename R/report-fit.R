@@ -14,9 +14,10 @@ fit_parts <- function(fit, criteria, bootstrap = NULL) {
 methods_parts <- function(x, criteria) {
   text <- methods_text(x, criteria)
   report_section(text_of("methods_results_words"),
-    report_fold("A passage to start from", lapply(text$paragraphs, report_text),
+    report_fold(text_of("a_passage_to_start_from"), lapply(text$paragraphs, report_text),
                 if (length(text$references))
-                  list(report_text(in_bold("References")), report_bullets(text$references))))
+                  list(report_text(in_bold(text_of("head_references"))),
+                       report_bullets(text$references))))
 }
 
 # With few items those of constructs that fall short are tried out.
@@ -40,14 +41,14 @@ fit_trouble <- function(fit) {
   evidence <- if (wrong) vapply(fit_evidence(fit), `[[`, "", "text")
   flat_parts(list(
     if (!has_converged(fit))
-      report_text(in_bold("Not converged."), " ", stop_reason(fit),
+      report_text(in_bold(text_of("head_not_converged")), " ", stop_reason(fit),
                   text_of("numbers_below_are_where_estimation"),
                   tone = "caution"),
     if (nrow(improper))
-      report_text(in_bold("Improper solution."), text_of("read_before_any_estimate"),
+      report_text(in_bold(text_of("improper_solution")), text_of("read_before_any_estimate"),
                   paste(improper$trouble, collapse = "; "), ".", tone = "caution"),
     if (length(evidence))
-      list(report_text(text_of("what_data_say_4")), report_bullets(paste0(evidence, ".")))))
+      list(report_text(text_of("report_what_data_say")), report_bullets(paste0(evidence, ".")))))
 }
 
 main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")
@@ -55,10 +56,10 @@ main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")
 fit_summary_parts <- function(fit, criteria) {
   indices <- fit_indices(fit, criteria)
   shown <- indices[indices$index %in% main_indices, ]
-  report_section("In short",
+  report_section(text_of("in_short"),
     report_text(attr(indices, "reading")), index_table(shown),
     sample_text(fit),
-    report_section("Diagram",
+    report_section(text_of("head_diagram"),
       diagram_figures(fit, text_of("path_diagram_standardized_values"))))
 }
 
@@ -93,15 +94,15 @@ stated_lines <- function(bp) {
   text[seq(2L, which(text == "Assumed")[1L] - 2L)]
 }
 
-fit_model_parts <- function(fit, assumed = "Assumed without being stated") {
-  report_section("Model", report_code(stated_lines(fit$request$blueprint)),
+fit_model_parts <- function(fit, assumed = text_of("assumed_without_being_stated")) {
+  report_section(text_of("head_model"), report_code(stated_lines(fit$request$blueprint)),
     report_section(assumed, level = 2L,
       report_code(c(format_assumptions(fit$layout, fit$request$blueprint)[-1L], "",
                     format_counts(fit$layout)))))
 }
 
 fit_index_parts <- function(fit, criteria) {
-  report_section("Fit",
+  report_section(text_of("head_fit"),
     report_text(text_of("cut_offs_are_conventions"),
                 text_of("first_is_good_one")),
     index_table(fit_indices(fit, criteria)), correction_text(fit))
@@ -126,7 +127,7 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
   if (all(is.na(explained$group))) r2$group <- NULL
   table <- estimates(fit, bootstrap = held)
   groups <- stats::setNames(fit$layout$groups, fit$layout$groups)
-  report_section("Estimates",
+  report_section(text_of("head_estimates"),
     if (!is.null(held)) report_text(bootstrap_note(held)),
     lapply(names(estimate_sections), function(name) {
       by <- lapply(groups, function(g) {
@@ -140,7 +141,8 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
       report_section(name, shown, level = 2L)
     }),
     effect_parts(fit, bootstrap),
-    report_section("Explained variance", report_table(r2, caption = "Explained variance"),
+    report_section(text_of("head_explained_variance"),
+                   report_table(r2, caption = text_of("head_explained_variance")),
                    level = 2L))
 }
 
@@ -152,8 +154,8 @@ effect_parts <- function(fit, bootstrap) {
   held <- if (any(grepl("^(indirect|total)\\[", names(bootstrap$estimate)))) bootstrap
   found <- stats::effects(fit, bootstrap = held)
   if (!any(found$kind == "indirect")) return(NULL)
-  report_section("Indirect and total effects", level = 2L,
-    report_table(effect_columns(found), code = "parameter", caption = "Effects"))
+  report_section(text_of("indirect_and_total_effects"), level = 2L,
+    report_table(effect_columns(found), code = "parameter", caption = text_of("head_effects")))
 }
 
 # `x`: estimates of one group.
@@ -176,14 +178,14 @@ estimate_columns <- function(fit, x, kind) {
 
 fit_residual_parts <- function(fit) {
   if (stats::df.residual(fit) == 0)
-    return(report_section("Residuals",
+    return(report_section(text_of("head_residuals"),
                           report_text(text_of("model_is_saturated_there"))))
   largest <- stats::residuals(fit, in_units = "correlation", largest = 10)
-  report_section("Residuals",
+  report_section(text_of("head_residuals"),
     report_table(list(residual = format_fixed(largest$residual),
                       observed = format_fixed(largest$observed),
                       implied = format_fixed(largest$implied), meaning = largest$meaning)),
-    report_figure(residual_map(fit), "Map of residuals", "residual-map"))
+    report_figure(residual_map(fit), text_of("map_of_residuals"), "residual-map"))
 }
 
 fit_amendment_parts <- function(fit, criteria) {
@@ -191,7 +193,7 @@ fit_amendment_parts <- function(fit, criteria) {
   found <- amendments(fit, top = 10, criteria = criteria)
   x <- utils::head(as.data.frame(found), 10L)
   remarks <- c(split_sentences(attr(found, "split")), unusable_sentences(x))
-  report_section("What could be freed",
+  report_section(text_of("what_could_be_freed"),
     if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
     report_text(text_of("ten_largest_modification_indices"),
                 text_of("refitting_read_item_texts"),
@@ -211,26 +213,26 @@ fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
   held <- bootstrap_holding(bootstrap, names(fit$request$blueprint$claims))
   x <- verdicts(fit, criteria, held)
   holm <- if (nrow(x) > 1L) list(`p (Holm)` = format_p(claims_holm(x)))
-  report_section("Claims",
+  report_section(text_of("head_claims"),
     report_table(c(list(claim = x$claim, statement = x$statement,
                         estimate = format_number(x$estimate), se = format_number(x$se),
                         p = format_p(x$p), `one-sided` = format_p(x$p_one_sided)), holm,
                    list(verdict = words_of("claim", x$verdict), criterion = x$criterion)),
                  code = "statement",
-                 caption = "Claims",
+                 caption = text_of("head_claims"),
                  note = if (nrow(x) > 1L)
                    text_of("p_holm_test_decides")))
 }
 
 fit_trail_parts <- function(fit) {
   if (length(fit$request$blueprint$trail) == 0L) return(NULL)
-  report_section("Trail", report_text(text_of("what_was_changed_why")),
+  report_section(text_of("head_trail"), report_text(text_of("what_was_changed_why")),
                  report_table(trail_columns(trail(fit))))
 }
 
 trail_columns <- function(x) {
   start <- x$revision == 0
-  reason <- ifelse(start | nzchar(x$because), x$because, "(no reason given)")
+  reason <- ifelse(start | nzchar(x$because), x$because, text_of("no_reason_given_brackets"))
   titled(list(
        revision = format_count(x$revision), change = ifelse(start, "the start", x$change),
        because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
@@ -245,7 +247,7 @@ fit_limit_parts <- function(fit) {
   revisions <- length(fit$request$blueprint$trail$revisions$revision) - 1L
   claims <- length(fit$request$blueprint$claims)
   df <- test_of(fit)$df
-  report_section("Limits", report_bullets(c(
+  report_section(text_of("head_limits"), report_bullets(c(
     if (revisions > 0L)
       text_of("model_was_changed_after", revisions = count_of(revisions, "time")),
     if (is_incomplete(fit$sample))
@@ -262,8 +264,8 @@ fit_limit_parts <- function(fit) {
 
 fit_reproduction_parts <- function(fit) {
   codes <- fit$request$missing_codes
-  report_section("To reproduce this", report_text(text_of("blueprint_file")),
-    report_fold("Blueprint", report_code(blueprint_yaml(fit$request$blueprint))),
+  report_section(text_of("to_reproduce_this"), report_text(text_of("blueprint_file")),
+    report_fold(text_of("head_blueprint"), report_code(blueprint_yaml(fit$request$blueprint))),
     report_text(text_of("code_does_again_file")),
     report_code(reproducing_code(fit)),
     report_bullets(c(

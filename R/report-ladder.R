@@ -18,18 +18,18 @@ ladder_summary_parts <- function(ladder, loosened) {
     report_text(in_bold(text_of("read_first")), text_of("some_rungs_have_not"),
                 paste(trouble, collapse = "; "), ".", tone = "caution")
   })),
-  report_section("In short", report_bullets(c(ladder$reading, if (!is.null(loosened))
+  report_section(text_of("in_short"), report_bullets(c(ladder$reading, if (!is.null(loosened))
     loosened_reading(loosened))),
     sample_text(first, parameters = FALSE),
     report_table(ladder_columns(ladder)$fit),
-    report_figure(plot(ladder), "Fit indices by rung", "rungs")))
+    report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs")))
 }
 
 ladder_rung_parts <- function(ladder) {
   columns <- ladder_columns(ladder)
   rungs <- intersect(names(ladder$details), names(rung_adds))
-  report_section("What each rung asks", report_bullets(rung_meanings(ladder)),
-    report_section("Changes", level = 2L, report_text(ladder_limits(ladder)),
+  report_section(text_of("what_each_rung_asks"), report_bullets(rung_meanings(ladder)),
+    report_section(text_of("head_changes"), level = 2L, report_text(ladder_limits(ladder)),
                    report_table(columns$changes)),
     lapply(rungs, function(rung) {
       tested <- utils::head(ladder$details[[rung]], 10L)
@@ -57,7 +57,7 @@ ladder_release_parts <- function(ladder, loosened) {
   released <- loosened$released$parameter
   before <- setdiff(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)),
                     released)
-  report_section("What was released",
+  report_section(text_of("what_was_released"),
     if (length(released) == 0L) report_text("Nothing."),
     report_table(released_columns(loosened), code = "parameter"),
     report_bullets(item_wordings(released, loosened$fit)),
@@ -98,9 +98,8 @@ ladder_mean_parts <- function(ladder) {
   scalar <- comparable_rung(ladder)
   if (is.null(scalar)) return(NULL)
   means <- latent_means(ladder, rung = scalar)
-  report_section("Means of constructs", caution_part(means),
-    report_text("Differences", compared_words(means), text_of("given_intercepts_held"),
-                "the ", scalar, " rung (S\u00f6rbom 1974)."),
+  report_section(text_of("means_of_constructs"), caution_part(means),
+    report_text(text_of("differences_of_means", compared = compared_words(means), rung = scalar)),
     report_table(latent_mean_columns(means)),
     report_text(latent_mean_note(means)), report_text(unreleased_note(means)))
 }
@@ -114,22 +113,24 @@ ladder_gap_parts <- function(ladder) {
     report_text(text_of("loading_intercept_one_item")),
     report_table(noninvariance_columns(gaps)), report_text(text_of("noninvariance_note")),
     if (!is.null(totals))
-      report_section(text_of("difference_total_score_4"), report_table(totals), level = 2L))
+      report_section(text_of("difference_total_score"), report_table(totals), level = 2L))
 }
 
 ladder_group_parts <- function(ladder) {
   first <- ladder$fits[[1L]]
   groups <- first$layout$groups
   if (length(groups) < 2L)
-    return(report_section("Diagram", diagram_figures(first, text_of("path_diagram_first_rung"))))
+    return(report_section(text_of("head_diagram"),
+                          diagram_figures(first, text_of("path_diagram_first_rung"))))
   loads <- any(first$layout$rows$kind == "loading")
-  report_section("By group",
-    if (loads) report_section("Loadings", level = 2L,
-      report_figure(group_plot(first, "loading"), "Loadings by group", "loadings")),
+  report_section(text_of("head_by_group"),
+    if (loads) report_section(text_of("head_loadings"), level = 2L,
+      report_figure(group_plot(first, "loading"), text_of("loadings_by_group"), "loadings")),
     if (first$layout$means && length(reflective_items(first$layout)))
-      report_section("Intercepts", level = 2L,
-        report_figure(group_plot(first, "intercept"), "Intercepts by group", "intercepts")),
-    report_section("Diagram", level = 2L,
+      report_section(text_of("head_intercepts"), level = 2L,
+        report_figure(group_plot(first, "intercept"), text_of("intercepts_by_group"),
+                      "intercepts")),
+    report_section(text_of("head_diagram"), level = 2L,
       report_text(text_of("first_rung_which_every"),
                   "emphasised."),
       diagram_figures(first, text_of("path_diagrams_groups_side"))))
@@ -146,14 +147,14 @@ ladder_reproduction_parts <- function(ladder) {
           collapse = "; ")
   }, "")
   except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))
-  report_section("To reproduce this", report_text(text_of("blueprint_file")),
+  report_section(text_of("to_reproduce_this"), report_text(text_of("blueprint_file")),
     report_code(blueprint_yaml(ladder$blueprint)),
     report_bullets(c(
       if (length(first$layout$groups) > 1L)
-        text_of("groups_by", by = first$sample$by %||% "the summary data",
+        text_of("groups_by_listed", by = first$sample$by %||% text_of("the_summary_data"),
                 groups = enumerate(first$layout$groups, most = 50)),
       paste0(names(held), ": ", ifelse(nzchar(held), paste("held", held), "nothing held")),
-      if (length(except)) list(c(list("not held after all: "), code_pieces(except))),
+      if (length(except)) list(c(list(text_of("not_held_after_all")), code_pieces(except))),
       text_of("every_rung_scaled_variances"),
       text_of("fingerprint_sample_moments", fit = sample_fingerprint(first)),
       text_of("orizzonte", version = first$version, rversionstring = R.version.string))))

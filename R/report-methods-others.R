@@ -18,7 +18,7 @@ ladder_paragraphs <- function(x, criteria) {
 
 rung_text <- function(k, ladder) {
   t <- ladder$table
-  if (t$status[k] == "not converged") return(text_of("not_converged_3", rung = t$rung[k]))
+  if (t$status[k] == "not converged") return(text_of("not_converged_at_rung", rung = t$rung[k]))
   own <- paste0(chisq_text(t$chisq[k], t$df[k], t$p[k]), ", CFI = ", format_share(t$cfi[k], 3L),
                 ", RMSEA = ", format_share(t$rmsea[k], 3L), ", SRMR = ",
                 format_share(t$srmr[k], 3L))
@@ -40,7 +40,7 @@ release_text <- function(ladder, loosened) {
   if (nrow(r) == 0L) return(text_of("nothing_was_released_rung", rung = loosened$rung))
   p <- difference_p(r$actual_drop, 1)
   holm <- stats::p.adjust(p, "holm")
-  each <- paste0(r$parameter, ifelse(is.na(p), " along with it", text_of("fell_p",
+  each <- paste0(r$parameter, ifelse(is.na(p), text_of("along_with_it"), text_of("fell_p",
       actual_drop = format_fixed(r$actual_drop, 2L), value = p_clause(p),
       value_2 = if (sum(!is.na(p)) > 1L) text_of("after_holm_p", holm = p_clause(holm)))))
   text_of("rung_were_released_one", rung = loosened$rung, each = enumerate(each, most = 20L),
@@ -95,7 +95,7 @@ quality_paragraphs <- function(x) {
 
 largest_ratio <- function(pairs) {
   k <- which.max(pairs$htmt)
-  text_of("and_5", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
+  text_of("htmt_of_pair", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
           second = pairs$second[k],
           group = if (!is.na(pairs$group[k])) text_of("blueprint_in", where = pairs$group[k]))
 }

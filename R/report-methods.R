@@ -43,7 +43,7 @@ as.character.orizzonte_text <- function(x, ...) x$paragraphs
 
 #' @export
 print.orizzonte_text <- function(x, ...) {
-  put_lines(heading("Methods and results"))
+  put_lines(heading(text_of("methods_and_results")))
   for (paragraph in x$paragraphs) put_lines(wrap_lines(paragraph), "")
   if (length(x$references))
     put_lines("References", wrap_lines(paste0("- ", x$references), 0L, 2L))
@@ -86,7 +86,7 @@ model_sentence <- function(fit) {
     if (length(layout$composites))
       paste0(count_of(length(layout$composites), "composite"), " (",
              enumerate(layout$composites, most = 12L), ")"))
-  of <- if (length(what)) text_of("with_2", what = enumerate(what)) else ""
+  of <- if (length(what)) text_of("with_what", what = enumerate(what)) else ""
   df <- format_count(test_of(fit)$df)
   text_of("model_was_fitted_has", title = quoted(fit$request$blueprint$title), of = of,
           observed = count_of(length(layout$observed), "observed variable"),
@@ -192,7 +192,7 @@ effect_sentences <- function(fit) {
   shown <- utils::head(order(table$p), most_effects)
   shown <- sort(shown)
   each <- vapply(shown, function(k) {
-    text_of("se_p_standardized_4", parameter = table$parameter[k],
+    text_of("estimate_in_brackets", parameter = table$parameter[k],
             estimate = format_number(table$estimate[k]), se = format_number(table$se[k]),
             value = p_clause(table$p[k]), standardized = format_share(table$standardized[k]))
   }, "")
@@ -240,7 +240,7 @@ trail_sentences <- function(fit) {
   drop <- steps$actual_drop
   each <- paste0(steps$change, ifelse(nzchar(steps$because), text_of("because",
       because = steps$because),
-                                      ", without a reason given"),
+                                      text_of("without_reason_given")),
                  ifelse(is.na(drop), "", text_of("fell_by", drop = format_fixed(drop, 2L))))
   often <- if (nrow(steps) == 1L) "once" else paste(nrow(steps), "times")
   text_of("model_was_changed_after_looking", often = often, each = enumerate(each, most = 20L))

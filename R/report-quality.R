@@ -5,15 +5,15 @@ quality_parts <- function(x, heading = "The measures") {
   report_section(heading, report_bullets(quality_sentences(x)),
     if (length(quality_sentences(x)) == 0L)
       report_text(text_of("no_construct_falls_short")),
-    report_table(columns, note = quality_note(x), caption = "Reliability and validity"),
+    report_table(columns, note = quality_note(x), caption = text_of("reliability_and_validity")),
     if (!is.null(x$pairs))
-      report_section("Told apart", level = 2L,
-        report_table(pair_texts(x), caption = "Constructs told apart"),
-        report_fold("Fornell and Larcker's table", fornell_larcker_parts(x))),
+      report_section(text_of("told_apart"), level = 2L,
+        report_table(pair_texts(x), caption = text_of("constructs_told_apart")),
+        report_fold(text_of("fornell_and_larcker_s_table"), fornell_larcker_parts(x))),
     if (NROW(x$left_out))
-      report_fold("Without single items",
+      report_fold(text_of("without_single_items"),
                   report_table(left_out_columns(x), code = "without",
-                               caption = "Refitted without single items")),
+                               caption = text_of("refitted_without_single_items"))),
     report_figure(plot(x), text_of("reliabilities_average_variance_extracted"),
                   "quality", height = max(3.5, 1.6 + 0.45 * nrow(x$table))))
 }
@@ -33,10 +33,10 @@ fornell_larcker_parts <- function(x) {
   }))
 }
 
-split_parts <- function(x, heading = "General and specific") {
+split_parts <- function(x, heading = text_of("general_and_specific")) {
   columns <- split_columns(x)
   report_section(heading, report_bullets(x$reading),
     report_table(columns$items, code = "item", caption = text_of("shares_each_item_s")),
-    report_table(columns$scores, caption = "What scores would measure"),
+    report_table(columns$scores, caption = text_of("what_scores_would_measure")),
     report_figure(plot(x), text_of("general_specific_residual_share"), "split"))
 }

@@ -37,7 +37,7 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
     check_same_bootstrap(bootstrap, x, "write_tables")
   }
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE))
-    abort("report", text_of("cannot_create_folder_4", folder = quoted(folder)))
+    abort("report", text_of("cannot_create_folder", folder = quoted(folder)))
   parts <- numbered_parts(unfolded_parts(report_of(x, criteria, bootstrap)$parts))
   parts <- Filter(function(part) part$part %in% c("table", "figure"), parts)
   written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats,
@@ -47,8 +47,7 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
   index <- list_frame(index %||% list(file = character(), kind = character(),
                                       caption = character()))
   write_table(index, file.path(folder, "index.csv"), guard)
-  if (!quiet) say(count_of(nrow(index), "file"), " written to ", folder,
-                  text_of("index_csv_lists_them"))
+  if (!quiet) say(text_of("tables_written", files = nrow(index), folder = folder))
   invisible(index)
 }
 

@@ -10,7 +10,7 @@ add_texts(
   numbers_below_are_where_estimation =
     ". The numbers below are where estimation stopped; do not interpret them.",
   read_before_any_estimate = " Read this before any estimate: ",
-  what_data_say_4 = "What the data say:",
+  report_what_data_say = "What the data say:",
   path_diagram_standardized_values = "Path diagram with standardized values",
   path_diagram_group = "Path diagram of group {drawn}",
   cut_offs_are_conventions =
@@ -59,23 +59,21 @@ add_texts(
   equalities_whose_release_would =
     "The equalities whose release would lower \u03c7\u00b2 most. Read ",
   item_texts_first_was = "the item texts first: was the item understood alike?",
-  given_intercepts_held = ", given the intercepts held on ",
   how_much_single_items = "How much single items differ",
   loading_intercept_one_item = "With loading and intercept of one item at a time free.",
-  difference_total_score_4 = "Difference of the total score",
   path_diagram_first_rung = "Path diagram of the first rung",
   first_rung_which_every =
     "The first rung, in which every group has its own values. What differs is ",
   path_diagrams_groups_side = "Path diagrams of the groups side by side",
   over_times = "over times: {hold_equal_times}",
-  groups_by = "groups by {by}: {groups}",
+  groups_by_listed = "groups by {by}: {groups}",
   every_rung_scaled_variances = paste0(
     "every rung scaled by the variances of the constructs (1 in the first group or at the ",
     "first time)"),
   invariance_over_was_tested = paste0(
     "Invariance over {over} was tested rung by rung ({cite}) with the model {title}, fitted ",
     "to {sample}. {first} {limits}"),
-  not_converged_3 = "{rung}: not converged.",
+  not_converged_at_rung = "{rung}: not converged.",
   against_cfi_rmsea_srmr = paste0(
     "; against {against} {p_change}, \u0394CFI = {cfi_change}, \u0394RMSEA = {rmsea_change}, ",
     "\u0394SRMR = {srmr_change}"),
@@ -96,12 +94,12 @@ add_texts(
   largest_ratio_correlations_between = paste0(
     "The largest ratio of correlations between constructs to those within (HTMT) is {pairs} ",
     "({cite})."),
-  and_5 = "{htmt} ({first} and {second}{group})",
+  htmt_of_pair = "{htmt} ({first} and {second}{group})",
   methods_text_needs_fit =
     "methods_text() needs a fit, a ladder, or something else it can tell about.",
   fits_ladders_comparisons_qualities =
     "Fits, ladders, comparisons, qualities and bootstraps, or a list of them.",
-  with_2 = " with {what}",
+  with_what = " with {what}",
   model_was_fitted_has = paste0(
     "The model {title}{of} and {observed} was fitted to {sample}; it has {fit} and ",
     "{df}{df_2} of freedom."),
@@ -132,7 +130,7 @@ add_texts(
     "{rmsea}, SRMR up to {srmr}; {cite}).{sample}"),
   standardized_loadings_range_size =
     "Absolute standardized loadings range from {size} to {size_2}.",
-  se_p_standardized_4 =
+  estimate_in_brackets =
     "{parameter} = {estimate} (SE = {se}, p {value}, standardized {standardized})",
   explained_variance = " Explained variance: {r_squared}.",
   effects_these_have_smallest = " Of {table} effects these have the smallest p.",
@@ -151,8 +149,7 @@ add_texts(
   changes_from_model_model = "Changes from model to model",
   start_end_trail_these = "Start and end of the trail in these and fresh data",
   replicates_leading_numbers = "Replicates of the leading numbers",
-  cannot_create_folder_4 = "Cannot create the folder {folder}.",
-  index_csv_lists_them = "; index.csv lists them.",
+  cannot_create_folder = "Cannot create the folder {folder}.",
   cannot_write_report = "Cannot write a report as {ending}.",
   has_no_ending_says = "{file} has no ending that says what kind of report it is.",
   use_file_ends_html = "Use a file that ends in .html, .docx or .md.",
@@ -160,5 +157,72 @@ add_texts(
   needs_fit_ladder_or = "{verb}() needs a fit, a ladder or a list of them.",
   fit_model_makes_fits = paste0(
     "fit_model() makes fits, invariance() ladders; trails, comparisons, confirmations, ",
-    "bootstraps, qualities and variance splits are shown as well."),
-  quality_measures_4 = "Quality of the measures: {title}")
+    "bootstraps, qualities and variance splits are shown as well."))
+
+# Headings, captions and axes
+add_texts(
+  estimates_side_by_side = "Estimates side by side",
+  head_changes = "Changes",
+  the_models_compared = "The models compared",
+  the_data = "The data",
+  correlations_as_observed = "Correlations, as observed",
+  head_correlations = "Correlations",
+  descriptive_statistics = "Descriptive statistics",
+  head_blueprint = "Blueprint",
+  to_reproduce_this = "To reproduce this",
+  head_limits = "Limits",
+  head_trail = "Trail",
+  head_claims = "Claims",
+  what_could_be_freed = "What could be freed",
+  map_of_residuals = "Map of residuals",
+  head_residuals = "Residuals",
+  indirect_and_total_effects = "Indirect and total effects",
+  head_model = "Model",
+  head_fit = "Fit",
+  head_diagram = "Diagram",
+  in_short = "In short",
+  improper_solution = "Improper solution.",
+  head_not_converged = "Not converged.",
+  head_references = "References",
+  a_passage_to_start_from = "A passage to start from",
+  intercepts_by_group = "Intercepts by group",
+  head_intercepts = "Intercepts",
+  loadings_by_group = "Loadings by group",
+  head_loadings = "Loadings",
+  head_by_group = "By group",
+  means_of_constructs = "Means of constructs",
+  what_was_released = "What was released",
+  what_each_rung_asks = "What each rung asks",
+  fit_indices_by_rung = "Fit indices by rung",
+  methods_and_results = "Methods and results",
+  what_scores_would_measure = "What scores would measure",
+  refitted_without_single_items = "Refitted without single items",
+  without_single_items = "Without single items",
+  fornell_and_larcker_s_table = "Fornell and Larcker's table",
+  constructs_told_apart = "Constructs told apart",
+  told_apart = "Told apart",
+  reliability_and_validity = "Reliability and validity",
+  bootstrapped_values = "Bootstrapped values",
+  confirmation_in_fresh_data = "Confirmation in fresh data",
+  fit_of_the_models = "Fit of the models",
+  fit_after_each_revision = "Fit after each revision")
+
+add_texts(
+  tables_written = "{files} file{?s} written to {folder}; index.csv lists them.",
+  report_written = "Report written to {file}",
+  models_compared_title = "Models compared",
+  word_needs_packages = "A report in Word needs the {qty(count)}package{?s} {packages}.",
+  install_or_other_report = "install.packages(c({packages})); or write an .html or .md report.")
+
+add_texts(
+  no_reason_given_brackets = "(no reason given)",
+  assumed_without_being_stated = "Assumed without being stated",
+  not_held_after_all = "not held after all: ",
+  the_summary_data = "the summary data",
+  along_with_it = " along with it",
+  without_reason_given = ", without a reason given",
+  general_and_specific = "General and specific")
+
+add_texts(
+  differences_of_means =
+    "Differences{compared}, given the intercepts held on the {rung} rung (S\u00f6rbom 1974).")

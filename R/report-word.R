@@ -4,10 +4,10 @@ check_word_tools <- function() {
   missing <- Filter(function(package) !requireNamespace(package, quietly = TRUE),
                     c("officer", "flextable"))
   if (length(missing) == 0L) return(invisible())
-  abort("report", c(paste0("A report in Word needs the package", if (length(missing) > 1L) "s", " ",
-                           enumerate(missing), "."),
-                    i = paste0("install.packages(c(", paste(quoted(missing), collapse = ", "),
-                               ")); or write an .html or .md report.")))
+  abort("report", c(text_of("word_needs_packages", count = length(missing),
+                            packages = enumerate(missing)),
+                    i = text_of("install_or_other_report",
+                                packages = paste(quoted(missing), collapse = ", "))))
 }
 
 report_word <- function(report, path) {

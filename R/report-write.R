@@ -53,7 +53,7 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NU
     html = write_text(file, report_html(report), "report"),
     md = write_markdown(file, report),
     docx = write_made(file, function(path) report_word(report, path), is_zip, "report"))
-  if (!quiet) say("Report written to ", file)
+  if (!quiet) say(text_of("report_written", file = file))
   invisible(file)
 }
 
@@ -72,7 +72,7 @@ write_markdown <- function(file, report) {
   page <- report_markdown(report, folder)
   beside <- file.path(dirname(file), folder)
   if (length(page$figures) && !dir.exists(beside) && !dir.create(beside, showWarnings = FALSE))
-    abort("report", c(text_of("cannot_create_folder_4", folder = quoted(beside)),
+    abort("report", c(text_of("cannot_create_folder", folder = quoted(beside)),
                       i = text_of("figures_markdown_report_are")))
   for (name in names(page$figures))
     write_bytes(file.path(beside, paste0(name, ".png")), page$figures[[name]], "report")
@@ -117,11 +117,11 @@ report_title <- function(x) {
   if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
   if (is_ladder(x)) return(paste0("Invariance: ", x$title))
   if (inherits(x, "orizzonte_bootstrap")) return(paste0("Bootstrap: ", report_title(x$fit)))
-  if (inherits(x, "orizzonte_quality")) return(text_of("quality_measures_4", title = x$title))
-  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_3",
+  if (inherits(x, "orizzonte_quality")) return(text_of("quality_measures", title = x$title))
+  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_title",
       title = x$title))
   if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
-  if (inherits(x, "orizzonte_comparison")) return("Models compared")
+  if (inherits(x, "orizzonte_comparison")) return(text_of("models_compared_title"))
   if (inherits(x, "orizzonte_trail")) return(paste0("Trail: ", attr(x, "title") %||% "a model"))
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }

@@ -96,7 +96,7 @@ check_levels <- function(levels, by, data) {
     abort("input", c(text_of("request_levels_alone"), i = text_of("request_levels_alone_hint")))
   }
   if (!is.null(levels) && !is.atomic(levels))
-    abort("input", c(text_of("request_levels_odd"), x = text_of("it_is_3",
+    abort("input", c(text_of("request_levels_odd"), x = text_of("it_is_of_kind",
         value = describe(levels))))
 }
 
@@ -126,7 +126,7 @@ captured_column <- function(quosure, what) {
   names <- captured_columns(quosure, what)
   if (length(names) > 1L) {
     abort("input", c(text_of("request_one_column", option = what),
-                     x = text_of("it_is_3", value = enumerate(names)),
+                     x = text_of("it_is_of_kind", value = enumerate(names)),
                      i = text_of("request_one_column_hint")))
   }
   names

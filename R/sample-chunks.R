@@ -59,7 +59,7 @@ decoded_lines <- function(lines, file, encoding) {
   out <- if (toupper(encoding) %in% c("UTF-8", "UTF8")) lines else iconv(lines, encoding, "UTF-8")
   good <- !is.na(out) & validUTF8(out)
   if (!all(good))
-    abort("file", c(text_of("is_not_3", file = quoted(file), encoding = encoding),
+    abort("file", c(text_of("file_not_in_encoding", file = quoted(file), encoding = encoding),
                     x = text_of("first_line_cannot_be",
                                 good = quoted(substr(iconv(lines[!good][1L], "latin1", "UTF-8"), 1L,
                                     40L))),
@@ -84,7 +84,7 @@ parquet_chunks <- function(file) {
                     i = text_of("install_packages_or_save", parquet_reader = parquet_reader)))
   reader <- asNamespace(parquet_reader)
   trouble <- function(e) {
-    abort("file", c(text_of("cannot_read_3", file = quoted(file)), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
   }
   groups <- tryCatch(nrow(reader$read_parquet_metadata(file)$row_groups), error = trouble)
   single <- reader[["read_parquet_row_group"]]

@@ -149,7 +149,7 @@ collected_summary <- function(tally, request, wanted, from) {
   if (tally$ungrouped > 0)
     say(text_of("rows_have_no_are", ungrouped = format_count(tally$ungrouped),
                 rows = format_count(tally$rows), by = request$by,
-                many_left_out = if (share > many_left_out) " (more than 5 %)"))
+                many_left_out = if (share > many_left_out) text_of("many_left_out")))
   if (is.null(request$by)) return(out[[1L]])
   found <- names(out)
   levels <- if (is.null(request$levels)) stats::setNames(natural_order(found),

@@ -113,7 +113,7 @@ sql_columns <- function(table, wanted) {
   con <- table$connection
   vapply(wanted$variables, function(name) {
     quoted <- DBI::dbQuoteIdentifier(con, name)
-    text <- if (wanted$types[[name]] == "logical") text_of("case_when_then_1", value = quoted,
+    text <- if (wanted$types[[name]] == "logical") text_of("sql_case_when", value = quoted,
         value_2 = quoted) else quoted
     codes <- sql_codes(con, wanted$codes, wanted$types[[name]])
     if (length(codes)) text <- text_of("case_when_then_null", value = quoted,

@@ -68,7 +68,7 @@ coding_notes <- function(coding) {
   vapply(names(coding), function(name) {
     levels <- coding[[name]]
     if (length(levels) == 2L)
-      return(text_of("is_coded_0_1", name = name, levels = levels[1L], levels_2 = levels[2L]))
+      return(text_of("is_coded", name = name, levels = levels[1L], levels_2 = levels[2L]))
     text_of("is_coded_1_level", name = name, levels = enumerate(coded_names(name, levels)),
             levels_2 = levels[1L])
   }, "", USE.NAMES = FALSE)

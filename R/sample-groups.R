@@ -44,14 +44,14 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
     abort("data",
           c(text_of("least_two_are_needed",
                     levels = if (is.null(levels))
-                      text_of("column_holds", by = quoted(by)) else "`levels` picks ",
+                      text_of("column_holds", by = quoted(by)) else text_of("levels_picks"),
                     wanted = count_of(length(wanted), "group")),
                     i = text_of("leave_out_one_group")))
   }
   rows <- lapply(wanted, function(level) which(text == level))
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
-    text_of("groups_by_3", by = by,
+    text_of("groups_by_with_rows", by = by,
             rows = enumerate(text_of("rows", wanted = names(wanted), rows = lengths(rows)),
                              most = 12L)),
     if (left > 0L) text_of("left_out_other_groups", left = count_of(left, "row"),
@@ -80,7 +80,7 @@ pick_levels <- function(levels, known, by, labels = known) {
   if (anyNA(at)) {
     strange <- value[is.na(at)][1L]
     shown <- ifelse(known == labels, known, paste0(known, " (", labels, ")"))
-    abort("name", c(text_of("there_is_no_group_5", strange = quoted(strange), by = by),
+    abort("name", c(text_of("no_such_group", strange = quoted(strange), by = by),
                     did_you_mean(strange, unique(c(known, labels))),
                     i = paste0("Groups: ", enumerate(shown, most = 20L), ".")))
   }

@@ -44,7 +44,7 @@ check_some_seen <- function(x) {
   empty <- colSums(!is.na(x)) == 0L
   if (!any(empty)) return(invisible())
   abort("data", c(text_of("column_is_missing_every", empty = quoted(colnames(x)[empty][1L])),
-                  i = text_of("leave_item_out_model")))
+                  i = text_of("leave_item_out_or_declare_codes")))
 }
 
 check_enough <- function(n, what, variables, notes = character()) {
@@ -104,7 +104,7 @@ check_known <- function(variables, columns, bp) {
     hint <- if (name %in% attr(bp, "hints")) {
       text_of("text_variable_name_exists_so", name = name)
     } else if (!is.null(near)) {
-      text_of("did_you_mean_7", near = quoted(near),
+      text_of("did_you_mean_inline", near = quoted(near),
               constructs = if (near %in% constructs) " (a construct)")
     }
     paste0(quoted(name), hint)

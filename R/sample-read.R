@@ -50,7 +50,7 @@ check_fields <- function(lines, fields, file, separator, head) {
     whole <- gsub("\"[^\"]*\"", "", whole)
   }
   wrong <- function(k, ...) {
-    abort("file", c(text_of("line_2", file = quoted(file), starts = head + starts[k],
+    abort("file", c(text_of("line_of_file_says", file = quoted(file), starts = head + starts[k],
                             value = paste0(...)),
                     i = text_of("field_advice")))
   }
@@ -74,7 +74,7 @@ plain_cells <- function(x) {
 # No line is filled, cut or guessed at: every warning of the reader is an error.
 strict_table <- function(lines, file, separator, ...) {
   stop_reading <- function(e) {
-    abort("file", c(text_of("cannot_read_3", file = quoted(file)),
+    abort("file", c(text_of("cannot_read_file", file = quoted(file)),
                     x = gsub("\n", " ", conditionMessage(e), fixed = TRUE),
                     i = text_of("field_advice")))
   }
@@ -117,6 +117,6 @@ read_statistics_file <- function(file, ending) {
   reader <- utils::getFromNamespace(statistics_readers[[ending]], "haven")
   arguments <- c(list(file), if ("user_na" %in% names(formals(reader))) list(user_na = TRUE))
   tryCatch(as.data.frame(do.call(reader, arguments)), error = function(e) {
-    abort("file", c(text_of("cannot_read_3", file = quoted(file)), x = conditionMessage(e)))
+    abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
   })
 }

@@ -10,7 +10,7 @@ print.orizzonte_screen <- function(x, ...) {
 as.data.frame.orizzonte_screen <- function(x, ...) x$columns
 
 format_normality <- function(n) {
-  c("", "Multivariate normality (Mardia 1970)",
+  c("", text_of("multivariate_normality"),
              format_table(list(measure = n$measure, value = format_fixed(n$value, 2L),
                                expected = format_fixed(n$expected, 2L),
                                statistic = format_fixed(n$statistic, 2L), p = format_p(n$p)),
@@ -73,7 +73,7 @@ format_patterns <- function(patterns) {
   missing <- ifelse(nzchar(shown$missing), shown$missing, "(nothing)")
   long <- nchar(missing) > 56L
   missing[long] <- paste0(substr(missing[long], 1L, 53L), "...")
-  c("", "Patterns of missing values",
+  c("", text_of("patterns_of_missing_values"),
     format_table(list(rows = format_count(shown$rows), missing = missing), c(TRUE, FALSE)),
     if (nrow(patterns) > 6L) text_of("more_patterns", patterns = nrow(patterns) - 6L))
 }
@@ -94,7 +94,7 @@ format_screen <- function(x) {
                   kurtosis = format_fixed(table$kurtosis, 2L),
                   VIF = ifelse(is.infinite(table$inflation), "Inf",
                                format_fixed(table$inflation, 1L)), note = table$note)
-  lines <- c(heading("Data screening"),
+  lines <- c(heading(text_of("data_screening")),
              text_of("complete", rows = count_of(x$rows, "row"),
                      table = count_of(nrow(table), "column"),
                      complete = count_of(x$complete, "row")),
@@ -103,7 +103,7 @@ format_screen <- function(x) {
   if (any(lengths(x$codes)))
     lines <- c(lines, text_of("odd_codes_are_counted"))
   if (!is.null(x$groups)) {
-    lines <- c(lines, "", text_of("groups_by_4", by = x$by),
+    lines <- c(lines, "", text_of("groups_by", by = x$by),
                format_table(list(group = x$groups$group, n = format_count(x$groups$n),
                                  complete = format_count(x$groups$complete)),
                             c(FALSE, TRUE, TRUE)))
@@ -117,15 +117,16 @@ format_screen <- function(x) {
                format_table(list(row = format_count(far$row),
                                  `squared distance` = format_fixed(far$distance, 1L),
                                  p = format_p(far$p))),
-               if (nrow(x$outliers) > 5L) text_of("and_more_4", outliers = nrow(x$outliers) - 5L))
+               if (nrow(x$outliers) > 5L) text_of("and_more_outliers",
+                                                  outliers = nrow(x$outliers) - 5L))
   }
   advice <- if (nrow(x$advice)) wrap_lines(paste0(seq_len(nrow(x$advice)), ". ", x$advice$advice),
                                            indent = 2L,
                                            hang = 5L) else text_of("nothing_stands_out")
-  c(lines, "", "What to do", advice, "", if (x$blueprint)
+  c(lines, "", text_of("what_to_do"), advice, "", if (x$blueprint)
     next_step("fit_blueprint") else
     c(text_of("blueprint_items_keyed_against"),
       paste0("  ", instruction("screen_with_blueprint")), "",
-      "Next: write a blueprint, then",
+      text_of("next_write_blueprint"),
       paste0("  ", instruction("fit_blueprint"))))
 }

@@ -61,7 +61,7 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
-    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_3",
+    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_of_kind",
         value = describe(data))))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", text_of("data_have_no_rows_or"))
   check_columns(data)
@@ -69,7 +69,8 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   chosen <- screened_variables(rlang::enquo(variables), data)
   by <- capture_names(rlang::enquo(by), "by")$names
   if (length(by) > 1L)
-    abort("input", c(text_of("must_be_one_column"), x = text_of("it_is_3", value = enumerate(by))))
+    abort("input",
+          c(text_of("must_be_one_column"), x = text_of("it_is_of_kind", value = enumerate(by))))
   if (length(by)) check_group_column(by, data)
   clusters <- captured_column(rlang::enquo(clusters), "`clusters`")
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes, clusters)
@@ -179,12 +180,14 @@ cluster_advice <- function(clustered, name) {
   # none by chance: Holm's adjustment over all items
   strong <- clustered$variable[which(stats::p.adjust(clustered$p, "holm") < 0.05)]
   c(if (count < few_clusters)
-      advise("clusters", name, count, " clusters of ", name, ", fewer than ", few_clusters,
-             text_of("standard_errors_cluster_will")),
+      advise("clusters", name, text_of("too_few_clusters", count = count, clusters = name,
+                                       enough = few_clusters)),
     if (length(strong))
-      advise("clusters", strong, "Answers within ", name, " resemble each other (",
-             enumerate(strong, most = 6L), "): fit with ",
-             instruction("use_clusters", address = address_name(name), column = name), "."))
+      advise("clusters", strong,
+             text_of("answers_depend_on_cluster", clusters = name,
+                     items = enumerate(strong, most = 6L),
+                     instruction = instruction("use_clusters", address = address_name(name),
+                                               column = name))))
 }
 
 half_complete <- 0.5  # share of complete rows below which a group is remarked upon
@@ -277,7 +280,7 @@ together_advice <- function(together) {
                            lapply(together$duplicates, `[[`, "columns"))))
   if (length(high))
     add("collinear", high, enumerate(high),
-        text_of("variance_inflation_above_10"))
+        text_of("variance_inflation_too_high"))
   advice
 }
 
@@ -322,8 +325,9 @@ text_advice <- function(names, raw, known) {
     as_number <- suppressWarnings(as.numeric(raw[[name]]))
     if (sum(!is.na(as_number)) > 0.5 * known[[name]]) {
       odd <- raw[[name]][!is.na(raw[[name]]) & is.na(as_number)]
-      add("text", name, name, text_of("is_text_but_mostly"),
-          if (length(odd)) text_of("an_exception", odd = quoted(odd[1L])), ": recode it.")
+      add("text", name, if (length(odd))
+        text_of("text_with_exception", name = name, odd = quoted(odd[1L])) else
+          text_of("text_of_numbers", name = name))
     }
   }
   advice
@@ -422,7 +426,8 @@ screen_together <- function(x) {
         columns = involved, leader = leader,
         text = if (leader_is_sum) {
           text_of("is_of", leader = leader,
-                  slope = if (abs(slope[1L] - 1) < 0.05) "the sum" else "a multiple of the sum",
+                  slope = text_of(if (abs(slope[1L] - 1) < 0.05) "the_sum" else
+                                    "multiple_of_the_sum"),
                   others = enumerate(others, most = 12L))
         } else {
           text_of("can_be_computed_from", leader = leader, others = enumerate(others, most = 12L))

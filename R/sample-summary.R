@@ -34,7 +34,7 @@ summary_data <- function(cov, n, means = NULL, sd = NULL, divisor = "n-1", ...) 
   }
   if (!is.numeric(n) || length(n) != 1L || !is.finite(n) || n < 2) {
     abort("summary_data",
-          c(text_of("n_must_be_one"), x = text_of("it_is_3", value = describe(n))))
+          c(text_of("n_must_be_one"), x = text_of("it_is_of_kind", value = describe(n))))
   }
   names <- colnames(cov)
   correlation <- FALSE
@@ -86,7 +86,7 @@ as_square <- function(cov) {
   if (is.data.frame(cov)) cov <- as.matrix(cov)
   if (!is.matrix(cov) || !is.numeric(cov)) {
     abort("summary_data",
-          c(text_of("cov_must_be_numeric"), x = text_of("it_is_3", value = describe(cov))))
+          c(text_of("cov_must_be_numeric"), x = text_of("it_is_of_kind", value = describe(cov))))
   }
   if (nrow(cov) != ncol(cov)) {
     abort("summary_data",
@@ -278,7 +278,7 @@ read_summary_data <- function(file, group = NULL, divisor = "n-1", encoding = "U
   }
   lacking <- setdiff(variables, labels)
   if (length(lacking))
-    abort("file", text_of("there_is_no_row_5", file = file, lacking = enumerate(quoted(lacking))))
+    abort("file", text_of("no_row_for", file = file, lacking = enumerate(quoted(lacking))))
   pick <- function(label) {
     row <- values[labels == label, ]
     if (length(row)) stats::setNames(as.numeric(row), variables)

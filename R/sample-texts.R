@@ -40,7 +40,7 @@ add_texts(
     "Groups that share clusters are not independent. Group by a column that does not cut ",
     "through clusters, or leave `clusters` out."),
   cannot_read_near_line = "Cannot read {file} near line {line}.",
-  is_not_3 = "{file} is not in {encoding}.",
+  file_not_in_encoding = "{file} is not in {encoding}.",
   first_line_cannot_be = "The first line that cannot be read begins: {good}",
   give_encoding_such_encoding = "Give its encoding, such as encoding = \"latin1\".",
   such_encoding_latin1 = "Such as encoding = \"latin1\".",
@@ -87,7 +87,7 @@ add_texts(
   recode_numbers_there_or = paste0(
     "Recode it as numbers there, or declare what means missing: missing_codes = c(\"n/a\", ",
     "...)."),
-  case_when_then_1 = "CASE WHEN {value} THEN 1 WHEN NOT {value_2} THEN 0 END",
+  sql_case_when = "CASE WHEN {value} THEN 1 WHEN NOT {value_2} THEN 0 END",
   case_when_then_null = "CASE WHEN {value} IN ({codes}) THEN NULL ELSE {value_2} END",
   cast_double_precision = "CAST({value} AS DOUBLE PRECISION)",
   as_g = "{by} AS g",
@@ -99,7 +99,7 @@ add_texts(
   column_holds_which_fitted = "Column {name} holds {strange}, which the fitted data did not.",
   known_values = "Known values: {levels}.",
   n0_1_columns_would = "The 0/1 columns for {name} would overwrite column {clash}.",
-  is_coded_0_1 = "{name} is coded 0 for {levels} and 1 for {levels_2}.",
+  is_coded = "{name} is coded 0 for {levels} and 1 for {levels_2}.",
   is_coded_1_level =
     "{name} is coded by {levels}: 1 for that level, 0 otherwise; the reference is {levels_2}.",
   column_holds_empty_text = "Column {by} holds empty text in {narm}: a group needs a name.",
@@ -111,12 +111,12 @@ add_texts(
   least_two_are_needed = "{levels}{wanted}; at least two are needed.",
   leave_out_one_group = "Leave out `by` for one group.",
   rows = "{wanted} ({rows} rows)",
-  groups_by_3 = "Groups by {by}: {rows}.",
+  groups_by_with_rows = "Groups by {by}: {rows}.",
   left_out_other_groups = "Left out {left} of other groups: {wanted}.",
   levels_must_be_values = "`levels` must be values of the grouping column.",
   such_levels_c_evening_evening =
     "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\").",
-  there_is_no_group_5 = "There is no group {strange} in {by}.",
+  no_such_group = "There is no group {strange} in {by}.",
   group_is_named_twice = "A group is named twice in `levels`.",
   multivariate_kurtosis_beyond_normal = "multivariate kurtosis beyond normal (z = {kurtosis})",
   heavy_tails_kurtosis = "heavy tails (kurtosis {tails})",
@@ -136,7 +136,7 @@ add_texts(
   covariance_matrix_data = "The covariance matrix of the data",
   column_holds_infinite_value = "Column {at} holds an infinite value in row {at_2}.",
   column_is_missing_every = "Column {empty} is missing in every row.",
-  leave_item_out_model = "Leave the item out of the model, or look at `missing_codes`.",
+  leave_item_out_or_declare_codes = "Leave the item out of the model, or look at `missing_codes`.",
   there_are = "There are {what} for {variables}.",
   more_cases_than_variables = "More cases than variables are needed.",
   column_does_not_vary = "Column {flat} does not vary: every value is {flat_2}.",
@@ -153,7 +153,7 @@ add_texts(
     "An observed variable needs no construct(): use its name in effect() as it is.",
   text_variable_name_exists_so =
     "; a text variable of that name exists, so all_of({name}) may be meant",
-  did_you_mean_7 = "; did you mean {near}{constructs}?",
+  did_you_mean_inline = "; did you mean {near}{constructs}?",
   variables_model_are = "variables of the model are",
   neither_column_data_nor = "{unknown} neither a column of the data nor a construct.",
   quotes_is_one_name =
@@ -165,7 +165,7 @@ add_texts(
   column_is_not_numeric_is = "Column {name} is not numeric: it is {kind}.",
   recode_numbers_first_or =
     "Recode it as numbers first, or declare what means missing: missing_codes = {odd}.",
-  leave_item_out_model_5 = "Leave the item out of the model.",
+  leave_item_out_model = "Leave the item out of the model.",
   dropped_rows_missing_values_variables = paste0(
     "Dropped {size} of {total} rows with missing values in variables of the model; {size_2} ",
     "rows are used."),
@@ -189,7 +189,7 @@ add_texts(
   has_header_but_no = "{file} has a header but no rows.",
   cannot_read_lines_came =
     "Cannot read {file}: {records} lines of {value} came out as {table} of {table_2}.",
-  line_2 = "{file}, line {starts}: {value}.",
+  line_of_file_says = "{file}, line {starts}: {value}.",
   quote_is_opened_never = "a quote is opened and never closed",
   expected_but_found = "expected {fields} but found {bad}",
   every_line_ends_separator =
@@ -219,10 +219,10 @@ add_texts(
   complete = "{rows}, {table}; {complete} complete",
   odd_codes_are_counted =
     "  Odd codes are counted as missing here; declare them, and they are so everywhere.",
-  groups_by_4 = "Groups by {by}",
+  groups_by = "Groups by {by}",
   more_patterns = "  and {patterns} more patterns",
   rows_far_from_rest = "Rows far from the rest (Mahalanobis, p < .001)",
-  and_more_4 = "  and {outliers} more",
+  and_more_outliers = "  and {outliers} more",
   nothing_stands_out = "  Nothing stands out.",
   blueprint_items_keyed_against =
     "With the blueprint, reverse-keyed items are also found:",
@@ -235,7 +235,6 @@ add_texts(
     "FALSE), or give the column a name."),
   covariance_matrix_row_names =
     "A covariance matrix with row names is read as summary data, not screened.",
-  standard_errors_cluster_will = ": standard errors by cluster will be too small.",
   looks_like_identifier_nearly = paste0(
     " looks like an identifier: nearly every row has its own value. Leave it out of the ",
     "model."),
@@ -247,7 +246,7 @@ add_texts(
   correlate_nearly_same_column = " correlate {value}: nearly the same column",
   keep_one_them = ". Keep one of them.",
   leave_one_them_out_sum = " Leave one of them out (a sum score does not belong beside its items).",
-  variance_inflation_above_10 = ": variance inflation above 10; together they say nearly the same.",
+  variance_inflation_too_high = ": variance inflation above 10; together they say nearly the same.",
   keyed_against_other_items = " keyed against the other items of ",
   or_expect_negative_loading = ", or expect a negative loading.",
   strongly_skewed_or_peaked =
@@ -255,8 +254,6 @@ add_texts(
   far_from_all_others_mahalanobis = paste0(
     " far from all others (Mahalanobis distance): look at the original answers, and fit with ",
     "and without."),
-  is_text_but_mostly = " is text but mostly numbers",
-  an_exception = " (an exception: {odd})",
   is_of = "{leader} is {slope} of {others}.",
   can_be_computed_from = "{leader} can be computed from {others}.",
   has_values_is_grouping = "{by} has {group} values: is it a grouping?",
@@ -309,7 +306,7 @@ add_texts(
   there_are_two_rows = "{file}: there are two rows {twice}.",
   several_groups_need_first = "Several groups need a first column .group.",
   row_is_not_one = "{file}: row {unknown} is not one of the columns.",
-  there_is_no_row_5 = "{file}: there is no row for {lacking}.",
+  no_row_for = "{file}: there is no row for {lacking}.",
   has_no_group_column = "{file} has no `.group` column, so there is no group {group}.",
   has_no_group = "{file} has no group {group}.",
   without_any_value_left = "; {empty} without any value {empty_2} left out",
@@ -372,3 +369,24 @@ add_texts(
   a_range = "a range.",
   one_incomplete = " has missing values and is",
   several_incomplete = " have missing values and are")
+
+add_texts(
+  too_few_clusters = paste0(
+    "{count} clusters of {clusters}, fewer than {enough}: standard errors by cluster will be ",
+    "too small."),
+  answers_depend_on_cluster =
+    "Answers within {clusters} resemble each other ({items}): fit with {instruction}.")
+
+add_texts(
+  next_write_blueprint = "Next: write a blueprint, then",
+  what_to_do = "What to do",
+  multivariate_normality = "Multivariate normality (Mardia 1970)",
+  multiple_of_the_sum = "a multiple of the sum",
+  the_sum = "the sum",
+  summary_data_itself = "the summary data")
+
+add_texts(
+  many_left_out = " (more than 5 %)",
+  levels_picks = "`levels` picks ",
+  text_with_exception = "{name} is text but mostly numbers (an exception: {odd}): recode it.",
+  text_of_numbers = "{name} is text but mostly numbers: recode it.")

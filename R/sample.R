@@ -79,7 +79,7 @@ sample_of.list <- function(source, request) {
   refuse_summary_data(request)
   known <- names(source)
   wanted <- if (is.null(request$levels)) stats::setNames(known, known) else
-    pick_levels(request$levels, known, "the summary data")
+    pick_levels(request$levels, known, text_of("summary_data_itself"))
   check_alike(source[wanted])
   groups <- lapply(stats::setNames(names(wanted), names(wanted)), function(g) {
     variables <- blueprint_variables(group_blueprint(request$blueprint, g))$observed
@@ -94,7 +94,7 @@ sample_of.list <- function(source, request) {
 sample_of.default <- function(source, request) {
   abort("data",
         c(text_of("data_must_be_data"),
-          x = text_of("it_is_3", value = describe(source)),
+          x = text_of("it_is_of_kind", value = describe(source)),
           i = if (is.character(source) && length(source) == 1L &&
                   grepl("^.{1,200}[.](csv|tsv|txt)$", source))
             text_of("read_file_first_read", source = quoted(source)),

@@ -96,7 +96,7 @@ study_refusal <- function(file, lines) {
   force(lines)
   function(key, message, step = NULL, hint = NULL) {
     line <- study_line(lines, key, step)
-    where <- if (length(line)) text_of("line_3", line = line)
+    where <- if (length(line)) text_of("at_line", line = line)
     abort("study", c(paste0(file, where, ": ", message), hint))
   }
 }
@@ -123,12 +123,12 @@ study_line <- function(lines, key, step = NULL) {
 check_study_keys <- function(keys, known, refuse, step = NULL, where = "") {
   unknown <- setdiff(keys, known)
   if (length(unknown))
-    refuse(unknown[1L], text_of("unknown_key_3", unknown = quoted(unknown[1L]), where = where),
+    refuse(unknown[1L], text_of("unknown_key", unknown = quoted(unknown[1L]), where = where),
            step,
            c(did_you_mean(unknown[1L], known), i = paste0("Keys: ", enumerate(known, most = 20L),
                ".")))
   if (anyDuplicated(keys))
-    refuse(keys[duplicated(keys)][1L], text_of("key_stands_twice_4",
+    refuse(keys[duplicated(keys)][1L], text_of("key_stands_twice",
                                                keys = quoted(keys[duplicated(keys)][1L])), step)
 }
 
@@ -147,7 +147,7 @@ study_path <- function(path, folder, key, refuse) {
     refuse(key, text_of("is_no_file", path = quoted(path)), NULL,
            c(i = text_of("paths_count_from_study")))
   if (!file.exists(full))
-    refuse(key, text_of("there_is_no_file_6", path = quoted(path)), NULL,
+    refuse(key, text_of("no_such_file_at", path = quoted(path)), NULL,
            c(did_you_mean(path, list.files(folder)), i = text_of("paths_count_from_study")))
   full
 }
@@ -249,7 +249,7 @@ study_arguments <- function(kind, args, k, before, blueprints, refuse) {
                i = text_of("such_steps", usable = enumerate(usable))))
   }
   if ("of" %in% keys && !kind %in% c("compare", "report") && length(args$of) > 1L)
-    refuse("of", text_of("works_one_step", kind = kind), k, c(i = "Such as of: first"))
+    refuse("of", text_of("works_one_step", kind = kind), k, c(i = text_of("example_of_step")))
   if (kind == "compare" && length(args$of) < 2L)
     refuse("of", text_of("compare_takes_two_steps"), k, c(i = text_of("such_first_second")))
   args
@@ -265,11 +265,11 @@ study_shapes <- function(args, refuse, k) {
     } else if (key %in% c("n", "truth")) {
       numbers <- study_numbers(x)
       if (!is.numeric(numbers) || key == "truth" && is.null(names(x)))
-        refuse(key, text_of("must_be_3", key = key,
+        refuse(key, text_of("key_must_be", key = key,
                             key_2 = if (key == "n")
                               "numbers." else text_of("addresses_with_numbers")), k,
-          c(i = if (key == "n") "Such as n: [100, 200]" else
-            "Such as truth: {\"loading[ , ]\": .7}"))
+          c(i = if (key == "n") text_of("example_n_in_study") else
+            text_of("example_truth_in_study")))
       if (key == "n") args$n <- unname(numbers) else
         args$truth <- stats::setNames(numbers, names(x))
     } else if (key %in% step_texts) {

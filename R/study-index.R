@@ -76,7 +76,7 @@ outcome_sentence <- function(x, study) {
                                  text_of("nothing_be_done")), collapse = " "),
     orizzonte_identification = if (x$identified)
       text_of("identified_degrees_freedom", df = format_count(x$df)) else
-      paste(c("Not identified.", x$remedies), collapse = " "),
+      paste(c(text_of("index_not_identified"), x$remedies), collapse = " "),
     orizzonte_amendments = amendments_sentence(x),
     orizzonte_quality = paste(quality_sentences(x) %||%
                                 text_of("no_construct_falls_short"), collapse = " "),
@@ -91,7 +91,7 @@ amendments_sentence <- function(x) {
   drop <- x$actual_drop[1L]
   text_of("first_among_what_could", parameter = x$parameter[1L], kind = x$kind[1L],
           modification_index = format_fixed(x$modification_index[1L], 2L),
-          drop = if (!is.na(drop)) text_of("after_refitting_falls_4",
+          drop = if (!is.na(drop)) text_of("after_refitting_falls",
                                            drop = format_fixed(drop, 2L)),
           verdict = words_of("amendment", x$verdict[1L]))
 }
@@ -103,7 +103,7 @@ bootstrap_sentence <- function(x) {
   first <- utils::head(table, 4L)
   text_of("replicates_intervals", reps = format_count(x$asked$reps), level = 100 * x$asked$level,
           upper = paste0(first$parameter, " ", trimws(interval_text(first$lower, first$upper)),
-                         collapse = "; "), table = if (nrow(table) > 4L) " and more")
+                         collapse = "; "), table = if (nrow(table) > 4L) text_of("and_more_values"))
 }
 
 plan_sentence <- function(x) {
@@ -113,7 +113,7 @@ plan_sentence <- function(x) {
     text_of("power_is", value = one,
             of = paste0(format_share(of$power), " at ", format_count(of$n), collapse = ", "))
   }, "")
-  paste0(paste(c(text_of("data_sets_each_size_5", reps = format_count(x$reps)),
+  paste0(paste(c(text_of("data_sets_each_size", reps = format_count(x$reps)),
                  utils::head(power, 4L)),
                collapse = "; "), ".")
 }

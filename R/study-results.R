@@ -6,7 +6,7 @@ open_results <- function(study, prints) {
   check_results_folder(folder)
   if (!dir.exists(folder) &&
       !dir.create(folder, recursive = TRUE, showWarnings = FALSE) && !dir.exists(folder))
-    abort("study", text_of("cannot_create_folder_4", folder = quoted(folder)))
+    abort("study", text_of("cannot_create_folder", folder = quoted(folder)))
   if (file.access(folder, 2L) != 0L)
     abort("study", text_of("you_may_not_write", folder = quoted(folder)))
   release <- lock_folder(folder)
@@ -28,7 +28,7 @@ open_results <- function(study, prints) {
   out$known_study <- manifest$study
   remove_part(folder, manifest$working)
   if (is.null(out$index) && file.exists(file.path(folder, index_name)))
-    refuse_results(folder, text_of("is_not_from_package", index_name = quoted(index_name)))
+    refuse_results(folder, text_of("is_not_from_package_inline", index_name = quoted(index_name)))
   save_manifest(out)
   opened <- TRUE
   out
@@ -58,9 +58,10 @@ results_manifest <- function(folder) {
     found <- read_manifest(folder)
     if (is.null(found)) return(list(steps = list()))
     steps <- found$steps
-    if (!is.list(steps) || length(steps) && is.null(names(steps))) refuse_plain("no steps")
+    if (!is.list(steps) || length(steps) && is.null(names(steps))) refuse_plain(text_of("no_steps"))
     for (x in steps) {
-      if (!is.list(x) || !is.character(x$fingerprint)) refuse_plain("a step without fingerprint")
+      if (!is.list(x) || !is.character(x$fingerprint))
+        refuse_plain(text_of("step_without_fingerprint"))
       checked_entries(x$files)
     }
     if (!is.null(found$index)) checked_entries(found$index)
@@ -111,7 +112,7 @@ check_step_folder <- function(results, study, k) {
   known <- results$steps[[name]]
   if (is_link(full) || file.exists(full) && !dir.exists(full) ||
       is.null(known) && length(list.files(full, all.files = TRUE, no.. = TRUE)))
-    refuse_results(results$folder, text_of("is_not_from_package_5", name = quoted(name)))
+    refuse_results(results$folder, text_of("is_not_from_package", name = quoted(name)))
 }
 
 # Replaces the listed files of a step by new ones. An unlisted file of the same name is an error.
@@ -153,7 +154,7 @@ changed_step <- function(results, study, k, print) {
     changed <- stats::setNames("altered", file.path(name, value_name))
   if (length(changed) == 0L) return(NULL)
   paste0(names(changed)[1L], " ", c(missing = "is missing", altered = "was altered")[[changed[1L]]],
-         if (length(changed) > 1L) text_of("and_more_5", changed = length(changed) - 1L))
+         if (length(changed) > 1L) text_of("and_more_in_brackets", changed = length(changed) - 1L))
 }
 
 # The file and its hash in the manifest may both have been replaced, so that the content is checked.

@@ -71,7 +71,7 @@ run_steps <- function(study, fresh, quiet) {
     step <- study$steps[[k]]
     changed <- if (!fresh) changed_step(results, study, k, prints[[k]])
     kept <- !fresh && is.null(changed)
-    if (!quiet && any(nzchar(changed))) say("Step ", k, " is repeated: ", changed, ".")
+    if (!quiet && any(nzchar(changed))) say(text_of("step_repeated", step = k, changed = changed))
     if (!quiet) say(sprintf("%2d of %d  %s%s", k, length(study$steps), step_label(step),
                             if (kept) "  (kept)" else ""))
     if (kept) promise_value(study, results, k, values) else
@@ -81,7 +81,7 @@ run_steps <- function(study, fresh, quiet) {
   }
   steps <- list_frame(do.call(Map, c(list(c), rows)))
   if (any(steps$state == "done") || !index_is_whole(results)) write_index(results, study, values)
-  if (!quiet) say("Results in ", study$results, text_of("begin_index_html"))
+  if (!quiet) say(text_of("results_begin_with_index", results = study$results))
   list(values = values, steps = steps)
 }
 
@@ -140,8 +140,7 @@ do_step <- function(study, results, k, values, print) {
     step_value(study, step, values, part),
     error = function(e) {
       if (!inherits(e, "orizzonte_error")) {
-        say("The step ", step_label(step), text_of("failed_finished_steps_are"), study$results,
-            ".")
+        say(text_of("step_failed_others_kept", step = step_label(step), results = study$results))
         stop(e)
       }
       abort("study", c(text_of("step_failed", step = step_label(step)),

@@ -18,12 +18,12 @@ add_texts(
   is_blueprint_not_study = "{file} is a blueprint, not a study.",
   key_is_missing = "the key {key} is missing.",
   lies_outside_folder_study = "{path} lies outside the folder of the study.",
-  line_3 = ", line {line}",
-  unknown_key_3 = "unknown key {unknown}{where}.",
-  key_stands_twice_4 = "the key {keys} stands twice.",
+  at_line = ", line {line}",
+  unknown_key = "unknown key {unknown}{where}.",
+  key_stands_twice = "the key {keys} stands twice.",
   is_no_file = "{path} is not a file.",
   paths_count_from_study = "Paths count from the study file.",
-  there_is_no_file_6 = "there is no file {path}.",
+  no_such_file_at = "there is no file {path}.",
   blueprints_must_be_names = "blueprints must be names with files.",
   each_blueprint_must_be = "each blueprint must be the name of a file.",
   steps_must_be_list = "steps must be a list.",
@@ -39,7 +39,7 @@ add_texts(
   works_one_step = "{kind} works on one step.",
   compare_takes_two_steps = "compare takes two steps or more.",
   such_first_second = "Such as of: [first, second]",
-  must_be_3 = "{key} must be {key_2}",
+  key_must_be = "{key} must be {key_2}",
   must_be_one_text_or = "{key} must be one text or a list of them.",
   the_report = "The report: {file}",
   methods_results_words_methods = "Methods and results in words: methods.txt",
@@ -48,17 +48,17 @@ add_texts(
   rows_columns_rows_complete = "{rows} rows, {columns} columns; {complete} rows complete.",
   nothing_be_done = "Nothing to be done.",
   identified_degrees_freedom = "Identified, with {df} degrees of freedom.",
-  after_refitting_falls_4 = "; after refitting \u03c7\u00b2 falls by {drop}",
+  after_refitting_falls = "; after refitting \u03c7\u00b2 falls by {drop}",
   first_among_what_could = paste0(
     "The first candidate to be freed is {parameter} ({kind}), modification index ",
     "{modification_index}{drop} ({verdict})."),
   replicates_intervals = "{reps} replicates; {level} % intervals: {upper}{table}.",
   power_is = "power of {value} is {of}",
-  data_sets_each_size_5 = "{reps} data sets of each size",
+  data_sets_each_size = "{reps} data sets of each size",
   is_there_already_nothing = "{there} is there already: nothing is written over.",
   choose_another_folder = "Choose another folder.",
   you_may_not_write = "You may not write to the folder {folder}.",
-  is_not_from_package = "{index_name} is not from this package",
+  is_not_from_package_inline = "{index_name} is not from this package",
   is_file_not_folder = "{folder} is a file, not a folder.",
   was_filled_earlier_version =
     "it was filled by an earlier version, which kept its steps otherwise",
@@ -68,11 +68,9 @@ add_texts(
   results_go_into_folder =
     "Results go into a folder that is new, empty, or filled by this package.",
   cannot_write_folder = "Cannot write to the folder {folder}.",
-  is_not_from_package_5 = "{name} in it is not from this package",
+  is_not_from_package = "{name} in it is not from this package",
   is_way = "{foreign} is in the way",
-  and_more_5 = " (and {changed} more)",
-  begin_index_html = "; begin with index.html.",
-  failed_finished_steps_are = " failed. Finished steps are kept in ",
+  and_more_in_brackets = " (and {changed} more)",
   step_failed = "The step {step} failed.",
   finished_steps_are_kept = paste0(
     "Finished steps are kept in {results}: correct the cause and run the study again to ",
@@ -97,3 +95,22 @@ add_texts(
   step_example = "Such as - fit: {{blueprint: measurement}}",
   earlier_step_example = "Put a step such as - fit: {{blueprint: ...}} before it.",
   addresses_with_numbers = "addresses with numbers.")
+
+# Headings, captions and axes
+add_texts(
+  step_without_fingerprint = "a step without fingerprint",
+  no_steps = "no steps")
+
+add_texts(
+  step_repeated = "Step {step} is repeated: {changed}.",
+  results_begin_with_index = "Results in {results}; begin with index.html.",
+  step_failed_others_kept = "The step {step} failed. Finished steps are kept in {results}.")
+
+add_texts(
+  example_truth_in_study = "Such as truth: {{\"loading[ , ]\": .7}}",
+  example_n_in_study = "Such as n: [100, 200]",
+  example_of_step = "Such as of: first")
+
+add_texts(
+  index_not_identified = "Not identified.",
+  and_more_values = " and more")

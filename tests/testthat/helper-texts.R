@@ -1,5 +1,6 @@
 # The pattern of a text of the package, whatever its words are: values that are given are looked for
-# as they are, all others may be anything; lines may be folded anywhere.
+# as they are (one that ends with "..." begins so), all others may be anything; lines may be folded
+# anywhere.
 text_pattern <- function(.name, ...) {
   template <- trimws(texts$table[[.name]])
   values <- list(...)
@@ -14,7 +15,9 @@ text_pattern <- function(.name, ...) {
       forms <- strsplit(substring(inside, 2L), "/", fixed = TRUE)[[1L]]
       return(paste0("(", paste(c(literal(forms), ""), collapse = "|"), ")"))
     }
-    if (is.null(values[[inside]])) ".*" else literal(values[[inside]])
+    value <- values[[inside]]
+    if (is.null(value)) return(".*")
+    if (endsWith(value, "...")) paste0(literal(sub("[.]{3}$", "", value)), ".*") else literal(value)
   }, "")
   gsub(" +", "\\\\s+", paste(pattern, collapse = ""))
 }

@@ -27,7 +27,7 @@ test_that("a bare word where text is asked for is told to go in quotes", {
   told(robustness(fit, choices = items), "\"items\"")
   # through the dots of another function, too
   through <- function(...) loosen(...)
-  expect_error(through(ladder, metric), "takes text.*metric.*Write it in quotes[.]",
+  expect_error(through(ladder, metric), paste0("metric.*", text_pattern("write_quotes")),
                class = "orizzonte_error_input")
   # variables that hold the text are what they hold; captured names stay bare
   rung <- "metric"
@@ -51,7 +51,7 @@ test_that("of a list it is told which part is strange", {
 
 test_that("a study is not begun where it cannot be", {
   expect_no_warning(expect_error(new_study_files(file.path(tempdir(), "nowhere")),
-                                 text_pattern("there_is_no_folder_5"),
+                                 text_pattern("no_such_folder"),
                                  class = "orizzonte_error_file"))
   expect_error(run_study(blueprint("x")), "It is a blueprint", class = "orizzonte_error_input")
 })

@@ -199,5 +199,5 @@ test_that("what is wrong with a small incomplete sample with codes can be told",
   # where chi-square is not known, nothing is judged
   expect_true(is.na(critical_n(NA_real_, 3)))
   table <- data.frame(index = c("p", "cfi"), value = NA_real_, verdict = NA_character_)
-  expect_match(read_indices(table, 3, criteria()), "cannot be judged")
+  expect_match(read_indices(table, 3, criteria()), text_pattern("claim_not_judged"))
 })

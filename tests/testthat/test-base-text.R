@@ -64,7 +64,8 @@ test_that("every error has the common class and says what to do", {
   condition <- tryCatch(choose_one("x", c("good", "bad"), "`kind`"), error = identity)
   expect_s3_class(condition, "orizzonte_error")
   expect_match(conditionMessage(condition), "\"good\" or \"bad\"")
-  expect_error(check_string(1, "`x`"), "one piece of text", class = "orizzonte_error_input")
+  expect_error(check_string(1, "`x`"), text_pattern("must_be_one_piece"),
+               class = "orizzonte_error_input")
   expect_identical(describe(NULL), "NULL")
   expect_identical(describe(matrix(1)), "a double matrix")
   expect_identical(describe(mean), "a function")

@@ -67,7 +67,7 @@ test_that("the command line protects inputs and notices what does not arrive", {
                        shQuote(inside("choirs.csv")), "--free 'loading[Calm, st2]'",
                        "--because x --out",
                        shQuote(inside("next.yaml")), "2>&1"), intern = TRUE)
-  expect_match(said[length(said)], "Next blueprint written to")
+  expect_match(said[length(said)], text_pattern("next_blueprint_written"))
   expect_true(any(grepl("Trail", said)))
   line <- paste(shQuote(file.path(R.home("bin"), "Rscript")), "-e", shQuote("orizzonte::main()"),
                 "--version")

@@ -5,7 +5,7 @@ two <- function() {
 
 test_that("statements are checked as they are made", {
   expect_error(blueprint(""), class = "orizzonte_error_input")
-  expect_error(blueprint("x", scale = "markr"), "Did you mean \"marker\"",
+  expect_error(blueprint("x", scale = "markr"), text_pattern("did_you_mean", near = "\"marker\""),
                class = "orizzonte_error_input")
   expect_error(blueprint("x") |> construct(Belonging, reflected_in = a), "in quotes",
                class = "orizzonte_error_input")

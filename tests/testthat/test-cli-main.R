@@ -14,7 +14,7 @@ test_that("help, versions and unknown commands", {
   expect_match(command("--version")$out, "^orizzonte [0-9.]+$")
   unknown <- command("ftt")
   expect_equal(unknown$code, 2)
-  expect_match(unknown$err, "Did you mean \"fit\"")
+  expect_match(unknown$err, text_pattern("did_you_mean", near = "\"fit\""))
 })
 
 test_that("fit prints tables on standard output and messages on standard error", {
@@ -47,7 +47,7 @@ test_that("exit codes tell what happened", {
   expect_equal(command("fit", extdata("choirs.yaml"), "not-there.csv")$code, 2)
   option <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--fromat", "json")
   expect_equal(option$code, 2)
-  expect_match(option$err, "Did you mean \"--format\"")
+  expect_match(option$err, text_pattern("did_you_mean", near = "\"--format\""))
   expect_equal(command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
   expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"),
                        "--missing-codes=,")$code, 2)
@@ -153,9 +153,11 @@ test_that("screen shows the data with and without a blueprint, as text, JSON and
   expect_equal(table$variable[1], "id")
   bp <- tempfile(fileext = ".yaml")
   write_blueprint(blueprint("t") |> construct("Calm", reflected_in = cl1:cl3), bp)
-  expect_output(main(c("screen", bp, data)), "keyed against the other items of Calm")
+  expect_output(main(c("screen", bp, data)),
+                paste0(text_pattern("keyed_against_other_items"), " Calm"))
   choirs_file <- system.file("extdata", "choirs.csv", package = "orizzonte")
-  expect_output(main(c("screen", choirs_file, "--by", "setting")), "Groups by setting")
+  expect_output(main(c("screen", choirs_file, "--by", "setting")),
+                text_pattern("groups_by", by = "setting"))
   expect_equal(suppressMessages(main(c("screen", choirs_file, "--by", "sitting"))), 2L)
   expect_equal(
     main(c("screen", system.file("extdata", "choirs-summary.csv", package = "orizzonte"))), 2L)

@@ -73,5 +73,5 @@ test_that("summary data have no cases to compare", {
   summary <- summary_data(stats::cov(data), nrow(data))
   table <- do.call(compare_models, path_pair(summary))
   expect_true(is.na(table$vuong_p[2]))
-  expect_match(attr(table, "notes"), text_pattern("or_give_data_case"), all = FALSE)
+  expect_match(attr(table, "notes"), text_pattern("not_nested_without_cases"), all = FALSE)
 })

@@ -120,14 +120,14 @@ test_that("warnings and errors say what to do", {
   expect_true(any(grepl("2 changes at once", messages)))
   expect_error(amend(fit, because = "x"), text_pattern("amend_needs_change"),
                class = "orizzonte_error_input")
-  expect_error(amend(fit, free = loading[Calm, st9], because = "x"), text_pattern("did_you_mean_6"),
+  expect_error(amend(fit, free = loading[Calm, st9], because = "x"), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")
   expect_error(amend(fit, free = loading[Calm, sc1], because = "x"), text_pattern("carries_scale"),
                class = "orizzonte_error_identification")
   expect_error(amend(fit, fix = loading[Calm, sc2], because = "x"),
                text_pattern("fix_needs_equation_not"),
                class = "orizzonte_error_restriction")
-  expect_error(amend(fit, omit = cr9, because = "x"), text_pattern("did_you_mean_6"),
+  expect_error(amend(fit, omit = cr9, because = "x"), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")
   expect_error(amend(start, free = covariance[be1, be2]), class = "orizzonte_error_input")
   expect_error(trail(3), class = "orizzonte_error_input")
@@ -177,7 +177,8 @@ test_that("confirm() refits the start and the end in fresh data", {
   expect_output(print(found), "fresh data")
   expect_warning(confirm(explored, halves$explore), text_pattern("these_are_data_trail"),
                  class = "orizzonte_warning_confirm")
-  expect_error(confirm(fit, data), "Nothing has been amended", class = "orizzonte_error_input")
+  expect_error(confirm(fit, data), text_pattern("nothing_has_been_amended"),
+               class = "orizzonte_error_input")
   expect_error(confirm(explored, data[1:5]), class = "orizzonte_error_name")
   expect_error(split_data(1:3), class = "orizzonte_error_input")
 })

@@ -13,7 +13,7 @@ test_that("the diagram is a ggplot that draws, with values chosen and boxes nudg
   save_figure(plot(fit), file)
   expect_gt(file.size(file), 5000)
   expect_error(path_diagram(fit, nudge = data.frame(name = "bee1", dx = 1, dy = 0)),
-               "Did you mean \"be1\"", class = "orizzonte_error_name")
+               text_pattern("did_you_mean", near = "\"be1\""), class = "orizzonte_error_name")
   expect_error(path_diagram(fit, nudge = data.frame(name = "be1", dx = "a", dy = 0)),
                class = "orizzonte_error_input")
   expect_error(path_diagram(fit, nudge = data.frame(name = c("be1", "be1"), dx = 1, dy = 0)),

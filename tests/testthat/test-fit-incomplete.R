@@ -200,7 +200,7 @@ test_that("what cannot be kept is refused by name", {
                class = "orizzonte_error_input")
   few <- holes[1:6, ]
   refused(few, "More cases than variables")
-  expect_error(fit_model(two_constructs, holes, incomplete = "kep"), text_pattern("did_you_mean_6"),
+  expect_error(fit_model(two_constructs, holes, incomplete = "kep"), text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
 })
 

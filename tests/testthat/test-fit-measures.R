@@ -69,7 +69,8 @@ test_that("cut-offs come in two tiers, can be replaced, and the reading says whe
   strict <- fit_indices(fit, criteria = criteria(cfi = c(0.999, 0.998)))
   expect_identical(strict$verdict[strict$index == "cfi"], "poor")
   expect_match(attr(strict, "reading"), "disagree")
-  expect_error(criteria(cif = c(1, 0)), "Did you mean \"cfi\"", class = "orizzonte_error_input")
+  expect_error(criteria(cif = c(1, 0)), text_pattern("did_you_mean", near = "\"cfi\""),
+               class = "orizzonte_error_input")
   expect_error(criteria(cfi = c(0.9, 0.95)), text_pattern("tiers_are_wrong_order"),
                class = "orizzonte_error_input")
   expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), text_pattern("criteria_must_come_from"),

@@ -203,7 +203,7 @@ test_that("clusters: summed scores, a factor for their number, t instead of norm
   expect_sandwich(fit, list(alone), cluster = x$class)
   table <- estimates(fit)
   expect_equal(table$p, 2 * pt(-abs(table$z), 59), tolerance = 1e-12)
-  expect_output(print(fit), "60 clusters of class")
+  expect_output(print(fit), text_pattern("of_all", clusters = "60 clusters", clusters_2 = "class"))
   # each case its own cluster
   x$each <- seq_len(nrow(x))
   own <- quietly(fit_model(two_constructs, x, clusters = "each"))

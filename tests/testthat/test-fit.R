@@ -31,7 +31,7 @@ test_that("refit() changes anything of a request, and is the same as fitting ane
                                                                  inference = "robust")))
   expect_equal(vcov(suppressWarnings(quiet(data = choirs, clusters = town))),
                vcov(suppressWarnings(quiet_fit(two, choirs, clusters = "town"))))
-  expect_error(refit(fit, blueprnt = calm), text_pattern("did_you_mean_6"),
+  expect_error(refit(fit, blueprnt = calm), text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
   expect_error(refit(fit, 3), "unnamed", class = "orizzonte_error_input")
   expect_error(quiet(blueprint = effect(two, years ~ Calm)), text_pattern("fit_keeps_only_columns"),

@@ -244,6 +244,6 @@ test_that("times that cannot be paired are refused with what to write", {
   expect_error(repeated(repeated(bp, "Calm", list(a = c(x1, x2), b = c(y1, y2))), "Calm",
                         list(c = c(x3, x4), d = c(y3, y4))), text_pattern("is_declared_twice"),
                class = "orizzonte_error_duplicate")
-  expect_error(hold_equal(bp, loading, across = "time"), text_pattern("did_you_mean_6"),
+  expect_error(hold_equal(bp, loading, across = "time"), text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
 })

@@ -91,7 +91,7 @@ test_that("a second-order model is split by its Schmid-Leiman form", {
   expect_equal(with(found$items, general + specific + residual), rep(1, 12), tolerance = 1e-12)
   expect_equal(found$scores$omega_hierarchical[1], sum(general)^2 /
                  sum(implied(fit)$all$covariance), tolerance = 1e-8)
-  expect_match(found$reading, "a total score measures Image")
+  expect_match(found$reading, text_pattern("total_one_score", general = "Image"))
   expect_s3_class(plot(found), "ggplot")
   groups <- choirs_bifactor
   groups$choir <- rep(c("north", "south"), length.out = nrow(groups))

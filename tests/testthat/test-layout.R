@@ -93,7 +93,8 @@ test_that("every assumption is listed, and only those", {
   expect_match(listed$assumed, "variance\\[B\\] = 1 \\(its disturbance\\)", all = FALSE)
   expect_length(listed$not_assumed, 0)
   two <- base() |> effect(y ~ A)
-  expect_match(list_assumptions(lay_out(two), two)$not_assumed, "disturbances of B and y")
+  expect_match(list_assumptions(lay_out(two), two)$not_assumed,
+               text_pattern("covariances_among_disturbances", outcomes = "B and y"))
   linked <- two |> covary(B, y)
   expect_length(list_assumptions(lay_out(linked), linked)$not_assumed, 0)
 })
@@ -112,7 +113,8 @@ test_that("covary() is advised only where disturbances could covary", {
   # one leads to the other, or nothing is left
   expect_no_match(said(blueprint("P") |> effect(y ~ x, z ~ x + y)), "free them with")
   apart <- blueprint("P") |> effect(y ~ x, z ~ x + w, y ~ v)
-  expect_match(said(apart), "disturbances of y and z; free them with covary")
+  expect_match(said(apart), text_pattern("covariances_among_disturbances", outcomes = "y and z"))
   both <- blueprint("P") |> effect(y ~ x, z ~ w, u ~ y + v)
-  expect_match(gsub(" +", " ", said(both)), "covary\\(\\) can free those of y and z")
+  expect_match(gsub(" +", " ", said(both)),
+               text_pattern("covary_can_free_those", apart = "y and z"))
 })

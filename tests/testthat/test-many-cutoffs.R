@@ -66,7 +66,7 @@ test_that("default misses are the size of the weakest loading, and a construct t
   e <- estimates(fit)
   weakest <- round(min(abs(e$standardized[e$kind == "loading"])), 2)
   expect_match(words[1], sprintf("correlate at %.2f", weakest))
-  expect_match(words[length(words)], "two constructs that correlate at 0.80")
+  expect_match(words[length(words)], text_pattern("is_two_constructs_correlate", size = "0.80"))
 })
 
 test_that("changes from rung to rung are simulated, with a gap in the last group", {

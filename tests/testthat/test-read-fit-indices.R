@@ -102,7 +102,7 @@ test_that("a reading starts from the status, and few degrees of freedom or cases
   expect_match(reading, "^The solution is improper \\(variance\\[p\\] = -")
   expect_no_match(reading, "Look at the estimates next")
   expect_match(reading, text_pattern("freedom_rmsea_says_little", df = "1 degree"))
-  expect_output(print(summary(improper)), "The solution is improper")
+  expect_output(print(summary(improper)), text_pattern("solution_is_improper_mend"))
   items <- blueprint("B") |> construct("B", reflected_in = be1:be4) |>
     construct("C", reflected_in = sc1:sc4)
   few <- quiet_fit(items, choirs[1:60, ])

@@ -18,7 +18,7 @@ test_that("each type is what its definition says", {
   expect_equal(nrow(table), 66)
   expect_equal(table$observed - table$implied, table$residual)
   expect_true(all(diff(abs(table$residual)) <= 0))
-  expect_error(residuals(fit, "own_s"), text_pattern("did_you_mean_6"),
+  expect_error(residuals(fit, "own_s"), text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
   expect_error(residuals(fit, largest = 0), class = "orizzonte_error_input")
 })

@@ -72,9 +72,9 @@ test_that("bad claims say what is wrong", {
                class = "orizzonte_error_restriction")
   expect_error(claim(bp), class = "orizzonte_error_input")
   expect_error(fit_model(claim(bp, H = effect[Belongin, Staying] > 0), data),
-               text_pattern("did_you_mean_6"),
+               text_pattern("did_you_mean"),
                class = "orizzonte_error_restriction")
-  expect_error(fit_model(claim(bp, H = quantity[rate] > 0), data), text_pattern("did_you_mean_6"),
+  expect_error(fit_model(claim(bp, H = quantity[rate] > 0), data), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")
   pressed <- fit_model(bp |> restrict(effect[age, Staying] >= 0.2) |>
                        claim(H = effect[age, Staying] > 0), data)

@@ -93,7 +93,7 @@ test_that("what is improper or has not converged is said and not interpreted", {
   stuck$solution$status <- 1L
   stuck <- stamped(stuck)
   text <- paste(as.character(methods_text(stuck)), collapse = " ")
-  expect_match(text, "did not converge")
+  expect_match(text, text_pattern("model_did_not_converge"))
   expect_no_match(text, "CFI")
 })
 

@@ -29,7 +29,7 @@ test_that("other endings and folders that do not exist are refused", {
   fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be3), choirs)
   expect_error(write_report(fit, "report.xyz"), text_pattern("cannot_write_report"),
                class = "orizzonte_error_report")
-  expect_error(write_report(fit, "not-there/report.html"), text_pattern("there_is_no_folder_5"),
+  expect_error(write_report(fit, "not-there/report.html"), text_pattern("no_such_folder"),
                class = "orizzonte_error_report")
 })
 

@@ -105,11 +105,13 @@ test_that("a growth model without its means is told what is missing", {
   bp <- blueprint("Growth") |>
     construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
     construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3))
-  expect_message(fit_model(bp, choirs_growth), "relax(mean[Level], mean[Slope])", fixed = TRUE)
+  expect_message(fit_model(bp, choirs_growth),
+                 text_pattern("means_are_0_intercepts"))
   expect_message(fit_model(bp, choirs_growth), "restrict(intercept[c(w1, w2, w3, w4)] == 0)",
                  fixed = TRUE)
   suppressWarnings(expect_message(fit_model(restrict(bp, intercept[w1:w4] == 0), choirs_growth),
-                                  "For a growth model: relax", fixed = TRUE))
+                                  text_pattern("means_are_0_growth",
+                                               relax = "relax(mean[Level], mean[Slope])")))
   whole <- restrict(bp, intercept[w1:w4] == 0) |> relax(mean[Level], mean[Slope])
   expect_no_message(fit_model(whole, choirs_growth))
   expect_no_message(fit_model(bp, summary_data(cov(choirs_growth[1:4]), 400)))
@@ -124,7 +126,7 @@ test_that("overlapping items of a composite are pointed out; a marker weight nea
   data$y2 <- 0.4 * data$a + 0.4 * data$c + stats::rnorm(n)
   bp <- blueprint("Overlap") |> construct("R", composed_of = c(a, b, c)) |> effect(y1 ~ R) |>
     effect(y2 ~ R)
-  expect_message(fit_model(bp, data), "Items of the composite R overlap: a ", fixed = TRUE)
+  expect_message(fit_model(bp, data), text_pattern("items_composite_overlap_variance", name = "R"))
   # exactly unrelated to everything
   data$noise <- stats::residuals(stats::lm(stats::rnorm(n) ~ ., data))
   bp <- blueprint("Marker") |> construct("R", composed_of = c(noise, a, c)) |> effect(y1 ~ R) |>

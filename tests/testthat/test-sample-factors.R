@@ -3,7 +3,9 @@ bp <- blueprint("Groups") |> construct("Belonging", reflected_in = be1:be4) |>
 data <- choirs[stats::complete.cases(choirs[paste0("be", 1:4)]), ]
 
 test_that("a two-level factor becomes 0/1 with the reference named", {
-  expect_message(fit <- fit_model(bp, data), "setting is coded 0 for evening and 1 for weekend",
+  expect_message(fit <- fit_model(bp, data),
+                 text_pattern("is_coded", name = "setting", levels = "evening",
+                              levels_2 = "weekend"),
                  class = "orizzonte_message")
   by_hand <- data
   by_hand$setting <- as.numeric(data$setting == "weekend")
@@ -23,7 +25,9 @@ test_that("a two-level factor becomes 0/1 with the reference named", {
 
 test_that("more levels become 0/1 columns, as in lm()", {
   path <- blueprint("Towns") |> effect(be1 ~ town + years)
-  expect_message(fit <- fit_model(path, data), "townBrook and townCliff.*the reference is Arden")
+  expect_message(fit <- fit_model(path, data),
+                 text_pattern("is_coded_1_level", levels = "townBrook and townCliff",
+                              levels_2 = "Arden"))
   reference <- lm(be1 ~ town + years, data)
   expect_equal(
     unname(coef(fit)[c("effect[townBrook, be1]", "effect[townCliff, be1]", "effect[years, be1]")]),

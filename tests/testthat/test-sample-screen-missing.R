@@ -94,7 +94,8 @@ test_that("intraclass correlations come from the analysis of variance", {
   expect_equal(screen$clusters$p[1], table$`Pr(>F)`[1], tolerance = 1e-10)
   expect_output(print(screen), "18 clusters of class, fewer than 50")
   expect_output(print(screen), "clusters = class")
-  expect_error(screen_data(data, v1:v4, clusters = klass), "Did you mean \"class\"",
+  expect_error(screen_data(data, v1:v4, clusters = klass),
+               text_pattern("did_you_mean", near = "\"class\""),
                class = "orizzonte_error_name")
 })
 

@@ -51,7 +51,8 @@ test_that("what is too little says how many complete cases there are", {
   found <- tryCatch(fit_model(both, nine), error = identity)
   expect_s3_class(found, "orizzonte_error_data")
   expect_identical(found$reason, "degenerate")
-  expect_match(rlang::cnd_message(found), "too few complete cases for 8 variables: 2 of 9")
+  expect_match(rlang::cnd_message(found),
+               text_pattern("there_are_too_few", variables = "8 variables", complete = "2", value = "9"))
   answers(rescue(both, nine))
   answers(screen_data(nine))
 })

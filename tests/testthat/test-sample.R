@@ -86,7 +86,7 @@ test_that("columns that cannot be analysed are refused by name", {
   refuse(good[0, ], "no rows")
   refuse(cbind(good, good["be1"]), "Two columns of the data are called \"be1\"")
   refuse(list(1), "must be a data frame")
-  expect_error(fit_model(bp, good, missing_codes = TRUE), "must be numbers",
+  expect_error(fit_model(bp, good, missing_codes = TRUE), text_pattern("missing_codes_must_be"),
                class = "orizzonte_error_input")
   expect_error(fit_model(bp), "needs data", class = "orizzonte_error_input")
   expect_error(fit_model(blueprint("x"), good), text_pattern("blueprint_has_no_variables"),

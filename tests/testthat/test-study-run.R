@@ -127,8 +127,8 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_true(all(nzchar(said[-12])))
   expect_match(said[4], "loading[Calm, st2]", fixed = TRUE)
   expect_match(said[4], "(misspecified)", fixed = TRUE)
-  expect_match(said[10], "200 replicates; 95 % intervals: effect[Belonging, Staying] [",
-               fixed = TRUE)
+  expect_match(said[10], text_pattern("replicates_intervals", reps = "200", level = "95"))
+  expect_match(said[10], "effect[Belonging, Staying] [", fixed = TRUE)
   power <- utils::read.csv(file.path(results, "11-plan", "plan.csv"))
   power <- power[power$parameter == "effect[Calm, Staying]", ]
   expect_match(said[11], paste0("effect[Calm, Staying] is ", sub("^0", "", sprintf("%.2f",
@@ -218,26 +218,39 @@ test_that("what is wrong in a study file is told with its line and the nearest w
     expect_s3_class(error, "orizzonte_error_study")
     rlang::cnd_message(error)
   }
-  expect_match(wrong("top: 2", "tpo: 2"), "line 9.*unknown key \"tpo\".*Did you mean \"top\"")
-  expect_match(wrong("seed: 4", "sead: 4"), "line 5.*Did you mean \"seed\"")
-  expect_match(wrong("- diagnose:", "- diagnos:"), "line 9.*no step.*Did you mean \"diagnose\"")
-  expect_match(wrong("of: first, top", "of: frist, top"), "line 9.*Did you mean \"first\"")
+  expect_match(wrong("top: 2", "tpo: 2"),
+               paste0("line 9.*", text_pattern("unknown_key", unknown = "\"tpo\""), ".*",
+                      text_pattern("did_you_mean", near = "\"top\"")))
+  expect_match(wrong("seed: 4", "sead: 4"),
+               paste0("line 5.*", text_pattern("did_you_mean", near = "\"seed\"")))
+  expect_match(wrong("- diagnose:", "- diagnos:"),
+               paste0("line 9.*", text_pattern("did_you_mean", near = "\"diagnose\"")))
+  expect_match(wrong("of: first, top", "of: frist, top"),
+               paste0("line 9.*", text_pattern("did_you_mean", near = "\"first\"")))
   expect_match(wrong("blueprint: measurement}", "blueprint: messurement}"),
-               "line 7.*Did you mean \"measurement\"")
-  expect_match(wrong("data: choirs.csv", "data: chors.csv"), "line 2.*Did you mean \"choirs.csv\"")
-  expect_match(wrong("top: 2", "top: many"), "line 9.*whole number")
-  expect_match(wrong("name: second", "name: first"), "line 10.*two steps")
-  expect_match(wrong("seed: 4", "criteria: {cfy: .9}"), "line 5.*no criterion")
+               paste0("line 7.*", text_pattern("did_you_mean", near = "\"measurement\"")))
+  expect_match(wrong("data: choirs.csv", "data: chors.csv"),
+               paste0("line 2.*", text_pattern("did_you_mean", near = "\"choirs.csv\"")))
+  expect_match(wrong("top: 2", "top: many"), paste0("line 9.*", text_pattern("key_must_be")))
+  expect_match(wrong("name: second", "name: first"),
+               paste0("line 10.*", text_pattern("two_steps_are_called")))
+  expect_match(wrong("seed: 4", "criteria: {cfy: .9}"),
+               paste0("line 5.*", text_pattern("there_is_no_criterion")))
   expect_match(wrong("steps:", "other:"), "unknown key")
-  expect_match(wrong("[first, second]", "[first, diagnose]"), "line 11.*no earlier step")
-  expect_match(wrong("top: 2", "top: [1, 2]"), "line 9.*whole number")
-  expect_match(wrong("{blueprint: measurement}", "{blueprint: []}"), "line 7.*one piece of text")
-  expect_match(wrong("name: first", "name: \"\""), "line 8.*one piece of text")
-  expect_match(wrong("[first, second]", "[first, []]"), "line 11.*one text or a list")
-  expect_match(wrong("[first, second]", "second"), "line 11.*two steps or more")
-  expect_match(wrong("of: first, top", "of: [first, second], top"), "line 9.*no earlier step")
+  expect_match(wrong("[first, second]", "[first, diagnose]"),
+               paste0("line 11.*", text_pattern("is_no_earlier_step")))
+  expect_match(wrong("top: 2", "top: [1, 2]"), paste0("line 9.*", text_pattern("key_must_be")))
+  expect_match(wrong("{blueprint: measurement}", "{blueprint: []}"),
+               paste0("line 7.*", text_pattern("key_must_be")))
+  expect_match(wrong("name: first", "name: \"\""), paste0("line 8.*", text_pattern("key_must_be")))
+  expect_match(wrong("[first, second]", "[first, []]"),
+               paste0("line 11.*", text_pattern("must_be_one_text_or")))
+  expect_match(wrong("[first, second]", "second"),
+               paste0("line 11.*", text_pattern("compare_takes_two_steps")))
+  expect_match(wrong("of: first, top", "of: [first, second], top"),
+               paste0("line 9.*", text_pattern("is_no_earlier_step")))
   expect_match(wrong("bootstrap: {of: second", "bootstrap: {of: [first, second]"),
-               "line 12.*works on one step")
+               paste0("line 12.*", text_pattern("works_one_step")))
   expect_match(wrong("measurement: choirs.yaml", "measurement: \"\""),
                paste0("line 4.*", text_pattern("is_no_file")))
   expect_match(wrong("data: choirs.csv", "data: ."),
@@ -246,15 +259,15 @@ test_that("what is wrong in a study file is told with its line and the nearest w
   expect_match(said, "line 5")
   plan <- "  - plan: {blueprint: measurement, n: [a, 100], truth: {\"loading[ , ]\": .7}}"
   last <- "  - bootstrap: {of: second, reps: 25, what: [effects]}"
-  expect_match(wrong(last, plan), "line 12.*n must be numbers")
+  expect_match(wrong(last, plan), paste0("line 12.*", text_pattern("key_must_be", key = "n")))
   expect_match(wrong(last, sub("a, 100", "100", sub(".7", "x", plan, fixed = TRUE), fixed = TRUE)),
-               "line 12.*addresses with numbers")
+               paste0("line 12.*", text_pattern("addresses_with_numbers")))
   broken <- study_in(c("? [a, b]", ": c", small))
   said <- rlang::cnd_message(tryCatch(quietly(broken), error = identity))
   expect_length(gregexpr("is not readable YAML", said)[[1]], 1)
-  expect_error(run_study(extdata("choirs.yaml")), "is a blueprint, not a study",
+  expect_error(run_study(extdata("choirs.yaml")), text_pattern("is_blueprint_not_study"),
                class = "orizzonte_error_study")
-  expect_error(read_blueprint(extdata("study.yaml")), "is a study, not a blueprint",
+  expect_error(read_blueprint(extdata("study.yaml")), text_pattern("is_study_not_blueprint"),
                class = "orizzonte_error_file")
   expect_match(command("run", extdata("choirs.yaml"))$err, "orizzonte fit .*choirs.yaml DATA")
   expect_match(command("check", extdata("study.yaml"))$err, "orizzonte run .*study.yaml")
