@@ -63,7 +63,7 @@ add_equal <- function(bp, text, across = "groups") {
   if (text %in% bp[[key]])
     abort("duplicate", text_of("is_held_equal_across", value = text, across = across))
   if (text %in% bp$let_differ) {
-    say(text_of("overridden_later_hold_equal"), text, text_of("no_longer_differs"))
+    say(text_of("no_longer_differs", parameter = text))
     bp$let_differ <- setdiff(bp$let_differ, text)
   }
   bp[[key]] <- c(bp[[key]], text)
@@ -74,7 +74,7 @@ add_different <- function(bp, text) {
   if (text %in% bp$let_differ) abort("duplicate", text_of("is_let_differ_twice", value = text))
   held <- vapply(held_keys, function(key) text %in% bp[[key]], NA)
   if (any(held)) {
-    say(text_of("overridden_later_let_differ"), text, text_of("is_no_longer_held"))
+    say(text_of("no_longer_held_equal", parameter = text))
     for (key in held_keys[held]) bp[[key]] <- setdiff(bp[[key]], text)
   }
   bp$let_differ <- c(bp$let_differ, text)

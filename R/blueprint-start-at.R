@@ -34,7 +34,8 @@ add_start <- function(bp, expression, value) {
     abort("input", c(text_of("starting_value_must_be", address = address),
                      x = text_of("it_is_of_kind", value = describe(value))))
   }
-  if (address %in% names(bp$start_at)) say(text_of("overridden_later_start"), address, ".")
+  if (address %in% names(bp$start_at)) say(text_of("overridden", verb = "start_at",
+                                                   earlier = address))
   bp$start_at[address] <- as.numeric(value)
   bp
 }

@@ -113,11 +113,7 @@ add_texts(
   cannot_read_part = "{file}: cannot read {value}.",
   scale = ", scale: {scale}",
   is_held_equal_across = "{value} is held equal across {across} twice.",
-  overridden_later_hold_equal = "Overridden by a later hold_equal(): ",
-  no_longer_differs = " no longer differs.",
   is_let_differ_twice = "{value} is let differ twice.",
-  overridden_later_let_differ = "Overridden by a later let_differ(): ",
-  is_no_longer_held = " is no longer held equal.",
   needs_something_name = "{verb}() needs something to name.",
   such_loading = "Such as {verb}(loading).",
   loading_intercept_variance_items = "loading, intercept, variance[items], covariance[items]",
@@ -175,7 +171,6 @@ add_texts(
   start_needs_address_number = "start_at() needs an address and a number.",
   such_start_loading_calm = "Such as start_at(loading[Calm, sc4], 0.8).",
   starting_value_must_be = "The starting value of {address} must be one number.",
-  overridden_later_start = "Overridden by a later start_at(): ",
   every_wording_must_be = "Every wording must be a named text.",
   such_wording_be1_people = "Such as wording(be1 = \"People greet me when I arrive\").",
   item_is_worded_twice = "Item {labels} is worded twice.",
@@ -227,3 +222,8 @@ add_texts(
 
 add_texts(
   the_name_of_construct = "The name of a construct")
+
+add_texts(
+  no_longer_differs = "Overridden by a later hold_equal(): {parameter} no longer differs.",
+  no_longer_held_equal =
+    "Overridden by a later let_differ(): {parameter} is no longer held equal.")

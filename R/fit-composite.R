@@ -33,7 +33,7 @@ with_usable_weights <- function(fit, starts, seed) {
   moved <- fit_request(request, fit$sample, starts = starts, seed = seed)
   moved$request <- fit$request
   moved$layout$notes <- c(moved$layout$notes,
-                          text_of("is_near_0_cannot", was = was, markers = names(markers),
+                          text_of("marker_near_zero", was = was, markers = names(markers),
                                   markers_2 = address_format("weight", markers, names(markers))))
   stamped(moved)
 }

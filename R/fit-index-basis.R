@@ -127,8 +127,7 @@ saturated_information <- function(fit) {
 tell_many <- function(size) {
   if (size < many_incomplete || identical(kept_information$told, size)) return(invisible())
   kept_information$told <- size
-  say(text_of("allowing_what_is_missing"), size, text_of("variables_takes_while_once"),
-      text_of("models_these_data"))
+  say(text_of("correcting_indices", size = size))
 }
 
 # The chi-squares that RMSEA, CFI and TLI are made of, and what a right model would make of them on

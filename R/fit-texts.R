@@ -1,7 +1,7 @@
 # Texts of the stage fit.
 
 add_texts(
-  is_near_0_cannot =
+  marker_near_zero =
     "{was} is near 0 and cannot carry the scale of {markers}: {markers_2} = 1 instead.",
   groups_need_data_here = "Groups need data here.",
   identification_blueprint_data_column = "identification(blueprint, data, by = column).",
@@ -52,9 +52,6 @@ add_texts(
   residuals_would_correlate_beyond =
     "the residuals of {first} and {second}{group} would correlate {beyond}, beyond 1",
   hardly_told_apart = "weakly identified:",
-  allowing_what_is_missing = "Correcting for missing values in ",
-  variables_takes_while_once = " variables: this takes a while, once for all ",
-  models_these_data = "models of these data.",
   is_corrected_itself_satorra = paste0(
     "\u0394\u03c7\u00b2 is corrected by itself (Satorra & Bentler 2001, 2010): it is not the ",
     "difference of two corrected \u03c7\u00b2."),
@@ -114,3 +111,8 @@ add_texts(
   numbers_cannot_be_trusted = paste0(
     "Its numbers cannot be trusted; print(fit) shows what the data say, {instruction} tries ",
     "remedies."))
+
+add_texts(
+  correcting_indices = paste0(
+    "Correcting for missing values in {size} variables: this takes a while, once for all ",
+    "models of these data."))

@@ -133,7 +133,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   announce_sample(sample)
   own <- c(bp$hold_equal, bp$hold_equal_times)
   if (length(own))
-    say(text_of("held_equal_every_rung"), enumerate(unique(own)), ".")
+    say(text_of("held_equal_every_rung", parameters = enumerate(unique(own))))
   stated <- stated_by(request, sample)
   fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over),
                     text_of("head_rungs"))
@@ -217,8 +217,8 @@ rungs_without_means <- function(rungs, asked) {
                     i = text_of("give_raw_data_or")))
   }
   left <- intersect(rungs, about_means)
-  if (length(left)) say(text_of("data_carry_no_means_rung"), enumerate(left),
-                        text_of("is_left_out"))
+  if (length(left)) say(text_of("rungs_without_means", count = length(left),
+                                rungs = enumerate(left)))
   setdiff(rungs, left)
 }
 

@@ -112,7 +112,6 @@ add_texts(
     "Equality constraints hold in raw units; standardized values differ where variances do.",
   invariance_needs_data = "invariance() needs data.",
   give_data_frame_column = "Give a data frame and by = column.",
-  held_equal_every_rung = "Held equal on every rung, as the blueprint says: ",
   not_every_rung_has = "Not every rung has a solution to be read.",
   invariance_needs_groups_or = "invariance() needs groups, or constructs at several times.",
   name_grouping_column_column_or = "Name the grouping column with by = column, or see ?repeated.",
@@ -122,8 +121,6 @@ add_texts(
   structural_does_not_know = "`structural` does not know {unknown}.",
   data_carry_no_means = "The data carry no means, which {impossible} is about.",
   give_raw_data_or = "Give raw data, or summary_data(..., means =).",
-  data_carry_no_means_rung = "The data carry no means: the rung ",
-  is_left_out = " is left out.",
   construct_s_variance_is = paste0(
     "A construct's variance is not positive here, which the unit scale cannot say: this rung ",
     "is on the marker scale."),
@@ -196,3 +193,8 @@ add_texts(
   ladder_over_groups = "Invariance: {title}",
   ladder_over_times = "Invariance over times: {title}",
   ladder_over_both = "Invariance over groups and times: {title}")
+
+add_texts(
+  held_equal_every_rung = "Held equal on every rung, as the blueprint says: {parameters}.",
+  rungs_without_means =
+    "The data carry no means: the {qty(count)}rung{?s} {rungs} {?is/are} left out.")

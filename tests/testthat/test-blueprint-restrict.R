@@ -172,8 +172,8 @@ test_that("relax() undoes bounds and equations, and later bounds override earlie
   expect_message(bp <- relax(bp, loading[Calm, sc2]), "Overridden")
   expect_length(bp$restrict, 0)
   bp <- restrict(staying(), loading[Calm, sc2] >= 1)
-  expect_message(bp <- restrict(bp, 2 <= loading[Calm, sc2]), "is now loading[Calm, sc2] >= 2",
-                 fixed = TRUE)
+  expect_message(bp <- restrict(bp, 2 <= loading[Calm, sc2]),
+                 text_pattern("restricted_anew", now = "loading[Calm, sc2] >= 2"))
   expect_length(bp$restrict, 1)
 })
 

@@ -342,7 +342,9 @@ test_that("one construct that is two is said to be, with the real fit of two", {
   expect_equal(split$drop, attr(table, "chisq") - deviance(two), tolerance = 1e-6)
   expect_equal(unname(split$correlation),
                cov2cor(implied(two)$all$constructs)[1, 2], tolerance = 1e-6)
-  expect_output(print(table), "A as two constructs, a1 and a2 beside a3 and a4")
+  expect_output(print(table),
+                text_pattern("two_constructs_beside_falls", construct = "A", sets = "a1 and a2",
+                             sets_2 = "a3 and a4"))
   # within a larger model, with an effect on it
   larger <- fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4) |>
                         construct("B", reflected_in = b1:b3) |> effect(B ~ A), data)

@@ -108,7 +108,7 @@ test_that("the planted loading and intercept are found and released first", {
   expect_equal(two_steps$released$parameter[1], "intercept[cr3 | weekend]")
   expect_equal(trail(two_steps$fit)$change[2], "free intercept[cr3 | weekend]")
   expect_gte(two_steps$ladder$table$p_change[3], 0.05)
-  expect_output(print(two_steps), "Released, in this order")
+  expect_output(print(two_steps), text_pattern("released_in_this_order"))
   expect_error(loosen(start, "configural"), text_pattern("first_rung_holds_nothing"),
                class = "orizzonte_error_input")
   expect_error(loosen(start, "metrc"), text_pattern("did_you_mean"),
@@ -162,7 +162,8 @@ test_that("group columns are picked, ordered and named; trouble is said by group
   expect_true("loading[Calm, sc2 | Hill]" %in% names(coef(fit)))
   expect_error(fit_model(two |> effect(Calm ~ setting), data, by = "setting"),
                text_pattern("request_in_model_by"), class = "orizzonte_error_input")
-  expect_error(fit_model(two, data, by = "setting", levels = "evening"), "`levels` picks 1 group",
+  expect_error(fit_model(two, data, by = "setting", levels = "evening"),
+               text_pattern("least_two_are_needed", wanted = "1 group"),
                class = "orizzonte_error_data")
   expect_error(fit_model(two, data, by = "seting"), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")
@@ -173,11 +174,13 @@ test_that("group columns are picked, ordered and named; trouble is said by group
                class = "orizzonte_error_name")
   lone <- data
   lone$setting <- ifelse(seq_len(nrow(lone)) == 1, "none", as.character(lone$setting))
-  expect_error(quiet_fit(two, lone, by = "setting"), "In group none",
+  expect_error(quiet_fit(two, lone, by = "setting"),
+               text_pattern("in_group_sentence", group = "none"),
                class = "orizzonte_error_data")
   flat <- data
   flat$sc1[flat$setting == "weekend"] <- 50
-  expect_error(quiet_fit(two, flat, by = "setting"), "In group weekend",
+  expect_error(quiet_fit(two, flat, by = "setting"),
+               text_pattern("in_group_sentence", group = "weekend"),
                class = "orizzonte_error_data")
   expect_match(list_assumptions(fit_model(hold_equal(two, loading), data)$layout,
                                 hold_equal(two, loading))$assumed, "no groups", all = FALSE)
@@ -349,8 +352,7 @@ test_that("rungs that the data or the model say nothing about are not said to ho
     })
   }
   expect_message(bare <- invariance(two, known(FALSE)),
-                 paste0(text_pattern("data_carry_no_means_rung"), " scalar", ".*",
-                        text_pattern("is_left_out")))
+                 text_pattern("rungs_without_means", rungs = "scalar"))
   expect_equal(bare$table$rung, c("configural", "metric", "strict"))
   expect_no_match(bare$reading, "means of constructs|sums and means")
   expect_error(invariance(two, known(FALSE), rungs = c("metric", "scalar")), "carry no means",

@@ -218,8 +218,11 @@ test_that("identification() and rescue() look at groups", {
     construct("Fun", reflected_in = fu1:fu3)
   rescued <- rescue(model, troubled, by = "half")
   expect_true("without wa4" %in% rescued$worked)
-  expect_match(rescued$findings, "in group b: wa3 and wa4 correlate", all = FALSE)
-  expect_match(rescued$findings, text_pattern("improper_common_in_small", parameters = "33 free parameters"), all = FALSE)
+  expect_match(rescued$findings, text_pattern("nearly_same_item", first = "wa3", second = "wa4"),
+               all = FALSE)
+  expect_match(rescued$findings,
+               text_pattern("improper_common_in_small",
+                            parameters = "33 free parameters"), all = FALSE)
   # rows are numbered as in the data, not within the group
   expect_true("without row 17" %in% rescued$attempts$attempt)
 })

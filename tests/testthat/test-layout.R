@@ -86,11 +86,14 @@ test_that("counts add up", {
 
 test_that("every assumption is listed, and only those", {
   listed <- list_assumptions(lay_out(base(scale = "unit")), base(scale = "unit"))
-  expect_match(listed$assumed, "residual variances of 6", all = FALSE)
+  expect_match(listed$assumed, text_pattern("residual_variances_of", count = "6"), all = FALSE)
   expect_match(listed$assumed, "disturbances of B", all = FALSE)
-  expect_match(listed$assumed, "the covariance of x and A", all = FALSE)
-  expect_match(listed$assumed, "free intercepts of 7", all = FALSE)
-  expect_match(listed$assumed, "variance\\[B\\] = 1 \\(its disturbance\\)", all = FALSE)
+  expect_match(listed$assumed, text_pattern("covariance_of_exogenous", names = "x and A"),
+               all = FALSE)
+  expect_match(listed$assumed, text_pattern("free_intercepts_of", count = "7"), all = FALSE)
+  expect_match(listed$assumed,
+               text_pattern("scale_by_variance", construct = "B", variance = "variance[B]",
+                            variance_2 = text_of("its_disturbance")), all = FALSE)
   expect_length(listed$not_assumed, 0)
   two <- base() |> effect(y ~ A)
   expect_match(list_assumptions(lay_out(two), two)$not_assumed,
@@ -111,7 +114,8 @@ test_that("scales are closed under rescaling unless a restriction ties them", {
 test_that("covary() is advised only where disturbances could covary", {
   said <- function(bp) paste(capture.output(print(bp)), collapse = " ")
   # one leads to the other, or nothing is left
-  expect_no_match(said(blueprint("P") |> effect(y ~ x, z ~ x + y)), "free them with")
+  expect_no_match(said(blueprint("P") |> effect(y ~ x, z ~ x + y)),
+                  text_pattern("free_with_covary"))
   apart <- blueprint("P") |> effect(y ~ x, z ~ x + w, y ~ v)
   expect_match(said(apart), text_pattern("covariances_among_disturbances", outcomes = "y and z"))
   both <- blueprint("P") |> effect(y ~ x, z ~ w, u ~ y + v)

@@ -83,7 +83,7 @@ test_that("equations give the estimates and the kind of each variable", {
                paste0("Staying = ", format_number(coef(fit)[["effect[Belonging, Staying]"]]),
                       " Belonging"))
   expect_identical(text$kind[1], "construct")
-  expect_output(print(text), "Nothing points at.*Belonging.*years")
+  expect_output(print(text), paste0(text_pattern("nothing_points_at"), ".*Belonging.*years"))
 })
 
 test_that("explained variance is one minus the standardized residual variance", {

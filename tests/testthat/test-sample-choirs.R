@@ -132,7 +132,7 @@ test_that("overlapping items of a composite are pointed out; a marker weight nea
   bp <- blueprint("Marker") |> construct("R", composed_of = c(noise, a, c)) |> effect(y1 ~ R) |>
     effect(y2 ~ R)
   expect_message(fit <- fit_model(bp, data),
-                 "weight[noise, R] is near 0 and cannot carry the scale of R", fixed = TRUE)
+                 text_pattern("marker_near_zero", was = "weight[noise, R]", markers = "R"))
   expect_equal(fit$solution$status, 0L)
   named <- blueprint("Named") |> construct("R", composed_of = c(noise, a, c), scale = "a") |>
     effect(y1 ~ R) |> effect(y2 ~ R)

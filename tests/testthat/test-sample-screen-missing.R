@@ -92,7 +92,8 @@ test_that("intraclass correlations come from the analysis of variance", {
   expect_equal(screen$clusters$icc[1], icc, tolerance = 1e-10)
   expect_equal(screen$clusters$design_effect[1], 1 + 4 * icc, tolerance = 1e-10)
   expect_equal(screen$clusters$p[1], table$`Pr(>F)`[1], tolerance = 1e-10)
-  expect_output(print(screen), "18 clusters of class, fewer than 50")
+  expect_output(print(screen),
+                text_pattern("too_few_clusters", count = "18", clusters = "class", enough = "50"))
   expect_output(print(screen), "clusters = class")
   expect_error(screen_data(data, v1:v4, clusters = klass),
                text_pattern("did_you_mean", near = "\"class\""),

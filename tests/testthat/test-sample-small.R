@@ -52,7 +52,8 @@ test_that("what is too little says how many complete cases there are", {
   expect_s3_class(found, "orizzonte_error_data")
   expect_identical(found$reason, "degenerate")
   expect_match(rlang::cnd_message(found),
-               text_pattern("there_are_too_few", variables = "8 variables", complete = "2", value = "9"))
+               text_pattern("there_are_too_few", variables = "8 variables", complete = "2",
+                            value = "9"))
   answers(rescue(both, nine))
   answers(screen_data(nine))
 })

@@ -61,7 +61,8 @@ test_that("bad summary data are refused with the reason", {
 
 test_that("unknown variables name the nearest column or construct", {
   expect_error(fit_model(blueprint("x") |> construct("B", reflected_in = c(be1, be2, bee3)),
-                         choirs), "\"bee3\"; did you mean \"be3\"",
+                         choirs), paste0("\"bee3\"",
+                                         text_pattern("did_you_mean_inline", near = "\"be3\"")),
                class = "orizzonte_error_name")
   expect_error(fit_model(bp |> effect(years ~ Belongin), choirs),
                "\"Belongin\"; did you mean \"Belonging\" \\(a construct\\)",
