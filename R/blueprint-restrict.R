@@ -157,3 +157,97 @@ restriction_addresses <- function(restriction) {
   if (!restriction$smooth) return(unlist(sides))
   unique(unlist(lapply(sides, function(text) read_expression(str2lang(text))$inputs)))
 }
+
+#' Free what is fixed, equated or bounded
+#'
+#' Undoes every earlier [restrict()] that mentions the address, a value given in
+#' [construct()], or a default: `relax(mean[Slope])` frees the mean of a
+#' construct, and relaxing a marker's loading moves the marker to the next item.
+#' Relaxing a covariance adds it to the model.
+#'
+#' @param .bp A blueprint.
+#' @param ... Addresses.
+#' @return The blueprint with those parameters free.
+#' @section Errors: `orizzonte_error_address` for anything but an address.
+#' @seealso [restrict()], [hold_equal()].
+#' @examples
+#' blueprint("Growth") |>
+#'   construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1)) |>
+#'   construct("Slope", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3)) |>
+#'   restrict(intercept[w1:w4] == 0) |>
+#'   relax(mean[Level], mean[Slope])
+#' @export
+relax <- function(.bp, ...) {
+  check_arguments("relax", dots = TRUE)
+  check_blueprint(.bp, "relax")
+  addresses <- captured_statements(rlang::enquos(...), "relax()")
+  if (length(addresses) == 0L)
+    abort("input", c(text_of("relax_needs_address"), i = text_of("such_relax_mean_slope")))
+  for (address in unname(addresses)) .bp <- add_relaxed(.bp, address)
+  .bp
+}
+
+add_relaxed <- function(bp, expression) {
+  address <- restriction_address(expression, deparse_one(expression))
+  if (address %in% bp$relax) abort("duplicate", text_of("is_relaxed_twice", address = address))
+  older <- vapply(bp$restrict, function(r) address %in% restriction_addresses(r), NA)
+  if (any(older)) {
+    say(text_of("overridden", verb = "relax",
+                earlier = enumerate(vapply(bp$restrict[older], format_restriction, ""))))
+    bp$restrict <- bp$restrict[!older]
+    # undoing a restriction of a free parameter is all there is to do
+    if (!needs_relaxing(bp, parse_address(address))) return(bp)
+  }
+  bp$relax <- c(bp$relax, address)
+  bp
+}
+
+# Fixed by default or by construct(): means of constructs, and values in c(w1 = 0).
+needs_relaxing <- function(bp, address) {
+  if (address$kind == "mean") return(TRUE)
+  address$kind %in% c("loading", "weight") &&
+    any(vapply(bp$constructs, function(x) any(names(x$fixed) %in% c(address$first, address$second)),
+               NA))
+}
+
+#' Choose a starting value
+#'
+#' Starting values are closed-form estimates from the data; a value given here
+#' replaces one of them. It is in the units of the model's own scale setting.
+#'
+#' @param .bp A blueprint.
+#' @param address One address.
+#' @param value A number.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return The blueprint with the starting value.
+#' @section Errors: `orizzonte_error_input` when the value is no number;
+#'   `orizzonte_error_restriction` at fitting when the parameter is fixed or
+#'   not in the model.
+#' @seealso [rescue()], which tries other starts by itself.
+#' @examples
+#' blueprint("Calm") |>
+#'   construct("Calm", reflected_in = sc1:sc4) |>
+#'   start_at(loading[Calm, sc4], 0.8)
+#' @export
+start_at <- function(.bp, address, value, ...) {
+  check_arguments("start_at", optional = "value")
+  check_blueprint(.bp, "start_at")
+  if (missing(address) || missing(value)) {
+    abort("input",
+          c(text_of("start_needs_address_number"),
+            i = text_of("such_start_loading_calm")))
+  }
+  add_start(.bp, rlang::quo_get_expr(rlang::enquo(address)), value)
+}
+
+add_start <- function(bp, expression, value) {
+  address <- restriction_address(expression, deparse_one(expression))
+  if (!is.numeric(value) || length(value) != 1L || !is.finite(value)) {
+    abort("input", c(text_of("starting_value_must_be", address = address),
+                     x = text_of("it_is_of_kind", value = describe(value))))
+  }
+  if (address %in% names(bp$start_at)) say(text_of("overridden", verb = "start_at",
+                                                   earlier = address))
+  bp$start_at[address] <- as.numeric(value)
+  bp
+}

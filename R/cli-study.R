@@ -28,3 +28,53 @@ study_fits <- function(study, made) {
   mget(fits, made$values)
 }
 studied_code <- function(fits) max(0L, vapply(fits, exit_code, 0L))
+
+# The complete analysis of the demo data: the study of the choirs.
+
+command_demo <- function(given) {
+  folder <- given$out
+  if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE)) {
+    abort("usage", text_of("cannot_create_folder", folder = quoted(folder)))
+  }
+  # a study, and data, that are there are the user's own by now
+  study <- read_study(write_study_files(folder, "study.yaml"), FALSE, FALSE)
+  made <- run_steps(study, FALSE, given$quiet)
+  steps <- made$steps
+  fits <- study_fits(study, made)
+  last <- utils::tail(names(fits), 1L)
+  if (length(last)) {
+    at <- file.path(study$results, steps$folder[steps$step == last])
+    surface$given$files <- c(file.path(at, "blueprint.yaml"), study$data)
+    print(summary(fits[[last]]))
+  }
+  if (!given$quiet) close_with(demo_lines(folder, study$results, steps))
+  studied_code(fits)
+}
+
+# Where everything is, and what to try next.
+demo_lines <- function(folder, results, steps) {
+  inside <- function(name) shell_word(file.path(folder, name))
+  of <- function(kind) utils::tail(steps$folder[steps$kind == kind], 1L)
+  row <- function(name, text) if (length(name)) sprintf("  %-20s %s\n", name, text)
+  paste0(
+    "\n", text_of("demo_written", folder = folder, results = results), "\n",
+    row("index.html", text_of("demo_index")), row(of("report"), text_of("demo_report")),
+    row(of("amend"), text_of("demo_last_fit")), text_of("demo_go_on"), "\n",
+    row("study.yaml", text_of("demo_study")),
+    row("", paste("orizzonte run", inside("study.yaml"))),
+    "  ", paste(study_files, collapse = ", "), "\n", row("", text_of("demo_blueprints")),
+    row("", paste("orizzonte diagnose", inside("choirs-start.yaml"), inside("choirs.csv"))),
+    if (!nzchar(Sys.which("orizzonte")))
+      paste0("\n", text_of("demo_no_command"), "\n  mkdir -p ~/.local/bin && ",
+             started_by_r("install_command(\"~/.local/bin\")"), "\n",
+             text_of("demo_until_then"), "\n  ", started_by_r("main()"), "\n"))
+}
+
+# A call from a shell that knows nothing of this session: a library of its own is named.
+started_by_r <- function(call) {
+  library <- dirname(system.file(package = "orizzonte"))
+  known <- c(.Library, .Library.site,
+             strsplit(Sys.getenv("R_LIBS_USER"), .Platform$path.sep, fixed = TRUE)[[1L]])
+  paste0(if (!library %in% path.expand(known)) paste0("R_LIBS=", shell_word(library), " "),
+         "Rscript -e '", "orizzonte::", call, "'")
+}

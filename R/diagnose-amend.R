@@ -205,3 +205,190 @@ row_addresses_or_none <- function(text, table) {
   rows <- address_match(parse_address(text), table$rows, table$constructs)
   table$rows$parameter[rows]
 }
+
+# Freeing one parameter of a blueprint, whatever holds it: the reverse of every other verb.
+
+# `row` is its row in the layout (0 for a relation that is not in the model); the address has been
+# checked against the model.
+release_parameter <- function(bp, text, layout, row) {
+  address <- parse_address(text)
+  if (row == 0L) return(if (is.null(address$group)) spell_out_slices(add_relation(bp, address),
+      text, layout) else add_in_group(bp, address, layout))
+  members <- layout$rows$parameter[layout$rows$class == layout$rows$class[row]]
+  mentioned <- vapply(bp$restrict, function(r) {
+    !is_constraint(r) && mentions_any(r, members,
+    layout)
+  }, NA)
+  if (any(mentioned)) {
+    held <- bp$restrict[mentioned]
+    bp$restrict <- bp$restrict[!mentioned]
+    # the others stay as they were: equal to each other, and fixed if they were
+    others <- setdiff(members, layout$rows$parameter[row])
+    value <- Filter(function(r) is.numeric(r$right), held)
+    for (one in held) {
+      left <- setdiff(row_addresses(one$left, layout), layout$rows$parameter[row])
+      if (is.numeric(one$right)) for (x in left)
+        bp <- add_restriction(bp, paste(x, "==", format_exact(one$right)))
+    }
+    if (length(value) == 0L && length(others) > 1L) {
+      for (x in others[-1L]) bp <- add_restriction(bp, paste(x, "==", others[1L]))
+    }
+  }
+  if (!is.na(layout$rows$fixed[row]) && needs_relaxing(bp, address))
+    bp <- add_relaxed(bp, str2lang(text))
+  # a covariance that only stood in a restriction is still to be part of the model
+  if (address$kind == "covariance" && !text %in% declared_covariances(bp, layout))
+    bp <- add_relation(bp, address)
+  bp
+}
+
+# A relation of one group only: a covariance is part of the model where it is mentioned, an arrow is
+# zero elsewhere.
+add_in_group <- function(bp, address, layout) {
+  if (address$kind == "covariance") return(add_relaxed(bp, str2lang(format(address))))
+  plain <- address
+  plain$group <- NULL
+  bp <- spell_out_slices(add_relation(bp, plain), format(plain), layout)
+  for (group in setdiff(layout$groups, address$group))
+    bp <- add_restriction(bp, paste(with_group(format(plain), group), "== 0"))
+  bp
+}
+
+# What is new must not be caught by an older statement about a slice, such as loading[Calm, ] == 1:
+# those are spelt out.
+spell_out_slices <- function(bp, text, layout) {
+  bare <- bp
+  bare$restrict <- list()
+  bare$relax <- character()
+  fresh <- plain_rows(bare, layout)
+  catches <- function(slice) {
+    text %in%
+    fresh$parameter[address_match(parse_address(slice), fresh, layout$constructs)]
+  }
+  spelt <- unlist(lapply(bp$restrict, function(restriction) {
+    if (restriction$smooth || !catches(restriction$left)) return(list(restriction))
+    lapply(plain_addresses(restriction$left, layout), function(address) {
+      restriction$left <- address
+      restriction
+    })
+  }), recursive = FALSE)
+  bp$restrict <- Filter(function(r) !identical(r$left, r$right), as.list(spelt))
+  bp
+}
+
+row_addresses <- function(text, layout) layout$rows$parameter[restricted_rows(text, layout)]
+
+# The parameters a text means, with a group only where the text names one.
+plain_addresses <- function(text, layout) {
+  rows <- restricted_rows(text, layout)
+  if (!is.null(parse_address(text)$group)) return(layout$rows$parameter[rows])
+  unique(address_format(layout$rows$kind[rows], layout$rows$first[rows], layout$rows$second[rows]))
+}
+
+mentions_any <- function(restriction, parameters, layout) {
+  any(vapply(restriction_addresses(restriction),
+             function(text) any(row_addresses(text, layout) %in% parameters), NA))
+}
+
+# Covariances the blueprint has without being told again: stated ones, and assumed ones.
+declared_covariances <- function(bp, layout) {
+  fresh <- plain_rows(bp, layout)
+  fresh$parameter[fresh$kind == "covariance"]
+}
+
+# The parameters of a blueprint, whatever the group.
+plain_rows <- function(bp, layout) {
+  rows <- layout_parameters(bp, layout$means, layout$observed)$rows
+  c(rows, list(parameter = addresses_without_group(rows),
+               group = rep(NA_character_, length(rows$kind))))
+}
+
+add_relation <- function(bp, address) {
+  pair <- c(address$first, address$second)
+  switch(address$kind,
+    covariance = add_pairs(bp, pair, "covary"),
+    effect = add_effects(bp, str2lang(paste(address_name(pair[2L]), "~", address_name(pair[1L])))),
+    loading = {
+      part <- bp$constructs[[pair[1L]]]
+      bp$constructs[[pair[1L]]]$items <- c(part$items, pair[2L])
+      bp
+    },
+    abort("restriction", text_of("cannot_be_added_model", address = format(address))))
+}
+
+# Refits of a fitted model with one thing freed or fixed, from where it stands: through the core,
+# without building it anew.
+
+# The core's layout with all candidates as entries that nothing moves yet; `entry` says where each
+# is.
+core_with <- function(fit, candidates) {
+  core <- fit$layout$model
+  size <- length(core$family)
+  new <- which(candidates$entry == 0L & candidates$constraint == 0L)
+  # numbered as the core does, which may not know the means
+  entry <- match(candidates$entry, core$rows, 0L)
+  entry[new] <- size + seq_along(new)
+  core$family <- c(core$family, as.integer(candidates$family[new]))
+  core$group <- c(core$group, match(candidates$group[new], fit$layout$groups))
+  core$row <- c(core$row, as.integer(candidates$row[new]))
+  core$col <- c(core$col, as.integer(candidates$col[new]))
+  core$constant <- c(core$constant, as.numeric(candidates$value[new]))
+  list(core = core, entry = as.integer(entry), constraint = as.integer(candidates$constraint))
+}
+
+# Several candidates freed at once: each gets a parameter of its own, a tied one loses its
+# constraint.
+freed_core <- function(core, entry, constraint) {
+  for (e in entry[entry > 0L]) {
+    keep <- core$map_entry != e
+    core$map_entry <- c(core$map_entry[keep], e)
+    core$parameters <- core$parameters + 1L
+    core$map_parameter <- c(core$map_parameter[keep], core$parameters)
+    core$map_weight <- c(core$map_weight[keep], 1)
+    core$constant[e] <- 0
+    core$scales <- lapply(core$scales, with_loading, core = core, entry = e)
+  }
+  if (any(constraint > 0L)) core$constraints <- core$constraints[-constraint[constraint > 0L]]
+  core
+}
+
+# A freed loading is an indicator like the others where starting values are sought.
+with_loading <- function(scale, core, entry) {
+  loading <- core$family[entry] == 0L && scale$kind != 3L && core$group[entry] == scale$group &&
+    core$col[entry] == scale$construct && core$row[entry] <= core$observed[scale$group]
+  if (loading) scale$loadings <- sort(unique(c(scale$loadings, as.integer(entry))))
+  scale
+}
+
+# Drops parameters, each held at a value.
+held_core <- function(core, parameters, values = 0) {
+  values <- rep_len(values, length(parameters))
+  for (i in seq_along(parameters)) {
+    at <- core$map_parameter == parameters[i]
+    core$constant[core$map_entry[at]] <- core$constant[core$map_entry[at]] +
+      core$map_weight[at] * values[i]
+  }
+  keep <- !core$map_parameter %in% parameters
+  left <- setdiff(seq_len(core$parameters), parameters)
+  core$map_entry <- core$map_entry[keep]
+  core$map_weight <- core$map_weight[keep]
+  core$map_parameter <- match(core$map_parameter[keep], left)
+  core$parameters <- length(left)
+  core
+}
+
+core_refit <- function(fit, core, start, fresh_starts = 0L) {
+  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts,
+                    20260101, FALSE)
+  found$chisq <- moments_n(fit) * found$discrepancy
+  found$ok <- found$status == 0L
+  found
+}
+
+# Core entries as rows of the layout; what the core does not know stays as it was.
+layout_entries <- function(fit, eta) {
+  out <- values_of(fit)
+  rows <- fit$layout$model$rows
+  out[rows] <- eta[seq_along(rows)]
+  out
+}

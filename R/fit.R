@@ -398,3 +398,161 @@ warn_about <- function(fit) {
                 text_of("identification_blueprint_data"))))
   }
 }
+
+# Composites rest on the weight that is fixed at 1.
+
+# A composite whose marker weight is near zero has no unit to stand on: the item with the largest
+# weight instead.
+other_marker_weights <- function(fit) {
+  layout <- fit$layout
+  candidates <- Filter(function(scale) {
+    scale$composite && scale$kind == "marker" &&
+    scale$group == 1L &&
+    length(scale$loadings) > 1L
+  }, layout$scales)
+  names(candidates) <- vapply(candidates, `[[`, "", "construct")
+  if (length(candidates) == 0L || !has_values(fit) || length(layout$groups) > 1L)
+    return(character())
+  sd <- sqrt(diag(pooled_covariance(fit$sample)))
+  out <- vapply(candidates, function(scale) {
+    free <- scale$loadings[is.na(layout$rows$fixed[scale$loadings])]
+    at <- c(scale$marker, free)
+    size <- abs(values_of(fit)[at]) * sd[layout$rows$first[at]]
+    if (size[1L] < 0.05 * max(size)) names(which.max(size)) else NA_character_
+  }, "")
+  out[!is.na(out)]
+}
+
+# The fit on usable weights, with a note; the request stays what the user wrote.
+with_usable_weights <- function(fit, starts, seed) {
+  markers <- other_marker_weights(fit)
+  if (length(markers) == 0L) return(fit)
+  request <- fit$request
+  for (name in names(markers)) request$blueprint$constructs[[name]]$scale <- markers[[name]]
+  scales <- stats::setNames(fit$layout$scales, vapply(fit$layout$scales, `[[`, "", "construct"))
+  was <- vapply(names(markers), function(name) fit$layout$rows$parameter[scales[[name]]$marker], "")
+  moved <- fit_request(request, fit$sample, starts = starts, seed = seed)
+  moved$request <- fit$request
+  moved$layout$notes <- c(moved$layout$notes,
+                          text_of("marker_near_zero", was = was, markers = names(markers),
+                                  markers_2 = address_format("weight", markers, names(markers))))
+  stamped(moved)
+}
+
+# The covariance matrix of the estimates: the only place where errors come from.
+
+# Covariance matrix of the parameters the core knows. Fits that are mostly compared, such as rungs
+# of a ladder, are made without it.
+core_vcov <- function(fit) {
+  if (!is.null(fit$joint)) {
+    known <- core_vcov(fit$joint)
+    if (nrow(known) == 0L) return(known)
+    at <- match(fit$layout$parameters[fit$layout$model$used],
+                fit$joint$layout$parameters[fit$joint$layout$model$used])
+    return(known[at, at, drop = FALSE])
+  }
+  if (is_robust(fit$request) && has_converged(fit)) {
+    found <- sandwich_of(fit)
+    return(if (found$admissible) found$covariance else matrix(0, 0L, 0L))
+  }
+  known <- fit$solution$vcov
+  if (nrow(known) > 0L || !has_converged(fit)) return(known)
+  cached(fit, "core_vcov", core_errors(fit$layout$model, core_moments(fit), core_theta(fit)))
+}
+
+# Covariance matrix of all free parameters, in the order of theta_of(): the inverse information
+# (expected for complete data, else observed), or the sandwich where inference is robust.
+vcov_of <- function(fit) cached(fit, "vcov", complete_vcov(fit))
+
+complete_vcov <- function(fit) {
+  layout <- fit$layout
+  names <- layout$parameters
+  out <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))
+  used <- layout$model$used
+  known <- core_vcov(fit)
+  if (nrow(known) != length(used)) return(out)
+  if (!layout$profiled) {
+    out[used, used] <- known
+    return(out)
+  }
+  out[] <- core_profiled_vcov(full_model(layout), values_of(fit), core_moments(fit), known, used,
+                              if (is_robust(fit$request)) sandwich_of(fit)$cross else list(),
+                              if (is_robust(fit$request)) sandwich_of(fit)$means else list())
+  out
+}
+
+# One group of a fit, for readers that look at one group at a time: its rows, values and moments.
+
+# A list by group, also when there is one.
+group_views <- function(fit) {
+  lapply(stats::setNames(fit$layout$groups, fit$layout$groups), group_view, fit = fit)
+}
+
+group_view <- function(fit, group) {
+  g <- match(group, fit$layout$groups)
+  structure(list(group = group, number = g, fit = fit, layout = layout_of_group(fit$layout, g),
+                 eta = values_of(fit)[fit$layout$spans[[g]]], moments = fit$moments[[g]],
+                 sample = fit$sample$groups[[g]]), class = "orizzonte_view")
+}
+
+# One group by name; the first when none is named.
+one_view <- function(fit, group = NULL) group_view(fit, chosen_group(fit$layout, group))
+
+# The model matrices and implied moments of every group, all variables.
+matrices_of <- function(fit) {
+  cached(fit, "matrices", core_implied(whole_model(fit), values_of(fit)))
+}
+view_matrices <- function(view) view$matrices %||% matrices_of(view$fit)[[view$number]]
+
+whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
+
+# Tables of views one below the other.
+bind_frames <- function(parts) {
+  if (length(parts) == 1L) return(parts[[1L]])
+  columns <-
+    do.call(Map, c(list(c), unname(lapply(parts, function(part) unclass(json_rows(part))))))
+  attributes(columns) <- list(names = names(columns))
+  list_frame(columns)
+}
+
+# Were two fits made of the same cases, as far as their moments tell? Else what differs, in words.
+same_rows <- function(a, b) is.null(rows_apart(a, b))
+
+rows_apart <- function(a, b) {
+  if (!setequal(a$layout$groups, b$layout$groups)) return(text_of("to_different_groups"))
+  if (a$request$incomplete != b$request$incomplete &&
+      (is_incomplete(a$sample) || is_incomplete(b$sample)))
+    return(text_of("incomplete_rows_one_case"))
+  order <- match(a$layout$groups, b$layout$groups)
+  n <- cases_by_group(a$sample)
+  other <- cases_by_group(b$sample)[order]
+  if (any(n != other)) {
+    where <- if (sum(n) == sum(other)) in_group(a$layout, names(n)[n != other][1L]) else ""
+    at <- if (nzchar(where)) which(n != other)[1L] else seq_along(n)
+    return(text_of("different_rows_n", at = sum(n[at]), at_2 = sum(other[at]), where = where))
+  }
+  found <- Map(moments_apart, a$layout$parts, b$layout$parts[order], a$moments, b$moments[order])
+  found <- Filter(Negate(is.null), unname(found))
+  if (length(found)) return(found[[1L]])
+  if (any(order != seq_along(order))) text_of("groups_another_order")
+}
+
+# `one`, `other`: the moments of the same variables.
+moments_apart <- function(part, other_part, one, other) {
+  if (!setequal(part$observed, other_part$observed)) return(text_of("to_different_variables"))
+  at <- match(part$observed, other_part$observed)
+  s <- unname(one$covariance)
+  t <- unname(other$covariance[at, at])
+  ratio <- sqrt(diag(s) / diag(t))
+  near <- function(x, y) max(abs(x - y)) < 1e-8
+  if (!near(stats::cov2cor(s), stats::cov2cor(t))) {
+    return(text_of("different_rows_n_both", value = one$n))
+  }
+  moved <- abs(ratio - 1) > 1e-8
+  if (any(moved)) return(text_of("different_units", moved = enumerate(part$observed[moved])))
+  if (is.null(one$mean) || is.null(other$mean)) return(NULL)
+  shifted <- abs(one$mean - other$mean[at]) > 1e-8 * pmax(sqrt(diag(s)), abs(one$mean))
+  if (any(shifted)) {
+    text_of("other_means_centred_one", shifted = enumerate(part$observed[shifted]))
+  }
+}

@@ -1,80 +1,382 @@
-# A ladder as a value: the fits of its rungs and steps, their table, verdicts and reading.
+# What a ladder says: which rungs hold by which criteria, what each verdict rests on, and what may
+# therefore be compared.
 
-# `fits`: those of the measurement rungs, by name; `structural`: patterns of steps still to be taken
-# on top of the rung `on`.
-new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL,
-                       over = "groups") {
-  groups <- fits[[1L]]$layout$groups
-  rungs <- names(fits)
-  previous <- rungs_before(rungs, against)
-  judged <- lapply(seq_along(fits), function(k) {
-    before <- if (!is.na(previous[k])) fits[[previous[k]]]
-    judge_rung(fits[[k]], before, rungs[k], criteria)
-  })
-  climbed <- climb_steps(fits, structural, on, criteria, over)
-  fits <- c(fits, climbed$fits)
-  previous <- c(previous, match(climbed$base, names(fits)))
-  judged <- c(judged, climbed$judged)
-  table <- ladder_rows(fits, previous, vapply(judged, `[[`, "", "verdict"),
-                       vapply(judged, function(x) x$broken %||% "", ""))
-  details <- Filter(Negate(is.null), stats::setNames(lapply(judged, function(x) {
-    x$equalities %||% x$differences
-  }), names(fits)))
-  shares <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"),
-                   numeric(length(groups)))
-  limits <- lapply(rungs, rung_limits, groups = length(groups), criteria = criteria)
-  structure(list(title = bp$title, blueprint = bp, fits = fits, table = table, details = details,
-                 contributions = matrix(shares, length(groups),
-                                        dimnames = list(groups, names(fits))),
-                 criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
-                 structural = structural, on = on, over = over,
-                 reading = read_ladder(table, fits, details, criteria)),
-            class = "orizzonte_ladder")
+# Which rung each one is tested against: the one before it, or the first.
+rungs_before <- function(rungs, against = "previous") {
+  if (against == "first") return(c(NA, rep(1L, length(rungs) - 1L)))
+  c(NA, seq_along(rungs)[-length(rungs)])
 }
 
-# Structural steps, each on the last that held.
-climb_steps <- function(fits, structural, on, criteria, over) {
-  out <- list(fits = list(), base = character(), judged = list())
-  base <- on
-  for (step in structural) {
-    below <- c(fits, out$fits)[[base]]
-    request <- below$request
-    request$blueprint <- bare_trail(request$blueprint)
-    sample <- sample_behind(below)
-    fit <- fit_rung(request, sample, stated_by(request, sample), step, over)
-    judged <- judge_step(fit, below, criteria)
-    out$fits[[step]] <- fit
-    out$base <- c(out$base, base)
-    out$judged <- c(out$judged, list(judged))
-    if (judged$verdict %in% step_codes) base <- step
-  }
-  out
+# Rungs that hold loadings, for which SRMR may change more (Chen 2007).
+loading_rungs <- c("metric", "second_order_metric")
+
+rung_limits <- function(rung, groups, criteria) {
+  change_limits(criteria, rung %in% loading_rungs, groups)
 }
 
-ladder_rows <- function(fits, previous, verdicts, broken) {
-  rungs <- names(fits)
-  columns <- c(list(rung = rungs),
-               stacked_measures(fits))
-  for (name in setdiff(comparison_columns, "p")) {
-    columns[[paste0(name, "_change")]] <- columns[[name]] - columns[[name]][previous]
+# A measurement rung against another one; the first when `before` is NULL. Where the difference in
+# chi-square is significant and no index breaks its criterion, the single equalities decide.
+judge_rung <- function(fit, before, rung, criteria) {
+  own <- comparison_measures(fit)
+  improper <- solution_state(fit)$status == "improper"
+  if (is.null(before))
+    return(list(verdict = rule_first_rung(has_converged(fit), improper, own$cfi, own$rmsea,
+                                          criteria)))
+  test <- testable_difference(fit, before)
+  if (!is.null(test$code)) return(list(verdict = test$code))
+  broken <- rung_breaks(own, comparison_measures(before), test$p,
+                        rung_limits(rung, length(fit$layout$groups), criteria))
+  rejected <- isTRUE(test$p < criteria$significance)
+  equalities <- if (rejected && length(broken) == 0L) single_equalities(fit, before, criteria)
+  differing <- any(equalities$verdict == "differs")
+  list(verdict = rule_rung(broken, rejected, differing, improper),
+       broken = set_of(if (differing) "p" else broken), equalities = equalities)
+}
+
+# The test of a fit against the one below it, or the code that says why there is none.
+testable_difference <- function(fit, before) {
+  converged <- has_converged(fit)
+  converged_before <- has_converged(before)
+  test <- if (converged && converged_before) difference_test(fit, before)
+  list(code = rule_testable(converged, converged_before, test$df), p = test$p)
+}
+
+rung_breaks <- function(own, before, p, limits) {
+  broken_criteria(list(cfi_change = own$cfi - before$cfi, rmsea_change = own$rmsea - before$rmsea,
+                       srmr_change = own$srmr - before$srmr, p_change = p), limits)
+}
+
+# The verdicts of a ladder in words, with what they rest on.
+ladder_verdicts <- function(table) {
+  ifelse(is.na(table$rests_on), words_of("verdict", table$verdict),
+         vapply(words_of("unsound", table$rests_on_verdict),
+                function(why) text_of("verdict_on_unsound", why = why), "", USE.NAMES = FALSE))
+}
+
+# The rung on which means may be compared, if it is there and has converged.
+comparable_rung <- function(ladder) {
+  usable <- Filter(function(rung) {
+    rung %in% names(ladder$fits) &&
+    has_converged(ladder$fits[[rung]]) && ladder$fits[[rung]]$layout$means
+  }, "scalar")
+  if (length(usable)) usable
+}
+
+# The first rung, from this one downwards, on which nothing may rest; NULL when all are sound.
+unsound_rung <- function(ladder, rung) {
+  t <- ladder$table
+  below <- t$rung[seq_len(match(rung, t$rung))]
+  bad <- below[!t$verdict[seq_along(below)] %in% sound_codes &
+                 below %in% c(names(rung_adds), rung)]
+  if (length(bad)) bad[1L]
+}
+
+# What is to be said before anything that rests on a rung (or on a fit of its own) is read; NULL
+# when there is nothing.
+caveat_of <- function(x, rung) {
+  if (inherits(x, "orizzonte_loosened")) x <- x$ladder
+  if (!inherits(x, "orizzonte_ladder")) return(fit_caveat(x))
+  bad <- unsound_rung(x, rung)
+  if (is.null(bad)) return(NULL)
+  text_of("caveat_rung", first = caveat_reason(x, rung),
+          rungs = text_of(if (bad == rung) "caveat_this" else "caveat_above"))
+}
+
+# The reason why a rung that a comparison on `rung` assumes is unsound.
+caveat_reason <- function(ladder, rung) {
+  bad <- unsound_rung(ladder, rung)
+  rung_sentence(bad, ladder$table$verdict[match(bad, ladder$table$rung)])
+}
+
+fit_caveat <- function(fit) {
+  state <- solution_state(fit)
+  if (state$status %in% c("improper", "not converged"))
+    return(text_of("caveat_status", status = state$status, trouble = state$trouble))
+  own <- comparison_measures(fit)
+  acceptable <- rule_acceptable_fit(own$cfi, own$rmsea, criteria())
+  if (test_of(fit)$df == 0L || isTRUE(acceptable)) return(NULL)
+  text_of("caveat_fit", cfi = format_fixed(own$cfi), rmsea = format_fixed(own$rmsea))
+}
+
+rung_sentence <- function(rung, verdict) {
+  # a step of structure, or a rung that holds on its own
+  if (!paste0("rung_", verdict) %in% names(texts$table))
+    return(text_of("rung_other", rung = rung, verdict = words_of("verdict", verdict)))
+  text_of(paste0("rung_", verdict), rung = rung)
+}
+
+read_ladder <- function(table, fits, details, criteria) {
+  known <- table$rung %in% names(rung_adds)
+  bad <- which(known & !table$verdict %in% c(sound_codes, NA))
+  held <- which(known & table$verdict %in% setdiff(sound_codes, "nothing_to_hold"))
+  last <- if (length(bad)) held[held < bad[1L]] else held
+  steps <- which(!known)
+  c(if (length(last)) allowed_sentence(table$rung[max(last)], fits),
+    if (length(bad)) rung_sentence(table$rung[bad[1L]], table$verdict[bad[1L]]),
+    unlist(lapply(which(known), disagreement_sentence, table, details, criteria)),
+    unlist(lapply(steps, step_sentence, table, details)))
+}
+
+allowed_sentence <- function(top, fits) {
+  allows <- function(rung) text_of(paste0("allows_", rung))
+  own <- if (top == "strict" && !fits[[top]]$layout$means) "metric" else top
+  loose <- released_addresses(fits[[top]])
+  if (length(loose) == 0L) return(text_of("allowed", rung = top, allowed = allows(own)))
+  # sums of scores include the parameters that are not held; constructs do not
+  allowed <- if (top == "strict") text_of("allowed_without_items", allowed = allows("scalar")) else
+    allows(top)
+  text_of("allowed_in_part", rung = top, released = enumerate(loose, most = 8L), allowed = allowed)
+}
+
+# Where the test of the difference and the indices disagree.
+disagreement_sentence <- function(k, table, details, criteria) {
+  p <- table$p_change[k]
+  if (is.na(p) || isTRUE(table$df_change[k] == 0)) return(NULL)
+  rung <- table$rung[k]
+  tested <- details[[rung]]
+  if (is.null(tested)) {
+    index <- words_of("change_of", codes_in(table$broken[k]))
+    if (p < criteria$significance || length(index) == 0L) return(NULL)
+    return(text_of("indices_object", rung = rung, p = format_p(p), count = length(index),
+                   indices = enumerate(paste0("\u0394", index))))
   }
-  converged <- vapply(fits, has_converged, NA)
-  tests <- lapply(seq_along(fits), function(k) {
-    if (is.na(previous[k]) || !converged[k] || !converged[previous[k]]) return(NULL)
-    difference_test(fits[[k]], fits[[previous[k]]])
+  likely <- tested[tested$verdict == "differs", ]
+  found <- if (nrow(likely) == 0L) text_of("spread_differences") else
+    text_of("likely_to_differ", which = enumerate(likely_parameters(likely), most = 4L))
+  text_of("chisq_objects", rung = rung, p = p_clause(p), found = found,
+          tested = count_of(nrow(tested), "single equality", "single equalities"))
+}
+
+likely_parameters <- function(likely) {
+  vapply(seq_len(nrow(likely)), function(k) {
+    text_of("likely_parameter", parameter = likely$parameter[k], p = p_clause(likely$p_holm[k]),
+            change = format_fixed(likely$expected_change_std[k], 2L))
+  }, "")
+}
+
+# What a rung would hold, were it not excepted: with its group, unless in all of them.
+released_addresses <- function(fit) {
+  bp <- fit$request$blueprint
+  over <- which(!is.na(fit$layout$rows$over))
+  named <- c(pattern_rows(bp$hold_equal, fit$layout),
+             intersect(pattern_rows(bp$hold_equal_times, fit$layout), over))
+  rows <- intersect(named, pattern_rows(bp$let_differ, fit$layout))
+  rows <- rows[!fit$layout$rows$shared[rows]]
+  if (length(rows) == 0L) return(character())
+  plain <- addresses_without_group(fit$layout$rows)
+  everywhere <- vapply(plain[rows], function(x) all(which(plain == x) %in% rows), NA)
+  unique(ifelse(everywhere, plain[rows], fit$layout$rows$parameter[rows]))
+}
+
+# The single equalities behind a rung: score tests of those that a measurement rung adds, and the
+# differences that a structural step would do away with.
+
+# Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power, verdict.
+single_equalities <- function(fit, before, criteria) {
+  fit <- whole_fit(fit)
+  before <- whole_fit(before)
+  candidates <- held_parameters(fit$layout)
+  own <- candidates$parameter %in% added_equalities(fit, before) &
+    candidates$kind %in% address_kinds_held & !nzchar(candidates$reason)
+  tested <- tested_candidates(fit, lapply(candidates, function(x) x[own]))
+  open <- !nzchar(tested$reason)
+  found <- judge_candidates(fit, lapply(tested, function(x) x[open]), criteria)
+  holm <- stats::p.adjust(found$p, "holm")
+  verdict <- rule_equality(holm, found$expected_change_std, found$power, criteria)
+  out <- list_frame(list(parameter = found$parameter, group = found$group, p = found$p,
+                         p_holm = holm, expected_change_std = found$expected_change_std,
+                         power = found$power, verdict = verdict))
+  out[order(out$p), , drop = FALSE]
+}
+
+address_kinds_held <- c("loading", "weight", "intercept", "mean", "variance", "covariance")
+
+# What this rung holds and the one before it does not.
+added_equalities <- function(fit, before) {
+  setdiff(fit$layout$rows$parameter[fit$layout$rows$shared],
+          before$layout$rows$parameter[before$layout$rows$shared])
+}
+
+# A structural step against the rung it stands on: p of the difference and how large the differences
+# are there, in standard deviations of the first group.
+judge_step <- function(fit, before, criteria) {
+  test <- testable_difference(fit, before)
+  if (!is.null(test$code)) return(list(verdict = test$code))
+  gaps <- step_differences(fit, before)
+  largest <- max(abs(gaps$difference_std), na.rm = TRUE)
+  improper <- solution_state(fit)$status == "improper"
+  list(verdict = rule_step(test$p, largest, criteria, improper), differences = gaps)
+}
+
+# Columns: parameter, group, difference (from the first group, or time), difference_std, lower,
+# upper (of the standardized one, at 95 %).
+step_differences <- function(fit, before) {
+  rows <- before$layout$rows
+  map <- matrix(0, length(rows$parameter), length(before$layout$parameters))
+  map[cbind(before$layout$map$entry, before$layout$map$parameter)] <- before$layout$map$weight
+  sd <- lapply(matrices_of(before), function(m) sqrt(pmax(diag(m$covariance), 0)))[[1L]]
+  vcov <- vcov_of(before)
+  held <- fit$layout$rows
+  own <- which(held$parameter %in% added_equalities(fit, before))
+  set <- held_sets(held)[own]
+  found <- lapply(split(own, factor(set, unique(set))), function(same) {
+    at <- match(held$parameter[same], rows$parameter)
+    reference <- at[1L]
+    other <- at[-1L]
+    if (length(other) == 0L || anyNA(at)) return(NULL)
+    unit <- step_unit(rows, reference, sd)
+    gap <- values_of(before)[other] - values_of(before)[reference]
+    change <- map[other, , drop = FALSE] - map[rep(reference, length(other)), , drop = FALSE]
+    se <- delta_se(change, vcov) * unit
+    limit <- stats::qt(0.975, reference_df(before))
+    list(parameter = rows$parameter[other], group = shown_group(before$layout, rows$group[other]),
+         difference = gap, difference_std = gap * unit, lower = gap * unit - limit * se,
+         upper = gap * unit + limit * se)
   })
-  columns$p_change <- vapply(tests, function(test) test$p %||% NA_real_, 0)
-  tested <- lengths(tests) > 0L
-  columns$chisq_change[tested] <- vapply(tests[tested], `[[`, 0, "chisq")
-  columns$verdict <- verdicts
-  foundation <- rule_foundation(verdicts, previous)
-  columns$rests_on <- rungs[foundation]
-  columns$rests_on_verdict <- verdicts[foundation]
-  columns$broken <- broken
-  columns$against <- rungs[previous]
-  columns$status <- vapply(fits, function(fit) solution_state(fit)$status, "", USE.NAMES = FALSE)
-  list_frame(columns[c("rung", "against", comparison_columns,
-                       paste0(comparison_columns, "_change"), "verdict", "rests_on",
-                       "rests_on_verdict", "broken", "status",
-                       intersect(uncorrected_columns, names(columns)))])
+  list_frame(do.call(Map, c(list(c), unname(Filter(Negate(is.null), found)))))
+}
+
+# One raw unit of a parameter in standard deviations of the first group.
+step_unit <- function(rows, at, sd) {
+  switch(names(parameter_families)[match(rows$family[at], parameter_families)],
+         effect = sd[rows$col[at]] / sd[rows$row[at]], mean = 1 / sd[rows$row[at]],
+         covariance = 1 / (sd[rows$row[at]] * sd[rows$col[at]]))
+}
+
+step_sentence <- function(k, table, details) {
+  gaps <- details[[table$rung[k]]]
+  p <- table$p_change[k]
+  verdict <- ladder_verdicts(table[k, ])
+  if (is.null(gaps) || is.na(p))
+    return(text_of("step", step = table$rung[k], against = table$against[k], verdict = verdict))
+  at <- which.max(abs(gaps$difference_std))
+  text_of("step_with_numbers", step = table$rung[k], against = table$against[k], verdict = verdict,
+          p = p_clause(p), difference = format_fixed(gaps$difference_std[at], 2L),
+          lower = format_fixed(gaps$lower[at], 2L), upper = format_fixed(gaps$upper[at], 2L),
+          parameter = gaps$parameter[at])
+}
+
+# What a ladder shows, in a terminal and in reports.
+
+#' @export
+as.data.frame.orizzonte_ladder <- function(x, ...) x$table
+
+#' @export
+print.orizzonte_ladder <- function(x, ...) {
+  put_lines(format_ladder(x))
+  invisible(x)
+}
+
+# What a ladder shows, as texts: fit by rung, changes, and the share of each group.
+ladder_columns <- function(x) {
+  t <- x$table
+  count <- function(v) ifelse(is.na(v), "", format_count(v))
+  shares <- x$contributions
+  list(
+    fit = titled(list(
+               rung = t$rung, chisq = format_fixed(t$chisq, 2L), df = count(t$df),
+               p = format_p(t$p), CFI = format_fixed(t$cfi), TLI = format_fixed(t$tli),
+               RMSEA = format_fixed(t$rmsea),
+               SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))),
+    changes = titled(list(
+                   rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
+                   chisq_change = format_fixed(t$chisq_change, 2L),
+                   df_change = count(t$df_change), p = format_p(t$p_change),
+                   cfi_change = format_fixed(t$cfi_change),
+                   rmsea_change = format_fixed(t$rmsea_change),
+                   srmr_change = format_fixed(t$srmr_change), verdict = ladder_verdicts(t),
+                   breaks = index_names_of(t$broken))),
+    shares = c(list(group = rownames(shares)),
+               stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
+                 format_fixed(shares[, k],
+                 2L)
+               }), colnames(shares))))
+}
+
+# Rungs whose solution is not what it should be: sentences.
+ladder_trouble <- function(x) {
+  unlist(lapply(names(x$fits), function(rung) {
+    state <- solution_state(x$fits[[rung]])
+    if (!state$status %in% c("proper", "weak"))
+      paste0(rung, ": ", toupper(state$status), " (", state$trouble, ")")
+  }))
+}
+
+ladder_limits <- function(x) {
+  limits <- x$limits[-1L]
+  if (length(limits) == 0L) return(NULL)
+  last <- limits[[length(limits)]]
+  parts <- vapply(names(last), function(name) {
+    other <- Filter(function(limit) limit[[name]] != last[[name]], limits)
+    paste0(switch(name, cfi = "\u0394CFI -", p = "p ", paste0("\u0394", toupper(name), " ")),
+           short_number(last[[name]]),
+           if (length(other))
+             paste0(" (",
+                    paste(names(other),
+                          vapply(other, function(limit) short_number(limit[[name]]), ""),
+                          collapse = ", "), ")"))
+  }, "")
+  given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
+  text_of("criteria_conventions_cheung_rensvold", parts = paste(parts, collapse = ", "),
+          given = if (given) "; given, else" else ";", cfi = short_number(x$criteria$cfi[2L]),
+          rmsea = short_number(x$criteria$rmsea[2L]))
+}
+
+ladder_failing <- function(x) {
+  known <- x$table$rung %in% names(rung_adds)
+  x$table$rung[known & x$table$verdict %in% c("fails", "doubtful")]
+}
+
+equality_columns <- function(tested) {
+  list(parameter = tested$parameter, p = format_p(tested$p), `p (Holm)` = format_p(tested$p_holm),
+       change = format_fixed(tested$expected_change_std, 2L),
+       power = format_fixed(tested$power, 2L),
+       verdict = words_of("equality", tested$verdict))
+}
+
+# The single equalities that were tested, by rung.
+format_equalities <- function(x) {
+  rungs <- intersect(names(x$details), names(rung_adds))
+  unlist(lapply(rungs, function(rung) {
+    tested <- utils::head(x$details[[rung]], 5L)
+    more <- nrow(x$details[[rung]]) - nrow(tested)
+    c(text_of("single_equalities_rung_leading", rung = rung),
+      format_table(equality_columns(tested), c(FALSE, rep(TRUE, 4L), FALSE)),
+      if (more > 0L)
+        text_of("and_more_then", more = more, instruction = instruction("see_details")), "")
+  }))
+}
+
+format_ladder <- function(x) {
+  columns <- ladder_columns(x)
+  trouble <- ladder_trouble(x)
+  c(heading(text_of(paste0("ladder_over_", x$over), title = x$title)),
+    format_sample(x$fits[[1L]], parameters = FALSE),
+    format_inference(x$fits[[1L]]), "",
+    format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
+    format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
+    corrected_change_words(x$fits[[1L]]$request),
+    if (nrow(x$contributions) > 1L)
+      c(text_of("each_group", request = if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
+        format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), ""),
+    format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
+    if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
+    wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
+}
+
+# The next step mends what stands in the way, the lowest rung first.
+ladder_next <- function(x) {
+  rung <- function(name) paste0("ladder$fits$", address_name(name))
+  t <- x$table
+  bad <- t$rung[!t$verdict %in% c(sound_codes, NA) & t$rung %in% names(rung_adds)][1L]
+  verdict <- t$verdict[match(bad, t$rung)]
+  if (is.na(bad)) {
+    calls <- c(if (!is.null(comparable_rung(x))) "latent_means(ladder)",
+               if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), ")"),
+               "plot(ladder)")
+    return(next_step("use_ladder", calls = paste(calls, collapse = ", ")))
+  }
+  name <- if (verdict %in% c("fails", "doubtful")) "loosen" else if (verdict == "fits_poorly")
+    "amend_configural" else "rescue_rung"
+  next_step(name, quoted_rung = quoted(bad), rung = bad, fit = rung(bad))
 }

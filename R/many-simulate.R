@@ -190,3 +190,274 @@ simulated_frame <- function(fit, values, source) {
 
 # Clusters of different groups have different names.
 bar_name <- function(fit, group) sub("^ \\| (.*)$", "\\1 ", bar_group(fit$layout, group))
+
+# What data are drawn from: a population of each group, as the core takes it.
+
+# `shape`: list(skew, kurtosis) by variable; `holes`: not zero where a value is missing; `lost`: as
+# lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
+# them.
+population_root <- function(correlation) {
+  root <- unname(lower_root(correlation))
+  if (anyNA(root))
+    abort("data", c(text_of("model_implied_covariance_matrix"),
+                    i = text_of("no_cases_can_be")))
+  root
+}
+
+new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL, lost = NULL,
+                           clusters = integer(), between = 0) {
+  sd <- sqrt(diag(covariance))
+  correlation <- covariance / outer(sd, sd)
+  cubic <- numeric()
+  if (!is.null(shape)) {
+    cubic <- cubic_of(shape, colnames(covariance))
+    correlation <- normal_correlation(correlation, cubic)
+  }
+  list(cases = as.integer(cases), mean = as.numeric(mean %||% numeric(length(sd))),
+       sd = as.numeric(sd), root = population_root(correlation), cubic = unname(cubic),
+       clusters = as.integer(clusters), between = as.numeric(between),
+       holes = if (is.null(holes)) numeric() else unname(holes),
+       odds = as.numeric(lost$odds), slope = as.numeric(lost$slope),
+       given = as.integer(lost$given %||% 0L), kept = integer())
+}
+
+# The cubic that has a skew and an excess kurtosis (Fleishman 1978): b, c, d a row.
+cubic_of <- function(shape, names) {
+  found <- Map(fleishman, shape$skew, shape$kurtosis, names)
+  do.call(rbind, unname(found))
+}
+
+# b^2 + 6bd + 2c^2 + 15d^2 = 1 and the two moments, by Newton steps from the normal distribution in
+# small stages.
+fleishman <- function(skew, kurtosis, name) {
+  x <- c(1, 0, 0)
+  for (share in seq(0.05, 1, by = 0.05)) {
+    for (step in 1:50) {
+      at <- fleishman_gap(x, share * skew, share * kurtosis)
+      change <- tryCatch(solve_square(fleishman_slope(x), at), error = function(e) NULL)
+      if (is.null(change) || !all(is.finite(change))) break
+      x <- x - change
+      if (max(abs(change)) < 1e-13) break
+    }
+  }
+  if (!all(is.finite(x)) || max(abs(fleishman_gap(x, skew, kurtosis))) > 1e-8 || x[1L] <= 0)
+    abort("input", c(text_of("no_distribution_kind_has", skew = format(skew),
+                             kurtosis = format(kurtosis), name = name),
+                     i = text_of("kurtosis_is_excess_over")))
+  x
+}
+
+fleishman_gap <- function(x, skew, kurtosis) {
+  b <- x[1L]
+  c <- x[2L]
+  d <- x[3L]
+  base::c(b^2 + 6 * b * d + 2 * c^2 + 15 * d^2 - 1,
+          2 * c * (b^2 + 24 * b * d + 105 * d^2 + 2) - skew,
+          24 * (b * d + c^2 * (1 + b^2 + 28 * b * d) +
+                  d^2 * (12 + 48 * b * d + 141 * c^2 + 225 * d^2)) - kurtosis)
+}
+
+fleishman_slope <- function(x) {
+  b <- x[1L]
+  c <- x[2L]
+  d <- x[3L]
+  rbind(base::c(2 * b + 6 * d, 4 * c, 6 * b + 30 * d),
+        base::c(2 * c * (2 * b + 24 * d), 2 * (b^2 + 24 * b * d + 105 * d^2 + 2),
+                2 * c * (24 * b + 210 * d)),
+        24 * base::c(d + c^2 * (2 * b + 28 * d) + 48 * d^3,
+                     2 * c * (1 + b^2 + 28 * b * d) + 282 * c * d^2,
+                     b + 28 * c^2 * b + 2 * d * (12 + 48 * b * d + 141 * c^2 + 225 * d^2) +
+                       d^2 * (48 * b + 450 * d)))
+}
+
+# The correlations of the normal variables that give these of the cubics (Vale & Maurelli 1983).
+normal_correlation <- function(target, cubic) {
+  out <- target
+  for (i in seq_len(ncol(target))) for (j in seq_len(i - 1L)) {
+    x <- cubic[i, ]
+    y <- cubic[j, ]
+    gap <- function(r) {
+      r * (x[1L] * y[1L] + 3 * x[1L] * y[3L] + 3 * x[3L] * y[1L] + 9 * x[3L] * y[3L]) +
+        2 * r^2 * x[2L] * y[2L] + 6 * r^3 * x[3L] * y[3L] - target[i, j]
+    }
+    if (gap(-1) > 0 || gap(1) < 0)
+      abort("input", c(text_of("variables_skew_kurtosis_cannot", value = format_fixed(target[i, j]),
+                               target = rownames(target)[i], value_2 = colnames(target)[j]),
+                       i = text_of("ask_less_skew_or")))
+    out[i, j] <- out[j, i] <- stats::uniroot(gap, c(-1, 1), tol = 1e-12)$root
+  }
+  if (smallest_eigenvalue(out) <= 1e-10)
+    abort("input", c(text_of("variables_skew_kurtosis_cannot_have"),
+                     i = text_of("ask_less_skew_or")))
+  out
+}
+
+# A population from a blueprint and the values of its parameters: what studies are planned with.
+
+# The blueprint fitted to the moments that the truth implies, `n` cases (by group): every value is
+# then in the blueprint's own scale, and chi-square is zero.
+population_fit <- function(bp, n, truth, truth_units) {
+  check_blueprint(bp, "truth")
+  truth_units <- choose_one(truth_units, c("standardized", "raw"), "`truth_units`")
+  check_truth(truth)
+  groups <- check_sizes(n)
+  check_variables(bp)
+  observed <- lapply(stats::setNames(groups, groups), function(g) {
+    blueprint_variables(group_blueprint(bp, g))$observed
+  })
+  grouped <- length(groups) > 1L
+  layout <- build_layout(bp, TRUE, unname(observed), groups = groups, grouped = grouped)
+  given <- true_values(layout, truth, truth_units)
+  moments <- lapply(seq_along(groups), function(g) {
+    implied_by_truth(layout, given, g, truth_units == "standardized")
+  })
+  data <- Map(function(m, size) {
+    list(n = size, covariance = m$covariance, mean = m$mean)
+  }, moments, n)
+  fit_truth(bp, data, stats::setNames(n, groups), grouped)
+}
+
+check_truth <- function(truth) {
+  if (is.numeric(truth) && length(truth) && !is.null(names(truth)) && all(nzchar(names(truth))) &&
+      all(is.finite(truth))) return(invisible())
+  abort("input", c(text_of("truth_must_be_numbers"),
+                   x = text_of("it_is_of_kind", value = describe(truth)),
+                   i = text_of("such_truth_c_loading_calm")))
+}
+
+# The names of the groups; one group needs none.
+check_sizes <- function(n) {
+  usable <- is.numeric(n) && length(n) > 0L && all(is.finite(n)) && all(n >= 2) &&
+    all(n == round(n))
+  if (usable && length(n) > 1L) usable <- !is.null(names(n)) && !anyDuplicated(names(n)) &&
+      all(nzchar(names(n)))
+  if (!usable)
+    abort("input", c(text_of("n_must_be_whole"),
+                     i = text_of("such_n_300_or")))
+  if (length(n) == 1L) single_group else names(n)
+}
+
+# One value a row of the table; NA where nothing is said.
+true_values <- function(layout, truth, units) {
+  out <- rep(NA_real_, length(layout$rows$kind))
+  if (units == "raw") out <- layout$rows$fixed
+  wide <- order(-vapply(names(truth), function(text) length(restricted_rows(text, layout)), 0L))
+  for (k in wide) out[restricted_rows(names(truth)[k], layout)] <- truth[[k]]
+  needed <- layout$rows$kind %in% c("loading", "weight", if (units == "raw") "variance")
+  lacking <- layout$rows$parameter[needed & is.na(out)]
+  if (length(lacking))
+    abort("input", c(text_of("truth_says_nothing", lacking = enumerate(lacking, most = 6L)),
+                     i = if (units == "raw")
+                       text_of("raw_units_all_loadings") else
+                       text_of("every_loading_needs_value")))
+  zero <- layout$rows$parameter[is.na(out) & layout$rows$kind %in% c("effect", "covariance")]
+  if (length(zero)) say(text_of("taken_zero_since_truth", zero = enumerate(zero, most = 8L)))
+  out
+}
+
+# Moments of one group. Standardized: every variable has variance one, so that residual variances
+# follow from what points at it.
+implied_by_truth <- function(layout, values, g, standardized) {
+  span <- layout$spans[[g]]
+  part <- layout$parts[[g]]
+  names <- c(part$observed, part$constructs)
+  size <- length(names)
+  rows <- lapply(layout$rows[c("kind", "family", "row", "col", "parameter")], `[`, span)
+  value <- values[span]
+  value[is.na(value)] <- 0
+  b <- psi <- matrix(0, size, size, dimnames = list(names, names))
+  arrow <- rows$family == parameter_families[["effect"]]
+  b[cbind(rows$row, rows$col)[arrow, , drop = FALSE]] <- value[arrow]
+  covary <- rows$kind == "covariance"
+  at <- cbind(rows$row, rows$col)[covary, , drop = FALSE]
+  psi[at] <- value[covary]
+  psi[at[, 2:1, drop = FALSE]] <- value[covary]
+  if (standardized) {
+    made <- standard_matrices(b, psi, rows, names)
+    b <- made$b
+    psi <- made$psi
+  } else {
+    variance <- rows$kind == "variance"
+    diag(psi)[rows$row[variance]] <- value[variance]
+  }
+  total <- total_effects(b)
+  phi <- total %*% psi %*% t(total)
+  alpha <- numeric(size)
+  level <- rows$family == parameter_families[["mean"]]
+  alpha[rows$row[level]] <- value[level]
+  p <- seq_along(part$observed)
+  covariance <- phi[p, p, drop = FALSE]
+  if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
+    abort("input", c(text_of("truth_implies_covariance_matrix"),
+                     x = worst_of_truth(covariance),
+                     i = text_of("take_smaller_loadings_effects")))
+  list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
+}
+
+# Composites have no residual that could make room: their weights are taken for relative ones, and
+# stretched until the composite has variance one, too.
+standard_matrices <- function(b, psi, rows, names) {
+  own <- rows$row[rows$kind == "variance"]
+  composites <- setdiff(seq_along(names), own)
+  b[composites, ] <- b[composites, ] / sqrt(rowSums(b[composites, , drop = FALSE]^2))
+  for (step in 1:100) {
+    total <- total_effects(b)
+    made <- standard_residuals(psi, total, rows, names)
+    sd <- sqrt(diag(total %*% made %*% t(total)))
+    if (all(abs(sd[composites] - 1) < 1e-12)) break
+    b[composites, ] <- b[composites, ] / sd[composites]
+  }
+  check_residuals(made, own, names)
+  list(b = b, psi = made)
+}
+
+# diag(T Psi T') = 1, linear in the residual variances while the others stand still; covariances are
+# those of standardized residuals, so that they follow in turn.
+standard_residuals <- function(psi, total, rows, names) {
+  free <- rows$row[rows$kind == "variance"]
+  correlation <- psi
+  variance <- rep(1, length(free))
+  for (step in 1:200) {
+    sd <- numeric(length(names))
+    sd[free] <- sqrt(pmax(variance, 0))
+    psi <- correlation * outer(sd, sd)
+    found <- residual_variances(rep(1, length(names)), total, psi, free)
+    change <- max(abs(found - variance))
+    variance <- found
+    if (change < 1e-14) break
+  }
+  diag(psi) <- 0
+  diag(psi)[free] <- variance
+  psi
+}
+
+# `free`: what has a residual.
+check_residuals <- function(psi, free, names) {
+  variance <- diag(psi)[free]
+  bad <- free[!(variance > 1e-10)]
+  if (length(bad))
+    abort("input", c(text_of("truth_explains_more_than", bad = enumerate(names[bad])),
+                     x = text_of("what_points_leaves_residual", bad = names[bad[1L]],
+                                 free = format_fixed(variance[match(bad[1L], free)])),
+                     i = text_of("standardized_units_squared_loadings")))
+}
+
+worst_of_truth <- function(covariance) {
+  parts <- eigen(stats::cov2cor(covariance), symmetric = TRUE)
+  weight <- abs(parts$vectors[, ncol(covariance)])
+  text_of("it_fails_for", weight = enumerate(colnames(covariance)[order(-weight)][1:2]))
+}
+
+fit_truth <- function(bp, data, n, grouped) {
+  summaries <- lapply(data, new_summary_data)
+  names(summaries) <- names(n)
+  source <- if (grouped) summaries else summaries[[1L]]
+  request <- new_request(bp)
+  fit <- fit_request(request, sample_of(source, request))
+  if (!has_converged(fit) || stats::deviance(fit) > 1e-6 * sum(n))
+    abort("input", c(text_of("blueprint_cannot_have_truth"),
+                     x = if (has_converged(fit))
+                       text_of("best_two_differ_n", fit = format_fixed(stats::deviance(fit))),
+                     i = text_of("values_blueprint_holds_equal")))
+  fit
+}

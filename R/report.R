@@ -123,3 +123,155 @@ deeper <- function(parts) {
 # On one line, without what no page can show.
 plain_line <- function(x) trimws(gsub("[[:space:]]+", " ", shown_text(x)))
 shown_text <- function(x) visible_controls(as_utf8(x))
+
+#' Write a report
+#'
+#' A self-contained page that can be handed in. Of a fit: the diagram, a passage on methods and
+#' results, the data, the model and what was assumed, fit, measures, estimates (by group), effects,
+#' residuals, what could be freed, claims, the trail, limits, and what is needed to reproduce it. Of
+#' a ladder from [invariance()] or [loosen()]: the rungs and what may be compared, what was or could
+#' be released, means of constructs, how much single items differ, and figures by group. Of a list:
+#' the fits compared, then each of its parts. In HTML tables sort by a click on a heading, groups
+#' stand behind tabs, long parts are folded, and all is open when it is printed; Word has numbered
+#' three-line tables as journals want them.
+#'
+#' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
+#' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
+#' other files there are left alone.
+#'
+#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], what [trail()],
+#'   [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or [variance_split()]
+#'   returned, or a named list of these.
+#' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
+#'   the packages officer and flextable).
+#' @param quiet Whether to leave out the message that says where the report is.
+#' @param criteria Cut-offs and levels, from [criteria()].
+#' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its `se`, intervals and p
+#'   take the place of those of theory.
+#' @param title Title of the report; those of the models in it when `NULL`.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return The path of the report, invisibly.
+#' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
+#'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
+#'   is another, or a package that Word reports need is not installed.
+#' @seealso [methods_text()], [write_tables()], [path_diagram()], [summary.orizzonte_fit()].
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
+#' @export
+write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NULL, title = NULL,
+                         ...) {
+  check_arguments("write_report")
+  x <- check_reportable(x)
+  criteria <- check_criteria(criteria)
+  check_string(file, "`file`")
+  check_flag(quiet, "`quiet`")
+  if (!is.null(title)) check_string(title, "`title`")
+  ending <- check_report_ending(file)
+  if (ending == "docx") check_word_tools()
+  check_target(file, "report")
+  if (!is.null(bootstrap)) {
+    check_fit(x, "write_report")
+    check_same_bootstrap(bootstrap, x, "write_report")
+  }
+  report <- report_of(x, criteria, bootstrap, title)
+  switch(ending,
+    html = write_text(file, report_html(report), "report"),
+    md = write_markdown(file, report),
+    docx = write_made(file, function(path) report_word(report, path), is_zip, "report"))
+  if (!quiet) say(text_of("report_written", file = file))
+  invisible(file)
+}
+
+check_report_ending <- function(file) {
+  ending <- tolower(tools::file_ext(file))
+  if (ending %in% c("html", "docx", "md")) return(ending)
+  abort("report", c(if (nzchar(ending)) text_of("cannot_write_report",
+                                                ending = quoted(paste0(".", ending))) else
+                      text_of("has_no_ending_says", file = quoted(file)),
+                    i = text_of("use_file_ends_html")))
+}
+
+# Figures first: a page never points at what is not there.
+write_markdown <- function(file, report) {
+  folder <- paste0(tools::file_path_sans_ext(basename(file)), "-figures")
+  page <- report_markdown(report, folder)
+  beside <- file.path(dirname(file), folder)
+  if (length(page$figures) && !dir.exists(beside) && !dir.create(beside, showWarnings = FALSE))
+    abort("report", c(text_of("cannot_create_folder", folder = quoted(beside)),
+                      i = text_of("figures_markdown_report_are")))
+  for (name in names(page$figures))
+    write_bytes(file.path(beside, paste0(name, ".png")), page$figures[[name]], "report")
+  write_text(file, page$lines, "report")
+}
+
+# A Word document is a zip file, whose directory stands at its end.
+is_zip <- function(bytes) {
+  length(bytes) > 22L && identical(bytes[1:2], charToRaw("PK")) &&
+    any(vapply(seq(length(bytes) - 21L, max(1L, length(bytes) - 300L)), function(i) {
+      identical(bytes[i + 0:3], as.raw(c(0x50, 0x4b, 0x05, 0x06)))
+    }, NA))
+}
+
+is_ladder <- function(x) inherits(x, "orizzonte_ladder") || inherits(x, "orizzonte_loosened")
+
+reported_classes <- c("orizzonte_fit", "orizzonte_ladder", "orizzonte_loosened", "orizzonte_trail",
+                      "orizzonte_comparison", "orizzonte_confirmation", "orizzonte_bootstrap",
+                      "orizzonte_quality", "orizzonte_variance_split")
+
+# Only what a report knows how to show; a list gets the names it lacks.
+check_reportable <- function(x, verb = "write_report") {
+  if (inherits(x, "orizzonte_fit")) check_fit(x, verb)
+  if (is_ladder(x)) check_ladder(x, verb)
+  if (inherits(x, "orizzonte_bootstrap")) check_replicates(x, verb)
+  if (inherits(x, reported_classes)) return(x)
+  if (!is.list(x) || is.object(x) || length(x) == 0L ||
+      !all(vapply(x, inherits, NA, what = reported_classes))) {
+    abort("input", c(text_of("needs_fit_ladder_or", verb = verb),
+                     x = describe_part(x, function(part) inherits(part, reported_classes)),
+                     i = text_of("fit_model_makes_fits")))
+  }
+  lapply(x, check_reportable, verb = verb)
+  if (is.null(names(x))) names(x) <- rep("", length(x))
+  names(x)[!nzchar(names(x))] <- paste("Model", seq_along(x))[!nzchar(names(x))]
+  names(x) <- make.unique(names(x), sep = " ")
+  x
+}
+
+report_title <- function(x) {
+  if (inherits(x, "orizzonte_fit")) return(x$request$blueprint$title)
+  if (inherits(x, "orizzonte_loosened")) return(report_title(x$ladder))
+  if (is_ladder(x)) return(paste0("Invariance: ", x$title))
+  if (inherits(x, "orizzonte_bootstrap")) return(paste0("Bootstrap: ", report_title(x$fit)))
+  if (inherits(x, "orizzonte_quality")) return(text_of("quality_measures", title = x$title))
+  if (inherits(x, "orizzonte_variance_split")) return(text_of("general_specific_title",
+      title = x$title))
+  if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
+  if (inherits(x, "orizzonte_comparison")) return(text_of("models_compared_title"))
+  if (inherits(x, "orizzonte_trail")) return(paste0("Trail: ", attr(x, "title") %||% "a model"))
+  paste(unique(vapply(x, report_title, "")), collapse = "; ")
+}
+
+report_of <- function(x, criteria, bootstrap = NULL, title = NULL) {
+  new_report(title %||% report_title(x), report_parts(x, criteria, bootstrap))
+}
+
+report_parts <- function(x, criteria, bootstrap = NULL) {
+  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria, bootstrap))
+  if (is_ladder(x)) return(ladder_parts(x, criteria))
+  if (is.object(x)) return(single_parts(x, criteria))
+  fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
+  c(if (length(fits) > 1L) comparison_parts(fits, criteria),
+    unlist(lapply(names(x), function(name) {
+      report_section(name, deeper(report_parts(x[[name]], criteria)))
+    }), recursive = FALSE))
+}
+
+# What is neither a fit nor a ladder.
+single_parts <- function(x, criteria) {
+  switch(intersect(class(x), reported_classes)[1L],
+         orizzonte_trail = trail_parts(x), orizzonte_comparison = compared_parts(x),
+         orizzonte_confirmation = confirmation_parts(x),
+         orizzonte_bootstrap = bootstrap_parts(x, criteria), orizzonte_quality = quality_parts(x),
+         orizzonte_variance_split = split_parts(x))
+}

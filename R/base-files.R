@@ -1,0 +1,272 @@
+# Files as text: what cannot be read says why, and no byte is guessed at.
+
+check_readable <- function(file) {
+  check_path(file, "`file`")
+  if (!file.exists(file)) {
+    folder <- dirname(file)
+    abort("file", c(text_of("there_is_no_file", file = quoted(file)),
+                    if (dir.exists(folder)) did_you_mean(basename(file), list.files(folder))
+                    else c(x = text_of("there_is_no_folder", folder = quoted(folder))),
+                    i = text_of("paths_relative", folder = getwd())))
+  }
+  if (dir.exists(file)) abort("file", text_of("is_folder_not_file", file = quoted(file)))
+  if (!is_regular_file(file))
+    abort("file", text_of("is_no_regular_file", file = quoted(file)))
+  if (file.access(file, 4L) != 0L)
+    abort("file", text_of("you_may_not_read", file = quoted(file)))
+  if (file.size(file) == 0) abort("file", text_of("is_empty", file = quoted(file)))
+}
+
+# The whole file as one UTF-8 text with plain line ends, its bytes checked.
+read_text <- function(file, encoding = "UTF-8") {
+  check_string(encoding, "`encoding`")
+  bytes <- tryCatch(readBin(file, "raw", n = file.size(file)), error = function(e) {
+    abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
+  })
+  wide <- length(bytes) > 1L && (identical(bytes[1:2], as.raw(c(0xff, 0xfe))) ||
+                                   identical(bytes[1:2], as.raw(c(0xfe, 0xff))))
+  if (wide || any(bytes == as.raw(0L))) {
+    abort("file",
+          c(paste0(quoted(file), if (wide) text_of("is_utf_16_which") else
+                   text_of("is_not_text_file")),
+            i = text_of("save_plain_text_utf")))
+  }
+  mark <- length(bytes) > 2L && identical(bytes[1:3], as.raw(c(0xef, 0xbb, 0xbf)))
+  if (mark) bytes <- bytes[-(1:3)]
+  text <- rawToChar(bytes)
+  if (toupper(encoding) %in% c("UTF-8", "UTF8")) {
+    check_utf8(text, file)
+  } else {
+    text <- tryCatch(iconv(text, encoding, "UTF-8"), error = function(e) {
+      abort("input", c(text_of("there_is_no_encoding", encoding = quoted(encoding)),
+                       i = text_of("such_latin1_or_windows")))
+    })
+    if (is.na(text)) abort("file", text_of("is_not", file = quoted(file), encoding = encoding))
+  }
+  Encoding(text) <- "UTF-8"
+  text <- gsub("\r\n?", "\n", text)
+  paste0(sub("\n[[:space:]]*$", "", text), "\n")
+}
+
+check_utf8 <- function(text, file) {
+  if (validUTF8(text)) return(invisible())
+  lines <- strsplit(text, "\r\n?|\n", useBytes = TRUE)[[1L]]
+  bad <- which(!validUTF8(lines))[1L]
+  abort("file", c(text_of("line_byte_is_not", file = quoted(file), bad = bad),
+                  i = text_of("save_file_as_utf8")))
+}
+
+# Files are written beside their target, checked and renamed: until the new one is whole, the old
+# one stays as it was.
+
+# Where a file may be written: symbolic links followed; a folder, a device or a pipe refused.
+check_target <- function(file, class = "file") {
+  check_path(file, text_of("name_file_write"))
+  folder <- dirname(file)
+  if (!dir.exists(folder))
+    abort(class, c(text_of("no_such_folder", folder = quoted(folder)),
+                   i = text_of("create_first_or_choose")))
+  target <- if (file.exists(file)) normalizePath(file) else
+    file.path(normalizePath(folder), basename(file))
+  if (dir.exists(target)) abort(class, text_of("is_folder_not_file", file = quoted(file)))
+  if (file.exists(target) && !is_regular_file(target)) {
+    abort(class, c(text_of("is_no_regular_file_device", file = quoted(file)),
+                   i = text_of("choose_name_file")))
+  }
+  target
+}
+
+write_bytes <- function(file, bytes, class = "file") {
+  target <- check_target(file, class)
+  part <- tempfile(paste0(".", basename(target), "-"), tmpdir = dirname(target))
+  on.exit(unlink(part), add = TRUE)
+  # what R says of a failure names a temporary file
+  written <- suppressWarnings(tryCatch({
+    connection <- base::file(part, open = "wb")
+    tryCatch(writeBin(bytes, connection), finally = close(connection))
+    isTRUE(file.size(part) == length(bytes))
+  }, error = function(e) FALSE))
+  if (written && file.exists(target)) Sys.chmod(part, file.mode(target), use_umask = FALSE)
+  moved <- written && suppressWarnings(file.rename(part, target))
+  if (!moved) {
+    locked <- file.access(dirname(target), 2L) != 0L
+    abort(class, c(text_of("cannot_write", name = quoted(file)),
+                   x = if (locked) text_of("folder_is_not_writable") else
+                     text_of("not_all_could_be"),
+                   i = text_of("what_was_there_before")))
+  }
+  invisible(file)
+}
+
+write_text <- function(file, lines, class = "file") {
+  text <- paste0(enc2utf8(lines), "\n", collapse = "")
+  write_bytes(file, charToRaw(text), class)
+}
+
+# What `make(path)` writes by means of its own (a graphics device, another package), whole or not at
+# all. `whole` tells whether the bytes are.
+write_made <- function(file, make, whole = function(bytes) length(bytes) > 0L, class = "file") {
+  check_target(file, class)
+  ending <- tools::file_ext(file)
+  path <- tempfile(fileext = if (nzchar(ending)) paste0(".", ending) else "")
+  on.exit(unlink(path), add = TRUE)
+  make(path)
+  bytes <- if (file.exists(path)) readBin(path, "raw", file.size(path)) else raw()
+  if (!whole(bytes))
+    abort(class, c(text_of("cannot_make", file = quoted(file)),
+                   i = text_of("is_disk_full_or", tempdir = quoted(tempdir()))))
+  write_bytes(file, bytes, class)
+}
+
+# Inputs are never written over.
+protect_inputs <- function(file, inputs, class = "usage") {
+  if (!file.exists(file)) return(invisible())
+  same <- normalizePath(inputs[file.exists(inputs)]) == normalizePath(file)
+  if (any(same)) abort(class, c(text_of("is_input_is_not", file = quoted(file)),
+                                i = text_of("choose_another_name_result")))
+}
+
+# Writes CSV with numbers that can be read back exactly. With `guard`, an apostrophe is put before
+# texts that a spreadsheet would run as formulas; numbers are never changed.
+write_table <- function(x, file = "", guard = display$guarded) {
+  columns <- as.list(unclass(x))[names(x)]
+  columns <- lapply(columns, function(column) {
+    if (is.factor(column)) as.character(column) else column
+  })
+  text <- which(vapply(columns, is.character, NA))
+  exact <- lapply(columns, function(column) {
+    if (is.character(column)) return(table_text(column, guard))
+    if (!is.double(column)) return(column)
+    out <- rep(NA_character_, length(column))
+    out[!is.na(column)] <- format_exact(column[!is.na(column)])
+    out
+  })
+  names(exact) <- table_text(names(exact), guard)
+  lines <- utils::capture.output(
+    utils::write.csv(list_frame(exact), row.names = FALSE, na = "", quote = text))
+  if (nzchar(file)) write_text(file, lines) else cat(lines, sep = "\n")
+}
+
+# Formatted numbers, such as -.31 (.02), are not formulas.
+number_cell <- "^[-+]?[0-9.][-0-9.,()% <]*$"
+
+# The full-width forms of the signs also begin formulas, and so do tabs and carriage returns.
+formula_signs <- c("=", "+", "-", "@", "\t", "\r",
+                   intToUtf8(c(0xff1d, 0xff0b, 0xff0d, 0xff20), TRUE))
+
+table_text <- function(x, guard) {
+  x <- visible_controls(x)
+  begins <- substr(sub("^ +", "", x), 1L, 1L)
+  formula <- guard & begins %in% formula_signs & !grepl(number_cell, x, useBytes = TRUE)
+  x[formula] <- paste0("'", x[formula])
+  x
+}
+
+# Addresses of databases may contain passwords. Messages show only the scheme of an address.
+
+database_schemes <- c("sqlite", "postgresql", "postgres", "duckdb", "mysql", "mariadb", "mssql",
+                      "sqlserver", "oracle", "odbc", "jdbc")
+
+# An address has a scheme and two slashes, or begins with the name of a database engine, or consists
+# of pairs of keys and values that include a password.
+looks_like_database <- function(x) {
+  known <- paste0("^[[:space:]]*(", paste(database_schemes, collapse = "|"), "):")
+  pairs <- text_of("space_alnum_password_passwd")
+  !is.na(x) & (grepl("[A-Za-z][A-Za-z0-9+.-]*://", x, useBytes = TRUE) |
+                 grepl(paste0(known, "|", pairs), x, ignore.case = TRUE, useBytes = TRUE))
+}
+
+# Returns the scheme of an address, and any other text unchanged.
+public_address <- function(x) {
+  if (!is.character(x)) return(x)
+  at <- looks_like_database(x)
+  scheme <- regmatches(x[at], regexpr("[A-Za-z][A-Za-z0-9+.-]*(?=:)", x[at], perl = TRUE,
+                                       useBytes = TRUE), invert = NA)
+  x[at] <- vapply(scheme, function(parts) {
+    if (length(parts) > 1L) paste0(parts[2L], ":...") else text_of("address_of_database")
+  }, "")
+  x
+}
+
+# Does an address contain a user before an @, or a key that looks like a password? The percent
+# encoding is removed first, up to three times.
+holds_secret <- function(x) {
+  decoded <- x
+  for (times in 1:3) decoded <- decoded_percents(decoded)
+  (grepl("://", x, fixed = TRUE) & grepl("@", decoded, fixed = TRUE)) |
+    grepl("(pass|pwd|secret|token)[[:alnum:]_-]*[[:space:]]*=", decoded, ignore.case = TRUE)
+}
+
+decoded_percents <- function(x) {
+  vapply(x, function(one) {
+    bytes <- gsub("%(?![0-9A-Fa-f]{2})", "", one, perl = TRUE)
+    as_utf8(tryCatch(utils::URLdecode(bytes), error = function(e) one, warning = function(w) one))
+  }, "", USE.NAMES = FALSE)
+}
+
+# Removes addresses and passwords from the messages of database drivers.
+without_addresses <- function(text) {
+  text <- gsub("[A-Za-z][A-Za-z0-9+.-]*://[^[:space:]]*", "...", text)
+  gsub(paste0("[[:alnum:]_-]*(pass|pwd|secret|token)[[:alnum:]_-]*[[:space:]]*=[[:space:]]*",
+              "[^&;[:space:]]*"),
+       "...", text, ignore.case = TRUE)
+}
+
+# Reads a YAML file with all values as text: `y`, `n`, `on`, `no` and numbers are kept as written,
+# and nothing is evaluated.
+
+read_yaml_file <- function(file) {
+  check_readable(file)
+  if (file.size(file) > largest_yaml)
+    abort("file", text_of("is_larger_than_megabytes", file = quoted(file), e6 = largest_yaml / 1e6))
+  text <- read_text(file)
+  if (!nzchar(trimws(text))) abort("file", text_of("is_empty", file = quoted(file)))
+  check_yaml(text, file)
+  as_text <- function(x) x
+  # signalled afterwards: an error in one handler would be caught by the other
+  found <- tryCatch(
+    yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
+      `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text,
+      `float#fix` = as_text, `float#exp` = as_text, `int#hex` = as_text, `int#oct` = as_text,
+      `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text
+    )),
+    warning = identity, error = identity
+  )
+  if (inherits(found, "condition")) unreadable_yaml(file, found)
+  found
+}
+
+unreadable_yaml <- function(file, condition) {
+  abort("file", c(text_of("is_not_readable_yaml", file = quoted(file)),
+                  x = conditionMessage(condition)))
+}
+
+# --- the supported part of YAML ------------------------------------------------------------------
+
+# Blueprints and studies need a small part of YAML. Before the tree is built, yaml_scan.cpp reads
+# the text token by token. It refuses anchors, aliases, tags, directives, complex keys and second
+# documents, as well as excessive nesting and numbers of entries.
+largest_yaml <- 2e6         # bytes
+deepest_yaml <- 100L
+most_yaml_entries <- 20000L
+
+yaml_refusals <- c("reference", "tag", "complex_key", "directive", "second_document",
+                   "block_header", "depth", "entries")
+
+check_yaml <- function(text, file) {
+  found <- yaml_outline(text, deepest_yaml, most_yaml_entries)
+  if (found[1L] == 0L) return(invisible())
+  why <- yaml_refusals[found[1L]]
+  in_quotes <- c(i = text_of("if_is_meant_text"))
+  what <- switch(why,
+    reference = c(text_of("anchors_aliases_are_not"), in_quotes),
+    tag = c(text_of("tags_are_not_supported"), in_quotes),
+    complex_key = c(text_of("complex_keys_are_not"), in_quotes),
+    directive = text_of("directives_are_not_supported"),
+    second_document = c(text_of("second_document_begins"), i = text_of("keep_one_document_file")),
+    block_header = c(text_of("text_must_not_follow"), in_quotes),
+    depth = text_of("file_is_nested_more", deepest_yaml = deepest_yaml),
+    entries = text_of("file_has_more_than", most_yaml_entries = format_count(most_yaml_entries)))
+  what[1L] <- text_of("line", file = quoted(file), found = found[2L], what = what[1L])
+  abort("file", what)
+}

@@ -1,0 +1,299 @@
+# Plain, calm text: rules, aligned columns, numbers.
+
+output_width <- function() min(100L, table_width())
+
+rule_mark <- function() if (isTRUE(l10n_info()[["UTF-8"]])) "\u2500" else "-"
+
+# Prepares text for the terminal: control characters are made visible, and statistical symbols are
+# spelt out if the session cannot show them.
+showable <- function(text) {
+  text <- visible_controls(text)
+  if (isTRUE(l10n_info()[["UTF-8"]])) text else spelt_out(text)
+}
+
+# Shows control characters, and characters that change the direction of writing, as <U+001B>, so
+# that a title or a value cannot control the terminal. Line breaks and tabs are kept.
+visible_controls <- function(text) {
+  if (!is.character(text)) return(text)
+  known <- as_utf8(text)
+  # a quick search for candidates, by bytes so that the locale does not matter
+  at <- which(!is.na(known) & grepl(maybe_hidden, known, perl = TRUE, useBytes = TRUE))
+  for (k in at) {
+    codes <- utf8ToInt(known[k])
+    hidden <- codes %in% hidden_codes
+    if (!any(hidden)) next
+    letters <- intToUtf8(codes, multiple = TRUE)
+    letters[hidden] <- sprintf("<U+%04X>", codes[hidden])
+    text[k] <- paste(letters, collapse = "")
+  }
+  text
+}
+maybe_hidden <- "[\\x01-\\x08\\x0b-\\x1f\\x7f]|\\xc2[\\x80-\\x9f]|\\xe2\\x80|\\xe2\\x81"
+hidden_codes <- c(1:8, 11:31, 127:159, 0x200e, 0x200f, 0x202a:0x202e, 0x2066:0x2069)
+
+# Also for figures, since a plain PDF device has no such letters.
+spelt_out <- function(text) {
+  for (k in seq_along(letters_for)) text <- gsub(names(letters_for)[k], letters_for[[k]], text)
+  text
+}
+
+letters_for <- stats::setNames(c("chi2", "R2", "d ", "+-", "-"),
+                               c("\u03c7\u00b2", "R\u00b2", "\u0394", "\u00b1", "\u2212"))
+
+# Columns by the titles they are shown under. A name in code that is not ASCII is lost in the C
+# locale, hence these.
+titled <- function(columns) {
+  at <- match(names(columns), names(column_titles))
+  names(columns)[!is.na(at)] <- column_titles[at[!is.na(at)]]
+  columns
+}
+
+column_titles <- c(
+  chisq = "\u03c7\u00b2", r_squared = "R\u00b2", chisq_change = "\u0394\u03c7\u00b2",
+  df_change = "\u0394df", cfi_change = "\u0394CFI", rmsea_change = "\u0394RMSEA",
+  srmr_change = "\u0394SRMR", aic_change = "\u0394AIC", bic_change = "\u0394BIC",
+  p_change = "p of \u0394\u03c7\u00b2", loading_difference = "\u0394loading",
+  intercept_difference = "\u0394intercept")
+
+heading <- function(text) {
+  text <- showable(text)
+  mark <- rule_mark()
+  paste0(strrep(mark, 2L), " ", text, " ", strrep(mark, max(2L, output_width() - nchar(text) - 4L)))
+}
+
+wrap_lines <- function(text, indent = 0L, hang = indent) {
+  unlist(lapply(showable(text), strwrap_keep, indent = indent, hang = hang))
+}
+
+# strwrap() folds runs of spaces, which carry the alignment here.
+strwrap_keep <- function(line, indent, hang) {
+  width <- output_width()
+  out <- character()
+  rest <- paste0(strrep(" ", indent), line)
+  while (nchar(rest) > width) {
+    breaks <- gregexpr(" ", substr(rest, 1L, width + 1L), fixed = TRUE)[[1L]]
+    breaks <- breaks[breaks > hang + 2L]
+    if (length(breaks) == 0L) break
+    at <- max(breaks)
+    out <- c(out, sub(" +$", "", substr(rest, 1L, at - 1L)))
+    rest <- paste0(strrep(" ", hang), substr(rest, at + 1L, nchar(rest)))
+  }
+  c(out, rest)
+}
+
+format_fixed <- function(x, digits = 3L) {
+  out <- formatC(x, digits = digits, format = "f")
+  out <- sub("^-(0[.]?0*)$", "\\1", out)          # no negative zero
+  out[is.na(x)] <- ""
+  big <- !is.na(x) & abs(x) >= 1e6
+  out[big] <- formatC(x[big], digits = 3L, format = "e")
+  out
+}
+
+# Estimates on any scale: three decimals, more significant digits when that would show zeros only.
+format_number <- function(x) {
+  out <- format_fixed(x)
+  small <- !is.na(x) & x != 0 & abs(x) < 0.01
+  out[small] <- formatC(x[small], digits = 3L, format = "g")
+  out
+}
+
+format_p <- function(p) {
+  out <- sub("^0", "", formatC(p, digits = 3L, format = "f"))
+  out[!is.na(p) & p < 0.001] <- "< .001"
+  out[is.na(p)] <- ""
+  out
+}
+
+# Two decimals as for correlations: what cannot exceed 1 has no leading zero.
+format_share <- function(x, digits = 2L) {
+  out <- sub("^(-?)0[.]", "\\1.", format_fixed(x, digits))
+  out[is.na(x)] <- ""
+  out
+}
+
+format_limits <- function(lower, upper) {
+  ifelse(is.na(lower), "", paste0("[", format_share(lower), ", ", format_share(upper), "]"))
+}
+
+format_count <- function(n) {
+  formatC(round(as.numeric(n)), format = "f", digits = 0L, big.mark = ",")
+}
+
+# The shortest text that reads back as the same number.
+format_exact <- function(x) {
+  vapply(x, function(value) {
+    for (digits in c(15L, 16L, 17L)) {
+      text <- formatC(value, digits = digits, format = "g", width = 1L)
+      if (as.numeric(text) == value) return(text)
+    }
+    text
+  }, "")
+}
+
+short_number <- function(x) {
+  if (x < 1)
+  sub("^0\\.", ".", formatC(x, digits = max(2L, nchar(format(x)) - 2L), format = "f")) else
+  format(x)
+}
+
+# "= .012", or "< .001".
+p_clause <- function(p) ifelse(p %in% NA | p >= 0.001, paste("=", format_p(p)), "< .001")
+
+with_error <- function(estimate, se) {
+  paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+}
+
+plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
+
+# Text of any encoding as UTF-8: what is not marked is UTF-8 where it can be, else Latin-1.
+# A word as a shell reads it back whole.
+shell_word <- function(x) {
+  if (grepl("^[A-Za-z0-9_./=:,+@%-]+$", x) && x != "...") return(x)
+  paste0("'", gsub("'", "'\\\\''", x), "'")
+}
+
+as_utf8 <- function(x) {
+  if (!is.character(x)) return(x)
+  if (all(Encoding(x) == "unknown") && !any(grepl("[^ -~\t\n]", x, useBytes = TRUE))) return(x)
+  unmarked <- Encoding(x) != "latin1" & !is.na(x)
+  whole <- validUTF8(x)
+  Encoding(x[unmarked & whole]) <- "UTF-8"
+  Encoding(x[unmarked & !whole]) <- "latin1"
+  enc2utf8(x)
+}
+
+# A wrapped text on one line.
+one_line <- function(text) trimws(gsub(" +", " ", paste(text, collapse = " ")))
+
+# Tables as text: aligned, and within the window.
+
+# Columns of text, numbers to the right. In a window too narrow for all, as many of the columns that
+# `spare` titles as must make room, the first ones first, and a line names them. Where that would
+# not do, the last column goes on below itself, if it is of words; else the columns go into blocks
+# below each other, each with the first column before it.
+format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2L,
+                         spare = character()) {
+  cells <- Map(padded_cells, names(columns), columns, right)
+  room <- table_width() - indent
+  spared <- spared_columns(cells, match(spare, names(columns)), room)
+  kept <- setdiff(seq_along(cells), spared)
+  lines <- if (wrapped_last(cells[kept], right[kept], room))
+    lines_with_words(cells[kept], room) else
+    unlist(lapply(column_blocks(cells[kept], room), function(block) {
+      c(if (block[1L] > 2L) "", paste_cells(cells[kept][c(1L, setdiff(block, 1L))]))
+    }))
+  if (length(spared))
+    lines <- c(lines, wrap_to(text_of("wider_window_also",
+                                      spared = enumerate(showable(names(columns)[spared]))), room))
+  sub(" +$", "", paste0(strrep(" ", indent), lines))
+}
+
+# What a table may fill: text is easier to read in shorter lines, figures are not.
+table_width <- function() max(narrowest_window, getOption("width", 80L))
+narrowest_window <- 60L
+
+padded_cells <- function(title, values, to_right) {
+  values <- showable(c(title, values))
+  width <- nchar(values, "width")
+  pad <- strrep(" ", max(width) - width)
+  if (to_right) paste0(pad, values) else paste0(values, pad)
+}
+
+paste_cells <- function(cells) do.call(paste, c(unname(cells), sep = "  "))
+
+cells_width <- function(cells) sum(vapply(cells, function(x) nchar(x[1L], "width") + 2L, 0L)) - 2L
+
+# Those of the spare columns that must go for the others to fit; none when that would not do.
+spared_columns <- function(cells, spare, room) {
+  spare <- spare[!is.na(spare)]
+  for (many in c(0L, seq_along(spare))) {
+    gone <- utils::head(spare, many)
+    if (cells_width(cells[setdiff(seq_along(cells), gone)]) <= room) return(gone)
+  }
+  integer()
+}
+
+narrowest_words <- 24L
+
+# Is the last column one of words for which enough room is left beside the others?
+wrapped_last <- function(cells, right, room) {
+  last <- length(cells)
+  last > 1L && cells_width(cells) > room && !right[last] &&
+    room - cells_width(cells[-last]) - 2L >= narrowest_words
+}
+
+lines_with_words <- function(cells, room) {
+  last <- length(cells)
+  others <- paste_cells(cells[-last])
+  width <- nchar(others[1L], "width")
+  unlist(Map(function(before, words) {
+    words <- wrap_to(sub(" +$", "", words), room - width - 2L)
+    paste0(c(before, rep(strrep(" ", width), length(words) - 1L)), "  ", words)
+  }, others, cells[[last]]), use.names = FALSE)
+}
+
+wrap_to <- function(text, width) {
+  out <- strwrap(text, width + 1L)
+  if (length(out)) out else ""
+}
+
+# The columns after the first in runs that fit beside it.
+column_blocks <- function(cells, room) {
+  widths <- vapply(cells, function(x) nchar(x[1L], "width") + 2L, 0L)
+  blocks <- list()
+  run <- integer()
+  for (k in seq_along(cells)[-1L]) {
+    if (length(run) && sum(widths[c(1L, run, k)]) - 2L > room) {
+      blocks <- c(blocks, list(run))
+      run <- integer()
+    }
+    run <- c(run, k)
+  }
+  c(blocks, list(if (length(run)) run else 1L))
+}
+
+# The one way in which the printed form of a value reaches the screen.
+
+# Line by line. What is wider than the window goes on below, further to the right; commands to be
+# pasted stay whole.
+put_lines <- function(...) {
+  lines <- c(...)
+  if (length(lines)) writeLines(fold_lines(showable(lines)))
+}
+
+fold_lines <- function(lines) {
+  width <- table_width()
+  wide <- nchar(lines, "width") > width & !grepl(command_line, lines)
+  folded <- as.list(lines)
+  folded[wide] <- lapply(lines[wide], function(line) {
+    start <- nchar(sub("^( *(- |[0-9]+[.] )?).*", "\\1", line))
+    text <- strwrap(substring(line, start + 1L), width - start, exdent = if (start) 0L else 2L)
+    paste0(c(substr(line, 1L, start), rep(strrep(" ", start), length(text) - 1L)), text)
+  })
+  unlist(folded)
+}
+
+command_line <- "^ *(Next: )?orizzonte "
+
+# Data frames without the cost of data.frame().
+
+# A data frame without the cost of data.frame().
+list_frame <- function(columns) {
+  structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1L]])))
+}
+
+list_frame_class <- function(columns, class) {
+  structure(list_frame(columns), class = c(class, "data.frame"))
+}
+
+as_tibble_if_possible <- function(x) {
+  if (requireNamespace("tibble", quietly = TRUE))
+  tibble::as_tibble(x) else x
+}
+
+json_rows <- function(x) {
+  attributes(x)[setdiff(names(attributes(x)), c("names", "row.names"))] <- NULL
+  class(x) <- "data.frame"
+  x
+}

@@ -1,0 +1,534 @@
+#' What could be freed, and what it would do
+#'
+#' Ranks every parameter that is fixed, equal or tied, and every relation that is not in the model,
+#' by its modification index: the drop of \eqn{\chi^2} predicted from the score and the expected
+#' information, \eqn{s^2/V} with
+#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The leading
+#' ones are also fitted, so that the real drop and the real estimate stand beside the predicted
+#' ones.
+#'
+#' The expected change is \eqn{s/V} (Saris, Satorra & Sörbom 1987). For one of several equal
+#' parameters it is the change relative to the others; `full_change` takes off by how much the
+#' others move. `expected_change_std` puts it in standard deviations: loadings and effects by both
+#' variables, residual covariances as correlations of the residuals.
+#'
+#' @section Verdict:
+#' The index says whether a change is significant, the power to detect the smallest change that
+#' matters whether that means anything (Saris, Satorra & van der Veld 2009): *misspecified*
+#' (significant, and power is low or the expected change as large as the smallest that matters),
+#' *negligible* (significant only because power is high: the expected change is small), *not
+#' misspecified* (not significant with high power), *cannot tell* (not significant with low power).
+#' Where exact fit is not rejected, or no single change is significant once all that were tested are
+#' counted (Holm 1979), nothing is called misspecified but *within chance*, and the table says so
+#' first.
+#'
+#' @section What is not offered:
+#' Parameters that carry a scale, changes that would leave the model unidentified
+#' (\eqn{V/I_{cc} < 10^{-9}}), and nonsense: an item's residual with its construct, a disturbance
+#' with its own predictor. Items are never causes. `all = TRUE` lists them apart, with the reason.
+#'
+#' @param fit A fit from [fit_model()] that converged.
+#' @param top How many of the leading ones to refit and to print.
+#' @param min_drop Leave out what has a smaller index.
+#' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`,
+#'   `"cross-loading"`, `"effect"`, `"effect on an item"`, `"reversal"` (of an effect that is in the
+#'   model), `"feedback"` (closes a longer loop of effects), `"construct covariance"`,
+#'   `"disturbance covariance"`, `"equality"`, `"equality across groups"` (freed in one group;
+#'   also `"across times"`, `"across groups and times"`),
+#'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less
+#'   than there are groups), `"fixed value"`, `"equation"`, `"bound"`. All when `NULL`.
+#' @param all Whether to list apart what is not offered (attribute `not_offered`).
+#' @param criteria The smallest change that matters, the level and the power asked for, from
+#'   [criteria()].
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return A data frame of class `orizzonte_amendments`, sorted by index, reversals and feedback
+#'   after the rest: `parameter`, `group`,
+#'   `kind`, `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`,
+#'   `actual_drop` and `actual_estimate` (`NA` where not refitted), `verdict` (`"misspecified"`,
+#'   `"within_chance"`, `"negligible"`, `"not_misspecified"` or `"cannot_tell"`), and also
+#'   `full_change`, `power`, `equivalent_to` (an earlier row that leads to the same moments),
+#'   `explanation` (why prediction and reality differ, what is improper about the amended model) and
+#'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
+#' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
+#'   `orizzonte_error_input` for an unknown kind (the nearest is named).
+#' @references
+#' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
+#' of Statistics, 6*(2), 65--70.
+#'
+#' Saris, W. E., Satorra, A., & Sörbom, D. (1987). The detection and correction of specification
+#' errors in structural equation models. *Sociological Methodology, 17*, 105--129.
+#'
+#' Saris, W. E., Satorra, A., & van der Veld, W. M. (2009). Testing structural equation models or
+#' detection of misspecifications? *Structural Equation Modeling, 16*(4), 561--582.
+#'
+#' Sörbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' @seealso [amend()] to make one of the changes, [score_test()] for several at once,
+#'   [residual_map()] for a picture of the misfit.
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' fit <- suppressMessages(fit_model(bp, choirs))
+#' amendments(fit, top = 5)
+#' @export
+amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, criteria = NULL,
+                       ...) {
+  check_arguments("amendments")
+  check_fit(fit, "amendments")
+  check_converged(fit, "amendments")
+  own <- fit
+  fit <- whole_fit(fit)
+  check_count(top, "`top`")
+  check_number(min_drop, "`min_drop`", 0)
+  check_flag(all, "`all`")
+  criteria <- check_criteria(criteria)
+  kinds <- match_kinds(kinds) %||% amendment_kinds
+  candidates <- tested_candidates(fit, find_candidates(fit, all))
+  refused <- nzchar(candidates$reason)
+  offered <- judge_candidates(fit, lapply(candidates, function(x) x[!refused]), criteria)
+  # what is said of the whole is said of all that was tested, before any are picked
+  whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
+                nothing = nothing_to_amend(fit, offered$p, criteria))
+  if (!is.null(whole$nothing)) {
+    offered$verdict[offered$verdict == "misspecified"] <- "within_chance"
+  }
+  all_offered <- offered
+  offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
+  leaders <- seq_len(min(top, length(offered$parameter)))
+  leading <- lapply(offered, function(x) x[leaders])
+  real <- refit_leaders(fit, leading)
+  columns <- amendment_columns(fit, offered, real)
+  structure(list_frame_class(columns, "orizzonte_amendments"), title = own$request$blueprint$title,
+            chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
+            tested = whole$tested, nothing = whole$nothing, refused = sum(refused),
+            not_offered = if (all) refused_frame(fit, candidates, refused),
+            wording = all_wordings(fit), top = top, shared = whole$shared,
+            split = split_constructs(fit, all_offered, leading, real), criteria = criteria,
+            trouble = improper_parts(own)$trouble)
+}
+
+# Of the kinds asked for, in the order in which they are shown: what closes a loop of effects comes
+# after the rest.
+picked_candidates <- function(fit, offered, kinds, min_drop, criteria) {
+  together <- if ("equality of all groups" %in% kinds) joint_equalities(fit, offered, criteria)
+  offered$members <- vector("list", length(offered$parameter))
+  if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
+  # candidates that say the same thing tie: their order must not hang on rounding
+  order <- order(offered$change %in% loop_kinds, -signif(offered$modification_index, 9L))
+  order <- order[offered$change[order] %in% kinds &
+                   offered$modification_index[order] >= min_drop]
+  lapply(offered, function(x) x[order])
+}
+
+amendment_columns <- function(fit, offered, real) {
+  size <- length(offered$parameter)
+  rest <- function(x) c(x, rep(x[NA_integer_], size - length(x)))
+  explanation <- rest(real$explanation)
+  impossible <- impossible_change(offered)
+  offered$group <- shown_group(fit$layout, offered$group)
+  offered$kind <- offered$change
+  plain <- impossible & (is.na(explanation) | !nzchar(explanation))
+  explanation[plain] <- text_of("expected_value_is_no")
+  c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
+              "expected_change_std")],
+    list(actual_drop = rest(real$drop), actual_estimate = rest(real$estimate),
+         verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
+         equivalent_to = rest(real$equivalent), explanation = explanation,
+         status = rest(real$status)))
+}
+
+# A covariance that is not in the model, expected beyond 1 as a correlation.
+impossible_change <- function(offered) {
+  new <- offered$entry == 0L & offered$constraint == 0L & offered$kind == "covariance"
+  new & abs(offered$expected_change_std) > 1 & !is.na(offered$expected_change_std)
+}
+
+# Why nothing needs to be amended, or NULL: exact fit is not rejected, or no single change is
+# significant once all that were tested are counted (Holm 1979).
+nothing_to_amend <- function(fit, p, criteria) {
+  level <- criteria$significance
+  test <- test_of(fit)
+  if (test$df == 0L || length(p) == 0L) return(NULL)
+  exact <- test$p
+  if (exact >= level) {
+    return(text_of("exact_fit_is_not", chisq = format_fixed(test$chisq), df = test$df,
+                   exact = format_p(exact)))
+  }
+  if (min(p, na.rm = TRUE) * length(p) < level) return(NULL)
+  text_of("no_single_change_stands", narm = format_count(sum(p < level, na.rm = TRUE)),
+          value = format_count(length(p)), level = short_number(level))
+}
+
+loop_kinds <- c("reversal", "feedback")
+# Codes that the column `verdict` can hold.
+amendment_codes <- c("misspecified", "within_chance", "negligible", "cannot_tell",
+                     "not_misspecified")
+
+residual_kinds <- c("residual covariance within a construct",
+                    "residual covariance across constructs")
+equality_kinds <- c("equality", unname(held_changes), "equality of all groups")
+amendment_kinds <- c(residual_kinds, "cross-loading", "effect", "effect on an item", loop_kinds,
+                     "construct covariance", "disturbance covariance", equality_kinds,
+                     "fixed value", "equation", "bound", "nonsense")
+
+refused_frame <- function(fit, candidates, refused) {
+  candidates$kind <- candidates$change
+  out <- lapply(candidates[c("parameter", "group", "kind", "reason")], function(x) x[refused])
+  out$group <- shown_group(fit$layout, out$group)
+  list_frame(out)
+}
+
+match_kinds <- function(kinds) {
+  if (is.null(kinds)) return(NULL)
+  if (!is.character(kinds) || anyNA(kinds) || length(kinds) == 0L)
+    abort("input", text_of("kinds_must_be_texts"))
+  known <- utils::head(amendment_kinds, -1L)     # the last is what is never offered
+  unlist(lapply(kinds, function(kind) {
+    if (kind %in% known) return(kind)
+    found <- known[startsWith(known, kind)]
+    if (length(found)) return(found)
+    abort("input", c(text_of("no_such_kind", kind = quoted(kind)), did_you_mean(kind, known),
+                     i = paste0("Kinds: ", enumerate(known, most = 20L), ".")))
+  }))
+}
+
+# Scores and informations of all candidates; what cannot be told apart gets its reason.
+tested_candidates <- function(fit, candidates) {
+  size <- length(candidates$parameter)
+  open <- which(!nzchar(candidates$reason))
+  unknown <- rep(NA_real_, size)
+  columns <- list(score = unknown, information = unknown, variance = unknown, kept = unknown)
+  if (length(open)) {
+    tell_candidates(fit, length(open))
+    with <- core_with(fit, lapply(candidates, function(x) x[open]))
+    tests <- score_core(fit, with, FALSE)
+    if (!tests$admissible) {
+      candidates$reason[open] <- text_of("information_about_parameters_is")
+      open <- integer()
+    }
+    for (name in names(columns)) columns[[name]][open] <- tests[[name]]
+    # about nothing else is anything known once this is free as well
+    lost <- !is.finite(tests$information) | tests$information < 1e-9 * tests$own
+    candidates$reason[open[lost]] <- text_of("model_would_not_be")
+  }
+  c(candidates, columns)
+}
+
+# With many missing patterns each is tested in each of them.
+tell_candidates <- function(fit, size) {
+  patterns <- sum(lengths(lapply(fit$sample$groups, `[[`, "patterns")))
+  if (as.numeric(size) * patterns * length(core_theta(fit)) < long_testing) return(invisible())
+  say(text_of("testing_takes_a_while", size = size, patterns = patterns))
+}
+long_testing <- 1e8      # some seconds
+
+# How much of a standardized unit one unit of each candidate is; NA where a variance is not
+# positive.
+candidate_units <- function(fit, candidates) {
+  number <- match(candidates$group, fit$layout$groups)
+  positive <- function(x) sqrt(ifelse(x > 0, x, NA))
+  out <- rep(NA_real_, length(number))
+  for (g in seq_along(fit$layout$groups)) {
+    matrices <- matrices_of(fit)[[g]]
+    sd <- positive(diag(matrices$covariance))
+    residual <- positive(diag(matrices$residual))
+    for (f in names(parameter_families)) {
+      at <- which(candidates$family == parameter_families[[f]] &
+                  !candidates$change %in% c("equation", "bound") &
+                    number == g)
+      row <- candidates$row[at]
+      col <- candidates$col[at]
+      out[at] <- switch(f, effect = sd[col] / sd[row], mean = 1 / sd[row],
+                        covariance = ifelse(row == col, 1 / sd[row]^2,
+                                            1 / (residual[row] * residual[col])))
+    }
+  }
+  out
+}
+
+# Index, expected change and verdict (Saris, Satorra & van der Veld 2009).
+judge_candidates <- function(fit, candidates, criteria) {
+  smallest <- criteria$smallest
+  v <- candidates$information
+  index <- candidates$score^2 / candidates$variance
+  change <- candidates$score / v
+  unit <- candidate_units(fit, candidates)
+  limit <- stats::qchisq(1 - criteria$significance, 1)
+  # a noncentral chi-square with one degree of freedom is a shifted normal, squared
+  shift <- smallest / abs(unit) * v / sqrt(candidates$variance)
+  seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
+  significant <- index > limit
+  large <- abs(change * unit) >= smallest
+  strong <- seen >= criteria$power
+  c(candidates,
+    list(modification_index = index, df = rep(1L, length(index)),
+         deflation = v / candidates$variance,
+         p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
+         expected_change_std = change * unit, full_change = change * candidates$kept, power = seen,
+         verdict = rule_change(significant, large, strong)))
+}
+
+# Amendments as text.
+
+#' @export
+print.orizzonte_amendments <- function(x, ...) {
+  needed <- c("parameter", "kind", "modification_index", "p", "expected_change",
+              "expected_change_std", "actual_drop", "verdict")
+  if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
+  put_lines(format_amendments(x))
+  invisible(x)
+}
+
+shown_amendments <- function(x) {
+  top <- attr(x, "top") %||% 20
+  utils::head(as.data.frame(x), if (top > 0) top else 20)
+}
+
+offered_columns <- function(shown) {
+  Filter(length, list(
+    parameter = shown$parameter, kind = short_kind(shown$kind),
+    MI = format_fixed(shown$modification_index, 2L),
+    df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
+    EPC = format_number(shown$expected_change),
+    `std. EPC` = format_fixed(shown$expected_change_std, 2L),
+    drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate),
+    verdict = words_of("amendment", shown$verdict)))
+}
+
+# The table of what is offered, and its legend.
+format_offered <- function(x, shown) {
+  real <- !is.na(shown$actual_drop)
+  tested <- attr(x, "tested") %||% nrow(x)
+  lines <- c(wrap_lines(text_of("could_be_freed_sorted", tested = format_count(tested),
+                                tested_2 = if (nrow(x) != tested) text_of("them_asked",
+                                    value = format_count(nrow(x))),
+                                real = if (any(real)) text_of("first_refitted_so_their",
+                                    real = if (sum(real) > 1L) paste0(sum(real), " ")))), "")
+  columns <- offered_columns(shown)
+  lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
+                                 spare = c("p", "EPC", "estimate")))
+  criteria <- attr(x, "criteria")
+  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", criteria = if (!is.null(criteria))
+      text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
+              significance = short_number(criteria$significance),
+              power = short_number(criteria$power)), chance_note = chance_note(x))))
+  lines
+}
+
+# What is to be said about single rows: the same in other words, far from the prediction, shared.
+format_remarks <- function(x, shown) {
+  lines <- character()
+  same <- which(!is.na(shown$equivalent_to))
+  if (length(same)) {
+    lines <- c(lines, "", text_of("same_model_other_words"),
+               wrap_lines(text_of("fits_as", same = shown$parameter[same],
+                                  same_2 = shown$equivalent_to[same]), 2L, 4L))
+  }
+  odd <- unusable_sentences(shown)
+  if (length(odd))
+    lines <- c(lines, "", text_of("not_predicted_or_not"), wrap_lines(paste0("- ", odd), 2L, 4L))
+  split <- split_sentences(attr(x, "split"))
+  if (length(split)) lines <- c(lines, "", wrap_lines(paste0("- ", split), 2L, 4L))
+  blocks <- attr(x, "shared")
+  if (length(blocks)) {
+    where <- vapply(blocks, function(block) {
+      if (is.null(attr(block, "group"))) "" else
+      text_of("in_group_opening", group = attr(block, "group"))
+    }, "")
+    lines <- c(lines, "",
+               wrap_lines(text_of("share_more_than_their",
+                                  blocks = utils::head(paste0(where, vapply(blocks, enumerate, "")),
+                                      3L)), 2L, 4L))
+  }
+  lines
+}
+
+unusable_sentences <- function(shown) {
+  odd <- which(nzchar(shown$explanation) & !is.na(shown$explanation))
+  paste0(shown$parameter, ": ", shown$explanation)[odd]
+}
+
+format_amendments <- function(x) {
+  shown <- shown_amendments(x)
+  df_model <- attr(x, "df_model") %||% NA
+  lines <-
+    heading(paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+  if (!is.na(df_model))
+    lines <- c(lines,
+               text_of("df", attr = format_fixed(attr(x, "chisq")), df_model = df_model))
+  if (length(attr(x, "trouble"))) {
+    lines <- c(lines, text_of("improper_solution_what_follows"),
+               paste0("  - ", attr(x, "trouble")))
+  }
+  if (!is.null(attr(x, "nothing"))) lines <- c(lines, "", wrap_lines(attr(x, "nothing")), "")
+  if (nrow(x) == 0L) {
+    why <- if (isTRUE(attr(x, "tested") > 0)) {
+      text_of("none_what_was_asked")
+    } else if (isTRUE(df_model == 0)) {
+      text_of("model_is_saturated_df")
+    } else {
+      text_of("nothing_is_left_could")
+    }
+    return(c(lines, why, if (isTRUE(attr(x, "refused") > 0))
+             instruction("see_not_offered"),
+             format_not_offered(attr(x, "not_offered"))))
+  }
+  lines <- c(lines, format_offered(x, shown), format_remarks(x, shown))
+  lines <- c(lines, format_not_offered(attr(x, "not_offered")),
+             format_wordings(shown$parameter, attr(x, "wording")))
+  example <- example_amendment(x)
+  c(lines, "", if (length(example)) {
+    c(text_of("next_read_item_texts"),
+      paste0("  ", instruction("amend_free", address = example)))
+  } else {
+    paste0(if (is.null(attr(x, "nothing"))) text_of("nothing_size_matters_stands"),
+           next_step("see_estimates"))
+  })
+}
+
+# The first that one could defend: misspecified, forward, and as far as is known proper.
+example_amendment <- function(x) {
+  defensible <- x$verdict == "misspecified" & !x$kind %in% loop_kinds &
+    (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
+  utils::head(x$parameter[which(defensible)], 1L)
+}
+
+# How many would exceed the level though nothing is wrong.
+chance_note <- function(x) {
+  level <- attr(x, "criteria")$significance
+  if (is.null(level)) return(NULL)
+  tested <- attr(x, "tested") %||% nrow(x)
+  text_of("tested_about_have_p", tested = format_count(tested),
+          level = format_count(ceiling(tested * level)), level_2 = short_number(level))
+}
+
+# Kinds of amendments in few letters.
+short_kinds <- c("effect on an item" = "effect on item",
+                 "residual covariance within a construct" = "residual, within",
+                 "residual covariance across constructs" = "residual, across")
+short_kind <- function(kind) ifelse(kind %in% names(short_kinds), short_kinds[kind], kind)
+
+format_not_offered <- function(table) {
+  if (is.null(table) || nrow(table) == 0L) return(NULL)
+  by <- split(table$parameter, table$reason)
+  c("", "Not offered", unlist(lapply(names(by), function(reason) {
+    wrap_lines(paste0("- ", reason, ": ", enumerate(by[[reason]], most = 6L)), 2L, 4L)
+  })))
+}
+
+# The leading candidates freed and fitted: real drops, real estimates, and why they differ from what
+# was predicted.
+
+# Each freed by itself; also says which lead to the same moments.
+refit_leaders <- function(fit, leaders) {
+  size <- length(leaders$parameter)
+  out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
+              equivalent = rep(NA_character_, size), explanation = rep("", size),
+              status = rep(NA_character_, size), df = as.integer(leaders$df))
+  if (size == 0L) return(out)
+  with <- core_with(fit, leaders)
+  with$tests <- score_core(fit, with, TRUE)
+  implied <- vector("list", size)
+  refits <- each_told(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
+                      text_of("head_refits"))
+  for (i in seq_len(size)) {
+    found <- refits[[i]]
+    for (name in c("drop", "estimate", "explanation", "status"))
+      out[[name]][i] <- found[[name]] %||% out[[name]][i]
+    if (is.null(found$core)) next
+    implied[[i]] <- found[c("core", "eta")]
+    for (j in which(abs(out$drop[seq_len(i - 1L)] - out$drop[i]) < 1e-4)) {
+      if (!is.na(out$equivalent[i]) || !same_moments(fit, implied[[i]], implied[[j]])) next
+      out$equivalent[i] <- leaders$parameter[j]
+    }
+  }
+  out
+}
+
+# Falls of chi-square are put on the scale of the index (`deflation`: 1 under normality).
+# The better of two optima, from where the fit stands and from our own start, as amend() takes it.
+refit_leader <- function(fit, leaders, with, i) {
+  lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))
+  chisq <- stats::deviance(fit)
+  if (length(leaders$members[[i]])) {
+    found <- refit_together(fit, leaders$members[[i]])
+    return(if (found$ok) list(drop = (chisq - found$chisq) * leaders$deflation[i]) else lost)
+  }
+  core <- freed_core(with$core, with$entry[i], with$constraint[i])
+  start <- core_theta(fit) + leaders$expected_change[i] * with$tests$response[, i]
+  if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
+  found <- core_refit(fit, core, start)
+  other <- core_refit(fit, core, rep(NaN, core$parameters), 4L)
+  if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
+  if (!found$ok) return(lost)
+  predicted <- leaders$modification_index[i]
+  drop <- (chisq - found$chisq) * leaders$deflation[i]
+  far <- abs(drop - predicted) > max(0.25 * predicted, 1)
+  trouble <- improper_refit(fit, core, found$eta)
+  list(drop = drop,
+       estimate = if (with$entry[i] > 0L) found$eta[with$entry[i]] else
+         slack_at(fit, leaders$constraint[i], layout_entries(fit, found$eta)),
+       status = if (length(trouble)) "improper" else "proper",
+       explanation = if (length(trouble)) {
+         text_of("amended_model_is_improper", trouble = enumerate(trouble, most = 2L))
+       } else if (far) {
+         explain_gap(fit, found, leaders, i, with$entry[i])
+       },
+       core = core, eta = found$eta)
+}
+
+# What is improper about a refit, beyond what the fit itself has, in words.
+improper_refit <- function(fit, core, eta) {
+  values <- layout_entries(fit, eta)
+  matrices <- core_implied(core, eta)
+  found <- bind_troubles(lapply(group_views(fit), function(view) {
+    view$eta <- values[fit$layout$spans[[view$number]]]
+    view$matrices <- matrices[[view$number]]
+    view_improper(view)
+  }))
+  found$trouble[!found$parameter %in% improper_parts(fit)$parameter]
+}
+
+# Do two refits imply the same moments?
+same_moments <- function(fit, one, other) {
+  sd <- lapply(core_moments(fit), function(moments) sqrt(diag(moments$covariance)))
+  moments <- lapply(list(one, other), function(x) {
+    unlist(Map(function(implied, sd) {
+      p <- seq_along(sd)
+      c(implied$covariance[p, p] / outer(sd, sd),
+        if (!fit$layout$saturated_means) implied$mean[p] / sd)
+    }, core_implied(x$core, x$eta), sd))
+  })
+  max(abs(moments[[1L]] - moments[[2L]])) < 1e-6
+}
+
+# The value a candidate has now, whether fixed, equal or not in the model.
+now_at <- function(fit, candidates, i) {
+  if (candidates$entry[i] > 0L) values_of(fit)[candidates$entry[i]] else candidates$value[i]
+}
+
+# By how much the left side of a tied one exceeds the right.
+slack_at <- function(fit, constraint, eta) {
+  constraint_jet(fit$layout$constraints[[constraint]], eta)$value
+}
+
+# Why reality is far from the prediction. `entry` is the candidate's number in the model that was
+# refitted.
+explain_gap <- function(fit, found, leaders, i, entry) {
+  # an optimum of the fit itself that is better than the one it is at?
+  if (entry > 0L && !leaders$change[i] %in% equality_kinds) {
+    again <- core_refit(fit, fit$layout$model, found$theta[seq_len(fit$layout$model$parameters)],
+                        4L)
+    if (again$ok && again$chisq < stats::deviance(fit) - 1e-4) {
+      return(text_of("fit_itself_was_not", chisq = format_fixed(again$chisq)))
+    }
+  }
+  expected <- now_at(fit, leaders, i) + leaders$full_change[i]
+  estimate <- if (entry > 0L) found$eta[entry] else NA
+  se <- sqrt(leaders$variance[i]) / leaders$information[i]
+  if (!is.na(estimate) && abs(estimate - expected) > 2 * se) {
+    return(text_of("amended_model_reaches_another", estimate = format_number(estimate),
+                   expected = format_number(expected)))
+  }
+  text_of("large_change_quadratic_prediction")
+}

@@ -1,0 +1,222 @@
+# Labels of a path diagram, placed last: each slides along its own line, or a little beside it, to
+# where it covers no box, no other label, no arrow head, and as few other lines as possible.
+
+head_room <- 0.055    # round the tip of an arrow
+
+place_labels <- function(edges, nodes, points, page) {
+  labelled <- which(vapply(edges, function(e) nzchar(e$text), NA))
+  if (length(labelled) == 0L) return(edges)
+  scene <- label_scene(edges, nodes, page)
+  priced <- function(k, beside) {
+    found <- label_candidates(edges[[labelled[k]]], points, beside)
+    list(box = found$box, cost = fixed_cost(found, scene, labelled[k]))
+  }
+  # on the line as long as there is room, beside it otherwise
+  near <- lapply(seq_along(labelled), priced, beside = 0)
+  wide <- vector("list", length(labelled))
+  rank <- match(vapply(edges[labelled], `[[`, "", "type"),
+                c("residual", "covariance", "effect", "loading", "weight"))
+  boxes <- matrix(NA_real_, length(labelled), 4L)
+  for (sweep in 1:4) {
+    before <- boxes
+    for (k in order(rank)) {
+      others <- boxes[-k, , drop = FALSE]
+      others <- others[!is.na(others[, 1L]), , drop = FALSE]
+      cost <- near[[k]]$cost + 100 * overlap_areas(near[[k]]$box, others)
+      boxes[k, ] <- near[[k]]$box[which.min(cost), ]
+      if (min(cost) < 2.5 || rank[k] == 1L) next
+      if (is.null(wide[[k]]))
+        wide[[k]] <- priced(k, c(0, 0.55, -0.55, 1.05, -1.05, 1.6, -1.6))
+      cost <- wide[[k]]$cost + 100 * overlap_areas(wide[[k]]$box, others)
+      boxes[k, ] <- wide[[k]]$box[which.min(cost), ]
+    }
+    if (identical(before, boxes)) break
+  }
+  for (k in seq_along(labelled)) {
+    edges[[labelled[k]]]$label <- c(mean(boxes[k, 1:2]), mean(boxes[k, 3:4]))
+    edges[[labelled[k]]]$box <- boxes[k, ]
+  }
+  edges
+}
+
+# What labels must keep clear of: boxes, tips of arrows, points of lines.
+label_scene <- function(edges, nodes, page) {
+  lines <- lapply(edges, function(e) dense(e$path, 0.07))
+  tips <- lapply(edges, function(e) {
+    rbind(e$path[nrow(e$path), ], if (e$type == "covariance") e$path[1L, ])
+  })
+  list(nodes = outlines(nodes),
+       points = do.call(rbind, lines), point_of = rep(seq_along(edges), vapply(lines, nrow, 0L)),
+       tips = do.call(rbind, tips), tip_of = rep(seq_along(edges), vapply(tips, nrow, 0L)),
+       page = page)
+}
+
+fixed_cost <- function(candidates, scene, edge) {
+  box <- candidates$box
+  reach <- c(min(box[, 1L]), max(box[, 2L]), min(box[, 3L]), max(box[, 4L]))
+  near <- function(points) {
+    points[, 1L] > reach[1L] - head_room & points[, 1L] < reach[2L] + head_room &
+      points[, 2L] > reach[3L] - head_room & points[, 2L] < reach[4L] + head_room
+  }
+  own <- scene$point_of == edge
+  lines <- near(scene$points) & !own
+  tips <- near(scene$tips) & scene$tip_of != edge
+  60 * overlap_areas(box, scene$nodes) +
+    80 * points_near(box, scene$tips[tips, , drop = FALSE], head_room) +
+    0.45 * points_near(box, scene$points[lines, , drop = FALSE], 0) +
+    80 * off_the_page(box, scene$page) + candidates$distance
+}
+
+# By candidate: how much it overlaps with other boxes, each overlap counting for itself.
+overlap_areas <- function(box, others) {
+  if (nrow(others) == 0L) return(numeric(nrow(box)))
+  width <- outer(box[, 2L], others[, 2L], pmin) - outer(box[, 1L], others[, 1L], pmax)
+  height <- outer(box[, 4L], others[, 4L], pmin) - outer(box[, 3L], others[, 3L], pmax)
+  rowSums((width > 0 & height > 0) * (0.2 + width * height))
+}
+
+points_near <- function(box, points, margin) {
+  if (nrow(points) == 0L) return(numeric(nrow(box)))
+  rowSums(outer(box[, 1L] - margin, points[, 1L], `<`) &
+          outer(box[, 2L] + margin, points[, 1L], `>`) &
+          outer(box[, 3L] - margin, points[, 2L], `<`) &
+          outer(box[, 4L] + margin, points[, 2L], `>`))
+}
+
+off_the_page <- function(box, page) {
+  pmax(0, -box[, 1L]) + pmax(0, box[, 2L] - page[[1L]]) + pmax(0, -box[, 3L]) +
+    pmax(0, box[, 4L] - page[[2L]])
+}
+
+# Boxes a label may take, each with its distance from where one would look for it. `beside`: how far
+# from the line, 1 not to touch it.
+label_candidates <- function(edge, points, beside = 0) {
+  size <- text_box(edge$text, points)
+  if (edge$type == "residual")
+    return(list(box = rbind(residual_label(edge$path, size)), distance = 0))
+  path <- dense(edge$path, 0.03)
+  along <- c(0, cumsum(sqrt(rowSums(diff(path)^2))))
+  along <- along / along[length(along)]
+  t <- seq(0.1, 0.9, length.out = 29L)
+  k <- findInterval(t, along)
+  home <- switch(edge$type, loading = 0.6, weight = 0.4, 0.5)
+  step <- path[pmin(k + 2L, nrow(path)), , drop = FALSE] -
+    path[pmax(k - 2L, 1L), , drop = FALSE]
+  normal <- cbind(-step[, 2L], step[, 1L]) / pmax(sqrt(rowSums(step^2)), 1e-9)
+  # how far beside the line a label must be not to touch it
+  clear <- (abs(normal[, 1L]) * size$w + abs(normal[, 2L]) * size$h) / 2
+  parts <- lapply(beside, function(b) {
+    at <- path[k, , drop = FALSE] + b * clear * normal
+    cbind(at[, 1L] - size$w / 2, at[, 1L] + size$w / 2, at[, 2L] - size$h / 2,
+          at[, 2L] + size$h / 2)
+  })
+  list(box = do.call(rbind, parts),
+       distance = rep(0.8 * abs(t - home), length(beside)) +
+         rep(0.3 * (beside != 0) + 0.5 * abs(beside), each = length(t)))
+}
+
+# The value of a residual stands at the tail of its arrow; beside it, where the arrow comes from
+# above an item between two constructs.
+residual_label <- function(path, size) {
+  direction <- path[1L, ] - path[2L, ]
+  direction <- direction / sqrt(sum(direction^2))
+  at <- path[1L, ] + direction * (abs(direction[1L]) * size$w + abs(direction[2L]) * size$h) / 2
+  c(at[1L] - size$w / 2, at[1L] + size$w / 2, at[2L] - size$h / 2, at[2L] + size$h / 2)
+}
+
+# Texts of a page that is laid out in inches. Where the device is smaller (a pane, a notebook), they
+# shrink with the page, so that they stay within their boxes.
+
+# A layer: texts at `x` and `y` of `places`, on white `ground` where they stand on a line.
+page_text <- function(places, text, points, colour, face, ground, width) {
+  data <- list_frame(list(x = places$x, y = places$y, panel = places$panel, text = text,
+                          points = rep_len(points, nrow(places)),
+                          colour = rep_len(colour, nrow(places)), face = face,
+                          ground = rep_len(ground, nrow(places))))
+  aes <- ggplot2::aes
+  .data <- rlang::.data
+  geom <- ggplot2::ggproto(
+    "GeomPageText", ggplot2::Geom, required_aes = c("x", "y", "label"),
+    default_aes = aes(points = 9, colour = "black", fontface = "plain", ground = FALSE),
+    draw_panel = function(data, panel_params, coord, page) {
+      grid::gTree(data = coord$transform(data, panel_params), page = page,
+                  cl = "orizzonte_page_text")
+    })
+  ggplot2::layer(geom = geom, stat = "identity", position = "identity", data = data,
+                 mapping = aes(.data$x, .data$y, label = .data$text, points = .data$points,
+                               colour = .data$colour, fontface = .data$face,
+                               ground = .data$ground),
+                 inherit.aes = FALSE, show.legend = FALSE, params = list(page = width))
+}
+
+# Called when drawn, within the panel: its width is known by then.
+#' @exportS3Method grid::makeContent
+makeContent.orizzonte_page_text <- function(x) {
+  inches <- grid::convertWidth(grid::unit(1, "npc"), "inches", valueOnly = TRUE)
+  data <- x$data
+  points <- data$points * min(1, inches / x$page)
+  text <- grid::textGrob(data$label, data$x, data$y,
+                         gp = grid::gpar(fontsize = points, col = data$colour,
+                                         fontface = data$fontface, lineheight = 0.95))
+  on <- which(data$ground)
+  padding <- grid::unit(0.04, "inches")
+  ground <- if (length(on))
+    grid::rectGrob(data$x[on], data$y[on], grid::stringWidth(data$label[on]) + padding,
+                   grid::stringHeight(data$label[on]) + padding,
+                   gp = grid::gpar(fontsize = points[on[1L]], fill = "white", col = NA))
+  grid::setChildren(x, grid::gList(ground, text))
+}
+
+# How much room a text takes, from a fixed table: an arrangement is the same on every machine and
+# needs no open device.
+
+# Widths of the printable ASCII characters, from the space on, in thousandths of the size of a sans
+# serif font.
+character_widths <-
+  c(278, 278, 355, 556, 556, 889, 667, 222, 333, 333, 389, 584, 278, 584, 278, 278, 556, 556, 556,
+    556, 556, 556, 556, 556, 556, 556, 278, 278, 584, 584, 584, 556, 1015, 667, 667, 722, 722, 667,
+    611, 778, 722, 278, 500, 667, 556, 833, 722, 778, 667, 778, 722, 667, 611, 722, 667, 944, 667,
+    667, 611, 278, 278, 278, 469, 556, 222, 556, 556, 500, 556, 556, 278, 556, 556, 222, 222, 500,
+    222, 833, 556, 556, 556, 556, 333, 500, 278, 556, 500, 722, 500, 500, 500, 334, 260, 334, 584)
+widest_font <- 1.16    # fonts that stand in for it are wider
+
+# Width and height in inches of texts, lines apart by line breaks, at a size in points.
+text_box <- function(text, points, bold = FALSE) {
+  lines <- strsplit(enc2utf8(text), "\n", fixed = TRUE)
+  width <- vapply(lines, function(x) max(0, vapply(x, line_width, 0)), 0)
+  list(w = width * points / 72 * widest_font * (if (bold) 1.08 else 1) + 0.04,
+       h = pmax(1L, lengths(lines)) * points * 1.2 / 72 + 0.01)
+}
+
+# In units of the font's size; what is not ASCII counts by its columns.
+line_width <- function(line) {
+  code <- utf8ToInt(line)
+  known <- !is.na(code) & code >= 32L & code <= 126L
+  sum(character_widths[code[known] - 31L]) / 1000 +
+    0.62 * sum(nchar(intToUtf8(code[!known & !is.na(code)], multiple = TRUE), "width"))
+}
+
+# Long names on several lines, of about `most` characters: at spaces, after joints, else anywhere.
+wrap_name <- function(name, most = 14L) {
+  vapply(name, function(one) {
+    if (nchar(one, "width") <= most) return(one)
+    parts <- regmatches(one, gregexpr("[^ _.:/-]+[ _.:/-]*|[ _.:/-]+", one, perl = TRUE))[[1L]]
+    parts <- unlist(lapply(parts, cut_text, most))
+    lines <- character()
+    line <- ""
+    for (part in parts) {
+      if (nzchar(line) && nchar(trimws(paste0(line, part), "right"), "width") > most) {
+        lines <- c(lines, line)
+        line <- ""
+      }
+      line <- paste0(line, part)
+    }
+    paste(trimws(c(lines, line), "right"), collapse = "\n")
+  }, "", USE.NAMES = FALSE)
+}
+
+cut_text <- function(text, most) {
+  if (nchar(text) <= most) return(text)
+  starts <- seq(1L, nchar(text), by = most)
+  substring(text, starts, pmin(starts + most - 1L, nchar(text)))
+}

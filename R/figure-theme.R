@@ -1,0 +1,118 @@
+# The palette, defined once: a dusk-to-dawn ramp, told apart by colour-blind readers and in grey.
+palette_dusk <- c(deep = "#1F3A5F", slate = "#5B7189", mist = "#E7EDF3", sand = "#F6EFDF",
+                  dune = "#D9C39A", amber = "#B8641B", ink = "#1F2A33", faint = "#C3CBD3",
+                  faint_text = "#8A96A1")
+
+# What all figures but the diagram share.
+figure_theme <- function() {
+  ink <- palette_dusk[["ink"]]
+  ggplot2::theme_minimal(base_size = 10) +
+    ggplot2::theme(plot.background = ggplot2::element_rect(fill = "white", colour = NA),
+                   panel.grid.minor = ggplot2::element_blank(),
+                   axis.text = ggplot2::element_text(colour = ink),
+                   strip.text = ggplot2::element_text(hjust = 0, colour = ink, face = "bold"),
+                   plot.title = ggplot2::element_text(colour = ink, face = "bold"),
+                   plot.title.position = "plot",
+                   plot.subtitle = ggplot2::element_text(colour = palette_dusk[["slate"]]),
+                   plot.caption.position = "plot",
+                   plot.caption =
+                   ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
+}
+
+# What plot() draws, for those who say autoplot(); registered when ggplot2 is loaded.
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_fit <- function(object, ...) path_diagram(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_ladder <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_amendments <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_trail <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_screen <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_cutoffs <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_plan <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_influence <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_robustness <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_bootstrap <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_quality <- function(object, ...) plot(object, ...)
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_variance_split <- function(object, ...) plot(object, ...)
+
+# Figures as files.
+
+figure_endings <- c("png", "svg", "pdf")
+
+check_figure_ending <- function(file, class = "usage") {
+  ending <- tolower(tools::file_ext(file))
+  if (ending %in% figure_endings) return(ending)
+  abort(class, c(text_of("cannot_draw_into", file = quoted(basename(file))),
+                 i = text_of("use_file_ends_png")))
+}
+
+# 10 x 6.7 inches: the page of the diagram with room for title and caption. Pages of a group each
+# become pages of a PDF, or files numbered in their order. Returns the files.
+save_figure <- function(plot, file, width = 10, height = 6.7) {
+  ending <- check_figure_ending(file)
+  if (inherits(plot, "orizzonte_pages") && ending != "pdf") {
+    files <- numbered_files(file, length(plot))
+    for (k in seq_along(plot)) save_figure(plot[[k]], files[k], width, height)
+    return(invisible(files))
+  }
+  write_made(file, function(path) draw_figure(plot, path, ending, width, height), figure_whole)
+  invisible(file)
+}
+
+# diagram.png as diagram-01.png, diagram-02.png, ...
+numbered_files <- function(file, count) {
+  ending <- tools::file_ext(file)
+  paste0(substr(file, 1L, nchar(file) - nchar(ending) - 1L), "-",
+         formatC(seq_len(count), width = nchar(count), flag = "0"), ".", ending)
+}
+
+# Devices take a percent sign in a name for a page number.
+draw_figure <- function(plot, path, ending, width = 10, height = 6.7, resolution = 160) {
+  path <- gsub("%", "%%", path, fixed = TRUE)
+  kind <- if (capabilities("cairo")) "cairo" else getOption("bitmapType")
+  switch(ending, png = grDevices::png(path, width, height, units = "in", res = resolution,
+                                      type = kind),
+         svg = grDevices::svg(path, width, height),
+         pdf = grDevices::cairo_pdf(path, width, height))
+  device <- grDevices::dev.cur()
+  on.exit(grDevices::dev.off(device))
+  print(plot)
+  invisible()
+}
+
+# The last bytes of a picture that was not cut off.
+figure_whole <- function(bytes) {
+  if (length(bytes) < 100L) return(FALSE)
+  end <- utils::tail(bytes, 64L)
+  text <- rawToChar(end[end != as.raw(0L)])
+  any(vapply(c("IEND", "</svg>", "%%EOF"), grepl, NA, x = text, fixed = TRUE, useBytes = TRUE))
+}
+
+figure_bytes <- function(plot, ending, width, height, resolution = 160) {
+  path <- tempfile(fileext = paste0(".", ending))
+  on.exit(unlink(path))
+  draw_figure(plot, path, ending, width, height, resolution)
+  readBin(path, "raw", file.size(path))
+}

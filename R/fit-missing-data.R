@@ -1,0 +1,148 @@
+# Likelihoods of incomplete data, pattern by pattern, and what fit indices need of them.
+
+# -2 log-likelihood of the cases of the patterns under a mean vector and a covariance matrix
+# (Arbuckle 1996).
+pattern_deviance <- function(patterns, sigma, mu) {
+  sum(vapply(patterns, function(k) {
+    v <- k$variables
+    own <- sigma[v, v, drop = FALSE]
+    d <- k$mean - mu[v]
+    data_deviance(k$n, length(v), log_determinant(own),
+                  sum(diag(solve_in_units(own, k$covariance + d %o% d))))
+  }, 0))
+}
+
+# The baseline model of complete data (see baseline_model()): single variables from the cases that
+# have them, in closed form; the exogenous ones among them, whose covariances stay free, together.
+incomplete_baseline <- function(patterns, size, free_block) {
+  single <- setdiff(seq_len(size), free_block)
+  alone <- vapply(single, function(j) {
+    own <- Filter(function(k) j %in% k$variables, patterns)
+    at <- vapply(own, function(k) match(j, k$variables), 0L)
+    n <- vapply(own, `[[`, 0, "n")
+    mean <- mapply(function(k, v) k$mean[[v]], own, at)
+    variance <- mapply(function(k, v) k$covariance[[v, v]], own, at)
+    # about the mean of all: squares of means far from zero would lose the digits
+    off <- mean - sum(n * mean) / sum(n)
+    sum(n) * (log(2 * pi) + log(sum(n * (variance + off^2)) / sum(n)) + 1)
+  }, 0)
+  sum(alone) + if (length(free_block)) block_deviance(patterns, free_block) else 0
+}
+
+# Some variables alone, with free means and covariances.
+block_deviance <- function(patterns, block) {
+  own <- lapply(patterns, function(k) {
+    at <- which(k$variables %in% block)
+    list(n = k$n, covariance = k$covariance[at, at, drop = FALSE], mean = k$mean[at],
+         variables = match(k$variables[at], block))
+  })
+  own <- Filter(function(k) length(k$variables) > 0L, own)
+  found <- core_saturated(own, length(block))
+  if (found$status != 0L) return(NA_real_)
+  found$deviance + sum(vapply(own, function(k) k$n * length(k$variables), 0)) * log(2 * pi)
+}
+
+# Covariances without those of pairs that no case has together.
+with_unseen <- function(s, unseen) {
+  s[unseen] <- s[unseen[, 2:1, drop = FALSE]] <- NA_real_
+  s
+}
+
+# As group_measures(), of a group that comes in patterns; `own`: numbers of the variables that are
+# not auxiliary.
+incomplete_measures <- function(moments, model, observed, endogenous, structured, independence,
+                                own) {
+  n <- moments$n
+  s <- moments$covariance
+  p <- ncol(s)
+  sigma <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
+  mu <- model$mean[seq_len(p)]
+  free_block <- if (independence) integer() else which(!observed %in% endogenous)
+  deviance <- pattern_deviance(moments$patterns, sigma, mu)
+  saturated <- pattern_deviance(moments$patterns, s, moments$mean)
+  baseline <- incomplete_baseline(moments$patterns, p, free_block)
+  k <- length(free_block)
+  parameters <- p - k + k * (k + 1) / 2
+  pairs <- p * (p + 1) / 2 - NROW(moments$unseen)
+  seen <- with_unseen(s, moments$unseen)[own, own, drop = FALSE]
+  list(n = n, gfi = gfi(solve_in_units(sigma[own, own, drop = FALSE], s[own, own, drop = FALSE])),
+       srmr = srmr(seen, sigma[own, own, drop = FALSE], if (structured) moments$mean[own],
+                   if (structured) mu[own]),
+       chisq_baseline = max(0, baseline - saturated), df_baseline = pairs - parameters,
+       baseline_parameters = parameters + p, deviance = deviance, deviance_saturated = saturated,
+       deviance_baseline = baseline, covariances = pairs,
+       moments = pairs + p, chisq_means = NA_real_, chisq = deviance - saturated)
+}
+
+# Auxiliary variables: outside the model, but telling of what is missing. The model is fitted
+# jointly with them, their covariances with each other and with every residual of an observed
+# variable free, so that they cost no degree of freedom and hold nothing (Graham 2003). What is read
+# is the model alone; what is tested rests on the joint fit.
+
+joint_blueprint <- function(bp, auxiliary) {
+  observed <- blueprint_variables(bp)$observed
+  pairs <- rbind(expand.grid(first = auxiliary, second = observed, stringsAsFactors = FALSE),
+                 all_pairs(auxiliary))
+  constructs <- names(bp$constructs)
+  apart <- expand.grid(first = auxiliary, second = constructs, stringsAsFactors = FALSE)
+  bp$covary <- Map(c, bp$covary, as.list(pairs))
+  bp$uncorrelate <- Map(c, bp$uncorrelate, as.list(apart))
+  bp
+}
+
+all_pairs <- function(names) {
+  at <- which(lower.tri(diag(length(names))), arr.ind = TRUE)
+  data.frame(first = names[at[, 2L]], second = names[at[, 1L]])
+}
+
+# The fit of a model beside auxiliary variables: the model's own layout, its part of the joint
+# solution, and the joint fit.
+beside_auxiliary <- function(joint, request, layout = met_layout(request, sample)) {
+  sample <- without_auxiliary(joint$sample)
+  known <- joint$solution
+  theta <- known$theta[layout$parameters]
+  used <- match(layout$parameters[layout$model$used], joint$layout$parameters)
+  at <- match(used, joint$layout$model$used)
+  eta <- known$eta[match(layout$rows$parameter, joint$layout$rows$parameter)]
+  own <- length(known$vcov) > 0L
+  solution <- utils::modifyList(unclass(known), list(
+    theta = theta, eta = eta, known = unname(known$known[at]),
+    vcov = if (own) known$vcov[at, at, drop = FALSE] else known$vcov,
+    inflation = if (length(known$inflation)) known$inflation[at] else known$inflation))
+  layout$rows$status <- joint$layout$rows$status[match(layout$rows$parameter,
+      joint$layout$rows$parameter)]
+  fit <- new_fit(request, sample, layout, structure(solution, class = class(known)))
+  fit$joint <- joint
+  fit
+}
+
+# The sample of the model's variables alone.
+without_auxiliary <- function(sample) {
+  gone <- sample$auxiliary
+  sample$groups <- lapply(sample$groups, function(group) {
+    block <- group$blocks[[1L]]
+    keep <- which(!block$variables %in% gone)
+    group$blocks <- list(part_of_block(block, keep))
+    group$patterns <- lapply(group$patterns, function(pattern) {
+      part_of_block(pattern, which(!pattern$variables %in% gone))
+    })
+    inside <- group$unseen[, 1L] %in% keep & group$unseen[, 2L] %in% keep
+    group$unseen <- matrix(match(group$unseen[inside, ], keep), ncol = 2L)
+    group$holes <- group$holes[!names(group$holes) %in% gone]
+    group
+  })
+  sample$with_auxiliary <- gone
+  sample$auxiliary <- character()
+  sample$joint <- FALSE
+  sample
+}
+
+# The sample to fit again, auxiliary variables included.
+sample_behind <- function(fit) {
+  sample <- whole_fit(fit)$sample
+  sample$joint <- FALSE
+  sample
+}
+
+# The fit that likelihoods, scores and tests are those of.
+whole_fit <- function(fit) fit$joint %||% fit

@@ -1,0 +1,281 @@
+# Constructs as scales: their items, keyed, and what of the variance of the keyed sum and of each
+# item they explain.
+
+# The constructs that are judged, in one group, and those that are not, with the reason.
+judged_constructs <- function(view) {
+  rows <- view$layout$rows
+  constructs <- view$layout$constructs
+  reason <- vapply(constructs, function(name) {
+    if (name %in% view$layout$composites) return("composite")
+    own <- rows$kind == "loading" & rows$first == name
+    if (!any(own)) return("unmeasured")
+    if (any(rows$fixed[own] %in% 0)) return("growth")
+    ""
+  }, "")
+  list(names = constructs[!nzchar(reason)], left = reason[nzchar(reason)])
+}
+
+# Loadings of a construct on the observed items below it, along loadings alone: those of a
+# second-order construct are products (Schmid & Leiman 1957). list(items = numbers of variables,
+# jet).
+item_loadings <- function(view, name) {
+  rows <- view$layout$rows
+  variables <- c(view$layout$observed, view$layout$constructs)
+  own <- which(rows$kind == "loading" & rows$first == name)
+  span <- view$fit$layout$spans[[view$number]]
+  loading <- derived_jet(view$fit, "entry", view$number, span[own])
+  parts <- lapply(seq_along(own), function(k) {
+    below <- rows$second[own[k]]
+    if (!below %in% view$layout$constructs)
+      return(list(items = match(below, variables), jet = jet_at(loading, k)))
+    part <- item_loadings(view, below)
+    one <- jet_at(loading, rep(k, length(part$items)))
+    list(items = part$items, jet = jet_times(part$jet, one))
+  })
+  items <- unlist(lapply(parts, `[[`, "items"))
+  all <- bind_jets(lapply(parts, `[[`, "jet"))
+  first <- unique(items)
+  sums <- lapply(first, function(item) jet_sum(jet_at(all, which(items == item))))
+  list(items = first, jet = bind_jets(sums))
+}
+
+# Items are turned so that they load positively.
+keys_of <- function(loadings) ifelse(loadings$jet$value < 0, -1, 1)
+
+# The variance of a keyed sum of observed variables, as the model implies it.
+sum_variance <- function(view, items, key) {
+  k <- length(items)
+  pair <- which(lower.tri(diag(k), TRUE), arr.ind = TRUE)
+  a <- pair[, 1L]
+  b <- pair[, 2L]
+  covariance <- derived_jet(view$fit, "covariance", view$number, items[a], items[b])
+  jet_sum(covariance, key[a] * key[b] * ifelse(a == b, 1, 2))
+}
+
+construct_variance <- function(view, name) {
+  at <- length(view$layout$observed) + match(name, view$layout$constructs)
+  derived_jet(view$fit, "covariance", view$number, at)
+}
+
+# What the construct explains of the variance of the keyed sum of its items (McDonald 1999): (sum of
+# loadings)^2 var(construct) / var(sum), residual covariances and other constructs in the
+# denominator only (Raykov 2001).
+omega_of <- function(view, name, loadings = item_loadings(view, name)) {
+  key <- keys_of(loadings)
+  explained <- jet_times(jet_square(jet_sum(loadings$jet, key)), construct_variance(view, name))
+  jet_over(explained, sum_variance(view, loadings$items, key))
+}
+
+# Average variance extracted: the mean squared standardized loading of its own items (Fornell &
+# Larcker 1981).
+ave_of <- function(view, name) {
+  rows <- view$layout$rows
+  own <- which(rows$kind == "loading" & rows$first == name)
+  span <- view$fit$layout$spans[[view$number]]
+  standardized <- derived_jet(view$fit, "standardized", view$number, span[own])
+  jet_sum(jet_square(standardized), rep(1 / length(own), length(own)))
+}
+
+# Every pair of judged constructs of one group that could be one, with the jet of their
+# correlations: not a construct with its own parts, nor what the model keeps uncorrelated.
+judged_pairs <- function(view, names) {
+  none <- list(first = character(), second = character())
+  if (length(names) < 2L) return(none)
+  pairs <- utils::combn(names, 2L)
+  rows <- view$layout$rows
+  loading <- rows$kind == "loading"
+  key <- pair_key(rows$first[loading], rows$second[loading])
+  pairs <- pairs[, !pair_key(pairs[1L, ], pairs[2L, ]) %in% key, drop = FALSE]
+  if (ncol(pairs) == 0L) return(none)
+  at <- function(name) length(view$layout$observed) + match(name, view$layout$constructs)
+  jet <- derived_jet(view$fit, "correlation", view$number, at(pairs[1L, ]), at(pairs[2L, ]))
+  apart <- jet$value != 0 | rowSums(abs(jet$gradient)) > 0
+  list(first = pairs[1L, apart], second = pairs[2L, apart], jet = jet_at(jet, apart))
+}
+
+# Before anything that is made of an improper solution.
+status_caution <- function(status) {
+  if (!status %in% c("proper", "at bound"))
+    c(wrap_lines(text_of("caution_solution_is", status = status)), "")
+}
+
+# Coefficient alpha (Cronbach 1951) of keyed items, from the covariances of the cases (of the EM
+# moments with missing values), its error without supposing normality.
+
+# alpha = k/(k - 1) (1 - t/v), t = tr S, v = 1'S1.
+alpha_value <- function(s) {
+  k <- ncol(s)
+  if (k < 2L || anyNA(s)) return(NA_real_)
+  k / (k - 1) * (1 - sum(diag(s)) / sum(s))
+}
+
+# Derivatives by the entries of S, each for itself.
+alpha_gradient <- function(s) {
+  k <- ncol(s)
+  v <- sum(s)
+  k / (k - 1) * (matrix(sum(diag(s)) / v^2, k, k) - diag(1 / v, k))
+}
+
+# Of one group: alpha and its error, and the same of standardized items (no error: it is the raw one
+# in other units).
+view_alpha <- function(view, items, key, errors = TRUE) {
+  s <- observed_moments(view)$covariance[items, items, drop = FALSE] * outer(key, key)
+  value <- alpha_value(s)
+  standardized <- if (is.na(value)) NA_real_ else alpha_value(stats::cov2cor(s))
+  se <- if (errors && !is.na(value)) alpha_error(view, items, key, s) else NA_real_
+  list(alpha = value, se = se, standardized = standardized)
+}
+
+alpha_error <- function(view, items, key, s) {
+  gradient <- alpha_gradient(s)
+  if (length(view$moments$patterns)) return(alpha_error_incomplete(view, items, key, gradient))
+  if (has_raw_data(view$fit$sample)) return(alpha_error_cases(view, items, key, s, gradient))
+  # normal theory (van Zyl, Neudecker & Nel 2000)
+  sqrt(2 * sum((gradient %*% s) * t(gradient %*% s)) / view$moments$n)
+}
+
+# From the influence of each case, x'Gx - tr(GS): sums over clusters where there are any (Maydeu-
+# Olivares, Coffman & Hartmann 2007).
+alpha_error_cases <- function(view, items, key, s, gradient) {
+  cases <- core_cases(view$fit)[[view$number]]
+  x <- cases$values[, items, drop = FALSE] * rep(key, each = nrow(cases$values))
+  weight <- cases$weight %||% rep(1, nrow(x))
+  x <- x - rep(colSums(x * weight) / sum(weight), each = nrow(x))
+  each <- weight * (rowSums((x %*% gradient) * x) - sum(gradient * s)) / sum(weight)
+  error_of_sums(each, cases$cluster)
+}
+
+# With missing values: the gradient through the inverse information of the saturated moments, met
+# with the saturated scores of each case (Yuan & Bentler 2000).
+alpha_error_incomplete <- function(view, items, key, gradient) {
+  whole <- group_view(whole_fit(view$fit), view$group)       # auxiliary variables tell, too
+  own <- match(view$layout$observed[items], whole$layout$observed)
+  narrow <- length(whole$layout$observed) <= most_saturated
+  moments <- if (narrow) whole$moments else moments_of_items(whole$moments, own)
+  known <- if (narrow) saturated_information(whole$fit)[[whole$number]] else
+    information_of_items(moments)
+  if (!isTRUE(known$admissible)) return(NA_real_)
+  at <- if (narrow) own else seq_along(own)
+  p <- ncol(moments$covariance)
+  full <- matrix(0, p, p)
+  full[at, at] <- gradient * outer(key, key)
+  coordinates <- seen_coordinates(moments, p)
+  # each covariance stands twice in the matrix
+  g <- c((2 * full - diag(diag(full), p))[coordinates], numeric(p))
+  direction <- drop(known$inverse %*% g)
+  if (!has_raw_data(view$fit$sample)) return(sqrt(sum(g * direction)))
+  cases <- core_cases(whole$fit)[[whole$number]]
+  x <- if (narrow) cases$values else cases$values[, own, drop = FALSE]
+  along <- matrix(0, p, p)
+  along[coordinates] <- direction[seq_along(coordinates)]
+  along <- along + t(along) - diag(diag(along), p)
+  each <- saturated_scores(x, moments, along, utils::tail(direction, p))
+  error_of_sums(each * (cases$weight %||% 1), cases$cluster)
+}
+
+# With more variables than this the error is that of the items alone: what other variables tell
+# about their missing values is in alpha, not in its error.
+most_saturated <- 40L
+
+moments_of_items <- function(moments, own) {
+  patterns <- lapply(moments$patterns, function(pattern) {
+    keep <- which(pattern$variables %in% own)
+    part <- part_of_block(pattern, keep)
+    part$variables <- match(part$variables, own)
+    part
+  })
+  patterns <- Filter(function(pattern) length(pattern$variables) > 0L, patterns)
+  inside <- moments$unseen[, 1L] %in% own & moments$unseen[, 2L] %in% own
+  list(n = sum(vapply(patterns, `[[`, 0, "n")), mean = moments$mean[own],
+       covariance = moments$covariance[own, own, drop = FALSE], patterns = patterns,
+       unseen = matrix(match(moments$unseen[inside, ], own), ncol = 2L))
+}
+
+information_of_items <- function(moments) {
+  size <- as.character(seq_along(moments$mean))
+  core <- independent_core(list(list(observed = size, endogenous = size)), character(), TRUE, TRUE)
+  core_saturated_information(core, list(moments))[[1L]]
+}
+
+# The saturated moments as coordinates, as the core has them: lower triangle by columns, pairs that
+# no case has together left out.
+seen_coordinates <- function(moments, p) {
+  seen <- matrix(TRUE, p, p)
+  unseen <- moments$unseen
+  if (NROW(unseen)) seen[unseen] <- seen[unseen[, 2:1, drop = FALSE]] <- FALSE
+  which(lower.tri(seen, TRUE) & seen)
+}
+
+# Of each case, its score by the saturated moments times a direction: (w'Hw - tr(HW))/2 + h'w, w =
+# W(x - mean), W the inverse of what is seen.
+saturated_scores <- function(x, moments, along, mean_along) {
+  out <- numeric(nrow(x))
+  for (rows in rows_by_pattern(x)) {
+    v <- which(!is.na(x[rows[1L], ]))
+    if (length(v) == 0L) next
+    inverse <- solve_in_units(moments$covariance[v, v, drop = FALSE], diag(length(v)))
+    w <- (x[rows, v, drop = FALSE] - rep(moments$mean[v], each = length(rows))) %*% inverse
+    own <- along[v, v, drop = FALSE]
+    out[rows] <- (rowSums((w %*% own) * w) - sum(own * inverse)) / 2 + drop(w %*% mean_along[v])
+  }
+  out
+}
+
+# The error of a sum over cases: over clusters, where there are any, times C/(C - 1).
+error_of_sums <- function(each, cluster) {
+  if (is.null(cluster)) return(sqrt(sum(each^2)))
+  sums <- rowsum(each, cluster)
+  sqrt(sum(sums^2) * length(sums) / (length(sums) - 1))
+}
+
+# Bonett's (2002) interval, on the scale of log(1 - alpha).
+alpha_interval <- function(alpha, se, level, df = Inf) {
+  half <- stats::qt((1 + level) / 2, df) * se / (1 - alpha)
+  list(lower = 1 - (1 - alpha) * exp(half), upper = 1 - (1 - alpha) * exp(-half))
+}
+
+# Values with derivatives by the free parameters: a vector and a matrix with a row each. What sums
+# and ratios of model quantities need for the delta method.
+
+new_jet <- function(value, gradient) list(value = as.numeric(value), gradient = gradient)
+
+# Quantities that the core derives (see quantity_codes), of variables by number.
+derived_jet <- function(fit, what, group, a, b = a) {
+  if (length(a) == 0L) return(new_jet(numeric(), matrix(0, 0L, length(theta_of(fit)))))
+  found <- derive(fit, what, group, a, b)
+  new_jet(found$value, found$gradient)
+}
+
+jet_sum <- function(jet, weight = rep(1, length(jet$value))) {
+  new_jet(sum(weight * jet$value), matrix(colSums(weight * jet$gradient), 1L))
+}
+
+jet_times <- function(a, b) {
+  new_jet(a$value * b$value, a$gradient * b$value + b$gradient * a$value)
+}
+
+jet_over <- function(a, b) {
+  value <- a$value / b$value
+  new_jet(value, (a$gradient - value * b$gradient) / b$value)
+}
+
+jet_plus <- function(a, b) new_jet(a$value + b$value, a$gradient + b$gradient)
+
+jet_square <- function(a) jet_times(a, a)
+
+jet_at <- function(jet, at) new_jet(jet$value[at], jet$gradient[at, , drop = FALSE])
+
+bind_jets <- function(jets) {
+  new_jet(unlist(lapply(jets, `[[`, "value")), do.call(rbind, lapply(jets, `[[`, "gradient")))
+}
+
+jet_error <- function(jet, fit) delta_se(jet$gradient, vcov_of(fit))
+
+# The interval of a share, on the logit scale: within 0 and 1 (none for what lies outside).
+share_interval <- function(value, se, level, df = Inf) {
+  inside <- !is.na(value) & value > 0 & value < 1
+  value[!inside] <- NA_real_
+  half <- stats::qt((1 + level) / 2, df) * se / (value * (1 - value))
+  list(lower = stats::plogis(stats::qlogis(value) - half),
+       upper = stats::plogis(stats::qlogis(value) + half))
+}

@@ -1,0 +1,168 @@
+# Anything an expression may name, as a value with derivatives by the free parameters (a "jet"); all
+# derivatives come from the core's one engine.
+
+quantity_codes <- c(entry = 0L, standardized = 1L, covariance = 2L, mean = 3L, total = 4L,
+                    indirect = 5L, correlation = 6L, r_squared = 7L, sd_ratio = 8L)
+
+# Quantities by number of group and variables (or row): values, a gradient each, and standard
+# errors.
+derive <- function(fit, what, group, a, b = a, errors = FALSE) {
+  size <- length(a)
+  none <- matrix(0, 0L, 0L)
+  vcov <- if (errors) vcov_of(fit) else none
+  if (anyNA(vcov)) vcov <- none
+  core_derive(whole_model(fit), values_of(fit), rep_len(quantity_codes[what], size),
+              as.integer(rep_len(group, size)), as.integer(a), as.integer(b),
+              coded_variables(fit), vcov)
+}
+
+# Of each group, which variables are predictors coded 0/1: their effects are standardized by the
+# outcome only.
+coded_variables <- function(fit) {
+  coding <- fit$sample$coding
+  coded <- unlist(Map(coded_names, names(coding), coding), use.names = FALSE)
+  unname(lapply(fit$layout$parts, function(part) c(part$observed, part$constructs) %in% coded))
+}
+
+# Standardized values of all rows, with gradients and errors.
+standardized_of <- function(fit) {
+  cached(fit, "standardized", {
+    rows <- seq_along(fit$layout$rows$kind)
+    found <- derive(fit, "standardized", 1L, rows, errors = TRUE)
+    found$value[is.nan(found$value)] <- NA_real_
+    found$se[is.na(found$se) | found$se < 1e-10] <- NA_real_
+    found
+  })
+}
+
+# The jet of a text: a list of `value` and `gradient` (by theta_of()). `scope`: the group meant by
+# what names none.
+read_jet <- function(text, fit, scope = NULL) {
+  expression <- str2lang(text)
+  standardized <- identical(expression[[1L]], quote(standardized))
+  address <- parse_address(if (standardized) expression[[2L]] else expression)
+  if (address$kind %in% names(address_kinds)) {
+    row <- restricted_rows(format(address), fit$layout, scope)
+    if (length(row) != 1L) abort("restriction", text_of("is_not_one_parameter", value = text))
+    return(one_jet(derive(fit, if (standardized) "standardized" else "entry", 1L, row)))
+  }
+  group <- address$group %||% scope
+  if (address$kind == "quantity") return(quantity_jet(address$first, fit, group))
+  g <- match(chosen_group(fit$layout, named_group(fit$layout, group)), fit$layout$groups)
+  part <- fit$layout$parts[[g]]
+  at <- variable_index(c(address$first, address$second), c(part$observed, part$constructs), text)
+  one_jet(derive(fit, address$kind, g, at[1L], at[length(at)]))
+}
+
+one_jet <- function(found) list(value = found$value, gradient = found$gradient[1L, ])
+
+quantity_jet <- function(name, fit, scope = NULL) {
+  known <- fit$request$blueprint$quantities
+  if (!name %in% names(known)) {
+    abort("name",
+          c(text_of("there_is_no_quantity", name = quoted(name)), did_you_mean(name, names(known))))
+  }
+  expression_jet(str2lang(known[[name]]), fit, scope)
+}
+
+expression_jet <- function(expression, fit, scope = NULL) {
+  tape <- read_expression(expression, read_only = TRUE)
+  combine_jets(tape, lapply(tape$inputs, read_jet, fit = fit, scope = scope), length(theta_of(fit)))
+}
+
+# A tape at several jets, by the chain rule.
+combine_jets <- function(tape, jets, size) {
+  values <- vapply(jets, `[[`, 0, "value")
+  gradients <- matrix(as.numeric(unlist(lapply(jets, `[[`, "gradient"))), length(jets), size,
+                      byrow = TRUE)
+  core_expression(tape, as.numeric(values), gradients)
+}
+
+# Tapes of two inputs, in postfix order.
+two_input_tape <- function(...) {
+  list(operation = c(tape_input, tape_input, ...), argument = c(0, 1, numeric(...length())))
+}
+tape_product <- two_input_tape(expression_operators[["*"]])
+tape_difference <- two_input_tape(expression_operators[["-"]])
+# a / sqrt(b)
+tape_over_root <- two_input_tape(expression_functions[["sqrt"]], expression_operators[["/"]])
+
+# One row a quantity, in the columns of estimates().
+quantity_rows <- function(fit, level) {
+  texts <- fit$request$blueprint$quantities
+  places <- unlist(lapply(names(texts), function(name) {
+    scopes <- text_scopes(quantity_addresses(texts[[name]]), fit$layout)
+    lapply(scopes, function(g) list(name = name, group = g))
+  }), recursive = FALSE)
+  jets <- lapply(places, function(place) quantity_jet(place$name, fit, place$group))
+  groups <- vapply(places, function(place) place$group %||% NA_character_, "")
+  groups <- shown_group(fit$layout, groups)
+  names <- vapply(places, `[[`, "", "name")
+  value <- vapply(jets, `[[`, 0, "value")
+  se <- delta_se(do.call(rbind, lapply(jets, `[[`, "gradient")), vcov_of(fit))
+  none <- rep(NA_real_, length(value))
+  c(list(parameter = address_format("quantity", names, NA_character_, groups), group = groups,
+         kind = rep("quantity", length(value)), estimate = value),
+         inference_block(value, se, level, reference_df(fit)),
+    list(standardized = none, standardized_se = none, status = rep("derived", length(value))))
+}
+
+#' Explained variance
+#'
+#' R² = 1 - residual variance / total variance, for every variable that
+#' something points at, with a delta-method standard error.
+#'
+#' @param fit A fit from [fit_model()].
+#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
+#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,
+#'   `kind` (item, construct or observed outcome), `r_squared`, `se`.
+#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @seealso [estimates()], [path_diagram()] with `r_squared = TRUE`.
+#' @examples
+#' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
+#' r_squared(suppressMessages(fit_model(bp, choirs)))
+#' @export
+r_squared <- function(fit, bootstrap = NULL, ...) {
+  check_arguments("r_squared")
+  check_fit(fit, "r_squared")
+  rows <- fit$layout$rows
+  standardized <- standardized_of(fit)
+  at <- which(rows$kind == "variance" & rows$first %in% fit$layout$endogenous)
+  variable <- rows$first[at]
+  check_same_bootstrap(bootstrap, fit, "r_squared")
+  group <- shown_group(fit$layout, rows$group[at])
+  columns <- list(variable = variable, group = group, kind = variable_kind(fit$layout, variable),
+                  r_squared = 1 - standardized$value[at], se = standardized$se[at])
+  label <- paste0("r_squared[", variable, ifelse(is.na(group), "", paste0(" | ", group)), "]")
+  list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label), "orizzonte_r_squared")
+}
+
+# What something that is pointed at is, in words.
+variable_kind <- function(layout, variable) {
+  items <- layout$rows$second[layout$rows$kind == "loading"]
+  ifelse(variable %in% layout$constructs, "construct",
+         ifelse(variable %in% items, "item", "observed outcome"))
+}
+
+#' @export
+print.orizzonte_r_squared <- function(x, ...) {
+  if (!all(c("variable", "kind", "r_squared", "se") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
+  put_lines(heading(text_of("head_explained_variance")), format_r_squared_table(x))
+  invisible(x)
+}
+
+format_r_squared_table <- function(x) {
+  format_table(r_squared_columns(x), c(FALSE, FALSE, TRUE, TRUE, FALSE))
+}
+
+r_squared_columns <- function(x) {
+  note <- ifelse(is.na(x$r_squared), "",
+                 ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible",
+                        ifelse(x$r_squared < 0.25, "weak", "")))
+  if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
+  titled(list(variable = x$variable, kind = x$kind, r_squared = format_fixed(x$r_squared),
+              se = format_fixed(x$se), note = note))
+}
