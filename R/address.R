@@ -159,7 +159,7 @@ read_address <- function(address) {
             class = "orizzonte_address")
 }
 
-# The same address with its two names changed places: NULL where it has not two.
+# An address with its two names swapped, or NULL when it does not have two.
 opposite_address <- function(text) {
   address <- tryCatch(parse_address(text), orizzonte_error = function(e) NULL)
   if (length(address$first) != 1L || length(address$second) != 1L) return(NULL)
@@ -167,7 +167,7 @@ opposite_address <- function(text) {
   format(address)
 }
 
-# What was probably meant: the names the other way round first, then the most like.
+# Advice on the probable meaning: first the swapped names, then the most similar address.
 nearest_address <- function(text, known) {
   opposite <- opposite_address(text)
   if (is.null(opposite) || !opposite %in% known) return(did_you_mean(text, known))
@@ -246,7 +246,7 @@ print.orizzonte_address <- function(x, ...) {
   invisible(x)
 }
 
-# Which rows (columns kind, first, second, group) an address means.
+# The rows (columns kind, first, second, group) that an address refers to.
 address_match <- function(address, rows, constructs = character(), scope = NULL) {
   hit <- rows$kind == address$kind
   if (isTRUE(address$pattern) && !address$first %in% c(rows$first, rows$second)) {
@@ -270,7 +270,7 @@ address_match <- function(address, rows, constructs = character(), scope = NULL)
   which(hit)
 }
 
-# The same addresses in a group.
+# Addresses with a group added to them.
 with_group <- function(text, group) {
   vapply(text, function(one) {
     address <- parse_address(one)

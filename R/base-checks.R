@@ -89,7 +89,7 @@ describe <- function(x) {
   text_of("object_class", class = class(x)[1L])
 }
 
-# What a list is, or which of its parts is none of those that are known.
+# Describes a list, or the part of it that is not of a known kind.
 describe_part <- function(x, known) {
   if (!is.list(x) || is.object(x)) return(text_of("x_is", value = describe(x)))
   if (length(x) == 0L) return(text_of("x_is_empty_list"))

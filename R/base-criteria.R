@@ -164,14 +164,14 @@ index_names_of <- function(sets) {
          USE.NAMES = FALSE)
 }
 
-# Which criteria the changes of one model against another break.
+# The criteria of change that one model exceeds against another.
 broken_criteria <- function(changes, limits) {
   worse <- c(cfi = -changes$cfi_change, rmsea = changes$rmsea_change, srmr = changes$srmr_change)
   broken <- names(worse)[!is.na(worse) & worse > limits[names(worse)] + 1e-12]
   c(broken, if ("p" %in% names(limits) && isTRUE(changes$p_change < limits[["p"]])) "p")
 }
 
-# The same row by row, of models that are more restricted than what they are compared with.
+# The broken criteria by row, for models that are more restricted than the model before them.
 broken_by <- function(columns, criteria) {
   limits <- change_limits(criteria, metric = FALSE, groups = 1L)
   vapply(seq_along(columns$df_change), function(k) {
@@ -212,7 +212,7 @@ as.data.frame.orizzonte_criteria <- function(x, ...) {
                   source = criterion_source(x)))
 }
 
-# Where each criterion comes from; "given" when it is not the default.
+# The source of each criterion; "given" when it is not the default.
 criterion_source <- function(x) {
   changed <- !mapply(identical, unclass(x), unclass(criteria()))
   unname(ifelse(changed, "given", criterion_sources[criterion_names]))

@@ -59,7 +59,7 @@ check_utf8 <- function(text, file) {
 # Files are written beside their target, checked and renamed: until the new one is whole, the old
 # one stays as it was.
 
-# Where a file may be written: symbolic links followed; a folder, a device or a pipe refused.
+# The path that is written to: symbolic links are followed; folders, devices and pipes are refused.
 check_target <- function(file, class = "file") {
   check_path(file, text_of("name_file_write"))
   folder <- dirname(file)

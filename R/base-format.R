@@ -189,7 +189,7 @@ format_table <- function(columns, right = rep(TRUE, length(columns)), indent = 2
   sub(" +$", "", paste0(strrep(" ", indent), lines))
 }
 
-# What a table may fill: text is easier to read in shorter lines, figures are not.
+# The width of tables. Running text is narrower, because short lines are easier to read.
 table_width <- function() max(narrowest_window, getOption("width", 80L))
 narrowest_window <- 60L
 

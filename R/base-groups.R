@@ -2,7 +2,7 @@
 # single group is called "all"; only here is it asked whether there are several. `x` is a sample or
 # a layout: both know `grouped` and their `groups`.
 
-# What a group is called inside when there is only one.
+# The internal name of the group when there is only one.
 single_group <- "all"
 
 group_names <- function(x) if (is.list(x$groups)) names(x$groups) else x$groups
@@ -25,10 +25,10 @@ mark_group <- function(x, group, text) if (x$grouped) paste0("[", group, "]  ", 
 bracket_group <- function(x, group) if (x$grouped) paste0(" (", group, ")") else ""
 bar_group <- function(x, group) if (x$grouped) paste0(" | ", group) else ""
 
-# What stands for several groups at once is called by what was asked for.
+# Values that cover several groups are named after the request.
 common_address <- function(x, text, addresses) if (x$grouped) text else addresses
 
-# How many cases, and where; `rows` of the data where some of them are dropped.
+# The number of cases by group; `rows` of the data are given when some of them are dropped.
 size_words <- function(x, sizes, rows) {
   n <- count_of(sum(sizes), "case")
   if (x$grouped) {
@@ -55,7 +55,7 @@ dropped_words <- function(x, notes, dropped, total) {
   text_of("dropped_rows_missing_values", dropped = enumerate(counts[dropped > 0], most = 12L))
 }
 
-# What is assumed of every group, and what is not held for want of groups.
+# Splits the assumptions into those of every group and those that need several groups.
 every_group_words <- function(x) {
   if (!x$grouped) return(NULL)
   text_of("same_every_group_each", group_names = enumerate(group_names(x), most = 12L))
@@ -79,7 +79,7 @@ chosen_group <- function(x, group = NULL) {
   refuse_group(x, asked, text_of("there_is_no_group", asked = quoted(asked)))
 }
 
-# What is left out of groups must be groups of the data.
+# Groups that are named for exclusion must exist in the data.
 check_left_out <- function(x, groups) {
   strange <- setdiff(groups, if (x$grouped) group_names(x))
   if (length(strange) == 0L) return(invisible())
@@ -112,6 +112,6 @@ with_group_column <- function(x, by, group, data) {
   cbind(stats::setNames(list_frame(list(group)), by %||% "group"), data)
 }
 
-# What an equality across groups, over times or both is called among amendments.
+# Kinds of amendment that release an equality across groups, over times or both.
 held_changes <- c(groups = "equality across groups", times = "equality across times",
                   both = "equality across groups and times")

@@ -14,7 +14,7 @@ upper_p <- function(chisq, df, ncp = 0) {
   suppressWarnings(stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE))
 }
 
-# Of a difference of chi-squares; none without a difference of degrees of freedom.
+# The p value of a chi-square difference; NA when the degrees of freedom do not differ.
 difference_p <- function(chisq, df) {
   p <- stats::pchisq(pmax(chisq, 0), pmax(df, 1), lower.tail = FALSE)
   ifelse(is.na(df) | df <= 0, NA_real_, p)
@@ -34,7 +34,7 @@ inference_block <- function(estimate, se, level = 0.95, df = Inf) {
 
 own_units <- function(matrix) sqrt(pmax(abs(diag(matrix)), 1e-300))
 
-# By a generalised inverse: what the matrix does not tell gets 0.
+# Solves with a generalized inverse: undetermined directions get 0.
 solve_symmetric <- function(matrix, right) {
   if (anyNA(matrix)) return(rep(NA_real_, length(right)))
   unit <- own_units(matrix)
@@ -73,7 +73,7 @@ wald_test <- function(value, variance) {
   list(wald = wald, df = rank, p = upper_p(wald, rank))
 }
 
-# Of a correlation matrix; of any other, once it is one.
+# Accepts a correlation matrix; a covariance matrix is standardized first.
 smallest_eigenvalue <- function(m) {
   unit <- own_units(m)
   min(eigen(m / outer(unit, unit), symmetric = TRUE, only.values = TRUE)$values)

@@ -183,7 +183,7 @@ check_stamp <- function(x) {
   x$cache$stamp <- here
 }
 
-# What readers share is computed once a fit, when it is first asked for.
+# Values that several results functions need are computed once per fit, on first use.
 
 # Computed once a fit, when first asked for.
 cached <- function(fit, name, compute) {

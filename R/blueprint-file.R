@@ -36,7 +36,7 @@ blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorr
                     "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ", "trail")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
-# What goes wrong while a part of the file is read says which part.
+# Errors that occur while a part of the file is read name that part.
 located <- function(file, where, code) {
   rlang::try_fetch(code, orizzonte_error = function(e) {
     if (inherits(e, "orizzonte_error_file")) rlang::cnd_signal(e)
@@ -112,7 +112,7 @@ blueprint_from <- function(content, file) {
   bp
 }
 
-# What differs from group to group, and what does not, from group to group or over times.
+# Statements that hold parameters equal or let them differ, across groups or over times.
 held_from <- function(bp, content, file, in_file) {
   mapping(content$left_out, "left_out", file)
   for (group in names(content$left_out)) {

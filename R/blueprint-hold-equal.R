@@ -128,7 +128,7 @@ canonical_hold <- function(expression) {
   restriction_address(expression, text)
 }
 
-# What a blueprint says about one group: statements that name another are left aside.
+# The blueprint of one group: statements that name another group are left out.
 group_blueprint <- function(bp, group) {
   names_another <- function(text) {
     named <- parse_address(text)$group

@@ -108,7 +108,7 @@ evaluate_names <- function(expression, env, what) {
   value
 }
 
-# What to write instead of names that were joined in another way, or taken out of a table.
+# Advice for names that were joined in another way or taken from a data frame.
 names_hint <- function(expression, what) {
   if (!is.call(expression)) return(NULL)
   how <- deparse_one(expression[[1L]])
@@ -154,6 +154,6 @@ statement_parts <- function(expression, env, what) {
   if (is.null(texts)) list(expression) else as.list(texts)
 }
 
-# What statements and addresses are written with: read, never run.
+# Functions allowed in statements and addresses; these are parsed, never evaluated.
 statement_heads <- c("[", "(", "==", ">=", "<=", "=", ">", "<", "~", ":", "+", "-", "*", "/", "^",
                      "exp", "log", "sqrt", "standardized")

@@ -45,7 +45,7 @@ command_diagnose <- function(given) {
   exit_code(fit)
 }
 
-# What rests on single cases, or on single choices.
+# Commands on the influence of single cases and of single choices.
 show_stability <- function(given, fit, table, format, criteria) {
   found <- if (table == "influence") stats::influence(fit) else
     robustness(fit, criteria = criteria)

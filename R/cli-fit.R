@@ -30,7 +30,7 @@ given_options <- function(given, names) {
 
 exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
 
-# What `write` prints, into a file when one is asked for.
+# Sends the output of `write` to a file when one is requested.
 to_output <- function(file, quiet, write) {
   if (is.null(file)) return(write())
   write_text(file, utils::capture.output(write()), "usage")
@@ -125,7 +125,7 @@ asked_table <- function(given, tables, format, alone = character()) {
   table
 }
 
-# What there is of several things, a line apart.
+# Joins the parts that exist with an empty line between them.
 print_parts <- function(parts) {
   parts <- Filter(Negate(is.null), parts)
   for (k in seq_along(parts)) {
@@ -173,7 +173,7 @@ moment_rows <- function(moments) {
   do.call(rbind, rows)
 }
 
-# How inference was made, for JSON.
+# Fields of the JSON output that describe the inference.
 inference_fields <- function(fit) {
   request <- fit$request
   clusters <- count_clusters(fit$sample)

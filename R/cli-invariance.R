@@ -61,7 +61,7 @@ ladder_json <- function(ladder, loosened, means, noninvariant) {
   to_json(content)
 }
 
-# What was released, of all rungs that were loosened.
+# Releases of all rungs that were loosened.
 released_rows <- function(loosened) {
   do.call(rbind, lapply(loosened, function(x) {
     list_frame(c(list(rung = rep(x$rung, nrow(x$released))), as.list(x$released)))

@@ -52,7 +52,7 @@ widen_locale <- function() {
   before
 }
 
-# What the shell says, else what the terminal says, else R's own.
+# The width given by the shell, else by the terminal, else by R.
 window_width <- function() {
   told <- suppressWarnings(as.integer(Sys.getenv("COLUMNS")))
   if (told %in% seq_len(10000L)) return(max(narrowest_window, told))
@@ -60,7 +60,7 @@ window_width <- function() {
     getOption("width")
 }
 
-# What a process has printed and not yet sent on.
+# Output of a process that has not been forwarded yet.
 output <- new.env(parent = emptyenv())
 
 # Sends what was printed so far, and says so when it does not arrive: the exit code then, else NULL.

@@ -13,7 +13,7 @@ switch_option <- function(flag, help) {
                         help = help)
 }
 
-# Of the invariance ladder.
+# Options of the invariance ladder.
 ladder_options <- function() {
   list(
     rungs = text_option("--rungs", "RUNGS",
@@ -55,7 +55,7 @@ figure_options <- function() {
   )
 }
 
-# Of every command that fits, beside the groups.
+# Options of every command that fits a model, apart from the groups.
 fitting_options <- function() c(setdiff(names(written_options()), c("by", "levels")), "encoding")
 
 # The options of a fit.
@@ -65,7 +65,7 @@ case_options <- function() {
   })
 }
 
-# Of the commands that fit many times.
+# Options of the commands that refit a model many times.
 many_options <- function() {
   list(
     reps = text_option("--reps", "NUMBER", "how many replicates (default: 500)", "500"),
@@ -106,7 +106,7 @@ many_options <- function() {
   )
 }
 
-# Of the command that judges measures.
+# Options of the command that judges measures.
 quality_options <- function() {
   list(
     quality_table = text_option("--table", "TABLE",

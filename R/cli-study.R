@@ -51,7 +51,7 @@ command_demo <- function(given) {
   studied_code(fits)
 }
 
-# Where everything is, and what to try next.
+# Lists the files of the demo and the next steps.
 demo_lines <- function(folder, results, steps) {
   inside <- function(name) shell_word(file.path(folder, name))
   of <- function(kind) utils::tail(steps$folder[steps$kind == kind], 1L)

@@ -186,7 +186,7 @@ same_inference <- function(one, other) {
   is_robust(one) == is_robust(other) && identical(unclass(one)[parts], unclass(other)[parts])
 }
 
-# What may be said about two models: the first is compared with the second.
+# Facts about a pair of models, of which the first is compared with the second.
 compare_pair <- function(fit, reference, label, other) {
   out <- list(same_data = FALSE, same_items = TRUE, nested = NA_character_, p = NA_real_,
               notes = character())
@@ -256,7 +256,7 @@ comparable_set <- function(fits) {
   which(alike[, which.max(colSums(alike))])
 }
 
-# What became of incomplete cases and what errors rest on: once where it is the same in all.
+# States the treatment of incomplete cases and the inference, once when all models agree.
 sample_lines <- function(fits, labels) {
   words <- function(fit, correction = TRUE) {
     one_line(c(if (is_incomplete(fit$sample)) paste0(sample_header(fit$sample), "."),

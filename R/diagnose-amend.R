@@ -81,7 +81,7 @@ own_candidates <- function(fit, chosen) {
   chosen
 }
 
-# What was freed, with the value before and after where it is one parameter of one group.
+# The freed parameters, with the value before and after when it is one parameter of one group.
 freed_changes <- function(fit, amended, chosen) {
   lapply(unique(chosen$asked), function(asked) {
     at <- which(chosen$asked == asked)

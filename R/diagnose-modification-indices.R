@@ -315,7 +315,7 @@ format_offered <- function(x, shown) {
   lines
 }
 
-# What is to be said about single rows: the same in other words, far from the prediction, shared.
+# Notes on single rows: equivalent changes, poor predictions, shared misfit.
 format_remarks <- function(x, shown) {
   lines <- character()
   same <- which(!is.na(shown$equivalent_to))
@@ -393,7 +393,7 @@ example_amendment <- function(x) {
   utils::head(x$parameter[which(defensible)], 1L)
 }
 
-# How many would exceed the level though nothing is wrong.
+# The number of rows expected to exceed the level by chance.
 chance_note <- function(x) {
   level <- attr(x, "criteria")$significance
   if (is.null(level)) return(NULL)
@@ -477,7 +477,7 @@ refit_leader <- function(fit, leaders, with, i) {
        core = core, eta = found$eta)
 }
 
-# What is improper about a refit, beyond what the fit itself has, in words.
+# Describes the improper parts of a refit that the original fit does not have.
 improper_refit <- function(fit, core, eta) {
   values <- layout_entries(fit, eta)
   matrices <- core_implied(core, eta)
@@ -507,7 +507,7 @@ now_at <- function(fit, candidates, i) {
   if (candidates$entry[i] > 0L) values_of(fit)[candidates$entry[i]] else candidates$value[i]
 }
 
-# By how much the left side of a tied one exceeds the right.
+# The amount by which the left side of an equality exceeds the right.
 slack_at <- function(fit, constraint, eta) {
   constraint_jet(fit$layout$constraints[[constraint]], eta)$value
 }

@@ -154,7 +154,7 @@ score_core <- function(fit, with, joint) {
   tests
 }
 
-# Of all that were tested together, or of some of them.
+# The joint test of all parameters, or of a subset.
 joint_of <- function(tests, set = seq_along(tests$score)) {
   joint_statistic(tests$score[set], tests$joint[set, set, drop = FALSE], tests$own[set],
                   tests$joint_variance[set, set, drop = FALSE])

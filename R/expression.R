@@ -89,7 +89,7 @@ refuse_expression <- function(part, whole, hint = NULL) {
                     expression_functions = enumerate(paste0(names(expression_functions), "()")))))
 }
 
-# What an address would look like, for a bare name or a kind with round brackets.
+# Suggests an address for a bare name, or for a kind written with round brackets.
 address_hint <- function(part) {
   if (is.symbol(part)) {
     return(text_of("parameter_is_named_address"))

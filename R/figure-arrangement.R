@@ -97,7 +97,7 @@ outlines <- function(nodes) {
         nodes$y + nodes$h / 2)
 }
 
-# How many boxes overlap with another one of their own.
+# The number of boxes that overlap another box of the same set.
 overlapping <- function(box) {
   area <- (box[, 2L] - box[, 1L]) * (box[, 4L] - box[, 3L])
   sum(overlap_areas(box, box) > 0.2 + area + 1e-9)
@@ -213,7 +213,7 @@ residual_widths <- function(table, values, name) {
   ifelse(is.na(found), 0, found)
 }
 
-# How many covariances with other items each item's residual has.
+# The number of residual covariances of each item.
 tied_items <- function(table, name) {
   rows <- table$rows$kind == "covariance" & !table$rows$assumed
   unname(vapply(name, function(x) sum(table$rows$first[rows] == x | table$rows$second[rows] == x),
@@ -324,7 +324,7 @@ hang_sides <- function(nodes, plan) {
   nodes
 }
 
-# What each core variable needs on each side, items included: left, right, up, down.
+# The space that each core variable needs on each side, items included: left, right, up, down.
 core_cells <- function(nodes, plan, table) {
   pitch <- if (plan$between) 0.52 else item_pitch
   name <- unlist(plan$order)
@@ -545,7 +545,7 @@ hang_items <- function(nodes, mine, node, hang, pitch) {
   nodes
 }
 
-# What items and the core need beyond their outlines.
+# The space that items and the core need beyond their outlines.
 item_room <- function(nodes, plan) {
   items <- which(!is.na(nodes$owner))
   if (length(items)) {

@@ -131,7 +131,7 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 
-# What stands in the way of reading a figure of this fit, if anything.
+# A warning to show on figures of this fit, if there is one.
 wrapped_caveat <- function(fit) {
   caveat <- fit_caveat(fit)
   if (!is.null(caveat)) paste(strwrap(caveat, 100L), collapse = "\n")

@@ -227,7 +227,7 @@ plot.orizzonte_bootstrap <- function(x, parameters = NULL, ...) {
 
 most_drawn <- 12L
 
-# By themselves each once: a total effect may be the direct one by another name.
+# Keeps each value once: a total effect may equal the direct effect.
 drawn_numbers <- function(x, table, parameters) {
   varies <- table$se > 0 & !is.na(table$se)
   known <- table$parameter[varies]

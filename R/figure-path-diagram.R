@@ -156,7 +156,7 @@ panel_page <- function(count, columns, page) {
   c(page[[1L]] / columns - 0.1, page[[2L]] / ceiling(count / columns) - strip_room)
 }
 
-# As many panels a row as let the texts come out largest.
+# Chooses the number of panels per row that gives the largest text.
 panel_columns <- function(views, page) {
   count <- length(views)
   if (count == 1L) return(1L)
@@ -243,7 +243,7 @@ draw_diagrams <- function(panels, captions, title, subtitle = NULL) {
                        face = "bold", size = 10))
 }
 
-# What is drawn, in all panels: lines, their labels, nodes.
+# The drawn elements of all panels: lines, labels and nodes.
 diagram_frames <- function(panels) {
   named <- lapply(panels, function(panel) factor(panel$group, vapply(panels, `[[`, "", "group")))
   on_panel <- function(k, columns) {

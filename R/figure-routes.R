@@ -77,7 +77,7 @@ clip <- function(points, from, to) {
   out[c(TRUE, !still), , drop = FALSE]
 }
 
-# Where the way from a point inside a node to one further on leaves it.
+# The point at which a line from inside a node crosses the outline.
 on_outline <- function(inner, outer, node, other) {
   t <- seq(0, 1, length.out = 65L)
   way <- cbind(inner[1L] + t * (outer[1L] - inner[1L]), inner[2L] + t * (outer[2L] - inner[2L]))
@@ -93,7 +93,7 @@ node_at <- function(nodes, name) {
 }
 centre <- function(node) c(node$x, node$y)
 
-# Where a ray from the middle of a node, at an angle, leaves it.
+# The point at which a ray from the centre of a node crosses the outline.
 rim <- function(node, angle) {
   d <- c(cos(angle), sin(angle))
   r <- if (identical(node$kind, "observed")) {
@@ -104,7 +104,7 @@ rim <- function(node, angle) {
   centre(node) + (r + 0.012) * d
 }
 
-# How many nodes a line runs through.
+# The number of nodes that a line crosses.
 boxes_hit <- function(points, nodes, except, margin) {
   w <- nodes$w / 2 + margin
   h <- nodes$h / 2 + margin
@@ -185,7 +185,7 @@ best_way <- function(ways, nodes, values, except, drawn, unit, page,
   best
 }
 
-# Where the values of the items' residuals will stand, as boxes.
+# Boxes of the residual values of items.
 residual_values <- function(nodes, unit) {
   items <- nodes[nodes$residual > 0 & (nodes$dx != 0 | nodes$dy != 0), ]
   away <- residual_length * unit
@@ -391,7 +391,7 @@ curve_room <- function(nodes, plan, table) {
   nodes
 }
 
-# Whether constructs on either side of their items covary.
+# Checks for covariances between constructs on opposite sides of their items.
 spans_items <- function(table, plan) {
   rows <- drawn_covariances(table)
   layer <- rep(seq_along(plan$order), lengths(plan$order))

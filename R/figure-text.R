@@ -39,7 +39,7 @@ place_labels <- function(edges, nodes, points, page) {
   edges
 }
 
-# What labels must keep clear of: boxes, tips of arrows, points of lines.
+# Obstacles for labels: boxes, tips of arrows, points of lines.
 label_scene <- function(edges, nodes, page) {
   lines <- lapply(edges, function(e) dense(e$path, 0.07))
   tips <- lapply(edges, function(e) {
@@ -67,7 +67,7 @@ fixed_cost <- function(candidates, scene, edge) {
     80 * off_the_page(box, scene$page) + candidates$distance
 }
 
-# By candidate: how much it overlaps with other boxes, each overlap counting for itself.
+# The overlap of each candidate with other boxes, summed over boxes.
 overlap_areas <- function(box, others) {
   if (nrow(others) == 0L) return(numeric(nrow(box)))
   width <- outer(box[, 2L], others[, 2L], pmin) - outer(box[, 1L], others[, 1L], pmax)
@@ -188,7 +188,7 @@ text_box <- function(text, points, bold = FALSE) {
        h = pmax(1L, lengths(lines)) * points * 1.2 / 72 + 0.01)
 }
 
-# In units of the font's size; what is not ASCII counts by its columns.
+# The text width in units of the font size; other characters count by their columns.
 line_width <- function(line) {
   code <- utf8ToInt(line)
   known <- !is.na(code) & code >= 32L & code <= 126L

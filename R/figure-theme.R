@@ -3,7 +3,7 @@ palette_dusk <- c(deep = "#1F3A5F", slate = "#5B7189", mist = "#E7EDF3", sand = 
                   dune = "#D9C39A", amber = "#B8641B", ink = "#1F2A33", faint = "#C3CBD3",
                   faint_text = "#8A96A1")
 
-# What all figures but the diagram share.
+# The theme of all figures except the path diagram.
 figure_theme <- function() {
   ink <- palette_dusk[["ink"]]
   ggplot2::theme_minimal(base_size = 10) +
@@ -19,7 +19,7 @@ figure_theme <- function() {
                    ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
 }
 
-# What plot() draws, for those who say autoplot(); registered when ggplot2 is loaded.
+# Methods that let autoplot() draw the figures of plot(), registered when ggplot2 is loaded.
 
 #' @exportS3Method ggplot2::autoplot
 autoplot.orizzonte_fit <- function(object, ...) path_diagram(object, ...)

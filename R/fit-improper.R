@@ -1,4 +1,4 @@
-# What makes a solution improper, by address.
+# The improper parts of a solution, by address.
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {

@@ -97,7 +97,7 @@ critical_n <- function(discrepancy, df, less = 0, alpha = 0.05) {
   floor(stats::qchisq(1 - alpha, df) / discrepancy) + less
 }
 
-# What fit indices take from corrected tests: the baseline's scaling beside that of the model.
+# Scaling correction factors of the model and the baseline, for the fit indices.
 
 # Baseline models: what points at nothing covaries freely, nothing does, or besides each item has
 # one mean and one variance over time (Widaman & Thompson 2003).
@@ -193,7 +193,7 @@ find_scalings <- function(fit, kind) {
               list(core_theta(fit), baseline_theta(fit, base, kind)))
 }
 
-# Of cores of the fit's data, each at its parameters.
+# Values of several core models of the same data, each at its own parameters.
 scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
   known <- saturated_information(fit)
   if (!all(vapply(known, `[[`, NA, "admissible"))) {

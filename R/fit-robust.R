@@ -110,7 +110,7 @@ difference_square <- function(large, small) {
   sum(crossprod(large)^2) - 2 * sum(crossprod(large, small)^2) + sum(crossprod(small)^2)
 }
 
-# What the smaller model implies at `eta`, as moments for the larger one.
+# The moments implied by the smaller model at `eta`, as data for the larger model.
 implied_samples <- function(eta, larger, smaller) {
   every <- core_implied(full_model(smaller$layout), eta)
   Map(function(part, own, matrices, moments) {

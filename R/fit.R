@@ -38,7 +38,7 @@ test_of <- function(fit) {
        df_adjusted = NA_real_)
 }
 
-# What chi-squares of a light fit to cases drawn again have too much; none of any other fit.
+# The upward bias of chi-square in fits to resampled cases; 0 for any other fit.
 overshoot_in <- function(fit, what) fit$overshoot[[what]] %||% 0
 
 # The test of a smaller model against a larger one: the only place where differences are tested.
@@ -54,7 +54,7 @@ difference_test <- function(small, large, adjusted = is_adjusted(small)) {
 # keeps the fall and its degrees of freedom.
 drop_between <- function(fit, amended) -change_test(amended, fit, adjusted = FALSE)$chisq
 
-# The same whichever of the two is the smaller one: what changes from `before` to `fit`.
+# The change from `before` to `fit`, whichever of the two is the smaller model.
 change_test <- function(fit, before, adjusted = is_adjusted(fit)) {
   if (test_of(fit)$df >= test_of(before)$df) return(difference_test(fit, before, adjusted))
   test <- difference_test(before, fit, adjusted)
@@ -357,7 +357,7 @@ check_feasible <- function(layout, found) {
 
 fit_notes <- function(fit) c(sample_notes(fit$sample), fit$layout$notes, unit_note(fit))
 
-# What is left to say where the header of the sample stands above.
+# Notes on the sample that its header does not contain.
 remaining_fit_notes <- function(fit) {
   c(remaining_notes(fit$sample), fit$layout$notes, unit_note(fit))
 }

@@ -146,7 +146,7 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   ladder
 }
 
-# What the ladder climbs over: groups, times, or both.
+# The dimension of the ladder: groups, times, or both.
 ladder_places <- function(bp, over, grouped) {
   several <- length(bp$repeated) > 0L
   if (!is.null(over)) over <- choose_one(over, c("groups", "times", "both"), "`over`")

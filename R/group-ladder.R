@@ -1,7 +1,7 @@
 # What a ladder says: which rungs hold by which criteria, what each verdict rests on, and what may
 # therefore be compared.
 
-# Which rung each one is tested against: the one before it, or the first.
+# The rung that each rung is tested against: the previous one, or the first.
 rungs_before <- function(rungs, against = "previous") {
   if (against == "first") return(c(NA, rep(1L, length(rungs) - 1L)))
   c(NA, seq_along(rungs)[-length(rungs)])
@@ -128,7 +128,7 @@ allowed_sentence <- function(top, fits) {
   text_of("allowed_in_part", rung = top, released = enumerate(loose, most = 8L), allowed = allowed)
 }
 
-# Where the test of the difference and the indices disagree.
+# Sentences for rungs on which the chi-square difference and the indices disagree.
 disagreement_sentence <- function(k, table, details, criteria) {
   p <- table$p_change[k]
   if (is.na(p) || isTRUE(table$df_change[k] == 0)) return(NULL)
@@ -154,7 +154,7 @@ likely_parameters <- function(likely) {
   }, "")
 }
 
-# What a rung would hold, were it not excepted: with its group, unless in all of them.
+# Exceptions of a rung, with the group unless they concern all groups.
 released_addresses <- function(fit) {
   bp <- fit$request$blueprint
   over <- which(!is.na(fit$layout$rows$over))
@@ -191,7 +191,7 @@ single_equalities <- function(fit, before, criteria) {
 
 address_kinds_held <- c("loading", "weight", "intercept", "mean", "variance", "covariance")
 
-# What this rung holds and the one before it does not.
+# The constraints of a rung that the previous rung does not have.
 added_equalities <- function(fit, before) {
   setdiff(fit$layout$rows$parameter[fit$layout$rows$shared],
           before$layout$rows$parameter[before$layout$rows$shared])
@@ -256,7 +256,7 @@ step_sentence <- function(k, table, details) {
           parameter = gaps$parameter[at])
 }
 
-# What a ladder shows, in a terminal and in reports.
+# The contents of a ladder in print and in reports.
 
 #' @export
 as.data.frame.orizzonte_ladder <- function(x, ...) x$table
@@ -267,7 +267,7 @@ print.orizzonte_ladder <- function(x, ...) {
   invisible(x)
 }
 
-# What a ladder shows, as texts: fit by rung, changes, and the share of each group.
+# The columns of a ladder as text: fit by rung, changes, and the contribution of each group.
 ladder_columns <- function(x) {
   t <- x$table
   count <- function(v) ifelse(is.na(v), "", format_count(v))

@@ -71,7 +71,7 @@ latent_means <- function(x, rung = NULL, reference = NULL, standardize = "refere
             items = lengths(indicators), over = compared_over(fit$layout))
 }
 
-# How a bootstrap calls them.
+# The names of these values in a bootstrap.
 compared_name <- function(what, x) {
   paste0(what, "[", x$construct, ifelse(is.na(x$group), "", paste0(" | ", x$group)), "]")
 }
@@ -170,7 +170,7 @@ unreleased_means <- function(fit, means, places, standardize) {
                   se_freed = unname(vapply(gaps, `[[`, 0, "se"))))
 }
 
-# What let_differ() names.
+# The parameters named by let_differ().
 let_go <- function(fit) {
   rows <- pattern_rows(fit$request$blueprint$let_differ, fit$layout)
   fit$layout$rows$parameter[rows]
@@ -241,7 +241,7 @@ compared_words <- function(x) {
   if (length(against)) text_of("compared_against", against = enumerate(against))
 }
 
-# What the held intercepts of released loadings do to the differences, where they do anything.
+# The effect of held intercepts of released loadings on the mean differences, if there is any.
 unreleased_note <- function(x) {
   u <- attr(x, "unreleased")
   if (is.null(u)) return(NULL)

@@ -151,7 +151,7 @@ releasable <- function(fit, parameters) {
   }, NA, USE.NAMES = FALSE)
 }
 
-# What a released parameter is now, and where the others are still held.
+# The value of a released parameter, and the groups in which it is still held.
 released_values <- function(fit, parameter) {
   rows <- fit$layout$rows
   at <- match(parameter, rows$parameter)

@@ -145,7 +145,8 @@ freed_item <- function(fit, own) {
   bp
 }
 
-# What an item is made of in one group; NULL where it is absent.
+# The loadings and intercept of an item in one group, with the moments of the constructs; NULL when
+# the group does not have the item.
 item_values <- function(view, item) {
   at <- match(item, view$layout$observed)
   if (is.na(at)) return(NULL)
@@ -202,7 +203,7 @@ noninvariance_columns <- function(x, most = 24L) {
        p = format_p(shown$p), status = shown$status)))
 }
 
-# What items that are not held do to the difference of the totals; NULL when all are held.
+# The contribution of freed items to the difference of total scores; NULL when all are held.
 total_columns <- function(x) {
   totals <- attr(x, "totals")
   if (is.null(totals) || all(totals$from_free_items == 0)) return(NULL)

@@ -10,7 +10,7 @@ ladder_codes <- c("fits", "fits_poorly", "holds", "holds_small_differences", "do
 sound_codes <- c("fits", "holds", "holds_small_differences", "nothing_to_hold")
 step_codes <- c("holds", "differs_negligibly")
 
-# Whether a fit is acceptable by the second tier of the criteria; NA when the indices are not known.
+# TRUE if a fit is acceptable by the second tier of the criteria; NA without indices.
 rule_acceptable_fit <- function(cfi, rmsea, criteria) {
   cfi >= criteria$cfi[2L] && rmsea <= criteria$rmsea[2L]
 }
@@ -23,7 +23,7 @@ rule_first_rung <- function(converged, improper, cfi, rmsea, criteria) {
   if (is.na(acceptable)) NA_character_ else if (acceptable) "fits" else "fits_poorly"
 }
 
-# Whether there is anything to judge about a rung or step: a code, or NULL when its test decides.
+# The code of a rung or step that cannot be judged by its test; NULL when the test decides.
 rule_testable <- function(converged, converged_before, df) {
   if (!converged) return("not_converged")
   if (!converged_before) return("not_tested")

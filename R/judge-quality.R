@@ -224,7 +224,7 @@ htmt_matrix <- function(part) {
   pair_matrix(part, part$pairs$htmt, rep(NA_real_, length(part$table$construct)))
 }
 
-# Of each construct and group, the largest squared correlation and whose it is.
+# The largest squared correlation of each construct in each group, and with which construct.
 largest_shared <- function(table, pairs) {
   found <- lapply(seq_along(table$construct), function(k) {
     own <- pairs$group %in% table$group[k] &
@@ -287,7 +287,7 @@ pair_names <- function(pairs) paste0(pairs$first, ", ", pairs$second)
 #' @export
 as.data.frame.orizzonte_quality <- function(x, row.names = NULL, optional = FALSE, ...) x$table
 
-# What falls short of what, and through which item, in words; and the printed form.
+# Sentences on criteria that are not met and the items responsible; and the printed form.
 
 # The verdict on each construct and group (a code), and the criteria it does not meet.
 judge_constructs <- function(x) {
@@ -302,7 +302,7 @@ judge_constructs <- function(x) {
   list(verdict = vapply(found, `[[`, "", "verdict"), short = vapply(found, `[[`, "", "short"))
 }
 
-# The same in words.
+# The sentences for these findings.
 quality_verdicts <- function(x) {
   t <- x$table
   vapply(seq_along(t$construct), function(k) {
@@ -314,7 +314,7 @@ quality_verdicts <- function(x) {
   }, "")
 }
 
-# By which rules a construct is not told apart from another.
+# The rules of discriminant validity that a construct does not pass.
 apart_from_others <- function(x, row) {
   own <- pairs_of(x, row$construct, row$group)
   if (is.null(own)) return(character())
@@ -367,7 +367,7 @@ short_of <- function(what, value, cutoff) {
   text_of("is_below", what = what, value = format_share(value), cutoff = short_number(cutoff))
 }
 
-# What would be without the item, where it was tried.
+# The values after deleting the item, where that was computed.
 gain_words <- function(x, row, item) {
   if (is.null(x$left_out)) return("")
   found <- x$left_out[x$left_out$item == item & x$left_out$construct == row$construct &
@@ -520,7 +520,7 @@ quality_next <- function(x) {
 # What items do to their construct, by real refits: are their loadings equal, and what would go with
 # each of them.
 
-# Of each construct of observed items, in all groups at once.
+# One value for each construct with observed items, over all groups.
 equal_loadings <- function(fit, quality) {
   names <- unique(quality$table$construct)
   found <- lapply(names, function(name) {
@@ -538,7 +538,7 @@ equal_loadings <- function(fit, quality) {
   bind_frames(lapply(found, list_frame))
 }
 
-# What a construct is reflected in, in any group.
+# The indicators of a construct in any group.
 reflected_items <- function(fit, name) {
   rows <- fit$layout$rows
   unique(rows$second[rows$kind == "loading" & rows$first == name])

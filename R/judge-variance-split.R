@@ -244,7 +244,7 @@ split_scores <- function(view, name, loadings, key, level) {
        explained_common_variance = common_variance(view, loadings))
 }
 
-# Of the variance that factors explain (standardized loadings squared), what is each factor's.
+# The proportion of the explained variance (squared standardized loadings) due to each factor.
 common_variance <- function(view, loadings) {
   total <- diag(view_matrices(view)$covariance)
   sums <- vapply(c(list(loadings$general), unname(loadings$specific)), function(part) {

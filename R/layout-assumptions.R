@@ -1,4 +1,4 @@
-# What a layout says of itself in words: addresses as a user meets them, and what was assumed.
+# The words for a layout: addresses as users write them, and the assumptions.
 
 # Addresses with the group when there are several.
 shown_address <- function(layout, kind, first, second = NA_character_, group) {
@@ -19,7 +19,7 @@ diagram_groups <- function(layout, groups) {
   vapply(groups, function(group) chosen_group(layout, group), "", USE.NAMES = FALSE)
 }
 
-# What was added without being asked for, and what was not: sentences.
+# Sentences on the parameters that were added by default, and on those that were not.
 list_assumptions <- function(layout, bp) {
   out <- group_assumptions(layout_of_group(layout, 1L), bp)
   rows <- layout$rows
@@ -56,7 +56,7 @@ list_assumptions <- function(layout, bp) {
   out
 }
 
-# Of one group.
+# The assumptions of one group.
 group_assumptions <- function(layout, bp) {
   rows <- layout$rows
   lines <- character()
@@ -174,7 +174,7 @@ format_blueprint <- function(bp) {
     text_of("next_fit_model_blueprint"))
 }
 
-# What is stated besides constructs and effects, a line each.
+# Statements other than constructs and effects, one line each.
 stated_besides <- function(bp) {
   c(
     if (length(bp$covary$first)) address_format("covariance", bp$covary$first, bp$covary$second),

@@ -132,7 +132,7 @@ typical_values <- function(layout, phase = 0) {
   unname(value * (1 + 0.1 * sin(seq_along(value) + phase)))
 }
 
-# As the core reads them: rows renumbered to the entries it sees.
+# Constraints in the form of the core, with rows renumbered to its entries.
 core_constraints <- function(layout, rows) {
   lapply(layout$constraints, function(constraint) {
     list(operation = constraint$tape$operation, argument = constraint$tape$argument,

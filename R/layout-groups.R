@@ -133,7 +133,7 @@ free_means <- function(layout) {
   layout
 }
 
-# Of one group, and of the constructs of one time when that is given.
+# The rows of one group and, if given, of the constructs of one time.
 free_means_of <- function(layout, g, over, time, where) {
   rows <- layout$rows
   part <- layout$parts[[g]]
@@ -185,7 +185,7 @@ told_apart <- function(layout, constructs, part, held) {
 # Times: which time a row of the parameter table is of, and what it is whatever the time.
 
 # `time` (a number; NA for what has none) and `over`: alike for rows that differ in their time only.
-# What links two times, such as the covariance of an item's residuals, has none.
+# Parameters that link two times, such as residual covariances of an item, have no time.
 rows_over_times <- function(rows, repeated) {
   size <- length(rows$kind)
   if (length(repeated) == 0L)
@@ -203,7 +203,7 @@ rows_over_times <- function(rows, repeated) {
   list(time = as.integer(time), over = ifelse(is.na(time), NA_character_, label))
 }
 
-# The same thing at the first time at which it was asked: names as they are, for what has no time.
+# The name at the first time of measurement; names without a time stay as they are.
 label_over_times <- function(names, repeated) {
   if (length(repeated) == 0L) return(names)
   places <- repeated_places(repeated)
@@ -211,13 +211,13 @@ label_over_times <- function(names, repeated) {
   ifelse(is.na(at), names, places$label[at])
 }
 
-# What is held together: rows of one class that are the same but for their group, or their time.
+# Equality constraints: rows of one class that differ only in their group or time.
 held_sets <- function(rows) {
   key <- ifelse(rows$over_times, rows$over, addresses_without_group(rows))
   paste(rows$class, key, sep = "\r")
 }
 
-# Which of these an equality is.
+# The kind of an equality constraint.
 held_change <- function(rows, at) {
   held_changes[ifelse(rows$over_groups[at] & rows$over_times[at], "both",
                       ifelse(rows$over_times[at], "times", "groups"))]

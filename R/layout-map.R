@@ -85,7 +85,7 @@ first_times <- function(rows, at) {
   }, 0)
 }
 
-# What is held equal is rescaled everywhere at once.
+# Parameters that are held equal are rescaled together.
 may_be_rescaled <- function(name, span, rows) {
   involved <- span[rows$first[span] == name | rows$second[span] %in% name]
   alone <- is.na(rows$fixed) & !rows$within[rows$class]

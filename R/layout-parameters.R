@@ -250,7 +250,7 @@ group_scopes <- function(restriction, layout) {
   as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
 }
 
-# Which rows an address means; `scope`: the group meant by an address that names none.
+# The rows that an address refers to; `scope`: the group of addresses without one.
 restricted_rows <- function(text, layout, scope = NULL) {
   address <- parse_address(text)
   check_group_of_address(layout, address$group, text)

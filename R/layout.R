@@ -142,7 +142,7 @@ bullet_assumptions <- function(both) {
     if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
 }
 
-# Which variables play which part in a model.
+# The roles of the variables in a model.
 
 # Observed variables that are nothing but items.
 pure_items <- function(layout) {
@@ -181,7 +181,7 @@ reflective_items <- function(layout) {
   intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])
 }
 
-# What a user would want to be told about a model, though nothing is wrong with it: sentences.
+# Sentences on properties of a model that are not errors.
 
 layout_notes <- function(layout, covariance) {
   c(layout$notes, growth_note(layout),

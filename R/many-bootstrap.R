@@ -262,7 +262,7 @@ bootstrap_columns <- function(table, asked) {
   out
 }
 
-# What was drawn and what became of it, in sentences.
+# Sentences on the resampling and its failures.
 bootstrap_words <- function(x) {
   asked <- x$asked
   lost <- sum(x$status != 0L)
@@ -295,7 +295,7 @@ lost_words <- function(status) {
 
 unusable_status <- 8L
 
-# In how many replicates each claim is supported.
+# A sentence on the proportion of replicates that support each claim.
 claim_shares <- function(x) {
   at <- grep("^supported\\[", names(x$estimate))
   if (length(at) == 0L) return(NULL)

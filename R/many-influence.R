@@ -48,7 +48,7 @@ influence.orizzonte_fit <- function(model, top = 5, ...) {
             df = test_of(model)$df, title = model$request$blueprint$title)
 }
 
-# By case or cluster: what leaving it out does, one step from the fit.
+# The one-step effect of deleting each case or cluster.
 one_step_changes <- function(fit) {
   whole <- whole_fit(fit)
   model <- full_model(whole$layout)

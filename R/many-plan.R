@@ -75,7 +75,7 @@ planned_sizes <- function(n) {
   as.list(n)
 }
 
-# What is read of every replicate: estimates, standard errors, the p of the model.
+# The values read from every replicate: estimates, standard errors, p value of the model.
 plan_reader <- function(fit) {
   table <- estimates(fit)
   free <- !is.na(table$se)
@@ -119,7 +119,7 @@ robust_start <- function(fit, source) {
   new_fit(fit$request, fit$sample, fit$layout, fit$solution, fit$moments)
 }
 
-# Where values are missing intercepts hang on the rest: the layout must know all means.
+# With missing values, intercepts depend on the other parameters: the layout needs all means.
 with_incomplete_layout <- function(fit) {
   layout <- fit$layout
   if (!layout$profiled) return(fit)

@@ -79,7 +79,7 @@ powered_sizes <- function(fit, n) {
   n
 }
 
-# By case: `rate`, what n is multiplied by to give the noncentrality; for close fit two of them.
+# `rate`: the factor by which n is multiplied to give the noncentrality; two for close fit.
 powered_test <- function(fit, of, value, rmsea) {
   if (is.character(of) && length(of) == 1L && of %in% c("close fit", "not-close fit"))
     return(closeness_test(fit, of, rmsea))

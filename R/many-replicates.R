@@ -98,7 +98,7 @@ named_moments <- function(moments, fit) {
   }, moments, fit$moments)
 }
 
-# How many cases have both of each pair of variables.
+# The number of cases in which both variables of a pair are observed.
 seen_together <- function(patterns, size) {
   out <- matrix(0, size, size)
   for (pattern in patterns) {
@@ -176,7 +176,7 @@ run_refits <- function(fit, source, seed, reps, readers = NULL, expected = NULL,
   bind_chunks(run_chunks(refit_chunk, job, reps, title, folder))
 }
 
-# What was found in all chunks, in the order of the replicates.
+# The results of all chunks, in the order of the replicates.
 bind_chunks <- function(chunks) {
   bind <- function(name) do.call(rbind, lapply(chunks, `[[`, name))
   join <- function(name) unlist(lapply(chunks, `[[`, name))
@@ -468,7 +468,7 @@ frame_numbers <- function(x) {
   list(value = out[kept], group = group[kept])
 }
 
-# Of measures: the table, and the ratio and correlation of each pair of constructs.
+# Values of measures: the table, and the HTMT and correlation of each pair of constructs.
 quality_numbers <- function(x) {
   out <- frame_numbers(x$table[setdiff(names(x$table), "largest_shared")])
   if (is.null(x$pairs)) return(out)
@@ -478,7 +478,7 @@ quality_numbers <- function(x) {
   list(value = c(out$value, pairs$value), group = c(out$group, pairs$group))
 }
 
-# Whether each claim is supported: its mean over replicates is the share of those that support it.
+# 1 if a claim is supported, else 0: the mean over replicates is the proportion of support.
 support_of <- function(x) {
   if (!inherits(x, "orizzonte_verdicts")) return(NULL)
   stats::setNames(as.numeric(x$verdict == "supported"), paste0("supported[", x$claim, "]"))

@@ -230,7 +230,7 @@ format_robustness <- function(x) {
     next_step("plot_robustness"))
 }
 
-# What became of one claim: in a sentence, then analysis by analysis.
+# The results of one claim: a sentence, then one line per analysis.
 claim_lines <- function(x) {
   verdict <- words_of("claim", x$verdict)
   verdict <- ifelse(x$verdict == "not_analysed", paste0(verdict, ": ", x$status),

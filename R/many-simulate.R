@@ -65,7 +65,7 @@ simulate.orizzonte_blueprint <- function(object, nsim = 1, seed = NULL, n, truth
   simulated_sets(fit, drawn_source(fit, drawing), nsim, chosen_seed(seed))
 }
 
-# How data are drawn, checked as far as that goes without the variables.
+# Checks the settings of a simulation that do not depend on the variables.
 new_drawing <- function(missing = "none", missing_given = NULL, missing_slope = 1, skew = NULL,
                         kurtosis = NULL, clusters = NULL, between = 0.1) {
   if (is.character(missing)) {
@@ -131,7 +131,7 @@ drawn_shape <- function(drawing, variables) {
        kurtosis = by_variable(drawing$kurtosis, variables, "`kurtosis`"))
 }
 
-# As equal as can be.
+# Cluster sizes that are as equal as possible.
 cluster_sizes <- function(clusters, cases) {
   if (is.null(clusters)) return(integer())
   if (clusters > cases)
@@ -191,7 +191,7 @@ simulated_frame <- function(fit, values, source) {
 # Clusters of different groups have different names.
 bar_name <- function(fit, group) sub("^ \\| (.*)$", "\\1 ", bar_group(fit$layout, group))
 
-# What data are drawn from: a population of each group, as the core takes it.
+# The population of each group, in the form that the core takes.
 
 # `shape`: list(skew, kurtosis) by variable; `holes`: not zero where a value is missing; `lost`: as
 # lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between

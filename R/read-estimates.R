@@ -155,7 +155,7 @@ with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NUL
   columns
 }
 
-# Of the same model and data as the fit.
+# The values of the bootstrap that a results function was given.
 bootstrapped_table <- function(bootstrap, reader) {
   if (!inherits(bootstrap, "orizzonte_bootstrap"))
     abort("input", c(text_of("bootstrap_must_come_from", reader = reader),

@@ -192,7 +192,7 @@ outlying_rows <- function(data, rows, covariance) {
   unname(if (is.null(rows)) far else rows[far])
 }
 
-# The same for a fit, group by group; `known`: numbers of the rows in the data as they were given.
+# The evidence for a fit, by group; `known`: row numbers in the data as given.
 all_evidence <- function(fit, known = NULL) {
   found <- lapply(unname(group_views(fit)), view_evidence, known = known)
   involved <- troubled_variables(fit)
@@ -209,7 +209,7 @@ code_evidence <- function(look) {
             involved = TRUE))
 }
 
-# Which rows hold none of the values that look like codes.
+# The rows without any value that looks like a code for missing.
 without_codes_rows <- function(data, codes) {
   odd <- lapply(names(codes), function(name) {
     if (name %in% colnames(data)) data[, name] %in% as.numeric(names(codes[[name]]))

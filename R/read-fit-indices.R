@@ -185,7 +185,7 @@ baseline_of <- function(fit, each, kind = baseline_kinds[1L]) {
        parameters = total("baseline_parameters"))
 }
 
-# What RMSEA, CFI and TLI rest on, once a fit.
+# The basis of RMSEA, CFI and TLI, computed once per fit.
 basis_of <- function(fit) {
   cached(fit, "basis", index_basis(fit, baseline_of(fit, measures_of(fit))))
 }
@@ -215,7 +215,7 @@ likelihood_values <- function(fit, total, q, base) {
                     paste0(c("aic", "bic", "bic_adjusted"), "_saturated")))
 }
 
-# By the number of cases, whatever the multiplier: as BIC() has it.
+# Uses the number of cases, whatever the multiplier, as BIC() does.
 information_criteria <- function(fit, deviance, q) {
   size <- sample_n(fit$sample)
   c(aic = deviance + 2 * q, bic = deviance + q * log(size),
@@ -227,7 +227,7 @@ baseline_values <- function(base, n, moments) {
     ecvi_baseline = base$chisq / n + 2 * base$parameters / n, ecvi_saturated = 2 * moments / n)
 }
 
-# Where figures are corrected, for want of normality or for missing values, what they were before.
+# Uncorrected values of indices that are corrected for non-normality or missing values.
 uncorrected_values <- function(fit, test, base, plain) {
   if (!is_corrected(fit)) return(NULL)
   before <- comparative_indices(test$chisq_normal, test$df, base$chisq, base$df)
@@ -239,7 +239,7 @@ uncorrected_values <- function(fit, test, base, plain) {
     chisq_inflation = test$inflation, if (is_adjusted(fit)) c(df_adjusted = test$df_adjusted))
 }
 
-# What the figures were before they were corrected, in a sentence.
+# A sentence with the uncorrected values.
 correction_words <- function(fit) {
   if (!is_corrected(fit) || !has_converged(fit) || test_of(fit)$df == 0) return(NULL)
   index <- indices_of(fit)
@@ -318,7 +318,7 @@ judge_indices <- function(value, criteria, df, converged) {
   list(cutoff = cutoff, verdict = verdict)
 }
 
-# What the main indices say together, in words.
+# The joint reading of the main indices, in words.
 read_indices <- function(table, df, criteria, pressed = character(), sound = TRUE) {
   if (df == 0)
     return(text_of("model_is_saturated_df_0_reproduces"))
@@ -439,7 +439,7 @@ comparison_columns <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr", "aic"
 
 comparison_measures <- function(fit) as.list(indices_of(fit)[comparison_columns])
 
-# The same before they were corrected, where any of the fits has corrected ones.
+# The uncorrected indices, when any of the fits has corrected ones.
 uncorrected_columns <- c("chisq_normal", "p_normal", "cfi_normal", "tli_normal", "rmsea_normal",
                          "chisq_inflation", "df_adjusted")
 stacked_measures <- function(fits) {

@@ -28,7 +28,7 @@ implied <- function(fit, ...) {
   new_moments(fit, implied_moments)
 }
 
-# By group, variables as they stand in the data.
+# Moments by group, in the order of the variables in the data.
 new_moments <- function(fit, moments_of) {
   in_data <- fit$sample$columns
   out <- lapply(group_views(fit), function(view) {
@@ -100,7 +100,7 @@ triangle_table <- function(m) {
   format_table(c(list(` ` = rownames(m)), columns), c(FALSE, rep(TRUE, ncol(m))))
 }
 
-# As many decimals as the largest leaves room for: six figures in all.
+# The number of decimals that gives six significant figures for the largest value.
 format_units <- function(x) {
   largest <- max(c(1, abs(x[is.finite(x)])))
   format_fixed(x, max(0L, min(3L, 5L - as.integer(floor(log10(largest))))))

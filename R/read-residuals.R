@@ -128,7 +128,7 @@ residual_errors <- function(view, parts) {
        mean = stats::setNames(mean_residual_errors(view, parts, seq_len(p)), names))
 }
 
-# Of some pairs, and of some means.
+# Residuals of selected pairs and means.
 covariance_residual_errors <- function(view, parts, at) {
   observed <- moment_errors(view, parts)$covariance[at]^2
   spread <- spread_of(view)

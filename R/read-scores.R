@@ -75,7 +75,7 @@ scores_of <- function(fit, newdata, method) {
   lapply(out, as.data.frame)
 }
 
-# Which rows belong to which group; rows of no group get no scores.
+# The group of each row; rows without a group get no scores.
 scored_rows <- function(fit, newdata) {
   if (is.null(newdata)) {
     if (has_raw_data(fit$sample)) return(lapply(fit$sample$groups, `[[`, "rows"))

@@ -139,7 +139,7 @@ r_squared <- function(fit, bootstrap = NULL, ...) {
   list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label), "orizzonte_r_squared")
 }
 
-# What something that is pointed at is, in words.
+# The kind of an endogenous variable: construct, item or observed outcome.
 variable_kind <- function(layout, variable) {
   items <- layout$rows$second[layout$rows$kind == "loading"]
   ifelse(variable %in% layout$constructs, "construct",

@@ -56,7 +56,7 @@ format_sample <- function(fit, parameters = TRUE) {
                     if (!has_raw_data(sample)) text_of("from_summary_data")))
 }
 
-# What errors and tests rest on, where they do not rest on normality.
+# A sentence on robust standard errors and tests.
 # `correction`: whether to show the scaling correction factor.
 format_inference <- function(fit, correction = TRUE) {
   if (!is_robust(fit$request)) return(NULL)
@@ -96,7 +96,7 @@ feedback_variables <- function(layout) {
   all[diag(reachable(layout, length(all)))]
 }
 
-# What must be known before any number: non-convergence, improper parts.
+# Warnings that precede all numbers: non-convergence and improper parts.
 format_status <- function(fit) {
   if (!has_converged(fit)) {
     history <- history_of(fit)
@@ -131,7 +131,7 @@ rescue_hint <- function() {
   paste0("  ", next_step("rescue_trouble"))
 }
 
-# What the data say about it.
+# Evidence from the data on this problem.
 format_evidence <- function(fit) {
   texts <- vapply(fit_evidence(fit), `[[`, "", "text")
   if (length(texts) == 0L) return(text_of("nothing_data_stands_out"))

@@ -127,7 +127,7 @@ held_reason <- function(fit, text) {
   text_of(if (any(status == "at bound")) "claim_at_bound" else "claim_held")
 }
 
-# The same claim about standardized values, where both sides are single parameters or zero.
+# The standardized form of a claim whose sides are single parameters or zero.
 standardized_sides <- function(parsed, fit) {
   out <- lapply(parsed$sides, function(side) {
     while (is.call(side) && identical(side[[1L]], quote(`(`))) side <- side[[2L]]

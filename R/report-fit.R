@@ -34,7 +34,7 @@ fit_measure_parts <- function(fit, criteria, bootstrap = NULL) {
 
 most_tried_items <- 40L
 
-# What is wrong comes before anything else.
+# Problems of the solution are shown first.
 fit_trouble <- function(fit) {
   improper <- improper_parts(fit)
   wrong <- !has_converged(fit) || nrow(improper) > 0L
@@ -146,7 +146,7 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
                    level = 2L))
 }
 
-# What few readers ask for.
+# Sections that are folded because few readers need them.
 folded_estimates <- c("Variances", "Intercepts and means")
 
 # Direct, indirect and total effects, where something is indirect.
@@ -242,7 +242,7 @@ trail_columns <- function(x) {
        CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
 }
 
-# What the numbers cannot carry.
+# The limits of the conclusions.
 fit_limit_parts <- function(fit) {
   revisions <- length(fit$request$blueprint$trail$revisions$revision) - 1L
   claims <- length(fit$request$blueprint$claims)
@@ -298,7 +298,7 @@ sample_fingerprint <- function(fit) {
   rlang::hash(formatC(numbers, digits = 10L, format = "e"))
 }
 
-# What the data look like, as far as the model has to do with them.
+# Descriptive statistics of the variables in the model.
 
 descriptive_parts <- function(fit) {
   views <- group_views(fit)

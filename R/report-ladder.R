@@ -42,7 +42,7 @@ ladder_rung_parts <- function(ladder) {
       report_table(columns$shares)))
 }
 
-# What the rungs of a ladder ask, one line each.
+# The meaning of each rung, one line each.
 rung_meanings <- function(ladder) {
   rungs <- names(ladder$fits)
   lapply(seq_along(rungs), function(k) {

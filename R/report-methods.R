@@ -231,7 +231,7 @@ claims_holm <- function(x) {
   stats::p.adjust(ifelse(is.na(x$p_one_sided), x$p, x$p_one_sided), "holm")
 }
 
-# What was changed, why, and what it did.
+# The modifications with their reasons and effects on fit.
 trail_sentences <- function(fit) {
   if (length(fit$request$blueprint$trail) == 0L) return(NULL)
   steps <- trail(fit)
@@ -246,7 +246,7 @@ trail_sentences <- function(fit) {
   text_of("model_was_changed_after_looking", often = often, each = enumerate(each, most = 20L))
 }
 
-# What is told of ladders, comparisons, measures and bootstraps.
+# Methods texts of ladders, comparisons, measures and bootstraps.
 
 ladder_paragraphs <- function(x, criteria) {
   loosened <- if (inherits(x, "orizzonte_loosened")) x

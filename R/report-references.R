@@ -54,7 +54,7 @@ references_by_key <- function() {
   )
 }
 
-# How they are cited, in the same order.
+# The in-text citations, in the same order.
 reference_keys <- c(
   "Arbuckle 1996", "Bollen & Stine 1992", "Browne & Cudeck 1993", "Chen 2007",
   "Cheung & Rensvold 2002", "Cronbach 1951", "Efron 1987", "Fornell & Larcker 1981",

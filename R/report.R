@@ -69,7 +69,7 @@ report_leaves <- function(parts) {
   }), recursive = FALSE)
 }
 
-# Where nothing can be closed or stand behind: folds open, tabs one below the other.
+# For formats without interaction: folds are open and tabs follow one another.
 unfolded_parts <- function(parts, level = 1L) {
   unlist(lapply(parts, function(part) {
     if (part$part == "heading") level <<- part$level
@@ -267,7 +267,7 @@ report_parts <- function(x, criteria, bootstrap = NULL) {
     }), recursive = FALSE))
 }
 
-# What is neither a fit nor a ladder.
+# Sections for objects other than fits and ladders.
 single_parts <- function(x, criteria) {
   switch(intersect(class(x), reported_classes)[1L],
          orizzonte_trail = trail_parts(x), orizzonte_comparison = compared_parts(x),

@@ -74,7 +74,7 @@ check_locale <- function(names) {
                    i = text_of("request_locale_hint")))
 }
 
-# What can be asked for, and so what refit() changes.
+# The fields of a request, which are what refit() can change.
 request_parts <- function() c("blueprint", names(fit_options$rows))
 
 # The request of a function of the package, from its arguments: `frame` is its frame. Columns can be

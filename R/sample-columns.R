@@ -1,4 +1,4 @@
-# What a column holds: codes declared missing, labels, types.
+# Contents of a column: codes declared missing, labels, types.
 
 # Columns of labelled statistics files carry their own missing codes (`na_values`, `na_range`)
 # beside the labels.
@@ -119,7 +119,7 @@ looks_like_moments <- function(data, variables = character()) {
 # Factor and text columns as predictors: two levels become 0/1, more become one 0/1 column a level
 # but the first.
 
-# Which columns to code, with their levels: list(setting = c("evening", "weekend")).
+# The columns to be coded, with their levels: list(setting = c("evening", "weekend")).
 factor_coding <- function(bp, data) {
   if (!is.data.frame(data)) return(list())
   predictors <- intersect(unique(bp$effects$from), names(data))
@@ -233,7 +233,7 @@ look_at <- function(data, variables, missing_codes) {
          mardia_z(some[, setdiff(colnames(some), names(counts)), drop = FALSE]))
 }
 
-# How many different answers, of variables that have few.
+# The number of distinct answers of variables that have few.
 answer_counts <- function(x, ends) {
   narrow <- colnames(x)[is.finite(ends[1L, ]) & ends[2L, ] - ends[1L, ] <= 10]
   count <- function(v) length(unique(v[!is.na(v)]))

@@ -59,12 +59,12 @@ in_database <- function(code) {
   })
 }
 
-# What dbplyr would run, as the table to read from.
+# The query of a lazy table, used as the table to read from.
 lazy_table <- function(x) {
   need_database_package("dbplyr")
   connection <- dbplyr::remote_con(x)
   text <- in_database(as.character(dbplyr::sql_render(x)))
-  structure(list(connection = connection, from = DBI::SQL(text_of("read_from", value = text)),
+  structure(list(connection = connection, from = DBI::SQL(paste0("(", text, ") AS read_from")),
                  label = "a lazy table"), class = "orizzonte_table")
 }
 
@@ -113,12 +113,13 @@ sql_columns <- function(table, wanted) {
   con <- table$connection
   vapply(wanted$variables, function(name) {
     quoted <- DBI::dbQuoteIdentifier(con, name)
-    text <- if (wanted$types[[name]] == "logical") text_of("sql_case_when", value = quoted,
-        value_2 = quoted) else quoted
+    text <- if (wanted$types[[name]] == "logical")
+      paste0("CASE WHEN ", quoted, " THEN 1 WHEN NOT ", quoted, " THEN 0 END") else quoted
     codes <- sql_codes(con, wanted$codes, wanted$types[[name]])
-    if (length(codes)) text <- text_of("case_when_then_null", value = quoted,
-                                       codes = paste(codes, collapse = ", "), value_2 = text)
-    text_of("cast_double_precision", value = text)
+    if (length(codes))
+      text <- paste0("CASE WHEN ", quoted, " IN (", paste(codes, collapse = ", "),
+                     ") THEN NULL ELSE ", text, " END")
+    paste0("CAST(", text, " AS DOUBLE PRECISION)")
   }, "")
 }
 
@@ -136,7 +137,7 @@ sql_number <- function(x) sprintf("%.17g", x)
 sql_source <- function(table, columns, wanted) {
   con <- table$connection
   names <- paste0("v", seq_along(columns))
-  group <- if (!is.null(wanted$by)) text_of("as_g", by = DBI::dbQuoteIdentifier(con, wanted$by))
+  group <- if (!is.null(wanted$by)) paste(DBI::dbQuoteIdentifier(con, wanted$by), "AS g")
   paste0("(SELECT ", paste(c(group, paste(columns, "AS", names)), collapse = ", "), " FROM ",
          table$from, ") AS cases")
 }

@@ -1,6 +1,6 @@
 # Groups: which rows belong to which, and the moments of each.
 
-# In increasing order, numbers within texts by their size: 2 before 10.
+# Sorts values in increasing order; numbers within text are sorted by size: 2 before 10.
 natural_order <- function(x) {
   if (!is.character(x)) return(as.character(sort(x, method = "radix")))
   key <- x
@@ -59,7 +59,7 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   list(rows = rows, notes = notes, ungrouped = sum(is.na(text)))
 }
 
-# What codes stand for, where the column says so; the codes themselves elsewhere.
+# The labels of codes if the column has them, otherwise the codes.
 value_labels <- function(column, known) {
   labels <- attr(column, "labels", exact = TRUE)
   if (is.null(names(labels))) return(known)
@@ -166,7 +166,7 @@ check_nested <- function(rows, cases, request) {
                   i = text_of("groups_share_clusters_are")))
 }
 
-# What the rows used say, for the group: clusters numbered from 1, weights.
+# Clusters (numbered from 1) and weights of the rows that are used in a group.
 case_parts <- function(cases, used) {
   list(cluster = if (!is.null(cases$cluster)) {
     text <- cases$cluster[used]

@@ -23,7 +23,7 @@ merge_patterns <- function(patterns, others = list()) {
 
 pattern_key <- function(variables) paste(variables, collapse = "\r")
 
-# The same of some of the variables only; cases that have none of them are counted.
+# Missing patterns of a subset of variables; cases without any of them are counted.
 patterns_of <- function(patterns, variables) {
   parts <- lapply(patterns, function(block) {
     part_of_block(block, match(intersect(variables, block$variables), block$variables))
@@ -38,7 +38,7 @@ part_of_block <- function(block, keep) {
        mean = block$mean[keep], variables = block$variables[keep])
 }
 
-# How many cases have both of each pair of variables.
+# The number of cases in which both variables of a pair are observed.
 together_of <- function(patterns, variables) {
   out <- matrix(0, length(variables), length(variables), dimnames = list(variables, variables))
   for (block in patterns) {
@@ -198,7 +198,7 @@ rows_by_pattern <- function(x) {
   unname(split(seq_len(nrow(x)), factor(key, unique(key))))
 }
 
-# By missing pattern: n, covariances (divisor n), means, variables.
+# Moments by missing pattern: n, covariances (divisor n), means, variables.
 pattern_blocks <- function(x, weight = NULL) {
   lapply(core_reduce(x, as.numeric(weight)), function(block) {
     block$variables <- colnames(x)[block$variables]

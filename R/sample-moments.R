@@ -61,7 +61,7 @@ check_varying <- function(variables, mean, variance) {
                           flat_2 = format(mean[[flat[1L]]])), i = text_of("leave_out_model")))
 }
 
-# What is dropped for missing values, in a sentence.
+# A sentence on the cases that are dropped because of missing values.
 hole_notes <- function(x, complete) {
   holes <- colSums(is.na(x))
   worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]

@@ -1,4 +1,4 @@
-# What is missing, and what that does to an analysis: shares of pairs, by group, and Little's test.
+# Missing values and their consequences: pairwise coverage, groups, and Little's test.
 
 # Of the measured columns `x` (cases x variables, NA where missing), `group` a value for each row or
 # NULL. NULL when nothing is missing.
@@ -15,7 +15,7 @@ screen_missing <- function(x, group = NULL) {
 # Share of the rows that have both of each pair.
 coverage_of <- function(seen) crossprod(seen) / nrow(seen)
 
-# How many values each group misses, of variables that miss any.
+# The number of missing values by group, for incomplete variables.
 missing_by_group <- function(seen, rows) {
   holed <- colnames(seen)[colSums(!seen) > 0L]
   parts <- lapply(names(rows), function(g) {
@@ -59,7 +59,7 @@ little_statistic <- function(x) {
        df = sum(lengths(lapply(patterns, `[[`, "variables"))) - ncol(x))
 }
 
-# What incompleteness does to the analysis, in a sentence.
+# A sentence on the consequences of missing values for the analysis.
 missing_sentence <- function(x) {
   m <- x$missing
   if (is.null(m)) return(NULL)

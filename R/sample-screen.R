@@ -166,7 +166,7 @@ complete_rows <- function(columns) {
   Reduce(`&`, lapply(columns, function(column) !is.na(column)), TRUE)
 }
 
-# What each column is, text codes aside.
+# The type of each column, ignoring text codes.
 screened_types <- function(data, raw) {
   vapply(names(raw), function(name) {
     text_codes <- is.numeric(raw[[name]]) && !is.numeric(plain_column(data[[name]]))
@@ -225,7 +225,7 @@ advice_table <- function(advice) {
                   advice = vapply(advice, `[[`, "", "advice")))
 }
 
-# What is to be said about the columns: a list of findings, each with its kind, columns and advice.
+# Findings about the columns, each with its kind, columns and advice.
 advise <- function(kind, columns, ...) {
   list(list(kind = kind, columns = columns, advice = paste0(...)))
 }
@@ -523,7 +523,7 @@ group_sizes <- function(data, by, m) {
   list(table = list_frame(list(group = group, n = count, complete = whole)), advice = advice)
 }
 
-# How a screen is shown.
+# The printed form of a screen.
 
 #' @export
 print.orizzonte_screen <- function(x, ...) {

@@ -381,7 +381,7 @@ collect_from <- function(source, wanted, chunk, encoding) {
                    i = text_of("such_collect_summary_choirs")))
 }
 
-# What may be told of where the data came from.
+# A description of the data source that contains no secrets.
 source_name <- function(source) {
   if (is.data.frame(source) || is.matrix(source)) return("a data frame")
   if (is.character(source)) return(if (is_database_address(source)) public_address(source) else

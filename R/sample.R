@@ -112,7 +112,7 @@ useful_auxiliary <- function(coded, rows, request, bp) {
   if (any(holed)) as.vector(request$auxiliary) else character()
 }
 
-# What has a formula for complete data only.
+# Results that have a formula for complete data only.
 check_adjustable <- function(groups, request) {
   holed <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
   if (request$adjust == "mean" || !holed) return(groups)
@@ -144,7 +144,7 @@ check_alike <- function(source) {
                   i = text_of("give_means_all_groups")))
 }
 
-# What needs single cases.
+# Results that need raw data.
 refuse_summary_data <- function(request) {
   asked <- c(if (identical(request$inference, "robust")) "inference = \"robust\"",
              names(Filter(Negate(is.null), unclass(request)[names(options_where(
@@ -279,7 +279,7 @@ sample_header <- function(sample) {
   paste0(cases_text(sample), if (is_incomplete(sample)) kept_words(sample), left_words(sample))
 }
 
-# What is said once, when a sample is made.
+# Messages that are shown once, when a sample is prepared.
 sample_notes <- function(sample) {
   total <- vapply(sample$groups, `[[`, 0, "total")
   c(coding_notes(sample$coding), sample$group_notes, code_sentences(sample$look),
@@ -289,7 +289,7 @@ sample_notes <- function(sample) {
     incomplete_notes(sample), look_notes(sample$look, sample$robust))
 }
 
-# The same where the header stands above.
+# These messages without the header.
 remaining_notes <- function(sample) {
   setdiff(sample_notes(sample), paste0(sample_header(sample), "."))
 }

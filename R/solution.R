@@ -34,7 +34,7 @@ profile_solution <- function(solution, layout, moments) {
   solution
 }
 
-# What lies at a bound has its value exactly, not but for rounding.
+# Parameters at a bound take the value of the bound exactly.
 press_bounds <- function(solution, layout) {
   for (bound in layout$constraints[pressing(solution, layout)]) {
     if (is.null(bound$value)) next

@@ -5,7 +5,7 @@ study_keys <- function() {
     "results", "steps")
 }
 
-# What each step takes; the first is what it needs.
+# The keys of each kind of step; the first one is required.
 step_keys <- list(
   screen = c("blueprint", "by"), check = "blueprint", fit = c("blueprint", "by"),
   diagnose = c("of", "top"), amend = c("of", "free", "fix", "omit", "because"),
@@ -14,13 +14,13 @@ step_keys <- list(
   bootstrap = c("of", "reps", "what", "interval"),
   plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file"))
 
-# What a value of a step may be; the rest is one piece of text.
+# The types of values of a step; all other values are one piece of text.
 step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what")
 step_counts <- c("reps", "top")
 step_choices <- list(leave_out = c("short", "all", "none"), over = c("groups", "times", "both"),
                      truth_units = c("standardized", "raw"))
 
-# What comes of a step: what `of` of others may name.
+# The kind of result of each step, which `of` of later steps may refer to.
 step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",
                 invariance = "ladder", bootstrap = "bootstrap")
 step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "fit",

@@ -59,7 +59,7 @@ step_title <- function(step) {
          if (step$name != step$kind) paste0(" (", step$name, ")"))
 }
 
-# What a step came to, in a sentence or two.
+# The result of a step in one or two sentences.
 outcome_sentence <- function(x, study) {
   if (is_ladder(x)) {
     ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
@@ -149,7 +149,7 @@ new_study_files <- function(folder = ".", file = "study.yaml", ...) {
 
 study_files <- c("choirs.yaml", "choirs-start.yaml", "choirs.csv")
 
-# What is not there yet of a study file and of what it needs.
+# Writes the study file and the files that it needs, unless they exist.
 write_study_files <- function(folder, file) {
   shipped <- function(name) system.file("extdata", name, package = "orizzonte")
   target <- file.path(folder, file)

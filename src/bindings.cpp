@@ -173,7 +173,7 @@ List core_sandwich(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP c
                       Rcpp::_["means"] = Rcpp::wrap(found.means));
 }
 
-// How the test of a model is scaled: complete data.
+// Scaling of the model test with complete data.
 // [[Rcpp::export(rng = false)]]
 List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases,
                   bool squared) {

@@ -387,7 +387,7 @@ void check_length(const Eigen::VectorXd& x, int size) {
   require(x.size() == size, "its values have another length");
 }
 
-// What core_saturated_information() gave, by group.
+// Results of core_saturated_information(), by group.
 std::vector<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
                                                      const std::vector<UnseenPairs>& unseen,
                                                      const oz::Model& model) {

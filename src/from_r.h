@@ -28,7 +28,7 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model);
 std::vector<oz::Block> patterns_from(SEXP from, int group, int size);
 // The cases behind the sample, by group; NULL is none.
 std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model);
-// Where samples of a model are drawn from, in these units of its variables: cases or a population.
+// The source of samples of a model, in the units of its variables: cases or a population.
 std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
                                         const std::vector<oz::Vector>& unit);
 std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model);

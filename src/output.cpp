@@ -1,4 +1,4 @@
-// What R itself does not tell of files: what kind they are, and whether standard output arrives.
+// File information that R does not provide: the kind of a file, and failed standard output.
 #include <Rcpp.h>
 
 #include <cerrno>

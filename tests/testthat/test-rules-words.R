@@ -60,3 +60,23 @@ test_that("with every text replaced by its name, all results and exit codes are 
     expect_identical(setdiff(differ, words), character(), label = paste(k, class(one)[1]))
   }
 })
+
+test_that("what is asked of a database is not a text", {
+  skip_if_not_installed("RSQLite")
+  file <- withr::local_tempfile(fileext = ".db")
+  con <- DBI::dbConnect(RSQLite::SQLite(), file)
+  DBI::dbWriteTable(con, "choirs", as.data.frame(choirs))
+  DBI::dbDisconnect(con)
+  bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4)
+  collect <- function() {
+    collect_summary(paste0("sqlite:", file, "?table=choirs"), bp, by = "setting",
+                    missing_codes = -9)
+  }
+  worded <- suppressMessages(collect())
+  texts$keys <- TRUE
+  on.exit(texts$keys <- FALSE)
+  keyed <- suppressMessages(collect())
+  expect_identical(names(keyed), c("evening", "weekend"))
+  for (group in names(worded))
+    expect_identical(keyed[[group]]$patterns, worded[[group]]$patterns)
+})

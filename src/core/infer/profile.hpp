@@ -10,7 +10,7 @@ namespace orizzonte {
 // observed variables at the sample means, and of constructs as their causes imply.
 Vector profile_means(const Model& model, Vector eta, const Sample& sample);
 
-// By group: covariances of the known parameters (rows) with the sample means, and of these.
+// Covariances of the known parameters (rows) with the sample means, and of the means, by group.
 struct MeanCovariances {
   std::vector<Matrix> cross, own;
 };

@@ -9,7 +9,7 @@ namespace orizzonte {
 // Full rank of the Jacobi-scaled expected information, with what equalities tell besides.
 bool full_rank(Objective& problem, const Vector& theta);
 
-// The same at the point or, where it is singular, at some random admissible point nearby.
+// The rank at the point or, if it is singular there, at a random admissible point nearby.
 bool identified_near(Objective& problem, const Vector& theta, Random& random,
                      const StopToken& stop);
 

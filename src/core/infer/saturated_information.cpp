@@ -60,7 +60,7 @@ void fill_pairs(const Coordinates& at, Product&& product, Matrix& out) {
 // Columns that are worked on at a time: between them somebody may ask to stop.
 constexpr int step = 48;
 
-// What the patterns of a group add up to; products of their W and R become one product of matrices.
+// Sums over the patterns of a group; products of their W and R become one matrix product.
 class PatternSums {
  public:
   PatternSums(const Sample& sample, const Coordinates& at, const StopToken& stop) : at_(at) {
@@ -214,7 +214,7 @@ struct CompleteInformation {
   }
 };
 
-// The same, and the discrepancy of the model from the saturated moments.
+// The information and the discrepancy of the model from the saturated moments.
 bool complete_information(const Coordinates& at, const Block& block, const Implied& implied,
                           CompleteInformation& out, double& discrepancy) {
   const int p = at.variables;

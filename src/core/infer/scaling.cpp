@@ -91,7 +91,7 @@ double squares_by_case(const Matrix& whitened, const Matrix& y, double n, bool m
   return out;
 }
 
-// The same over the moments: cheaper when there are more cases than moments.
+// The sum over moments, which is cheaper when there are more cases than moments.
 double squares_by_moment(const Matrix& whitened, const Matrix& y, double n, bool means) {
   const Matrix rows = moment_rows(whitened, means);
   return (rows.transpose() * rows).squaredNorm() / (n * n) -

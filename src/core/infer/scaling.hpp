@@ -1,4 +1,4 @@
-// How much larger than chi-square distributed the test of a model is when the data are not normal.
+// Scaling correction of the model test when the data are not normal.
 #pragma once
 #include "meat.hpp"
 

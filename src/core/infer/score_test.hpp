@@ -1,4 +1,4 @@
-// What freeing something fixed, equal or tied would do, from the fit at hand alone (Sorbom 1989).
+// Score tests of constraints, computed from the fit alone (Sorbom 1989).
 #pragma once
 #include "../moments/block.hpp"
 #include "../moments/cases.hpp"

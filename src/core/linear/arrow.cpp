@@ -168,7 +168,7 @@ Matrix ArrowFactor::group_solution(size_t g) const {
   return out;
 }
 
-// Of own blocks: A_g^-1 + X_g S^-1 X_g', with X_g = A_g^-1 C_g.
+// Inverse of a group's own block: A_g^-1 + X_g S^-1 X_g', with X_g = A_g^-1 C_g.
 Vector ArrowFactor::inverse_diagonal() const {
   Matrix root, rest;
   rest_.inverse(root, rest);

@@ -8,7 +8,7 @@
 
 namespace orizzonte {
 
-// Where each parameter is: in a block of its own group, or, with -1, in the shared one.
+// The block of each parameter: that of its group or, with -1, the shared one.
 struct Homes {
   std::vector<int> block;
   std::vector<int> place;  // within the block

@@ -12,7 +12,7 @@ int below(int n, Random& random) {
   return std::min(n - 1, static_cast<int>(random.uniform() * n));
 }
 
-// Which block of reduce_cases() a case is in.
+// The block of reduce_cases() that contains a case.
 std::vector<std::vector<int>> rows_of(const std::vector<Block>& blocks, const Matrix& values) {
   std::vector<std::vector<int>> out(blocks.size());
   int last = 0;

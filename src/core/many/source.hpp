@@ -1,4 +1,4 @@
-// Where the samples of replicates come from.
+// Sources of the samples of replicates.
 #pragma once
 #include "../moments/block.hpp"
 #include "../random.hpp"

@@ -23,7 +23,7 @@ struct Sample : std::vector<Block> {
 
 double total_n(const Sample& sample);
 
-// What a sample says of one of its groups, as a sample of that group alone.
+// One group of a sample, as a sample of its own.
 Sample of_group(const Sample& sample, int g);
 
 }  // namespace orizzonte

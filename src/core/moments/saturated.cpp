@@ -236,7 +236,7 @@ Point extrapolated(const Point& x0, const Point& x1, const Point& x2) {
   return out;
 }
 
-// What is left to fall, by the ratio of two falls.
+// The remaining decrease, extrapolated from the ratio of two decreases.
 double left_to_fall(double first, double second) {
   if (!(first > 0) || !(second > 0)) return 0;
   const double ratio = std::min(second / first, 1 - 1e-9);

@@ -107,7 +107,7 @@ inline double NormalTheory::expected_pair(const Group& group, const Tables& bloc
   return value;
 }
 
-// What the observed information of one observation of a block adds through R and d.
+// The contribution of R and d to the observed information per case of a block.
 inline double NormalTheory::misfit_pair(const Group& group, const Tables& block, const Matrix& r,
                                         const Vector& u, const Slot& e, const Slot& f) const {
   const Matrix& w = block.w_table;
@@ -183,7 +183,7 @@ void NormalTheory::prepare(Information kind) {
   second_ = second_ || second;
 }
 
-// What score tests rest on.
+// The information used by score tests.
 Information NormalTheory::tested() {
   prepare(Information::Expected);
   if (inference_ == Information::Expected) return Information::Expected;

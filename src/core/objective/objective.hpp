@@ -1,4 +1,4 @@
-// What a solver needs to know of a model and its data; one file for each way to weigh the data.
+// Interface between solvers and a model with its data; one file for each objective.
 #pragma once
 #include <memory>
 
@@ -31,7 +31,7 @@ class Objective {
   virtual Information inference() const = 0;
   const Model& model() const { return *model_; }
 
-  // By the free parameters, at the point of the last successful move.
+  // Derivatives by the free parameters, at the point of the last successful move.
   virtual void score(Vector& out) = 0;
   virtual void information(Information kind, Arrow& out) = 0;
   Vector score();
@@ -40,7 +40,7 @@ class Objective {
   // by.
   Matrix unit_information(Information kind, Vector& unit);
 
-  // The same by the entries themselves, before the map (full matrices).
+  // Derivatives by the matrix entries, before the map (full matrices).
   virtual Vector entry_score() = 0;
   virtual Matrix entry_information(Information kind) = 0;
 

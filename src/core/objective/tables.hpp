@@ -22,7 +22,7 @@ class Tables {
   bool complete() const { return rows_.empty(); }
   double log_determinant_of_data() const { return log_det_s_; }
   // False when its Sigma is not positive definite.
-  // Where few variables are missing, Sigma^-1 comes from that of the whole.
+  // If few variables are missing, Sigma^-1 is computed from that of the whole.
   bool move_to(const GroupMatrices& at, bool means, Marginal* whole);
   bool uses_whole() const { return !complete() && Marginal::pays(rows_.size(), missing_.size()); }
   // For first derivatives. R is formed only where it is asked for: of the leaves at `pairs`.

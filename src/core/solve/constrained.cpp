@@ -192,7 +192,7 @@ class Run {
     return sum;
   }
 
-  // What a step promises for chi-square plus penalty, with the constraints taken as linear.
+  // The predicted change of chi-square plus penalty, with linearized constraints.
   double promised(const Linear& now, const Vector& step) const {
     double left = 0;
     for (int k = 0; k < count(); ++k)

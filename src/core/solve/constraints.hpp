@@ -14,7 +14,7 @@ struct Constraints {
 Constraints constraints_at(const Model& model, const Vector& theta);
 Vector constraint_values(const Model& model, const Vector& theta);
 
-// By how much an equation or a bound is not met.
+// The violation of an equation or a bound.
 double violation(double value, bool bound);
 
 // The shortest step to where the constraints that are violated by more than the tolerance (in units

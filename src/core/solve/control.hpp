@@ -1,4 +1,4 @@
-// What every solver obeys: when to stop, how far to step, and what is written down on the way.
+// Settings of all solvers: stopping rules, step sizes, and the recorded history.
 #pragma once
 #include <functional>
 #include <memory>
@@ -78,7 +78,7 @@ class StepControl {
   // Is a predicted change of chi-square too small for a difference of two discrepancies to show?
   bool below_rounding(double predicted) const { return std::abs(predicted) < rounding_; }
 
-  // Whether a step is taken; the damping of the next one follows from how well it was predicted.
+  // Accepts or rejects a step; its predicted and actual decrease set the next damping.
   bool accept(double predicted, double drop) {
     if (below_rounding(predicted)) {
       ease();

@@ -164,7 +164,7 @@ class Driver {
     return best;
   }
 
-  // How many fresh starts the best optimum so far asks for.
+  // The number of further starts that the best optimum so far requires.
   int wanted(const Optimum& best) const {
     const int asked = settings_.fresh_starts;
     if (settings_.all_starts) return asked;

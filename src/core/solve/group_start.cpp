@@ -112,7 +112,7 @@ void GroupStart::compose(const Scale& scale) {
   known[x] = 1;
 }
 
-// Which pairs of items have no construct in common but this one.
+// Pairs of items that share no other construct.
 Pairs GroupStart::measured_apart(const std::vector<int>& items, int but) const {
   const int k = items.size();
   Pairs out = Pairs::Constant(k, k, true);

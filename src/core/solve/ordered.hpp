@@ -1,4 +1,4 @@
-// The same problem with variables, entries, parameters and groups in an order of its own.
+// The problem with variables, entries, parameters and groups in canonical order.
 #pragma once
 #include <memory>
 

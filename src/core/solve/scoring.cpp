@@ -97,7 +97,7 @@ class Run {
     return false;
   }
 
-  // What standard errors and the predicted drop at the end rest on.
+  // The information for standard errors and for the predicted decrease at the end.
   Metric& final_metric() {
     return problem_.inference() == Information::Observed ? observed_ : expected_;
   }

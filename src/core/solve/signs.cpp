@@ -9,7 +9,7 @@ namespace {
 
 constexpr size_t most_turned = 4;  // constructs whose signs are all tried
 
-// Whether an entry changes its sign when a construct is turned round.
+// TRUE for entries whose sign changes when a construct is reversed.
 bool turns(const Entry& entry, const Scale& scale) {
   if (entry.group != scale.group) return false;
   if (entry.family == Family::Mean) return entry.row == scale.construct;
