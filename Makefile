@@ -14,7 +14,7 @@ demo:
 
 test:
 	@sh tools/setup.sh test
-	@$(run) tests/run.R $(ONLY)
+	@$(run) tests/run.R $(if $(ONLY),'$(ONLY)')
 
 lint:
 	@sh tools/setup.sh check
@@ -45,4 +45,5 @@ site:
 	@sh tools/site.sh
 
 clean:
-	rm -rf .build src/*.o src/*.so src/core/*.o orizzonte.Rcheck
+	rm -rf .build orizzonte.Rcheck orizzonte-demo
+	find src -name '*.o' -delete -o -name '*.so' -delete

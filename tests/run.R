@@ -20,7 +20,7 @@ core_tests <- function() {
   compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
   folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"),
                system.file("include", package = "testthat"))
-  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
+  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC",
                    if (checked) "-g -fsanitize=address,undefined -fno-sanitize-recover=all",
                    paste0("-I", shQuote(folders))), collapse = " ")
   rules <- vapply(sources, function(file) {
@@ -63,12 +63,19 @@ run_file <- function(file) {
        output = if (failed > 0) c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))
 }
 
-core <- core_tests()
-cat("core: ", core[["passed"]], " passed, ", core[["failed"]], " failed\n", sep = "")
+wanted <- commandArgs(trailingOnly = TRUE)
+is_wanted <- function(names) {
+  if (length(wanted) == 0L) rep(TRUE, length(names)) else
+    grepl(paste(wanted, collapse = "|"), names)
+}
+core <- c(passed = 0L, failed = 0L)
+if (is_wanted("core")) {
+  core <- core_tests()
+  cat("core: ", core[["passed"]], " passed, ", core[["failed"]], " failed\n", sep = "")
+}
 setwd(file.path(root, "tests", "testthat"))
 files <- list.files(pattern = "^test-.*[.]R$")
-wanted <- commandArgs(trailingOnly = TRUE)
-if (length(wanted)) files <- grep(paste(wanted, collapse = "|"), files, value = TRUE)
+files <- files[is_wanted(files)]
 # the large ones first, so that no processor waits for one at the end
 files <- files[order(-file.size(files))]
 counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),

@@ -43,6 +43,8 @@ fi
 # Debug information doubles the time of compiling; your own settings go first.
 if [ -z "${R_MAKEVARS_USER:-}" ] && [ ! -e "${HOME:-/}/.R/Makevars" ]; then
   for flags in CFLAGS CXXFLAGS CXX11FLAGS CXX14FLAGS CXX17FLAGS; do echo "$flags = -O2"; done >.build/Makevars
+  # Eigen's headers warn about vector types as template arguments
+  for flags in CXXFLAGS CXX11FLAGS CXX14FLAGS CXX17FLAGS; do echo "$flags += -Wno-ignored-attributes"; done >>.build/Makevars
   export R_MAKEVARS_USER="$PWD/.build/Makevars"
 fi
 
@@ -119,12 +121,30 @@ fi
 # The package itself, when a source is newer than the last installation.
 stamp=.build/installed
 if [ ! -e "$stamp" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst data exec man -newer "$stamp" -type f ! -name '*.o' ! -name '*.so' 2>/dev/null | head -n 1)" ]; then
-  # objects do not know which headers they were made from
-  if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.hpp' -newer "$stamp" | head -n 1)" ]; then find src -name '*.o' -delete -o -name '*.so' -delete; fi
-  echo "Installing orizzonte into .build/library (compiles once, a few minutes) ..."
+  # objects do not know the files they include: a changed header concerns all, another file its unit
+  if [ ! -e "$stamp" ] || [ -n "$(find src -name '*.h*' -newer "$stamp" | head -n 1)" ]; then
+    find src -name '*.o' -delete -o -name '*.so' -delete
+  else
+    for file in $(find src -name '*.cpp' -newer "$stamp"); do
+      for unit in $(cd src && grep -l "\"${file#src/}\"" unit-*.cpp || true); do rm -f "src/${unit%.cpp}.o"; done
+    done
+  fi
+  echo "Installing orizzonte into .build/library (compiles once, two to three minutes) ..."
   # what is changed while it compiles is newer than this
   touch .build/installing
-  if ! MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1; then
+  MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1 &
+  installing=$!
+  # a line every 15 seconds: the last unit that began, or the last step of R
+  waited=0
+  while kill -0 "$installing" 2>/dev/null; do
+    sleep 1
+    waited=$((waited + 1))
+    if [ $((waited % 15)) = 0 ] && kill -0 "$installing" 2>/dev/null; then
+      now=$(sed -n 's/^g++.* -c \([A-Za-z-]*\)[.]cpp .*/compiling \1/p; s/^[*][*] *\(.*\)/\1/p' .build/install.log | tail -n 1)
+      echo "  $waited s: ${now:-starting}"
+    fi
+  done
+  if ! wait "$installing"; then
     tail -n 30 .build/install.log >&2
     exit 1
   fi

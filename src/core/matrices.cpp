@@ -1,4 +1,5 @@
 #include "matrices.hpp"
+#include "linear/dense.hpp"
 
 namespace orizzonte {
 
@@ -27,7 +28,7 @@ std::vector<Implied> implied(const Model& model, const Vector& eta) {
   }
   for (Implied& group : out) {
     const int v = group.effects.rows();
-    group.total = (Matrix::Identity(v, v) - group.effects).partialPivLu().inverse();
+    group.total = inverse_of(Matrix::Identity(v, v) - group.effects);
     group.covariance = group.total * group.residual * group.total.transpose();
     group.mean = group.total * group.intercepts;
   }

@@ -1,5 +1,6 @@
 #include "profile.hpp"
 
+#include "../linear/dense.hpp"
 #include "../matrices.hpp"
 
 namespace orizzonte {
@@ -19,7 +20,7 @@ MeanParts mean_parts(const Matrix& b, const Vector& alpha, const Vector& m, int 
   out.mean.head(p) = m;
   Matrix inner = Matrix::Zero(l, l);
   if (l > 0) {
-    inner = (Matrix::Identity(l, l) - b.bottomRightCorner(l, l)).partialPivLu().inverse();
+    inner = inverse_of(Matrix::Identity(l, l) - b.bottomRightCorner(l, l));
     out.mean.tail(l) = inner * (alpha.tail(l) + b.bottomLeftCorner(l, p) * m);
   }
   out.alpha = out.mean - b * out.mean;

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "../solve/rescale.hpp"
@@ -72,8 +73,8 @@ Rank local_rank(const Model& model, const Sample& sample, const Settings& settin
     else
       restore(*scaled.model, trial);
     if (!problem.move_to(trial)) continue;
-    Eigen::SelfAdjointEigenSolver<Matrix> solver(told(problem, trial));
-    const Vector& values = solver.eigenvalues();
+    const Spectrum spectrum = spectrum_of(told(problem, trial));
+    const Vector& values = spectrum.values;
     const double limit =
         null_share * std::max(1.0, values.size() > 0 ? values[values.size() - 1] : 1.0);
     int null = 0;
@@ -81,7 +82,7 @@ Rank local_rank(const Model& model, const Sample& sample, const Settings& settin
     if (out.parameters - null > out.rank) {
       out.rank = out.parameters - null;
       out.eigenvalues = values;
-      out.null_vectors = solver.eigenvectors().leftCols(null);
+      out.null_vectors = spectrum.vectors.leftCols(null);
     }
   }
   return out;

@@ -3,8 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
-#include "../linear/cholesky.hpp"
 #include "../expression.hpp"
+#include "../linear/cholesky.hpp"
+#include "../linear/dense.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "../solve/rescale.hpp"
@@ -41,7 +42,7 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
                          ? (kept.rows[i] == releases[c].constraint ? 1.0 : 0.0)
                          : -by_entry(model.constraints[kept.rows[i]], eta, releases[c].entry);
   if (rows == 0) return Matrix::Zero(q, releases.size());
-  return kept.normals.completeOrthogonalDecomposition().solve(wanted);
+  return least_squares(kept.normals, wanted);
 }
 
 }  // namespace
@@ -154,7 +155,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   out.information = out.information.cwiseProduct(back).cwiseProduct(back);
   out.own = out.own.cwiseProduct(back).cwiseProduct(back);
   out.variance = out.variance.cwiseProduct(back.head(out.variance.size()))
-                     .cwiseProduct(back.head(out.variance.size())).eval();
+                     .cwiseProduct(back.head(out.variance.size()))
+                     .eval();
   if (out.joint_variance.size() > 0)
     out.joint_variance = (back.asDiagonal() * out.joint_variance * back.asDiagonal()).eval();
   if (joint) {

@@ -1,4 +1,5 @@
 #include "basis.hpp"
+#include "../linear/dense.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -40,8 +41,8 @@ Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, cons
 }
 
 void fill_unknown(Basis& basis, Random* random) {
-  constexpr double flat = 0.02;      // a mean of a construct too near zero to divide by
-  constexpr double farthest = 30;    // times the largest given loading
+  constexpr double flat = 0.02;    // a mean of a construct too near zero to divide by
+  constexpr double farthest = 30;  // times the largest given loading
   const int k = basis.items.size(), f = basis.loading.cols();
   std::vector<int> known;
   for (int i = 0; i < k; ++i)
@@ -54,8 +55,7 @@ void fill_unknown(Basis& basis, Random* random) {
       x.row(i) = basis.loading.row(known[i]);
       y[i] = basis.level[known[i]];
     }
-    const Eigen::ColPivHouseholderQR<Matrix> qr(x);
-    if (qr.rank() == f) means = qr.solve(y);
+    if (rank_of(x) == f) means = least_squares(x, y);
   }
   const bool anywhere = random && random->uniform() < 0.5;
   const Vector largest = basis.loading.cwiseAbs().colwise().maxCoeff().transpose();

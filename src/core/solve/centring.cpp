@@ -1,4 +1,5 @@
 #include "centring.hpp"
+#include "../linear/dense.hpp"
 
 #include <cmath>
 #include <map>
@@ -163,8 +164,8 @@ Vector Centring::offset(const Vector& theta) const {
 }
 
 // The derivative of s - B s with respect to an effect of j on i is -s_j in row i if i is observed.
-// For a construct i, the shifts of constructs change by s_j times column i of (I - B_cc)^-1, and the
-// rows of observed variables by -B times that change.
+// For a construct i, the shifts of constructs change by s_j times column i of (I - B_cc)^-1, and
+// the rows of observed variables by -B times that change.
 Matrix Centring::jacobian(const Vector& theta) const {
   Matrix out = Matrix::Identity(theta.size(), theta.size());
   const Vector eta = model_->map(theta);
@@ -174,14 +175,15 @@ Matrix Centring::jacobian(const Vector& theta) const {
     const Vector s = total_shift(group, b);
     const int latent = b.rows() - observed;
     const Matrix inverse =
-        (Matrix::Identity(latent, latent) - b.bottomRightCorner(latent, latent)).inverse();
+        inverse_of(Matrix::Identity(latent, latent) - b.bottomRightCorner(latent, latent));
     const Matrix along = b.topRightCorner(observed, latent) * inverse;
     for (size_t e = 0; e < model_->entries.size(); ++e) {
       const Entry& entry = model_->entries[e];
       if (entry.family != Family::Effect || entry.group != group || s[entry.col] == 0) continue;
       Vector change = Vector::Zero(observed);
       if (entry.row < observed) change[entry.row] = -s[entry.col];
-      else change = -along.col(entry.row - observed) * s[entry.col];
+      else
+        change = -along.col(entry.row - observed) * s[entry.col];
       for (int moved : moved_) {
         const Entry& target = model_->entries[moved];
         if (target.group != group || change[target.row] == 0) continue;

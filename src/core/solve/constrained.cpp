@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "../linear/dense.hpp"
 #include "constraints.hpp"
 #include "quadratic.hpp"
 
@@ -13,12 +14,11 @@ constexpr int patience = 100;     // of scoring and Newton steps, before the slo
 constexpr int first_scoring = 2;  // scoring steps before Newton is tried
 constexpr int attempts = 60;      // at one step, of which the first are damped, the others halved
 constexpr int damped_attempts = 8;
-constexpr double shortest = 1e-300;  // length of a gradient that may be divided by
-constexpr double pull_scoring = 1;   // weight of the constraints' own directions in the metric
+constexpr double pull_scoring = 1;  // weight of the constraints' own directions in the metric
 constexpr double pull_newton = 10;
 constexpr double pull_judged = 1e4;
 constexpr double penalty_margin = 1.5;  // over the largest multiplier
-constexpr double on_bound = 1e-5;       // in standard errors
+constexpr double near_bound = 1e-5;     // in standard errors
 constexpr double not_met = 1e-4;        // in standard errors: the constraints cannot all hold
 
 // The constraints made linear at a point, in units of standard errors; each gradient has length
@@ -73,8 +73,7 @@ class Run {
   void meet_exactly() {
     Vector step;
     if (!restoring_step(model_, theta_, 0, step)) return;
-    if (problem_.move_to(theta_ + step))
-      theta_ += step;
+    if (problem_.move_to(theta_ + step)) theta_ += step;
     else
       problem_.move_to(theta_);
   }
@@ -121,7 +120,7 @@ class Run {
     out.length.resize(count());
     out.value.resize(count());
     for (int k = 0; k < count(); ++k) {
-      out.length[k] = std::max(out.gradients.row(k).norm(), shortest);
+      out.length[k] = std::max(out.gradients.row(k).norm(), shortest_gradient);
       out.gradients.row(k) /= out.length[k];
       out.value[k] = out.at.value[k] / out.length[k];
     }
@@ -252,9 +251,9 @@ class Run {
     std::vector<int> rows;
     for (int k = 0; k < m; ++k) {
       const double size =
-          std::max((at.jacobian.row(k).transpose().cwiseProduct(unit)).norm(), shortest);
+          std::max((at.jacobian.row(k).transpose().cwiseProduct(unit)).norm(), shortest_gradient);
       out_.violations[k] = violation(at.value[k] / size, !equality_[k]);
-      out_.active[k] = working_[k] && (equality_[k] || std::abs(at.value[k] / size) < on_bound);
+      out_.active[k] = working_[k] && (equality_[k] || std::abs(at.value[k] / size) < near_bound);
       if (out_.active[k]) rows.push_back(k);
     }
     const bool open = out_.status != Status::Converged;
@@ -268,8 +267,7 @@ class Run {
     factor_.inverse(root, inverse);
     if (w > 0) {
       const Matrix reach = inverse * a.transpose();
-      inverse -=
-          reach * (a * reach).completeOrthogonalDecomposition().pseudoInverse() * reach.transpose();
+      inverse -= reach * pseudo_inverse(a * reach) * reach.transpose();
     }
     out_.covariance = unit.asDiagonal() * inverse * unit.asDiagonal();
     out_.inflation = inverse.diagonal();

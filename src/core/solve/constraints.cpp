@@ -4,14 +4,14 @@
 #include <cmath>
 
 #include "../expression.hpp"
+#include "../linear/dense.hpp"
 
 namespace orizzonte {
 namespace {
 
-constexpr double met = 1e-10;        // in units of a constraint's gradient
-constexpr double shortest = 1e-300;  // length of a gradient that may be divided by
-constexpr double longest_step = 2;   // of one restoring step, in units of the parameters
-constexpr double on_bound = 1e-8;    // in units of the gradient
+constexpr double met = 1e-10;       // in units of a constraint's gradient
+constexpr double longest_step = 2;  // of one restoring step, in units of the parameters
+constexpr double on_bound = 1e-8;   // in units of the gradient
 
 }  // namespace
 
@@ -47,7 +47,7 @@ bool restoring_step(const Model& model, const Vector& theta, double tolerance, V
   std::vector<int> rows;
   for (int k = 0; k < at.value.size(); ++k)
     if (violation(at.value[k], model.constraints[k].bound) >
-        tolerance * std::max(at.jacobian.row(k).norm(), shortest))
+        tolerance * std::max(at.jacobian.row(k).norm(), shortest_gradient))
       rows.push_back(k);
   if (rows.empty()) return true;
   Matrix a(rows.size(), theta.size());
@@ -58,7 +58,7 @@ bool restoring_step(const Model& model, const Vector& theta, double tolerance, V
     a.row(i) = at.jacobian.row(rows[i]) / length;
     c[i] = at.value[rows[i]] / length;
   }
-  step = -a.completeOrthogonalDecomposition().solve(c);
+  step = -least_squares(a, c);
   return true;
 }
 
@@ -107,7 +107,7 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
     for (size_t i = 0; i < rows.size(); ++i)
       a.row(i) = at.jacobian.row(rows[i]).cwiseProduct(unit.transpose());
     if (rows.empty()) break;
-    lambda = -a.transpose().completeOrthogonalDecomposition().solve(gradient);
+    lambda = -least_squares(a.transpose(), gradient);
     int worst = -1;
     for (size_t i = 0; i < rows.size(); ++i)
       if (model.constraints[rows[i]].bound && lambda[i] < 0 &&
@@ -118,9 +118,7 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
   }
   Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q), rows, a};
   if (rows.empty()) return out;
-  Eigen::ColPivHouseholderQR<Matrix> qr(a.transpose());
-  const Matrix full = qr.householderQ() * Matrix::Identity(q, q);
-  out.basis = full.rightCols(q - qr.rank());
+  out.basis = orthogonal_complement(a.transpose());
   for (size_t i = 0; i < rows.size(); ++i)
     out.curvature += lambda[i] * (unit.asDiagonal() * at.hessian[rows[i]] * unit.asDiagonal());
   return out;

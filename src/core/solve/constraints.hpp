@@ -4,6 +4,8 @@
 
 namespace orizzonte {
 
+constexpr double shortest_gradient = 1e-300;  // length of a gradient that may be divided by
+
 struct Constraints {
   Vector value;
   Matrix jacobian;

@@ -1,4 +1,5 @@
 #include "quadratic.hpp"
+#include "../linear/dense.hpp"
 
 namespace orizzonte {
 
@@ -21,8 +22,7 @@ Quadratic solve_quadratic(const Cholesky& factor, const Vector& g, const Matrix&
       right[i] = -c[rows[i]] - a.row(rows[i]).dot(free_step);
       for (int j = 0; j < w; ++j) gram(i, j) = a.row(rows[i]).dot(reach.col(rows[j]));
     }
-    const Vector lambda =
-        w > 0 ? Vector(gram.completeOrthogonalDecomposition().solve(right)) : Vector(0);
+    const Vector lambda = w > 0 ? Vector(least_squares(gram, right)) : Vector(0);
     out.step = free_step;
     out.multipliers = Vector::Zero(m);
     for (int i = 0; i < w; ++i) {

@@ -7,8 +7,8 @@
 namespace orizzonte {
 namespace {
 
-constexpr int patience = 60;      // of scoring and Newton steps, before the slower but surer ones
-constexpr int first_scoring = 2;  // scoring steps before Newton is tried
+constexpr int fast_steps = 60;    // of scoring and Newton steps, before the slower but surer ones
+constexpr int scoring_first = 2;  // scoring steps before Newton is tried
 constexpr double close_by = 1;    // predicted drop of chi-square from which one is enough
 constexpr int shortenings = 40;   // of one step
 // Predicted drops of chi-square after which a Hessian still serves the next point: as its own, and
@@ -17,9 +17,9 @@ constexpr double short_step = 1e-4;
 constexpr double fair_step = 1e-2;
 
 // One run of scoring and Newton steps. All storage is allocated once.
-class Run {
+class FreeRun {
  public:
-  Run(Objective& problem, const Settings& settings, const Callbacks& callbacks)
+  FreeRun(Objective& problem, const Settings& settings, const Callbacks& callbacks)
       : problem_(problem), settings_(settings), callbacks_(callbacks), control_(problem.n()) {}
 
   Optimum from(const Vector& start) {
@@ -53,7 +53,7 @@ class Run {
     out_.history.push_back({newton_ ? 1 : 0, chisq, out_.decrement, control_.damping()});
     callbacks_.progress(iteration, chisq);
     if (out_.decrement <= settings_.tolerance && settled()) return false;
-    if (iteration >= patience) return false;
+    if (iteration >= fast_steps) return false;
     if (!take_step(metric, floor)) return end(Status::NoDescent);
     scoring_left_ = out_.decrement < close_by ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
@@ -155,7 +155,7 @@ class Run {
   Optimum out_;
   Metric expected_, observed_;
   Vector score_, step_, trial_;
-  int scoring_left_ = first_scoring;
+  int scoring_left_ = scoring_first;
   bool newton_ = false, near_ = false, again_ = false, damped_ = false;
 };
 
@@ -163,7 +163,7 @@ class Run {
 
 Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
                          const Callbacks& callbacks) {
-  return Run(problem, settings, callbacks).from(start);
+  return FreeRun(problem, settings, callbacks).from(start);
 }
 
 Matrix covariance_at(Objective& problem, const Vector& theta) {

@@ -2,6 +2,7 @@
 
 #include <cmath>
 
+#include "../linear/dense.hpp"
 #include "constraints.hpp"
 
 namespace orizzonte {
@@ -24,10 +25,9 @@ class Subproblem {
   Subproblem(const Matrix& hessian, const Vector& gradient)
       : form_(hessian), diagonal_(form_.diagonal()), beside_(form_.subDiagonal()) {
     slope_ = form_.matrixQ().adjoint() * gradient;
-    Eigen::SelfAdjointEigenSolver<Matrix> solver;
-    solver.computeFromTridiagonal(diagonal_, beside_, Eigen::EigenvaluesOnly);
-    lowest_ = solver.eigenvalues()[0];
-    scale_ = 1 + solver.eigenvalues().cwiseAbs().maxCoeff();
+    const Vector values = tridiagonal_eigenvalues(diagonal_, beside_);
+    lowest_ = values[0];
+    scale_ = 1 + values.cwiseAbs().maxCoeff();
   }
 
   double lowest() const { return lowest_; }
@@ -81,8 +81,7 @@ class Subproblem {
   // The hard case: on along the most negative direction.
   static Vector to_the_edge(const Vector& d, const Vector& along, double radius) {
     const double part = along.dot(d);
-    const double more =
-        std::sqrt(part * part + radius * radius - d.squaredNorm()) - std::abs(part);
+    const double more = std::sqrt(part * part + radius * radius - d.squaredNorm()) - std::abs(part);
     return d + (part < 0 ? -more : more) * along;
   }
 
