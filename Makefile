@@ -3,8 +3,9 @@
 # make check  lint and R CMD check;  make bench  timings;  make document  help pages and NAMESPACE
 # make sanitize  the core's own tests under AddressSanitizer and UndefinedBehaviorSanitizer
 # make site   the web site, into .build/site
+# make mutants  small faults in the code: do the tests notice? (about 90 minutes)
 # make fuzz   bad input of every kind, 50,000 cases
-.PHONY: demo test lint check bench document sanitize fuzz site clean
+.PHONY: demo test lint check bench document sanitize fuzz mutants site clean
 
 run = R_LIBS="$(CURDIR)/.build/library$${R_LIBS:+:$$R_LIBS}" Rscript --no-init-file
 
@@ -35,6 +36,11 @@ sanitize:
 fuzz:
 	@sh tools/setup.sh test
 	@$(run) bench/fuzz.R
+
+mutants:
+	@sh tools/setup.sh test
+	@$(run) tests/run.R '^core$$'
+	@$(run) bench/mutants.R
 
 document:
 	@sh tools/setup.sh document

@@ -52,7 +52,7 @@ core_tests <- function() {
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
-# One test file in a process of its own; its counts and, if anything failed, its output are returned.
+# Runs one test file; returns its counts and, if anything failed, its output.
 run_file <- function(file) {
   seconds <- system.time(output <- utils::capture.output(results <- as.data.frame(
     test_file(file, package = "orizzonte", load_package = "installed", reporter = "check",
@@ -60,7 +60,8 @@ run_file <- function(file) {
   failed <- sum(results$failed) + sum(results$error)
   cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds))
   list(passed = sum(results$passed), failed = failed,
-       output = if (failed > 0) c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))
+       output = if (failed > 0)
+         c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))
 }
 
 wanted <- commandArgs(trailingOnly = TRUE)

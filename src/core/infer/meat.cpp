@@ -23,8 +23,8 @@ SquareSum::SquareSum(const Cases& cases, int width, bool diagonal)
 
 void SquareSum::add(int first, const Matrix& rows) {
   const int count = rows.rows();
-  const Vector weight = cases_.weight.size() ? Vector(cases_.weight.segment(first, count))
-                                             : Vector::Ones(count);
+  const Vector weight =
+      cases_.weight.size() ? Vector(cases_.weight.segment(first, count)) : Vector::Ones(count);
   weight_ += weight.sum();
   weighted_ += rows.transpose() * weight;
   if (cases_.clusters > 0) {
@@ -37,8 +37,7 @@ void SquareSum::add(int first, const Matrix& rows) {
   }
   weight_squared_ += weight.squaredNorm();
   squared_ += rows.transpose() * weight.cwiseAbs2();
-  if (diagonal_)
-    square_ += rows.cwiseAbs2().transpose() * weight.cwiseAbs2();
+  if (diagonal_) square_ += rows.cwiseAbs2().transpose() * weight.cwiseAbs2();
   else if (cases_.weight.size() == 0)
     square_.selfadjointView<Eigen::Lower>().rankUpdate(rows.transpose());
   else

@@ -12,8 +12,7 @@ Matrix bread(Objective& problem, const Vector& theta) {
   Vector unit;
   Matrix hessian = problem.unit_information(Information::Observed, unit), basis;
   if (!problem.model().constraints.empty()) {
-    const Tangent along =
-        tangent(problem.model(), theta, unit, unit.cwiseProduct(problem.score()));
+    const Tangent along = tangent(problem.model(), theta, unit, unit.cwiseProduct(problem.score()));
     basis = along.basis;
     hessian = (basis.transpose() * (hessian - along.curvature) * basis).eval();
   }

@@ -52,8 +52,7 @@ void fill_pairs(const Coordinates& at, Product&& product, Matrix& out) {
   for (int f = 0; f < at.pairs(); ++f)
     for (int e = f; e < at.pairs(); ++e) {
       const int a = at.a[e], b = at.b[e], c = at.a[f], d = at.b[f];
-      out(e, f) = out(f, e) =
-          at.half[e] * at.half[f] * (product(a, c, b, d) + product(a, d, b, c));
+      out(e, f) = out(f, e) = at.half[e] * at.half[f] * (product(a, c, b, d) + product(a, d, b, c));
     }
 }
 
@@ -85,9 +84,9 @@ class PatternSums {
   Matrix information() const {
     const int pairs = at_.pairs(), p = at_.variables;
     Matrix out(at_.size(), at_.size());
-    fill_pairs(at_, [&](int a, int c, int b, int d) {
-      return products_(packed(a, c), packed(b, d));
-    }, out);
+    fill_pairs(
+        at_, [&](int a, int c, int b, int d) { return products_(packed(a, c), packed(b, d)); },
+        out);
     for (int e = 0; e < pairs; ++e)
       for (int c = 0; c < p; ++c)
         out(pairs + c, e) = out(e, pairs + c) =
@@ -177,8 +176,8 @@ Matrix moment_slopes(const Model& model, const Vector& eta, const Coordinates& a
   return derive(model, eta, at.wanted, plain).gradient * basis;
 }
 
-// The information V that n complete cases would give of the moments, at the model's own. It is never
-// laid out: of (co)variances X it makes n W X W, of means n W, W the inverse covariances.
+// The information V that n complete cases would give of the moments, at the model's own. It is
+// never laid out: of (co)variances X it makes n W X W, of means n W, W the inverse covariances.
 struct CompleteInformation {
   const Coordinates* at = nullptr;
   Matrix w;
@@ -191,8 +190,7 @@ struct CompleteInformation {
       x.setZero();
       for (int e = 0; e < pairs; ++e) x(at->a[e], at->b[e]) = x(at->b[e], at->a[e]) = moments(e, k);
       const Matrix turned = w * x * w;
-      for (int e = 0; e < pairs; ++e)
-        out(e, k) = n * at->half[e] * turned(at->a[e], at->b[e]);
+      for (int e = 0; e < pairs; ++e) out(e, k) = n * at->half[e] * turned(at->a[e], at->b[e]);
     }
     out.bottomRows(p) = n * w * moments.bottomRows(p);
     return out;
@@ -206,7 +204,8 @@ struct CompleteInformation {
       double column = 0;
       for (int e = f; e < pairs; ++e) {
         const int a = at->a[e], b = at->b[e];
-        column += (e == f ? 1 : 2) * m(e, f) * at->half[e] * (w(a, c) * w(b, d) + w(a, d) * w(b, c));
+        column +=
+            (e == f ? 1 : 2) * m(e, f) * at->half[e] * (w(a, c) * w(b, d) + w(a, d) * w(b, c));
       }
       sum += n * at->half[f] * column;
     }
@@ -229,7 +228,8 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
   return true;
 }
 
-// The lower Cholesky factor in place of a symmetric matrix's lower triangle; false when it has none.
+// The lower Cholesky factor in place of a symmetric matrix's lower triangle; false when it has
+// none.
 bool factorize(Matrix& a, const StopToken& stop) {
   const int size = a.rows();
   for (int j = 0; j < size; j += step) {
@@ -248,8 +248,8 @@ bool factorize(Matrix& a, const StopToken& stop) {
   return true;
 }
 
-// The inverse from that factor: columns from their diagonal on depend on the rest of the factor only,
-// which makes it a third of the work of solving for all of the identity.
+// The inverse from that factor: columns from their diagonal on depend on the rest of the factor
+// only, which makes it a third of the work of solving for all of the identity.
 Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
   const int size = factor.rows();
   Matrix out(size, size);
@@ -358,8 +358,8 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
     const Coordinates at = coordinates_of(sample[g].covariance.rows(), {}, g);
     const int used = model.means ? at.size() : at.pairs();
     // root-whitened slopes: D I^-1 s = (D L'^-1)(L^-1 s)
-    const Matrix slopes = root.whiten(
-        moment_slopes(model, eta, at, Matrix::Identity(theta.size(), theta.size())));
+    const Matrix slopes =
+        root.whiten(moment_slopes(model, eta, at, Matrix::Identity(theta.size(), theta.size())));
     SquareSum observed(cases[g], at.size(), true), residual(cases[g], at.size(), true);
     SquareSum own(cases[g], root.rank());
     Matrix scores, rows;
@@ -379,8 +379,8 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
     const Matrix others = root.whiten(root.whiten(meat_of_all).transpose()) - factor * own.total();
     out.observed.push_back(factor * observed.total());
     Vector left = factor * residual.total();
-    left.head(used) += (slopes.topRows(used) * others).cwiseProduct(slopes.topRows(used))
-                           .rowwise().sum();
+    left.head(used) +=
+        (slopes.topRows(used) * others).cwiseProduct(slopes.topRows(used)).rowwise().sum();
     out.residual.push_back(left);
   }
   return out;

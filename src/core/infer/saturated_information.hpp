@@ -18,11 +18,11 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
 
 struct IncompleteScaling {
   bool admissible = false;
-  double trace = 0;         // tr(A^-1 B) - tr((D'AD)^-1 D'BD) (Yuan & Bentler 2000): c df
-  double complete = 0;      // the complete-data discrepancy F_C of the EM moments from the model
-  double normal_bias = 0;   // what N F_C is expected to be of a right model, normality given
-  double robust_bias = 0;   // the same whatever the distribution
-  MomentSpread spread;      // without cases as normality has it
+  double trace = 0;        // tr(A^-1 B) - tr((D'AD)^-1 D'BD) (Yuan & Bentler 2000): c df
+  double complete = 0;     // the complete-data discrepancy F_C of the EM moments from the model
+  double normal_bias = 0;  // what N F_C is expected to be of a right model, normality given
+  double robust_bias = 0;  // the same whatever the distribution
+  MomentSpread spread;     // without cases as normality has it
 };
 
 // Of one group: of its covariances (lower triangle by columns, `unseen` pairs left out: variables

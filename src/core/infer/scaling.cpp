@@ -60,8 +60,8 @@ Matrix moment_rows(const Matrix& whitened, bool means) {
   int column = 0;
   for (int j = 0; j < p; ++j)
     for (int i = j; i < p; ++i, ++column)
-      out.col(column) = (i == j ? std::sqrt(0.5) : 1.0) *
-                        whitened.col(i).cwiseProduct(whitened.col(j));
+      out.col(column) =
+          (i == j ? std::sqrt(0.5) : 1.0) * whitened.col(i).cwiseProduct(whitened.col(j));
   out.leftCols(pairs).rowwise() -= out.leftCols(pairs).colwise().mean().eval();
   if (means) out.rightCols(p) = whitened;
   return out;

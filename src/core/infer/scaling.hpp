@@ -17,8 +17,8 @@ class RootInformation {
   RootInformation(Objective& problem, const Vector& at);
   bool admissible() const { return admissible_; }
   int rank() const { return basis_.cols(); }
-  Matrix whiten(const Matrix& rows) const;   // each row by the inverse root
-  double trace(const Matrix& meat) const;    // tr(I^-1 J)
+  Matrix whiten(const Matrix& rows) const;  // each row by the inverse root
+  double trace(const Matrix& meat) const;   // tr(I^-1 J)
 
  private:
   Matrix basis_;

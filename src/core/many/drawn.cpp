@@ -96,7 +96,8 @@ std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
 
 bool Drawn::draw(std::uint64_t seed, int replicate, Sample& out) {
   std::vector<std::vector<Block>> blocks;
-  for (const Matrix& values : values(seed, replicate)) blocks.push_back(reduce_cases(values, Vector()));
+  for (const Matrix& values : values(seed, replicate))
+    blocks.push_back(reduce_cases(values, Vector()));
   return sample_of_blocks(std::move(blocks), less_, Sample(), sizes_, out);
 }
 

@@ -18,7 +18,7 @@ struct Population {
   // of the variable `given`; no odds: never.
   Vector odds, slope;
   int given = -1;
-  std::vector<int> kept;      // the variables that are given, in this order; none: all
+  std::vector<int> kept;  // the variables that are given, in this order; none: all
 };
 
 class Drawn : public Source {

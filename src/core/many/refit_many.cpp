@@ -56,8 +56,7 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
       improper = found.size() == theta.size() && !is_proper(model, alone.eta, slack);
     }
     out.improper[r] = improper;
-    if (found.size() == theta.size())
-      out.theta.col(r) = scaled.outward(found);
+    if (found.size() == theta.size()) out.theta.col(r) = scaled.outward(found);
   }
   return out;
 }

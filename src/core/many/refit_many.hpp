@@ -8,8 +8,8 @@ namespace orizzonte {
 
 // One column, or one element, a replicate.
 struct Replicates {
-  Matrix theta;            // NaN where there is no solution
-  Matrix n;                // by group
+  Matrix theta;  // NaN where there is no solution
+  Matrix n;      // by group
   Vector discrepancy;
   std::vector<int> status;  // of Status; `unusable` where the sample could not be analysed
   std::vector<char> improper;

@@ -8,9 +8,7 @@
 namespace orizzonte {
 namespace {
 
-int below(int n, Random& random) {
-  return std::min(n - 1, static_cast<int>(random.uniform() * n));
-}
+int below(int n, Random& random) { return std::min(n - 1, static_cast<int>(random.uniform() * n)); }
 
 // The block of reduce_cases() that contains a case.
 std::vector<std::vector<int>> rows_of(const std::vector<Block>& blocks, const Matrix& values) {
@@ -48,8 +46,7 @@ Vector means_of(const std::vector<Block>& blocks, int size) {
 
 }  // namespace
 
-Resampled::Resampled(const std::vector<Cases>& cases, int less,
-                     std::vector<std::vector<int>> parts)
+Resampled::Resampled(const std::vector<Cases>& cases, int less, std::vector<std::vector<int>> parts)
     : less_(less), parts_(std::move(parts)) {
   std::vector<std::vector<Block>> all;
   for (size_t g = 0; g < cases.size(); ++g) {
@@ -70,8 +67,8 @@ Resampled::Resampled(const std::vector<Cases>& cases, int less,
       pattern.off.resize(pattern.variables.size(), rows[k].size());
       for (size_t i = 0; i < rows[k].size(); ++i)
         for (size_t v = 0; v < pattern.variables.size(); ++v)
-          pattern.off(v, i) = from.values(rows[k][i], pattern.variables[v]) -
-                              group.centre[pattern.variables[v]];
+          pattern.off(v, i) =
+              from.values(rows[k][i], pattern.variables[v]) - group.centre[pattern.variables[v]];
       group.patterns.push_back(std::move(pattern));
     }
     sizes_.push_back(from.values.cols());

@@ -10,8 +10,7 @@ namespace orizzonte {
 // `parts`, the number of each case's part by group, replicate r is all cases but those of part r.
 class Resampled : public Source {
  public:
-  Resampled(const std::vector<Cases>& cases, int less,
-            std::vector<std::vector<int>> parts = {});
+  Resampled(const std::vector<Cases>& cases, int less, std::vector<std::vector<int>> parts = {});
   bool draw(std::uint64_t seed, int replicate, Sample& out) override;
   // The cases of a replicate by group, by number from 0, in the order in which they are drawn.
   std::vector<std::vector<int>> rows(std::uint64_t seed, int replicate) const;

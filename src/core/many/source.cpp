@@ -48,8 +48,8 @@ bool sample_of_blocks(std::vector<std::vector<Block>> groups, int less, const Sa
   bool complete = true;
   for (size_t g = 0; g < groups.size(); ++g) {
     if (groups[g].empty()) return false;
-    complete = complete && groups[g].size() == 1 &&
-               static_cast<int>(groups[g][0].mean.size()) == sizes[g];
+    complete =
+        complete && groups[g].size() == 1 && static_cast<int>(groups[g][0].mean.size()) == sizes[g];
   }
   for (size_t g = 0; g < groups.size(); ++g) {
     for (Block& block : groups[g]) block.group = g;

@@ -89,8 +89,8 @@ class Em {
     return out;
   }
 
-  // Takes one step. The deviance is that of the starting point. From an inadmissible point no step is
-  // taken.
+  // Takes one step. The deviance is that of the starting point. From an inadmissible point no step
+  // is taken.
   Point step(const Point& from) const {
     Point out;
     if (!from.admissible) return out;
@@ -181,8 +181,7 @@ class Em {
       log_determinant = 2 * factor.diagonal().log().sum();
     }
     const Vector d = block.mean - part(at.mean, o);
-    deviance += block.n * (log_determinant + block.covariance.cwiseProduct(w).sum() +
-                           d.dot(w * d));
+    deviance += block.n * (log_determinant + block.covariance.cwiseProduct(w).sum() + d.dot(w * d));
     out.mean.resize(size_);
     out.covariance.resize(size_, size_);
     if (m.empty()) {  // in the order of the pattern, which need not be that of the variables

@@ -14,7 +14,7 @@ enum class Saturation {
 };
 
 struct Saturated {
-  Vector mean;        // empty unless found or unfinished
+  Vector mean;  // empty unless found or unfinished
   Matrix covariance;
   double minus_two_log_likelihood = 0;  // without the constant n p log(2 pi)
   int iterations = 0;

@@ -223,9 +223,10 @@ void NormalTheory::sweep(Information kind, Sink&& sink) {
       const Slot& e = group.slots[i];
       for (size_t j = 0; j <= i; ++j) {
         const Slot& f = group.slots[j];
-        sink(e, f, observed ? pair<Information::Observed>(group, e, f)
-                   : tested ? pair<Information::Tested>(group, e, f)
-                            : pair<Information::Expected>(group, e, f));
+        sink(e, f,
+             observed ? pair<Information::Observed>(group, e, f)
+             : tested ? pair<Information::Tested>(group, e, f)
+                      : pair<Information::Expected>(group, e, f));
       }
     }
 }

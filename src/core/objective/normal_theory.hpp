@@ -46,7 +46,7 @@ class NormalTheory : public Objective {
     GroupMatrices at;
     Marginal whole;
     std::vector<Tables> blocks;
-    Matrix r_sum;      // R and W d over the blocks, by n; of one block its own tables serve
+    Matrix r_sum;  // R and W d over the blocks, by n; of one block its own tables serve
     Vector mean_sum;
     const Matrix& r() const { return blocks.size() == 1 ? blocks[0].r_table : r_sum; }
     const Vector& u() const { return blocks.size() == 1 ? blocks[0].mean_table : mean_sum; }
@@ -56,8 +56,7 @@ class NormalTheory : public Objective {
   std::vector<Slot> find_slots(const std::vector<int>& entries) const;
   void add_up(Group& group);
   double slot_score(const Group& group, const Slot& slot) const;
-  double expected_pair(const Group& group, const Tables& block, const Slot& e,
-                       const Slot& f) const;
+  double expected_pair(const Group& group, const Tables& block, const Slot& e, const Slot& f) const;
   double misfit_pair(const Group& group, const Tables& block, const Matrix& r, const Vector& u,
                      const Slot& e, const Slot& f) const;
   double curvature(const Group& group, const Slot& e, const Slot& f) const;

@@ -91,8 +91,7 @@ bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
 }
 
 // The inner columns of W Z or R Z at the rows of the leaves, into both sides of a table.
-void Tables::spread(const Matrix& leaves_by_inner, const GroupLayout& layout,
-                    Matrix& table) const {
+void Tables::spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const {
   const int l = layout.leaves, width = leaves_by_inner.cols();
   if (complete()) {
     table.bottomLeftCorner(width, l) = leaves_by_inner.topRows(l).transpose();

@@ -13,9 +13,9 @@ namespace orizzonte {
 class Tables {
  public:
   double n = 0;
-  Matrix w_table;     // Z' W Z
-  Matrix r_table;     // Z' R Z, R = W (S + d d' - Sigma) W
-  Vector mean_table;  // Z' W d
+  Matrix w_table;          // Z' W Z
+  Matrix r_table;          // Z' R Z, R = W (S + d d' - Sigma) W
+  Vector mean_table;       // Z' W d
   double discrepancy = 0;  // log|Sigma| + tr(S W) + d' W d
 
   void set(const Block& block, const GroupLayout& layout, bool means);
@@ -49,7 +49,7 @@ class Tables {
   const Matrix& tall(const GroupMatrices& at) const { return complete() ? at.tall : tall_; }
   void spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const;
 
-  std::vector<int> rows_;   // internal places of its variables, in order; empty: all
+  std::vector<int> rows_;  // internal places of its variables, in order; empty: all
   std::vector<int> missing_;
   std::vector<int> local_;  // of a leaf among them, -1 when it is missing
   int leaves_ = 0;
@@ -57,11 +57,11 @@ class Tables {
   Vector m_;
   double log_det_s_ = 0;
   Cholesky factor_;
-  Matrix sigma_, tall_;       // the block's part, where it is not the whole
-  Matrix w_, sw_;             // Sigma^-1, S Sigma^-1
-  Matrix wz_, swz_, rz_;      // W Z, S W Z and R Z, of the inner columns
-  Vector d_, r_;              // m - mu, W d
-  Matrix root_, work_;        // storage of the inverse and of W S W
+  Matrix sigma_, tall_;   // the block's part, where it is not the whole
+  Matrix w_, sw_;         // Sigma^-1, S Sigma^-1
+  Matrix wz_, swz_, rz_;  // W Z, S W Z and R Z, of the inner columns
+  Vector d_, r_;          // m - mu, W d
+  Matrix root_, work_;    // storage of the inverse and of W S W
 };
 
 }  // namespace orizzonte

@@ -12,9 +12,9 @@ namespace orizzonte {
 // as the largest given one.
 struct Basis {
   std::vector<int> items;
-  Matrix loading;                                // items x constructs
-  std::vector<std::vector<int>> unknown;         // by item: the constructs
-  Vector level;                                  // means less intercepts; empty when not fixed
+  Matrix loading;                         // items x constructs
+  std::vector<std::vector<int>> unknown;  // by item: the constructs
+  Vector level;                           // means less intercepts; empty when not fixed
 };
 
 Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, const Vector& mean,

@@ -22,10 +22,10 @@ constexpr int starts_when_not = 10, starts_when_doubtful = 16;
 // group separately counts as two of them.
 constexpr int further_starts = 5, starts_by_group = 3;
 constexpr double full_starts_up_to = 60;  // parameters
-constexpr int more_by_group = 2;           // times the starts, where nothing binds the groups
-constexpr double misfit = 0.1 * 0.1;  // discrepancy by degree of freedom: an RMSEA of .10
-constexpr double same_optimum = 1e-11;  // difference of discrepancies
-constexpr int sure_tries = 5;  // ends of quick runs from which the surer steps are tried
+constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
+constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
+constexpr double same_optimum = 1e-11;    // difference of discrepancies
+constexpr int sure_tries = 5;             // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
 // others.
@@ -46,8 +46,8 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
   std::shared_ptr<Model> out;
   for (size_t s = 0; s < model.scales.size(); ++s) {
     const Scale& scale = model.scales[s];
-    const bool marked = scale.marker >= 0 &&
-                        (scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given);
+    const bool marked =
+        scale.marker >= 0 && (scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given);
     const bool average = every && scale.kind == ScaleKind::Average && scale.loadings.size() > 1;
     if (!scale.closed || !(marked || average)) continue;
     const int now = dependent_loading(model, scale, average);
@@ -185,9 +185,8 @@ class Driver {
   // From the lowest points at which quick steps got stuck: one below the best optimum shows that
   // there is a better one.
   Optimum surely(Optimum best, std::vector<Optimum>& stuck) {
-    std::sort(stuck.begin(), stuck.end(), [](const Optimum& a, const Optimum& b) {
-      return a.discrepancy < b.discrepancy;
-    });
+    std::sort(stuck.begin(), stuck.end(),
+              [](const Optimum& a, const Optimum& b) { return a.discrepancy < b.discrepancy; });
     for (int i = 0; i < sure_tries && i < static_cast<int>(stuck.size()); ++i) {
       if (best.status == Status::Converged && best.discrepancy <= stuck[i].discrepancy) break;
       Optimum now = solve_surely(problem_, stuck[i], settings_, callbacks_);
@@ -201,8 +200,8 @@ class Driver {
   void by_groups(Optimum& best, bool bound) {
     Settings settings = settings_;
     if (!bound) settings.fresh_starts *= more_by_group;
-    Vector eta = model_->map(best.theta.size() > 0 ? best.theta
-                                                   : Vector::Zero(model_->map.parameters));
+    Vector eta =
+        model_->map(best.theta.size() > 0 ? best.theta : Vector::Zero(model_->map.parameters));
     for (size_t g = 0; g < sample_.size(); ++g) {
       std::vector<int> entries;
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
@@ -360,8 +359,7 @@ Fit fit(const Model& model, const Sample& sample, const Settings& settings,
   out.discrepancy = best.discrepancy;
   out.decrement = best.decrement;
   out.history = best.history;
-  if (best.inflation.size() == best.theta.size())
-    out.inflation = ordered.to_caller(best.inflation);
+  if (best.inflation.size() == best.theta.size()) out.inflation = ordered.to_caller(best.inflation);
   out.active = best.active;
   out.multipliers = best.multipliers;
   out.violations = best.violations;

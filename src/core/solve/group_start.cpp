@@ -309,8 +309,8 @@ void GroupStart::regress(int outcome, Random* random) {
   bool moved = false;
   for (int i = 0; random && i < k; ++i) {
     if (measuring[arrows[i]]) continue;
-    const double spread = std::sqrt(std::max(0.0, covariance(outcome, outcome)) /
-                                    std::max(1e-8, xx(i, i)));
+    const double spread =
+        std::sqrt(std::max(0.0, covariance(outcome, outcome)) / std::max(1e-8, xx(i, i)));
     b[i] = b[i] * (0.2 + 1.6 * random->uniform()) + spread * 1.5 * (random->uniform() - 0.5);
     moved = true;
   }

@@ -46,9 +46,9 @@ class GroupStart {
   std::vector<int> measured_by;          // how many of those have been dealt with
   std::vector<char> known;
   std::vector<char> measuring;  // entries that are loadings
-  std::vector<char> composed;  // entries that are weights of a composite
-  std::vector<char> settled;   // loadings of constructs whose scale is given
-  Vector mean;                 // of observed variables, and of constructs whose scale is given
+  std::vector<char> composed;   // entries that are weights of a composite
+  std::vector<char> settled;    // loadings of constructs whose scale is given
+  Vector mean;                  // of observed variables, and of constructs whose scale is given
 };
 
 }  // namespace orizzonte

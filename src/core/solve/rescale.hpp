@@ -12,8 +12,8 @@ namespace orizzonte {
 struct Rescaled {
   std::shared_ptr<const Model> model;
   Sample sample;
-  Vector parameter_unit;  // caller's parameter = unit * rescaled parameter
-  Vector entry_unit;      // rescaled entry = unit * caller's entry
+  Vector parameter_unit;          // caller's parameter = unit * rescaled parameter
+  Vector entry_unit;              // rescaled entry = unit * caller's entry
   std::vector<Vector> item_unit;  // by group: caller's observed variable = unit * rescaled variable
   Centring centring;              // of the rescaled problem
 

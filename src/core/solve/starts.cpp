@@ -49,8 +49,7 @@ Vector random_entries(const Model& model, const Sample& sample, Random& random) 
         eta[e] = (item && entry.col >= observed ? 0.7 : 0.4) * random.normal();
         break;
       case Family::Covariance:
-        if (entry.row != entry.col)
-          eta[e] = 0.25 * random.normal();
+        if (entry.row != entry.col) eta[e] = 0.25 * random.normal();
         else
           eta[e] = item ? (0.1 + 1.1 * random.uniform()) * block.covariance(entry.row, entry.row)
                         : 0.2 + 1.3 * random.uniform();

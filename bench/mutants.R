@@ -1,0 +1,264 @@
+# Puts small faults into the code, one at a time, and checks whether the tests notice them. R
+# functions are replaced in the loaded namespace, rules before formulas. C++ files are compiled and
+# linked with the tests of the core. A stopped run continues where it was.
+# Usage: Rscript bench/mutants.R [of R] [of C++] [first seed]. Table: bench/results/mutants.txt.
+suppressPackageStartupMessages({
+  library(testthat)
+  library(orizzonte)
+})
+Sys.setenv(NOT_CRAN = "true")
+root <- normalizePath(".")
+store <- file.path(root, ".build", "mutants")
+dir.create(store, showWarnings = FALSE, recursive = TRUE)
+longest <- 90           # seconds after which no further test file is begun for a mutant
+
+# --- faults --------------------------------------------------------------------------------------
+
+swapped <- c("<" = "<=", "<=" = "<", ">" = ">=", ">=" = ">", "==" = "!=", "!=" = "==",
+             "&&" = "||", "||" = "&&", "&" = "|", "|" = "&", "+" = "-", "-" = "+", "*" = "/",
+             "/" = "*", any = "all", all = "any", min = "max", max = "min")
+
+# What one place of an expression may be changed to: a list of expressions, empty for most places.
+faults_at <- function(e) {
+  if (is.call(e) && is.symbol(e[[1L]])) {
+    head <- as.character(e[[1L]])
+    if (head == "!") return(list(e[[2L]]))
+    if (head %in% names(swapped) && (length(e) == 3L || head %in% c("any", "all"))) {
+      e[[1L]] <- as.name(swapped[[head]])
+      return(list(e))
+    }
+  }
+  if (is.integer(e) && length(e) == 1L && !is.na(e)) return(list(e + 1L))
+  if (is.numeric(e) && length(e) == 1L && !is.na(e)) return(list(if (e == 0) 1 else e * 1.5))
+  if (is.logical(e) && length(e) == 1L && !is.na(e)) return(list(!e))
+  list()
+}
+
+# Positions of all places of a function's body that can be changed.
+fault_places <- function(body) {
+  out <- list()
+  walk <- function(e, path) {
+    if (length(faults_at(e))) out <<- c(out, list(path))
+    # what an error says is not a decision
+    head <- if (is.call(e) && is.symbol(e[[1L]])) as.character(e[[1L]]) else ""
+    if (is.call(e) && !head %in% c("abort", "text_of", "warn", "say", "function", "$", "@"))
+      for (k in seq_along(e)[-1L])
+        if (!identical(e[[k]], quote(expr = )) && !is.null(e[[k]])) walk(e[[k]], c(path, k))
+  }
+  walk(body, integer())
+  out
+}
+
+change_at <- function(body, path) {
+  if (length(path) == 0L) return(faults_at(body)[[1L]])
+  body[[path]] <- faults_at(body[[path]])[[1L]]
+  body
+}
+
+functions_of <- function(file) {
+  names <- unlist(lapply(parse(file, keep.source = FALSE), function(e) {
+    if (is.call(e) && identical(e[[1L]], quote(`<-`)) && is.symbol(e[[2L]]) &&
+        is.call(e[[3L]]) && identical(e[[3L]][[1L]], quote(`function`))) as.character(e[[2L]])
+  }))
+  names[vapply(names, exists, NA, envir = asNamespace("orizzonte"), inherits = FALSE)]
+}
+
+# All places of R code: data frame with file, function, number. Rules come first; of other files
+# those that hold formulas and decisions.
+r_places <- function() {
+  files <- list.files("R", "[.]R$")
+  rules <- grep("-rules[.]R$", files, value = TRUE)
+  left_out <- "-texts|^cli-|^report|^figure|^study|RcppExports|-package|-tidy|references"
+  others <- setdiff(grep(left_out, files, value = TRUE, invert = TRUE), rules)
+  of <- function(files) {
+    do.call(rbind, lapply(files, function(file) {
+      do.call(rbind, lapply(functions_of(file.path("R", file)), function(name) {
+        count <- length(fault_places(body(get(name, envir = asNamespace("orizzonte")))))
+        if (count) data.frame(file = file, name = name, place = seq_len(count))
+      }))
+    }))
+  }
+  list(rules = of(rules), others = of(others))
+}
+
+# --- R -------------------------------------------------------------------------------------------
+
+# Test files that are asked about a mutant, the most likely ones first.
+tests_for <- function(file) {
+  all <- list.files("tests/testthat", "^test-.*[.]R$")
+  stage <- sub("[-.].*", "", file)
+  own <- sub("[.]R$", "", file)
+  score <- startsWith(all, paste0("test-", own)) * 4 + startsWith(all, "test-rules") * 3 +
+    startsWith(all, paste0("test-", stage)) * 2 +
+    grepl("test-(printed|study-run|fit-oracles|mistakes|judge-tidy|report-methods)[.]", all)
+  score <- score - 2.5 * (all == "test-rules-words.R")
+  all[order(-score, file.size(file.path("tests/testthat", all)))][sort(-score) <= -1]
+}
+
+# What the package gives for the demo data: a mutant that changes nothing here and passes all tests
+# does not count.
+net <- function() {
+  quiet <- function(x) suppressWarnings(suppressMessages(x))
+  bp <- read_blueprint(system.file("extdata", "choirs-start.yaml", package = "orizzonte"))
+  fit <- quiet(fit_model(bp, choirs))
+  ladder <- quiet(invariance(bp, choirs, by = "setting"))
+  small <- quiet(fit_model(bp, choirs[1:80, ]))
+  frames <- quiet(list(
+    estimates(fit), fit_indices(fit), fit_indices(small), residuals(fit), r_squared(fit),
+    verdicts(fit), stats::effects(fit), amendments(fit, top = 3), amendments(small, top = 0),
+    without(fit), ladder$table, latent_means(ladder), noninvariance(ladder),
+    construct_quality(fit)$table, construct_quality(fit)$pairs, trail(fit),
+    compare_models(fit, refit(fit, blueprint = uncorrelate(bp, Belonging, Calm))),
+    as.data.frame(screen_data(choirs, by = "setting")), influence(small, top = 2),
+    as.data.frame(bootstrap_fit(small, 20, seed = 1)),
+    as.data.frame(model_cutoffs(fit, 20, seed = 1)),
+    as.data.frame(power_of(fit, "close fit", n = c(100, 200))), predict(small)))
+  lapply(frames, as.data.frame)
+}
+
+# In a process of its own: the outcome for one mutant.
+r_outcome <- function(at, reference) {
+  space <- asNamespace("orizzonte")
+  original <- get(at$name, envir = space)
+  places <- fault_places(body(original))
+  changed <- original
+  body(changed) <- change_at(body(original), places[[at$place]])
+  spot <- places[[at$place]]
+  was <- if (length(spot)) body(original)[[spot]] else body(original)
+  now <- if (length(spot)) body(changed)[[spot]] else body(changed)
+  what <- paste(deparse(was, nlines = 1L)[1L], "->", deparse(now, nlines = 1L)[1L])
+  unlockBinding(at$name, space)
+  assign(at$name, changed, envir = space)
+  setwd(file.path(root, "tests", "testthat"))
+  found <- "survived"
+  begun <- proc.time()[["elapsed"]]
+  for (file in at$tests[[1L]]) {
+    if (proc.time()[["elapsed"]] - begun > longest) break
+    noticed <- tryCatch({
+      utils::capture.output(results <- as.data.frame(suppressWarnings(suppressMessages(
+        test_file(file, package = "orizzonte", load_package = "installed", reporter = "silent",
+                  stop_on_failure = FALSE)))))
+      sum(results$failed) + sum(results$error) > 0
+    }, error = function(e) TRUE)
+    if (noticed) {
+      found <- file
+      break
+    }
+  }
+  if (found == "survived" &&
+      identical(tryCatch(net(), error = function(e) NULL), reference)) found <- "no difference"
+  list(found = found, what = what)
+}
+
+run_r <- function(chosen, reference) {
+  parallel::mclapply(seq_len(nrow(chosen)), function(k) {
+    at <- chosen[k, ]
+    key <- sprintf("%s-%s-%d", sub("[.]R$", "", at$file), gsub("[^A-Za-z0-9_.]", "_", at$name),
+                   at$place)
+    file <- file.path(store, paste0(key, ".csv"))
+    if (file.exists(file)) return(utils::read.csv(file))
+    at$tests <- list(tests_for(at$file))
+    # a fork of a fork, since the mutant stays in its process
+    job <- parallel::mcparallel(r_outcome(at, reference))
+    got <- parallel::mccollect(job, wait = FALSE, timeout = longest + 200)
+    if (is.null(got)) {
+      tools::pskill(job$pid, 9L)
+      parallel::mccollect(job)
+    }
+    got <- got[[1L]]
+    if (!is.list(got)) got <- list(found = "stopped or too slow", what = "")
+    out <- data.frame(kind = "R", file = at$file, name = at$name, place = at$place,
+                      what = got$what, found = got$found)
+    utils::write.csv(out, file, row.names = FALSE)
+    cat(sprintf("%s  %-28s %-26s %s\n", format(Sys.time(), "%H:%M:%S"), at$name, out$found,
+                substr(out$what, 1L, 60L)))
+    out
+  }, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
+}
+
+# --- C++ -----------------------------------------------------------------------------------------
+
+cpp_swaps <- c(" < " = " <= ", " <= " = " < ", " > " = " >= ", " >= " = " > ", " == " = " != ",
+               " && " = " || ", " || " = " && ", " + " = " - ", " - " = " + ", " * " = " / ",
+               " -= " = " += ", " += " = " -= ")
+
+cpp_places <- function() {
+  files <- list.files("src/core", "[.]cpp$", recursive = TRUE)
+  do.call(rbind, lapply(files, function(file) {
+    lines <- readLines(file.path("src/core", file))
+    code <- !grepl("^ *//|^ *#|template|^ *for ", lines)
+    do.call(rbind, lapply(names(cpp_swaps), function(from) {
+      hit <- which(code & grepl(from, sub("//.*", "", lines), fixed = TRUE))
+      if (length(hit)) data.frame(file = file, line = hit, from = from)
+    }))
+  }))
+}
+
+run_cpp <- function(chosen) {
+  build <- file.path(root, ".build", "core-tests")
+  rules <- readLines(file.path(build, "Makefile"))
+  work <- file.path(store, "cpp")
+  dir.create(work, showWarnings = FALSE)
+  lapply(seq_len(nrow(chosen)), function(k) {
+    at <- chosen[k, ]
+    file <- file.path(store, sprintf("cpp-%s-%d-%d.csv", gsub("/", "_", at$file), at$line,
+                                     match(at$from, names(cpp_swaps))))
+    if (file.exists(file)) return(utils::read.csv(file))
+    source <- file.path(root, "src/core", at$file)
+    lines <- readLines(source)
+    before <- trimws(lines[at$line])
+    lines[at$line] <- sub(at$from, cpp_swaps[[at$from]], lines[at$line], fixed = TRUE)
+    # beside the original, so that it includes the same headers
+    mutant <- file.path(dirname(source), ".mutant.cpp")
+    writeLines(lines, mutant)
+    object <- file.path(work, "mutant.o")
+    name <- sub("[.]cpp$", ".o", basename(at$file))
+    compile <- grep(paste0(" -o ", file.path(build, name), "$"), rules, value = TRUE)[1L]
+    compile <- sub(paste0(" -c .*$"), paste0(" -O0 -c ", shQuote(mutant), " -o ", shQuote(object)),
+                   trimws(compile))
+    made <- system(compile, ignore.stdout = TRUE, ignore.stderr = TRUE) == 0
+    unlink(mutant)
+    found <- "does not compile"
+    if (made) {
+      objects <- setdiff(list.files(build, "[.]o$", full.names = TRUE), file.path(build, name))
+      program <- file.path(work, "run")
+      system2("g++", c("-o", shQuote(program), shQuote(c(objects, object))))
+      status <- suppressWarnings(system2(program, stdout = FALSE, stderr = FALSE, timeout = 240))
+      found <- if (status == 0) "survived" else "core tests"
+    }
+    out <- data.frame(kind = "C++", file = at$file, name = paste0("line ", at$line),
+                      place = at$line, what = paste0(before, "   [", trimws(at$from), " -> ",
+                                                     trimws(cpp_swaps[[at$from]]), "]"),
+                      found = found)
+    utils::write.csv(out, file, row.names = FALSE)
+    cat(sprintf("%s  %-34s %s\n", format(Sys.time(), "%H:%M:%S"), paste0(at$file, ":", at$line),
+                found))
+    out
+  })
+}
+
+# --- what comes out ------------------------------------------------------------------------------
+
+if (sys.nframe() == 0L) {
+  args <- as.integer(commandArgs(trailingOnly = TRUE))
+  of_r <- if (length(args) > 0L) args[1L] else 110L
+  of_cpp <- if (length(args) > 1L) args[2L] else 50L
+  set.seed(if (length(args) > 2L) args[3L] else 1L)
+  pick <- function(table, count) table[sample(nrow(table), min(count, nrow(table))), ]
+  places <- r_places()
+  # rules before formulas: half of the mutants
+  chosen <- rbind(pick(places$rules, ceiling(of_r / 2)), pick(places$others, floor(of_r / 2)))
+  cpp <- pick(cpp_places(), of_cpp)
+  rows <- c(if (of_r > 0L) run_r(chosen, net()), if (of_cpp > 0L) run_cpp(cpp))
+  all <- do.call(rbind, Filter(is.data.frame, rows))
+  counts <- all[!all$found %in% c("no difference", "does not compile"), ]
+  survived <- counts[counts$found == "survived", ]
+  text <- c(sprintf("%s: %d mutants, %d of R (%d of rules), %d of C++", Sys.Date(), nrow(all),
+                    sum(all$kind == "R"), sum(grepl("-rules", all$file)), sum(all$kind == "C++")),
+            sprintf(paste("%d count (the others do not compile, or change nothing that is",
+                          "compared); %d survive (%.1f %%)"), nrow(counts), nrow(survived),
+                    100 * nrow(survived) / max(1L, nrow(counts))),
+            "", if (nrow(survived)) paste0(survived$file, "  ", survived$name, "  ", survived$what))
+  writeLines(text, "bench/results/mutants.txt")
+  cat(text, sep = "\n")
+}
