@@ -43,7 +43,7 @@ fault_places <- function(body) {
     head <- if (is.call(e) && is.symbol(e[[1L]])) as.character(e[[1L]]) else ""
     if (is.call(e) && !head %in% c("abort", "text_of", "warn", "say", "function", "$", "@"))
       for (k in seq_along(e)[-1L])
-        if (!identical(e[[k]], quote(expr = )) && !is.null(e[[k]])) walk(e[[k]], c(path, k))
+        if (!rlang::is_missing(e[[k]]) && !is.null(e[[k]])) walk(e[[k]], c(path, k))
   }
   walk(body, integer())
   out
