@@ -1,7 +1,7 @@
 // From R to the core. What comes from R is checked here: a tampered fit ends in an R error of class
 // orizzonte_error_object.
 #pragma once
-#include "orizzonte_types.h"
+#include <RcppEigen.h>
 
 #include <memory>
 

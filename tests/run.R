@@ -20,7 +20,7 @@ core_tests <- function() {
   compiler <- system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"), stdout = TRUE)
   folders <- c(system.file("include", package = "RcppEigen"), file.path(root, "src", "core"),
                system.file("include", package = "testthat"))
-  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC",
+  flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
                    if (checked) "-g -fsanitize=address,undefined -fno-sanitize-recover=all",
                    paste0("-I", shQuote(folders))), collapse = " ")
   rules <- vapply(sources, function(file) {

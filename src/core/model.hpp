@@ -1,10 +1,7 @@
 // What is estimated: groups, entries of the model matrices, and the map from free parameters to
 // entries.
 #pragma once
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wignored-attributes"  // vector types as template arguments
 #include <Eigen/Dense>
-#pragma GCC diagnostic pop
 #include <initializer_list>
 #include <vector>
 
