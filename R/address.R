@@ -110,16 +110,20 @@ known_address <- function(text) {
   read_addresses[[text]]
 }
 
+# The refusal of a text that is not an address, for parsed_text().
+not_an_address <- function(text) {
+  function(condition) {
+    abort("address", c(text_of("not_address", address = quoted(text)),
+                       i = text_of("address_example")))
+  }
+}
+
 read_address <- function(address) {
   if (inherits(address, "orizzonte_address")) return(check_address(address))
   expression <- address
   if (is.character(address)) {
     check_string(address, "An address")
-    expression <- tryCatch(parsed_text(address), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
-      abort("address", c(text_of("not_address", address = quoted(address)),
-                         i = text_of("address_example")))
-    })
+    expression <- parsed_text(address, not_an_address(address))
   }
   text <- deparse_one(expression)
   if (!is.call(expression) || !identical(expression[[1L]], quote(`[`)) ||
@@ -217,13 +221,14 @@ check_depth <- function(expression) {
                   i = text_of("restrictions_claims_formulas_so")))
 }
 
-# Parses a text after checking its length.
+# A text as an expression, after checking its length. `refused(condition)` is called when it does not
+# follow R's syntax.
 longest_expression <- 20000L
-parsed_text <- function(text) {
+parsed_text <- function(text, refused) {
   if (nchar(text, "bytes") > longest_expression)
     abort("size", text_of("statement_is_longer_than", longest_expression = longest_expression,
                           substr = quoted(paste0(substr(text, 1L, 40L), "..."))))
-  str2lang(text)
+  tryCatch(str2lang(text), error = refused)
 }
 
 #' @export

@@ -44,10 +44,8 @@ add_claim <- function(bp, name, statement) {
                      i = text_of("write_claim_h1_statement")))
   if (is.character(statement)) {
     text <- statement
-    statement <- tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
-      abort("restriction",
-      text_of("not_claim", value = quoted(text)))
+    statement <- parsed_text(text, function(condition) {
+      abort("restriction", text_of("not_claim", value = quoted(text)))
     })
   }
   parsed <- parse_claim(statement)
@@ -143,10 +141,8 @@ add_quantity <- function(bp, name, expression) {
   }
   if (is.character(expression)) {
     text <- expression
-    expression <- tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
-      abort("restriction",
-      text_of("not_expression", value = quoted(text)))
+    expression <- parsed_text(text, function(condition) {
+      abort("restriction", text_of("not_expression", value = quoted(text)))
     })
   }
   text <- read_expression(expression, read_only = TRUE)$text

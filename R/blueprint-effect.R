@@ -30,9 +30,7 @@ effect <- function(.bp, ...) {
     expression <- rlang::quo_get_expr(quosure)
     env <- rlang::quo_get_env(quosure)
     if (is.character(expression)) {
-      expression <- tryCatch(parsed_text(expression), error = function(e) {
-        if (inherits(e, "orizzonte_error")) stop(e) else expression
-      })
+      expression <- parsed_text(expression, function(condition) expression)
     } else if (!is_two_sided(expression)) {
       value <- tryCatch(eval(expression, env), error = function(e) NULL)
       if (inherits(value, "formula")) expression <- value

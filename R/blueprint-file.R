@@ -253,10 +253,9 @@ file_items <- function(x, where, file) {
 }
 
 file_expression <- function(text, file) {
-  tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
+  parsed_text(text, function(condition) {
     abort("file", c(text_of("cannot_read_part", file = file, value = quoted(text)),
-                    x = conditionMessage(e)))
+                    x = conditionMessage(condition)))
   })
 }
 

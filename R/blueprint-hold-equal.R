@@ -94,12 +94,7 @@ captured_holds <- function(quosures, verb) {
 }
 
 canonical_text_hold <- function(text) {
-  expression <- tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(text_of("not_address", address = quoted(text)),
-                       i = text_of("address_example")))
-  })
-  canonical_hold(expression)
+  canonical_hold(parsed_text(text, not_an_address(text)))
 }
 
 hold_kinds <- c("loading", "weight", "intercept", "effect", "mean", "variance", "covariance")

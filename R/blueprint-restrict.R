@@ -56,10 +56,9 @@ restrict <- function(.bp, ...) {
 add_restriction <- function(bp, statement) {
   if (is.character(statement)) {
     text <- statement
-    statement <- tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
+    statement <- parsed_text(text, function(condition) {
+      abort("restriction", text_of("not_restriction", value = quoted(text)))
     })
-    if (is.null(statement)) abort("restriction", text_of("not_restriction", value = quoted(text)))
   }
   new <- parse_restriction(statement)
   key <- format_restriction(new)

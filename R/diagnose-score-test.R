@@ -82,11 +82,7 @@ captured_addresses <- function(quosures, verb) {
 }
 
 canonical_text <- function(text) {
-  expression <- tryCatch(parsed_text(text), error = function(e) {
-      if (inherits(e, "orizzonte_error")) stop(e)
-    abort("address", c(text_of("not_address", address = quoted(text)),
-                       i = text_of("address_example")))
-  })
+  expression <- parsed_text(text, not_an_address(text))
   relation <- is.call(expression) && is.symbol(expression[[1L]]) &&
     as.character(expression[[1L]]) %in% restriction_relations
   if (relation) format_restriction(parse_restriction(expression)) else

@@ -279,3 +279,48 @@ share_interval <- function(value, se, level, df = Inf) {
   list(lower = stats::plogis(stats::qlogis(value) - half),
        upper = stats::plogis(stats::qlogis(value) + half))
 }
+
+# --- are loadings equal? ------------------------------------------------------------------------
+
+# One value for each construct with observed items, over all groups.
+equal_loadings <- function(fit, quality) {
+  names <- unique(quality$table$construct)
+  found <- lapply(names, function(name) {
+    items <- reflected_items(fit, name)
+    if (length(items) < 2L || any(items %in% fit$layout$constructs) || !has_converged(fit))
+      return(NULL)
+    test <- tryCatch(equal_loadings_test(fit, name, items), orizzonte_error = function(e) NULL)
+    if (is.null(test) || is.na(test$p)) return(NULL)
+    list(construct = name, chisq = test$chisq, df = as.integer(test$df), p = test$p)
+  })
+  found <- Filter(Negate(is.null), found)
+  if (length(found) == 0L)
+    return(list_frame(list(construct = character(), chisq = numeric(), df = integer(),
+                           p = numeric())))
+  bind_frames(lapply(found, list_frame))
+}
+
+# The indicators of a construct in any group.
+reflected_items <- function(fit, name) {
+  rows <- fit$layout$rows
+  unique(rows$second[rows$kind == "loading" & rows$first == name])
+}
+
+# Raw loadings equal in size: those of items that load negatively are turned.
+equal_loadings_test <- function(fit, name, items) {
+  rows <- fit$layout$rows
+  own <- rows$kind == "loading" & rows$first == name
+  key <- vapply(items, function(item) sign(sum(values_of(fit)[own & rows$second == item])), 0)
+  bp <- bare_trail(fit$request$blueprint)
+  address <- function(item) address_format("loading", name, item)
+  for (item in items[-1L]) {
+    turned <- if (key[[item]] * key[[1L]] < 0) "-1 * "
+    bp <- suppressMessages(add_restriction(bp, paste0(address(item), " == ", turned,
+        address(items[1L]))))
+  }
+  request <- fit$request
+  request$blueprint <- bp
+  small <- fit_request(request, fit$sample, near = theta_of(fit), errors = FALSE)
+  if (!has_converged(small)) return(NULL)
+  difference_test(small, fit, adjusted = FALSE)
+}

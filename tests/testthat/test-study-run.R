@@ -218,43 +218,34 @@ test_that("what is wrong in a study file is told with its line and the nearest w
     expect_s3_class(error, "orizzonte_error_study")
     rlang::cnd_message(error)
   }
-  expect_match(wrong("top: 2", "tpo: 2"),
-               paste0("line 9.*", text_pattern("unknown_key", unknown = "\"tpo\""), ".*",
-                      text_pattern("did_you_mean", near = "\"top\"")))
-  expect_match(wrong("seed: 4", "sead: 4"),
-               paste0("line 5.*", text_pattern("did_you_mean", near = "\"seed\"")))
-  expect_match(wrong("- diagnose:", "- diagnos:"),
-               paste0("line 9.*", text_pattern("did_you_mean", near = "\"diagnose\"")))
-  expect_match(wrong("of: first, top", "of: frist, top"),
-               paste0("line 9.*", text_pattern("did_you_mean", near = "\"first\"")))
-  expect_match(wrong("blueprint: measurement}", "blueprint: messurement}"),
-               paste0("line 7.*", text_pattern("did_you_mean", near = "\"measurement\"")))
-  expect_match(wrong("data: choirs.csv", "data: chors.csv"),
-               paste0("line 2.*", text_pattern("did_you_mean", near = "\"choirs.csv\"")))
-  expect_match(wrong("top: 2", "top: many"), paste0("line 9.*", text_pattern("key_must_be")))
-  expect_match(wrong("name: second", "name: first"),
-               paste0("line 10.*", text_pattern("two_steps_are_called")))
-  expect_match(wrong("seed: 4", "criteria: {cfy: .9}"),
-               paste0("line 5.*", text_pattern("there_is_no_criterion")))
-  expect_match(wrong("steps:", "other:"), "unknown key")
-  expect_match(wrong("[first, second]", "[first, diagnose]"),
-               paste0("line 11.*", text_pattern("is_no_earlier_step")))
-  expect_match(wrong("top: 2", "top: [1, 2]"), paste0("line 9.*", text_pattern("key_must_be")))
-  expect_match(wrong("{blueprint: measurement}", "{blueprint: []}"),
-               paste0("line 7.*", text_pattern("key_must_be")))
-  expect_match(wrong("name: first", "name: \"\""), paste0("line 8.*", text_pattern("key_must_be")))
-  expect_match(wrong("[first, second]", "[first, []]"),
-               paste0("line 11.*", text_pattern("must_be_one_text_or")))
-  expect_match(wrong("[first, second]", "second"),
-               paste0("line 11.*", text_pattern("compare_takes_two_steps")))
-  expect_match(wrong("of: first, top", "of: [first, second], top"),
-               paste0("line 9.*", text_pattern("is_no_earlier_step")))
-  expect_match(wrong("bootstrap: {of: second", "bootstrap: {of: [first, second]"),
-               paste0("line 12.*", text_pattern("works_one_step")))
-  expect_match(wrong("measurement: choirs.yaml", "measurement: \"\""),
-               paste0("line 4.*", text_pattern("is_no_file")))
-  expect_match(wrong("data: choirs.csv", "data: ."),
-               paste0("line 2.*", text_pattern("is_no_file")))
+  # what is changed into what; the line that is named; the rows that are shown
+  refused <- function(from, to, line, ...) {
+    rows <- list(...)
+    said <- wrong(from, to)
+    expect_match(said, paste0("line ", line, ": "), fixed = TRUE)
+    for (row in rows) expect_match(said, do.call(text_pattern, as.list(row)))
+  }
+  near <- function(name) c("did_you_mean", near = paste0("\"", name, "\""))
+  refused("top: 2", "tpo: 2", 9, c("unknown_key", unknown = "\"tpo\""), near("top"))
+  refused("seed: 4", "sead: 4", 5, near("seed"))
+  refused("- diagnose:", "- diagnos:", 9, near("diagnose"))
+  refused("of: first, top", "of: frist, top", 9, near("first"))
+  refused("blueprint: measurement}", "blueprint: messurement}", 7, near("measurement"))
+  refused("data: choirs.csv", "data: chors.csv", 2, near("choirs.csv"))
+  refused("top: 2", "top: many", 9, c("key_must_be", key = "top"))
+  refused("name: second", "name: first", 10, "two_steps_are_called")
+  refused("seed: 4", "criteria: {cfy: .9}", 5, "there_is_no_criterion")
+  refused("steps:", "other:", 6, "unknown_key")
+  refused("[first, second]", "[first, diagnose]", 11, "is_no_earlier_step")
+  refused("top: 2", "top: [1, 2]", 9, c("key_must_be", key = "top"))
+  refused("{blueprint: measurement}", "{blueprint: []}", 7, c("key_must_be", key = "blueprint"))
+  refused("name: first", "name: \"\"", 8, c("key_must_be", key = "name"))
+  refused("[first, second]", "[first, []]", 11, "must_be_one_text_or")
+  refused("[first, second]", "second", 11, "compare_takes_two_steps")
+  refused("of: first, top", "of: [first, second], top", 9, "is_no_earlier_step")
+  refused("bootstrap: {of: second", "bootstrap: {of: [first, second]", 12, "works_one_step")
+  refused("measurement: choirs.yaml", "measurement: \"\"", 4, "is_no_file")
+  refused("data: choirs.csv", "data: .", 2, "is_no_file")
   expect_no_warning(said <- wrong("seed: 4", "criteria: {cfi: [a, .9]}"))
   expect_match(said, "line 5")
   plan <- "  - plan: {blueprint: measurement, n: [a, 100], truth: {\"loading[ , ]\": .7}}"
