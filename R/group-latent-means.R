@@ -182,6 +182,12 @@ default_rung <- function(x) {
   if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
 }
 
+# The argument `rungs` of a ladder that has another rung as well; the first is always there.
+rungs_with <- function(rung, rungs) {
+  all <- intersect(names(rung_adds), c(rungs, rung))[-1L]
+  if (length(all) == 1L) quoted(all) else paste0("c(", paste(quoted(all), collapse = ", "), ")")
+}
+
 # A rung that the ladder has. One that it could have is reached by climbing further.
 check_rung <- function(rung, ladder) {
   check_string(rung, "`rung`")
@@ -190,7 +196,7 @@ check_rung <- function(rung, ladder) {
   abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)), did_you_mean(rung, rungs),
                   i = text_of("rungs_of_ladder", rungs = enumerate(rungs)),
                   i = if (rung %in% names(rung_adds))
-                    text_of("climb_to_rung", rung = quoted(rung))))
+                    text_of("climb_to_rung", rungs = rungs_with(rung, rungs))))
 }
 
 # A rung of a ladder, or a fit as it is.

@@ -137,7 +137,7 @@ add_texts(
     "Take the scalar rung of invariance(), or hold_equal(blueprint, loading, intercept).",
   ladder_has_no_rung = "The ladder has no rung {rung}.",
   rungs_of_ladder = "Rungs: {rungs}.",
-  climb_to_rung = "To add it: invariance(blueprint, data, by = \"column\", rungs = {rung}).",
+  climb_to_rung = "To add it: invariance(blueprint, data, by = \"column\", rungs = {rungs}).",
   of_intercepts = "{partial} ({partial_2} of {partial_3} intercepts)",
   partly_held = " Partly held: {counts}.",
   not_compared_since_what = " Not compared: {left}, since what measures {left_2} is not held here.",

@@ -135,7 +135,8 @@ rescue_hint <- function() {
 format_evidence <- function(fit) {
   texts <- vapply(fit_evidence(fit), `[[`, "", "text")
   if (length(texts) == 0L) return(text_of("nothing_data_stands_out"))
-  c(text_of("what_data_say"), wrap_lines(paste0("- ", texts, "."), indent = 2L, hang = 4L))
+  c(paste0("  ", text_of("what_data_say")),
+    wrap_lines(paste0("- ", texts, "."), indent = 2L, hang = 4L))
 }
 
 format_weakness <- function(fit) {

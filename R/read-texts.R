@@ -5,7 +5,7 @@ add_instructions(
   see_summary = instruct("summary(fit_model(blueprint, data))", "fit"),
   see_residuals = instruct("residuals(fit, largest = 10)",
                            text = "the largest residuals (orizzonte diagnose)"),
-  all_indices = instruct("fit_indices(fit)", text = "orizzonte fit --table fit_indices"),
+  all_indices = instruct("fit_indices(fit)", c("fit", "--table", "fit_indices")),
   read_fit = instruct("summary(fit), estimates(fit), amendments(fit), path_diagram(fit)", "fit"),
   read_saturated = instruct("summary(fit), estimates(fit), path_diagram(fit)", "fit"),
   read_unconverged = instruct("summary(fit), estimates(fit), path_diagram(fit)", "rescue"),
@@ -102,7 +102,7 @@ add_texts(
   fewer_than_5_each = paste0(
     "{cases}, fewer than 5 each (Bentler & Chou 1987): \u03c7\u00b2 tends to be too ",
     "large{value}."),
-  shows_all = "{instruction} shows all {value}.",
+  shows_all = "All {value} indices: {instruction}",
   is_not_free_parameter = "{unknown} is not a free parameter of this fit.",
   parm_must_be_names = "`parm` must be names or numbers of rows, of which there are {limits}.",
   model_many_variables_has = "A model of many variables has no one residual standard deviation.",
@@ -155,7 +155,7 @@ add_texts(
   improper_solution_read_before = "IMPROPER SOLUTION. Read this before any estimate:",
   way_all_fit_solution = "  \u03c7\u00b2 on the way: {shown}; all of it in fit$solution$history.",
   nothing_data_stands_out = "  Nothing in the data stands out as its cause.",
-  what_data_say = "  What the data say:",
+  what_data_say = "What the data say:",
   weak_solution_can_hardly =
     "WEAK. At this solution {weak} are hardly identified separately (see their standard errors).",
   what_changed_is_not = "what changed is not known",

@@ -48,7 +48,7 @@ fit_trouble <- function(fit) {
       report_text(in_bold(text_of("improper_solution")), text_of("read_before_any_estimate"),
                   paste(improper$trouble, collapse = "; "), ".", tone = "caution"),
     if (length(evidence))
-      list(report_text(text_of("report_what_data_say")), report_bullets(paste0(evidence, ".")))))
+      list(report_text(text_of("what_data_say")), report_bullets(paste0(evidence, ".")))))
 }
 
 main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")

@@ -10,7 +10,6 @@ add_texts(
   numbers_below_are_where_estimation =
     ". The numbers below are where estimation stopped; do not interpret them.",
   read_before_any_estimate = " Read this before any estimate: ",
-  report_what_data_say = "What the data say:",
   path_diagram_standardized_values = "Path diagram with standardized values",
   path_diagram_group = "Path diagram of group {drawn}",
   cut_offs_are_conventions =
@@ -218,7 +217,6 @@ add_texts(
   no_reason_given_brackets = "(no reason given)",
   assumed_without_being_stated = "Assumed without being stated",
   not_held_after_all = "not held after all: ",
-  the_summary_data = "the summary data",
   along_with_it = " along with it",
   without_reason_given = ", without a reason given",
   general_and_specific = "General and specific")

@@ -72,7 +72,7 @@ value_labels <- function(column, known) {
 pick_levels <- function(levels, known, by, labels = known) {
   if (!is.atomic(levels) || length(levels) == 0L || anyNA(levels)) {
     abort("input",
-          c(text_of("levels_must_be_values"),
+          c(text_of("request_levels_odd"),
             i = text_of("such_levels_c_evening_evening")))
   }
   value <- as.character(levels)

@@ -108,7 +108,6 @@ add_texts(
   rows = "{wanted} ({rows} rows)",
   groups_by_with_rows = "Groups by {by}: {rows}.",
   left_out_other_groups = "Left out {left} of other groups: {wanted}.",
-  levels_must_be_values = "`levels` must be values of the grouping column.",
   such_levels_c_evening_evening =
     "Such as levels = c(Evening = \"evening\", Weekend = \"weekend\").",
   no_such_group = "There is no group {strange} in {by}.",
@@ -378,7 +377,7 @@ add_texts(
   multivariate_normality = "Multivariate normality (Mardia 1970)",
   multiple_of_the_sum = "a multiple of the sum",
   the_sum = "the sum",
-  summary_data_itself = "the summary data")
+  the_summary_data = "the summary data")
 
 add_texts(
   many_left_out = " (more than 5 %)",

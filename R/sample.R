@@ -79,7 +79,7 @@ sample_of.list <- function(source, request) {
   refuse_summary_data(request)
   known <- names(source)
   wanted <- if (is.null(request$levels)) stats::setNames(known, known) else
-    pick_levels(request$levels, known, text_of("summary_data_itself"))
+    pick_levels(request$levels, known, text_of("the_summary_data"))
   check_alike(source[wanted])
   groups <- lapply(stats::setNames(names(wanted), names(wanted)), function(g) {
     variables <- blueprint_variables(group_blueprint(request$blueprint, g))$observed

@@ -119,7 +119,8 @@ test_that("the planted loading and intercept are found and released first", {
     failed <- expect_error(ask(short, rung = "scalar"), class = "orizzonte_error_name")
     expect_match(conditionMessage(failed),
                  text_pattern("rungs_of_ladder", rungs = "configural and metric"))
-    expect_match(conditionMessage(failed), text_pattern("climb_to_rung", rung = "\"scalar\""))
+    expect_match(conditionMessage(failed),
+                 text_pattern("climb_to_rung", rungs = "c(\"metric\", \"scalar\")"))
   }
   failed <- expect_error(latent_means(short, rung = "scallar"), class = "orizzonte_error_name")
   expect_no_match(conditionMessage(failed), text_pattern("climb_to_rung"))
