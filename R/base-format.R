@@ -276,8 +276,6 @@ fold_lines <- function(lines) {
 
 command_line <- "^ *(Next: )?orizzonte "
 
-# Data frames without the cost of data.frame().
-
 # A data frame without the cost of data.frame().
 list_frame <- function(columns) {
   structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1L]])))

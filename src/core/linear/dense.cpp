@@ -15,7 +15,12 @@ Matrix pseudo_inverse(const Matrix& a) {
   return least_squares(a, Matrix::Identity(a.rows(), a.rows()));
 }
 
-int rank_of(const Matrix& a) { return static_cast<int>(Orthogonal(a).rank()); }
+bool unique_least_squares(const Matrix& a, const Matrix& b, Matrix& x) {
+  const Orthogonal factor(a);
+  if (factor.rank() < a.cols()) return false;
+  x = factor.solve(b);
+  return true;
+}
 
 Matrix orthogonal_complement(const Matrix& a) {
   const Orthogonal factor(a);

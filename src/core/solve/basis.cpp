@@ -55,7 +55,8 @@ void fill_unknown(Basis& basis, Random* random) {
       x.row(i) = basis.loading.row(known[i]);
       y[i] = basis.level[known[i]];
     }
-    if (rank_of(x) == f) means = least_squares(x, y);
+    Matrix found;
+    if (unique_least_squares(x, y, found)) means = found;
   }
   const bool anywhere = random && random->uniform() < 0.5;
   const Vector largest = basis.loading.cwiseAbs().colwise().maxCoeff().transpose();
