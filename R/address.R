@@ -221,8 +221,8 @@ check_depth <- function(expression) {
                   i = text_of("restrictions_claims_formulas_so")))
 }
 
-# A text as an expression, after checking its length. `refused(condition)` is called when it does not
-# follow R's syntax.
+# A text as an expression, after checking its length. `refused(condition)` is called when it does
+# not follow R's syntax.
 longest_expression <- 20000L
 parsed_text <- function(text, refused) {
   if (nchar(text, "bytes") > longest_expression)

@@ -71,7 +71,7 @@ progress <- new.env(parent = emptyenv())
 progress$patience <- 0.5
 
 # lapply() that tells how far it is once it has taken a while.
-each_told <- function(x, work, title) {
+map_with_progress <- function(x, work, title) {
   begun <- proc.time()[["elapsed"]]
   here <- environment()
   told <- NULL
@@ -80,7 +80,7 @@ each_told <- function(x, work, title) {
     if (!is.null(told)) {
       told(1L)
     } else if (proc.time()[["elapsed"]] - begun > progress$patience && k < length(x)) {
-      told <<- progress_teller(title, length(x), here)
+      told <<- progress_reporter(title, length(x), here)
       told(k)
     }
     found
@@ -90,7 +90,7 @@ each_told <- function(x, work, title) {
 
 # A function to call with the number of parts that are done since. Whoever handles progress through
 # the progressr package gets it there, else there is a bar on a terminal.
-progress_teller <- function(title, parts, env = parent.frame()) {
+progress_reporter <- function(title, parts, env = parent.frame()) {
   if (parts < 2L || display$quiet) return(function(...) invisible())
   if (handles_progress()) {
     step <- progressr::progressor(steps = parts, label = title, envir = env)

@@ -179,7 +179,7 @@ inference_fields <- function(fit) {
   clusters <- count_clusters(fit$sample)
   asked <- unclass(request)[names(fit_options$rows)]
   asked$inference <- if (is_robust(request)) "robust" else "normal"
-  asked$auxiliary <- I(told_by(fit$sample))
+  asked$auxiliary <- I(auxiliary_variables(fit$sample))
   c(asked, list(with_missing = total_of(fit$sample, "with_missing"),
                 number_of_clusters = if (!is.na(clusters)) clusters))
 }

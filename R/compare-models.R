@@ -459,7 +459,7 @@ vuong_matrix <- function(one, two, n) {
 # Log-likelihood and score of each case used, cases in the order of the data; the bread n H^-1, H
 # the observed information (with equations: within them).
 casewise_fit <- function(fit) {
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   cases <- core_cases(fit)
   matrices <- matrices_of(fit)
   loglik <- Map(function(own, at, moments) {

@@ -49,7 +49,7 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
           c(text_of("amend_needs_change"),
             i = text_of("give_one_free_address")))
   }
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   chosen <- if (length(free)) chosen_candidates(whole, free)
   if (length(free)) check_offered(whole, chosen)
   bp <- suppressMessages(amended_blueprint(fit, own_candidates(fit, chosen), fix, omit))
@@ -180,7 +180,7 @@ drop_constraint <- function(restrictions, text, table) {
 predicted_drop <- function(fit, chosen, fix, omit) {
   if (length(omit) || (length(fix) && length(chosen$parameter))) return(NA_real_)
   if (length(chosen$parameter)) {
-    tests <- score_jointly(whole_fit(fit), chosen)$core
+    tests <- score_jointly(joint_fit(fit), chosen)$core
     return(sum(tests$score * solve_symmetric(tests$joint_variance, tests$score)))
   }
   restrictions <- lapply(fix, function(text) parse_restriction(str2lang(text)))
@@ -378,8 +378,7 @@ held_core <- function(core, parameters, values = 0) {
 }
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
-  found <- core_fit(core, core_moments(fit), as.numeric(start), 500L, 1e-12, fresh_starts,
-                    20260101, FALSE)
+  found <- core_fit(core, core_moments(fit), as.numeric(start), fresh_starts, errors = FALSE)
   found$chisq <- moments_n(fit) * found$discrepancy
   found$ok <- found$status == 0L
   found

@@ -77,7 +77,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
   own <- fit
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   check_count(top, "`top`")
   check_number(min_drop, "`min_drop`", 0)
   check_flag(all, "`all`")
@@ -429,7 +429,7 @@ refit_leaders <- function(fit, leaders) {
   with <- core_with(fit, leaders)
   with$tests <- score_core(fit, with, TRUE)
   implied <- vector("list", size)
-  refits <- each_told(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
+  refits <- map_with_progress(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
                       text_of("head_refits"))
   for (i in seq_len(size)) {
     found <- refits[[i]]

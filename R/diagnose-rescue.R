@@ -120,7 +120,7 @@ note_change <- function(state, ...) {
 # `random`: so many random starts, all of them made.
 fit_state <- function(state, random = NULL) {
   request <- change_request(state$request, list(blueprint = state$bp, missing_codes = state$codes))
-  fit_request(request, sample_of(state$data, request), starts = random %||% 4L,
+  fit_request(request, sample_of(state$data, request), starts = random %||% NA,
               all_starts = !is.null(random))
 }
 

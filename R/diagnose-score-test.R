@@ -32,7 +32,7 @@ score_test <- function(fit, ...) {
   check_arguments("score_test", dots = TRUE)
   check_fit(fit, "score_test")
   check_converged(fit, "score_test")
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   texts <- captured_addresses(rlang::enquos(...), "score_test")
   chosen <- chosen_candidates(fit, texts)
   tested <- score_jointly(fit, chosen)

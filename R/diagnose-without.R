@@ -32,7 +32,7 @@ without <- function(fit, ..., criteria = NULL) {
   check_arguments("without", dots = TRUE)
   check_fit(fit, "without")
   check_converged(fit, "without")
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   level <- check_criteria(criteria)$significance
   quosures <- rlang::enquos(...)
   table <- fit$layout
@@ -40,7 +40,7 @@ without <- function(fit, ..., criteria = NULL) {
     droppable_rows(table)
   standardized <- standardized_of(fit)$value
   vcov <- vcov_of(fit)
-  alone <- each_told(chosen, function(path) drop_paths(path, fit, vcov),
+  alone <- map_with_progress(chosen, function(path) drop_paths(path, fit, vcov),
                      text_of("paths_held_at_zero"))
   p <- vapply(alone, `[[`, 0, "p_rise")
   verdict <- rule_needed(p, level)

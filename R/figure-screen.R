@@ -32,14 +32,14 @@ pattern_plot <- function(x) {
   p <- x$patterns[incomplete, , drop = FALSE]
   if (nrow(p) == 0L) abort("input", text_of("nothing_is_missing_there"))
   shown <- utils::head(p, most_patterns)
-  holes <- attr(x$patterns, "variables")[incomplete[seq_len(nrow(shown))]]
-  variables <- intersect(names(x$data), unlist(holes))
+  unseen <- attr(x$patterns, "variables")[incomplete[seq_len(nrow(shown))]]
+  variables <- intersect(names(x$data), unlist(unseen))
   count <- nrow(shown)
   cells <- list_frame(list(
     variable = factor(rep(variables, each = count), variables), row = rep(seq_len(count),
         length(variables)),
     state = ifelse(unlist(lapply(variables, function(v) {
-      vapply(holes, function(h) v %in% h, NA)
+      vapply(unseen, function(h) v %in% h, NA)
     })), "missing", "there")))
   whole <- sum(x$patterns$rows[!nzchar(x$patterns$missing)])
   .data <- rlang::.data

@@ -43,7 +43,7 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
     moments <- plausible_moments(layout)
   } else {
     sample <- sample_of(data, request)
-    layout <- met_layout(request, sample)
+    layout <- unconstrained_layout(request, sample)
     moments <- sample_moments(sample, "n")
     announce_sample(sample)
     for (note in layout$notes) say(note)

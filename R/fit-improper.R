@@ -2,7 +2,7 @@
 
 # Columns: parameter, value, trouble (a sentence). No rows when the solution is proper.
 improper_parts <- function(fit) {
-  if (surely_proper(fit)) return(trouble_rows())
+  if (known_to_be_proper(fit)) return(trouble_rows())
   cached(fit, "improper", bind_troubles(lapply(group_views(fit), view_improper)))
 }
 
@@ -101,7 +101,7 @@ residual_pairs_improper <- function(layout, part, names, group) {
 
 # Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of
 # each is more than 300 times what it would be if the others were known.
-hardly_told_apart <- function(fit) {
+weakly_identified <- function(fit) {
   inflation <- inflation_of(fit)
   if (length(inflation) != length(fit$layout$model$used) || length(inflation) == 0L ||
       max(inflation) < 1e5) return(character())
@@ -125,8 +125,8 @@ solution_state <- function(fit) {
     return(state("improper", enumerate(short_troubles(improper), most = 3L)))
   pressed <- pressed_bounds(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
-  weak <- hardly_told_apart(fit)
-  if (length(weak)) return(state("weak", paste(text_of("hardly_told_apart"), enumerate(weak,
+  weak <- weakly_identified(fit)
+  if (length(weak)) return(state("weak", paste(text_of("weakly_identified"), enumerate(weak,
       most = 2L))))
   state("proper", "")
 }

@@ -166,8 +166,7 @@ baseline_moments <- function(fit, model) {
 # Fitted once: the likelihood beside auxiliary variables and the scaling both need it.
 baseline_fit <- function(fit, model, kind) {
   cached(fit, paste("baseline fit", kind),
-         core_fit(model, core_moments(fit), baseline_moments(fit, model), 500L, 1e-12, 0L, 1,
-                  FALSE))
+         core_fit(model, core_moments(fit), baseline_moments(fit, model), 0L, errors = FALSE))
 }
 
 # Beside auxiliary variables, whose covariances stay free in it, and with equal moments over time
@@ -235,7 +234,7 @@ tell_many <- function(size) {
 # values the likelihood ratio shrinks with what is missing, so N F_C of the saturated moments and
 # its bias k / df take their place (after Zhang & Savalei 2023).
 index_basis <- function(fit, base, kind = baseline_kinds[1L]) {
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   test <- test_of(fit)
   plain <- list(chisq = test$chisq_normal, inflation = 1, chisq_baseline = base$chisq,
                 inflation_baseline = 1)

@@ -97,7 +97,7 @@ all_pairs <- function(names) {
 
 # The fit of a model beside auxiliary variables: the model's own layout, its part of the joint
 # solution, and the joint fit.
-beside_auxiliary <- function(joint, request, layout = met_layout(request, sample)) {
+marginal_fit <- function(joint, request, layout = unconstrained_layout(request, sample)) {
   sample <- without_auxiliary(joint$sample)
   known <- joint$solution
   theta <- known$theta[layout$parameters]
@@ -128,7 +128,7 @@ without_auxiliary <- function(sample) {
     })
     inside <- group$unseen[, 1L] %in% keep & group$unseen[, 2L] %in% keep
     group$unseen <- matrix(match(group$unseen[inside, ], keep), ncol = 2L)
-    group$holes <- group$holes[!names(group$holes) %in% gone]
+    group$missing <- group$missing[!names(group$missing) %in% gone]
     group
   })
   sample$with_auxiliary <- gone
@@ -139,10 +139,10 @@ without_auxiliary <- function(sample) {
 
 # The sample to fit again, auxiliary variables included.
 sample_behind <- function(fit) {
-  sample <- whole_fit(fit)$sample
+  sample <- joint_fit(fit)$sample
   sample$joint <- FALSE
   sample
 }
 
 # The fit that likelihoods, scores and tests are those of.
-whole_fit <- function(fit) fit$joint %||% fit
+joint_fit <- function(fit) fit$joint %||% fit

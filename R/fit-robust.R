@@ -57,7 +57,7 @@ scaled_chisq <- function(plain, df, trace, trace_squared = NULL) {
 
 # tr(U Gamma) of a fit, tr((U Gamma)^2) where its request asks for it.
 scaling_of <- function(fit) {
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   cached(fit, "scaling", {
     if (is_incomplete(fit$sample)) {
       own <- incomplete_scalings(fit)[[1L]]
@@ -88,8 +88,8 @@ robust_difference <- function(small, large, plain, df, adjusted) {
 robust_test_trace <- function(fit) if (test_of(fit)$df == 0) 0 else scaling_of(fit)$trace
 
 difference_at <- function(small, large, plain, df, adjusted) {
-  small <- whole_fit(small)
-  large <- whole_fit(large)
+  small <- joint_fit(small)
+  large <- joint_fit(large)
   theta <- reproducing_theta(values_of(small), large, small)
   if (is.null(theta))
     return(list(chisq = NA_real_, df = df, p = NA_real_, chisq_normal = plain))
@@ -130,7 +130,7 @@ reproducing_theta <- function(eta, larger, smaller,
   # by what could be told apart in the data, and no finer than numbers are
   limit <- max(min(1e-8, 1e-3 / moments_n(larger)), 1e-12)
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
-    again <- core_fit(layout$model, samples, as.numeric(start), 500L, 1e-12, 4L, 20260101)
+    again <- core_fit(layout$model, samples, as.numeric(start))
     if (is.finite(again$discrepancy) && length(again$theta) && again$discrepancy < limit)
       return(again$theta)
   }

@@ -51,7 +51,7 @@ add_texts(
     "the covariance matrix of the residuals of {block}{group} is not positive semi-definite",
   residuals_would_correlate_beyond =
     "the residuals of {first} and {second}{group} would correlate {beyond}, beyond 1",
-  hardly_told_apart = "weakly identified:",
+  weakly_identified = "weakly identified:",
   is_corrected_itself_satorra = paste0(
     "\u0394\u03c7\u00b2 is corrected by itself (Satorra & Bentler 2001, 2010): it is not the ",
     "difference of two corrected \u03c7\u00b2."),

@@ -194,22 +194,22 @@ announce <- function(fit) {
 
 # A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
 # a ladder; `near`: values, by address, to start from where they are given; `starts`: random starts
-# after the closed-form one.
-fit_request <- function(request, sample, stated = stated_by(request, sample), near = NULL,
-                        starts = 4L, errors = TRUE, seed = 20260101, all_starts = FALSE) {
+# after the closed-form one, NA for as many as the core has by default.
+fit_request <- function(request, sample, stated = specified_layout(request, sample), near = NULL,
+                        starts = NA, errors = TRUE, all_starts = FALSE) {
   if (length(sample$auxiliary) && !sample$joint) {
     sample$joint <- TRUE
     plain <- request
     request$blueprint <- joint_blueprint(coded_blueprint(request, sample), sample$auxiliary)
-    return(beside_auxiliary(
-      fit_request(request, sample, near = near, starts = starts, errors = errors, seed = seed,
+    return(marginal_fit(
+      fit_request(request, sample, near = near, starts = starts, errors = errors,
                   all_starts = all_starts), plain))
   }
-  layout <- met_layout(request, sample, stated)
+  layout <- unconstrained_layout(request, sample, stated)
   check_counts(layout)
   moments <- sample_moments(sample, request$multiplier)
-  found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), 500L,
-                    1e-12, starts, seed, errors, all_starts)
+  found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), starts,
+                    errors, all_starts)
   if (!found$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, found)
   solution <- profile_solution(new_solution(layout, found), layout, moments)
@@ -217,12 +217,12 @@ fit_request <- function(request, sample, stated = stated_by(request, sample), ne
     layout$rows$status[rows_alike(layout, layout$constraints[[k]])] <- "at bound"
   }
   fit <- new_fit(request, sample, layout, press_bounds(solution, layout), moments)
-  with_usable_weights(fit, starts, seed)
+  with_usable_weights(fit, starts)
 }
 
 # Blueprint and data brought together. The request keeps what the user wrote; the layout has coded
 # predictors.
-stated_by <- function(request, sample) {
+specified_layout <- function(request, sample) {
   bp <- coded_blueprint(request, sample)
   check_left_out(sample, names(bp$left_out))
   if (length(sample$auxiliary) && !sample$joint) sample <- without_auxiliary(sample)
@@ -232,7 +232,7 @@ stated_by <- function(request, sample) {
 
 coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, sample$coding)
 
-met_layout <- function(request, sample, stated = stated_by(request, sample)) {
+unconstrained_layout <- function(request, sample, stated = specified_layout(request, sample)) {
   bp <- coded_blueprint(request, sample)
   covariance <- pooled_covariance(sample)
   stated$auxiliary <- sample$auxiliary
@@ -306,7 +306,7 @@ refit_changes <- function(quosures) {
 }
 
 # `near`, `starts` and `errors` as in fit_request().
-refit_quietly <- function(fit, changes = list(), near = NULL, starts = 4L, errors = TRUE) {
+refit_quietly <- function(fit, changes = list(), near = NULL, starts = NA, errors = TRUE) {
   asked <- intersect(names(changes), request_parts())
   request <- change_request(fit$request, changes[asked])
   anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts()),
@@ -390,7 +390,7 @@ warn_about <- function(fit) {
         length(lines))),
                        i = text_of("look_before_reading_any", instruction = instruction("rescue"))))
   }
-  weak <- hardly_told_apart(fit)
+  weak <- weakly_identified(fit)
   if (length(weak)) {
     warn("identification", c(
       text_of("solution_can_hardly_be", weak = enumerate(weak, most = 6L)),
@@ -431,7 +431,7 @@ with_usable_weights <- function(fit, starts, seed) {
   for (name in names(markers)) request$blueprint$constructs[[name]]$scale <- markers[[name]]
   scales <- stats::setNames(fit$layout$scales, vapply(fit$layout$scales, `[[`, "", "construct"))
   was <- vapply(names(markers), function(name) fit$layout$rows$parameter[scales[[name]]$marker], "")
-  moved <- fit_request(request, fit$sample, starts = starts, seed = seed)
+  moved <- fit_request(request, fit$sample, starts = starts)
   moved$request <- fit$request
   moved$layout$notes <- c(moved$layout$notes,
                           text_of("marker_near_zero", was = was, markers = names(markers),

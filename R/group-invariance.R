@@ -134,8 +134,8 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   own <- c(bp$hold_equal, bp$hold_equal_times)
   if (length(own))
     say(text_of("held_equal_every_rung", parameters = enumerate(unique(own))))
-  stated <- stated_by(request, sample)
-  fits <- each_told(holds, function(hold) fit_rung(request, sample, stated, hold, over),
+  stated <- specified_layout(request, sample)
+  fits <- map_with_progress(holds, function(hold) fit_rung(request, sample, stated, hold, over),
                     text_of("head_rungs"))
   ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
   trouble <- ladder_trouble(ladder)
@@ -288,7 +288,7 @@ climb_steps <- function(fits, structural, on, criteria, over) {
     request <- below$request
     request$blueprint <- bare_trail(request$blueprint)
     sample <- sample_behind(below)
-    fit <- fit_rung(request, sample, stated_by(request, sample), step, over)
+    fit <- fit_rung(request, sample, specified_layout(request, sample), step, over)
     judged <- judge_step(fit, below, criteria)
     out$fits[[step]] <- fit
     out$base <- c(out$base, base)

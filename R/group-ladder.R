@@ -173,8 +173,8 @@ released_addresses <- function(fit) {
 
 # Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power, verdict.
 single_equalities <- function(fit, before, criteria) {
-  fit <- whole_fit(fit)
-  before <- whole_fit(before)
+  fit <- joint_fit(fit)
+  before <- joint_fit(before)
   candidates <- held_parameters(fit$layout)
   own <- candidates$parameter %in% added_equalities(fit, before) &
     candidates$kind %in% address_kinds_held & !nzchar(candidates$reason)

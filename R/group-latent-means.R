@@ -154,7 +154,7 @@ unreleased_means <- function(fit, means, places, standardize) {
   rows <- fit$layout$rows
   loose <- rows$kind == "loading" & !rows$shared & is.na(rows$fixed) &
     rows$second %in% rows$first[rows$kind == "intercept" & rows$shared]
-  loose <- loose & rows$parameter %in% let_go(fit)
+  loose <- loose & rows$parameter %in% parameters_let_differ(fit)
   held <- rows$parameter[rows$kind == "intercept" & rows$shared &
                            paste(rows$first, rows$group) %in%
                            paste(rows$second, rows$group)[loose]]
@@ -171,7 +171,7 @@ unreleased_means <- function(fit, means, places, standardize) {
 }
 
 # The parameters named by let_differ().
-let_go <- function(fit) {
+parameters_let_differ <- function(fit) {
   rows <- pattern_rows(fit$request$blueprint$let_differ, fit$layout)
   fit$layout$rows$parameter[rows]
 }

@@ -46,7 +46,7 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
   groups <- fit$layout$groups
   places <- item_places(fit$layout, items, groups)
   of <- vapply(places, `[[`, "", "item")
-  rows <- unlist(each_told(intersect(items, of), function(item) {
+  rows <- unlist(map_with_progress(intersect(items, of), function(item) {
     item_differences(fit, item, places[of == item])
   }, text_of("items_freed")), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))

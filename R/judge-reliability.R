@@ -148,7 +148,7 @@ alpha_error_cases <- function(view, items, key, s, gradient) {
 # With missing values: the gradient through the inverse information of the saturated moments, met
 # with the saturated scores of each case (Yuan & Bentler 2000).
 alpha_error_incomplete <- function(view, items, key, gradient) {
-  whole <- group_view(whole_fit(view$fit), view$group)       # auxiliary variables tell, too
+  whole <- group_view(joint_fit(view$fit), view$group)       # auxiliary variables tell, too
   own <- match(view$layout$observed[items], whole$layout$observed)
   narrow <- length(whole$layout$observed) <= most_saturated
   moments <- if (narrow) whole$moments else moments_of_items(whole$moments, own)

@@ -145,7 +145,7 @@ free_means_of <- function(layout, g, over, time, where) {
   if (!is.null(time))
     known <- intersect(known, rows$first[span][here & rows$kind[span] == "mean"])
   open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), known)
-  for (name in open[!told_apart(layout, open, part, rows$first[held])]) {
+  for (name in open[!means_distinguishable(layout, open, part, rows$first[held])]) {
     layout$notes <- union(layout$notes, text_of("mean_stays_0_loadings", name = address_name(name),
                                                 where = where))
     open <- setdiff(open, name)
@@ -167,7 +167,7 @@ mean_may_differ <- function(name, rows, part, span, held) {
 
 # Which of the means shift what is held in a way that those before them do not: independent columns
 # of the loadings, at values that keep fixed and equal ones so and are otherwise haphazard.
-told_apart <- function(layout, constructs, part, held) {
+means_distinguishable <- function(layout, constructs, part, held) {
   if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))
   table <- layout$rows
   loadings <- matrix(0, length(held), length(constructs))

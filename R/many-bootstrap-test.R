@@ -76,7 +76,7 @@ ladder_tests <- function(x) {
 }
 
 run_null_test <- function(test, seed, reps, folder) {
-  small <- whole_fit(test$small)
+  small <- joint_fit(test$small)
   source <- null_source(small)
   chisq_of <- function(fit) {
     run_refits(fit, source_for(source, small, fit), seed, reps, folder = folder)
@@ -89,7 +89,7 @@ run_null_test <- function(test, seed, reps, folder) {
   drawn <- ifelse(found$status == 0L, found$chisq, NA)
   misfit <- transformed_chisq(small, source)
   if (!is.null(test$large)) {
-    large <- whole_fit(test$large)
+    large <- joint_fit(test$large)
     other <- chisq_of(large)
     change <- difference_test(small, large)
     observed <- change$chisq_normal
@@ -190,7 +190,7 @@ format_bootstrap_test <- function(x) {
 # list(chisq, chisq_baseline: off the likelihood ratios; basis, basis_baseline: off what RMSEA, CFI
 # and TLI rest on).
 overshoot_of <- function(fit) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   if (test_of(whole)$df <= 0 || !has_converged(whole)) return(NULL)
   if (is_incomplete(whole$sample)) {
     models <- list(whole$layout$model, baseline_core(whole))

@@ -204,7 +204,7 @@ resample_rows <- function(fit, reps, seed, ...) {
   check_fit(fit, "resample_rows")
   check_count(reps, "`reps`", 1, 1e6)
   seed <- chosen_seed(seed)
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   if (!has_raw_data(whole$sample))
     abort("data", text_of("fit_came_from_summary_data"))
   used <- lapply(whole$sample$groups, `[[`, "used")

@@ -104,7 +104,7 @@ index_replicates <- function(test, covariances, run) {
 }
 
 population_source <- function(fit, covariances, draw) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   if (draw == "cases") return(null_source(whole, covariances))
   source <- drawn_source(whole, new_drawing("as observed"))
   if (is.null(covariances)) return(source)
@@ -121,7 +121,7 @@ population_source <- function(fit, covariances, draw) {
 
 # Populations for which the model is misspecified: covariances by group, and what it lacks.
 misspecified_populations <- function(test, misspecified, rung) {
-  fit <- whole_fit(test$small)
+  fit <- joint_fit(test$small)
   groups <- seq_along(fit$layout$groups)
   if (is.null(test$large) || !is.null(misspecified)) {
     misspecified <- check_misspecified(misspecified, fit)

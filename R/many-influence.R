@@ -50,7 +50,7 @@ influence.orizzonte_fit <- function(model, top = 5, ...) {
 
 # The one-step effect of deleting each case or cluster.
 one_step_changes <- function(fit) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   model <- full_model(whole$layout)
   theta <- if (whole$layout$profiled) unname(theta_of(whole)) else core_theta(whole)
   at <- core_evaluate(model, core_moments(whole), theta)
@@ -172,7 +172,7 @@ real_changes <- function(fit, found, order, top, table) {
                          actual_change = rep(NA_real_, nrow(table))))
   leaders <- order[seq_len(min(top, length(order)))]
   if (length(leaders) == 0L) return(out)
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   source <- case_source(fit)
   ends <- 0L
   parts <- lapply(source$cases, function(cases) {

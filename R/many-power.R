@@ -87,7 +87,7 @@ powered_test <- function(fit, of, value, rmsea) {
   label <- if (inherits(of, "orizzonte_blueprint")) "smaller model" else
     enumerate(as.character(of), most = 3L)
   found <- fit_to_implied(fit, smaller)
-  df <- test_of(found)$df - test_of(whole_fit(fit))$df
+  df <- test_of(found)$df - test_of(joint_fit(fit))$df
   if (df <= 0)
     abort("input", c(text_of("smaller_model_has_no"),
                      i = text_of("name_parameters_are_free")))
@@ -131,7 +131,7 @@ check_parameter <- function(fit, text) {
 
 # Another blueprint fitted to the moments that a fit implies, at the same n.
 fit_to_implied <- function(fit, bp) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   data <- lapply(group_views(whole), function(view) {
     model <- implied_moments(view)
     new_summary_data(list(n = view$moments$n, covariance = model$covariance,

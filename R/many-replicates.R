@@ -2,7 +2,7 @@
 
 # Cases of the fit drawn again: within groups, whole clusters.
 case_source <- function(fit) {
-  list(less = as.integer(fit$request$multiplier == "n-1"), cases = core_cases(whole_fit(fit)))
+  list(less = as.integer(fit$request$multiplier == "n-1"), cases = core_cases(joint_fit(fit)))
 }
 
 # The same cases less one part after the other: single cases or clusters where they are few, else as
@@ -35,7 +35,7 @@ new_refit_job <- function(fit, source, seed, readers = NULL, expected = NULL, ov
 
 # Replicates first to first + count - 1.
 refit_chunk <- function(job, first, count) {
-  whole <- whole_fit(job$fit)
+  whole <- joint_fit(job$fit)
   keep <- !is.null(job$readers)
   found <- core_refit_many(whole$layout$model, core_moments(whole), core_theta(whole), job$source,
                            job$seed, first, count, 4L, keep)
@@ -56,7 +56,7 @@ refit_chunk <- function(job, first, count) {
 # A light fit of replicate r of a chunk: enough for every reader. Where readers go to single cases,
 # these are drawn when asked for.
 replicate_fit <- function(job, found, first, r) {
-  whole <- whole_fit(job$fit)
+  whole <- joint_fit(job$fit)
   less <- job$source$less
   moments <- named_moments(found$moments[[r]], whole)
   solution <- whole$solution
@@ -77,7 +77,7 @@ replicate_fit <- function(job, found, first, r) {
   draw <- job[c("source", "seed")]
   delayedAssign("cases", replicate_cases(whole, draw, first + r - 1L),
                 assign.env = light$cache)
-  if (!is.null(job$fit$joint)) light <- beside_auxiliary(light, job$fit$request, job$fit$layout)
+  if (!is.null(job$fit$joint)) light <- marginal_fit(light, job$fit$request, job$fit$layout)
   as_replicate(light)
 }
 
@@ -208,7 +208,7 @@ run_chunks <- function(work, job, reps, title, folder = NULL) {
   kept <- kept_chunks(folder, job, work)
   done <- replicates_in(kept)
   open <- open_chunks(setdiff(seq_len(reps), done), size)
-  told <- progress_teller(title, length(open))
+  told <- progress_reporter(title, length(open))
   finish <- function(chunk, found) {
     keep_chunk(folder, job, work, chunk, found)
     told()

@@ -42,7 +42,7 @@ robustness <- function(fit, claims = NULL,
                 unlist(lapply(known[known %in% choices], function(choice) {
                   defensible(fit, choice)
                 }), recursive = FALSE))
-  parts <- each_told(analyses, function(analysis) judge_analysis(fit, analysis, criteria),
+  parts <- map_with_progress(analyses, function(analysis) judge_analysis(fit, analysis, criteria),
                      text_of("head_analyses"))
   out <- bind_frames(parts)
   itself <- out[out$kind == "itself", ]
@@ -149,9 +149,9 @@ other_inference <- function(fit) {
 
 other_rows <- function(fit) {
   keeps <- fit$request$incomplete == "keep"
-  holed <- if (keeps) is_incomplete(fit$sample) else
+  incomplete <- if (keeps) is_incomplete(fit$sample) else
     rows_of_groups(fit$sample) > sample_n(fit$sample)
-  if (!holed || !is.null(fit$joint)) return(list())
+  if (!incomplete || !is.null(fit$joint)) return(list())
   list(list(name = paste("incomplete cases", if (keeps) "dropped" else "kept"), kind = "rows",
             changes = list(incomplete = if (keeps) "drop" else "keep")))
 }

@@ -105,14 +105,14 @@ by_variable <- function(x, variables, what) {
 }
 
 drawn_source <- function(fit, drawing) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   sizes <- cases_by_group(whole$sample)
-  holes <- if (identical(drawing$missing, "as observed")) holes_as_observed(whole)
+  missing <- if (identical(drawing$missing, "as observed")) missing_as_observed(whole)
   populations <- lapply(group_views(whole), function(view) {
     model <- implied_moments(view)
     variables <- view$layout$observed
     new_population(sizes[[view$group]], model$covariance, model$mean,
-                   shape = drawn_shape(drawing, variables), holes = holes[[view$number]],
+                   shape = drawn_shape(drawing, variables), missing = missing[[view$number]],
                    lost = lost_odds(drawing, variables),
                    clusters = cluster_sizes(drawing$clusters, sizes[[view$group]]),
                    between = drawing$between)
@@ -120,7 +120,7 @@ drawn_source <- function(fit, drawing) {
   list(less = as.integer(fit$request$multiplier == "n-1"), populations = unname(populations))
 }
 
-holes_as_observed <- function(fit) {
+missing_as_observed <- function(fit) {
   if (!has_raw_data(fit$sample) || !is_incomplete(fit$sample)) return(NULL)
   lapply(core_cases(fit), function(cases) is.na(cases$values) + 0)
 }
@@ -165,7 +165,7 @@ mean_share <- function(odds, slope) {
 }
 
 simulated_sets <- function(fit, source, nsim, seed) {
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   sets <- lapply(seq_len(nsim), function(r) {
     values <- core_replicate_cases(whole$layout$model, source, seed, r)
     simulated_frame(whole, values, source)
@@ -193,8 +193,8 @@ bar_name <- function(fit, group) sub("^ \\| (.*)$", "\\1 ", bar_group(fit$layout
 
 # The population of each group, in the form that the core takes.
 
-# `shape`: list(skew, kurtosis) by variable; `holes`: not zero where a value is missing; `lost`: as
-# lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
+# `shape`: list(skew, kurtosis) by variable; `missing`: not zero where a value is missing; `lost`:
+# as lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
 # them.
 population_root <- function(correlation) {
   root <- unname(lower_root(correlation))
@@ -204,8 +204,8 @@ population_root <- function(correlation) {
   root
 }
 
-new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes = NULL, lost = NULL,
-                           clusters = integer(), between = 0) {
+new_population <- function(cases, covariance, mean = NULL, shape = NULL, missing = NULL,
+                           lost = NULL, clusters = integer(), between = 0) {
   sd <- sqrt(diag(covariance))
   correlation <- covariance / outer(sd, sd)
   cubic <- numeric()
@@ -216,7 +216,7 @@ new_population <- function(cases, covariance, mean = NULL, shape = NULL, holes =
   list(cases = as.integer(cases), mean = as.numeric(mean %||% numeric(length(sd))),
        sd = as.numeric(sd), root = population_root(correlation), cubic = unname(cubic),
        clusters = as.integer(clusters), between = as.numeric(between),
-       holes = if (is.null(holes)) numeric() else unname(holes),
+       missing = if (is.null(missing)) numeric() else unname(missing),
        odds = as.numeric(lost$odds), slope = as.numeric(lost$slope),
        given = as.integer(lost$given %||% 0L), kept = integer())
 }
@@ -389,7 +389,7 @@ implied_by_truth <- function(layout, values, g, standardized) {
   covariance <- phi[p, p, drop = FALSE]
   if (!isTRUE(smallest_eigenvalue(stats::cov2cor(covariance)) > 1e-8))
     abort("input", c(text_of("truth_implies_covariance_matrix"),
-                     x = worst_of_truth(covariance),
+                     x = most_dependent_variables(covariance),
                      i = text_of("take_smaller_loadings_effects")))
   list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
 }
@@ -442,7 +442,7 @@ check_residuals <- function(psi, free, names) {
                      i = text_of("standardized_units_squared_loadings")))
 }
 
-worst_of_truth <- function(covariance) {
+most_dependent_variables <- function(covariance) {
   parts <- eigen(stats::cov2cor(covariance), symmetric = TRUE)
   weight <- abs(parts$vectors[, ncol(covariance)])
   text_of("it_fails_for", weight = enumerate(colnames(covariance)[order(-weight)][1:2]))

@@ -150,7 +150,7 @@ index_values <- function(fit, each, kind = baseline_kinds[1L]) {
   test <- test_of(fit)
   df <- test$df
   n <- moments_n(fit)
-  q <- n_free(whole_fit(fit))
+  q <- n_free(joint_fit(fit))
   structured <- fit$layout$means && !fit$layout$saturated_means
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
@@ -178,7 +178,7 @@ index_values <- function(fit, each, kind = baseline_kinds[1L]) {
 
 baseline_of <- function(fit, each, kind = baseline_kinds[1L]) {
   if (!is.null(fit$joint) || kind == "equal over times")
-    return(c(fitted_baseline(whole_fit(fit), kind), list(fitted = TRUE)))
+    return(c(fitted_baseline(joint_fit(fit), kind), list(fitted = TRUE)))
   total <- function(name) sum(vapply(each, `[[`, 0, name))
   list(chisq = max(0, total("chisq_baseline") - overshoot_in(fit, "chisq_baseline")),
        df = total("df_baseline"),
@@ -246,10 +246,10 @@ correction_words <- function(fit) {
   before <- paste0("CFI ", format_fixed(index[["cfi_normal"]]), ", TLI ",
                    format_fixed(index[["tli_normal"]]), ", RMSEA ",
                    format_fixed(index[["rmsea_normal"]]))
-  holes <- if (is_incomplete(fit$sample))
+  missing <- if (is_incomplete(fit$sample))
     text_of("what_is_missing_makes")
-  if (!is_robust(fit$request)) return(text_of("from_itself", holes = holes, before = before))
-  text_of("corrected_what_is_not", holes = if (length(holes)) paste0(holes, ". "),
+  if (!is_robust(fit$request)) return(text_of("from_itself", missing = missing, before = before))
+  text_of("corrected_what_is_not", missing = if (length(missing)) paste0(missing, ". "),
           index = format_fixed(index[["chisq_normal"]]), before = before)
 }
 
@@ -258,7 +258,7 @@ is_corrected <- function(fit) is_robust(fit$request) || is_incomplete(fit$sample
 # What fit indices need of each group, named by group. The mean part of chi-square is n (m - mu)'
 # Sigma^-1 (m - mu).
 measures_by_group <- function(fit, independence = FALSE) {
-  fit <- whole_fit(fit)
+  fit <- joint_fit(fit)
   structured <- fit$layout$means && !fit$layout$saturated_means
   # saturated means are no part of the discrepancy
   Map(function(part, moments, model, cases) {

@@ -109,7 +109,7 @@ logLik.orizzonte_fit <- function(object, ...) {
   check_arguments("logLik")
   check_fit(object, "logLik")
   value <- indices_of(object)[["loglik"]]
-  structure(value, df = n_free(whole_fit(object)), nobs = stats::nobs(object), class = "logLik")
+  structure(value, df = n_free(joint_fit(object)), nobs = stats::nobs(object), class = "logLik")
 }
 
 #' @rdname generics-of-a-fit

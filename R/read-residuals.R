@@ -88,7 +88,7 @@ moment_errors <- function(view, parts) {
 spread_of <- function(view) {
   fit <- view$fit
   if (!has_converged(fit)) return(NULL)
-  whole <- whole_fit(fit)
+  whole <- joint_fit(fit)
   found <- if (is_incomplete(fit$sample)) {
     incomplete_scalings(whole)[[1L]]
   } else if (is_robust(fit$request)) {
@@ -101,7 +101,7 @@ spread_of <- function(view) {
 
 # Their packed form as a matrix and a vector, of the model's own variables.
 spread_parts <- function(view, packed) {
-  joint <- whole_fit(view$fit)
+  joint <- joint_fit(view$fit)
   names <- joint$layout$parts[[view$number]]$observed
   p <- length(names)
   known <- lower.tri(diag(p), diag = TRUE)

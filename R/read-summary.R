@@ -140,7 +140,7 @@ format_evidence <- function(fit) {
 }
 
 format_weakness <- function(fit) {
-  weak <- hardly_told_apart(fit)
+  weak <- weakly_identified(fit)
   if (length(weak))
     wrap_lines(text_of("weak_solution_can_hardly", weak = enumerate(weak, most = 6L)))
 }

@@ -75,9 +75,9 @@ add_texts(
   what_is_missing_makes = paste0(
     "Missing data bias CFI, TLI and RMSEA towards good fit; the values shown are corrected ",
     "(based on Zhang & Savalei 2023)"),
-  from_itself = "{holes}; uncorrected: {before}.",
+  from_itself = "{missing}; uncorrected: {before}.",
   corrected_what_is_not = paste0(
-    "{holes}Corrected for non-normality (or dependence): \u03c7\u00b2, p, CFI, TLI ",
+    "{missing}Corrected for non-normality (or dependence): \u03c7\u00b2, p, CFI, TLI ",
     "and RMSEA; before: \u03c7\u00b2 = {index}, {before}."),
   model_is_saturated_df_0_reproduces = paste0(
     "The model is saturated (df = 0): it reproduces the data whatever they are, so fit ",

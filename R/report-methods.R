@@ -97,7 +97,7 @@ model_sentence <- function(fit) {
 estimation_sentences <- function(fit) {
   request <- fit$request
   sample <- fit$sample
-  auxiliary <- told_by(sample)
+  auxiliary <- auxiliary_variables(sample)
   paste(c(
     text_of("estimates_are_those_maximum", version = fit$version),
     if (is_incomplete(sample))

@@ -63,7 +63,7 @@ quality_parts <- function(x, heading = "The measures") {
       report_text(text_of("no_construct_falls_short")),
     report_table(columns, note = quality_note(x), caption = text_of("reliability_and_validity")),
     if (!is.null(x$pairs))
-      report_section(text_of("told_apart"), level = 2L,
+      report_section(text_of("means_distinguishable"), level = 2L,
         report_table(pair_texts(x), caption = text_of("constructs_told_apart")),
         report_fold(text_of("fornell_and_larcker_s_table"), fornell_larcker_parts(x))),
     if (NROW(x$left_out))

@@ -199,7 +199,7 @@ add_texts(
   without_single_items = "Without single items",
   fornell_and_larcker_s_table = "Fornell and Larcker's table",
   constructs_told_apart = "Constructs told apart",
-  told_apart = "Told apart",
+  means_distinguishable = "Told apart",
   reliability_and_validity = "Reliability and validity",
   bootstrapped_values = "Bootstrapped values",
   confirmation_in_fresh_data = "Confirmation in fresh data",

@@ -103,9 +103,9 @@ saturated_group <- function(patterns, variables, together, counts) {
   n <- sum(vapply(patterns, `[[`, 0, "n"))
   block <- list(n = n, covariance = covariance, mean = stats::setNames(found$mean, variables),
                 variables = variables)
-  holes <- round(n - diag(together))
+  missing <- round(n - diag(together))
   c(list(blocks = list(block), patterns = patterns, rows = NULL, used = NULL, notes = character(),
-         holes = stats::setNames(holes, variables)[holes > 0], two_valued = character(),
+         missing = stats::setNames(missing, variables)[missing > 0], two_valued = character(),
          unseen = unseen_pairs(together), thinnest = thinnest_pair(together, n)), counts)
 }
 
@@ -173,20 +173,20 @@ incomplete_group <- function(x, rows, request, cases) {
   parts <- case_parts(cases, rows[kept])
   patterns <- pattern_blocks(x, parts$weight)
   together <- crossprod(seen)
-  holed <- colSums(!seen) > 0L
+  incomplete <- colSums(!seen) > 0L
   found <- saturated_group(patterns, colnames(x), together,
                            list(total = length(rows), empty = sum(!kept),
                                 with_missing = sum(rowSums(!seen[, model, drop = FALSE]) > 0L)))
   found[c("rows", "used", "two_valued")] <-
-    list(rows, rows[kept], two_valued(x[, holed, drop = FALSE]))
-  holes <- colSums(!seen)
-  found$holes <- holes[holes > 0]
+    list(rows, rows[kept], two_valued(x[, incomplete, drop = FALSE]))
+  missing <- colSums(!seen)
+  found$missing <- missing[missing > 0]
   found$thinnest <- thinnest_pair(together, nrow(x))
   c(found, parts)
 }
 
 # Numbers of rows that have the same variables, in the order in which the patterns come. One pass
-# over each column with holes; keys are renumbered on the way, so that they stay small.
+# over each column with missing values; keys are renumbered on the way, so that they stay small.
 rows_by_pattern <- function(x) {
   key <- rep(1, nrow(x))
   for (j in seq_len(ncol(x))) {

@@ -63,11 +63,11 @@ check_varying <- function(variables, mean, variance) {
 
 # A sentence on the cases that are dropped because of missing values.
 hole_notes <- function(x, complete) {
-  holes <- colSums(is.na(x))
-  worst <- order(-holes)[seq_len(min(3L, sum(holes > 0)))]
+  missing <- colSums(is.na(x))
+  worst <- order(-missing)[seq_len(min(3L, sum(missing > 0)))]
   text_of("dropped_missing_values_model", complete = count_of(sum(!complete), "row"),
-          value = nrow(x), holes = count_of(sum(holes > 0), "variable"),
-          worst = enumerate(paste0(colnames(x)[worst], ": ", holes[worst])),
+          value = nrow(x), missing = count_of(sum(missing > 0), "variable"),
+          worst = enumerate(paste0(colnames(x)[worst], ": ", missing[worst])),
           complete_2 = sum(complete))
 }
 

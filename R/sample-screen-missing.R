@@ -17,10 +17,10 @@ coverage_of <- function(seen) crossprod(seen) / nrow(seen)
 
 # The number of missing values by group, for incomplete variables.
 missing_by_group <- function(seen, rows) {
-  holed <- colnames(seen)[colSums(!seen) > 0L]
+  incomplete <- colnames(seen)[colSums(!seen) > 0L]
   parts <- lapply(names(rows), function(g) {
-    own <- !seen[rows[[g]], holed, drop = FALSE]
-    list(variable = holed, group = rep(g, length(holed)), missing = unname(colSums(own)),
+    own <- !seen[rows[[g]], incomplete, drop = FALSE]
+    list(variable = incomplete, group = rep(g, length(incomplete)), missing = unname(colSums(own)),
          share = unname(colMeans(own)))
   })
   list_frame(do.call(Map, c(list(c), parts)))

@@ -354,10 +354,10 @@ multivariate_skewness <- function(whitened) {
 
 missing_patterns <- function(columns) {
   if (length(columns) == 0L) return(list_frame(list(missing = character(), rows = integer())))
-  holes <- matrix(unlist(lapply(columns, is.na)), ncol = length(columns))
-  key <- apply(holes, 1L, function(row) paste(names(columns)[row], collapse = ", "))
+  missing <- matrix(unlist(lapply(columns, is.na)), ncol = length(columns))
+  key <- apply(missing, 1L, function(row) paste(names(columns)[row], collapse = ", "))
   count <- sort(table(key), decreasing = TRUE)
-  variables <- lapply(match(names(count), key), function(k) names(columns)[holes[k, ]])
+  variables <- lapply(match(names(count), key), function(k) names(columns)[missing[k, ]])
   structure(list_frame(list(missing = names(count), rows = as.integer(count))),
             variables = variables)
 }
@@ -379,16 +379,16 @@ group_sizes <- function(data, by, m) {
   whole <- tabulate(at[stats::complete.cases(m)], length(group))
   group[is.na(group)] <- "(missing)"
   small <- whole <= variables
-  holes <- !small & whole < half_complete * count
+  few <- !small & whole < half_complete * count
   advice <- if (length(group) > 50L) {
     text_of("has_values_is_grouping", by = by, group = length(group))
   } else if (any(small)) {
     text_of("too_few_complete_rows", variables = variables,
             small = enumerate(paste0(group[small], " (", whole[small], ")")))
-  } else if (any(holes)) {
+  } else if (any(few)) {
     text_of("most_rows_miss_value",
-            holes = enumerate(text_of("are_complete", holes = group[holes], holes_2 = whole[holes],
-                                      holes_3 = count[holes])))
+            group = enumerate(text_of("are_complete", group = group[few], complete = whole[few],
+                                      rows = count[few])))
   }
   list(table = list_frame(list(group = group, n = count, complete = whole)), advice = advice)
 }

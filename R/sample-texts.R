@@ -136,7 +136,7 @@ add_texts(
   column_does_not_vary = "Column {flat} does not vary: every value is {flat_2}.",
   leave_out_model = "Leave it out of the model.",
   dropped_missing_values_model = paste0(
-    "Dropped {complete} of {value} with missing values in {holes} of the model (most in ",
+    "Dropped {complete} of {value} with missing values in {missing} of the model (most in ",
     "{worst}); {complete_2} rows are used."),
   missing_codes_has_no = "`missing_codes` has no meaning for summary data.",
   there_are_cases_variables = "There are {value} cases for {variables} variables; more are needed.",
@@ -252,8 +252,8 @@ add_texts(
   can_be_computed_from = "{leader} can be computed from {others}.",
   has_values_is_grouping = "{by} has {group} values: is it a grouping?",
   too_few_complete_rows = "Too few complete rows for {variables} variables: {small}.",
-  are_complete = "{holes} ({holes_2} of {holes_3} are complete)",
-  most_rows_miss_value = "Most rows miss a value in {holes}: why there?",
+  are_complete = "{group} ({complete} of {rows} are complete)",
+  most_rows_miss_value = "Most rows miss a value in {group}: why there?",
   summary_data_need_number = "Summary data need the number of cases.",
   give_summary_data_cov = "Give it: summary_data(cov, n = 300).",
   n_must_be_one = "`n` must be one number, at least 2.",
@@ -315,7 +315,7 @@ add_texts(
   these_two_values_only =
     " Of these {two}{two_2} two values only, for which normality is a rough assumption.",
   predictors_missing_values_now =
-    "Predictors with missing values, now part of the joint model: {holed}.{two}",
+    "Predictors with missing values, now part of the joint model: {incomplete}.{two}",
   missing_patterns_among_cases = paste0(
     "{count} missing patterns among {cases} cases: most cases miss something else. Was the ",
     "questionnaire given in parts, or are codes taken for missing? {instruction} shows them; ",

@@ -106,16 +106,16 @@ useful_auxiliary <- function(coded, rows, request, bp) {
   if (length(request$auxiliary) == 0L) return(character())
   variables <- intersect(blueprint_variables(bp)$observed, names(coded))
   at <- unlist(rows)
-  holed <- vapply(variables, function(name) {
+  incomplete <- vapply(variables, function(name) {
     anyNA(numeric_column(coded[[name]], name, request$missing_codes)[at])
   }, NA)
-  if (any(holed)) as.vector(request$auxiliary) else character()
+  if (any(incomplete)) as.vector(request$auxiliary) else character()
 }
 
 # Results that have a formula for complete data only.
 check_adjustable <- function(groups, request) {
-  holed <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
-  if (request$adjust == "mean" || !holed) return(groups)
+  incomplete <- any(lengths(lapply(groups, `[[`, "patterns")) > 0L)
+  if (request$adjust == "mean" || !incomplete) return(groups)
   abort("input", c(text_of("adjust_mean_variance_is"),
                    i = text_of("use_adjust_mean_or")))
 }
@@ -307,11 +307,11 @@ kept_words <- function(sample) {
           with_2 = if (with == 1L) text_of("one_incomplete") else text_of("several_incomplete"),
           empty = if (empty > 0L) text_of("without_any_value_left", empty = count_of(empty, "row"),
                                           empty_2 = if (empty == 1L) "is" else "are"),
-          sample = if (length(told_by(sample))) text_of("auxiliary_not_model",
-              sample = enumerate(told_by(sample))))
+          sample = if (length(auxiliary_variables(sample))) text_of("auxiliary_not_model",
+              sample = enumerate(auxiliary_variables(sample))))
 }
 
-told_by <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
+auxiliary_variables <- function(sample) c(sample$auxiliary, sample$with_auxiliary)
 
 # Rows that belong to no group or no cluster.
 left_words <- function(sample) {
@@ -328,16 +328,16 @@ total_of <- function(sample, what) {
   sum(vapply(sample$groups, function(group) as.numeric(group[[what]] %||% 0), 0))
 }
 
-# Predictors with holes become part of what is modelled; pairs that nobody answered together tell
-# nothing.
+# Predictors with missing values become part of what is modelled; pairs that nobody answered
+# together carry no information.
 incomplete_notes <- function(sample) {
-  holes <- unique(unlist(lapply(sample$groups, function(group) names(group$holes))))
-  holed <- intersect(sample$predictors, holes)
-  two <- intersect(holed, unlist(lapply(sample$groups, `[[`, "two_valued")))
+  missing <- unique(unlist(lapply(sample$groups, function(group) names(group$missing))))
+  incomplete <- intersect(sample$predictors, missing)
+  two <- intersect(incomplete, unlist(lapply(sample$groups, `[[`, "two_valued")))
   c(if (length(sample$idle_auxiliary))
       text_of("nothing_model_is_missing", idle_auxiliary = enumerate(sample$idle_auxiliary)),
-    if (length(holed))
-      text_of("predictors_missing_values_now", holed = enumerate(holed),
+    if (length(incomplete))
+      text_of("predictors_missing_values_now", incomplete = enumerate(incomplete),
               two = if (length(two)) text_of("these_two_values_only", two = enumerate(two),
                                              two_2 = if (length(two) == 1L) " takes" else " take")),
     many_patterns_words(sample),

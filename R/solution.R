@@ -79,7 +79,7 @@ decrement_of <- function(fit) fit$solution$decrement
 history_of <- function(fit) fit$solution$history
 starts_of <- function(fit) fit$solution$starts
 # Did the core find it proper beyond doubt? Not asked of values that were moved afterwards.
-surely_proper <- function(fit) isTRUE(fit$solution$proper)
+known_to_be_proper <- function(fit) isTRUE(fit$solution$proper)
 inflation_of <- function(fit) fit$solution$inflation
 is_active <- function(fit) fit$solution$active
 

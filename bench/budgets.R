@@ -39,7 +39,7 @@ core_call <- function(data, factors) {
     replace(moments, "mean",
     list(NULL))
   })
-  function() core_fit(model, sample, numeric(), 200L, 1e-12, 4L, 1)
+  function() core_fit(model, sample, numeric())
 }
 
 # Both in turn, so that a machine whose speed drifts slows them alike: medians of the times and of

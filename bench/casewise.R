@@ -40,7 +40,7 @@ growth <- blueprint("Growth") |>
 fit <- quiet(fit_model(growth, wide))
 model <- fit$layout$model
 moments <- orizzonte:::core_moments(fit)
-core <- function() orizzonte:::core_fit(model, moments, numeric(), 200L, 1e-12, 4L, 1)
+core <- function() orizzonte:::core_fit(model, moments, numeric())
 whole <- function() quiet(fit_model(growth, wide))
 for (warm in 1:30) whole()
 if (requireNamespace("lme4", quietly = TRUE)) {
@@ -78,7 +78,7 @@ factor_blueprint <- function(items, factors) {
 core_of <- function(fit) {
   model <- fit$layout$model
   moments <- orizzonte:::core_moments(fit)
-  function() orizzonte:::core_fit(model, moments, numeric(), 200L, 1e-12, 4L, 1)
+  function() orizzonte:::core_fit(model, moments, numeric())
 }
 said("")
 said("12 items, 3 factors, 20 patterns: only the pass over the data grows")

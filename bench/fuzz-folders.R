@@ -15,8 +15,8 @@ small_data <- function() {
   if (p > 1L && stats::runif(1) < 0.1) data[[p]] <- data[[1L]]
   if (stats::runif(1) < 0.1) data[[1L]] <- round(data[[1L]])
   if (stats::runif(1) < 0.05) data[[1L]] <- 1
-  holes <- matrix(stats::runif(n * p) < pick(c(0, .05, .1, .3, .5, .7, .95)), n)
-  data[holes] <- NA
+  incomplete <- matrix(stats::runif(n * p) < pick(c(0, .05, .1, .3, .5, .7, .95)), n)
+  data[incomplete] <- NA
   if (stats::runif(1) < 0.1) data[sample.int(n, 1L), ] <- NA
   data$g <- if (stats::runif(1) < 0.5) rep_len(c("a", "b"), n) else
     ifelse(seq_len(n) <= pick(c(1L, 2L, 5L)), "tiny", "large")

@@ -19,7 +19,7 @@ refits_against_fits <- function(fit) {
     seconds(ns$core_refit_many(model, moments, theta, source, 1, 1L, 1000L, 4L, FALSE))
   })
   fits <- median_of(5, function() {
-    seconds(for (k in 1:1000) ns$core_fit(model, moments, numeric(), 500L, 1e-12, 4L, 1, TRUE))
+    seconds(for (k in 1:1000) ns$core_fit(model, moments, numeric()))
   })
   c(refits = refits, fits = fits)
 }

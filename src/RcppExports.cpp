@@ -12,20 +12,17 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations, double tolerance, int fresh_starts, double seed, bool errors, bool all_starts);
-RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP iterationsSEXP, SEXP toleranceSEXP, SEXP fresh_startsSEXP, SEXP seedSEXP, SEXP errorsSEXP, SEXP all_startsSEXP) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts, bool errors, bool all_starts);
+RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP fresh_startsSEXP, SEXP errorsSEXP, SEXP all_startsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
     Rcpp::traits::input_parameter< SEXP >::type sample(sampleSEXP);
     Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type start(startSEXP);
-    Rcpp::traits::input_parameter< int >::type iterations(iterationsSEXP);
-    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
-    Rcpp::traits::input_parameter< double >::type seed(seedSEXP);
     Rcpp::traits::input_parameter< bool >::type errors(errorsSEXP);
     Rcpp::traits::input_parameter< bool >::type all_starts(all_startsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, iterations, tolerance, fresh_starts, seed, errors, all_starts));
+    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, fresh_starts, errors, all_starts));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -336,7 +333,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 9},
+    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 6},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},

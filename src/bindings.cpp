@@ -7,7 +7,6 @@
 #include "core/expression.hpp"
 #include "core/infer/derivatives.hpp"
 #include "core/infer/proper.hpp"
-#include "core/infer/rank.hpp"
 #include "core/infer/sandwich.hpp"
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
@@ -17,6 +16,7 @@
 #include "core/objective/normal_theory.hpp"
 #include "core/solve/constraints.hpp"
 #include "core/solve/driver.hpp"
+#include "core/solve/identification.hpp"
 
 using Rcpp::List;
 
@@ -62,12 +62,12 @@ SEXP vector_of(const oz::Vector& x) {
 }
 
 SEXP matrix_of(const oz::Matrix& x) {
-  const SEXP out = Rf_allocMatrix(REALSXP, x.rows(), x.cols());
+  const SEXP out = Rf_allocMatrix(REALSXP, oz::to_int(x.rows()), oz::to_int(x.cols()));
   std::copy_n(x.data(), x.size(), REAL(out));
   return out;
 }
 
-SEXP history_of(const std::vector<oz::Iteration>& steps) {
+SEXP history_of(const oz::Sequence<oz::Iteration>& steps) {
   const int size = steps.size();
   oz::Vector method(size), chisq(size), decrement(size), damping(size);
   for (int i = 0; i < size; ++i) {
@@ -86,18 +86,15 @@ SEXP history_of(const std::vector<oz::Iteration>& steps) {
 
 }  // namespace
 
+// `fresh_starts`: NA for as many as the core has by default.
 // [[Rcpp::export(rng = false)]]
-List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterations,
-              double tolerance, int fresh_starts, double seed, bool errors = true,
-              bool all_starts = false) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start,
+              int fresh_starts = NA_INTEGER, bool errors = true, bool all_starts = false) {
   const oz::Model what = model_from(model);
   const oz::Sample moments = sample_from(sample, what);
   oz::Settings settings;
   settings.start = start;
-  settings.iterations = iterations;
-  settings.tolerance = tolerance;
-  settings.fresh_starts = fresh_starts;
-  settings.seed = static_cast<std::uint64_t>(seed);
+  if (fresh_starts != NA_INTEGER) settings.fresh_starts = fresh_starts;
   settings.errors = errors;
   settings.all_starts = all_starts;
   oz::Callbacks callbacks;
@@ -105,7 +102,7 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
   const oz::Fit fit = oz::fit(what, moments, settings, callbacks);
   throw_if(callbacks.stop);
   const Rcpp::Shield<SEXP> active(Rf_allocVector(LGLSXP, fit.active.size()));
-  for (size_t i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
+  for (int i = 0; i < fit.active.size(); ++i) LOGICAL(active)[i] = fit.active[i] != 0;
   // beyond doubt: positive definite
   const bool proper = fit.eta.size() > 0 && oz::is_proper(what, fit.eta, 0);
   Results out(13);
@@ -129,12 +126,11 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int iterati
 // [[Rcpp::export(rng = false)]]
 List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight) {
   require(weight.size() == 0 || weight.size() == values.rows(), "its weights have another length");
-  const std::vector<oz::Block> blocks = oz::reduce_cases(values, weight);
+  const oz::Sequence<oz::Block> blocks = oz::reduce_cases(values, weight);
   List out(blocks.size());
-  for (size_t k = 0; k < blocks.size(); ++k) {
+  for (int k = 0; k < blocks.size(); ++k) {
     Rcpp::IntegerVector variables(blocks[k].variables.begin(), blocks[k].variables.end());
-    out[k] = List::create(Rcpp::_["n"] = blocks[k].n,
-                          Rcpp::_["covariance"] = blocks[k].covariance,
+    out[k] = List::create(Rcpp::_["n"] = blocks[k].n, Rcpp::_["covariance"] = blocks[k].covariance,
                           Rcpp::_["mean"] = blocks[k].mean,
                           Rcpp::_["variables"] = Rcpp::IntegerVector(variables + 1));
   }
@@ -164,19 +160,17 @@ List core_sandwich(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP c
   const oz::Model what = model_from(model);
   check_length(theta, what.map.parameters);
   const oz::StopToken stop = listening();
-  const oz::Sandwich found = oz::sandwich(what, sample_from(sample, what), theta,
-                                          cases_from(cases, what), means, stop);
+  const oz::Sandwich found =
+      oz::sandwich(what, sample_from(sample, what), theta, cases_from(cases, what), means, stop);
   throw_if(stop);
-  return List::create(Rcpp::_["admissible"] = found.admissible,
-                      Rcpp::_["covariance"] = found.covariance,
-                      Rcpp::_["cross"] = Rcpp::wrap(found.cross),
-                      Rcpp::_["means"] = Rcpp::wrap(found.means));
+  return List::create(
+      Rcpp::_["admissible"] = found.admissible, Rcpp::_["covariance"] = found.covariance,
+      Rcpp::_["cross"] = Rcpp::wrap(found.cross), Rcpp::_["means"] = Rcpp::wrap(found.means));
 }
 
 // Scaling of the model test with complete data.
 // [[Rcpp::export(rng = false)]]
-List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases,
-                  bool squared) {
+List core_scaling(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases, bool squared) {
   const oz::Model what = model_from(model);
   check_length(theta, what.map.parameters);
   const oz::StopToken stop = listening();
@@ -210,7 +204,7 @@ List core_saturated_information(SEXP model, SEXP sample) {
   const auto unseen = unseen_from(sample, what);
   const oz::StopToken stop = listening();
   List out(moments.size());
-  for (size_t g = 0; g < moments.size(); ++g) {
+  for (int g = 0; g < moments.size(); ++g) {
     const oz::SaturatedInformation found = oz::saturated_information(moments, g, unseen[g], stop);
     throw_if(stop);
     out[g] = List::create(Rcpp::_["admissible"] = found.admissible,
@@ -225,8 +219,8 @@ List core_saturated_information(SEXP model, SEXP sample) {
 // [[Rcpp::export(rng = false)]]
 List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas, SEXP cases,
                              const List& saturated) {
-  std::vector<oz::Model> what;
-  std::vector<oz::Vector> theta;
+  oz::Sequence<oz::Model> what;
+  oz::Sequence<oz::Vector> theta;
   require(models.size() == thetas.size() && models.size() > 0, "its models are others");
   for (int m = 0; m < models.size(); ++m) {
     what.push_back(model_from(models[m]));
@@ -237,18 +231,17 @@ List core_incomplete_scaling(const List& models, SEXP sample, const List& thetas
   const auto unseen = unseen_from(sample, what[0]);
   const auto known = saturated_from(saturated, unseen, what[0]);
   const oz::StopToken stop = listening();
-  const auto found = oz::incomplete_scaling(what, theta, moments, cases_from(cases, what[0]),
-                                            unseen, known, stop);
+  const auto found =
+      oz::incomplete_scaling(what, theta, moments, cases_from(cases, what[0]), unseen, known, stop);
   throw_if(stop);
   List out(found.size());
-  for (size_t m = 0; m < found.size(); ++m)
-    out[m] = List::create(Rcpp::_["admissible"] = found[m].admissible,
-                          Rcpp::_["trace"] = found[m].trace,
-                          Rcpp::_["complete"] = found[m].complete,
-                          Rcpp::_["normal_bias"] = found[m].normal_bias,
-                          Rcpp::_["robust_bias"] = found[m].robust_bias,
-                          Rcpp::_["observed"] = Rcpp::wrap(found[m].spread.observed),
-                          Rcpp::_["residual"] = Rcpp::wrap(found[m].spread.residual));
+  for (int m = 0; m < found.size(); ++m)
+    out[m] = List::create(
+        Rcpp::_["admissible"] = found[m].admissible, Rcpp::_["trace"] = found[m].trace,
+        Rcpp::_["complete"] = found[m].complete, Rcpp::_["normal_bias"] = found[m].normal_bias,
+        Rcpp::_["robust_bias"] = found[m].robust_bias,
+        Rcpp::_["observed"] = Rcpp::wrap(found[m].spread.observed),
+        Rcpp::_["residual"] = Rcpp::wrap(found[m].spread.residual));
   return out;
 }
 
@@ -273,10 +266,10 @@ List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEX
   const auto what = std::make_shared<const oz::Model>(model_from(model));
   check_length(theta, what->map.parameters);
   oz::NormalTheory problem(what, sample_from(sample, *what));
-  const std::vector<oz::Cases> rows = cases_from(cases, *what);
+  const oz::Sequence<oz::Cases> rows = cases_from(cases, *what);
   List out(rows.size());
   require(problem.move_to(theta), "its model cannot be evaluated there");
-  for (size_t g = 0; g < rows.size(); ++g) {
+  for (int g = 0; g < rows.size(); ++g) {
     oz::Matrix scores;
     problem.case_scores(g, rows[g].values, oz::About::Model, scores);
     out[g] = Rcpp::wrap(scores);
@@ -297,9 +290,9 @@ SEXP core_restore(SEXP model, const Eigen::VectorXd& theta) {
 List core_implied(SEXP model, const Eigen::VectorXd& eta) {
   const oz::Model what = model_from(model);
   check_length(eta, what.entries.size());
-  const std::vector<oz::Implied> all = oz::implied(what, eta);
+  const oz::Sequence<oz::Implied> all = oz::implied(what, eta);
   List out(all.size());
-  for (size_t g = 0; g < all.size(); ++g)
+  for (int g = 0; g < all.size(); ++g)
     out[g] =
         List::create(Rcpp::_["effects"] = all[g].effects, Rcpp::_["residual"] = all[g].residual,
                      Rcpp::_["intercepts"] = all[g].intercepts, Rcpp::_["total"] = all[g].total,
@@ -315,18 +308,18 @@ List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVect
                  const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
                  const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov) {
   const oz::Model of = model_from(model);
-  const int size = what.size(), groups = of.groups.size();
+  const int size = oz::to_int(what.size()), groups = of.groups.size();
   check_length(eta, of.entries.size());
   require(group.size() == size && a.size() == size && b.size() == size,
           "its quantities have other lengths");
   require(plain.size() == groups, "its coded variables are of other groups");
-  std::vector<std::vector<char>> as_plain;
+  oz::Sequence<oz::Sequence<char>> as_plain;
   for (int g = 0; g < groups; ++g) {
     const Rcpp::LogicalVector coded = plain[g];
     require(coded.size() == of.groups[g].variables, "its coded variables have another length");
     as_plain.emplace_back(coded.begin(), coded.end());
   }
-  std::vector<oz::Wanted> wanted;
+  oz::Sequence<oz::Wanted> wanted;
   for (int k = 0; k < size; ++k) {
     require(what[k] >= 0 && what[k] <= static_cast<int>(oz::Quantity::SdRatio),
             "a quantity is of no known kind");
@@ -360,9 +353,10 @@ Eigen::MatrixXd core_profiled_vcov(SEXP model, const Eigen::VectorXd& eta, SEXP 
   check_length(eta, what.entries.size());
   require(known.rows() == used.size() && known.cols() == used.size(),
           "its covariance matrix has another size");
-  std::vector<int> places;
+  oz::Sequence<int> places;
   for (int k : used) places.push_back(index_within(k, what.map.parameters));
-  const oz::MeanCovariances of_means = mean_covariances_from(cross, means, used.size(), what);
+  const oz::MeanCovariances of_means =
+      mean_covariances_from(cross, means, oz::to_int(used.size()), what);
   return oz::profiled_covariance(what, eta, sample_from(sample, what), known, places, of_means);
 }
 
@@ -379,7 +373,7 @@ List core_local_rank(SEXP model, SEXP sample) {
 // own.
 // [[Rcpp::export(rng = false)]]
 List core_expression(SEXP tape, const Eigen::VectorXd& inputs, const Eigen::MatrixXd& gradients) {
-  const oz::Jet jet = oz::evaluate(expression_from(tape, inputs.size()), inputs);
+  const oz::Jet jet = oz::evaluate(expression_from(tape, oz::to_int(inputs.size())), inputs);
   require(gradients.rows() == inputs.size(), "its gradients have another length");
   const oz::Vector along = gradients.transpose() * jet.gradient;
   return List::create(Rcpp::_["value"] = jet.value, Rcpp::_["gradient"] = along,
@@ -394,7 +388,7 @@ List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
   const oz::Model what = model_from(model);
   check_length(theta, what.map.parameters);
   require(entries.size() == constraints.size(), "its candidates have other lengths");
-  std::vector<oz::Release> releases;
+  oz::Sequence<oz::Release> releases;
   for (int c = 0; c < entries.size(); ++c)
     releases.push_back({index_within(entries[c], what.entries.size(), true),
                         index_within(constraints[c], what.constraints.size(), true)});
@@ -405,13 +399,12 @@ List core_score_tests(SEXP model, SEXP sample, const Eigen::VectorXd& theta,
   return List::create(Rcpp::_["admissible"] = tests.admissible, Rcpp::_["score"] = tests.score,
                       Rcpp::_["information"] = tests.information, Rcpp::_["own"] = tests.own,
                       Rcpp::_["kept"] = tests.kept, Rcpp::_["joint"] = tests.joint,
-                      Rcpp::_["response"] = tests.response,
-                      Rcpp::_["variance"] = tests.variance,
+                      Rcpp::_["response"] = tests.response, Rcpp::_["variance"] = tests.variance,
                       Rcpp::_["joint_variance"] = tests.joint_variance);
 }
 
 // A sample in units of its variables, as a fit keeps moments.
-static List moments_of(const oz::Sample& sample, const std::vector<oz::Vector>& unit) {
+static List moments_of(const oz::Sample& sample, const oz::Sequence<oz::Vector>& unit) {
   const auto block = [](const oz::Block& from, const oz::Vector& by) {
     return List::create(
         Rcpp::_["n"] = from.n,
@@ -419,7 +412,7 @@ static List moments_of(const oz::Sample& sample, const std::vector<oz::Vector>& 
         Rcpp::_["mean"] = oz::Vector(by.cwiseProduct(from.mean)));
   };
   List out(sample.size());
-  for (size_t g = 0; g < sample.size(); ++g) {
+  for (int g = 0; g < sample.size(); ++g) {
     List patterns, own = block(sample[g], unit[g]);
     for (const oz::Block& pattern : sample.patterns) {
       if (pattern.group != static_cast<int>(g)) continue;
@@ -459,8 +452,8 @@ List core_refit_many(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP
       moments[r] = moments_of(drawn, scaled.item_unit);
     };
   const oz::Replicates found =
-      oz::refit_many(scaled, theta, *from, static_cast<std::uint64_t>(seed), first, count,
-                     settings, callbacks, seen);
+      oz::refit_many(scaled, theta, *from, static_cast<std::uint64_t>(seed), first, count, settings,
+                     callbacks, seen);
   throw_if(callbacks.stop);
   return List::create(
       Rcpp::_["theta"] = found.theta, Rcpp::_["discrepancy"] = found.discrepancy,
@@ -477,7 +470,7 @@ List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate) {
   const auto number = static_cast<std::uint64_t>(seed);
   List out;
   if (const auto* resampled = dynamic_cast<const oz::Resampled*>(from.get())) {
-    for (const std::vector<int>& rows : resampled->rows(number, replicate)) {
+    for (const oz::Sequence<int>& rows : resampled->rows(number, replicate)) {
       const Rcpp::IntegerVector numbers(rows.begin(), rows.end());
       out.push_back(Rcpp::IntegerVector(numbers + 1));
     }

@@ -1,5 +1,6 @@
-// A digest of R values that saving and loading do not change. It covers numbers and texts with their
-// names, dimensions and classes; of functions, environments and language only the type counts.
+// A digest of R values that saving and loading do not change. It covers numbers and texts with
+// their names, dimensions and classes; of functions, environments and language only the type
+// counts.
 #include <Rcpp.h>
 
 #include <cstdint>

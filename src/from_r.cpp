@@ -166,10 +166,8 @@ void read_constraints(const Record& from, oz::Model& model) {
   for (int k = 0; k < Rf_length(constraints); ++k) {
     const Record constraint = VECTOR_ELT(constraints, k);
     const Column<int> inputs = integers(constraint, "inputs");
-    oz::Constraint item{tape_from(constraint, inputs.size),
-                        {},
-                        {},
-                        integers(constraint, "bound", 1).only() != 0};
+    oz::Constraint item{
+        tape_from(constraint, inputs.size), {}, {}, integers(constraint, "bound", 1).only() != 0};
     for (int i = 0; i < inputs.size; ++i)
       item.inputs.push_back(index_within(inputs[i], model.entries.size()));
     item.unit.assign(item.inputs.size(), 1.0);
@@ -184,7 +182,7 @@ oz::Block pattern_from(const Record& from, int group, int size) {
   block.n = Rf_asReal(element(from, "n"));
   require(block.n > 0, "its number of cases is not positive");
   const Column<int> variables = integers(from, "variables");
-  std::vector<char> seen(size, 0);
+  oz::Sequence<char> seen(size, 0);
   for (int i = 0; i < variables.size; ++i) {
     const int v = index_within(variables[i], size);
     require(!seen[v], "a variable is twice in a pattern");
@@ -226,8 +224,8 @@ oz::Model model_from(SEXP model_list) {
   return model;
 }
 
-std::vector<oz::Block> patterns_from(SEXP from, int group, int size) {
-  std::vector<oz::Block> out;
+oz::Sequence<oz::Block> patterns_from(SEXP from, int group, int size) {
+  oz::Sequence<oz::Block> out;
   require(TYPEOF(from) == VECSXP, "its patterns are not a list");
   for (int k = 0; k < Rf_length(from); ++k)
     out.push_back(pattern_from(VECTOR_ELT(from, k), group, size));
@@ -256,15 +254,15 @@ oz::Sample sample_from(SEXP groups, const oz::Model& model) {
     require(model.means, "patterns need a model of the means");
     for (const oz::Block& pattern : patterns_from(patterns, g, p)) out.patterns.push_back(pattern);
   }
-  std::vector<char> has_patterns(model.groups.size(), out.patterns.empty());
+  oz::Sequence<char> has_patterns(model.groups.size(), out.patterns.empty());
   for (const oz::Block& pattern : out.patterns) has_patterns[pattern.group] = 1;
   for (char has : has_patterns) require(has, "one of its groups lacks patterns");
   return out;
 }
 
 // The cases behind the sample, by group; NULL is none.
-std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model) {
-  std::vector<oz::Cases> out;
+oz::Sequence<oz::Cases> cases_from(SEXP groups, const oz::Model& model) {
+  oz::Sequence<oz::Cases> out;
   if (Rf_isNull(groups)) return out;
   require(Rf_length(groups) == static_cast<int>(model.groups.size()),
           "its cases are of other groups");
@@ -321,29 +319,31 @@ oz::Population population_from(SEXP group) {
   }
   require(clusters.size == 0 || clustered == out.cases, "clusters of a population lack cases");
   out.between = Rf_asReal(element(from, "between"));
-  const Column<double> holes = numbers(from, "holes");
-  require(holes.size == 0 || holes.size == out.cases * p, "holes of a population are others");
-  if (holes.size > 0) out.holes = Eigen::Map<const oz::Matrix>(holes.at, out.cases, p);
+  const Column<double> missing = numbers(from, "missing");
+  require(missing.size == 0 || missing.size == out.cases * p,
+          "the missing values of a population are of another size");
+  if (missing.size > 0) out.missing = Eigen::Map<const oz::Matrix>(missing.at, out.cases, p);
   out.odds = vector_within(from, "odds", p);
-  out.slope = vector_within(from, "slope", out.odds.size());
+  out.slope = vector_within(from, "slope", oz::to_int(out.odds.size()));
   out.given = index_within(Rf_asInteger(element(from, "given")), p, true);
   const Column<int> kept = integers(from, "kept");
   for (int v = 0; v < kept.size; ++v) out.kept.push_back(index_within(kept[v], p));
-  require(out.given < 0 || out.slope.size() == out.odds.size(), "slopes of a population are others");
+  require(out.given < 0 || out.slope.size() == out.odds.size(),
+          "slopes of a population are others");
   return out;
 }
 
 }  // namespace
 
 std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
-                                        const std::vector<oz::Vector>& unit) {
+                                        const oz::Sequence<oz::Vector>& unit) {
   const Record from(source);
   const int less = integers(from, "less", 1).only();
   const SEXP cases = optional(from, "cases");
   if (!Rf_isNull(cases)) {
-    std::vector<oz::Cases> rows = cases_from(cases, model);
+    oz::Sequence<oz::Cases> rows = cases_from(cases, model);
     if (!unit.empty()) rows = oz::in_units(std::move(rows), unit);
-    std::vector<std::vector<int>> parts;
+    oz::Sequence<oz::Sequence<int>> parts;
     const SEXP given = optional(from, "parts");
     for (int g = 0; g < Rf_length(given); ++g) {
       const SEXP own = VECTOR_ELT(given, g);
@@ -358,19 +358,18 @@ std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
   const SEXP groups = element(from, "populations");
   require(TYPEOF(groups) == VECSXP && Rf_length(groups) == static_cast<int>(model.groups.size()),
           "its populations are of other groups");
-  std::vector<oz::Population> populations;
+  oz::Sequence<oz::Population> populations;
   for (int g = 0; g < Rf_length(groups); ++g) {
     populations.push_back(population_from(VECTOR_ELT(groups, g)));
     const oz::Population& own = populations.back();
-    const int given = own.kept.empty() ? own.mean.size() : own.kept.size();
-    require(given == model.groups[g].observed,
-            "its populations have other variables");
+    const int given = own.kept.empty() ? oz::to_int(own.mean.size()) : own.kept.size();
+    require(given == model.groups[g].observed, "its populations have other variables");
   }
   return std::make_unique<oz::Drawn>(std::move(populations), less, unit);
 }
 
-std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model) {
-  std::vector<UnseenPairs> out(model.groups.size());
+oz::Sequence<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model) {
+  oz::Sequence<UnseenPairs> out(model.groups.size());
   for (int g = 0; g < Rf_length(groups); ++g) {
     const SEXP pairs = optional(VECTOR_ELT(groups, g), "unseen");
     if (Rf_isNull(pairs)) continue;
@@ -388,12 +387,12 @@ void check_length(const Eigen::VectorXd& x, int size) {
 }
 
 // Results of core_saturated_information(), by group.
-std::vector<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
-                                                     const std::vector<UnseenPairs>& unseen,
-                                                     const oz::Model& model) {
+oz::Sequence<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
+                                                      const oz::Sequence<UnseenPairs>& unseen,
+                                                      const oz::Model& model) {
   require(groups.size() == static_cast<int>(model.groups.size()),
           "its information is of other groups");
-  std::vector<oz::SaturatedInformation> out(groups.size());
+  oz::Sequence<oz::SaturatedInformation> out(oz::to_int(groups.size()));
   for (int g = 0; g < groups.size(); ++g) {
     const Rcpp::List own = groups[g];
     out[g].information = Rcpp::as<Eigen::MatrixXd>(own["information"]);
@@ -416,8 +415,8 @@ oz::MeanCovariances mean_covariances_from(const Rcpp::List& cross, const Rcpp::L
     out.cross.push_back(Rcpp::as<Eigen::MatrixXd>(cross[g]));
     out.own.push_back(Rcpp::as<Eigen::MatrixXd>(means[g]));
     const int p = model.groups[g].observed;
-    require(out.own[g].rows() == p && out.own[g].cols() == p &&
-                out.cross[g].rows() == parameters && out.cross[g].cols() == p,
+    require(out.own[g].rows() == p && out.own[g].cols() == p && out.cross[g].rows() == parameters &&
+                out.cross[g].cols() == p,
             "its covariances of means have another size");
   }
   return out;

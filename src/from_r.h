@@ -14,7 +14,7 @@
 
 namespace oz = orizzonte;
 
-using UnseenPairs = std::vector<std::pair<int, int>>;  // of variables, by number from 0
+using UnseenPairs = oz::Sequence<std::pair<int, int>>;  // of variables, by number from 0
 
 [[noreturn]] void refuse(const std::string& why);
 void require(bool holds, const char* why);
@@ -25,15 +25,15 @@ int index_within(int value, int size, bool none = false);
 oz::Model model_from(SEXP model);
 oz::Expression expression_from(SEXP tape, int inputs);
 oz::Sample sample_from(SEXP groups, const oz::Model& model);
-std::vector<oz::Block> patterns_from(SEXP from, int group, int size);
+oz::Sequence<oz::Block> patterns_from(SEXP from, int group, int size);
 // The cases behind the sample, by group; NULL is none.
-std::vector<oz::Cases> cases_from(SEXP groups, const oz::Model& model);
+oz::Sequence<oz::Cases> cases_from(SEXP groups, const oz::Model& model);
 // The source of samples of a model, in the units of its variables: cases or a population.
 std::unique_ptr<oz::Source> source_from(SEXP source, const oz::Model& model,
-                                        const std::vector<oz::Vector>& unit);
-std::vector<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model);
-std::vector<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
-                                                     const std::vector<UnseenPairs>& unseen,
-                                                     const oz::Model& model);
+                                        const oz::Sequence<oz::Vector>& unit);
+oz::Sequence<UnseenPairs> unseen_from(SEXP groups, const oz::Model& model);
+oz::Sequence<oz::SaturatedInformation> saturated_from(const Rcpp::List& groups,
+                                                      const oz::Sequence<UnseenPairs>& unseen,
+                                                      const oz::Model& model);
 oz::MeanCovariances mean_covariances_from(const Rcpp::List& cross, const Rcpp::List& means,
                                           int parameters, const oz::Model& model);

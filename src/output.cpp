@@ -65,7 +65,7 @@ Rcpp::List write_standard_output(const Rcpp::RawVector& bytes) {
 #ifdef _WIN32
     const int done = _write(1, at, size);
 #else
-    const int done = static_cast<int>(write(1, at, size));
+    const int done = static_cast<int>(write(1, at, static_cast<size_t>(size)));
 #endif
     if (done < 0 && errno == EINTR) continue;
     if (done <= 0) {
@@ -75,7 +75,6 @@ Rcpp::List write_standard_output(const Rcpp::RawVector& bytes) {
     at += done;
     left -= done;
   }
-  return Rcpp::List::create(Rcpp::_["error"] = error,
-                            Rcpp::_["gone"] = error == EPIPE,
+  return Rcpp::List::create(Rcpp::_["error"] = error, Rcpp::_["gone"] = error == EPIPE,
                             Rcpp::_["why"] = error == 0 ? "" : std::strerror(error));
 }

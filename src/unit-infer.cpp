@@ -3,7 +3,6 @@
 #include "core/infer/meat.cpp"
 #include "core/infer/profile.cpp"
 #include "core/infer/proper.cpp"
-#include "core/infer/rank.cpp"
 #include "core/infer/sandwich.cpp"
 #include "core/infer/saturated_information.cpp"
 #include "core/infer/scaling.cpp"

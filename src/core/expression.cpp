@@ -23,7 +23,7 @@ Jet product(const Jet& u, const Jet& v) {
 Jet power(const Jet& u, const Jet& v) {
   const double e = v.value;
   if (v.gradient.isZero(0)) {
-    if (e == 0) return constant(1, u.gradient.size());
+    if (e == 0) return constant(1, to_int(u.gradient.size()));
     return chain(u, std::pow(u.value, e), e * std::pow(u.value, e - 1),
                  e == 1 ? 0 : e * (e - 1) * std::pow(u.value, e - 2));
   }
@@ -36,8 +36,8 @@ Jet power(const Jet& u, const Jet& v) {
 }  // namespace
 
 Jet evaluate(const Expression& expression, const Vector& inputs) {
-  const int size = inputs.size();
-  std::vector<Jet> stack;
+  const int size = to_int(inputs.size());
+  Sequence<Jet> stack;
   for (const Step& step : expression) {
     if (step.operation == Operation::Constant) {
       stack.push_back(constant(step.argument, size));

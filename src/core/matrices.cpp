@@ -3,15 +3,15 @@
 
 namespace orizzonte {
 
-std::vector<Implied> implied(const Model& model, const Vector& eta) {
-  std::vector<Implied> out(model.groups.size());
-  for (size_t g = 0; g < out.size(); ++g) {
+Sequence<Implied> implied(const Model& model, const Vector& eta) {
+  Sequence<Implied> out(model.groups.size());
+  for (int g = 0; g < out.size(); ++g) {
     const int v = model.groups[g].variables;
     out[g].effects = Matrix::Zero(v, v);
     out[g].residual = Matrix::Zero(v, v);
     out[g].intercepts = Vector::Zero(v);
   }
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     Implied& group = out[entry.group];
     switch (entry.family) {
@@ -27,7 +27,7 @@ std::vector<Implied> implied(const Model& model, const Vector& eta) {
     }
   }
   for (Implied& group : out) {
-    const int v = group.effects.rows();
+    const int v = to_int(group.effects.rows());
     group.total = inverse_of(Matrix::Identity(v, v) - group.effects);
     group.covariance = group.total * group.residual * group.total.transpose();
     group.mean = group.total * group.intercepts;
@@ -35,19 +35,19 @@ std::vector<Implied> implied(const Model& model, const Vector& eta) {
   return out;
 }
 
-std::vector<GroupLayout> arrange(const Model& model) {
-  std::vector<GroupLayout> out(model.groups.size());
-  for (size_t g = 0; g < out.size(); ++g) {
+Sequence<GroupLayout> arrange(const Model& model) {
+  Sequence<GroupLayout> out(model.groups.size());
+  for (int g = 0; g < out.size(); ++g) {
     GroupLayout& layout = out[g];
     layout.observed = model.groups[g].observed;
     layout.variables = model.groups[g].variables;
-    std::vector<char> inner(layout.variables, 0);
+    Sequence<char> inner(layout.variables, 0);
     for (int v = layout.observed; v < layout.variables; ++v) inner[v] = 1;
     layout.entries.reserve(model.entries.size());
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
-      if (entry.group != static_cast<int>(g)) continue;
-      layout.entries.push_back(static_cast<int>(e));
+      if (entry.group != g) continue;
+      layout.entries.push_back(e);
       if (entry.family == Family::Effect) inner[entry.col] = 1;
     }
     layout.position.assign(layout.variables, 0);
@@ -75,7 +75,7 @@ Vector to_internal(const GroupLayout& layout, const Vector& m) {
 }
 
 void GroupMatrices::invert_paths(bool paths) {
-  const int c = inner_effects.rows();
+  const int c = to_int(inner_effects.rows());
   determinant = 1;
   total.setIdentity(c, c);
   if (!paths) {

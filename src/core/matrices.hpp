@@ -13,7 +13,7 @@ struct Implied {
   Matrix covariance;  // Phi = T Psi T', all variables
   Vector mean;        // E = T alpha, all variables
 };
-std::vector<Implied> implied(const Model& model, const Vector& eta);
+Sequence<Implied> implied(const Model& model, const Vector& eta);
 
 // Items that point at nothing ("leaves") are most of the variables. They are put first, so that
 // B has no columns for them and T, Phi and the derivative tables shrink to the few other
@@ -23,10 +23,10 @@ struct GroupLayout {
   int variables = 0;
   int leaves = 0;
   int inner() const { return variables - leaves; }
-  std::vector<int> position;  // caller's variable -> internal position
-  std::vector<int> entries;   // indices into Model::entries
+  Sequence<int> position;  // caller's variable -> internal position
+  Sequence<int> entries;   // indices into Model::entries
 };
-std::vector<GroupLayout> arrange(const Model& model);
+Sequence<GroupLayout> arrange(const Model& model);
 Matrix to_internal(const GroupLayout& layout, const Matrix& observed_square);
 Vector to_internal(const GroupLayout& layout, const Vector& observed);
 

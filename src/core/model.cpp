@@ -10,7 +10,7 @@ Vector LinearMap::operator()(const Vector& theta) const {
 
 void LinearMap::apply(const Vector& theta, Vector& eta) const {
   eta = constant;
-  for (size_t e = 0; e < rows.size(); ++e)
+  for (int e = 0; e < rows.size(); ++e)
     for (const Term& term : rows[e]) eta[e] += term.weight * theta[term.parameter];
 }
 
@@ -22,13 +22,13 @@ double degrees_of_freedom(const Model& model) {
   return out;
 }
 
-Model one_group(const Model& model, int g, std::vector<int>& entries) {
+Model one_group(const Model& model, int g, Sequence<int>& entries) {
   Model out;
-  std::vector<int> place(model.map.parameters, -1), entry_place(model.entries.size(), -1);
+  Sequence<int> place(model.map.parameters, -1), entry_place(model.entries.size(), -1);
   out.groups = {model.groups[g]};
   out.means = model.means;
-  std::vector<double> constant;
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  Sequence<double> constant;
+  for (int e = 0; e < model.entries.size(); ++e) {
     if (model.entries[e].group != g) continue;
     entry_place[e] = out.entries.size();
     entries.push_back(e);

@@ -3,7 +3,8 @@
 #pragma once
 #include <Eigen/Dense>
 #include <initializer_list>
-#include <vector>
+
+#include "sequence.hpp"
 
 namespace orizzonte {
 
@@ -28,7 +29,7 @@ struct Entry {
 struct Shape {
   int observed;
   int variables;
-  std::vector<int> rank = {};
+  Sequence<int> rank = {};
   int place = 0;
 };
 
@@ -50,22 +51,22 @@ class Terms {
     if (size_ >= 1) many_.push_back(term);
     ++size_;
   }
-  size_t size() const { return size_; }
+  int size() const { return size_; }
   bool empty() const { return size_ == 0; }
   const Term* begin() const { return size_ > 1 ? many_.data() : &one_; }
   const Term* end() const { return begin() + size_; }
   Term* begin() { return size_ > 1 ? many_.data() : &one_; }
   Term* end() { return begin() + size_; }
-  const Term& operator[](size_t i) const { return begin()[i]; }
+  const Term& operator[](int i) const { return begin()[i]; }
 
  private:
   Term one_{0, 0};
-  std::vector<Term> many_;
-  size_t size_ = 0;
+  Sequence<Term> many_;
+  int size_ = 0;
 };
 struct LinearMap {
   int parameters = 0;
-  std::vector<Terms> rows;
+  Sequence<Terms> rows;
   Vector constant;
 
   Vector operator()(const Vector& theta) const;
@@ -84,7 +85,7 @@ struct Scale {
   ScaleKind kind;
   int marker;    // index of the marker's entry, -1 if none
   int variance;  // index of the construct's variance entry, -1 if none
-  std::vector<int> loadings;
+  Sequence<int> loadings;
   bool closed;
 };
 
@@ -106,28 +107,28 @@ struct Step {
   Operation operation;
   double argument;  // the number, or the index of the input
 };
-using Expression = std::vector<Step>;
+using Expression = Sequence<Step>;
 
 // expression == 0, or >= 0 for a bound. Input i of the expression is unit[i] times entry inputs[i].
 struct Constraint {
   Expression expression;
-  std::vector<int> inputs;
-  std::vector<double> unit;
+  Sequence<int> inputs;
+  Sequence<double> unit;
   bool bound;
 };
 
 struct Model {
-  std::vector<Shape> groups;
-  std::vector<Entry> entries;
+  Sequence<Shape> groups;
+  Sequence<Entry> entries;
   LinearMap map;
   bool means = false;
-  std::vector<Scale> scales;
-  std::vector<Constraint> constraints;
+  Sequence<Scale> scales;
+  Sequence<Constraint> constraints;
 };
 
 double degrees_of_freedom(const Model& model);
 
 // A model of one group alone, without constraints; `entries` says which of the whole it has.
-Model one_group(const Model& model, int g, std::vector<int>& entries);
+Model one_group(const Model& model, int g, Sequence<int>& entries);
 
 }  // namespace orizzonte

@@ -14,13 +14,14 @@ told_of <- function(code, patience = -1) {
   told
 }
 
-test_that("each_told() is lapply(), told when it takes long", {
-  expect_identical(each_told(c(a = 1, b = 2), function(x) x + 1, "Parts"), list(a = 2, b = 3))
-  expect_length(each_told(NULL, identity, "Parts"), 0)
-  expect_error(each_told(1:3, function(x) stop("third"), "Parts"), "third")
+test_that("map_with_progress() is lapply() that reports its progress when it takes long", {
+  expect_identical(map_with_progress(c(a = 1, b = 2), function(x) x + 1, "Parts"),
+                   list(a = 2, b = 3))
+  expect_length(map_with_progress(NULL, identity, "Parts"), 0)
+  expect_error(map_with_progress(1:3, function(x) stop("third"), "Parts"), "third")
   skip_if_not_installed("progressr")
-  expect_equal(told_of(function() each_told(1:6, identity, "Parts")), 6)
-  expect_equal(told_of(function() each_told(1:6, identity, "Parts"), Inf), 0)
+  expect_equal(told_of(function() map_with_progress(1:6, identity, "Parts")), 6)
+  expect_equal(told_of(function() map_with_progress(1:6, identity, "Parts"), Inf), 0)
 })
 
 test_that("whoever handles progress is told of refits", {

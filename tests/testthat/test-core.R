@@ -124,7 +124,7 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   layout <- build_layout(blueprint("B") |> construct("B", reflected_in = be1:be4),
                          means = FALSE)$model
   half <- sample_of(data)[[1]]
-  single <- core_fit(layout, list(half), numeric(), 200L, 1e-12, 2L, 1)
+  single <- core_fit(layout, list(half), numeric(), 2L)
   double <- layout
   size <- length(layout$family)
   for (name in c("observed", "variables", "places", "ranks", "family", "row", "col", "constant",
@@ -135,7 +135,7 @@ test_that("two groups with all parameters shared equal one fit of the pooled inf
   second$group <- 2L
   for (name in c("marker", "variance", "loadings")) second[[name]] <- second[[name]] + size
   double$scales <- list(layout$scales[[1]], second)
-  both <- core_fit(double, list(half, half), numeric(), 200L, 1e-12, 2L, 1)
+  both <- core_fit(double, list(half, half), numeric(), 2L)
   expect_equal(both$theta, single$theta, tolerance = 1e-7)
   expect_equal(both$vcov, single$vcov / 2, tolerance = 1e-6)
 })
@@ -152,7 +152,7 @@ test_that("the information of groups in blocks gives what the whole gives", {
       expect_equal(core_vcov(fit), solve(whole), tolerance = 1e-6)
       expect_equal(core_errors(fit$layout$model, moments, core_theta(fit)), core_vcov(fit),
                    tolerance = 1e-6)
-      lean <- core_fit(fit$layout$model, moments, numeric(), 200L, 1e-12, 2L, 1, FALSE)
+      lean <- core_fit(fit$layout$model, moments, numeric(), 2L, FALSE)
       expect_equal(dim(lean$vcov), c(0L, 0L))
       expect_equal(lean$theta, core_theta(fit), tolerance = 1e-9)
       expect_equal(lean$inflation, diag(solve(whole)) * diag(whole), tolerance = 1e-6)

@@ -140,11 +140,11 @@ test_that("warnings and errors say what to do", {
 })
 
 test_that("omitting an item brings back the rows that only it had spoilt", {
-  holes <- choirs
-  holes$cr4[1:60] <- NA
-  raw <- quiet_fit(start, holes, incomplete = "drop")
+  incomplete <- choirs
+  incomplete$cr4[1:60] <- NA
+  raw <- quiet_fit(start, incomplete, incomplete = "drop")
   smaller <- quietly(amend(raw, omit = cr4, because = "x"))
-  expect_equal(deviance(smaller), deviance(quiet_fit(start |> leave_out(cr4), holes,
+  expect_equal(deviance(smaller), deviance(quiet_fit(start |> leave_out(cr4), incomplete,
                                                     incomplete = "drop")),
                tolerance = 1e-9)
   expect_gt(nobs(smaller), nobs(raw))

@@ -1,7 +1,7 @@
 # Incomplete data, kept case by case, against oracles that take one case after the other.
 
 # What is missing hangs on what is seen (missing at random).
-with_holes <- function(x, share, seed) {
+with_missing <- function(x, share, seed) {
   set.seed(seed)
   gone <- matrix(runif(length(x)) < share, nrow(x))
   gone[, 1] <- FALSE
@@ -44,7 +44,7 @@ expect_casewise <- function(fit, truth, addresses) {
 
 test_that("one group agrees with the likelihood of single cases", {
   skip_if_not_installed("numDeriv")
-  x <- with_holes(six(140, 3), 0.15, 4)
+  x <- with_missing(six(140, 3), 0.15, 4)
   fit <- quiet(fit_model(two_constructs, as.data.frame(x)))
   expect_identical(fit_status(fit), "converged")
   model <- oracle_model(colnames(x), c("A", "B"), two_cells(), means = TRUE)
@@ -79,7 +79,7 @@ test_that("two groups with equal loadings, one of them complete", {
     colnames(x) <- items
     x
   }
-  first <- with_holes(one_factor(5), 0.2, 6)
+  first <- with_missing(one_factor(5), 0.2, 6)
   second <- one_factor(7) + 0.3
   data <- rbind(data.frame(first, g = "a"), data.frame(second, g = "b"))
   bp <- blueprint("One") |> construct("A", reflected_in = x1:x4) |> hold_equal(loading)
@@ -190,17 +190,18 @@ test_that("what cannot be kept is refused by name", {
   gone <- x
   gone$x4 <- NA_real_
   refused(gone, "\"x4\" is missing in every row")
-  holes <- x
-  holes$x1[3] <- NA
-  refused(holes, "complete data", multiplier = "n-1", class = "orizzonte_error_input")
-  flat <- holes
+  incomplete <- x
+  incomplete$x1[3] <- NA
+  refused(incomplete, "complete data", multiplier = "n-1", class = "orizzonte_error_input")
+  flat <- incomplete
   flat$x5 <- 2
   refused(flat, "\"x5\" does not vary")
-  expect_error(fit_model(two_constructs, holes, incomplete = c("keep", "drop")), "must be",
+  expect_error(fit_model(two_constructs, incomplete, incomplete = c("keep", "drop")), "must be",
                class = "orizzonte_error_input")
-  few <- holes[1:6, ]
+  few <- incomplete[1:6, ]
   refused(few, "More cases than variables")
-  expect_error(fit_model(two_constructs, holes, incomplete = "kep"), text_pattern("did_you_mean"),
+  expect_error(fit_model(two_constructs, incomplete, incomplete = "kep"),
+               text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
 })
 
@@ -208,11 +209,11 @@ test_that("simulated data miss what the cases miss, when asked", {
   bp <- blueprint("B") |> construct("Belonging", reflected_in = be1:be4)
   fit <- quiet(fit_model(bp, choirs, by = setting))
   plain <- simulate(fit, 1, seed = 4)[[1]]
-  holed <- simulate(fit, 1, seed = 4, missing = "as observed")[[1]]
+  incomplete <- simulate(fit, 1, seed = 4, missing = "as observed")[[1]]
   expect_false(anyNA(plain))
-  expect_equal(sum(is.na(holed[-1])), sum(is.na(choirs[paste0("be", 1:4)])))
-  same <- !is.na(holed$be2)
-  expect_identical(holed$be2[same], plain$be2[same])
+  expect_equal(sum(is.na(incomplete[-1])), sum(is.na(choirs[paste0("be", 1:4)])))
+  same <- !is.na(incomplete$be2)
+  expect_identical(incomplete$be2[same], plain$be2[same])
   expect_error(simulate(fit, 1, missing = "as observd"), class = "orizzonte_error_input")
   weighted <- quiet(fit_model(bp, cbind(choirs, w = seq(0.5, 2, length.out = 720)), weights = w,
                               by = setting))

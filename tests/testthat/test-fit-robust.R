@@ -181,7 +181,7 @@ test_that("missing values: errors, the test, and indices without their optimism"
                regexp = "complete")
 })
 
-test_that("as the holes vanish the bias becomes the degrees of freedom", {
+test_that("as the missing values vanish the bias becomes the degrees of freedom", {
   # one value missing in a thousand cases
   x <- skewed_six(1000, 6)
   x[1, 2] <- NA
@@ -222,10 +222,10 @@ test_that("clusters: summed scores, a factor for their number, t instead of norm
   gamma <- crossprod(sums) / nrow(x) * 60 / 59
   expect_equal(index_value(fit, "chisq_inflation"), sum(diag(u %*% gamma)) / 8, tolerance = 1e-7)
   # and with missing values
-  holed <- x
-  holed$x2[c(3, 40, 77)] <- NA
-  incomplete <- quietly(fit_model(two_constructs, holed, clusters = class))
-  expect_sandwich(incomplete, list(as.matrix(holed[1:6])), cluster = holed$class)
+  incomplete <- x
+  incomplete$x2[c(3, 40, 77)] <- NA
+  incomplete <- quietly(fit_model(two_constructs, incomplete, clusters = class))
+  expect_sandwich(incomplete, list(as.matrix(incomplete[1:6])), cluster = incomplete$class)
 })
 
 test_that("weights: whole numbers give the estimates of repeated rows; errors from single cases", {

@@ -173,9 +173,9 @@ test_that("a baseline with equal means and variances over time is the closed for
   expect_equal(value[["df_baseline"]], 8 * 11 / 2 - 8)
   t <- deviance(fit)
   expect_equal(value[["cfi"]], 1 - (t - 21) / (chisq - 36), tolerance = 1e-8)
-  holes <- quiet_fit(ladder$fits$scalar$request$blueprint, choirs_concerts)
+  incomplete <- quiet_fit(ladder$fits$scalar$request$blueprint, choirs_concerts)
   robust <- quiet_fit(ladder$fits$scalar$request$blueprint, data, inference = "robust")
-  for (one in list(holes, robust)) {
+  for (one in list(incomplete, robust)) {
     found <- fit_indices(one, baseline = "equal over times")
     expect_equal(found$value[found$index == "df_baseline"], 36)
     expect_gt(found$value[found$index == "cfi"], 0.9)

@@ -228,7 +228,7 @@ test_that("a single weak item says what would be without it; many variables, wha
   expect_match(paste(quality_sentences(quality), collapse = " "),
                paste0("cr4 loads .18, below .40.*; without it omega is ",
                       format_share(without$omega)))
-  # 42 items with holes
+  # 42 items with missing values
   set.seed(2)
   factor <- matrix(stats::rnorm(2 * 150), 150)
   wide <- as.data.frame(factor[, rep(1:2, each = 21)] + matrix(stats::rnorm(42 * 150), 150))

@@ -1,4 +1,4 @@
-# Data drawn from fits and from blueprints: moments, shape, holes, clusters, groups.
+# Data drawn from fits and from blueprints: moments, shape, missing values, clusters, groups.
 
 bp <- blueprint("Staying") |> construct("Belonging", reflected_in = be1:be4) |>
   construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Belonging + years)
@@ -74,7 +74,7 @@ test_that("clusters hold the share asked for", {
   expect_lt(abs(var(data$be1) - 1), 0.06)
 })
 
-test_that("fits are drawn from with the seed of R or a number, holes as the cases have them", {
+test_that("fits are drawn from with the seed of R or a number, missing as the cases have them", {
   fit <- quiet_fit(bp, choirs)
   sets <- simulate(fit, 2, seed = 3, missing = "as observed")
   expect_identical(sets, structure(sets, seed = 3L))

@@ -76,7 +76,7 @@ test_that("nested models and every rung are tested by the smaller model made to 
   expect_true(all(rungs$p_bootstrap > 0 & rungs$p_bootstrap <= 1))
 })
 
-test_that("p is uniform when the model is right, also with holes", {
+test_that("p is uniform when the model is right, also with missing values", {
   truth <- c("loading[ , ]" = .7, "covariance[Belonging, Calm]" = .3)
   p <- lapply(c(0, 0.1), function(share) {
     sets <- simulate(bp, 40, seed = 6, n = 150, truth = truth, missing = share)

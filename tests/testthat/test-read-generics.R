@@ -56,9 +56,9 @@ test_that("regression scores are conditional means and Bartlett scores are unbia
                tolerance = 1e-8)
   expect_equal(predict(fit, newdata = data[3:5, ]), predict(fit)[3:5, ], ignore_attr = TRUE)
   expect_true(all(c(".Belonging", ".Calm", ".Staying", "be1") %in% names(augment(fit))))
-  holes <- quiet_fit(measurement, choirs)
-  expect_equal(nrow(predict(holes)), 720)
-  expect_equal(sum(stats::complete.cases(predict(holes))), nobs(holes))
+  incomplete <- quiet_fit(measurement, choirs)
+  expect_equal(nrow(predict(incomplete)), 720)
+  expect_equal(sum(stats::complete.cases(predict(incomplete))), nobs(incomplete))
   from_summary <- fit_model(measurement, summary_data(cov(data), nrow(data)))
   expect_error(predict(from_summary), "summary data", class = "orizzonte_error_input")
   expect_message(scores <- predict(from_summary, newdata = data),

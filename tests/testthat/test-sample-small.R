@@ -63,17 +63,17 @@ test_that("columns that determine each other, with values missing elsewhere, are
   data <- as.data.frame(matrix(stats::rnorm(1000), 200))
   names(data) <- letters[1:5]
   data$f <- data$d + data$e
-  holed <- data
-  holed[cbind(sample(200, 20), sample(3, 20, TRUE))] <- NA
+  incomplete <- data
+  incomplete[cbind(sample(200, 20), sample(3, 20, TRUE))] <- NA
   bp <- blueprint("x") |> construct("Factor", reflected_in = c(a, b, c, d, e, f))
-  expect_error(fit_model(bp, holed), "d, e and f", class = "orizzonte_error_data")
+  expect_error(fit_model(bp, incomplete), "d, e and f", class = "orizzonte_error_data")
   expect_error(fit_model(bp, data), "d, e and f", class = "orizzonte_error_data")
-  copied <- holed
+  copied <- incomplete
   copied$f <- copied$d
   expect_error(fit_model(bp, copied), class = "orizzonte_error_data")
-  answers(screen_data(holed))
+  answers(screen_data(incomplete))
   answers(screen_data(copied))
-  answers(fit_model(blueprint("x") |> construct("Factor", reflected_in = c(a, b, c, d)), holed,
+  answers(fit_model(blueprint("x") |> construct("Factor", reflected_in = c(a, b, c, d)), incomplete,
                     auxiliary = c(e, f)))
 })
 

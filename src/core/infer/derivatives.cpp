@@ -16,17 +16,17 @@ struct Point {
 
 class Engine {
  public:
-  Engine(const Model& model, const Vector& eta, const std::vector<std::vector<char>>& plain)
+  Engine(const Model& model, const Vector& eta, const Sequence<Sequence<char>>& plain)
       : model_(model),
         eta_(eta),
         plain_(plain),
         at_(implied(model, eta)),
         entries_(at_.size()),
         variance_(at_.size()) {
-    for (size_t g = 0; g < at_.size(); ++g) variance_[g].assign(model.groups[g].variables, -1);
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int g = 0; g < at_.size(); ++g) variance_[g].assign(model.groups[g].variables, -1);
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
-      entries_[entry.group].push_back(static_cast<int>(e));
+      entries_[entry.group].push_back(e);
       if (entry.family == Family::Covariance && entry.row == entry.col)
         variance_[entry.group][entry.row] = e;
     }
@@ -187,23 +187,23 @@ class Engine {
 
   const Model& model_;
   const Vector& eta_;
-  const std::vector<std::vector<char>>& plain_;
-  std::vector<Implied> at_;
-  std::vector<std::vector<int>> entries_,
+  const Sequence<Sequence<char>>& plain_;
+  Sequence<Implied> at_;
+  Sequence<Sequence<int>> entries_,
       variance_;  // by group: its entries; each variable's variance, or -1
 };
 
 }  // namespace
 
-Derived derive(const Model& model, const Vector& eta, const std::vector<Wanted>& wanted,
-               const std::vector<std::vector<char>>& plain) {
+Derived derive(const Model& model, const Vector& eta, const Sequence<Wanted>& wanted,
+               const Sequence<Sequence<char>>& plain) {
   const Engine engine(model, eta, plain);
   const int size = wanted.size();
   Derived out{Vector(size), Matrix::Zero(size, model.map.parameters)};
   for (int k = 0; k < size; ++k) {
     const Point point = engine.at(wanted[k]);
     out.value[k] = point.value;
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int e = 0; e < model.entries.size(); ++e) {
       if (point.by_entry[e] == 0) continue;
       for (const Term& term : model.map.rows[e])
         out.gradient(k, term.parameter) += term.weight * point.by_entry[e];

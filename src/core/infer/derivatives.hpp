@@ -34,8 +34,8 @@ struct Derived {
 
 // `plain`: variables (by group) that count as having a standard deviation of 1, such as predictors
 // coded 0/1.
-Derived derive(const Model& model, const Vector& eta, const std::vector<Wanted>& wanted,
-               const std::vector<std::vector<char>>& plain);
+Derived derive(const Model& model, const Vector& eta, const Sequence<Wanted>& wanted,
+               const Sequence<Sequence<char>>& plain);
 
 // Standard errors by the delta method: sqrt diag(J V J').
 Vector delta_errors(const Matrix& gradient, const Matrix& covariance);

@@ -2,7 +2,7 @@
 
 namespace orizzonte {
 
-double cluster_factor(const std::vector<Cases>& cases) {
+double cluster_factor(const Sequence<Cases>& cases) {
   double clusters = 0;
   for (const Cases& group : cases) clusters += group.clusters;
   return clusters > 1 ? clusters / (clusters - 1) : 1;
@@ -22,7 +22,7 @@ SquareSum::SquareSum(const Cases& cases, int width, bool diagonal)
 }
 
 void SquareSum::add(int first, const Matrix& rows) {
-  const int count = rows.rows();
+  const int count = to_int(rows.rows());
   const Vector weight =
       cases_.weight.size() ? Vector(cases_.weight.segment(first, count)) : Vector::Ones(count);
   weight_ += weight.sum();
@@ -68,10 +68,10 @@ Matrix unit_rows(const Cases& cases, Matrix rows) {
   return sums;
 }
 
-Matrix sum_of_squares(const std::vector<Cases>& cases, int width, const CaseRows& rows,
+Matrix sum_of_squares(const Sequence<Cases>& cases, int width, const CaseRows& rows,
                       const StopToken& stop, bool diagonal) {
   Matrix out = Matrix::Zero(width, diagonal ? 1 : width), chunk;
-  for (size_t g = 0; g < cases.size(); ++g) {
+  for (int g = 0; g < cases.size(); ++g) {
     SquareSum sum(cases[g], width, diagonal);
     for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
       rows(g, values, chunk);
@@ -82,8 +82,7 @@ Matrix sum_of_squares(const std::vector<Cases>& cases, int width, const CaseRows
   return cluster_factor(cases) * out;
 }
 
-Matrix meat(Objective& problem, const std::vector<Cases>& cases, About about,
-            const StopToken& stop) {
+Matrix meat(Objective& problem, const Sequence<Cases>& cases, About about, const StopToken& stop) {
   return sum_of_squares(
       cases, problem.model().map.parameters,
       [&](int g, const Matrix& values, Matrix& rows) {

@@ -11,14 +11,14 @@ namespace orizzonte {
 // A model at a point with the cases behind its sample, all in units of about one.
 struct CaseProblem {
   CaseProblem(const Model& model, const Sample& sample, const Vector& theta,
-              const std::vector<Cases>& given)
+              const Sequence<Cases>& given)
       : scaled(rescale(model, sample)),
         cases(scaled.inward(given)),
         problem(scaled.model, scaled.sample),
         at(scaled.inward(theta)),
         admissible(problem.move_to(at)) {}
   Rescaled scaled;
-  std::vector<Cases> cases;
+  Sequence<Cases> cases;
   NormalTheory problem;
   Vector at;
   bool admissible;
@@ -29,13 +29,13 @@ constexpr int case_chunk = 1024;  // cases handled at a time
 // handle(number of the first, their values) for all cases of a group, some at a time.
 template <class Handle>
 void for_chunks(const Cases& cases, const StopToken& stop, Handle&& handle) {
-  const int n = cases.values.rows();
+  const int n = to_int(cases.values.rows());
   for (int first = 0; first < n && !stop.stopped(); first += case_chunk)
     handle(first, Matrix(cases.values.middleRows(first, std::min(case_chunk, n - first))));
 }
 
 // C / (C - 1) for C clusters over all groups; 1 without clusters.
-double cluster_factor(const std::vector<Cases>& cases);
+double cluster_factor(const Sequence<Cases>& cases);
 
 // Weighted rows, one a case, summed within clusters: the sum of squares about their mean.
 class SquareSum {
@@ -64,12 +64,11 @@ Matrix unit_rows(const Cases& cases, Matrix rows);
 using CaseRows = std::function<void(int g, const Matrix& values, Matrix& rows)>;
 
 // The sum of squares of such rows over all groups, centred within each.
-Matrix sum_of_squares(const std::vector<Cases>& cases, int width, const CaseRows& rows,
+Matrix sum_of_squares(const Sequence<Cases>& cases, int width, const CaseRows& rows,
                       const StopToken& stop, bool diagonal = false);
 
 // The meat of the sandwich: of the scores by the parameters (White 1982; with clusters, Liang &
 // Zeger 1986).
-Matrix meat(Objective& problem, const std::vector<Cases>& cases, About about,
-            const StopToken& stop);
+Matrix meat(Objective& problem, const Sequence<Cases>& cases, About about, const StopToken& stop);
 
 }  // namespace orizzonte

@@ -14,7 +14,7 @@ struct MeanParts {
 };
 
 MeanParts mean_parts(const Matrix& b, const Vector& alpha, const Vector& m, int p) {
-  const int v = b.rows(), l = v - p;
+  const int v = to_int(b.rows()), l = v - p;
   MeanParts out;
   out.mean.resize(v);
   out.mean.head(p) = m;
@@ -39,44 +39,42 @@ bool observed_intercept(const Model& model, const Entry& entry) {
 }  // namespace
 
 Vector profile_means(const Model& model, Vector eta, const Sample& sample) {
-  const std::vector<Implied> at = implied(model, eta);
-  for (size_t g = 0; g < at.size(); ++g) {
+  const Sequence<Implied> at = implied(model, eta);
+  for (int g = 0; g < at.size(); ++g) {
     const MeanParts parts =
         mean_parts(at[g].effects, at[g].intercepts, sample[g].mean, model.groups[g].observed);
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
-      if (entry.group == static_cast<int>(g) && observed_intercept(model, entry))
-        eta[e] = parts.alpha[entry.row];
+      if (entry.group == g && observed_intercept(model, entry)) eta[e] = parts.alpha[entry.row];
     }
   }
   return eta;
 }
 
 Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
-                           const Matrix& known, const std::vector<int>& used,
+                           const Matrix& known, const Sequence<int>& used,
                            const MeanCovariances& of_means) {
   const int q = model.map.parameters, size = used.size();
-  std::vector<int> place(q, -1);
+  Sequence<int> place(q, -1);
   for (int k = 0; k < size; ++k) place[used[k]] = k;
   Matrix jacobian = Matrix::Zero(q, size);  // of all parameters by the known ones
   for (int k = 0; k < size; ++k) jacobian(used[k], k) = 1;
   Matrix own = Matrix::Zero(q, q);
-  std::vector<Matrix> cross;  // of the known parameters with a group's intercepts, besides
-  std::vector<std::vector<int>> intercepts;
-  const std::vector<Implied> at = implied(model, eta);
-  for (size_t g = 0; g < at.size(); ++g) {
+  Sequence<Matrix> cross;  // of the known parameters with a group's intercepts, besides
+  Sequence<Sequence<int>> intercepts;
+  const Sequence<Implied> at = implied(model, eta);
+  for (int g = 0; g < at.size(); ++g) {
     const int p = model.groups[g].observed;
     const MeanParts parts = mean_parts(at[g].effects, at[g].intercepts, sample[g].mean, p);
-    std::vector<int> intercept(p, -1);  // the parameter of each variable's intercept
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    Sequence<int> intercept(p, -1);  // the parameter of each variable's intercept
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
-      if (entry.group == static_cast<int>(g) && observed_intercept(model, entry) &&
-          !model.map.rows[e].empty())
+      if (entry.group == g && observed_intercept(model, entry) && !model.map.rows[e].empty())
         intercept[entry.row] = model.map.rows[e][0].parameter;
     }
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
-      if (entry.group != static_cast<int>(g) || entry.family != Family::Effect) continue;
+      if (entry.group != g || entry.family != Family::Effect) continue;
       for (const Term& term : model.map.rows[e]) {
         if (place[term.parameter] < 0) continue;
         for (int i = 0; i < p; ++i)
@@ -97,7 +95,7 @@ Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& 
         if (intercept[i] >= 0 && intercept[j] >= 0) own(intercept[i], intercept[j]) += spread(i, j);
   }
   Matrix out = jacobian * known * jacobian.transpose() + own;
-  for (size_t g = 0; g < cross.size(); ++g) {
+  for (int g = 0; g < cross.size(); ++g) {
     const Matrix with_all = jacobian * cross[g];
     for (int i = 0; i < with_all.cols(); ++i) {
       if (intercepts[g][i] < 0) continue;

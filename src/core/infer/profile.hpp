@@ -12,14 +12,14 @@ Vector profile_means(const Model& model, Vector eta, const Sample& sample);
 
 // Covariances of the known parameters (rows) with the sample means, and of the means, by group.
 struct MeanCovariances {
-  std::vector<Matrix> cross, own;
+  Sequence<Matrix> cross, own;
 };
 
 // Covariance matrix of all parameters from that of the others (`known`, in the order of `used`):
 // the intercepts follow the other parameters, and the sample means. Those have covariance Sigma / n
 // and nothing to do with the others, under normality; else `of_means` says what they have.
 Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& sample,
-                           const Matrix& known, const std::vector<int>& used,
+                           const Matrix& known, const Sequence<int>& used,
                            const MeanCovariances& of_means = {});
 
 }  // namespace orizzonte

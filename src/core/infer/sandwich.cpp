@@ -6,27 +6,43 @@
 namespace orizzonte {
 namespace {
 
-// Z (Z' H Z)^-1 Z', with the constraints' own curvature taken off; empty when it is not positive
-// definite.
-Matrix bread(Objective& problem, const Vector& theta) {
-  Vector unit;
-  Matrix hessian = problem.unit_information(Information::Observed, unit), basis;
-  if (!problem.model().constraints.empty()) {
-    const Tangent along = tangent(problem.model(), theta, unit, unit.cwiseProduct(problem.score()));
-    basis = along.basis;
-    hessian = (basis.transpose() * (hessian - along.curvature) * basis).eval();
+// B = Z (Z' H Z)^-1 Z', where Z spans the directions along the constraints and H leaves out the
+// curvature of the constraints themselves.
+class Bread {
+ public:
+  // False when Z' H Z is not positive definite.
+  bool set(Objective& problem, const Vector& theta) {
+    Matrix hessian = problem.unit_information(Information::Observed, unit_);
+    if (!problem.model().constraints.empty()) {
+      const Tangent along =
+          tangent(problem.model(), theta, unit_, unit_.cwiseProduct(problem.score()));
+      basis_ = along.basis;
+      bound_ = true;
+      hessian = (basis_.transpose() * (hessian - along.curvature) * basis_).eval();
+    }
+    factor_.compute(hessian);
+    return hessian.rows() == 0 || is_definite(factor_);
   }
-  const Eigen::LLT<Matrix> factor(hessian);
-  if (hessian.rows() > 0 && !is_definite(factor)) return Matrix();
-  Matrix inverse = factor.solve(Matrix::Identity(hessian.rows(), hessian.rows()));
-  if (basis.size() > 0) inverse = (basis * inverse * basis.transpose()).eval();
-  return unit.asDiagonal() * inverse * unit.asDiagonal();
-}
+  // B x
+  Matrix times(const Matrix& x) const {
+    Matrix out = unit_.asDiagonal() * x;
+    if (bound_) out = (basis_.transpose() * out).eval();
+    if (out.rows() > 0) factor_.solveInPlace(out);
+    if (bound_) out = (basis_ * out).eval();
+    return unit_.asDiagonal() * out;
+  }
+
+ private:
+  Vector unit_;
+  Matrix basis_;  // Z, in units of the parameters
+  bool bound_ = false;
+  Eigen::LLT<Matrix> factor_;
+};
 
 // Means of a group's observed variables: their covariance with the parameters and with each other.
-void add_means(CaseProblem& own, size_t g, const Matrix& inverse, double n, const StopToken& stop,
+void add_means(CaseProblem& own, int g, const Bread& bread, double n, const StopToken& stop,
                Sandwich& out) {
-  const int q = own.at.size(), p = own.cases[g].values.cols();
+  const int q = to_int(own.at.size()), p = to_int(own.cases[g].values.cols());
   const Vector &sd = own.scaled.item_unit[g], &mean = own.scaled.sample[g].mean;
   SquareSum sum(own.cases[g], q + p);
   Matrix scores, rows;
@@ -38,24 +54,25 @@ void add_means(CaseProblem& own, size_t g, const Matrix& inverse, double n, cons
   });
   const Matrix both = cluster_factor(own.cases) * sum.total();
   out.cross.push_back(own.scaled.parameter_unit.asDiagonal() *
-                      (inverse * both.topRightCorner(q, p)) * sd.asDiagonal() / n);
+                      bread.times(both.topRightCorner(q, p)) * sd.asDiagonal() / n);
   out.means.push_back(sd.asDiagonal() * both.bottomRightCorner(p, p) * sd.asDiagonal() / (n * n));
 }
 
 }  // namespace
 
 Sandwich sandwich(const Model& model, const Sample& sample, const Vector& theta,
-                  const std::vector<Cases>& cases, bool with_means, const StopToken& stop) {
+                  const Sequence<Cases>& cases, bool with_means, const StopToken& stop) {
   Sandwich out;
   CaseProblem own(model, sample, theta, cases);
   if (!own.admissible) return out;
-  const Matrix inverse = bread(own.problem, own.at);
-  if (inverse.rows() != theta.size()) return out;
+  Bread bread;
+  if (!bread.set(own.problem, own.at)) return out;
   out.admissible = true;
   const Matrix filling = meat(own.problem, own.cases, About::Model, stop);
-  out.covariance = own.scaled.outward(inverse * filling * inverse, own.at);
-  for (size_t g = 0; with_means && g < cases.size(); ++g)
-    add_means(own, g, inverse, sample[g].n, stop, out);
+  const Matrix half = bread.times(filling);
+  out.covariance = own.scaled.outward(bread.times(half.transpose()), own.at);
+  for (int g = 0; with_means && g < cases.size(); ++g)
+    add_means(own, g, bread, sample[g].n, stop, out);
   return out;
 }
 

@@ -6,14 +6,14 @@ namespace orizzonte {
 
 struct Sandwich {
   bool admissible = false;
-  Matrix covariance;          // of the parameters
-  std::vector<Matrix> cross;  // of parameters (rows) and observed means, by group, where asked for
-  std::vector<Matrix> means;  // of the observed means, by group
+  Matrix covariance;       // of the parameters
+  Sequence<Matrix> cross;  // of parameters (rows) and observed means, by group, where asked for
+  Sequence<Matrix> means;  // of the observed means, by group
 };
 
 // H^-1 J H^-1 with the observed Hessian H (White 1982) and the meat J; along the constraints where
 // there are some. `with_means` also gives what intercepts need that are profiled out.
 Sandwich sandwich(const Model& model, const Sample& sample, const Vector& theta,
-                  const std::vector<Cases>& cases, bool with_means, const StopToken& stop);
+                  const Sequence<Cases>& cases, bool with_means, const StopToken& stop);
 
 }  // namespace orizzonte

@@ -14,14 +14,14 @@
 namespace orizzonte {
 namespace {
 
-using Pairs = std::vector<std::pair<int, int>>;
+using Pairs = Sequence<std::pair<int, int>>;
 
 // The moments of p variables as coordinates: variances and covariances (lower triangle by columns,
 // unseen pairs left out), then means.
 struct Coordinates {
-  std::vector<int> a, b;       // of each (co)variance
-  std::vector<double> half;    // 1/2 for variances
-  std::vector<Wanted> wanted;  // the same of a model, to be differentiated
+  Sequence<int> a, b;       // of each (co)variance
+  Sequence<double> half;    // 1/2 for variances
+  Sequence<Wanted> wanted;  // the same of a model, to be differentiated
   int variables = 0;
   int pairs() const { return a.size(); }
   int size() const { return pairs() + variables; }
@@ -100,7 +100,7 @@ class PatternSums {
   void add(const Sample& sample, int k, Matrix& both, Matrix& own, Matrix& plain, Matrix& means) {
     const Block& block = sample.patterns[k];
     const int p = at_.variables;
-    std::vector<int> v = block.variables;
+    Sequence<int> v = block.variables;
     if (v.empty())
       for (int i = 0; i < p; ++i) v.push_back(i);
     const int size = v.size();
@@ -147,7 +147,7 @@ struct SaturatedGroup {
 
 // Scores of single cases by the moments: s_mu = w, s_sigma = w w' - W, w = W (x - mu).
 Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cases) {
-  const int p = at.variables, n = cases.values.rows();
+  const int p = at.variables, n = to_int(cases.values.rows());
   auto model = std::make_shared<Model>();
   model->groups = {Shape{p, p}};
   model->means = true;
@@ -171,7 +171,7 @@ Matrix unit_scores(const Sample& sample, const Coordinates& at, const Cases& cas
 // Derivatives of the group's moments by the directions in which the parameters may move.
 Matrix moment_slopes(const Model& model, const Vector& eta, const Coordinates& at,
                      const Matrix& basis) {
-  std::vector<std::vector<char>> plain;
+  Sequence<Sequence<char>> plain;
   for (const Shape& shape : model.groups) plain.emplace_back(shape.variables, 0);
   return derive(model, eta, at.wanted, plain).gradient * basis;
 }
@@ -231,7 +231,7 @@ bool complete_information(const Coordinates& at, const Block& block, const Impli
 // The lower Cholesky factor in place of a symmetric matrix's lower triangle; false when it has
 // none.
 bool factorize(Matrix& a, const StopToken& stop) {
-  const int size = a.rows();
+  const int size = to_int(a.rows());
   for (int j = 0; j < size; j += step) {
     if (stop.stopped()) return false;
     const int width = std::min(step, size - j), below = size - j - width;
@@ -251,7 +251,7 @@ bool factorize(Matrix& a, const StopToken& stop) {
 // The inverse from that factor: columns from their diagonal on depend on the rest of the factor
 // only, which makes it a third of the work of solving for all of the identity.
 Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
-  const int size = factor.rows();
+  const int size = to_int(factor.rows());
   Matrix out(size, size);
   for (int j = 0; j < size && !stop.stopped(); j += step) {
     const int width = std::min(step, size - j), rest = size - j;
@@ -267,7 +267,7 @@ Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
 
 // Diagonals of A^-1 and of Q A^-1 Q', Q = I - D (D'AD)^-1 D'A; with scores those of A^-1 B A^-1.
 MomentSpread spread_of(const Model& model, const Vector& eta,
-                       const std::vector<SaturatedGroup>& groups, const Matrix& basis,
+                       const Sequence<SaturatedGroup>& groups, const Matrix& basis,
                        const Eigen::LLT<Matrix>& inner, const Matrix& meat, double factor) {
   MomentSpread out;
   for (const SaturatedGroup& group : groups) {
@@ -290,29 +290,29 @@ MomentSpread spread_of(const Model& model, const Vector& eta,
 }
 
 IncompleteScaling scale_model(const Model& model, const Vector& known_theta, const Sample& known,
-                              const std::vector<SaturatedGroup>& groups, double factor,
+                              const Sequence<SaturatedGroup>& groups, double factor,
                               const StopToken& stop) {
   IncompleteScaling out;
   // without centring, effects and intercepts would be collinear if means are far from zero
   Sample sample = known;
-  std::vector<Vector> unit;
+  Sequence<Vector> unit;
   for (const Block& block : sample) unit.push_back(block.covariance.diagonal().cwiseSqrt());
   const Centring centring(std::make_shared<const Model>(model), sample, unit);
   centring.remove(sample);
   const Vector theta = centring.inward(known_theta), eta = model.map(theta);
-  const std::vector<Implied> at = implied(model, eta);
-  const int q = theta.size();
+  const Sequence<Implied> at = implied(model, eta);
+  const int q = to_int(theta.size());
   Matrix basis = Matrix::Identity(q, q);
   if (!model.constraints.empty()) {
     NormalTheory problem(std::make_shared<const Model>(model), sample);
     if (!problem.move_to(theta)) return out;
     basis = tangent(model, theta, Vector::Ones(q), problem.score()).basis;
   }
-  const int r = basis.cols();
+  const int r = to_int(basis.cols());
   Matrix inner = Matrix::Zero(r, r), weighted = inner, meat = inner, crossed = inner;
   double free_normal = 0, free_robust = 0;
   const double n = total_n(sample);
-  for (size_t g = 0; g < groups.size() && !stop.stopped(); ++g) {
+  for (int g = 0; g < groups.size() && !stop.stopped(); ++g) {
     const SaturatedGroup& group = groups[g];
     CompleteInformation v;
     double discrepancy = 0;
@@ -345,7 +345,7 @@ IncompleteScaling scale_model(const Model& model, const Vector& known_theta, con
 }  // namespace
 
 MomentSpread moment_spread(const Model& model, const Sample& sample, const Vector& theta,
-                           const std::vector<Cases>& cases, const StopToken& stop) {
+                           const Sequence<Cases>& cases, const StopToken& stop) {
   MomentSpread out;
   const Vector eta = model.map(theta);
   NormalTheory problem(std::make_shared<const Model>(model), sample);
@@ -354,8 +354,8 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
   if (!root.admissible()) return out;
   const Matrix meat_of_all = meat(problem, cases, About::Data, stop);
   const double factor = cluster_factor(cases);
-  for (size_t g = 0; g < cases.size() && !stop.stopped(); ++g) {
-    const Coordinates at = coordinates_of(sample[g].covariance.rows(), {}, g);
+  for (int g = 0; g < cases.size() && !stop.stopped(); ++g) {
+    const Coordinates at = coordinates_of(to_int(sample[g].covariance.rows()), {}, g);
     const int used = model.means ? at.size() : at.pairs();
     // root-whitened slopes: D I^-1 s = (D L'^-1)(L^-1 s)
     const Matrix slopes =
@@ -389,7 +389,7 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
 SaturatedInformation saturated_information(const Sample& sample, int g, const Pairs& unseen,
                                            const StopToken& stop) {
   const Sample own = of_group(sample, g);
-  const Coordinates at = coordinates_of(own[0].covariance.rows(), unseen, g);
+  const Coordinates at = coordinates_of(to_int(own[0].covariance.rows()), unseen, g);
   SaturatedInformation out;
   const PatternSums sums(own, at, stop);
   if (!sums.definite() || stop.stopped()) return out;
@@ -405,18 +405,20 @@ SaturatedInformation saturated_information(const Sample& sample, int g, const Pa
   return out;
 }
 
-std::vector<IncompleteScaling> incomplete_scaling(
-    const std::vector<Model>& models, const std::vector<Vector>& theta, const Sample& sample,
-    const std::vector<Cases>& cases, const std::vector<Pairs>& unseen,
-    const std::vector<SaturatedInformation>& saturated, const StopToken& stop) {
-  std::vector<SaturatedGroup> groups(sample.size());
-  for (size_t g = 0; g < groups.size() && !stop.stopped(); ++g) {
-    groups[g].at = coordinates_of(sample[g].covariance.rows(), unseen[g], g);
+Sequence<IncompleteScaling> incomplete_scaling(const Sequence<Model>& models,
+                                               const Sequence<Vector>& theta, const Sample& sample,
+                                               const Sequence<Cases>& cases,
+                                               const Sequence<Pairs>& unseen,
+                                               const Sequence<SaturatedInformation>& saturated,
+                                               const StopToken& stop) {
+  Sequence<SaturatedGroup> groups(sample.size());
+  for (int g = 0; g < groups.size() && !stop.stopped(); ++g) {
+    groups[g].at = coordinates_of(to_int(sample[g].covariance.rows()), unseen[g], g);
     groups[g].known = &saturated[g];
     if (!cases.empty()) groups[g].scores = unit_scores(of_group(sample, g), groups[g].at, cases[g]);
   }
-  std::vector<IncompleteScaling> out;
-  for (size_t m = 0; m < models.size(); ++m)
+  Sequence<IncompleteScaling> out;
+  for (int m = 0; m < models.size(); ++m)
     out.push_back(scale_model(models[m], theta[m], sample, groups, cluster_factor(cases), stop));
   return out;
 }

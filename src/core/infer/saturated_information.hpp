@@ -8,13 +8,13 @@ namespace orizzonte {
 // By group, of (co)variances (lower triangle by columns, unseen pairs left out) and means: sampling
 // variances of the observed moments, and of what the model leaves of them.
 struct MomentSpread {
-  std::vector<Vector> observed, residual;
+  Sequence<Vector> observed, residual;
 };
 
 // Complete data whatever their distribution: each unit's share of the moments, less what the
 // parameters follow of it.
 MomentSpread moment_spread(const Model& model, const Sample& sample, const Vector& theta,
-                           const std::vector<Cases>& cases, const StopToken& stop);
+                           const Sequence<Cases>& cases, const StopToken& stop);
 
 struct IncompleteScaling {
   bool admissible = false;
@@ -33,14 +33,14 @@ struct SaturatedInformation {
   Matrix information, inverse;
 };
 SaturatedInformation saturated_information(const Sample& sample, int g,
-                                           const std::vector<std::pair<int, int>>& unseen,
+                                           const Sequence<std::pair<int, int>>& unseen,
                                            const StopToken& stop);
 
 // One for each model (its free parameters `theta`), all of the same sample. Cases may be empty:
 // then only what normality needs is computed. After Zhang & Savalei (2023).
-std::vector<IncompleteScaling> incomplete_scaling(
-    const std::vector<Model>& models, const std::vector<Vector>& theta, const Sample& sample,
-    const std::vector<Cases>& cases, const std::vector<std::vector<std::pair<int, int>>>& unseen,
-    const std::vector<SaturatedInformation>& saturated, const StopToken& stop);
+Sequence<IncompleteScaling> incomplete_scaling(
+    const Sequence<Model>& models, const Sequence<Vector>& theta, const Sample& sample,
+    const Sequence<Cases>& cases, const Sequence<Sequence<std::pair<int, int>>>& unseen,
+    const Sequence<SaturatedInformation>& saturated, const StopToken& stop);
 
 }  // namespace orizzonte

@@ -18,9 +18,9 @@ Matrix whitened_cases(const Cases& cases, const Vector& mean, const Matrix& sigm
 }
 
 // Cases by unit: clusters, or each its own.
-std::vector<std::vector<int>> units_of(const Cases& cases) {
-  const int n = cases.values.rows();
-  std::vector<std::vector<int>> out(cases.clusters > 0 ? cases.clusters : n);
+Sequence<Sequence<int>> units_of(const Cases& cases) {
+  const int n = to_int(cases.values.rows());
+  Sequence<Sequence<int>> out(cases.clusters > 0 ? cases.clusters : n);
   for (int i = 0; i < n; ++i) out[cases.clusters > 0 ? cases.cluster[i] : i].push_back(i);
   return out;
 }
@@ -28,7 +28,7 @@ std::vector<std::vector<int>> units_of(const Cases& cases) {
 // The part of tr(V Gamma) of one group: sums over units of kappa_ij = 1/2 (e_i' W e_j)^2, centred
 // twice within the group, and e_i' W e_j where means are moments.
 double moment_trace(const Cases& cases, const Matrix& whitened, double n, bool means) {
-  const int size = whitened.rows(), p = whitened.cols();
+  const int size = to_int(whitened.rows()), p = to_int(whitened.cols());
   Vector weight(size);
   for (int i = 0; i < size; ++i) weight[i] = weight_at(cases, i);
   const Matrix s = whitened.transpose() * weight.asDiagonal() * whitened / n;
@@ -36,7 +36,7 @@ double moment_trace(const Cases& cases, const Matrix& whitened, double n, bool m
   const Vector toward = (whitened * s).cwiseProduct(whitened).rowwise().sum();
   double out = 0;
   Matrix rows, products;
-  for (const std::vector<int>& unit : units_of(cases)) {
+  for (const Sequence<int>& unit : units_of(cases)) {
     const int k = unit.size();
     rows.resize(k, p);
     for (int i = 0; i < k; ++i) rows.row(i) = whitened.row(unit[i]);
@@ -55,7 +55,7 @@ double moment_trace(const Cases& cases, const Matrix& whitened, double n, bool m
 // Rows whose products are the kappa_ij: squares over root 2 and products of whitened deviations,
 // centred, and the deviations themselves.
 Matrix moment_rows(const Matrix& whitened, bool means) {
-  const int n = whitened.rows(), p = whitened.cols(), pairs = p * (p + 1) / 2;
+  const int n = to_int(whitened.rows()), p = to_int(whitened.cols()), pairs = p * (p + 1) / 2;
   Matrix out(n, pairs + (means ? p : 0));
   int column = 0;
   for (int j = 0; j < p; ++j)
@@ -71,7 +71,7 @@ Matrix moment_rows(const Matrix& whitened, bool means) {
 double squares_by_case(const Matrix& whitened, const Matrix& y, double n, bool means,
                        const StopToken& stop) {
   constexpr int block = 256;
-  const int size = whitened.rows();
+  const int size = to_int(whitened.rows());
   const Matrix s = whitened.transpose() * whitened / n;
   const double centre = s.squaredNorm();
   const Vector toward = (whitened * s).cwiseProduct(whitened).rowwise().sum();
@@ -125,20 +125,20 @@ double RootInformation::trace(const Matrix& meat) const {
 static Matrix whitened_scores(CaseProblem& own, const RootInformation& root) {
   int units = 0;
   for (const Cases& group : own.cases)
-    units += group.clusters > 0 ? group.clusters : group.values.rows();
+    units += group.clusters > 0 ? group.clusters : to_int(group.values.rows());
   Matrix out(units, root.rank()), scores;
   int start = 0;
-  for (size_t g = 0; g < own.cases.size(); ++g) {
+  for (int g = 0; g < own.cases.size(); ++g) {
     own.problem.case_scores(g, own.cases[g].values, About::Data, scores);
     const Matrix white = root.whiten(unit_rows(own.cases[g], scores));
     out.middleRows(start, white.rows()) = white;
-    start += white.rows();
+    start += to_int(white.rows());
   }
   return std::sqrt(cluster_factor(own.cases)) * out;
 }
 
 Scaling scaling(const Model& model, const Sample& sample, const Vector& theta,
-                const std::vector<Cases>& cases, bool squared, const StopToken& stop) {
+                const Sequence<Cases>& cases, bool squared, const StopToken& stop) {
   Scaling out;
   CaseProblem own(model, sample, theta, cases);
   if (!own.admissible) return out;
@@ -146,11 +146,11 @@ Scaling scaling(const Model& model, const Sample& sample, const Vector& theta,
   out.admissible = root.admissible();
   if (!out.admissible) return out;
   if (squared) out.whitened = whitened_scores(own, root);
-  const std::vector<Implied> implied_by = implied(*own.scaled.model, own.scaled.model->map(own.at));
+  const Sequence<Implied> implied_by = implied(*own.scaled.model, own.scaled.model->map(own.at));
   double within = 0, all = (out.whitened.transpose() * out.whitened).squaredNorm();
   int start = 0;
-  for (size_t g = 0; g < cases.size(); ++g) {
-    const int p = cases[g].values.cols(), n = cases[g].values.rows();
+  for (int g = 0; g < cases.size(); ++g) {
+    const int p = to_int(cases[g].values.cols()), n = to_int(cases[g].values.rows());
     const Matrix white = whitened_cases(own.cases[g], own.scaled.sample[g].mean,
                                         implied_by[g].covariance.topLeftCorner(p, p));
     out.trace +=

@@ -16,7 +16,7 @@ class RootInformation {
  public:
   RootInformation(Objective& problem, const Vector& at);
   bool admissible() const { return admissible_; }
-  int rank() const { return basis_.cols(); }
+  int rank() const { return to_int(basis_.cols()); }
   Matrix whiten(const Matrix& rows) const;  // each row by the inverse root
   double trace(const Matrix& meat) const;   // tr(I^-1 J)
 
@@ -28,6 +28,6 @@ class RootInformation {
 
 // Complete data (Satorra & Bentler 1994). Gamma is never formed: everything is a sum over cases.
 Scaling scaling(const Model& model, const Sample& sample, const Vector& theta,
-                const std::vector<Cases>& cases, bool squared, const StopToken& stop);
+                const Sequence<Cases>& cases, bool squared, const StopToken& stop);
 
 }  // namespace orizzonte

@@ -33,10 +33,10 @@ double by_entry(const Constraint& constraint, const Vector& eta, int entry) {
 // How the parameters must move with each release so that the constraints go on holding, by the
 // shortest way; what is to be released moves its own constraint by one.
 Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
-                    const std::vector<Release>& releases) {
+                    const Sequence<Release>& releases) {
   const int q = model.map.parameters, rows = kept.rows.size();
   Matrix wanted = Matrix::Zero(rows, releases.size());
-  for (size_t c = 0; c < releases.size(); ++c)
+  for (int c = 0; c < releases.size(); ++c)
     for (int i = 0; i < rows; ++i)
       wanted(i, c) = releases[c].constraint >= 0
                          ? (kept.rows[i] == releases[c].constraint ? 1.0 : 0.0)
@@ -48,8 +48,8 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
 }  // namespace
 
 ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
-                       const std::vector<Release>& releases, bool joint,
-                       const std::vector<Cases>& cases, const StopToken& stop) {
+                       const Sequence<Release>& releases, bool joint, const Sequence<Cases>& cases,
+                       const StopToken& stop) {
   ScoreTests out;
   const Rescaled scaled = rescale(model, sample);
   NormalTheory problem(scaled.model, scaled.sample, true);
@@ -60,15 +60,15 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   const Vector score = unit.cwiseProduct(problem.score());
   const Tangent kept = tangent(*scaled.model, at, unit, score);
   const bool constrained = !kept.rows.empty();
-  const Matrix told =
+  const Matrix projected =
       constrained ? Matrix(kept.basis.transpose() * information * kept.basis) : information;
-  Eigen::LLT<Matrix> factor(told);
-  if (told.rows() > 0 && !is_definite(factor)) return out;
+  Eigen::LLT<Matrix> factor(projected);
+  if (projected.rows() > 0 && !is_definite(factor)) return out;
   out.admissible = true;
 
   // entries to move; a release of a constraint moves none
   const int count = releases.size();
-  std::vector<int> entries, column;
+  Sequence<int> entries, column;
   for (int c = 0; c < count; ++c)
     if (releases[c].entry >= 0) {
       entries.push_back(releases[c].entry);
@@ -78,15 +78,15 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   Matrix cross = Matrix::Zero(theta.size(), count);
   out.own = out.score = Vector::Zero(count);
   // with many missing patterns this is the long part: somebody may ask to stop in between
-  constexpr size_t step = 64;
-  for (size_t first = 0; first < entries.size(); first += step) {
+  constexpr int step = 64;
+  for (int first = 0; first < entries.size(); first += step) {
     if (stop.stopped()) return out;
-    const std::vector<int> part(entries.begin() + first,
-                                entries.begin() + std::min(first + step, entries.size()));
+    const Sequence<int> part(entries.begin() + first,
+                             entries.begin() + std::min(first + step, entries.size()));
     Matrix moved;
     Vector moved_own;
     problem.cross_information(part, moved, moved_own);
-    for (size_t i = 0; i < part.size(); ++i) {
+    for (int i = 0; i < part.size(); ++i) {
       cross.col(column[first + i]) = unit.cwiseProduct(moved.col(i));
       out.own[column[first + i]] = moved_own[i];
       out.score[column[first + i]] = entry_score[part[i]];
@@ -97,8 +97,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   if (joint) {
     pairs = Matrix::Zero(count, count);
     const Matrix known = problem.pair_information(entries);
-    for (size_t i = 0; i < entries.size(); ++i)
-      for (size_t j = 0; j < entries.size(); ++j) pairs(column[i], column[j]) = known(i, j);
+    for (int i = 0; i < entries.size(); ++i)
+      for (int j = 0; j < entries.size(); ++j) pairs(column[i], column[j]) = known(i, j);
   }
   if (constrained) {
     also = compensation(*scaled.model, kept, scaled.model->map(at), releases);
@@ -141,7 +141,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
           problem.case_scores(g, values, About::Model, by_parameter);
           problem.case_entry_scores(g, values, entries, by_entry);
           rows = -by_parameter * along;
-          for (size_t i = 0; i < entries.size(); ++i) rows.col(column[i]) += by_entry.col(i);
+          for (int i = 0; i < entries.size(); ++i) rows.col(column[i]) += by_entry.col(i);
         },
         stop, !joint);
     if (joint) out.joint_variance = found;

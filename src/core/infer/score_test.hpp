@@ -29,7 +29,7 @@ struct ScoreTests {
 // `joint` asks for the matrices. With cases also the variance of s without normality, P J P' with
 // P = [1, -I_ct I_tt^-1] (Boos 1992).
 ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
-                       const std::vector<Release>& releases, bool joint,
-                       const std::vector<Cases>& cases = {}, const StopToken& stop = {});
+                       const Sequence<Release>& releases, bool joint,
+                       const Sequence<Cases>& cases = {}, const StopToken& stop = {});
 
 }  // namespace orizzonte

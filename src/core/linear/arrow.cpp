@@ -5,10 +5,10 @@
 namespace orizzonte {
 
 Homes::Homes(const Model& model) {
-  const int q = model.map.parameters, groups = static_cast<int>(model.groups.size());
+  const int q = model.map.parameters, groups = model.groups.size();
   constexpr int unseen = -2, several = -1;
   block.assign(q, unseen);
-  for (size_t e = 0; e < model.entries.size(); ++e)
+  for (int e = 0; e < model.entries.size(); ++e)
     for (const Term& term : model.map.rows[e]) {
       int& home = block[term.parameter];
       const int group = model.entries[e].group;
@@ -28,7 +28,7 @@ void Arrow::reset(std::shared_ptr<const Homes> where) {
   const Homes& homes = *homes_;
   own_.resize(homes.sizes.size());
   cross_.resize(homes.sizes.size());
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     own_[g].setZero(homes.sizes[g], homes.sizes[g]);
     cross_[g].setZero(homes.sizes[g], homes.shared);
   }
@@ -59,7 +59,7 @@ void Arrow::diagonal(Vector& out) const {
 void Split::take(const Homes& homes, const Vector& x) {
   own.resize(homes.sizes.size());
   shared.resize(homes.shared);
-  for (size_t g = 0; g < own.size(); ++g) own[g].resize(homes.sizes[g]);
+  for (int g = 0; g < own.size(); ++g) own[g].resize(homes.sizes[g]);
   for (int i = 0; i < x.size(); ++i)
     (homes.block[i] < 0 ? shared : own[homes.block[i]])[homes.place[i]] = x[i];
 }
@@ -82,7 +82,7 @@ void scale_lower(Matrix& m, const Vector& by) {
 void Arrow::scale(const Vector& by) {
   if (own_.empty()) return scale_lower(shared_, by);
   parts_.take(*homes_, by);
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     scale_lower(own_[g], parts_.own[g]);
     for (int j = 0; j < cross_[g].cols(); ++j)
       cross_[g].col(j).array() *= parts_.own[g].array() * parts_.shared[j];
@@ -99,7 +99,7 @@ double Arrow::quadratic(const Vector& x) const {
   product_.take(*homes_, x);  // for its sizes
   product_.shared.noalias() = shared_.selfadjointView<Eigen::Lower>() * parts_.shared;
   double out = parts_.shared.dot(product_.shared);
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     product_.own[g].noalias() = own_[g].selfadjointView<Eigen::Lower>() * parts_.own[g];
     product_.own[g].noalias() += 2 * cross_[g] * parts_.shared;
     out += parts_.own[g].dot(product_.own[g]);
@@ -125,12 +125,12 @@ Matrix Arrow::dense() const {
 
 bool ArrowFactor::compute(const Arrow& m, double damping) {
   homes_ = m.homes_;
-  const size_t groups = m.own_.size();
+  const int groups = m.own_.size();
   own_.resize(groups);
   half_.resize(groups);
   if (groups == 0) return rest_.compute(m.shared_, damping);
   complement_ = m.shared_;
-  for (size_t g = 0; g < groups; ++g) {
+  for (int g = 0; g < groups; ++g) {
     if (!own_[g].compute(m.own_[g], damping)) return false;
     half_[g] = m.cross_[g];
     own_[g].half_solve(half_[g]);
@@ -150,19 +150,19 @@ double ArrowFactor::smallest_pivot() const {
 void ArrowFactor::solve(Vector& x) const {
   if (own_.empty()) return rest_.solve(x);
   parts_.take(*homes_, x);
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     own_[g].half_solve(parts_.own[g]);
     parts_.shared.noalias() -= half_[g].transpose() * parts_.own[g];
   }
   rest_.solve(parts_.shared);
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     parts_.own[g].noalias() -= half_[g] * parts_.shared;
     own_[g].other_half_solve(parts_.own[g]);
   }
   parts_.put(*homes_, x);
 }
 
-Matrix ArrowFactor::group_solution(size_t g) const {
+Matrix ArrowFactor::group_solution(int g) const {
   Matrix out = half_[g];
   own_[g].other_half_solve(out);
   return out;
@@ -176,7 +176,7 @@ Vector ArrowFactor::inverse_diagonal() const {
   Split parts;
   parts.take(*homes_, Vector::Zero(homes_->block.size()));
   parts.shared = rest.diagonal();
-  for (size_t g = 0; g < own_.size(); ++g) {
+  for (int g = 0; g < own_.size(); ++g) {
     const Matrix x = group_solution(g);
     Matrix alone;
     own_[g].inverse(root, alone);
@@ -191,25 +191,24 @@ Matrix ArrowFactor::inverse() const {
   Matrix root, rest;
   rest_.inverse(root, rest);
   if (own_.empty()) return rest;
-  const int q = static_cast<int>(homes_->block.size());
-  std::vector<std::vector<int>> members(own_.size());
-  std::vector<int> shared;
+  const int q = homes_->block.size();
+  Sequence<Sequence<int>> members(own_.size());
+  Sequence<int> shared;
   for (int i = 0; i < q; ++i)
     (homes_->block[i] < 0 ? shared : members[homes_->block[i]]).push_back(i);
   Matrix out(q, q);
-  const auto put = [&](const std::vector<int>& rows, const std::vector<int>& cols,
-                       const Matrix& block) {
-    for (size_t j = 0; j < cols.size(); ++j)
-      for (size_t i = 0; i < rows.size(); ++i)
+  const auto put = [&](const Sequence<int>& rows, const Sequence<int>& cols, const Matrix& block) {
+    for (int j = 0; j < cols.size(); ++j)
+      for (int i = 0; i < rows.size(); ++i)
         out(rows[i], cols[j]) = out(cols[j], rows[i]) = block(i, j);
   };
   put(shared, shared, rest);
-  std::vector<Matrix> x(own_.size());
-  for (size_t g = 0; g < own_.size(); ++g) {
+  Sequence<Matrix> x(own_.size());
+  for (int g = 0; g < own_.size(); ++g) {
     x[g] = group_solution(g);
     const Matrix across = x[g] * rest;
     put(members[g], shared, -across);
-    for (size_t h = 0; h < g; ++h) put(members[g], members[h], across * x[h].transpose());
+    for (int h = 0; h < g; ++h) put(members[g], members[h], across * x[h].transpose());
     Matrix alone;
     own_[g].inverse(root, alone);
     put(members[g], members[g], alone + across * x[g].transpose());

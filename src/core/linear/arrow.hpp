@@ -10,9 +10,9 @@ namespace orizzonte {
 
 // The block of each parameter: that of its group or, with -1, the shared one.
 struct Homes {
-  std::vector<int> block;
-  std::vector<int> place;  // within the block
-  std::vector<int> sizes;  // of the groups' blocks
+  Sequence<int> block;
+  Sequence<int> place;  // within the block
+  Sequence<int> sizes;  // of the groups' blocks
   int shared = 0;
 
   Homes() = default;
@@ -21,7 +21,7 @@ struct Homes {
 
 // The parts of a vector that belong to the blocks.
 struct Split {
-  std::vector<Vector> own;
+  Sequence<Vector> own;
   Vector shared;
 
   void take(const Homes& homes, const Vector& x);
@@ -36,7 +36,7 @@ class Arrow {
     else
       add_to_block(i, j, value);
   }
-  int size() const { return static_cast<int>(homes_->block.size()); }
+  int size() const { return homes_->block.size(); }
   void diagonal(Vector& out) const;
   void scale(const Vector& by);             // D M D
   double quadratic(const Vector& x) const;  // x' M x
@@ -46,9 +46,9 @@ class Arrow {
   friend class ArrowFactor;
   void add_to_block(int i, int j, double value);
   std::shared_ptr<const Homes> homes_;
-  std::vector<Matrix> own_, cross_;  // by group: own x own (lower), own x shared
-  Matrix shared_;                    // lower
-  mutable Split parts_, product_;    // storage
+  Sequence<Matrix> own_, cross_;   // by group: own x own (lower), own x shared
+  Matrix shared_;                  // lower
+  mutable Split parts_, product_;  // storage
 };
 
 class ArrowFactor {
@@ -61,10 +61,10 @@ class ArrowFactor {
   Matrix inverse() const;
 
  private:
-  Matrix group_solution(size_t g) const;  // A_g^-1 C_g
+  Matrix group_solution(int g) const;  // A_g^-1 C_g
   std::shared_ptr<const Homes> homes_;
-  std::vector<Cholesky> own_;
-  std::vector<Matrix> half_;  // L_g^-1 C_g
+  Sequence<Cholesky> own_;
+  Sequence<Matrix> half_;  // L_g^-1 C_g
   Cholesky rest_;
   Matrix complement_;
   mutable Split parts_;  // storage

@@ -21,7 +21,7 @@ class Cholesky {
   bool compute(const Matrix& m, double damping = 0) {
     l_ = m;
     if (damping != 0) l_.diagonal().array() += damping;
-    const int n = l_.rows();
+    const int n = to_int(l_.rows());
     if (n >= small) return orizzonte::is_definite(Eigen::LLT<Eigen::Ref<Matrix>>(l_));
     for (int j = 0; j < n; ++j) {
       double* column = l_.col(j).data();
@@ -65,7 +65,7 @@ class Cholesky {
 
   // The inverse; `root` is storage for L^-1.
   void inverse(Matrix& root, Matrix& out) const {
-    const int n = l_.rows();
+    const int n = to_int(l_.rows());
     if (n >= small) {
       root.setIdentity(n, n);
       l_.triangularView<Eigen::Lower>().solveInPlace(root);

@@ -2,7 +2,6 @@
 // missing that costs p^2 instead of p^3.
 #pragma once
 #include <cmath>
-#include <vector>
 
 #include "cholesky.hpp"
 
@@ -26,7 +25,7 @@ class Marginal {
 
   // W = P_oo - P_om P_mm^-1 P_mo, the regression of the missing on the seen, -P_mm^-1 P_mo, what it
   // leaves, P_mm^-1, and log|Sigma_oo| = log|Sigma| + log|P_mm|.
-  bool select(const std::vector<int>& seen, const std::vector<int>& missing, Matrix& w) {
+  bool select(const Sequence<int>& seen, const Sequence<int>& missing, Matrix& w) {
     const int o = seen.size(), m = missing.size();
     w.resize(o, o);
     for (int j = 0; j < o; ++j)

@@ -14,7 +14,7 @@ constexpr double turn = 6.283185307179586;  // 2 pi
 // Standard normal numbers, two at a time (Box & Muller 1958).
 void fill_normal(Random& random, Matrix& out) {
   double* at = out.data();
-  const int size = out.size();
+  const int size = to_int(out.size());
   for (int i = 0; i < size; i += 2) {
     const double radius = std::sqrt(-2 * std::log(random.uniform()));
     const double angle = turn * random.uniform();
@@ -35,7 +35,7 @@ void bend(const Matrix& cubic, Matrix& z) {
 
 // Variables x cases, standardized.
 Matrix standard_cases(const Population& of, Random& random) {
-  const int p = of.mean.size();
+  const int p = to_int(of.mean.size());
   Matrix between(p, of.clusters.size()), z(p, of.cases);
   fill_normal(random, between);
   fill_normal(random, z);
@@ -47,7 +47,7 @@ Matrix standard_cases(const Population& of, Random& random) {
   between = (root * between).eval();
   bend(of.cubic, between);
   z *= std::sqrt(1 - of.between);
-  for (size_t c = 0, next = 0; c < of.clusters.size(); ++c)
+  for (int c = 0, next = 0; c < of.clusters.size(); ++c)
     for (int i = 0; i < of.clusters[c]; ++i, ++next)
       z.col(next) += std::sqrt(of.between) * between.col(c);
   return z;
@@ -62,22 +62,22 @@ void lose(const Population& of, Random& random, const Matrix& z, Matrix& values)
       if (random.uniform() < 1 / (1 + std::exp(-of.odds[v] - by))) values(i, v) = missing;
     }
   }
-  for (int v = 0; v < of.holes.cols(); ++v)
-    for (int i = 0; i < of.holes.rows(); ++i)
-      if (of.holes(i, v) != 0) values(i, v) = missing;
+  for (int v = 0; v < of.missing.cols(); ++v)
+    for (int i = 0; i < of.missing.rows(); ++i)
+      if (of.missing(i, v) != 0) values(i, v) = missing;
 }
 
 }  // namespace
 
-Drawn::Drawn(std::vector<Population> groups, int less, const std::vector<Vector>& unit)
+Drawn::Drawn(Sequence<Population> groups, int less, const Sequence<Vector>& unit)
     : groups_(std::move(groups)), unit_(unit), less_(less) {
   for (const Population& of : groups_)
-    sizes_.push_back(of.kept.empty() ? of.mean.size() : of.kept.size());
+    sizes_.push_back(of.kept.empty() ? to_int(of.mean.size()) : of.kept.size());
 }
 
-std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
+Sequence<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
   Random random = replicate_stream(seed, replicate);
-  std::vector<Matrix> out;
+  Sequence<Matrix> out;
   for (const Population& of : groups_) {
     const Matrix z = standard_cases(of, random);
     Matrix values = z.transpose() * of.sd.asDiagonal();
@@ -85,7 +85,7 @@ std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
     lose(of, random, z, values);
     if (!of.kept.empty()) {
       Matrix part(values.rows(), of.kept.size());
-      for (size_t v = 0; v < of.kept.size(); ++v) part.col(v) = values.col(of.kept[v]);
+      for (int v = 0; v < of.kept.size(); ++v) part.col(v) = values.col(of.kept[v]);
       values = std::move(part);
     }
     if (!unit_.empty()) values *= unit_[out.size()].cwiseInverse().asDiagonal();
@@ -95,7 +95,7 @@ std::vector<Matrix> Drawn::values(std::uint64_t seed, int replicate) const {
 }
 
 bool Drawn::draw(std::uint64_t seed, int replicate, Sample& out) {
-  std::vector<std::vector<Block>> blocks;
+  Sequence<Sequence<Block>> blocks;
   for (const Matrix& values : values(seed, replicate))
     blocks.push_back(reduce_cases(values, Vector()));
   return sample_of_blocks(std::move(blocks), less_, Sample(), sizes_, out);

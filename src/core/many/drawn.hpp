@@ -9,30 +9,30 @@ namespace orizzonte {
 struct Population {
   int cases = 0;
   Vector mean, sd;
-  Matrix root;                // lower triangular, of the correlations of the normal variables
-  Matrix cubic;               // variables x (b, c, d); no rows: normal
-  std::vector<int> clusters;  // the size of each; empty: independent cases
-  double between = 0;         // share of every variance and covariance that lies between clusters
-  Matrix holes;               // cases x variables, not zero where nothing is seen; no rows: none
+  Matrix root;             // lower triangular, of the correlations of the normal variables
+  Matrix cubic;            // variables x (b, c, d); no rows: normal
+  Sequence<int> clusters;  // the size of each; empty: independent cases
+  double between = 0;      // share of every variance and covariance that lies between clusters
+  Matrix missing;          // cases x variables, not zero where nothing is seen; no rows: none
   // A value is missing with probability 1 / (1 + exp(-(odds + slope y))), y the standardized value
   // of the variable `given`; no odds: never.
   Vector odds, slope;
   int given = -1;
-  std::vector<int> kept;  // the variables that are given, in this order; none: all
+  Sequence<int> kept;  // the variables that are given, in this order; none: all
 };
 
 class Drawn : public Source {
  public:
   // Units of the variables by group, in which samples are given; none: those of the population.
-  Drawn(std::vector<Population> groups, int less, const std::vector<Vector>& unit = {});
+  Drawn(Sequence<Population> groups, int less, const Sequence<Vector>& unit = {});
   bool draw(std::uint64_t seed, int replicate, Sample& out) override;
   // The cases themselves, by group, NaN where a value is missing.
-  std::vector<Matrix> values(std::uint64_t seed, int replicate) const;
+  Sequence<Matrix> values(std::uint64_t seed, int replicate) const;
 
  private:
-  std::vector<Population> groups_;
-  std::vector<int> sizes_;
-  std::vector<Vector> unit_;
+  Sequence<Population> groups_;
+  Sequence<int> sizes_;
+  Sequence<Vector> unit_;
   int less_;
 };
 

@@ -12,8 +12,8 @@ namespace {
 
 constexpr double slack = 1e-8;  // an eigenvalue further below zero is negative indeed
 
-bool presses(const Model& model, const std::vector<char>& active) {
-  for (size_t k = 0; k < active.size(); ++k)
+bool presses(const Model& model, const Sequence<char>& active) {
+  for (int k = 0; k < active.size(); ++k)
     if (active[k] && model.constraints[k].bound) return true;
   return false;
 }
@@ -39,7 +39,7 @@ Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& sourc
   Sample sample;
   for (int r = 0; r < count && !callbacks.stop.stopped(); ++r) {
     if (!source.draw(seed, first + r, sample)) continue;
-    for (size_t g = 0; g < sample.size(); ++g) out.n(g, r) = sample[g].n;
+    for (int g = 0; g < sample.size(); ++g) out.n(g, r) = sample[g].n;
     if (seen) seen(r, sample);
     scaled.centring.remove(sample);
     problem.set_sample(sample);

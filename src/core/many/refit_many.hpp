@@ -11,8 +11,8 @@ struct Replicates {
   Matrix theta;  // NaN where there is no solution
   Matrix n;      // by group
   Vector discrepancy;
-  std::vector<int> status;  // of Status; `unusable` where the sample could not be analysed
-  std::vector<char> improper;
+  Sequence<int> status;  // of Status; `unusable` where the sample could not be analysed
+  Sequence<char> improper;
 };
 constexpr int unusable = 8;
 

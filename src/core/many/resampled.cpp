@@ -11,12 +11,12 @@ namespace {
 int below(int n, Random& random) { return std::min(n - 1, static_cast<int>(random.uniform() * n)); }
 
 // The block of reduce_cases() that contains a case.
-std::vector<std::vector<int>> rows_of(const std::vector<Block>& blocks, const Matrix& values) {
-  std::vector<std::vector<int>> out(blocks.size());
+Sequence<Sequence<int>> rows_of(const Sequence<Block>& blocks, const Matrix& values) {
+  Sequence<Sequence<int>> out(blocks.size());
   int last = 0;
   for (int i = 0; i < values.rows(); ++i) {
     const auto fits = [&](const Block& block) {
-      size_t next = 0;
+      int next = 0;
       for (int v = 0; v < values.cols(); ++v) {
         const bool wanted = next < block.variables.size() && block.variables[next] == v;
         if (wanted == std::isnan(values(i, v))) return false;
@@ -34,10 +34,10 @@ std::vector<std::vector<int>> rows_of(const std::vector<Block>& blocks, const Ma
   return out;
 }
 
-Vector means_of(const std::vector<Block>& blocks, int size) {
+Vector means_of(const Sequence<Block>& blocks, int size) {
   Vector sum = Vector::Zero(size), count = sum;
   for (const Block& block : blocks)
-    for (size_t k = 0; k < block.variables.size(); ++k) {
+    for (int k = 0; k < block.variables.size(); ++k) {
       sum[block.variables[k]] += block.n * block.mean[k];
       count[block.variables[k]] += block.n;
     }
@@ -46,32 +46,31 @@ Vector means_of(const std::vector<Block>& blocks, int size) {
 
 }  // namespace
 
-Resampled::Resampled(const std::vector<Cases>& cases, int less, std::vector<std::vector<int>> parts)
+Resampled::Resampled(const Sequence<Cases>& cases, int less, Sequence<Sequence<int>> parts)
     : less_(less), parts_(std::move(parts)) {
-  std::vector<std::vector<Block>> all;
-  for (size_t g = 0; g < cases.size(); ++g) {
+  Sequence<Sequence<Block>> all;
+  for (int g = 0; g < cases.size(); ++g) {
     const Cases& from = cases[g];
-    const std::vector<Block> blocks = reduce_cases(from.values, from.weight, g);
+    const Sequence<Block> blocks = reduce_cases(from.values, from.weight, g);
     Group group;
-    group.cases = from.values.rows();
+    group.cases = to_int(from.values.rows());
     group.weight = from.weight;
-    group.centre = means_of(blocks, from.values.cols());
+    group.centre = means_of(blocks, to_int(from.values.cols()));
     group.clusters.resize(from.clusters);
-    for (size_t i = 0; i < from.cluster.size(); ++i)
-      group.clusters[from.cluster[i]].push_back(static_cast<int>(i));
+    for (int i = 0; i < from.cluster.size(); ++i) group.clusters[from.cluster[i]].push_back(i);
     const auto rows = rows_of(blocks, from.values);
-    for (size_t k = 0; k < blocks.size(); ++k) {
+    for (int k = 0; k < blocks.size(); ++k) {
       Pattern pattern;
       pattern.variables = blocks[k].variables;
       pattern.rows = rows[k];
       pattern.off.resize(pattern.variables.size(), rows[k].size());
-      for (size_t i = 0; i < rows[k].size(); ++i)
-        for (size_t v = 0; v < pattern.variables.size(); ++v)
+      for (int i = 0; i < rows[k].size(); ++i)
+        for (int v = 0; v < pattern.variables.size(); ++v)
           pattern.off(v, i) =
               from.values(rows[k][i], pattern.variables[v]) - group.centre[pattern.variables[v]];
       group.patterns.push_back(std::move(pattern));
     }
-    sizes_.push_back(from.values.cols());
+    sizes_.push_back(to_int(from.values.cols()));
     groups_.push_back(std::move(group));
     all.push_back(blocks);
   }
@@ -79,12 +78,12 @@ Resampled::Resampled(const std::vector<Cases>& cases, int less, std::vector<std:
   if (sample_of_blocks(all, less, near_, sizes_, whole) && !whole.patterns.empty()) near_ = whole;
 }
 
-std::vector<std::vector<int>> Resampled::rows(std::uint64_t seed, int replicate) const {
+Sequence<Sequence<int>> Resampled::rows(std::uint64_t seed, int replicate) const {
   Random random = replicate_stream(seed, replicate);
-  std::vector<std::vector<int>> out;
-  for (size_t g = 0; g < groups_.size(); ++g) {
+  Sequence<Sequence<int>> out;
+  for (int g = 0; g < groups_.size(); ++g) {
     const Group& group = groups_[g];
-    std::vector<int> drawn;
+    Sequence<int> drawn;
     const int clusters = group.clusters.size();
     if (!parts_.empty()) {
       for (int i = 0; i < group.cases; ++i)
@@ -93,7 +92,7 @@ std::vector<std::vector<int>> Resampled::rows(std::uint64_t seed, int replicate)
       for (int i = 0; i < group.cases; ++i) drawn.push_back(below(group.cases, random));
     } else {
       for (int c = 0; c < clusters; ++c) {
-        const std::vector<int>& own = group.clusters[below(clusters, random)];
+        const Sequence<int>& own = group.clusters[below(clusters, random)];
         drawn.insert(drawn.end(), own.begin(), own.end());
       }
     }
@@ -110,7 +109,7 @@ Block Resampled::block_of(const Group& group, const Pattern& pattern, const Vect
   Matrix taken(size, pattern.rows.size());
   int used = 0;
   Vector sum = Vector::Zero(size);
-  for (size_t i = 0; i < pattern.rows.size(); ++i) {
+  for (int i = 0; i < pattern.rows.size(); ++i) {
     double weight = times[pattern.rows[i]];
     if (weight == 0) continue;
     if (group.weight.size()) weight *= group.weight[pattern.rows[i]];
@@ -131,11 +130,11 @@ Block Resampled::block_of(const Group& group, const Pattern& pattern, const Vect
 }
 
 bool Resampled::draw(std::uint64_t seed, int replicate, Sample& out) {
-  const std::vector<std::vector<int>> drawn = rows(seed, replicate);
-  std::vector<std::vector<Block>> blocks(groups_.size());
+  const Sequence<Sequence<int>> drawn = rows(seed, replicate);
+  Sequence<Sequence<Block>> blocks(groups_.size());
   Vector times;
   double cases = 0, weight = 0;
-  for (size_t g = 0; g < groups_.size(); ++g) {
+  for (int g = 0; g < groups_.size(); ++g) {
     times.setZero(groups_[g].cases);
     for (int i : drawn[g]) times[i] += 1;
     cases += drawn[g].size();

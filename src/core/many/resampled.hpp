@@ -10,28 +10,28 @@ namespace orizzonte {
 // `parts`, the number of each case's part by group, replicate r is all cases but those of part r.
 class Resampled : public Source {
  public:
-  Resampled(const std::vector<Cases>& cases, int less, std::vector<std::vector<int>> parts = {});
+  Resampled(const Sequence<Cases>& cases, int less, Sequence<Sequence<int>> parts = {});
   bool draw(std::uint64_t seed, int replicate, Sample& out) override;
   // The cases of a replicate by group, by number from 0, in the order in which they are drawn.
-  std::vector<std::vector<int>> rows(std::uint64_t seed, int replicate) const;
+  Sequence<Sequence<int>> rows(std::uint64_t seed, int replicate) const;
 
  private:
   struct Pattern {
-    std::vector<int> rows, variables;
+    Sequence<int> rows, variables;
     Matrix off;  // variables x cases, less the group's means
   };
   struct Group {
-    std::vector<Pattern> patterns;
-    std::vector<std::vector<int>> clusters;  // rows of each; empty: each case on its own
+    Sequence<Pattern> patterns;
+    Sequence<Sequence<int>> clusters;  // rows of each; empty: each case on its own
     Vector centre, weight;
     int cases = 0;
   };
   Block block_of(const Group& group, const Pattern& pattern, const Vector& times) const;
 
   int less_;
-  std::vector<Group> groups_;
-  std::vector<int> sizes_;
-  std::vector<std::vector<int>> parts_;
+  Sequence<Group> groups_;
+  Sequence<int> sizes_;
+  Sequence<Sequence<int>> parts_;
   Sample near_;  // saturated moments of the cases themselves, where values are missing
 };
 

@@ -25,7 +25,7 @@ bool complete_block(Block block, int less, Sample& out) {
   return true;
 }
 
-bool incomplete_blocks(const std::vector<Block>& patterns, int g, int size, const Sample& near,
+bool incomplete_blocks(const Sequence<Block>& patterns, int g, int size, const Sample& near,
                        Sample& out) {
   const Saturated found = saturated_moments(patterns, size, near.empty() ? nullptr : &near[g]);
   if (!found.found() || !is_covariance(found.covariance)) return false;
@@ -41,17 +41,16 @@ bool incomplete_blocks(const std::vector<Block>& patterns, int g, int size, cons
 
 }  // namespace
 
-bool sample_of_blocks(std::vector<std::vector<Block>> groups, int less, const Sample& near,
-                      const std::vector<int>& sizes, Sample& out) {
+bool sample_of_blocks(Sequence<Sequence<Block>> groups, int less, const Sample& near,
+                      const Sequence<int>& sizes, Sample& out) {
   out.clear();
   out.patterns.clear();
   bool complete = true;
-  for (size_t g = 0; g < groups.size(); ++g) {
+  for (int g = 0; g < groups.size(); ++g) {
     if (groups[g].empty()) return false;
-    complete =
-        complete && groups[g].size() == 1 && static_cast<int>(groups[g][0].mean.size()) == sizes[g];
+    complete = complete && groups[g].size() == 1 && groups[g][0].mean.size() == sizes[g];
   }
-  for (size_t g = 0; g < groups.size(); ++g) {
+  for (int g = 0; g < groups.size(); ++g) {
     for (Block& block : groups[g]) block.group = g;
     const bool usable = complete ? complete_block(std::move(groups[g][0]), less, out)
                                  : incomplete_blocks(groups[g], g, sizes[g], near, out);

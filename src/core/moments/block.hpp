@@ -9,16 +9,16 @@ struct Block {
   int group = 0;
   double n = 0;
   Matrix covariance;
-  Vector mean;                 // empty when no means are known
-  std::vector<int> variables;  // which of the group's observed variables; empty: all of them
+  Vector mean;              // empty when no means are known
+  Sequence<int> variables;  // which of the group's observed variables; empty: all of them
 };
 
 // What the data say of each group: one block a group, in their order. Where values are missing
 // these are the saturated moments, and the cases themselves are in blocks by missing pattern beside
 // them.
-struct Sample : std::vector<Block> {
-  using std::vector<Block>::vector;
-  std::vector<Block> patterns;
+struct Sample : Sequence<Block> {
+  using Sequence<Block>::vector;
+  Sequence<Block> patterns;
 };
 
 double total_n(const Sample& sample);

@@ -5,9 +5,9 @@
 namespace orizzonte {
 
 struct Cases {
-  Matrix values;             // cases x observed variables, NaN where a value is missing
-  Vector weight;             // of each case, as the moments have it; empty: one
-  std::vector<int> cluster;  // of each case, from 0 on; empty: each on its own
+  Matrix values;          // cases x observed variables, NaN where a value is missing
+  Vector weight;          // of each case, as the moments have it; empty: one
+  Sequence<int> cluster;  // of each case, from 0 on; empty: each on its own
   int clusters = 0;
 };
 

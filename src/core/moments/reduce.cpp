@@ -7,10 +7,10 @@
 namespace orizzonte {
 namespace {
 
-using Key = std::vector<std::uint64_t>;
+using Key = Sequence<std::uint64_t>;
 
 Key key_of(const Eigen::Ref<const Matrix>& values, int row) {
-  Key key((values.cols() + 63) / 64, 0);
+  Key key(to_int(values.cols() + 63) / 64, 0);
   for (int v = 0; v < values.cols(); ++v)
     if (!std::isnan(values(row, v))) key[v / 64] |= std::uint64_t{1} << (v % 64);
   return key;
@@ -18,19 +18,19 @@ Key key_of(const Eigen::Ref<const Matrix>& values, int row) {
 
 }  // namespace
 
-std::vector<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Vector& weight,
-                                int group) {
-  const int n = values.rows(), p = values.cols();
+Sequence<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Vector& weight,
+                             int group) {
+  const int n = to_int(values.rows()), p = to_int(values.cols());
   const auto weight_of = [&](int i) { return weight.size() ? weight[i] : 1.0; };
   std::map<Key, int> known;
-  std::vector<Block> out;
-  std::vector<int> owner(n, -1);
+  Sequence<Block> out;
+  Sequence<int> owner(n, -1);
   Key last;
   int last_owner = -1;
   for (int i = 0; i < n; ++i) {
     const Key key = key_of(values, i);
     if (last_owner < 0 || key != last) {
-      const auto found = known.emplace(key, static_cast<int>(out.size()));
+      const auto found = known.emplace(key, out.size());
       if (found.second) {
         Block block;
         block.group = group;
@@ -47,7 +47,7 @@ std::vector<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Ve
     owner[i] = last_owner;
     Block& block = out[last_owner];
     block.n += weight_of(i);
-    for (size_t k = 0; k < block.variables.size(); ++k)
+    for (int k = 0; k < block.variables.size(); ++k)
       block.mean[k] += weight_of(i) * values(i, block.variables[k]);
   }
   for (Block& block : out) block.mean /= block.n;
@@ -62,7 +62,7 @@ std::vector<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Ve
       for (int j = k; j < size; ++j) block.covariance(j, k) += scaled * off[j];
     }
   }
-  std::vector<Block> kept;
+  Sequence<Block> kept;
   for (Block& block : out) {
     if (block.variables.empty()) continue;
     block.covariance /= block.n;

@@ -8,7 +8,7 @@ namespace orizzonte {
 // One block for each set of variables that some cases have, in the order in which they first come:
 // n (or the sum of the weights), covariances with divisor n, means. Two passes, so that large means
 // cost no digits. Cases without any value are in no block.
-std::vector<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Vector& weight,
-                                int group = 0);
+Sequence<Block> reduce_cases(const Eigen::Ref<const Matrix>& values, const Vector& weight,
+                             int group = 0);
 
 }  // namespace orizzonte

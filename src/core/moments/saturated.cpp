@@ -17,25 +17,25 @@ struct Point {
   bool admissible = false;  // there are moments, and the step that gave them succeeded
 };
 
-std::vector<int> others(const std::vector<int>& seen, int size) {
-  std::vector<char> is_seen(size, 0);
+Sequence<int> others(const Sequence<int>& seen, int size) {
+  Sequence<char> is_seen(size, 0);
   for (int v : seen) is_seen[v] = 1;
-  std::vector<int> out;
+  Sequence<int> out;
   for (int v = 0; v < size; ++v)
     if (!is_seen[v]) out.push_back(v);
   return out;
 }
 
-Matrix part(const Matrix& m, const std::vector<int>& rows, const std::vector<int>& cols) {
+Matrix part(const Matrix& m, const Sequence<int>& rows, const Sequence<int>& cols) {
   Matrix out(rows.size(), cols.size());
-  for (size_t j = 0; j < cols.size(); ++j)
-    for (size_t i = 0; i < rows.size(); ++i) out(i, j) = m(rows[i], cols[j]);
+  for (int j = 0; j < cols.size(); ++j)
+    for (int i = 0; i < rows.size(); ++i) out(i, j) = m(rows[i], cols[j]);
   return out;
 }
 
-Vector part(const Vector& x, const std::vector<int>& rows) {
+Vector part(const Vector& x, const Sequence<int>& rows) {
   Vector out(rows.size());
-  for (size_t i = 0; i < rows.size(); ++i) out[i] = x[rows[i]];
+  for (int i = 0; i < rows.size(); ++i) out[i] = x[rows[i]];
   return out;
 }
 
@@ -47,7 +47,7 @@ struct Completed {
 
 class Em {
  public:
-  Em(const std::vector<Block>& patterns, int size) : size_(size) {
+  Em(const Sequence<Block>& patterns, int size) : size_(size) {
     for (const Block& block : patterns) {
       if (!(block.n > 0)) continue;
       seen_.push_back(block.variables);
@@ -67,7 +67,7 @@ class Em {
   const Vector& unit() const { return unit_; }
   // Converts -2 log L from standard units to the units of the data.
   double deviance_in_units(double standard) const {
-    for (size_t k = 0; k < blocks_.size(); ++k)
+    for (int k = 0; k < blocks_.size(); ++k)
       for (int v : seen_[k]) standard += 2 * blocks_[k].n * std::log(unit_[v]);
     return standard;
   }
@@ -95,16 +95,16 @@ class Em {
     Point out;
     if (!from.admissible) return out;
     out.mean = Vector::Zero(size_);
-    std::vector<Completed> completed(blocks_.size());
+    Sequence<Completed> completed(blocks_.size());
     Marginal whole;
     const bool whole_ready = uses_whole_ && whole.set(from.covariance);
-    for (size_t k = 0; k < blocks_.size(); ++k) {
+    for (int k = 0; k < blocks_.size(); ++k) {
       if (!complete(from, k, whole_ready ? &whole : nullptr, completed[k], out.deviance))
         return out;
       out.mean += blocks_[k].n / n_ * completed[k].mean;
     }
     out.covariance = Matrix::Zero(size_, size_);
-    for (size_t k = 0; k < blocks_.size(); ++k) {
+    for (int k = 0; k < blocks_.size(); ++k) {
       const Vector off = completed[k].mean - out.mean;
       out.covariance += blocks_[k].n / n_ * (completed[k].covariance + off * off.transpose());
     }
@@ -138,7 +138,7 @@ class Em {
       usable_ = Saturation::Constant;
       return;
     }
-    for (size_t k = 0; k < blocks_.size(); ++k) {
+    for (int k = 0; k < blocks_.size(); ++k) {
       const Vector unit = part(unit_, seen_[k]);
       const auto inverse = unit.cwiseInverse().asDiagonal();
       blocks_[k].mean = (blocks_[k].mean - part(centre_, seen_[k])).cwiseQuotient(unit);
@@ -149,15 +149,14 @@ class Em {
   // f(variable, n, mean, variance) for each variable of each pattern.
   template <class F>
   void for_each_value(F&& f) const {
-    for (size_t k = 0; k < blocks_.size(); ++k)
-      for (size_t i = 0; i < seen_[k].size(); ++i)
+    for (int k = 0; k < blocks_.size(); ++k)
+      for (int i = 0; i < seen_[k].size(); ++i)
         f(seen_[k][i], blocks_[k].n, blocks_[k].mean[i], blocks_[k].covariance(i, i));
   }
 
   // `whole` serves patterns that miss few variables.
-  bool complete(const Point& at, size_t k, Marginal* whole, Completed& out,
-                double& deviance) const {
-    const std::vector<int>&o = seen_[k], &m = missing_[k];
+  bool complete(const Point& at, int k, Marginal* whole, Completed& out, double& deviance) const {
+    const Sequence<int>&o = seen_[k], &m = missing_[k];
     const Block& block = blocks_[k];
     Matrix w, slope, left;
     double log_determinant;
@@ -185,24 +184,24 @@ class Em {
     out.mean.resize(size_);
     out.covariance.resize(size_, size_);
     if (m.empty()) {  // in the order of the pattern, which need not be that of the variables
-      for (size_t i = 0; i < o.size(); ++i) {
+      for (int i = 0; i < o.size(); ++i) {
         out.mean[o[i]] = block.mean[i];
-        for (size_t j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
+        for (int j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
       }
       return true;
     }
     const Vector expected = part(at.mean, m) + slope * d;
     const Matrix with_seen = slope * block.covariance;
     const Matrix own = with_seen * slope.transpose() + left;
-    for (size_t i = 0; i < o.size(); ++i) {
+    for (int i = 0; i < o.size(); ++i) {
       out.mean[o[i]] = block.mean[i];
-      for (size_t j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
-      for (size_t j = 0; j < m.size(); ++j)
+      for (int j = 0; j < o.size(); ++j) out.covariance(o[i], o[j]) = block.covariance(i, j);
+      for (int j = 0; j < m.size(); ++j)
         out.covariance(o[i], m[j]) = out.covariance(m[j], o[i]) = with_seen(j, i);
     }
-    for (size_t i = 0; i < m.size(); ++i) {
+    for (int i = 0; i < m.size(); ++i) {
       out.mean[m[i]] = expected[i];
-      for (size_t j = 0; j < m.size(); ++j) out.covariance(m[i], m[j]) = own(i, j);
+      for (int j = 0; j < m.size(); ++j) out.covariance(m[i], m[j]) = own(i, j);
     }
     return true;
   }
@@ -211,9 +210,9 @@ class Em {
   double n_ = 0;
   bool uses_whole_ = false;
   Saturation usable_ = Saturation::Found;
-  std::vector<Block> blocks_;  // in standard units
+  Sequence<Block> blocks_;  // in standard units
   Vector centre_, unit_;
-  std::vector<std::vector<int>> seen_, missing_;
+  Sequence<Sequence<int>> seen_, missing_;
 };
 
 // x0 - 2 a r + a^2 v with r = x1 - x0, v = (x2 - x1) - r, a = -|r| / |v|, in units of the standard
@@ -244,7 +243,7 @@ double left_to_fall(double first, double second) {
 
 }  // namespace
 
-Saturated saturated_moments(const std::vector<Block>& patterns, int size, const Block* near,
+Saturated saturated_moments(const Sequence<Block>& patterns, int size, const Block* near,
                             int most) {
   const Em em(patterns, size);
   Saturated out;

@@ -27,7 +27,7 @@ struct Saturated {
 // extrapolation (Varadhan & Roland 2008). It ends when the extrapolated remaining fall of -2 log L
 // is below 1e-10. Variables are centred and scaled first, so that neither their means nor their
 // units matter. `near`: moments to start from.
-Saturated saturated_moments(const std::vector<Block>& patterns, int size,
-                            const Block* near = nullptr, int most = 5000);
+Saturated saturated_moments(const Sequence<Block>& patterns, int size, const Block* near = nullptr,
+                            int most = 5000);
 
 }  // namespace orizzonte

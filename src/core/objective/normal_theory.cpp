@@ -18,9 +18,9 @@ NormalTheory::NormalTheory(std::shared_ptr<const Model> model, const Sample& sam
     : Objective(std::move(model)),
       homes_(std::make_shared<const Homes>(this->model())),
       means_(this->model().means) {
-  const std::vector<GroupLayout> layouts = arrange(this->model());
+  const Sequence<GroupLayout> layouts = arrange(this->model());
   groups_.resize(layouts.size());
-  for (size_t g = 0; g < groups_.size(); ++g) {
+  for (int g = 0; g < groups_.size(); ++g) {
     Group& group = groups_[g];
     group.layout = layouts[g];
     group.slots.reserve(group.layout.entries.size());
@@ -41,12 +41,12 @@ void NormalTheory::set_sample(const Sample& sample) {
   placed_ = false;
   n_ = total_n(sample);
   inference_ = sample.patterns.empty() ? Information::Expected : Information::Observed;
-  for (size_t g = 0; g < groups_.size(); ++g) {
+  for (int g = 0; g < groups_.size(); ++g) {
     Group& group = groups_[g];
     group.n = sample[g].n;
     if (sample.patterns.empty()) {
       group.blocks.resize(1);
-      group.blocks[0].set(sample[g], group.layout, means_);
+      group.blocks[0].set(sample[g], group.layout);
       group.saturated = group.blocks[0].log_determinant_of_data() + group.layout.observed;
       continue;
     }
@@ -55,9 +55,9 @@ void NormalTheory::set_sample(const Sample& sample) {
     group.covariance = to_internal(group.layout, sample[g].covariance);
     group.mean = to_internal(group.layout, sample[g].mean);
     for (const Block& pattern : sample.patterns) {
-      if (pattern.group != static_cast<int>(g)) continue;
+      if (pattern.group != g) continue;
       group.blocks.emplace_back();
-      group.blocks.back().set(pattern, group.layout, means_);
+      group.blocks.back().set(pattern, group.layout);
       group.saturated +=
           pattern.n / group.n * group.blocks.back().discrepancy_from(group.covariance, group.mean);
     }
@@ -175,7 +175,7 @@ void NormalTheory::prepare(Information kind) {
   for (Group& group : groups_) {
     for (Tables& block : group.blocks) {
       if (!first_) block.prepare_first(group.at, group.layout, means_, group.leaf_pairs);
-      if (second) block.prepare_second(group.layout);
+      if (second) block.prepare_second();
     }
     add_up(group);
   }
@@ -219,9 +219,9 @@ void NormalTheory::sweep(Information kind, Sink&& sink) {
     prepare(kind);
   const bool observed = kind == Information::Observed, tested = kind == Information::Tested;
   for (Group& group : groups_)
-    for (size_t i = 0; i < group.slots.size(); ++i) {
+    for (int i = 0; i < group.slots.size(); ++i) {
       const Slot& e = group.slots[i];
-      for (size_t j = 0; j <= i; ++j) {
+      for (int j = 0; j <= i; ++j) {
         const Slot& f = group.slots[j];
         sink(e, f,
              observed ? pair<Information::Observed>(group, e, f)
@@ -267,7 +267,7 @@ Vector NormalTheory::entry_score() {
   prepare(Information::Expected);
   Vector out = Vector::Zero(model().entries.size());
   for (Group& group : groups_)
-    for (const std::vector<Slot>* slots : {&group.slots, &group.still})
+    for (const Sequence<Slot>* slots : {&group.slots, &group.still})
       for (const Slot& slot : *slots) out[slot.entry] = slot_score(group, slot);
   return out;
 }
@@ -280,22 +280,22 @@ Matrix NormalTheory::entry_information(Information kind) {
   return out;
 }
 
-std::vector<Slot> NormalTheory::find_slots(const std::vector<int>& entries) const {
-  std::vector<Slot> by_entry(model().entries.size()), out;
+Sequence<Slot> NormalTheory::find_slots(const Sequence<int>& entries) const {
+  Sequence<Slot> by_entry(model().entries.size()), out;
   for (const Group& group : groups_)
-    for (const std::vector<Slot>* slots : {&group.slots, &group.still})
+    for (const Sequence<Slot>* slots : {&group.slots, &group.still})
       for (const Slot& slot : *slots) by_entry[slot.entry] = slot;
   for (int e : entries) out.push_back(by_entry[e]);
   return out;
 }
 
-void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& with_parameters,
+void NormalTheory::cross_information(const Sequence<int>& entries, Matrix& with_parameters,
                                      Vector& own) {
   const Information kind = tested();
-  const std::vector<Slot> slots = find_slots(entries);
+  const Sequence<Slot> slots = find_slots(entries);
   with_parameters.setZero(model().map.parameters, entries.size());
   own.setZero(entries.size());
-  for (size_t c = 0; c < entries.size(); ++c) {
+  for (int c = 0; c < entries.size(); ++c) {
     const Group& group = groups_[model().entries[entries[c]].group];
     own[c] = tested_pair(kind, group, slots[c], slots[c]);
     for (const Slot& slot : group.slots) {
@@ -306,12 +306,12 @@ void NormalTheory::cross_information(const std::vector<int>& entries, Matrix& wi
   }
 }
 
-Matrix NormalTheory::pair_information(const std::vector<int>& entries) {
+Matrix NormalTheory::pair_information(const Sequence<int>& entries) {
   const Information kind = tested();
-  const std::vector<Slot> slots = find_slots(entries);
+  const Sequence<Slot> slots = find_slots(entries);
   Matrix out = Matrix::Zero(entries.size(), entries.size());
-  for (size_t i = 0; i < entries.size(); ++i)
-    for (size_t j = 0; j <= i; ++j) {
+  for (int i = 0; i < entries.size(); ++i)
+    for (int j = 0; j <= i; ++j) {
       const int g = model().entries[entries[i]].group;
       if (g != model().entries[entries[j]].group) continue;
       out(i, j) = out(j, i) = tested_pair(kind, groups_[g], slots[i], slots[j]);
@@ -322,18 +322,18 @@ Matrix NormalTheory::pair_information(const std::vector<int>& entries) {
 namespace {
 
 // Numbers of the cases of each block: those that have its variables.
-std::vector<std::vector<int>> cases_by_block(const std::vector<Tables>& blocks,
-                                             const GroupLayout& layout, const Matrix& values) {
-  std::vector<std::vector<int>> out(blocks.size());
+Sequence<Sequence<int>> cases_by_block(const Sequence<Tables>& blocks, const GroupLayout& layout,
+                                       const Matrix& values) {
+  Sequence<Sequence<int>> out(blocks.size());
   if (blocks.size() == 1 && blocks[0].complete()) {
-    out[0].resize(values.rows());
+    out[0].resize(to_int(values.rows()));
     std::iota(out[0].begin(), out[0].end(), 0);
     return out;
   }
-  std::map<std::vector<int>, int> known;
-  for (size_t b = 0; b < blocks.size(); ++b) known[blocks[b].rows()] = b;
+  std::map<Sequence<int>, int> known;
+  for (int b = 0; b < blocks.size(); ++b) known[blocks[b].rows()] = b;
   for (int i = 0; i < values.rows(); ++i) {
-    std::vector<int> seen;
+    Sequence<int> seen;
     for (int v = 0; v < layout.observed; ++v)
       if (!std::isnan(values(i, v))) seen.push_back(layout.position[v]);
     std::sort(seen.begin(), seen.end());
@@ -350,11 +350,11 @@ template <class Sink>
 void NormalTheory::by_block(int g, const Matrix& values, About about, Sink&& sink) {
   prepare(Information::Expected);
   Group& group = groups_[g];
-  std::vector<int> from(group.layout.observed);  // internal place -> caller's variable
+  Sequence<int> from(group.layout.observed);  // internal place -> caller's variable
   for (int v = 0; v < group.layout.observed; ++v) from[group.layout.position[v]] = v;
-  const std::vector<std::vector<int>> numbers = cases_by_block(group.blocks, group.layout, values);
+  const Sequence<Sequence<int>> numbers = cases_by_block(group.blocks, group.layout, values);
   Matrix deviations, table;
-  for (size_t b = 0; b < numbers.size(); ++b) {
+  for (int b = 0; b < numbers.size(); ++b) {
     if (numbers[b].empty()) continue;
     const Tables& block = group.blocks[b];
     const int p = block.complete() ? group.layout.observed : block.rows().size();
@@ -363,7 +363,7 @@ void NormalTheory::by_block(int g, const Matrix& values, About about, Sink&& sin
     for (int i = 0; i < p; ++i) {
       const int place = block.complete() ? i : block.rows()[i];
       const double mean = own_means ? block.data_mean()[i] : group.at.mean[place];
-      for (size_t k = 0; k < numbers[b].size(); ++k)
+      for (int k = 0; k < numbers[b].size(); ++k)
         deviations(i, k) = values(numbers[b][k], from[place]) - mean;
     }
     block.case_table(group.at, group.layout, deviations, table);
@@ -387,27 +387,27 @@ void NormalTheory::case_scores(int g, const Matrix& values, About about, Matrix&
   out.setZero(values.rows(), model().map.parameters);
   const Group& group = groups_[g];
   by_block(g, values, about,
-           [&](const Tables& block, const std::vector<int>& cases, const Matrix& table) {
+           [&](const Tables& block, const Sequence<int>& cases, const Matrix& table) {
              for (const Slot& slot : group.slots) {
                const Vector own = slot_scores(group.at, block, slot, table, means_);
                for (const Term& term : model().map.rows[slot.entry])
-                 for (size_t k = 0; k < cases.size(); ++k)
+                 for (int k = 0; k < cases.size(); ++k)
                    out(cases[k], term.parameter) += term.weight * own[k];
              }
            });
 }
 
-void NormalTheory::case_entry_scores(int g, const Matrix& values, const std::vector<int>& entries,
+void NormalTheory::case_entry_scores(int g, const Matrix& values, const Sequence<int>& entries,
                                      Matrix& out) {
   out.setZero(values.rows(), entries.size());
-  const std::vector<Slot> slots = find_slots(entries);
+  const Sequence<Slot> slots = find_slots(entries);
   const Group& group = groups_[g];
   by_block(g, values, About::Model,
-           [&](const Tables& block, const std::vector<int>& cases, const Matrix& table) {
-             for (size_t c = 0; c < entries.size(); ++c) {
+           [&](const Tables& block, const Sequence<int>& cases, const Matrix& table) {
+             for (int c = 0; c < entries.size(); ++c) {
                if (model().entries[entries[c]].group != g) continue;
                const Vector own = slot_scores(group.at, block, slots[c], table, means_);
-               for (size_t k = 0; k < cases.size(); ++k) out(cases[k], c) = own[k];
+               for (int k = 0; k < cases.size(); ++k) out(cases[k], c) = own[k];
              }
            });
 }

@@ -27,11 +27,11 @@ class NormalTheory : public Objective {
   void information(Information kind, Arrow& out) override;
   Vector entry_score() override;
   Matrix entry_information(Information kind) override;
-  void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
+  void cross_information(const Sequence<int>& entries, Matrix& with_parameters,
                          Vector& own) override;
-  Matrix pair_information(const std::vector<int>& entries) override;
+  Matrix pair_information(const Sequence<int>& entries) override;
   void case_scores(int g, const Matrix& values, About about, Matrix& out) override;
-  void case_entry_scores(int g, const Matrix& values, const std::vector<int>& entries,
+  void case_entry_scores(int g, const Matrix& values, const Sequence<int>& entries,
                          Matrix& out) override;
 
  private:
@@ -40,12 +40,12 @@ class NormalTheory : public Objective {
     double n = 0, saturated = 0, value = 0;
     Matrix covariance;  // saturated moments, where values are missing
     Vector mean;
-    std::vector<Slot> slots;  // entries that parameters move, and the others
-    std::vector<Slot> still;
-    std::vector<Slot> leaf_pairs;  // covariances of leaves, among both
+    Sequence<Slot> slots;  // entries that parameters move, and the others
+    Sequence<Slot> still;
+    Sequence<Slot> leaf_pairs;  // covariances of leaves, among both
     GroupMatrices at;
     Marginal whole;
-    std::vector<Tables> blocks;
+    Sequence<Tables> blocks;
     Matrix r_sum;  // R and W d over the blocks, by n; of one block its own tables serve
     Vector mean_sum;
     const Matrix& r() const { return blocks.size() == 1 ? blocks[0].r_table : r_sum; }
@@ -53,7 +53,7 @@ class NormalTheory : public Objective {
   };
   template <class Sink>
   void by_block(int g, const Matrix& values, About about, Sink&& sink);
-  std::vector<Slot> find_slots(const std::vector<int>& entries) const;
+  Sequence<Slot> find_slots(const Sequence<int>& entries) const;
   void add_up(Group& group);
   double slot_score(const Group& group, const Slot& slot) const;
   double expected_pair(const Group& group, const Tables& block, const Slot& e, const Slot& f) const;
@@ -70,7 +70,7 @@ class NormalTheory : public Objective {
 
   std::shared_ptr<const Homes> homes_;
   const bool means_;
-  std::vector<Group> groups_;
+  Sequence<Group> groups_;
   Vector at_;  // the point of the last successful move
   double n_ = 0, value_ = 0;
   Information inference_ = Information::Expected;

@@ -48,14 +48,14 @@ class Objective {
   // their own, and with each other. The observed one would take misfit into its curvature, and
   // predict drops that are many times too large; the expected one is wrong where values are missing
   // at random.
-  virtual void cross_information(const std::vector<int>& entries, Matrix& with_parameters,
+  virtual void cross_information(const Sequence<int>& entries, Matrix& with_parameters,
                                  Vector& own) = 0;
-  virtual Matrix pair_information(const std::vector<int>& entries) = 0;
+  virtual Matrix pair_information(const Sequence<int>& entries) = 0;
 
   // Scores of single cases of a group, by the parameters or by entries: cases x columns. About the
   // data's own means instead of the model's when asked (complete data).
   virtual void case_scores(int g, const Matrix& values, About about, Matrix& out) = 0;
-  virtual void case_entry_scores(int g, const Matrix& values, const std::vector<int>& entries,
+  virtual void case_entry_scores(int g, const Matrix& values, const Sequence<int>& entries,
                                  Matrix& out) = 0;
 
  private:

@@ -16,7 +16,7 @@ void multiply(const A& a, const B& b, Out&& out) {
     out.noalias() = a * b;
 }
 
-void select(const Matrix& from, const std::vector<int>& rows, Matrix& out) {
+void select(const Matrix& from, const Sequence<int>& rows, Matrix& out) {
   const int k = rows.size();
   out.resize(k, k);
   for (int j = 0; j < k; ++j)
@@ -25,7 +25,7 @@ void select(const Matrix& from, const std::vector<int>& rows, Matrix& out) {
 
 }  // namespace
 
-void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
+void Tables::set(const Block& block, const GroupLayout& layout) {
   n = block.n;
   rows_.clear();
   missing_.clear();
@@ -38,17 +38,16 @@ void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
     log_det_s_ = 2 * factor_.diagonal().log().sum();
     return;
   }
-  std::vector<int> from(layout.observed, -1);  // internal place -> place in the block
-  for (size_t i = 0; i < block.variables.size(); ++i)
-    from[layout.position[block.variables[i]]] = static_cast<int>(i);
-  std::vector<int> order;
+  Sequence<int> from(layout.observed, -1);  // internal place -> place in the block
+  for (int i = 0; i < block.variables.size(); ++i) from[layout.position[block.variables[i]]] = i;
+  Sequence<int> order;
   local_.assign(layout.leaves, -1);
   for (int v = 0; v < layout.observed; ++v) {
     if (from[v] < 0) {
       missing_.push_back(v);
       continue;
     }
-    if (v < layout.leaves) local_[v] = static_cast<int>(rows_.size());
+    if (v < layout.leaves) local_[v] = rows_.size();
     rows_.push_back(v);
     order.push_back(from[v]);
   }
@@ -56,13 +55,13 @@ void Tables::set(const Block& block, const GroupLayout& layout, bool means) {
   for (int row : rows_) leaves_ += row < layout.leaves;
   select(block.covariance, order, s_);
   m_.resize(order.size());
-  for (size_t i = 0; i < order.size(); ++i) m_[i] = block.mean[order[i]];
+  for (int i = 0; i < order.size(); ++i) m_[i] = block.mean[order[i]];
 }
 
 bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
   if (!complete()) {
     tall_.resize(rows_.size(), at.tall.cols());
-    for (size_t i = 0; i < rows_.size(); ++i) tall_.row(i) = at.tall.row(rows_[i]);
+    for (int i = 0; i < rows_.size(); ++i) tall_.row(i) = at.tall.row(rows_[i]);
   }
   double log_determinant;
   if (uses_whole()) {
@@ -92,7 +91,7 @@ bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
 
 // The inner columns of W Z or R Z at the rows of the leaves, into both sides of a table.
 void Tables::spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const {
-  const int l = layout.leaves, width = leaves_by_inner.cols();
+  const int l = layout.leaves, width = to_int(leaves_by_inner.cols());
   if (complete()) {
     table.bottomLeftCorner(width, l) = leaves_by_inner.topRows(l).transpose();
     table.topRightCorner(l, width) = leaves_by_inner.topRows(l);
@@ -105,7 +104,7 @@ void Tables::spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Ma
 }
 
 void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
-                           const std::vector<Slot>& pairs) {
+                           const Sequence<Slot>& pairs) {
   const int l = layout.leaves, c = layout.inner(), size = layout.variables + c;
   const Matrix& z = tall(at);
   multiply(w_, z, wz_);
@@ -146,7 +145,7 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
   }
 }
 
-void Tables::prepare_second(const GroupLayout& layout) {
+void Tables::prepare_second() {
   const int l = leaves_;
   work_.resize(l, l);
   work_.triangularView<Eigen::Lower>() = w_.topRows(l) * sw_.leftCols(l);
@@ -162,7 +161,7 @@ void Tables::prepare_second(const GroupLayout& layout) {
 
 void Tables::prepare_saturated(const GroupMatrices& at, const GroupLayout& layout,
                                const Matrix& sigma, const Vector& mean) {
-  const int c = layout.inner(), size = layout.variables + c, p = s_.rows();
+  const int c = layout.inner(), size = layout.variables + c, p = to_int(s_.rows());
   Matrix own = sigma;
   Vector d = m_;
   if (!complete()) select(sigma, rows_, own);

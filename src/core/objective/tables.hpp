@@ -18,7 +18,7 @@ class Tables {
   Vector mean_table;       // Z' W d
   double discrepancy = 0;  // log|Sigma| + tr(S W) + d' W d
 
-  void set(const Block& block, const GroupLayout& layout, bool means);
+  void set(const Block& block, const GroupLayout& layout);
   bool complete() const { return rows_.empty(); }
   double log_determinant_of_data() const { return log_det_s_; }
   // False when its Sigma is not positive definite.
@@ -27,9 +27,9 @@ class Tables {
   bool uses_whole() const { return !complete() && Marginal::pays(rows_.size(), missing_.size()); }
   // For first derivatives. R is formed only where it is asked for: of the leaves at `pairs`.
   void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
-                     const std::vector<Slot>& pairs);
+                     const Sequence<Slot>& pairs);
   // R of all leaves as well.
-  void prepare_second(const GroupLayout& layout);
+  void prepare_second();
   // The same of deviations from the saturated moments (internal order): R = W (S + d d' - Sigma~) W
   // and W d with d = m - mu~.
   void prepare_saturated(const GroupMatrices& at, const GroupLayout& layout, const Matrix& sigma,
@@ -40,7 +40,7 @@ class Tables {
   // block's order): cases x columns of the tables.
   void case_table(const GroupMatrices& at, const GroupLayout& layout, const Matrix& deviations,
                   Matrix& out) const;
-  const std::vector<int>& rows() const { return rows_; }
+  const Sequence<int>& rows() const { return rows_; }
   const Vector& data_mean() const { return m_; }
   // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part.
   double discrepancy_from(const Matrix& sigma, const Vector& mean) const;
@@ -49,9 +49,9 @@ class Tables {
   const Matrix& tall(const GroupMatrices& at) const { return complete() ? at.tall : tall_; }
   void spread(const Matrix& leaves_by_inner, const GroupLayout& layout, Matrix& table) const;
 
-  std::vector<int> rows_;  // internal places of its variables, in order; empty: all
-  std::vector<int> missing_;
-  std::vector<int> local_;  // of a leaf among them, -1 when it is missing
+  Sequence<int> rows_;  // internal places of its variables, in order; empty: all
+  Sequence<int> missing_;
+  Sequence<int> local_;  // of a leaf among them, -1 when it is missing
   int leaves_ = 0;
   Matrix s_;
   Vector m_;

@@ -6,7 +6,7 @@
 
 namespace orizzonte {
 
-Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, const Vector& mean,
+Basis basis_of(const Model& model, const Sequence<const Scale*>& scales, const Vector& mean,
                int group) {
   Basis out;
   for (const Scale* scale : scales)
@@ -18,17 +18,17 @@ Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, cons
   const int k = out.items.size();
   out.loading = Matrix::Zero(k, scales.size());
   out.unknown.resize(k);
-  for (size_t f = 0; f < scales.size(); ++f)
+  for (int f = 0; f < scales.size(); ++f)
     for (int e : scales[f]->loadings) {
       const auto found = std::find(out.items.begin(), out.items.end(), model.entries[e].row);
-      const int i = found - out.items.begin();
+      const int i = to_int(found - out.items.begin());
       out.loading(i, f) = model.map.constant[e];
       if (!model.map.rows[e].empty()) out.unknown[i].push_back(f);
     }
   if (!model.means) return out;
   Vector level(k);
   for (int i = 0; i < k; ++i) level[i] = mean[out.items[i]];
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     if (entry.family != Family::Mean || entry.group != group) continue;
     const auto found = std::find(out.items.begin(), out.items.end(), entry.row);
@@ -43,15 +43,15 @@ Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, cons
 void fill_unknown(Basis& basis, Random* random) {
   constexpr double flat = 0.02;    // a mean of a construct too near zero to divide by
   constexpr double farthest = 30;  // times the largest given loading
-  const int k = basis.items.size(), f = basis.loading.cols();
-  std::vector<int> known;
+  const int k = basis.items.size(), f = to_int(basis.loading.cols());
+  Sequence<int> known;
   for (int i = 0; i < k; ++i)
     if (basis.unknown[i].empty()) known.push_back(i);
   Vector means;
-  if (basis.level.size() > 0 && static_cast<int>(known.size()) >= f) {
+  if (basis.level.size() > 0 && known.size() >= f) {
     Matrix x(known.size(), f);
     Vector y(known.size());
-    for (size_t i = 0; i < known.size(); ++i) {
+    for (int i = 0; i < known.size(); ++i) {
       x.row(i) = basis.loading.row(known[i]);
       y[i] = basis.level[known[i]];
     }

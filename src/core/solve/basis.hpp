@@ -1,6 +1,5 @@
 // Loadings that the user knows in part, such as those of growth over time.
 #pragma once
-#include <vector>
 
 #include "../model.hpp"
 #include "../random.hpp"
@@ -11,13 +10,13 @@ namespace orizzonte {
 // where the intercepts are fixed (mean = intercept + loadings x means of constructs), else as large
 // as the largest given one.
 struct Basis {
-  std::vector<int> items;
-  Matrix loading;                         // items x constructs
-  std::vector<std::vector<int>> unknown;  // by item: the constructs
-  Vector level;                           // means less intercepts; empty when not fixed
+  Sequence<int> items;
+  Matrix loading;                   // items x constructs
+  Sequence<Sequence<int>> unknown;  // by item: the constructs
+  Vector level;                     // means less intercepts; empty when not fixed
 };
 
-Basis basis_of(const Model& model, const std::vector<const Scale*>& scales, const Vector& mean,
+Basis basis_of(const Model& model, const Sequence<const Scale*>& scales, const Vector& mean,
                int group);
 void fill_unknown(Basis& basis, Random* random);
 

@@ -13,11 +13,11 @@ constexpr double far_away = 100;  // standard deviations
 }  // namespace
 
 Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
-                   const std::vector<Vector>& unit)
+                   const Sequence<Vector>& unit)
     : model_(std::move(model)) {
   if (!model_->means) return;
   double furthest = 0;
-  for (size_t g = 0; g < sample.size(); ++g) {
+  for (int g = 0; g < sample.size(); ++g) {
     if (sample[g].mean.size() == 0) return;
     furthest = std::max(furthest, sample[g].mean.cwiseQuotient(unit[g]).cwiseAbs().maxCoeff());
   }
@@ -25,19 +25,19 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
   // intercepts that are held equal are shifted together
   std::map<int, std::pair<double, int>> together;
   const auto each = [&](auto&& f) {
-    for (size_t g = 0; g < sample.size(); ++g)
+    for (int g = 0; g < sample.size(); ++g)
       for (int v = 0; v < model_->groups[g].observed; ++v) {
-        const int e = intercept(static_cast<int>(g), v);
+        const int e = intercept(g, v);
         if (e >= 0) f(g, v, model_->map.rows[e][0]);
       }
   };
-  each([&](size_t g, int v, const Term& term) {
+  each([&](int g, int v, const Term& term) {
     together[term.parameter].first += sample[g].mean[v] / term.weight;
     ++together[term.parameter].second;
   });
-  std::vector<Vector> wanted;
+  Sequence<Vector> wanted;
   for (const Shape& shape : model_->groups) wanted.push_back(Vector::Zero(shape.observed));
-  each([&](size_t g, int v, const Term& term) {
+  each([&](int g, int v, const Term& term) {
     const auto& mean = together[term.parameter];
     wanted[g][v] = term.weight * mean.first / mean.second;
   });
@@ -52,44 +52,41 @@ Centring::Centring(std::shared_ptr<const Model> model, const Sample& sample,
 
 // Returns the entry of a free intercept with a single parameter, or -1.
 int Centring::intercept(int group, int variable) const {
-  for (size_t e = 0; e < model_->entries.size(); ++e) {
+  for (int e = 0; e < model_->entries.size(); ++e) {
     const Entry& entry = model_->entries[e];
     if (entry.family == Family::Mean && entry.group == group && entry.row == variable)
-      return model_->map.rows[e].size() == 1 && model_->map.rows[e][0].weight != 0
-                 ? static_cast<int>(e)
-                 : -1;
+      return model_->map.rows[e].size() == 1 && model_->map.rows[e][0].weight != 0 ? e : -1;
   }
   return -1;
 }
 
 // Accepts the shifts if every intercept that changes is free and has its own parameter, or is held
 // equal to intercepts that change by the same constant.
-bool Centring::choose(const std::vector<Vector>& wanted) {
+bool Centring::choose(const Sequence<Vector>& wanted) {
   shift_ = wanted;
   moved_.clear();
-  std::vector<int> used(model_->map.parameters, 0);
+  Sequence<int> used(model_->map.parameters, 0);
   for (const Terms& terms : model_->map.rows)
     for (const Term& term : terms) ++used[term.parameter];
-  std::vector<char> bound(model_->entries.size(), 0);
+  Sequence<char> bound(model_->entries.size(), 0);
   for (const Constraint& constraint : model_->constraints)
     for (int e : constraint.inputs) bound[e] = 1;
   // for each shared parameter, the constant and the number of entries
   std::map<int, std::pair<double, int>> shared;
-  for (size_t g = 0; g < wanted.size(); ++g) {
+  for (int g = 0; g < wanted.size(); ++g) {
     // find the variables that are shifted, or whose predictors are
     const Shape& shape = model_->groups[g];
-    std::vector<char> shifted(shape.variables, 0), inherits(shape.variables, 0);
+    Sequence<char> shifted(shape.variables, 0), inherits(shape.variables, 0);
     for (int v = 0; v < shape.observed; ++v) shifted[v] = wanted[g][v] != 0;
     for (int pass = 0; pass < shape.variables; ++pass)
       for (const Entry& entry : model_->entries)
-        if (entry.family == Family::Effect && entry.group == static_cast<int>(g) &&
-            shifted[entry.col]) {
+        if (entry.family == Family::Effect && entry.group == g && shifted[entry.col]) {
           inherits[entry.row] = 1;
           if (entry.row >= shape.observed) shifted[entry.row] = 1;
         }
     for (int v = 0; v < shape.observed; ++v) {
       if (!shifted[v] && !inherits[v]) continue;
-      const int e = intercept(static_cast<int>(g), v);
+      const int e = intercept(g, v);
       if (e < 0 || bound[e]) return false;
       const Term& term = model_->map.rows[e][0];
       if (used[term.parameter] > 1) {
@@ -110,24 +107,24 @@ bool Centring::choose(const std::vector<Vector>& wanted) {
 
 void Centring::remove(Sample& sample) const {
   if (!active_) return;
-  for (size_t g = 0; g < sample.size(); ++g) sample[g].mean -= shift_[g];
+  for (int g = 0; g < sample.size(); ++g) sample[g].mean -= shift_[g];
   for (Block& pattern : sample.patterns) {
     const Vector& shift = shift_[pattern.group];
     if (pattern.variables.empty()) pattern.mean -= shift;
-    for (size_t i = 0; i < pattern.variables.size(); ++i)
+    for (int i = 0; i < pattern.variables.size(); ++i)
       pattern.mean[i] -= shift[pattern.variables[i]];
   }
 }
 
-void Centring::remove(std::vector<Cases>& cases) const {
+void Centring::remove(Sequence<Cases>& cases) const {
   if (!active_) return;
-  for (size_t g = 0; g < cases.size(); ++g) cases[g].values.rowwise() -= shift_[g].transpose();
+  for (int g = 0; g < cases.size(); ++g) cases[g].values.rowwise() -= shift_[g].transpose();
 }
 
 Matrix Centring::effects(int group, const Vector& eta) const {
   const int size = model_->groups[group].variables;
   Matrix b = Matrix::Zero(size, size);
-  for (size_t e = 0; e < model_->entries.size(); ++e) {
+  for (int e = 0; e < model_->entries.size(); ++e) {
     const Entry& entry = model_->entries[e];
     if (entry.family == Family::Effect && entry.group == group) b(entry.row, entry.col) = eta[e];
   }
@@ -136,7 +133,8 @@ Matrix Centring::effects(int group, const Vector& eta) const {
 
 // The shifts s of observed variables are given; those of constructs satisfy (I - B) s = 0.
 Vector Centring::total_shift(int group, const Matrix& b) const {
-  const int observed = model_->groups[group].observed, size = b.rows(), latent = size - observed;
+  const int observed = model_->groups[group].observed, size = to_int(b.rows());
+  const int latent = size - observed;
   Vector s = Vector::Zero(size);
   s.head(observed) = shift_[group];
   if (latent > 0)
@@ -149,10 +147,10 @@ Vector Centring::total_shift(int group, const Matrix& b) const {
 Vector Centring::offset(const Vector& theta) const {
   Vector out = Vector::Zero(theta.size());
   const Vector eta = model_->map(theta);
-  std::vector<Vector> change;
-  for (size_t g = 0; g < shift_.size(); ++g) {
-    const Matrix b = effects(static_cast<int>(g), eta);
-    const Vector s = total_shift(static_cast<int>(g), b);
+  Sequence<Vector> change;
+  for (int g = 0; g < shift_.size(); ++g) {
+    const Matrix b = effects(g, eta);
+    const Vector s = total_shift(g, b);
     change.push_back(s - b * s);
   }
   for (int e : moved_) {
@@ -169,15 +167,15 @@ Vector Centring::offset(const Vector& theta) const {
 Matrix Centring::jacobian(const Vector& theta) const {
   Matrix out = Matrix::Identity(theta.size(), theta.size());
   const Vector eta = model_->map(theta);
-  for (size_t g = 0; g < shift_.size(); ++g) {
-    const int group = static_cast<int>(g), observed = model_->groups[g].observed;
+  for (int g = 0; g < shift_.size(); ++g) {
+    const int group = g, observed = model_->groups[g].observed;
     const Matrix b = effects(group, eta);
     const Vector s = total_shift(group, b);
-    const int latent = b.rows() - observed;
+    const int latent = to_int(b.rows()) - observed;
     const Matrix inverse =
         inverse_of(Matrix::Identity(latent, latent) - b.bottomRightCorner(latent, latent));
     const Matrix along = b.topRightCorner(observed, latent) * inverse;
-    for (size_t e = 0; e < model_->entries.size(); ++e) {
+    for (int e = 0; e < model_->entries.size(); ++e) {
       const Entry& entry = model_->entries[e];
       if (entry.family != Family::Effect || entry.group != group || s[entry.col] == 0) continue;
       Vector change = Vector::Zero(observed);

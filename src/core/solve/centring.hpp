@@ -17,12 +17,11 @@ class Centring {
  public:
   Centring() = default;
   // `unit` contains the standard deviations of the observed variables for each group.
-  Centring(std::shared_ptr<const Model> model, const Sample& sample,
-           const std::vector<Vector>& unit);
+  Centring(std::shared_ptr<const Model> model, const Sample& sample, const Sequence<Vector>& unit);
   bool active() const { return active_; }
 
   void remove(Sample& sample) const;
-  void remove(std::vector<Cases>& cases) const;
+  void remove(Sequence<Cases>& cases) const;
 
   // Convert parameters of the original problem to those of the centred one, and back.
   Vector inward(const Vector& theta) const;
@@ -35,15 +34,15 @@ class Centring {
  private:
   Vector offset(const Vector& theta) const;    // alpha - alpha' for each parameter
   Matrix jacobian(const Vector& theta) const;  // derivative of the original parameters
-  bool choose(const std::vector<Vector>& wanted);
+  bool choose(const Sequence<Vector>& wanted);
   Vector total_shift(int group, const Matrix& b) const;
   Matrix effects(int group, const Vector& eta) const;
   int intercept(int group, int variable) const;
 
   bool active_ = false;
   std::shared_ptr<const Model> model_;
-  std::vector<Vector> shift_;  // shifts of observed variables for each group
-  std::vector<int> moved_;     // the entries of intercepts that change
+  Sequence<Vector> shift_;  // shifts of observed variables for each group
+  Sequence<int> moved_;     // the entries of intercepts that change
 };
 
 }  // namespace orizzonte

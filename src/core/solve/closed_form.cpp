@@ -8,7 +8,7 @@
 namespace orizzonte {
 
 Vector one_factor(const Matrix& r) {
-  const int k = r.rows();
+  const int k = to_int(r.rows());
   const Vector sd = r.diagonal().cwiseMax(1e-8).cwiseSqrt();
   if (k == 1) return 0.9 * sd;
   const Matrix c = sd.cwiseInverse().asDiagonal() * r * sd.cwiseInverse().asDiagonal();
@@ -44,7 +44,7 @@ Vector one_factor(const Matrix& r) {
 
 Vector factor_apart(const Matrix& r, const Pairs& apart, Vector loading) {
   constexpr int rounds = 50;
-  const int k = r.rows();
+  const int k = to_int(r.rows());
   for (int round = 0; round < rounds; ++round)
     for (int i = 0; i < k; ++i) {
       double with = 0, square = 0;

@@ -62,7 +62,7 @@ class Run {
   }
 
  private:
-  int count() const { return static_cast<int>(model_.constraints.size()); }
+  int count() const { return model_.constraints.size(); }
 
   bool end(Status status) {
     out_.status = status;
@@ -130,10 +130,10 @@ class Run {
   // The constraints' own directions are added to the information: it changes nothing on the
   // constraints, and makes the matrix positive definite whenever they and the data together tell
   // the parameters apart.
-  static Matrix pulled(const Matrix& information, const Linear& now, const std::vector<char>& which,
+  static Matrix pulled(const Matrix& information, const Linear& now, const Sequence<char>& which,
                        double weight) {
     Matrix out = information;
-    for (size_t k = 0; k < which.size(); ++k)
+    for (int k = 0; k < which.size(); ++k)
       if (which[k]) out += weight * now.gradients.row(k).transpose() * now.gradients.row(k);
     return out;
   }
@@ -178,8 +178,8 @@ class Run {
   }
 
   Status settled(const Linear& now) {
-    const bool told_apart = factored(pulled(now.expected, now, working_, pull_scoring));
-    if (!told_apart) return Status::Singular;
+    const bool identified = factored(pulled(now.expected, now, working_, pull_scoring));
+    if (!identified) return Status::Singular;
     return factor_.compute(pulled(lagrangian(now), now, working_, pull_judged))
                ? Status::Converged
                : Status::NotMinimum;
@@ -241,14 +241,14 @@ class Run {
   // Which constraints hold with equality, whether all do, and errors that live on them: Z (Z' I
   // Z)^-1 Z', written without Z (Aitchison & Silvey 1958).
   void judge() {
-    const int m = count(), q = theta_.size();
+    const int m = count(), q = to_int(theta_.size());
     out_.active.assign(m, 0);
     out_.multipliers = lambda_;
     out_.violations = Vector::Zero(m);
     Vector unit;
     const Matrix information = problem_.unit_information(problem_.inference(), unit);
     const Constraints at = constraints_at(model_, theta_);
-    std::vector<int> rows;
+    Sequence<int> rows;
     for (int k = 0; k < m; ++k) {
       const double size =
           std::max((at.jacobian.row(k).transpose().cwiseProduct(unit)).norm(), shortest_gradient);
@@ -280,7 +280,7 @@ class Run {
   StepControl control_;
   Optimum out_;
   Vector theta_, lambda_;  // of the constraints as written
-  std::vector<char> equality_, working_, fixed_;
+  Sequence<char> equality_, working_, fixed_;
   Matrix metric_;
   Cholesky factor_;
   double penalty_ = 0;

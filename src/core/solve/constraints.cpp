@@ -44,7 +44,7 @@ bool restoring_step(const Model& model, const Vector& theta, double tolerance, V
   step = Vector::Zero(theta.size());
   const Constraints at = constraints_at(model, theta);
   if (!at.finite()) return false;
-  std::vector<int> rows;
+  Sequence<int> rows;
   for (int k = 0; k < at.value.size(); ++k)
     if (violation(at.value[k], model.constraints[k].bound) >
         tolerance * std::max(at.jacobian.row(k).norm(), shortest_gradient))
@@ -52,7 +52,7 @@ bool restoring_step(const Model& model, const Vector& theta, double tolerance, V
   if (rows.empty()) return true;
   Matrix a(rows.size(), theta.size());
   Vector c(rows.size());
-  for (size_t i = 0; i < rows.size(); ++i) {
+  for (int i = 0; i < rows.size(); ++i) {
     const double length = at.jacobian.row(rows[i]).norm();
     if (length == 0) return false;
     a.row(i) = at.jacobian.row(rows[i]) / length;
@@ -82,19 +82,19 @@ bool restore(const Model& model, Vector& theta) {
 
 Matrix equality_directions(const Model& model, const Vector& theta) {
   const Constraints at = constraints_at(model, theta);
-  std::vector<int> rows;
-  for (size_t k = 0; k < model.constraints.size(); ++k)
+  Sequence<int> rows;
+  for (int k = 0; k < model.constraints.size(); ++k)
     if (!model.constraints[k].bound && at.jacobian.row(k).norm() > 0) rows.push_back(k);
   Matrix out(rows.size(), theta.size());
-  for (size_t i = 0; i < rows.size(); ++i) out.row(i) = at.jacobian.row(rows[i]).normalized();
+  for (int i = 0; i < rows.size(); ++i) out.row(i) = at.jacobian.row(rows[i]).normalized();
   return out;
 }
 
 Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
                 const Vector& gradient) {
   const Constraints at = constraints_at(model, theta);
-  const int q = theta.size();
-  std::vector<int> rows;
+  const int q = to_int(theta.size());
+  Sequence<int> rows;
   for (int k = 0; k < at.value.size(); ++k) {
     const double length = at.jacobian.row(k).cwiseProduct(unit.transpose()).norm();
     if (length > 0 && (!model.constraints[k].bound || at.value[k] < on_bound * length))
@@ -104,12 +104,12 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
   Matrix a;
   for (;;) {  // bounds whose multiplier pulls inwards are left, the worst first
     a.resize(rows.size(), q);
-    for (size_t i = 0; i < rows.size(); ++i)
+    for (int i = 0; i < rows.size(); ++i)
       a.row(i) = at.jacobian.row(rows[i]).cwiseProduct(unit.transpose());
     if (rows.empty()) break;
     lambda = -least_squares(a.transpose(), gradient);
     int worst = -1;
-    for (size_t i = 0; i < rows.size(); ++i)
+    for (int i = 0; i < rows.size(); ++i)
       if (model.constraints[rows[i]].bound && lambda[i] < 0 &&
           (worst < 0 || lambda[i] < lambda[worst]))
         worst = i;
@@ -119,7 +119,7 @@ Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,
   Tangent out{Matrix::Identity(q, q), Matrix::Zero(q, q), rows, a};
   if (rows.empty()) return out;
   out.basis = orthogonal_complement(a.transpose());
-  for (size_t i = 0; i < rows.size(); ++i)
+  for (int i = 0; i < rows.size(); ++i)
     out.curvature += lambda[i] * (unit.asDiagonal() * at.hessian[rows[i]] * unit.asDiagonal());
   return out;
 }

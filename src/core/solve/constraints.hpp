@@ -9,7 +9,7 @@ constexpr double shortest_gradient = 1e-300;  // length of a gradient that may b
 struct Constraints {
   Vector value;
   Matrix jacobian;
-  std::vector<Matrix> hessian;
+  Sequence<Matrix> hessian;
 
   bool finite() const { return value.allFinite() && jacobian.allFinite(); }
 };
@@ -34,7 +34,7 @@ bool restore(const Model& model, Vector& theta);
 struct Tangent {
   Matrix basis;
   Matrix curvature;
-  std::vector<int> rows;  // the constraints kept, and their gradients as rows
+  Sequence<int> rows;  // the constraints kept, and their gradients as rows
   Matrix normals;
 };
 Tangent tangent(const Model& model, const Vector& theta, const Vector& unit,

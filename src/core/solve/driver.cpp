@@ -4,8 +4,8 @@
 #include <cmath>
 #include <utility>
 
-#include "../infer/rank.hpp"
 #include "../objective/normal_theory.hpp"
+#include "identification.hpp"
 #include "ordered.hpp"
 #include "rescale.hpp"
 #include "signs.hpp"
@@ -25,7 +25,7 @@ constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
-constexpr int sure_tries = 5;             // ends of quick runs from which the surer steps are tried
+constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
 // others.
@@ -44,7 +44,7 @@ int dependent_loading(const Model& model, const Scale& scale, bool average) {
 std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vector& unit_entries,
                                                  bool every) {
   std::shared_ptr<Model> out;
-  for (size_t s = 0; s < model.scales.size(); ++s) {
+  for (int s = 0; s < model.scales.size(); ++s) {
     const Scale& scale = model.scales[s];
     const bool marked =
         scale.marker >= 0 && (scale.kind == ScaleKind::Marker || scale.kind == ScaleKind::Given);
@@ -73,10 +73,10 @@ std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vecto
 // A converged solution with a negative variance, or one that a bound stops, may be a poor local
 // optimum: worth a look from other starts.
 bool doubtful(const Model& model, const Optimum& x) {
-  for (size_t k = 0; k < x.active.size(); ++k)
+  for (int k = 0; k < x.active.size(); ++k)
     if (x.active[k] && model.constraints[k].bound) return true;
   const Vector eta = model.map(x.theta);
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     if (entry.family == Family::Covariance && entry.row == entry.col && eta[e] < negative)
       return true;
@@ -87,8 +87,8 @@ bool doubtful(const Model& model, const Optimum& x) {
 // Nothing binds the groups: the best optimum is made of the best of each.
 bool separable(const Model& model) {
   if (!model.constraints.empty()) return false;
-  std::vector<int> group(model.map.parameters, -1);
-  for (size_t e = 0; e < model.entries.size(); ++e)
+  Sequence<int> group(model.map.parameters, -1);
+  for (int e = 0; e < model.entries.size(); ++e)
     for (const Term& term : model.map.rows[e]) {
       int& owner = group[term.parameter];
       if (owner >= 0 && owner != model.entries[e].group) return false;
@@ -134,12 +134,12 @@ class Driver {
   // so does none at all; quick steps first, from all of them.
   Optimum run() {
     Optimum best;
-    std::vector<Optimum> stuck;
+    Sequence<Optimum> stuck;
     const bool bound = sample_.size() < 2 || !separable(*model_);
     for (int start = 0; start <= wanted(best); ++start) {
       Optimum now = attempt(start);
-      if (!identified) return best;
-      starts = start + 1;
+      if (!identified_) return best;
+      starts_ = start + 1;
       if (got_stuck(now)) stuck.push_back(now);
       if (better(now, best)) {
         best = std::move(now);
@@ -152,11 +152,11 @@ class Driver {
       }
       if (!bound && best.status == Status::Converged) break;
     }
-    return surely(std::move(best), stuck);
+    return continue_stuck(std::move(best), stuck);
   }
 
-  bool identified = true;
-  int starts = 1;
+  bool identified() const { return identified_; }
+  int starts() const { return starts_; }
 
  private:
   static Optimum interrupted(Optimum& best) {
@@ -173,7 +173,7 @@ class Driver {
     const int times = best.status != Status::Converged ? starts_when_not
                       : doubtful(*model_, best)        ? starts_when_doubtful
                                                        : 0;
-    if (times > 0) return std::ceil(times * asked * affordable(*model_));
+    if (times > 0) return to_int(std::ceil(times * asked * affordable(*model_)));
     // equations such as b = a^2 may have several optima even if the model fits; a refit from a
     // previous solution is meant to stay near it
     const bool several = misfits || has_equations(*model_);
@@ -184,12 +184,12 @@ class Driver {
 
   // From the lowest points at which quick steps got stuck: one below the best optimum shows that
   // there is a better one.
-  Optimum surely(Optimum best, std::vector<Optimum>& stuck) {
+  Optimum continue_stuck(Optimum best, Sequence<Optimum>& stuck) {
     std::sort(stuck.begin(), stuck.end(),
               [](const Optimum& a, const Optimum& b) { return a.discrepancy < b.discrepancy; });
-    for (int i = 0; i < sure_tries && i < static_cast<int>(stuck.size()); ++i) {
+    for (int i = 0; i < stuck_tries && i < stuck.size(); ++i) {
       if (best.status == Status::Converged && best.discrepancy <= stuck[i].discrepancy) break;
-      Optimum now = solve_surely(problem_, stuck[i], settings_, callbacks_);
+      Optimum now = solve_by_trust_region(problem_, stuck[i], settings_, callbacks_);
       if (better(now, best)) best = std::move(now);
       if (callbacks_.stop.stopped()) return interrupted(best);
     }
@@ -202,16 +202,16 @@ class Driver {
     if (!bound) settings.fresh_starts *= more_by_group;
     Vector eta =
         model_->map(best.theta.size() > 0 ? best.theta : Vector::Zero(model_->map.parameters));
-    for (size_t g = 0; g < sample_.size(); ++g) {
-      std::vector<int> entries;
+    for (int g = 0; g < sample_.size(); ++g) {
+      Sequence<int> entries;
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
       Driver alone(part, of_group(sample_, g), Vector(), settings, callbacks_);
       alone.search_ = bound ? 0 : starts_by_group;
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;
-      if (!alone.identified || found.status != Status::Converged) return;
+      if (!alone.identified_ || found.status != Status::Converged) return;
       const Vector own = part->map(found.theta);
-      for (size_t e = 0; e < entries.size(); ++e) eta[entries[e]] = own[e];
+      for (int e = 0; e < entries.size(); ++e) eta[entries[e]] = own[e];
     }
     Optimum now = from_start(problem_, eta);
     if (better(now, best)) best = std::move(now);
@@ -222,7 +222,8 @@ class Driver {
   // closed-form starts. Any others use our values with random changes.
   Optimum attempt(int start) {
     if (start == 0 && is_whole(start_)) return from_given(model_->map(start_));
-    Random random(settings_.seed, start);  // a stream of its own: the same start in any run
+    // a stream of its own: the same start in any run
+    Random random(settings_.seed, static_cast<std::uint64_t>(start));
     const bool anywhere = start > 0 && start <= further_starts;
     Vector eta = anywhere ? random_entries(*model_, sample_, random)
                           : starting_entries(*model_, sample_, start == 0 ? nullptr : &random);
@@ -241,7 +242,7 @@ class Driver {
     NormalTheory other(internal, sample_);
     to_model_scale(*internal, eta);
     const Optimum first = from_start(other, eta);
-    if (first.theta.size() == 0 || !identified) return now;
+    if (first.theta.size() == 0 || !identified_) return now;
     eta = internal->map(first.theta);
     to_model_scale(*model_, eta);
     now = solve_quickly(problem_, parameters_of(*model_, eta), settings_, callbacks_);
@@ -272,8 +273,8 @@ class Driver {
       if (better(now, out)) out = std::move(now);
     }
     if (out.status != Status::Singular || out.history.size() > 0) return out;
-    identified = identified_near(problem, theta, random_, callbacks_.stop);
-    if (!identified) return out;
+    identified_ = identified_near(problem, theta, random_, callbacks_.stop);
+    if (!identified_) return out;
     settings.require_rank = false;
     return solve_quickly(problem, theta, settings, callbacks_);
   }
@@ -319,7 +320,7 @@ class Driver {
   bool take_starts(Vector& eta) const {
     bool any = false;
     if (start_.size() == 0) return any;
-    for (size_t e = 0; e < model_->entries.size(); ++e) {
+    for (int e = 0; e < model_->entries.size(); ++e) {
       const Terms& terms = model_->map.rows[e];
       if (terms.size() != 1 || std::isnan(start_[terms[0].parameter])) continue;
       eta[e] = model_->map.constant[e] + terms[0].weight * start_[terms[0].parameter];
@@ -336,6 +337,8 @@ class Driver {
   NormalTheory problem_;
   Random random_;
   int search_ = further_starts;
+  bool identified_ = true;
+  int starts_ = 1;
 };
 
 }  // namespace
@@ -350,10 +353,10 @@ Fit fit(const Model& model, const Sample& sample, const Settings& settings,
     start = scaled.inward(ordered.from_caller(settings.start));
   Driver driver(scaled.model, scaled.sample, start, settings, callbacks);
   const Optimum best = driver.run();
-  out.identified = driver.identified;
-  out.starts = driver.starts;
-  out.status = driver.identified ? best.status : Status::Singular;
-  if (!driver.identified || (best.theta.size() == 0 && model.map.parameters > 0)) return out;
+  out.identified = driver.identified();
+  out.starts = driver.starts();
+  out.status = driver.identified() ? best.status : Status::Singular;
+  if (!driver.identified() || (best.theta.size() == 0 && model.map.parameters > 0)) return out;
   out.theta = ordered.to_caller(scaled.outward(best.theta));
   out.eta = model.map(out.theta);
   out.discrepancy = best.discrepancy;

@@ -13,9 +13,9 @@ struct Fit {
   Status status = Status::BadStart;
   bool identified = true;  // full rank at the start or at some random admissible point
   int starts = 1;
-  std::vector<Iteration> history;
-  Vector inflation;          // of the variance of each parameter by not knowing the others
-  std::vector<char> active;  // by constraint
+  Sequence<Iteration> history;
+  Vector inflation;       // of the variance of each parameter by not knowing the others
+  Sequence<char> active;  // by constraint
   Vector multipliers, violations;
 };
 

@@ -30,7 +30,7 @@ GroupStart::GroupStart(const Model& model, int group, const Sample::value_type& 
   causes.resize(v);
   entries.reserve(model.entries.size());
   variances.assign(v, -1);
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     if (entry.group != group) continue;
     entries.push_back(e);
@@ -64,8 +64,8 @@ void GroupStart::add_constructs(Random* random) {
     return a->loadings.size() > b->loadings.size();
   });
   done.assign(scales.size(), 0);
-  for (size_t pass = 0; pass < scales.size(); ++pass)
-    for (size_t s = 0; s < scales.size(); ++s) {
+  for (int pass = 0; pass < scales.size(); ++pass)
+    for (int s = 0; s < scales.size(); ++s) {
       if (done[s] || !ready(*scales[s])) continue;
       done[s] = 1;
       if (scales[s]->kind == ScaleKind::Composite) compose(*scales[s]);
@@ -85,9 +85,9 @@ bool GroupStart::ready(const Scale& scale) const {
 
 // A construct of given scale, and all others whose indicators are known as well: they may share
 // them.
-std::vector<const Scale*> GroupStart::ready_together(size_t first) {
-  std::vector<const Scale*> out{scales[first]};
-  for (size_t s = 0; s < scales.size(); ++s) {
+Sequence<const Scale*> GroupStart::ready_together(int first) {
+  Sequence<const Scale*> out{scales[first]};
+  for (int s = 0; s < scales.size(); ++s) {
     if (done[s] || scales[s]->kind != ScaleKind::Given || !ready(*scales[s])) continue;
     done[s] = 1;
     out.push_back(scales[s]);
@@ -113,13 +113,13 @@ void GroupStart::compose(const Scale& scale) {
 }
 
 // Pairs of items that share no other construct.
-Pairs GroupStart::measured_apart(const std::vector<int>& items, int but) const {
+Pairs GroupStart::measured_apart(const Sequence<int>& items, int but) const {
   const int k = items.size();
   Pairs out = Pairs::Constant(k, k, true);
   for (const Scale& scale : model.scales) {
     if (scale.group != group || scale.construct == but || scale.kind == ScaleKind::Composite)
       continue;
-    std::vector<int> members;
+    Sequence<int> members;
     for (int i = 0; i < k; ++i)
       for (int e : scale.loadings)
         if (model.entries[e].row == items[i]) members.push_back(i);
@@ -133,7 +133,7 @@ Pairs GroupStart::measured_apart(const std::vector<int>& items, int but) const {
 // Adds one construct: loadings on its indicators and covariances with all variables known so far.
 void GroupStart::construct(const Scale& scale, Random* random) {
   const int x = scale.construct;
-  std::vector<int> items, own;
+  Sequence<int> items, own;
   items.reserve(scale.loadings.size());
   own.reserve(scale.loadings.size());
   for (int e : scale.loadings) items.push_back(model.entries[e].row);
@@ -147,7 +147,7 @@ void GroupStart::construct(const Scale& scale, Random* random) {
   // Nearly all its items already belong to a wider construct: look at what that one leaves
   // (bifactor).
   const bool nested = own.size() < 2 && items.size() > own.size();
-  const std::vector<int>& used = nested ? items : own;
+  const Sequence<int>& used = nested ? items : own;
   const int k = used.size();
   const Matrix& source = nested ? residual : covariance;
   Matrix block(k, k);
@@ -190,7 +190,7 @@ void GroupStart::construct(const Scale& scale, Random* random) {
 // Near the closed form, anywhere, or led by one indicator: optima differ mostly in which indicator
 // stands for its construct.
 void GroupStart::vary(const Matrix& block, Vector& loading, Random& random) const {
-  const int k = loading.size();
+  const int k = to_int(loading.size());
   const double kind = random.uniform();
   if (kind < 0.3) {
     const int leader = std::min(k - 1, static_cast<int>(k * random.uniform()));
@@ -210,7 +210,7 @@ void GroupStart::vary(const Matrix& block, Vector& loading, Random& random) cons
 
 // Constructs whose loadings are given are regressions of their items: f = (L'L)^-1 L' y, with the
 // residual variance that least squares leaves taken off.
-void GroupStart::given(const std::vector<const Scale*>& scales, Random* random) {
+void GroupStart::given(const Sequence<const Scale*>& scales, Random* random) {
   Basis basis = basis_of(model, scales, mean, group);
   fill_unknown(basis, random);
   const int k = basis.items.size(), f = scales.size();
@@ -260,7 +260,7 @@ void GroupStart::given(const std::vector<const Scale*>& scales, Random* random) 
 // Constructs that nothing tells of get variance 1; their covariance matrix must be positive
 // definite.
 void GroupStart::settle_covariances(Random* random) {
-  const int p = observed, v = covariance.rows();
+  const int p = observed, v = to_int(covariance.rows());
   for (int x = p; x < v; ++x)
     if (!known[x]) covariance(x, x) = 1;
   if (random)
@@ -279,10 +279,10 @@ void GroupStart::settle_covariances(Random* random) {
 // already are taken off first. At random, effects are moved: where variables act on each other,
 // least squares may be far from the truth.
 void GroupStart::regress(int outcome, Random* random) {
-  const std::vector<int>& pointing = causes[outcome];
+  const Sequence<int>& pointing = causes[outcome];
   if (!random && pointing.size() == 1 && !composed[pointing[0]] && !settled[pointing[0]])
     return regress_on_one(outcome, pointing[0]);
-  std::vector<int> arrows, fixed;
+  Sequence<int> arrows, fixed;
   for (int e : pointing)
     if (!composed[e]) (settled[e] ? fixed : arrows).push_back(e);
   const int k = arrows.size();

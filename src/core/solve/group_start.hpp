@@ -1,7 +1,6 @@
 // Starting values of one group: constructs are added one by one to the covariances of the observed
 // variables, then every variable is regressed on its causes.
 #pragma once
-#include <vector>
 
 #include "../moments/block.hpp"
 #include "../random.hpp"
@@ -19,11 +18,11 @@ class GroupStart {
  private:
   void add_constructs(Random* random);
   bool ready(const Scale& scale) const;
-  std::vector<const Scale*> ready_together(size_t first);
+  Sequence<const Scale*> ready_together(int first);
   void construct(const Scale& scale, Random* random);
-  void given(const std::vector<const Scale*>& scales, Random* random);
+  void given(const Sequence<const Scale*>& scales, Random* random);
   void compose(const Scale& scale);
-  Pairs measured_apart(const std::vector<int>& items, int but) const;
+  Pairs measured_apart(const Sequence<int>& items, int but) const;
   void vary(const Matrix& block, Vector& loading, Random& random) const;
   void settle_covariances(Random* random);
   void regress(int outcome, Random* random);
@@ -35,20 +34,20 @@ class GroupStart {
   const Model& model;
   const int group, observed;
   Vector& eta;
-  std::vector<int> entries;
-  std::vector<const Scale*> scales;
-  std::vector<char> done;                // by scale
-  Matrix covariance;                     // of observed variables and constructs alike
-  Matrix residual;                       // of observed variables, less what constructs explain
-  std::vector<std::vector<int>> causes;  // entries pointing at each variable
-  std::vector<int> variances;            // the entry of each variable's variance, or -1
-  std::vector<int> memberships;          // how many constructs a variable is an indicator of
-  std::vector<int> measured_by;          // how many of those have been dealt with
-  std::vector<char> known;
-  std::vector<char> measuring;  // entries that are loadings
-  std::vector<char> composed;   // entries that are weights of a composite
-  std::vector<char> settled;    // loadings of constructs whose scale is given
-  Vector mean;                  // of observed variables, and of constructs whose scale is given
+  Sequence<int> entries;
+  Sequence<const Scale*> scales;
+  Sequence<char> done;             // by scale
+  Matrix covariance;               // of observed variables and constructs alike
+  Matrix residual;                 // of observed variables, less what constructs explain
+  Sequence<Sequence<int>> causes;  // entries pointing at each variable
+  Sequence<int> variances;         // the entry of each variable's variance, or -1
+  Sequence<int> memberships;       // how many constructs a variable is an indicator of
+  Sequence<int> measured_by;       // how many of those have been dealt with
+  Sequence<char> known;
+  Sequence<char> measuring;  // entries that are loadings
+  Sequence<char> composed;   // entries that are weights of a composite
+  Sequence<char> settled;    // loadings of constructs whose scale is given
+  Vector mean;               // of observed variables, and of constructs whose scale is given
 };
 
 }  // namespace orizzonte

@@ -9,28 +9,27 @@ namespace {
 
 // Places in increasing order of the keys: the old index at each new place.
 template <typename Key>
-std::vector<int> sorted_by(int size, Key key) {
-  std::vector<int> out(size);
+Sequence<int> sorted_by(int size, Key key) {
+  Sequence<int> out(size);
   std::iota(out.begin(), out.end(), 0);
   std::stable_sort(out.begin(), out.end(), [&](int a, int b) { return key(a) < key(b); });
   return out;
 }
 
-std::vector<int> inverse(const std::vector<int>& order) {
-  std::vector<int> out(order.size());
-  for (size_t i = 0; i < order.size(); ++i) out[order[i]] = i;
+Sequence<int> inverse(const Sequence<int>& order) {
+  Sequence<int> out(order.size());
+  for (int i = 0; i < order.size(); ++i) out[order[i]] = i;
   return out;
 }
 
 // The new place of every variable of a group: observed ones first, as before.
-std::vector<int> places_of(const Shape& shape) {
+Sequence<int> places_of(const Shape& shape) {
   return inverse(sorted_by(shape.variables, [&](int v) {
     return std::make_pair(v >= shape.observed, shape.rank.empty() ? v : shape.rank[v]);
   }));
 }
 
-Entry moved(const Entry& entry, const std::vector<int>& group,
-            const std::vector<std::vector<int>>& place) {
+Entry moved(const Entry& entry, const Sequence<int>& group, const Sequence<Sequence<int>>& place) {
   Entry out = entry;
   out.group = group[entry.group];
   out.row = place[entry.group][entry.row];
@@ -39,14 +38,14 @@ Entry moved(const Entry& entry, const std::vector<int>& group,
   return out;
 }
 
-Block moved(const Block& block, int group, const std::vector<int>& place) {
+Block moved(const Block& block, int group, const Sequence<int>& place) {
   Block out = block;
   out.group = group;
   if (!block.variables.empty()) {
     for (int& v : out.variables) v = place[v];
     return out;
   }
-  const int p = block.covariance.rows();
+  const int p = to_int(block.covariance.rows());
   for (int i = 0; i < p; ++i) {
     if (block.mean.size() > 0) out.mean[place[i]] = block.mean[i];
     for (int j = 0; j < p; ++j) out.covariance(place[i], place[j]) = block.covariance(i, j);
@@ -55,8 +54,8 @@ Block moved(const Block& block, int group, const std::vector<int>& place) {
 }
 
 // Parameters in the order in which the entries, in their new order, first use them.
-std::vector<int> parameter_places(const LinearMap& map, const std::vector<int>& entries) {
-  std::vector<int> out(map.parameters, -1);
+Sequence<int> parameter_places(const LinearMap& map, const Sequence<int>& entries) {
+  Sequence<int> out(map.parameters, -1);
   int next = 0;
   for (int e : entries)
     for (const Term& term : map.rows[e])
@@ -66,9 +65,9 @@ std::vector<int> parameter_places(const LinearMap& map, const std::vector<int>& 
   return out;
 }
 
-void move_map(const LinearMap& from, const std::vector<int>& entries,
-              const std::vector<int>& parameter, LinearMap& to) {
-  for (size_t i = 0; i < entries.size(); ++i) {
+void move_map(const LinearMap& from, const Sequence<int>& entries, const Sequence<int>& parameter,
+              LinearMap& to) {
+  for (int i = 0; i < entries.size(); ++i) {
     to.constant[i] = from.constant[entries[i]];
     Terms terms = from.rows[entries[i]];
     for (Term& term : terms) term.parameter = parameter[term.parameter];
@@ -78,8 +77,8 @@ void move_map(const LinearMap& from, const std::vector<int>& entries,
   }
 }
 
-void move_scales(const std::vector<int>& entry, const std::vector<int>& group,
-                 const std::vector<std::vector<int>>& place, std::vector<Scale>& scales) {
+void move_scales(const Sequence<int>& entry, const Sequence<int>& group,
+                 const Sequence<Sequence<int>>& place, Sequence<Scale>& scales) {
   for (Scale& scale : scales) {
     scale.construct = place[scale.group][scale.construct];
     scale.group = group[scale.group];
@@ -97,17 +96,16 @@ void move_scales(const std::vector<int>& entry, const std::vector<int>& group,
 
 Ordered in_order(const Model& model, const Sample& sample) {
   const int groups = model.groups.size(), entries = model.entries.size();
-  const std::vector<int> group_order =
-      sorted_by(groups, [&](int g) { return model.groups[g].place; });
-  const std::vector<int> group = inverse(group_order);
-  std::vector<std::vector<int>> place(groups);
+  const Sequence<int> group_order = sorted_by(groups, [&](int g) { return model.groups[g].place; });
+  const Sequence<int> group = inverse(group_order);
+  Sequence<Sequence<int>> place(groups);
   for (int g = 0; g < groups; ++g) place[g] = places_of(model.groups[g]);
-  std::vector<Entry> all(entries);
+  Sequence<Entry> all(entries);
   for (int e = 0; e < entries; ++e) all[e] = moved(model.entries[e], group, place);
-  const std::vector<int> order = sorted_by(entries, [&](int e) {
+  const Sequence<int> order = sorted_by(entries, [&](int e) {
     return std::make_tuple(all[e].group, all[e].family, all[e].col, all[e].row);
   });
-  const std::vector<int> entry = inverse(order);
+  const Sequence<int> entry = inverse(order);
 
   Ordered out{model, sample, parameter_places(model.map, order)};
   for (int g = 0; g < groups; ++g) out.model.groups[g] = model.groups[group_order[g]];
@@ -116,7 +114,7 @@ Ordered in_order(const Model& model, const Sample& sample) {
   move_scales(entry, group, place, out.model.scales);
   for (Constraint& constraint : out.model.constraints)
     for (int& input : constraint.inputs) input = entry[input];
-  for (size_t b = 0; b < sample.size(); ++b)
+  for (int b = 0; b < sample.size(); ++b)
     out.sample[b] = moved(sample[b], group[sample[b].group], place[sample[b].group]);
   for (Block& pattern : out.sample.patterns)
     pattern = moved(pattern, group[pattern.group], place[pattern.group]);

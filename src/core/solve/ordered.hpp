@@ -9,7 +9,7 @@ namespace orizzonte {
 struct Ordered {
   Model model;
   Sample sample;
-  std::vector<int> parameter;  // place of each of the caller's parameters
+  Sequence<int> parameter;  // place of each of the caller's parameters
 
   Vector to_caller(const Vector& theta) const;
   Vector from_caller(const Vector& theta) const;

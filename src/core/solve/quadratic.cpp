@@ -4,15 +4,15 @@
 namespace orizzonte {
 
 Quadratic solve_quadratic(const Cholesky& factor, const Vector& g, const Matrix& a, const Vector& c,
-                          const std::vector<char>& equality, std::vector<char> working) {
+                          const Sequence<char>& equality, Sequence<char> working) {
   Quadratic out;
-  const int m = c.size();
+  const int m = to_int(c.size());
   Vector free_step = g;
   factor.solve(free_step);
   Matrix reach = a.transpose();  // M^-1 A'
   factor.solve(reach);
   for (int pass = 0; pass < 20 + 4 * m; ++pass) {
-    std::vector<int> rows;
+    Sequence<int> rows;
     for (int k = 0; k < m; ++k)
       if (working[k]) rows.push_back(k);
     const int w = rows.size();

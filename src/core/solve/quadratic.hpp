@@ -9,10 +9,10 @@ namespace orizzonte {
 // active before, add what is violated, drop what pulls.
 struct Quadratic {
   Vector step, multipliers;
-  std::vector<char> working;
+  Sequence<char> working;
   bool solved = false;
 };
 Quadratic solve_quadratic(const Cholesky& factor, const Vector& g, const Matrix& a, const Vector& c,
-                          const std::vector<char>& equality, std::vector<char> working);
+                          const Sequence<char>& equality, Sequence<char> working);
 
 }  // namespace orizzonte

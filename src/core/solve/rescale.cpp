@@ -9,8 +9,8 @@ Rescaled rescale(Model from, Sample sample) {
   const auto scaled = std::make_shared<Model>(std::move(from));
   const Model& model = *scaled;
   out.model = scaled;
-  std::vector<Vector> sd(model.groups.size());
-  for (size_t g = 0; g < sd.size(); ++g) {
+  Sequence<Vector> sd(model.groups.size());
+  for (int g = 0; g < sd.size(); ++g) {
     const int p = model.groups[g].observed;
     sd[g] = Vector::Ones(model.groups[g].variables);
     sd[g].head(p) = sample[g].covariance.diagonal().cwiseSqrt();
@@ -19,7 +19,7 @@ Rescaled rescale(Model from, Sample sample) {
     sample[g].covariance = inverse.asDiagonal() * sample[g].covariance * inverse.asDiagonal();
     if (sample[g].mean.size() > 0) sample[g].mean = inverse.cwiseProduct(sample[g].mean);
     for (Block& pattern : sample.patterns) {
-      if (pattern.group != static_cast<int>(g)) continue;
+      if (pattern.group != g) continue;
       Vector part = inverse;
       if (!pattern.variables.empty()) {
         part.resize(pattern.variables.size());
@@ -32,7 +32,7 @@ Rescaled rescale(Model from, Sample sample) {
   out.sample = std::move(sample);
   // A construct scaled by a marker takes over the marker's unit, also through constructs of
   // constructs.
-  for (size_t pass = 0; pass <= model.scales.size(); ++pass)
+  for (int pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {
       if (scale.loadings.empty()) continue;
       const bool marked = scale.kind != ScaleKind::Unit && scale.kind != ScaleKind::Average;
@@ -49,7 +49,7 @@ Rescaled rescale(Model from, Sample sample) {
         sd[scale.group][scale.construct] = sd[scale.group][model.entries[item].row];
     }
   out.entry_unit.resize(model.entries.size());
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     const Vector& s = sd[entry.group];
     switch (entry.family) {
@@ -65,33 +65,33 @@ Rescaled rescale(Model from, Sample sample) {
     }
   }
   out.parameter_unit = Vector::Zero(model.map.parameters);
-  for (size_t e = 0; e < model.entries.size(); ++e)
+  for (int e = 0; e < model.entries.size(); ++e)
     for (const Term& term : model.map.rows[e])
       if (out.parameter_unit[term.parameter] == 0)
         out.parameter_unit[term.parameter] = 1 / (out.entry_unit[e] * std::abs(term.weight));
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     scaled->map.constant[e] *= out.entry_unit[e];
     for (Term& term : scaled->map.rows[e])
       term.weight *= out.entry_unit[e] * out.parameter_unit[term.parameter];
   }
   for (Constraint& constraint : scaled->constraints)
-    for (size_t i = 0; i < constraint.inputs.size(); ++i)
+    for (int i = 0; i < constraint.inputs.size(); ++i)
       constraint.unit[i] /= out.entry_unit[constraint.inputs[i]];
-  std::vector<Vector> one;
+  Sequence<Vector> one;
   for (const Vector& unit : out.item_unit) one.push_back(Vector::Ones(unit.size()));
   out.centring = Centring(out.model, out.sample, one);
   out.centring.remove(out.sample);
   return out;
 }
 
-std::vector<Cases> Rescaled::inward(std::vector<Cases> cases) const {
-  std::vector<Cases> out = in_units(std::move(cases), item_unit);
+Sequence<Cases> Rescaled::inward(Sequence<Cases> cases) const {
+  Sequence<Cases> out = in_units(std::move(cases), item_unit);
   centring.remove(out);
   return out;
 }
 
-std::vector<Cases> in_units(std::vector<Cases> cases, const std::vector<Vector>& item_unit) {
-  for (size_t g = 0; g < cases.size(); ++g)
+Sequence<Cases> in_units(Sequence<Cases> cases, const Sequence<Vector>& item_unit) {
+  for (int g = 0; g < cases.size(); ++g)
     cases[g].values = cases[g].values * item_unit[g].cwiseInverse().asDiagonal();
   return cases;
 }

@@ -12,10 +12,10 @@ namespace orizzonte {
 struct Rescaled {
   std::shared_ptr<const Model> model;
   Sample sample;
-  Vector parameter_unit;          // caller's parameter = unit * rescaled parameter
-  Vector entry_unit;              // rescaled entry = unit * caller's entry
-  std::vector<Vector> item_unit;  // by group: caller's observed variable = unit * rescaled variable
-  Centring centring;              // of the rescaled problem
+  Vector parameter_unit;       // caller's parameter = unit * rescaled parameter
+  Vector entry_unit;           // rescaled entry = unit * caller's entry
+  Sequence<Vector> item_unit;  // by group: caller's observed variable = unit * rescaled variable
+  Centring centring;           // of the rescaled problem
 
   // Convert the caller's parameters to those of this problem and back, and covariances and steps at
   // a point of this problem to the caller's.
@@ -33,7 +33,7 @@ struct Rescaled {
     return parameter_unit.cwiseProduct(centring.outward_step(step, at));
   }
   // Converts the caller's cases to those of this problem.
-  std::vector<Cases> inward(std::vector<Cases> cases) const;
+  Sequence<Cases> inward(Sequence<Cases> cases) const;
 };
 
 // Item scales of 1e-3 and 1e3 side by side would otherwise spoil the information matrix. Equal
@@ -41,6 +41,6 @@ struct Rescaled {
 Rescaled rescale(Model model, Sample sample);
 
 // The cases in the units of a rescaled problem.
-std::vector<Cases> in_units(std::vector<Cases> cases, const std::vector<Vector>& item_unit);
+Sequence<Cases> in_units(Sequence<Cases> cases, const Sequence<Vector>& item_unit);
 
 }  // namespace orizzonte

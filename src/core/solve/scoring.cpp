@@ -2,7 +2,7 @@
 
 #include "constrained.hpp"
 #include "metric.hpp"
-#include "valley.hpp"
+#include "trust_region.hpp"
 
 namespace orizzonte {
 namespace {
@@ -129,7 +129,7 @@ class FreeRun {
   void finish() {
     out_.discrepancy = problem_.value();
     const bool converged = out_.status == Status::Converged;
-    const int q = out_.theta.size();
+    const int q = to_int(out_.theta.size());
     Metric& metric = final_metric();
     if (converged && q > 0) {
       // the last step costs nothing any more: it changes chi-square by less than the tolerance
@@ -185,11 +185,11 @@ Optimum solve_quickly(Objective& problem, const Vector& start, const Settings& s
              : constrained_scoring(problem, start, settings, callbacks);
 }
 
-Optimum solve_surely(Objective& problem, const Optimum& stuck, const Settings& settings,
-                     const Callbacks& callbacks) {
-  std::vector<Iteration> history = stuck.history;
+Optimum solve_by_trust_region(Objective& problem, const Optimum& stuck, const Settings& settings,
+                              const Callbacks& callbacks) {
+  Sequence<Iteration> history = stuck.history;
   Vector theta = stuck.theta;
-  follow_valley(problem, theta, settings, callbacks, history);
+  trust_region_newton(problem, theta, settings, callbacks, history);
   Optimum after = solve_quickly(problem, theta, settings, callbacks);
   if (after.status == Status::BadStart) return stuck;
   history.insert(history.end(), after.history.begin(), after.history.end());

@@ -7,7 +7,7 @@
 namespace orizzonte {
 namespace {
 
-constexpr size_t most_turned = 4;  // constructs whose signs are all tried
+constexpr int most_turned = 4;  // constructs whose signs are all tried
 
 // TRUE for entries whose sign changes when a construct is reversed.
 bool turns(const Entry& entry, const Scale& scale) {
@@ -18,10 +18,10 @@ bool turns(const Entry& entry, const Scale& scale) {
 
 // Parameters with some constructs turned round; empty where what is fixed or equal does not allow
 // it.
-Vector turned(const Model& model, const Vector& theta, const std::vector<const Scale*>& scales) {
+Vector turned(const Model& model, const Vector& theta, const Sequence<const Scale*>& scales) {
   Vector eta = model.map(theta);
   for (const Scale* scale : scales)
-    for (size_t e = 0; e < model.entries.size(); ++e)
+    for (int e = 0; e < model.entries.size(); ++e)
       if (turns(model.entries[e], *scale)) eta[e] = -eta[e];
   const Vector out = parameters_of(model, eta);
   const bool same = (model.map(out) - eta).cwiseAbs().maxCoeff() < 1e-8;
@@ -46,8 +46,8 @@ bool linked(const Model& model, const Scale& one, const Scale& other) {
 }
 
 // Constructs with all that they can only be turned round with, in other groups and at other times.
-std::vector<const Scale*> held_with(const Model& model, std::vector<const Scale*> out) {
-  for (size_t k = 0; k < out.size(); ++k)
+Sequence<const Scale*> held_with(const Model& model, Sequence<const Scale*> out) {
+  for (int k = 0; k < out.size(); ++k)
     for (const Scale& other : model.scales) {
       if (std::find(out.begin(), out.end(), &other) != out.end()) continue;
       if (linked(model, *out[k], other)) out.push_back(&other);
@@ -57,15 +57,15 @@ std::vector<const Scale*> held_with(const Model& model, std::vector<const Scale*
 
 }  // namespace
 
-std::vector<Vector> reflected(const Model& model, const Vector& theta) {
-  std::vector<Vector> out;
-  std::vector<const Scale*> free;
+Sequence<Vector> reflected(const Model& model, const Vector& theta) {
+  Sequence<Vector> out;
+  Sequence<const Scale*> free;
   for (const Scale& scale : model.scales)
     if (scale.kind == ScaleKind::Unit && constrained(model, scale)) free.push_back(&scale);
   if (free.size() > most_turned) return out;
   for (unsigned signs = 1; signs < (1u << free.size()); ++signs) {
-    std::vector<const Scale*> chosen;
-    for (size_t k = 0; k < free.size(); ++k)
+    Sequence<const Scale*> chosen;
+    for (int k = 0; k < free.size(); ++k)
       if (signs >> k & 1u) chosen.push_back(free[k]);
     const Vector other = turned(model, theta, chosen);
     if (other.size() > 0) out.push_back(other);
@@ -82,7 +82,7 @@ void orient(const Model& model, Optimum& x) {
     if (sum >= 0) continue;
     Vector theta = turned(model, x.theta, held_with(model, {&scale}));
     if (theta.size() == 0) {  // in all groups at once, where something else of it is held
-      std::vector<const Scale*> alike;
+      Sequence<const Scale*> alike;
       for (const Scale& other : model.scales)
         if (other.construct == scale.construct) alike.push_back(&other);
       theta = turned(model, x.theta, held_with(model, alike));

@@ -10,12 +10,12 @@ struct Optimum {
   double discrepancy = 0;
   double decrement = 0;
   Status status = Status::BadStart;
-  std::vector<Iteration> history;
-  Matrix covariance;  // inverse expected information; empty when singular
-  Vector inflation;   // variance of each parameter over what it would be were all others known
-  std::vector<char> active;  // by constraint: does it hold with equality
-  Vector multipliers;        // by constraint
-  Vector violations;         // by constraint, in standard errors of its gradient
+  Sequence<Iteration> history;
+  Matrix covariance;      // inverse expected information; empty when singular
+  Vector inflation;       // variance of each parameter over what it would be were all others known
+  Sequence<char> active;  // by constraint: does it hold with equality
+  Vector multipliers;     // by constraint
+  Vector violations;      // by constraint, in standard errors of its gradient
 };
 
 // Scoring and Newton steps, on the constraints if there are any.
@@ -23,8 +23,8 @@ Optimum solve_quickly(Objective& problem, const Vector& start, const Settings& s
                       const Callbacks& callbacks);
 
 // From where those got stuck: the slower but surer steps within a trust region, then quick ones.
-Optimum solve_surely(Objective& problem, const Optimum& stuck, const Settings& settings,
-                     const Callbacks& callbacks);
+Optimum solve_by_trust_region(Objective& problem, const Optimum& stuck, const Settings& settings,
+                              const Callbacks& callbacks);
 bool got_stuck(const Optimum& x);
 
 // Fisher scoring first, then Newton once the observed Hessian is positive definite; without

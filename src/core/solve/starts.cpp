@@ -31,14 +31,13 @@ double average_factor(const Model& model, const Scale& scale, const Vector& eta,
 
 Vector starting_entries(const Model& model, const Sample& sample, Random* random) {
   Vector eta = model.map.constant;
-  for (size_t g = 0; g < model.groups.size(); ++g)
-    GroupStart(model, static_cast<int>(g), sample[g], eta).run(random);
+  for (int g = 0; g < model.groups.size(); ++g) GroupStart(model, g, sample[g], eta).run(random);
   return eta;
 }
 
 Vector random_entries(const Model& model, const Sample& sample, Random& random) {
   Vector eta = model.map.constant;
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     if (model.map.rows[e].empty()) continue;
     const Entry& entry = model.entries[e];
     const Block& block = sample[entry.group];
@@ -67,15 +66,15 @@ Vector random_entries(const Model& model, const Sample& sample, Random& random) 
 }
 
 bool to_model_scale(const Model& model, Vector& eta) {
-  std::vector<Vector> t(model.groups.size());
-  std::vector<std::vector<char>> pending(model.groups.size());
-  for (size_t g = 0; g < t.size(); ++g) {
+  Sequence<Vector> t(model.groups.size());
+  Sequence<Sequence<char>> pending(model.groups.size());
+  for (int g = 0; g < t.size(); ++g) {
     t[g] = Vector::Ones(model.groups[g].variables);
     pending[g].assign(model.groups[g].variables, 0);
   }
   for (const Scale& scale : model.scales) pending[scale.group][scale.construct] = 1;
   bool possible = true;
-  for (size_t pass = 0; pass <= model.scales.size(); ++pass)
+  for (int pass = 0; pass <= model.scales.size(); ++pass)
     for (const Scale& scale : model.scales) {
       Vector& tg = t[scale.group];
       if (!pending[scale.group][scale.construct]) continue;
@@ -103,7 +102,7 @@ bool to_model_scale(const Model& model, Vector& eta) {
       }
       tg[scale.construct] = factor;
     }
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     const Entry& entry = model.entries[e];
     const Vector& tg = t[entry.group];
     switch (entry.family) {
@@ -124,13 +123,13 @@ bool to_model_scale(const Model& model, Vector& eta) {
 bool admissible_start(Objective& problem, Vector eta, Vector& theta) {
   constexpr int attempts = 12;
   const Model& model = problem.model();
-  std::vector<char> loading(model.entries.size(), 0);
+  Sequence<char> loading(model.entries.size(), 0);
   for (const Scale& scale : model.scales)
     for (int e : scale.loadings) loading[e] = 1;
   for (int attempt = 0; attempt < attempts; ++attempt) {
     theta = parameters_of(model, eta);
     if (problem.move_to(theta)) return true;
-    for (size_t e = 0; e < model.entries.size(); ++e) {
+    for (int e = 0; e < model.entries.size(); ++e) {
       const Entry& entry = model.entries[e];
       const bool variance = entry.family == Family::Covariance && entry.row == entry.col;
       if (variance && entry.row < model.groups[entry.group].observed)
@@ -143,7 +142,7 @@ bool admissible_start(Objective& problem, Vector eta, Vector& theta) {
 
 Vector parameters_of(const Model& model, const Vector& eta) {
   Vector sum = Vector::Zero(model.map.parameters), count = sum;
-  for (size_t e = 0; e < model.entries.size(); ++e) {
+  for (int e = 0; e < model.entries.size(); ++e) {
     if (model.map.rows[e].size() != 1) continue;
     const Term& term = model.map.rows[e][0];
     sum[term.parameter] += (eta[e] - model.map.constant[e]) / term.weight;

@@ -1,4 +1,4 @@
-#include "valley.hpp"
+#include "trust_region.hpp"
 
 #include <cmath>
 
@@ -57,7 +57,7 @@ class Subproblem {
 
   // (T + shift I)^-1 x by the factor L D L'.
   Vector solved(double shift, Vector x) const {
-    const int q = static_cast<int>(x.size());
+    const int q = to_int(x.size());
     const double least = 1e-15 * scale_;
     Vector pivot(q), factor(q);
     for (int i = 0; i < q; ++i) {
@@ -122,13 +122,13 @@ bool extrapolate(Objective& problem, const Vector& previous, Vector& theta) {
 // The score and the observed Hessian in units of standard errors (each parameter's own expected
 // information), so that the ball is round; along the directions the constraints leave, if there are
 // any.
-struct Hill {
+struct LocalQuadratic {
   Vector unit, gradient;
   Matrix hessian, basis;  // an empty basis: all directions
 };
 
-Hill hill_at(Objective& problem, const Vector& theta) {
-  Hill out;
+LocalQuadratic local_quadratic(Objective& problem, const Vector& theta) {
+  LocalQuadratic out;
   problem.unit_information(Information::Expected, out.unit);
   out.hessian = out.unit.asDiagonal() * problem.dense_information(Information::Observed) *
                 out.unit.asDiagonal();
@@ -143,15 +143,15 @@ Hill hill_at(Objective& problem, const Vector& theta) {
 
 // One step within the ball, which shrinks until the step is admissible and brings what was
 // promised.
-bool step_within(Objective& problem, const Hill& hill, const Subproblem& model, double& radius,
-                 Vector& theta) {
+bool step_within(Objective& problem, const LocalQuadratic& local, const Subproblem& model,
+                 double& radius, Vector& theta) {
   const double before = problem.value(), rounding = relative_rounding * problem.n();
   for (int attempt = 0; attempt < shrinkings; ++attempt) {
     const Vector step = model.step(radius);
-    const double predicted =
-        2 * hill.gradient.dot(step) - step.dot(hill.hessian.selfadjointView<Eigen::Lower>() * step);
+    const double predicted = 2 * local.gradient.dot(step) -
+                             step.dot(local.hessian.selfadjointView<Eigen::Lower>() * step);
     Vector trial =
-        theta + hill.unit.cwiseProduct(hill.basis.size() > 0 ? Vector(hill.basis * step) : step);
+        theta + local.unit.cwiseProduct(local.basis.size() > 0 ? Vector(local.basis * step) : step);
     const bool admissible = back_to_constraints(problem, trial) && problem.move_to(trial);
     const double drop = admissible ? problem.n() * (before - problem.value()) : -1;
     const double ratio = drop / predicted;
@@ -169,23 +169,23 @@ bool step_within(Objective& problem, const Hill& hill, const Subproblem& model, 
 
 }  // namespace
 
-bool follow_valley(Objective& problem, Vector& theta, const Settings& settings,
-                   const Callbacks& callbacks, std::vector<Iteration>& history) {
+bool trust_region_newton(Objective& problem, Vector& theta, const Settings& settings,
+                         const Callbacks& callbacks, Sequence<Iteration>& history) {
   if (theta.size() == 0 || !back_to_constraints(problem, theta) || !problem.move_to(theta))
     return false;
   double radius = first_radius * std::sqrt(problem.n());
   for (int iteration = 0; iteration < settings.iterations; ++iteration) {
     if (callbacks.stop.stopped()) return false;
-    const Hill hill = hill_at(problem, theta);
-    if (hill.gradient.size() == 0) return true;  // the constraints leave no direction
-    const Subproblem model(hill.hessian, hill.gradient);
+    const LocalQuadratic local = local_quadratic(problem, theta);
+    if (local.gradient.size() == 0) return true;  // the constraints leave no direction
+    const Subproblem model(local.hessian, local.gradient);
     const double decrement = model.decrement();
     const double chisq = problem.n() * problem.value();
     history.push_back({2, chisq, decrement, radius});
     callbacks.progress(iteration, chisq);
     if (model.lowest() > convex && decrement < 0.1 * settings.tolerance) return true;
     const Vector previous = theta;
-    if (!step_within(problem, hill, model, radius, theta) || radius < smallest_radius) {
+    if (!step_within(problem, local, model, radius, theta) || radius < smallest_radius) {
       problem.move_to(theta);
       return false;
     }

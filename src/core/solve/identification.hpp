@@ -2,7 +2,7 @@
 #pragma once
 #include "../objective/objective.hpp"
 #include "../random.hpp"
-#include "../solve/control.hpp"
+#include "control.hpp"
 
 namespace orizzonte {
 

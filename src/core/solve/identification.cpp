@@ -1,13 +1,13 @@
-#include "rank.hpp"
+#include "identification.hpp"
 
 #include <cmath>
 
 #include "../linear/cholesky.hpp"
 #include "../linear/dense.hpp"
 #include "../objective/normal_theory.hpp"
-#include "../solve/constraints.hpp"
-#include "../solve/rescale.hpp"
-#include "../solve/starts.hpp"
+#include "constraints.hpp"
+#include "rescale.hpp"
+#include "starts.hpp"
 
 namespace orizzonte {
 namespace {
@@ -18,7 +18,7 @@ constexpr double null_share = 1e-9;  // of the largest eigenvalue: an eigenvalue
 constexpr int nearby_points = 40, rank_points = 12;
 
 // The information in units of the parameters, and what equalities tell besides.
-Matrix told(Objective& problem, const Vector& theta) {
+Matrix information_with_equalities(Objective& problem, const Vector& theta) {
   Vector scale;
   const Matrix information = problem.unit_information(Information::Expected, scale);
   if (problem.model().constraints.empty()) return information;
@@ -40,7 +40,7 @@ Vector near(const Model& model, const Vector& theta, double reach, Random& rando
 }  // namespace
 
 bool full_rank(Objective& problem, const Vector& theta) {
-  const Matrix information = told(problem, theta);
+  const Matrix information = information_with_equalities(problem, theta);
   if (information.rows() == 0) return true;
   Eigen::LLT<Matrix> llt(information);
   return is_definite(llt) && llt.matrixLLT().diagonal().minCoeff() > rank_pivot;
@@ -73,7 +73,7 @@ Rank local_rank(const Model& model, const Sample& sample, const Settings& settin
     else
       restore(*scaled.model, trial);
     if (!problem.move_to(trial)) continue;
-    const Spectrum spectrum = spectrum_of(told(problem, trial));
+    const Spectrum spectrum = spectrum_of(information_with_equalities(problem, trial));
     const Vector& values = spectrum.values;
     const double limit =
         null_share * std::max(1.0, values.size() > 0 ? values[values.size() - 1] : 1.0);
