@@ -1,4 +1,5 @@
 // One unit of compilation: what R calls.
+#include "RcppExports.cpp"
 #include "bindings.cpp"
 #include "digest.cpp"
 #include "from_r.cpp"

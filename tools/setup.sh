@@ -129,7 +129,7 @@ if [ ! -e "$stamp" ] || [ -n "$(find DESCRIPTION NAMESPACE R src inst data exec 
       for unit in $(cd src && grep -l "\"${file#src/}\"" unit-*.cpp || true); do rm -f "src/${unit%.cpp}.o"; done
     done
   fi
-  echo "Installing orizzonte into .build/library (compiles once, two to three minutes) ..."
+  echo "Installing orizzonte into .build/library (compiles once, about two minutes) ..."
   # what is changed while it compiles is newer than this
   touch .build/installing
   MAKEFLAGS="-j$(nproc 2>/dev/null || echo 2)" R CMD INSTALL --no-test-load --library="$library" . >.build/install.log 2>&1 &

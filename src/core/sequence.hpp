@@ -3,7 +3,6 @@
 #pragma once
 #include <initializer_list>
 #include <iterator>
-#include <utility>
 #include <vector>
 
 namespace orizzonte {
@@ -25,7 +24,6 @@ class Sequence : public std::vector<T> {
   Sequence(std::initializer_list<T> values) : Base(values) {}
   template <class Iterator, class = typename std::iterator_traits<Iterator>::iterator_category>
   Sequence(Iterator first, Iterator last) : Base(first, last) {}
-  Sequence(Base values) : Base(std::move(values)) {}
 
   int size() const { return to_int(Base::size()); }
   void resize(int size) { Base::resize(static_cast<size_t>(size)); }

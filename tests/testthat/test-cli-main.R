@@ -1,8 +1,8 @@
-# The installed command, in its own process.
+# The command line: streams and exit codes in a process of its own, the rest in this one.
 fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
 
 test_that("help, versions and unknown commands", {
-  help <- command("--help")
+  help <- installed_command("--help")
   expect_equal(help$code, 0)
   for (name in c("demo", "screen", "check", "fit", "diagnose", "amend", "compare", "confirm",
                  "rescue", "draw", "report")) {
@@ -12,17 +12,17 @@ test_that("help, versions and unknown commands", {
     expect_match(own$out, paste0("Example:\n  orizzonte ", name))
   }
   expect_match(command("--version")$out, "^orizzonte [0-9.]+$")
-  unknown <- command("ftt")
+  unknown <- installed_command("ftt")
   expect_equal(unknown$code, 2)
   expect_match(unknown$err, text_pattern("did_you_mean", near = "\"fit\""))
 })
 
 test_that("fit prints tables on standard output and messages on standard error", {
-  text <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"))
+  text <- installed_command("fit", extdata("choirs.yaml"), extdata("choirs.csv"))
   expect_equal(text$code, 0)
   expect_match(text$out, "Fit indices")
   expect_match(text$err, "720 cases; 95 have missing values and are kept")
-  json <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format",
+  json <- installed_command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format",
                   "json", "--quiet")
   expect_equal(json$err, "")
   parsed <- jsonlite::fromJSON(json$out)
@@ -30,26 +30,27 @@ test_that("fit prints tables on standard output and messages on standard error",
   expect_equal(parsed$status, "converged")
   expect_equal(parsed$fit_indices$value[1], deviance(fit), tolerance = 1e-9)
   file <- tempfile(fileext = ".csv")
-  csv <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "csv", "--table",
-                 "fit_indices", "--out", file)
+  csv <- installed_command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--format", "csv",
+                           "--table", "fit_indices", "--out", file)
   expect_equal(csv$out, "")
   expect_equal(utils::read.csv(file)$value, fit_indices(fit)$value, tolerance = 1e-14)
 })
 
 test_that("exit codes tell what happened", {
-  bad <- command("fit", extdata("choirs.yaml"), extdata("choirs-summary.csv"))
+  bad <- installed_command("fit", extdata("choirs.yaml"), extdata("choirs-summary.csv"))
   expect_equal(bad$code, 2)
   expect_match(bad$err, "\"cr4\"")
   file <- tempfile(fileext = ".yaml")
   write_blueprint(blueprint("x") |> construct("F", reflected_in = c(be1, be2)), file)
-  expect_equal(command("fit", file, extdata("choirs.csv"))$code, 1)
-  expect_equal(command("fit", extdata("choirs.yaml"))$code, 2)
-  expect_equal(command("fit", extdata("choirs.yaml"), "not-there.csv")$code, 2)
-  option <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--fromat", "json")
+  expect_equal(installed_command("fit", file, extdata("choirs.csv"))$code, 1)
+  expect_equal(installed_command("fit", extdata("choirs.yaml"))$code, 2)
+  expect_equal(installed_command("fit", extdata("choirs.yaml"), "not-there.csv")$code, 2)
+  option <- installed_command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--fromat",
+                              "json")
   expect_equal(option$code, 2)
   expect_match(option$err, text_pattern("did_you_mean", near = "\"--format\""))
-  expect_equal(command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
-  expect_equal(command("fit", extdata("choirs.yaml"), extdata("choirs.csv"),
+  expect_equal(installed_command("draw", extdata("choirs.yaml"), extdata("choirs.csv"))$code, 2)
+  expect_equal(installed_command("fit", extdata("choirs.yaml"), extdata("choirs.csv"),
                        "--missing-codes=,")$code, 2)
 })
 

@@ -224,8 +224,8 @@ test_that("clusters: summed scores, a factor for their number, t instead of norm
   # and with missing values
   incomplete <- x
   incomplete$x2[c(3, 40, 77)] <- NA
-  incomplete <- quietly(fit_model(two_constructs, incomplete, clusters = class))
-  expect_sandwich(incomplete, list(as.matrix(incomplete[1:6])), cluster = incomplete$class)
+  fit <- quietly(fit_model(two_constructs, incomplete, clusters = class))
+  expect_sandwich(fit, list(as.matrix(incomplete[1:6])), cluster = incomplete$class)
 })
 
 test_that("weights: whole numbers give the estimates of repeated rows; errors from single cases", {

@@ -9,7 +9,7 @@ namespace {
 constexpr double undefined = std::numeric_limits<double>::quiet_NaN();
 
 // A value with its gradient by the entries of the model.
-struct Point {
+struct Differentiated {
   double value = undefined;
   Vector by_entry;
 };
@@ -32,7 +32,7 @@ class Engine {
     }
   }
 
-  Point at(const Wanted& wanted) const {
+  Differentiated at(const Wanted& wanted) const {
     const int g = wanted.group, a = wanted.a, b = wanted.b;
     switch (wanted.what) {
       case Quantity::Entry:
@@ -57,19 +57,19 @@ class Engine {
   }
 
  private:
-  Point zero(double value) const { return {value, Vector::Zero(model_.entries.size())}; }
+  Differentiated zero(double value) const { return {value, Vector::Zero(model_.entries.size())}; }
 
-  Point entry(int e) const {
-    Point out = zero(eta_[e]);
+  Differentiated entry(int e) const {
+    Differentiated out = zero(eta_[e]);
     out.by_entry[e] = 1;
     return out;
   }
 
   // d Phi_ab / d B_ij = T_ai Phi_jb + Phi_aj T_bi; d Phi_ab / d Psi_ij = T_ai T_bj + T_aj T_bi,
   // halved when i = j (McArdle & McDonald 1984).
-  Point covariance(int g, int a, int b) const {
+  Differentiated covariance(int g, int a, int b) const {
     const Matrix &t = at_[g].total, &phi = at_[g].covariance;
-    Point out = zero(phi(a, b));
+    Differentiated out = zero(phi(a, b));
     for (int e : entries_[g]) {
       const int i = model_.entries[e].row, j = model_.entries[e].col;
       if (model_.entries[e].family == Family::Effect) {
@@ -83,8 +83,8 @@ class Engine {
   }
 
   // E = T alpha: d E_a / d B_ij = T_ai E_j, d E_a / d alpha_i = T_ai.
-  Point mean(int g, int a) const {
-    Point out = zero(at_[g].mean[a]);
+  Differentiated mean(int g, int a) const {
+    Differentiated out = zero(at_[g].mean[a]);
     for (int e : entries_[g]) {
       const Entry& entry = model_.entries[e];
       if (entry.family == Family::Effect)
@@ -96,17 +96,17 @@ class Engine {
   }
 
   // d T_ba / d B_ij = T_bi T_ja.
-  Point total(int g, int from, int to) const {
+  Differentiated total(int g, int from, int to) const {
     const Matrix& t = at_[g].total;
-    Point out = zero(t(to, from) - (from == to ? 1 : 0));
+    Differentiated out = zero(t(to, from) - (from == to ? 1 : 0));
     for (int e : entries_[g])
       if (model_.entries[e].family == Family::Effect)
         out.by_entry[e] = t(to, model_.entries[e].row) * t(model_.entries[e].col, from);
     return out;
   }
 
-  Point indirect(int g, int from, int to) const {
-    Point out = total(g, from, to);
+  Differentiated indirect(int g, int from, int to) const {
+    Differentiated out = total(g, from, to);
     for (int e : entries_[g]) {
       const Entry& entry = model_.entries[e];
       if (entry.family != Family::Effect || entry.row != to || entry.col != from) continue;
@@ -116,9 +116,9 @@ class Engine {
     return out;
   }
 
-  Point correlation(int g, int a, int b) const {
-    Point out = covariance(g, a, b);
-    const Point one = covariance(g, a, a), two = covariance(g, b, b);
+  Differentiated correlation(int g, int a, int b) const {
+    Differentiated out = covariance(g, a, b);
+    const Differentiated one = covariance(g, a, a), two = covariance(g, b, b);
     if (!(one.value > 0) || !(two.value > 0)) return zero(undefined);
     const double size = std::sqrt(one.value * two.value);
     out.value /= size;
@@ -128,22 +128,22 @@ class Engine {
   }
 
   // 1 - residual variance / variance; what has no residual is explained wholly.
-  Point r_squared(int g, int a) const {
-    const Point all = covariance(g, a, a);
+  Differentiated r_squared(int g, int a) const {
+    const Differentiated all = covariance(g, a, a);
     if (variance_[g][a] < 0) return zero(1);
     if (!(all.value > 0)) return zero(undefined);
-    const Point own = entry(variance_[g][a]);
+    const Differentiated own = entry(variance_[g][a]);
     return {1 - own.value / all.value,
             -own.by_entry / all.value + own.value / (all.value * all.value) * all.by_entry};
   }
 
   // d log sd = d Phi_aa / (2 Phi_aa); none for what counts as having a standard deviation of 1.
-  Point sd_ratio(int g, int a, int b) const {
-    Point out = zero(1);
+  Differentiated sd_ratio(int g, int a, int b) const {
+    Differentiated out = zero(1);
     for (int side : {1, -1}) {
       const int v = side > 0 ? a : b;
       if (plain_[g][v]) continue;
-      const Point own = covariance(g, v, v);
+      const Differentiated own = covariance(g, v, v);
       if (!(own.value > 0)) return zero(undefined);
       out.value *= std::pow(own.value, 0.5 * side);
       out.by_entry += side * own.by_entry / (2 * own.value);
@@ -154,31 +154,31 @@ class Engine {
 
   // Effects times sd(cause) / sd(outcome); covariances over the two (residual) standard deviations;
   // variances over the total variance; means over the total standard deviation.
-  Point standardized(int e) const {
+  Differentiated standardized(int e) const {
     const Entry& entry = model_.entries[e];
     const int g = entry.group, i = entry.row, j = entry.col;
     if (entry.family == Family::Effect) return times(e, sd_ratio(g, j, i));
     if (entry.family == Family::Covariance && i != j) return residual_correlation(e);
-    const Point all = covariance(g, i, i);
+    const Differentiated all = covariance(g, i, i);
     if (!(all.value > 0)) return zero(undefined);
     const double power = entry.family == Family::Covariance ? -1 : -0.5;
     const double scale = std::pow(all.value, power);
     return times(e, {scale, power * scale / all.value * all.by_entry});
   }
 
-  Point times(int e, const Point& by) const {
+  Differentiated times(int e, const Differentiated& by) const {
     if (std::isnan(by.value)) return zero(undefined);
-    Point out{eta_[e] * by.value, eta_[e] * by.by_entry};
+    Differentiated out{eta_[e] * by.value, eta_[e] * by.by_entry};
     out.by_entry[e] += by.value;
     return out;
   }
 
-  Point residual_correlation(int e) const {
+  Differentiated residual_correlation(int e) const {
     const Entry& entry = model_.entries[e];
     const int vi = variance_[entry.group][entry.row], vj = variance_[entry.group][entry.col];
     if (vi < 0 || vj < 0 || !(eta_[vi] > 0) || !(eta_[vj] > 0)) return zero(undefined);
     const double scale = 1 / std::sqrt(eta_[vi] * eta_[vj]);
-    Point out = zero(eta_[e] * scale);
+    Differentiated out = zero(eta_[e] * scale);
     out.by_entry[e] += scale;
     out.by_entry[vi] -= 0.5 * out.value / eta_[vi];
     out.by_entry[vj] -= 0.5 * out.value / eta_[vj];
@@ -201,7 +201,7 @@ Derived derive(const Model& model, const Vector& eta, const Sequence<Wanted>& wa
   const int size = wanted.size();
   Derived out{Vector(size), Matrix::Zero(size, model.map.parameters)};
   for (int k = 0; k < size; ++k) {
-    const Point point = engine.at(wanted[k]);
+    const Differentiated point = engine.at(wanted[k]);
     out.value[k] = point.value;
     for (int e = 0; e < model.entries.size(); ++e) {
       if (point.by_entry[e] == 0) continue;

@@ -17,7 +17,7 @@ struct Block {
 // these are the saturated moments, and the cases themselves are in blocks by missing pattern beside
 // them.
 struct Sample : Sequence<Block> {
-  using Sequence<Block>::vector;
+  using Sequence<Block>::Sequence;
   Sequence<Block> patterns;
 };
 
