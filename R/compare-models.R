@@ -161,7 +161,7 @@ with_references <- function(columns, fit) {
 }
 
 # Why nothing can be compared, when two models are not about the same data.
-apart_in_data <- function(fit, reference, both) {
+incomparable_because <- function(fit, reference, both) {
   none <- text_of("neither_nor_aic_nor")
   only <- c(setdiff(fit$layout$observed, reference$layout$observed),
             setdiff(reference$layout$observed, fit$layout$observed))
@@ -169,7 +169,7 @@ apart_in_data <- function(fit, reference, both) {
     return(text_of("are_about_different_variables", both = both, only = enumerate(only),
                    none = none))
   }
-  apart <- rows_apart(fit, reference)
+  apart <- difference_of_rows(fit, reference)
   if (!is.null(apart)) {
     return(text_of("were_fitted_fit_both", both = both, apart = apart, none = none))
   }
@@ -192,7 +192,7 @@ compare_pair <- function(fit, reference, label, other) {
               notes = character())
   note <- function(...) out$notes <<- c(out$notes, paste0(...))
   both <- text_of("two_of", apart = label, apart_2 = other)
-  hindrance <- apart_in_data(fit, reference, both)
+  hindrance <- incomparable_because(fit, reference, both)
   if (!is.null(hindrance)) {
     out$same_items <- setequal(fit$layout$observed, reference$layout$observed)
     out$notes <- hindrance
@@ -218,7 +218,7 @@ compare_pair <- function(fit, reference, label, other) {
     return(out)
   }
   test <- difference_test(smaller, larger)
-  pressed <- c(pressed_bounds(smaller), pressed_bounds(larger))
+  pressed <- c(active_bound_texts(smaller), active_bound_texts(larger))
   if (test$df == 0 && length(pressed) == 0L) {
     out$nested <- "same model"
     note(text_of("same_model_in_other_words", both = both))

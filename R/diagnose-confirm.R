@@ -191,7 +191,8 @@ split_data <- function(data, share = 0.5, seed = 1, ...) {
 add_revision <- function(fit, amended, changes, because, predicted) {
   trail <- fit$request$blueprint$trail
   if (length(trail) == 0L) {
-    trail <- list(start = bare_blueprint(fit$request$blueprint), revisions = revision_of(fit, 0))
+    trail <- list(start = blueprint_to_refit(fit$request$blueprint),
+                  revisions = revision_of(fit, 0))
   } else if (!last_is(trail$revisions, fit)) {
     trail$revisions <- Map(c, trail$revisions, outside_revision(fit, trail$revisions))
   }
@@ -215,7 +216,7 @@ not_comparable <- function(fit, amended, left) {
 
 # What the start needs to be fitted again; wordings, quantities and claims stay with the current
 # model.
-bare_blueprint <- function(bp) {
+blueprint_to_refit <- function(bp) {
   bp$trail <- list()
   bp$wording <- bp$quantities <- bp$claims <- character()
   attr(bp, "hints") <- NULL

@@ -98,8 +98,31 @@ draw_figure <- function(plot, path, ending, width = 10, height = 6.7, resolution
          pdf = grDevices::cairo_pdf(path, width, height))
   device <- grDevices::dev.cur()
   on.exit(grDevices::dev.off(device))
-  print(plot)
+  if (inherits(plot, "gtable")) {
+    grid::grid.newpage()
+    grid::grid.draw(plot)
+  } else {
+    print(plot)
+  }
   invisible()
+}
+
+# A figure whose layout is computed, which takes more time than drawing it: for one that is saved in
+# several formats.
+laid_out <- function(plot, width = 10, height = 6.7) {
+  if (inherits(plot, "orizzonte_pages")) {
+    plot[] <- lapply(plot, laid_out, width = width, height = height)
+    return(plot)
+  }
+  if (!inherits(plot, "ggplot")) return(plot)
+  path <- tempfile(fileext = ".svg")
+  grDevices::svg(path, width, height)
+  device <- grDevices::dev.cur()
+  on.exit({
+    grDevices::dev.off(device)
+    unlink(path)
+  })
+  ggplot2::ggplotGrob(plot)
 }
 
 # The last bytes of a picture that was not cut off.

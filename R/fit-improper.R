@@ -123,7 +123,7 @@ solution_state <- function(fit) {
   improper <- improper_parts(fit)
   if (nrow(improper))
     return(state("improper", enumerate(short_troubles(improper), most = 3L)))
-  pressed <- pressed_bounds(fit)
+  pressed <- active_bound_texts(fit)
   if (length(pressed)) return(state("at bound", paste("at bound:", enumerate(pressed, most = 3L))))
   weak <- weakly_identified(fit)
   if (length(weak)) return(state("weak", paste(text_of("weakly_identified"), enumerate(weak,

@@ -43,7 +43,7 @@ block_deviance <- function(patterns, block) {
 }
 
 # Covariances without those of pairs that no case has together.
-with_unseen <- function(s, unseen) {
+without_unobserved_pairs <- function(s, unseen) {
   s[unseen] <- s[unseen[, 2:1, drop = FALSE]] <- NA_real_
   s
 }
@@ -64,7 +64,7 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
   k <- length(free_block)
   parameters <- p - k + k * (k + 1) / 2
   pairs <- p * (p + 1) / 2 - NROW(moments$unseen)
-  seen <- with_unseen(s, moments$unseen)[own, own, drop = FALSE]
+  seen <- without_unobserved_pairs(s, moments$unseen)[own, own, drop = FALSE]
   list(n = n, gfi = gfi(solve_in_units(sigma[own, own, drop = FALSE], s[own, own, drop = FALSE])),
        srmr = srmr(seen, sigma[own, own, drop = FALSE], if (structured) moments$mean[own],
                    if (structured) mu[own]),
@@ -138,7 +138,7 @@ without_auxiliary <- function(sample) {
 }
 
 # The sample to fit again, auxiliary variables included.
-sample_behind <- function(fit) {
+sample_of_fit <- function(fit) {
   sample <- joint_fit(fit)$sample
   sample$joint <- FALSE
   sample

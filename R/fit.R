@@ -213,10 +213,10 @@ fit_request <- function(request, sample, stated = specified_layout(request, samp
   if (!found$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, found)
   solution <- profile_solution(new_solution(layout, found), layout, moments)
-  for (k in pressing(solution, layout)) {
+  for (k in which_active(solution, layout)) {
     layout$rows$status[rows_alike(layout, layout$constraints[[k]])] <- "at bound"
   }
-  fit <- new_fit(request, sample, layout, press_bounds(solution, layout), moments)
+  fit <- new_fit(request, sample, layout, set_active_bounds(solution, layout), moments)
   with_usable_weights(fit, starts)
 }
 
@@ -312,7 +312,7 @@ refit_quietly <- function(fit, changes = list(), near = NULL, starts = NA, error
   anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts()),
                                           c("blueprint", "multiplier")))
   sample <- if (anew) sample_of(refit_source(fit, changes), request) else
-    sample_for(sample_behind(fit), request)
+    sample_for(sample_of_fit(fit), request)
   fit_request(request, sample, near = near, starts = starts, errors = errors)
 }
 
@@ -516,9 +516,9 @@ bind_frames <- function(parts) {
 }
 
 # Were two fits made of the same cases, as far as their moments tell? Else what differs, in words.
-same_rows <- function(a, b) is.null(rows_apart(a, b))
+same_rows <- function(a, b) is.null(difference_of_rows(a, b))
 
-rows_apart <- function(a, b) {
+difference_of_rows <- function(a, b) {
   if (!setequal(a$layout$groups, b$layout$groups)) return(text_of("to_different_groups"))
   if (a$request$incomplete != b$request$incomplete &&
       (is_incomplete(a$sample) || is_incomplete(b$sample)))
@@ -531,14 +531,15 @@ rows_apart <- function(a, b) {
     at <- if (nzchar(where)) which(n != other)[1L] else seq_along(n)
     return(text_of("different_rows_n", at = sum(n[at]), at_2 = sum(other[at]), where = where))
   }
-  found <- Map(moments_apart, a$layout$parts, b$layout$parts[order], a$moments, b$moments[order])
+  found <- Map(difference_of_moments, a$layout$parts, b$layout$parts[order], a$moments,
+               b$moments[order])
   found <- Filter(Negate(is.null), unname(found))
   if (length(found)) return(found[[1L]])
   if (any(order != seq_along(order))) text_of("groups_another_order")
 }
 
 # `one`, `other`: the moments of the same variables.
-moments_apart <- function(part, other_part, one, other) {
+difference_of_moments <- function(part, other_part, one, other) {
   if (!setequal(part$observed, other_part$observed)) return(text_of("to_different_variables"))
   at <- match(part$observed, other_part$observed)
   s <- unname(one$covariance)

@@ -286,8 +286,8 @@ climb_steps <- function(fits, structural, on, criteria, over) {
   for (step in structural) {
     below <- c(fits, out$fits)[[base]]
     request <- below$request
-    request$blueprint <- bare_trail(request$blueprint)
-    sample <- sample_behind(below)
+    request$blueprint <- without_trail(request$blueprint)
+    sample <- sample_of_fit(below)
     fit <- fit_rung(request, sample, specified_layout(request, sample), step, over)
     judged <- judge_step(fit, below, criteria)
     out$fits[[step]] <- fit

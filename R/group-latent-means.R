@@ -159,7 +159,7 @@ unreleased_means <- function(fit, means, places, standardize) {
                            paste(rows$first, rows$group) %in%
                            paste(rows$second, rows$group)[loose]]
   if (length(held) == 0L || !all(releasable(fit, held))) return(NULL)
-  bp <- bare_trail(fit$request$blueprint)
+  bp <- without_trail(fit$request$blueprint)
   for (address in held) bp <- add_different(bp, address)
   other <- tryCatch(refit_quietly(fit, list(blueprint = bp)), orizzonte_error = function(e) NULL)
   if (is.null(other) || !has_converged(other)) return(NULL)

@@ -60,7 +60,7 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
 # without a common ground.
 release_equalities <- function(fit, before, rung, until, most, with_intercept, criteria) {
   own <- added_equalities(fit, before)
-  met <- function(fit) rung_met(fit, before, rung, until, criteria)
+  met <- function(fit) rung_meets_criteria(fit, before, rung, until, criteria)
   released <- list()
   steps <- 0L
   blocked <- FALSE
@@ -119,7 +119,7 @@ intercept_along <- function(fit, parameter) {
   if (length(at) == 1L && is.na(rows$fixed[at])) rows$parameter[at]
 }
 
-rung_met <- function(fit, before, rung, until, criteria) {
+rung_meets_criteria <- function(fit, before, rung, until, criteria) {
   if (!has_converged(fit)) return(FALSE)
   if (until == "indices") {
     judged <- if (rung %in% names(rung_adds)) judge_rung(fit, before, rung, criteria) else
@@ -167,7 +167,7 @@ relaid_ladder <- function(ladder, fit, at) {
   fits <- ladder$fits[names(ladder$limits)]
   except <- fit$request$blueprint$let_differ
   for (k in seq_along(fits)) {
-    bp <- bare_trail(fits[[k]]$request$blueprint)
+    bp <- without_trail(fits[[k]]$request$blueprint)
     bp$let_differ <- union(bp$let_differ, except)
     if (k == at) fits[[k]] <- fit
     if (k > at) fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
@@ -178,7 +178,7 @@ relaid_ladder <- function(ladder, fit, at) {
              ladder$over)
 }
 
-bare_trail <- function(bp) {
+without_trail <- function(bp) {
   bp$trail <- list()
   bp
 }

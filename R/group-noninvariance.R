@@ -139,7 +139,7 @@ pooled_sizes <- function(place, views) {
 # The blueprint with one item's loadings and intercept free in every group.
 freed_item <- function(fit, own) {
   rows <- fit$layout$rows
-  bp <- bare_trail(fit$request$blueprint)
+  bp <- without_trail(fit$request$blueprint)
   bp$let_differ <-
     union(bp$let_differ, unique(addresses_without_group(rows)[own]))
   bp

@@ -24,7 +24,7 @@ item_left_out <- function(fit, quality, item) {
   before <- quality$table[quality$table$construct %in% names & quality$table$items > 1L, ]
   if (nrow(before) == 0L) return(NULL)
   other <- tryCatch(suppressWarnings(suppressMessages({
-    bp <- leave_out(bare_trail(fit$request$blueprint), !!item)
+    bp <- leave_out(without_trail(fit$request$blueprint), !!item)
     refit_quietly(fit, list(blueprint = bp))
   })), orizzonte_error = function(e) NULL)
   columns <- list(item = rep(item, nrow(before)), construct = before$construct,

@@ -7,7 +7,7 @@ judge_constructs <- function(x) {
     if (row$construct %in% names(x$parts_of)) return(list(verdict = "part", short = ""))
     tiers <- c(omega = rule_tier(row$omega, x$criteria$reliability),
                AVE = rule_tier(row$ave, x$criteria$ave))
-    short <- c(names(tiers)[tiers %in% "short"], apart_from_others(x, row))
+    short <- c(names(tiers)[tiers %in% "short"], failed_discriminant_rules(x, row))
     list(verdict = rule_construct(tiers, length(short)), short = paste(short, collapse = ", "))
   })
   list(verdict = vapply(found, `[[`, "", "verdict"), short = vapply(found, `[[`, "", "short"))
@@ -26,7 +26,7 @@ quality_verdicts <- function(x) {
 }
 
 # The rules of discriminant validity that a construct does not pass.
-apart_from_others <- function(x, row) {
+failed_discriminant_rules <- function(x, row) {
   own <- pairs_of(x, row$construct, row$group)
   if (is.null(own)) return(character())
   c(if (isTRUE(row$largest_shared > row$ave)) text_of("short_shared_variance"),

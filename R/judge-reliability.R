@@ -311,7 +311,7 @@ equal_loadings_test <- function(fit, name, items) {
   rows <- fit$layout$rows
   own <- rows$kind == "loading" & rows$first == name
   key <- vapply(items, function(item) sign(sum(values_of(fit)[own & rows$second == item])), 0)
-  bp <- bare_trail(fit$request$blueprint)
+  bp <- without_trail(fit$request$blueprint)
   address <- function(item) address_format("loading", name, item)
   for (item in items[-1L]) {
     turned <- if (key[[item]] * key[[1L]] < 0) "-1 * "

@@ -273,7 +273,7 @@ bootstrap_words <- function(x) {
   c(text_of("replicates_seed_intervals_are", reps = format_count(asked$reps), drawn = drawn,
             seed = asked$seed, level = 100 * asked$level,
             interval = interval_words[[asked$interval]]),
-    lost_words(x$status),
+    lost_replicates_note(x$status),
     if (any(x$improper & x$status == 0L))
       text_of("improper", status = count_of(sum(x$improper & x$status == 0L), "replicate"),
               improper = if (asked$improper == "keep")
@@ -284,7 +284,7 @@ bootstrap_words <- function(x) {
       text_of("some_replicates_gave_no", trouble = x$trouble[1L]))
 }
 
-lost_words <- function(status) {
+lost_replicates_note <- function(status) {
   unusable <- sum(status == unusable_status)
   others <- sum(status != 0L) - unusable
   c(if (others) text_of("did_not_converge_left", others = count_of(others, "replicate"),

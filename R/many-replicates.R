@@ -93,13 +93,13 @@ named_moments <- function(moments, fit) {
     dimnames(own$covariance) <- dimnames(known$covariance)
     names(own$mean) <- colnames(known$covariance)
     if (length(own$patterns) == 0L) return(own[c("n", "covariance", "mean")])
-    together <- seen_together(own$patterns, ncol(own$covariance))
-    c(own, list(unseen = unseen_pairs(together)))
+    together <- jointly_observed(own$patterns, ncol(own$covariance))
+    c(own, list(unseen = pairs_never_observed(together)))
   }, moments, fit$moments)
 }
 
 # The number of cases in which both variables of a pair are observed.
-seen_together <- function(patterns, size) {
+jointly_observed <- function(patterns, size) {
   out <- matrix(0, size, size)
   for (pattern in patterns) {
     v <- pattern$variables

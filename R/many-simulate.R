@@ -113,7 +113,7 @@ drawn_source <- function(fit, drawing) {
     variables <- view$layout$observed
     new_population(sizes[[view$group]], model$covariance, model$mean,
                    shape = drawn_shape(drawing, variables), missing = missing[[view$number]],
-                   lost = lost_odds(drawing, variables),
+                   lost = missingness_logit(drawing, variables),
                    clusters = cluster_sizes(drawing$clusters, sizes[[view$group]]),
                    between = drawing$between)
   })
@@ -142,7 +142,7 @@ cluster_sizes <- function(clusters, cases) {
 
 # Log odds of missing by variable at the mean of `given`, so that the shares are right over all of
 # its (normal) values.
-lost_odds <- function(drawing, variables) {
+missingness_logit <- function(drawing, variables) {
   if (is.character(drawing$missing)) return(NULL)
   share <- by_variable(drawing$missing, variables, "`missing`")
   given <- match(drawing$given %||% NA, variables)
@@ -194,8 +194,8 @@ bar_name <- function(fit, group) sub("^ \\| (.*)$", "\\1 ", bar_group(fit$layout
 # The population of each group, in the form that the core takes.
 
 # `shape`: list(skew, kurtosis) by variable; `missing`: not zero where a value is missing; `lost`:
-# as lost_odds() gives it; `clusters`: sizes; `between`: share of variances and covariances between
-# them.
+# as missingness_logit() gives it; `clusters`: sizes; `between`: share of variances and covariances
+# between them.
 population_root <- function(correlation) {
   root <- unname(lower_root(correlation))
   if (anyNA(root))

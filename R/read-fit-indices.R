@@ -119,7 +119,7 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   criteria <- check_criteria(criteria)
   value <- indices_of(fit, baseline)
   df <- value[["df"]]
-  pressed <- pressed_bounds(fit)
+  pressed <- active_bound_texts(fit)
   lower <- upper <- rep(NA_real_, length(value))
   if (length(pressed) == 0L) {
     basis <- basis_of(fit)
@@ -156,7 +156,7 @@ index_values <- function(fit, each, kind = baseline_kinds[1L]) {
   weighted <- function(name) sum(vapply(each, function(x) x[[name]] * x$n, 0)) / n
   base <- baseline_of(fit, each, kind)
   basis <- if (kind == baseline_kinds[1L]) basis_of(fit) else index_basis(fit, base, kind)
-  plain <- function(x) if (length(pressed_bounds(fit)) > 0L) NA_real_ else x
+  plain <- function(x) if (length(active_bound_texts(fit)) > 0L) NA_real_ else x
   good <- weighted("gfi")
   parts <- if (structured) total("chisq_means") else NA_real_
   reference <- if (is.na(test$df_adjusted)) df else test$df_adjusted

@@ -132,7 +132,8 @@ observed_moments <- function(view) {
   names <- view$layout$observed
   covariance <- view$moments$covariance
   dimnames(covariance) <- list(names, names)
-  if (NROW(view$moments$unseen)) covariance <- with_unseen(covariance, view$moments$unseen)
+  if (NROW(view$moments$unseen))
+    covariance <- without_unobserved_pairs(covariance, view$moments$unseen)
   list(covariance = covariance, mean = if (view$layout$means)
        stats::setNames(view$moments$mean, names))
 }

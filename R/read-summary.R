@@ -195,13 +195,13 @@ print.orizzonte_summary <- function(x, ...) {
 }
 
 # Construct means at zero are listed under "assumed"; a table of zeros says nothing more.
-is_idle_mean <- function(x) {
+is_mean_fixed_to_zero <- function(x) {
   x$kind %in% c("mean", "construct intercept") & x$status == "fixed" & x$estimate == 0
 }
 
 # Estimates under one heading per kind, columns aligned over all of them.
 format_grouped_estimates <- function(x) {
-  x <- x[!is_idle_mean(x), setdiff(names(x), c("lower", "upper"))]
+  x <- x[!is_mean_fixed_to_zero(x), setdiff(names(x), c("lower", "upper"))]
   titles <- c(effect = "Effects", loading = "Loadings", weight = "Weights of composites",
               covariance = "Covariances", `disturbance covariance` = "Disturbance covariances",
               `residual covariance` = "Residual covariances", variance = "Variances",

@@ -160,7 +160,7 @@ effect_parts <- function(fit, bootstrap) {
 
 # `x`: estimates of one group.
 estimate_columns <- function(fit, x, kind) {
-  x <- x[x$kind %in% kind & !is_idle_mean(x), ]
+  x <- x[x$kind %in% kind & !is_mean_fixed_to_zero(x), ]
   words <- all_wordings(fit)
   rows <- fit$layout$rows
   at <- match(x$parameter, rows$parameter)

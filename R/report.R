@@ -111,11 +111,11 @@ report_code <- function(lines) {
 }
 
 # Below a heading of its own.
-deeper <- function(parts) {
+one_level_down <- function(parts) {
   lapply(parts, function(part) {
     if (part$part == "heading") part$level <- part$level + 1L
-    if (part$part == "fold") part$parts <- deeper(part$parts)
-    if (part$part == "tabs") part$tabs <- lapply(part$tabs, deeper)
+    if (part$part == "fold") part$parts <- one_level_down(part$parts)
+    if (part$part == "tabs") part$tabs <- lapply(part$tabs, one_level_down)
     part
   })
 }
@@ -263,7 +263,7 @@ report_parts <- function(x, criteria, bootstrap = NULL) {
   fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
   c(if (length(fits) > 1L) comparison_parts(fits, criteria),
     unlist(lapply(names(x), function(name) {
-      report_section(name, deeper(report_parts(x[[name]], criteria)))
+      report_section(name, one_level_down(report_parts(x[[name]], criteria)))
     }), recursive = FALSE))
 }
 

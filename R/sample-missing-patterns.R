@@ -106,7 +106,8 @@ saturated_group <- function(patterns, variables, together, counts) {
   missing <- round(n - diag(together))
   c(list(blocks = list(block), patterns = patterns, rows = NULL, used = NULL, notes = character(),
          missing = stats::setNames(missing, variables)[missing > 0], two_valued = character(),
-         unseen = unseen_pairs(together), thinnest = thinnest_pair(together, n)), counts)
+         unseen = pairs_never_observed(together), thinnest = least_observed_pair(together, n)),
+    counts)
 }
 
 # The codes of the core for saturated moments of incomplete data.
@@ -181,7 +182,7 @@ incomplete_group <- function(x, rows, request, cases) {
     list(rows, rows[kept], two_valued(x[, incomplete, drop = FALSE]))
   missing <- colSums(!seen)
   found$missing <- missing[missing > 0]
-  found$thinnest <- thinnest_pair(together, nrow(x))
+  found$thinnest <- least_observed_pair(together, nrow(x))
   c(found, parts)
 }
 
@@ -221,12 +222,12 @@ core_patterns <- function(group) {
 
 # Pairs of variables that no case has together, as numbers: nothing is known of their covariance.
 # `together`: how many cases have both of each pair.
-unseen_pairs <- function(together) {
+pairs_never_observed <- function(together) {
   unname(which(together == 0 & lower.tri(together), arr.ind = TRUE))
 }
 
 # The share of cases that have both of the pair that fewest have, pairs that none has left out.
-thinnest_pair <- function(together, n) {
+least_observed_pair <- function(together, n) {
   share <- together / n
   share[share == 0 | upper.tri(share, diag = TRUE)] <- NA
   at <- arrayInd(which.min(share), dim(share))

@@ -13,7 +13,7 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = lis
   used <- rows
   if (anyNA(x)) {
     complete <- rowSums(is.na(x)) == 0
-    notes <- hole_notes(x, complete)
+    notes <- dropped_rows_note(x, complete)
     used <- rows[complete]
     x <- x[complete, , drop = FALSE]
   }
@@ -62,7 +62,7 @@ check_varying <- function(variables, mean, variance) {
 }
 
 # A sentence on the cases that are dropped because of missing values.
-hole_notes <- function(x, complete) {
+dropped_rows_note <- function(x, complete) {
   missing <- colSums(is.na(x))
   worst <- order(-missing)[seq_len(min(3L, sum(missing > 0)))]
   text_of("dropped_missing_values_model", complete = count_of(sum(!complete), "row"),

@@ -128,8 +128,8 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   measured <-
     setdiff(varying,
             unlist(lapply(Filter(function(a) a$kind == "identifier", advice), `[[`, "columns")))
-  x <- matrix(as.numeric(unlist(lapply(clean[measured], tamed), use.names = FALSE)), nrow(data),
-              length(measured), dimnames = list(NULL, measured))
+  values <- unlist(lapply(clean[measured], finite_scale), use.names = FALSE)
+  x <- matrix(as.numeric(values), nrow(data), length(measured), dimnames = list(NULL, measured))
   together <- screen_together(x)
   advice <- c(advice, together_advice(together), keying_advice(bp, x))
   skew <- moment(skewness_of)
@@ -196,13 +196,13 @@ skewness_of <- function(v) standardized_moment(v, 3)
 kurtosis_of <- function(v) standardized_moment(v, 4) - 3
 
 standardized_moment <- function(v, power) {
-  v <- stats::na.omit(tamed(v))
+  v <- stats::na.omit(finite_scale(v))
   d <- v - mean(v)
   if (isTRUE(mean(d^2) > 0)) mean(d^power) / mean(d^2)^(power / 2) else NA_real_
 }
 
 # Finite, and of a size whose powers are finite, too.
-tamed <- function(v) {
+finite_scale <- function(v) {
   v <- as.numeric(v)
   v[!is.finite(v)] <- NA_real_
   largest <- max(0, abs(v), na.rm = TRUE)

@@ -35,8 +35,8 @@ profile_solution <- function(solution, layout, moments) {
 }
 
 # Parameters at a bound take the value of the bound exactly.
-press_bounds <- function(solution, layout) {
-  for (bound in layout$constraints[pressing(solution, layout)]) {
+set_active_bounds <- function(solution, layout) {
+  for (bound in layout$constraints[which_active(solution, layout)]) {
     if (is.null(bound$value)) next
     alike <- rows_alike(layout, bound)
     solution$eta[alike] <- bound$value
@@ -51,7 +51,7 @@ rows_alike <- function(layout, constraint) {
 }
 
 # Numbers of the bounds that hold with equality.
-pressing <- function(solution, layout) {
+which_active <- function(solution, layout) {
   bounds <- which(vapply(layout$constraints, `[[`, NA, "bound"))
   bounds[solution$active[bounds]]
 }
@@ -85,8 +85,8 @@ is_active <- function(fit) fit$solution$active
 
 # The bounds that the solution lies on, as constraints of the layout, and their texts: at an active
 # bound chi-square follows a mixture (Shapiro 1985).
-active_bounds <- function(fit) fit$layout$constraints[pressing(fit$solution, fit$layout)]
-pressed_bounds <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
+active_bounds <- function(fit) fit$layout$constraints[which_active(fit$solution, fit$layout)]
+active_bound_texts <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
 
 check_converged <- function(fit, verb) {
   if (has_converged(fit)) return(invisible())

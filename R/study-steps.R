@@ -33,7 +33,8 @@ print_to <- function(folder, name, ...) {
 
 figure_to <- function(folder, name, figure) {
   if (is.null(folder)) return(invisible())
-  for (ending in c("svg", "png")) save_figure(figure, file.path(folder, paste0(name, ".", ending)))
+  drawn <- laid_out(figure)
+  for (ending in c("svg", "png")) save_figure(drawn, file.path(folder, paste0(name, ".", ending)))
 }
 
 table_to <- function(folder, name, table) {

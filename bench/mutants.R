@@ -1,6 +1,7 @@
 # Puts small faults into the code, one at a time, and checks whether the tests notice them. R
 # functions are replaced in the loaded namespace, rules before formulas. C++ files are compiled and
-# linked with the tests of the core. A stopped run continues where it was.
+# linked with the tests of the core; what those miss is tried with the package and its tests. A
+# stopped run continues where it was.
 # Usage: Rscript bench/mutants.R [of R] [of C++] [first seed]. Table: bench/results/mutants.txt.
 suppressPackageStartupMessages({
   library(testthat)
@@ -194,38 +195,102 @@ cpp_places <- function() {
   }))
 }
 
-run_cpp <- function(chosen) {
+# The package with a changed file of the core, in a library of its own: the unit of that file is
+# compiled again, the other objects are those of the last installation.
+library_with <- function(file, lines, folder) {
+  unlink(folder, recursive = TRUE)
+  dir.create(folder)
+  file.copy("src", folder, recursive = TRUE, copy.date = TRUE)
+  inside <- file.path(folder, "src")
+  writeLines(lines, file.path(inside, "core", file))
+  units <- list.files(inside, "^unit-.*[.]cpp$", full.names = TRUE)
+  including <- units[vapply(units, function(unit) {
+    any(grepl(paste0("\"core/", file, "\""), readLines(unit), fixed = TRUE))
+  }, NA)]
+  unlink(sub("[.]cpp$", ".o", including))
+  flags <- file.path(folder, "Makevars")
+  writeLines("CXX17FLAGS = -O0 -Wno-ignored-attributes", flags)
+  code <- system(paste("cd", shQuote(inside), "&& rm -f orizzonte.so && R_MAKEVARS_USER=",
+                       shQuote(flags), file.path(R.home("bin"), "R"),
+                       "CMD SHLIB -o orizzonte.so unit-*.cpp > /dev/null 2>&1"))
+  if (code != 0) return(NULL)
+  library <- file.path(folder, "library")
+  dir.create(library)
+  file.copy(system.file(package = "orizzonte"), library, recursive = TRUE)
+  file.copy(file.path(inside, "orizzonte.so"),
+            file.path(library, "orizzonte", "libs", "orizzonte.so"), overwrite = TRUE)
+  library
+}
+
+# What notices a change that the tests of the core have missed: a test of the package, nothing
+# because nothing that is compared changes, or nothing at all.
+package_outcome <- function(file, lines, folder, reference) {
+  library <- library_with(file, lines, folder)
+  if (is.null(library)) return("does not compile")
+  ask <- function(code, limit) {
+    script <- file.path(folder, "ask.R")
+    writeLines(c(sprintf(".libPaths(c(%s, .libPaths()))", deparse(library)),
+                 "suppressPackageStartupMessages({library(testthat); library(orizzonte)})", code),
+               script)
+    env <- c(paste0("R_LIBS=", paste(c(library, .libPaths()), collapse = .Platform$path.sep)),
+             "NOT_CRAN=true")
+    suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), c("--no-init-file", script),
+                             env = env, stdout = FALSE, stderr = FALSE, timeout = limit))
+  }
+  kept <- file.path(folder, "net.rds")
+  ask(c("net <-", deparse(net), sprintf("saveRDS(net(), %s)", deparse(kept))), 200)
+  if (file.exists(kept) && identical(readRDS(kept), reference)) return("no difference")
+  tests <- list.files("tests/testthat", "^test-(core|fit-|diagnose-|group-|many-).*[.]R$")
+  tests <- tests[order(file.size(file.path("tests/testthat", tests)))]
+  begun <- proc.time()[["elapsed"]]
+  for (test in tests) {
+    if (proc.time()[["elapsed"]] - begun > longest) break
+    code <- c(sprintf("setwd(%s)", deparse(file.path(root, "tests", "testthat"))),
+              sprintf(paste("r <- as.data.frame(test_file(%s, package = \"orizzonte\",",
+                            "load_package = \"installed\", reporter = \"silent\",",
+                            "stop_on_failure = FALSE))"), deparse(test)),
+              "quit(status = if (sum(r$failed) + sum(r$error) > 0) 1L else 0L)")
+    if (ask(code, longest + 60) != 0) return(test)
+  }
+  "survived"
+}
+
+cpp_outcome <- function(at, number, reference) {
   build <- file.path(root, ".build", "core-tests")
-  rules <- readLines(file.path(build, "Makefile"))
-  work <- file.path(store, "cpp")
+  work <- file.path(store, paste0("cpp-", number))
   dir.create(work, showWarnings = FALSE)
-  lapply(seq_len(nrow(chosen)), function(k) {
+  on.exit(unlink(work, recursive = TRUE))
+  source <- file.path(root, "src/core", at$file)
+  lines <- readLines(source)
+  lines[at$line] <- sub(at$from, cpp_swaps[[at$from]], lines[at$line], fixed = TRUE)
+  # beside the original, so that it includes the same headers
+  mutant <- file.path(dirname(source), paste0(".mutant-", number, ".cpp"))
+  writeLines(lines, mutant)
+  object <- file.path(work, "mutant.o")
+  name <- sub("[.]cpp$", ".o", basename(at$file))
+  rules <- readLines(file.path(build, "Makefile"))
+  compile <- grep(paste0(" -o ", file.path(build, name), "$"), rules, value = TRUE)[1L]
+  compile <- sub(" -c .*$", paste0(" -O0 -c ", shQuote(mutant), " -o ", shQuote(object)),
+                 trimws(compile))
+  made <- system(compile, ignore.stdout = TRUE, ignore.stderr = TRUE) == 0
+  unlink(mutant)
+  if (!made) return("does not compile")
+  objects <- setdiff(list.files(build, "[.]o$", full.names = TRUE), file.path(build, name))
+  program <- file.path(work, "run")
+  system2("g++", c("-o", shQuote(program), shQuote(c(objects, object))))
+  # a change may make a loop endless
+  status <- suppressWarnings(system2(program, stdout = FALSE, stderr = FALSE, timeout = 240))
+  if (status != 0) "core tests" else package_outcome(at$file, lines, work, reference)
+}
+
+run_cpp <- function(chosen, reference) {
+  parallel::mclapply(seq_len(nrow(chosen)), function(k) {
     at <- chosen[k, ]
     file <- file.path(store, sprintf("cpp-%s-%d-%d.csv", gsub("/", "_", at$file), at$line,
                                      match(at$from, names(cpp_swaps))))
     if (file.exists(file)) return(utils::read.csv(file))
-    source <- file.path(root, "src/core", at$file)
-    lines <- readLines(source)
-    before <- trimws(lines[at$line])
-    lines[at$line] <- sub(at$from, cpp_swaps[[at$from]], lines[at$line], fixed = TRUE)
-    # beside the original, so that it includes the same headers
-    mutant <- file.path(dirname(source), ".mutant.cpp")
-    writeLines(lines, mutant)
-    object <- file.path(work, "mutant.o")
-    name <- sub("[.]cpp$", ".o", basename(at$file))
-    compile <- grep(paste0(" -o ", file.path(build, name), "$"), rules, value = TRUE)[1L]
-    compile <- sub(paste0(" -c .*$"), paste0(" -O0 -c ", shQuote(mutant), " -o ", shQuote(object)),
-                   trimws(compile))
-    made <- system(compile, ignore.stdout = TRUE, ignore.stderr = TRUE) == 0
-    unlink(mutant)
-    found <- "does not compile"
-    if (made) {
-      objects <- setdiff(list.files(build, "[.]o$", full.names = TRUE), file.path(build, name))
-      program <- file.path(work, "run")
-      system2("g++", c("-o", shQuote(program), shQuote(c(objects, object))))
-      status <- suppressWarnings(system2(program, stdout = FALSE, stderr = FALSE, timeout = 240))
-      found <- if (status == 0) "survived" else "core tests"
-    }
+    before <- trimws(readLines(file.path("src/core", at$file))[at$line])
+    found <- cpp_outcome(at, k, reference)
     out <- data.frame(kind = "C++", file = at$file, name = paste0("line ", at$line),
                       place = at$line, what = paste0(before, "   [", trimws(at$from), " -> ",
                                                      trimws(cpp_swaps[[at$from]]), "]"),
@@ -234,7 +299,7 @@ run_cpp <- function(chosen) {
     cat(sprintf("%s  %-34s %s\n", format(Sys.time(), "%H:%M:%S"), paste0(at$file, ":", at$line),
                 found))
     out
-  })
+  }, mc.cores = max(1L, parallel::detectCores()), mc.preschedule = FALSE)
 }
 
 # --- what comes out ------------------------------------------------------------------------------
@@ -249,7 +314,8 @@ if (sys.nframe() == 0L) {
   # rules before formulas: half of the mutants
   chosen <- rbind(pick(places$rules, ceiling(of_r / 2)), pick(places$others, floor(of_r / 2)))
   cpp <- pick(cpp_places(), of_cpp)
-  rows <- c(if (of_r > 0L) run_r(chosen, net()), if (of_cpp > 0L) run_cpp(cpp))
+  reference <- net()
+  rows <- c(if (of_r > 0L) run_r(chosen, reference), if (of_cpp > 0L) run_cpp(cpp, reference))
   all <- do.call(rbind, Filter(is.data.frame, rows))
   counts <- all[!all$found %in% c("no difference", "does not compile"), ]
   survived <- counts[counts$found == "survived", ]

@@ -88,8 +88,8 @@ SEXP history_of(const oz::Sequence<oz::Iteration>& steps) {
 
 // `fresh_starts`: NA for as many as the core has by default.
 // [[Rcpp::export(rng = false)]]
-List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start,
-              int fresh_starts = NA_INTEGER, bool errors = true, bool all_starts = false) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts = NA_INTEGER,
+              bool errors = true, bool all_starts = false) {
   const oz::Model what = model_from(model);
   const oz::Sample moments = sample_from(sample, what);
   oz::Settings settings;

@@ -1,5 +1,6 @@
 # Lints R code and spells words; exits with 1 when there is anything to say. Lines have at most 100
-# characters, functions at most 80 lines; clang-format 14 lays out the core where it is installed.
+# characters, functions at most 80 lines; clang-format 14 lays out the core where it is installed,
+# and the core compiles without a warning, conversions between types included.
 folders <- c("R", "tests", "bench", "tools", "data-raw")
 
 # the linters are in .lintr: method and column names follow broom and R, layout is by hand, and
@@ -28,14 +29,30 @@ layout <- character()
 version <- if (nzchar(Sys.which("clang-format")))
   system2("clang-format", "--version", stdout = TRUE) else ""
 if (grepl("version 14[.]", version)) {
-  sources <- list.files("src/core", "[.][ch]pp$", recursive = TRUE, full.names = TRUE)
+  sources <- list.files(c("src", "tests/core"), "[.](cpp|hpp|h)$", recursive = TRUE,
+                        full.names = TRUE)
+  sources <- setdiff(sources, "src/RcppExports.cpp")
   changed <- vapply(sources, function(file) {
-    !identical(suppressWarnings(system2("clang-format", file, stdout = TRUE)), readLines(file))
+    formatted <- system2("clang-format", c("--style=file:src/.clang-format", file), stdout = TRUE)
+    !identical(formatted, readLines(file))
   }, NA)
   layout <- sources[changed]
   for (file in layout) cat(file, ": clang-format -i changes it\n", sep = "")
 }
 
-count <- length(found) + length(long) + nrow(misspelt) + length(layout)
+# warnings of the core; those of Eigen's headers are not ours
+compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"),
+                             stdout = TRUE), " ")[[1L]]
+warnings <- unlist(parallel::mclapply(c("src/unit-estimation.cpp", "src/unit-inference.cpp"),
+                                      function(unit) {
+  said <- suppressWarnings(system2(
+    compiler[1L], c(compiler[-1L], "-std=c++17", "-fsyntax-only", "-Isrc", "-isystem",
+                    shQuote(system.file("include", package = "RcppEigen")), "-Wall", "-Wextra",
+                    "-Wconversion", "-Wsign-conversion", unit), stdout = TRUE, stderr = TRUE))
+  unique(grep("(warning|error): ", said, value = TRUE))
+}))
+cat(warnings, sep = "\n")
+
+count <- length(found) + length(long) + nrow(misspelt) + length(layout) + length(warnings)
 cat(count, "lints\n")
 quit(save = "no", status = if (count) 1L else 0L)

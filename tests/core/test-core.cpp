@@ -8,7 +8,6 @@
 
 #include "expression.hpp"
 #include "infer/derivatives.hpp"
-#include "solve/identification.hpp"
 #include "infer/score_test.hpp"
 #include "linear/arrow.hpp"
 #include "many/drawn.hpp"
@@ -18,6 +17,7 @@
 #include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
 #include "solve/driver.hpp"
+#include "solve/identification.hpp"
 #include "solve/metric.hpp"
 #include "solve/rescale.hpp"
 #include "solve/starts.hpp"
@@ -26,42 +26,36 @@ using namespace orizzonte;
 
 namespace {
 
-// k items of one construct (variable k), marker loading first; entries:
-// loadings, residual variances, variance.
+// k items of one construct (variable k), marker loading first; entries: loadings, residual
+// variances, variance.
 Model one_factor(int k, bool means) {
   Model model;
   model.groups = {{k, k + 1}};
   model.means = means;
-  for (int i = 0; i < k; ++i)
-    model.entries.push_back({Family::Effect, 0, i, k});
-  for (int i = 0; i <= k; ++i)
-    model.entries.push_back({Family::Covariance, 0, i, i});
+  for (int i = 0; i < k; ++i) model.entries.push_back({Family::Effect, 0, i, k});
+  for (int i = 0; i <= k; ++i) model.entries.push_back({Family::Covariance, 0, i, i});
   if (means)
-    for (int i = 0; i < k; ++i)
-      model.entries.push_back({Family::Mean, 0, i, i});
+    for (int i = 0; i < k; ++i) model.entries.push_back({Family::Mean, 0, i, i});
   model.map.rows.resize(model.entries.size());
   model.map.constant = Vector::Zero(model.entries.size());
   model.map.constant[0] = 1;
   int next = 0;
-  for (int e = 1; e < model.entries.size(); ++e)
-    model.map.rows[e].push_back({next++, 1.0});
+  for (int e = 1; e < model.entries.size(); ++e) model.map.rows[e].push_back({next++, 1.0});
   model.map.parameters = next;
   Scale scale{0, k, ScaleKind::Marker, 0, 2 * k, {}, true};
-  for (int i = 0; i < k; ++i)
-    scale.loadings.push_back(i);
+  for (int i = 0; i < k; ++i) scale.loadings.push_back(i);
   model.scales = {scale};
   return model;
 }
 
-Matrix implied_by(const Vector &loading, double variance,
-                  const Vector &residual) {
+Matrix implied_by(const Vector& loading, double variance, const Vector& residual) {
   Matrix out = variance * loading * loading.transpose();
   out.diagonal() += residual;
   return out;
 }
 
 // Score and observed information against central differences.
-void check_derivatives(NormalTheory &problem, const Vector &theta) {
+void check_derivatives(NormalTheory& problem, const Vector& theta) {
   const Vector score = problem.score();
   const Matrix hessian = problem.dense_information(Information::Observed);
   for (int i = 0; i < theta.size(); ++i) {
@@ -75,24 +69,20 @@ void check_derivatives(NormalTheory &problem, const Vector &theta) {
     REQUIRE(problem.move_to(down));
     const double f_down = problem.value();
     const Vector s_down = problem.score();
-    CHECK(score[i] == Approx(-problem.n() / 2 * (f_up - f_down) / (2 * h))
-                          .epsilon(1e-5)
-                          .margin(1e-5));
+    CHECK(score[i] ==
+          Approx(-problem.n() / 2 * (f_up - f_down) / (2 * h)).epsilon(1e-5).margin(1e-5));
     for (int j = i; j < theta.size(); ++j)
-      CHECK(
-          hessian(j, i) ==
-          Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
+      CHECK(hessian(j, i) == Approx(-(s_up[j] - s_down[j]) / (2 * h)).epsilon(1e-5).margin(1e-4));
   }
 }
 
-} // namespace
+}  // namespace
 
 TEST_CASE("three items have a closed-form solution") {
   // lambda_2 = s_23 / s_13, phi = s_12 s_13 / s_23
   Matrix s(3, 3);
   s << 4.0, 1.2, 1.5, 1.2, 3.0, 0.9, 1.5, 0.9, 5.0;
-  const Fit result = fit(one_factor(3, false), {{0, 200, s, Vector()}},
-                         Settings(), Callbacks());
+  const Fit result = fit(one_factor(3, false), {{0, 200, s, Vector()}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-12);
   CHECK(result.theta[0] == Approx(0.9 / 1.5).epsilon(1e-9));
@@ -101,46 +91,41 @@ TEST_CASE("three items have a closed-form solution") {
   CHECK(result.theta[2] == Approx(4.0 - 1.2 * 1.5 / 0.9).epsilon(1e-9));
 }
 
-TEST_CASE(
-    "exact moments are recovered from closed-form starts, means included") {
+TEST_CASE("exact moments are recovered from closed-form starts, means included") {
   Vector loading(5), residual(5), mean(5);
   loading << 1, 0.8, 1.3, -0.7, 0.5;
   residual << 0.5, 0.6, 0.4, 0.9, 1.2;
   mean << 3, -1, 0, 10, 2;
   const Matrix s = implied_by(loading, 1.7, residual);
-  const Fit result =
-      fit(one_factor(5, true), {{0, 300, s, mean}}, Settings(), Callbacks());
+  const Fit result = fit(one_factor(5, true), {{0, 300, s, mean}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-12);
-  for (int i = 1; i < 5; ++i)
-    CHECK(result.theta[i - 1] == Approx(loading[i]).epsilon(1e-8));
-  for (int i = 0; i < 5; ++i)
-    CHECK(result.theta[10 + i] == Approx(mean[i]).margin(1e-8));
+  for (int i = 1; i < 5; ++i) CHECK(result.theta[i - 1] == Approx(loading[i]).epsilon(1e-8));
+  for (int i = 0; i < 5; ++i) CHECK(result.theta[10 + i] == Approx(mean[i]).margin(1e-8));
   CHECK(result.covariance.rows() == 15);
-  CHECK((result.covariance - result.covariance.transpose())
-            .cwiseAbs()
-            .maxCoeff() < 1e-12);
+  CHECK((result.covariance - result.covariance.transpose()).cwiseAbs().maxCoeff() < 1e-12);
 }
 
 TEST_CASE("analytic derivatives agree with central differences") {
   Random random(7);
   Model model = one_factor(4, true);
-  model.entries.push_back({Family::Covariance, 0, 1, 0});
-  model.map.rows.push_back({{model.map.parameters, 1.0}});
-  model.map.constant.conservativeResize(model.entries.size());
-  model.map.constant[model.entries.size() - 1] = 0;
-  ++model.map.parameters;
+  // a residual covariance, and the mean of the construct, which loadings carry to the items
+  for (const Entry& entry : {Entry{Family::Covariance, 0, 1, 0}, Entry{Family::Mean, 0, 4, 0}}) {
+    model.entries.push_back(entry);
+    model.map.rows.push_back({{model.map.parameters, 1.0}});
+    model.map.constant.conservativeResize(model.entries.size());
+    model.map.constant[model.entries.size() - 1] = 0;
+    ++model.map.parameters;
+  }
   Matrix s = Matrix::Identity(4, 4);
   for (int i = 0; i < 4; ++i)
-    for (int j = 0; j < i; ++j)
-      s(i, j) = s(j, i) = 0.3 + 0.1 * random.uniform();
+    for (int j = 0; j < i; ++j) s(i, j) = s(j, i) = 0.3 + 0.1 * random.uniform();
   Vector mean(4);
   mean << 0.1, -0.2, 0.3, 0.5;
   const Sample sample = {{0, 150, s, mean}};
   NormalTheory problem(std::make_shared<const Model>(model), sample);
   Vector theta(model.map.parameters);
-  for (int i = 0; i < theta.size(); ++i)
-    theta[i] = 0.6 + 0.2 * random.uniform();
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
   REQUIRE(problem.move_to(theta));
   check_derivatives(problem, theta);
 }
@@ -151,13 +136,12 @@ TEST_CASE("rescaling leaves the discrepancy alone") {
   residual << 0.5, 0.6, 0.4, 0.9;
   Matrix s = implied_by(loading, 1.7, residual);
   s(0, 1) = s(1, 0) = s(0, 1) + 0.3;
-  const Fit plain = fit(one_factor(4, false), {{0, 250, s, Vector()}},
-                        Settings(), Callbacks());
+  const Fit plain = fit(one_factor(4, false), {{0, 250, s, Vector()}}, Settings(), Callbacks());
   Vector unit(4);
   unit << 1e3, 1e-3, 1, 1e3;
   const Matrix scaled = unit.asDiagonal() * s * unit.asDiagonal();
-  const Fit other = fit(one_factor(4, false), {{0, 250, scaled, Vector()}},
-                        Settings(), Callbacks());
+  const Fit other =
+      fit(one_factor(4, false), {{0, 250, scaled, Vector()}}, Settings(), Callbacks());
   REQUIRE(plain.status == Status::Converged);
   REQUIRE(other.status == Status::Converged);
   CHECK(other.discrepancy == Approx(plain.discrepancy).epsilon(1e-9));
@@ -166,15 +150,13 @@ TEST_CASE("rescaling leaves the discrepancy alone") {
         Approx(std::sqrt(plain.covariance(0, 0)) * 1e-6).epsilon(1e-6));
 }
 
-TEST_CASE("loadings that average one start and end there, whatever the units "
-          "of the items") {
+TEST_CASE("loadings that average one start and end there, whatever the units of the items") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.3, 0.9;
   residual << 0.5, 0.6, 0.4, 0.9;
   Vector unit(4);
   unit << 1e-3, 1e3, 1, 10;
-  const Matrix s = unit.asDiagonal() * implied_by(loading, 1.7, residual) *
-                   unit.asDiagonal();
+  const Matrix s = unit.asDiagonal() * implied_by(loading, 1.7, residual) * unit.asDiagonal();
   Model model = one_factor(4, false);
   // the second loading, in the largest unit, is what the others leave of 4
   model.map.rows[0] = {{0, 1.0}};
@@ -186,16 +168,14 @@ TEST_CASE("loadings that average one start and end there, whatever the units "
   const Rescaled scaled = rescale(model, {{0, 200, s, Vector()}});
   Vector eta = starting_entries(*scaled.model, scaled.sample);
   REQUIRE(to_model_scale(*scaled.model, eta));
-  const Vector start = scaled.model->map(parameters_of(*scaled.model, eta))
-                           .cwiseQuotient(scaled.entry_unit);
+  const Vector start =
+      scaled.model->map(parameters_of(*scaled.model, eta)).cwiseQuotient(scaled.entry_unit);
   CHECK(start.head(4).sum() == Approx(4));
   // exact moments: the start is already close in every unit
   for (int i = 0; i < 4; ++i)
     CHECK(start[i] ==
-          Approx(unit[i] * loading[i] * 4 / unit.cwiseProduct(loading).sum())
-              .epsilon(0.05));
-  const Fit result =
-      fit(model, {{0, 200, s, Vector()}}, Settings(), Callbacks());
+          Approx(unit[i] * loading[i] * 4 / unit.cwiseProduct(loading).sum()).epsilon(0.05));
+  const Fit result = fit(model, {{0, 200, s, Vector()}}, Settings(), Callbacks());
   REQUIRE(result.status == Status::Converged);
   CHECK(result.discrepancy < 1e-10);
   CHECK(result.eta.head(4).mean() == Approx(1));
@@ -205,17 +185,14 @@ TEST_CASE("an interrupt is heeded and progress is told") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.3, 0.7;
   residual << 0.5, 0.6, 0.4, 0.9;
-  const Sample sample = {
-      {0, 250, implied_by(loading, 1.7, residual), Vector()}};
+  const Sample sample = {{0, 250, implied_by(loading, 1.7, residual), Vector()}};
   Callbacks callbacks;
   callbacks.stop = StopToken([] { return true; });
-  CHECK(fit(one_factor(4, false), sample, Settings(), callbacks).status ==
-        Status::Interrupted);
+  CHECK(fit(one_factor(4, false), sample, Settings(), callbacks).status == Status::Interrupted);
   int told = 0;
   Callbacks counting;
   counting.progress = [&](int, double) { ++told; };
-  CHECK(fit(one_factor(4, false), sample, Settings(), counting).status ==
-        Status::Converged);
+  CHECK(fit(one_factor(4, false), sample, Settings(), counting).status == Status::Converged);
   CHECK(told > 0);
 }
 
@@ -253,9 +230,9 @@ TEST_CASE("a loop never steps across det(I - B) = 0") {
   Vector theta(4);
   theta << 0.5, 0.5, 1, 1;
   CHECK(problem.move_to(theta));
-  theta << 2, 0.5, 1, 1; // det = 0
+  theta << 2, 0.5, 1, 1;  // det = 0
   CHECK_FALSE(problem.move_to(theta));
-  theta << 2, 1, 1, 1; // det < 0
+  theta << 2, 1, 1, 1;  // det < 0
   CHECK_FALSE(problem.move_to(theta));
 }
 
@@ -273,19 +250,15 @@ Constraint twice(int first, int second, bool bound) {
 
 TEST_CASE("equations hold exactly, and bounds only when they press") {
   Matrix s(4, 4);
-  s << 4.0, 1.2, 1.5, 1.1, 1.2, 3.0, 0.9, 1.0, 1.5, 0.9, 5.0, 1.3, 1.1, 1.0,
-      1.3, 3.5;
+  s << 4.0, 1.2, 1.5, 1.1, 1.2, 3.0, 0.9, 1.0, 1.5, 0.9, 5.0, 1.3, 1.1, 1.0, 1.3, 3.5;
   const Sample sample = {{0, 300, s, Vector()}};
   const Model plain = one_factor(4, false);
   const Fit free = fit(plain, sample, Settings(), Callbacks());
   int second = -1, third = -1;
   for (int e = 0; e < plain.entries.size(); ++e) {
-    if (plain.entries[e].family != Family::Effect)
-      continue;
-    if (plain.entries[e].row == 1)
-      second = e;
-    if (plain.entries[e].row == 2)
-      third = e;
+    if (plain.entries[e].family != Family::Effect) continue;
+    if (plain.entries[e].row == 1) second = e;
+    if (plain.entries[e].row == 2) third = e;
   }
   Model model = plain;
   model.scales.clear();
@@ -300,15 +273,13 @@ TEST_CASE("equations hold exactly, and bounds only when they press") {
   direction[model.map.rows[third][0].parameter] = -2;
   CHECK(std::abs(direction.dot(tied.covariance * direction)) < 1e-12);
 
-  model.constraints[0].bound =
-      true; // presses: the free solution has loading_2 < 2 loading_3
+  model.constraints[0].bound = true;  // presses: the free solution has loading_2 < 2 loading_3
   REQUIRE(free.eta[second] < 2 * free.eta[third]);
   const Fit pressed = fit(model, sample, Settings(), Callbacks());
   CHECK(pressed.active[0]);
   CHECK(pressed.discrepancy == Approx(tied.discrepancy).epsilon(1e-10));
   model.constraints[0] = twice(
-      third, second,
-      true); // idle if loading_3 > 2 loading_2 does not hold the solution back
+      third, second, true);  // idle if loading_3 > 2 loading_2 does not hold the solution back
   const bool holds = free.eta[third] >= 2 * free.eta[second];
   const Fit other = fit(model, sample, Settings(), Callbacks());
   CHECK(static_cast<bool>(other.active[0]) == !holds);
@@ -322,16 +293,14 @@ TEST_CASE("constraints that cannot hold are told from a failure to converge") {
   model.scales.clear();
   int loading = -1;
   for (int e = 0; e < model.entries.size(); ++e)
-    if (model.entries[e].family == Family::Effect && model.entries[e].row == 1)
-      loading = e;
+    if (model.entries[e].family == Family::Effect && model.entries[e].row == 1) loading = e;
   const Expression square_plus_one = {{Operation::Input, 0},
                                       {Operation::Constant, 2},
                                       {Operation::Power, 0},
                                       {Operation::Constant, 1},
                                       {Operation::Add, 0}};
   model.constraints = {{square_plus_one, {loading}, {1}, false}};
-  CHECK(fit(model, sample, Settings(), Callbacks()).status ==
-        Status::Infeasible);
+  CHECK(fit(model, sample, Settings(), Callbacks()).status == Status::Infeasible);
 }
 
 TEST_CASE("tapes carry first and second derivatives") {
@@ -366,8 +335,8 @@ TEST_CASE("random numbers are portable and roughly normal") {
   CHECK(square / 20000 == Approx(1).epsilon(0.04));
 }
 
-TEST_CASE("score tests see a missing covariance, and nothing where the model "
-          "would lose its scale") {
+TEST_CASE(
+    "score tests see a missing covariance, and nothing where the model would lose its scale") {
   Vector loading(4), residual(4);
   loading << 1, 0.8, 1.2, 0.9;
   residual << 0.5, 0.6, 0.4, 0.7;
@@ -376,7 +345,7 @@ TEST_CASE("score tests see a missing covariance, and nothing where the model "
   s(0, 1) += small;
   s(1, 0) += small;
   Model model = one_factor(4, false);
-  model.entries.push_back({Family::Covariance, 0, 1, 0}); // not estimated
+  model.entries.push_back({Family::Covariance, 0, 1, 0});  // not estimated
   model.map.rows.push_back(Terms());
   model.map.constant.conservativeResize(model.entries.size());
   model.map.constant[model.entries.size() - 1] = 0;
@@ -384,8 +353,7 @@ TEST_CASE("score tests see a missing covariance, and nothing where the model "
   const Fit held = fit(model, sample, Settings(), Callbacks());
   REQUIRE(held.status == Status::Converged);
   const int last = static_cast<int>(model.entries.size()) - 1;
-  const ScoreTests tests =
-      score_tests(model, sample, held.theta, {{last, -1}, {0, -1}}, true);
+  const ScoreTests tests = score_tests(model, sample, held.theta, {{last, -1}, {0, -1}}, true);
   REQUIRE(tests.admissible);
   CHECK(tests.score[0] / tests.information[0] == Approx(small).epsilon(0.01));
   CHECK(tests.score[0] * tests.score[0] / tests.information[0] ==
@@ -394,8 +362,7 @@ TEST_CASE("score tests see a missing covariance, and nothing where the model "
   CHECK(tests.joint(0, 0) == Approx(tests.information[0]));
 }
 
-TEST_CASE(
-    "a matrix in blocks is factored, solved and inverted like the whole") {
+TEST_CASE("a matrix in blocks is factored, solved and inverted like the whole") {
   Homes homes;
   homes.block = {0, -1, 1, 0, -1, 1, 1, 2};
   homes.place = {0, 0, 0, 1, 1, 1, 2, 0};
@@ -407,17 +374,14 @@ TEST_CASE(
   Matrix whole = Matrix::Zero(q, q);
   for (int j = 0; j < q; ++j)
     for (int i = j; i < q; ++i) {
-      const bool apart = homes.block[i] >= 0 && homes.block[j] >= 0 &&
-                         homes.block[i] != homes.block[j];
-      if (apart)
-        continue;
+      const bool apart =
+          homes.block[i] >= 0 && homes.block[j] >= 0 && homes.block[i] != homes.block[j];
+      if (apart) continue;
       const double value = i == j ? 4 + i : std::sin(1.0 + 3 * i + j);
-      arrow.add(i % 2 ? i : j, i % 2 ? j : i,
-                value); // either order means the same cell
+      arrow.add(i % 2 ? i : j, i % 2 ? j : i, value);  // either order means the same cell
       whole(i, j) = whole(j, i) = value;
     }
-  CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - whole).norm() <
-        1e-14);
+  CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - whole).norm() < 1e-14);
   Vector diagonal;
   arrow.diagonal(diagonal);
   CHECK((diagonal - whole.diagonal()).norm() < 1e-14);
@@ -431,28 +395,23 @@ TEST_CASE(
     factor.solve(solved);
     CHECK((solved - damped.llt().solve(x)).norm() < 1e-12);
     CHECK((factor.inverse() - damped.inverse()).norm() < 1e-12);
-    CHECK((factor.inverse_diagonal() - damped.inverse().diagonal()).norm() <
-          1e-12);
+    CHECK((factor.inverse_diagonal() - damped.inverse().diagonal()).norm() < 1e-12);
     CHECK(factor.smallest_pivot() > 0);
   }
   const Vector by = Vector::LinSpaced(q, 0.5, 1.5);
   arrow.scale(by);
   const Matrix scaled = by.asDiagonal() * whole * by.asDiagonal();
-  CHECK(
-      (Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - scaled).norm() <
-      1e-13);
+  CHECK((Matrix(arrow.dense().selfadjointView<Eigen::Lower>()) - scaled).norm() < 1e-13);
   arrow.add(7, 7, -100);
   ArrowFactor factor;
   CHECK_FALSE(factor.compute(arrow, 0));
 }
 
-TEST_CASE(
-    "an interrupt that was asked for once stays asked for, restarts included") {
+TEST_CASE("an interrupt that was asked for once stays asked for, restarts included") {
   int asked = 0;
   Callbacks callbacks;
-  callbacks.stop = StopToken([&] { return ++asked == 3; }); // and never again
-  // loadings that run away: without the stop there are many starts and valley
-  // steps
+  callbacks.stop = StopToken([&] { return ++asked == 3; });  // and never again
+  // loadings that run away: without the stop there are many starts and valley steps
   Matrix s(2, 2);
   s << 1, 0.5, 0.5, 1;
   Model model = one_factor(2, false);
@@ -478,10 +437,9 @@ TEST_CASE("many samples are fitted without building the model again") {
     to_model_scale(*model, eta);
     return eta;
   }());
-  for (const Sample &sample : {second, first}) {
+  for (const Sample& sample : {second, first}) {
     problem.set_sample(sample);
-    const Optimum again =
-        solve_quickly(problem, theta, Settings(), Callbacks());
+    const Optimum again = solve_quickly(problem, theta, Settings(), Callbacks());
     const Fit anew = fit(*model, sample, Settings(), Callbacks());
     REQUIRE(again.status == Status::Converged);
     CHECK(again.discrepancy == Approx(anew.discrepancy).margin(1e-12));
@@ -489,8 +447,7 @@ TEST_CASE("many samples are fitted without building the model again") {
   }
 }
 
-TEST_CASE(
-    "a scoring or a Newton step allocates nothing once the sizes are known") {
+TEST_CASE("a scoring or a Newton step allocates nothing once the sizes are known") {
   Vector loading(9), residual(9), mean = Vector::LinSpaced(9, -1, 1);
   loading << 1, 0.8, 1.3, 0.7, 0.5, 0.9, 1.1, 0.6, 0.8;
   residual << 0.5, 0.6, 0.4, 0.9, 1.2, 0.7, 0.6, 0.8, 0.5;
@@ -514,7 +471,7 @@ TEST_CASE(
       expected.quadratic(step);
       theta += 0.5 * step;
     };
-    pass(); // sizes everything
+    pass();  // sizes everything
     Eigen::internal::set_is_malloc_allowed(false);
     pass();
     pass();
@@ -527,16 +484,14 @@ TEST_CASE("the engine of derivatives agrees with central differences") {
   Model model = one_factor(4, true);
   Random random(5);
   Vector theta(model.map.parameters);
-  for (int i = 0; i < theta.size(); ++i)
-    theta[i] = 0.6 + 0.3 * random.uniform();
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.3 * random.uniform();
   Sequence<Wanted> wanted;
   for (int e = 0; e < model.entries.size(); ++e) {
     wanted.push_back({Quantity::Entry, 0, static_cast<int>(e), 0});
     wanted.push_back({Quantity::Standardized, 0, static_cast<int>(e), 0});
   }
-  for (Quantity q : {Quantity::Covariance, Quantity::Mean, Quantity::Total,
-                     Quantity::Indirect, Quantity::Correlation,
-                     Quantity::RSquared, Quantity::SdRatio}) {
+  for (Quantity q : {Quantity::Covariance, Quantity::Mean, Quantity::Total, Quantity::Indirect,
+                     Quantity::Correlation, Quantity::RSquared, Quantity::SdRatio}) {
     wanted.push_back({q, 0, 1, 3});
     wanted.push_back({q, 0, 4, 2});
   }
@@ -547,14 +502,12 @@ TEST_CASE("the engine of derivatives agrees with central differences") {
     Vector up = theta, down = theta;
     up[i] += h;
     down[i] -= h;
-    const Vector difference =
-        (derive(model, model.map(up), wanted, plain).value -
-         derive(model, model.map(down), wanted, plain).value) /
-        (2 * h);
+    const Vector difference = (derive(model, model.map(up), wanted, plain).value -
+                               derive(model, model.map(down), wanted, plain).value) /
+                              (2 * h);
     for (int k = 0; k < difference.size(); ++k)
       if (std::isfinite(at.value[k]))
-        CHECK(at.gradient(k, i) ==
-              Approx(difference[k]).epsilon(1e-5).margin(1e-7));
+        CHECK(at.gradient(k, i) == Approx(difference[k]).epsilon(1e-5).margin(1e-7));
   }
 }
 
@@ -573,58 +526,51 @@ Sequence<Block> four_patterns(int group, std::uint64_t seed) {
       block.mean[i] = 0.4 * random.uniform();
       block.covariance(i, i) = 0.8 + 0.4 * random.uniform();
       for (int j = 0; j < i; ++j)
-        block.covariance(i, j) = block.covariance(j, i) =
-            0.3 + 0.2 * random.uniform();
+        block.covariance(i, j) = block.covariance(j, i) = 0.3 + 0.2 * random.uniform();
     }
     out.push_back(block);
   }
   return out;
 }
 
-Sample sample_of(const Sequence<Sequence<Block>> &groups, int size) {
+Sample sample_of(const Sequence<Sequence<Block>>& groups, int size) {
   Sample out;
   for (int g = 0; g < groups.size(); ++g) {
     const Saturated moments = saturated_moments(groups[g], size);
     REQUIRE(moments.found());
     double n = 0;
-    for (const Block &block : groups[g])
-      n += block.n;
-    out.push_back(
-        {static_cast<int>(g), n, moments.covariance, moments.mean, {}});
+    for (const Block& block : groups[g]) n += block.n;
+    out.push_back({static_cast<int>(g), n, moments.covariance, moments.mean, {}});
     out.patterns.insert(out.patterns.end(), groups[g].begin(), groups[g].end());
   }
   return out;
 }
 
 // -2 log L from its definition, without the constant.
-double minus_two_log_likelihood(const Sequence<Block> &patterns,
-                                const Matrix &sigma, const Vector &mu) {
+double minus_two_log_likelihood(const Sequence<Block>& patterns, const Matrix& sigma,
+                                const Vector& mu) {
   double out = 0;
-  for (const Block &block : patterns) {
+  for (const Block& block : patterns) {
     const int p = block.variables.size();
     Matrix own(p, p);
     Vector d(p);
     for (int i = 0; i < p; ++i) {
       d[i] = block.mean[i] - mu[block.variables[i]];
-      for (int j = 0; j < p; ++j)
-        own(i, j) = sigma(block.variables[i], block.variables[j]);
+      for (int j = 0; j < p; ++j) own(i, j) = sigma(block.variables[i], block.variables[j]);
     }
     const Matrix w = own.inverse();
-    out += block.n * (std::log(own.determinant()) +
-                      (w * block.covariance).trace() + d.dot(w * d));
+    out += block.n * (std::log(own.determinant()) + (w * block.covariance).trace() + d.dot(w * d));
   }
   return out;
 }
 
-} // namespace
+}  // namespace
 
-TEST_CASE(
-    "saturated moments of incomplete data are where the likelihood is flat") {
+TEST_CASE("saturated moments of incomplete data are where the likelihood is flat") {
   const Sequence<Block> patterns = four_patterns(0, 3);
   const Saturated found = saturated_moments(patterns, 4);
   REQUIRE(found.found());
-  const double best =
-      minus_two_log_likelihood(patterns, found.covariance, found.mean);
+  const double best = minus_two_log_likelihood(patterns, found.covariance, found.mean);
   CHECK(found.minus_two_log_likelihood == Approx(best).epsilon(1e-12));
   const double h = 1e-4;
   for (int i = 0; i < 4; ++i) {
@@ -634,10 +580,9 @@ TEST_CASE(
       down(i, j) -= h;
       up(j, i) = up(i, j);
       down(j, i) = down(i, j);
-      const double slope =
-          (minus_two_log_likelihood(patterns, up, found.mean) -
-           minus_two_log_likelihood(patterns, down, found.mean)) /
-          (2 * h);
+      const double slope = (minus_two_log_likelihood(patterns, up, found.mean) -
+                            minus_two_log_likelihood(patterns, down, found.mean)) /
+                           (2 * h);
       CHECK(std::abs(slope) < 2e-3);
     }
     Vector up = found.mean, down = found.mean;
@@ -652,27 +597,25 @@ TEST_CASE(
 
 namespace {
 
-// Normal cases with one construct behind them; each value is missing with a
-// given probability.
-Matrix small_cases(int n, int p, double missing, Random &random) {
+// Normal cases with one construct behind them; each value is missing with a given probability.
+Matrix small_cases(int n, int p, double missing, Random& random) {
   Matrix out(n, p);
   for (int i = 0; i < n; ++i) {
-    const double common = std::sqrt(-2 * std::log(random.uniform())) *
-                          std::cos(6.28 * random.uniform());
+    const double common =
+        std::sqrt(-2 * std::log(random.uniform())) * std::cos(6.28 * random.uniform());
     for (int v = 0; v < p; ++v) {
-      const double own = std::sqrt(-2 * std::log(random.uniform())) *
-                         std::cos(6.28 * random.uniform());
+      const double own =
+          std::sqrt(-2 * std::log(random.uniform())) * std::cos(6.28 * random.uniform());
       out(i, v) = random.uniform() < missing ? std::nan("") : 3 + common + own;
     }
   }
   return out;
 }
 
-void check_saturated(const Sequence<Block> &patterns, int p) {
+void check_saturated(const Sequence<Block>& patterns, int p) {
   const Saturated found = saturated_moments(patterns, p);
   if (!found.found()) {
-    if (found.status != Saturation::Unfinished)
-      CHECK(found.mean.size() == 0);
+    if (found.status != Saturation::Unfinished) CHECK(found.mean.size() == 0);
     return;
   }
   CHECK(found.mean.allFinite());
@@ -680,10 +623,9 @@ void check_saturated(const Sequence<Block> &patterns, int p) {
   CHECK(std::isfinite(found.minus_two_log_likelihood));
 }
 
-} // namespace
+}  // namespace
 
-TEST_CASE("saturated moments of a few cases are found or refused, at any rate "
-          "of missing values") {
+TEST_CASE("saturated moments of a few cases are found or refused, at any rate of missing values") {
   Random random(41);
   int found = 0, refused = 0;
   for (int n = 1; n <= 12; ++n)
@@ -693,8 +635,7 @@ TEST_CASE("saturated moments of a few cases are found or refused, at any rate "
           const Sequence<Block> patterns =
               reduce_cases(small_cases(n, p, missing, random), Vector());
           check_saturated(patterns, p);
-          saturated_moments(patterns, p, nullptr, 60).found() ? ++found
-                                                              : ++refused;
+          saturated_moments(patterns, p, nullptr, 60).found() ? ++found : ++refused;
         }
   CHECK(found > 100);
   CHECK(refused > 100);
@@ -708,59 +649,49 @@ TEST_CASE("saturated moments say why there are none") {
   unobserved.col(1).setConstant(none);
   constant.col(1).setConstant(4);
   constant(0, 1) = none;
-  CHECK(saturated_moments(reduce_cases(unobserved, Vector()), 2).status ==
-        Saturation::Unobserved);
-  CHECK(saturated_moments(reduce_cases(constant, Vector()), 2).status ==
-        Saturation::Constant);
+  CHECK(saturated_moments(reduce_cases(unobserved, Vector()), 2).status == Saturation::Unobserved);
+  CHECK(saturated_moments(reduce_cases(constant, Vector()), 2).status == Saturation::Constant);
   CHECK(saturated_moments({}, 2).status == Saturation::Unobserved);
   CHECK(saturated_moments(reduce_cases(x, Vector()), 2).found());
 }
 
-TEST_CASE("columns that determine each other leave no saturated moments to be "
-          "trusted") {
+TEST_CASE("columns that determine each other leave no saturated moments to be trusted") {
   Random random(43);
   for (int repeat = 0; repeat < 30; ++repeat) {
     Matrix x = small_cases(200, 6, 0, random);
     x.col(5) = repeat % 2 ? Vector(x.col(3) + x.col(4)) : Vector(x.col(2));
     for (int k = 0; k < 20; ++k)
-      x(static_cast<int>(random.uniform() * 200),
-        static_cast<int>(random.uniform() * 3)) = std::nan("");
+      x(static_cast<int>(random.uniform() * 200), static_cast<int>(random.uniform() * 3)) =
+          std::nan("");
     const Saturated found = saturated_moments(reduce_cases(x, Vector()), 6);
-    if (!found.found())
-      continue;
+    if (!found.found()) continue;
     const Vector unit = found.covariance.diagonal().cwiseSqrt().cwiseInverse();
     const Matrix r = unit.asDiagonal() * found.covariance * unit.asDiagonal();
     CHECK(Eigen::SelfAdjointEigenSolver<Matrix>(r).eigenvalues()[0] < 1e-6);
   }
 }
 
-TEST_CASE("saturated moments neither depend on the units nor on the means of "
-          "the variables") {
+TEST_CASE("saturated moments neither depend on the units nor on the means of the variables") {
   Random random(44);
   Matrix x = small_cases(80, 4, 0.2, random);
   const Saturated plain = saturated_moments(reduce_cases(x, Vector()), 4);
   REQUIRE(plain.found());
   for (double offset : {1e3, 1e6, 1e7}) {
-    const Saturated moved = saturated_moments(
-        reduce_cases(Matrix(x.array() + offset), Vector()), 4);
+    const Saturated moved =
+        saturated_moments(reduce_cases(Matrix(x.array() + offset), Vector()), 4);
     REQUIRE(moved.found());
-    CHECK((moved.covariance - plain.covariance).cwiseAbs().maxCoeff() <
-          1e-15 * offset + 1e-9);
+    CHECK((moved.covariance - plain.covariance).cwiseAbs().maxCoeff() < 1e-15 * offset + 1e-9);
   }
-  const Saturated scaled =
-      saturated_moments(reduce_cases(Matrix(1e6 * x), Vector()), 4);
+  const Saturated scaled = saturated_moments(reduce_cases(Matrix(1e6 * x), Vector()), 4);
   REQUIRE(scaled.found());
-  CHECK((1e-12 * scaled.covariance - plain.covariance).cwiseAbs().maxCoeff() <
-        1e-9);
+  CHECK((1e-12 * scaled.covariance - plain.covariance).cwiseAbs().maxCoeff() < 1e-9);
   double values = 0;
-  for (int v = 0; v < 4; ++v)
-    values += (x.col(v).array() == x.col(v).array()).count();
+  for (int v = 0; v < 4; ++v) values += (x.col(v).array() == x.col(v).array()).count();
   CHECK(scaled.minus_two_log_likelihood - 2 * values * std::log(1e6) ==
         Approx(plain.minus_two_log_likelihood).epsilon(1e-10));
 }
 
-TEST_CASE(
-    "replicates of a few incomplete cases are estimated or counted as lost") {
+TEST_CASE("replicates of a few incomplete cases are estimated or counted as lost") {
   Random random(45);
   const Model model = one_factor(4, true);
   for (int n : {5, 6, 8, 12, 16}) {
@@ -770,8 +701,7 @@ TEST_CASE(
       Resampled source(cases, 0);
       Sample sample;
       for (int r = 1; r <= 40; ++r) {
-        if (!source.draw(7, r, sample))
-          continue;
+        if (!source.draw(7, r, sample)) continue;
         CHECK(sample[0].covariance.allFinite());
         const Fit found = fit(model, sample, Settings(), Callbacks());
         CHECK((found.status != Status::Converged || found.theta.allFinite()));
@@ -792,8 +722,7 @@ TEST_CASE(
     Drawn drawn({large, tiny}, 0);
     Sample sample;
     for (int r = 1; r <= 40; ++r)
-      if (drawn.draw(9, r, sample))
-        CHECK(sample[1].covariance.allFinite());
+      if (drawn.draw(9, r, sample)) CHECK(sample[1].covariance.allFinite());
   }
 }
 
@@ -804,56 +733,45 @@ TEST_CASE("casewise derivatives agree with central differences") {
   NormalTheory problem(std::make_shared<const Model>(model), sample);
   CHECK(problem.inference() == Information::Observed);
   Vector theta(model.map.parameters);
-  for (int i = 0; i < theta.size(); ++i)
-    theta[i] = 0.6 + 0.2 * random.uniform();
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
   REQUIRE(problem.move_to(theta));
-  const Matrix sigma =
-      implied(model, model.map(theta))[0].covariance.topLeftCorner(4, 4);
+  const Matrix sigma = implied(model, model.map(theta))[0].covariance.topLeftCorner(4, 4);
   const Vector mu = implied(model, model.map(theta))[0].mean.head(4);
   CHECK(problem.n() * problem.value() ==
         Approx(minus_two_log_likelihood(sample.patterns, sigma, mu) -
-               minus_two_log_likelihood(sample.patterns, sample[0].covariance,
-                                        sample[0].mean))
+               minus_two_log_likelihood(sample.patterns, sample[0].covariance, sample[0].mean))
             .epsilon(1e-10));
   check_derivatives(problem, theta);
 }
 
-TEST_CASE("scores of single cases add up to the score of all, missing values "
-          "or not") {
+TEST_CASE("scores of single cases add up to the score of all, missing values or not") {
   Random random(31);
   const int n = 30;
   Matrix values(n, 4);
   for (int i = 0; i < n; ++i)
-    for (int v = 0; v < 4; ++v)
-      values(i, v) = random.normal() + 0.5 * v;
-  for (int i = 0; i < n; i += 3)
-    values(i, i % 4) = std::nan("");
+    for (int v = 0; v < 4; ++v) values(i, v) = random.normal() + 0.5 * v;
+  for (int i = 0; i < n; i += 3) values(i, i % 4) = std::nan("");
   std::map<Sequence<int>, Sequence<int>> by_pattern;
   for (int i = 0; i < n; ++i) {
     Sequence<int> seen;
     for (int v = 0; v < 4; ++v)
-      if (!std::isnan(values(i, v)))
-        seen.push_back(v);
+      if (!std::isnan(values(i, v))) seen.push_back(v);
     by_pattern[seen].push_back(i);
   }
   Sequence<Block> patterns;
-  for (const auto &one : by_pattern) {
+  for (const auto& one : by_pattern) {
     const int p = one.first.size(), count = one.second.size();
     Matrix x(count, p);
     for (int i = 0; i < count; ++i)
-      for (int j = 0; j < p; ++j)
-        x(i, j) = values(one.second[i], one.first[j]);
+      for (int j = 0; j < p; ++j) x(i, j) = values(one.second[i], one.first[j]);
     const Vector mean = x.colwise().mean();
     const Matrix off = x.rowwise() - mean.transpose();
-    patterns.push_back(
-        {0, double(count), off.transpose() * off / count, mean, one.first});
+    patterns.push_back({0, double(count), off.transpose() * off / count, mean, one.first});
   }
   const Model model = one_factor(4, true);
-  NormalTheory problem(std::make_shared<const Model>(model),
-                       sample_of({patterns}, 4));
+  NormalTheory problem(std::make_shared<const Model>(model), sample_of({patterns}, 4));
   Vector theta(model.map.parameters);
-  for (int i = 0; i < theta.size(); ++i)
-    theta[i] = 0.6 + 0.2 * random.uniform();
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
   REQUIRE(problem.move_to(theta));
   Matrix scores;
   problem.case_scores(0, values, About::Model, scores);
@@ -868,10 +786,9 @@ TEST_CASE("what score tests rest on takes in what is missing, and no misfit") {
   Sample sample = sample_of({four_patterns(0, 5)}, 4);
   const Model model = one_factor(4, true);
   Vector theta(model.map.parameters);
-  for (int i = 0; i < theta.size(); ++i)
-    theta[i] = 0.6 + 0.2 * random.uniform();
-  // where the saturated moments are the model's own there is no misfit to leave
-  // out, but for the curvature of the model
+  for (int i = 0; i < theta.size(); ++i) theta[i] = 0.6 + 0.2 * random.uniform();
+  // where the saturated moments are the model's own there is no misfit to leave out, but for the
+  // curvature of the model
   const Implied at = implied(model, model.map(theta))[0];
   sample[0].covariance = at.covariance.topLeftCorner(4, 4);
   sample[0].mean = at.mean.head(4);
@@ -880,8 +797,7 @@ TEST_CASE("what score tests rest on takes in what is missing, and no misfit") {
   const Matrix tested = problem.dense_information(Information::Tested);
   const Matrix observed = problem.dense_information(Information::Observed);
   const Matrix expected = problem.dense_information(Information::Expected);
-  // parameters 3 to 6 are residual variances, 8 to 11 intercepts: Sigma and mu
-  // are straight in them
+  // parameters 3 to 6 are residual variances, 8 to 11 intercepts: Sigma and mu are straight in them
   CHECK((tested - observed).block(3, 3, 4, 4).norm() < 1e-9);
   CHECK((tested - observed).block(8, 3, 4, 4).norm() < 1e-9);
   CHECK((tested - expected).block(3, 3, 4, 4).norm() > 1e-3);
@@ -891,8 +807,7 @@ TEST_CASE("what score tests rest on takes in what is missing, and no misfit") {
   CHECK(own[0] == Approx(tested(4, 4)));
   // complete data: the expected information
   Sample complete;
-  complete.push_back(
-      {0, 100, Matrix::Identity(4, 4) * 1.3, Vector::Zero(4), {}});
+  complete.push_back({0, 100, Matrix::Identity(4, 4) * 1.3, Vector::Zero(4), {}});
   NormalTheory plain(std::make_shared<const Model>(model), complete);
   REQUIRE(plain.move_to(theta));
   CHECK((plain.dense_information(Information::Tested) -
@@ -918,8 +833,7 @@ TEST_CASE("without missing values patterns give what complete data give") {
   CHECK((other.theta - one.theta).cwiseAbs().maxCoeff() < 1e-10);
 }
 
-TEST_CASE("incomplete groups are fitted, and their errors come from the "
-          "observed information") {
+TEST_CASE("incomplete groups are fitted, and their errors come from the observed information") {
   Model model = one_factor(4, true);
   const int entries = model.entries.size(), q = model.map.parameters;
   model.groups.push_back(model.groups[0]);
@@ -939,8 +853,7 @@ TEST_CASE("incomplete groups are fitted, and their errors come from the "
   scale.group = 1;
   scale.marker += entries;
   scale.variance += entries;
-  for (int &e : scale.loadings)
-    e += entries;
+  for (int& e : scale.loadings) e += entries;
   model.scales.push_back(scale);
   Sequence<Block> second = four_patterns(1, 23);
   second[1].n = 90;
@@ -965,9 +878,7 @@ TEST_CASE("incomplete groups are fitted, and their errors come from the "
   const Matrix inverse = hessian.inverse();
   for (int i = 0; i < inverse.rows(); ++i)
     CHECK(found.covariance(i, i) == Approx(inverse(i, i)).epsilon(1e-5));
-  CHECK((errors_of(model, sample, found.theta) - found.covariance)
-            .cwiseAbs()
-            .maxCoeff() < 1e-8);
+  CHECK((errors_of(model, sample, found.theta) - found.covariance).cwiseAbs().maxCoeff() < 1e-8);
 }
 
 namespace {
@@ -979,34 +890,30 @@ Cases made_cases(int n, bool holes) {
   out.values.resize(n, 4);
   for (int i = 0; i < n; ++i) {
     const double factor = random.normal();
-    for (int v = 0; v < 4; ++v)
-      out.values(i, v) = 100 + factor + random.normal();
-    if (holes && random.uniform() < 0.3)
-      out.values(i, 3) = std::nan("");
+    for (int v = 0; v < 4; ++v) out.values(i, v) = 100 + factor + random.normal();
+    if (holes && random.uniform() < 0.3) out.values(i, 3) = std::nan("");
   }
   return out;
 }
 
 // The cases of some rows, as they stand.
-Cases taken(const Cases &from, const Sequence<int> &rows) {
+Cases taken(const Cases& from, const Sequence<int>& rows) {
   Cases out;
   out.values.resize(rows.size(), from.values.cols());
-  for (int i = 0; i < rows.size(); ++i)
-    out.values.row(i) = from.values.row(rows[i]);
+  for (int i = 0; i < rows.size(); ++i) out.values.row(i) = from.values.row(rows[i]);
   return out;
 }
 
-Sample plain_sample(const Cases &cases) {
+Sample plain_sample(const Cases& cases) {
   Sample out;
   REQUIRE(sample_of_blocks({reduce_cases(cases.values, Vector())}, 0, Sample(),
                            {static_cast<int>(cases.values.cols())}, out));
   return out;
 }
 
-} // namespace
+}  // namespace
 
-TEST_CASE("replicates of cases are the moments of their rows, in whatever "
-          "parts they are made") {
+TEST_CASE("replicates of cases are the moments of their rows, in whatever parts they are made") {
   for (const bool holes : {false, true}) {
     const Cases cases = made_cases(200, holes);
     Resampled source({cases}, 0);
@@ -1017,8 +924,7 @@ TEST_CASE("replicates of cases are the moments of their rows, in whatever "
       CHECK(rows.size() == 200);
       const Sample plain = plain_sample(taken(cases, rows));
       CHECK(drawn[0].n == Approx(plain[0].n));
-      CHECK((drawn[0].covariance - plain[0].covariance).cwiseAbs().maxCoeff() <
-            1e-6);
+      CHECK((drawn[0].covariance - plain[0].covariance).cwiseAbs().maxCoeff() < 1e-6);
       CHECK((drawn[0].mean - plain[0].mean).cwiseAbs().maxCoeff() < 1e-6);
       CHECK(drawn.patterns.size() == (holes ? 2 : 0));
     }
@@ -1036,30 +942,24 @@ TEST_CASE("seeds give streams that are no shifted copies of each other") {
       of_a.push_back(a.bits());
       of_b.push_back(b.bits());
     }
-    for (std::uint64_t x : of_a)
-      CHECK(std::find(of_b.begin(), of_b.end(), x) == of_b.end());
+    for (std::uint64_t x : of_a) CHECK(std::find(of_b.begin(), of_b.end(), x) == of_b.end());
   }
 }
 
 TEST_CASE("clusters are drawn whole, and parts are left out one by one") {
   Cases cases = made_cases(60, false);
-  for (int i = 0; i < 60; ++i)
-    cases.cluster.push_back(i % 12);
+  for (int i = 0; i < 60; ++i) cases.cluster.push_back(i % 12);
   cases.clusters = 12;
   Resampled source({cases}, 0);
   std::map<int, int> times;
   const Sequence<int> drawn = source.rows(1, 1)[0];
-  for (int row : drawn)
-    ++times[row];
-  for (int i = 12; i < 60; ++i)
-    CHECK(times[i] == times[i - 12]);
+  for (int row : drawn) ++times[row];
+  for (int i = 12; i < 60; ++i) CHECK(times[i] == times[i - 12]);
   Sequence<int> parts;
-  for (int i = 0; i < 60; ++i)
-    parts.push_back(1 + i % 3);
+  for (int i = 0; i < 60; ++i) parts.push_back(1 + i % 3);
   const Sequence<int> left = Resampled({cases}, 0, {parts}).rows(1, 2)[0];
   CHECK(left.size() == 40);
-  for (int row : left)
-    CHECK(row % 3 != 1);
+  for (int row : left) CHECK(row % 3 != 1);
 }
 
 TEST_CASE("refits of replicates are those of the same samples fitted alone") {
@@ -1070,12 +970,11 @@ TEST_CASE("refits of replicates are those of the same samples fitted alone") {
     const Fit whole = fit(model, sample, Settings(), Callbacks());
     const Rescaled scaled = rescale(model, sample);
     Resampled source(in_units({cases}, scaled.item_unit), 0);
-    const Replicates found = refit_many(scaled, whole.theta, source, 3, 11, 5,
-                                        Settings(), Callbacks());
+    const Replicates found =
+        refit_many(scaled, whole.theta, source, 3, 11, 5, Settings(), Callbacks());
     for (int r = 0; r < 5; ++r) {
-      const Fit alone =
-          fit(model, plain_sample(taken(cases, source.rows(3, 11 + r)[0])),
-              Settings(), Callbacks());
+      const Fit alone = fit(model, plain_sample(taken(cases, source.rows(3, 11 + r)[0])),
+                            Settings(), Callbacks());
       REQUIRE(found.status[r] == 0);
       CHECK(found.discrepancy[r] == Approx(alone.discrepancy).epsilon(1e-8));
       CHECK((found.theta.col(r) - alone.theta).cwiseAbs().maxCoeff() < 1e-5);
@@ -1103,7 +1002,7 @@ TEST_CASE("drawn cases have the moments of their population") {
   Matrix correlation(2, 2);
   correlation << 1, 0.5, 0.5, 1;
   of.root = Matrix(correlation.llt().matrixL());
-  const auto covariance = [](const Matrix &x) {
+  const auto covariance = [](const Matrix& x) {
     const Matrix off = x.rowwise() - x.colwise().mean();
     return Matrix(off.transpose() * off / x.rows());
   };
@@ -1120,12 +1019,10 @@ TEST_CASE("drawn cases have the moments of their population") {
   double missing = 0, seen_mean = 0;
   for (int i = 0; i < of.cases; ++i) {
     missing += std::isnan(lost(i, 1));
-    if (std::isnan(lost(i, 1)))
-      seen_mean += lost(i, 0);
+    if (std::isnan(lost(i, 1))) seen_mean += lost(i, 0);
   }
   CHECK(missing / of.cases == Approx(0.5).margin(0.02));
-  CHECK(seen_mean / missing >
-        54); // those with high values of the other miss it
+  CHECK(seen_mean / missing > 54);  // those with high values of the other miss it
   of.kept = {1, 0};
   const Matrix turned = Drawn({of}, 0).values(1, 1)[0];
   CHECK(turned.col(1) == lost.col(0));
@@ -1140,8 +1037,7 @@ TEST_CASE("drawn cases have the moments of their population") {
   of.between = 0.2;
   const Matrix grouped = Drawn({of}, 0).values(1, 1)[0];
   Matrix means(400, 2);
-  for (int c = 0; c < 400; ++c)
-    means.row(c) = grouped.middleRows(100 * c, 100).colwise().mean();
+  for (int c = 0; c < 400; ++c) means.row(c) = grouped.middleRows(100 * c, 100).colwise().mean();
   CHECK(covariance(means)(0, 0) == Approx(20 + 0.8).margin(4));
   CHECK(covariance(grouped)(0, 0) == Approx(100).margin(6));
 }

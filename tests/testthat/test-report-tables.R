@@ -73,7 +73,7 @@ test_that("the numbers of a report are those of its readers", {
     unlist(lapply(parts, function(part) part$columns[[name]]))
   })
   table <- estimates(fit)
-  table <- table[!is_idle_mean(table), ]    # means fixed at 0 are no finding
+  table <- table[!is_mean_fixed_to_zero(table), ]    # means fixed at 0 are no finding
   expect_setequal(shown$parameter, table$parameter)
   at <- match(shown$parameter, table$parameter)
   expect_identical(shown$estimate, format_fixed(table$estimate[at]))
