@@ -222,8 +222,8 @@ library_with <- function(file, lines, folder) {
   library
 }
 
-# What notices a change that the tests of the core have missed: a test of the package, nothing
-# because nothing that is compared changes, or nothing at all.
+# Tries a change that the tests of the core have missed. Returns the test file of the package that
+# notices it, "no difference" if nothing that is compared changes, or "survived".
 package_outcome <- function(file, lines, folder, reference) {
   library <- library_with(file, lines, folder)
   if (is.null(library)) return("does not compile")

@@ -69,21 +69,22 @@ is_wanted <- function(names) {
   if (length(wanted) == 0L) rep(TRUE, length(names)) else
     grepl(paste(wanted, collapse = "|"), names)
 }
-core <- c(passed = 0L, failed = 0L)
-if (is_wanted("core")) {
-  core <- core_tests()
-  cat("core: ", core[["passed"]], " passed, ", core[["failed"]], " failed\n", sep = "")
+run_job <- function(job) {
+  if (job != "core") return(run_file(job))
+  counts <- core_tests()
+  cat("core: ", counts[["passed"]], " passed, ", counts[["failed"]], " failed\n", sep = "")
+  as.list(counts)
 }
 setwd(file.path(root, "tests", "testthat"))
 files <- list.files(pattern = "^test-.*[.]R$")
-files <- files[is_wanted(files)]
 # the large ones first, so that no processor waits for one at the end
-files <- files[order(-file.size(files))]
-counts <- parallel::mclapply(files, run_file, mc.cores = max(1L, parallel::detectCores()),
+jobs <- c("core", files[order(-file.size(files))])
+jobs <- jobs[is_wanted(jobs)]
+counts <- parallel::mclapply(jobs, run_job, mc.cores = max(1L, parallel::detectCores()),
                              mc.preschedule = FALSE)
 broken <- !vapply(counts, is.list, NA)
-if (any(broken)) cat("no result from", files[broken], "\n")
-counts <- c(list(as.list(core)), counts[!broken])
+if (any(broken)) cat("no result from", jobs[broken], "\n")
+counts <- counts[!broken]
 # at the end, where they are found in a long log
 for (one in counts) if (length(one$output)) cat(one$output, sep = "\n")
 total <- function(name) sum(vapply(counts, `[[`, 0, name))

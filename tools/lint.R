@@ -1,6 +1,7 @@
 # Lints R code and spells words; exits with 1 when there is anything to say. Lines have at most 100
-# characters, functions at most 80 lines; clang-format 14 lays out the core where it is installed,
-# and the core compiles without a warning, conversions between types included.
+# characters, functions at most 80 lines; clang-format 14 lays out the core and styler the spaces of
+# changed R files where they are installed, and the core compiles without a warning, conversions
+# between types included.
 folders <- c("R", "tests", "bench", "tools", "data-raw")
 
 # the linters are in .lintr: method and column names follow broom and R, layout is by hand, and
@@ -40,6 +41,25 @@ if (grepl("version 14[.]", version)) {
   for (file in layout) cat(file, ": clang-format -i changes it\n", sep = "")
 }
 
+# spaces of R code as styler sets them, in what changed since the last commit but one: all files
+# would take many minutes
+spaced <- character()
+recent <- if (nzchar(Sys.which("git")))
+  suppressWarnings(system2("git", c("diff", "--name-only", "HEAD~1"), stdout = TRUE, stderr = FALSE))
+if (requireNamespace("styler", quietly = TRUE)) {
+  options(styler.quiet = TRUE, styler.cache_name = NULL)
+  for (file in intersect(files, recent)) {
+    lines <- readLines(file)
+    styled <- styler::style_text(lines, scope = "spaces", strict = FALSE)
+    if (!identical(as.character(styled), lines)) {
+      spaced <- c(spaced, file)
+      cat(file, ": styler::style_file(scope = \"spaces\", strict = FALSE) changes it\n", sep = "")
+    }
+  }
+} else {
+  cat("styler is not installed: spaces in R code are looked at by lintr alone\n")
+}
+
 # warnings of the core; those of Eigen's headers are not ours
 compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"),
                              stdout = TRUE), " ")[[1L]]
@@ -53,6 +73,7 @@ warnings <- unlist(parallel::mclapply(c("src/unit-estimation.cpp", "src/unit-inf
 }))
 cat(warnings, sep = "\n")
 
-count <- length(found) + length(long) + nrow(misspelt) + length(layout) + length(warnings)
+count <- length(found) + length(long) + nrow(misspelt) + length(layout) + length(spaced) +
+  length(warnings)
 cat(count, "lints\n")
 quit(save = "no", status = if (count) 1L else 0L)

@@ -7,7 +7,7 @@
 
 namespace orizzonte {
 
-// From the sizes of the linear algebra and of the standard library.
+// Converts a size of Eigen or of the standard library.
 template <class Size>
 constexpr int to_int(Size size) {
   return static_cast<int>(size);

@@ -267,3 +267,15 @@ test_that("a total score is one score, general with parts, or a mixture", {
   expect_identical(vapply(c(0.499, 0.50, 0.501, NA), rule_part_score, ""),
                    c("repeats", "adds", "adds", "cannot_tell"))
 })
+
+test_that("codes of missing values are numbers or texts, and none of them is missing", {
+  for (codes in list(NULL, -9, 7L, c(-9, 99), "n/a")) expect_silent(check_missing_codes(codes))
+  for (codes in list(NA, NA_real_, c(-9, NA), NA_character_, TRUE, list(-9), factor("a")))
+    expect_error(check_missing_codes(codes), class = "orizzonte_error_input")
+  expect_identical(is_code(c(1, -9, NA), NULL), c(FALSE, FALSE, FALSE))
+  expect_identical(is_code(c(1, -9, NA), c(-9, 99)), c(FALSE, TRUE, FALSE))
+  # a number is one however it was written, and a text is no number
+  expect_identical(is_code(c(1, -9, NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
+  expect_identical(is_code(c("1", " n/a ", NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
+  expect_identical(is_code(factor(c("a", "-9")), -9), c(FALSE, TRUE))
+})
