@@ -210,10 +210,15 @@ library_with <- function(file, lines, folder) {
   unlink(sub("[.]cpp$", ".o", including))
   flags <- file.path(folder, "Makevars")
   writeLines("CXX17FLAGS = -O0 -Wno-ignored-attributes", flags)
-  code <- system(paste("cd", shQuote(inside), "&& rm -f orizzonte.so && R_MAKEVARS_USER=",
-                       shQuote(flags), file.path(R.home("bin"), "R"),
-                       "CMD SHLIB -o orizzonte.so unit-*.cpp > /dev/null 2>&1"))
-  if (code != 0) return(NULL)
+  headers <- vapply(c("Rcpp", "RcppEigen"), function(name) {
+    paste0("-I", system.file("include", package = name))
+  }, "")
+  code <- system(paste0("cd ", shQuote(inside), " && rm -f orizzonte.so && CLINK_CPPFLAGS=",
+                        shQuote(paste(headers, collapse = " ")), " R_MAKEVARS_USER=",
+                        shQuote(flags), " ", file.path(R.home("bin"), "R"),
+                        " CMD SHLIB -o orizzonte.so unit-*.cpp > /dev/null 2>&1"))
+  # the core has just been compiled with this change
+  if (code != 0) stop("The package cannot be compiled with a change of ", file, ".")
   library <- file.path(folder, "library")
   dir.create(library)
   file.copy(system.file(package = "orizzonte"), library, recursive = TRUE)
@@ -226,7 +231,6 @@ library_with <- function(file, lines, folder) {
 # notices it, "no difference" if nothing that is compared changes, or "survived".
 package_outcome <- function(file, lines, folder, reference) {
   library <- library_with(file, lines, folder)
-  if (is.null(library)) return("does not compile")
   ask <- function(code, limit) {
     script <- file.path(folder, "ask.R")
     writeLines(c(sprintf(".libPaths(c(%s, .libPaths()))", deparse(library)),
@@ -275,9 +279,14 @@ cpp_outcome <- function(at, number, reference) {
   made <- system(compile, ignore.stdout = TRUE, ignore.stderr = TRUE) == 0
   unlink(mutant)
   if (!made) return("does not compile")
-  objects <- setdiff(list.files(build, "[.]o$", full.names = TRUE), file.path(build, name))
+  # those of the program, not what earlier versions have left in the folder
+  compiled <- grep(" -c .* -o .*[.]o$", rules, value = TRUE)
+  objects <- unique(sub("^.* -o ([^ ]*[.]o)$", "\\1", compiled))
   program <- file.path(work, "run")
-  system2("g++", c("-o", shQuote(program), shQuote(c(objects, object))))
+  linked <- system2("g++", c("-o", shQuote(program),
+                             shQuote(c(setdiff(objects, file.path(build, name)), object))))
+  # a program that was not made would be taken for a test that fails
+  if (linked != 0) stop("The tests of the core cannot be linked.")
   # a change may make a loop endless
   status <- suppressWarnings(system2(program, stdout = FALSE, stderr = FALSE, timeout = 240))
   if (status != 0) "core tests" else package_outcome(at$file, lines, work, reference)
@@ -316,7 +325,9 @@ if (sys.nframe() == 0L) {
   cpp <- pick(cpp_places(), of_cpp)
   reference <- net()
   rows <- c(if (of_r > 0L) run_r(chosen, reference), if (of_cpp > 0L) run_cpp(cpp, reference))
-  all <- do.call(rbind, Filter(is.data.frame, rows))
+  given <- vapply(rows, is.data.frame, NA)
+  if (!all(given)) stop(sum(!given), " mutants gave no result: ", format(rows[[which(!given)[1L]]]))
+  all <- do.call(rbind, rows)
   counts <- all[!all$found %in% c("no difference", "does not compile"), ]
   survived <- counts[counts$found == "survived", ]
   text <- c(sprintf("%s: %d mutants, %d of R (%d of rules), %d of C++", Sys.Date(), nrow(all),
