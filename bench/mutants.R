@@ -104,13 +104,16 @@ net <- function() {
   fit <- quiet(fit_model(bp, choirs))
   ladder <- quiet(invariance(bp, choirs, by = "setting"))
   small <- quiet(fit_model(bp, choirs[1:80, ]))
+  robust <- quiet(fit_model(bp, choirs, inference = "robust"))
   frames <- quiet(list(
     estimates(fit), fit_indices(fit), fit_indices(small), residuals(fit), r_squared(fit),
+    estimates(robust), fit_indices(robust),
     verdicts(fit), stats::effects(fit), amendments(fit, top = 3), amendments(small, top = 0),
     without(fit), ladder$table, latent_means(ladder), noninvariance(ladder),
     construct_quality(fit)$table, construct_quality(fit)$pairs, trail(fit),
     compare_models(fit, refit(fit, blueprint = uncorrelate(bp, Belonging, Calm))),
     as.data.frame(screen_data(choirs, by = "setting")), influence(small, top = 2),
+    as.data.frame(screen_data(choirs_troubled, missing_codes = c(-9, 99))),
     as.data.frame(bootstrap_fit(small, 20, seed = 1)),
     as.data.frame(model_cutoffs(fit, 20, seed = 1)),
     as.data.frame(power_of(fit, "close fit", n = c(100, 200))), predict(small)))
