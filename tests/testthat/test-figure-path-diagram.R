@@ -108,3 +108,22 @@ test_that("reliability and explained variance stand inside constructs", {
                                                                    by_group$group == "weekend"])),
                fixed = TRUE)
 })
+
+test_that("a figure that is laid out beforehand is drawn as it would be printed", {
+  fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
+  svg <- function(figure) {
+    file <- tempfile(fileext = ".svg")
+    save_figure(figure, file)
+    gsub("surface[0-9]+", "surface", readLines(file))       # the device counts its figures
+  }
+  for (figure in list(path_diagram(fit), residual_map(fit), loading_plot(fit)))
+    expect_identical(svg(laid_out(figure)), svg(figure))
+  pages <- structure(list(residual_map(fit), loading_plot(fit)), class = "orizzonte_pages")
+  folder <- tempfile()
+  dir.create(folder)
+  drawn <- laid_out(pages)
+  expect_s3_class(drawn, "orizzonte_pages")
+  files <- save_figure(drawn, file.path(folder, "a.png"))
+  expect_identical(basename(files), c("a-1.png", "a-2.png"))
+  expect_true(all(file.size(files) > 1000))
+})
