@@ -45,7 +45,8 @@ if (grepl("version 14[.]", version)) {
 # would take many minutes
 spaced <- character()
 recent <- if (nzchar(Sys.which("git")))
-  suppressWarnings(system2("git", c("diff", "--name-only", "HEAD~1"), stdout = TRUE, stderr = FALSE))
+  suppressWarnings(system2("git", c("diff", "--name-only", "HEAD~1"), stdout = TRUE,
+                           stderr = FALSE))
 if (requireNamespace("styler", quietly = TRUE)) {
   options(styler.quiet = TRUE, styler.cache_name = NULL)
   for (file in intersect(files, recent)) {
