@@ -138,7 +138,7 @@ check_arguments <- function(verb, dots = FALSE, optional = character(), unnamed 
                    i = if (length(names)) paste0("Arguments: ", enumerate(names, most = 12L), ".")))
 }
 
-# Arguments that take text besides those whose default is one.
+# Arguments that take text, in addition to those whose default is a text.
 text_arguments <- c("because", "construct", "dir", "file", "folder", "formats", "general", "group",
                     "groups", "inference", "kinds", "name", "over", "results", "rung", "rungs",
                     "scale", "structural", "title")

@@ -66,7 +66,7 @@ display$guarded <- TRUE  # CSV without texts that a spreadsheet would run
 
 # Progress of work in many parts.
 
-# Seconds after which work is told of: what is over sooner pays nothing for it.
+# Seconds after which progress is reported; shorter work pays nothing for it.
 progress <- new.env(parent = emptyenv())
 progress$patience <- 0.5
 

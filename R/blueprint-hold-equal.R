@@ -102,7 +102,7 @@ hold_slices <- c("loading[items]", "loading[constructs]", "intercept[items]", "m
                  "mean[lower_order]", "variance[items]", "variance[constructs]",
                  "covariance[items]", "covariance[constructs]")
 
-# A rung is a name for what it holds.
+# A rung is a name for the parameters that it holds equal.
 rung_hint <- function(text) {
   held <- c(metric = "loading", scalar = "loading, intercept",
             strict = text_of("loading_intercept_variance_items"))[text]

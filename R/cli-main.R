@@ -63,7 +63,7 @@ window_width <- function() {
 # Output of a process that has not been forwarded yet.
 output <- new.env(parent = emptyenv())
 
-# Sends what was printed so far, and says so when it does not arrive: the exit code then, else NULL.
+# Sends the output so far. Returns NULL, or the exit code and a message when it does not arrive.
 send_output <- function() {
   if (is.null(output$bytes)) return(NULL)
   if (!is.null(output$failed)) return(output$failed)

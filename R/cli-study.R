@@ -70,7 +70,7 @@ demo_lines <- function(folder, results, steps) {
              text_of("demo_until_then"), "\n  ", started_by_r("main()"), "\n"))
 }
 
-# A call from a shell that knows nothing of this session: a library of its own is named.
+# A call from a shell outside this session, in which the library is named.
 started_by_r <- function(call) {
   library <- dirname(system.file(package = "orizzonte"))
   known <- c(.Library, .Library.site,

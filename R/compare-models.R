@@ -313,7 +313,7 @@ is_nested <- function(smaller, larger) {
 reproduces <- function(eta, larger, smaller) {
   samples <- implied_samples(eta, larger, smaller)
   positive <- vapply(samples, function(s) smallest_eigenvalue(s$covariance) > 0, NA)
-  # no admissible point: says nothing
+  # no admissible point: no result
   !all(positive) || !is.null(reproducing_theta(eta, larger, smaller, samples))
 }
 
@@ -426,10 +426,10 @@ anova.orizzonte_fit <- function(object, ...) {
 
 # Vuong's (1989) tests of two models that are not nested, from casewise log-likelihoods.
 
-# Whether the two can be told apart (the variance of the casewise log-likelihood ratios is zero when
-# they cannot: under that, n times it is a weighted sum of chi-squares, Theorem 4.1), and which is
-# closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases that
-# are independent and count alike.
+# Whether the two can be distinguished (the variance of the casewise log-likelihood ratios is zero
+# when they cannot: under that, n times it is a weighted sum of chi-squares, Theorem 4.1), and which
+# is closer to the truth (the mean ratio over its standard error, Theorem 5.1). NULL without cases
+# that are independent and count alike.
 vuong_test <- function(fit, other) {
   usable <- vapply(list(fit, other), function(one) {
     has_raw_data(one$sample) && !is_weighted(one$sample) && is.na(count_clusters(one$sample))

@@ -317,7 +317,7 @@ add_relation <- function(bp, address) {
 }
 
 # Refits of a fitted model with one thing freed or fixed, from where it stands: through the core,
-# without building it anew.
+# without building it a second time.
 
 # The core's layout with all candidates as entries that nothing moves yet; `entry` says where each
 # is.

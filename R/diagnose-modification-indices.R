@@ -113,7 +113,7 @@ picked_candidates <- function(fit, offered, kinds, min_drop, criteria) {
   together <- if ("equality of all groups" %in% kinds) joint_equalities(fit, offered, criteria)
   offered$members <- vector("list", length(offered$parameter))
   if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
-  # candidates that say the same thing tie: their order must not hang on rounding
+  # candidates that say the same thing tie: their order must not depend on rounding
   order <- order(offered$change %in% loop_kinds, -signif(offered$modification_index, 9L))
   order <- order[offered$change[order] %in% kinds &
                    offered$modification_index[order] >= min_drop]
@@ -192,7 +192,7 @@ match_kinds <- function(kinds) {
   }))
 }
 
-# Scores and informations of all candidates; what cannot be told apart gets its reason.
+# Scores and informations of all candidates; those that are not identified get a reason.
 tested_candidates <- function(fit, candidates) {
   size <- length(candidates$parameter)
   open <- which(!nzchar(candidates$reason))

@@ -98,7 +98,7 @@ try_remedies <- function(now, state, attempt) {
     proper <- vapply(made, `[[`, NA, "proper")
     removes <- vapply(remedies, `[[`, NA, "removes")
     if (any(proper)) {
-      # look once more at what is left after the first that worked, for the findings only
+      # look once more at the remaining faults after the first remedy that worked, for the findings
       now <- made[[which(proper)[1L]]]
       state <- now$state
       next

@@ -30,7 +30,7 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
                     text =
                     shown$parameter))[utils::head(which(shown$modification_index > limit), labels),
                                       ]
-  # names stand in a column at either side, joined to their points
+  # names are in a column at either side, joined to their points
   named$side <- ifelse(named$x >= 0, 1, -1)
   named$at <- spread_labels(named$y, 0.045 * sqrt(max(points$y, limit)), named$side)
   aes <- ggplot2::aes

@@ -1,5 +1,5 @@
 # The core of a path diagram in layers from left to right (after Sugiyama, Tagawa & Toda, 1981):
-# which variables belong to it, which layer each stands in, and in which order. Pure.
+# which variables belong to it, its layer, and the order within it. Pure.
 
 # `core`: variables that are more than items; `items` and their `owner`; `layer` of each core
 # variable; `arrows` among the core (row, from, to, back: against the flow); `order`: names of each
@@ -28,7 +28,7 @@ hosts <- function(table, core, owner) {
   }, "")
 }
 
-# The construct an item hangs on: the first that declares it, a general factor last.
+# The construct that an item is drawn with: the first that declares it, a general factor last.
 item_owner <- function(table, items) {
   own <- table$rows$kind %in% c("loading", "weight")
   weight <- table$rows$kind[own] == "weight"

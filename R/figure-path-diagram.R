@@ -126,7 +126,7 @@ explained_inside <- function(fit, group) {
 }
 
 # Side by side in one arrangement: room for the longest text of any group. `like`: groups whose
-# texts count for it, too.
+# texts count as well.
 arrange_panels <- function(views, nudge, page, like = views) {
   same <- length(unique(lapply(like, function(view) view$layout$observed))) == 1L
   widest <- function(texts) {

@@ -233,7 +233,7 @@ disturbances_turned <- function(edges, nodes, unit, page) {
       rbind(tip + residual_length * unit * c(cos(angle), sin(angle)), tip)
     })
     box <- do.call(rbind, lapply(ways, residual_label, size = size))
-    # the arrow takes room, too
+    # the arrow takes room as well
     whole <- do.call(rbind, lapply(seq_along(ways), function(k) {
       c(min(box[k, 1L], ways[[k]][1L, 1L]), max(box[k, 2L], ways[[k]][1L, 1L]),
         min(box[k, 3L], ways[[k]][1L, 2L]), max(box[k, 4L], ways[[k]][1L, 2L]))

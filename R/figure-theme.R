@@ -1,4 +1,5 @@
-# The palette, defined once: a dusk-to-dawn ramp, told apart by colour-blind readers and in grey.
+# The palette, defined once: a dusk-to-dawn ramp that colour-blind readers can distinguish, also in
+# grey.
 palette_dusk <- c(deep = "#1F3A5F", slate = "#5B7189", mist = "#E7EDF3", sand = "#F6EFDF",
                   dune = "#D9C39A", amber = "#B8641B", ink = "#1F2A33", faint = "#C3CBD3",
                   faint_text = "#8A96A1")

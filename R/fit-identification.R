@@ -1,4 +1,4 @@
-# Can the parameters be told apart at all? By counting, by name, then by local rank.
+# Are the parameters identified? By counting, by name, then by local rank.
 
 #' Can the parameters be told apart?
 #'

@@ -99,7 +99,7 @@ residual_pairs_improper <- function(layout, part, names, group) {
                        group = in_group(layout, group), beyond = format_fixed(r[beyond])))
 }
 
-# Parameters that can hardly be told apart at the solution, though they can elsewhere: the error of
+# Parameters that are weakly identified at the solution, though not elsewhere: the error of
 # each is more than 300 times what it would be if the others were known.
 weakly_identified <- function(fit) {
   inflation <- inflation_of(fit)

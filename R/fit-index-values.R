@@ -203,7 +203,7 @@ scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
   core_incomplete_scaling(models, core_moments(fit), thetas, if (cases) core_cases(fit), known)
 }
 
-# The information of the saturated model hangs on the data alone: the last few are kept for all
+# The information of the saturated model depends on the data alone: the last few are kept for all
 # models of the same data, outside of any fit, as long as they are not too large.
 kept_information <- new.env(parent = emptyenv())
 most_kept <- 3L

@@ -1,4 +1,4 @@
-# Inference that does not suppose normality: sandwich errors, scaled tests, and what fit indices
+# Inference that does not assume normality: sandwich errors, scaled tests, and what fit indices
 # take from them. All of it is sums over single cases, made in the core.
 
 # The cases behind the moments of each group, as the core reads them.
@@ -127,7 +127,7 @@ reproducing_theta <- function(eta, larger, smaller,
   layout <- larger$layout
   shared <- eta[match(layout$rows$parameter[layout$leading], smaller$layout$rows$parameter)]
   shared <- shared[layout$model$used]
-  # by what could be told apart in the data, and no finer than numbers are
+  # by the smallest difference that the data could show, and no finer than numbers are
   limit <- max(min(1e-8, 1e-3 / moments_n(larger)), 1e-12)
   for (start in list(ifelse(is.na(shared), NaN, shared), numeric())) {
     again <- core_fit(layout$model, samples, as.numeric(start))

@@ -18,7 +18,7 @@ fit_at <- function(fit, theta) {
   new_fit(fit$request, fit$sample, fit$layout, solution, fit$moments)
 }
 
-# A light fit to cases drawn again: readers then leave out what costs much and nobody sees.
+# A light fit to resampled cases: expensive results that nobody reads are left out.
 as_replicate <- function(fit) {
   fit$replicate <- TRUE
   fit
@@ -362,7 +362,7 @@ remaining_fit_notes <- function(fit) {
   c(remaining_notes(fit$sample), fit$layout$notes, unit_note(fit))
 }
 
-# A correlation matrix tells nothing of a model that other units of the variables would change.
+# A correlation matrix is not enough for a model that other units of the variables would change.
 # Where units do not matter, the diagonal of Sigma^-1 S is 1 at the optimum, since a change of units
 # is a direction of the model (Browne 1982; Cudeck 1989).
 unit_note <- function(fit) {

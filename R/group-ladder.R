@@ -46,7 +46,7 @@ rung_breaks <- function(own, before, p, limits) {
                        srmr_change = own$srmr - before$srmr, p_change = p), limits)
 }
 
-# The verdicts of a ladder in words, with what they rest on.
+# The verdicts of a ladder in words, with the rung they depend on.
 ladder_verdicts <- function(table) {
   ifelse(is.na(table$rests_on), words_of("verdict", table$verdict),
          vapply(words_of("unsound", table$rests_on_verdict),
@@ -364,7 +364,7 @@ format_ladder <- function(x) {
     wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
 }
 
-# The next step mends what stands in the way, the lowest rung first.
+# The next step addresses the lowest rung that fails.
 ladder_next <- function(x) {
   rung <- function(name) paste0("ladder$fits$", address_name(name))
   t <- x$table

@@ -162,7 +162,7 @@ released_values <- function(fit, parameter) {
   list(estimate = values_of(fit)[at], reference = values_of(fit)[others[1L]])
 }
 
-# The loosened fit in its place; later rungs anew with the same exceptions.
+# The loosened fit in its place; later rungs are refitted with the same exceptions.
 relaid_ladder <- function(ladder, fit, at) {
   fits <- ladder$fits[names(ladder$limits)]
   except <- fit$request$blueprint$let_differ

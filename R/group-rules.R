@@ -1,7 +1,8 @@
 # The rules of a ladder: from numbers and criteria to the codes of its rungs, steps and single
 # equalities.
 
-# Codes that the column `verdict` of a ladder can hold, besides NA where nothing is judged.
+# Codes that the column `verdict` of a ladder can contain, in addition to NA where nothing is
+# judged.
 ladder_codes <- c("fits", "fits_poorly", "holds", "holds_small_differences", "doubtful", "fails",
                   "differs", "differs_negligibly", "cannot_tell", "nothing_to_hold", "not_tested",
                   "not_converged", "improper")

@@ -39,7 +39,7 @@ pairs_of <- function(x, construct, group) {
   x$pairs[x$pairs$group %in% group & (x$pairs$first == construct | x$pairs$second == construct), ]
 }
 
-# One sentence for each thing that falls short.
+# One sentence for each criterion that is not met.
 quality_sentences <- function(x) {
   found <- lapply(seq_along(x$table$construct), function(k) {
     convergent_sentences(x, x$table[k, ])

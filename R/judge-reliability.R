@@ -100,7 +100,7 @@ status_caution <- function(status) {
 }
 
 # Coefficient alpha (Cronbach 1951) of keyed items, from the covariances of the cases (of the EM
-# moments with missing values), its error without supposing normality.
+# moments with missing values), its error without assuming normality.
 
 # alpha = k/(k - 1) (1 - t/v), t = tr S, v = 1'S1.
 alpha_value <- function(s) {
@@ -306,7 +306,7 @@ reflected_items <- function(fit, name) {
   unique(rows$second[rows$kind == "loading" & rows$first == name])
 }
 
-# Raw loadings equal in size: those of items that load negatively are turned.
+# Raw loadings with equal absolute values: those of items that load negatively are turned.
 equal_loadings_test <- function(fit, name, items) {
   rows <- fit$layout$rows
   own <- rows$kind == "loading" & rows$first == name

@@ -128,7 +128,7 @@ scale_sentence <- function(scale, rows) {
     given = text_of("scale_from_values_you", construct = scale$construct))
 }
 
-# A blueprint as it is printed: with what is assumed for it, and counts.
+# A blueprint as it is printed: with its defaults and counts.
 
 #' @export
 print.orizzonte_blueprint <- function(x, ...) {

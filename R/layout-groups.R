@@ -1,4 +1,4 @@
-# Groups: their parameter tables one below the other, and what is held equal across them.
+# Groups: their parameter tables one below the other, and the equalities across them.
 
 # `observed`: a list by group. With one group the table is that of the blueprint.
 stack_groups <- function(bp, means, observed, groups, grouped) {

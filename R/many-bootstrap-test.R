@@ -182,10 +182,10 @@ format_bootstrap_test <- function(x) {
       c("", wrap_lines(text_of("missing_values_cases_can", left = format_fixed(left)))))
 }
 
-# Samples drawn again from the cases fit worse than the cases themselves do: chi-square is too large
-# by about tr(U Gamma) on average, its expectation under a right model once more. It is taken off in
-# every replicate, so that replicates of chi-square and of what is made of it stand around the
-# figures of the fit (numerically shown in bench/bootstrap.R).
+# Samples drawn from the cases with replacement fit worse than the cases themselves do: chi-square
+# is too large by about tr(U Gamma) on average, its expectation under a correct model once more. It
+# is taken off in every replicate, so that replicates of chi-square and of what is made of it stand
+# around the figures of the fit (numerically shown in bench/bootstrap.R).
 
 # list(chisq, chisq_baseline: off the likelihood ratios; basis, basis_baseline: off what RMSEA, CFI
 # and TLI rest on).

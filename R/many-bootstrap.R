@@ -103,8 +103,8 @@ refuse_indices_of_model <- function(fit, readers) {
   }
 }
 
-# Parts of the cases left out one after the other. Numbers that do not hang on single cases, such as
-# those of a light fit, are read as for replicates.
+# Parts of the cases left out one after the other. Numbers that do not depend on single cases, such
+# as those of a light fit, are read as for replicates.
 jackknife_acceleration <- function(fit, seed, readers, numbers, folder) {
   source <- part_source(fit, seed)
   found <- run_refits(fit, source, seed, source$count, readers, names(numbers$value), folder,

@@ -196,7 +196,7 @@ cutoff_row <- function(x, part, rung, index, k) {
        verdict = rule_cutoff_verdict(value, found$cutoff, higher))
 }
 
-# The value that enough right models pass and few enough wrong ones.
+# The value that enough correct models pass and few enough misspecified ones.
 simulated_cutoff <- function(right, wrong, higher) {
   right <- right[is.finite(right)]
   wrong <- wrong[is.finite(wrong)]

@@ -1,6 +1,6 @@
 # Many refits of one fit: what they draw from, one chunk of them, and the light fit of each.
 
-# Cases of the fit drawn again: within groups, whole clusters.
+# Resampled cases of the fit: within groups, whole clusters.
 case_source <- function(fit) {
   list(less = as.integer(fit$request$multiplier == "n-1"), cases = core_cases(joint_fit(fit)))
 }
@@ -81,7 +81,7 @@ replicate_fit <- function(job, found, first, r) {
   as_replicate(light)
 }
 
-# Readers whose values do not hang on standard errors: these are not made, then.
+# Results that do not depend on standard errors, which are then not computed.
 values_alone <- function(readers) {
   known <- list(estimates, effects, r_squared, fit_indices, construct_quality)
   all(vapply(readers, function(f) any(vapply(known, identical, NA, f)), NA))
@@ -140,7 +140,7 @@ replicate_cases <- function(fit, draw, replicate) {
          cluster = if (!is.null(cases$cluster)) copies_of_clusters(cases$cluster, rows))
   }, drawn, draw$source$cases)
   if (is.null(out[[1L]]$weight)) return(out)
-  # weights sum to the number of cases, in each replicate anew
+  # weights sum to the number of cases in each replicate
   by <- sum(lengths(drawn)) / sum(vapply(out, function(x) sum(x$weight), 0))
   lapply(out, function(x) replace(x, "weight", list(x$weight * by)))
 }
@@ -435,7 +435,7 @@ numbers_of <- function(x, name = NULL) {
 about_values <- "^(se|z|p|df|lower|upper|n|items|rank|level)$|_(se|lower|upper|p|df)$|^p_"
 
 # The first column of words names the rows. An address stands for itself; other columns than the
-# value itself are told apart by their names: standardized(loading[Calm, sc1]), r_squared[Calm].
+# value itself have different names: standardized(loading[Calm, sc1]), r_squared[Calm].
 frame_numbers <- function(x) {
   if (inherits(x, "orizzonte_indices")) x <- x[!grepl(no_replicates, x$index), ]
   columns <- as.list(json_rows(x))

@@ -1,4 +1,4 @@
-# Tidy generics of what was fitted many times.
+# Tidy generics of results from many fits.
 
 #' @rdname tidy.orizzonte_fit
 #' @export

@@ -337,7 +337,7 @@ check_sizes <- function(n) {
   if (length(n) == 1L) single_group else names(n)
 }
 
-# One value a row of the table; NA where nothing is said.
+# One value for each row of the table; NA where none is given.
 true_values <- function(layout, truth, units) {
   out <- rep(NA_real_, length(layout$rows$kind))
   if (units == "raw") out <- layout$rows$fixed
@@ -395,7 +395,7 @@ implied_by_truth <- function(layout, values, g, standardized) {
 }
 
 # Composites have no residual that could make room: their weights are taken for relative ones, and
-# stretched until the composite has variance one, too.
+# stretched until the composite has variance one as well.
 standard_matrices <- function(b, psi, rows, names) {
   own <- rows$row[rows$kind == "variance"]
   composites <- setdiff(seq_along(names), own)

@@ -137,7 +137,7 @@ format_wordings <- function(parameters, wording) {
 
 # `columns`: of a reader, with se, z, p, lower and upper where it has them; `names`: what each row
 # is called in a bootstrap, `standardized` the same of its standardized value. What was not
-# bootstrapped keeps nothing of theory: it is empty.
+# bootstrapped has no theoretical value: it is empty.
 with_bootstrap <- function(columns, bootstrap, reader, names, standardized = NULL) {
   if (is.null(bootstrap)) return(columns)
   table <- bootstrapped_table(bootstrap, reader)

@@ -194,7 +194,7 @@ print.orizzonte_summary <- function(x, ...) {
   invisible(x)
 }
 
-# Construct means at zero are listed under "assumed"; a table of zeros says nothing more.
+# Construct means at zero are listed under "assumed"; a table of zeros adds no information.
 is_mean_fixed_to_zero <- function(x) {
   x$kind %in% c("mean", "construct intercept") & x$status == "fixed" & x$estimate == 0
 }

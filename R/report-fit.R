@@ -20,7 +20,7 @@ methods_parts <- function(x, criteria) {
                        report_bullets(text$references))))
 }
 
-# With few items those of constructs that fall short are tried out.
+# With few items those of constructs below the criteria are tried out.
 fit_measure_parts <- function(fit, criteria, bootstrap = NULL) {
   judged <- lapply(group_views(fit), function(view) judged_constructs(view)$names)
   if (!has_values(fit) || !any(lengths(judged))) return(NULL)
@@ -69,7 +69,7 @@ sample_text <- function(fit, parameters = TRUE) {
               paste(c(one_line(format_inference(fit)), remaining_fit_notes(fit)), collapse = " "))
 }
 
-# One figure, or one a group when there are many.
+# One figure, or one for each group when there are many.
 diagram_figures <- function(fit, alt) {
   drawn <- path_diagram(fit)
   if (!inherits(drawn, "orizzonte_pages")) return(report_figure(drawn, alt, "diagram"))
@@ -277,7 +277,7 @@ fit_reproduction_parts <- function(fit) {
       text_of("orizzonte", version = fit$version, rversionstring = R.version.string))))
 }
 
-# A call of fit_model() with what was asked for.
+# A call of fit_model() with the options that were given.
 reproducing_code <- function(fit) {
   asked <- unclass(fit$request)[options_of("fit_model")]
   differs <- vapply(names(asked), function(name) {
@@ -350,7 +350,7 @@ raw_columns <- function(x) {
        kurtosis = format_fixed(each(function(v) moment(v, 4L) / moment(v, 2L)^2 - 3), 2L))
 }
 
-# Four figures, and no zeros that say nothing.
+# Four figures, without trailing zeros.
 format_short <- function(x) {
   ifelse(is.na(x), "", vapply(x, function(v) formatC(v, digits = 4L, format = "fg"), ""))
 }

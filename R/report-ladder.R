@@ -65,7 +65,7 @@ ladder_release_parts <- function(ladder, loosened) {
       report_text(text_of("not_held_before_already"), code_pieces(unique(before)), "."))
 }
 
-# Wordings of the items in some addresses, one a line.
+# Wordings of the items in some addresses, each on its own line.
 item_wordings <- function(parameters, fit) {
   lines <- format_wordings(parameters, all_wordings(fit))
   lines <- lines[nzchar(lines) & lines != "Item texts"]

@@ -50,7 +50,7 @@ print.orizzonte_text <- function(x, ...) {
   invisible(x)
 }
 
-# NULL when nothing can be told of it.
+# NULL when there is no text for it.
 methods_paragraphs <- function(x, criteria) {
   if (inherits(x, "orizzonte_fit")) return(fit_paragraphs(check_fit(x, "methods_text"), criteria))
   if (is_ladder(x)) {

@@ -1,4 +1,5 @@
-# Reports of what is no fit and no ladder: a trail, a comparison, a confirmation, a bootstrap.
+# Reports of results other than fits and ladders: a trail, a comparison, a confirmation, a
+# bootstrap.
 
 trail_parts <- function(x) {
   report_section(text_of("head_trail"),

@@ -103,7 +103,7 @@ word_table <- function(document, part) {
   officer::body_add_par(officer::body_add_fpar(document, note), "")
 }
 
-# No zero before the point where a value cannot exceed 1 in size.
+# No zero before the point where the absolute value cannot exceed 1.
 bounded_titles <- c("CFI", "RMSEA", "SRMR", "p", "\u0394CFI", "\u0394RMSEA", "\u0394SRMR",
                     "R\u00b2", "observed", "implied", "power")
 bounded_indices <- c("CFI", "NFI", "RFI", "RMSEA", "SRMR", "GFI", "AGFI")

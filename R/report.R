@@ -205,7 +205,7 @@ write_markdown <- function(file, report) {
   write_text(file, page$lines, "report")
 }
 
-# A Word document is a zip file, whose directory stands at its end.
+# A Word document is a zip file, which ends with its directory.
 is_zip <- function(bytes) {
   length(bytes) > 22L && identical(bytes[1:2], charToRaw("PK")) &&
     any(vapply(seq(length(bytes) - 21L, max(1L, length(bytes) - 300L)), function(i) {

@@ -194,7 +194,7 @@ database_counts <- function(table, columns, wanted) {
   found
 }
 
-# A database that lets text stand in columns of numbers would take it for zero.
+# A database that allows text in columns of numbers would read it as zero.
 check_no_text <- function(table, wanted) {
   con <- table$connection
   plain <- wanted$variables[wanted$types != "text"]

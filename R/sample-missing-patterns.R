@@ -90,7 +90,7 @@ check_multiplier_complete <- function(request) {
                    i = text_of("leave_out_or_drop")))
 }
 
-# Saturated moments of patterns (EM), with what is said of missing values.
+# Saturated moments of patterns (EM), with the notes on missing values.
 saturated_group <- function(patterns, variables, together, counts) {
   found <- core_saturated(numbered(patterns, variables), length(variables))
   if (found$status != 0L) refuse_saturated(found$status, patterns, variables)

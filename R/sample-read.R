@@ -64,7 +64,7 @@ check_fields <- function(lines, fields, file, separator, head) {
   length(starts)
 }
 
-# Dates stay text, as everything else that is no number; a doubled quote is one.
+# Dates stay text, as does everything else that is not a number; a doubled quote is one.
 plain_cells <- function(x) {
   if (inherits(x, c("Date", "POSIXt"))) return(as.character(x))
   if (is.character(x)) x <- gsub("\"\"", "\"", x, fixed = TRUE)
@@ -93,7 +93,8 @@ without_trailing <- function(table, file) {
   table[-last]
 }
 
-# Labelled statistics files go through haven; a summary-data file is told by its first columns.
+# Labelled statistics files go through haven; a summary-data file is recognized by its first
+# columns.
 read_data_file <- function(file, encoding = "UTF-8") {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))

@@ -1,4 +1,4 @@
-# Advice on the columns of a screen, from what was found in them.
+# Advice on the columns of a screen, from the findings in them.
 
 # Kinds of trouble, the most serious first, with the word that marks a column.
 screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?",

@@ -47,7 +47,7 @@ little_statistic <- function(x) {
     return(NULL)
   patterns <- pattern_blocks(x)
   found <- core_saturated(numbered(patterns, colnames(x)), ncol(x))
-  # columns that follow from others: what is left of the likelihood is rounding
+  # columns that follow from others: their share of the likelihood is rounding
   if (found$status != 0L || smallest_eigenvalue(found$covariance) < least_share) return(NULL)
   sigma <- found$covariance * nrow(x) / (nrow(x) - 1)
   each <- vapply(patterns, function(pattern) {

@@ -76,7 +76,7 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   screen_columns(data, chosen$names, chosen$blueprint, by, missing_codes, clusters)
 }
 
-# A bare symbol that is no column but holds a blueprint is that blueprint.
+# A bare symbol that is not a column but holds a blueprint is that blueprint.
 screened_variables <- function(quosure, data) {
   expression <- rlang::quo_get_expr(quosure)
   if (is.null(expression)) return(list(names = names(data)))
@@ -201,7 +201,7 @@ standardized_moment <- function(v, power) {
   if (isTRUE(mean(d^2) > 0)) mean(d^power) / mean(d^2)^(power / 2) else NA_real_
 }
 
-# Finite, and of a size whose powers are finite, too.
+# Finite, and so scaled that powers are finite as well.
 finite_scale <- function(v) {
   v <- as.numeric(v)
   v[!is.finite(v)] <- NA_real_

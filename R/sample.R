@@ -101,7 +101,7 @@ sample_of.default <- function(source, request) {
           i = text_of("covariance_matrix_use_summary")))
 }
 
-# Auxiliary variables tell nothing where nothing of the model is missing.
+# Auxiliary variables add no information when the model has no missing values.
 useful_auxiliary <- function(coded, rows, request, bp) {
   if (length(request$auxiliary) == 0L) return(character())
   variables <- intersect(blueprint_variables(bp)$observed, names(coded))
@@ -274,7 +274,7 @@ many_left_out <- 0.05       # share of the rows that have no group
 # The number of cases, by group.
 cases_text <- function(sample) size_words(sample, cases_by_group(sample), rows_of_groups(sample))
 
-# The first line of what is printed of a fit: all cases, and what became of the others.
+# The first line of a printed fit: all cases, and what became of the others.
 sample_header <- function(sample) {
   paste0(cases_text(sample), if (is_incomplete(sample)) kept_words(sample), left_words(sample))
 }
@@ -328,7 +328,7 @@ total_of <- function(sample, what) {
   sum(vapply(sample$groups, function(group) as.numeric(group[[what]] %||% 0), 0))
 }
 
-# Predictors with missing values become part of what is modelled; pairs that nobody answered
+# Predictors with missing values become part of the model; pairs that nobody answered
 # together carry no information.
 incomplete_notes <- function(sample) {
   missing <- unique(unlist(lapply(sample$groups, function(group) names(group$missing))))

@@ -1,4 +1,4 @@
-# A study file: what it says, checked key by key; what is wrong is told with its line.
+# A study file is checked key by key; errors name the line.
 
 study_keys <- function() {
   c("title", "data", "encoding", names(written_options()), "blueprints", "criteria", "seed",

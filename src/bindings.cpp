@@ -462,7 +462,7 @@ List core_refit_many(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP
       Rcpp::_["moments"] = moments);
 }
 
-// The cases of one replicate: numbers of rows by group when cases are drawn again, else values.
+// The cases of one replicate: numbers of rows by group when cases are resampled, else values.
 // [[Rcpp::export(rng = false)]]
 List core_replicate_cases(SEXP model, SEXP source, double seed, int replicate) {
   const oz::Model what = model_from(model);

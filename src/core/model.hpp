@@ -24,7 +24,7 @@ struct Entry {
 };
 
 // Observed variables come first, then constructs and composites. `rank` (of the variables) and
-// `place` (of the group) give an order that does not hang on how the model was written down;
+// `place` (of the group) give an order that does not depend on how the model was written down;
 // empty: as they come.
 struct Shape {
   int observed;

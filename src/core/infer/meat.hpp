@@ -37,7 +37,7 @@ void for_chunks(const Cases& cases, const StopToken& stop, Handle&& handle) {
 // C / (C - 1) for C clusters over all groups; 1 without clusters.
 double cluster_factor(const Sequence<Cases>& cases);
 
-// Weighted rows, one a case, summed within clusters: the sum of squares about their mean.
+// Weighted rows, one for each case, summed within clusters: the sum of squares about their mean.
 class SquareSum {
  public:
   // `diagonal`: only the squares of each column are wanted.

@@ -19,7 +19,7 @@ bool is_proper(const Model& model, const Vector& eta, double slack) {
     if (psi.isDiagonal(0)) continue;
     psi = unit.asDiagonal() * psi * unit.asDiagonal();
     psi.diagonal().array() += slack;
-    // composites have nothing of their own
+    // composites have no residual variance
     for (int i = 0; i < psi.rows(); ++i)
       if (group.residual(i, i) == 0 && group.residual.row(i).isZero(0)) psi(i, i) = 1;
     if (!is_definite(psi.llt())) return false;

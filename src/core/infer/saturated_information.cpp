@@ -281,7 +281,7 @@ MomentSpread spread_of(const Model& model, const Vector& eta,
     const Matrix moved = group.known->inverse * group.scores.transpose();
     const Matrix along = slopes.transpose() * group.scores.transpose();
     out.observed.push_back(factor * moved.rowwise().squaredNorm());
-    // units of other groups move the parameters, too
+    // units of other groups move the parameters as well
     const Matrix others = meat - factor * along * along.transpose();
     out.residual.push_back(factor * (moved - follow * along).rowwise().squaredNorm() +
                            (follow * others).cwiseProduct(follow).rowwise().sum());

@@ -26,7 +26,7 @@ struct IncompleteScaling {
 };
 
 // Of one group: of its covariances (lower triangle by columns, `unseen` pairs left out: variables
-// that no case has together, from 0) and means. It hangs on the data alone, so that it serves all
+// that no case has together, from 0) and means. It depends on the data alone, so that it serves all
 // models of them. Needs memory for twice (p (p + 3) / 2)^2 numbers.
 struct SaturatedInformation {
   bool admissible = false;

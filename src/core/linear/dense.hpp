@@ -7,7 +7,7 @@ namespace orizzonte {
 // The least-squares solution of a x = b with the smallest norm, whatever the rank of a.
 Matrix least_squares(const Matrix& a, const Matrix& b);
 Matrix pseudo_inverse(const Matrix& a);
-// The same when it is unique; false when the columns of a depend on each other.
+// Returns false when the solution is not unique, because the columns of a depend on each other.
 bool unique_least_squares(const Matrix& a, const Matrix& b, Matrix& x);
 // Orthonormal columns that are orthogonal to the columns of a.
 Matrix orthogonal_complement(const Matrix& a);

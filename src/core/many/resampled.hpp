@@ -1,4 +1,4 @@
-// Cases drawn again with replacement: the bootstrap (Efron 1979); or all but some left out, one
+// Cases drawn with replacement: the bootstrap (Efron 1979); or all but some left out, one
 // part after the other: the jackknife (Tukey 1958).
 #pragma once
 #include "../moments/cases.hpp"

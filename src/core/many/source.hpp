@@ -5,7 +5,7 @@
 
 namespace orizzonte {
 
-// The random numbers of one replicate hang on the seed and its number alone: replicates are the
+// The random numbers of one replicate depend on the seed and its number alone: replicates are the
 // same in whatever order, in however many parts and on whatever machine they are made.
 inline Random replicate_stream(std::uint64_t seed, int replicate) {
   return Random(Random(seed).bits() ^ 0x5851F42D4C957F2Dull,

@@ -39,7 +39,7 @@ Vector part(const Vector& x, const Sequence<int>& rows) {
   return out;
 }
 
-// The moments of the completed cases of a pattern: what is missing is regressed on what is seen.
+// The moments of the completed cases of a pattern: missing values are regressed on observed ones.
 struct Completed {
   Vector mean;
   Matrix covariance;

@@ -40,7 +40,7 @@ int dependent_loading(const Model& model, const Scale& scale, bool average) {
 // A marker that hardly measures its construct makes a poor scale to estimate on. Where the model is
 // closed under rescaling, the strongest item takes its place; the solution is moved back
 // afterwards. In `every` construct, also those scaled by loadings that average 1, once the direct
-// way has failed: what is tried then does not hang on which item is the marker.
+// way has failed: these trials do not depend on which item is the marker.
 std::shared_ptr<const Model> with_strong_markers(const Model& model, const Vector& unit_entries,
                                                  bool every) {
   std::shared_ptr<Model> out;

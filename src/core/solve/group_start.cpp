@@ -156,7 +156,7 @@ void GroupStart::construct(const Scale& scale, Random* random) {
   Vector loading = one_factor(block);
   if (own.size() == items.size() && memberships[own[0]] > 1) {
     const auto apart = measured_apart(own, x);
-    // each item needs two others to be told by
+    // each item needs two others to be identified
     if (apart.cast<int>().rowwise().sum().minCoeff() > 1)
       loading = factor_apart(block, apart, loading);
   }
@@ -257,7 +257,7 @@ void GroupStart::given(const Sequence<const Scale*>& scales, Random* random) {
   }
 }
 
-// Constructs that nothing tells of get variance 1; their covariance matrix must be positive
+// Constructs without information get variance 1; their covariance matrix must be positive
 // definite.
 void GroupStart::settle_covariances(Random* random) {
   const int p = observed, v = to_int(covariance.rows());

@@ -17,7 +17,7 @@ constexpr double rank_pivot =
 constexpr double null_share = 1e-9;  // of the largest eigenvalue: an eigenvalue of zero below
 constexpr int nearby_points = 40, rank_points = 12;
 
-// The information in units of the parameters, and what equalities tell besides.
+// The information in units of the parameters, with the rows of the equalities added.
 Matrix information_with_equalities(Objective& problem, const Vector& theta) {
   Vector scale;
   const Matrix information = problem.unit_information(Information::Expected, scale);
@@ -27,7 +27,7 @@ Matrix information_with_equalities(Objective& problem, const Vector& theta) {
   return information + directions.transpose() * directions;
 }
 
-// A random point: moved by a share of each parameter and by a constant besides, then back onto the
+// A random point: moved by a share of each parameter plus a constant, then back onto the
 // constraints.
 Vector near(const Model& model, const Vector& theta, double reach, Random& random) {
   Vector out = theta;

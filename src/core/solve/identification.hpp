@@ -1,4 +1,4 @@
-// Can the parameters be told apart near a point (Rothenberg 1971)?
+// Local identification of the parameters near a point (Rothenberg 1971).
 #pragma once
 #include "../objective/objective.hpp"
 #include "../random.hpp"
@@ -6,7 +6,7 @@
 
 namespace orizzonte {
 
-// Full rank of the Jacobi-scaled expected information, with what equalities tell besides.
+// Full rank of the Jacobi-scaled expected information, with the rows of the equalities added.
 bool full_rank(Objective& problem, const Vector& theta);
 
 // The rank at the point or, if it is singular there, at a random admissible point nearby.

@@ -16,7 +16,7 @@ struct Ordered {
   Matrix to_caller(const Matrix& covariance) const;
 };
 
-// In the order of the ranks that the model carries, so that what is found does not hang on the
+// In the order of the ranks that the model carries, so that the result does not depend on the
 // order in which items, constructs or groups were written down.
 Ordered in_order(const Model& model, const Sample& sample);
 

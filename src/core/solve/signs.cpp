@@ -35,7 +35,7 @@ bool constrained(const Model& model, const Scale& scale) {
   return false;
 }
 
-// Do loadings of the two hang on the same parameter?
+// Do loadings of the two depend on the same parameter?
 bool linked(const Model& model, const Scale& one, const Scale& other) {
   for (int e : one.loadings)
     for (const auto& term : model.map.rows[e])
