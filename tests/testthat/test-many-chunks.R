@@ -159,23 +159,5 @@ test_that("an interrupt of a long run ends it at once and is an interrupt", {
                  "r <- tryCatch({bootstrap_fit(fit, 1e6, seed = 1, interval = 'percentile'); ",
                  "'done'}, ",
                  "interrupt = function(i) 'interrupted'); cat(r, '\\n')")
-  out <- tempfile()
-  script <- tempfile(fileext = ".R")
-  writeLines(code, script)
-  system2("sh", c("-c", shQuote(paste0(library_paths(), " ", file.path(R.home("bin"), "Rscript"),
-                                       " ",
-                                       script, " > ", out, " 2>/dev/null & echo $! > ", out,
-                                         ".pid"))))
-  for (k in 1:100) {
-    if (file.exists(out) && any(readLines(out, warn = FALSE) == "ready")) break
-    Sys.sleep(0.1)
-  }
-  Sys.sleep(0.5)
-  tools::pskill(as.integer(readLines(paste0(out, ".pid"))), tools::SIGINT)
-  for (k in 1:50) {
-    text <- readLines(out, warn = FALSE)
-    if (length(text) > 1) break
-    Sys.sleep(0.1)
-  }
-  expect_identical(trimws(text[2]), "interrupted")
+  expect_identical(interrupted_run(code), c("ready", "interrupted"))
 })

@@ -130,9 +130,8 @@ test_that("bytes are what they are said to be, or an error", {
 
 test_that("a YAML file of endless depth, with anchors or a second document is refused at once", {
   refuse <- function(text, cause) {
-    time <- system.time(expect_error(read_blueprint(write_exactly(text, ext = ".yaml")), cause,
-                                     class = "orizzonte_error_file"))[["elapsed"]]
-    expect_lt(time, 10)
+    expect_little_work(expect_error(read_blueprint(write_exactly(text, ext = ".yaml")), cause,
+                                class = "orizzonte_error_file"))
   }
   refuse(paste0("title: ", strrep("[", 20000), strrep("]", 20000)), "levels deep")
   refuse(paste0("title: ", strrep("{a: ", 20000), "1", strrep("}", 20000)), "levels deep")
