@@ -4,8 +4,9 @@
 #' 100, with column labels that hold the item texts. About 4 % of the answers
 #' are missing. Planted on purpose: a pair of items worded alike (`be1`, `be2`),
 #' an item that also reflects another construct (`st2` and Calm), a
-#' reverse-keyed item (`sc3`), a weak item (`cr4`), and a loading (`sc2`) and an
-#' intercept (`cr3`) that differ at weekend.
+#' reverse-keyed item (`sc3`), a weak item (`cr4`), a loading (`sc2`) and an
+#' intercept (`cr3`) that differ at weekend, an intercept that falls with age
+#' (`sc4`) and an intercept that is higher in the town of Brook (`cr2`).
 #'
 #' @format `choirs`: a data frame with 720 rows: `singer` (identifier), `setting`
 #'   (rehearsal: evening or weekend), `town`, `be1`-`be4` (Belonging), `sc1`-`sc4`
@@ -70,3 +71,16 @@
 #' @examples
 #' colMeans(choirs_concerts[-1], na.rm = TRUE)
 "choirs_concerts"
+
+#' Eighteen choirs, made-up choir data
+#'
+#' Joy in singing (`jo1`-`jo5`, sliders from 0 to 100) in 18 choirs. Loadings and intercepts differ
+#' a little from choir to choir; eight of the 90 intercepts and four of the 90 loadings differ
+#' markedly. Means and standard deviations of joy differ between the choirs.
+#'
+#' @format A data frame with 2,421 rows: `choir`, `jo1`-`jo5`.
+#' @source Simulated by `data-raw/choirs.R` with a fixed seed.
+#' @seealso [invariance()], whose levels of equality are too strict for so many groups.
+#' @examples
+#' round(sapply(split(choirs_eighteen[-1], choirs_eighteen$choir), colMeans))
+"choirs_eighteen"

@@ -75,6 +75,12 @@ choirs <- data.frame(
 )
 choirs <- choirs[order(choirs$singer), ]
 rownames(choirs) <- NULL
+# An intercept that drifts with age (older singers sleep less before a concert) and one that differs
+# in one town (in Brook, notes are given before every piece). Both leave the random numbers as they
+# are.
+on_slider <- function(x) pmin(100, pmax(0, round(x)))
+choirs$sc4 <- on_slider(choirs$sc4 - 0.4 * (choirs$age - 50))
+choirs$cr2 <- on_slider(choirs$cr2 + ifelse(choirs$town == "Brook", 8, 0))
 choirs <- punch(choirs)
 for (item in names(wordings)) attr(choirs[[item]], "label") <- wordings[[item]]
 
@@ -185,6 +191,32 @@ colnames(second) <- paste0(names(asked), "_t2")
 choirs_concerts <- data.frame(setting, first, second)
 save(choirs_concerts, file = "data/choirs_concerts.rda", version = 2, compress = "xz")
 csv(choirs_concerts, "choirs-concerts.csv")
+
+# Eighteen choirs whose answers can be compared approximately: every loading and intercept differs
+# a little from choir to choir; eight of the 90 intercepts differ by half a standard deviation and
+# four of the loadings are lower by a third.
+set.seed(4714, kind = "Mersenne-Twister", normal.kind = "Inversion", sample.kind = "Rejection")
+trees <- c("Alder", "Aspen", "Beech", "Birch", "Cedar", "Elm", "Fir", "Hazel", "Holly", "Larch",
+           "Lime", "Maple", "Oak", "Pine", "Rowan", "Spruce", "Willow", "Yew")
+sizes <- sample(90:210, length(trees))
+joy_mean <- stats::rnorm(length(trees), 0, 0.5)
+joy_sd <- stats::runif(length(trees), 0.8, 1.25)
+loading <- matrix(c(14, 15, 13, 16, 14), length(trees), 5L, byrow = TRUE) +
+  stats::rnorm(90L, 0, 0.4)
+intercept <- matrix(c(55, 52, 58, 50, 54), length(trees), 5L, byrow = TRUE) +
+  stats::rnorm(90L, 0, 0.7)
+odd <- sample(90L, 12L)
+intercept[odd[1:8]] <- intercept[odd[1:8]] + 9 * rep(c(1, -1), 4L)
+loading[odd[9:12]] <- loading[odd[9:12]] * 0.67
+choirs_eighteen <- do.call(rbind, lapply(seq_along(trees), function(g) {
+  joy <- joy_mean[g] + joy_sd[g] * stats::rnorm(sizes[g])
+  answers <- sapply(1:5, function(i) round(slider(intercept[g, i], loading[g, i] * joy, 11)))
+  colnames(answers) <- paste0("jo", 1:5)
+  data.frame(choir = trees[g], answers)
+}))
+choirs_eighteen$choir <- factor(choirs_eighteen$choir)
+save(choirs_eighteen, file = "data/choirs_eighteen.rda", version = 2, compress = "xz")
+csv(choirs_eighteen, "choirs-eighteen.csv")
 
 # The measurement model of the demo, as a blueprint file.
 
