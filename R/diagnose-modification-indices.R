@@ -149,10 +149,11 @@ nothing_to_amend <- function(fit, p, criteria) {
   level <- criteria$significance
   test <- test_of(fit)
   if (test$df == 0L || length(p) == 0L) return(NULL)
-  exact <- test$p
-  if (exact >= level) {
-    return(text_of("exact_fit_is_not", chisq = format_fixed(test$chisq), df = test$df,
-                   exact = format_p(exact)))
+  exact <- exact_test(fit)
+  if (exact$p >= level) {
+    return(text_of("exact_fit_is_not", chisq = format_fixed(exact$chisq), df = test$df,
+                   exact = format_p(exact$p),
+                   correction = if (!is.null(small_sample_test(fit))) text_of("for_sample_size")))
   }
   if (min(p, na.rm = TRUE) * length(p) < level) return(NULL)
   text_of("no_single_change_stands", narm = format_count(sum(p < level, na.rm = TRUE)),

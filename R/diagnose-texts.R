@@ -70,8 +70,9 @@ add_texts(
     "Of {tested} tested, about {level} have p < {level_2} by chance even when the model ",
     "holds."),
   expected_value_is_no = "the expected value is no possible correlation",
+  for_sample_size = ", corrected for the sample size",
   exact_fit_is_not = paste0(
-    "Exact fit is not rejected (\u03c7\u00b2 = {chisq}, df = {df}, p = {exact}): nothing ",
+    "Exact fit is not rejected (\u03c7\u00b2 = {chisq}, df = {df}, p = {exact}{correction}): nothing ",
     "asks to be amended."),
   no_single_change_stands = paste0(
     "No single change stands out: {narm} of {value} have p < {level}, and none of them is ",

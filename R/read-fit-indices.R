@@ -14,6 +14,14 @@
 #'   1973)
 #' * `nfi` = 1 - \eqn{\chi^2/\chi^2_b} (Bentler & Bonett 1980); `rfi` its ratio
 #'   form (Bollen 1986); `ifi` = (\eqn{\chi^2_b - \chi^2})/(\eqn{\chi^2_b} - df) (Bollen 1989)
+#' * `chisq_swain`, `p_swain`: \eqn{\chi^2} corrected for the sample size, the sum over groups of
+#'   \eqn{\{1 - [p(2p^2 + 3p - 1) - q(2q^2 + 3q - 1)]/[12 d (n - 1)]\}(n - 1)F} with *d* degrees
+#'   of freedom of the covariances, *t* their free parameters and
+#'   \eqn{q = (\sqrt{1 + 8t} - 1)/2} (Swain 1975; Herzog & Boomsma 2009); a parameter that groups
+#'   share counts in each by the group's share of the cases. For complete data, normal inference
+#'   and saturated means; where they exist, exact fit is judged by `p_swain`, because the
+#'   uncorrected test of a correct model of many variables rejects far too often in small samples.
+#'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
 #'   the noncentral \eqn{\chi^2} and the p of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
 #' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr`
@@ -75,6 +83,9 @@
 #' Browne, M. W., & Cudeck, R. (1993). Alternative ways of assessing model fit. In K. A. Bollen &
 #' J. S. Long (Eds.), *Testing structural equation models* (pp. 136--162). Sage.
 #'
+#' Herzog, W., & Boomsma, A. (2009). Small-sample robust estimators of noncentrality-based and
+#' incremental model fit. *Structural Equation Modeling, 16*(1), 1--27.
+#'
 #' Hoelter, J. W. (1983). The analysis of covariance structures: Goodness-of-fit indices.
 #' *Sociological Methods & Research, 11*(3), 325--344.
 #'
@@ -90,6 +101,9 @@
 #'
 #' Steiger, J. H. (1998). A note on multiple sample extensions of the RMSEA fit index. *Structural
 #' Equation Modeling, 5*(4), 411--419.
+#'
+#' Swain, A. J. (1975). *Analysis of parametric structures for variance matrices* (doctoral
+#' dissertation). University of Adelaide.
 #'
 #' Tucker, L. R., & Lewis, C. (1973). A reliability coefficient for maximum likelihood factor
 #' analysis. *Psychometrika, 38*(1), 1--10.
@@ -161,7 +175,7 @@ index_values <- function(fit, each, kind = baseline_kinds[1L]) {
   parts <- if (structured) total("chisq_means") else NA_real_
   reference <- if (is.na(test$df_adjusted)) df else test$df_adjusted
   values <- c(
-    chisq = test$chisq, df = df, p = plain(test$p),
+    chisq = test$chisq, df = df, p = plain(test$p), small_sample_values(fit),
     chisq_per_df = if (df > 0) test$chisq / reference else NA,
     chisq_covariances = test$chisq_normal - parts, chisq_means = parts,
     noncentral_indices(basis, df, base$df),
@@ -188,6 +202,11 @@ baseline_of <- function(fit, each, kind = baseline_kinds[1L]) {
 # The basis of RMSEA, CFI and TLI, computed once per fit.
 basis_of <- function(fit) {
   cached(fit, "basis", index_basis(fit, baseline_of(fit, measures_of(fit))))
+}
+
+small_sample_values <- function(fit) {
+  test <- small_sample_test(fit)
+  if (!is.null(test)) c(chisq_swain = test$chisq, p_swain = test$p)
 }
 
 rmsea_values <- function(fit, basis, df, plain) {
@@ -309,7 +328,9 @@ group_measures <- function(moments, model, observed, endogenous, structured, mea
 judge_indices <- function(value, criteria, df, converged) {
   cutoff <- verdict <- rep(NA_character_, length(value))
   for (name in index_criteria) {
-    at <- match(name, names(value))
+    # exact fit is judged by the p value that is corrected for the sample size, where it exists
+    row <- if (name == "p" && "p_swain" %in% names(value)) "p_swain" else name
+    at <- match(row, names(value))
     tiers <- criteria[[name]]
     cutoff[at] <- paste0(format_tier(criteria, name, 1L), " (", short_number(tiers[2L]), ")")
     if (df <= 0 || !converged) next
@@ -325,15 +346,16 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
   main <- c("cfi", "tli", "rmsea", "srmr")
   verdicts <- stats::setNames(table$verdict[match(main, table$index)], toupper(main))
   verdicts <- verdicts[!is.na(verdicts)]
-  exact <- table$value[table$index == "p"]
+  exact <- table$value[match(c("p_swain", "p"), table$index)]
+  corrected <- !is.na(exact[1L])
+  exact <- if (corrected) exact[1L] else exact[2L]
   if (is.na(exact) && length(pressed) == 0L)
     return(text_of("fit_cannot_be_judged"))
   first <- if (length(pressed)) {
     text_of("solution_lies_bound_so", pressed = enumerate(pressed))
-  } else if (exact >= criteria$significance) {
-    text_of("exact_fit_is_not_rejected")
   } else {
-    text_of("exact_fit_is_rejected")
+    text_of(if (exact >= criteria$significance) "exact_fit_is_not_rejected" else
+      "exact_fit_is_rejected", correction = if (corrected) correction_clause(table))
   }
   by <- function(code) enumerate(names(verdicts)[verdicts == code])
   second <- if (length(unique(verdicts)) == 1L) {
@@ -350,6 +372,13 @@ read_indices <- function(table, df, criteria, pressed = character(), sound = TRU
     text_of("look_where_model_is", instruction = instruction("see_residuals"))
   }
   paste(c(paste0(first, "; ", second, "."), advice), collapse = " ")
+}
+
+# The correction for the sample size is mentioned where it matters: the two p values differ visibly.
+correction_clause <- function(table) {
+  p <- table$value[match(c("p_swain", "p"), table$index)]
+  if (format_p(p[1L]) == format_p(p[2L])) return(NULL)
+  text_of("exact_fit_corrected", corrected = p_clause(p[1L]), plain = p_clause(p[2L]))
 }
 
 # A reading starts from what the solution is.
@@ -370,7 +399,9 @@ small_numbers <- function(fit) {
   few <- n < 5 * free
   cases <- text_of("cases_free_parameters", value = if (length(n) > 1L) paste0(names(n), ": "),
                    value_2 = format_count(n), free = format_count(free))[few]
-  c(if (df %in% 1:3)
+  c(if (is_incomplete(fit$sample) && small_for_chisq(fit))
+      text_of("few_cases_bootstrap_test", instruction = instruction("test_model_fit")),
+    if (df %in% 1:3)
       text_of("freedom_rmsea_says_little", df = count_of(df, "degree")),
     if (any(few))
       text_of("fewer_than_5_each", cases = enumerate(cases, most = 4L),
@@ -378,7 +409,8 @@ small_numbers <- function(fit) {
 }
 
 index_words <- c(
-  chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_per_df = "\u03c7\u00b2 / df",
+  chisq = "\u03c7\u00b2", df = "df", p = "p", chisq_swain = "\u03c7\u00b2, sample size",
+  p_swain = "p, sample size", chisq_per_df = "\u03c7\u00b2 / df",
   chisq_covariances = "\u03c7\u00b2, covariances",
   chisq_means = "\u03c7\u00b2, means", cfi = "CFI", tli = "TLI", nfi = "NFI", rfi = "RFI",
   ifi = "IFI", rmsea = "RMSEA", p_close_fit = "p of close fit", srmr = "SRMR", gfi = "GFI",
@@ -399,7 +431,7 @@ format_index <- function(index, value) {
   if (length(index) != 1L) return(unname(mapply(format_index, index, value)))
   if (is.na(value)) return("")
   if (index %in% c("df", "df_baseline", "critical_n")) return(format_count(round(value)))
-  if (index %in% c("p", "p_close_fit", "p_baseline", "p_normal")) return(format_p(value))
+  if (index %in% c("p", "p_swain", "p_close_fit", "p_baseline", "p_normal")) return(format_p(value))
   format_fixed(value)
 }
 
@@ -415,7 +447,7 @@ print.orizzonte_indices <- function(x, ...) {
 
 # The nine that are mostly reported, and where the others are.
 format_key_indices <- function(x) {
-  key <- x[x$index %in% comparison_columns, ]
+  key <- x[x$index %in% c(comparison_columns, "p_swain"), ]
   c(heading(text_of("fit_indices")), format_indices_table(key),
     text_of("shows_all", instruction = instruction("all_indices"), value = sum(!is.na(x$value))),
     wrap_lines(attr(x, "corrections")))

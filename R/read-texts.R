@@ -3,6 +3,7 @@
 add_instructions(
   see_estimates = instruct("estimates(fit)", "fit"),
   see_summary = instruct("summary(fit_model(blueprint, data))", "fit"),
+  test_model_fit = instruct("bootstrap_test(fit)", c("bootstrap", "--test")),
   see_residuals = instruct("residuals(fit, largest = 10)",
                            text = "the largest residuals (orizzonte diagnose)"),
   all_indices = instruct("fit_indices(fit)", c("fit", "--table", "fit_indices")),
@@ -86,7 +87,12 @@ add_texts(
     "Fit cannot be judged, because \u03c7\u00b2 is not known at this solution.",
   solution_lies_bound_so =
     "The solution is at a bound ({pressed}), so no p is given for \u03c7\u00b2",
-  exact_fit_is_not_rejected = "Exact fit is not rejected",
+  exact_fit_is_not_rejected = "Exact fit is not rejected{correction}",
+  exact_fit_corrected = " (p {corrected} corrected for the sample size; uncorrected p {plain})",
+  few_cases_bootstrap_test = paste0(
+    "With so few cases for so many variables, the \u03c7\u00b2 test rejects correct models too ",
+    "often; its correction for the sample size requires complete data. Use the bootstrap test of ",
+    "model fit: {instruction}."),
   all_indicate = "{indices} all indicate {code} fit",
   indices_disagree = "the indices disagree: {code}",
   look_estimates_next = "Look at the estimates next.",
@@ -216,7 +222,7 @@ add_texts(
     "& Gerbing 1984)"))
 
 add_texts(
-  exact_fit_is_rejected = "Exact fit is rejected",
+  exact_fit_is_rejected = "Exact fit is rejected{correction}",
   covariances_of_constructs = "Covariances of constructs",
   where_srmr_comes_from = "Where the SRMR comes from",
   from_summary_data = "; from summary data",

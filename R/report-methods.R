@@ -150,7 +150,8 @@ fit_sentence <- function(fit, criteria) {
   worst <- rule_worst_index(table$verdict[table$index %in% judged_indices])
   text_of("model_fitted_indices_cfi",
           worst = if (is.na(worst)) "as follows" else words_of("fitted", worst),
-          value = chisq_text(value[["chisq"]], value[["df"]], value[["p"]]),
+          value = paste0(chisq_text(value[["chisq"]], value[["df"]], value[["p"]]),
+                         corrected_p_clause(value)),
           value_2 = format_share(value[["cfi"]], 3L), value_3 = format_share(value[["tli"]], 3L),
           value_4 = format_share(value[["rmsea"]], 3L), limits = limits,
           value_5 = format_share(value[["srmr"]], 3L), cfi = short_number(criteria$cfi[1L]),
@@ -158,6 +159,13 @@ fit_sentence <- function(fit, criteria) {
           cite = cite("Hu & Bentler 1999"),
           sample = if (is_incomplete(fit$sample)) text_of("cfi_tli_rmsea_allow",
               cite = cite("Zhang & Savalei 2023")))
+}
+
+# The p value corrected for the sample size, where it differs visibly.
+corrected_p_clause <- function(value) {
+  p <- value[c("p_swain", "p")]
+  if (anyNA(p) || format_p(p[[1L]]) == format_p(p[[2L]])) return(NULL)
+  text_of("p_corrected_for_sample_size", p = p_clause(p[[1L]]), cite = cite("Swain 1975"))
 }
 
 # A chi-square with its degrees of freedom and p.

@@ -44,6 +44,8 @@ references_by_key <- function() {
     paste0("S\u00f6rbom, D. (1974). A general method for studying differences in factor means ",
            "and factor structure between groups. British Journal of Mathematical and Statistical ",
            "Psychology, 27(2), 229-239."),
+    paste0("Swain, A. J. (1975). Analysis of parametric structures for variance matrices ",
+           "(Doctoral dissertation). University of Adelaide."),
     paste0("White, H. (1982). Maximum likelihood estimation of misspecified models. ",
            "Econometrica, 50(1), 1-25."),
     paste0("Yuan, K.-H., & Bentler, P. M. (2000). Three likelihood-based methods for mean and ",
@@ -60,7 +62,7 @@ reference_keys <- c(
   "Cheung & Rensvold 2002", "Cronbach 1951", "Efron 1987", "Fornell & Larcker 1981",
   "Graham 2003", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
   "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Satorra & Bentler 1994",
-  "Satorra & Bentler 2001", "S\u00f6rbom 1974", "White 1982", "Yuan & Bentler 2000",
+  "Satorra & Bentler 2001", "S\u00f6rbom 1974", "Swain 1975", "White 1982", "Yuan & Bentler 2000",
   "Zhang & Savalei 2023"
 )
 

@@ -121,6 +121,7 @@ add_texts(
   solution_is_improper_estimates =
     "The solution is improper ({trouble}): its estimates are not interpreted.",
   model_is_saturated_fit = "The model is saturated; fit cannot be evaluated.",
+  p_corrected_for_sample_size = ", p {p} corrected for the sample size ({cite})",
   n90_interval = ", 90 % interval [{at}, {at_2}]",
   cfi_tli_rmsea_allow = " CFI, TLI and RMSEA are corrected for missing data ({cite}).",
   model_fitted_indices_cfi = paste0(
