@@ -113,7 +113,7 @@ command_quality <- function(given) {
 
 quality_table <- function(x, table) {
   found <- switch(table, quality = as.data.frame(x), pairs = x$pairs, loadings = x$loadings,
-                  items = x$left_out, split = as.data.frame(x), scores = x$scores)
+                  items = x$left_out, split = as.data.frame(x), scores = x$scales)
   if (is.null(found))
     abort("usage", c(text_of("there_is_nothing_table", table = table),
                      i = if (table == "items") text_of("try_leave_out_all"),
@@ -139,7 +139,7 @@ quality_json <- function(fit, x) {
 split_json <- function(fit, x) {
   to_json(c(measure_header(fit, "quality"), list(
     general = x$general, second_order = x$second_order, level = x$level,
-    items = json_rows(as.data.frame(x)), scores = json_rows(x$scores),
+    items = json_rows(as.data.frame(x)), scales = json_rows(x$scales),
     uncontaminated = json_rows(x$contamination),
     schmid_leiman = if (is.null(x$schmid_leiman)) list() else json_rows(x$schmid_leiman),
     reading = I(x$reading))))

@@ -26,8 +26,14 @@
 #'   more restricted model: which criteria of change it breaks), `status`, `nested` (`"yes"`,
 #'   `"no"`, `"same model"`, or `NA` where nothing is compared) and `akaike_weight`,
 #'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among models of the
-#'   same data; `distinguishable_p`, `vuong_z` and `vuong_p` of models that are not nested
-#'   (`vuong_z` > 0: this one is closer to the truth than the other). The attribute `notes` says in
+#'   same data. Of models that are not nested: `distinguishable_p`, Vuong's `vuong_z` and `vuong_p`
+#'   without correction, `vuong_z_aic` and `vuong_p_aic` corrected for the number of parameters as
+#'   in AIC, `vuong_z_bic` and `vuong_p_bic` as in BIC (Vuong 1989, section 5; above 0: this model is
+#'   closer to the truth than the other), the difference in AIC with its standard error
+#'   (`aic_difference`, `aic_difference_se`), and `closer`: `"this"`, `"other"` or `"neither"` by
+#'   the AIC-type statistic, because the uncorrected one favours the model with more parameters,
+#'   and `"cannot_tell"` when the models cannot be distinguished or the BIC-type statistic is
+#'   significant the other way. The attribute `notes` says in
 #'   words what was not compared and why.
 #' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, an
 #'   unknown `against`, or `same_rows` where the data are not there or not the same.
@@ -128,13 +134,16 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
                                      criteria$significance)
   columns$broken <- broken_by(columns, criteria)
   columns$akaike_weight <- akaike_weights(fits, columns$aic)
-  for (name in c("distinguishable_p", "vuong_z", "vuong_p"))
+  for (name in vuong_columns)
     columns[[name]] <- vapply(pairs, function(pair) pair$vuong[[name]] %||% NA_real_, 0)
+  columns$closer <- rule_closer(columns$distinguishable_p, columns$vuong_z_aic,
+                                columns$vuong_p_aic, columns$vuong_z_bic, columns$vuong_p_bic,
+                                criteria$significance)
   notes <- c(sample_lines(fits, labels), unlist(lapply(pairs, `[[`, "notes")),
              weight_note(fits, labels), one_line(corrected_change_words(fits[[1L]]$request)))
   ordered <- c("model", "against", "n", "parameters", comparison_columns,
                paste0(comparison_columns, "_change"), "verdict", "broken", "status",
-               "nested", "akaike_weight", "distinguishable_p", "vuong_z", "vuong_p",
+               "nested", "akaike_weight", vuong_columns, "closer",
                intersect(uncorrected_columns, names(columns)))
   columns <- columns[ordered]
   if (reference) columns <- with_references(columns, fits[[1L]])
@@ -212,6 +221,12 @@ compare_pair <- function(fit, reference, label, other) {
   names <- if (swap) c(other, label) else c(label, other)
   if (!is_nested(smaller, larger)) {
     out$nested <- "no"
+    pressed <- c(active_bound_texts(fit), active_bound_texts(reference))
+    if (length(pressed)) {
+      note(text_of("not_nested_at_bound", smaller = names[1L], larger = names[2L],
+                   bounds = enumerate(unique(pressed))))
+      return(out)
+    }
     out$vuong <- vuong_test(fit, reference)
     note(text_of(if (is.null(out$vuong)) "not_nested_without_cases" else "not_nested",
                  smaller = names[1L], larger = names[2L]))
@@ -387,16 +402,19 @@ pair_sentences <- function(x) {
                      p_change = p_clause(x$p_change[k]),
                      verdict = words_of("difference", x$verdict[k])))
     }
-    if (is.na(x$vuong_p[k] %||% NA)) return(NULL)
+    if (is.null(x$closer) || is.na(x$closer[k])) return(NULL)
     if (x$distinguishable_p[k] >= level) {
       return(text_of("these_data_cannot_tell", both = both,
                      distinguishable_p = p_clause(x$distinguishable_p[k])))
     }
-    paste0(both, "Vuong's z = ", format_fixed(x$vuong_z[k], 2L), " (p ", p_clause(x$vuong_p[k]),
-           "): ",
-           if (x$vuong_p[k] >= level) text_of("neither_is_clearly_closer") else
-             text_of("is_closer_truth",
-                     vuong_z = if (x$vuong_z[k] > 0) x$model[k] else x$against[k]))
+    z <- function(name) format_fixed(x[[paste0("vuong_z", name)]][k], 2L)
+    half <- stats::qnorm(0.975) * x$aic_difference_se[k]
+    c(text_of("vuong_statistics", both = both, z_aic = z("_aic"), p = p_clause(x$vuong_p_aic[k]),
+              z = z(""), z_bic = z("_bic"), verdict = text_of(
+                paste0("closer_", x$closer[k]), this = x$model[k], other = x$against[k])),
+      text_of("aic_differs_by", difference = format_fixed(x$aic_difference[k], 1L),
+              lower = format_fixed(x$aic_difference[k] - half, 1L),
+              upper = format_fixed(x$aic_difference[k] + half, 1L)))
   }))
 }
 
@@ -442,9 +460,17 @@ vuong_test <- function(fit, other) {
   variance <- mean((ratio - mean(ratio))^2)
   weights <- Re(eigen(vuong_matrix(one, two, n), only.values = TRUE)$values)^2
   distinguishable <- weighted_chisq_p(n * variance, weights)
-  z <- sum(ratio) / sqrt(n * variance)
-  list(distinguishable_p = distinguishable, vuong_z = z, vuong_p = 2 * stats::pnorm(-abs(z)))
+  # corrections for the number of parameters (section 5 of Vuong 1989): as in AIC and in BIC
+  more <- n_free(joint_fit(fit)) - n_free(joint_fit(other))
+  z <- (sum(ratio) - more * c(0, 1, log(n) / 2)) / sqrt(n * variance)
+  p <- 2 * stats::pnorm(-abs(z))
+  list(distinguishable_p = distinguishable, vuong_z = z[1L], vuong_p = p[1L], vuong_z_aic = z[2L],
+       vuong_p_aic = p[2L], vuong_z_bic = z[3L], vuong_p_bic = p[3L],
+       aic_difference = -2 * (sum(ratio) - more), aic_difference_se = 2 * sqrt(n * variance))
 }
+
+vuong_columns <- c("distinguishable_p", "vuong_z", "vuong_p", "vuong_z_aic", "vuong_p_aic",
+                   "vuong_z_bic", "vuong_p_bic", "aic_difference", "aic_difference_se")
 
 # W of Vuong's equation 3.6: A the mean Hessian, B the mean product of the scores.
 vuong_matrix <- function(one, two, n) {

@@ -31,8 +31,17 @@ add_texts(
   these_data_cannot_tell = paste0(
     "{both}these data cannot tell the two apart (Vuong's test of their likelihoods: p ",
     "{distinguishable_p})."),
-  neither_is_clearly_closer = "neither is clearly closer to the truth.",
-  is_closer_truth = "{vuong_z} is closer to the truth.",
+  vuong_statistics = paste0(
+    "{both}Vuong's z = {z_aic}, corrected for the number of parameters as in AIC (p {p}; ",
+    "uncorrected {z}, corrected as in BIC {z_bic}): {verdict}"),
+  closer_this = "{this} is closer to the truth.",
+  closer_other = "{other} is closer to the truth.",
+  closer_neither = "neither is clearly closer to the truth.",
+  closer_cannot_tell = paste0(
+    "which is closer to the truth cannot be told, because the statistics corrected as in AIC and ",
+    "as in BIC point in opposite directions."),
+  aic_differs_by =
+    "The difference in AIC is {difference}, 95% interval [{lower}, {upper}].",
   these_models_cannot_be = paste0(
     "These models cannot be compared with each other. Fit them to the same variables and ",
     "rows."),
@@ -56,6 +65,9 @@ add_texts(
   not_nested_without_cases = paste0(
     "{smaller} is not nested in {larger}: no likelihood-ratio test; compare AIC and BIC ",
     "instead, or give the data case by case for Vuong's (1989) test."),
+  not_nested_at_bound = paste0(
+    "{smaller} is not nested in {larger}, and a solution lies on a bound ({bounds}): there is ",
+    "neither a likelihood-ratio test nor Vuong's (1989) test; compare AIC and BIC instead."),
   same_model_in_other_words =
     "{both} are the same model in other words: they imply the same moments.",
   difference_at_bound = paste0(

@@ -95,7 +95,7 @@ plot.orizzonte_variance_split <- function(x, ...) {
   .data <- rlang::.data
   fill <- stats::setNames(c(palette_dusk[["deep"]], palette_dusk[["dune"]],
                             palette_dusk[["mist"]]), names)
-  total <- x$scores[x$scores$factor == x$general, ]
+  total <- x$scales[x$scales$factor == x$general, ]
   where <- ifelse(is.na(total$group), "", text_of("blueprint_in", where = total$group))
   ggplot2::ggplot(bars, aes(.data$share, .data$item, fill = .data$part)) +
     ggplot2::geom_col(width = 0.75, colour = "white", linewidth = 0.2) +

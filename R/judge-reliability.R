@@ -261,6 +261,8 @@ jet_over <- function(a, b) {
 
 jet_plus <- function(a, b) new_jet(a$value + b$value, a$gradient + b$gradient)
 
+jet_minus <- function(a, b) new_jet(a$value - b$value, a$gradient - b$gradient)
+
 jet_square <- function(a) jet_times(a, a)
 
 jet_at <- function(jet, at) new_jet(jet$value[at], jet$gradient[at, , drop = FALSE])

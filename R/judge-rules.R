@@ -18,18 +18,29 @@ rule_construct <- function(tiers, short) {
   if (any(tiers %in% "acceptable")) "acceptable" else "good"
 }
 
-# A score of all items, by omega hierarchical, explained common variance and the percentage of
-# uncontaminated correlations (Reise, Scheines, Widaman & Haviland 2013; Rodriguez, Reise & Haviland
-# 2016): "one_score", "general_with_parts" or "mixture".
-rule_total_score <- function(omega_hierarchical, common, uncontaminated) {
-  if (is.na(omega_hierarchical)) return("cannot_tell")
-  if (omega_hierarchical >= 0.80) return("one_score")
-  enough <- omega_hierarchical >= 0.65 || (common > 0.60 && uncontaminated > 0.70)
-  if (enough %in% TRUE) "general_with_parts" else "mixture"
+# Codes of a score of all items, and of a score of the items of one part.
+total_codes <- c("one_score", "mixture", "general_with_parts", "cannot_tell")
+part_codes <- c("adds", "repeats", "adds_unreliable", "cannot_tell")
+
+# A score of all items, by omega hierarchical and the limits of its interval: "one_score" when the
+# lower limit is at least .80 (Rodriguez, Reise & Haviland 2016), "mixture" when the upper one is
+# below .65, or omega is and the interval is short (Reise, Scheines, Widaman & Haviland 2013);
+# "cannot_tell" when the interval reaches from .65 to .80.
+rule_total_score <- function(omega_hierarchical, lower, upper) {
+  if (anyNA(c(omega_hierarchical, lower, upper))) return("cannot_tell")
+  if (lower <= 0.65 && upper >= 0.80) return("cannot_tell")
+  if (lower >= 0.80) return("one_score")
+  if (upper < 0.65 || (omega_hierarchical < 0.65 && upper - lower < 0.15)) return("mixture")
+  "general_with_parts"
 }
 
-# A score of the items of one specific factor, by the share of its variance that is its own.
-rule_part_score <- function(omega_hierarchical) {
-  if (is.na(omega_hierarchical)) return("cannot_tell")
-  if (omega_hierarchical >= 0.50) "adds" else "repeats"
+# A score of the items of one part, by the limits of its added value over the total (Haberman 2008)
+# and by omega of the part with its lower limit: "adds" something of its own, "repeats" the total,
+# adds something but too unreliably for single persons, or neither can be said.
+rule_part_score <- function(added_lower, added_upper, omega, omega_lower) {
+  if (anyNA(c(added_lower, added_upper, omega, omega_lower))) return("cannot_tell")
+  if (added_upper < 0) return("repeats")
+  if (added_lower <= 0) return("cannot_tell")
+  if (omega_lower >= 0.70) return("adds")
+  if (omega < 0.70) "adds_unreliable" else "cannot_tell"
 }

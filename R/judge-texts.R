@@ -15,27 +15,50 @@ add_instructions(
                           purpose = "to see the loadings beside the item wording"))
 
 add_texts(
+  score_one_score = "one score",
+  score_mixture = "a mixture",
+  score_general_with_parts = "general, with parts",
+  score_adds = "adds to the total",
+  score_repeats = "repeats the total",
+  score_adds_unreliable = "adds, too unreliable",
+  score_cannot_tell = "cannot tell",
   total_one_score = paste0(
-    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
-    "and for {common} of the common variance of single items (explained common variance): ",
-    "a total score measures {general} and little else."),
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical, ",
+    "interval {lower} to {upper}): a total score measures {general} and little else."),
   total_general_with_parts = paste0(
-    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
-    "and for {common} of the common variance of single items (explained common variance): ",
-    "a total score can be read as {general}, with something of its parts in it."),
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical, ",
+    "interval {lower} to {upper}): a total score can be read as {general}, but it also contains ",
+    "variance of its parts."),
   total_mixture = paste0(
-    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
-    "and for {common} of the common variance of single items (explained common variance): ",
-    "a total score would mix {general} with its parts: better not add all items up."),
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical, ",
+    "interval {lower} to {upper}): a total score would mix {general} with its parts and should ",
+    "not be used."),
   total_cannot_tell = paste0(
-    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical) ",
-    "and for {common} of the common variance of single items (explained common variance): ",
-    "no verdict."),
-  parts_add = paste0(
-    "{parts} say{qty(count)}{?s/} much of {qty(count)}{?its/their} own beyond {general}: a score ",
-    "of {qty(count)}{?its/their} items tells something more."),
-  parts_repeat =
-    "The parts add little beyond {general}: scores of their items would mostly repeat it.",
+    "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical), ",
+    "but the interval from {lower} to {upper} is too wide to say whether a total score measures ",
+    "{general} alone."),
+  part_adds = paste0(
+    "The {qty(count)}score{?s} of {parts} {qty(count)}{?has/have} added value: ",
+    "{qty(count)}{?it predicts its/they predict their} true score better than the total does, and ",
+    "reliably enough to be reported."),
+  part_repeats = paste0(
+    "The {qty(count)}score{?s} of {parts} {qty(count)}{?repeats/repeat} the total, which predicts ",
+    "the true {qty(count)}score{?s} better."),
+  part_adds_unreliable = paste0(
+    "The {qty(count)}score{?s} of {parts} {qty(count)}{?has/have} added value over the total but ",
+    "{qty(count)}{?is/are} too unreliable for single persons (omega below .70)."),
+  part_cannot_tell = paste0(
+    "Whether the {qty(count)}score{?s} of {parts} {qty(count)}{?adds/add} to the total cannot be ",
+    "decided from these data."),
+  effect_would_be_biased = paste0(
+    "If all items were fitted as one dimension, an effect of {general} would be estimated {bias} ",
+    "{direction}."),
+  split_no_verdict = "No verdict on the scores is given: {trouble}.",
+  split_improper = "No verdict on the scores is given, because the solution is not proper.",
+  split_residual_not_positive = "a residual variance is not positive",
+  split_loading_unidentified =
+    "a standardized loading has a standard error above 1, so that it is hardly identified",
+  split_mixed_signs = "the loadings of {factor} differ in sign",
   split_in_group = "In {group}:")
 
 add_texts(
@@ -90,10 +113,14 @@ add_texts(
   shares_each_item_s = "Shares of each item's variance",
   specific_holds_what_other = " Specific holds what other constructs load on {outside}.",
   general_specific_legend = paste0(
-    "general + specific + residual = 1. omega: general and specific in the variance of the ",
-    "sum; omega hierarchical: of all items the general part, of a specific factor's items ",
-    "its own part. Uncontaminated correlations (pairs of items in no common part): ",
-    "{free}.{outside}"),
+    "general + specific + residual = 1; common variance: general over general + specific. ",
+    "omega: proportion of the variance of the sum that is due to general and specific factors; ",
+    "own share: proportion of that due to the named factor (for the total, the interval is that ",
+    "of omega hierarchical). By itself, by the total: proportional reduction in mean squared ",
+    "error when the true score of the part is predicted from its own score or from the total ",
+    "(Haberman 2008); added value: interval of their difference. H: construct replicability. ",
+    "Factor scores require a determinacy of .90 for single persons and .80 for groups. ",
+    "Uncontaminated correlations (pairs of items in no common part): {free}.{outside}"),
   negative_disturbance_variance_has =
     "A negative disturbance variance has no Schmid-Leiman form: those are empty.",
   all = "all ({general})",

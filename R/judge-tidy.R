@@ -204,7 +204,7 @@ least_of <- function(x) if (any(!is.na(x))) min(x, na.rm = TRUE) else NA_real_
 #' @export
 tidy.orizzonte_variance_split <- function(x, ...) {
   check_arguments("tidy")
-  tidy_renamed(x$scores, c(factor = "term", omega_hierarchical = "estimate",
+  tidy_renamed(x$scales, c(factor = "term", omega_hierarchical = "estimate",
                            omega_hierarchical_lower = "conf.low",
                            omega_hierarchical_upper = "conf.high"))
 }
@@ -213,7 +213,7 @@ tidy.orizzonte_variance_split <- function(x, ...) {
 #' @export
 glance.orizzonte_variance_split <- function(x, ...) {
   check_arguments("glance")
-  whole <- x$scores[x$scores$factor == x$general, ]
+  whole <- x$scales[x$scales$factor == x$general, ]
   as_tibble_if_possible(list_frame(list(
     general = x$general, items = whole$items[1L], groups = nrow(whole),
     omega = least_of(whole$omega), omega.hierarchical = least_of(whole$omega_hierarchical),

@@ -11,13 +11,19 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_variance_split`. `as.data.frame()` gives one row for each
 #'   item and group: `item`, `group`, `factor` (its specific factor), `general`, `specific`,
-#'   `residual`, shares of its implied variance that sum to one. The object holds besides: `scores`
-#'   (`factor`, `group`, `items`, `omega`, `omega_lower`, `omega_upper`, `omega_hierarchical`, its
-#'   limits, `explained_common_variance`, `verdict` (of a score of these items: `"one_score"`,
-#'   `"general_with_parts"` or `"mixture"`, of parts `"adds"` or `"repeats"`); the first row of each
-#'   group is the general construct with all items), `contamination` (`group`,
-#'   `percent_uncontaminated`), `schmid_leiman` (of a second-order model: `item`, `group`, `factor`,
-#'   `general`, `specific`, standardized loadings) and `reading`, in words.
+#'   `residual` (proportions of its implied variance, which sum to one), `common_variance` (general
+#'   over general plus specific) and `loading_bias` (by how much the general loading would be
+#'   overestimated, proportionally, if all items were fitted as one dimension). The object also
+#'   contains `scales`, one row per score: `factor`, `group`, `items`, `omega`, `omega_lower`,
+#'   `omega_upper`, `omega_hierarchical` with its limits, `own_share` (omega hierarchical over
+#'   omega), `prmse_part` and `prmse_total`, the limits of their difference (`added_lower`,
+#'   `added_upper`), `explained_common_variance`, `h`, `determinacy`, `effect_bias` and `verdict`.
+#'   The first row of each group is the general construct with all items; its verdict is
+#'   `"one_score"`, `"mixture"`, `"general_with_parts"` or `"cannot_tell"`, that of a part
+#'   `"adds"`, `"repeats"`, `"adds_unreliable"` or `"cannot_tell"`. Further components are
+#'   `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a second-order model:
+#'   `item`, `group`, `factor`, `general`, `specific`, standardized loadings), `trouble` (why there
+#'   is no verdict) and `reading`, in words.
 #' @section What is computed: Items are keyed by their general loading. omega is the share of
 #'   general and specific factors in the variance of the sum of the items, omega hierarchical that
 #'   of the general one alone (McDonald 1999; Zinbarg et al. 2005); of a specific factor both are
@@ -28,14 +34,40 @@
 #'   loadings are products, specific ones the loadings times the standard deviation of the
 #'   disturbance (Schmid & Leiman 1957); with a negative disturbance variance it has none. Standard
 #'   errors come from the delta method, intervals from the logit scale.
+#' @section Verdicts: A part has added value if its observed score predicts its own true score
+#'   better than the observed total does, in terms of the proportional reduction in mean squared
+#'   error (Haberman 2008): `prmse_part` is omega of the part, `prmse_total` the squared covariance
+#'   of the true part score and the total over the product of their variances. The verdict is based
+#'   on the interval of the difference, so that it can also be that the data do not decide. The
+#'   total is one score if the lower limit of omega hierarchical is at least .80 (Rodriguez et al.
+#'   2016), a mixture if its upper limit is below .65 (Reise et al. 2013). No verdict is given where
+#'   a residual variance is not positive, a standardized loading has a standard error above 1, or the
+#'   loadings of a specific factor differ in sign. `h` is construct replicability (Hancock & Mueller
+#'   2001), `determinacy` the correlation of factor scores with the factor (Grice 2001): at least .90
+#'   for single persons, .80 for research on groups. `effect_bias` is the bias of the effect of the
+#'   total on an outcome that depends on the general construct alone.
 #' @section Errors: `orizzonte_error_input` for a model without a general construct, or with several
 #'   and none named; `orizzonte_error_name` for one that is not general;
 #'   `orizzonte_error_convergence` for a fit without estimates.
 #' @references
+#' Grice, J. W. (2001). Computing and evaluating factor scores. *Psychological Methods, 6*(4),
+#' 430--450.
+#'
+#' Haberman, S. J. (2008). When can subscores have value? *Journal of Educational and Behavioral
+#' Statistics, 33*(2), 204--229.
+#'
+#' Hancock, G. R., & Mueller, R. O. (2001). Rethinking construct reliability within latent variable
+#' systems. In R. Cudeck, S. du Toit, & D. Sörbom (Eds.), *Structural equation modeling: Present
+#' and future* (pp. 195--216). Scientific Software International.
+#'
 #' McDonald, R. P. (1999). *Test theory: A unified treatment*. Erlbaum.
 #'
 #' Reise, S. P. (2012). The rediscovery of bifactor measurement models. *Multivariate Behavioral
 #' Research, 47*(5), 667--696.
+#'
+#' Reise, S. P., Scheines, R., Widaman, K. F., & Haviland, M. G. (2013). Multidimensionality and
+#' structural coefficient bias in structural equation modeling. *Educational and Psychological
+#' Measurement, 73*(1), 5--26.
 #'
 #' Rodriguez, A., Reise, S. P., & Haviland, M. G. (2016). Evaluating bifactor models: Calculating
 #' and interpreting statistical indices. *Psychological Methods, 21*(2), 137--150.
@@ -72,12 +104,13 @@ variance_split <- function(fit, general = NULL, level = 0.95, ...) {
   }
   second <- is_second_order(views[[1L]], name)
   out <- list(title = fit$request$blueprint$title, general = name, second_order = second,
-              items = frame("items"), scores = frame("scores"),
+              items = frame("items"), scales = frame("scales"),
+              trouble = unique(unlist(lapply(parts, `[[`, "trouble"))),
               contamination = frame("contamination"),
               schmid_leiman = if (second) frame("schmid_leiman"), level = level,
               status = solution_state(fit)$status,
               outside = unique(unlist(lapply(parts, `[[`, "outside"))))
-  out$scores$verdict <- score_verdicts(out)
+  out$scales$verdict <- score_verdicts(out)
   out$reading <- split_reading(out)
   structure(out, class = "orizzonte_variance_split")
 }
@@ -177,9 +210,16 @@ view_split <- function(view, name, level) {
   items <- loadings$general$items
   key <- keys_of(loadings$general)
   shares <- item_shares(view, loadings)
+  one <- one_dimension(view, loadings, key)
+  common <- shares$general / (shares$general + shares$specific)
+  scales <- c(split_scores(view, name, loadings, key, level),
+              added_columns(view, loadings, key, level), factor_worth(view, loadings, key))
+  scales$own_share <- scales$omega_hierarchical / scales$omega
+  scales$effect_bias <- c(one$effect_bias, rep(NA_real_, length(scales$factor) - 1L))
   list(items = c(list(item = view$layout$observed[items],
-                      group = rep(view$group, length(items))), shares),
-       scores = split_scores(view, name, loadings, key, level),
+                      group = rep(view$group, length(items))), shares,
+                 list(common_variance = common, loading_bias = one$loading_bias)),
+       scales = scales, trouble = split_trouble(view, loadings, key),
        contamination = list(group = view$group,
                             percent_uncontaminated = uncontaminated(loadings)),
        schmid_leiman = if (loadings$second) schmid_leiman(view, loadings, shares$factor),
@@ -282,7 +322,8 @@ schmid_leiman <- function(view, loadings, factor) {
 
 #' @export
 as.data.frame.orizzonte_variance_split <- function(x, row.names = NULL, optional = FALSE, ...) {
-  x$items[c("item", "group", "factor", "general", "specific", "residual")]
+  x$items[c("item", "group", "factor", "general", "specific", "residual", "common_variance",
+            "loading_bias")]
 }
 
 # Does a total score make sense? In words; and the printed form.
@@ -290,27 +331,36 @@ as.data.frame.orizzonte_variance_split <- function(x, row.names = NULL, optional
 # What each score is worth: that of all items, which stands first in each group, and those of the
 # items of each specific factor.
 score_verdicts <- function(x) {
-  s <- x$scores
+  s <- x$scales
+  if (length(x$trouble) || !x$status %in% c("proper", "at bound"))
+    return(rep("cannot_tell", length(s$factor)))
   first <- !duplicated(s$group)
-  free <- x$contamination$percent_uncontaminated[match(s$group, x$contamination$group)]
-  ifelse(first, mapply(rule_total_score, s$omega_hierarchical, s$explained_common_variance, free),
-         vapply(s$omega_hierarchical, rule_part_score, ""))
+  ifelse(first, mapply(rule_total_score, s$omega_hierarchical, s$omega_hierarchical_lower,
+                       s$omega_hierarchical_upper),
+         mapply(rule_part_score, s$added_lower, s$added_upper, s$omega, s$omega_lower))
 }
 
 split_reading <- function(x) {
+  if (length(x$trouble)) return(text_of("split_no_verdict", trouble = enumerate(x$trouble)))
+  if (!x$status %in% c("proper", "at bound")) return(text_of("split_improper"))
   vapply(seq_along(x$contamination$group), function(k) {
     group <- x$contamination$group[k]
-    own <- x$scores[x$scores$group %in% group, ]
+    own <- x$scales[x$scales$group %in% group, ]
     total <- own[1L, ]
-    strong <- own$factor[-1L][own$verdict[-1L] %in% "adds"]
-    sentence <- text_of(paste0("total_", total$verdict), general = x$general,
-                        omega = percent_words(total$omega_hierarchical),
-                        common = percent_words(total$explained_common_variance))
-    parts <- if (length(strong))
-      text_of("parts_add", parts = enumerate(strong), count = length(strong), general = x$general)
-    else text_of("parts_repeat", general = x$general)
-    if (is.na(group)) paste(sentence, parts) else
-      paste(text_of("split_in_group", group = group), sentence, parts)
+    sentence <- text_of(paste0("total_", total$verdict), general = x$general, omega = percent_words(
+      total$omega_hierarchical), lower = format_share(total$omega_hierarchical_lower),
+      upper = format_share(total$omega_hierarchical_upper))
+    parts <- vapply(intersect(part_codes, own$verdict[-1L]), function(code) {
+      which <- own$factor[-1L][own$verdict[-1L] == code]
+      text_of(paste0("part_", code), parts = enumerate(which), count = length(which),
+              general = x$general)
+    }, "")
+    bias <- if (isTRUE(abs(total$effect_bias) >= 0.05))
+      text_of("effect_would_be_biased", general = x$general,
+              bias = percent_words(abs(total$effect_bias)),
+              direction = if (total$effect_bias < 0) "too small" else "too large")
+    paste(c(if (!is.na(group)) text_of("split_in_group", group = group), sentence, parts, bias),
+          collapse = " ")
   }, "")
 }
 
@@ -320,19 +370,20 @@ percent_words <- function(share) {
 
 #' @export
 print.orizzonte_variance_split <- function(x, ...) {
-  check_whole(x, c("items", "scores", "contamination", "reading"), "variance_split(fit)")
+  check_whole(x, c("items", "scales", "contamination", "reading"), "variance_split(fit)")
   put_lines(heading(text_of("general_specific_title", title = x$title)), format_split(x))
   invisible(x)
 }
 
 format_split <- function(x) {
   columns <- split_columns(x)
-  text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of")
+  text <- function(columns) names(columns) %in% c("item", "group", "factor", "score of", "verdict")
   free <- unique(percent_words_each(x$contamination$percent_uncontaminated))
   c(status_caution(x$status),
     text_of("shares_each_item_s"), format_table(columns$items, !text(columns$items)), "",
     text_of("what_scores_would_measure"),
-    format_table(columns$scores, !text(columns$scores), spare = "interval"), "",
+    format_table(columns$scores, !text(columns$scores),
+                 spare = c("items", "common variance", "interval", "H", "determinacy")), "",
     unlist(lapply(x$reading, wrap_lines)), "",
     wrap_lines(text_of("general_specific_legend", free = enumerate(free),
                        outside = if (length(x$outside)) text_of("specific_holds_what_other",
@@ -343,25 +394,32 @@ format_split <- function(x) {
 }
 
 split_columns <- function(x) {
-  grouped <- !all(is.na(x$scores$group))
+  grouped <- !all(is.na(x$scales$group))
   group <- function(table) if (grouped) list(group = table$group)
   items <- c(list(item = x$items$item), group(x$items),
              list(factor = ifelse(is.na(x$items$factor), "", x$items$factor),
                   general = format_share(x$items$general),
                   specific = format_share(x$items$specific),
-                  residual = format_share(x$items$residual)),
+                  residual = format_share(x$items$residual),
+                  `common variance` = format_share(x$items$common_variance)),
              if (x$second_order)
                list(`general loading` = format_share(x$schmid_leiman$general),
                     `specific loading` = format_share(x$schmid_leiman$specific)))
-  whole <- x$scores$factor == x$general
+  scales <- x$scales
+  whole <- scales$factor == x$general
+  limits <- format_limits(ifelse(whole, scales$omega_hierarchical_lower, scales$omega_lower),
+                          ifelse(whole, scales$omega_hierarchical_upper, scales$omega_upper))
   scores <- c(list(`score of` = ifelse(whole, text_of("all", general = x$general),
-                                       x$scores$factor)),
-              group(x$scores),
-              list(items = format(x$scores$items), omega = format_share(x$scores$omega),
-                   `omega hierarchical` = format_share(x$scores$omega_hierarchical),
-                   interval = format_limits(x$scores$omega_hierarchical_lower,
-                                            x$scores$omega_hierarchical_upper),
-                   `common variance` = format_share(x$scores$explained_common_variance)))
+                                       scales$factor)),
+              group(scales),
+              list(items = format(scales$items), omega = format_share(scales$omega),
+                   `own share` = format_share(scales$own_share), interval = limits,
+                   `by itself` = format_share(scales$prmse_part),
+                   `by the total` = format_share(scales$prmse_total),
+                   `added value` = format_limits(scales$added_lower, scales$added_upper),
+                   `common variance` = format_share(scales$explained_common_variance),
+                   H = format_share(scales$h), determinacy = format_share(scales$determinacy),
+                   verdict = words_of("score", scales$verdict)))
   list(items = items, scores = scores)
 }
 

@@ -23,7 +23,11 @@
 #' @return An object of class `orizzonte_bootstrap`; `as.data.frame()` gives one row a number:
 #'   `parameter`, `group`, `estimate`, `se` (standard deviation of the replicates), `bias` (their
 #'   mean less the estimate), `lower`, `upper`, `p` (two-sided, of zero, from the same interval) and
-#'   `used` (replicates that gave a value). `confint()` gives other levels and kinds of intervals.
+#'   `used` (replicates that gave a value). `p` is never below 2/(B + 1) with B replicates, because
+#'   B replicates know nothing about rarer values (Davison & Hinkley 1997; Phipson & Smyth 2010);
+#'   it is `NA` where zero is an end of the range (variances, \eqn{R^2}, reliabilities, AVE, fit
+#'   indices), with fewer than 100 usable replicates or more than 5 % of them lost, for estimates
+#'   outside the replicates, and for a median bias beyond one standard deviation. `confint()` gives other levels and kinds of intervals.
 #'   Readers take it as `bootstrap =`.
 #' @section Replicates that are left out: those that do not converge and those whose data cannot be
 #'   analysed (a variable that does not vary) are counted and left out; improper ones are counted,
@@ -42,7 +46,13 @@
 #'   the same numbers. Progress goes to the progressr package where that is asked, else to a bar.
 #' @section Errors: `orizzonte_error_data` for a fit of summary data, `orizzonte_error_convergence`
 #'   for one that did not converge, `orizzonte_error_input` for anything else.
-#' @references Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
+#' @references Davison, A. C., & Hinkley, D. V. (1997). *Bootstrap methods and their application*.
+#'   Cambridge University Press.
+#'
+#'   Phipson, B., & Smyth, G. K. (2010). Permutation p-values should never be zero. *Statistical
+#'   Applications in Genetics and Molecular Biology, 9*(1), Article 39.
+#'
+#'   Bollen, K. A., & Stine, R. A. (1992). Bootstrapping goodness-of-fit measures in
 #'   structural equation models. *Sociological Methods & Research, 21*(2), 205-229.
 #'
 #'   Efron, B. (1987). Better bootstrap confidence intervals. *Journal of the American Statistical
@@ -145,8 +155,7 @@ check_replicates <- function(x, reader) {
 bootstrap_table <- function(x, level = x$asked$level, type = x$asked$interval) {
   found <- replicate_intervals(x$values, x$estimate, type, level,
                                x$acceleration %||% rep(0, length(x$estimate)))
-  # that a fit index is zero is no hypothesis
-  found$p[names(x$estimate) %in% names(index_words)] <- NA_real_
+  found$p[cannot_cross_zero(names(x$estimate))] <- NA_real_
   list_frame(c(list(parameter = names(x$estimate), group = unname(x$group),
                     estimate = unname(x$estimate)),
                found[c("se", "bias", "lower", "upper", "p", "used")]))
@@ -225,11 +234,12 @@ print.orizzonte_bootstrap <- function(x, ...) {
 }
 
 format_bootstrap <- function(x) {
-  columns <- bootstrap_columns(bootstrap_table(x), x$asked)
+  table <- bootstrap_table(x)
+  columns <- bootstrap_columns(table, x$asked)
   c(heading(text_of("head_bootstrap")), wrap_lines(bootstrap_words(x)), "",
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
                  spare = c("used", "bias", "p")),
-    "", wrap_lines(claim_shares(x)), bootstrap_next(x))
+    "", wrap_lines(c(replicate_p_notes(table), claim_shares(x))), bootstrap_next(x))
 }
 
 bootstrap_next <- function(x) {
@@ -251,7 +261,7 @@ bootstrap_columns <- function(table, asked) {
               se = ifelse(alone, "", format_number(table$se[rows])),
               bias = ifelse(alone, "", format_number(table$bias[rows])),
               interval = ifelse(alone, "", interval_text(table$lower[rows], table$upper[rows])),
-              p = ifelse(alone, "", format_p(table$p[rows])))
+              p = ifelse(alone, "", format_replicate_p(table$p[rows], table$used[rows])))
   names(out)[5L] <- percent
   if (any(standard))
     out <- c(out, list(standardized = ifelse(is.na(at), "", format_fixed(table$estimate[at])),
@@ -315,16 +325,15 @@ interval_text <- function(lower, upper) {
 # One row a number: `values` replicates x numbers, `estimate` by name, `acceleration` by name.
 replicate_intervals <- function(values, estimate, type, level, acceleration) {
   columns <- lapply(seq_along(estimate), function(k) {
-    x <- values[, k]
-    x <- x[is.finite(x)]
-    one_interval(x, estimate[[k]], type, level, acceleration[[k]])
+    one_interval(values[, k], estimate[[k]], type, level, acceleration[[k]])
   })
   do.call(Map, c(list(c), columns))
 }
 
 fewest_replicates <- 20L
 
-one_interval <- function(x, estimate, type, level, acceleration) {
+one_interval <- function(values, estimate, type, level, acceleration) {
+  x <- values[is.finite(values)]
   used <- length(x)
   out <- list(se = NA_real_, bias = NA_real_, lower = NA_real_, upper = NA_real_, p = NA_real_,
               used = used)
@@ -340,7 +349,7 @@ one_interval <- function(x, estimate, type, level, acceleration) {
   limits <- ordered_quantile(sort(x), at)
   out$lower <- limits[1L]
   out$upper <- limits[2L]
-  out$p <- replicate_p(x, z, a)
+  out$p <- replicate_p(x, estimate, type, z, a, length(values))
   out
 }
 
@@ -366,12 +375,51 @@ ordered_quantile <- function(x, at) {
   out
 }
 
-# Two-sided p of zero: the level at which an end of the interval would reach zero.
-replicate_p <- function(x, z0, a) {
+# Two-sided p value of zero, from the same replicates as the interval: the level at which an end of
+# the interval would reach zero, never below the least that so many replicates can show (Davison &
+# Hinkley 1997; Phipson & Smyth 2010; Efron 1987). NA where the replicates cannot tell. `asked`:
+# how many replicates there should be.
+replicate_p <- function(x, estimate, type, z0, a, asked) {
+  if (!rule_replicates_give_p(length(x), asked, z0, estimate >= min(x) && estimate <= max(x)))
+    return(NA_real_)
+  least <- least_replicate_p(length(x))
+  if (type == "percentile")
+    return(min(1, least * (1 + min(sum(x <= 0), sum(x >= 0)))))
   below <- (sum(x < 0) + sum(x == 0) / 2 + 0.5) / (length(x) + 1)
   w <- stats::qnorm(below) - z0
+  if (1 + a * w <= 0) return(NA_real_)
   z <- w / (1 + a * w) - z0
-  2 * stats::pnorm(-abs(z))
+  max(2 * stats::pnorm(-abs(z)), least)
+}
+
+least_replicate_p <- function(replicates) 2 / (replicates + 1)
+
+# Values whose zero is an end of their range: replicates cannot lie on its other side.
+cannot_cross_zero <- function(names) {
+  names %in% names(index_words) |
+    grepl(paste0("^(standardized\\()?variance\\[|^(r_squared|omega[a-z_]*|alpha[a-z_]*|ave|htmt|ecv[a-z_]*|",
+                 "h|determinacy|[a-z_]*share|prmse[a-z_]*|[a-z_]*distance)(\\[|$)"), names)
+}
+
+# A p value of replicates as it is printed: "< .002" at the least that they can show.
+format_replicate_p <- function(p, used) {
+  at_least <- !is.na(p) & p <= least_replicate_p(used) * (1 + 1e-9) & p >= 0.001
+  ifelse(at_least, paste("<", format_p(p)), format_p(p))
+}
+
+# Sentences on p values: where there is none, and which need more replicates to be placed against
+# the level.
+replicate_p_notes <- function(table) {
+  p <- table$p
+  used <- table$used
+  close <- which(!is.na(p) & abs(p - 0.05) < 2 * sqrt(p * (1 - p) / used))
+  varies <- !table$se %in% 0 & !is.na(table$se)
+  needed <- ceiling(max(p[close] * (1 - p[close]) * (2 / (p[close] - 0.05))^2, 0))
+  c(if (any(is.na(p) & varies)) text_of("no_p_from_replicates"),
+    if (length(close))
+      text_of("p_not_placed", close = enumerate(table$parameter[close], most = 4L),
+              needed = if (is.finite(needed) && needed < 1e6)
+                text_of("replicates_needed", needed = format_count(signif(needed, 2L)))))
 }
 
 # a = sum e^3 / (6 (sum e^2)^1.5), e what each part of the cases does to a number: left out one

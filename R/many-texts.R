@@ -29,6 +29,14 @@ add_texts(
   replicates_seed_intervals_are =
     "{reps} replicates {drawn} (seed {seed}); {level} % intervals are {interval}.",
   improper = "{status} improper: {improper}",
+  no_p_from_replicates = paste0(
+    "No p value is given where zero is an end of the range (variances, R\u00b2, reliabilities), ",
+    "for fewer than 100 usable replicates, and where more than 5 % of them were lost or the ",
+    "estimate lies at their edge."),
+  p_not_placed = paste0(
+    "The number of replicates is too small to place the p values of {close} above or below ",
+    ".05{needed}."),
+  replicates_needed = " (about {needed} would do)",
   more_than_one_ten = "More than one in ten is lost: intervals speak for the others only.",
   some_replicates_gave_no = "Some replicates gave no value: {trouble}",
   did_not_converge_left = "{others} did not converge and {others_2} left out.",

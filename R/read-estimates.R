@@ -184,6 +184,9 @@ bootstrap_holding <- function(bootstrap, names) {
 bootstrap_note <- function(bootstrap) {
   if (is.null(bootstrap)) return(NULL)
   text_of("standard_errors_intervals_p", reps = format_count(bootstrap$asked$reps),
+          p_values = if (bootstrap$asked$reps < fewest_for_p) text_of("too_few_for_p_values") else
+            text_of("p_values_at_least", least = short_number(
+              signif(least_replicate_p(bootstrap$asked$reps), 2L))),
           seed = bootstrap$asked$seed, interval = interval_words[[bootstrap$asked$interval]])
 }
 

@@ -60,8 +60,10 @@ add_texts(
   bootstrap_is_another_fit = "The bootstrap is of another fit than this one.",
   make_one_fit_bootstrap = "Make one of this fit: bootstrap_fit(fit).",
   standard_errors_intervals_p = paste0(
-    "Standard errors, intervals and p are from {reps} bootstrap replicates (seed {seed}, ",
-    "{interval})."),
+    "Standard errors, intervals and p values are from {reps} bootstrap replicates (seed {seed}, ",
+    "{interval}); {p_values}"),
+  p_values_at_least = "p values are never below {least}.",
+  too_few_for_p_values = "fewer than 100 replicates give no p values.",
   model_has_no_effects = paste0(
     "The model has no effects among constructs or observed variables. Add some with ",
     "effect(outcome ~ cause)."),

@@ -20,7 +20,8 @@ test_that("Vuong's z is that of two regressions, case by case", {
   expect_equal(found$vuong_p, 2 * stats::pnorm(-abs(found$vuong_z)))
   table <- compare_models(one = fits$one, two = fits$two)
   expect_equal(table$vuong_z[2], -found$vuong_z)
-  expect_output(print(table), text_pattern("is_closer_truth"))
+  expect_identical(table$closer, c(NA, "other"))
+  expect_output(print(table), text_pattern("closer_other", other = "one"))
 })
 
 test_that("casewise log-likelihoods and scores are those of the definition", {
@@ -66,6 +67,47 @@ test_that("models that say the same are not told apart", {
                           second = fit_model(covary(bp, x5, x6), data))
   expect_gt(table$distinguishable_p[2], 0.05)
   expect_output(print(table), text_pattern("these_data_cannot_tell"))
+})
+
+test_that("corrections for the number of parameters are those of the definition", {
+  # equally wrong models: one frees a true residual covariance, the other a true one and five that
+  # are zero
+  set.seed(1)
+  f <- rnorm(300)
+  common <- outer(f, rep(0.7, 8))
+  own <- matrix(rnorm(2400), 300)
+  for (pair in list(1:2, 3:4)) {
+    u <- rnorm(300)
+    own[, pair] <- sqrt(0.6) * own[, pair] + sqrt(0.4) * u
+  }
+  data <- as.data.frame(common + own * sqrt(0.51))
+  names(data) <- paste0("x", 1:8)
+  bp <- blueprint("F") |> construct("F", reflected_in = x1:x8, scale = "unit")
+  small <- quiet_fit(covary(bp, x1, x2), data)
+  large <- quiet_fit(covary(bp, x3, x4) |> covary(x5, x6) |> covary(x7, x8) |> covary(x1, x5) |>
+                       covary(x2, x6) |> covary(x1, x7), data)
+  found <- vuong_test(small, large)
+  expect_equal(c(found$vuong_z, found$vuong_z_aic, found$vuong_z_bic),
+               c(-0.8580787, -0.3954266, 0.4613548), tolerance = 1e-5)
+  expect_equal(found$aic_difference, AIC(small) - AIC(large), tolerance = 1e-6)
+  expect_equal(found$aic_difference_se, 2 * sqrt(300 * 0.3893226), tolerance = 1e-5)
+  expect_equal(found$vuong_p_bic, 2 * stats::pnorm(-abs(found$vuong_z_bic)))
+  # the other way round
+  back <- vuong_test(large, small)
+  expect_equal(c(back$vuong_z, back$vuong_z_aic, back$vuong_z_bic),
+               -c(found$vuong_z, found$vuong_z_aic, found$vuong_z_bic))
+  expect_identical(compare_models(small, large)$closer[2], "neither")
+})
+
+test_that("a solution on a bound has no test of models that are not nested", {
+  data <- complete_choirs(c("st1", "be1", "years"))
+  fits <- path_pair(data)
+  start <- blueprint("Paths") |> effect(st1 ~ be1 + years)
+  pressed <- quiet_fit(restrict(start, effect[years, st1] == 0, effect[be1, st1] <= 0.1), data)
+  table <- compare_models(fits$two, pressed)
+  expect_true(is.na(table$vuong_z[2]))
+  expect_true(is.na(table$closer[2]))
+  expect_match(attr(table, "notes"), text_pattern("not_nested_at_bound"), all = FALSE)
 })
 
 test_that("summary data have no cases to compare", {

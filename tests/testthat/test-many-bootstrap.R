@@ -214,7 +214,7 @@ test_that("the parametric bootstrap draws what simulate() draws", {
 test_that("readers take a bootstrap of their fit, and of no other", {
   bp <- claim(effect_model, H1 = effect[Belonging, Calm] > 0)
   fit <- quiet_fit(bp, small_choir)
-  boot <- bootstrap_fit(fit, 60, list(e = estimates, v = verdicts, i = fit_indices, r = r_squared),
+  boot <- bootstrap_fit(fit, 100, list(e = estimates, v = verdicts, i = fit_indices, r = r_squared),
                         seed = 1, interval = "percentile")
   table <- as.data.frame(boot)
   shown <- estimates(fit, bootstrap = boot)
@@ -227,11 +227,11 @@ test_that("readers take a bootstrap of their fit, and of no other", {
   expect_identical(judged$verdict, "supported")
   index <- fit_indices(fit, bootstrap = boot)
   expect_identical(index$lower[index$index == "cfi"], table$lower[table$parameter == "cfi"])
-  expect_true(any(grepl("60 bootstrap replicates",
+  expect_true(any(grepl("100 bootstrap replicates",
                         capture.output(print(summary(fit, bootstrap = boot))))))
   file <- tempfile(fileext = ".md")
   write_report(fit, file, quiet = TRUE, bootstrap = boot)
-  expect_true(any(grepl("60 bootstrap replicates", readLines(file))))
+  expect_true(any(grepl("100 bootstrap replicates", readLines(file))))
   other <- quiet_fit(effect_model, choirs[1:200, ])
   expect_error(estimates(other, bootstrap = boot), class = "orizzonte_error_input")
   expect_error(estimates(fit, bootstrap = 3), class = "orizzonte_error_input")
@@ -290,4 +290,59 @@ test_that("what cannot be bootstrapped is refused by class", {
   drawn <- bootstrap_fit(from_summary, 40, draw = "model", interval = "percentile", seed = 1)
   expect_identical(sum(drawn$status == 0L), 40L)
   expect_error(resample_rows(from_summary, 2, 1), class = "orizzonte_error_data")
+})
+
+test_that("a p value of replicates is never below what they can show", {
+  # by hand: 999 replicates, none of them on the other side of zero
+  x <- seq(0.1, 1, length.out = 999)
+  expect_equal(replicate_p(x, 0.5, "percentile", 0, 0, 999), 2 / 1000)
+  expect_equal(replicate_p(x, 0.5, "bca", 0.3, 0, 999), 2 / 1000)
+  expect_equal(replicate_p(x, 0.5, "bca", 0.6, 0.1, 999), 2 / 1000)
+  # three below zero, two ties: the ties count on both sides
+  x <- c(rep(-1, 3), 0, 0, rep(1, 994))
+  expect_equal(replicate_p(x, 0.5, "percentile", 0, 0, 999), 2 * (1 + 5) / 1000)
+  expect_equal(replicate_p(-x, -0.5, "percentile", 0, 0, 999), 2 * (1 + 5) / 1000)
+  expect_equal(replicate_p(c(rep(-1, 500), rep(1, 499)), 0.1, "percentile", 0, 0, 999), 1)
+  # bias-corrected: the normal quantiles of the definition
+  w <- stats::qnorm((3 + 1 + 0.5) / 1000) - 0.2
+  expect_equal(replicate_p(x, 0.5, "bca", 0.2, 0.05, 999),
+               max(0.002, 2 * stats::pnorm(-abs(w / (1 + 0.05 * w) - 0.2))))
+  w <- stats::qnorm((3 + 1 + 0.5) / 1000) + 0.4
+  p <- 2 * stats::pnorm(-abs(w / (1 + 0.05 * w) + 0.4))
+  expect_gt(p, 0.002)
+  expect_equal(replicate_p(x, 0.5, "bca", -0.4, 0.05, 999), p)
+  # acceleration beyond the reach of the transformation, estimates outside
+  expect_true(is.na(replicate_p(seq(0.1, 1, length.out = 999), 0.5, "bca", 0, 0.5, 999)))
+  expect_true(is.na(replicate_p(x, 2, "percentile", 0, 0, 999)))
+  expect_identical(format_replicate_p(c(2 / 1000, 0.003, 2 / 5001, NA), c(999, 999, 5000, 999)),
+                   c("< .002", ".003", "< .001", ""))
+})
+
+test_that("what cannot be zero has an interval but no p value, and that is said", {
+  fit <- quiet_fit(effect_model, small_choir, incomplete = "drop")
+  boot <- bootstrap_fit(fit, 120, list(estimates, r_squared, construct_quality)[1:2] |>
+                          stats::setNames(c("e", "r")), seed = 1, interval = "percentile")
+  table <- as.data.frame(boot)
+  without <- grepl("variance\\[|r_squared\\[", table$parameter) & table$se > 0
+  expect_true(any(grepl("r_squared", table$parameter[without])))
+  expect_true(all(is.na(table$p[without])))
+  expect_false(anyNA(table$lower[without]))
+  loading <- table[table$parameter == "loading[Calm, sc2]", ]
+  expect_equal(loading$p, 2 / 121)
+  expect_output(print(boot), "< .017", fixed = TRUE)
+  expect_output(print(boot), text_pattern("no_p_from_replicates"))
+  quality <- bootstrap_fit(fit, 100, construct_quality, seed = 1, interval = "percentile")
+  table <- as.data.frame(quality)
+  expect_true(all(is.na(table$p[grepl("^(omega|alpha|ave|htmt)", table$parameter)])))
+})
+
+test_that("replicates too few to place a p value against .05 are said, with the number needed", {
+  table <- data.frame(parameter = c("a", "b", "c"), se = 1, used = 999,
+                      p = c(0.05 + 2 * sqrt(0.0495 * 0.9505 / 999) * 0.5, 0.2, 0.001))
+  notes <- replicate_p_notes(table)
+  expect_match(notes, text_pattern("p_not_placed", close = "a"), all = FALSE)
+  p <- table$p[1]
+  needed <- signif(ceiling(p * (1 - p) * (2 / (p - 0.05))^2), 2)
+  expect_match(notes, format_count(needed), fixed = TRUE, all = FALSE)
+  expect_length(replicate_p_notes(transform(table, p = c(0.08, 0.2, 0.001))), 0)
 })

@@ -34,7 +34,7 @@ test_that("with every text replaced by its name, all results and exit codes are 
       confirm(amended, choirs[1:300, ])$parameters, side_by_side(fit, smaller),
       as.data.frame(model_cutoffs(fit, 20, seed = 1)), robustness(fit, choices = "inference"),
       influence(fit, top = 2), construct_quality(fit)$table, construct_quality(fit)$pairs,
-      variance_split(fit_model(bifactor, choirs_bifactor))$scores,
+      variance_split(fit_model(bifactor, choirs_bifactor))$scales,
       as.data.frame(bootstrap_fit(fit, 20, seed = 1, interval = "percentile")),
       as.data.frame(screen_data(choirs)), as.data.frame(rescue(start, choirs[1:60, ])),
       as.data.frame(bootstrap_test(fit, reps = 10, seed = 1)),

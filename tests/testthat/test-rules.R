@@ -252,20 +252,30 @@ test_that("what was freed is found again with the same sign, below the level", {
   expect_true(all(rule_found_again(c(1, -1, 0), 1, 0.01, 0.05) %in% confirmation_codes))
 })
 
-test_that("a total score is one score, general with parts, or a mixture", {
-  total <- function(omega, common = 0, free = 0) rule_total_score(omega, common, free)
-  expect_identical(total(0.801), "one_score")
-  expect_identical(total(0.80), "one_score")
-  expect_identical(total(0.799), "general_with_parts")
-  expect_identical(total(0.65), "general_with_parts")
-  expect_identical(total(0.649), "mixture")
-  expect_identical(total(0.5, 0.601, 0.701), "general_with_parts")
-  expect_identical(total(0.5, 0.60, 0.701), "mixture")
-  expect_identical(total(0.5, 0.601, 0.70), "mixture")
-  expect_identical(total(0.5, NA, 0.9), "mixture")
-  expect_identical(total(NA), "cannot_tell")
-  expect_identical(vapply(c(0.499, 0.50, 0.501, NA), rule_part_score, ""),
-                   c("repeats", "adds", "adds", "cannot_tell"))
+test_that("a total score is judged by the interval of omega hierarchical", {
+  expect_identical(rule_total_score(0.85, 0.80, 0.9), "one_score")
+  expect_identical(rule_total_score(0.85, 0.799, 0.9), "general_with_parts")
+  expect_identical(rule_total_score(0.6, 0.4, 0.649), "mixture")
+  expect_identical(rule_total_score(0.64, 0.5, 0.65), "general_with_parts")
+  # below .65 with a short interval
+  expect_identical(rule_total_score(0.649, 0.56, 0.709), "mixture")
+  expect_identical(rule_total_score(0.649, 0.56, 0.711), "general_with_parts")
+  expect_identical(rule_total_score(0.65, 0.60, 0.70), "general_with_parts")
+  # from .65 to .80
+  expect_identical(rule_total_score(0.72, 0.65, 0.80), "cannot_tell")
+  expect_identical(rule_total_score(0.72, 0.651, 0.80), "general_with_parts")
+  expect_identical(rule_total_score(0.72, 0.65, 0.799), "general_with_parts")
+  expect_identical(rule_total_score(0.72, NA, 0.8), "cannot_tell")
+})
+
+test_that("a part is judged by the interval of its added value and by its reliability", {
+  expect_identical(rule_part_score(0.001, 0.1, 0.8, 0.70), "adds")
+  expect_identical(rule_part_score(0, 0.1, 0.8, 0.75), "cannot_tell")
+  expect_identical(rule_part_score(-0.2, -0.001, 0.8, 0.75), "repeats")
+  expect_identical(rule_part_score(-0.2, 0, 0.8, 0.75), "cannot_tell")
+  expect_identical(rule_part_score(0.001, 0.1, 0.70, 0.699), "cannot_tell")
+  expect_identical(rule_part_score(0.001, 0.1, 0.699, 0.65), "adds_unreliable")
+  expect_identical(rule_part_score(NA, 0.1, 0.8, 0.75), "cannot_tell")
 })
 
 test_that("codes of missing values are numbers or texts, and none of them is missing", {
@@ -278,4 +288,25 @@ test_that("codes of missing values are numbers or texts, and none of them is mis
   expect_identical(is_code(c(1, -9, NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
   expect_identical(is_code(c("1", " n/a ", NA), c("-9", "n/a")), c(FALSE, TRUE, FALSE))
   expect_identical(is_code(factor(c("a", "-9")), -9), c(FALSE, TRUE))
+})
+
+test_that("the closer of two models is decided by the AIC-type statistic", {
+  # p of distinguishable, z and p as in AIC, z and p as in BIC
+  expect_identical(rule_closer(c(0.05, 0.049, NA), rep(3, 3), rep(0.001, 3), rep(3, 3), rep(0.001, 3), 0.05),
+                   c("cannot_tell", "this", NA))
+  expect_identical(rule_closer(rep(0.01, 2), c(2, -2), c(0.05, 0.049), c(2, -2), rep(0.2, 2), 0.05),
+                   c("neither", "other"))
+  # significant the other way as in BIC
+  expect_identical(rule_closer(rep(0.01, 2), c(2, 2), rep(0.04, 2), c(-2, -2), c(0.049, 0.05), 0.05), c("cannot_tell", "this"))
+  expect_identical(rule_closer(0.01, 2, 0.3, -2, 0.049, 0.05), "cannot_tell")
+})
+
+test_that("replicates give a p value when they are many, few are lost and the estimate is inside", {
+  expect_false(rule_replicates_give_p(99, 99, 0, TRUE))
+  expect_true(rule_replicates_give_p(100, 100, 0, TRUE))
+  expect_true(rule_replicates_give_p(190, 200, 0, TRUE))
+  expect_false(rule_replicates_give_p(189, 200, 0, TRUE))
+  expect_true(rule_replicates_give_p(100, 100, -1, TRUE))
+  expect_false(rule_replicates_give_p(100, 100, 1.001, TRUE))
+  expect_false(rule_replicates_give_p(100, 100, 0, FALSE))
 })
