@@ -5,7 +5,7 @@ htmt_forms <- c("keyed", "absolute", "geometric")
 
 # "keyed": |mean r between| / sqrt(mean r within one x mean r within the other), items turned so
 # that they load positively; "absolute": means of |r|; "geometric": geometric means (Roemer,
-# Schuberth & Henseler 2021). NA for constructs of one item, shared items, and means that are not
+# Schuberth & Henseler 2021). NA for fewer than two items of their own, and for means that are not
 # positive.
 htmt_ratio <- function(r, one, other, form) {
   if (length(one) < 2L || length(other) < 2L || any(one %in% other)) return(NA_real_)
@@ -32,6 +32,17 @@ view_htmt <- function(view, pairs, measures, form) {
     keyed <- rep(1, ncol(r))
     keyed[one$items] <- one$key
     keyed[other$items] <- other$key
-    htmt_ratio(r * outer(keyed, keyed), one$items, other$items, form)
+    shared <- intersect(one$all_items, other$all_items)
+    htmt_ratio(r * outer(keyed, keyed), setdiff(one$items, shared), setdiff(other$items, shared),
+               form)
   }, 0)
+}
+
+# The items that load on both constructs of a pair, without which its ratio is computed.
+shared_items <- function(view, pairs, measures) {
+  vapply(seq_along(pairs$first), function(k) {
+    shared <- intersect(measures[[pairs$first[k]]]$all_items,
+                        measures[[pairs$second[k]]]$all_items)
+    paste(view$layout$observed[shared], collapse = ", ")
+  }, "")
 }

@@ -20,7 +20,10 @@ items_left_out <- function(fit, quality, which) {
 # One item left out everywhere: the rows of the constructs that it measures.
 item_left_out <- function(fit, quality, item) {
   rows <- fit$layout$rows
+  # an item matters to the scale that it belongs to
   names <- unique(rows$first[rows$kind == "loading" & rows$second == item])
+  own <- quality$crossing$construct[match(item, quality$crossing$item)]
+  if (length(own) && !is.na(own)) names <- own
   before <- quality$table[quality$table$construct %in% names & quality$table$items > 1L, ]
   if (nrow(before) == 0L) return(NULL)
   other <- tryCatch(suppressWarnings(suppressMessages({
@@ -40,10 +43,11 @@ item_left_out <- function(fit, quality, item) {
   after <- lapply(seq_len(nrow(before)), function(k) {
     group <- before$group[k]
     view <- views[[if (is.na(group)) 1L else group]]
-    loadings <- item_loadings(view, before$construct[k])
+    left <- crossing_items(view, judged_constructs(view)$names)$left[[before$construct[k]]]
+    loadings <- loadings_without(item_loadings(view, before$construct[k]), left)
     c(omega = omega_of(view, before$construct[k], loadings)$value,
       alpha = view_alpha(view, loadings$items, keys_of(loadings), errors = FALSE)$alpha,
-      ave = ave_of(view, before$construct[k])$value)
+      ave = ave_of(view, before$construct[k], left)$value)
   })
   get <- function(what) vapply(after, `[[`, 0, what)
   index <- indices_of(other)[c("cfi", "rmsea", "srmr")]

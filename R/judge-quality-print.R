@@ -2,9 +2,14 @@
 
 # The verdict on each construct and group (a code), and the criteria it does not meet.
 judge_constructs <- function(x) {
+  if (!x$status %in% c("proper", "at bound", "weak")) {
+    none <- rep(NA_character_, nrow(x$table))
+    return(list(verdict = none, short = rep("", nrow(x$table))))
+  }
   found <- lapply(seq_along(x$table$construct), function(k) {
     row <- x$table[k, ]
     if (row$construct %in% names(x$parts_of)) return(list(verdict = "part", short = ""))
+    if (row$construct %in% x$fixed) return(list(verdict = "assumed", short = ""))
     tiers <- c(omega = rule_tier(row$omega, x$criteria$reliability),
                AVE = rule_tier(row$ave, x$criteria$ave))
     short <- c(names(tiers)[tiers %in% "short"], failed_discriminant_rules(x, row))
@@ -41,6 +46,7 @@ pairs_of <- function(x, construct, group) {
 
 # One sentence for each criterion that is not met.
 quality_sentences <- function(x) {
+  if (all(is.na(x$table$verdict))) return(NULL)
   found <- lapply(seq_along(x$table$construct), function(k) {
     convergent_sentences(x, x$table[k, ])
   })
@@ -49,12 +55,14 @@ quality_sentences <- function(x) {
 
 # Omega and AVE, with the weakest item and what would be without it.
 convergent_sentences <- function(x, row) {
-  if (row$construct %in% names(x$parts_of)) return(NULL)
+  if (row$verdict %in% c("part", "assumed") || is.na(row$verdict)) return(NULL)
   short <- c(if (rule_tier(row$omega, x$criteria$reliability) %in% "short")
                short_of("omega", row$omega, x$criteria$reliability[2L]),
              if (rule_tier(row$ave, x$criteria$ave) %in% "short")
                short_of("AVE", row$ave, x$criteria$ave[2L]))
   items <- x$loadings[x$loadings$construct == row$construct & x$loadings$group %in% row$group, ]
+  elsewhere <- x$crossing$item[x$crossing$construct != row$construct]
+  items <- items[!items$item %in% elsewhere, ]
   where <- if (is.na(row$group)) "" else text_of("blueprint_in", where = row$group)
   weak <- items$item[which(abs(items$standardized) < x$criteria$loading[2L])]
   weakest <- items[which.min(abs(items$standardized)), ]
@@ -125,7 +133,7 @@ quality_columns <- function(x) {
                   alpha = format_share(table$alpha),
                   `its interval` = format_limits(table$alpha_lower, table$alpha_upper),
                   `alpha std.` = format_share(table$alpha_standardized),
-                  `p equal` = format_p(table$p_equal_loadings), AVE = format_share(table$ave),
+                  `p (tau-equivalent)` = format_p(table$p_tau_equivalent), AVE = format_share(table$ave),
                   shared = format_share(table$largest_shared),
                   with = ifelse(is.na(table$shared_with), "", table$shared_with),
                   verdict = quality_verdicts(x))
@@ -144,22 +152,40 @@ format_quality <- function(x) {
   columns <- quality_columns(x)
   right <- !names(columns) %in% c("construct", "with", "verdict")
   sentences <- quality_sentences(x)
-  c(status_caution(x$status),
-    format_table(columns, right, spare = c("alpha std.", names(columns)[6L], "p equal", "with",
-                                           "items", names(columns)[4L])),
+  c(wrap_lines(quality_header(x)), "",
+    format_table(columns, right, spare = c("alpha std.", names(columns)[6L], "p (tau-equivalent)",
+                                           "with", "items", names(columns)[4L])),
     "", if (length(sentences))
       c(text_of("what_to_look_at"), wrap_lines(paste0("- ", sentences), 2L, 4L)) else
-      text_of("no_construct_falls_short"),
+      if (!all(is.na(x$table$verdict))) text_of("no_construct_falls_short"),
     format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
+}
+
+# What comes before all numbers: the status of the solution and how the model fits.
+quality_header <- function(x) {
+  c(if (!x$status %in% c("proper", "at bound", "weak"))
+      text_of("quality_not_judged", status = x$status) else status_caution(x$status)[1L],
+    if (length(x$fit_line)) text_of("quality_model_fit", fit = x$fit_line),
+    if (any(x$fit_codes %in% "poor"))
+      text_of("quality_poor_fit", indices = enumerate(
+        toupper(names(x$fit_codes)[x$fit_codes %in% "poor"]))))
 }
 
 # Correlations and ratios of each pair.
 format_apart <- function(x) {
   if (is.null(x$pairs)) return(NULL)
   columns <- pair_texts(x)
-  c("", "Told apart",
+  without <- which(nzchar(x$pairs$htmt_without))
+  c("", text_of("discriminant_validity"),
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L)),
-                 spare = c("interval", "p below 1")))
+                 spare = c("interval", "p below 1")),
+    if (any(!is.na(x$pairs$one_p))) wrap_lines(text_of("as_one_construct_legend")),
+    if (length(without))
+      wrap_lines(paste(text_of("htmt_is_without", first = x$pairs$first[without],
+                               second = x$pairs$second[without],
+                               items = x$pairs$htmt_without[without],
+                               loads = ifelse(grepl(",", x$pairs$htmt_without[without]), "load",
+                                              "loads")), collapse = " ")))
 }
 
 pair_texts <- function(x) {
@@ -171,8 +197,11 @@ pair_texts <- function(x) {
     ratio$`HTMT interval` <- format_limits(pairs$htmt_lower, pairs$htmt_upper)
   c(list(constructs = name, correlation = format_share(pairs$correlation),
          interval = format_limits(pairs$lower, pairs$upper),
-         `p below 1` = format_p(pairs$p_below_one), shared = format_share(pairs$correlation^2)),
-    ratio)
+         `p below 1` = format_p(pairs$p_below_one)),
+    if (any(!is.na(pairs$one_p)))
+      list(`as one` = format_fixed(pairs$one_chisq, 2L),
+           df = ifelse(is.na(pairs$one_df), "", format_count(pairs$one_df)), p = format_p(pairs$one_p)),
+    list(shared = format_share(pairs$correlation^2)), ratio)
 }
 
 format_left_out <- function(x) {
@@ -213,13 +242,21 @@ quality_legend <- function(x) {
   form <- c(keyed = "", absolute = text_of("htmt_is_made_sizes"),
             geometric = text_of("htmt_is_made_geometric"))[[x$asked$form]]
   c("", wrap_lines(text_of("omega_share_construct_variance",
-                           value = if (length(x$equal_loadings$p)) text_of("equal_loadings_tested"),
+                           value = if (length(x$tau_equivalent$p)) text_of("tau_equivalence_tested"),
                            reliability = short_number(asked$reliability[1L]),
                            reliability_2 = short_number(asked$reliability[2L]),
                            ave = short_number(asked$ave[1L]), ave_2 = short_number(asked$ave[2L]),
                            htmt = short_number(asked$htmt[1L]),
                            htmt_2 = short_number(asked$htmt[2L]), form = form)),
-    unlist(lapply(c(second, parts, x$notes, left, single, x$bootstrap), wrap_lines)))
+    unlist(lapply(c(crossing_sentences(x), second, parts, x$notes, left, single, x$bootstrap),
+                  wrap_lines)))
+}
+
+# Items that reflect several constructs, and where they are counted.
+crossing_sentences <- function(x) {
+  rows <- x$crossing[!duplicated(x$crossing[c("item", "construct")]), ]
+  if (NROW(rows) == 0L) return(NULL)
+  text_of("item_counts_for", item = rows$item, others = rows$others, construct = rows$construct)
 }
 
 quality_next <- function(x) {

@@ -20,29 +20,38 @@
 #'   construct and group: `construct`, `group`, `items` (their number), `omega`, `omega_lower`,
 #'   `omega_upper`, `alpha`, `alpha_lower`, `alpha_upper`, `alpha_standardized`, `ave`,
 #'   `largest_shared` (the largest squared correlation with another construct), `shared_with`,
-#'   `ave_lower`, `ave_upper`, `p_equal_loadings`, `verdict` (`"good"`, `"acceptable"`,
-#'   `"falls_short"`, `"part"` for a part of a larger construct, or `NA`) and `short` (the criteria
-#'   that are not met). The object also holds `pairs`
-#'   (`first`, `second`, `group`, `correlation`, `se`, `lower`, `upper`, `p_below_one`, `htmt`,
-#'   `htmt_lower`, `htmt_upper`), `loadings` (standardized, by item), `fornell_larcker`
+#'   `ave_lower`, `ave_upper`, `p_tau_equivalent`, `verdict` (`"good"`, `"acceptable"`,
+#'   `"falls_short"`, `"part"` for a part of a larger construct, `"assumed"` for a single item whose
+#'   reliability was fixed, or `NA`, as for every construct of an improper solution) and `short`
+#'   (the criteria that are not met). The object also contains `pairs`
+#'   (`first`, `second`, `group`, `correlation`, `se`, `lower`, `upper`, `p_below_one`,
+#'   `one_chisq`, `one_df`, `one_p`, `htmt`, `htmt_lower`, `htmt_upper`, `htmt_without`), `loadings`
+#'   (standardized, by item), `crossing` (items that reflect several constructs, and the one in
+#'   whose scale they are counted), `fornell_larcker`
 #'   (correlations, the root of the average variance extracted in the diagonal) and `htmt` as
-#'   matrices, or lists of them by group, `equal_loadings` (`construct`, `chisq`, `df`, `p`) and
+#'   matrices, or lists of them by group, `tau_equivalent` (`construct`, `chisq`, `df`, `p`) and
 #'   `left_out` (`item`, `construct`, `group`, `omega`, `alpha`, `ave` without it and their changes,
 #'   `cfi`, `rmsea`, `srmr`, `status`).
-#' @section What is computed: Items are keyed by the sign of their loading. Omega (composite
+#' @section What is computed: Items are keyed by the sign of their loading. An item that reflects
+#'   several constructs belongs to the scale of the construct on which its standardized loading is
+#'   largest. Omega (composite
 #'   reliability) is \eqn{(\sum\lambda)^2\phi / \mathrm{var}(\sum x)} as the model implies it:
 #'   residual covariances and the loadings of other constructs enlarge the sum's variance only
-#'   (McDonald 1999; Raykov 2001). Of a second-order construct the sum is that of all observed items
-#'   below it. The average variance extracted is the mean squared standardized loading of its own
-#'   items. Standard errors come from the delta method, intervals of omega and AVE from the logit
-#'   scale. Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with
+#'   (McDonald 1999; Raykov 2001). For a second-order construct the sum is that of all observed items
+#'   below it. The average variance extracted is the mean squared standardized loading of the items
+#'   of the scale. Standard errors come from the delta method, intervals of omega and AVE from the
+#'   logit scale and those of correlations from Fisher's z scale, so that they stay within their
+#'   range. Alpha (Cronbach 1951) comes from the observed covariances (from the EM moments with
 #'   missing values), its standard error from the influence of each case (from normal theory for
 #'   summary data; van Zyl et al. 2000), its interval from the scale of log(1 - alpha) (Bonett
-#'   2002); it is a reliability only if loadings are equal, which is tested beside it by a refit,
-#'   in all groups at once. `p_below_one` tests that the size of a correlation is 1 against that it
-#'   is less, one sided, by its own standard error; that is not the test of a model in which two
-#'   constructs are one, which also equates their other covariances. Composites are not judged, nor
-#'   constructs with loadings fixed at 0 (growth).
+#'   2002). Alpha estimates reliability only if the items of the scale have equal loadings and
+#'   uncorrelated errors (essentially tau-equivalent items): `p_tau_equivalent` is the p value of
+#'   exact fit of that model of the scale by itself, in all groups at once. `p_below_one` tests that
+#'   the absolute value of a correlation is 1 against that it is less, one sided, by its own standard
+#'   error. For correlations above .8, `one_chisq`, `one_df` and `one_p` compare the fit with the
+#'   model in which the two constructs are one, which also equates their relations to all others.
+#'   HTMT leaves out items that load on both constructs of a pair (`htmt_without`). Composites are
+#'   not judged, nor constructs with loadings fixed at 0 (growth).
 #' @section Errors: `orizzonte_error_input` for a model without constructs to judge;
 #'   `orizzonte_error_convergence` for a fit without estimates.
 #' @references
@@ -99,9 +108,13 @@ construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "s
   parts <- Map(view_quality, views, judged, level = level, form = form)
   out <- new_quality(fit, parts, judged, list(level = level, form = form), criteria)
   if (!is_replicate(fit)) {
-    out$equal_loadings <- equal_loadings(fit, out)
-    out$table$p_equal_loadings <- out$equal_loadings$p[match(out$table$construct,
-        out$equal_loadings$construct)]
+    out$tau_equivalent <- tau_equivalent(fit, out)
+    out$table$p_tau_equivalent <- out$tau_equivalent$p[match(out$table$construct,
+        out$tau_equivalent$construct)]
+    if (!is.null(out$pairs)) {
+      one <- as_one_construct(fit, out$pairs)
+      for (column in names(one)) out$pairs[[column]] <- one[[column]]
+    }
   }
   out <- quality_with_bootstrap(out, bootstrap)
   out$table[c("verdict", "short")] <- judge_constructs(out)
@@ -113,10 +126,13 @@ construct_quality <- function(fit, level = 0.95, criteria = NULL, leave_out = "s
 view_quality <- function(view, judged, level, form) {
   names <- judged$names
   errors <- !is_replicate(view$fit)
+  crossing <- crossing_items(view, names)
   measures <- lapply(stats::setNames(names, names), function(name) {
-    loadings <- item_loadings(view, name)
-    list(items = loadings$items, key = keys_of(loadings), omega = omega_of(view, name, loadings),
-         ave = ave_of(view, name))
+    all <- item_loadings(view, name)
+    left <- crossing$left[[name]]
+    loadings <- loadings_without(all, left)
+    list(items = loadings$items, key = keys_of(loadings), all_items = all$items,
+         omega = omega_of(view, name, loadings), ave = ave_of(view, name, left))
   })
   df <- reference_df(view$fit)
   share <- function(what) {
@@ -137,8 +153,12 @@ view_quality <- function(view, judged, level, form) {
                   alpha_standardized = vapply(alphas, `[[`, 0, "standardized"), ave = ave$value,
                   ave_lower = ave$lower, ave_upper = ave$upper)
   pairs <- pair_columns(view, names, measures, level, form)
+  fixed <- Filter(function(name) reliability_is_fixed(view, measures[[name]]), names)
   second <- Filter(function(name) is_second_order(view, name), names)
-  list(table = lapply(columns, unname), pairs = pairs, single = names[single],
+  list(table = lapply(columns, unname), pairs = pairs, single = names[single], fixed = fixed,
+       crossing = crossing$crossing,
+       scales = lapply(measures, function(m) view$layout$observed[m$items]),
+       keys = lapply(measures, `[[`, "key"),
        second_order = second, parts_of = specific_parts(view, setdiff(names, second)),
        loadings = loading_columns(view, names))
 }
@@ -150,12 +170,29 @@ pair_columns <- function(view, names, measures, level, form) {
   value <- pairs$jet$value
   df <- reference_df(view$fit)
   block <- inference_block(value, jet_error(pairs$jet, view$fit), level, df)
+  block[c("lower", "upper")] <- correlation_interval(value, block$se, level, df)
   below <- stats::pt((1 - abs(value)) / block$se, df, lower.tail = FALSE)
   none <- rep(NA_real_, size)
   list(first = pairs$first, second = pairs$second, group = rep(view$group, size),
        correlation = value, se = block$se, lower = block$lower, upper = block$upper,
-       p_below_one = below, htmt = view_htmt(view, pairs, measures, form), htmt_lower = none,
-       htmt_upper = none)
+       p_below_one = below, one_chisq = none, one_df = rep(NA_integer_, size), one_p = none,
+       htmt = view_htmt(view, pairs, measures, form), htmt_lower = none, htmt_upper = none,
+       htmt_without = shared_items(view, pairs, measures))
+}
+
+# The interval of a correlation on Fisher's z scale; none for what lies outside -1 to 1.
+correlation_interval <- function(value, se, level, df = Inf) {
+  value[abs(value) >= 1] <- NA_real_
+  half <- stats::qt((1 + level) / 2, df) * se / (1 - value^2)
+  list(lower = tanh(atanh(value) - half), upper = tanh(atanh(value) + half))
+}
+
+# A single item whose residual variance is fixed: its reliability is assumed, not estimated.
+reliability_is_fixed <- function(view, measure) {
+  if (length(measure$items) > 1L) return(FALSE)
+  rows <- view$layout$rows
+  item <- view$layout$observed[measure$items]
+  any(!is.na(rows$fixed[rows$kind == "variance" & rows$first %in% item]))
 }
 
 loading_columns <- function(view, names) {
@@ -182,14 +219,18 @@ new_quality <- function(fit, parts, judged, asked, criteria) {
   shared <- largest_shared(table, pairs)
   table$largest_shared <- shared$value
   table$shared_with <- shared$with
-  table$p_equal_loadings <- NA_real_
+  table$p_tau_equivalent <- NA_real_
   table$verdict <- table$short <- NA_character_
   order <- c("construct", "group", "items", "omega", "omega_lower", "omega_upper", "alpha",
              "alpha_lower", "alpha_upper", "alpha_standardized", "ave", "largest_shared",
-             "shared_with", "ave_lower", "ave_upper", "p_equal_loadings", "verdict", "short")
+             "shared_with", "ave_lower", "ave_upper", "p_tau_equivalent", "verdict", "short")
   left <- unlist(unname(lapply(judged, `[[`, "left")))
   structure(list(title = fit$request$blueprint$title, table = table[order], pairs = pairs,
-                 loadings = frame("loadings"), equal_loadings = NULL, left_out = NULL,
+                 loadings = frame("loadings"), tau_equivalent = NULL, left_out = NULL,
+                 crossing = frame("crossing"), scales = scales_of(parts, "scales"),
+                 keys = scales_of(parts, "keys"),
+                 fixed = unique(unlist(unname(lapply(parts, `[[`, "fixed")))),
+                 fit_codes = fit_codes(fit, criteria), fit_line = fit_line(fit),
                  fornell_larcker = by_group(layout, parts, fornell_larcker_matrix),
                  htmt = by_group(layout, parts, htmt_matrix),
                  left = left[!duplicated(names(left))],
@@ -200,6 +241,29 @@ new_quality <- function(fit, parts, judged, asked, criteria) {
                  bootstrap = NULL, groups = several_groups(layout),
                  wordings = all_wordings(fit), sample = sample_header(fit$sample),
                  status = solution_state(fit)$status), class = "orizzonte_quality")
+}
+
+# By construct, from the first group that has it.
+scales_of <- function(parts, what) {
+  all <- unlist(unname(lapply(parts, `[[`, what)), recursive = FALSE)
+  all[!duplicated(names(all))]
+}
+
+# How the model fits, in one line, and by the codes of its indices: every number here takes the
+# model for granted.
+fit_line <- function(fit) {
+  if (test_of(fit)$df == 0L || !has_converged(fit)) return(NULL)
+  index <- indices_of(fit)
+  paste0(chisq_text(index[["chisq"]], index[["df"]], index[["p"]]), ", CFI = ",
+         format_share(index[["cfi"]], 3L), ", RMSEA = ", format_share(index[["rmsea"]], 3L),
+         ", SRMR = ", format_share(index[["srmr"]], 3L))
+}
+
+fit_codes <- function(fit, criteria) {
+  if (test_of(fit)$df == 0L || !has_converged(fit) || is_replicate(fit)) return(character())
+  table <- fit_indices(fit, criteria)
+  main <- c("cfi", "tli", "rmsea", "srmr")
+  stats::setNames(table$verdict[match(main, table$index)], main)
 }
 
 # A matrix, or a list of them by group.

@@ -66,11 +66,13 @@ omega_of <- function(view, name, loadings = item_loadings(view, name)) {
   jet_over(explained, sum_variance(view, loadings$items, key))
 }
 
-# Average variance extracted: the mean squared standardized loading of its own items (Fornell &
-# Larcker 1981).
-ave_of <- function(view, name) {
+# Average variance extracted: the mean squared standardized loading of the items of its scale
+# (Fornell & Larcker 1981). `left`: items that belong to another scale.
+ave_of <- function(view, name, left = integer()) {
   rows <- view$layout$rows
   own <- which(rows$kind == "loading" & rows$first == name)
+  kept <- !match(rows$second[own], view$layout$observed) %in% left
+  if (any(kept)) own <- own[kept]
   span <- view$fit$layout$spans[[view$number]]
   standardized <- derived_jet(view$fit, "standardized", view$number, span[own])
   jet_sum(jet_square(standardized), rep(1 / length(own), length(own)))
@@ -280,49 +282,4 @@ share_interval <- function(value, se, level, df = Inf) {
   half <- stats::qt((1 + level) / 2, df) * se / (value * (1 - value))
   list(lower = stats::plogis(stats::qlogis(value) - half),
        upper = stats::plogis(stats::qlogis(value) + half))
-}
-
-# --- are loadings equal? ------------------------------------------------------------------------
-
-# One value for each construct with observed items, over all groups.
-equal_loadings <- function(fit, quality) {
-  names <- unique(quality$table$construct)
-  found <- lapply(names, function(name) {
-    items <- reflected_items(fit, name)
-    if (length(items) < 2L || any(items %in% fit$layout$constructs) || !has_converged(fit))
-      return(NULL)
-    test <- tryCatch(equal_loadings_test(fit, name, items), orizzonte_error = function(e) NULL)
-    if (is.null(test) || is.na(test$p)) return(NULL)
-    list(construct = name, chisq = test$chisq, df = as.integer(test$df), p = test$p)
-  })
-  found <- Filter(Negate(is.null), found)
-  if (length(found) == 0L)
-    return(list_frame(list(construct = character(), chisq = numeric(), df = integer(),
-                           p = numeric())))
-  bind_frames(lapply(found, list_frame))
-}
-
-# The indicators of a construct in any group.
-reflected_items <- function(fit, name) {
-  rows <- fit$layout$rows
-  unique(rows$second[rows$kind == "loading" & rows$first == name])
-}
-
-# Raw loadings with equal absolute values: those of items that load negatively are turned.
-equal_loadings_test <- function(fit, name, items) {
-  rows <- fit$layout$rows
-  own <- rows$kind == "loading" & rows$first == name
-  key <- vapply(items, function(item) sign(sum(values_of(fit)[own & rows$second == item])), 0)
-  bp <- without_trail(fit$request$blueprint)
-  address <- function(item) address_format("loading", name, item)
-  for (item in items[-1L]) {
-    turned <- if (key[[item]] * key[[1L]] < 0) "-1 * "
-    bp <- suppressMessages(add_restriction(bp, paste0(address(item), " == ", turned,
-        address(items[1L]))))
-  }
-  request <- fit$request
-  request$blueprint <- bp
-  small <- fit_request(request, fit$sample, near = theta_of(fit), errors = FALSE)
-  if (!has_converged(small)) return(NULL)
-  difference_test(small, fit, adjusted = FALSE)
 }

@@ -4,6 +4,22 @@ add_texts(
   quality_good = "good",
   quality_acceptable = "acceptable",
   quality_falls_short = "falls short: {criteria}",
+  quality_assumed = "assumed",
+  quality_not_judged = paste0(
+    "The solution is {status}: resolve this first. The values below are computed from it, and no ",
+    "construct is judged."),
+  quality_model_fit = "The model: {fit}.",
+  quality_poor_fit = paste0(
+    "Caution: the model does not fit ({indices}). Reliabilities and correlations assume the model, ",
+    "so resolve its misfit before interpreting them."),
+  constructs_cannot_be_merged = "These constructs cannot be merged into one.",
+  as_one_construct_legend = paste0(
+    "as one: increase in \u03c7\u00b2 when the two are one construct, so that their correlation is 1 ",
+    "and their relations to all others are equal."),
+  htmt_is_without = "HTMT of {first} and {second} is computed without {items}, which {loads} on both.",
+  item_counts_for = paste0(
+    "{item} also loads on {others}; it belongs to the scale of {construct}, on which its ",
+    "standardized loading is largest."),
   quality_part = "part of {whole}: variance_split()")
 
 add_instructions(
@@ -80,8 +96,7 @@ add_texts(
     "If item deleted (refitted; models of different variables are not nested)",
   not_judged = "Not judged: {left}.",
   one_item_alone_reliability = paste0(
-    "One item alone: {single}; its reliability is what the model says about its residual ",
-    "variance."),
+    "One item alone: {single}; its reliability is assumed by its fixed residual variance."),
   parts_beside_general_construct = paste0(
     "Parts beside a general construct, which explain what it leaves: {parts_of}; ",
     "{instruction} says what each is worth."),
@@ -91,9 +106,9 @@ add_texts(
   htmt_is_made_sizes = " HTMT is made of the sizes of correlations.",
   htmt_is_made_geometric = " HTMT is made of geometric means.",
   omega_share_construct_variance = paste0(
-    "omega: share of the construct in the variance of the sum of its items; alpha: the same ",
-    "if loadings are equal{value}; AVE: mean squared standardized loading; shared: largest ",
-    "squared correlation. Good, acceptable: omega {reliability}, {reliability_2}; AVE {ave}, ",
+    "omega: proportion of sum-score variance due to the construct; alpha: estimates reliability ",
+    "only with equal loadings and uncorrelated errors{value}; AVE: mean squared standardized ",
+    "loading; shared: largest squared correlation. Good, acceptable: omega {reliability}, {reliability_2}; AVE {ave}, ",
     "{ave_2}; HTMT up to {htmt}, {htmt_2}.{form}"),
   there_are_no_estimates = "There are no estimates to judge.",
   fit_has_groups = "This fit has {fit}.",
@@ -140,7 +155,7 @@ add_texts(
   unjudged_composite = "composed of its items, which need not go together",
   unjudged_growth = "describes change: some of its loadings are fixed at 0",
   unjudged_unmeasured = "nothing reflects it",
-  equal_loadings_tested = " (p equal: the test of that)")
+  tau_equivalence_tested = " (p (tau-equivalent): test of that model)")
 
 # Headings, captions and axes
 add_texts(
@@ -148,6 +163,7 @@ add_texts(
 
 add_texts(
   what_to_look_at = "What to look at",
+  discriminant_validity = "Discriminant validity",
   short_correlation = "correlation not below 1",
   short_shared_variance = "shared variance",
   unknown_part = "an unknown part")

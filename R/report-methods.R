@@ -351,7 +351,9 @@ quality_paragraphs <- function(x) {
 
 largest_ratio <- function(pairs) {
   k <- which.max(pairs$htmt)
-  text_of("htmt_of_pair", htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
+  unknown <- sum(is.na(pairs$htmt))
+  text_of("htmt_of_pair", unknown = if (unknown) text_of("htmt_unknown", count = unknown),
+          htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
           second = pairs$second[k],
           group = if (!is.na(pairs$group[k])) text_of("blueprint_in", where = pairs$group[k]))
 }

@@ -59,8 +59,9 @@ comparison_parts <- function(fits, criteria) {
 
 quality_parts <- function(x, heading = "The measures") {
   columns <- quality_columns(x)
-  report_section(heading, report_bullets(quality_sentences(x)),
-    if (length(quality_sentences(x)) == 0L)
+  report_section(heading, report_text(paste(quality_header(x), collapse = " ")),
+    report_bullets(quality_sentences(x)),
+    if (length(quality_sentences(x)) == 0L && !all(is.na(x$table$verdict)))
       report_text(text_of("no_construct_falls_short")),
     report_table(columns, note = quality_note(x), caption = text_of("reliability_and_validity")),
     if (!is.null(x$pairs))

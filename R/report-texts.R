@@ -93,7 +93,9 @@ add_texts(
   largest_ratio_correlations_between = paste0(
     "The largest ratio of correlations between constructs to those within (HTMT) is {pairs} ",
     "({cite})."),
-  htmt_of_pair = "{htmt} ({first} and {second}{group})",
+  htmt_of_pair = "{htmt} ({first} and {second}{group}{unknown})",
+  htmt_unknown =
+    "; it could not be computed for {count} other pair{?s}",
   methods_text_needs_fit =
     "methods_text() needs a fit, a ladder, or something else it can tell about.",
   fits_ladders_comparisons_qualities =

@@ -24,8 +24,15 @@ oracle_factor_model <- function(theta, items, constructs, fixed = c()) {
        sigma = lambda %*% phi %*% t(lambda) + residual)
 }
 
+# The items of a scale: those whose standardized loading is largest on the construct.
+oracle_scale <- function(model, construct) {
+  size <- abs(model$lambda %*% diag(sqrt(diag(model$phi))))
+  own <- match(construct, colnames(model$lambda))
+  which(size[, own] > 0 & size[, own] == apply(size, 1, max))
+}
+
 oracle_omega <- function(model, construct) {
-  own <- which(model$lambda[, construct] != 0)
+  own <- oracle_scale(model, construct)
   key <- sign(model$lambda[own, construct])
   top <- 0
   bottom <- 0
@@ -39,7 +46,7 @@ oracle_omega <- function(model, construct) {
 }
 
 oracle_ave <- function(model, construct) {
-  own <- which(model$lambda[, construct] != 0)
+  own <- oracle_scale(model, construct)
   mean(vapply(own, function(i) {
     model$lambda[i, construct]^2 * model$phi[construct, construct] / model$sigma[i, i]
   }, 0))

@@ -139,14 +139,17 @@ test_that("ratios, shared variance and the test against 1 equal their definition
   expect_equal(geometric$htmt$weekend["Belonging", "Staying"], by_hand)
 })
 
-test_that("equal loadings and what goes with an item are those of refits by hand", {
+test_that("tau-equivalence and the values without an item are those of refits by hand", {
   fit <- quiet_fit(measures, complete)
   found <- construct_quality(fit, leave_out = "all")
-  equal <- quiet_fit(measures |> restrict(loading[Calm, sc2] == 1, loading[Calm, sc3] == -1,
-                                          loading[Calm, sc4] == 1), complete)
-  row <- found$equal_loadings[found$equal_loadings$construct == "Calm", ]
-  expect_equal(row$chisq, deviance(equal) - deviance(fit), tolerance = 1e-6)
-  expect_equal(row$df, 3)
+  equal <- quiet_fit(blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
+                       restrict(loading[Calm, sc2] == 1, loading[Calm, sc3] == -1,
+                                loading[Calm, sc4] == 1), complete)
+  row <- found$tau_equivalent[found$tau_equivalent$construct == "Calm", ]
+  expect_equal(row$chisq, exact_test(equal)$chisq, tolerance = 1e-6)
+  expect_equal(row$df, 5)
+  expect_equal(found$table$p_tau_equivalent[2],
+               stats::pchisq(row$chisq, 5, lower.tail = FALSE))
   without <- quiet_fit(measures |> leave_out(sc3), complete)
   after <- as.data.frame(construct_quality(without, leave_out = "none"))
   row <- found$left_out[found$left_out$item == "sc3", ]
@@ -154,11 +157,19 @@ test_that("equal loadings and what goes with an item are those of refits by hand
   expect_equal(row$omega_change, row$omega - found$table$omega[2])
   expect_equal(row$cfi, glance(without)$cfi, tolerance = 1e-8)
   expect_equal(nrow(found$left_out), length(items))
+  # correlated errors alone make alpha no reliability: equal loadings, one pair of errors
+  set.seed(6)
+  f <- stats::rnorm(800)
+  shared <- stats::rnorm(800)
+  data <- as.data.frame(sapply(1:4, function(i) f + stats::rnorm(800) + (i < 3) * shared))
+  names(data) <- paste0("x", 1:4)
+  pair <- quiet_fit(blueprint("P") |> construct("P", reflected_in = x1:x4) |> covary(x1, x2), data)
+  expect_lt(as.data.frame(construct_quality(pair))$p_tau_equivalent, 0.001)
   # the same whatever the scale
   for (scale in c("unit", "average")) {
     other <- as.data.frame(construct_quality(quiet_fit(set_scale(measures, scale), complete)))
     expect_equal(other[3:12], found$table[3:12], tolerance = 1e-5)
-    expect_equal(other$p_equal_loadings[c(1, 3)], found$table$p_equal_loadings[c(1, 3)],
+    expect_equal(other$p_tau_equivalent[c(1, 3)], found$table$p_tau_equivalent[c(1, 3)],
                  tolerance = 1e-5)
   }
 })
@@ -194,6 +205,7 @@ test_that("what falls short is said with its item, and what is not judged with a
                         construct("Sure", reflected_in = st1) |>
                         restrict(variance[st1] == 50), complete)
   one <- as.data.frame(construct_quality(single))
+  expect_equal(one$verdict[2], "assumed")
   expect_equal(one$omega[2], 1 - 50 / implied(single)$all$covariance["st1", "st1"])
   expect_true(is.na(one$alpha[2]) && is.na(construct_quality(single)$pairs$htmt))
 })
@@ -238,4 +250,92 @@ test_that("a single weak item says what would be without it; many variables, wha
     construct("B", reflected_in = all_of(paste0("b", 1:21)))
   expect_output(print(construct_quality(quiet_fit(bp, wide), leave_out = "none")),
                 text_pattern("more_than_variables_standard"))
+})
+
+test_that("an item that reflects two constructs belongs to one scale, and HTMT leaves it out", {
+  fit <- quiet_fit(crossed, complete)
+  found <- construct_quality(fit, leave_out = "none")
+  expect_identical(found$crossing[c("item", "construct", "others")],
+                   list_frame(list(item = "st2", construct = "Staying", others = "Calm")))
+  expect_equal(found$table$items, c(4, 4, 3))
+  plain <- as.data.frame(construct_quality(quiet_fit(measures, complete), leave_out = "none"))
+  expect_equal(found$table$alpha, plain$alpha, tolerance = 1e-8)
+  r <- cor(complete)
+  r["sc3", ] <- -r["sc3", ]
+  r[, "sc3"] <- -r[, "sc3"]
+  pair <- found$pairs[found$pairs$first == "Calm" & found$pairs$second == "Staying", ]
+  expect_equal(pair$htmt, oracle_htmt(r, paste0("sc", 1:4), c("st1", "st3")))
+  expect_identical(pair$htmt_without, "st2")
+  text <- paste(capture.output(print(found)), collapse = "\n")
+  expect_match(text, text_pattern("item_counts_for", item = "st2", construct = "Staying"))
+  expect_match(text, text_pattern("htmt_is_without", items = "st2", loads = "loads"))
+  expect_no_match(text, "Calm: st2")
+  # two items, one of them shared: no ratio, and the text names no pair the largest of all unsaid
+  short <- blueprint("Short") |> construct("A", reflected_in = c(be1, be2, st1)) |>
+    construct("B", reflected_in = c(st1, st2)) |> construct("C", reflected_in = sc1:sc4)
+  quality <- construct_quality(suppressWarnings(quiet_fit(short, complete)), leave_out = "none")
+  if (anyNA(quality$pairs$htmt) && !all(is.na(quality$pairs$htmt)))
+    expect_match(paste(methods_text(quality), collapse = " "),
+                 text_pattern("htmt_unknown", count = as.character(sum(is.na(quality$pairs$htmt)))))
+})
+
+test_that("intervals of correlations stay within their range (Fisher's z)", {
+  fit <- quiet_fit(measures, complete)
+  pairs <- construct_quality(fit, leave_out = "none")$pairs
+  half <- qnorm(.975) * pairs$se / (1 - pairs$correlation^2)
+  expect_equal(pairs$lower, tanh(atanh(pairs$correlation) - half))
+  expect_equal(pairs$upper, tanh(atanh(pairs$correlation) + half))
+  limits <- correlation_interval(c(0.97, -0.97, 1, 1.02, NA), 0.05, 0.95)
+  expect_lt(limits$upper[1], 1)
+  expect_gt(limits$lower[2], -1)
+  expect_true(all(is.na(limits$upper[3:5])))
+})
+
+test_that("two constructs that correlate highly are tested as one, on m - 1 degrees of freedom", {
+  set.seed(8)
+  n <- 300
+  f <- stats::rnorm(n)
+  g <- 0.5 * f + stats::rnorm(n)
+  data <- as.data.frame(cbind(sapply(1:6, function(i) 0.7 * f + 0.7 * stats::rnorm(n)),
+                              sapply(1:3, function(i) g + stats::rnorm(n))))
+  names(data) <- paste0("x", 1:9)
+  bp <- blueprint("Pair") |> construct("A", reflected_in = x1:x3) |>
+    construct("B", reflected_in = x4:x6) |> construct("C", reflected_in = x7:x9)
+  fit <- suppressWarnings(quiet_fit(bp, data))
+  pairs <- construct_quality(fit, leave_out = "none")$pairs
+  one <- quiet_fit(blueprint("One") |> construct("A", reflected_in = x1:x6) |>
+                     construct("C", reflected_in = x7:x9), data)
+  expect_gt(pairs$correlation[1], 0.8)
+  expect_equal(pairs$one_df, c(2L, NA, NA))
+  expect_equal(pairs$one_chisq[1], deviance(one) - deviance(fit), tolerance = 1e-6)
+  expect_gt(pairs$one_p[1], 0.05)
+  # a pair with an effect between them, and one with statements about single parameters
+  effects <- suppressWarnings(quiet_fit(bp |> effect(C ~ A + B) |> effect(B ~ A), data))
+  found <- construct_quality(effects, leave_out = "none")$pairs
+  expect_equal(found$one_chisq[1], pairs$one_chisq[1], tolerance = 1e-5)
+  stated <- suppressWarnings(quiet_fit(restrict(bp, loading[B, x5] == 1), data))
+  expect_true(is.na(construct_quality(stated, leave_out = "none")$pairs$one_p[1]))
+})
+
+test_that("misfit and improper solutions come first; nothing is judged from an improper one", {
+  wrong <- quiet_fit(blueprint("Wrong") |>
+                       construct("All", reflected_in = c(be1, be2, be3, be4, sc1, sc2, sc3, sc4)),
+                     complete)
+  lines <- capture.output(print(construct_quality(wrong, leave_out = "none")))
+  expect_match(lines[2], text_pattern("quality_model_fit"))
+  expect_match(paste(lines[2:5], collapse = " "), text_pattern("quality_poor_fit"))
+  fit <- quiet_fit(measures, complete)
+  expect_no_match(paste(capture.output(print(construct_quality(fit))), collapse = " "),
+                  text_pattern("quality_poor_fit"))
+  improper <- fit_at(fit, replace(coef(fit), "variance[sc1]", -20))
+  found <- construct_quality(improper, leave_out = "none")
+  expect_true(all(is.na(found$table$verdict)))
+  lines <- capture.output(print(found))
+  expect_match(paste(lines[2:4], collapse = " "), text_pattern("quality_not_judged"))
+  expect_no_match(paste(lines, collapse = " "), text_pattern("no_construct_falls_short"))
+  # a Fisher interval exists only inside the range; a fixed single item is assumed, not acceptable
+  single <- quiet_fit(blueprint("One") |> construct("Belonging", reflected_in = be1:be4) |>
+                        construct("Sure", reflected_in = st1) |>
+                        restrict(variance[st1] == 50), complete)
+  expect_identical(as.data.frame(construct_quality(single))$verdict[2], "assumed")
 })

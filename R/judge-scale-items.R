@@ -1,0 +1,139 @@
+# Which items a scale consists of. An item that reflects several constructs is counted once: in the
+# scale of the construct on which its standardized loading is largest.
+
+# For one group: list(left = by construct, the observed items (numbers) that load on it but belong to
+# another scale; crossing = by item, its own construct and the others). General constructs and their
+# parts share all their items by design.
+crossing_items <- function(view, names) {
+  parts <- specific_parts(view, names)
+  names <- setdiff(names, c(names(parts), parts))
+  rows <- view$layout$rows
+  own <- which(rows$kind == "loading" & rows$first %in% names &
+                 rows$second %in% view$layout$observed & !rows$fixed %in% 0)
+  size <- abs(standardized_of(view$fit)$value[view$fit$layout$spans[[view$number]][own]])
+  several <- unique(rows$second[own][duplicated(rows$second[own])])
+  best <- vapply(several, function(item) {
+    at <- which(rows$second[own] == item)
+    rows$first[own][at[which.max(size[at])]]
+  }, "")
+  others <- lapply(several, function(item) {
+    setdiff(rows$first[own][rows$second[own] == item], best[[item]])
+  })
+  left <- lapply(stats::setNames(nm = names), function(name) {
+    match(several[vapply(others, function(x) name %in% x, NA)], view$layout$observed)
+  })
+  list(left = left, crossing = list(item = several, construct = unname(best),
+                                    others = vapply(others, paste, "", collapse = ", "),
+                                    group = rep(view$group, length(several))))
+}
+
+# Loadings without some items (numbers of observed variables).
+loadings_without <- function(loadings, left) {
+  keep <- !loadings$items %in% left
+  if (all(keep) || !any(keep)) return(loadings)
+  list(items = loadings$items[keep], jet = jet_at(loadings$jet, keep))
+}
+
+# The indicators of a construct in any group.
+reflected_items <- function(fit, name) {
+  rows <- fit$layout$rows
+  unique(rows$second[rows$kind == "loading" & rows$first == name])
+}
+
+# --- is alpha a reliability? --------------------------------------------------------------------
+
+# The essentially tau-equivalent model of each scale by itself: equal loadings and uncorrelated
+# errors, of which alpha is the reliability (Lord & Novick 1968; Jöreskog 1971). Its test of exact
+# fit, one for each scale of observed items over all groups.
+tau_equivalent <- function(fit, quality) {
+  found <- lapply(unique(quality$table$construct), function(name) {
+    items <- quality$scales[[name]]
+    if (length(items) < 3L || !has_converged(fit)) return(NULL)
+    test <- tryCatch(tau_equivalent_test(fit, items, quality$keys[[name]]),
+                     orizzonte_error = function(e) NULL)
+    if (is.null(test) || is.na(test$p)) return(NULL)
+    list(construct = name, chisq = test$chisq, df = as.integer(test$df), p = test$p)
+  })
+  found <- Filter(Negate(is.null), found)
+  if (length(found) == 0L)
+    return(list_frame(list(construct = character(), chisq = numeric(), df = integer(),
+                           p = numeric())))
+  bind_frames(lapply(found, list_frame))
+}
+
+tau_equivalent_test <- function(fit, items, key) {
+  name <- utils::tail(make.unique(c(items, "Scale")), 1L)
+  bp <- blueprint("Scale") |> construct(name, reflected_in = !!items)
+  for (k in seq_along(items)[-1L]) {
+    turned <- if (key[k] * key[1L] < 0) "-1 * "
+    bp <- suppressMessages(add_restriction(bp, paste0(
+      address_format("loading", name, items[k]), " == ", turned,
+      address_format("loading", name, items[1L]))))
+  }
+  small <- suppressWarnings(suppressMessages(refit_quietly(fit, list(blueprint = bp),
+                                                          errors = FALSE)))
+  if (!has_converged(small)) return(NULL)
+  exact_test(small)
+}
+
+# --- are two constructs one? --------------------------------------------------------------------
+
+# Pairs whose correlation is above .8: the model in which the two are one construct, so that their
+# correlation is 1 and their relations to all other constructs are the same, against the fit
+# (without a bound on the correlation an ordinary chi-square difference). NA where that model is not
+# nested or cannot be fitted.
+as_one_construct <- function(fit, pairs) {
+  size <- NROW(pairs)
+  out <- list(one_chisq = rep(NA_real_, size), one_df = rep(NA_integer_, size),
+              one_p = rep(NA_real_, size))
+  if (size == 0L || !has_converged(fit)) return(out)
+  close <- which(abs(pairs$correlation) > 0.8)
+  key <- paste(pairs$first, pairs$second, sep = "\r")
+  for (pair in unique(key[close])) {
+    at <- which(key == pair)
+    test <- tryCatch(one_construct_test(fit, pairs$first[at[1L]], pairs$second[at[1L]]),
+                     orizzonte_error = function(e) NULL)
+    if (is.null(test)) next
+    out$one_chisq[at] <- test$chisq
+    out$one_df[at] <- as.integer(test$df)
+    out$one_p[at] <- test$p
+  }
+  out
+}
+
+one_construct_test <- function(fit, first, second) {
+  bp <- merged_blueprint(without_trail(fit$request$blueprint), first, second)
+  small <- suppressWarnings(suppressMessages(refit_quietly(fit, list(blueprint = bp),
+                                                          errors = FALSE)))
+  if (!has_converged(small) || test_of(small)$df <= test_of(fit)$df || !is_nested(small, fit))
+    return(NULL)
+  difference_test(small, fit, adjusted = FALSE)
+}
+
+# The second construct's items and relations become those of the first; statements about single
+# parameters of either have no counterpart and end the attempt.
+merged_blueprint <- function(bp, first, second) {
+  one <- bp$constructs[[first]]
+  other <- bp$constructs[[second]]
+  if (one$kind != "reflective" || other$kind != "reflective" || length(one$fixed) ||
+      length(other$fixed))
+    abort("input", text_of("constructs_cannot_be_merged"))
+  one$items <- union(one$items, other$items)
+  bp$constructs[[first]] <- one
+  bp$constructs[[second]] <- NULL
+  rename <- function(x) ifelse(x == second, first, x)
+  for (name in names(bp$constructs)) bp$constructs[[name]]$items <-
+    unique(rename(bp$constructs[[name]]$items))
+  ends <- lapply(bp$effects[c("from", "to")], rename)
+  keep <- ends$from != ends$to & !duplicated(paste(ends$from, ends$to, sep = "\r"))
+  bp$effects <- lapply(utils::modifyList(bp$effects, ends), function(x) x[keep])
+  bp$claims <- bp$quantities <- character()
+  pairs <- function(ends) {
+    ends <- lapply(ends, rename)
+    keep <- ends$first != ends$second & !duplicated(pair_key(ends$first, ends$second))
+    lapply(ends, function(x) x[keep])
+  }
+  bp$covary <- pairs(bp$covary)
+  bp$uncorrelate <- pairs(bp$uncorrelate)
+  bp
+}
