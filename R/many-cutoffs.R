@@ -10,9 +10,9 @@
 #' @param misspecified The parameters that a misspecified model lacks, in standardized units by
 #'   address, each a population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" =
 #'   .4)`; a list of such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a
-#'   construct that is really two. `NULL`: one residual correlation and one cross-loading the size
-#'   of the weakest standardized loading, and the construct with most items split in two that
-#'   correlate at .8. Of ladders: a loading .2, an intercept .2 standard deviations and a residual
+#'   construct that is actually two. `NULL`: a residual correlation and a cross-loading of the
+#'   smallest standardized size that matters (`criteria(smallest =)`) and of three times that size,
+#'   and the construct with most items split in two that correlate at .8. For ladders: a loading .2, an intercept .2 standard deviations and a residual
 #'   variance half as large again in the last group.
 #' @inheritParams bootstrap_fit
 #' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
@@ -21,10 +21,13 @@
 #' @param criteria The fixed cut-offs beside, from [criteria()].
 #' @return An object of class `orizzonte_cutoffs`; `as.data.frame()` gives one row per index and
 #'   misspecification: `index`, `rung` (of ladders), `misspecification`, `value` (of the fit),
-#'   `fixed` (the fixed cut-off for good), `cutoff`, `rule` (`"firm"`, `"lenient"` or `"none"`),
+#'   `fixed` (the fixed cut-off for good), `cutoff` with its Monte Carlo interval (`cutoff_lower`,
+#'   `cutoff_upper`), `rule` (`"firm"`, `"lenient"` or `"none"`), `settled` (whether more replicates
+#'   could not change the rule),
 #'   `right_pass` and `wrong_pass` (the proportions of correctly specified and of misspecified
 #'   models that pass) with their Monte Carlo errors `right_error` and `wrong_error`, and `verdict`
-#'   (`"passes"`, `"fails"` or `"cannot_tell"`).
+#'   (`"passes"` or `"fails"` if the value lies outside the Monte Carlo interval of a cut-off whose
+#'   rule is settled, otherwise `"cannot_tell"`).
 #' @section Rule: A firm cut-off is the value that 95 % of the correctly specified models pass and
 #'   at most 5 % of the misspecified ones; a lenient one has 90 and 10 %; if neither exists, the
 #'   index cannot distinguish the two.
@@ -52,7 +55,7 @@ model_cutoffs <- function(x, reps = 500, misspecified = NULL, seed = NULL, draw 
                      c("cases", "model"), "`draw`")
   run <- list(reps = reps, seed = seed, draw = draw, folder = folder)
   parts <- Map(function(test, rung) {
-    missed <- misspecified_populations(test, misspecified, rung)
+    missed <- misspecified_populations(test, misspecified, rung, criteria)
     right <- index_replicates(test, NULL, run)
     wrong <- lapply(missed$covariances, function(s) index_replicates(test, s, run))
     list(right = right, wrong = wrong, words = missed$words, value = observed_indices(test))
@@ -120,11 +123,11 @@ population_source <- function(fit, covariances, draw) {
 }
 
 # Populations for which the model is misspecified: covariances by group, and what it lacks.
-misspecified_populations <- function(test, misspecified, rung) {
+misspecified_populations <- function(test, misspecified, rung, criteria) {
   fit <- joint_fit(test$small)
   groups <- seq_along(fit$layout$groups)
   if (is.null(test$large) || !is.null(misspecified)) {
-    misspecified <- check_misspecified(misspecified, fit)
+    misspecified <- check_misspecified(misspecified, fit, criteria)
     return(list(covariances = lapply(misspecified, function(sizes) {
       lapply(groups, function(g) misspecified_moments(fit, g, sizes))
     }), words = vapply(misspecified, misspecified_words, "")))
@@ -190,10 +193,11 @@ cutoff_row <- function(x, part, rung, index, k) {
   found <- simulated_cutoff(right, wrong, higher)
   value <- part$value[[index]]
   list(index = index, rung = rung, misspecification = part$words[[k]], value = value,
-       fixed = fixed_cutoff(x, index, rung), cutoff = found$cutoff, rule = found$rule,
+       fixed = fixed_cutoff(x, index, rung), cutoff = found$cutoff, cutoff_lower = found$lower,
+       cutoff_upper = found$upper, rule = found$rule, settled = found$settled,
        right_pass = found$right, right_error = found$right_error, wrong_pass = found$wrong,
        wrong_error = found$wrong_error,
-       verdict = rule_cutoff_verdict(value, found$cutoff, higher))
+       verdict = rule_cutoff_verdict(value, found$lower, found$upper, found$settled, higher))
 }
 
 # The value that enough correct models pass and few enough misspecified ones.
@@ -202,8 +206,9 @@ simulated_cutoff <- function(right, wrong, higher) {
   wrong <- wrong[is.finite(wrong)]
   pass <- function(x, at) mean(if (higher) x >= at else x <= at)
   if (length(right) < fewest_replicates || length(wrong) < fewest_replicates)
-    return(list(cutoff = NA_real_, rule = "none", right = NA_real_, right_error = NA_real_,
-                wrong = NA_real_, wrong_error = NA_real_))
+    return(list(cutoff = NA_real_, lower = NA_real_, upper = NA_real_, rule = "none",
+                settled = FALSE, right = NA_real_, right_error = NA_real_, wrong = NA_real_,
+                wrong_error = NA_real_))
   at <- vapply(cutoff_kinds, function(kind) {
     ordered_value(right, if (higher) 1 - kind[["right"]] else kind[["right"]], higher)
   }, 0)
@@ -212,7 +217,13 @@ simulated_cutoff <- function(right, wrong, higher) {
   # without a cut-off, the rates are those of the last one that was tried
   k <- if (rule == "none") length(at) else match(rule, names(at))
   right_rate <- pass(right, at[[k]])
-  list(cutoff = if (rule == "none") NA_real_ else at[[k]], rule = rule, right = right_rate,
+  share <- if (higher) 1 - cutoff_kinds[[k]][["right"]] else cutoff_kinds[[k]][["right"]]
+  near <- pmin(pmax(share + c(-2, 2) * share_error(share, length(right)), 0), 1)
+  limits <- vapply(near, function(s) ordered_value(right, s, higher), 0)
+  known <- if (rule == "none") NA_real_ else 1
+  list(cutoff = known * at[[k]], lower = known * limits[1L], upper = known * limits[2L],
+       rule = rule, settled = rule_settled(rates[[k]] * length(wrong), length(wrong),
+                                           cutoff_kinds[[k]][["wrong"]]), right = right_rate,
        right_error = share_error(right_rate, length(right)), wrong = rates[[k]],
        wrong_error = share_error(rates[[k]], length(wrong)))
 }
@@ -248,6 +259,8 @@ format_cutoffs <- function(x) {
     text_of("cut_offs_model")),
     wrap_lines(text_of("replicates_each_population_seed", reps = format_count(x$run$reps),
                        seed = x$run$seed, drawn = drawn)),
+    if (any(!table$settled | table$verdict == "cannot_tell" & table$rule != "none"))
+      wrap_lines(text_of("cutoffs_not_settled")),
     unlist(lapply(split(table, factor(paste(table$rung, table$misspecification),
                                       unique(paste(table$rung, table$misspecification)))),
                   cutoff_lines, ladder = x$ladder), use.names = FALSE),
@@ -263,11 +276,17 @@ cutoff_lines <- function(table, ladder) {
       index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
       fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),
       `cut-off` = ifelse(is.na(table$cutoff), "none", format_fixed(table$cutoff)),
+      `+-` = ifelse(is.na(table$cutoff), "", format_fixed((table$cutoff_upper -
+                                                             table$cutoff_lower) / 2)),
       rule = ifelse(table$rule == "none", "", words_of("cutoff", table$rule)),
-      `right pass` = percent_text(table$right_pass),
-      `wrong pass` = percent_text(table$wrong_pass),
+      `correct pass` = percent_text(table$right_pass),
+      `misspecified pass` = percent_with_error(table$wrong_pass, table$wrong_error),
       verdict = words_of("cutoff", table$verdict)),
-      c(FALSE, rep(TRUE, 6L), FALSE), spare = c("rule", "right pass")))
+      c(FALSE, rep(TRUE, 7L), FALSE), spare = c("correct pass", "+-", "rule")))
+}
+
+percent_with_error <- function(share, error) {
+  ifelse(is.na(share), "", paste0(percent_text(share), " (", round(100 * error, 1L), ")"))
 }
 
 percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), " %"))
@@ -275,26 +294,30 @@ percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), " %"))
 # Populations for which a model is misspecified by stated amounts: the fitted model with one thing
 # more in it that the model does not have.
 
-# Default misspecifications (after McNeish & Wolf 2023): one residual correlation and one
-# cross-loading the size of the weakest standardized loading, and one construct that should be two.
+# Default misspecifications: a residual correlation and a cross-loading of the smallest size that
+# matters and of a clear one, in standardized units, and one construct that should be two.
 split_correlation <- 0.8
+clear_misspecification <- 3        # times the smallest that matters
 
-default_misspecified <- function(fit) {
+default_misspecified <- function(fit, criteria) {
   layout <- fit$layout
   loadings <- own_loadings(fit)
   if (length(loadings$item) == 0L) return(list())
-  size <- round(min(abs(loadings$size)), 2L)
+  sizes <- round(criteria$smallest * c(1, clear_misspecification), 2L)
   out <- list()
+  add <- function(text) {
+    for (size in sizes) out <<- c(out, stats::setNames(list(size), text))
+  }
   counts <- table(loadings$construct)[unique(loadings$construct)]
   largest <- names(counts)[which.max(counts)]
   own <- loadings$construct == largest
   weak <- loadings$item[own][order(abs(loadings$size[own]))]
   pair <- layout$observed[layout$observed %in% weak[1:2]]
   if (length(pair) == 2L && !has_covariance(layout, pair))
-    out[[address_format("covariance", pair[1L], pair[2L])]] <- size
+    add(address_format("covariance", pair[1L], pair[2L]))
   item <- loadings$item[which.min(abs(loadings$size))]
   others <- setdiff(unique(loadings$construct), loadings$construct[loadings$item == item])
-  if (length(others)) out[[address_format("loading", others[1L], item)]] <- size
+  if (length(others)) add(address_format("loading", others[1L], item))
   if (counts[[largest]] >= 4L)
     out[[address_format("correlation", largest, largest)]] <- split_correlation
   Filter(Negate(is.na), Map(function(size, text) possible_size(fit, text, size), out, names(out)))
@@ -331,11 +354,11 @@ has_covariance <- function(layout, pair) {
 }
 
 # `misspecified`: a named list of sizes, or of named sizes, by address.
-check_misspecified <- function(misspecified, fit) {
+check_misspecified <- function(misspecified, fit, criteria) {
   if (!is.null(misspecified) && length(misspecified) == 0L)
     abort("input", c(text_of("misspecified_is_empty"),
                      i = text_of("leave_out_default_misspecifications")))
-  if (is.null(misspecified)) misspecified <- default_misspecified(fit)
+  if (is.null(misspecified)) misspecified <- default_misspecified(fit, criteria)
   usable <- (is.list(misspecified) || is.numeric(misspecified)) &&
     (length(misspecified) == 0L ||
        !is.null(names(misspecified)) && all(nzchar(names(misspecified)))) &&

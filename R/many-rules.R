@@ -18,9 +18,20 @@ rule_cutoff <- function(wrong) {
   if (length(found)) found[1L] else "none"
 }
 
-# A value against a simulated cut-off.
-rule_cutoff_verdict <- function(value, cutoff, higher_is_better) {
-  if (is.na(value) || is.na(cutoff)) return("cannot_tell")
-  passes <- if (higher_is_better) value >= cutoff else value <= cutoff
-  if (passes) "passes" else "fails"
+# A value against a simulated cut-off, whose Monte Carlo interval runs from `lower` to `upper`:
+# "cannot_tell" inside of it, and when the kind of the cut-off is not settled.
+rule_cutoff_verdict <- function(value, lower, upper, settled, higher_is_better) {
+  if (anyNA(c(value, lower, upper)) || !isTRUE(settled)) return("cannot_tell")
+  if (!higher_is_better) return(rule_cutoff_verdict(-value, -upper, -lower, settled, TRUE))
+  if (value >= upper) "passes" else if (value < lower) "fails" else "cannot_tell"
+}
+
+# Whether so many of the misspecified replicates pass that more replicates could change the kind of
+# a cut-off: the interval of the proportion, two standard errors each way around the proportion that
+# adds two successes and two failures (Agresti & Coull 1998), must not contain the proportion that
+# is allowed.
+rule_settled <- function(passing, replicates, allowed) {
+  share <- (passing + 2) / (replicates + 4)
+  half <- 2 * sqrt(share * (1 - share) / (replicates + 4))
+  if (passing / replicates <= allowed) share + half <= allowed else share - half > allowed
 }

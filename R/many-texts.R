@@ -84,9 +84,11 @@ add_texts(
   cut_offs_changes_ladder = "Cut-offs for the changes of this ladder",
   cut_offs_model = "Cut-offs for this model",
   replicates_each_population_seed = paste0(
-    "{reps} replicates of each population (seed {seed}): {drawn}. A firm cut-off lets 95 % ",
-    "of right models pass and at most 5 % of wrong ones, a lenient one 90 and 10 %; else ",
-    "there is none (McNeish & Wolf 2023)."),
+    "{reps} replicates of each population (seed {seed}), {drawn}. A firm cut-off accepts 95 % of ",
+    "correctly specified models and at most 5 % of misspecified ones, a lenient one 90 and 10 %; ",
+    "otherwise there is none (McNeish & Wolf 2023). In brackets: Monte Carlo standard errors."),
+  cutoffs_not_settled = paste0(
+    "Verdicts that more replicates could change are not given (\"cannot tell\"); increase `reps`."),
   many_if = "{ladder}if {misspecification}",
   influence_looks_single_cases =
     "influence() looks at single cases, and this fit came from summary data.",

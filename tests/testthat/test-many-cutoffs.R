@@ -60,13 +60,31 @@ test_that("the rule: 95 of 100 right ones pass and at most 5 wrong ones, else 90
   expect_equal(table$wrong_error, sqrt(table$wrong_pass * (1 - table$wrong_pass) / 60))
 })
 
-test_that("default misses are the size of the weakest loading, and a construct that is two", {
+test_that("default misspecifications are of the smallest size that matters and three times that", {
   fit <- quiet_fit(bp, choirs, incomplete = "drop")
   words <- model_cutoffs(fit, 20, seed = 1)$parts[[1]]$words
-  e <- estimates(fit)
-  weakest <- round(min(abs(e$standardized[e$kind == "loading"])), 2)
-  expect_match(words[1], sprintf("correlate at %.2f", weakest))
+  expect_length(words, 5)
+  expect_match(words[1], "correlate at .?\\.10")
+  expect_match(words[2], "correlate at .?\\.30")
   expect_match(words[length(words)], text_pattern("is_two_constructs_correlate", size = "0.80"))
+  larger <- model_cutoffs(fit, 20, seed = 1, criteria = criteria(smallest = 0.15))
+  expect_match(larger$parts[[1]]$words[2], "correlate at .?\\.45")
+})
+
+test_that("few replicates settle nothing: the same value that many replicates judge", {
+  fit <- quiet_fit(bp, choirs, incomplete = "drop")
+  few <- as.data.frame(model_cutoffs(fit, 20, seed = 1,
+                                     misspecified = c("covariance[be3, be4]" = 0.5)))
+  expect_false(any(few$settled & few$rule != "none"))
+  expect_true(all(few$verdict == "cannot_tell"))
+  many <- as.data.frame(model_cutoffs(fit, 300, seed = 1,
+                                      misspecified = c("covariance[be3, be4]" = 0.5)))
+  expect_true(any(many$settled & many$verdict != "cannot_tell"))
+  expect_true(all(many$cutoff >= many$cutoff_lower & many$cutoff <= many$cutoff_upper,
+                  na.rm = TRUE))
+  text <- capture.output(print(model_cutoffs(fit, 20, seed = 1,
+                                             misspecified = c("covariance[be3, be4]" = 0.5))))
+  expect_match(paste(text, collapse = " "), text_pattern("cutoffs_not_settled"))
 })
 
 test_that("changes from rung to rung are simulated, with a gap in the last group", {

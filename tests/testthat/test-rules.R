@@ -181,13 +181,34 @@ test_that("a simulated cut-off is firm, lenient or none by the misspecified mode
   expect_identical(kinds(0.051, 0.10), "lenient")
   expect_identical(kinds(0.051, 0.101), "none")
   for (higher in c(TRUE, FALSE)) {
-    towards_good <- if (higher) 1e-9 else -1e-9
-    expect_identical(rule_cutoff_verdict(0.95 + towards_good, 0.95, higher), "passes")
-    expect_identical(rule_cutoff_verdict(0.95, 0.95, higher), "passes")
-    expect_identical(rule_cutoff_verdict(0.95 - towards_good, 0.95, higher), "fails")
+    side <- if (higher) 1 else -1
+    verdict <- function(value, settled = TRUE) {
+      limits <- sort(side * c(0.94, 0.96))
+      rule_cutoff_verdict(side * value, limits[1], limits[2], settled, higher)
+    }
+    expect_identical(verdict(0.96 + 1e-9), "passes")
+    expect_identical(verdict(0.96), "passes")
+    expect_identical(verdict(0.96 - 1e-9), "cannot_tell")
+    expect_identical(verdict(0.94), "cannot_tell")
+    expect_identical(verdict(0.94 - 1e-9), "fails")
+    expect_identical(verdict(0.99, FALSE), "cannot_tell")
   }
-  expect_identical(rule_cutoff_verdict(NA, 0.95, TRUE), "cannot_tell")
-  expect_identical(rule_cutoff_verdict(0.9, NA, TRUE), "cannot_tell")
+  expect_identical(rule_cutoff_verdict(NA, 0.94, 0.95, TRUE, TRUE), "cannot_tell")
+  expect_identical(rule_cutoff_verdict(0.9, NA, NA, TRUE, TRUE), "cannot_tell")
+})
+
+test_that("the kind of a cut-off is settled when its proportion is two errors from what is allowed", {
+  # 0 of n pass: (2/(n + 4)) + 2 sqrt(...) against .05, by hand
+  upper <- function(x, n) {
+    p <- (x + 2) / (n + 4)
+    p + 2 * sqrt(p * (1 - p) / (n + 4))
+  }
+  n <- min(Filter(function(n) upper(0, n) <= 0.05, 20:300))
+  expect_true(rule_settled(0, n, 0.05))
+  expect_false(rule_settled(0, n - 1, 0.05))
+  expect_false(rule_settled(0.05 * 1000, 1000, 0.05))
+  expect_false(rule_settled(51, 1000, 0.05))
+  expect_true(rule_settled(90, 1000, 0.05))
 })
 
 test_that("claims of direction and of difference are judged strictly below the level", {
