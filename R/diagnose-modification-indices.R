@@ -13,14 +13,17 @@
 #' variables, residual covariances as correlations of the residuals.
 #'
 #' @section Verdict:
-#' The index says whether a change is significant, the power to detect the smallest change that
-#' matters whether that means anything (Saris, Satorra & van der Veld 2009): *misspecified*
-#' (significant, and power is low or the expected change as large as the smallest that matters),
-#' *negligible* (significant only because power is high: the expected change is small), *not
-#' misspecified* (not significant with high power), *cannot tell* (not significant with low power).
-#' Where exact fit is not rejected, or no single change is significant once all that were tested are
-#' counted (Holm 1979), nothing is called misspecified but *within chance*, and the table says so
-#' first.
+#' `p_adjusted` is adjusted for all rows that were tested: by the distribution of the largest of
+#' their statistics, step by step (Westfall & Young 1993), with the dependence of the rows known from
+#' the expected information; by Holm (1979) for more than 2,000 rows or where that is smaller. The
+#' verdict of a row rests on its own adjusted p value, on the size of the expected change and on the
+#' power to detect the smallest change that matters (Saris, Satorra & van der Veld 2009): *stands
+#' out* (significant), *negligible* (significant, but small in a test of enough power), *within
+#' chance* (not significant in a test of enough power), *cannot tell* (not significant in a test of
+#' too little power). A row *goes with* another if it is significant only until that one is freed
+#' (rows are freed one after the other, at most five), and is the *same as* another if both imply the
+#' same moments. Whether exact fit is rejected is reported beside the rows and never replaces their
+#' own p values.
 #'
 #' @section What is not offered:
 #' Parameters that carry a scale, changes that would leave the model unidentified
@@ -44,9 +47,10 @@
 #' @return A data frame of class `orizzonte_amendments`, sorted by index, reversals and feedback
 #'   after the rest: `parameter`, `group`,
 #'   `kind`, `modification_index`, `df`, `p`, `expected_change`, `expected_change_std`,
-#'   `actual_drop` and `actual_estimate` (`NA` where not refitted), `verdict` (`"misspecified"`,
-#'   `"within_chance"`, `"negligible"`, `"not_misspecified"` or `"cannot_tell"`), and also
-#'   `full_change`, `power`, `equivalent_to` (an earlier row that leads to the same moments),
+#'   `p_adjusted`, `actual_drop` and `actual_estimate` (`NA` where not refitted; with robust
+#'   inference the drop is the scaled difference that [amend()] finds), `verdict` (`"stands_out"`,
+#'   `"within_chance"`, `"negligible"` or `"cannot_tell"`), `relation` (`""`, `"goes_with"` or
+#'   `"same_as"`) and `relative_to` (the other row), and also `full_change`, `power`,
 #'   `explanation` (why prediction and reality differ, what is improper about the amended model) and
 #'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
@@ -62,6 +66,7 @@
 #' detection of misspecifications? *Structural Equation Modeling, 16*(4), 561--582.
 #'
 #' Sörbom, D. (1989). Model modification. *Psychometrika, 54*(3), 371--384.
+#' Westfall, P. H., & Young, S. S. (1993). *Resampling-based multiple testing*. Wiley.
 #' @seealso [amend()] to make one of the changes, [score_test()] for several at once,
 #'   [residual_map()] for a picture of the misfit.
 #' @examples
@@ -87,11 +92,10 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   refused <- nzchar(candidates$reason)
   offered <- judge_candidates(fit, lapply(candidates, function(x) x[!refused]), criteria)
   # what is said of the whole is said of all that was tested, before any are picked
+  offered <- judge_rows(fit, offered, criteria)
   whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
-                nothing = nothing_to_amend(fit, offered$p, criteria))
-  if (!is.null(whole$nothing)) {
-    offered$verdict[offered$verdict == "misspecified"] <- "within_chance"
-  }
+                nothing = nothing_to_amend(fit, offered$verdict, criteria),
+                exact = exact_fit_sentence(fit, offered$verdict, criteria))
   all_offered <- offered
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
   leaders <- seq_len(min(top, length(offered$parameter)))
@@ -100,7 +104,9 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   columns <- amendment_columns(fit, offered, real)
   structure(list_frame_class(columns, "orizzonte_amendments"), title = own$request$blueprint$title,
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
-            tested = whole$tested, nothing = whole$nothing, refused = sum(refused),
+            tested = whole$tested, nothing = whole$nothing, exact = whole$exact,
+            refused = sum(refused),
+            scaling = if (is_robust(fit$request)) text_of("drop_is_scaled"),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
             split = split_constructs(fit, all_offered, leading, real), criteria = criteria,
@@ -113,17 +119,29 @@ picked_candidates <- function(fit, offered, kinds, min_drop, criteria) {
   together <- if ("equality of all groups" %in% kinds) joint_equalities(fit, offered, criteria)
   offered$members <- vector("list", length(offered$parameter))
   if (!is.null(together)) offered <- Map(c, offered, together[names(offered)])
-  # candidates that say the same thing tie: their order must not depend on rounding
   order <- order(offered$change %in% loop_kinds, -signif(offered$modification_index, 9L))
   order <- order[offered$change[order] %in% kinds &
                    offered$modification_index[order] >= min_drop]
-  lapply(offered, function(x) x[order])
+  with_shown_relatives(lapply(offered, function(x) x[order]))
+}
+
+# Of rows that are the same as one that is not shown, the first takes its place.
+with_shown_relatives <- function(rows) {
+  lost <- rows$relation == "same_as" & !rows$relative_to %in% rows$parameter
+  for (absent in unique(rows$relative_to[lost])) {
+    at <- which(rows$relation == "same_as" & rows$relative_to %in% absent)
+    rows$relation[at[1L]] <- ""
+    rows$relative_to[at[1L]] <- NA_character_
+    rows$relative_to[at[-1L]] <- rows$parameter[at[1L]]
+  }
+  rows
 }
 
 amendment_columns <- function(fit, offered, real) {
   size <- length(offered$parameter)
   rest <- function(x) c(x, rep(x[NA_integer_], size - length(x)))
   explanation <- rest(real$explanation)
+  same <- rest(real$equivalent)
   impossible <- impossible_change(offered)
   offered$group <- shown_group(fit$layout, offered$group)
   offered$kind <- offered$change
@@ -131,9 +149,11 @@ amendment_columns <- function(fit, offered, real) {
   explanation[plain] <- text_of("expected_value_is_no")
   c(offered[c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
               "expected_change_std")],
-    list(actual_drop = rest(real$drop), actual_estimate = rest(real$estimate),
-         verdict = offered$verdict, full_change = offered$full_change, power = offered$power,
-         equivalent_to = rest(real$equivalent), explanation = explanation,
+    list(p_adjusted = offered$p_adjusted, actual_drop = rest(real$drop),
+         actual_estimate = rest(real$estimate), verdict = offered$verdict,
+         relation = ifelse(is.na(same), offered$relation, "same_as"),
+         relative_to = ifelse(is.na(same), offered$relative_to, same),
+         full_change = offered$full_change, power = offered$power, explanation = explanation,
          status = rest(real$status)))
 }
 
@@ -143,28 +163,57 @@ impossible_change <- function(offered) {
   new & abs(offered$expected_change_std) > 1 & !is.na(offered$expected_change_std)
 }
 
-# Why nothing needs to be amended, or NULL: exact fit is not rejected, or no single change is
-# significant once all that were tested are counted (Holm 1979).
-nothing_to_amend <- function(fit, p, criteria) {
-  level <- criteria$significance
-  test <- test_of(fit)
-  if (test$df == 0L || length(p) == 0L) return(NULL)
-  exact <- exact_test(fit)
-  if (exact$p >= level) {
-    return(text_of("exact_fit_is_not", chisq = format_fixed(exact$chisq), df = test$df,
-                   exact = format_p(exact$p),
-                   correction = if (!is.null(small_sample_test(fit))) text_of("for_sample_size")))
+# Adjusted p values, verdicts and relations of all rows, sorted by index; what closes a loop of
+# effects comes after the rest.
+judge_rows <- function(fit, offered, criteria) {
+  if (length(offered$parameter) == 0L) {
+    blank <- list(p_adjusted = numeric(), verdict = character(), relation = character(),
+                  relative_to = character())
+    return(utils::modifyList(offered, blank))
   }
-  if (min(p, na.rm = TRUE) * length(p) < level) return(NULL)
-  text_of("no_single_change_stands", narm = format_count(sum(p < level, na.rm = TRUE)),
-          value = format_count(length(p)), level = short_number(level))
+  # candidates that say the same thing tie: their order must not depend on rounding, and one that
+  # leads to an impossible value comes after one that does not
+  order <- order(offered$change %in% loop_kinds, -signif(offered$modification_index, 9L),
+                 impossible_change(offered))
+  offered <- lapply(offered, function(x) x[order])
+  with <- core_with(fit, offered)
+  null <- null_of_rows(fit, with)
+  offered$p_adjusted <- adjusted_p_values(offered$p, null)
+  offered$verdict <- rule_amendment(offered$p_adjusted, offered$p, offered$large, offered$strong,
+                                    criteria$significance)
+  related <- relate_rows(fit, offered, with, null, offered$p_adjusted <= criteria$significance,
+                         criteria$significance)
+  c(offered, related)
+}
+
+# Why nothing needs to be amended, or NULL when a row stands out.
+nothing_to_amend <- function(fit, verdict, criteria) {
+  test <- test_of(fit)
+  if (test$df == 0L || length(verdict) == 0L || any(verdict == "stands_out")) return(NULL)
+  exact <- exact_test(fit)
+  if (exact$p >= criteria$significance)
+    return(paste(exact_fit_sentence(fit, "stands_out", criteria),
+                 text_of("none_stands_out", count = format_count(length(verdict)))))
+  text_of("misfit_is_spread", chisq = format_fixed(exact$chisq), df = test$df,
+          exact = p_clause(exact$p), count = format_count(length(verdict)),
+          correction = small_sample_words(fit))
+}
+
+# Beside rows that stand out: exact fit is not rejected. NULL where it is.
+exact_fit_sentence <- function(fit, verdict, criteria) {
+  test <- test_of(fit)
+  if (test$df == 0L || !any(verdict == "stands_out")) return(NULL)
+  exact <- exact_test(fit)
+  if (!isTRUE(exact$p >= criteria$significance)) return(NULL)
+  text_of("exact_fit_is_not", chisq = format_fixed(exact$chisq), df = test$df,
+          exact = p_clause(exact$p), correction = small_sample_words(fit))
+}
+
+small_sample_words <- function(fit) {
+  if (!is.null(small_sample_test(fit))) text_of("for_sample_size")
 }
 
 loop_kinds <- c("reversal", "feedback")
-# Codes that the column `verdict` can hold.
-amendment_codes <- c("misspecified", "within_chance", "negligible", "cannot_tell",
-                     "not_misspecified")
-
 residual_kinds <- c("residual covariance within a construct",
                     "residual covariance across constructs")
 equality_kinds <- c("equality", unname(held_changes), "equality of all groups")
@@ -247,7 +296,8 @@ candidate_units <- function(fit, candidates) {
   out
 }
 
-# Index, expected change and verdict (Saris, Satorra & van der Veld 2009).
+# Index, expected change, its size and the power to detect the smallest change that matters (Saris,
+# Satorra & van der Veld 2009).
 judge_candidates <- function(fit, candidates, criteria) {
   smallest <- criteria$smallest
   v <- candidates$information
@@ -258,15 +308,12 @@ judge_candidates <- function(fit, candidates, criteria) {
   # a noncentral chi-square with one degree of freedom is a shifted normal, squared
   shift <- smallest / abs(unit) * v / sqrt(candidates$variance)
   seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
-  significant <- index > limit
-  large <- abs(change * unit) >= smallest
-  strong <- seen >= criteria$power
   c(candidates,
     list(modification_index = index, df = rep(1L, length(index)),
          deflation = v / candidates$variance,
          p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
          expected_change_std = change * unit, full_change = change * candidates$kept, power = seen,
-         verdict = rule_change(significant, large, strong)))
+         large = abs(change * unit) >= smallest, strong = seen >= criteria$power))
 }
 
 # Amendments as text.
@@ -290,10 +337,21 @@ offered_columns <- function(shown) {
     parameter = shown$parameter, kind = short_kind(shown$kind),
     MI = format_fixed(shown$modification_index, 2L),
     df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
+    `p (adj.)` = format_p(shown$p_adjusted),
     EPC = format_number(shown$expected_change),
     `std. EPC` = format_fixed(shown$expected_change_std, 2L),
     drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate),
-    verdict = words_of("amendment", shown$verdict)))
+    verdict = row_words(shown)))
+}
+
+# The verdict, or the row that a row belongs to.
+row_words <- function(shown) {
+  words <- words_of("amendment", shown$verdict)
+  goes <- shown$relation %in% "goes_with"
+  same <- shown$relation %in% "same_as"
+  words[goes] <- text_of("goes_with_row", row = shown$relative_to[goes])
+  words[same] <- text_of("same_as_row", row = shown$relative_to[same])
+  words
 }
 
 # The table of what is offered, and its legend.
@@ -307,24 +365,18 @@ format_offered <- function(x, shown) {
                                     real = if (sum(real) > 1L) paste0(sum(real), " ")))), "")
   columns <- offered_columns(shown)
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
-                                 spare = c("p", "EPC", "estimate")))
+                                 spare = c("p", "EPC", "estimate", "std. EPC")))
   criteria <- attr(x, "criteria")
-  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", criteria = if (!is.null(criteria))
+  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", scaling = attr(x, "scaling"), criteria = if (!is.null(criteria))
       text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
               significance = short_number(criteria$significance),
               power = short_number(criteria$power)), chance_note = chance_note(x))))
   lines
 }
 
-# Notes on single rows: equivalent changes, poor predictions, shared misfit.
+# Notes on single rows: poor predictions, shared misfit.
 format_remarks <- function(x, shown) {
   lines <- character()
-  same <- which(!is.na(shown$equivalent_to))
-  if (length(same)) {
-    lines <- c(lines, "", text_of("same_model_other_words"),
-               wrap_lines(text_of("fits_as", same = shown$parameter[same],
-                                  same_2 = shown$equivalent_to[same]), 2L, 4L))
-  }
   odd <- unusable_sentences(shown)
   if (length(odd))
     lines <- c(lines, "", text_of("not_predicted_or_not"), wrap_lines(paste0("- ", odd), 2L, 4L))
@@ -361,7 +413,8 @@ format_amendments <- function(x) {
     lines <- c(lines, text_of("improper_solution_what_follows"),
                paste0("  - ", attr(x, "trouble")))
   }
-  if (!is.null(attr(x, "nothing"))) lines <- c(lines, "", wrap_lines(attr(x, "nothing")), "")
+  said <- attr(x, "nothing") %||% attr(x, "exact")
+  if (!is.null(said)) lines <- c(lines, "", wrap_lines(said), "")
   if (nrow(x) == 0L) {
     why <- if (isTRUE(attr(x, "tested") > 0)) {
       text_of("none_what_was_asked")
@@ -387,9 +440,10 @@ format_amendments <- function(x) {
   })
 }
 
-# The first that one could defend: misspecified, forward, and as far as is known proper.
+# The first that one could defend: it stands out by itself, is no loop, and is proper as far as is
+# known.
 example_amendment <- function(x) {
-  defensible <- x$verdict == "misspecified" & !x$kind %in% loop_kinds &
+  defensible <- x$verdict == "stands_out" & x$relation == "" & !x$kind %in% loop_kinds &
     (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
   utils::head(x$parameter[which(defensible)], 1L)
 }
@@ -446,14 +500,16 @@ refit_leaders <- function(fit, leaders) {
   out
 }
 
-# Falls of chi-square are put on the scale of the index (`deflation`: 1 under normality).
 # The better of two optima, from where the fit stands and from our own start, as amend() takes it.
 refit_leader <- function(fit, leaders, with, i) {
   lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))
   chisq <- stats::deviance(fit)
   if (length(leaders$members[[i]])) {
     found <- refit_together(fit, leaders$members[[i]])
-    return(if (found$ok) list(drop = (chisq - found$chisq) * leaders$deflation[i]) else lost)
+    if (!found$ok) return(lost)
+    together <- score_jointly(fit, leaders$members[[i]])$with
+    freed <- freed_core(together$core, together$entry, together$constraint)
+    return(list(drop = core_drop(fit, freed, found, NULL, leaders$df[i])))
   }
   core <- freed_core(with$core, with$entry[i], with$constraint[i])
   start <- core_theta(fit) + leaders$expected_change[i] * with$tests$response[, i]
@@ -463,7 +519,8 @@ refit_leader <- function(fit, leaders, with, i) {
   if (other$ok && (!found$ok || other$chisq < found$chisq - 1e-6)) found <- other
   if (!found$ok) return(lost)
   predicted <- leaders$modification_index[i]
-  drop <- (chisq - found$chisq) * leaders$deflation[i]
+  drop <- core_drop(fit, core, found, start = c(core_theta(fit), if (leaders$entry[i] > 0L ||
+    with$entry[i] > 0L) now_at(fit, leaders, i)), 1L)
   far <- abs(drop - predicted) > max(0.25 * predicted, 1)
   trouble <- improper_refit(fit, core, found$eta)
   list(drop = drop,

@@ -3,6 +3,21 @@
 # Codes that the column `verdict` of confirm() can hold.
 confirmation_codes <- c("found_again", "same_sign", "other_sign", "not_known")
 
+# Codes that the column `verdict` of amendments() can hold.
+amendment_codes <- c("stands_out", "within_chance", "negligible", "cannot_tell")
+
+# A row of amendments, from its own p value adjusted for all rows that were tested, the size of the
+# expected change and the power of the test (Saris, Satorra & van der Veld 2009). Vectors. A
+# significant change is only set aside when it is known to be small; a change that is not
+# significant is within chance only when the test could have detected one that matters.
+rule_amendment <- function(p_adjusted, p, large, powerful, level) {
+  small <- powerful %in% TRUE & large %in% FALSE
+  code <- ifelse(p_adjusted <= level, ifelse(small, "negligible", "stands_out"),
+                 ifelse(p <= level & small, "negligible",
+                        ifelse(powerful %in% TRUE, "within_chance", "cannot_tell")))
+  ifelse(is.na(code), "cannot_tell", code)
+}
+
 # A path or covariance, by the p value of the rise in chi-square without it; NA when the model
 # without it cannot be fitted. A vector.
 rule_needed <- function(p_rise, level) {

@@ -200,12 +200,14 @@ joint_equalities <- function(fit, offered, criteria) {
   found <- lapply(sets, function(set) joint_of(tests, set))
   df <- vapply(found, `[[`, 0L, "df")
   index <- vapply(found, `[[`, 0, "statistic")
-  significant <- index > stats::qchisq(1 - criteria$significance, pmax(df, 1L))
+  p <- stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE)
+  # adjusted with all single rows, by Holm's procedure
+  adjusted <- utils::tail(stats::p.adjust(c(offered$p, p), "holm"), length(p))
   of <- function(column, how) {
     vapply(sets, function(set) how(each[[column]][set]), NA, USE.NAMES = FALSE)
   }
   large <- of("expected_change_std", function(x) any(abs(x) >= criteria$smallest, na.rm = TRUE))
-  strong <- of("verdict", function(x) all(x %in% c("negligible", "not_misspecified")))
+  strong <- of("strong", function(x) all(x %in% TRUE))
   first <- vapply(sets, `[[`, 0L, 1L)
   out <- lapply(each, function(x) x[first])
   size <- length(sets)
@@ -215,10 +217,10 @@ joint_equalities <- function(fit, offered, criteria) {
     parameter = names(sets), group = rep(NA_character_, size),
     change = rep("equality of all groups", size), modification_index = unname(index),
     deflation = unname(index / vapply(found, `[[`, 0, "plain")), df = unname(df),
-    p = stats::pchisq(unname(index), pmax(df, 1L), lower.tail = FALSE),
-    expected_change = blank, expected_change_std = blank,
+    p = p, p_adjusted = adjusted, relation = character(size),
+    relative_to = rep(NA_character_, size), expected_change = blank, expected_change_std = blank,
     full_change = blank, power = blank,
-    verdict = rule_change(significant, large, strong),
+    verdict = rule_amendment(adjusted, p, unname(large), unname(strong), criteria$significance),
     members = unname(lapply(sets, function(set) lapply(each, function(x) x[set[-1L]])))))
   lapply(columns, function(x) x[kept])
 }

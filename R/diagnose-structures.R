@@ -16,7 +16,7 @@ shared_residuals <- function(fit, offered) {
 
 view_shared_residuals <- function(view, columns) {
   covariance <- columns$change %in% residual_kinds
-  hot <- which(covariance & columns$verdict == "misspecified" & columns$expected_change > 0 &
+  hot <- which(covariance & columns$verdict == "stands_out" & columns$expected_change > 0 &
                columns$p < 0.01)
   # the leading ones only: a block stands out, or it is none
   hot <- utils::head(hot[order(-columns$modification_index[hot])], 30L)
@@ -52,7 +52,7 @@ linked_blocks <- function(first, second, strength, observed) {
 # constructs in its place, really fitted, where it says as much as the best of those covariances.
 split_constructs <- function(fit, offered, leaders, real) {
   hot <- which(leaders$change == "residual covariance within a construct" &
-                 leaders$verdict == "misspecified" & real$status %in% "proper")
+                 leaders$verdict == "stands_out" & real$status %in% "proper")
   if (length(hot) == 0L) return(NULL)
   Filter(Negate(is.null), lapply(fit$layout$constructs, split_construct, fit = fit,
                                  offered = offered, leaders = leaders, real = real, hot = hot))

@@ -1,10 +1,11 @@
 # The texts of amendments.
 
 add_texts(
-  amendment_misspecified = "misspecified",
+  amendment_stands_out = "stands out",
   amendment_within_chance = "within chance",
   amendment_negligible = "negligible",
-  amendment_not_misspecified = "not misspecified",
+  goes_with_row = "goes with {row}",
+  same_as_row = "same as {row}",
   amendment_cannot_tell = "cannot tell",
 
   path_could_be_removed = "could be removed",
@@ -48,10 +49,12 @@ add_texts(
   verdict_smallest_change_matters =
     "Verdict: smallest change that matters {smallest}, level {significance}, power {power}. ",
   mi_how_much_is = paste0(
-    "MI: by how much \u03c7\u00b2 is predicted to fall; EPC: expected change, raw and ",
-    "standardized; drop, estimate: after refitting. {criteria}{chance_note}"),
-  same_model_other_words = "The same model in other words",
-  fits_as = "- {same} fits as {same_2}",
+    "MI: predicted decrease in \u03c7\u00b2; p (adj.): p value adjusted for all rows that were tested; ",
+    "EPC: expected parameter change, raw and standardized; drop, estimate: after refitting. ",
+    "{scaling}{criteria}{chance_note}"),
+  drop_is_scaled = paste0(
+    "The drop is the scaled difference (Satorra & Bentler 2001), as in amend(); MI is the ",
+    "generalized score statistic. "),
   not_predicted_or_not = "Not as predicted, or not usable",
   share_more_than_their = paste0(
     "- {blocks} share more than their constructs explain: a separate construct for these ",
@@ -72,11 +75,14 @@ add_texts(
   expected_value_is_no = "the expected value is no possible correlation",
   for_sample_size = ", corrected for the sample size",
   exact_fit_is_not = paste0(
-    "Exact fit is not rejected (\u03c7\u00b2 = {chisq}, df = {df}, p = {exact}{correction}): nothing ",
-    "asks to be amended."),
-  no_single_change_stands = paste0(
-    "No single change stands out: {narm} of {value} have p < {level}, and none of them is ",
-    "significant once all that were tested are counted (Holm)."),
+    "Exact fit is not rejected (\u03c7\u00b2 = {chisq}, df = {df}, p {exact}{correction})."),
+  none_stands_out =
+    "None of the {count} single changes is significant after adjustment for all of them.",
+  misfit_is_spread = paste0(
+    "Exact fit is rejected (\u03c7\u00b2 = {chisq}, df = {df}, p {exact}{correction}), but none of ",
+    "the {count} single changes is significant after adjustment for all of them: the misfit is ",
+    "real and spread over many small discrepancies. The structures below and residual_map(fit) ",
+    "show whether it has a pattern."),
   kinds_must_be_texts = "`kinds` must be texts, such as \"cross-loading\".",
   no_such_kind = "There is no kind {kind}.",
   information_about_parameters_is = "the information about the parameters is singular here",

@@ -24,6 +24,7 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
   limit <- stats::qchisq(1 - criteria$significance, 1)
   points <- list_frame(list(x = shown$expected_change_std, y = shown$modification_index,
                             verdict = factor(shown$verdict, amendment_codes)))
+  said <- attr(x, "nothing") %||% attr(x, "exact")
   reach <- max(abs(points$x), 1.5 * criteria$smallest)
   named <-
     list_frame(list(x = points$x, y = points$y,
@@ -53,14 +54,13 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
     ggplot2::annotate("text", x = reach * 1.85, y = limit, label = paste0("p = ",
         short_number(criteria$significance)), hjust = 1, vjust = -0.5, size = 2.9,
                       colour = palette_dusk[["slate"]]) +
-    ggplot2::scale_shape_manual(values = c(misspecified = 17, within_chance = 2, negligible = 2,
-                                           cannot_tell = 1, not_misspecified = 4),
+    ggplot2::scale_shape_manual(values = c(stands_out = 17, within_chance = 4, negligible = 2,
+                                           cannot_tell = 1),
                                 labels = amendment_words, name = NULL, drop = TRUE) +
-    ggplot2::scale_colour_manual(values = c(misspecified = palette_dusk[["amber"]],
+    ggplot2::scale_colour_manual(values = c(stands_out = palette_dusk[["amber"]],
                                             within_chance = palette_dusk[["slate"]],
                                             negligible = palette_dusk[["slate"]],
-                                            cannot_tell = palette_dusk[["slate"]],
-                                            not_misspecified = palette_dusk[["slate"]]),
+                                            cannot_tell = palette_dusk[["slate"]]),
                                  labels = amendment_words, name = NULL, drop = TRUE) +
     ggplot2::scale_y_sqrt() +
     ggplot2::scale_x_continuous(limits = c(-1.9, 1.9) * reach,
@@ -69,8 +69,8 @@ plot.orizzonte_amendments <- function(x, labels = 8, ...) {
                   y = text_of("modification_index_root_scale"),
                   title = paste0("Amendments", if (!is.null(attr(x, "title"))) paste0(": ",
                       attr(x, "title"))),
-                  subtitle = if (!is.null(attr(x, "nothing")))
-                    paste(strwrap(attr(x, "nothing"), 110L), collapse = "\n"),
+                  subtitle = if (length(said))
+                    paste(strwrap(said, 110L), collapse = "\n"),
                   caption = text_of("could_be_freed_dashed", shown = format_count(nrow(shown)),
                                     significance = short_number(criteria$significance),
                                     smallest = short_number(criteria$smallest))) +

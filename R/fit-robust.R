@@ -153,6 +153,22 @@ core_difference <- function(fit, core, found, theta) {
   list(chisq = scaled_chisq(plain, df, factor)$chisq, df = df)
 }
 
+# A core of more parameters against the fit: the fall of chi-square, scaled as in
+# robust_difference(). `start`: its parameters that say the same as the fit's; NULL where they are
+# not needed.
+core_drop <- function(fit, core, found, start, df) {
+  plain <- stats::deviance(fit) - found$chisq
+  if (!is_robust(fit$request)) return(plain)
+  trace <- function(at) {
+    made <- if (is_incomplete(fit$sample)) scale_cores(fit, list(core), list(at))[[1L]] else
+      core_scaling(core, core_moments(fit), at, core_cases(fit), FALSE)
+    if (made$admissible) made$trace else NA_real_
+  }
+  factor <- robust_test_trace(fit) - trace(found$theta)
+  if (!isTRUE(factor > 0) && !is.null(start)) factor <- robust_test_trace(fit) - trace(start)
+  scaled_chisq(plain, df, factor)$chisq
+}
+
 # Under tables of differences.
 corrected_change_words <- function(request) {
   if (!is_robust(request)) return(NULL)

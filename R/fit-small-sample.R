@@ -32,16 +32,25 @@ covariance_df <- function(fit) {
 }
 
 # Chi-square and p value corrected for the sample size: the sum over groups of the factor times
-# (n - 1) F. NULL where the correction does not apply: missing values, robust inference, structured
-# means, a solution on a bound, auxiliary variables.
+# (n - 1) F; with robust inference, the same factor times the scaled test. NULL where the correction
+# does not apply: missing values, structured means, a solution on a bound, auxiliary variables;
+# clusters, weights and tests adjusted for the variance, for which it was not tried; and, in several
+# groups or with robust inference, fewer than three cases per variable in a group, where it rejects
+# correct models too often (bench/small-samples.R).
 small_sample_test <- function(fit) {
-  applies <- !is_incomplete(fit$sample) && !is_robust(fit$request) && is.null(fit$joint) &&
+  test <- test_of(fit)
+  df <- test$df
+  robust <- is_robust(fit$request)
+  groups <- length(fit$layout$groups)
+  applies <- df > 0 && !is_incomplete(fit$sample) && is.null(fit$joint) &&
     (!fit$layout$means || fit$layout$saturated_means) && has_converged(fit) &&
-    length(active_bound_texts(fit)) == 0L
-  df <- test_of(fit)$df
-  if (!applies || df <= 0) return(NULL)
+    length(active_bound_texts(fit)) == 0L && !is_weighted(fit$sample) &&
+    is.na(count_clusters(fit$sample)) && !is_adjusted(fit) && !(robust && groups > 1L)
+  if (!applies) return(NULL)
+  few <- n_by_group(fit$sample) < 3 * lengths(group_variables(fit$sample))
+  if ((robust || groups > 1L) && any(few)) return(NULL)
   cached(fit, "small_sample_test", {
-    chisq <- corrected_chisq(fit)
+    chisq <- corrected_chisq(fit) / if (robust) test$inflation else 1
     list(chisq = chisq, df = df, p = upper_p(chisq, df))
   })
 }

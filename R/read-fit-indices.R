@@ -18,8 +18,9 @@
 #'   \eqn{\{1 - [p(2p^2 + 3p - 1) - q(2q^2 + 3q - 1)]/[12 d (n - 1)]\}(n - 1)F} with *d* degrees
 #'   of freedom of the covariances, *t* their free parameters and
 #'   \eqn{q = (\sqrt{1 + 8t} - 1)/2} (Swain 1975; Herzog & Boomsma 2009); a parameter that groups
-#'   share counts in each by the group's share of the cases. For complete data, normal inference
-#'   and saturated means; where they exist, exact fit is judged by `p_swain`, because the
+#'   share counts in each by the group's share of the cases. For complete data
+#'   and saturated means, also of the scaled test of one group; in several groups or with robust
+#'   inference from three cases per variable on. Where they exist, exact fit is judged by `p_swain`, because the
 #'   uncorrected test of a correct model of many variables rejects far too often in small samples.
 #'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
@@ -399,7 +400,7 @@ small_numbers <- function(fit) {
   few <- n < 5 * free
   cases <- text_of("cases_free_parameters", value = if (length(n) > 1L) paste0(names(n), ": "),
                    value_2 = format_count(n), free = format_count(free))[few]
-  c(if (is_incomplete(fit$sample) && small_for_chisq(fit))
+  c(if (is.null(small_sample_test(fit)) && has_raw_data(fit$sample) && small_for_chisq(fit))
       text_of("few_cases_bootstrap_test", instruction = instruction("test_model_fit")),
     if (df %in% 1:3)
       text_of("freedom_rmsea_says_little", df = count_of(df, "degree")),

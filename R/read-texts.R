@@ -93,7 +93,7 @@ add_texts(
   exact_fit_corrected = " (p {corrected} corrected for the sample size; uncorrected p {plain})",
   few_cases_bootstrap_test = paste0(
     "With so few cases for so many variables, the \u03c7\u00b2 test rejects correct models too ",
-    "often; its correction for the sample size requires complete data. Use the bootstrap test of ",
+    "often, and its correction for the sample size does not apply here. Use the bootstrap test of ",
     "model fit: {instruction}."),
   all_indicate = "{indices} all indicate {code} fit",
   indices_disagree = "the indices disagree: {code}",

@@ -47,7 +47,7 @@ test_that("every reader that judges follows its criteria", {
   expect_identical(verdicts(fit)$verdict, "contradicted")
   expect_identical(verdicts(fit, criteria = harsh)$verdict, "supported")
   found <- amendments(fit, top = 0, criteria = criteria(significance = 1e-300))
-  expect_false(any(found$verdict %in% c("misspecified", "negligible")))
+  expect_false(any(found$verdict %in% c("stands_out", "negligible")))
   gone <- without(fit)
   expect_identical(gone$verdict[1], "needed")
   expect_identical(without(fit, criteria = criteria(significance = 1e-300))$verdict[1],

@@ -135,8 +135,8 @@ test_that("what was planted in the demo data comes out first, with real drops", 
   }
   expect_named(table,
                c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
-                 "expected_change_std", "actual_drop", "actual_estimate", "verdict",
-                 "full_change", "power", "equivalent_to", "explanation", "status"))
+                 "expected_change_std", "p_adjusted", "actual_drop", "actual_estimate", "verdict",
+                 "relation", "relative_to", "full_change", "power", "explanation", "status"))
   # standardized changes by hand
   sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)
@@ -158,23 +158,31 @@ test_that("verdicts follow index, expected change and power", {
   delta <- 0.1 * abs(table$expected_change / table$expected_change_std)
   power <- pchisq(qchisq(0.95, 1), 1, ncp = delta^2 * v, lower.tail = FALSE)
   expect_equal(table$power, power, tolerance = 1e-6)
-  expect_true(all((table$verdict == "not_misspecified") == (table$p > 0.05 & power >= 0.75)))
-  expect_true(all((table$verdict == "cannot_tell") == (table$p > 0.05 & power < 0.75)))
+  small <- abs(table$expected_change_std) < 0.1 & power >= 0.75
+  expect_identical(table$verdict == "stands_out", table$p_adjusted <= 0.05 & !small)
+  expect_identical(table$verdict == "negligible", table$p <= 0.05 & small)
+  rest <- !table$verdict %in% c("stands_out", "negligible")
+  expect_identical(table$verdict[rest], ifelse(power[rest] >= 0.75, "within_chance",
+                                               "cannot_tell"))
+  # no row whose own adjusted p value is significant is within chance, and rows differ from Holm's
+  # adjustment only towards smaller values
+  expect_false(any(table$verdict == "within_chance" & table$p_adjusted <= 0.05))
+  expect_true(all(table$p_adjusted <= stats::p.adjust(table$p, "holm") + 1e-12))
+  expect_true(all(table$p_adjusted >= table$p - 0.02))
   large <- amendments(fit_model(measurement, summary_data(cov(data[fit$layout$observed]), 50000)),
                       top = 0)
   expect_true("negligible" %in% large$verdict)
   expect_true(all(abs(large$expected_change_std[large$verdict == "negligible"]) < 0.1))
   strict <- amendments(fit, top = 0, criteria = criteria(smallest = 0.4))
-  expect_gt(sum(strict$verdict == "not_misspecified"), sum(table$verdict == "not_misspecified"))
+  expect_gt(sum(strict$verdict == "within_chance"), sum(table$verdict == "within_chance"))
 })
 
 test_that("what leads to the same moments is marked, and a block of shared residuals is named", {
   one <- fit_model(blueprint("One") |> construct("Belonging", reflected_in = be1:be4), data)
   table <- amendments(one)
-  same <- table$equivalent_to[table$parameter == "covariance[be3, be4]"]
-  expect_true(same %in% "covariance[be1, be2]" ||
-              table$equivalent_to[table$parameter == "covariance[be1, be2]"] %in%
-              "covariance[be3, be4]")
+  pair <- table[table$parameter %in% c("covariance[be1, be2]", "covariance[be3, be4]"), ]
+  expect_identical(pair$relation[2], "same_as")
+  expect_identical(pair$relative_to[2], pair$parameter[1])
   s <- implied(fit_model(measurement, data))$all$covariance
   trio <- c("be1", "sc1", "st1")
   s[trio, trio] <- s[trio, trio] + 40
@@ -327,7 +335,8 @@ test_that("an amended model that is improper says so, whatever its figures", {
   beyond <- abs(table$expected_change_std) > 1
   expect_true(any(beyond))
   expect_equal(table$explanation %in% "the expected value is no possible correlation", beyond)
-  example <- table$parameter[table$verdict == "misspecified" & !beyond][1]
+  example <- table$parameter[table$verdict == "stands_out" & table$relation == "" &
+                               !beyond][1]
   expect_output(print(table), paste0("free = ", example), fixed = TRUE)
 })
 
@@ -371,16 +380,90 @@ test_that("what is said of the whole does not hang on what is shown", {
   }
 })
 
-test_that("a model that fits, or that no single change would help, has nothing to amend", {
+test_that("rows are judged by their own p, whatever exact fit says, and that is said beside", {
   well <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
                       construct("A2", reflected_in = a3:a4) |>
                       construct("B", reflected_in = b1:b3), two_for_one(400, 4))
   table <- amendments(well)
-  expect_gt(fit_indices(well)$value[3], 0.05)
-  expect_true(any(table$p < 0.05))
-  expect_false("misspecified" %in% table$verdict)
+  expect_true("stands_out" %in% table$verdict)
+  expect_match(attr(table, "exact"), text_pattern("exact_fit_is_not", correction = ""))
+  expect_null(attr(table, "nothing"))
+  expect_output(print(table), text_pattern("exact_fit_is_not", correction = ""))
+})
+
+test_that("echoes of a row go with it, and what stands out by itself does not", {
+  # two planted changes: each keeps its own echoes
+  start <- read_blueprint(system.file("extdata", "choirs-start.yaml", package = "orizzonte"))
+  fit <- quiet_fit(start, choirs)
+  table <- amendments(fit, top = 0)
+  alone <- table$parameter[table$verdict == "stands_out" & table$relation == ""]
+  expect_setequal(alone, c("loading[Calm, st2]", "covariance[be1, be2]"))
+  echo <- table[table$relation == "goes_with", ]
+  expect_true(all(echo$relative_to %in% alone))
+  # by hand: after freeing the row it goes with, its own adjusted p is above the level
+  for (i in seq_len(min(3, nrow(echo)))) {
+    amended <- quiet_fit(start, choirs)
+    for (row in alone[seq_len(match(echo$relative_to[i], table$parameter[table$parameter %in%
+                                                                          alone]))])
+      amended <- suppressWarnings(suppressMessages(amend(amended, free = !!row, because = "x")))
+    again <- amendments(amended, top = 0)
+    expect_gt(again$p_adjusted[again$parameter == echo$parameter[i]], 0.05)
+  }
+})
+
+test_that("with robust inference the drop is the one that amend() finds", {
+  start <- read_blueprint(system.file("extdata", "choirs-start.yaml", package = "orizzonte"))
+  for (inference in list(list(inference = "robust"), list(clusters = "town_block"))) {
+    data <- choirs
+    data$town_block <- rep(1:120, 6)
+    fit <- suppressWarnings(do.call(quiet_fit, c(list(start, data), inference)))
+    table <- amendments(fit, top = 4)
+    for (i in 1:4) {
+      amended <- suppressWarnings(suppressMessages(amend(fit, free = !!table$parameter[i],
+                                                        because = "x")))
+      drop <- as.data.frame(trail(amended))$actual_drop[2]
+      expect_equal(table$actual_drop[i], drop, tolerance = 1e-5)
+    }
+    expect_output(print(table), text_pattern("drop_is_scaled"))
+  }
+})
+
+test_that("step-down p values are those of an independent simulation", {
+  set.seed(2)
+  correlation <- stats::cov2cor(crossprod(matrix(stats::rnorm(60), 10)))
+  z <- c(3.1, 2.4, 2.2, 1.1, 0.4, 2.9)
+  mine <- step_down(z, abs(null_scores(correlation, 20000)))
+  root <- chol(correlation)
+  draws <- abs(matrix(stats::rnorm(6 * 40000), 40000) %*% root)
+  order <- order(-z)
+  slow <- cummax(vapply(seq_along(z), function(k) {
+    mean(apply(draws[, order[k:6], drop = FALSE], 1, max) >= z[order[k]])
+  }, 0))
+  expect_equal(mine[order], slow, tolerance = 0.05)
+  # of lower rank: two rows that are the same never count twice
+  twin <- matrix(1, 2, 2)
+  expect_equal(step_down(c(2, 2), abs(null_scores(twin, 20000))),
+               rep(2 * stats::pnorm(-2), 2), tolerance = 0.1)
+})
+
+test_that("a model that fits, or that no single change would help, has nothing to amend", {
+  well <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
+                      construct("A2", reflected_in = a3:a4) |>
+                      construct("B", reflected_in = b1:b3), two_for_one(400, 5))
+  table <- amendments(well)
+  expect_gt(exact_test(well)$p, 0.05)
+  expect_false("stands_out" %in% table$verdict)
   printed <- capture.output(print(table))
-  expect_match(printed[4], text_pattern("exact_fit_is_not_rejected"))
+  expect_match(printed[4], text_pattern("exact_fit_is_not_rejected", correction = ""))
+  # misfit that is real but spread: many small residual correlations
+  set.seed(12)
+  spread <- stats::cov2cor(stats::rWishart(1, 300, 0.35 + 0.65 * diag(8))[, , 1])
+  dimnames(spread) <- rep(list(paste0("x", 1:8)), 2)
+  bp <- blueprint("Spread") |> construct("One", reflected_in = x1:x8)
+  fit <- quiet_fit(bp, summary_data(spread, 1e5, sd = rep(1, 8)))
+  none <- rep("cannot_tell", 20)
+  expect_match(nothing_to_amend(fit, none, criteria()), text_pattern("misfit_is_spread"))
+  expect_null(nothing_to_amend(fit, c("stands_out", none), criteria()))
   expect_false(any(grepl("amend(fit, free", printed, fixed = TRUE)))
   expect_match(attr(table, "nothing"), text_pattern("exact_fit_is_not"))
 })

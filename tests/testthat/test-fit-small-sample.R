@@ -54,7 +54,29 @@ test_that("it exists for complete data, normal inference and no bound, and for s
   expect_false(is.na(value_of(quiet_fit(bp, data), "p_swain")))
   expect_equal(value_of(quiet_fit(bp, summary_data(stats::cov(data), 80)), "p_swain"),
                value_of(quiet_fit(bp, data), "p_swain"), tolerance = 1e-6)
-  expect_true(is.na(value_of(quiet_fit(bp, data, inference = "robust"), "p_swain")))
+  robust <- quiet_fit(bp, data, inference = "robust")
+  plain <- quiet_fit(bp, data)
+  expect_equal(value_of(robust, "chisq_swain"), value_of(plain, "chisq_swain") /
+                 value_of(robust, "chisq_inflation"), tolerance = 1e-8)
+  # three cases per variable, robust or in several groups
+  few <- function(n, ...) is.na(value_of(suppressWarnings(quiet_fit(bp, measure(n), ...)),
+                                         "p_swain"))
+  expect_true(few(44, inference = "robust"))
+  expect_false(few(45, inference = "robust"))
+  expect_false(few(44))
+  groups <- function(n) {
+    both <- rbind(measure(n, seed = 2), measure(100, seed = 3))
+    both$g <- rep(c("a", "b"), c(n, 100))
+    is.na(value_of(suppressWarnings(quiet_fit(bp, both, by = g)), "p_swain"))
+  }
+  expect_true(groups(44))
+  expect_false(groups(45))
+  # adjusted for the variance, clusters
+  expect_true(is.na(value_of(quiet_fit(bp, data, inference = "robust",
+                                       adjust = "mean and variance"), "p_swain")))
+  data$choir <- rep(1:40, each = 2)
+  expect_true(is.na(value_of(suppressWarnings(quiet_fit(bp, data, clusters = "choir")),
+                             "p_swain")))
   holed <- data
   holed[1:9, 1] <- NA
   expect_true(is.na(value_of(quiet_fit(bp, holed), "p_swain")))

@@ -85,17 +85,6 @@ test_that("the weights of Vuong's test of variance are squared eigenvalues (Theo
   expect_false(isTRUE(all.equal(lambda^2, lambda)))
 })
 
-test_that("a suggestion counts all that were tested, exactly", {
-  bp <- blueprint("One") |> construct("All", reflected_in = c(be1, be2, be3, sc1, sc2, sc3))
-  fit <- quiet_fit(bp, choirs)
-  expect_lt(test_of(fit)$p, .05)
-  near <- 1e-9
-  expect_null(nothing_to_amend(fit, c(.025 - near, .5), criteria()))
-  expect_match(nothing_to_amend(fit, c(.025, .5), criteria()),
-               text_pattern("no_single_change_stands"))
-  expect_null(nothing_to_amend(fit, c(.05 - near), criteria()))
-})
-
 test_that("variables are far from normal beyond skewness 2 and excess kurtosis 7", {
   near <- 1e-9
   expect_equal(rule_far_from_normal(c(2, -2, 2 + near, -2 - near, 0, 0, NA),

@@ -331,3 +331,21 @@ test_that("replicates give a p value when they are many, few are lost and the es
   expect_false(rule_replicates_give_p(100, 100, 1.001, TRUE))
   expect_false(rule_replicates_give_p(100, 100, 0, FALSE))
 })
+
+test_that("a row of amendments rests on its own adjusted p value, size and power", {
+  level <- 0.05
+  row <- function(adjusted, p, large, powerful) rule_amendment(adjusted, p, large, powerful, level)
+  expect_identical(row(0.05, 0.001, TRUE, TRUE), "stands_out")
+  expect_identical(row(0.05 + near, 0.001, TRUE, TRUE), "within_chance")
+  expect_identical(row(0.05, 0.001, FALSE, TRUE), "negligible")
+  expect_identical(row(0.05, 0.001, FALSE, FALSE), "stands_out")
+  expect_identical(row(0.05, 0.001, NA, TRUE), "stands_out")
+  # not significant after adjustment: power words
+  expect_identical(row(0.06, 0.05, FALSE, TRUE), "negligible")
+  expect_identical(row(0.06, 0.05 + near, FALSE, TRUE), "within_chance")
+  expect_identical(row(0.06, 0.01, TRUE, FALSE), "cannot_tell")
+  expect_identical(row(0.06, 0.01, TRUE, NA), "cannot_tell")
+  expect_identical(row(NA, NA, TRUE, TRUE), "cannot_tell")
+  expect_true(all(row(c(0.01, 0.2, 0.3), c(0.001, 0.04, 0.2), c(TRUE, FALSE, TRUE),
+                      c(TRUE, TRUE, FALSE)) %in% amendment_codes))
+})

@@ -126,7 +126,7 @@ test_that("the starter runs unchanged, gives the numbers of R, and its index lea
   expect_length(said, 12)
   expect_true(all(nzchar(said[-12])))
   expect_match(said[4], "loading[Calm, st2]", fixed = TRUE)
-  expect_match(said[4], "(misspecified)", fixed = TRUE)
+  expect_match(said[4], "(stands out)", fixed = TRUE)
   expect_match(said[10], text_pattern("replicates_intervals", reps = "200", level = "95"))
   expect_match(said[10], "effect[Belonging, Staying] [", fixed = TRUE)
   power <- utils::read.csv(file.path(results, "11-plan", "plan.csv"))
