@@ -407,7 +407,7 @@ empty_revisions <- function() {
 
 # One change: `what` is done (free, fix, omit; outside when it was made beside amend()) to which
 # address, equation or name; the value before and after where there is one.
-change_words <- c("free", "fix", "omit", "outside")
+change_words <- c("free", "fix", "omit", "split", "outside")
 change_of <- function(address, what, from = NA_real_, to = NA_real_) {
   stopifnot(what %in% change_words)
   list(what = what, address = address, from = from, to = to)

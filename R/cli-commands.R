@@ -93,10 +93,10 @@ amending_commands <- function() {
     amend = list(
       does = "change one thing, with a reason, and write the next blueprint",
       files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "because", "blueprint", "format", "by", "levels",
+      options = c("free", "fix", "omit", "split", "into", "because", "blueprint", "format", "by", "levels",
                   fitting_options(), "quiet"),
       help =
-      paste0("Frees, fixes or leaves out one thing, refits, and writes the next ",
+      paste0("Frees, fixes, leaves out or splits one thing, refits, and writes the next ",
              "blueprint with its trail: the change, its reason, what ",
              "was predicted and what happened. Several at once are separated by `;`. The ",
              "trail goes to standard output."),

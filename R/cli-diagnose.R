@@ -71,10 +71,8 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
     tested = attr(found, "tested"), nothing_to_amend = attr(found, "nothing"),
     amendments = json_rows(found), not_offered = attr(found, "not_offered"),
     separate_construct = lapply(attr(found, "shared"), I),
-    two_constructs = lapply(attr(found, "split"), function(x) {
-      x[c("same_as", "correlation")] <- lapply(x[c("same_as", "correlation")], I)
-      x
-    }),
+    structures = if (!is.null(attr(found, "structures"))) json_rows(attr(found, "structures")),
+    p_structures = attr(attr(found, "structures"), "p_joint"),
     residuals = json_rows(residual), srmr_parts = attr(residual, "parts"),
     without = json_rows(gone), weak_loadings = attr(gone, "weak"))
   to_json(content)
@@ -92,14 +90,15 @@ command_amend <- function(given) {
     vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
   }
   change <- list(free = addresses(given$free), fix = addresses(given$fix),
-                 omit = split_words(given$omit))
+                 omit = split_words(given$omit), split = given$split)
   if (sum(lengths(change)) == 0L)
     abort("usage",
           c(text_of("orizzonte_amend_needs_change"),
             i = text_of("one_free_fix_omit")))
   fit <- fit_from_files(given)
   check_converged(fit, "amend")
-  amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because)
+  amended <- amend_fit(fit, change$free, change$fix, change$omit, given$because, given$split,
+                       parse_halves(given$into, "--into"))
   write_blueprint(amended$request$blueprint, given$out)
   surface$given$files[1L] <- given$out
   steps <- trail(amended)

@@ -9,6 +9,12 @@
 #'   or equal, a relation that is not in the model, or the text of an equation or bound.
 #' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
 #' @param omit Items or constructs to leave out, as in [leave_out()].
+#' @param split A construct to be replaced by two, bare or as text.
+#' @param into What takes its place: a named list of two sets of its items, such as
+#'   `list(Greeting = c(be1, be2), Home = c(be3, be4))`. Both constructs take over all effects and
+#'   covariances, the scale rule and what is held equal. Hypotheses, quantities and
+#'   statements about single parameters that name the construct are refused by name, because they
+#'   have to be rewritten first.
 #' @param because The reason, in words.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped
@@ -32,19 +38,24 @@
 #' fit2 <- amend(fit, free = covariance[be1, be2], because = "both items are about being greeted")
 #' trail(fit2)
 #' @export
-amend <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL, ...) {
+amend <- function(fit, free = NULL, fix = NULL, omit = NULL, split = NULL, into = NULL,
+                  because = NULL, ...) {
   check_arguments("amend")
   check_fit(fit, "amend")
   check_converged(fit, "amend")
   free <- captured_parts(rlang::enquo(free), "amend")
   fix <- captured_parts(rlang::enquo(fix), "amend", statements = TRUE)
   omit <- capture_names(rlang::enquo(omit), "`omit`")$names
+  split <- capture_names(rlang::enquo(split), "`split`")$names
+  into <- captured_halves(rlang::enquo(into))
   if (!is.null(because)) check_string(because, "`because`")
-  amend_fit(fit, free, fix, omit, because)
+  amend_fit(fit, free, fix, omit, because, split, into)
 }
 
-amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL) {
-  if (length(free) + length(fix) + length(omit) == 0L) {
+amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL, split = NULL,
+                      into = NULL) {
+  check_split(fit, split, into)
+  if (length(free) + length(fix) + length(omit) + length(split) == 0L) {
     abort("input",
           c(text_of("amend_needs_change"),
             i = text_of("give_one_free_address")))
@@ -53,8 +64,9 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   chosen <- if (length(free)) chosen_candidates(whole, free)
   if (length(free)) check_offered(whole, chosen)
   bp <- suppressMessages(amended_blueprint(fit, own_candidates(fit, chosen), fix, omit))
+  if (length(split)) bp <- split_blueprint(bp, split, names(into), unname(into))
   amended <- refit_quietly(fit, list(blueprint = bp))
-  if (!length(omit)) {
+  if (!length(omit) && !length(split)) {
     # the better of two optima: from our own start, and from where the fit stands
     near <- refit_quietly(fit, list(blueprint = bp), near = theta_of(fit))
     worse <- !has_converged(amended) || stats::deviance(amended) > stats::deviance(near) +
@@ -62,7 +74,8 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
     if (has_converged(near) && worse) amended <- near
   }
   changes <- c(freed_changes(whole, amended, chosen), lapply(fix, change_of, what = "fix"),
-               lapply(omit, change_of, what = "omit"))
+               lapply(omit, change_of, what = "omit"),
+               if (length(split)) list(change_of(split_sentence(split, into), "split")))
   predicted <- predicted_drop(fit, chosen, fix, omit)
   bp <- amended$request$blueprint
   bp$trail <- add_revision(fit, amended, changes, because, predicted)
@@ -70,6 +83,73 @@ amend_fit <- function(fit, free = NULL, fix = NULL, omit = NULL, because = NULL)
   say(format_revision(amended))
   warn_about_amending(amended, length(changes), because, length(free) > 0L)
   amended
+}
+
+# list(Name = c(items), Name = c(items)), bare or as texts.
+captured_halves <- function(quosure) {
+  expression <- rlang::quo_get_expr(quosure)
+  if (is.null(expression)) return(NULL)
+  if (rlang::is_call(expression, "list")) {
+    parts <- as.list(expression)[-1L]
+    environment <- rlang::quo_get_env(quosure)
+    return(lapply(parts, function(part) {
+      capture_names(rlang::new_quosure(part, environment), "`into`")$names
+    }))
+  }
+  rlang::eval_tidy(quosure)
+}
+
+# The same as one text, as the command line and study files have it: "Greeting = be1, be2; Home =
+# be3, be4".
+parse_halves <- function(text, what) {
+  if (is.null(text)) return(NULL)
+  parts <- strsplit(trimws(strsplit(text, ";", fixed = TRUE)[[1L]]), "=", fixed = TRUE)
+  if (!all(lengths(parts) == 2L))
+    abort("input", c(text_of("halves_unclear", what = what),
+                     i = text_of("example_halves", what = what)))
+  stats::setNames(lapply(parts, function(part) {
+    trimws(strsplit(part[2L], ",", fixed = TRUE)[[1L]])
+  }), trimws(vapply(parts, `[`, "", 1L)))
+}
+
+# Two new names, and sets of two or more that make up the items of a reflective construct.
+check_split <- function(fit, split, into) {
+  if (is.null(split) && is.null(into)) return(invisible())
+  bp <- fit$request$blueprint
+  refuse <- function(text, ...) abort("input", c(text_of(text, ...), i = text_of("example_split")))
+  if (length(split) != 1L || !is.list(into) || length(into) != 2L ||
+      !all(vapply(into, is.character, NA))) refuse("split_needs_halves")
+  if (!split %in% names(bp$constructs))
+    abort("name", c(text_of("split_unknown", split = quoted(split)),
+                    did_you_mean(split, names(bp$constructs))))
+  construct <- bp$constructs[[split]]
+  if (construct$kind != "reflective" || length(construct$fixed)) refuse("split_not_possible",
+                                                                     split = split)
+  items <- unlist(into, use.names = FALSE)
+  if (anyDuplicated(items) || !setequal(items, construct$items) || any(lengths(into) < 2L))
+    refuse("split_other_items", split = split, items = enumerate(construct$items))
+  if (is.null(names(into)) || !all(nzchar(names(into))) || anyDuplicated(names(into)))
+    refuse("split_needs_halves")
+  taken <- intersect(names(into), setdiff(c(names(bp$constructs), fit$layout$observed), split))
+  if (length(taken)) refuse("split_name_taken", taken = quoted(taken[1L]))
+  about <- statements_about(bp, split)
+  if (length(about)) abort("input", c(text_of("split_is_named", split = split),
+                                      x = enumerate(about, most = 5L),
+                                      i = text_of("split_rewrite_first")))
+}
+
+# Hypotheses, quantities and statements about single parameters that name a construct.
+statements_about <- function(bp, name) {
+  texts <- c(bp$claims, bp$quantities, vapply(bp$restrict, format_restriction, ""), bp$relax,
+             bp$let_differ, bp$hold_equal, bp$hold_equal_times, names(bp$start_at))
+  word <- paste0("(^|[^A-Za-z0-9_.])", gsub("([.])", "[.]", name), "($|[^A-Za-z0-9_.])")
+  unname(texts[grepl(word, texts)])
+}
+
+# Belonging into Greeting (be1, be2) and Home (be3, be4)
+split_sentence <- function(split, into) {
+  halves <- vapply(into, paste, "", collapse = ", ")
+  paste0(split, " into ", paste0(names(into), " (", halves, ")", collapse = " and "))
 }
 
 # Candidates of the joint fit as those of the model's own layout.

@@ -96,7 +96,6 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
                 nothing = nothing_to_amend(fit, offered$verdict, criteria),
                 exact = exact_fit_sentence(fit, offered$verdict, criteria))
-  all_offered <- offered
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
   leaders <- seq_len(min(top, length(offered$parameter)))
   leading <- lapply(offered, function(x) x[leaders])
@@ -109,7 +108,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
             scaling = if (is_robust(fit$request)) text_of("drop_is_scaled"),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
-            split = split_constructs(fit, all_offered, leading, real), criteria = criteria,
+            structures = find_structures(fit, real), criteria = criteria,
             trouble = improper_parts(own)$trouble)
 }
 
@@ -318,6 +317,13 @@ judge_candidates <- function(fit, candidates, criteria) {
 
 # Amendments as text.
 
+# `x$structures` and `x$moves` are tables of their own.
+#' @export
+`$.orizzonte_amendments` <- function(x, name) {
+  if (name %in% c("structures", "moves") && !name %in% names(x)) return(attr(x, name))
+  .subset2(x, name)
+}
+
 #' @export
 print.orizzonte_amendments <- function(x, ...) {
   needed <- c("parameter", "kind", "modification_index", "p", "expected_change",
@@ -380,8 +386,11 @@ format_remarks <- function(x, shown) {
   odd <- unusable_sentences(shown)
   if (length(odd))
     lines <- c(lines, "", text_of("not_predicted_or_not"), wrap_lines(paste0("- ", odd), 2L, 4L))
-  split <- split_sentences(attr(x, "split"))
-  if (length(split)) lines <- c(lines, "", wrap_lines(paste0("- ", split), 2L, 4L))
+  structures <- if (is.null(attr(x, "structures")) && isTRUE(attr(x, "df_model") > 0)) NULL else
+    structure_sentences(attr(x, "structures"))
+  if (length(structures))
+    lines <- c(lines, "", wrap_lines(structures[1L]),
+               unlist(lapply(structures[-1L], function(one) wrap_lines(paste0("- ", one), 2L, 4L))))
   blocks <- attr(x, "shared")
   if (length(blocks)) {
     where <- vapply(blocks, function(block) {

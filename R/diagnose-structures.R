@@ -48,77 +48,288 @@ linked_blocks <- function(first, second, strength, observed) {
   unique(blocks)
 }
 
-# A construct whose leading residual covariances part its items into two sets: the model with two
-# constructs in its place, really fitted, where it says as much as the best of those covariances.
-split_constructs <- function(fit, offered, leaders, real) {
-  hot <- which(leaders$change == "residual covariance within a construct" &
-                 leaders$verdict == "stands_out" & real$status %in% "proper")
-  if (length(hot) == 0L) return(NULL)
-  Filter(Negate(is.null), lapply(fit$layout$constructs, split_construct, fit = fit,
-                                 offered = offered, leaders = leaders, real = real, hot = hot))
+# --- structures with one degree of freedom ------------------------------------------------------
+
+structure_draws <- 999L
+most_listed_items <- 12L        # of a construct, up to which all partitions are tried
+structure_families <- c("split", "method_factor", "general_factor")
+
+# Structured alternatives, each one direction in the space of the moments: a construct split in two,
+# a factor of all items that are keyed alike, a general factor of all items. The best of each family
+# is tested by the maximum of its statistics under the model (Westfall & Young 1993), all families
+# together with the single changes by the smallest of their p values. The best ones are fitted when
+# that is significant. A data frame with attribute `p_joint` and `leads`; NULL where the geometry
+# would be too large, or without degrees of freedom.
+find_structures <- function(fit, real) {
+  if (test_of(fit)$df == 0L || !has_converged(fit)) return(NULL)
+  geometry <- tryCatch(fit_geometry(fit), error = function(e) NULL)
+  if (is.null(geometry)) return(NULL)
+  candidates <- structure_candidates(geometry)
+  if (length(candidates$family) == 0L) return(NULL)
+  z <- drop(crossprod(candidates$directions, geometry$residual))
+  singles <- single_directions(geometry)
+  z_single <- drop(crossprod(singles, geometry$residual))
+  tested <- structure_null(geometry, candidates$directions, singles)
+  z <- z / tested$sd
+  z_single <- abs(z_single) / tested$sd_single
+  families <- c(split = "split", method = "method")
+  test <- ifelse(candidates$family == "split", "split", "method")
+  largest <- c(tapply(z, factor(test, families), max), single = if (length(z_single))
+    max(z_single) else NA)
+  null <- list(split = tested$draws[test == "split", , drop = FALSE],
+               method = tested$draws[test == "method", , drop = FALSE],
+               single = abs(tested$single))
+  known <- names(largest)[!is.na(largest)]
+  maxima <- lapply(null[known], function(x) apply(x, 2L, max))
+  p <- vapply(known, function(name) p_from_draws(largest[[name]], maxima[[name]]), 0)
+  each <- vapply(maxima, function(x) rank(-x, ties.method = "max") / (length(x) + 1),
+                 numeric(ncol(tested$draws)))
+  p_joint <- (1 + sum(apply(each, 1L, min) <= min(p) + 1e-12)) / (ncol(tested$draws) + 1)
+  leads <- known[which.max(largest[known])]
+  structure(structures_frame(fit, candidates, z, p, test, p_joint, real, leads),
+            p_joint = p_joint, leads = leads)
 }
 
-split_construct <- function(name, fit, offered, leaders, real, hot) {
-  items <- construct_items(fit$layout, name)
-  inside <- hot[leaders$first[hot] %in% items & leaders$second[hot] %in% items]
-  if (length(inside) == 0L || !can_split(fit, name, items)) return(NULL)
-  sets <- opposed_sets(fit, name, items, offered)
-  if (is.null(sets)) return(NULL)
-  found <- fit_split(fit, name, sets)
-  if (is.null(found)) return(NULL)
-  best <- inside[which.max(real$drop[inside])]
-  gain <- found$drop - 2 * found$df
-  # what the best single covariance gains, nearly
-  single <- real$drop[best] - 2 * real$df[best]
-  if (gain < single - max(2, 0.05 * single)) return(NULL)
-  same <- abs(found$drop - real$drop[inside]) < 1e-3 & found$df == real$df[inside]
-  c(list(construct = name, sets = sets, same_as = leaders$parameter[inside][same],
-         best = leaders$parameter[best], says_more = gain > single + 2), found)
+p_from_draws <- function(value, draws) (1 + sum(draws >= value - 1e-9)) / (1 + length(draws))
+
+# The best of each family, fitted if the joint p is significant.
+structures_frame <- function(fit, candidates, z, p, test, p_joint, real, leads) {
+  best <- unlist(lapply(structure_families, function(family) {
+    at <- which(candidates$family == family)
+    at <- at[order(-z[at])]
+    # of splits the best of each construct
+    at[!duplicated(candidates$construct[at])][seq_len(min(2L, length(unique(
+      candidates$construct[at]))))]
+  }))
+  best <- best[!is.na(best)]
+  best <- best[order(-z[best])]
+  empty <- list(drop = NA_real_, df = NA_integer_, correlation = NA_real_, share = NA_real_)
+  fitted <- lapply(best, function(i) {
+    if (p_joint > 0.05) return(empty)
+    found <- if (candidates$family[i] == "split")
+      fit_split(fit, candidates$construct[i], candidates$sets[[i]]) else
+      fit_method_factor(fit, candidates$sets[[i]][[1L]])
+    utils::modifyList(empty, as.list(found[intersect(names(found), names(empty))]))
+  })
+  get <- function(what) vapply(fitted, function(x) as.numeric(x[[what]])[1L], 0)
+  aic <- 2 * get("df") - get("drop")
+  singles <- 2 * real$df - real$drop
+  least <- suppressWarnings(min(c(aic, singles), na.rm = TRUE))
+  joined <- function(k) vapply(candidates$sets[best], function(sets) {
+    if (length(sets) < k) "" else paste(sets[[k]], collapse = ", ")
+  }, "")
+  list_frame(list(
+    family = candidates$family[best], construct = candidates$construct[best],
+    part_one = joined(1L), part_two = joined(2L), z = z[best], p = unname(p[test[best]]),
+    drop = get("drop"), df = as.integer(get("df")), aic_change = aic,
+    correlation = get("correlation"), share = get("share"),
+    says_as_much = !is.na(aic) & aic < -2 & aic <= least + 2))
 }
 
-# Four items or more that measure nothing else, of a construct that no other statement of the
-# blueprint is about but effects.
-can_split <- function(fit, name, items) {
-  bp <- fit$request$blueprint
-  construct <- bp$constructs[[name]]
-  if (length(items) < 4L || !setequal(construct$items, items) || length(construct$fixed))
-    return(FALSE)
-  others <- unlist(lapply(bp$constructs[names(bp$constructs) != name], `[[`, "items"))
-  if (any(c(name, items) %in% others) || construct$kind != "reflective") return(FALSE)
-  statements <- c(bp$relax, names(bp$start_at), bp$let_differ, bp$hold_equal, unlist(bp$covary),
-                  unlist(bp$uncorrelate), vapply(bp$restrict, format_restriction, ""))
-  about <- vapply(c(name, items), function(x) any(grepl(x, statements, fixed = TRUE)), NA)
-  !any(about) && length(bp$left_out) == 0L
+# All structures that are tried: family, construct, sets of items, directions. Those that the fit
+# contains already are left out.
+structure_candidates <- function(geometry) {
+  fit <- geometry$fit
+  splits <- lapply(splittable_constructs(fit), function(name) split_candidates(geometry, name))
+  factors <- factor_candidates(geometry)
+  parts <- Filter(Negate(is.null), c(splits, list(factors)))
+  out <- list(family = unlist(lapply(parts, `[[`, "family")),
+              construct = unlist(lapply(parts, `[[`, "construct")),
+              sets = unlist(lapply(parts, `[[`, "sets"), recursive = FALSE),
+              directions = do.call(cbind, lapply(parts, `[[`, "directions")))
+  if (length(out$family) == 0L) return(out)
+  known <- !is.na(out$directions[1L, ])
+  list(family = out$family[known], construct = out$construct[known], sets = out$sets[known],
+       directions = out$directions[, known, drop = FALSE])
 }
 
-# Two sets of items, two or more in each: the signs of the leading eigenvector of their residual
-# covariances, all that were tested, signed and weighed by their indices.
-opposed_sets <- function(fit, name, items, offered) {
-  k <- length(items)
+splittable_constructs <- function(fit) {
+  Filter(function(name) {
+    length(own_single_items(fit, name)) >= 4L && !name %in% fit$layout$composites
+  }, fit$layout$constructs)
+}
+
+# Observed items that load on this construct alone, in every group.
+own_single_items <- function(fit, name) {
   rows <- fit$layout$rows
-  loading <- values_of(fit)[rows$kind == "loading" & rows$first == name]
-  sign <- stats::setNames(sign(loading), rows$second[rows$kind == "loading" &
-      rows$first == name])
-  link <- matrix(0, k, k, dimnames = list(items, items))
-  for (i in which(offered$first %in% items & offered$second %in% items &
-                    offered$kind == "covariance")) {
-    pair <- c(offered$first[i], offered$second[i])
-    toward <- sign(offered$expected_change[i]) * prod(sign[pair])
-    link[pair, pair] <- link[pair, pair] +
-      toward * offered$modification_index[i] * (1 - diag(2L))
-  }
-  first <- eigen(link, symmetric = TRUE)$vectors[, 1L]
-  if (any(abs(first) < 1e-8)) return(NULL)
-  sets <- unname(split(items, first < 0))
-  sets <- sets[order(vapply(sets, function(set) match(set[1L], items), 0L))]
-  if (length(sets) == 2L && all(lengths(sets) > 1L)) sets
+  loads <- rows$kind == "loading" & rows$second %in% fit$layout$observed
+  items <- unique(rows$second[loads & rows$first == name])
+  items[vapply(items, function(item) {
+    all(rows$first[loads & rows$second == item] == name)
+  }, NA)]
 }
 
+# Loadings of items on a construct in one group, named by item; zero elsewhere.
+group_loadings <- function(fit, name, g) {
+  rows <- fit$layout$rows
+  own <- which(rows$kind == "loading" & rows$first == name &
+                 rows$group == fit$layout$groups[g])
+  stats::setNames(values_of(fit)[own], rows$second[own])
+}
+
+# The direction of a split with signs e: (loading x e)(loading x e)'.
+split_candidates <- function(geometry, name) {
+  fit <- geometry$fit
+  items <- own_single_items(fit, name)
+  signs <- if (length(items) <= most_listed_items) all_partitions(length(items)) else
+    searched_partitions(geometry, name, items)
+  weights <- lapply(seq_along(fit$layout$parts), function(g) {
+    loading <- group_loadings(fit, name, g)
+    observed <- fit$layout$parts[[g]]$observed
+    out <- matrix(0, length(observed), ncol(signs), dimnames = list(observed, NULL))
+    here <- intersect(items, observed)
+    out[here, ] <- loading[here] * signs[match(here, items), , drop = FALSE]
+    out
+  })
+  list(family = rep("split", ncol(signs)), construct = rep(name, ncol(signs)),
+       sets = lapply(seq_len(ncol(signs)), function(k) {
+         list(items[signs[, k] == signs[1L, k]], items[signs[, k] != signs[1L, k]])
+       }), directions = rank_one_directions(geometry, weights))
+}
+
+# Signs of all partitions into two sets of two or more; the first item is always +.
+all_partitions <- function(size) {
+  codes <- seq_len(2^(size - 1L)) - 1L
+  signs <- rbind(1, vapply(codes, function(code) {
+    1 - 2 * bitwAnd(bitwShiftR(code, seq_len(size - 1L) - 1L), 1L)
+  }, numeric(size - 1L)))
+  minus <- colSums(signs < 0)
+  signs[, minus >= 2L & minus <= size - 2L, drop = FALSE]
+}
+
+# With many items: from the signs of the three leading eigenvectors of the weighted residual matrix,
+# single items change sides as long as the statistic rises.
+searched_partitions <- function(geometry, name, items) {
+  fit <- geometry$fit
+  observed <- fit$layout$parts[[1L]]$observed
+  at <- match(items, observed)
+  sigma <- geometry$matrices[[1L]]$covariance[seq_along(observed), seq_along(observed)]
+  s <- core_moments(fit)[[1L]]$covariance
+  half <- solve_in_units(sigma, diag(length(observed)))
+  inner <- (half %*% (s - sigma) %*% half)[at, at]
+  loading <- group_loadings(fit, name, 1L)[items]
+  leading <- eigen(outer(loading, loading) * inner, symmetric = TRUE)$vectors[, 1:3]
+  statistic <- function(signs) {
+    weights <- lapply(fit$layout$parts, function(part) {
+      out <- matrix(0, length(part$observed), ncol(signs), dimnames = list(part$observed, NULL))
+      here <- intersect(items, part$observed)
+      out[here, ] <- loading[here] * signs[match(here, items), , drop = FALSE]
+      out
+    })
+    drop(crossprod(rank_one_directions(geometry, weights), geometry$residual))
+  }
+  starts <- apply(leading, 2L, function(v) ifelse(v < stats::median(v), -1, 1))
+  unique(vapply(seq_len(3L), function(k) {
+    now <- starts[, k] * starts[1L, k]
+    repeat {
+      flipped <- vapply(seq_along(now), function(i) replace(now, i, -now[i]), numeric(length(now)))
+      minus <- colSums(flipped < 0)
+      flipped <- flipped[, minus >= 2L & minus <= length(now) - 2L, drop = FALSE]
+      found <- statistic(cbind(now, flipped))
+      if (length(found) == 1L || is.na(max(found[-1L])) || max(found[-1L]) <= found[1L] + 1e-8) break
+      now <- flipped[, which.max(found[-1L])]
+      now <- now * now[1L]
+    }
+    now
+  }, numeric(length(items))), MARGIN = 2L)
+}
+
+# Factors of items keyed alike, in raw direction, each item in proportion to its standard deviation;
+# and of all items, where there are several constructs.
+factor_candidates <- function(geometry) {
+  fit <- geometry$fit
+  rows <- fit$layout$rows
+  loads <- which(rows$kind == "loading" & rows$second %in% fit$layout$observed)
+  items <- unique(rows$second[loads])
+  key <- vapply(items, function(item) sign(sum(values_of(fit)[loads][rows$second[loads] == item])),
+                0)
+  constructs <- unique(rows$first[loads])
+  sets <- list(items[key > 0], items[key < 0])
+  family <- rep("method_factor", 2L)
+  if (any(lengths(sets) < 2L)) sets <- family <- NULL
+  if (length(constructs) > 1L) {
+    sets <- c(sets, list(items))
+    family <- c(family, "general_factor")
+  }
+  sets <- sets[lengths(sets) >= 3L | family != "general_factor"]
+  if (length(sets) == 0L) return(NULL)
+  weights <- lapply(seq_along(fit$layout$parts), function(g) {
+    observed <- fit$layout$parts[[g]]$observed
+    sd <- sqrt(diag(geometry$matrices[[g]]$covariance))[seq_along(observed)]
+    vapply(sets, function(set) ifelse(observed %in% set, sd, 0), numeric(length(observed)))
+  })
+  list(family = family, construct = rep(NA_character_, length(sets)),
+       sets = lapply(sets, list), directions = rank_one_directions(geometry, weights))
+}
+
+# Directions of single changes: residual covariances and cross-loadings in each group.
+single_directions <- function(geometry) {
+  fit <- geometry$fit
+  found <- find_candidates(fit)
+  open <- which(!nzchar(found$reason) & found$constraint == 0L & !found$change %in% loop_kinds &
+                  found$family != parameter_families[["mean"]])
+  if (length(open) == 0L) return(matrix(0, length(geometry$residual), 0L))
+  out <- vapply(open, function(i) {
+    entry_direction(geometry, found$family[i], match(found$group[i], fit$layout$groups),
+                    found$row[i], found$col[i])
+  }, numeric(length(geometry$residual)))
+  out <- own_directions(geometry, out)
+  out[, !is.na(out[1L, ]), drop = FALSE]
+}
+
+# Draws of all statistics under the model: Wishart under normality; where kurtosis asks for it or
+# inference is robust, multipliers of what each case adds, studentized.
+structure_null <- function(geometry, directions, singles) {
+  robust <- is_robust(geometry$fit$request) || isTRUE(abs(kurtosis_z(geometry)) > 2.58)
+  all <- cbind(directions, singles)
+  own <- seq_len(ncol(directions))
+  each <- if (robust && sum(cases_by_group(geometry$fit$sample)) * ncol(all) < most_direction_cells)
+    case_contributions(geometry, all)
+  if (is.null(each)) {
+    draws <- crossprod(all, null_residuals(geometry, structure_draws))
+    sd <- rep(1, ncol(all))
+  } else {
+    each <- sweep(each, 2L, colMeans(each))
+    sd <- sqrt(colSums(each^2))
+    draws <- crossprod(sweep(each, 2L, sd, "/"),
+                       with_seed(1L, matrix(stats::rnorm(nrow(each) * structure_draws),
+                                            nrow(each))))
+  }
+  list(draws = draws[own, , drop = FALSE], single = draws[-own, , drop = FALSE], sd = sd[own],
+       sd_single = sd[-own])
+}
+
+# The model with one more factor of these items, loadings in proportion to their standard deviations
+# and no covariance with anything else: drop, df and the share of each item's variance.
+fit_method_factor <- function(fit, items) {
+  bp <- without_trail(fit$request$blueprint)
+  name <- utils::tail(make.unique(c(fit$layout$constructs, fit$layout$observed, "Factor")), 1L)
+  sd <- sqrt(diag(core_moments(fit)[[1L]]$covariance))
+  names(sd) <- fit$layout$parts[[1L]]$observed
+  others <- setdiff(c(fit$layout$constructs, fit$layout$observed), fit$layout$endogenous)
+  other <- tryCatch(suppressWarnings(suppressMessages({
+    bp <- construct(bp, name, reflected_in = !!rlang::call2("c", !!!as.list(sd[items])))
+    for (one in others) bp <- uncorrelate(bp, !!c(name, one))
+    refit_quietly(fit, list(blueprint = bp))
+  })), orizzonte_error = function(e) NULL)
+  if (is.null(other) || !solution_state(other)$status %in% c("proper", "at bound")) return(NULL)
+  test <- difference_test(fit, other, adjusted = FALSE)
+  at <- match(name, other$layout$constructs)
+  variance <- mean(vapply(group_views(other), function(view) {
+    implied_moments(view)$constructs[at, at]
+  }, 0))
+  list(drop = test$chisq, df = test$df, share = variance)
+}
+
+# The model with two constructs in place of one.
 fit_split <- function(fit, name, sets) {
   names <- make.unique(c(fit$layout$constructs, fit$layout$observed, paste0(name, 1:2)))
   names <- utils::tail(names, 2L)
   request <- fit$request
-  request$blueprint <- split_blueprint(request$blueprint, name, names, sets)
+  bp <- without_trail(request$blueprint)
+  bp$claims <- bp$quantities <- character()
+  if (length(statements_about(bp, name))) return(NULL)
+  request$blueprint <- split_blueprint(bp, name, names, sets)
   other <- tryCatch(fit_request(request, fit$sample), orizzonte_error = function(e) NULL)
   if (is.null(other) || solution_state(other)$status != "proper") return(NULL)
   test <- difference_test(fit, other, adjusted = FALSE)
@@ -140,6 +351,15 @@ split_blueprint <- function(bp, name, names, sets) {
     old
   })
   bp$constructs <- append(bp$constructs[-at], stats::setNames(new, names), at - 1L)
+  # one construct is two whose disturbances correlate at 1
+  outcome <- name %in% bp$effects$to || any(vapply(bp$constructs, function(x) name %in% x$items, NA))
+  for (one in setdiff(names(bp$constructs), names)) {
+    items <- bp$constructs[[one]]$items
+    if (name %in% items)
+      bp$constructs[[one]]$items <- append(setdiff(items, name), names, match(name, items) - 1L)
+  }
+  if (outcome)
+    bp$covary <- Map(c, bp$covary, list(names[1L], names[2L]))
   for (end in c("from", "to")) {
     twice <- bp$effects[[end]] == name
     halves <- lapply(names, function(half) {
@@ -149,21 +369,32 @@ split_blueprint <- function(bp, name, names, sets) {
     })
     bp$effects <- Map(c, lapply(bp$effects, function(x) x[!twice]), halves[[1L]], halves[[2L]])
   }
-  bp$claims <- bp$quantities <- character()
+  for (what in c("covary", "uncorrelate")) bp[[what]] <- doubled_pairs(bp[[what]], name, names)
   bp
 }
 
-split_sentences <- function(splits) {
-  vapply(splits %||% list(), function(x) {
-    text_of("two_constructs_beside_falls", construct = x$construct, sets = enumerate(x$sets[[1L]]),
-            sets_2 = enumerate(x$sets[[2L]]), drop = format_fixed(x$drop, 2L), df = x$df,
-            correlation = enumerate(format_fixed(x$correlation, 2L)),
-            same_as = if (length(x$same_as)) {
-             text_of("is_same_model_free", same_as = enumerate(x$same_as))
-           } else {
-             text_of("says_free",
-                     says_more = text_of(if (x$says_more) "more_than" else "about_as_much_as"),
-                     best = x$best)
-           })
-  }, "")
+# Pairs with the construct become pairs with each half.
+doubled_pairs <- function(pairs, name, halves) {
+  one <- lapply(pairs, function(x) replace(x, x == name, halves[1L]))
+  other <- lapply(pairs, function(x) replace(x, x == name, halves[2L]))
+  named <- pairs$first == name | pairs$second == name
+  list(first = c(one$first, other$first[named]), second = c(one$second, other$second[named]))
+}
+
+# What the structures say, in words: nothing that can be named, or the leading one and those that
+# say as much.
+structure_sentences <- function(x) {
+  if (is.null(x) || nrow(x) == 0L) return(NULL)
+  if (attr(x, "p_joint") > 0.05)
+    return(text_of("no_structure", p_joint = p_clause(attr(x, "p_joint"))))
+  shown <- x[x$says_as_much, ]
+  if (nrow(shown) == 0L) return(text_of("no_structure_fits_better",
+                                        p_joint = p_clause(attr(x, "p_joint"))))
+  c(text_of("structure_in_misfit", p_joint = p_clause(attr(x, "p_joint"))),
+    vapply(seq_len(nrow(shown)), function(k) {
+      row <- shown[k, ]
+      text_of(paste0("structure_", row$family), construct = row$construct, part_one = row$part_one,
+              part_two = row$part_two, drop = format_fixed(row$drop, 2L), df = row$df,
+              correlation = format_share(row$correlation), share = percent_words(row$share))
+    }, ""))
 }

@@ -144,13 +144,36 @@ add_texts(
   together_would_fall_df =
     "Together: \u03c7\u00b2 would fall by {statistic}, df = {df}, p {attr}{drop}.",
   only_can_be_told = "Only {df} of the {value} are separately identified: they count as {df_2}.",
-  is_same_model_free = paste0(
-    "It is the same model as {same_as} free: the data cannot tell them apart, the item texts ",
-    "may."),
-  says_free = "That says {says_more} {best} free.",
-  two_constructs_beside_falls = paste0(
-    "{construct} as two constructs, {sets} beside {sets_2}: \u03c7\u00b2 falls by {drop} for ",
-    "{df} df; the two correlate {correlation}. {same_as}"),
+  no_structure = paste0(
+    "No structure in the misfit can be named: splits of constructs, method factors, a general ",
+    "factor and single changes together, p {p_joint}."),
+  no_structure_fits_better = paste0(
+    "Splits of constructs, method factors, a general factor and single changes together: p ",
+    "{p_joint}; no structure does as well as the single changes above."),
+  structure_in_misfit = "The misfit has a structure (joint test, p {p_joint}):",
+  halves_unclear = "`{what}` is not readable.",
+  example_halves = "Example: {what} \"Greeting = be1, be2; Home = be3, be4\".",
+  split_needs_halves =
+    "`split` names one construct, and `into` two new ones with their items.",
+  example_split = paste0(
+    "Example: amend(fit, split = Belonging, into = list(Greeting = c(be1, be2), Home = c(be3, ",
+    "be4)), because = \"...\")."),
+  split_unknown = "There is no construct {split} to split.",
+  split_not_possible = "{split} cannot be split: only constructs reflected in free items can.",
+  split_other_items =
+    "Each item of {split} must be in one of the two sets, two or more in each: {items}.",
+  split_name_taken = "{taken} is the name of something else in this model.",
+  split_is_named = "{split} is named in statements that would lose their meaning:",
+  split_rewrite_first = "Rewrite or remove them in the blueprint first.",
+  structure_split = paste0(
+    "{construct} as two constructs, {part_one} and {part_two}: \u03c7\u00b2 decreases by {drop} ",
+    "({df} df); the two correlate {correlation}."),
+  structure_method_factor = paste0(
+    "A method factor of {part_one}: \u03c7\u00b2 decreases by {drop} ({df} df); it accounts for ",
+    "{share} of the variance of each item."),
+  structure_general_factor = paste0(
+    "A general factor of all items: \u03c7\u00b2 decreases by {drop} ({df} df); it accounts for ",
+    "{share} of the variance of each item."),
   became_complete = ", and {rows} became complete",
   not_comparable_left = "not comparable: {left} left{rows}",
   not_comparable_n_was = "not comparable: n was {sample}",
@@ -188,6 +211,4 @@ add_texts(
 
 add_texts(
   in_fresh_data = " in fresh data",
-  in_these_data = " in these data",
-  about_as_much_as = "about as much as",
-  more_than = "more than")
+  in_these_data = " in these data")

@@ -192,7 +192,7 @@ fit_amendment_parts <- function(fit, criteria) {
   if (!has_converged(fit) || stats::df.residual(fit) == 0) return(NULL)
   found <- amendments(fit, top = 10, criteria = criteria)
   x <- utils::head(as.data.frame(found), 10L)
-  remarks <- c(split_sentences(attr(found, "split")), unusable_sentences(x))
+  remarks <- c(structure_sentences(attr(found, "structures")), unusable_sentences(x))
   report_section(text_of("what_could_be_freed"),
     if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
     report_text(text_of("ten_largest_modification_indices"),

@@ -8,7 +8,7 @@ study_keys <- function() {
 # The keys of each kind of step; the first one is required.
 step_keys <- list(
   screen = c("blueprint", "by"), check = "blueprint", fit = c("blueprint", "by"),
-  diagnose = c("of", "top"), amend = c("of", "free", "fix", "omit", "because"),
+  diagnose = c("of", "top"), amend = c("of", "free", "fix", "omit", "split", "into", "because"),
   compare = "of", quality = c("of", "leave_out"),
   invariance = c("blueprint", "by", "over", "rungs", "structural", "loosen"),
   bootstrap = c("of", "reps", "what", "interval"),

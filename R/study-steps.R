@@ -97,7 +97,8 @@ do_amend <- function(study, args, values, folder) {
   texts <- function(key) {
     if (!is.null(args[[key]])) vapply(args[[key]], canonical_text, "", USE.NAMES = FALSE)
   }
-  fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), args$omit, args$because)
+  fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), args$omit, args$because,
+                   args$split, parse_halves(args$into, "into"))
   fit_to(folder, fit, study$criteria)
   print_to(folder, "trail", trail(fit))
   table_to(folder, "trail", trail(fit))

@@ -340,32 +340,6 @@ test_that("an amended model that is improper says so, whatever its figures", {
   expect_output(print(table), paste0("free = ", example), fixed = TRUE)
 })
 
-test_that("one construct that is two is said to be, with the real fit of two", {
-  data <- two_for_one(400, 4)
-  table <- amendments(fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4), data))
-  split <- attr(table, "split")[[1]]
-  expect_equal(split$sets, list(c("a1", "a2"), c("a3", "a4")))
-  expect_setequal(split$same_as, c("covariance[a1, a2]", "covariance[a3, a4]"))
-  two <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
-                     construct("A2", reflected_in = a3:a4), data)
-  expect_equal(split$drop, attr(table, "chisq") - deviance(two), tolerance = 1e-6)
-  expect_equal(unname(split$correlation),
-               cov2cor(implied(two)$all$constructs)[1, 2], tolerance = 1e-6)
-  expect_output(print(table),
-                text_pattern("two_constructs_beside_falls", construct = "A", sets = "a1 and a2",
-                             sets_2 = "a3 and a4"))
-  # within a larger model, with an effect on it
-  larger <- fit_model(blueprint("One") |> construct("A", reflected_in = a1:a4) |>
-                        construct("B", reflected_in = b1:b3) |> effect(B ~ A), data)
-  split <- attr(amendments(larger, top = 5), "split")[[1]]
-  expect_equal(split$df, 2L)
-  # one construct indeed: nothing to say
-  honest <- fit_model(blueprint("Two") |> construct("A1", reflected_in = a1:a2) |>
-                        construct("A2", reflected_in = a3:a4) |>
-                        construct("B", reflected_in = b1:b3), data)
-  expect_null(attr(amendments(honest), "split"))
-})
-
 test_that("what is said of the whole does not hang on what is shown", {
   fit <- fit_model(measurement, data)
   whole <- amendments(fit, top = 3)

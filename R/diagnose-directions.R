@@ -1,0 +1,224 @@
+# Changes of a model as directions in the space of the moments, whitened by the moments that the fit
+# implies: near the fit every change of one parameter, and every structure with one degree of
+# freedom, is one direction (Rao 1948).
+
+most_direction_cells <- 2e7      # numbers in the largest matrix; beyond, structures are not tested
+most_patterns <- 40L
+enough_cases <- 0.95              # the rarest missing patterns are left out as long as so many remain
+
+# Sets of cases that are alike: all of a group, or those of a missing pattern, which are treated like
+# a group of their own. list(group, n, variables: numbers of observed ones, covariance: about the
+# implied means, mean: observed less implied).
+direction_blocks <- function(fit) {
+  unlist(Map(function(moments, implied, g) {
+    patterns <- moments$patterns %||% list(c(moments, list(variables = seq_len(ncol(
+      moments$covariance)))))
+    lapply(largest_patterns(patterns), function(pattern) {
+      v <- pattern$variables
+      free <- is.null(pattern$mean) || is.null(moments$patterns) && fit$layout$saturated_means
+      gap <- if (free) rep(0, length(v)) else
+        pattern$mean - (if (fit$layout$saturated_means) moments$mean else implied$mean)[v]
+      list(group = g, n = pattern$n, variables = v, covariance = pattern$covariance + tcrossprod(gap),
+           mean = gap)
+    })
+  }, core_moments(fit), unname(matrices_of(fit)), seq_along(core_moments(fit))),
+  recursive = FALSE)
+}
+
+largest_patterns <- function(patterns) {
+  n <- vapply(patterns, `[[`, 0, "n")
+  order <- order(-n)
+  needed <- which(cumsum(n[order]) >= enough_cases * sum(n) - 1e-9)[1L]
+  patterns[order[seq_len(needed)]]
+}
+
+# The geometry of a fit: its blocks with the inverse roots of their implied covariances, the
+# orthonormal tangent space of the fit, and the whitened residual. NULL where it would be too large.
+fit_geometry <- function(fit) {
+  blocks <- direction_blocks(fit)
+  if (length(blocks) > most_patterns * length(fit$layout$groups)) return(NULL)
+  structured <- fit$layout$means && !fit$layout$saturated_means
+  matrices <- unname(matrices_of(fit))
+  blocks <- lapply(blocks, function(block) {
+    sigma <- matrices[[block$group]]$covariance[block$variables, block$variables, drop = FALSE]
+    block$root <- t(backsolve(chol(sigma), diag(length(block$variables))))
+    block$lower <- which(lower.tri(sigma, TRUE), arr.ind = TRUE)
+    block
+  })
+  rows <- sum(vapply(blocks, function(b) nrow(b$lower) + structured * length(b$variables), 0))
+  if (rows * (length(core_theta(fit)) + 200) > most_direction_cells) return(NULL)
+  out <- list(fit = fit, blocks = blocks, structured = structured, matrices = matrices,
+              n = sum(vapply(blocks, `[[`, 0, "n")))
+  tangent <- tangent_directions(out)
+  found <- qr(tangent, tol = 1e-8)
+  out$tangent <- qr.Q(found)[, seq_len(found$rank), drop = FALSE]
+  residual <- stacked(out, function(block) {
+    list(matrix = block$covariance - matrices[[block$group]]$covariance[
+      block$variables, block$variables, drop = FALSE], mean = block$mean)
+  })
+  out$residual <- residual - out$tangent %*% crossprod(out$tangent, residual)
+  out
+}
+
+# The lower triangle of a symmetric matrix (whitened), so that the sum of squares is half the trace
+# of its square; beside it the whitened means where these are structured.
+half_vector <- function(block, matrix, mean, structured) {
+  white <- block$root %*% matrix %*% t(block$root)
+  low <- white[block$lower] * ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
+  sqrt(block$n) * c(low, if (structured) block$root %*% mean)
+}
+
+stacked <- function(geometry, of) {
+  unlist(lapply(geometry$blocks, function(block) {
+    one <- of(block)
+    half_vector(block, one$matrix, one$mean %||% rep(0, length(block$variables)),
+                geometry$structured)
+  }))
+}
+
+# One column per free parameter of the fit, within what its equations and active bounds allow.
+tangent_directions <- function(geometry) {
+  core <- geometry$fit$layout$model
+  by_entry <- lapply(seq_along(core$family), function(e) {
+    if (!e %in% core$map_entry) return(NULL)
+    entry_direction(geometry, core$family[e], core$group[e], core$row[e], core$col[e])
+  })
+  out <- vapply(seq_len(core$parameters), function(k) {
+    at <- which(core$map_parameter == k)
+    Reduce(`+`, Map(function(e, w) w * by_entry[[e]], core$map_entry[at], core$map_weight[at]))
+  }, numeric(length(geometry_rows(geometry))))
+  held <- c(which(!vapply(geometry$fit$layout$constraints, `[[`, NA, "bound")),
+            which(is_active(geometry$fit)))
+  if (length(held) == 0L) return(out)
+  gradient <- vapply(geometry$fit$layout$constraints[held], constraint_gradient,
+                     numeric(length(theta_of(geometry$fit))), eta = values_of(geometry$fit),
+                     layout = geometry$fit$layout)
+  gradient <- gradient[core$used, , drop = FALSE]
+  null <- qr.Q(qr(gradient), complete = TRUE)[, -seq_len(qr(gradient)$rank), drop = FALSE]
+  out %*% null
+}
+
+geometry_rows <- function(geometry) {
+  unlist(lapply(geometry$blocks, function(b) {
+    seq_len(nrow(b$lower) + geometry$structured * length(b$variables))
+  }))
+}
+
+# What one unit of one cell of the model matrices does to the moments.
+entry_direction <- function(geometry, family, group, row, col) {
+  stacked(geometry, function(block) {
+    v <- block$variables
+    none <- list(matrix = matrix(0, length(v), length(v)))
+    if (block$group != group) return(none)
+    at <- geometry$matrices[[group]]
+    total <- at$total[v, row]
+    if (family == parameter_families[["mean"]]) return(c(none, list(mean = total)))
+    other <- if (family == parameter_families[["effect"]]) at$covariance[v, col] else
+      at$total[v, col]
+    half <- if (family == parameter_families[["covariance"]] && row == col) 0.5 else 1
+    list(matrix = half * (outer(total, other) + outer(other, total)),
+         mean = if (family == parameter_families[["effect"]]) total * at$mean[col])
+  })
+}
+
+# Directions of rank one, a a', for the columns of `weights` (observed variables by direction), in
+# all groups; less what the fit can do itself, of length one. Directions that the fit contains
+# become NA.
+rank_one_directions <- function(geometry, weights) {
+  out <- do.call(rbind, lapply(geometry$blocks, function(block) {
+    y <- block$root %*% weights[[block$group]][block$variables, , drop = FALSE]
+    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
+    part <- y[block$lower[, 1L], , drop = FALSE] * y[block$lower[, 2L], , drop = FALSE] * scale
+    rbind(part, if (geometry$structured) 0 * y) * sqrt(block$n)
+  }))
+  own_directions(geometry, out)
+}
+
+own_directions <- function(geometry, directions) {
+  before <- sqrt(colSums(directions^2))
+  directions <- directions - geometry$tangent %*% crossprod(geometry$tangent, directions)
+  size <- sqrt(colSums(directions^2))
+  directions <- sweep(directions, 2L, size, "/")
+  directions[, size < 1e-6 * before] <- NA
+  directions
+}
+
+# Draws of the residual under the model: Wishart matrices of each block, normal means.
+null_residuals <- function(geometry, draws) {
+  out <- with_seed(1L, do.call(rbind, lapply(geometry$blocks, function(block) {
+    p <- length(block$variables)
+    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
+    at <- block$lower[, 1L] + (block$lower[, 2L] - 1L) * p
+    found <- if (block$n > p + 1) {
+      matrix(stats::rWishart(draws, block$n, diag(p)), p * p)
+    } else {
+      vapply(seq_len(draws), function(b) {
+        c(crossprod(matrix(stats::rnorm(ceiling(block$n) * p), ncol = p)))
+      }, numeric(p * p))
+    }
+    part <- (found / block$n - c(diag(p)))[at, , drop = FALSE] * scale
+    rbind(part, if (geometry$structured) matrix(stats::rnorm(p * draws), p) / sqrt(block$n)) *
+      sqrt(block$n)
+  })))
+  out - geometry$tangent %*% crossprod(geometry$tangent, out)
+}
+
+# What each case (or cluster) adds to the statistics of some directions, without assuming normality:
+# cases x directions. NULL without cases.
+case_contributions <- function(geometry, directions) {
+  fit <- geometry$fit
+  if (!has_raw_data(fit$sample)) return(NULL)
+  cases <- core_cases(fit)
+  sizes <- vapply(geometry$blocks, function(b) nrow(b$lower) + geometry$structured *
+                    length(b$variables), 0)
+  ends <- cumsum(sizes)
+  out <- lapply(seq_along(cases), function(g) {
+    x <- cases[[g]]$values
+    each <- matrix(0, nrow(x), ncol(directions))
+    for (k in which(vapply(geometry$blocks, `[[`, 0, "group") == g)) {
+      block <- geometry$blocks[[k]]
+      seen <- !is.na(x)
+      mine <- which(rowSums(seen) == length(block$variables) &
+                      rowSums(seen[, block$variables, drop = FALSE]) == length(block$variables))
+      if (length(mine) == 0L) next
+      middle <- if (fit$layout$saturated_means) core_moments(fit)[[g]]$mean else
+        geometry$matrices[[g]]$mean
+      if (is.null(middle)) middle <- colMeans(x)
+      z <- (x[mine, block$variables, drop = FALSE] -
+              rep(middle[block$variables], each = length(mine))) %*% t(block$root)
+      scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
+      products <- z[, block$lower[, 1L], drop = FALSE] * z[, block$lower[, 2L], drop = FALSE]
+      same <- block$lower[, 1L] == block$lower[, 2L]
+      products[, same] <- products[, same] - 1
+      rows <- ends[k] - sizes[k] + seq_len(sizes[k])
+      own <- cbind(sweep(products, 2L, scale, "*"), if (geometry$structured) z)
+      each[mine, ] <- own %*% directions[rows, , drop = FALSE] / sqrt(block$n)
+    }
+    weight <- cases[[g]]$weight
+    if (!is.null(weight)) each <- each * weight
+    if (is.null(cases[[g]]$cluster)) each else rowsum(each, cases[[g]]$cluster)
+  })
+  do.call(rbind, out)
+}
+
+# Mardia's (1970) test of multivariate kurtosis, over all blocks.
+kurtosis_z <- function(geometry) {
+  fit <- geometry$fit
+  if (!has_raw_data(fit$sample)) return(0)
+  cases <- core_cases(fit)
+  parts <- vapply(seq_along(cases), function(g) {
+    x <- cases[[g]]$values
+    middle <- core_moments(fit)[[g]]$mean %||% colMeans(x)
+    sigma <- core_moments(fit)[[g]]$covariance
+    found <- vapply(rows_by_pattern(x), function(rows) {
+      v <- which(!is.na(x[rows[1L], ]))
+      p <- length(v)
+      if (p == 0L) return(c(0, 0))
+      e <- t(x[rows, v, drop = FALSE]) - middle[v]
+      d <- colSums(e * solve_in_units(sigma[v, v, drop = FALSE], e))
+      c(sum(d^2 - p * (p + 2)), length(rows) * 8 * p * (p + 2))
+    }, numeric(2))
+    rowSums(found)
+  }, numeric(2))
+  sum(parts[1L, ]) / sqrt(sum(parts[2L, ]))
+}
