@@ -72,6 +72,7 @@ diagnosis_json <- function(fit, found, residual, gone, criteria) {
     amendments = json_rows(found), not_offered = attr(found, "not_offered"),
     separate_construct = lapply(attr(found, "shared"), I),
     structures = if (!is.null(attr(found, "structures"))) json_rows(attr(found, "structures")),
+    movements = if (!is.null(attr(found, "movements"))) json_rows(attr(found, "movements")),
     p_structures = attr(attr(found, "structures"), "p_joint"),
     residuals = json_rows(residual), srmr_parts = attr(residual, "parts"),
     without = json_rows(gone), weak_loadings = attr(gone, "weak"))

@@ -25,6 +25,15 @@
 #' same moments. Whether exact fit is rejected is reported beside the rows and never replaces their
 #' own p values.
 #'
+#' @section Conclusions:
+#' `x$movements` is a data frame with one row for each change and quantity that conclusions rest on
+#' (hypotheses of the blueprint, effects, means of constructs; without these, correlations of
+#' constructs): `parameter`, `target`, `movement` (predicted), `limit` (the largest it could be at
+#' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large index that moves
+#' nothing may stay, and a small one that moves a conclusion may not (Oberski 2014). `x$structures`
+#' lists splits of constructs, method factors and a general factor with their fit, `z` and `p` of
+#' their family; its attribute `p_joint` is the test of all of them and the single changes together.
+#'
 #' @section What is not offered:
 #' Parameters that carry a scale, changes that would leave the model unidentified
 #' (\eqn{V/I_{cc} < 10^{-9}}), and nonsense: an item's residual with its construct, a disturbance
@@ -40,6 +49,8 @@
 #'   also `"across times"`, `"across groups and times"`),
 #'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less
 #'   than there are groups), `"fixed value"`, `"equation"`, `"bound"`. All when `NULL`.
+#' @param order `"index"`: sorted by modification index; `"moves"`: by the largest movement of a
+#'   quantity that conclusions rest on, in standard errors.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
 #' @param criteria The smallest change that matters, the level and the power asked for, from
 #'   [criteria()].
@@ -50,7 +61,9 @@
 #'   `p_adjusted`, `actual_drop` and `actual_estimate` (`NA` where not refitted; with robust
 #'   inference the drop is the scaled difference that [amend()] finds), `verdict` (`"stands_out"`,
 #'   `"within_chance"`, `"negligible"` or `"cannot_tell"`), `relation` (`""`, `"goes_with"` or
-#'   `"same_as"`) and `relative_to` (the other row), and also `full_change`, `power`,
+#'   `"same_as"`) and `relative_to` (the other row), `moves` (the worst of what the change would do
+#'   to the conclusions: `"matters"`, `"open"` or `"harmless"`) and `moves_most` (to which of them),
+#'   and also `full_change`, `power`,
 #'   `explanation` (why prediction and reality differ, what is improper about the amended model) and
 #'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
@@ -58,6 +71,9 @@
 #' @references
 #' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
 #' of Statistics, 6*(2), 65--70.
+#'
+#' Oberski, D. L. (2014). Evaluating sensitivity of parameters of interest to measurement invariance
+#' in latent variable models. *Political Analysis, 22*(1), 45--60.
 #'
 #' Saris, W. E., Satorra, A., & Sörbom, D. (1987). The detection and correction of specification
 #' errors in structural equation models. *Sociological Methodology, 17*, 105--129.
@@ -76,8 +92,8 @@
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' amendments(fit, top = 5)
 #' @export
-amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, criteria = NULL,
-                       ...) {
+amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, order = "index",
+                       criteria = NULL, ...) {
   check_arguments("amendments")
   check_fit(fit, "amendments")
   check_converged(fit, "amendments")
@@ -86,6 +102,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   check_count(top, "`top`")
   check_number(min_drop, "`min_drop`", 0)
   check_flag(all, "`all`")
+  order <- choose_one(order, c("index", "moves"), "`order`")
   criteria <- check_criteria(criteria)
   kinds <- match_kinds(kinds) %||% amendment_kinds
   candidates <- tested_candidates(fit, find_candidates(fit, all))
@@ -100,7 +117,15 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
   leaders <- seq_len(min(top, length(offered$parameter)))
   leading <- lapply(offered, function(x) x[leaders])
   real <- refit_leaders(fit, leading)
+  moves <- row_moves(fit, offered, real, criteria)
   columns <- amendment_columns(fit, offered, real)
+  columns <- c(columns, summarized_moves(moves, offered$parameter))
+  if (order == "moves" && !is.null(moves)) {
+    # the largest movement in standard errors first
+    most <- tapply(moves$in_se, factor(moves$parameter, unique(moves$parameter)), max)
+    sorted <- order(-most[match(columns$parameter, names(most))])
+    columns <- lapply(columns, function(x) x[sorted])
+  }
   structure(list_frame_class(columns, "orizzonte_amendments"), title = own$request$blueprint$title,
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, exact = whole$exact,
@@ -108,7 +133,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, c
             scaling = if (is_robust(fit$request)) text_of("drop_is_scaled"),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
-            structures = find_structures(fit, real), criteria = criteria,
+            structures = find_structures(fit, real), movements = moves, criteria = criteria,
             trouble = improper_parts(own)$trouble)
 }
 
@@ -317,10 +342,10 @@ judge_candidates <- function(fit, candidates, criteria) {
 
 # Amendments as text.
 
-# `x$structures` and `x$moves` are tables of their own.
+# `x$structures` and `x$movements` are tables of their own.
 #' @export
 `$.orizzonte_amendments` <- function(x, name) {
-  if (name %in% c("structures", "moves") && !name %in% names(x)) return(attr(x, name))
+  if (name %in% c("structures", "movements")) return(attr(x, name))
   .subset2(x, name)
 }
 
@@ -436,7 +461,7 @@ format_amendments <- function(x) {
              instruction("see_not_offered"),
              format_not_offered(attr(x, "not_offered"))))
   }
-  lines <- c(lines, format_offered(x, shown), format_remarks(x, shown))
+  lines <- c(lines, format_offered(x, shown), format_remarks(x, shown), format_moves(x, shown))
   lines <- c(lines, format_not_offered(attr(x, "not_offered")),
              format_wordings(shown$parameter, attr(x, "wording")))
   example <- example_amendment(x)
@@ -488,13 +513,14 @@ refit_leaders <- function(fit, leaders) {
   size <- length(leaders$parameter)
   out <- list(drop = rep(NA_real_, size), estimate = rep(NA_real_, size),
               equivalent = rep(NA_character_, size), explanation = rep("", size),
-              status = rep(NA_character_, size), df = as.integer(leaders$df))
+              status = rep(NA_character_, size), df = as.integer(leaders$df), refits = list())
   if (size == 0L) return(out)
   with <- core_with(fit, leaders)
   with$tests <- score_core(fit, with, TRUE)
   implied <- vector("list", size)
   refits <- map_with_progress(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
                       text_of("head_refits"))
+  out$refits <- refits
   for (i in seq_len(size)) {
     found <- refits[[i]]
     for (name in c("drop", "estimate", "explanation", "status"))

@@ -18,6 +18,19 @@ rule_amendment <- function(p_adjusted, p, large, powerful, level) {
   ifelse(is.na(code), "cannot_tell", code)
 }
 
+# What a candidate would do to a quantity that a conclusion rests on: "matters" when it would cross
+# the boundary of a hypothesis, or move by at least half a standard error and possibly (`limit`: the
+# end of the interval of the movement) by the smallest size that matters; "harmless" when it cannot
+# reach that size; else "open". `unit`: standard deviations per raw unit; without one half a standard
+# error stands for the smallest size.
+rule_move <- function(movement, limit, crosses, se, unit, smallest) {
+  if (anyNA(c(movement, limit))) return("open")
+  if (crosses) return("matters")
+  large <- if (is.na(unit)) limit >= 0.5 * se else limit * unit >= smallest
+  if (!large) return("harmless")
+  if (abs(movement) >= 0.5 * se) "matters" else "open"
+}
+
 # A path or covariance, by the p value of the rise in chi-square without it; NA when the model
 # without it cannot be fitted. A vector.
 rule_needed <- function(p_rise, level) {

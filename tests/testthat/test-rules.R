@@ -349,3 +349,22 @@ test_that("a row of amendments rests on its own adjusted p value, size and power
   expect_true(all(row(c(0.01, 0.2, 0.3), c(0.001, 0.04, 0.2), c(TRUE, FALSE, TRUE),
                       c(TRUE, TRUE, FALSE)) %in% amendment_codes))
 })
+
+test_that("a change matters to a conclusion by its movement, its limit and the boundary", {
+  move <- function(movement, limit, crosses = FALSE, unit = 1) {
+    rule_move(movement, limit, crosses, se = 0.2, unit = unit, smallest = 0.1)
+  }
+  expect_identical(move(0.1, 0.1), "matters")
+  expect_identical(move(-0.1, 0.1), "matters")
+  expect_identical(move(0.1 - near, 0.1), "open")
+  expect_identical(move(0.1, 0.1 - near), "harmless")
+  expect_identical(move(0.01, 0.02, crosses = TRUE), "matters")
+  # another unit: twice as many standard deviations
+  expect_identical(move(0.1, 0.05, unit = 2), "matters")
+  expect_identical(move(0.1, 0.05 - near, unit = 2), "harmless")
+  # without one, half a standard error stands for the smallest size
+  expect_identical(move(0.1, 0.1, unit = NA), "matters")
+  expect_identical(move(0.05, 0.1, unit = NA), "open")
+  expect_identical(move(0.05, 0.1 - near, unit = NA), "harmless")
+  expect_identical(move(NA, 0.2), "open")
+})
