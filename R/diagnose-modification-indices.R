@@ -12,6 +12,13 @@
 #' others move. `expected_change_std` puts it in standard deviations: loadings and effects by both
 #' variables, residual covariances as correlations of the residuals.
 #'
+#' @section Information:
+#' With complete data the index rests on the expected information. With missing values it rests on
+#' the observed information less the part that comes from misfit, because the expected one is wrong
+#' for values missing at random and the observed one takes misfit for information: of the three this
+#' predicts best what a refit finds. Standard errors rest on the whole observed information, so an
+#' expected change over its standard error is not a z value from [estimates()].
+#'
 #' @section Verdict:
 #' `p_adjusted` is adjusted for all rows that were tested: by the distribution of the largest of
 #' their statistics, step by step (Westfall & Young 1993), with the dependence of the rows known from
@@ -130,7 +137,8 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, exact = whole$exact,
             refused = sum(refused),
-            scaling = if (is_robust(fit$request)) text_of("drop_is_scaled"),
+            scaling = paste0(if (is_robust(fit$request)) text_of("drop_is_scaled"),
+                             if (is_incomplete(fit$sample)) text_of("information_with_missing")),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
             structures = find_structures(fit, real), movements = moves, criteria = criteria,

@@ -60,6 +60,9 @@ add_texts(
     "MI: predicted decrease in \u03c7\u00b2; p (adj.): p value adjusted for all rows that were tested; ",
     "EPC: expected parameter change, raw and standardized; drop, estimate: after refitting. ",
     "{scaling}{criteria}{chance_note}"),
+  information_with_missing = paste0(
+    "With missing values, MI and EPC rest on the observed information without its misfit part, ",
+    "which predicts refits best (see ?amendments); standard errors rest on the whole of it. "),
   drop_is_scaled = paste0(
     "The drop is the scaled difference (Satorra & Bentler 2001), as in amend(); MI is the ",
     "generalized score statistic. "),

@@ -39,7 +39,11 @@ test_that("smooth equations agree with the same model written with fewer paramet
   oracle <- oracle_fit(oracle_expanded(model, expand), oracle_start(model, sample)[keep], sample)
   jacobian <- numDeriv::jacobian(expand, oracle$theta, method = "complex")
   order <- oracle_order(fit, model)
-  vcov <- jacobian %*% oracle$vcov %*% t(jacobian)
+  # the observed information of the likelihood without the two parameters, by its scores
+  expanded <- oracle_expanded(model, expand)
+  score <- function(t) oracle_score(expanded, t, sample)$score
+  observed <- -numDeriv::jacobian(score, oracle$theta)
+  vcov <- jacobian %*% solve((observed + t(observed)) / 2) %*% t(jacobian)
   used <- !is.na(order)                              # intercepts are profiled and not in the oracle
   expect_lt(max(abs(coef(fit)[used] - expand(oracle$theta)[order[used]]) /
                 pmax(abs(coef(fit)[used]), 0.1)), 1e-6)
@@ -283,4 +287,35 @@ test_that("correlations tell nothing of what depends on units, and it is said", 
   expect_true(all(is.na(verdicts(only))))
   expect_false(all(is.na(verdicts(with_sd))))
   expect_output(print(summary(suppressMessages(fit_model(equal, only)))), words)
+})
+
+test_that("errors under nonlinear equations are those of the likelihood with one parameter less", {
+  bp <- blueprint("Nonlinear") |> construct("Calm", reflected_in = sc1:sc4) |>
+    restrict(loading[Calm, sc4] == loading[Calm, sc2]^2 + 0.1)
+  complete <- choirs[stats::complete.cases(choirs[paste0("sc", 1:4)]), ][1:200, ]
+  for (data in list(complete, choirs[1:300, ])) {
+    fit <- quiet_fit(bp, data)
+    theta <- coef(fit)
+    free <- setdiff(names(theta), "loading[Calm, sc4]")
+    whole <- function(x) {
+      out <- replace(theta, free, x)
+      out["loading[Calm, sc4]"] <- out["loading[Calm, sc2]"]^2 + 0.1
+      out
+    }
+    loglik <- function(x) casewise_fit(fit_at(fit, whole(x)))$loglik
+    bread <- solve(numDeriv::hessian(function(x) -sum(loglik(x)), theta[free]))
+    slope <- numDeriv::jacobian(whole, theta[free])
+    se <- sqrt(diag(slope %*% bread %*% t(slope)))
+    expect_lt(max(abs(sqrt(diag(vcov(fit))) / se - 1)), 1e-5)
+    # errors that are asked for later are the same
+    again <- fit
+    again$solution$vcov <- matrix(0, 0, 0)
+    expect_equal(vcov(stamped(new_fit(again$request, again$sample, again$layout, again$solution,
+                                      again$moments))), vcov(fit), tolerance = 1e-8)
+    robust <- quiet_fit(bp, data, inference = "robust")
+    scores <- numDeriv::jacobian(loglik, theta[free])
+    scores <- scores[stats::complete.cases(scores), , drop = FALSE]
+    filling <- slope %*% bread %*% crossprod(scores) %*% bread %*% t(slope)
+    expect_lt(max(abs(sqrt(diag(vcov(robust))) / sqrt(diag(filling)) - 1)), 1e-4)
+  }
 })

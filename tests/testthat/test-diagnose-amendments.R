@@ -467,3 +467,13 @@ test_that("what reverses an arrow or closes a loop comes last and is never the e
   expect_equal(table$kind[match("effect[L, c]", table$parameter)], "feedback")
   expect_true(all(table$kind[grepl("^effect\\[L, b", table$parameter)] == "reversal"))
 })
+
+test_that("with missing values the legend says which information predicts, and it predicts", {
+  fit <- quiet_fit(measurement, choirs)
+  table <- amendments(fit, top = 5)
+  expect_output(print(table), text_pattern("information_with_missing"))
+  expect_lt(stats::median(abs(table$expected_change[1:5] / table$actual_estimate[1:5] - 1)), 0.15)
+  complete <- quiet_fit(measurement, choirs, incomplete = "drop")
+  expect_no_match(paste(capture.output(print(amendments(complete, top = 1))), collapse = " "),
+                  text_pattern("information_with_missing"))
+})

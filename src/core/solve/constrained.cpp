@@ -269,6 +269,12 @@ class Run {
       const Matrix reach = inverse * a.transpose();
       inverse -= reach * pseudo_inverse(a * reach) * reach.transpose();
     }
+    for (int i = 0; i < w; ++i) {
+      if (at.hessian[rows[i]].cwiseAbs().maxCoeff() == 0) continue;
+      const Matrix curved = covariance_along(problem_, theta_, unit);
+      if (curved.rows() > 0) inverse = curved;
+      break;
+    }
     out_.covariance = unit.asDiagonal() * inverse * unit.asDiagonal();
     out_.inflation = inverse.diagonal();
   }

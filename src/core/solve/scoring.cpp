@@ -1,6 +1,8 @@
 #include <cmath>
 
+#include "../linear/cholesky.hpp"
 #include "constrained.hpp"
+#include "constraints.hpp"
 #include "metric.hpp"
 #include "trust_region.hpp"
 
@@ -166,9 +168,31 @@ Optimum score_and_newton(Objective& problem, const Vector& start, const Settings
   return FreeRun(problem, settings, callbacks).from(start);
 }
 
+Matrix covariance_along(Objective& problem, const Vector& theta, Vector& unit) {
+  Information kind = problem.inference();
+  Matrix information = problem.unit_information(kind, unit);
+  const auto here = [&] {
+    return tangent(problem.model(), theta, unit, unit.cwiseProduct(problem.score()));
+  };
+  Tangent along = here();
+  if (along.curvature.cwiseAbs().maxCoeff() > 0 && kind != Information::Observed) {
+    information = problem.unit_information(Information::Observed, unit);
+    along = here();
+  }
+  const Matrix projected = along.basis.transpose() * (information - along.curvature) * along.basis;
+  Eigen::LLT<Matrix> factor(projected);
+  if (projected.rows() > 0 && !is_definite(factor)) return Matrix(0, 0);
+  return along.basis * factor.solve(Matrix(along.basis.transpose()));
+}
+
 Matrix covariance_at(Objective& problem, const Vector& theta) {
   Metric metric;
   if (!problem.move_to(theta)) return Matrix(0, 0);
+  if (!problem.model().constraints.empty()) {
+    Vector unit;
+    const Matrix scaled = covariance_along(problem, theta, unit);
+    return scaled.rows() > 0 ? Matrix(unit.asDiagonal() * scaled * unit.asDiagonal()) : scaled;
+  }
   metric.set(problem, problem.inference());
   return metric.positive() && theta.size() > 0 ? metric.inverse() : Matrix(0, 0);
 }

@@ -32,7 +32,14 @@ bool got_stuck(const Optimum& x);
 Optimum score_and_newton(Objective& problem, const Vector& start, const Settings& settings,
                          const Callbacks& callbacks);
 
-// Inverse expected information at a point, without constraints; empty when singular.
+// Inverse of the information that standard errors rest on, along the constraints if there are any;
+// empty when singular.
 Matrix covariance_at(Objective& problem, const Vector& theta);
+
+// The same along the constraints, in units of `unit`: Z (Z' H Z)^-1 Z'. Where a constraint is not
+// linear, H is the Hessian of the Lagrangian: the observed information less the curvature of the
+// constraints by their multipliers, which is the Hessian of the likelihood from which the dependent
+// parameters are eliminated. Empty when singular.
+Matrix covariance_along(Objective& problem, const Vector& theta, Vector& unit);
 
 }  // namespace orizzonte
