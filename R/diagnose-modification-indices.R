@@ -137,8 +137,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, exact = whole$exact,
             refused = sum(refused),
-            scaling = paste0(if (is_robust(fit$request)) text_of("drop_is_scaled"),
-                             if (is_incomplete(fit$sample)) text_of("information_with_missing")),
+            robust = is_robust(fit$request), incomplete = is_incomplete(fit$sample),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
             structures = find_structures(fit, real), movements = moves, criteria = criteria,
@@ -406,7 +405,7 @@ format_offered <- function(x, shown) {
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
                                  spare = c("p", "EPC", "estimate", "std. EPC")))
   criteria <- attr(x, "criteria")
-  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", scaling = attr(x, "scaling"), criteria = if (!is.null(criteria))
+  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", scaling = basis_words(x), criteria = if (!is.null(criteria))
       text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
               significance = short_number(criteria$significance),
               power = short_number(criteria$power)), chance_note = chance_note(x))))
@@ -488,6 +487,13 @@ example_amendment <- function(x) {
   defensible <- x$verdict == "stands_out" & x$relation == "" & !x$kind %in% loop_kinds &
     (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
   utils::head(x$parameter[which(defensible)], 1L)
+}
+
+# What the index and the drop rest on, where that is not the expected information and the plain
+# difference.
+basis_words <- function(x) {
+  paste0(if (isTRUE(attr(x, "robust"))) text_of("drop_is_scaled"),
+         if (isTRUE(attr(x, "incomplete"))) text_of("information_with_missing"))
 }
 
 # The number of rows expected to exceed the level by chance.

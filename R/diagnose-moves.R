@@ -141,8 +141,8 @@ summarized_moves <- function(moves, parameters) {
        moves_most = unname(vapply(found, `[`, "", 2L)[at]))
 }
 
-# The leading rows and what each moves most, as it is printed.
-format_moves <- function(x, shown) {
+# The leading rows and what each moves most; NULL when there is nothing.
+move_columns <- function(x, shown) {
   moves <- attr(x, "movements")
   if (is.null(moves)) return(NULL)
   leading <- utils::head(shown$parameter[shown$relation == ""], refitted_moves)
@@ -153,12 +153,16 @@ format_moves <- function(x, shown) {
   }))
   at <- at[!is.na(at)]
   if (length(at) == 0L) return(NULL)
+  list(change = moves$parameter[at], `moves most` = moves$target[at],
+       by = format_number(moves$movement[at]), refitted = format_number(moves$refitted[at]),
+       `at most` = format_number(moves$limit[at]),
+       conclusion = words_of("move", moves$verdict[at]))
+}
+
+format_moves <- function(x, shown) {
+  columns <- move_columns(x, shown)
+  if (is.null(columns)) return(NULL)
   c("", text_of("moves_title"),
-    format_table(list(change = moves$parameter[at], `moves most` = moves$target[at],
-                      by = format_number(moves$movement[at]),
-                      refitted = format_number(moves$refitted[at]),
-                      `at most` = format_number(moves$limit[at]),
-                      conclusion = words_of("move", moves$verdict[at])),
-                 c(FALSE, FALSE, TRUE, TRUE, TRUE, FALSE)),
+    format_table(columns, c(FALSE, FALSE, TRUE, TRUE, TRUE, FALSE)),
     wrap_lines(text_of("moves_legend")))
 }

@@ -53,7 +53,8 @@ score_test <- function(fit, ...) {
   if (together$df == length(scores)) {
     found <- refit_together(fit, chosen, tested)
     if (found$ok) {
-      actual <- (stats::deviance(fit) - found$chisq) * together$statistic / together$plain
+      core <- freed_core(tested$with$core, tested$with$entry, tested$with$constraint)
+      actual <- core_drop(fit, core, found, NULL, together$df)
       moving <- which(tested$with$entry > 0L)
       estimate[moving] <- found$eta[tested$with$entry[moving]]
     }

@@ -195,17 +195,25 @@ fit_amendment_parts <- function(fit, criteria) {
   remarks <- c(structure_sentences(attr(found, "structures")), unusable_sentences(x))
   report_section(text_of("what_could_be_freed"),
     if (!is.null(attr(found, "nothing"))) report_text(attr(found, "nothing"), tone = "caution"),
-    report_text(text_of("ten_largest_modification_indices"),
-                text_of("refitting_read_item_texts"),
-                "index."),
-    report_table(list(parameter = x$parameter, kind = x$kind,
+    if (!is.null(attr(found, "exact"))) report_text(attr(found, "exact")),
+    report_text(text_of("ten_largest_modification_indices")),
+    report_table(list(parameter = x$parameter, kind = short_kind(x$kind),
                       MI = format_fixed(x$modification_index, 2L),
+                      `p (adj.)` = format_p(x$p_adjusted),
                       `expected change, std.` = format_fixed(x$expected_change_std, 2L),
-                      `real drop` = format_fixed(x$actual_drop, 2L),
+                      `refitted drop` = format_fixed(x$actual_drop, 2L),
                       estimate = format_number(x$actual_estimate),
-                      verdict = words_of("amendment", x$verdict)),
+                      verdict = row_words(x)),
                  code = "parameter"),
-    report_bullets(remarks), report_text(chance_note(found)))
+    report_moves(found, x), report_bullets(remarks), report_text(chance_note(found)))
+}
+
+# What the leading changes would do to the conclusions.
+report_moves <- function(found, shown) {
+  columns <- move_columns(found, shown)
+  if (is.null(columns)) return(NULL)
+  report_table(columns, code = "change", caption = text_of("moves_title"),
+               note = text_of("moves_legend"))
 }
 
 fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {

@@ -85,7 +85,8 @@ ladder_failing_parts <- function(ladder, criteria) {
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
                       `std.` = format_fixed(x$expected_change_std, 2L),
                       `real drop` = format_fixed(x$actual_drop, 2L),
-                      verdict = words_of("amendment", x$verdict)),
+                      moves = ifelse(is.na(x$moves), "", words_of("move", x$moves)),
+                      verdict = row_words(x)),
                  code = "parameter"),
     report_bullets(item_wordings(x$parameter, fit)))
 }

@@ -16,10 +16,9 @@ add_texts(
     "Cut-offs are conventions (Hu & Bentler 1999; Browne & Cudeck 1993), not laws: ",
   first_is_good_one = "the first is for good, the one in brackets for acceptable fit.",
   model_is_saturated_there = "The model is saturated: there are no residuals.",
-  ten_largest_modification_indices =
-    "The ten largest modification indices, with the real fall of \u03c7\u00b2 after ",
-  refitting_read_item_texts =
-    "refitting. Read the item texts first: a change is worth its reason, not its ",
+  ten_largest_modification_indices = paste0(
+    "The ten largest modification indices, with the actual decrease in \u03c7\u00b2 after refitting. ",
+    "Read the item wording first: a change needs a substantive reason, not just a large index."),
   p_holm_test_decides = "p (Holm): of the test that decides, adjusted for the number of claims.",
   what_was_changed_why = "What was changed, and why. Row 0 is where it started.",
   model_was_changed_after = paste0(
