@@ -295,3 +295,14 @@ json_rows <- function(x) {
   class(x) <- "data.frame"
   x
 }
+
+# A proportion as a percentage.
+percent_words <- function(share) {
+  if (is.na(share)) text_of("unknown_part") else paste0(round(100 * share), " %")
+}
+
+# A chi-square with its degrees of freedom and p.
+chisq_text <- function(chisq, df, p, mark = "\u03c7\u00b2") {
+  paste0(mark, "(", format_count(df), ") = ", format_fixed(chisq, 2L),
+         if (!is.na(p)) paste0(", p ", p_clause(p)))
+}

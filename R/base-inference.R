@@ -123,3 +123,7 @@ residual_variances <- function(target, total, psi, free) {
   rest <- target - diag(total %*% psi %*% t(total))
   solve_square((total^2)[free, free, drop = FALSE], rest[free])
 }
+
+# The fewest replicates that give a p value, and the least that so many can show.
+fewest_for_p <- 100L
+least_replicate_p <- function(replicates) 2 / (replicates + 1)

@@ -131,3 +131,9 @@ add_wordings <- function(bp, given) {
   bp$wording[labels] <- unlist(given)
   bp
 }
+
+# The same blueprint without its history.
+without_trail <- function(bp) {
+  bp$trail <- list()
+  bp
+}

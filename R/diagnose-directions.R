@@ -3,7 +3,7 @@
 # freedom, is one direction (Rao 1948).
 
 most_direction_cells <- 2e7      # numbers in the largest matrix; beyond, structures are not tested
-most_patterns <- 40L
+most_blocks <- 40L
 enough_cases <- 0.95              # the rarest missing patterns are left out as long as so many remain
 
 # Sets of cases that are alike: all of a group, or those of a missing pattern, which are treated like
@@ -36,7 +36,7 @@ largest_patterns <- function(patterns) {
 # orthonormal tangent space of the fit, and the whitened residual. NULL where it would be too large.
 fit_geometry <- function(fit) {
   blocks <- direction_blocks(fit)
-  if (length(blocks) > most_patterns * length(fit$layout$groups)) return(NULL)
+  if (length(blocks) > most_blocks * length(fit$layout$groups)) return(NULL)
   structured <- fit$layout$means && !fit$layout$saturated_means
   matrices <- unname(matrices_of(fit))
   blocks <- lapply(blocks, function(block) {

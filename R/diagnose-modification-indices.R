@@ -227,7 +227,7 @@ nothing_to_amend <- function(fit, verdict, criteria) {
                  text_of("none_stands_out", count = format_count(length(verdict)))))
   text_of("misfit_is_spread", chisq = format_fixed(exact$chisq), df = test$df,
           exact = p_clause(exact$p), count = format_count(length(verdict)),
-          correction = small_sample_words(fit))
+          correction = small_sample_words(fit), instruction = instruction("see_residual_map"))
 }
 
 # Beside rows that stand out: exact fit is not rejected. NULL where it is.

@@ -164,5 +164,5 @@ format_moves <- function(x, shown) {
   if (is.null(columns)) return(NULL)
   c("", text_of("moves_title"),
     format_table(columns, c(FALSE, FALSE, TRUE, TRUE, TRUE, FALSE)),
-    wrap_lines(text_of("moves_legend")))
+    wrap_lines(text_of("moves_legend", instruction = instruction("all_movements"))))
 }

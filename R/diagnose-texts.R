@@ -11,7 +11,7 @@ add_texts(
   moves_legend = paste0(
     "by: predicted movement of the estimate; refitted: actual movement; at most: 95% limit. ",
     "\"would change\": crosses the boundary of a hypothesis, or moves by half a standard error ",
-    "and possibly by the smallest size that matters. All: amendments(fit)$movements."),
+    "and possibly by the smallest size that matters. All: {instruction}."),
   goes_with_row = "goes with {row}",
   same_as_row = "same as {row}",
   amendment_cannot_tell = "cannot tell",
@@ -25,6 +25,8 @@ add_texts(
   confirmed_not_known = "cannot be judged")
 
 add_instructions(
+  all_movements = instruct("amendments(fit)$movements", text = "--format json"),
+  see_residual_map = instruct("residual_map(fit)", c("draw", "--what", "residuals")),
   see_not_offered = instruct(
     "amendments(fit, all = TRUE) lists what is not offered, with the reason.",
     text = "Option --all lists what is not offered, with the reason."),
@@ -62,7 +64,7 @@ add_texts(
     "{scaling}{criteria}{chance_note}"),
   information_with_missing = paste0(
     "With missing values, MI and EPC rest on the observed information without its misfit part, ",
-    "which predicts refits best (see ?amendments); standard errors rest on the whole of it. "),
+    "which predicts refits best; standard errors rest on the whole of it. "),
   drop_is_scaled = paste0(
     "The drop is the scaled difference (Satorra & Bentler 2001), as in amend(); MI is the ",
     "generalized score statistic. "),
@@ -92,8 +94,8 @@ add_texts(
   misfit_is_spread = paste0(
     "Exact fit is rejected (\u03c7\u00b2 = {chisq}, df = {df}, p {exact}{correction}), but none of ",
     "the {count} single changes is significant after adjustment for all of them: the misfit is ",
-    "real and spread over many small discrepancies. The structures below and residual_map(fit) ",
-    "show whether it has a pattern."),
+    "real and spread over many small discrepancies. The tests of structures below and the map of ",
+    "residuals ({instruction}) show whether it has a pattern."),
   kinds_must_be_texts = "`kinds` must be texts, such as \"cross-loading\".",
   no_such_kind = "There is no kind {kind}.",
   information_about_parameters_is = "the information about the parameters is singular here",

@@ -178,11 +178,6 @@ relaid_ladder <- function(ladder, fit, at) {
              ladder$over)
 }
 
-without_trail <- function(bp) {
-  bp$trail <- list()
-  bp
-}
-
 released_columns <- function(x) {
   r <- x$released
   list(step = format_count(r$step), parameter = r$parameter,

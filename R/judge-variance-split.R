@@ -364,10 +364,6 @@ split_reading <- function(x) {
   }, "")
 }
 
-percent_words <- function(share) {
-  if (is.na(share)) text_of("unknown_part") else paste0(round(100 * share), " %")
-}
-
 #' @export
 print.orizzonte_variance_split <- function(x, ...) {
   check_whole(x, c("items", "scales", "contamination", "reading"), "variance_split(fit)")

@@ -392,8 +392,6 @@ replicate_p <- function(x, estimate, type, z0, a, asked) {
   max(2 * stats::pnorm(-abs(z)), least)
 }
 
-least_replicate_p <- function(replicates) 2 / (replicates + 1)
-
 # Values whose zero is an end of their range: replicates cannot lie on its other side.
 cannot_cross_zero <- function(names) {
   names %in% names(index_words) |

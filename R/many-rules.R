@@ -2,7 +2,6 @@
 
 # Whether replicates are fit to give a p value: enough of them, few of them lost, a median bias of
 # at most one standard deviation, and an estimate among them.
-fewest_for_p <- 100L
 rule_replicates_give_p <- function(used, asked, median_bias, inside) {
   used >= fewest_for_p && used >= 0.95 * asked && abs(median_bias) <= 1 && inside
 }

@@ -207,7 +207,7 @@ basis_of <- function(fit) {
 
 small_sample_values <- function(fit) {
   test <- small_sample_test(fit)
-  if (!is.null(test)) c(chisq_swain = test$chisq, p_swain = test$p)
+  c(chisq_swain = test$chisq %||% NA_real_, p_swain = test$p %||% NA_real_)
 }
 
 rmsea_values <- function(fit, basis, df, plain) {
@@ -330,7 +330,7 @@ judge_indices <- function(value, criteria, df, converged) {
   cutoff <- verdict <- rep(NA_character_, length(value))
   for (name in index_criteria) {
     # exact fit is judged by the p value that is corrected for the sample size, where it exists
-    row <- if (name == "p" && "p_swain" %in% names(value)) "p_swain" else name
+    row <- if (name == "p" && !is.na(value[["p_swain"]])) "p_swain" else name
     at <- match(row, names(value))
     tiers <- criteria[[name]]
     cutoff[at] <- paste0(format_tier(criteria, name, 1L), " (", short_number(tiers[2L]), ")")
@@ -449,6 +449,7 @@ print.orizzonte_indices <- function(x, ...) {
 # The nine that are mostly reported, and where the others are.
 format_key_indices <- function(x) {
   key <- x[x$index %in% c(comparison_columns, "p_swain"), ]
+  key <- key[!is.na(key$value) | key$index != "p_swain", ]
   c(heading(text_of("fit_indices")), format_indices_table(key),
     text_of("shows_all", instruction = instruction("all_indices"), value = sum(!is.na(x$value))),
     wrap_lines(attr(x, "corrections")))

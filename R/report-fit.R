@@ -213,7 +213,7 @@ report_moves <- function(found, shown) {
   columns <- move_columns(found, shown)
   if (is.null(columns)) return(NULL)
   report_table(columns, code = "change", caption = text_of("moves_title"),
-               note = text_of("moves_legend"))
+               note = text_of("moves_legend", instruction = instruction("all_movements")))
 }
 
 fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {

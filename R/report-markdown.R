@@ -174,15 +174,16 @@ knit_print.orizzonte_noninvariance <- function(x, ...) {
 
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_quality <- function(x, ...) {
-  knit_parts(x, c("table", "loadings", "criteria"), report_table(quality_columns(x)),
-             report_bullets(quality_sentences(x)),
+  knit_parts(x, c("table", "loadings", "criteria"),
+             report_text(paste(quality_header(x), collapse = " ")),
+             report_table(quality_columns(x)), report_bullets(quality_sentences(x)),
              if (!is.null(x$pairs)) report_table(pair_texts(x)), report_text(quality_note(x)))
 }
 
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_variance_split <- function(x, ...) {
   columns <- split_columns(x)
-  knit_parts(x, c("items", "scores", "reading"), report_table(columns$items, code = "item"),
+  knit_parts(x, c("items", "scales", "reading"), report_table(columns$items, code = "item"),
              report_table(columns$scores), lapply(x$reading, report_text))
 }
 

@@ -168,12 +168,6 @@ corrected_p_clause <- function(value) {
   text_of("p_corrected_for_sample_size", p = p_clause(p[[1L]]), cite = cite("Swain 1975"))
 }
 
-# A chi-square with its degrees of freedom and p.
-chisq_text <- function(chisq, df, p, mark = "\u03c7\u00b2") {
-  paste0(mark, "(", format_count(df), ") = ", format_fixed(chisq, 2L),
-         if (!is.na(p)) paste0(", p ", p_clause(p)))
-}
-
 loading_sentence <- function(fit) {
   layout <- fit$layout
   at <- which(layout$rows$kind == "loading" & !layout$rows$second %in% layout$constructs)
