@@ -93,7 +93,8 @@ amending_commands <- function() {
     amend = list(
       does = "change one thing, with a reason, and write the next blueprint",
       files = c("BLUEPRINT", "DATA"),
-      options = c("free", "fix", "omit", "split", "into", "because", "blueprint", "format", "by", "levels",
+      options = c("free", "fix", "omit", "split", "into", "because", "blueprint", "format",
+                  "by", "levels",
                   fitting_options(), "quiet"),
       help =
       paste0("Frees, fixes, leaves out or splits one thing, refits, and writes the next ",

@@ -131,7 +131,8 @@ quality_json <- function(fit, x) {
   rows <- function(table) if (is.null(table)) list() else json_rows(table)
   to_json(c(measure_header(fit, "quality"), list(
     level = x$asked$level, htmt = x$asked$form, constructs = rows(x$table), pairs = rows(x$pairs),
-    loadings = rows(x$loadings), tau_equivalent = rows(x$tau_equivalent), crossing = rows(x$crossing),
+    loadings = rows(x$loadings), tau_equivalent = rows(x$tau_equivalent),
+    crossing = rows(x$crossing),
     without_item = rows(x$left_out), look_at = I(quality_sentences(x) %||% character()),
     not_judged = as.list(x$left))))
 }

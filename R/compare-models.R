@@ -28,7 +28,8 @@
 #'   \eqn{\exp(-\Delta_i/2)/\sum \exp(-\Delta_j/2)} (Burnham & Anderson 2002) among models of the
 #'   same data. Of models that are not nested: `distinguishable_p`, Vuong's `vuong_z` and `vuong_p`
 #'   without correction, `vuong_z_aic` and `vuong_p_aic` corrected for the number of parameters as
-#'   in AIC, `vuong_z_bic` and `vuong_p_bic` as in BIC (Vuong 1989, section 5; above 0: this model is
+#'   in AIC, `vuong_z_bic` and `vuong_p_bic` as in BIC (Vuong 1989, section 5; above 0: this model
+#'   is
 #'   closer to the truth than the other), the difference in AIC with its standard error
 #'   (`aic_difference`, `aic_difference_se`), and `closer`: `"this"`, `"other"` or `"neither"` by
 #'   the AIC-type statistic, because the uncorrected one favours the model with more parameters,

@@ -4,9 +4,10 @@
 
 most_direction_cells <- 2e7      # numbers in the largest matrix; beyond, structures are not tested
 most_blocks <- 40L
-enough_cases <- 0.95              # the rarest missing patterns are left out as long as so many remain
+enough_cases <- 0.95     # of all cases: the rarest missing patterns are left out
 
-# Sets of cases that are alike: all of a group, or those of a missing pattern, which are treated like
+# Sets of cases that are alike: all of a group, or those of a missing pattern, which are treated
+# like
 # a group of their own. list(group, n, variables: numbers of observed ones, covariance: about the
 # implied means, mean: observed less implied).
 direction_blocks <- function(fit) {
@@ -18,8 +19,8 @@ direction_blocks <- function(fit) {
       free <- is.null(pattern$mean) || is.null(moments$patterns) && fit$layout$saturated_means
       gap <- if (free) rep(0, length(v)) else
         pattern$mean - (if (fit$layout$saturated_means) moments$mean else implied$mean)[v]
-      list(group = g, n = pattern$n, variables = v, covariance = pattern$covariance + tcrossprod(gap),
-           mean = gap)
+      list(group = g, n = pattern$n, variables = v, mean = gap,
+           covariance = pattern$covariance + tcrossprod(gap))
     })
   }, core_moments(fit), unname(matrices_of(fit)), seq_along(core_moments(fit))),
   recursive = FALSE)
@@ -169,8 +170,9 @@ case_contributions <- function(geometry, directions) {
   fit <- geometry$fit
   if (!has_raw_data(fit$sample)) return(NULL)
   cases <- core_cases(fit)
-  sizes <- vapply(geometry$blocks, function(b) nrow(b$lower) + geometry$structured *
-                    length(b$variables), 0)
+  sizes <- vapply(geometry$blocks, function(b) {
+    nrow(b$lower) + geometry$structured * length(b$variables)
+  }, 0)
   ends <- cumsum(sizes)
   out <- lapply(seq_along(cases), function(g) {
     x <- cases[[g]]$values

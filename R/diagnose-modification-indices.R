@@ -21,14 +21,16 @@
 #'
 #' @section Verdict:
 #' `p_adjusted` is adjusted for all rows that were tested: by the distribution of the largest of
-#' their statistics, step by step (Westfall & Young 1993), with the dependence of the rows known from
+#' their statistics, step by step (Westfall & Young 1993), with the dependence of the rows known
+#' from
 #' the expected information; by Holm (1979) for more than 2,000 rows or where that is smaller. The
 #' verdict of a row rests on its own adjusted p value, on the size of the expected change and on the
 #' power to detect the smallest change that matters (Saris, Satorra & van der Veld 2009): *stands
 #' out* (significant), *negligible* (significant, but small in a test of enough power), *within
 #' chance* (not significant in a test of enough power), *cannot tell* (not significant in a test of
 #' too little power). A row *goes with* another if it is significant only until that one is freed
-#' (rows are freed one after the other, at most five), and is the *same as* another if both imply the
+#' (rows are freed one after the other, at most five), and is the *same as* another if both imply
+#' the
 #' same moments. Whether exact fit is rejected is reported beside the rows and never replaces their
 #' own p values.
 #'
@@ -36,7 +38,8 @@
 #' `x$movements` is a data frame with one row for each change and quantity that conclusions rest on
 #' (hypotheses of the blueprint, effects, means of constructs; without these, correlations of
 #' constructs): `parameter`, `target`, `movement` (predicted), `limit` (the largest it could be at
-#' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large index that moves
+#' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
+#' index that moves
 #' nothing may stay, and a small one that moves a conclusion may not (Oberski 2014). `x$structures`
 #' lists splits of constructs, method factors and a general factor with their fit, `z` and `p` of
 #' their family; its attribute `p_joint` is the test of all of them and the single changes together.
@@ -405,7 +408,8 @@ format_offered <- function(x, shown) {
   lines <- c(lines, format_table(columns, c(FALSE, FALSE, rep(TRUE, length(columns) - 3L), FALSE),
                                  spare = c("p", "EPC", "estimate", "std. EPC")))
   criteria <- attr(x, "criteria")
-  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", scaling = basis_words(x), criteria = if (!is.null(criteria))
+  lines <- c(lines, "", wrap_lines(text_of("mi_how_much_is", scaling = basis_words(x),
+                                                criteria = if (!is.null(criteria))
       text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
               significance = short_number(criteria$significance),
               power = short_number(criteria$power)), chance_note = chance_note(x))))

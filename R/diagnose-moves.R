@@ -79,7 +79,8 @@ focal_correlations <- function(view) {
   })
 }
 
-# Movements of all focal quantities by all rows: a data frame, one row for each candidate and target;
+# Movements of all focal quantities by all rows: a data frame, one row for each candidate and
+# target;
 # the rows and targets it was computed for. `leaders`: how many were refitted (`real`).
 row_moves <- function(fit, rows, real, criteria) {
   targets <- tryCatch(focal_quantities(fit), orizzonte_error = function(e) list())

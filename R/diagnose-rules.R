@@ -21,7 +21,8 @@ rule_amendment <- function(p_adjusted, p, large, powerful, level) {
 # What a candidate would do to a quantity that a conclusion rests on: "matters" when it would cross
 # the boundary of a hypothesis, or move by at least half a standard error and possibly (`limit`: the
 # end of the interval of the movement) by the smallest size that matters; "harmless" when it cannot
-# reach that size; else "open". `unit`: standard deviations per raw unit; without one half a standard
+# reach that size; else "open". `unit`: standard deviations per raw unit; without one half a
+# standard
 # error stands for the smallest size.
 rule_move <- function(movement, limit, crosses, se, unit, smallest) {
   if (anyNA(c(movement, limit))) return("open")

@@ -115,9 +115,11 @@ structures_frame <- function(fit, candidates, z, p, test, p_joint, real, leads) 
   aic <- 2 * get("df") - get("drop")
   singles <- 2 * real$df - real$drop
   least <- suppressWarnings(min(c(aic, singles), na.rm = TRUE))
-  joined <- function(k) vapply(candidates$sets[best], function(sets) {
-    if (length(sets) < k) "" else paste(sets[[k]], collapse = ", ")
-  }, "")
+  joined <- function(k) {
+    vapply(candidates$sets[best], function(sets) {
+      if (length(sets) < k) "" else paste(sets[[k]], collapse = ", ")
+    }, "")
+  }
   list_frame(list(
     family = candidates$family[best], construct = candidates$construct[best],
     part_one = joined(1L), part_two = joined(2L), z = z[best], p = unname(p[test[best]]),
@@ -226,7 +228,8 @@ searched_partitions <- function(geometry, name, items) {
       minus <- colSums(flipped < 0)
       flipped <- flipped[, minus >= 2L & minus <= length(now) - 2L, drop = FALSE]
       found <- statistic(cbind(now, flipped))
-      if (length(found) == 1L || is.na(max(found[-1L])) || max(found[-1L]) <= found[1L] + 1e-8) break
+      gain <- if (length(found) > 1L) max(found[-1L]) - found[1L] else NA
+      if (!isTRUE(gain > 1e-8)) break
       now <- flipped[, which.max(found[-1L])]
       now <- now * now[1L]
     }
@@ -352,7 +355,8 @@ split_blueprint <- function(bp, name, names, sets) {
   })
   bp$constructs <- append(bp$constructs[-at], stats::setNames(new, names), at - 1L)
   # one construct is two whose disturbances correlate at 1
-  outcome <- name %in% bp$effects$to || any(vapply(bp$constructs, function(x) name %in% x$items, NA))
+  inside <- vapply(bp$constructs, function(x) name %in% x$items, NA)
+  outcome <- name %in% bp$effects$to || any(inside)
   for (one in setdiff(names(bp$constructs), names)) {
     items <- bp$constructs[[one]]$items
     if (name %in% items)

@@ -59,7 +59,8 @@ add_texts(
   verdict_smallest_change_matters =
     "Verdict: smallest change that matters {smallest}, level {significance}, power {power}. ",
   mi_how_much_is = paste0(
-    "MI: predicted decrease in \u03c7\u00b2; p (adj.): p value adjusted for all rows that were tested; ",
+    "MI: predicted decrease in \u03c7\u00b2; p (adj.): p value adjusted for all rows that were ",
+    "tested; ",
     "EPC: expected parameter change, raw and standardized; drop, estimate: after refitting. ",
     "{scaling}{criteria}{chance_note}"),
   information_with_missing = paste0(
@@ -92,7 +93,8 @@ add_texts(
   none_stands_out =
     "None of the {count} single changes is significant after adjustment for all of them.",
   misfit_is_spread = paste0(
-    "Exact fit is rejected (\u03c7\u00b2 = {chisq}, df = {df}, p {exact}{correction}), but none of ",
+    "Exact fit is rejected (\u03c7\u00b2 = {chisq}, df = {df}, p {exact}{correction}), but none ",
+    "of ",
     "the {count} single changes is significant after adjustment for all of them: the misfit is ",
     "real and spread over many small discrepancies. The tests of structures below and the map of ",
     "residuals ({instruction}) show whether it has a pattern."),

@@ -69,7 +69,8 @@ factor_worth <- function(view, loadings, key) {
   r <- stats::cov2cor(view_matrices(view)$covariance[items, items]) * outer(key, key)
   h <- apply(l, 2L, function(x) {
     known <- x != 0 & abs(x) < 1
-    if (any(abs(x) >= 1) || !any(known)) NA_real_ else 1 / (1 + 1 / sum(x[known]^2 / (1 - x[known]^2)))
+    if (any(abs(x) >= 1) || !any(known)) return(NA_real_)
+    1 / (1 + 1 / sum(x[known]^2 / (1 - x[known]^2)))
   })
   list(h = h, determinacy = sqrt(pmin(diag(t(l) %*% solve_in_units(r, l)), 1)))
 }

@@ -133,7 +133,8 @@ quality_columns <- function(x) {
                   alpha = format_share(table$alpha),
                   `its interval` = format_limits(table$alpha_lower, table$alpha_upper),
                   `alpha std.` = format_share(table$alpha_standardized),
-                  `p (tau-equivalent)` = format_p(table$p_tau_equivalent), AVE = format_share(table$ave),
+                  `p (tau-equivalent)` = format_p(table$p_tau_equivalent),
+                  AVE = format_share(table$ave),
                   shared = format_share(table$largest_shared),
                   with = ifelse(is.na(table$shared_with), "", table$shared_with),
                   verdict = quality_verdicts(x))
@@ -200,7 +201,8 @@ pair_texts <- function(x) {
          `p below 1` = format_p(pairs$p_below_one)),
     if (any(!is.na(pairs$one_p)))
       list(`as one` = format_fixed(pairs$one_chisq, 2L),
-           df = ifelse(is.na(pairs$one_df), "", format_count(pairs$one_df)), p = format_p(pairs$one_p)),
+           df = ifelse(is.na(pairs$one_df), "", format_count(pairs$one_df)),
+           p = format_p(pairs$one_p)),
     list(shared = format_share(pairs$correlation^2)), ratio)
 }
 
@@ -242,7 +244,8 @@ quality_legend <- function(x) {
   form <- c(keyed = "", absolute = text_of("htmt_is_made_sizes"),
             geometric = text_of("htmt_is_made_geometric"))[[x$asked$form]]
   c("", wrap_lines(text_of("omega_share_construct_variance",
-                           value = if (length(x$tau_equivalent$p)) text_of("tau_equivalence_tested"),
+                           value = if (length(x$tau_equivalent$p))
+                             text_of("tau_equivalence_tested"),
                            reliability = short_number(asked$reliability[1L]),
                            reliability_2 = short_number(asked$reliability[2L]),
                            ave = short_number(asked$ave[1L]), ave_2 = short_number(asked$ave[2L]),

@@ -37,7 +37,8 @@
 #'   largest. Omega (composite
 #'   reliability) is \eqn{(\sum\lambda)^2\phi / \mathrm{var}(\sum x)} as the model implies it:
 #'   residual covariances and the loadings of other constructs enlarge the sum's variance only
-#'   (McDonald 1999; Raykov 2001). For a second-order construct the sum is that of all observed items
+#'   (McDonald 1999; Raykov 2001). For a second-order construct the sum is that of all observed
+#'   items
 #'   below it. The average variance extracted is the mean squared standardized loading of the items
 #'   of the scale. Standard errors come from the delta method, intervals of omega and AVE from the
 #'   logit scale and those of correlations from Fisher's z scale, so that they stay within their
@@ -47,7 +48,8 @@
 #'   2002). Alpha estimates reliability only if the items of the scale have equal loadings and
 #'   uncorrelated errors (essentially tau-equivalent items): `p_tau_equivalent` is the p value of
 #'   exact fit of that model of the scale by itself, in all groups at once. `p_below_one` tests that
-#'   the absolute value of a correlation is 1 against that it is less, one sided, by its own standard
+#'   the absolute value of a correlation is 1 against that it is less, one sided, by its own
+#'   standard
 #'   error. For correlations above .8, `one_chisq`, `one_df` and `one_p` compare the fit with the
 #'   model in which the two constructs are one, which also equates their relations to all others.
 #'   HTMT leaves out items that load on both constructs of a pair (`htmt_without`). Composites are

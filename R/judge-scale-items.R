@@ -1,7 +1,8 @@
 # Which items a scale consists of. An item that reflects several constructs is counted once: in the
 # scale of the construct on which its standardized loading is largest.
 
-# For one group: list(left = by construct, the observed items (numbers) that load on it but belong to
+# For one group: list(left = by construct, the observed items (numbers) that load on it but belong
+# to
 # another scale; crossing = by item, its own construct and the others). General constructs and their
 # parts share all their items by design.
 crossing_items <- function(view, names) {

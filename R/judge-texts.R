@@ -10,13 +10,16 @@ add_texts(
     "construct is judged."),
   quality_model_fit = "The model: {fit}.",
   quality_poor_fit = paste0(
-    "Caution: the model does not fit ({indices}). Reliabilities and correlations assume the model, ",
+    "Caution: the model does not fit ({indices}). Reliabilities and correlations assume the ",
+    "model, ",
     "so resolve its misfit before interpreting them."),
   constructs_cannot_be_merged = "These constructs cannot be merged into one.",
   as_one_construct_legend = paste0(
-    "as one: increase in \u03c7\u00b2 when the two are one construct, so that their correlation is 1 ",
+    "as one: increase in \u03c7\u00b2 when the two are one construct, so that their correlation ",
+    "is 1 ",
     "and their relations to all others are equal."),
-  htmt_is_without = "HTMT of {first} and {second} is computed without {items}, which {loads} on both.",
+  htmt_is_without =
+    "HTMT of {first} and {second} is computed without {items}, which {loads} on both.",
   item_counts_for = paste0(
     "{item} also loads on {others}; it belongs to the scale of {construct}, on which its ",
     "standardized loading is largest."),
@@ -108,7 +111,8 @@ add_texts(
   omega_share_construct_variance = paste0(
     "omega: proportion of sum-score variance due to the construct; alpha: estimates reliability ",
     "only with equal loadings and uncorrelated errors{value}; AVE: mean squared standardized ",
-    "loading; shared: largest squared correlation. Good, acceptable: omega {reliability}, {reliability_2}; AVE {ave}, ",
+    "loading; shared: largest squared correlation. Good, acceptable: omega {reliability}, ",
+    "{reliability_2}; AVE {ave}, ",
     "{ave_2}; HTMT up to {htmt}, {htmt_2}.{form}"),
   there_are_no_estimates = "There are no estimates to judge.",
   fit_has_groups = "This fit has {fit}.",

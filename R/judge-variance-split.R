@@ -41,9 +41,11 @@
 #'   on the interval of the difference, so that it can also be that the data do not decide. The
 #'   total is one score if the lower limit of omega hierarchical is at least .80 (Rodriguez et al.
 #'   2016), a mixture if its upper limit is below .65 (Reise et al. 2013). No verdict is given where
-#'   a residual variance is not positive, a standardized loading has a standard error above 1, or the
+#'   a residual variance is not positive, a standardized loading has a standard error above 1, or
+#'   the
 #'   loadings of a specific factor differ in sign. `h` is construct replicability (Hancock & Mueller
-#'   2001), `determinacy` the correlation of factor scores with the factor (Grice 2001): at least .90
+#'   2001), `determinacy` the correlation of factor scores with the factor (Grice 2001): at least
+#'   .90
 #'   for single persons, .80 for research on groups. `effect_bias` is the bias of the effect of the
 #'   total on an outcome that depends on the general construct alone.
 #' @section Errors: `orizzonte_error_input` for a model without a general construct, or with several

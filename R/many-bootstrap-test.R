@@ -212,5 +212,6 @@ overshoot_of <- function(fit) {
 
 # Indices that replicates say nothing about: p is settled by the null hypothesis and not by cases
 # drawn again, likelihoods and what is made of them have no value in the population.
-no_replicates <- paste0("^(p|p_.*|loglik.*|aic.*|bic.*|gfi|agfi|chisq_covariances|chisq_means|chisq_swain|",
+no_replicates <- paste0("^(p|p_.*|loglik.*|aic.*|bic.*|gfi|agfi|chisq_covariances|",
+                        "chisq_means|chisq_swain|",
                         "chisq_inflation|df.*|ecvi_saturated)$")

@@ -27,7 +27,8 @@
 #'   B replicates know nothing about rarer values (Davison & Hinkley 1997; Phipson & Smyth 2010);
 #'   it is `NA` where zero is an end of the range (variances, \eqn{R^2}, reliabilities, AVE, fit
 #'   indices), with fewer than 100 usable replicates or more than 5 % of them lost, for estimates
-#'   outside the replicates, and for a median bias beyond one standard deviation. `confint()` gives other levels and kinds of intervals.
+#'   outside the replicates, and for a median bias beyond one standard deviation. `confint()` gives
+#'   other levels and kinds of intervals.
 #'   Readers take it as `bootstrap =`.
 #' @section Replicates that are left out: those that do not converge and those whose data cannot be
 #'   analysed (a variable that does not vary) are counted and left out; improper ones are counted,
@@ -395,7 +396,8 @@ replicate_p <- function(x, estimate, type, z0, a, asked) {
 # Values whose zero is an end of their range: replicates cannot lie on its other side.
 cannot_cross_zero <- function(names) {
   names %in% names(index_words) |
-    grepl(paste0("^(standardized\\()?variance\\[|^(r_squared|omega[a-z_]*|alpha[a-z_]*|ave|htmt|ecv[a-z_]*|",
+    grepl(paste0("^(standardized\\()?variance\\[|^(r_squared|omega[a-z_]*|alpha[a-z_]*|ave|",
+                 "htmt|ecv[a-z_]*|",
                  "h|determinacy|[a-z_]*share|prmse[a-z_]*|[a-z_]*distance)(\\[|$)"), names)
 }
 

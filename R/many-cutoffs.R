@@ -12,7 +12,8 @@
 #'   .4)`; a list of such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a
 #'   construct that is actually two. `NULL`: a residual correlation and a cross-loading of the
 #'   smallest standardized size that matters (`criteria(smallest =)`) and of three times that size,
-#'   and the construct with most items split in two that correlate at .8. For ladders: a loading .2, an intercept .2 standard deviations and a residual
+#'   and the construct with most items split in two that correlate at .8. For ladders: a loading
+#'   .2, an intercept .2 standard deviations and a residual
 #'   variance half as large again in the last group.
 #' @inheritParams bootstrap_fit
 #' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws

@@ -20,7 +20,8 @@
 #'   \eqn{q = (\sqrt{1 + 8t} - 1)/2} (Swain 1975; Herzog & Boomsma 2009); a parameter that groups
 #'   share counts in each by the group's share of the cases. For complete data
 #'   and saturated means, also of the scaled test of one group; in several groups or with robust
-#'   inference from three cases per variable on. Where they exist, exact fit is judged by `p_swain`, because the
+#'   inference from three cases per variable on. Where they exist, exact fit is judged by
+#'   `p_swain`, because the
 #'   uncorrected test of a correct model of many variables rejects far too often in small samples.
 #'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from

@@ -125,7 +125,8 @@ knit_print.orizzonte_verdicts <- function(x, ...) {
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_amendments <- function(x, ...) {
   knit_parts(x, c("parameter", "kind", "modification_index", "expected_change", "verdict"),
-             report_caution(attr(x, "trouble")), report_text(attr(x, "nothing") %||% attr(x, "exact")),
+             report_caution(attr(x, "trouble")),
+             report_text(attr(x, "nothing") %||% attr(x, "exact")),
              report_table(offered_columns(shown_amendments(x)), code = "parameter"),
              report_moves(x, shown_amendments(x)),
              report_bullets(structure_sentences(attr(x, "structures"))))

@@ -17,7 +17,8 @@ add_texts(
   first_is_good_one = "the first is for good, the one in brackets for acceptable fit.",
   model_is_saturated_there = "The model is saturated: there are no residuals.",
   ten_largest_modification_indices = paste0(
-    "The ten largest modification indices, with the actual decrease in \u03c7\u00b2 after refitting. ",
+    "The ten largest modification indices, with the actual decrease in \u03c7\u00b2 after ",
+    "refitting. ",
     "Read the item wording first: a change needs a substantive reason, not just a large index."),
   p_holm_test_decides = "p (Holm): of the test that decides, adjusted for the number of claims.",
   what_was_changed_why = "What was changed, and why. Row 0 is where it started.",

@@ -6,7 +6,8 @@
 suppressPackageStartupMessages(library(orizzonte))
 inside <- function(name) get(name, asNamespace("orizzonte"))
 reps <- as.integer(c(commandArgs(TRUE), 200)[1])
-bp <- blueprint("Two") |> construct("A", reflected_in = x1:x4) |> construct("B", reflected_in = x5:x8)
+bp <- blueprint("Two") |> construct("A", reflected_in = x1:x4) |>
+  construct("B", reflected_in = x5:x8)
 
 draw <- function(n, share) {
   f <- matrix(stats::rnorm(2 * n), n) %*% chol(matrix(c(1, 0.4, 0.4, 1), 2))

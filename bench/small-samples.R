@@ -8,7 +8,8 @@ reps <- as.integer(c(commandArgs(TRUE), 1000)[1])
 model <- function(constructs, each) {
   bp <- blueprint("Model")
   for (k in seq_len(constructs))
-    bp <- construct(bp, paste0("C", k), reflected_in = !!paste0("x", (k - 1) * each + seq_len(each)))
+    bp <- construct(bp, paste0("C", k),
+                    reflected_in = !!paste0("x", (k - 1) * each + seq_len(each)))
   bp
 }
 draw <- function(n, constructs, each, heavy) {
@@ -68,6 +69,7 @@ table[c("plain", "corrected")] <- lapply(table[c("plain", "corrected")], formatC
 dir.create("bench/results", showWarnings = FALSE)
 writeLines(c(paste0("Rejections of a correct model at .05, ", reps, " samples a row; model: ",
                     "constructs x items each; sizes of groups."),
-             "corrected: factor of Swain (1975), by group; robust: the same factor of the scaled test.",
+             "corrected: factor of Swain (1975), by group; robust: the same factor of the scaled ",
+             "test.",
              "", capture.output(print(table, row.names = FALSE))),
            "bench/results/small-samples.txt")

@@ -59,9 +59,11 @@ second <- rbind(run("model holds", rows, 0), run("residual correlation .25", row
                 run("residual correlation .40", rows, 0.40))
 first$chisq <- NULL
 writeLines(c(
-  "Structures: proportions at .05. rows: a single row stands out; split, joint: p of the family and",
+  "Structures: proportions at .05. rows: a single row stands out; split, joint: p of the family ",
+  "and",
   "of all families; right: the split found is the planted one.", "",
   capture.output(print(first, row.names = FALSE)), "",
   "Rows: numbers per table (raw, adjusted, others) and proportions. any: some adjusted p <= .05;",
-  "true: the planted row; top: it stands first; others: rows that stand out beside it and do not go",
+  "true: the planted row; top: it stands first; others: rows that stand out beside it and do not ",
+  "go",
   "with it.", "", capture.output(print(second, row.names = FALSE))), "bench/results/structures.txt")

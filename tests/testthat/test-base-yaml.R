@@ -1,7 +1,8 @@
 # What a YAML file may hold is looked at before its tree is built.
 
 refuses <- function(text, pattern) {
-  expect_little_work(expect_error(check_yaml(text, "a.yaml"), pattern, class = "orizzonte_error_file"))
+  expect_little_work(expect_error(check_yaml(text, "a.yaml"), pattern,
+                                  class = "orizzonte_error_file"))
 }
 # What passes is read in full: as many values as the reader of YAML finds without our look at it.
 passes <- function(text) {

@@ -136,8 +136,8 @@ test_that("what was planted in the demo data comes out first, with real drops", 
   expect_named(table,
                c("parameter", "group", "kind", "modification_index", "df", "p", "expected_change",
                  "expected_change_std", "p_adjusted", "actual_drop", "actual_estimate", "verdict",
-                 "relation", "relative_to", "full_change", "power", "explanation", "status", "moves",
-                 "moves_most"))
+                 "relation", "relative_to", "full_change", "power", "explanation", "status",
+                 "moves", "moves_most"))
   # standardized changes by hand
   sd <- sqrt(diag(matrices_of(fit)[[1]]$covariance))
   names(sd) <- c(fit$layout$observed, fit$layout$constructs)

@@ -41,8 +41,7 @@ test_that("movements of a mean difference are those of refits, by an independent
 test_that("hypotheses, effects and correlations are the targets, in this order", {
   bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
     construct("Calm", reflected_in = sc1:sc4) |> construct("Staying", reflected_in = st1:st3)
-  targets <- function(bp, ...) unique(amendments(quiet_fit(bp, choirs, ...),
-                                                 top = 1)$movements$target)
+  targets <- function(bp) unique(amendments(quiet_fit(bp, choirs), top = 1)$movements$target)
   expect_setequal(targets(bp), c("correlation[Belonging, Calm]", "correlation[Belonging, Staying]",
                                  "correlation[Calm, Staying]"))
   effects <- effect(bp, Staying ~ Belonging + Calm)

@@ -10,7 +10,7 @@ halves <- function(n, r, seed, size = 5) {
 }
 one <- blueprint("One") |> construct("F", reflected_in = x1:x10)
 
-test_that("a split is found, with the statistic, the partition and the fall of an independent code", {
+test_that("a split is found, with statistic, partition and fall of an independent code", {
   fit <- quiet_fit(one, halves(200, 0.75, 5001))
   expect_equal(deviance(fit), 64.987, tolerance = 1e-5)
   found <- amendments(fit, top = 3)
@@ -159,8 +159,9 @@ test_that("what a split cannot be is refused by name", {
   bp <- blueprint("Staying") |> construct("Belonging", reflected_in = be1:be4) |>
     construct("Calm", reflected_in = sc1:sc4)
   fit <- quiet_fit(bp, choirs)
-  try_into <- function(into, split = "Belonging") amend(fit, split = !!split, into = into,
-                                                        because = "x")
+  try_into <- function(into, split = "Belonging") {
+    amend(fit, split = !!split, into = into, because = "x")
+  }
   good <- list(A = c("be1", "be2"), B = c("be3", "be4"))
   expect_error(try_into(good, "Belongin"), text_pattern("did_you_mean"),
                class = "orizzonte_error_name")

@@ -126,7 +126,8 @@ population <- function(general, specific, n = 1e5) {
     construct("G", reflected_in = x1:x15) |> construct("A", reflected_in = x1:x5) |>
     construct("B", reflected_in = x6:x10) |> construct("C", reflected_in = x11:x15) |>
     uncorrelate(G, A, B, C) |> start_at(loading[G, x1], 0.5)
-  list(split = variance_split(quiet_fit(bp, summary_data(r, n, sd = rep(1, 15)))), loadings = loadings, r = r)
+  list(split = variance_split(quiet_fit(bp, summary_data(r, n, sd = rep(1, 15)))),
+       loadings = loadings, r = r)
 }
 
 test_that("populations of known meaning get the verdicts and shares that they should", {

@@ -59,8 +59,9 @@ test_that("it exists for complete data, normal inference and no bound, and for s
   expect_equal(value_of(robust, "chisq_swain"), value_of(plain, "chisq_swain") /
                  value_of(robust, "chisq_inflation"), tolerance = 1e-8)
   # three cases per variable, robust or in several groups
-  few <- function(n, ...) is.na(value_of(suppressWarnings(quiet_fit(bp, measure(n), ...)),
-                                         "p_swain"))
+  few <- function(n, ...) {
+    is.na(value_of(suppressWarnings(quiet_fit(bp, measure(n), ...)), "p_swain"))
+  }
   expect_true(few(44, inference = "robust"))
   expect_false(few(45, inference = "robust"))
   expect_false(few(44))

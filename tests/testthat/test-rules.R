@@ -197,7 +197,7 @@ test_that("a simulated cut-off is firm, lenient or none by the misspecified mode
   expect_identical(rule_cutoff_verdict(0.9, NA, NA, TRUE, TRUE), "cannot_tell")
 })
 
-test_that("the kind of a cut-off is settled when its proportion is two errors from what is allowed", {
+test_that("a cut-off is settled when its proportion is two errors from what is allowed", {
   # 0 of n pass: (2/(n + 4)) + 2 sqrt(...) against .05, by hand
   upper <- function(x, n) {
     p <- (x + 2) / (n + 4)
@@ -313,12 +313,15 @@ test_that("codes of missing values are numbers or texts, and none of them is mis
 
 test_that("the closer of two models is decided by the AIC-type statistic", {
   # p of distinguishable, z and p as in AIC, z and p as in BIC
-  expect_identical(rule_closer(c(0.05, 0.049, NA), rep(3, 3), rep(0.001, 3), rep(3, 3), rep(0.001, 3), 0.05),
+  expect_identical(rule_closer(c(0.05, 0.049, NA), rep(3, 3), rep(0.001, 3), rep(3, 3),
+                               rep(0.001, 3), 0.05),
                    c("cannot_tell", "this", NA))
   expect_identical(rule_closer(rep(0.01, 2), c(2, -2), c(0.05, 0.049), c(2, -2), rep(0.2, 2), 0.05),
                    c("neither", "other"))
   # significant the other way as in BIC
-  expect_identical(rule_closer(rep(0.01, 2), c(2, 2), rep(0.04, 2), c(-2, -2), c(0.049, 0.05), 0.05), c("cannot_tell", "this"))
+  expect_identical(rule_closer(rep(0.01, 2), c(2, 2), rep(0.04, 2), c(-2, -2),
+                               c(0.049, 0.05), 0.05),
+                   c("cannot_tell", "this"))
   expect_identical(rule_closer(0.01, 2, 0.3, -2, 0.049, 0.05), "cannot_tell")
 })
 
