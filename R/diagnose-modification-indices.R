@@ -39,10 +39,10 @@
 #' (hypotheses of the blueprint, effects, means of constructs; without these, correlations of
 #' constructs): `parameter`, `target`, `movement` (predicted), `limit` (the largest it could be at
 #' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
-#' index that moves
-#' nothing may stay, and a small one that moves a conclusion may not (Oberski 2014). `x$structures`
-#' lists splits of constructs, method factors and a general factor with their fit, `z` and `p` of
-#' their family; its attribute `p_joint` is the test of all of them and the single changes together.
+#' index that moves nothing may stay, and a small one that moves a conclusion may not (Oberski
+#' 2014). `x$structures` lists splits of constructs (`either_side`: items for which the data hardly
+#' tell the side), method factors and a general factor with their fit, `z` and the `p` value of their
+#' family; its attribute `p_joint` is the test of all of them and the single changes together.
 #'
 #' @section What is not offered:
 #' Parameters that carry a scale, changes that would leave the model unidentified

@@ -86,14 +86,15 @@ find_structures <- function(fit, real) {
                  numeric(ncol(tested$draws)))
   p_joint <- (1 + sum(apply(each, 1L, min) <= min(p) + 1e-12)) / (ncol(tested$draws) + 1)
   leads <- known[which.max(largest[known])]
-  structure(structures_frame(fit, candidates, z, p, test, p_joint, real, leads),
+  structure(structures_frame(geometry, candidates, z, p, test, p_joint, real),
             p_joint = p_joint, leads = leads)
 }
 
 p_from_draws <- function(value, draws) (1 + sum(draws >= value - 1e-9)) / (1 + length(draws))
 
 # The best of each family, fitted if the joint p is significant.
-structures_frame <- function(fit, candidates, z, p, test, p_joint, real, leads) {
+structures_frame <- function(geometry, candidates, z, p, test, p_joint, real) {
+  fit <- geometry$fit
   best <- unlist(lapply(structure_families, function(family) {
     at <- which(candidates$family == family)
     at <- at[order(-z[at])]
@@ -122,7 +123,10 @@ structures_frame <- function(fit, candidates, z, p, test, p_joint, real, leads) 
   }
   list_frame(list(
     family = candidates$family[best], construct = candidates$construct[best],
-    part_one = joined(1L), part_two = joined(2L), z = z[best], p = unname(p[test[best]]),
+    part_one = joined(1L), part_two = joined(2L),
+    either_side = vapply(best, function(i) {
+      either_side(geometry, candidates$construct[i], candidates$sets[[i]])
+    }, ""), z = z[best], p = unname(p[test[best]]),
     drop = get("drop"), df = as.integer(get("df")), aic_change = aic,
     correlation = get("correlation"), share = get("share"),
     says_as_much = !is.na(aic) & aic < -2 & aic <= least + 2))
@@ -175,18 +179,36 @@ split_candidates <- function(geometry, name) {
   items <- own_single_items(fit, name)
   signs <- if (length(items) <= most_listed_items) all_partitions(length(items)) else
     searched_partitions(geometry, name, items)
-  weights <- lapply(seq_along(fit$layout$parts), function(g) {
+  list(family = rep("split", ncol(signs)), construct = rep(name, ncol(signs)),
+       sets = lapply(seq_len(ncol(signs)), function(k) {
+         list(items[signs[, k] == signs[1L, k]], items[signs[, k] != signs[1L, k]])
+       }), directions = split_directions(geometry, name, items, signs))
+}
+
+# `signs`: items x partitions.
+split_directions <- function(geometry, name, items, signs) {
+  fit <- geometry$fit
+  rank_one_directions(geometry, lapply(seq_along(fit$layout$parts), function(g) {
     loading <- group_loadings(fit, name, g)
     observed <- fit$layout$parts[[g]]$observed
     out <- matrix(0, length(observed), ncol(signs), dimnames = list(observed, NULL))
     here <- intersect(items, observed)
     out[here, ] <- loading[here] * signs[match(here, items), , drop = FALSE]
     out
-  })
-  list(family = rep("split", ncol(signs)), construct = rep(name, ncol(signs)),
-       sets = lapply(seq_len(ncol(signs)), function(k) {
-         list(items[signs[, k] == signs[1L, k]], items[signs[, k] != signs[1L, k]])
-       }), directions = rank_one_directions(geometry, weights))
+  }))
+}
+
+# Items that could be on either side of a split: the statistic falls by less than 1 when they change
+# sides.
+either_side <- function(geometry, name, sets) {
+  if (is.na(name) || length(sets) < 2L) return("")
+  items <- unlist(sets)
+  signs <- rep(c(1, -1), lengths(sets))
+  flipped <- vapply(seq_along(items), function(i) replace(signs, i, -signs[i]),
+                    numeric(length(items)))
+  z <- drop(crossprod(split_directions(geometry, name, items, cbind(signs, flipped)),
+                      geometry$residual))
+  paste(items[which(z[-1L] > z[1L] - 1)], collapse = ", ")
 }
 
 # Signs of all partitions into two sets of two or more; the first item is always +.
@@ -212,13 +234,7 @@ searched_partitions <- function(geometry, name, items) {
   loading <- group_loadings(fit, name, 1L)[items]
   leading <- eigen(outer(loading, loading) * inner, symmetric = TRUE)$vectors[, 1:3]
   statistic <- function(signs) {
-    weights <- lapply(fit$layout$parts, function(part) {
-      out <- matrix(0, length(part$observed), ncol(signs), dimnames = list(part$observed, NULL))
-      here <- intersect(items, part$observed)
-      out[here, ] <- loading[here] * signs[match(here, items), , drop = FALSE]
-      out
-    })
-    drop(crossprod(rank_one_directions(geometry, weights), geometry$residual))
+    drop(crossprod(split_directions(geometry, name, items, signs), geometry$residual))
   }
   starts <- apply(leading, 2L, function(v) ifelse(v < stats::median(v), -1, 1))
   unique(vapply(seq_len(3L), function(k) {
@@ -398,7 +414,10 @@ structure_sentences <- function(x) {
     vapply(seq_len(nrow(shown)), function(k) {
       row <- shown[k, ]
       text_of(paste0("structure_", row$family), construct = row$construct, part_one = row$part_one,
-              part_two = row$part_two, drop = format_fixed(row$drop, 2L), df = row$df,
+              part_two = row$part_two,
+              either = if (nzchar(row$either_side))
+                text_of("either_side", items = row$either_side),
+              drop = format_fixed(row$drop, 2L), df = row$df,
               correlation = format_share(row$correlation), share = percent_words(row$share))
     }, ""))
 }

@@ -182,7 +182,8 @@ add_texts(
   split_rewrite_first = "Rewrite or remove them in the blueprint first.",
   structure_split = paste0(
     "{construct} as two constructs, {part_one} and {part_two}: \u03c7\u00b2 decreases by {drop} ",
-    "({df} df); the two correlate {correlation}."),
+    "({df} df); the two correlate {correlation}.{either}"),
+  either_side = " Could be on either side: {items}.",
   structure_method_factor = paste0(
     "A method factor of {part_one}: \u03c7\u00b2 decreases by {drop} ({df} df); it accounts for ",
     "{share} of the variance of each item."),

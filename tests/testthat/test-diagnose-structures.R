@@ -20,6 +20,8 @@ test_that("a split is found, with statistic, partition and fall of an independen
                    c("x1, x2, x3, x4, x5", "x6, x7, x8, x9, x10"))
   expect_equal(split$drop[1], 26.170, tolerance = 1e-4)
   expect_identical(split$df[1], 1L)
+  # an item that belongs to both halves could be on either side; here each has its own
+  expect_identical(split$either_side[1], "")
   expect_equal(split$aic_change[1], 2 - 26.170, tolerance = 1e-3)
   expect_true(split$says_as_much[1])
   expect_lt(attr(split, "p_joint"), 0.01)
@@ -34,6 +36,17 @@ test_that("a split is found, with statistic, partition and fall of an independen
   expect_output(print(found), text_pattern("structure_split", construct = "F"))
   expect_s3_class(found, "orizzonte_amendments")
   expect_null(found$nonsense)
+})
+
+test_that("an item between the halves could be on either side", {
+  # in the population x5 reflects both halves alike
+  loadings <- cbind(c(rep(0.7, 4), 0.4, rep(0, 5)), c(rep(0, 4), 0.4, rep(0.7, 5)))
+  r <- loadings %*% matrix(c(1, 0.6, 0.6, 1), 2) %*% t(loadings)
+  diag(r) <- 1
+  dimnames(r) <- rep(list(paste0("x", 1:10)), 2)
+  split <- amendments(quiet_fit(one, summary_data(r, 400, sd = rep(1, 10))), top = 1)$structures
+  expect_match(split$either_side[1], "x5")
+  expect_no_match(split$either_side[1], "x1,|x9")
 })
 
 test_that("squared statistics of single changes are the modification indices", {
