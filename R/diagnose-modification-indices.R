@@ -41,8 +41,9 @@
 #' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
 #' index that moves nothing may stay, and a small one that moves a conclusion may not (Oberski
 #' 2014). `x$structures` lists splits of constructs (`either_side`: items for which the data hardly
-#' tell the side), method factors and a general factor with their fit, `z` and the `p` value of their
-#' family; its attribute `p_joint` is the test of all of them and the single changes together.
+#' tell the side), method factors and a general factor with their fit, `z` and `p` (against the
+#' largest of the family); its attribute `p_joint` is the test of all of them and the single
+#' changes together.
 #'
 #' @section What is not offered:
 #' Parameters that carry a scale, changes that would leave the model unidentified

@@ -86,14 +86,16 @@ find_structures <- function(fit, real) {
                  numeric(ncol(tested$draws)))
   p_joint <- (1 + sum(apply(each, 1L, min) <= min(p) + 1e-12)) / (ncol(tested$draws) + 1)
   leads <- known[which.max(largest[known])]
-  structure(structures_frame(geometry, candidates, z, p, test, p_joint, real),
+  # each structure against the largest of its family
+  own <- vapply(seq_along(z), function(i) p_from_draws(z[i], maxima[[test[i]]]), 0)
+  structure(structures_frame(geometry, candidates, z, own, p_joint, real),
             p_joint = p_joint, leads = leads)
 }
 
 p_from_draws <- function(value, draws) (1 + sum(draws >= value - 1e-9)) / (1 + length(draws))
 
-# The best of each family, fitted if the joint p is significant.
-structures_frame <- function(geometry, candidates, z, p, test, p_joint, real) {
+# The best of each family, fitted if the joint p value and its own one are significant.
+structures_frame <- function(geometry, candidates, z, p, p_joint, real) {
   fit <- geometry$fit
   best <- unlist(lapply(structure_families, function(family) {
     at <- which(candidates$family == family)
@@ -106,7 +108,7 @@ structures_frame <- function(geometry, candidates, z, p, test, p_joint, real) {
   best <- best[order(-z[best])]
   empty <- list(drop = NA_real_, df = NA_integer_, correlation = NA_real_, share = NA_real_)
   fitted <- lapply(best, function(i) {
-    if (p_joint > 0.05) return(empty)
+    if (p_joint > 0.05 || p[i] > 0.05) return(empty)
     found <- if (candidates$family[i] == "split")
       fit_split(fit, candidates$construct[i], candidates$sets[[i]]) else
       fit_method_factor(fit, candidates$sets[[i]][[1L]])
@@ -126,7 +128,7 @@ structures_frame <- function(geometry, candidates, z, p, test, p_joint, real) {
     part_one = joined(1L), part_two = joined(2L),
     either_side = vapply(best, function(i) {
       either_side(geometry, candidates$construct[i], candidates$sets[[i]])
-    }, ""), z = z[best], p = unname(p[test[best]]),
+    }, ""), z = z[best], p = p[best],
     drop = get("drop"), df = as.integer(get("df")), aic_change = aic,
     correlation = get("correlation"), share = get("share"),
     says_as_much = !is.na(aic) & aic < -2 & aic <= least + 2))
