@@ -132,7 +132,7 @@ add_wordings <- function(bp, given) {
   bp
 }
 
-# The same blueprint without its history.
+# Removes the history of a blueprint.
 without_trail <- function(bp) {
   bp$trail <- list()
   bp

@@ -38,7 +38,7 @@ add_texts(
   closer_other = "{other} is closer to the truth.",
   closer_neither = "neither is clearly closer to the truth.",
   closer_cannot_tell = paste0(
-    "which is closer to the truth cannot be told, because the statistics corrected as in AIC and ",
+    "the data do not decide which is closer to the truth: the statistics corrected as in AIC and ",
     "as in BIC point in opposite directions."),
   aic_differs_by =
     "The difference in AIC is {difference}, 95% interval [{lower}, {upper}].",

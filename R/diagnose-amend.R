@@ -12,7 +12,7 @@
 #' @param split A construct to be replaced by two, bare or as text.
 #' @param into What takes its place: a named list of two sets of its items, such as
 #'   `list(Greeting = c(be1, be2), Home = c(be3, be4))`. Both constructs take over all effects and
-#'   covariances, the scale rule and what is held equal. Hypotheses, quantities and
+#'   covariances, the scale rule and equality constraints. Hypotheses, quantities and
 #'   statements about single parameters that name the construct are refused by name, because they
 #'   have to be rewritten first.
 #' @param because The reason, in words.

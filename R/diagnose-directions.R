@@ -105,7 +105,7 @@ geometry_rows <- function(geometry) {
   }))
 }
 
-# What one unit of one cell of the model matrices does to the moments.
+# The derivative of the moments by one cell of the model matrices, whitened.
 entry_direction <- function(geometry, family, group, row, col) {
   stacked(geometry, function(block) {
     v <- block$variables

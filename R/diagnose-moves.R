@@ -38,7 +38,7 @@ focal_claims <- function(fit) {
   }) |> Filter(f = Negate(is.null))
 }
 
-# Claims about one group or one time are about parameters that stand in the table anyway.
+# With several groups, hypotheses are about parameters that the table already contains.
 several_times_or_groups <- function(fit) length(fit$layout$groups) > 1L
 
 focal_parameters <- function(view) {

@@ -403,8 +403,8 @@ doubled_pairs <- function(pairs, name, halves) {
   list(first = c(one$first, other$first[named]), second = c(one$second, other$second[named]))
 }
 
-# What the structures say, in words: nothing that can be named, or the leading one and those that
-# say as much.
+# Sentences on the structures: the joint test, and the structures that fit about as well as the best
+# change.
 structure_sentences <- function(x) {
   if (is.null(x) || nrow(x) == 0L) return(NULL)
   if (attr(x, "p_joint") > 0.05)

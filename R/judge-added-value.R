@@ -22,7 +22,7 @@ true_covariance <- function(one, other) {
   Reduce(jet_plus, Filter(Negate(is.null), parts))
 }
 
-# Of one part: by how much its own observed score reduces the mean squared error of its true score,
+# For one part, by how much its own observed score reduces the mean squared error of its true score,
 # proportionally, and by how much the observed total does (Haberman 2008). list(part, total, added):
 # jets.
 added_value <- function(view, loadings, key, at) {

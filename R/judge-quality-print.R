@@ -162,7 +162,7 @@ format_quality <- function(x) {
     format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
 }
 
-# What comes before all numbers: the status of the solution and how the model fits.
+# The status of the solution and the fit of the model come before all numbers.
 quality_header <- function(x) {
   c(if (!x$status %in% c("proper", "at bound", "weak"))
       text_of("quality_not_judged", status = x$status) else status_caution(x$status)[1L],

@@ -245,7 +245,7 @@ new_quality <- function(fit, parts, judged, asked, criteria) {
                  status = solution_state(fit)$status), class = "orizzonte_quality")
 }
 
-# By construct, from the first group that has it.
+# Collects a component by construct, from the first group that has it.
 scales_of <- function(parts, what) {
   all <- unlist(unname(lapply(parts, `[[`, what)), recursive = FALSE)
   all[!duplicated(names(all))]

@@ -39,7 +39,7 @@ add_texts(
   score_general_with_parts = "general, with parts",
   score_adds = "adds to the total",
   score_repeats = "repeats the total",
-  score_adds_unreliable = "adds, too unreliable",
+  score_adds_unreliable = "adds, but unreliable",
   score_cannot_tell = "cannot tell",
   total_one_score = paste0(
     "{general} accounts for {omega} of the variance of the sum of all items (omega hierarchical, ",

@@ -32,7 +32,7 @@ add_texts(
   no_p_from_replicates = paste0(
     "No p value is given where zero is an end of the range (variances, R\u00b2, reliabilities), ",
     "for fewer than 100 usable replicates, and where more than 5 % of them were lost or the ",
-    "estimate lies at their edge."),
+    "estimate is at their edge."),
   p_not_placed = paste0(
     "The number of replicates is too small to place the p values of {close} above or below ",
     ".05{needed}."),

@@ -60,7 +60,7 @@ corrected_chisq <- function(fit) {
   part <- function(name) vapply(each, `[[`, 0, name)
   cases <- unname(n_by_group(fit$sample))
   factor <- swain_factor(lengths(group_variables(fit$sample)), covariance_df(fit), cases)
-  # a group that fits by necessity adds nothing that could be corrected
+  # a group that fits by necessity needs no correction
   factor[is.na(factor) & covariance_df(fit) <= 1e-9] <- 1
   sum(factor * (cases - 1) * part("chisq") / part("n"))
 }
@@ -68,7 +68,7 @@ corrected_chisq <- function(fit) {
 # The test by which exact fit is judged: corrected for the sample size where that is possible.
 exact_test <- function(fit) small_sample_test(fit) %||% test_of(fit)
 
-# Whether the correction would take off more than a twentieth of chi-square.
+# TRUE for samples so small that the correction would decrease chi-square by more than a twentieth.
 small_for_chisq <- function(fit) {
   factor <- swain_factor(lengths(group_variables(fit$sample)), covariance_df(fit),
                          unname(n_by_group(fit$sample)))

@@ -208,7 +208,7 @@ fit_amendment_parts <- function(fit, criteria) {
     report_moves(found, x), report_bullets(remarks), report_text(chance_note(found)))
 }
 
-# What the leading changes would do to the conclusions.
+# The table of movements: how the leading changes affect the conclusions.
 report_moves <- function(found, shown) {
   columns <- move_columns(found, shown)
   if (is.null(columns)) return(NULL)
