@@ -91,7 +91,7 @@ command_amend <- function(given) {
     vapply(split_words(text), canonical_text, "", USE.NAMES = FALSE)
   }
   change <- list(free = addresses(given$free), fix = addresses(given$fix),
-                 omit = split_words(given$omit), split = given$split)
+                 omit = split_words(given$omit), split = given$split, into = given$into)
   if (sum(lengths(change)) == 0L)
     abort("usage",
           c(text_of("orizzonte_amend_needs_change"),

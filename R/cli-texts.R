@@ -16,7 +16,7 @@ add_texts(
   example_out = "Such as --out choirs-2.yaml",
   next_blueprint_is_yaml = "The next blueprint is a YAML file.",
   orizzonte_amend_needs_change = "orizzonte amend needs a change.",
-  one_free_fix_omit = "One of --free, --fix and --omit, with --because.",
+  one_free_fix_omit = "One of --free, --fix, --omit and --split, with --because.",
   screen_looks_single_cases =
     "screen looks at single cases: it reads files, not tables of databases.",
   save_some_rows_csv = "Save some of the rows as CSV and screen these.",

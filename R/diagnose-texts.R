@@ -25,6 +25,10 @@ add_texts(
   confirmed_not_known = "cannot be judged")
 
 add_instructions(
+  example_split = instruct(paste0(
+    "Example: amend(fit, split = Belonging, into = list(Greeting = c(be1, be2), Home = c(be3, ",
+    "be4)), because = \"...\")."),
+    text = "Example: --split Belonging --into \"Greeting = be1, be2; Home = be3, be4\"."),
   all_movements = instruct("amendments(fit)$movements", text = "--format json"),
   see_residual_map = instruct("residual_map(fit)", c("draw", "--what", "residuals")),
   see_not_offered = instruct(
@@ -43,7 +47,7 @@ add_instructions(
 
 add_texts(
   amend_needs_change = "amend() needs a change.",
-  give_one_free_address = "Give one of free = address, fix = equation, omit = item.",
+  give_one_free_address = "Give one of free = address, fix = equation, omit = item, split = construct with into.",
   no_reason_was_given = "No reason was given for this change.",
   changes_were_suggested_same = "{so_far} changes were suggested by the same data.",
   part_better_fit_is = paste0(
@@ -170,9 +174,6 @@ add_texts(
   example_halves = "Example: {what} \"Greeting = be1, be2; Home = be3, be4\".",
   split_needs_halves =
     "`split` names one construct, and `into` two new ones with their items.",
-  example_split = paste0(
-    "Example: amend(fit, split = Belonging, into = list(Greeting = c(be1, be2), Home = c(be3, ",
-    "be4)), because = \"...\")."),
   split_unknown = "There is no construct {split} to split.",
   split_not_possible = "{split} cannot be split: only constructs reflected in free items can.",
   split_other_items =

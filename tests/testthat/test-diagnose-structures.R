@@ -203,4 +203,12 @@ test_that("what a split cannot be is refused by name", {
   expect_setequal(names(read_blueprint(out)$constructs), c("Greeting", "Home", "Calm"))
   expect_identical(command("amend", file, data, "--split", "Belonging", "--into", "nonsense",
                            "--because", "x", "--out", out)$code, 2L)
+  # one without the other is said in the words of the command line
+  for (half in list(c("--split", "Belonging"), c("--into", "A = be1, be2; B = be3, be4"))) {
+    said <- command("amend", file, data, half, "--because", "x", "--out", out)
+    expect_identical(said$code, 2L)
+    expect_match(said$err, text_pattern("split_needs_halves"))
+    expect_match(said$err, "--split Belonging --into", fixed = TRUE)
+    expect_no_match(said$err, "amend(fit", fixed = TRUE)
+  }
 })
