@@ -123,7 +123,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
   offered <- judge_rows(fit, offered, criteria)
   whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
                 nothing = nothing_to_amend(fit, offered$verdict, criteria),
-                exact = exact_fit_sentence(fit, offered$verdict, criteria))
+                exact = if ("stands_out" %in% offered$verdict) exact_fit_words(fit, criteria))
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
   leaders <- seq_len(min(top, length(offered$parameter)))
   leading <- lapply(offered, function(x) x[leaders])
@@ -221,26 +221,23 @@ judge_rows <- function(fit, offered, criteria) {
   c(offered, related)
 }
 
-# Why nothing needs to be amended, or NULL when a row stands out.
+# Why nothing needs to be amended; NULL when a row stands out.
 nothing_to_amend <- function(fit, verdict, criteria) {
-  test <- test_of(fit)
-  if (test$df == 0L || length(verdict) == 0L || any(verdict == "stands_out")) return(NULL)
+  if (test_of(fit)$df == 0L || length(verdict) == 0L || any(verdict == "stands_out")) return(NULL)
+  count <- format_count(length(verdict))
+  fits <- exact_fit_words(fit, criteria)
+  if (!is.null(fits)) return(paste(fits, text_of("none_stands_out", count = count)))
   exact <- exact_test(fit)
-  if (exact$p >= criteria$significance)
-    return(paste(exact_fit_sentence(fit, "stands_out", criteria),
-                 text_of("none_stands_out", count = format_count(length(verdict)))))
-  text_of("misfit_is_spread", chisq = format_fixed(exact$chisq), df = test$df,
-          exact = p_clause(exact$p), count = format_count(length(verdict)),
-          correction = small_sample_words(fit), instruction = instruction("see_residual_map"))
+  text_of("misfit_is_spread", chisq = format_fixed(exact$chisq), df = exact$df,
+          exact = p_clause(exact$p), count = count, correction = small_sample_words(fit),
+          instruction = instruction("see_residual_map"))
 }
 
-# Beside rows that stand out: exact fit is not rejected. NULL where it is.
-exact_fit_sentence <- function(fit, verdict, criteria) {
-  test <- test_of(fit)
-  if (test$df == 0L || !any(verdict == "stands_out")) return(NULL)
+# That exact fit is not rejected; NULL where it is.
+exact_fit_words <- function(fit, criteria) {
   exact <- exact_test(fit)
-  if (!isTRUE(exact$p >= criteria$significance)) return(NULL)
-  text_of("exact_fit_is_not", chisq = format_fixed(exact$chisq), df = test$df,
+  if (exact$df == 0L || !isTRUE(exact$p >= criteria$significance)) return(NULL)
+  text_of("exact_fit_is_not", chisq = format_fixed(exact$chisq), df = exact$df,
           exact = p_clause(exact$p), correction = small_sample_words(fit))
 }
 
