@@ -61,6 +61,10 @@ format_offered <- function(x, shown) {
       text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
               significance = short_number(criteria$significance),
               power = short_number(criteria$power)), chance_note = chance_note(x))))
+  structures <- attr(x, "structures")
+  if (!isTRUE(attr(x, "robust")) && rule_heavy_tails(attr(structures, "kurtosis_z")))
+    lines <- c(lines, "", wrap_lines(text_of("heavy_tails_rows",
+                                             instruction = instruction("robust"))))
   lines
 }
 

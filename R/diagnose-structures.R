@@ -89,7 +89,7 @@ find_structures <- function(fit, real) {
   # each structure against the largest of its family
   own <- vapply(seq_along(z), function(i) p_from_draws(z[i], maxima[[test[i]]]), 0)
   structure(structures_frame(geometry, candidates, z, own, p_joint, real),
-            p_joint = p_joint, leads = leads)
+            p_joint = p_joint, leads = leads, kurtosis_z = kurtosis_z(geometry))
 }
 
 p_from_draws <- function(value, draws) (1 + sum(draws >= value - 1e-9)) / (1 + length(draws))

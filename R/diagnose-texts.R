@@ -47,7 +47,8 @@ add_instructions(
 
 add_texts(
   amend_needs_change = "amend() needs a change.",
-  give_one_free_address = "Give one of free = address, fix = equation, omit = item, split = construct with into.",
+  give_one_free_address =
+    "Give one of free = address, fix = equation, omit = item, split = construct with into.",
   no_reason_was_given = "No reason was given for this change.",
   changes_were_suggested_same = "{so_far} changes were suggested by the same data.",
   part_better_fit_is = paste0(
@@ -181,6 +182,9 @@ add_texts(
   split_name_taken = "{taken} is the name of something else in this model.",
   split_is_named = "{split} is named in statements that would lose their meaning:",
   split_rewrite_first = "Rewrite or remove them in the blueprint first.",
+  heavy_tails_rows = paste0(
+    "Caution: the data have heavy tails, and under normal inference single rows then stand out too ",
+    "often in a correct model. Refit with {instruction} before changing anything."),
   structure_split = paste0(
     "{construct} as two constructs, {part_one} and {part_two}: \u03c7\u00b2 decreases by {drop} ",
     "({df} df); the two correlate {correlation}.{either}"),

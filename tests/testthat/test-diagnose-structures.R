@@ -126,7 +126,18 @@ test_that("a model that holds has no structure, also with heavy tails and missin
     expect_gt(attr(found$structures, "p_joint"), 0.01)
     expect_true(all(is.na(found$structures$drop)) || attr(found$structures, "p_joint") <= 0.05)
   }
-  # heavy tails are seen
+  # heavy tails are seen, and single rows come with a caution unless inference is robust
+  expect_false(rule_heavy_tails(2.58))
+  expect_true(rule_heavy_tails(2.581))
+  expect_false(rule_heavy_tails(-9))
+  expect_false(rule_heavy_tails(NULL))
+  shown <- function(data, ...) {
+    paste(capture.output(print(suppressWarnings(amendments(quiet_fit(one, data, ...), top = 1)))),
+          collapse = " ")
+  }
+  expect_match(shown(heavy), text_pattern("heavy_tails_rows"))
+  expect_no_match(shown(plain), text_pattern("heavy_tails_rows"))
+  expect_no_match(shown(heavy, inference = "robust"), text_pattern("heavy_tails_rows"))
   expect_gt(abs(kurtosis_z(fit_geometry(quiet_fit(one, heavy)))), 2.58)
   expect_lt(abs(kurtosis_z(fit_geometry(quiet_fit(one, plain)))), 2.58)
   # a saturated model has none at all
