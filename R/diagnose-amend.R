@@ -116,7 +116,9 @@ parse_halves <- function(text, what) {
 check_split <- function(fit, split, into) {
   if (is.null(split) && is.null(into)) return(invisible())
   bp <- fit$request$blueprint
-  refuse <- function(text, ...) abort("input", c(text_of(text, ...), i = instruction("example_split")))
+  refuse <- function(text, ...) {
+    abort("input", c(text_of(text, ...), i = instruction("example_split")))
+  }
   if (length(split) != 1L || !is.list(into) || length(into) != 2L ||
       !all(vapply(into, is.character, NA))) refuse("split_needs_halves")
   if (!split %in% names(bp$constructs))

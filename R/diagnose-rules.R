@@ -32,8 +32,8 @@ rule_move <- function(movement, limit, crosses, se, unit, smallest) {
   if (abs(movement) >= 0.5 * se) "matters" else "open"
 }
 
-# Heavy tails: Mardia's test of multivariate kurtosis at .01, two-sided, above its expectation. Tests
-# under normality reject too often then.
+# Heavy tails, by Mardia's test of multivariate kurtosis: tests under normality reject too often
+# when it is above its expectation.
 rule_heavy_tails <- function(kurtosis_z) isTRUE(kurtosis_z > 2.58)
 
 # A path or covariance, by the p value of the rise in chi-square without it; NA when the model

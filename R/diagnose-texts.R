@@ -183,8 +183,8 @@ add_texts(
   split_is_named = "{split} is named in statements that would lose their meaning:",
   split_rewrite_first = "Rewrite or remove them in the blueprint first.",
   heavy_tails_rows = paste0(
-    "Caution: the data have heavy tails, and under normal inference single rows then stand out too ",
-    "often in a correct model. Refit with {instruction} before changing anything."),
+    "Caution: the data have heavy tails, and under normal inference single rows then stand out ",
+    "too often in a correct model. Refit with {instruction} before changing anything."),
   structure_split = paste0(
     "{construct} as two constructs, {part_one} and {part_two}: \u03c7\u00b2 decreases by {drop} ",
     "({df} df); the two correlate {correlation}.{either}"),
