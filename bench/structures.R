@@ -52,6 +52,7 @@ run <- function(label, f, ...) {
 }
 first <- rbind(run("model holds, n = 200", structures, 200, 1, FALSE),
                run("model holds, n = 100", structures, 100, 1, FALSE),
+               run("model holds, n = 50", structures, 50, 1, FALSE),
                run("r = .90, n = 200", structures, 200, 0.90, FALSE),
                run("r = .75, n = 200", structures, 200, 0.75, FALSE),
                run("model holds, heavy tails, n = 300", structures, 300, 1, TRUE))
@@ -59,11 +60,10 @@ second <- rbind(run("model holds", rows, 0), run("residual correlation .25", row
                 run("residual correlation .40", rows, 0.40))
 first$chisq <- NULL
 writeLines(c(
-  "Structures: proportions at .05. rows: a single row stands out; split, joint: p of the family ",
-  "and",
-  "of all families; right: the split found is the planted one.", "",
+  "Structures: proportions at .05. rows: a single row stands out; split, joint: p of the family",
+  "and of all families; right: the split found is the planted one.", "",
   capture.output(print(first, row.names = FALSE)), "",
   "Rows: numbers per table (raw, adjusted, others) and proportions. any: some adjusted p <= .05;",
-  "true: the planted row; top: it stands first; others: rows that stand out beside it and do not ",
-  "go",
-  "with it.", "", capture.output(print(second, row.names = FALSE))), "bench/results/structures.txt")
+  "true: the planted row; top: it stands first; others: rows that stand out beside it and do not",
+  "go with it.", "", capture.output(print(second, row.names = FALSE))),
+  "bench/results/structures.txt")
