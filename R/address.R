@@ -291,3 +291,6 @@ without_group <- function(text) {
     format(address)
   }, "", USE.NAMES = FALSE)
 }
+
+# Kinds whose parameters are paths of a diagram, which can be left out one by one.
+path_kinds <- c("effect", "covariance")

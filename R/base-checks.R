@@ -190,7 +190,11 @@ other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_b
 nearest_argument <- function(strange, known) {
   word <- other_words[strange]
   if (word %in% known) return(c(i = text_of("did_you_mean_argument", word = word)))
+  # a beginning, or the letters in their order with some left out: lvl for level
   longer <- known[startsWith(known, strange)]
+  letters <- strsplit(strange, "")[[1L]]
+  if (length(longer) == 0L && length(letters) >= 3L && all(grepl("[[:alpha:]]", letters)))
+    longer <- grep(paste0("^", paste(letters, collapse = ".*")), known, value = TRUE)
   if (length(longer)) c(i = text_of("did_you_mean_argument", word = longer[1L])) else
     did_you_mean(strange, known)
 }

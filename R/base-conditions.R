@@ -54,7 +54,9 @@ enumerate <- function(x, most = 8L, last = " and ") {
   paste0(paste(x[-n], collapse = ", "), last, x[n])
 }
 
-count_of <- function(n, one, many = paste0(one, "s")) paste(n, if (n == 1) one else many)
+count_of <- function(n, one, many = paste0(one, "s")) {
+  paste(format_count(n), if (n == 1) one else many)
+}
 
 # How results are shown: as a caller in R sees them, unless the command line asks for something else
 # before it runs a command.

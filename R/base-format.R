@@ -85,8 +85,11 @@ format_fixed <- function(x, digits = 3L) {
   out <- formatC(x, digits = digits, format = "f")
   out <- sub("^-(0[.]?0*)$", "\\1", out)          # no negative zero
   out[is.na(x)] <- ""
+  # indices and tests in full, with thousands; estimates on a large scale with an exponent
   big <- !is.na(x) & abs(x) >= 1e6
+  full <- big & digits < 3L & abs(x) < 1e12
   out[big] <- formatC(x[big], digits = 3L, format = "e")
+  out[full] <- formatC(x[full], digits = digits, format = "f", big.mark = ",")
   out
 }
 
@@ -142,6 +145,14 @@ p_clause <- function(p) ifelse(p %in% NA | p >= 0.001, paste("=", format_p(p)), 
 
 with_error <- function(estimate, se) {
   paste0(format_number(estimate), ifelse(is.na(se), "", paste0(" (", format_number(se), ")")))
+}
+
+capital <- function(text) paste0(toupper(substr(text, 1L, 1L)), substring(text, 2L))
+
+# Numbers below ten are written as words, as journals ask for.
+number_word <- function(n) {
+  words <- c("one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
+  if (n %in% seq_along(words)) words[n] else format_count(n)
 }
 
 plural <- function(word) sub("ys$", "ies", paste0(word, "s"))
@@ -305,4 +316,10 @@ percent_words <- function(share) {
 chisq_text <- function(chisq, df, p, mark = "\u03c7\u00b2") {
   paste0(mark, "(", format_count(df), ") = ", format_fixed(chisq, 2L),
          if (!is.na(p)) paste0(", p ", p_clause(p)))
+}
+
+# Intervals with fixed decimals; nothing where an end is missing.
+shown_interval <- function(lower, upper, digits = 2L) {
+  ifelse(is.na(lower) | is.na(upper), "",
+         paste0("[", format_fixed(lower, digits), ", ", format_fixed(upper, digits), "]"))
 }

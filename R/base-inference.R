@@ -14,8 +14,10 @@ upper_p <- function(chisq, df, ncp = 0) {
   suppressWarnings(stats::pchisq(chisq, df, ncp = ncp, lower.tail = FALSE))
 }
 
-# The p value of a chi-square difference; NA when the degrees of freedom do not differ.
+# The p values of chi-square differences; NA when the degrees of freedom do not differ. Vectors; one
+# `df` stands for all.
 difference_p <- function(chisq, df) {
+  df <- rep_len(df, length(chisq))
   p <- stats::pchisq(pmax(chisq, 0), pmax(df, 1), lower.tail = FALSE)
   ifelse(is.na(df) | df <= 0, NA_real_, p)
 }

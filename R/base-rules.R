@@ -49,9 +49,10 @@ is_code <- function(x, codes) {
   x %in% codes[!is.na(codes)]
 }
 
-# A column of text that holds nothing but numbers once text codes are taken out, as numbers.
+# A column of text that holds nothing but numbers once codes are taken out, as numbers; a factor
+# only where text codes are given, since its numbers may be labels.
 without_text_codes <- function(x, codes) {
-  if (!is.character(codes) || !(is.character(x) || is.factor(x))) return(x)
+  if (!is.character(x) && !(is.factor(x) && is.character(codes))) return(x)
   text <- as.character(x)
   text[is_code(text, codes)] <- NA
   numbers <- suppressWarnings(as.numeric(text))

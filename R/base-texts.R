@@ -7,8 +7,17 @@ texts$pieces <- list()
 texts$instructions <- list()
 texts$keys <- FALSE  # whether texts are shown by their names, which tests do
 
-add_texts <- function(...) texts$table <- c(texts$table, c(...))
-add_instructions <- function(...) texts$instructions <- c(texts$instructions, list(...))
+# A name that is taken stops the installation: one text would hide the other.
+add_texts <- function(...) {
+  added <- c(...)
+  stopifnot(!names(added) %in% names(texts$table), !anyDuplicated(names(added)))
+  texts$table <- c(texts$table, added)
+}
+add_instructions <- function(...) {
+  added <- list(...)
+  stopifnot(!names(added) %in% names(texts$instructions), !anyDuplicated(names(added)))
+  texts$instructions <- c(texts$instructions, added)
+}
 
 # The text called `name`. `...`: values by placeholder. `{n}` shows a value, `{?s}` a plural of the
 # last number shown (cli::pluralize()). Values are looked up, never evaluated: braces in them stay
@@ -91,27 +100,29 @@ add_texts(
   paths_relative = "Paths are relative to the working directory: {folder}.")
 
 add_texts(
-  must_be_one_piece = "{what} must be one piece of text.",
+  must_be_one_piece = "{what} must be a single text.",
   it_is_of_kind = "It is {value}.",
   write_quotes = "Write it in quotes.",
-  holds_bytes_are_not = "{what} holds bytes that are not UTF-8.",
+  holds_bytes_are_not = "{what} contains bytes that are not valid UTF-8.",
   convert_first_iconv_x = "Convert it first: iconv(x, \"latin1\", \"UTF-8\").",
-  blueprint_cannot_be_read = "This blueprint cannot be read: it lacks parts that a blueprint has.",
+  blueprint_cannot_be_read = "This blueprint cannot be used: parts of it are missing.",
   start_blueprint_title_or = "Start with blueprint(\"a title\"), or read_blueprint(file).",
   first_argument_must_be = "The first argument of {verb}() must be a blueprint.",
-  start_blueprint_title_pipe =
-    "Start with blueprint(\"a title\") and pipe it on: blueprint(\"...\") |> construct(...).",
-  reads_fitted_model = "{reader}() reads a fitted model.",
+  start_blueprint_title_pipe = paste0(
+    "Start with blueprint(\"a title\") and extend it with pipes: blueprint(\"...\") |> ",
+    "construct(...)."),
+  reads_fitted_model = "{reader}() needs a fitted model.",
   was_given = "It was given {value}.",
-  fit_one_first_fit = "Fit one first: fit <- fit_model(blueprint, data).",
-  lacks_parts_fit_has = "it lacks parts that a fit has",
+  fit_one_first_fit = "Fit a model first: fit <- fit_model(blueprint, data).",
+  lacks_parts_fit_has = "parts of it are missing",
   was_made_version_which = paste0(
-    "it was made by version {version}, which kept fits in another form than ",
+    "it was created by version {version}, which stored fits in a different form than ",
     "{package_version_text}"),
   parts_do_not_belong = "its parts do not belong together",
-  cannot_read_ladder_lacks = "{reader}() cannot read this ladder: it lacks parts that one has.",
-  make_again_invariance_blueprint = "Make it again: invariance(blueprint, data, by = \"column\").",
-  fit_cannot_be_read = "This fit cannot be read.",
+  cannot_read_ladder_lacks = "{reader}() cannot use this ladder: parts of it are missing.",
+  make_again_invariance_blueprint =
+    "Compute it again: invariance(blueprint, data, by = \"column\").",
+  fit_cannot_be_read = "This fit cannot be used.",
   the_reason = "The reason: {why}.",
   fit_model_again_fit = paste0(
     "Fit the model again: fit_model(blueprint, data). A blueprint file keeps the model ",
@@ -121,8 +132,8 @@ add_texts(
   x_is = "`x` is {value}.",
   x_is_empty_list = "`x` is an empty list.",
   part_is_of_kind = "{name} of `x` is {strange}.",
-  must_be_one_text = "{what} must be one text or more.",
-  such_as = "Such as {example}.",
+  must_be_one_text = "{what} must be one or more texts.",
+  such_as = "Example: {example}.",
   needs = "{verb}() needs `{lacking}`.",
   see_arguments_example = "See ?{verb} for its arguments and an example.",
   has_no_argument = "{verb}() has no argument {strange}.",
@@ -140,39 +151,38 @@ add_texts(
   must_be_whole_number = "{what} must be a whole number.",
   must_be_true_or = "{what} must be TRUE or FALSE.",
   level_must_be_one = "`level` must be one number between 0 and 1.",
-  example_level = "Such as level = .95.",
-  result_cannot_be_printed = "This result cannot be printed: it lacks parts that one has.",
-  make_again = "Make it again: {again}.",
+  example_level = "Example: level = .95.",
+  result_cannot_be_printed = "This result cannot be printed: parts of it are missing.",
+  make_again = "Compute it again: {again}.",
   missing_codes_must_be = "`missing_codes` must be numbers or texts.",
-  such_missing_codes_c = "Such as missing_codes = c(-9, 999), or c(\"n/a\", \"-9\").",
+  such_missing_codes_c = "Examples: missing_codes = c(-9, 999), or c(\"n/a\", \"-9\").",
   did_you_mean = "Did you mean {near}?",
   and_more = "{seq_len} and {value} more",
   is_not_file_criteria = "{file} is not a file of criteria.",
-  holds_lines_such_cfi = "It holds lines such as cfi: [.95, .90]",
+  holds_lines_such_cfi = "Such a file has lines like cfi: [.95, .90]",
   must_be_numbers = "In {file}: {name} must be numbers.",
   example_criteria_in_file =
-    "Such as cfi: [.95, .90] or smallest: .1; leave out what keeps its default.",
+    "Example: cfi: [.95, .90] or smallest: .1. Leave out criteria that keep their default.",
   every_criterion_needs_name = "Every criterion needs its name, such as cfi = c(.95, .90).",
   there_is_no_criterion = "There is no criterion {unknown}.",
-  must_be_two_numbers = "`{name}` must be two numbers: from where on it is good, and acceptable.",
-  such_c = "Such as {name} = c({name_2}).",
-  tiers_are_out_range = "The tiers of `{name}` are out of range.",
+  must_be_two_numbers = "`{name}` must be two numbers: the limits for good and for acceptable.",
+  such_c = "Example: {name} = c({name_2}).",
+  tiers_are_out_range = "The limits of `{name}` are out of range.",
   they_are = "They are {tiers}.",
-  tiers_are_wrong_order = paste0(
-    "The tiers of `{name}` are in the wrong order: good must be the stricter one, and comes ",
-    "first."),
+  tiers_are_wrong_order =
+    "The limits of `{name}` are in the wrong order: the stricter one, for good, comes first.",
   criteria_must_come_from = "`criteria` must come from criteria().",
-  such_criteria_criteria_cfi = "Such as criteria = criteria(cfi = c(.96, .92)).",
-  conventions_not_laws = "Conventions, not laws.",
-  largest_change_worse_which = "Largest change for the worse at which a rung holds",
+  such_criteria_criteria_cfi = "Example: criteria = criteria(cfi = c(.96, .92)).",
+  conventions_not_laws = "These are conventions, not laws.",
+  largest_change_worse_which = "Largest deterioration at which a level of invariance still holds",
   next_criteria_cfi_c = paste0(
     "Next: criteria(cfi = c(.96, .92), ...) changes some; fit_indices(fit, criteria = ...) ",
     "uses them."),
   is_not_manifest_version = "it is not a manifest of this version",
   file_is_not_described = "a file of it is not described as it should be",
   cannot_write = "Cannot write {name}.",
-  is_folder_writable_is = "Is the folder writable, is there room on the disk?",
-  process_left_no_name = "a process that left no name",
+  is_folder_writable_is = "Check that the folder is writable and that there is room on the disk.",
+  process_left_no_name = "a process that left no identification",
   process_started = "process {process} on {host} (started {started})",
   folder_is_use = "The folder {folder} is in use.",
   is_locked = "It is locked by {owner}.",
@@ -185,9 +195,9 @@ add_texts(
   in_group_sentence = "In group {group}:",
   of = "{dropped} {dropped_2} of {total}",
   dropped_rows_missing_values =
-    "Dropped rows with missing values in variables of the model: {dropped}.",
+    "Listwise deletion: {dropped} with missing values in variables of the model.",
   same_every_group_each = "the same in every group ({group_names}), each with its own values:",
-  no_groups_nothing_is = "no groups: nothing is held equal",
+  no_groups_nothing_is = "no groups, so that nothing is constrained to be equal",
   fit_has_no_groups = "This fit has no groups.",
   fit_column = "Fit with by = \"column\".",
   there_is_no_group = "There is no group {asked}.",
@@ -196,39 +206,39 @@ add_texts(
   name_grouping_column_column = "Name the grouping column with by = \"column\".",
   something_is_left_out =
     "Something is left out in group {strange}, which is not among the groups.",
-  there_are_no_groups = "There are no groups in this fit, but {value} names one.",
+  there_are_no_groups = "This fit has no groups, but {value} names one.",
   give_grouping_column_when = "Give the grouping column with by = when fitting.",
   there_is_no_such = "There is no such group: {value}",
   value_cannot_be_kept = "This value cannot be kept as plain data.",
   value_class_cannot_be = "A value of class {refused} cannot be kept as plain data.",
-  part_is_no_known = "a part is of no known type",
+  part_is_no_known = "a part has an unknown type",
   whole_number_is_too = "a whole number is too large",
   attribute_has_no_name = "an attribute has no name",
-  value_is_no_known = "a value is of no known class",
-  factor_has_no_level = "a factor has no level for some value",
+  value_is_no_known = "a value has an unknown class",
+  factor_has_no_level = "a factor has a value without a level",
   columns_table_differ_length = "the columns of a table differ in length",
   attributes_value_do_not = "the attributes of a value do not fit it",
-  is_not_plain_data = "This is not plain data of ours: {why}.",
+  is_not_plain_data = "This is not plain data written by orizzonte: {why}.",
   is_nested_too_deeply = "it is nested too deeply",
   there_is_no_file = "There is no file {file}.",
   there_is_no_folder = "There is no folder {folder} either.",
   is_folder_not_file = "{file} is a folder, not a file.",
-  is_no_regular_file = "{file} is no regular file (a device or a pipe).",
-  you_may_not_read = "You may not read {file}.",
+  is_no_regular_file = "{file} is not a regular file (a device or a pipe).",
+  you_may_not_read = "You do not have permission to read {file}.",
   is_empty = "{file} is empty.",
   cannot_read_file = "Cannot read {file}.",
   is_utf_16_which = " is UTF-16, which is not read.",
   is_not_text_file = " is not a text file.",
   save_plain_text_utf = "Save it as plain text in UTF-8 (data as CSV).",
   there_is_no_encoding = "There is no encoding {encoding}.",
-  such_latin1_or_windows = "Such as \"latin1\" or \"windows-1252\"; iconvlist() names all.",
+  such_latin1_or_windows = "Examples: \"latin1\" or \"windows-1252\"; iconvlist() lists all.",
   is_not = "{file} is not {encoding}.",
-  line_byte_is_not = "{file}, line {bad}: a byte that is not UTF-8.",
+  line_byte_is_not = "{file}, line {bad}: a byte is not valid UTF-8.",
   save_file_as_utf8 = paste0(
-    "Save the file as UTF-8, or say what it is: encoding = \"latin1\" (on the command line ",
+    "Save the file as UTF-8, or give its encoding: encoding = \"latin1\" (on the command line ",
     "--encoding latin1)."),
   space_alnum_password_passwd = "(^|[[:space:];&?])[[:alnum:]_]*(password|passwd|pwd)[[:space:]]*=",
-  lacks_what_was_computed = "it lacks what was computed of it",
+  lacks_what_was_computed = "its computed parts are missing",
   parts_were_changed_after =
     "its parts were changed after it was fitted, or do not belong together",
   wider_window_also = "(in a wider window also: {spared})",
@@ -236,15 +246,16 @@ add_texts(
   no_such_folder = "There is no folder {folder}.",
   create_first_or_choose = "Create it first, or choose another.",
   is_no_regular_file_device =
-    "{file} is no regular file (a device or a pipe): it is not written to.",
+    "{file} is not a regular file (a device or a pipe), so that nothing is written to it.",
   choose_name_file = "Choose the name of a file.",
   folder_is_not_writable = "Its folder is not writable.",
-  not_all_could_be = "Not all of it could be stored.",
-  what_was_there_before =
-    "What was there before is as it was. Is the folder writable, is there room on the disk?",
+  not_all_could_be = "The file could not be written completely.",
+  what_was_there_before = paste0(
+    "The previous file is unchanged. Check that the folder is writable and that there is room ",
+    "on the disk."),
   cannot_make = "Cannot make {file}.",
-  is_disk_full_or = "Is the disk full, or {tempdir} not writable?",
-  is_input_is_not = "{file} is an input: it is not written over.",
+  is_disk_full_or = "Check that the disk is not full and that {tempdir} is writable.",
+  is_input_is_not = "{file} is an input and is not overwritten.",
   choose_another_name_result = "Choose another name for the result.",
   is_larger_than_megabytes = "{file} is larger than {e6} megabytes.",
   is_not_readable_yaml = "{file} is not readable YAML.",
@@ -261,7 +272,7 @@ add_texts(
   line = "{file}, line {found}: {what}")
 
 add_texts(
-  unnamed_too_much = "in this place (an unnamed one is too much)")
+  unnamed_too_much = "in this place (there is an unnamed argument too many)")
 
 # Headings, captions and axes
 add_texts(

@@ -8,10 +8,10 @@
 #' @param .bp A blueprint.
 #' @param ... `name = statement` pairs; strings are read as statements too. Either side is an
 #'   expression as in [quantity()].
-#' @return The blueprint with the claims added. A later claim of the same name overrides an earlier
-#'   one, and says so.
+#' @return The blueprint with the claims added. A later claim of the same name replaces an earlier
+#'   one, with a message.
 #' @section Errors: `orizzonte_error_input` for a claim without a name;
-#'   `orizzonte_error_restriction` for what is not such a statement.
+#'   `orizzonte_error_restriction` for any other statement.
 #' @seealso [verdicts()] judges claims, [quantity()] derives values.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
@@ -98,9 +98,9 @@ claim_addresses <- function(text) {
 #' @param .bp A blueprint.
 #' @param ... `name = expression` pairs; strings are read as expressions too.
 #' @return The blueprint with the quantities added. A later quantity of the same
-#'   name overrides an earlier one, and says so.
+#'   name replaces an earlier one, with a message.
 #' @section Errors: `orizzonte_error_input` for a quantity without a name;
-#'   `orizzonte_error_restriction` for what is not such an expression, or (when
+#'   `orizzonte_error_restriction` for any other expression, or (when
 #'   the model is laid out) mentions a parameter the model does not have.
 #' @references
 #' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.

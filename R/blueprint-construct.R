@@ -12,7 +12,7 @@
 #'   An item may itself be a construct.
 #' @param composed_of The items it is composed of, in the same notation. Its scale
 #'   is always that of a marker weight of 1; items covary freely with all other
-#'   variables that nothing points at.
+#'   exogenous variables.
 #' @param scale Overrides the blueprint's scale setting for this construct:
 #'   `"marker"`, `"unit"`, `"average"`, or the name of the item to use as marker.
 #' @param ... Must be empty: an argument by another name is an error.

@@ -107,8 +107,8 @@ formula_names <- function(expression, env, text) {
 #'
 #' `covary()` frees and `uncorrelate()` zeroes all covariances among the
 #' variables named. Between variables that something points at, the covariance
-#' is that of their residuals or disturbances. A later statement overrides an
-#' earlier one, and says so.
+#' is that of their residuals or disturbances. A later statement replaces an
+#' earlier one, with a message.
 #'
 #' @param .bp A blueprint.
 #' @param ... Two or more names of constructs or observed variables.
@@ -187,10 +187,12 @@ add_pairs <- function(bp, names, verb) {
 #' Leave items or constructs out
 #'
 #' Drops items or constructs from everywhere in the blueprint: constructs,
-#' effects, covariances and restrictions. What went with them is told.
+#' effects, covariances and restrictions; or a single effect or covariance. Everything that is
+#' removed with them is reported.
 #'
 #' @param .bp A blueprint.
-#' @param ... Names of items, observed variables or constructs.
+#' @param ... Names of items, observed variables or constructs, or addresses such as
+#'   `effect[years, Calm]`.
 #' @param group Leave them out in this group only, when the model is fitted to several.
 #' @return The blueprint without them.
 #' @section Errors: `orizzonte_error_name` for a name that is not in the
@@ -210,6 +212,10 @@ leave_out <- function(.bp, ..., group = NULL) {
     abort("input", c(text_of("leave_out_needs_name"), i = text_of("such_leave_out_cr4")))
   variables <- blueprint_variables(.bp)
   known <- c(variables$constructs, variables$observed)
+  paths <- setdiff(grep(path_pattern, gone, value = TRUE), known)
+  for (path in paths) .bp <- without_path(.bp, path, group)
+  gone <- setdiff(gone, paths)
+  if (length(gone) == 0L) return(.bp)
   unknown <- setdiff(gone, known)
   if (length(unknown))
     abort("name", c(text_of("is_not_blueprint", unknown = quoted(unknown[1L])),
@@ -226,10 +232,45 @@ leave_out <- function(.bp, ..., group = NULL) {
     keep <- !(.bp[[verb]]$first %in% gone | .bp[[verb]]$second %in% gone)
     .bp[[verb]] <- lapply(.bp[[verb]], function(x) x[keep])
   }
-  mentions <- function(text) {
+  .bp <- without_statements(.bp, gone, function(text) {
     address <- parse_address(text)
     any(c(address$first, address$second) %in% gone)
+  })
+  .bp$repeated <- repeated_without(.bp$repeated, gone)
+  .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]
+  .bp
+}
+
+path_pattern <- paste0("^(", paste(path_kinds, collapse = "|"), ")\\[")
+
+# The blueprint without one effect or covariance, and without the statements about it.
+without_path <- function(bp, path, group) {
+  address <- parse_address(path)
+  if (!is.null(group) || !is.null(address$group) || length(address$first) != 1L ||
+      length(address$second) != 1L)
+    abort("input", c(text_of("one_path_in_all_groups", path = path),
+                     i = text_of("fix_path_in_group", path = path)))
+  if (address$kind == "effect") {
+    known <- address_format("effect", bp$effects$from, bp$effects$to)
+    keep <- known != path
+    if (all(keep)) abort("name", c(text_of("is_not_blueprint", unknown = path),
+                                   did_you_mean(path, known)))
+    bp$effects <- lapply(bp$effects, function(x) x[keep])
+  } else {
+    key <- pair_key(address$first, address$second)
+    keep <- pair_key(bp$covary$first, bp$covary$second) != key
+    # one that is there unless something else is said
+    if (all(keep)) return(without_statements(add_pairs(bp, c(address$first, address$second),
+                                                       "uncorrelate"), path,
+                                             function(text) without_group(text) == path))
+    bp$covary <- lapply(bp$covary, function(x) x[keep])
   }
+  without_statements(bp, path, function(text) without_group(text) == path)
+}
+
+# Restrictions, quantities, and claims that mention a removed variable are removed with it, and
+# said. `mentions`: whether an address does.
+without_statements <- function(.bp, gone, mentions) {
   lost <- vapply(.bp$restrict, function(r) any(vapply(restriction_addresses(r), mentions, NA)), NA)
   if (any(lost)) say(text_of("left_out_with", gone = enumerate(gone),
                              lost = enumerate(vapply(.bp$restrict[lost], format_restriction, ""))))
@@ -245,7 +286,6 @@ leave_out <- function(.bp, ..., group = NULL) {
                              claims = enumerate(names(.bp$claims)[lost])))
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
-  .bp$repeated <- repeated_without(.bp$repeated, gone)
   for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
     kinds <- .bp[[key]] %in% c(hold_kinds, hold_slices)
     gone_too <- !kinds &
@@ -253,7 +293,6 @@ leave_out <- function(.bp, ..., group = NULL) {
     .bp[[key]] <- .bp[[key]][!gone_too]
   }
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]
-  .bp$wording <- .bp$wording[setdiff(names(.bp$wording), gone)]
   .bp
 }
 

@@ -328,7 +328,7 @@ blueprint_yaml <- function(bp) {
   lines
 }
 
-# Constructs of a time stand under `repeated` only, where reading that gives them back as they are.
+# Constructs of one time are written under `repeated` only if reading it restores them unchanged.
 constructs_to_write <- function(bp) {
   times <- unlist(lapply(unname(bp$repeated), names))
   own <- setdiff(names(bp$constructs), times)

@@ -2,8 +2,8 @@
 #'
 #' Declares the same construct once for each time it was measured: one construct a time, its items
 #' paired by position. Residuals of the same item covary over all pairs of times, unless
-#' [uncorrelate()] says otherwise. What is equal over times is held by [hold_equal()] with
-#' `across = "times"`; [invariance()] climbs the ladder over the times.
+#' [uncorrelate()] fixes them at zero. [hold_equal()] with `across = "times"` holds parameters equal
+#' over times; [invariance()] climbs the ladder over the times.
 #'
 #' @param .bp A blueprint.
 #' @param name What the construct is called over times, such as `"Calm"`; not a variable itself.
@@ -128,7 +128,8 @@ repeated_pairs <- function(repeated) {
   list(first = as.character(all[, 1L]), second = as.character(all[, 2L]))
 }
 
-# Without some items or constructs; what is left at one time is a construct like any other.
+# Without some items or constructs; a construct that remains at a single time is an ordinary
+# construct.
 repeated_without <- function(repeated, gone) {
   left <- lapply(repeated, function(times) {
     times <- lapply(times[setdiff(names(times), gone)], function(x) replace(x, x %in% gone, NA))

@@ -9,7 +9,7 @@
 #' `variance[sc1:sc4]`, `variance[items]`) on the left of a single address or
 #' number applies the statement to each parameter in it. Fixing a covariance
 #' that is not in the model adds it as a fixed value. A later statement about
-#' the same address overrides an earlier one, and says so.
+#' the same parameter replaces an earlier one, with a message.
 #'
 #' Equations are met exactly (constrained scoring; Aitchison & Silvey 1958) and
 #' each takes one free parameter off the count. A bound that the data press
@@ -219,7 +219,7 @@ needs_relaxing <- function(bp, address) {
 #' @param value A number.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The blueprint with the starting value.
-#' @section Errors: `orizzonte_error_input` when the value is no number;
+#' @section Errors: `orizzonte_error_input` when the value is not a number;
 #'   `orizzonte_error_restriction` at fitting when the parameter is fixed or
 #'   not in the model.
 #' @seealso [rescue()], which tries other starts by itself.

@@ -98,7 +98,7 @@ mentions_means <- function(bp) {
 #' @param .bp A blueprint.
 #' @param ... `item = "text"` pairs, or one named character vector.
 #' @return The blueprint with the wordings added. A later wording of the same
-#'   item overrides an earlier one, and says so.
+#'   item replaces an earlier one, with a message.
 #' @section Errors: `orizzonte_error_input` when a wording has no name or is
 #'   not text.
 #' @seealso [amendments()] and [write_report()], which show item texts.

@@ -18,7 +18,15 @@ literal_names <- function(expression) {
     return(expand_range(ends[[1L]], ends[[2L]]))
   }
   if (identical(expression[[1L]], quote(`(`))) return(literal_names(expression[[2L]]))
+  # a path by its address, where names are asked for
+  if (is_path(expression)) return(format(parse_address(expression)))
   NULL
+}
+
+# TRUE if an expression is the address of an effect or a covariance.
+is_path <- function(expression) {
+  is.call(expression) && identical(expression[[1L]], quote(`[`)) && is.symbol(expression[[2L]]) &&
+    as.character(expression[[2L]]) %in% path_kinds
 }
 
 # be1:be4 and a1_t1:a4_t1 need no data: alike but for one number, the last where all are the same.
@@ -149,7 +157,7 @@ statement_parts <- function(expression, env, what) {
                   recursive = FALSE))
   }
   if (head %in% statement_heads) return(list(expression))
-  # a call that cannot be evaluated is a statement that is not one: its reader says so
+  # a call that cannot be evaluated is not a valid statement: its reader reports this
   texts <- tryCatch(evaluate_names(expression, env, what), orizzonte_error = function(e) NULL)
   if (is.null(texts)) list(expression) else as.list(texts)
 }

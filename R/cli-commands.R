@@ -48,7 +48,7 @@ data_commands <- function() {
       options = c("screen_format", "out", "by", "clusters", "missing_codes", "encoding", "quiet"),
       help =
       paste0("Looks at every column of DATA, or at those of BLUEPRINT when it is given ",
-             "(then keying is checked, too). ",
+             "(then keying is also checked). ",
              "Ends with a plain list of what to do. Exit code 0; 2: bad input."),
       example = "orizzonte screen choirs.csv --by setting", run = command_screen
     ),
@@ -58,7 +58,7 @@ data_commands <- function() {
       options = c("json_format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("Checks names against the data (where they are given), counts parameters, tests ",
-             "whether they can be told apart, and lists what is assumed. ",
+             "whether they are identified, and lists the defaults. ",
              "Exit code 0: identified; 1: not identified; 2: bad input."),
       example = "orizzonte check choirs.yaml choirs.csv", run = command_check
     ),
@@ -80,7 +80,8 @@ data_commands <- function() {
 amending_commands <- function() {
   list(
     diagnose = list(
-      does = "where does it misfit, and what would mend it?", files = c("BLUEPRINT", "DATA"),
+      does = "residuals and modification indices: where the model misfits",
+      files = c("BLUEPRINT", "DATA"),
       options = c("format", "diagnose_table", "top", "min_drop", "kinds", "all", "criteria", "out",
                   "by", "levels", fitting_options(), "quiet"),
       help =
@@ -103,7 +104,7 @@ amending_commands <- function() {
              "trail goes to standard output."),
       example =
       paste0("orizzonte amend choirs.yaml choirs.csv --free 'loading[Calm, st2]' --because ",
-             "'settled is about calm, too' --out choirs-2.yaml"),
+             "'settled is also about calm' --out choirs-2.yaml"),
       run = command_amend
     ),
     compare = list(
@@ -123,7 +124,8 @@ amending_commands <- function() {
       options = c("json_format", "out", "by", "levels", fitting_options(), "quiet"),
       help =
       paste0("BLUEPRINT has a trail (see amend), DATA are those it was made with, FRESH the same ",
-             "columns of other cases. Shows whether what was freed is found again. ",
+             "columns of other cases. Shows whether the freed parameters replicate ",
+             "(cross-validation). ",
              "Exit code 0; 1: not identified or not converged; 2: bad input."),
       example = "orizzonte confirm choirs-2.yaml choirs.csv fresh.csv", run = command_confirm
     ),
@@ -201,7 +203,7 @@ showing_commands <- function() {
 many_commands <- function() {
   list(
     bootstrap = list(
-      does = "intervals and p without normality: cases drawn again",
+      does = "bootstrap intervals and tests, without assuming normality",
       files = c("BLUEPRINT", "DATA"),
       options = c("read", "reps", "seed", "interval", "draw", "test", "workers", "resume",
                   "format", "out", "by", "levels", fitting_options(), "quiet"),

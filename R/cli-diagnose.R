@@ -122,7 +122,8 @@ command_compare <- function(given) {
   blueprints <- lapply(given$files[-count], read_blueprint)
   labels <- make.unique(tools::file_path_sans_ext(basename(given$files[-count])), sep = " ")
   file <- given$files[count]
-  read <- if (!is_database_address(file)) read_data_file(file, given$encoding)
+  read <- if (!is_database_address(file)) read_data_file(file, given$encoding,
+                                                            text = text_columns(given))
   fits <- lapply(blueprints, function(bp) {
     called_with(fit_model, given, list(bp, read %||% given_data(given, file, bp)))
   })

@@ -7,9 +7,13 @@ fit_from_files <- function(given) {
 
 # A file is read; of a table in a database only moments are.
 given_data <- function(given, file, bp) {
-  if (!is_database_address(file)) return(read_data_file(file, given$encoding))
+  if (!is_database_address(file))
+    return(read_data_file(file, given$encoding, text = text_columns(given)))
   do.call(collect_summary, c(list(file, bp), given_options(given, options_of("collect_summary"))))
 }
+
+# Columns whose values are names, kept as written in files.
+text_columns <- function(given) as.character(c(given$by, given$clusters))
 
 # A function called with what the options say about groups and codes, and more.
 called_with <- function(f, given, more) {
@@ -43,7 +47,7 @@ command_screen <- function(given) {
   if (is_database_address(file))
     abort("usage", c(text_of("screen_looks_single_cases"),
                      i = text_of("save_some_rows_csv")))
-  data <- read_data_file(file, given$encoding)
+  data <- read_data_file(file, given$encoding, text = text_columns(given))
   if (inherits(data, "orizzonte_summary_data"))
     abort("data", c(text_of("there_is_nothing_screen"), i = text_of("give_raw_data")))
   bp <- if (length(given$files) == 2L) read_blueprint(given$files[1L])
@@ -74,7 +78,8 @@ missing_fields <- function(found) {
   c(m[c("cells", "rows")],
     list(coverage = list_frame(list(first = names[pairs[, 2L]], second = names[pairs[, 1L]],
                                     share = m$coverage[pairs])),
-         by_group = m$by_group, little = m$test, reading = missing_sentence(found)))
+         by_group = m$by_group, predictors = m$predictors, little = m$test,
+         reading = missing_sentence(found)))
 }
 
 command_check <- function(given) {
@@ -102,7 +107,7 @@ check_json <- function(found) {
 
 command_fit <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
-  table <- asked_table(given, fit_tables, format)
+  table <- asked_table(given, fit_tables, format, separate_tables)
   criteria <- given_criteria(given)
   fit <- fit_from_files(given)
   to_output(given$out, given$quiet, function() {
@@ -110,10 +115,20 @@ command_fit <- function(given) {
            text = if (is.null(table)) print(summary(fit, criteria)) else
              print_alone(switch(table, implied = implied(fit), observed = observed(fit),
                                 fit_table(fit, table, criteria))),
-           json = cat(fit_json(fit, "fit", criteria), "\n", sep = ""),
+           json = cat(if (is.null(table)) fit_json(fit, "fit", criteria) else
+             table_json(fit, table), "\n", sep = ""),
            csv = write_table(fit_table(fit, table %||% "estimates", criteria)))
   })
   exit_code(fit)
+}
+
+# Tables that the JSON of a fit does not hold, which are written by themselves.
+separate_tables <- c("effects", "implied", "observed", "equations")
+
+table_json <- function(fit, table) {
+  rows <- json_rows(fit_table(fit, table))
+  to_json(c(list(orizzonte = fit$version, command = "fit", title = fit$request$blueprint$title),
+            stats::setNames(list(rows), table)))
 }
 
 # The one table that is asked for, NULL when none is; JSON holds them all, but for those in `alone`.

@@ -4,8 +4,8 @@
 #' `orizzonte --help` lists all of them, `orizzonte fit --help` says what one of them takes.
 #' Tables go to standard output, messages to standard error; tables keep to the width of the
 #' terminal, or to the columns that the variable `COLUMNS` of the shell gives. Exit codes: 0 done
-#' (an improper solution warns and says so in `status`), 1 not identified or not converged, 2 bad
-#' input or usage, 3 an internal error, 130 interrupted, 141 when the program that
+#' (an improper solution gives a warning and is reported in `status`), 1 not identified or not
+#' converged, 2 bad input or usage, 3 an internal error, 130 interrupted, 141 when the program that
 #' reads the output has ended before.
 #'
 #' @param args Words of the command line.

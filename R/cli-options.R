@@ -51,7 +51,7 @@ figure_options <- function() {
     r_squared = switch_option("--r-squared", "R squared inside the constructs of the diagram"),
     reliability = switch_option("--reliability", "omega inside the constructs of the diagram"),
     grey_nonsignificant = switch_option("--grey-nonsignificant",
-                                        "grey for what is not significant at .05")
+                                        "draw paths that are not significant at .05 in grey")
   )
 }
 
@@ -73,7 +73,7 @@ many_options <- function() {
     workers = text_option("--workers", "NUMBER",
                           "how many processes share the work (default: one, or your own plan)"),
     resume = text_option("--resume", "FOLDER",
-                         "keep finished parts there, and go on from what is there"),
+                         "save finished parts there, and continue from them"),
     read = text_option("--what", "READERS",
                        paste0("what to bootstrap: ", enumerate(bootstrap_readers, last = " or "),
                               ", several separated by `;` (default: estimates)"), "estimates"),
@@ -81,11 +81,12 @@ many_options <- function() {
                            "bca (default), percentile or bias-corrected", "bca"),
     draw = text_option("--draw", "WHAT",
                        "cases (default), or model for the parametric bootstrap", "cases"),
-    test = switch_option("--test", "also the p of the model (Bollen & Stine 1992)"),
+    test = switch_option("--test", "also the bootstrap test of model fit (Bollen & Stine 1992)"),
     cutoff_draw = text_option("--draw", "WHAT",
                               "cases (moved to fit; default) or model (normal data)"),
     misspecified = text_option("--misspecified", "WHAT",
-                         paste0("what a wrong model lacks, such as 'covariance[be1, be2]=.3; ",
+                         paste0("parameters of the misspecified model, for example ",
+                                "'covariance[be1, be2]=.3; ",
                                 "loading[Calm, be3]=.4'")),
     extra_figure = text_option("--figure", "FILE", "also a figure: .png, .svg or .pdf"),
     n = text_option("--n", "NUMBERS", "numbers of cases, such as '100; 200; 300' (required)"),
@@ -157,7 +158,7 @@ cli_options <- function() {
     all = switch_option("--all", "also list what is not offered, with the reason"),
     free = text_option("--free", "ADDRESS", "what to free, such as 'covariance[be1, be2]'"),
     fix = text_option("--fix", "EQUATION", "what to fix, such as 'effect[age, Staying] == 0'"),
-    omit = text_option("--omit", "NAME", "item or construct to leave out"),
+    omit = text_option("--omit", "NAME", "item, construct or path to leave out"),
     split = text_option("--split", "NAME", "construct to be replaced by two"),
     into = text_option("--into", "HALVES",
                        "what takes its place: \"Greeting = be1, be2; Home = be3, be4\""),

@@ -4,18 +4,18 @@
 #' likelihood-ratio tests, information criteria, Akaike weights, and a sentence about each test.
 #' Nestedness is checked, not trusted: the larger model must reproduce the moments that the smaller
 #' one implies, at its solution and at a point nearby (Bentler & Satorra 2010). Models that are not
-#' nested get no \eqn{\chi^2} difference; where the data are there case by case, Vuong's (1989)
-#' tests say whether they can be told apart at all, and then whether one is closer to the truth.
-#' Models of other variables or other rows are shown, but nothing is compared that cannot be; the
-#' notes say so by name.
+#' nested get no \eqn{\chi^2} difference; with raw data, Vuong's (1989) tests
+#' examine whether they are distinguishable at all, and then which one is closer to the population.
+#' Models of other variables or other rows are shown without a comparison, and a note names the
+#' reason.
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
 #' @param against `"previous"`: each model against the one before it. `"first"`: all against the
 #'   first one given. Or the label of one of them.
 #' @param reference `TRUE`: the saturated and the baseline model of the first fit as rows of their
 #'   own, for orientation; nothing is tested against them.
-#' @param same_rows `TRUE`: models whose missing values took other rows away are fitted again to
-#'   the rows that all of them can use; a message counts them.
+#' @param same_rows `TRUE`: models that lost different rows because of missing values are
+#'   refitted to the rows that all of them can use; a message counts them.
 #' @param criteria The level of the verdict and the largest changes for the worse, from
 #'   [criteria()].
 #' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
@@ -141,7 +141,9 @@ compare_fits <- function(fits, labels, against, verb, criteria = NULL, reference
                                 columns$vuong_p_aic, columns$vuong_z_bic, columns$vuong_p_bic,
                                 criteria$significance)
   notes <- c(sample_lines(fits, labels), unlist(lapply(pairs, `[[`, "notes")),
-             weight_note(fits, labels), one_line(corrected_change_words(fits[[1L]]$request)))
+             weight_note(fits, labels),
+             if (any(!is.na(columns$chisq_change)))
+               one_line(corrected_change_words(fits[[1L]]$request)))
   ordered <- c("model", "against", "n", "parameters", comparison_columns,
                paste0(comparison_columns, "_change"), "verdict", "broken", "status",
                "nested", "akaike_weight", vuong_columns, "closer",
@@ -229,7 +231,9 @@ compare_pair <- function(fit, reference, label, other) {
       return(out)
     }
     out$vuong <- vuong_test(fit, reference)
-    note(text_of(if (is.null(out$vuong)) "not_nested_without_cases" else "not_nested",
+    note(text_of(if (!is.null(out$vuong)) "not_nested" else
+                   if (has_raw_data(fit$sample) && has_raw_data(reference$sample))
+                     "not_nested_dependent" else "not_nested_without_cases",
                  smaller = names[1L], larger = names[2L]))
     return(out)
   }

@@ -62,7 +62,8 @@ side_by_side <- function(..., values = "raw", kinds = NULL) {
   structure(list_frame_class(c(list(parameter = parameters, kind = kind), columns),
                              "orizzonte_side_by_side"), labels = labels, values = values,
             size = vapply(fits, function(f) as.numeric(sample_n(f$sample)), 0),
-            chisq = vapply(fits, stats::deviance, 0), df = vapply(fits, stats::df.residual, 0),
+            chisq = vapply(fits, function(fit) test_of(fit)$chisq, 0),
+            df = vapply(fits, stats::df.residual, 0),
             r_squared = shared_r_squared(fits))
 }
 

@@ -8,7 +8,7 @@
 #' @param free An address (bare, or as text, as [amendments()] prints it): a parameter that is fixed
 #'   or equal, a relation that is not in the model, or the text of an equation or bound.
 #' @param fix An equation or bound as in [restrict()], such as `effect[age, Staying] == 0`.
-#' @param omit Items or constructs to leave out, as in [leave_out()].
+#' @param omit Items, constructs or paths to leave out, as in [leave_out()].
 #' @param split A construct to be replaced by two, bare or as text.
 #' @param into What takes its place: a named list of two sets of its items, such as
 #'   `list(Greeting = c(be1, be2), Home = c(be3, be4))`. Both constructs take over all effects and
@@ -17,9 +17,9 @@
 #'   have to be rewritten first.
 #' @param because The reason, in words.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A fit. Several changes at once, with `c()`, are possible but unwise: which of them helped
-#'   cannot be told.
-#' @section Errors and warnings: `orizzonte_error_name` for what is not in the model,
+#' @return A fit. Several changes at once, with `c()`, are possible but unwise: their
+#'   effects cannot be separated.
+#' @section Errors and warnings: `orizzonte_error_name` for a parameter that is not in the model,
 #'   `orizzonte_error_identification` when the amended model is not identified;
 #'   `orizzonte_warning_reason` when no reason is given, `orizzonte_warning_trail` when more than
 #'   three changes were suggested by the same data (MacCallum, Roznowski & Necowitz 1992), and the
@@ -28,8 +28,8 @@
 #' MacCallum, R. C., Roznowski, M., & Necowitz, L. B. (1992). Model modifications in covariance
 #' structure analysis: The problem of capitalization on chance. *Psychological Bulletin, 111*(3),
 #' 490--504.
-#' @seealso [amendments()] for what could be freed, [trail()] for the history, [confirm()] to test
-#'   it on other cases.
+#' @seealso [amendments()] for modification indices, [trail()] for the modification history,
+#'   [confirm()] for cross-validation.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -215,8 +215,8 @@ check_offered <- function(fit, chosen) {
 
 amended_blueprint <- function(fit, chosen, fix, omit) {
   bp <- fit$request$blueprint
-  # what is held across groups or times is let differ; so is what is new in one group, which the
-  # others lack
+  # parameters held across groups or times are let differ, and so are parameters that only one
+  # group has
   across <- chosen$change %in% held_changes
   fresh <- chosen$entry == 0L & chosen$constraint == 0L
   lone <- fresh & chosen$kind %in% arrow_kinds & chosen$asked == chosen$parameter

@@ -43,7 +43,7 @@ row_words <- function(shown) {
   words
 }
 
-# The table of what is offered, and its legend.
+# The table of the offered parameters, and its legend.
 format_offered <- function(x, shown) {
   real <- !is.na(shown$actual_drop)
   tested <- attr(x, "tested") %||% nrow(x)
@@ -61,11 +61,15 @@ format_offered <- function(x, shown) {
       text_of("verdict_smallest_change_matters", smallest = short_number(criteria$smallest),
               significance = short_number(criteria$significance),
               power = short_number(criteria$power)), chance_note = chance_note(x))))
-  structures <- attr(x, "structures")
-  if (!isTRUE(attr(x, "robust")) && rule_heavy_tails(attr(structures, "kurtosis_z")))
-    lines <- c(lines, "", wrap_lines(text_of("heavy_tails_rows",
-                                             instruction = instruction("robust"))))
+  heavy <- heavy_tails_words(x)
+  if (!is.null(heavy)) lines <- c(lines, "", wrap_lines(heavy))
   lines
+}
+
+# The note on tests of rows with heavy-tailed data; NULL for other data.
+heavy_tails_words <- function(x) {
+  if (isTRUE(attr(x, "heavy")))
+    text_of("heavy_tails_rows", instruction = instruction("robust"))
 }
 
 # Notes on single rows: poor predictions, shared misfit.
@@ -128,7 +132,10 @@ format_amendments <- function(x) {
   lines <- c(lines, format_not_offered(attr(x, "not_offered")),
              format_wordings(shown$parameter, attr(x, "wording")))
   example <- example_amendment(x)
-  c(lines, "", if (length(example)) {
+  split <- example_split(x)
+  c(lines, "", if (!is.null(split)) {
+    c(text_of("next_read_item_texts"), paste0("  ", split))
+  } else if (length(example)) {
     c(text_of("next_read_item_texts"),
       paste0("  ", instruction("amend_free", address = example)))
   } else {
@@ -143,6 +150,21 @@ example_amendment <- function(x) {
   defensible <- x$verdict == "stands_out" & x$relation == "" & !x$kind %in% loop_kinds &
     (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
   utils::head(x$parameter[which(defensible)], 1L)
+}
+
+# The instruction to split a construct, where no other structure and no single change does better;
+# NULL elsewhere.
+example_split <- function(x) {
+  structures <- attr(x, "structures")
+  if (is.null(structures) || !isTRUE(attr(structures, "p_joint") <= 0.05)) return(NULL)
+  shown <- structures[structures$says_as_much, ]
+  if (nrow(shown) == 0L || shown$family[1L] != "split" || structures$family[1L] != "split")
+    return(NULL)
+  # a single change that does as well, of those that were refitted, is the smaller step
+  single <- x$actual_drop - 2 * x$df
+  if (all(is.na(single)) || -shown$aic_change[1L] <= max(single, na.rm = TRUE) + 2) return(NULL)
+  instruction("amend_split", construct = shown$construct[1L], one = shown$part_one[1L],
+              two = shown$part_two[1L])
 }
 
 # What the index and the drop rest on, where that is not the expected information and the plain

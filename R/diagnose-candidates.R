@@ -1,4 +1,4 @@
-# What could be freed in a fitted model: parameters that are fixed, equal or tied, and relations
+# Candidates for freeing in a fitted model: parameters that are fixed, equal or tied, and relations
 # that are not in it.
 
 # A list of columns: parameter, kind, first, second, group, change (what freeing it would be),
@@ -144,7 +144,7 @@ new_loadings <- function(layout, sets) {
 }
 
 # Effects among constructs and single variables; those of single variables on items. A composite is
-# what its items make it, an item causes nothing, and what nothing points at stays that way unless
+# what its items make it, an item causes nothing, and exogenous variables stay exogenous unless
 # it is a construct.
 new_effects <- function(layout, sets) {
   causes <- setdiff(sets$all, sets$items)
@@ -211,7 +211,7 @@ new_pairs <- function(layout, pairs, reason = "", change = NULL) {
 }
 
 # Residuals of items and outcomes among each other; disturbances; and what was uncorrelated among
-# variables nothing points at.
+# exogenous variables.
 new_covariances <- function(layout, sets) {
   varying <- setdiff(sets$all, layout$composites)
   endogenous <- intersect(varying, sets$endogenous)

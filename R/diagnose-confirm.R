@@ -12,15 +12,22 @@
 #' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame:
 #'   `model`, start or end; `data`, these or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`,
 #'   `rmsea`, `srmr`, `aic`, `bic`), `difference` (per data: `chisq_change`, `df_change`,
-#'   `p_change`), `parameters` (what was freed: `parameter`, `estimate`, `se`, `p`,
-#'   `estimate_fresh`, `se_fresh`, `p_fresh`, `verdict`) and `fits`. `as.data.frame()` gives
-#'   `indices`.
+#'   `p_change`), `parameters` (the freed parameters: `parameter`, `estimate`, `se`, `p`,
+#'   `estimate_fresh`, `se_fresh`, `p_fresh`, `p_adjusted`, `standardized_fresh`, `verdict`) and
+#'   `fits`. `as.data.frame()` gives `indices`.
+#'
+#'   A parameter is *found again* when it was significant in the first data, and in the fresh data
+#'   has the same sign, is significant after adjustment for the number of freed parameters (Holm
+#'   1979) and is at least as large, standardized, as `criteria()$smallest`.
 #' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the
 #'   data. `orizzonte_warning_confirm` when the data are those the trail was made with.
 #' @references
+#' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
+#' of Statistics, 6*(2), 65--70.
+#'
 #' Cudeck, R., & Browne, M. W. (1983). Cross-validation of covariance structures. *Multivariate
 #' Behavioral Research, 18*(2), 147--167.
-#' @seealso [split_data()] to keep cases apart, [trail()] for what is confirmed.
+#' @seealso [split_data()] to keep cases apart, [trail()] for the modifications.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' bp <- blueprint("Belonging and calm") |>
@@ -100,9 +107,12 @@ confirmed_parameters <- function(fit, fresh) {
   freed <- freed[freed %in% here$parameter & freed %in% there$parameter]
   a <- here[match(freed, here$parameter), ]
   b <- there[match(freed, there$parameter), ]
-  verdict <- rule_found_again(a$estimate, b$estimate, b$p, criteria()$significance)
+  adjusted <- stats::p.adjust(b$p, "holm")
+  verdict <- rule_found_again(a$estimate, a$p, b$estimate, adjusted, b$standardized,
+                              criteria()$significance, criteria()$smallest)
   list_frame(list(parameter = freed, estimate = a$estimate, se = a$se, p = a$p,
-                  estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p, verdict = verdict))
+                  estimate_fresh = b$estimate, se_fresh = b$se, p_fresh = b$p,
+                  p_adjusted = adjusted, standardized_fresh = b$standardized, verdict = verdict))
 }
 
 #' @export
@@ -112,6 +122,7 @@ as.data.frame.orizzonte_confirmation <- function(x, ...) x$indices
 print.orizzonte_confirmation <- function(x, ...) {
   columns <- confirmation_columns(x)
   put_lines(heading(paste0("Confirmation: ", x$title)), wrap_lines(confirmation_header(x)), "",
+            wrap_lines(confirmation_fit(x)), "",
             format_table(columns$indices, c(FALSE, FALSE, rep(TRUE, 10L), FALSE)), "",
             wrap_lines(confirmation_falls(x)))
   if (nrow(x$parameters))
@@ -123,6 +134,23 @@ print.orizzonte_confirmation <- function(x, ...) {
 
 confirmation_header <- function(x) {
   text_of("fresh_data", sample = sample_header(x$fits$end$sample))
+}
+
+# The fit of the final model in the fresh data, which precedes all statements about replication.
+confirmation_fit <- function(x) {
+  fit <- x$fits$end
+  state <- solution_state(fit)
+  if (!state$status %in% c("proper", "at bound", "weak"))
+    return(text_of("fresh_fit_trouble", status = state$status, trouble = state$trouble))
+  if (test_of(fit)$df == 0L) return(text_of("fresh_fit_saturated"))
+  own <- comparison_measures(fit)
+  exact <- exact_test(fit)
+  k <- criteria()
+  verdict <- if (exact$p >= k$significance) "fresh_not_rejected" else
+    if (isTRUE(rule_acceptable_fit(own$cfi, own$rmsea, k))) "fresh_acceptable" else "fresh_misfit"
+  text_of("fresh_fit", chisq = format_fixed(exact$chisq, 2L), df = exact$df, p = p_clause(exact$p),
+          cfi = format_share(own$cfi, 3L), rmsea = format_share(own$rmsea, 3L),
+          verdict = text_of(verdict))
 }
 
 confirmation_columns <- function(x) {
@@ -137,7 +165,8 @@ confirmation_columns <- function(x) {
   list(indices = lapply(indices, function(v) ifelse(v == "NA", "", v)),
        freed = list(parameter = p$parameter, `these data` = with_error(p$estimate, p$se),
                     p = format_p(p$p), `fresh data` = with_error(p$estimate_fresh, p$se_fresh),
-                    `p ` = format_p(p$p_fresh), verdict = words_of("confirmed", p$verdict)))
+                    `p (Holm)` = format_p(p$p_adjusted),
+                    verdict = words_of("confirmed", p$verdict)))
 }
 
 confirmation_falls <- function(x) {
@@ -214,8 +243,8 @@ not_comparable <- function(fit, amended, left) {
   if (rows != 0) text_of("not_comparable_n_was", sample = sample_n(fit$sample)) else ""
 }
 
-# What the start needs to be fitted again; wordings, quantities and claims stay with the current
-# model.
+# The parts of the original model that a refit needs; wordings, quantities and claims stay with the
+# current model.
 blueprint_to_refit <- function(bp) {
   bp$trail <- list()
   bp$wording <- bp$quantities <- bp$claims <- character()

@@ -7,9 +7,8 @@ most_blocks <- 40L
 enough_cases <- 0.95     # of all cases: the rarest missing patterns are left out
 
 # Sets of cases that are alike: all of a group, or those of a missing pattern, which are treated
-# like
-# a group of their own. list(group, n, variables: numbers of observed ones, covariance: about the
-# implied means, mean: observed less implied).
+# like a group of their own. list(group, n, variables: numbers of observed ones, covariance: about
+# the implied means, mean: observed less implied).
 direction_blocks <- function(fit) {
   unlist(Map(function(moments, implied, g) {
     patterns <- moments$patterns %||% list(c(moments, list(variables = seq_len(ncol(
@@ -203,9 +202,12 @@ case_contributions <- function(geometry, directions) {
   do.call(rbind, out)
 }
 
-# Mardia's (1970) test of multivariate kurtosis, over all blocks.
-kurtosis_z <- function(geometry) {
-  fit <- geometry$fit
+# TRUE if the cases have heavy tails although inference assumes normality.
+has_heavy_tails <- function(fit) !is_robust(fit$request) && rule_heavy_tails(kurtosis_z(fit))
+
+# Mardia's (1970) test of multivariate kurtosis, over all groups and missing patterns; 0 without
+# cases.
+kurtosis_z <- function(fit) {
   if (!has_raw_data(fit$sample)) return(0)
   cases <- core_cases(fit)
   parts <- vapply(seq_along(cases), function(g) {

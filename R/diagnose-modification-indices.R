@@ -1,11 +1,11 @@
-#' What could be freed, and what it would do
+#' Modification indices and expected parameter changes
 #'
 #' Ranks every parameter that is fixed, equal or tied, and every relation that is not in the model,
 #' by its modification index: the drop of \eqn{\chi^2} predicted from the score and the expected
 #' information, \eqn{s^2/V} with
-#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The leading
-#' ones are also fitted, so that the real drop and the real estimate stand beside the predicted
-#' ones.
+#' \eqn{V = I_{cc} - I_{c\theta} I_{\theta\theta}^{-1} I_{\theta c}} (Sörbom 1989). The models
+#' with the largest indices are also refitted, so that the actual drop and estimate can be compared
+#' with the predicted ones.
 #'
 #' The expected change is \eqn{s/V} (Saris, Satorra & Sörbom 1987). For one of several equal
 #' parameters it is the change relative to the others; `full_change` takes off by how much the
@@ -22,17 +22,21 @@
 #' @section Verdict:
 #' `p_adjusted` is adjusted for all rows that were tested: by the distribution of the largest of
 #' their statistics, step by step (Westfall & Young 1993), with the dependence of the rows known
-#' from
-#' the expected information; by Holm (1979) for more than 2,000 rows or where that is smaller. The
-#' verdict of a row rests on its own adjusted p value, on the size of the expected change and on the
-#' power to detect the smallest change that matters (Saris, Satorra & van der Veld 2009): *stands
-#' out* (significant), *negligible* (significant, but small in a test of enough power), *within
-#' chance* (not significant in a test of enough power), *cannot tell* (not significant in a test of
-#' too little power). A row *goes with* another if it is significant only until that one is freed
-#' (rows are freed one after the other, at most five), and is the *same as* another if both imply
-#' the
-#' same moments. Whether exact fit is rejected is reported beside the rows and never replaces their
-#' own p values.
+#' from the expected information; by Holm (1979) for more than 2,000 rows or where that is smaller.
+#' The verdict of a row rests on its own adjusted p value, on the size of the expected change and on
+#' the power to detect the smallest change that matters (Saris, Satorra & van der Veld 2009):
+#' *stands out* (significant), *negligible* (significant, but small in a test of enough power),
+#' *within chance* (not significant in a test of enough power), *cannot tell* (not significant in a
+#' test of too little power).
+#'
+#' Where the data have heavy tails (Mardia's test of multivariate kurtosis above 2.58), the adjusted
+#' p values and the power come from the variance of the scores over cases, also under normal
+#' inference, because tests under normality then reject correct models far too often;
+#' `modification_index` and `p` stay as they are.
+#'
+#' A row *goes with* another if it is significant only until that one is freed (rows are freed one
+#' after the other, at most five), and is the *same as* another if both imply the same moments.
+#' Whether exact fit is rejected is reported beside the rows and never replaces their own p values.
 #'
 #' @section Conclusions:
 #' `x$movements` is a data frame with one row for each change and quantity that conclusions rest on
@@ -51,7 +55,7 @@
 #' with its own predictor. Items are never causes. `all = TRUE` lists them apart, with the reason.
 #'
 #' @param fit A fit from [fit_model()] that converged.
-#' @param top How many of the leading ones to refit and to print.
+#' @param top How many of the largest to refit and to print.
 #' @param min_drop Leave out what has a smaller index.
 #' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`,
 #'   `"cross-loading"`, `"effect"`, `"effect on an item"`, `"reversal"` (of an effect that is in the
@@ -119,10 +123,11 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
   candidates <- tested_candidates(fit, find_candidates(fit, all))
   refused <- nzchar(candidates$reason)
   offered <- judge_candidates(fit, lapply(candidates, function(x) x[!refused]), criteria)
-  # what is said of the whole is said of all that was tested, before any are picked
-  offered <- judge_rows(fit, offered, criteria)
+  # statements about the whole refer to all tested parameters, before any are selected
+  heavy <- has_heavy_tails(fit)
+  offered <- judge_rows(fit, offered, criteria, heavy)
   whole <- list(tested = length(offered$parameter), shared = shared_residuals(own, offered),
-                nothing = nothing_to_amend(fit, offered$verdict, criteria),
+                nothing = nothing_to_amend(fit, offered$verdict, criteria, heavy),
                 exact = if ("stands_out" %in% offered$verdict) exact_fit_words(fit, criteria))
   offered <- picked_candidates(fit, offered, kinds, min_drop, criteria)
   leaders <- seq_len(min(top, length(offered$parameter)))
@@ -141,15 +146,15 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
             chisq = test_of(fit)$chisq, df_model = stats::df.residual(fit),
             tested = whole$tested, nothing = whole$nothing, exact = whole$exact,
             refused = sum(refused),
-            robust = is_robust(fit$request), incomplete = is_incomplete(fit$sample),
+            robust = is_robust(fit$request), heavy = heavy, incomplete = is_incomplete(fit$sample),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
             structures = find_structures(fit, real), movements = moves, criteria = criteria,
             trouble = improper_parts(own)$trouble)
 }
 
-# Of the kinds asked for, in the order in which they are shown: what closes a loop of effects comes
-# after the rest.
+# The parameters of the requested kinds in the order of the table: those that close a loop of
+# effects come last.
 picked_candidates <- function(fit, offered, kinds, min_drop, criteria) {
   together <- if ("equality of all groups" %in% kinds) joint_equalities(fit, offered, criteria)
   offered$members <- vector("list", length(offered$parameter))
@@ -199,8 +204,9 @@ impossible_change <- function(offered) {
 }
 
 # Adjusted p values, verdicts and relations of all rows, sorted by index; what closes a loop of
-# effects comes after the rest.
-judge_rows <- function(fit, offered, criteria) {
+# effects comes after the rest. With heavy tails the p values and the power behind the verdicts do
+# not assume normality, also where the indices themselves do.
+judge_rows <- function(fit, offered, criteria, heavy) {
   if (length(offered$parameter) == 0L) {
     blank <- list(p_adjusted = numeric(), verdict = character(), relation = character(),
                   relative_to = character())
@@ -213,21 +219,33 @@ judge_rows <- function(fit, offered, criteria) {
   offered <- lapply(offered, function(x) x[order])
   with <- core_with(fit, offered)
   null <- null_of_rows(fit, with)
-  offered$p_adjusted <- adjusted_p_values(offered$p, null)
-  offered$verdict <- rule_amendment(offered$p_adjusted, offered$p, offered$large, offered$strong,
+  p <- offered$p
+  if (heavy) {
+    variance <- core_score_tests(with$core, core_moments(fit), core_theta(fit), with$entry,
+                                 with$constraint, FALSE, core_cases(fit))$variance
+    p <- stats::pchisq(offered$score^2 / variance, 1, lower.tail = FALSE)
+    offered$power <- power_of_rows(offered, variance, candidate_units(fit, offered), criteria)
+    offered$strong <- offered$power >= criteria$power
+  }
+  offered$p_adjusted <- adjusted_p_values(p, null)
+  offered$verdict <- rule_amendment(offered$p_adjusted, p, offered$large, offered$strong,
                                     criteria$significance)
   related <- relate_rows(fit, offered, with, null, offered$p_adjusted <= criteria$significance,
-                         criteria$significance)
+                         criteria$significance, heavy || is_robust(fit$request))
   c(offered, related)
 }
 
 # Why nothing needs to be amended; NULL when a row stands out.
-nothing_to_amend <- function(fit, verdict, criteria) {
+nothing_to_amend <- function(fit, verdict, criteria, heavy = FALSE) {
   if (test_of(fit)$df == 0L || length(verdict) == 0L || any(verdict == "stands_out")) return(NULL)
   count <- format_count(length(verdict))
   fits <- exact_fit_words(fit, criteria)
   if (!is.null(fits)) return(paste(fits, text_of("none_stands_out", count = count)))
   exact <- exact_test(fit)
+  # the chi-square itself is too large when tails are heavy
+  if (heavy)
+    return(text_of("misfit_or_heavy_tails", chisq = format_fixed(exact$chisq), df = exact$df,
+                   exact = p_clause(exact$p), count = count, instruction = instruction("robust")))
   text_of("misfit_is_spread", chisq = format_fixed(exact$chisq), df = exact$df,
           exact = p_clause(exact$p), count = count, correction = small_sample_words(fit),
           instruction = instruction("see_residual_map"))
@@ -336,14 +354,19 @@ judge_candidates <- function(fit, candidates, criteria) {
   index <- candidates$score^2 / candidates$variance
   change <- candidates$score / v
   unit <- candidate_units(fit, candidates)
-  limit <- stats::qchisq(1 - criteria$significance, 1)
-  # a noncentral chi-square with one degree of freedom is a shifted normal, squared
-  shift <- smallest / abs(unit) * v / sqrt(candidates$variance)
-  seen <- stats::pnorm(shift - sqrt(limit)) + stats::pnorm(-shift - sqrt(limit))
+  seen <- power_of_rows(candidates, candidates$variance, unit, criteria)
   c(candidates,
     list(modification_index = index, df = rep(1L, length(index)),
          deflation = v / candidates$variance,
          p = stats::pchisq(index, 1, lower.tail = FALSE), expected_change = change,
          expected_change_std = change * unit, full_change = change * candidates$kept, power = seen,
          large = abs(change * unit) >= smallest, strong = seen >= criteria$power))
+}
+
+# The power to detect the smallest change that matters, by the variance of the scores. A noncentral
+# chi-square with one degree of freedom is a shifted normal, squared.
+power_of_rows <- function(candidates, variance, unit, criteria) {
+  limit <- stats::qnorm(1 - criteria$significance / 2)
+  shift <- criteria$smallest / abs(unit) * candidates$information / sqrt(variance)
+  stats::pnorm(shift - limit) + stats::pnorm(-shift - limit)
 }

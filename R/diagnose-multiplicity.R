@@ -83,7 +83,7 @@ p_of_largest <- function(p, null, rows) {
 # "goes_with" a row after whose release it is not significant any more (at most five rows are freed,
 # one after the other, each with all before it). list(relation, relative_to), rows in the order in
 # which they are shown; `significant`: by the adjusted p values.
-relate_rows <- function(fit, rows, with, null, significant, level) {
+relate_rows <- function(fit, rows, with, null, significant, level, robust) {
   size <- length(rows$parameter)
   out <- list(relation = character(size), relative_to = rep(NA_character_, size))
   if (!is.null(null)) {
@@ -105,7 +105,7 @@ relate_rows <- function(fit, rows, with, null, significant, level) {
     if (is.null(freed)) next
     core <- freed$core
     theta <- freed$theta
-    again <- retested_p(fit, core, theta, with, open)
+    again <- retested_p(fit, core, theta, with, open, robust)
     echo <- !(p_of_largest(again, null, size) <= level)
     out$relation[open[echo]] <- "goes_with"
     out$relative_to[open[echo]] <- rows$parameter[leader]
@@ -122,9 +122,9 @@ free_row <- function(fit, rows, with, core, theta, i) {
   if (found$ok) list(core = freed, theta = found$theta)
 }
 
-# p values of the open rows in a model in which others are freed.
-retested_p <- function(fit, core, theta, with, open) {
-  robust <- is_robust(fit$request)
+# p values of the open rows in a model in which others are freed; `robust`: without assuming
+# normality.
+retested_p <- function(fit, core, theta, with, open, robust) {
   tests <- core_score_tests(core, core_moments(fit), theta, with$entry[open],
                             with$constraint[open], FALSE, if (robust) core_cases(fit))
   if (!tests$admissible) return(rep(0, length(open)))

@@ -9,19 +9,32 @@
 #' Every attempt is shown. The model is never changed by itself: adopt what can
 #' be defended.
 #'
+#' @section Negative variances:
+#' Each is first tested against zero: the rise of \eqn{\chi^2} when it is fixed at zero has, if the
+#' variance is zero in the population, the one-sided p value \eqn{P(\chi^2_1 > \Delta)/2}
+#' (Kolenikov & Bollen 2012). If it is not significant, the negative estimate may be sampling error.
+#'
+#' @section What is recommended:
+#' A remedy has *worked* when its solution is proper (or at a bound) and, on the same data, does not
+#' fit significantly worse than the model as written. For other rows or variables, which cannot be
+#' compared, exact fit must not be rejected, or CFI and RMSEA must be acceptable by [criteria()].
+#'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()].
-#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
-#'   [fit_model()].
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference As in [fit_model()].
+#' @param adjust,clusters,weights,weight_scale As in [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_rescue`: a list with `attempts` (a data
-#'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `cfi`, `rmsea`,
-#'   `trouble`), `fits` (by attempt, `NULL` where none could be made),
-#'   `findings` (sentences: what the trouble was) and `worked` (attempts with a
-#'   proper solution, the least intrusive first). `as.data.frame()` gives
-#'   `attempts`.
+#'   frame: `attempt`, `change`, `status`, `chisq`, `df`, `p`, `cfi`, `rmsea`, `chisq_change`,
+#'   `df_change` and `p_change` (against the model as written on the same data; one-sided for a
+#'   negative variance at zero or at a bound), `trouble`), `fits` (by attempt, `NULL` where
+#'   none could be made), `findings` (sentences: what the trouble was) and `worked` (the attempts
+#'   that are recommended, the least intrusive first). `as.data.frame()` gives `attempts`.
 #' @section Errors: as [fit_model()] for unknown names; data that cannot be
 #'   analysed are part of the trouble and no error.
+#' @references
+#' Kolenikov, S., & Bollen, K. A. (2012). Testing negative error variances: Is a Heywood case a
+#' symptom of misspecification? *Sociological Methods & Research, 41*(1), 124--167.
 #' @seealso [identification()], [screen_data()], [start_at()].
 #' @examples
 #' bp <- blueprint("Troubled") |>
@@ -32,7 +45,7 @@
 #' @export
 rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
                    incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
-                   clusters = NULL, weights = NULL, ...) {
+                   clusters = NULL, weights = NULL, weight_scale = "groups", ...) {
   check_arguments("rescue")
   check_blueprint(bp, "rescue")
   if (missing(data))
@@ -56,7 +69,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
     made
   }
   now <- attempt("as written", state)
-  if (now$proper) return(finish_rescue(bp, log, findings))
+  if (now$proper) return(finish_rescue(bp, log, findings, 1L))
 
   # mistakes in the data are put right one after the other, each on top of the last
   for (repair in data_repairs(state)) {
@@ -64,6 +77,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
     findings <- c(findings, repair$finding)
     now <- attempt(repair$label, state)
   }
+  base <- length(log)
   if (!now$proper && !is.null(now$fit)) {
     for (setting in setdiff(scale_settings, state$bp$scale)) {
       other <- state
@@ -74,7 +88,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
     attempt("60 random starts", note_change(state, "60 random starts"), random = 60L)
   }
   told <- try_remedies(now, state, attempt)
-  finish_rescue(bp, log, c(findings, told))
+  finish_rescue(bp, log, c(findings, told), base)
 }
 
 # What the data ask for: each remedy alone, then the first on top of which to go on, while nothing
@@ -84,7 +98,8 @@ try_remedies <- function(now, state, attempt) {
   told <- character()
   for (round in 1:5) {
     if (is.null(now$fit)) break
-    evidence <- all_evidence(now$fit, attr(state$data, "orizzonte_rows"))
+    evidence <- c(negative_variances(now$fit),
+                  all_evidence(now$fit, attr(state$data, "orizzonte_rows")))
     key <- vapply(evidence, function(f) paste(c(f$kind, f$group, f$items), collapse = " "), "")
     findings <- c(findings, vapply(evidence[!key %in% told], `[[`, "", "text"))
     told <- c(told, key)
@@ -95,7 +110,9 @@ try_remedies <- function(now, state, attempt) {
                      attempt(paste(c(state$lead, remedy$label), collapse = ", "),
                              remedy$apply(state))
                    })
-    proper <- vapply(made, `[[`, NA, "proper")
+    # a variance moved to zero hides a fault and does not end the search for it
+    hides <- vapply(made, function(m) isTRUE(m$state$at_zero), NA)
+    proper <- vapply(made, `[[`, NA, "proper") & !hides
     removes <- vapply(remedies, `[[`, NA, "removes")
     if (any(proper)) {
       # look once more at the remaining faults after the first remedy that worked, for the findings
@@ -169,6 +186,31 @@ data_repairs <- function(state) {
   out
 }
 
+# Negative variances, each tested against zero (Kolenikov & Bollen 2012): evidence like that of
+# all_evidence().
+negative_variances <- function(fit) {
+  if (!has_converged(fit)) return(list())
+  rows <- fit$layout$rows
+  negative <- which(rows$kind == "variance" & is.na(rows$fixed) & values_of(fit) < 0)
+  negative <- negative[!duplicated(rows$class[negative])]
+  errors <- raw_errors(fit)
+  Filter(Negate(is.null), lapply(utils::head(negative, 5L), function(k) {
+    statement <- paste(rows$parameter[k], "== 0")
+    at_zero <- tryCatch(refit_quietly(fit, list(blueprint = suppressMessages(
+      add_restriction(fit$request$blueprint, statement))), errors = FALSE),
+      orizzonte_error = function(e) NULL)
+    if (is.null(at_zero) || !has_converged(at_zero)) return(NULL)
+    test <- difference_test(at_zero, fit, adjusted = FALSE)
+    p <- p_below_zero(test$chisq)
+    list(kind = "negative variance", construct = character(), items = rows$parameter[k],
+         statement = statement, involved = TRUE,
+         text = text_of(if (isTRUE(p < 0.05)) "variance_below_zero" else "variance_may_be_zero",
+                        parameter = rows$parameter[k], estimate = format_number(values_of(fit)[k]),
+                        se = if (!is.na(errors[k])) paste0(" (SE ", format_number(errors[k]), ")"),
+                        chisq = format_fixed(test$chisq, 2L), p = p_clause(p)))
+  }))
+}
+
 # leave_out(), with the construct when it would be left without items.
 drop_variables <- function(state, names) {
   empty <- names(Filter(function(part) all(part$items %in% names), state$bp$constructs))
@@ -205,6 +247,16 @@ model_remedies <- function(evidence, state) {
         state$bp <- suppressMessages(covary(state$bp, !!pair))
         note_change(state, "covary(", paste(address_name(pair), collapse = ", "), ")")
       })
+    })
+  }
+  for (f in of_kind("negative variance")) {
+    local({
+      statement <- f$statement
+      add(text_of("variance_at_zero", parameter = f$items), FALSE, function(state) {
+        state$bp <- suppressMessages(add_restriction(state$bp, statement))
+        state$at_zero <- TRUE
+        note_change(state, "restrict(", statement, ")")
+      }, once = TRUE)
     })
   }
   add(text_of("variances_items_not_negative"), FALSE,
@@ -270,7 +322,7 @@ bound_variances <- function(state, what) {
   note_change(state, "restrict(", statement, ")")
 }
 
-# The second construct's items move to the first; what is said about the second falls away.
+# The second construct's items move to the first; statements about the second are removed.
 merge_constructs <- function(state, pair) {
   moved <- setdiff(state$bp$constructs[[pair[2L]]]$items, state$bp$constructs[[pair[1L]]]$items)
   state$bp <- suppressMessages(leave_out(state$bp, !!pair[2L]))
@@ -278,7 +330,8 @@ merge_constructs <- function(state, pair) {
   note_change(state, pair[1L], " and ", pair[2L], " as one construct")
 }
 
-finish_rescue <- function(bp, log, findings) {
+# `base`: the number of the attempt with which the others are compared.
+finish_rescue <- function(bp, log, findings, base) {
   labels <- make.unique(vapply(log, `[[`, "", "label"), sep = " ")
   tables <- lapply(log, function(made) {
     if (!is.null(made$fit) && has_values(made$fit))
@@ -290,16 +343,50 @@ finish_rescue <- function(bp, log, findings) {
     table$value[match(name, table$index)]
     }, 0)
   }
+  changes <- lapply(log, change_of_fit, base = log[[base]])
+  change <- function(name) vapply(changes, `[[`, 0, name)
+  exact <- vapply(log, function(made) {
+    if (is.null(made$fit) || !has_converged(made$fit)) NA_real_ else exact_test(made$fit)$p
+  }, 0)
   attempts <- list_frame(list(
     attempt = labels,
     change = vapply(log, function(made) paste(made$state$changes, collapse = "; "), ""),
-    status = vapply(log, `[[`, "", "status"), chisq = index("chisq"), df = index("df"),
-    cfi = index("cfi"), rmsea = index("rmsea"), trouble = vapply(log, `[[`, "", "trouble")))
+    status = vapply(log, `[[`, "", "status"), chisq = index("chisq"), df = index("df"), p = exact,
+    cfi = index("cfi"), rmsea = index("rmsea"), chisq_change = change("chisq"),
+    df_change = change("df"), p_change = change("p"),
+    trouble = vapply(log, `[[`, "", "trouble")))
+  k <- criteria()
+  worked <- rule_remedy(attempts$status, exact, attempts$p_change,
+                        rule_acceptable_fit(attempts$cfi, attempts$rmsea, k), k$significance)
+  # what only moves a variance to zero or to a bound comes last
+  hides <- attempts$status == "at bound" |
+    vapply(log, function(made) isTRUE(made$state$at_zero), NA)
+  # what is proper as written needs no test
+  worked[1L] <- worked[1L] || log[[1L]]$proper
   structure(list(title = bp$title, attempts = attempts,
                  fits = stats::setNames(lapply(log, `[[`, "fit"), labels),
-                 findings = unique(findings), worked = labels[vapply(log, `[[`, NA, "proper")]),
+                 findings = unique(findings), worked = c(labels[worked & !hides],
+                                                         labels[worked & hides])),
                  class = "orizzonte_rescue")
 }
+
+# How much worse a remedy fits the same data than the model as written: chisq, df, p; NA where the
+# data differ. With a negative variance at zero or at a bound the p value is one-sided.
+change_of_fit <- function(made, base) {
+  none <- list(chisq = NA_real_, df = NA_real_, p = NA_real_)
+  if (is.null(made$fit) || is.null(base$fit) || identical(made, base)) return(none)
+  same <- identical(made$state$codes, base$state$codes) &&
+    identical(attr(made$state$data, "orizzonte_rows"), attr(base$state$data, "orizzonte_rows")) &&
+    setequal(sample_variables(made$fit$sample), sample_variables(base$fit$sample))
+  if (!same || !has_converged(made$fit) || !has_converged(base$fit)) return(none)
+  test <- change_test(made$fit, base$fit, adjusted = FALSE)
+  p <- if (test$df < 0L || test$chisq < 1e-6) 1 else
+    if (test$df == 0L || isTRUE(made$state$at_zero)) p_below_zero(test$chisq) else test$p
+  list(chisq = test$chisq, df = as.numeric(test$df), p = p)
+}
+
+# The p value of the rise of chi-square when a negative variance is moved to zero.
+p_below_zero <- function(chisq) stats::pchisq(max(chisq, 0), 1, lower.tail = FALSE) / 2
 
 # The cases of the first attempt that could be fitted.
 rescued_sample <- function(x) {
@@ -323,23 +410,35 @@ print.orizzonte_rescue <- function(x, ...) {
   columns <- titled(list(
     `#` = as.character(seq_len(nrow(table))), attempt = table$attempt, status = table$status,
     chisq = format_fixed(table$chisq, 2L), df = ifelse(is.na(table$df), "", format(table$df)),
-    CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
+    p = format_p(table$p), CFI = format_fixed(table$cfi),
+    chisq_change = format_fixed(table$chisq_change, 2L), `p (change)` = format_p(table$p_change),
     `trouble left` = table$trouble))
   put_lines(text_of("what_was_tried"),
-            format_table(columns, c(TRUE, FALSE, FALSE, TRUE, TRUE, TRUE, TRUE, FALSE)))
+            format_table(columns, c(TRUE, FALSE, FALSE, rep(TRUE, 6L), FALSE)), "",
+            wrap_lines(text_of("change_against_written")))
   if (length(x$findings))
     put_lines("", text_of("what_the_trouble_was"),
               wrap_lines(paste0("- ", sub("[.]?$", ".", x$findings)), 2L, 4L))
-  if (length(x$worked)) {
-    put_lines("", text_of("what_worked"))
-    for (label in x$worked) {
+  sentences <- function(labels) {
+    for (label in labels) {
       put_lines(wrap_lines(paste0("- ", match(label, table$attempt), ". ",
                                   table$change[table$attempt == label]), 2L, 6L))
     }
+  }
+  if (length(x$worked)) {
+    put_lines("", text_of("what_worked"))
+    sentences(x$worked)
+  }
+  rejected <- setdiff(table$attempt[table$status %in% c("proper", "at bound")], x$worked)
+  if (length(rejected)) {
+    put_lines("", text_of("proper_but_rejected"))
+    sentences(rejected)
+  }
+  if (length(x$worked)) {
     put_lines("", text_of("nothing_was_changed_itself"),
               next_step("adopt_rescue", attempt = quoted(x$worked[1L])))
   } else {
-    put_lines("", text_of("nothing_worked_no_attempt"))
+    put_lines("", wrap_lines(text_of("nothing_worked_no_attempt")))
   }
   invisible(x)
 }

@@ -2,7 +2,7 @@
 #'
 #' The joint score test of freeing several parameters together (Sörbom 1989; Rao 1948): the drop of
 #' \eqn{\chi^2} predicted from the fit alone, and the real one from a refit. Changes that overlap
-#' count once: `df` is the rank of what they add.
+#' count once: `df` is the rank of the added parameters.
 #'
 #' @param fit A fit from [fit_model()] that converged.
 #' @param ... Addresses (bare or as text) of parameters that are fixed, equal, or not in the model;
@@ -11,8 +11,8 @@
 #' @return A data frame of class `orizzonte_score_test`, one row a parameter, with `parameter`,
 #'   `modification_index` (alone), `expected_change` (jointly), `expected_change_std` and
 #'   `actual_estimate`. Attributes `statistic`, `df`, `p`, `actual_drop`.
-#' @section Errors: `orizzonte_error_name` for what is not in the model;
-#'   `orizzonte_error_identification` when nothing can be told about any of them;
+#' @section Errors: `orizzonte_error_name` for a parameter that is not in the model;
+#'   `orizzonte_error_identification` when none of them can be tested;
 #'   `orizzonte_error_input` for a parameter that is free already.
 #' @references
 #' Rao, C. R. (1948). Large sample tests of statistical hypotheses concerning several parameters
@@ -34,7 +34,7 @@ score_test <- function(fit, ...) {
   check_converged(fit, "score_test")
   fit <- joint_fit(fit)
   texts <- captured_addresses(rlang::enquos(...), "score_test")
-  chosen <- chosen_candidates(fit, texts)
+  chosen <- chosen_candidates(fit, texts, added = TRUE)
   tested <- score_jointly(fit, chosen)
   index <- diag(tested$core$joint)
   variance <- diag(tested$core$joint_variance)
@@ -66,8 +66,8 @@ score_test <- function(fit, ...) {
                           expected_change = together$change,
                           expected_change_std = together$change * candidate_units(fit, chosen),
                           actual_estimate = estimate), "orizzonte_score_test")
-  structure(out, statistic = together$statistic, df = together$df,
-            p = upper_p(together$statistic, together$df), actual_drop = actual)
+  with_status(structure(out, statistic = together$statistic, df = together$df,
+                        p = upper_p(together$statistic, together$df), actual_drop = actual), fit)
 }
 
 # Addresses in dots, as canonical text where they are addresses; equations and bounds stay as
@@ -91,9 +91,9 @@ canonical_text <- function(text) {
 }
 
 # The candidates that some texts mean: an exact one; without a group, that of every group; or all
-# held parameters in a slice. `asked`: what each is called by, the text itself where it stands for
-# several groups.
-chosen_candidates <- function(fit, texts) {
+# held parameters in a slice (with `added`, of a slice without held ones all that could be added).
+# `asked`: what each is called by, the text itself where it stands for several groups.
+chosen_candidates <- function(fit, texts, added = FALSE) {
   candidates <- find_candidates(fit, all = TRUE)
   candidates$asked <- candidates$parameter
   at <- integer()
@@ -110,7 +110,11 @@ chosen_candidates <- function(fit, texts) {
       (!is.null(address$second) && length(address$second) != 1L) ||
       (is.null(address$second) && address_kinds[[address$kind]] == 2L)
     found <- address_match(address, candidates, fit$layout$constructs)
-    if (slice) found <- found[candidates$entry[found] > 0L & !nzchar(candidates$reason[found])]
+    if (slice) {
+      found <- found[!nzchar(candidates$reason[found])]
+      held <- found[candidates$entry[found] > 0L]
+      found <- if (length(held) || !added) held else found
+    }
     if (length(found) == 0L) {
       if (length(address_match(address, fit$layout$rows, fit$layout$constructs))) {
         abort("input",
@@ -161,7 +165,7 @@ joint_of <- function(tests, set = seq_along(tests$score)) {
 print.orizzonte_score_test <- function(x, ...) {
   if (!all(c("parameter", "modification_index", "expected_change") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("score_test")),
+  put_lines(heading_with_status(text_of("score_test"), x),
             format_table(list(parameter = x$parameter,
                               `index alone` = format_fixed(x$modification_index, 2L),
                               change = format_number(x$expected_change),

@@ -18,7 +18,7 @@ view_shared_residuals <- function(view, columns) {
   covariance <- columns$change %in% residual_kinds
   hot <- which(covariance & columns$verdict == "stands_out" & columns$expected_change > 0 &
                columns$p < 0.01)
-  # the leading ones only: a block stands out, or it is none
+  # only the largest: a block stands out, or there is none
   hot <- utils::head(hot[order(-columns$modification_index[hot])], 30L)
   pairs <- lapply(columns$parameter[hot], parse_address)
   rows <- view$layout$rows
@@ -58,12 +58,12 @@ structure_families <- c("split", "method_factor", "general_factor")
 # a factor of all items that are keyed alike, a general factor of all items. The best of each family
 # is tested by the maximum of its statistics under the model (Westfall & Young 1993), all families
 # together with the single changes by the smallest of their p values. The best ones are fitted when
-# that is significant. A data frame with attribute `p_joint` and `leads`; NULL where the geometry
-# would be too large, or without degrees of freedom.
+# that is significant. A data frame with attributes `p_joint` and `leads`: without rows and with NA
+# where the geometry would be too large; NULL where there is nothing to test.
 find_structures <- function(fit, real) {
   if (test_of(fit)$df == 0L || !has_converged(fit)) return(NULL)
   geometry <- tryCatch(fit_geometry(fit), error = function(e) NULL)
-  if (is.null(geometry)) return(NULL)
+  if (is.null(geometry)) return(untested_structures())
   candidates <- structure_candidates(geometry)
   if (length(candidates$family) == 0L) return(NULL)
   z <- drop(crossprod(candidates$directions, geometry$residual))
@@ -89,7 +89,17 @@ find_structures <- function(fit, real) {
   # each structure against the largest of its family
   own <- vapply(seq_along(z), function(i) p_from_draws(z[i], maxima[[test[i]]]), 0)
   structure(structures_frame(geometry, candidates, z, own, p_joint, real),
-            p_joint = p_joint, leads = leads, kurtosis_z = kurtosis_z(geometry))
+            p_joint = p_joint, leads = leads)
+}
+
+untested_structures <- function() {
+  text <- character()
+  number <- numeric()
+  frame <- list_frame(list(
+    family = text, construct = text, part_one = text, part_two = text, either_side = text,
+    z = number, p = number, drop = number, df = integer(), aic_change = number,
+    correlation = number, share = number, says_as_much = logical()))
+  structure(frame, p_joint = NA_real_, leads = NA_character_)
 }
 
 p_from_draws <- function(value, draws) (1 + sum(draws >= value - 1e-9)) / (1 + length(draws))
@@ -301,7 +311,7 @@ single_directions <- function(geometry) {
 # Draws of all statistics under the model: Wishart under normality; where kurtosis asks for it or
 # inference is robust, multipliers of what each case adds, studentized.
 structure_null <- function(geometry, directions, singles) {
-  robust <- is_robust(geometry$fit$request) || isTRUE(abs(kurtosis_z(geometry)) > 2.58)
+  robust <- is_robust(geometry$fit$request) || rule_kurtosis(kurtosis_z(geometry$fit))
   all <- cbind(directions, singles)
   own <- seq_len(ncol(directions))
   each <- if (robust && sum(cases_by_group(geometry$fit$sample)) * ncol(all) < most_direction_cells)
@@ -406,7 +416,9 @@ doubled_pairs <- function(pairs, name, halves) {
 # Sentences on the structures: the joint test, and the structures that fit about as well as the best
 # change.
 structure_sentences <- function(x) {
-  if (is.null(x) || nrow(x) == 0L) return(NULL)
+  if (is.null(x)) return(NULL)
+  if (is.na(attr(x, "p_joint"))) return(text_of("structures_not_tested"))
+  if (nrow(x) == 0L) return(NULL)
   if (attr(x, "p_joint") > 0.05)
     return(text_of("no_structure", p_joint = p_clause(attr(x, "p_joint"))))
   shown <- x[x$says_as_much, ]

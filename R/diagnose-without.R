@@ -59,11 +59,13 @@ without <- function(fit, ..., criteria = NULL) {
                   df = as.integer(get("df")), p = get("p"), actual_rise = get("rise"),
                   p_rise = get("p_rise"), verdict = verdict)
   weak <- which(table$rows$kind == "loading" & abs(standardized) < 0.4)
-  structure(list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title,
+  out <- structure(
+    list_frame_class(columns, "orizzonte_without"), title = fit$request$blueprint$title,
             wording = all_wordings(fit), together = table$rows$parameter[together],
             given = length(quosures) > 0L,
             weak = list_frame(list(parameter = table$rows$parameter[weak],
                                    standardized = standardized[weak])))
+  with_status(out, fit)
 }
 
 droppable_rows <- function(table) {
@@ -128,8 +130,9 @@ print.orizzonte_without <- function(x, ...) {
 
 format_without <- function(x) {
   lines <-
-    heading(text_of("paths_could_be_removed",
-                    attr = if (!is.null(attr(x, "title"))) paste0(": ", attr(x, "title"))))
+    heading_with_status(text_of("paths_could_be_removed",
+                                attr = if (!is.null(attr(x, "title"))) paste0(": ",
+                                                                              attr(x, "title"))), x)
   if (nrow(x) == 0L) {
     lines <- c(lines,
                text_of("there_are_no_effects"))

@@ -38,7 +38,9 @@ read_expression <- function(expression, read_only = FALSE) {
       if (!read_only)
         refuse_expression(e, whole,
                           text_of("restrictions_take_raw_parameters"))
-      return(emit_input(paste0("standardized(", expression_address(e[[2L]], whole, FALSE), ")")))
+      # besides parameters, only effects along routes have a standardized form
+      route <- is.call(e[[2L]]) && as.character(e[[2L]][[2L]])[1L] %in% c("total", "indirect")
+      return(emit_input(paste0("standardized(", expression_address(e[[2L]], whole, route), ")")))
     }
     if (name %in% names(expression_functions) && length(e) == 2L) {
       inner <- walk(e[[2L]])

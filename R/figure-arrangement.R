@@ -1,5 +1,5 @@
 # Where the boxes, lines and labels of a path diagram go: an arrangement is a value, in inches on a
-# page, and can be checked without drawing. The core stands in layers from left to right, items
+# page, and can be checked without drawing. The core is arranged in layers from left to right, items
 # outside it, curves outside the items; labels are placed last.
 
 diagram_page <- c(width = 10, height = 6.25)

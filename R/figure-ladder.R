@@ -23,12 +23,13 @@ plot.orizzonte_ladder <- function(x, ...) {
   words <- c(cfi = "CFI", rmsea = "RMSEA", srmr = "SRMR", bic = "BIC")
   size <- nrow(t)
   broken <- lapply(t$broken, codes_in)
+  words_of_state <- c(text_of("within_its_cut_off"), text_of("exceeds_its_cut_off"))
   breaks <- unlist(lapply(shown, function(name) vapply(broken, `%in%`, NA, x = name)))
   points <-
     list_frame(list(rung = factor(rep(t$rung, 4L), t$rung),
                     value = unlist(t[shown], use.names = FALSE),
                     index = factor(rep(words[shown], each = size), words[shown]),
-                    state = ifelse(breaks, "breaks its criterion", "within"),
+                    state = ifelse(breaks, words_of_state[2L], words_of_state[1L]),
                     run = rep(ladder_lines(t), 4L)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
                         format_fixed(points$value))
@@ -46,11 +47,11 @@ plot.orizzonte_ladder <- function(x, ...) {
                         label.padding = grid::unit(0.04, "inches")) +
     ggplot2::geom_blank(data = ladder_axes(t, x$criteria), mapping = aes(.data$rung, .data$value)) +
     ggplot2::facet_wrap(~index, scales = "free_y") +
-    ggplot2::scale_shape_manual(values = c(within = 19, `breaks its criterion` = 17), name = NULL) +
-    ggplot2::scale_colour_manual(values = c(within = palette_dusk[["deep"]],
-                                            `breaks its criterion` = palette_dusk[["amber"]]),
-                                            name = NULL) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
+    ggplot2::scale_shape_manual(values = stats::setNames(c(19, 17), words_of_state), name = NULL) +
+    ggplot2::scale_colour_manual(values = stats::setNames(palette_dusk[c("deep", "amber")],
+                                                          words_of_state), name = NULL) +
+    ggplot2::scale_y_continuous(breaks = ladder_breaks,
+                                expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title),
                   caption = paste(strwrap(spelt_out(reading), 120L), collapse = "\n")) +
     figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none",
@@ -70,20 +71,23 @@ ladder_axes <- function(table, criteria) {
                   index = factor(rep(names(spans), each = 2L), names(spans))))
 }
 
-# A line joins what is tested against each other; a step that stands elsewhere starts anew.
+# A line joins what is tested against each other; a step with another reference starts a new line.
 ladder_lines <- function(table) {
   follows <- table$against == c(NA, table$rung[-nrow(table)])
   cumsum(!(follows %in% TRUE | !table$rung %in% setdiff(table$rung, names(rung_adds))))
 }
 
 #' @rdname plot.orizzonte_ladder
-#' @param fit A fit with groups.
+#' @param fit A fit with groups, or a ladder, whose rung is drawn with the caution that its verdict
+#'   asks for.
 #' @param kind `"loading"`, `"intercept"`, `"effect"` or another kind.
 #' @param level Level of the intervals.
+#' @param rung The rung of a ladder; `NULL`: the scalar one, or the last.
 #' @export
-group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
+group_plot <- function(fit, kind = "loading", level = 0.95, rung = NULL, ...) {
   check_arguments("group_plot")
-  check_fit(fit, "group_plot")
+  ladder <- fit
+  fit <- rung_fit(ladder, rung, "group_plot")
   check_grouped(fit$layout)
   kind <- choose_one(kind, names(address_kinds), "`kind`")
   check_level(level)
@@ -105,7 +109,7 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
   labels <- ggplot2::labs(x = text_of("raw_interval", kind = kind, level = format(100 * level)),
                           y = NULL,
                           title = text_of("by_group", title = fit$request$blueprint$title),
-                          subtitle = wrapped_caveat(fit),
+                          subtitle = wrapped_caveat(ladder, rung, own_units_words(fit)),
                           caption = if (any(points$held))
                             text_of("what_is_held_across"))
   if (length(groups) > 4L) {
@@ -131,10 +135,10 @@ group_plot <- function(fit, kind = "loading", level = 0.95, ...) {
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
 }
 
-# A warning to show on figures of this fit, if there is one.
-wrapped_caveat <- function(fit) {
-  caveat <- fit_caveat(fit)
-  if (!is.null(caveat)) paste(strwrap(caveat, 100L), collapse = "\n")
+# A caution to show on figures of this fit, or of this rung of a ladder; NULL when there is none.
+wrapped_caveat <- function(x, rung = NULL, also = NULL) {
+  caveat <- c(caveat_of(x, rung %||% default_rung(x)), also)
+  if (length(caveat)) paste(strwrap(caveat, 100L), collapse = "\n")
 }
 
 # Along the ramp, from dusk to dawn.
@@ -146,9 +150,10 @@ group_colours <- function(groups) {
 #' @rdname plot.orizzonte_ladder
 #' @param construct A construct.
 #' @export
-expected_scores <- function(fit, construct, ...) {
+expected_scores <- function(fit, construct, rung = NULL, ...) {
   check_arguments("expected_scores")
-  check_fit(fit, "expected_scores")
+  ladder <- fit
+  fit <- rung_fit(ladder, rung, "expected_scores")
   check_string(construct, "`construct`")
   known <- setdiff(fit$layout$constructs, fit$layout$composites)
   if (!construct %in% known) {
@@ -168,7 +173,7 @@ expected_scores <- function(fit, construct, ...) {
     ggplot2::scale_linetype_manual(values = types, name = NULL) +
     ggplot2::labs(x = construct, y = text_of("expected_score"),
                   title = text_of("expected_scores", construct = construct),
-                  subtitle = wrapped_caveat(fit),
+                  subtitle = wrapped_caveat(ladder, rung),
                   caption =
                   text_of("each_line_spans_two")) +
     figure_theme() + ggplot2::theme(legend.position = "top", legend.justification = "left")
@@ -191,4 +196,11 @@ expected_lines <- function(view, construct) {
     list_frame(list(item = rep(item, 2L), group = rep(view$group, 2L), x = ends,
                     y = level + matrices$effects[i, at] * ends))
   }))
+}
+
+# Ticks of one index: CFI, RMSEA and SRMR have none beyond 0 and 1.
+ladder_breaks <- function(limits) {
+  at <- pretty(limits)
+  at <- at[at >= limits[1L] & at <= limits[2L]]
+  if (max(abs(limits)) < 2) at[at >= 0 & at <= 1] else at
 }

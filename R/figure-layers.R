@@ -16,8 +16,8 @@ core_plan <- function(table) {
          layer = layer, arrows = arrows), laned)
 }
 
-# By construct, the one whose items it stands before: itself, or for one that no item hangs on, the
-# owner of most of its items.
+# For each construct, the construct before whose items it is placed: itself, or, for a construct
+# without own items, the owner of most of its items.
 hosts <- function(table, core, owner) {
   loading <- table$rows$kind == "loading"
   vapply(stats::setNames(core, core), function(one) {
@@ -55,7 +55,7 @@ core_arrows <- function(table, core) {
   list(row = rows, from = from, to = to, back = against_flow(core, from, to))
 }
 
-# Arrows that close a loop, found on a walk from the variables nothing points at, depth first.
+# Arrows that close a loop, found on a walk from the exogenous variables, depth first.
 against_flow <- function(core, from, to) {
   back <- logical(length(from))
   state <- stats::setNames(integer(length(core)), core)    # 0 new, 1 on the way, 2 done
@@ -85,7 +85,7 @@ core_layers <- function(core, arrows) {
   layer
 }
 
-# A lane for each arrow in each layer it passes, so that nothing stands in its way.
+# A lane for each arrow in each layer it passes, so that nothing blocks it.
 add_lanes <- function(core, layer, arrows) {
   order <- lapply(seq_len(max(layer)), function(l) core[layer == l])
   chains <- lapply(seq_along(arrows$row), function(i) {

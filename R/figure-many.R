@@ -2,8 +2,8 @@
 #'
 #' `plot()` of what [bootstrap_fit()], [model_cutoffs()], [plan_study()],
 #' [influence()][influence.orizzonte_fit] and [robustness()] return: the replicates of each number,
-#' how far right and wrong models lie apart, power by n, what single cases move, what claims come to
-#' under other choices.
+#' the distributions of correctly specified and misspecified models, power by n, influential cases,
+#' claims under other choices.
 #'
 #' @param x What one of these functions returned.
 #' @param labels How many cases to name.

@@ -24,7 +24,7 @@
 #' @param grey_nonsignificant `TRUE`: what is not significant (p >= .05) is drawn in grey.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot(fit)` draws the same. With
-#'   more than four groups a list of them, one a group, of class `orizzonte_pages`, which prints
+#'   more than four groups a list with one plot per group, of class `orizzonte_pages`, which prints
 #'   page by page.
 #' @section Errors: `orizzonte_error_name` when `nudge` names something that is not in the diagram
 #'   or `groups` a group that is not there; `orizzonte_error_input` when another argument is not as

@@ -14,7 +14,7 @@
 #' @return A ggplot object, made for 10 by 6.7 inches.
 #' @section Errors: `orizzonte_error_input` when `in_units` is none of its choices, with the
 #'   nearest name.
-#' @seealso [residuals.orizzonte_fit()] for the numbers, [amendments()] for what would mend them.
+#' @seealso [residuals.orizzonte_fit()] for the numbers, [amendments()] for modification indices.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

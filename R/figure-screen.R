@@ -35,18 +35,19 @@ pattern_plot <- function(x) {
   unseen <- attr(x$patterns, "variables")[incomplete[seq_len(nrow(shown))]]
   variables <- intersect(names(x$data), unlist(unseen))
   count <- nrow(shown)
+  words <- c(text_of("value_missing"), text_of("value_observed"))
   cells <- list_frame(list(
     variable = factor(rep(variables, each = count), variables), row = rep(seq_len(count),
         length(variables)),
     state = ifelse(unlist(lapply(variables, function(v) {
       vapply(unseen, function(h) v %in% h, NA)
-    })), "missing", "there")))
+    })), words[1L], words[2L])))
   whole <- sum(x$patterns$rows[!nzchar(x$patterns$missing)])
   .data <- rlang::.data
   ggplot2::ggplot(cells, ggplot2::aes(.data$variable, .data$row, fill = .data$state)) +
     ggplot2::geom_tile(colour = "white", linewidth = 0.6) +
-    ggplot2::scale_fill_manual(values = c(missing = palette_dusk[["amber"]],
-                                          there = palette_dusk[["mist"]]), name = NULL) +
+    ggplot2::scale_fill_manual(values = stats::setNames(palette_dusk[c("amber", "mist")], words),
+                               name = NULL) +
     ggplot2::scale_y_reverse(breaks = seq_len(count), labels = format_count(shown$rows),
                              expand = c(0, 0.5)) +
     ggplot2::scale_x_discrete(position = "top") +

@@ -115,7 +115,7 @@ label_candidates <- function(edge, points, beside = 0) {
          rep(0.3 * (beside != 0) + 0.5 * abs(beside), each = length(t)))
 }
 
-# The value of a residual stands at the tail of its arrow; beside it, where the arrow comes from
+# The value of a residual is written at the tail of its arrow; beside it, where the arrow comes from
 # above an item between two constructs.
 residual_label <- function(path, size) {
   direction <- path[1L, ] - path[2L, ]
@@ -178,7 +178,7 @@ character_widths <-
     611, 778, 722, 278, 500, 667, 556, 833, 722, 778, 667, 778, 722, 667, 611, 722, 667, 944, 667,
     667, 611, 278, 278, 278, 469, 556, 222, 556, 556, 500, 556, 556, 278, 556, 556, 222, 222, 500,
     222, 833, 556, 556, 556, 556, 333, 500, 278, 556, 500, 722, 500, 500, 500, 334, 260, 334, 584)
-widest_font <- 1.16    # fonts that stand in for it are wider
+widest_font <- 1.16    # replacement fonts are wider
 
 # Width and height in inches of texts, lines apart by line breaks, at a size in points.
 text_box <- function(text, points, bold = FALSE) {

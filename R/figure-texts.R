@@ -1,65 +1,70 @@
 # Texts of the stage figure.
 
 add_texts(
-  there_is_nothing_draw = "There is nothing to draw: nothing could be freed.",
+  there_is_nothing_draw = "There is nothing to draw, because no parameter could be freed.",
   could_be_freed_dashed = paste0(
-    "{shown} that could be freed; dashed: p = {significance} and the smallest change that ",
-    "matters, {smallest}"),
+    "{shown} that could be freed; dashed: p = {significance} and the smallest effect size of ",
+    "interest, {smallest}"),
   nudge_must_be_data = "`nudge` must be a data frame with columns name, dx and dy.",
   dx_dy_are_inches = "dx and dy are in inches on the page; dy > 0 is up.",
-  nothing_diagram_is_called = "Nothing in the diagram is called {unknown}.",
-  nudge_moves_twice_give = "`nudge` moves {twice} twice: give one row a name.",
+  nothing_diagram_is_called = "The diagram contains nothing called {unknown}.",
+  nudge_moves_twice_give = "`nudge` moves {twice} twice: give one row per name.",
   model_has_no_draw = "The model has no {kind} to draw.",
   raw_interval = "{kind}, raw, {level} % interval",
   by_group = "By group: {title}",
   what_is_held_across = "parameters held equal across groups have the same value in all of them",
   expected_scores = "Expected scores by {construct}",
   each_line_spans_two = paste0(
-    "each line spans two standard deviations of the construct either side of its mean in the ",
-    "group"),
+    "each line covers two standard deviations of the construct on either side of its mean in ",
+    "the group"),
   model_has_no_loadings = "The model has no loadings to draw.",
   standardized_loading_interval = "standardized loading, {level} % interval",
   dashed_40_weak_below =
-    "dashed: .40, weak below; .70, half of the variance explained; n = {moments}",
+    "dashed: .40 (weak below) and .70 (half of the variance explained); n = {moments}",
   right_wrong_models = "Correctly specified and misspecified models: {title}",
   change_of = "{rung}: change of {index}",
-  there_is_nothing_draw_no = "There is nothing to draw: no effect has a power.",
+  there_is_nothing_draw_no = "There is nothing to draw, because no effect has a known power.",
   data_sets_each_size_bands = paste0(
-    "{reps} data sets of each size; bands are 95 % Monte Carlo intervals, the line is a ",
+    "{reps} data sets of each size; bands are 95 % Monte Carlo intervals, the line marks a ",
     "power of {goal}."),
-  how_far_parameters_move = "how far the parameters move without it",
+  how_far_parameters_move = "change of the parameters if the case is deleted",
   influence_single = "Influence of single {unit}{attr}",
-  there_is_nothing_draw_no_analysis = "There is nothing to draw: no analysis gave an estimate.",
-  line_estimate_ground_interval =
-    "Line: the estimate; ground: the {level} % interval ({interval}).",
-  there_is_nothing_draw_no_number = "There is nothing to draw: no number varies.",
-  was_not_bootstrapped_or = "{unknown} was not bootstrapped, or never varies.",
+  there_is_nothing_draw_no_analysis =
+    "There is nothing to draw, because no analysis gave an estimate.",
+  line_estimate_ground_interval = "Line: estimate; shaded: {level} % interval ({interval}).",
+  there_is_nothing_draw_no_number = "There is nothing to draw, because no value varies.",
+  was_not_bootstrapped_or = "{unknown} was not bootstrapped, or does not vary.",
   page_must_be_width = "`page` must be a width and a height in inches, each from 2 to 100.",
-  example_page = "Such as page = c(10, 6.25).",
-  raw_values_standardized_brackets = "raw values, standardized in brackets",
-  covariances_composites_items_not = "covariances of composites' items not drawn",
+  example_page = "Example: page = c(10, 6.25).",
+  raw_values_standardized_brackets = "raw values, standardized values in brackets",
+  covariances_composites_items_not = "covariances of composites' items are not drawn",
   amber_bold_differs_between = "amber and bold: differs between groups, p < .05",
   quality_measures = "Quality of the measures: {title}",
   bars_intervals_dashed_good = paste0(
-    "bars: {level} intervals; dashed: good and acceptable from there on. A shared variance ",
-    "above AVE: the constructs are hardly distinct."),
+    "bars: {level} intervals; dashed: limits for good and acceptable. If the shared variance ",
+    "exceeds AVE, discriminant validity is doubtful."),
   general = "general ({general})",
-  share_item_s_variance = "share of the item's variance",
+  share_item_s_variance = "proportion of the item's variance",
   omega_hierarchical_all_items = "omega hierarchical of all items",
   more_than_model_implies = "+ more than the model implies (amber), - less (blue){in_units}",
-  empty_reproduced_whatever_data = "; empty: reproduced whatever the data are",
+  empty_reproduced_whatever_data = "; empty: always reproduced exactly",
   with = "{text}  {top} with {top_2}",
   cannot_draw_into = "Cannot draw into {file}.",
   use_file_ends_png = "Use a file that ends in .png, .svg or .pdf.",
-  nothing_is_missing_there = "Nothing is missing: there are no patterns to draw.",
+  within_its_cut_off = "within its cut-off",
+  exceeds_its_cut_off = "exceeds its cut-off",
+  value_missing = "missing",
+  value_observed = "observed",
+  nothing_is_missing_there = "No values are missing, so that there are no patterns to draw.",
   not_shown = "; {count} not shown",
-  rows_miss_nothing = "{whole} of {rows} rows miss nothing{count}",
+  rows_miss_nothing = "{whole} of {rows} rows are complete{count}",
   columns_must_be_one = "`columns` must be one number, such as 24.",
   there_are_no_numeric = "There are no numeric columns to draw.",
   more_columns_not_shown = "; {drawn} more columns not shown",
   columns_shown = "{rows}; {missing} in the columns shown{noted}{data}",
-  there_is_nothing_draw_nothing = "There is nothing to draw: nothing has been amended.",
-  amend_fit_free_because = "amend(fit, free = ..., because = ...) starts a trail.")
+  there_is_nothing_draw_nothing =
+    "There is nothing to draw, because the model has not been modified.",
+  amend_fit_free_because = "amend(fit, free = ..., because = ...) starts a modification history.")
 
 add_texts(
   residual_map_correlation = "differences of correlations",
@@ -69,7 +74,7 @@ add_texts(
   residual_frame_correlation = "; framed: .10 and more, dashed when less",
   residual_frame_own_se = "; framed: beyond 1.96, dashed when less",
   residual_frame_moment_se = "; framed: beyond 1.96, dashed when less",
-  amber_columns = "; amber: look at it, for the reason in the title")
+  amber_columns = "; amber: needs attention, for the reason in the title")
 
 add_texts(
   population_right = "correctly specified",

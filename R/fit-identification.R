@@ -1,6 +1,6 @@
 # Are the parameters identified? By counting, by name, then by local rank.
 
-#' Can the parameters be told apart?
+#' Is the model identified?
 #'
 #' Counts moments and free parameters, looks at the structure by name, and finds
 #' the local rank of the information matrix at several points (Rothenberg 1971):
@@ -10,8 +10,9 @@
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at
 #'   made-up moments that the model implies.
-#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
-#'   [fit_model()]; groups need data.
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference As in [fit_model()]; groups need
+#'   data.
+#' @param adjust,clusters,weights,weight_scale As in [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_identification`: a list with
 #'   `identified`, `sample` (the cases, in words), `moments`, `parameters`, `df`, `kinds` (counts of
@@ -29,7 +30,8 @@
 #' @export
 identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_codes = NULL,
                            incomplete = "keep", auxiliary = NULL, inference = NULL,
-                           adjust = "mean", clusters = NULL, weights = NULL, ...) {
+                           adjust = "mean", clusters = NULL, weights = NULL,
+                           weight_scale = "groups", ...) {
   check_arguments("identification")
   check_blueprint(bp, "identification")
   request <- request_of(bp, data, "identification")
@@ -43,6 +45,8 @@ identification <- function(bp, data = NULL, by = NULL, levels = NULL, missing_co
     moments <- plausible_moments(layout)
   } else {
     sample <- sample_of(data, request)
+    # auxiliary variables change nothing about identification: they are saturated
+    if (length(sample$auxiliary)) sample <- without_auxiliary(sample)
     layout <- unconstrained_layout(request, sample)
     moments <- sample_moments(sample, "n")
     announce_sample(sample)

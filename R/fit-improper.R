@@ -115,6 +115,39 @@ short_troubles <- function(improper) {
          paste0(improper$parameter, " = ", format_number(improper$value)), improper$trouble)
 }
 
+# What stands before the numbers of a solution that is improper or did not converge: kept with the
+# results, NULL for all others.
+with_status <- function(x, fit) {
+  state <- solution_state(fit)
+  if (state$status %in% c("improper", "not converged"))
+    attr(x, "status") <- list(status = state$status,
+                              trouble = if (state$status == "improper")
+                                improper_parts(fit)$trouble else state$trouble)
+  x
+}
+
+check_proper <- function(fit, verb) {
+  improper <- improper_parts(fit)
+  if (nrow(improper) == 0L) return(invisible())
+  abort("convergence", c(text_of("needs_proper_solution", verb = verb),
+                         x = enumerate(improper$trouble, most = 3L),
+                         i = text_of("tries_usual_remedies", instruction = instruction("rescue"))))
+}
+
+# The status in words; NULL for a proper solution.
+status_words <- function(x) {
+  status <- attr(x, "status")
+  if (is.null(status)) return(NULL)
+  text_of(if (status$status == "improper") "read_first_improper" else "read_first_not_converged",
+          trouble = paste(status$trouble, collapse = "; "))
+}
+
+# The heading of a result, with its status below.
+heading_with_status <- function(title, x) {
+  words <- status_words(x)
+  c(heading(title), if (!is.null(words)) c(wrap_lines(words), ""))
+}
+
 # The worst that can be said of a solution, in a word and a few more.
 solution_state <- function(fit) {
   state <- function(status, trouble) list(status = status, trouble = trouble)

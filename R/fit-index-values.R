@@ -22,8 +22,8 @@ baseline_model <- function(s, endogenous, n, means, independence = FALSE,
 data_deviance <- function(cases, p, log_det, trace) cases * (p * log(2 * pi) + log_det + trace)
 
 # RMSEA = sqrt(max(chisq - c df, 0) / (n df)) (Steiger & Lind 1980; Steiger 1998 for groups).
-# `inflation`: c, what chi-square is of a right model, over df: 1 under normality (Brosseau-Liard,
-# Savalei & Li 2012).
+# `inflation`: c, the expected chi-square of a correctly specified model over df: 1 under normality
+# (Brosseau-Liard, Savalei & Li 2012).
 rmsea_point <- function(chisq, df, n, groups = 1, inflation = 1) {
   if (df <= 0) NA_real_ else
   sqrt(groups * max(chisq - inflation * df, 0) / (n * df))
@@ -62,8 +62,8 @@ comparative_indices <- function(chisq, df, chisq_b, df_b) {
     ifi = if (df_b > 0) (chisq_b - chisq) / (chisq_b - df) else NA_real_)
 }
 
-# CFI and TLI of what index_basis() gives: chi-squares less what right models make of them
-# (Brosseau-Liard & Savalei 2014).
+# CFI and TLI of what index_basis() gives: chi-squares minus their expectation under correctly
+# specified models (Brosseau-Liard & Savalei 2014).
 noncentral_indices <- function(basis, df, df_b) {
   over <- basis$chisq - basis$inflation * df
   over_b <- basis$chisq_baseline - basis$inflation_baseline * df_b
@@ -99,7 +99,7 @@ critical_n <- function(discrepancy, df, less = 0, alpha = 0.05) {
 
 # Scaling correction factors of the model and the baseline, for the fit indices.
 
-# Baseline models: what points at nothing covaries freely, nothing does, or besides each item has
+# Baseline models: exogenous variables covary freely, nothing covaries, or in addition each item has
 # one mean and one variance over time (Widaman & Thompson 2003).
 baseline_kinds <- c("exogenous free", "independence", "equal over times")
 
@@ -228,11 +228,11 @@ tell_many <- function(size) {
   say(text_of("correcting_indices", size = size))
 }
 
-# The chi-squares that RMSEA, CFI and TLI are made of, and what a right model would make of them on
-# average, over its degrees of freedom: list(chisq, inflation, chisq_baseline, inflation_baseline).
-# Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014; Li & Bentler 2006). With missing
-# values the likelihood ratio shrinks with what is missing, so N F_C of the saturated moments and
-# its bias k / df take their place (after Zhang & Savalei 2023).
+# The chi-squares that RMSEA, CFI and TLI are made of, and their expectation under a correctly
+# specified model on average, over its degrees of freedom: list(chisq, inflation, chisq_baseline,
+# inflation_baseline). Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014; Li & Bentler
+# 2006). With missing values the likelihood ratio shrinks with missing data, so N F_C of the
+# saturated moments and its bias k / df take their place (after Zhang & Savalei 2023).
 index_basis <- function(fit, base, kind = baseline_kinds[1L]) {
   fit <- joint_fit(fit)
   test <- test_of(fit)

@@ -74,7 +74,7 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
        moments = pairs + p, chisq_means = NA_real_, chisq = deviance - saturated)
 }
 
-# Auxiliary variables: outside the model, but telling of what is missing. The model is fitted
+# Auxiliary variables: outside the model, but predicting missingness. The model is fitted
 # jointly with them, their covariances with each other and with every residual of an observed
 # variable free, so that they cost no degree of freedom and hold nothing (Graham 2003). What is read
 # is the model alone; what is tested rests on the joint fit.

@@ -10,7 +10,7 @@ core_cases <- function(fit) {
   })))
 }
 
-# H^-1 J H^-1 of what the core estimates, and what profiled intercepts need besides (White 1982).
+# H^-1 J H^-1 of what the core estimates, and of profiled intercepts (White 1982).
 sandwich_of <- function(fit) {
   cached(fit, "sandwich", core_sandwich(fit$layout$model, core_moments(fit), core_theta(fit),
                                         core_cases(fit), fit$layout$profiled))
@@ -76,8 +76,8 @@ scaling_at <- function(fit, theta) {
 }
 
 # The difference of two nested models: scaled by what both say (Satorra & Bentler 2001), or, where
-# that is not positive or the variance is wanted as well, by what they say at the same point, that
-# of the smaller model (Satorra & Bentler 2010).
+# that is not positive or the variance is also requested, from both models evaluated at the
+# estimates of the smaller model (Satorra & Bentler 2010).
 robust_difference <- function(small, large, plain, df, adjusted) {
   factor <- robust_test_trace(small) - robust_test_trace(large)
   if (adjusted || !isTRUE(factor > 0)) return(difference_at(small, large, plain, df, adjusted))

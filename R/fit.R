@@ -75,44 +75,47 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' Fit a blueprint to data
 #'
 #' Estimates the model by maximum likelihood (Jöreskog 1969, 1971) from raw data or from
-#' [summary_data()]. Cases with missing values are kept and used for what they hold (casewise
-#' maximum likelihood, Arbuckle 1996). Sample moments have divisor n and \eqn{\chi^2 = nF}. Prints
-#' nothing but short messages about what was assumed, kept or left out; a solution that is improper
-#' or did not converge warns.
+#' [summary_data()]. Incomplete cases are kept and all observed values are used
+#' (full-information maximum likelihood, Arbuckle 1996). Sample moments have divisor n and
+#' \eqn{\chi^2 = nF}. Prints nothing but short messages about what was assumed, kept or left out; a
+#' solution that is improper or did not converge warns.
 #'
 #' @param bp A blueprint.
 #' @param data A data frame, a numeric matrix of raw values, [summary_data()], or a named list of
-#'   summary data, one a group.
+#'   summary data, one per group.
 #' @param by Grouping column, bare or quoted: the model is fitted in every group at once, each with
 #'   its own values but for what [hold_equal()] says.
 #' @param levels Which groups, in which order, under which names: `c(Evening = 1, Weekend = 2)`. All
 #'   of them by default.
 #' @param missing_codes What means missing: numbers such as `c(-9, 999)`, or texts such as
-#'   `c("n/a", "-9")`. A column that holds nothing but numbers besides text codes is read as
-#'   numbers.
+#'   `c("n/a", "-9")`. A column that contains only numbers and text codes is read as numeric.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
-#' @param incomplete What becomes of cases with missing values: `"keep"` uses what they hold;
-#'   `"drop"` leaves them out and counts them. See the section below.
-#' @param inference `"normal"`, or `"robust"` for standard errors and tests that do not suppose
+#' @param incomplete How incomplete cases are treated: `"keep"` uses all their observed values;
+#'   `"drop"` excludes them (listwise deletion) and counts them. See the section below.
+#' @param inference `"normal"`, or `"robust"` for standard errors and tests that do not assume
 #'   normality; `"robust"` by itself when `clusters` or `weights` are given. See the section below.
 #' @param adjust How the robust \eqn{\chi^2} is corrected: `"mean"`, or `"mean and variance"`
 #'   (complete, unweighted, independent cases).
 #' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
 #'   standard errors and tests allow for dependence within each.
-#' @param weights Column, bare or quoted, of sampling weights; scaled to sum to the number of cases.
-#' @param auxiliary Columns, bare or quoted, that are not in the model but tell of the values that
-#'   are missing: fitted beside it without costing degrees of freedom (Graham 2003).
+#' @param weights Column, bare or quoted, of sampling weights.
+#' @param weight_scale What weights are scaled to: with `"groups"` they sum to the number of cases
+#'   in each group, so that a constant weight in one group changes nothing; with `"sample"` they sum
+#'   to the number of all cases, so that groups count by the sum of their weights.
+#' @param auxiliary Columns, bare or quoted, that are not in the model but predict missingness or
+#'   the missing values: included in estimation without changing the degrees of freedom (Graham
+#'   2003).
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
 #'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
 #'   `fit$request$blueprint` the model.
 #' @section Missing values:
-#'   Kept cases say what they can: the likelihood of each is that of its own variables (casewise, or
-#'   full-information, maximum likelihood). That supposes values *missing at random*: whether a
+#'   The likelihood of each incomplete case is that of its observed variables (full-information
+#'   maximum likelihood, FIML). This assumes values *missing at random*: whether a
 #'   value is missing may depend on the other variables of the model, not on the value itself once
 #'   these are known. Predictors are part of the joint model, and so is their normality, as soon as
 #'   values are missing. Standard errors come from the observed information, which stays right under
-#'   this assumption. Dropping incomplete cases supposes more: that they are missing *completely* at
+#'   this assumption. Listwise deletion assumes more, namely that they are missing *completely* at
 #'   random (Little & Rubin 2019). Data sets with imputed values are not pooled: the likelihood of
 #'   the incomplete cases uses the same information without drawing values first, gives the same
 #'   answer whenever the imputation model is this one, and gives one \eqn{\chi^2}.
@@ -125,16 +128,16 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   `adjust = "mean and variance"` also referred to other degrees of freedom; differences are
 #'   scaled by themselves (Satorra & Bentler 2001, 2010). Small samples of heavy tails remain a
 #'   limit: intervals cover somewhat less than they say (about 91 % for 95 % at 200 cases).
-#'   Normal-theory estimates of strongly skewed data that are missing at random can be off, and no
-#'   correction of standard errors mends that.
+#'   Normal-theory estimates of strongly skewed data that are missing at random can be biased, and
+#'   no correction of standard errors removes this bias.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
 #'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. Later
 #'   versions read it as long as they keep fits in the same form, and refuse it with an explanation
 #'   else; [write_blueprint()] keeps the model as text that every version reads.
-#' @section Errors: `orizzonte_error_name` for variables that are no columns, `orizzonte_error_data`
-#'   for data that cannot be analysed, `orizzonte_error_identification` for models that cannot be
-#'   estimated, `orizzonte_error_restriction` for restrictions that contradict each other,
-#'   `orizzonte_error_input` for anything else.
+#' @section Errors: `orizzonte_error_name` for variables that are not columns,
+#'   `orizzonte_error_data` for data that cannot be analysed, `orizzonte_error_identification` for
+#'   models that cannot be estimated, `orizzonte_error_restriction` for restrictions that contradict
+#'   each other, `orizzonte_error_input` for anything else.
 #' @references Arbuckle, J. L. (1996). Full information estimation in the presence of incomplete
 #'   data. In G. A. Marcoulides & R. E. Schumacker (Eds.), *Advanced structural equation modeling*
 #'   (pp. 243-277). Erlbaum.
@@ -174,7 +177,8 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' @export
 fit_model <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
                       incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
-                      clusters = NULL, weights = NULL, multiplier = "n", ...) {
+                      clusters = NULL, weights = NULL, weight_scale = "groups", multiplier = "n",
+                      ...) {
   check_arguments("fit_model", optional = "data")
   check_blueprint(bp, "fit_model")
   if (missing(data))
@@ -252,90 +256,6 @@ starting_values <- function(layout, request, near) {
   as.numeric(ifelse(is.na(known), if (length(given)) given else NaN, known))
 }
 
-#' Fit again with something changed
-#'
-#' The same request with anything of it changed: the blueprint, the data, the groups, the codes. It
-#' is the only way in which fits are made from fits. `update()` is the same.
-#'
-#' @param object A fit.
-#' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
-#'   `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`, `clusters`, `weights`,
-#'   `multiplier`; and `omit_rows`, numbers of rows of the data to leave out. A fit keeps only the
-#'   columns of its model: give `data` for others.
-#' @return A fit.
-#' @section Errors: `orizzonte_error_input` for an argument it does not know; those of
-#'   [fit_model()].
-#' @seealso [fit_model()], [amend()]
-#' @examples
-#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
-#' fit <- fit_model(bp, choirs)
-#' refit(fit, blueprint = covary(bp, sc1, sc2))
-#' refit(fit, omit_rows = 1:10)
-#' @name refit
-#' @export
-refit.orizzonte_fit <- function(object, ...) {
-  check_fit(object, "refit")
-  changes <- refit_changes(rlang::enquos(...))
-  announce(refit_quietly(object, changes))
-}
-
-#' @rdname refit
-#' @importFrom stats update
-#' @export
-update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
-
-#' @rawNamespace
-#' importFrom(generics, refit)
-#' export(refit)
-NULL
-
-refit_changes <- function(quosures) {
-  known <- c("data", "omit_rows", request_parts())
-  given <- names(quosures)
-  unknown <- setdiff(given, known)
-  if (length(unknown)) {
-    what <- if (nzchar(unknown[1L])) paste0("`", unknown[1L], "`") else text_of("unnamed_argument")
-    abort("input", c(text_of("refit_does_not_know", what = what),
-                     if (nzchar(unknown[1L])) did_you_mean(unknown[1L], known),
-                     i = text_of("it_changes", known = enumerate(known))))
-  }
-  lapply(stats::setNames(given, given), function(name) {
-    if (isTRUE(is_column_option(name))) return(captured_argument(quosures[[name]], name))
-    rlang::eval_tidy(quosures[[name]])
-  })
-}
-
-# `near`, `starts` and `errors` as in fit_request().
-refit_quietly <- function(fit, changes = list(), near = NULL, starts = NA, errors = TRUE) {
-  asked <- intersect(names(changes), request_parts())
-  request <- change_request(fit$request, changes[asked])
-  anew <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts()),
-                                          c("blueprint", "multiplier")))
-  sample <- if (anew) sample_of(refit_source(fit, changes), request) else
-    sample_for(sample_of_fit(fit), request)
-  fit_request(request, sample, near = near, starts = starts, errors = errors)
-}
-
-refit_source <- function(fit, changes) {
-  source <- changes$data
-  if (is.null(source)) {
-    if (!has_raw_data(fit$sample)) {
-      abort("input", c(text_of("fit_came_from_summary"),
-                       i = text_of("give_data_refit_fit")))
-    }
-    source <- fit$sample$data$frame
-  }
-  rows <- changes$omit_rows
-  if (is.null(rows)) return(source)
-  usable <- is.data.frame(source) && is.numeric(rows) && !anyNA(rows) &&
-    all(rows %in% seq_len(nrow(source)))
-  if (!usable)
-    abort("input",
-          c(text_of("omit_rows_must_be"),
-            i = text_of("such_omit_rows_c")))
-  source[-rows, , drop = FALSE]
-}
-
 # Restrictions that contradict each other end here, by name.
 check_feasible <- function(layout, found) {
   if (found$status != 7L) return(invisible())
@@ -346,7 +266,7 @@ check_feasible <- function(layout, found) {
   beside <- met &
     vapply(layout$constraints, function(constraint) any(constraint$rows %in% touched), NA)
   lines <- c(text_of("not_met", met = text[!met]),
-             if (any(beside)) paste0("Beside: ", text[beside]))
+             if (any(beside)) paste0(text_of("also_involved"), text[beside]))
   abort("restriction", c(
     text_of("restrictions_cannot_all_hold"), stats::setNames(lines, rep("x", length(lines))),
     i = paste(
@@ -376,7 +296,42 @@ unit_note <- function(fit) {
   text_of("model_depends_units_variables")
 }
 
+# The number of free parameters of each group.
+free_by_group <- function(fit) {
+  vapply(group_views(fit), function(view) {
+    sum(is.na(view$layout$rows$fixed) & !duplicated(view$layout$rows$class))
+  }, 0L)
+}
+
+# Groups with fewer cases than free parameters, in words; NULL when there are none.
+fewer_cases_words <- function(fit) {
+  n <- cases_by_group(fit$sample)
+  free <- free_by_group(fit)
+  few <- n < free
+  if (length(n) < 2L || !any(few)) return(NULL)
+  each <- text_of("cases_for_parameters", group = names(n)[few], cases = format_count(n[few]),
+                  free = format_count(free[few]))
+  text_of("groups_with_few_cases", each = enumerate(each, most = 6L))
+}
+
+# Groups with fewer clusters than free parameters, in words; NULL when there are none.
+fewer_clusters_words <- function(fit) {
+  clusters <- clusters_by_group(fit$sample)
+  if (is.null(clusters)) return(NULL)
+  free <- free_by_group(fit)
+  few <- clusters < free
+  if (!any(few)) return(NULL)
+  each <- text_of("clusters_for_parameters",
+                  group = if (length(few) > 1L) paste0(names(clusters)[few], ": "),
+                  clusters = format_count(clusters[few]), free = format_count(free[few]))
+  text_of("fewer_clusters_than_parameters", each = enumerate(each, most = 6L))
+}
+
 warn_about <- function(fit) {
+  few <- fewer_cases_words(fit)
+  if (!is.null(few)) warn("data", few)
+  few <- fewer_clusters_words(fit)
+  if (!is.null(few)) warn("data", few)
   if (!has_converged(fit)) {
     warn("convergence", c(text_of("fit_has", fit = fit_status(fit)),
                           i = text_of("numbers_cannot_be_trusted",
@@ -523,6 +478,9 @@ difference_of_rows <- function(a, b) {
   if (a$request$incomplete != b$request$incomplete &&
       (is_incomplete(a$sample) || is_incomplete(b$sample)))
     return(text_of("incomplete_rows_one_case"))
+  if (!setequal(auxiliary_variables(a$sample), auxiliary_variables(b$sample)))
+    return(text_of("other_auxiliary_variables"))
+  if (a$request$multiplier != b$request$multiplier) return(text_of("other_multiplier"))
   order <- match(a$layout$groups, b$layout$groups)
   n <- cases_by_group(a$sample)
   other <- cases_by_group(b$sample)[order]

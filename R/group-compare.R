@@ -1,8 +1,8 @@
 #' Estimates of groups side by side, with a test of their difference
 #'
-#' One row a parameter: its estimate in every group, and a Wald test of whether they are equal
-#' (moderation by group, for effects). What is held is equal by construction and has no test; its
-#' standardized values differ all the same, where variances do.
+#' One row per parameter: its estimate in every group, and a Wald test of whether they are equal
+#' (moderation by group, for effects). A parameter that is held equal has no test; its standardized
+#' values nevertheless differ where variances differ.
 #'
 #' @param fit A fit from [fit_model()] with groups.
 #' @param kinds Kinds to show, such as `"effect"`; loadings, weights, effects and covariances when
@@ -52,8 +52,8 @@ compare_groups <- function(fit, kinds = NULL, ...) {
   columns <- c(columns, list(difference = get("difference"), difference_se = get("difference_se"),
                              wald = get("wald"), df = get("df"), p = get("p"),
                              status = rows$status[at[, 1L]]))
-  structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups,
-            title = fit$request$blueprint$title)
+  with_status(structure(list_frame_class(columns, "orizzonte_group_comparison"), groups = groups,
+                        title = fit$request$blueprint$title, caveat = own_units_words(fit)), fit)
 }
 
 # Wald test that some rows are equal.
@@ -89,7 +89,8 @@ print.orizzonte_group_comparison <- function(x, ...) {
   standardized <- stats::setNames(lapply(groups, function(g) {
     format_fixed(x[[paste0("standardized.", g)]])
   }), groups)
-  put_lines(c(heading(text_of("groups_side_side", attr = attr(x, "title"))),
+  put_lines(c(heading_with_status(text_of("groups_side_side", attr = attr(x, "title")), x),
+              format_caveat(x),
               side_by_side_table(x$parameter, c(raw, tests)), "", "Standardized",
               side_by_side_table(x$parameter, standardized)))
   if (any(x$status %in% "held"))

@@ -2,8 +2,8 @@
 #'
 #' Fits the same blueprint to several groups, or with constructs at several times ([repeated()]),
 #' holding more and more equal: configural (nothing),
-#' metric (loadings and weights), scalar (intercepts of items, too), strict (residual variances and
-#' covariances of items, too), and then, on top of a rung, what `structural` names (Jöreskog 1971;
+#' metric (loadings and weights), scalar (also intercepts of items), strict (also residual variances
+#' and covariances of items), and then, on top of a rung, what `structural` names (Jöreskog 1971;
 #' Meredith 1993). Each rung is compared with the one before.
 #'
 #' Whatever the scale of the blueprint, rungs are identified by the variance of each construct: 1 in
@@ -19,8 +19,12 @@
 #' breaks, each equality that the rung adds is tested by itself (score tests, *p* adjusted after
 #' Holm 1979): with one that is significant and at least as large as `criteria()$smallest` in
 #' standardized units, *likely to differ*, the rung is doubtful; else it *holds, small differences*.
-#' What *holds, but rests on a rung that* fails, is doubtful, improper, has not converged or fits
-#' poorly, says so. Defaults: CFI falls
+#' When neither \eqn{\Delta\chi^2} nor an index objects, the rung *cannot tell* unless it could have
+#' detected a difference: the median power of its single equalities against a standardized
+#' difference of three times `criteria()$smallest` must reach `criteria()$power` (with more than two
+#' groups in at least two of them; the others are named). A rung with released equalities *holds in
+#' part*. A verdict that depends on a lower rung which fails, is doubtful, improper, not settled,
+#' not converged or poorly fitting names that rung. Defaults: CFI falls
 #' by no more than .010, RMSEA rises by no more than .015, SRMR by no more than .030 (metric) or
 #' .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030
 #' for CFI and RMSEA on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2}
@@ -35,10 +39,10 @@
 #' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
 #'   [let_differ()] names on none.
 #' @param data A data frame, or a named list of [summary_data()] (for times alone also one).
-#' @param by,levels,missing_codes,incomplete,auxiliary,inference,adjust,clusters,weights As in
-#'   [fit_model()].
-#' @param over What is held equal on the rungs: `"groups"`, `"times"` (of [repeated()] constructs)
-#'   or `"both"`; when `NULL`, all there is of `by` and repeated constructs.
+#' @param by,levels,missing_codes,incomplete,auxiliary,inference As in [fit_model()].
+#' @param adjust,clusters,weights,weight_scale As in [fit_model()].
+#' @param over Across what the rungs hold parameters equal: `"groups"`, `"times"` (of [repeated()]
+#'   constructs) or `"both"`; when `NULL`, all there is of `by` and repeated constructs.
 #' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
@@ -60,17 +64,21 @@
 #'   of each group by rung), `details` (by rung: the single equalities tested, with `parameter`,
 #'   `group`, `p`, `p_holm`, `expected_change_std`, `power`, `verdict`; by structural step the
 #'   differences, with `parameter`, `group`, `difference`, `difference_std`, `lower`, `upper`),
-#'   `criteria`, `reading`.
+#'   `power` (a data frame: `rung`, `group`, `power`), `releases` (by [loosen()]: the columns of its
+#'   `released`, after `rung`), `criteria`, `reading`.
 #'   The verdict of a rung is one of the codes `"fits"`, `"fits_poorly"`, `"holds"`,
-#'   `"holds_small_differences"`, `"doubtful"`, `"fails"`, `"differs"`, `"differs_negligibly"`,
+#'   `"holds_in_part"`, `"holds_small_differences"`, `"doubtful"`, `"fails"`, `"differs"`,
+#'   `"differs_negligibly"`,
 #'   `"cannot_tell"`, `"nothing_to_hold"`, `"not_tested"`, `"not_converged"` and `"improper"`, or
-#'   `NA` when nothing is judged. If a rung holds although one below it does not, `rests_on` names
-#'   the latter and `rests_on_verdict` is its code. The verdict of a single equality is `"differs"`,
+#'   `NA` when nothing is judged. If a verdict depends on a rung below that is not sound, `rests_on`
+#'   names that rung and `rests_on_verdict` is its code. The verdict of a single equality is
+#'   `"differs"`,
 #'   `"differs_negligibly"`, `"holds"` or `"cannot_tell"`.
 #'   A rung that adds nothing (a path model has no loadings) has `"nothing_to_hold"`; without means
 #'   the scalar rungs are left out, with a message.
 #' @section Errors: as [fit_model()]; `orizzonte_error_input` for an unknown rung or criterion;
-#'   `orizzonte_error_data` when a rung is asked for that the data say nothing about.
+#'   `orizzonte_error_data` when a requested rung cannot be tested with the data, and for
+#'   correlations of several groups, whose equality of loadings cannot be tested.
 #' @references
 #' Chen, F. F. (2007). Sensitivity of goodness of fit indexes to lack of measurement invariance.
 #' *Structural Equation Modeling, 14*(3), 464--504.
@@ -107,8 +115,8 @@
 invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
                        structural_on = "scalar", over = NULL, levels = NULL, missing_codes = NULL,
                        incomplete = "keep", auxiliary = NULL, inference = NULL, adjust = "mean",
-                       clusters = NULL, weights = NULL, criteria = NULL, against = "previous",
-                       ...) {
+                       clusters = NULL, weights = NULL, weight_scale = "groups", criteria = NULL,
+                       against = "previous", ...) {
   check_arguments("invariance")
   check_blueprint(bp, "invariance")
   if (missing(data))
@@ -124,6 +132,8 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   check_rungs(c(rungs, structural_on), structural)
   request <- request_of(marker_free(bp), data, "invariance")
   sample <- sample_of(data, request)
+  if (over != "times" && only_correlations(sample))
+    abort("data", c(text_of("ladder_needs_covariances"), i = text_of("give_sd_too")))
   if (!has_means(sample)) {
     rungs <- rungs_without_means(rungs, asked)
     if (structural_on == "scalar") structural_on <- "metric"
@@ -138,6 +148,8 @@ invariance <- function(bp, data, by = NULL, rungs = NULL, structural = NULL,
   fits <- map_with_progress(holds, function(hold) fit_rung(request, sample, stated, hold, over),
                     text_of("head_rungs"))
   ladder <- new_ladder(bp, fits, criteria, against, structural, structural_on, over)
+  for (few in c(fewer_cases_words(fits[[1L]]), fewer_clusters_words(fits[[1L]])))
+    warn("data", few)
   trouble <- ladder_trouble(ladder)
   if (length(trouble)) {
     warn("improper", c(text_of("not_every_rung_has"),
@@ -185,7 +197,7 @@ check_rungs <- function(rungs, structural) {
   }
 }
 
-# What each rung holds besides those before it. Constructs measured by constructs have rungs of
+# The constraints that each rung adds to those before it. Second-order factors have rungs of
 # their own, which come after those of what measures them (Chen, Sousa & West 2005).
 rung_adds <- list(configural = character(), metric = c("loading[items]", "weight"),
                   second_order_metric = "loading[constructs]", scalar = "intercept",
@@ -230,7 +242,7 @@ marker_free <- function(bp) {
   bp
 }
 
-# One rung: what it holds is added to what the blueprint holds itself. The unit scale cannot reach a
+# One rung: its constraints are added to those of the blueprint. The unit scale cannot reach a
 # negative variance of a construct; then the construct's own scale setting does.
 fit_rung <- function(request, sample, stated, hold, over = "groups") {
   for (key in held_keys[c(over != "times", over != "groups")])
@@ -250,7 +262,7 @@ fit_rung <- function(request, sample, stated, hold, over = "groups") {
 # `fits`: those of the measurement rungs, by name; `structural`: patterns of steps still to be taken
 # on top of the rung `on`.
 new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL,
-                       over = "groups") {
+                       over = "groups", releases = no_releases()) {
   groups <- fits[[1L]]$layout$groups
   rungs <- names(fits)
   previous <- rungs_before(rungs, against)
@@ -267,6 +279,7 @@ new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL
   details <- Filter(Negate(is.null), stats::setNames(lapply(judged, function(x) {
     x$equalities %||% x$differences
   }), names(fits)))
+  power <- ladder_power(judged, names(fits))
   shares <- vapply(fits, function(fit) vapply(measures_of(fit), `[[`, 0, "chisq"),
                    numeric(length(groups)))
   limits <- lapply(rungs, rung_limits, groups = length(groups), criteria = criteria)
@@ -275,8 +288,17 @@ new_ladder <- function(bp, fits, criteria, against, structural = NULL, on = NULL
                                         dimnames = list(groups, names(fits))),
                  criteria = criteria, limits = stats::setNames(limits, rungs), against = against,
                  structural = structural, on = on, over = over,
-                 reading = read_ladder(table, fits, details, criteria)),
+                 power = power, releases = releases,
+                 reading = read_ladder(table, fits, details, power, criteria)),
             class = "orizzonte_ladder")
+}
+
+# Columns: rung, group, power (the median of its single equalities in the group).
+ladder_power <- function(judged, rungs) {
+  power <- lapply(judged, function(x) x$power)
+  list_frame(list(rung = rep(rungs, lengths(power)),
+                  group = as.character(unlist(lapply(power, names))),
+                  power = as.numeric(unlist(power))))
 }
 
 # Structural steps, each on the last that held.

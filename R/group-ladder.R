@@ -14,8 +14,9 @@ rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, rung %in% loading_rungs, groups)
 }
 
-# A measurement rung against another one; the first when `before` is NULL. Where the difference in
-# chi-square is significant and no index breaks its criterion, the single equalities decide.
+# A measurement rung against another one; the first when `before` is NULL. Where no index breaks its
+# criterion the single equalities decide: when the difference in chi-square is significant, whether
+# one of them differs, otherwise whether they had the power to show it.
 judge_rung <- function(fit, before, rung, criteria) {
   own <- comparison_measures(fit)
   improper <- solution_state(fit)$status == "improper"
@@ -27,11 +28,26 @@ judge_rung <- function(fit, before, rung, criteria) {
   broken <- rung_breaks(own, comparison_measures(before), test$p,
                         rung_limits(rung, length(fit$layout$groups), criteria))
   rejected <- isTRUE(test$p < criteria$significance)
-  equalities <- if (rejected && length(broken) == 0L) single_equalities(fit, before, criteria)
-  differing <- any(equalities$verdict == "differs")
-  list(verdict = rule_rung(broken, rejected, differing, improper),
-       broken = set_of(if (differing) "p" else broken), equalities = equalities)
+  equalities <- if (!improper) single_equalities(fit, before, criteria)
+  decisive <- rejected && length(broken) == 0L
+  differing <- decisive && any(equalities$verdict == "differs")
+  power <- if (length(equalities$parameter)) power_by_group(equalities)
+  list(verdict = rule_rung(broken, rejected, differing, improper, rule_powerful(power, criteria),
+                           length(released_addresses(fit)) > 0L),
+       broken = set_of(if (differing) "p" else broken), power = power,
+       equalities = if (decisive) equalities[names(equalities) != "power_large"])
 }
+
+# The median power of single equalities against a large difference, by group.
+power_by_group <- function(equalities) {
+  groups <- unique(equalities$group)
+  vapply(split(equalities$power_large, factor(equalities$group, groups)), stats::median, 0,
+         na.rm = TRUE)
+}
+
+# How many times the smallest difference that matters a difference is that a rung must be able to
+# show.
+large_difference <- 3
 
 # The test of a fit against the one below it, or the code that says why there is none.
 testable_difference <- function(fit, before) {
@@ -49,8 +65,16 @@ rung_breaks <- function(own, before, p, limits) {
 # The verdicts of a ladder in words, with the rung they depend on.
 ladder_verdicts <- function(table) {
   ifelse(is.na(table$rests_on), words_of("verdict", table$verdict),
-         vapply(words_of("unsound", table$rests_on_verdict),
-                function(why) text_of("verdict_on_unsound", why = why), "", USE.NAMES = FALSE))
+         text_of("verdict_on_unsound", verdict = words_of("verdict", table$verdict),
+                 rung = table$rests_on, why = words_of("verdict", table$rests_on_verdict)))
+}
+
+# The highest sound measurement rung that holds loadings; NULL when there is none.
+top_rung <- function(ladder) {
+  t <- ladder$table
+  top <- t$rung[t$rung %in% setdiff(names(rung_adds), "configural") &
+                  t$verdict %in% sound_codes & is.na(t$rests_on)]
+  if (length(top)) utils::tail(top, 1L)
 }
 
 # The rung on which means may be compared, if it is there and has converged.
@@ -105,7 +129,7 @@ rung_sentence <- function(rung, verdict) {
   text_of(paste0("rung_", verdict), rung = rung)
 }
 
-read_ladder <- function(table, fits, details, criteria) {
+read_ladder <- function(table, fits, details, power, criteria) {
   known <- table$rung %in% names(rung_adds)
   bad <- which(known & !table$verdict %in% c(sound_codes, NA))
   held <- which(known & table$verdict %in% setdiff(sound_codes, "nothing_to_hold"))
@@ -113,6 +137,7 @@ read_ladder <- function(table, fits, details, criteria) {
   steps <- which(!known)
   c(if (length(last)) allowed_sentence(table$rung[max(last)], fits),
     if (length(bad)) rung_sentence(table$rung[bad[1L]], table$verdict[bad[1L]]),
+    power_sentences(table, power, criteria),
     unlist(lapply(which(known), disagreement_sentence, table, details, criteria)),
     unlist(lapply(steps, step_sentence, table, details)))
 }
@@ -126,6 +151,24 @@ allowed_sentence <- function(top, fits) {
   allowed <- if (top == "strict") text_of("allowed_without_items", allowed = allows("scalar")) else
     allows(top)
   text_of("allowed_in_part", rung = top, released = enumerate(loose, most = 8L), allowed = allowed)
+}
+
+# Sentences on rungs with too little power, in all groups (one sentence) or in some.
+power_sentences <- function(table, power, criteria) {
+  code <- table$verdict[match(power$rung, table$rung)]
+  weak <- power[!(power$power >= criteria$power) & code %in% c(sound_codes, "cannot_tell"), ]
+  size <- short_number(large_difference * criteria$smallest)
+  needed <- short_number(criteria$power)
+  least <- function(own) tapply(own$power, factor(own$rung, unique(own$rung)), min)
+  unsettled <- least(weak[weak$rung %in% table$rung[table$verdict %in% "cannot_tell"], ])
+  partly <- weak[!weak$rung %in% names(unsettled), ]
+  c(if (length(unsettled))
+      text_of("too_little_power", rungs = enumerate(names(unsettled)), size = size,
+              power = enumerate(format_share(unsettled, 2L)), needed = needed),
+    vapply(split(partly, factor(partly$rung, unique(partly$rung))), function(own) {
+      text_of("too_little_power_in", rung = own$rung[1L], size = size, needed = needed,
+              power = format_share(min(own$power), 2L), groups = enumerate(own$group, most = 8L))
+    }, "", USE.NAMES = FALSE))
 }
 
 # Sentences for rungs on which the chi-square difference and the indices disagree.
@@ -171,7 +214,8 @@ released_addresses <- function(fit) {
 # The single equalities behind a rung: score tests of those that a measurement rung adds, and the
 # differences that a structural step would do away with.
 
-# Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power, verdict.
+# Columns: parameter, group, p, p_holm (Holm 1979), expected_change_std, power (against the smallest
+# difference that matters), power_large, verdict.
 single_equalities <- function(fit, before, criteria) {
   fit <- joint_fit(fit)
   before <- joint_fit(before)
@@ -183,9 +227,12 @@ single_equalities <- function(fit, before, criteria) {
   found <- judge_candidates(fit, lapply(tested, function(x) x[open]), criteria)
   holm <- stats::p.adjust(found$p, "holm")
   verdict <- rule_equality(holm, found$expected_change_std, found$power, criteria)
+  large <- criteria
+  large$smallest <- large_difference * criteria$smallest
+  against_large <- power_of_rows(found, found$variance, candidate_units(fit, found), large)
   out <- list_frame(list(parameter = found$parameter, group = found$group, p = found$p,
                          p_holm = holm, expected_change_std = found$expected_change_std,
-                         power = found$power, verdict = verdict))
+                         power = found$power, power_large = against_large, verdict = verdict))
   out[order(out$p), , drop = FALSE]
 }
 
@@ -224,7 +271,7 @@ step_differences <- function(fit, before) {
     reference <- at[1L]
     other <- at[-1L]
     if (length(other) == 0L || anyNA(at)) return(NULL)
-    unit <- step_unit(rows, reference, sd)
+    unit <- parameter_unit(rows, reference, sd)
     gap <- values_of(before)[other] - values_of(before)[reference]
     change <- map[other, , drop = FALSE] - map[rep(reference, length(other)), , drop = FALSE]
     se <- delta_se(change, vcov) * unit
@@ -234,13 +281,6 @@ step_differences <- function(fit, before) {
          upper = gap * unit + limit * se)
   })
   list_frame(do.call(Map, c(list(c), unname(Filter(Negate(is.null), found)))))
-}
-
-# One raw unit of a parameter in standard deviations of the first group.
-step_unit <- function(rows, at, sd) {
-  switch(names(parameter_families)[match(rows$family[at], parameter_families)],
-         effect = sd[rows$col[at]] / sd[rows$row[at]], mean = 1 / sd[rows$row[at]],
-         covariance = 1 / (sd[rows$row[at]] * sd[rows$col[at]]))
 }
 
 step_sentence <- function(k, table, details) {
@@ -303,8 +343,16 @@ ladder_trouble <- function(x) {
 }
 
 ladder_limits <- function(x) {
+  if (length(x$limits) < 2L) return(NULL)
+  given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
+  text_of("criteria_conventions_cheung_rensvold", parts = limits_in_words(x),
+          given = if (given) "; given, else" else ";", cfi = short_number(x$criteria$cfi[2L]),
+          rmsea = short_number(x$criteria$rmsea[2L]))
+}
+
+# The largest changes that a rung may have, those of other rungs in brackets.
+limits_in_words <- function(x) {
   limits <- x$limits[-1L]
-  if (length(limits) == 0L) return(NULL)
   last <- limits[[length(limits)]]
   parts <- vapply(names(last), function(name) {
     other <- Filter(function(limit) limit[[name]] != last[[name]], limits)
@@ -316,10 +364,16 @@ ladder_limits <- function(x) {
                           vapply(other, function(limit) short_number(limit[[name]]), ""),
                           collapse = ", "), ")"))
   }, "")
-  given <- !all(vapply(x$criteria[change_criteria], is.null, NA))
-  text_of("criteria_conventions_cheung_rensvold", parts = paste(parts, collapse = ", "),
-          given = if (given) "; given, else" else ";", cfi = short_number(x$criteria$cfi[2L]),
-          rmsea = short_number(x$criteria$rmsea[2L]))
+  paste(parts, collapse = ", ")
+}
+
+# The power of each rung, where it is least.
+ladder_power_words <- function(x) {
+  if (length(x$power$rung) == 0L) return(NULL)
+  least <- tapply(x$power$power, factor(x$power$rung, unique(x$power$rung)), min)
+  text_of("power_of_rungs", size = short_number(large_difference * x$criteria$smallest),
+          each = enumerate(paste(names(least), format_share(least, 2L))),
+          where = if (length(unique(x$power$group)) > 1L) text_of("power_where_least"))
 }
 
 ladder_failing <- function(x) {
@@ -360,7 +414,9 @@ format_ladder <- function(x) {
       c(text_of("each_group", request = if (is_robust(x$fits[[1L]]$request)) ", uncorrected"),
         format_table(columns$shares, c(FALSE, rep(TRUE, length(columns$shares) - 1L))), ""),
     format_equalities(x), if (length(trouble)) c(paste0("  - ", trouble), ""),
-    if (!is.null(ladder_limits(x))) c(wrap_lines(ladder_limits(x)), ""),
+    if (!is.null(ladder_limits(x)))
+      c(wrap_lines(paste(c(ladder_limits(x), ladder_power_words(x)), collapse = " ")), ""),
+    if (NROW(x$releases)) c(wrap_lines(search_words(x)), ""),
     wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
 }
 
@@ -371,12 +427,13 @@ ladder_next <- function(x) {
   bad <- t$rung[!t$verdict %in% c(sound_codes, NA) & t$rung %in% names(rung_adds)][1L]
   verdict <- t$verdict[match(bad, t$rung)]
   if (is.na(bad)) {
+    top <- top_rung(x)
     calls <- c(if (!is.null(comparable_rung(x))) "latent_means(ladder)",
-               if (x$over != "times") paste0("compare_groups(", rung(t$rung[1L]), ")"),
+               if (x$over != "times" && !is.null(top)) paste0("compare_groups(", rung(top), ")"),
                "plot(ladder)")
     return(next_step("use_ladder", calls = paste(calls, collapse = ", ")))
   }
-  name <- if (verdict %in% c("fails", "doubtful")) "loosen" else if (verdict == "fits_poorly")
-    "amend_configural" else "rescue_rung"
+  name <- switch(verdict, fails = , doubtful = "loosen", fits_poorly = "amend_configural",
+                 cannot_tell = "see_power", "rescue_rung")
   next_step(name, quoted_rung = quoted(bad), rung = bad, fit = rung(bad))
 }

@@ -16,7 +16,7 @@
 #'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`, `against` (the group,
 #'   or time, that the mean is compared with). The attribute `held` counts the
 #'   intercepts held for each construct; `caveat` says why the differences
-#'   may not be read as such (printed first; `NULL` when nothing stands in the way); `unreleased`
+#'   may not be read as such (printed first; `NULL` when there is no caution); `unreleased`
 #'   gives them with the held intercepts of released loadings free as well (`NULL` without such).
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for
 #'   an unknown group or rung.
@@ -258,12 +258,6 @@ unreleased_note <- function(x) {
                group = ifelse(is.na(u$group), "", text_of("blueprint_in", where = u$group)),
                difference_freed = format_number(u$difference_freed),
                difference = format_number(u$difference))[moved], most = 6L)))
-}
-
-# A caveat comes before what it is about.
-format_caveat <- function(x) {
-  caveat <- attr(x, "caveat")
-  if (!is.null(caveat)) c(wrap_lines(paste("CAUTION:", caveat)), "")
 }
 
 #' @export

@@ -18,10 +18,11 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]),
 #'   `released` (a data frame: `step`, `parameter`, `modification_index`, `actual_drop`, `estimate`,
-#'   `reference`, the value held by the others or of the first other group), `holds`, `earlier` (an
-#'   address that an earlier rung
-#'   holds and that would help more) and `ladder` (with the loosened rung in place, and all later
-#'   rungs fitted anew with the same exceptions). `as.data.frame()` gives `released`.
+#'   `reference`, the value held by the others or of the first other group), `holds` (`FALSE` also
+#'   while a rung below is not sound, which `rests_on` names), `earlier` (an address that an earlier
+#'   rung holds and that would help more) and `ladder` (with the loosened rung in place, all later
+#'   rungs refitted with the same exceptions, and the releases of all rungs in `releases`).
+#'   `as.data.frame()` gives `released`.
 #' @section Errors: `orizzonte_error_name` for a rung the ladder does not have;
 #'   `orizzonte_error_input` for the first one, which holds nothing.
 #' @seealso [invariance()], [noninvariance()], [let_differ()] to write the same into a blueprint.
@@ -51,9 +52,34 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
   check_converged(fit, "loosen")
   check_converged(before, "loosen")
   found <- release_equalities(fit, before, rung, until, most, with_intercept, criteria)
-  structure(c(found, list(rung = rung, until = until, criteria = criteria,
-                          ladder = relaid_ladder(ladder, found$fit, at))),
+  releases <- added_releases(ladder$releases, rung, found$released)
+  relaid <- relaid_ladder(ladder, found$fit, at, releases)
+  rests_on <- unsound_below(relaid, rung)
+  found$holds <- found$holds && is.null(rests_on)
+  structure(c(found, list(rung = rung, until = until, criteria = criteria, rests_on = rests_on,
+                          ladder = relaid)),
             class = "orizzonte_loosened")
+}
+
+# The releases of all rungs, in the order in which they were made.
+no_releases <- function() {
+  list_frame(list(rung = character(), step = integer(), parameter = character(),
+                  modification_index = numeric(), actual_drop = numeric(), estimate = numeric(),
+                  reference = numeric()))
+}
+
+added_releases <- function(before, rung, released) {
+  named <- list_frame(c(list(rung = rep(rung, nrow(released))), as.list(released)))
+  rbind(before %||% no_releases(), named)
+}
+
+# The rung below that is not sound; NULL when all are.
+unsound_below <- function(ladder, rung) {
+  t <- ladder$table
+  below <- t$rung[seq_len(match(rung, t$rung) - 1L)]
+  below <- below[below %in% names(rung_adds)]
+  bad <- below[!t$verdict[match(below, t$rung)] %in% sound_codes]
+  if (length(bad)) bad[1L]
 }
 
 # One at a time, out of what this rung adds: releasing what an earlier one holds would leave the two
@@ -83,7 +109,8 @@ release_equalities <- function(fit, before, rung, until, most, with_intercept, c
     list(step = integer(), parameter = character(), modification_index = numeric(),
          actual_drop = numeric(), estimate = numeric(), reference = numeric())
   worth <- !is.null(earlier) && !earlier$parameter %in% own && earlier$p < criteria$significance
-  list(fit = fit, released = list_frame(columns), holds = met(fit), blocked = blocked,
+  meets <- met(fit)
+  list(fit = fit, released = list_frame(columns), holds = meets, meets = meets, blocked = blocked,
        earlier = if (worth) earlier$parameter)
 }
 
@@ -151,6 +178,15 @@ releasable <- function(fit, parameters) {
   }, NA, USE.NAMES = FALSE)
 }
 
+verdict_of_rung <- function(ladder, rung) ladder$table$verdict[match(rung, ladder$table$rung)]
+
+# All releases of a ladder in one sentence.
+search_words <- function(ladder) {
+  r <- ladder$releases
+  text_of("searched", each = enumerate(text_of("released_on", parameter = r$parameter,
+                                               rung = r$rung), most = 20L))
+}
+
 # The value of a released parameter, and the groups in which it is still held.
 released_values <- function(fit, parameter) {
   rows <- fit$layout$rows
@@ -163,7 +199,7 @@ released_values <- function(fit, parameter) {
 }
 
 # The loosened fit in its place; later rungs are refitted with the same exceptions.
-relaid_ladder <- function(ladder, fit, at) {
+relaid_ladder <- function(ladder, fit, at, releases) {
   fits <- ladder$fits[names(ladder$limits)]
   except <- fit$request$blueprint$let_differ
   for (k in seq_along(fits)) {
@@ -171,15 +207,14 @@ relaid_ladder <- function(ladder, fit, at) {
     bp$let_differ <- union(bp$let_differ, except)
     if (k == at) fits[[k]] <- fit
     if (k > at) fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
-    # a structural step is climbed anew from what it stands on, which it leaves as it is
+    # a structural step is refitted from its own reference rung, which is unchanged
     if (at > length(fits)) fits[[k]] <- with_blueprint(fits[[k]], bp)
   }
   new_ladder(ladder$blueprint, fits, ladder$criteria, ladder$against, ladder$structural, ladder$on,
-             ladder$over)
+             ladder$over, releases)
 }
 
-released_columns <- function(x) {
-  r <- x$released
+released_columns <- function(r) {
   list(step = format_count(r$step), parameter = r$parameter,
        MI = format_fixed(r$modification_index, 2L),
        drop = format_fixed(r$actual_drop, 2L), estimate = format_number(r$estimate),
@@ -191,11 +226,15 @@ loosened_reading <- function(x) {
     text_of("p_least", criteria = short_number(release_level(x$criteria))) else
       text_of("criteria_ladder")
   count <- length(unique(x$released$step))
-  if (x$holds) {
+  if (x$meets) {
     text_of("rung_meets",
-            count = if (count) paste(count_of(count, "release"),
-                                     "") else text_of("nothing_released"),
-            rung = x$rung, told = told)
+            opening = if (count) text_of("after_releases", count = count) else
+              text_of("nothing_released"),
+            rung = x$rung, told = told,
+            below = if (!is.null(x$rests_on))
+              text_of("but_rests_on", below = x$rests_on,
+                      why = words_of("unsound", verdict_of_rung(x$ladder, x$rests_on))),
+            search = if (count) text_of("after_a_search"))
   } else {
     text_of("rung_does_not_meet", rung = x$rung, told = told,
             blocked = if (x$blocked) text_of("loosening_blocked") else ".",
@@ -212,7 +251,7 @@ print.orizzonte_loosened <- function(x, ...) {
   put_lines(heading(text_of("loosened_rung", rung = x$rung, title = x$fit$request$blueprint$title)))
   if (nrow(x$released)) {
     put_lines(text_of("released_in_this_order"),
-              format_table(released_columns(x), c(TRUE, FALSE, rep(TRUE, 4L))),
+              format_table(released_columns(x$released), c(TRUE, FALSE, rep(TRUE, 4L))),
               format_wordings(x$released$parameter, all_wordings(x$fit)), "")
   }
   put_lines(wrap_lines(loosened_reading(x)), "")

@@ -3,18 +3,13 @@
 
 # Codes that the column `verdict` of a ladder can contain, in addition to NA where nothing is
 # judged.
-ladder_codes <- c("fits", "fits_poorly", "holds", "holds_small_differences", "doubtful", "fails",
-                  "differs", "differs_negligibly", "cannot_tell", "nothing_to_hold", "not_tested",
-                  "not_converged", "improper")
+ladder_codes <- c("fits", "fits_poorly", "holds", "holds_in_part", "holds_small_differences",
+                  "doubtful", "fails", "differs", "differs_negligibly", "cannot_tell",
+                  "nothing_to_hold", "not_tested", "not_converged", "improper")
 
 # Codes on which a further rung may stand, and those on which the next structural step may.
-sound_codes <- c("fits", "holds", "holds_small_differences", "nothing_to_hold")
+sound_codes <- c("fits", "holds", "holds_in_part", "holds_small_differences", "nothing_to_hold")
 step_codes <- c("holds", "differs_negligibly")
-
-# TRUE if a fit is acceptable by the second tier of the criteria; NA without indices.
-rule_acceptable_fit <- function(cfi, rmsea, criteria) {
-  cfi >= criteria$cfi[2L] && rmsea <= criteria$rmsea[2L]
-}
 
 # The first rung, which is compared with no other one.
 rule_first_rung <- function(converged, improper, cfi, rmsea, criteria) {
@@ -33,12 +28,24 @@ rule_testable <- function(converged, converged_before, df) {
 
 # A rung against the one below it. `broken`: the criteria of change that are broken, of "cfi",
 # "rmsea", "srmr" and "p"; `rejected`: whether the difference in chi-square is significant;
-# `differing`: whether a single equality is likely to differ.
-rule_rung <- function(broken, rejected, differing, improper = FALSE) {
+# `differing`: whether a single equality is likely to differ; `powerful`: whether a difference that
+# matters would have been detected (rule_powerful()); `released`: whether some equalities are
+# released.
+rule_rung <- function(broken, rejected, differing, improper = FALSE, powerful = TRUE,
+                      released = FALSE) {
   if (improper) return("improper")
   if ("cfi" %in% broken && length(broken) > 1L) return("fails")
   if (length(broken) || differing) return("doubtful")
+  if (!rejected && !powerful) return("cannot_tell")
+  if (released) return("holds_in_part")
   if (rejected) "holds_small_differences" else "holds"
+}
+
+# Whether the equalities of a rung could have been rejected: `power`, by group, is the median power
+# of its single equalities there against three times the smallest difference that matters. With more
+# than two groups two of them must have it; what holds is then said of those alone.
+rule_powerful <- function(power, criteria) {
+  sum(power >= criteria$power, na.rm = TRUE) >= min(2L, length(power))
 }
 
 # A structural step, by the p value of the difference and by the largest standardized difference.
@@ -59,13 +66,15 @@ rule_equality <- function(p_holm, change, power, criteria) {
            cannot_tell = "cannot_tell")[code])
 }
 
-# The rung that a code which says that something holds rests on although it is not sound: its
-# number, or NA. `previous`: the number of the rung below each one.
+# The rung below, not sound, that the judgement of a rung or step takes for granted: its number, or
+# NA. `previous`: the number of the rung below each one.
 rule_foundation <- function(codes, previous) {
   vapply(seq_along(codes), function(k) {
-    if (!codes[k] %in% c("holds", "holds_small_differences")) return(NA_integer_)
+    if (!codes[k] %in% founded_codes) return(NA_integer_)
     below <- previous[k]
-    while (!is.na(below) && codes[below] %in% sound_codes) below <- previous[below]
+    while (!is.na(below) && codes[below] %in% c(sound_codes, step_codes)) below <- previous[below]
     as.integer(below)
   }, 0L)
 }
+founded_codes <- c("holds", "holds_in_part", "holds_small_differences", "differs",
+                   "differs_negligibly", "cannot_tell")

@@ -44,6 +44,20 @@ pairs_of <- function(x, construct, group) {
   x$pairs[x$pairs$group %in% group & (x$pairs$first == construct | x$pairs$second == construct), ]
 }
 
+# The sentences on criteria that are not met, or one sentence that all are met; NULL if none was
+# judged.
+quality_conclusion <- function(x) {
+  verdicts <- x$table$verdict
+  judged <- !is.na(verdicts) & !verdicts %in% c("part", "assumed")
+  found <- quality_sentences(x)
+  if (length(found)) return(found)
+  if (!any(judged)) return(NULL)
+  if (all(judged)) return(text_of("no_construct_falls_short"))
+  names <- unique(x$table$construct[judged])
+  text_of("judged_constructs_meet", constructs = enumerate(names, most = 20L),
+          count = length(names))
+}
+
 # One sentence for each criterion that is not met.
 quality_sentences <- function(x) {
   if (all(is.na(x$table$verdict))) return(NULL)
@@ -158,7 +172,7 @@ format_quality <- function(x) {
                                            "with", "items", names(columns)[4L])),
     "", if (length(sentences))
       c(text_of("what_to_look_at"), wrap_lines(paste0("- ", sentences), 2L, 4L)) else
-      if (!all(is.na(x$table$verdict))) text_of("no_construct_falls_short"),
+      wrap_lines(quality_conclusion(x)),
     format_apart(x), format_left_out(x), quality_legend(x), quality_next(x))
 }
 

@@ -1,8 +1,9 @@
 #' Quality of the measures
 #'
-#' How well the items measure their constructs and how well the constructs are told apart: omega and
+#' Reliability, convergent validity and discriminant validity of the measures: omega and
 #' alpha, average variance extracted, shared variance, heterotrait-monotrait ratios, correlations
-#' against 1; each against [criteria()], and in words what falls short and through which item.
+#' against 1; each against [criteria()], with a sentence on each criterion that is not met and the
+#' item responsible.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the intervals.

@@ -118,8 +118,8 @@ alpha_gradient <- function(s) {
   k / (k - 1) * (matrix(sum(diag(s)) / v^2, k, k) - diag(1 / v, k))
 }
 
-# Of one group: alpha and its error, and the same of standardized items (no error: it is the raw one
-# in other units).
+# Alpha of one group with its standard error, and alpha of standardized items (without an own error,
+# since it is the same quantity in other units).
 view_alpha <- function(view, items, key, errors = TRUE) {
   s <- observed_moments(view)$covariance[items, items, drop = FALSE] * outer(key, key)
   value <- alpha_value(s)
@@ -150,7 +150,7 @@ alpha_error_cases <- function(view, items, key, s, gradient) {
 # With missing values: the gradient through the inverse information of the saturated moments, met
 # with the saturated scores of each case (Yuan & Bentler 2000).
 alpha_error_incomplete <- function(view, items, key, gradient) {
-  whole <- group_view(joint_fit(view$fit), view$group)       # auxiliary variables tell, too
+  whole <- group_view(joint_fit(view$fit), view$group)       # includes auxiliary variables
   own <- match(view$layout$observed[items], whole$layout$observed)
   narrow <- length(whole$layout$observed) <= most_saturated
   moments <- if (narrow) whole$moments else moments_of_items(whole$moments, own)
@@ -209,7 +209,7 @@ seen_coordinates <- function(moments, p) {
 }
 
 # Of each case, its score by the saturated moments times a direction: (w'Hw - tr(HW))/2 + h'w, w =
-# W(x - mean), W the inverse of what is seen.
+# W(x - mean), W the inverse covariance of the observed variables.
 saturated_scores <- function(x, moments, along, mean_along) {
   out <- numeric(nrow(x))
   for (rows in rows_by_pattern(x)) {

@@ -228,8 +228,8 @@ view_split <- function(view, name, level) {
        outside = view$layout$observed[items][shares$other > 1e-8])
 }
 
-# Of each item, what is due to the general construct, to what is left of its specific factors (and
-# of whatever else loads on it), and the rest.
+# The proportions of the variance of each item due to the general construct, to the specific factors
+# and other constructs, and to the residual.
 item_shares <- function(view, loadings) {
   items <- loadings$general$items
   p <- length(view$layout$observed)

@@ -167,7 +167,7 @@ format_blueprint <- function(bp) {
     lines <- c(lines, "", "Effects", wrap_lines(text, indent = 2L, hang = 4L))
   }
   stated <- stated_besides(bp)
-  if (length(stated)) lines <- c(lines, "", "Stated besides", paste0("  ", stated))
+  if (length(stated)) lines <- c(lines, "", "Other specifications", paste0("  ", stated))
   # what names a group is counted once there are groups
   layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
   c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",

@@ -116,7 +116,7 @@ redundant_equations <- function(layout) {
       size <- sqrt(sum(gradient^2))
       rest <- gradient - basis %*% crossprod(basis, gradient)
       free <- anyNA(layout$rows$fixed[layout$constraints[[k]]$rows])
-      if (free && (!is.finite(size) || size == 0)) next      # cannot be told at this point
+      if (free && (!is.finite(size) || size == 0)) next      # not decidable at this point
       if (sqrt(sum(rest^2)) <= 1e-9 * size) out <- c(out, k) else
         basis <- cbind(basis, rest / sqrt(sum(rest^2)))
     }

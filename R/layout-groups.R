@@ -80,9 +80,9 @@ pattern_rows <- function(patterns, layout) {
   })))
 }
 
-# What is held: each address is one class across groups, what is the same but for its time one class
-# over times. Construct variances and means that this makes estimable are freed here (means) and
-# with the scales (variances).
+# Equality constraints: each parameter is one class across groups, and parameters that differ only
+# in time are one class over times. Construct variances and means that become estimable are freed
+# here (means) and with the scales (variances).
 hold_across <- function(layout, bp) {
   size <- length(layout$rows$kind)
   layout$rows$within <- tabulate(layout$rows$class, size) > 1L
@@ -105,7 +105,7 @@ hold_rows <- function(layout, hold, differ, key, mark) {
   at <- as.integer(setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout)))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
-  # nor is anything of what stands beside the model, or has no time
+  # nor are parameters of auxiliary variables, or parameters without a time
   at <- setdiff(at, which(rows$first %in% layout$auxiliary | rows$second %in% layout$auxiliary))
   if (mark == "over_times") at <- setdiff(at, which(is.na(rows$over)))
   for (same in unname(split(at, factor(key[at], unique(key[at]))))) {
@@ -165,8 +165,8 @@ mean_may_differ <- function(name, rows, part, span, held) {
     !rows$touched[mean] && !rows$shared[mean] && any(rows$first[held] %in% items)
 }
 
-# Which of the means shift what is held in a way that those before them do not: independent columns
-# of the loadings, at values that keep fixed and equal ones so and are otherwise haphazard.
+# Means that shift the held parameters in a way that the means before them do not: independent
+# columns of the loadings, at arbitrary values that respect fixed and equal loadings.
 means_distinguishable <- function(layout, constructs, part, held) {
   if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))
   table <- layout$rows

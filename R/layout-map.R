@@ -41,9 +41,9 @@ scale_of <- function(place, layout, bp) {
   own <- bp$constructs[[name]]
   setting <- own$scale %||% if (composite) "marker" else bp$scale
   kind <- if (setting %in% scale_settings) setting else "marker"
-  # values given in construct() set the scale; a value in restrict() is a restriction beside it,
-  # unless nothing is left
-  values <- is.null(own$scale) && any(own$fixed != 0)
+  # a loading fixed at a number other than zero sets the scale, in construct() as in restrict()
+  stated <- !is.na(rows$fixed[loadings]) & rows$fixed[loadings] != 0 & !rows$marked[loadings]
+  values <- is.null(own$scale) && any(stated)
   all_fixed <- !anyNA(rows$fixed[loadings]) && !any(rows$marked[loadings])
   settled <- setting == "unit" && (!is.na(rows$fixed[variance]) || rows$relaxed[variance])
   given <- values || all_fixed || settled
@@ -76,7 +76,7 @@ carries_over <- function(loadings, rows, number) {
     any(rows$over_times[loadings] & rows$time[loadings] > first_times(rows, loadings))
 }
 
-# The first time at which what is held in these rows was asked.
+# The first time at which the held items of these rows were administered.
 first_times <- function(rows, at) {
   vapply(at, function(k) {
     if (!rows$over_times[k]) return(Inf)

@@ -79,7 +79,8 @@ given_values <- function(bp) {
   }), use.names = FALSE)
 }
 
-# The covariances of a model: assumed among exogenous variables, stated and mentioned ones besides.
+# The covariances of a model: those assumed among exogenous variables, and all stated or mentioned
+# ones.
 model_covariances <- function(bp, exogenous) {
   cov_first <- cov_second <- character()
   cov_assumed <- logical()

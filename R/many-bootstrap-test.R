@@ -1,8 +1,8 @@
 #' Bootstrap tests
 #'
-#' The p of a model, of the difference of two nested models, or of every rung of a ladder, from
-#' cases made to fit the smaller model exactly and drawn again (Bollen & Stine 1992): no normality
-#' is supposed.
+#' Bootstrap p values of model fit, of the difference between two nested models, or of every rung of
+#' a ladder. Samples are drawn from data that were transformed to fit the smaller model exactly
+#' (Bollen & Stine 1992), so that normality is not assumed.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param against Another fit to the same data, of a model that is nested in it or that it is nested
@@ -184,8 +184,8 @@ format_bootstrap_test <- function(x) {
 
 # Samples drawn from the cases with replacement fit worse than the cases themselves do: chi-square
 # is too large by about tr(U Gamma) on average, its expectation under a correct model once more. It
-# is taken off in every replicate, so that replicates of chi-square and of what is made of it stand
-# around the figures of the fit (numerically shown in bench/bootstrap.R).
+# is taken off in every replicate, so that replicates of chi-square and of indices computed from it
+# are centred on the values of the fit (numerically shown in bench/bootstrap.R).
 
 # list(chisq, chisq_baseline: off the likelihood ratios; basis, basis_baseline: off what RMSEA, CFI
 # and TLI rest on).
@@ -210,8 +210,8 @@ overshoot_of <- function(fit) {
   list(chisq = own, chisq_baseline = other, basis = own, basis_baseline = other)
 }
 
-# Indices that replicates say nothing about: p is settled by the null hypothesis and not by cases
-# drawn again, likelihoods and what is made of them have no value in the population.
+# Indices without a bootstrap distribution: p is determined by the null hypothesis and not by
+# resampling, and likelihoods and indices computed from them have no population value.
 no_replicates <- paste0("^(p|p_.*|loglik.*|aic.*|bic.*|gfi|agfi|chisq_covariances|",
                         "chisq_means|chisq_swain|",
                         "chisq_inflation|df.*|ecvi_saturated)$")

@@ -34,13 +34,13 @@
 #'   analysed (a variable that does not vary) are counted and left out; improper ones are counted,
 #'   and kept unless `improper = "drop"`: leaving them out biases what is near a bound.
 #' @section Chi-square and fit indices: Replicates fit worse than the cases do, by about
-#'   \eqn{tr(U\Gamma)} in \eqn{\chi^2} (Bollen & Stine 1992); this is taken off, also in the
-#'   baseline, before CFI, TLI, RMSEA and the like are made of it, and SRMR is moved by its mean in
-#'   squares. The p of the model comes from [bootstrap_test()]. Likelihoods, AIC and BIC are not
-#'   bootstrapped. With `draw = "model"` fit indices would be those of a model that is right:
-#'   they are left out.
+#'   \eqn{tr(U\Gamma)} in \eqn{\chi^2} (Bollen & Stine 1992); this is subtracted, also for the
+#'   baseline model, before CFI, TLI, RMSEA and other indices are computed, and the squared SRMR is
+#'   corrected by its mean. A p value of model fit comes from [bootstrap_test()]. Likelihoods, AIC
+#'   and BIC are not bootstrapped. With `draw = "model"` fit indices would be those of a model that
+#'   is right: they are left out.
 #' @section Intervals: \eqn{a = \sum e^3 / (6 (\sum e^2)^{3/2})}, e the changes when single cases
-#'   (clusters; above 400, as many parts of the cases) are left out and all is fitted again;
+#'   (clusters; above 400, as many parts of the cases) are left out and the model is refitted;
 #'   \eqn{z_0} from the share of replicates below the estimate, ties halved.
 #' @section Many workers: With the future package and a plan of yours, such as
 #'   `future::plan("multisession", workers = 4)`, replicates are made by all of its workers, with
@@ -60,8 +60,8 @@
 #'   Association, 82*(397), 171-185.
 #'
 #'   Efron, B., & Tibshirani, R. J. (1993). *An introduction to the bootstrap*. Chapman & Hall.
-#' @seealso [bootstrap_test()] for the p of a model, [resample_rows()] for the rows of replicates,
-#'   [simulate.orizzonte_fit()].
+#' @seealso [bootstrap_test()] for a test of model fit, [resample_rows()] for the rows of
+#'   replicates, [simulate.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -248,7 +248,7 @@ bootstrap_next <- function(x) {
     "test_by_bootstrap")
 }
 
-# A standardized value stands beside the value it belongs to; what never varies is left out.
+# A standardized value follows its raw value; values that never vary are left out.
 bootstrap_columns <- function(table, asked) {
   table <- table[!table$se %in% 0, ]
   inner <- sub("^standardized(\\((.*)\\)|\\[(.*)\\])$", "\\2\\3", table$parameter)
@@ -277,12 +277,8 @@ bootstrap_columns <- function(table, asked) {
 bootstrap_words <- function(x) {
   asked <- x$asked
   lost <- sum(x$status != 0L)
-  drawn <- if (asked$draw == "model") text_of("normal_data_from_fitted") else
-    text_of("of_the_cases",
-            sample = if (!is.na(count_clusters(x$fit$sample))) text_of("by_whole_clusters"),
-            groups = if (length(x$fit$layout$groups) > 1L) text_of("within_groups"))
-  c(text_of("replicates_seed_intervals_are", reps = format_count(asked$reps), drawn = drawn,
-            seed = asked$seed, level = 100 * asked$level,
+  c(text_of("replicates_seed_intervals_are", reps = format_count(asked$reps),
+            drawn = drawn_words(x), seed = asked$seed, level = 100 * asked$level,
             interval = interval_words[[asked$interval]]),
     lost_replicates_note(x$status),
     if (any(x$improper & x$status == 0L))
@@ -293,6 +289,14 @@ bootstrap_words <- function(x) {
       text_of("more_than_one_ten"),
     if (length(x$trouble))
       text_of("some_replicates_gave_no", trouble = x$trouble[1L]))
+}
+
+# The source of the replicates, in words.
+drawn_words <- function(x) {
+  if (x$asked$draw == "model") return(text_of("normal_data_from_fitted"))
+  text_of("of_the_cases",
+          sample = if (!is.na(count_clusters(x$fit$sample))) text_of("by_whole_clusters"),
+          groups = if (length(x$fit$layout$groups) > 1L) text_of("within_groups"))
 }
 
 lost_replicates_note <- function(status) {
@@ -362,8 +366,8 @@ median_bias <- function(x, estimate) {
 
 moved_quantile <- function(z, z0, a) z0 + (z0 + z) / (1 - a * (z0 + z))
 
-# The k-th of B values stands at k / (B + 1); between them by the normal scale, beyond them not at
-# all.
+# The k-th of B values is the quantile k / (B + 1); between them interpolation on the normal scale,
+# beyond them no value.
 ordered_quantile <- function(x, at) {
   size <- length(x)
   k <- at * (size + 1)

@@ -14,7 +14,7 @@
 #'   smallest standardized size that matters (`criteria(smallest =)`) and of three times that size,
 #'   and the construct with most items split in two that correlate at .8. For ladders: a loading
 #'   .2, an intercept .2 standard deviations and a residual
-#'   variance half as large again in the last group.
+#'   variance 1.5 times as large in the last group.
 #' @inheritParams bootstrap_fit
 #' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
 #'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws
@@ -71,6 +71,7 @@ cutoff_tests <- function(x) {
   if (!inherits(x, "orizzonte_ladder") && !inherits(x, "orizzonte_loosened")) {
     check_fit(x, "model_cutoffs")
     check_converged(x, "model_cutoffs")
+    check_proper(x, "model_cutoffs")
     if (test_of(x)$df == 0)
       abort("input", c(text_of("saturated_no_cutoff"),
                        i = text_of("test_single_parameters_instead")))
@@ -78,6 +79,7 @@ cutoff_tests <- function(x) {
   }
   check_ladder(x, "model_cutoffs")
   tests <- Filter(function(test) !is.null(test$large), ladder_tests(x))
+  for (test in tests) check_proper(test$small, "model_cutoffs")
   if (length(tests) == 0L)
     abort("input", c(text_of("ladder_has_one_rung"),
                      i = text_of("climb_more_them_invariance")))

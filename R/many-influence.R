@@ -1,18 +1,18 @@
 #' Influence of single cases
 #'
-#' How much each case (or cluster) moves \eqn{\chi^2} and the parameters: one-step changes for all
-#' of them, real refits without it for the leading ones.
+#' How much each case (or cluster) changes \eqn{\chi^2} and the parameters: one-step approximations
+#' for all cases, and refits without the case for the most influential ones.
 #'
 #' @param model A fit from [fit_model()], from data case by case.
-#' @param top For how many of the leading cases the model is really fitted again.
+#' @param top For how many of the most influential cases the model is refitted without the case.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_influence`, one row a case (cluster), the most
+#' @return A data frame of class `orizzonte_influence`, one row per case (cluster), the most
 #'   influential first: `row` (of the data; `cluster` where there are any), `group`, `distance`
 #'   (squared distance of the parameters with and without it, in units of their information: a
 #'   generalised Cook's distance), `chisq_change` (of \eqn{\chi^2} when it is left out, one step),
 #'   `largest` (the parameter that it moves most), `largest_change` (in its standard errors), and
-#'   `actual_chisq_change`, `actual_change` from real refits. Attribute `changes` holds the changes
-#'   of all parameters, a row a case.
+#'   `actual_chisq_change`, `actual_change` from refits. Attribute `changes` holds the changes
+#'   of all parameters, one row per case.
 #' @section How: without case i parameters move by \eqn{-H^{-1} s_i}, H the observed information and
 #'   \eqn{s_i} its score; \eqn{\chi^2} falls by \eqn{2(\ell_{sat,i} - \ell_i) - [s_{\beta,i}' A^{-1}
 #'   s_{\beta,i} - s_i' H^{-1} s_i]}, A the information of the saturated moments (Cook 1986; Pek &
@@ -43,9 +43,10 @@ influence.orizzonte_fit <- function(model, top = 5, ...) {
   table <- list_frame(found[setdiff(names(found), "changes")])[order, ]
   rownames(table) <- NULL
   table <- cbind(table, real_changes(model, found, order, top, table))
-  structure(table, class = c("orizzonte_influence", "data.frame"),
-            changes = found$changes[order, , drop = FALSE], parameters = ncol(found$changes),
-            df = test_of(model)$df, title = model$request$blueprint$title)
+  with_status(structure(table, class = c("orizzonte_influence", "data.frame"),
+                        changes = found$changes[order, , drop = FALSE],
+                        parameters = ncol(found$changes), df = test_of(model)$df,
+                        title = model$request$blueprint$title), model)
 }
 
 # The one-step effect of deleting each case or cluster.
@@ -210,15 +211,15 @@ format_influence <- function(x) {
                   format_fixed(top$distance), format_fixed(top$chisq_change, 2L),
                   format_fixed(top$actual_chisq_change, 2L), top$largest,
                   format_fixed(top$largest_change, 2L), format_fixed(top$actual_change, 2L))
-  names(columns) <- c(unit, "group", "distance", "\u0394\u03c7\u00b2 without", "really",
-                      "moves most", "by (se)", "really ")
+  names(columns) <- c(unit, "group", "distance", "\u0394\u03c7\u00b2 if deleted", "refitted",
+                      "most affected", "change (SE)", "change, refitted")
   columns <- Filter(Negate(is.null), columns)
-  left <- !names(columns) %in% c(unit, "group", "moves most")
-  c(heading(text_of("head_influence")),
+  left <- !names(columns) %in% c(unit, "group", "most affected")
+  c(heading_with_status(text_of("head_influence"), x),
     wrap_lines(text_of("whose_absence_would_move", top = nrow(top),
                        unit = count_of(nrow(x), if (unit == "row") "case" else "cluster"),
                        influence_words = influence_words(x))), "",
-    format_table(columns, left, spare = c("really ", "really")), "",
+    format_table(columns, left, spare = c("change, refitted", "refitted")), "",
     next_step("refit_without_rows"))
 }
 

@@ -50,9 +50,10 @@ power_of <- function(x, of, value = 0, n = NULL, rmsea = NULL, truth = NULL,
   test <- powered_test(fit, of, value, rmsea)
   rows <- lapply(sizes, function(size) power_row(test, size, significance))
   columns <- do.call(Map, c(list(c), rows))
-  structure(list_frame_class(c(list(test = rep(test$label, length(sizes))), columns),
-                             "orizzonte_power"), significance = significance, goal = goal,
-            n_for_goal = n_for_power(test, goal, significance), words = test$words)
+  with_status(structure(list_frame_class(c(list(test = rep(test$label, length(sizes))), columns),
+                                         "orizzonte_power"), significance = significance,
+                        goal = goal, n_for_goal = n_for_power(test, goal, significance),
+                        words = test$words), fit)
 }
 
 powered_fit <- function(x, n, truth, truth_units) {
@@ -200,7 +201,8 @@ print.orizzonte_power <- function(x, ...) {
 format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
-  c(heading(text_of("head_power")), wrap_lines(c(text_of("test_df", test = x$test[1L],
+  c(heading_with_status(text_of("head_power"), x),
+    wrap_lines(c(text_of("test_df", test = x$test[1L],
                                            attr = short_number(attr(x, "significance")),
                                            df = x$df[1L]), attr(x, "words"))), "",
     format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),

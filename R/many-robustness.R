@@ -246,9 +246,12 @@ claim_reading <- function(x) {
   itself <- x[x$kind == "itself", ]
   others <- x[x$kind != "itself" & x$verdict != "not_analysed", ]
   differs <- others[!others$same, ]
-  ends <- format_fixed(suppressWarnings(range(x$standardized, na.rm = TRUE)), 2L)
-  ends <- if (nrow(others)) text_of("standardized_to", ends = ends[1L], ends_2 = ends[2L])
-  wrap_lines(text_of("is_fitted", claim = itself$claim, verdict = words_of("claim", itself$verdict),
+  known <- x$standardized[!is.na(x$standardized)]
+  ends <- if (nrow(others) && length(known))
+    text_of("standardized_to", ends = format_fixed(min(known), 2L),
+            ends_2 = format_fixed(max(known), 2L))
+  wrap_lines(text_of(if (nrow(others)) "verdict_in_others" else "verdict_alone",
+                     claim = itself$claim, verdict = words_of("claim_was", itself$verdict),
                      differs = nrow(others) - nrow(differs),
                      others = count_of(nrow(others), "other analysis", "other analyses"),
                      differs_2 = if (nrow(differs)) text_of("it_rests_on",

@@ -8,8 +8,8 @@
 #' @param seed A seed, or `NULL` for one that R's own random numbers give.
 #' @param n Of a blueprint: the number of cases, or one for each group by name.
 #' @param truth Of a blueprint: numbers by address, such as
-#'   `c("loading[Calm, ]" = .7, "effect[Calm, Staying]" = .3)`. Slices are overridden by what is
-#'   narrower; effects and covariances that are not named are zero.
+#'   `c("loading[Calm, ]" = .7, "effect[Calm, Staying]" = .3)`. More specific
+#'   entries override slices; effects and covariances that are not named are zero.
 #' @param truth_units `"standardized"` (all variances are 1, residual variances follow) or `"raw"`.
 #' @param missing `"none"`, `"as observed"` (each row misses what the case in its place misses), one
 #'   share for all variables, or shares by variable.

@@ -5,7 +5,7 @@
 #' method with analytic derivatives.
 #'
 #' @param object A fit from [fit_model()].
-#' @param items Whether to list effects of and on pure items, too.
+#' @param items Whether to list also effects of and on pure items.
 #' @param routes Whether to split indirect effects by route: one row for each
 #'   chain of effects that passes no variable twice, named by its product, which
 #'   [quantity()] understands. With feedback there are more routes than these.
@@ -43,8 +43,8 @@ effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level =
   columns <- as.list(bind_frames(parts))
   columns <- with_bootstrap(columns, bootstrap, "effects", columns$parameter,
                             paste0("standardized(", columns$parameter, ")"))
-  structure(list_frame(columns), class = c("orizzonte_effects", "data.frame"),
-            bootstrap = bootstrap_note(bootstrap))
+  with_status(structure(list_frame(columns), class = c("orizzonte_effects", "data.frame"),
+                        bootstrap = bootstrap_note(bootstrap)), object)
 }
 
 # One row an effect: direct, indirect, along a route, total.
@@ -150,7 +150,7 @@ effects_frame <- function(view, rows, all, level) {
 print.orizzonte_effects <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("head_effects")))
+  put_lines(heading_with_status(text_of("head_effects"), x))
   if (nrow(x) == 0L) {
     put_lines(text_of("model_has_no_effects"))
     return(invisible(x))
@@ -168,14 +168,14 @@ effect_columns <- function(x) {
 #' The structural equations and what each variable is
 #'
 #' Every variable that something points at as a sum of what points at it, with the raw estimates;
-#' the variables that nothing points at are named.
+#' the exogenous variables are named.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_equations`, one row for each
 #'   variable that something points at: `variable`, `group`, `kind` (item, construct,
 #'   observed outcome), `equation` with the estimates. The attribute `causes`
-#'   names the variables nothing points at, `constructs` the constructs.
+#'   names the exogenous variables, `constructs` the constructs.
 #' @section Errors: `orizzonte_error_input` for anything that is no fit.
 #' @seealso [estimates()], [identification()].
 #' @examples
@@ -192,8 +192,8 @@ equations <- function(fit, ...) {
   out <- bind_frames(lapply(views, view_equations))
   layout <- views[[1L]]$layout
   causes <- setdiff(c(layout$constructs, layout$observed), layout$endogenous)
-  structure(out, class = c("orizzonte_equations", "data.frame"), causes = causes,
-            constructs = layout$constructs)
+  with_status(structure(out, class = c("orizzonte_equations", "data.frame"), causes = causes,
+                        constructs = layout$constructs), fit)
 }
 
 view_equations <- function(view) {
@@ -224,7 +224,7 @@ one_equation <- function(variable, view) {
 print.orizzonte_equations <- function(x, ...) {
   if (!all(c("variable", "kind", "equation") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("head_equations")))
+  put_lines(heading_with_status(text_of("head_equations"), x))
   for (kind in unique(x$kind)) {
     title <- c(construct = text_of("constructs_something_points"), item = "Items",
                `observed outcome` = "Observed outcomes")[[kind]]

@@ -46,9 +46,9 @@ estimates <- function(fit, level = 0.95, bootstrap = NULL, ...) {
     columns <- Map(c, columns, quantity_rows(fit, level))
   columns <- with_bootstrap(columns, bootstrap, "estimates", columns$parameter,
                             paste0("standardized(", columns$parameter, ")"))
-  structure(list_frame_class(columns, "orizzonte_estimates"),
+  with_status(structure(list_frame_class(columns, "orizzonte_estimates"),
             level = if (is.null(bootstrap)) level else bootstrap$asked$level,
-            bootstrap = bootstrap_note(bootstrap))
+            bootstrap = bootstrap_note(bootstrap)), fit)
 }
 
 # Most rows are one parameter times a weight; the others need its map.
@@ -82,7 +82,7 @@ raw_errors <- function(fit) {
 print.orizzonte_estimates <- function(x, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("head_estimates")), estimate_table(printed_estimates(x)),
+  put_lines(heading_with_status(text_of("head_estimates"), x), estimate_table(printed_estimates(x)),
             if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }

@@ -14,7 +14,7 @@ inside_correlations <- function(items, general, items_of, r) {
 }
 
 # Items keyed against the others, constructs that hardly hang together, items that belong nowhere.
-items_evidence <- function(name, items_of, r, told) {
+items_evidence <- function(name, items_of, r, n, told) {
   findings <- list()
   add <- function(...) findings <<- c(findings, finding(...))
   items <- items_of[[name]]
@@ -23,7 +23,7 @@ items_evidence <- function(name, items_of, r, told) {
   inside <- inside_correlations(items, general, items_of, r)
   once <- if (is.null(general)) "" else text_of("once_is_out", general = general)
   off <- inside[lower.tri(inside)]
-  against <- if (is.null(general)) opposed(inside) else opposed(r[items, items])
+  against <- if (is.null(general)) opposed(inside, n) else opposed(r[items, items], n)
   for (item in setdiff(against, told)) {
     others <- mean(r[item, setdiff(items, against)])
     add("keying", name, item, text_of("keyed_against_others", item = item, construct = name,
@@ -104,18 +104,24 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
   }
   for (name in reflective) {
     told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
-    findings <- c(findings, items_evidence(name, items_of, r, told),
+    findings <- c(findings, items_evidence(name, items_of, r, n, told),
                   few_items_evidence(name, items_of, r, layout$observed))
   }
   for (pair in construct_pairs(reflective, items_of)) {
     a <- items_of[[pair[1L]]]
     b <- items_of[[pair[2L]]]
-    across <- mean(abs(r[a, b]))
-    within <- mean(c(abs(r[a, a][lower.tri(r[a, a])]), abs(r[b, b][lower.tri(r[b, b])])))
+    # two parts of a general construct: by what that leaves of their correlations
+    general <- intersect(general_over(pair[1L], items_of), general_over(pair[2L], items_of))
+    left <- if (length(general)) partial_correlations(r, items_of[[general]]) else r
+    once <- if (length(general)) text_of("once_is_out", general = general)
+    across <- mean(abs(left[a, b]))
+    within <- mean(c(abs(left[a, a][lower.tri(left[a, a])]),
+                     abs(left[b, b][lower.tri(left[b, b])])))
     if (across > 0.9 * within && across > 0.2) {
       add("one construct", pair, c(a, b),
           text_of("perhaps_one_construct", first = pair[1L], second = pair[2L],
-                  across = format_fixed(across, 2L), within = format_fixed(within, 2L)))
+                  across = format_fixed(across, 2L), within = format_fixed(within, 2L),
+                  once = once))
     }
   }
   parameters <- length(unique(layout$map$parameter))     # of this group
@@ -173,7 +179,7 @@ construct_pairs <- function(names, items_of) {
   }, pairs)
 }
 
-# Rows of the original data whose squared distance (of what they have, from the mean of that) has a
+# Rows of the original data whose squared distance (of their observed values from the mean) has a
 # probability below .01 / n.
 outlying_rows <- function(data, rows, covariance) {
   if (is.null(data) || nrow(data) <= ncol(data) + 1L) return(integer())

@@ -25,7 +25,7 @@
 #'   uncorrected test of a correct model of many variables rejects far too often in small samples.
 #'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
-#'   the noncentral \eqn{\chi^2} and the p of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
+#'   the noncentral \eqn{\chi^2} and the *p* value of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
 #' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr`
 #'   and `gfi` are means over the groups, weighted by their size
 #' * `srmr`: root mean square of (s_ij - sigma_ij)/sqrt(s_ii s_jj) over the lower
@@ -37,13 +37,15 @@
 #' * `critical_n`: the largest sample at which \eqn{\chi^2} would not be
 #'   significant at .05 (Hoelter 1983)
 #' * log-likelihoods, AIC and BIC are those of the data at the estimates; with
-#'   `multiplier = "n-1"` these are no maximum, and their differences no \eqn{\chi^2}.
+#'   `multiplier = "n-1"` these are not maximum-likelihood values, and their differences do not
+#'   follow \eqn{\chi^2}.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param criteria Cut-offs in two tiers, from [criteria()]; conventions, not laws.
 #' @param baseline `"exogenous free"` or `"independence"`, see the formulas; `"equal over times"`,
-#'   of [repeated()] constructs: besides, each item has one mean and one variance at all times, so
-#'   that models with equal intercepts or residual variances contain it (Widaman & Thompson 2003).
+#'   of [repeated()] constructs: in addition, each item has one mean and one variance at all times,
+#'   so that models with equal intercepts or residual variances contain it (Widaman & Thompson
+#'   2003).
 #' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -155,10 +157,12 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
                          cutoff = judged$cutoff, verdict = judged$verdict))
   if (!has_converged(fit)) invalid <- text_of("fit_has_not_converged")
-  structure(out, class = c("orizzonte_indices", "data.frame"), corrections = correction_words(fit),
-            reading = invalid %||%
-              paste(c(state_reading(fit), read_indices(out, df, criteria, pressed, sound(fit)),
-                      small_numbers(fit)), collapse = " "))
+  out <- structure(
+    out, class = c("orizzonte_indices", "data.frame"), corrections = correction_words(fit),
+    reading = invalid %||%
+      paste(c(state_reading(fit), read_indices(out, df, criteria, pressed, sound(fit)),
+              small_numbers(fit)), collapse = " "))
+  with_status(out, fit)
 }
 
 # All indices by name, from what measures_by_group() found.
@@ -300,7 +304,7 @@ indices_of <- function(fit, kind = baseline_kinds[1L]) {
 }
 
 # `cases`: how many there are, whatever the multiplier. Log-likelihoods are those of the data at the
-# estimates: with the multiplier n - 1 they are no maximum, and no chi-square apart.
+# estimates: with the multiplier n - 1 they are not maximum-likelihood values.
 group_measures <- function(moments, model, observed, endogenous, structured, means, independence,
                            cases) {
   n <- moments$n
@@ -395,9 +399,7 @@ state_reading <- function(fit) {
 small_numbers <- function(fit) {
   df <- test_of(fit)$df
   n <- cases_by_group(fit$sample)
-  free <- vapply(group_views(fit), function(view) {
-    sum(is.na(view$layout$rows$fixed) & !duplicated(view$layout$rows$class))
-  }, 0L)
+  free <- free_by_group(fit)
   few <- n < 5 * free
   cases <- text_of("cases_free_parameters", value = if (length(n) > 1L) paste0(names(n), ": "),
                    value_2 = format_count(n), free = format_count(free))[few]
@@ -407,7 +409,8 @@ small_numbers <- function(fit) {
       text_of("freedom_rmsea_says_little", df = count_of(df, "degree")),
     if (any(few))
       text_of("fewer_than_5_each", cases = enumerate(cases, most = 4L),
-              value = if (length(n) > 1L) text_of("also_in_each_group")))
+              value = if (length(n) > 1L) text_of("also_in_each_group")),
+    fewer_clusters_words(fit))
 }
 
 index_words <- c(
@@ -440,7 +443,7 @@ format_index <- function(index, value) {
 #' @export
 print.orizzonte_indices <- function(x, ...) {
   if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("fit_indices")), format_indices_table(x),
+  put_lines(heading_with_status(text_of("fit_indices"), x), format_indices_table(x),
             wrap_lines(attr(x, "corrections")))
   reading <- attr(x, "reading")
   if (!is.null(reading)) put_lines("", wrap_lines(reading))

@@ -11,10 +11,13 @@
 #' @param level Level of the intervals.
 #' @param ... Not used.
 #' @return `coef()` a vector with one entry for each distinct free parameter,
-#'   named by address; `vcov()` its covariance matrix; `confint()` a matrix with
-#'   two columns; `logLik()` the log-likelihood; `nobs()` the number of cases;
+#'   named by address (quantities are in [estimates()]); `vcov()` its covariance matrix;
+#'   `confint()` a matrix with two columns; `logLik()` the log-likelihood; `nobs()` the number of
+#'   cases;
 #'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom; `formula()` a list of
-#'   the structural formulas, one an outcome.
+#'   the structural formulas, one an outcome. With auxiliary variables `logLik()`, and so `AIC()`
+#'   and `BIC()`, is that of the model together with the saturated part of the auxiliary variables,
+#'   whose parameters are counted there and nowhere else. With weights it is `NA`.
 #' @section Errors: `orizzonte_error_address` when `parm` is no free parameter; `sigma()` is refused
 #'   with a pointer, since a model of many variables has no one residual standard deviation.
 #' @seealso [estimates()] for all of it in one table, [fit_indices()], [implied()].
@@ -108,7 +111,8 @@ sigma.orizzonte_fit <- function(object, ...) {
 logLik.orizzonte_fit <- function(object, ...) {
   check_arguments("logLik")
   check_fit(object, "logLik")
-  value <- indices_of(object)[["loglik"]]
+  # with weights it is a pseudo-likelihood, which models cannot be compared by
+  value <- if (is_weighted(object$sample)) NA_real_ else indices_of(object)[["loglik"]]
   structure(value, df = n_free(joint_fit(object)), nobs = stats::nobs(object), class = "logLik")
 }
 

@@ -25,7 +25,7 @@
 implied <- function(fit, ...) {
   check_arguments("implied")
   check_fit(fit, "implied")
-  new_moments(fit, implied_moments)
+  with_status(new_moments(fit, implied_moments), fit)
 }
 
 # Moments by group, in the order of the variables in the data.
@@ -66,6 +66,7 @@ as.data.frame.orizzonte_moments <- function(x, ...) {
 print.orizzonte_moments <- function(x, ...) {
   if (!all(vapply(x, function(part) is.matrix(part$covariance), NA)))
     return(print(unclass(x)))
+  if (!is.null(status_words(x))) put_lines(wrap_lines(status_words(x)), "")
   for (group in names(x)) {
     put_lines(format_moments(x[[group]], if (group != single_group) group, attr(x, "in_units")))
   }

@@ -24,7 +24,7 @@
 #' @section Errors: `orizzonte_error_input` for unknown units.
 #' @references
 #' Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
-#' @seealso [residual_map()] for a picture, [amendments()] for what would mend them,
+#' @seealso [residual_map()] for a picture, [amendments()] for modification indices,
 #'   [fit_indices()].
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -41,15 +41,16 @@ residuals.orizzonte_fit <- function(object, in_units = "covariance", largest = N
   views <- group_views(object)
   parts <- lapply(views, residual_parts)
   if (is.null(largest))
-    return(structure(Map(residuals_in, views, in_units, parts), class = "orizzonte_moments",
-                     in_units = in_units))
+    return(with_status(structure(Map(residuals_in, views, in_units, parts),
+                                 class = "orizzonte_moments", in_units = in_units), object))
   tables <- Map(largest_residuals, views, in_units, parts, largest)
   all <- bind_frames(tables)
   all <- utils::head(all[order(-abs(all$residual)), ], largest)
   rownames(all) <- NULL
   shares <- bind_frames(Map(srmr_parts, views, parts))
-  structure(all, class = c("orizzonte_residuals", "data.frame"), wording = all_wordings(object),
-            in_units = in_units, parts = shares)
+  with_status(structure(all, class = c("orizzonte_residuals", "data.frame"),
+                        wording = all_wordings(object), in_units = in_units, parts = shares),
+              object)
 }
 
 residual_units <- c("covariance", "correlation", "own_se", "moment_se")
@@ -63,14 +64,22 @@ residual_parts <- function(view) {
 }
 
 residuals_in <- function(view, in_units, parts) {
-  gap <- parts$seen$covariance - parts$model$covariance
-  gap_mean <- if (!is.null(parts$seen$mean)) parts$seen$mean - parts$model$mean
+  gap <- without_rounding(parts$seen$covariance - parts$model$covariance,
+                          outer(parts$sd, parts$sd))
+  gap_mean <- if (!is.null(parts$seen$mean))
+    without_rounding(parts$seen$mean - parts$model$mean, parts$sd)
   by <- switch(in_units,
     covariance = list(covariance = 1, mean = 1),
     correlation = list(covariance = outer(parts$sd, parts$sd), mean = parts$sd),
     moment_se = moment_errors(view, parts),
     own_se = residual_errors(view, parts))
   list(covariance = gap / by$covariance, mean = if (!is.null(gap_mean)) gap_mean / by$mean)
+}
+
+# Rounding error, in units of the moments, is set to zero.
+without_rounding <- function(gap, unit) {
+  gap[!is.na(gap) & abs(gap) < 1e-12 * unit] <- 0
+  gap
 }
 
 # Standard errors of the observed moments, under normality.
@@ -115,7 +124,7 @@ spread_parts <- function(view, packed) {
        mean = stats::setNames(utils::tail(packed, p), names)[own])
 }
 
-# Standard errors of the residuals: what is left of the sampling variance once the parameters have
+# Standard errors of the residuals: the remaining sampling variance once the parameters have
 # followed the data.
 residual_errors <- function(view, parts) {
   names <- colnames(parts$model$covariance)
@@ -213,14 +222,18 @@ residual_meaning <- function(columns, in_units) {
                          text_of("covary", pair = pair, more = more, by = by))))
   }
   correlation <- in_units == "correlation"
-  ifelse(single, text_of("mean_is_than_model", first = columns$first, size = size,
-                         correlation = if (correlation) " SD ",
-                         correlation_2 = if (!correlation) " ", higher = higher),
-         ifelse(same, text_of("varies_than_model_implies", first = columns$first, size = size,
-                              more = more),
-                text_of("than_model_implies", pair = pair,
-                        correlation = if (correlation) " correlate " else " covary ", size = size,
-                        more = more)))
+  what <- ifelse(single, text_of("mean_of_variable", variable = columns$first),
+                 ifelse(same, columns$first, pair))
+  differs <- ifelse(
+    single, text_of("mean_is_than_model", first = columns$first, size = size,
+                    correlation = if (correlation) " SD ",
+                    correlation_2 = if (!correlation) " ", higher = higher),
+    ifelse(same, text_of("varies_than_model_implies", first = columns$first, size = size,
+                         more = more),
+           text_of("than_model_implies", pair = pair,
+                   correlation = if (correlation) " correlate " else " covary ", size = size,
+                   more = more)))
+  ifelse(gap %in% 0, text_of("reproduced", what = what), differs)
 }
 
 # Where the SRMR comes from: pairs within and between constructs, variances, means; share of the sum
@@ -249,7 +262,7 @@ srmr_parts <- function(view, parts = residual_parts(view)) {
                   group = shown_group(view$layout, rep(view$group, length(kinds)))))
 }
 
-# The construct each item stands under: the one it loads on most, or its own name.
+# The construct under which each item is shown: the one it loads on most, or its own name.
 main_construct <- function(view, names) {
   rows <- view$layout$rows
   at <- which(rows$kind %in% c("loading", "weight"))
@@ -267,7 +280,8 @@ print.orizzonte_residuals <- function(x, ...) {
     return(print(as.data.frame(unclass(x))))
   in_units <- attr(x, "in_units")
   units <- if (!is.null(in_units)) paste0(" (", words_of("residual_unit", in_units), ")")
-  put_lines(heading(text_of("largest_residuals", units = units)), format_residuals_table(x))
+  put_lines(heading_with_status(text_of("largest_residuals", units = units), x),
+            format_residuals_table(x))
   invisible(x)
 }
 

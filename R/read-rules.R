@@ -23,9 +23,10 @@ rule_equality_claim <- function(p, equivalent, level) {
   if (p < level) "contradicted" else "cannot_tell"
 }
 
-# A value is equivalent to zero if two one-sided tests place it within a margin (Schuirmann 1987).
-rule_equivalent <- function(value, se, df, margin, level) {
-  abs(value) + stats::qt(1 - level, df) * se < margin
+# The equivalence test that a value is within a margin around zero: the larger of the p values of
+# its two one-sided tests (Schuirmann 1987).
+p_of_equivalence <- function(value, se, df, margin) {
+  stats::pt((margin - abs(value)) / se, df, lower.tail = FALSE)
 }
 
 # A fit index against its two tiers: "good", "acceptable" or "poor"; NA when it is not known.
@@ -38,4 +39,9 @@ rule_index <- function(value, tiers, higher_is_better) {
 # Several indices together: the worst of them; NA when none is known.
 rule_worst_index <- function(verdicts) {
   c("poor", "acceptable", "good")[c("poor", "acceptable", "good") %in% verdicts][1L]
+}
+
+# TRUE if a fit is acceptable by the second tier of the criteria; NA without indices. Vectors.
+rule_acceptable_fit <- function(cfi, rmsea, criteria) {
+  cfi >= criteria$cfi[2L] & rmsea <= criteria$rmsea[2L]
 }

@@ -20,8 +20,8 @@
 #' @section What is computed: Regression scores have the error variance \eqn{\Phi -
 #'   \Phi\Lambda'\Sigma^{-1}\Lambda\Phi}, Bartlett's \eqn{(\Lambda'\Sigma^{-1}\Lambda)^{-1} - \Phi},
 #'   at the estimates: that these are estimates adds nothing to them. Incomplete rows have the error
-#'   of what is there. Determinacy is the correlation of the score with the construct (Grice 2001):
-#'   the root of explained over total variance (regression), of construct over score variance
+#'   of the observed values. Determinacy is the correlation of the score with the construct (Grice
+#'   2001): the root of explained over total variance (regression), of construct over score variance
 #'   (Bartlett). Bartlett's scores of constructs of constructs are those of their level alone, from
 #'   the observed items: \eqn{\Lambda} is cov(items, constructs) times the inverse of the
 #'   constructs' covariances. Composites are what they are composed of.
@@ -50,6 +50,8 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   check_arguments("predict")
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   check_flag(se.fit, "`se.fit`")
+  status <- status_words(with_status(list(), object))
+  if (!is.null(status)) warn("improper", status)
   found <- scores_of(object, newdata, method)
   if (se.fit) found else found$fit
 }

@@ -35,6 +35,13 @@ standardized_of <- function(fit) {
   })
 }
 
+# Standard deviations per raw unit of one parameter, by the standard deviations of all variables.
+parameter_unit <- function(rows, at, sd) {
+  switch(names(parameter_families)[match(rows$family[at], parameter_families)],
+         effect = sd[rows$col[at]] / sd[rows$row[at]], mean = 1 / sd[rows$row[at]],
+         covariance = 1 / (sd[rows$row[at]] * sd[rows$col[at]]))
+}
+
 # The jet of a text: a list of `value` and `gradient` (by theta_of()). `scope`: the group meant by
 # what names none.
 read_jet <- function(text, fit, scope = NULL) {
@@ -51,7 +58,11 @@ read_jet <- function(text, fit, scope = NULL) {
   g <- match(chosen_group(fit$layout, named_group(fit$layout, group)), fit$layout$groups)
   part <- fit$layout$parts[[g]]
   at <- variable_index(c(address$first, address$second), c(part$observed, part$constructs), text)
-  one_jet(derive(fit, address$kind, g, at[1L], at[length(at)]))
+  found <- one_jet(derive(fit, address$kind, g, at[1L], at[length(at)]))
+  if (!standardized) return(found)
+  # an indirect or total effect: times sd of the cause over sd of the outcome
+  ratio <- one_jet(derive(fit, "sd_ratio", g, at[1L], at[length(at)]))
+  combine_jets(tape_product, list(found, ratio), length(theta_of(fit)))
 }
 
 one_jet <- function(found) list(value = found$value, gradient = found$gradient[1L, ])
@@ -136,7 +147,8 @@ r_squared <- function(fit, bootstrap = NULL, ...) {
   columns <- list(variable = variable, group = group, kind = variable_kind(fit$layout, variable),
                   r_squared = 1 - standardized$value[at], se = standardized$se[at])
   label <- paste0("r_squared[", variable, ifelse(is.na(group), "", paste0(" | ", group)), "]")
-  list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label), "orizzonte_r_squared")
+  with_status(list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label),
+                               "orizzonte_r_squared"), fit)
 }
 
 # The kind of an endogenous variable: construct, item or observed outcome.
@@ -150,7 +162,7 @@ variable_kind <- function(layout, variable) {
 print.orizzonte_r_squared <- function(x, ...) {
   if (!all(c("variable", "kind", "r_squared", "se") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
-  put_lines(heading(text_of("head_explained_variance")), format_r_squared_table(x))
+  put_lines(heading_with_status(text_of("head_explained_variance"), x), format_r_squared_table(x))
   invisible(x)
 }
 

@@ -49,8 +49,11 @@ fit_card <- function(fit, criteria = NULL) {
 
 format_sample <- function(fit, parameters = TRUE) {
   sample <- fit$sample
+  more <- n_free(joint_fit(fit)) - n_free(fit)
   count <- paste0(count_of(length(sample_variables(sample)), "observed variable"),
-                  if (parameters) paste0(", ", count_of(n_free(fit), "free parameter")))
+                  if (parameters) paste0(", ", count_of(n_free(fit), "free parameter"),
+                                         if (length(auxiliary_variables(sample)) && more > 0L)
+                                           text_of("auxiliary_parameters", more = more)))
   if (is_incomplete(sample)) return(wrap_lines(c(paste0(sample_header(sample), "."), count)))
   wrap_lines(paste0(sample_header(sample), ", ", count,
                     if (!has_raw_data(sample)) text_of("from_summary_data")))
@@ -74,7 +77,16 @@ format_inference <- function(fit, correction = TRUE) {
                      clusters = if (!is.na(clusters)) text_of("of_all",
                          clusters = count_of(clusters, "cluster"), clusters_2 = request$clusters),
                      weights = if (!is.null(request$weights)) text_of("weighted_by",
-                         weights = request$weights)))
+                         weights = request$weights, effective = effective_words(fit$sample))))
+}
+
+# "298 of 420 in evening and 201 of 300 in weekend"
+effective_words <- function(sample) {
+  effective <- effective_cases(sample)
+  each <- text_of("effective_of", effective = format_count(round(effective)),
+                  cases = format_count(cases_by_group(sample)))
+  groups <- several_groups(sample)
+  enumerate(paste0(each, if (!is.null(groups)) paste0(" in ", groups)), most = 6L)
 }
 
 # Feedback is said, with the stability index: the spectral radius of B, below 1 when the loop

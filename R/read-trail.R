@@ -130,7 +130,7 @@ format_trail <- function(x) {
                   BIC = format_fixed(x$bic, 1L),
                   p_change = format_p(x$p_change)))
   lines <- c(lines, format_table(columns), "")
-  words <- ifelse(x$revision == 0, "the start", x$change)
+  words <- ifelse(x$revision == 0, text_of("original_model"), x$change)
   reason <- ifelse(x$revision == 0, "",
                    ifelse(nzchar(x$because), text_of("because", because = x$because),
                           ", NO REASON GIVEN"))

@@ -7,10 +7,14 @@
 #' * a direction or an order: the one-sided *p* below `significance`; *contradicted* when the other
 #'   side is that significant;
 #' * some relation (`!=`): the two-sided *p* below `significance`;
-#' * no relation (`==`): supported when the standardized value lies within `smallest` of zero by two
-#'   one-sided tests at `significance` (Schuirmann 1987), for a value that merely is not significant
-#'   supports nothing; *contradicted* when it is significantly different and not within the margin;
-#'   else *cannot tell*.
+#' * no relation (`==`): supported when an equivalence test (two one-sided tests, TOST; Schuirmann
+#'   1987) at `significance` places the standardized value within `smallest` of zero, for a value
+#'   that merely is not significant supports nothing; *contradicted* when it is significantly
+#'   different and not within the margin; else *cannot tell*.
+#'
+#' A claim that one parameter is equal or larger in one group than in another is standardized by the
+#' standard deviations of its variables pooled over these groups (taken as known), because
+#' standardized values of each group would differ whenever variances do.
 #'
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
 #' @param criteria The level of the tests, and the smallest standardized value that matters, from
@@ -19,15 +23,21 @@
 #'   what it read: its standard errors, intervals and p take the
 #'   place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_verdicts`, one row a claim: `claim`, `statement`,
+#' @return A data frame of class `orizzonte_verdicts`, one row per claim: `claim`, `statement`,
 #'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
-#'   claimed), `lower`, `upper`, `standardized`, `standardized_se`, `verdict` (supported, not
-#'   `"supported"`, `"contradicted"`, `"not_supported"`, `"cannot_tell"`, `"not_judged"`) and
-#'   `criterion`.
+#'   claimed), `p_equivalence` (of the equivalence test, the larger of its two p values),
+#'   `p_deciding` (of the test that decides: the one-sided p value of a direction, the two-sided one
+#'   of a difference or of a contradicted equality, else that of the equivalence test),
+#'   `p_adjusted` (the same, adjusted for all claims of the table; Holm 1979), `lower`, `upper`,
+#'   `standardized`, `standardized_se`, `verdict` (`"supported"`, `"contradicted"`,
+#'   `"not_supported"`, `"cannot_tell"`, `"not_judged"`) and `criterion`.
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about what is not in the
 #'   model.
 #' @references
+#' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
+#' of Statistics, 6*(2), 65--70.
+#'
 #' Schuirmann, D. J. (1987). A comparison of the two one-sided tests procedure and the power
 #' approach for assessing the equivalence of average bioavailability. *Journal of
 #' Pharmacokinetics and Biopharmaceutics, 15*(6), 657--680.
@@ -53,11 +63,20 @@ verdicts <- function(fit, criteria = NULL, bootstrap = NULL, ...) {
   }), recursive = FALSE)
   empty <- list(claim = character(), statement = character(), estimate = numeric(), se = numeric(),
                 z = numeric(), p = numeric(), p_one_sided = numeric(),
+                p_equivalence = numeric(), p_deciding = numeric(), p_adjusted = numeric(),
                 lower = numeric(), upper = numeric(), standardized = numeric(),
                 standardized_se = numeric(), verdict = character(), criterion = character())
   columns <- if (length(rows)) do.call(Map, c(list(c), rows)) else empty
+  columns$p_adjusted <- stats::p.adjust(columns$p_deciding, "holm")
   structure(list_frame_class(columns, "orizzonte_verdicts"), title = fit$request$blueprint$title,
-            trouble = improper_parts(fit)$trouble)
+            trouble = improper_parts(fit)$trouble,
+            caveat = if (any(vapply(claims, compares_groups, NA, fit = fit))) own_units_words(fit))
+}
+
+# TRUE if a claim names more than one group.
+compares_groups <- function(text, fit) {
+  groups <- lapply(claim_addresses(text), function(one) parse_address(str2lang(one))$group)
+  length(unique(unlist(groups))) > 1L
 }
 
 judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NULL) {
@@ -68,8 +87,7 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
   if (!is.null(scope)) name <- paste0(name, bar_group(fit$layout, scope))
   jet <- difference_jet(parsed$sides, fit, scope)
   se <- claim_error(jet, vcov)
-  standard <- standardized_sides(parsed, fit)
-  std <- if (!is.null(standard)) difference_jet(standard, fit, scope)
+  std <- standardized_difference(parsed, fit, scope, jet)
   std_value <- std$value %||% NA_real_
   std_se <- if (is.null(std)) NA_real_ else claim_error(std, vcov)
   test <- claim_test(jet$value, se, std_se, reference_df(fit), alpha)
@@ -80,10 +98,15 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
   rd <- test$df
   beyond <- if (jet$value > 0) p / 2 else 1 - p / 2       # one-sided p of "above zero"
   one <- switch(parsed$relation, `>` = beyond, `<` = 1 - beyond, NA_real_)
+  equality <- parsed$relation == "=="
+  within <- if (equality) p_of_equivalence(std_value, std_se, rd, margin) else NA_real_
   level <- short_number(alpha)
   judged <- function(verdict, criterion) {
+    deciding <- if (equality && verdict != "contradicted" && !is.na(within)) within else
+      if (is.na(one)) p else one
     list(claim = name, statement = text, estimate = jet$value, se = se, z = test$z, p = p,
-         p_one_sided = one, lower = test$lower, upper = test$upper,
+         p_one_sided = one, p_equivalence = within, p_deciding = deciding, p_adjusted = NA_real_,
+         lower = test$lower, upper = test$upper,
          standardized = std_value, standardized_se = std_se, verdict = verdict,
          criterion = criterion)
   }
@@ -92,10 +115,11 @@ judge_claim <- function(fit, name, text, criteria, scope = NULL, bootstrap = NUL
     return(judged(rule_direction(one, alpha), text_of("criterion_one_sided", level = level)))
   if (parsed$relation == "!=")
     return(judged(rule_difference_claim(p, alpha), text_of("criterion_two_sided", level = level)))
-  equivalent <- rule_equivalent(std_value, std_se, rd, margin, alpha)
-  judged(rule_equality_claim(p, equivalent, alpha),
-         if (is.na(std_se)) text_of("criterion_no_margin", level = level) else
-           text_of("criterion_equivalence", margin = short_number(margin), level = level))
+  verdict <- rule_equality_claim(p, within < alpha, alpha)
+  criterion <- if (is.na(std_se)) "criterion_no_margin" else
+    if (verdict == "contradicted") "criterion_different" else
+    if (is.null(std$pooled)) "criterion_equivalence" else "criterion_pooled"
+  judged(verdict, text_of(criterion, margin = short_number(margin), level = level))
 }
 
 claim_test <- function(value, se, std_se, df, alpha) {
@@ -127,6 +151,42 @@ held_reason <- function(fit, text) {
   text_of(if (any(status == "at bound")) "claim_at_bound" else "claim_held")
 }
 
+# The standardized difference of the two sides of a claim, as a jet; NULL where it has none. One
+# parameter in two groups is put on one unit (`pooled`): that of the model's scale, by standard
+# deviations pooled over the two groups.
+standardized_difference <- function(parsed, fit, scope, jet) {
+  unit <- pooled_unit(parsed, fit)
+  if (!is.null(unit)) return(list(value = jet$value * unit, gradient = jet$gradient * unit,
+                                  pooled = TRUE))
+  standard <- standardized_sides(parsed, fit)
+  if (!is.null(standard)) difference_jet(standard, fit, scope)
+}
+
+# Standard deviations per raw unit of a parameter that a claim compares between two groups; NULL for
+# other claims.
+pooled_unit <- function(parsed, fit) {
+  sides <- lapply(parsed$sides, plain_address)
+  if (any(lengths(sides) == 0L)) return(NULL)
+  at <- match(vapply(sides, format, ""), fit$layout$rows$parameter)
+  if (anyNA(at)) return(NULL)
+  rows <- fit$layout$rows
+  groups <- match(rows$group[at], fit$layout$groups)
+  if (groups[1L] == groups[2L] || length(unique(addresses_without_group(rows)[at])) > 1L)
+    return(NULL)
+  n <- cases_by_group(fit$sample)[groups]
+  variances <- vapply(matrices_of(fit)[groups], function(m) diag(m$covariance),
+                      numeric(nrow(matrices_of(fit)[[groups[1L]]]$covariance)))
+  parameter_unit(rows, at[1L], sqrt(pmax(drop(variances %*% n) / sum(n), 0)))
+}
+
+# The address that one side of a claim consists of; NULL for anything else.
+plain_address <- function(side) {
+  while (is.call(side) && identical(side[[1L]], quote(`(`))) side <- side[[2L]]
+  if (!is.call(side) || !identical(side[[1L]], quote(`[`))) return(NULL)
+  address <- parse_address(side)
+  if (address$kind %in% names(address_kinds)) address
+}
+
 # The standardized form of a claim whose sides are single parameters or zero.
 standardized_sides <- function(parsed, fit) {
   out <- lapply(parsed$sides, function(side) {
@@ -136,7 +196,8 @@ standardized_sides <- function(parsed, fit) {
     if (!is.call(side) || !identical(side[[1L]], quote(`[`))) return(NULL)
     kind <- as.character(side[[2L]])
     if (kind %in% c("correlation", "r_squared")) return(side)
-    if (kind %in% c("effect", "loading", "weight", "covariance")) call("standardized", side)
+    if (kind %in% c("effect", "loading", "weight", "covariance", "indirect", "total"))
+      call("standardized", side)
   })
   if (any(vapply(out, is.null, NA))) NULL else out
 }
@@ -157,15 +218,19 @@ format_verdicts <- function(x) {
   if (length(attr(x, "trouble")))
     lines <- c(lines, text_of("claims_improper"),
                paste0("  - ", attr(x, "trouble")))
-  table <- format_table(verdict_columns(x), c(FALSE, rep(TRUE, 6L), FALSE))
+  lines <- c(lines, format_caveat(x))
+  columns <- verdict_columns(x)
+  table <- format_table(columns, c(FALSE, rep(TRUE, length(columns) - 2L), FALSE))
   width <- max(nchar(x$claim))
-  c(lines, table, "",
+  c(lines, table, "", wrap_lines(text_of(if (nrow(x) > 1L) "p_of_claims" else "p_of_claim")), "",
     wrap_lines(paste0(formatC(x$claim, width = -width), "  ", x$statement, "  (", x$criterion, ")"),
                2L, width + 4L))
 }
 
 verdict_columns <- function(x) {
-  list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se),
-       `std.` = format_fixed(x$standardized, 2L), z = format_fixed(x$z, 2L), p = format_p(x$p),
-       `one-sided` = format_p(x$p_one_sided), verdict = words_of("claim", x$verdict))
+  c(list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se),
+         `std.` = format_fixed(x$standardized, 2L), z = format_fixed(x$z, 2L),
+         p = format_p(x$p_deciding)),
+    if (nrow(x) > 1L) list(`p (Holm)` = format_p(x$p_adjusted)),
+    list(verdict = words_of("claim", x$verdict)))
 }

@@ -1,6 +1,7 @@
 # The report of a fit.
 
-# `bootstrap`: its errors, intervals and p stand in the tables where it holds them.
+# `bootstrap`: its standard errors, intervals and p values replace those of the tables where it
+# contains them.
 fit_parts <- function(fit, criteria, bootstrap = NULL) {
   c(fit_trouble(fit), fit_summary_parts(fit, criteria), methods_parts(fit, criteria),
     descriptive_parts(fit), fit_model_parts(fit), fit_index_parts(fit, criteria),
@@ -13,7 +14,7 @@ fit_parts <- function(fit, criteria, bootstrap = NULL) {
 # The passage for a manuscript.
 methods_parts <- function(x, criteria) {
   text <- methods_text(x, criteria)
-  report_section(text_of("methods_results_words"),
+  report_section(text_of("methods_and_results"),
     report_fold(text_of("a_passage_to_start_from"), lapply(text$paragraphs, report_text),
                 if (length(text$references))
                   list(report_text(in_bold(text_of("head_references"))),
@@ -205,7 +206,8 @@ fit_amendment_parts <- function(fit, criteria) {
                       estimate = format_number(x$actual_estimate),
                       verdict = row_words(x)),
                  code = "parameter"),
-    report_moves(found, x), report_bullets(remarks), report_text(chance_note(found)))
+    report_moves(found, x), report_bullets(remarks), report_text(heavy_tails_words(found)),
+    report_text(chance_note(found)))
 }
 
 # The table of movements: how the leading changes affect the conclusions.
@@ -220,11 +222,11 @@ fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
   if (!has_converged(fit) || length(fit$request$blueprint$claims) == 0L) return(NULL)
   held <- bootstrap_holding(bootstrap, names(fit$request$blueprint$claims))
   x <- verdicts(fit, criteria, held)
-  holm <- if (nrow(x) > 1L) list(`p (Holm)` = format_p(claims_holm(x)))
+  holm <- if (nrow(x) > 1L) list(`p (Holm)` = format_p(x$p_adjusted))
   report_section(text_of("head_claims"),
     report_table(c(list(claim = x$claim, statement = x$statement,
                         estimate = format_number(x$estimate), se = format_number(x$se),
-                        p = format_p(x$p), `one-sided` = format_p(x$p_one_sided)), holm,
+                        p = format_p(x$p_deciding)), holm,
                    list(verdict = words_of("claim", x$verdict), criterion = x$criterion)),
                  code = "statement",
                  caption = text_of("head_claims"),

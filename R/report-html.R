@@ -1,4 +1,4 @@
-# HTML: through tags that escape what they hold; one file, figures and style within it.
+# HTML: through tags that escape their contents; one file, figures and style within it.
 
 report_html <- function(report) {
   tags <- htmltools::tags

@@ -29,7 +29,8 @@ ladder_rung_parts <- function(ladder) {
   columns <- ladder_columns(ladder)
   rungs <- intersect(names(ladder$details), names(rung_adds))
   report_section(text_of("what_each_rung_asks"), report_bullets(rung_meanings(ladder)),
-    report_section(text_of("head_changes"), level = 2L, report_text(ladder_limits(ladder)),
+    report_section(text_of("head_changes"), level = 2L,
+                   report_text(ladder_limits(ladder)), report_text(ladder_power_words(ladder)),
                    report_table(columns$changes)),
     lapply(rungs, function(rung) {
       tested <- utils::head(ladder$details[[rung]], 10L)
@@ -53,14 +54,16 @@ rung_meanings <- function(ladder) {
 }
 
 ladder_release_parts <- function(ladder, loosened) {
-  if (is.null(loosened)) return(NULL)
-  released <- loosened$released$parameter
+  releases <- ladder$releases %||% no_releases()
+  if (is.null(loosened) && nrow(releases) == 0L) return(NULL)
   before <- setdiff(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)),
-                    released)
+                    releases$parameter)
+  last <- utils::tail(ladder$fits, 1L)[[1L]]
   report_section(text_of("what_was_released"),
-    if (length(released) == 0L) report_text("Nothing."),
-    report_table(released_columns(loosened), code = "parameter"),
-    report_bullets(item_wordings(released, loosened$fit)),
+    if (nrow(releases) == 0L) report_text("Nothing."),
+    report_table(c(list(rung = releases$rung), released_columns(releases)), code = "parameter"),
+    report_bullets(item_wordings(releases$parameter, last)),
+    if (nrow(releases)) report_text(text_of("search_is_optimistic"), tone = "caution"),
     if (length(before))
       report_text(text_of("not_held_before_already"), code_pieces(unique(before)), "."))
 }
@@ -112,7 +115,8 @@ ladder_gap_parts <- function(ladder) {
   totals <- total_columns(gaps)
   report_section(text_of("how_much_single_items"), caution_part(gaps),
     report_text(text_of("loading_intercept_one_item")),
-    report_table(noninvariance_columns(gaps)), report_text(text_of("noninvariance_note")),
+    report_table(noninvariance_columns(gaps)), report_text(more_differences(gaps)),
+    report_text(text_of("noninvariance_note")),
     if (!is.null(totals))
       report_section(text_of("difference_total_score"), report_table(totals), level = 2L))
 }

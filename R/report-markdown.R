@@ -116,7 +116,8 @@ knit_print.orizzonte_r_squared <- function(x, ...) {
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_verdicts <- function(x, ...) {
   knit_parts(x, c("claim", "statement", "estimate", "verdict", "criterion"),
-             report_caution(attr(x, "trouble")), report_table(verdict_columns(x)),
+             report_caution(attr(x, "trouble")), report_caution(attr(x, "caveat")),
+             report_table(verdict_columns(x)),
              report_bullets(Map(function(claim, statement, criterion) {
                list(paste0(claim, ": "), in_code(statement), paste0(" (", criterion, ")"))
              }, x$claim, x$statement, x$criterion)))
@@ -128,7 +129,7 @@ knit_print.orizzonte_amendments <- function(x, ...) {
              report_caution(attr(x, "trouble")),
              report_text(attr(x, "nothing") %||% attr(x, "exact")),
              report_table(offered_columns(shown_amendments(x)), code = "parameter"),
-             report_moves(x, shown_amendments(x)),
+             report_text(heavy_tails_words(x)), report_moves(x, shown_amendments(x)),
              report_bullets(structure_sentences(attr(x, "structures"))))
 }
 
@@ -170,7 +171,8 @@ knit_print.orizzonte_latent_means <- function(x, ...) {
 knit_print.orizzonte_noninvariance <- function(x, ...) {
   knit_parts(x, c("item", "group", "difference", "d", "status"),
              report_caution(attr(x, "caveat")), report_table(noninvariance_columns(x)),
-             report_text(text_of("noninvariance_note")), report_table(total_columns(x)))
+             report_text(more_differences(x)), report_text(text_of("noninvariance_note")),
+             report_table(total_columns(x)))
 }
 
 #' @exportS3Method knitr::knit_print

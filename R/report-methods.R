@@ -1,18 +1,20 @@
-#' Methods and results in words
+#' Write a methods and results passage
 #'
-#' A passage for a manuscript in plain words, made from what was actually done: the model, the
-#' estimator, the cases and what is missing, fit with its cut-offs, measures, effects, claims with
-#' *p* adjusted for their number, changes with their reasons, rungs, releases, means. Every number
-#' comes from the object.
+#' Writes a methods and results passage for a manuscript. It describes the model, the sample, the
+#' missing values, the estimator, model fit with its cut-offs, post hoc modifications with their
+#' reasons, loadings, direct and indirect effects, hypotheses with Holm-adjusted *p* values, and,
+#' for ladders, every rung, all released equalities and the latent means. Parameters are named in
+#' words, and every number comes from the object.
 #'
-#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], what
-#'   [compare_models()], [construct_quality()] or [bootstrap_fit()] returned, or a named list of
-#'   these.
+#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], a result of
+#'   [compare_models()], [construct_quality()], [variance_split()], [bootstrap_fit()] or
+#'   [bootstrap_test()], or a named list of these.
 #' @param criteria Cut-offs, from [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_text`: a list with `paragraphs` (a character vector) and
-#'   `references` (what they cite). Printing it shows both; `as.character()` gives the paragraphs.
-#' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind.
+#'   `references` (the works cited). Printing it shows both; `as.character()` returns the
+#'   paragraphs.
+#' @section Errors: `orizzonte_error_input` when `x` is another kind of object.
 #' @references Holm, S. (1979). A simple sequentially rejective multiple test procedure.
 #'   *Scandinavian Journal of Statistics, 6*(2), 65--70.
 #' @seealso [write_report()], which contains it.
@@ -60,6 +62,8 @@ methods_paragraphs <- function(x, criteria) {
   if (inherits(x, "orizzonte_comparison")) return(comparison_paragraphs(x))
   if (inherits(x, "orizzonte_quality")) return(quality_paragraphs(x))
   if (inherits(x, "orizzonte_bootstrap")) return(bootstrap_paragraphs(x))
+  if (inherits(x, "orizzonte_bootstrap_test")) return(bootstrap_test_paragraphs(x))
+  if (inherits(x, "orizzonte_variance_split")) return(variance_split_paragraphs(x))
   if (!is.list(x) || is.data.frame(x) || is.object(x) || length(x) == 0L) return(NULL)
   parts <- lapply(unname(x), methods_paragraphs, criteria = criteria)
   if (any(vapply(parts, is.null, NA))) return(NULL)
@@ -99,24 +103,63 @@ estimation_sentences <- function(fit) {
   sample <- fit$sample
   auxiliary <- auxiliary_variables(sample)
   paste(c(
-    text_of("estimates_are_those_maximum", version = fit$version),
-    if (is_incomplete(sample))
-      text_of("cases_had_missing_values", sample = format_count(total_of(sample, "with_missing")),
-              cite = cite("Arbuckle 1996")),
+    text_of(if (is_incomplete(sample)) "estimates_are_those_of_fiml" else
+      "estimates_are_those_maximum", version = fit$version),
+    if (is_incomplete(sample)) missing_sentence_of(fit) else deletion_sentence(sample),
     if (length(auxiliary))
       text_of("auxiliary_variables_outside_model", auxiliary = enumerate(auxiliary),
-              cite = cite("Graham 2003")),
+              count = length(auxiliary), cite = cite("Graham 2003")),
     if (is_robust(request)) robust_sentence(fit) else
       if (!is_incomplete(sample)) text_of("standard_errors_tests_suppose_normality"),
     held_sentence(fit)), collapse = " ")
+}
+
+# How many cases and values were missing, how they were coded, and what FIML assumes.
+missing_sentence_of <- function(fit) {
+  sample <- fit$sample
+  incomplete <- total_of(sample, "with_missing")
+  total <- sum(cases_by_group(sample))
+  codes <- fit$request$missing_codes
+  percent <- function(part) paste(format_fixed(100 * part, 1L), "%")
+  text_of(if (is_robust(fit$request)) "cases_had_missing_values_robust" else
+    "cases_had_missing_values", sample = format_count(incomplete), total = format_count(total),
+          share = percent(incomplete / total),
+          cells = percent(share_of_missing_values(fit)),
+          codes = if (length(codes)) text_of("codes_were_missing", codes = enumerate(codes)),
+          cite = cite("Arbuckle 1996"))
+}
+
+# Incomplete cases that were left out; NULL where there were none.
+deletion_sentence <- function(sample) {
+  excluded <- sum(vapply(sample$groups, function(group) {
+    length(group$rows) - length(group$used)
+  }, 0))
+  if (excluded > 0)
+    text_of("cases_were_excluded", cases = count_of(excluded, "incomplete case"),
+            count = excluded)
+}
+
+# The proportion of missing values among all values of the observed variables.
+share_of_missing_values <- function(fit) {
+  observed <- fit$layout$observed
+  blocks <- unlist(lapply(fit$sample$groups, `[[`, "patterns"), recursive = FALSE)
+  seen <- vapply(blocks, function(block) block$n * sum(block$variables %in% observed), 0)
+  1 - sum(seen) / (sum(cases_by_group(fit$sample)) * length(observed))
 }
 
 robust_sentence <- function(fit) {
   by <- if (is.na(count_clusters(fit$sample))) "" else
     text_of("by_clusters_of", sample = count_clusters(fit$sample), clusters = fit$sample$clusters)
   text_of("standard_errors_are_robust", cite = cite("White 1982"), by = by,
+          factor = scaling_clause(fit),
           sample = cite(if (is_incomplete(fit$sample)) "Yuan & Bentler 2000" else
            "Satorra & Bentler 1994"))
+}
+
+scaling_clause <- function(fit) {
+  if (!has_converged(fit)) return(NULL)
+  factor <- test_of(fit)$inflation
+  if (is.finite(factor)) text_of("scaling_factor_was", factor = format_fixed(factor))
 }
 
 held_sentence <- function(fit) {
@@ -183,54 +226,64 @@ loading_sentence <- function(fit) {
 
 bracketed_group <- function(layout, group) {
   shown <- shown_group(layout, group)
-  if (is.na(shown)) "" else text_of("blueprint_in", where = shown)
+  if (is.na(shown)) "" else text_of("in_the_group", where = shown)
 }
 
-# Every effect with its error and p, and what is explained of its outcome.
+# Direct effects among the variables, indirect effects with their intervals, and what is explained.
 effect_sentences <- function(fit) {
-  table <- estimates(fit)
-  table <- table[table$kind == "effect" & !is.na(table$p), ]
-  if (nrow(table) == 0L) return(NULL)
-  shown <- utils::head(order(table$p), most_effects)
-  shown <- sort(shown)
-  each <- vapply(shown, function(k) {
-    text_of("estimate_in_brackets", parameter = table$parameter[k],
-            estimate = format_number(table$estimate[k]), se = format_number(table$se[k]),
-            value = p_clause(table$p[k]), standardized = format_share(table$standardized[k]))
-  }, "")
+  table <- effects(fit, level = text_level)
+  direct <- table[table$kind == "direct" & !is.na(table$p), ]
+  indirect <- table[table$kind == "indirect" & !is.na(table$p), ]
+  if (nrow(direct) == 0L) return(NULL)
   explained <- r_squared(fit)
   explained <- explained[explained$kind != "item" & explained$variable %in%
                            fit$layout$rows$second[fit$layout$rows$kind == "effect"], ]
   r2 <- if (nrow(explained))
     text_of("explained_variance", r_squared = enumerate(paste0(
-      explained$variable, ifelse(is.na(explained$group), "", text_of("blueprint_in",
-          where = explained$group)),
-      " R\u00b2 = ", format_share(explained$r_squared)), most = 20L))
-  paste0("Effects: ", enumerate(each, most = most_effects), ".",
-         if (nrow(table) > most_effects)
-           text_of("effects_these_have_smallest", table = nrow(table)), r2)
+      "R\u00b2 = ", format_share(explained$r_squared), " for ", explained$variable,
+      ifelse(is.na(explained$group), "", text_of("in_the_group", where = explained$group))),
+      most = 20L))
+  paste(c(effects_in_words(direct, "direct"), effects_in_words(indirect, "indirect"), r2),
+        collapse = " ")
+}
+
+effects_in_words <- function(table, kind) {
+  if (nrow(table) == 0L) return(NULL)
+  shown <- sort(utils::head(order(table$p), most_effects))
+  said <- vapply(shown, function(k) {
+    group <- parse_address(table$parameter[k])$group
+    text_of(if (kind == "direct") "predicted_in_words" else "indirect_in_words",
+            from = table$from[k], to = table$to[k],
+            group = if (!is.null(group)) text_of("in_the_group", where = group),
+            estimate = format_number(table$estimate[k]), se = format_number(table$se[k]),
+            level = 100 * text_level, interval = interval_text(table$lower[k], table$upper[k]),
+            value = p_clause(table$p[k]), standardized = format_share(table$standardized[k]))
+  }, "")
+  c(said, if (nrow(table) > most_effects)
+    text_of("effects_these_have_smallest", table = nrow(table), kind = kind))
 }
 
 most_effects <- 20L
+text_level <- 0.95
 
 claim_paragraph <- function(fit, criteria) {
   if (length(fit$request$blueprint$claims) == 0L) return(NULL)
   x <- verdicts(fit, criteria)
-  p <- ifelse(is.na(x$p_one_sided), x$p, x$p_one_sided)
-  holm <- claims_holm(x)
-  each <- paste0(x$claim, " (", x$statement, ") ", words_of("claim_was", x$verdict), " (estimate ",
-                 format_number(x$estimate), ifelse(is.na(p), "", paste0(", p ", p_clause(p))),
-                 ifelse(is.na(holm) | nrow(x) < 2L, "",
-                        text_of("after_holm_p", holm = p_clause(holm))),
-                 ")")
-  text_of("of_the_expectations", each = enumerate(each, most = 20L),
+  p <- x$p_deciding
+  holm <- x$p_adjusted
+  each <- vapply(seq_len(nrow(x)), function(k) {
+    numbers <- c(paste("estimate", format_number(x$estimate[k])),
+                 if (!is.na(p[k])) paste("p", p_clause(p[k])),
+                 if (!is.na(holm[k]) && nrow(x) > 1L)
+                   text_of("holm_adjusted_p", holm = p_clause(holm[k])))
+    text_of("hypothesis_in_words", claim = x$claim[k],
+            statement = addresses_in_words(x$statement[k], fit$layout$observed),
+            verdict = words_of("claim_was", x$verdict[k]),
+            numbers = paste(numbers, collapse = ", "))
+  }, "")
+  text_of("of_the_expectations", each = paste(each, collapse = " "),
           value = if (nrow(x) > 1L) text_of("p_is_adjusted_claims", value = sum(!is.na(p)),
                                             cite = cite("Holm 1979")))
-}
-
-# p of a family of claims, adjusted for their number.
-claims_holm <- function(x) {
-  stats::p.adjust(ifelse(is.na(x$p_one_sided), x$p, x$p_one_sided), "holm")
 }
 
 # The modifications with their reasons and effects on fit.
@@ -239,13 +292,36 @@ trail_sentences <- function(fit) {
   steps <- trail(fit)
   steps <- steps[steps$revision > 0, ]
   if (nrow(steps) == 0L) return(NULL)
-  drop <- steps$actual_drop
-  each <- paste0(steps$change, ifelse(nzchar(steps$because), text_of("because",
-      because = steps$because),
-                                      text_of("without_reason_given")),
-                 ifelse(is.na(drop), "", text_of("fell_by", drop = format_fixed(drop, 2L))))
-  often <- if (nrow(steps) == 1L) "once" else paste(nrow(steps), "times")
-  text_of("model_was_changed_after_looking", often = often, each = enumerate(each, most = 20L))
+  revisions <- fit$request$blueprint$trail$revisions
+  at <- match(steps$revision, revisions$revision)
+  each <- vapply(seq_len(nrow(steps)), function(k) {
+    because <- if (nzchar(steps$because[k])) text_of("because", because = steps$because[k]) else
+      text_of("without_reason_given")
+    drop <- if (!is.na(steps$actual_drop[k]))
+      text_of("fell_by", df = format_count(abs(steps$df_change[k])),
+              drop = format_fixed(abs(steps$actual_drop[k]), 2L), p = p_clause(steps$p_change[k]))
+    changes <- if (is.na(at[k])) list(list(what = "outside")) else revisions$changes[[at[k]]]
+    last <- seq_along(changes) == length(changes)
+    enumerate(vapply(seq_along(changes), function(i) {
+      change_in_words(changes[[i]], fit$layout$observed, if (last[i]) because,
+                      if (last[i]) drop)
+    }, ""))
+  }, "")
+  often <- if (nrow(steps) == 1L) text_of("one_modification") else
+    text_of("several_modifications", count = capital(number_word(nrow(steps))))
+  text_of("model_was_changed_after_looking", often = often,
+          each = paste(each, collapse = "; "))
+}
+
+change_in_words <- function(change, observed, because, drop) {
+  words <- function(text) addresses_in_words(text, observed)
+  switch(change$what,
+    free = text_of("was_freed", parameter = words(change$address), because = because, drop = drop),
+    fix = text_of("was_restricted", statement = words(change$address), because = because,
+                  drop = drop),
+    omit = text_of("was_removed", name = words(change$address), because = because, drop = drop),
+    split = text_of("was_split", split = change$address, because = because, drop = drop),
+    text_of("was_changed_otherwise", because = because, drop = drop))
 }
 
 # Methods texts of ladders, comparisons, measures and bootstraps.
@@ -255,15 +331,23 @@ ladder_paragraphs <- function(x, criteria) {
   ladder <- if (is.null(loosened)) x else loosened$ladder
   first <- ladder$fits[[1L]]
   over <- c(groups = "groups", times = "times", both = "groups and times")[[ladder$over]]
-  limits <- one_line(ladder_limits(ladder))
-  if (nzchar(limits)) cite("Cheung & Rensvold 2002", "Chen 2007")
+  limits <- one_line(paste(c(limit_sentence(ladder), ladder_power_words(ladder)), collapse = " "))
   c(text_of("invariance_over_was_tested", over = over,
             cite = cite("J\u00f6reskog 1971", "Meredith 1993"), title = quoted(ladder$title),
             sample = cases_text(first$sample), first = estimation_sentences(first),
             limits = limits),
     paste(vapply(seq_len(nrow(ladder$table)), rung_text, "", ladder = ladder), collapse = " "),
-    release_text(ladder, loosened), paste(ladder$reading, collapse = " "),
+    release_text(ladder, loosened),
+    addresses_in_words(paste(ladder$reading, collapse = " "), first$layout$observed),
     mean_text(ladder))
+}
+
+limit_sentence <- function(ladder) {
+  if (length(ladder$limits) < 2L) return(NULL)
+  text_of("changes_were_judged_by", limits = limits_in_words(ladder),
+          cite = cite("Cheung & Rensvold 2002", "Chen 2007"),
+          cfi = short_number(ladder$criteria$cfi[2L]),
+          rmsea = short_number(ladder$criteria$rmsea[2L]))
 }
 
 rung_text <- function(k, ladder) {
@@ -279,23 +363,32 @@ rung_text <- function(k, ladder) {
             cfi_change = format_share(t$cfi_change[k], 3L),
             rmsea_change = format_share(t$rmsea_change[k], 3L),
             srmr_change = format_share(t$srmr_change[k], 3L))
-  verdict <- if (!is.na(t$verdict[k])) paste0(" (", ladder_verdicts(t[k, ]), ")")
-  paste0(t$rung[k], ": ", own, against, verdict, ".")
+  verdict <- if (!is.na(t$verdict[k])) text_of("rung_verdict", verdict = ladder_verdicts(t[k, ]))
+  paste0(text_of("rung_model_had", rung = t$rung[k], own = own), against, ".", verdict)
 }
 
-# Releases with the p of what each gained, adjusted for their number.
+# Releases of all rungs, each with the p value of what it gained, adjusted for their number.
 release_text <- function(ladder, loosened) {
-  if (is.null(loosened)) return(NULL)
-  r <- loosened$released
-  if (nrow(r) == 0L) return(text_of("nothing_was_released_rung", rung = loosened$rung))
+  r <- ladder$releases %||% no_releases()
+  if (nrow(r) == 0L)
+    return(if (!is.null(loosened)) text_of("nothing_was_released_rung", rung = loosened$rung))
   p <- difference_p(r$actual_drop, 1)
   holm <- stats::p.adjust(p, "holm")
-  each <- paste0(r$parameter, ifelse(is.na(p), text_of("along_with_it"), text_of("fell_p",
-      actual_drop = format_fixed(r$actual_drop, 2L), value = p_clause(p),
-      value_2 = if (sum(!is.na(p)) > 1L) text_of("after_holm_p", holm = p_clause(holm)))))
-  text_of("rung_were_released_one", rung = loosened$rung, each = enumerate(each, most = 20L),
-          value = if (sum(!is.na(p)) > 1L) paste0(" (", cite("Holm 1979"), ".)"),
-          loosened = loosened_reading(loosened))
+  several <- sum(!is.na(p)) > 1L
+  names <- addresses_in_words(r$parameter, ladder$fits[[1L]]$layout$observed)
+  each <- paste0("the ", names, vapply(seq_along(p), function(k) {
+    if (is.na(p[k])) return(text_of("along_with_it"))
+    text_of("fell_p", actual_drop = format_fixed(r$actual_drop[k], 2L), value = p_clause(p[k]),
+            value_2 = if (several) text_of("after_holm_p", holm = p_clause(holm[k])))
+  }, ""))
+  rungs <- unique(r$rung)
+  by_rung <- vapply(rungs, function(rung) {
+    text_of("rung_were_released_one", rung = rung, each = enumerate(each[r$rung == rung],
+                                                                    most = 20L))
+  }, "")
+  paste(c(by_rung, if (several) text_of("p_is_adjusted_releases", cite = cite("Holm 1979")),
+          if (is.null(loosened)) text_of("search_is_optimistic") else loosened_reading(loosened)),
+        collapse = " ")
 }
 
 mean_text <- function(ladder) {
@@ -306,7 +399,7 @@ mean_text <- function(ladder) {
     return(text_of("means_constructs_are_not", scalar = one_line(caveat_reason(ladder, scalar))))
   each <- text_of("se_p_standardized", construct = means$construct,
                   group = ifelse(is.na(means$group), "",
-                                 text_of("blueprint_in", where = means$group)),
+                                 text_of("in_the_group", where = means$group)),
                   difference = format_number(means$difference), se = format_number(means$se),
                   value = p_clause(means$p), standardized = format_share(means$standardized))
   text_of("differences_means", means = compared_words(means), each = enumerate(each, most = 30L),
@@ -324,7 +417,7 @@ comparison_paragraphs <- function(x) {
 
 quality_paragraphs <- function(x) {
   t <- x$table
-  name <- paste0(t$construct, ifelse(is.na(t$group), "", text_of("blueprint_in", where = t$group)))
+  name <- paste0(t$construct, ifelse(is.na(t$group), "", text_of("in_the_group", where = t$group)))
   level <- format(100 * x$asked$level)
   each <- text_of("omega_ave", name = name, omega = format_share(t$omega),
                   omega_upper = ifelse(is.na(t$omega_lower), "",
@@ -332,15 +425,16 @@ quality_paragraphs <- function(x) {
                   alpha = ifelse(is.na(t$alpha), "",
                                  text_of("alpha", alpha = format_share(t$alpha))),
                   ave = format_share(t$ave))
-  short <- quality_sentences(x)
+  part <- t$verdict %in% "part"
+  conclusion <- quality_conclusion(x)
   c(text_of("reliability_validity_measures_intervals", level = level,
             cite = cite("McDonald 1999", "Cronbach 1951", "Fornell & Larcker 1981"),
-            each = paste(each, collapse = "; ")),
+            each = paste(each[!part], collapse = "; ")),
+    if (any(part)) text_of("parts_are_reported_apart", parts = enumerate(unique(name[part]))),
     if (!is.null(x$pairs) && any(!is.na(x$pairs$htmt)))
       text_of("largest_ratio_correlations_between", pairs = largest_ratio(x$pairs),
               cite = cite("Henseler et al. 2015")),
-    if (length(short)) paste(short, collapse = " ") else
-      text_of("no_construct_falls_short"))
+    if (length(conclusion)) paste(conclusion, collapse = " "))
 }
 
 largest_ratio <- function(pairs) {
@@ -349,7 +443,7 @@ largest_ratio <- function(pairs) {
   text_of("htmt_of_pair", unknown = if (unknown) text_of("htmt_unknown", count = unknown),
           htmt = format_share(pairs$htmt[k]), first = pairs$first[k],
           second = pairs$second[k],
-          group = if (!is.na(pairs$group[k])) text_of("blueprint_in", where = pairs$group[k]))
+          group = if (!is.na(pairs$group[k])) text_of("in_the_group", where = pairs$group[k]))
 }
 
 bootstrap_paragraphs <- function(x) {
@@ -358,9 +452,34 @@ bootstrap_paragraphs <- function(x) {
   kind <- sub("[[(].*", "", table$parameter)
   told <- !kind %in% c("variance", "covariance", "intercept", "standardized")
   if (any(told)) table <- table[told, ]
-  each <- paste0(table$parameter, " = ", format_number(table$estimate), " ",
-                 interval_text(table$lower, table$upper))
-  c(paste0(paste(bootstrap_words(x), collapse = " "),
-           if (x$asked$interval == "bca") paste0(" (", cite("Efron 1987"), ".)")),
-    paste0("Intervals: ", enumerate(each, most = 40L), "."))
+  each <- paste0(addresses_in_words(table$parameter, x$fit$layout$observed), " ",
+                 format_number(table$estimate), " ", interval_text(table$lower, table$upper))
+  method <- if (x$asked$interval == "bca") text_of("bca_source", cite = cite("Efron 1987"))
+  c(paste(c(text_of("bootstrap_was", level = 100 * x$asked$level,
+                    interval = interval_words[[x$asked$interval]], method = method,
+                    reps = format_count(x$asked$reps), drawn = drawn_words(x),
+                    seed = x$asked$seed),
+            bootstrap_words(x)[-1L]), collapse = " "),
+    text_of("bootstrap_intervals_were", each = enumerate(each, most = 40L)))
+}
+
+bootstrap_test_paragraphs <- function(x) {
+  each <- vapply(seq_len(nrow(x)), function(k) {
+    text_of("bootstrap_test_result", p = p_clause(x$p_bootstrap[k]),
+            tested = if (is.na(x$against[k])) x$model[k] else
+              text_of("model_against", model = x$model[k], against = x$against[k]),
+            chisq = chisq_text(x$chisq[k], x$df[k], x$p[k],
+                               if (is.na(x$against[k])) "\u03c7\u00b2" else
+                                 "\u0394\u03c7\u00b2"))
+  }, "")
+  paste(c(text_of("fit_was_bootstrapped", reps = format_count(attr(x, "reps")),
+                  seed = attr(x, "seed"), cite = cite("Bollen & Stine 1992")), each),
+        collapse = " ")
+}
+
+variance_split_paragraphs <- function(x) {
+  c(if (length(x$trouble)) x$trouble,
+    paste(text_of("variance_was_split", level = 100 * x$level,
+                  cite = cite("Reise 2012", "Haberman 2008")),
+          paste(x$reading, collapse = " ")))
 }

@@ -20,7 +20,8 @@ compared_parts <- function(x) {
 confirmation_parts <- function(x) {
   columns <- confirmation_columns(x)
   report_section(text_of("confirmation_in_fresh_data"),
-    report_text(confirmation_header(x)), report_text(confirmation_reading(x)),
+    report_text(confirmation_header(x)),
+    report_text(confirmation_fit(x)), report_text(confirmation_reading(x)),
     report_table(columns$indices, caption = text_of("start_end_trail_these")),
     report_bullets(confirmation_falls(x)),
     report_table(columns$freed, code = "parameter", caption = text_of("what_was_freed")))
@@ -60,9 +61,7 @@ comparison_parts <- function(fits, criteria) {
 quality_parts <- function(x, heading = "The measures") {
   columns <- quality_columns(x)
   report_section(heading, report_text(paste(quality_header(x), collapse = " ")),
-    report_bullets(quality_sentences(x)),
-    if (length(quality_sentences(x)) == 0L && !all(is.na(x$table$verdict)))
-      report_text(text_of("no_construct_falls_short")),
+    report_bullets(quality_conclusion(x)),
     report_table(columns, note = quality_note(x), caption = text_of("reliability_and_validity")),
     if (!is.null(x$pairs))
       report_section(text_of("means_distinguishable"), level = 2L,

@@ -23,6 +23,8 @@ references_by_key <- function() {
            "39-50."),
     paste0("Graham, J. W. (2003). Adding missing-data-relevant variables to FIML-based ",
            "structural equation models. Structural Equation Modeling, 10(1), 80-100."),
+    paste0("Haberman, S. J. (2008). When can subscores have value? Journal of Educational and ",
+           "Behavioral Statistics, 33(2), 204-229."),
     paste0("Henseler, J., Ringle, C. M., & Sarstedt, M. (2015). A new criterion for assessing ",
            "discriminant validity in variance-based structural equation modeling. Journal of the ",
            "Academy of Marketing Science, 43(1), 115-135."),
@@ -36,6 +38,8 @@ references_by_key <- function() {
     "McDonald, R. P. (1999). Test theory: A unified treatment. Erlbaum.",
     paste0("Meredith, W. (1993). Measurement invariance, factor analysis and factorial ",
            "invariance. Psychometrika, 58(4), 525-543."),
+    paste0("Reise, S. P. (2012). The rediscovery of bifactor measurement models. Multivariate ",
+           "Behavioral Research, 47(5), 667-696."),
     paste0("Satorra, A., & Bentler, P. M. (1994). Corrections to test statistics and standard ",
            "errors in covariance structure analysis. In A. von Eye & C. C. Clogg (Eds.), Latent ",
            "variables analysis (pp. 399-419). Sage."),
@@ -60,8 +64,9 @@ references_by_key <- function() {
 reference_keys <- c(
   "Arbuckle 1996", "Bollen & Stine 1992", "Browne & Cudeck 1993", "Chen 2007",
   "Cheung & Rensvold 2002", "Cronbach 1951", "Efron 1987", "Fornell & Larcker 1981",
-  "Graham 2003", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
-  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Satorra & Bentler 1994",
+  "Graham 2003", "Haberman 2008", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
+  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Reise 2012",
+  "Satorra & Bentler 1994",
   "Satorra & Bentler 2001", "S\u00f6rbom 1974", "Swain 1975", "White 1982", "Yuan & Bentler 2000",
   "Zhang & Savalei 2023"
 )

@@ -128,12 +128,12 @@ shown_text <- function(x) visible_controls(as_utf8(x))
 #'
 #' A self-contained page that can be handed in. Of a fit: the diagram, a passage on methods and
 #' results, the data, the model and what was assumed, fit, measures, estimates (by group), effects,
-#' residuals, what could be freed, claims, the trail, limits, and what is needed to reproduce it. Of
-#' a ladder from [invariance()] or [loosen()]: the rungs and what may be compared, what was or could
-#' be released, means of constructs, how much single items differ, and figures by group. Of a list:
-#' the fits compared, then each of its parts. In HTML tables sort by a click on a heading, groups
-#' stand behind tabs, long parts are folded, and all is open when it is printed; Word has numbered
-#' three-line tables as journals want them.
+#' residuals, modification indices, hypotheses, the modification history, limits, and what is needed
+#' to reproduce it. Of a ladder from [invariance()] or [loosen()]: the rungs and what may be
+#' compared, what was or could be released, means of constructs, how much single items differ, and
+#' figures by group. Of a list: the fits compared, then each of its parts. In HTML tables sort by a
+#' click on a heading, groups stand behind tabs, long parts are folded, and all is open when it is
+#' printed; Word has numbered three-line tables as journals want them.
 #'
 #' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
 #' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
@@ -151,7 +151,7 @@ shown_text <- function(x) visible_controls(as_utf8(x))
 #' @param title Title of the report; those of the models in it when `NULL`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.
-#' @section Errors: `orizzonte_error_input` when `x` is nothing of the kind,
+#' @section Errors: `orizzonte_error_input` when `x` is another kind of object,
 #'   `orizzonte_error_report` when the folder does not exist, the file cannot be written, the ending
 #'   is another, or a package that Word reports need is not installed.
 #' @seealso [methods_text()], [write_tables()], [path_diagram()], [summary.orizzonte_fit()].

@@ -52,6 +52,10 @@ add_options(
   fit_option("weights", "column", fitting_functions, role = TRUE, needs_cases = TRUE,
              same_tests = TRUE, metavar = "COLUMN",
              help = "sampling weights, with robust standard errors"),
+  fit_option("weight_scale", "choice", fitting_functions, "groups", c("groups", "sample"),
+             same_tests = TRUE, metavar = "WHAT",
+             help = paste0("weights sum to the number of cases of each group (groups, default) ",
+                           "or of the whole sample (sample)")),
   fit_option("multiplier", "choice", "fit_model", "n", c("n", "n-1")))
 
 # The options for which `keep` is true, by name.

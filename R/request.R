@@ -51,6 +51,7 @@ check_inference <- function(request) {
   refuse <- function(name, ...) {
     abort("input", c(text_of(name, ...), i = text_of(paste0(name, "_hint"))))
   }
+  if (request$weight_scale != "groups" && is.null(request$weights)) refuse("request_weight_scale")
   needs <- names(Filter(Negate(is.null), unclass(request)[c("clusters", "weights")]))
   if (identical(request$inference, "normal") && length(needs))
     refuse("request_needs_robust", option = needs[1L])

@@ -4,9 +4,9 @@
 # beside the labels.
 plain_column <- function(x) {
   if (inherits(x, "integer64")) return(as.double(x))
-  if (is.character(x)) return(as_utf8(x))
+  if (is.character(x)) return(without_blanks(as_utf8(x)))
   if (is.factor(x)) {
-    levels(x) <- as_utf8(levels(x))
+    levels(x) <- without_blanks(as_utf8(levels(x)))
     return(x)
   }
   if (!inherits(x, "haven_labelled")) return(x)
@@ -17,6 +17,12 @@ plain_column <- function(x) {
   if (length(range) == 2L) plain[!is.na(plain) & plain >= range[1L] & plain <= range[2L]] <- NA
   attributes(plain) <- NULL
   plain
+}
+
+# Empty text and the text NA are missing values, as in files that are read by the command line.
+without_blanks <- function(x) {
+  x[trimws(x) %in% c("", "NA")] <- NA
+  x
 }
 
 column_labels <- function(data, variables) {

@@ -24,11 +24,6 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   if (is.numeric(column) || is.character(missing_codes))
     column[is_code(column, missing_codes)] <- NA
   text <- as.character(column)
-  if (any(!nzchar(trimws(text)), na.rm = TRUE)) {
-    abort("data", c(text_of("column_holds_empty_text", by = quoted(by),
-                            narm = count_of(sum(!nzchar(trimws(text)), na.rm = TRUE), "row")),
-                    i = text_of("make_na_leave_these")))
-  }
   known <- if (is.factor(column)) levels(droplevels(column)) else
     natural_order(unique(column[!is.na(column)]))
   if (is.null(levels) && length(known) > 50L) {
@@ -52,7 +47,8 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   left <- sum(!is.na(text)) - sum(lengths(rows))
   notes <- c(
     text_of("groups_by_with_rows", by = by,
-            rows = enumerate(text_of("rows", wanted = names(wanted), rows = lengths(rows)),
+            rows = enumerate(text_of("rows", wanted = names(wanted),
+                                    rows = format_count(lengths(rows))),
                              most = 12L)),
     if (left > 0L) text_of("left_out_other_groups", left = count_of(left, "row"),
                            wanted = enumerate(labels[!known %in% wanted])))
@@ -68,7 +64,7 @@ value_labels <- function(column, known) {
   if (anyDuplicated(label)) known else label
 }
 
-# `levels` by their value, or by what it stands for.
+# `levels` by their value, or by its label.
 pick_levels <- function(levels, known, by, labels = known) {
   if (!is.atomic(levels) || length(levels) == 0L || anyNA(levels)) {
     abort("input",
@@ -91,7 +87,7 @@ pick_levels <- function(levels, known, by, labels = known) {
   stats::setNames(known[at], label)
 }
 
-# What is known of single cases besides their answers: the cluster each comes from, and the weight
+# Properties of single cases other than their answers: the cluster each comes from, and the weight
 # it has.
 
 few_clusters <- 50L         # fewer: errors from clusters are too small (Huang 2018 finds about 50)
@@ -110,7 +106,6 @@ cluster_column <- function(data, request) {
   if (is.numeric(column) || is.character(request$missing_codes))
     column[is_code(column, request$missing_codes)] <- NA
   text <- as.character(column)
-  text[!nzchar(trimws(text))] <- NA
   found <- unique(text[!is.na(text)])
   if (length(found) < 2L) {
     abort("data", c(text_of("column_holds_standard_errors", name = quoted(name),
@@ -174,12 +169,14 @@ case_parts <- function(cases, used) {
   }, weight = if (!is.null(cases$weight)) cases$weight[used])
 }
 
-# Weights sum to the number of cases over all groups.
-normalise_weights <- function(groups) {
+# Weights sum to the number of cases of each group, or over all groups to that of the sample. A
+# constant weight in a group then changes nothing, as with sampling within groups.
+normalise_weights <- function(groups, scale = "groups") {
   if (is.null(groups[[1L]]$weight)) return(groups)
-  cases <- sum(vapply(groups, function(g) length(g$weight), 0L))
-  by <- cases / sum(vapply(groups, function(g) sum(g$weight), 0))
-  lapply(groups, function(g) {
+  cases <- vapply(groups, function(g) length(g$weight), 0L)
+  sums <- vapply(groups, function(g) sum(g$weight), 0)
+  by <- if (scale == "groups") cases / sums else rep(sum(cases) / sum(sums), length(groups))
+  Map(function(g, by) {
     g$weight <- g$weight * by
     g$blocks[[1L]]$n <- g$blocks[[1L]]$n * by
     g$patterns <- if (!is.null(g$patterns)) lapply(g$patterns, function(pattern) {
@@ -187,7 +184,14 @@ normalise_weights <- function(groups) {
       pattern
     })
     g
-  })
+  }, groups, by)
+}
+
+# By group, the number of equally weighted cases with the same precision of a mean (Kish 1965); NULL
+# without weights.
+effective_cases <- function(sample) {
+  if (!is_weighted(sample)) return(NULL)
+  vapply(sample$groups, function(g) sum(g$weight)^2 / sum(g$weight^2), 0)
 }
 
 # Mean and covariances (divisor the sum of the weights).
@@ -203,8 +207,23 @@ weighted_moments <- function(x, weight = NULL) {
   list(n = n, covariance = crossprod(off, off * weight) / n, mean = mean)
 }
 
-# The number of clusters over all groups; NA without clusters.
+# The number of clusters by group (NULL without clusters), and over all groups (NA without).
+clusters_by_group <- function(sample) {
+  if (is.null(sample$groups[[1L]]$cluster)) return(NULL)
+  vapply(sample$groups, function(g) max(g$cluster), 0L)
+}
+
 count_clusters <- function(sample) {
   if (is.null(sample$groups[[1L]]$cluster)) return(NA_integer_)
-  sum(vapply(sample$groups, function(g) max(g$cluster), 0L))
+  sum(clusters_by_group(sample))
+}
+
+# A group whose cases all come from one cluster has no standard errors.
+check_clusters_of_groups <- function(groups, request) {
+  if (is.null(request$clusters)) return(groups)
+  alone <- names(groups)[vapply(groups, function(g) max(g$cluster), 0L) < 2L]
+  if (length(alone) == 0L) return(groups)
+  abort("data", c(text_of("group_is_one_cluster", groups = enumerate(alone), count = length(alone),
+                          clusters = request$clusters),
+                  i = text_of("leave_group_or_clusters")))
 }

@@ -27,6 +27,7 @@ block_of_rows <- function(data, rows, variables, request, bp = NULL, cases = lis
 }
 
 numeric_rows <- function(data, rows, variables, missing_codes) {
+  check_texts_are_numbers(data, variables, missing_codes)
   columns <- lapply(variables,
                     function(name) numeric_column(data[[name]], name, missing_codes)[rows])
   matrix(unlist(columns, use.names = FALSE), length(rows), length(variables),
@@ -131,6 +132,39 @@ unknown_hints <- function(unknown, bp) {
                     construct_2 = quoted(construct[1L]))))
 }
 
+# All texts of all columns at once, so that codes for missing can be declared together.
+check_texts_are_numbers <- function(data, variables, missing_codes) {
+  odd <- lapply(stats::setNames(variables, variables), function(name) {
+    x <- plain_column(data[[name]])
+    if (!is.character(x) || is.numeric(without_text_codes(x, missing_codes))) return(NULL)
+    odd <- !is.na(x) & is.na(suppressWarnings(as.numeric(x))) & !is_code(x, missing_codes)
+    structure(sort(table(trimws(x[odd])), decreasing = TRUE),
+              mostly = sum(odd) > sum(!is.na(x)) / 2)
+  })
+  odd <- Filter(length, odd)
+  if (length(odd) == 0L) return(invisible())
+  lines <- vapply(names(odd), function(name) {
+    texts <- odd[[name]]
+    each <- paste0(quoted(names(texts)), " (", vapply(as.vector(texts), count_of, "", one = "row"),
+                   ")")
+    paste0(name, ": ", enumerate(each, most = 5L))
+  }, "")
+  # a column of texts needs other numbers, not codes
+  among <- Filter(function(texts) !attr(texts, "mostly"), odd)
+  codes <- unique(unlist(lapply(among, names)))
+  written <- if (length(codes) > 1L) paste0("c(", paste(quoted(codes), collapse = ", "), ")") else
+    quoted(codes)
+  abort("data", c(text_of("columns_hold_text", count = length(odd),
+                          columns = enumerate(quoted(names(odd)), most = 6L)),
+                  stats::setNames(utils::head(lines, 8L),
+                                  rep("x", min(length(lines), 8L))),
+                  if (length(codes) > 0L && length(codes) <= 8L)
+                    c(i = text_of("text_means_missing",
+                                  instruction = instruction("declare_codes", r_codes = written,
+                                                            codes = paste(codes, collapse = ",")))),
+                  i = text_of("recode_text")))
+}
+
 numeric_column <- function(x, name, missing_codes) {
   x <- without_text_codes(plain_column(x), missing_codes)
   if (is.logical(x) && !all(is.na(x))) x <- as.numeric(x)
@@ -138,12 +172,8 @@ numeric_column <- function(x, name, missing_codes) {
   if (!is.numeric(x) || is.factor(x)) {
     kind <- if (is.factor(x)) "a factor" else if (is.character(x)) "text" else
       text_of("of_class", class = class(x)[1L])
-    odd <- if (is.character(x))
-      x[!is.na(x) & is.na(suppressWarnings(as.numeric(x))) & !is_code(x, missing_codes)]
     abort("data", c(text_of("column_is_not_numeric_is", name = quoted(name), kind = kind),
-                    if (length(odd)) c(x = text_of("example_value", odd = quoted(odd[1L]))),
-                    i = text_of("recode_numbers_first_or",
-                                odd = if (length(odd)) quoted(odd[1L]) else "c(\"n/a\", -9)")))
+                    i = text_of("recode_text")))
   }
   x <- as.numeric(x)
   if (length(missing_codes)) x[is_code(x, missing_codes)] <- NA_real_

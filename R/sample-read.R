@@ -1,10 +1,11 @@
 # Reading tables from files: strictly, with errors that say in which line what is wrong.
 
-read_csv_file <- function(file, encoding = "UTF-8") {
+# `text`: columns that name groups or clusters, whose values are kept as written unless they are
+# numbers in their plain form.
+read_csv_file <- function(file, encoding = "UTF-8", text = NULL) {
   check_readable(file)
-  text <- read_text(file, encoding)
   separator <- if (grepl("\\.(tsv|tab)$", file, ignore.case = TRUE)) "\t" else ","
-  lines <- strsplit(text, "\n", fixed = TRUE)[[1L]]
+  lines <- strsplit(read_text(file, encoding), "\n", fixed = TRUE)[[1L]]
   head <- header_lines(lines)
   names <- as.character(strict_table(lines[seq_len(head)], file, separator, na.strings = NULL,
                                      colClasses = "character"))
@@ -15,7 +16,8 @@ read_csv_file <- function(file, encoding = "UTF-8") {
   body <- lines[-seq_len(head)]
   if (length(body) == 0L) abort("file", text_of("has_header_but_no", file = quoted(file)))
   records <- check_fields(body, length(names), file, separator, head)
-  table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
+  table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double",
+                        colClasses = text_classes(names, text))
   if (ncol(table) != length(names) || nrow(table) != records) {
     abort("file", c(text_of("cannot_read_lines_came", file = quoted(file), records = records,
                             value = count_of(length(names), "field"), table = nrow(table),
@@ -23,7 +25,20 @@ read_csv_file <- function(file, encoding = "UTF-8") {
   }
   names(table) <- names
   for (k in seq_along(table)) table[[k]] <- plain_cells(table[[k]])
+  for (name in intersect(text, names)) table[[name]] <- plain_numbers(table[[name]])
   without_trailing(table, file)
+}
+
+# The classes of columns that must remain text; NULL when there are none.
+text_classes <- function(names, text) {
+  at <- which(names %in% text)
+  if (length(at)) list(character = at)
+}
+
+# Text that is how numbers are written, as numbers: 7, but neither 007 nor 7.0, which would be lost.
+plain_numbers <- function(x) {
+  numbers <- suppressWarnings(as.numeric(x))
+  if (identical(as.character(numbers), as.character(x))) numbers else x
 }
 
 # The header ends where no quote is open.
@@ -95,11 +110,11 @@ without_trailing <- function(table, file) {
 
 # Labelled statistics files go through haven; a summary-data file is recognized by its first
 # columns.
-read_data_file <- function(file, encoding = "UTF-8") {
+read_data_file <- function(file, encoding = "UTF-8", text = NULL) {
   ending <- tolower(tools::file_ext(file))
   if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
   if (ending == "parquet") return(read_parquet_file(file))
-  table <- read_csv_file(file, encoding)
+  table <- read_csv_file(file, encoding, text)
   is_summary <- names(table)[1L] == "row" ||
     (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))
   if (is_summary) read_summary_data(file, encoding = encoding) else table
@@ -125,7 +140,7 @@ read_statistics_file <- function(file, ending) {
 # Files read some rows at a time.
 
 # Lines up to where no quote is open, as strictly as whole files are read.
-csv_chunks <- function(file, chunk, encoding) {
+csv_chunks <- function(file, chunk, encoding, text = NULL) {
   check_encoding_known(encoding)
   separator <- if (grepl("\\.(tsv|tab)$", file, ignore.case = TRUE)) "\t" else ","
   connection <- base::file(file, open = "r", encoding = "native.enc")
@@ -149,7 +164,8 @@ csv_chunks <- function(file, chunk, encoding) {
     body <- whole_records(connection, chunk, file, encoding)
     if (length(body) == 0L) return(finish())
     records <- check_fields(body, length(names), file, separator, line)
-    table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double")
+    table <- strict_table(body, file, separator, na.strings = c("", "NA"), integer64 = "double",
+                          colClasses = text_classes(names, text))
     line <<- line + length(body)
     if (ncol(table) != length(names) || nrow(table) != records)
       abort("file", c(text_of("cannot_read_near_line", file = quoted(file), line = line),

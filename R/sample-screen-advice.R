@@ -4,7 +4,8 @@
 screen_words <- c(empty = "empty", constant = "constant", identifier = "identifier?",
                   code = "odd code", text = "text", duplicate = "duplicate",
                   dependent = "sum of others?", keying = "reverse-keyed?", collinear = "collinear",
-                  outlier = "outlier", skew = "skewed", groups = "group", clusters = "clustered")
+                  outlier = "outlier", auxiliary = "auxiliary?", skew = "skewed",
+                  groups = "group", clusters = "clustered")
 
 # The word that marks each column.
 column_notes <- function(names, advice) {
@@ -48,6 +49,35 @@ code_advice <- function(names, raw, codes) {
   advice
 }
 
+# Customary codes inside the range of the answers that occur far more often than the values beside
+# them.
+piled_codes <- function(x) {
+  x <- x[!is.na(x)]
+  if (!is.numeric(x) || length(x) < 50L || length(unique(x)) < 20L || any(x != round(x)))
+    return(numeric())
+  values <- intersect(c(66, 77, 88, 99, 777, 888, 999), x)
+  Filter(function(value) {
+    near <- setdiff(value + (-5:5), value)
+    near <- near[near >= min(x) & near <= max(x)]
+    rule_piled(sum(x == value), sum(x %in% near), length(near))
+  }, values)
+}
+
+pile_advice <- function(raw, codes) {
+  unlist(lapply(names(raw), function(name) {
+    found <- setdiff(piled_codes(raw[[name]]), codes[[name]])
+    if (length(found) == 0L) return(NULL)
+    advise("code", name, text_of("code_piles_up", name = name,
+                                 codes = enumerate(format_exact(found)),
+                                 times = enumerate(vapply(found, function(value) {
+                                   count_of(sum(raw[[name]] == value, na.rm = TRUE), "time")
+                                 }, "")),
+                                 instruction = instruction("declare_codes",
+                                                           r_codes = format_exact(found[1L]),
+                                                           codes = format_exact(found[1L]))))
+  }), recursive = FALSE)
+}
+
 content_advice <- function(names, known, distinct) {
   advice <- list()
   add <- function(...) advice <<- c(advice, advise(...))
@@ -87,8 +117,9 @@ keying_advice <- function(bp, x) {
   for (name in names(bp$constructs)) {
     items <- intersect(bp$constructs[[name]]$items, colnames(x))
     if (length(items) < 3L || nrow(x) < 3L) next
-    against <- opposed(suppressWarnings(stats::cor(x[, items, drop = FALSE],
-                                                   use = "pairwise.complete.obs")))
+    own <- x[, items, drop = FALSE]
+    against <- opposed(suppressWarnings(stats::cor(own, use = "pairwise.complete.obs")),
+                       min(crossprod(!is.na(own))))
     if (length(against)) {
       add("keying", against, enumerate(against), if (length(against) == 1L) " is" else " are",
           text_of("keyed_against_other_items"), name, ": recode ",

@@ -26,7 +26,8 @@ format_missing <- function(x) {
   test <- if (!is.null(m$test))
     text_of("little_s_test_missing", statistic = format_fixed(m$test$statistic, 2L), df = m$test$df,
             value = p_clause(m$test$p))
-  c(format_coverage(m$coverage), format_missing_by_group(m$by_group), "",
+  c(format_coverage(m$coverage), format_missing_by_group(m$by_group),
+    format_predictors(m$predictors), "",
     wrap_lines(c(test, missing_sentence(x))))
 }
 
@@ -39,6 +40,15 @@ format_coverage <- function(coverage) {
     format_table(list(pair = paste(names[thin[, 2L]], "and", names[thin[, 1L]]),
                       `share of rows` = paste0(format_fixed(100 * coverage[thin], 1L), " %")),
                  c(FALSE, TRUE)))
+}
+
+format_predictors <- function(predictors) {
+  found <- utils::head(predictors[predictors$p_adjusted < 0.05, ], 6L)
+  if (NROW(found) == 0L) return(NULL)
+  c("", text_of("predictors_of_missing"),
+    format_table(list(missing = found$variable, predictor = found$predictor,
+                      `odds ratio per SD` = format_fixed(found$odds_ratio, 2L),
+                      `p (Holm)` = format_p(found$p_adjusted)), c(FALSE, FALSE, TRUE, TRUE)))
 }
 
 format_missing_by_group <- function(table) {

@@ -15,7 +15,10 @@
 #' \eqn{1/(1 - R^2)} of its regression on the others.
 #' Little's (1988) test compares the means of the missing patterns with those that casewise maximum
 #' likelihood estimates: \eqn{\sum_k n_k d_k' \tilde\Sigma_{oo}^{-1} d_k} with
-#' \eqn{\tilde\Sigma = n \hat\Sigma / (n - 1)}, df = \eqn{\sum p_k - p}, groups summed. The
+#' \eqn{\tilde\Sigma = n \hat\Sigma / (n - 1)}, df = \eqn{\sum p_k - p}, groups summed. It is not
+#' made with more degrees of freedom than cases, where it has hardly any power. Which columns of the
+#' data predict missing values is tested by the score test of a logistic regression on each,
+#' adjusted for all of them (Holm 1979); those outside the model are candidates for `auxiliary`. The
 #' intraclass correlation comes from one-way analysis of variance, the design effect is 1 + (mean
 #' cluster size - 1) times it.
 #'
@@ -34,7 +37,9 @@
 #'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
 #'   `patterns` (of missing values), `missing` (`NULL` when nothing is: a list with `cells` and
 #'   `rows`, shares; `coverage`, the share of rows that have both of each pair; `by_group`:
-#'   `variable`, `group`, `missing`, `share`; `test`: `statistic`, `df`, `p`, `patterns`),
+#'   `variable`, `group`, `missing`, `share`; `predictors`, which columns predict missing values:
+#'   `variable`, `predictor`, `statistic`, `df`, `p`, `p_adjusted`, `odds_ratio`; `test`:
+#'   `statistic`, `df`, `p`, `patterns`, `NULL` when it is not made),
 #'   `clusters` (`variable`, `clusters`, `icc`, `design_effect`, `p`), `normality` (Mardia; the
 #'   skewness is NA when rows times cubed columns exceed 2e9), `outliers` (`row`,
 #'   `distance`, `p`) and `advice` (`kind`, `columns`, `advice`).
@@ -109,7 +114,7 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   })
   types <- screened_types(data, raw)
   codes <- lapply(raw, function(x) setdiff(suspicious_codes(x), missing_codes))
-  advice <- code_advice(names, raw, codes)
+  advice <- c(code_advice(names, raw, codes), pile_advice(raw, codes))
   # statistics are taken without the codes that stand out, so that one -9 does not hide the rest
   clean <- lapply(raw, without_codes, missing_codes = missing_codes)
   known <- vapply(names, function(name) sum(!is.na(clean[[name]] %||% raw[[name]])), 0L)
@@ -140,7 +145,14 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
   groups <- group_sizes(data, by, x)
   if (length(groups$advice)) advice <- c(advice, advise("groups", by, groups$advice))
   group <- if (length(by)) as.character(plain_column(data[[by]]))
-  missing <- screen_missing(x[, !colnames(x) %in% by, drop = FALSE], group)
+  others <- setdiff(names(data), c(colnames(x), by, clusters, names))
+  missing <- screen_missing(x[, !colnames(x) %in% by, drop = FALSE], group,
+                            other_columns(data, others))
+  outside <- setdiff(predicted_missing(missing$predictors), names)
+  if (length(outside))
+    advice <- c(advice, advise("auxiliary", outside, text_of(
+      "predictors_advice", predictors = enumerate(outside, most = 6L),
+      instruction = auxiliary_instruction(outside))))
   clustered <- screen_clusters(x, cluster)
   advice <- c(advice, cluster_advice(clustered, clusters))
   inflation <- together$inflation[names]
@@ -158,6 +170,13 @@ screen_columns <- function(data, names, bp, by, missing_codes, clusters = NULL) 
     normality = together$normality, outliers = together$outliers, codes = codes,
     data = lapply(raw[numeric], function(v) replace(as.numeric(v), is_code(v, missing_codes), NA)),
     advice = advice_table(advice)), class = "orizzonte_screen")
+}
+
+auxiliary_instruction <- function(columns) {
+  named <- address_name(columns)
+  instruction("use_auxiliary", columns = quoted(paste(columns, collapse = "; ")),
+              r_columns = if (length(columns) > 1L) paste0("c(", paste(named, collapse = ", "), ")")
+              else named)
 }
 
 # Which rows have a value in every column; a data frame would turn the names into symbols, which
@@ -248,12 +267,17 @@ identifier_like <- function(x) {
   is.numeric(x) && share == 1 && all(x == round(x))
 }
 
-# Items whose weight on the first principal axis goes against the majority.
-opposed <- function(r) {
+# Items keyed against the majority, which the first principal axis shows; each must also correlate
+# negatively with the sum of the items of the majority. `r`: correlations from `n` cases.
+opposed <- function(r, n) {
   if (ncol(r) < 3L || anyNA(r)) return(character())
   axis <- eigen(r, symmetric = TRUE)$vectors[, 1L]
   if (sum(axis > 0) < length(axis) / 2) axis <- -axis
-  colnames(r)[axis < -0.2]
+  against <- axis < 0
+  if (!any(against)) return(character())
+  rest <- r[!against, !against, drop = FALSE]
+  own <- rowSums(r[against, !against, drop = FALSE]) / sqrt(max(sum(rest), 1e-300))
+  colnames(r)[against][rule_reverse_keyed(own, n)]
 }
 
 # Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete

@@ -195,7 +195,7 @@ format_known_moments <- function(x) {
   table[upper.tri(table)] <- NA
   known <- c(if (!x$correlation) "standard deviations", if (!is.null(x$mean)) "means",
              "correlations")
-  known[1L] <- paste0(toupper(substr(known[1L], 1L, 1L)), substring(known[1L], 2L))
+  known[1L] <- capital(known[1L])
   columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)),
                if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names),
@@ -375,7 +375,7 @@ collect_from <- function(source, wanted, chunk, encoding) {
   if (is.matrix(source) && is.numeric(source)) source <- as.data.frame(source)
   if (is.data.frame(source)) return(tally_chunks(frame_chunks(source, chunk), wanted))
   if (is.character(source) && length(source) == 1L && !is.na(source))
-    return(tally_chunks(file_chunks(source, chunk, encoding), wanted))
+    return(tally_chunks(file_chunks(source, chunk, encoding, text = wanted$by), wanted))
   abort("input", c(text_of("collect_summary_reads_data"),
                    x = text_of("was_given", value = describe(source)),
                    i = text_of("such_collect_summary_choirs")))
@@ -425,9 +425,7 @@ chunk_groups <- function(data, wanted) {
   if (is.null(wanted$by)) return(rep(single_group, nrow(data)))
   column <- plain_column(data[[wanted$by]])
   column[is_code(column, wanted$codes)] <- NA
-  out <- as_utf8(as.character(column))
-  out[!nzchar(trimws(out))] <- NA
-  out
+  as_utf8(as.character(column))
 }
 
 frame_chunks <- function(data, chunk) {
@@ -440,13 +438,13 @@ frame_chunks <- function(data, chunk) {
   }
 }
 
-file_chunks <- function(file, chunk, encoding) {
+file_chunks <- function(file, chunk, encoding, text = NULL) {
   check_readable(file)
   ending <- tolower(tools::file_ext(file))
   if (ending == "parquet") return(parquet_chunks(file))
   if (ending %in% names(statistics_readers))
     return(frame_chunks(read_statistics_file(file, ending), chunk))
-  csv_chunks(file, chunk, encoding)
+  csv_chunks(file, chunk, encoding, text)
 }
 
 # --- from a tally to summary data ----------------------------------------------------------------

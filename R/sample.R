@@ -47,7 +47,8 @@ groups_of_rows <- function(asked, coded, rows, request, bp, cases, auxiliary = c
     variables <- c(blueprint_variables(group_blueprint(bp, g))$observed, auxiliary)
     in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp, cases))
   })
-  check_adjustable(normalise_weights(groups), request)
+  groups <- check_clusters_of_groups(groups, request)
+  check_adjustable(normalise_weights(groups, request$weight_scale), request)
 }
 
 #' @export
@@ -264,8 +265,8 @@ check_kept <- function(variables, kept) {
           did_you_mean(lacking[1L], kept), i = text_of("give_data_again_refit")))
 }
 
-# What is said of a sample: which cases are used, what is kept and what that supposes, what is left
-# out, what to beware of.
+# Notes on a sample: the cases that are used, incomplete cases and the assumption about them, what
+# is left out, what to beware of.
 
 thin_coverage <- 0.1        # share of the cases that have both variables of a pair
 many_patterns <- 0.5        # of the cases
@@ -372,12 +373,19 @@ sample_warnings <- function(sample) {
     text_of("only_cases_have_both", share = format_fixed(100 * least$share, 1L),
             value = in_group(sample, g), pair = enumerate(least$pair))
   }))
-  clusters <- count_clusters(sample)
   c(thin, ordered_words(sample), many_left_words(sample, sample$ungrouped, sample$by),
-    many_left_words(sample, sample$unclustered, sample$clusters),
-    if (isTRUE(clusters < few_clusters))
-      text_of("fewer_than_standard_errors", clusters = count_of(clusters, "cluster"),
-              clusters_2 = sample$clusters, few_clusters = few_clusters))
+    many_left_words(sample, sample$unclustered, sample$clusters), few_clusters_words(sample))
+}
+
+# Groups with few clusters, in words; NULL when there are none.
+few_clusters_words <- function(sample) {
+  clusters <- clusters_by_group(sample)
+  few <- clusters[clusters < few_clusters]
+  if (length(few) == 0L) return(NULL)
+  each <- paste0(vapply(few, count_of, "", one = "cluster"),
+                 if (!is.null(several_groups(sample))) paste0(" in ", names(few)))
+  text_of("fewer_than_standard_errors", clusters = enumerate(each, most = 6L),
+          clusters_2 = sample$clusters, few_clusters = few_clusters)
 }
 
 many_left_words <- function(sample, count, column) {

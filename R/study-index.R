@@ -78,8 +78,7 @@ outcome_sentence <- function(x, study) {
       text_of("identified_degrees_freedom", df = format_count(x$df)) else
       paste(c(text_of("index_not_identified"), x$remedies), collapse = " "),
     orizzonte_amendments = amendments_sentence(x),
-    orizzonte_quality = paste(quality_sentences(x) %||%
-                                text_of("no_construct_falls_short"), collapse = " "),
+    orizzonte_quality = paste(quality_conclusion(x), collapse = " "),
     orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
     orizzonte_bootstrap = bootstrap_sentence(x),
     orizzonte_plan = plan_sentence(x),

@@ -15,8 +15,9 @@
 #'   attributes `results` and `data` are the paths of the results folder and of the data.
 #' @section The file: `data` (a file), `blueprints` (names and files) and `steps` are needed;
 #'   `title`, `by`, `levels`, `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`,
-#'   `clusters`, `weights` as in [fit_model()], `criteria` (a file, or keys of [criteria()]),
-#'   `seed`, `encoding` and `results`. Steps, each a line `- kind: {key: value}`: `screen`, `check`,
+#'   `clusters`, `weights`, `weight_scale` as in [fit_model()], `criteria` (a file, or keys of
+#'   [criteria()]), `seed`, `encoding` and `results`. Steps, each a line
+#'   `- kind: {key: value}`: `screen`, `check`,
 #'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`, `report`.
 #'   `name` names the result of a step, and `of` the earlier step it uses (by default the last
 #'   suitable one). Nothing in the file is evaluated as code. `orizzonte new study` writes an

@@ -2,9 +2,16 @@
 # `folder` is NULL, nothing is written, and tables and figures are not computed.
 
 study_data <- function(study, bp) {
-  if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding))
+  if (!is_database_address(study$data)) return(read_data_file(study$data, study$encoding,
+                                                                text = study_text_columns(study)))
   do.call(collect_summary, c(list(study$data, bp), study$asked[intersect(
     names(study$asked), options_of("collect_summary"))]))
+}
+
+# Columns that name groups or clusters anywhere in the study: their values are kept as written.
+study_text_columns <- function(study) {
+  by <- lapply(study$steps, function(step) step$args$by)
+  setdiff(as.character(unlist(c(study$asked$by, study$asked$clusters, by))), c("yes", "none"))
 }
 
 # Arguments of fitting: those of the study, less the groups unless a step asks for them.

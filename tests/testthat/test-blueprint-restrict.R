@@ -87,7 +87,8 @@ test_that("a bound that presses is the value fixed there, said so and not tested
   expect_equal(estimates(idle)$se, estimates(free)$se, tolerance = 1e-6)
   expect_equal(df.residual(idle), df.residual(free))
   bound <- quiet_fit(staying() |> restrict(loading[Calm, sc2] >= 1.1), data)
-  fixed <- quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1.1), data)
+  fixed <- quiet_fit(staying() |> restrict(loading[Calm, sc2] == 1.1) |> set_scale("sc1", Calm),
+                     data)
   expect_gt(1.1, coef(free)[["loading[Calm, sc2]"]])
   expect_equal(deviance(bound), deviance(fixed), tolerance = 1e-9)
   expect_equal(df.residual(bound), df.residual(free))
@@ -163,7 +164,8 @@ test_that("what is not a restriction is refused with advice", {
   expect_error(restrict(staying(), system("ls") == 1), class = "orizzonte_error_restriction")
   expect_error(restrict(staying(), loading[Calm, ] * 2 == 1),
                text_pattern("means_several_parameters_expression"))
-  expect_error(restrict(staying(), total[Calm, Staying] == 1), "read only")
+  expect_error(restrict(staying(), total[Calm, Staying] == 1),
+               text_pattern("is_read_only_cannot", kind = "total"))
   expect_error(restrict(staying(), 1 + 1 == 2 * 1), text_pattern("no_address"))
   expect_error(restrict(staying(), standardized(loading[Calm, sc2]) == 0.5), "quantity()",
                fixed = TRUE)
@@ -318,4 +320,22 @@ test_that("errors under nonlinear equations are those of the likelihood with one
     filling <- slope %*% bread %*% crossprod(scores) %*% bread %*% t(slope)
     expect_lt(max(abs(sqrt(diag(vcov(robust))) / sqrt(diag(filling)) - 1)), 1e-4)
   }
+})
+
+test_that("a loading fixed at a number other than zero is the scale, however it was fixed", {
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  by_restriction <- quiet_fit(bp |> restrict(loading[Calm, sc1] == 0, loading[Calm, sc4] == 1),
+                              choirs)
+  expect_true(is.na(by_restriction$layout$rows$fixed[
+    by_restriction$layout$rows$parameter == "loading[Calm, sc2]"]))
+  marker <- set_scale(bp, "sc4", Calm) |> restrict(loading[Calm, sc1] == 0)
+  expect_equal(coef(by_restriction)[["loading[Calm, sc2]"]],
+               coef(quiet_fit(marker, choirs))[["loading[Calm, sc2]"]], tolerance = 1e-6)
+  # one restriction stands for the marker: the fit of the unrestricted model
+  other <- quiet_fit(bp |> restrict(loading[Calm, sc3] == -2), choirs)
+  free <- quiet_fit(bp, choirs)
+  expect_equal(deviance(other), deviance(free), tolerance = 1e-7)
+  expect_equal(df.residual(other), df.residual(free))
+  expect_equal(coef(other)[["loading[Calm, sc1]"]], -2 / coef(free)[["loading[Calm, sc3]"]],
+               tolerance = 1e-5)
 })

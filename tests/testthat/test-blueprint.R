@@ -40,7 +40,7 @@ test_that("statements are checked as they are made", {
                class = "orizzonte_error_duplicate")
   expect_error(two() |> restrict(loading[A, a2] > 1), text_pattern("not_restriction"),
                class = "orizzonte_error_restriction")
-  expect_error(two() |> restrict(total[A, B] == 1), "read only",
+  expect_error(two() |> restrict(total[A, B] == 1), text_pattern("is_read_only_cannot"),
                class = "orizzonte_error_restriction")
   expect_error(two() |> wording("text"), text_pattern("every_wording_must_be"),
                class = "orizzonte_error_input")
@@ -91,6 +91,9 @@ test_that("scale settings are laid out as promised", {
   expect_identical(fixed(blueprint("g") |> construct("G", reflected_in = c(w1 = 0, w2 = 1, w3))),
                    c("loading[G, w1]", "loading[G, w2]"))
   expect_identical(fixed(two() |> restrict(loading[A, a2] == 2)),
+                   c("loading[A, a2]", "loading[B, b1]"))
+  # beside a marker that is asked for, it is a restriction
+  expect_identical(fixed(two() |> restrict(loading[A, a2] == 2) |> set_scale("a1", A)),
                    c("loading[A, a1]", "loading[A, a2]", "loading[B, b1]"))
 })
 
@@ -106,10 +109,36 @@ test_that("contradictory or impossible restrictions are named", {
   expect_error(lay_out(two() |> restrict(loading[A, a2:a3] == loading[B, ])),
                text_pattern("two_sides_have_different"),
                class = "orizzonte_error_restriction")
-  expect_error(lay_out(two() |> restrict(intercept[a1] == 0)), "carry no means",
+  expect_error(lay_out(two() |> restrict(intercept[a1] == 0)),
+               text_pattern("cannot_be_restricted_data"),
                class = "orizzonte_error_restriction")
   tied <- lay_out(two() |> restrict(variance[items] == variance[a1]))
   expect_length(unique(tied$rows$class[tied$rows$meaning == "residual variance"]), 1)
   declared <- lay_out(two() |> restrict(covariance[a1, b1] == 0.2))
   expect_equal(declared$rows$fixed[declared$rows$parameter == "covariance[a1, b1]"], 0.2)
+})
+
+test_that("a single path can be left out, by address", {
+  bp <- blueprint("P") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    effect(Calm ~ years + Belonging) |> covary(sc1, be1) |>
+    claim(H1 = effect[years, Calm] > 0, H2 = effect[Belonging, Calm] > 0)
+  expect_message(one <- leave_out(bp, effect[years, Calm]), "H1")
+  expect_identical(one$effects, list(from = "Belonging", to = "Calm"))
+  expect_identical(names(one$claims), "H2")
+  expect_identical(suppressMessages(leave_out(bp, "effect[years, Calm]")), one)
+  expect_length(leave_out(bp, covariance[be1, sc1])$covary$first, 0)
+  # a covariance that is there by default
+  two <- blueprint("Q") |> construct("A", reflected_in = be1:be4) |>
+    construct("B", reflected_in = sc1:sc4)
+  expect_identical(leave_out(two, covariance[A, B])$uncorrelate, list(first = "A", second = "B"))
+  expect_error(leave_out(bp, effect[years, Belonging]), class = "orizzonte_error_name")
+  expect_error(leave_out(bp, effect[yers, Calm]), text_pattern("did_you_mean"),
+               class = "orizzonte_error_name")
+  expect_error(leave_out(bp, effect[years, Calm | evening]), text_pattern("one_path_in_all_groups"),
+               class = "orizzonte_error_input")
+  fit <- quiet_fit(bp, choirs)
+  amended <- suppressMessages(amend(fit, omit = effect[Belonging, Calm], because = "no theory"))
+  expect_false("effect[Belonging, Calm]" %in% names(coef(amended)))
+  expect_match(trail(amended)$change[2], "effect[Belonging, Calm]", fixed = TRUE)
 })

@@ -49,7 +49,7 @@ test_that("amend writes the next blueprint with its trail, one change at a time"
   csv <- command("amend", inside("three.yaml"), inside("choirs.csv"), "--omit", "cr4", "--because",
                  "robes are no craft", "--out", inside("four.yaml"),
                  "--format", "csv", "--quiet")
-  expect_match(utils::read.csv(text = csv$out)$note[4], "cr4 left")
+  expect_match(utils::read.csv(text = csv$out)$note[4], "without cr4")
   held <- command("amend", inside("three.yaml"), inside("choirs.csv"), "--fix",
                   "loading[Calm, sc4] == 1", "--out", inside("held.yaml"))
   expect_match(held$err, text_pattern("no_reason_was_given"))
@@ -93,7 +93,8 @@ test_that("the defended model is drawn and reported with its trail", {
   expect_equal(command("report", inside("four.yaml"), inside("choirs.csv"), "--out",
                        inside("report.md"))$code, 0)
   page <- paste(readLines(inside("report.md")), collapse = "\n")
-  for (part in c("# Trail", "both are about being greeted", "What could be freed", "# Claims"))
+  for (part in c(paste("#", text_of("head_trail")), "both are about being greeted",
+                 text_of("what_could_be_freed"), paste("#", text_of("head_claims"))))
     expect_match(page, part)
 })
 

@@ -106,10 +106,10 @@ test_that("--table prints that table alone; JSON, which holds all, refuses it", 
   files[1] <- extdata("choirs.yaml")
   expect_match(shown("invariance", "means", "--by", "setting"), text_pattern("means_constructs"))
   expect_match(shown("invariance", "contributions", "--by", "setting"), "weekend")
-  for (name in c("fit", "diagnose", "quality"))
+  alone <- c(fit = "estimates", diagnose = "without", quality = "pairs")
+  for (name in names(alone))
     expect_equal(command(name, files[1], files[2], "--format", "json", "--table",
-                         c(fit = "effects", diagnose = "without", quality = "pairs")[[name]])$code,
-                 2)
+                         alone[[name]])$code, 2)
   beside <- command("compare", files[1], extdata("choirs-start.yaml"), files[2], "--table",
                     "estimates")
   expect_false(grepl("Akaike", beside$out))

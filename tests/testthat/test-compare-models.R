@@ -204,3 +204,31 @@ test_that("nestedness is not fooled by bounds, equations or huge samples", {
   two <- suppressMessages(fit_model(covary(bp, be1, be3), huge))
   expect_false(identical(compare_models(one, two)$nested[2L], "same model"))
 })
+
+test_that("what cannot be compared has its own reason, and robust tables show corrected values", {
+  data <- complete_choirs(c(paste0("be", 1:4), paste0("sc", 1:4)))
+  bp <- blueprint("Two") |> construct("A", reflected_in = be1:be4) |>
+    construct("B", reflected_in = sc1:sc4)
+  plain <- fit_model(bp, data)
+  other <- fit_model(covary(bp, be1, be2), data, multiplier = "n-1")
+  said <- paste(attr(compare_models(plain, other), "notes"), collapse = " ")
+  expect_match(said, text_pattern("other_multiplier"))
+  expect_no_match(said, text_pattern("different_units"))
+  one <- fit_model(bp, data, inference = "robust")
+  two <- fit_model(covary(bp, be1, be2), data, inference = "robust")
+  beside <- side_by_side(one, two)
+  expect_equal(attr(beside, "chisq"), c(test_of(one)$chisq, test_of(two)$chisq))
+  expect_output(print(compare_models(one, two)), text_pattern("is_corrected_itself_satorra"))
+  # nothing is corrected where there is no difference
+  apart <- fit_model(leave_out(bp, sc4), data, inference = "robust")
+  printed <- paste(capture.output(print(compare_models(one, apart))), collapse = " ")
+  expect_no_match(printed, text_pattern("is_corrected_itself_satorra"))
+  expect_no_match(printed, text_pattern("all_fit_alike"))
+  # cases that are not independent are there, but not for Vuong's test
+  data$class <- rep(seq_len(60), length.out = nrow(data))
+  left <- suppressWarnings(fit_model(covary(bp, be1, be2), data, clusters = class))
+  right <- suppressWarnings(fit_model(covary(bp, be3, sc4), data, clusters = class))
+  said <- paste(attr(compare_models(left, right), "notes"), collapse = " ")
+  expect_match(said, text_pattern("not_nested_dependent"))
+  expect_no_match(said, text_pattern("not_nested_without_cases"))
+})

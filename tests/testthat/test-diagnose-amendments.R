@@ -25,7 +25,7 @@ expect_release <- function(fit, parameters, table = amendments(fit, top = 0)) {
 
 test_that("indices and expected changes of every kind agree with the oracle", {
   fit <- fit_model(measurement |> uncorrelate(Belonging, Calm) |>
-                   restrict(loading[Staying, st3] == 0.9), data)
+                   restrict(loading[Staying, st3] == 0.9) |> set_scale("st1", Staying), data)
   expect_release(fit, c("covariance[be1, be2]", "covariance[sc4, st2]", "loading[Calm, st2]",
                         "loading[Staying, be3]", "covariance[Belonging, Calm]",
                         "loading[Staying, st3]"))
@@ -335,7 +335,7 @@ test_that("an amended model that is improper says so, whatever its figures", {
                       top = 0)
   beyond <- abs(table$expected_change_std) > 1
   expect_true(any(beyond))
-  expect_equal(table$explanation %in% "the expected value is no possible correlation", beyond)
+  expect_equal(table$explanation %in% text_of("expected_value_is_no"), beyond)
   example <- table$parameter[table$verdict == "stands_out" & table$relation == "" &
                                !beyond][1]
   expect_output(print(table), paste0("free = ", example), fixed = TRUE)
@@ -476,4 +476,32 @@ test_that("with missing values the legend says which information predicts, and i
   complete <- quiet_fit(measurement, choirs, incomplete = "drop")
   expect_no_match(paste(capture.output(print(amendments(complete, top = 1))), collapse = " "),
                   text_pattern("information_with_missing"))
+})
+
+test_that("slices work in score tests as single addresses do; the next step is the reading", {
+  bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
+  fit <- quiet_fit(bp, choirs)
+  slice <- score_test(fit, loading[Calm, c(be1, be2)])
+  single <- score_test(fit, loading[Calm, be1], loading[Calm, be2])
+  expect_equal(attr(slice, "statistic"), attr(single, "statistic"))
+  expect_setequal(slice$parameter, single$parameter)
+  whole <- score_test(fit, covariance[be1, ])
+  expect_true(all(c("covariance[be1, be2]", "covariance[be1, sc3]") %in% whole$parameter))
+  expect_error(score_test(fit, loading[Calm, c(sc2, sc3)]), class = "orizzonte_error_input")
+  # of several groups a slice goes on meaning what is held
+  groups <- quiet_fit(hold_equal(bp, loading), choirs, by = setting)
+  held <- score_test(groups, loading[Calm, ])
+  expect_false(any(grepl("be1", held$parameter)))
+  # two constructs say more: that is the next step
+  set.seed(5001)
+  f <- stats::rnorm(200)
+  g <- 0.75 * f + sqrt(1 - 0.75^2) * stats::rnorm(200)
+  x <- 0.7 * cbind(matrix(f, 200, 5), matrix(g, 200, 5)) +
+    matrix(stats::rnorm(2000), 200) * sqrt(0.51)
+  x <- stats::setNames(as.data.frame(x), paste0("x", 1:10))
+  one <- quiet_fit(blueprint("One") |> construct("F", reflected_in = x1:x10), x)
+  printed <- paste(capture.output(print(amendments(one, top = 2))), collapse = " ")
+  expect_match(printed, "amend(fit, split = F", fixed = TRUE)
+  expect_no_match(printed, "amend(fit, free = ", fixed = TRUE)
 })

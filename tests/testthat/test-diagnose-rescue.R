@@ -22,7 +22,7 @@ test_that("the planted trouble of the troubled set is found, explained and solve
   expect_equal(rescued$attempts$attempt[1:2], c("as written", "codes -9 as missing"))
   expect_equal(rescued$attempts$chisq[1], deviance(fit))
   said <- paste(rescued$findings, collapse = "\n")
-  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate 0.998", "cl3 is keyed against",
+  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate 0.998", "cl3 is reverse-keyed",
                   "row 17 lies far", "items of Fun correlate")) {
     expect_match(said, words, fixed = TRUE)
   }
@@ -96,7 +96,64 @@ test_that("three items, one with a loading near zero", {
   rescued <- rescue(bp, data)
   expect_equal(rescued$attempts$status[rescued$attempts$attempt ==
                                        "variances of items not negative"], "at bound")
-  expect_true("equal loadings of B" %in% rescued$worked)
+  # a proper solution that the data reject is shown, and not recommended
+  equal <- rescued$attempts[rescued$attempts$attempt == "equal loadings of B", ]
+  expect_equal(equal$status, "proper")
+  by_hand <- quiet_fit(restrict(bp, loading[B, ] == loading[B, b1]), data)
+  expect_equal(equal$chisq_change, deviance(by_hand) - suppressWarnings(deviance(fit)),
+               tolerance = 1e-6)
+  expect_lt(equal$p_change, 0.05)
+  expect_false("equal loadings of B" %in% rescued$worked)
+  expect_output(print(rescued), text_pattern("proper_but_rejected"))
+})
+
+test_that("a negative variance is first tested against zero", {
+  # one factor with loadings .9, .5, .5, .5 (in standard deviations), small samples: by sampling
+  # error alone, and a second factor behind the first two
+  heywood <- function(first) {
+    exactly(correlations(paste0("y", 1:4), first, 0.45, 0.45, 0.2, 0.2, 0.2), 60)
+  }
+  bp <- blueprint("Heywood") |> construct("A", reflected_in = y1:y4)
+  small <- heywood(0.47)
+  fit <- suppressWarnings(quiet_fit(bp, small))
+  expect_lt(coef(fit)[["variance[y1]"]], 0)
+  rescued <- rescue(bp, small)
+  at_zero <- quiet_fit(restrict(bp, variance[y1] == 0), small)
+  rise <- deviance(at_zero) - deviance(fit)
+  said <- paste(rescued$findings, collapse = "\n")
+  expect_match(said, text_pattern("variance_may_be_zero", parameter = "variance[y1]",
+                                  chisq = format_fixed(rise, 2L),
+                                  p = p_clause(stats::pchisq(rise, 1, lower = FALSE) / 2)))
+  expect_true("variance[y1] at zero" %in% rescued$worked)
+  expect_true("variances of items not negative" %in% rescued$worked)
+  # with many cases the same correlations are no accident
+  large <- small
+  large$n <- 60000
+  rescued <- rescue(bp, large)
+  said <- paste(rescued$findings, collapse = "\n")
+  expect_match(said, text_pattern("variance_below_zero", parameter = "variance[y1]"))
+  expect_false(any(c("variance[y1] at zero", "variances of items not negative") %in%
+                     rescued$worked))
+})
+
+test_that("parts of a general construct are not one because of what is general", {
+  set.seed(2)
+  n <- 250
+  g <- stats::rnorm(n)
+  s <- matrix(stats::rnorm(n * 3), n)
+  x <- 0.7 * g + 0.35 * s[, rep(1:3, each = 3)] + matrix(stats::rnorm(n * 9), n) * 0.6
+  x[, 4] <- x[, 4] - 0.3 * s[, 2]
+  x[, 5] <- x[, 5] - 0.35 * s[, 2]
+  x <- stats::setNames(as.data.frame(x), paste0("x", 1:9))
+  bp <- blueprint("Bifactor") |> construct("G", reflected_in = x1:x9) |>
+    construct("S1", reflected_in = x1:x3) |> construct("S2", reflected_in = x4:x6) |>
+    construct("S3", reflected_in = x7:x9) |> uncorrelate(c(G, S1, S2, S3))
+  rescued <- suppressWarnings(rescue(bp, x))
+  expect_false(any(grepl("as one", rescued$attempts$attempt)))
+  expect_no_match(paste(rescued$findings, collapse = " "), text_pattern("perhaps_one_construct"))
+  expect_true("without construct S2" %in% rescued$worked)
+  # the fit is significantly worse without S3
+  expect_false("without construct S3" %in% rescued$worked)
 })
 
 test_that("a near-duplicate pair is named and leads to a way out", {

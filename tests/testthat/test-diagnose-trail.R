@@ -34,7 +34,7 @@ test_that("amend() frees, fixes and leaves out, and the trail says what happened
   # items left: nothing is compared, and it is said why
   changes <- grep("_change$", names(steps), value = TRUE)
   expect_true(all(is.na(steps[5, changes])) && is.na(steps$actual_drop[5]))
-  expect_match(steps$note[5], "cr4 left")
+  expect_match(steps$note[5], "without cr4")
   expect_equal(steps$cfi,
                vapply(list(fit, two, three, four, five),
                       function(f) fit_indices(f)$value[fit_indices(f)$index == "cfi"], 0))
@@ -174,6 +174,14 @@ test_that("confirm() refits the start and the end in fresh data", {
   expect_equal(found$difference$df_change, c(2, 2))
   expect_equal(found$parameters$estimate_fresh, unname(coef(end)[found$parameters$parameter]))
   expect_equal(found$parameters$verdict[1], "found_again")
+  # a parameter that is zero is not found again because it is significant once by chance
+  expect_equal(found$parameters$p_adjusted, stats::p.adjust(found$parameters$p_fresh, "holm"))
+  expect_false(found$parameters$verdict[2] == "found_again")
+  # the fit of the end in the fresh data comes first
+  printed <- paste(capture.output(print(found)), collapse = " ")
+  fits <- regexpr(text_pattern("fresh_fit", df = as.character(df.residual(end))), printed)
+  expect_gt(fits, 0)
+  expect_lt(fits, regexpr(text_pattern("what_was_freed"), printed))
   expect_output(print(found), "fresh data")
   expect_warning(confirm(explored, halves$explore), text_pattern("these_are_data_trail"),
                  class = "orizzonte_warning_confirm")

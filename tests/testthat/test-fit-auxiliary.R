@@ -96,7 +96,24 @@ test_that("where nothing is missing they tell nothing, and wrong roles are refus
     expect_error(quietly(fit_model(bp, data, ...)), pattern, class = class)
   }
   refused("already used", auxiliary = x1)
-  refused("that are kept", auxiliary = told, incomplete = "drop")
+  refused(text_pattern("request_auxiliary_drop"), auxiliary = told, incomplete = "drop")
   refused("Did you mean \"told\"", auxiliary = tolld, class = "orizzonte_error_name")
-  refused("not numeric", auxiliary = g, class = "orizzonte_error_data")
+  refused("holds text, not numbers", auxiliary = g, class = "orizzonte_error_data")
+})
+
+test_that("identification knows auxiliary variables, and one rule counts their parameters", {
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  found <- suppressMessages(identification(bp, choirs, auxiliary = "age"))
+  plain <- suppressMessages(identification(bp, choirs))
+  expect_identical(found[c("identified", "df", "parameters", "rank")],
+                   plain[c("identified", "df", "parameters", "rank")])
+  fit <- quiet_fit(bp, choirs, auxiliary = "age")
+  more <- attr(logLik(fit), "df") - length(coef(fit))
+  expect_equal(more, 6)                    # mean, variance and four covariances of age
+  expect_output(print(fit), text_pattern("auxiliary_parameters", more = "6"))
+  expect_equal(AIC(fit), -2 * as.numeric(logLik(fit)) + 2 * (length(coef(fit)) + 6))
+  # with and without auxiliary variables: said, and not taken for other rows
+  both <- compare_models(fit, quiet_fit(bp, choirs))
+  expect_match(paste(attr(both, "notes"), collapse = " "),
+               text_pattern("other_auxiliary_variables"))
 })

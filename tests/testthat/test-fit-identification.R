@@ -64,7 +64,7 @@ test_that("the parameters that trade off and the remedies are named", {
                               all = FALSE)
   two <- identification(start() |> construct("B", reflected_in = be1:be2) |>
                         construct("C", reflected_in = sc1:sc2), data)
-  expect_match(two$notes, "rests on covariance\\[B, C\\]", all = FALSE)
+  expect_match(two$notes, "identified through covariance\\[B, C\\]", all = FALSE)
   expect_output(print(two), text_pattern("resting_on_little"))
   expect_output(print(found),
                 paste0(text_pattern("these_trade_off_against_each"), ".*",

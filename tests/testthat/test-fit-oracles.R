@@ -216,7 +216,8 @@ test_that("rows with missing values are dropped with a message that counts them"
   bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
   complete <- sum(complete.cases(choirs[belonging]))
   expect_message(fit <- fit_model(bp, choirs, incomplete = "drop"),
-                 paste0("Dropped ", 720 - complete, " rows of 720"), class = "orizzonte_message")
+                 paste0("Listwise deletion: ", 720 - complete, " rows of 720"),
+                 class = "orizzonte_message")
   expect_equal(nobs(fit), complete)
   coded <- choirs
   for (item in belonging) coded[[item]][is.na(coded[[item]])] <- -9

@@ -245,7 +245,47 @@ test_that("weights: whole numbers give the estimates of repeated rows; errors fr
   framed_data$w <- runif(nrow(framed_data), 0.5, 2)
   both <- quietly(fit_model(hold_equal(one_construct, loading), framed_data, by = g,
                             weights = w))
-  expect_sandwich(both, data, weight = framed_data$w * nrow(framed_data) / sum(framed_data$w))
+  within_groups <- stats::ave(framed_data$w, framed_data$g, FUN = function(w) w / mean(w))
+  expect_sandwich(both, data, weight = within_groups)
+  # over the whole sample only when asked for
+  whole <- quietly(fit_model(hold_equal(one_construct, loading), framed_data, by = g, weights = w,
+                             weight_scale = "sample"))
+  expect_sandwich(whole, data, weight = framed_data$w * nrow(framed_data) / sum(framed_data$w))
+  # a constant weight in one group changes nothing
+  framed_data$double <- ifelse(framed_data$g == framed_data$g[1], 1, 5)
+  scaled <- quietly(fit_model(hold_equal(one_construct, loading), framed_data, by = g,
+                              weights = double))
+  plain <- quietly(fit_model(hold_equal(one_construct, loading), framed_data, by = g,
+                             inference = "robust"))
+  expect_equal(test_of(scaled)$chisq, test_of(plain)$chisq, tolerance = 1e-8)
+  expect_equal(vcov(scaled), vcov(plain), tolerance = 1e-6)
+  # the effective sample size by group (Kish 1965)
+  kish <- tapply(framed_data$w, framed_data$g, function(w) sum(w)^2 / sum(w^2))
+  expect_equal(unname(effective_cases(both$sample)), as.numeric(kish[names(both$sample$groups)]))
+  expect_output(print(both), text_pattern("effective_of"))
+  expect_error(quietly(fit_model(one_construct, framed_data, weight_scale = "sample")),
+               text_pattern("request_weight_scale"), class = "orizzonte_error_input")
+})
+
+test_that("clusters are counted by group", {
+  set.seed(6)
+  data <- framed(two_groups_of)
+  data$class <- ifelse(data$g == data$g[1], paste0("a", seq_len(nrow(data)) %% 30), "b1")
+  expect_error(quietly(fit_model(one_construct, data, by = g, clusters = class)),
+               text_pattern("group_is_one_cluster"), class = "orizzonte_error_data")
+  second <- unique(data$g)[2]
+  data$class[data$g == second] <- paste0("b", seq_len(sum(data$g == second)) %% 4)
+  found <- testthat::capture_warnings(fit <- suppressMessages(
+    fit_model(one_construct, data, by = g, clusters = class)))
+  expect_match(found, text_pattern("fewer_than_standard_errors"), all = FALSE)
+  expect_match(found, paste0("4 clusters in ", second), all = FALSE)
+  expect_match(found, text_pattern("clusters_for_parameters", group = paste0(second, ": "),
+                                   clusters = "4"), all = FALSE)
+  expect_output(print(fit), text_pattern("clusters_for_parameters", clusters = "4"))
+  # clusters of one group as well, where the corrected chi-square rests on fewer than parameters
+  alone_of <- testthat::capture_warnings(suppressMessages(
+    fit_model(one_construct, data[data$g == second, ], clusters = class)))
+  expect_match(alone_of, text_pattern("fewer_clusters_than_parameters"), all = FALSE)
 })
 
 test_that("restrictions keep the sandwich on their surface", {
@@ -345,7 +385,7 @@ test_that("roles and data that robust inference cannot use are refused by name",
   refused("needs robust inference", clusters = class, inference = "normal")
   refused("is both the column of weights and a variable of the model", weights = x1)
   refused("two roles", weights = w, clusters = w)
-  refused("belongs to robust inference", adjust = "mean and variance")
+  refused(text_pattern("request_adjust_normal"), adjust = "mean and variance")
   refused("unweighted", adjust = "mean and variance", weights = w)
   refused("multiplier", inference = "robust", multiplier = "n-1")
   refused("did you mean|Did you mean", inference = "robst")
@@ -372,9 +412,10 @@ test_that("roles and data that robust inference cannot use are refused by name",
     fit <- fit_model(two_constructs, x, clusters = class)))
   expect_match(paste(said, collapse = ""),
                text_pattern("without_value_left_out", count = "20 rows", column = "class"))
-  expect_warning(expect_warning(suppressMessages(
-    fit_model(two_constructs, within(x, class <- rep(c(1:14, NA), 12)), clusters = class)),
-    "fewer than 50"), text_pattern("have_no_value_are"))
+  found <- testthat::capture_warnings(suppressMessages(
+    fit_model(two_constructs, within(x, class <- rep(c(1:14, NA), 12)), clusters = class)))
+  expect_match(found, "fewer than 50", all = FALSE)
+  expect_match(found, text_pattern("have_no_value_are"), all = FALSE)
   expect_identical(nobs(fit), 160)
 })
 

@@ -356,11 +356,11 @@ test_that("rungs that the data or the model say nothing about are not said to ho
                  text_pattern("rungs_without_means", rungs = "scalar"))
   expect_equal(bare$table$rung, c("configural", "metric", "strict"))
   expect_no_match(bare$reading, "means of constructs|sums and means")
-  expect_error(invariance(two, known(FALSE), rungs = c("metric", "scalar")), "carry no means",
-               class = "orizzonte_error_data")
+  expect_error(invariance(two, known(FALSE), rungs = c("metric", "scalar")),
+               text_pattern("data_carry_no_means"), class = "orizzonte_error_data")
   expect_error(suppressMessages(invariance(two, known(FALSE), structural = "mean",
-                                           structural_on = "metric")), "carry no means",
-                                           class = "orizzonte_error_data")
+                                           structural_on = "metric")),
+               text_pattern("data_carry_no_means"), class = "orizzonte_error_data")
   expect_output(print(bare), "Next: loosen(ladder, \"metric\")", fixed = TRUE)
   varied <- suppressMessages(invariance(two, known(FALSE), structural = "variance[constructs]"))
   expect_equal(varied$table$chisq_change[4],

@@ -12,6 +12,7 @@ group_of <- function(n, loadings = rep(0.7, 8), means = c(0, 0), variances = c(1
   dimnames(covariance) <- list(items, items)
   summary_data(covariance * n / (n - 1), n, means = drop(intercepts + load %*% means))
 }
+capture_text <- function(x) paste(capture.output(print(x)), collapse = " ")
 climb <- function(..., blueprint = two) suppressMessages(invariance(blueprint, ...))
 
 test_that("where chi-square rejects what no index objects to, the single equalities decide", {
@@ -166,4 +167,162 @@ test_that("releases are listed with their group, and a loading takes its interce
   expect_equal(with$difference_freed, both$difference, tolerance = 1e-5)
   expect_output(print(biased),
                 text_pattern("held_though_loading_is", parameter = "intercept[sc2 | c]"))
+})
+
+test_that("without power a rung cannot tell, and names the groups that could not show it", {
+  small <- climb(list(a = group_of(400), b = group_of(40, rep(c(0.72, 0.68), 4))))
+  expect_equal(small$table$verdict, c("fits", rep("cannot_tell", 3)))
+  expect_equal(small$table$rests_on, c(NA, NA, "metric", "scalar"))
+  expect_true(all(small$power$power < 0.75))
+  said <- paste(small$reading, collapse = " ")
+  expect_match(said, text_pattern("too_little_power", rungs = "metric, scalar and strict"))
+  expect_no_match(said, text_pattern("allowed", rung = "metric"))
+  expect_output(print(small), text_pattern("power_of_rungs"))
+  # by hand: a score test of each equality against a standardized difference of .30
+  fit <- small$fits$metric
+  tested <- amendments(fit, kinds = "equality across", top = 0)
+  unit <- tested$expected_change_std / tested$expected_change
+  information <- tested$modification_index / tested$expected_change^2
+  shift <- 0.3 / abs(unit) * sqrt(information)
+  power <- stats::pnorm(shift - stats::qnorm(.975)) + stats::pnorm(-shift - stats::qnorm(.975))
+  expect_equal(small$power$power[1], stats::median(power), tolerance = 1e-6)
+  # the criteria decide: what must be found, and how surely
+  easy <- climb(list(a = group_of(400), b = group_of(40)), criteria = criteria(power = .2))
+  expect_equal(easy$table$verdict, c("fits", rep("holds", 3)))
+  # three groups: the verdict is about those that could show a difference
+  three <- climb(list(a = group_of(400), b = group_of(400), c = group_of(30)), rungs = "metric")
+  expect_equal(three$table$verdict[2], "holds")
+  expect_match(paste(three$reading, collapse = " "),
+               text_pattern("too_little_power_in", rung = "metric", groups = "c"))
+  expect_setequal(three$power$group, c("a", "b", "c"))
+})
+
+test_that("each release keeps its own figure, on all rungs, and the search is said", {
+  loads <- replace(replace(rep(0.7, 8), 2, 0.3), 7, 0.35)
+  levels <- replace(numeric(8), 4, 0.9)
+  ladder <- climb(list(a = group_of(600), b = group_of(600, loads, intercepts = levels)))
+  first <- loosen(ladder, "metric")
+  second <- loosen(first$ladder, "scalar")
+  released <- second$ladder$releases
+  expect_equal(unique(released$rung), c("metric", "scalar"))
+  expect_equal(released$actual_drop,
+               c(first$released$actual_drop, second$released$actual_drop))
+  drops <- released$actual_drop[!is.na(released$actual_drop)]
+  expect_gt(length(unique(drops)), 2)
+  methods <- paste(unlist(methods_text(second)), collapse = " ")
+  for (k in which(!is.na(released$actual_drop))) {
+    expect_match(methods, addresses_in_words(released$parameter[k], paste0("be", 1:4)),
+                 fixed = TRUE)
+    expect_match(methods, text_pattern("fell_p",
+                                       actual_drop = format_fixed(released$actual_drop[k], 2L)))
+  }
+  expect_match(methods, text_pattern("after_a_search"))
+  expect_match(capture_text(second), text_pattern("after_a_search"))
+  expect_match(capture_text(second$ladder), text_pattern("searched"))
+  expect_equal(second$ladder$table$verdict[2:3], rep("holds_in_part", 2))
+  # the ladder alone tells it as well
+  alone <- paste(unlist(methods_text(second$ladder)), collapse = " ")
+  expect_match(alone, text_pattern("search_is_optimistic"))
+  # p values of several differences with one number of degrees of freedom
+  expect_equal(difference_p(c(3.84, 10, NA), 1), stats::pchisq(c(3.84, 10, NA), 1, lower = FALSE))
+  # a rung above a doubtful one does not hold by itself
+  early <- loosen(ladder, "scalar")
+  expect_false(early$holds)
+  expect_equal(early$rests_on, "metric")
+})
+
+test_that("steps of structure say on which rung they rest", {
+  ladder <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4),
+                                                       means = c(0.5, 0))),
+                  structural = "mean")
+  expect_equal(ladder$table$rests_on[5], "metric")
+  expect_match(utils::tail(ladder$reading, 1L), text_pattern("verdict_on_unsound", rung = "metric"))
+})
+
+test_that("groups are compared on the highest sound rung, and free loadings come with a caution", {
+  same <- climb(list(a = group_of(900), b = group_of(900)))
+  expect_output(print(same), "compare_groups(ladder$fits$strict)", fixed = TRUE)
+  configural <- same$fits$configural
+  expect_match(attr(compare_groups(configural), "caveat"),
+               text_pattern("own_units", constructs = "Belonging and Calm"))
+  expect_output(print(compare_groups(configural)), "CAUTION")
+  expect_null(attr(compare_groups(same$fits$metric), "caveat"))
+  expect_match(group_plot(configural)$labels$subtitle, "own units")
+  expect_null(group_plot(same$fits$metric)$labels$subtitle)
+  # of a ladder, the caution of the rung
+  failing <- climb(list(a = group_of(500), b = group_of(500, rep(c(0.9, 0.4), 4))))
+  for (figure in list(group_plot(failing, "intercept"), expected_scores(failing, "Calm"),
+                      group_plot(failing, rung = "metric"))) {
+    expect_match(figure$labels$subtitle, text_pattern("rung_fails", rung = "metric"))
+  }
+  expect_null(expected_scores(same, "Calm")$labels$subtitle)
+  # two held loadings carry the unit, one does not
+  released <- suppressMessages(amend(same$fits$metric,
+                                     free = loading[Calm, sc1 | b], because = "a try"))
+  expect_null(own_units_words(released))
+  for (item in c("sc2", "sc3"))
+    released <- suppressMessages(amend(released, free = paste0("loading[Calm, ", item, " | b]"),
+                                       because = "a try"))
+  expect_match(own_units_words(released), text_pattern("own_units", constructs = "Calm"))
+})
+
+test_that("correlations of groups say nothing about equal loadings", {
+  groups <- lapply(list(a = group_of(300), b = group_of(300)), function(g) {
+    suppressWarnings(summary_data(stats::cov2cor(g$cov), 300))
+  })
+  expect_error(suppressWarnings(climb(groups)), text_pattern("ladder_needs_covariances"),
+               class = "orizzonte_error_data")
+})
+
+test_that("improper rungs are said, and never an error of R", {
+  set.seed(12)
+  weak <- do.call(rbind, lapply(1:5, function(g) {
+    f <- stats::rnorm(60)
+    x <- sapply(1:4, function(k) (if (g > 3) 0.7 else 0.08) * f + stats::rnorm(60))
+    cbind(stats::setNames(as.data.frame(x), paste0("x", 1:4)), country = letters[g])
+  }))
+  bp <- blueprint("Weak") |> construct("A", reflected_in = x1:x4)
+  for (rungs in list("metric", c("metric", "scalar", "strict"))) {
+    ladder <- suppressWarnings(climb(weak, blueprint = bp, by = country, rungs = rungs))
+    expect_true(all(ladder$table$verdict %in% ladder_codes))
+    expect_output(print(ladder))
+    expect_s3_class(suppressWarnings(methods_text(ladder)), "orizzonte_text")
+  }
+})
+
+test_that("non-invariance is by group, with errors that bootstrap samples confirm", {
+  ladder <- climb(list(a = group_of(400), b = group_of(300), c = group_of(350,
+                       intercepts = replace(numeric(8), 3, 0.5))))
+  gaps <- noninvariance(ladder)
+  expect_equal(nrow(gaps), 16)
+  expect_equal(gaps$item[which.min(gaps$p)], "be3")
+  expect_equal(gaps$group[which.min(gaps$p)], "c")
+  expect_equal(gaps$p_adjusted, stats::p.adjust(gaps$p, "holm"))
+  expect_gt(length(unique(gaps$p[gaps$item == "be3"])), 1)
+  # by hand: the item freed in all groups
+  freed <- update(ladder$fits$scalar,
+                  blueprint = let_differ(ladder$fits$scalar$request$blueprint,
+                                         loading[Belonging, be3], intercept[be3]))
+  b <- coef(freed)
+  v <- vcov(freed)
+  names <- function(g) paste0(c("loading[Belonging, be3 | ", "intercept[be3 | "), g, "]")
+  gap <- b[names("c")] - b[names("a")]
+  both <- v[c(names("c"), names("a")), c(names("c"), names("a"))]
+  contrast <- cbind(diag(2), -diag(2))
+  wald <- drop(gap %*% solve(contrast %*% both %*% t(contrast)) %*% gap)
+  row <- which(gaps$item == "be3" & gaps$group == "c")
+  expect_equal(gaps$chisq[row], wald, tolerance = 1e-5)
+  expect_equal(gaps$df[row], 2L)
+  weight <- c(b[["mean[Belonging | c]"]], 1)
+  sd <- gaps$difference[row] / gaps$d[row]
+  expect_equal(gaps$difference[row], sum(weight * gap), tolerance = 1e-5)
+  expect_equal(gaps$se[row], sqrt(drop(weight %*% contrast %*% both %*% t(contrast) %*% weight)) /
+                 sd, tolerance = 1e-5)
+  expect_true(all(gaps$lower < gaps$d & gaps$d < gaps$upper))
+  # the status is that of the group, and nothing is due to items that are held
+  loose <- loosen(ladder, "scalar", most = 1)
+  own <- noninvariance(loose)
+  expect_equal(own$status[own$item == "be3"], c("held", "partly free"))
+  totals <- attr(own, "totals")
+  expect_equal(totals$from_free_items != 0, totals$construct == "Belonging" & totals$group == "c")
 })

@@ -144,7 +144,7 @@ test_that("tau-equivalence and the values without an item are those of refits by
   found <- construct_quality(fit, leave_out = "all")
   equal <- quiet_fit(blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
                        restrict(loading[Calm, sc2] == 1, loading[Calm, sc3] == -1,
-                                loading[Calm, sc4] == 1), complete)
+                                loading[Calm, sc4] == 1) |> set_scale("sc1", Calm), complete)
   row <- found$tau_equivalent[found$tau_equivalent$construct == "Calm", ]
   expect_equal(row$chisq, exact_test(equal)$chisq, tolerance = 1e-6)
   expect_equal(row$df, 5)

@@ -96,7 +96,7 @@ test_that("parts that were altered, or are of other replicates, are computed aga
     })
     expect_identical(found$values, first$values)
     expect_identical(as.data.frame(found), as.data.frame(first))
-    sum(grepl("computed again", said))
+    sum(grepl(text_pattern("replicates_computed_again"), said))
   }
   expect_identical(again(), 0L)
   whole <- readBin(path(1), "raw", file.size(path(1)))

@@ -107,7 +107,9 @@ test_that("a reading starts from the status, and few degrees of freedom or cases
     construct("C", reflected_in = sc1:sc4)
   few <- quiet_fit(items, choirs[1:60, ])
   expect_match(attr(fit_indices(few), "reading"),
-               paste0(nobs(few), " cases for 25 free parameters, fewer than 5 each"))
+               text_pattern("fewer_than_5_each",
+                            cases = text_of("cases_free_parameters", value = "",
+                                            value_2 = nobs(few), free = 25)))
   groups <- rbind(choirs[choirs$setting == "evening", ],
                   utils::head(choirs[choirs$setting == "weekend", ], 50))
   fit <- quiet_fit(items, groups, by = "setting")

@@ -96,7 +96,7 @@ test_that("anova tests nested fits and refuses to test what only looks nested", 
   expect_true(is.na(not$p_change[2]))
   expect_output(print(not), "not nested")
   same <- anova(paired, paired)
-  expect_match(attr(same, "notes"), "same model", all = FALSE)
+  expect_match(attr(same, "notes"), text_pattern("same_model_in_other_words"), all = FALSE)
   expect_match(attr(anova(free, structural), "notes"),
                text_pattern("are_about_different_variables"), all = FALSE)
   expect_true(all(is.na(anova(free, fit_model(measurement, data[1:300, ]))$chisq_change)))

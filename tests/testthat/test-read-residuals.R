@@ -71,7 +71,7 @@ test_that("words, wordings and parts of the SRMR stand with the largest", {
                fit_indices(fit)$value[fit_indices(fit)$index == "srmr"])
   expect_equal(sum(parts$share), 1)
   out <- capture.output(print(table))
-  expect_true(any(grepl("Where the SRMR comes from", out)) &&
+  expect_true(any(grepl(text_pattern("where_srmr_comes_from"), out)) &&
               any(grepl("My breathing stays calm", out)))
   growth <-
     fit_model(read_blueprint(system.file("extdata", "models", "growth.yaml",
@@ -81,4 +81,45 @@ test_that("words, wordings and parts of the SRMR stand with the largest", {
       largest = Inf)$meaning)))
   saturated <- fit_model(blueprint("Three") |> construct("Calm", reflected_in = sc1:sc3), data)
   expect_output(print(residuals(saturated, "own_se", largest = 3)), "no\\s+residuals")
+})
+
+test_that("what is rounding is zero, and counts are written in full", {
+  s <- matrix(c(2, 0.5, 0.5, 1), 2, dimnames = list(c("u1", "u2"), c("u1", "u2")))
+  fit <- quiet_fit(blueprint("U") |> effect(u2 ~ u1), summary_data(s, 300))
+  found <- residuals(fit, largest = 3)
+  expect_true(all(found$residual == 0))
+  expect_match(found$meaning[1], text_pattern("reproduced"))
+  expect_identical(without_rounding(c(1e-13, 1e-11, NA), 1), c(0, 1e-11, NA))
+  expect_identical(count_of(200000, "case"), "200,000 cases")
+  expect_identical(count_of(1, "case"), "1 case")
+  expect_identical(format_fixed(53053000.26, 1L), "53,053,000.3")
+  expect_identical(format_fixed(c(-53053000.26, 12.34), 2L), c("-53,053,000.26", "12.34"))
+  expect_match(format_fixed(53053000.26), "e+07", fixed = TRUE)
+})
+
+test_that("readers of an improper solution begin with it", {
+  r <- diag(4)
+  r[lower.tri(r)] <- c(0.47, 0.45, 0.45, 0.2, 0.2, 0.2)
+  r <- pmax(r, t(r))
+  dimnames(r) <- list(paste0("y", 1:4), paste0("y", 1:4))
+  set.seed(3)
+  raw <- stats::setNames(as.data.frame(scale(matrix(stats::rnorm(240), 60)) %*%
+                                         solve(chol(stats::cor(matrix(stats::rnorm(240), 60))))),
+                         paste0("y", 1:4))
+  raw <- stats::setNames(as.data.frame(scale(raw, scale = FALSE) %*%
+                                         solve(chol(stats::cov(raw))) %*% chol(r)), names(raw))
+  fit <- suppressWarnings(quiet_fit(blueprint("H") |> construct("A", reflected_in = y1:y4), raw))
+  expect_identical(solution_state(fit)$status, "improper")
+  for (reader in list(estimates, r_squared, fit_indices, residuals, implied, influence, effects,
+                      without, equations)) {
+    lines <- capture.output(print(suppressMessages(reader(fit))))
+    expect_match(paste(lines, collapse = " "), text_pattern("read_first_improper"))
+    expect_lt(grep("IMPROPER", lines)[1], 3)
+  }
+  expect_warning(predict(fit), text_pattern("read_first_improper"),
+                 class = "orizzonte_warning_improper")
+  expect_error(model_cutoffs(fit, reps = 20, seed = 1), text_pattern("needs_proper_solution"),
+               class = "orizzonte_error_convergence")
+  sound <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), choirs)
+  expect_null(attr(estimates(sound), "status"))
 })

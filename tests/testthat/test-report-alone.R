@@ -53,7 +53,7 @@ test_that("lists of everything are shown, one after the other", {
   write_report(all, file, quiet = TRUE)
   lines <- readLines(file, encoding = "UTF-8")
   for (word in c("# Trail", "The models compared", "Bootstrap", "The measures",
-                 "What each rung asks"))
+                 text_of("what_each_rung_asks")))
     expect_true(any(grepl(word, lines, fixed = TRUE)), label = word)
 })
 

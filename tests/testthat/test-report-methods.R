@@ -32,6 +32,14 @@ given_numbers <- function(...) {
            format_count(values), vapply(values, short_number, ""), ".001"))
 }
 
+# Counted in the data themselves: rows with missing values, and missing values, in per cent.
+missing_percentages <- function(fit) {
+  x <- do.call(rbind, lapply(seq_along(fit$sample$groups), function(g) {
+    is.na(as.matrix(group_data(fit$sample, g, fit$layout$observed, fit$request$missing_codes)))
+  }))
+  100 * c(mean(rowSums(x) > 0), mean(x))
+}
+
 variable_names <- function(fit) c(fit$layout$observed, fit$layout$constructs, fit$layout$groups)
 
 expect_told <- function(text, given, names = character(), label) {
@@ -46,14 +54,16 @@ fit_numbers <- function(fit) {
               length(fit$layout$composites), length(fit$layout$groups),
               total_of(fit$sample, "with_missing"), fit$sample$total_rows,
               count_clusters(fit$sample), 90,
-              length(fit$request$blueprint$claims))
+              length(fit$request$blueprint$claims), 95, missing_percentages(fit),
+              fit$sample$total_rows - sum(cases_by_group(fit$sample)))
   limits <- unlist(unclass(criteria())[c("cfi", "tli", "rmsea", "srmr")])
   claimed <- if (has_converged(fit) && length(fit$request$blueprint$claims)) verdicts(fit)
   family <- if (!is.null(claimed))
     c(stats::p.adjust(ifelse(is.na(claimed$p_one_sided), claimed$p, claimed$p_one_sided), "holm"),
       nrow(claimed))
   indices <- if (has_converged(fit)) fit_indices(fit)
-  given_numbers(estimates(fit), indices, r_squared(fit), claimed, family, counts, limits,
+  paths <- if (has_converged(fit)) effects(fit)
+  given_numbers(estimates(fit), paths, indices, r_squared(fit), claimed, family, counts, limits,
                 if (length(fit$request$blueprint$trail)) trail(fit))
 }
 
@@ -110,7 +120,8 @@ test_that("ladders, comparisons, measures and bootstraps are told with their own
       c(d$p_holm, d$expected_change_std, nrow(d))
     }))
     limits <- c(unlist(inner$limits),
-                unlist(unclass(criteria())[c("cfi", "rmsea", "significance")]))
+                unlist(unclass(criteria())[c("cfi", "rmsea", "significance")]),
+                large_difference * criteria()$smallest)
     given <- c(fit_numbers(first), given_numbers(
       as.data.frame(inner), latent_means(inner), released, p, stats::p.adjust(p, "holm"),
       details, limits, length(unique(released$step))))
@@ -138,6 +149,69 @@ test_that("ladders, comparisons, measures and bootstraps are told with their own
   expect_error(methods_text(list(fit, 3)), class = "orizzonte_error_input")
 })
 
+test_that("parameters are named in words, indirect effects have intervals, codes are stated", {
+  words <- function(text) addresses_in_words(text, c("be1", "be2", "odd`] name"))
+  expect_identical(
+    words(c("loading[Calm, sc2 | weekend]", "covariance[be1, be2]", "covariance[A, B] == 0",
+            "variance[be1]", "variance[A]", "loading[A, `odd\\`] name`]", "loading[Calm, ]",
+            "standardized(effect[A, B]) > 0.1", "no label", "covariance[items]")),
+    c("loading of sc2 on Calm in the weekend group", "residual covariance of be1 and be2",
+      "covariance of A and B = 0", "residual variance of be1", "variance of A",
+      "loading of odd`] name on A", "loading[Calm, ]", "standardized effect of A on B > 0.1",
+      "no label", "covariance[items]"))
+  expect_identical(words("loading[A, `my item`]"), "loading of my item on A")
+  bp <- blueprint("Mediation") |> construct("Calm", reflected_in = sc1:sc4) |>
+    effect(Calm ~ years) |> effect(be1 ~ Calm)
+  x <- choirs
+  x$be1[1:9] <- -9
+  fit <- quiet_fit(bp, x, missing_codes = -9)
+  text <- paste(as.character(methods_text(fit)), collapse = " ")
+  used <- x[c("sc1", "sc2", "sc3", "sc4", "be1", "years")]
+  used[used == -9] <- NA
+  share <- function(v) paste(format_fixed(100 * v, 1L), "%")
+  expect_match(text, text_pattern("cases_had_missing_values", codes = " (coded -9 in the data)",
+                                  share = share(mean(rowSums(is.na(used)) > 0)),
+                                  cells = share(mean(is.na(used)))))
+  complete <- sum(stats::complete.cases(used))
+  dropped <- methods_text(quiet_fit(bp, x, missing_codes = -9, incomplete = "drop"))
+  expect_match(paste(as.character(dropped), collapse = " "),
+               text_pattern("cases_were_excluded",
+                            cases = paste(nrow(used) - complete, "incomplete cases")))
+  helped <- quiet_fit(bp, x, missing_codes = -9, auxiliary = "rooms")
+  expect_match(paste(as.character(methods_text(helped)), collapse = " "),
+               "The auxiliary variable rooms was included")
+  indirect <- subset(effects(fit), kind == "indirect")
+  expect_match(text, fixed = TRUE, paste0("95 % CI ", interval_text(indirect$lower,
+                                                                   indirect$upper)))
+  expect_no_match(text, "[a-z]\\[[A-Za-z]")
+  changed <- suppressMessages(amend(fit, omit = "sc4", because = "it is another matter"))
+  expect_match(paste(as.character(methods_text(changed)), collapse = " "),
+               text_pattern("was_removed", name = "sc4"))
+})
+
+test_that("only what was judged is said to meet criteria", {
+  parts <- quiet_fit(read_blueprint(extdata("models/bifactor.yaml")), choirs_bifactor)
+  quality <- construct_quality(parts, leave_out = "none")
+  expect_identical(quality_conclusion(quality),
+                   text_of("judged_constructs_meet", constructs = "General", count = 1))
+  text <- paste(as.character(methods_text(quality)), collapse = " ")
+  expect_match(text, text_pattern("parts_are_reported_apart", parts = "Ear, Voice and Score"))
+  expect_no_match(text, text_pattern("no_construct_falls_short"))
+  split <- as.character(methods_text(variance_split(parts)))
+  expect_match(split, variance_split(parts)$reading[1], fixed = TRUE)
+  test <- bootstrap_test(quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4),
+                                   choirs), reps = 20, seed = 1)
+  expect_match(as.character(methods_text(test)),
+               text_pattern("bootstrap_test_result", p = p_clause(test$p_bootstrap)))
+  improper <- suppressWarnings(quiet_fit(
+    blueprint("Heywood") |> construct("A", reflected_in = wa1:wa4) |>
+      construct("C", reflected_in = cl1:cl3), choirs_troubled, missing_codes = -9))
+  unjudged <- suppressWarnings(construct_quality(improper, leave_out = "none"))
+  expect_null(quality_conclusion(unjudged))
+  expect_no_match(paste(as.character(methods_text(unjudged)), collapse = " "),
+                  text_pattern("no_construct_falls_short"))
+})
+
 test_that("references are those that the text cites, whatever words the user has in it", {
   keys_of <- function(text) {
     reference_keys[references_by_key() %in% text$references]
@@ -150,8 +224,9 @@ test_that("references are those that the text cites, whatever words the user has
   ladder <- suppressMessages(invariance(measured, choirs, by = "setting",
                                         rungs = c("metric", "scalar")))
   loosened <- suppressMessages(loosen(ladder, "metric"))
-  clustered <- quiet_fit(measured, transform(choirs, choir = rep_len(1:40, nrow(choirs))),
-                         clusters = "choir")
+  clustered <- suppressWarnings(
+    quiet_fit(measured, transform(choirs, choir = rep_len(1:40, nrow(choirs))),
+              clusters = "choir"))
   for (x in list(fit, ladder, loosened, clustered, construct_quality(fit, leave_out = "none"),
                  quiet_fit(measured, choirs[1:300, ], inference = "robust", incomplete = "drop"))) {
     text <- methods_text(x)

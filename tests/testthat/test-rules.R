@@ -47,6 +47,29 @@ test_that("a rung fails only by CFI together with another criterion", {
   for (two in c("rmsea", "srmr", "p"))
     expect_equal(rule_rung(c("cfi", two), TRUE, FALSE), "fails")
   expect_equal(rule_rung(c("cfi", "rmsea"), TRUE, FALSE, improper = TRUE), "improper")
+  # what was not found holds only if it could have been found
+  weak <- function(...) rule_rung(..., powerful = FALSE)
+  expect_equal(weak(character(), FALSE, FALSE), "cannot_tell")
+  expect_equal(weak(character(), TRUE, FALSE), "holds_small_differences")
+  expect_equal(weak("cfi", FALSE, FALSE), "doubtful")
+  expect_equal(weak(c("cfi", "p"), FALSE, FALSE), "fails")
+  # released equalities
+  part <- function(...) rule_rung(..., released = TRUE)
+  expect_equal(part(character(), FALSE, FALSE), "holds_in_part")
+  expect_equal(part(character(), TRUE, FALSE), "holds_in_part")
+  expect_equal(part("srmr", FALSE, FALSE), "doubtful")
+  expect_equal(part(character(), FALSE, FALSE, powerful = FALSE), "cannot_tell")
+})
+
+test_that("a rung has power where two groups reach it, or the only other one", {
+  k <- criteria(power = .75)
+  expect_true(rule_powerful(.75, k))
+  expect_false(rule_powerful(.75 - near, k))
+  expect_true(rule_powerful(c(.2, .75, .75), k))
+  expect_false(rule_powerful(c(.2, .75 - near, .75), k))
+  expect_true(rule_powerful(c(.2, .75 + near, .75), k))
+  expect_false(rule_powerful(NA_real_, k))
+  expect_true(rule_powerful(numeric(), k))
 })
 
 test_that("criteria of change are broken just above their limits", {
@@ -112,7 +135,12 @@ test_that("a rung rests on the nearest one below it that is not sound", {
                rep(NA_integer_, 4))
   expect_equal(rule_foundation(c("fits", "fails", "holds", "differs"), c(NA, 1, 1, 3)),
                rep(NA_integer_, 4))
-  for (bad in setdiff(ladder_codes, sound_codes))
+  # structural steps rest on their rung and on the steps that held
+  expect_equal(rule_foundation(c("fits", "fails", "holds", "differs", "holds", "cannot_tell"),
+                               c(NA, 1, 2, 3, 3, 5)), c(NA, NA, 2L, 2L, 2L, 2L))
+  expect_equal(rule_foundation(c("fits", "holds", "differs_negligibly", "differs"),
+                               c(NA, 1, 2, 3)), rep(NA_integer_, 4))
+  for (bad in setdiff(ladder_codes, c(sound_codes, step_codes)))
     expect_equal(rule_foundation(c(bad, "holds"), c(NA, 1)), c(NA, 1L))
 })
 
@@ -145,9 +173,9 @@ test_that("values stay as they are in a text, whatever they hold", {
   for (odd in c("{stop(1)}", "{?s}", "{.val x}", "%s", "<b>", "\\", "{", "{qty(1)}", "\u0394"))
     expect_equal(text_of("rung_fails", rung = odd), paste0("The ", odd, " rung fails."))
   expect_equal(text_of("indices_object", rung = "a", p = "x", count = 1, indices = "i"),
-               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i breaks its criterion.")
+               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i exceeds its cut-off.")
   expect_equal(text_of("indices_object", rung = "a", p = "x", count = 2, indices = "i, j"),
-               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i, j break their criterion.")
+               "a: \u0394\u03c7\u00b2 is not significant (p = x), but i, j exceed their cut-offs.")
 })
 
 test_that("other words change no result", {
@@ -234,11 +262,11 @@ test_that("a claim of no difference is supported by equivalence alone", {
   expect_identical(judged(NA, NA), "not_judged")
   # the margin itself is outside: |value| + t se < margin
   se <- (0.1 - 0.05) / qt(0.95, 20)
-  near <- function(by) rule_equivalent(c(-1, 1) * 0.05, se * (1 + by), 20, 0.1, 0.05)
+  near <- function(by) p_of_equivalence(c(-1, 1) * 0.05, se * (1 + by), 20, 0.1) < 0.05
   expect_identical(near(-1e-9), c(TRUE, TRUE))
   expect_identical(near(1e-9), c(FALSE, FALSE))
-  expect_false(rule_equivalent(0.1, 0, 20, 0.1, 0.05))
-  expect_identical(rule_equivalent(0.05, NA, 20, 0.1, 0.05), NA)
+  expect_false(p_of_equivalence(0.1, 1e-12, 20, 0.1) < 0.05)
+  expect_identical(p_of_equivalence(0.05, NA, 20, 0.1), NA_real_)
 })
 
 test_that("a fit index meets a tier at its value", {
@@ -267,10 +295,20 @@ test_that("a path could be removed above the level, and is needed at it", {
 })
 
 test_that("what was freed is found again with the same sign, below the level", {
-  expect_identical(rule_found_again(1, c(1, 1, 1, -1, 1), c(0.049, 0.05, 0.051, 0.001, NA), 0.05),
+  found <- function(fresh = 1, p_fresh = .01, p = .01, size = .5) {
+    rule_found_again(1, p, fresh, p_fresh, size, 0.05, 0.10)
+  }
+  expect_identical(found(c(1, 1, 1, -1, 1), c(0.049, 0.05, 0.051, 0.001, NA)),
                    c("found_again", "same_sign", "same_sign", "other_sign", "not_known"))
-  expect_identical(rule_found_again(1, NA, NA, 0.05), "not_known")
-  expect_true(all(rule_found_again(c(1, -1, 0), 1, 0.01, 0.05) %in% confirmation_codes))
+  expect_identical(found(NA, NA), "not_known")
+  # what was not found at first cannot be found again
+  expect_identical(found(p = c(.05 - near, .05, .488, NA)),
+                   c("found_again", "not_found_before", "not_found_before", "not_known"))
+  # and it must not be small
+  expect_identical(found(size = c(.10, .10 - near, -.10, NA)),
+                   c("found_again", "too_small", "found_again", "found_again"))
+  expect_true(all(rule_found_again(c(1, -1, 0), .01, 1, 0.01, .5, 0.05, .1) %in%
+                    confirmation_codes))
 })
 
 test_that("a total score is judged by the interval of omega hierarchical", {
@@ -370,4 +408,33 @@ test_that("a change matters to a conclusion by its movement, its limit and the b
   expect_identical(move(0.05, 0.1, unit = NA), "open")
   expect_identical(move(0.05, 0.1 - near, unit = NA), "harmless")
   expect_identical(move(NA, 0.2), "open")
+})
+
+test_that("a remedy is recommended while it does not fit worse, or fits where nothing compares", {
+  one <- function(status, p, change, fits = FALSE) rule_remedy(status, p, change, fits, 0.05)
+  expect_true(one("proper", .001, .05))
+  expect_false(one("proper", .001, .05 - near))
+  expect_false(one("proper", .5, .05 - near))
+  expect_true(one("at bound", .001, .05 + near))
+  expect_true(one("proper", .05, NA))
+  expect_false(one("proper", .05 - near, NA))
+  expect_true(one("proper", .05 - near, NA, TRUE))
+  expect_true(one("proper", NA, NA))
+  for (bad in c("improper", "not converged", "cannot be fitted", "weak"))
+    expect_false(one(bad, .9, .9, TRUE))
+  expect_equal(p_below_zero(2.7055), 0.05, tolerance = 1e-4)
+  expect_equal(p_below_zero(-1e-9), 0.5)
+})
+
+test_that("an item is keyed the other way when that is significant and not small", {
+  # 1.96 / sqrt(n - 3) on Fisher's scale
+  limit <- function(n) -tanh(stats::qnorm(.975) / sqrt(n - 3))
+  expect_true(rule_reverse_keyed(limit(60) - near, 60))
+  expect_false(rule_reverse_keyed(limit(60) + near, 60))
+  expect_false(rule_reverse_keyed(-.02, 60))
+  expect_true(rule_reverse_keyed(-.20, 1000))
+  expect_false(rule_reverse_keyed(-.20 + near, 1000))
+  expect_false(rule_reverse_keyed(-.05, 1e5))
+  expect_false(rule_reverse_keyed(.5, 1000))
+  expect_false(rule_reverse_keyed(-.9, 3))
 })

@@ -33,7 +33,7 @@ test_that("missing codes, rows of no group and quoted line ends are met as in me
   data <- far
   data$sc1[1:5] <- -9
   data$setting[1:3] <- NA
-  data$town[2] <- "a \"b\",\nc"
+  data$town <- replace(as.character(data$town), 2, "a \"b\",\nc")
   file <- written(data)
   mine <- quietly(collect_summary(file, bp, missing_codes = -9, chunk = 10))
   data$sc1[1:5] <- NA

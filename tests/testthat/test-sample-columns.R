@@ -57,8 +57,9 @@ test_that("summary data must be finite, and each row of their file one of its ki
   one <- summary_data(s, 300, means = colMeans(x))
   expect_error(fit_model(bp, list(men = one, women = summary_data(s, 200))), "women",
                class = "orizzonte_error_data")
+  # empty text is no group: its rows are left out, and said
   expect_error(fit_model(bp, cbind(x, g = rep(c("a", ""), length.out = nrow(x))), by = "g"),
-               text_pattern("column_holds_empty_text"), class = "orizzonte_error_data")
+               text_pattern("least_two_are_needed"), class = "orizzonte_error_data")
 })
 
 test_that("an effect without a route is refused, and so are arguments nobody knows", {
@@ -210,6 +211,16 @@ test_that("texts may mean missing, and a column of numbers besides them is numbe
   # a text that is no code is still one too many
   data$be1[11] <- "often"
   expect_error(fit_model(bp, data, missing_codes = "n/a"), "often", class = "orizzonte_error_data")
+  # empty cells are missing, as on the command line; all texts of all columns are named at once
+  data$be3 <- replace(as.character(data$be3), 4:6, c("", "  ", "refused"))
+  failed <- tryCatch(fit_model(bp, data), error = conditionMessage)
+  expect_match(failed, text_pattern("columns_hold_text", columns = "\"be1\" and \"be3\""))
+  expect_match(failed, "missing_codes = c(\"n/a\", \"often\", \"refused\")", fixed = TRUE)
+  file <- tempfile(fileext = ".csv")
+  utils::write.csv(data[c("be1", "be2", "be3", "be4")], file, row.names = FALSE, na = "")
+  codes <- c("n/a", "often", "refused", -9)
+  expect_equal(deviance(quiet_fit(bp, data, missing_codes = codes)),
+               deviance(quiet_fit(bp, read_csv_file(file), missing_codes = codes)))
   expect_error(fit_model(bp, data, missing_codes = TRUE), class = "orizzonte_error_input")
   expect_identical(orizzonte:::is_code(c(1, -9, NA), c("n/a", "-9.0")), c(FALSE, TRUE, FALSE))
 })

@@ -77,7 +77,7 @@ test_that("no line is filled, cut, skipped or shifted: file, line and cause are 
   refuse("a,b\n1,2,\n3,4,\n", "line 2: expected 2 fields but found 3")
   refuse("a,b,\n1,2,\n3,4\n", "line 3: expected 3 fields but found 2")
   refuse("a,b\n1,2\n\n3,4\n", "line 3: a blank line")
-  refuse("a,b\n1,\"x\n3,4\n5,6\n", "line 2: a quote is opened and never closed")
+  refuse("a,b\n1,\"x\n3,4\n5,6\n", paste("line 2:", text_of("quote_is_opened_never")))
   refuse("a,b\n\"x\",1,9\n\"y\",2\n\"z\",3\n", "line 2: expected 2 fields but found 3")
   refuse("a,b\n\"x\ny\",1\nz,2,3\n", "line 4: expected 2 fields but found 3")
   refuse("x\ty\n1,2\n", "line 2: expected 1 field but found 2")
@@ -142,4 +142,28 @@ test_that("a YAML file of endless depth, with anchors or a second document is re
   one <- read_blueprint(write_exactly("---\n# a comment\ntitle: 'R&D: *all* of it'\n...\n",
                                       ext = ".yaml"))
   expect_equal(one$title, "R&D: *all* of it")
+})
+
+test_that("leading zeros of groups and clusters are kept by every reader", {
+  data <- choirs[1:60, paste0("be", 1:4)]
+  data$id <- rep(c("007", "7", "7.0"), 20)
+  bp <- blueprint("B") |> construct("B", reflected_in = be1:be4)
+  file <- tempfile(fileext = ".csv")
+  utils::write.csv(data, file, row.names = FALSE, na = "", quote = FALSE)
+  read <- read_data_file(file, text = "id")
+  expect_identical(read$id, data$id)
+  expect_true(is.numeric(read$be1))
+  # numbers in their plain form are numbers: codes for missing are numbers as well
+  expect_identical(plain_numbers(c("7", "10", NA, "-9")), c(7, 10, NA, -9))
+  for (odd in c("07", "7.0", "1e3", "+7", " 7", "x"))
+    expect_identical(plain_numbers(c(odd, "8")), c(odd, "8"))
+  groups <- suppressMessages(collect_summary(file, bp, by = id, chunk = 7))
+  expect_setequal(names(groups), c("007", "7", "7.0"))
+  skip_if_not_installed("RSQLite")
+  base <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  on.exit(DBI::dbDisconnect(base))
+  DBI::dbWriteTable(base, "singers", data)
+  stored <- suppressMessages(collect_summary(database_table(base, "singers"), bp, by = id))
+  expect_setequal(names(stored), names(groups))
+  for (g in names(groups)) expect_equal(groups[[g]]$n, stored[[g]]$n)
 })

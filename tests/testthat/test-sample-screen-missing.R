@@ -69,8 +69,8 @@ test_that("coverage, missing by group and the sentence say what the data hold", 
   expect_identical(table$missing[at], sum(is.na(x[46:90, 2])) + 0)
   expect_output(print(screen), text_pattern("pairs_fewest_rows_have"))
   expect_output(print(screen), text_pattern("missing_group_leading_ones"))
-  share <- paste0(round(100 * mean(rowSums(is.na(x)) > 0)), " % of the rows miss something")
-  expect_match(missing_sentence(screen), share, fixed = TRUE)
+  share <- paste0(round(100 * mean(rowSums(is.na(x)) > 0)), " %")
+  expect_match(missing_sentence(screen), text_pattern("rows_miss_something_though", rows = share))
   # nothing missing: nothing said
   whole <- screen_data(data[stats::complete.cases(x), ], v1:v4)
   expect_null(whole$missing)
@@ -79,6 +79,9 @@ test_that("coverage, missing by group and the sentence say what the data hold", 
   expect_s3_class(plot(screen, what = "missing"), "ggplot")
   # what hangs on other answers is told so
   told <- screen_data(within(data, v4[v1 < 0] <- NA), v1:v4)
+  expect_match(missing_sentence(told), text_pattern("missingness_is_predicted",
+                                                    predictors = "v1..."))
+  told$missing["predictors"] <- list(NULL)
   expect_match(missing_sentence(told), text_pattern("what_is_missing_hangs"))
 })
 
@@ -106,10 +109,61 @@ test_that("a column that follows from others leaves nothing to test, only roundi
   items$sum <- rowSums(items)
   found <- screen_data(items)
   expect_null(found$missing$test)
-  expect_output(print(found), text_pattern("whether_hangs_other_answers"))
+  expect_output(print(found), text_pattern("whether_depends_untested"))
   expect_null(screen_data(choirs_troubled)$missing$test)
   # nearly the same is not the same
   set.seed(3)
   items$sum <- items$sum + stats::rnorm(nrow(items))
   expect_false(is.null(screen_data(items)$missing$test))
+})
+
+test_that("columns that predict missing values are found by score tests of logistic regressions", {
+  set.seed(11)
+  n <- 460
+  f <- stats::rnorm(n)
+  x <- as.data.frame(0.7 * f + matrix(stats::rnorm(n * 8), n))
+  names(x) <- paste0("x", 1:8)
+  x$age <- stats::rnorm(n, 45, 12)
+  x$town <- sample(c("north", "south", "west"), n, TRUE)
+  for (k in 1:8)
+    x[[k]][stats::runif(n) < stats::plogis(-2 + 0.08 * (x$age - 45))] <- NA
+  screen <- screen_data(x, blueprint("A") |> construct("A", reflected_in = x1:x8))
+  # more patterns than Little's test can use
+  expect_null(screen$missing$test)
+  expect_true(rule_little(10, 10))
+  expect_false(rule_little(11, 10))
+  expect_false(rule_little(0, 10))
+  found <- screen$missing$predictors
+  expect_identical(unique(found$predictor[found$p_adjusted < 0.05]), "age")
+  expect_equal(found$p_adjusted, stats::p.adjust(found$p, "holm"))
+  # by hand: the score test of glm() of one pair, and the odds ratio per standard deviation
+  one <- found[found$variable == "x3" & found$predictor == "age", ]
+  missing <- is.na(x$x3)
+  null <- stats::glm(missing ~ 1, family = stats::binomial())
+  rao <- stats::anova(null, stats::glm(missing ~ x$age, family = stats::binomial()), test = "Rao")
+  expect_equal(one$statistic, rao$Rao[2], tolerance = 1e-6)
+  slope <- stats::glm(missing ~ scale(x$age), family = stats::binomial())
+  expect_equal(one$odds_ratio, exp(stats::coef(slope)[[2]]), tolerance = 1e-6)
+  levels <- found[found$variable == "x3" & found$predictor == "town", ]
+  by_town <- stats::anova(null, stats::glm(missing ~ x$town, family = stats::binomial()),
+                          test = "Rao")
+  expect_equal(levels$statistic, by_town$Rao[2], tolerance = 1e-6)
+  expect_identical(levels$df, 2L)
+  printed <- paste(capture.output(print(screen)), collapse = " ")
+  expect_match(printed, text_pattern("missingness_is_predicted", predictors = "age"))
+  expect_match(printed, "auxiliary = age", fixed = TRUE)
+})
+
+test_that("a code inside the range of the answers is told by its heap", {
+  expect_true(rule_piled(20, 18, 6))
+  expect_false(rule_piled(9, 0, 6))
+  expect_false(rule_piled(10, 24, 6))       # less than three times as often
+  expect_true(rule_piled(13, 24, 6))
+  expect_false(rule_piled(20, 18, 0))
+  data <- choirs
+  expect_false(any(screen_data(data, c(be1:be4, sc1:sc4))$advice$kind == "code"))
+  data$be1[sample(720, 20)] <- 99
+  advice <- screen_data(data, c(be1:be4, sc1:sc4))$advice
+  expect_match(advice$advice[advice$columns == "be1"], text_pattern("code_piles_up", name = "be1",
+                                                                    codes = "99"))
 })

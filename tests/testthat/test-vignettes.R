@@ -1,9 +1,9 @@
 # The pages of the documentation: complete, in order, and true to what there is.
 
 pages <- file.path(testthat::test_path("..", ".."), "vignettes")
-in_order <- c("orizzonte", "structural", "amendments", "measures", "groups", "incomplete",
-              "resampling", "large", "trouble", "study", "command-line", "methods",
-              "which-function", "glossary")
+in_order <- c("orizzonte", "structural", "models", "amendments", "measures", "groups",
+              "incomplete", "resampling", "large", "trouble", "study", "writing", "command-line",
+              "methods", "which-function", "glossary")
 page <- function(name) {
   paste(readLines(file.path(pages, paste0(name, ".Rmd")), encoding = "UTF-8"), collapse = "\n")
 }
@@ -26,7 +26,7 @@ test_that("every page is there, and the site lists all of them in the order of w
   expect_length(setdiff(mentioned, in_order), 0)
   # every page of the order of work has a figure
   draws <- "plot\\(|path_diagram\\(|residual_map\\(|include_graphics\\("
-  for (name in in_order[1:12]) {
+  for (name in in_order[1:14]) {
     chunks <- sub("^[^\n]*\n", "", strsplit(page(name), "```{r", fixed = TRUE)[[1L]][-1L])
     expect_true(any(grepl(draws, sub("\n```\n.*", "", chunks))), label = name)
   }
@@ -69,9 +69,9 @@ test_that("the glossary's addresses are read by the reader of addresses, its fun
   # each is taken apart into what is written there, and is no pattern
   for (address in addresses) {
     parsed <- parse_address(address)
-    parts <- strsplit(gsub("^[a-z_]+\\[|\\]$", "", address), ", ", fixed = TRUE)[[1L]]
+    parts <- strsplit(gsub("^[a-z_]+\\[|\\]$", "", address), ", | [|] ")[[1L]]
     expect_identical(parsed$kind, sub("\\[.*", "", address))
-    expect_identical(c(parsed$first, parsed$second), parts, label = address)
+    expect_identical(c(parsed$first, parsed$second, parsed$group), parts, label = address)
     expect_false(parsed$pattern)
   }
   expect_error(parse_address("loadng[Calm, sc2]"), class = "orizzonte_error")
@@ -80,4 +80,46 @@ test_that("the glossary's addresses are read by the reader of addresses, its fun
   expect_length(setdiff(named, known), 0)
   arguments <- sub(" = .*", "", grep("^[a-z]+ = ", code, value = TRUE))
   expect_length(setdiff(arguments, c(names(formals(fit_model)), "scale")), 0)
+})
+
+test_that("the code of the README runs, and says what is said about it", {
+  readme <- file.path(pages, "..", "README.md")
+  skip_if_not(file.exists(readme), "the sources are not beside the tests")
+  text <- paste(readLines(readme, encoding = "UTF-8"), collapse = "\n")
+  chunks <- regmatches(text, gregexpr("(?s)```r\n.*?\n```", text, perl = TRUE))[[1L]]
+  chunks <- gsub("^```r\n|\n```$", "", chunks)
+  expect_gt(length(chunks), 0)
+  folder <- withr::local_tempdir()
+  withr::local_dir(folder)
+  where <- new.env(parent = globalenv())
+  for (chunk in chunks)
+    utils::capture.output(suppressMessages(suppressWarnings(
+      for (line in parse(text = chunk)) print(eval(line, where)))))
+  expect_true(file.exists("staying.html"))
+  expect_s3_class(where$fit2, "orizzonte_fit")
+  # "cases with missing values are kept, and counted"
+  expect_match(sample_header(where$fit$sample), "have missing values and are kept", fixed = TRUE)
+})
+
+test_that("the tables that commands are said to have are there, in every format", {
+  # JSON holds what is not a table of its own
+  fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
+  json <- jsonlite::fromJSON(fit_json(fit, "fit"))
+  for (table in setdiff(fit_tables, separate_tables))
+    if (table != "trail") expect_true(table %in% names(json), label = table)
+  for (table in separate_tables) {
+    alone <- jsonlite::fromJSON(table_json(fit, table))
+    expect_true(NROW(alone[[table]]) > 0, label = table)
+  }
+})
+
+test_that("with weights there is no likelihood to compare models by, as the pages say", {
+  data <- choirs
+  data$weight <- rep(c(1, 2), 360)
+  fit <- suppressWarnings(quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), data,
+                                    weights = "weight"))
+  expect_true(is.na(AIC(fit)))
+  expect_true(is.na(BIC(fit)))
+  # a shortened argument is understood, and still refused
+  expect_error(estimates(fit, lvl = 0.9), text_pattern("did_you_mean_argument", word = "level"))
 })
