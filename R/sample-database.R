@@ -322,7 +322,7 @@ connect <- function(engine, parts) {
                       i = text_of("is_path_right")))
     return(in_database(if (engine == "sqlite")
       DBI::dbConnect(RSQLite::SQLite(), file, flags = RSQLite::SQLITE_RO) else
-      DBI::dbConnect(utils::getFromNamespace("duckdb", "duckdb")(), file, read_only = TRUE)))
+      DBI::dbConnect(duckdb::duckdb(), file, read_only = TRUE)))
   }
   host <- sub("^//", "", parts$where)
   base <- decoded_percents(sub("^[^/]*/?", "", host))
@@ -332,6 +332,5 @@ connect <- function(engine, parts) {
   given <- list(dbname = base, host = parts$parameters$host %||% host,
                 port = parts$parameters$port %||% port, user = parts$parameters$user)
   given <- Filter(function(x) !is.null(x) && nzchar(x), given)
-  in_database(do.call(DBI::dbConnect, c(list(utils::getFromNamespace("Postgres", "RPostgres")()),
-                                        given)))
+  in_database(do.call(DBI::dbConnect, c(list(RPostgres::Postgres()), given)))
 }

@@ -120,19 +120,23 @@ read_data_file <- function(file, encoding = "UTF-8", text = NULL) {
   if (is_summary) read_summary_data(file, encoding = encoding) else table
 }
 
-statistics_readers <- c(sav = "read_sav", zsav = "read_sav", por = "read_por", dta = "read_dta",
-                        sas7bdat = "read_sas", xpt = "read_xpt")
+# User-defined missing values are kept as such where the format has them.
+statistics_readers <- list(
+  sav = function(file) haven::read_sav(file, user_na = TRUE),
+  zsav = function(file) haven::read_sav(file, user_na = TRUE),
+  por = function(file) haven::read_por(file, user_na = TRUE),
+  dta = function(file) haven::read_dta(file),
+  sas7bdat = function(file) haven::read_sas(file),
+  xpt = function(file) haven::read_xpt(file))
 
-# With user-defined missing values kept as such: they are declared in the columns.
+# Codes for missing values are declared in the columns.
 read_statistics_file <- function(file, ending) {
   check_readable(file)
   if (!requireNamespace("haven", quietly = TRUE)) {
     abort("file", c(text_of("reading_files_needs_package", ending = ending),
                     i = text_of("install_packages_haven_or")))
   }
-  reader <- utils::getFromNamespace(statistics_readers[[ending]], "haven")
-  arguments <- c(list(file), if ("user_na" %in% names(formals(reader))) list(user_na = TRUE))
-  tryCatch(as.data.frame(do.call(reader, arguments)), error = function(e) {
+  tryCatch(as.data.frame(statistics_readers[[ending]](file)), error = function(e) {
     abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
   })
 }
@@ -215,26 +219,24 @@ check_encoding_known <- function(encoding) {
                    i = text_of("such_encoding_latin1")))
 }
 
-# One row group after the other, by a light reader that is asked for by name only.
-parquet_reader <- "nanoparquet"
-
+# One row group after the other.
 parquet_chunks <- function(file) {
-  if (!requireNamespace(parquet_reader, quietly = TRUE))
-    abort("file", c(text_of("reading_parquet_files_needs", parquet_reader = parquet_reader),
-                    i = text_of("install_packages_or_save", parquet_reader = parquet_reader)))
-  reader <- asNamespace(parquet_reader)
+  if (!requireNamespace("nanoparquet", quietly = TRUE))
+    abort("file", c(text_of("reading_parquet_files_needs", parquet_reader = "nanoparquet"),
+                    i = text_of("install_packages_or_save", parquet_reader = "nanoparquet")))
   trouble <- function(e) {
     abort("file", c(text_of("cannot_read_file", file = quoted(file)), x = conditionMessage(e)))
   }
-  groups <- tryCatch(nrow(reader$read_parquet_metadata(file)$row_groups), error = trouble)
-  single <- reader[["read_parquet_row_group"]]
+  groups <- tryCatch(nrow(nanoparquet::read_parquet_metadata(file)$row_groups), error = trouble)
+  # older versions read whole files only
+  by_group <- "read_parquet_row_group" %in% getNamespaceExports("nanoparquet")
   at <- 0L
   function() {
     at <<- at + 1L
-    if (is.null(single) && at == 1L)
-      return(tryCatch(as.data.frame(reader$read_parquet(file)), error = trouble))
-    if (is.null(single) || at > groups) return(NULL)
-    tryCatch(as.data.frame(single(file, at - 1L)), error = trouble)
+    if (!by_group && at == 1L)
+      return(tryCatch(as.data.frame(nanoparquet::read_parquet(file)), error = trouble))
+    if (!by_group || at > groups) return(NULL)
+    tryCatch(as.data.frame(nanoparquet::read_parquet_row_group(file, at - 1L)), error = trouble)
   }
 }
 
