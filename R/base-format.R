@@ -115,8 +115,9 @@ format_share <- function(x, digits = 2L) {
   out
 }
 
-format_limits <- function(lower, upper) {
-  ifelse(is.na(lower), "", paste0("[", format_share(lower), ", ", format_share(upper), "]"))
+format_limits <- function(lower, upper, digits = 2L) {
+  ifelse(is.na(lower), "",
+         paste0("[", format_share(lower, digits), ", ", format_share(upper, digits), "]"))
 }
 
 format_count <- function(n) {
@@ -309,7 +310,7 @@ json_rows <- function(x) {
 
 # A proportion as a percentage.
 percent_words <- function(share) {
-  if (is.na(share)) text_of("unknown_part") else paste0(round(100 * share), " %")
+  if (is.na(share)) text_of("unknown_part") else paste0(round(100 * share), "%")
 }
 
 # A chi-square with its degrees of freedom and p.

@@ -186,9 +186,9 @@ showing_commands <- function() {
     report = list(
       does = "write a report of a fitted blueprint, of several, or of a ladder",
       files = c("BLUEPRINT", "[BLUEPRINT...]", "DATA"),
-      options = c("report", "title", "tables", "text", "by", "levels", "ladder", "over", "rungs",
-                  "structural", "structural_on",
-                  "criteria", "loosen", fitting_options(), "quiet"),
+      options = c("report", "title", "parts", "tables", "text", "by", "levels", "ladder", "over",
+                  "rungs", "structural", "structural_on", "criteria", "loosen",
+                  fitting_options(), "quiet"),
       help =
       paste0("Fits the blueprint and writes a self-contained report, its tables and figures, ",
              "or methods and results in words; several blueprints ",

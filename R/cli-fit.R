@@ -277,11 +277,19 @@ command_report <- function(given) {
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
   criteria <- given_criteria(given)
-  if (!is.null(given$title) && is.null(given$out)) abort("usage", text_of("title_needs_out"))
+  for (name in c("title", "parts"))
+    if (!is.null(given[[name]]) && is.null(given$out))
+      abort("usage", text_of("option_needs_out", option = name))
   if (!is.null(given$out))
-    write_report(x, given$out, quiet = given$quiet, criteria = criteria, title = given$title)
+    write_report(x, given$out, quiet = given$quiet, criteria = criteria, title = given$title,
+                 parts = listed_names(given$parts))
   if (!is.null(given$tables)) write_tables(x, given$tables, criteria = criteria,
                                            quiet = given$quiet)
   if (isTRUE(given$text)) print(methods_text(x, criteria))
   max(vapply(fits, exit_code, 0L))
+}
+
+# Names separated by commas.
+listed_names <- function(text) {
+  if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
 }

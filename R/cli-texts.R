@@ -75,7 +75,7 @@ add_texts(
   such_out_report_html = "Example: --out report.html",
   ladder_takes_one_blueprint = "--ladder takes one blueprint.",
   needs_ladder = "--{idle} needs --ladder.",
-  title_needs_out = "--title needs --out.",
+  option_needs_out = "--{option} needs --out.",
   orizzonte_new_makes_study = "orizzonte new creates a study, not {files}.",
   study_is_yaml_file = "A study is a YAML file.",
   such_orizzonte_new_study = "Example: orizzonte new study study.yaml")

@@ -352,18 +352,20 @@ comparison_texts <- function(x) {
     fit = c(list(model = x$model), if (several) list(n = count(x$n)),
             titled(list(
                  chisq = format_fixed(x$chisq, 2L), df = count(x$df), p = format_p(x$p),
-                 CFI = format_fixed(x$cfi), TLI = format_fixed(x$tli),
-                 RMSEA = format_fixed(x$rmsea), SRMR = format_fixed(x$srmr),
+                 CFI = format_share(x$cfi, 3L), TLI = format_share(x$tli, 3L),
+                 RMSEA = format_share(x$rmsea, 3L), SRMR = format_share(x$srmr, 3L),
                  AIC = format_fixed(x$aic, 1L), BIC = format_fixed(x$bic, 1L),
-                 `Akaike weight` = format_fixed(x$akaike_weight)))),
+                 `Akaike weight` = format_share(x$akaike_weight, 3L)))),
     changes = if (any(!is.na(x$against))) {
       x <- x[x$status != "reference", ]
       titled(list(
            model = x$model, against = ifelse(is.na(x$against), "", x$against),
            chisq_change = format_fixed(x$chisq_change, 2L),
            df_change = count(x$df_change), p = format_p(x$p_change),
-           cfi_change = format_fixed(x$cfi_change), rmsea_change = format_fixed(x$rmsea_change),
-           srmr_change = format_fixed(x$srmr_change), aic_change = format_fixed(x$aic_change, 1L),
+           cfi_change = format_share(x$cfi_change, 3L),
+           rmsea_change = format_share(x$rmsea_change, 3L),
+           srmr_change = format_share(x$srmr_change, 3L),
+           aic_change = format_fixed(x$aic_change, 1L),
            bic_change = format_fixed(x$bic_change, 1L),
            verdict = words_of("difference", x$verdict)))
     },

@@ -81,7 +81,8 @@ side_columns <- function(x) {
   for (i in seq_along(labels)) {
     get <- function(name) x[[paste0(name, ".", labels[i])]]
     status <- get("status")
-    value <- if (standardized) format_fixed(get("standardized")) else format_number(get("estimate"))
+    value <- if (standardized) format_share(get("standardized"), 3L) else
+      format_number(get("estimate"))
     error <- ifelse(is.na(get("se")) | standardized, "",
                     paste0(" (", format_number(get("se")), ")"))
     p <- ifelse(is.na(get("p")), ifelse(status %in% c("fixed", "at bound"), status, ""),
@@ -94,7 +95,7 @@ side_columns <- function(x) {
   summary <- list(measure = c(if (length(r$variable)) paste("R\u00b2 of", r$variable), "n",
                               "\u03c7\u00b2", "df"))
   for (i in seq_along(labels)) {
-    summary[[labels[i]]] <- c(if (length(r$variable)) format_fixed(r$value[[i]]),
+    summary[[labels[i]]] <- c(if (length(r$variable)) format_share(r$value[[i]], 3L),
                               format_count(attr(x, "size")[i]),
                               format_fixed(attr(x, "chisq")[i], 2L), format_count(attr(x, "df")[i]))
   }

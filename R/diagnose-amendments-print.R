@@ -28,7 +28,7 @@ offered_columns <- function(shown) {
     df = if (any(shown$df > 1L)) format_count(shown$df), p = format_p(shown$p),
     `p (adj.)` = format_p(shown$p_adjusted),
     EPC = format_number(shown$expected_change),
-    `std. EPC` = format_fixed(shown$expected_change_std, 2L),
+    `std. EPC` = format_share(shown$expected_change_std, 2L),
     drop = format_fixed(shown$actual_drop, 2L), estimate = format_number(shown$actual_estimate),
     verdict = row_words(shown)))
 }

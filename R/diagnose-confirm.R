@@ -157,8 +157,9 @@ confirmation_columns <- function(x) {
   i <- x$indices
   indices <- titled(list(
     model = i$model, data = i$data, n = format_count(i$n), chisq = format_fixed(i$chisq, 2L),
-    df = format_count(i$df), p = format_p(i$p), CFI = format_fixed(i$cfi),
-    TLI = format_fixed(i$tli), RMSEA = format_fixed(i$rmsea), SRMR = format_fixed(i$srmr),
+    df = format_count(i$df), p = format_p(i$p), CFI = format_share(i$cfi, 3L),
+    TLI = format_share(i$tli, 3L), RMSEA = format_share(i$rmsea, 3L),
+    SRMR = format_share(i$srmr, 3L),
     AIC = format_fixed(i$aic, 1L), BIC = format_fixed(i$bic, 1L),
     status = ifelse(i$status %in% "proper", "", i$status)))
   p <- x$parameters

@@ -42,7 +42,7 @@
 #' `x$movements` is a data frame with one row for each change and quantity that conclusions rest on
 #' (hypotheses of the blueprint, effects, means of constructs; without these, correlations of
 #' constructs): `parameter`, `target`, `movement` (predicted), `limit` (the largest it could be at
-#' 95 %), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
+#' 95%), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
 #' index that moves nothing may stay, and a small one that moves a conclusion may not (Oberski
 #' 2014). `x$structures` lists splits of constructs (`either_side`: items for which the data hardly
 #' tell the side), method factors and a general factor with their fit, `z` and `p` (against the

@@ -410,7 +410,7 @@ print.orizzonte_rescue <- function(x, ...) {
   columns <- titled(list(
     `#` = as.character(seq_len(nrow(table))), attempt = table$attempt, status = table$status,
     chisq = format_fixed(table$chisq, 2L), df = ifelse(is.na(table$df), "", format(table$df)),
-    p = format_p(table$p), CFI = format_fixed(table$cfi),
+    p = format_p(table$p), CFI = format_share(table$cfi, 3L),
     chisq_change = format_fixed(table$chisq_change, 2L), `p (change)` = format_p(table$p_change),
     `trouble left` = table$trouble))
   put_lines(text_of("what_was_tried"),

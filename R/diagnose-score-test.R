@@ -169,7 +169,7 @@ print.orizzonte_score_test <- function(x, ...) {
             format_table(list(parameter = x$parameter,
                               `index alone` = format_fixed(x$modification_index, 2L),
                               change = format_number(x$expected_change),
-                              `std.` = format_fixed(x$expected_change_std, 2L),
+                              `std.` = format_share(x$expected_change_std, 2L),
                               estimate = format_number(x$actual_estimate)),
                               c(FALSE, rep(TRUE, 4L))))
   statistic <- attr(x, "statistic")

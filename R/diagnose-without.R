@@ -138,7 +138,7 @@ format_without <- function(x) {
                text_of("there_are_no_effects"))
   } else {
     columns <- list(parameter = x$parameter, estimate = format_number(x$estimate),
-                    se = format_number(x$se), `std.` = format_fixed(x$standardized, 2L),
+                    se = format_number(x$se), `std.` = format_share(x$standardized, 2L),
                     Wald = format_fixed(x$wald, 2L), df = format_count(x$df), p = format_p(x$p),
                     rise = format_fixed(x$actual_rise, 2L), `p, refit` = format_p(x$p_rise),
                     verdict = words_of("path", x$verdict))
@@ -158,7 +158,7 @@ format_without <- function(x) {
   weak <- attr(x, "weak")
   if (!is.null(weak) && nrow(weak)) {
     lines <- c(lines, "", text_of("items_load_weakly_standardized"),
-               format_table(list(loading = weak$parameter, `std.` = format_fixed(weak$standardized,
+               format_table(list(loading = weak$parameter, `std.` = format_share(weak$standardized,
                    2L)), c(FALSE, TRUE)),
                format_wordings(weak$parameter, attr(x, "wording")))
   }

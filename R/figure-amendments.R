@@ -134,7 +134,7 @@ plot.orizzonte_trail <- function(x, ...) {
                         colour = palette_dusk[["slate"]], linewidth = 0.35) +
     ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["deep"]], linewidth = 0.6) +
     ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 2.2) +
-    ggplot2::geom_label(aes(label = format_fixed(.data$value)), vjust = -0.4, size = 2.9,
+    ggplot2::geom_label(aes(label = format_share(.data$value, 3L)), vjust = -0.4, size = 2.9,
                         colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
                         label.padding = grid::unit(0.04, "inches")) +
     ggplot2::facet_wrap(~index, scales = "free_y") +

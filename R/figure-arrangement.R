@@ -7,32 +7,86 @@ page_margin <- 0.08
 largest_unit <- 1.15    # how much larger than the base font a small diagram may come out on a page
 legible_unit <- 0.75    # below it another plan is sought
 widest_spread <- 2.4    # how far apart boxes may be drawn to use the page, against their size
+item_away <- 1.15       # the same for the distance of items from their construct
+item_along <- 1.5       # and for the distance between items
 
 # `table`: a layout; `text`: label of each parameter row ("" for none); `strength`: standardized
-# size; `nudge`: boxes to move; `inside`: further texts for the boxes, by name.
+# size; `nudge`: boxes to move; `tags`: further texts beside constructs, by name.
 arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_page,
-                            inside = NULL) {
+                            tags = NULL) {
   plan <- core_plan(table)
-  tried <- placements(table, plan, text, inside, page, 14L)
+  table$in_matrix <- matrix_rows(table, plan)
+  if (length(table$in_matrix) == 0L)
+    return(best_arrangement(table, plan, text, strength, nudge, page, tags))
+  cells <- covariance_matrix(table, table$in_matrix, base_points * 0.9)
+  found <- best_arrangement(table, plan, text, strength, nudge, page, tags)
+  found$matrix <- in_free_corner(cells, found)
+  if (!is.null(found$matrix)) return(found)
+  # no corner is free: a strip below the diagram
+  above <- page
+  above[[2L]] <- page[[2L]] - diff(range(cells$y)) - 3 * matrix_line
+  found <- best_arrangement(table, plan, text, strength, nudge, above, tags)
+  with_matrix_below(found, cells, page)
+}
+
+# Of the placements in order of preference, the first without conflicts, or the one with the fewest.
+best_arrangement <- function(table, plan, text, strength, nudge, page, tags) {
+  tried <- placements(table, plan, text, page, 14L)
   if (max(vapply(tried, `[[`, 0, "unit")) < legible_unit)
-    tried <- c(tried, placements(table, plan, text, inside, page, 9L))
+    tried <- c(tried, placements(table, plan, text, page, 9L))
   best <- NULL
   for (one in by_preference(tried, page)) {
-    placed <- apply_nudge(spread_over(one$nodes, one$unit, page), nudge)
+    placed <- apply_nudge(spread_over(one$nodes, one$unit, page, !one$plan$between), nudge)
     if (!is.null(best) && boxes_meet(placed)) next
-    found <- new_arrangement(table, one$plan, placed, one$unit, page, text, strength)
+    found <- new_arrangement(table, one$plan, placed, one$unit, page, text, strength, tags)
     if (is.null(best) || found$conflicts < best$conflicts) best <- found
     if (best$conflicts == 0L) break
   }
   best
 }
 
+# The cells moved to a corner in which nothing else is drawn; NULL when there is none.
+in_free_corner <- function(cells, found) {
+  page <- found$page
+  width <- max(cells$x) + 0.3
+  height <- max(cells$y) + matrix_line
+  boxes <- rbind(outlines(found$nodes),
+                 do.call(rbind, lapply(found$edges, function(edge) edge$box)))
+  points <- do.call(rbind, lapply(found$edges, function(edge) dense(edge$path, 0.07)))
+  for (corner in list(c(1, 0), c(0, 0), c(1, 1), c(0, 1))) {
+    shift <- corner * (page - c(width, height))
+    ground <- rbind(c(shift[1L], shift[1L] + width, shift[2L], shift[2L] + height))
+    if (overlap_areas(ground, boxes) > 0 || points_near(ground, points, 0.05) > 0) next
+    cells$x <- cells$x + shift[1L]
+    cells$y <- cells$y + shift[2L]
+    return(cells)
+  }
+  NULL
+}
+
+# Moves the diagram up by the height of the matrix.
+with_matrix_below <- function(found, cells, page) {
+  up <- page[[2L]] - found$page[[2L]]
+  found$nodes$y <- found$nodes$y + up
+  found$edges <- lapply(found$edges, function(edge) {
+    edge$path[, 2L] <- edge$path[, 2L] + up
+    if (!is.null(edge$label)) {
+      edge$label[2L] <- edge$label[2L] + up
+      edge$box[3:4] <- edge$box[3:4] + up
+    }
+    edge
+  })
+  found$page <- page
+  found$matrix <- cells
+  found
+}
+
 # Each plan with its boxes placed and the size at which it fits the page. `most`: characters of a
 # name on one line.
-placements <- function(table, plan, text, inside, page, most) {
-  nodes <- sized_nodes(table, plan, text, inside, most)
+placements <- function(table, plan, text, page, most) {
+  nodes <- sized_nodes(table, plan, text, most)
   channel <- max(0.75, 1.3 * max(c(0, text_box(text, base_points * 0.9)$w)) + 0.25)
-  lapply(arrangement_plans(table, plan), function(one) {
+  lapply(arrangement_plans(table, plan, nodes, page, channel), function(one) {
     placed <- place_nodes(nodes, one, table, channel)
     if (boxes_meet(placed)) {
       one$apart <- TRUE
@@ -59,7 +113,7 @@ by_preference <- function(tried, page) {
   c(tried[order], do.call(c, airy))
 }
 
-new_arrangement <- function(table, plan, nodes, unit, page, text, strength) {
+new_arrangement <- function(table, plan, nodes, unit, page, text, strength, tags = NULL) {
   edges <- c(residual_edges(table, nodes, unit, plan),
              loading_edges(table, nodes, plan, unit))
   edges <- core_edges(table, nodes, plan, unit, edges, page)
@@ -71,6 +125,7 @@ new_arrangement <- function(table, plan, nodes, unit, page, text, strength) {
     edge
   })
   nodes <- nodes[nodes$kind != "lane", ]
+  edges <- c(edges, tag_edges(tags, nodes, unit))
   edges <- disturbances_turned(edges, nodes, unit, page)
   edges <- place_labels(edges, nodes, base_points * unit * 0.9, page)
   list(nodes = nodes, edges = edges, text_size = base_points * unit, page = page,
@@ -116,19 +171,33 @@ page_unit <- function(nodes, page) {
       (page[[2L]] - 2 * page_margin) / down)
 }
 
-# Boxes grow with the unit, distances until the page is used.
-spread_over <- function(nodes, unit, page) {
+# Boxes grow with the unit, distances until the page is used. `close`: items stay close to their
+# constructs.
+spread_over <- function(nodes, unit, page, close = TRUE) {
   sizes <- c("w", "h", "over_left", "over_right", "over_up", "over_down", "residual")
   nodes[sizes] <- lapply(nodes[sizes], `*`, unit)
+  # an item that stands on one side of its construct moves with it and stays close
+  owner <- match(nodes$owner, nodes$name)
+  owner[!close | (nodes$dx == 0 & nodes$dy == 0)] <- NA
   nodes$x <- spread_axis(nodes$x, nodes$w / 2 + nodes$over_left, nodes$w / 2 + nodes$over_right,
-                         unit, page[[1L]])
+                         unit, page[[1L]], owner,
+                         ifelse(nodes$dx != 0, item_away, item_along))
   nodes$y <- spread_axis(nodes$y, nodes$h / 2 + nodes$over_down, nodes$h / 2 + nodes$over_up,
-                         unit, page[[2L]])
+                         unit, page[[2L]], owner,
+                         ifelse(nodes$dy != 0, item_away, item_along))
   nodes
 }
 
-spread_axis <- function(at, before, after, unit, room) {
-  extent <- function(factor) max(at * factor + after) - min(at * factor - before)
+# `owner`: the place of each item's construct; `most`: by how much an item may move away from it.
+spread_axis <- function(at, before, after, unit, room, owner, most) {
+  held <- !is.na(owner)
+  moved <- function(factor) {
+    out <- at * factor
+    away <- at[held] - at[owner[held]]
+    out[held] <- out[owner[held]] + away * pmin(factor, unit * most[held])
+    out
+  }
+  extent <- function(factor) max(moved(factor) + after) - min(moved(factor) - before)
   free <- room - 2 * page_margin
   factor <- widest_spread * unit
   if (extent(factor) > free) {
@@ -139,7 +208,7 @@ spread_axis <- function(at, before, after, unit, room) {
     }
     factor <- low
   }
-  at <- at * factor
+  at <- moved(factor)
   at + (room - max(at + after) - min(at - before)) / 2
 }
 
@@ -175,17 +244,14 @@ base_points <- 9
 residual_length <- 0.2    # of the short arrow of a residual
 item_pitch <- 0.29        # from item to item in a column
 fan_width <- 1            # between a construct and its items
-lane_width <- 0.17        # between curves that run side by side
 
 # A box a variable: its size, how it is drawn, where its residual points (dx, dy), and the room it
 # takes beyond its outline on each side (`over_*`).
-sized_nodes <- function(table, plan, values, inside, most = 14L) {
+sized_nodes <- function(table, plan, values, most = 14L) {
   name <- c(plan$core, plan$items)
   kind <- ifelse(name %in% table$composites, "composite",
                  ifelse(name %in% table$constructs, "construct", "observed"))
   label <- wrap_name(name, most)
-  extra <- inside[name]
-  label[!is.na(extra)] <- paste0(label[!is.na(extra)], "\n", extra[!is.na(extra)])
   observed <- kind == "observed"
   size <- text_box(label, base_points)
   bold <- text_box(label, base_points * 1.1, bold = TRUE)
@@ -222,9 +288,14 @@ tied_items <- function(table, name) {
 
 # The kinds of arrangement worth trying: each a list of layers, the side their items stand on (-1
 # left, 1 right, 0 above and below), whether these stand between two constructs, and how items hang.
-arrangement_plans <- function(table, plan) {
+arrangement_plans <- function(table, plan, nodes, page, channel) {
   flowing <- length(plan$order) > 1L
-  if (flowing) return(flowing_plans(plan))
+  if (flowing) {
+    # drafts do not know constructs that share their items with another one
+    shared <- any(plan$host != names(plan$host))
+    searched <- if (!shared) searched_hangings(plan, table, nodes, page, channel)
+    return(c(searched, flowing_plans(plan)))
+  }
   loading <- table$rows$kind == "loading"
   general <- general_factors(split(table$rows$second[loading], table$rows$first[loading]))
   one <- c(plan, list(side = 1, hang = "row", between = FALSE))
@@ -243,6 +314,14 @@ arrangement_plans <- function(table, plan) {
   two$order <- list(plan$core[seq_len(half)], plan$core[-seq_len(half)])
   two$side <- c(-1, 1)
   list(one, two)
+}
+
+# The best drafts, with hanging items in rows or, where that is too wide, in columns.
+searched_hangings <- function(plan, table, nodes, page, channel) {
+  found <- searched_plans(plan, table, nodes, page, channel)
+  do.call(c, lapply(c("row", "column"), function(hang) {
+    lapply(found, function(one) c(one, list(hang = hang, tight = FALSE, between = FALSE)))
+  }))
 }
 
 # Items of the outer layers beside them; or above and below, where long chains need the width.
@@ -286,9 +365,13 @@ place_nodes <- function(nodes, plan, table, channel) {
   nodes$layer[match(unlist(plan$order), nodes$name)] <- rep(seq_along(plan$order),
       lengths(plan$order))
   nodes <- hang_sides(nodes, plan)
-  cells <- core_cells(nodes, plan, table)
-  nodes <- place_layers_across(nodes, plan, cells, channel)
-  nodes <- place_layers_down(nodes, plan, cells)
+  if (!is.null(plan$place) && plan$hang == "row") {
+    nodes[match(rownames(plan$place), nodes$name), c("x", "y")] <- plan$place
+  } else {
+    cells <- core_cells(nodes, plan, table)
+    nodes <- place_layers_across(nodes, plan, cells, channel)
+    nodes <- place_layers_down(nodes, plan, cells)
+  }
   place_items(nodes, plan)
 }
 
@@ -317,7 +400,8 @@ hang_sides <- function(nodes, plan) {
         next
       }
       middle <- (length(names) + 1) / 2
-      up <- if (k < middle) 1 else if (k > middle) -1 else turn <- -turn
+      up <- if (!is.null(plan$up)) plan$up[[names[k]]] else
+        if (k < middle) 1 else if (k > middle) -1 else turn <- -turn
       nodes$dy[mine] <- up
     }
   }
@@ -350,7 +434,6 @@ core_cells <- function(nodes, plan, table) {
       if (up) node$h / 2 + hung[3L] else own[1L], if (up) own[1L] else node$h / 2 + hung[3L])
   }, numeric(4L))
   dimnames(cells) <- list(c("left", "right", "up", "down"), name)
-  cells["up", ] <- cells["up", ] + gap_above(plan, table, nodes)[name]
   cells
 }
 
@@ -376,60 +459,49 @@ hung_size <- function(items, hang) {
     0.3 + nrow(items) * max(item_pitch, items$h + 0.07))
 }
 
-# Room above a core variable for the curves that pass through the gap on their way around.
-gap_above <- function(plan, table, nodes) {
-  gap <- stats::setNames(numeric(length(unlist(plan$order))), unlist(plan$order))
-  for (l in seq_along(plan$order)) {
-    ways <- ways_around(plan, table, nodes, l)
-    if (is.null(ways)) next
-    names <- plan$order[[l]]
-    for (k in seq_along(names)[-1L])
-      gap[[names[k]]] <- lane_width * (sum(ways$above == k - 1L) + sum(ways$below == k))
-  }
-  gap
-}
-
-# Covariances of two variables of an outer layer that others stand between, where items are in the
-# way: they go around them. `above`, `below`: places of their ends in the layer; `lane`: how far
-# out.
-ways_around <- function(plan, table, nodes, l) {
-  names <- plan$order[[l]]
-  side <- plan$side[l]
-  if (side == 0 || plan$between || length(plan$order) < 2L) return(NULL)
-  if (is_two_columns(plan)) return(NULL)
-  owners <- names %in% nodes$owner
-  rows <- drawn_covariances(table)
-  a <- match(table$rows$first[rows], names)
-  b <- match(table$rows$second[rows], names)
-  above <- pmin(a, b)
-  below <- pmax(a, b)
-  apart <- !is.na(above) & below - above > 1L
-  blocked <- vapply(seq_along(rows), function(i) {
-    apart[i] && any(owners[seq(above[i], below[i])])
-  }, NA)
-  if (!any(blocked)) return(NULL)
-  ways <- list(row = rows[blocked], above = above[blocked], below = below[blocked])
-  order <- order(ways$below - ways$above, ways$above)
-  ways <- lapply(ways, `[`, order)
-  ways$lane <- integer(length(ways$row))
-  for (i in seq_along(ways$row)) {
-    before <- seq_len(i - 1L)
-    hit <- ways$above[before] < ways$below[i] & ways$below[before] > ways$above[i]
-    ways$lane[i] <- 1L + max(0L, ways$lane[before][hit])
-  }
-  ways
-}
-
 is_two_columns <- function(plan) {
   length(plan$order) == 2L && length(plan$arrows$row) == 0L && !plan$between
 }
 
-# All but those assumed of a composite's items, which the caption says are left out.
+# All but those assumed of a composite's items, which the caption says are left out, and those shown
+# as a matrix.
 drawn_covariances <- function(table) {
   composed <- table$rows$first[table$rows$kind == "weight"]
-  which(table$rows$kind == "covariance" &
-        !(table$rows$assumed &
-          (table$rows$first %in% composed | table$rows$second %in% composed)))
+  drawn <- which(table$rows$kind == "covariance" &
+                   !(table$rows$assumed &
+                       (table$rows$first %in% composed | table$rows$second %in% composed)))
+  setdiff(drawn, table$in_matrix)
+}
+
+# Covariances of many exogenous constructs with items, and of other variables beside them, would
+# cover a diagram: they are shown as a matrix below it. NULL for few.
+matrix_rows <- function(table, plan) {
+  first <- plan$order[[1L]]
+  if (length(plan$order) < 2L || sum(first %in% plan$owner) < fewest_in_matrix) return(NULL)
+  rows <- drawn_covariances(table)
+  rows[table$rows$first[rows] %in% first & table$rows$second[rows] %in% first]
+}
+
+fewest_in_matrix <- 4L
+matrix_line <- 0.19    # inches from row to row
+
+# Names and cells of the matrix: text or the row of the parameter, and where they stand.
+covariance_matrix <- function(table, rows, points) {
+  names <- unique(c(table$rows$first[rows], table$rows$second[rows]))
+  count <- length(names)
+  wide <- max(text_box(paste(count, names), points)$w)
+  cell <- 0.42
+  height <- function(k) matrix_line * (count - k + 0.8)
+  a <- match(table$rows$first[rows], names)
+  b <- match(table$rows$second[rows], names)
+  number <- as.character(seq_len(count))
+  list_frame(list(
+    x = c(rep(page_margin, count), page_margin + wide + cell * seq_len(count - 1L),
+          page_margin + wide + cell * pmin(a, b)),
+    y = c(height(seq_len(count)), rep(height(0), count - 1L), height(pmax(a, b))),
+    text = c(paste(number, names), number[-count], rep("", length(rows))),
+    side = rep(c(0, 1), c(count, count - 1L + length(rows))),
+    row = c(rep(NA_integer_, 2L * count - 1L), rows)))
 }
 
 # x of each layer: each as close to those before as its boxes allow. Items hung on opposite sides of

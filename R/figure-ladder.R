@@ -32,7 +32,7 @@ plot.orizzonte_ladder <- function(x, ...) {
                     state = ifelse(breaks, words_of_state[2L], words_of_state[1L]),
                     run = rep(ladder_lines(t), 4L)))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
-                        format_fixed(points$value))
+                        format_share(points$value, 3L))
   reading <- gsub("\u0394\u03c7\u00b2", text_of("chisq_difference_in_words"),
                   paste(x$reading, collapse = " "))
   aes <- ggplot2::aes

@@ -1,4 +1,4 @@
-# Path diagrams of fits: what is shown of each group, side by side or page by page.
+# Path diagrams of fits and of blueprints: what is shown of each group, side by side or on pages.
 
 #' Draw a path diagram
 #'
@@ -6,11 +6,15 @@
 #' are loadings, weights and effects, curves with two heads covariances, short arrows residuals.
 #' Line width follows the standardized size; negative paths are dashed. The arrangement is
 #' automatic: effects flow from left to right in layers (after Sugiyama, Tagawa and Toda, 1981),
-#' items stand outside the constructs, covariances outside the items; no label covers a box, an
-#' arrow head or another label.
+#' items stand outside the constructs, and no label covers a box, an arrow head or another label.
+#' Among many drafts the one with the fewest bends, crossings and near misses is drawn. If four or
+#' more exogenous constructs covary, their covariances are shown as a matrix beside the diagram.
 #'
-#' @param fit A fit from [fit_model()].
-#' @param values `"standardized"`, `"raw"`, `"both"` (raw, standardized in
+#' The diagram of a blueprint shows the theory before there are data: fixed values, and each
+#' hypothesis about a single path by its name and expected sign (`H1 +`).
+#'
+#' @param fit A fit from [fit_model()], or a blueprint.
+#' @param values For a fit: `"standardized"`, `"raw"`, `"both"` (raw, standardized in
 #'   brackets) or `"none"`.
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
 #'   boxes, in inches on the page; `dy` > 0 is up. A construct takes its items along, unless they
@@ -19,11 +23,13 @@
 #'   arrangement, more get a page each. Values that differ between groups (Wald test, p < .05) are
 #'   emphasised.
 #' @param page Width and height of the drawing in inches.
-#' @param r_squared `TRUE`: \eqn{R^2} inside each construct that something points at.
-#' @param reliability `TRUE`: omega of each construct inside it, see [construct_quality()].
+#' @param r_squared `TRUE`: for each endogenous construct, \eqn{R^2} beside it and as the filled
+#'   part of its outline, clockwise from the top.
+#' @param reliability `TRUE`: omega beside each construct, see [construct_quality()].
 #' @param grey_nonsignificant `TRUE`: what is not significant (p >= .05) is drawn in grey.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot(fit)` draws the same. With
+#' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot()` of a fit or a blueprint
+#'   draws the same. With
 #'   more than four groups a list with one plot per group, of class `orizzonte_pages`, which prints
 #'   page by page.
 #' @section Errors: `orizzonte_error_name` when `nudge` names something that is not in the diagram
@@ -39,6 +45,7 @@
 #'   construct("Belonging", reflected_in = be1:be4) |>
 #'   construct("Calm", reflected_in = sc1:sc4) |>
 #'   effect(Calm ~ Belonging + years)
+#' plot(bp)
 #' fit <- suppressMessages(fit_model(bp, choirs))
 #' path_diagram(fit)
 #' # what a reader asks next: which paths carry weight, and how much is explained
@@ -48,6 +55,12 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NU
                          page = c(10, 6.25), r_squared = FALSE, reliability = FALSE,
                          grey_nonsignificant = FALSE, ...) {
   check_arguments("path_diagram")
+  if (inherits(fit, "orizzonte_blueprint")) {
+    if (!missing(values) || !is.null(groups) || r_squared || reliability || grey_nonsignificant)
+      abort("input", c(text_of("diagram_of_blueprint_has_no_values"),
+                       i = text_of("fit_first_then_draw")))
+    return(theory_diagram(fit, nudge, page))
+  }
   check_fit(fit, "path_diagram")
   values <- choose_one(values, c("standardized", "raw", "both", "none"), "`values`")
   check_page(page)
@@ -58,19 +71,20 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NU
   chosen <- diagram_groups(fit$layout, groups)
   views <- lapply(stats::setNames(chosen, chosen), function(group) {
     view <- group_view(fit, group)
-    inside <- joined_texts(if (reliability) reliability_inside(view),
-                           if (r_squared) explained_inside(fit, group))
-    diagram_view(view, fit, values, inside, grey_nonsignificant)
+    explained <- if (r_squared) explained_by_name(fit, group)
+    tags <- joined_texts(if (reliability) reliability_tags(view), explained_tags(explained))
+    diagram_view(view, fit, values, tags, explained, grey_nonsignificant)
   })
   captions <- diagram_captions(fit, values, any(vapply(views, function(v) any(v$differs), NA)),
                                grey_nonsignificant)
   title <- fit$request$blueprint$title
   if (length(views) <= most_side_by_side) {
     panels <- arrange_panels(views, nudge, page)
-    return(draw_diagrams(panels, captions, title))
+    return(draw_diagrams(panels, chisq_caption(captions), title))
   }
   pages <- lapply(views, function(view) {
-    draw_diagrams(arrange_panels(list(view), nudge, page, like = views), captions, title,
+    draw_diagrams(arrange_panels(list(view), nudge, page, like = views), chisq_caption(captions),
+                  title,
                   subtitle = view$group)
   })
   structure(pages, class = "orizzonte_pages")
@@ -91,23 +105,23 @@ print.orizzonte_pages <- function(x, ...) {
   invisible(x)
 }
 
-# What is shown of one group: its layout, texts of the values and inside the boxes, and how each row
-# is drawn.
-diagram_view <- function(view, fit, values, inside, grey) {
+# What is shown of one group: its layout, texts of the values, tags beside constructs, the filled
+# part of their outlines, and how each row is drawn.
+diagram_view <- function(view, fit, values, tags, filled, grey) {
   span <- fit$layout$spans[[view$number]]
   standardized <- standardized_of(fit)$value[span]
   se <- raw_errors(fit)[span]
   p <- 2 * stats::pt(-abs(view$eta / se), reference_df(fit))
   list(layout = view$layout, group = view$group, standardized = standardized,
-       text = diagram_text(view$eta, standardized, values), inside = inside,
-       negative = view$eta < 0, differs = differing_rows(fit)[span],
+       text = diagram_text(view$eta, standardized, values), tags = tags,
+       filled = filled,       negative = view$eta < 0, differs = differing_rows(fit)[span],
        faint = grey & !is.na(p) & p >= 0.05)
 }
 
-reliability_inside <- function(view) {
+reliability_tags <- function(view) {
   names <- judged_constructs(view)$names
   omega <- vapply(names, function(name) omega_of(view, name)$value, 0)
-  stats::setNames(paste("omega =", format_fixed(omega, 2L)), names)
+  stats::setNames(paste("omega", format_share(omega, 2L)), names)
 }
 
 # Texts by name, where there are two one behind the other.
@@ -118,11 +132,17 @@ joined_texts <- function(one, other) {
   c(one, other[setdiff(names(other), both)])
 }
 
-explained_inside <- function(fit, group) {
+explained_by_name <- function(fit, group) {
   found <- r_squared(fit)
   if (!all(is.na(found$group))) found <- found[found$group == group, ]
   found <- found[found$variable %in% fit$layout$constructs, ]
-  stats::setNames(paste0("R\u00b2 = ", format_fixed(found$r_squared, 2L)), found$variable)
+  found <- found[!is.na(found$r_squared), ]
+  stats::setNames(found$r_squared, found$variable)
+}
+
+explained_tags <- function(explained) {
+  if (length(explained))
+    stats::setNames(paste("R\u00b2", format_share(explained, 2L)), names(explained))
 }
 
 # Side by side in one arrangement: room for the longest text of any group. `like`: groups whose
@@ -137,14 +157,20 @@ arrange_panels <- function(views, nudge, page, like = views) {
   panel <- panel_page(length(views), columns, page)
   lapply(views, function(view) {
     room <- if (same) widest(texts) else view$text
-    panel <- arrange_diagram(view$layout, room, view$standardized, nudge, panel, view$inside)
+    panel <- arrange_diagram(view$layout, room, view$standardized, nudge, panel, view$tags)
     panel$edges <- lapply(panel$edges, function(edge) {
-      edge$text <- view$text[edge$row]
-      edge$negative <- view$negative[edge$row]
+      edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
+      edge$negative <- isTRUE(view$negative[edge$row])
       edge$differs <- isTRUE(view$differs[edge$row])
       edge$faint <- isTRUE(view$faint[edge$row])
       edge
     })
+    if (!is.null(panel$matrix)) {
+      value <- !is.na(panel$matrix$row)
+      panel$matrix$text[value] <- view$text[panel$matrix$row[value]]
+    }
+    panel$nodes$filled <- if (is.null(view$filled)) NA_real_ else
+      unname(view$filled[panel$nodes$name])
     c(panel, list(group = view$group, columns = columns))
   })
 }
@@ -165,7 +191,7 @@ panel_columns <- function(views, page) {
   size <- vapply(tried, function(columns) {
     panel <- panel_page(count, columns, page)
     if (any(panel < 1)) return(0)
-    placed <- placements(views[[1L]]$layout, plan, views[[1L]]$text, views[[1L]]$inside, panel, 14L)
+    placed <- placements(views[[1L]]$layout, plan, views[[1L]]$text, panel, 14L)
     max(vapply(placed, `[[`, 0, "unit"))
   }, 0)
   tried[which.max(size)]
@@ -179,8 +205,49 @@ differing_rows <- function(fit) {
   plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 
+# The diagram of a blueprint: fixed values and hypotheses instead of estimates.
+theory_diagram <- function(bp, nudge, page) {
+  check_page(page)
+  check_variables(bp)
+  layout <- build_layout(group_blueprint(bp, ""), means = FALSE)
+  count <- length(layout$rows$kind)
+  expected <- expected_signs(bp, layout)
+  fixed <- ifelse(is.na(layout$rows$fixed), "", trimws(format(layout$rows$fixed, digits = 3L)))
+  text <- ifelse(nzchar(expected$text), expected$text, fixed)
+  view <- list(layout = layout, group = "", standardized = rep(0.5, count), text = text,
+               negative = expected$negative, differs = logical(count), faint = logical(count))
+  counts <- layout_counts(layout)
+  caption <- text_of("theory_caption", observed = length(layout$observed),
+                     parameters = counts$parameters, df = format_count(counts$df),
+                     signs = if (any(nzchar(expected$text))) text_of("theory_signs") else "")
+  draw_diagrams(arrange_panels(list(view), nudge, page), caption, bp$title)
+}
+
+# Hypotheses that compare a single parameter with zero, by row: name and sign.
+expected_signs <- function(bp, layout) {
+  text <- character(length(layout$rows$kind))
+  negative <- logical(length(text))
+  for (name in names(bp$claims)) {
+    claim <- parse_claim(str2lang(bp$claims[[name]]))
+    sides <- list(claim$left, claim$right)
+    zero <- vapply(sides, function(side) identical(side$text, "0"), NA)
+    if (sum(zero) != 1L || !claim$relation %in% c(">", "<")) next
+    address <- sub("^standardized\\((.*)\\)$", "\\1", sides[[which(!zero)]]$text)
+    row <- match(address, layout$rows$parameter)
+    if (is.na(row)) next
+    positive <- (claim$relation == ">") == zero[2L]
+    text[row] <- paste(name, if (positive) "+" else "\u2212")
+    negative[row] <- !positive
+  }
+  list(text = text, negative = negative)
+}
+
 #' @rdname path_diagram
-#' @param x A fit from [fit_model()].
+#' @export
+plot.orizzonte_blueprint <- function(x, ...) path_diagram(x, ...)
+
+#' @rdname path_diagram
+#' @param x A fit from [fit_model()], or a blueprint.
 #' @param ... Passed on to `path_diagram()`.
 #' @export
 plot.orizzonte_fit <- function(x, ...) path_diagram(x, ...)
@@ -190,11 +257,13 @@ diagram_text <- function(raw, standardized, values) {
     digits <- ifelse(is.na(x) | abs(x) < 9.995, 2L, ifelse(abs(x) < 99.95, 1L, 0L))
     ifelse(is.na(x), "", mapply(formatC, x, digits = digits, MoreArgs = list(format = "f")))
   }
+  # a value that cannot exceed 1, or hardly ever does, has no zero before the point
+  bare <- function(x) sub("^(-?)0[.]", "\\1.", short(x))
   switch(values,
-    standardized = short(standardized),
+    standardized = bare(standardized),
     raw = short(raw),
     both = ifelse(is.na(standardized), short(raw),
-                  paste0(short(raw), " (", short(standardized), ")")),
+                  paste0(short(raw), " (", bare(standardized), ")")),
     none = rep("", length(raw)))
 }
 
@@ -214,17 +283,24 @@ diagram_captions <- function(fit, values, differs, grey) {
     after = paste(after, collapse = "; "))
 }
 
+chisq_caption <- function(captions) {
+  as.expression(bquote(paste(.(captions[["before"]]), chi^2, .(captions[["after"]]))))
+}
+
 # Arrangements drawn with ggplot2: lines below boxes below texts.
 
-draw_diagrams <- function(panels, captions, title, subtitle = NULL) {
+draw_diagrams <- function(panels, caption, title, subtitle = NULL) {
   several <- length(panels) > 1L
   points <- min(vapply(panels, `[[`, 0, "text_size"))
   page <- panels[[1L]]$page
-  caption <- as.expression(bquote(paste(.(captions[["before"]]), chi^2, .(captions[["after"]]))))
   parts <- diagram_frames(panels)
   plot <- draw_arrows(parts$lines)
   plot <- draw_nodes(plot, parts$nodes)
   plot <- draw_texts(plot, parts$nodes, parts$labels, points, page[[1L]])
+  if (!is.null(parts$matrix)) {
+    plot <- plot + page_text(parts$matrix, parts$matrix$text, base_points * 0.9,
+                             palette_dusk[["ink"]], "plain", FALSE, page[[1L]], parts$matrix$side)
+  }
   .data <- rlang::.data
   plot +
     (if (several)
@@ -252,6 +328,7 @@ diagram_frames <- function(panels) {
   lines <- do.call(rbind, lapply(seq_along(panels), function(k) {
     do.call(rbind, lapply(seq_along(panels[[k]]$edges), function(i) {
       edge <- panels[[k]]$edges[[i]]
+      if (isTRUE(edge$tag)) return(NULL)
       size <- nrow(edge$path)
       on_panel(k, list(x = edge$path[, 1L], y = edge$path[, 2L], id = rep(i, size),
                        type = rep(edge$type, size), strength = rep(abs(edge$strength), size),
@@ -273,7 +350,11 @@ diagram_frames <- function(panels) {
                             cbind(panels[[k]]$nodes,
                                   panel = rep(named[[k]], nrow(panels[[k]]$nodes)))
                           }))
-  list(lines = lines, labels = labels, nodes = nodes)
+  matrix <- do.call(rbind, lapply(seq_along(panels), function(k) {
+    cells <- panels[[k]]$matrix
+    if (!is.null(cells)) on_panel(k, as.list(cells[c("x", "y", "text", "side")]))
+  }))
+  list(lines = lines, labels = labels, nodes = nodes, matrix = matrix)
 }
 
 draw_arrows <- function(lines) {
@@ -305,6 +386,17 @@ draw_arrows <- function(lines) {
     ggplot2::scale_linetype_manual(values = c(`FALSE` = "solid", `TRUE` = "42"), guide = "none")
 }
 
+# The part of each outline that shows the explained variance, clockwise from the top.
+filled_outlines <- function(nodes) {
+  do.call(rbind, lapply(seq_len(nrow(nodes)), function(k) {
+    node <- nodes[k, ]
+    part <- min(max(node$filled, 0), 1)
+    angle <- pi / 2 - seq(0, 2 * pi * part, length.out = 73L)
+    list_frame(list(x = node$x + node$w / 2 * cos(angle), y = node$y + node$h / 2 * sin(angle),
+                    id = rep(node$name, 73L), panel = rep(node$panel, 73L)))
+  }))
+}
+
 # Constructs are ellipses, composites hexagons, observed variables boxes.
 draw_nodes <- function(plot, nodes) {
   aes <- ggplot2::aes
@@ -328,6 +420,12 @@ draw_nodes <- function(plot, nodes) {
       ggplot2::geom_polygon(data = outline, mapping = aes(.data$x, .data$y, group = .data$id),
                             fill = palette_dusk[["mist"]], colour = palette_dusk[["deep"]],
                             linewidth = 0.45)
+  }
+  filled <- filled_outlines(nodes[nodes$kind != "observed" & !nodes$filled %in% NA, ])
+  if (length(filled)) {
+    plot <- plot +
+      ggplot2::geom_path(data = filled, mapping = aes(.data$x, .data$y, group = .data$id),
+                         colour = palette_dusk[["amber"]], linewidth = 1.3, lineend = "butt")
   }
   if (nrow(hexagon)) {
     plot <- plot +

@@ -25,7 +25,7 @@ plot.orizzonte_quality <- function(x, ...) {
   lines <- list_frame(list(
     value = c(x$criteria$reliability, x$criteria$ave),
     panel = factor(rep(quality_panels, each = 2L), quality_panels)))
-  level <- paste0(format(100 * x$asked$level), " %")
+  level <- paste0(format(100 * x$asked$level), "%")
   looks <- c(omega = 19, alpha = 21, AVE = 15, `largest shared variance` = 4)
   aes <- ggplot2::aes
   .data <- rlang::.data

@@ -213,6 +213,29 @@ residual_edges <- function(table, nodes, unit, plan) {
   })
 }
 
+# Short texts beside constructs. They are placed like the value of a residual, but without an arrow.
+tag_edges <- function(tags, nodes, unit) {
+  named <- intersect(names(tags), nodes$name)
+  lapply(named, function(name) {
+    list(row = NA_integer_, type = "residual", node = name, turns = TRUE, tag = TRUE,
+         path = tag_ways(node_at(nodes, name), unit)[[1L]],
+         ends = c(name, NA), text = tags[[name]], strength = NA_real_)
+  })
+}
+
+# Places of a tag: above and below its construct, to the right or left or in the middle.
+tag_ways <- function(node, unit) {
+  ways <- lapply(c(0.4, -0.4, 0, 0.6, -0.6), function(across) lapply(c(1, -1), function(up) {
+    tip <- c(node$x + across * node$w, node$y + up * node$h / 2)
+    rbind(tip + c(0, up * 0.03 * unit), tip)
+  }))
+  beside <- lapply(c(1, -1), function(right) {
+    tip <- c(node$x + right * node$w / 2, node$y)
+    rbind(tip + c(right * 0.03 * unit, 0), tip)
+  })
+  c(do.call(c, ways), beside)
+}
+
 # The residual arrows of the core turn to where they are least in the way.
 disturbances_turned <- function(edges, nodes, unit, page) {
   turning <- which(vapply(edges, function(e) isTRUE(e$turns), NA))
@@ -228,15 +251,15 @@ disturbances_turned <- function(edges, nodes, unit, page) {
   for (i in turning) {
     node <- node_at(nodes, edges[[i]]$node)
     size <- text_box(edges[[i]]$text, base_points * 0.9 * unit)
-    ways <- lapply(angles, function(angle) {
+    ways <- if (isTRUE(edges[[i]]$tag)) tag_ways(node, unit) else lapply(angles, function(angle) {
       tip <- rim(node, angle)
       rbind(tip + residual_length * unit * c(cos(angle), sin(angle)), tip)
     })
     box <- do.call(rbind, lapply(ways, residual_label, size = size))
     # the arrow takes room as well
     whole <- do.call(rbind, lapply(seq_along(ways), function(k) {
-      c(min(box[k, 1L], ways[[k]][1L, 1L]), max(box[k, 2L], ways[[k]][1L, 1L]),
-        min(box[k, 3L], ways[[k]][1L, 2L]), max(box[k, 4L], ways[[k]][1L, 2L]))
+      c(min(box[k, 1L], ways[[k]][, 1L]), max(box[k, 2L], ways[[k]][, 1L]),
+        min(box[k, 3L], ways[[k]][, 2L]), max(box[k, 4L], ways[[k]][, 2L]))
     }))
     foreign <- scene$nodes[nodes$name != node$name, , drop = FALSE]
     cost <- 20 * overlap_areas(whole, foreign) + 20 * overlap_areas(whole, taken) +
@@ -374,18 +397,12 @@ curve_room <- function(nodes, plan, table) {
   for (l in seq_along(plan$order)) {
     names <- plan$order[[l]]
     side <- curve_side(nodes, plan, l)
-    ways <- ways_around(plan, table, nodes, l)
     column <- if (side == 0) "" else if (side < 0) "over_left" else "over_right"
     arcs <- column_arcs(table, names)
     if (side != 0 && !is_two_columns(plan) && length(arcs$span)) {
       mine <- nodes$name %in% names
       nodes[mine, column] <- pmax(nodes[mine, column],
                                   arc_reach + arc_step * (max(arcs$span) - 1) + 0.2)
-    }
-    if (!is.null(ways)) {
-      outer <- if (plan$side[l] < 0) "over_left" else "over_right"
-      mine <- nodes$owner %in% names | nodes$name %in% names
-      nodes[mine, outer] <- nodes[mine, outer] + lane_width * max(ways$lane) + 0.24
     }
   }
   nodes
@@ -409,6 +426,7 @@ curve_side <- function(nodes, plan, l) {
   if (plan$between) return(if (l == 1L) -1 else if (l == count) 1 else 0)
   if (count == 1L || is_two_columns(plan)) return(-plan$side[l])
   if (l > 1L && l < count) return(0)
+  if (plan$side[l] == 0) return(if (l == 1L) -1 else 1)
   if (items) 0 else plan$side[l]
 }
 
@@ -423,9 +441,6 @@ column_arcs <- function(table, names) {
 
 covariance_edges <- function(table, nodes, plan, unit, drawn, page) {
   rows <- drawn_covariances(table)
-  ways <- lapply(seq_along(plan$order),
-                 function(l) metro_ways(table, nodes, plan, l, unit))
-  ways <- do.call(c, ways)
   first <- table$rows$first[rows]
   second <- table$rows$second[rows]
   edges <- list()
@@ -434,9 +449,8 @@ covariance_edges <- function(table, nodes, plan, unit, drawn, page) {
   distance <- abs(nodes$x[match(first, nodes$name)] - nodes$x[match(second, nodes$name)]) +
     abs(nodes$y[match(first, nodes$name)] - nodes$y[match(second, nodes$name)])
   for (k in order(distance)) {
-    path <- ways[[as.character(rows[k])]] %||%
-      curve_between(node_at(nodes, first[k]), node_at(nodes, second[k]), nodes, values, plan, unit,
-                    pieces_of(c(drawn, edges)), page)
+    path <- curve_between(node_at(nodes, first[k]), node_at(nodes, second[k]), nodes, values, plan,
+                          unit, pieces_of(c(drawn, edges)), page)
     edges[[length(edges) + 1L]] <- list(row = rows[k], type = "covariance", path = path)
   }
   edges
@@ -532,55 +546,4 @@ residual_arc <- function(from, to, unit) {
     return(cubic(start, c(start[1L], out), c(end[1L], out), end, 41L))
   }
   NULL
-}
-
-# Around the items of those between: out through the gap below the upper variable, down beside the
-# items, back through the gap above the lower one. By row of the table.
-metro_ways <- function(table, nodes, plan, l, unit) {
-  ways <- ways_around(plan, table, nodes, l)
-  if (is.null(ways)) return(NULL)
-  names <- plan$order[[l]]
-  s <- plan$side[l]
-  near <- nodes[nodes$name %in% names | nodes$owner %in% names, ]
-  over <- if (s < 0) near$over_left else near$over_right
-  edge <- max(s * near$x + near$w / 2 + over)
-  lanes <- max(ways$lane)
-  slot <- gap_slots(ways, length(names))
-  paths <- lapply(seq_along(ways$row), function(i) {
-    a <- node_at(nodes, names[ways$above[i]])
-    b <- node_at(nodes, names[ways$below[i]])
-    out <- s * (edge - (0.22 + lane_width * (lanes - ways$lane[i])) * unit)
-    high <- gap_height(nodes, names, ways$above[i], slot$start[i])
-    low <- gap_height(nodes, names, ways$below[i] - 1L, slot$end[i])
-    start <- rim(a, if (s < 0) pi * 1.36 else -pi * 0.36)
-    end <- rim(b, if (s < 0) pi * 0.64 else pi * 0.36)
-    corners <- rbind(start, c(start[1L] + s * 0.12 * unit, high), c(out, high), c(out, low),
-                     c(end[1L] + s * 0.12 * unit, low), end)
-    rounded(corners, 0.2 * unit)
-  })
-  stats::setNames(paths, ways$row)
-}
-
-# The share of a gap at which each curve passes: starts above ends, longer ones outside.
-gap_slots <- function(ways, count) {
-  start <- end <- numeric(length(ways$row))
-  for (gap in seq_len(count - 1L)) {
-    out <- which(ways$above == gap)
-    back <- which(ways$below == gap + 1L)
-    out <- out[order(-ways$below[out])]
-    back <- back[order(-ways$above[back])]
-    share <- seq_len(length(out) + length(back)) / (length(out) + length(back) + 1)
-    start[out] <- share[seq_along(out)]
-    end[back] <- share[length(out) + seq_along(back)]
-  }
-  list(start = start, end = end)
-}
-
-gap_height <- function(nodes, names, gap, share) {
-  of <- function(k) nodes[nodes$name %in% names[k] | nodes$owner %in% names[k], ]
-  above <- of(gap)
-  below <- of(gap + 1L)
-  top <- min(above$y - above$h / 2)
-  bottom <- max(below$y + below$h / 2)
-  top - share * (top - bottom)
 }

@@ -127,17 +127,20 @@ residual_label <- function(path, size) {
 # Texts of a page that is laid out in inches. Where the device is smaller (a pane, a notebook), they
 # shrink with the page, so that they stay within their boxes.
 
-# A layer: texts at `x` and `y` of `places`, on white `ground` where they stand on a line.
-page_text <- function(places, text, points, colour, face, ground, width) {
+# A layer: texts at `x` and `y` of `places`, on white `ground` where they stand on a line. `side`: 0
+# begins there, 0.5 is centred, 1 ends there.
+page_text <- function(places, text, points, colour, face, ground, width, side = 0.5) {
   data <- list_frame(list(x = places$x, y = places$y, panel = places$panel, text = text,
                           points = rep_len(points, nrow(places)),
                           colour = rep_len(colour, nrow(places)), face = face,
-                          ground = rep_len(ground, nrow(places))))
+                          ground = rep_len(ground, nrow(places)),
+                          side = rep_len(side, nrow(places))))
   aes <- ggplot2::aes
   .data <- rlang::.data
   geom <- ggplot2::ggproto(
     "GeomPageText", ggplot2::Geom, required_aes = c("x", "y", "label"),
-    default_aes = aes(points = 9, colour = "black", fontface = "plain", ground = FALSE),
+    default_aes = aes(points = 9, colour = "black", fontface = "plain", ground = FALSE,
+                      hjust = 0.5),
     draw_panel = function(data, panel_params, coord, page) {
       grid::gTree(data = coord$transform(data, panel_params), page = page,
                   cl = "orizzonte_page_text")
@@ -145,7 +148,7 @@ page_text <- function(places, text, points, colour, face, ground, width) {
   ggplot2::layer(geom = geom, stat = "identity", position = "identity", data = data,
                  mapping = aes(.data$x, .data$y, label = .data$text, points = .data$points,
                                colour = .data$colour, fontface = .data$face,
-                               ground = .data$ground),
+                               ground = .data$ground, hjust = .data$side),
                  inherit.aes = FALSE, show.legend = FALSE, params = list(page = width))
 }
 
@@ -155,7 +158,7 @@ makeContent.orizzonte_page_text <- function(x) {
   inches <- grid::convertWidth(grid::unit(1, "npc"), "inches", valueOnly = TRUE)
   data <- x$data
   points <- data$points * min(1, inches / x$page)
-  text <- grid::textGrob(data$label, data$x, data$y,
+  text <- grid::textGrob(data$label, data$x, data$y, hjust = data$hjust,
                          gp = grid::gpar(fontsize = points, col = data$colour,
                                          fontface = data$fontface, lineheight = 0.95))
   on <- which(data$ground)

@@ -56,7 +56,7 @@ construct_parts <- function(view) {
                               shown_group(layout, rep(view$group, length(r))))
     return(trouble_rows(address, r,
                         text_of("correlation_beyond_one", first = first, second = second,
-                                where = where, value = format_fixed(r))))
+                                where = where, value = format_share(r, 3L))))
   }
   lowest <- smallest_eigenvalue(correlation)
   if (lowest >= -1e-8) return(trouble_rows())
@@ -96,7 +96,7 @@ residual_pairs_improper <- function(layout, part, names, group) {
   trouble_rows(address_format("covariance", first, second,
                               shown_group(layout, rep(group, length(first)))), r[beyond],
                text_of("residuals_would_correlate_beyond", first = first, second = second,
-                       group = in_group(layout, group), beyond = format_fixed(r[beyond])))
+                       group = in_group(layout, group), beyond = format_share(r[beyond], 3L)))
 }
 
 # Parameters that are weakly identified at the solution, though not elsewhere: the error of

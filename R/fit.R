@@ -127,7 +127,7 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   by its inflation c (Satorra & Bentler 1994; Yuan & Bentler 2000 with missing values), or with
 #'   `adjust = "mean and variance"` also referred to other degrees of freedom; differences are
 #'   scaled by themselves (Satorra & Bentler 2001, 2010). Small samples of heavy tails remain a
-#'   limit: intervals cover somewhat less than they say (about 91 % for 95 % at 200 cases).
+#'   limit: intervals cover somewhat less than they say (about 91% for 95% at 200 cases).
 #'   Normal-theory estimates of strongly skewed data that are missing at random can be biased, and
 #'   no correction of standard errors removes this bias.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders

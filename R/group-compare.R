@@ -87,7 +87,7 @@ print.orizzonte_group_comparison <- function(x, ...) {
     with_error(x[[paste0("estimate.", g)]], x[[paste0("se.", g)]])
   }), groups)
   standardized <- stats::setNames(lapply(groups, function(g) {
-    format_fixed(x[[paste0("standardized.", g)]])
+    format_share(x[[paste0("standardized.", g)]])
   }), groups)
   put_lines(c(heading_with_status(text_of("groups_side_side", attr = attr(x, "title")), x),
               format_caveat(x),

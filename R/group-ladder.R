@@ -119,7 +119,7 @@ fit_caveat <- function(fit) {
   own <- comparison_measures(fit)
   acceptable <- rule_acceptable_fit(own$cfi, own$rmsea, criteria())
   if (test_of(fit)$df == 0L || isTRUE(acceptable)) return(NULL)
-  text_of("caveat_fit", cfi = format_fixed(own$cfi), rmsea = format_fixed(own$rmsea))
+  text_of("caveat_fit", cfi = format_share(own$cfi, 3L), rmsea = format_share(own$rmsea, 3L))
 }
 
 rung_sentence <- function(rung, verdict) {
@@ -193,7 +193,7 @@ disagreement_sentence <- function(k, table, details, criteria) {
 likely_parameters <- function(likely) {
   vapply(seq_len(nrow(likely)), function(k) {
     text_of("likely_parameter", parameter = likely$parameter[k], p = p_clause(likely$p_holm[k]),
-            change = format_fixed(likely$expected_change_std[k], 2L))
+            change = format_share(likely$expected_change_std[k], 2L))
   }, "")
 }
 
@@ -256,7 +256,7 @@ judge_step <- function(fit, before, criteria) {
 }
 
 # Columns: parameter, group, difference (from the first group, or time), difference_std, lower,
-# upper (of the standardized one, at 95 %).
+# upper (of the standardized one, at 95%).
 step_differences <- function(fit, before) {
   rows <- before$layout$rows
   map <- matrix(0, length(rows$parameter), length(before$layout$parameters))
@@ -315,21 +315,20 @@ ladder_columns <- function(x) {
   list(
     fit = titled(list(
                rung = t$rung, chisq = format_fixed(t$chisq, 2L), df = count(t$df),
-               p = format_p(t$p), CFI = format_fixed(t$cfi), TLI = format_fixed(t$tli),
-               RMSEA = format_fixed(t$rmsea),
-               SRMR = format_fixed(t$srmr), BIC = format_fixed(t$bic, 1L))),
+               p = format_p(t$p), CFI = format_share(t$cfi, 3L), TLI = format_share(t$tli, 3L),
+               RMSEA = format_share(t$rmsea, 3L),
+               SRMR = format_share(t$srmr, 3L), BIC = format_fixed(t$bic, 1L))),
     changes = titled(list(
                    rung = t$rung, against = ifelse(is.na(t$against), "", t$against),
                    chisq_change = format_fixed(t$chisq_change, 2L),
                    df_change = count(t$df_change), p = format_p(t$p_change),
-                   cfi_change = format_fixed(t$cfi_change),
-                   rmsea_change = format_fixed(t$rmsea_change),
-                   srmr_change = format_fixed(t$srmr_change), verdict = ladder_verdicts(t),
+                   cfi_change = format_share(t$cfi_change, 3L),
+                   rmsea_change = format_share(t$rmsea_change, 3L),
+                   srmr_change = format_share(t$srmr_change, 3L), verdict = ladder_verdicts(t),
                    breaks = index_names_of(t$broken))),
     shares = c(list(group = rownames(shares)),
                stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
-                 format_fixed(shares[, k],
-                 2L)
+                 format_share(shares[, k])
                }), colnames(shares))))
 }
 
@@ -383,8 +382,8 @@ ladder_failing <- function(x) {
 
 equality_columns <- function(tested) {
   list(parameter = tested$parameter, p = format_p(tested$p), `p (Holm)` = format_p(tested$p_holm),
-       change = format_fixed(tested$expected_change_std, 2L),
-       power = format_fixed(tested$power, 2L),
+       change = format_share(tested$expected_change_std, 2L),
+       power = format_share(tested$power, 2L),
        verdict = words_of("equality", tested$verdict))
 }
 

@@ -11,7 +11,7 @@
 #' @return A data frame of class `orizzonte_noninvariance`, one row per item and group: `item`,
 #'   `construct`, `group`, `against` (the reference group, or the item at the first time),
 #'   `difference` (mean difference of the expected scores, in points of the item), `d` (the same in
-#'   pooled standard deviations of the item), `se`, `lower`, `upper` (of `d` at 95 %, by the delta
+#'   pooled standard deviations of the item), `se`, `lower`, `upper` (of `d` at 95%, by the delta
 #'   method with the distribution of the constructs and the standard deviations taken as known),
 #'   `d_unsigned` (root mean square over cases, in the same unit; it cannot be negative and has no
 #'   interval), `chisq`, `df`, `p` (Wald test that the loadings and the intercept of the item are
@@ -243,7 +243,7 @@ noninvariance_columns <- function(x, most = most_differences) {
        loading_difference = format_number(shown$loading_difference),
        intercept_difference = format_number(shown$intercept_difference),
        difference = format_fixed(shown$difference, 2L), d = format_fixed(shown$d, 2L),
-       `95 % interval` = shown_interval(shown$lower, shown$upper),
+       `95% interval` = shown_interval(shown$lower, shown$upper),
        `unsigned d` = format_fixed(shown$d_unsigned, 2L),
        `p (Holm)` = format_p(shown$p_adjusted), status = shown$status)))
 }

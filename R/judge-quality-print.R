@@ -141,7 +141,7 @@ ave_in_group <- function(x, pair) {
 quality_columns <- function(x) {
   table <- x$table
   name <- paste0(table$construct, ifelse(is.na(table$group), "", paste0(" | ", table$group)))
-  percent <- paste0(format(100 * x$asked$level), " %")
+  percent <- paste0(format(100 * x$asked$level), "%")
   columns <- list(construct = name, items = format(table$items), omega = format_share(table$omega),
                   interval = format_limits(table$omega_lower, table$omega_upper),
                   alpha = format_share(table$alpha),
@@ -234,7 +234,7 @@ left_out_columns <- function(x) {
     if (!all(is.na(table$group))) list(group = table$group),
     list(omega = format_share(table$omega), change = format_change(table$omega_change),
          alpha = format_share(table$alpha), AVE = format_share(table$ave),
-         CFI = format_fixed(table$cfi), RMSEA = format_fixed(table$rmsea),
+         CFI = format_share(table$cfi, 3L), RMSEA = format_share(table$rmsea, 3L),
          status = ifelse(table$status == "proper", "", table$status)))
 }
 

@@ -26,7 +26,7 @@
 #'   `used` (replicates that gave a value). `p` is never below 2/(B + 1) with B replicates, because
 #'   B replicates know nothing about rarer values (Davison & Hinkley 1997; Phipson & Smyth 2010);
 #'   it is `NA` where zero is an end of the range (variances, \eqn{R^2}, reliabilities, AVE, fit
-#'   indices), with fewer than 100 usable replicates or more than 5 % of them lost, for estimates
+#'   indices), with fewer than 100 usable replicates or more than 5% of them lost, for estimates
 #'   outside the replicates, and for a median bias beyond one standard deviation. `confint()` gives
 #'   other levels and kinds of intervals.
 #'   Readers take it as `bootstrap =`.
@@ -265,7 +265,7 @@ bootstrap_columns <- function(table, asked) {
               p = ifelse(alone, "", format_replicate_p(table$p[rows], table$used[rows])))
   names(out)[5L] <- percent
   if (any(standard))
-    out <- c(out, list(standardized = ifelse(is.na(at), "", format_fixed(table$estimate[at])),
+    out <- c(out, list(standardized = ifelse(is.na(at), "", format_share(table$estimate[at], 3L)),
                        `its interval` = ifelse(is.na(at), "", interval_text(table$lower[at],
                            table$upper[at]))))
   if (any(table$used < asked$reps))

@@ -29,8 +29,8 @@
 #'   models that pass) with their Monte Carlo errors `right_error` and `wrong_error`, and `verdict`
 #'   (`"passes"` or `"fails"` if the value lies outside the Monte Carlo interval of a cut-off whose
 #'   rule is settled, otherwise `"cannot_tell"`).
-#' @section Rule: A firm cut-off is the value that 95 % of the correctly specified models pass and
-#'   at most 5 % of the misspecified ones; a lenient one has 90 and 10 %; if neither exists, the
+#' @section Rule: A firm cut-off is the value that 95% of the correctly specified models pass and
+#'   at most 5% of the misspecified ones; a lenient one has 90 and 10%; if neither exists, the
 #'   index cannot distinguish the two.
 #' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for misspecifications that leave
 #'   no positive definite covariance matrix.
@@ -276,11 +276,11 @@ cutoff_lines <- function(table, ladder) {
   c("", wrap_lines(text_of("many_if", ladder = if (ladder) paste0(table$rung[1L], ": "),
                            misspecification = table$misspecification[1L])),
     format_table(list(
-      index = paste0(mark, toupper(table$index)), value = format_fixed(table$value),
-      fixed = ifelse(is.na(table$fixed), "", format_fixed(table$fixed)),
-      `cut-off` = ifelse(is.na(table$cutoff), "none", format_fixed(table$cutoff)),
-      `+-` = ifelse(is.na(table$cutoff), "", format_fixed((table$cutoff_upper -
-                                                             table$cutoff_lower) / 2)),
+      index = paste0(mark, toupper(table$index)), value = format_share(table$value, 3L),
+      fixed = ifelse(is.na(table$fixed), "", format_share(table$fixed, 3L)),
+      `cut-off` = ifelse(is.na(table$cutoff), "none", format_share(table$cutoff, 3L)),
+      `+-` = ifelse(is.na(table$cutoff), "", format_share((table$cutoff_upper -
+                                                             table$cutoff_lower) / 2, 3L)),
       rule = ifelse(table$rule == "none", "", words_of("cutoff", table$rule)),
       `correct pass` = percent_text(table$right_pass),
       `misspecified pass` = percent_with_error(table$wrong_pass, table$wrong_error),
@@ -292,7 +292,7 @@ percent_with_error <- function(share, error) {
   ifelse(is.na(share), "", paste0(percent_text(share), " (", round(100 * error, 1L), ")"))
 }
 
-percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), " %"))
+percent_text <- function(x) ifelse(is.na(x), "", paste0(round(100 * x), "%"))
 
 # Populations for which a model is misspecified by stated amounts: the fitted model with one thing
 # more in it that the model does not have.
@@ -382,7 +382,7 @@ named_by_address <- function(misspecified) {
 misspecified_words <- function(sizes) {
   enumerate(vapply(names(sizes), function(text) {
     address <- parse_address(text)
-    size <- format_fixed(sizes[[text]], 2L)
+    size <- format_share(sizes[[text]], 2L)
     switch(address$kind,
            covariance = text_of("residuals_correlate", first = address$first,
                                 second = address$second, size = size),

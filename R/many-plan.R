@@ -187,7 +187,7 @@ format_plan <- function(x) {
                       improper = percent_text(sizes$improper),
                       `model rejected` = paste0(format_fixed(100 * sizes$rejected, 1L), " \u00b1 ",
                                                 format_fixed(100 * sizes$rejected_error, 1L),
-                                                " %")), rep(TRUE, 4L)), "",
+                                                "%")), rep(TRUE, 4L)), "",
     plan_lines(shown, x$goal),
     if (length(x$trouble)) c("", wrap_lines(text_of("some_data_sets_gave",
         trouble = x$trouble[1L]))),
@@ -197,7 +197,8 @@ format_plan <- function(x) {
 plan_lines <- function(table, goal) {
   c(format_table(list(parameter = table$parameter, n = format_count(table$n),
                       truth = format_number(table$truth), bias = format_number(table$bias),
-                      coverage = format_fixed(table$coverage), power = format_fixed(table$power)),
+                      coverage = format_share(table$coverage, 3L),
+                      power = format_share(table$power, 3L)),
                  c(FALSE, rep(TRUE, 5L)), spare = "bias"), "",
     wrap_lines(plan_goals(table, goal)))
 }

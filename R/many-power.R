@@ -19,8 +19,8 @@
 #'   (noncentrality), `critical`, `power`; attribute `n_for_goal`.
 #' @section How: The smaller model is fitted to what the larger one implies; ncp = N F, over the
 #'   inflation c of \eqn{\chi^2} when `x` is a robust fit (Satorra & Saris 1985). Close fit is
-#'   rejected above the 95 % quantile under the noncentrality of its RMSEA, not-close fit below the
-#'   5 % quantile (MacCallum, Browne & Sugawara 1996).
+#'   rejected above the 95% quantile under the noncentrality of its RMSEA, not-close fit below the
+#'   5% quantile (MacCallum, Browne & Sugawara 1996).
 #' @section Errors: `orizzonte_error_input`, `orizzonte_error_address` for parameters that the model
 #'   does not have.
 #' @references MacCallum, R. C., Browne, M. W., & Sugawara, H. M. (1996). Power analysis and
@@ -153,8 +153,8 @@ closeness_test <- function(fit, of, rmsea) {
   df <- test_of(fit)$df
   if (df == 0) abort("input", text_of("model_is_saturated_df_0_fit"))
   list(label = of, df = df, rate = df * rmsea^2 / length(fit$layout$groups), close = of,
-       words = text_of("rmsea_under_null_hypothesis", rmsea = format_fixed(rmsea[1L]),
-                       rmsea_2 = format_fixed(rmsea[2L])))
+       words = text_of("rmsea_under_null_hypothesis", rmsea = format_share(rmsea[1L], 3L),
+                       rmsea_2 = format_share(rmsea[2L], 3L)))
 }
 
 power_row <- function(test, n, significance) {
@@ -206,7 +206,7 @@ format_power <- function(x) {
                                            attr = short_number(attr(x, "significance")),
                                            df = x$df[1L]), attr(x, "words"))), "",
     format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),
-                      power = format_fixed(x$power)), rep(TRUE, 3L)), "",
+                      power = format_share(x$power, 3L)), rep(TRUE, 3L)), "",
     wrap_lines(if (is.na(needed)) text_of("no_n_reaches_power", goal = short_number(goal)) else
       text_of("power_takes_cases", goal = short_number(goal), needed = format_count(needed))))
 }

@@ -238,7 +238,7 @@ claim_lines <- function(x) {
   c("", claim_reading(x), "",
     format_table(list(analysis = x$analysis, estimate = format_number(x$estimate),
                       se = format_number(x$se), p = format_p(x$p),
-                      standardized = format_fixed(x$standardized, 2L), verdict = verdict),
+                      standardized = format_share(x$standardized, 2L), verdict = verdict),
                  c(FALSE, rep(TRUE, 4L), FALSE), spare = c("se", "standardized")))
 }
 
@@ -248,8 +248,8 @@ claim_reading <- function(x) {
   differs <- others[!others$same, ]
   known <- x$standardized[!is.na(x$standardized)]
   ends <- if (nrow(others) && length(known))
-    text_of("standardized_to", ends = format_fixed(min(known), 2L),
-            ends_2 = format_fixed(max(known), 2L))
+    text_of("standardized_to", ends = format_share(min(known), 2L),
+            ends_2 = format_share(max(known), 2L))
   wrap_lines(text_of(if (nrow(others)) "verdict_in_others" else "verdict_alone",
                      claim = itself$claim, verdict = words_of("claim_was", itself$verdict),
                      differs = nrow(others) - nrow(differs),

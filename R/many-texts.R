@@ -27,24 +27,24 @@ add_texts(
   normal_data_from_fitted = "of normal data from the fitted model",
   of_the_cases = "of the cases{sample}{groups}",
   replicates_seed_intervals_are =
-    "{reps} replicates {drawn} (seed {seed}); {level} % intervals are {interval}.",
+    "{reps} replicates {drawn} (seed {seed}); {level}% intervals are {interval}.",
   improper = "{status} improper: {improper}",
   no_p_from_replicates = paste0(
     "No p value is given for quantities that cannot be negative (variances, R\u00b2, ",
-    "reliabilities), for fewer than 100 usable replicates, and where more than 5 % of the ",
+    "reliabilities), for fewer than 100 usable replicates, and where more than 5% of the ",
     "replicates were lost or the estimate is at their edge."),
   p_not_placed = paste0(
     "The number of replicates is too small to decide whether the p values of {close} are above ",
     "or below .05{needed}."),
   replicates_needed = " (about {needed} are needed)",
   more_than_one_ten =
-    "More than 10 % of the replicates were lost; the intervals are based on the remaining ones.",
+    "More than 10% of the replicates were lost; the intervals are based on the remaining ones.",
   some_replicates_gave_no = "Some replicates gave no value: {trouble}",
   did_not_converge_left = "{others} did not converge and {others_2} left out.",
   could_not_be_analysed = paste0(
     "{unusable} could not be analysed (a variable does not vary or is never observed) and ",
     "{unusable_2} left out."),
-  many_in = "{at} in {trim} %",
+  many_in = "{at} in {trim}%",
   supported_replicates = "Supported in the replicates: {trim}.",
   interval_bca_leaves_out =
     "interval = \"bca\" leaves out single cases, and this fit is based on summary data.",
@@ -87,8 +87,8 @@ add_texts(
   cut_offs_changes_ladder = "Cut-offs for the changes of this ladder",
   cut_offs_model = "Cut-offs for this model",
   replicates_each_population_seed = paste0(
-    "{reps} replicates of each population (seed {seed}), {drawn}. A firm cut-off accepts 95 % ",
-    "of correctly specified and at most 5 % of misspecified models, a lenient one 90 and 10 %; ",
+    "{reps} replicates of each population (seed {seed}), {drawn}. A firm cut-off accepts 95% ",
+    "of correctly specified and at most 5% of misspecified models, a lenient one 90 and 10%; ",
     "otherwise there is none (McNeish & Wolf 2023). In brackets: Monte Carlo standard errors."),
   cutoffs_not_settled = paste0(
     "No verdict is given where more replicates could change it (\"cannot tell\"); increase ",

@@ -162,7 +162,7 @@ print.orizzonte_effects <- function(x, ...) {
 effect_columns <- function(x) {
   list(parameter = x$parameter, kind = x$kind, estimate = format_number(x$estimate),
        se = format_number(x$se), z = format_fixed(x$z, 2L), p = format_p(x$p),
-       standardized = format_fixed(x$standardized))
+       standardized = format_share(x$standardized, 3L))
 }
 
 #' The structural equations and what each variable is

@@ -98,7 +98,8 @@ printed_estimates <- function(x) {
   status <- ifelse(x$status %in% c("free", "derived"), "", x$status)
   c(list(parameter = x$parameter, estimate = format_number(x$estimate), se = format_number(x$se)),
     interval,
-    list(z = format_fixed(x$z, 2L), p = format_p(x$p), standardized = format_fixed(x$standardized),
+    list(z = format_fixed(x$z, 2L), p = format_p(x$p),
+         standardized = format_share(x$standardized, 3L),
          status = status))
 }
 

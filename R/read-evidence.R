@@ -27,13 +27,13 @@ items_evidence <- function(name, items_of, r, n, told) {
   for (item in setdiff(against, told)) {
     others <- mean(r[item, setdiff(items, against)])
     add("keying", name, item, text_of("keyed_against_others", item = item, construct = name,
-                                      correlation = format_fixed(others, 2L)))
+                                      correlation = format_share(others, 2L)))
   }
   weak <- mean(abs(off)) < 0.2
   if (weak) {
     add(if (is.null(general)) "weak construct" else "weak specific factor", name, items,
         text_of("hardly_a_construct", count = length(items), construct = name,
-                correlation = format_fixed(mean(abs(off)), 2L), once = once))
+                correlation = format_share(mean(abs(off)), 2L), once = once))
   } else if (length(items) > 2L) {
     # an item that hangs together with none of the others, once a near-duplicate pair is counted
     # as one item
@@ -42,7 +42,7 @@ items_evidence <- function(name, items_of, r, n, told) {
     for (item in items[share < limit]) {
       add("weak item", name, item,
           text_of("item_hardly_correlates", item = item, construct = name, once = once,
-                  correlation = format_fixed(share[[item]], 2L)))
+                  correlation = format_share(share[[item]], 2L)))
     }
   }
   findings
@@ -64,8 +64,8 @@ few_items_evidence <- function(name, items_of, r, observed) {
         prod(sign(link)) != sign(r[items[1L], items[2L]])) {
       add("two items", name, items,
           text_of("two_items_relate_differently", construct = name, first = items[1L],
-                  first_link = format_fixed(link[1L], 2L), second = items[2L],
-                  second_link = format_fixed(link[2L], 2L)))
+                  first_link = format_share(link[1L], 2L), second = items[2L],
+                  second_link = format_share(link[2L], 2L)))
     }
   }
   if (length(items) == 3L) {
@@ -74,11 +74,11 @@ few_items_evidence <- function(name, items_of, r, observed) {
       share <- r[items[k], others[1L]] * r[items[k], others[2L]] /
         r[others[1L], others[2L]]
       if (is.finite(share) && (share > 1 || share < 0)) {
-        correlations <- format_fixed(r[items, items][lower.tri(diag(3L))], 2L)
+        correlations <- format_share(r[items, items][lower.tri(diag(3L))], 2L)
         add("three items", name, items[k],
             text_of("three_items_impossible", construct = name, item = items[k],
                     correlations = paste(correlations, collapse = ", "),
-                    squared = format_fixed(share, 2L)))
+                    squared = format_share(share, 2L)))
         break
       }
     }
@@ -100,7 +100,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     owner <- names(Filter(function(items) all(pair %in% items), items_of))
     add("duplicate", owner, pair,
         text_of("nearly_same_item", first = pair[1L], second = pair[2L],
-                correlation = format_fixed(r[pair[1L], pair[2L]])))
+                correlation = format_share(r[pair[1L], pair[2L]], 3L)))
   }
   for (name in reflective) {
     told <- unlist(lapply(findings, function(f) if (f$kind == "keying") f$items))
@@ -120,7 +120,7 @@ find_evidence <- function(layout, covariance, n, data = NULL, rows = NULL) {
     if (across > 0.9 * within && across > 0.2) {
       add("one construct", pair, c(a, b),
           text_of("perhaps_one_construct", first = pair[1L], second = pair[2L],
-                  across = format_fixed(across, 2L), within = format_fixed(within, 2L),
+                  across = format_share(across, 2L), within = format_share(within, 2L),
                   once = once))
     }
   }

@@ -24,7 +24,7 @@
 #'   `p_swain`, because the
 #'   uncorrected test of a correct model of many variables rejects far too often in small samples.
 #'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
-#' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90 % interval from
+#' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90% interval from
 #'   the noncentral \eqn{\chi^2} and the *p* value of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
 #' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr`
 #'   and `gfi` are means over the groups, weighted by their size
@@ -268,9 +268,9 @@ uncorrected_values <- function(fit, test, base, plain) {
 correction_words <- function(fit) {
   if (!is_corrected(fit) || !has_converged(fit) || test_of(fit)$df == 0) return(NULL)
   index <- indices_of(fit)
-  before <- paste0("CFI ", format_fixed(index[["cfi_normal"]]), ", TLI ",
-                   format_fixed(index[["tli_normal"]]), ", RMSEA ",
-                   format_fixed(index[["rmsea_normal"]]))
+  before <- paste0("CFI ", format_share(index[["cfi_normal"]], 3L), ", TLI ",
+                   format_share(index[["tli_normal"]], 3L), ", RMSEA ",
+                   format_share(index[["rmsea_normal"]], 3L))
   missing <- if (is_incomplete(fit$sample))
     text_of("what_is_missing_makes")
   if (!is_robust(fit$request)) return(text_of("from_itself", missing = missing, before = before))
@@ -437,8 +437,16 @@ format_index <- function(index, value) {
   if (is.na(value)) return("")
   if (index %in% c("df", "df_baseline", "critical_n")) return(format_count(round(value)))
   if (index %in% c("p", "p_swain", "p_close_fit", "p_baseline", "p_normal")) return(format_p(value))
-  format_fixed(value)
+  if (index %in% bounded_indices) return(format_share(value, 3L))
+  format_fixed(value, if (index %in% small_indices) 3L else 2L)
 }
+
+# Indices near 1 that are not bounded by it.
+small_indices <- c("chisq_per_df", "ecvi", "ecvi_baseline", "ecvi_saturated", "chisq_inflation")
+
+# Indices that cannot exceed 1, or hardly ever do.
+bounded_indices <- c("cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "srmr", "gfi", "agfi",
+                     "cfi_normal", "tli_normal", "rmsea_normal")
 
 #' @export
 print.orizzonte_indices <- function(x, ...) {
@@ -466,10 +474,10 @@ format_indices_table <- function(x) {
 index_columns <- function(x) {
   shown <- x[!is.na(x$value), ]
   interval <- ifelse(is.na(shown$lower), "",
-                     paste0("[", format_fixed(shown$lower), ", ", format_fixed(shown$upper), "]"))
+                     format_limits(shown$lower, shown$upper, 3L))
   blank <- function(v) ifelse(is.na(v), "", v)
   list(index = unname(index_words[shown$index]), value = format_index(shown$index, shown$value),
-       `90 % interval` = interval, `good (acceptable)` = blank(shown$cutoff),
+       `90% interval` = interval, `good (acceptable)` = blank(shown$cutoff),
        verdict = words_of("index", shown$verdict))
 }
 

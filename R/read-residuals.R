@@ -208,7 +208,7 @@ largest_residuals <- function(view, in_units, parts, largest) {
 
 residual_meaning <- function(columns, in_units) {
   gap <- columns$residual
-  size <- if (in_units == "correlation") sub("^0", "", format_fixed(abs(gap), 2L)) else
+  size <- if (in_units == "correlation") format_share(abs(gap)) else
     format_number(abs(gap))
   single <- is.na(columns$second)
   same <- !single & columns$first == columns$second
@@ -288,8 +288,10 @@ print.orizzonte_residuals <- function(x, ...) {
 format_residuals_table <- function(x) {
   if (nrow(x) == 0L)
     return(text_of("model_reproduces_every_moment"))
-  columns <- list(residual = format_number(x$residual), observed = format_number(x$observed),
-                  implied = format_number(x$implied))
+  shown <- if (identical(attr(x, "in_units"), "correlation"))
+    function(value) format_share(value, 3L) else format_number
+  columns <- list(residual = shown(x$residual), observed = shown(x$observed),
+                  implied = shown(x$implied))
   if (!is.null(x$z) && !identical(attr(x, "in_units"), "own_se")) columns$z <- format_fixed(x$z, 2L)
   lines <- format_table(c(columns, list(meaning = x$meaning)), c(rep(TRUE, length(columns)), FALSE),
                         spare = c("implied", "observed"))
@@ -300,7 +302,7 @@ format_residuals_table <- function(x) {
     lines <- c(lines, "", text_of("where_srmr_comes_from"), format_table(list(
       part = paste0(parts$part, ifelse(is.na(parts$group), "", paste0(" (", parts$group, ")"))),
       moments = format_count(parts$moments),
-          srmr = format_fixed(parts$srmr), share = paste0(round(100 * parts$share), " %")),
+          srmr = format_share(parts$srmr, 3L), share = paste0(round(100 * parts$share), "%")),
       c(FALSE, TRUE, TRUE, TRUE)))
   }
   c(lines,

@@ -175,6 +175,6 @@ r_squared_columns <- function(x) {
                  ifelse(x$r_squared > 1 | x$r_squared < 0, "impossible",
                         ifelse(x$r_squared < 0.25, "weak", "")))
   if (!is.null(x$group) && !all(is.na(x$group))) x$variable <- paste0(x$variable, " | ", x$group)
-  titled(list(variable = x$variable, kind = x$kind, r_squared = format_fixed(x$r_squared),
-              se = format_fixed(x$se), note = note))
+  titled(list(variable = x$variable, kind = x$kind, r_squared = format_share(x$r_squared, 3L),
+              se = format_share(x$se, 3L), note = note))
 }

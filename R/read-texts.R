@@ -83,7 +83,7 @@ add_texts(
     "The model has no effects among constructs or observed variables. Add them with ",
     "effect(outcome ~ cause)."),
   constructs_something_points = "Endogenous constructs",
-  interval_title = "{level} % interval",
+  interval_title = "{level}% interval",
   once_is_out = " once {general} is partialled out",
   far_from_all_others = "{far}{far_2}{far_3} far from all others (Mahalanobis distance)",
   what_else_is_found = "The checks below exclude these rows.",

@@ -103,8 +103,8 @@ format_revision <- function(fit) {
            if (!is.na(row$p_change)) paste0(", p ", p_clause(row$p_change)))
   }
   text_of("revision_now_df_cfi", revision = row$revision, change = row$change, fell = fell,
-          chisq = format_fixed(row$chisq), df = row$df, cfi = format_fixed(row$cfi),
-          rmsea = format_fixed(row$rmsea))
+          chisq = format_fixed(row$chisq), df = row$df, cfi = format_share(row$cfi, 3L),
+          rmsea = format_share(row$rmsea, 3L))
 }
 
 #' @export
@@ -124,9 +124,9 @@ format_trail <- function(x) {
                   `#` = format_count(x$revision), predicted = format_fixed(x$predicted_drop, 2L),
                   drop = format_fixed(x$actual_drop, 2L),
                   chisq = format_fixed(x$chisq, 2L), df = format_count(x$df),
-                  CFI = format_fixed(x$cfi), cfi_change = format_fixed(x$cfi_change),
-                  TLI = format_fixed(x$tli), RMSEA = format_fixed(x$rmsea),
-                  SRMR = format_fixed(x$srmr), AIC = format_fixed(x$aic, 1L),
+                  CFI = format_share(x$cfi, 3L), cfi_change = format_share(x$cfi_change, 3L),
+                  TLI = format_share(x$tli, 3L), RMSEA = format_share(x$rmsea, 3L),
+                  SRMR = format_share(x$srmr, 3L), AIC = format_fixed(x$aic, 1L),
                   BIC = format_fixed(x$bic, 1L),
                   p_change = format_p(x$p_change)))
   lines <- c(lines, format_table(columns), "")

@@ -229,7 +229,7 @@ format_verdicts <- function(x) {
 
 verdict_columns <- function(x) {
   c(list(claim = x$claim, estimate = format_number(x$estimate), se = format_number(x$se),
-         `std.` = format_fixed(x$standardized, 2L), z = format_fixed(x$z, 2L),
+         `std.` = format_share(x$standardized, 2L), z = format_fixed(x$z, 2L),
          p = format_p(x$p_deciding)),
     if (nrow(x) > 1L) list(`p (Holm)` = format_p(x$p_adjusted)),
     list(verdict = words_of("claim", x$verdict)))

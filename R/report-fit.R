@@ -2,13 +2,23 @@
 
 # `bootstrap`: its standard errors, intervals and p values replace those of the tables where it
 # contains them.
-fit_parts <- function(fit, criteria, bootstrap = NULL) {
-  c(fit_trouble(fit), fit_summary_parts(fit, criteria), methods_parts(fit, criteria),
-    descriptive_parts(fit), fit_model_parts(fit), fit_index_parts(fit, criteria),
-    fit_measure_parts(fit, criteria, bootstrap), fit_estimate_parts(fit, bootstrap),
-    fit_residual_parts(fit), fit_amendment_parts(fit, criteria),
-    fit_claim_parts(fit, criteria, bootstrap), fit_trail_parts(fit), fit_limit_parts(fit),
-    fit_reproduction_parts(fit))
+fit_parts <- function(fit, criteria, bootstrap = NULL, wanted = NULL) {
+  sections <- list(
+    summary = function() fit_summary_parts(fit, criteria),
+    diagram = function() {
+      report_section(text_of("head_diagram"),
+                     diagram_figures(fit, text_of("path_diagram_standardized_values")))
+    },
+    methods = function() methods_parts(fit, criteria), data = function() descriptive_parts(fit),
+    model = function() fit_model_parts(fit), fit = function() fit_index_parts(fit, criteria),
+    measures = function() fit_measure_parts(fit, criteria, bootstrap),
+    estimates = function() fit_estimate_parts(fit, bootstrap),
+    residuals = function() fit_residual_parts(fit),
+    modifications = function() fit_amendment_parts(fit, criteria),
+    hypotheses = function() fit_claim_parts(fit, criteria, bootstrap),
+    history = function() fit_trail_parts(fit), limits = function() fit_limit_parts(fit),
+    reproduction = function() fit_reproduction_parts(fit))
+  c(fit_trouble(fit), wanted_sections(sections, wanted))
 }
 
 # The passage for a manuscript.
@@ -58,10 +68,8 @@ fit_summary_parts <- function(fit, criteria) {
   indices <- fit_indices(fit, criteria)
   shown <- indices[indices$index %in% main_indices, ]
   report_section(text_of("in_short"),
-    report_text(attr(indices, "reading")), index_table(shown),
-    sample_text(fit),
-    report_section(text_of("head_diagram"),
-      diagram_figures(fit, text_of("path_diagram_standardized_values"))))
+    report_text(attr(indices, "reading")), index_table(shown, text_of("fit_of_the_model")),
+    sample_text(fit))
 }
 
 # The cases, what errors rest on, and what else is to be said of both.
@@ -80,13 +88,14 @@ diagram_figures <- function(fit, alt) {
   })
 }
 
-index_table <- function(x) {
+index_table <- function(x, caption = NULL) {
   x <- x[!is.na(x$value), ]
-  report_table(list(
+  report_table(caption = caption, list(
     index = unname(index_words[x$index]), value = format_index(x$index, x$value),
-    `90 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_fixed(x$lower), ", ",
-        format_fixed(x$upper), "]")),
-    `good (acceptable)` = x$cutoff, verdict = words_of("index", x$verdict)))
+    `90% interval` = format_limits(x$lower, x$upper, 3L),
+    `good (acceptable)` = gsub("<=", "\u2264", gsub(">=", "\u2265", x$cutoff, fixed = TRUE),
+                              fixed = TRUE),
+    verdict = words_of("index", x$verdict)))
 }
 
 # The blueprint as it prints, without its heading and what it assumes.
@@ -106,7 +115,7 @@ fit_index_parts <- function(fit, criteria) {
   report_section(text_of("head_fit"),
     report_text(text_of("cut_offs_are_conventions"),
                 text_of("first_is_good_one")),
-    index_table(fit_indices(fit, criteria)), correction_text(fit))
+    index_table(fit_indices(fit, criteria), text_of("all_fit_indices")), correction_text(fit))
 }
 
 correction_text <- function(fit) {
@@ -124,7 +133,8 @@ fit_estimate_parts <- function(fit, bootstrap = NULL) {
   explained <- r_squared(fit)
   r2 <- titled(list(
              variable = explained$variable, group = explained$group, kind = explained$kind,
-             r_squared = format_fixed(explained$r_squared), se = format_fixed(explained$se)))
+             r_squared = format_share(explained$r_squared, 3L),
+             se = format_share(explained$se, 3L)))
   if (all(is.na(explained$group))) r2$group <- NULL
   table <- estimates(fit, bootstrap = held)
   groups <- stats::setNames(fit$layout$groups, fit$layout$groups)
@@ -168,9 +178,9 @@ estimate_columns <- function(fit, x, kind) {
   item <- ifelse(is.na(rows$second[at]), rows$first[at], rows$second[at])
   out <- list(parameter = x$parameter, estimate = format_number(x$estimate),
               se = format_number(x$se),
-              `95 % interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ",
+              `95% interval` = ifelse(is.na(x$lower), "", paste0("[", format_number(x$lower), ", ",
                   format_number(x$upper), "]")),
-              p = format_p(x$p), standardized = format_fixed(x$standardized),
+              p = format_p(x$p), standardized = format_share(x$standardized, 3L),
               status = ifelse(x$status %in% c("free", "derived"), "", x$status))
   if ("loading" %in% kind && length(words))
     out$wording <- ifelse(item %in% names(words), words[item], "")
@@ -183,9 +193,9 @@ fit_residual_parts <- function(fit) {
                           report_text(text_of("model_is_saturated_there"))))
   largest <- stats::residuals(fit, in_units = "correlation", largest = 10)
   report_section(text_of("head_residuals"),
-    report_table(list(residual = format_fixed(largest$residual),
-                      observed = format_fixed(largest$observed),
-                      implied = format_fixed(largest$implied), meaning = largest$meaning)),
+    report_table(list(residual = format_share(largest$residual, 3L),
+                      observed = format_share(largest$observed, 3L),
+                      implied = format_share(largest$implied, 3L), meaning = largest$meaning)),
     report_figure(residual_map(fit), text_of("map_of_residuals"), "residual-map"))
 }
 
@@ -201,7 +211,7 @@ fit_amendment_parts <- function(fit, criteria) {
     report_table(list(parameter = x$parameter, kind = short_kind(x$kind),
                       MI = format_fixed(x$modification_index, 2L),
                       `p (adj.)` = format_p(x$p_adjusted),
-                      `expected change, std.` = format_fixed(x$expected_change_std, 2L),
+                      `expected change, std.` = format_share(x$expected_change_std, 2L),
                       `refitted drop` = format_fixed(x$actual_drop, 2L),
                       estimate = format_number(x$actual_estimate),
                       verdict = row_words(x)),
@@ -249,7 +259,8 @@ trail_columns <- function(x) {
        `predicted drop` = format_fixed(x$predicted_drop, 2L),
        `real drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
        df = format_count(x$df), p_change = format_p(x$p_change),
-       CFI = format_fixed(x$cfi), RMSEA = format_fixed(x$rmsea), BIC = format_fixed(x$bic, 1L)))
+       CFI = format_share(x$cfi, 3L), RMSEA = format_share(x$rmsea, 3L),
+       BIC = format_fixed(x$bic, 1L)))
 }
 
 # The limits of the conclusions.

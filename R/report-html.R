@@ -4,31 +4,31 @@ report_html <- function(report) {
   tags <- htmltools::tags
   headings <- Filter(function(part) part$part == "heading" && part$level == 1L, report$parts)
   titles <- vapply(headings, `[[`, "", "text")
-  script <- report_asset("report.js")
   number <- 0L
   body <- lapply(report$parts, function(part) {
     if (part$part == "heading" && part$level == 1L) number <<- number + 1L
     html_part(part, paste0("section-", number))
   })
-  contents <- tags$nav(id = "contents", tags$ul(lapply(seq_along(titles), function(k) {
-    tags$li(tags$a(href = paste0("#section-", k), plain_line(titles[k])))
-  })))
-  html_page(report$title, contents, body,
-            tags$script(htmltools::HTML(paste(script, collapse = "\n"))),
-            language = report$language)
+  contents <- tags$nav(id = "contents", `aria-label` = text_of("head_contents"),
+    tags$ul(lapply(seq_along(titles), function(k) {
+      tags$li(tags$a(href = paste0("#section-", k), plain_line(titles[k])))
+    })))
+  html_page(report$title, body, contents, language = report$language)
 }
 
 # A whole page in the style of reports, as text.
-html_page <- function(title, ..., language = "en") {
+html_page <- function(title, body, contents = NULL, language = "en") {
   tags <- htmltools::tags
-  style <- report_asset("report.css")
+  asset <- function(name) htmltools::HTML(paste(report_asset(name), collapse = "\n"))
   page <- tags$html(
     lang = language,
     tags$head(tags$meta(charset = "utf-8"),
               tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
-              tags$title(plain_line(title)),
-              tags$style(htmltools::HTML(paste(style, collapse = "\n")))),
-    tags$body(tags$h1(class = "title", plain_line(title)), ...))
+              tags$meta(name = "color-scheme", content = "light dark"),
+              tags$title(plain_line(title)), tags$style(asset("report.css"))),
+    tags$body(class = if (!is.null(contents)) "with-contents",
+              tags$header(tags$h1(class = "title", plain_line(title)), contents),
+              tags$main(body), if (!is.null(contents)) tags$script(asset("report.js"))))
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 
@@ -49,9 +49,15 @@ html_part <- function(part, anchor = NULL) {
     fold = tags$details(tags$summary(plain_line(part$summary)), lapply(part$parts, html_part)),
     tabs = tags$div(class = "tabs", Map(function(title, tab) {
       tags$section(class = "tab", `data-title` = plain_line(title),
-                   tags$h4(class = "tab-title", plain_line(title)), lapply(tab, html_part))
+                   tags$p(class = "tab-title", plain_line(title)), lapply(tab, html_part))
     }, part$titles, part$tabs, USE.NAMES = FALSE)),
-    figure = tags$figure(tags$img(src = data_uri(part), alt = part$alt)))
+    figure = tags$figure(tags$img(src = data_uri(part), alt = plain_line(part$alt)),
+                         tags$figcaption(html_caption(part, text_of("head_figure")))))
+}
+
+html_caption <- function(part, word) {
+  list(htmltools::tags$span(class = "number", paste0(word, "\u00a0", part$number, ".")), " ",
+       plain_line(part$caption))
 }
 
 html_pieces <- function(pieces) {
@@ -70,12 +76,17 @@ html_table <- function(part) {
   cells <- Map(function(x, name, side) {
     text <- htmltools::htmlEscape(plain_line(x))
     if (name %in% part$code) text <- ifelse(nzchar(text), paste0("<code>", text, "</code>"), "")
-    paste0("<td class=\"", side, "\">", text, "</td>")
+    # a text may be wrapped, a number or a short text may not
+    long <- if (max(nchar(x, "width")) > 30L && !name %in% part$code) " long" else ""
+    paste0("<td class=\"", side, long, "\">", text, "</td>")
   }, part$columns, names, side)
   rows <- paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n")
-  head <- tags$tr(Map(function(name, side) tags$th(class = side, plain_line(name)), names, side,
-                      USE.NAMES = FALSE))
-  list(tags$table(tags$thead(head), tags$tbody(htmltools::HTML(rows))),
+  head <- tags$tr(Map(function(name, side) {
+    if (nzchar(name)) tags$th(scope = "col", class = side, plain_line(name)) else tags$td()
+  }, names, side, USE.NAMES = FALSE))
+  list(tags$div(class = "table",
+                tags$table(tags$caption(html_caption(part, text_of("head_table"))),
+                           tags$thead(head), tags$tbody(htmltools::HTML(rows)))),
        if (!is.null(part$note)) tags$p(class = "note", plain_line(part$note)))
 }
 

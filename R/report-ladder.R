@@ -1,28 +1,35 @@
 # The report of a ladder, loosened or not.
 
-ladder_parts <- function(x, criteria) {
+ladder_parts <- function(x, criteria, wanted = NULL) {
   loosened <- if (inherits(x, "orizzonte_loosened")) x
   ladder <- if (is.null(loosened)) x else loosened$ladder
-  c(ladder_summary_parts(ladder, loosened), methods_parts(x, criteria),
-    ladder_rung_parts(ladder),
-    ladder_release_parts(ladder, loosened), ladder_failing_parts(ladder, criteria),
-    ladder_mean_parts(ladder), ladder_gap_parts(ladder), ladder_group_parts(ladder),
-    fit_model_parts(ladder$fits[[1L]], text_of("assumed_first_rung")),
-    ladder_reproduction_parts(ladder))
+  sections <- list(
+    summary = function() ladder_summary_parts(ladder, loosened),
+    methods = function() methods_parts(x, criteria),
+    rungs = function() ladder_rung_parts(ladder),
+    releases = function() ladder_release_parts(ladder, loosened),
+    failing = function() ladder_failing_parts(ladder, criteria),
+    means = function() ladder_mean_parts(ladder), items = function() ladder_gap_parts(ladder),
+    groups = function() ladder_group_parts(ladder),
+    model = function() fit_model_parts(ladder$fits[[1L]], text_of("assumed_first_rung")),
+    reproduction = function() ladder_reproduction_parts(ladder))
+  c(ladder_cautions(ladder), wanted_sections(sections, wanted))
+}
+
+ladder_cautions <- function(ladder) {
+  trouble <- ladder_trouble(ladder)
+  if (length(trouble) == 0L) return(NULL)
+  list(report_text(in_bold(text_of("read_first")), text_of("some_rungs_have_not"),
+                   paste(trouble, collapse = "; "), ".", tone = "caution"))
 }
 
 ladder_summary_parts <- function(ladder, loosened) {
   first <- ladder$fits[[1L]]
-  trouble <- ladder_trouble(ladder)
-  c(flat_parts(list(if (length(trouble)) {
-    report_text(in_bold(text_of("read_first")), text_of("some_rungs_have_not"),
-                paste(trouble, collapse = "; "), ".", tone = "caution")
-  })),
   report_section(text_of("in_short"), report_bullets(c(ladder$reading, if (!is.null(loosened))
     loosened_reading(loosened))),
     sample_text(first, parameters = FALSE),
     report_table(ladder_columns(ladder)$fit),
-    report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs")))
+    report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs"))
 }
 
 ladder_rung_parts <- function(ladder) {
@@ -86,7 +93,7 @@ ladder_failing_parts <- function(ladder, criteria) {
                 text_of("item_texts_first_was")),
     report_table(list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L),
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
-                      `std.` = format_fixed(x$expected_change_std, 2L),
+                      `std.` = format_share(x$expected_change_std, 2L),
                       `real drop` = format_fixed(x$actual_drop, 2L),
                       moves = ifelse(is.na(x$moves), "", words_of("move", x$moves)),
                       verdict = row_words(x)),

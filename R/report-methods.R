@@ -120,7 +120,7 @@ missing_sentence_of <- function(fit) {
   incomplete <- total_of(sample, "with_missing")
   total <- sum(cases_by_group(sample))
   codes <- fit$request$missing_codes
-  percent <- function(part) paste(format_fixed(100 * part, 1L), "%")
+  percent <- function(part) paste0(format_fixed(100 * part, 1L), "%")
   text_of(if (is_robust(fit$request)) "cases_had_missing_values_robust" else
     "cases_had_missing_values", sample = format_count(incomplete), total = format_count(total),
           share = percent(incomplete / total),

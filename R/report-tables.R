@@ -6,8 +6,8 @@
 #' @param x What [write_report()] takes.
 #' @param folder Where to write; made when it does not exist. Files of the same names are replaced,
 #'   others left alone.
-#' @param formats Out of `"csv"` and `"docx"` (tables; Word with the packages officer and
-#'   flextable), `"svg"` and `"png"` (figures). When `NULL` all that can be made here.
+#' @param formats One or more of `"csv"` and `"docx"` (tables; Word needs the package officer),
+#'   `"svg"` and `"png"` (figures). `NULL` writes all formats that are available.
 #' @param criteria,bootstrap As in [write_report()].
 #' @param quiet Whether to leave out the message that says what was written.
 #' @param guard Whether texts in CSV files that begin with `=`, `+`, `-` or `@`, which a spreadsheet
@@ -38,7 +38,7 @@ write_tables <- function(x, folder, formats = NULL, criteria = NULL, bootstrap =
   }
   if (!dir.exists(folder) && !dir.create(folder, recursive = TRUE, showWarnings = FALSE))
     abort("report", text_of("cannot_create_folder", folder = quoted(folder)))
-  parts <- numbered_parts(unfolded_parts(report_of(x, criteria, bootstrap)$parts))
+  parts <- unfolded_parts(report_of(x, criteria, bootstrap)$parts)
   parts <- Filter(function(part) part$part %in% c("table", "figure"), parts)
   written <- unlist(lapply(unname(parts), write_part, folder = folder, formats = formats,
                            guard = guard),
@@ -55,7 +55,7 @@ table_formats <- c("csv", "docx", "svg", "png")
 
 check_formats <- function(formats) {
   if (is.null(formats)) {
-    word <- all(vapply(c("officer", "flextable"), requireNamespace, NA, quietly = TRUE))
+    word <- requireNamespace("officer", quietly = TRUE)
     return(setdiff(table_formats, if (!word) "docx"))
   }
   check_words(formats, "`formats`", "formats = c(\"csv\", \"svg\")")
@@ -80,6 +80,4 @@ write_part <- function(part, folder, formats, guard) {
   })
 }
 
-word_alone <- function(part, path) {
-  print(word_table(officer::read_docx(), part), target = path)
-}
+word_alone <- function(part, path) save_word(word_table(part), plain_line(part$caption), path)

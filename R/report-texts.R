@@ -86,7 +86,7 @@ add_texts(
   rung_verdict = " Verdict: {verdict}.",
   in_the_group = " in the {where} group",
   bootstrap_was = paste0(
-    "Confidence intervals ({level} %) were {interval}{method} and based on {reps} replicates ",
+    "Confidence intervals ({level}%) were {interval}{method} and based on {reps} replicates ",
     "{drawn} (seed {seed})."),
   parts_are_reported_apart = paste0(
     "The specific factors {parts} explain the variance that the general construct leaves and ",
@@ -98,7 +98,7 @@ add_texts(
   model_against = "{model} against {against}",
   variance_was_split = paste0(
     "The variance of sum scores was divided into the contributions of the general and the ",
-    "specific constructs, with {level} % confidence intervals ({cite})."),
+    "specific constructs, with {level}% confidence intervals ({cite})."),
   bca_source = " ({cite})",
   bootstrap_intervals_were = "The bootstrap estimates with their intervals were: {each}.",
   against_cfi_rmsea_srmr = paste0(
@@ -122,7 +122,7 @@ add_texts(
   alpha = ", alpha = {alpha}",
   omega_ave = "{name} omega = {omega}{omega_upper}{alpha}, AVE = {ave}",
   reliability_validity_measures_intervals =
-    "Reliability and validity of the measures ({level} % confidence intervals; {cite}): {each}.",
+    "Reliability and validity of the measures ({level}% confidence intervals; {cite}): {each}.",
   largest_ratio_correlations_between =
     "The largest heterotrait-monotrait ratio of correlations (HTMT) was {pairs} ({cite}).",
   htmt_of_pair = "{htmt} ({first} and {second}{group}{unknown})",
@@ -169,7 +169,7 @@ add_texts(
     "The solution was improper ({trouble}), so that its estimates are not interpreted.",
   model_is_saturated_fit = "The model was saturated, so that its fit cannot be evaluated.",
   p_corrected_for_sample_size = ", p {p} corrected for the sample size ({cite})",
-  n90_interval = ", 90 % interval [{at}, {at_2}]",
+  n90_interval = ", 90% interval [{at}, {at_2}]",
   cfi_tli_rmsea_allow = " CFI, TLI and RMSEA were corrected for missing data ({cite}).",
   model_fitted_indices_cfi = paste0(
     "The model fitted {worst} by its indices: {value}, CFI = {value_2}, TLI = {value_3}, ",
@@ -181,7 +181,7 @@ add_texts(
     "{from} predicted {to}{group} (b = {estimate}, SE = {se}, p {value}, \u03b2 = ",
     "{standardized})."),
   indirect_in_words = paste0(
-    "The indirect effect of {from} on {to}{group} was {estimate} (SE = {se}, {level} % CI ",
+    "The indirect effect of {from} on {to}{group} was {estimate} (SE = {se}, {level}% CI ",
     "{interval}, p {value}, standardized {standardized})."),
   explained_variance = "The explained variance was {r_squared}.",
   effects_these_have_smallest =
@@ -239,6 +239,11 @@ add_texts(
 add_texts(
   estimates_side_by_side = "Estimates side by side",
   head_changes = "Changes",
+  fit_of_the_model = "Fit of the model",
+  all_fit_indices = "All fit indices",
+  head_contents = "Contents",
+  head_figure = "Figure",
+  head_table = "Table",
   the_models_compared = "The models compared",
   the_data = "The data",
   correlations_as_observed = "Observed correlations",
@@ -287,8 +292,11 @@ add_texts(
   tables_written = "{files} file{?s} written to {folder}; index.csv lists them.",
   report_written = "Report written to {file}",
   models_compared_title = "Models compared",
-  word_needs_packages = "A report in Word needs the {qty(count)}package{?s} {packages}.",
-  install_or_other_report = "install.packages(c({packages})); or write an .html or .md report.")
+  parts_only_of_fits =
+    "`parts` chooses sections of a report about fits or ladders; other reports have one section.",
+  word_needs_package = "A report in Word needs the package officer.",
+  install_or_other_report =
+    "Install it with install.packages(\"officer\"), or write an .html or .md report.")
 
 add_texts(
   no_reason_given_brackets = "(no reason given)",

@@ -1,148 +1,179 @@
-# Word: paragraphs and tables through officer and flextable, which are asked for when they are used.
+# Word: paragraphs, tables and figures as the markup of Word, put into a template by officer. Tables
+# are written here because building them cell by cell takes several times as long.
 
 check_word_tools <- function() {
-  missing <- Filter(function(package) !requireNamespace(package, quietly = TRUE),
-                    c("officer", "flextable"))
-  if (length(missing) == 0L) return(invisible())
-  abort("report", c(text_of("word_needs_packages", count = length(missing),
-                            packages = enumerate(missing)),
-                    i = text_of("install_or_other_report",
-                                packages = paste(quoted(missing), collapse = ", "))))
+  if (requireNamespace("officer", quietly = TRUE)) return(invisible())
+  abort("report", c(text_of("word_needs_package"), i = text_of("install_or_other_report")))
 }
 
 report_word <- function(report, path) {
-  document <- officer::read_docx()
-  document <- officer::set_doc_properties(document, title = plain_line(report$title))
-  document <- officer::body_add_par(document, plain_line(report$title), style = "heading 1")
-  for (part in numbered_parts(unfolded_parts(report$parts)))
-    document <- word_part(document, part)
+  parts <- unfolded_parts(report$parts)
+  title <- word_paragraph(word_run(plain_line(report$title)), "Title")
+  save_word(c(title, unlist(lapply(parts, word_part))), plain_line(report$title), path)
+}
+
+# Writes blocks of markup (paragraphs and tables) as a document.
+save_word <- function(blocks, title, path) {
+  template <- system.file("report", "template.docx", package = "orizzonte")
+  document <- officer::read_docx(template)
+  document <- officer::set_doc_properties(
+    document, title = title, creator = paste("orizzonte", package_version_text()),
+    created = Sys.time())
+  # the template holds one empty paragraph, which the first block replaces
+  document <- officer::body_add_xml(document, blocks[1L], pos = "on")
+  for (block in blocks[-1L]) document <- officer::body_add_xml(document, block)
   print(document, target = path)
   invisible()
 }
 
-# Tables and figures with their numbers; what has no caption of its own takes the heading above.
-numbered_parts <- function(parts) {
-  count <- c(table = 0L, figure = 0L)
-  above <- ""
-  lapply(parts, function(part) {
-    if (part$part == "heading") above <<- part$text
-    if (!part$part %in% names(count)) return(part)
-    count[[part$part]] <<- count[[part$part]] + 1L
-    part$number <- count[[part$part]]
-    if (is.null(part$caption)) part$caption <- if (part$part == "figure") part$alt else above
-    part
-  })
-}
-
-word_part <- function(document, part) {
-  paragraph <- function(pieces, style = "Normal") {
-    officer::body_add_fpar(document, do.call(officer::fpar, word_pieces(pieces)), style = style)
-  }
+word_part <- function(part) {
   switch(part$part,
-    heading = officer::body_add_par(document, plain_line(part$text),
-                                    style = paste("heading", min(part$level + 1L, 3L))),
-    text = paragraph(part$pieces),
-    bullets = {
-      for (item in part$items) document <- paragraph(c(list("\u2022 "), item))
-      document
-    },
-    code = {
-      for (line in shown_text(part$lines))
-        document <- officer::body_add_fpar(document,
-                                           officer::fpar(officer::ftext(line, word_code())))
-      document
-    },
-    table = word_table(document, part),
-    figure = word_figure(document, part))
+    heading = word_paragraph(word_run(plain_line(part$text)),
+                             paste0("Heading", min(part$level, 3L))),
+    text = word_paragraph(word_runs(part$pieces),
+                          if (part$tone == "plain") "Normal" else "Caution"),
+    bullets = vapply(part$items, function(item) {
+      word_paragraph(word_runs(item), "ListBullet")
+    }, ""),
+    code = word_paragraph(paste(word_run(shown_text(part$lines)), collapse = word_break), "Code"),
+    table = word_table(part),
+    figure = word_figure(part))
 }
 
-# "Table 3" in bold, the title in italics on the next line.
-word_caption <- function(document, part, word) {
-  title <- officer::fp_text(italic = TRUE)
-  document <- officer::body_add_fpar(document, officer::fpar(
-    officer::ftext(paste(word, part$number), officer::fp_text(bold = TRUE))))
-  officer::body_add_fpar(document, officer::fpar(officer::ftext(plain_line(part$caption), title)))
+# --- markup --------------------------------------------------------------------------------------
+
+word_names <- paste0(
+  "xmlns:w=\"http://schemas.openxmlformats.org/wordprocessingml/2006/main\" ",
+  "xmlns:r=\"http://schemas.openxmlformats.org/officeDocument/2006/relationships\" ",
+  "xmlns:wp=\"http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing\"")
+word_break <- "<w:r><w:br/></w:r>"
+
+word_escape <- function(x) htmltools::htmlEscape(x, attribute = TRUE)
+
+# Runs of the same format, one for each text.
+word_run <- function(text, bold = FALSE, italic = FALSE, code = FALSE, points = NULL) {
+  paste0("<w:r><w:rPr>",
+         ifelse(code, paste0("<w:rFonts w:ascii=\"Courier New\" w:hAnsi=\"Courier New\" ",
+                             "w:cs=\"Courier New\"/>"), ""),
+         ifelse(bold, "<w:b/>", ""), ifelse(italic, "<w:i/>", ""),
+         if (!is.null(points)) paste0("<w:sz w:val=\"", 2 * points, "\"/>"), "</w:rPr>",
+         "<w:t xml:space=\"preserve\">", htmltools::htmlEscape(text), "</w:t></w:r>")
 }
 
-word_code <- function() officer::fp_text(font.family = "Courier New", font.size = 9)
-
-word_pieces <- function(pieces) {
-  lapply(pieces, function(piece) {
-    if (inherits(piece, "orizzonte_code"))
-      return(officer::ftext(plain_line(piece$text), word_code()))
-    if (inherits(piece, "orizzonte_bold"))
-      return(officer::ftext(plain_line(piece$text), officer::fp_text(bold = TRUE)))
-    officer::ftext(gsub("[[:space:]]+", " ", shown_text(paste(piece, collapse = " "))))
-  })
+word_runs <- function(pieces) {
+  paste(vapply(pieces, function(piece) {
+    if (inherits(piece, "orizzonte_code")) return(word_run(plain_line(piece$text), code = TRUE))
+    if (inherits(piece, "orizzonte_bold")) return(word_run(plain_line(piece$text), bold = TRUE))
+    word_run(gsub("[[:space:]]+", " ", shown_text(paste(piece, collapse = " "))))
+  }, ""), collapse = "")
 }
 
-# Three lines, in the usual manner of journals.
-word_table <- function(document, part) {
-  shown <- journal_columns(lapply(part$columns, plain_line))
-  # a number with its bracket or sign stays on one line
+word_paragraph <- function(runs, style) {
+  paste0("<w:p ", word_names, "><w:pPr><w:pStyle w:val=\"", style, "\"/></w:pPr>", runs, "</w:p>")
+}
+
+# "Table 3" in bold with the number as a field that Word counts, the title in italics below it.
+word_caption <- function(part, word) {
+  bold <- "<w:rPr><w:b/></w:rPr>"
+  number <- paste0("<w:fldSimple w:instr=\" SEQ ", word, " \\* ARABIC \"><w:r>", bold, "<w:t>",
+                   part$number, "</w:t></w:r></w:fldSimple>")
+  word_paragraph(paste0(word_run(paste0(word, " "), bold = TRUE), number, word_break,
+                        word_run(plain_line(part$caption), italic = TRUE)), "Caption")
+}
+
+# --- tables --------------------------------------------------------------------------------------
+
+# Three rules, as is usual in journals. The heading is repeated on each page, and no row is split.
+word_table <- function(part) {
+  shown <- lapply(part$columns, plain_line)
+  # a number stays on one line with its bracket or sign
   shown[part$right] <- lapply(shown[part$right], gsub, pattern = " ", replacement = "\u00a0")
-  keys <- paste0("c", seq_along(shown))
-  table <- flextable::flextable(list_frame(stats::setNames(shown, keys)))
-  table <- flextable::set_header_labels(table, values = stats::setNames(
-    as.list(plain_line(names(part$columns))), keys))
-  table <- flextable::fontsize(flextable::theme_booktabs(table), size = 8, part = "all")
-  table <- flextable::padding(table, padding = 2, part = "all")
-  table <- flextable::padding(table, j = which(!part$right), padding.left = 8, part = "all")
-  table <- flextable::align(table, j = which(!part$right), align = "left", part = "all")
-  if (any(part$right))
-    table <- flextable::align(table, j = which(part$right), align = "right", part = "all")
-  coded <- which(names(part$columns) %in% part$code)
-  if (length(coded)) table <- flextable::font(table, j = coded, fontname = "Courier New")
-  table <- flextable::width(table, width = word_widths(shown, names(part$columns), part$code))
-  table <- flextable::set_table_properties(table, layout = "fixed", align = "left")
-  document <- word_caption(document, part, "Table")
-  document <- flextable::body_add_flextable(document, table)
-  if (is.null(part$note)) return(officer::body_add_par(document, ""))
-  note <- officer::fpar(officer::ftext("Note. ", officer::fp_text(italic = TRUE, font.size = 9)),
-                        officer::ftext(plain_line(part$note), officer::fp_text(font.size = 9)))
-  officer::body_add_par(officer::body_add_fpar(document, note), "")
+  titles <- plain_line(names(part$columns))
+  sized <- word_widths(shown, titles, part$code)
+  width <- round(1440 * sized$width)
+  count <- length(shown[[1L]])
+  cells <- lapply(seq_along(shown), function(k) {
+    word_cell(shown[[k]], width[k], sized$points, part$right[k], titles[k] %in% part$code,
+              below = ifelse(seq_len(count) == count, 8L, 0L))
+  })
+  heads <- vapply(seq_along(shown), function(k) {
+    word_cell(titles[k], width[k], sized$points, part$right[k], FALSE, above = 8L, below = 4L)
+  }, "")
+  grid <- paste0("<w:gridCol w:w=\"", width, "\"/>", collapse = "")
+  rows <- paste0("<w:tr><w:trPr><w:cantSplit/></w:trPr>", do.call(paste0, cells), "</w:tr>",
+                 collapse = "")
+  table <- paste0(
+    "<w:tbl ", word_names, "><w:tblPr><w:tblW w:w=\"", sum(width), "\" w:type=\"dxa\"/>",
+    "<w:tblLayout w:type=\"fixed\"/><w:tblCellMar><w:left w:w=\"60\" w:type=\"dxa\"/>",
+    "<w:right w:w=\"60\" w:type=\"dxa\"/></w:tblCellMar>",
+    "<w:tblLook w:firstRow=\"1\" w:noVBand=\"1\"/>",
+    "<w:tblCaption w:val=\"", word_escape(plain_line(part$caption)), "\"/></w:tblPr>",
+    "<w:tblGrid>", grid, "</w:tblGrid><w:tr><w:trPr><w:cantSplit/><w:tblHeader/></w:trPr>",
+    paste(heads, collapse = ""), "</w:tr>", rows, "</w:tbl>")
+  c(word_caption(part, text_of("head_table")), table, word_note(part$note))
 }
 
-# No zero before the point where the absolute value cannot exceed 1.
-bounded_titles <- c("CFI", "RMSEA", "SRMR", "p", "\u0394CFI", "\u0394RMSEA", "\u0394SRMR",
-                    "R\u00b2", "observed", "implied", "power")
-bounded_indices <- c("CFI", "NFI", "RFI", "RMSEA", "SRMR", "GFI", "AGFI")
+# Also keeps what follows a table apart from it.
+word_note <- function(note) {
+  runs <- if (is.null(note)) "" else
+    paste0(word_run("Note. ", italic = TRUE), word_run(plain_line(note)))
+  word_paragraph(runs, "Note")
+}
 
-journal_columns <- function(columns) {
-  bare <- function(x) gsub("(?<![0-9])0[.](?=[0-9])", ".", x, perl = TRUE)
-  if ("index" %in% names(columns)) {
-    at <- columns$index %in% bounded_indices
-    for (name in intersect(names(columns), c("value", "90 % interval")))
-      columns[[name]][at] <- bare(columns[[name]][at])
-    return(columns)
+# Cells of one column; `above` and `below`: width of the rule there in eighths of a point.
+word_cell <- function(text, width, points, right, code, above = 0L, below = 0L) {
+  rule <- function(side, size) {
+    ifelse(size > 0L, paste0("<w:", side, " w:val=\"single\" w:sz=\"", size,
+                             "\" w:space=\"0\" w:color=\"1F2A33\"/>"), "")
   }
-  at <- names(columns) %in% bounded_titles
-  columns[at] <- lapply(columns[at], bare)
-  columns
+  paste0("<w:tc><w:tcPr><w:tcW w:w=\"", width, "\" w:type=\"dxa\"/><w:tcBorders>",
+         rule("top", above), rule("bottom", below), "</w:tcBorders></w:tcPr>",
+         "<w:p><w:pPr><w:pStyle w:val=\"TableText\"/>",
+         if (right) "<w:jc w:val=\"right\"/>", "</w:pPr>",
+         word_run(text, code = code, points = points), "</w:p></w:tc>")
 }
 
-# Widths in inches, by the longest text: where they are too many for the page, wide columns give and
-# their texts are wrapped, but never within a word.
+# Widths of columns in inches and the size of letters in points. Columns are as wide as their
+# longest text; where that is too wide for the page, the widest columns give way and their texts
+# are wrapped. Letters become smaller only where single words would not fit otherwise.
 word_widths <- function(columns, titles, code) {
-  most <- function(x) max(0L, nchar(x, "width"))
   texts <- Map(c, titles, columns)
-  inches <- function(characters) characters * ifelse(titles %in% code, 0.072, 0.064) + 0.2
-  width <- inches(vapply(texts, most, 0))
-  least <- inches(vapply(strsplit(vapply(texts, paste, "", collapse = " "), " "), most, 0))
+  coded <- titles %in% code
+  ems <- function(x, coded) {
+    max(0, if (coded) 0.6 * nchar(x, "width") else vapply(unique(x), line_width, 0))
+  }
+  words <- lapply(texts, function(x) unlist(strsplit(x, "[ -]")))
+  widest <- mapply(ems, texts, coded)
+  longest_word <- mapply(ems, words, coded)
+  room <- page_width - cell_padding * length(texts)
+  points <- min(8.5, max(6, floor(2 * 72 * room / sum(longest_word)) / 2))
+  inches <- function(ems) ems * points / 72 + cell_padding
+  width <- inches(widest)
+  least <- inches(longest_word)
   while (sum(width) > page_width && any(width > least)) {
     wide <- width > least & width >= 0.9 * max(width[width > least])
     width[wide] <- pmax(least[wide], 0.95 * width[wide])
   }
-  unname(width * min(1, page_width / sum(width)))
+  list(width = unname(width * min(1, page_width / sum(width))), points = points)
 }
 
-page_width <- 6.3  # inches of text
+cell_padding <- 0.13  # inches: the margins of a cell and a little room
+page_width <- 6.26  # inches of text between the margins of the template
 
-word_figure <- function(document, part) {
-  path <- tempfile(fileext = ".png")
-  draw_figure(part$plot, path, "png", part$width, part$height)
-  scale <- page_width / part$width
+# --- figures -------------------------------------------------------------------------------------
+
+word_figure <- function(part) {
   # the document takes the picture when it is saved: the file stays until the session ends
-  document <- word_caption(document, part, "Figure")
-  officer::body_add_img(document, path, width = page_width, height = part$height * scale)
+  path <- tempfile(fileext = ".png")
+  # drawn smaller than on a page of HTML, so that letters can be read on paper; the letters of a
+  # diagram belong to its own page
+  smaller <- if (startsWith(part$name, "diagram")) 1 else 0.8
+  draw_figure(part$plot, path, "png", smaller * part$width, smaller * part$height)
+  scale <- page_width / part$width
+  # some versions of officer escape the alternative text, others do not
+  alt <- gsub("[&<>\"]", " ", plain_line(part$alt))
+  picture <- officer::external_img(path, width = page_width, height = part$height * scale,
+                                   alt = alt)
+  run <- officer::to_wml(picture, add_ns = TRUE)
+  c(word_caption(part, text_of("head_figure")), word_paragraph(run, "Figure"))
 }

@@ -2,8 +2,38 @@
 # into a page. Text is never anything but text: no part of it is evaluated or read as markup.
 
 new_report <- function(title, parts, language = "en") {
-  structure(list(title = title, parts = flat_parts(parts), language = language),
+  structure(list(title = title, parts = numbered_parts(flat_parts(parts)), language = language),
             class = "orizzonte_report")
+}
+
+# Numbers tables and figures, also those in folds and tabs. A table without a caption of its own
+# gets the heading above it.
+numbered_parts <- function(parts) {
+  count <- c(table = 0L, figure = 0L)
+  above <- ""
+  number <- function(parts) {
+    lapply(parts, function(part) {
+      if (part$part == "heading") above <<- part$text
+      if (part$part == "fold") {
+        above <<- part$summary
+        part$parts <- number(part$parts)
+      }
+      if (part$part == "tabs")
+        part$tabs <- Map(function(title, tab) {
+          own <- number(tab)
+          lapply(own, function(one) {
+            if (one$part == "table") one$caption <- paste0(one$caption, ": ", title)
+            one
+          })
+        }, part$titles, part$tabs, USE.NAMES = FALSE)
+      if (!part$part %in% names(count)) return(part)
+      count[[part$part]] <<- count[[part$part]] + 1L
+      part$number <- count[[part$part]]
+      part$caption <- part$caption %||% above
+      part
+    })
+  }
+  number(parts)
 }
 
 report_section <- function(heading, ..., level = 1L) {
@@ -91,6 +121,8 @@ report_bullets <- function(items) {
 report_table <- function(columns, code = character(), note = NULL, caption = NULL) {
   if (length(columns) == 0L || length(columns[[1L]]) == 0L) return(NULL)
   columns <- lapply(columns, function(x) ifelse(is.na(x), "", as.character(x)))
+  # columns without any entry say nothing
+  columns <- columns[c(TRUE, vapply(columns[-1L], function(x) any(nzchar(x)), NA))]
   right <- vapply(columns, function(x) {
     any(nzchar(x)) && all(grepl("^[<>= .,0-9()-]*$|^\\[.*\\]$|^fixed$|^at bound$", x))
   }, NA)
@@ -98,9 +130,11 @@ report_table <- function(columns, code = character(), note = NULL, caption = NUL
        caption = caption)
 }
 
-# `alt` says in words what is to be seen; `name` becomes the name of a file where figures are files.
-report_figure <- function(plot, alt, name, width = 10, height = 6.7) {
-  list(part = "figure", plot = plot, alt = alt, name = name, width = width, height = height)
+# `alt`: what is seen in the figure, in words, for readers who do not see it; the caption when NULL.
+# `name` becomes the name of a file where figures are files.
+report_figure <- function(plot, caption, name, width = 10, height = 6.7, alt = NULL) {
+  list(part = "figure", plot = plot, caption = caption,
+       alt = paste(c(caption, alt), collapse = ". "), name = name, width = width, height = height)
 }
 
 report_code <- function(lines) {
@@ -143,12 +177,18 @@ shown_text <- function(x) visible_controls(as_utf8(x))
 #'   [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or [variance_split()]
 #'   returned, or a named list of these.
 #' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
-#'   the packages officer and flextable).
+#'   the package officer).
 #' @param quiet Whether to leave out the message that says where the report is.
 #' @param criteria Cut-offs and levels, from [criteria()].
 #' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its `se`, intervals and p
 #'   take the place of those of theory.
 #' @param title Title of the report; those of the models in it when `NULL`.
+#' @param parts Sections to include; all when `NULL`. For a fit: `"summary"`, `"diagram"`,
+#'   `"methods"`, `"data"`, `"model"`, `"fit"`, `"measures"`, `"estimates"`, `"residuals"`,
+#'   `"modifications"`, `"hypotheses"`, `"history"`, `"limits"`, `"reproduction"`. For a ladder:
+#'   `"summary"`, `"methods"`, `"rungs"`, `"releases"`, `"failing"`, `"means"`, `"items"`,
+#'   `"groups"`, `"model"`, `"reproduction"`. Sections keep this order. Cautions about a solution
+#'   that cannot be trusted are always included.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the report, invisibly.
 #' @section Errors: `orizzonte_error_input` when `x` is another kind of object,
@@ -160,7 +200,7 @@ shown_text <- function(x) visible_controls(as_utf8(x))
 #' write_report(suppressMessages(fit_model(bp, choirs)), tempfile(fileext = ".md"))
 #' @export
 write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NULL, title = NULL,
-                         ...) {
+                         parts = NULL, ...) {
   check_arguments("write_report")
   x <- check_reportable(x)
   criteria <- check_criteria(criteria)
@@ -174,7 +214,8 @@ write_report <- function(x, file, quiet = FALSE, criteria = NULL, bootstrap = NU
     check_fit(x, "write_report")
     check_same_bootstrap(bootstrap, x, "write_report")
   }
-  report <- report_of(x, criteria, bootstrap, title)
+  check_report_parts(parts, x)
+  report <- report_of(x, criteria, bootstrap, title, parts)
   switch(ending,
     html = write_text(file, report_html(report), "report"),
     md = write_markdown(file, report),
@@ -252,19 +293,43 @@ report_title <- function(x) {
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
 
-report_of <- function(x, criteria, bootstrap = NULL, title = NULL) {
-  new_report(title %||% report_title(x), report_parts(x, criteria, bootstrap))
+report_of <- function(x, criteria, bootstrap = NULL, title = NULL, wanted = NULL) {
+  new_report(title %||% report_title(x), report_parts(x, criteria, bootstrap, wanted))
 }
 
-report_parts <- function(x, criteria, bootstrap = NULL) {
-  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria, bootstrap))
-  if (is_ladder(x)) return(ladder_parts(x, criteria))
+# `wanted`: names of sections of fits and ladders; all when NULL.
+report_parts <- function(x, criteria, bootstrap = NULL, wanted = NULL) {
+  if (inherits(x, "orizzonte_fit")) return(fit_parts(x, criteria, bootstrap, wanted))
+  if (is_ladder(x)) return(ladder_parts(x, criteria, wanted))
   if (is.object(x)) return(single_parts(x, criteria))
   fits <- Filter(function(one) inherits(one, "orizzonte_fit"), x)
   c(if (length(fits) > 1L) comparison_parts(fits, criteria),
     unlist(lapply(names(x), function(name) {
-      report_section(name, one_level_down(report_parts(x[[name]], criteria)))
+      report_section(name, one_level_down(report_parts(x[[name]], criteria, wanted = wanted)))
     }), recursive = FALSE))
+}
+
+# `sections`: functions by name, of which only the wanted ones are called.
+wanted_sections <- function(sections, wanted) {
+  if (!is.null(wanted)) sections <- sections[names(sections) %in% wanted]
+  unlist(lapply(unname(sections), function(section) section()), recursive = FALSE)
+}
+
+fit_section_names <- c("summary", "diagram", "methods", "data", "model", "fit", "measures",
+                       "estimates", "residuals", "modifications", "hypotheses", "history",
+                       "limits", "reproduction")
+ladder_section_names <- c("summary", "methods", "rungs", "releases", "failing", "means", "items",
+                          "groups", "model", "reproduction")
+
+check_report_parts <- function(parts, x) {
+  if (is.null(parts)) return(invisible())
+  check_words(parts, "`parts`", "parts = c(\"summary\", \"estimates\")")
+  each <- if (is.object(x)) list(x) else x
+  known <- unique(c(
+    if (any(vapply(each, inherits, NA, what = "orizzonte_fit"))) fit_section_names,
+    if (any(vapply(each, is_ladder, NA))) ladder_section_names))
+  if (is.null(known)) abort("input", text_of("parts_only_of_fits"))
+  for (one in parts) choose_one(one, known, "Each of `parts`")
 }
 
 # Sections for objects other than fits and ladders.

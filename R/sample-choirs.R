@@ -1,7 +1,7 @@
 #' Adult amateur choirs (made-up data)
 #'
 #' Answers of 720 singers of made-up choirs in three towns, on sliders from 0 to
-#' 100, with column labels that hold the item texts. About 4 % of the answers
+#' 100, with column labels that hold the item texts. About 4% of the answers
 #' are missing. Planted on purpose: a pair of items worded alike (`be1`, `be2`),
 #' an item that also reflects another construct (`st2` and Calm), a
 #' reverse-keyed item (`sc3`), a weak item (`cr4`), a loading (`sc2`) and an

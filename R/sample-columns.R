@@ -296,7 +296,7 @@ look_notes <- function(look, robust) {
     if (length(look$ends))
       text_of("many_end_scale",
               ends = enumerate(paste0(names(look$ends), " ", format_fixed(100 * look$ends, 0L),
-                                      " %"), most = 6L)))
+                                      "%"), most = 6L)))
   if (length(found) == 0L) return(NULL)
   text_of("not_normal_standard_errors", found = paste(found, collapse = "; "),
           instruction = instruction("robust"))

@@ -93,7 +93,7 @@ together_advice <- function(together) {
   for (set in together$duplicates) {
     add("duplicate", set$columns, set$columns[1L], " and ", set$columns[2L],
         if (set$exact) text_of("are_same_column_twice") else
-      text_of("correlate_nearly_same_column", value = format_fixed(set$r)),
+      text_of("correlate_nearly_same_column", value = format_share(set$r, 3L)),
         text_of("keep_one_them"))
   }
   for (set in together$dependent) {

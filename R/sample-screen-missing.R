@@ -132,7 +132,7 @@ little_statistic <- function(x) {
 missing_sentence <- function(x) {
   m <- x$missing
   if (is.null(m)) return(NULL)
-  share <- function(v) paste0(format_fixed(100 * v, if (v > 0 && v < 0.1) 1L else 0L), " %")
+  share <- function(v) paste0(format_fixed(100 * v, if (v > 0 && v < 0.1) 1L else 0L), "%")
   told <- if (is.null(m$test)) {
     text_of("whether_depends_untested")
   } else if (m$test$p < 0.05) {

@@ -38,7 +38,7 @@ format_coverage <- function(coverage) {
   names <- colnames(coverage)
   c("", text_of("pairs_fewest_rows_have"),
     format_table(list(pair = paste(names[thin[, 2L]], "and", names[thin[, 1L]]),
-                      `share of rows` = paste0(format_fixed(100 * coverage[thin], 1L), " %")),
+                      `share of rows` = paste0(format_fixed(100 * coverage[thin], 1L), "%")),
                  c(FALSE, TRUE)))
 }
 
@@ -58,7 +58,7 @@ format_missing_by_group <- function(table) {
   variables <- unique(table$variable)
   columns <- lapply(stats::setNames(shown, shown), function(g) {
     share <- table$share[table$group == g]
-    paste0(format_fixed(100 * share, 1L), " %")
+    paste0(format_fixed(100 * share, 1L), "%")
   })
   keep <- utils::head(order(-tapply(table$share, factor(table$variable, variables), max)), 8L)
   c("", text_of("missing_group_leading_ones"),
@@ -72,7 +72,7 @@ format_clusters <- function(x) {
   if (NROW(table) == 0L) return(NULL)
   c("", text_of("clusters_by", cluster_column = x$cluster_column,
                 clusters = format_count(max(table$clusters))),
-    format_table(list(variable = table$variable, ICC = format_fixed(table$icc),
+    format_table(list(variable = table$variable, ICC = format_share(table$icc, 3L),
                       `design effect` = format_fixed(table$design_effect, 2L),
                       p = format_p(table$p)), c(FALSE, TRUE, TRUE, TRUE)))
 }

@@ -199,7 +199,7 @@ format_known_moments <- function(x) {
   columns <- c(list(variable = x$names), if (!is.null(x$mean)) list(mean = format_fixed(x$mean)),
                if (!x$correlation) list(sd = format_fixed(sd)),
                lapply(stats::setNames(seq_along(x$names), x$names),
-                      function(j) format_fixed(table[, j], 2L)))
+                      function(j) format_share(table[, j])))
   c(paste0(enumerate(known), if (x$correlation) text_of("no_standard_deviations_are") else
            " (divisor n)", ":"),
     format_table(columns, c(FALSE, rep(TRUE, length(columns) - 1L))))

@@ -336,7 +336,7 @@ add_texts(
     "These variables were never observed in the same case{value}: {pairs}. The data hold no ",
     "information on {pairs_2}, and {pairs_3} for no degree of freedom."),
   only_cases_have_both = paste0(
-    "Only {share} % of the cases{value} have values of both {pair}; all conclusions about ",
+    "Only {share}% of the cases{value} have values of both {pair}; all conclusions about ",
     "their relation are based on these cases."),
   fewer_than_standard_errors = paste0(
     "Column {clusters_2}: {clusters}. With fewer than {few_clusters}, standard errors by cluster ",
@@ -396,7 +396,7 @@ add_texts(
   the_summary_data = "the summary data")
 
 add_texts(
-  many_left_out = " (more than 5 %)",
+  many_left_out = " (more than 5%)",
   levels_picks = "`levels` picks ",
   text_with_exception =
     "{name} is text although most of its values are numbers (an exception: {odd}): recode it.",

@@ -12,10 +12,10 @@ step_keys <- list(
   compare = "of", quality = c("of", "leave_out"),
   invariance = c("blueprint", "by", "over", "rungs", "structural", "loosen"),
   bootstrap = c("of", "reps", "what", "interval"),
-  plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file"))
+  plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file", "parts"))
 
 # The types of values of a step; all other values are one piece of text.
-step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what")
+step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what", "parts")
 step_counts <- c("reps", "top")
 step_choices <- list(leave_out = c("short", "all", "none"), over = c("groups", "times", "both"),
                      truth_units = c("standardized", "raw"))

@@ -18,15 +18,16 @@ study_index <- function(study, values, files) {
            tags$p(plain_line(outcome_sentence(values[[step$name]], study)))),
       step_shown(study, step, folders[k], basename(files[[folders[k]]])))
   })
-  contents <- tags$ol(lapply(seq_along(study$steps), function(k) {
-    tags$li(tags$a(href = paste0("#", folders[k]), plain_line(step_title(study$steps[[k]]))))
-  }))
-  html_page(study$title,
-                    if (length(reports)) list(tags$h3("Read first"), tags$ul(reports)),
-                    tags$h3("Steps"), contents, sections,
-                    tags$p(class = "note",
-                           text_of("orizzonte_seed", package_version_text = package_version_text(),
-                                   seed = study$seed)))
+  contents <- tags$nav(id = "contents", `aria-label` = text_of("head_contents"),
+    tags$ul(lapply(seq_along(study$steps), function(k) {
+      tags$li(tags$a(href = paste0("#", folders[k]),
+                     plain_line(paste0(k, ". ", step_title(study$steps[[k]])))))
+    })))
+  version <- text_of("orizzonte_seed", package_version_text = package_version_text(),
+                     seed = study$seed)
+  body <- list(if (length(reports)) list(tags$h2(text_of("head_read_first")), tags$ul(reports)),
+               sections, tags$p(class = "note", version))
+  html_page(study$title, body, contents)
 }
 
 study_report_file <- function(args) args$file %||% "report.html"

@@ -19,7 +19,7 @@ study_schema <- function() {
                          description = "A file of criteria, or its keys."),
          seed = list(type = "integer"), results = described(text_shape, "Folder of the results."),
          steps = list(type = "array", items = list(oneOf = lapply(names(step_keys), step_schema)),
-                      description = "In order; each is one kind with its arguments.")))
+                      description = "The steps in order, each of one kind with its arguments.")))
   list("$schema" = "http://json-schema.org/draft-07/schema#", title = "Orizzonte study",
        type = "object", additionalProperties = FALSE,
        required = list("data", "blueprints", "steps"), properties = keys)
@@ -35,7 +35,7 @@ option_shape <- function(option) {
 step_schema <- function(kind) {
   keys <- c(lapply(stats::setNames(nm = step_keys[[kind]]), step_shape),
             list(name = c(text_shape,
-                          list(description = "What comes of the step is called so."))))
+                          list(description = "The name of the result of this step."))))
   inner <- list(type = list("object", "null"), additionalProperties = FALSE, properties = keys)
   list(type = "object", required = list(kind), additionalProperties = FALSE,
        properties = stats::setNames(list(inner), kind))

@@ -190,7 +190,7 @@ do_report <- function(study, args, values, folder) {
     abort("input", c(text_of("file_report_is_name"),
                      i = text_of("such_file_report_html")))
   write_report(x, file.path(folder, file), quiet = TRUE, criteria = study$criteria,
-               title = study$title)
+               title = study$title, parts = args$parts)
   text <- methods_text(x, study$criteria)
   write_text(file.path(folder, "methods.txt"), c(rbind(text$paragraphs, ""), text$references))
   NULL

@@ -41,6 +41,7 @@ add_texts(
   such_first_second = "Example: of: [first, second]",
   key_must_be = "{key} must be {key_2}",
   must_be_one_text_or = "{key} must be one text or a list of them.",
+  head_read_first = "Read first",
   the_report = "The report: {file}",
   methods_results_words_methods = "Methods and results: methods.txt",
   orizzonte_seed = "orizzonte {package_version_text}; seed {seed}.",
@@ -52,7 +53,7 @@ add_texts(
   first_among_what_could = paste0(
     "The parameter with the largest modification index is {parameter} ({kind}), ",
     "{modification_index}{drop} ({verdict})."),
-  replicates_intervals = "{reps} replicates; {level} % intervals: {upper}{table}.",
+  replicates_intervals = "{reps} replicates; {level}% intervals: {upper}{table}.",
   power_is = "power of {value} is {of}",
   data_sets_each_size = "{reps} data sets of each size",
   is_there_already_nothing = "{there} exists already, and nothing is overwritten.",

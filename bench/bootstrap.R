@@ -15,7 +15,7 @@ population <- covary(right, a1, a2) |> covary(b1, b3)
 truth <- c("loading[ , ]" = .7, "covariance[A, B]" = .4, "covariance[a1, a2]" = .35,
            "covariance[b1, b3]" = .25)
 cases <- list(normal = list(), `heavy tails` = list(kurtosis = 4),
-              `10 % missing` = list(missing = .1))
+              `10% missing` = list(missing = .1))
 
 # What the model comes to in the population itself: discrepancy of the wrong model, of the baseline.
 large <- quietly(ns$population_fit(population, 1e6, truth, "standardized"))
@@ -43,7 +43,7 @@ one_set <- function(n, k, how, corrected, reps) {
 
 cat("Population: RMSEA", format(target[["rmsea"]], digits = 3), " CFI", format(target[["cfi"]],
                                                                                digits = 4),
-    "; ", sets, "data sets,", reps, "replicates each; coverage of 95 % percentile intervals, ",
+    "; ", sets, "data sets,", reps, "replicates each; coverage of 95% percentile intervals, ",
     "error of a share about", format(sqrt(.95 * .05 / sets), digits = 2), "\n\n")
 rows <- list()
 for (name in names(cases)) for (n in c(300L, 1000L)) for (corrected in c(TRUE, FALSE)) {

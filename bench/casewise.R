@@ -48,7 +48,7 @@ if (requireNamespace("lme4", quietly = TRUE)) {
   mixed <- function() quiet(lme4::lmer(y ~ time + (time | id), data = long, REML = FALSE))
   said("log-likelihoods: ", format(as.numeric(logLik(fit)), digits = 10), " and ",
        format(as.numeric(logLik(mixed())), digits = 10), " (lme4)")
-  row("growth 500 x 5, 20 % holes, core fit + errors", ratio(core, mixed, 9L, 20L), 1 / 20)
+  row("growth 500 x 5, 20% holes, core fit + errors", ratio(core, mixed, 9L, 20L), 1 / 20)
   row("the same, whole fit_model()", ratio(whole, mixed, 9L, 3L), 1 / 5)
 } else {
   said("lme4 is not installed: the growth rows are left out")

@@ -1,4 +1,4 @@
-# Monte Carlo for groups: under the truth each step of the ladder rejects 5 %, per-group releases
+# Monte Carlo for groups: under the truth each step of the ladder rejects 5%, per-group releases
 # and joint releases too; differences of latent
 # means are recovered, with errors that cover. Each with its simulation error.
 suppressPackageStartupMessages(library(orizzonte))

@@ -53,7 +53,7 @@ tables <- lapply(c(0.05, 0.15, 0.3), function(share) {
   }
   out <- rbind(used = c(off(3, 1), off(4, 2)), expected = c(off(5, 1), off(6, 2)),
                observed = c(off(7, 1), off(8, 2)))
-  data.frame(missing = paste0(100 * share, " %"), information = rownames(out), round(out, 3))
+  data.frame(missing = paste0(100 * share, "%"), information = rownames(out), round(out, 3))
 })
 table <- do.call(rbind, tables)
 names(table)[3:6] <- c("change: ratio", "off by", "drop: ratio", "off by ")

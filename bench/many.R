@@ -54,7 +54,7 @@ waves <- as.data.frame(sapply(0:4, function(t) level + slope * t + rnorm(500, 0,
 names(waves) <- paste0("w", 1:5)
 waves[matrix(runif(2500) < .2, 500)] <- NA
 found <- refits_against_fits(quietly(fit_model(growth, waves)))
-add("1,000 casewise refits of a growth model, 500 x 5, 20 % missing", "1,000 core fits with errors",
+add("1,000 casewise refits of a growth model, 500 x 5, 20% missing", "1,000 core fits with errors",
     found[[1]], found[[2]], "4")
 
 demo <- read_blueprint(system.file("extdata", "choirs.yaml", package = "orizzonte"))

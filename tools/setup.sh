@@ -11,7 +11,7 @@ mkdir -p "$library"
 export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen cli rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
-[ "$purpose" = demo ] || packages="$packages testthat withr numDeriv nlme tibble haven xml2 officer flextable codetools knitr
+[ "$purpose" = demo ] || packages="$packages testthat withr numDeriv nlme tibble haven xml2 officer codetools knitr
   DBI RSQLite dbplyr dplyr future progressr nanoparquet"
 case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 
@@ -71,7 +71,7 @@ if [ -n "$lacking" ] && can_apt; then
   lacking=$(missing)
 fi
 # What packages for Word reports compile against, where they have to be compiled: all named at once.
-case " $lacking " in *" officer "* | *" flextable "* | *" xml2 "*)
+case " $lacking " in *" officer "* | *" xml2 "*)
   if has pkg-config; then
     for pair in freetype2:libfreetype-dev harfbuzz:libharfbuzz-dev fribidi:libfribidi-dev libpng:libpng-dev \
       libtiff-4:libtiff-dev libjpeg:libjpeg-dev libwebp:libwebp-dev fontconfig:libfontconfig-dev \
@@ -80,7 +80,7 @@ case " $lacking " in *" officer "* | *" flextable "* | *" xml2 "*)
     done
     if [ -n "$pieces" ]; then
       echo "Missing on this machine:$pieces. Ask its administrator for: apt-get install$pieces" >&2
-      echo "or for the built packages: apt-get install r-cran-officer r-cran-flextable r-cran-xml2" >&2
+      echo "or for the built packages: apt-get install r-cran-officer r-cran-xml2" >&2
       exit 1
     fi
   fi ;;

@@ -1,5 +1,5 @@
-// Tables are sorted by a click on a heading, tabs are put one behind the other, and all is opened
-// before it is printed. Without this script everything is there as well, one below the other.
+// Tables can be sorted by their headings, results of several groups are shown as tabs, and everything
+// is opened before the page is printed. Without this script all parts are shown one below the other.
 (function () {
   "use strict";
 
@@ -36,20 +36,27 @@
   function sortable(table) {
     if (!table.tHead || !table.tBodies.length || table.tBodies[0].rows.length < 3) return;
     Array.prototype.forEach.call(table.tHead.rows[0].cells, function (heading, column) {
-      heading.tabIndex = 0;
-      heading.className += " sortable";
-      heading.title = "Sort by this column";
-      heading.addEventListener("click", function () { sortBy(table, column, heading); });
-      heading.addEventListener("keydown", function (event) {
-        if (event.key === "Enter" || event.key === " ") {
-          event.preventDefault();
-          sortBy(table, column, heading);
-        }
-      });
+      if (heading.textContent.trim() === "") return;
+      var button = document.createElement("button");
+      button.type = "button";
+      button.title = "Sort by this column";
+      button.textContent = heading.textContent;
+      heading.textContent = "";
+      heading.appendChild(button);
+      button.addEventListener("click", function () { sortBy(table, column, heading); });
     });
   }
 
-  function tabbed(box) {
+  // What scrolls sideways can be reached and scrolled with the keyboard.
+  function scrollable(box) {
+    if (box.scrollWidth <= box.clientWidth || box.hasAttribute("tabindex")) return;
+    var caption = box.querySelector("caption");
+    box.tabIndex = 0;
+    box.setAttribute("role", "region");
+    box.setAttribute("aria-label", caption ? caption.textContent : "Code");
+  }
+
+  function tabbed(box, number) {
     var tabs = Array.prototype.filter.call(box.children, function (child) {
       return child.className === "tab";
     });
@@ -59,10 +66,22 @@
     var buttons = tabs.map(function (tab, chosen) {
       var button = document.createElement("button");
       button.type = "button";
+      button.id = "tab-" + number + "-" + chosen;
+      tab.id = "panel-" + number + "-" + chosen;
       button.textContent = tab.getAttribute("data-title");
       button.setAttribute("role", "tab");
+      button.setAttribute("aria-controls", tab.id);
       tab.setAttribute("role", "tabpanel");
+      tab.setAttribute("aria-labelledby", button.id);
       button.addEventListener("click", function () { show(chosen); });
+      button.addEventListener("keydown", function (event) {
+        var step = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
+        if (step === 0) return;
+        event.preventDefault();
+        var next = (chosen + step + tabs.length) % tabs.length;
+        show(next);
+        buttons[next].focus();
+      });
       row.appendChild(button);
       return button;
     });
@@ -70,6 +89,7 @@
       tabs.forEach(function (tab, k) {
         tab.hidden = k !== chosen;
         buttons[k].setAttribute("aria-selected", k === chosen ? "true" : "false");
+        buttons[k].tabIndex = k === chosen ? 0 : -1;
       });
     }
     box.insertBefore(row, box.firstChild);
@@ -79,7 +99,14 @@
   }
 
   Array.prototype.forEach.call(document.querySelectorAll("table"), sortable);
+  function look() {
+    Array.prototype.forEach.call(document.querySelectorAll(".table, pre"), scrollable);
+  }
+  document.addEventListener("toggle", look, true);
+  document.addEventListener("click", look);
+  window.addEventListener("resize", look);
   var boxes = Array.prototype.map.call(document.querySelectorAll(".tabs"), tabbed);
+  look();
   var closed = [];
   window.addEventListener("beforeprint", function () {
     closed = Array.prototype.filter.call(document.querySelectorAll("details"), function (part) { return !part.open; });

@@ -84,7 +84,7 @@ test_that("draw and report write what they say", {
     expect_identical(xml2::xml_text(xml2::xml_find_first(page, where)), "Singing & <staying>")
   idle <- command("report", extdata("choirs.yaml"), extdata("choirs.csv"), "--text", "--title", "x")
   expect_equal(idle$code, 2)
-  expect_match(idle$err, text_pattern("title_needs_out"))
+  expect_match(idle$err, text_pattern("option_needs_out", option = "title"))
 })
 
 test_that("--table prints that table alone; JSON, which holds all, refuses it", {

@@ -96,7 +96,7 @@ test_that("the command line shows effects and moments, loosens several rungs and
   screened <- jsonlite::fromJSON(command("screen", data, "--clusters", "town", "--by", "setting",
                                          "--format", "json", "--quiet")$out)
   expect_true(all(c("icc", "design_effect") %in% names(screened$clusters)))
-  expect_match(screened$missing$reading, text_pattern("rows_miss_something_though", rows = "15 %"))
+  expect_match(screened$missing$reading, text_pattern("rows_miss_something_though", rows = "15%"))
   figure <- tempfile(fileext = ".png")
   expect_equal(command("draw", model, data, "--what", "groups", "--out", figure)$code, 2)
   expect_equal(command("draw", model, data, "--what", "groups", "--by", "setting", "--out",

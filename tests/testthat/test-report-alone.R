@@ -29,7 +29,6 @@ test_that("every table and figure of a report is a file of its own, cell by cell
 
 test_that("tables in Word can be read back", {
   skip_if_not_installed("officer")
-  skip_if_not_installed("flextable")
   folder <- tempfile()
   index <- write_tables(construct_quality(fit), folder, formats = "docx", quiet = TRUE)
   word <- officer::docx_summary(officer::read_docx(file.path(folder, index$file[1])))

@@ -181,7 +181,7 @@ test_that("parameters are named in words, indirect effects have intervals, codes
   expect_match(paste(as.character(methods_text(helped)), collapse = " "),
                "The auxiliary variable rooms was included")
   indirect <- subset(effects(fit), kind == "indirect")
-  expect_match(text, fixed = TRUE, paste0("95 % CI ", interval_text(indirect$lower,
+  expect_match(text, fixed = TRUE, paste0("95% CI ", interval_text(indirect$lower,
                                                                    indirect$upper)))
   expect_no_match(text, "[a-z]\\[[A-Za-z]")
   changed <- suppressMessages(amend(fit, omit = "sc4", because = "it is another matter"))

@@ -223,7 +223,6 @@ test_that("what lies beside a report is left alone, and Word says the same as th
 
 test_that("tables in Word are as wide as the page at most, and no word is broken", {
   skip_if_not_installed("officer")
-  skip_if_not_installed("flextable")
   docx <- tempfile(fileext = ".docx")
   write_report(planted_fit("settled is about calm, too, and asks for more"), docx, quiet = TRUE)
   folder <- tempfile()
@@ -237,7 +236,7 @@ test_that("tables in Word are as wide as the page at most, and no word is broken
   }, 0)
   expect_true(all(inches > 0.5 & inches <= 6.35))
   widths <- orizzonte:::word_widths(list(c("a b c", strrep("word ", 40)), "[0.001,\u00a01.000]"),
-                                    c("text", "95 % interval"), character())
+                                    c("text", "95% interval"), character())
   expect_lt(sum(widths), 6.31)
   expect_gt(widths[2], 0.064 * 14)
 })

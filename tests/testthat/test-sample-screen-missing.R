@@ -69,7 +69,7 @@ test_that("coverage, missing by group and the sentence say what the data hold", 
   expect_identical(table$missing[at], sum(is.na(x[46:90, 2])) + 0)
   expect_output(print(screen), text_pattern("pairs_fewest_rows_have"))
   expect_output(print(screen), text_pattern("missing_group_leading_ones"))
-  share <- paste0(round(100 * mean(rowSums(is.na(x)) > 0)), " %")
+  share <- paste0(round(100 * mean(rowSums(is.na(x)) > 0)), "%")
   expect_match(missing_sentence(screen), text_pattern("rows_miss_something_though", rows = share))
   # nothing missing: nothing said
   whole <- screen_data(data[stats::complete.cases(x), ], v1:v4)
