@@ -289,6 +289,27 @@ fold_lines <- function(lines) {
 command_line <- "^ *(Next: )?orizzonte "
 
 # A data frame without the cost of data.frame().
+# Columns that a user added to a result, as they print. The columns of the results themselves are
+# recorded when these are made.
+user_columns <- function(x) {
+  own <- setdiff(names(x), attr(x, "columns") %||% names(x))
+  lapply(stats::setNames(own, own), function(name) {
+    column <- x[[name]]
+    if (is.double(column)) format_number(column) else ifelse(is.na(column), "", format(column))
+  })
+}
+
+# The first rows of a result that is printed, and a line on those that are left.
+first_rows <- function(x, n) {
+  if (is.null(n)) return(x)
+  check_count(n, "`n`", 1)
+  utils::head(x, n)
+}
+
+rows_left <- function(x, shown) {
+  if (nrow(shown) < nrow(x)) text_of("rows_not_shown", count = nrow(x) - nrow(shown))
+}
+
 list_frame <- function(columns) {
   structure(columns, class = "data.frame", row.names = .set_row_names(length(columns[[1L]])))
 }

@@ -90,6 +90,7 @@ next_step <- function(.name, ...) {
 }
 
 add_texts(
+  rows_not_shown = "... and {count} more {qty(count)}row{?s}",
   difference_fits_as_well = "fits as well",
   difference_fits_worse = "fits worse",
   difference_fits_better = "fits better",

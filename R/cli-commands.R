@@ -67,8 +67,8 @@ data_commands <- function() {
       options = c("format", "table", "criteria", "out", "by", "levels", fitting_options(),
                   "quiet"),
       help =
-      paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a ",
-             "summary-data file (first column `row`). ",
+      paste0("BLUEPRINT is a YAML file, DATA a CSV or TSV file with a header, or a YAML ",
+             "file of summary data. ",
              "Exit code 0: converged (an improper solution warns); 1: not identified or ",
              "not converged; 2: bad input."),
       example = "orizzonte fit choirs.yaml choirs.csv --format json --out fit.json",
@@ -143,6 +143,15 @@ amending_commands <- function() {
 
 showing_commands <- function() {
   list(
+    scores = list(
+      does = "write factor scores of all cases", files = c("BLUEPRINT", "DATA"),
+      options = c("method", "with_data", "out", "by", "levels", fitting_options(), "quiet"),
+      help =
+      paste0("Fits the blueprint and writes a CSV file with one row per row of DATA: the factor ",
+             "scores of each construct and their standard errors. Rows that were not used have ",
+             "no scores. Exit code 0; 1: not converged, nothing is written; 2: bad input."),
+      example = "orizzonte scores choirs.yaml choirs.csv --out scores.csv", run = command_scores
+    ),
     quality = list(
       does = "how good are the measures? reliability, validity, weak items",
       files = c("BLUEPRINT", "DATA"),

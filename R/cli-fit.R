@@ -151,6 +151,7 @@ print_parts <- function(parts) {
 
 # A table by itself, as text.
 print_alone <- function(x) {
+  if (inherits(x, "orizzonte_indices")) return(print(x, all = TRUE))
   if (any(startsWith(class(x), "orizzonte_"))) return(print(x))
   columns <- Map(function(column, name) {
     text <- if (!is.numeric(column)) as.character(column) else
@@ -168,6 +169,27 @@ fit_table <- function(fit, table, criteria = NULL) {
          observed = moment_rows(observed(fit)),
          residuals = stats::residuals(fit, in_units = "correlation", largest = 20),
          equations = equations(fit))
+}
+
+# Factor scores as CSV, alone or beside the columns of the data.
+command_scores <- function(given) {
+  method <- choose_one(given$method, c("regression", "bartlett"), "--method")
+  file <- given$files[2L]
+  if (is_database_address(file))
+    abort("usage", c(text_of("scores_need_cases"), i = text_of("save_rows_for_scores")))
+  data <- read_data_file(file, given$encoding, text = text_columns(given))
+  fit <- called_with(fit_model, given, list(read_blueprint(given$files[1L]), data))
+  if (!has_converged(fit)) {
+    close_with(text_of("scores_need_convergence"), "\n")
+    return(1L)
+  }
+  table <- as.data.frame(augment(fit, data, method = method))
+  if (!isTRUE(given$with_data)) {
+    new <- setdiff(names(table), names(data))
+    table <- cbind(row = seq_len(nrow(table)), stats::setNames(table[new], sub("^[.]", "", new)))
+  }
+  to_output(given$out, given$quiet, function() write_table(table))
+  0L
 }
 
 # Moments as one table: a row a variable and group, its mean (where there are means) first.

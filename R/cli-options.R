@@ -177,6 +177,8 @@ cli_options <- function() {
                             "= + - or @, which spreadsheets would run as formulas")),
     folder = text_option("--out", "FOLDER", "output folder (default: orizzonte-demo)",
                          "orizzonte-demo"),
+    method = text_option("--method", "NAME", "regression (default) or bartlett", "regression"),
+    with_data = switch_option("--with-data", "put the scores beside the columns of DATA"),
     report = text_option("--out", "FILE", "the report: .html, .docx or .md"),
     parts = text_option("--parts", "NAMES",
                         paste0("the sections to include, separated by commas, such as ",

@@ -119,6 +119,7 @@ plot.orizzonte_trail <- function(x, ...) {
   long <-
     list_frame(list(revision = rep(x$revision, 4L), value = unlist(x[shown], use.names = FALSE),
                     index = index, run = rep(run, 4L)))
+  away <- unlist(lapply(shown, function(name) away_from_line(x[[name]], run)))
   tiers <- unlist(unclass(criteria())[shown], use.names = FALSE)
   limits <-
     list_frame(list(index = rep(toupper(shown), each = 2L), tier = rep(c("good", "acceptable"), 4L),
@@ -126,7 +127,7 @@ plot.orizzonte_trail <- function(x, ...) {
   limits$index <- factor(limits$index, toupper(shown))
   aes <- ggplot2::aes
   .data <- rlang::.data
-  labels <- paste0(x$revision, ". ", ifelse(x$revision == 0, "the start", x$change))
+  labels <- paste0(x$revision, ". ", ifelse(x$revision == 0, text_of("original_model"), x$change))
   breaks <- function(limits) seq(0, max(x$revision))
   ggplot2::ggplot(long, aes(.data$revision, .data$value)) +
     ggplot2::geom_hline(data = limits,
@@ -134,14 +135,12 @@ plot.orizzonte_trail <- function(x, ...) {
                         colour = palette_dusk[["slate"]], linewidth = 0.35) +
     ggplot2::geom_line(aes(group = .data$run), colour = palette_dusk[["deep"]], linewidth = 0.6) +
     ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 2.2) +
-    ggplot2::geom_label(aes(label = format_share(.data$value, 3L)), vjust = -0.4, size = 2.9,
-                        colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
-                        label.padding = grid::unit(0.04, "inches")) +
+    point_labels(long, format_share(long$value, 3L), away) +
     ggplot2::facet_wrap(~index, scales = "free_y") +
     ggplot2::scale_linetype_manual(values = c(good = "42", acceptable = "13"), breaks = c("good",
         "acceptable"), name = "cut-off") +
     ggplot2::scale_x_continuous(breaks = breaks, limits = c(-0.3, max(x$revision) + 0.3)) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.08, 0.18))) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0.18, 0.18))) +
     ggplot2::labs(x = text_of("axis_revision"), y = NULL,
                   title = paste0("Trail", if (!is.null(attr(x, "title"))) paste0(": ",
                       attr(x, "title"))),

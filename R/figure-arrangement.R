@@ -29,11 +29,23 @@ arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_
   with_matrix_below(found, cells, page)
 }
 
-# Of the placements in order of preference, the first without conflicts, or the one with the fewest.
+# The best of the searched drafts, where there are any; other plans where these conflict or are
+# small.
 best_arrangement <- function(table, plan, text, strength, nudge, page, tags) {
-  tried <- placements(table, plan, text, page, 14L)
+  tried <- placements(table, plan, text, page, 14L, searched = TRUE)
+  largest <- max(0, vapply(tried, `[[`, 0, "unit"))
+  best <- if (largest >= legible_unit)
+    first_without_conflict(tried, table, text, strength, nudge, page, tags)
+  if (!is.null(best) && best$conflicts == 0L) return(best)
+  tried <- c(tried, placements(table, plan, text, page, 14L))
   if (max(vapply(tried, `[[`, 0, "unit")) < legible_unit)
-    tried <- c(tried, placements(table, plan, text, page, 9L))
+    tried <- c(tried, placements(table, plan, text, page, 9L, searched = TRUE),
+               placements(table, plan, text, page, 9L))
+  first_without_conflict(tried, table, text, strength, nudge, page, tags)
+}
+
+# Of placements in order of preference, the first without conflicts, or the one with the fewest.
+first_without_conflict <- function(tried, table, text, strength, nudge, page, tags) {
   best <- NULL
   for (one in by_preference(tried, page)) {
     placed <- apply_nudge(spread_over(one$nodes, one$unit, page, !one$plan$between), nudge)
@@ -82,11 +94,13 @@ with_matrix_below <- function(found, cells, page) {
 }
 
 # Each plan with its boxes placed and the size at which it fits the page. `most`: characters of a
-# name on one line.
-placements <- function(table, plan, text, page, most) {
+# name on one line; `searched`: the plans of the search, or the usual ones.
+placements <- function(table, plan, text, page, most, searched = FALSE) {
   nodes <- sized_nodes(table, plan, text, most)
   channel <- max(0.75, 1.3 * max(c(0, text_box(text, base_points * 0.9)$w)) + 0.25)
-  lapply(arrangement_plans(table, plan, nodes, page, channel), function(one) {
+  plans <- if (searched) searched_hangings(plan, table, nodes, page, channel) else
+    arrangement_plans(table, plan)
+  lapply(plans, function(one) {
     placed <- place_nodes(nodes, one, table, channel)
     if (boxes_meet(placed)) {
       one$apart <- TRUE
@@ -288,14 +302,9 @@ tied_items <- function(table, name) {
 
 # The kinds of arrangement worth trying: each a list of layers, the side their items stand on (-1
 # left, 1 right, 0 above and below), whether these stand between two constructs, and how items hang.
-arrangement_plans <- function(table, plan, nodes, page, channel) {
+arrangement_plans <- function(table, plan) {
   flowing <- length(plan$order) > 1L
-  if (flowing) {
-    # drafts do not know constructs that share their items with another one
-    shared <- any(plan$host != names(plan$host))
-    searched <- if (!shared) searched_hangings(plan, table, nodes, page, channel)
-    return(c(searched, flowing_plans(plan)))
-  }
+  if (flowing) return(flowing_plans(plan))
   loading <- table$rows$kind == "loading"
   general <- general_factors(split(table$rows$second[loading], table$rows$first[loading]))
   one <- c(plan, list(side = 1, hang = "row", between = FALSE))
@@ -316,8 +325,10 @@ arrangement_plans <- function(table, plan, nodes, page, channel) {
   list(one, two)
 }
 
-# The best drafts, with hanging items in rows or, where that is too wide, in columns.
+# The best drafts, with hanging items in rows or, where that is too wide, in columns. NULL for
+# models without effects, and for constructs that share their items, which drafts do not know.
 searched_hangings <- function(plan, table, nodes, page, channel) {
+  if (length(plan$order) < 2L || any(plan$host != names(plan$host))) return(NULL)
   found <- searched_plans(plan, table, nodes, page, channel)
   do.call(c, lapply(c("row", "column"), function(hang) {
     lapply(found, function(one) c(one, list(hang = hang, tight = FALSE, between = FALSE)))

@@ -31,6 +31,7 @@ plot.orizzonte_ladder <- function(x, ...) {
                     index = factor(rep(words[shown], each = size), words[shown]),
                     state = ifelse(breaks, words_of_state[2L], words_of_state[1L]),
                     run = rep(ladder_lines(t), 4L)))
+  away <- unlist(lapply(shown, function(name) away_from_line(t[[name]], ladder_lines(t))))
   points$text <- ifelse(points$index == "BIC", format_fixed(points$value, 0L),
                         format_share(points$value, 3L))
   reading <- gsub("\u0394\u03c7\u00b2", text_of("chisq_difference_in_words"),
@@ -42,16 +43,14 @@ plot.orizzonte_ladder <- function(x, ...) {
                                        mapping = aes(group = .data$run),
                                        colour = palette_dusk[["slate"]], linewidth = 0.5)) +
     ggplot2::geom_point(aes(shape = .data$state, colour = .data$state), size = 2.8) +
-    ggplot2::geom_label(aes(label = .data$text), vjust = -0.45, size = 2.8,
-                        colour = palette_dusk[["ink"]], fill = "white", label.size = 0,
-                        label.padding = grid::unit(0.04, "inches")) +
+    point_labels(points, points$text, away) +
     ggplot2::geom_blank(data = ladder_axes(t, x$criteria), mapping = aes(.data$rung, .data$value)) +
     ggplot2::facet_wrap(~index, scales = "free_y") +
     ggplot2::scale_shape_manual(values = stats::setNames(c(19, 17), words_of_state), name = NULL) +
     ggplot2::scale_colour_manual(values = stats::setNames(palette_dusk[c("deep", "amber")],
                                                           words_of_state), name = NULL) +
     ggplot2::scale_y_continuous(breaks = ladder_breaks,
-                                expand = ggplot2::expansion(mult = c(0.1, 0.2))) +
+                                expand = ggplot2::expansion(mult = c(0.2, 0.2))) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title),
                   caption = paste(strwrap(spelt_out(reading), 120L), collapse = "\n")) +
     figure_theme() + ggplot2::theme(legend.position = if (any(breaks)) "top" else "none",

@@ -255,7 +255,8 @@ plot.orizzonte_fit <- function(x, ...) path_diagram(x, ...)
 diagram_text <- function(raw, standardized, values) {
   short <- function(x) {
     digits <- ifelse(is.na(x) | abs(x) < 9.995, 2L, ifelse(abs(x) < 99.95, 1L, 0L))
-    ifelse(is.na(x), "", mapply(formatC, x, digits = digits, MoreArgs = list(format = "f")))
+    text <- mapply(formatC, x, digits = digits, MoreArgs = list(format = "f"))
+    ifelse(is.na(x), "", sub("^-(0[.]?0*)$", "\\1", text))
   }
   # a value that cannot exceed 1, or hardly ever does, has no zero before the point
   bare <- function(x) sub("^(-?)0[.]", "\\1.", short(x))

@@ -1,6 +1,6 @@
 # The search for an arrangement of a model with effects: the order within each layer, the side on
 # which items stand, and whether they hang above or below their construct. Drafts with straight
-# lines are compared by a stated cost; curves and labels of the best ones are drawn afterwards. Pure.
+# lines are compared by a stated cost; curves and labels of the best are drawn afterwards. Pure.
 
 # What a draft costs, in units of one crossing of two lines.
 draft_costs <- list(
@@ -13,7 +13,8 @@ draft_costs <- list(
   length = 0.12,      # an inch of line
   long_arc = 1,       # a covariance of variables that are not neighbours in their layer
   small = 30,         # letters smaller than 10 points on a page of 12.8 by 8 inches, by their size
-  empty = 2)          # a page that is half empty
+  empty = 2,          # a page that is half empty
+  hanging = 0.8)      # an outer layer whose items do not stand beside it
 
 most_drafts <- 400L
 
@@ -184,7 +185,15 @@ draft_cost <- function(state, facts) {
                                     beside_loadings(lines, keys, drawn))
   total <- total + cost$length * sum(sqrt((lines[, 3L] - lines[, 1L])^2 +
                                             (lines[, 4L] - lines[, 2L])^2))
-  total + cost$small * max(0, 0.87 - drawn$unit) + cost$empty * drawn$empty
+  hanging <- sum(state$side[c(1L, length(state$side))] == 0 &
+                   owning_ends(state, facts))
+  total + cost$hanging * hanging + cost$small * max(0, 0.87 - drawn$unit) + cost$empty * drawn$empty
+}
+
+owning_ends <- function(state, facts) {
+  vapply(state$order[c(1L, length(state$order))], function(names) {
+    any(facts$count[match(names, facts$name)] > 0L)
+  }, NA)
 }
 
 # Places of the core, boxes (left, right, bottom, top, number of the construct they belong to) and
@@ -240,7 +249,8 @@ draft_heights <- function(order, up, down, facts) {
         near <- facts$beside[[i]]
         if (length(near)) mean(y[near]) else y[i]
       }, 0)
-      z <- if (length(mine) > 1L) stats::isoreg(wanted - offsets[[l]])$yf else wanted - offsets[[l]]
+      z <- wanted - offsets[[l]]
+      if (is.unsorted(z)) z <- stats::isoreg(z)$yf
       y[mine] <- pmin(pmax(z, 0), tallest - heights[l]) + offsets[[l]]
     }
   }

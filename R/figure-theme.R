@@ -20,6 +20,30 @@ figure_theme <- function() {
                    ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0))
 }
 
+# Values beside their points, on white so that a line behind them does not disturb. `away`: above
+# (1) or below (-1) the point. The argument for the border has another name since ggplot2 4.0.
+point_labels <- function(data, text, away) {
+  none <- if (utils::packageVersion("ggplot2") < "4.0.0") list(label.size = 0) else
+    list(linewidth = 0)
+  .data <- rlang::.data
+  data$label <- text
+  data$vjust <- ifelse(away > 0, -0.45, 1.45)
+  do.call(ggplot2::geom_label, c(
+    list(data = data, mapping = ggplot2::aes(label = .data$label, vjust = .data$vjust), size = 2.8,
+         colour = palette_dusk[["ink"]], fill = "white",
+         label.padding = grid::unit(0.04, "inches")), none))
+}
+
+# Where lines come from above a point, its value is written below it. `run`: the line of each point.
+away_from_line <- function(value, run) {
+  before <- c(NA, value[-length(value)])
+  after <- c(value[-1L], NA)
+  joined <- function(other) ifelse(is.na(run) | is.na(other) | other != run, NA, 1)
+  rise <- cbind((before - value) * joined(c(NA, run[-length(run)])),
+                (after - value) * joined(c(run[-1L], NA)))
+  ifelse(rowSums(rise, na.rm = TRUE) > 0, -1, 1)
+}
+
 # Methods that let autoplot() draw the figures of plot(), registered when ggplot2 is loaded.
 
 #' @exportS3Method ggplot2::autoplot

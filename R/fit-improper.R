@@ -118,6 +118,7 @@ short_troubles <- function(improper) {
 # What stands before the numbers of a solution that is improper or did not converge: kept with the
 # results, NULL for all others.
 with_status <- function(x, fit) {
+  attr(x, "columns") <- names(x)
   state <- solution_state(fit)
   if (state$status %in% c("improper", "not converged"))
     attr(x, "status") <- list(status = state$status,

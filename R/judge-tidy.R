@@ -42,6 +42,21 @@ tidy.orizzonte_fit <- function(x, conf.int = FALSE, conf.level = 0.95, ...) {
 
 #' @rdname tidy.orizzonte_fit
 #' @export
+tidy.orizzonte_summary <- function(x, ...) tidy(x$estimates, ...)
+
+#' @rdname tidy.orizzonte_fit
+#' @export
+tidy.orizzonte_blueprint <- function(x, ...) {
+  check_arguments("tidy")
+  check_blueprint(x, "tidy")
+  check_variables(x)
+  rows <- build_layout(group_blueprint(x, ""), means = mentions_means(x))$rows
+  as_tibble_if_possible(list_frame(list(
+    term = rows$parameter, kind = rows$kind, fixed = rows$fixed, default = rows$assumed)))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
 glance.orizzonte_fit <- function(x, ...) {
   check_arguments("glance")
   table <- fit_indices(x)

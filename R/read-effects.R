@@ -155,14 +155,23 @@ print.orizzonte_effects <- function(x, ...) {
     put_lines(text_of("model_has_no_effects"))
     return(invisible(x))
   }
-  put_lines(format_table(effect_columns(x), c(FALSE, FALSE, rep(TRUE, 5L)), spare = "z"))
+  columns <- effect_columns(x)
+  put_lines(format_table(columns, !names(columns) %in% c("parameter", "kind"),
+                         spare = c("z", "se")),
+            if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }
 
 effect_columns <- function(x) {
-  list(parameter = x$parameter, kind = x$kind, estimate = format_number(x$estimate),
-       se = format_number(x$se), z = format_fixed(x$z, 2L), p = format_p(x$p),
-       standardized = format_share(x$standardized, 3L))
+  interval <- if (all(c("lower", "upper") %in% names(x)))
+    list(interval = trimws(interval_text(x$lower, x$upper)))
+  columns <- c(
+    list(parameter = x$parameter, kind = x$kind, estimate = format_number(x$estimate),
+         se = format_number(x$se)),
+    interval, list(z = format_fixed(x$z, 2L), p = format_p(x$p),
+                   standardized = format_share(x$standardized, 3L)), user_columns(x))
+  # bootstrapped rows have no z
+  columns[vapply(columns, function(column) any(nzchar(column)), NA)]
 }
 
 #' The structural equations and what each variable is

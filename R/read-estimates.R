@@ -79,10 +79,12 @@ raw_errors <- function(fit) {
 }
 
 #' @export
-print.orizzonte_estimates <- function(x, ...) {
+print.orizzonte_estimates <- function(x, n = NULL, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")
   if (!all(needed %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading_with_status(text_of("head_estimates"), x), estimate_table(printed_estimates(x)),
+  shown <- first_rows(x, n)
+  put_lines(heading_with_status(text_of("head_estimates"), x),
+            estimate_table(printed_estimates(shown)), rows_left(x, shown),
             if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }
@@ -100,7 +102,7 @@ printed_estimates <- function(x) {
     interval,
     list(z = format_fixed(x$z, 2L), p = format_p(x$p),
          standardized = format_share(x$standardized, 3L),
-         status = status))
+         status = status), user_columns(x))
 }
 
 # An interval says what error and p say.

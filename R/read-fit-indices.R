@@ -49,9 +49,11 @@
 #' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
 #'   the place of those of theory. Nothing is bootstrapped here.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_indices`: `index`, `value`,
-#'   `lower`, `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`).
-#'   The attribute `reading` says in words what they say together.
+#' @param x What `fit_indices()` returned.
+#' @param all Whether to print all indices in blocks instead of the seven that are usually reported.
+#' @return A data frame of class `orizzonte_indices` with all indices: `index`, `value`, `lower`,
+#'   `upper`, `cutoff`, `verdict` (good, acceptable, poor, or `NA`) and `block` (exact, approximate
+#'   or relative). The attribute `reading` summarizes them in words.
 #' @section Errors: `orizzonte_error_input` for criteria that do not come from [criteria()].
 #' @section Corrected figures:
 #'   Where inference is robust, `chisq`, `p`, `cfi`, `tli`, `rmsea` with its interval and
@@ -155,7 +157,8 @@ fit_indices <- function(fit, criteria = NULL, baseline = "exogenous free", boots
   invalid <- unit_note(fit)
   judged <- judge_indices(value, criteria, df, has_converged(fit) && is.null(invalid))
   out <- list_frame(list(index = names(value), value = unname(value), lower = lower, upper = upper,
-                         cutoff = judged$cutoff, verdict = judged$verdict))
+                         cutoff = judged$cutoff, verdict = judged$verdict,
+                         block = index_blocks(names(value))))
   if (!has_converged(fit)) invalid <- text_of("fit_has_not_converged")
   out <- structure(
     out, class = c("orizzonte_indices", "data.frame"), corrections = correction_words(fit),
@@ -448,22 +451,49 @@ small_indices <- c("chisq_per_df", "ecvi", "ecvi_baseline", "ecvi_saturated", "c
 bounded_indices <- c("cfi", "tli", "nfi", "rfi", "ifi", "rmsea", "srmr", "gfi", "agfi",
                      "cfi_normal", "tli_normal", "rmsea_normal")
 
+# Exact fit: the test of the model. Approximate fit: how far the model is from the data. Relative
+# fit: in comparison with other models.
+index_blocks <- function(index) {
+  ifelse(grepl("^(rmsea|srmr|gfi|agfi|p_close_fit|chisq_per_df)", index), "approximate",
+         ifelse(grepl("^(cfi|tli|nfi|rfi|ifi|loglik|aic|bic|ecvi)|_baseline$", index), "relative",
+                "exact"))
+}
+
+#' @rdname fit_indices
 #' @export
-print.orizzonte_indices <- function(x, ...) {
+print.orizzonte_indices <- function(x, all = FALSE, ...) {
   if (!all(c("index", "value", "verdict") %in% names(x))) return(print(as.data.frame(unclass(x))))
-  put_lines(heading_with_status(text_of("fit_indices"), x), format_indices_table(x),
+  check_flag(all, "`all`")
+  lines <- if (all && "block" %in% names(x)) unlist(lapply(block_names, function(block) {
+    part <- x[x$block == block, ]
+    if (any(!is.na(part$value)))
+      c("", paste0("  ", text_of(paste0("block_", block))), format_indices_table(part))
+  })) else c(format_indices_table(key_indices(x)), more_indices(x))
+  put_lines(heading_with_status(text_of("fit_indices"), x), lines,
             wrap_lines(attr(x, "corrections")))
   reading <- attr(x, "reading")
   if (!is.null(reading)) put_lines("", wrap_lines(reading))
   invisible(x)
 }
 
-# The nine that are mostly reported, and where the others are.
+block_names <- c("exact", "approximate", "relative")
+
+# The seven that are usually reported, with the corrected p value of small samples; all rows of a
+# selection that holds none of them.
+key_indices <- function(x) {
+  key <- x[x$index %in% c("chisq", "df", "p", "p_swain", "cfi", "tli", "rmsea", "srmr"), ]
+  if (nrow(key) == 0L) return(x)
+  key[!is.na(key$value) | key$index != "p_swain", ]
+}
+
+more_indices <- function(x) {
+  count <- sum(!is.na(x$value))
+  if (count > sum(!is.na(key_indices(x)$value)))
+    text_of("shows_all", instruction = instruction("all_indices"), value = count)
+}
+
 format_key_indices <- function(x) {
-  key <- x[x$index %in% c(comparison_columns, "p_swain"), ]
-  key <- key[!is.na(key$value) | key$index != "p_swain", ]
-  c(heading(text_of("fit_indices")), format_indices_table(key),
-    text_of("shows_all", instruction = instruction("all_indices"), value = sum(!is.na(x$value))),
+  c(heading(text_of("fit_indices")), format_indices_table(key_indices(x)), more_indices(x),
     wrap_lines(attr(x, "corrections")))
 }
 

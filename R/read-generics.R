@@ -15,7 +15,10 @@
 #'   `confint()` a matrix with two columns; `logLik()` the log-likelihood; `nobs()` the number of
 #'   cases;
 #'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom; `formula()` a list of
-#'   the structural formulas, one an outcome. With auxiliary variables `logLik()`, and so `AIC()`
+#'   the structural formulas, one for each outcome, also of a blueprint; `model.frame()` the data as
+#'   they were used, with one row per row of the data and `NA` in rows that were left out;
+#'   `coef(summary(fit))` a matrix of estimates, standard errors, z and p. With auxiliary variables
+#'   `logLik()`, and so `AIC()`
 #'   and `BIC()`, is that of the model together with the saturated part of the auxiliary variables,
 #'   whose parameters are counted there and nowhere else. With weights it is `NA`.
 #' @section Errors: `orizzonte_error_address` when `parm` is no free parameter; `sigma()` is refused
@@ -91,8 +94,35 @@ formula.orizzonte_fit <- function(x, ...) {
   check_arguments("formula")
   rows <- check_fit(x, "formula")$layout$rows
   effect <- rows$kind == "effect"
-  outcome <- rows$second[effect]
-  causes <- split(rows$first[effect], factor(outcome, unique(outcome)))
+  structural_formulas(rows$first[effect], rows$second[effect])
+}
+
+#' @rdname generics-of-a-fit
+#' @export
+formula.orizzonte_blueprint <- function(x, ...) {
+  check_blueprint(x, "formula")
+  structural_formulas(x$effects$from, x$effects$to)
+}
+
+#' @rdname generics-of-a-fit
+#' @param formula A fit from [fit_model()].
+#' @importFrom stats model.frame
+#' @export
+model.frame.orizzonte_fit <- function(formula, ...) {
+  fitted_rows(check_fit(formula, "model.frame"))
+}
+
+#' @rdname generics-of-a-fit
+#' @export
+coef.orizzonte_summary <- function(object, ...) {
+  table <- object$estimates[object$estimates$status == "free", ]
+  matrix(c(table$estimate, table$se, table$z, table$p), ncol = 4L,
+         dimnames = list(table$parameter, c("estimate", "se", "z", "p")))
+}
+
+# One formula for each outcome.
+structural_formulas <- function(from, outcome) {
+  causes <- split(from, factor(outcome, unique(outcome)))
   lapply(stats::setNames(names(causes), names(causes)), function(name) {
     stats::reformulate(address_name(unique(causes[[name]])), as.name(name), env = baseenv())
   })

@@ -10,7 +10,8 @@
 #'   when missing.
 #' @param method `"regression"` or `"bartlett"`.
 #' @param se.fit Whether to return standard errors and determinacies as well.
-#' @param data A data frame to which scores are added; the fitted data when missing.
+#' @param data,newdata A data frame to which scores are added; the fitted data when missing. Give
+#'   one of them.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return `predict()`: a data frame with one column a construct and one row for
 #'   each row of the data (`NA` where a value is missing; with `incomplete = "keep"` from the values
@@ -53,6 +54,13 @@ predict.orizzonte_fit <- function(object, newdata = NULL, method = "regression",
   status <- status_words(with_status(list(), object))
   if (!is.null(status)) warn("improper", status)
   found <- scores_of(object, newdata, method)
+  # in the form of the data
+  found <- lapply(found, function(part) {
+    if (inherits(newdata, "tbl_df")) return(as_tibble_if_possible(part))
+    if (is.data.frame(newdata) && is.character(attr(newdata, "row.names")))
+      rownames(part) <- rownames(newdata)
+    part
+  })
   if (se.fit) found else found$fit
 }
 
@@ -156,9 +164,11 @@ fitted_rows <- function(fit) {
 #' @rdname predict.orizzonte_fit
 #' @importFrom generics augment
 #' @export
-augment.orizzonte_fit <- function(x, data = NULL, method = "regression", ...) {
+augment.orizzonte_fit <- function(x, data = NULL, method = "regression", newdata = NULL, ...) {
   check_arguments("augment")
   check_fit(x, "augment")
+  if (!is.null(data) && !is.null(newdata)) abort("input", text_of("data_or_newdata"))
+  data <- data %||% newdata
   method <- choose_one(method, c("regression", "bartlett"), "`method`")
   scores <- scores_of(x, data, method)
   own <- stats::setNames(scores$fit, paste0(".", names(scores$fit)))

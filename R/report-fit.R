@@ -62,13 +62,11 @@ fit_trouble <- function(fit) {
       list(report_text(text_of("what_data_say")), report_bullets(paste0(evidence, ".")))))
 }
 
-main_indices <- c("chisq", "df", "p", "cfi", "tli", "rmsea", "srmr")
-
 fit_summary_parts <- function(fit, criteria) {
   indices <- fit_indices(fit, criteria)
-  shown <- indices[indices$index %in% main_indices, ]
   report_section(text_of("in_short"),
-    report_text(attr(indices, "reading")), index_table(shown, text_of("fit_of_the_model")),
+    report_text(attr(indices, "reading")),
+    index_table(key_indices(indices), text_of("fit_of_the_model")),
     sample_text(fit))
 }
 
@@ -79,12 +77,14 @@ sample_text <- function(fit, parameters = TRUE) {
 }
 
 # One figure, or one for each group when there are many.
-diagram_figures <- function(fit, alt) {
+diagram_figures <- function(fit, caption) {
   drawn <- path_diagram(fit)
-  if (!inherits(drawn, "orizzonte_pages")) return(report_figure(drawn, alt, "diagram"))
+  seen <- diagram_alt(fit)
+  if (!inherits(drawn, "orizzonte_pages"))
+    return(report_figure(drawn, caption, "diagram", alt = seen))
   lapply(seq_along(drawn), function(k) {
     report_figure(drawn[[k]], text_of("path_diagram_group", drawn = names(drawn)[k]),
-                  paste0("diagram-", k))
+                  paste0("diagram-", k), alt = seen)
   })
 }
 
@@ -112,10 +112,13 @@ fit_model_parts <- function(fit, assumed = text_of("assumed_without_being_stated
 }
 
 fit_index_parts <- function(fit, criteria) {
+  indices <- fit_indices(fit, criteria)
   report_section(text_of("head_fit"),
     report_text(text_of("cut_offs_are_conventions"),
                 text_of("first_is_good_one")),
-    index_table(fit_indices(fit, criteria), text_of("all_fit_indices")), correction_text(fit))
+    lapply(block_names, function(block) {
+      index_table(indices[indices$block == block, ], text_of(paste0("block_", block)))
+    }), correction_text(fit))
 }
 
 correction_text <- function(fit) {
@@ -196,7 +199,8 @@ fit_residual_parts <- function(fit) {
     report_table(list(residual = format_share(largest$residual, 3L),
                       observed = format_share(largest$observed, 3L),
                       implied = format_share(largest$implied, 3L), meaning = largest$meaning)),
-    report_figure(residual_map(fit), text_of("map_of_residuals"), "residual-map"))
+    report_figure(residual_map(fit), text_of("map_of_residuals"), "residual-map",
+                  alt = residuals_alt(largest)))
 }
 
 fit_amendment_parts <- function(fit, criteria) {
@@ -254,10 +258,11 @@ trail_columns <- function(x) {
   start <- x$revision == 0
   reason <- ifelse(start | nzchar(x$because), x$because, text_of("no_reason_given_brackets"))
   titled(list(
-       revision = format_count(x$revision), change = ifelse(start, "the start", x$change),
+       revision = format_count(x$revision),
+       change = ifelse(start, text_of("original_model"), x$change),
        because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
        `predicted drop` = format_fixed(x$predicted_drop, 2L),
-       `real drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
+       `refitted drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
        df = format_count(x$df), p_change = format_p(x$p_change),
        CFI = format_share(x$cfi, 3L), RMSEA = format_share(x$rmsea, 3L),
        BIC = format_fixed(x$bic, 1L)))

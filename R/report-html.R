@@ -13,11 +13,11 @@ report_html <- function(report) {
     tags$ul(lapply(seq_along(titles), function(k) {
       tags$li(tags$a(href = paste0("#section-", k), plain_line(titles[k])))
     })))
-  html_page(report$title, body, contents, language = report$language)
+  html_page(report$title, body, contents, "report.js", report$language)
 }
 
-# A whole page in the style of reports, as text.
-html_page <- function(title, body, contents = NULL, language = "en") {
+# A whole page in the style of reports, as text. `script`: the file of a script for it.
+html_page <- function(title, body, contents, script = NULL, language = "en") {
   tags <- htmltools::tags
   asset <- function(name) htmltools::HTML(paste(report_asset(name), collapse = "\n"))
   page <- tags$html(
@@ -26,9 +26,9 @@ html_page <- function(title, body, contents = NULL, language = "en") {
               tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
               tags$meta(name = "color-scheme", content = "light dark"),
               tags$title(plain_line(title)), tags$style(asset("report.css"))),
-    tags$body(class = if (!is.null(contents)) "with-contents",
+    tags$body(class = "with-contents",
               tags$header(tags$h1(class = "title", plain_line(title)), contents),
-              tags$main(body), if (!is.null(contents)) tags$script(asset("report.js"))))
+              tags$main(body), if (!is.null(script)) tags$script(asset(script))))
   paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page))
 }
 

@@ -29,7 +29,8 @@ ladder_summary_parts <- function(ladder, loosened) {
     loosened_reading(loosened))),
     sample_text(first, parameters = FALSE),
     report_table(ladder_columns(ladder)$fit),
-    report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs"))
+    report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs",
+                  alt = ladder_alt(ladder)))
 }
 
 ladder_rung_parts <- function(ladder) {
@@ -94,7 +95,7 @@ ladder_failing_parts <- function(ladder, criteria) {
     report_table(list(parameter = x$parameter, MI = format_fixed(x$modification_index, 2L),
                       p = format_p(x$p), `expected change` = format_number(x$expected_change),
                       `std.` = format_share(x$expected_change_std, 2L),
-                      `real drop` = format_fixed(x$actual_drop, 2L),
+                      `refitted drop` = format_fixed(x$actual_drop, 2L),
                       moves = ifelse(is.na(x$moves), "", words_of("move", x$moves)),
                       verdict = row_words(x)),
                  code = "parameter"),
@@ -137,11 +138,12 @@ ladder_group_parts <- function(ladder) {
   loads <- any(first$layout$rows$kind == "loading")
   report_section(text_of("head_by_group"),
     if (loads) report_section(text_of("head_loadings"), level = 2L,
-      report_figure(group_plot(first, "loading"), text_of("loadings_by_group"), "loadings")),
+      report_figure(group_plot(first, "loading"), text_of("loadings_by_group"), "loadings",
+                    alt = groups_alt(first))),
     if (first$layout$means && length(reflective_items(first$layout)))
       report_section(text_of("head_intercepts"), level = 2L,
         report_figure(group_plot(first, "intercept"), text_of("intercepts_by_group"),
-                      "intercepts")),
+                      "intercepts", alt = groups_alt(first))),
     report_section(text_of("head_diagram"), level = 2L,
       report_text(text_of("first_rung_which_every"),
                   "emphasised."),

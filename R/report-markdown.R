@@ -98,7 +98,7 @@ knit_print.orizzonte_estimates <- function(x, ...) {
 
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_indices <- function(x, ...) {
-  knit_parts(x, c("index", "value", "verdict"), report_table(index_columns(x)),
+  knit_parts(x, c("index", "value", "verdict"), report_table(index_columns(key_indices(x))),
              report_text(attr(x, "reading")))
 }
 

@@ -5,7 +5,7 @@ trail_parts <- function(x) {
   report_section(text_of("head_trail"),
     report_text(text_of("what_was_changed_why")),
     report_table(trail_columns(x), caption = text_of("head_trail")),
-    report_figure(plot(x), text_of("fit_after_each_revision"), "trail"))
+    report_figure(plot(x), text_of("fit_after_each_revision"), "trail", alt = trail_alt(x)))
 }
 
 compared_parts <- function(x) {
@@ -34,7 +34,8 @@ bootstrap_parts <- function(x, criteria) {
     report_table(bootstrap_columns(table, x$asked), code = "parameter",
                  caption = text_of("bootstrapped_values")),
     if (any(table$se > 0, na.rm = TRUE))
-      report_figure(plot(x), text_of("replicates_leading_numbers"), "replicates"))
+      report_figure(plot(x), text_of("replicates_leading_numbers"), "replicates",
+                    alt = replicates_alt(table, x$asked$reps)))
 }
 
 # The part of a report in which several fits are compared.
@@ -72,7 +73,7 @@ quality_parts <- function(x, heading = "The measures") {
                   report_table(left_out_columns(x), code = "without",
                                caption = text_of("refitted_without_single_items"))),
     report_figure(plot(x), text_of("reliabilities_average_variance_extracted"),
-                  "quality", height = max(3.5, 1.6 + 0.45 * nrow(x$table))))
+                  "quality", height = max(3.5, 1.6 + 0.45 * nrow(x$table)), alt = quality_alt(x)))
 }
 
 quality_note <- function(x) one_line(quality_legend(x))
@@ -95,5 +96,5 @@ split_parts <- function(x, heading = text_of("general_and_specific")) {
   report_section(heading, report_bullets(x$reading),
     report_table(columns$items, code = "item", caption = text_of("shares_each_item_s")),
     report_table(columns$scores, caption = text_of("what_scores_would_measure")),
-    report_figure(plot(x), text_of("general_specific_residual_share"), "split"))
+    report_figure(plot(x), text_of("general_specific_residual_share"), "split", alt = split_alt(x)))
 }

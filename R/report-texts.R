@@ -143,15 +143,16 @@ add_texts(
     paste0("Parameters were estimated by full-information maximum likelihood (FIML) with ",
            "orizzonte {version}."),
   cases_had_missing_values = paste0(
-    "{sample} of the {total} cases ({share}) had missing values, {cells} of all values{codes}. ",
-    "FIML uses all observed values; it assumes that values are missing at random and that all ",
-    "variables are jointly normal ({cite})."),
+    "Values were missing in {sample} of the {total} cases ({share}; {cells} of all ",
+    "values{codes}). FIML uses all observed values; it assumes that values are missing at random ",
+    "and that all variables are jointly normal ({cite})."),
   cases_had_missing_values_robust = paste0(
-    "{sample} of the {total} cases ({share}) had missing values, {cells} of all values{codes}. ",
-    "FIML uses all observed values; it assumes that values are missing at random ({cite})."),
+    "Values were missing in {sample} of the {total} cases ({share}; {cells} of all ",
+    "values{codes}). FIML uses all observed values; it assumes that values are missing at random ",
+    "({cite})."),
   cases_were_excluded =
     "{cases} {qty(count)}{?was/were} excluded (listwise deletion).",
-  codes_were_missing = " (coded {codes} in the data)",
+  codes_were_missing = ", coded {codes} in the data",
   auxiliary_variables_outside_model =
     paste0("The {qty(count)}auxiliary variable{?s} {auxiliary} {qty(count)}{?was/were} included ",
            "in estimation ({cite})."),
@@ -240,7 +241,6 @@ add_texts(
   estimates_side_by_side = "Estimates side by side",
   head_changes = "Changes",
   fit_of_the_model = "Fit of the model",
-  all_fit_indices = "All fit indices",
   head_contents = "Contents",
   head_figure = "Figure",
   head_table = "Table",
@@ -309,3 +309,18 @@ add_texts(
 add_texts(
   differences_of_means =
     "Differences{compared}, given the intercepts held on the {rung} rung (S\u00f6rbom 1974).")
+
+add_texts(
+  alt_construct = "{construct} is measured by {items}.",
+  alt_to = " to ",
+  alt_with = " with ",
+  alt_effects = "Effects: {effects}.",
+  alt_covariances = "Covariances: {covariances}.",
+  alt_residuals = "The largest residuals: {largest}.",
+  alt_rungs = "{rungs}.",
+  alt_groups = "One line for each item with a point and an interval for each of {groups}.",
+  alt_trail = paste0(
+    "Over {count} {qty(count)}revision{?s}, CFI went from {from} to {to} and RMSEA from ",
+    "{rmsea_from} to {rmsea_to}."),
+  alt_replicates = "Distributions of {reps} replicates of {values}.",
+  alt_split = "One bar for each of {items}, divided into the three proportions.")

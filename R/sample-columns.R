@@ -65,7 +65,9 @@ check_columns <- function(data, variables = character()) {
     abort("data", c(text_of("two_columns_data_are", twice = quoted(twice[1L])),
                     i = text_of("rename_one_them")))
   }
-  odd <- vapply(data, function(x) is.data.frame(x) || length(dim(x)) > 1L, NA)
+  odd <- vapply(data, function(x) {
+    is.data.frame(x) || length(dim(x)) > 2L || (length(dim(x)) == 2L && ncol(x) > 1L)
+  }, NA)
   if (any(odd)) {
     abort("data", c(text_of("column_is_table_own", odd = quoted(names(data)[odd][1L])),
                     i = text_of("make_columns_columns_data")))
@@ -77,6 +79,13 @@ check_columns <- function(data, variables = character()) {
                     i = text_of("load_bit64_or_make")))
   }
   check_raw(data, variables)
+}
+
+# Matrices of one column, which scale() returns, as plain columns.
+plain_columns <- function(data) {
+  single <- vapply(data, function(x) length(dim(x)) == 2L && ncol(x) == 1L && !is.data.frame(x), NA)
+  data[single] <- lapply(data[single], function(x) as.vector(x))
+  data
 }
 
 # List columns, whose cells may contain several values, are refused.

@@ -69,6 +69,7 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
     abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_of_kind",
         value = describe(data))))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", text_of("data_have_no_rows_or"))
+  data <- plain_columns(data)
   check_columns(data)
   check_missing_codes(missing_codes)
   chosen <- screened_variables(rlang::enquo(variables), data)

@@ -402,6 +402,7 @@ tally_chunks <- function(chunks, wanted) {
 add_chunk <- function(tally, data, wanted) {
   names(data) <- as_utf8(names(data))
   if (tally$rows == 0) {
+    data <- plain_columns(data)
     check_columns(data, wanted$variables)
     check_known(wanted$variables, names(data), wanted$blueprint)
     if (!is.null(wanted$by)) check_named_column(wanted$by, data, "to group by", "by")

@@ -8,6 +8,7 @@ sample_of <- function(source, request) UseMethod("sample_of")
 #' @export
 sample_of.data.frame <- function(source, request) {
   names(source) <- as_utf8(names(source))
+  source <- plain_columns(source)
   check_columns(source, c(blueprint_variables(request$blueprint)$observed, request$auxiliary))
   for (name in request$auxiliary)
     check_named_column(structure(name, hint = attr(request$auxiliary, "hint")), source,

@@ -111,3 +111,53 @@ cross <- function(a, b) {
   b2 <- b[-1L, , drop = FALSE]
   any(side(a1, a2, b1) * side(a1, a2, b2) < 0 & t(side(b1, b2, a1) * side(b1, b2, a2)) < 0)
 }
+
+# --- how a diagram looks --------------------------------------------------------------------------
+
+# Bends of a line: sections that turn in one direction by more than 20 degrees altogether.
+bends_of <- function(path) {
+  step <- diff(path)
+  step <- step[rowSums(step^2) > 1e-12, , drop = FALSE]
+  if (nrow(step) < 2L) return(0L)
+  heading <- atan2(step[, 2L], step[, 1L])
+  turn <- diff(heading)
+  turn <- (turn + pi) %% (2 * pi) - pi
+  turn <- turn[abs(turn) > 1e-4]
+  if (length(turn) == 0L) return(0L)
+  section <- cumsum(c(1L, diff(sign(turn)) != 0))
+  sum(abs(tapply(turn, section, sum)) > 20 * pi / 180)
+}
+
+# Much longer than the straight way.
+is_detour <- function(path) {
+  length <- sum(sqrt(rowSums(diff(path)^2)))
+  length > 1.35 * sqrt(sum((path[nrow(path), ] - path[1L, ])^2))
+}
+
+# Nodes that a line passes within a distance without ending there.
+near_misses <- function(edge, nodes, distance = 0.12) {
+  path <- edge$path
+  t <- seq(0, 1, length.out = 80L)
+  if (nrow(path) == 2L)
+    path <- cbind(path[1L, 1L] + t * diff(path[, 1L]), path[1L, 2L] + t * diff(path[, 2L]))
+  others <- nodes[!nodes$name %in% edge$ends, , drop = FALSE]
+  sum(vapply(seq_len(nrow(others)), function(k) {
+    node <- others[k, ]
+    box <- c(node$x - node$w / 2, node$x + node$w / 2, node$y - node$h / 2, node$y + node$h / 2)
+    min(distance_to_box(path, box)) < distance
+  }, NA))
+}
+
+# Numbers on the looks of an arrangement; residual arrows are left out.
+diagram_looks <- function(arrangement) {
+  edges <- Filter(function(edge) edge$type != "residual", arrangement$edges)
+  nodes <- arrangement$nodes
+  page <- arrangement$page
+  bends <- vapply(edges, function(edge) bends_of(edge$path), 0L)
+  used <- diff(range(nodes$x - nodes$w / 2, nodes$x + nodes$w / 2)) *
+    diff(range(nodes$y - nodes$h / 2, nodes$y + nodes$h / 2)) / prod(page)
+  list(bends = sum(bends), most_bends = max(0L, bends),
+       detours = sum(vapply(edges, function(edge) is_detour(edge$path), NA)),
+       near = sum(vapply(edges, near_misses, 0L, nodes = nodes)),
+       points = arrangement$text_size, used = used)
+}

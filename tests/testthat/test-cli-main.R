@@ -184,3 +184,24 @@ test_that("the command line keeps to the columns of the window", {
   expect_gt(widest(200, "screen", "choirs.csv"), 100)
   expect_lte(widest("wide", "fit", "--help"), 80)
 })
+
+test_that("factor scores are written as a file, alone or beside the data", {
+  out <- tempfile(fileext = ".csv")
+  found <- command("scores", extdata("choirs.yaml"), extdata("choirs.csv"), "--out", out)
+  expect_identical(found$code, 0L)
+  table <- utils::read.csv(out)
+  data <- utils::read.csv(extdata("choirs.csv"))
+  fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), data)
+  scores <- predict(fit, se.fit = TRUE)
+  expect_identical(table$row, seq_len(nrow(data)))
+  expect_equal(table$Calm, scores$fit$Calm, tolerance = 1e-9)
+  expect_equal(table$Calm_se, scores$se.fit$Calm, tolerance = 1e-9)
+  command("scores", extdata("choirs.yaml"), extdata("choirs.csv"), "--method", "bartlett",
+          "--with-data", "--out", out)
+  table <- utils::read.csv(out)
+  expect_identical(table$be1, data$be1)
+  expect_equal(table$.Calm, predict(fit, method = "bartlett")$Calm, tolerance = 1e-9)
+  expect_identical(command("scores", extdata("choirs.yaml"), extdata("choirs.csv"), "--method",
+                           "other")$code, 2L)
+  expect_identical(command("scores", extdata("choirs.yaml"), "sqlite:x.db?table=y")$code, 2L)
+})

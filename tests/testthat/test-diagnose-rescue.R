@@ -22,7 +22,7 @@ test_that("the planted trouble of the troubled set is found, explained and solve
   expect_equal(rescued$attempts$attempt[1:2], c("as written", "codes -9 as missing"))
   expect_equal(rescued$attempts$chisq[1], deviance(fit))
   said <- paste(rescued$findings, collapse = "\n")
-  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate 0.998", "cl3 is reverse-keyed",
+  for (words in c("hold -9 (28 times)", "wa3 and wa4 correlate .998", "cl3 is reverse-keyed",
                   "row 17 lies far", "items of Fun correlate")) {
     expect_match(said, words, fixed = TRUE)
   }
@@ -92,7 +92,7 @@ test_that("three items, one with a loading near zero", {
   expect_equal(r_squared(fit)$r_squared[r_squared(fit)$variable == "b2"], 2.5, tolerance = 1e-6)
   expect_output(print(fit), text_pattern("three_items_impossible", item = "b2", squared = "2.50"))
   expect_output(print(fit),
-                text_pattern("item_hardly_correlates", item = "b3", correlation = "0.06"))
+                text_pattern("item_hardly_correlates", item = "b3", correlation = ".06"))
   rescued <- rescue(bp, data)
   expect_equal(rescued$attempts$status[rescued$attempts$attempt ==
                                        "variances of items not negative"], "at bound")
@@ -160,7 +160,7 @@ test_that("a near-duplicate pair is named and leads to a way out", {
   data <- exactly(correlations(c("w1", "w2", "w3", "w4"), 0.98, 0.5, 0.5, 0.4, 0.4, 0.3), 300)
   bp <- blueprint("Pair") |> construct("W", reflected_in = w1:w4)
   fit <- suppressWarnings(quiet_fit(bp, data))
-  expect_output(print(fit), "w1 and w2 correlate 0.980", fixed = TRUE)
+  expect_output(print(fit), "w1 and w2 correlate .980", fixed = TRUE)
   expect_true(any(c("without w2", "w1 and w2 covary") %in% rescue(bp, data)$worked))
 })
 

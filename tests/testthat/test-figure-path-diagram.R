@@ -1,7 +1,8 @@
 test_that("values are shortened by their size", {
   expect_identical(unname(diagram_text(c(0.4567, 12.345, 234.56, NA, -0.5), rep(NA, 5), "raw")),
                    c("0.46", "12.3", "235", "", "-0.50"))
-  expect_identical(unname(diagram_text(c(2, 3), c(0.5, NA), "both")), c("2.00 (0.50)", "3.00"))
+  expect_identical(unname(diagram_text(c(2, 3), c(0.5, NA), "both")), c("2.00 (.50)", "3.00"))
+  expect_identical(diagram_text(0, c(-0.001, 0.5, -0.2), "standardized"), c(".00", ".50", "-.20"))
   expect_identical(diagram_text(1, 1, "none"), "")
 })
 
@@ -35,7 +36,7 @@ test_that("on request: what is explained, and what is not significant in grey", 
   explained <- r_squared(fit)
   staying <- explained$r_squared[explained$variable == "Staying"]
   shown <- texts_drawn(path_diagram(fit, r_squared = TRUE))
-  expect_true(paste0("Staying\nR\u00b2 = ", format_fixed(staying, 2L)) %in% shown)
+  expect_true(paste("R\u00b2", format_share(staying)) %in% shown)
   expect_false(any(grepl("R\u00b2", texts_drawn(path_diagram(fit)))))
   grey <- path_diagram(fit, grey_nonsignificant = TRUE)
   rows <- estimates(fit)
@@ -85,28 +86,38 @@ test_that("a plain PDF device draws every letter without a warning", {
   expect_gt(file.size(file), 1000)
 })
 
-test_that("reliability and explained variance stand inside constructs", {
+test_that("reliability and explained variance are tags beside constructs, and an arc around them", {
   fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
   texts <- function(plot) unlist(lapply(plot$layers, function(layer) layer$data$text))
   quality <- as.data.frame(construct_quality(fit))
-  shown <- texts(path_diagram(fit, reliability = TRUE, r_squared = TRUE))
+  drawn <- path_diagram(fit, reliability = TRUE, r_squared = TRUE)
+  shown <- texts(drawn)
   for (k in seq_len(nrow(quality))) {
-    inside <- grep(paste0("^", quality$construct[k], "\n"), shown, value = TRUE)
-    expect_match(inside, sub("^0", "", sprintf("%.2f", quality$omega[k])), fixed = TRUE)
+    omega <- paste("omega", sub("^0", "", sprintf("%.2f", quality$omega[k])))
+    expect_true(any(startsWith(shown, omega)), label = omega)
   }
   explained <- r_squared(fit)
-  expect_match(grep("^Staying\n", shown, value = TRUE),
-               sub("^0", "", sprintf("%.2f", explained$r_squared[explained$variable == "Staying"])),
-               fixed = TRUE)
-  expect_false(any(grepl("\n", texts(path_diagram(fit)))))
+  staying <- explained$r_squared[explained$variable == "Staying"]
+  expect_true(any(endsWith(shown, paste("R\u00b2", sub("^0", "", sprintf("%.2f", staying))))))
+  # the arc: clockwise from the top, as far round as is explained
+  arcs <- Filter(function(layer) {
+    is.data.frame(layer$data) && all(c("x", "y", "id") %in% names(layer$data)) &&
+      identical(layer$aes_params$linewidth, 1.3)
+  }, drawn$layers)
+  arc <- arcs[[1]]$data[arcs[[1]]$data$id == "Staying", ]
+  top <- which.max(arc$y)
+  expect_equal(top, 1L)
+  expect_gt(arc$x[2], arc$x[1])
+  half <- arc$x[1] + (max(arc$x) - arc$x[1]) * cos(pi / 2 - 2 * pi * staying)
+  expect_equal(arc$x[nrow(arc)], half, tolerance = 1e-4)
+  expect_false(any(grepl("omega|R\u00b2", texts(path_diagram(fit)))))
   groups <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs, by = "setting")
   by_group <- as.data.frame(construct_quality(groups))
   shown <- texts(path_diagram(groups, reliability = TRUE))
-  calm <- grep("^Calm\n", shown, value = TRUE)
-  expect_length(calm, 2)
-  expect_match(calm[2], sub("^0", "", sprintf("%.2f", by_group$omega[by_group$construct == "Calm" &
-                                                                   by_group$group == "weekend"])),
-               fixed = TRUE)
+  for (group in c("evening", "weekend")) {
+    omega <- by_group$omega[by_group$construct == "Calm" & by_group$group == group]
+    expect_true(paste("omega", sub("^0", "", sprintf("%.2f", omega))) %in% shown, label = group)
+  }
 })
 
 test_that("a figure that is laid out beforehand is drawn as it would be printed", {

@@ -29,7 +29,7 @@ test_that("amendments are drawn with the leaders named, the trail with its cut-o
   expect_false(table$parameter[4] %in% texts)
   amended <- suppressMessages(amend(fit, free = covariance[be1, be2], because = "greeting"))
   drawn <- plot(trail(amended))
-  expect_true(format_fixed(trail(amended)$cfi[2]) %in% texts_of_layers(drawn))
+  expect_true(format_share(trail(amended)$cfi[2], 3L) %in% texts_of_layers(drawn))
   lines <- ggplot2::layer_data(drawn, 1)$yintercept
   expect_true(all(c(0.95, 0.9, 0.06, 0.08, 0.1) %in% lines))
   expect_error(plot(trail(fit)), text_pattern("there_is_nothing_draw_nothing"),

@@ -75,5 +75,26 @@ test_that("cut-offs come in two tiers, can be replaced, and the reading says whe
                class = "orizzonte_error_input")
   expect_error(fit_indices(fit, criteria = c(cfi = 0.9)), text_pattern("criteria_must_come_from"),
                class = "orizzonte_error_input")
-  expect_output(print(strict), "CFI +0\\.9.* poor")
+  expect_output(print(strict), "CFI +\\.9.* poor")
+})
+
+test_that("seven indices are printed, all of them in blocks on request", {
+  fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be4), choirs)
+  found <- fit_indices(fit)
+  expect_setequal(unique(found$block), c("exact", "approximate", "relative"))
+  expect_identical(found$block[match(c("chisq", "rmsea", "cfi", "aic", "chisq_baseline", "srmr"),
+                                     found$index)],
+                   c("exact", "approximate", "relative", "relative", "relative", "approximate"))
+  short <- utils::capture.output(print(found))
+  expect_length(grep("^ +(\u03c7\u00b2|df|p|CFI|TLI|RMSEA|SRMR)(, sample size)? ", short), 7L)
+  expect_false(any(grepl("NFI|ECVI|baseline", short)))
+  long <- utils::capture.output(print(found, all = TRUE))
+  for (block in c("exact", "approximate", "relative"))
+    expect_equal(sum(trimws(long) == text_of(paste0("block_", block))), 1)
+  words <- unname(index_words[found$index[!is.na(found$value)]])
+  for (word in words)
+    expect_true(any(startsWith(trimws(long), paste0(trimws(word), " "))), label = word)
+  expect_error(print(found, all = NA), class = "orizzonte_error_input")
+  # a selection without any of the seven is printed as it is
+  expect_output(print(found[found$index == "nfi", ]), "NFI")
 })

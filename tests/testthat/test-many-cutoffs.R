@@ -66,7 +66,7 @@ test_that("default misspecifications are of the smallest size that matters and t
   expect_length(words, 5)
   expect_match(words[1], "correlate at .?\\.10")
   expect_match(words[2], "correlate at .?\\.30")
-  expect_match(words[length(words)], text_pattern("is_two_constructs_correlate", size = "0.80"))
+  expect_match(words[length(words)], text_pattern("is_two_constructs_correlate", size = ".80"))
   larger <- model_cutoffs(fit, 20, seed = 1, criteria = criteria(smallest = 0.15))
   expect_match(larger$parts[[1]]$words[2], "correlate at .?\\.45")
 })

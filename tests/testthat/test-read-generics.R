@@ -136,3 +136,54 @@ test_that("moments print rounded, in the order of the data", {
   groups <- quiet_fit(measurement, choirs, by = setting)
   expect_output(print(observed(groups)), "Observed moments: weekend")
 })
+
+test_that("other generics of R work as their users expect", {
+  bp <- blueprint("b") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |> effect(Calm ~ Belonging)
+  fit <- quiet_fit(bp, choirs)
+  expect_equal(formula(bp), formula(fit), ignore_attr = TRUE)
+  expect_identical(deparse(formula(bp)$Calm), "Calm ~ Belonging")
+  frame <- model.frame(fit)
+  expect_identical(frame$be1, as.numeric(choirs$be1))
+  table <- coef(summary(fit))
+  expect_equal(table[names(coef(fit)), "estimate"], coef(fit))
+  expect_equal(table[, "se"], sqrt(diag(vcov(fit)))[rownames(table)])
+  expect_equal(as.data.frame(tidy(summary(fit))), as.data.frame(tidy(estimates(fit))))
+  rows <- tidy(bp)
+  expect_equal(sum(rows$fixed %in% 1), 2)
+  expect_setequal(rows$term[rows$kind == "effect"], "effect[Belonging, Calm]")
+  expect_s3_class(plot(bp), "ggplot")
+})
+
+test_that("scores keep the form of the data", {
+  fit <- quiet_fit(blueprint("b") |> construct("Belonging", reflected_in = be1:be4), choirs)
+  part <- choirs[11:13, ]
+  rownames(part) <- c("a", "b", "c")
+  expect_identical(rownames(predict(fit, part)), c("a", "b", "c"))
+  expect_s3_class(predict(fit, tibble::as_tibble(part)), "tbl_df")
+  expect_equal(predict(fit, part)$Belonging, predict(fit)$Belonging[11:13])
+  expect_equal(augment(fit, newdata = part), augment(fit, part))
+  expect_error(augment(fit, part, newdata = part), text_pattern("data_or_newdata"),
+               class = "orizzonte_error_input")
+})
+
+test_that("columns of the user's own are printed, and n limits the rows", {
+  fit <- quiet_fit(blueprint("b") |> construct("Belonging", reflected_in = be1:be4), choirs)
+  table <- estimates(fit)
+  table$mine <- paste0("note", seq_len(nrow(table)))
+  expect_output(print(table), "mine.*note1\n")
+  expect_output(print(table, n = 2), text_pattern("rows_not_shown", count = paste(nrow(table) - 2L)))
+  expect_false(grepl("be4", paste(utils::capture.output(print(table, n = 2)), collapse = "")))
+  expect_error(print(table, n = 0), class = "orizzonte_error_input")
+})
+
+test_that("a column that scale() made is a column", {
+  d <- choirs
+  d$be1 <- scale(d$be1)
+  bp <- blueprint("b") |> construct("Belonging", reflected_in = be1:be4)
+  expect_equal(coef(quiet_fit(bp, d)),
+               coef(quiet_fit(bp, transform(choirs, be1 = as.vector(scale(be1))))))
+  expect_equal(screen_data(d, be1:be4)$columns$mean[1], 0, tolerance = 1e-10)
+  d$be1 <- cbind(d$be1, d$be1)
+  expect_error(quiet_fit(bp, d), class = "orizzonte_error_data")
+})

@@ -35,7 +35,7 @@ test_that("tables in Word can be read back", {
   cells <- word$text[word$content_type == "table cell" & !word$is_header]
   table <- construct_quality(fit)$table
   expect_true(all(format_share(table$omega) %in% cells))
-  expect_true("Table 1" %in% word$text)
+  expect_true(any(startsWith(word$text, "Table 1")))
 })
 
 test_that("lists of everything are shown, one after the other", {
@@ -66,7 +66,7 @@ test_that("in a browser tables sort, tabs switch, folds open, and nothing compla
   # what goes wrong is noted before our script runs; then a visitor's clicks, noted as well
   before <- "<script>window.wrong = []; window.onerror = function (m) { wrong.push(m); };</script>"
   after <- paste0("<script>", paste(readLines("visitor.js"), collapse = "\n"), "</script>")
-  text <- sub("<body>", paste0("<body>", before), text, fixed = TRUE)
+  text <- sub("(<body[^>]*>)", paste0("\\1", before), text)
   text <- sub("</body>", paste0(after, "</body>"), text, fixed = TRUE)
   visited <- tempfile(fileext = ".html")
   writeLines(enc2utf8(text), visited, useBytes = TRUE)

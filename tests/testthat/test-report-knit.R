@@ -21,7 +21,7 @@ test_that("estimates, indices and effects are tables with their values", {
   expect_length(grep("^\\|", lines), 2L + nrow(estimates(fit)))
   lines <- knitted("fit_indices(fit)")
   chisq <- cells(lines, grep("\u03c7|chi2", grep("^\\|", lines, value = TRUE))[1])
-  expect_identical(chisq[2], format_fixed(deviance(fit)))
+  expect_identical(chisq[2], format_fixed(deviance(fit), 2L))
   expect_match(paste(lines, collapse = " "), text_pattern("exact_fit_is_rejected"))
   expect_identical(cells(knitted("effects(fit)"), 3)[1], "`effect[Belonging, Staying]`")
   expect_length(grep("^\\|", knitted("r_squared(fit)")), 2L + nrow(r_squared(fit)))

@@ -168,8 +168,8 @@ test_that("parameters are named in words, indirect effects have intervals, codes
   text <- paste(as.character(methods_text(fit)), collapse = " ")
   used <- x[c("sc1", "sc2", "sc3", "sc4", "be1", "years")]
   used[used == -9] <- NA
-  share <- function(v) paste(format_fixed(100 * v, 1L), "%")
-  expect_match(text, text_pattern("cases_had_missing_values", codes = " (coded -9 in the data)",
+  share <- function(v) paste0(format_fixed(100 * v, 1L), "%")
+  expect_match(text, text_pattern("cases_had_missing_values", codes = ", coded -9 in the data",
                                   share = share(mean(rowSums(is.na(used)) > 0)),
                                   cells = share(mean(is.na(used)))))
   complete <- sum(stats::complete.cases(used))

@@ -77,7 +77,7 @@ test_that("the numbers of a report are those of its readers", {
   expect_setequal(shown$parameter, table$parameter)
   at <- match(shown$parameter, table$parameter)
   expect_identical(shown$estimate, format_fixed(table$estimate[at]))
-  expect_identical(shown$standardized, format_fixed(table$standardized[at]))
+  expect_identical(shown$standardized, format_share(table$standardized[at], 3L))
   changes <- table_with(tables_of(subjects$both), c("\u0394\u03c7\u00b2", "against"))
   compared <- compare_models(plain = fit, pair = pair)
   expect_identical(changes[["\u0394\u03c7\u00b2"]],
@@ -85,5 +85,5 @@ test_that("the numbers of a report are those of its readers", {
   rungs <- table_with(tables_of(ladder), c("rung", "CFI"))
   steps <- as.data.frame(ladder)
   expect_identical(rungs$rung, steps$rung)
-  expect_identical(rungs$CFI, format_fixed(steps$cfi))
+  expect_identical(rungs$CFI, format_share(steps$cfi, 3L))
 })

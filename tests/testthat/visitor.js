@@ -2,7 +2,7 @@
   "use strict";
   var found = { wrong: window.wrong };
   var tables = Array.prototype.filter.call(document.querySelectorAll("table"), function (table) {
-    return table.querySelector("th.sortable");
+    return table.querySelector("th button");
   });
   found.tables = tables.length;
   var table = tables.filter(function (one) { return one.tHead.textContent.indexOf("estimate") >= 0; })[0];
@@ -15,9 +15,9 @@
     var list = values();
     return list.every(function (x, k) { return k === 0 || (down ? list[k - 1] >= x : list[k - 1] <= x); });
   }
-  headings[column].click();
+  headings[column].querySelector("button").click();
   found.sorted_up = ordered(false);
-  headings[column].click();
+  headings[column].querySelector("button").click();
   found.sorted_down = ordered(true);
   var box = document.querySelector(".tabs");
   var buttons = Array.prototype.slice.call(box.querySelectorAll(".tab-row button"));
