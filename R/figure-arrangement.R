@@ -14,7 +14,7 @@ item_along <- 1.5       # and for the distance between items
 # size; `nudge`: boxes to move; `tags`: further texts beside constructs, by name.
 arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_page,
                             tags = NULL) {
-  plan <- core_plan(table)
+  plan <- core_plan(table, strength)
   table$in_matrix <- matrix_rows(table, plan)
   if (length(table$in_matrix) == 0L)
     return(best_arrangement(table, plan, text, strength, nudge, page, tags))
@@ -569,7 +569,8 @@ place_layers_down <- function(nodes, plan, cells) {
     for (l in layers) {
       names <- plan$order[[l]]
       wanted <- vapply(names, neighbour_mean, 0, links = links, y = y)
-      z <- stats::isoreg(ifelse(is.na(wanted), y[names], wanted) - offsets[[l]])$yf
+      z <- ifelse(is.na(wanted), y[names], wanted) - offsets[[l]]
+      if (is.unsorted(z)) z <- stats::isoreg(z)$yf
       y[names] <- pmin(pmax(z, 0), tallest - heights[l]) + offsets[[l]]
     }
   }

@@ -5,13 +5,13 @@
 # variable; `arrows` among the core (row, from, to, back: against the flow); `order`: names of each
 # layer from top to bottom, with lanes kept for the arrows that pass it; `chains`: by arrow, its
 # variables and lanes.
-core_plan <- function(table) {
+core_plan <- function(table, strength = NULL) {
   items <- pure_items(table)
   core <- c(table$constructs, setdiff(table$observed, items))
   arrows <- core_arrows(table, core)
   layer <- core_layers(core, arrows)
   laned <- add_lanes(core, layer, arrows)
-  owner <- item_owner(table, items)
+  owner <- item_owner(table, items, strength)
   c(list(core = core, items = items, owner = owner, host = hosts(table, core, owner),
          layer = layer, arrows = arrows), laned)
 }
@@ -28,14 +28,17 @@ hosts <- function(table, core, owner) {
   }, "")
 }
 
-# The construct that an item is drawn with: the first that declares it, a general factor last.
-item_owner <- function(table, items) {
+# The construct that an item is drawn with: the one with the strongest loading, by the standardized
+# size of each row, or else the first that declares it; a general factor last.
+item_owner <- function(table, items, strength = NULL) {
   own <- table$rows$kind %in% c("loading", "weight")
   weight <- table$rows$kind[own] == "weight"
   item <- ifelse(weight, table$rows$first[own], table$rows$second[own])
   construct <- ifelse(weight, table$rows$second[own], table$rows$first[own])
   general <- construct %in% general_factors(split(item, construct))
-  last <- order(general)
+  size <- if (is.null(strength)) numeric(length(item)) else abs(strength[own])
+  size[is.na(size)] <- 0
+  last <- order(general, -round(size, 3L))
   stats::setNames(construct[last][match(items, item[last])], items)
 }
 

@@ -153,13 +153,17 @@ arrange_panels <- function(views, nudge, page, like = views) {
     apply(do.call(cbind, texts), 1L, function(x) x[which.max(nchar(x, "width"))])
   }
   texts <- lapply(like, `[[`, "text")
+  # the same arrangement for all groups
+  strength <- if (same) rowMeans(abs(do.call(cbind, lapply(like, `[[`, "standardized"))))
   columns <- panel_columns(views, page)
   panel <- panel_page(length(views), columns, page)
   lapply(views, function(view) {
     room <- if (same) widest(texts) else view$text
-    panel <- arrange_diagram(view$layout, room, view$standardized, nudge, panel, view$tags)
+    panel <- arrange_diagram(view$layout, room, strength %||% view$standardized, nudge, panel,
+                             view$tags)
     panel$edges <- lapply(panel$edges, function(edge) {
       edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
+      edge$strength <- view$standardized[edge$row]
       edge$negative <- isTRUE(view$negative[edge$row])
       edge$differs <- isTRUE(view$differs[edge$row])
       edge$faint <- isTRUE(view$faint[edge$row])

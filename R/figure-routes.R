@@ -225,15 +225,16 @@ tag_edges <- function(tags, nodes, unit) {
 
 # Places of a tag: above and below its construct, to the right or left or in the middle.
 tag_ways <- function(node, unit) {
-  ways <- lapply(c(0.4, -0.4, 0, 0.6, -0.6), function(across) lapply(c(1, -1), function(up) {
+  places <- expand.grid(up = c(1, -1), across = c(0.4, -0.4, 0, 0.6, -0.6))
+  ways <- Map(function(up, across) {
     tip <- c(node$x + across * node$w, node$y + up * node$h / 2)
     rbind(tip + c(0, up * 0.03 * unit), tip)
-  }))
+  }, places$up, places$across)
   beside <- lapply(c(1, -1), function(right) {
     tip <- c(node$x + right * node$w / 2, node$y)
     rbind(tip + c(right * 0.03 * unit, 0), tip)
   })
-  c(do.call(c, ways), beside)
+  c(ways, beside)
 }
 
 # The residual arrows of the core turn to where they are least in the way.
@@ -330,7 +331,8 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
     from <- node_at(nodes, arrows$from[i])
     to <- node_at(nodes, arrows$to[i])
     mutual <- paste(arrows$to[i], arrows$from[i], sep = "\r") %in% key
-    offsets <- if (mutual) c(0.14, 0.25) else c(0, 0.15, -0.15, 0.35, -0.35, 0.6, -0.6)
+    offsets <- if (mutual) c(0.14, 0.25) else
+      c(0, 0.15, -0.15, 0.35, -0.35, 0.6, -0.6, 0.95, -0.95)
     ways <- lapply(offsets * unit, function(offset) {
       clip(bend(centre(from), centre(to), offset), from, to)
     })
@@ -339,7 +341,8 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
     lanes <- Filter(Negate(is.null), lanes)
     if (arrows$back[i]) lanes <- lapply(lanes, function(lane) lane[rev(seq_len(nrow(lane))), ])
     if (!mutual) ways <- c(ways, lapply(lanes, clip, from, to))
-    extra <- c(abs(offsets), if (!mutual) c(0.4, 0.3)[seq_along(lanes)])
+    # a line with several bends only where every arc would be in the way
+    extra <- c(abs(offsets), if (!mutual) c(4, 4)[seq_along(lanes)])
     path <- best_way(ways, nodes, values, c(from$name, to$name), pieces_of(drawn), unit, page,
                      extra)
     drawn <- c(drawn, list(list(row = arrows$row[i], type = table$rows$kind[arrows$row[i]],

@@ -16,7 +16,7 @@ draft_costs <- list(
   empty = 2,          # a page that is half empty
   hanging = 0.8)      # an outer layer whose items do not stand beside it
 
-most_drafts <- 400L
+most_drafts <- 150L
 
 # Returns plans, best first: copies of `plan` with `order`, `side`, `up` (1: items hang above the
 # construct, -1: below) and the `place` of each variable of the core. `channel`: room for labels
@@ -25,7 +25,7 @@ searched_plans <- function(plan, table, nodes, page, channel) {
   facts <- draft_facts(plan, table, nodes, page, channel)
   starts <- draft_starts(plan, facts)
   tried <- new.env(parent = emptyenv())
-  left <- max(40L, min(most_drafts, as.integer(16000 / (facts$lines * facts$boxes + 1))))
+  left <- max(30L, min(most_drafts, as.integer(12000 / (facts$lines * facts$boxes + 1))))
   cost_of <- function(state) {
     key <- paste(unlist(state), collapse = "\t")
     if (!is.null(tried[[key]])) return(tried[[key]])

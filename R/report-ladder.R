@@ -28,7 +28,7 @@ ladder_summary_parts <- function(ladder, loosened) {
   report_section(text_of("in_short"), report_bullets(c(ladder$reading, if (!is.null(loosened))
     loosened_reading(loosened))),
     sample_text(first, parameters = FALSE),
-    report_table(ladder_columns(ladder)$fit),
+    report_table(ladder_columns(ladder)$fit, caption = text_of("fit_of_each_rung")),
     report_figure(plot(ladder), text_of("fit_indices_by_rung"), "rungs",
                   alt = ladder_alt(ladder)))
 }

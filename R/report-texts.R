@@ -240,6 +240,7 @@ add_texts(
 add_texts(
   estimates_side_by_side = "Estimates side by side",
   head_changes = "Changes",
+  fit_of_each_rung = "Fit of each rung",
   fit_of_the_model = "Fit of the model",
   head_contents = "Contents",
   head_figure = "Figure",

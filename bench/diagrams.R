@@ -36,8 +36,8 @@ arranged <- function(seed) {
   looks <- diagram_looks(found)
   data.frame(kind = sub(" [0-9]+$", "", bp$title), nodes = nrow(found$nodes), seconds = seconds,
              points = looks$points, bends = looks$bends, most_bends = looks$most_bends,
-             detours = looks$detours, near = looks$near, used = looks$used, crossings = crossings(found),
-             beside = library_crossings(found), faults = NROW(faults),
+             detours = looks$detours, near = looks$near, used = looks$used,
+             crossings = crossings(found), beside = library_crossings(found), faults = NROW(faults),
              worst = if (NROW(faults)) names(which.max(table(faults$kind))) else "")
 }
 
@@ -62,5 +62,6 @@ print(table)
 worse <- which(results$crossings > results$beside)
 if (length(worse)) {
   cat("\nmore crossings than igraph, by seed:\n")
-  print(cbind(seed = worse - 1L, results[worse, c("kind", "crossings", "beside")]), row.names = FALSE)
+  print(cbind(seed = worse - 1L, results[worse, c("kind", "crossings", "beside")]),
+        row.names = FALSE)
 }

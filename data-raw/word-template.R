@@ -46,8 +46,9 @@ heading_of <- function(level, points, colour) {
 }
 
 styles <- paste0(head, "<w:styles ", main, "><w:docDefaults><w:rPrDefault><w:rPr>",
-  "<w:rFonts w:ascii=\"Times New Roman\" w:hAnsi=\"Times New Roman\" w:eastAsia=\"Times New Roman\"",
-  " w:cs=\"Times New Roman\"/><w:sz w:val=\"22\"/><w:szCs w:val=\"22\"/><w:lang w:val=\"en-GB\"/>",
+  "<w:rFonts w:ascii=\"Times New Roman\" w:hAnsi=\"Times New Roman\"",
+  " w:eastAsia=\"Times New Roman\" w:cs=\"Times New Roman\"/><w:sz w:val=\"22\"/>",
+  "<w:szCs w:val=\"22\"/><w:lang w:val=\"en-GB\"/>",
   "</w:rPr></w:rPrDefault><w:pPrDefault/></w:docDefaults>",
   style("Normal", "Normal", spacing(0, 120), letters_of(11, colour = ink), default = TRUE),
   style("Title", "Title", paste0("<w:keepNext/>", spacing(0, 240)),
@@ -64,14 +65,16 @@ styles <- paste0(head, "<w:styles ", main, "><w:docDefaults><w:rPrDefault><w:rPr
   style("Code", "Code", paste0("<w:keepLines/>", spacing(60, 160, 240)),
         letters_of(8.5, font = "Courier New")),
   style("Caution", "Caution",
-        paste0("<w:pBdr><w:left w:val=\"single\" w:sz=\"24\" w:space=\"6\" w:color=\"B8641B\"/></w:pBdr>",
+        paste0("<w:pBdr><w:left w:val=\"single\" w:sz=\"24\" w:space=\"6\" w:color=\"B8641B\"/>",
+               "</w:pBdr>",
                spacing(80, 160), "<w:ind w:left=\"170\"/>")),
   "<w:style w:type=\"character\" w:default=\"1\" w:styleId=\"DefaultParagraphFont\">",
   "<w:name w:val=\"Default Paragraph Font\"/></w:style>",
   "<w:style w:type=\"table\" w:default=\"1\" w:styleId=\"TableNormal\">",
   "<w:name w:val=\"Normal Table\"/><w:tblPr><w:tblInd w:w=\"0\" w:type=\"dxa\"/><w:tblCellMar>",
   "<w:top w:w=\"0\" w:type=\"dxa\"/><w:left w:w=\"70\" w:type=\"dxa\"/>",
-  "<w:bottom w:w=\"0\" w:type=\"dxa\"/><w:right w:w=\"70\" w:type=\"dxa\"/></w:tblCellMar></w:tblPr>",
+  "<w:bottom w:w=\"0\" w:type=\"dxa\"/><w:right w:w=\"70\" w:type=\"dxa\"/></w:tblCellMar>",
+  "</w:tblPr>",
   "</w:style></w:styles>")
 
 numbering <- paste0(head, "<w:numbering ", main, "><w:abstractNum w:abstractNumId=\"0\">",
@@ -122,7 +125,8 @@ word_relations <- relations(stats::setNames(
   paste0(office, "/relationships/", c("styles", "numbering", "settings"))))
 
 content_types <- paste0(head, "<Types xmlns=\"", package, "/content-types\">",
-  "<Default Extension=\"rels\" ContentType=\"application/vnd.openxmlformats-package.relationships+xml\"/>",
+  "<Default Extension=\"rels\" ContentType=\"",
+  "application/vnd.openxmlformats-package.relationships+xml\"/>",
   "<Default Extension=\"xml\" ContentType=\"application/xml\"/>",
   "<Default Extension=\"png\" ContentType=\"image/png\"/>",
   "<Override PartName=\"/word/document.xml\" ContentType=\"", word_type, "document.main+xml\"/>",

@@ -15,7 +15,8 @@ unlink(file.path(folder, "pages"), recursive = TRUE)
 dir.create(file.path(folder, "pages"), showWarnings = FALSE, recursive = TRUE)
 axe_file <- file.path(folder, "node_modules", "axe-core", "axe.min.js")
 if (!file.exists(axe_file))
-  system2("npm", c("install", "--silent", "--no-audit", "--no-fund", "--prefix", folder, "axe-core"),
+  system2("npm", c("install", "--silent", "--no-audit", "--no-fund", "--prefix", folder,
+                   "axe-core"),
           stdout = FALSE, stderr = FALSE)
 if (!file.exists(axe_file)) skip("axe-core could not be fetched")
 axe <- readLines(axe_file, warn = FALSE, encoding = "UTF-8")
@@ -35,7 +36,8 @@ dir.create(study)
 new_study_files(study)
 utils::write.csv(choirs, file.path(study, "choirs.csv"), row.names = FALSE)
 suppressMessages(run_study(file.path(study, "study.yaml")))
-invisible(file.copy(list.files(study, "^index[.]html$", recursive = TRUE, full.names = TRUE), pages))
+index <- list.files(study, "^index[.]html$", recursive = TRUE, full.names = TRUE)
+invisible(file.copy(index, pages))
 
 # --- the check -----------------------------------------------------------------------------------
 
@@ -46,7 +48,8 @@ run_axe <- paste(
   "  var out = document.createElement('pre'); out.id = 'axe-findings';",
   "  out.textContent = JSON.stringify(found.violations.map(function (one) {",
   "    return {rule: one.id, impact: one.impact, help: one.help,",
-  "            where: one.nodes.slice(0, 3).map(function (node) { return node.target.join(' '); }),",
+  "            where: one.nodes.slice(0, 3).map(function (node) {",
+  "              return node.target.join(' '); }),",
   "            count: one.nodes.length}; }));",
   "  document.body.appendChild(out); });", sep = "\n")
 
@@ -54,8 +57,8 @@ check_page <- function(page, dark) {
   text <- paste(readLines(page, warn = FALSE, encoding = "UTF-8"), collapse = "\n")
   parts <- strsplit(text, "</body>", fixed = TRUE)[[1L]]
   probe <- file.path(dirname(page), paste0("probe-", basename(page)))
-  writeLines(enc2utf8(c(parts[1L], "<script>", axe, "</script><script>", run_axe, "</script></body>",
-                        parts[-1L])), probe, useBytes = TRUE)
+  probing <- c("<script>", axe, "</script><script>", run_axe, "</script></body>")
+  writeLines(enc2utf8(c(parts[1L], probing, parts[-1L])), probe, useBytes = TRUE)
   profile <- tempfile()
   shown <- suppressWarnings(system2(browser[[1L]], c(
     "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800",

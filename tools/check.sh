@@ -26,3 +26,6 @@ allowed=$(grep -cE '^\* checking (CRAN incoming feasibility|installed package si
 size=$(sed -n 's/^ *installed size is  *\([0-9.]*\)Mb.*/\1/p' "$log")
 case ${size:-0} in [0-5] | [0-5].* | 6 | 6.[0-4]) ;; *) echo "installed size: $size MB" && exit 1 ;; esac
 [ "$left" -eq "$allowed" ]
+
+cd "$root"
+Rscript --no-init-file tools/accessibility.R

@@ -105,7 +105,7 @@ mistakes <- expression(
   read_blueprint("nowhere.yaml"),
   write_report(fit),
   write_report(fit, "report.pdf"),
-  path_diagram(start()),
+  path_diagram(start(), values = "raw"),
   construct_quality(start()),
   construct_quality(fit, leave_out = "shorts"),
   construct_quality(fit, htmt = "absolut"),

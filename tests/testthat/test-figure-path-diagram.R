@@ -138,3 +138,19 @@ test_that("a figure that is laid out beforehand is drawn as it would be printed"
   expect_identical(basename(files), c("a-1.png", "a-2.png"))
   expect_true(all(file.size(files) > 1000))
 })
+
+test_that("an item with several loadings stands beside its strongest construct, in every group", {
+  start <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
+  fit <- suppressMessages(amend(start, free = loading[Calm, st2], because = "calm"))
+  owner <- function(layout, strength) {
+    arrange_diagram(layout, character(length(strength)), strength)$nodes |>
+      (\(nodes) stats::setNames(nodes$owner, nodes$name))()
+  }
+  rows <- fit$layout$rows
+  size <- standardized_of(fit)$value
+  both <- rows$kind == "loading" & rows$second == "st2"
+  strongest <- rows$first[both][which.max(abs(size[both]))]
+  expect_identical(owner(fit$layout, size)[["st2"]], strongest)
+  turned <- replace(size, which(both), rev(size[both]))
+  expect_identical(owner(fit$layout, turned)[["st2"]], setdiff(rows$first[both], strongest))
+})

@@ -5,7 +5,8 @@ fit <- quiet_fit(blueprint("Why") |> construct("Belonging", reflected_in = be1:b
 test_that("tables keep their column contract", {
   expect_named(estimates(fit), c("parameter", "group", "kind", "estimate", "se", "z", "p", "lower",
                                  "upper", "standardized", "standardized_se", "status"))
-  expect_named(fit_indices(fit), c("index", "value", "lower", "upper", "cutoff", "verdict"))
+  expect_named(fit_indices(fit), c("index", "value", "lower", "upper", "cutoff", "verdict",
+                                   "block"))
   expect_true(all(is.na(estimates(fit)$group)))
   expect_setequal(estimates(fit)$status, c("free", "fixed"))
   known <- setdiff(names(index_words), c("chisq_normal", "p_normal", "chisq_inflation",
