@@ -2,7 +2,7 @@
 #'
 #' The modification index of everything that could be freed against its expected change in
 #' standardized units. Lines show the level of the test and the smallest change of interest: the
-#' upper corners are what matters. The leading ones are named.
+#' upper corners are what matters. The largest are named.
 #'
 #' @param x What [amendments()] returned.
 #' @param labels How many to name.

@@ -11,6 +11,7 @@ draft_costs <- list(
   near = 1.2,         # a line that passes within 0.12 inches of a box
   narrow = 1.5,       # two lines of one end at an angle below 8 degrees
   length = 0.12,      # an inch of line
+  tie = 0.1,          # an inch up or down between the constructs of two items that covary
   long_arc = 1,       # a covariance of variables that are not neighbours in their layer
   small = 30,         # letters smaller than 10 points on a page of 12.8 by 8 inches, by their size
   empty = 2,          # a page that is half empty
@@ -79,6 +80,9 @@ draft_facts <- function(plan, table, nodes, page, channel) {
   rows <- drawn_covariances(table)
   pair <- cbind(match(table$rows$first[rows], name), match(table$rows$second[rows], name))
   pair <- pair[!is.na(pair[, 1L]) & !is.na(pair[, 2L]), , drop = FALSE]
+  owner <- function(item) match(plan$owner[item], name)
+  ties <- cbind(owner(table$rows$first[rows]), owner(table$rows$second[rows]))
+  ties <- ties[!is.na(ties[, 1L]) & !is.na(ties[, 2L]), , drop = FALSE]
   layer <- rep(seq_along(plan$order), lengths(plan$order))
   links <- chain_links(plan$chains)
   beside <- lapply(name, function(one) {
@@ -90,7 +94,8 @@ draft_facts <- function(plan, table, nodes, page, channel) {
        channel = channel,
        w = ifelse(lane, 0, nodes$w[at]), h = ifelse(lane, 0.06, nodes$h[at]), item_w = item_w,
        item_h = item_h, row_w = row_w, above = ifelse(residual > 0, 0.42, 0.1), arrows = arrows,
-       pairs = pair, lines = nrow(arrows) + nrow(pair), boxes = sum(!lane) + sum(count))
+       pairs = pair, ties = ties, lines = nrow(arrows) + nrow(pair),
+       boxes = sum(!lane) + sum(count))
 }
 
 # Starting points: the untangled order with the items of the outer layers beside them, or above and
@@ -187,6 +192,8 @@ draft_cost <- function(state, facts) {
                                             (lines[, 4L] - lines[, 2L])^2))
   hanging <- sum(state$side[c(1L, length(state$side))] == 0 &
                    owning_ends(state, facts))
+  apart <- abs(drawn$y[facts$ties[, 1L]] - drawn$y[facts$ties[, 2L]])
+  total <- total + cost$tie * sum(apart)
   total + cost$hanging * hanging + cost$small * max(0, 0.87 - drawn$unit) + cost$empty * drawn$empty
 }
 

@@ -157,7 +157,8 @@ print.orizzonte_effects <- function(x, ...) {
   }
   columns <- effect_columns(x)
   put_lines(format_table(columns, !names(columns) %in% c("parameter", "kind"),
-                         spare = c("z", "se")),
+                         spare = if (is.null(attr(x, "bootstrap"))) c("z", "interval", "se") else
+                           c("z", "se", "kind")),
             if (!is.null(attr(x, "bootstrap"))) c("", wrap_lines(attr(x, "bootstrap"))))
   invisible(x)
 }

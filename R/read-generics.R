@@ -21,8 +21,9 @@
 #'   `logLik()`, and so `AIC()`
 #'   and `BIC()`, is that of the model together with the saturated part of the auxiliary variables,
 #'   whose parameters are counted there and nowhere else. With weights it is `NA`.
-#' @section Errors: `orizzonte_error_address` when `parm` is no free parameter; `sigma()` is refused
-#'   with a pointer, since a model of many variables has no one residual standard deviation.
+#' @section Errors: `orizzonte_error_address` when `parm` is not a free parameter; `sigma()` is
+#'   refused with a pointer, since a model of many variables does not have a single residual
+#'   standard deviation.
 #' @seealso [estimates()] for all of it in one table, [fit_indices()], [implied()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)

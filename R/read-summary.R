@@ -123,12 +123,16 @@ format_status <- function(fit) {
   }
   improper <- improper_parts(fit)
   if (nrow(improper) == 0L) {
-    return(c(text_of("converged_solution_is_proper",
-                     chisq = count_of(length(history_of(fit)$chisq), "iteration")),
-             format_weakness(fit)))
+    return(c(text_of("converged_solution_is_proper"), format_weakness(fit)))
   }
   c(text_of("improper_solution_read_before"), paste0("  - ", improper$trouble),
     format_evidence(fit), rescue_hint())
+}
+
+format_iterations <- function(fit) {
+  if (!has_converged(fit)) return(NULL)
+  steps <- count_of(length(history_of(fit)$chisq), "iteration")
+  paste0("  ", text_of("estimation_converged_in", iterations = steps))
 }
 
 # The way of the test statistic, in at most six steps.
@@ -170,7 +174,7 @@ summary.orizzonte_fit <- function(object, criteria = NULL, bootstrap = NULL, ...
     sample = c(format_sample(object), format_inference(object), format_feedback(object)),
     notes = remaining_fit_notes(object),
     assumptions = format_assumptions(object$layout, object$request$blueprint),
-    counts = format_counts(object$layout),
+    counts = c(format_counts(object$layout), format_iterations(object)),
     fit_indices = fit_indices(object, criteria,
                               bootstrap = bootstrap_holding(bootstrap, "rmsea")),
     estimates = estimates(object, bootstrap = bootstrap_holding(bootstrap,

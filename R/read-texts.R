@@ -186,7 +186,8 @@ add_texts(
     "\u03c7\u00b2: {steps_2}."),
   numbers_below_are_where =
     "  The values below are those at which the search stopped; do not interpret them.",
-  converged_solution_is_proper = "Converged in {chisq}; the solution is proper.",
+  converged_solution_is_proper = "The solution is proper.",
+  estimation_converged_in = "estimation converged in {iterations}",
   improper_solution_read_before = "IMPROPER SOLUTION. Read this before any estimate:",
   way_all_fit_solution =
     "  \u03c7\u00b2 by iteration: {shown}; the complete history is in fit$solution$history.",

@@ -77,6 +77,21 @@ run_job <- function(job) {
 }
 setwd(file.path(root, "tests", "testthat"))
 files <- list.files(pattern = "^test-.*[.]R$")
+# Files that use a package that is not installed, and do not ask for it themselves, are skipped.
+optional <- trimws(sub("[(].*", "", strsplit(read.dcf(
+  file.path(root, "DESCRIPTION"), c("Suggests", "Enhances")), ",") |> unlist()))
+absent <- optional[!vapply(optional, function(name) nzchar(system.file(package = name)), NA)]
+needs_absent <- vapply(files, function(file) {
+  text <- paste(readLines(file, encoding = "UTF-8", warn = FALSE), collapse = "\n")
+  used <- vapply(absent, function(name) grepl(paste0("\\b", name, "::"), text), NA)
+  guarded <- vapply(absent, function(name) {
+    grepl(paste0("skip_if_not_installed(\"", name, "\")"), text, fixed = TRUE)
+  }, NA)
+  paste(absent[used & !guarded], collapse = ", ")
+}, "")
+for (file in names(needs_absent)[nzchar(needs_absent)])
+  cat("skipped: ", file, " (not installed: ", needs_absent[[file]], ")\n", sep = "")
+files <- files[!nzchar(needs_absent)]
 # the large ones first, so that no processor waits for one at the end
 jobs <- c("core", files[order(-file.size(files))])
 jobs <- jobs[is_wanted(jobs)]

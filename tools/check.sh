@@ -12,8 +12,7 @@ jobs=$(nproc 2>/dev/null || echo 2)
 MAKEFLAGS="-j$jobs" R CMD build "$root"
 printf 'CXX17FLAGS = -O2 -Wall\n' > Makevars
 export R_MAKEVARS_USER="$PWD/Makevars" MAKEFLAGS="-j$jobs"
-# drivers of databases and Parquet files need not be installed
-export _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_FORCE_SUGGESTS_=false
+export _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_FORCE_SUGGESTS_=true
 export _R_CHECK_SYSTEM_CLOCK_=0
 # the vignettes were built a moment ago
 R CMD check --as-cran --no-manual --no-tests --no-build-vignettes orizzonte_*.tar.gz || true

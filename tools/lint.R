@@ -61,6 +61,21 @@ if (requireNamespace("styler", quietly = TRUE)) {
   cat("styler is not installed: spaces in R code are looked at by lintr alone\n")
 }
 
+# phrases that read as translated, in what users and contributors read; "tools/phrases.csv" says what
+# to write instead
+phrases <- utils::read.csv("tools/phrases.csv", encoding = "UTF-8")
+prose <- c(list.files("R", "-texts[.]R$", full.names = TRUE),
+           list.files("vignettes", "[.]Rmd$", full.names = TRUE),
+           list.files("man", "[.]Rd$", full.names = TRUE), "README.md", "NEWS.md", "CONTRIBUTING.md")
+odd <- unlist(lapply(prose[file.exists(prose)], function(file) {
+  lines <- readLines(file, encoding = "UTF-8", warn = FALSE)
+  unlist(lapply(seq_len(nrow(phrases)), function(k) {
+    at <- grep(phrases$pattern[k], lines, perl = TRUE)
+    if (length(at)) paste0(file, ":", at, ": write \"", phrases$write[k], "\"")
+  }))
+}))
+cat(odd, sep = "\n")
+
 # warnings of the core; those of Eigen's headers are not ours
 compiler <- strsplit(system2(file.path(R.home("bin"), "R"), c("CMD", "config", "CXX17"),
                              stdout = TRUE), " ")[[1L]]
@@ -75,6 +90,6 @@ warnings <- unlist(parallel::mclapply(c("src/unit-estimation.cpp", "src/unit-inf
 cat(warnings, sep = "\n")
 
 count <- length(found) + length(long) + nrow(misspelt) + length(layout) + length(spaced) +
-  length(warnings)
+  length(odd) + length(warnings)
 cat(count, "lints\n")
 quit(save = "no", status = if (count) 1L else 0L)

@@ -123,3 +123,48 @@ test_that("with weights there is no likelihood to compare models by, as the page
   # a shortened argument is understood, and still refused
   expect_error(estimates(fit, lvl = 0.9), text_pattern("did_you_mean_argument", word = "level"))
 })
+
+# The code of a page's chunks, by whether a reader sees it.
+chunks_of <- function(name, seen) {
+  lines <- strsplit(page(name), "\n", fixed = TRUE)[[1L]]
+  opens <- grep("^```\\{r", lines)
+  hidden <- grepl("(include|echo) *= *FALSE", lines[opens])
+  unlist(lapply(opens[hidden != seen], function(from) {
+    to <- from + which(lines[-seq_len(from)] == "```")[1L]
+    lines[seq_len(to - from - 1L) + from]
+  }))
+}
+
+test_that("the code of a page runs as it is seen: nothing comes from hidden chunks", {
+  skip_if_not(dir.exists(pages), "the sources are not beside the tests")
+  for (name in setdiff(in_order, c("command-line", "which-function", "glossary"))) {
+    code <- parse(text = chunks_of(name, TRUE), keep.source = FALSE)
+    expect_identical(deparse(code[[1L]]), "library(orizzonte)", label = name)
+    hidden <- parse(text = chunks_of(name, FALSE), keep.source = FALSE)
+    made <- unlist(lapply(hidden, function(one) {
+      if (is.call(one) && identical(one[[1L]], as.name("<-"))) all.vars(one[[2L]])
+    }))
+    expect_length(intersect(made, all.vars(code)), 0L)
+  }
+})
+
+test_that("links between the pages of the repository lead to files that exist", {
+  skip_if_not(dir.exists(pages), "the sources are not beside the tests")
+  root <- file.path(pages, "..")
+  files <- c("README.md", "CONTRIBUTING.md", file.path("vignettes", list.files(pages, "[.]Rmd$")))
+  files <- files[file.exists(file.path(root, files))]
+  count <- 0L
+  for (file in files) {
+    text <- paste(readLines(file.path(root, file), encoding = "UTF-8", warn = FALSE),
+                  collapse = "\n")
+    links <- regmatches(text, gregexpr("\\]\\(([^)\\s]+)\\)", text, perl = TRUE))[[1L]]
+    links <- sub("#.*", "", gsub("^\\]\\(|\\)$", "", links))
+    links <- links[nzchar(links) & !grepl("^(https?|mailto):", links)]
+    # pages of the site have the names of their sources
+    links <- sub("[.]html$", ".Rmd", links)
+    from <- file.path(root, dirname(file))
+    count <- count + length(links)
+    for (link in links) expect_true(file.exists(file.path(from, link)), label = paste(file, link))
+  }
+  expect_gt(count, 30)
+})
