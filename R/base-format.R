@@ -120,6 +120,11 @@ format_limits <- function(lower, upper, digits = 2L) {
          paste0("[", format_share(lower, digits), ", ", format_share(upper, digits), "]"))
 }
 
+# The limits of an interval in the units of its estimate.
+interval_text <- function(lower, upper) {
+  ifelse(is.na(lower), "", paste0("[", format_number(lower), ", ", format_number(upper), "]"))
+}
+
 format_count <- function(n) {
   formatC(round(as.numeric(n)), format = "f", digits = 0L, big.mark = ",")
 }

@@ -320,10 +320,6 @@ claim_shares <- function(x) {
       trim = format(round(100 * share, 1), trim = TRUE)))), "")
 }
 
-interval_text <- function(lower, upper) {
-  ifelse(is.na(lower), "", paste0("[", format_number(lower), ", ", format_number(upper), "]"))
-}
-
 # Intervals and p from replicates: percentile, bias-corrected, and bias-corrected and accelerated
 # (Efron 1987; Efron & Tibshirani 1993, ch. 14).
 

@@ -10,8 +10,8 @@
 #'   when missing.
 #' @param method `"regression"` or `"bartlett"`.
 #' @param se.fit Whether to return standard errors and determinacies as well.
-#' @param data,newdata A data frame to which scores are added; the fitted data when missing. Give
-#'   one of them.
+#' @param data A data frame to which scores are added; the fitted data when missing. `augment()`
+#'   also takes it as `newdata`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return `predict()`: a data frame with one column a construct and one row for
 #'   each row of the data (`NA` where a value is missing; with `incomplete = "keep"` from the values

@@ -230,13 +230,14 @@ parquet_chunks <- function(file) {
   groups <- tryCatch(nrow(nanoparquet::read_parquet_metadata(file)$row_groups), error = trouble)
   # older versions read whole files only
   by_group <- "read_parquet_row_group" %in% getNamespaceExports("nanoparquet")
+  read_group <- if (by_group) getExportedValue("nanoparquet", "read_parquet_row_group")
   at <- 0L
   function() {
     at <<- at + 1L
     if (!by_group && at == 1L)
       return(tryCatch(as.data.frame(nanoparquet::read_parquet(file)), error = trouble))
     if (!by_group || at > groups) return(NULL)
-    tryCatch(as.data.frame(nanoparquet::read_parquet_row_group(file, at - 1L)), error = trouble)
+    tryCatch(as.data.frame(read_group(file, at - 1L)), error = trouble)
   }
 }
 

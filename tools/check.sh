@@ -13,7 +13,7 @@ MAKEFLAGS="-j$jobs" R CMD build "$root"
 printf 'CXX17FLAGS = -O2 -Wall\n' > Makevars
 export R_MAKEVARS_USER="$PWD/Makevars" MAKEFLAGS="-j$jobs"
 export _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_FORCE_SUGGESTS_=true
-export _R_CHECK_SYSTEM_CLOCK_=0
+export _R_CHECK_SYSTEM_CLOCK_=0 _R_CHECK_PACKAGE_DEPENDS_IGNORE_MISSING_ENHANCES_=true
 # the vignettes were built a moment ago
 R CMD check --as-cran --no-manual --no-tests --no-build-vignettes orizzonte_*.tar.gz || true
 log=orizzonte.Rcheck/00check.log
@@ -21,9 +21,9 @@ grep '^Status:' "$log"
 # what is left beside "New submission" and the version of a development state
 left=$(grep -v '^Status:' "$log" | grep -cE '(ERROR|WARNING|NOTE)$' || true)
 allowed=$(grep -cE '^\* checking (CRAN incoming feasibility|installed package size) .*NOTE$' "$log" || true)
-# the note on size is let pass below 6.5 MB: byte code, the core, and figures in every vignette
+# the note on size is let pass below 7 MB: byte code (3 MB), the core, and figures in every vignette
 size=$(sed -n 's/^ *installed size is  *\([0-9.]*\)Mb.*/\1/p' "$log")
-case ${size:-0} in [0-5] | [0-5].* | 6 | 6.[0-4]) ;; *) echo "installed size: $size MB" && exit 1 ;; esac
+case ${size:-0} in [0-6] | [0-6].*) ;; *) echo "installed size: $size MB" && exit 1 ;; esac
 [ "$left" -eq "$allowed" ]
 
 cd "$root"
