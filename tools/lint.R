@@ -61,12 +61,13 @@ if (requireNamespace("styler", quietly = TRUE)) {
   cat("styler is not installed: spaces in R code are looked at by lintr alone\n")
 }
 
-# phrases that read as translated, in what users and contributors read; "tools/phrases.csv" says what
-# to write instead
+# phrases that read as translated, in what users and contributors read; tools/phrases.csv says
+# what to write instead
 phrases <- utils::read.csv("tools/phrases.csv", encoding = "UTF-8")
 prose <- c(list.files("R", "-texts[.]R$", full.names = TRUE),
            list.files("vignettes", "[.]Rmd$", full.names = TRUE),
-           list.files("man", "[.]Rd$", full.names = TRUE), "README.md", "NEWS.md", "CONTRIBUTING.md")
+           list.files("man", "[.]Rd$", full.names = TRUE), "README.md", "NEWS.md",
+           "CONTRIBUTING.md")
 odd <- unlist(lapply(prose[file.exists(prose)], function(file) {
   lines <- readLines(file, encoding = "UTF-8", warn = FALSE)
   unlist(lapply(seq_len(nrow(phrases)), function(k) {
