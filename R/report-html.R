@@ -43,8 +43,10 @@ html_part <- function(part, anchor = NULL) {
       if (part$level == 2L) tags$h3(plain_line(part$text)) else tags$h4(plain_line(part$text)),
     text = tags$p(class = if (part$tone != "plain") part$tone, html_pieces(part$pieces)),
     bullets = tags$ul(lapply(part$items, function(item) tags$li(html_pieces(item)))),
+    # it may scroll sideways, which the keyboard must reach
     code = tags$pre(tags$code(paste(shown_text(part$lines), collapse = "\n"),
-                              .noWS = c("outside", "inside")), .noWS = "inside"),
+                              .noWS = c("outside", "inside")), tabindex = "0",
+                    .noWS = "inside"),
     table = html_table(part),
     fold = tags$details(tags$summary(plain_line(part$summary)), lapply(part$parts, html_part)),
     tabs = tags$div(class = "tabs", Map(function(title, tab) {
@@ -82,7 +84,8 @@ html_table <- function(part) {
   }, part$columns, names, side)
   rows <- paste0("<tr>", do.call(paste0, unname(cells)), "</tr>", collapse = "\n")
   head <- tags$tr(Map(function(name, side) {
-    if (nzchar(name)) tags$th(scope = "col", class = side, plain_line(name)) else tags$td()
+    shown <- plain_line(name)
+    if (nzchar(shown)) tags$th(scope = "col", class = side, shown) else tags$td()
   }, names, side, USE.NAMES = FALSE))
   list(tags$div(class = "table",
                 tags$table(tags$caption(html_caption(part, text_of("head_table"))),

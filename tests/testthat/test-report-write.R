@@ -155,7 +155,7 @@ test_that("no text of a user's is run or live in a report, in any format", {
     expect_true(all(grepl("^#section-[0-9]+$",
                           xml2::xml_attr(xml2::xml_find_all(page, "//a"), "href"))), label = name)
     allowed <- c("id", "href", "class", "src", "alt", "lang", "charset", "name", "content", "type",
-                 "http-equiv", "data-title", "scope", "aria-label")
+                 "http-equiv", "data-title", "scope", "aria-label", "tabindex")
     expect_true(all(xml2::xml_name(xml2::xml_find_all(page, "//@*")) %in% allowed), label = name)
     cells <- xml2::xml_text(xml2::xml_find_all(page, "//h1|//td"))
     expect_gte(sum(cells == shown), 2L)                 # title and wording, to the letter
@@ -320,6 +320,8 @@ test_that("a page has landmarks, captions and column headings that assistive too
   expect_length(find("//header/nav[@aria-label]"), 1L)
   expect_length(find("//table[not(caption)]"), 0L)
   expect_length(find("//th[not(@scope)]"), 0L)
+  expect_length(find("//th[not(normalize-space(.))]"), 0L)
+  expect_length(find("//pre[not(@tabindex)]"), 0L)
   expect_length(find("//figure[not(figcaption)]"), 0L)
   expect_true(all(nchar(xml2::xml_attr(find("//img"), "alt")) > 20L))
   # headings do not skip a level
