@@ -280,6 +280,12 @@ command_report <- function(given) {
     abort("usage", c(text_of("orizzonte_report_needs_out"),
                      i = text_of("such_out_report_html")))
   if (!is.null(given$out)) check_report_ending(given$out)
+  for (name in c("title", "parts"))
+    if (!is.null(given[[name]]) && is.null(given$out))
+      abort("usage", text_of("option_needs_out", option = name))
+  parts <- listed_names(given$parts)
+  known <- if (isTRUE(given$ladder)) ladder_section_names else fit_section_names
+  check_section_names(parts, known, "--parts")
   count <- length(given$files)
   if (isTRUE(given$ladder)) {
     if (count > 2L) abort("usage", text_of("ladder_takes_one_blueprint"))
@@ -299,12 +305,9 @@ command_report <- function(given) {
     x <- if (length(fits) == 1L) fits[[1L]] else fits
   }
   criteria <- given_criteria(given)
-  for (name in c("title", "parts"))
-    if (!is.null(given[[name]]) && is.null(given$out))
-      abort("usage", text_of("option_needs_out", option = name))
   if (!is.null(given$out))
     write_report(x, given$out, quiet = given$quiet, criteria = criteria, title = given$title,
-                 parts = listed_names(given$parts))
+                 parts = parts)
   if (!is.null(given$tables)) write_tables(x, given$tables, criteria = criteria,
                                            quiet = given$quiet)
   if (isTRUE(given$text)) print(methods_text(x, criteria))
@@ -313,5 +316,5 @@ command_report <- function(given) {
 
 # Names separated by commas.
 listed_names <- function(text) {
-  if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1L]])
+  if (!is.null(text)) trimws(strsplit(paste0(text, " "), ",", fixed = TRUE)[[1L]])
 }

@@ -329,7 +329,11 @@ check_report_parts <- function(parts, x) {
     if (any(vapply(each, inherits, NA, what = "orizzonte_fit"))) fit_section_names,
     if (any(vapply(each, is_ladder, NA))) ladder_section_names))
   if (is.null(known)) abort("input", text_of("parts_only_of_fits"))
-  for (one in parts) choose_one(one, known, "Each of `parts`")
+  check_section_names(parts, known, "Each of `parts`")
+}
+
+check_section_names <- function(parts, known, what) {
+  for (one in parts) choose_one(one, known, what)
 }
 
 # Sections for objects other than fits and ladders.

@@ -13,8 +13,9 @@
 #' Outlying rows have a squared Mahalanobis distance whose \eqn{\chi^2_p}
 #' probability is below .001. The variance inflation of a column is
 #' \eqn{1/(1 - R^2)} of its regression on the others.
-#' Little's (1988) test compares the means of the missing patterns with those that casewise maximum
-#' likelihood estimates: \eqn{\sum_k n_k d_k' \tilde\Sigma_{oo}^{-1} d_k} with
+#' Little's (1988) test compares the means of the missing-data patterns with those that
+#' full-information maximum likelihood estimates:
+#' \eqn{\sum_k n_k d_k' \tilde\Sigma_{oo}^{-1} d_k} with
 #' \eqn{\tilde\Sigma = n \hat\Sigma / (n - 1)}, df = \eqn{\sum p_k - p}, groups summed. It is not
 #' made with more degrees of freedom than cases, where it has hardly any power. Which columns of the
 #' data predict missing values is tested by the score test of a logistic regression on each,

@@ -205,3 +205,19 @@ test_that("factor scores are written as a file, alone or beside the data", {
                            "other")$code, 2L)
   expect_identical(command("scores", extdata("choirs.yaml"), "sqlite:x.db?table=y")$code, 2L)
 })
+
+test_that("sections of a report are checked in the words of the command line, before the fit", {
+  out <- tempfile(fileext = ".html")
+  report <- function(...) command("report", extdata("choirs.yaml"), extdata("choirs.csv"), ...)
+  wrong <- report("--out", out, "--parts", "sumary")
+  expect_identical(wrong$code, 2L)
+  expect_match(wrong$err, "^Error: --parts must be")
+  expect_match(wrong$err, text_pattern("did_you_mean", near = "\"summary\""))
+  expect_false(file.exists(out))
+  for (parts in list("", "summary,", "estimates"))
+    expect_identical(report("--out", out, "--parts", parts, "--by", "setting", "--ladder")$code, 2L)
+  expect_match(report("--text", "--parts", "summary")$err,
+               text_pattern("option_needs_out", option = "parts"))
+  expect_identical(report("--out", out, "--parts", "summary, limits")$code, 0L)
+  expect_length(xml2::xml_find_all(xml2::read_html(out), "//h2"), 2L)
+})
