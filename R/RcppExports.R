@@ -57,6 +57,10 @@ core_derive <- function(model, eta, what, group, a, b, plain, vcov) {
     .Call(`_orizzonte_core_derive`, model, eta, what, group, a, b, plain, vcov)
 }
 
+core_derive_many <- function(model, eta, moments, what, group, a, b, plain) {
+    .Call(`_orizzonte_core_derive_many`, model, eta, moments, what, group, a, b, plain)
+}
+
 core_profile_means <- function(model, eta, sample) {
     .Call(`_orizzonte_core_profile_means`, model, eta, sample)
 }

@@ -63,7 +63,8 @@
 #'   `"disturbance covariance"`, `"equality"`, `"equality across groups"` (freed in one group;
 #'   also `"across times"`, `"across groups and times"`),
 #'   `"equality of all groups"` (with more than two: freed in all, with one degree of freedom less
-#'   than there are groups), `"fixed value"`, `"equation"`, `"bound"`. All when `NULL`.
+#'   than there are groups), `"fixed value"`, `"equation"`, `"bound"`. All when `NULL`; only then
+#'   splits and common factors (`x$structures`) are tested.
 #' @param order `"index"`: sorted by modification index; `"moves"`: by the largest movement of a
 #'   quantity that conclusions rest on, in standard errors.
 #' @param all Whether to list apart what is not offered (attribute `not_offered`).
@@ -119,6 +120,8 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
   check_flag(all, "`all`")
   order <- choose_one(order, c("index", "moves"), "`order`")
   criteria <- check_criteria(criteria)
+  # structures are no single kind: they belong to a search among all
+  whole_search <- is.null(kinds)
   kinds <- match_kinds(kinds) %||% amendment_kinds
   candidates <- tested_candidates(fit, find_candidates(fit, all))
   refused <- nzchar(candidates$reason)
@@ -149,7 +152,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
             robust = is_robust(fit$request), heavy = heavy, incomplete = is_incomplete(fit$sample),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
-            structures = find_structures(fit, real), movements = moves, criteria = criteria,
+            structures = if (whole_search) find_structures(fit, real), movements = moves, criteria = criteria,
             trouble = improper_parts(own)$trouble)
 }
 

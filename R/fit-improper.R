@@ -116,8 +116,9 @@ short_troubles <- function(improper) {
 }
 
 # What stands before the numbers of a solution that is improper or did not converge: kept with the
-# results, NULL for all others.
+# results, NULL for all others. Nobody prints those of a replicate.
 with_status <- function(x, fit) {
+  if (is_replicate(fit)) return(x)
   attr(x, "columns") <- names(x)
   state <- solution_state(fit)
   if (state$status %in% c("improper", "not converged"))

@@ -36,13 +36,21 @@ new_refit_job <- function(fit, source, seed, readers = NULL, expected = NULL, ov
 # Replicates first to first + count - 1.
 refit_chunk <- function(job, first, count) {
   whole <- joint_fit(job$fit)
-  keep <- !is.null(job$readers)
+  read <- !is.null(job$readers)
+  plan <- if (read) new_reading_plan(job$fit, job$readers)
+  keep <- read && (is.null(plan) || whole$layout$profiled)
   found <- core_refit_many(whole$layout$model, core_moments(whole), core_theta(whole), job$source,
                            job$seed, first, count, 4L, keep)
   out <- list(theta = t(found$theta), chisq = found$discrepancy * colSums(found$n),
               status = found$status, improper = found$improper, trouble = character())
-  if (!keep) return(out)
-  out$values <- matrix(NA_real_, count, length(job$expected),
+  if (!read) return(out)
+  if (!is.null(plan)) return(c(out, list(values = read_at_once(job, found, plan))))
+  read_one_by_one(job, found, first, out)
+}
+
+# Every replicate as a fit of its own.
+read_one_by_one <- function(job, found, first, out) {
+  out$values <- matrix(NA_real_, length(found$status), length(job$expected),
                        dimnames = list(NULL, job$expected))
   for (r in which(found$status == 0L)) {
     numbers <- tryCatch(read_numbers(replicate_fit(job, found, first, r), job$readers)$value,

@@ -49,13 +49,15 @@ effects.orizzonte_fit <- function(object, items = FALSE, routes = FALSE, level =
 
 # One row an effect: direct, indirect, along a route, total.
 view_effects <- function(view, items, routes, level) {
-  layout <- view$layout
-  all <- c(layout$observed, layout$constructs)
-  pairs <- effect_pairs(layout, all, items)
-  rows <- unlist(lapply(seq_len(nrow(pairs)), function(i) {
+  all <- c(view$layout$observed, view$layout$constructs)
+  effects_frame(view, listed_effects(view, all, items, routes), all, level)
+}
+
+listed_effects <- function(view, all, items, routes) {
+  pairs <- effect_pairs(view$layout, all, items)
+  unlist(lapply(seq_len(nrow(pairs)), function(i) {
     effect_rows(view, c(pairs$from[i], pairs$to[i]), all, routes)
   }), recursive = FALSE)
-  effects_frame(view, rows, all, level)
 }
 
 # A pair counts when a route leads from one to the other, whatever its estimate.

@@ -190,6 +190,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_derive_many
+List core_derive_many(SEXP model, Eigen::MatrixXd eta, const List& moments, const Rcpp::IntegerVector& what, const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b, const List& plain);
+RcppExport SEXP _orizzonte_core_derive_many(SEXP modelSEXP, SEXP etaSEXP, SEXP momentsSEXP, SEXP whatSEXP, SEXP groupSEXP, SEXP aSEXP, SEXP bSEXP, SEXP plainSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
+    Rcpp::traits::input_parameter< Eigen::MatrixXd >::type eta(etaSEXP);
+    Rcpp::traits::input_parameter< const List& >::type moments(momentsSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type group(groupSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type a(aSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type b(bSEXP);
+    Rcpp::traits::input_parameter< const List& >::type plain(plainSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_derive_many(model, eta, moments, what, group, a, b, plain));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_profile_means
 Eigen::VectorXd core_profile_means(SEXP model, const Eigen::VectorXd& eta, SEXP sample);
 RcppExport SEXP _orizzonte_core_profile_means(SEXP modelSEXP, SEXP etaSEXP, SEXP sampleSEXP) {
@@ -347,6 +364,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_restore", (DL_FUNC) &_orizzonte_core_restore, 2},
     {"_orizzonte_core_implied", (DL_FUNC) &_orizzonte_core_implied, 2},
     {"_orizzonte_core_derive", (DL_FUNC) &_orizzonte_core_derive, 8},
+    {"_orizzonte_core_derive_many", (DL_FUNC) &_orizzonte_core_derive_many, 8},
     {"_orizzonte_core_profile_means", (DL_FUNC) &_orizzonte_core_profile_means, 3},
     {"_orizzonte_core_profiled_vcov", (DL_FUNC) &_orizzonte_core_profiled_vcov, 7},
     {"_orizzonte_core_local_rank", (DL_FUNC) &_orizzonte_core_local_rank, 2},

@@ -300,25 +300,14 @@ List core_implied(SEXP model, const Eigen::VectorXd& eta) {
   return out;
 }
 
-// Quantities with their gradients, and standard errors when a covariance matrix of the parameters
-// is given. Numbers of groups, variables and entries start at 1; `plain` is a list of logical
-// vectors by group.
-// [[Rcpp::export(rng = false)]]
-List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what,
-                 const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
-                 const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov) {
-  const oz::Model of = model_from(model);
+namespace {
+// Quantities by number of kind, group, variables or entry (all but the kind start at 1).
+oz::Sequence<oz::Wanted> wanted_from(const oz::Model& of, const Rcpp::IntegerVector& what,
+                                     const Rcpp::IntegerVector& group,
+                                     const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b) {
   const int size = oz::to_int(what.size()), groups = of.groups.size();
-  check_length(eta, of.entries.size());
   require(group.size() == size && a.size() == size && b.size() == size,
           "its quantities have other lengths");
-  require(plain.size() == groups, "its coded variables are of other groups");
-  oz::Sequence<oz::Sequence<char>> as_plain;
-  for (int g = 0; g < groups; ++g) {
-    const Rcpp::LogicalVector coded = plain[g];
-    require(coded.size() == of.groups[g].variables, "its coded variables have another length");
-    as_plain.emplace_back(coded.begin(), coded.end());
-  }
   oz::Sequence<oz::Wanted> wanted;
   for (int k = 0; k < size; ++k) {
     require(what[k] >= 0 && what[k] <= static_cast<int>(oz::Quantity::SdRatio),
@@ -329,13 +318,65 @@ List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVect
     wanted.push_back({static_cast<oz::Quantity>(what[k]), g, index_within(a[k], limit),
                       entry ? 0 : index_within(b[k], of.groups[g].variables)});
   }
-  const oz::Derived derived = oz::derive(of, eta, wanted, as_plain);
+  return wanted;
+}
+
+// Which variables are coded predictors: a list of logical vectors by group.
+oz::Sequence<oz::Sequence<char>> coded_from(const oz::Model& of, const List& plain) {
+  const int groups = of.groups.size();
+  require(plain.size() == groups, "its coded variables are of other groups");
+  oz::Sequence<oz::Sequence<char>> out;
+  for (int g = 0; g < groups; ++g) {
+    const Rcpp::LogicalVector coded = plain[g];
+    require(coded.size() == of.groups[g].variables, "its coded variables have another length");
+    out.emplace_back(coded.begin(), coded.end());
+  }
+  return out;
+}
+}  // namespace
+
+// Quantities with their gradients, and standard errors when a covariance matrix of the parameters
+// is given. Numbers of groups, variables and entries start at 1; `plain` is a list of logical
+// vectors by group.
+// [[Rcpp::export(rng = false)]]
+List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what,
+                 const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
+                 const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov) {
+  const oz::Model of = model_from(model);
+  const int size = oz::to_int(what.size());
+  check_length(eta, of.entries.size());
+  const oz::Sequence<oz::Wanted> wanted = wanted_from(of, what, group, a, b);
+  const oz::Derived derived = oz::derive(of, eta, wanted, coded_from(of, plain));
   const bool errors =
       vcov.rows() == of.map.parameters && vcov.cols() == of.map.parameters && size > 0;
   const oz::Vector se =
       errors ? oz::delta_errors(derived.gradient, vcov) : oz::Vector::Constant(size, NA_REAL);
   return List::create(Rcpp::_["value"] = derived.value, Rcpp::_["gradient"] = derived.gradient,
                       Rcpp::_["se"] = se);
+}
+
+// The same quantities of many replicates: a column of `eta` each. With `moments`, a list of one
+// sample per replicate, saturated means take their closed form first. Columns with a value that is
+// not a number give none.
+// [[Rcpp::export(rng = false)]]
+List core_derive_many(SEXP model, Eigen::MatrixXd eta, const List& moments,
+                      const Rcpp::IntegerVector& what, const Rcpp::IntegerVector& group,
+                      const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b,
+                      const List& plain) {
+  const oz::Model of = model_from(model);
+  require(eta.rows() == of.entries.size(), "its replicates have another length");
+  require(moments.size() == 0 || moments.size() == eta.cols(), "its moments are of others");
+  const oz::Sequence<oz::Wanted> wanted = wanted_from(of, what, group, a, b);
+  const oz::Sequence<oz::Sequence<char>> coded = coded_from(of, plain);
+  oz::Matrix value = oz::Matrix::Constant(wanted.size(), eta.cols(), NA_REAL);
+  for (Eigen::Index r = 0; r < eta.cols(); ++r) {
+    oz::Vector own = eta.col(r);
+    if (!own.allFinite()) continue;
+    if (moments.size() > 0) own = oz::profile_means(of, own, sample_from(moments[r], of));
+    eta.col(r) = own;
+    if (wanted.size() > 0) value.col(r) = oz::derive(of, own, wanted, coded).value;
+  }
+  return List::create(Rcpp::_["eta"] = eta, Rcpp::_["value"] = value);
 }
 
 // [[Rcpp::export(rng = false)]]
