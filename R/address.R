@@ -59,8 +59,8 @@ addresses_without_group <- function(rows) address_format(rows$kind, rows$first, 
 #' example `loading[Belonging, be3]`, `effect[Calm, Staying]`, `variance[Calm]`,
 #' `covariance[be1, be2]`, `intercept[be3]` or `mean[Calm]`. An address is plain
 #' R syntax, so backticks go round names that are not syntactic. A group follows
-#' after a bar: ``loading[Calm, sc1 | evening]``. Slices leave a slot empty
-#' (`loading[Calm, ]`) or hold several names (`intercept[w1:w4]`).
+#' after a bar: ``loading[Calm, sc1 | evening]``. Slices leave a position empty (`loading[Calm, ]`)
+#' or contain several names (`intercept[w1:w4]`).
 #'
 #' @param address One address, as a string or a language object.
 #' @param ... Must be empty: an argument by another name is an error.

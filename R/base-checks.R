@@ -57,7 +57,7 @@ check_fit <- function(x, reader) {
   invisible(x)
 }
 
-# A ladder, or what loosen() made of one.
+# A ladder, or the result of loosen() for one.
 check_ladder <- function(x, reader) {
   ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
   parts <- c("fits", "table", "criteria", "limits", "blueprint", "reading")

@@ -2,29 +2,30 @@
 
 #' Criteria: every cut-off in one value
 #'
-#' What counts as good, as acceptable, as significant, as large enough to matter. Readers that judge
-#' take it as `criteria =`; what is not given keeps its default. Printing it shows every criterion
-#' with its source. They are conventions, not laws.
+#' Cut-offs for good and acceptable fit, significance levels, and the smallest effect size of
+#' interest. Functions that judge results accept it as `criteria =`. Criteria that are not given
+#' keep their defaults. Printing it shows every criterion with its source. They are conventions, not
+#' laws.
 #'
 #' @param significance Level of every test.
-#' @param power The power asked of a verdict: a change that matters must be seen this surely before
-#'   its absence says anything.
+#' @param power The power required for a verdict: a nonsignificant result is interpreted only if a
+#'   change that matters would have been detected with this probability.
 #' @param smallest The smallest change that matters, standardized: a loading, an effect, a
 #'   correlation of residuals; also the largest value that still counts as none in [verdicts()].
 #' @param p,chisq_per_df,cfi,tli,nfi,rfi,ifi,rmsea,p_close_fit,srmr,gfi,agfi,critical_n Two numbers,
 #'   from which on an index is good and from which on acceptable; see [fit_indices()].
-#' @param loading,reliability,ave,htmt The same of standardized loadings, of omega and alpha, of the
-#'   average variance extracted and of the heterotrait-monotrait ratio (from where on *down* it is
-#'   good, acceptable); see [construct_quality()].
+#' @param loading,reliability,ave,htmt The same for standardized loadings, of omega and alpha, of
+#'   the average variance extracted and of the heterotrait-monotrait ratio (from where on *down* it
+#'   is good, acceptable); see [construct_quality()].
 #' @param cfi_change,rmsea_change,srmr_change The largest change for the worse at which a rung of a
 #'   ladder holds, one number for every rung. When `NULL`, the conventions: .010 (CFI), .015
 #'   (RMSEA), .030 on metric rungs and .010 later (SRMR); with ten groups or more .020 (CFI) and
 #'   .030 (RMSEA) on metric rungs.
 #' @param p_change The level below which the *p* of \eqn{\Delta\chi^2} breaks a rung. When `NULL`,
 #'   it does not count.
-#' @param ... Not used: every criterion is given by its full name.
-#' @return A list of class `orizzonte_criteria`, one element a criterion. `as.data.frame()` gives
-#'   one row a criterion: `criterion`, `value` (from where on it is good), `acceptable`, `source`.
+#' @param ... Not used. Every criterion must be given by its full name.
+#' @return A list of class `orizzonte_criteria`, one element per criterion. `as.data.frame()` gives
+#'   one row per criterion: `criterion`, `value` (the cut-off for good fit), `acceptable`, `source`.
 #' @section Sources: Hu & Bentler (1999): CFI, TLI, RMSEA, SRMR. Browne & Cudeck (1993): RMSEA,
 #'   close fit. Jöreskog & Sörbom (1981): GFI, AGFI. Wheaton, Muthén, Alwin & Summers (1977),
 #'   Carmines & McIver (1981): \eqn{\chi^2}/df. Hoelter (1983): critical N. Saris, Satorra & van der
@@ -253,14 +254,14 @@ format_tier <- function(criteria, name, tier) {
 
 #' Read criteria from a file
 #'
-#' A YAML file with the keys of [criteria()], such as `cfi: [.96, .92]` and `smallest: .2`. What it
-#' does not name keeps its default.
+#' A YAML file with the keys of [criteria()], such as `cfi: [.96, .92]` and `smallest: .2`. Criteria
+#' that the file does not name keep their defaults.
 #'
 #' @param file Path of the YAML file.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return What [criteria()] returns.
-#' @section Errors: `orizzonte_error_file` when the file cannot be read or holds something else than
-#'   numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
+#' @section Errors: `orizzonte_error_file` if the file cannot be read or contains values that are
+#' not numbers; `orizzonte_error_input` for an unknown criterion (the nearest is named) and as
 #'   [criteria()].
 #' @seealso [criteria()].
 #' @examples

@@ -126,6 +126,7 @@ residual_variances <- function(target, total, psi, free) {
   solve_square((total^2)[free, free, drop = FALSE], rest[free])
 }
 
-# The fewest replicates that give a p value, and the least that so many can show.
+# The fewest replicates that give a p value, and the smallest p value that a number of replicates
+# can give.
 fewest_for_p <- 100L
 least_replicate_p <- function(replicates) 2 / (replicates + 1)

@@ -18,8 +18,8 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The blueprint with the construct added.
 #' @section Errors: `orizzonte_error_duplicate` when the construct or an
-#'   item within it is declared twice; `orizzonte_error_input` when nothing
-#'   measures it or the scale names no item of it.
+#'   item within it is declared twice; `orizzonte_error_input` if it has no items or the scale names
+#'   an item that it does not have.
 #' @seealso [effect()] and [covary()] for relations, [set_scale()] for scales, [wording()] for item
 #'   texts.
 #' @examples
@@ -110,13 +110,14 @@ add_construct <- function(bp, name, items, values = NULL, scale = NULL, kind = "
 
 #' Another scale for constructs
 #'
-#' Changes how constructs get their unit, for all of them or for some: `"marker"` (a loading is 1),
-#' `"unit"` (the variance or disturbance variance is 1), `"average"` (the loadings average 1), or
-#' the name of the item that serves as marker (for one construct).
+#' Changes how the scale of constructs is set, for all of them or for some: `"marker"` (a loading is
+#' 1), `"unit"` (the variance or disturbance variance is 1), `"average"` (the loadings average 1),
+#' or the name of the item that serves as marker (for one construct).
 #'
 #' @param .bp A blueprint.
 #' @param scale The setting, or for one construct the name of one of its items.
-#' @param ... Constructs; none for all of them, whose own settings are then taken back.
+#' @param ... Constructs. Without any, the setting applies to all constructs and replaces their own
+#'   settings.
 #' @return The blueprint with the scale changed.
 #' @section Errors: `orizzonte_error_input` for an unknown setting; `orizzonte_error_name` for a
 #'   construct that is not declared.

@@ -1,7 +1,7 @@
 #' Add effects among constructs and observed variables
 #'
-#' One formula an outcome: what is on the right has an effect on what is on the left. Every outcome
-#' has a residual; what only has effects covaries freely.
+#' One formula per outcome: the variables on the right have effects on the variable on the left.
+#' Every outcome has a residual. Exogenous variables covary freely.
 #'
 #' @param .bp A blueprint.
 #' @param ... One or more formulas (or the same as text), `outcome ~ predictors`, with `+` between
@@ -9,8 +9,8 @@
 #'   range, not an interaction; `all_of(names)` is evaluated.
 #' @return The blueprint with the effects added.
 #' @section Errors: `orizzonte_error_duplicate` when an effect is declared
-#'   twice or is already a loading; `orizzonte_error_input` for anything but
-#'   names in a formula.
+#'   twice or is already a loading; `orizzonte_error_input` for a formula that contains anything
+#'   other than names.
 #' @seealso [construct()], [effects.orizzonte_fit()] for direct, indirect and total effects of a
 #'   fit.
 #' @examples
@@ -106,9 +106,8 @@ formula_names <- function(expression, env, text) {
 #' Let variables covary, or hold them uncorrelated
 #'
 #' `covary()` frees and `uncorrelate()` zeroes all covariances among the
-#' variables named. Between variables that something points at, the covariance
-#' is that of their residuals or disturbances. A later statement replaces an
-#' earlier one, with a message.
+#' variables named. The covariance of two endogenous variables is that of their residuals or
+#' disturbances. A later statement replaces an earlier one, with a message.
 #'
 #' @param .bp A blueprint.
 #' @param ... Two or more names of constructs or observed variables.

@@ -392,7 +392,7 @@ yaml_text <- function(x) {
   unname(ifelse(plain, x, paste0("\"", escaped, "\"")))
 }
 
-# What a revision of the trail is: a value. Its sentence is made when it is printed.
+# A revision of the trail holds values only. Its sentence is composed when it is printed.
 
 revision_texts <- c("because", "status", "note")
 revision_columns <- c("revision", "changes", "because", "predicted_drop", "actual_drop", "n",

@@ -1,22 +1,23 @@
 #' Equality across groups, or over times
 #'
-#' `hold_equal()` says what is the same in every group, or at every time of [repeated()] constructs;
-#' `let_differ()` what is not after all. Both are part of the model: they are kept in its file and
-#' its trail. Without groups (times) they are kept as well, and a note says that nothing is held.
+#' `hold_equal()` states which parameters are equal in all groups, or at all times of [repeated()]
+#' constructs; `let_differ()` states the exceptions. Both are part of the model: they are kept in
+#' its file and its trail. Without groups (or times) the statements are kept, and a note explains
+#' that they have no effect.
 #'
 #' Both take kinds of parameters, slices and single addresses, bare or quoted:
 #' `loading`, `weight`, `intercept` (those of items), `effect`, `mean` (of constructs), `variance`,
 #' `covariance`, and the narrower `loading[items]`, `loading[constructs]`, `intercept[items]`,
 #' `mean[constructs]`, `mean[lower_order]` (of constructs that measure others), `variance[items]`,
 #' `variance[constructs]`, `covariance[items]`, `covariance[constructs]`.
-#' `let_differ()` frees exactly what it names, in one group when the address names one; it wins
-#' whatever the order, and may stand alone, as an exemption from every rung of [invariance()].
-#' `hold_equal()` of the same text takes it back. Intercepts of outcomes and anything of observed
-#' predictors are never held by a kind.
+#' `let_differ()` frees exactly what it names, in one group when the address names one; it takes
+#' precedence over `hold_equal()` in any order, and may be used alone, as an exemption from every
+#' rung of [invariance()]. `hold_equal()` with the same address revokes it. Kinds never include
+#' intercepts of outcomes or parameters of observed predictors.
 #'
-#' Over times what is alike but for its time is held: loadings and intercepts of the same item,
-#' variances, and covariances within a time; never what links two times. `let_differ()` frees from
-#' both.
+#' Over times, parameters that differ only in their time are held equal: loadings and intercepts of
+#' the same item, variances, and covariances within a time, but never parameters that connect two
+#' times. `let_differ()` frees from both.
 #'
 #' A construct's variance that is fixed for its scale is free outside the first group (time) when
 #' one of its loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).

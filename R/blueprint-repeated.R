@@ -1,16 +1,16 @@
 #' One construct at several times
 #'
-#' Declares the same construct once for each time it was measured: one construct a time, its items
-#' paired by position. Residuals of the same item covary over all pairs of times, unless
-#' [uncorrelate()] fixes them at zero. [hold_equal()] with `across = "times"` holds parameters equal
-#' over times; [invariance()] climbs the ladder over the times.
+#' Declares a construct that was measured repeatedly: one construct per time, with items matched by
+#' position. Residuals of the same item covary over all pairs of times, unless [uncorrelate()] fixes
+#' them at zero. [hold_equal()] with `across = "times"` holds parameters equal over times;
+#' [invariance()] climbs the ladder over the times.
 #'
 #' @param .bp A blueprint.
-#' @param name What the construct is called over times, such as `"Calm"`; not a variable itself.
-#' @param times A list with one element a time, in their order, named as the constructs are to be
+#' @param name The name of the construct over times, such as `"Calm"`; not a variable itself.
+#' @param times A list with one element per time, in their order, named as the constructs are to be
 #'   called: `list(Calm_before = c(a1, a2, a3), Calm_after = c(b1, b2, b3))`. The items of a time
-#'   follow the capture rule (bare names, ranges, texts); `NA` in place of an item says that it was
-#'   not asked then.
+#'   follow the capture rule (bare names, ranges, texts); `NA` in place of an item means that it was
+#'   not asked at that time.
 #' @param scale As in [construct()]: a scale setting for all times, when `NULL` that of the
 #'   blueprint.
 #' @param ... Must be empty: an argument by another name is an error.

@@ -1,4 +1,4 @@
-#' Fix parameters, make them equal, bound them, or tie them by an equation
+#' Fix, equate or bound parameters, or relate them by an equation
 #'
 #' `loading[Calm, sc4] == 0.8` fixes a parameter; `loading[Calm, sc1] ==
 #' loading[Calm, sc2]` makes two equal; `variance[Calm] >= 0` and
@@ -12,17 +12,16 @@
 #' the same parameter replaces an earlier one, with a message.
 #'
 #' Equations are met exactly (constrained scoring; Aitchison & Silvey 1958) and
-#' each takes one free parameter off the count. A bound that the data press
-#' against is reported as *at bound*, without a standard error or a test; the
-#' \eqn{\chi^2} of such a fit follows a mixture of distributions (Shapiro 1985),
-#' so that no plain *p* is given.
+#' each takes one free parameter off the count. A parameter at an active bound is reported as *at
+#' bound*, without a standard error or a test. The \eqn{\chi^2} of such a fit follows a mixture of
+#' distributions (Shapiro 1985), so that no ordinary *p* value is given.
 #'
 #' @param .bp A blueprint.
 #' @param ... Statements, as above; strings are read as statements too, and `all_of(x)` or
 #'   `paste0()` gives them.
 #' @return The blueprint with the restrictions added.
-#' @section Errors: `orizzonte_error_restriction` for anything that is not such
-#'   a statement; contradictions are reported when the model is laid out or
+#' @section Errors: `orizzonte_error_restriction` for statements of another form; contradictions are
+#' reported when the model is laid out or
 #'   fitted, and a restriction that follows from the others is named and left
 #'   out.
 #' @references
@@ -31,8 +30,8 @@
 #'
 #' Shapiro, A. (1985). Asymptotic distribution of test statistics in the analysis of moment
 #' structures under inequality constraints. *Biometrika, 72*(1), 133--144.
-#' @seealso [relax()] for the contrary, [hold_equal()] across groups, [without()] for what a
-#'   restriction costs.
+#' @seealso [relax()] for the opposite, [hold_equal()] across groups, [without()] for the change in
+#' fit due to a restriction.
 #' @examples
 #' blueprint("Stage calm") |>
 #'   construct("Calm", reflected_in = sc1:sc4) |>

@@ -1,17 +1,15 @@
 #' Start a blueprint
 #'
-#' A blueprint is a model written down: constructs and their items, effects,
-#' what covaries, what is fixed or equal. It is a plain value built by small
-#' verbs, each of which returns a new blueprint; nothing is estimated while it
-#' is built. The verbs are [construct()], [effect()], [covary()],
-#' [uncorrelate()], [restrict()], [relax()], [hold_equal()], [let_differ()], [set_scale()],
-#' [start_at()], [quantity()],
-#' [claim()], [leave_out()], [repeated()] and [wording()].
+#' A blueprint is a written specification of a model: constructs and their items, effects,
+#' covariances, and fixed or equal parameters. It is an object built by small verbs, each of which
+#' returns a new blueprint; nothing is estimated while it is built. The verbs are [construct()],
+#' [effect()], [covary()], [uncorrelate()], [restrict()], [relax()], [hold_equal()], [let_differ()],
+#' [set_scale()], [start_at()], [quantity()], [claim()], [leave_out()], [repeated()] and
+#' [wording()].
 #'
-#' @section What is assumed without being asked for:
-#' Residual variances of everything that something points at; covariances among
-#' all exogenous constructs and observed predictors; free intercepts when means
-#' are known; and the scale of each construct. `print()` and `summary()` list
+#' @section Defaults: Residual variances of all endogenous
+#' variables and items; covariances among all exogenous constructs and observed predictors; free
+#' intercepts when means are known; and the scale of each construct. `print()` and `summary()` list
 #' all of it. Covariances among disturbances of outcomes are *not* assumed.
 #'
 #' @param title A short title, used in reports.
@@ -21,8 +19,8 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A blueprint, an object of class `orizzonte_blueprint`.
 #' @section Errors: `orizzonte_error_input` when the title is not one text or the scale is unknown.
-#' @seealso [construct()], [effect()] and [covary()] for what a blueprint holds, [identification()]
-#'   and [fit_model()] for what comes next.
+#' @seealso [construct()], [effect()] and [covary()] to build a blueprint, [identification()] and
+#' [fit_model()] to use it.
 #' @examples
 #' blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -56,8 +54,7 @@ blueprint_variables <- function(bp) {
   list(constructs = constructs, observed = setdiff(c(indicators, paths, pairs), constructs))
 }
 
-# Observed variables that nothing in the model points at: predictors, and what composites are made
-# of.
+# Exogenous observed variables: predictors, and the items of composites.
 exogenous_variables <- function(bp) {
   reflective <- Filter(function(x) x$kind == "reflective", bp$constructs)
   setdiff(blueprint_variables(bp)$observed,

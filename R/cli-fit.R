@@ -192,7 +192,8 @@ command_scores <- function(given) {
   0L
 }
 
-# Moments as one table: a row a variable and group, its mean (where there are means) first.
+# Moments as one table with one row per variable and group, beginning with the mean (if there are
+# means).
 moment_rows <- function(moments) {
   groups <- names(moments)
   known <- unique(unlist(lapply(moments, function(m) colnames(m$covariance))))

@@ -1,10 +1,10 @@
 #' The command line
 #'
 #' `main()` runs one command of the command line, such as `fit`, `report` or `run`;
-#' `orizzonte --help` lists all of them, `orizzonte fit --help` says what one of them takes.
-#' Tables go to standard output, messages to standard error; tables keep to the width of the
-#' terminal, or to the columns that the variable `COLUMNS` of the shell gives. Exit codes: 0 done
-#' (an improper solution gives a warning and is reported in `status`), 1 not identified or not
+#' `orizzonte --help` lists all commands, and `orizzonte fit --help` describes the arguments of one
+#' command. Tables go to standard output, messages to standard error; tables fit the width of the
+#' terminal, or the number of columns given by the shell variable `COLUMNS`. Exit codes: 0 done (an
+#' improper solution gives a warning and is reported in `status`), 1 not identified or not
 #' converged, 2 bad input or usage, 3 an internal error, 130 interrupted, 141 when the program that
 #' reads the output has ended before.
 #'
@@ -150,7 +150,7 @@ dispatch <- function(args) {
   command$run(given)
 }
 
-# Before any work: where the result is to go can be written to, and is no input.
+# Checked before any work: the output file can be written and is not one of the inputs.
 check_out <- function(command, given) {
   if (is.null(given$out) || command %in% c("demo", "run")) return(invisible())
   check_target(given$out, "usage")

@@ -10,15 +10,15 @@
 #' reason.
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
-#' @param against `"previous"`: each model against the one before it. `"first"`: all against the
-#'   first one given. Or the label of one of them.
+#' @param against `"previous"`: each model against the one before it. `"first"`: each model is
+#'   compared with the first one. The label of a model compares all others with that model.
 #' @param reference `TRUE`: the saturated and the baseline model of the first fit as rows of their
 #'   own, for orientation; nothing is tested against them.
-#' @param same_rows `TRUE`: models that lost different rows because of missing values are
-#'   refitted to the rows that all of them can use; a message counts them.
+#' @param same_rows `TRUE`: models that exclude different rows because of missing values are
+#'   refitted to the rows that all of them can use; a message gives their number.
 #' @param criteria The level of the verdict and the largest changes for the worse, from
 #'   [criteria()].
-#' @return A data frame of class `orizzonte_comparison`, one row a model: `model`, `against` (what
+#' @return A data frame of class `orizzonte_comparison`, one row per model: `model`, `against` (what
 #'   it is compared with), `n`, `parameters`, `chisq`, `df`, `p`, `cfi`, `tli`, `rmsea`, `srmr`,
 #'   `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the \eqn{\chi^2} difference),
 #'   `cfi_normal`, `tli_normal` and `rmsea_normal` where some are corrected (see [fit_indices()]),
@@ -29,15 +29,14 @@
 #'   same data. Of models that are not nested: `distinguishable_p`, Vuong's `vuong_z` and `vuong_p`
 #'   without correction, `vuong_z_aic` and `vuong_p_aic` corrected for the number of parameters as
 #'   in AIC, `vuong_z_bic` and `vuong_p_bic` as in BIC (Vuong 1989, section 5; above 0: this model
-#'   is
-#'   closer to the truth than the other), the difference in AIC with its standard error
+#'   is closer to the truth than the other), the difference in AIC with its standard error
 #'   (`aic_difference`, `aic_difference_se`), and `closer`: `"this"`, `"other"` or `"neither"` by
-#'   the AIC-type statistic, because the uncorrected one favours the model with more parameters,
-#'   and `"cannot_tell"` when the models cannot be distinguished or the BIC-type statistic is
-#'   significant the other way. The attribute `notes` says in
-#'   words what was not compared and why.
-#' @section Errors: `orizzonte_error_input` for fewer than two fits, for anything that is no fit, an
-#'   unknown `against`, or `same_rows` where the data are not there or not the same.
+#'   the AIC-type statistic, because the uncorrected one favours the model with more parameters, and
+#'   `"cannot_tell"` when the models cannot be distinguished or the BIC-type statistic is
+#'   significant the other way. The attribute `notes` explains which comparisons were not made, and
+#'   why.
+#' @section Errors: `orizzonte_error_input` for fewer than two fits, for an object that is not a
+#' fit, for an unknown `against`, or for `same_rows` if the data are unavailable or differ.
 #' @references
 #' Bentler, P. M., & Satorra, A. (2010). Testing model nesting and equivalence. *Psychological
 #' Methods, 15*(2), 111--123.
@@ -310,13 +309,13 @@ fit_labels <- function(expressions, fits) {
 
 # The larger model, fitted to the moments that the smaller one implies, must reproduce them (Bentler
 # & Satorra 2010): at the smaller one's solution, and at points near it that keep its equations and
-# bounds, so that no accident of the solution decides.
+# bounds, so that the result does not depend on one particular solution.
 is_nested <- function(smaller, larger) {
   theta <- core_theta(smaller)
   spread <- sqrt(pmax(diag(core_vcov(smaller)), 0))
   points <- list(values_of(smaller))
   if (length(theta) > 0L && !anyNA(spread)) {
-    # what a bound presses has no error, but room to move
+    # a parameter at an active bound has no standard error, but can move away from the bound
     spread <- pmax(spread, 0.05 * abs(theta))
     for (turn in 1:2) {
       moved <- core_restore(smaller$layout$model,

@@ -1,17 +1,17 @@
 #' Estimates of several models side by side
 #'
-#' With and without controls, before and after a change: one row a parameter, the models beside each
-#' other.
+#' With and without controls, before and after a change: one row per parameter, with the models
+#' beside each other.
 #'
 #' @param ... Fits from [fit_model()]; names, where given, become the labels.
-#' @param values `"raw"` or `"standardized"`: which of the two `print()` shows; the data frame holds
+#' @param values `"raw"` or `"standardized"`: which values `print()` shows; the data frame contains
 #'   both.
 #' @param kinds Kinds of the parameters to show, such as `c("effect", "loading")`; when `NULL`, all
 #'   but intercepts and means held at 0.
 #' @return A data frame of class `orizzonte_side_by_side`: `parameter`, `kind`, and for each model
 #'   `estimate`, `se`, `p`, `standardized` and `status`, each followed by a dot and the model's
 #'   label. `NA` where a model does not have the parameter.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit, or an unknown kind (the
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit, or an unknown kind (the
 #'   nearest is named).
 #' @seealso [compare_models()] for the tests.
 #' @examples

@@ -1,7 +1,7 @@
 #' Change one thing in a fitted model, and remember why
 #'
-#' Frees, fixes or leaves out one thing, refits to the same data, and adds a revision to the
-#' [trail()]: the change, its reason, the predicted drop of \eqn{\chi^2} and the real one, and all
+#' Frees, fixes or removes one parameter, refits the model to the same data, and adds a revision to
+#' the [trail()]: the change, its reason, the predicted and the actual drop of \eqn{\chi^2}, and all
 #' fit measures. The trail stays with the fit, its blueprint and its file.
 #'
 #' @param fit A fit from [fit_model()] that converged.

@@ -144,8 +144,8 @@ format_amendments <- function(x) {
   })
 }
 
-# The first that one could defend: it stands out by itself, is no loop, and is proper as far as is
-# known.
+# The first defensible change: it stands out on its own, does not close a loop of effects, and its
+# refit, if there is one, is proper.
 example_amendment <- function(x) {
   defensible <- x$verdict == "stands_out" & x$relation == "" & !x$kind %in% loop_kinds &
     (is.na(x$explanation) | !nzchar(x$explanation) | x$status %in% "proper")
@@ -167,7 +167,7 @@ example_split <- function(x) {
               two = shown$part_two[1L])
 }
 
-# What the index and the drop rest on, where that is not the expected information and the plain
+# The basis of the index and of the drop, if it is not the expected information and the unscaled
 # difference.
 basis_words <- function(x) {
   paste0(if (isTRUE(attr(x, "robust"))) text_of("drop_is_scaled"),

@@ -7,7 +7,7 @@
 #' @param fit A fit with a trail.
 #' @param data Fresh data, with the same variables. [split_data()] makes two halves, one to explore
 #'   and one to confirm.
-#' @param missing_codes As in [fit_model()]; those of the fit by default.
+#' @param missing_codes As in [fit_model()]. The default are those of the fit.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_confirmation`: a list with `indices` (a data frame:
 #'   `model`, start or end; `data`, these or fresh; `n`, `status`, `chisq`, `df`, `p`, `cfi`, `tli`,
@@ -19,15 +19,15 @@
 #'   A parameter is *found again* when it was significant in the first data, and in the fresh data
 #'   has the same sign, is significant after adjustment for the number of freed parameters (Holm
 #'   1979) and is at least as large, standardized, as `criteria()$smallest`.
-#' @section Errors: `orizzonte_error_input` when nothing was amended; those of [fit_model()] for the
-#'   data. `orizzonte_warning_confirm` when the data are those the trail was made with.
+#' @section Errors: `orizzonte_error_input` if the model was not amended; for the data, the errors
+#' of [fit_model()]. `orizzonte_warning_confirm` when the data are those the trail was made with.
 #' @references
 #' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
 #' of Statistics, 6*(2), 65--70.
 #'
 #' Cudeck, R., & Browne, M. W. (1983). Cross-validation of covariance structures. *Multivariate
 #' Behavioral Research, 18*(2), 147--167.
-#' @seealso [split_data()] to keep cases apart, [trail()] for the modifications.
+#' @seealso [split_data()] to reserve a validation sample, [trail()] for the modifications.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' bp <- blueprint("Belonging and calm") |>
@@ -75,7 +75,7 @@ confirmed_indices <- function(here, fresh) {
   list_frame(do.call(Map, c(list(c), all)))
 }
 
-# The start on the data at hand; NULL when its items are no longer among them.
+# The original model fitted to the calibration sample; NULL if that sample lacks some of its items.
 refit_start <- function(fit) {
   start <- fit$request$blueprint$trail$start
   needed <- blueprint_variables(code_blueprint(start, fit$sample$coding))$observed
@@ -191,17 +191,17 @@ confirmation_reading <- function(x) {
 
 #' Split data into a half to explore and a half to confirm
 #'
-#' At random, before anything is looked at: the model is amended on the one part and tested on the
-#' other.
+#' The split is random and made before the data are inspected: the model is amended in one part and
+#' tested in the other.
 #'
 #' @param data A data frame.
 #' @param share Share of rows in the first part.
 #' @param seed Seed of the random split; the state of R's generator is left as it was.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A list of two data frames, `explore` and `confirm`.
-#' @section Errors: `orizzonte_error_input` for anything but a data frame, or a share outside 0 to
-#'   1.
-#' @seealso [confirm()], for which the halves are kept apart.
+#' @section Errors: `orizzonte_error_input` for an object that is not a data frame, or a proportion
+#' outside 0 to 1.
+#' @seealso [confirm()], which uses the second part.
 #' @examples
 #' halves <- split_data(choirs, seed = 3)
 #' vapply(halves, nrow, 0L)

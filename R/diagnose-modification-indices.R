@@ -13,11 +13,11 @@
 #' variables, residual covariances as correlations of the residuals.
 #'
 #' @section Information:
-#' With complete data the index rests on the expected information. With missing values it rests on
-#' the observed information less the part that comes from misfit, because the expected one is wrong
-#' for values missing at random and the observed one takes misfit for information: of the three this
-#' predicts best what a refit finds. Standard errors rest on the whole observed information, so an
-#' expected change over its standard error is not a z value from [estimates()].
+#' With complete data the index rests on the expected information. With missing values it is based
+#' on the observed information without the part due to misfit. The expected information is wrong for
+#' values missing at random, and the observed information mistakes misfit for information; of the
+#' three, this one best predicts the result of a refit. Standard errors rest on the whole observed
+#' information, so an expected change over its standard error is not a z value from [estimates()].
 #'
 #' @section Verdict:
 #' `p_adjusted` is adjusted for all rows that were tested: by the distribution of the largest of
@@ -44,19 +44,20 @@
 #' constructs): `parameter`, `target`, `movement` (predicted), `limit` (the largest it could be at
 #' 95%), `in_se`, `verdict` and `refitted` (the actual movement, for the leading three). A large
 #' index that moves nothing may stay, and a small one that moves a conclusion may not (Oberski
-#' 2014). `x$structures` lists splits of constructs (`either_side`: items for which the data hardly
-#' tell the side), method factors and a general factor with their fit, `z` and `p` (against the
-#' largest of the family); its attribute `p_joint` is the test of all of them and the single
-#' changes together.
+#' 2014). `x$structures` lists splits of constructs (`either_side`: items that could belong to
+#' either part), method factors and a general factor with their fit, `z` and `p` (against the
+#' largest of the family); its attribute `p_joint` is the test of all of them and the single changes
+#' together.
 #'
 #' @section What is not offered:
-#' Parameters that carry a scale, changes that would leave the model unidentified
+#' Parameters that set the scale of a construct, changes that would leave the model unidentified
 #' (\eqn{V/I_{cc} < 10^{-9}}), and nonsense: an item's residual with its construct, a disturbance
-#' with its own predictor. Items are never causes. `all = TRUE` lists them apart, with the reason.
+#' with its own predictor. Items are never causes. `all = TRUE` lists them separately, with the
+#' reason.
 #'
 #' @param fit A fit from [fit_model()] that converged.
 #' @param top How many of the largest to refit and to print.
-#' @param min_drop Leave out what has a smaller index.
+#' @param min_drop Omit changes with a smaller index.
 #' @param kinds Kinds to look at, or the start of their names: `"residual covariance"`,
 #'   `"cross-loading"`, `"effect"`, `"effect on an item"`, `"reversal"` (of an effect that is in the
 #'   model), `"feedback"` (closes a longer loop of effects), `"construct covariance"`,
@@ -67,7 +68,7 @@
 #'   splits and common factors (`x$structures`) are tested.
 #' @param order `"index"`: sorted by modification index; `"moves"`: by the largest movement of a
 #'   quantity that conclusions rest on, in standard errors.
-#' @param all Whether to list apart what is not offered (attribute `not_offered`).
+#' @param all Whether to list the changes that are not offered (attribute `not_offered`).
 #' @param criteria The smallest change that matters, the level and the power asked for, from
 #'   [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
@@ -80,8 +81,8 @@
 #'   `"same_as"`) and `relative_to` (the other row), `moves` (the worst of what the change would do
 #'   to the conclusions: `"matters"`, `"open"` or `"harmless"`) and `moves_most` (to which of them),
 #'   and also `full_change`, `power`,
-#'   `explanation` (why prediction and reality differ, what is improper about the amended model) and
-#'   `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
+#'   `explanation` (why the predicted and the actual drop differ, or what is improper about the
+#'   amended model) and `status` of the refit (`"proper"`, `"improper"`, `"not converged"`).
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
 #'   `orizzonte_error_input` for an unknown kind (the nearest is named).
 #' @references
@@ -120,7 +121,7 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
   check_flag(all, "`all`")
   order <- choose_one(order, c("index", "moves"), "`order`")
   criteria <- check_criteria(criteria)
-  # structures are no single kind: they belong to a search among all
+  # structures are not a kind of their own: they are part of a search among all kinds
   whole_search <- is.null(kinds)
   kinds <- match_kinds(kinds) %||% amendment_kinds
   candidates <- tested_candidates(fit, find_candidates(fit, all))
@@ -152,8 +153,8 @@ amendments <- function(fit, top = 20, min_drop = 0, kinds = NULL, all = FALSE, o
             robust = is_robust(fit$request), heavy = heavy, incomplete = is_incomplete(fit$sample),
             not_offered = if (all) refused_frame(fit, candidates, refused),
             wording = all_wordings(fit), top = top, shared = whole$shared,
-            structures = if (whole_search) find_structures(fit, real), movements = moves, criteria = criteria,
-            trouble = improper_parts(own)$trouble)
+            structures = if (whole_search) find_structures(fit, real), movements = moves,
+            criteria = criteria, trouble = improper_parts(own)$trouble)
 }
 
 # The parameters of the requested kinds in the order of the table: those that close a loop of
@@ -206,9 +207,9 @@ impossible_change <- function(offered) {
   new & abs(offered$expected_change_std) > 1 & !is.na(offered$expected_change_std)
 }
 
-# Adjusted p values, verdicts and relations of all rows, sorted by index; what closes a loop of
-# effects comes after the rest. With heavy tails the p values and the power behind the verdicts do
-# not assume normality, also where the indices themselves do.
+# Adjusted p values, verdicts and relations of all rows, sorted by index; changes that close a loop
+# of effects come last. With heavy tails the p values and the power behind the verdicts do not
+# assume normality, also where the indices themselves do.
 judge_rows <- function(fit, offered, criteria, heavy) {
   if (length(offered$parameter) == 0L) {
     blank <- list(p_adjusted = numeric(), verdict = character(), relation = character(),

@@ -1,13 +1,11 @@
 #' Try the usual remedies for a model in trouble
 #'
-#' Takes a model that does not converge, is improper, or cannot even be fitted,
-#' and tries what a careful analyst would, in this order: first mistakes in the
-#' data (codes read as answers, constant or computed columns), then other scale
-#' settings and starting values, then the data that cause the trouble (outlying
-#' rows, near-duplicate items), bounds, and at last changes of the model that
-#' the data ask for (a weak item or specific factor left out, two constructs made one).
-#' Every attempt is shown. The model is never changed by itself: adopt what can
-#' be defended.
+#' Takes a model that does not converge, is improper or cannot be fitted at all, and tries the usual
+#' remedies in this order: first mistakes in the data (codes read as answers, constant or computed
+#' columns), then other scale settings and starting values, then the data that cause the trouble
+#' (outlying rows, near-duplicate items), bounds, and at last changes of the model that the data ask
+#' for (a weak item or specific factor left out, two constructs made one). Every attempt is shown.
+#' The model itself is never changed: adopt a remedy only if you can defend it.
 #'
 #' @section Negative variances:
 #' Each is first tested against zero: the rise of \eqn{\chi^2} when it is fixed at zero has, if the
@@ -51,7 +49,7 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   if (missing(data))
     abort("input", c(text_of("rescue_needs_data"), i = text_of("give_data_frame_or_summary")))
   request <- request_of(bp, data, "rescue")
-  # bad input ends here: it is no trouble of the model
+  # bad input ends here: it is not a problem of the model
   tryCatch(sample_of(data, request), orizzonte_error_data = function(e) {
     if (!is.data.frame(data) && !is.matrix(data) && !is.list(data)) stop(e)
   })
@@ -91,8 +89,8 @@ rescue <- function(bp, data, by = NULL, levels = NULL, missing_codes = NULL,
   finish_rescue(bp, log, c(findings, told), base)
 }
 
-# What the data ask for: each remedy alone, then the first on top of which to go on, while nothing
-# has worked. Returns the findings.
+# Remedies suggested by the data: each alone, then added to the first one, until a remedy works.
+# Returns the findings.
 try_remedies <- function(now, state, attempt) {
   findings <- character()
   told <- character()
@@ -134,7 +132,7 @@ note_change <- function(state, ...) {
   state
 }
 
-# `random`: so many random starts, all of them made.
+# `random`: the number of random starts, all of which are used.
 fit_state <- function(state, random = NULL) {
   request <- change_request(state$request, list(blueprint = state$bp, missing_codes = state$codes))
   fit_request(request, sample_of(state$data, request), starts = random %||% NA,
@@ -145,7 +143,7 @@ fit_state <- function(state, random = NULL) {
 attempt_fit <- function(state, random = NULL) {
   fit <- tryCatch(suppressMessages(suppressWarnings(
     fit_state(state, random))), orizzonte_error = function(e) e)
-  # a misspelt name is no trouble of the model
+  # a misspelt name is not a problem of the model
   if (inherits(fit, c("orizzonte_error_name", "orizzonte_error_input"))) stop(fit)
   if (inherits(fit, "condition")) {
     return(list(fit = NULL, proper = FALSE, status = "cannot be fitted",

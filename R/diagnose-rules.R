@@ -45,9 +45,10 @@ rule_needed <- function(p_rise, level) {
   ifelse(is.na(p_rise), NA_character_, ifelse(p_rise > level, "could_be_removed", "needed"))
 }
 
-# Parameters freed in one sample, estimated in another. Found again are those that are significant
-# in both samples (in the fresh one adjusted for their number), with the same sign, and not small
-# there: `size` is the standardized estimate (NA where there is none). Vectors.
+# Parameters freed in one sample, estimated in another. A parameter is found again if it is
+# significant in both samples (in the fresh one after adjustment for the number of parameters), with
+# the same sign, and not small there: `size` is the standardized estimate (NA where there is none).
+# Vectors.
 rule_found_again <- function(estimate, p, fresh, p_fresh, size, level, smallest) {
   length <- max(lengths(list(estimate, p, fresh, p_fresh, size)))
   estimate <- rep_len(estimate, length)

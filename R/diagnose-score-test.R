@@ -1,18 +1,18 @@
 #' Test several changes at once
 #'
 #' The joint score test of freeing several parameters together (Sörbom 1989; Rao 1948): the drop of
-#' \eqn{\chi^2} predicted from the fit alone, and the real one from a refit. Changes that overlap
-#' count once: `df` is the rank of the added parameters.
+#' \eqn{\chi^2} predicted from the fit, and the actual drop from a refit. Changes that overlap count
+#' once: `df` is the rank of the added parameters.
 #'
 #' @param fit A fit from [fit_model()] that converged.
 #' @param ... Addresses (bare or as text) of parameters that are fixed, equal, or not in the model;
 #'   slices such as `loading[Calm, ]` mean every such parameter among those fixed or equal. The text
 #'   of an equation or bound releases it.
-#' @return A data frame of class `orizzonte_score_test`, one row a parameter, with `parameter`,
+#' @return A data frame of class `orizzonte_score_test`, one row per parameter, with `parameter`,
 #'   `modification_index` (alone), `expected_change` (jointly), `expected_change_std` and
 #'   `actual_estimate`. Attributes `statistic`, `df`, `p`, `actual_drop`.
 #' @section Errors: `orizzonte_error_name` for a parameter that is not in the model;
-#'   `orizzonte_error_identification` when none of them can be tested;
+#'   `orizzonte_error_identification` if none of the parameters can be tested;
 #'   `orizzonte_error_input` for a parameter that is free already.
 #' @references
 #' Rao, C. R. (1948). Large sample tests of statistical hypotheses concerning several parameters

@@ -9,9 +9,9 @@
 #' @param criteria The level of the test, from [criteria()].
 #' @return A data frame of class `orizzonte_without`: `parameter`, `estimate`, `se`, `standardized`,
 #'   `wald`, `df`, `p`, `actual_rise` (of \eqn{\chi^2} after refitting), `p_rise` and `verdict`
-#'   (`"could_be_removed"` or `"needed"`). The last row, `"together"`, holds at zero all addresses
-#'   given or, when none are, all that could be removed alone. The attribute `weak` lists items
-#'   whose absolute standardized loading is below .4.
+#'   (`"could_be_removed"` or `"needed"`). In the last row, `"together"`, all given addresses are
+#'   fixed at zero; without `...`, all paths that could be removed one by one. The attribute `weak`
+#'   lists items whose absolute standardized loading is below .4.
 #' @section Errors: `orizzonte_error_restriction` for an address that is not in the model;
 #'   `orizzonte_error_convergence` for a fit that did not converge.
 #' @references

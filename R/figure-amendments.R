@@ -1,8 +1,8 @@
 #' Draw amendments
 #'
 #' The modification index of everything that could be freed against its expected change in
-#' standardized units. Lines show the level of the test and the smallest change of interest: the
-#' upper corners are what matters. The largest are named.
+#' standardized units. Lines show the significance level and the smallest change of interest.
+#' Changes that are both significant and large appear in the upper corners. The largest are named.
 #'
 #' @param x What [amendments()] returned.
 #' @param labels How many to name.
@@ -93,8 +93,8 @@ spread_labels <- function(y, gap, side) {
 
 #' Draw a trail
 #'
-#' Fit indices over the revisions, with the cut-offs for good and acceptable fit. A gap says that
-#' models before and after are not comparable.
+#' Fit indices over the revisions, with the cut-offs for good and acceptable fit. A gap separates
+#' models that are not comparable.
 #'
 #' @param x What [trail()] returned.
 #' @param ... Not used.

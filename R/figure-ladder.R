@@ -1,8 +1,8 @@
 #' Draw an invariance ladder
 #'
-#' `plot()` draws the indices by rung, with a mark where a criterion breaks. `group_plot()` draws a
-#' kind of parameter by group with intervals; `expected_scores()` the expected score of each item by
-#' its construct, for each group.
+#' `plot()` draws the indices by rung, with a mark where a cut-off is exceeded. `group_plot()` draws
+#' a kind of parameter by group with intervals; `expected_scores()` the expected score of each item
+#' by its construct, for each group.
 #'
 #' @param x A ladder from [invariance()].
 #' @param ... Not used.

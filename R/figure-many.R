@@ -1,8 +1,8 @@
 #' Draw bootstraps, cut-offs, plans, influence and robustness
 #'
-#' `plot()` of what [bootstrap_fit()], [model_cutoffs()], [plan_study()],
-#' [influence()][influence.orizzonte_fit] and [robustness()] return: the replicates of each number,
-#' the distributions of correctly specified and misspecified models, power by n, influential cases,
+#' `plot()` draws the results of [bootstrap_fit()], [model_cutoffs()], [plan_study()],
+#' [influence()][influence.orizzonte_fit] and [robustness()]: the replicates of each number, the
+#' distributions of correctly specified and misspecified models, power by n, influential cases,
 #' claims under other choices.
 #'
 #' @param x What one of these functions returned.

@@ -19,14 +19,15 @@
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
 #'   boxes, in inches on the page; `dy` > 0 is up. A construct takes its items along, unless they
 #'   are named themselves.
-#' @param groups Which groups to draw; all when `NULL`. Up to four stand side by side in the same
-#'   arrangement, more get a page each. Values that differ between groups (Wald test, p < .05) are
-#'   emphasised.
+#' @param groups Which groups to draw; all when `NULL`. Up to four groups are drawn side by side in
+#'   the same arrangement; more than four have a page each. Values that differ between groups (Wald
+#'   test, p < .05) are emphasised.
 #' @param page Width and height of the drawing in inches.
 #' @param r_squared `TRUE`: for each endogenous construct, \eqn{R^2} beside it and as the filled
 #'   part of its outline, clockwise from the top.
 #' @param reliability `TRUE`: omega beside each construct, see [construct_quality()].
-#' @param grey_nonsignificant `TRUE`: what is not significant (p >= .05) is drawn in grey.
+#' @param grey_nonsignificant `TRUE`: parameters that are not significant (p >= .05) are drawn in
+#'   grey.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for a page of 10 by 6.25 inches; `plot()` of a fit or a blueprint
 #'   draws the same. With
@@ -124,7 +125,7 @@ reliability_tags <- function(view) {
   stats::setNames(paste("omega", format_share(omega, 2L)), names)
 }
 
-# Texts by name, where there are two one behind the other.
+# Texts by name; two texts of the same name are joined.
 joined_texts <- function(one, other) {
   if (is.null(one) || is.null(other)) return(one %||% other)
   both <- intersect(names(one), names(other))

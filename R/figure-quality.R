@@ -1,8 +1,8 @@
 #' Draw the quality of measures
 #'
-#' `plot()` of what [construct_quality()] and [variance_split()] return: reliabilities and average
-#' variance extracted with their intervals against the cut-offs, the largest variance shared with
-#' another construct beside them; the general, specific and residual share of each item.
+#' `plot()` draws the results of [construct_quality()] and [variance_split()]: reliabilities and
+#' average variance extracted with their intervals against the cut-offs, the largest variance shared
+#' with another construct beside them; the general, specific and residual share of each item.
 #'
 #' @param x What one of these functions returned.
 #' @param ... Must be empty: an argument by another name is an error.

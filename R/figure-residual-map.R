@@ -1,15 +1,16 @@
 #' Draw the residuals as a map
 #'
-#' One cell for each pair of items, ordered by construct. The number and its sign say how far the
-#' model is off; the shade grows with the size, and a frame marks what is large (a correlation off
-#' by .10, or 1.96 standard errors): solid where items covary more than the model implies, dashed
-#' where less. The numbers stay readable up to about 40 items; beyond, only shades and frames are
-#' drawn.
+#' One cell for each pair of items, ordered by construct. Each cell shows the signed residual;
+#' darker shades mark larger residuals, and a frame marks the large ones (a difference in
+#' correlation of .10, or 1.96 standard errors): solid if the items covary more than the model
+#' implies, dashed if less. The numbers stay readable up to about 40 items; beyond, only shades and
+#' frames are drawn.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param in_units As in [residuals.orizzonte_fit()]; `"correlation"` by default.
 #' @param numbers Whether to write the numbers; up to 40 items when `NULL`.
-#' @param group Which group, in a fit of several; the first when `NULL`, and the title says which.
+#' @param group The group to draw, for a fit of several groups. The default is the first one; the
+#'   title names it.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A ggplot object, made for 10 by 6.7 inches.
 #' @section Errors: `orizzonte_error_input` when `in_units` is none of its choices, with the

@@ -8,7 +8,7 @@
 #'
 #' @param x A screen from [screen_data()].
 #' @param what `"columns"` or `"missing"`.
-#' @param columns At most so many columns; those with a note are kept first.
+#' @param columns The largest number of columns to draw; columns with a note have priority.
 #' @param ... Not used.
 #' @return A ggplot object.
 #' @section Errors: `orizzonte_error_input` for an unknown argument.

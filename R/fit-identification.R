@@ -5,7 +5,8 @@
 #' Counts moments and free parameters, looks at the structure by name, and finds
 #' the local rank of the information matrix at several points (Rothenberg 1971):
 #' parameters in its null space trade off against each other without changing
-#' the fit. [fit_model()] asks the same first and refuses with this explanation.
+#' the fit. [fit_model()] runs the same checks first and refuses models that fail them, with this
+#' explanation.
 #'
 #' @param bp A [blueprint()].
 #' @param data A data frame or [summary_data()]; without it the rank is taken at

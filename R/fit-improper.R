@@ -116,7 +116,7 @@ short_troubles <- function(improper) {
 }
 
 # What stands before the numbers of a solution that is improper or did not converge: kept with the
-# results, NULL for all others. Nobody prints those of a replicate.
+# results, NULL for all others. Replicates are not printed and need none.
 with_status <- function(x, fit) {
   if (is_replicate(fit)) return(x)
   attr(x, "columns") <- names(x)
@@ -150,7 +150,7 @@ heading_with_status <- function(title, x) {
   c(heading(title), if (!is.null(words)) c(wrap_lines(words), ""))
 }
 
-# The worst that can be said of a solution, in a word and a few more.
+# The most serious problem of a solution: its status and a short description.
 solution_state <- function(fit) {
   state <- function(status, trouble) list(status = status, trouble = trouble)
   if (!has_converged(fit))

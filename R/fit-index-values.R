@@ -1,8 +1,8 @@
 # Fit indices as pure functions of chi-square, degrees of freedom and moments.
 
-# Baseline model: variables that something points at are uncorrelated with everything; covariances
-# among exogenous observed variables stay free, as in the model. With `independence`, these are zero
-# too. Closed form.
+# Baseline model: endogenous variables and items are uncorrelated with everything; covariances among
+# exogenous observed variables stay free, as in the model. With `independence`, these are zero too.
+# Closed form.
 baseline_model <- function(s, endogenous, n, means, independence = FALSE,
                            log_s = log_determinant(s)) {
   p <- ncol(s)
@@ -228,11 +228,11 @@ tell_many <- function(size) {
   say(text_of("correcting_indices", size = size))
 }
 
-# The chi-squares that RMSEA, CFI and TLI are made of, and their expectation under a correctly
-# specified model on average, over its degrees of freedom: list(chisq, inflation, chisq_baseline,
-# inflation_baseline). Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014; Li & Bentler
-# 2006). With missing values the likelihood ratio shrinks with missing data, so N F_C of the
-# saturated moments and its bias k / df take their place (after Zhang & Savalei 2023).
+# The chi-squares from which RMSEA, CFI and TLI are computed, and their expectation under a
+# correctly specified model on average, over its degrees of freedom: list(chisq, inflation,
+# chisq_baseline, inflation_baseline). Complete data: T and c (Brosseau-Liard & Savalei 2012, 2014;
+# Li & Bentler 2006). With missing values the likelihood ratio shrinks with missing data, so N F_C
+# of the saturated moments and its bias k / df take their place (after Zhang & Savalei 2023).
 index_basis <- function(fit, base, kind = baseline_kinds[1L]) {
   fit <- joint_fit(fit)
   test <- test_of(fit)

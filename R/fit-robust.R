@@ -55,7 +55,7 @@ scaled_chisq <- function(plain, df, trace, trace_squared = NULL) {
   list(chisq = chisq, p = upper_p(chisq, reference), df_adjusted = reference)
 }
 
-# tr(U Gamma) of a fit, tr((U Gamma)^2) where its request asks for it.
+# tr(U Gamma) of a fit, and tr((U Gamma)^2) if the requested adjustment needs it.
 scaling_of <- function(fit) {
   fit <- joint_fit(fit)
   cached(fit, "scaling", {

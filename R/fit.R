@@ -77,48 +77,49 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #' Estimates the model by maximum likelihood (Jöreskog 1969, 1971) from raw data or from
 #' [summary_data()]. Incomplete cases are kept and all observed values are used
 #' (full-information maximum likelihood, Arbuckle 1996). Sample moments have divisor n and
-#' \eqn{\chi^2 = nF}. Prints nothing but short messages about what was assumed, kept or left out; a
-#' solution that is improper or did not converge warns.
+#' \eqn{\chi^2 = nF}. Prints only short messages about assumptions and about the rows that are kept
+#' or excluded. A solution that is improper or did not converge gives a warning.
 #'
 #' @param bp A blueprint.
 #' @param data A data frame, a numeric matrix of raw values, [summary_data()], or a named list of
 #'   summary data, one per group.
-#' @param by Grouping column, bare or quoted: the model is fitted in every group at once, each with
-#'   its own values but for what [hold_equal()] says.
+#' @param by Grouping column, bare or quoted: the model is fitted to all groups simultaneously. Each
+#'   group has its own parameters, except for those that [hold_equal()] constrains.
 #' @param levels Which groups, in which order, under which names: `c(Evening = 1, Weekend = 2)`. All
 #'   of them by default.
-#' @param missing_codes What means missing: numbers such as `c(-9, 999)`, or texts such as
+#' @param missing_codes Codes for missing values: numbers such as `c(-9, 999)`, or texts such as
 #'   `c("n/a", "-9")`. A column that contains only numbers and text codes is read as numeric.
 #' @param multiplier `"n"`, or `"n-1"` to reproduce older published tables.
 #' @param incomplete How incomplete cases are treated: `"keep"` uses all their observed values;
 #'   `"drop"` excludes them (listwise deletion) and counts them. See the section below.
 #' @param inference `"normal"`, or `"robust"` for standard errors and tests that do not assume
-#'   normality; `"robust"` by itself when `clusters` or `weights` are given. See the section below.
+#'   normality; the default is `"robust"` if `clusters` or `weights` are given. See the section
+#'   below.
 #' @param adjust How the robust \eqn{\chi^2} is corrected: `"mean"`, or `"mean and variance"`
 #'   (complete, unweighted, independent cases).
-#' @param clusters Column, bare or quoted, of what cases come from (classes, clinics, choirs):
-#'   standard errors and tests allow for dependence within each.
+#' @param clusters Column, bare or quoted, that identifies clusters (classes, clinics, choirs):
+#'   standard errors and tests allow for dependence within clusters.
 #' @param weights Column, bare or quoted, of sampling weights.
-#' @param weight_scale What weights are scaled to: with `"groups"` they sum to the number of cases
-#'   in each group, so that a constant weight in one group changes nothing; with `"sample"` they sum
-#'   to the number of all cases, so that groups count by the sum of their weights.
+#' @param weight_scale How weights are scaled: with `"groups"` they sum to the number of cases in
+#'   each group, so that a constant weight in one group changes nothing; with `"sample"` they sum to
+#'   the number of all cases, so that groups count by the sum of their weights.
 #' @param auxiliary Columns, bare or quoted, that are not in the model but predict missingness or
 #'   the missing values: included in estimation without changing the degrees of freedom (Graham
 #'   2003).
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A fit, class `orizzonte_fit`. Read it with [summary()][summary.orizzonte_fit],
-#'   [estimates()], [fit_indices()] and the other readers; `fit$request` is what was asked for,
-#'   `fit$request$blueprint` the model.
+#'   [estimates()], [fit_indices()] and the other results functions; `fit$request` contains the
+#'   arguments of the call, `fit$request$blueprint` the model.
 #' @section Missing values:
 #'   The likelihood of each incomplete case is that of its observed variables (full-information
 #'   maximum likelihood, FIML). This assumes values *missing at random*: whether a
 #'   value is missing may depend on the other variables of the model, not on the value itself once
 #'   these are known. Predictors are part of the joint model, and so is their normality, as soon as
-#'   values are missing. Standard errors come from the observed information, which stays right under
-#'   this assumption. Listwise deletion assumes more, namely that they are missing *completely* at
-#'   random (Little & Rubin 2019). Data sets with imputed values are not pooled: the likelihood of
-#'   the incomplete cases uses the same information without drawing values first, gives the same
-#'   answer whenever the imputation model is this one, and gives one \eqn{\chi^2}.
+#'   values are missing. Standard errors are based on the observed information, which remains valid
+#'   under this assumption. Listwise deletion assumes more, namely that they are missing
+#'   *completely* at random (Little & Rubin 2019). Data sets with imputed values are not pooled: the
+#'   likelihood of the incomplete cases uses the same information without drawing values first,
+#'   gives the same answer whenever the imputation model is this one, and gives one \eqn{\chi^2}.
 #' @section Robust inference: Estimates stay those of normal-theory maximum likelihood; standard
 #'   errors come from the sandwich \eqn{H^{-1} J H^{-1}}, H the observed Hessian and J the scores of
 #'   the cases summed (White 1982), centred within groups; with `clusters` the scores are summed
@@ -126,14 +127,14 @@ df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df
 #'   degrees of freedom; `weights` enter the likelihood, and squared into J. \eqn{\chi^2} is divided
 #'   by its inflation c (Satorra & Bentler 1994; Yuan & Bentler 2000 with missing values), or with
 #'   `adjust = "mean and variance"` also referred to other degrees of freedom; differences are
-#'   scaled by themselves (Satorra & Bentler 2001, 2010). Small samples of heavy tails remain a
-#'   limit: intervals cover somewhat less than they say (about 91% for 95% at 200 cases).
-#'   Normal-theory estimates of strongly skewed data that are missing at random can be biased, and
-#'   no correction of standard errors removes this bias.
+#'   scaled by themselves (Satorra & Bentler 2001, 2010). Small samples with heavy tails remain a
+#'   limitation: intervals cover somewhat less than their nominal level (about 91% instead of 95% at
+#'   200 cases). Normal-theory estimates of strongly skewed data that are missing at random can be
+#'   biased, and no correction of standard errors removes this bias.
 #' @section Saving: `saveRDS(fit, "fit.rds")` keeps a fit whole, data and trail included; ladders
 #'   and trails keep their data once. Load the package before `readRDS("fit.rds")` is printed. Later
-#'   versions read it as long as they keep fits in the same form, and refuse it with an explanation
-#'   else; [write_blueprint()] keeps the model as text that every version reads.
+#'   versions of the package read it if the internal format is unchanged, and otherwise refuse it
+#'   with an explanation; [write_blueprint()] saves the model as text that all versions can read.
 #' @section Errors: `orizzonte_error_name` for variables that are not columns,
 #'   `orizzonte_error_data` for data that cannot be analysed, `orizzonte_error_identification` for
 #'   models that cannot be estimated, `orizzonte_error_restriction` for restrictions that contradict
@@ -356,8 +357,8 @@ warn_about <- function(fit) {
 
 # Composites rest on the weight that is fixed at 1.
 
-# A composite whose marker weight is near zero has no unit to stand on: the item with the largest
-# weight instead.
+# A marker weight near zero does not define the unit of a composite: the item with the largest
+# weight is used instead.
 other_marker_weights <- function(fit) {
   layout <- fit$layout
   candidates <- Filter(function(scale) {
@@ -470,7 +471,8 @@ bind_frames <- function(parts) {
   list_frame(columns)
 }
 
-# Were two fits made of the same cases, as far as their moments tell? Else what differs, in words.
+# Whether two fits use the same cases, judged by their moments. Otherwise a text that describes the
+# difference.
 same_rows <- function(a, b) is.null(difference_of_rows(a, b))
 
 difference_of_rows <- function(a, b) {

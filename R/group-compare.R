@@ -12,7 +12,7 @@
 #'   `estimate`, `se` and `standardized` (followed by a dot and the group), `difference`
 #'   and `difference_se` (second minus first, with two groups), `wald`, `df`, `p` and `status`.
 #' @section Errors: `orizzonte_error_input` for a fit without groups or an unknown kind.
-#' @seealso [invariance()] for tests of all of them, [group_plot()] for a picture.
+#' @seealso [invariance()] for tests of whole sets of parameters, [group_plot()] for a picture.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>

@@ -1,34 +1,35 @@
 #' The invariance ladder
 #'
-#' Fits the same blueprint to several groups, or with constructs at several times ([repeated()]),
-#' holding more and more equal: configural (nothing),
-#' metric (loadings and weights), scalar (also intercepts of items), strict (also residual variances
-#' and covariances of items), and then, on top of a rung, what `structural` names (Jöreskog 1971;
-#' Meredith 1993). Each rung is compared with the one before.
+#' Tests measurement invariance: the same blueprint is fitted to several groups, or to constructs at
+#' several times ([repeated()]), with an increasing number of equality constraints: configural
+#' (none), metric (loadings and weights), scalar (also intercepts of items), strict (also residual
+#' variances and covariances of items), and then, on top of a rung, what `structural` names
+#' (Jöreskog 1971; Meredith 1993). Each rung is compared with the one before.
 #'
-#' Whatever the scale of the blueprint, rungs are identified by the variance of each construct: 1 in
-#' every group while loadings are free, 1 in the first group only once they are held; means of
-#' constructs are free outside the first group once intercepts are held. So every loading can be
-#' tested and released, and \eqn{\chi^2} does not depend on a marker. Intercepts and variances of
+#' Regardless of the scale in the blueprint, rungs are identified by the variance of each construct:
+#' 1 in every group while loadings are free, 1 only in the first group once loadings are equal.
+#' Construct means are free outside the first group once intercepts are equal. So every loading can
+#' be tested and released, and \eqn{\chi^2} does not depend on a marker. Intercepts and variances of
 #' observed predictors are never held.
 #'
 #' @section Criteria:
-#' A rung *holds* when none of the changes against the rung before breaks its criterion and
+#' A rung *holds* if no change in fit against the previous rung exceeds its cut-off and
 #' \eqn{\Delta\chi^2} is not significant. It is *doubtful* when some criterion breaks, and *fails*
-#' when that of the CFI and another do. Where \eqn{\Delta\chi^2} is significant though no criterion
-#' breaks, each equality that the rung adds is tested by itself (score tests, *p* adjusted after
-#' Holm 1979): with one that is significant and at least as large as `criteria()$smallest` in
-#' standardized units, *likely to differ*, the rung is doubtful; else it *holds, small differences*.
-#' When neither \eqn{\Delta\chi^2} nor an index objects, the rung *cannot tell* unless it could have
-#' detected a difference: the median power of its single equalities against a standardized
-#' difference of three times `criteria()$smallest` must reach `criteria()$power` (with more than two
-#' groups in at least two of them; the others are named). A rung with released equalities *holds in
-#' part*. A verdict that depends on a lower rung which fails, is doubtful, improper, not settled,
-#' not converged or poorly fitting names that rung. Defaults: CFI falls
-#' by no more than .010, RMSEA rises by no more than .015, SRMR by no more than .030 (metric) or
-#' .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more .020 and .030
-#' for CFI and RMSEA on the metric rung (Rutkowski & Svetina 2014). The *p* of the \eqn{\chi^2}
-#' difference breaks a criterion by itself only when [criteria()] gives a level for it (`p_change`).
+#' when that of the CFI and another do. If \eqn{\Delta\chi^2} is significant although no cut-off is
+#' exceeded, each equality that the rung adds is tested alone (score tests with *p* values adjusted
+#' by the method of Holm 1979): with one that is significant and at least as large as
+#' `criteria()$smallest` in standardized units, *likely to differ*, the rung is doubtful; else it
+#' *holds, small differences*. If neither \eqn{\Delta\chi^2} nor an index indicates a difference,
+#' the verdict is *cannot tell* unless the test could have detected one: the median power of its
+#' single equalities against a standardized difference of three times `criteria()$smallest` must
+#' reach `criteria()$power` (with more than two groups in at least two of them; the others are
+#' named). A rung with released equalities *holds in part*. A verdict that depends on a lower rung
+#' which fails, is doubtful, improper, not settled, not converged or poorly fitting names that rung.
+#' Defaults: CFI falls by no more than .010, RMSEA rises by no more than .015, SRMR by no more than
+#' .030 (metric) or .010 (later rungs) (Cheung & Rensvold 2002; Chen 2007); with ten groups and more
+#' .020 and .030 for CFI and RMSEA on the metric rung (Rutkowski & Svetina 2014). The *p* of the
+#' \eqn{\chi^2} difference breaks a criterion by itself only when [criteria()] gives a level for it
+#' (`p_change`).
 #'
 #' @section Structural steps:
 #' Each is tested against the last step that held (the first against `structural_on`), and judged by
@@ -36,21 +37,22 @@
 #' the first group): *holds*, *differs*, *differs, but less than counts* (significant, but smaller
 #' than `criteria()$smallest`) or *cannot tell* (not significant, but as large as that).
 #'
-#' @param bp A [blueprint()]. What its own [hold_equal()] holds is held on every rung, and what
-#'   [let_differ()] names on none.
+#' @param bp A [blueprint()]. Its own [hold_equal()] constraints apply on every rung, and the
+#'   exceptions of [let_differ()] on all of them.
 #' @param data A data frame, or a named list of [summary_data()] (for times alone also one).
 #' @param by,levels,missing_codes,incomplete,auxiliary,inference As in [fit_model()].
 #' @param adjust,clusters,weights,weight_scale As in [fit_model()].
-#' @param over Across what the rungs hold parameters equal: `"groups"`, `"times"` (of [repeated()]
-#'   constructs) or `"both"`; when `NULL`, all there is of `by` and repeated constructs.
+#' @param over The dimension over which the rungs hold parameters equal: `"groups"`, `"times"` (of
+#'   [repeated()] constructs) or `"both"`; when `NULL`, all there is of `by` and repeated
+#'   constructs.
 #' @param rungs Rungs to fit out of `"configural"` (always), `"metric"`, `"scalar"` and `"strict"`,
 #'   in this order; for constructs that are measured by constructs also `"second_order_metric"`
 #'   (their loadings) and `"second_order_scalar"` (the means of the constructs that measure them),
 #'   each after the rung of the items (Chen, Sousa & West 2005). All that apply when `NULL`.
-#' @param structural Patterns to hold one after the other, each on the last that held:
-#'   `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
-#' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. When
-#'   the data carry no means, `"metric"`.
+#' @param structural Patterns of parameters to hold equal in further steps, each added to the last
+#'   step that held: `"variance[constructs]"`, `"covariance[constructs]"`, `"effect"`, `"mean"`.
+#' @param structural_on The rung to put them on; fitted as well when it is not among `rungs`. For
+#'   summary data without means, the default is `"metric"`.
 #' @param criteria Largest changes for the worse (`cfi_change`, `rmsea_change`, `srmr_change`), the
 #'   level of \eqn{\Delta\chi^2} (`p_change`), and what the first rung must reach (`cfi`, `rmsea`),
 #'   from [criteria()].
@@ -301,7 +303,7 @@ ladder_power <- function(judged, rungs) {
                   power = as.numeric(unlist(power))))
 }
 
-# Structural steps, each on the last that held.
+# Structural steps, each added to the last one that held.
 climb_steps <- function(fits, structural, on, criteria, over) {
   out <- list(fits = list(), base = character(), judged = list())
   base <- on

@@ -1,30 +1,30 @@
 #' Means of constructs compared between groups
 #'
-#' Differences from a reference group, given the intercepts that are held (Sörbom 1974), with
-#' delta-method standard errors; standardized by the standard deviation of the construct in the
-#' reference group or pooled over groups.
+#' Differences of construct means from a reference group, identified by the equal intercepts (Sörbom
+#' 1974), with delta-method standard errors; standardized by the standard deviation of the construct
+#' in the reference group or pooled over groups.
 #'
 #' @param x A ladder from [invariance()], or a fit in which intercepts are held.
 #' @param rung Of a ladder: which rung; `"scalar"` when `NULL`.
 #' @param reference Name of the reference group; the first when `NULL`.
 #' @param standardize `"reference"` or `"pooled"`: the standard deviation to divide by.
 #' @param level Level of the intervals.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_latent_means`: `construct`, `group`, `difference`, `se`,
 #'   `z`, `p`, `lower`, `upper`, `standardized`, `standardized_se`, `against` (the group,
-#'   or time, that the mean is compared with). The attribute `held` counts the
-#'   intercepts held for each construct; `caveat` says why the differences
-#'   may not be read as such (printed first; `NULL` when there is no caution); `unreleased`
-#'   gives them with the held intercepts of released loadings free as well (`NULL` without such).
+#'   or time, that the mean is compared with). The attribute `held` counts the equal intercepts of
+#'   each construct; `caveat` explains why the differences should not be interpreted (printed first;
+#'   `NULL` when there is no caution); `unreleased` gives them with the held intercepts of released
+#'   loadings free as well (`NULL` without such).
 #' @section Errors: `orizzonte_error_input` when no intercepts are held; `orizzonte_error_name` for
 #'   an unknown group or rung.
 #' @references
 #' Sörbom, D. (1974). A general method for studying differences in factor means and factor
 #' structure between groups. *British Journal of Mathematical and Statistical Psychology, 27*(2),
 #' 229--239.
-#' @seealso [invariance()], which must allow it, [noninvariance()].
+#' @seealso [invariance()], whose scalar rung must hold, and [noninvariance()].
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)
@@ -182,7 +182,7 @@ default_rung <- function(x) {
   if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
 }
 
-# The argument `rungs` of a ladder that has another rung as well; the first is always there.
+# The argument `rungs` for a ladder with one more rung; the first rung is always included.
 rungs_with <- function(rung, rungs) {
   all <- intersect(names(rung_adds), c(rungs, rung))[-1L]
   if (length(all) == 1L) quoted(all) else paste0("c(", paste(quoted(all), collapse = ", "), ")")

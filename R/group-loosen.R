@@ -1,31 +1,33 @@
 #' Release equalities until a rung holds
 #'
-#' Frees, one at a time, the parameter whose release lowers \eqn{\chi^2} most, out of those that
-#' this rung holds and the one before it does not (so that the two stay nested), until the rung
-#' meets the criterion, or nothing is left that helps (partial invariance; Byrne, Shavelson &
-#' Muthén 1989). What an earlier rung holds and would help more is named. At least two loadings,
-#' and on the scalar rung two intercepts, of each construct stay held.
+#' Establishes partial invariance (Byrne, Shavelson & Muthén 1989). One equality is released at a
+#' time, always the one whose release lowers \eqn{\chi^2} most, until the rung meets the criterion
+#' or no further release would help. Only equalities that this rung adds to the previous one are
+#' released, so that the two remain nested; an equality of an earlier rung whose release would help
+#' more is reported. At least two loadings, and on the scalar rung two intercepts, of each construct
+#' remain equal.
 #'
 #' @param ladder What [invariance()] returned.
 #' @param rung The rung to loosen, such as `"metric"`.
-#' @param until When to stop: `"indices"`, when the rung holds as [invariance()] says it; or `"p"`,
-#'   when the
-#'   \eqn{\Delta\chi^2} has a *p* of at least `p_change`, or else `significance`, of the criteria.
+#' @param until When to stop: `"indices"`: when the rung holds by the rules of [invariance()]; or
+#'   `"p"`, when the \eqn{\Delta\chi^2} has a *p* of at least `p_change`, or else `significance`, of
+#'   the criteria.
 #' @param most How many equalities to release at most.
-#' @param with_intercept Whether a loading takes the intercept of its item along, out of the same
-#'   step: free here and on all later rungs.
-#' @param criteria From [criteria()]; those of the ladder when `NULL`.
+#' @param with_intercept Whether the intercept of an item is released together with its loading, on
+#'   this rung and on all later ones.
+#' @param criteria An object from [criteria()]. The default are the criteria of the ladder.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_loosened`: a list with `fit` (a fit with its [trail()]),
 #'   `released` (a data frame: `step`, `parameter`, `modification_index`, `actual_drop`, `estimate`,
-#'   `reference`, the value held by the others or of the first other group), `holds` (`FALSE` also
-#'   while a rung below is not sound, which `rests_on` names), `earlier` (an address that an earlier
-#'   rung holds and that would help more) and `ladder` (with the loosened rung in place, all later
-#'   rungs refitted with the same exceptions, and the releases of all rungs in `releases`).
+#'   `reference`, the value held by the others or of the first other group), `holds` (also `FALSE`
+#'   if an earlier rung does not hold; `rests_on` names that rung), `earlier` (an address that an
+#'   earlier rung holds and that would help more) and `ladder` (with the loosened rung in place, all
+#'   later rungs refitted with the same exceptions, and the releases of all rungs in `releases`).
 #'   `as.data.frame()` gives `released`.
-#' @section Errors: `orizzonte_error_name` for a rung the ladder does not have;
-#'   `orizzonte_error_input` for the first one, which holds nothing.
-#' @seealso [invariance()], [noninvariance()], [let_differ()] to write the same into a blueprint.
+#' @section Errors: `orizzonte_error_name` for a rung that the ladder does not have;
+#' `orizzonte_error_input` for the first rung, which has no equality constraints.
+#' @seealso [invariance()], [noninvariance()], [let_differ()] to state the same exceptions in a
+#' blueprint.
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4) |>
 #'   construct("Craft", reflected_in = cr1:cr3)

@@ -1,9 +1,9 @@
 #' How large is the non-invariance of each item?
 #'
-#' For each item its loadings and intercept are freed alone, all others held as on the scalar rung
-#' (those that are free there stay free), and its expected score in each group is compared with that
-#' under the values of the reference group, over the distribution of the constructs in the group
-#' (Nye & Drasgow 2011; Millsap 2011).
+#' For each item, its loadings and intercept are freed while all other items remain constrained as
+#' on the scalar rung (parameters that are free there stay free), and its expected score in each
+#' group is compared with that under the values of the reference group, over the distribution of the
+#' constructs in the group (Nye & Drasgow 2011; Millsap 2011).
 #'
 #' @param ladder A ladder from [invariance()] or [loosen()], or one fit of several groups.
 #' @param rung The rung whose equality constraints apply.

@@ -8,14 +8,14 @@
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the intervals.
 #' @param criteria Cut-offs, from [criteria()]: `reliability`, `ave`, `loading`, `htmt`.
-#' @param leave_out Which items to try leaving out, each by a real refit: those of constructs that
-#'   fall `"short"` or have a weak item, `"all"` or `"none"`.
+#' @param leave_out Which items to leave out on trial, one at a time, each with a refit: `"short"`
+#'   (items of constructs below a criterion or with a weak item), `"all"` or `"none"`.
 #' @param htmt Which heterotrait-monotrait ratio: `"keyed"` (Henseler et al. 2015, items turned so
 #'   that they load positively), `"absolute"` (of the sizes of correlations) or `"geometric"` (of
 #'   geometric means; Roemer et al. 2021).
-#' @param bootstrap What [bootstrap_fit()] with `what = construct_quality` returned for this fit:
-#'   its intervals take the place of those of theory, and ratios get theirs. Nothing is bootstrapped
-#'   here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit with `what = construct_quality`.
+#'   Its intervals replace the theoretical ones, and ratios also get an interval; nothing is
+#'   resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_quality`. `as.data.frame()` gives one row for each
 #'   construct and group: `construct`, `group`, `items` (their number), `omega`, `omega_lower`,

@@ -95,7 +95,7 @@ judged_pairs <- function(view, names) {
   list(first = pairs[1L, apart], second = pairs[2L, apart], jet = jet_at(jet, apart))
 }
 
-# Before anything that is made of an improper solution.
+# Precedes every result that is based on an improper solution.
 status_caution <- function(status) {
   if (!status %in% c("proper", "at bound"))
     c(wrap_lines(text_of("caution_solution_is", status = status)), "")

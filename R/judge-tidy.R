@@ -11,15 +11,15 @@
 #' @param conf.level Their level.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return `tidy()` of a fit: `term`, `group` (of several), `kind`, `estimate`, `std.error`,
-#'   `statistic`, `p.value`, `standardized` (and `conf.low`, `conf.high`), one row a parameter; of a
-#'   ladder or a comparison: `term` (rung or model), `against`, `statistic` (\eqn{\chi^2}), `df`,
+#'   `statistic`, `p.value`, `standardized` (and `conf.low`, `conf.high`), one row per parameter; of
+#'   a ladder or a comparison: `term` (rung or model), `against`, `statistic` (\eqn{\chi^2}), `df`,
 #'   `p.value`, the indices and the same with `_change`, `verdict`, `status`; of amendments: `term`,
 #'   `kind`, `statistic` (modification index), `df`, `p.value`, `estimate` (expected change),
 #'   `standardized`, `verdict`; of any other table: its columns, the first called `term`, the value
 #'   `estimate`, and `std.error`, `statistic`, `p.value`, `conf.low`, `conf.high` where it has them
 #'   (of measures: omega; of general and specific: omega hierarchical; of models side by side one
-#'   row a parameter and model). `glance()`: one row with the fit indices, or what a ladder, a
-#'   comparison or another result of several parts ends in. Tibbles when the tibble package is
+#'   row a parameter and model). `glance()`: one row with the fit indices, or with the conclusion of
+#'   a ladder, a comparison or another result of several parts. Tibbles when the tibble package is
 #'   installed.
 #' @section Errors: `orizzonte_error_input` for an unknown argument or a level outside 0 to 1.
 #' @seealso [estimates()], [fit_indices()]; [augment()] for the cases.

@@ -1,7 +1,7 @@
 #' Split the variance of items into general and specific
 #'
-#' For bifactor and second-order models: how much of each item is general, specific and residual,
-#' what a total score and the scores of parts would measure, and whether a total score makes sense.
+#' For bifactor and second-order models: the general, specific and residual variance of each item,
+#' what a total score and subscale scores would measure, and whether a total score is justified.
 #'
 #' @param fit A fit from [fit_model()] whose model has a construct that is general: one that loads
 #'   on all items of specific factors it does not covary with (bifactor), or on constructs
@@ -24,9 +24,10 @@
 #'   `contamination` (`group`, `percent_uncontaminated`), `schmid_leiman` (of a second-order model:
 #'   `item`, `group`, `factor`, `general`, `specific`, standardized loadings), `trouble` (why there
 #'   is no verdict) and `reading`, in words.
-#' @section What is computed: Items are keyed by their general loading. omega is the share of
-#'   general and specific factors in the variance of the sum of the items, omega hierarchical that
-#'   of the general one alone (McDonald 1999; Zinbarg et al. 2005); of a specific factor both are
+#' @section What is computed: Items are keyed by their general loading. omega is the proportion of
+#' the variance of the sum score due to the general and specific factors, omega hierarchical the
+#' proportion due to the general factor alone (McDonald 1999; Zinbarg et al. 2005); of a specific
+#' factor both are
 #'   over its own items, the second with its own part alone (Reise 2012). The explained common
 #'   variance is \eqn{\sum\lambda_g^2 / (\sum\lambda_g^2 + \sum\lambda_s^2)} of standardized
 #'   loadings; the percentage of uncontaminated correlations is the share of pairs of items that no
@@ -38,16 +39,14 @@
 #'   better than the observed total does, in terms of the proportional reduction in mean squared
 #'   error (Haberman 2008): `prmse_part` is omega of the part, `prmse_total` the squared covariance
 #'   of the true part score and the total over the product of their variances. The verdict is based
-#'   on the interval of the difference, so that it can also be that the data do not decide. The
-#'   total is one score if the lower limit of omega hierarchical is at least .80 (Rodriguez et al.
-#'   2016), a mixture if its upper limit is below .65 (Reise et al. 2013). No verdict is given where
-#'   a residual variance is not positive, a standardized loading has a standard error above 1, or
-#'   the
-#'   loadings of a specific factor differ in sign. `h` is construct replicability (Hancock & Mueller
-#'   2001), `determinacy` the correlation of factor scores with the factor (Grice 2001): at least
-#'   .90
-#'   for single persons, .80 for research on groups. `effect_bias` is the bias of the effect of the
-#'   total on an outcome that depends on the general construct alone.
+#'   on the interval of the difference; if the interval is too wide, the verdict is `"cannot_tell"`.
+#'   The total is one score if the lower limit of omega hierarchical is at least .80 (Rodriguez et
+#'   al. 2016), a mixture if its upper limit is below .65 (Reise et al. 2013). No verdict is given
+#'   where a residual variance is not positive, a standardized loading has a standard error above 1,
+#'   or the loadings of a specific factor differ in sign. `h` is construct replicability (Hancock &
+#'   Mueller 2001), `determinacy` the correlation of factor scores with the factor (Grice 2001): at
+#'   least .90 for single persons, .80 for research on groups. `effect_bias` is the bias of the
+#'   effect of the total on an outcome that depends on the general construct alone.
 #' @section Errors: `orizzonte_error_input` for a model without a general construct, or with several
 #'   and none named; `orizzonte_error_name` for one that is not general;
 #'   `orizzonte_error_convergence` for a fit without estimates.
@@ -330,8 +329,8 @@ as.data.frame.orizzonte_variance_split <- function(x, row.names = NULL, optional
 
 # Does a total score make sense? In words; and the printed form.
 
-# What each score is worth: that of all items, which stands first in each group, and those of the
-# items of each specific factor.
+# The value of each score: the total score, which comes first in each group, and those of the items
+# of each specific factor.
 score_verdicts <- function(x) {
   s <- x$scales
   if (length(x$trouble) || !x$status %in% c("proper", "at bound"))

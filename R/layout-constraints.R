@@ -1,4 +1,4 @@
-# Bounds and equations that are no plain equalities: tapes for the core, one a constraint.
+# Bounds and equations other than simple equalities: one tape per constraint, for the core.
 
 is_constraint <- function(restriction) restriction$smooth || restriction$relation != "=="
 
@@ -103,8 +103,8 @@ check_constants <- function(layout) {
   }
 }
 
-# Equations whose gradient depends on those of the equations before them, at two points where no
-# accident is likely. One whose parameters are all fixed follows as well.
+# Equations whose gradient is a linear combination of those of earlier equations, checked at two
+# generic points. One whose parameters are all fixed follows as well.
 redundant_equations <- function(layout) {
   equations <- which(!vapply(layout$constraints, `[[`, NA, "bound"))
   dependent <- lapply(c(0.3, 1.1), function(phase) {
@@ -153,7 +153,7 @@ variable_index <- function(names, all, text) {
   match(names, all)
 }
 
-# Can one variable be reached from the other along arrows, in at least so many steps?
+# Can one variable be reached from the other along arrows, in at least a given number of steps?
 has_route <- function(layout, from, to, steps) {
   arrows <- layout$rows$kind %in% arrow_kinds
   first <- layout$rows$first[arrows]

@@ -71,7 +71,8 @@ kind_rows <- function(kind, layout) {
     TRUE))
 }
 
-# Rows that patterns (kinds, or addresses and slices) mean, in every group or in the one they name.
+# The rows selected by patterns (kinds, addresses or slices), in every group or in the group that
+# they name.
 pattern_rows <- function(patterns, layout) {
   patterns <- unlist(lapply(patterns, function(pattern) hold_aliases[[pattern]] %||% pattern))
   unique(unlist(lapply(patterns, function(pattern) {

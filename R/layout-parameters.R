@@ -64,8 +64,8 @@ layout_parameters <- function(bp, means, observed = NULL) {
        indicators = split_in_order(seq_along(owner), owner, constructs))
 }
 
-# What a row of the mean structure tells: of whatever something points at, the value that is left
-# when all that points at it is 0.
+# The meaning of a row of the mean structure: for endogenous variables, the expected value when all
+# predictors are 0.
 mean_meaning <- function(is_construct, endogenous) {
   ifelse(!is_construct, "intercept", ifelse(endogenous, "construct intercept", "mean"))
 }

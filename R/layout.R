@@ -18,7 +18,7 @@ new_layout <- function(parts) {
 }
 
 # `observed`: the observed variables of each group, a list by group; `sd` those of the data, if
-# known; `grouped`: were groups asked for, be it a single one?
+# known; `grouped`: whether groups were requested, even a single one.
 build_layout <- function(bp, means, observed = NULL, sd = NULL, groups = single_group,
                          grouped = length(groups) > 1L) {
   finish_layout(stated_layout(bp, means, observed, groups, grouped), bp, sd)

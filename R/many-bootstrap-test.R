@@ -5,16 +5,17 @@
 #' (Bollen & Stine 1992), so that normality is not assumed.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
-#' @param against Another fit to the same data, of a model that is nested in it or that it is nested
-#'   in: their difference is tested. `NULL` tests the model itself.
+#' @param against Another fit to the same data. One of the two models must be nested in the other;
+#'   their difference is tested. `NULL` tests the model itself.
 #' @inheritParams bootstrap_fit
-#' @return A data frame of class `orizzonte_bootstrap_test`, one row a test: `model` (`rung`),
-#'   `against`, `chisq` (or its difference), `df`, `p` of theory, `p_bootstrap`
-#'   \eqn{= (1 + \#\{T^* \ge T\}) / (B + 1)}, `chisq_transformed` (of the cases made to fit: zero
-#'   but for missing values) and `used`.
+#' @return A data frame of class `orizzonte_bootstrap_test`, one row per test: `model` (`rung`),
+#'   `against`, `chisq` (or its difference), `df`, `p` (theoretical), `p_bootstrap` \eqn{= (1 +
+#'   \#\{T^* \ge T\}) / (B + 1)}, `chisq_transformed` (of the cases made to fit: zero but for
+#'   missing values) and `used`.
 #' @section How: \eqn{Z = (X - \bar x) S^{-1/2} \hat\Sigma^{1/2} + \hat\mu} within groups. With
-#'   missing values the same by missing pattern (Enders 2002), which is approximate: what the
-#'   transformed cases still misfit is in `chisq_transformed`. Of differences and rungs the smaller
+#' missing values, the data are transformed within missing patterns (Enders 2002). This is
+#' approximate: `chisq_transformed` gives the misfit that remains in the transformed data. Of
+#' differences and rungs the smaller
 #'   model is made to fit, and both models are fitted to each replicate.
 #' @section Errors: as [bootstrap_fit()]; `orizzonte_error_input` for two models that are not
 #'   nested.
@@ -105,8 +106,9 @@ run_null_test <- function(test, seed, reps, folder) {
        chisq_transformed = misfit, used = used)
 }
 
-# The cases moved so that the model fits them, or so that they have these covariances (a list by
-# group, with a shift of one mean as an attribute): by missing pattern where values are missing.
+# Transforms the cases so that the model fits them, or so that they have the given covariances (a
+# list by group, with a shift of one mean as an attribute); with missing values, within each missing
+# pattern.
 null_source <- function(fit, covariances = NULL) {
   source <- case_source(fit)
   shift <- attr(covariances, "shift")

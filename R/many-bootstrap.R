@@ -1,8 +1,8 @@
 #' Bootstrap a fit
 #'
 #' Draws the cases again with replacement, within groups and by whole clusters where the fit has
-#' them, fits the model to each replicate and reads anything from it: parameters, standardized
-#' values, effects, fit indices, or what a function of your own makes of a fit.
+#' them, fits the model to each replicate and computes any result from it: parameters, standardized
+#' values, effects, fit indices, or the values of your own function of a fit.
 #'
 #' @param fit A fit from [fit_model()], from data case by case.
 #' @param reps How many replicates.
@@ -20,33 +20,34 @@
 #' @param folder A folder that keeps finished parts; a call with the same arguments goes on from
 #'   there. `NULL` keeps none.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return An object of class `orizzonte_bootstrap`; `as.data.frame()` gives one row a number:
-#'   `parameter`, `group`, `estimate`, `se` (standard deviation of the replicates), `bias` (their
-#'   mean less the estimate), `lower`, `upper`, `p` (two-sided, of zero, from the same interval) and
-#'   `used` (replicates that gave a value). `p` is never below 2/(B + 1) with B replicates, because
-#'   B replicates know nothing about rarer values (Davison & Hinkley 1997; Phipson & Smyth 2010);
-#'   it is `NA` where zero is an end of the range (variances, \eqn{R^2}, reliabilities, AVE, fit
-#'   indices), with fewer than 100 usable replicates or more than 5% of them lost, for estimates
-#'   outside the replicates, and for a median bias beyond one standard deviation. `confint()` gives
-#'   other levels and kinds of intervals.
-#'   Readers take it as `bootstrap =`.
+#' @return An object of class `orizzonte_bootstrap`; `as.data.frame()` gives one row per
+#'   bootstrapped value: `parameter`, `group`, `estimate`, `se` (standard deviation of the
+#'   replicates), `bias` (their mean less the estimate), `lower`, `upper`, `p` (two-sided, of zero,
+#'   from the same interval) and `used` (replicates that gave a value). `p` is never below 2/(B + 1)
+#'   with B replicates, because B replicates know nothing about rarer values (Davison & Hinkley
+#'   1997; Phipson & Smyth 2010); it is `NA` where zero is an end of the range (variances,
+#'   \eqn{R^2}, reliabilities, AVE, fit indices), with fewer than 100 usable replicates or more than
+#'   5% of them lost, for estimates outside the replicates, and for a median bias beyond one
+#'   standard deviation. `confint()` gives other levels and kinds of intervals. Readers take it as
+#'   `bootstrap =`.
 #' @section Replicates that are left out: those that do not converge and those whose data cannot be
 #'   analysed (a variable that does not vary) are counted and left out; improper ones are counted,
-#'   and kept unless `improper = "drop"`: leaving them out biases what is near a bound.
+#'   and kept unless `improper = "drop"`: excluding them biases estimates near a bound.
 #' @section Chi-square and fit indices: Replicates fit worse than the cases do, by about
 #'   \eqn{tr(U\Gamma)} in \eqn{\chi^2} (Bollen & Stine 1992); this is subtracted, also for the
 #'   baseline model, before CFI, TLI, RMSEA and other indices are computed, and the squared SRMR is
 #'   corrected by its mean. A p value of model fit comes from [bootstrap_test()]. Likelihoods, AIC
-#'   and BIC are not bootstrapped. With `draw = "model"` fit indices would be those of a model that
-#'   is right: they are left out.
+#'   and BIC are not bootstrapped. With `draw = "model"`, fit indices would describe a correctly
+#'   specified model and are therefore refused.
 #' @section Intervals: \eqn{a = \sum e^3 / (6 (\sum e^2)^{3/2})}, e the changes when single cases
 #'   (clusters; above 400, as many parts of the cases) are left out and the model is refitted;
 #'   \eqn{z_0} from the share of replicates below the estimate, ties halved.
-#' @section Many workers: With the future package and a plan of yours, such as
+#' @section Many workers: With the future package and a plan that you have set, such as
 #'   `future::plan("multisession", workers = 4)`, replicates are made by all of its workers, with
-#'   the same numbers. Progress goes to the progressr package where that is asked, else to a bar.
-#' @section Errors: `orizzonte_error_data` for a fit of summary data, `orizzonte_error_convergence`
-#'   for one that did not converge, `orizzonte_error_input` for anything else.
+#'   the same numbers. Progress is reported through the progressr package if you use it, otherwise
+#'   by a progress bar.
+#' @section Errors: `orizzonte_error_data` for a fit to summary data, `orizzonte_error_convergence`
+#' for a fit that did not converge, `orizzonte_error_input` for other unusable arguments.
 #' @references Davison, A. C., & Hinkley, D. V. (1997). *Bootstrap methods and their application*.
 #'   Cambridge University Press.
 #'
@@ -197,11 +198,11 @@ confint.orizzonte_bootstrap <- function(object, parm, level = 0.95, interval = N
 
 #' Rows of the replicates
 #'
-#' Which rows of the data each replicate of [bootstrap_fit()] with the same seed holds.
+#' The rows of the data in each replicate that [bootstrap_fit()] draws with the same seed.
 #'
 #' @inheritParams bootstrap_fit
-#' @return A list of `reps` vectors of row numbers of the data the fit was given, rows as often as
-#'   they are drawn, groups one after the other.
+#' @return A list of `reps` vectors of row numbers in the data of the fit. A row appears as often as
+#'   it was drawn; groups follow each other.
 #' @section Errors: as [bootstrap_fit()].
 #' @seealso [bootstrap_fit()]
 #' @examples
@@ -377,9 +378,9 @@ ordered_quantile <- function(x, at) {
 }
 
 # Two-sided p value of zero, from the same replicates as the interval: the level at which an end of
-# the interval would reach zero, never below the least that so many replicates can show (Davison &
-# Hinkley 1997; Phipson & Smyth 2010; Efron 1987). NA where the replicates cannot tell. `asked`:
-# how many replicates there should be.
+# the interval would reach zero, never below the smallest value that the number of replicates allows
+# (Davison & Hinkley 1997; Phipson & Smyth 2010; Efron 1987). NA where the replicates cannot tell.
+# `asked`: how many replicates there should be.
 replicate_p <- function(x, estimate, type, z0, a, asked) {
   if (!rule_replicates_give_p(length(x), asked, z0, estimate >= min(x) && estimate <= max(x)))
     return(NA_real_)
@@ -422,8 +423,8 @@ replicate_p_notes <- function(table) {
                 text_of("replicates_needed", needed = format_count(signif(needed, 2L)))))
 }
 
-# a = sum e^3 / (6 (sum e^2)^1.5), e what each part of the cases does to a number: left out one
-# after the other, all parts refitted (jackknife).
+# a = sum e^3 / (6 (sum e^2)^1.5), where e is the change in a value when one part of the cases is
+# left out and the model is refitted (jackknife).
 acceleration_of <- function(values) {
   apply(values, 2L, function(x) {
     x <- x[is.finite(x)]

@@ -1,24 +1,24 @@
 #' Cut-offs made for this model
 #'
-#' What CFI, TLI, RMSEA and SRMR come to when *this* model, at this n, with these missing values and
-#' this kurtosis, is correctly specified, and when it is misspecified by stated amounts: cut-offs
-#' that distinguish the two, beside the fixed ones (McNeish & Wolf 2023). Of a ladder, the same for
-#' the change of each index from rung to rung.
+#' The distributions of CFI, TLI, RMSEA and SRMR if *this* model, at this sample size and with these
+#' missing values and this kurtosis, is correctly specified, and if it is misspecified by stated
+#' amounts. They yield cut-offs that distinguish the two, shown with the fixed ones (McNeish & Wolf
+#' 2023). For a ladder, the same is done for the change of each index from rung to rung.
 #'
 #' @param x A fit from [fit_model()] or a ladder from [invariance()].
 #' @param reps Replicates of each population.
 #' @param misspecified The parameters that a misspecified model lacks, in standardized units by
-#'   address, each a population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm, be3]" =
-#'   .4)`; a list of such vectors for several at once; `"correlation[Calm, Calm]" = .8` for a
-#'   construct that is actually two. `NULL`: a residual correlation and a cross-loading of the
+#'   address; each defines a population of its own: `c("covariance[be1, be2]" = .3, "loading[Calm,
+#'   be3]" = .4)`; a list of such vectors for several at once; `"correlation[Calm, Calm]" = .8` for
+#'   a construct that is actually two. `NULL`: a residual correlation and a cross-loading of the
 #'   smallest standardized size that matters (`criteria(smallest =)`) and of three times that size,
-#'   and the construct with most items split in two that correlate at .8. For ladders: a loading
-#'   .2, an intercept .2 standard deviations and a residual
-#'   variance 1.5 times as large in the last group.
+#'   and the construct with most items split in two that correlate at .8. For ladders: a loading .2,
+#'   an intercept .2 standard deviations and a residual variance 1.5 times as large in the last
+#'   group.
 #' @inheritParams bootstrap_fit
-#' @param draw `"cases"` moves the cases themselves so that the population holds exactly, and draws
-#'   them again: missing values, skew, kurtosis and clusters stay as they are; `"model"` draws
-#'   normal data with the values missing that are missing. `NULL`: cases where there are any.
+#' @param draw `"cases"` transforms the cases so that the population model holds exactly, and
+#'   resamples them: missing values, skewness, kurtosis and clusters are preserved. `"model"` draws
+#'   normal data with the observed pattern of missing values. `NULL`: cases where there are any.
 #' @param criteria The fixed cut-offs beside, from [criteria()].
 #' @return An object of class `orizzonte_cutoffs`; `as.data.frame()` gives one row per index and
 #'   misspecification: `index`, `rung` (of ladders), `misspecification`, `value` (of the fit),

@@ -77,7 +77,7 @@ one_step_changes <- function(fit) {
   c(out, list(changes = changes[, own, drop = FALSE]))
 }
 
-# The inverse along which parameters may move: equations and bounds that press hold.
+# The inverse along which parameters may move: equations and active bounds are kept.
 free_inverse <- function(fit, information) {
   layout <- fit$layout
   pressed <- layout$constraints[is_active(fit) %in% TRUE]
@@ -223,7 +223,7 @@ format_influence <- function(x) {
     next_step("refit_without_rows"))
 }
 
-# Is any of them large? A parameter that moves by half a standard error is worth a look.
+# Whether any of them is large: a change of half a standard error in a parameter deserves attention.
 worth_a_look <- 0.5
 
 influence_words <- function(x) {

@@ -9,16 +9,16 @@
 #' @inheritParams simulate.orizzonte_fit
 #' @param reps Data sets of each size.
 #' @param fitted Another blueprint to fit.
-#' @param inference `"normal"` or `"robust"`, as in [fit_model()]; where data come in clusters
-#'   robust standard errors are those by cluster.
+#' @param inference `"normal"` or `"robust"`, as in [fit_model()]; for clustered data, robust
+#'   standard errors are cluster-robust.
 #' @param significance Level of tests; intervals cover one minus it.
 #' @param goal The power for which the n is looked for.
-#' @param folder A folder that keeps finished parts; the same call goes on from there.
-#' @return An object of class `orizzonte_plan`; `as.data.frame()` gives one row a parameter and n:
-#'   `n`, `parameter`, `group`, `truth`, `estimate` (mean), `bias`, `sd`, `se` (mean), `coverage`,
-#'   `power` and `used`, with the Monte Carlo errors `bias_error`, `coverage_error`, `power_error`;
-#'   element `sizes` gives one row an n: `n`, `converged`, `improper`, `rejected` (share of
-#'   \eqn{\chi^2} tests), `rejected_error`. [plot()] draws power by n.
+#' @param folder A folder for finished parts; the same call continues from there.
+#' @return An object of class `orizzonte_plan`; `as.data.frame()` gives one row per parameter and
+#'   sample size: `n`, `parameter`, `group`, `truth`, `estimate` (mean), `bias`, `sd`, `se` (mean),
+#'   `coverage`, `power` and `used`, with the Monte Carlo errors `bias_error`, `coverage_error`,
+#'   `power_error`; element `sizes` gives one row per sample size: `n`, `converged`, `improper`,
+#'   `rejected` (share of \eqn{\chi^2} tests), `rejected_error`. [plot()] draws power by n.
 #' @section Errors: those of [simulate.orizzonte_fit()].
 #' @seealso [power_of()] by formula, [model_cutoffs()].
 #' @examples

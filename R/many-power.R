@@ -1,24 +1,25 @@
 #' Power, by formula
 #'
-#' How likely a test finds what is there: of single parameters or several together, of nested
-#' models, of a rung of invariance, and of close or not-close fit.
+#' The power of tests of single parameters or several together, of nested models, of a rung of
+#' invariance, and of close and not-close fit.
 #'
 #' @param x A fit from [fit_model()], whose estimates are taken for the truth, or a blueprint with
 #'   `n` and `truth`.
 #' @param of Addresses of parameters that the smaller model sets to `value`, together; or a
 #'   blueprint, the smaller model itself; or the name of a rung (`"metric"`, `"scalar"`,
 #'   `"strict"`); or `"close fit"` or `"not-close fit"`.
-#' @param value What the parameters are in the smaller model.
-#' @param n Numbers of cases, in all; those of `x` when `NULL`. Groups keep their shares.
+#' @param value The values of the parameters in the smaller model.
+#' @param n Total sample sizes. The default is the sample size of `x`. Groups keep their shares.
 #' @param rmsea Of close and not-close fit: RMSEA under the null hypothesis and the true one.
 #' @param truth,truth_units Of a blueprint, as in [simulate.orizzonte_blueprint()].
 #' @param significance Level of the test.
 #' @param goal The power for which the n is looked for.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_power`, one row an n: `test`, `n`, `df`, `ncp`
-#'   (noncentrality), `critical`, `power`; attribute `n_for_goal`.
-#' @section How: The smaller model is fitted to what the larger one implies; ncp = N F, over the
-#'   inflation c of \eqn{\chi^2} when `x` is a robust fit (Satorra & Saris 1985). Close fit is
+#' @return A data frame of class `orizzonte_power`, one row per sample size: `test`, `n`, `df`,
+#'   `ncp` (noncentrality), `critical`, `power`; attribute `n_for_goal`.
+#' @section How: The smaller model is fitted to the moments that the larger one implies; ncp = N F,
+#' divided by the scaling correction factor c if `x` is a robust fit (Satorra & Saris 1985). Close
+#' fit is
 #'   rejected above the 95% quantile under the noncentrality of its RMSEA, not-close fit below the
 #'   5% quantile (MacCallum, Browne & Sugawara 1996).
 #' @section Errors: `orizzonte_error_input`, `orizzonte_error_address` for parameters that the model

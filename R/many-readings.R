@@ -68,7 +68,8 @@ plan_effects <- function(fit) {
   count <- length(rows)
   pair <- vapply(rows, `[[`, integer(2L), "pair")
   direct <- kind == "direct"
-  # the ratio of standard deviations of every row, then what is no entry of the table
+  # the ratio of standard deviations of every row, then the quantities that are not entries of the
+  # table
   asked <- list(what = c(rep("sd_ratio", count), kind[!direct]),
                 group = c(get("group", 0L), get("group", 0L)[!direct]),
                 a = c(pair[1L, ], pair[1L, !direct]), b = c(pair[2L, ], pair[2L, !direct]))

@@ -26,8 +26,9 @@ part_source <- function(fit, seed, most = most_parts) {
   source
 }
 
-# What a chunk of refits needs, whole: it may run elsewhere. `readers`: NULL when parameters are
-# enough; `expected`: names of the numbers they give; `overshoot`: as in overshoot_of().
+# Everything that a chunk of refits needs, since it may run in another process. `readers`: NULL when
+# parameters are enough; `expected`: names of the numbers they give; `overshoot`: as in
+# overshoot_of().
 new_refit_job <- function(fit, source, seed, readers = NULL, expected = NULL, overshoot = NULL) {
   list(fit = fit, source = source, seed = seed, readers = readers, expected = expected,
        overshoot = overshoot, without_errors = values_alone(readers))
@@ -116,7 +117,7 @@ jointly_observed <- function(patterns, size) {
   out
 }
 
-# The sample of a replicate, as far as readers ask for it.
+# The sample of a replicate, with the parts that results functions use.
 replicate_sample <- function(sample, moments, less) {
   sample$groups <- Map(function(group, own) {
     block <- group$blocks[[1L]]

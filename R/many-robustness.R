@@ -11,10 +11,9 @@
 #'   `"controls"`.
 #' @param criteria The level of the tests and the smallest value that matters, from [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_robustness`, one row an analysis and claim: `analysis`,
-#'   `kind`, `claim`, `estimate`, `se`, `p`, `lower`, `upper`, `standardized`, `verdict`, `same`
-#'   (as in the fit itself), `chisq`, `df`, `cfi`, `rmsea`, `status`. The first rows are the fit
-#'   itself.
+#' @return A data frame of class `orizzonte_robustness`, one row per analysis and claim: `analysis`,
+#'   `kind`, `claim`, `estimate`, `se`, `p`, `lower`, `upper`, `standardized`, `verdict`, `same` (as
+#'   in the fit itself), `chisq`, `df`, `cfi`, `rmsea`, `status`. The first rows are the fit itself.
 #' @section Errors: `orizzonte_error_input` without claims.
 #' @references Simonsohn, U., Simmons, J. P., & Nelson, L. D. (2020). Specification curve analysis.
 #'   *Nature Human Behaviour, 4*(11), 1208-1214.

@@ -25,10 +25,10 @@ rule_cutoff_verdict <- function(value, lower, upper, settled, higher_is_better) 
   if (value >= upper) "passes" else if (value < lower) "fails" else "cannot_tell"
 }
 
-# Whether so many of the misspecified replicates pass that more replicates could change the kind of
-# a cut-off: the interval of the proportion, two standard errors each way around the proportion that
-# adds two successes and two failures (Agresti & Coull 1998), must not contain the proportion that
-# is allowed.
+# Whether the number of misspecified replicates that pass is so close to a limit that more
+# replicates could change the kind of a cut-off: the interval of the proportion, two standard errors
+# each way around the proportion that adds two successes and two failures (Agresti & Coull 1998),
+# must not contain the proportion that is allowed.
 rule_settled <- function(passing, replicates, allowed) {
   share <- (passing + 2) / (replicates + 4)
   half <- 2 * sqrt(share * (1 - share) / (replicates + 4))

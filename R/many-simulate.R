@@ -11,16 +11,17 @@
 #'   `c("loading[Calm, ]" = .7, "effect[Calm, Staying]" = .3)`. More specific
 #'   entries override slices; effects and covariances that are not named are zero.
 #' @param truth_units `"standardized"` (all variances are 1, residual variances follow) or `"raw"`.
-#' @param missing `"none"`, `"as observed"` (each row misses what the case in its place misses), one
-#'   share for all variables, or shares by variable.
-#' @param missing_given A variable: the higher its value the more is missing of the others (missing
-#'   at random); `NULL` for values missing completely at random.
+#' @param missing `"none"`, `"as observed"` (each row has the missing values of the corresponding
+#'   case), one proportion for all variables, or proportions by variable.
+#' @param missing_given A variable that predicts missingness: the higher its value, the more values
+#'   of the other variables are missing (missing at random). `NULL` for values missing completely at
+#'   random.
 #' @param missing_slope By how much the log odds of missing rise with one standard deviation of it.
 #' @param skew,kurtosis Skewness and excess kurtosis of the observed variables, one number or by
 #'   variable (Fleishman 1978; Vale & Maurelli 1983); covariances stay those of the model.
-#' @param clusters How many clusters of nearly equal size the cases of each group come in.
-#' @param between Share of all variances and covariances that lies between clusters. Skew and
-#'   kurtosis are then those of both parts.
+#' @param clusters The number of clusters, of nearly equal size, in each group.
+#' @param between The proportion of all variances and covariances between clusters. Skewness and
+#'   kurtosis then apply to both the between and the within part.
 #' @param ... Must be empty.
 #' @return A list of `nsim` data frames with the observed variables, with the attribute `seed`, a
 #'   column for the group in a model of several and a column `cluster` where there are clusters.
@@ -356,7 +357,7 @@ true_values <- function(layout, truth, units) {
 }
 
 # Moments of one group. Standardized: every variable has variance one, so that residual variances
-# follow from what points at it.
+# follow from its predictors.
 implied_by_truth <- function(layout, values, g, standardized) {
   span <- layout$spans[[g]]
   part <- layout$parts[[g]]
@@ -394,8 +395,8 @@ implied_by_truth <- function(layout, values, g, standardized) {
   list(covariance = covariance, mean = stats::setNames(drop(total %*% alpha)[p], part$observed))
 }
 
-# Composites have no residual that could make room: their weights are taken for relative ones, and
-# stretched until the composite has variance one as well.
+# Composites have no residual variance that could be adjusted: their weights are treated as
+# relative, and rescaled until the composite has unit variance.
 standard_matrices <- function(b, psi, rows, names) {
   own <- rows$row[rows$kind == "variance"]
   composites <- setdiff(seq_along(names), own)

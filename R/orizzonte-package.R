@@ -10,11 +10,12 @@
 #' `fit_model(multiplier = "n-1")` reproduces tables made with *n* - 1.
 #' [summary_data()] takes the usual *n* - 1 covariance matrix and converts it.
 #'
-#' @section Where to look: `vignette("orizzonte")` is the first model, `vignette("which-function")`
-#'   says what to write for what one wants to know, `vignette("glossary")` how the words of the
-#'   trade are written here.
-#' @section Lifecycle: stable are parameter addresses, the columns of tables, blueprint, study and
-#'   summary-data files (files of earlier versions keep being read), and what numbers mean.
+#' @section Where to look: `vignette("orizzonte")` introduces the first model,
+#' `vignette("which-function")` lists the function for each question, and `vignette("glossary")`
+#' relates the terms of the field to those of this package.
+#' @section Lifecycle: parameter addresses, the columns of tables, the meaning of numbers, and the
+#' formats of blueprint, study and summary-data files are stable (files of earlier versions remain
+#' readable).
 #'   Until version 1.0.0 names of functions and arguments may still change; every change is in
 #'   the news.
 #'

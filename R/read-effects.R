@@ -10,20 +10,21 @@
 #'   chain of effects that passes no variable twice, named by its product, which
 #'   [quantity()] understands. With feedback there are more routes than these.
 #' @param level Level of the confidence intervals.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Not used.
 #' @return A data frame of class `orizzonte_effects`, rows for each
 #'   pair with an effect: `parameter` (an address such as `total[A, B]`), `kind`
 #'   (direct, indirect, route, total), `from`, `to`, `estimate`, `se`, `z`, `p`,
 #'   `lower`, `upper`, `standardized`, `standardized_se`.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit, an unknown argument, or a
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit, an unknown argument, or
+#' a
 #'   level outside 0 to 1.
 #' @references
 #' Bollen, K. A. (1987). Total, direct, and indirect effects in structural equation models.
 #' *Sociological Methodology, 17*, 37--69.
-#' @seealso [estimates()], [quantity()] for other derived values, [without()] for what a path is
-#'   worth.
+#' @seealso [estimates()], [quantity()] for other derived values, [without()] for the change in fit
+#' when a path is removed.
 #' @examples
 #' bp <- blueprint("Why singers stay") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -177,18 +178,18 @@ effect_columns <- function(x) {
   columns[vapply(columns, function(column) any(nzchar(column)), NA)]
 }
 
-#' The structural equations and what each variable is
+#' The structural equations and the role of each variable
 #'
-#' Every variable that something points at as a sum of what points at it, with the raw estimates;
-#' the exogenous variables are named.
+#' One equation for each endogenous variable: the sum of its predictors, weighted by their raw
+#' estimates. The exogenous variables are listed.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_equations`, one row for each
-#'   variable that something points at: `variable`, `group`, `kind` (item, construct,
-#'   observed outcome), `equation` with the estimates. The attribute `causes`
-#'   names the exogenous variables, `constructs` the constructs.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#'   endogenous variable: `variable`, `group`, `kind` (item, construct, observed outcome),
+#'   `equation` with the estimates. The attribute `causes` names the exogenous variables,
+#'   `constructs` the constructs.
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit.
 #' @seealso [estimates()], [identification()].
 #' @examples
 #' bp <- blueprint("Why singers stay") |>

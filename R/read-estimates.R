@@ -4,25 +4,24 @@
 #' observed where values are missing, or from the sandwich where inference is robust, as
 #' [fit_model()] was asked; those of standardized values from the delta method with analytic
 #' derivatives. Effects and loadings
-#' are standardized by both variables' standard deviations, covariances by those
-#' of the two variables (residuals, where something points at them; the effect of
-#' a factor coded 0/1 by the outcome's only), variances by
-#' the total variance, and intercepts by the standard deviation.
+#' are standardized by both variables' standard deviations, covariances by those of the two
+#' variables (of their residuals, for endogenous variables; the effect of a predictor coded 0/1 is
+#' standardized by the outcome only), variances by the total variance, and intercepts by the
+#' standard deviation.
 #'
 #' @param fit A fit from [fit_model()].
 #' @param level Level of the confidence intervals.
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_estimates`, one row a parameter:
-#'   `parameter` (its address), `group`, `kind` (in words: `mean[X]` of a construct that something
-#'   points at is a `"construct intercept"`), `estimate`, `se`, `z`, `p`
-#'   (two-sided), `lower`, `upper`, `standardized`, `standardized_se` (by the
-#'   delta method) and `status`. Quantities follow at the end. `status`: free, fixed, equal, tied
-#'   (by an equation), at bound, or derived. What is
-#'   fixed or pressed against a number has no standard error and no test.
-#' @section Errors: `orizzonte_error_input` for anything but a fit, or a level
-#'   outside 0 to 1.
+#' @return A data frame of class `orizzonte_estimates`, one row per parameter: `parameter` (its
+#'   address), `group`, `kind` (in words: `mean[X]` of a construct that something points at is a
+#'   `"construct intercept"`), `estimate`, `se`, `z`, `p` (two-sided), `lower`, `upper`,
+#'   `standardized`, `standardized_se` (by the delta method) and `status`. Quantities follow at the
+#'   end. `status`: free, fixed, equal, tied (by an equation), at bound, or derived. Parameters that
+#'   are fixed or at a bound have no standard error and no test.
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit, or a level outside 0 to
+#' 1.
 #' @seealso [effects.orizzonte_fit()], [r_squared()], [side_by_side()] for several models, [tidy()]
 #'   for pipelines.
 #' @examples
@@ -65,7 +64,7 @@ row_errors <- function(layout, vcov) {
   se
 }
 
-# Standard errors of all rows; none where nothing is estimated or a bound presses on one value. A
+# Standard errors of all rows; none for fixed parameters and for parameters at an active bound. A
 # bound between two leaves them as free as an equation does.
 raw_errors <- function(fit) {
   cached(fit, "errors", {
@@ -178,7 +177,7 @@ check_same_bootstrap <- function(bootstrap, fit, reader) {
                    i = text_of("make_one_fit_bootstrap")))
 }
 
-# The bootstrap, if it holds any of these numbers.
+# The bootstrap, if it contains any of these values.
 bootstrap_holding <- function(bootstrap, names) {
   if (any(names %in% names(bootstrap$estimate))) bootstrap
 }

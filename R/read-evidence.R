@@ -48,8 +48,8 @@ items_evidence <- function(name, items_of, r, n, told) {
   findings
 }
 
-# Two items that relate differently to the rest; three whose correlations ask for an impossible
-# loading.
+# Two items that relate differently to the remaining variables; three whose correlations ask for an
+# impossible loading.
 few_items_evidence <- function(name, items_of, r, observed) {
   findings <- list()
   add <- function(...) findings <<- c(findings, finding(...))
@@ -57,7 +57,7 @@ few_items_evidence <- function(name, items_of, r, observed) {
   if (!length(items) %in% 2:3 || !is.null(general_over(name, items_of))) return(list())
   outside <- setdiff(observed, items)
   if (length(items) == 2L && length(outside)) {
-    # each item's link with the rest, signed by the strongest of them
+    # each item's relation to the remaining variables, signed by the strongest one
     profile <- r[items, outside, drop = FALSE]
     link <- drop(profile %*% sign(colSums(profile * abs(profile)))) / length(outside)
     if (min(abs(link)) < 0.25 * max(abs(link)) ||

@@ -1,7 +1,7 @@
 #' Fit indices, with the baseline and saturated models beside them
 #'
-#' How well the model reproduces the moments, each index against its cut-offs, and in words what
-#' they say together. Printed with the models it is compared with.
+#' How well the model reproduces the observed moments: each index with its cut-offs, and a summary
+#' in words. Printed with the models it is compared with.
 #'
 #' @section Formulas:
 #' With *N* cases, discrepancy *F*, \eqn{\chi^2 = NF}, *q* free parameters,
@@ -18,12 +18,12 @@
 #'   \eqn{\{1 - [p(2p^2 + 3p - 1) - q(2q^2 + 3q - 1)]/[12 d (n - 1)]\}(n - 1)F} with *d* degrees
 #'   of freedom of the covariances, *t* their free parameters and
 #'   \eqn{q = (\sqrt{1 + 8t} - 1)/2} (Swain 1975; Herzog & Boomsma 2009); a parameter that groups
-#'   share counts in each by the group's share of the cases. For complete data
-#'   and saturated means, also of the scaled test of one group; in several groups or with robust
-#'   inference from three cases per variable on. Where they exist, exact fit is judged by
-#'   `p_swain`, because the
-#'   uncorrected test of a correct model of many variables rejects far too often in small samples.
-#'   CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not corrected by it
+#'   share counts in each by the group's share of the cases. It is given for complete data with
+#'   saturated means, also for the scaled test of a single group; with several groups or robust
+#'   inference, each group must have at least three cases per variable. Where they exist, exact fit
+#'   is judged by `p_swain`, because the uncorrected test of a correct model of many variables
+#'   rejects far too often in small samples. CFI, TLI, RMSEA and differences of \eqn{\chi^2} are not
+#'   corrected by it
 #' * `rmsea` = \eqn{\sqrt{\max(\chi^2 - df, 0)/(N\,df)}} with a 90% interval from
 #'   the noncentral \eqn{\chi^2} and the *p* value of close fit, RMSEA <= .05 (Browne & Cudeck 1993)
 #' * with G groups, `rmsea` and its bounds are multiplied by \eqn{\sqrt{G}} (Steiger 1998); `srmr`
@@ -46,8 +46,8 @@
 #'   of [repeated()] constructs: in addition, each item has one mean and one variance at all times,
 #'   so that models with equal intercepts or residual variances contain it (Widaman & Thompson
 #'   2003).
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @param x What `fit_indices()` returned.
 #' @param all Whether to print all indices in blocks instead of the seven that are usually reported.
@@ -60,14 +60,13 @@
 #'   `p_close_fit` are corrected by the inflation c of \eqn{\chi^2} (Satorra & Bentler 1994;
 #'   Brosseau-Liard, Savalei & Li 2012; Brosseau-Liard & Savalei 2014; Li & Bentler 2006):
 #'   RMSEA\eqn{^2} = G max(T - c df, 0) / (N df), CFI = 1 - max(T - c df, 0) /
-#'   max(T_B - c_B df_B, T - c df, 0). With missing values the likelihood ratio
-#'   shrinks with all that is missing, so `cfi`, `tli` and `rmsea` come from N times the
-#'   complete-data discrepancy of the saturated moments, and c is the mean of that over df (after
-#'   Zhang & Savalei 2023). What they were before follows as `chisq_normal`, `p_normal`,
-#'   `cfi_normal`, `tli_normal`, `rmsea_normal`, then c as `chisq_inflation`; with `adjust = "mean
-#'   and variance"` `df_adjusted` are the degrees of freedom of the corrected \eqn{\chi^2}. NFI,
-#'   RFI, IFI, GFI, AGFI and ECVI are not corrected. With weights there is no likelihood: AIC, BIC
-#'   and ECVI are `NA`.
+#'   max(T_B - c_B df_B, T - c df, 0). With missing values the likelihood ratio shrinks as more
+#'   values are missing. Therefore, `cfi`, `tli` and `rmsea` come from N times the complete-data
+#'   discrepancy of the saturated moments, and c is the mean of that over df (after Zhang & Savalei
+#'   2023). The uncorrected values follow as `chisq_normal`, `p_normal`, `cfi_normal`, `tli_normal`,
+#'   `rmsea_normal`, then c as `chisq_inflation`; with `adjust = "mean and variance"` `df_adjusted`
+#'   are the degrees of freedom of the corrected \eqn{\chi^2}. NFI, RFI, IFI, GFI, AGFI and ECVI are
+#'   not corrected. With weights there is no likelihood: AIC, BIC and ECVI are `NA`.
 #' @references
 #' Bentler, P. M. (1990). Comparative fit indexes in structural models. *Psychological Bulletin,
 #' 107*(2), 238--246.
@@ -225,8 +224,8 @@ rmsea_values <- function(fit, basis, df, plain) {
     p_close_fit = plain(close_fit_p(basis$chisq, df, n, groups, basis$inflation)))
 }
 
-# Log-likelihoods and what is made of them; with weights there is no likelihood to compare models
-# by.
+# Log-likelihoods and the measures based on them; with weights there is no likelihood to compare
+# models by.
 likelihood_values <- function(fit, total, q, base) {
   known <- if (is_weighted(fit$sample)) NA_real_ else 1
   deviance <- vapply(c(model = "deviance", saturated = "deviance_saturated",
@@ -288,7 +287,7 @@ is_corrected <- function(fit) is_robust(fit$request) || is_incomplete(fit$sample
 measures_by_group <- function(fit, independence = FALSE) {
   fit <- joint_fit(fit)
   structured <- fit$layout$means && !fit$layout$saturated_means
-  # saturated means are no part of the discrepancy
+  # saturated means do not contribute to the discrepancy
   Map(function(part, moments, model, cases) {
     if (is.null(moments$patterns))
       return(group_measures(moments, model, part$observed, part$endogenous, structured,

@@ -2,8 +2,8 @@
 
 #' Base generics of a fit
 #'
-#' What R's own functions and those of other packages ask of a model: coefficients with their
-#' covariances and intervals, log-likelihood (so that `AIC()` and `BIC()` work), cases, formulas.
+#' The methods that R and other packages expect of a model: coefficients with their covariances and
+#' intervals, log-likelihood (so that `AIC()` and `BIC()` work), cases, formulas.
 #'
 #' @param object A fit from [fit_model()].
 #' @param parm Parameters, by address; all free ones when missing. Also quantities, such as

@@ -1,7 +1,7 @@
 #' Implied and observed moments
 #'
-#' What the model says the covariances and means of the variables are, at its estimates, and what
-#' they are in the data. Printed they are rounded; the values hold all digits. `fitted()` is
+#' The covariances and means of the variables that the model implies at its estimates, and those
+#' observed in the data. The print is rounded; the values have full precision. `fitted()` is
 #' `implied()`.
 #'
 #' @param fit,object A fit from [fit_model()].
@@ -12,7 +12,7 @@
 #'   also gives `constructs`, the implied covariance matrix of the constructs. `as.data.frame()`
 #'   gives one row a moment of the observed variables: `group`, `first`, `second` (`NA` for a mean)
 #'   and `value`.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit.
 #' @references Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.
 #' @seealso [residuals.orizzonte_fit()] for their differences, [path_diagram()] for a picture.
 #' @examples

@@ -11,7 +11,7 @@
 #'   `"own_se"`: over the residuals' own standard errors, in which the
 #'   estimation of the parameters is taken into account (the diagonal of
 #'   \eqn{(\Gamma - \Delta I^{-1} \Delta')/n} under normality, Bollen 1989): a z, close to standard
-#'   normal when the model holds. `NA` where the model reproduces a moment whatever the data are.
+#'   normal when the model holds. `NA` for moments that the model reproduces perfectly for any data.
 #' @param largest Give a number to get that many pairs as a sorted table, with
 #'   a sentence on what each means; `Inf` for all pairs, observed and implied side by side.
 #' @param ... Not used.
@@ -164,7 +164,7 @@ left_error <- function(variance, followed) {
 }
 
 # The variance of implied moments that comes from the estimates of the parameters. Saturated means
-# are no part of it.
+# do not contribute to it.
 moment_followed <- function(view, what, a, b) {
   fit <- view$fit
   vcov <- core_vcov(fit)

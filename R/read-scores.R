@@ -13,19 +13,19 @@
 #' @param data A data frame to which scores are added; the fitted data when missing. `augment()`
 #'   also takes it as `newdata`.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return `predict()`: a data frame with one column a construct and one row for
-#'   each row of the data (`NA` where a value is missing; with `incomplete = "keep"` from the values
-#'   that are there, `NA` where these do not tell). With `se.fit = TRUE` a list of three such data
-#'   frames: `fit`, `se.fit` and `determinacy`. `augment()`: the data with the scores as columns
-#'   named after the constructs with a leading dot, and their standard errors as `.Calm_se`.
+#' @return `predict()`: a data frame with one column per construct and one row for each row of the
+#'   data (`NA` where a value is missing; with `incomplete = "keep"` from the observed values, `NA`
+#'   if these contain no information about the construct). With `se.fit = TRUE` a list of three such
+#'   data frames: `fit`, `se.fit` and `determinacy`. `augment()`: the data with the scores as
+#'   columns named after the constructs with a leading dot, and their standard errors as `.Calm_se`.
 #' @section What is computed: Regression scores have the error variance \eqn{\Phi -
 #'   \Phi\Lambda'\Sigma^{-1}\Lambda\Phi}, Bartlett's \eqn{(\Lambda'\Sigma^{-1}\Lambda)^{-1} - \Phi},
-#'   at the estimates: that these are estimates adds nothing to them. Incomplete rows have the error
-#'   of the observed values. Determinacy is the correlation of the score with the construct (Grice
-#'   2001): the root of explained over total variance (regression), of construct over score variance
-#'   (Bartlett). Bartlett's scores of constructs of constructs are those of their level alone, from
-#'   the observed items: \eqn{\Lambda} is cov(items, constructs) times the inverse of the
-#'   constructs' covariances. Composites are what they are composed of.
+#'   at the estimates; the sampling error of the parameters is not included. The standard error of
+#'   an incomplete row is based on its observed values. Determinacy is the correlation of the score
+#'   with the construct (Grice 2001): the root of explained over total variance (regression), of
+#'   construct over score variance (Bartlett). Bartlett scores of second-order factors are computed
+#'   at their own level, from the observed items: \eqn{\Lambda} is cov(items, constructs) times the
+#'   inverse of the constructs' covariances. The score of a composite is its weighted sum.
 #' @section Errors: `orizzonte_error_input` when there are no constructs, or
 #'   when the fit came from summary data and no `newdata` are given.
 #' @references
@@ -36,8 +36,8 @@
 #' 430--450.
 #'
 #' Thurstone, L. L. (1935). *The vectors of mind*. University of Chicago Press.
-#' @seealso [augment()] for scores beside the data, [construct_quality()] for what the items are
-#'   worth, [simulate.orizzonte_fit()].
+#' @seealso [augment()] for scores as columns of the data, [construct_quality()] for the quality of
+#' the items, [simulate.orizzonte_fit()].
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
 #' fit <- suppressMessages(fit_model(bp, choirs))

@@ -124,12 +124,12 @@ quantity_rows <- function(fit, level) {
 #' something points at, with a delta-method standard error.
 #'
 #' @param fit A fit from [fit_model()].
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones; nothing is resampled here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_r_squared`: `variable`, `group`,
 #'   `kind` (item, construct or observed outcome), `r_squared`, `se`.
-#' @section Errors: `orizzonte_error_input` for anything that is no fit.
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit.
 #' @seealso [estimates()], [path_diagram()] with `r_squared = TRUE`.
 #' @examples
 #' bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)

@@ -1,14 +1,14 @@
 #' Print or summarise a fit
 #'
-#' `print()` is a card: status, fit in one line, what to look at next.
-#' `summary()` shows everything: what was assumed, fit indices with cut-offs,
-#' estimates, explained variance and the largest residuals. An improper or
-#' non-converged solution is said first, before any number.
+#' `print()` gives an overview: status, fit in one line, and the next step. `summary()` shows all
+#' results: the defaults, fit indices with cut-offs, estimates, explained variance and the largest
+#' residuals. If the solution is improper or did not converge, this is stated before any number.
 #'
 #' @param x,object A fit from [fit_model()].
 #' @param criteria Cut-offs and levels, from [criteria()].
-#' @param bootstrap What [bootstrap_fit()] returned for this fit: its `se`, intervals and p take
-#'   the place of those of theory where it holds them. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit. Its standard errors, intervals
+#'   and p values replace the theoretical ones of the values that were bootstrapped; nothing is
+#'   resampled here.
 #' @param ... Not used.
 #' @return `print()` returns the fit; `summary()` an object of class
 #'   `orizzonte_summary`, whose `print()` shows it.

@@ -2,9 +2,9 @@
 
 #' The history of a model
 #'
-#' One row a revision: what was changed by [amend()], why, what was predicted and what happened. Row
-#' 0 is the model as it was when the first change was made. Changes are empty, with the reason in
-#' `note`, where \eqn{\chi^2} cannot be compared because items left.
+#' One row per revision: the change made by [amend()], its reason, its predicted and its actual
+#' effect. Row 0 is the model as it was when the first change was made. Changes are empty, with the
+#' reason in `note`, where \eqn{\chi^2} cannot be compared because items left.
 #'
 #' @param x A fit or a blueprint.
 #' @param ... Must be empty: an argument by another name is an error.
@@ -12,9 +12,9 @@
 #'   `change`, `because`, `predicted_drop`, `actual_drop`, `n`, `chisq`, `df`, `p`, `cfi`,
 #'   `tli`, `rmsea`, `srmr`, `aic`, `bic`, the same with `_change` (`p_change` is the *p* of the
 #'   \eqn{\chi^2} difference), `verdict` (of that test: `"fits_as_well"`, `"fits_worse"`,
-#'   `"fits_better"`), `broken` (of what restricts the model: which criteria of change it breaks;
-#'   both by the defaults of [criteria()]), `status`, and `note`. No rows when nothing has been
-#'   amended.
+#'   `"fits_better"`), `broken` (for a change that restricts the model, the criteria of change that
+#'   it exceeds; both use the defaults of [criteria()]), `status`, and `note`. The data frame has no
+#'   rows if the model has not been amended.
 #' @section Errors: `orizzonte_error_input` for anything but a fit or a blueprint.
 #' @seealso [amend()], [confirm()], [write_report()].
 #' @examples

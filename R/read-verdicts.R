@@ -1,6 +1,6 @@
 #' Judge the claims
 #'
-#' What became of each [claim()]: the difference of its two sides with a delta-method standard
+#' The result for each [claim()]: the difference of its two sides with a delta-method standard
 #' error, and whether it is supported.
 #'
 #' @section Criteria:
@@ -19,9 +19,9 @@
 #' @param fit A fit from [fit_model()] whose blueprint has claims.
 #' @param criteria The level of the tests, and the smallest standardized value that matters, from
 #'   [criteria()].
-#' @param bootstrap What [bootstrap_fit()] returned for this fit with [verdicts()] among
-#'   what it read: its standard errors, intervals and p take the
-#'   place of those of theory. Nothing is bootstrapped here.
+#' @param bootstrap An object from [bootstrap_fit()] for this fit, with [verdicts()] in `what`. Its
+#'   standard errors, intervals and p values replace the theoretical ones; nothing is resampled
+#'   here.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_verdicts`, one row per claim: `claim`, `statement`,
 #'   `estimate` (left minus right), `se`, `z`, `p` (two-sided), `p_one_sided` (of the direction
@@ -32,8 +32,8 @@
 #'   `standardized`, `standardized_se`, `verdict` (`"supported"`, `"contradicted"`,
 #'   `"not_supported"`, `"cannot_tell"`, `"not_judged"`) and `criterion`.
 #' @section Errors: `orizzonte_error_convergence` for a fit that did not converge;
-#'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about what is not in the
-#'   model.
+#'   `orizzonte_error_restriction` or `orizzonte_error_name` for a claim about a parameter that is
+#'   not in the model.
 #' @references
 #' Holm, S. (1979). A simple sequentially rejective multiple test procedure. *Scandinavian Journal
 #' of Statistics, 6*(2), 65--70.

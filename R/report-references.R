@@ -74,8 +74,8 @@ reference_keys <- c(
 # The works that a text cites, gathered while it is written.
 cited <- new.env(parent = emptyenv())
 
-# A citation as it is written in a text. The name of the work is noted, so that references are never
-# looked for in texts, which may hold words of the user's.
+# A citation as it is written in a text. The name of the work is noted, because texts may contain
+# the user's own words and are never searched for references.
 cite <- function(...) {
   keys <- c(...)
   stopifnot(keys %in% reference_keys)

@@ -1,15 +1,15 @@
-#' Write every table and figure of a report alone
+#' Write every table and figure of a report to a file of its own
 #'
-#' The tables and figures of [write_report()], each as files of its own, for a manuscript or a
-#' repository, with an index.
+#' Writes each table and figure of [write_report()] to a separate file, with an index, for a
+#' manuscript or a repository.
 #'
 #' @param x What [write_report()] takes.
-#' @param folder Where to write; made when it does not exist. Files of the same names are replaced,
-#'   others left alone.
+#' @param folder The folder to write to. It is created if it does not exist. Files of the same names
+#'   are replaced; other files are not touched.
 #' @param formats One or more of `"csv"` and `"docx"` (tables; Word needs the package officer),
 #'   `"svg"` and `"png"` (figures). `NULL` writes all formats that are available.
 #' @param criteria,bootstrap As in [write_report()].
-#' @param quiet Whether to leave out the message that says what was written.
+#' @param quiet Whether to omit the message about the files written.
 #' @param guard Whether texts in CSV files that begin with `=`, `+`, `-` or `@`, which a spreadsheet
 #'   would run as formulas, get an apostrophe before them. Numbers never do.
 #' @param ... Must be empty: an argument by another name is an error.

@@ -84,7 +84,8 @@ report_fold <- function(summary, ...) {
   if (length(parts)) list(part = "fold", summary = summary, parts = parts)
 }
 
-# The same of each group, one behind the other; a single one as it is. `by`: a named list of parts.
+# The same for each group in turn, or for a single group without a heading. `by`: a named list of
+# parts.
 report_tabs <- function(by) {
   by <- Filter(length, lapply(by, function(parts) flat_parts(list(parts))))
   if (length(by) < 2L) return(unlist(unname(by), recursive = FALSE))
@@ -160,29 +161,30 @@ shown_text <- function(x) visible_controls(as_utf8(x))
 
 #' Write a report
 #'
-#' A self-contained page that can be handed in. Of a fit: the diagram, a passage on methods and
-#' results, the data, the model and what was assumed, fit, measures, estimates (by group), effects,
-#' residuals, modification indices, hypotheses, the modification history, limits, and what is needed
-#' to reproduce it. Of a ladder from [invariance()] or [loosen()]: the rungs and what may be
-#' compared, what was or could be released, means of constructs, how much single items differ, and
-#' figures by group. Of a list: the fits compared, then each of its parts. In HTML tables sort by a
-#' click on a heading, groups stand behind tabs, long parts are folded, and all is open when it is
-#' printed; Word has numbered three-line tables as journals want them.
+#' A self-contained page that can be handed in. The report of a fit contains the diagram, a passage
+#' on methods and results, the data, the model and its defaults, fit, measures, estimates (by
+#' group), effects, residuals, modification indices, hypotheses, the modification history,
+#' limitations, and everything needed to reproduce the analysis. The report of a ladder from
+#' [invariance()] or [loosen()] contains the rungs and what may be compared, the equalities that
+#' were or could be released, latent means, differences of single items, and figures by group. Of a
+#' list: the fits compared, then each of its parts. In HTML, a click on a heading sorts a table,
+#' groups have tabs, and long sections are folded (all of them open when the page is printed). Word
+#' reports have numbered three-line tables as journals require.
 #'
 #' Titles, names, item texts, levels and reasons appear as they are: nothing in them is evaluated or
 #' read as markup. A Markdown report puts its figures into the folder `<name>-figures` beside it;
 #' other files there are left alone.
 #'
-#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], what [trail()],
-#'   [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or [variance_split()]
-#'   returned, or a named list of these.
+#' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], a result of
+#'   [trail()], [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or
+#'   [variance_split()], or a named list of these.
 #' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
 #'   the package officer).
-#' @param quiet Whether to leave out the message that says where the report is.
+#' @param quiet Whether to omit the message with the path of the report.
 #' @param criteria Cut-offs and levels, from [criteria()].
-#' @param bootstrap Of one fit: what [bootstrap_fit()] returned for it; its `se`, intervals and p
-#'   take the place of those of theory.
-#' @param title Title of the report; those of the models in it when `NULL`.
+#' @param bootstrap For a single fit, an object from [bootstrap_fit()]. Its standard errors,
+#'   intervals and p values replace the theoretical ones.
+#' @param title Title of the report. By default it is made from the titles of the models.
 #' @param parts Sections to include; all when `NULL`. For a fit: `"summary"`, `"diagram"`,
 #'   `"methods"`, `"data"`, `"model"`, `"fit"`, `"measures"`, `"estimates"`, `"residuals"`,
 #'   `"modifications"`, `"hypotheses"`, `"history"`, `"limits"`, `"reproduction"`. For a ladder:

@@ -75,7 +75,7 @@ check_locale <- function(names) {
                    i = text_of("request_locale_hint")))
 }
 
-# The fields of a request, which are what refit() can change.
+# The fields of a request; refit() can change each of them.
 request_parts <- function() c("blueprint", names(fit_options$rows))
 
 # The request of a function of the package, from its arguments: `frame` is its frame. Columns can be

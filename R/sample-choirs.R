@@ -2,18 +2,17 @@
 #'
 #' Answers of 720 singers of made-up choirs in three towns, on sliders from 0 to
 #' 100, with column labels that hold the item texts. About 4% of the answers
-#' are missing. Planted on purpose: a pair of items worded alike (`be1`, `be2`),
-#' an item that also reflects another construct (`st2` and Calm), a
-#' reverse-keyed item (`sc3`), a weak item (`cr4`), a loading (`sc2`) and an
-#' intercept (`cr3`) that differ at weekend, an intercept that falls with age
-#' (`sc4`) and an intercept that is higher in the town of Brook (`cr2`).
+#' are missing. Built-in features: a pair of similarly worded items (`be1`, `be2`), an item that
+#' also reflects another construct (`st2` and Calm), a reverse-keyed item (`sc3`), a weak item
+#' (`cr4`), a loading (`sc2`) and an intercept (`cr3`) that differ at weekend, an intercept that
+#' falls with age (`sc4`) and an intercept that is higher in the town of Brook (`cr2`).
 #'
 #' @format `choirs`: a data frame with 720 rows: `singer` (identifier), `setting`
 #'   (rehearsal: evening or weekend), `town`, `be1`-`be4` (Belonging), `sc1`-`sc4`
 #'   (Calm on stage), `cr1`-`cr4` (Craft), `st1`-`st3` (Staying), `rooms`,
 #'   `scores`, `coach` (Resources), `years` in a choir and `age`.
 #' @source Simulated by `data-raw/choirs.R` with a fixed seed.
-#' @seealso [screen_data()], which is where an analysis of them begins.
+#' @seealso [screen_data()], the first step of an analysis.
 #' @examples
 #' summary(choirs[c("be1", "sc1", "years")])
 "choirs"
@@ -33,10 +32,10 @@
 
 #' A deliberately troubled set of made-up choir data
 #'
-#' Everything that goes wrong in practice, for trying out what the package says
-#' about it: an identifier column, -9 for missing answers, a sum score among its
-#' items, a constant column, a reverse-keyed item (`cl3`), a near-duplicate pair
-#' (`wa3`, `wa4`), a construct that hardly exists (`fu1`-`fu3`) and an outlying row.
+#' Common problems in practice, to try out how the package reports them: an identifier column, -9
+#' for missing answers, a sum score among its items, a constant column, a reverse-keyed item
+#' (`cl3`), a near-duplicate pair (`wa3`, `wa4`), a construct that hardly exists (`fu1`-`fu3`) and
+#' an outlying row.
 #'
 #' @format A data frame with 240 rows: `id`, `wa1`-`wa4`, `cl1`-`cl3`,
 #'   `fu1`-`fu3`, `warm_sum`, `version`.

@@ -3,13 +3,14 @@
 
 #' A table of a database
 #'
-#' Names a table for [collect_summary()]: nothing is read yet.
+#' Refers to a table for [collect_summary()]; no data are read yet.
 #'
 #' @param connection A connection of the DBI package.
 #' @param table Name of the table, or a `DBI::Id()` with its schema.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A value of class `orizzonte_table`.
-#' @section Errors: `orizzonte_error_input` for anything but a connection, `orizzonte_error_name`
+#' @section Errors: `orizzonte_error_input` for an object that is not a connection,
+#' `orizzonte_error_name`
 #'   when there is no such table.
 #' @seealso [collect_summary()].
 #' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
@@ -50,7 +51,7 @@ need_database_package <- function(name) {
                   i = paste0("install.packages(\"", name, "\").")))
 }
 
-# Whatever a driver complains about, without what an address may hold.
+# Messages of a driver, without the secrets that an address may contain.
 in_database <- function(code) {
   tryCatch(suppressWarnings(code), error = function(e) {
     if (inherits(e, "orizzonte_error")) stop(e)

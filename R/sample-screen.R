@@ -1,10 +1,9 @@
 #' Screen the data before modelling
 #'
-#' Looks at every column, and at the columns together, for what spoils an
-#' analysis later: codes read as data, identifiers, constant or duplicated
-#' columns, sums among their own items, items keyed against the rest of their
-#' construct, skew, outlying rows, patterns of missing values. Ends with a plain
-#' list of what to do, the most serious first. Nothing is changed in the data.
+#' Checks every column, and the columns together, for problems that would spoil a later analysis:
+#' codes read as data, identifiers, constant or duplicated columns, sums among their own items,
+#' reverse-keyed items, skew, outlying rows, patterns of missing values. The print ends with a list
+#' of recommendations, the most serious problem first. Nothing is changed in the data.
 #'
 #' @section Formulas:
 #' Skew is \eqn{m_3 / m_2^{3/2}} and kurtosis \eqn{m_4 / m_2^2 - 3}; beyond 2 and
@@ -29,22 +28,22 @@
 #'   within its constructs) or names of columns, bare or as text; all columns
 #'   when missing.
 #' @param by The name of a grouping column: its groups are counted, and their complete rows.
-#' @param clusters The name of a column that cases come from in clusters, such as classes.
+#' @param clusters The name of the column that identifies clusters, such as classes.
 #' @param missing_codes Numbers or texts that mean "missing", such as `c(-9, 999)` or `"n/a"`.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_screen`: a list with `rows`,
 #'   `complete` (rows without missing values), `columns`
 #'   (a data frame: `variable`, `type`, `n`, `missing`, `distinct`, `min`, `max`,
 #'   `mean`, `sd`, `skew`, `kurtosis`, `inflation`, `note`), `groups`,
-#'   `patterns` (of missing values), `missing` (`NULL` when nothing is: a list with `cells` and
-#'   `rows`, shares; `coverage`, the share of rows that have both of each pair; `by_group`:
-#'   `variable`, `group`, `missing`, `share`; `predictors`, which columns predict missing values:
-#'   `variable`, `predictor`, `statistic`, `df`, `p`, `p_adjusted`, `odds_ratio`; `test`:
-#'   `statistic`, `df`, `p`, `patterns`, `NULL` when it is not made),
+#'   `patterns` (of missing values), `missing` (`NULL` without missing values; otherwise a list with
+#'   `cells` and `rows`, proportions; `coverage`, the proportion of rows in which both variables of
+#'   a pair are observed; `by_group`: `variable`, `group`, `missing`, `share`; `predictors`, which
+#'   columns predict missing values: `variable`, `predictor`, `statistic`, `df`, `p`, `p_adjusted`,
+#'   `odds_ratio`; `test`: `statistic`, `df`, `p`, `patterns`, `NULL` when it is not made),
 #'   `clusters` (`variable`, `clusters`, `icc`, `design_effect`, `p`), `normality` (Mardia; the
-#'   skewness is NA when rows times cubed columns exceed 2e9), `outliers` (`row`,
-#'   `distance`, `p`) and `advice` (`kind`, `columns`, `advice`).
-#'   `as.data.frame()` gives `columns`; `plot()` draws them.
+#'   skewness is NA when rows times cubed columns exceed 2e9), `outliers` (`row`, `distance`, `p`)
+#'   and `advice` (`kind`, `columns`, `advice`). `as.data.frame()` gives `columns`; `plot()` draws
+#'   them.
 #' @section Errors: `orizzonte_error_name` for unknown columns (the nearest is
 #'   given), `orizzonte_error_data` when there is nothing to screen.
 #' @references
@@ -57,7 +56,7 @@
 #' West, S. G., Finch, J. F., & Curran, P. J. (1995). Structural equation models with nonnormal
 #' variables. In R. H. Hoyle (Ed.), *Structural equation modeling: Concepts, issues, and
 #' applications* (pp. 56--75). Sage.
-#' @seealso [fit_model()], whose `missing_codes` declare what it finds.
+#' @seealso [fit_model()], whose `missing_codes` declare the codes found here.
 #' @examples
 #' screen_data(choirs_troubled)
 #' screen_data(choirs, be1:be4, by = setting)

@@ -1,8 +1,9 @@
 #' Summary data: a covariance or correlation matrix instead of raw data
 #'
-#' What a publication prints is enough to fit a model: covariances (or correlations with standard
-#' deviations), the number of cases and, where intercepts matter, means. What needs single cases,
-#' such as scores, robust inference or resampling, is refused with a reason.
+#' Published summary statistics are enough to fit a model: covariances (or correlations with
+#' standard deviations), the number of cases and, where intercepts matter, means. Analyses that need
+#' individual cases, such as scores, robust inference or resampling, are refused with an
+#' explanation.
 #'
 #' @param cov A covariance matrix with variable names, full or lower triangle
 #'   (the upper one `NA` or zero); or a correlation matrix together with `sd`.
@@ -19,7 +20,7 @@
 #' @section Errors: `orizzonte_error_summary_data` when the matrix is not
 #'   square, not symmetric, not positive definite, has no names or no `n`. A
 #'   correlation matrix without `sd` gives `orizzonte_warning_correlation`.
-#' @seealso [read_summary_data()] for the same from a file, [fit_model()].
+#' @seealso [read_summary_data()] to read them from a file, [fit_model()].
 #' @examples
 #' s <- matrix(c(4, 2, 2, 9), 2, dimnames = list(c("a", "b"), c("a", "b")))
 #' summary_data(s, n = 200)
@@ -231,10 +232,11 @@ format_collected <- function(x) {
 #'
 #' @param file Path of the file.
 #' @param group Which group to read when the file has a `.group` column; all when `NULL`.
-#' @param encoding What the bytes of the file are; another one is an error, never a guess.
+#' @param encoding The encoding of the file. A file in another encoding is an error; the encoding is
+#'   never guessed.
 #' @inheritParams summary_data
-#' @return As [summary_data()]; when the file has several groups and none is named, a list of them
-#'   by group, as [fit_model()] takes it.
+#' @return An object as from [summary_data()]. If the file has several groups and none is named, a
+#'   list with one object per group, as [fit_model()] accepts it.
 #' @section Errors: `orizzonte_error_file` when the file cannot be read or its
 #'   layout is not as above; otherwise as [summary_data()].
 #' @seealso [summary_data()], [fit_model()].
@@ -308,9 +310,9 @@ one_group <- function(table, group, file) {
 
 #' Moments computed where the data live
 #'
-#' Reads no more of the data than what a model needs of them: numbers of cases, means and
-#' covariances by group and missing pattern. Files are read in chunks, tables in databases are
-#' summed up by the database itself. The result is fitted like data, missing values included.
+#' Reads from the data only what a model needs: numbers of cases, means and covariances by group and
+#' missing pattern. Files are read in chunks, tables in databases are summed up by the database
+#' itself. The result is fitted like data, missing values included.
 #'
 #' @param source A data frame; the name of a CSV (TSV) or Parquet file; [database_table()]; a lazy
 #'   table of the dbplyr package; or an address such as `"sqlite:file.db?table=choirs"` or
@@ -329,11 +331,12 @@ one_group <- function(table, group, file) {
 #' @section Databases: two passes of aggregate queries, the second about the means of the first, so
 #'   that large means cost no digits; names and values are quoted by the driver. Only moments
 #'   travel. Robust inference, bootstrap and scores need single cases and are refused with a reason.
-#' @section Passwords: An address that holds a user or a password is refused. Keep passwords in the
+#' @section Passwords: An address that contains a user name or a password is refused. Keep passwords
+#' in the
 #'   driver's own file or environment (`~/.pgpass`, `PGPASSWORD`), and name the user as a parameter:
 #'   `?table=NAME&user=NAME`. Of an address only the kind of database is shown or kept.
-#' @section Errors: `orizzonte_error_name` for columns that are not there, `orizzonte_error_data`
-#'   for columns that hold no numbers, `orizzonte_error_file` for what cannot be read,
+#' @section Errors: `orizzonte_error_name` for columns that do not exist, `orizzonte_error_data` for
+#' columns without numbers, `orizzonte_error_file` for files that cannot be read,
 #'   `orizzonte_error_address` for an address that cannot be used.
 #' @seealso [summary_data()], [fit_model()].
 #' @examples

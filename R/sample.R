@@ -1,6 +1,6 @@
 # A sample: data met with a request. Groups are always a list, also when there is one; each is a
 # list of blocks (cases, their covariances with divisor n, means, and which variables they are of).
-# Complete data are one block a group. The data themselves live in one locked environment that all
+# Complete data are one block per group. The data themselves live in one locked environment that all
 # fits of a trail or a ladder share.
 
 sample_of <- function(source, request) UseMethod("sample_of")

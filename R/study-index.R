@@ -127,8 +127,8 @@ plan_sentence <- function(x) {
 #' @param file Name of the study file.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return The path of the study file, invisibly.
-#' @section Errors: `orizzonte_error_study` when a file of the name is there already: nothing is
-#'   written over.
+#' @section Errors: `orizzonte_error_study` if a file of that name exists; files are never
+#' overwritten.
 #' @seealso [run_study()].
 #' @examples
 #' folder <- file.path(tempdir(), "new")

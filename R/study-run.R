@@ -8,7 +8,7 @@
 #' @param fresh Whether to repeat every step.
 #' @param quiet Whether to leave out messages.
 #' @param anywhere Whether the paths in the study file may lead outside its folder. They are refused
-#'   otherwise, so that a study from somebody else neither reads nor writes anything elsewhere.
+#'   otherwise, so that a study file from another person cannot read or write files elsewhere.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A list, invisibly, with the result of each step by name (fits, ladders and so on). Its
 #'   attribute `steps` is a data frame with `step`, `kind`, `state` (done or kept) and `folder`; the

@@ -1,4 +1,4 @@
-// Sums over single cases, or over clusters of them, that robust inference is made of.
+// Sums over single cases or clusters, the basis of robust inference.
 #pragma once
 #include <algorithm>
 
@@ -60,7 +60,7 @@ class SquareSum {
 // summed within clusters.
 Matrix unit_rows(const Cases& cases, Matrix rows);
 
-// Scores by the parameters, and beside them whatever else is wanted of a case.
+// Scores with respect to the parameters, and further quantities of each case on request.
 using CaseRows = std::function<void(int g, const Matrix& values, Matrix& rows)>;
 
 // The sum of squares of such rows over all groups, centred within each.

@@ -6,7 +6,7 @@
 namespace orizzonte {
 namespace {
 
-// What the means of one group are made of. d alpha_o = -reach_.i E_j for B_ij, and slope for the
+// The components of the means of one group. d alpha_o = -reach_.i E_j for B_ij, and slope for the
 // sample means.
 struct MeanParts {
   Vector alpha, mean;

@@ -77,7 +77,7 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   const Vector entry_score = problem.entry_score();
   Matrix cross = Matrix::Zero(theta.size(), count);
   out.own = out.score = Vector::Zero(count);
-  // with many missing patterns this is the long part: somebody may ask to stop in between
+  // with many missing patterns this takes longest: check for an interrupt
   constexpr int step = 64;
   for (int first = 0; first < entries.size(); first += step) {
     if (stop.stopped()) return out;

@@ -18,7 +18,7 @@ constexpr int unusable = 8;
 
 // Replicates `first` (from 1) to first + count - 1 of a seed, each from the solution `theta` of the
 // whole; what does not converge from there, or is doubtful, is fitted as if it stood alone. The
-// source draws in the units of the rescaled problem; all that is given back is in the caller's.
+// source draws in the units of the rescaled problem; results are returned in the caller's units.
 // `seen` is shown the sample of each, in units of the rescaled problem, by number from 0.
 Replicates refit_many(const Rescaled& scaled, const Vector& theta, Source& source,
                       std::uint64_t seed, int first, int count, const Settings& settings,

@@ -13,9 +13,8 @@ struct Block {
   Sequence<int> variables;  // which of the group's observed variables; empty: all of them
 };
 
-// What the data say of each group: one block a group, in their order. Where values are missing
-// these are the saturated moments, and the cases themselves are in blocks by missing pattern beside
-// them.
+// The moments of each group: one block per group, in their order. Where values are missing these
+// are the saturated moments, and the cases themselves are in blocks by missing pattern beside them.
 struct Sample : Sequence<Block> {
   using Sequence<Block>::Sequence;
   Sequence<Block> patterns;

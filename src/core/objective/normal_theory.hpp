@@ -1,5 +1,5 @@
 // Normal-theory maximum likelihood: sums over blocks of cases that have the same variables.
-// Complete data are one block a group, incomplete ones a block each missing pattern (Arbuckle
+// Complete data are one block per group, incomplete data one block per missing pattern (Arbuckle
 // 1996).
 #pragma once
 #include "objective.hpp"

@@ -15,7 +15,7 @@ Vector one_factor(const Matrix& r);
 // the general factor's.
 Vector factor_apart(const Matrix& r, const Pairs& apart, Vector loading);
 
-// Pulls what is off the diagonal towards zero until the matrix is clearly positive definite.
+// Shrinks the off-diagonal elements towards zero until the matrix is clearly positive definite.
 void shrink_to_positive(Matrix& m);
 
 }  // namespace orizzonte

@@ -238,7 +238,7 @@ class Run {
     return false;
   }
 
-  // Which constraints hold with equality, whether all do, and errors that live on them: Z (Z' I
+  // Which constraints hold with equality, whether all do, and standard errors within them: Z (Z' I
   // Z)^-1 Z', written without Z (Aitchison & Silvey 1958).
   void judge() {
     const int m = count(), q = to_int(theta_.size());

@@ -19,9 +19,9 @@ Vector constraint_values(const Model& model, const Vector& theta);
 // The violation of an equation or a bound.
 double violation(double value, bool bound);
 
-// The shortest step to where the constraints that are violated by more than the tolerance (in units
-// of their gradients) hold to first order (Gauss-Newton). It is zero if none is violated. False if
-// there is no such step.
+// The shortest step after which the constraints that are violated by more than the tolerance (in
+// units of their gradients) hold to first order (Gauss-Newton). It is zero if none is violated.
+// False if there is no such step.
 bool restoring_step(const Model& model, const Vector& theta, double tolerance, Vector& step);
 
 // Moves theta to where the constraints hold, by the shortest steps (Gauss-Newton). False when that

@@ -84,7 +84,7 @@ bool doubtful(const Model& model, const Optimum& x) {
   return false;
 }
 
-// Nothing binds the groups: the best optimum is made of the best of each.
+// Without constraints across groups, the best optimum consists of the best of each group.
 bool separable(const Model& model) {
   if (!model.constraints.empty()) return false;
   Sequence<int> group(model.map.parameters, -1);

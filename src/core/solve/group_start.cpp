@@ -144,7 +144,7 @@ void GroupStart::construct(const Scale& scale, Random* random) {
     for (int item : items)
       if (measured_by[item] == 0) own.push_back(item);
   }
-  // Nearly all its items already belong to a wider construct: look at what that one leaves
+  // Nearly all its items already belong to a broader construct: use the residuals of that construct
   // (bifactor).
   const bool nested = own.size() < 2 && items.size() > own.size();
   const Sequence<int>& used = nested ? items : own;
@@ -319,7 +319,7 @@ void GroupStart::regress(int outcome, Random* random) {
   settle_variance(outcome, residual, random);
 }
 
-// Most items: nothing to decompose, nothing to store.
+// Most items need no decomposition and no storage.
 void GroupStart::regress_on_one(int outcome, int arrow) {
   const int cause = model.entries[arrow].col;
   const double own = covariance(cause, cause), shared = covariance(cause, outcome);
@@ -333,7 +333,7 @@ void GroupStart::settle_variance(int outcome, double residual, const Random* ran
     eta[variances[outcome]] = std::max(residual, least * covariance(outcome, outcome));
 }
 
-// Covariances among variables nothing points at; residual covariances start at zero.
+// Covariances among exogenous variables; residual covariances start at zero.
 void GroupStart::set_covariances() {
   for (int e : entries) {
     const Entry& entry = model.entries[e];

@@ -17,7 +17,7 @@ class Metric {
       positive_ = damp(0) && factor_.smallest_pivot() > smallest_pivot;
   }
   bool damp(double damping) { return factor_.compute(matrix_, damping); }
-  // Positive definite, and not by a hair.
+  // Positive definite by a safe margin.
   bool positive() const { return positive_; }
 
   // M^-1 x (M damped as last asked for) and x' M x.

@@ -134,7 +134,7 @@ class FreeRun {
     const int q = to_int(out_.theta.size());
     Metric& metric = final_metric();
     if (converged && q > 0) {
-      // the last step costs nothing any more: it changes chi-square by less than the tolerance
+      // the last step can be skipped: it changes chi-square by less than the tolerance
       metric.solve(score_, step_);
       out_.theta += step_;
     }

@@ -9,7 +9,8 @@ namespace orizzonte {
 // the constructs in them.
 Sequence<Vector> reflected(const Model& model, const Vector& theta);
 
-// A construct whose sign is free points where most of its indicators do.
+// If the sign of a construct is not determined, it is chosen so that most of its loadings are
+// positive.
 void orient(const Model& model, Optimum& x);
 
 }  // namespace orizzonte

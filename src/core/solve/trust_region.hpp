@@ -1,5 +1,5 @@
-// Newton steps within a trust region: slower a step than scoring, but it follows bent, flat valleys
-// and leaves saddles.
+// Newton steps within a trust region: each step costs more than a scoring step, but the method
+// follows curved, flat valleys and leaves saddle points.
 #pragma once
 #include "solve.hpp"
 
