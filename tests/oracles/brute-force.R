@@ -81,11 +81,11 @@ oracle_score <- function(model, theta, sample) {
   at <- 0
   for (g in seq_along(sample)) {
     p <- nrow(sample[[g]]$covariance)
-    d <- duplication(p)
     w <- solve(groups[[g]]$sigma)
-    weight <- 0.5 * t(d) %*% (w %x% w) %*% d
     ps <- p * (p + 1) / 2
-    j <- jacobian[at + seq_len(ps), , drop = FALSE]
+    # (W x W) vec A = vec(W A W), a column per parameter
+    j <- duplication(p) %*% jacobian[at + seq_len(ps), , drop = FALSE]
+    weighted <- 0.5 * apply(j, 2, function(a) w %*% matrix(a, p) %*% w)
     gap <- sample[[g]]$covariance - groups[[g]]$sigma
     jm <- NULL
     if (model$means) {
@@ -95,8 +95,8 @@ oracle_score <- function(model, theta, sample) {
       score <- score + sample[[g]]$n * drop(t(jm) %*% w %*% dm)
       information <- information + sample[[g]]$n * t(jm) %*% w %*% jm
     }
-    score <- score + sample[[g]]$n * drop(t(j) %*% weight %*% gap[lower.tri(gap, TRUE)])
-    information <- information + sample[[g]]$n * t(j) %*% weight %*% j
+    score <- score + sample[[g]]$n * drop(t(weighted) %*% c(gap))
+    information <- information + sample[[g]]$n * t(j) %*% weighted
     at <- at + ps + if (model$means) p else 0
   }
   list(score = score, information = information)
@@ -105,8 +105,14 @@ oracle_score <- function(model, theta, sample) {
 # nlminb on the raw definition, then scoring steps until the score vanishes.
 oracle_fit <- function(model, start, sample, steps = 100) {
   n <- sum(vapply(sample, `[[`, 0, "n"))
-  gradient <- function(theta) -2 / n * oracle_score(model, theta, sample)$score
-  theta <- stats::nlminb(start, function(x) oracle_discrepancy(model, x, sample), gradient,
+  known <- NULL
+  at <- function(theta) {
+    if (!identical(known$theta, theta))
+      known <<- c(list(theta = theta), oracle_score(model, theta, sample))
+    known
+  }
+  theta <- stats::nlminb(start, function(x) oracle_discrepancy(model, x, sample),
+                         function(x) -2 / n * at(x)$score, function(x) 2 / n * at(x)$information,
                          control = list(eval.max = 2000, iter.max = 1000, rel.tol = 1e-13))$par
   for (i in seq_len(steps)) {
     at <- oracle_score(model, theta, sample)

@@ -17,14 +17,50 @@ oracle_alike <- function(x) {
   rows <- split(seq_len(nrow(x)), apply(seen, 1, paste, collapse = ""))
   out <- lapply(rows, function(r) {
     v <- which(seen[r[1], ])
-    list(seen = v, cases = x[r, v, drop = FALSE])
+    list(rows = r, seen = v, cases = x[r, v, drop = FALSE])
   })
   Filter(function(one) length(one$seen) > 0L, out)
 }
 
-# `data`: a list of matrices, one a group, columns in the order of the model's observed variables.
+# Derivatives of each case's log density by the lower triangle of the covariance matrix and the
+# means: cases x moments. `places`: the numbers of each entry of the triangle.
+oracle_moment_slopes <- function(alike, mu, sigma, cases) {
+  p <- length(mu)
+  places <- matrix(0L, p, p)
+  places[lower.tri(places, TRUE)] <- seq_len(p * (p + 1) / 2)
+  out <- matrix(0, cases, p * (p + 1) / 2 + p)
+  for (one in alike) {
+    v <- one$seen
+    inverse <- solve(sigma[v, v, drop = FALSE])
+    z <- inverse %*% (t(one$cases) - mu[v])
+    at <- which(lower.tri(inverse, TRUE), arr.ind = TRUE)
+    twice <- ifelse(at[, 1] == at[, 2], 0.5, 1)
+    by <- (z[at[, 1], , drop = FALSE] * z[at[, 2], , drop = FALSE] - inverse[at]) * twice
+    out[one$rows, places[cbind(v[at[, 1]], v[at[, 2]])]] <- t(by)
+    out[one$rows, p * (p + 1) / 2 + v] <- t(z)
+  }
+  out
+}
+
+# Scores of single cases by the parameters: the chain rule, with the moments' derivatives exact by
+# complex steps, because moments are rational functions of the parameters.
+oracle_case_scores <- function(model, theta, alike, cases) {
+  all <- function(t) {
+    lapply(model$build(t), function(g) c(g$sigma[lower.tri(g$sigma, TRUE)], g$mu))
+  }
+  slopes <- numDeriv::jacobian(function(t) unlist(all(t)), theta, method = "complex")
+  group <- rep(seq_along(alike), lengths(all(theta)))
+  groups <- model$build(theta)
+  do.call(rbind, lapply(seq_along(alike), function(g) {
+    oracle_moment_slopes(alike[[g]], groups[[g]]$mu, groups[[g]]$sigma, cases[g]) %*%
+      slopes[group == g, , drop = FALSE]
+  }))
+}
+
+# `data`: a list of matrices, one per group, columns in the order of the model's observed variables.
 oracle_casewise <- function(model, start, data) {
   alike <- lapply(data, oracle_alike)
+  cases <- vapply(data, nrow, 0L)
   deviance <- function(theta) {
     groups <- model$build(theta)
     lowest <- vapply(groups, function(g) {
@@ -33,11 +69,11 @@ oracle_casewise <- function(model, start, data) {
     if (min(lowest) <= 0) return(1e10)
     sum(mapply(function(one, g) oracle_casewise_deviance(NULL, g$mu, g$sigma, one), alike, groups))
   }
-  found <- stats::nlminb(start, deviance,
+  slope <- function(theta) -2 * colSums(oracle_case_scores(model, theta, alike, cases))
+  found <- stats::nlminb(start, deviance, slope,
                          control = list(eval.max = 20000, iter.max = 1000, rel.tol = 1e-14))
   theta <- found$par
-  for (i in 1:2)
-    theta <- theta - solve(numDeriv::hessian(deviance, theta), numDeriv::grad(deviance, theta))
+  for (i in 1:2) theta <- theta - solve(numDeriv::jacobian(slope, theta), slope(theta))
   list(theta = theta, deviance = deviance(theta),
-       vcov = solve(numDeriv::hessian(deviance, theta) / 2))
+       vcov = solve(numDeriv::jacobian(slope, theta) / 2))
 }

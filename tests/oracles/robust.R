@@ -1,4 +1,4 @@
-# Robust inference from its definitions: numerical scores of single cases, the explicit covariance
+# Robust inference from its definitions: scores of single cases (see casewise.R), the explicit covariance
 # matrix of all moments, the explicit residual-weight matrix. Nothing is summed cleverly.
 
 # Log-likelihood of each case, group by group: a vector over all cases. `data`: a list of matrices.
@@ -34,18 +34,14 @@ oracle_meat <- function(scores, group, weight = rep(1, nrow(scores)), cluster = 
   crossprod(sums) * nrow(sums) / (nrow(sums) - 1)
 }
 
-# Second derivatives, by three steps of extrapolation.
-oracle_curvature <- function(value, at) {
-  numDeriv::hessian(value, at, method.args = list(r = 3, d = 0.02))
-}
-
-# H^-1 J H^-1, H from second differences.
+# H^-1 J H^-1, H the numerical Jacobian of the summed scores.
 oracle_sandwich <- function(model, theta, data, weight = NULL, cluster = NULL) {
   group <- oracle_of_group(data)
   weight <- if (is.null(weight)) rep(1, length(group)) else weight
-  scores <- numDeriv::jacobian(function(t) oracle_case_loglik(model, t, data), theta)
-  hessian <- -oracle_curvature(function(t) sum(weight * oracle_case_loglik(model, t, data)), theta)
-  bread <- solve(hessian)
+  alike <- lapply(data, oracle_alike)
+  at <- function(t) oracle_case_scores(model, t, alike, vapply(data, nrow, 0L))
+  scores <- at(theta)
+  bread <- solve(-numDeriv::jacobian(function(t) colSums(weight * at(t)), theta))
   bread %*% oracle_meat(scores, group, weight, cluster) %*% bread
 }
 
@@ -104,10 +100,11 @@ oracle_incomplete <- function(model, theta, data, saturated) {
   each <- Map(function(x, s, g) {
     p <- ncol(x)
     beta <- c(s$covariance[lower.tri(s$covariance, TRUE)], s$mean)
-    value <- function(b) oracle_case_values(x, unpack(b, p)$mu, unpack(b, p)$sigma)
-    scores <- numDeriv::jacobian(value, beta)
+    alike <- oracle_alike(x)
+    at <- function(b) oracle_moment_slopes(alike, unpack(b, p)$mu, unpack(b, p)$sigma, nrow(x))
+    scores <- at(beta)
     d <- s$mean - g$mu
-    list(a = -oracle_curvature(function(b) sum(value(b)), beta),
+    list(a = -numDeriv::jacobian(function(b) colSums(at(b)), beta),
          b = crossprod(scale(scores, scale = FALSE)), v = nrow(x) * oracle_weight(g$sigma),
          f = log(det(g$sigma)) + sum(diag(solve(g$sigma, s$covariance))) -
            log(det(s$covariance)) - p + sum(d * solve(g$sigma, d)))
