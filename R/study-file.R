@@ -2,8 +2,11 @@
 
 study_keys <- function() {
   c("title", "data", "encoding", names(written_options()), "blueprints", "criteria", "seed",
-    "results", "steps")
+    "results", "figures", "steps")
 }
+
+# The formats of figures; a page of an index shows the first one.
+study_figures <- c("svg", "png", "pdf")
 
 # The keys of each kind of step; the first one is required.
 step_keys <- list(
@@ -71,7 +74,8 @@ new_study <- function(content, file, lines) {
                  criteria_file = if (is.character(content$criteria))
                    beside(content$criteria[1L], folder),
                  seed = study_count(content$seed, "seed", refuse) %||% 1,
-                 results = beside(text("results", "results"), folder), steps = steps),
+                 results = beside(text("results", "results"), folder),
+                 figures = study_formats(content$figures, refuse), steps = steps),
             class = "orizzonte_study")
 }
 
@@ -187,6 +191,19 @@ study_count <- function(x, key, refuse, step = NULL) {
   if (length(value) != 1L || is.na(value) || value != round(value) || value < 0)
     refuse(key, text_of("must_be_whole_number", what = key), step)
   value
+}
+
+study_formats <- function(x, refuse) {
+  if (is.null(x)) return(study_figures[1L])
+  found <- unlist(x)
+  if (!is.character(found) || anyDuplicated(found))
+    refuse("figures", text_of("figures_are_formats", formats = enumerate(study_figures)))
+  unknown <- setdiff(found, study_figures)
+  if (length(unknown))
+    refuse("figures", text_of("no_such_figure_format", unknown = quoted(unknown[1L])), NULL,
+           c(did_you_mean(unknown[1L], study_figures),
+             i = text_of("figures_are_formats", formats = enumerate(study_figures))))
+  found
 }
 
 # --- steps ---------------------------------------------------------------------------------------

@@ -39,7 +39,7 @@ study_link <- function(folder, file) {
 # Pictures as they are, what was printed folded, and every file as a link.
 step_shown <- function(study, step, folder, files) {
   tags <- htmltools::tags
-  pictures <- files[tolower(tools::file_ext(files)) == "svg"]
+  pictures <- files[tolower(tools::file_ext(files)) %in% setdiff(study$figures, "pdf")[1L]]
   printed <- files[tolower(tools::file_ext(files)) == "txt"]
   c(lapply(pictures, function(file) {
       tags$figure(tags$img(src = study_link(folder, file), width = "640",

@@ -16,7 +16,8 @@
 #' @section The file: `data` (a file), `blueprints` (names and files) and `steps` are needed;
 #'   `title`, `by`, `levels`, `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`,
 #'   `clusters`, `weights`, `weight_scale` as in [fit_model()], `criteria` (a file, or keys of
-#'   [criteria()]), `seed`, `encoding` and `results`. Steps, each a line
+#'   [criteria()]), `seed`, `encoding`, `results` and `figures` (formats: `svg`, the default, `png`
+#'   or `pdf`, or a list of these). Steps, each a line
 #'   `- kind: {key: value}`: `screen`, `check`,
 #'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`, `report`.
 #'   `name` names the result of a step, and `of` the earlier step it uses (by default the last
@@ -113,7 +114,8 @@ study_fingerprints <- function(study) {
     step <- study$steps[[k]]
     out[[k]] <- rlang::hash(list(
       step, data, blueprints[step$args$blueprint], out[match(step$args$of, names)], study$asked,
-      study$encoding, unclass(study$criteria), study$seed, package_version_text(),
+      study$encoding, unclass(study$criteria), study$seed, study$figures,
+      package_version_text(),
       if (step$kind == "report") study$title))
   }
   out

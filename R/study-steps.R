@@ -38,10 +38,11 @@ print_to <- function(folder, name, ...) {
   write_text(file.path(folder, paste0(name, ".txt")), lines)
 }
 
-figure_to <- function(folder, name, figure) {
+figure_to <- function(study, folder, name, figure) {
   if (is.null(folder)) return(invisible())
-  drawn <- laid_out(figure)
-  for (ending in c("svg", "png")) save_figure(drawn, file.path(folder, paste0(name, ".", ending)))
+  # the layout is computed once for several formats
+  drawn <- if (length(study$figures) > 1L) laid_out(figure) else figure
+  for (ending in study$figures) save_figure(drawn, file.path(folder, paste0(name, ".", ending)))
 }
 
 table_to <- function(folder, name, table) {
@@ -57,7 +58,7 @@ do_screen <- function(study, args, values, folder) {
                                     by = args$by, missing_codes = study$asked$missing_codes))))
   print_to(folder, "screen", found)
   table_to(folder, "columns", as.data.frame(found))
-  figure_to(folder, "screen", plot(found))
+  figure_to(study, folder, "screen", plot(found))
   found
 }
 
@@ -71,21 +72,21 @@ do_check <- function(study, args, values, folder) {
 do_fit <- function(study, args, values, folder) {
   bp <- study_blueprint(study, args)
   fit <- do.call(fit_model, c(list(bp, study_data(study, bp)), study_request(study, args$by)))
-  fit_to(folder, fit, study$criteria)
+  fit_to(study, folder, fit)
   fit
 }
 
-fit_to <- function(folder, fit, criteria) {
+fit_to <- function(study, folder, fit) {
   if (is.null(folder)) return(invisible())
   print_to(folder, "summary", summary(fit))
   table_to(folder, "estimates", estimates(fit))
-  table_to(folder, "fit-indices", fit_indices(fit, criteria))
+  table_to(folder, "fit-indices", fit_indices(fit, study$criteria))
   table_to(folder, "r-squared", r_squared(fit))
   write_blueprint(fit, file.path(folder, "blueprint.yaml"))
   write_made(file.path(folder, "fit.rds"), function(path) saveRDS(fit, path))
   if (!has_values(fit)) return(invisible())
-  figure_to(folder, "diagram", path_diagram(fit))
-  if ("loading" %in% fit$layout$rows$kind) figure_to(folder, "loadings", loading_plot(fit))
+  figure_to(study, folder, "diagram", path_diagram(fit))
+  if ("loading" %in% fit$layout$rows$kind) figure_to(study, folder, "loadings", loading_plot(fit))
 }
 
 do_diagnose <- function(study, args, values, folder) {
@@ -96,7 +97,7 @@ do_diagnose <- function(study, args, values, folder) {
   print_to(folder, "diagnosis", residual, found)
   table_to(folder, "amendments", found)
   table_to(folder, "residuals", residual)
-  figure_to(folder, "residual-map", residual_map(fit))
+  figure_to(study, folder, "residual-map", residual_map(fit))
   found
 }
 
@@ -106,7 +107,7 @@ do_amend <- function(study, args, values, folder) {
   }
   fit <- amend_fit(values[[args$of]], texts("free"), texts("fix"), args$omit, args$because,
                    args$split, parse_halves(args$into, "into"))
-  fit_to(folder, fit, study$criteria)
+  fit_to(study, folder, fit)
   print_to(folder, "trail", trail(fit))
   table_to(folder, "trail", trail(fit))
   fit
@@ -126,7 +127,7 @@ do_quality <- function(study, args, values, folder) {
   print_to(folder, "quality", found)
   table_to(folder, "quality", as.data.frame(found))
   if (!is.null(found$pairs)) table_to(folder, "pairs", found$pairs)
-  figure_to(folder, "quality", plot(found))
+  figure_to(study, folder, "quality", plot(found))
   found
 }
 
@@ -152,7 +153,7 @@ do_invariance <- function(study, args, values, folder) {
   }
   do.call(print_to, c(list(folder, "ladder"), shown))
   table_to(folder, "ladder", as.data.frame(last))
-  figure_to(folder, "ladder", plot(last))
+  figure_to(study, folder, "ladder", plot(last))
   ladder
 }
 
@@ -166,7 +167,7 @@ do_bootstrap <- function(study, args, values, folder) {
                         interval = args$interval %||% "percentile")
   print_to(folder, "bootstrap", boot)
   table_to(folder, "bootstrap", as.data.frame(boot))
-  figure_to(folder, "bootstrap", plot(boot))
+  figure_to(study, folder, "bootstrap", plot(boot))
   boot
 }
 
@@ -177,7 +178,7 @@ do_plan <- function(study, args, values, folder) {
   print_to(folder, "plan", plan)
   table_to(folder, "plan", as.data.frame(plan))
   table_to(folder, "sizes", plan$sizes)
-  figure_to(folder, "plan", plot(plan))
+  figure_to(study, folder, "plan", plot(plan))
   plan
 }
 

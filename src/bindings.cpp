@@ -259,8 +259,9 @@ List core_evaluate(SEXP model, SEXP sample, const Eigen::VectorXd& theta) {
                       Rcpp::_["expected"] = expected, Rcpp::_["observed"] = observed);
 }
 
-// Scores of single cases with respect to the parameters, one matrix per group, centred at the means
-// of the model or of the data. [[Rcpp::export(rng = false)]]
+// Scores of single cases with respect to the parameters, one matrix per group, centred at the
+// means of the model or of the data.
+// [[Rcpp::export(rng = false)]]
 List core_case_scores(SEXP model, SEXP sample, const Eigen::VectorXd& theta, SEXP cases) {
   const auto what = std::make_shared<const oz::Model>(model_from(model));
   check_length(theta, what->map.parameters);

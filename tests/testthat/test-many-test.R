@@ -79,8 +79,8 @@ test_that("nested models and every rung are tested by the smaller model made to 
 test_that("p is uniform when the model is right, also with missing values", {
   truth <- c("loading[ , ]" = .7, "covariance[Belonging, Calm]" = .3)
   p <- lapply(c(0, 0.1), function(share) {
-    sets <- simulate(bp, 40, seed = 6, n = 150, truth = truth, missing = share)
-    vapply(sets, function(d) bootstrap_test(quiet_fit(bp, d), reps = 99, seed = 1)$p_bootstrap, 0)
+    sets <- simulate(bp, 25, seed = 6, n = 150, truth = truth, missing = share)
+    vapply(sets, function(d) bootstrap_test(quiet_fit(bp, d), reps = 49, seed = 1)$p_bootstrap, 0)
   })
   for (found in p) expect_gt(suppressWarnings(ks.test(found, "punif")$p.value), 0.01)
 })

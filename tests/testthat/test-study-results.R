@@ -84,7 +84,9 @@ test_that("what was altered, cut, emptied, renamed or lost is said and done agai
       writeBin(bytes, to)
     },
     missing = function(to) file.rename(to, paste0(to, ".aside")))
-  for (name in c("02-fit/estimates.csv", "03-bootstrap/value.json")) for (k in seq_along(spoil)) {
+  # every way for one of the two files, the first and the last for the other
+  for (name in c("02-fit/estimates.csv", "03-bootstrap/value.json"))
+    for (k in if (startsWith(name, "03")) seq_along(spoil) else c(1L, length(spoil))) {
     before <- readBin(inside(name), "raw", file.size(inside(name)))
     spoil[[k]](inside(name))
     said <- character()

@@ -187,7 +187,7 @@ test_that("a step that fails is named, what is done is kept, and it goes on from
 
 test_that("a study whose process is killed in the middle of a step goes on from there", {
   skip_on_os("windows")
-  slow <- sub("reps: 25", "reps: 20000", small)
+  slow <- sub("reps: 25", "reps: 100000", small)
   file <- study_in(slow)
   results <- file.path(dirname(file), "results")
   process <- system2(file.path(R.home("bin"), "Rscript"),
@@ -293,4 +293,30 @@ test_that("the schema for editors knows the keys that are checked", {
     expect_setequal(names(one$properties[[kind]]$properties), c(step_keys[[kind]], "name"))
   }
   expect_setequal(vapply(kinds, function(one) names(one$properties), ""), names(step_keys))
+})
+
+test_that("figures have the formats that the file names, and the index shows one that it can", {
+  lines <- c("data: choirs.csv", "blueprints: {measurement: choirs.yaml}", "steps:",
+             "  - screen: {blueprint: measurement}")
+  drawn <- function(figures) {
+    file <- study_in(c(if (!is.null(figures)) paste("figures:", figures), lines))
+    quietly(file)
+    page <- xml2::read_html(file.path(dirname(file), "results", "index.html"))
+    list(files = list.files(file.path(dirname(file), "results", "01-screen"), "^screen[.]"),
+         shown = basename(xml2::xml_attr(xml2::xml_find_all(page, "//img"), "src")), file = file)
+  }
+  usual <- drawn(NULL)
+  expect_identical(usual$files, c("screen.svg", "screen.txt"))
+  expect_identical(usual$shown, "screen.svg")
+  both <- drawn("[png, pdf]")
+  expect_identical(both$files, c("screen.pdf", "screen.png", "screen.txt"))
+  expect_identical(both$shown, "screen.png")
+  expect_length(drawn("pdf")$shown, 0)
+  # another format is another result
+  writeLines(c("figures: png", lines), usual$file)
+  expect_identical(unname(states(quietly(usual$file))), "done")
+  for (wrong in c("gif", "3", "[svg, svg]", "{svg: 1}", "true"))
+    expect_error(quietly(study_in(c(paste("figures:", wrong), lines))), "figures",
+                 class = "orizzonte_error_study")
+  expect_error(quietly(study_in(c("figures: sgv", lines))), "svg", class = "orizzonte_error_study")
 })
