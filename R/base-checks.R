@@ -28,7 +28,8 @@ check_blueprint <- function(x, verb) {
   }
   abort("input", c(text_of("first_argument_must_be", verb = verb),
                    x = text_of("it_is_of_kind", value = describe(x)),
-                   i = text_of("start_blueprint_title_pipe")))
+                   i = if (is.data.frame(x)) text_of("blueprint_comes_first", verb = verb) else
+                     text_of("start_blueprint_title_pipe")))
 }
 
 # The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
@@ -187,7 +188,15 @@ other_words <- c(items = "reflected_in", indicators = "reflected_in", measured_b
                  why = "because", misses = "misspecified",
                  steps = "rungs", confidence = "level", conf_level = "level")
 
+# Values of arguments that people write as arguments.
+values_as_arguments <- c(robust = "inference = \"robust\"", fiml = "incomplete = \"keep\"",
+                         listwise = "incomplete = \"drop\"", keep = "incomplete = \"keep\"",
+                         drop = "incomplete = \"drop\"")
+
 nearest_argument <- function(strange, known) {
+  setting <- values_as_arguments[strange]
+  if (sub(" .*", "", setting) %in% known)
+    return(c(i = text_of("did_you_mean_argument", word = setting)))
   word <- other_words[strange]
   if (word %in% known) return(c(i = text_of("did_you_mean_argument", word = word)))
   # a beginning, or the letters in their order with some left out: lvl for level

@@ -140,6 +140,7 @@ add_texts(
   has_no_argument = "{verb}() has no argument {strange}.",
   takes_text = "`{name}` takes text.",
   write_in_quotes_hint = "Write it in quotes{hint}{hint_2}.",
+  blueprint_comes_first = "The blueprint comes first, then the data: {verb}(blueprint, data).",
   did_you_mean_argument = "Did you mean `{word}`?",
   must_be = "{what} must be {choices}.",
   between_and = " between {ends} and {ends_2}",

@@ -26,7 +26,8 @@ read_blueprint <- function(file, ...) {
   if (!is.list(content) || is.null(names(content))) {
     abort("file",
           c(text_of("is_not_blueprint_file", file = quoted(file)),
-            i = text_of("holds_keys_such_title")))
+            i = text_of(if (grepl("[.](csv|tsv|txt)$", file, ignore.case = TRUE))
+              "blueprint_file_comes_first" else "holds_keys_such_title")))
   }
   blueprint_from(content, file)
 }

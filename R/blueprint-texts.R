@@ -89,6 +89,8 @@ add_texts(
   intercepts_are_added_themselves =
     "Intercepts are added automatically. Compute products or powers as columns of the data first.",
   is_not_blueprint_file = "{file} is not a blueprint file.",
+  blueprint_file_comes_first =
+    "The name is that of a data file. The blueprint file comes first, then the data.",
   holds_keys_such_title = "A blueprint file has keys such as title, constructs and effects.",
   in_of = "In {where} of {file}:",
   has_both_reflected_composed = "{file}: {where} has both reflected_in and composed_of.",
@@ -188,6 +190,13 @@ add_texts(
   names_most_are_allowed = "{value} names in {what}: at most {most_names} are allowed.",
   named_twice_in = "{duplicated} is named twice in {what}.",
   name_each_once = "Name each once.",
+  items_by_name = paste0(
+    "Items are given by name, as a range of columns such as be1:be4, or as all_of(x) for names ",
+    "in a character vector x."),
+  blueprint_is_not_updated = "update() changes a fit, not a blueprint.",
+  verbs_change_blueprint = paste0(
+    "A blueprint is changed by its verbs: construct(), effect(), covary(), restrict(), relax() ",
+    "and others; see ?blueprint."),
   cannot_evaluate = "Cannot evaluate `{expression}` in {what}.",
   must_give_names_character = "`{expression}` in {what} must give names (a character vector).",
   it_gives = "It gives {value}.",

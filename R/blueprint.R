@@ -134,3 +134,8 @@ without_trail <- function(bp) {
   bp$trail <- list()
   bp
 }
+
+#' @export
+update.orizzonte_blueprint <- function(object, ...) {
+  abort("input", c(text_of("blueprint_is_not_updated"), i = text_of("verbs_change_blueprint")))
+}

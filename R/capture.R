@@ -122,6 +122,9 @@ names_hint <- function(expression, what) {
   how <- deparse_one(expression[[1L]])
   if (how %in% c("$", "[[") && length(expression) == 3L)
     return(c(i = text_of("give_column_s_name", expression = format(expression[[3L]]))))
+  if (how %in% c("starts_with", "ends_with", "contains", "matches", "num_range", "everything",
+                 "where", "any_of"))
+    return(c(i = text_of("items_by_name")))
   joined <- all.vars(expression)
   if (!how %in% c("+", "list", "~", "-", "cbind", "|", "&") || length(joined) == 0L) return(NULL)
   verb <- if (endsWith(what, "()")) sub("()", "", what, fixed = TRUE) else "c"

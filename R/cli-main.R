@@ -213,9 +213,18 @@ check_flags <- function(args, options, name) {
   unknown <- setdiff(flags, known)
   if (length(unknown)) {
     abort("usage", c(text_of("orizzonte_has_no_option", name = name, unknown = unknown[1L]),
-                     did_you_mean(unknown[1L], known),
+                     nearest_option(unknown[1L], known),
                      i = paste0("Options: ", enumerate(known), ".")))
   }
+}
+
+# The option that was meant: a value that was written as an option belongs to one.
+nearest_option <- function(unknown, known) {
+  setting <- values_as_arguments[chartr("-", "_", sub("^--", "", unknown))]
+  parts <- strsplit(gsub("\"", "", setting, fixed = TRUE), " = ", fixed = TRUE)[[1L]]
+  flag <- option_flag(parts[1L])
+  if (flag %in% known) c(i = text_of("did_you_mean_argument", word = paste(flag, parts[2L]))) else
+    did_you_mean(unknown, known)
 }
 
 #' Put the command on the path

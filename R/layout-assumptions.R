@@ -137,13 +137,19 @@ print.orizzonte_blueprint <- function(x, ...) {
 }
 
 format_blueprint <- function(bp) {
+  lines <- c(heading(paste0("Blueprint: ", bp$title)), format_statements(bp), "")
+  if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L)
+    return(c(lines, text_of("empty_so_far_add")))
+  # what names a group is counted once there are groups
+  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
+  c(lines, format_assumptions(layout, bp), "", format_counts(layout), "",
+    text_of("next_fit_model_blueprint"))
+}
+
+# The statements of a blueprint, without its defaults.
+format_statements <- function(bp) {
   width <- max(nchar(names(bp$constructs)), 0L)
-  lines <- c(heading(paste0("Blueprint: ", bp$title)),
-             paste0("Scale: ", bp$scale, " (", words_of("scale_setting", bp$scale), ")"))
-  if (length(bp$constructs) == 0L && length(bp$effects$from) == 0L) {
-    return(c(lines, "",
-             text_of("empty_so_far_add")))
-  }
+  lines <- paste0("Scale: ", bp$scale, " (", words_of("scale_setting", bp$scale), ")")
   if (length(bp$constructs)) {
     described <- vapply(names(bp$constructs), function(name) {
       construct <- bp$constructs[[name]]
@@ -155,7 +161,7 @@ format_blueprint <- function(bp) {
              "  reflected in ", paste(items, collapse = ", "),
              if (!is.null(construct$scale)) paste0("  [scale: ", construct$scale, "]"))
     }, "")
-    lines <- c(lines, "", "Constructs", wrap_lines(described, indent = 2L, hang = width + 4L))
+    lines <- c(lines, "", text_of("head_constructs"), wrap_lines(described, indent = 2L, hang = width + 4L))
   }
   if (length(bp$effects$from)) {
     outcomes <- unique(bp$effects$to)
@@ -164,14 +170,11 @@ format_blueprint <- function(bp) {
                      paste0(o, " ~ ", paste(bp$effects$from[bp$effects$to == o], collapse = " + "))
                    },
                      "")
-    lines <- c(lines, "", "Effects", wrap_lines(text, indent = 2L, hang = 4L))
+    lines <- c(lines, "", text_of("head_effects"), wrap_lines(text, indent = 2L, hang = 4L))
   }
   stated <- stated_besides(bp)
-  if (length(stated)) lines <- c(lines, "", "Other specifications", paste0("  ", stated))
-  # what names a group is counted once there are groups
-  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
-  c(lines, "", format_assumptions(layout, bp), "", format_counts(layout), "",
-    text_of("next_fit_model_blueprint"))
+  if (length(stated)) lines <- c(lines, "", text_of("other_specifications"), paste0("  ", stated))
+  lines
 }
 
 # Statements other than constructs and effects, one line each.

@@ -251,6 +251,17 @@ group_scopes <- function(restriction, layout) {
   as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
 }
 
+# How to declare an effect between two variables of the model; NULL for anything else, and where
+# the model has the effect in the other direction.
+undeclared_effect <- function(address, layout) {
+  both <- c(address$first, address$second)
+  rows <- layout$rows
+  if (address$kind != "effect" || length(both) != 2L ||
+      !all(both %in% c(layout$observed, layout$constructs)) ||
+      any(rows$kind == "effect" & rows$first == both[2L] & rows$second == both[1L])) return(NULL)
+  c(i = text_of("declare_the_effect", from = both[1L], to = both[2L]))
+}
+
 # The rows that an address refers to; `scope`: the group of addresses without one.
 restricted_rows <- function(text, layout, scope = NULL) {
   address <- parse_address(text)
@@ -262,7 +273,8 @@ restricted_rows <- function(text, layout, scope = NULL) {
                            i = text_of("give_raw_data_or_summary")))
   }
   abort("restriction", c(text_of("no_such_parameter_model", value = text),
-                         nearest_address(text, layout$rows$parameter),
+                         undeclared_effect(address, layout) %||%
+                           nearest_address(text, layout$rows$parameter),
                          i = text_of("parameter_column_estimates_print")))
 }
 

@@ -1,6 +1,10 @@
 # Texts of the stage layout.
 
 add_texts(
+  head_defaults = "Defaults",
+  head_not_assumed = "Not assumed",
+  head_constructs = "Constructs",
+  other_specifications = "Other specifications",
   empty_so_far_add = paste0(
     "The blueprint is empty. Add construct(\"Name\", reflected_in = item1:item4) or ",
     "effect(outcome ~ cause)."),
@@ -65,6 +69,8 @@ add_texts(
   is_already_fixed_then = "{row} is already fixed at {row_2}, which contradicts {restriction}.",
   cannot_be_restricted_data = "{value} cannot be restricted, because the data contain no means.",
   give_raw_data_or_summary = "Give raw data, or summary data with means.",
+  declare_the_effect =
+    "To add the effect: effect({to} ~ {from}), or in a blueprint file: {to}: {from} under effects.",
   no_such_parameter_model = "No such parameter in the model: {value}.",
   parameter_column_estimates_print =
     "The column `parameter` of estimates() and print(blueprint) show all parameters.",

@@ -138,8 +138,8 @@ bullet_assumptions <- function(both) {
   bullets <- function(lines) {
     if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
   }
-  c("Assumed", bullets(both$assumed),
-    if (length(both$not_assumed)) c("Not assumed", bullets(both$not_assumed)))
+  c(text_of("head_defaults"), bullets(both$assumed),
+    if (length(both$not_assumed)) c(text_of("head_not_assumed"), bullets(both$not_assumed)))
 }
 
 # The roles of the variables in a model.

@@ -77,6 +77,28 @@ raw_errors <- function(fit) {
   })
 }
 
+# Rows by parameter label, such as estimates(fit)["effect[Calm, Staying]", ]; an unknown label is
+# an error instead of a row of missing values.
+#' @export
+`[.orizzonte_estimates` <- function(x, i, j, ...) {
+  if (nargs() - ...length() > 2L && !missing(i) && is.character(i)) {
+    i <- rows_by_label(x, i)
+    return(if (missing(j)) x[i, ] else x[i, j, ...])
+  }
+  NextMethod()
+}
+
+#' @export
+`[.orizzonte_effects` <- `[.orizzonte_estimates`
+
+rows_by_label <- function(x, labels) {
+  at <- match(labels, x$parameter)
+  if (!anyNA(at)) return(at)
+  unknown <- labels[is.na(at)][1L]
+  abort("address", c(text_of("no_such_row", unknown = quoted(unknown)),
+                     nearest_address(unknown, x$parameter)))
+}
+
 #' @export
 print.orizzonte_estimates <- function(x, n = NULL, ...) {
   needed <- c("parameter", "kind", "estimate", "se", "z", "p", "standardized", "status")

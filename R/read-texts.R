@@ -24,6 +24,7 @@ add_instructions(
   or_amend = instruct("Or: amendments(fit) to see the remaining misfit"))
 
 add_texts(
+  no_such_row = "The table has no row {unknown}.",
   claim_supported = "supported",
   claim_contradicted = "contradicted",
   claim_not_supported = "not supported",

@@ -98,14 +98,8 @@ index_table <- function(x, caption = NULL) {
     verdict = words_of("index", x$verdict)))
 }
 
-# The blueprint as it prints, without its heading and what it assumes.
-stated_lines <- function(bp) {
-  text <- format_blueprint(bp)
-  text[seq(2L, which(text == "Assumed")[1L] - 2L)]
-}
-
 fit_model_parts <- function(fit, assumed = text_of("assumed_without_being_stated")) {
-  report_section(text_of("head_model"), report_code(stated_lines(fit$request$blueprint)),
+  report_section(text_of("head_model"), report_code(format_statements(fit$request$blueprint)),
     report_section(assumed, level = 2L,
       report_code(c(format_assumptions(fit$layout, fit$request$blueprint)[-1L], "",
                     format_counts(fit$layout)))))

@@ -192,7 +192,7 @@ knit_print.orizzonte_variance_split <- function(x, ...) {
 
 #' @exportS3Method knitr::knit_print
 knit_print.orizzonte_text <- function(x, ...) {
-  knit_parts(x, c("paragraphs", "references"), lapply(x$paragraphs, report_text),
+  knit_parts(list(), character(), lapply(x$paragraphs, report_text),
              report_bullets(x$references))
 }
 

@@ -7,13 +7,13 @@
 #' words, and every number comes from the object.
 #'
 #' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], a result of
-#'   [compare_models()], [construct_quality()], [variance_split()], [bootstrap_fit()] or
-#'   [bootstrap_test()], or a named list of these.
+#'   [compare_models()], [confirm()], [construct_quality()], [variance_split()],
+#'   [bootstrap_fit()], [bootstrap_test()] or [plan_study()], or a named list of these.
 #' @param criteria Cut-offs, from [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return An object of class `orizzonte_text`: a list with `paragraphs` (a character vector) and
-#'   `references` (the works cited). Printing it shows both; `as.character()` returns the
-#'   paragraphs.
+#' @return An object of class `orizzonte_text`: a character vector with one element per paragraph,
+#'   so that `writeLines(x)` and `cat(x)` work. `x$references` contains the works cited; printing
+#'   shows both.
 #' @section Errors: `orizzonte_error_input` when `x` is another kind of object.
 #' @references Holm, S. (1979). A simple sequentially rejective multiple test procedure.
 #'   *Scandinavian Journal of Statistics, 6*(2), 65--70.
@@ -36,12 +36,16 @@ methods_text <- function(x, criteria = NULL, ...) {
                        !is.null(methods_paragraphs(part, criteria))
                      }),
                      i = text_of("fits_ladders_comparisons_qualities")))
-  structure(list(paragraphs = paragraphs, references = found$references),
-            class = "orizzonte_text")
+  structure(unname(paragraphs), references = found$references, class = "orizzonte_text")
 }
 
 #' @export
 as.character.orizzonte_text <- function(x, ...) x$paragraphs
+
+#' @export
+`$.orizzonte_text` <- function(x, name) {
+  switch(name, paragraphs = as.vector(unclass(x)), references = attr(x, "references"))
+}
 
 #' @export
 print.orizzonte_text <- function(x, ...) {
@@ -60,6 +64,8 @@ methods_paragraphs <- function(x, criteria) {
     return(ladder_paragraphs(x, criteria))
   }
   if (inherits(x, "orizzonte_comparison")) return(comparison_paragraphs(x))
+  if (inherits(x, "orizzonte_confirmation")) return(confirmation_paragraphs(x))
+  if (inherits(x, "orizzonte_plan")) return(plan_paragraphs(x))
   if (inherits(x, "orizzonte_quality")) return(quality_paragraphs(x))
   if (inherits(x, "orizzonte_bootstrap")) return(bootstrap_paragraphs(x))
   if (inherits(x, "orizzonte_bootstrap_test")) return(bootstrap_test_paragraphs(x))
@@ -407,12 +413,119 @@ mean_text <- function(ladder) {
 }
 
 comparison_paragraphs <- function(x) {
-  own <- paste0(x$model, ": ", vapply(seq_len(nrow(x)), function(k) {
-    chisq_text(x$chisq[k], x$df[k], x$p[k])
-  }, ""), ", CFI = ", format_share(x$cfi, 3L), ", RMSEA = ", format_share(x$rmsea, 3L),
-  ", AIC = ", format_fixed(x$aic, 1L), ", BIC = ", format_fixed(x$bic, 1L), ".")
-  c(text_of("models_compared", own = paste(own, collapse = " ")),
-    paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "))
+  own <- text_of("model_fit_compared", model = quoted(x$model), status = ifelse(
+    x$status %in% "proper", "", text_of("whose_solution_was", status = x$status)),
+    chisq = vapply(seq_len(nrow(x)), function(k) chisq_text(x$chisq[k], x$df[k], x$p[k]), ""),
+    cfi = format_share(x$cfi, 3L), rmsea = format_share(x$rmsea, 3L),
+    aic = format_fixed(x$aic, 1L), bic = format_fixed(x$bic, 1L))
+  n <- unique(x$n)
+  c(text_of("models_compared", own = paste(own, collapse = " "),
+            cases = if (length(n) == 1L) text_of("of_the_same_cases", n = format_count(n))),
+    paste(c(pair_paragraph(x), criteria_sentence(x)), collapse = " "))
+}
+
+# What the tests of each pair of models showed.
+pair_paragraph <- function(x) {
+  level <- attr(x, "significance") %||% 0.05
+  vuong <- which(!is.na(x$against) & is.na(x$p_change) & !is.na(x$distinguishable_p))
+  unlist(lapply(which(!is.na(x$against)), function(k) {
+    pair <- list(model = quoted(x$model[k]), against = quoted(x$against[k]))
+    say <- function(name, ...) do.call(text_of, c(list(name), pair, list(...)))
+    if (!is.na(x$p_change[k])) {
+      more <- x$df_change[k] < 0
+      return(say("nested_pair", parameters = count_of(abs(x$df_change[k]), "parameter"),
+                 more = if (more) "more" else "fewer",
+                 verdict = text_of(paste0("nested_", x$verdict[k])),
+                 chisq = chisq_text(abs(x$chisq_change[k]), abs(x$df_change[k]), x$p_change[k],
+                                    "\u0394\u03c7\u00b2")))
+    }
+    if (!k %in% vuong) return(NULL)
+    if (x$distinguishable_p[k] >= level)
+      return(say("not_distinguishable_pair", p = p_clause(x$distinguishable_p[k]),
+                 cite = cite("Vuong 1989")))
+    say("distinguishable_pair", p = p_clause(x$vuong_p_aic[k]), z = format_fixed(x$vuong_z_aic[k]),
+        verdict = text_of(paste0("vuong_", x$closer[k]), this = quoted(x$model[k]),
+                          other = quoted(x$against[k])),
+        cite = cite("Vuong 1989"))
+  }))
+}
+
+# The models that the information criteria prefer.
+criteria_sentence <- function(x) {
+  among <- which(!is.na(x$akaike_weight))
+  if (length(among) < 2L) return(text_of("no_common_criteria"))
+  lowest <- function(index) {
+    value <- x[[index]][among]
+    quoted(x$model[among][value < min(value) + 1e-4])
+  }
+  aic <- enumerate(lowest("aic"))
+  bic <- enumerate(lowest("bic"))
+  if (aic == bic) text_of("criteria_agree", aic = aic) else
+    text_of("criteria_differ", aic = aic, bic = bic)
+}
+
+confirmation_paragraphs <- function(x) {
+  end <- x$fits$end
+  state <- solution_state(end)
+  fit <- if (!state$status %in% c("proper", "at bound", "weak"))
+    text_of("validation_trouble", status = state$status) else
+      text_of("validation_fit", chisq = chisq_text(test_of(end)$chisq, test_of(end)$df,
+                                                   test_of(end)$p),
+              cfi = format_share(comparison_measures(end)$cfi, 3L),
+              rmsea = format_share(comparison_measures(end)$rmsea, 3L))
+  d <- x$difference[!is.na(x$difference$chisq_change), ]
+  fall <- text_of("fall_in_sample", sample = ifelse(
+    d$data == "these", text_of("in_calibration"), text_of("in_validation")),
+                  chisq = format_fixed(d$chisq_change, 2L), df = d$df_change,
+                  p = vapply(d$p_change, p_clause, ""))
+  p <- x$parameters
+  each <- text_of("validated_parameter",
+                  parameter = addresses_in_words(p$parameter, end$layout$observed),
+                  estimate = format_number(p$estimate_fresh), se = format_number(p$se_fresh),
+                  p = vapply(p$p_adjusted, p_clause, ""),
+                  standardized = format_share(p$standardized_fresh))
+  again <- p$verdict == "found_again"
+  paste(c(text_of("cross_validated", cases = cases_text(end$sample), fit = fit,
+                  cite = cite("Cudeck & Browne 1983")),
+          if (nrow(d)) text_of("falls_compared", each = enumerate(fall)),
+          if (any(again)) text_of("replicated", each = enumerate(each[again], most = 20L),
+                                  cite = cite("Holm 1979")),
+          if (any(!again)) text_of("not_replicated", each = enumerate(each[!again], most = 20L),
+                                   cite = cite("Holm 1979"))), collapse = " ")
+}
+
+plan_paragraphs <- function(x) {
+  sizes <- x$sizes
+  t <- x$parameters[grepl("^(effect|mean|quantity|covariance)\\[", x$parameters$parameter) &
+                      abs(x$parameters$truth) > 1e-8, ]
+  named <- unique(t$parameter)
+  each <- vapply(named, function(name) {
+    own <- t[t$parameter == name, ]
+    text_of("planned_power", parameter = addresses_in_words(name, character()),
+            truth = format_number(own$truth[1L]),
+            power = enumerate(text_of("power_at", n = format_count(own$n),
+                                      power = format_share(own$power)), most = 20L))
+  }, "")
+  reached <- Reduce(intersect, lapply(named, function(name) {
+    t$n[t$parameter == name & t$power >= x$goal]
+  }))
+  goal <- short_number(x$goal)
+  coverage <- range(x$parameters$coverage, na.rm = TRUE)
+  lost <- sizes$converged < 1
+  paste(c(text_of("planned_by_simulation", title = quoted(x$title), reps = format_count(x$reps),
+                  n = enumerate(format_count(sizes$n), most = 20L), seed = x$seed,
+                  drawing = drawing_words(x$drawing), cite = cite("Muth\u00e9n & Muth\u00e9n 2002")),
+          if (length(each)) text_of("planned_powers", each = paste(each, collapse = "; "),
+                                    level = short_number(x$significance),
+                                    error = format_share(0.5 / sqrt(x$reps))),
+          if (length(each)) if (length(reached))
+            text_of("goal_reached", goal = goal, n = format_count(min(reached)),
+                    count = length(named)) else text_of("goal_not_reached", goal = goal),
+          text_of("planned_coverage", lower = format_share(coverage[1L], 3L),
+                  upper = format_share(coverage[2L], 3L)),
+          if (any(lost)) text_of("planned_losses", each = enumerate(text_of(
+            "lost_at", n = format_count(sizes$n[lost]),
+            share = percent_text(1 - sizes$converged[lost]))))), collapse = " ")
 }
 
 quality_paragraphs <- function(x) {
@@ -466,8 +579,8 @@ bootstrap_paragraphs <- function(x) {
 bootstrap_test_paragraphs <- function(x) {
   each <- vapply(seq_len(nrow(x)), function(k) {
     text_of("bootstrap_test_result", p = p_clause(x$p_bootstrap[k]),
-            tested = if (is.na(x$against[k])) x$model[k] else
-              text_of("model_against", model = x$model[k], against = x$against[k]),
+            tested = if (is.na(x$against[k])) quoted(x$model[k]) else
+              text_of("model_against", model = quoted(x$model[k]), against = quoted(x$against[k])),
             chisq = chisq_text(x$chisq[k], x$df[k], x$p[k],
                                if (is.na(x$against[k])) "\u03c7\u00b2" else
                                  "\u0394\u03c7\u00b2"))

@@ -16,6 +16,8 @@ references_by_key <- function() {
            "testing measurement invariance. Structural Equation Modeling, 9(2), 233-255."),
     paste0("Cronbach, L. J. (1951). Coefficient alpha and the internal structure of tests. ",
            "Psychometrika, 16(3), 297-334."),
+    paste0("Cudeck, R., & Browne, M. W. (1983). Cross-validation of covariance structures. ",
+           "Multivariate Behavioral Research, 18(2), 147-167."),
     paste0("Efron, B. (1987). Better bootstrap confidence intervals. Journal of the American ",
            "Statistical Association, 82(397), 171-185."),
     paste0("Fornell, C., & Larcker, D. F. (1981). Evaluating structural equation models with ",
@@ -38,6 +40,9 @@ references_by_key <- function() {
     "McDonald, R. P. (1999). Test theory: A unified treatment. Erlbaum.",
     paste0("Meredith, W. (1993). Measurement invariance, factor analysis and factorial ",
            "invariance. Psychometrika, 58(4), 525-543."),
+    paste0("Muth\u00e9n, L. K., & Muth\u00e9n, B. O. (2002). How to use a Monte Carlo study to ",
+           "decide on sample size and determine power. Structural Equation Modeling, 9(4), ",
+           "599-620."),
     paste0("Reise, S. P. (2012). The rediscovery of bifactor measurement models. Multivariate ",
            "Behavioral Research, 47(5), 667-696."),
     paste0("Satorra, A., & Bentler, P. M. (1994). Corrections to test statistics and standard ",
@@ -50,6 +55,8 @@ references_by_key <- function() {
            "Psychology, 27(2), 229-239."),
     paste0("Swain, A. J. (1975). Analysis of parametric structures for variance matrices ",
            "(Doctoral dissertation). University of Adelaide."),
+    paste0("Vuong, Q. H. (1989). Likelihood ratio tests for model selection and non-nested ",
+           "hypotheses. Econometrica, 57(2), 307-333."),
     paste0("White, H. (1982). Maximum likelihood estimation of misspecified models. ",
            "Econometrica, 50(1), 1-25."),
     paste0("Yuan, K.-H., & Bentler, P. M. (2000). Three likelihood-based methods for mean and ",
@@ -63,11 +70,12 @@ references_by_key <- function() {
 # The in-text citations, in the same order.
 reference_keys <- c(
   "Arbuckle 1996", "Bollen & Stine 1992", "Browne & Cudeck 1993", "Chen 2007",
-  "Cheung & Rensvold 2002", "Cronbach 1951", "Efron 1987", "Fornell & Larcker 1981",
+  "Cheung & Rensvold 2002", "Cronbach 1951", "Cudeck & Browne 1983", "Efron 1987",
+  "Fornell & Larcker 1981",
   "Graham 2003", "Haberman 2008", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
-  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Reise 2012",
-  "Satorra & Bentler 1994",
-  "Satorra & Bentler 2001", "S\u00f6rbom 1974", "Swain 1975", "White 1982", "Yuan & Bentler 2000",
+  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Muth\u00e9n & Muth\u00e9n 2002", "Reise 2012",
+  "Satorra & Bentler 1994", "Satorra & Bentler 2001", "S\u00f6rbom 1974", "Swain 1975",
+  "Vuong 1989", "White 1982", "Yuan & Bentler 2000",
   "Zhang & Savalei 2023"
 )
 
@@ -80,7 +88,7 @@ cite <- function(...) {
   keys <- c(...)
   stopifnot(keys %in% reference_keys)
   cited$keys <- union(cited$keys, keys)
-  paste(keys, collapse = "; ")
+  paste(sub(" ([0-9]{4})$", ", \\1", keys), collapse = "; ")
 }
 
 # The value of `expr`, and the full references of all works cited while it was computed.
@@ -89,5 +97,7 @@ collect_references <- function(expr) {
   on.exit(cited$keys <- before)
   cited$keys <- character()
   value <- force(expr)
-  list(value = value, references = references_by_key()[reference_keys %in% cited$keys])
+  # ranges of pages have an en dash
+  full <- gsub("([0-9])-([0-9])", "\\1\u2013\\2", references_by_key())
+  list(value = value, references = full[reference_keys %in% cited$keys])
 }

@@ -94,8 +94,8 @@ add_texts(
   fit_was_bootstrapped = paste0(
     "Model fit was tested by the bootstrap ({cite}): {reps} samples were drawn from the data ",
     "after transforming them to fit the model exactly (seed {seed})."),
-  bootstrap_test_result = "For {tested}, {chisq}, bootstrap p {p}.",
-  model_against = "{model} against {against}",
+  bootstrap_test_result = "For the model {tested}, {chisq}, bootstrap p {p}.",
+  model_against = "{model} compared with {against}",
   variance_was_split = paste0(
     "The variance of sum scores was divided into the contributions of the general and the ",
     "specific constructs, with {level}% confidence intervals ({cite})."),
@@ -118,7 +118,60 @@ add_texts(
   se_p_standardized =
     "{construct}{group} {difference} (SE = {se}, p {value}, standardized {standardized})",
   differences_means = "Differences of latent means{means}: {each} ({cite}).",
-  models_compared = "Models were compared. {own}",
+  models_compared = "Models were fitted{cases} and compared. {own}",
+  of_the_same_cases = " to the same {n} cases",
+  model_fit_compared = paste0(
+    "The model {model}{status} had {chisq}, CFI = {cfi}, RMSEA = {rmsea}, AIC = {aic} and ",
+    "BIC = {bic}."),
+  whose_solution_was = ", whose solution was {status},",
+  nested_pair = "{model} had {parameters} {more} than {against} and {verdict} ({chisq}).",
+  nested_fits_as_well = "did not fit significantly worse",
+  nested_fits_worse = "fitted significantly worse",
+  nested_fits_better = "fitted significantly better",
+  not_distinguishable_pair = paste0(
+    "{model} and {against}, which are not nested, could not be distinguished with these ",
+    "data (p {p}; {cite})."),
+  distinguishable_pair = paste0(
+    "{model} and {against} are not nested; by the test for non-nested models, corrected ",
+    "for the number of parameters, {verdict} (z = {z}, p {p}; {cite})."),
+  vuong_this = "{this} was closer to the population",
+  vuong_other = "{other} was closer to the population",
+  vuong_neither = "neither model was significantly closer to the population",
+  vuong_cannot_tell = "the data did not decide which model was closer to the population",
+  criteria_agree = "AIC and BIC were lowest for {aic}.",
+  criteria_differ = "AIC was lowest for {aic}, BIC for {bic}.",
+  no_common_criteria = "Information criteria could not be compared.",
+  cross_validated = paste0(
+    "The modified model was cross-validated ({cite}) in a validation sample of {cases} that had ",
+    "not been used for the modifications{fit}."),
+  validation_fit = "; its fit was {chisq}, CFI = {cfi}, RMSEA = {rmsea}",
+  validation_trouble = ", in which its solution was {status}",
+  falls_compared = "From the original to the final model, \u03c7\u00b2 decreased {each}.",
+  fall_in_sample = "by {chisq} (\u0394df = {df}, p {p}) in the {sample} sample",
+  in_calibration = "calibration",
+  in_validation = "validation",
+  validated_parameter =
+    "the {parameter} (b = {estimate}, SE = {se}, p {p}, standardized {standardized})",
+  replicated = "Replicated in the validation sample, with Holm-adjusted p values ({cite}): {each}.",
+  not_replicated =
+    "Not replicated in the validation sample, with Holm-adjusted p values ({cite}): {each}.",
+  planned_by_simulation = paste0(
+    "The sample size was planned by Monte Carlo simulation ({cite}). From the population ",
+    "specified for the model {title}, {reps} data sets were drawn for each sample size (n = {n}; ",
+    "data: {drawing}; seed {seed}), and the model was fitted to each of them."),
+  planned_powers = paste0(
+    "At a significance level of {level}, the estimated power (Monte Carlo standard error at ",
+    "most {error}) was as follows: {each}."),
+  planned_power = "for the {parameter} (population value {truth}), {power}",
+  power_at = "{power} with n = {n}",
+  goal_reached = paste0(
+    "A sample of {n} was the smallest of these that reached a power of {goal} for ",
+    "{qty(count)}{?this parameter/all of these parameters}."),
+  goal_not_reached =
+    "None of these sample sizes reached a power of {goal} for all of these parameters.",
+  planned_coverage = "The coverage of the 95% confidence intervals ranged from {lower} to {upper}.",
+  planned_losses = "Some data sets did not lead to a converged solution: {each}.",
+  lost_at = "{share} with n = {n}",
   alpha = ", alpha = {alpha}",
   omega_ave = "{name} omega = {omega}{omega_upper}{alpha}, AVE = {ave}",
   reliability_validity_measures_intervals =
@@ -131,7 +184,8 @@ add_texts(
   methods_text_needs_fit =
     "methods_text() needs a fit, a ladder, or another result that it can describe.",
   fits_ladders_comparisons_qualities =
-    paste0("It describes fits, ladders, comparisons, qualities, variance splits, bootstraps and ",
+    paste0("It describes fits, ladders, comparisons, confirmations, qualities, variance splits, ",
+           "bootstraps, plans and ",
            "bootstrap tests, or a list of them."),
   with_what = " with {what}",
   model_was_fitted_has = paste0(

@@ -66,8 +66,10 @@ screen_data <- function(data, variables = NULL, by = NULL, missing_codes = NULL,
   check_arguments("screen_data")
   if (is.matrix(data)) data <- as.data.frame(data)
   if (!is.data.frame(data))
-    abort("data", c(text_of("screen_data_needs_data"), x = text_of("it_is_of_kind",
-        value = describe(data))))
+    abort("data", c(text_of("screen_data_needs_data"),
+                    x = text_of("it_is_of_kind", value = describe(data)),
+                    i = if (inherits(data, "orizzonte_blueprint")) text_of("data_come_first") else
+                      read_file_hint(data)))
   if (nrow(data) == 0L || ncol(data) == 0L) abort("data", text_of("data_have_no_rows_or"))
   data <- plain_columns(data)
   check_columns(data)

@@ -232,6 +232,7 @@ add_texts(
   and_more_outliers = "  and {outliers} more",
   nothing_stands_out = "  No problems were found.",
   blueprint_items_keyed_against = "With the blueprint, reverse-keyed items are also detected:",
+  data_come_first = "The data come first, then the blueprint: screen_data(data, blueprint).",
   screen_data_needs_data = "screen_data() needs a data frame.",
   data_have_no_rows_or = "The data have no rows or no columns.",
   must_be_one_column = "`by` must be one column.",

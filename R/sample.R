@@ -97,10 +97,15 @@ sample_of.default <- function(source, request) {
   abort("data",
         c(text_of("data_must_be_data"),
           x = text_of("it_is_of_kind", value = describe(source)),
-          i = if (is.character(source) && length(source) == 1L &&
-                  grepl("^.{1,200}[.](csv|tsv|txt)$", source))
-            text_of("read_file_first_read", source = quoted(source)),
+          i = read_file_hint(source),
           i = text_of("covariance_matrix_use_summary")))
+}
+
+# The way to the data in a file whose name was given in place of data.
+read_file_hint <- function(source) {
+  if (is.character(source) && length(source) == 1L &&
+      grepl("^.{1,200}[.](csv|tsv|txt)$", source))
+    text_of("read_file_first_read", source = quoted(source))
 }
 
 # Auxiliary variables add no information when the model has no missing values.

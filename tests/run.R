@@ -92,9 +92,14 @@ needs_absent <- vapply(files, function(file) {
 for (file in names(needs_absent)[nzchar(needs_absent)])
   cat("skipped: ", file, " (not installed: ", needs_absent[[file]], ")\n", sep = "")
 files <- files[!nzchar(needs_absent)]
-# the large ones first, so that no processor waits for one at the end
-jobs <- c("core", files[order(-file.size(files))])
+# The slow ones first, then the large ones, so that no processor waits for one at the end.
+slow <- paste0("test-", c("study-run", "report-write", "study-results", "cli-main", "many-bootstrap",
+                          "figure-path-diagram", "cli-diagnose", "printed", "fit-kinds"), ".R")
+jobs <- unique(c("core", intersect(slow, files), files[order(-file.size(files))]))
 jobs <- jobs[is_wanted(jobs)]
+# What most files load is loaded once, before the processes are forked.
+for (package in c("ggplot2", "xml2", "htmltools", "jsonlite", "yaml", "officer", "numDeriv"))
+  requireNamespace(package, quietly = TRUE)
 counts <- parallel::mclapply(jobs, run_job, mc.cores = max(1L, parallel::detectCores()),
                              mc.preschedule = FALSE)
 broken <- !vapply(counts, is.list, NA)

@@ -92,7 +92,7 @@ test_that("--table prints that table alone; JSON, which holds all, refuses it", 
   shown <- function(command_name, table, ...) {
     found <- command(command_name, files[1], files[2], "--table", table, ...)
     expect_equal(found$code, 0)
-    expect_false(grepl("Assumed", found$out))
+    expect_false(grepl("Defaults", found$out))
     found$out
   }
   heads <- c(estimates = "Estimates", fit_indices = "Fit indices", r_squared = "Explained variance",
@@ -128,7 +128,7 @@ test_that("check tells whether a blueprint can be estimated", {
   good <- command("check", extdata("choirs.yaml"), extdata("choirs.csv"))
   expect_equal(good$code, 0)
   expect_match(good$out, text_pattern("identified_rank_is_full"))
-  expect_match(good$out, "Assumed")
+  expect_match(good$out, "Defaults")
   file <- tempfile(fileext = ".yaml")
   write_blueprint(blueprint("x") |> construct("F", reflected_in = c(be1, be2)), file)
   bad <- command("check", file, extdata("choirs.csv"), "--format", "json")

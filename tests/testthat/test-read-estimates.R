@@ -98,7 +98,7 @@ test_that("explained variance is one minus the standardized residual variance", 
 test_that("summary says everything in order and survives saving", {
   text <- paste(capture.output(print(summary(fit))), collapse = "\n")
   positions <- vapply(c("The solution is proper", "Exact fit", "have missing values", "Fit indices",
-                        "Assumed", "Counts", "Estimates", "Explained variance",
+                        "Defaults", "Counts", "Estimates", "Explained variance",
                         "Largest residuals", "Next:"),
                       function(part) regexpr(part, text, fixed = TRUE), 0L)
   expect_true(all(positions > 0))

@@ -6,11 +6,14 @@ start <- read_blueprint(extdata("choirs-start.yaml"))
 concerts <- blueprint("Calm over two concerts") |>
   repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2))
 
+# A work as it is cited in a text.
+as_cited <- function(keys) sub(" ([0-9]{4})$", ", \\1", keys)
+
 # The text without addresses, quoted titles, names and years of the literature, version and file
 # names, which hold digits that are no results.
 told_numbers <- function(text, names) {
   text <- paste(text, collapse = " ")
-  for (key in reference_keys) text <- gsub(key, "", text, fixed = TRUE)
+  for (key in as_cited(reference_keys)) text <- gsub(key, "", text, fixed = TRUE)
   text <- gsub("\"[^\"]*\"|orizzonte [0-9.]+", "", text)
   text <- gsub("[a-z_]+\\[[^]]*\\]", "", gsub("\\[(?=[-.0-9])", "", text, perl = TRUE))
   text <- gsub("\\([A-Z][^()]* [0-9]{4}[^()]*\\)|[0-9]{4}\\)", "", text)
@@ -143,6 +146,25 @@ test_that("ladders, comparisons, measures and bootstraps are told with their own
   expect_told(as.character(methods_text(boot)),
               c(given_numbers(as.data.frame(boot)), "20", "3", "95"), variable_names(fit),
               "bootstrap")
+  halves <- split_data(choirs)
+  first <- quiet_fit(start, halves$explore)
+  amended <- suppressMessages(amend(first, free = covariance[be1, be2], because = "alike"))
+  checked <- confirm(amended, halves$confirm)
+  text <- as.character(methods_text(checked))
+  expect_told(text, given_numbers(checked$indices, checked$difference, checked$parameters),
+              variable_names(first), "confirmation")
+  expect_match(text, "the residual covariance of be1 and be2", fixed = TRUE)
+  expect_no_match(text, "[", fixed = TRUE)
+  planned <- suppressMessages(plan_study(
+    blueprint("Plan") |> construct("Calm", reflected_in = sc1:sc4) |> effect(st1 ~ Calm),
+    n = c(60, 120), truth = c("loading[ , ]" = .7, "effect[ , ]" = .3), reps = 20, seed = 2))
+  text <- as.character(methods_text(planned))
+  expect_told(text, given_numbers(planned$parameters, planned$sizes, 20, 2, 95, 1, planned$goal,
+                                  planned$significance, .5 / sqrt(20)),
+              c("Calm", "st1", "sc1", "sc2", "sc3", "sc4"), "plan")
+  reached <- with(planned$parameters, n[grepl("^effect", parameter) & power >= planned$goal])
+  expect_match(text, if (length(reached)) paste("sample of", min(reached), "was") else
+    text_pattern("goal_not_reached", goal = ".80"))
   all <- methods_text(list(fit, quality))
   expect_equal(all$paragraphs, c(methods_text(fit)$paragraphs, methods_text(quality)$paragraphs))
   expect_error(methods_text(3), "needs a fit", class = "orizzonte_error_input")
@@ -214,11 +236,11 @@ test_that("only what was judged is said to meet criteria", {
 
 test_that("references are those that the text cites, whatever words the user has in it", {
   keys_of <- function(text) {
-    reference_keys[references_by_key() %in% text$references]
+    reference_keys[references_by_key() %in% gsub("\u2013", "-", text$references)]
   }
   written <- function(text) {
-    reference_keys[vapply(reference_keys, grepl, NA, paste(text$paragraphs, collapse = " "),
-                          fixed = TRUE)]
+    reference_keys[vapply(as_cited(reference_keys), grepl, NA,
+                          paste(text$paragraphs, collapse = " "), fixed = TRUE)]
   }
   fit <- quiet_fit(start, choirs)
   ladder <- suppressMessages(invariance(measured, choirs, by = "setting",

@@ -296,10 +296,12 @@ test_that("the schema for editors knows the keys that are checked", {
 })
 
 test_that("figures have the formats that the file names, and the index shows one that it can", {
-  lines <- c("data: choirs.csv", "blueprints: {measurement: choirs.yaml}", "steps:",
-             "  - screen: {blueprint: measurement}")
+  lines <- c("data: choirs.csv", "blueprints: {short: short.yaml}", "steps:",
+             "  - screen: {blueprint: short}")
   drawn <- function(figures) {
     file <- study_in(c(if (!is.null(figures)) paste("figures:", figures), lines))
+    write_blueprint(blueprint("Short") |> construct("Belonging", reflected_in = be1:be3),
+                    file.path(dirname(file), "short.yaml"))
     quietly(file)
     page <- xml2::read_html(file.path(dirname(file), "results", "index.html"))
     list(files = list.files(file.path(dirname(file), "results", "01-screen"), "^screen[.]"),
