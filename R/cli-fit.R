@@ -123,7 +123,7 @@ command_fit <- function(given) {
 }
 
 # Tables that the JSON of a fit does not hold, which are written by themselves.
-separate_tables <- c("effects", "implied", "observed", "equations")
+separate_tables <- c("effects", "implied", "observed", "equations", "loadings")
 
 table_json <- function(fit, table) {
   rows <- json_rows(fit_table(fit, table))
@@ -168,7 +168,7 @@ fit_table <- function(fit, table, criteria = NULL) {
          effects = stats::effects(fit), implied = moment_rows(implied(fit)),
          observed = moment_rows(observed(fit)),
          residuals = stats::residuals(fit, in_units = "correlation", largest = 20),
-         equations = equations(fit))
+         equations = equations(fit), loadings = loading_table(fit))
 }
 
 # Factor scores as CSV, alone or beside the columns of the data.

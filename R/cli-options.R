@@ -197,7 +197,7 @@ cli_options <- function() {
 }
 
 fit_tables <- c("estimates", "fit_indices", "r_squared", "residuals", "effects", "implied",
-                "observed", "equations", "verdicts", "trail")
+                "observed", "equations", "verdicts", "trail", "loadings")
 draw_figures <- c("diagram", "residuals", "loadings", "quality", "split", "amendments", "trail",
                   "groups", "ladder")
 quality_tables <- c("quality", "pairs", "loadings", "items", "split", "scores")

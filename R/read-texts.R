@@ -24,6 +24,9 @@ add_instructions(
   or_amend = instruct("Or: amendments(fit) to see the remaining misfit"))
 
 add_texts(
+  no_loadings_to_show = "The model has no loadings.",
+  head_loading_table = "Standardized loadings",
+  head_loading_table_raw = "Loadings",
   no_such_row = "The table has no row {unknown}.",
   claim_supported = "supported",
   claim_contradicted = "contradicted",
@@ -120,12 +123,12 @@ add_texts(
     "Find out where the model misfits with {instruction} before interpreting the estimates.",
   solution_is_improper_mend =
     "The solution is improper ({trouble}): resolve this before interpreting the fit indices.",
-  cases_free_parameters = "{value}{value_2} cases for {free} free parameters",
+  cases_free_parameters = "{value}{value_2} cases, {free} parameters",
   freedom_rmsea_says_little =
     "With {df} of freedom the RMSEA is uninformative (Kenny, Kaniskan & McCoach 2015).",
   fewer_than_5_each = paste0(
-    "There are {cases}, fewer than 5 per parameter (Bentler & Chou 1987): \u03c7\u00b2 tends ",
-    "to be too large{value}."),
+    "There are fewer than 5 cases per free parameter ({cases}; Bentler & Chou 1987), so that ",
+    "\u03c7\u00b2 tends to be too large{value}."),
   data_or_newdata = "Give `data` or `newdata`, not both.",
   block_exact = "Exact fit",
   block_approximate = "Approximate fit",
@@ -213,7 +216,7 @@ add_texts(
   residual_unit_correlation = "correlation",
   residual_unit_own_se = "over their own standard errors",
   residual_unit_moment_se = "over the standard errors of the moments",
-  also_in_each_group = ", also in each group",
+  also_in_each_group = ", in total and by group",
   stability_settles = ", below 1: effects converge.",
   stability_grows = ", NOT below 1: effects grow without limit; do not interpret them.")
 

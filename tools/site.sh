@@ -8,4 +8,8 @@ options(pkgdown.internet = FALSE)
 pkgdown::build_site(override = list(destination = ".build/site"), preview = FALSE, install = FALSE, new_process = FALSE)'
 mkdir -p .build/site/docs
 cp -R docs/screenshots .build/site/docs/
+# the README refers to files of the sources: on the site they are pages
+sed -i -E 's#"vignettes/([a-z-]+)\.Rmd"#"articles/\1.html"#g; s#"NEWS\.(md|html)"#"news/index.html"#g' \
+  .build/site/index.html
+Rscript --no-init-file tools/links.R
 echo "The site: .build/site/index.html"

@@ -131,3 +131,41 @@ test_that("a fit that did not converge stays readable and marked", {
   expect_output(print(summary(stuck)), text_pattern("not_converged"))
   expect_warning(warn_about(stuck), class = "orizzonte_warning_convergence")
 })
+
+test_that("loadings are a table of items by constructs, with communalities", {
+  bp <- blueprint("Three") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |> construct("Craft", reflected_in = c(cr1:cr3, sc4))
+  fit <- quiet_fit(bp, choirs)
+  table <- loading_table(fit)
+  expect_identical(names(table), c("item", "group", "Belonging", "Calm", "Craft", "communality"))
+  expect_identical(table$item, fit$layout$observed)
+  all <- estimates(fit)
+  expect_equal(table$Calm[table$item == "sc3"],
+               all["loading[Calm, sc3]", "standardized"])
+  expect_true(is.na(table$Calm[table$item == "be1"]))
+  explained <- r_squared(fit)
+  expect_equal(table$communality, explained$r_squared[match(table$item, explained$variable)])
+  # an item of two correlated constructs: both loadings and their product with the correlation
+  own <- table[table$item == "sc4", ]
+  r <- all["covariance[Calm, Craft]", "standardized"]
+  expect_equal(own$communality, own$Calm^2 + own$Craft^2 + 2 * own$Calm * own$Craft * r)
+  expect_equal(loading_table(fit, "raw")$Calm[table$item == "sc2"],
+               all["loading[Calm, sc2]", "estimate"])
+  expect_output(print(table), "sc4 +[.]63 +-?[.][0-9]{2} +[.]39")
+  groups <- quiet_fit(bp, choirs, by = "town")
+  both <- loading_table(groups)
+  expect_identical(nrow(both), 33L)
+  expect_identical(unique(both$group), c("Arden", "Brook", "Cliff"))
+  expect_equal(both$Craft[both$item == "cr2" & both$group == "Brook"],
+               estimates(groups)["loading[Craft, cr2 | Brook]", "standardized"])
+  second <- quiet_fit(construct(blueprint("Two levels") |>
+    construct("A", reflected_in = be1:be4) |> construct("B", reflected_in = sc1:sc4) |>
+    construct("C", reflected_in = cr1:cr3), "G", reflected_in = c(A, B, C)), choirs)
+  expect_true(all(c("A", "B", "C") %in% loading_table(second)$item))
+  expect_error(loading_table(quiet_fit(blueprint("p") |> effect(st1 ~ years), choirs)),
+               class = "orizzonte_error_input")
+  expect_error(loading_table(bp), class = "orizzonte_error_input")
+  found <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--table", "loadings")
+  expect_identical(found$code, 0L)
+  expect_match(found$out, "communality")
+})

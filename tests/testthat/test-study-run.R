@@ -298,10 +298,14 @@ test_that("the schema for editors knows the keys that are checked", {
 test_that("figures have the formats that the file names, and the index shows one that it can", {
   lines <- c("data: choirs.csv", "blueprints: {short: short.yaml}", "steps:",
              "  - screen: {blueprint: short}")
-  drawn <- function(figures) {
+  short_study <- function(figures) {
     file <- study_in(c(if (!is.null(figures)) paste("figures:", figures), lines))
     write_blueprint(blueprint("Short") |> construct("Belonging", reflected_in = be1:be3),
                     file.path(dirname(file), "short.yaml"))
+    file
+  }
+  drawn <- function(figures) {
+    file <- short_study(figures)
     quietly(file)
     page <- xml2::read_html(file.path(dirname(file), "results", "index.html"))
     list(files = list.files(file.path(dirname(file), "results", "01-screen"), "^screen[.]"),
@@ -318,7 +322,6 @@ test_that("figures have the formats that the file names, and the index shows one
   writeLines(c("figures: png", lines), usual$file)
   expect_identical(unname(states(quietly(usual$file))), "done")
   for (wrong in c("gif", "3", "[svg, svg]", "{svg: 1}", "true"))
-    expect_error(quietly(study_in(c(paste("figures:", wrong), lines))), "figures",
-                 class = "orizzonte_error_study")
-  expect_error(quietly(study_in(c("figures: sgv", lines))), "svg", class = "orizzonte_error_study")
+    expect_error(quietly(short_study(wrong)), "figures", class = "orizzonte_error_study")
+  expect_error(quietly(short_study("sgv")), "svg", class = "orizzonte_error_study")
 })
