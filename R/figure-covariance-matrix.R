@@ -2,13 +2,16 @@
 # below the diagram. Pure.
 
 fewest_in_matrix <- 4L
+most_as_curves <- 8L      # constructs of a model without effects
+full_size_matrix <- 9L    # constructs; larger matrices have smaller cells
 matrix_line <- 0.19    # inches from row to row
 
 # Covariances of many exogenous constructs with items, and of other variables beside them, would
 # cover a diagram: they are shown as a matrix below it. NULL for few.
 matrix_rows <- function(table, plan) {
   first <- plan$order[[1L]]
-  if (length(plan$order) < 2L || sum(first %in% plan$owner) < fewest_in_matrix) return(NULL)
+  fewest <- if (length(plan$order) < 2L) most_as_curves + 1L else fewest_in_matrix
+  if (sum(first %in% plan$owner) < fewest) return(NULL)
   rows <- drawn_covariances(table)
   rows[table$rows$first[rows] %in% first & table$rows$second[rows] %in% first]
 }
@@ -17,9 +20,11 @@ matrix_rows <- function(table, plan) {
 covariance_matrix <- function(table, rows, points) {
   names <- unique(c(table$rows$first[rows], table$rows$second[rows]))
   count <- length(names)
+  smaller <- min(1, full_size_matrix / count)
+  points <- points * smaller
   wide <- max(text_box(paste(count, names), points)$w)
-  cell <- 0.42
-  height <- function(k) matrix_line * (count - k + 0.8)
+  cell <- 0.42 * smaller
+  height <- function(k) matrix_line * smaller * (count - k + 0.8)
   a <- match(table$rows$first[rows], names)
   b <- match(table$rows$second[rows], names)
   number <- as.character(seq_len(count))
@@ -29,7 +34,8 @@ covariance_matrix <- function(table, rows, points) {
     y = c(height(seq_len(count)), rep(height(0), count - 1L), height(pmax(a, b))),
     text = c(paste(number, names), number[-count], rep("", length(rows))),
     side = rep(c(0, 1), c(count, count - 1L + length(rows))),
-    row = c(rep(NA_integer_, 2L * count - 1L), rows)))
+    row = c(rep(NA_integer_, 2L * count - 1L), rows),
+    points = rep(points, 2L * count - 1L + length(rows))))
 }
 
 # The cells moved to a corner in which nothing else is drawn; NULL when there is none.

@@ -8,7 +8,8 @@
 #' automatic: effects flow from left to right in layers (after Sugiyama, Tagawa and Toda, 1981),
 #' items stand outside the constructs, and no label covers a box, an arrow head or another label.
 #' Among many drafts the one with the fewest bends, crossings and near misses is drawn. If four or
-#' more exogenous constructs covary, their covariances are shown as a matrix beside the diagram.
+#' more exogenous constructs covary in a structural model, or more than eight constructs in a
+#' measurement model, their covariances are shown as a matrix beside or below the diagram.
 #'
 #' The diagram of a blueprint shows the theory before there are data: fixed values, and each
 #' hypothesis about a single path by its name and expected sign (`H1 +`).
@@ -304,7 +305,7 @@ draw_diagrams <- function(panels, caption, title, subtitle = NULL) {
   plot <- draw_nodes(plot, parts$nodes)
   plot <- draw_texts(plot, parts$nodes, parts$labels, points, page[[1L]])
   if (!is.null(parts$matrix)) {
-    plot <- plot + page_text(parts$matrix, parts$matrix$text, base_points * 0.9,
+    plot <- plot + page_text(parts$matrix, parts$matrix$text, parts$matrix$points,
                              palette_dusk[["ink"]], "plain", FALSE, page[[1L]], parts$matrix$side)
   }
   .data <- rlang::.data
@@ -358,7 +359,7 @@ diagram_frames <- function(panels) {
                           }))
   matrix <- do.call(rbind, lapply(seq_along(panels), function(k) {
     cells <- panels[[k]]$matrix
-    if (!is.null(cells)) on_panel(k, as.list(cells[c("x", "y", "text", "side")]))
+    if (!is.null(cells)) on_panel(k, as.list(cells[c("x", "y", "text", "side", "points")]))
   }))
   list(lines = lines, labels = labels, nodes = nodes, matrix = matrix)
 }

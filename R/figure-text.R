@@ -69,6 +69,10 @@ fixed_cost <- function(candidates, scene, edge) {
 
 # The overlap of each candidate with other boxes, summed over boxes.
 overlap_areas <- function(box, others) {
+  # most boxes are far from all candidates
+  close <- others[, 2L] > min(box[, 1L]) & others[, 1L] < max(box[, 2L]) &
+    others[, 4L] > min(box[, 3L]) & others[, 3L] < max(box[, 4L])
+  others <- others[close, , drop = FALSE]
   if (nrow(others) == 0L) return(numeric(nrow(box)))
   width <- outer(box[, 2L], others[, 2L], pmin) - outer(box[, 1L], others[, 1L], pmax)
   height <- outer(box[, 4L], others[, 4L], pmin) - outer(box[, 3L], others[, 3L], pmax)

@@ -245,18 +245,40 @@ marker_free <- function(bp) {
 }
 
 # One rung: its constraints are added to those of the blueprint. The unit scale cannot reach a
-# negative variance of a construct; then the construct's own scale setting does.
+# negative variance of a construct; then the construct's own scale setting does. A first attempt
+# without further starts shows which it is: with many groups, all starts on a scale that cannot
+# reach the optimum take minutes.
 fit_rung <- function(request, sample, stated, hold, over = "groups") {
   for (key in held_keys[c(over != "times", over != "groups")])
     request$blueprint[[key]] <- union(request$blueprint[[key]], hold)
-  fit <- fit_request(request, sample, stated, errors = FALSE)
-  if (has_converged(fit)) return(fit)
-  request$blueprint$scale <- "marker"
-  other <- fit_request(request, sample, stated, errors = FALSE)
-  if (!has_converged(other)) return(fit)
+  first <- fit_request(request, sample, stated, starts = 0, errors = FALSE)
+  if (needs_no_other_start(first)) return(first)
+  full <- function() fit_request(request, sample, stated, errors = FALSE)
+  if (has_converged(first)) return(full())
+  marked <- request
+  marked$blueprint$scale <- "marker"
+  other <- fit_request(marked, sample, stated, errors = FALSE)
+  if (!has_converged(other) || !nrow(negative_variances(other))) {
+    fit <- full()
+    if (has_converged(fit) || !has_converged(other)) return(fit)
+  }
   other$layout$notes <- c(other$layout$notes, paste(
     text_of("construct_s_variance_is")))
   stamped(other)
+}
+
+# The core itself makes no other start from such a solution: proper, of good fit, no equations.
+needs_no_other_start <- function(fit) {
+  has_converged(fit) && known_to_be_proper(fit) && n_equations(fit$layout) == 0L &&
+    discrepancy_of(fit) <= 0.1^2 * max(1, layout_counts(fit$layout)$df)
+}
+
+# Constructs whose variance is negative.
+negative_variances <- function(fit) {
+  improper <- improper_parts(fit)
+  rows <- fit$layout$rows
+  own <- rows$parameter[rows$kind == "variance" & rows$first %in% fit$layout$constructs]
+  improper[improper$parameter %in% own, , drop = FALSE]
 }
 
 # A ladder as a value: the fits of its rungs and steps, their table, verdicts and reading.
