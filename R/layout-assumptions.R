@@ -161,7 +161,8 @@ format_statements <- function(bp) {
              "  reflected in ", paste(items, collapse = ", "),
              if (!is.null(construct$scale)) paste0("  [scale: ", construct$scale, "]"))
     }, "")
-    lines <- c(lines, "", text_of("head_constructs"), wrap_lines(described, indent = 2L, hang = width + 4L))
+    lines <- c(lines, "", text_of("head_constructs"),
+               wrap_lines(described, indent = 2L, hang = width + 4L))
   }
   if (length(bp$effects$from)) {
     outcomes <- unique(bp$effects$to)

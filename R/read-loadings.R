@@ -55,8 +55,9 @@ print.orizzonte_loading_table <- function(x, ...) {
                lapply(stats::setNames(nm = constructs), function(name) shown(x[[name]])),
                list(communality = ifelse(is.na(x$communality), "", format_share(x$communality))))
   words <- length(columns) - length(constructs) - 1L
-  put_lines(heading_with_status(text_of(if (attr(x, "values") == "raw") "head_loading_table_raw" else
-    "head_loading_table"), x),
-    format_table(columns, c(rep(FALSE, words), rep(TRUE, length(constructs) + 1L))))
+  title <- text_of(if (attr(x, "values") == "raw") "head_loading_table_raw" else
+    "head_loading_table")
+  put_lines(heading_with_status(title, x),
+            format_table(columns, c(rep(FALSE, words), rep(TRUE, length(constructs) + 1L))))
   invisible(x)
 }

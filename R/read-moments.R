@@ -10,7 +10,8 @@
 #'   groups), each with `covariance` (a matrix in the units of the data, divisor *n*; variables in
 #'   the order of the data) and `mean` (a vector, or `NULL` when the data carry none). `implied()`
 #'   also gives `constructs`, the implied covariance matrix of the constructs. `as.data.frame()`
-#'   gives one row per moment of the observed variables: `group`, `first`, `second` (`NA` for a mean)
+#'   gives one row per moment of the observed variables: `group`, `first`, `second` (`NA` for a
+#'   mean)
 #'   and `value`.
 #' @section Errors: `orizzonte_error_input` for an object that is not a fit.
 #' @references Bollen, K. A. (1989). *Structural equations with latent variables*. Wiley.

@@ -514,7 +514,8 @@ plan_paragraphs <- function(x) {
   lost <- sizes$converged < 1
   paste(c(text_of("planned_by_simulation", title = quoted(x$title), reps = format_count(x$reps),
                   n = enumerate(format_count(sizes$n), most = 20L), seed = x$seed,
-                  drawing = drawing_words(x$drawing), cite = cite("Muth\u00e9n & Muth\u00e9n 2002")),
+                  drawing = drawing_words(x$drawing),
+                  cite = cite("Muth\u00e9n & Muth\u00e9n 2002")),
           if (length(each)) text_of("planned_powers", each = paste(each, collapse = "; "),
                                     level = short_number(x$significance),
                                     error = format_share(0.5 / sqrt(x$reps))),

@@ -73,7 +73,8 @@ reference_keys <- c(
   "Cheung & Rensvold 2002", "Cronbach 1951", "Cudeck & Browne 1983", "Efron 1987",
   "Fornell & Larcker 1981",
   "Graham 2003", "Haberman 2008", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
-  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Muth\u00e9n & Muth\u00e9n 2002", "Reise 2012",
+  "J\u00f6reskog 1971", "McDonald 1999", "Meredith 1993", "Muth\u00e9n & Muth\u00e9n 2002",
+  "Reise 2012",
   "Satorra & Bentler 1994", "Satorra & Bentler 2001", "S\u00f6rbom 1974", "Swain 1975",
   "Vuong 1989", "White 1982", "Yuan & Bentler 2000",
   "Zhang & Savalei 2023"

@@ -303,8 +303,8 @@ List core_implied(SEXP model, const Eigen::VectorXd& eta) {
 namespace {
 // Quantities by number of kind, group, variables or entry (all but the kind start at 1).
 oz::Sequence<oz::Wanted> wanted_from(const oz::Model& of, const Rcpp::IntegerVector& what,
-                                     const Rcpp::IntegerVector& group,
-                                     const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b) {
+                                     const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
+                                     const Rcpp::IntegerVector& b) {
   const int size = oz::to_int(what.size()), groups = of.groups.size();
   require(group.size() == size && a.size() == size && b.size() == size,
           "its quantities have other lengths");

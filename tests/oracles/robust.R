@@ -1,5 +1,5 @@
-# Robust inference from its definitions: scores of single cases (see casewise.R), the explicit covariance
-# matrix of all moments, the explicit residual-weight matrix. Nothing is summed cleverly.
+# Robust inference from its definitions: scores of single cases (see casewise.R), the explicit
+# covariance matrix of all moments, the explicit residual-weight matrix. Nothing is summed cleverly.
 
 # Log-likelihood of each case, group by group: a vector over all cases. `data`: a list of matrices.
 oracle_case_loglik <- function(model, theta, data, moments = model$build(theta)) {
