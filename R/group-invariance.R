@@ -258,7 +258,7 @@ fit_rung <- function(request, sample, stated, hold, over = "groups") {
   marked <- request
   marked$blueprint$scale <- "marker"
   other <- fit_request(marked, sample, stated, errors = FALSE)
-  if (!has_converged(other) || !nrow(negative_variances(other))) {
+  if (!has_converged(other) || !nrow(negative_construct_variances(other))) {
     fit <- full()
     if (has_converged(fit) || !has_converged(other)) return(fit)
   }
@@ -274,7 +274,7 @@ needs_no_other_start <- function(fit) {
 }
 
 # Constructs whose variance is negative.
-negative_variances <- function(fit) {
+negative_construct_variances <- function(fit) {
   improper <- improper_parts(fit)
   rows <- fit$layout$rows
   own <- rows$parameter[rows$kind == "variance" & rows$first %in% fit$layout$constructs]

@@ -115,7 +115,7 @@ test_that("a reading starts from the status, and few degrees of freedom or cases
   fit <- quiet_fit(items, groups, by = "setting")
   n <- orizzonte:::cases_by_group(fit$sample)
   reading <- attr(fit_indices(fit), "reading")
-  expect_match(reading, paste0("weekend: ", n[["weekend"]], " cases for 25 free parameters"))
+  expect_match(reading, paste0("weekend: ", n[["weekend"]], " cases, 25 parameters"))
   expect_no_match(reading, "evening: ")
   many <- attr(fit_indices(quiet_fit(items, choirs)), "reading")
   expect_no_match(many, "says little|fewer than 5")

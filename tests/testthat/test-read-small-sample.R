@@ -111,7 +111,7 @@ test_that("exact fit is judged by the corrected p, and both are shown where they
   found <- amendments(fit, top = 1)
   expect_match(attr(found, "nothing"), text_pattern("exact_fit_is_not", correction = ""))
   expect_match(paste(methods_text(fit), collapse = " "),
-               text_pattern("p_corrected_for_sample_size", cite = "Swain 1975"))
+               text_pattern("p_corrected_for_sample_size", cite = "Swain, 1975"))
 })
 
 test_that("exact fit is rejected just below the level and not at it", {

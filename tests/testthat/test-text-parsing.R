@@ -41,6 +41,6 @@ test_that("no text of the package is taken apart", {
   kinds <- c("SQL", "address", "address of a database", "argument name", "codes", "file",
              "layout of lines", "message of an error", "name of a class or column",
              "name of a column", "name of a place", "name of a plan", "name of a rung",
-             "number or layout", "path", "template", "user text")
+             "number or layout", "path", "reference", "template", "user text")
   expect_identical(setdiff(listed$parses, kinds), character())
 })
