@@ -8,8 +8,8 @@
 #' laws.
 #'
 #' @param significance Level of every test.
-#' @param power The power required for a verdict: a result that is not significant is interpreted only if a
-#'   change that matters would have been detected with this probability.
+#' @param power The power required for a verdict: a result that is not significant is interpreted
+#'   only if a change that matters would have been detected with this probability.
 #' @param smallest The smallest change that matters, standardized: a loading, an effect, a
 #'   correlation of residuals; also the largest value that still counts as none in [verdicts()].
 #' @param p,chisq_per_df,cfi,tli,nfi,rfi,ifi,rmsea,p_close_fit,srmr,gfi,agfi,critical_n Two numbers,

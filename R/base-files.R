@@ -223,7 +223,8 @@ read_yaml_file <- function(file) {
   if (!nzchar(trimws(text))) abort("file", text_of("is_empty", file = quoted(file)))
   check_yaml(text, file)
   as_text <- function(x) x
-  # signalled afterwards: an error in one handler would be caught by the other
+  # A parser of text: it evaluates and unserializes nothing, and tags were refused by check_yaml().
+  # Its conditions are signalled afterwards: an error in one handler would be caught by the other
   found <- tryCatch(
     yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
       `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text,

@@ -1,8 +1,8 @@
 #' Means of constructs compared between groups
 #'
-#' Differences of construct means from a reference group, identified by the equal intercepts (Sörbom
-#' 1974), with delta-method standard errors; standardized by the standard deviation of the construct
-#' in the reference group or pooled over groups.
+#' Differences of construct means from a reference group, identified by the equal intercepts
+#' (Sörbom 1974), with standard errors by the delta method; standardized by the standard deviation
+#' of the construct in the reference group or pooled over groups.
 #'
 #' @param x A ladder from [invariance()], or a fit in which intercepts are held.
 #' @param rung Of a ladder: which rung; `"scalar"` when `NULL`.

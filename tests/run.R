@@ -94,7 +94,8 @@ for (file in names(needs_absent)[nzchar(needs_absent)])
 files <- files[!nzchar(needs_absent)]
 # The slow ones first, then the large ones, so that no processor waits for one at the end.
 slow <- paste0("test-", c("study-run", "report-write", "study-results", "cli-main",
-                          "many-bootstrap", "figure-path-diagram", "cli-diagnose", "printed", "fit-kinds"), ".R")
+                          "many-bootstrap", "figure-path-diagram", "cli-diagnose", "printed",
+                          "fit-kinds"), ".R")
 jobs <- unique(c("core", intersect(slow, files), files[order(-file.size(files))]))
 jobs <- jobs[is_wanted(jobs)]
 # What most files load is loaded once, before the processes are forked.
