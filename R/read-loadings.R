@@ -8,7 +8,7 @@
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_loading_table`, one row per item and group: `item`,
 #'   `group`, one column per construct with its loadings (`NA` where an item does not load on it),
-#'   and `communality`. The attribute `constructs` names the columns of the constructs.
+#'   and `communality`. The attribute `constructs` gives the column of each construct.
 #' @section Errors: `orizzonte_error_input` for an object that is not a fit, and for a model without
 #'   loadings.
 #' @seealso [loading_plot()] for a figure with intervals and item texts, [estimates()] for standard
@@ -31,17 +31,20 @@ loading_table <- function(fit, values = "standardized", ...) {
   key <- unique(data.frame(item = rows$second[loads], group = rows$group[loads]))
   key <- key[order(match(key$group, fit$layout$groups)), ]
   constructs <- unique(rows$first[loads])
-  columns <- lapply(stats::setNames(nm = constructs), function(name) {
+  columns <- lapply(constructs, function(name) {
     own <- loads[rows$first[loads] == name]
     value[own][match(paste(key$group, key$item), paste(rows$group[own], rows$second[own]))]
   })
+  # a construct may be called like one of the other columns
+  names(columns) <- utils::tail(make.unique(c("item", "group", "communality", constructs)), -3L)
   own <- which(rows$kind == "variance")
   residual <- standardized[own][match(paste(key$group, key$item),
                                       paste(rows$group[own], rows$first[own]))]
   table <- list_frame_class(c(list(item = key$item, group = shown_group(fit$layout, key$group)),
                               columns, list(communality = 1 - residual)),
                             "orizzonte_loading_table")
-  with_status(structure(table, constructs = constructs, values = values), fit)
+  with_status(structure(table, constructs = stats::setNames(names(columns), constructs),
+                        values = values), fit)
 }
 
 #' @export
@@ -52,7 +55,7 @@ print.orizzonte_loading_table <- function(x, ...) {
   number <- if (attr(x, "values") == "raw") format_number else format_share
   shown <- function(column) ifelse(is.na(column), "", number(column))
   columns <- c(list(item = x$item), if (!all(is.na(x$group))) list(group = x$group),
-               lapply(stats::setNames(nm = constructs), function(name) shown(x[[name]])),
+               lapply(constructs, function(name) shown(x[[name]])),
                list(communality = ifelse(is.na(x$communality), "", format_share(x$communality))))
   words <- length(columns) - length(constructs) - 1L
   title <- text_of(if (attr(x, "values") == "raw") "head_loading_table_raw" else

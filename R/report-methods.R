@@ -95,11 +95,11 @@ model_sentence <- function(fit) {
                             ")"),
     if (length(layout$composites))
       paste0(count_of(length(layout$composites), "composite"), " (",
-             enumerate(layout$composites, most = 12L), ")"))
-  of <- if (length(what)) text_of("with_what", what = enumerate(what)) else ""
+             enumerate(layout$composites, most = 12L), ")"),
+    count_of(length(layout$observed), "observed variable"))
   df <- format_count(test_of(fit)$df)
-  text_of("model_was_fitted_has", title = quoted(fit$request$blueprint$title), of = of,
-          observed = count_of(length(layout$observed), "observed variable"),
+  text_of("model_was_fitted_has", title = quoted(fit$request$blueprint$title),
+          what = enumerate(what),
           sample = cases_text(fit$sample), fit = count_of(n_free(fit), "free parameter"), df = df,
           df_2 = if (df == "1") " degree" else " degrees")
 }

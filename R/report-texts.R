@@ -187,9 +187,8 @@ add_texts(
     paste0("It describes fits, ladders, comparisons, confirmations, qualities, variance splits, ",
            "bootstraps, plans and ",
            "bootstrap tests, or a list of them."),
-  with_what = " with {what}",
   model_was_fitted_has = paste0(
-    "The model {title}{of} and {observed} was fitted to {sample}; it had {fit} and {df}{df_2} ",
+    "The model {title} with {what} was fitted to {sample}; it had {fit} and {df}{df_2} ",
     "of freedom."),
   estimates_are_those_maximum =
     "Parameters were estimated by maximum likelihood with orizzonte {version}.",

@@ -165,6 +165,12 @@ test_that("loadings are a table of items by constructs, with communalities", {
   expect_error(loading_table(quiet_fit(blueprint("p") |> effect(st1 ~ years), choirs)),
                class = "orizzonte_error_input")
   expect_error(loading_table(bp), class = "orizzonte_error_input")
+  # constructs may be called like the other columns
+  odd <- loading_table(quiet_fit(blueprint("Odd") |> construct("item", reflected_in = be1:be4) |>
+    construct("communality", reflected_in = sc1:sc4), choirs))
+  expect_identical(names(odd), c("item", "group", "item.1", "communality.1", "communality"))
+  expect_identical(odd$item, c(paste0("be", 1:4), paste0("sc", 1:4)))
+  expect_output(print(odd), "item +item +communality +communality\\n")
   found <- command("fit", extdata("choirs.yaml"), extdata("choirs.csv"), "--table", "loadings")
   expect_identical(found$code, 0L)
   expect_match(found$out, "communality")
