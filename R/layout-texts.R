@@ -70,7 +70,7 @@ add_texts(
   cannot_be_restricted_data = "{value} cannot be restricted, because the data contain no means.",
   give_raw_data_or_summary = "Give raw data, or summary data with means.",
   declare_the_effect =
-    "To add the effect: effect({to} ~ {from}), or in a blueprint file: {to}: {from} under effects.",
+    "To add the effect: effect({to} ~ {from}), or {to} ~ {from} under effects in a blueprint file.",
   no_such_parameter_model = "No such parameter in the model: {value}.",
   parameter_column_estimates_print =
     "The column `parameter` of estimates() and print(blueprint) show all parameters.",

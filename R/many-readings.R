@@ -5,13 +5,9 @@
 # number is a product of terms, or one less than that. NULL where a results function is another,
 # or reads more than its terms: then every replicate is read as a fit.
 new_reading_plan <- function(fit, readers) {
-  known <- list(estimates = plan_estimates, r_squared = plan_r_squared, effects = plan_effects)
-  which_one <- vapply(readers, function(f) {
-    match(TRUE, c(identical(f, estimates), identical(f, r_squared), identical(f, stats::effects),
-                  identical(f, effects.orizzonte_fit)))
-  }, 0L)
-  if (anyNA(which_one) || length(fit$request$blueprint$quantities)) return(NULL)
-  parts <- lapply(pmin(which_one, 3L), function(k) known[[k]](fit))
+  plans <- lapply(readers, plan_of_reader)
+  if (any(vapply(plans, is.null, NA)) || length(fit$request$blueprint$quantities)) return(NULL)
+  parts <- lapply(unname(plans), function(plan) plan(fit))
   size <- length(fit$layout$rows$kind)
   # numbers of quantities follow those of the parts before
   before <- c(0L, cumsum(vapply(parts, function(part) length(part$asked$a), 0L)))
@@ -23,6 +19,13 @@ new_reading_plan <- function(fit, readers) {
        complement = join("complement"),
        asked = list(what = join("asked", "what"), group = join("asked", "group"),
                     a = join("asked", "a"), b = join("asked", "b")))
+}
+
+plan_of_reader <- function(f) {
+  if (identical(f, estimates)) return(plan_estimates)
+  if (identical(f, r_squared)) return(plan_r_squared)
+  if (identical(f, stats::effects) || identical(f, effects.orizzonte_fit)) return(plan_effects)
+  NULL
 }
 
 new_plan_part <- function(names, terms, asked, complement = rep(FALSE, length(names))) {
@@ -40,8 +43,7 @@ plan_estimates <- function(fit) {
 plan_r_squared <- function(fit) {
   rows <- fit$layout$rows
   at <- which(rows$kind == "variance" & rows$first %in% fit$layout$endogenous)
-  group <- shown_group(fit$layout, rows$group[at])
-  names <- paste0("r_squared[", rows$first[at], ifelse(is.na(group), "", paste0(" | ", group)), "]")
+  names <- r_squared_labels(rows$first[at], shown_group(fit$layout, rows$group[at]))
   new_plan_part(names, as.list(length(rows$kind) + seq_along(at)), standardized_quantities(at),
                 rep(TRUE, length(at)))
 }

@@ -146,9 +146,14 @@ r_squared <- function(fit, bootstrap = NULL, ...) {
   group <- shown_group(fit$layout, rows$group[at])
   columns <- list(variable = variable, group = group, kind = variable_kind(fit$layout, variable),
                   r_squared = 1 - standardized$value[at], se = standardized$se[at])
-  label <- paste0("r_squared[", variable, ifelse(is.na(group), "", paste0(" | ", group)), "]")
+  label <- r_squared_labels(variable, group)
   with_status(list_frame_class(with_bootstrap(columns, bootstrap, "r_squared", label),
                                "orizzonte_r_squared"), fit)
+}
+
+# The names of explained variances in a bootstrap.
+r_squared_labels <- function(variable, group) {
+  paste0("r_squared[", variable, ifelse(is.na(group), "", paste0(" | ", group)), "]")
 }
 
 # The kind of an endogenous variable: construct, item or observed outcome.

@@ -24,6 +24,14 @@ test_that("an effect that is not in the model is declared, not replaced by a nei
   text <- message_of(fit_model(claim(bp, H1 = effect[Belonging, Calm] > 0), choirs))
   expect_match(text, "effect(Calm ~ Belonging)", fixed = TRUE)
   expect_no_match(text, "Did you mean")
+  # what it says to write into a file works there
+  file <- withr::local_tempfile(fileext = ".yaml")
+  said <- sub(".* or (.*) under effects.*", "\\1", text)
+  said <- sub("\n.*", "", said)
+  writeLines(c("title: T", "constructs:", "  Belonging: {reflected_in: [be1, be2, be3, be4]}",
+               "  Calm: {reflected_in: [sc1, sc2, sc3, sc4]}", "effects:",
+               paste0("  - \"", said, "\"")), file)
+  expect_identical(read_blueprint(file)$effects, list(from = "Belonging", to = "Calm"))
   other <- effect(bp, Calm ~ Belonging)
   expect_match(message_of(fit_model(claim(other, H1 = effect[Calm, Belonging] > 0), choirs)),
                "effect[Belonging, Calm]", fixed = TRUE)
