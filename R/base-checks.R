@@ -32,49 +32,6 @@ check_blueprint <- function(x, verb) {
                      text_of("start_blueprint_title_pipe")))
 }
 
-# The shape of what a fit holds: goes up whenever a part gets another meaning. Fits saved by a
-# version of the same shape are read, whatever its number.
-fit_format <- 4L
-
-package_version_text <- function() unname(getNamespaceVersion("orizzonte"))
-
-check_fit <- function(x, reader) {
-  if (!inherits(x, "orizzonte_fit")) {
-    abort("input", c(text_of("reads_fitted_model", reader = reader),
-                     x = text_of("was_given", value = describe(x)),
-                     i = text_of("fit_one_first_fit")))
-  }
-  parts <- c("request", "sample", "layout", "moments", "solution", "cache", "version")
-  if (!all(parts %in% names(x))) refuse_object(text_of("lacks_parts_fit_has"))
-  if (!identical(x$format, fit_format))
-    refuse_object(text_of("was_made_version_which", version = format(x$version),
-                          package_version_text = package_version_text()))
-  groups <- if (is.list(x$layout)) length(x$layout$groups) else 0L
-  if (groups == 0L || length(x$moments) != groups || length(x$layout$spans) != groups) {
-    refuse_object(text_of("parts_do_not_belong"))
-  }
-  check_stamp(x)
-  if (!is.null(x$joint)) check_fit(x$joint, reader)
-  invisible(x)
-}
-
-# A ladder, or the result of loosen() for one.
-check_ladder <- function(x, reader) {
-  ladder <- if (inherits(x, "orizzonte_loosened")) x$ladder else x
-  parts <- c("fits", "table", "criteria", "limits", "blueprint", "reading")
-  if (!inherits(ladder, "orizzonte_ladder") || !is.list(ladder) || !all(parts %in% names(ladder)))
-    abort("object", c(text_of("cannot_read_ladder_lacks", reader = reader),
-                      i = text_of("make_again_invariance_blueprint")))
-  lapply(ladder$fits, check_fit, reader = reader)
-  invisible(x)
-}
-
-# A fit in the form of another version, or one that was tampered with.
-refuse_object <- function(why) {
-  abort("object", c(text_of("fit_cannot_be_read"), x = text_of("the_reason", why = why),
-                    i = text_of("fit_model_again_fit")))
-}
-
 describe <- function(x) {
   if (is.null(x)) return("NULL")
   x <- as_utf8(x)
@@ -276,4 +233,11 @@ check_whole <- function(x, parts, again) {
   if (all(parts %in% names(x))) return(invisible())
   abort("object", c(text_of("result_cannot_be_printed"),
                     i = text_of("make_again", again = again)))
+}
+
+# The first rows of a result that is printed, and a line on those that are left.
+first_rows <- function(x, n) {
+  if (is.null(n)) return(x)
+  check_count(n, "`n`", 1)
+  utils::head(x, n)
 }

@@ -304,13 +304,6 @@ user_columns <- function(x) {
   })
 }
 
-# The first rows of a result that is printed, and a line on those that are left.
-first_rows <- function(x, n) {
-  if (is.null(n)) return(x)
-  check_count(n, "`n`", 1)
-  utils::head(x, n)
-}
-
 rows_left <- function(x, shown) {
   if (nrow(shown) < nrow(x)) text_of("rows_not_shown", count = nrow(x) - nrow(shown))
 }
@@ -349,4 +342,17 @@ chisq_text <- function(chisq, df, p, mark = "\u03c7\u00b2") {
 shown_interval <- function(lower, upper, digits = 2L) {
   ifelse(is.na(lower) | is.na(upper), "",
          paste0("[", format_fixed(lower, digits), ", ", format_fixed(upper, digits), "]"))
+}
+
+# "a, b and c", at most `most` of them
+enumerate <- function(x, most = 8L, last = " and ") {
+  n <- length(x)
+  if (n > most) return(text_of("and_more", seq_len = paste(x[seq_len(most)], collapse = ", "),
+                               value = n - most))
+  if (n <= 1L) return(paste(x))
+  paste0(paste(x[-n], collapse = ", "), last, x[n])
+}
+
+count_of <- function(n, one, many = paste0(one, "s")) {
+  paste(format_count(n), if (n == 1) one else many)
 }

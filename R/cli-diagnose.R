@@ -1,17 +1,5 @@
 # The commands that lead from misfit to a defended model: diagnose, amend, compare.
 
-to_json <- function(content) {
-  jsonlite::toJSON(content, auto_unbox = TRUE, digits = NA, na = "null",
-                   null = "null", dataframe = "rows", pretty = TRUE)
-}
-
-parse_count <- function(text, option) {
-  value <- suppressWarnings(as.numeric(text))
-  if (length(value) != 1L || is.na(value) || value < 0)
-    abort("usage", text_of("must_be_one_number_not", option = option, value = quoted(text)))
-  value
-}
-
 command_diagnose <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   stability <- c("influence", "robustness")

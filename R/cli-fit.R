@@ -1,46 +1,5 @@
 # The commands that look at data and fit a model: screen, check, fit.
 
-fit_from_files <- function(given) {
-  bp <- read_blueprint(given$files[1L])
-  called_with(fit_model, given, list(bp, given_data(given, given$files[2L], bp)))
-}
-
-# A file is read; of a table in a database only moments are.
-given_data <- function(given, file, bp) {
-  if (!is_database_address(file))
-    return(read_data_file(file, given$encoding, text = text_columns(given)))
-  do.call(collect_summary, c(list(file, bp), given_options(given, options_of("collect_summary"))))
-}
-
-# Columns whose values are names, kept as written in files.
-text_columns <- function(given) as.character(c(given$by, given$clusters))
-
-# A function called with what the options say about groups and codes, and more.
-called_with <- function(f, given, more) {
-  options <- given_options(given, names(written_options()))
-  # moments that were collected know their groups and codes already
-  if (length(more) > 1L && is_collected(more[[2L]])) options[options_of("collect_summary")] <- NULL
-  do.call(f, c(more, options))
-}
-
-# The values of the options of a fit that are given on the command line.
-given_options <- function(given, names) {
-  read <- list(levels = parse_levels, codes = parse_codes, columns = split_words)
-  Filter(Negate(is.null), lapply(stats::setNames(names, names), function(name) {
-    reader <- read[[fit_options$rows[[name]]$kind]] %||% identity
-    reader(given[[name]])
-  }))
-}
-
-exit_code <- function(fit) if (has_converged(fit)) 0L else 1L
-
-# Sends the output of `write` to a file when one is requested.
-to_output <- function(file, quiet, write) {
-  if (is.null(file)) return(write())
-  write_text(file, utils::capture.output(write()), "usage")
-  if (!quiet) close_with(text_of("file_written", file = file), "\n")
-}
-
 command_screen <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   file <- given$files[length(given$files)]
@@ -131,37 +90,6 @@ table_json <- function(fit, table) {
             stats::setNames(list(rows), table)))
 }
 
-# The one table that is asked for, NULL when none is; JSON holds them all, but for those in `alone`.
-asked_table <- function(given, tables, format, alone = character()) {
-  if (is.null(given$table)) return(NULL)
-  table <- choose_one(given$table, tables, "--table")
-  if (format == "json" && !table %in% alone)
-    abort("usage", c(text_of("table_is_format_text"), i = text_of("json_holds_all_tables")))
-  table
-}
-
-# Joins the parts that exist with an empty line between them.
-print_parts <- function(parts) {
-  parts <- Filter(Negate(is.null), parts)
-  for (k in seq_along(parts)) {
-    if (k > 1L) put_lines("")
-    print_alone(parts[[k]])
-  }
-}
-
-# A table by itself, as text.
-print_alone <- function(x) {
-  if (inherits(x, "orizzonte_indices")) return(print(x, all = TRUE))
-  if (any(startsWith(class(x), "orizzonte_"))) return(print(x))
-  columns <- Map(function(column, name) {
-    text <- if (!is.numeric(column)) as.character(column) else
-      if (grepl("^p(_|$)", name)) format_p(column) else format_number(column)
-    ifelse(is.na(column), "", text)
-  }, as.list(x), names(x))
-  columns <- columns[vapply(columns, function(column) any(nzchar(column)), NA)]
-  put_lines(format_table(columns, vapply(x[names(columns)], is.numeric, NA)))
-}
-
 fit_table <- function(fit, table, criteria = NULL) {
   switch(table, estimates = estimates(fit), fit_indices = fit_indices(fit, criteria),
          r_squared = r_squared(fit), verdicts = verdicts(fit, criteria), trail = trail(fit),
@@ -209,17 +137,6 @@ moment_rows <- function(moments) {
     list_frame(out)
   })
   do.call(rbind, rows)
-}
-
-# Fields of the JSON output that describe the inference.
-inference_fields <- function(fit) {
-  request <- fit$request
-  clusters <- count_clusters(fit$sample)
-  asked <- unclass(request)[names(fit_options$rows)]
-  asked$inference <- if (is_robust(request)) "robust" else "normal"
-  asked$auxiliary <- I(auxiliary_variables(fit$sample))
-  c(asked, list(with_missing = total_of(fit$sample, "with_missing"),
-                number_of_clusters = if (!is.na(clusters)) clusters))
 }
 
 # One stable shape; see vignette("command-line").
@@ -313,9 +230,4 @@ command_report <- function(given) {
                                            quiet = given$quiet)
   if (isTRUE(given$text)) print(methods_text(x, criteria))
   max(vapply(fits, exit_code, 0L))
-}
-
-# Names separated by commas.
-listed_names <- function(text) {
-  if (!is.null(text)) trimws(strsplit(paste0(text, " "), ",", fixed = TRUE)[[1L]])
 }

@@ -20,32 +20,6 @@ command_invariance <- function(given) {
   if (all(vapply(final$fits, has_converged, NA))) 0L else 1L
 }
 
-# One rung after the other, each on the ladder that the last one left: a list.
-loosen_rungs <- function(ladder, text) {
-  out <- list()
-  if (!is.null(text) && !any(nzchar(split_words(text))))
-    abort("usage", c(text_of("loosen_names_no_rung"), i = text_of("such_loosen_metric_scalar")))
-  for (rung in split_words(text)) out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
-  out
-}
-
-last_ladder <- function(ladder, loosened) {
-  if (length(loosened)) loosened[[length(loosened)]]$ladder else ladder
-}
-
-ladder_from_files <- function(given) {
-  more <- list(rungs = split_words(given$rungs), structural = split_words(given$structural),
-               structural_on = given$structural_on, criteria = given_criteria(given),
-               against = given$against)
-  bp <- read_blueprint(given$files[1L])
-  if (is.null(given$by) && length(bp$repeated) == 0L)
-    abort("usage", c(text_of("ladder_needs_column_or"),
-                     i = text_of("example_by")))
-  more$over <- given$over
-  files <- list(bp, given_data(given, given$files[2L], bp))
-  called_with(invariance, given, c(files, Filter(Negate(is.null), more)))
-}
-
 ladder_json <- function(ladder, loosened, means, noninvariant) {
   content <- list(
     orizzonte = package_version_text(), command = "invariance", title = ladder$title,

@@ -60,39 +60,6 @@ window_width <- function() {
     getOption("width")
 }
 
-# Output of a process that has not been forwarded yet.
-output <- new.env(parent = emptyenv())
-
-# Sends the output so far. Returns NULL, or the exit code and a message when it does not arrive.
-send_output <- function() {
-  if (is.null(output$bytes)) return(NULL)
-  if (!is.null(output$failed)) return(output$failed)
-  bytes <- rawConnectionValue(output$bytes)
-  fresh <- bytes[seq_along(bytes) > output$sent]
-  output$sent <- length(bytes)
-  found <- write_standard_output(fresh)
-  if (found$error == 0L) return(NULL)
-  # whoever read our output (head, a pager) has gone: nothing to report
-  output$failed <- if (found$gone) 141L else 2L
-  if (!found$gone) {
-    cat(text_of("error_result_could_not"), found$why, ".\n", sep = "",
-        file = stderr())
-  }
-  output$failed
-}
-
-# A message that closes a command comes after what it printed.
-close_with <- function(...) {
-  send_output()
-  cat(visible_controls(paste0(...)), sep = "", file = stderr())
-}
-
-# On standard error, within the width of the window.
-tell <- function(...) {
-  lines <- strsplit(visible_controls(paste0(...)), "\n", fixed = TRUE)[[1L]]
-  writeLines(fold_lines(lines), stderr())
-}
-
 # Runs a command and returns its exit code; never quits.
 run_command <- function(args) {
   tryCatch(

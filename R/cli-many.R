@@ -47,9 +47,6 @@ parse_by_variable <- function(text, option) {
   value
 }
 
-bootstrap_readers <- c("estimates", "effects", "r_squared", "fit_indices", "construct_quality",
-                       "verdicts")
-
 command_bootstrap <- function(given) {
   format <- choose_one(given$format, c("text", "json", "csv"), "--format")
   what <- split_words(given$what)

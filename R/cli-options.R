@@ -227,3 +227,13 @@ parse_codes <- function(text) {
   numbers <- suppressWarnings(as.numeric(codes))
   if (anyNA(numbers)) codes else numbers
 }
+
+bootstrap_readers <- c("estimates", "effects", "r_squared", "fit_indices", "construct_quality",
+                       "verdicts")
+
+parse_count <- function(text, option) {
+  value <- suppressWarnings(as.numeric(text))
+  if (length(value) != 1L || is.na(value) || value < 0)
+    abort("usage", text_of("must_be_one_number_not", option = option, value = quoted(text)))
+  value
+}

@@ -245,3 +245,52 @@ nonsense_covariances <- function(layout, sets) {
                      text_of("effect_one_other_says")), "nonsense"))
   Reduce(function(x, y) if (is.null(x)) y else if (is.null(y)) x else Map(c, x, y), parts)
 }
+
+loop_kinds <- c("reversal", "feedback")
+
+residual_kinds <- c("residual covariance within a construct",
+                    "residual covariance across constructs")
+
+equality_kinds <- c("equality", unname(held_changes), "equality of all groups")
+
+amendment_kinds <- c(residual_kinds, "cross-loading", "effect", "effect on an item", loop_kinds,
+                     "construct covariance", "disturbance covariance", equality_kinds,
+                     "fixed value", "equation", "bound", "nonsense")
+
+match_kinds <- function(kinds) {
+  if (is.null(kinds)) return(NULL)
+  if (!is.character(kinds) || anyNA(kinds) || length(kinds) == 0L)
+    abort("input", text_of("kinds_must_be_texts"))
+  known <- utils::head(amendment_kinds, -1L)     # the last is what is never offered
+  unlist(lapply(kinds, function(kind) {
+    if (kind %in% known) return(kind)
+    found <- known[startsWith(known, kind)]
+    if (length(found)) return(found)
+    abort("input", c(text_of("no_such_kind", kind = quoted(kind)), did_you_mean(kind, known),
+                     i = paste0("Kinds: ", enumerate(known, most = 20L), ".")))
+  }))
+}
+
+# How much of a standardized unit one unit of each candidate is; NA where a variance is not
+# positive.
+candidate_units <- function(fit, candidates) {
+  number <- match(candidates$group, fit$layout$groups)
+  positive <- function(x) sqrt(ifelse(x > 0, x, NA))
+  out <- rep(NA_real_, length(number))
+  for (g in seq_along(fit$layout$groups)) {
+    matrices <- matrices_of(fit)[[g]]
+    sd <- positive(diag(matrices$covariance))
+    residual <- positive(diag(matrices$residual))
+    for (f in names(parameter_families)) {
+      at <- which(candidates$family == parameter_families[[f]] &
+                  !candidates$change %in% c("equation", "bound") &
+                    number == g)
+      row <- candidates$row[at]
+      col <- candidates$col[at]
+      out[at] <- switch(f, effect = sd[col] / sd[row], mean = 1 / sd[row],
+                        covariance = ifelse(row == col, 1 / sd[row]^2,
+                                            1 / (residual[row] * residual[col])))
+    }
+  }
+  out
+}

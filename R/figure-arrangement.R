@@ -2,14 +2,6 @@
 # page, and can be checked without drawing. The core is arranged in layers from left to right, items
 # outside it, curves outside the items; labels are placed last.
 
-diagram_page <- c(width = 10, height = 6.25)
-page_margin <- 0.08
-largest_unit <- 1.15    # how much larger than the base font a small diagram may come out on a page
-legible_unit <- 0.75    # below it another plan is sought
-widest_spread <- 2.4    # how far apart boxes may be drawn to use the page, against their size
-item_away <- 1.15       # the same for the distance of items from their construct
-item_along <- 1.5       # and for the distance between items
-
 # `table`: a layout; `text`: label of each parameter row ("" for none); `strength`: standardized
 # size; `nudge`: boxes to move; `tags`: further texts beside constructs, by name.
 arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_page,
@@ -123,11 +115,6 @@ count_conflicts <- function(nodes, edges, page) {
   through <- vapply(edges, function(e) boxes_hit(dense(e$path, 0.04), nodes, e$ends, -0.004), 0L)
   overlapping(boxes) + overlapping(labels) + sum(overlap_areas(labels, boxes) > 0) + sum(on_heads) +
     sum(through > 0L) + sum(off_the_page(labels, page) > 0) + sum(off_the_page(boxes, page) > 0)
-}
-
-outlines <- function(nodes) {
-  cbind(nodes$x - nodes$w / 2, nodes$x + nodes$w / 2, nodes$y - nodes$h / 2,
-        nodes$y + nodes$h / 2)
 }
 
 # The number of boxes that overlap another box of the same set.

@@ -2,11 +2,6 @@
 # layer and above or below those between. In inches at the size of the base font; the page comes
 # later.
 
-base_points <- 9
-residual_length <- 0.2    # of the short arrow of a residual
-item_pitch <- 0.29        # from item to item in a column
-fan_width <- 1            # between a construct and its items
-
 # A box a variable: its size, how it is drawn, where its residual points (dx, dy), and the room it
 # takes beyond its outline on each side (`over_*`).
 sized_nodes <- function(table, plan, values, most = 14L) {
@@ -100,8 +95,6 @@ flowing_plans <- function(plan) {
     })
   }))
 }
-
-table_of <- function(x, levels) as.integer(table(factor(x, levels)))
 
 # General factors in a column, items between them and the specific ones; large ones on two sides.
 bifactor_plans <- function(plan, general) {
@@ -216,20 +209,6 @@ hung_size <- function(items, hang) {
   }
   c(0.1, 0.6 * fan_width + max(items$w) + residual_room(items),
     0.3 + nrow(items) * max(item_pitch, items$h + 0.07))
-}
-
-is_two_columns <- function(plan) {
-  length(plan$order) == 2L && length(plan$arrows$row) == 0L && !plan$between
-}
-
-# All but those assumed of a composite's items, which the caption says are left out, and those shown
-# as a matrix.
-drawn_covariances <- function(table) {
-  composed <- table$rows$first[table$rows$kind == "weight"]
-  drawn <- which(table$rows$kind == "covariance" &
-                   !(table$rows$assumed &
-                       (table$rows$first %in% composed | table$rows$second %in% composed)))
-  setdiff(drawn, table$in_matrix)
 }
 
 # x of each layer: each as close to those before as its boxes allow. Items hung on opposite sides of

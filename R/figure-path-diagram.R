@@ -460,3 +460,6 @@ draw_texts <- function(plot, nodes, labels, points, width) {
   plot + page_text(labels, labels$text, points * 0.9, unname(colour),
                    ifelse(labels$differs, "bold", "plain"), labels$type != "residual", width)
 }
+
+#' @exportS3Method ggplot2::autoplot
+autoplot.orizzonte_fit <- function(object, ...) path_diagram(object, ...)

@@ -3,52 +3,6 @@
 
 # --- geometry ----------------------------------------------------------------------------------
 
-# A curve whose middle lies `offset` beside the straight line.
-bend <- function(from, to, offset, points = 41L) {
-  t <- seq(0, 1, length.out = points)
-  direction <- to - from
-  length <- sqrt(sum(direction^2))
-  normal <- c(-direction[2L], direction[1L]) / max(length, 1e-9)
-  control <- (from + to) / 2 + 2 * offset * normal
-  cbind((1 - t)^2 * from[1L] + 2 * t * (1 - t) * control[1L] + t^2 * to[1L],
-        (1 - t)^2 * from[2L] + 2 * t * (1 - t) * control[2L] + t^2 * to[2L])
-}
-
-# A cubic curve by its four points.
-cubic <- function(a, b, c, d, points = 31L) {
-  t <- seq(0, 1, length.out = points)
-  outer((1 - t)^3, a) + outer(3 * t * (1 - t)^2, b) + outer(3 * t^2 * (1 - t), c) + outer(t^3, d)
-}
-
-# A line along corners, each rounded.
-rounded <- function(corners, radius) {
-  count <- nrow(corners)
-  out <- corners[1L, , drop = FALSE]
-  for (k in seq_len(count)[-c(1L, count)]) {
-    towards <- function(other) {
-      d <- corners[other, ] - corners[k, ]
-      length <- sqrt(sum(d^2))
-      corners[k, ] + d / max(length, 1e-9) * min(radius, length / 2)
-    }
-    a <- towards(k - 1L)
-    b <- towards(k + 1L)
-    t <- seq(0, 1, length.out = 9L)
-    out <- rbind(out, outer((1 - t)^2, a) + outer(2 * t * (1 - t), corners[k, ]) + outer(t^2, b))
-  }
-  dense(rbind(out, corners[count, ]))
-}
-
-# Points no further apart than a step.
-dense <- function(path, step = 0.06) {
-  pieces <- lapply(seq_len(nrow(path) - 1L), function(k) {
-    d <- path[k + 1L, ] - path[k, ]
-    n <- max(1L, ceiling(sqrt(sum(d^2)) / step))
-    t <- seq_len(n) / n
-    cbind(path[k, 1L] + t * d[1L], path[k, 2L] + t * d[2L])
-  })
-  rbind(path[1L, ], do.call(rbind, pieces))
-}
-
 inside_node <- function(points, node, margin = 0) {
   dx <- abs(points[, 1L] - node$x)
   dy <- abs(points[, 2L] - node$y)

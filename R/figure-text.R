@@ -67,31 +67,6 @@ fixed_cost <- function(candidates, scene, edge) {
     80 * off_the_page(box, scene$page) + candidates$distance
 }
 
-# The overlap of each candidate with other boxes, summed over boxes.
-overlap_areas <- function(box, others) {
-  # most boxes are far from all candidates
-  close <- others[, 2L] > min(box[, 1L]) & others[, 1L] < max(box[, 2L]) &
-    others[, 4L] > min(box[, 3L]) & others[, 3L] < max(box[, 4L])
-  others <- others[close, , drop = FALSE]
-  if (nrow(others) == 0L) return(numeric(nrow(box)))
-  width <- outer(box[, 2L], others[, 2L], pmin) - outer(box[, 1L], others[, 1L], pmax)
-  height <- outer(box[, 4L], others[, 4L], pmin) - outer(box[, 3L], others[, 3L], pmax)
-  rowSums((width > 0 & height > 0) * (0.2 + width * height))
-}
-
-points_near <- function(box, points, margin) {
-  if (nrow(points) == 0L) return(numeric(nrow(box)))
-  rowSums(outer(box[, 1L] - margin, points[, 1L], `<`) &
-          outer(box[, 2L] + margin, points[, 1L], `>`) &
-          outer(box[, 3L] - margin, points[, 2L], `<`) &
-          outer(box[, 4L] + margin, points[, 2L], `>`))
-}
-
-off_the_page <- function(box, page) {
-  pmax(0, -box[, 1L]) + pmax(0, box[, 2L] - page[[1L]]) + pmax(0, -box[, 3L]) +
-    pmax(0, box[, 4L] - page[[2L]])
-}
-
 # Boxes a label may take, each with its distance from where one would look for it. `beside`: how far
 # from the line, 1 not to touch it.
 label_candidates <- function(edge, points, beside = 0) {

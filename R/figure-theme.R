@@ -47,9 +47,6 @@ away_from_line <- function(value, run) {
 # Methods that let autoplot() draw the figures of plot(), registered when ggplot2 is loaded.
 
 #' @exportS3Method ggplot2::autoplot
-autoplot.orizzonte_fit <- function(object, ...) path_diagram(object, ...)
-
-#' @exportS3Method ggplot2::autoplot
 autoplot.orizzonte_ladder <- function(object, ...) plot(object, ...)
 
 #' @exportS3Method ggplot2::autoplot

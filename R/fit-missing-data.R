@@ -116,33 +116,9 @@ marginal_fit <- function(joint, request, layout = unconstrained_layout(request, 
   fit
 }
 
-# The sample of the model's variables alone.
-without_auxiliary <- function(sample) {
-  gone <- sample$auxiliary
-  sample$groups <- lapply(sample$groups, function(group) {
-    block <- group$blocks[[1L]]
-    keep <- which(!block$variables %in% gone)
-    group$blocks <- list(part_of_block(block, keep))
-    group$patterns <- lapply(group$patterns, function(pattern) {
-      part_of_block(pattern, which(!pattern$variables %in% gone))
-    })
-    inside <- group$unseen[, 1L] %in% keep & group$unseen[, 2L] %in% keep
-    group$unseen <- matrix(match(group$unseen[inside, ], keep), ncol = 2L)
-    group$missing <- group$missing[!names(group$missing) %in% gone]
-    group
-  })
-  sample$with_auxiliary <- gone
-  sample$auxiliary <- character()
-  sample$joint <- FALSE
-  sample
-}
-
 # The sample to fit again, auxiliary variables included.
 sample_of_fit <- function(fit) {
   sample <- joint_fit(fit)$sample
   sample$joint <- FALSE
   sample
 }
-
-# The fit that likelihoods, scores and tests are those of.
-joint_fit <- function(fit) fit$joint %||% fit

@@ -1,77 +1,5 @@
 # A fit: request, sample, layout, moments and solution, and a cache of what readers share.
 
-new_fit <- function(request, sample, layout, solution,
-                    moments = sample_moments(sample, request$multiplier)) {
-  stamped(structure(list(request = request, sample = sample, layout = layout, moments = moments,
-                         solution = solution, cache = new.env(parent = emptyenv()),
-                         version = package_version_text(), format = fit_format),
-                    class = "orizzonte_fit"))
-}
-
-# A light fit at other values of the free parameters: enough for every reader.
-fit_at <- function(fit, theta) {
-  solution <- fit$solution
-  solution$theta[] <- theta
-  solution$proper <- FALSE
-  solution$eta <- values_at(fit$layout, solution$theta)
-  solution$known <- unname(solution$theta[fit$layout$model$used])
-  new_fit(fit$request, fit$sample, fit$layout, solution, fit$moments)
-}
-
-# A light fit to resampled cases: expensive results that nobody reads are left out.
-as_replicate <- function(fit) {
-  fit$replicate <- TRUE
-  fit
-}
-is_replicate <- function(fit) isTRUE(fit$replicate)
-
-# Free parameters, less one for each equation among them.
-n_free <- function(fit) length(fit$layout$parameters) - n_equations(fit$layout)
-
-# The test of the model: chi-square (corrected where inference is robust) with its degrees of
-# freedom and p. The only place it comes from.
-test_of <- function(fit) {
-  plain <- max(0, moments_n(fit) * discrepancy_of(fit) - overshoot_in(fit, "chisq"))
-  df <- cached(fit, "df", layout_counts(fit$layout)$df)
-  if (is_robust(fit$request)) return(robust_test(fit, plain, df))
-  list(chisq = plain, df = df, p = upper_p(plain, df), chisq_normal = plain, inflation = 1,
-       df_adjusted = NA_real_)
-}
-
-# The upward bias of chi-square in fits to resampled cases; 0 for any other fit.
-overshoot_in <- function(fit, what) fit$overshoot[[what]] %||% 0
-
-# The test of a smaller model against a larger one: the only place where differences are tested.
-difference_test <- function(small, large, adjusted = is_adjusted(small)) {
-  df <- test_of(small)$df - test_of(large)$df
-  plain <- stats::deviance(small) - stats::deviance(large)
-  if (is_robust(small$request) && df > 0)
-    return(robust_difference(small, large, plain, df, adjusted))
-  list(chisq = plain, df = df, p = difference_p(plain, df), chisq_normal = plain)
-}
-
-# By how much chi-square falls from one fit to the next: scaled by the mean alone, since a trail
-# keeps the fall and its degrees of freedom.
-drop_between <- function(fit, amended) -change_test(amended, fit, adjusted = FALSE)$chisq
-
-# The change from `before` to `fit`, whichever of the two is the smaller model.
-change_test <- function(fit, before, adjusted = is_adjusted(fit)) {
-  if (test_of(fit)$df >= test_of(before)$df) return(difference_test(fit, before, adjusted))
-  test <- difference_test(before, fit, adjusted)
-  test[c("chisq", "df", "chisq_normal")] <- lapply(test[c("chisq", "df", "chisq_normal")], `-`)
-  test
-}
-
-#' @rdname generics-of-a-fit
-#' @importFrom stats deviance
-#' @export
-deviance.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "deviance"))$chisq_normal
-
-#' @rdname generics-of-a-fit
-#' @importFrom stats df.residual
-#' @export
-df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df.residual"))$df
-
 #' Fit a blueprint to data
 #'
 #' Estimates the model by maximum likelihood (Jöreskog 1969, 1971) from raw data or from
@@ -223,30 +151,6 @@ fit_request <- function(request, sample, stated = specified_layout(request, samp
   }
   fit <- new_fit(request, sample, layout, set_active_bounds(solution, layout), moments)
   with_usable_weights(fit, starts)
-}
-
-# Blueprint and data brought together. The request keeps what the user wrote; the layout has coded
-# predictors.
-specified_layout <- function(request, sample) {
-  bp <- coded_blueprint(request, sample)
-  check_left_out(sample, names(bp$left_out))
-  if (length(sample$auxiliary) && !sample$joint) sample <- without_auxiliary(sample)
-  stated_layout(bp, has_means(sample), unname(group_variables(sample)), names(sample$groups),
-                sample$grouped)
-}
-
-coded_blueprint <- function(request, sample) code_blueprint(request$blueprint, sample$coding)
-
-unconstrained_layout <- function(request, sample, stated = specified_layout(request, sample)) {
-  bp <- coded_blueprint(request, sample)
-  covariance <- pooled_covariance(sample)
-  stated$auxiliary <- sample$auxiliary
-  layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample),
-                          unseen_by_group(sample))
-  layout$notes <- layout_notes(layout, covariance)
-  check_quantities(layout, bp)
-  check_claims(layout, bp)
-  layout
 }
 
 starting_values <- function(layout, request, near) {
@@ -437,40 +341,6 @@ complete_vcov <- function(fit) {
   out
 }
 
-# One group of a fit, for readers that look at one group at a time: its rows, values and moments.
-
-# A list by group, also when there is one.
-group_views <- function(fit) {
-  lapply(stats::setNames(fit$layout$groups, fit$layout$groups), group_view, fit = fit)
-}
-
-group_view <- function(fit, group) {
-  g <- match(group, fit$layout$groups)
-  structure(list(group = group, number = g, fit = fit, layout = layout_of_group(fit$layout, g),
-                 eta = values_of(fit)[fit$layout$spans[[g]]], moments = fit$moments[[g]],
-                 sample = fit$sample$groups[[g]]), class = "orizzonte_view")
-}
-
-# One group by name; the first when none is named.
-one_view <- function(fit, group = NULL) group_view(fit, chosen_group(fit$layout, group))
-
-# The model matrices and implied moments of every group, all variables.
-matrices_of <- function(fit) {
-  cached(fit, "matrices", core_implied(whole_model(fit), values_of(fit)))
-}
-view_matrices <- function(view) view$matrices %||% matrices_of(view$fit)[[view$number]]
-
-whole_model <- function(fit) cached(fit, "model", full_model(fit$layout))
-
-# Tables of views one below the other.
-bind_frames <- function(parts) {
-  if (length(parts) == 1L) return(parts[[1L]])
-  columns <-
-    do.call(Map, c(list(c), unname(lapply(parts, function(part) unclass(json_rows(part))))))
-  attributes(columns) <- list(names = names(columns))
-  list_frame(columns)
-}
-
 # Whether two fits use the same cases, judged by their moments. Otherwise a text that describes the
 # difference.
 same_rows <- function(a, b) is.null(difference_of_rows(a, b))
@@ -516,4 +386,88 @@ difference_of_moments <- function(part, other_part, one, other) {
   if (any(shifted)) {
     text_of("other_means_centred_one", shifted = enumerate(part$observed[shifted]))
   }
+}
+
+#' Refit a model with changed arguments
+#'
+#' Repeats the request of a fit with some of its arguments changed, such as the blueprint, the data,
+#' the groups or the missing-value codes. `update()` is the same function.
+#'
+#' @param object A fit.
+#' @param ... Arguments of [fit_model()] to change: `blueprint`, `data`, `by`, `levels`,
+#'   `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`, `clusters`, `weights`,
+#'   `weight_scale`, `multiplier`; and `omit_rows`, the numbers of the rows to leave out. A fit
+#'   keeps only the columns of its model; give `data` if a change needs other columns.
+#' @return A fit.
+#' @section Errors: `orizzonte_error_input` for an unknown argument; and the errors of
+#'   [fit_model()].
+#' @seealso [fit_model()], [amend()]
+#' @examples
+#' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+#' fit <- fit_model(bp, choirs)
+#' refit(fit, blueprint = covary(bp, sc1, sc2))
+#' refit(fit, omit_rows = 1:10)
+#' @name refit
+#' @export
+refit.orizzonte_fit <- function(object, ...) {
+  check_fit(object, "refit")
+  changes <- refit_changes(rlang::enquos(...))
+  announce(refit_quietly(object, changes))
+}
+
+#' @rdname refit
+#' @importFrom stats update
+#' @export
+update.orizzonte_fit <- function(object, ...) refit.orizzonte_fit(object, ...)
+
+#' @rawNamespace
+#' importFrom(generics, refit)
+#' export(refit)
+NULL
+
+refit_changes <- function(quosures) {
+  known <- c("data", "omit_rows", request_parts())
+  given <- names(quosures)
+  unknown <- setdiff(given, known)
+  if (length(unknown)) {
+    what <- if (nzchar(unknown[1L])) paste0("`", unknown[1L], "`") else text_of("unnamed_argument")
+    abort("input", c(text_of("refit_does_not_know", what = what),
+                     if (nzchar(unknown[1L])) did_you_mean(unknown[1L], known),
+                     i = text_of("it_changes", known = enumerate(known))))
+  }
+  lapply(stats::setNames(given, given), function(name) {
+    if (isTRUE(is_column_option(name))) return(captured_argument(quosures[[name]], name))
+    rlang::eval_tidy(quosures[[name]])
+  })
+}
+
+# `near`, `starts` and `errors` as in fit_request().
+refit_quietly <- function(fit, changes = list(), near = NULL, starts = NA, errors = TRUE) {
+  asked <- intersect(names(changes), request_parts())
+  request <- change_request(fit$request, changes[asked])
+  new_sample <- any(names(changes) %in% setdiff(c("data", "omit_rows", request_parts()),
+                                          c("blueprint", "multiplier")))
+  sample <- if (new_sample) sample_of(refit_source(fit, changes), request) else
+    sample_for(sample_of_fit(fit), request)
+  fit_request(request, sample, near = near, starts = starts, errors = errors)
+}
+
+refit_source <- function(fit, changes) {
+  source <- changes$data
+  if (is.null(source)) {
+    if (!has_raw_data(fit$sample)) {
+      abort("input", c(text_of("fit_came_from_summary"),
+                       i = text_of("give_data_refit_fit")))
+    }
+    source <- fit$sample$data$frame
+  }
+  rows <- changes$omit_rows
+  if (is.null(rows)) return(source)
+  usable <- is.data.frame(source) && is.numeric(rows) && !anyNA(rows) &&
+    all(rows %in% seq_len(nrow(source)))
+  if (!usable)
+    abort("input",
+          c(text_of("omit_rows_must_be"),
+            i = text_of("such_omit_rows_c")))
+  source[-rows, , drop = FALSE]
 }

@@ -1,15 +1,6 @@
 # What a ladder says: which rungs hold by which criteria, what each verdict rests on, and what may
 # therefore be compared.
 
-# The rung that each rung is tested against: the previous one, or the first.
-rungs_before <- function(rungs, against = "previous") {
-  if (against == "first") return(c(NA, rep(1L, length(rungs) - 1L)))
-  c(NA, seq_along(rungs)[-length(rungs)])
-}
-
-# Rungs that hold loadings, for which SRMR may change more (Chen 2007).
-loading_rungs <- c("metric", "second_order_metric")
-
 rung_limits <- function(rung, groups, criteria) {
   change_limits(criteria, rung %in% loading_rungs, groups)
 }
@@ -435,4 +426,36 @@ ladder_next <- function(x) {
   name <- switch(verdict, fails = , doubtful = "loosen", fits_poorly = "amend_configural",
                  cannot_tell = "see_power", "rescue_rung")
   next_step(name, quoted_rung = quoted(bad), rung = bad, fit = rung(bad))
+}
+
+# All releases of a ladder in one sentence.
+search_words <- function(ladder) {
+  r <- ladder$releases
+  text_of("searched", each = enumerate(text_of("released_on", parameter = r$parameter,
+                                               rung = r$rung), most = 20L))
+}
+
+# The releases of all rungs, in the order in which they were made.
+no_releases <- function() {
+  list_frame(list(rung = character(), step = integer(), parameter = character(),
+                  modification_index = numeric(), actual_drop = numeric(), estimate = numeric(),
+                  reference = numeric()))
+}
+
+# Two of the same kind must stay held for each construct, or its groups can no longer be compared.
+releasable <- function(fit, parameters) {
+  table <- fit$layout$rows
+  vapply(parameters, function(text) {
+    row <- match(text, table$parameter)
+    here <- table$group == table$group[row] & table$shared
+    if (table$kind[row] == "loading")
+      return(sum(here & table$kind == "loading" & table$first == table$first[row]) > 2L)
+    if (table$kind[row] %in% c("intercept", "mean")) {
+      owners <- unique(table$first[table$kind == "loading" & table$second == table$first[row]])
+      if (length(owners) == 0L) return(TRUE)
+      items <- unique(table$second[table$kind == "loading" & table$first %in% owners])
+      return(sum(here & table$kind %in% c("intercept", "mean") & table$first %in% items) > 2L)
+    }
+    TRUE
+  }, NA, USE.NAMES = FALSE)
 }

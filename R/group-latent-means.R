@@ -182,23 +182,6 @@ default_rung <- function(x) {
   if ("scalar" %in% names(x$fits)) "scalar" else names(x$fits)[length(x$fits)]
 }
 
-# The argument `rungs` for a ladder with one more rung; the first rung is always included.
-rungs_with <- function(rung, rungs) {
-  all <- intersect(names(rung_adds), c(rungs, rung))[-1L]
-  if (length(all) == 1L) quoted(all) else paste0("c(", paste(quoted(all), collapse = ", "), ")")
-}
-
-# A rung that the ladder has. One that it could have is reached by climbing further.
-check_rung <- function(rung, ladder) {
-  check_string(rung, "`rung`")
-  rungs <- names(ladder$fits)
-  if (rung %in% rungs) return(invisible())
-  abort("name", c(text_of("ladder_has_no_rung", rung = quoted(rung)), did_you_mean(rung, rungs),
-                  i = text_of("rungs_of_ladder", rungs = enumerate(rungs)),
-                  i = if (rung %in% names(rung_adds))
-                    text_of("climb_to_rung", rungs = rungs_with(rung, rungs))))
-}
-
 # A rung of a ladder, or a fit as it is.
 rung_fit <- function(x, rung, reader) {
   if (inherits(x, "orizzonte_loosened")) x <- x$ladder

@@ -63,13 +63,6 @@ loosen <- function(ladder, rung, until = "indices", most = 10, with_intercept = 
             class = "orizzonte_loosened")
 }
 
-# The releases of all rungs, in the order in which they were made.
-no_releases <- function() {
-  list_frame(list(rung = character(), step = integer(), parameter = character(),
-                  modification_index = numeric(), actual_drop = numeric(), estimate = numeric(),
-                  reference = numeric()))
-}
-
 added_releases <- function(before, rung, released) {
   named <- list_frame(c(list(rung = rep(rung, nrow(released))), as.list(released)))
   rbind(before %||% no_releases(), named)
@@ -162,32 +155,7 @@ rung_meets_criteria <- function(fit, before, rung, until, criteria) {
 # The level of the difference test when it decides.
 release_level <- function(criteria) criteria$p_change %||% criteria$significance
 
-# Two of the same kind must stay held for each construct, or its groups can no longer be compared.
-releasable <- function(fit, parameters) {
-  table <- fit$layout$rows
-  vapply(parameters, function(text) {
-    row <- match(text, table$parameter)
-    here <- table$group == table$group[row] & table$shared
-    if (table$kind[row] == "loading")
-      return(sum(here & table$kind == "loading" & table$first == table$first[row]) > 2L)
-    if (table$kind[row] %in% c("intercept", "mean")) {
-      owners <- unique(table$first[table$kind == "loading" & table$second == table$first[row]])
-      if (length(owners) == 0L) return(TRUE)
-      items <- unique(table$second[table$kind == "loading" & table$first %in% owners])
-      return(sum(here & table$kind %in% c("intercept", "mean") & table$first %in% items) > 2L)
-    }
-    TRUE
-  }, NA, USE.NAMES = FALSE)
-}
-
 verdict_of_rung <- function(ladder, rung) ladder$table$verdict[match(rung, ladder$table$rung)]
-
-# All releases of a ladder in one sentence.
-search_words <- function(ladder) {
-  r <- ladder$releases
-  text_of("searched", each = enumerate(text_of("released_on", parameter = r$parameter,
-                                               rung = r$rung), most = 20L))
-}
 
 # The value of a released parameter, and the groups in which it is still held.
 released_values <- function(fit, parameter) {

@@ -1,10 +1,5 @@
 # The words for a layout: addresses as users write them, and the assumptions.
 
-# Addresses with the group when there are several.
-shown_address <- function(layout, kind, first, second = NA_character_, group) {
-  address_format(kind, first, second, shown_group(layout, group))
-}
-
 # Addresses without a group as they are in each group.
 in_every_group <- function(layout, addresses) {
   unlist(lapply(addresses, function(text) {
@@ -208,4 +203,35 @@ stated_besides <- function(bp) {
       text_of("trail_see_trail_blueprint",
               revision = count_of(length(bp$trail$revisions$revision) - 1L, "revision"))
   )
+}
+
+format_kinds <- function(counts) {
+  n <- as.integer(counts$kinds)
+  kind <- names(counts$kinds)
+  paste(n, ifelse(n == 1L, kind, plural(kind)))
+}
+
+format_counts <- function(layout) {
+  counts <- layout_counts(layout)
+  free <- paste0("free: ", paste(format_kinds(counts), collapse = ", "))
+  c("Counts", paste0("  ", format_count_line(counts),
+                     if (!layout$means) text_of("covariances_only_intercepts_add")),
+    wrap_lines(free, indent = 2L, hang = 8L))
+}
+
+format_count_line <- function(counts) {
+  text_of("moments_free_parameters_freedom", moments = counts$moments,
+          parameters = counts$parameters,
+          equations = if (counts$equations > 0L) paste0(" + ",
+              count_of(counts$equations, "equation")), df = count_of(counts$df, "degree"))
+}
+
+format_assumptions <- function(layout, bp) bullet_assumptions(list_assumptions(layout, bp))
+
+bullet_assumptions <- function(both) {
+  bullets <- function(lines) {
+    if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
+  }
+  c(text_of("head_defaults"), bullets(both$assumed),
+    if (length(both$not_assumed)) c(text_of("head_not_assumed"), bullets(both$not_assumed)))
 }

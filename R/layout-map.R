@@ -179,3 +179,12 @@ map_matrix <- function(layout) {
   k[cbind(layout$map$entry, layout$map$parameter)] <- layout$map$weight
   k
 }
+
+# Addresses with the group when there are several.
+shown_address <- function(layout, kind, first, second = NA_character_, group) {
+  address_format(kind, first, second, shown_group(layout, group))
+}
+
+reflective_items <- function(layout) {
+  intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])
+}

@@ -238,46 +238,6 @@ contradiction <- function(layout, row, restriction) {
                                      restriction = format_restriction(restriction))))
 }
 
-# Without a group an address means "in every group, each its own": a statement that names none is
-# made in each group that has it.
-group_scopes <- function(restriction, layout) {
-  addresses <- restriction_addresses(restriction)
-  named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))
-  if (named) return(list(NULL))
-  first <- parse_address(addresses[1L])
-  has <- vapply(layout$groups,
-                function(g) length(address_match(first, layout$rows, layout$constructs, g)) > 0L,
-                NA)
-  as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
-}
-
-# How to declare an effect between two variables of the model; NULL for anything else, and where
-# the model has the effect in the other direction.
-undeclared_effect <- function(address, layout) {
-  both <- c(address$first, address$second)
-  rows <- layout$rows
-  if (address$kind != "effect" || length(both) != 2L ||
-      !all(both %in% c(layout$observed, layout$constructs)) ||
-      any(rows$kind == "effect" & rows$first == both[2L] & rows$second == both[1L])) return(NULL)
-  c(i = text_of("declare_the_effect", from = both[1L], to = both[2L]))
-}
-
-# The rows that an address refers to; `scope`: the group of addresses without one.
-restricted_rows <- function(text, layout, scope = NULL) {
-  address <- parse_address(text)
-  check_group_of_address(layout, address$group, text)
-  rows <- address_match(address, layout$rows, layout$constructs, scope)
-  if (length(rows)) return(rows)
-  if (address$kind %in% c("intercept", "mean") && !layout$means) {
-    abort("restriction", c(text_of("cannot_be_restricted_data", value = text),
-                           i = text_of("give_raw_data_or_summary")))
-  }
-  abort("restriction", c(text_of("no_such_parameter_model", value = text),
-                         undeclared_effect(address, layout) %||%
-                           nearest_address(text, layout$rows$parameter),
-                         i = text_of("parameter_column_estimates_print")))
-}
-
 # Starting values by parameter.
 
 # Starting values by free parameter, NA where none is given.

@@ -111,37 +111,6 @@ layout_counts <- function(layout) {
        kinds = table(factor(meaning, levels = unique(meaning))))
 }
 
-format_kinds <- function(counts) {
-  n <- as.integer(counts$kinds)
-  kind <- names(counts$kinds)
-  paste(n, ifelse(n == 1L, kind, plural(kind)))
-}
-
-format_counts <- function(layout) {
-  counts <- layout_counts(layout)
-  free <- paste0("free: ", paste(format_kinds(counts), collapse = ", "))
-  c("Counts", paste0("  ", format_count_line(counts),
-                     if (!layout$means) text_of("covariances_only_intercepts_add")),
-    wrap_lines(free, indent = 2L, hang = 8L))
-}
-
-format_count_line <- function(counts) {
-  text_of("moments_free_parameters_freedom", moments = counts$moments,
-          parameters = counts$parameters,
-          equations = if (counts$equations > 0L) paste0(" + ",
-              count_of(counts$equations, "equation")), df = count_of(counts$df, "degree"))
-}
-
-format_assumptions <- function(layout, bp) bullet_assumptions(list_assumptions(layout, bp))
-
-bullet_assumptions <- function(both) {
-  bullets <- function(lines) {
-    if (length(lines)) wrap_lines(paste0("- ", lines), indent = 2L, hang = 4L)
-  }
-  c(text_of("head_defaults"), bullets(both$assumed),
-    if (length(both$not_assumed)) c(text_of("head_not_assumed"), bullets(both$not_assumed)))
-}
-
 # The roles of the variables in a model.
 
 # Observed variables that are nothing but items.
@@ -175,10 +144,6 @@ construct_items <- function(layout, name) {
   rows <- layout$indicators[[name]]
   items <- if (name %in% layout$composites) layout$rows$first[rows] else layout$rows$second[rows]
   intersect(items, layout$observed)
-}
-
-reflective_items <- function(layout) {
-  intersect(layout$observed, layout$rows$second[layout$rows$kind == "loading"])
 }
 
 # Sentences on properties of a model that are not errors.

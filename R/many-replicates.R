@@ -492,3 +492,9 @@ support_of <- function(x) {
   if (!inherits(x, "orizzonte_verdicts")) return(NULL)
   stats::setNames(as.numeric(x$verdict == "supported"), paste0("supported[", x$claim, "]"))
 }
+
+# Indices without a bootstrap distribution: p is determined by the null hypothesis and not by
+# resampling, and likelihoods and indices computed from them have no population value.
+no_replicates <- paste0("^(p|p_.*|loglik.*|aic.*|bic.*|gfi|agfi|chisq_covariances|",
+                        "chisq_means|chisq_swain|",
+                        "chisq_inflation|df.*|ecvi_saturated)$")

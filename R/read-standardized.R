@@ -183,3 +183,148 @@ r_squared_columns <- function(x) {
   titled(list(variable = x$variable, kind = x$kind, r_squared = format_share(x$r_squared, 3L),
               se = format_share(x$se, 3L), note = note))
 }
+
+# The units of constructs in several groups: without equal loadings each group has its own.
+
+# Constructs whose loadings are not held equal across groups: of several loadings fewer than two
+# are.
+constructs_in_own_units <- function(fit) {
+  if (length(fit$layout$groups) < 2L) return(character())
+  rows <- fit$layout$rows
+  loads <- rows$kind == "loading"
+  several <- vapply(split(rows$second[loads], rows$first[loads]),
+                    function(items) length(unique(items)), 0L)
+  held <- rows$shared & loads & rows$group != fit$layout$groups[1L]
+  by_construct <- vapply(names(several), function(name) {
+    each <- table(factor(rows$group[held & rows$first == name], fit$layout$groups[-1L]))
+    min(each)
+  }, 0L)
+  intersect(fit$layout$constructs, names(several)[several > 1L & by_construct < 2L])
+}
+
+# The caution before numbers of several groups are compared; NULL where loadings are held.
+own_units_words <- function(fit) {
+  own <- constructs_in_own_units(fit)
+  if (length(own)) text_of("own_units", constructs = enumerate(own), count = length(own))
+}
+
+# A caveat comes before what it is about.
+format_caveat <- function(x) {
+  caveat <- attr(x, "caveat")
+  if (!is.null(caveat)) c(wrap_lines(paste("CAUTION:", caveat)), "")
+}
+
+# Values with derivatives by the free parameters: a vector and a matrix with a row each. What sums
+# and ratios of model quantities need for the delta method.
+
+new_jet <- function(value, gradient) list(value = as.numeric(value), gradient = gradient)
+
+# Quantities that the core derives (see quantity_codes), of variables by number.
+derived_jet <- function(fit, what, group, a, b = a) {
+  if (length(a) == 0L) return(new_jet(numeric(), matrix(0, 0L, length(theta_of(fit)))))
+  found <- derive(fit, what, group, a, b)
+  new_jet(found$value, found$gradient)
+}
+
+jet_sum <- function(jet, weight = rep(1, length(jet$value))) {
+  new_jet(sum(weight * jet$value), matrix(colSums(weight * jet$gradient), 1L))
+}
+
+jet_times <- function(a, b) {
+  new_jet(a$value * b$value, a$gradient * b$value + b$gradient * a$value)
+}
+
+jet_over <- function(a, b) {
+  value <- a$value / b$value
+  new_jet(value, (a$gradient - value * b$gradient) / b$value)
+}
+
+jet_plus <- function(a, b) new_jet(a$value + b$value, a$gradient + b$gradient)
+
+jet_minus <- function(a, b) new_jet(a$value - b$value, a$gradient - b$gradient)
+
+jet_square <- function(a) jet_times(a, a)
+
+jet_at <- function(jet, at) new_jet(jet$value[at], jet$gradient[at, , drop = FALSE])
+
+bind_jets <- function(jets) {
+  new_jet(unlist(lapply(jets, `[[`, "value")), do.call(rbind, lapply(jets, `[[`, "gradient")))
+}
+
+jet_error <- function(jet, fit) delta_se(jet$gradient, vcov_of(fit))
+
+# The interval of a share, on the logit scale: within 0 and 1 (none for what lies outside).
+share_interval <- function(value, se, level, df = Inf) {
+  inside <- !is.na(value) & value > 0 & value < 1
+  value[!inside] <- NA_real_
+  half <- stats::qt((1 + level) / 2, df) * se / (value * (1 - value))
+  list(lower = stats::plogis(stats::qlogis(value) - half),
+       upper = stats::plogis(stats::qlogis(value) + half))
+}
+
+#' Loadings by item and construct
+#'
+#' The usual table of a factor analysis: one row per item, one column per construct, and the
+#' communality of the item, the proportion of its variance that its constructs explain together.
+#'
+#' @param fit A fit from [fit_model()].
+#' @param values `"standardized"` or `"raw"` loadings; communalities are the same.
+#' @param ... Must be empty: an argument by another name is an error.
+#' @return A data frame of class `orizzonte_loading_table`, one row per item and group: `item`,
+#'   `group`, one column per construct with its loadings (`NA` where an item does not load on it),
+#'   and `communality`. The attribute `constructs` gives the column of each construct.
+#' @section Errors: `orizzonte_error_input` for an object that is not a fit, and for a model without
+#'   loadings.
+#' @seealso [loading_plot()] for a figure with intervals and item texts, [estimates()] for standard
+#'   errors, [construct_quality()].
+#' @examples
+#' bp <- blueprint("Belonging and calm") |>
+#'   construct("Belonging", reflected_in = be1:be4) |>
+#'   construct("Calm", reflected_in = sc1:sc4)
+#' loading_table(suppressMessages(fit_model(bp, choirs)))
+#' @export
+loading_table <- function(fit, values = "standardized", ...) {
+  check_arguments("loading_table")
+  check_fit(fit, "loading_table")
+  values <- choose_one(values, c("standardized", "raw"), "`values`")
+  rows <- fit$layout$rows
+  loads <- which(rows$kind == "loading")
+  if (length(loads) == 0L) abort("input", text_of("no_loadings_to_show"))
+  standardized <- standardized_of(fit)$value
+  value <- if (values == "raw") values_of(fit) else standardized
+  key <- unique(data.frame(item = rows$second[loads], group = rows$group[loads]))
+  key <- key[order(match(key$group, fit$layout$groups)), ]
+  constructs <- unique(rows$first[loads])
+  columns <- lapply(constructs, function(name) {
+    own <- loads[rows$first[loads] == name]
+    value[own][match(paste(key$group, key$item), paste(rows$group[own], rows$second[own]))]
+  })
+  # a construct may be called like one of the other columns
+  names(columns) <- utils::tail(make.unique(c("item", "group", "communality", constructs)), -3L)
+  own <- which(rows$kind == "variance")
+  residual <- standardized[own][match(paste(key$group, key$item),
+                                      paste(rows$group[own], rows$first[own]))]
+  table <- list_frame_class(c(list(item = key$item, group = shown_group(fit$layout, key$group)),
+                              columns, list(communality = 1 - residual)),
+                            "orizzonte_loading_table")
+  with_status(structure(table, constructs = stats::setNames(names(columns), constructs),
+                        values = values), fit)
+}
+
+#' @export
+print.orizzonte_loading_table <- function(x, ...) {
+  constructs <- attr(x, "constructs")
+  if (!all(c("item", "group", constructs, "communality") %in% names(x)))
+    return(print(as.data.frame(unclass(x))))
+  number <- if (attr(x, "values") == "raw") format_number else format_share
+  shown <- function(column) ifelse(is.na(column), "", number(column))
+  columns <- c(list(item = x$item), if (!all(is.na(x$group))) list(group = x$group),
+               lapply(constructs, function(name) shown(x[[name]])),
+               list(communality = ifelse(is.na(x$communality), "", format_share(x$communality))))
+  words <- length(columns) - length(constructs) - 1L
+  title <- text_of(if (attr(x, "values") == "raw") "head_loading_table_raw" else
+    "head_loading_table")
+  put_lines(heading_with_status(title, x),
+            format_table(columns, c(rep(FALSE, words), rep(TRUE, length(constructs) + 1L))))
+  invisible(x)
+}

@@ -218,14 +218,6 @@ fit_amendment_parts <- function(fit, criteria) {
     report_text(chance_note(found)))
 }
 
-# The table of movements: how the leading changes affect the conclusions.
-report_moves <- function(found, shown) {
-  columns <- move_columns(found, shown)
-  if (is.null(columns)) return(NULL)
-  report_table(columns, code = "change", caption = text_of("moves_title"),
-               note = text_of("moves_legend", instruction = instruction("all_movements")))
-}
-
 fit_claim_parts <- function(fit, criteria, bootstrap = NULL) {
   if (!has_converged(fit) || length(fit$request$blueprint$claims) == 0L) return(NULL)
   held <- bootstrap_holding(bootstrap, names(fit$request$blueprint$claims))
@@ -246,20 +238,6 @@ fit_trail_parts <- function(fit) {
   if (length(fit$request$blueprint$trail) == 0L) return(NULL)
   report_section(text_of("head_trail"), report_text(text_of("what_was_changed_why")),
                  report_table(trail_columns(trail(fit))))
-}
-
-trail_columns <- function(x) {
-  start <- x$revision == 0
-  reason <- ifelse(start | nzchar(x$because), x$because, text_of("no_reason_given_brackets"))
-  titled(list(
-       revision = format_count(x$revision),
-       change = ifelse(start, text_of("original_model"), x$change),
-       because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
-       `predicted drop` = format_fixed(x$predicted_drop, 2L),
-       `refitted drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
-       df = format_count(x$df), p_change = format_p(x$p_change),
-       CFI = format_share(x$cfi, 3L), RMSEA = format_share(x$rmsea, 3L),
-       BIC = format_fixed(x$bic, 1L)))
 }
 
 # The limits of the conclusions.

@@ -98,3 +98,25 @@ split_parts <- function(x, heading = text_of("general_and_specific")) {
     report_table(columns$scores, caption = text_of("what_scores_would_measure")),
     report_figure(plot(x), text_of("general_specific_residual_share"), "split", alt = split_alt(x)))
 }
+
+trail_columns <- function(x) {
+  start <- x$revision == 0
+  reason <- ifelse(start | nzchar(x$because), x$because, text_of("no_reason_given_brackets"))
+  titled(list(
+       revision = format_count(x$revision),
+       change = ifelse(start, text_of("original_model"), x$change),
+       because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
+       `predicted drop` = format_fixed(x$predicted_drop, 2L),
+       `refitted drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
+       df = format_count(x$df), p_change = format_p(x$p_change),
+       CFI = format_share(x$cfi, 3L), RMSEA = format_share(x$rmsea, 3L),
+       BIC = format_fixed(x$bic, 1L)))
+}
+
+# The table of movements: how the leading changes affect the conclusions.
+report_moves <- function(found, shown) {
+  columns <- move_columns(found, shown)
+  if (is.null(columns)) return(NULL)
+  report_table(columns, code = "change", caption = text_of("moves_title"),
+               note = text_of("moves_legend", instruction = instruction("all_movements")))
+}

@@ -1,16 +1,5 @@
 # Groups: which rows belong to which, and the moments of each.
 
-# Sorts values in increasing order; numbers within text are sorted by size: 2 before 10.
-natural_order <- function(x) {
-  if (!is.character(x)) return(as.character(sort(x, method = "radix")))
-  key <- x
-  numbers <- gregexpr("[0-9]+", key)
-  regmatches(key, numbers) <- lapply(regmatches(key, numbers), function(digits) {
-    paste0(strrep("0", pmax(0L, 20L - nchar(digits))), digits)
-  })
-  x[order(key, x, method = "radix")]
-}
-
 check_group_column <- function(by, data) {
   check_string(by, "`by`")
   check_named_column(by, data, "to group by", "by")
@@ -227,3 +216,5 @@ check_clusters_of_groups <- function(groups, request) {
                           clusters = request$clusters),
                   i = text_of("leave_group_or_clusters")))
 }
+
+is_weighted <- function(sample) !is.null(sample$groups[[1L]]$weight)

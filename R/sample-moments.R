@@ -34,34 +34,6 @@ numeric_rows <- function(data, rows, variables, missing_codes) {
          dimnames = list(NULL, variables))
 }
 
-check_finite <- function(x, rows) {
-  if (!any(is.infinite(x))) return(invisible())
-  at <- which(is.infinite(x), arr.ind = TRUE)[1L, ]
-  abort("data", text_of("column_holds_infinite_value", at = quoted(colnames(x)[at[2L]]),
-                        at_2 = rows[at[1L]]))
-}
-
-check_some_seen <- function(x) {
-  empty <- colSums(!is.na(x)) == 0L
-  if (!any(empty)) return(invisible())
-  abort("data", c(text_of("column_is_missing_every", empty = quoted(colnames(x)[empty][1L])),
-                  i = text_of("leave_item_out_or_declare_codes")))
-}
-
-check_enough <- function(n, what, variables, notes = character()) {
-  if (n > length(variables)) return(invisible())
-  abort("data", c(text_of("there_are", what = count_of(n, what),
-                          variables = count_of(length(variables), "variable")),
-                  i = text_of("more_cases_than_variables"), if (length(notes)) c(i = notes)))
-}
-
-check_varying <- function(variables, mean, variance) {
-  flat <- which(variance <= 1e-20 * (mean^2 + 1e-300))
-  if (length(flat) == 0L) return(invisible())
-  abort("data", c(text_of("column_does_not_vary", flat = quoted(variables[flat[1L]]),
-                          flat_2 = format(mean[[flat[1L]]])), i = text_of("leave_out_model")))
-}
-
 # A sentence on the cases that are dropped because of missing values.
 dropped_rows_note <- function(x, complete) {
   missing <- colSums(is.na(x))
@@ -87,49 +59,6 @@ block_of_summary <- function(data, variables, request) {
                 mean = data$mean[variables], variables = variables)
   list(blocks = list(block), rows = NULL, used = NULL, total = data$n, notes = notes,
        correlation = data$correlation)
-}
-
-check_known <- function(variables, columns, bp) {
-  constructs <- names(bp$constructs)
-  clash <- intersect(constructs, columns)
-  if (length(clash)) {
-    abort("name",
-          c(text_of("construct_has_name_column", clash = quoted(clash[1L])),
-            i = text_of("rename_construct_so_two"),
-            i = text_of("observed_variable_needs_no")))
-  }
-  unknown <- setdiff(variables, columns)
-  if (length(unknown) == 0L) return(invisible())
-  lines <- vapply(utils::head(unknown, 5L), function(name) {
-    near <- nearest(name, c(columns, constructs))
-    hint <- if (name %in% attr(bp, "hints")) {
-      text_of("text_variable_name_exists_so", name = name)
-    } else if (!is.null(near)) {
-      text_of("did_you_mean_inline", near = quoted(near),
-              constructs = if (near %in% constructs) " (a construct)")
-    }
-    paste0(quoted(name), hint)
-  }, "")
-  abort("name",
-        c(text_of("neither_column_data_nor",
-                  unknown = if (length(unknown) == 1L) text_of("a_variable_is") else
-                    paste(length(unknown), text_of("variables_model_are"))),
-                  stats::setNames(lines, rep("x", length(lines))), unknown_hints(unknown, bp),
-                  i = paste0("Columns: ", enumerate(columns, most = 20L), ".")), unknown = unknown)
-}
-
-# An undeclared construct, and several names in one pair of quotes.
-unknown_hints <- function(unknown, bp) {
-  items <- unlist(lapply(bp$constructs, `[[`, "items"), use.names = FALSE)
-  joined <- grep("[:+,~]", unknown, value = TRUE)
-  construct <- setdiff(unknown[unknown %in% c(bp$effects$from, bp$effects$to)], c(items, joined))
-  c(if (length(joined))
-      c(i = text_of("quotes_is_one_name", joined = joined[1L],
-                    joined_2 = if (grepl(":", joined[1L]))
-                      text_of("a_range") else text_of("names_to_join"))),
-    if (length(construct))
-      c(i = text_of("if_is_construct_declare", construct = quoted(construct[1L]),
-                    construct_2 = quoted(construct[1L]))))
 }
 
 # All texts of all columns at once, so that codes for missing can be declared together.

@@ -108,18 +108,6 @@ without_trailing <- function(table, file) {
   table[-last]
 }
 
-# Labelled statistics files go through haven; a summary-data file is recognized by its first
-# columns.
-read_data_file <- function(file, encoding = "UTF-8", text = NULL) {
-  ending <- tolower(tools::file_ext(file))
-  if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
-  if (ending == "parquet") return(read_parquet_file(file))
-  table <- read_csv_file(file, encoding, text)
-  is_summary <- names(table)[1L] == "row" ||
-    (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))
-  if (is_summary) read_summary_data(file, encoding = encoding) else table
-}
-
 # User-defined missing values are kept as such where the format has them.
 statistics_readers <- list(
   sav = function(file) haven::read_sav(file, user_na = TRUE),

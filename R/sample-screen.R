@@ -223,66 +223,6 @@ standardized_moment <- function(v, power) {
   if (isTRUE(mean(d^2) > 0)) mean(d^power) / mean(d^2)^(power / 2) else NA_real_
 }
 
-# Finite, and so scaled that powers are finite as well.
-finite_scale <- function(v) {
-  v <- as.numeric(v)
-  v[!is.finite(v)] <- NA_real_
-  largest <- max(0, abs(v), na.rm = TRUE)
-  if (largest > 1e60 || (largest > 0 && largest < 1e-60)) v / largest else v
-}
-
-# A column as numbers, without the codes that stand out; NULL where it holds none.
-without_codes <- function(x, missing_codes) {
-  if (is.logical(x)) x <- as.numeric(x)
-  if (!is.numeric(x)) return(NULL)
-  x[is_code(x, missing_codes) | x %in% suspicious_codes(x)] <- NA_real_
-  as.numeric(x)
-}
-
-# Customary codes for "no answer" that lie far outside all other values.
-low_codes <- -c(1, 2, 3, 7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9999)
-high_codes <- c(7, 8, 9, 66, 77, 88, 97, 98, 99, 777, 888, 997, 998, 999, 9997, 9998, 9999, 99999)
-
-suspicious_codes <- function(x) {
-  if (!is.numeric(x)) return(numeric())
-  values <- unique(x[!is.na(x)])
-  candidates <- values[values %in% c(low_codes, high_codes)]
-  rest <- setdiff(values, candidates)
-  if (length(candidates) == 0L || length(rest) < 2L) return(numeric())
-  span <- range(rest)
-  # a candidate that sits among or next to the others is one of them
-  near <- candidates >= 0 & candidates <= span[2L] + max(2, diff(span))
-  run <- 0
-  while ((-run - 1) %in% values) run <- run + 1
-  if (run >= 3) near <- near | (candidates < 0 & candidates >= -run)
-  span <- range(c(span, candidates[near]))
-  low <- candidates < 0 & span[1L] >= 0
-  low <- low | candidates < span[1L] - 2 * diff(span)
-  high <- candidates > span[2L] + diff(span)
-  sort(candidates[(low | high) & !near])
-}
-
-identifier_like <- function(x) {
-  x <- x[!is.na(x)]
-  if (length(x) < 20L || inherits(x, c("Date", "POSIXt"))) return(FALSE)
-  share <- length(unique(x)) / length(x)
-  if (is.character(x) || is.factor(x)) return(share > 0.95)
-  is.numeric(x) && share == 1 && all(x == round(x))
-}
-
-# Items keyed against the majority, which the first principal axis shows; each must also correlate
-# negatively with the sum of the items of the majority. `r`: correlations from `n` cases.
-opposed <- function(r, n) {
-  if (ncol(r) < 3L || anyNA(r)) return(character())
-  axis <- eigen(r, symmetric = TRUE)$vectors[, 1L]
-  if (sum(axis > 0) < length(axis) / 2) axis <- -axis
-  against <- axis < 0
-  if (!any(against)) return(character())
-  rest <- r[!against, !against, drop = FALSE]
-  own <- rowSums(r[against, !against, drop = FALSE]) / sqrt(max(sum(rest), 1e-300))
-  colnames(r)[against][rule_reverse_keyed(own, n)]
-}
-
 # Duplicates, linear dependence, inflation, Mardia and outliers among numeric columns, on complete
 # rows.
 screen_together <- function(x) {

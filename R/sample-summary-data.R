@@ -156,32 +156,6 @@ in_order_of <- function(x, names, what) {
   stats::setNames(as.numeric(x), names)
 }
 
-# Stops when a covariance matrix is singular or indefinite, naming the variables involved.
-# The correlations must be positive definite by more than rounding error.
-is_definite <- function(cov) {
-  sd <- sqrt(pmax(diag(cov), 0))
-  root <- tryCatch(chol(cov / outer(sd, sd)), error = function(e) NULL)
-  !is.null(root) && min(diag(root)) > 1e-6
-}
-
-check_definite <- function(cov, what) {
-  sd <- sqrt(pmax(diag(cov), 0))
-  if (any(sd == 0)) {
-    abort("data", c(text_of("does_not_vary", sd = quoted(colnames(cov)[sd == 0][1L])),
-                    i = text_of("leave_out_model")))
-  }
-  if (is_definite(cov)) return(invisible(cov))
-  correlation <- cov / outer(sd, sd)
-  eigen <- eigen(correlation, symmetric = TRUE)
-  vector <- eigen$vectors[, ncol(correlation)]
-  involved <- colnames(cov)[abs(vector) > 0.2]
-  abort(if (what == "The matrix") "summary_data" else "data",
-        c(text_of("is_not_positive_definite", what = what,
-                  correlation = formatC(eigen$values[ncol(correlation)], digits = 2L,
-                                        format = "g")),
-          i = text_of("these_variables_determine_each", involved = enumerate(involved))))
-}
-
 #' @export
 print.orizzonte_summary_data <- function(x, ...) {
   put_lines(heading(text_of("summary_data_variables_n", value = length(x$names),

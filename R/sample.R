@@ -101,13 +101,6 @@ sample_of.default <- function(source, request) {
           i = text_of("covariance_matrix_use_summary")))
 }
 
-# The way to the data in a file whose name was given in place of data.
-read_file_hint <- function(source) {
-  if (is.character(source) && length(source) == 1L &&
-      grepl("^.{1,200}[.](csv|tsv|txt)$", source))
-    text_of("read_file_first_read", source = quoted(source))
-}
-
 # Auxiliary variables add no information when the model has no missing values.
 useful_auxiliary <- function(coded, rows, request, bp) {
   if (length(request$auxiliary) == 0L) return(character())
@@ -161,11 +154,6 @@ refuse_summary_data <- function(request) {
                     i = text_of("give_data_frame_summary")))
 }
 
-check_variables <- function(bp) {
-  if (length(blueprint_variables(bp)$observed)) return(invisible())
-  abort("input", c(text_of("blueprint_has_no_variables"), i = text_of("add_construct_or_effect")))
-}
-
 # --- accessors -----------------------------------------------------------------------------------
 
 # Rows of the data that belong to the groups.
@@ -177,7 +165,6 @@ cases_by_group <- function(sample) {
 }
 # With weights their sum, over all groups the number of cases.
 n_by_group <- function(sample) vapply(sample$groups, function(g) as.numeric(g$blocks[[1L]]$n), 0)
-is_weighted <- function(sample) !is.null(sample$groups[[1L]]$weight)
 sample_n <- function(sample) sum(cases_by_group(sample))
 sample_variables <- function(sample) {
   unique(unlist(lapply(sample$groups, function(g) g$blocks[[1L]]$variables), use.names = FALSE))
@@ -276,7 +263,6 @@ check_kept <- function(variables, kept) {
 
 thin_coverage <- 0.1        # share of the cases that have both variables of a pair
 many_patterns <- 0.5        # of the cases
-many_left_out <- 0.05       # share of the rows that have no group
 
 # The number of cases, by group.
 cases_text <- function(sample) size_words(sample, cases_by_group(sample), rows_of_groups(sample))
@@ -422,4 +408,16 @@ keep_data <- function(data, columns) {
   alive <- Filter(function(r) !is.null(rlang::wref_key(r)), known_stores$references)
   known_stores$references <- c(utils::tail(alive, 19L), list(rlang::new_weakref(store)))
   store
+}
+
+# Labelled statistics files go through haven; a summary-data file is recognized by its first
+# columns.
+read_data_file <- function(file, encoding = "UTF-8", text = NULL) {
+  ending <- tolower(tools::file_ext(file))
+  if (ending %in% names(statistics_readers)) return(read_statistics_file(file, ending))
+  if (ending == "parquet") return(read_parquet_file(file))
+  table <- read_csv_file(file, encoding, text)
+  is_summary <- names(table)[1L] == "row" ||
+    (names(table)[1L] == ".group" && identical(names(table)[2L], "row"))
+  if (is_summary) read_summary_data(file, encoding = encoding) else table
 }

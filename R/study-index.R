@@ -30,8 +30,6 @@ study_index <- function(study, values, files) {
   html_page(study$title, body, contents)
 }
 
-study_report_file <- function(args) args$file %||% "report.html"
-
 study_link <- function(folder, file) {
   paste(utils::URLencode(c(folder, file), TRUE), collapse = "/")
 }

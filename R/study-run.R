@@ -93,15 +93,6 @@ promise_value <- function(study, results, k, values) {
                 assign.env = values)
 }
 
-step_label <- function(step) {
-  paste0(step$kind, if (step$name != step$kind) paste0(" (", step$name, ")"))
-}
-
-step_folder <- function(study, k) {
-  plain <- gsub("[^A-Za-z0-9._-]+", "-", study$steps[[k]]$name)
-  sprintf("%02d-%s", k, plain)
-}
-
 # The fingerprint of a step covers its arguments, the steps it uses, the data, the blueprint, the
 # criteria, the seed and the version. The title of the study matters only for reports.
 study_fingerprints <- function(study) {

@@ -201,3 +201,14 @@ step_actions <- list(screen = do_screen, check = do_check, fit = do_fit, diagnos
                      amend = do_amend, compare = do_compare, quality = do_quality,
                      invariance = do_invariance, bootstrap = do_bootstrap, plan = do_plan,
                      report = do_report)
+
+step_label <- function(step) {
+  paste0(step$kind, if (step$name != step$kind) paste0(" (", step$name, ")"))
+}
+
+step_folder <- function(study, k) {
+  plain <- gsub("[^A-Za-z0-9._-]+", "-", study$steps[[k]]$name)
+  sprintf("%02d-%s", k, plain)
+}
+
+study_report_file <- function(args) args$file %||% "report.html"

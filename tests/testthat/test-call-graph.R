@@ -3,24 +3,21 @@
 
 stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read",
             "diagnose", "compare", "group", "judge", "many", "figure", "report", "study", "cli")
-file_stage <- function(file) {
-  prefix <- sub("[-.].*", "", basename(file))
-  if (prefix %in% c("address", "capture", "expression")) "blueprint" else prefix
-}
+file_stage <- function(file) sub("[-.].*", "", basename(file))
 
 # Calls that still go upwards, as "function -> function"; the list only shrinks.
 exceptions <- character()
 
 source_folder <- Filter(dir.exists, c("../../R", "../../../R"))[1L]
 
-defined_functions <- function(folder) {
+defined_functions <- function(folder, place = file_stage) {
   files <- setdiff(list.files(folder, "[.]R$", full.names = TRUE),
                    file.path(folder, c("RcppExports.R", "orizzonte-package.R")))
   out <- lapply(files, function(file) {
     names <- unlist(lapply(parse(file, keep.source = FALSE), function(e) {
       if (is.call(e) && identical(e[[1L]], quote(`<-`)) && is.symbol(e[[2L]])) as.character(e[[2L]])
     }))
-    stats::setNames(rep(file_stage(file), length(names)), names)
+    stats::setNames(rep(place(file), length(names)), names)
   })
   unlist(out)
 }
@@ -47,6 +44,29 @@ test_that("no function calls a later stage", {
   })))
   expect_identical(setdiff(upward, exceptions), character())
   expect_identical(setdiff(exceptions, upward), character())
+})
+
+# Files that call each other in a circle, one text a circle.
+circles_among <- function(from, to) {
+  files <- unique(c(from, to))
+  reach <- matrix(FALSE, length(files), length(files), dimnames = list(files, files))
+  reach[cbind(from, to)] <- TRUE
+  for (k in files) reach <- reach | outer(reach[, k], reach[k, ], "&")
+  both <- reach & t(reach)
+  unique(unlist(lapply(files[rowSums(both) > 0], function(file) {
+    paste(sort(files[both[file, ]]), collapse = " <-> ")
+  })))
+}
+
+test_that("no files call each other in a circle", {
+  skip_if(is.na(source_folder), "the sources are not beside the tests")
+  file <- defined_functions(source_folder, basename)
+  used <- lapply(stats::setNames(nm = names(file)), used_by, known = names(file))
+  from <- rep(file[names(used)], lengths(used))
+  to <- file[unlist(used)]
+  expect_identical(circles_among(from[from != to], to[from != to]), NULL)
+  # a circle would be noticed
+  expect_identical(circles_among(c("a.R", "b.R", "c.R"), c("b.R", "c.R", "b.R")), "b.R <-> c.R")
 })
 
 test_that("no name is defined twice, and one file alone asks whether there are groups", {

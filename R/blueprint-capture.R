@@ -1,61 +1,6 @@
 # The capture rule, the same in every verb: a bare symbol is always a literal name; c() and `:` are
 # looked into; strings are names; any other call is evaluated and must give names.
 
-# Names in an expression of symbols, strings, c() and ranges only; NULL when it holds something
-# else.
-literal_names <- function(expression) {
-  if (is.symbol(expression)) return(as.character(expression))
-  if (is.character(expression)) return(as.character(expression))
-  if (!is.call(expression)) return(NULL)
-  if (identical(expression[[1L]], quote(c))) {
-    parts <- lapply(as.list(expression)[-1L], literal_names)
-    if (any(vapply(parts, is.null, NA))) return(NULL)
-    return(unlist(parts, use.names = FALSE))
-  }
-  if (identical(expression[[1L]], quote(`:`))) {
-    ends <- lapply(as.list(expression)[-1L], literal_names)
-    if (any(lengths(ends) != 1L)) return(NULL)
-    return(expand_range(ends[[1L]], ends[[2L]]))
-  }
-  if (identical(expression[[1L]], quote(`(`))) return(literal_names(expression[[2L]]))
-  # a path by its address, where names are asked for
-  if (is_path(expression)) return(format(parse_address(expression)))
-  NULL
-}
-
-# TRUE if an expression is the address of an effect or a covariance.
-is_path <- function(expression) {
-  is.call(expression) && identical(expression[[1L]], quote(`[`)) && is.symbol(expression[[2L]]) &&
-    as.character(expression[[2L]]) %in% path_kinds
-}
-
-# be1:be4 and a1_t1:a4_t1 need no data: alike but for one number, the last where all are the same.
-# Leading zeros keep their width.
-expand_range <- function(from, to) {
-  parts <- regmatches(c(from, to), gregexpr("[0-9]+|[^0-9]+", c(from, to)))
-  same <- length(parts[[1L]]) == length(parts[[2L]])
-  at <- if (same) which(parts[[1L]] != parts[[2L]])
-  if (same && length(at) == 0L) at <- utils::tail(grep("^[0-9]", parts[[1L]]), 1L)
-  if (length(at) != 1L || !all(grepl("^[0-9]", c(parts[[1L]][at], parts[[2L]][at])))) {
-    abort("range", c(text_of("cannot_be_expanded", from = from, to = to),
-                     i = text_of("range_needs_names_are")))
-  }
-  digits <- c(parts[[1L]][at], parts[[2L]][at])
-  width <- if (any(grepl("^0", digits) & nchar(digits) > 1L)) nchar(digits[1L]) else 1L
-  ends <- as.numeric(digits)
-  if (abs(diff(ends)) > 9999) {
-    abort("range", text_of("would_name_variables", from = from, to = to,
-                           ends = abs(diff(ends)) + 1))
-  }
-  numbers <- formatC(seq(ends[1L], ends[2L]), width = width, flag = "0", format = "d")
-  paste0(paste(parts[[1L]][seq_len(at - 1L)], collapse = ""), numbers,
-         paste(parts[[1L]][-seq_len(at)], collapse = ""))
-}
-
-# Names (and numbers given to them, as in c(w1 = 0)) in a captured argument. `hints` are bare
-# symbols that are also text variables of the caller, remembered so that an unknown column can
-# suggest all_of().
-most_names <- 10000L
 capture_names <- function(quosure, what) {
   expression <- rlang::quo_get_expr(quosure)
   env <- rlang::quo_get_env(quosure)
@@ -168,3 +113,13 @@ statement_parts <- function(expression, env, what) {
 # Functions allowed in statements and addresses; these are parsed, never evaluated.
 statement_heads <- c("[", "(", "==", ">=", "<=", "=", ">", "<", "~", ":", "+", "-", "*", "/", "^",
                      "exp", "log", "sqrt", "standardized")
+
+captured_dots <- function(quosures, verb) {
+  named <- names(quosures)[nzchar(names(quosures))]
+  if (length(named)) {
+    abort("input", c(text_of("does_not_know", verb = verb, named = named[1L]),
+                     i = text_of("see_arguments_names_are", verb = verb)))
+  }
+  parts <- lapply(unname(quosures), capture_names, what = paste0(verb, "()"))
+  list(names = unlist(lapply(parts, `[[`, "names")), hints = unlist(lapply(parts, `[[`, "hints")))
+}

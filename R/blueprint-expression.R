@@ -91,18 +91,6 @@ refuse_expression <- function(part, whole, hint = NULL) {
                     expression_functions = enumerate(paste0(names(expression_functions), "()")))))
 }
 
-# Suggests an address for a bare name, or for a kind written with round brackets.
-address_hint <- function(part) {
-  if (is.symbol(part)) {
-    return(text_of("parameter_is_named_address"))
-  }
-  if (!is.call(part)) return(NULL)
-  kind <- deparse_one(part[[1L]])
-  if (!kind %in% names(c(address_kinds, readable_kinds))) return(NULL)
-  inside <- paste(vapply(as.list(part)[-1L], deparse_one, ""), collapse = ", ")
-  text_of("write_square_brackets", kind = kind, inside = inside)
-}
-
 # One tape for `left - right`.
 difference_tape <- function(left, right) {
   inputs <- unique(c(left$inputs, right$inputs))

@@ -1,5 +1,6 @@
-# Inference that does not assume normality: sandwich errors, scaled tests, and what fit indices
-# take from them. All of it is sums over single cases, made in the core.
+# The chi-square test of a fit and of the difference between two fits, and what replaces it when
+# normality is not assumed: sandwich errors, scaled tests, and what fit indices take from them. All of
+# the latter is sums over single cases, made in the core.
 
 # The cases behind the moments of each group, as the core reads them.
 core_cases <- function(fit) {
@@ -173,4 +174,102 @@ core_drop <- function(fit, core, found, start, df) {
 corrected_change_words <- function(request) {
   if (!is_robust(request)) return(NULL)
   c(wrap_lines(text_of("is_corrected_itself_satorra")), "")
+}
+
+# The test of the model: chi-square (corrected where inference is robust) with its degrees of
+# freedom and p. The only place it comes from.
+test_of <- function(fit) {
+  plain <- max(0, moments_n(fit) * discrepancy_of(fit) - overshoot_in(fit, "chisq"))
+  df <- cached(fit, "df", layout_counts(fit$layout)$df)
+  if (is_robust(fit$request)) return(robust_test(fit, plain, df))
+  list(chisq = plain, df = df, p = upper_p(plain, df), chisq_normal = plain, inflation = 1,
+       df_adjusted = NA_real_)
+}
+
+# The upward bias of chi-square in fits to resampled cases; 0 for any other fit.
+overshoot_in <- function(fit, what) fit$overshoot[[what]] %||% 0
+
+# The test of a smaller model against a larger one: the only place where differences are tested.
+difference_test <- function(small, large, adjusted = is_adjusted(small)) {
+  df <- test_of(small)$df - test_of(large)$df
+  plain <- stats::deviance(small) - stats::deviance(large)
+  if (is_robust(small$request) && df > 0)
+    return(robust_difference(small, large, plain, df, adjusted))
+  list(chisq = plain, df = df, p = difference_p(plain, df), chisq_normal = plain)
+}
+
+# By how much chi-square falls from one fit to the next: scaled by the mean alone, since a trail
+# keeps the fall and its degrees of freedom.
+drop_between <- function(fit, amended) -change_test(amended, fit, adjusted = FALSE)$chisq
+
+# The change from `before` to `fit`, whichever of the two is the smaller model.
+change_test <- function(fit, before, adjusted = is_adjusted(fit)) {
+  if (test_of(fit)$df >= test_of(before)$df) return(difference_test(fit, before, adjusted))
+  test <- difference_test(before, fit, adjusted)
+  test[c("chisq", "df", "chisq_normal")] <- lapply(test[c("chisq", "df", "chisq_normal")], `-`)
+  test
+}
+
+#' @rdname generics-of-a-fit
+#' @importFrom stats deviance
+#' @export
+deviance.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "deviance"))$chisq_normal
+
+#' @rdname generics-of-a-fit
+#' @importFrom stats df.residual
+#' @export
+df.residual.orizzonte_fit <- function(object, ...) test_of(check_fit(object, "df.residual"))$df
+
+# With missing values: tr(U Gamma), the complete-data discrepancy and its biases, of the model and
+# of its baseline.
+incomplete_scalings <- function(fit, kind = baseline_kinds[1L]) {
+  if (kind == baseline_kinds[1L])
+    return(cached(fit, "incomplete_scalings", find_scalings(fit, kind)))
+  find_scalings(fit, kind)
+}
+
+find_scalings <- function(fit, kind) {
+  base <- baseline_core(fit, kind)
+  scale_cores(fit, list(fit$layout$model, base),
+              list(core_theta(fit), baseline_theta(fit, base, kind)))
+}
+
+# Values of several core models of the same data, each at its own parameters.
+scale_cores <- function(fit, models, thetas, cases = is_robust(fit$request)) {
+  known <- saturated_information(fit)
+  if (!all(vapply(known, `[[`, NA, "admissible"))) {
+    unknown <- list(admissible = FALSE, trace = NA_real_, complete = NA_real_,
+                    normal_bias = NA_real_, robust_bias = NA_real_)
+    return(rep(list(unknown), length(models)))
+  }
+  core_incomplete_scaling(models, core_moments(fit), thetas, if (cases) core_cases(fit), known)
+}
+
+# The information of the saturated model depends on the data alone: the last few are kept for all
+# models of the same data, outside of any fit, as long as they are not too large.
+kept_information <- new.env(parent = emptyenv())
+
+most_kept <- 3L
+
+most_kept_bytes <- 3e8
+
+many_incomplete <- 60L      # variables: the work grows with their sixth power
+
+saturated_information <- function(fit) {
+  key <- rlang::hash(fit$moments)
+  known <- kept_information$known[[key]]
+  if (!is.null(known)) return(known)
+  tell_many(length(group_variables(fit$sample)[[1L]]))
+  found <- core_saturated_information(fit$layout$model, core_moments(fit))
+  all <- c(stats::setNames(list(found), key), utils::head(kept_information$known, most_kept - 1L))
+  size <- cumsum(vapply(all, function(x) as.numeric(utils::object.size(x)), 0))
+  kept_information$known <- all[seq_along(all) == 1L | size <= most_kept_bytes]
+  found
+}
+
+# Once for a number of variables: replicates of the same model stay silent.
+tell_many <- function(size) {
+  if (size < many_incomplete || identical(kept_information$told, size)) return(invisible())
+  kept_information$told <- size
+  say(text_of("correcting_indices", size = size))
 }
