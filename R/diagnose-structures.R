@@ -69,7 +69,7 @@ find_structures <- function(fit, real) {
   z <- drop(crossprod(candidates$directions, geometry$residual))
   singles <- single_directions(geometry)
   z_single <- drop(crossprod(singles, geometry$residual))
-  tested <- structure_null(geometry, candidates$directions, singles)
+  tested <- cached(fit, "structure null", structure_null(geometry, candidates$directions, singles))
   z <- z / tested$sd
   z_single <- abs(z_single) / tested$sd_single
   families <- c(split = "split", method = "method")

@@ -54,7 +54,7 @@ noninvariance <- function(ladder, rung = "scalar", ...) {
   places <- item_places(fit$layout, items, groups)
   of <- vapply(places, `[[`, "", "item")
   rows <- unlist(map_with_progress(intersect(items, of), function(item) {
-    item_differences(fit, item, places[of == item])
+    cached(fit, paste("differences of", item), item_differences(fit, item, places[of == item]))
   }, text_of("items_freed")), recursive = FALSE)
   columns <- do.call(Map, c(list(c), rows))
   columns$p_adjusted <- stats::p.adjust(columns$p, "holm")

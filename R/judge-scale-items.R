@@ -152,8 +152,9 @@ items_left_out <- function(fit, quality, which) {
   names <- unique(table$construct[which == "all" | short])
   items <- unique(unlist(lapply(names, reflected_items, fit = fit)))
   items <- setdiff(items, fit$layout$constructs)
-  parts <- map_with_progress(items, function(item) item_left_out(fit, quality, item),
-                     text_of("items_left_out"))
+  parts <- map_with_progress(items, function(item) {
+    cached(fit, paste("without", item), item_left_out(fit, quality, item))
+  }, text_of("items_left_out"))
   parts <- Filter(Negate(is.null), parts)
   if (length(parts)) bind_frames(parts)
 }

@@ -195,13 +195,14 @@ study_count <- function(x, key, refuse, step = NULL) {
 
 study_formats <- function(x, refuse) {
   if (is.null(x)) return(study_figures[1L])
+  if (identical(x, "none")) return(character())
   found <- unlist(x)
   if (!is.character(found) || anyDuplicated(found))
     refuse("figures", text_of("figures_are_formats", formats = enumerate(study_figures)))
   unknown <- setdiff(found, study_figures)
   if (length(unknown))
     refuse("figures", text_of("no_such_figure_format", unknown = quoted(unknown[1L])), NULL,
-           c(did_you_mean(unknown[1L], study_figures),
+           c(did_you_mean(unknown[1L], c(study_figures, "none")),
              i = text_of("figures_are_formats", formats = enumerate(study_figures))))
   found
 }

@@ -17,7 +17,7 @@
 #'   `title`, `by`, `levels`, `missing_codes`, `incomplete`, `auxiliary`, `inference`, `adjust`,
 #'   `clusters`, `weights`, `weight_scale` as in [fit_model()], `criteria` (a file, or keys of
 #'   [criteria()]), `seed`, `encoding`, `results` and `figures` (formats: `svg`, the default, `png`
-#'   or `pdf`, or a list of these). Steps, each a line
+#'   or `pdf`, a list of these, or `none`). Steps, each a line
 #'   `- kind: {key: value}`: `screen`, `check`,
 #'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`, `report`.
 #'   `name` names the result of a step, and `of` the earlier step it uses (by default the last

@@ -19,7 +19,7 @@ study_schema <- function() {
                          description = "A file of criteria, or its keys."),
          seed = list(type = "integer"), results = described(text_shape, "Folder of the results."),
          figures = described(one_or_more("string"), paste0("Formats of the figures: ", enumerate(
-           study_figures, last = " or "), ".")),
+           study_figures, last = " or "), "; or none.")),
          steps = list(type = "array", items = list(oneOf = lapply(names(step_keys), step_schema)),
                       description = "The steps in order, each of one kind with its arguments.")))
   list("$schema" = "http://json-schema.org/draft-07/schema#", title = "Orizzonte study",

@@ -39,7 +39,7 @@ print_to <- function(folder, name, ...) {
 }
 
 figure_to <- function(study, folder, name, figure) {
-  if (is.null(folder)) return(invisible())
+  if (is.null(folder) || length(study$figures) == 0L) return(invisible())
   # the layout is computed once for several formats
   drawn <- if (length(study$figures) > 1L) laid_out(figure) else figure
   for (ending in study$figures) save_figure(drawn, file.path(folder, paste0(name, ".", ending)))

@@ -26,7 +26,7 @@ add_texts(
   no_such_file_at = "there is no file {path}.",
   blueprints_must_be_names = "blueprints must be names with files.",
   each_blueprint_must_be = "each blueprint must be the name of a file.",
-  figures_are_formats = "figures is one or several of {formats}.",
+  figures_are_formats = "figures is one or several of {formats}, or none.",
   no_such_figure_format = "figures cannot have the format {unknown}.",
   steps_must_be_list = "steps must be a list.",
   step_is_one_kind = "a step is a single kind with its arguments.",

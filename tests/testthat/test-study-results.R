@@ -1,7 +1,7 @@
 # The results folder of a study: nothing in it is run, nothing of the user's is touched, what was
 # altered is noticed, and one process at a time writes to it.
 
-tiny <- c("data: data.csv", "blueprints: {b: bp.yaml}", "seed: 2", "steps:",
+tiny <- c("data: data.csv", "blueprints: {b: bp.yaml}", "seed: 2", "figures: none", "steps:",
           "  - check: {blueprint: b}", "  - fit: {blueprint: b}",
           "  - bootstrap: {of: fit, reps: 20, what: [effects]}")
 tiny_study <- function(lines = tiny, folder = fresh_folder()) {

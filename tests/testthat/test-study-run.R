@@ -9,7 +9,8 @@ small <- c("title: A small study", "data: choirs.csv", "by: setting",
            "  - diagnose: {of: first, top: 2}",
            "  - amend: {of: first, free: \"covariance[be1, be2]\", because: alike, name: second}",
            "  - compare: {of: [first, second]}",
-           "  - bootstrap: {of: second, reps: 25, what: [effects]}")
+           "  - bootstrap: {of: second, reps: 25, what: [effects]}",
+           "figures: none")
 study_in <- function(lines, folder = fresh_folder()) {
   for (name in c("choirs.yaml", "choirs-start.yaml", "choirs.csv"))
     file.copy(extdata(name), file.path(folder, name))
@@ -318,10 +319,13 @@ test_that("figures have the formats that the file names, and the index shows one
   expect_identical(both$files, c("screen.pdf", "screen.png", "screen.txt"))
   expect_identical(both$shown, "screen.png")
   expect_length(drawn("pdf")$shown, 0)
+  none <- drawn("none")
+  expect_identical(none$files, "screen.txt")
+  expect_length(none$shown, 0)
   # another format is another result
   writeLines(c("figures: png", lines), usual$file)
   expect_identical(unname(states(quietly(usual$file))), "done")
-  for (wrong in c("gif", "3", "[svg, svg]", "{svg: 1}", "true"))
+  for (wrong in c("gif", "3", "[svg, svg]", "{svg: 1}", "true", "[none, svg]"))
     expect_error(quietly(short_study(wrong)), "figures", class = "orizzonte_error_study")
   expect_error(quietly(short_study("sgv")), "svg", class = "orizzonte_error_study")
 })
