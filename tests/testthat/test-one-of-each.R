@@ -16,6 +16,10 @@ one_of_each <- function() {
   bifactor <- quiet(fit_model(file("models/bifactor.yaml"), choirs_bifactor))
   truth <- c("loading[ , ]" = .7, "effect[ , ]" = .3)
   loose <- quiet(loosen(ladder, "metric"))
+  claimed <- quiet(fit_model(claim(start, H1 = loading[Calm, sc2] > 0), choirs))
+  boot <- bootstrap_fit(claimed, 25, list(e = estimates, v = verdicts), seed = 1,
+                        interval = "percentile")
+  over_times <- quiet(invariance(concerts, choirs_concerts, by = "setting"))
   list(
     blueprint = start, blueprint = concerts, parse_address = parse_address("loading[Calm, sc2]"),
     criteria = criteria(), screen_data = screen_data(choirs, bp, by = "setting"),
@@ -35,7 +39,12 @@ one_of_each <- function() {
     side_by_side = side_by_side(fit, other), confirm = quiet(confirm(other, choirs[1:400, ])),
     invariance = ladder, loosen = loose, latent_means = latent_means(ladder),
     noninvariance = noninvariance(ladder), compare_groups = compare_groups(groups),
-    invariance = quiet(invariance(concerts, choirs_concerts)),
+    invariance = over_times, latent_means = latent_means(over_times),
+    noninvariance = noninvariance(over_times),
+    print.orizzonte_fit = quiet(fit_model(start, choirs[1:40, ])), bootstrap_fit = boot,
+    estimates = estimates(claimed, bootstrap = boot),
+    print.orizzonte_fit = summary(claimed, bootstrap = boot), robustness = robustness(claimed),
+    summary_data = collect_summary(choirs, bp), amendments = quiet(amendments(groups, top = 0)),
     construct_quality = construct_quality(fit), construct_quality = construct_quality(groups),
     variance_split = variance_split(bifactor), methods_text = methods_text(other),
     methods_text = methods_text(loose),
@@ -57,20 +66,20 @@ unnamed <- function(columns, page) {
   columns[!columns %in% words & !short %in% words]
 }
 
-test_that("whatever is returned fits 60 columns and is described in its help", {
-  before <- options(width = 60)
-  on.exit(options(before))
+test_that("whatever is returned keeps to the window and is described in its help", {
   source <- testthat::test_path("..", "..")
   pages <- if (dir.exists(file.path(source, "man"))) tools::Rd_db(dir = source)
   shown <- one_of_each()
   expect_gt(length(shown), 45)
   for (i in seq_along(shown)) {
     x <- shown[[i]]
-    lines <- utils::capture.output(print(x))
-    expect_gt(length(lines), 0)
-    wide <- lines[nchar(lines, "width") > 60]
-    expect_length(wide, 0)
-    if (length(wide)) cat(class(x)[1], wide, sep = "\n")
+    for (width in c(60, 80, 120)) {
+      lines <- at_width(width, utils::capture.output(print(x)))
+      expect_gt(length(lines), 0)
+      wide <- lines[nchar(lines, "width") > width]
+      expect_length(wide, 0)
+      if (length(wide)) cat(class(x)[1], wide, sep = "\n")
+    }
     table <- if (is.data.frame(x)) x else tryCatch(as.data.frame(x), error = function(e) NULL)
     if (is.null(pages) || is.null(table)) next
     page <- pages[[paste0(names(shown)[i], ".Rd")]]

@@ -3,6 +3,7 @@
 fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs, by = "setting")
 
 test_that("every table and figure of a report is a file of its own, cell by cell the same", {
+  blank_figures()
   folder <- file.path(tempfile(), "deep")
   index <- write_tables(fit, folder, formats = c("csv", "svg"), quiet = TRUE)
   parts <- Filter(function(part) part$part == "table",
@@ -39,6 +40,7 @@ test_that("tables in Word can be read back", {
 })
 
 test_that("lists of everything are shown, one after the other", {
+  blank_figures()
   part <- suppressMessages(amend(quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs),
                                  free = covariance[be1, be2], because = "greeted"))
   boot <- bootstrap_fit(part, 25, seed = 1, interval = "percentile")
@@ -57,6 +59,7 @@ test_that("lists of everything are shown, one after the other", {
 })
 
 test_that("in a browser tables sort, tabs switch, folds open, and nothing complains", {
+  blank_figures()
   browser <- Sys.which(c("chromium", "chromium-browser", "google-chrome"))
   browser <- browser[nzchar(browser)][1]
   skip_if(is.na(browser), "no browser is installed")

@@ -33,6 +33,7 @@ markdown_tables <- function(lines) {
 }
 
 test_that("what is rendered is what the report holds, in HTML and Markdown", {
+  blank_figures()
   folder <- fresh_folder()
   for (name in names(subjects)) {
     wanted <- tables_of(subjects[[name]])

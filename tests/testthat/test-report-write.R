@@ -15,6 +15,7 @@ test_that("the report is self-contained and says what the fit says", {
 })
 
 test_that("an improper solution is said first", {
+  blank_figures()
   r <- matrix(c(1, 0.7, 0.6, 0.7, 1, 0.2, 0.6, 0.2, 1), 3,
               dimnames = list(letters[1:3], letters[1:3]))
   fit <- suppressWarnings(fit_model(blueprint("H") |> construct("F", reflected_in = c(a, b, c)),
@@ -34,6 +35,7 @@ test_that("other endings and folders that do not exist are refused", {
 })
 
 test_that("a report of an improper solution says so first, with what the data say about it", {
+  blank_figures()
   bp <- blueprint("Warmth") |> construct("Warmth", reflected_in = wa1:wa4) |>
     construct("Calm", reflected_in = cl1:cl3) |>
     quantity(link = correlation[Warmth, Calm])
@@ -78,6 +80,7 @@ test_that("a report of a ladder says what holds, what was released and what may 
 })
 
 test_that("a report of a list compares the fits and shows each", {
+  blank_figures()
   bp <- blueprint("Belonging") |> construct("Belonging", reflected_in = be1:be4)
   fit <- quiet_fit(bp, choirs)
   freed <-
@@ -137,6 +140,7 @@ lines_outside_fences <- function(lines) {
 }
 
 test_that("no text of a user's is run or live in a report, in any format", {
+  blank_figures()
   folder <- tempfile()
   dir.create(folder)
   old <- setwd(folder)
@@ -186,6 +190,7 @@ test_that("no text of a user's is run or live in a report, in any format", {
 })
 
 test_that("levels and constructs of groups are text in a report of a ladder", {
+  blank_figures()
   d <- choirs
   d$setting <- ifelse(d$setting == "evening", planted[["code"]], "[a](javascript:b)")
   bp <- blueprint("B") |> construct(planted[["live"]], reflected_in = be1:be4)
@@ -199,6 +204,7 @@ test_that("levels and constructs of groups are text in a report of a ladder", {
 })
 
 test_that("what lies beside a report is left alone, and Word says the same as the page", {
+  blank_figures()
   folder <- tempfile()
   dir.create(folder)
   for (name in c("mine_files", "mine-figures")) {
@@ -227,6 +233,7 @@ test_that("what lies beside a report is left alone, and Word says the same as th
 })
 
 test_that("tables in Word are as wide as the page at most, and no word is broken", {
+  blank_figures()
   skip_if_not_installed("officer")
   docx <- tempfile(fileext = ".docx")
   write_report(planted_fit("settled is about calm, too, and asks for more"), docx, quiet = TRUE)
@@ -262,6 +269,7 @@ word_files <- function(fit, ...) {
 }
 
 test_that("Word gets captions as fields, list styles, alternative texts and our metadata", {
+  blank_figures()
   skip_if_not_installed("officer")
   fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
   files <- word_files(fit, parts = c("summary", "diagram", "fit", "residuals", "limits"))
@@ -290,6 +298,7 @@ test_that("Word gets captions as fields, list styles, alternative texts and our 
 })
 
 test_that("sections can be chosen by name, and cautions always stay", {
+  blank_figures()
   fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
   headings <- function(x, parts) {
     file <- tempfile(fileext = ".html")
@@ -314,6 +323,7 @@ test_that("sections can be chosen by name, and cautions always stay", {
 })
 
 test_that("a page has landmarks, captions and column headings that assistive tools can read", {
+  blank_figures()
   fit <- quiet_fit(read_blueprint(extdata("choirs.yaml")), choirs)
   file <- tempfile(fileext = ".html")
   write_report(fit, file, quiet = TRUE)
