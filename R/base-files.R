@@ -221,3 +221,29 @@ check_yaml <- function(text, file) {
   what[1L] <- text_of("line", file = quoted(file), found = found[2L], what = what[1L])
   abort("file", what)
 }
+
+mapping <- function(x, where, file) {
+  if (is.null(x) || length(x) == 0L || (is.list(x) && !is.null(names(x)))) return(invisible())
+  abort("file", text_of("must_hold_key_value", file = file, where = where))
+}
+
+known_keys <- function(keys, allowed, file, where = NULL) {
+  if (anyDuplicated(keys))
+    abort("file", text_of("key_stands_twice_in_file", file = file,
+                          keys = quoted(keys[duplicated(keys)][1L])))
+  unknown <- setdiff(keys, allowed)
+  if (length(unknown) == 0L) return(invisible())
+  abort("file",
+        c(text_of("unknown_key_of_file", file = file, unknown = quoted(unknown[1L]),
+                  where = if (!is.null(where)) text_of("blueprint_in", where = where)),
+          did_you_mean(unknown[1L], allowed),
+          i = text_of("keys_are", allowed = enumerate(allowed, most = 20L))))
+}
+
+yaml_text <- function(x) {
+  plain <- grepl("^[A-Za-z][A-Za-z0-9_]*$", x) &
+    !grepl("^(y|n|yes|no|on|off|true|false|null|free)$", x, ignore.case = TRUE)
+  escaped <- gsub("\n", "\\\\n",
+                  gsub("\t", "\\\\t", gsub("\"", "\\\\\"", gsub("\\", "\\\\", x, fixed = TRUE))))
+  unname(ifelse(plain, x, paste0("\"", escaped, "\"")))
+}

@@ -34,7 +34,8 @@ read_blueprint <- function(file, ...) {
 
 blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict",
                     "relax", "start_at", "quantities", "claims", "wording",
-                    "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ", "trail")
+                    "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ", "trail",
+                    "arrangement")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
 # Errors that occur while a part of the file is read name that part.
@@ -110,6 +111,7 @@ blueprint_from <- function(content, file) {
                 add_wordings(bp, lapply(content$wording, file_text, what = "wording", file = file)))
   bp <- held_from(bp, content, file, in_file)
   bp$trail <- trail_from(content$trail, file)
+  bp$arrangement <- arrangement_from(content$arrangement, file)
   bp
 }
 
@@ -204,24 +206,6 @@ older_changes <- function(text) {
     change_of(gsub("^`|`$", "", sub("^[a-z]+ ", "", part)),
               if (what %in% change_words) what else "outside")
   })
-}
-
-known_keys <- function(keys, allowed, file, where = NULL) {
-  if (anyDuplicated(keys))
-    abort("file", text_of("key_stands_twice_in_file", file = file,
-                          keys = quoted(keys[duplicated(keys)][1L])))
-  unknown <- setdiff(keys, allowed)
-  if (length(unknown) == 0L) return(invisible())
-  abort("file",
-        c(text_of("unknown_key_of_file", file = file, unknown = quoted(unknown[1L]),
-                  where = if (!is.null(where)) text_of("blueprint_in", where = where)),
-          did_you_mean(unknown[1L], allowed),
-          i = text_of("keys_are", allowed = enumerate(allowed, most = 20L))))
-}
-
-mapping <- function(x, where, file) {
-  if (is.null(x) || length(x) == 0L || (is.list(x) && !is.null(names(x)))) return(invisible())
-  abort("file", text_of("must_hold_key_value", file = file, where = where))
 }
 
 file_text <- function(x, what, file) {
@@ -326,7 +310,7 @@ blueprint_yaml <- function(bp) {
       lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
   }
   if (length(bp$trail)) lines <- c(lines, "trail:", trail_yaml(bp$trail))
-  lines
+  c(lines, arrangement_yaml(bp$arrangement))
 }
 
 # Constructs of one time are written under `repeated` only if reading it restores them unchanged.
@@ -383,14 +367,6 @@ effect_runs <- function(effects) {
     paste0(address_name(effects$to[run == r][1L]), " ~ ",
            paste(address_name(effects$from[run == r]), collapse = " + "))
   }, "")
-}
-
-yaml_text <- function(x) {
-  plain <- grepl("^[A-Za-z][A-Za-z0-9_]*$", x) &
-    !grepl("^(y|n|yes|no|on|off|true|false|null|free)$", x, ignore.case = TRUE)
-  escaped <- gsub("\n", "\\\\n",
-                  gsub("\t", "\\\\t", gsub("\"", "\\\\\"", gsub("\\", "\\\\", x, fixed = TRUE))))
-  unname(ifelse(plain, x, paste0("\"", escaped, "\"")))
 }
 
 # A revision of the trail holds values only. Its sentence is composed when it is printed.

@@ -238,6 +238,10 @@ add_texts(
   the_name_of_construct = "The name of a construct")
 
 add_texts(
+  arrangement_is_wrong = "{file}: in the arrangement, {what} is not as it should be.",
+  arrangement_can_be_left_out = paste0(
+    "Without the key `arrangement` diagrams are arranged automatically; arrange_as() makes ",
+    "another one."),
   no_longer_differs = "Overridden by a later hold_equal(): {parameter} no longer differs.",
   no_longer_held_equal =
     "Overridden by a later let_differ(): {parameter} is no longer held equal.")

@@ -3,10 +3,12 @@
 # outside it, curves outside the items; labels are placed last.
 
 # `table`: a layout; `text`: label of each parameter row ("" for none); `strength`: standardized
-# size; `nudge`: boxes to move; `tags`: further texts beside constructs, by name.
+# size; `nudge`: boxes to move; `tags`: further texts beside constructs, by name; `saved`: an
+# arrangement to keep to, where it has a place for all of them.
 arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_page,
-                            tags = NULL) {
+                            tags = NULL, saved = NULL) {
   plan <- core_plan(table, strength)
+  plan$saved <- saved
   table$in_matrix <- matrix_rows(table, plan)
   if (length(table$in_matrix) == 0L)
     return(best_arrangement(table, plan, text, strength, nudge, page, tags))
@@ -24,6 +26,10 @@ arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_
 # The best of the searched drafts, where there are any; other plans where these conflict or are
 # small.
 best_arrangement <- function(table, plan, text, strength, nudge, page, tags) {
+  kept <- saved_placement(table, plan, text, page)
+  if (!is.null(kept))
+    return(new_arrangement(table, kept$plan, apply_nudge(kept$nodes, nudge), kept$unit, page, text,
+                           strength, tags))
   tried <- placements(table, plan, text, page, 14L, searched = TRUE)
   largest <- max(0, vapply(tried, `[[`, 0, "unit"))
   best <- if (largest >= legible_unit)
@@ -94,12 +100,13 @@ new_arrangement <- function(table, plan, nodes, unit, page, text, strength, tags
     edge$strength <- strength[edge$row]
     edge
   })
+  drawn <- list(plan = plan, nodes = nodes, unit = unit)
   nodes <- nodes[nodes$kind != "lane", ]
   edges <- c(edges, tag_edges(tags, nodes, unit))
   edges <- disturbances_turned(edges, nodes, unit, page)
   edges <- place_labels(edges, nodes, base_points * unit * 0.9, page)
   list(nodes = nodes, edges = edges, text_size = base_points * unit, page = page,
-       conflicts = count_conflicts(nodes, edges, page))
+       conflicts = count_conflicts(nodes, edges, page), drawn = drawn)
 }
 
 # Boxes, labels and lines that are in each other's way, or off the page: another plan is tried then.

@@ -75,6 +75,7 @@ outlines <- function(nodes) {
 
 # The overlap of each candidate with other boxes, summed over boxes.
 overlap_areas <- function(box, others) {
+  if (nrow(box) == 0L) return(numeric())
   # most boxes are far from all candidates
   close <- others[, 2L] > min(box[, 1L]) & others[, 1L] < max(box[, 2L]) &
     others[, 4L] > min(box[, 3L]) & others[, 3L] < max(box[, 4L])

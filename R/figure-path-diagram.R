@@ -19,7 +19,7 @@
 #'   brackets) or `"none"`.
 #' @param nudge A data frame with columns `name`, `dx` and `dy` that moves
 #'   boxes, in inches on the page; `dy` > 0 is up. A construct takes its items along, unless they
-#'   are named themselves.
+#'   are named themselves. [arrange_as()] keeps what was moved.
 #' @param groups Which groups to draw; all when `NULL`. Up to four groups are drawn side by side in
 #'   the same arrangement; more than four have a page each. Values that differ between groups (Wald
 #'   test, p < .05) are emphasised.
@@ -40,7 +40,7 @@
 #' @references Sugiyama, K., Tagawa, S., & Toda, M. (1981). Methods for visual understanding of
 #'   hierarchical system structures. *IEEE Transactions on Systems, Man, and Cybernetics, 11*(2),
 #'   109--125.
-#' @seealso [loading_plot()] and [residual_map()] for other figures, [write_report()] for all of
+#' @seealso [arrange_as()] to keep an arrangement, [loading_plot()] and [residual_map()] for other figures, [write_report()] for all of
 #'   them with the tables.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
@@ -80,14 +80,14 @@ path_diagram <- function(fit, values = "standardized", nudge = NULL, groups = NU
   captions <- diagram_captions(fit, values, any(vapply(views, function(v) any(v$differs), NA)),
                                grey_nonsignificant)
   title <- fit$request$blueprint$title
+  saved <- fit$request$blueprint$arrangement
   if (length(views) <= most_side_by_side) {
-    panels <- arrange_panels(views, nudge, page)
+    panels <- arrange_panels(views, nudge, page, saved = saved)
     return(draw_diagrams(panels, chisq_caption(captions), title))
   }
   pages <- lapply(views, function(view) {
-    draw_diagrams(arrange_panels(list(view), nudge, page, like = views), chisq_caption(captions),
-                  title,
-                  subtitle = view$group)
+    draw_diagrams(arrange_panels(list(view), nudge, page, like = views, saved = saved),
+                  chisq_caption(captions), title, subtitle = view$group)
   })
   structure(pages, class = "orizzonte_pages")
 }
@@ -147,9 +147,19 @@ explained_tags <- function(explained) {
     stats::setNames(paste("R\u00b2", format_share(explained, 2L)), names(explained))
 }
 
+# A saved arrangement that has no place for a variable of the model is not used.
+tell_unplaced <- function(views, saved) {
+  if (is.null(saved)) return(invisible())
+  names <- unique(unlist(lapply(views, function(view) c(view$layout$constructs,
+                                                        view$layout$observed))))
+  unplaced <- setdiff(names, saved$places$name)
+  if (length(unplaced)) say(text_of("arrangement_lacks", names = enumerate(unplaced)))
+}
+
 # Side by side in one arrangement: room for the longest text of any group. `like`: groups whose
 # texts count as well.
-arrange_panels <- function(views, nudge, page, like = views) {
+arrange_panels <- function(views, nudge, page, like = views, saved = NULL) {
+  tell_unplaced(views, saved)
   same <- length(unique(lapply(like, function(view) view$layout$observed))) == 1L
   widest <- function(texts) {
     apply(do.call(cbind, texts), 1L, function(x) x[which.max(nchar(x, "width"))])
@@ -162,7 +172,7 @@ arrange_panels <- function(views, nudge, page, like = views) {
   lapply(views, function(view) {
     room <- if (same) widest(texts) else view$text
     panel <- arrange_diagram(view$layout, room, strength %||% view$standardized, nudge, panel,
-                             view$tags)
+                             view$tags, saved)
     panel$edges <- lapply(panel$edges, function(edge) {
       edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
       edge$strength <- view$standardized[edge$row]
@@ -215,7 +225,7 @@ differing_rows <- function(fit) {
 theory_diagram <- function(bp, nudge, page) {
   check_page(page)
   check_variables(bp)
-  layout <- build_layout(group_blueprint(bp, ""), means = FALSE)
+  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
   count <- length(layout$rows$kind)
   expected <- expected_signs(bp, layout)
   fixed <- ifelse(is.na(layout$rows$fixed), "", trimws(format(layout$rows$fixed, digits = 3L)))
@@ -226,7 +236,7 @@ theory_diagram <- function(bp, nudge, page) {
   caption <- text_of("theory_caption", observed = length(layout$observed),
                      parameters = counts$parameters, df = format_count(counts$df),
                      signs = if (any(nzchar(expected$text))) text_of("theory_signs") else "")
-  draw_diagrams(arrange_panels(list(view), nudge, page), caption, bp$title)
+  draw_diagrams(arrange_panels(list(view), nudge, page, saved = bp$arrangement), caption, bp$title)
 }
 
 # Hypotheses that compare a single parameter with zero, by row: name and sign.
@@ -309,7 +319,7 @@ draw_diagrams <- function(panels, caption, title, subtitle = NULL) {
                              palette_dusk[["ink"]], "plain", FALSE, page[[1L]], parts$matrix$side)
   }
   .data <- rlang::.data
-  plot +
+  plot <- plot +
     (if (several)
       ggplot2::facet_wrap(ggplot2::vars(.data$panel), ncol = panels[[1L]]$columns)) +
     ggplot2::coord_fixed(xlim = c(0, page[[1L]]), ylim = c(0, page[[2L]]), expand = FALSE,
@@ -324,6 +334,7 @@ draw_diagrams <- function(panels, caption, title, subtitle = NULL) {
                    ggplot2::element_text(colour = palette_dusk[["slate"]], hjust = 0),
                    strip.text = ggplot2::element_text(colour = palette_dusk[["ink"]],
                        face = "bold", size = 10))
+  structure(plot, arrangement = arrangement_value(panels[[1L]]))
 }
 
 # The drawn elements of all panels: lines, labels and nodes.

@@ -5,6 +5,12 @@ add_texts(
   could_be_freed_dashed = paste0(
     "{shown} that could be freed; dashed: p = {significance} and the smallest effect size of ",
     "interest, {smallest}"),
+  arranges_blueprint_or_fit = "arrange_as() keeps the arrangement of a blueprint or of a fit.",
+  arrangement_needs_diagram = "`diagram` must be a diagram that path_diagram() has drawn.",
+  such_arrange_as = "Example: bp <- arrange_as(bp, path_diagram(bp)).",
+  arrangement_lacks = paste0(
+    "The saved arrangement has no place for {names}: the diagram is arranged anew. ",
+    "Keep it with arrange_as()."),
   nudge_must_be_data = "`nudge` must be a data frame with columns name, dx and dy.",
   dx_dy_are_inches = "dx and dy are in inches on the page; dy > 0 is up.",
   nothing_diagram_is_called = "The diagram contains nothing called {unknown}.",

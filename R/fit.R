@@ -325,6 +325,16 @@ core_vcov <- function(fit) {
 vcov_of <- function(fit) cached(fit, "vcov", complete_vcov(fit))
 
 complete_vcov <- function(fit) {
+  out <- vcov_with_means(fit)
+  # zero but for rounding, which could be negative
+  pinned <- pinned_parameters(fit)
+  out[pinned, ] <- 0 * out[pinned, ]
+  out[, pinned] <- 0 * out[, pinned]
+  out
+}
+
+# With the parameters of means that are profiled out.
+vcov_with_means <- function(fit) {
   layout <- fit$layout
   names <- layout$parameters
   out <- matrix(NA_real_, length(names), length(names), dimnames = list(names, names))

@@ -65,7 +65,7 @@ one_step_changes <- function(fit) {
   used <- if (whole$layout$profiled) seq_along(whole$layout$parameters) else
     whole$layout$model$used
   colnames(changes) <- whole$layout$parameters[used]
-  own <- intersect(colnames(changes), fit$layout$parameters)
+  own <- setdiff(intersect(colnames(changes), fit$layout$parameters), pinned_parameters(fit))
   se <- sqrt(diag(inverse))[match(own, colnames(changes))]
   scaled <- sweep(changes[, own, drop = FALSE], 2L, se, "/")
   largest <- max.col(abs(scaled), "first")

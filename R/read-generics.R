@@ -12,7 +12,7 @@
 #' @param ... Not used.
 #' @return `coef()` a vector with one entry for each distinct free parameter,
 #'   named by address (quantities are in [estimates()]); `vcov()` its covariance matrix;
-#'   `confint()` a matrix with two columns; `logLik()` the log-likelihood; `nobs()` the number of
+#'   `confint()` a matrix with two columns (`NA` for a parameter at a bound); `logLik()` the log-likelihood; `nobs()` the number of
 #'   cases;
 #'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom; `formula()` a list of
 #'   the structural formulas, one for each outcome, also of a blueprint; `model.frame()` the data as
@@ -51,8 +51,9 @@ confint.orizzonte_fit <- function(object, parm, level = 0.95, ...) {
   check_arguments("confint", optional = "parm")
   check_level(level)
   theta <- stats::coef(object)
-  interval <- inference_block(theta, sqrt(diag(stats::vcov(object))), level,
-                              reference_df(object))
+  se <- sqrt(diag(stats::vcov(object)))
+  se[pinned_parameters(object)] <- NA     # as in estimates(): it lies at its bound
+  interval <- inference_block(theta, se, level, reference_df(object))
   percent <- paste(format(100 * c(1 - level, 1 + level) / 2, trim = TRUE), "%")
   out <- matrix(c(interval$lower, interval$upper), ncol = 2L,
                 dimnames = list(names(theta), percent))

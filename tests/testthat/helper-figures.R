@@ -4,7 +4,8 @@ blank_figures <- function(env = parent.frame()) {
   blank <- function(plot, path, ending, ...) {
     if (ending == "svg") {
       writeLines(c("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"8\" height=\"8\">",
-                   "<!-- nothing is drawn in this picture, but it is a whole one -->", "</svg>"), path)
+                   "<!-- nothing is drawn in this picture, but it is a whole one -->", "</svg>"),
+                 path)
     } else {
       grDevices::png(path, 8, 8)
       grid::grid.newpage()

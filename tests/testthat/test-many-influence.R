@@ -57,6 +57,16 @@ test_that("what is held by equations and bounds does not move", {
   expect_lt(abs(found$largest_change[1] - found$actual_change[1]), 0.15)
 })
 
+test_that("a parameter at its bound has no influence on it, and hides none", {
+  fit <- quiet_fit(restrict(bp, loading[Calm, sc2] >= 1.3), choirs[1:200, ], incomplete = "drop")
+  expect_identical(estimates(fit)$status[estimates(fit)$parameter == "loading[Calm, sc2]"],
+                   "at bound")
+  found <- influence(fit, top = 1)
+  expect_false(anyNA(found$largest_change))
+  expect_false("loading[Calm, sc2]" %in% found$largest)
+  expect_lt(abs(found$largest_change[1] - found$actual_change[1]), 0.15)
+})
+
 test_that("robustness refits every defensible analysis, and says on what a claim rests", {
   model <- effect(bp, Calm ~ years) |> claim(H1 = effect[Belonging, Calm] > 0)
   fit <- quietly(amend(quiet_fit(model, choirs), free = covariance[be1, be2], because = "one stem"))
