@@ -44,7 +44,7 @@ released_rows <- function(loosened) {
 
 contribution_rows <- function(ladder) {
   shares <- ladder$contributions
-  list_frame(c(list(group = rownames(shares)),
+  list_frame(c(list(group = rownames(shares), n = group_cases(ladder)),
                stats::setNames(lapply(seq_len(ncol(shares)), function(k) unname(shares[, k])),
                                colnames(shares))))
 }

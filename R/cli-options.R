@@ -205,6 +205,15 @@ quality_tables <- c("quality", "pairs", "loadings", "items", "split", "scores")
 # Parts separated by semicolons, since addresses hold commas.
 split_words <- function(text) if (!is.null(text)) trimws(strsplit(text, ";", fixed = TRUE)[[1L]])
 
+# Names may hold commas, which is why semicolons separate them; where all parts are known names,
+# commas will do as well.
+split_names <- function(text, known) {
+  unlist(lapply(split_words(text), function(word) {
+    parts <- trimws(strsplit(word, ",", fixed = TRUE)[[1L]])
+    if (length(parts) > 1L && all(parts %in% known)) parts else word
+  }))
+}
+
 # 'Evening=1; Weekend=2' as c(Evening = "1", Weekend = "2"); a value alone keeps its name.
 parse_levels <- function(text) {
   if (is.null(text)) return(NULL)

@@ -49,7 +49,7 @@ plot.orizzonte_ladder <- function(x, ...) {
     ggplot2::scale_shape_manual(values = stats::setNames(c(19, 17), words_of_state), name = NULL) +
     ggplot2::scale_colour_manual(values = stats::setNames(palette_dusk[c("deep", "amber")],
                                                           words_of_state), name = NULL) +
-    ggplot2::scale_y_continuous(breaks = ladder_breaks,
+    ggplot2::scale_y_continuous(breaks = ladder_breaks, labels = axis_numbers,
                                 expand = ggplot2::expansion(mult = c(0.2, 0.2))) +
     ggplot2::labs(x = NULL, y = NULL, title = paste0("Invariance: ", x$title),
                   caption = paste(strwrap(spelt_out(reading), 120L), collapse = "\n")) +

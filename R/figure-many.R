@@ -122,6 +122,7 @@ plot.orizzonte_plan <- function(x, ...) {
     ggplot2::geom_point(colour = palette_dusk[["deep"]], size = 2) +
     ggplot2::facet_wrap(~parameter) +
     ggplot2::scale_x_continuous(breaks = unique(shown$n)) +
+    ggplot2::scale_y_continuous(labels = axis_numbers) +
     ggplot2::coord_cartesian(ylim = c(0, 1)) +
     ggplot2::labs(x = text_of("axis_cases"), y = text_of("axis_power"),
                   title = paste0("Power: ", x$title),

@@ -47,7 +47,7 @@ plot.orizzonte_quality <- function(x, ...) {
                                             `largest shared variance` = palette_dusk[["amber"]]),
                                  name = NULL) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower, points$value, na.rm = TRUE), 1),
-                                breaks = seq(0, 1, 0.2)) +
+                                breaks = seq(0, 1, 0.2), labels = axis_numbers) +
     ggplot2::labs(x = NULL, y = NULL, title = text_of("quality_measures", title = x$title),
                   caption = text_of("bars_intervals_dashed_good", level = level)) +
     figure_theme() +
@@ -103,7 +103,8 @@ plot.orizzonte_variance_split <- function(x, ...) {
                         cols = if (!all(is.na(items$group))) ggplot2::vars(.data$group),
                         scales = "free_y", space = "free_y", switch = "y") +
     ggplot2::scale_fill_manual(values = fill, breaks = names, name = NULL) +
-    ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), expand = c(0, 0.005)) +
+    ggplot2::scale_x_continuous(breaks = seq(0, 1, 0.2), labels = axis_numbers,
+                                expand = c(0, 0.005)) +
     ggplot2::labs(x = text_of("share_item_s_variance"), y = NULL,
                   title = text_of("general_specific_title", title = x$title),
                   caption = paste0(text_of("omega_hierarchical_all_items"), where, ": ",
@@ -182,7 +183,7 @@ loading_plot <- function(fit, level = 0.95, wording = TRUE, group = NULL, ...) {
                                            negative = text_of("sign_negative"))) +
     ggplot2::scale_y_discrete(labels = function(key) texts[key]) +
     ggplot2::scale_x_continuous(limits = c(min(0, points$lower), max(1, points$upper)),
-                                breaks = seq(0, 1, 0.2)) +
+                                breaks = seq(0, 1, 0.2), labels = axis_numbers) +
     ggplot2::labs(x = text_of("standardized_loading_interval", level = format(100 * level)),
                   y = NULL, title = paste0("Loadings: ", fit$request$blueprint$title,
         bracket_group(table, view$group)),

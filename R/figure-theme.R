@@ -44,6 +44,18 @@ away_from_line <- function(value, run) {
   ifelse(rowSums(rise, na.rm = TRUE) > 0, -1, 1)
 }
 
+# The numbers of an axis, in the format of tables: no leading zero where none can exceed 1, and as
+# many decimals as tell them apart. `bounded`: whether values cannot exceed 1.
+axis_numbers <- function(at, bounded = TRUE) {
+  known <- at[!is.na(at)]
+  digits <- 0L
+  while (digits < 6L && any(abs(known - round(known, digits)) > 1e-9)) digits <- digits + 1L
+  text <- format_fixed(at, digits)
+  if (bounded) text <- sub("^(-?)0[.]", "\\1.", text)
+  text[is.na(at)] <- NA
+  text
+}
+
 # Methods that let autoplot() draw the figures of plot(), registered when ggplot2 is loaded.
 
 #' @exportS3Method ggplot2::autoplot

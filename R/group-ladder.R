@@ -317,10 +317,20 @@ ladder_columns <- function(x) {
                    rmsea_change = format_share(t$rmsea_change, 3L),
                    srmr_change = format_share(t$srmr_change, 3L), verdict = ladder_verdicts(t),
                    breaks = index_names_of(t$broken))),
-    shares = c(list(group = rownames(shares)),
-               stats::setNames(lapply(seq_len(ncol(shares)), function(k) {
-                 format_share(shares[, k])
-               }), colnames(shares))))
+    shares = c(list(group = rownames(shares), n = format_count(group_cases(x))),
+               stats::setNames(lapply(seq_len(ncol(shares)), share_column, x = x),
+                               colnames(shares))))
+}
+
+group_cases <- function(x) unname(cases_by_group(x$fits[[1L]]$sample)[rownames(x$contributions)])
+
+# The chi-square of each group at the first rung, and its increase at a further one.
+share_column <- function(k, x) {
+  shares <- x$contributions
+  against <- match(x$table$against[k], colnames(shares))
+  if (is.na(against)) return(format_fixed(unname(shares[, k]), 2L))
+  change <- unname(shares[, k] - shares[, against])
+  paste0(ifelse(change >= 0, "+", ""), format_fixed(change, 2L))
 }
 
 # Rungs whose solution is not what it should be: sentences.

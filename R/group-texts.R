@@ -44,8 +44,8 @@ add_texts(
     "(median; the criterion is {needed}). Until more cases decide, equality remains an ",
     "assumption."),
   too_little_power_in = paste0(
-    "{rung}: no conclusion about {groups}, where the power to detect a standardized difference ",
-    "of {size} in a single equality is as low as {power} (median; the criterion is {needed})."),
+    "On the {rung} rung, no conclusion is possible about {groups}, where the power to detect a ",
+    "standardized difference of {size} in a single equality is as low as {power} (median; the criterion is {needed})."),
   power_of_rungs = paste0(
     "Power to detect a standardized difference of {size} in a single equality (median{where}): ",
     "{each}."),
@@ -91,12 +91,12 @@ add_texts(
   allows_strict = "sums and means of observed scores may be compared",
 
   indices_object = paste0(
-    "{rung}: \u0394\u03c7\u00b2 is not significant (p = {p}), but {indices} ",
+    "On the {rung} rung, \u0394\u03c7\u00b2 is not significant (p = {p}), but {indices} ",
     "{qty(count)}exceed{?s/} {qty(count)}{?its/their} cut-off{?/s}."),
   chisq_objects = paste0(
-    "{rung}: \u0394\u03c7\u00b2 is significant (p {p}) although no index exceeds its cut-off. ",
-    "Of {tested}, {found}."),
-  likely_to_differ = "likely to differ: {which}",
+    "On the {rung} rung, \u0394\u03c7\u00b2 is significant (p {p}), although no index exceeds its ",
+    "cut-off. Of {tested}, {found}."),
+  likely_to_differ = "these are likely to differ: {which}",
   spread_differences = paste0(
     "none is both significant after Holm adjustment and large, so that the differences are ",
     "small and spread over many items"),
@@ -159,7 +159,7 @@ add_texts(
     "first rung must have a CFI of at least {cfi} and an RMSEA of at most {rmsea}."),
   single_equalities_rung_leading = "Single equality constraints of the {rung} rung, largest first",
   and_more_then = "  and {more} more: {instruction}",
-  each_group = "\u03c7\u00b2 of each group{request}",
+  each_group = "\u03c7\u00b2 of each group, and its increase{request}",
   means_constructs_can_be =
     "Means of constructs can be compared only if intercepts are held equal across groups.",
   take_scalar_rung_invariance =

@@ -93,6 +93,19 @@ glance.orizzonte_ladder <- function(x, ...) {
 
 #' @rdname tidy.orizzonte_fit
 #' @export
+glance.orizzonte_amendments <- function(x, ...) {
+  check_arguments("glance")
+  first <- function(column) if (nrow(x)) x[[column]][1L] else NA
+  as_tibble_if_possible(list_frame(list(
+    tested = attr(x, "tested"), stand_out = sum(x$verdict %in% "stands_out"),
+    parameter = as.character(first("parameter")),
+    modification_index = as.numeric(first("modification_index")),
+    p_adjusted = as.numeric(first("p_adjusted")), statistic = attr(x, "chisq"),
+    df = attr(x, "df_model"))))
+}
+
+#' @rdname tidy.orizzonte_fit
+#' @export
 tidy.orizzonte_comparison <- function(x, ...) {
   check_arguments("tidy")
   tidy_steps(x, "model")

@@ -173,7 +173,9 @@ augment.orizzonte_fit <- function(x, data = NULL, method = "regression", newdata
   scores <- scores_of(x, data, method)
   own <- stats::setNames(scores$fit, paste0(".", names(scores$fit)))
   errors <- stats::setNames(scores$se.fit, paste0(".", names(scores$fit), "_se"))
-  as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, own, errors))
+  out <- as_tibble_if_possible(cbind(if (is.null(data)) fitted_rows(x) else data, own, errors))
+  if (!inherits(data, "grouped_df") || !requireNamespace("dplyr", quietly = TRUE)) return(out)
+  dplyr::grouped_df(out, dplyr::group_vars(data))
 }
 
 #' @importFrom generics augment

@@ -126,6 +126,11 @@ test_that("invariance climbs the ladder, loosens a rung, and gives every table",
   held <- command("fit", inside("held.yaml"), inside("choirs.csv"), "--by", "setting", "--format",
                   "csv", "--quiet")
   expect_equal(sum(utils::read.csv(text = held$out)$status == "held"), 38)
+  # commas will do between names of rungs
+  both <- command("invariance", extdata("choirs.yaml"), extdata("choirs.csv"), "--by", "setting",
+                  "--rungs", "configural,metric", "--loosen", "metric, metric", "--format", "json")
+  expect_equal(both$code, 0)
+  expect_equal(jsonlite::fromJSON(both$out)$rungs$rung, c("configural", "metric"))
 })
 
 test_that("report is about a fit, several, or a ladder; check and amend know groups", {

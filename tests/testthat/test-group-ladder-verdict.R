@@ -326,3 +326,17 @@ test_that("non-invariance is by group, with errors that bootstrap samples confir
   totals <- attr(own, "totals")
   expect_equal(totals$from_free_items != 0, totals$construct == "Belonging" & totals$group == "c")
 })
+
+test_that("the share of each group stands beside its cases, and rises rung by rung", {
+  ladder <- suppressMessages(invariance(read_blueprint(extdata("choirs.yaml")), choirs,
+                                        by = "town"))
+  shown <- ladder_columns(ladder)$shares
+  expect_identical(shown$n, format_count(as.numeric(table(choirs$town)[rownames(
+    ladder$contributions)])))
+  rises <- ladder$contributions[, "scalar"] - ladder$contributions[, "metric"]
+  expect_identical(shown$scalar, paste0("+", format_fixed(unname(rises), 2L)))
+  expect_identical(shown$configural, format_fixed(unname(ladder$contributions[, 1]), 2L))
+  # they add up to the difference in chi-square
+  expect_equal(sum(rises), ladder$table$chisq_change[ladder$table$rung == "scalar"],
+               tolerance = 1e-6)
+})

@@ -123,3 +123,26 @@ test_that("plain data frames come out of what is a list", {
   loose <- loosen(suppressMessages(invariance(bp, choirs, by = setting)), "scalar", until = "p")
   expect_identical(as.data.frame(loose), loose$released)
 })
+
+test_that("glance() of amendments says how many were tested and which comes first", {
+  fit <- quiet_fit(read_blueprint(extdata("choirs-start.yaml")), choirs)
+  found <- amendments(fit, top = 2)
+  row <- glance(found)
+  expect_identical(nrow(row), 1L)
+  expect_identical(row$parameter, found$parameter[1])
+  expect_equal(row$modification_index, max(found$modification_index))
+  expect_identical(row$stand_out, sum(found$verdict %in% "stands_out"))
+  expect_equal(row$statistic, deviance(fit))
+  expect_gte(row$tested, nrow(found))
+  saturated <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be3), choirs)
+  expect_true(is.na(glance(amendments(saturated))$parameter))
+})
+
+test_that("augment() keeps the groups of a grouped tibble", {
+  skip_if_not_installed("dplyr")
+  fit <- quiet_fit(blueprint("B") |> construct("B", reflected_in = be1:be3), choirs)
+  grouped <- dplyr::group_by(dplyr::as_tibble(choirs), .data$town)
+  found <- augment(fit, data = grouped)
+  expect_identical(dplyr::group_vars(found), "town")
+  expect_identical(as.data.frame(found), as.data.frame(augment(fit, data = choirs)))
+})
