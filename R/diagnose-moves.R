@@ -95,6 +95,12 @@ row_moves <- function(fit, rows, real, criteria) {
   if (!tests$admissible) return(NULL)
   change <- tests$score / tests$information
   se_change <- sqrt(tests$variance) / tests$information
+  # the leading refits as fits, which all quantities read
+  light <- lapply(utils::head(real$refits, refitted_moves), function(found) {
+    if (!is.null(found$core))
+      list(fit = fit_at_entries(fit, layout_entries(fit, found$eta)),
+           model = core_implied(found$core, found$eta))
+  })
   columns <- lapply(targets, function(one) {
     slope <- drop(crossprod(tests$response, one$gradient))
     itself <- with$entry > 0L & own$entry %in% one$row
@@ -102,10 +108,9 @@ row_moves <- function(fit, rows, real, criteria) {
     movement <- slope * change
     limit <- abs(slope) * (abs(change) + 1.96 * abs(se_change))
     refitted <- vapply(single, function(i) {
-      found <- real$refits[i][[1L]]
-      if (i > refitted_moves || is.null(found$core) || is.null(one$at)) return(NA_real_)
-      light <- fit_at_entries(fit, layout_entries(fit, found$eta))
-      one$at(light, core_implied(found$core, found$eta)) - one$value
+      found <- light[i][[1L]]
+      if (is.null(found) || is.null(one$at)) return(NA_real_)
+      one$at(found$fit, found$model) - one$value
     }, 0)
     crosses <- one$bounded & sign(one$value + movement) != sign(one$value)
     list(parameter = own$parameter, target = rep(one$target, length(single)), movement = movement,

@@ -26,6 +26,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_root_product
+Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
+RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_root_product(root, x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_reduce
 List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
 RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
@@ -351,6 +362,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 6},
+    {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},

@@ -96,6 +96,9 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   settings.start = start;
   if (fresh_starts != NA_INTEGER) settings.fresh_starts = fresh_starts;
   settings.errors = errors;
+  settings.close = !errors && fresh_starts == 0 && start.size() > 0 && start.allFinite();
+  // the last step, which is taken without being tested, makes the error the square of this
+  if (settings.close) settings.tolerance = 1e-9;
   settings.all_starts = all_starts;
   oz::Callbacks callbacks;
   callbacks.stop = listening();
@@ -120,6 +123,14 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   out.add("violations", vector_of(fit.violations));
   out.add("history", history_of(fit.history));
   return out.list();
+}
+
+// R' X for an upper trapezoidal R.
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
+                                  const Eigen::Map<Eigen::MatrixXd>& x) {
+  require(root.rows() == x.rows(), "its factors have different shapes");
+  return root.transpose() * x;
 }
 
 // The missing patterns of a matrix of cases: n, covariance, mean, variables (numbers).

@@ -152,21 +152,128 @@ inline double NormalTheory::curvature(const Group& group, const Slot& e, const S
   return value;
 }
 
-// Entry (e, f) of the information of all cases of a group.
-template <Information kind>
-inline double NormalTheory::pair(const Group& group, const Slot& e, const Slot& f) const {
-  double value = 0;
-  for (const Tables& block : group.blocks) {
-    double one = expected_pair(group, block, e, f);
-    if (kind == Information::Observed)
-      one += misfit_pair(group, block, block.r_table, block.mean_table, e, f);
-    if (kind == Information::Tested)
-      one += misfit_pair(group, block, block.r_saturated, block.mean_saturated, e, f);
-    value += block.n * one;
+namespace {
+
+// The tables of several blocks side by side, each times the root of its number of cases, so that
+// products of two of their entries are summed over the blocks at once.
+class Tile {
+ public:
+  static constexpr int lanes = 16;
+  using Lane = Eigen::Map<const Eigen::Array<double, lanes, 1>>;
+
+  void set(const Sequence<Tables>& blocks, int first, Information kind) {
+    size_ = to_int(blocks[first].w_table.rows());
+    w_.setZero(lanes, size_ * size_);
+    r_.setZero(lanes, size_ * size_);
+    u_.setZero(lanes, size_);
+    for (int k = 0; k < lanes && first + k < blocks.size(); ++k) {
+      const Tables& block = blocks[first + k];
+      const double root = std::sqrt(block.n);
+      const auto flat = [&](const Matrix& table, Matrix& lane) {
+        for (int c = 0; c < table.size(); ++c) lane(k, c) = root * table.data()[c];
+      };
+      flat(block.w_table, w_);
+      if (kind == Information::Expected) continue;
+      const bool tested = kind == Information::Tested;
+      flat(tested ? block.r_saturated : block.r_table, r_);
+      const Vector& mean = tested ? block.mean_saturated : block.mean_table;
+      for (int c = 0; c < mean.size(); ++c) u_(k, c) = root * mean[c];
+    }
   }
-  const bool curved = e.family != Family::Covariance || f.family != Family::Covariance;
-  if (kind == Information::Observed && curved) value += group.n * curvature(group, e, f);
-  return value;
+  Lane w(int row, int col) const { return Lane(w_.data() + lanes * (row + size_ * col)); }
+  Lane r(int row, int col) const { return Lane(r_.data() + lanes * (row + size_ * col)); }
+  Lane u(int row) const { return Lane(u_.data() + lanes * row); }
+
+ private:
+  int size_ = 0;
+  Matrix w_, r_, u_;
+};
+
+constexpr int fewest_for_tiles = 4;  // blocks
+
+}  // namespace
+
+// Expected and misfit parts of entries (rows, columns) of the information, summed over the blocks
+// tile by tile, whose tables stay in the processor's cache.
+template <Information kind>
+void NormalTheory::add_tiles(const Group& group, const Sequence<Slot>& rows,
+                             const Sequence<Slot>& columns, bool lower, Matrix& out) const {
+  constexpr bool misfit = kind != Information::Expected;
+  Tile tile;
+  Matrix whole = Matrix::Zero(group.blocks[0].w_table.rows(), group.blocks[0].w_table.cols());
+  if (means_)
+    for (const Tables& block : group.blocks) whole += block.n * block.w_table;
+  for (int first = 0; first < group.blocks.size(); first += Tile::lanes) {
+    tile.set(group.blocks, first, kind);
+    for (int j = 0; j < columns.size(); ++j) {
+      const Slot& f = columns[j];
+      const double moment_f = means_ ? moment(group.at, f) : 0;
+      for (int i = lower ? j : 0; i < rows.size(); ++i) {
+        const Slot& e = rows[i];
+        const double half = e.half * f.half, moment_e = means_ ? moment(group.at, e) : 0;
+        double value = 0;
+        if (half != 0) {
+          const auto xx = tile.w(f.x, e.x), yy = tile.w(f.y, e.y);
+          const auto yx = tile.w(f.y, e.x), xy = tile.w(f.x, e.y);
+          value = half * (xx * yy + yx * xy).sum();
+          if (misfit)
+            value += half * (tile.r(f.y, e.x) * xy + tile.r(f.y, e.y) * xx + tile.r(f.x, e.x) * yy +
+                             tile.r(f.x, e.y) * yx)
+                                .sum();
+        }
+        if (misfit && e.half * moment_f != 0)
+          value += e.half * moment_f *
+                   (tile.u(e.x) * tile.w(f.x, e.y) + tile.u(e.y) * tile.w(f.x, e.x)).sum();
+        if (misfit && f.half * moment_e != 0)
+          value += f.half * moment_e *
+                   (tile.u(f.x) * tile.w(f.y, e.x) + tile.u(f.y) * tile.w(f.x, e.x)).sum();
+        if (first == 0) value += whole(f.x, e.x) * moment_e * moment_f;
+        out(i, j) += value;
+      }
+    }
+  }
+}
+
+// Entries (rows, columns) of the information of all cases of a group; with `lower` only those of
+// the lower triangle.
+template <Information kind>
+void NormalTheory::add_pairs(const Group& group, const Sequence<Slot>& rows,
+                             const Sequence<Slot>& columns, bool lower, Matrix& out) const {
+  out.setZero(rows.size(), columns.size());
+  if (group.blocks.size() >= fewest_for_tiles) {
+    add_tiles<kind>(group, rows, columns, lower, out);
+  } else {
+    for (const Tables& block : group.blocks)
+      for (int j = 0; j < columns.size(); ++j)
+        for (int i = lower ? j : 0; i < rows.size(); ++i) {
+          const Slot& e = rows[i];
+          const Slot& f = columns[j];
+          double one = expected_pair(group, block, e, f);
+          if (kind == Information::Observed)
+            one += misfit_pair(group, block, block.r_table, block.mean_table, e, f);
+          if (kind == Information::Tested)
+            one += misfit_pair(group, block, block.r_saturated, block.mean_saturated, e, f);
+          out(i, j) += block.n * one;
+        }
+  }
+  if (kind != Information::Observed) return;
+  for (int j = 0; j < columns.size(); ++j)
+    for (int i = lower ? j : 0; i < rows.size(); ++i) {
+      const Slot& e = rows[i];
+      const Slot& f = columns[j];
+      if (e.family != Family::Covariance || f.family != Family::Covariance)
+        out(i, j) += group.n * curvature(group, e, f);
+    }
+}
+
+void NormalTheory::pairs(Information kind, const Group& group, const Sequence<Slot>& rows,
+                         const Sequence<Slot>& columns, bool lower, Matrix& out) const {
+  if (kind == Information::Observed)
+    add_pairs<Information::Observed>(group, rows, columns, lower, out);
+  else if (kind == Information::Tested)
+    add_pairs<Information::Tested>(group, rows, columns, lower, out);
+  else
+    add_pairs<Information::Expected>(group, rows, columns, lower, out);
 }
 
 void NormalTheory::prepare(Information kind) {
@@ -195,12 +302,6 @@ Information NormalTheory::tested() {
   return Information::Tested;
 }
 
-double NormalTheory::tested_pair(Information kind, const Group& group, const Slot& e,
-                                 const Slot& f) const {
-  return kind == Information::Tested ? pair<Information::Tested>(group, e, f)
-                                     : pair<Information::Expected>(group, e, f);
-}
-
 void NormalTheory::add_up(Group& group) {
   if (group.blocks.size() == 1) return;
   const Tables& one = group.blocks[0];
@@ -217,18 +318,11 @@ void NormalTheory::sweep(Information kind, Sink&& sink) {
   if (kind == Information::Tested) kind = tested();
   else
     prepare(kind);
-  const bool observed = kind == Information::Observed, tested = kind == Information::Tested;
-  for (Group& group : groups_)
-    for (int i = 0; i < group.slots.size(); ++i) {
-      const Slot& e = group.slots[i];
-      for (int j = 0; j <= i; ++j) {
-        const Slot& f = group.slots[j];
-        sink(e, f,
-             observed ? pair<Information::Observed>(group, e, f)
-             : tested ? pair<Information::Tested>(group, e, f)
-                      : pair<Information::Expected>(group, e, f));
-      }
-    }
+  for (Group& group : groups_) {
+    pairs(kind, group, group.slots, group.slots, true, pairs_);
+    for (int i = 0; i < group.slots.size(); ++i)
+      for (int j = 0; j <= i; ++j) sink(group.slots[i], group.slots[j], pairs_(i, j));
+  }
 }
 
 void NormalTheory::score(Vector& out) {
@@ -289,20 +383,43 @@ Sequence<Slot> NormalTheory::find_slots(const Sequence<int>& entries) const {
   return out;
 }
 
+// The information on a single entry.
+double NormalTheory::alone(Information kind, const Group& group, const Slot& e) const {
+  double value = 0;
+  for (const Tables& block : group.blocks) {
+    double one = expected_pair(group, block, e, e);
+    if (kind == Information::Tested)
+      one += misfit_pair(group, block, block.r_saturated, block.mean_saturated, e, e);
+    value += block.n * one;
+  }
+  return value;
+}
+
+// The places, in `entries`, of those of a group.
+Sequence<int> NormalTheory::places_in(int group, const Sequence<int>& entries) const {
+  Sequence<int> out;
+  for (int c = 0; c < entries.size(); ++c)
+    if (model().entries[entries[c]].group == group) out.push_back(c);
+  return out;
+}
+
 void NormalTheory::cross_information(const Sequence<int>& entries, Matrix& with_parameters,
                                      Vector& own) {
   const Information kind = tested();
   const Sequence<Slot> slots = find_slots(entries);
   with_parameters.setZero(model().map.parameters, entries.size());
   own.setZero(entries.size());
-  for (int c = 0; c < entries.size(); ++c) {
-    const Group& group = groups_[model().entries[entries[c]].group];
-    own[c] = tested_pair(kind, group, slots[c], slots[c]);
-    for (const Slot& slot : group.slots) {
-      const double value = tested_pair(kind, group, slots[c], slot);
-      for (const Term& term : model().map.rows[slot.entry])
-        with_parameters(term.parameter, c) += term.weight * value;
-    }
+  for (int g = 0; g < groups_.size(); ++g) {
+    const Group& group = groups_[g];
+    const Sequence<int> places = places_in(g, entries);
+    Sequence<Slot> columns;
+    for (int c : places) columns.push_back(slots[c]);
+    pairs(kind, group, group.slots, columns, false, pairs_);
+    for (int k = 0; k < places.size(); ++k)
+      for (int s = 0; s < group.slots.size(); ++s)
+        for (const Term& term : model().map.rows[group.slots[s].entry])
+          with_parameters(term.parameter, places[k]) += term.weight * pairs_(s, k);
+    for (int k = 0; k < places.size(); ++k) own[places[k]] = alone(kind, group, columns[k]);
   }
 }
 
@@ -310,12 +427,15 @@ Matrix NormalTheory::pair_information(const Sequence<int>& entries) {
   const Information kind = tested();
   const Sequence<Slot> slots = find_slots(entries);
   Matrix out = Matrix::Zero(entries.size(), entries.size());
-  for (int i = 0; i < entries.size(); ++i)
-    for (int j = 0; j <= i; ++j) {
-      const int g = model().entries[entries[i]].group;
-      if (g != model().entries[entries[j]].group) continue;
-      out(i, j) = out(j, i) = tested_pair(kind, groups_[g], slots[i], slots[j]);
-    }
+  for (int g = 0; g < groups_.size(); ++g) {
+    const Sequence<int> places = places_in(g, entries);
+    Sequence<Slot> own;
+    for (int c : places) own.push_back(slots[c]);
+    pairs(kind, groups_[g], own, own, true, pairs_);
+    for (int i = 0; i < places.size(); ++i)
+      for (int j = 0; j <= i; ++j)
+        out(places[i], places[j]) = out(places[j], places[i]) = pairs_(i, j);
+  }
   return out;
 }
 

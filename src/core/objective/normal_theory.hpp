@@ -61,10 +61,17 @@ class NormalTheory : public Objective {
                      const Slot& e, const Slot& f) const;
   double curvature(const Group& group, const Slot& e, const Slot& f) const;
   template <Information kind>
-  double pair(const Group& group, const Slot& e, const Slot& f) const;
+  void add_tiles(const Group& group, const Sequence<Slot>& rows, const Sequence<Slot>& columns,
+                 bool lower, Matrix& out) const;
+  template <Information kind>
+  void add_pairs(const Group& group, const Sequence<Slot>& rows, const Sequence<Slot>& columns,
+                 bool lower, Matrix& out) const;
+  void pairs(Information kind, const Group& group, const Sequence<Slot>& rows,
+             const Sequence<Slot>& columns, bool lower, Matrix& out) const;
   void prepare(Information kind);
   Information tested();
-  double tested_pair(Information kind, const Group& group, const Slot& e, const Slot& f) const;
+  double alone(Information kind, const Group& group, const Slot& e) const;
+  Sequence<int> places_in(int group, const Sequence<int>& entries) const;
   template <class Sink>
   void sweep(Information kind, Sink&& sink);
 
@@ -77,6 +84,7 @@ class NormalTheory : public Objective {
   bool placed_ = false, first_ = false, second_ = false;  // is there a point, and its tables
   bool tested_ = false;
   Vector eta_;
+  Matrix pairs_;  // entries of an information, on their way
 };
 
 }  // namespace orizzonte

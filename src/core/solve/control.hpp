@@ -57,6 +57,9 @@ struct Settings {
   int fresh_starts = 4;
   bool errors =
       true;  // is the covariance matrix of the parameters wanted (constraints always give it)
+  // The start is close to the optimum and errors are not wanted: Newton steps at once, and their
+  // Hessian shows that it is a minimum.
+  bool close = false;
   bool all_starts = false;    // also when the first solution leaves no doubt
   bool require_rank = false;  // give up at once when the information is singular at the start
   std::uint64_t seed = 20260101;

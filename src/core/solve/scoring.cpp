@@ -22,7 +22,9 @@ constexpr double fair_step = 1e-2;
 class FreeRun {
  public:
   FreeRun(Objective& problem, const Settings& settings, const Callbacks& callbacks)
-      : problem_(problem), settings_(settings), callbacks_(callbacks), control_(problem.n()) {}
+      : problem_(problem), settings_(settings), callbacks_(callbacks), control_(problem.n()) {
+    if (settings.close) scoring_left_ = 0;
+  }
 
   Optimum from(const Vector& start) {
     if (!problem_.move_to(start)) return out_;
@@ -42,7 +44,7 @@ class FreeRun {
     problem_.score(score_);
     choose_metric();
     if (callbacks_.stop.stopped()) return end(Status::Interrupted);
-    if (iteration == 0 && settings_.require_rank && !expected_.positive()) {
+    if (iteration == 0 && settings_.require_rank && !newton_ && !expected_.positive()) {
       out_.discrepancy = problem_.value();
       return end(Status::Singular);
     }
@@ -60,6 +62,10 @@ class FreeRun {
     scoring_left_ = out_.decrement < close_by ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
     again_ = newton_ && !again_ && !near_ && !damped_ && out_.decrement < fair_step;
+    if (settings_.close && near_ && !damped_) {
+      near_ = false;
+      again_ = true;
+    }
     return true;
   }
 
@@ -85,6 +91,7 @@ class FreeRun {
   // The predicted drop is below the tolerance: is this a minimum? Expected information is never
   // indefinite and so proves nothing: the observed Hessian is asked.
   bool settled() {
+    if (settings_.close && newton_) return !end(Status::Converged);
     const bool by_observed = problem_.inference() == Information::Observed;
     if (newton_) expected_.set(problem_, Information::Expected);
     if (by_observed ? !newton_ || again_ : !newton_ && !near_)
@@ -101,6 +108,7 @@ class FreeRun {
 
   // The information for standard errors and for the predicted decrease at the end.
   Metric& final_metric() {
+    if (settings_.close && newton_) return observed_;
     return problem_.inference() == Information::Observed ? observed_ : expected_;
   }
 
