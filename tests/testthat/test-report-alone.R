@@ -89,3 +89,21 @@ test_that("in a browser tables sort, tabs switch, folds open, and nothing compla
   expect_true(found$fold_after)
   expect_true(found$opened_for_print)
 })
+
+test_that("a confirmation and a split of variance are reports of their own", {
+  blank_figures()
+  halves <- split_data(choirs, seed = 3)
+  amended <- suppressMessages(amend(
+    quiet_fit(read_blueprint(extdata("choirs-start.yaml")), halves$explore),
+    free = loading[Calm, st2], because = "settled is also calm"))
+  checked <- suppressMessages(confirm(amended, halves$confirm))
+  parts <- variance_split(quiet_fit(read_blueprint(extdata("models/bifactor.yaml")),
+                                    choirs_bifactor))
+  file <- tempfile(fileext = ".md")
+  write_report(list(checked = checked, parts = parts), file, quiet = TRUE)
+  lines <- readLines(file, encoding = "UTF-8")
+  for (word in c(text_of("confirmation_in_fresh_data"), text_of("general_and_specific")))
+    expect_true(any(grepl(word, lines, fixed = TRUE)), label = word)
+  expect_true(any(grepl("loading[Calm, st2]", gsub("\\", "", lines, fixed = TRUE), fixed = TRUE)))
+  expect_true(any(grepl(format_share(parts$scales$omega[1]), lines, fixed = TRUE)))
+})
