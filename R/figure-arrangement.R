@@ -16,11 +16,16 @@ arrange_diagram <- function(table, text, strength, nudge = NULL, page = diagram_
   found <- best_arrangement(table, plan, text, strength, nudge, page, tags)
   found$matrix <- in_free_corner(cells, found)
   if (!is.null(found$matrix)) return(found)
-  # no corner is free: a strip below the diagram
-  above <- page
-  above[[2L]] <- page[[2L]] - diff(range(cells$y)) - 3 * matrix_line
-  found <- best_arrangement(table, plan, text, strength, nudge, above, tags)
-  with_matrix_below(found, cells, page)
+  # no corner is free: a strip of the page beside or below, whichever leaves the diagram larger
+  left <- page - c(max(cells$x) + 0.3, 0)
+  above <- page - c(0, diff(range(cells$y)) + 3 * matrix_line)
+  beside <- largest_size(table, plan, text, left) >= largest_size(table, plan, text, above)
+  found <- best_arrangement(table, plan, text, strength, nudge, if (beside) left else above, tags)
+  with_matrix_apart(found, cells, page)
+}
+
+largest_size <- function(table, plan, text, page) {
+  max(0, vapply(placements(table, plan, text, page, 14L), `[[`, 0, "unit"))
 }
 
 # The best of the searched drafts, where there are any; other plans where these conflict or are
@@ -77,6 +82,8 @@ placements <- function(table, plan, text, page, most, searched = FALSE) {
 # others by size; then all with more room between the boxes, which makes them smaller.
 by_preference <- function(tried, page) {
   units <- vapply(tried, `[[`, 0, "unit")
+  # so many boxes that no letter can be read on this page: the largest will do
+  if (max(units) < hopeless_unit) return(tried[utils::head(order(-units), 2L)])
   fine <- which(units >= min(0.88 * max(units), legible_unit))
   order <- utils::head(c(fine[1L], setdiff(order(-units), fine[1L])), 6L)
   airy <- lapply(c(1.25, 1.6), function(air) {

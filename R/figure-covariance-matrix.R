@@ -57,9 +57,14 @@ in_free_corner <- function(cells, found) {
   NULL
 }
 
-# Moves the diagram up by the height of the matrix.
-with_matrix_below <- function(found, cells, page) {
+# The matrix in the strip that the diagram leaves free: to the right of it, or below, for which the
+# diagram moves up.
+with_matrix_apart <- function(found, cells, page) {
   up <- page[[2L]] - found$page[[2L]]
+  if (up == 0) {
+    cells$x <- cells$x + found$page[[1L]]
+    cells$y <- cells$y + page[[2L]] - max(cells$y) - matrix_line
+  }
   found$nodes$y <- found$nodes$y + up
   found$edges <- lapply(found$edges, function(edge) {
     edge$path[, 2L] <- edge$path[, 2L] + up

@@ -8,6 +8,8 @@ largest_unit <- 1.15    # how much larger than the base font a small diagram may
 
 legible_unit <- 0.75    # below it another plan is sought
 
+hopeless_unit <- 0.5     # below it no more room is sought for labels
+
 widest_spread <- 2.4    # how far apart boxes may be drawn to use the page, against their size
 
 item_away <- 1.15       # the same for the distance of items from their construct
