@@ -127,22 +127,23 @@ announce <- function(fit) {
 
 # A request met with a sample. `stated`: the layout before anything is held, shared by the rungs of
 # a ladder; `near`: values, by address, to start from where they are given; `starts`: random starts
-# after the closed-form one, NA for as many as the core has by default.
+# after the closed-form one, NA for as many as the core has by default; `quick_only`: give up where
+# quick steps get stuck.
 fit_request <- function(request, sample, stated = specified_layout(request, sample), near = NULL,
-                        starts = NA, errors = TRUE, all_starts = FALSE) {
+                        starts = NA, errors = TRUE, all_starts = FALSE, quick_only = FALSE) {
   if (length(sample$auxiliary) && !sample$joint) {
     sample$joint <- TRUE
     plain <- request
     request$blueprint <- joint_blueprint(coded_blueprint(request, sample), sample$auxiliary)
     return(marginal_fit(
       fit_request(request, sample, near = near, starts = starts, errors = errors,
-                  all_starts = all_starts), plain))
+                  all_starts = all_starts, quick_only = quick_only), plain))
   }
   layout <- unconstrained_layout(request, sample, stated)
   check_counts(layout)
   moments <- sample_moments(sample, request$multiplier)
   found <- core_fit(layout$model, unname(moments), starting_values(layout, request, near), starts,
-                    errors, all_starts)
+                    errors, all_starts, quick_only)
   if (!found$identified) refuse_unidentified(layout, moments)
   check_feasible(layout, found)
   solution <- profile_solution(new_solution(layout, found), layout, moments)

@@ -189,7 +189,9 @@ marker_free <- function(bp) {
 fit_rung <- function(request, sample, stated, hold, over = "groups") {
   for (key in held_keys[c(over != "times", over != "groups")])
     request$blueprint[[key]] <- union(request$blueprint[[key]], hold)
-  first <- fit_request(request, sample, stated, starts = 0, errors = FALSE)
+  # a group that the model does not fit at all would take many slow steps on the scale of unit
+  # variances, and mostly in vain
+  first <- fit_request(request, sample, stated, starts = 0, errors = FALSE, quick_only = TRUE)
   if (needs_no_other_start(first)) return(first)
   full <- function() fit_request(request, sample, stated, errors = FALSE)
   if (has_converged(first)) return(full())

@@ -338,8 +338,17 @@ ladder_trouble <- function(x) {
   unlist(lapply(names(x$fits), function(rung) {
     state <- solution_state(x$fits[[rung]])
     if (!state$status %in% c("proper", "weak"))
-      paste0(rung, ": ", toupper(state$status), " (", state$trouble, ")")
+      paste0(rung, ": ", toupper(state$status), troubled_groups(x$fits[[rung]]), " (",
+             state$trouble, ")")
   }))
+}
+
+# The groups whose part of the solution is improper, by name.
+troubled_groups <- function(fit) {
+  rows <- fit$layout$rows
+  groups <- unique(rows$group[match(improper_parts(fit)$parameter, rows$parameter)])
+  groups <- groups[!is.na(groups)]
+  if (length(groups)) text_of("trouble_in_groups", groups = enumerate(groups, most = 12L)) else ""
 }
 
 ladder_limits <- function(x) {

@@ -34,6 +34,7 @@ add_texts(
 
   rung_fits_poorly =
     "The {rung} model does not fit acceptably: resolve its misfit first, in each group.",
+  trouble_in_groups = " in {groups}",
   rung_improper = "The {rung} solution is improper: resolve this first.",
   rung_not_tested = "The {rung} rung is not tested, because the rung below has not converged.",
   rung_fails = "The {rung} rung fails.",

@@ -12,8 +12,8 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // core_fit
-List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts, bool errors, bool all_starts);
-RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP fresh_startsSEXP, SEXP errorsSEXP, SEXP all_startsSEXP) {
+List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts, bool errors, bool all_starts, bool quick_only);
+RcppExport SEXP _orizzonte_core_fit(SEXP modelSEXP, SEXP sampleSEXP, SEXP startSEXP, SEXP fresh_startsSEXP, SEXP errorsSEXP, SEXP all_startsSEXP, SEXP quick_onlySEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type model(modelSEXP);
@@ -22,7 +22,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type fresh_starts(fresh_startsSEXP);
     Rcpp::traits::input_parameter< bool >::type errors(errorsSEXP);
     Rcpp::traits::input_parameter< bool >::type all_starts(all_startsSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, fresh_starts, errors, all_starts));
+    Rcpp::traits::input_parameter< bool >::type quick_only(quick_onlySEXP);
+    rcpp_result_gen = Rcpp::wrap(core_fit(model, sample, start, fresh_starts, errors, all_starts, quick_only));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -361,7 +362,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 6},
+    {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},

@@ -86,10 +86,11 @@ SEXP history_of(const oz::Sequence<oz::Iteration>& steps) {
 
 }  // namespace
 
-// `fresh_starts`: NA for as many as the core has by default.
+// `fresh_starts`: NA for as many as the core has by default; `quick_only`: give up where quick
+// steps get stuck.
 // [[Rcpp::export(rng = false)]]
 List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_starts = NA_INTEGER,
-              bool errors = true, bool all_starts = false) {
+              bool errors = true, bool all_starts = false, bool quick_only = false) {
   const oz::Model what = model_from(model);
   const oz::Sample moments = sample_from(sample, what);
   oz::Settings settings;
@@ -100,6 +101,7 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   // the last step, which is taken without being tested, makes the error the square of this
   if (settings.close) settings.tolerance = 1e-9;
   settings.all_starts = all_starts;
+  if (quick_only) settings.iterations = 0;
   oz::Callbacks callbacks;
   callbacks.stop = listening();
   const oz::Fit fit = oz::fit(what, moments, settings, callbacks);

@@ -340,3 +340,24 @@ test_that("the share of each group stands beside its cases, and rises rung by ru
   expect_equal(sum(rises), ladder$table$chisq_change[ladder$table$rung == "scalar"],
                tolerance = 1e-6)
 })
+
+test_that("a few groups that the model does not fit are named, and cost little", {
+  set.seed(5)
+  group <- function(unrelated) {
+    factors <- matrix(rnorm(300), 150) %*% chol(matrix(c(1, 0.3, 0.3, 1), 2))
+    x <- 0.7 * factors[, rep(1:2, each = 4)] + 0.7 * matrix(rnorm(1200), 150)
+    if (unrelated) x[] <- rnorm(1200)
+    stats::setNames(as.data.frame(x), paste0(rep(c("a", "b"), each = 4), 1:4))
+  }
+  data <- do.call(rbind, lapply(1:10, function(k) cbind(group(k <= 2), g = sprintf("g%02d", k))))
+  bp <- blueprint("Ten groups") |> construct("A", reflected_in = a1:a4) |>
+    construct("B", reflected_in = b1:b4)
+  expect_little_work(ladder <- suppressWarnings(suppressMessages(
+    invariance(bp, data, by = "g"))), 20)
+  trouble <- improper_parts(ladder$fits$configural)$parameter
+  named <- unique(sub(".*[|] (.*)\\]", "\\1", trouble))
+  expect_true(length(named) > 0 && all(named %in% c("g01", "g02")))
+  lines <- paste(capture.output(print(ladder)), collapse = " ")
+  expect_match(gsub(" +", " ", lines), text_pattern("trouble_in_groups",
+                                                    groups = enumerate(named)))
+})

@@ -52,7 +52,7 @@ struct Callbacks {
 };
 
 struct Settings {
-  int iterations = 500;      // within a trust region, after the first ones got stuck
+  int iterations = 500;      // within a trust region, after the first ones got stuck; 0: none
   double tolerance = 1e-12;  // on lambda^2
   int fresh_starts = 4;
   bool errors =

@@ -185,6 +185,7 @@ class Driver {
   // From the lowest points at which quick steps got stuck: one below the best optimum shows that
   // there is a better one.
   Optimum continue_stuck(Optimum best, Sequence<Optimum>& stuck) {
+    if (settings_.iterations == 0) return best;
     std::sort(stuck.begin(), stuck.end(),
               [](const Optimum& a, const Optimum& b) { return a.discrepancy < b.discrepancy; });
     for (int i = 0; i < stuck_tries && i < stuck.size(); ++i) {
