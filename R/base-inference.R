@@ -4,7 +4,10 @@
 delta_se <- function(jacobian, vcov) {
   if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
   if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
-  sqrt(pmax(rowSums((jacobian %*% vcov) * jacobian), 0))
+  # R's own product of matrices is slow where they are large
+  product <- if (length(jacobian) * ncol(jacobian) > 1e6)
+    core_root_product(t(unname(jacobian)), unname(vcov)) else jacobian %*% vcov
+  sqrt(pmax(rowSums(product * jacobian), 0))
 }
 
 upper_p <- function(chisq, df, ncp = 0) {

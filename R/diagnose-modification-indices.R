@@ -401,8 +401,11 @@ refit_leader <- function(fit, leaders, with, i) {
 # Describes the improper parts of a refit that the original fit does not have.
 is_far <- function(drop, predicted) abs(drop - predicted) > max(0.25 * predicted, 1)
 
-# With many missing patterns a fit takes long.
-fits_slowly <- function(fit) sum(lengths(lapply(core_moments(fit), `[[`, "patterns"))) > 50L
+# With many missing patterns or parameters a fit takes long.
+fits_slowly <- function(fit) {
+  sum(lengths(lapply(core_moments(fit), `[[`, "patterns"))) > 50L ||
+    fit$layout$model$parameters > 300L
+}
 
 improper_refit <- function(fit, core, eta) {
   values <- layout_entries(fit, eta)

@@ -16,11 +16,13 @@ focal_quantities <- function(fit) {
                                        recursive = FALSE))
   if (length(found) == 0L)
     found <- unlist(lapply(group_views(fit), focal_correlations), recursive = FALSE)
-  found <- lapply(unname(found), function(one) {
-    one$se <- delta_se(matrix(one$gradient, 1L), vcov)
+  if (length(found) == 0L) return(list())
+  se <- delta_se(do.call(rbind, lapply(unname(found), `[[`, "gradient")), vcov)
+  found <- Map(function(one, se) {
+    one$se <- se
     one$gradient <- one$gradient[fit$layout$model$used]
     one
-  })
+  }, unname(found), se)
   Filter(function(one) isTRUE(one$se > 1e-10 * max(1, abs(one$value))), found)
 }
 

@@ -57,6 +57,8 @@ add("bootstrap_fit(), 100 replicates, missing values, robust, auxiliary",
     seconds(quiet(bootstrap_fit(robust, 100, seed = 1, interval = "percentile"))),
     core_time(robust, 100L), 2)
 
+# the packages that draw are loaded once
+invisible(inside$draw_figure(path_diagram(small), tempfile(), "png"))
 for (constructs in c(20, 40)) {
   data <- simulated(1500, constructs, 5)
   reference <- seconds(stats::factanal(data, 10))
@@ -75,6 +77,28 @@ clean <- groups[!groups$group %in% c("g01", "g02", "g03"), ]
 reference <- seconds(quiet(invariance(measurement(2, 4), clean, by = group)))
 add("invariance(), 24 groups of which 3 have unrelated items, against those without",
     seconds(quiet(invariance(measurement(2, 4), groups, by = group))), reference, 5)
+
+for (constructs in c(20, 40)) {
+  data <- simulated(1500, constructs, 5)
+  reference <- seconds(fit <- quiet(fit_model(measurement(constructs, 5), data)))
+  items <- 5 * constructs
+  add(paste0("construct_quality(), ", items, " items, against the fit"),
+      seconds(quiet(construct_quality(fit))), reference, 3)
+  if (constructs == 40) add("amendments(top = 5), 200 items, against the fit",
+                            seconds(quiet(amendments(fit, top = 5))), reference, 5)
+}
+many <- do.call(rbind, lapply(1:100, function(g) cbind(simulated(150, 3, 3),
+                                                       group = sprintf("g%03d", g))))
+reference <- seconds(fit <- quiet(fit_model(measurement(3, 3), many, by = group,
+                                              levels = unique(many$group))))
+add("summary() of 100 groups, printed, against their fit",
+    seconds(invisible(utils::capture.output(print(summary(fit))))), reference, 3)
+wide <- function(items) {
+  fit <- quiet(fit_model(measurement(items / 10, 10), simulated(1500, items / 10, 10)))
+  seconds(invisible(utils::capture.output(print(summary(fit)))))
+}
+half <- wide(200)
+add("summary() of 400 items, printed, against that of 200", wide(400), half, 12)
 
 table <- do.call(rbind, rows)
 writeLines(utils::capture.output(print(table, row.names = FALSE, right = FALSE)),
