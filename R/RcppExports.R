@@ -5,6 +5,10 @@ core_fit <- function(model, sample, start, fresh_starts = NA_integer_, errors = 
     .Call(`_orizzonte_core_fit`, model, sample, start, fresh_starts, errors, all_starts, quick_only)
 }
 
+core_delta_errors <- function(gradient, covariance) {
+    .Call(`_orizzonte_core_delta_errors`, gradient, covariance)
+}
+
 core_root_product <- function(root, x) {
     .Call(`_orizzonte_core_root_product`, root, x)
 }

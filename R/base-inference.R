@@ -4,10 +4,7 @@
 delta_se <- function(jacobian, vcov) {
   if (ncol(jacobian) == 0L) return(rep(NA_real_, nrow(jacobian)))
   if (anyNA(vcov)) return(rep(NA_real_, nrow(jacobian)))
-  # R's own product of matrices is slow where they are large
-  product <- if (length(jacobian) * ncol(jacobian) > 1e6)
-    core_root_product(t(unname(jacobian)), unname(vcov)) else jacobian %*% vcov
-  sqrt(pmax(rowSums(product * jacobian), 0))
+  core_delta_errors(jacobian, vcov)
 }
 
 upper_p <- function(chisq, df, ncp = 0) {

@@ -27,6 +27,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_delta_errors
+Eigen::VectorXd core_delta_errors(const Eigen::Map<Eigen::MatrixXd>& gradient, const Eigen::Map<Eigen::MatrixXd>& covariance);
+RcppExport SEXP _orizzonte_core_delta_errors(SEXP gradientSEXP, SEXP covarianceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type gradient(gradientSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type covariance(covarianceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_delta_errors(gradient, covariance));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_root_product
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
 RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
@@ -186,7 +197,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_derive
-List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what, const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov);
+List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what, const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a, const Rcpp::IntegerVector& b, const List& plain, const Eigen::Map<Eigen::MatrixXd>& vcov);
 RcppExport SEXP _orizzonte_core_derive(SEXP modelSEXP, SEXP etaSEXP, SEXP whatSEXP, SEXP groupSEXP, SEXP aSEXP, SEXP bSEXP, SEXP plainSEXP, SEXP vcovSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -197,7 +208,7 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type a(aSEXP);
     Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type b(bSEXP);
     Rcpp::traits::input_parameter< const List& >::type plain(plainSEXP);
-    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type vcov(vcovSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type vcov(vcovSEXP);
     rcpp_result_gen = Rcpp::wrap(core_derive(model, eta, what, group, a, b, plain, vcov));
     return rcpp_result_gen;
 END_RCPP
@@ -363,6 +374,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
+    {"_orizzonte_core_delta_errors", (DL_FUNC) &_orizzonte_core_delta_errors, 2},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},

@@ -127,6 +127,15 @@ List core_fit(SEXP model, SEXP sample, const Eigen::VectorXd& start, int fresh_s
   return out.list();
 }
 
+// Standard errors of quantities by their gradients (one row a quantity).
+// [[Rcpp::export(rng = false)]]
+Eigen::VectorXd core_delta_errors(const Eigen::Map<Eigen::MatrixXd>& gradient,
+                                  const Eigen::Map<Eigen::MatrixXd>& covariance) {
+  require(covariance.rows() == gradient.cols() && covariance.cols() == gradient.cols(),
+          "its covariance matrix has another size");
+  return oz::delta_errors(gradient, covariance);
+}
+
 // R' X for an upper trapezoidal R.
 // [[Rcpp::export(rng = false)]]
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
@@ -354,7 +363,8 @@ oz::Sequence<oz::Sequence<char>> coded_from(const oz::Model& of, const List& pla
 // [[Rcpp::export(rng = false)]]
 List core_derive(SEXP model, const Eigen::VectorXd& eta, const Rcpp::IntegerVector& what,
                  const Rcpp::IntegerVector& group, const Rcpp::IntegerVector& a,
-                 const Rcpp::IntegerVector& b, const List& plain, const Eigen::MatrixXd& vcov) {
+                 const Rcpp::IntegerVector& b, const List& plain,
+                 const Eigen::Map<Eigen::MatrixXd>& vcov) {
   const oz::Model of = model_from(model);
   const int size = oz::to_int(what.size());
   check_length(eta, of.entries.size());

@@ -212,9 +212,31 @@ Derived derive(const Model& model, const Vector& eta, const Sequence<Wanted>& wa
   return out;
 }
 
-Vector delta_errors(const Matrix& gradient, const Matrix& covariance) {
-  const Matrix product = gradient * covariance;
-  return product.cwiseProduct(gradient).rowwise().sum().cwiseMax(0).cwiseSqrt();
+// Most quantities depend on few parameters: those of their group, or of two constructs.
+Vector delta_errors(const Eigen::Ref<const Matrix>& gradient,
+                    const Eigen::Ref<const Matrix>& covariance) {
+  const int rows = to_int(gradient.rows()), q = to_int(gradient.cols());
+  Vector variance = Vector::Zero(rows);
+  Sequence<int> full, moved;
+  for (int i = 0; i < rows; ++i) {
+    moved.clear();
+    for (int k = 0; k < q; ++k)
+      if (gradient(i, k) != 0) moved.push_back(k);
+    if (4.0 * moved.size() * moved.size() > 1.0 * q * q) {
+      full.push_back(i);
+      continue;
+    }
+    for (int a = 0; a < moved.size(); ++a) {
+      double half = 0.5 * gradient(i, moved[a]) * covariance(moved[a], moved[a]);
+      for (int b = 0; b < a; ++b) half += gradient(i, moved[b]) * covariance(moved[b], moved[a]);
+      variance[i] += 2 * gradient(i, moved[a]) * half;
+    }
+  }
+  Matrix part(full.size(), q);
+  for (int k = 0; k < full.size(); ++k) part.row(k) = gradient.row(full[k]);
+  const Matrix product = part * covariance;
+  for (int k = 0; k < full.size(); ++k) variance[full[k]] = product.row(k).dot(part.row(k));
+  return variance.cwiseMax(0).cwiseSqrt();
 }
 
 }  // namespace orizzonte

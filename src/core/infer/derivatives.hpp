@@ -38,6 +38,7 @@ Derived derive(const Model& model, const Vector& eta, const Sequence<Wanted>& wa
                const Sequence<Sequence<char>>& plain);
 
 // Standard errors by the delta method: sqrt diag(J V J').
-Vector delta_errors(const Matrix& gradient, const Matrix& covariance);
+Vector delta_errors(const Eigen::Ref<const Matrix>& gradient,
+                    const Eigen::Ref<const Matrix>& covariance);
 
 }  // namespace orizzonte

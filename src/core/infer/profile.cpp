@@ -32,6 +32,34 @@ MeanParts mean_parts(const Matrix& b, const Vector& alpha, const Vector& m, int 
   return out;
 }
 
+// A matrix whose rows have few entries that are not zero.
+struct Few {
+  Sequence<int> column;
+  Sequence<double> value;
+  void add(int at, double x) {
+    column.push_back(at);
+    value.push_back(x);
+  }
+};
+
+// J V J' for a symmetric V.
+Matrix sandwich_of_few(const Sequence<Few>& rows, const Matrix& inner) {
+  Matrix out(rows.size(), rows.size());
+  Vector along(inner.rows());
+  for (int r = 0; r < rows.size(); ++r) {
+    along.setZero();
+    for (int k = 0; k < rows[r].column.size(); ++k)
+      along += rows[r].value[k] * inner.col(rows[r].column[k]);
+    for (int s = 0; s <= r; ++s) {
+      double sum = 0;
+      for (int k = 0; k < rows[s].column.size(); ++k)
+        sum += rows[s].value[k] * along[rows[s].column[k]];
+      out(r, s) = out(s, r) = sum;
+    }
+  }
+  return out;
+}
+
 bool observed_intercept(const Model& model, const Entry& entry) {
   return entry.family == Family::Mean && entry.row < model.groups[entry.group].observed;
 }
@@ -57,8 +85,8 @@ Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& 
   const int q = model.map.parameters, size = used.size();
   Sequence<int> place(q, -1);
   for (int k = 0; k < size; ++k) place[used[k]] = k;
-  Matrix jacobian = Matrix::Zero(q, size);  // of all parameters by the known ones
-  for (int k = 0; k < size; ++k) jacobian(used[k], k) = 1;
+  Sequence<Few> jacobian(q);  // of all parameters by the known ones
+  for (int k = 0; k < size; ++k) jacobian[used[k]].add(k, 1);
   Matrix own = Matrix::Zero(q, q);
   Sequence<Matrix> cross;  // of the known parameters with a group's intercepts, besides
   Sequence<Sequence<int>> intercepts;
@@ -79,8 +107,9 @@ Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& 
         if (place[term.parameter] < 0) continue;
         for (int i = 0; i < p; ++i)
           if (intercept[i] >= 0)
-            jacobian(intercept[i], place[term.parameter]) -=
-                term.weight * parts.reach(i, entry.row) * parts.mean[entry.col];
+            jacobian[intercept[i]].add(
+                place[term.parameter],
+                -term.weight * parts.reach(i, entry.row) * parts.mean[entry.col]);
       }
     }
     const bool given = !of_means.own.empty();
@@ -94,9 +123,12 @@ Matrix profiled_covariance(const Model& model, const Vector& eta, const Sample& 
       for (int j = 0; j < p; ++j)
         if (intercept[i] >= 0 && intercept[j] >= 0) own(intercept[i], intercept[j]) += spread(i, j);
   }
-  Matrix out = jacobian * known * jacobian.transpose() + own;
+  Matrix out = sandwich_of_few(jacobian, known) + own;
   for (int g = 0; g < cross.size(); ++g) {
-    const Matrix with_all = jacobian * cross[g];
+    Matrix with_all = Matrix::Zero(q, cross[g].cols());
+    for (int r = 0; r < q; ++r)
+      for (int k = 0; k < jacobian[r].column.size(); ++k)
+        with_all.row(r) += jacobian[r].value[k] * cross[g].row(jacobian[r].column[k]);
     for (int i = 0; i < with_all.cols(); ++i) {
       if (intercepts[g][i] < 0) continue;
       out.col(intercepts[g][i]) += with_all.col(i);
