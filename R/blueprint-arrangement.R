@@ -5,7 +5,8 @@ arrangement_sides <- c(none = "", left = "left", right = "right", up = "up", dow
 
 # `page`: width and height in inches; `size`: of the texts, where 1 is 9 points; `items`: those
 # above or below a construct stand in a "row" or a "column"; `between`: items stand between two
-# constructs. `places`: `name`, `x`, `y` (inches from the lower left corner, of the middle of a box), and for
+# constructs. `places`: `name`, `x`, `y` (inches from the lower left corner, of the middle of a
+# box), and for
 # items the `side` of their construct on which they stand.
 new_arrangement_value <- function(page, size, items, between, places) {
   list(page = page, size = size, items = items, between = between, places = places)
@@ -13,8 +14,9 @@ new_arrangement_value <- function(page, size, items, between, places) {
 
 arrangement_yaml <- function(x) {
   if (is.null(x)) return(character())
-  number <- function(value) format(round(value, 4L), trim = TRUE, scientific = FALSE,
-                                   drop0trailing = TRUE)
+  number <- function(value) {
+    format(round(value, 4L), trim = TRUE, scientific = FALSE, drop0trailing = TRUE)
+  }
   side <- ifelse(nzchar(x$places$side), paste0(", side: ", x$places$side), "")
   c("arrangement:", paste0("  page: [", paste(number(x$page), collapse = ", "), "]"),
     paste0("  size: ", number(x$size)), paste0("  items: ", x$items),

@@ -34,7 +34,8 @@ loosen_rungs <- function(ladder, text) {
   out <- list()
   if (!is.null(text) && !any(nzchar(split_words(text))))
     abort("usage", c(text_of("loosen_names_no_rung"), i = text_of("such_loosen_metric_scalar")))
-  for (rung in split_names(text, names(ladder$fits))) out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
+  for (rung in split_names(text, names(ladder$fits)))
+    out <- c(out, list(loosen(last_ladder(ladder, out), rung)))
   out
 }
 
@@ -43,7 +44,8 @@ last_ladder <- function(ladder, loosened) {
 }
 
 ladder_from_files <- function(given) {
-  more <- list(rungs = split_names(given$rungs, names(rung_adds)), structural = split_words(given$structural),
+  more <- list(rungs = split_names(given$rungs, names(rung_adds)),
+               structural = split_words(given$structural),
                structural_on = given$structural_on, criteria = given_criteria(given),
                against = given$against)
   bp <- read_blueprint(given$files[1L])

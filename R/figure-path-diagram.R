@@ -40,8 +40,8 @@
 #' @references Sugiyama, K., Tagawa, S., & Toda, M. (1981). Methods for visual understanding of
 #'   hierarchical system structures. *IEEE Transactions on Systems, Man, and Cybernetics, 11*(2),
 #'   109--125.
-#' @seealso [arrange_as()] to keep an arrangement, [loading_plot()] and [residual_map()] for other figures, [write_report()] for all of
-#'   them with the tables.
+#' @seealso [arrange_as()] to keep an arrangement, [loading_plot()] and [residual_map()] for other
+#'   figures, [write_report()] for all of them with the tables.
 #' @examples
 #' bp <- blueprint("Belonging and calm") |>
 #'   construct("Belonging", reflected_in = be1:be4) |>
@@ -150,8 +150,9 @@ explained_tags <- function(explained) {
 # A saved arrangement that has no place for a variable of the model is not used.
 tell_unplaced <- function(views, saved) {
   if (is.null(saved)) return(invisible())
-  names <- unique(unlist(lapply(views, function(view) c(view$layout$constructs,
-                                                        view$layout$observed))))
+  names <- unique(unlist(lapply(views, function(view) {
+    c(view$layout$constructs, view$layout$observed)
+  })))
   unplaced <- setdiff(names, saved$places$name)
   if (length(unplaced)) say(text_of("arrangement_lacks", names = enumerate(unplaced)))
 }

@@ -1,6 +1,6 @@
 # The chi-square test of a fit and of the difference between two fits, and what replaces it when
-# normality is not assumed: sandwich errors, scaled tests, and what fit indices take from them. All of
-# the latter is sums over single cases, made in the core.
+# normality is not assumed: sandwich errors, scaled tests, and what fit indices take from them. The
+# latter are sums over single cases, made in the core.
 
 # The cases behind the moments of each group, as the core reads them.
 core_cases <- function(fit) {

@@ -46,7 +46,8 @@ add_texts(
     "assumption."),
   too_little_power_in = paste0(
     "On the {rung} rung, no conclusion is possible about {groups}, where the power to detect a ",
-    "standardized difference of {size} in a single equality is as low as {power} (median; the criterion is {needed})."),
+    "standardized difference of {size} in a single equality is as low as {power} (median; the ",
+    "criterion is {needed})."),
   power_of_rungs = paste0(
     "Power to detect a standardized difference of {size} in a single equality (median{where}): ",
     "{each}."),

@@ -12,8 +12,8 @@
 #' @param ... Not used.
 #' @return `coef()` a vector with one entry for each distinct free parameter,
 #'   named by address (quantities are in [estimates()]); `vcov()` its covariance matrix;
-#'   `confint()` a matrix with two columns (`NA` for a parameter at a bound); `logLik()` the log-likelihood; `nobs()` the number of
-#'   cases;
+#'   `confint()` a matrix with two columns (`NA` for a parameter at a bound); `logLik()` the
+#'   log-likelihood; `nobs()` the number of cases;
 #'   `deviance()` \eqn{\chi^2} and `df.residual()` its degrees of freedom; `formula()` a list of
 #'   the structural formulas, one for each outcome, also of a blueprint; `model.frame()` the data as
 #'   they were used, with one row per row of the data and `NA` in rows that were left out;

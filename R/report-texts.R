@@ -54,8 +54,8 @@ add_texts(
   single_equalities_rung = "Single equalities of the {rung} rung",
   share_each_group = "Contribution of each group",
   each_group_shares_add = paste0(
-    "Cases and \u03c7\u00b2 of each group at the first rung, and the increase at each further one; the ",
-    "contributions of the groups add up. A group whose \u03c7\u00b2 increases more "),
+    "Cases and \u03c7\u00b2 of each group at the first rung, and the increase at each further ",
+    "one; the contributions of the groups add up. A group whose \u03c7\u00b2 increases more "),
   than_others_is_where = "than those of others is where the constraint fits worst.",
   equal_too_top_what = "also equal, in addition to {against}",
   not_held_before_already = "Already not held before: ",

@@ -87,8 +87,9 @@ for (constructs in c(20, 40)) {
   if (constructs == 40) add("amendments(top = 5), 200 items, against the fit",
                             seconds(quiet(amendments(fit, top = 5))), reference, 5)
 }
-many <- do.call(rbind, lapply(1:100, function(g) cbind(simulated(150, 3, 3),
-                                                       group = sprintf("g%03d", g))))
+many <- do.call(rbind, lapply(1:100, function(g) {
+  cbind(simulated(150, 3, 3), group = sprintf("g%03d", g))
+}))
 reference <- seconds(fit <- quiet(fit_model(measurement(3, 3), many, by = group,
                                               levels = unique(many$group))))
 add("summary() of 100 groups, printed, against their fit",

@@ -27,8 +27,8 @@ lines <- covr::tally_coverage(coverage, by = "line")
 lines <- lines[grepl("^R/", lines$filename), ]
 missed <- lines[lines$value == 0, ]
 writeLines(c(
-  "# Lines of R code that the tests run, in per cent (bench/coverage.R). Functions that a list holds",
-  "# since the package was built, such as the steps of a study, are run but not counted.", "",
+  "# Lines of R code that the tests run, in per cent (bench/coverage.R). Functions that a list",
+  "# holds since the package was built, such as the steps of a study, are run but not counted.", "",
   sprintf("%-45s %6.2f", "all", 100 * mean(lines$value > 0)), "",
   sprintf("%-45s %6.2f", names(by_file), by_file), "",
   "# Lines that no test runs", "", paste0(missed$filename, ":", missed$line)),
