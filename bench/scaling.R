@@ -1,34 +1,107 @@
-# The ladder of all rungs by the number of groups: cost must grow linearly. 12 items, 200 people a
-# group; medians.
+# How the time of whole calls grows: with items, groups, missing patterns, replicates and rows. The
+# last column is the exponent between the two largest sizes (1: twice the size takes twice the time).
+# Writes bench/results/scaling.txt; takes about ten minutes.
+#   R_LIBS=.build/library Rscript --no-init-file bench/scaling.R
 suppressPackageStartupMessages(library(orizzonte))
-items <- paste0("v", 1:12)
-bp <- blueprint("bench") |> construct("A", reflected_in = v1:v4) |>
-  construct("B", reflected_in = v5:v8) |> construct("C", reflected_in = v9:v12)
-draw <- function(groups, n = 200L) {
-  set.seed(groups)
-  do.call(rbind, lapply(seq_len(groups), function(g) {
-    f <- matrix(rnorm(3 * n), n) %*% chol(0.3 + 0.7 * diag(3))
-    x <- 0.7 * f[, rep(1:3, each = 4L)] + matrix(rnorm(12 * n, 0, 0.6), n)
-    colnames(x) <- items
-    cbind(as.data.frame(x), group = sprintf("g%02d", g))
-  }))
+quiet <- function(code) suppressWarnings(suppressMessages(code))
+# the best of up to five: what else the machine does only ever adds time
+seconds <- function(code) {
+  code <- substitute(code)
+  env <- parent.frame()
+  times <- numeric()
+  while (length(times) < 5L && (length(times) == 0L || sum(times) < 2))
+    times <- c(times, system.time(eval(code, env))[["elapsed"]])
+  min(times)
 }
-counts <- c(2L, 5L, 10L, 20L, 30L, 40L, 50L)
-data <- lapply(counts, draw)
-# in turn, so that a machine whose speed drifts slows all sizes alike
-times <-
-  replicate(7L,
-            vapply(data,
-                   function(d) {
-                     system.time(suppressMessages(invariance(bp, d, by = "group")))[["elapsed"]]
-                   },
-                     0))
-seconds <- apply(times, 1L, stats::median)
-per_group <- 1000 * seconds / counts
-bars <- strrep("#", round(50 * seconds / max(seconds)))
-cat(sprintf("%2d groups  %.3f s  %5.1f ms a group  %s\n", counts, seconds, per_group, bars),
-    sep = "")
-ratio <- per_group[counts == 50L] / per_group[counts == 10L]
-cat(sprintf("a group costs %.2f times as much among 50 as among 10; linear growth: %s\n", ratio,
-            if (ratio < 1.3) "yes" else "NO"))
-quit(save = "no", status = if (ratio < 1.3) 0L else 1L)
+simulated <- function(n, constructs, items) {
+  scores <- matrix(rnorm(n * constructs), n) %*% chol(0.3 + 0.7 * diag(constructs))
+  x <- do.call(cbind, lapply(seq_len(constructs), function(k) {
+    0.7 * scores[, k] + 0.7 * matrix(rnorm(n * items), n)
+  }))
+  stats::setNames(as.data.frame(x), paste0("v", rep(seq_len(constructs), each = items), "_",
+                                           seq_len(items)))
+}
+measurement <- function(constructs, items) {
+  bp <- blueprint("Growth")
+  for (k in seq_len(constructs))
+    bp <- construct(bp, paste0("F", k), reflected_in = !!paste0("v", k, "_", seq_len(items)))
+  bp
+}
+lines <- character()
+grown <- function(work, by, sizes, time) {
+  times <- vapply(sizes, time, 0)
+  last <- length(sizes)
+  exponent <- log(times[last] / times[last - 1L]) / log(sizes[last] / sizes[last - 1L])
+  lines <<- c(lines, paste0(work, ", by ", by, "; exponent ", format(round(exponent, 2))),
+              sprintf("  %10s  %9.3f s", format(sizes, big.mark = ",", scientific = FALSE), times),
+              "")
+  cat(utils::tail(lines, length(sizes) + 2L), sep = "\n")
+}
+
+set.seed(1)
+items <- c(10, 20, 50, 100, 200, 400)
+wide <- lapply(items, function(p) simulated(1500, p / 5, 5))
+names(wide) <- items
+grown("fit_model()", "items (five a construct)", items, function(p) {
+  data <- wide[[as.character(p)]]
+  bp <- measurement(p / 5, 5)
+  seconds(quiet(fit_model(bp, data)))
+})
+grown("summary(), printed", "items (five a construct)", items, function(p) {
+  fit <- quiet(fit_model(measurement(p / 5, 5), wide[[as.character(p)]]))
+  system.time(utils::capture.output(print(summary(fit))))[["elapsed"]]
+})
+grown("amendments(top = 0)", "items (five a construct)", items[1:5], function(p) {
+  fit <- quiet(fit_model(measurement(p / 5, 5), wide[[as.character(p)]]))
+  system.time(quiet(amendments(fit, top = 0)))[["elapsed"]]
+})
+
+groups <- c(2, 5, 10, 20, 40, 60)
+grouped <- do.call(rbind, lapply(1:60, function(g) {
+  cbind(simulated(200, 3, 4), group = sprintf("g%02d", g))
+}))
+grown("invariance(), 12 items, 200 cases a group", "groups", groups, function(count) {
+  data <- grouped[grouped$group %in% sprintf("g%02d", seq_len(count)), ]
+  bp <- measurement(3, 4)
+  seconds(quiet(invariance(bp, data, by = "group")))
+})
+
+# 2,000 cases of 20 items that are missing in so many ways
+patterns <- c(1, 10, 100, 300, 1000)
+holed <- function(count) {
+  data <- simulated(2000, 4, 5)
+  holes <- unique(matrix(runif(20 * 4 * count) < 0.15, ncol = 20))
+  holes <- holes[rowSums(holes) < 16, ][seq_len(count), , drop = FALSE]
+  data[holes[rep_len(seq_len(count), 2000), ]] <- NA
+  data
+}
+incomplete <- lapply(patterns, holed)
+names(incomplete) <- patterns
+grown("fit_model(), 20 items, 2,000 cases", "missing patterns", patterns, function(count) {
+  data <- incomplete[[as.character(count)]]
+  bp <- measurement(4, 5)
+  seconds(quiet(fit_model(bp, data)))
+})
+grown("amendments(top = 0) of it", "missing patterns", patterns, function(count) {
+  fit <- quiet(fit_model(measurement(4, 5), incomplete[[as.character(count)]]))
+  system.time(quiet(amendments(fit, top = 0)))[["elapsed"]]
+})
+
+small <- quiet(fit_model(measurement(3, 3), simulated(500, 3, 3)))
+grown("bootstrap_fit(), 9 items, percentile", "replicates", c(100, 300, 1000, 3000, 10000),
+      function(reps) {
+        system.time(quiet(bootstrap_fit(small, reps, seed = 1,
+                                        interval = "percentile")))[["elapsed"]]
+      })
+
+rows <- c(1e3, 1e4, 1e5, 1e6, 1e7)
+grown("fit_model(), 9 items", "rows", rows, function(n) {
+  data <- simulated(n, 3, 3)
+  bp <- measurement(3, 3)
+  time <- system.time(quiet(fit_model(bp, data)))[["elapsed"]]
+  rm(data)
+  gc()
+  time
+})
+writeLines(c(paste0("# ", R.version.string, ", orizzonte ", utils::packageVersion("orizzonte"),
+                    " (bench/scaling.R)"), "", lines), file.path("bench", "results", "scaling.txt"))
