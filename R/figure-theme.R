@@ -52,6 +52,7 @@ axis_numbers <- function(at, bounded = TRUE) {
   while (digits < 6L && any(abs(known - round(known, digits)) > 1e-9)) digits <- digits + 1L
   text <- format_fixed(at, digits)
   if (bounded) text <- sub("^(-?)0[.]", "\\1.", text)
+  text[at %in% 0] <- "0"
   text[is.na(at)] <- NA
   text
 }

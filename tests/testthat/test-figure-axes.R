@@ -1,7 +1,7 @@
 # Axes show numbers as tables do.
 
 test_that("numbers of an axis have no leading zero where none can exceed 1", {
-  expect_identical(axis_numbers(c(0, 0.5, 1)), c(".0", ".5", "1.0"))
+  expect_identical(axis_numbers(c(0, 0.5, 1)), c("0", ".5", "1.0"))
   expect_identical(axis_numbers(c(-0.05, 0.95)), c("-.05", ".95"))
   expect_identical(axis_numbers(c(86650, 86700)), c("86650", "86700"))
   expect_identical(axis_numbers(c(0.5, NA)), c(".5", NA))
