@@ -1,5 +1,5 @@
-# How the time of whole calls grows: with items, groups, missing patterns, replicates and rows. The
-# last column is the exponent between the two largest sizes (1: twice the size takes twice the time).
+# How the time of whole calls grows: with items, groups, missing patterns, replicates and rows, with
+# the exponent between the two largest sizes (1: twice the size takes twice the time).
 # Writes bench/results/scaling.txt; takes about ten minutes.
 #   R_LIBS=.build/library Rscript --no-init-file bench/scaling.R
 suppressPackageStartupMessages(library(orizzonte))

@@ -173,9 +173,11 @@ test_that("values stay as they are in a text, whatever they hold", {
   for (odd in c("{stop(1)}", "{?s}", "{.val x}", "%s", "<b>", "\\", "{", "{qty(1)}", "\u0394"))
     expect_equal(text_of("rung_fails", rung = odd), paste0("The ", odd, " rung fails."))
   expect_equal(text_of("indices_object", rung = "a", p = "x", count = 1, indices = "i"),
-               "On the a rung, \u0394\u03c7\u00b2 is not significant (p = x), but i exceeds its cut-off.")
+               paste0("On the a rung, \u0394\u03c7\u00b2 is not significant (p = x), but ",
+                      "i exceeds its cut-off."))
   expect_equal(text_of("indices_object", rung = "a", p = "x", count = 2, indices = "i, j"),
-               "On the a rung, \u0394\u03c7\u00b2 is not significant (p = x), but i, j exceed their cut-offs.")
+               paste0("On the a rung, \u0394\u03c7\u00b2 is not significant (p = x), but ",
+                      "i, j exceed their cut-offs."))
 })
 
 test_that("other words change no result", {
