@@ -173,10 +173,9 @@ read_yaml_file <- function(file) {
   if (!nzchar(trimws(text))) abort("file", text_of("is_empty", file = quoted(file)))
   check_yaml(text, file)
   as_text <- function(x) x
-  # A parser of text: it evaluates and unserializes nothing, and tags were refused by check_yaml().
   # Its conditions are signalled afterwards: an error in one handler would be caught by the other
   found <- tryCatch(
-    yaml::yaml.load(text, eval.expr = FALSE, handlers = list(
+    yaml::read_yaml(text = text, eval.expr = FALSE, handlers = list(
       `bool#yes` = as_text, `bool#no` = as_text, int = as_text, float = as_text,
       `float#fix` = as_text, `float#exp` = as_text, `int#hex` = as_text, `int#oct` = as_text,
       `int#base60` = as_text, `float#base60` = as_text, `timestamp#ymd` = as_text

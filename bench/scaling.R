@@ -13,20 +13,7 @@ seconds <- function(code) {
     times <- c(times, system.time(eval(code, env))[["elapsed"]])
   min(times)
 }
-simulated <- function(n, constructs, items) {
-  scores <- matrix(rnorm(n * constructs), n) %*% chol(0.3 + 0.7 * diag(constructs))
-  x <- do.call(cbind, lapply(seq_len(constructs), function(k) {
-    0.7 * scores[, k] + 0.7 * matrix(rnorm(n * items), n)
-  }))
-  stats::setNames(as.data.frame(x), paste0("v", rep(seq_len(constructs), each = items), "_",
-                                           seq_len(items)))
-}
-measurement <- function(constructs, items) {
-  bp <- blueprint("Growth")
-  for (k in seq_len(constructs))
-    bp <- construct(bp, paste0("F", k), reflected_in = !!paste0("v", k, "_", seq_len(items)))
-  bp
-}
+source("bench/simulated.R")
 lines <- character()
 grown <- function(work, by, sizes, time) {
   times <- vapply(sizes, time, 0)
