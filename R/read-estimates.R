@@ -70,9 +70,7 @@ raw_errors <- function(fit) {
   cached(fit, "errors", {
     se <- row_errors(fit$layout, vcov_of(fit))
     se[fit$layout$rows$status %in% "fixed"] <- NA
-    for (bound in active_bounds(fit)) {
-      if (!is.null(bound$value)) se[rows_alike(fit$layout, bound)] <- NA
-    }
+    se[pinned_rows(fit)] <- NA
     se
   })
 }

@@ -86,12 +86,13 @@ is_active <- function(fit) fit$solution$active
 # The bounds that the solution lies on, as constraints of the layout, and their texts: at an active
 # bound chi-square follows a mixture (Shapiro 1985).
 active_bounds <- function(fit) fit$layout$constraints[which_active(fit$solution, fit$layout)]
-# Parameters that lie at a bound that is a number: they do not vary.
-pinned_parameters <- function(fit) {
-  layout <- fit$layout
+# Rows whose parameter lies at a bound that is a number: they do not vary.
+pinned_rows <- function(fit) {
   bounds <- Filter(function(bound) !is.null(bound$value), active_bounds(fit))
-  rows <- lapply(bounds, rows_alike, layout = layout)
-  intersect(layout$parameters, layout$rows$parameter[Reduce(`|`, rows, FALSE)])
+  which(Reduce(`|`, lapply(bounds, rows_alike, layout = fit$layout), FALSE))
+}
+pinned_parameters <- function(fit) {
+  intersect(fit$layout$parameters, fit$layout$rows$parameter[pinned_rows(fit)])
 }
 active_bound_texts <- function(fit) vapply(active_bounds(fit), `[[`, "", "text")
 
