@@ -228,14 +228,45 @@ draft_geometry <- function(state, facts) {
   right[beside & side > 0] <- (right + out)[beside & side > 0]
   row <- pmax(facts$w, facts$row_w) / 2
   left[hung] <- right[hung] <- row[hung]
-  x <- numeric(length(facts$name))
-  edge <- 0
-  for (l in seq_along(order)) {
-    mine <- order[[l]]
-    x[mine] <- edge + max(left[mine])
-    edge <- x[mine[1L]] + max(right[mine]) + facts$channel
-  }
+  # where hanging items stand, seen from their construct, as far as they may move away from it
+  low <- ifelse(up > 0, facts$h / 2, -facts$h / 2 - item_away * reach)
+  bands <- cbind(y + low, y + low + item_away * reach)
+  x <- draft_columns(order, left, right, hung, y, bands, facts)
   spread_draft(x, y, left, right, cell_up, cell_down, side, up, facts)
+}
+
+# The place of each layer across the page: as close to those before as constructs, labels and items
+# allow. Items that hang above or below a layer may reach over its neighbours.
+draft_columns <- function(order, left, right, hung, y, bands, facts) {
+  x <- numeric(length(y))
+  half <- facts$w / 2
+  left[hung] <- right[hung] <- half[hung]
+  rows <- pmax(facts$w, facts$row_w) / 2
+  bodies <- cbind(y - facts$h / 2 - 0.1, y + facts$h / 2 + facts$above)
+  for (l in seq_along(order)[-1L]) {
+    mine <- order[[l]]
+    from <- 0
+    for (k in seq_len(l - 1L)) {
+      before <- order[[k]]
+      apart <- max(right[before]) + max(left[mine]) + if (k == l - 1L) facts$channel else 0.15
+      i <- before[hung[before]]
+      j <- mine[hung[mine]]
+      meeting <- c(row_room(i, j, bands, bands, rows, rows),
+                   row_room(i, mine[!facts$lane[mine]], bands, bodies, rows, half),
+                   row_room(before[!facts$lane[before]], j, bodies, bands, half, rows))
+      from <- max(from, x[before[1L]] + max(apart, meeting))
+    }
+    x[mine] <- from
+  }
+  x
+}
+
+# The distance that each of `i` keeps from each of `j` where both are at one height, else 0.
+row_room <- function(i, j, height_i, height_j, half_i, half_j) {
+  if (length(i) == 0L || length(j) == 0L) return(0)
+  level <- outer(height_i[i, 1L], height_j[j, 2L], `<`) &
+    outer(height_i[i, 2L], height_j[j, 1L], `>`)
+  max(0, ifelse(level, outer(half_i[i], half_j[j], `+`) + 0.15, 0))
 }
 
 # Heights: stacked in order, then drawn towards neighbours as far as the order allows.
