@@ -29,13 +29,15 @@ hosts <- function(table, core, owner) {
 }
 
 # The construct that an item is drawn with: the one with the strongest loading, by the standardized
-# size of each row, or else the first that declares it; a general factor last.
+# size of each row, or else the first that declares it; a general factor last, and with it a
+# construct of the same items as an earlier one (level and slope of a growth model).
 item_owner <- function(table, items, strength = NULL) {
   own <- table$rows$kind %in% c("loading", "weight")
   weight <- table$rows$kind[own] == "weight"
   item <- ifelse(weight, table$rows$first[own], table$rows$second[own])
   construct <- ifelse(weight, table$rows$second[own], table$rows$first[own])
-  general <- construct %in% general_factors(split(item, construct))
+  sets <- split(item, factor(construct, unique(construct)))
+  general <- construct %in% c(general_factors(sets), names(sets)[duplicated(lapply(sets, sort))])
   size <- if (is.null(strength)) numeric(length(item)) else abs(strength[own])
   size[is.na(size)] <- 0
   last <- order(general, -round(size, 3L))

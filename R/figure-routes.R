@@ -139,10 +139,15 @@ best_way <- function(ways, nodes, values, except, drawn, unit, page,
   best
 }
 
-# Boxes of the residual values of items.
-residual_values <- function(nodes, unit) {
+# Boxes of the residual values of items: above these where they stand between two constructs.
+residual_values <- function(nodes, unit, between) {
   items <- nodes[nodes$residual > 0 & (nodes$dx != 0 | nodes$dy != 0), ]
   away <- residual_length * unit
+  if (between) {
+    return(list(name = items$name, kind = rep("observed", nrow(items)), x = items$x - items$w / 4,
+                y = items$y + items$h / 2 + 0.24 * unit, w = items$residual,
+                h = rep(0.15 * unit, nrow(items))))
+  }
   list(name = items$name, kind = rep("observed", nrow(items)),
        x = items$x + items$dx * (items$w / 2 + away + items$residual / 2),
        y = items$y + items$dy * (items$h / 2 + away + 0.08 * unit), w = items$residual,
@@ -242,7 +247,7 @@ loading_edges <- function(table, nodes, plan, unit) {
   own <- nodes$owner[match(item, nodes$name)] == construct
   # own items first: the others find their way between them
   order <- order(!own)
-  values <- residual_values(nodes, unit)
+  values <- residual_values(nodes, unit, plan$between)
   edges <- list()
   for (k in order) {
     from <- node_at(nodes, construct[k])
@@ -279,7 +284,7 @@ foreign_loading <- function(from, to, straight, nodes, values, edges, unit, plan
 core_edges <- function(table, nodes, plan, unit, drawn, page) {
   arrows <- plan$arrows
   halves <- layer_halves(nodes, plan)
-  values <- residual_values(nodes, unit)
+  values <- residual_values(nodes, unit, plan$between)
   key <- paste(arrows$from, arrows$to, sep = "\r")
   for (i in order(lengths(plan$chains))) {
     from <- node_at(nodes, arrows$from[i])
@@ -294,15 +299,39 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
                   lane_below(nodes, plan$chains[[i]], halves, unit))
     lanes <- Filter(Negate(is.null), lanes)
     if (arrows$back[i]) lanes <- lapply(lanes, function(lane) lane[rev(seq_len(nrow(lane))), ])
-    if (!mutual) ways <- c(ways, lapply(lanes, clip, from, to))
+    swings <- if (!mutual && length(plan$chains[[i]]) > 2L) swung_ways(from, to, nodes, unit)
+    if (!mutual) ways <- c(ways, lapply(c(swings, lanes), clip, from, to))
     # a line with several bends only where every arc would be in the way
-    extra <- c(abs(offsets), if (!mutual) c(4, 4)[seq_along(lanes)])
+    extra <- c(abs(offsets), rep(1.5, length(swings)), if (!mutual) rep(4, length(lanes)))
     path <- best_way(ways, nodes, values, c(from$name, to$name), pieces_of(drawn), unit, page,
                      extra)
     drawn <- c(drawn, list(list(row = arrows$row[i], type = table$rows$kind[arrows$row[i]],
                                 path = path)))
   }
   drawn
+}
+
+# Around everything that stands between two variables, in one wide arc above or below it.
+swung_ways <- function(from, to, nodes, unit) {
+  low <- min(from$x, to$x)
+  high <- max(from$x, to$x)
+  passed <- nodes[nodes$kind != "lane" & nodes$x + nodes$w / 2 > low & nodes$x - nodes$w / 2 < high &
+                    !nodes$name %in% c(from$name, to$name), ]
+  if (nrow(passed) == 0L) return(list())
+  ends <- c(from$y, to$y)
+  levels <- c(max(passed$y + passed$h / 2 + passed$over_up, ends),
+              min(passed$y - passed$h / 2 - passed$over_down, ends)) + c(0.12, -0.12) * unit
+  shapes <- expand.grid(level = levels, leave = c(0, 0.2, 0.4), arrive = c(0, 0.2, 0.4),
+                        deep = c(0, 0.4 * unit))
+  lapply(seq_len(nrow(shapes)), function(k) {
+    shape <- shapes[k, ]
+    level <- shape$level + sign(shape$level - mean(ends)) * shape$deep
+    # a cubic reaches three quarters of the way to its inner points
+    control <- ends + (level - ends) / 0.75
+    across <- to$x - from$x
+    cubic(centre(from), c(from$x + shape$leave * across, control[1L]),
+          c(to$x - shape$arrive * across, control[2L]), centre(to), 61L)
+  })
 }
 
 # Half the width that each layer's boxes take to the left and right of its core.
@@ -401,7 +430,7 @@ covariance_edges <- function(table, nodes, plan, unit, drawn, page) {
   first <- table$rows$first[rows]
   second <- table$rows$second[rows]
   edges <- list()
-  values <- residual_values(nodes, unit)
+  values <- residual_values(nodes, unit, plan$between)
   # short ones first
   distance <- abs(nodes$x[match(first, nodes$name)] - nodes$x[match(second, nodes$name)]) +
     abs(nodes$y[match(first, nodes$name)] - nodes$y[match(second, nodes$name)])
@@ -468,13 +497,14 @@ outward_arc <- function(from, to, side, span, unit, nodes) {
   lean <- (62 - 42 * min(1, (span - 1) / 5)) * pi / 180
   start <- rim(from, if (side < 0) pi + lean else -lean)
   end <- rim(to, if (side < 0) pi - lean else lean)
-  reach <- (arc_reach + arc_step * (span - 1)) * unit
+  drop <- start[2L] - end[2L]
+  # flat between close neighbours
+  reach <- min((arc_reach + arc_step * (span - 1)) * unit, 0.33 * drop)
   out <- side * (reach * 4 / 3)
   # clear of wide ones between
   passed <- nodes$layer == from$layer & is.na(nodes$owner) & nodes$y < from$y & nodes$y > to$y
   edge <- side * max(side * c(start[1L], end[1L]),
                      side * nodes$x[passed] + nodes$w[passed] / 2 - 0.5 * reach)
-  drop <- start[2L] - end[2L]
   cubic(start, c(edge + out, start[2L] - 0.12 * drop), c(edge + out, end[2L] + 0.12 * drop), end,
         61L)
 }

@@ -47,3 +47,12 @@ test_that("crossings are counted by hand and undone where they can be", {
   all <- as.matrix(expand.grid(c("a", "b", "c"), c("x", "y", "z"), stringsAsFactors = FALSE))
   expect_equal(count_crossings(list(c("a", "b", "c"), c("x", "y", "z")), all), 9)
 })
+
+test_that("constructs of the same items share a column of them, however strong their loadings", {
+  table <- build_layout(blueprint("g") |>
+                          construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1)) |>
+                          construct("Growth", reflected_in = c(w1 = 0, w2 = 1, w3 = 2)), FALSE)
+  strength <- ifelse(table$rows$first == "Growth", 0.9, 0.3)
+  expect_identical(unname(core_plan(table, strength)$owner), rep("Level", 3))
+  expect_identical(unname(core_plan(table, strength)$host), c("Level", "Level"))
+})

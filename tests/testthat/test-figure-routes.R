@@ -48,3 +48,25 @@ test_that("crossings count loadings thrice", {
   expect_equal(lines_crossed(rbind(c(0, 1.5), c(2, 1.6)), drawn), 4)
   expect_equal(lines_crossed(rbind(c(3, 0), c(3, 2)), drawn), 0)
 })
+
+test_that("an arc swings around everything between two variables, above or below", {
+  nodes <- do.call(rbind, lapply(list(box("a", 1, 3), box("b", 9, 3), box("c", 5, 3),
+                                      box("d", 5, 4)), as.data.frame))
+  nodes[c("over_up", "over_down")] <- 0
+  ways <- swung_ways(box("a", 1, 3), box("b", 9, 3), nodes, 1)
+  clear <- vapply(ways, function(way) boxes_hit(dense(way), nodes, c("a", "b"), 0) == 0L, NA)
+  peaks <- vapply(ways, function(way) way[which.max(abs(way[, 2L] - 3)), 2L], 0)
+  expect_true(any(clear & peaks > 4.25) && any(clear & peaks < 2.75))
+  expect_true(all(vapply(ways, function(way) sum(diff(sign(diff(way[, 2L]))) != 0), 0L) <= 1L))
+  expect_length(swung_ways(box("a", 1, 3), box("b", 9, 3), nodes[1:2, ], 1), 0)
+})
+
+test_that("loadings are straight where items stand between two constructs", {
+  bp <- blueprint("g") |>
+    construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1, w5 = 1)) |>
+    construct("Growth", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3, w5 = 4))
+  found <- arrange_blueprint(bp)
+  bends <- vapply(found$edges, function(edge) if (edge$type == "loading") bends_of(edge$path) else 0L,
+                  0L)
+  expect_equal(sum(bends), 0)
+})
