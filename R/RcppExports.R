@@ -9,6 +9,10 @@ core_delta_errors <- function(gradient, covariance) {
     .Call(`_orizzonte_core_delta_errors`, gradient, covariance)
 }
 
+core_alignment_loss <- function(loadings, intercepts, cases, mean, log_sd, epsilon) {
+    .Call(`_orizzonte_core_alignment_loss`, loadings, intercepts, cases, mean, log_sd, epsilon)
+}
+
 core_root_product <- function(root, x) {
     .Call(`_orizzonte_core_root_product`, root, x)
 }

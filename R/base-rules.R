@@ -390,3 +390,60 @@ rule_settled <- function(passing, replicates, allowed) {
   half <- 2 * sqrt(share * (1 - share) / (replicates + 4))
   if (passing / replicates <= allowed) share + half <= allowed else share - half > allowed
 }
+
+# --- constancy along a variable -------------------------------------------------------------------
+
+# A block or parameter along a variable: "changes", "no_change" or "not_tested"; with `step`, the
+# order in which changing parameters were found, "follows_others" for those that are significant
+# only as long as others are held constant.
+rule_constancy <- function(p_adjusted, level, step = rep(NA, length(p_adjusted))) {
+  significant <- p_adjusted <= level
+  ifelse(is.na(p_adjusted), "not_tested",
+         ifelse(!is.na(step), "changes",
+                ifelse(significant & any(!is.na(step)), "follows_others",
+                       ifelse(significant, "changes", "no_change"))))
+}
+
+# Are there enough cases, and clusters, for the distribution of the statistics to hold?
+rule_enough_cases <- function(n, rank, clusters = NULL) {
+  enough <- n >= max(100, 20 * rank)
+  if (is.null(clusters)) return(enough)
+  count <- length(unique(clusters))
+  enough && count >= max(30, 5 * rank)
+}
+
+# Does a construct change so much that scores should come from models within bins? `d`: between the
+# means of the outer thirds, two thirds of the range apart.
+rule_strong_change <- function(d, sd_ratio) {
+  any(1.5 * abs(d) > 1.5) || any(pmax(sd_ratio, 1 / sd_ratio) > 2)
+}
+
+# --- many groups ----------------------------------------------------------------------------------
+
+# May means of many groups be ranked? "rank", or "do_not_rank": too uncertain, or too many
+# parameters differ (Muthén & Asparouhov 2014).
+rule_ranking <- function(correlation, share) {
+  if (is.na(correlation) || correlation < 0.98 || rule_too_different(share)) "do_not_rank" else
+    "rank"
+}
+
+# Beyond a quarter of the parameters, approximate invariance is no basis for comparisons.
+rule_too_different <- function(share) share > 0.25
+
+# --- mediation ------------------------------------------------------------------------------------
+
+# What the intervals of the indirect and the direct effect say (Zhao, Lynch & Chen 2010):
+# "indirect_only", "both_same" (complementary), "both_opposite" (competitive), "direct_only",
+# "neither", or "no_route" without an indirect effect. A direct effect that is not in the model is
+# none.
+rule_mediation <- function(indirect_lower, indirect_upper, direct_lower, direct_upper) {
+  if (is.na(indirect_lower)) return("no_route")
+  sign_of <- function(lower, upper) {
+    if (is.na(lower)) 0 else if (lower > 0) 1 else if (upper < 0) -1 else 0
+  }
+  indirect <- sign_of(indirect_lower, indirect_upper)
+  direct <- sign_of(direct_lower, direct_upper)
+  if (indirect == 0) return(if (direct == 0) "neither" else "direct_only")
+  if (direct == 0) return("indirect_only")
+  if (indirect == direct) "both_same" else "both_opposite"
+}

@@ -84,3 +84,30 @@ add_texts(
 add_texts(
   fitted_to_common_rows =
     "All models are fitted to the {rows} of {all} rows that each of them can use.")
+
+add_texts(
+  equivalent_feedback = "equivalent_models() does not take models with feedback.",
+  equivalent_feedback_hint = "Compare alternatives of your own with compare_models().",
+  equivalent_no_variable =
+    "{name} in `before` is neither a construct nor an observed variable of the structural part.",
+  equivalent_refits = "Equivalent models",
+  equivalent_instead = "{new} instead of {old}",
+  equivalent_any_order = "effects in any order among {names} instead of their covariances",
+  equivalent_correlated = "covariances of {names} instead of {name}",
+  equivalent_second_order = "a second-order construct of {names} instead of their covariances",
+  equivalent_title = "Equivalent models",
+  equivalent_none = paste0(
+    "No model was found that has the same fit with an effect reversed or replaced by a ",
+    "covariance."),
+  equivalent_some = paste0(
+    "Fit cannot distinguish this model from {count} other{?s}: {?it implies/they imply} the same ",
+    "covariances, whatever the data. The choice must rest on design, theory and the order in ",
+    "time."),
+  equivalent_tried = "{tried} candidate{?s} {?was/were} examined.",
+  equivalent_observed =
+    "Observed predictors are taken as given: nothing was tried as a cause of {names}.",
+  equivalent_before = "In order of time, as stated: {names}.",
+  equivalent_two_constructs =
+    "a construct of {one} and one of {two} instead of one construct and {old}",
+  equivalent_not_refitted = " (refitting it failed)",
+  equivalent_note = "attr(x, \"blueprints\") contains these models as blueprints.")

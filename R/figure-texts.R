@@ -115,3 +115,27 @@ add_texts(
 add_texts(
   chisq_difference_in_words = "the chi-square difference",
   sign_positive = "positive")
+
+add_texts(
+  constancy_no_process = "There is no process to draw: it exists for ordered variables without bins.",
+  constancy_process_axis = "cumulated scores",
+  constancy_process_note = paste0(
+    "Orange: parameters found to change, with the place. Dashed: limits that 95% of the processes ",
+    "of a constant parameter do not cross."),
+  constancy_no_curves = "There are no curves.",
+  constancy_curves_need = paste0(
+    "They need complete data, a continuous variable, and a measurement model in which each item ",
+    "belongs to one construct."),
+  constancy_curves_note = paste0(
+    "Each point weights {n} cases; loadings average 1 and intercepts 0 within each construct. ",
+    "Neighbouring points share cases."),
+  constancy_no_bands = "Without bands: constancy(..., reps = 200) adds them.",
+  constancy_bands = "Bands: 95%, pointwise (dark) and simultaneous (light).")
+
+add_texts(
+  approximate_axis = "mean, in standard deviations of {reference}",
+  approximate_fill = "z",
+  approximate_map = "Loadings and intercepts against those of the groups that agree",
+  approximate_map_note = paste0(
+    "Colour: deviation in standard errors (blue lower, orange higher; limited to 6). Crosses: ",
+    "different at .001."))

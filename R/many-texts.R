@@ -267,3 +267,31 @@ add_texts(
 
 add_texts(
   example_n = "Example: n = c(100, 200).")
+
+add_texts(
+  mediation_names = "`from` and `to` must be the name of one variable each.",
+  mediation_no_variable = "The model has no variable {name}.",
+  mediation_nothing_leads = "No effect or route leads from {from} to {to}.",
+  mediation_declare = "Declare effects with effect(outcome ~ predictor).",
+  mediation_title = "Effects of {from} on {to}",
+  mediation_kind_direct = "direct",
+  mediation_kind_route = "via",
+  mediation_kind_indirect = "indirect, all",
+  mediation_kind_total = "total",
+  mediation_kind_contrast = "difference:",
+  mediation_kind_groups = "indirect:",
+  mediation_in_group = " in the group {group}",
+  mediation_indirect_only = paste0(
+    "{from} has an indirect effect on {to}{where}; beyond it, no direct effect was shown."),
+  mediation_both_same = paste0(
+    "{from} has an indirect and a direct effect on {to}{where}, with the same sign (complementary ",
+    "mediation)."),
+  mediation_both_opposite = paste0(
+    "{from} has an indirect and a direct effect on {to}{where}, with opposite signs (competitive ",
+    "mediation, or suppression)."),
+  mediation_direct_only = "No indirect effect of {from} on {to} was shown{where}, only a direct one.",
+  mediation_neither = "Neither an indirect nor a direct effect of {from} on {to} was shown{where}.",
+  mediation_no_route = "There is no indirect route from {from} to {to}{where}.",
+  mediation_delta = paste0(
+    "Intervals are symmetric (delta method). For products of effects, bootstrap intervals are ",
+    "better: mediation(fit, ..., bootstrap = bootstrap_fit(fit))."))

@@ -5,6 +5,8 @@ check_group_column <- function(by, data) {
   check_named_column(by, data, "to group by", "by")
 }
 
+most_groups <- 200L       # more values: an identifier rather than groups
+
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
 # = rows), and notes.
 group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
@@ -15,7 +17,7 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   text <- as.character(column)
   known <- if (is.factor(column)) levels(droplevels(column)) else
     natural_order(unique(column[!is.na(column)]))
-  if (is.null(levels) && length(known) > 50L) {
+  if (is.null(levels) && length(known) > most_groups) {
     abort("data",
           c(text_of("column_holds_different_values", by = quoted(by), known = length(known)),
             i = text_of("give_column_few_values")))

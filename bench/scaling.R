@@ -59,6 +59,7 @@ holed <- function(count) {
   data <- simulated(2000, 4, 5)
   holes <- unique(matrix(runif(20 * 4 * count) < 0.15, ncol = 20))
   holes <- holes[rowSums(holes) < 16, ][seq_len(count), , drop = FALSE]
+  holes[1L, ] <- FALSE      # the first pattern is that of complete cases
   data[holes[rep_len(seq_len(count), 2000), ]] <- NA
   data
 }

@@ -38,6 +38,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_alignment_loss
+List core_alignment_loss(const Eigen::Map<Eigen::MatrixXd>& loadings, const Eigen::Map<Eigen::MatrixXd>& intercepts, const Eigen::Map<Eigen::VectorXd>& cases, const Eigen::Map<Eigen::VectorXd>& mean, const Eigen::Map<Eigen::VectorXd>& log_sd, double epsilon);
+RcppExport SEXP _orizzonte_core_alignment_loss(SEXP loadingsSEXP, SEXP interceptsSEXP, SEXP casesSEXP, SEXP meanSEXP, SEXP log_sdSEXP, SEXP epsilonSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type loadings(loadingsSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type intercepts(interceptsSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::VectorXd>& >::type cases(casesSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::VectorXd>& >::type mean(meanSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::VectorXd>& >::type log_sd(log_sdSEXP);
+    Rcpp::traits::input_parameter< double >::type epsilon(epsilonSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_alignment_loss(loadings, intercepts, cases, mean, log_sd, epsilon));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_root_product
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
 RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
@@ -375,6 +390,7 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
     {"_orizzonte_core_delta_errors", (DL_FUNC) &_orizzonte_core_delta_errors, 2},
+    {"_orizzonte_core_alignment_loss", (DL_FUNC) &_orizzonte_core_alignment_loss, 6},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},

@@ -5,6 +5,7 @@
 #include <chrono>
 
 #include "core/expression.hpp"
+#include "core/infer/alignment.hpp"
 #include "core/infer/derivatives.hpp"
 #include "core/infer/proper.hpp"
 #include "core/infer/sandwich.hpp"
@@ -134,6 +135,23 @@ Eigen::VectorXd core_delta_errors(const Eigen::Map<Eigen::MatrixXd>& gradient,
   require(covariance.rows() == gradient.cols() && covariance.cols() == gradient.cols(),
           "its covariance matrix has another size");
   return oz::delta_errors(gradient, covariance);
+}
+
+// The loss of approximate invariance and its derivatives (loadings and intercepts: items x groups).
+// [[Rcpp::export(rng = false)]]
+List core_alignment_loss(const Eigen::Map<Eigen::MatrixXd>& loadings,
+                         const Eigen::Map<Eigen::MatrixXd>& intercepts,
+                         const Eigen::Map<Eigen::VectorXd>& cases,
+                         const Eigen::Map<Eigen::VectorXd>& mean,
+                         const Eigen::Map<Eigen::VectorXd>& log_sd, double epsilon) {
+  require(intercepts.rows() == loadings.rows() && intercepts.cols() == loadings.cols() &&
+              cases.size() == loadings.cols() && mean.size() == loadings.cols() &&
+              log_sd.size() == loadings.cols(),
+          "its groups have different sizes");
+  const oz::AlignmentLoss loss =
+      oz::alignment_loss(loadings, intercepts, cases, mean, log_sd, epsilon);
+  return List::create(Rcpp::_["value"] = loss.value, Rcpp::_["mean"] = loss.by_mean,
+                      Rcpp::_["log_sd"] = loss.by_log_sd);
 }
 
 // R' X for an upper trapezoidal R.

@@ -1,5 +1,6 @@
 // One unit of compilation: models, moments, standard errors, tests and replicates.
 #include "core/expression.cpp"
+#include "core/infer/alignment.cpp"
 #include "core/infer/derivatives.cpp"
 #include "core/infer/meat.cpp"
 #include "core/infer/profile.cpp"

@@ -7,6 +7,7 @@
 #include <map>
 
 #include "expression.hpp"
+#include "infer/alignment.hpp"
 #include "infer/derivatives.hpp"
 #include "infer/score_test.hpp"
 #include "linear/arrow.hpp"
@@ -1040,4 +1041,36 @@ TEST_CASE("drawn cases have the moments of their population") {
   for (int c = 0; c < 400; ++c) means.row(c) = grouped.middleRows(100 * c, 100).colwise().mean();
   CHECK(covariance(means)(0, 0) == Approx(20 + 0.8).margin(4));
   CHECK(covariance(grouped)(0, 0) == Approx(100).margin(6));
+}
+
+TEST_CASE("the loss of approximate invariance has the derivatives it says") {
+  Matrix loadings(3, 4), intercepts(3, 4);
+  loadings << 1.0, 0.8, 1.3, 0.9, 0.9, 0.7, 1.0, 1.1, 0.8, 0.6, 1.2, 0.4;
+  intercepts << 0.1, 0.3, -0.2, 0.5, 0.0, 0.4, -0.1, 0.2, 0.2, 0.1, 0.9, 0.3;
+  Vector cases(4), mean(4), log_sd(4);
+  cases << 100, 250, 80, 400;
+  mean << 0, 0.3, -0.2, 0.4;
+  log_sd << 0.1, -0.2, 0.25, -0.15;
+  const auto value = [&](const Vector& m, const Vector& s) {
+    return alignment_loss(loadings, intercepts, cases, m, s, 0.01).value;
+  };
+  const AlignmentLoss loss = alignment_loss(loadings, intercepts, cases, mean, log_sd, 0.01);
+  for (int g = 0; g < 4; ++g) {
+    Vector up = mean, down = mean;
+    up[g] += 1e-6;
+    down[g] -= 1e-6;
+    CHECK(loss.by_mean[g] == Approx((value(up, log_sd) - value(down, log_sd)) / 2e-6).margin(1e-8));
+    up = log_sd;
+    down = log_sd;
+    up[g] += 1e-6;
+    down[g] -= 1e-6;
+    CHECK(loss.by_log_sd[g] == Approx((value(mean, up) - value(mean, down)) / 2e-6).margin(1e-8));
+  }
+  // by hand: two groups, one item
+  Matrix one(1, 2), zero(1, 2);
+  one << 1.0, 1.0;
+  zero << 0.0, 0.5;
+  const double expected = (std::sqrt(std::sqrt(0.01)) + std::sqrt(std::sqrt(0.26))) / 1.0;
+  CHECK(alignment_loss(one, zero, cases.head(2), Vector::Zero(2), Vector::Zero(2), 0.01).value ==
+        Approx(expected));
 }

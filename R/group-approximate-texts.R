@@ -1,0 +1,42 @@
+# The texts of approximate invariance over many groups.
+
+add_texts(
+  approximate_reference_out =
+    "The reference group {reference} has no admissible solution; choose another.",
+  approximate_constructs = "Constructs",
+  approximate_no_configural = "approximate_means() needs the configural rung of the ladder.",
+  approximate_held = "approximate_means() starts from the configural model, without equalities.",
+  approximate_held_hint = "Give a ladder from invariance(), or a fit without hold_equal().",
+  approximate_few_groups =
+    "approximate_means() needs at least three groups with an admissible solution.",
+  approximate_cross = paste0(
+    "approximate_means() needs items that belong to one construct each: {item} does not."),
+  approximate_few_items = "approximate_means() needs at least three items for each construct.",
+  approximate_no_means = "The data carry no means.",
+  approximate_title = "Means under approximate invariance, by {by}",
+  approximate_groups = "group",
+  approximate_rank = paste0(
+    "{construct}: the means may be ranked. Means of simulated data correlate {r} with those they ",
+    "were drawn from (at least .980 is required); {share} of the loadings and intercepts differ."),
+  approximate_do_not_rank = paste0(
+    "{construct}: the means should not be ranked; compare them by their intervals. Means of ",
+    "simulated data correlate {r} with those they were drawn from (at least .980 is required); ",
+    "{share} of the loadings and intercepts differ."),
+  approximate_needed = "{construct}: about {needed} cases a group would allow ranking.",
+  approximate_too_different = paste0(
+    "{construct}: more than a quarter of the parameters differ, which is too many for this ",
+    "method."),
+  approximate_left_out = "Left out, without an admissible configural solution: {groups}.",
+  approximate_none_differ = "No loading or intercept was found to differ between groups.",
+  approximate_differs = "{parameter} differs in {groups}.",
+  approximate_one_set = "Scalar invariance holds over all groups within their uncertainty.",
+  approximate_sets = paste0(
+    "Scalar invariance holds within each of {count} sets of groups: {each}. Within a set, ",
+    "invariance() applies."),
+  approximate_note = paste0(
+    "Means are in standard deviations of {reference} (mean 0, variance 1). Standard errors are ",
+    "approximate. Whether a parameter differs is judged at .001."))
+
+add_instructions(
+  approximate_next = instruct(
+    r = "plot(x), or plot(x, show = \"items\")", purpose = "to see the means and what differs"))
