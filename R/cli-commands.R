@@ -179,6 +179,51 @@ showing_commands <- function() {
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric",
       run = command_invariance
     ),
+    constancy = list(
+      does = "does the measure stay the same along age or another variable?",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("along", "tested", "within", "bands", "extra_figure", "criteria", "format", "out",
+                  fitting_options(), "quiet"),
+      help =
+      paste0("Tests whether loadings, intercepts, residual variances or effects change along a ",
+             "column of DATA, without dividing the cases into groups, and names the parameters ",
+             "that do. Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte constancy choirs.yaml choirs.csv --along age --what 'loadings; intercepts'",
+      run = command_constancy
+    ),
+    approximate = list(
+      does = "means of many groups when not all parameters are equal",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("by", "levels", "reference_group", "extra_figure", "format", "out",
+                  fitting_options(), "quiet"),
+      help =
+      paste0("Compares the means of the groups of --by under approximate invariance: most ",
+             "loadings and intercepts nearly equal, a few different. Says whether the means may ",
+             "be ranked. Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte approximate choirs.yaml choirs.csv --by town", run = command_approximate
+    ),
+    mediation = list(
+      does = "direct, indirect and total effects of one variable on another",
+      files = c("BLUEPRINT", "DATA"),
+      options = c("from", "to", "mediation_reps", "seed", "interval", "workers", "format", "out",
+                  "by", "levels", fitting_options(), "quiet"),
+      help =
+      paste0("Divides the effect of --from on --to by its routes, with bootstrap intervals and ",
+             "the differences between routes and groups. ",
+             "Exit code 0; 1: not identified or not converged; 2: bad input."),
+      example = "orizzonte mediation structural.yaml choirs.csv --from Belonging --to Staying",
+      run = command_mediation
+    ),
+    equivalent = list(
+      does = "which other models would fit exactly as well?", files = c("BLUEPRINT", "DATA"),
+      options = c("before", "format", "out", "by", "levels", fitting_options(), "quiet"),
+      help =
+      paste0("Lists models with an effect reversed or replaced by a covariance that no data can ",
+             "distinguish from this one. Exit code 0; 1: not identified or not converged; 2: ",
+             "bad input."),
+      example = "orizzonte equivalent structural.yaml choirs.csv --before Belonging",
+      run = command_equivalent
+    ),
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
       options = c("figure", "what", "over", "values", "r_squared", "reliability",

@@ -107,6 +107,28 @@ many_options <- function() {
   )
 }
 
+# Options of commands on constancy, many groups, equivalent models and mediation.
+question_options <- function() {
+  list(
+    along = text_option("--along", "COLUMN", "the variable along which to test (required)"),
+    tested = text_option("--what", "BLOCKS",
+                         paste0("loadings (default), intercepts, 'residual variances', effects, ",
+                                "separated by `;`; or addresses"), "loadings"),
+    within = text_option("--within", "NUMBER",
+                         "bins with a model of their own, where constructs change strongly"),
+    bands = text_option("--reps", "NUMBER", "bootstrap replicates for bands of curves (default: 0)",
+                        "0"),
+    reference_group = text_option("--reference", "GROUP",
+                                  "whose mean is 0 and variance 1 (default: the largest)"),
+    before = text_option("--before", "NAMES",
+                         "variables in their order of time, separated by `;`"),
+    from = text_option("--from", "NAME", "the predictor (required)"),
+    to = text_option("--to", "NAME", "the outcome (required)"),
+    mediation_reps = text_option("--reps", "NUMBER",
+                                 "bootstrap replicates (default: 1000; 0 for none)", "1000")
+  )
+}
+
 # Options of the command that judges measures.
 quality_options <- function() {
   list(
@@ -136,6 +158,7 @@ study_options <- function() {
 
 cli_options <- function() {
   c(ladder_options(), figure_options(), case_options(), quality_options(), many_options(),
+    question_options(),
     study_options(), list(
     format = text_option("--format", "FORMAT", "text (default), json or csv", "text"),
     json_format = text_option("--format", "FORMAT", "text (default) or json", "text"),

@@ -95,3 +95,11 @@ add_texts(
   next_run = "Next: orizzonte run {file}",
   by_needs_data = "--by needs DATA.",
   example_missing_codes = "Example: --missing-codes -9,999 or --missing-codes 'n/a,-9'")
+
+add_texts(
+  constancy_needs_along = "orizzonte constancy needs --along, the variable along which to test.",
+  constancy_along_example = "Example: --along age",
+  approximate_needs_by = "orizzonte approximate needs --by, the column of the groups.",
+  approximate_by_example = "Example: --by town",
+  mediation_needs_both = "orizzonte mediation needs --from and --to.",
+  mediation_both_example = "Example: --from Belonging --to Staying")

@@ -356,7 +356,7 @@ print.orizzonte_equivalent <- function(x, ...) {
   if (!all(c("change", "places", "verified") %in% names(x)))
     return(print(as.data.frame(unclass(x))))
   put_lines(heading(text_of("equivalent_title")), wrap_lines(equivalent_reading(x)))
-  if (nrow(x)) put_lines("", wrap_lines(equivalent_lines(x), 2L, 5L), "",
-                         wrap_lines(text_of("equivalent_note")))
+  if (nrow(x)) put_lines("", wrap_lines(equivalent_lines(x), 2L, 5L))
+  put_lines(if (nrow(x)) c("", next_step("equivalent_next")))
   invisible(x)
 }

@@ -109,5 +109,7 @@ add_texts(
   equivalent_before = "In order of time, as stated: {names}.",
   equivalent_two_constructs =
     "a construct of {one} and one of {two} instead of one construct and {old}",
-  equivalent_not_refitted = " (refitting it failed)",
-  equivalent_note = "attr(x, \"blueprints\") contains these models as blueprints.")
+  equivalent_not_refitted = " (refitting it failed)")
+
+add_instructions(
+  equivalent_next = instruct(r = "attr(x, \"blueprints\")", purpose = "for these models"))

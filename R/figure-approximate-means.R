@@ -26,6 +26,7 @@ approximate_figure <- function(x) {
   # groups are sorted within each construct
   key <- paste(points$construct, points$group, sep = "\r")
   points$place <- factor(key, key[order(points$mean)])
+  names <- stats::setNames(points$group, key)
   .data <- rlang::.data
   ggplot2::ggplot(points, ggplot2::aes(.data$mean, .data$place)) +
     ggplot2::geom_vline(xintercept = 0, linewidth = 0.35, colour = palette_dusk[["faint"]]) +
@@ -34,7 +35,7 @@ approximate_figure <- function(x) {
                           colour = palette_dusk[["slate"]], na.rm = TRUE) +
     ggplot2::geom_point(size = 2, colour = palette_dusk[["deep"]]) +
     ggplot2::facet_wrap(~construct, scales = "free_y") +
-    ggplot2::scale_y_discrete(labels = function(key) sub(".*\r", "", key)) +
+    ggplot2::scale_y_discrete(labels = names) +
     ggplot2::labs(x = text_of("approximate_axis", reference = x$reference), y = NULL,
                   title = text_of("approximate_title",
                                   by = x$by %||% text_of("approximate_groups")),

@@ -61,7 +61,7 @@ process_points <- function(x) {
     }, block$paths, block$parameter)
   }), recursive = FALSE)
   parts <- Filter(Negate(is.null), parts)
-  if (length(parts) == 0L || attr(x, "kind") == "categories") return(NULL)
+  if (length(parts) == 0L || attr(x, "kind") == "unordered") return(NULL)
   out <- bind_frames(parts)
   out$panel <- factor(out$panel, unique(out$panel))
   out

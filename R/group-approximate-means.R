@@ -125,7 +125,8 @@ check_aligned <- function(fit) {
     abort("input", text_of("approximate_cross", item = quoted(c(items[duplicated(items)],
                                                                intersect(items,
                                                                          layout$constructs))[1L])))
-  count <- table_of(rows$first[loading], setdiff(layout$constructs, layout$composites))
+  constructs <- setdiff(layout$constructs, layout$composites)
+  count <- vapply(constructs, function(name) sum(rows$first[loading] == name), 0L)
   if (length(count) == 0L || any(count < 3L))
     abort("input", text_of("approximate_few_items"))
   if (!layout$means) abort("data", text_of("approximate_no_means"))

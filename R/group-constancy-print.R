@@ -2,7 +2,7 @@
 
 constancy_columns <- function(x) {
   whole <- is.na(x$parameter)
-  categories <- attr(x, "kind") == "categories"
+  categories <- attr(x, "kind") == "unordered"
   titled(c(list(
     parameter = ifelse(whole, text_of("constancy_all_of", block = x$block), x$parameter),
     statistic = format_fixed(x$statistic, if (attr(x, "kind") == "continuous") 3L else 2L),
@@ -63,7 +63,7 @@ construct_reading <- function(x) {
 }
 
 constancy_note <- function(x) {
-  c(text_of(paste0("constancy_method_", gsub(" ", "_", attr(x, "kind")))),
+  c(text_of(paste0("constancy_method_", attr(x, "kind"))),
     text_of(paste0("constancy_by_", attr(x, "method"))),
     if (length(attr(x, "missing")))
       text_of("constancy_left_out", along = attr(x, "along"),
@@ -83,7 +83,4 @@ print.orizzonte_constancy <- function(x, ...) {
 }
 
 # "p = .012" or "p < .001".
-p_equals <- function(p) {
-  shown <- format_p(p)
-  paste("p", ifelse(grepl("^<", shown), shown, paste("=", shown)))
-}
+p_equals <- function(p) paste("p", p_clause(p))

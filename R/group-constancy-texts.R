@@ -29,6 +29,8 @@ add_texts(
     "`what` must be words such as \"loadings\" or addresses such as \"loading[Calm, ]\", not ",
     "both."),
   constancy_nothing_to_test = "The model has no free {what} to test.",
+  constancy_kind_ordered = "ordered categories",
+  constancy_kind_unordered = "categories",
   constancy_thirds = "Fits to thirds of the cases",
   constancy_curves = "Bootstrap of the curves",
 
@@ -65,10 +67,10 @@ add_texts(
     "Statistic: Cram\u00e9r-von Mises, the mean squared distance of the cumulated scores from zero. ",
     "At: where the change is clearest (largest LM statistic). Change: the parameter in the ",
     "highest third of the cases less that in the lowest, with all others of its kind equal."),
-  constancy_method_ordered_categories = paste0(
+  constancy_method_ordered = paste0(
     "Statistic: the largest LM statistic over the steps between the ordered categories; p values ",
     "from 4,000 draws."),
-  constancy_method_categories = paste0(
+  constancy_method_unordered = paste0(
     "Statistic: LM statistic of differences among unordered categories, with its \u03c7\u00b2 ",
     "distribution."),
   constancy_by_cases = paste0(
@@ -82,7 +84,7 @@ add_texts(
     "Scores come from a model in each bin of the variable; p values from 999 draws of ",
     "multipliers."),
   constancy_left_out = paste0(
-    "{count} case{?s} without a value of {along} {?is/are} left out."))
+    "{count} case{?s} without a value of {along} {qty(count)}{?is/are} left out."))
 
 add_instructions(
   constancy_within = instruct(r = " (within = 4)", text = " (--within 4)"),

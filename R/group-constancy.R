@@ -27,7 +27,8 @@
 #'   whole (`parameter` is `NA`), the following rows its parameters one by one: `statistic` and `p`
 #'   (Cramér-von Mises; for ordered categories the largest LM statistic over the steps, for unordered
 #'   ones the sum), `p_adjusted` (Holm 1979 over the parameters of the block, and over the blocks in
-#'   their first rows), `max_lm` (the largest LM statistic), `at` (the value of the variable where it
+#'   their first rows), `max_lm` and `p_max_lm`
+#'   (the largest LM statistic and its p value), `at` (the value of the variable where it
 #'   is reached), `difference` (of the parameter between the highest and the lowest third of the
 #'   cases, from a fit to the thirds in which the rest of the block is equal), `step` (the order in
 #'   which changing parameters were found) and `verdict`: `"changes"`, `"follows_others"`
@@ -157,22 +158,17 @@ is_proper <- function(fit) !identical(solution_state(fit)$status, "improper")
 along_variable <- function(quosure, fit, data) {
   frame <- fit$sample$data$frame
   if (!is.null(data)) check_same_data(data, fit)
-  expression <- rlang::quo_get_expr(quosure)
-  if (is.symbol(expression)) expression <- as.character(expression)
-  named <- is.character(expression) && length(expression) == 1L
   source <- if (is.null(data)) frame else data
-  values <- if (named) source[[expression]]
-  if (named && is.null(values)) {
-    vector <- if (is.symbol(rlang::quo_get_expr(quosure)))
-      tryCatch(rlang::eval_tidy(quosure), error = function(e) NULL)
-    if (is.atomic(vector) && length(vector) == nrow(frame)) values <- vector else
-      abort("name", c(text_of("constancy_no_column", name = quoted(expression)),
-                      did_you_mean(expression, names(source)),
-                      i = if (is.null(data)) text_of("constancy_give_data")))
-  } else if (!named) {
-    values <- rlang::eval_tidy(quosure)
-    expression <- deparse_one(expression)
-  }
+  bare <- is.symbol(rlang::quo_get_expr(quosure))
+  given <- if (bare) as.character(rlang::quo_get_expr(quosure)) else rlang::eval_tidy(quosure)
+  named <- is.character(given) && length(given) == 1L
+  name <- if (named) given else deparse_one(rlang::quo_get_expr(quosure))
+  values <- if (!named) given else if (given %in% names(source)) source[[given]] else
+    vector_of_caller(quosure, bare, nrow(frame))
+  if (named && is.null(values))
+    abort("name", c(text_of("constancy_no_column", name = quoted(given)),
+                    did_you_mean(given, names(source)),
+                    i = if (is.null(data)) text_of("constancy_give_data")))
   if (is.numeric(values) && length(fit$request$missing_codes))
     values[values %in% fit$request$missing_codes] <- NA
   if (!is.atomic(values) || length(values) != nrow(frame))
@@ -180,7 +176,14 @@ along_variable <- function(quosure, fit, data) {
                      x = text_of("it_is_of_kind", value = describe(values))))
   if (inherits(values, c("Date", "POSIXt"))) values <- as.numeric(values)
   list(values = if (is.character(values) || is.logical(values)) factor(values) else values,
-       name = expression, missing = which(is.na(values)))
+       name = name, missing = which(is.na(values)))
+}
+
+# A bare name that is no column may be a vector of the caller.
+vector_of_caller <- function(quosure, bare, rows) {
+  if (!bare) return(NULL)
+  found <- tryCatch(rlang::eval_tidy(quosure), error = function(e) NULL)
+  if (is.atomic(found) && length(found) == rows) found
 }
 
 check_same_data <- function(data, fit) {
@@ -217,8 +220,8 @@ least_values <- 20L    # different values from which on a variable counts as con
 along_kind <- function(v) {
   different <- length(unique(v))
   if (different < 2L) abort("input", text_of("constancy_one_value"))
-  if (is.factor(v) && !is.ordered(v) && different > 2L) return("categories")
-  if (different < least_values || is.factor(v)) "ordered categories" else "continuous"
+  if (is.factor(v) && !is.ordered(v) && different > 2L) return("unordered")
+  if (different < least_values || is.factor(v)) "ordered" else "continuous"
 }
 
 along_numbers <- function(v) as.numeric(v)
@@ -241,7 +244,8 @@ score_source <- function(fit, v, kind, within, level) {
     if (constant) "cluster_sums" else "cases"
   out <- list(fit = fit, v = v, kind = kind, cluster = cluster, method = method, level = level)
   if (method %in% c("bins", "multipliers") && kind != "continuous")
-    abort("input", text_of("constancy_needs_continuous", kind = kind))
+    abort("input", text_of("constancy_needs_continuous",
+                           kind = text_of(paste0("constancy_kind_", kind))))
   if (method == "bins" && clustered) abort("input", text_of("constancy_bins_clusters"))
   out$parts <- entry_scores(whole)[[1L]]
   out$parameters <- score_parameters(whole, out$parts)
@@ -408,11 +412,11 @@ fluctuation_test <- function(source, own, nuisance) {
   found <- path_statistics(path)
   out <- list(statistic = found$mean, p = NA_real_, max_lm = found$largest, p_max_lm = NA_real_,
               at = found$at, rank = rank, path = path)
-  if (source$kind == "ordered categories") {
+  if (source$kind == "ordered") {
     steps <- ordinal_largest(path, rank)
     out[c("statistic", "max_lm", "at", "p", "p_max_lm")] <-
       list(steps$largest, steps$largest, steps$at, steps$p, steps$p)
-  } else if (source$kind == "categories") {
+  } else if (source$kind == "unordered") {
     sums <- categorical_sum(path, rank)
     out[c("statistic", "max_lm", "at", "p")] <- list(sums$statistic, NA_real_, NA_real_, sums$p)
   } else if (source$method == "multipliers") {
@@ -487,7 +491,7 @@ binned_fit <- function(source, held, count, differ = character()) {
 # The models of the thirds: with the whole block equal, for the change of the constructs, and with
 # one parameter after the other free. NULL for categories without order.
 fit_of_thirds <- function(source, blocks) {
-  if (source$kind == "categories") return(NULL)
+  if (source$kind == "unordered") return(NULL)
   layout <- joint_fit(source$fit)$layout
   kinds <- block_kinds(layout)
   attempt <- function(held, differ = character()) {

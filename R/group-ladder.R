@@ -442,6 +442,9 @@ ladder_next <- function(x) {
                "plot(ladder)")
     return(next_step("use_ladder", calls = paste(calls, collapse = ", ")))
   }
+  # beyond ten groups releasing single equalities becomes a long search
+  if (bad %in% c("metric", "scalar") && verdict %in% c("fails", "doubtful") && x$over != "times" &&
+      length(x$fits[[1L]]$layout$groups) > 10L) return(next_step("use_approximate"))
   name <- switch(verdict, fails = , doubtful = "loosen", fits_poorly = "amend_configural",
                  cannot_tell = "see_power", "rescue_rung")
   next_step(name, quoted_rung = quoted(bad), rung = bad, fit = rung(bad))

@@ -127,6 +127,8 @@ add_instructions(
   loosen = instruct("loosen(ladder, {quoted_rung}), or amendments({fit}),",
                     c("invariance", "--loosen", "{rung}"),
                     purpose = "to release one equality at a time"),
+  use_approximate = instruct("approximate_means(ladder)", c("approximate"),
+                             purpose = "to compare the means of many groups"),
   amend_configural = instruct("amendments({fit}),", "diagnose",
                               purpose = paste0("to see what each group lacks, and ",
                                                "resolve the misfit first")),

@@ -89,7 +89,7 @@ mediation_rows <- function(fit, from, to) {
   whole <- lengths(indirect) == 1L
   if (sum(whole) < 2L) return(out)
   first <- indirect[[which(whole)[1L]]][[1L]]
-  c(out, lapply(which(whole)[-1L], function(g) {
+  c(out, lapply(unname(which(whole))[-1L], function(g) {
     own <- indirect[[g]][[1L]]
     list(kind = "groups", parameter = paste(own$parameter, "-", first$parameter),
          group = layout$groups[g], via = paste(own$group, "-", first$group),
@@ -242,7 +242,7 @@ mediation_labels <- function(x) {
 }
 
 # One sentence for each group: is there mediation, and what remains?
-mediation_reading <- function(x) {
+mediation_reading <- function(x, prefix = "mediation_") {
   groups <- unique(x$group)
   vapply(groups, function(g) {
     own <- x[x$group %in% g, ]
@@ -250,7 +250,7 @@ mediation_reading <- function(x) {
     indirect <- at("indirect")
     direct <- at("direct")
     code <- rule_mediation(indirect$lower, indirect$upper, direct$lower, direct$upper)
-    text_of(paste0("mediation_", code), from = attr(x, "from"), to = attr(x, "to"),
+    text_of(paste0(prefix, code), from = attr(x, "from"), to = attr(x, "to"),
             where = if (is.na(g)) "" else text_of("mediation_in_group", group = g))
   }, "", USE.NAMES = FALSE)
 }

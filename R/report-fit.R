@@ -256,6 +256,7 @@ fit_limit_parts <- function(fit) {
       text_of("model_fits_is_one"),
     if (any(fit$layout$rows$kind == "effect"))
       text_of("directions_effects_come_from"),
+    if (!is.null(equivalent_of(fit))) equivalent_sentence(equivalent_of(fit)),
     if (claims > 1L) text_of("claims_were_tested_p", claims = claims),
     unit_note(fit))))
 }

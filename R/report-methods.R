@@ -8,7 +8,8 @@
 #'
 #' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], a result of
 #'   [compare_models()], [confirm()], [construct_quality()], [variance_split()],
-#'   [bootstrap_fit()], [bootstrap_test()] or [plan_study()], or a named list of these.
+#'   [bootstrap_fit()], [bootstrap_test()], [plan_study()], [constancy()], [approximate_means()],
+#'   [equivalent_models()] or [mediation()], or a named list of these.
 #' @param criteria Cut-offs, from [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return An object of class `orizzonte_text`: a character vector with one element per paragraph,
@@ -70,6 +71,10 @@ methods_paragraphs <- function(x, criteria) {
   if (inherits(x, "orizzonte_bootstrap")) return(bootstrap_paragraphs(x))
   if (inherits(x, "orizzonte_bootstrap_test")) return(bootstrap_test_paragraphs(x))
   if (inherits(x, "orizzonte_variance_split")) return(variance_split_paragraphs(x))
+  if (inherits(x, "orizzonte_constancy")) return(constancy_paragraphs(x))
+  if (inherits(x, "orizzonte_approximate_means")) return(approximate_paragraphs(x))
+  if (inherits(x, "orizzonte_equivalent")) return(equivalent_paragraphs(x) %||% character())
+  if (inherits(x, "orizzonte_mediation")) return(mediation_paragraphs(x))
   if (!is.list(x) || is.data.frame(x) || is.object(x) || length(x) == 0L) return(NULL)
   parts <- lapply(unname(x), methods_paragraphs, criteria = criteria)
   if (any(vapply(parts, is.null, NA))) return(NULL)
@@ -84,7 +89,8 @@ fit_paragraphs <- function(fit, criteria) {
   if (length(trouble_sentence(fit)))
     return(c(said, fit_sentence(fit, criteria), trail_sentences(fit)))
   c(said, paste(c(fit_sentence(fit, criteria), trail_sentences(fit)), collapse = " "),
-    loading_sentence(fit), effect_sentences(fit), claim_paragraph(fit, criteria))
+    loading_sentence(fit), effect_sentences(fit), claim_paragraph(fit, criteria),
+    if (!is.null(equivalent_of(fit))) equivalent_sentence(equivalent_of(fit)))
 }
 
 model_sentence <- function(fit) {

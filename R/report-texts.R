@@ -379,3 +379,76 @@ add_texts(
     "{rmsea_from} to {rmsea_to}."),
   alt_replicates = "Distributions of {reps} replicates of {values}.",
   alt_split = "One bar for each of {items}, divided into the three proportions.")
+
+add_texts(
+  constancy_table = "Constancy of parameters along {along}",
+  constancy_figure = "Cumulated scores along {along}",
+  constancy_curves_figure = "Parameters along {along}",
+  constancy_methods_continuous = paste0(
+    "Constancy of the {what} along {along} was tested with the cumulated efficient scores of {n} ",
+    "cases ({neyman}; {cite}), which allow the means, variances and covariances of the constructs ",
+    "to change along {along}; the test statistic was Cram\u00e9r-von Mises."),
+  constancy_methods_ordered = paste0(
+    "Constancy of the {what} over the ordered categories of {along} was tested with the cumulated ",
+    "efficient scores of {n} cases ({neyman}; {cite}), which allow the means, variances and ",
+    "covariances of the constructs to differ; the test statistic was the largest LM statistic."),
+  constancy_methods_unordered = paste0(
+    "Constancy of the {what} over the categories of {along} was tested with the efficient scores ",
+    "of {n} cases ({neyman}; {cite}), which allow the means, variances and covariances of the ",
+    "constructs to differ."),
+  constancy_methods_changes = "The {block} were not constant ({statistic}, {p}).",
+  constancy_methods_no_change =
+    "No change of the {block} was shown ({statistic}, {p}).",
+  constancy_methods_untested =
+    "There were too few cases to test the {block}.",
+  constancy_methods_found = "Change was found in {each}.",
+  constancy_methods_size = "; {difference} from the lowest to the highest third",
+  constancy_methods_forward = paste0(
+    "Parameters were tested one after the other, each that changed being allowed to change in the ",
+    "following tests, with adjusted p values ({cite})."),
+  approximate_table = "Means of {construct} under approximate invariance",
+  approximate_figure_title = "Means of the groups with 95% intervals",
+  approximate_methods = paste0(
+    "Means of {groups} groups ({n} cases each) were compared under approximate invariance ",
+    "({cite}), in standard deviations of {reference}."),
+  approximate_methods_means = paste0(
+    "For {construct}, {share} of the loadings and intercepts differed between groups; means ",
+    "ranged from {low_mean} ({low}, SE = {low_se}) to {high_mean} ({high}, SE = {high_se})."),
+  approximate_methods_rank = "Means of simulated data correlated {r} with these, so that they may be ranked.",
+  approximate_methods_do_not_rank = paste0(
+    "Means of simulated data correlated {r} with these, so that they were not ranked."),
+  approximate_methods_recovery = "A correlation of at least .98 was required for ranking ({cite}).",
+  mediation_table = "Direct, indirect and total effects of {from} on {to}",
+  mediation_methods = "The effect of {from} on {to} was divided into direct and indirect effects{method}.",
+  mediation_methods_delta = ", with standard errors by the delta method ({cite})",
+  mediation_methods_bootstrap = ", with bootstrap intervals",
+  mediation_methods_direct =
+    "the direct effect{where} was {estimate} (SE = {se}, {level}% CI {interval}{beta})",
+  mediation_methods_route =
+    "the indirect effect via {via}{where} was {estimate} (SE = {se}, {level}% CI {interval}{beta})",
+  mediation_methods_indirect =
+    "the indirect effect{where} was {estimate} (SE = {se}, {level}% CI {interval}{beta})",
+  mediation_methods_total =
+    "the total effect{where} was {estimate} (SE = {se}, {level}% CI {interval}{beta})",
+  mediation_methods_contrast = paste0(
+    "the difference of the indirect effects ({via}){where} was {estimate} (SE = {se}, {level}% CI ",
+    "{interval}{beta})"),
+  mediation_methods_beta = ", \u03b2 = {beta}",
+  mediation_methods_kinds = "Forms of mediation follow a common classification ({cite}).",
+  mediation_methods_indirect_only = paste0(
+    "{from} had an indirect effect on {to}{where}; beyond it, no direct effect was shown."),
+  mediation_methods_both_same = paste0(
+    "{from} had an indirect and a direct effect on {to}{where}, with the same sign (complementary ",
+    "mediation)."),
+  mediation_methods_both_opposite = paste0(
+    "{from} had an indirect and a direct effect on {to}{where}, with opposite signs (competitive ",
+    "mediation)."),
+  mediation_methods_direct_only =
+    "No indirect effect of {from} on {to} was shown{where}, only a direct one.",
+  mediation_methods_neither =
+    "Neither an indirect nor a direct effect of {from} on {to} was shown{where}.",
+  mediation_methods_no_route = "There was no indirect route from {from} to {to}{where}.",
+  equivalent_methods = paste0(
+    "Fit cannot distinguish this model from {count} equivalent model{?s} ({cite}): {each}{more}. ",
+    "The direction of effects rests on theory and design."),
+  equivalent_methods_more = "; and others")

@@ -18,8 +18,9 @@
 #' other files there are left alone.
 #'
 #' @param x A fit from [fit_model()], a ladder from [invariance()] or [loosen()], a result of
-#'   [trail()], [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()] or
-#'   [variance_split()], or a named list of these.
+#'   [trail()], [compare_models()], [confirm()], [bootstrap_fit()], [construct_quality()],
+#'   [variance_split()], [constancy()], [approximate_means()], [equivalent_models()] or
+#'   [mediation()], or a named list of these.
 #' @param file Where to write it. The ending decides the format: `.html`, `.md`, or `.docx` (with
 #'   the package officer).
 #' @param quiet Whether to omit the message with the path of the report.
@@ -100,7 +101,8 @@ is_zip <- function(bytes) {
 
 reported_classes <- c("orizzonte_fit", "orizzonte_ladder", "orizzonte_loosened", "orizzonte_trail",
                       "orizzonte_comparison", "orizzonte_confirmation", "orizzonte_bootstrap",
-                      "orizzonte_quality", "orizzonte_variance_split")
+                      "orizzonte_quality", "orizzonte_variance_split", "orizzonte_constancy",
+                      "orizzonte_approximate_means", "orizzonte_equivalent", "orizzonte_mediation")
 
 # Only what a report knows how to show; a list gets the names it lacks.
 check_reportable <- function(x, verb = "write_report") {
@@ -131,6 +133,13 @@ report_title <- function(x) {
       title = x$title))
   if (inherits(x, "orizzonte_confirmation")) return(paste0("Confirmation: ", x$title))
   if (inherits(x, "orizzonte_comparison")) return(text_of("models_compared_title"))
+  if (inherits(x, "orizzonte_constancy")) return(constancy_title(x))
+  if (inherits(x, "orizzonte_approximate_means"))
+    return(text_of("approximate_title", by = x$by %||% text_of("approximate_groups")))
+  if (inherits(x, "orizzonte_equivalent"))
+    return(paste0(text_of("equivalent_title"), ": ", attr(x, "title")))
+  if (inherits(x, "orizzonte_mediation"))
+    return(text_of("mediation_title", from = attr(x, "from"), to = attr(x, "to")))
   if (inherits(x, "orizzonte_trail")) return(paste0("Trail: ", attr(x, "title") %||% "a model"))
   paste(unique(vapply(x, report_title, "")), collapse = "; ")
 }
@@ -172,5 +181,7 @@ single_parts <- function(x, criteria) {
          orizzonte_trail = trail_parts(x), orizzonte_comparison = compared_parts(x),
          orizzonte_confirmation = confirmation_parts(x),
          orizzonte_bootstrap = bootstrap_parts(x, criteria), orizzonte_quality = quality_parts(x),
-         orizzonte_variance_split = split_parts(x))
+         orizzonte_variance_split = split_parts(x), orizzonte_constancy = constancy_parts(x),
+         orizzonte_approximate_means = approximate_parts(x),
+         orizzonte_equivalent = equivalent_parts(x), orizzonte_mediation = mediation_parts(x))
 }

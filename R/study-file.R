@@ -15,20 +15,26 @@ step_keys <- list(
   compare = "of", quality = c("of", "leave_out"),
   invariance = c("blueprint", "by", "over", "rungs", "structural", "loosen"),
   bootstrap = c("of", "reps", "what", "interval"),
-  plan = c("blueprint", "n", "truth", "truth_units", "reps"), report = c("of", "file", "parts"))
+  plan = c("blueprint", "n", "truth", "truth_units", "reps"),
+  constancy = c("of", "along", "what", "within", "reps"), approximate = c("of", "reference"),
+  equivalent = c("of", "before"), mediation = c("of", "from", "to", "reps", "interval"), report = c("of", "file", "parts"))
 
 # The types of values of a step; all other values are one piece of text.
-step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what", "parts")
-step_counts <- c("reps", "top")
+step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what", "parts",
+                "before")
+step_counts <- c("reps", "top", "within")
 step_choices <- list(leave_out = c("short", "all", "none"), over = c("groups", "times", "both"),
                      truth_units = c("standardized", "raw"))
 
 # The kind of result of each step, which `of` of later steps may refer to.
 step_gives <- c(fit = "fit", amend = "fit", compare = "comparison", quality = "quality",
-                invariance = "ladder", bootstrap = "bootstrap")
+                invariance = "ladder", bootstrap = "bootstrap", constancy = "constancy",
+                approximate = "approximate", equivalent = "equivalent", mediation = "mediation")
 step_takes <- list(diagnose = "fit", amend = "fit", compare = "fit", quality = "fit",
-                   bootstrap = "fit",
-                   report = c("fit", "comparison", "quality", "ladder", "bootstrap"))
+                   bootstrap = "fit", constancy = "fit", approximate = c("fit", "ladder"),
+                   equivalent = "fit", mediation = "fit",
+                   report = c("fit", "comparison", "quality", "ladder", "bootstrap", "constancy",
+                              "approximate", "equivalent", "mediation"))
 
 # `results_anywhere` and `anywhere` allow the results, or all paths, to be outside the folder of the
 # study file.

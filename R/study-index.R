@@ -81,6 +81,10 @@ outcome_sentence <- function(x, study) {
     orizzonte_comparison = paste(c(pair_sentences(x), comparison_reading(x)), collapse = " "),
     orizzonte_bootstrap = bootstrap_sentence(x),
     orizzonte_plan = plan_sentence(x),
+    orizzonte_constancy = paste(constancy_reading(x), collapse = " "),
+    orizzonte_approximate_means = paste(approximate_reading(x), collapse = " "),
+    orizzonte_equivalent = paste(equivalent_reading(x), collapse = " "),
+    orizzonte_mediation = paste(mediation_reading(x), collapse = " "),
     "")
 }
 

@@ -19,7 +19,8 @@
 #'   [criteria()]), `seed`, `encoding`, `results` and `figures` (formats: `svg`, the default, `png`
 #'   or `pdf`, a list of these, or `none`). Steps, each a line
 #'   `- kind: {key: value}`: `screen`, `check`,
-#'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`, `report`.
+#'   `fit`, `diagnose`, `amend`, `compare`, `quality`, `invariance`, `bootstrap`, `plan`,
+#'   `constancy`, `approximate`, `equivalent`, `mediation`, `report`.
 #'   `name` names the result of a step, and `of` the earlier step it uses (by default the last
 #'   suitable one). Nothing in the file is evaluated as code. `orizzonte new study` writes an
 #'   example.

@@ -182,6 +182,49 @@ do_plan <- function(study, args, values, folder) {
   plan
 }
 
+do_constancy <- function(study, args, values, folder) {
+  fit <- values[[args$of]]
+  found <- constancy(fit, args$along, args$what %||% "loadings", data = study_data(study),
+                     within = args$within, reps = args$reps %||% 0, seed = study$seed,
+                     criteria = study$criteria)
+  print_to(folder, "constancy", found)
+  table_to(folder, "constancy", as.data.frame(found))
+  if (!is.null(attr(found, "curves"))) {
+    table_to(folder, "curves", attr(found, "curves"))
+    figure_to(study, folder, "curves", plot(found, show = "curves"))
+  }
+  if (!is.null(process_points(found))) figure_to(study, folder, "constancy", plot(found))
+  found
+}
+
+do_approximate <- function(study, args, values, folder) {
+  found <- approximate_means(values[[args$of]], reference = args$reference)
+  print_to(folder, "approximate-means", found)
+  table_to(folder, "approximate-means", as.data.frame(found))
+  table_to(folder, "differing", found$noninvariant)
+  figure_to(study, folder, "approximate-means", plot(found))
+  figure_to(study, folder, "differing", plot(found, show = "items"))
+  found
+}
+
+do_equivalent <- function(study, args, values, folder) {
+  found <- equivalent_models(values[[args$of]], before = args$before)
+  print_to(folder, "equivalent", found)
+  table_to(folder, "equivalent", as.data.frame(found))
+  found
+}
+
+do_mediation <- function(study, args, values, folder) {
+  fit <- values[[args$of]]
+  reps <- args$reps %||% 500
+  boot <- if (reps > 0) bootstrap_fit(fit, reps, list(effects = stats::effects), seed = study$seed,
+                                      interval = args$interval %||% "percentile")
+  found <- mediation(fit, args$from, args$to, bootstrap = boot)
+  print_to(folder, "mediation", found)
+  table_to(folder, "mediation", as.data.frame(found))
+  found
+}
+
 do_report <- function(study, args, values, folder) {
   if (is.null(folder)) return(NULL)
   x <- mget(args$of, values)
@@ -200,6 +243,8 @@ do_report <- function(study, args, values, folder) {
 step_actions <- list(screen = do_screen, check = do_check, fit = do_fit, diagnose = do_diagnose,
                      amend = do_amend, compare = do_compare, quality = do_quality,
                      invariance = do_invariance, bootstrap = do_bootstrap, plan = do_plan,
+                     constancy = do_constancy, approximate = do_approximate,
+                     equivalent = do_equivalent, mediation = do_mediation,
                      report = do_report)
 
 step_label <- function(step) {

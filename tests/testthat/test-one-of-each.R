@@ -55,7 +55,12 @@ one_of_each <- function() {
     power_of = power_of(start, "effect[Calm, Staying]", n = c(100, 200), truth = truth),
     plan_study = quiet(plan_study(start, n = c(200, 300), truth = truth, reps = 20, seed = 1)),
     influence.orizzonte_fit = influence(fit), robustness = quiet(robustness(fit)),
-    rescue = quiet(rescue(file("models/structural.yaml"), choirs[1:40, ])))
+    rescue = quiet(rescue(file("models/structural.yaml"), choirs[1:40, ])),
+    constancy = constancy(fit, age, c("loadings", "intercepts"), data = choirs),
+    approximate_means = approximate_means(quiet(fit_model(bp, choirs, by = "town"))),
+    equivalent_models = equivalent_models(quiet(fit_model(file("models/structural.yaml"), choirs))),
+    mediation = mediation(quiet(fit_model(file("models/structural.yaml"), choirs)), Belonging,
+                          Staying))
 }
 
 # Columns that a help page does not name; those with a change or a group's name at their end are
