@@ -42,8 +42,16 @@ size_words <- function(x, sizes, rows) {
 # Trouble in the data of one group says which.
 in_group_of <- function(x, group, code) {
   if (!x$grouped) return(code)
+  # an item that was not asked in one group may be left out there alone
+  hint <- function(item) {
+    if (length(item)) c(i = text_of("not_asked_in_group", item = item[1L],
+                                    group = encodeString(group, quote = "\"")))
+  }
   rlang::try_fetch(code, orizzonte_error_data = function(e) {
-    abort("data", text_of("in_group_sentence", group = group), parent = e)
+    abort("data", c(text_of("in_group_sentence", group = group), hint(e$not_asked)), parent = e)
+  }, orizzonte_error_name = function(e) {
+    if (is.null(e$unknown)) return(rlang::zap())
+    abort("name", c(text_of("in_group_sentence", group = group), hint(e$unknown)), parent = e)
   })
 }
 

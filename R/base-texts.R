@@ -101,6 +101,9 @@ add_texts(
   paths_relative = "Paths are relative to the working directory: {folder}.")
 
 add_texts(
+  not_asked_in_group = paste0(
+    "If the item was not asked in this group, leave it out there alone: leave_out(blueprint, ",
+    "{item}, group = {group}). Equalities then hold in the groups that have it."),
   must_be_one_piece = "{what} must be a single text.",
   it_is_of_kind = "It is {value}.",
   write_quotes = "Write it in quotes.",

@@ -103,9 +103,9 @@ without_statements <- function(.bp, gone, mentions) {
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
   for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
-    kinds <- .bp[[key]] %in% c(hold_kinds, hold_slices)
-    gone_too <- !kinds &
-      vapply(.bp[[key]], function(text) grepl("[", text, fixed = TRUE) && mentions(text), NA)
+    gone_too <- vapply(.bp[[key]], function(text) {
+      !text %in% c(hold_kinds, hold_slices) && grepl("[", text, fixed = TRUE) && mentions(text)
+    }, NA)
     .bp[[key]] <- .bp[[key]][!gone_too]
   }
   .bp$start_at <- .bp$start_at[!vapply(names(.bp$start_at), mentions, NA)]

@@ -415,7 +415,7 @@ format_ladder <- function(x) {
   trouble <- ladder_trouble(x)
   c(heading(text_of(paste0("ladder_over_", x$over), title = x$title)),
     format_sample(x$fits[[1L]], parameters = FALSE),
-    format_inference(x$fits[[1L]]), "",
+    format_inference(x$fits[[1L]]), items_of_some_groups(x), "",
     format_table(columns$fit, c(FALSE, rep(TRUE, 8L))), "", "Changes",
     format_table(columns$changes, c(FALSE, FALSE, rep(TRUE, 6L), FALSE, FALSE)), "",
     corrected_change_words(x$fits[[1L]]$request),
@@ -427,6 +427,14 @@ format_ladder <- function(x) {
       c(wrap_lines(paste(c(ladder_limits(x), ladder_power_words(x)), collapse = " ")), ""),
     if (NROW(x$releases)) c(wrap_lines(search_words(x)), ""),
     wrap_lines(paste0("- ", x$reading), 0L, 2L), "", ladder_next(x))
+}
+
+# Items that are not in every group; NULL when all are.
+items_of_some_groups <- function(x) {
+  gone <- x$fits[[1L]]$request$blueprint$left_out
+  if (length(gone) == 0L) return(NULL)
+  wrap_lines(text_of("items_not_in_groups", each = enumerate(text_of(
+    "items_not_in_group", items = vapply(gone, enumerate, ""), group = names(gone)))))
 }
 
 # The next step addresses the lowest rung that fails.

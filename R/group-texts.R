@@ -32,6 +32,8 @@ add_texts(
   equality_holds = "does not differ",
   equality_cannot_tell = "cannot tell",
 
+  items_not_in_groups = "Not asked everywhere: {each}. Equalities hold where an item was asked.",
+  items_not_in_group = "{items} (not in {group})",
   rung_fits_poorly =
     "The {rung} model does not fit acceptably: resolve its misfit first, in each group.",
   trouble_in_groups = " in {groups}",

@@ -11,7 +11,8 @@ check_some_seen <- function(x) {
   empty <- colSums(!is.na(x)) == 0L
   if (!any(empty)) return(invisible())
   abort("data", c(text_of("column_is_missing_every", empty = quoted(colnames(x)[empty][1L])),
-                  i = text_of("leave_item_out_or_declare_codes")))
+                  i = text_of("leave_item_out_or_declare_codes")),
+        not_asked = colnames(x)[empty][1L])
 }
 
 check_enough <- function(n, what, variables, notes = character()) {

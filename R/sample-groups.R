@@ -5,7 +5,8 @@ check_group_column <- function(by, data) {
   check_named_column(by, data, "to group by", "by")
 }
 
-most_groups <- 200L       # more values: an identifier rather than groups
+# Values too many for groups: an identifier or a measurement rather than a grouping.
+too_many_groups <- function(groups, rows) groups > 200L || groups > 50L && rows / groups < 20
 
 # The levels of a grouping column in the order wanted, named as shown: list(evening = rows, weekend
 # = rows), and notes.
@@ -17,7 +18,7 @@ group_rows <- function(data, by, levels = NULL, missing_codes = NULL) {
   text <- as.character(column)
   known <- if (is.factor(column)) levels(droplevels(column)) else
     natural_order(unique(column[!is.na(column)]))
-  if (is.null(levels) && length(known) > most_groups) {
+  if (is.null(levels) && too_many_groups(length(known), sum(!is.na(column)))) {
     abort("data",
           c(text_of("column_holds_different_values", by = quoted(by), known = length(known)),
             i = text_of("give_column_few_values")))

@@ -58,7 +58,7 @@ group_of_patterns <- function(collected, variables, request) {
   unknown <- variables[diag(together) == 0]
   if (length(unknown))
     abort("data", c(text_of("column_is_missing_every", empty = quoted(unknown[1L])),
-                    i = text_of("leave_item_out_model")))
+                    i = text_of("leave_item_out_model")), not_asked = unknown[1L])
   total <- n + found$empty
   complete <- Filter(function(block) length(block$variables) == length(variables), patterns)
   if (request$incomplete == "drop" || length(patterns) == 1L)

@@ -347,7 +347,7 @@ group_sizes <- function(data, by, m) {
   group[is.na(group)] <- "(missing)"
   small <- whole <= variables
   few <- !small & whole < half_complete * count
-  advice <- if (length(group) > most_groups) {
+  advice <- if (too_many_groups(length(group), length(value))) {
     text_of("has_values_is_grouping", by = by, group = length(group))
   } else if (any(small)) {
     text_of("too_few_complete_rows", variables = variables,

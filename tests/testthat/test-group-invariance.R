@@ -426,3 +426,43 @@ test_that("BIC of the generic and of the table use one n", {
   expect_equal(table$value[table$index == "bic"], stats::BIC(fit))
   expect_equal(table$value[table$index == "aic"], stats::AIC(fit))
 })
+
+test_that("an item that was not asked in one group is named with what to do, and left out there", {
+  bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Staying", reflected_in = st1:st3)
+  data <- choirs
+  data$sc4[data$setting == "weekend"] <- NA
+  told <- "leave_out(blueprint, sc4, group = \"weekend\")"
+  expect_error(invariance(bp, data, by = setting), told, fixed = TRUE,
+               class = "orizzonte_error_data")
+  moments <- function(rows, items) {
+    x <- stats::na.omit(data[rows, items])
+    summary_data(cov(x), n = nrow(x), means = colMeans(x))
+  }
+  items <- c(paste0("sc", 1:4), paste0("st", 1:3))
+  both <- list(evening = moments(data$setting == "evening", items),
+               weekend = moments(data$setting == "weekend", setdiff(items, "sc4")))
+  expect_error(fit_model(bp, both), told, fixed = TRUE, class = "orizzonte_error_name")
+  # an unknown name alone is no such case
+  expect_error(fit_model(construct(bp, "Joy", reflected_in = j1:j3), choirs, by = setting),
+               class = "orizzonte_error_name")
+  less <- leave_out(bp, sc4, group = "weekend")
+  ladder <- suppressMessages(invariance(less, data, by = setting))
+  expect_output(print(ladder), "sc4 (not in weekend)", fixed = TRUE)
+  # with equal loadings and intercepts, the common items identify the others: by hand
+  df <- ladder$table$df
+  expect_equal(diff(df), c(4, 4, 6))
+  sizes <- suppressMessages(noninvariance(ladder))
+  expect_false("sc4" %in% sizes$item)
+  expect_equal(nrow(sizes), 6)
+  again <- suppressMessages(invariance(less, both))
+  expect_equal(again$table$df, df)
+})
+
+test_that("many groups are groups, identifiers are not", {
+  expect_false(too_many_groups(50, 100))
+  expect_true(too_many_groups(51, 1019))
+  expect_false(too_many_groups(51, 1020))
+  expect_false(too_many_groups(200, 4000))
+  expect_true(too_many_groups(201, 1e5))
+})

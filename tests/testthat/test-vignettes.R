@@ -1,7 +1,7 @@
 # The pages of the documentation: complete, in order, and true to what there is.
 
 pages <- file.path(testthat::test_path("..", ".."), "vignettes")
-in_order <- c("orizzonte", "structural", "models", "amendments", "measures", "groups",
+in_order <- c("orizzonte", "structural", "models", "amendments", "measures", "groups", "along",
               "incomplete", "resampling", "large", "trouble", "study", "writing", "command-line",
               "methods", "which-function", "glossary")
 page <- function(name) {
