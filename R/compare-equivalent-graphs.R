@@ -103,9 +103,9 @@ descend <- function(graph, theta, sigma, lower, weight) {
   for (step in 1:200) {
     jacobian <- graph_jacobian(graph, theta) * weight
     residual <- (sigma - graph_covariance(graph, theta))[lower] * weight
-    move <- tryCatch(solve(crossprod(jacobian) + damping * diag(ncol(jacobian)),
-                           crossprod(jacobian, residual)), error = function(e) NULL)
-    if (is.null(move)) break
+    move <- solve_in_units(crossprod(jacobian) + damping * diag(ncol(jacobian)),
+                           crossprod(jacobian, residual))
+    if (anyNA(move)) break
     now <- loss_at(theta + drop(move))
     if (now < loss) {
       theta <- theta + drop(move)

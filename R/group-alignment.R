@@ -94,7 +94,7 @@ alignment_errors <- function(estimates, vcov, aligned) {
       }
       (moved(step) - moved(-step)) / (2 * step)
     }, numeric(length(par)))
-    slope <- -by_par %*% solve(hessian, cross)
+    slope <- -by_par %*% solve_square(hessian, cross)
     variance <- variance + slope %*% vcov[[g]] %*% t(slope)
   }
   c(NA, sqrt(pmax(0, diag(variance))))

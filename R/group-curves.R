@@ -59,7 +59,7 @@ local_moments <- function(x, v, v0, h) {
   w <- w[used]
   d <- cbind(1, v[used] - v0)
   x <- x[used, , drop = FALSE]
-  coefficients <- solve(crossprod(d, w * d), crossprod(d, w * x))
+  coefficients <- solve_in_units(crossprod(d, w * d), crossprod(d, w * x))
   e <- x - d %*% coefficients
   list(n = sum(w), mean = coefficients[1L, ], covariance = crossprod(e, w * e) / sum(w))
 }

@@ -14,6 +14,11 @@
 #' @param significance Level of tests; intervals cover one minus it.
 #' @param goal The power for which the n is looked for.
 #' @param folder A folder for finished parts; the same call continues from there.
+#' @details Indirect effects of the model that is fitted are planned for as well, with intervals from
+#'   the distribution of products (MacKinnon, Lockwood & Williams 2004).
+#' @references MacKinnon, D. P., Lockwood, C. M., & Williams, J. (2004). Confidence limits for the
+#'   indirect effect: Distribution of the product and resampling methods. *Multivariate Behavioral
+#'   Research, 39*(1), 99-128.
 #' @return An object of class `orizzonte_plan`; `as.data.frame()` gives one row per parameter and
 #'   sample size: `n`, `parameter`, `group`, `truth`, `estimate` (mean), `bias`, `sd`, `se` (mean),
 #'   `coverage`, `power` and `used`, with the Monte Carlo errors `bias_error`, `coverage_error`,
@@ -76,23 +81,35 @@ planned_sizes <- function(n) {
 }
 
 # The values read from every replicate: estimates, standard errors, p value of the model.
-plan_reader <- function(fit) {
+plan_reader <- function(fit, significance) {
   table <- estimates(fit)
   free <- !is.na(table$se)
   c(stats::setNames(table$estimate[free], text_of("estimate", free = table$parameter[free])),
     stats::setNames(table$se[free], text_of("se", free = table$parameter[free])),
-    p = test_of(fit)$p)
+    plan_indirect(fit, significance), p = test_of(fit)$p)
+}
+
+# Indirect effects with the limits of their products.
+plan_indirect <- function(fit, significance) {
+  effects <- cached(fit, "indirect effects", indirect_effects(fit$layout))
+  if (length(effects) == 0L) return(NULL)
+  found <- indirect_limits(fit, effects, significance)
+  name <- vapply(effects, `[[`, "", "parameter")
+  unlist(lapply(c("estimate", "se", "lower", "upper"), function(what) {
+    stats::setNames(vapply(found, `[[`, 0, what), paste(what, name))
+  }))
 }
 
 planned_size <- function(fit, plan) {
   source <- drawn_source(fit, plan$drawing)
   start <- fitted_start(fit, plan)
   source <- source_for(source, fit, start)
-  expected <- names(plan_reader(start))
+  reader <- function(fit) plan_reader(fit, plan$significance)
+  expected <- names(reader(start))
   table <- estimates(start)
-  table <- table[!is.na(table$se), ]
+  table <- with_indirect(table[!is.na(table$se), c("parameter", "group", "estimate")], start)
   if (plan$inference == "robust") start <- robust_start(start, source)
-  found <- run_refits(start, source, plan$seed, plan$reps, list(plan_reader), expected,
+  found <- run_refits(start, source, plan$seed, plan$reps, list(reader), expected,
                       plan$folder, title = "Data sets")
   found$values[found$status != 0L, ] <- NA_real_
   n <- sample_n(fit$sample)
@@ -131,18 +148,39 @@ with_incomplete_layout <- function(fit) {
   new_fit(fit$request, fit$sample, layout, solution, fit$moments)
 }
 
+# The parameters of a plan, indirect effects last.
+with_indirect <- function(table, fit) {
+  effects <- indirect_effects(fit$layout)
+  if (length(effects) == 0L) return(table)
+  found <- indirect_limits(fit, effects, 0.05)
+  rbind(table, list_frame(list(
+    parameter = vapply(effects, `[[`, "", "parameter"),
+    group = shown_group(fit$layout, vapply(effects, `[[`, "", "group")),
+    estimate = vapply(found, `[[`, 0, "estimate"))))
+}
+
 planned_parameters <- function(fit, table, found, n, significance) {
   of <- function(what) found$values[, paste(what, table$parameter), drop = FALSE]
   estimate <- of("estimate")
   se <- of("se")
-  truth <- stats::setNames(estimates(fit)$estimate, estimates(fit)$parameter)[table$parameter]
+  known <- with_indirect(estimates(fit)[c("parameter", "group", "estimate")], fit)
+  truth <- stats::setNames(known$estimate, known$parameter)[table$parameter]
   truth <- ifelse(is.na(truth), table$estimate, truth)
   truth[abs(truth) < 1e-12] <- 0
   used <- colSums(!is.na(estimate) & !is.na(se))
   half <- stats::qnorm(1 - significance / 2) * se
   mean <- function(x) colMeans(x, na.rm = TRUE)
-  covered <- mean(abs(estimate - rep(truth, each = nrow(estimate))) <= half)
-  power <- mean(abs(estimate) > half)
+  lower <- estimate - half
+  upper <- estimate + half
+  # products have limits of their own
+  product <- startsWith(table$parameter, "indirect[")
+  if (any(product)) {
+    lower[, product] <- found$values[, paste("lower", table$parameter[product])]
+    upper[, product] <- found$values[, paste("upper", table$parameter[product])]
+  }
+  target <- rep(truth, each = nrow(estimate))
+  covered <- mean(lower <= target & target <= upper)
+  power <- mean(lower > 0 | upper < 0)
   sd <- apply(estimate, 2L, stats::sd, na.rm = TRUE)
   rate_error <- function(x) sqrt(x * (1 - x) / used)
   list_frame(list(n = rep(n, nrow(table)), parameter = table$parameter, group = table$group,
@@ -176,7 +214,7 @@ print.orizzonte_plan <- function(x, ...) {
 # Effects and constructs' covariances first: items' own parameters are for the data frame.
 format_plan <- function(x) {
   table <- x$parameters
-  shown <- table[grepl("^(effect|loading|covariance|quantity|mean|weight)\\[", table$parameter), ]
+  shown <- table[grepl("^(effect|indirect|loading|covariance|quantity|mean|weight)\\[", table$parameter), ]
   shown <- shown[order(match(shown$parameter, unique(shown$parameter)), shown$n), ]
   sizes <- x$sizes
   c(heading(paste0("Plan: ", x$title)),

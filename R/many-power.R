@@ -7,7 +7,8 @@
 #'   `n` and `truth`.
 #' @param of Addresses of parameters that the smaller model sets to `value`, together; or a
 #'   blueprint, the smaller model itself; or the name of a rung (`"metric"`, `"scalar"`,
-#'   `"strict"`); or `"close fit"` or `"not-close fit"`.
+#'   `"strict"`); or `"close fit"` or `"not-close fit"`; or
+#'   one indirect effect, such as `"indirect[Belonging, Staying]"`.
 #' @param value The values of the parameters in the smaller model.
 #' @param n Total sample sizes. The default is the sample size of `x`. Groups keep their shares.
 #' @param rmsea Of close and not-close fit: RMSEA under the null hypothesis and the true one.
@@ -22,11 +23,20 @@
 #' fit is
 #'   rejected above the 95% quantile under the noncentrality of its RMSEA, not-close fit below the
 #'   5% quantile (MacCallum, Browne & Sugawara 1996).
+#'
+#' For an indirect effect, 1,000 sets of estimates are drawn with the covariance matrix that they
+#' have at n cases, and counted when the interval from the distribution of their products excludes
+#' zero (Schoemann, Boulton & Short 2017); the Monte Carlo error is at most .016. `df`, `ncp` and
+#' `critical` are then `NA`.
 #' @section Errors: `orizzonte_error_input`, `orizzonte_error_address` for parameters that the model
 #'   does not have.
 #' @references MacCallum, R. C., Browne, M. W., & Sugawara, H. M. (1996). Power analysis and
 #'   determination of sample size for covariance structure modeling. *Psychological Methods, 1*(2),
 #'   130-149.
+#'
+#'   Schoemann, A. M., Boulton, A. J., & Short, S. D. (2017). Determining power and sample size for
+#'   simple and complex mediation models. *Social Psychological and Personality Science, 8*(4),
+#'   379-386.
 #'
 #'   Satorra, A., & Saris, W. E. (1985). Power of the likelihood ratio test in covariance structure
 #'   analysis. *Psychometrika, 50*(1), 83-90.
@@ -85,6 +95,7 @@ powered_sizes <- function(fit, n) {
 powered_test <- function(fit, of, value, rmsea) {
   if (is.character(of) && length(of) == 1L && of %in% c("close fit", "not-close fit"))
     return(closeness_test(fit, of, rmsea))
+  if (is_indirect(of)) return(indirect_test(fit, format(parse_address(of))))
   smaller <- if (inherits(of, "orizzonte_blueprint")) of else restricted_blueprint(fit, of, value)
   label <- if (inherits(of, "orizzonte_blueprint")) "smaller model" else
     enumerate(as.character(of), most = 3L)
@@ -158,7 +169,14 @@ closeness_test <- function(fit, of, rmsea) {
                        rmsea_2 = format_share(rmsea[2L], 3L)))
 }
 
+is_indirect <- function(of) {
+  is.character(of) && length(of) == 1L && !is.na(of) && startsWith(trimws(of), "indirect[")
+}
+
 power_row <- function(test, n, significance) {
+  if (isTRUE(test$product))
+    return(list(n = n, df = NA_integer_, ncp = NA_real_, critical = NA_real_,
+                power = indirect_power(test, n, significance)))
   if (is.null(test$close)) {
     critical <- stats::qchisq(1 - significance, test$df)
     ncp <- n * test$rate
@@ -203,11 +221,13 @@ format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
   c(heading_with_status(text_of("head_power"), x),
-    wrap_lines(c(text_of("test_df", test = x$test[1L],
-                                           attr = short_number(attr(x, "significance")),
-                                           df = x$df[1L]), attr(x, "words"))), "",
-    format_table(list(n = format_count(x$n), ncp = format_fixed(x$ncp, 2L),
-                      power = format_share(x$power, 3L)), rep(TRUE, 3L)), "",
+    wrap_lines(c(if (is.na(x$df[1L]))
+      text_of("test_interval", test = x$test[1L], level = short_number(attr(x, "significance"))) else
+        text_of("test_df", test = x$test[1L], attr = short_number(attr(x, "significance")),
+                df = x$df[1L]), attr(x, "words"))), "",
+    format_table(c(list(n = format_count(x$n)),
+                   if (!all(is.na(x$ncp))) list(ncp = format_fixed(x$ncp, 2L)),
+                   list(power = format_share(x$power, 3L)))), "",
     wrap_lines(if (is.na(needed)) text_of("no_n_reaches_power", goal = short_number(goal)) else
       text_of("power_takes_cases", goal = short_number(goal), needed = format_count(needed))))
 }

@@ -295,3 +295,11 @@ add_texts(
   mediation_delta = paste0(
     "Intervals are symmetric (delta method). For products of effects, bootstrap intervals are ",
     "better: mediation(fit, ..., bootstrap = bootstrap_fit(fit))."))
+
+add_texts(
+  no_indirect_effect = "The model has no indirect effect {parameter}.",
+  indirect_effects_are = "Indirect effects: {names}.",
+  power_of_products = paste0(
+    "Power is the share of 1,000 drawn sets of estimates whose interval for the product excludes ",
+    "zero (distribution of the product; Monte Carlo error up to .016)."),
+  test_interval = "Test of {test} by its interval at the level of {level}.")

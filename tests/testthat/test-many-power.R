@@ -119,3 +119,34 @@ test_that("robust plans, groups and other fitted models run; misuse is refused",
   expect_error(plan_study(bp, n = "some", truth = truth), class = "orizzonte_error_input")
   expect_error(plan_study(bp, n = 100, truth = truth, reps = 2), class = "orizzonte_error_input")
 })
+
+test_that("power of indirect effects agrees with draws made by hand and with a simulated study", {
+  bp <- blueprint("m") |> construct("A", reflected_in = a1:a4) |>
+    construct("M", reflected_in = m1:m4) |> construct("Y", reflected_in = y1:y4) |>
+    effect(M ~ A, Y ~ M + A)
+  truth <- c("loading[ , ]" = 0.7, "effect[A, M]" = 0.3, "effect[M, Y]" = 0.3,
+             "effect[A, Y]" = 0.1)
+  found <- power_of(bp, "indirect[A, Y]", n = c(100, 200), truth = truth)
+  expect_true(all(is.na(found$df)))
+  fit <- population_fit(bp, 200, truth, "standardized")
+  at <- c("effect[A, M]", "effect[M, Y]")
+  v <- vcov(fit)[at, at]
+  set.seed(3)
+  root <- chol(v)
+  hits <- replicate(1500, {
+    own <- 0.3 + drop(rnorm(2) %*% root)
+    around <- rep(own, each = 1500) + matrix(rnorm(3000), 1500) %*% root
+    q <- quantile(around[, 1] * around[, 2], c(0.025, 0.975))
+    q[1] > 0 || q[2] < 0
+  })
+  expect_equal(found$power[2], mean(hits), tolerance = 0.06)
+  expect_gt(attr(found, "n_for_goal"), 200)
+  expect_output(print(found), "by its interval", fixed = TRUE)
+  expect_error(power_of(bp, "indirect[A, M]", n = 100, truth = truth),
+               class = "orizzonte_error_address")
+  plan <- suppressMessages(plan_study(bp, n = 200, truth = truth, reps = 200, seed = 1))
+  own <- as.data.frame(plan)[as.data.frame(plan)$parameter == "indirect[A, Y]", ]
+  expect_equal(own$truth, 0.09)
+  expect_equal(own$power, found$power[2], tolerance = 0.12)
+  expect_equal(own$coverage, 0.95, tolerance = 0.05)
+})
