@@ -197,9 +197,15 @@ case_contributions <- function(geometry, directions) {
     }
     weight <- cases[[g]]$weight
     if (!is.null(weight)) each <- each * weight
-    if (is.null(cases[[g]]$cluster)) each else rowsum(each, cases[[g]]$cluster)
+    if (is.null(cases[[g]]$cluster)) return(each)
+    sums <- rowsum(each, cases[[g]]$cluster)
+    if (is.null(cases[[g]]$shared)) return(sums)
+    # clusters of several groups add up over groups
+    all <- matrix(0, cases[[g]]$shared, ncol(each))
+    all[as.integer(rownames(sums)), ] <- sums
+    all
   })
-  do.call(rbind, out)
+  if (is.null(cases[[1L]]$shared)) do.call(rbind, out) else Reduce(`+`, out)
 }
 
 # TRUE if the cases have heavy tails although inference assumes normality.

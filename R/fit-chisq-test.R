@@ -7,7 +7,8 @@ core_cases <- function(fit) {
   cached(fit, "cases", unname(lapply(names(fit$sample$groups), function(g) {
     group <- fit$sample$groups[[g]]
     x <- group_data(fit$sample, g, group$blocks[[1L]]$variables, fit$request$missing_codes, TRUE)
-    list(values = unname(x), weight = group$weight, cluster = group$cluster)
+    list(values = unname(x), weight = group$weight, cluster = group$shared %||% group$cluster,
+         shared = group$shared_count)
   })))
 }
 

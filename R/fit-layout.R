@@ -16,7 +16,8 @@ unconstrained_layout <- function(request, sample, stated = specified_layout(requ
   bp <- coded_blueprint(request, sample)
   covariance <- pooled_covariance(sample)
   stated$auxiliary <- sample$auxiliary
-  layout <- finish_layout(stated, bp, sqrt(diag(covariance)), is_incomplete(sample),
+  layout <- finish_layout(stated, bp, sqrt(diag(covariance)),
+                          is_incomplete(sample) || shares_clusters(sample),
                           unseen_by_group(sample))
   layout$notes <- layout_notes(layout, covariance)
   check_quantities(layout, bp)

@@ -26,7 +26,8 @@
 #' @param adjust How the robust \eqn{\chi^2} is corrected: `"mean"`, or `"mean and variance"`
 #'   (complete, unweighted, independent cases).
 #' @param clusters Column, bare or quoted, that identifies clusters (classes, clinics, choirs):
-#'   standard errors and tests allow for dependence within clusters.
+#'   standard errors and tests allow for dependence within clusters. Clusters may have cases in
+#'   several groups (girls and boys of the same classes); their scores are then added up over groups.
 #' @param weights Column, bare or quoted, of sampling weights.
 #' @param weight_scale How weights are scaled: with `"groups"` they sum to the number of cases in
 #'   each group, so that a constant weight in one group changes nothing; with `"sample"` they sum to

@@ -9,8 +9,10 @@ approximate_reading <- function(x) {
                    needed = format_count(own$cases_needed))
     c(do.call(text_of, c(list(paste0("approximate_", own$verdict)), values)),
       if (own$verdict == "do_not_rank" && !is.na(own$cases_needed) &&
-          !rule_too_different(own$share))
+          own$correlation < ranking_correlation && !rule_too_different(own$share))
         do.call(text_of, c(list("approximate_needed"), values)),
+      if (own$share > 0.1 && !rule_too_different(own$share))
+        do.call(text_of, c(list("approximate_tenth"), values)),
       if (rule_too_different(own$share)) do.call(text_of, c(list("approximate_too_different"),
                                                             values)))
   })),

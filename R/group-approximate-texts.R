@@ -23,6 +23,9 @@ add_texts(
     "simulated data correlate {r} with those they were drawn from (at least .980 is required); ",
     "{share} of the loadings and intercepts differ."),
   approximate_needed = "{construct}: about {needed} cases a group would allow ranking.",
+  approximate_tenth = paste0(
+    "{construct}: more than a tenth of the parameters differ, so that the means are likely to be ",
+    "biased."),
   approximate_too_different = paste0(
     "{construct}: more than a quarter of the parameters differ, which is too many for this ",
     "method."),

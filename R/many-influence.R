@@ -7,7 +7,8 @@
 #' @param top For how many of the most influential cases the model is refitted without the case.
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_influence`, one row per case (cluster), the most
-#'   influential first: `row` (of the data; `cluster` where there are any), `group`, `distance`
+#'   influential first: `row` (of the data; where there are clusters, `cluster`,
+#'   within each group), `group`, `distance`
 #'   (squared distance of the parameters with and without it, in units of their information: a
 #'   generalised Cook's distance), `chisq_change` (of \eqn{\chi^2} when it is left out, one step),
 #'   `largest` (the parameter that it moves most), `largest_change` (in its standard errors), and
@@ -93,6 +94,7 @@ free_inverse <- function(fit, information) {
 
 one_group_changes <- function(fit, g, cases, scores, inverse) {
   group <- fit$sample$groups[[g]]
+  cases$cluster <- group$cluster
   weight <- cases$weight %||% rep(1, nrow(cases$values))
   fall <- case_falls(fit, g, cases$values)
   unit <- cases$cluster %||% seq_len(nrow(cases$values))
@@ -176,12 +178,12 @@ real_changes <- function(fit, found, order, top, table) {
   whole <- joint_fit(fit)
   source <- case_source(fit)
   ends <- 0L
-  parts <- lapply(source$cases, function(cases) {
-    unit <- cases$cluster %||% seq_len(nrow(cases$values))
+  parts <- Map(function(cases, group) {
+    unit <- group$cluster %||% seq_len(nrow(cases$values))
     part <- match(ends + unit, leaders, 0L)
     ends <<- ends + max(unit)
     part
-  })
+  }, source$cases, unname(whole$sample$groups))
   source$parts <- parts
   refits <- refit_chunk(new_refit_job(fit, source, 1L, list(stats::coef), fit$layout$parameters),
                         1L, length(leaders))

@@ -11,18 +11,23 @@ most_parts <- 400L
 part_source <- function(fit, seed, most = most_parts) {
   source <- case_source(fit)
   cases <- source$cases
-  units <- vapply(cases, function(x) {
+  shared <- cases[[1L]]$shared
+  units <- shared %||% vapply(cases, function(x) {
     if (is.null(x$cluster)) nrow(x$values) else max(x$cluster)
   }, 0L)
   count <- min(sum(units), most)
   part <- with_seed(seed, sample(rep_len(seq_len(count), sum(units))))
   if (count == sum(units)) part <- seq_len(count)
+  source$count <- count
+  if (!is.null(shared)) {
+    source$parts <- lapply(cases, function(x) part[x$cluster])
+    return(source)
+  }
   ends <- cumsum(units)
   source$parts <- Map(function(x, end, size) {
     own <- part[end - size + seq_len(size)]
     if (is.null(x$cluster)) own else own[x$cluster]
   }, cases, ends, units)
-  source$count <- count
   source
 }
 
@@ -148,6 +153,8 @@ replicate_cases <- function(fit, draw, replicate) {
     list(values = cases$values[rows, , drop = FALSE], weight = cases$weight[rows],
          cluster = if (!is.null(cases$cluster)) copies_of_clusters(cases$cluster, rows))
   }, drawn, draw$source$cases)
+  if (!is.null(draw$source$cases[[1L]]$shared))
+    out <- with_shared_copies(out, drawn, draw$source$cases)
   if (is.null(out[[1L]]$weight)) return(out)
   # weights sum to the number of cases in each replicate
   by <- sum(lengths(drawn)) / sum(vapply(out, function(x) sum(x$weight), 0))
@@ -158,6 +165,22 @@ replicate_cases <- function(fit, draw, replicate) {
 copies_of_clusters <- function(cluster, rows) {
   starts <- !duplicated(cluster)
   cumsum(starts[rows])
+}
+
+# Clusters of several groups are drawn for all of them: the second copy of a cluster in one group
+# belongs to the second copy in another.
+with_shared_copies <- function(out, drawn, cases) {
+  keys <- Map(function(one, rows, own) {
+    cluster <- own$cluster[rows]
+    copy <- stats::ave(one$cluster, cluster, FUN = function(x) match(x, unique(x)))
+    paste(cluster, copy)
+  }, out, drawn, cases)
+  known <- unique(unlist(keys))
+  Map(function(one, key) {
+    one$cluster <- match(key, known)
+    one$shared <- length(known)
+    one
+  }, out, keys)
 }
 
 # The same source with its variables as another model of some of them has them, whatever the order

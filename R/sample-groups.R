@@ -137,21 +137,22 @@ with_cluster <- function(rows, cases) {
   lapply(rows, function(of_group) of_group[!is.na(cases$cluster[of_group])])
 }
 
-# A cluster within one group only: else the groups are not independent.
-check_nested <- function(rows, cases, request) {
-  if (is.null(cases$cluster) || length(rows) < 2L) return(invisible())
-  owner <- rep(names(rows), lengths(rows))
-  cluster <- cases$cluster[unlist(rows)]
-  groups <- tapply(owner, cluster, function(g) unique(g), simplify = FALSE)
-  across <- names(groups)[lengths(groups) > 1L]
-  if (length(across) == 0L) return(invisible())
-  abort("data", c(text_of("clusters_must_lie_within", across = count_of(length(across), "cluster"),
-                          clusters = request$clusters,
-                          across_2 = if (length(across) == 1L) " has" else " have"),
-                  x = text_of("is_in", across = quoted(across[1L]),
-                              across_2 = enumerate(groups[[across[1L]]])),
-                  i = text_of("groups_share_clusters_are")))
+# Clusters with cases in several groups (girls and boys of the same classes) are numbered over all
+# groups besides, as `shared`, and their number is kept.
+with_shared_clusters <- function(groups, cases) {
+  if (is.null(cases$cluster) || length(groups) < 2L) return(groups)
+  text <- lapply(groups, function(group) cases$cluster[group$used])
+  each <- lapply(text, unique)
+  known <- unique(unlist(each, use.names = FALSE))
+  if (length(known) == sum(lengths(each))) return(groups)
+  Map(function(group, own) {
+    group$shared <- match(own, known)
+    group$shared_count <- length(known)
+    group
+  }, groups, text)
 }
+
+shares_clusters <- function(sample) !is.null(sample$groups[[1L]]$shared)
 
 # Clusters (numbered from 1) and weights of the rows that are used in a group.
 case_parts <- function(cases, used) {
@@ -207,7 +208,7 @@ clusters_by_group <- function(sample) {
 
 count_clusters <- function(sample) {
   if (is.null(sample$groups[[1L]]$cluster)) return(NA_integer_)
-  sum(clusters_by_group(sample))
+  sample$groups[[1L]]$shared_count %||% sum(clusters_by_group(sample))
 }
 
 # A group whose cases all come from one cluster has no standard errors.

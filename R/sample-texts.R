@@ -33,13 +33,6 @@ add_texts(
   sampling_weights_are_positive = paste0(
     "Sampling weights must be positive: give every case a weight, or remove these rows from ",
     "the data first."),
-  clusters_must_lie_within = paste0(
-    "Clusters must lie within groups: {across} of {clusters}{across_2} cases in several ",
-    "groups."),
-  is_in = "{across} is in {across_2}.",
-  groups_share_clusters_are = paste0(
-    "Groups that share clusters are not independent. Group by a column that does not divide ",
-    "clusters, or leave `clusters` out."),
   cannot_read_near_line = "Cannot read {file} near line {line}.",
   file_not_in_encoding = "{file} is not in {encoding}.",
   first_line_cannot_be = "The first line that cannot be read begins with: {good}",

@@ -23,7 +23,6 @@ sample_of.data.frame <- function(source, request) {
   cases <- case_columns(source, request, unlist(rows))
   unclustered <- sum(is.na(cases$cluster[unlist(rows)]))
   rows <- with_cluster(rows, cases)
-  check_nested(rows, cases, request)
   coded <- code_data(source, coding)
   asked <- list(grouped = !is.null(found))
   telling <- useful_auxiliary(coded, rows, request, bp)
@@ -48,7 +47,7 @@ groups_of_rows <- function(asked, coded, rows, request, bp, cases, auxiliary = c
     variables <- c(blueprint_variables(group_blueprint(bp, g))$observed, auxiliary)
     in_group_of(asked, g, block_of_rows(coded, rows[[g]], variables, request, bp, cases))
   })
-  groups <- check_clusters_of_groups(groups, request)
+  groups <- with_shared_clusters(check_clusters_of_groups(groups, request), cases)
   check_adjustable(normalise_weights(groups, request$weight_scale), request)
 }
 

@@ -278,8 +278,12 @@ oz::Sequence<oz::Cases> cases_from(SEXP groups, const oz::Model& model) {
       cases.weight = Eigen::Map<const oz::Vector>(numbers(group, "weight", n).at, n);
     if (!Rf_isNull(optional(group, "cluster"))) {
       const Column<int> cluster = integers(group, "cluster", n);
+      // clusters of several groups are numbered over all of them
+      cases.shared = !Rf_isNull(optional(group, "shared"));
+      if (cases.shared) cases.clusters = integers(group, "shared", 1)[0];
+      const int most = cases.shared ? cases.clusters : n;
       for (int i = 0; i < n; ++i) {
-        require(cluster[i] >= 1 && cluster[i] <= n, "a cluster of it has no number");
+        require(cluster[i] >= 1 && cluster[i] <= most, "a cluster of it has no number");
         cases.cluster.push_back(cluster[i] - 1);
         cases.clusters = std::max(cases.clusters, cluster[i]);
       }

@@ -83,7 +83,6 @@ mistakes <- expression(
   fit_model(start(), choir, weights = be1),
   fit_model(start(), choir, auxiliary = be1),
   fit_model(start(), choir, auxiliary = ages),
-  fit_model(start(), choir, by = setting, clusters = town),
   fit_model(start(), summary_data(cov(choir[paste0("be", 1:4)], use = "complete.obs"), 600),
             inference = "robust"),
   noninvariance(fit),

@@ -390,7 +390,6 @@ test_that("roles and data that robust inference cannot use are refused by name",
   refused("multiplier", inference = "robust", multiplier = "n-1")
   refused("did you mean|Did you mean", inference = "robst")
   refused("Did you mean \"class\"", clusters = clas, class = "orizzonte_error_name")
-  refused("within groups", clusters = class, by = g, class = "orizzonte_error_data")
   bad <- function(pattern, value) {
     y <- x
     y$w[7] <- value
@@ -435,4 +434,92 @@ test_that("amendments of an adjusted fit compare constructs in two with what the
   whole <- choirs[stats::complete.cases(choirs), ]
   fit <- quietly(fit_model(start, whole, inference = "robust", adjust = "mean and variance"))
   expect_output(print(quietly(amendments(fit, top = 3))), "covariance\\[be1, be2\\]")
+})
+
+test_that("clusters that lie in several groups: scores add up over groups", {
+  set.seed(1)
+  n <- 800
+  cl <- rep(1:100, each = 8)
+  u <- rnorm(100)[cl]
+  f <- 0.5 * u + rnorm(n)
+  x <- vapply(1:4, function(i) 0.8 * f + rnorm(n, sd = 0.6) + 0.3 * u, numeric(n))
+  colnames(x) <- paste0("x", 1:4)
+  d <- data.frame(x, cl, g = rep(c("a", "b"), n / 2))
+  bp <- blueprint("F") |> construct("F", reflected_in = x1:x4)
+  for (model in list(bp, hold_equal(bp, loading, intercept))) {
+    fit <- quiet_fit(model, d, by = g, clusters = cl)
+    expect_equal(count_clusters(fit$sample), 100)
+    full <- full_model(fit$layout)
+    scores <- core_case_scores(full, core_moments(fit), theta_of(fit), core_cases(fit))
+    rows <- unlist(lapply(fit$sample$groups, `[[`, "used"))
+    sums <- rowsum(do.call(rbind, scores), cl[rows])
+    bread <- solve(core_evaluate(full, core_moments(fit), theta_of(fit))$observed)
+    expect_equal(unname(vcov(fit)), unname(bread %*% crossprod(sums) %*% bread) * 100 / 99,
+                 tolerance = 1e-8)
+  }
+  # the corrected test by the saturated scores of both groups, summed within clusters
+  saturated <- lapply(c("a", "b"), function(g) {
+    y <- x[d$g == g, ]
+    s <- crossprod(sweep(y, 2, colMeans(y))) / nrow(y)
+    w <- solve(implied(fit)[[g]]$covariance)
+    off <- sweep(y, 2, colMeans(y))
+    low <- which(lower.tri(s, TRUE), arr.ind = TRUE)
+    half <- ifelse(low[, 1] == low[, 2], 1, 2)
+    moments <- off[, low[, 1]] * off[, low[, 2]]
+    moments <- cbind(sweep(moments, 2, colMeans(moments)), off)
+    v <- matrix(0, nrow(low) + 4, nrow(low) + 4)
+    for (i in seq_len(nrow(low))) for (j in seq_len(nrow(low))) {
+      a <- low[i, ]
+      b <- low[j, ]
+      v[i, j] <- 0.25 * half[i] * half[j] *
+        (w[a[1], b[1]] * w[a[2], b[2]] + w[a[1], b[2]] * w[a[2], b[1]])
+    }
+    v[nrow(low) + 1:4, nrow(low) + 1:4] <- w
+    list(moments = moments, v = v, cluster = cl[d$g == g], n = nrow(y))
+  })
+  theta <- theta_of(fit)
+  moments_at <- function(theta) {
+    own <- core_implied(whole_model(fit), values_at(fit$layout, theta))
+    unlist(lapply(own, function(one) {
+      s <- one$covariance[1:4, 1:4]
+      c(s[lower.tri(s, TRUE)], one$mean[1:4])
+    }))
+  }
+  slopes <- vapply(seq_along(theta), function(k) {
+    step <- replace(numeric(length(theta)), k, 1e-5)
+    (moments_at(theta + step) - moments_at(theta - step)) / 2e-5
+  }, numeric(28))
+  sums <- do.call(cbind, lapply(saturated, function(one) {
+    out <- matrix(0, 100, ncol(one$moments))
+    found <- rowsum(one$moments, one$cluster)
+    out[as.integer(rownames(found)), ] <- found
+    out / one$n
+  }))
+  gamma <- crossprod(sums) * 100 / 99
+  v <- matrix(0, 28, 28)
+  v[1:14, 1:14] <- saturated[[1]]$v * saturated[[1]]$n
+  v[15:28, 15:28] <- saturated[[2]]$v * saturated[[2]]$n
+  u <- v - v %*% slopes %*% solve(t(slopes) %*% v %*% slopes) %*% t(slopes) %*% v
+  expect_equal(test_of(fit)$inflation, sum(diag(u %*% gamma)) / test_of(fit)$df, tolerance = 1e-4)
+  # nearly the same by the way of incomplete cases; residuals, indices and influence are there
+  d$x1[5] <- NA
+  nearly <- quiet_fit(hold_equal(bp, loading, intercept), d, by = g, clusters = cl)
+  expect_equal(test_of(nearly)$inflation, test_of(fit)$inflation, tolerance = 0.01)
+  z <- residuals(fit, in_units = "own_se", largest = 20)
+  again <- residuals(nearly, in_units = "own_se", largest = 20)
+  expect_equal(abs(again$z[1:3]), abs(z$z[1:3]), tolerance = 0.05)
+  expect_gt(nrow(suppressWarnings(amendments(fit, top = 0))), 5)
+  expect_equal(nrow(influence(fit, top = 0)), 200)
+  # whole clusters are drawn for all groups together
+  rows <- resample_rows(fit, 2, seed = 1)
+  for (one in rows) {
+    times <- tapply(one, paste(d$g[one], cl[one]), length) / 4
+    expect_equal(unname(times[paste("a", 1:100)]), unname(times[paste("b", 1:100)]))
+  }
+  boot <- bootstrap_fit(fit, 300, seed = 1, interval = "percentile")
+  table <- as.data.frame(boot)
+  own <- estimates(fit)$se[match(table$parameter, estimates(fit)$parameter)]
+  kept <- !is.na(own) & own > 0
+  expect_lt(median(abs(table$se[kept] / own[kept] - 1)), 0.1)
+  expect_s3_class(bootstrap_fit(fit, 20, list(v = estimates), seed = 1), "orizzonte_bootstrap")
 })

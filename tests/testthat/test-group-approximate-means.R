@@ -96,8 +96,10 @@ test_that("the scale and the reference do not change what is found", {
 test_that("means may be ranked from a boundary on", {
   expect_identical(rule_ranking(0.979, 0.1), "do_not_rank")
   expect_identical(rule_ranking(0.98, 0.1), "rank")
-  expect_identical(rule_ranking(0.99, 0.25), "rank")
-  expect_identical(rule_ranking(0.99, 0.251), "do_not_rank")
+  expect_identical(rule_ranking(0.99, 0.1), "rank")
+  expect_identical(rule_ranking(0.99, 0.101), "do_not_rank")
+  expect_false(rule_too_different(0.25))
+  expect_true(rule_too_different(0.251))
   expect_identical(rule_ranking(NA, 0), "do_not_rank")
   expect_equal(cases_to_rank(0.98, 200), 200)
   expect_gt(cases_to_rank(0.9, 200), 200)

@@ -4,7 +4,8 @@ namespace orizzonte {
 
 double cluster_factor(const Sequence<Cases>& cases) {
   double clusters = 0;
-  for (const Cases& group : cases) clusters += group.clusters;
+  for (const Cases& group : cases)
+    clusters = group.shared ? group.clusters : clusters + group.clusters;
   return clusters > 1 ? clusters / (clusters - 1) : 1;
 }
 
@@ -44,12 +45,16 @@ void SquareSum::add(int first, const Matrix& rows) {
     square_.selfadjointView<Eigen::Lower>().rankUpdate((weight.asDiagonal() * rows).transpose());
 }
 
+Matrix SquareSum::centred() const {
+  return sums_ - cluster_weight_ * (weighted_ / weight_).transpose();
+}
+
 Matrix SquareSum::total() const {
   const Vector mean = weighted_ / weight_;
   if (cases_.clusters > 0) {
-    const Matrix centred = sums_ - cluster_weight_ * mean.transpose();
-    if (diagonal_) return centred.colwise().squaredNorm().transpose();
-    return centred.transpose() * centred;
+    const Matrix sums = centred();
+    if (diagonal_) return sums.colwise().squaredNorm().transpose();
+    return sums.transpose() * sums;
   }
   if (diagonal_)
     return square_ - 2 * squared_.cwiseProduct(mean) + weight_squared_ * mean.cwiseAbs2();
@@ -71,14 +76,22 @@ Matrix unit_rows(const Cases& cases, Matrix rows) {
 Matrix sum_of_squares(const Sequence<Cases>& cases, int width, const CaseRows& rows,
                       const StopToken& stop, bool diagonal) {
   Matrix out = Matrix::Zero(width, diagonal ? 1 : width), chunk;
+  const bool shared = !cases.empty() && cases[0].shared;
+  Matrix over = shared ? Matrix(Matrix::Zero(cases[0].clusters, width)) : Matrix();
   for (int g = 0; g < cases.size(); ++g) {
     SquareSum sum(cases[g], width, diagonal);
     for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
       rows(g, values, chunk);
       sum.add(first, chunk);
     });
-    out += sum.total();
+    // clusters of several groups: their scores add up over groups first
+    if (shared) over += sum.centred();
+    else
+      out += sum.total();
   }
+  if (shared && diagonal) out = over.colwise().squaredNorm().transpose();
+  else if (shared)
+    out = over.transpose() * over;
   return cluster_factor(cases) * out;
 }
 

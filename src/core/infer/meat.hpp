@@ -43,6 +43,7 @@ class SquareSum {
   // `diagonal`: only the squares of each column are wanted.
   SquareSum(const Cases& cases, int width, bool diagonal = false);
   void add(int first, const Matrix& rows);  // of the cases from `first` on
+  Matrix centred() const;                   // with clusters: their sums of w (row - weighted mean)
   Matrix total() const;  // sum over units of d d', d = sum of w (row - weighted mean); its diagonal
                          // as a column when only that is wanted
 

@@ -143,6 +143,7 @@ struct SaturatedGroup {
   Coordinates at;
   const SaturatedInformation* known = nullptr;
   Matrix scores;
+  bool shared = false;  // units are clusters of several groups, numbered over all of them
 };
 
 // Scores of single cases by the moments: s_mu = w, s_sigma = w w' - W, w = W (x - mu).
@@ -266,9 +267,11 @@ Matrix inverse_of(const Matrix& factor, const StopToken& stop) {
 }
 
 // Diagonals of A^-1 and of Q A^-1 Q', Q = I - D (D'AD)^-1 D'A; with scores those of A^-1 B A^-1.
+// `over`: D's of the clusters of all groups, where these share them.
 MomentSpread spread_of(const Model& model, const Vector& eta,
                        const Sequence<SaturatedGroup>& groups, const Matrix& basis,
-                       const Eigen::LLT<Matrix>& inner, const Matrix& meat, double factor) {
+                       const Eigen::LLT<Matrix>& inner, const Matrix& meat, const Matrix& over,
+                       double factor) {
   MomentSpread out;
   for (const SaturatedGroup& group : groups) {
     const Matrix slopes = moment_slopes(model, eta, group.at, basis);
@@ -279,8 +282,12 @@ MomentSpread spread_of(const Model& model, const Vector& eta,
       continue;
     }
     const Matrix moved = group.known->inverse * group.scores.transpose();
-    const Matrix along = slopes.transpose() * group.scores.transpose();
     out.observed.push_back(factor * moved.rowwise().squaredNorm());
+    if (over.cols() > 0) {
+      out.residual.push_back(factor * (moved - follow * over).rowwise().squaredNorm());
+      continue;
+    }
+    const Matrix along = slopes.transpose() * group.scores.transpose();
     // units of other groups move the parameters as well
     const Matrix others = meat - factor * along * along.transpose();
     out.residual.push_back(factor * (moved - follow * along).rowwise().squaredNorm() +
@@ -310,6 +317,7 @@ IncompleteScaling scale_model(const Model& model, const Vector& known_theta, con
   }
   const int r = to_int(basis.cols());
   Matrix inner = Matrix::Zero(r, r), weighted = inner, meat = inner, crossed = inner;
+  Matrix over, through_all;  // of clusters that groups share, summed over groups
   double free_normal = 0, free_robust = 0;
   const double n = total_n(sample);
   for (int g = 0; g < groups.size() && !stop.stopped(); ++g) {
@@ -327,18 +335,43 @@ IncompleteScaling scale_model(const Model& model, const Vector& known_theta, con
     const Matrix moved = group.known->inverse * group.scores.transpose();  // A^-1 s, by unit
     out.trace += factor * moved.cwiseProduct(group.scores.transpose()).sum();
     const Matrix along = slopes.transpose() * group.scores.transpose();
-    meat += factor * along * along.transpose();
-    crossed += factor * along * (v_slopes.transpose() * moved).transpose();
+    const Matrix through = v_slopes.transpose() * moved;
+    if (group.shared) {
+      over = over.cols() > 0 ? Matrix(over + along) : along;
+      through_all = through_all.cols() > 0 ? Matrix(through_all + through) : through;
+    } else {
+      meat += factor * along * along.transpose();
+      crossed += factor * along * through.transpose();
+    }
     free_robust += factor * moved.cwiseProduct(v.times(moved)).sum();
+  }
+  if (over.cols() > 0) {
+    meat = factor * over * over.transpose();
+    crossed = factor * over * through_all.transpose();
   }
   const Eigen::LLT<Matrix> solved(inner);
   if (r > 0 && !is_definite(solved)) return out;
   out.admissible = true;
-  out.spread = spread_of(model, eta, groups, basis, solved, meat, factor);
+  out.spread = spread_of(model, eta, groups, basis, solved, meat, over, factor);
   out.trace -= solved.solve(meat).trace();
   out.normal_bias = free_normal - solved.solve(weighted).trace();
   out.robust_bias = free_robust - 2 * solved.solve(crossed).trace() +
                     (solved.solve(weighted) * solved.solve(meat)).trace();
+  return out;
+}
+
+// Whitened scores of clusters that groups share, summed over groups; without such, nothing.
+Matrix shared_scores(NormalTheory& problem, const Sequence<Cases>& cases,
+                     const RootInformation& root, const StopToken& stop) {
+  Matrix out, scores;
+  for (int g = 0; g < cases.size() && cases[g].shared; ++g) {
+    SquareSum own(cases[g], root.rank());
+    for_chunks(cases[g], stop, [&](int first, const Matrix& values) {
+      problem.case_scores(g, values, About::Data, scores);
+      own.add(first, root.whiten(scores));
+    });
+    out = g == 0 ? own.centred() : Matrix(out + own.centred());
+  }
   return out;
 }
 
@@ -354,6 +387,7 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
   if (!root.admissible()) return out;
   const Matrix meat_of_all = meat(problem, cases, About::Data, stop);
   const double factor = cluster_factor(cases);
+  const Matrix over = shared_scores(problem, cases, root, stop);
   for (int g = 0; g < cases.size() && !stop.stopped(); ++g) {
     const Coordinates at = coordinates_of(to_int(sample[g].covariance.rows()), {}, g);
     const int used = model.means ? at.size() : at.pairs();
@@ -376,6 +410,13 @@ MomentSpread moment_spread(const Model& model, const Sample& sample, const Vecto
       rows.leftCols(used) -= white * slopes.topRows(used).transpose();
       residual.add(first, rows);
     });
+    if (over.rows() > 0) {
+      Matrix sums = observed.centred();
+      sums.leftCols(used) -= over * slopes.topRows(used).transpose();
+      out.observed.push_back(factor * observed.total());
+      out.residual.push_back(factor * sums.colwise().squaredNorm().transpose());
+      continue;
+    }
     const Matrix others = root.whiten(root.whiten(meat_of_all).transpose()) - factor * own.total();
     out.observed.push_back(factor * observed.total());
     Vector left = factor * residual.total();
@@ -415,7 +456,10 @@ Sequence<IncompleteScaling> incomplete_scaling(const Sequence<Model>& models,
   for (int g = 0; g < groups.size() && !stop.stopped(); ++g) {
     groups[g].at = coordinates_of(to_int(sample[g].covariance.rows()), unseen[g], g);
     groups[g].known = &saturated[g];
-    if (!cases.empty()) groups[g].scores = unit_scores(of_group(sample, g), groups[g].at, cases[g]);
+    if (!cases.empty()) {
+      groups[g].scores = unit_scores(of_group(sample, g), groups[g].at, cases[g]);
+      groups[g].shared = cases[g].shared;
+    }
   }
   Sequence<IncompleteScaling> out;
   for (int m = 0; m < models.size(); ++m)

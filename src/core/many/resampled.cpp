@@ -57,6 +57,7 @@ Resampled::Resampled(const Sequence<Cases>& cases, int less, Sequence<Sequence<i
     group.weight = from.weight;
     group.centre = means_of(blocks, to_int(from.values.cols()));
     group.clusters.resize(from.clusters);
+    shared_ = from.shared;
     for (int i = 0; i < from.cluster.size(); ++i) group.clusters[from.cluster[i]].push_back(i);
     const auto rows = rows_of(blocks, from.values);
     for (int k = 0; k < blocks.size(); ++k) {
@@ -81,6 +82,11 @@ Resampled::Resampled(const Sequence<Cases>& cases, int less, Sequence<Sequence<i
 Sequence<Sequence<int>> Resampled::rows(std::uint64_t seed, int replicate) const {
   Random random = replicate_stream(seed, replicate);
   Sequence<Sequence<int>> out;
+  // clusters that lie in several groups are drawn once, for all of them
+  Sequence<int> chosen;
+  if (shared_ && parts_.empty())
+    for (int c = 0; c < groups_[0].clusters.size(); ++c)
+      chosen.push_back(below(groups_[0].clusters.size(), random));
   for (int g = 0; g < groups_.size(); ++g) {
     const Group& group = groups_[g];
     Sequence<int> drawn;
@@ -92,7 +98,7 @@ Sequence<Sequence<int>> Resampled::rows(std::uint64_t seed, int replicate) const
       for (int i = 0; i < group.cases; ++i) drawn.push_back(below(group.cases, random));
     } else {
       for (int c = 0; c < clusters; ++c) {
-        const Sequence<int>& own = group.clusters[below(clusters, random)];
+        const Sequence<int>& own = group.clusters[shared_ ? chosen[c] : below(clusters, random)];
         drawn.insert(drawn.end(), own.begin(), own.end());
       }
     }

@@ -32,7 +32,8 @@ class Resampled : public Source {
   Sequence<Group> groups_;
   Sequence<int> sizes_;
   Sequence<Sequence<int>> parts_;
-  Sample near_;  // saturated moments of the cases themselves, where values are missing
+  bool shared_ = false;  // clusters lie in several groups
+  Sample near_;          // saturated moments of the cases themselves, where values are missing
 };
 
 }  // namespace orizzonte
