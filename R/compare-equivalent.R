@@ -229,7 +229,7 @@ by_rules <- function(graph, step) {
                                                         setdiff(partners(x), y))
 }
 
-# What takes the place of what, in addresses.
+# Describes a change by the new and the old address.
 change_text <- function(name, step) {
   address <- function(state) {
     pair <- name[step$pair]

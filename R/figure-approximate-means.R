@@ -39,8 +39,7 @@ approximate_figure <- function(x) {
     ggplot2::labs(x = text_of("approximate_axis", reference = x$reference), y = NULL,
                   title = text_of("approximate_title",
                                   by = x$by %||% text_of("approximate_groups")),
-                  subtitle = paste(strwrap(paste(approximate_reading(x), collapse = " "), 130L),
-                                   collapse = "\n")) +
+                  subtitle = approximate_short(x)) +
     figure_theme()
 }
 

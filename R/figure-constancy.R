@@ -41,20 +41,37 @@ process_figure <- function(x) {
     ggplot2::scale_colour_manual(values = c(`FALSE` = palette_dusk[["deep"]],
                                             `TRUE` = palette_dusk[["amber"]]), guide = "none") +
     ggplot2::labs(x = attr(x, "along"), y = text_of("constancy_process_axis"),
-                  title = constancy_title(x), subtitle = text_of("constancy_process_note")) +
+                  title = constancy_title(x),
+                  subtitle = paste(c(text_of("constancy_process_note"), fewer_panels(x)),
+                                   collapse = "\n")) +
     figure_theme()
+}
+
+most_panels <- 12L
+
+# The parameters that are drawn: all, or those with the smallest p values.
+drawn_parameters <- function(x) {
+  own <- x[!is.na(x$parameter), ]
+  names <- own$parameter[order(own$p)]
+  own$parameter[own$parameter %in% utils::head(names, most_panels)]
+}
+
+fewer_panels <- function(x) {
+  count <- sum(!is.na(x$parameter))
+  if (count > most_panels) text_of("constancy_fewer", shown = most_panels, count = count)
 }
 
 # The path of each parameter, with its peak where it changes.
 process_points <- function(x) {
+  shown <- drawn_parameters(x)
   parts <- unlist(lapply(attr(x, "paths"), function(block) {
     Map(function(path, name) {
-      if (is.null(path) || ncol(path$path) != 1L) return(NULL)
+      if (is.null(path) || ncol(path$path) != 1L || !name %in% shown) return(NULL)
       row <- which(x$parameter %in% name)
       changes <- x$verdict[row] %in% "changes"
       process <- c(0, path$path[, 1L])
       list_frame(list(at = c(path$value[1L], path$value), process = process,
-                      panel = rep(paste0(name, "\n", p_equals(x$p_adjusted[row])),
+                      panel = rep(paste0(name, "\n", panel_p(x$p_adjusted[row])),
                                   length(process)),
                       changes = rep(changes, length(process)),
                       peak = changes & seq_along(process) == which.max(abs(process))))
@@ -71,8 +88,8 @@ curves_figure <- function(x) {
   curves <- attr(x, "curves")
   if (is.null(curves)) abort("input", c(text_of("constancy_no_curves"),
                                         i = text_of("constancy_curves_need")))
-  kinds <- c(loadings = "loading", intercepts = "intercept")[unique(x$block)]
-  curves <- curves[curves$kind %in% c(kinds, "mean", "variance"), ]
+  curves <- curves[curves$parameter %in% drawn_parameters(x) |
+                     curves$kind %in% c("mean", "variance"), ]
   title <- p_of_curves(curves$parameter, x)
   curves$panel <- factor(title, unique(title))
   level <- vapply(split(curves, curves$panel), function(one) {
@@ -103,13 +120,15 @@ curves_figure <- function(x) {
     figure_theme()
 }
 
+panel_p <- function(p) text_of("constancy_panel_p", p = p_clause(p))
+
 p_of_curves <- function(names, x) {
   row <- match(names, x$parameter)
-  ifelse(is.na(row), names, paste0(names, "\n", p_equals(x$p_adjusted[row])))
+  ifelse(is.na(row), names, paste0(names, "\n", panel_p(x$p_adjusted[row])))
 }
 
 curves_note <- function(x, curves) {
-  paste(text_of("constancy_curves_note", n = paste(round(range(curves$n)), collapse = " to ")),
+  paste(fewer_panels(x), text_of("constancy_curves_note", n = paste(round(range(curves$n)), collapse = " to ")),
         if (anyNA(curves$lower)) text_of("constancy_no_bands") else text_of("constancy_bands"))
 }
 

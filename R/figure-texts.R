@@ -122,6 +122,8 @@ add_texts(
   constancy_process_note = paste0(
     "Orange: parameters found to change, with the place. Dashed: limits that 95% of the processes ",
     "of a constant parameter do not cross."),
+  constancy_panel_p = "p (Holm) {p}",
+  constancy_fewer = "The {shown} of {count} parameters with the smallest p values are shown.",
   constancy_no_curves = "There are no curves.",
   constancy_curves_need = paste0(
     "They need complete data, a continuous variable, and a measurement model in which each item ",

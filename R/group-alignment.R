@@ -149,7 +149,7 @@ invariance_r_squared <- function(estimates, aligned) {
 recovery_draws <- 100L
 
 # Would means like these be found again? Estimates are drawn around the aligned solution and aligned
-# anew: the correlation of the means with those they were drawn from.
+# in the same way; the result is the correlation of the means with those they were drawn from.
 alignment_recovery <- function(estimates, vcov, aligned, draws = recovery_draws) {
   items <- nrow(estimates$loading)
   truth <- aligned$mean

@@ -1,22 +1,40 @@
-# How approximate means of many groups read.
+# The print of approximate means of many groups.
 
+# Which means may be ranked, what ranking would take, and which groups are left out.
 approximate_reading <- function(x) {
   recovery <- x$recovery
-  c(unlist(lapply(seq_len(nrow(recovery)), function(k) {
-    own <- recovery[k, ]
-    values <- list(construct = own$construct, r = format_share(own$correlation, 3L),
-                   share = paste0(format_count(round(100 * own$share)), "%"),
-                   needed = format_count(own$cases_needed))
-    c(do.call(text_of, c(list(paste0("approximate_", own$verdict)), values)),
-      if (own$verdict == "do_not_rank" && !is.na(own$cases_needed) &&
-          own$correlation < ranking_correlation && !rule_too_different(own$share))
-        do.call(text_of, c(list("approximate_needed"), values)),
-      if (own$share > 0.1 && !rule_too_different(own$share))
-        do.call(text_of, c(list("approximate_tenth"), values)),
-      if (rule_too_different(own$share)) do.call(text_of, c(list("approximate_too_different"),
-                                                            values)))
-  })),
-  if (length(x$left_out)) text_of("approximate_left_out", groups = enumerate(x$left_out)))
+  each <- text_of("approximate_each", construct = recovery$construct,
+                  r = format_share(recovery$correlation, 3L),
+                  share = paste0(format_count(round(100 * recovery$share)), "%"))
+  said <- function(verdict) {
+    own <- recovery$verdict == verdict
+    if (any(own)) text_of(paste0("approximate_", verdict), each = enumerate(each[own], most = 12L))
+  }
+  uncertain <- recovery$correlation < ranking_correlation & !is.na(recovery$cases_needed)
+  biased <- recovery$share > 0.1 & !rule_too_different(recovery$share)
+  different <- rule_too_different(recovery$share)
+  c(said("rank"), said("do_not_rank"), text_of("approximate_criterion"),
+    if (any(uncertain)) text_of("approximate_needed", each = enumerate(paste(
+      recovery$construct[uncertain], needed_words(recovery$cases_needed[uncertain])),
+      most = 12L)),
+    if (any(biased)) text_of("approximate_tenth", names = enumerate(recovery$construct[biased])),
+    if (any(different))
+      text_of("approximate_too_different", names = enumerate(recovery$construct[different])),
+    if (length(x$left_out)) text_of("approximate_left_out", groups = enumerate(x$left_out)))
+}
+
+# Numbers of cases beyond what any study has are not spelled out.
+needed_words <- function(cases) {
+  ifelse(cases > 10000, text_of("approximate_many_cases"), format_count(cases))
+}
+
+# A line for the figure.
+approximate_short <- function(x) {
+  said <- function(verdict) {
+    own <- x$recovery$construct[x$recovery$verdict == verdict]
+    if (length(own)) text_of(paste0("approximate_short_", verdict), names = enumerate(own))
+  }
+  paste(c(said("rank"), said("do_not_rank")), collapse = " ")
 }
 
 # Means from the highest to the lowest, by construct.
@@ -29,7 +47,7 @@ approximate_columns <- function(x, construct) {
               variance = format_fixed(own$variance, 2L)))
 }
 
-# Which parameters differ in which groups.
+# Sentences on the parameters that differ, with their groups.
 differing_words <- function(x, construct) {
   own <- x$noninvariant[x$noninvariant$construct == construct & x$noninvariant$differs, ]
   if (nrow(own) == 0L) return(text_of("approximate_none_differ"))

@@ -98,7 +98,7 @@ configural_fit <- function(x) {
   x
 }
 
-# Effects among constructs say nothing about measurement: without them all constructs covary.
+# Removes effects among constructs, which are not part of the measurement: all constructs covary.
 without_structure <- function(fit) {
   bp <- fit$request$blueprint
   constructs <- names(bp$constructs)

@@ -15,20 +15,22 @@ add_texts(
   approximate_no_means = "The data carry no means.",
   approximate_title = "Means under approximate invariance, by {by}",
   approximate_groups = "group",
-  approximate_rank = paste0(
-    "{construct}: the means may be ranked. Means of simulated data correlate {r} with those they ",
-    "were drawn from (at least .980 is required); {share} of the loadings and intercepts differ."),
+  approximate_each = "{construct} (r = {r}; {share} of the loadings and intercepts differ)",
+  approximate_rank = "The means of {each} may be ranked.",
   approximate_do_not_rank = paste0(
-    "{construct}: the means should not be ranked; compare them by their intervals. Means of ",
-    "simulated data correlate {r} with those they were drawn from (at least .980 is required); ",
-    "{share} of the loadings and intercepts differ."),
-  approximate_needed = "{construct}: about {needed} cases a group would allow ranking.",
+    "The means of {each} should not be ranked; compare them by their intervals."),
+  approximate_criterion = paste0(
+    "r: correlation of the means of simulated data with those they were drawn from (at least .980 ",
+    "is required for ranking)."),
+  approximate_needed = "Cases a group that would allow ranking: {each}.",
+  approximate_many_cases = "more than 10,000",
   approximate_tenth = paste0(
-    "{construct}: more than a tenth of the parameters differ, so that the means are likely to be ",
+    "More than a tenth of the parameters of {names} differ, so that the means are likely to be ",
     "biased."),
   approximate_too_different = paste0(
-    "{construct}: more than a quarter of the parameters differ, which is too many for this ",
-    "method."),
+    "More than a quarter of the parameters of {names} differ, which is too many for this method."),
+  approximate_short_rank = "May be ranked: {names}.",
+  approximate_short_do_not_rank = "Not to be ranked, but compared by intervals: {names}.",
   approximate_left_out = "Left out, without an admissible configural solution: {groups}.",
   approximate_none_differ = "No loading or intercept was found to differ between groups.",
   approximate_differs = "{parameter} differs in {groups}.",

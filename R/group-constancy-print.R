@@ -1,4 +1,4 @@
-# How a test of constancy reads.
+# The print of a test of constancy.
 
 constancy_columns <- function(x) {
   whole <- is.na(x$parameter)

@@ -10,7 +10,7 @@ add_texts(
   constancy_no_equations = paste0(
     "constancy() does not take fits with equations among parameters or with estimates at a bound."),
   constancy_restrict_linear = "Equal parameters and fixed values are possible.",
-  constancy_improper = "The solution is improper, so its scores say nothing about constancy.",
+  constancy_improper = "The solution is improper, so that its scores cannot be used to test constancy.",
   rescue_may_help = "rescue(blueprint, data) tries the usual remedies.",
   constancy_no_column = "The data have no column {name}.",
   constancy_give_data = paste0(

@@ -179,7 +179,7 @@ along_variable <- function(quosure, fit, data) {
        name = name, missing = which(is.na(values)))
 }
 
-# A bare name that is no column may be a vector of the caller.
+# A bare name that does not name a column may name a vector of the caller.
 vector_of_caller <- function(quosure, bare, rows) {
   if (!bare) return(NULL)
   found <- tryCatch(rlang::eval_tidy(quosure), error = function(e) NULL)
@@ -233,7 +233,8 @@ shown_values <- function(at, values) {
 
 # --- scores ------------------------------------------------------------------------------------
 
-# What blocks are tested with: casewise scores by parameter, their information, and the variable.
+# Collects everything the tests of a block need: casewise scores by parameter, their information,
+# and the variable.
 # Several models, one for each bin in order, with `within`.
 score_source <- function(fit, v, kind, within, level) {
   whole <- joint_fit(fit)
@@ -381,7 +382,7 @@ forward_steps <- function(source, own, p) {
   now <- p
   repeat {
     left <- which(is.na(step))
-    # two parameters cannot be told apart: at least two must be held to compare with
+    # which of two parameters changes is undetermined: at least two must be constant
     if (length(left) < 2L && any(!is.na(step)) || length(left) == 0L) break
     adjusted <- stats::p.adjust(now[left], "holm")
     if (!any(adjusted <= source$level, na.rm = TRUE)) break
@@ -430,7 +431,7 @@ fluctuation_test <- function(source, own, nuisance) {
   out
 }
 
-# As decorrelated(), by the outer product of sums within clusters.
+# decorrelated() with the outer product of sums within clusters.
 decorrelated_by <- function(u, cluster) {
   sums <- rowsum(u, cluster)
   unit <- sqrt(colMeans(u^2))

@@ -42,7 +42,7 @@ equivalent_parts <- function(x) {
 
 equivalent_paragraphs <- function(x) equivalent_sentence(x)
 
-# What fit cannot tell apart; the first few are named.
+# A sentence on the equivalent models, which names the first few.
 equivalent_sentence <- function(x) {
   if (nrow(x) == 0L) return(NULL)
   named <- addresses_in_words(utils::head(x$change, 3L), character())

@@ -137,8 +137,8 @@ with_cluster <- function(rows, cases) {
   lapply(rows, function(of_group) of_group[!is.na(cases$cluster[of_group])])
 }
 
-# Clusters with cases in several groups (girls and boys of the same classes) are numbered over all
-# groups besides, as `shared`, and their number is kept.
+# Clusters with cases in several groups (girls and boys of the same classes) also get
+# numbers over all groups (`shared`), and their number is kept.
 with_shared_clusters <- function(groups, cases) {
   if (is.null(cases$cluster) || length(groups) < 2L) return(groups)
   text <- lapply(groups, function(group) cases$cluster[group$used])

@@ -27,9 +27,13 @@ concerts <- blueprint("Calm and joy over two concerts") |>
   hold_equal(loading, intercept, across = "times") |>
   let_differ(intercept[ca3_t2])
 keep(path_diagram(quietly(fit_model(concerts, choirs_concerts))), "times")
-keep(path_diagram(ladder$fits$metric), "groups")
+keep(plot(approximate_means(quietly(fit_model(demo, choirs, by = town)))), "many-groups")
+calm <- quietly(fit_model(blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4),
+                          stats::na.omit(choirs[c(paste0("sc", 1:4), "age")])))
+along <- stats::na.omit(choirs[c(paste0("sc", 1:4), "age")])
+keep(plot(constancy(calm, age, c("loadings", "intercepts"), data = along, reps = 200),
+          show = "curves"), "constancy")
 keep(plot(ladder), "invariance")
-keep(plot(screen_data(choirs, demo), what = "missing"), "missing")
 complete <- quietly(fit_model(model("structural"), choirs, incomplete = "drop"))
 keep(plot(model_cutoffs(complete, reps = 300, seed = 1)), "cutoffs")
 claimed <- claim(model("structural"), H1 = effect[Calm, Staying] > 0,
