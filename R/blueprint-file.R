@@ -34,7 +34,8 @@ read_blueprint <- function(file, ...) {
 
 blueprint_keys <- c("title", "scale", "constructs", "effects", "covary", "uncorrelate", "restrict",
                     "relax", "start_at", "quantities", "claims", "wording",
-                    "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ", "trail",
+                    "left_out", "repeated", "hold_equal", "hold_equal_times", "let_differ",
+                    "let_differ_times", "trail",
                     "arrangement")
 construct_keys <- c("reflected_in", "composed_of", "scale")
 
@@ -131,7 +132,10 @@ held_from <- function(bp, content, file, in_file) {
     key <- held_keys[[across]]
     for (text in holds(key)) bp <- in_file(key, add_equal(bp, text, across))
   }
-  for (text in holds("let_differ")) bp <- in_file("let_differ", add_different(bp, text))
+  for (across in names(differ_keys)) {
+    key <- differ_keys[[across]]
+    for (text in holds(key)) bp <- in_file(key, add_different(bp, text, across))
+  }
   bp
 }
 
@@ -305,7 +309,7 @@ blueprint_yaml <- function(bp) {
                     function(names) paste0("[", paste(yaml_text(names), collapse = ", "), "]"), "")
     lines <- c(lines, "left_out:", paste0("  ", yaml_text(names(bp$left_out)), ": ", lists))
   }
-  for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
+  for (key in c(held_keys, differ_keys)) {
     if (length(bp[[key]]))
       lines <- c(lines, paste0(key, ": [", paste(yaml_text(bp[[key]]), collapse = ", "), "]"))
   }

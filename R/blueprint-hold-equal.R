@@ -17,14 +17,16 @@
 #'
 #' Over times, parameters that differ only in their time are held equal: loadings and intercepts of
 #' the same item, variances, and covariances within a time, but never parameters that connect two
-#' times. `let_differ()` frees from both.
+#' times. `let_differ()` frees from both; with `across = "times"` it frees over times alone, so that
+#' a parameter may differ at this time but remains equal in all groups.
 #'
 #' A construct's variance that is fixed for its scale is free outside the first group (time) when
 #' one of its loadings is held; its mean is when one of its items' intercepts is (Meredith 1993).
 #'
 #' @param .bp A blueprint.
 #' @param ... Kinds, slices or addresses.
-#' @param across What they are equal across: `"groups"` or `"times"`.
+#' @param across What they are equal across: `"groups"` or `"times"`; of `let_differ()` what they
+#'   may differ across: `"both"`, or `"times"` alone.
 #' @return The blueprint with the statements added.
 #' @section Errors: `orizzonte_error_address` for a kind or an address that does not exist, with
 #'   the nearest name; `orizzonte_error_input` when nothing is named.
@@ -50,35 +52,40 @@ hold_equal <- function(.bp, ..., across = "groups") {
 
 #' @rdname hold_equal
 #' @export
-let_differ <- function(.bp, ...) {
+let_differ <- function(.bp, ..., across = "both") {
   check_arguments("let_differ", dots = TRUE)
   check_blueprint(.bp, "let_differ")
-  for (text in captured_holds(rlang::enquos(...), "let_differ")) .bp <- add_different(.bp, text)
+  across <- choose_one(across, names(differ_keys), "`across`")
+  for (text in captured_holds(rlang::enquos(...), "let_differ"))
+    .bp <- add_different(.bp, text, across)
   .bp
 }
 
 held_keys <- c(groups = "hold_equal", times = "hold_equal_times")
+differ_keys <- c(both = "let_differ", times = "let_differ_times")
 
 add_equal <- function(bp, text, across = "groups") {
   key <- held_keys[[across]]
   if (text %in% bp[[key]])
     abort("duplicate", text_of("is_held_equal_across", value = text, across = across))
-  if (text %in% bp$let_differ) {
+  for (other in differ_keys) if (text %in% bp[[other]]) {
     say(text_of("no_longer_differs", parameter = text))
-    bp$let_differ <- setdiff(bp$let_differ, text)
+    bp[[other]] <- setdiff(bp[[other]], text)
   }
   bp[[key]] <- c(bp[[key]], text)
   bp
 }
 
-add_different <- function(bp, text) {
-  if (text %in% bp$let_differ) abort("duplicate", text_of("is_let_differ_twice", value = text))
-  held <- vapply(held_keys, function(key) text %in% bp[[key]], NA)
+add_different <- function(bp, text, across = "both") {
+  own <- differ_keys[[across]]
+  if (text %in% bp[[own]]) abort("duplicate", text_of("is_let_differ_twice", value = text))
+  concerned <- if (across == "both") held_keys else held_keys[across]
+  held <- vapply(concerned, function(key) text %in% bp[[key]], NA)
   if (any(held)) {
     say(text_of("no_longer_held_equal", parameter = text))
-    for (key in held_keys[held]) bp[[key]] <- setdiff(bp[[key]], text)
+    for (key in concerned[held]) bp[[key]] <- setdiff(bp[[key]], text)
   }
-  bp$let_differ <- c(bp$let_differ, text)
+  bp[[own]] <- c(bp[[own]], text)
   bp
 }
 

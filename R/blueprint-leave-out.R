@@ -102,7 +102,7 @@ without_statements <- function(.bp, gone, mentions) {
                              claims = enumerate(names(.bp$claims)[lost])))
   .bp$claims <- .bp$claims[!lost]
   .bp$relax <- Filter(function(text) !mentions(text), .bp$relax)
-  for (key in c("hold_equal", "hold_equal_times", "let_differ")) {
+  for (key in c(held_keys, differ_keys)) {
     gone_too <- vapply(.bp[[key]], function(text) {
       !text %in% c(hold_kinds, hold_slices) && grepl("[", text, fixed = TRUE) && mentions(text)
     }, NA)

@@ -37,7 +37,8 @@ blueprint <- function(title = "Untitled", scale = "marker", ...) {
     uncorrelate = list(first = character(), second = character()),
     restrict = list(), relax = character(), start_at = numeric(), quantities = character(),
     claims = character(), wording = character(), left_out = list(), hold_equal = character(),
-    hold_equal_times = character(), let_differ = character(), repeated = list(), trail = list()
+    hold_equal_times = character(), let_differ = character(),
+    let_differ_times = character(), repeated = list(), trail = list()
   ), class = "orizzonte_blueprint")
 }
 

@@ -142,6 +142,10 @@ amending_commands <- function() {
 }
 
 showing_commands <- function() {
+  c(measuring_commands(), question_commands(), drawing_commands())
+}
+
+measuring_commands <- function() {
   list(
     scores = list(
       does = "write factor scores of all cases", files = c("BLUEPRINT", "DATA"),
@@ -178,7 +182,12 @@ showing_commands <- function() {
              "Exit code 1 when a rung has not converged."),
       example = "orizzonte invariance choirs.yaml choirs.csv --by setting --loosen metric",
       run = command_invariance
-    ),
+    )
+  )
+}
+
+question_commands <- function() {
+  list(
     constancy = list(
       does = "does the measure stay the same along age or another variable?",
       files = c("BLUEPRINT", "DATA"),
@@ -188,7 +197,7 @@ showing_commands <- function() {
       paste0("Tests whether loadings, intercepts, residual variances or effects change along a ",
              "column of DATA, without dividing the cases into groups, and names the parameters ",
              "that do. Exit code 0; 1: not identified or not converged; 2: bad input."),
-      example = "orizzonte constancy choirs.yaml choirs.csv --along age --what 'loadings; intercepts'",
+      example = "orizzonte constancy choirs.yaml choirs.csv --along age --what intercepts",
       run = command_constancy
     ),
     approximate = list(
@@ -223,7 +232,12 @@ showing_commands <- function() {
              "bad input."),
       example = "orizzonte equivalent structural.yaml choirs.csv --before Belonging",
       run = command_equivalent
-    ),
+    )
+  )
+}
+
+drawing_commands <- function() {
+  list(
     draw = list(
       does = "draw a figure of a fitted blueprint", files = c("BLUEPRINT", "DATA"),
       options = c("figure", "what", "over", "values", "r_squared", "reliability",

@@ -4,7 +4,9 @@
 
 new_graph <- function(arrows, arcs) list(arrows = arrows, arcs = arcs)
 
-graph_key <- function(graph) paste(c(graph$arrows, graph$arcs[upper.tri(graph$arcs)]), collapse = "")
+graph_key <- function(graph) {
+  paste(c(graph$arrows, graph$arcs[upper.tri(graph$arcs)]), collapse = "")
+}
 
 graph_parameters <- function(graph) {
   list(effects = which(graph$arrows == 1), arcs = which(graph$arcs == 1 & upper.tri(graph$arcs)))
@@ -51,9 +53,12 @@ graph_jacobian <- function(graph, theta) {
   effect <- arrayInd(at$effects, c(m, m))
   arc <- arrayInd(at$arcs, c(m, m))
   columns <- c(
-    lapply(seq_len(nrow(effect)), function(k) column(own$total[, effect[k, 1L]],
-                                                     sigma[effect[k, 2L], ])),
-    lapply(seq_len(nrow(arc)), function(k) column(own$total[, arc[k, 1L]], own$total[, arc[k, 2L]])),
+    lapply(seq_len(nrow(effect)), function(k) {
+      column(own$total[, effect[k, 1L]], sigma[effect[k, 2L], ])
+    }),
+    lapply(seq_len(nrow(arc)), function(k) {
+      column(own$total[, arc[k, 1L]], own$total[, arc[k, 2L]])
+    }),
     lapply(seq_len(m), function(k) column(own$total[, k], own$total[, k]) / 2))
   matrix(unlist(columns), sum(lower))
 }

@@ -9,12 +9,12 @@
 #' @param before Names of variables in their order of time: each comes before those that are named
 #'   later and before all that are not named, so that nothing later may be its cause.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return A data frame of class `orizzonte_equivalent`, one row per model, those with fewest changes
-#'   first (at most ten): `change` (what takes the place of what), `places` (number of changes),
-#'   `chisq_difference` (of the refitted model, zero but for rounding), `verified` (whether the
-#'   refit has the same degrees of freedom and \eqn{\chi^2}). Attributes: `blueprints`, a list of
-#'   the models by `change`; `tried`, how many candidates were examined; `fixed`, which variables
-#'   cannot be caused by others, and why.
+#' @return A data frame of class `orizzonte_equivalent`, one row per model, those with fewest
+#'   changes first (at most ten): `change` (what takes the place of what), `places` (number of
+#'   changes), `chisq_difference` (of the refitted model, zero but for rounding), `verified`
+#'   (whether the refit has the same degrees of freedom and \eqn{\chi^2}). Attributes: `blueprints`,
+#'   a list of the models by `change`; `tried`, how many candidates were examined; `fixed`, which
+#'   variables cannot be caused by others, and why.
 #' @section How: Every pair of constructs and observed variables that is linked by an effect or a
 #'   covariance is given each of its other states. A candidate counts as equivalent if it reaches
 #'   the covariance matrices of the fitted model at three random points with the same tangent space
@@ -62,7 +62,8 @@ equivalent_models <- function(fit, before = NULL, ...) {
   check_fit(fit, "equivalent_models")
   check_converged(fit, "equivalent_models")
   frame <- structural_frame(fit, before)
-  found <- if (length(frame$name) > 1L) equivalent_graphs(frame) else list(models = list(), tried = 0L)
+  found <- if (length(frame$name) > 1L) equivalent_graphs(frame) else
+    list(models = list(), tried = 0L)
   candidates <- c(lapply(found$models, function(one) {
     list(change = one$change, places = one$places, blueprint = graph_blueprint(fit, frame, one))
   }), equivalent_measures(fit))
@@ -218,8 +219,9 @@ by_rules <- function(graph, step) {
   }
   causes <- function(i) which(graph$arrows[i, ] == 1)
   partners <- function(i) which(graph$arcs[i, ] == 1)
-  before <- function(x, y) all(causes(x) %in% c(causes(y), x)) &&
-    all(setdiff(partners(x), y) %in% partners(y))
+  before <- function(x, y) {
+    all(causes(x) %in% c(causes(y), x)) && all(setdiff(partners(x), y) %in% partners(y))
+  }
   if (step$from == "<->") {
     if (step$to == "->") return(before(step$pair[1L], step$pair[2L]))
     return(before(step$pair[2L], step$pair[1L]))

@@ -439,7 +439,7 @@ structure_sentences <- function(x) {
 # Hypotheses, quantities and statements about single parameters that name a construct.
 statements_about <- function(bp, name) {
   texts <- c(bp$claims, bp$quantities, vapply(bp$restrict, format_restriction, ""), bp$relax,
-             bp$let_differ, bp$hold_equal, bp$hold_equal_times, names(bp$start_at))
+             unlist(bp[c(held_keys, differ_keys)], use.names = FALSE), names(bp$start_at))
   word <- paste0("(^|[^A-Za-z0-9_.])", gsub("([.])", "[.]", name), "($|[^A-Za-z0-9_.])")
   unname(texts[grepl(word, texts)])
 }

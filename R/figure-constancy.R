@@ -128,7 +128,8 @@ p_of_curves <- function(names, x) {
 }
 
 curves_note <- function(x, curves) {
-  paste(fewer_panels(x), text_of("constancy_curves_note", n = paste(round(range(curves$n)), collapse = " to ")),
+  cases <- paste(round(range(curves$n)), collapse = " to ")
+  paste(fewer_panels(x), text_of("constancy_curves_note", n = cases),
         if (anyNA(curves$lower)) text_of("constancy_no_bands") else text_of("constancy_bands"))
 }
 

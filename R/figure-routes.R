@@ -315,8 +315,8 @@ core_edges <- function(table, nodes, plan, unit, drawn, page) {
 swung_ways <- function(from, to, nodes, unit) {
   low <- min(from$x, to$x)
   high <- max(from$x, to$x)
-  passed <- nodes[nodes$kind != "lane" & nodes$x + nodes$w / 2 > low & nodes$x - nodes$w / 2 < high &
-                    !nodes$name %in% c(from$name, to$name), ]
+  between <- nodes$x + nodes$w / 2 > low & nodes$x - nodes$w / 2 < high
+  passed <- nodes[nodes$kind != "lane" & between & !nodes$name %in% c(from$name, to$name), ]
   if (nrow(passed) == 0L) return(list())
   ends <- c(from$y, to$y)
   levels <- c(max(passed$y + passed$h / 2 + passed$over_up, ends),

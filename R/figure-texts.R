@@ -117,7 +117,8 @@ add_texts(
   sign_positive = "positive")
 
 add_texts(
-  constancy_no_process = "There is no process to draw: it exists for ordered variables without bins.",
+  constancy_no_process =
+    "There is no process to draw: it exists for ordered variables without bins.",
   constancy_process_axis = "cumulated scores",
   constancy_process_note = paste0(
     "Orange: parameters found to change, with the place. Dashed: limits that 95% of the processes ",

@@ -27,7 +27,8 @@
 #'   (complete, unweighted, independent cases).
 #' @param clusters Column, bare or quoted, that identifies clusters (classes, clinics, choirs):
 #'   standard errors and tests allow for dependence within clusters. Clusters may have cases in
-#'   several groups (girls and boys of the same classes); their scores are then added up over groups.
+#'   several groups (girls and boys of the same classes); their scores are then added up over
+#'   groups.
 #' @param weights Column, bare or quoted, of sampling weights.
 #' @param weight_scale How weights are scaled: with `"groups"` they sum to the number of cases in
 #'   each group, so that a constant weight in one group changes nothing; with `"sample"` they sum to

@@ -47,7 +47,8 @@ alignment_optimum <- function(estimates, par, path) {
   for (epsilon in path) {
     last <- NULL
     at <- function(par) {
-      if (!identical(last$par, par)) last <<- c(list(par = par), alignment_at(estimates, par, epsilon))
+      if (!identical(last$par, par))
+        last <<- c(list(par = par), alignment_at(estimates, par, epsilon))
       last
     }
     found <- stats::optim(par, function(x) at(x)$value, function(x) at(x)$gradient,

@@ -41,7 +41,8 @@ approximate_short <- function(x) {
 approximate_columns <- function(x, construct) {
   own <- x$means[x$means$construct == construct, ]
   own <- own[order(-own$mean), ]
-  titled(list(group = own$group, n = format_count(x$n[own$group]), mean = format_fixed(own$mean, 2L),
+  titled(list(group = own$group, n = format_count(x$n[own$group]),
+              mean = format_fixed(own$mean, 2L),
               se = ifelse(is.na(own$se), "", format_fixed(own$se, 2L)),
               interval = ifelse(is.na(own$se), "", shown_interval(own$lower, own$upper)),
               variance = format_fixed(own$variance, 2L)))

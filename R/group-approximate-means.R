@@ -11,8 +11,8 @@
 #'   group when `NULL`.
 #' @param level Level of the intervals.
 #' @param ... Must be empty: an argument by another name is an error.
-#' @return An object of class `orizzonte_approximate_means`. `as.data.frame()` gives one row for each
-#'   construct and group: `group`, `construct`, `mean`, `se`, `lower`, `upper` (in standard
+#' @return An object of class `orizzonte_approximate_means`. `as.data.frame()` gives one row for
+#'   each construct and group: `group`, `construct`, `mean`, `se`, `lower`, `upper` (in standard
 #'   deviations of the reference group, where the mean is 0 without a standard error), `variance`.
 #'   Further components: `noninvariant`, one row for each item, parameter (`"loading"` or
 #'   `"intercept"`) and group, with the aligned `value`, its `average` over the groups that agree,
@@ -26,28 +26,28 @@
 #' @section How: Configural loadings and intercepts are converted to constructs with mean 0 and
 #'   variance 1 in each group. The means and variances minimize the sum over items and pairs of
 #'   groups of \eqn{\sqrt{n_g n_h}\,(x^2 + 0.01)^{1/4}}, \eqn{x} the difference of the loadings or
-#'   intercepts. The mean of the reference group is 0; the variances have a geometric mean of 1 while
-#'   the sum is minimized and are then expressed in units of the reference. Standard errors follow
-#'   from the configural ones by the implicit function; since the loss has kinks, they are
-#'   approximate (about 10% too small in simulations). A parameter differs in a group if its p value
+#'   intercepts. The mean of the reference group is 0; the variances have a geometric mean of 1
+#'   while the sum is minimized and are then expressed in units of the reference. Standard errors
+#'   follow from the configural ones by the implicit function; since the loss has kinks, they are
+#'   approximate (about 10% too small in simulations). A parameter differs in a group if the p value
 #'   against the weighted mean of the groups that agree is at most .001.
 #'
 #'   Means may be ranked if those of simulated data, drawn from the solution with the same number of
-#'   cases and aligned again, correlate at least .98 with it (Muthén & Asparouhov 2014), and if no more
-#'   than a tenth of the parameters differ: beyond that, the means are biased in a way that such
-#'   simulations do not show. If more than a quarter differ, the method is no longer reliable.
+#'   cases and aligned again, correlate at least .98 with it (Muthén & Asparouhov 2014), and if no
+#'   more than a tenth of the parameters differ: beyond that, the means are biased in a way that
+#'   such simulations do not show. If more than a quarter differ, the method is no longer reliable.
 #'
 #'   Each construct is treated on its own, without effects among constructs and without
 #'   cross-loadings.
-#' @section Errors: `orizzonte_error_input` for fewer than three groups, for constructs of fewer than
-#'   three items, items of several constructs, or a fit with parameters that are held equal;
+#' @section Errors: `orizzonte_error_input` for fewer than three groups, for constructs of fewer
+#'   than three items, items of several constructs, or a fit with parameters that are held equal;
 #'   `orizzonte_error_name` for an unknown reference.
 #' @references
 #' Asparouhov, T., & Muthén, B. (2014). Multiple-group factor analysis alignment. *Structural
 #' Equation Modeling, 21*(4), 495--508.
 #'
-#' Muthén, B., & Asparouhov, T. (2014). IRT studies of many groups: The alignment method. *Frontiers
-#' in Psychology, 5*, 978.
+#' Muthén, B., & Asparouhov, T. (2014). IRT studies of many groups: The alignment method.
+#' *Frontiers in Psychology, 5*, 978.
 #' @seealso [invariance()], [latent_means()] for exact invariance,
 #'   [plot()][plot.orizzonte_approximate_means].
 #' @examples

@@ -14,7 +14,8 @@ constancy_columns <- function(x) {
 
 shown_at <- function(at) {
   if (is.character(at)) return(ifelse(is.na(at), "", at))
-  ifelse(is.na(at), "", format(signif(at, 3L), trim = TRUE, scientific = FALSE, drop0trailing = TRUE))
+  shown <- format(signif(at, 3L), trim = TRUE, scientific = FALSE, drop0trailing = TRUE)
+  ifelse(is.na(at), "", shown)
 }
 
 constancy_title <- function(x) text_of("constancy_title", along = attr(x, "along"))

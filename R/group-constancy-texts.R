@@ -10,7 +10,8 @@ add_texts(
   constancy_no_equations = paste0(
     "constancy() does not take fits with equations among parameters or with estimates at a bound."),
   constancy_restrict_linear = "Equal parameters and fixed values are possible.",
-  constancy_improper = "The solution is improper, so that its scores cannot be used to test constancy.",
+  constancy_improper =
+    "The solution is improper, so that its scores cannot be used to test constancy.",
   rescue_may_help = "rescue(blueprint, data) tries the usual remedies.",
   constancy_no_column = "The data have no column {name}.",
   constancy_give_data = paste0(
@@ -64,7 +65,8 @@ add_texts(
     "This change is strong, so that a test with scores computed within bins is advisable",
     "{instruction}."),
   constancy_method_continuous = paste0(
-    "Statistic: Cram\u00e9r-von Mises, the mean squared distance of the cumulated scores from zero. ",
+    "Statistic: Cram\u00e9r-von Mises, the mean squared distance of the cumulated scores from ",
+    "zero. ",
     "At: where the change is clearest (largest LM statistic). Change: the parameter in the ",
     "highest third of the cases less that in the lowest, with all others of its kind equal."),
   constancy_method_ordered = paste0(

@@ -16,19 +16,19 @@
 #'   (several make several blocks), or addresses such as `"loading[Calm, ]"` as one block.
 #' @param data The data frame to which `along` belongs, with the same rows as the data of the fit.
 #'   Fits keep only the columns of their models.
-#' @param within Number of bins of the variable in which scores are computed from a model of its own,
-#'   such as 4; `NULL` for scores from the fit. Advisable where constructs change strongly along the
-#'   variable (the printed result says when).
+#' @param within Number of bins of the variable in which scores are computed from a model of its
+#'   own, such as 4; `NULL` for scores from the fit. Advisable where constructs change strongly
+#'   along the variable (the printed result says when).
 #' @param reps Bootstrap replicates for the bands of the curves; 0 for curves without bands.
 #' @param seed Seed of the bootstrap.
 #' @param criteria The level of the tests, from [criteria()].
 #' @param ... Must be empty: an argument by another name is an error.
 #' @return A data frame of class `orizzonte_constancy`. The first row of each `block` tests it as a
 #'   whole (`parameter` is `NA`), the following rows its parameters one by one: `statistic` and `p`
-#'   (Cramér-von Mises; for ordered categories the largest LM statistic over the steps, for unordered
-#'   ones the sum), `p_adjusted` (Holm 1979 over the parameters of the block, and over the blocks in
-#'   their first rows), `max_lm` and `p_max_lm`
-#'   (the largest LM statistic and its p value), `at` (the value of the variable where it
+#'   (Cramér-von Mises; for ordered categories the largest LM statistic over the steps, for
+#'   unordered ones the sum), `p_adjusted` (Holm 1979 over the parameters of the block, and over the
+#'   blocks in their first rows), `max_lm` and `p_max_lm`
+#'   (the largest LM statistic with the p value), `at` (the value of the variable where it
 #'   is reached), `difference` (of the parameter between the highest and the lowest third of the
 #'   cases, from a fit to the thirds in which the rest of the block is equal), `step` (the order in
 #'   which changing parameters were found) and `verdict`: `"changes"`, `"follows_others"`
@@ -56,11 +56,11 @@
 #'   1993). Incomplete cases contribute what they have; cases without a value of the variable are
 #'   left out, and the model is refitted without them.
 #' @section Curves: `attr(x, "curves")` contains the parameters at 11 values of the variable
-#'   (quantiles from .05 to .95), each from a model fitted to moments that are weighted by a Gaussian
-#'   kernel and from which the local linear trend of each item has been removed (Hildebrandt,
-#'   Lüdtke, Robitzsch, Sommer & Wilhelm 2016), in a scale in which the loadings of each construct
-#'   average 1 and its intercepts 0 (Little, Slegers & Card 2006): `parameter`, `at`, `value`, `n`
-#'   (sum of the weights), `se`, `lower`, `upper` (pointwise), `lower_all`, `upper_all`
+#'   (quantiles from .05 to .95), each from a model fitted to moments that are weighted by a
+#'   Gaussian kernel and from which the local linear trend of each item has been removed
+#'   (Hildebrandt, Lüdtke, Robitzsch, Sommer & Wilhelm 2016), in a scale in which the loadings of
+#'   each construct average 1 and its intercepts 0 (Little, Slegers & Card 2006): `parameter`, `at`,
+#'   `value`, `n` (sum of the weights), `se`, `lower`, `upper` (pointwise), `lower_all`, `upper_all`
 #'   (simultaneous, from the bootstrap). Neighbouring points share cases and must not be compared
 #'   with one another; the tests do that. There are no curves for incomplete data, for categories,
 #'   or for models other than measurement models without cross-loadings.
@@ -427,7 +427,8 @@ fluctuation_test <- function(source, own, nuisance) {
     out[c("p", "p_max_lm")] <- list(bridge_mean_p(found$mean, rank),
                                     bridge_largest_p(found$largest, rank))
   }
-  if (!rule_enough_cases(length(source$v), rank, source$cluster)) out[c("p", "p_max_lm")] <- NA_real_
+  if (!rule_enough_cases(length(source$v), rank, source$cluster))
+    out[c("p", "p_max_lm")] <- NA_real_
   out
 }
 
@@ -480,13 +481,10 @@ binned_fit <- function(source, held, count, differ = character()) {
   bp <- without_trail(fit$request$blueprint)
   bp$hold_equal <- union(bp$hold_equal, held)
   bp$let_differ <- union(bp$let_differ, differ)
-  kept <- cached(source$fit, paste(c("bins", count, held, differ, source$v[1L:2L]), collapse = " "), {
-    found <- suppressWarnings(suppressMessages(
-      refit_quietly(fit, list(blueprint = bp, data = frame, by = name))))
-    check_converged(found, "constancy")
-    found
-  })
-  kept
+  found <- suppressWarnings(suppressMessages(
+    refit_quietly(fit, list(blueprint = bp, data = frame, by = name))))
+  check_converged(found, "constancy")
+  found
 }
 
 # The models of the thirds: with the whole block equal, for the change of the constructs, and with

@@ -185,8 +185,9 @@ within_bins <- function(parts, v) {
     path <- Map(function(w, back) w - sum %*% t(back), path, carried)
     means <- Reduce(`+`, lapply(path, function(w) rowSums((w %*% spread) * w))) /
       (length(ends) * n)
-    lm <- do.call(cbind, lapply(inside, function(k) rowSums((path[[k]] %*% metric[[k]]) *
-                                                              path[[k]])))
+    lm <- do.call(cbind, lapply(inside, function(k) {
+      rowSums((path[[k]] %*% metric[[k]]) * path[[k]])
+    }))
     list(mean = means, lm = lm)
   }
   observed <- statistics(matrix(1, 1L, n))

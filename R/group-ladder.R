@@ -194,8 +194,9 @@ released_addresses <- function(fit) {
   over <- which(!is.na(fit$layout$rows$over))
   named <- c(pattern_rows(bp$hold_equal, fit$layout),
              intersect(pattern_rows(bp$hold_equal_times, fit$layout), over))
-  rows <- intersect(named, pattern_rows(bp$let_differ, fit$layout))
-  rows <- rows[!fit$layout$rows$shared[rows]]
+  rows <- intersect(named, pattern_rows(c(bp$let_differ, bp$let_differ_times), fit$layout))
+  rows <- rows[!fit$layout$rows$shared[rows] |
+                 rows %in% pattern_rows(bp$let_differ_times, fit$layout)]
   if (length(rows) == 0L) return(character())
   plain <- addresses_without_group(fit$layout$rows)
   everywhere <- vapply(plain[rows], function(x) all(which(plain == x) %in% rows), NA)

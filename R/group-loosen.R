@@ -95,7 +95,8 @@ release_equalities <- function(fit, before, rung, until, most, with_intercept, c
     blocked <- nrow(table) == 0L || table$p[1L] > criteria$significance
     if (blocked) break
     steps <- steps + 1L
-    taken <- release_one(fit, table[1L, ], rung, steps, with_intercept)
+    together <- release_over_times(fit, own, rung, steps, with_intercept, table$p[1L])
+    taken <- together %||% release_one(fit, table[1L, ], rung, steps, with_intercept)
     fit <- taken$fit
     released <- c(released, taken$rows)
     if (!has_converged(fit)) break
@@ -107,6 +108,65 @@ release_equalities <- function(fit, before, rung, until, most, with_intercept, c
   meets <- met(fit)
   list(fit = fit, released = list_frame(columns), holds = meets, meets = meets, blocked = blocked,
        earlier = if (worth) earlier$parameter)
+}
+
+most_joint_releases <- 60L
+
+# With equalities over groups and times, a parameter that differs at one time in all groups alike is
+# released as one step: free at this time, still equal over groups. The best such release by a refit
+# of each, where it is as significant as that of a single group (`p`); NULL otherwise.
+release_over_times <- function(fit, own, rung, step, with_intercept, p) {
+  rows <- fit$layout$rows
+  plain <- addresses_without_group(rows)
+  groups <- length(fit$layout$groups)
+  open <- which(rows$over_groups & rows$over_times & rows$time > 1L & rows$parameter %in% own)
+  known <- unique(plain[open])
+  known <- known[vapply(known, function(one) {
+    all(releasable(fit, rows$parameter[plain == one])) && sum(plain[open] == one) == groups
+  }, NA)]
+  if (groups < 2L || length(known) == 0L || length(known) > most_joint_releases) return(NULL)
+  tried <- map_with_progress(known, function(one) {
+    other <- tryCatch(suppressWarnings(suppressMessages(
+      refit_quietly(fit, list(blueprint = free_over_times(fit, one, FALSE))))),
+      orizzonte_error = function(e) NULL)
+    if (is.null(other) || !has_converged(other)) return(NA_real_)
+    difference_test(fit, other)$p
+  }, text_of("equalities_over_times"))
+  p_joint <- unlist(tried)
+  if (all(is.na(p_joint)) || min(p_joint, na.rm = TRUE) > p) return(NULL)
+  chosen <- known[which.min(p_joint)]
+  taken_along <- free_over_times(fit, chosen, with_intercept)
+  amended <- suppressWarnings(suppressMessages(refit_quietly(fit, list(blueprint = taken_along))))
+  at <- match(chosen, addresses_without_group(amended$layout$rows))
+  bp <- amended$request$blueprint
+  change <- change_of(chosen, "free", values_of(fit)[match(chosen, plain)], values_of(amended)[at])
+  bp$trail <- add_revision(fit, amended, list(change),
+                           text_of("largest_index_among_equalities", rung = rung), NA_real_)
+  amended <- with_blueprint(amended, bp)
+  added <- setdiff(taken_along$let_differ_times, fit$request$blueprint$let_differ_times)
+  list(fit = amended, rows = lapply(added, function(parameter) {
+    c(list(step = step, parameter = parameter, modification_index = NA_real_,
+           actual_drop = if (parameter == chosen) drop_between(fit, amended) else NA_real_),
+      value_and_first_time(amended, parameter))
+  }))
+}
+
+# The value of a parameter at its time, and that at the first time, in the first group.
+value_and_first_time <- function(fit, parameter) {
+  rows <- fit$layout$rows
+  at <- match(parameter, addresses_without_group(rows))
+  first <- which(rows$over %in% rows$over[at] & rows$group == rows$group[at] & rows$time == 1L)[1L]
+  list(estimate = values_of(fit)[at], reference = values_of(fit)[first])
+}
+
+# The blueprint with a parameter free over times; the intercept of an item goes with its loading.
+free_over_times <- function(fit, address, with_intercept) {
+  bp <- fit$request$blueprint
+  bp$let_differ_times <- union(bp$let_differ_times, address)
+  parsed <- parse_address(address)
+  if (with_intercept && parsed$kind == "loading" && fit$layout$means)
+    bp$let_differ_times <- union(bp$let_differ_times, address_format("intercept", parsed$second))
+  bp
 }
 
 # A loading takes the item's intercept along: where the loading differs, so does the level at which
@@ -171,10 +231,10 @@ released_values <- function(fit, parameter) {
 # The loosened fit in its place; later rungs are refitted with the same exceptions.
 relaid_ladder <- function(ladder, fit, at, releases) {
   fits <- ladder$fits[names(ladder$limits)]
-  except <- fit$request$blueprint$let_differ
+  except <- fit$request$blueprint[differ_keys]
   for (k in seq_along(fits)) {
     bp <- without_trail(fits[[k]]$request$blueprint)
-    bp$let_differ <- union(bp$let_differ, except)
+    for (key in differ_keys) bp[[key]] <- union(bp[[key]], except[[key]])
     if (k == at) fits[[k]] <- fit
     if (k > at) fits[[k]] <- refit_quietly(fits[[k]], list(blueprint = bp), errors = FALSE)
     # a structural step is refitted from its own reference rung, which is unchanged

@@ -34,6 +34,7 @@ add_texts(
 
   items_not_in_groups = "Not asked everywhere: {each}. Equalities hold where an item was asked.",
   items_not_in_group = "{items} (not in {group})",
+  equalities_over_times = "Equalities over times",
   rung_fits_poorly =
     "The {rung} model does not fit acceptably: resolve its misfit first, in each group.",
   trouble_in_groups = " in {groups}",

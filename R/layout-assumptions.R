@@ -193,6 +193,8 @@ stated_besides <- function(bp) {
               hold_equal_times = enumerate(bp$hold_equal_times, most = 12L)),
     if (length(bp$let_differ))
       text_of("free_differ", let_differ = enumerate(bp$let_differ, most = 12L)),
+    if (length(bp$let_differ_times))
+      text_of("free_differ_times", let_differ = enumerate(bp$let_differ_times, most = 12L)),
     if (length(bp$quantities))
       paste0(address_format("quantity", names(bp$quantities)), " = ", bp$quantities),
     unlist(lapply(names(bp$left_out), function(g) {

@@ -94,15 +94,24 @@ hold_across <- function(layout, bp) {
     layout <- hold_rows(layout, bp$hold_equal, bp$let_differ, addresses_without_group(layout$rows),
                         "over_groups")
   if (layout$several_times)
-    layout <- hold_rows(layout, bp$hold_equal_times, bp$let_differ,
+    layout <- hold_rows(layout, bp$hold_equal_times, c(bp$let_differ, bp$let_differ_times),
                         paste(layout$rows$over, layout$rows$group, sep = "\r"), "over_times")
   layout$rows$shared <- layout$rows$over_groups | layout$rows$over_times
   free_means(layout)
 }
 
+about_means <- function(patterns) {
+  startsWith(as.character(patterns), "intercept[") | startsWith(as.character(patterns), "mean[")
+}
+
 # Rows of the same key that patterns name, as one class.
 hold_rows <- function(layout, hold, differ, key, mark) {
   rows <- layout$rows
+  if (!layout$means) {
+    # before there are data, statements about means have no rows
+    hold <- hold[!about_means(hold)]
+    differ <- differ[!about_means(differ)]
+  }
   at <- as.integer(setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout)))
   # what was relaxed is not held
   at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))

@@ -13,6 +13,7 @@ add_texts(
   repeated_at = "repeated: {name} at {name_2}",
   held_equal_over_times = "held equal over times: {hold_equal_times}",
   free_differ = "free to differ: {let_differ}",
+  free_differ_times = "free to differ over times: {let_differ}",
   left_out_group = "left out in group {value}: {value_2}",
   claim = "claim {claims}: {claims_2}",
   trail_see_trail_blueprint = "trail: {revision}; see trail(blueprint)",

@@ -30,8 +30,9 @@ stated_layout <- function(bp, means, observed, groups, grouped) {
   apply_restrictions(stack_groups(bp, means, observed, groups, grouped), bp)
 }
 
-# `incomplete`: with missing values, or clusters that lie in several groups, intercepts depend on the
-# other parameters, even when each is free. `unseen`: by group, pairs of variables that no case has together.
+# `incomplete`: with missing values, or clusters that lie in several groups, intercepts depend on
+# the other parameters, even when each is free. `unseen`: by group, pairs of variables that no case
+# has together.
 finish_layout <- function(layout, bp, sd, incomplete = FALSE, unseen = 0L) {
   layout <- hold_across(layout, bp)
   layout <- apply_constraints(apply_map(apply_scales(layout, bp), sd), bp)

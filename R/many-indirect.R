@@ -83,8 +83,8 @@ indirect_power <- function(test, n, significance) {
   size <- length(entries$rows)
   estimates <- entries$value + root %*% test$outer[seq_len(size), , drop = FALSE]
   around <- root %*% test$inner[seq_len(size), , drop = FALSE]
-  drawn <- stats::setNames(lapply(seq_len(size), function(k) outer(estimates[k, ], around[k, ], `+`)),
-                           as.character(entries$rows))
+  drawn <- lapply(seq_len(size), function(k) outer(estimates[k, ], around[k, ], `+`))
+  names(drawn) <- entries$rows
   products <- sum_of_products(test$routes, drawn)
   above <- rowMeans(products > 0)
   mean(above <= significance / 2 | above >= 1 - significance / 2)

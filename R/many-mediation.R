@@ -14,8 +14,9 @@
 #' @return A data frame of class `orizzonte_mediation`, one row for each effect (and group):
 #'   `parameter`, `group`, `kind` (`"direct"`, `"route"`, `"indirect"`, `"total"`, `"contrast"` of
 #'   two routes, `"groups"` for the difference of the indirect effect from the first group), `via`
-#'   (the variables on the route, or what is subtracted from what), `estimate`, `se`, `lower`, `upper`, `p`, `standardized`, `standardized_lower`,
-#'   `standardized_upper` (the last two from the bootstrap).
+#'   (the variables on the route, or what is subtracted from what), `estimate`, `se`, `lower`,
+#'   `upper`, `p`, `standardized`, `standardized_lower`, `standardized_upper` (the last two from the
+#'   bootstrap).
 #' @section How: Indirect effects are products of the effects along a route (Bollen 1987). Without a
 #'   bootstrap, standard errors come from the delta method (Sobel 1982), whose symmetric intervals
 #'   are too low for products; with one, intervals are those of its kind (percentile,

@@ -14,8 +14,8 @@
 #' @param significance Level of tests; intervals cover one minus it.
 #' @param goal The power for which the n is looked for.
 #' @param folder A folder for finished parts; the same call continues from there.
-#' @details Indirect effects of the model that is fitted are planned for as well, with intervals from
-#'   the distribution of products (MacKinnon, Lockwood & Williams 2004).
+#' @details Indirect effects of the model that is fitted are planned for as well, with intervals
+#'   from the distribution of products (MacKinnon, Lockwood & Williams 2004).
 #' @references MacKinnon, D. P., Lockwood, C. M., & Williams, J. (2004). Confidence limits for the
 #'   indirect effect: Distribution of the product and resampling methods. *Multivariate Behavioral
 #'   Research, 39*(1), 99-128.
@@ -214,7 +214,8 @@ print.orizzonte_plan <- function(x, ...) {
 # Effects and constructs' covariances first: items' own parameters are for the data frame.
 format_plan <- function(x) {
   table <- x$parameters
-  shown <- table[grepl("^(effect|indirect|loading|covariance|quantity|mean|weight)\\[", table$parameter), ]
+  kinds <- "^(effect|indirect|loading|covariance|quantity|mean|weight)\\["
+  shown <- table[grepl(kinds, table$parameter), ]
   shown <- shown[order(match(shown$parameter, unique(shown$parameter)), shown$n), ]
   sizes <- x$sizes
   c(heading(paste0("Plan: ", x$title)),

@@ -217,14 +217,17 @@ print.orizzonte_power <- function(x, ...) {
   invisible(x)
 }
 
+power_title <- function(x) {
+  level <- short_number(attr(x, "significance"))
+  if (is.na(x$df[1L])) return(text_of("test_interval", test = x$test[1L], level = level))
+  text_of("test_df", test = x$test[1L], attr = level, df = x$df[1L])
+}
+
 format_power <- function(x) {
   goal <- attr(x, "goal")
   needed <- attr(x, "n_for_goal")
   c(heading_with_status(text_of("head_power"), x),
-    wrap_lines(c(if (is.na(x$df[1L]))
-      text_of("test_interval", test = x$test[1L], level = short_number(attr(x, "significance"))) else
-        text_of("test_df", test = x$test[1L], attr = short_number(attr(x, "significance")),
-                df = x$df[1L]), attr(x, "words"))), "",
+    wrap_lines(c(power_title(x), attr(x, "words"))), "",
     format_table(c(list(n = format_count(x$n)),
                    if (!all(is.na(x$ncp))) list(ncp = format_fixed(x$ncp, 2L)),
                    list(power = format_share(x$power, 3L)))), "",

@@ -289,7 +289,8 @@ add_texts(
   mediation_both_opposite = paste0(
     "{from} has an indirect and a direct effect on {to}{where}, with opposite signs (competitive ",
     "mediation, or suppression)."),
-  mediation_direct_only = "No indirect effect of {from} on {to} was shown{where}, only a direct one.",
+  mediation_direct_only =
+    "No indirect effect of {from} on {to} was shown{where}, only a direct one.",
   mediation_neither = "Neither an indirect nor a direct effect of {from} on {to} was shown{where}.",
   mediation_no_route = "There is no indirect route from {from} to {to}{where}.",
   mediation_delta = paste0(

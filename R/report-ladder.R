@@ -64,7 +64,7 @@ rung_meanings <- function(ladder) {
 ladder_release_parts <- function(ladder, loosened) {
   releases <- ladder$releases %||% no_releases()
   if (is.null(loosened) && nrow(releases) == 0L) return(NULL)
-  before <- setdiff(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)),
+  before <- setdiff(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint[differ_keys])),
                     releases$parameter)
   last <- utils::tail(ladder$fits, 1L)[[1L]]
   report_section(text_of("what_was_released"),
@@ -160,7 +160,7 @@ ladder_reproduction_parts <- function(ladder) {
                       hold_equal_times = paste(bp$hold_equal_times, collapse = ", "))),
           collapse = "; ")
   }, "")
-  except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint$let_differ)))
+  except <- unique(unlist(lapply(ladder$fits, function(fit) fit$request$blueprint[differ_keys])))
   report_section(text_of("to_reproduce_this"), report_text(text_of("blueprint_file")),
     report_code(blueprint_yaml(ladder$blueprint)),
     report_bullets(c(

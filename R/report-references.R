@@ -1,6 +1,8 @@
 # The literature that texts and reports cite, by author and year.
 
-references_by_key <- function() {
+references_by_key <- function() c(references_a_to_m(), references_m_to_z())
+
+references_a_to_m <- function() {
   c(
     paste0("Arbuckle, J. L. (1996). Full information estimation in the presence of incomplete ",
            "data. In G. A. Marcoulides & R. E. Schumacker (Eds.), Advanced structural equation ",
@@ -39,10 +41,15 @@ references_by_key <- function() {
            "Equation Modeling, 6(1), 1-55."),
     paste0("J\u00f6reskog, K. G. (1971). Simultaneous factor analysis in several populations. ",
            "Psychometrika, 36(4), 409-426."),
-    paste0("MacCallum, R. C., Wegener, D. T., Uchino, B. N., & Fabrigar, L. R. (1993). The problem ",
-           "of equivalent models in applications of covariance structure analysis. Psychological ",
-           "Bulletin, 114(1), 185-199."),
-    "McDonald, R. P. (1999). Test theory: A unified treatment. Erlbaum.",
+    paste0("MacCallum, R. C., Wegener, D. T., Uchino, B. N., & Fabrigar, L. R. (1993). The ",
+           "problem of equivalent models in applications of covariance structure analysis. ",
+           "Psychological Bulletin, 114(1), 185-199."),
+    "McDonald, R. P. (1999). Test theory: A unified treatment. Erlbaum."
+  )
+}
+
+references_m_to_z <- function() {
+  c(
     paste0("Meredith, W. (1993). Measurement invariance, factor analysis and factorial ",
            "invariance. Psychometrika, 58(4), 525-543."),
     paste0("Merkle, E. C., Fan, J., & Zeileis, A. (2014). Testing for measurement invariance with ",
@@ -54,8 +61,8 @@ references_by_key <- function() {
     paste0("Muth\u00e9n, L. K., & Muth\u00e9n, B. O. (2002). How to use a Monte Carlo study to ",
            "decide on sample size and determine power. Structural Equation Modeling, 9(4), ",
            "599-620."),
-    paste0("Neyman, J. (1959). Optimal asymptotic tests of composite statistical hypotheses. In U. ",
-           "Grenander (Ed.), Probability and statistics (pp. 213-234). Wiley."),
+    paste0("Neyman, J. (1959). Optimal asymptotic tests of composite statistical hypotheses. In ",
+           "U. Grenander (Ed.), Probability and statistics (pp. 213-234). Wiley."),
     paste0("Reise, S. P. (2012). The rediscovery of bifactor measurement models. Multivariate ",
            "Behavioral Research, 47(5), 667-696."),
     paste0("Satorra, A., & Bentler, P. M. (1994). Corrections to test statistics and standard ",
@@ -86,14 +93,17 @@ references_by_key <- function() {
 
 # The in-text citations, in the same order.
 reference_keys <- c(
-  "Arbuckle 1996", "Asparouhov & Muth\u00e9n 2014", "Bollen & Stine 1992", "Browne & Cudeck 1993", "Chen 2007",
+  "Arbuckle 1996", "Asparouhov & Muth\u00e9n 2014", "Bollen & Stine 1992",
+  "Browne & Cudeck 1993", "Chen 2007",
   "Cheung & Rensvold 2002", "Cronbach 1951", "Cudeck & Browne 1983", "Efron 1987",
   "Fornell & Larcker 1981",
   "Graham 2003", "Haberman 2008", "Henseler et al. 2015", "Holm 1979", "Hu & Bentler 1999",
   "J\u00f6reskog 1971", "MacCallum et al. 1993", "McDonald 1999", "Meredith 1993",
-  "Merkle et al. 2014", "Merkle & Zeileis 2013", "Muth\u00e9n & Asparouhov 2014", "Muth\u00e9n & Muth\u00e9n 2002",
+  "Merkle et al. 2014", "Merkle & Zeileis 2013", "Muth\u00e9n & Asparouhov 2014",
+  "Muth\u00e9n & Muth\u00e9n 2002",
   "Neyman 1959", "Reise 2012",
-  "Satorra & Bentler 1994", "Satorra & Bentler 2001", "Sobel 1982", "S\u00f6rbom 1974", "Swain 1975",
+  "Satorra & Bentler 1994", "Satorra & Bentler 2001", "Sobel 1982", "S\u00f6rbom 1974",
+  "Swain 1975",
   "Vuong 1989", "White 1982", "Yuan & Bentler 2000",
   "Zhang & Savalei 2023", "Zhao et al. 2010"
 )

@@ -414,12 +414,14 @@ add_texts(
   approximate_methods_means = paste0(
     "For {construct}, {share} of the loadings and intercepts differed between groups; means ",
     "ranged from {low_mean} ({low}, SE = {low_se}) to {high_mean} ({high}, SE = {high_se})."),
-  approximate_methods_rank = "Means of simulated data correlated {r} with these, so that they may be ranked.",
+  approximate_methods_rank =
+    "Means of simulated data correlated {r} with these, so that they may be ranked.",
   approximate_methods_do_not_rank = paste0(
     "Means of simulated data correlated {r} with these, so that they were not ranked."),
   approximate_methods_recovery = "A correlation of at least .98 was required for ranking ({cite}).",
   mediation_table = "Direct, indirect and total effects of {from} on {to}",
-  mediation_methods = "The effect of {from} on {to} was divided into direct and indirect effects{method}.",
+  mediation_methods =
+    "The effect of {from} on {to} was divided into direct and indirect effects{method}.",
   mediation_methods_delta = ", with standard errors by the delta method ({cite})",
   mediation_methods_bootstrap = ", with bootstrap intervals",
   mediation_methods_direct =

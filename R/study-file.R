@@ -17,7 +17,8 @@ step_keys <- list(
   bootstrap = c("of", "reps", "what", "interval"),
   plan = c("blueprint", "n", "truth", "truth_units", "reps"),
   constancy = c("of", "along", "what", "within", "reps"), approximate = c("of", "reference"),
-  equivalent = c("of", "before"), mediation = c("of", "from", "to", "reps", "interval"), report = c("of", "file", "parts"))
+  equivalent = c("of", "before"), mediation = c("of", "from", "to", "reps", "interval"),
+  report = c("of", "file", "parts"))
 
 # The types of values of a step; all other values are one piece of text.
 step_texts <- c("of", "free", "fix", "omit", "rungs", "structural", "loosen", "what", "parts",

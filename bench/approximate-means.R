@@ -57,7 +57,8 @@ enough <- do.call(rbind, parallel::mclapply(seq_len(reps), one, share = 0.1, n =
 shown <- utils::capture.output({
   options(width = 200)
   cat("# ", R.version.string, ", orizzonte ", format(utils::packageVersion("orizzonte")),
-      " (bench/approximate-means.R): 20 groups of 200, 5 items, ", reps, " replicates\n\n", sep = "")
+      " (bench/approximate-means.R): 20 groups of 200, 5 items, ", reps, " replicates\n\n",
+      sep = "")
   print(table)
   cat("\nWith 60 cases a group: correlation with the truth ",
       round(mean(few[, "correlation"]), 3), ", foreseen ", round(mean(few[, "foreseen"]), 3),

@@ -70,8 +70,8 @@ dimnames(in_bins) <- list(names(conditions)[c(1, 3, 6)],
 shown <- utils::capture.output({
   cat("# ", R.version.string, ", orizzonte ", format(utils::packageVersion("orizzonte")),
       " (bench/constancy.R), n = 500, ", reps, " replicates, ",
-      round(proc.time()[["elapsed"]] - began), " s\n\nShares rejected at .05; x1 alone: the search ",
-      "names x1 and nothing else; others: it names another one\n\n", sep = "")
+      round(proc.time()[["elapsed"]] - began), " s\n\nShares rejected at .05; x1 alone: the ",
+      "search names x1 and nothing else; others: it names another one\n\n", sep = "")
   options(width = 200)
   print(table)
   cat("\nWith scores within four bins (", reps / 5, " replicates)\n\n", sep = "")

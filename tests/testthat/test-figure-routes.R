@@ -66,7 +66,8 @@ test_that("loadings are straight where items stand between two constructs", {
     construct("Level", reflected_in = c(w1 = 1, w2 = 1, w3 = 1, w4 = 1, w5 = 1)) |>
     construct("Growth", reflected_in = c(w1 = 0, w2 = 1, w3 = 2, w4 = 3, w5 = 4))
   found <- arrange_blueprint(bp)
-  bends <- vapply(found$edges, function(edge) if (edge$type == "loading") bends_of(edge$path) else 0L,
-                  0L)
+  bends <- vapply(found$edges, function(edge) {
+    if (edge$type == "loading") bends_of(edge$path) else 0L
+  }, 0L)
   expect_equal(sum(bends), 0)
 })

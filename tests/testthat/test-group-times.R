@@ -247,3 +247,52 @@ test_that("times that cannot be paired are refused with what to write", {
   expect_error(hold_equal(bp, loading, across = "time"), text_pattern("did_you_mean"),
                class = "orizzonte_error_input")
 })
+
+test_that("a parameter that differs at one time in all groups alike is released in one step", {
+  bp <- blueprint("Calm") |>
+    repeated("Calm", times = list(C1 = ca1_t1:ca4_t1, C2 = ca1_t2:ca4_t2))
+  drawn <- function(second, other = second) {
+    set.seed(2)
+    n <- 600
+    g <- rep(c("a", "b"), each = n / 2)
+    f1 <- rnorm(n)
+    f2 <- 0.6 * f1 + 0.8 * rnorm(n)
+    first <- c(0.8, 0.7, 0.8, 0.7)
+    x <- cbind(vapply(1:4, function(i) first[i] * f1 + 0.6 * rnorm(n), numeric(n)),
+               vapply(1:4, function(i) {
+                 ifelse(g == "a", second[i], other[i]) * f2 + 0.6 * rnorm(n)
+               }, numeric(n)))
+    colnames(x) <- c(paste0("ca", 1:4, "_t1"), paste0("ca", 1:4, "_t2"))
+    data.frame(x, g)
+  }
+  alike <- drawn(c(0.8, 0.7, 0.4, 0.7))
+  ladder <- suppressMessages(invariance(bp, alike, by = g))
+  found <- suppressMessages(loosen(ladder, "metric", until = "p"))
+  expect_identical(found$released$parameter[1:2], c("loading[C2, ca3_t2]", "intercept[ca3_t2]"))
+  expect_equal(max(found$released$step), 1)
+  expect_true(found$holds)
+  # free over time, equal over groups: one parameter more
+  expect_equal(df.residual(ladder$fits$metric) - df.residual(found$fit), 1)
+  own <- estimates(found$fit)
+  at <- grepl("loading[C2, ca3_t2", own$parameter, fixed = TRUE)
+  expect_equal(diff(own$estimate[at]), 0)
+  expect_gt(found$released$reference[1], found$released$estimate[1] + 0.15)
+  # the later rungs keep it, and the model is a file
+  relaid <- found$ladder$fits$scalar$request$blueprint
+  expect_identical(relaid$let_differ_times, c("loading[C2, ca3_t2]", "intercept[ca3_t2]"))
+  file <- tempfile(fileext = ".yaml")
+  write_blueprint(found$fit, file)
+  back <- read_blueprint(file)
+  expect_identical(back$let_differ_times, found$fit$request$blueprint$let_differ_times)
+  expect_equal(deviance(quiet_fit(back, alike, by = g)), deviance(found$fit), tolerance = 1e-8)
+  expect_output(print(back), "free to differ over times: loading[C2, ca3_t2]", fixed = TRUE)
+  # by hand
+  stated <- bp |> hold_equal(loading) |> hold_equal(loading, across = "times") |>
+    let_differ(loading[C2, ca3_t2], across = "times")
+  expect_equal(deviance(quiet_fit(stated, alike, by = g)), deviance(found$fit), tolerance = 1e-6)
+  # in one group alone it is released there
+  single <- drawn(c(0.8, 0.7, 0.8, 0.7), c(0.8, 0.7, 0.2, 0.7))
+  other <- suppressMessages(loosen(suppressMessages(invariance(bp, single, by = g)), "metric",
+                                   until = "p"))
+  expect_identical(other$released$parameter[1], "loading[C2, ca3_t2 | b]")
+})
