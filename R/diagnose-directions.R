@@ -163,21 +163,150 @@ null_residuals <- function(geometry, draws) {
   out - geometry$tangent %*% crossprod(geometry$tangent, out)
 }
 
+# --- changes of one cell each ----------------------------------------------------------------------
+
+# Many changes of one cell of the model matrices. As a matrix of directions they would have as many
+# numbers as moments times changes; but the direction of one cell has rank two, so that its product
+# with a vector of moments is a product of two columns with the matrix that the vector stands for.
+# `norm`: the length of each direction after what the fit can do itself is taken off; `taken`: its
+# products with the tangent space.
+new_changes <- function(geometry, family, group, row, col) {
+  out <- list(family = family, group = group, row = row, col = col)
+  if (length(row) == 0L) return(c(out, list(norm = numeric(), taken = NULL)))
+  before <- squared_lengths(geometry, out)
+  taken <- raw_along(geometry, out, geometry$tangent)
+  norm <- sqrt(pmax(0, before - rowSums(taken^2)))
+  kept <- norm > 1e-6 * sqrt(before)
+  c(lapply(out, `[`, kept), list(norm = norm[kept], taken = taken[kept, , drop = FALSE]))
+}
+
+# Products of the directions, of length one, with vectors that lie off the tangent space: changes x
+# vectors.
+along_changes <- function(geometry, changes, vectors) {
+  if (length(changes$row) == 0L) return(matrix(0, 0L, NCOL(vectors)))
+  raw_along(geometry, changes, as.matrix(vectors)) / changes$norm
+}
+
+half_of <- function(changes) {
+  diagonal <- changes$family == parameter_families[["covariance"]] & changes$row == changes$col
+  ifelse(diagonal, 0.5, 1)
+}
+
+# The two columns of each change in one block, whitened: numbers of the columns of `left` and
+# `right`.
+change_columns <- function(geometry, block, changes) {
+  at <- geometry$matrices[[block$group]]
+  v <- block$variables
+  effect <- changes$family == parameter_families[["effect"]]
+  rows <- unique(changes$row)
+  to <- unique(changes$col[!effect])
+  by <- unique(changes$col[effect])
+  list(left = block$root %*% at$total[v, rows, drop = FALSE],
+       right = block$root %*% cbind(at$total[v, to, drop = FALSE],
+                                    at$covariance[v, by, drop = FALSE]),
+       one = match(changes$row, rows),
+       other = ifelse(effect, length(to) + match(changes$col, by), match(changes$col, to)),
+       mean = ifelse(effect, at$mean[changes$col], 0))
+}
+
+squared_lengths <- function(geometry, changes) {
+  out <- numeric(length(changes$row))
+  for (block in geometry$blocks) {
+    mine <- which(changes$group == block$group)
+    if (length(mine) == 0L) next
+    own <- lapply(changes[c("family", "group", "row", "col")], `[`, mine)
+    at <- change_columns(geometry, block, own)
+    left <- at$left[, at$one, drop = FALSE]
+    right <- at$right[, at$other, drop = FALSE]
+    length <- half_of(own)^2 * (colSums(left^2) * colSums(right^2) + colSums(left * right)^2)
+    if (geometry$structured) length <- length + at$mean^2 * colSums(left^2)
+    out[mine] <- out[mine] + block$n * length
+  }
+  out
+}
+
+raw_along <- function(geometry, changes, vectors) {
+  out <- matrix(0, length(changes$row), ncol(vectors))
+  end <- 0L
+  for (block in geometry$blocks) {
+    p <- length(block$variables)
+    low <- end + seq_len(nrow(block$lower))
+    end <- end + nrow(block$lower) + geometry$structured * p
+    mine <- which(changes$group == block$group)
+    if (length(mine) == 0L) next
+    own <- lapply(changes[c("family", "group", "row", "col")], `[`, mine)
+    at <- change_columns(geometry, block, own)
+    pairs <- cbind(at$one, at$other)
+    weight <- sqrt(block$n) * half_of(own)
+    diagonal <- block$lower[, 1L] == block$lower[, 2L]
+    scale <- ifelse(diagonal, sqrt(2), 1)
+    square <- matrix(0, p, p)
+    for (k in seq_len(ncol(vectors))) {
+      square[block$lower] <- square[block$lower[, 2:1]] <- vectors[low, k] * scale
+      out[mine, k] <- out[mine, k] +
+        weight * crossprod(at$left, square %*% at$right)[pairs]
+    }
+    if (!geometry$structured) next
+    means <- vectors[max(low) + seq_len(p), , drop = FALSE]
+    out[mine, ] <- out[mine, ] +
+      sqrt(block$n) * at$mean * crossprod(at$left, means)[at$one, , drop = FALSE]
+  }
+  out
+}
+
+# What each case (or cluster) adds to the statistics of the changes: cases x changes.
+contributions_of_changes <- function(geometry, changes) {
+  if (length(changes$row) == 0L) return(NULL)
+  off <- case_contributions(geometry, geometry$tangent)
+  if (is.null(off)) return(NULL)
+  raw <- over_cases(geometry, length(changes$row), function(block, z) {
+    out <- matrix(0, nrow(z), length(changes$row))
+    mine <- which(changes$group == block$group)
+    if (length(mine) == 0L) return(out)
+    own <- lapply(changes[c("family", "group", "row", "col")], `[`, mine)
+    at <- change_columns(geometry, block, own)
+    left <- z %*% at$left
+    right <- z %*% at$right
+    product <- left[, at$one, drop = FALSE] * right[, at$other, drop = FALSE]
+    expected <- colSums(at$left[, at$one, drop = FALSE] * at$right[, at$other, drop = FALSE])
+    out[, mine] <- sweep(sweep(product, 2L, expected), 2L, half_of(own), "*")
+    if (geometry$structured)
+      out[, mine] <- out[, mine] + sweep(left[, at$one, drop = FALSE], 2L, at$mean, "*")
+    out
+  })
+  sweep(raw - off %*% t(changes$taken), 2L, changes$norm, "/")
+}
+
 # What each case (or cluster) adds to the statistics of some directions, without assuming normality:
 # cases x directions. NULL without cases.
 case_contributions <- function(geometry, directions) {
-  fit <- geometry$fit
-  if (!has_raw_data(fit$sample)) return(NULL)
-  cases <- core_cases(fit)
   sizes <- vapply(geometry$blocks, function(b) {
     nrow(b$lower) + geometry$structured * length(b$variables)
   }, 0)
   ends <- cumsum(sizes)
+  over_cases(geometry, ncol(directions), function(block, z) {
+    scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
+    products <- z[, block$lower[, 1L], drop = FALSE] * z[, block$lower[, 2L], drop = FALSE]
+    same <- block$lower[, 1L] == block$lower[, 2L]
+    products[, same] <- products[, same] - 1
+    rows <- ends[block$number] - sizes[block$number] + seq_len(sizes[block$number])
+    own <- cbind(sweep(products, 2L, scale, "*"), if (geometry$structured) z)
+    own %*% directions[rows, , drop = FALSE] / sqrt(block$n)
+  })
+}
+
+# A matrix of cases (or clusters) by columns: `of(block, z)` gives the rows of the cases of a block
+# from their whitened deviations. NULL without cases.
+over_cases <- function(geometry, columns, of) {
+  fit <- geometry$fit
+  if (!has_raw_data(fit$sample)) return(NULL)
+  cases <- core_cases(fit)
   out <- lapply(seq_along(cases), function(g) {
     x <- cases[[g]]$values
-    each <- matrix(0, nrow(x), ncol(directions))
+    each <- matrix(0, nrow(x), columns)
     for (k in which(vapply(geometry$blocks, `[[`, 0, "group") == g)) {
       block <- geometry$blocks[[k]]
+      block$number <- k
       seen <- !is.na(x)
       mine <- which(rowSums(seen) == length(block$variables) &
                       rowSums(seen[, block$variables, drop = FALSE]) == length(block$variables))
@@ -187,13 +316,7 @@ case_contributions <- function(geometry, directions) {
       if (is.null(middle)) middle <- colMeans(x)
       z <- (x[mine, block$variables, drop = FALSE] -
               rep(middle[block$variables], each = length(mine))) %*% t(block$root)
-      scale <- ifelse(block$lower[, 1L] == block$lower[, 2L], 1 / sqrt(2), 1)
-      products <- z[, block$lower[, 1L], drop = FALSE] * z[, block$lower[, 2L], drop = FALSE]
-      same <- block$lower[, 1L] == block$lower[, 2L]
-      products[, same] <- products[, same] - 1
-      rows <- ends[k] - sizes[k] + seq_len(sizes[k])
-      own <- cbind(sweep(products, 2L, scale, "*"), if (geometry$structured) z)
-      each[mine, ] <- own %*% directions[rows, , drop = FALSE] / sqrt(block$n)
+      each[mine, ] <- of(block, z)
     }
     weight <- cases[[g]]$weight
     if (!is.null(weight)) each <- each * weight

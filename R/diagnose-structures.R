@@ -67,8 +67,8 @@ find_structures <- function(fit, real) {
   candidates <- structure_candidates(geometry)
   if (length(candidates$family) == 0L) return(NULL)
   z <- drop(crossprod(candidates$directions, geometry$residual))
-  singles <- single_directions(geometry)
-  z_single <- drop(crossprod(singles, geometry$residual))
+  singles <- single_changes(geometry)
+  z_single <- drop(along_changes(geometry, singles, geometry$residual))
   tested <- cached(fit, "structure null", structure_null(geometry, candidates$directions, singles))
   z <- z / tested$sd
   z_single <- abs(z_single) / tested$sd_single
@@ -293,32 +293,29 @@ factor_candidates <- function(geometry) {
        sets = lapply(sets, list), directions = rank_one_directions(geometry, weights))
 }
 
-# Directions of single changes: residual covariances and cross-loadings in each group.
-single_directions <- function(geometry) {
+# Single changes as directions: residual covariances and cross-loadings in each group. Those that
+# the fit contains already are left out.
+single_changes <- function(geometry) {
   fit <- geometry$fit
   found <- find_candidates(fit)
   open <- which(!nzchar(found$reason) & found$constraint == 0L & !found$change %in% loop_kinds &
                   found$family != parameter_families[["mean"]])
-  if (length(open) == 0L) return(matrix(0, length(geometry$residual), 0L))
-  out <- vapply(open, function(i) {
-    entry_direction(geometry, found$family[i], match(found$group[i], fit$layout$groups),
-                    found$row[i], found$col[i])
-  }, numeric(length(geometry$residual)))
-  out <- own_directions(geometry, out)
-  out[, !is.na(out[1L, ]), drop = FALSE]
+  new_changes(geometry, found$family[open], match(found$group[open], fit$layout$groups),
+              found$row[open], found$col[open])
 }
 
 # Draws of all statistics under the model: Wishart under normality; where kurtosis asks for it or
 # inference is robust, multipliers of what each case adds, studentized.
 structure_null <- function(geometry, directions, singles) {
   robust <- is_robust(geometry$fit$request) || rule_kurtosis(kurtosis_z(geometry$fit))
-  all <- cbind(directions, singles)
+  size <- ncol(directions) + length(singles$row)
   own <- seq_len(ncol(directions))
-  each <- if (robust && sum(cases_by_group(geometry$fit$sample)) * ncol(all) < most_direction_cells)
-    case_contributions(geometry, all)
+  each <- if (robust && sum(cases_by_group(geometry$fit$sample)) * size < most_direction_cells)
+    cbind(case_contributions(geometry, directions), contributions_of_changes(geometry, singles))
   if (is.null(each)) {
-    draws <- crossprod(all, null_residuals(geometry, structure_draws))
-    sd <- rep(1, ncol(all))
+    null <- null_residuals(geometry, structure_draws)
+    draws <- rbind(crossprod(directions, null), along_changes(geometry, singles, null))
+    sd <- rep(1, size)
   } else {
     each <- sweep(each, 2L, colMeans(each))
     sd <- sqrt(colSums(each^2))

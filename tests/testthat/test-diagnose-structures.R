@@ -64,7 +64,7 @@ test_that("squared statistics of single changes are the modification indices", {
               by = setting, incomplete = "drop"))
   for (fit in models) {
     geometry <- fit_geometry(fit)
-    z <- drop(crossprod(single_directions(geometry), geometry$residual))
+    z <- drop(along_changes(geometry, single_changes(geometry), geometry$residual))
     table <- amendments(fit, top = 0)
     own <- table$kind %in% c("residual covariance within a construct",
                              "residual covariance across constructs", "cross-loading")
@@ -236,5 +236,30 @@ test_that("what a split cannot be is refused by name", {
     expect_match(said$err, text_pattern("split_needs_halves"))
     expect_match(said$err, "--split Belonging --into", fixed = TRUE)
     expect_no_match(said$err, "amend(fit", fixed = TRUE)
+  }
+})
+
+test_that("products with directions of single changes are those of the directions themselves", {
+  bp <- blueprint("x") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Staying", reflected_in = st1:st3) |> effect(Staying ~ Calm + years)
+  held <- blueprint("h") |> construct("Calm", reflected_in = sc1:sc4) |>
+    construct("Craft", reflected_in = cr1:cr3) |> hold_equal(loading, intercept)
+  for (fit in list(quiet_fit(bp, choirs), quiet_fit(bp, stats::na.omit(choirs)),
+                   quiet_fit(held, choirs, by = setting))) {
+    geometry <- fit_geometry(fit)
+    changes <- single_changes(geometry)
+    directions <- vapply(seq_along(changes$row), function(i) {
+      entry_direction(geometry, changes$family[i], changes$group[i], changes$row[i],
+                      changes$col[i])
+    }, numeric(length(geometry$residual)))
+    directions <- own_directions(geometry, directions)
+    set.seed(1)
+    vectors <- matrix(rnorm(3 * length(geometry$residual)), ncol = 3)
+    vectors <- vectors - geometry$tangent %*% crossprod(geometry$tangent, vectors)
+    expect_equal(along_changes(geometry, changes, vectors), crossprod(directions, vectors),
+                 tolerance = 1e-8)
+    expect_equal(contributions_of_changes(geometry, changes),
+                 case_contributions(geometry, directions), tolerance = 1e-6,
+                 ignore_attr = TRUE)
   }
 })
