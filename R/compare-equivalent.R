@@ -83,10 +83,17 @@ equivalent_models <- function(fit, before = NULL, ...) {
     chisq_difference = at("difference")[keep], verified = verified[keep]), "orizzonte_equivalent")
   structure(out, title = fit$request$blueprint$title,
             blueprints = stats::setNames(lapply(candidates[keep], `[[`, "blueprint"), change[keep]),
-            tried = found$tried, fixed = frame$reasons)
+            tried = found$tried, fixed = frame$reasons,
+            saturated = is_saturated_graph(frame$graph))
 }
 
 most_equivalent <- 10L
+
+# Every pair is linked: any other structure with as many links fits as well.
+is_saturated_graph <- function(graph) {
+  m <- nrow(graph$arrows)
+  m > 2L && sum(graph$arrows) > 0 && length(unlist(graph_parameters(graph))) == m * (m - 1) / 2
+}
 
 # --- the graph of a fit ------------------------------------------------------------------------
 
@@ -342,7 +349,9 @@ equivalent_reading <- function(x) {
   tried <- text_of("equivalent_tried", tried = attr(x, "tried"))
   held <- attr(x, "fixed")
   c(if (nrow(x) == 0L) text_of("equivalent_none") else
-      text_of("equivalent_some", count = nrow(x)), tried,
+      text_of("equivalent_some", count = nrow(x),
+              least = if (nrow(x) >= most_equivalent) text_of("equivalent_least")),
+    if (attr(x, "saturated")) text_of("equivalent_saturated"), tried,
     if (length(held$observed)) text_of("equivalent_observed", names = enumerate(held$observed)),
     if (length(held$before)) text_of("equivalent_before", names = enumerate(held$before)))
 }
