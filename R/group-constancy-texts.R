@@ -22,6 +22,7 @@ add_texts(
   constancy_other_rows = paste0(
     "`data` must have the same rows, in the same order, as the data of the fit."),
   constancy_same_data = "Give the data frame that was used in fit_model().",
+  constancy_infinite = "`along` is infinite in row {row}.",
   constancy_one_value = "`along` has one value only.",
   constancy_needs_continuous = paste0(
     "This test needs a variable with at least 20 different values; this one has {kind}."),

@@ -175,6 +175,8 @@ along_variable <- function(quosure, fit, data) {
     abort("input", c(text_of("constancy_along_length", rows = format_count(nrow(frame))),
                      x = text_of("it_is_of_kind", value = describe(values))))
   if (inherits(values, c("Date", "POSIXt"))) values <- as.numeric(values)
+  if (is.numeric(values) && any(is.infinite(values)))
+    abort("input", text_of("constancy_infinite", row = which(is.infinite(values))[1L]))
   list(values = if (is.character(values) || is.logical(values)) factor(values) else values,
        name = name, missing = which(is.na(values)))
 }
@@ -309,6 +311,7 @@ tested_blocks <- function(source, what) {
   layout <- joint_fit(source$fit)$layout
   first <- vapply(source$parameters, `[`, 0L, 1L)
   kinds <- block_kinds(layout)[first]
+  for (one in what) if (!grepl("[", one, fixed = TRUE)) choose_one(one, constancy_blocks, "`what`")
   words <- what %in% constancy_blocks
   if (!all(words) && any(words)) abort("input", text_of("constancy_words_or_addresses"))
   if (all(words)) {

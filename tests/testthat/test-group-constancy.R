@@ -158,6 +158,8 @@ test_that("what cannot be tested is refused", {
   expect_error(constancy(fit, v, data = d[1:400, ]), class = "orizzonte_error_input")
   expect_error(constancy(fit, d$v[1:10]), class = "orizzonte_error_input")
   expect_error(constancy(fit, rep(1, 500)), class = "orizzonte_error_input")
+  expect_error(constancy(fit, replace(d$v, 3, Inf)), "row 3", class = "orizzonte_error_input")
+  expect_error(constancy(fit, v, "loading", data = d), "\"loadings\"", fixed = TRUE)
   expect_error(constancy(fit, v, "effects", data = d), class = "orizzonte_error_input")
   expect_error(constancy(fit, v, c("loadings", "loading[F, x1]"), data = d),
                class = "orizzonte_error_input")
