@@ -193,20 +193,32 @@ invariant_sets <- function(estimates, vcov) {
   stats::cutree(tree, h = limit)
 }
 
-# The least Wald distance of two groups over the mean and variance of the construct in the second.
+# The least Wald distance of two groups over the mean and variance of the construct in the second,
+# by Gauss-Newton steps from medians over the items.
 pair_distance <- function(estimates, vcov, g, h) {
   items <- nrow(estimates$loading)
+  first <- seq_len(items)
   one <- c(estimates$loading[, g], estimates$intercept[, g])
   loading <- estimates$loading[, h]
   intercept <- estimates$intercept[, h]
-  distance <- function(par) {
-    slope <- loading * exp(-par[2L])
-    gap <- c(slope, intercept - par[1L] * slope) - one
-    turn <- rbind(cbind(diag(exp(-par[2L]), items), matrix(0, items, items)),
-                  cbind(diag(-par[1L] * exp(-par[2L]), items), diag(items)))
-    drop(gap %*% solve_in_units(vcov[[g]] + turn %*% vcov[[h]] %*% t(turn), gap))
+  log_sd <- stats::median(log(pmax(abs(loading), 0.05)) - log(pmax(abs(one[first]), 0.05)))
+  mean <- stats::median((intercept - one[-first]) / (loading * exp(-log_sd)))
+  distance <- Inf
+  for (step in 1:12) {
+    slope <- loading * exp(-log_sd)
+    gap <- c(slope, intercept - mean * slope) - one
+    turn <- diag(rep(c(exp(-log_sd), 1), each = items))
+    turn[cbind(items + first, first)] <- -mean * exp(-log_sd)
+    by <- cbind(c(numeric(items), -slope), c(-slope, mean * slope))
+    weighted <- solve_in_units(vcov[[g]] + turn %*% vcov[[h]] %*% t(turn), cbind(by, gap))
+    now <- sum(gap * weighted[, 3L])
+    if (!is.finite(now)) return(Inf)
+    # the weights change with the parameters, so that a step may end above the last one
+    if (abs(distance - now) < 1e-3 * (1 + now)) break
+    distance <- min(distance, now)
+    move <- solve_in_units(crossprod(by, weighted[, 1:2]), -crossprod(by, weighted[, 3L]))
+    mean <- mean + move[1L]
+    log_sd <- log_sd + move[2L]
   }
-  log_sd <- stats::median(log(pmax(abs(loading), 0.05)) - log(pmax(abs(one[seq_len(items)]), 0.05)))
-  mean <- stats::median((intercept - one[items + seq_len(items)]) / (loading * exp(-log_sd)))
-  stats::optim(c(mean, log_sd), distance, control = list(reltol = 1e-6))$value
+  min(distance, now)
 }

@@ -142,3 +142,24 @@ test_that("a ladder of more than ten groups recommends it when the scalar rung f
   small <- suppressWarnings(suppressMessages(invariance(one, few, by = g)))
   expect_no_match(paste(capture.output(print(small)), collapse = "\n"), "approximate_means")
 })
+
+test_that("distances of two groups are close to the least ones", {
+  groups <- sprintf("g%02d", 1:6)
+  own <- lapply(groups, function(g) standard_estimates(fit, "F", g))
+  estimates <- list(loading = sapply(own, `[[`, "loading"),
+                    intercept = sapply(own, `[[`, "intercept"), n = rep(200, 6))
+  vcov <- lapply(own, `[[`, "vcov")
+  for (h in 2:6) {
+    least <- optim(c(0, 0), function(par) {
+      slope <- estimates$loading[, h] * exp(-par[2])
+      gap <- c(slope, estimates$intercept[, h] - par[1] * slope) -
+        c(estimates$loading[, 1], estimates$intercept[, 1])
+      turn <- rbind(cbind(diag(exp(-par[2]), 5), matrix(0, 5, 5)),
+                    cbind(diag(-par[1] * exp(-par[2]), 5), diag(5)))
+      drop(gap %*% solve(vcov[[1]] + turn %*% vcov[[h]] %*% t(turn), gap))
+    }, control = list(reltol = 1e-10, maxit = 2000))$value
+    found <- pair_distance(estimates, vcov, 1, h)
+    expect_gte(found, least - 1e-6)
+    expect_lt(found, least * 1.05 + 0.1)
+  }
+})
