@@ -14,8 +14,8 @@
 #' @seealso [constancy()].
 #' @examples
 #' bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
-#' fit <- suppressMessages(fit_model(bp, choirs))
-#' found <- constancy(fit, along = age, what = "intercepts", data = choirs)
+#' complete <- na.omit(choirs[c("sc1", "sc2", "sc3", "sc4", "age")])
+#' found <- constancy(fit_model(bp, complete), along = age, what = "intercepts", data = complete)
 #' plot(found)
 #' plot(found, show = "curves")
 #' @export
