@@ -100,10 +100,9 @@ add_texts(
     "No model was found that has the same fit with an effect reversed or replaced by a ",
     "covariance."),
   equivalent_some = paste0(
-    "Fit cannot distinguish this model from {least}{count} other{?s}: {?it implies/they imply} the ",
-    "same ",
-    "covariances, whatever the data. The choice must rest on design, theory and the order in ",
-    "time."),
+    "Fit cannot distinguish this model from {least}{count} other{?s}: ",
+    "{?it implies/they imply} the same covariances, whatever the data. The choice must rest on ",
+    "design, theory and the order in time."),
   equivalent_least = "at least ",
   equivalent_saturated = paste0(
     "The structural part is just-identified, so that any other order of its variables fits as ",

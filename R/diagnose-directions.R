@@ -163,7 +163,7 @@ null_residuals <- function(geometry, draws) {
   out - geometry$tangent %*% crossprod(geometry$tangent, out)
 }
 
-# --- changes of one cell each ----------------------------------------------------------------------
+# --- changes of one cell each --------------------------------------------------------------------
 
 # Many changes of one cell of the model matrices. As a matrix of directions they would have as many
 # numbers as moments times changes; but the direction of one cell has rank two, so that its product
