@@ -250,10 +250,19 @@ score_source <- function(fit, v, kind, within, level) {
     abort("input", text_of("constancy_needs_continuous",
                            kind = text_of(paste0("constancy_kind_", kind))))
   if (method == "bins" && clustered) abort("input", text_of("constancy_bins_clusters"))
-  out$parts <- entry_scores(whole)[[1L]]
-  out$parameters <- score_parameters(whole, out$parts)
+  parts <- entry_scores(whole)[[1L]]
+  out$parameters <- score_parameters(whole, parts)
+  out$own <- by_parameter(parts, out$parameters)
   out$within <- within
+  # what several tests share: fits to bins, and inverses of the information of the nuisance
+  out$memory <- new.env(parent = emptyenv())
   out
+}
+
+remembered <- function(source, name, value) {
+  key <- paste(name, collapse = " ")
+  if (is.null(source$memory[[key]])) assign(key, value, envir = source$memory)
+  source$memory[[key]]
 }
 
 # Derivatives of the log-likelihood of each case by every entry of the parameter table, and the
@@ -403,8 +412,10 @@ forward_steps <- function(source, own, p) {
 # One set of parameters against its nuisance.
 fluctuation_test <- function(source, own, nuisance) {
   if (source$method == "bins") return(binned_test(source, own, nuisance))
-  part <- by_parameter(source$parts, source$parameters)
-  u <- efficient_scores(part$scores, part$information, own, nuisance)
+  part <- source$own
+  inverse <- remembered(source, c("nuisance", nuisance),
+                        generalized_inverse(part$information[nuisance, nuisance, drop = FALSE]))
+  u <- efficient_scores(part$scores, part$information, own, nuisance, inverse)
   v <- source$v
   if (source$method == "cluster_sums") {
     v <- as.vector(tapply(v, source$cluster, `[`, 1L))
@@ -458,10 +469,11 @@ binned_test <- function(source, own, nuisance) {
     part$scores <- part$scores[, part$rows, drop = FALSE]
     part$information <- part$information[part$rows, part$rows, drop = FALSE]
     found <- by_parameter(part, source$parameters)
-    u <- efficient_scores(found$scores, found$information, own, nuisance)
     i <- found$information
-    given <- i[own, own, drop = FALSE] - i[own, nuisance, drop = FALSE] %*%
-      generalized_inverse(i[nuisance, nuisance, drop = FALSE]) %*% i[nuisance, own, drop = FALSE]
+    inverse <- generalized_inverse(i[nuisance, nuisance, drop = FALSE])
+    u <- efficient_scores(found$scores, i, own, nuisance, inverse)
+    given <- i[own, own, drop = FALSE] -
+      i[own, nuisance, drop = FALSE] %*% inverse %*% i[nuisance, own, drop = FALSE]
     list(u = u[order(source$v[match(group$used, rows)]), , drop = FALSE],
          information = given / nrow(u))
   }, entry_scores(fit), fit$sample$groups)
@@ -474,6 +486,10 @@ binned_test <- function(source, own, nuisance) {
 
 # The model in bins of the variable, with some kinds of parameters equal and some addresses not.
 binned_fit <- function(source, held, count, differ = character()) {
+  remembered(source, c("bins", count, held, differ), fit_to_bins(source, held, count, differ))
+}
+
+fit_to_bins <- function(source, held, count, differ) {
   fit <- source$fit
   rows <- joint_fit(fit)$sample$groups[[1L]]$used
   share <- (rank(source$v, ties.method = "average") - 0.5) / length(source$v)

@@ -4,11 +4,12 @@
 
 # Scores of `own` parameters with those of the `nuisance` parameters projected out (Neyman 1959):
 # what changes along the variable in the nuisance does not show, to first order.
-efficient_scores <- function(scores, information, own, nuisance) {
+# `inverse`: that of the information of the nuisance.
+efficient_scores <- function(scores, information, own, nuisance, inverse =
+                               generalized_inverse(information[nuisance, nuisance, drop = FALSE])) {
   if (length(nuisance) == 0L) return(scores[, own, drop = FALSE])
   scores[, own, drop = FALSE] - scores[, nuisance, drop = FALSE] %*%
-    (generalized_inverse(information[nuisance, nuisance, drop = FALSE]) %*%
-       information[nuisance, own, drop = FALSE])
+    (inverse %*% information[nuisance, own, drop = FALSE])
 }
 
 least_eigenvalue <- 1e-8    # relative to the largest: below it a direction counts as empty

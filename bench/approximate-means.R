@@ -5,27 +5,9 @@
 suppressPackageStartupMessages(library(orizzonte))
 quiet <- function(code) suppressWarnings(suppressMessages(code))
 bp <- blueprint("F") |> construct("F", reflected_in = x1:x5)
-drawn <- function(seed, share, n = 200, groups = 20) {
-  set.seed(seed)
-  mean <- c(0, rnorm(groups - 1, 0, 0.5))
-  variance <- c(1, runif(groups - 1, 0.6, 1.6))
-  intercepts <- matrix(0, 5, groups)
-  loadings <- matrix(c(1, 0.9, 0.8, 0.9, 1), 5, groups)
-  at <- sample(5 * groups, round(share * 5 * groups))
-  intercepts[at] <- intercepts[at] + 0.5
-  low <- sample(5 * groups, round(share * 5 * groups))
-  loadings[low] <- loadings[low] - 0.3
-  rows <- lapply(seq_len(groups), function(g) {
-    f <- mean[g] + sqrt(variance[g]) * rnorm(n)
-    x <- matrix(intercepts[, g], n, 5, byrow = TRUE) + outer(f, loadings[, g]) +
-      matrix(rnorm(n * 5), n) * sqrt(0.6)
-    colnames(x) <- paste0("x", 1:5)
-    data.frame(x, g = sprintf("g%02d", g))
-  })
-  list(data = do.call(rbind, rows), mean = mean, differs = intercepts != 0)
-}
+source("tests/oracles/simulated-invariance.R")
 one <- function(seed, share, n = 200) {
-  d <- drawn(seed, share, n)
+  d <- many_groups(seed, n = n, share = share)
   found <- approximate_means(quiet(fit_model(bp, d$data, by = g)), reference = "g01")
   scalar <- quiet(fit_model(hold_equal(bp, loading, intercept), d$data, by = g))
   equal <- latent_means(scalar)

@@ -5,7 +5,8 @@
 suppressPackageStartupMessages(library(orizzonte))
 quiet <- function(code) suppressWarnings(suppressMessages(code))
 inside <- function(name) get(name, envir = asNamespace("orizzonte"))
-loading <- c(0.8, 0.7, 0.6, 0.8, 0.7, 0.6)
+source("tests/oracles/simulated-invariance.R")
+loading <- drifting_loadings
 bp <- blueprint("F") |> construct("F", reflected_in = x1:x6)
 
 items <- function(f, n = length(f)) {

@@ -5,7 +5,7 @@
 #   R_LIBS=.build/library Rscript --no-init-file bench/constancy.R [replicates]
 suppressPackageStartupMessages(library(orizzonte))
 inside <- function(name) get(name, envir = asNamespace("orizzonte"))
-loading <- c(0.8, 0.7, 0.6, 0.8, 0.7, 0.6)
+source("tests/oracles/simulated-invariance.R")
 conditions <- list(
   "nothing changes" = list(mean = 0, spread = 0),
   "mean 1 SD, SD .8 to 1.2" = list(mean = 1, spread = 0.4),
@@ -15,18 +15,7 @@ conditions <- list(
   "2 SD, intercept of x1 rises by .5" = list(mean = 2, spread = 0.8, intercept = 0.5))
 bp <- blueprint("F") |> construct("F", reflected_in = x1:x6)
 
-drawn <- function(n, condition, seed) {
-  set.seed(seed)
-  v <- sort(runif(n))
-  z <- v - 0.5
-  f <- condition$mean * z + rnorm(n) * (1 + condition$spread * z)
-  loadings <- matrix(loading, n, 6, byrow = TRUE)
-  loadings[, 1] <- loadings[, 1] + c(condition$loading, 0)[1] * z
-  x <- loadings * f + matrix(rnorm(n * 6), n) * matrix(sqrt(1 - loading^2), n, 6, byrow = TRUE)
-  x[, 1] <- x[, 1] + c(condition$intercept, 0)[1] * z
-  colnames(x) <- paste0("x", 1:6)
-  data.frame(x, v)
-}
+drawn <- function(n, condition, seed) do.call(drifting_items, c(list(n, seed), condition))
 
 # p values of both blocks, and the parameters that the search names.
 tested <- function(data, within = NULL) {

@@ -1,27 +1,7 @@
 # Approximate invariance over many groups: values of independent code on seeded data.
 
-many <- function(seed, groups = 20, n = 200, share = 0.1, shift = 0.5, drop = 0.3) {
-  loading <- c(1, 0.9, 0.8, 0.9, 1)
-  set.seed(seed)
-  mean <- c(0, rnorm(groups - 1, 0, 0.5))
-  variance <- c(1, runif(groups - 1, 0.6, 1.6))
-  intercepts <- matrix(0, 5, groups)
-  loadings <- matrix(loading, 5, groups)
-  at <- sample(5 * groups, round(share * 5 * groups))
-  intercepts[at] <- intercepts[at] + shift
-  low <- sample(5 * groups, round(share * 5 * groups))
-  loadings[low] <- loadings[low] - drop
-  rows <- lapply(seq_len(groups), function(g) {
-    f <- mean[g] + sqrt(variance[g]) * rnorm(n)
-    x <- matrix(intercepts[, g], n, 5, byrow = TRUE) + outer(f, loadings[, g]) +
-      matrix(rnorm(n * 5), n) * sqrt(0.6)
-    colnames(x) <- paste0("x", 1:5)
-    data.frame(x, g = sprintf("g%02d", g))
-  })
-  list(data = do.call(rbind, rows), mean = mean, shifted = intercepts != 0)
-}
 one <- blueprint("F") |> construct("F", reflected_in = x1:x5)
-drawn <- many(1)
+drawn <- many_groups(1)
 fit <- quiet_fit(one, drawn$data, by = g)
 found <- approximate_means(fit, reference = "g01")
 
@@ -56,13 +36,7 @@ test_that("standard errors agree with independent code", {
   low <- sample(75, 8)
   loadings[low] <- loadings[low] - 0.3
   set.seed(501)
-  data <- do.call(rbind, lapply(1:15, function(g) {
-    f <- mean[g] + sqrt(variance[g]) * rnorm(200)
-    x <- matrix(intercepts[, g], 200, 5, byrow = TRUE) + outer(f, loadings[, g]) +
-      matrix(rnorm(1000), 200) * sqrt(0.6)
-    colnames(x) <- paste0("x", 1:5)
-    data.frame(x, g = sprintf("g%02d", g))
-  }))
+  data <- groups_of_items(mean, variance, intercepts, loadings, 200)
   fixed <- approximate_means(quiet_fit(one, data, by = g), reference = "g01")
   expect_equal(fixed$means$mean[2:5], c(-0.2217, 0.3412, 0.1235, 0.4485), tolerance = 1e-3)
   expect_equal(fixed$means$se[2:5], c(0.1162, 0.1100, 0.1325, 0.1172), tolerance = 2e-3)
@@ -70,7 +44,7 @@ test_that("standard errors agree with independent code", {
 
 test_that("parameters that differ are found, and few others", {
   flagged <- found$noninvariant[found$noninvariant$parameter == "intercept", ]
-  truth <- drawn$shifted[cbind(match(flagged$item, paste0("x", 1:5)),
+  truth <- drawn$differs[cbind(match(flagged$item, paste0("x", 1:5)),
                                match(flagged$group, sprintf("g%02d", 1:20)))]
   expect_gt(mean(flagged$differs[truth]), 0.6)
   expect_lt(mean(flagged$differs[!truth]), 0.02)
@@ -135,10 +109,10 @@ test_that("what has no answer is refused", {
 })
 
 test_that("a ladder of more than ten groups recommends it when the scalar rung fails", {
-  many_groups <- many(3, groups = 12, share = 0.3, shift = 0.9)
-  ladder <- suppressWarnings(suppressMessages(invariance(one, many_groups$data, by = g)))
+  shifted <- many_groups(3, groups = 12, share = 0.3, shift = 0.9)
+  ladder <- suppressWarnings(suppressMessages(invariance(one, shifted$data, by = g)))
   expect_output(print(ladder), "approximate_means(ladder)", fixed = TRUE)
-  few <- many_groups$data[many_groups$data$g %in% sprintf("g%02d", 1:10), ]
+  few <- shifted$data[shifted$data$g %in% sprintf("g%02d", 1:10), ]
   small <- suppressWarnings(suppressMessages(invariance(one, few, by = g)))
   expect_no_match(paste(capture.output(print(small)), collapse = "\n"), "approximate_means")
 })

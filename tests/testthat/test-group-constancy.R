@@ -1,21 +1,8 @@
 # Constancy along a variable: values of independent code on seeded data, invariance to the scale,
 # boundaries of the rules, and what is refused.
 
-drifting <- function(n, seed, shift = 0.5, spread = c(1, 0.4)) {
-  loading <- c(0.8, 0.7, 0.6, 0.8, 0.7, 0.6)
-  set.seed(seed)
-  v <- sort(runif(n))
-  z <- v - 0.5
-  f <- spread[1] * z + rnorm(n) * (1 + spread[2] * z)
-  drift <- matrix(0, n, 6)
-  drift[, 1] <- shift * z
-  noise <- matrix(rnorm(n * 6), n) * matrix(sqrt(1 - loading^2), n, 6, byrow = TRUE)
-  x <- drift + matrix(loading, n, 6, byrow = TRUE) * f + noise
-  colnames(x) <- paste0("x", 1:6)
-  data.frame(x, v)
-}
 one <- blueprint("F") |> construct("F", reflected_in = x1:x6)
-d <- drifting(500, 9001)
+d <- drifting_items(500, 9001, 1, 0.4, intercept = 0.5)
 fit <- quiet_fit(one, d)
 both <- c("loadings", "intercepts")
 
@@ -84,7 +71,7 @@ test_that("categories, ordered ones, clusters and bins have their own tests", {
 })
 
 test_that("a strong change of the construct asks for bins", {
-  strong <- drifting(500, 11, 0, c(3, 0.4))
+  strong <- drifting_items(500, 11, 3, 0.4)
   found <- constancy(quiet_fit(one, strong), v, "loadings", data = strong)
   expect_output(print(found), "This change is strong", fixed = TRUE)
   expect_false(rule_strong_change(0.99, 1))
