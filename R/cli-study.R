@@ -64,6 +64,9 @@ demo_lines <- function(folder, results, steps) {
     row("", paste("orizzonte run", inside("study.yaml"))),
     "  ", paste(study_files, collapse = ", "), "\n", row("", text_of("demo_blueprints")),
     row("", paste("orizzonte diagnose", inside("choirs-start.yaml"), inside("choirs.csv"))),
+    row("", text_of("demo_constancy")),
+    row("", paste("orizzonte constancy", inside("choirs.yaml"), inside("choirs.csv"),
+                  "--along age")),
     if (!nzchar(Sys.which("orizzonte")))
       paste0("\n", text_of("demo_no_command"), "\n  mkdir -p ~/.local/bin && ",
              started_by_r("install_command(\"~/.local/bin\")"), "\n",
