@@ -122,6 +122,7 @@ diagram_view <- function(view, fit, values, tags, filled, grey) {
 
 reliability_tags <- function(view) {
   names <- judged_constructs(view)$names
+  view <- with_scale_jets(view, names)
   omega <- vapply(names, function(name) omega_of(view, name)$value, 0)
   stats::setNames(paste("omega", format_share(omega, 2L)), names)
 }

@@ -130,6 +130,7 @@ view_quality <- function(view, judged, level, form) {
   names <- judged$names
   errors <- !is_replicate(view$fit)
   crossing <- crossing_items(view, names)
+  view <- with_scale_jets(view, names)
   measures <- lapply(stats::setNames(names, names), function(name) {
     all <- item_loadings(view, name)
     left <- crossing$left[[name]]

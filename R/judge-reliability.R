@@ -23,7 +23,7 @@ item_loadings <- function(view, name) {
   variables <- c(view$layout$observed, view$layout$constructs)
   own <- which(rows$kind == "loading" & rows$first == name)
   span <- view$fit$layout$spans[[view$number]]
-  loading <- derived_jet(view$fit, "entry", view$number, span[own])
+  loading <- scale_jet(view, "entry", span[own])
   parts <- lapply(seq_along(own), function(k) {
     below <- rows$second[own[k]]
     if (!below %in% view$layout$constructs)
@@ -39,6 +39,39 @@ item_loadings <- function(view, name) {
   list(items = first, jet = bind_jets(sums))
 }
 
+# Values of one group with their derivatives: those that with_scale_jets() collected, else from the
+# core.
+scale_jet <- function(view, what, a, b = a) {
+  at <- match(paste(what, a, b), view$jets$key)
+  if (length(at) == 0L || anyNA(at)) return(derived_jet(view$fit, what, view$number, a, b))
+  jet_at(view$jets$jet, at)
+}
+
+# The core computes the implied moments anew in each call, so all that scales of ordinary length
+# need is asked for at once.
+with_scale_jets <- function(view, names, longest = 30L) {
+  rows <- view$layout$rows
+  span <- view$fit$layout$spans[[view$number]]
+  observed <- view$layout$observed
+  asked <- lapply(names, function(name) {
+    own <- which(rows$kind == "loading" & rows$first == name)
+    items <- match(rows$second[own], observed)
+    if (anyNA(items) || length(items) > longest) return(NULL)
+    pair <- which(lower.tri(diag(length(items)), TRUE), arr.ind = TRUE)
+    construct <- length(observed) + match(name, view$layout$constructs)
+    list(what = rep(c("entry", "standardized", "covariance"),
+                    c(length(own), length(own), nrow(pair) + 1L)),
+         a = c(span[own], span[own], items[pair[, 1L]], construct),
+         b = c(span[own], span[own], items[pair[, 2L]], construct))
+  })
+  column <- function(name) unlist(lapply(asked, `[[`, name))
+  if (length(column("what")) == 0L) return(view)
+  view$jets <- list(key = paste(column("what"), column("a"), column("b")),
+                    jet = derived_jet(view$fit, column("what"), view$number, column("a"),
+                                      column("b")))
+  view
+}
+
 # Items are turned so that they load positively.
 keys_of <- function(loadings) ifelse(loadings$jet$value < 0, -1, 1)
 
@@ -48,13 +81,13 @@ sum_variance <- function(view, items, key) {
   pair <- which(lower.tri(diag(k), TRUE), arr.ind = TRUE)
   a <- pair[, 1L]
   b <- pair[, 2L]
-  covariance <- derived_jet(view$fit, "covariance", view$number, items[a], items[b])
+  covariance <- scale_jet(view, "covariance", items[a], items[b])
   jet_sum(covariance, key[a] * key[b] * ifelse(a == b, 1, 2))
 }
 
 construct_variance <- function(view, name) {
   at <- length(view$layout$observed) + match(name, view$layout$constructs)
-  derived_jet(view$fit, "covariance", view$number, at)
+  scale_jet(view, "covariance", at)
 }
 
 # What the construct explains of the variance of the keyed sum of its items (McDonald 1999): (sum of
@@ -74,7 +107,7 @@ ave_of <- function(view, name, left = integer()) {
   kept <- !match(rows$second[own], view$layout$observed) %in% left
   if (any(kept)) own <- own[kept]
   span <- view$fit$layout$spans[[view$number]]
-  standardized <- derived_jet(view$fit, "standardized", view$number, span[own])
+  standardized <- scale_jet(view, "standardized", span[own])
   jet_sum(jet_square(standardized), rep(1 / length(own), length(own)))
 }
 

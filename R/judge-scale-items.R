@@ -62,15 +62,11 @@ tau_equivalent <- function(fit, quality) {
   bind_frames(lapply(found, list_frame))
 }
 
+# Equal loadings are loadings of 1 (-1 for reversed items) with a free variance of the construct.
 tau_equivalent_test <- function(fit, items, key) {
   name <- utils::tail(make.unique(c(items, "Scale")), 1L)
-  bp <- blueprint("Scale") |> construct(name, reflected_in = !!items)
-  for (k in seq_along(items)[-1L]) {
-    turned <- if (key[k] * key[1L] < 0) "-1 * "
-    bp <- suppressMessages(add_restriction(bp, paste0(
-      address_format("loading", name, items[k]), " == ", turned,
-      address_format("loading", name, items[1L]))))
-  }
+  values <- ifelse(key == key[1L], 1, -1)
+  bp <- add_construct(blueprint("Scale"), name, items, values, NULL, "reflective")
   small <- suppressWarnings(suppressMessages(refit_quietly(fit, list(blueprint = bp),
                                                           errors = FALSE)))
   if (!has_converged(small)) return(NULL)

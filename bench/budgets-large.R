@@ -4,7 +4,12 @@
 suppressPackageStartupMessages(library(orizzonte))
 inside <- asNamespace("orizzonte")
 quiet <- function(code) suppressWarnings(suppressMessages(code))
-seconds <- function(code) system.time(code)[["elapsed"]]
+# The median of three runs: the speed of a machine drifts.
+seconds <- function(code) {
+  code <- substitute(code)
+  here <- parent.frame()
+  stats::median(vapply(1:3, function(i) system.time(eval(code, here))[["elapsed"]], 0))
+}
 
 source("bench/simulated.R")
 rows <- list()

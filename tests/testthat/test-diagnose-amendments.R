@@ -505,3 +505,25 @@ test_that("slices work in score tests as single addresses do; the next step is t
   expect_match(printed, "amend(fit, split = F", fixed = TRUE)
   expect_no_match(printed, "amend(fit, free = ", fixed = TRUE)
 })
+
+test_that("modification indices of many covarying constructs are those of the joint test", {
+  set.seed(11)
+  scores <- matrix(rnorm(300 * 21), 300) %*% chol(0.3 + 0.7 * diag(21))
+  data <- as.data.frame(do.call(cbind, lapply(1:21, function(k) {
+    0.7 * scores[, k] + 0.7 * matrix(rnorm(300 * 3), 300)
+  })))
+  names(data) <- paste0("v", rep(1:21, each = 3), "_", 1:3)
+  bp <- blueprint("Many constructs")
+  for (k in 1:21) bp <- construct(bp, paste0("F", k), reflected_in = !!paste0("v", k, "_", 1:3))
+  for (scale in c("marker", "average")) {
+    fit <- quietly(fit_model(set_scale(bp, scale), data))
+    expect_gt(sum(estimates(fit)$kind == "covariance"), 200)
+    all <- as.data.frame(quietly(amendments(fit, top = 0)))
+    for (address in c("loading[F3, v7_2]", "covariance[v1_1, v9_3]", "loading[F20, v1_1]")) {
+      one <- score_test(fit, all_of(address))
+      row <- all[all$parameter == address, ]
+      expect_equal(row$modification_index, one$modification_index, tolerance = 1e-8)
+      expect_equal(row$expected_change, one$expected_change, tolerance = 1e-8)
+    }
+  }
+})

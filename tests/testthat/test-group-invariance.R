@@ -466,3 +466,21 @@ test_that("many groups are groups, identifiers are not", {
   expect_false(too_many_groups(200, 4000))
   expect_true(too_many_groups(201, 1e5))
 })
+
+test_that("a group whose best solution lies far out does not hold up the others", {
+  set.seed(3)
+  groups <- do.call(rbind, lapply(1:4, function(g) {
+    scores <- matrix(rnorm(300), 150) %*% chol(0.3 + 0.7 * diag(2))
+    x <- 0.7 * scores[, rep(1:2, each = 4)] + 0.7 * matrix(rnorm(1200), 150)
+    if (g <= 2) x[] <- rnorm(1200)
+    data.frame(x, group = paste0("g", g))
+  }))
+  bp <- blueprint("Two constructs") |>
+    construct("One", reflected_in = c(X1, X2, X3, X4)) |>
+    construct("Two", reflected_in = c(X5, X6, X7, X8))
+  together <- quietly(fit_model(bp, groups, by = group))
+  alone <- vapply(split(groups, groups$group), function(data) {
+    fit_indices(quietly(fit_model(bp, data)))$value[1L]
+  }, 0)
+  expect_equal(fit_indices(together)$value[1L], sum(alone), tolerance = 1e-4)
+})

@@ -6,6 +6,7 @@
 #include "../expression.hpp"
 #include "../linear/cholesky.hpp"
 #include "../linear/dense.hpp"
+#include "../objective/free_covariances.hpp"
 #include "../objective/normal_theory.hpp"
 #include "../solve/constraints.hpp"
 #include "../solve/rescale.hpp"
@@ -45,6 +46,63 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
   return least_squares(kept.normals, wanted);
 }
 
+// Many covariances of constructs are eliminated in closed form: what is left to solve is small.
+constexpr int many_covariances = 200;
+
+// The tests one by one where only entries without a parameter are tested, under normality and from
+// complete data; in the units of the problem. False where this way does not lead.
+bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
+                             const Sequence<int>& entries, ScoreTests& out,
+                             const StopToken& stop) {
+  if (!problem.eliminate(free)) return false;
+  Sequence<int> left;
+  for (int p = 0; p < free.parameter.size(); ++p)
+    if (!free.parameter[p]) left.push_back(p);
+  const auto rows_left = [&](const Matrix& from) {
+    Matrix to(left.size(), from.cols());
+    for (int c = 0; c < from.cols(); ++c)
+      for (int i = 0; i < left.size(); ++i) to(i, c) = from(left[i], c);
+    return to;
+  };
+  Vector whole;
+  const Matrix some = rows_left(problem.information_left(whole));
+  const Vector unit = rows_left(whole).cwiseSqrt().cwiseInverse();
+  if (!unit.allFinite()) return false;
+  const Matrix scaled = unit.asDiagonal() * rows_left(some.transpose()) * unit.asDiagonal();
+  const Eigen::LLT<Matrix> factor(scaled);
+  if (!is_definite(factor)) return false;
+  const Vector score = problem.entry_score();
+  const int count = entries.size();
+  out.own = out.score = out.information = Vector::Zero(count);
+  out.kept = Vector::Ones(count);
+  constexpr int step = 256;
+  Matrix moved;
+  Vector own;
+  for (int first = 0; first < count; first += step) {
+    if (stop.stopped()) break;
+    const Sequence<int> part(entries.begin() + first,
+                             entries.begin() + std::min(first + step, count));
+    problem.cross_left(part, moved, own, whole);
+    Matrix cross = unit.asDiagonal() * rows_left(moved);
+    factor.matrixL().solveInPlace(cross);
+    for (int i = 0; i < part.size(); ++i) {
+      out.own[first + i] = whole[i];
+      out.information[first + i] = own[i] - cross.col(i).squaredNorm();
+      out.score[first + i] = score[part[i]];
+    }
+  }
+  out.admissible = true;
+  return true;
+}
+
+// Back to the caller's units: a rescaled entry is `entry_unit` times his.
+Vector caller_units(const Rescaled& scaled, const Sequence<Release>& releases) {
+  Vector back = Vector::Ones(releases.size());
+  for (int c = 0; c < releases.size(); ++c)
+    if (releases[c].entry >= 0) back[c] = scaled.entry_unit[releases[c].entry];
+  return back;
+}
+
 }  // namespace
 
 ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& theta,
@@ -55,6 +113,23 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   NormalTheory problem(scaled.model, scaled.sample, true);
   const Vector at = scaled.inward(theta);
   if (!problem.move_to(at)) return out;
+  const Vector back = caller_units(scaled, releases);
+  const FreeCovariances free = free_covariances(*scaled.model);
+  const bool new_entries =
+      std::all_of(releases.begin(), releases.end(), [&](const Release& release) {
+        return release.entry >= 0 && model.map.rows[release.entry].empty();
+      });
+  if (free.size >= many_covariances && new_entries && !joint && cases.empty() &&
+      model.constraints.empty() && sample.patterns.empty()) {
+    Sequence<int> entries;
+    for (const Release& release : releases) entries.push_back(release.entry);
+    if (test_beyond_covariances(problem, free, entries, out, stop)) {
+      out.score = out.score.cwiseProduct(back);
+      out.information = out.information.cwiseProduct(back).cwiseProduct(back);
+      out.own = out.own.cwiseProduct(back).cwiseProduct(back);
+      return out;
+    }
+  }
   Vector unit;
   const Matrix information = problem.unit_information(Information::Tested, unit);
   const Vector score = unit.cwiseProduct(problem.score());
@@ -147,10 +222,6 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
     if (joint) out.joint_variance = found;
     out.variance = joint ? Vector(found.diagonal()) : Vector(found.col(0));
   }
-  // back to the caller's units: a rescaled entry is `entry_unit` times his
-  Vector back = Vector::Ones(count);
-  for (int c = 0; c < count; ++c)
-    if (releases[c].entry >= 0) back[c] = scaled.entry_unit[releases[c].entry];
   out.score = out.score.cwiseProduct(back);
   out.information = out.information.cwiseProduct(back).cwiseProduct(back);
   out.own = out.own.cwiseProduct(back).cwiseProduct(back);

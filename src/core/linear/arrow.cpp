@@ -170,17 +170,15 @@ Matrix ArrowFactor::group_solution(int g) const {
 
 // Inverse of a group's own block: A_g^-1 + X_g S^-1 X_g', with X_g = A_g^-1 C_g.
 Vector ArrowFactor::inverse_diagonal() const {
+  if (own_.empty()) return rest_.inverse_diagonal();
   Matrix root, rest;
   rest_.inverse(root, rest);
-  if (own_.empty()) return rest.diagonal();
   Split parts;
   parts.take(*homes_, Vector::Zero(homes_->block.size()));
   parts.shared = rest.diagonal();
   for (int g = 0; g < own_.size(); ++g) {
     const Matrix x = group_solution(g);
-    Matrix alone;
-    own_[g].inverse(root, alone);
-    parts.own[g] = alone.diagonal() + (x * rest).cwiseProduct(x).rowwise().sum();
+    parts.own[g] = own_[g].inverse_diagonal() + (x * rest).cwiseProduct(x).rowwise().sum();
   }
   Vector out;
   parts.put(*homes_, out);

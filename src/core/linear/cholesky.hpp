@@ -2,6 +2,7 @@
 // most of the work in small models, and blocked algorithms cost more there than they save; larger
 // ones go to Eigen. Nothing is allocated once the size is known.
 #pragma once
+#include <algorithm>
 #include <cmath>
 
 #include "../model.hpp"
@@ -67,10 +68,14 @@ class Cholesky {
   void inverse(Matrix& root, Matrix& out) const {
     const int n = to_int(l_.rows());
     if (n >= small) {
-      root.setIdentity(n, n);
-      l_.triangularView<Eigen::Lower>().solveInPlace(root);
-      out.setZero(n, n);
-      out.selfadjointView<Eigen::Lower>().rankUpdate(root.transpose());
+      inverse_of_root(root);
+      out.resize(n, n);
+      // (L^-1)' L^-1, in rows of blocks: below the diagonal L^-1 is zero
+      for (int i = 0; i < n; i += strip) {
+        const int size = std::min(strip, n - i);
+        out.block(i, 0, size, i + size).noalias() =
+            root.block(i, i, n - i, size).transpose() * root.block(i, 0, n - i, i + size);
+      }
       for (int j = 0; j < n; ++j)
         for (int i = j + 1; i < n; ++i) out(j, i) = out(i, j);
       return;
@@ -93,8 +98,29 @@ class Cholesky {
         out(i, j) = out(j, i) = root.col(i).tail(n - i).dot(root.col(j).tail(n - i));
   }
 
+  // The diagonal of the inverse: the squared norms of the columns of L^-1.
+  Vector inverse_diagonal() const {
+    Matrix root, out;
+    if (to_int(l_.rows()) < small) {
+      inverse(root, out);
+      return out.diagonal();
+    }
+    inverse_of_root(root);
+    return root.colwise().squaredNorm().transpose();
+  }
+
  private:
-  static constexpr int small = 32;
+  // L^-1 of a large matrix, strip by strip: what is above the diagonal is zero and costs nothing.
+  void inverse_of_root(Matrix& root) const {
+    const int n = to_int(l_.rows());
+    root.setIdentity(n, n);
+    for (int j = 0; j < n; j += strip) {
+      auto columns = root.block(j, j, n - j, std::min(strip, n - j));
+      l_.bottomRightCorner(n - j, n - j).triangularView<Eigen::Lower>().solveInPlace(columns);
+    }
+  }
+
+  static constexpr int small = 32, strip = 64;
   Matrix l_;
 };
 

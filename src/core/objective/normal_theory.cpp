@@ -54,12 +54,16 @@ void NormalTheory::set_sample(const Sample& sample) {
     group.saturated = 0;
     group.covariance = to_internal(group.layout, sample[g].covariance);
     group.mean = to_internal(group.layout, sample[g].mean);
+    Marginal whole;
+    const bool usable = whole.set(group.covariance);
     for (const Block& pattern : sample.patterns) {
       if (pattern.group != g) continue;
       group.blocks.emplace_back();
       group.blocks.back().set(pattern, group.layout);
       group.saturated +=
-          pattern.n / group.n * group.blocks.back().discrepancy_from(group.covariance, group.mean);
+          pattern.n / group.n *
+          group.blocks.back().discrepancy_from(group.covariance, group.mean,
+                                               usable ? &whole : nullptr);
     }
   }
 }
@@ -282,7 +286,7 @@ void NormalTheory::prepare(Information kind) {
   for (Group& group : groups_) {
     for (Tables& block : group.blocks) {
       if (!first_) block.prepare_first(group.at, group.layout, means_, group.leaf_pairs);
-      if (second) block.prepare_second();
+      if (second) block.prepare_second(means_);
     }
     add_up(group);
   }
@@ -437,6 +441,72 @@ Matrix NormalTheory::pair_information(const Sequence<int>& entries) {
         out(places[i], places[j]) = out(places[j], places[i]) = pairs_(i, j);
   }
   return out;
+}
+
+bool NormalTheory::eliminate(const FreeCovariances& free) {
+  prepare(Information::Expected);
+  for (int g = 0; g < groups_.size(); ++g) {
+    Group& group = groups_[g];
+    const Matrix& w = group.blocks[0].w_table;
+    const Sequence<int>& variables = free.variables[g];
+    const int k = variables.size();
+    group.left.clear();
+    for (const Slot& slot : group.slots)
+      if (slot.parameter < 0 || !free.parameter[slot.parameter]) group.left.push_back(slot);
+    group.h_table.setZero(w.rows(), w.cols());
+    if (k == 0) continue;
+    Matrix across(w.rows(), k), own(k, k), root, inverse;
+    for (int a = 0; a < k; ++a) across.col(a) = w.col(group.layout.position[variables[a]]);
+    for (int a = 0; a < k; ++a) own.row(a) = across.row(group.layout.position[variables[a]]);
+    Cholesky factor;
+    if (!factor.compute(own)) return false;
+    factor.inverse(root, inverse);
+    group.h_table.noalias() = across * inverse * across.transpose();
+  }
+  return true;
+}
+
+inline double NormalTheory::pair_left(const Group& group, const Slot& e, const Slot& f) const {
+  const Matrix& h = group.h_table;
+  return group.n * (expected_pair(group, group.blocks[0], e, f) -
+                    e.half * f.half * (h(f.x, e.x) * h(f.y, e.y) + h(f.y, e.x) * h(f.x, e.y)));
+}
+
+Matrix NormalTheory::information_left(Vector& whole) const {
+  const int q = model().map.parameters;
+  Matrix out = Matrix::Zero(q, q);
+  whole.setZero(q);
+  for (const Group& group : groups_)
+    for (const Slot& f : group.left)
+      for (const Slot& e : group.left) {
+        const double value = pair_left(group, e, f);
+        for (const Term& a : model().map.rows[e.entry])
+          for (const Term& b : model().map.rows[f.entry]) {
+            out(a.parameter, b.parameter) += a.weight * b.weight * value;
+            if (a.parameter == b.parameter)
+              whole[a.parameter] +=
+                  a.weight * b.weight * group.n * expected_pair(group, group.blocks[0], e, f);
+          }
+      }
+  return out;
+}
+
+void NormalTheory::cross_left(const Sequence<int>& entries, Matrix& with_parameters, Vector& own,
+                              Vector& whole) const {
+  const Sequence<Slot> slots = find_slots(entries);
+  with_parameters.setZero(model().map.parameters, entries.size());
+  own.setZero(entries.size());
+  whole.setZero(entries.size());
+  for (int c = 0; c < entries.size(); ++c) {
+    const Group& group = groups_[model().entries[entries[c]].group];
+    own[c] = pair_left(group, slots[c], slots[c]);
+    whole[c] = group.n * expected_pair(group, group.blocks[0], slots[c], slots[c]);
+    for (const Slot& e : group.left) {
+      const double value = pair_left(group, e, slots[c]);
+      for (const Term& term : model().map.rows[e.entry])
+        with_parameters(term.parameter, c) += term.weight * value;
+    }
+  }
 }
 
 namespace {

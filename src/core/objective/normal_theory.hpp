@@ -2,6 +2,7 @@
 // Complete data are one block per group, incomplete data one block per missing pattern (Arbuckle
 // 1996).
 #pragma once
+#include "free_covariances.hpp"
 #include "objective.hpp"
 #include "tables.hpp"
 
@@ -30,6 +31,15 @@ class NormalTheory : public Objective {
   void cross_information(const Sequence<int>& entries, Matrix& with_parameters,
                          Vector& own) override;
   Matrix pair_information(const Sequence<int>& entries) override;
+  // Complete data: free covariances of constructs are eliminated. The metric 1/2 tr(W A W B) then
+  // becomes 1/2 tr(W A W B) - 1/2 tr(H A H B), where H = W Z (Z' W Z)^-1 Z' W and Z has the columns
+  // of these constructs. False where their own information is singular.
+  bool eliminate(const FreeCovariances& free);
+  // Expected information on what is left (rows of eliminated parameters are zero), and what it
+  // would be on each alone if nothing were eliminated.
+  Matrix information_left(Vector& whole) const;
+  void cross_left(const Sequence<int>& entries, Matrix& with_parameters, Vector& own,
+                  Vector& whole) const;
   void case_scores(int g, const Matrix& values, About about, Matrix& out) override;
   void case_entry_scores(int g, const Matrix& values, const Sequence<int>& entries,
                          Matrix& out) override;
@@ -46,6 +56,8 @@ class NormalTheory : public Objective {
     GroupMatrices at;
     Marginal whole;
     Sequence<Tables> blocks;
+    Matrix h_table;       // Z' H Z, once covariances are eliminated
+    Sequence<Slot> left;  // slots of the other parameters
     Matrix r_sum;  // R and W d over the blocks, by n; of one block its own tables serve
     Vector mean_sum;
     const Matrix& r() const { return blocks.size() == 1 ? blocks[0].r_table : r_sum; }
@@ -59,6 +71,7 @@ class NormalTheory : public Objective {
   double expected_pair(const Group& group, const Tables& block, const Slot& e, const Slot& f) const;
   double misfit_pair(const Group& group, const Tables& block, const Matrix& r, const Vector& u,
                      const Slot& e, const Slot& f) const;
+  double pair_left(const Group& group, const Slot& e, const Slot& f) const;
   double curvature(const Group& group, const Slot& e, const Slot& f) const;
   template <Information kind>
   void add_tiles(const Group& group, const Sequence<Slot>& rows, const Sequence<Slot>& columns,

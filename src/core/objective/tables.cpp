@@ -36,6 +36,7 @@ void Tables::set(const Block& block, const GroupLayout& layout) {
     m_ = block.mean.size() > 0 ? to_internal(layout, block.mean) : Vector::Zero(layout.observed);
     factor_.compute(s_);
     log_det_s_ = 2 * factor_.diagonal().log().sum();
+    scattered_ = true;
     return;
   }
   Sequence<int> from(layout.observed, -1);  // internal place -> place in the block
@@ -54,6 +55,7 @@ void Tables::set(const Block& block, const GroupLayout& layout) {
   leaves_ = 0;
   for (int row : rows_) leaves_ += row < layout.leaves;
   select(block.covariance, order, s_);
+  scattered_ = !s_.isZero(0);
   m_.resize(order.size());
   for (int i = 0; i < order.size(); ++i) m_[i] = block.mean[order[i]];
 }
@@ -76,7 +78,8 @@ bool Tables::move_to(const GroupMatrices& at, bool means, Marginal* whole) {
     factor_.inverse(root_, w_);
     log_determinant = 2 * diagonal.log().sum();
   }
-  discrepancy = log_determinant + s_.cwiseProduct(w_).sum();
+  discrepancy = log_determinant;
+  if (scattered_) discrepancy += s_.cwiseProduct(w_).sum();
   if (!means) return true;
   if (complete()) {
     d_ = m_ - at.mean.head(m_.size());
@@ -121,36 +124,46 @@ void Tables::prepare_first(const GroupMatrices& at, const GroupLayout& layout, b
   }
   spread(wz_, layout, w_table);
   multiply(z.transpose(), wz_, w_table.bottomRightCorner(2 * c, 2 * c));
-  multiply(s_, w_, sw_);
+  const bool single = !scattered_ && means;
+  if (!single) multiply(s_, w_, sw_);
   if (means) {
     mean_table.setZero(size);
     if (complete()) mean_table.head(l) = r_.head(l);
     else
       for (int i = 0; i < leaves_; ++i) mean_table[rows_[i]] = r_[i];
     mean_table.tail(2 * c).noalias() = z.transpose() * r_;
-    sw_.noalias() += d_ * r_.transpose();
+    if (!single) sw_.noalias() += d_ * r_.transpose();
   } else {
     mean_table.setZero(size);
   }
   // R Z_inner = W (SW) Z_inner - W Z_inner
-  multiply(sw_, z, swz_);
-  multiply(w_, swz_, rz_);
+  if (single) {
+    rz_.noalias() = r_ * mean_table.tail(2 * c).transpose();
+  } else {
+    multiply(sw_, z, swz_);
+    multiply(w_, swz_, rz_);
+  }
   rz_ -= wz_;
   spread(rz_, layout, r_table);
   multiply(z.transpose(), rz_, r_table.bottomRightCorner(2 * c, 2 * c));
   for (const Slot& slot : pairs) {
     const int i = complete() ? slot.x : local_[slot.x], j = complete() ? slot.y : local_[slot.y];
     if (i < 0 || j < 0) continue;
-    r_table(slot.x, slot.y) = r_table(slot.y, slot.x) = w_.col(i).dot(sw_.col(j)) - w_(i, j);
+    const double wsw = single ? r_[i] * r_[j] : w_.col(i).dot(sw_.col(j));
+    r_table(slot.x, slot.y) = r_table(slot.y, slot.x) = wsw - w_(i, j);
   }
 }
 
-void Tables::prepare_second() {
+void Tables::prepare_second(bool means) {
   const int l = leaves_;
   work_.resize(l, l);
-  work_.triangularView<Eigen::Lower>() = w_.topRows(l) * sw_.leftCols(l);
-  for (int j = 0; j < l; ++j)
-    for (int i = j + 1; i < l; ++i) work_(j, i) = work_(i, j);
+  if (!scattered_ && means) {
+    work_.noalias() = r_.head(l) * r_.head(l).transpose();
+  } else {
+    work_.triangularView<Eigen::Lower>() = w_.topRows(l) * sw_.leftCols(l);
+    for (int j = 0; j < l; ++j)
+      for (int i = j + 1; i < l; ++i) work_(j, i) = work_(i, j);
+  }
   if (complete()) {
     r_table.topLeftCorner(l, l) = work_ - w_.topLeftCorner(l, l);
     return;
@@ -191,15 +204,24 @@ void Tables::case_table(const GroupMatrices& at, const GroupLayout& layout,
   out.rightCols(width).noalias() = weighted.transpose() * tall(at);
 }
 
-double Tables::discrepancy_from(const Matrix& sigma, const Vector& mean) const {
-  Matrix part, root, w;
-  select(sigma, rows_, part);
-  Cholesky factor;
-  if (!factor.compute(part)) return std::nan("");
-  factor.inverse(root, w);
+double Tables::discrepancy_from(const Matrix& sigma, const Vector& mean, Marginal* whole) const {
+  Matrix w;
+  double out = 0;
+  if (whole && uses_whole()) {
+    if (!whole->select(rows_, missing_, w)) return std::nan("");
+    out = whole->log_determinant;
+  } else {
+    Matrix part, root;
+    select(sigma, rows_, part);
+    Cholesky factor;
+    if (!factor.compute(part)) return std::nan("");
+    factor.inverse(root, w);
+    out = 2 * factor.diagonal().log().sum();
+  }
+  if (scattered_) out += s_.cwiseProduct(w).sum();
   Vector d(m_.size());
   for (int i = 0; i < m_.size(); ++i) d[i] = m_[i] - mean[rows_[i]];
-  return 2 * factor.diagonal().log().sum() + s_.cwiseProduct(w).sum() + d.dot(w * d);
+  return out + d.dot(w * d);
 }
 
 }  // namespace orizzonte

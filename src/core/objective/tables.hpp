@@ -29,7 +29,7 @@ class Tables {
   void prepare_first(const GroupMatrices& at, const GroupLayout& layout, bool means,
                      const Sequence<Slot>& pairs);
   // R of all leaves as well.
-  void prepare_second();
+  void prepare_second(bool means);
   // The same of deviations from the saturated moments (internal order): R = W (S + d d' - Sigma~) W
   // and W d with d = m - mu~.
   void prepare_saturated(const GroupMatrices& at, const GroupLayout& layout, const Matrix& sigma,
@@ -42,8 +42,9 @@ class Tables {
                   Matrix& out) const;
   const Sequence<int>& rows() const { return rows_; }
   const Vector& data_mean() const { return m_; }
-  // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part.
-  double discrepancy_from(const Matrix& sigma, const Vector& mean) const;
+  // log|Sigma| + tr(S W) + d' W d for any moments, of which the block sees its part; from the
+  // inverse of the whole where that is given.
+  double discrepancy_from(const Matrix& sigma, const Vector& mean, Marginal* whole) const;
 
  private:
   const Matrix& tall(const GroupMatrices& at) const { return complete() ? at.tall : tall_; }
@@ -54,6 +55,7 @@ class Tables {
   Sequence<int> local_;  // of a leaf among them, -1 when it is missing
   int leaves_ = 0;
   Matrix s_;
+  bool scattered_ = true;  // false of a single case, whose S is zero and W (S + d d') W = W d d' W
   Vector m_;
   double log_det_s_ = 0;
   Cholesky factor_;

@@ -25,6 +25,9 @@ constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
+// An optimum reached this often, and from at least half of the starts, is taken for the best.
+constexpr int often = 6;
+constexpr double reached_again = 1e-8;  // difference of discrepancies between two searches
 constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
@@ -134,12 +137,15 @@ class Driver {
   // so does none at all; quick steps first, from all of them.
   Optimum run() {
     Optimum best;
-    Sequence<Optimum> stuck;
+    Sequence<Optimum> stuck = stuck_;
     const bool bound = sample_.size() < 2 || !separable(*model_);
+    int times = 0;
     for (int start = 0; start <= wanted(best); ++start) {
+      if (times >= often && 2 * times >= start && !settings_.all_starts) break;
       Optimum now = attempt(start);
       if (!identified_) return best;
       starts_ = start + 1;
+      times = times_reached(times, now, best);
       if (got_stuck(now)) stuck.push_back(now);
       if (better(now, best)) {
         best = std::move(now);
@@ -147,10 +153,11 @@ class Driver {
       }
       if (callbacks_.stop.stopped()) return interrupted(best);
       if (start == 0 && sample_.size() > 1 && wanted(best) > 0) {
-        by_groups(best, bound);
+        by_groups(best, bound, stuck);
         search_ -= 2;
       }
-      if (!bound && best.status == Status::Converged) break;
+      // whatever got stuck was continued within each group
+      if (!bound && best.status == Status::Converged) return best;
     }
     return continue_stuck(std::move(best), stuck);
   }
@@ -162,6 +169,15 @@ class Driver {
   static Optimum interrupted(Optimum& best) {
     best.status = Status::Interrupted;
     return best;
+  }
+
+  // How often the best optimum was reached, with the one found `now`.
+  static int times_reached(int times, const Optimum& now, const Optimum& best) {
+    if (now.status != Status::Converged) return times;
+    const bool first = best.status != Status::Converged || best.theta.size() == 0;
+    const double rounding = reached_again * (1 + std::abs(now.discrepancy));
+    if (first || now.discrepancy < best.discrepancy - rounding) return 1;
+    return now.discrepancy <= best.discrepancy + rounding ? times + 1 : times;
   }
 
   // The number of further starts that the best optimum so far requires.
@@ -198,7 +214,7 @@ class Driver {
   }
 
   // Each group alone, then all together from there.
-  void by_groups(Optimum& best, bool bound) {
+  void by_groups(Optimum& best, bool bound, const Sequence<Optimum>& stuck) {
     Settings settings = settings_;
     if (!bound) settings.fresh_starts *= more_by_group;
     Vector eta =
@@ -208,6 +224,13 @@ class Driver {
       const auto part = std::make_shared<const Model>(one_group(*model_, g, entries));
       Driver alone(part, of_group(sample_, g), Vector(), settings, callbacks_);
       alone.search_ = bound ? 0 : starts_by_group;
+      if (!bound)
+        for (const Optimum& whole : stuck) {
+          const Vector all = model_->map(whole.theta);
+          Vector own(entries.size());
+          for (int e = 0; e < entries.size(); ++e) own[e] = all[entries[e]];
+          alone.remember_stuck(parameters_of(*part, own));
+        }
       const Optimum found = alone.run();
       if (callbacks_.stop.stopped()) return;
       if (!alone.identified_ || found.status != Status::Converged) return;
@@ -216,6 +239,15 @@ class Driver {
     }
     Optimum now = from_start(problem_, eta);
     if (better(now, best)) best = std::move(now);
+  }
+
+  // A point at which another search got stuck.
+  void remember_stuck(const Vector& theta) {
+    if (!problem_.move_to(theta)) return;
+    Optimum out;
+    out.theta = theta;
+    out.discrepancy = problem_.value();
+    stuck_.push_back(out);
   }
 
   // The first attempt uses the caller's starting values, completed by ours. The next ones start at
@@ -337,6 +369,7 @@ class Driver {
   Callbacks callbacks_;
   NormalTheory problem_;
   Random random_;
+  Sequence<Optimum> stuck_;  // where searches of all groups got stuck
   int search_ = further_starts;
   bool identified_ = true;
   int starts_ = 1;

@@ -17,6 +17,10 @@ constexpr int shortenings = 40;   // of one step
 // for one more step, whose error is the product of both steps.
 constexpr double short_step = 1e-4;
 constexpr double fair_step = 1e-2;
+// Of a refit that starts close to its optimum: the predicted drop from which one Hessian serves all
+// steps, as long as each brings the drop down to this share (Newton's chord method; a step that
+// leads away from a saddle point would not shrink).
+constexpr double chord_from = 1, chord_share = 0.1;
 
 // One run of scoring and Newton steps. All storage is allocated once.
 class FreeRun {
@@ -62,10 +66,13 @@ class FreeRun {
     scoring_left_ = out_.decrement < close_by ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
     again_ = newton_ && !again_ && !near_ && !damped_ && out_.decrement < fair_step;
-    if (settings_.close && near_ && !damped_) {
+    if (settings_.close && newton_ && !damped_) {
+      const bool shrinks = !served_ || out_.decrement < chord_share * before_;
+      again_ = out_.decrement < chord_from && shrinks;
       near_ = false;
-      again_ = true;
     }
+    served_ = again_;
+    before_ = out_.decrement;
     return true;
   }
 
@@ -166,7 +173,9 @@ class FreeRun {
   Metric expected_, observed_;
   Vector score_, step_, trial_;
   int scoring_left_ = scoring_first;
+  double before_ = 0;  // the predicted drop of the step before
   bool newton_ = false, near_ = false, again_ = false, damped_ = false;
+  bool served_ = false;  // did the Hessian of an earlier point serve the step before
 };
 
 }  // namespace
