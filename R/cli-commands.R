@@ -26,6 +26,17 @@ study_commands <- function() {
              "what has changed. Exit code 0; 1: a model has not converged; 2: bad input or a ",
              "step that failed."),
       example = "orizzonte run study.yaml", run = command_run
+    ),
+    page = list(
+      does = "do the whole analysis by hand and eye, on a page in your browser",
+      files = c("BLUEPRINT", "[DATA]"),
+      options = c("port", "closed", "by", "levels", fitting_options(), "quiet"),
+      help =
+      paste0("Opens a local page on which the model is specified, fitted, amended and reported. ",
+             "Only this computer can reach it, with the address that is printed. BLUEPRINT may ",
+             "also be a study file, whose data and options are then used. Ctrl+C ends the page. ",
+             "Exit code 0; 1: not converged; 2: bad input."),
+      example = "orizzonte page choirs.yaml choirs.csv", run = command_page
     )
   )
 }

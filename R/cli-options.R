@@ -153,7 +153,9 @@ study_options <- function() {
     results = text_option("--out", "FOLDER", "where the results go (default: as the study says)"),
     fresh = switch_option("--fresh", "repeat every step"),
     anywhere = switch_option("--anywhere",
-                             "allow paths in the study file that lead outside its folder"))
+                             "allow paths in the study file that lead outside its folder"),
+    port = text_option("--port", "NUMBER", "the port of the live page (default: a free one)"),
+    closed = switch_option("--closed", "print the address without opening a browser"))
 }
 
 cli_options <- function() {

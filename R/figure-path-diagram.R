@@ -223,21 +223,31 @@ differing_rows <- function(fit) {
   plain %in% compared$parameter[compared$p < 0.05 & !is.na(compared$p)]
 }
 
-# The diagram of a blueprint: fixed values and hypotheses instead of estimates.
-theory_diagram <- function(bp, nudge, page) {
-  check_page(page)
+# The layout of a blueprint before there are data.
+theory_layout <- function(bp) {
   check_variables(bp)
-  layout <- build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
+  build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
+}
+
+# What a diagram of a blueprint shows: fixed values and hypotheses instead of estimates.
+theory_view <- function(bp, layout) {
   count <- length(layout$rows$kind)
   expected <- expected_signs(bp, layout)
   fixed <- ifelse(is.na(layout$rows$fixed), "", trimws(format(layout$rows$fixed, digits = 3L)))
-  text <- ifelse(nzchar(expected$text), expected$text, fixed)
-  view <- list(layout = layout, group = "", standardized = rep(0.5, count), text = text,
-               negative = expected$negative, differs = logical(count), faint = logical(count))
+  list(layout = layout, group = "", standardized = rep(0.5, count),
+       text = ifelse(nzchar(expected$text), expected$text, fixed),
+       negative = expected$negative, differs = logical(count), faint = logical(count),
+       signs = any(nzchar(expected$text)))
+}
+
+theory_diagram <- function(bp, nudge, page) {
+  check_page(page)
+  layout <- theory_layout(bp)
+  view <- theory_view(bp, layout)
   counts <- layout_counts(layout)
   caption <- text_of("theory_caption", observed = length(layout$observed),
                      parameters = counts$parameters, df = format_count(counts$df),
-                     signs = if (any(nzchar(expected$text))) text_of("theory_signs") else "")
+                     signs = if (view$signs) text_of("theory_signs") else "")
   draw_diagrams(arrange_panels(list(view), nudge, page, saved = bp$arrangement), caption, bp$title)
 }
 

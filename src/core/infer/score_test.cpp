@@ -52,8 +52,7 @@ constexpr int many_covariances = 200;
 // The tests one by one where only entries without a parameter are tested, under normality and from
 // complete data; in the units of the problem. False where this way does not lead.
 bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
-                             const Sequence<int>& entries, ScoreTests& out,
-                             const StopToken& stop) {
+                             const Sequence<int>& entries, ScoreTests& out, const StopToken& stop) {
   if (!problem.eliminate(free)) return false;
   Sequence<int> left;
   for (int p = 0; p < free.parameter.size(); ++p)

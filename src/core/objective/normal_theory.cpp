@@ -60,10 +60,9 @@ void NormalTheory::set_sample(const Sample& sample) {
       if (pattern.group != g) continue;
       group.blocks.emplace_back();
       group.blocks.back().set(pattern, group.layout);
-      group.saturated +=
-          pattern.n / group.n *
-          group.blocks.back().discrepancy_from(group.covariance, group.mean,
-                                               usable ? &whole : nullptr);
+      group.saturated += pattern.n / group.n *
+                         group.blocks.back().discrepancy_from(group.covariance, group.mean,
+                                                              usable ? &whole : nullptr);
     }
   }
 }

@@ -58,7 +58,7 @@ class NormalTheory : public Objective {
     Sequence<Tables> blocks;
     Matrix h_table;       // Z' H Z, once covariances are eliminated
     Sequence<Slot> left;  // slots of the other parameters
-    Matrix r_sum;  // R and W d over the blocks, by n; of one block its own tables serve
+    Matrix r_sum;         // R and W d over the blocks, by n; of one block its own tables serve
     Vector mean_sum;
     const Matrix& r() const { return blocks.size() == 1 ? blocks[0].r_table : r_sum; }
     const Vector& u() const { return blocks.size() == 1 ? blocks[0].mean_table : mean_sum; }

@@ -28,7 +28,7 @@ constexpr double same_optimum = 1e-11;    // difference of discrepancies
 // An optimum reached this often, and from at least half of the starts, is taken for the best.
 constexpr int often = 6;
 constexpr double reached_again = 1e-8;  // difference of discrepancies between two searches
-constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
+constexpr int stuck_tries = 5;          // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
 // others.

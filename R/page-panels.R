@@ -1,0 +1,370 @@
+# What the live page shows, as HTML: the parts of reports, beside forms whose buttons name an action.
+# Values of a form go with the button that is pressed in it.
+
+# All places of the page, as one text each.
+page_places <- function(state, panel = NULL) {
+  version <- current_version(state)
+  fit <- version$fit
+  as_text <- function(x) as.character(htmltools::doRenderTags(htmltools::tagList(x)))
+  wordings <- page_wordings(state)
+  list(head = as_text(page_head(state)),
+       drawing = as_text(list(
+         if (is.null(panel)) page_note("page_nothing_drawn") else
+           page_svg(panel, state$chosen, wordings),
+         chosen_card(state, wordings))),
+       panel = as_text(list(page_message(state), page_panels[[state$stage]](state))),
+       title = version$blueprint$title %||% "", summary = page_summary(version),
+       stage = state$stage, version = state$at)
+}
+
+page_wordings <- function(state) {
+  version <- current_version(state)
+  if (!is.null(version$fit)) return(all_wordings(version$fit))
+  unlist(version$blueprint$wording)
+}
+
+page_note <- function(name, ...) {
+  htmltools::tags$p(class = "note", text_of(name, ...))
+}
+
+page_button <- function(label, do, ..., class = NULL) {
+  htmltools::tags$button(type = "button", class = class, `data-do` = do, ..., label)
+}
+
+page_field <- function(label, name, value = "", ...) {
+  tags <- htmltools::tags
+  tags$label(tags$span(label), tags$input(type = "text", name = name, value = value, ...))
+}
+
+page_select <- function(label, name, choices, chosen = NULL) {
+  tags <- htmltools::tags
+  tags$label(tags$span(label), tags$select(name = name, lapply(choices, function(x) {
+    tags$option(value = x, selected = if (identical(x, chosen)) NA, x)
+  })))
+}
+
+page_form <- function(...) htmltools::tags$div(class = "form", `data-form` = NA, ...)
+
+# Figures stay in reports: the page shows their values as tables, at once, and without numbers.
+page_report <- function(parts) {
+  parts <- Filter(function(part) part$part != "figure", flat_parts(list(parts)))
+  lapply(numbered_parts(one_level_down(parts)), function(part) html_part(without_number(part)))
+}
+
+without_number <- function(part) {
+  part$number <- NULL
+  if (part$part == "fold") part$parts <- lapply(part$parts, without_number)
+  if (part$part == "tabs") part$tabs <- lapply(part$tabs, lapply, without_number)
+  part
+}
+
+page_message <- function(state) {
+  lines <- c(state$message, current_version(state)$problem)
+  if (length(lines) == 0L) return(NULL)
+  htmltools::tags$div(class = "caution", role = "alert", lapply(lines, htmltools::tags$p))
+}
+
+# --- the head ------------------------------------------------------------------------------------
+
+page_head <- function(state) {
+  tags <- htmltools::tags
+  version <- current_version(state)
+  list(
+    tags$p(class = "heading", plain_line(version$blueprint$title %||% "")),
+    tags$p(class = "facts", page_summary(version)),
+    tags$nav(`aria-label` = text_of("page_stages"), lapply(page_stages, function(stage) {
+      page_button(text_of(paste0("page_stage_", stage)), "stage", `data-stage` = stage,
+                  `data-key` = paste0("stage-", stage),
+                  `aria-current` = if (stage == state$stage) "page")
+    })),
+    page_button(text_of("page_back"), "back", class = "quiet", `data-key` = "back",
+                disabled = if (version$parent < 1L) NA))
+}
+
+# One line on where the model stands.
+page_summary <- function(version) {
+  fit <- version$fit
+  if (!is.null(fit) && has_converged(fit)) {
+    key <- key_indices(fit_indices(fit))
+    value <- function(name) format_index(name, key$value[match(name, key$index)])
+    return(text_of("page_facts_fit", chisq = value("chisq"), df = format_count(df_of_fit(fit)),
+                   cfi = value("cfi"), rmsea = value("rmsea"), srmr = value("srmr")))
+  }
+  if (!is.null(fit)) return(text_of("page_facts_not_converged"))
+  layout <- attempt(theory_layout(version$blueprint))$fit
+  if (is.null(layout)) return(text_of("page_facts_empty"))
+  format_count_line(layout_counts(layout))
+}
+
+df_of_fit <- function(fit) stats::df.residual(fit)
+
+# --- the part that was chosen --------------------------------------------------------------------
+
+chosen_card <- function(state, wordings) {
+  tags <- htmltools::tags
+  if (is.null(state$chosen)) return(page_note("page_choose_part"))
+  version <- current_version(state)
+  address <- state$chosen
+  parsed <- parse_address(address)
+  variables <- intersect(c(parsed$first, parsed$second), names(wordings))
+  list(tags$div(class = "card", tags$h2(tags$code(address)),
+    tags$p(address_in_words(address, blueprint_variables(version$blueprint)$observed)),
+    chosen_estimate(version$fit, address),
+    if (length(variables)) tags$dl(lapply(variables, function(name) {
+      list(tags$dt(name), tags$dd(plain_line(wordings[[name]])))
+    })),
+    page_form(
+      page_field(text_of("page_reason"), "because", `data-key` = "omit-because"),
+      page_button(text_of("page_leave_out"), "omit", `data-address` = address,
+                  `data-key` = "omit"),
+      page_field(text_of("page_hold_at"), "value", size = 5, `data-key` = "hold-value"),
+      page_button(text_of("page_hold"), "hold", `data-address` = address, `data-key` = "hold"))))
+}
+
+chosen_estimate <- function(fit, address) {
+  if (is.null(fit) || !has_values(fit)) return(NULL)
+  x <- estimates(fit)
+  x <- x[x$parameter == address, ]
+  if (nrow(x) == 0L) return(NULL)
+  page_report(report_table(list(
+    estimate = format_number(x$estimate), SE = format_number(x$se), p = format_p(x$p),
+    `95% interval` = format_limits(x$lower, x$upper, 3L),
+    standardized = format_share(x$standardized, 2L)), caption = text_of("head_estimates")))
+}
+
+# --- the stages ----------------------------------------------------------------------------------
+
+page_panels <- list(
+  model = function(state) model_panel(state),
+  fit = function(state) fit_panel(state),
+  amend = function(state) amend_panel(state),
+  measures = function(state) {
+    quality <- state$found$quality
+    if (is.null(quality)) return(page_note("page_nothing_measured"))
+    page_report(quality_parts(quality))
+  },
+  groups = function(state) groups_panel(state),
+  report = function(state) report_panel(state))
+
+# Items on the left are chosen, then placed into a construct.
+model_panel <- function(state) {
+  tags <- htmltools::tags
+  version <- current_version(state)
+  bp <- version$blueprint
+  wordings <- page_wordings(state)
+  item <- function(name) {
+    words <- unname(wordings[name])
+    tags$li(page_button(list(tags$b(name), if (length(words) && !is.na(words))
+      tags$span(plain_line(words))), "pick", class = "item", `data-item` = name,
+      `data-key` = paste0("item-", name), `aria-pressed` = "false"))
+  }
+  free <- setdiff(page_columns(state), blueprint_variables(bp)$observed)
+  names <- names(bp$constructs)
+  list(
+    tags$h2(text_of("page_stage_model")), page_note("page_model_how"),
+    lapply(names, function(name) {
+      tags$section(class = "construct", `data-construct` = name,
+        tags$h3(name), tags$ul(class = "items", lapply(bp$constructs[[name]]$items, item)),
+        page_button(text_of("page_place_here"), "place", `data-construct` = name,
+                    `data-key` = paste0("place-", name), class = "needs-items"))
+    }),
+    page_form(
+      page_field(text_of("page_new_construct"), "name", `data-key` = "new-name"),
+      page_button(text_of("page_add_construct"), "add_construct", class = "needs-items",
+                  `data-key` = "add-construct")),
+    if (length(free)) list(tags$h3(text_of("page_free_items")),
+                           tags$ul(class = "items", lapply(free, item))),
+    page_form(page_button(text_of("page_remove_items"), "remove", class = "quiet needs-items",
+                          `data-key` = "remove")),
+    relation_form(bp, free),
+    tags$h3(text_of("head_defaults")), page_assumptions(version),
+    page_files())
+}
+
+relation_form <- function(bp, free) {
+  ends <- unique(c(names(bp$constructs), blueprint_variables(bp)$observed, free))
+  if (length(ends) < 2L) return(NULL)
+  list(htmltools::tags$h3(text_of("page_relations")), page_form(
+    page_select(text_of("page_from"), "first", ends),
+    page_select(text_of("page_to"), "second", ends, ends[2L]),
+    page_button(text_of("page_add_effect"), "relate", `data-relation` = "effect",
+                `data-key` = "add-effect"),
+    page_button(text_of("page_add_covariance"), "relate", `data-relation` = "covariance",
+                `data-key` = "add-covariance")))
+}
+
+# Numeric columns of the data, which may be items.
+page_columns <- function(state) {
+  if (!is.data.frame(state$data)) return(character())
+  names(state$data)[vapply(state$data, is.numeric, NA)]
+}
+
+page_assumptions <- function(version) {
+  layout <- if (!is.null(version$fit)) version$fit$layout else
+    attempt(theory_layout(version$blueprint))$fit
+  if (is.null(layout)) return(page_note("page_facts_empty"))
+  page_report(report_code(c(format_assumptions(layout, version$blueprint)[-1L], "",
+                            format_counts(layout))))
+}
+
+page_files <- function() {
+  tags <- htmltools::tags
+  file <- function(label, do, kinds) {
+    tags$label(tags$span(label), tags$input(type = "file", `data-upload` = do, accept = kinds))
+  }
+  tags$details(tags$summary(text_of("page_open_files")), page_form(
+    file(text_of("page_open_blueprint"), "open", ".yaml,.yml"),
+    file(text_of("page_open_data"), "use_data", ".csv,.tsv,.txt,.sav,.dta,.sas7bdat,.parquet")))
+}
+
+fit_panel <- function(state) {
+  fit <- current_version(state)$fit
+  if (is.null(fit)) return(page_note("page_nothing_fitted"))
+  criteria <- NULL
+  list(htmltools::tags$h2(text_of("page_stage_fit")),
+       page_report(list(fit_trouble(fit), fit_summary_parts(fit, criteria)[-1L])),
+       if (has_values(fit)) page_residuals(fit),
+       if (has_values(fit)) page_report(fit_estimate_parts(fit)))
+}
+
+# The residual correlations as a table of cells, each with the texts of both items.
+page_residuals <- function(fit) {
+  tags <- htmltools::tags
+  if (stats::df.residual(fit) == 0) return(NULL)
+  wordings <- all_wordings(fit)
+  all <- stats::residuals(fit, in_units = "correlation")
+  words <- function(name) paste(c(name, plain_line(wordings[name][!is.na(wordings[name])])),
+                                collapse = ": ")
+  list(tags$h2(text_of("head_residuals")), page_note("page_residuals_how"),
+       lapply(names(all), function(group) {
+    m <- all[[group]]$covariance
+    names <- rownames(m)
+    tags$div(class = "table", tags$table(class = "residuals",
+      tags$caption(if (length(all) > 1L) group else text_of("map_of_residuals")),
+      tags$thead(tags$tr(tags$td(), lapply(names, function(x) tags$th(scope = "col", x)))),
+      tags$tbody(lapply(seq_along(names), function(i) {
+        tags$tr(tags$th(scope = "row", names[i]), lapply(seq_len(i), function(j) {
+          value <- m[i, j]
+          tags$td(tabindex = if (j < i) "0",
+                  style = if (is.finite(value)) paste0("--size:", format_fixed(min(1, abs(value) * 5),
+                                                                             2L)),
+                  class = if (isTRUE(value < 0)) "below" else "above",
+                  title = paste(words(names[i]), words(names[j]), sep = "\n"),
+                  if (j < i) format_share(value, 2L) else "")
+        }))
+      }))))
+  }))
+}
+
+amend_panel <- function(state) {
+  tags <- htmltools::tags
+  fit <- current_version(state)$fit
+  if (is.null(fit) || !has_converged(fit)) return(page_note("page_nothing_fitted"))
+  found <- state$found$amendments
+  x <- if (!is.null(found)) utils::head(as.data.frame(found), 12L)
+  list(
+    tags$h2(text_of("what_could_be_freed")),
+    if (!is.null(attr(found, "nothing"))) tags$p(class = "caution", attr(found, "nothing")),
+    page_note("ten_largest_modification_indices"),
+    page_form(
+      page_field(text_of("page_reason"), "because", class = "wide", `data-key` = "because"),
+      tags$div(class = "table", tags$table(class = "amendments",
+        tags$thead(tags$tr(lapply(text_of_each(amend_heads), function(head) {
+          tags$th(scope = "col", head)
+        }))),
+        tags$tbody(lapply(seq_len(NROW(x)), function(k) amend_row(x[k, ], all_wordings(fit))))))),
+    page_trail(state))
+}
+
+amend_heads <- c("page_head_free", "page_head_parameter", "page_head_index", "page_head_p",
+                 "page_head_change", "page_head_drop")
+text_of_each <- function(names) vapply(names, text_of, "", USE.NAMES = FALSE)
+
+# A row with the texts of the items that it is about: they are read before anything is freed.
+amend_row <- function(row, wordings) {
+  tags <- htmltools::tags
+  number <- function(text) tags$td(class = "right", text)
+  parsed <- parse_address(row$parameter)
+  about <- intersect(c(parsed$first, parsed$second), names(wordings))
+  tags$tr(
+    tags$td(page_button(text_of("page_free"), "free", `data-address` = row$parameter,
+                        `data-key` = paste0("free-", row$parameter))),
+    tags$td(tags$code(row$parameter), tags$div(row_words(row)),
+            lapply(about, function(name) {
+              tags$div(class = "note", paste0(name, ": ", plain_line(wordings[[name]])))
+            })),
+    number(format_fixed(row$modification_index, 2L)), number(format_p(row$p_adjusted)),
+    number(format_share(row$expected_change_std, 2L)), number(format_fixed(row$actual_drop, 2L)))
+}
+
+# Every version, with the way back to it.
+page_trail <- function(state) {
+  tags <- htmltools::tags
+  fit <- current_version(state)$fit
+  list(
+    if (length(current_version(state)$blueprint$trail)) page_report(fit_trail_parts(fit)),
+    tags$h2(text_of("page_versions")),
+    tags$ol(class = "versions", lapply(seq_along(state$versions), function(k) {
+      version <- state$versions[[k]]
+      tags$li(page_button(version_label(version), "go", `data-version` = k, class = "quiet",
+                          `data-key` = paste0("version-", k),
+                          `aria-current` = if (k == state$at) "true"),
+              tags$span(class = "note", page_summary(version)))
+    })))
+}
+
+version_label <- function(version) {
+  change <- version$change
+  if (is.null(change)) return(text_of("page_version_model"))
+  name <- if (length(change$free)) "page_version_freed" else "page_version_omitted"
+  text_of(name, parameter = c(change$free, change$omit), because = change$because)
+}
+
+groups_panel <- function(state) {
+  tags <- htmltools::tags
+  if (!is.data.frame(state$data)) return(page_note("page_groups_need_data"))
+  ladder <- last_page_ladder(state)
+  loosened <- state$found$loosened
+  columns <- setdiff(names(state$data),
+                     blueprint_variables(current_version(state)$blueprint)$observed)
+  list(
+    tags$h2(text_of("page_stage_groups")),
+    page_form(page_select(text_of("page_group_by"), "by", columns, state$found$by),
+              page_button(text_of("page_climb"), "ladder", `data-key` = "climb")),
+    if (!is.null(ladder)) list(
+      page_report(ladder_cautions(ladder)),
+      tags$ul(lapply(c(ladder$reading, if (length(loosened))
+        loosened_reading(loosened[[length(loosened)]])), function(x) tags$li(plain_line(x)))),
+      page_report(list(report_table(ladder_columns(ladder)$fit,
+                                    caption = text_of("fit_of_each_rung")),
+                       report_table(ladder_columns(ladder)$changes,
+                                    caption = text_of("head_changes")))),
+      page_form(page_select(text_of("page_rung"), "rung", names(ladder$fits)[-1L]),
+                page_button(text_of("page_loosen"), "loosen", `data-key` = "loosen")),
+      page_report(ladder_mean_parts(ladder))))
+}
+
+report_panel <- function(state) {
+  tags <- htmltools::tags
+  version <- current_version(state)
+  link <- function(name, label) {
+    tags$li(tags$a(href = "#", `data-download` = name, `data-key` = paste0("download-", name),
+                   label))
+  }
+  list(
+    tags$h2(text_of("page_stage_report")), page_note("page_report_how"),
+    tags$ul(class = "downloads", Map(link, names(page_downloads(version)),
+                                     text_of_each(paste0("page_download_",
+                                                         names(page_downloads(version)))))),
+    if (!is.null(version$fit) && has_converged(version$fit))
+      page_report(report_section(text_of("methods_and_results"),
+                                 lapply(methods_text(version$fit)$paragraphs, report_text))),
+    tags$h2(text_of("page_script")), page_report(report_code(page_script(state))))
+}
+
+# What can be taken away: names of files.
+page_downloads <- function(version) {
+  fitted <- !is.null(version$fit)
+  c(script = "analysis.R", blueprint = "blueprint.yaml",
+    if (fitted) c(study = "study.yaml", html = "report.html", word = "report.docx"))
+}

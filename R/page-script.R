@@ -1,0 +1,96 @@
+# The R script of what was done on the live page: run in a new session, it gives the same numbers.
+
+page_script <- function(state) {
+  chain <- version_chain(state)
+  amended <- chain[-1L]
+  c(text_of("page_script_head", version = package_version_text()), "library(orizzonte)", "",
+    script_data(state), "", script_blueprint(chain[[1L]]$blueprint), "",
+    script_fit(state), unlist(lapply(amended, script_amendment)), script_results(state))
+}
+
+script_text <- function(x) paste(deparse(as.character(x), width.cutoff = 500L), collapse = " ")
+
+# Data from a file are read again; others are named, and checked.
+script_data <- function(state) {
+  if (is.null(state$data)) return(text_of("page_script_no_data"))
+  file <- state$source$file
+  plain <- !is.null(file) && tolower(tools::file_ext(file)) == "csv" && is.data.frame(state$data)
+  read <- if (plain) paste0("data <- read.csv(", script_text(file), ")") else
+    c(text_of("page_script_placeholder"),
+      paste0("data <- ", state$source$name %||% text_of("page_script_your_data")))
+  c(read, if (is.data.frame(state$data))
+    paste0("stopifnot(nrow(data) == ", nrow(state$data), "L, all(c(",
+           paste(vapply(used_columns(state), script_text, ""), collapse = ", "),
+           ") %in% names(data)))"))
+}
+
+used_columns <- function(state) {
+  intersect(names(state$data), c(blueprint_variables(current_version(state)$blueprint)$observed,
+                                 state$options$by, state$found$by))
+}
+
+# The blueprint as it stands in its file, within the script.
+script_blueprint <- function(bp) {
+  lines <- vapply(strsplit(blueprint_yaml(bp), "\n", fixed = TRUE), paste, "", collapse = "\n")
+  lines <- unlist(strsplit(lines, "\n", fixed = TRUE))
+  c("blueprint_file <- tempfile(fileext = \".yaml\")",
+    "writeLines(c(", paste0("  ", vapply(lines, script_text, ""),
+                            c(rep(",", length(lines) - 1L), "")),
+    "), blueprint_file)", "bp <- read_blueprint(blueprint_file)")
+}
+
+script_fit <- function(state) {
+  if (is.null(state$data)) return("bp")
+  told <- vapply(names(state$options), function(name) {
+    paste0(", ", name, " = ", paste(deparse(state$options[[name]], width.cutoff = 500L),
+                                    collapse = " "))
+  }, "")
+  c(paste0("fit <- fit_model(bp, data", paste(told, collapse = ""), ")"), "fit")
+}
+
+script_amendment <- function(version) {
+  change <- version$change
+  what <- if (length(change$free)) "free" else "omit"
+  c(paste0("fit <- amend(fit, ", what, " = all_of(", script_text(change[[what]]), "),"),
+    paste0("             because = ", script_text(change$because), ")"))
+}
+
+script_results <- function(state) {
+  found <- state$found
+  c(if (!is.null(found$quality)) c("", "construct_quality(fit, leave_out = \"none\")"),
+    if (!is.null(found$ladder))
+      c("", paste0("ladder <- invariance(", if (length(version_chain(state)) > 1L)
+                     "fit$request$blueprint" else "bp", ", data, by = all_of(",
+                   script_text(found$by), "))"), "ladder"),
+    unlist(lapply(seq_along(found$loosened), function(k) {
+      from <- if (k == 1L) "ladder" else "loosened$ladder"
+      c(paste0("loosened <- loosen(", from, ", ",
+               script_text(found$loosened[[k]]$rung), ")"), "loosened")
+    })))
+}
+
+# The same analysis as a study file; blueprint and data are files beside it.
+page_study <- function(state) {
+  chain <- version_chain(state)
+  made <- seq_along(chain)
+  name <- paste0("model", made)
+  steps <- lapply(made, function(k) {
+    if (k == 1L) return(list(fit = list(blueprint = "model", name = name[1L])))
+    change <- chain[[k]]$change
+    what <- if (length(change$free)) "free" else "omit"
+    list(amend = c(list(of = name[k - 1L]), stats::setNames(list(change[[what]]), what),
+                   list(because = change$because, name = name[k])))
+  })
+  found <- state$found
+  last <- name[length(name)]
+  if (!is.null(found$quality)) steps <- c(steps, list(list(quality = list(of = last))))
+  if (!is.null(found$ladder)) {
+    rungs <- vapply(found$loosened, `[[`, "", "rung")
+    steps <- c(steps, list(list(invariance = c(list(blueprint = "model", by = found$by),
+                                               if (length(rungs)) list(loosen = as.list(rungs))))))
+  }
+  steps <- c(steps, list(list(report = list(of = list(last), file = "report.html"))))
+  yaml::as.yaml(list(title = chain[[1L]]$blueprint$title %||% "", data = basename(
+    state$source$file %||% "data.csv"), blueprints = list(model = "blueprint.yaml"),
+    steps = steps))
+}

@@ -1,0 +1,161 @@
+# The live page in a browser: who may open it, what is sent to it, and what comes back.
+
+# May this request see the page? It must come to this computer by its own name, from a page of
+# ours, with the cookie that the secret of the address was exchanged for.
+page_allowed <- function(request, key, port) {
+  hosts <- paste0(c("127.0.0.1:", "localhost:"), port)
+  origin <- request$HTTP_ORIGIN
+  isTRUE(request$HTTP_HOST %in% hosts) &&
+    (is.null(origin) || origin %in% paste0("http://", hosts)) &&
+    same_secret(page_cookie(request$HTTP_COOKIE, port), key)
+}
+
+page_cookie <- function(text, port) {
+  pairs <- strsplit(strsplit(text %||% "", "; *")[[1L]], "=", fixed = TRUE)
+  named <- Filter(function(pair) identical(pair[1L], paste0("orizzonte-", port)), pairs)
+  if (length(named)) named[[1L]][2L] else ""
+}
+
+# Compared in full, so that the time taken tells nothing.
+same_secret <- function(given, key) {
+  given <- utf8ToInt(given %||% "")
+  key <- utf8ToInt(key)
+  length(given) == length(key) && sum(bitwXor(given, key)) == 0L
+}
+
+page_headers <- list(`Cache-Control` = "no-store", `X-Content-Type-Options` = "nosniff",
+                     `Referrer-Policy` = "no-referrer", `X-Frame-Options` = "DENY")
+
+page_ui <- function(key, port) {
+  function(request) {
+    answer <- function(status, content, more = list()) {
+      shiny::httpResponse(status, "text/html; charset=UTF-8", content, c(page_headers, more))
+    }
+    given <- shiny::parseQueryString(request$QUERY_STRING %||% "")$key
+    hosts <- paste0(c("127.0.0.1:", "localhost:"), port)
+    if (!is.null(given) && isTRUE(request$HTTP_HOST %in% hosts) && same_secret(given, key)) {
+      cookie <- paste0("orizzonte-", port, "=", key, "; HttpOnly; SameSite=Strict; Path=/")
+      return(answer(302L, "", list(Location = "/", `Set-Cookie` = cookie)))
+    }
+    if (!page_allowed(request, key, port))
+      return(answer(403L, htmltools::htmlEscape(text_of("page_no_access"))))
+    page_shell()
+  }
+}
+
+# The page without contents, which come once it is connected.
+page_shell <- function() {
+  tags <- htmltools::tags
+  asset <- function(folder, name) {
+    htmltools::HTML(paste(readLines(system.file(folder, name, package = "orizzonte"),
+                                    encoding = "UTF-8"), collapse = "\n"))
+  }
+  words <- list(lost = text_of("page_lost"), working = text_of("page_working"))
+  page <- htmltools::tagList(
+    tags$head(tags$title(text_of("page_title")),
+              tags$meta(name = "viewport", content = "width=device-width, initial-scale=1"),
+              tags$meta(name = "color-scheme", content = "light dark"),
+              tags$link(rel = "icon", href = "data:,"),
+              tags$style(asset("page", "page.css"))),
+    tags$body(
+      tags$a(class = "skip", href = "#panel", text_of("page_skip")),
+      tags$header(id = "head"),
+      tags$main(tags$section(id = "drawing", `aria-label` = text_of("page_diagram_label")),
+                tags$section(id = "panel", tabindex = "-1",
+                             `aria-label` = text_of("page_stages"))),
+      tags$div(id = "live", role = "status", `aria-live` = "polite"),
+      tags$script(id = "words", type = "application/json",
+                  htmltools::HTML(jsonlite::toJSON(words, auto_unbox = TRUE))),
+      tags$script(asset("page", "page.js"))))
+  structure(page, lang = "en")
+}
+
+# `first`: the state of a window that is new; `last`: where the state that was seen last is kept.
+page_server <- function(first, key, port, last) {
+  windows <- new.env(parent = emptyenv())
+  function(input, output, session) {
+    if (!page_allowed(session$request, key, port) || is.null(session$request$HTTP_ORIGIN)) {
+      session$close()
+      return(invisible())
+    }
+    window <- NULL
+    drawn <- list()
+    answered <- 0
+    # a version is arranged once
+    show <- function(state) {
+      if (!identical(drawn$at, state$at)) {
+        panel <- attempt(page_arrangement(current_version(state), state$arrangement))$fit
+        drawn <<- list(at = state$at, panel = panel)
+      }
+      if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
+      windows[[window]] <- last$state <- state
+      session$sendCustomMessage("show", c(page_places(state, drawn$panel),
+                                          list(answered = answered)))
+    }
+    shiny::observeEvent(input$hello, {
+      window <<- window_name(input$hello)
+      drawn <<- list()
+      show(windows[[window]] %||% first)
+    })
+    shiny::observeEvent(input$act, {
+      if (is.null(window)) return()
+      action <- page_action(input$act)
+      answered <<- as.numeric(action$count %||% 0)
+      if (identical(action$do, "download")) {
+        session$sendCustomMessage("file", page_file(windows[[window]], action$name))
+      } else if (identical(action$do, "finish")) {
+        shiny::stopApp()
+      } else {
+        show(page_act(windows[[window]], action))
+        follow(session, window, windows, show)
+      }
+    })
+  }
+}
+
+# Refitted drops follow: first the five largest, then twenty.
+follow <- function(session, window, windows, show) {
+  version <- windows[[window]]$at
+  for (top in c(5L, 20L)) later::later(function() {
+    state <- windows[[window]]
+    if (session$isClosed() || state$at != version || state$stage != "amend") return()
+    known <- sum(!is.na(as.data.frame(state$found$amendments)$actual_drop))
+    if (is.null(state$found$amendments) || known >= top) return()
+    show(page_act(state, list(do = "refits", top = top)))
+  }, 0.05 * top)
+}
+
+window_name <- function(text) {
+  if (is.character(text) && length(text) == 1L && grepl("^[a-z0-9]{8,64}$", text)) text else
+    "unnamed"
+}
+
+# What came from the browser: texts only. An uploaded file is written into the session's own
+# temporary folder.
+page_action <- function(given) {
+  given <- Filter(function(x) is.character(x) || is.list(x) || is.numeric(x), as.list(given))
+  if (is.null(given$content)) return(given)
+  ending <- tolower(tools::file_ext(given$name %||% ""))
+  file <- tempfile(fileext = paste0(".", gsub("[^a-z0-9]", "", ending)))
+  writeBin(jsonlite::base64_dec(given$content), file)
+  given$file <- file
+  given$content <- NULL
+  given
+}
+
+# A file to take away: its name and its bytes.
+page_file <- function(state, name) {
+  version <- current_version(state)
+  wanted <- page_downloads(version)
+  if (!isTRUE(name %in% names(wanted))) return(list())
+  file <- tempfile(fileext = paste0(".", tools::file_ext(wanted[[name]])))
+  on.exit(unlink(file))
+  switch(name,
+    script = writeLines(page_script(state), file, useBytes = TRUE),
+    study = writeLines(page_study(state), file, useBytes = TRUE),
+    blueprint = writeLines(blueprint_yaml(version$blueprint), file, useBytes = TRUE),
+    write_report(version$fit, file, quiet = TRUE))
+  list(name = wanted[[name]],
+       content = gsub("\n", "", jsonlite::base64_enc(readBin(file, "raw", file.size(file))),
+                      fixed = TRUE))
+}

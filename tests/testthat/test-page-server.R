@@ -1,0 +1,77 @@
+# Who may open the live page, and what the browser may send.
+
+inside <- asNamespace("orizzonte")
+key <- strrep("ab", 32L)
+request <- function(host = "127.0.0.1:4321", cookie = paste0("orizzonte-4321=", key), ...) {
+  list(HTTP_HOST = host, HTTP_COOKIE = cookie, ...)
+}
+allowed <- function(...) inside$page_allowed(request(...), key, 4321L)
+
+test_that("only this computer, with the cookie, from the page itself, is let in", {
+  expect_true(allowed())
+  expect_true(allowed("localhost:4321"))
+  expect_true(allowed(cookie = paste0("other=1; orizzonte-4321=", key, "; more=2")))
+  expect_true(allowed(HTTP_ORIGIN = "http://127.0.0.1:4321"))
+  expect_false(allowed("127.0.0.1:4322"))
+  expect_false(allowed("evil.example:4321"))
+  expect_false(inside$page_allowed(list(HTTP_COOKIE = paste0("orizzonte-4321=", key)), key, 4321L))
+  for (origin in c("http://evil.example", "null", "http://127.0.0.1:4322", "https://127.0.0.1:4321"))
+    expect_false(allowed(HTTP_ORIGIN = origin))
+  for (cookie in list(NULL, "", "orizzonte-4321", "orizzonte-4321=", paste0("orizzonte-1=", key),
+                      paste0("orizzonte-4321=", substr(key, 1L, 63L)),
+                      paste0("orizzonte-4321=", key, "a"), paste0("xorizzonte-4321=", key)))
+    expect_false(allowed(cookie = cookie))
+})
+
+test_that("the secret of the address is exchanged for a cookie that scripts cannot read", {
+  skip_if_not_installed("shiny")
+  ui <- inside$page_ui(key, 4321L)
+  answer <- ui(list(HTTP_HOST = "127.0.0.1:4321", QUERY_STRING = paste0("?key=", key)))
+  expect_identical(answer$status, 302L)
+  expect_match(answer$headers$`Set-Cookie`, "^orizzonte-4321=.*HttpOnly.*SameSite=Strict")
+  expect_identical(answer$headers$Location, "/")
+  expect_identical(answer$headers$`Cache-Control`, "no-store")
+  for (wrong in list(list(HTTP_HOST = "127.0.0.1:4321"),
+                     list(HTTP_HOST = "127.0.0.1:4321", QUERY_STRING = "?key=abab"),
+                     list(HTTP_HOST = "evil.example", QUERY_STRING = paste0("?key=", key)),
+                     list(HTTP_HOST = "evil.example", HTTP_COOKIE = paste0("orizzonte-4321=", key))))
+    expect_identical(ui(wrong)$status, 403L)
+  page <- as.character(ui(request()))
+  expect_match(page, "id=\"panel\"", fixed = TRUE)
+  # nothing comes from elsewhere
+  expect_false(grepl("(src|href)=\"?(https?:)?//", page))
+  secrets <- replicate(20L, inside$page_secret())
+  expect_identical(anyDuplicated(secrets), 0L)
+  expect_true(all(nchar(secrets) >= 32L))
+})
+
+test_that("windows have states of their own, and what they send is read as texts", {
+  expect_identical(inside$window_name("0123456789abcdef"), "0123456789abcdef")
+  for (odd in list(NULL, 1, "short", c("0123456789abcdef", "x"), "0123456789abcde/", strrep("a", 65L)))
+    expect_identical(inside$window_name(odd), "unnamed")
+  action <- inside$page_action(list(do = "use_data", name = "../../a.CSV",
+                                    content = jsonlite::base64_enc(charToRaw("a,b\n1,2\n"))))
+  expect_identical(dirname(action$file), tempdir())
+  expect_match(action$file, "[.]csv$")
+  expect_null(action$content)
+  state <- inside$page_from(blueprint("x"), NULL, NULL, list())
+  state <- inside$page_act(state, action)
+  expect_identical(names(state$data), c("a", "b"))
+  expect_identical(state$source$file, "../../a.CSV")
+})
+
+test_that("files to take away are the blueprint, the script, the study and reports", {
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  state <- inside$page_from(bp, choirs, "choirs", list())
+  bytes <- function(name) jsonlite::base64_dec(inside$page_file(state, name)$content)
+  text <- function(name) rawToChar(bytes(name))
+  file <- tempfile(fileext = ".yaml")
+  writeBin(bytes("blueprint"), file)
+  expect_equal(read_blueprint(file)$constructs, bp$constructs)
+  expect_match(text("script"), "fit_model(bp, data)", fixed = TRUE)
+  expect_match(text("study"), "blueprint.yaml", fixed = TRUE)
+  expect_match(text("html"), "<!DOCTYPE html>", fixed = TRUE)
+  expect_identical(inside$page_file(state, "../etc"), list())
+  empty <- inside$page_from(blueprint("x"), NULL, NULL, list())
+  expect_identical(inside$page_file(empty, "html"), list())
+})

@@ -1,0 +1,190 @@
+# The live page without a browser: actions on the state, the SVG, the panels, and the script.
+
+inside <- asNamespace("orizzonte")
+act <- function(state, ...) inside$page_act(state, list(...))
+current <- function(state) inside$current_version(state)
+singing <- function() {
+  blueprint("Singing") |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |>
+    effect(Calm ~ Belonging)
+}
+opened <- function(bp = singing(), ...) inside$page_from(bp, choirs, "choirs", list(...))
+chisq <- function(state) fit_indices(current(state)$fit)$value[1L]
+
+# Runs a script in a new R session; what it prints last is read back.
+run_script <- function(lines, show) {
+  file <- tempfile(fileext = ".R")
+  writeLines(c(lines, show), file)
+  out <- system2(file.path(R.home("bin"), "Rscript"), shQuote(file), stdout = TRUE, stderr = FALSE)
+  out[length(out)]
+}
+
+test_that("a model is built from nothing to a fit", {
+  state <- opened(blueprint("Mine"))
+  expect_null(current(state)$fit)
+  expect_null(inside$page_arrangement(current(state)))
+  state <- act(state, do = "add_construct", name = "Belonging", items = list("be1", "be2", "be3"))
+  expect_s3_class(current(state)$fit, "orizzonte_fit")
+  state <- act(state, do = "place", construct = "Belonging", items = list("be4"))
+  state <- act(state, do = "add_construct", name = "Calm", items = c("sc1", "sc2", "sc3", "sc4"))
+  state <- act(state, do = "relate", relation = "effect", first = "Belonging", second = "Calm")
+  direct <- quietly(fit_model(singing(), choirs))
+  expect_equal(chisq(state), fit_indices(direct)$value[1L], tolerance = 1e-10)
+  state <- act(state, do = "relate", relation = "covariance", first = "be1", second = "be2")
+  expect_lt(chisq(state), fit_indices(direct)$value[1L])
+  # an item that moves leaves its construct; a construct without items goes
+  moved <- act(state, do = "place", construct = "Calm", items = list("be3"))
+  expect_identical(current(moved)$blueprint$constructs$Belonging$items, c("be1", "be2", "be4"))
+  gone <- act(moved, do = "place", construct = "Calm", items = list("be1", "be2", "be4"))
+  expect_identical(names(current(gone)$blueprint$constructs), "Calm")
+})
+
+test_that("an error leaves the model as it was and says what is wrong", {
+  state <- opened()
+  refused <- act(state, do = "relate", relation = "effect", first = "Belonging", second = "Calm")
+  expect_length(refused$versions, 1L)
+  expect_match(paste(refused$message, collapse = " "), "twice")
+  expect_match(inside$page_places(refused)$panel, "role=\"alert\"", fixed = TRUE)
+  no_reason <- act(state, do = "free", address = "covariance[be1, be2]", because = "  ")
+  expect_match(no_reason$message[1L], "reason")
+  expect_null(act(no_reason, do = "stage", stage = "amend")$message)
+  expect_match(act(state, do = "free", address = "covariance[be1, nobody]",
+                   because = "x")$message[1L], "nobody")
+  expect_identical(act(state, do = "nothing of the kind"), state)
+  # a model that cannot be fitted is kept, with the reason
+  two <- act(opened(blueprint("Two")), do = "add_construct", name = "A", items = c("be1", "be2"))
+  expect_null(current(two)$fit)
+  expect_match(paste(current(two)$problem, collapse = " "), "identified")
+})
+
+test_that("freeing adds a revision; undo and versions lead back", {
+  state <- act(opened(), do = "stage", stage = "amend")
+  expect_s3_class(state$found$amendments, "orizzonte_amendments")
+  state <- act(state, do = "free", address = "covariance[be1, be2]", because = "both greet")
+  direct <- quietly(amend(fit_model(singing(), choirs), free = covariance[be1, be2],
+                          because = "both greet"))
+  expect_identical(coef(current(state)$fit), coef(direct))
+  expect_identical(nrow(trail(current(state)$fit)), 2L)
+  expect_match(inside$page_places(state)$panel, "both greet")
+  back <- act(state, do = "back")
+  expect_identical(back$at, 1L)
+  expect_identical(act(back, do = "go", version = 2L)$at, 2L)
+  for (version in list(0L, 3L, "x", -1L)) expect_identical(act(back, do = "go", version = version)$at, 1L)
+  # what is left out with a reason is a revision as well; without one, another theory
+  with_reason <- act(state, do = "omit", address = "effect[Belonging, Calm]", because = "no cause")
+  expect_identical(current(with_reason)$kind, "amend")
+  without <- act(state, do = "omit", address = "effect[Belonging, Calm]")
+  expect_identical(current(without)$kind, "model")
+  held <- act(opened(), do = "hold", address = "effect[Belonging, Calm]", value = "0.5")
+  expect_equal(unname(coef(current(held)$fit)["effect[Belonging, Calm]"]), NA_real_)
+})
+
+test_that("groups, measures and every stage show themselves", {
+  state <- opened()
+  for (stage in inside$page_stages) {
+    state <- act(state, do = "stage", stage = stage)
+    places <- inside$page_places(state, inside$page_arrangement(current(state)))
+    expect_true(all(nzchar(unlist(places[c("head", "drawing", "panel")]))))
+    expect_match(places$head, paste0("aria-current=\"page\""), fixed = TRUE)
+  }
+  state <- act(state, do = "stage", stage = "groups") |> act(do = "ladder", by = "setting")
+  expect_s3_class(state$found$ladder, "orizzonte_ladder")
+  state <- act(state, do = "loosen", rung = "metric")
+  expect_length(state$found$loosened, 1L)
+  expect_match(inside$page_places(state)$panel, "scalar")
+  expect_match(act(state, do = "ladder", by = "nobody")$message[1L], "nobody")
+})
+
+test_that("the SVG has a part for every path, with its address, in any state", {
+  state <- opened()
+  panel <- inside$page_arrangement(current(state))
+  svg <- as.character(inside$page_svg(panel, "effect[Belonging, Calm]",
+                                      c(be1 = "<b>People & \"friends\"</b>")))
+  drawn <- regmatches(svg, gregexpr("data-address=\"[^\"]*\"", svg))[[1L]]
+  rows <- estimates(current(state)$fit)
+  paths <- rows$parameter[rows$kind %in% c("loading", "effect", "residual variance",
+                                           "disturbance variance")]
+  expect_true(all(paste0("data-address=\"", paths, "\"") %in% drawn))
+  expect_match(svg, "aria-pressed=\"true\"", fixed = TRUE)
+  expect_false(grepl("<b>People", svg, fixed = TRUE))
+  # positions are kept when a value changes
+  saved <- inside$arrangement_value(panel)
+  without <- act(state, do = "omit", address = "effect[Belonging, Calm]", because = "no cause")
+  again <- inside$page_arrangement(current(without), saved)
+  at <- match(panel$nodes$name, again$nodes$name)
+  expect_equal(again$nodes$x[at], panel$nodes$x, tolerance = 0.02)
+  expect_equal(again$nodes$y[at], panel$nodes$y, tolerance = 0.02)
+  theory <- inside$page_arrangement(inside$new_version("model", singing()))
+  expect_identical(nrow(theory$nodes), 10L)
+})
+
+test_that("the script gives the last fit of the page digit for digit", {
+  data <- choirs
+  file <- tempfile(fileext = ".csv")
+  utils::write.csv(data[c(paste0("be", 1:4), paste0("sc", 1:4), "setting")], file,
+                   row.names = FALSE)
+  state <- inside$page_from(singing(), file, NULL, list(inference = "robust")) |>
+    act(do = "free", address = "covariance[be1, be2]", because = "they say \"hello\" \\ twice") |>
+    act(do = "omit", address = "effect[Belonging, Calm]", because = "no cause") |>
+    act(do = "ladder", by = "setting") |> act(do = "loosen", rung = "metric")
+  script <- inside$page_script(state)
+  shown <- run_script(script, "cat(format(deviance(fit), digits = 17), names(coef(fit))[1])")
+  expect_identical(shown, paste(format(deviance(current(state)$fit), digits = 17),
+                                names(coef(current(state)$fit))[1L]))
+  ladder <- run_script(script, "cat(format(deviance(loosened$fit), digits = 17))")
+  expect_identical(ladder, format(deviance(state$found$loosened[[1L]]$fit), digits = 17))
+  # data from memory are named, and checked
+  own <- inside$page_script(opened())
+  expect_true("data <- choirs" %in% own)
+  expect_true(any(startsWith(own, "stopifnot(nrow(data) == 720L")))
+})
+
+test_that("the study file of the page runs", {
+  folder <- withr::local_tempdir()
+  file <- file.path(folder, "choirs.csv")
+  utils::write.csv(choirs, file, row.names = FALSE)
+  state <- inside$page_from(singing(), file, NULL, list()) |>
+    act(do = "free", address = "covariance[be1, be2]", because = "both greet")
+  writeLines(inside$page_study(state), file.path(folder, "study.yaml"))
+  write_blueprint(singing(), file.path(folder, "blueprint.yaml"))
+  made <- quietly(run_study(file.path(folder, "study.yaml")))
+  expect_equal(deviance(made$model2), deviance(current(state)$fit), tolerance = 1e-10)
+})
+
+test_that("what cannot be opened is refused by name", {
+  expect_error(live_page(42, choirs), class = "orizzonte_error_input")
+  expect_error(live_page(singing(), choirs, infrence = "robust"), "inference",
+               class = "orizzonte_error_input")
+  expect_error(live_page(singing(), choirs, port = 80), class = "orizzonte_error_input")
+  expect_error(live_page(singing(), choirs, open = NA), class = "orizzonte_error_input")
+  expect_error(live_page("nowhere.yaml", choirs), class = "orizzonte_error_file")
+  # a fit brings its data and options
+  fit <- quietly(fit_model(singing(), choirs, inference = "robust"))
+  state <- inside$page_from(fit, NULL, NULL, list())
+  expect_identical(state$options$inference, "robust")
+  expect_equal(chisq(state), fit_indices(fit)$value[1L])
+})
+
+test_that("the page has no statistics, thresholds or sentences of its own", {
+  folder <- Filter(dir.exists, c("../../R", "../../00_pkg_src/orizzonte/R"))
+  skip_if(length(folder) == 0L, "the sources are not beside the tests")
+  files <- list.files(folder[1L], "^page.*[.]R$", full.names = TRUE)
+  own <- files[!grepl("-texts[.]R$", files)]
+  used <- unlist(lapply(own, function(file) all.names(parse(file, keep.source = FALSE))))
+  expect_length(intersect(used, c("pchisq", "pnorm", "qnorm", "pt", "qt", "cor", "cov", "solve",
+                                  "chol", "sd", "var", "lm", "core_fit")), 0L)
+  compared <- unlist(lapply(own, function(file) {
+    found <- character()
+    walk <- function(x) {
+      if (!is.call(x)) return()
+      if (as.character(x[[1L]])[1L] %in% c("<", ">", "<=", ">=") &&
+          any(vapply(as.list(x)[-1L], function(part) is.numeric(part) && part %% 1 != 0, NA)))
+        found <<- c(found, deparse(x))
+      for (part in as.list(x)) if (!missing(part)) walk(part)
+    }
+    for (x in as.list(parse(file, keep.source = FALSE))) walk(x)
+    found
+  }))
+  expect_length(compared, 0L)
+})
