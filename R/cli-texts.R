@@ -9,6 +9,7 @@ add_texts(
   demo_study = "the study file: edit it, and only the steps that changed are rerun:",
   demo_blueprints = "blueprints and data; to see where the first model misfits:",
   demo_constancy = "to test whether the loadings change with age:",
+  demo_page = "to do all of this by hand and eye, on a page in your browser:",
   demo_no_command = paste0(
     "The command orizzonte is not on your path yet. This puts it into a folder that\nusually is:"),
   demo_until_then = "Until then, write this instead of orizzonte:",

@@ -1,5 +1,5 @@
-# What the live page shows, as HTML: the parts of reports, beside forms whose buttons name an action.
-# Values of a form go with the button that is pressed in it.
+# What the live page shows, as HTML: the parts of reports, beside forms whose buttons name an
+# action. Values of a form go with the button that is pressed in it.
 
 # All places of the page, as one text each.
 page_places <- function(state, panel = NULL) {
@@ -70,7 +70,7 @@ page_head <- function(state) {
   tags <- htmltools::tags
   version <- current_version(state)
   list(
-    tags$p(class = "heading", plain_line(version$blueprint$title %||% "")),
+    tags$h1(plain_line(version$blueprint$title %||% "")),
     tags$p(class = "facts", page_summary(version)),
     tags$nav(`aria-label` = text_of("page_stages"), lapply(page_stages, function(stage) {
       page_button(text_of(paste0("page_stage_", stage)), "stage", `data-stage` = stage,
@@ -245,9 +245,8 @@ page_residuals <- function(fit) {
       tags$tbody(lapply(seq_along(names), function(i) {
         tags$tr(tags$th(scope = "row", names[i]), lapply(seq_len(i), function(j) {
           value <- m[i, j]
-          tags$td(tabindex = if (j < i) "0",
-                  style = if (is.finite(value)) paste0("--size:", format_fixed(min(1, abs(value) * 5),
-                                                                             2L)),
+          size <- if (is.finite(value)) format_fixed(min(1, abs(value) * 5), 2L)
+          tags$td(tabindex = if (j < i) "0", style = if (length(size)) paste0("--size:", size),
                   class = if (isTRUE(value < 0)) "below" else "above",
                   title = paste(words(names[i]), words(names[j]), sep = "\n"),
                   if (j < i) format_share(value, 2L) else "")
@@ -261,7 +260,7 @@ amend_panel <- function(state) {
   fit <- current_version(state)$fit
   if (is.null(fit) || !has_converged(fit)) return(page_note("page_nothing_fitted"))
   found <- state$found$amendments
-  x <- if (!is.null(found)) utils::head(as.data.frame(found), 12L)
+  x <- if (!is.null(found)) utils::head(as.data.frame(found), 10L)
   list(
     tags$h2(text_of("what_could_be_freed")),
     if (!is.null(attr(found, "nothing"))) tags$p(class = "caution", attr(found, "nothing")),
@@ -359,6 +358,11 @@ report_panel <- function(state) {
     if (!is.null(version$fit) && has_converged(version$fit))
       page_report(report_section(text_of("methods_and_results"),
                                  lapply(methods_text(version$fit)$paragraphs, report_text))),
+    page_form(
+      if (!is.null(version$fit) && has_converged(version$fit))
+        page_button(text_of("page_bootstrap"), "bootstrap", `data-key` = "bootstrap"),
+      page_button(text_of("page_finish"), "finish", `data-key` = "finish")),
+    if (!is.null(state$found$bootstrap)) page_report(bootstrap_parts(state$found$bootstrap, NULL)),
     tags$h2(text_of("page_script")), page_report(report_code(page_script(state))))
 }
 

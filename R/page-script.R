@@ -57,7 +57,8 @@ script_amendment <- function(version) {
 
 script_results <- function(state) {
   found <- state$found
-  c(if (!is.null(found$quality)) c("", "construct_quality(fit, leave_out = \"none\")"),
+  c(if (!is.null(found$bootstrap)) c("", "bootstrap_fit(fit, reps = 1000, seed = 1)"),
+    if (!is.null(found$quality)) c("", "construct_quality(fit, leave_out = \"none\")"),
     if (!is.null(found$ladder))
       c("", paste0("ladder <- invariance(", if (length(version_chain(state)) > 1L)
                      "fit$request$blueprint" else "bp", ", data, by = all_of(",

@@ -63,6 +63,9 @@ page_shell <- function() {
       tags$main(tags$section(id = "drawing", `aria-label` = text_of("page_diagram_label")),
                 tags$section(id = "panel", tabindex = "-1",
                              `aria-label` = text_of("page_stages"))),
+      tags$div(id = "job", hidden = NA, tags$label(tags$span(text_of("page_job_runs")),
+                                                   tags$progress(max = 1, value = 0)),
+               page_button(text_of("page_cancel"), "cancel", `data-key` = "cancel")),
       tags$div(id = "live", role = "status", `aria-live` = "polite"),
       tags$script(id = "words", type = "application/json",
                   htmltools::HTML(jsonlite::toJSON(words, auto_unbox = TRUE))),
@@ -97,18 +100,61 @@ page_server <- function(first, key, port, last) {
       drawn <<- list()
       show(windows[[window]] %||% first)
     })
+    job <- NULL
+    tell_job <- function(...) session$sendCustomMessage("job", list(...))
+    # asks the process of a job how far it is, until it ends
+    attend <- function() {
+      if (is.null(job) || session$isClosed()) return(end_job(job))
+      if (job$process$is_alive()) {
+        tell_job(share = job_share(job))
+        return(later::later(attend, 0.25))
+      }
+      ended <- job
+      job <<- NULL
+      tell_job(ended = TRUE)
+      made <- job_result(ended)
+      state <- windows[[window]]
+      if (is.null(made$problem) && ended$kind == "report")
+        return(session$sendCustomMessage("file", plain_file(ended$name, made$fit)))
+      if (is.null(made$problem) && state$at == ended$at) state$found$bootstrap <- made$fit
+      state$message <- made$problem
+      show(state)
+    }
+    begin <- function(kind, name = NULL) {
+      if (!is.null(job)) return()
+      state <- windows[[window]]
+      job <<- c(start_job(kind, current_version(state), name), list(at = state$at))
+      tell_job(share = 0)
+      attend()
+    }
+    others <- list(
+      download = function(action) {
+        state <- windows[[window]]
+        wanted <- page_downloads(current_version(state))
+        if (isTRUE(action$name %in% c("html", "word")) && action$name %in% names(wanted))
+          return(begin("report", wanted[[action$name]]))
+        session$sendCustomMessage("file", page_file(state, action$name))
+      },
+      bootstrap = function(action) if (!is.null(current_version(windows[[window]])$fit))
+        begin("bootstrap"),
+      cancel = function(action) {
+        end_job(job)
+        job <<- NULL
+        tell_job(ended = TRUE)
+      },
+      finish = function(action) shiny::stopApp())
+    session$onSessionEnded(function() end_job(job))
     shiny::observeEvent(input$act, {
       if (is.null(window)) return()
       action <- page_action(input$act)
       answered <<- as.numeric(action$count %||% 0)
-      if (identical(action$do, "download")) {
-        session$sendCustomMessage("file", page_file(windows[[window]], action$name))
-      } else if (identical(action$do, "finish")) {
-        shiny::stopApp()
-      } else {
-        show(page_act(windows[[window]], action))
-        follow(session, window, windows, show)
+      other <- others[[action$do %||% ""]]
+      if (!is.null(other)) {
+        session$sendCustomMessage("answer", list(answered = answered))
+        return(other(action))
       }
+      show(page_act(windows[[window]], action))
+      follow(session, window, windows, show)
     })
   }
 }
@@ -155,7 +201,9 @@ page_file <- function(state, name) {
     study = writeLines(page_study(state), file, useBytes = TRUE),
     blueprint = writeLines(blueprint_yaml(version$blueprint), file, useBytes = TRUE),
     write_report(version$fit, file, quiet = TRUE))
-  list(name = wanted[[name]],
-       content = gsub("\n", "", jsonlite::base64_enc(readBin(file, "raw", file.size(file))),
-                      fixed = TRUE))
+  plain_file(wanted[[name]], readBin(file, "raw", file.size(file)))
+}
+
+plain_file <- function(name, bytes) {
+  list(name = name, content = gsub("\n", "", jsonlite::base64_enc(bytes), fixed = TRUE))
 }

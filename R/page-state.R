@@ -2,7 +2,7 @@
 # action gives the next state; nothing here knows of a browser.
 
 # A version of the model: how it came about, its blueprint, and its fit or the reason why there is
-# none. `parent` is the place of the version it was made from.
+# none. `parent` is the place of the version it was made from. Its data are added with it.
 new_version <- function(kind, blueprint, fit = NULL, problem = NULL, parent = 0L, change = NULL) {
   list(kind = kind, blueprint = blueprint, fit = fit, problem = problem, parent = parent,
        change = change)
@@ -26,6 +26,7 @@ with_model <- function(state, blueprint) {
 }
 
 add_version <- function(state, version) {
+  version[c("data", "source")] <- list(state$data, state$source)
   state$versions <- c(state$versions, list(version))
   state$at <- length(state$versions)
   state$found <- list()
@@ -61,8 +62,12 @@ page_act <- function(state, action) {
   act <- page_actions[[action$do %||% ""]]
   if (is.null(act)) return(state)
   state$message <- NULL
-  tryCatch(suppressWarnings(suppressMessages(found_for_stage(act(state, action)))), orizzonte_error = function(e) {
+  next_state <- function() suppressWarnings(suppressMessages(found_for_stage(act(state, action))))
+  tryCatch(next_state(), orizzonte_error = function(e) {
     state$message <- error_lines(e)
+    # an uploaded file is known by its own name
+    if (!is.null(action$file))
+      state$message <- gsub(action$file, action$name, state$message, fixed = TRUE)
     state
   })
 }
@@ -151,6 +156,7 @@ page_actions <- list(
     at <- as.integer(action$version)
     if (length(at) != 1L || is.na(at) || at < 1L || at > length(state$versions)) return(state)
     state$at <- at
+    state[c("data", "source")] <- state$versions[[at]][c("data", "source")]
     state$found <- list()
     state
   },

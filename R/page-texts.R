@@ -7,7 +7,8 @@ add_texts(
   page_diagram_label = "Path diagram. Each path is a button: choose it for its estimate.",
   page_nothing_drawn = "Nothing to draw yet. Choose items, name a construct, and add it.",
   page_choose_part = "Choose a path in the diagram for its estimate and the texts of its items.",
-  page_nothing_measured = "Reliability and validity are shown once a model with constructs is fitted.",
+  page_nothing_measured =
+    "Reliability and validity are shown once a model with constructs is fitted.",
   page_nothing_fitted = "The model has not been fitted.",
   page_groups_need_data = "Groups are compared with the cases of a data frame.",
   page_stages = "Stages of the analysis",
@@ -41,7 +42,8 @@ add_texts(
   page_open_files = "Open other files",
   page_open_blueprint = "Blueprint (YAML)",
   page_open_data = "Data",
-  page_residuals_how = "Point at a value, or move to it with the Tab key, for the texts of both items.",
+  page_residuals_how = paste0(
+    "Point at a value, or move to it with the Tab key, for the texts of both items."),
   page_head_free = "Change",
   page_head_parameter = "Parameter",
   page_head_index = "MI",
@@ -74,7 +76,8 @@ add_texts(
   page_install_packages = "Install them: install.packages({packages})",
   page_port_must_be = "`port` must be one whole number from 1024 to 65535.",
   page_x_must_be = "`x` must be a blueprint, a fit, or the path of a blueprint file.",
-  page_no_access = "This page belongs to the R session that opened it. Use the address printed there.",
+  page_no_access =
+    "This page belongs to the R session that opened it. Use the address printed there.",
   page_title = "orizzonte",
   page_skip = "Skip to the panel",
   page_lost = "The connection to R has ended.",
@@ -82,4 +85,7 @@ add_texts(
 
 add_texts(
   page_options_of_fit = "{option} is not an argument of fit_model().",
+  page_job_runs = "Working in a process of its own",
+  page_cancel = "Cancel",
+  page_bootstrap = "Bootstrap 1,000 replicates",
   page_finish = "Return to R")

@@ -12,8 +12,8 @@
 #'
 #' @param x A blueprint from [blueprint()], a fit from [fit_model()], or the path of a blueprint
 #'   file.
-#' @param data A data frame, summary data, or the path of a data file; for a fit its own data. `NULL`
-#'   specifies a model without fitting it.
+#' @param data A data frame, summary data, or the path of a data file; for a fit its own data.
+#'   `NULL` specifies a model without fitting it.
 #' @param ... Arguments of [fit_model()] by name, such as `inference = "robust"`.
 #' @param port The port to listen on; `NULL` chooses a free one.
 #' @param open `TRUE` opens the browser; `FALSE` only prints the address.
@@ -63,7 +63,7 @@ page_from <- function(x, data, name, options) {
 }
 
 check_page_packages <- function() {
-  needed <- c("shiny", "httpuv", "later")
+  needed <- c("shiny", "httpuv", "later", "callr")
   missing <- needed[!vapply(needed, requireNamespace, NA, quietly = TRUE)]
   if (length(missing) == 0L) return(invisible())
   abort("package", c(text_of("page_needs_packages", packages = enumerate(missing)),

@@ -86,7 +86,9 @@ effect_rows <- function(view, pair, all, routes) {
   found <- derive(view$fit, c("indirect", "total"), view$number, rep(pair[1L], 2L),
                   rep(pair[2L], 2L))
   jet <- function(i) list(value = found$value[i], gradient = found$gradient[i, ])
-  mediated <- found$value[1L] != 0 || any(found$gradient[1L, ] != 0)
+  # structure decides first: the difference of total and direct effect may be rounding alone
+  mediated <- has_longer_route(layout, arrows, pair[1L], pair[2L]) &&
+    (found$value[1L] != 0 || any(found$gradient[1L, ] != 0))
   label <- function(kind) {
     address_format(kind, all[pair[1L]], all[pair[2L]], shown_group(layout,
     view$group))
@@ -102,6 +104,20 @@ effect_rows <- function(view, pair, all, routes) {
       row("route", text, expression_jet(str2lang(text), view$fit))
     }), recursive = FALSE),
     row("total", label("total"), jet(2L)))
+}
+
+# Is there a route of two steps or more, through feedback as well?
+has_longer_route <- function(layout, arrows, from, to) {
+  next_of <- function(at) unique(layout$rows$row[arrows & layout$rows$col %in% at])
+  reached <- integer()
+  at <- next_of(from)
+  while (length(at)) {
+    reached <- c(reached, at)
+    after <- next_of(at)
+    if (to %in% after) return(TRUE)
+    at <- setdiff(after, reached)
+  }
+  FALSE
 }
 
 # Routes of two steps or more that pass no variable twice: rows of the table, in order.

@@ -29,3 +29,4 @@ case ${size:-0} in [0-7] | [0-7].*) ;; *) echo "installed size: $size MB" && exi
 
 cd "$root"
 Rscript --no-init-file tools/accessibility.R
+ORIZZONTE_BROWSER=yes Rscript --no-init-file tests/run.R '^page-browser$'

@@ -12,7 +12,7 @@ export R_LIBS="$library${R_LIBS:+:$R_LIBS}"
 
 packages="Rcpp RcppEigen cli rlang generics ggplot2 jsonlite optparse yaml data.table htmltools"
 # what single functions and their tests use; where it cannot be installed, these tests are skipped
-optional="numDeriv nlme tibble haven xml2 officer codetools knitr DBI RSQLite dbplyr dplyr future progressr nanoparquet"
+optional="numDeriv nlme tibble haven xml2 officer codetools knitr DBI RSQLite dbplyr dplyr future progressr nanoparquet shiny callr"
 [ "$purpose" = demo ] || packages="$packages testthat withr $optional"
 case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; document) packages="$packages roxygen2" ;; esac
 
@@ -38,6 +38,21 @@ if [ -n "$pieces" ]; then
   else
     echo "Missing on this machine: $pieces. Ask its administrator for: apt-get install $pieces" >&2
     exit 1
+  fi
+fi
+
+# The browser in which the live page is tested, where this machine lets it be installed.
+if [ "$purpose" = check ]; then
+  { has chromium || has chromium-browser || has google-chrome; } || ! can_apt || {
+    echo "Installing: chromium ..."
+    apt_install chromium || echo "  not installed, and the tests of the live page are skipped: chromium"
+  }
+  if has npm && [ ! -d .build/browser/node_modules/puppeteer-core ]; then
+    echo "Installing into .build/browser: puppeteer-core and axe-core ..."
+    mkdir -p .build/browser
+    PUPPETEER_SKIP_DOWNLOAD=1 npm install --silent --no-audit --no-fund --prefix .build/browser \
+      puppeteer-core axe-core >/dev/null 2>&1 ||
+      echo "  not installed, and the tests of the live page are skipped: puppeteer-core"
   fi
 fi
 

@@ -43,6 +43,10 @@
     var top = element.scrollTop;
     element.innerHTML = text;
     element.scrollTop = top;
+    // what scrolls sideways must be reached by the keyboard
+    element.querySelectorAll(".table").forEach(function (table) {
+      if (table.scrollWidth > table.clientWidth) table.tabIndex = 0;
+    });
   }
 
   function markPicked() {
@@ -81,7 +85,7 @@
       action.items = picked.slice();
       picked = [];
     }
-    if (["stage", "choose", "go", "back", "refits", "finish"].indexOf(what) < 0) unsaved = true;
+    if (["stage", "choose", "go", "back", "refits", "finish", "bootstrap", "cancel"].indexOf(what) < 0) unsaved = true;
     if (what === "finish") unsaved = false;
     send(action);
   }
@@ -148,6 +152,15 @@
       if (places.answered >= count) document.body.removeAttribute("aria-busy");
       live.textContent = places.summary;
       document.body.dataset.answered = places.answered;
+    });
+    Shiny.addCustomMessageHandler("answer", function (told) {
+      document.body.dataset.answered = told.answered;
+      if (told.answered >= count) document.body.removeAttribute("aria-busy");
+    });
+    Shiny.addCustomMessageHandler("job", function (told) {
+      var place = document.getElementById("job");
+      place.hidden = Boolean(told.ended);
+      if (!told.ended) place.querySelector("progress").value = told.share;
     });
     Shiny.addCustomMessageHandler("file", function (file) {
       document.body.removeAttribute("aria-busy");

@@ -15,7 +15,8 @@ test_that("only this computer, with the cookie, from the page itself, is let in"
   expect_false(allowed("127.0.0.1:4322"))
   expect_false(allowed("evil.example:4321"))
   expect_false(inside$page_allowed(list(HTTP_COOKIE = paste0("orizzonte-4321=", key)), key, 4321L))
-  for (origin in c("http://evil.example", "null", "http://127.0.0.1:4322", "https://127.0.0.1:4321"))
+  for (origin in c("http://evil.example", "null", "http://127.0.0.1:4322",
+                   "https://127.0.0.1:4321"))
     expect_false(allowed(HTTP_ORIGIN = origin))
   for (cookie in list(NULL, "", "orizzonte-4321", "orizzonte-4321=", paste0("orizzonte-1=", key),
                       paste0("orizzonte-4321=", substr(key, 1L, 63L)),
@@ -34,7 +35,8 @@ test_that("the secret of the address is exchanged for a cookie that scripts cann
   for (wrong in list(list(HTTP_HOST = "127.0.0.1:4321"),
                      list(HTTP_HOST = "127.0.0.1:4321", QUERY_STRING = "?key=abab"),
                      list(HTTP_HOST = "evil.example", QUERY_STRING = paste0("?key=", key)),
-                     list(HTTP_HOST = "evil.example", HTTP_COOKIE = paste0("orizzonte-4321=", key))))
+                     list(HTTP_HOST = "evil.example",
+                          HTTP_COOKIE = paste0("orizzonte-4321=", key))))
     expect_identical(ui(wrong)$status, 403L)
   page <- as.character(ui(request()))
   expect_match(page, "id=\"panel\"", fixed = TRUE)
@@ -47,7 +49,8 @@ test_that("the secret of the address is exchanged for a cookie that scripts cann
 
 test_that("windows have states of their own, and what they send is read as texts", {
   expect_identical(inside$window_name("0123456789abcdef"), "0123456789abcdef")
-  for (odd in list(NULL, 1, "short", c("0123456789abcdef", "x"), "0123456789abcde/", strrep("a", 65L)))
+  for (odd in list(NULL, 1, "short", c("0123456789abcdef", "x"), "0123456789abcde/",
+                   strrep("a", 65L)))
     expect_identical(inside$window_name(odd), "unnamed")
   action <- inside$page_action(list(do = "use_data", name = "../../a.CSV",
                                     content = jsonlite::base64_enc(charToRaw("a,b\n1,2\n"))))

@@ -70,7 +70,8 @@ test_that("freeing adds a revision; undo and versions lead back", {
   back <- act(state, do = "back")
   expect_identical(back$at, 1L)
   expect_identical(act(back, do = "go", version = 2L)$at, 2L)
-  for (version in list(0L, 3L, "x", -1L)) expect_identical(act(back, do = "go", version = version)$at, 1L)
+  for (version in list(0L, 3L, "x", -1L))
+    expect_identical(act(back, do = "go", version = version)$at, 1L)
   # what is left out with a reason is a revision as well; without one, another theory
   with_reason <- act(state, do = "omit", address = "effect[Belonging, Calm]", because = "no cause")
   expect_identical(current(with_reason)$kind, "amend")
@@ -78,6 +79,25 @@ test_that("freeing adds a revision; undo and versions lead back", {
   expect_identical(current(without)$kind, "model")
   held <- act(opened(), do = "hold", address = "effect[Belonging, Calm]", value = "0.5")
   expect_equal(unname(coef(current(held)$fit)["effect[Belonging, Calm]"]), NA_real_)
+})
+
+test_that("undoing wrong data brings the right ones back", {
+  state <- opened()
+  file <- tempfile(fileext = ".csv")
+  writeLines(c("x,y", "1,2", "3,4"), file)
+  wrong <- act(state, do = "use_data", file = file, name = "wrong.csv")
+  expect_null(current(wrong)$fit)
+  expect_identical(wrong$source$file, "wrong.csv")
+  back <- act(wrong, do = "back")
+  expect_identical(back$data, choirs)
+  expect_identical(back$source$name, "choirs")
+  again <- act(back, do = "relate", relation = "covariance", first = "be1", second = "be2")
+  expect_s3_class(current(again)$fit, "orizzonte_fit")
+  broken <- tempfile(fileext = ".yaml")
+  writeLines(c("constructs: [", "  -"), broken)
+  refused <- act(state, do = "open", file = broken, name = "broken.yaml")
+  expect_match(refused$message[1L], "\"broken.yaml\"", fixed = TRUE)
+  expect_identical(refused$at, state$at)
 })
 
 test_that("groups, measures and every stage show themselves", {

@@ -175,3 +175,21 @@ test_that("loadings are a table of items by constructs, with communalities", {
   expect_identical(found$code, 0L)
   expect_match(found$out, "communality")
 })
+
+test_that("an effect is indirect by the structure of the model, not by rounding", {
+  bp <- blueprint("Two causes") |>
+    construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4) |>
+    effect(Calm ~ Belonging + years)
+  fit <- quietly(fit_model(bp, choirs))
+  layout <- fit$layout
+  inside <- asNamespace("orizzonte")
+  arrows <- layout$rows$kind %in% inside$arrow_kinds
+  at <- function(name) match(name, c(layout$parts[[1L]]$observed, layout$parts[[1L]]$constructs))
+  longer <- function(from, to) inside$has_longer_route(layout, arrows, at(from), at(to))
+  expect_false(longer("Belonging", "Calm"))
+  expect_true(longer("Belonging", "sc1"))
+  expect_true(longer("years", "sc2"))
+  expect_false(longer("Calm", "sc2"))
+  expect_false(any(effects(fit)$kind == "indirect"))
+})

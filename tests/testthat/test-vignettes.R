@@ -3,7 +3,7 @@
 pages <- file.path(testthat::test_path("..", ".."), "vignettes")
 in_order <- c("orizzonte", "structural", "models", "amendments", "measures", "groups", "along",
               "incomplete", "resampling", "large", "trouble", "study", "writing", "command-line",
-              "methods", "which-function", "glossary")
+              "page", "methods", "which-function", "glossary")
 page <- function(name) {
   paste(readLines(file.path(pages, paste0(name, ".Rmd")), encoding = "UTF-8"), collapse = "\n")
 }
@@ -137,7 +137,7 @@ chunks_of <- function(name, seen) {
 
 test_that("the code of a page runs as it is seen: nothing comes from hidden chunks", {
   skip_if_not(dir.exists(pages), "the sources are not beside the tests")
-  for (name in setdiff(in_order, c("command-line", "which-function", "glossary"))) {
+  for (name in setdiff(in_order, c("command-line", "page", "which-function", "glossary"))) {
     code <- parse(text = chunks_of(name, TRUE), keep.source = FALSE)
     expect_identical(deparse(code[[1L]]), "library(orizzonte)", label = name)
     hidden <- parse(text = chunks_of(name, FALSE), keep.source = FALSE)

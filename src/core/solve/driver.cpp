@@ -25,9 +25,6 @@ constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
-// An optimum reached this often, and from at least half of the starts, is taken for the best.
-constexpr int often = 6;
-constexpr double reached_again = 1e-8;  // difference of discrepancies between two searches
 constexpr int stuck_tries = 5;          // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
@@ -139,13 +136,10 @@ class Driver {
     Optimum best;
     Sequence<Optimum> stuck = stuck_;
     const bool bound = sample_.size() < 2 || !separable(*model_);
-    int times = 0;
     for (int start = 0; start <= wanted(best); ++start) {
-      if (times >= often && 2 * times >= start && !settings_.all_starts) break;
       Optimum now = attempt(start);
       if (!identified_) return best;
       starts_ = start + 1;
-      times = times_reached(times, now, best);
       if (got_stuck(now)) stuck.push_back(now);
       if (better(now, best)) {
         best = std::move(now);
@@ -169,15 +163,6 @@ class Driver {
   static Optimum interrupted(Optimum& best) {
     best.status = Status::Interrupted;
     return best;
-  }
-
-  // How often the best optimum was reached, with the one found `now`.
-  static int times_reached(int times, const Optimum& now, const Optimum& best) {
-    if (now.status != Status::Converged) return times;
-    const bool first = best.status != Status::Converged || best.theta.size() == 0;
-    const double rounding = reached_again * (1 + std::abs(now.discrepancy));
-    if (first || now.discrepancy < best.discrepancy - rounding) return 1;
-    return now.discrepancy <= best.discrepancy + rounding ? times + 1 : times;
   }
 
   // The number of further starts that the best optimum so far requires.

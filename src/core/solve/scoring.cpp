@@ -46,6 +46,7 @@ class FreeRun {
   bool iterate(int iteration) {
     if (callbacks_.stop.stopped()) return end(Status::Interrupted);
     problem_.score(score_);
+    const bool reused = again_;  // does the Hessian of an earlier point serve this one
     choose_metric();
     if (callbacks_.stop.stopped()) return end(Status::Interrupted);
     if (iteration == 0 && settings_.require_rank && !newton_ && !expected_.positive()) {
@@ -62,16 +63,19 @@ class FreeRun {
     callbacks_.progress(iteration, chisq);
     if (out_.decrement <= settings_.tolerance && settled()) return false;
     if (iteration >= fast_steps) return false;
-    if (!take_step(metric, floor)) return end(Status::NoDescent);
+    if (!take_step(metric, floor)) {
+      if (!reused || !settings_.close) return end(Status::NoDescent);
+      again_ = false;  // the Hessian of this point decides
+      return true;
+    }
     scoring_left_ = out_.decrement < close_by ? 0 : scoring_left_ - 1;
     near_ = newton_ && out_.decrement < short_step;
     again_ = newton_ && !again_ && !near_ && !damped_ && out_.decrement < fair_step;
     if (settings_.close && newton_ && !damped_) {
-      const bool shrinks = !served_ || out_.decrement < chord_share * before_;
+      const bool shrinks = !reused || out_.decrement < chord_share * before_;
       again_ = out_.decrement < chord_from && shrinks;
       near_ = false;
     }
-    served_ = again_;
     before_ = out_.decrement;
     return true;
   }
@@ -175,7 +179,6 @@ class FreeRun {
   int scoring_left_ = scoring_first;
   double before_ = 0;  // the predicted drop of the step before
   bool newton_ = false, near_ = false, again_ = false, damped_ = false;
-  bool served_ = false;  // did the Hessian of an earlier point serve the step before
 };
 
 }  // namespace
