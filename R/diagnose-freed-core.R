@@ -60,6 +60,9 @@ held_core <- function(core, parameters, values = 0) {
 
 core_refit <- function(fit, core, start, fresh_starts = 0L) {
   found <- core_fit(core, core_moments(fit), as.numeric(start), fresh_starts, errors = FALSE)
+  # too far for the quick steps of a start that is close
+  if (found$status != 0L && fresh_starts == 0L)
+    found <- core_fit(core, core_moments(fit), as.numeric(start), fresh_starts)
   found$chisq <- moments_n(fit) * found$discrepancy
   found$ok <- found$status == 0L
   found

@@ -13,8 +13,9 @@ start_job <- function(kind, version, name = NULL) {
 
 page_jobs <- list(
   bootstrap = function(fit, progress, name) {
-    run <- function() suppressWarnings(suppressMessages(
-      orizzonte::bootstrap_fit(fit, reps = 1000, seed = 1)))
+    run <- function() {
+      suppressWarnings(suppressMessages(orizzonte::bootstrap_fit(fit, reps = 1000, seed = 1)))
+    }
     if (!requireNamespace("progressr", quietly = TRUE)) return(run())
     options(progressr.enable = TRUE, progressr.interval = 0)
     progressr::with_progress(run(), handlers = progressr::handler_filesize(progress))

@@ -233,8 +233,9 @@ page_residuals <- function(fit) {
   if (stats::df.residual(fit) == 0) return(NULL)
   wordings <- all_wordings(fit)
   all <- stats::residuals(fit, in_units = "correlation")
-  words <- function(name) paste(c(name, plain_line(wordings[name][!is.na(wordings[name])])),
-                                collapse = ": ")
+  words <- function(name) {
+    paste(c(name, plain_line(wordings[name][!is.na(wordings[name])])), collapse = ": ")
+  }
   list(tags$h2(text_of("head_residuals")), page_note("page_residuals_how"),
        lapply(names(all), function(group) {
     m <- all[[group]]$covariance

@@ -100,50 +100,19 @@ page_server <- function(first, key, port, last) {
       drawn <<- list()
       show(windows[[window]] %||% first)
     })
-    job <- NULL
-    tell_job <- function(...) session$sendCustomMessage("job", list(...))
-    # asks the process of a job how far it is, until it ends
-    attend <- function() {
-      if (is.null(job) || session$isClosed()) return(end_job(job))
-      if (job$process$is_alive()) {
-        tell_job(share = job_share(job))
-        return(later::later(attend, 0.25))
-      }
-      ended <- job
-      job <<- NULL
-      tell_job(ended = TRUE)
-      made <- job_result(ended)
-      state <- windows[[window]]
-      if (is.null(made$problem) && ended$kind == "report")
-        return(session$sendCustomMessage("file", plain_file(ended$name, made$fit)))
-      if (is.null(made$problem) && state$at == ended$at) state$found$bootstrap <- made$fit
-      state$message <- made$problem
-      show(state)
-    }
-    begin <- function(kind, name = NULL) {
-      if (!is.null(job)) return()
-      state <- windows[[window]]
-      job <<- c(start_job(kind, current_version(state), name), list(at = state$at))
-      tell_job(share = 0)
-      attend()
-    }
+    jobs <- job_desk(session, function() windows[[window]], show)
     others <- list(
       download = function(action) {
         state <- windows[[window]]
         wanted <- page_downloads(current_version(state))
         if (isTRUE(action$name %in% c("html", "word")) && action$name %in% names(wanted))
-          return(begin("report", wanted[[action$name]]))
+          return(jobs$begin("report", wanted[[action$name]]))
         session$sendCustomMessage("file", page_file(state, action$name))
       },
-      bootstrap = function(action) if (!is.null(current_version(windows[[window]])$fit))
-        begin("bootstrap"),
-      cancel = function(action) {
-        end_job(job)
-        job <<- NULL
-        tell_job(ended = TRUE)
-      },
+      bootstrap = function(action) jobs$begin("bootstrap"),
+      cancel = function(action) jobs$cancel(),
       finish = function(action) shiny::stopApp())
-    session$onSessionEnded(function() end_job(job))
+    session$onSessionEnded(jobs$cancel)
     shiny::observeEvent(input$act, {
       if (is.null(window)) return()
       action <- page_action(input$act)
@@ -157,6 +126,45 @@ page_server <- function(first, key, port, last) {
       follow(session, window, windows, show)
     })
   }
+}
+
+# The one long job that a window may have at a time. `state_of`: the state of the window.
+job_desk <- function(session, state_of, show) {
+  job <- NULL
+  tell <- function(...) if (!session$isClosed()) session$sendCustomMessage("job", list(...))
+  conclude <- function(ended) {
+    made <- job_result(ended)
+    if (is.null(made$problem) && ended$kind == "report")
+      return(session$sendCustomMessage("file", plain_file(ended$name, made$fit)))
+    state <- state_of()
+    if (is.null(made$problem) && state$at == ended$at) state$found$bootstrap <- made$fit
+    state$message <- made$problem
+    show(state)
+  }
+  # asks the process how far it is, until it ends
+  attend <- function() {
+    if (is.null(job) || session$isClosed()) return(end_job(job))
+    if (job$process$is_alive()) {
+      tell(share = job_share(job))
+      return(later::later(attend, 0.25))
+    }
+    ended <- job
+    job <<- NULL
+    tell(ended = TRUE)
+    conclude(ended)
+  }
+  list(
+    begin = function(kind, name = NULL) {
+      state <- state_of()
+      if (!is.null(job) || is.null(current_version(state)$fit)) return()
+      job <<- c(start_job(kind, current_version(state), name), list(at = state$at))
+      attend()
+    },
+    cancel = function() {
+      end_job(job)
+      job <<- NULL
+      tell(ended = TRUE)
+    })
 }
 
 # Refitted drops follow: first the five largest, then twenty.

@@ -118,8 +118,9 @@ page_actions <- list(
   },
   place = function(state, action) {
     items <- as.character(unlist(action$items))
-    edited(state, function(bp) put_items(items_taken(bp, items, action$construct), items,
-                                         action$construct))
+    edited(state, function(bp) {
+      put_items(items_taken(bp, items, action$construct), items, action$construct)
+    })
   },
   remove = function(state, action) {
     edited(state, function(bp) leave_out(bp, all_of(as.character(unlist(action$items)))))

@@ -58,8 +58,8 @@ html_part <- function(part, anchor = NULL) {
 }
 
 html_caption <- function(part, word) {
-  list(if (!is.null(part$number))
-         list(htmltools::tags$span(class = "number", paste0(word, "\u00a0", part$number, ".")), " "),
+  number <- paste0(word, "\u00a0", part$number, ".")
+  list(if (!is.null(part$number)) list(htmltools::tags$span(class = "number", number), " "),
        plain_line(part$caption))
 }
 

@@ -122,6 +122,6 @@ packages <- whole(paste0("invisible(lapply(c('", paste(imports, collapse = "', '
                          "'), loadNamespace))"))
 loaded <- whole("loadNamespace('orizzonte')")
 beyond <- loaded - packages
-cat(sprintf("\nloading the package: %.2f s beyond its imports (%.2f s); budget 0.05 s: %s\n", beyond,
-            packages, if (beyond <= 0.05) "yes" else "NO"))
+cat(sprintf("\nloading: %.2f s beyond the imports (%.2f s); budget 0.05 s: %s\n", beyond, packages,
+            if (beyond <= 0.05) "yes" else "NO"))
 quit(save = "no", status = if (all(table$met == "yes") && beyond <= 0.05) 0L else 1L)

@@ -345,3 +345,14 @@ test_that("a loading fixed at a number other than zero is the scale, however it 
   expect_equal(coef(other)[["loading[Calm, sc1]"]], -2 / coef(free)[["loading[Calm, sc3]"]],
                tolerance = 1e-5)
 })
+
+test_that("an equation without a solution is refused in any sample", {
+  calm <- blueprint("Calm") |>
+    construct("Calm", reflected_in = sc1:sc4) |>
+    restrict(loading[Calm, sc2]^2 + 1 == 0)
+  for (seed in 1:12) {
+    set.seed(seed)
+    data <- choirs[sample(720, 300 + 20 * seed), ]
+    expect_error(quietly(fit_model(calm, data)), class = "orizzonte_error_restriction")
+  }
+})

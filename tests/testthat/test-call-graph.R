@@ -2,7 +2,8 @@
 # file.
 
 stages <- c("base", "blueprint", "request", "sample", "layout", "solution", "fit", "read",
-            "diagnose", "compare", "group", "judge", "many", "figure", "report", "study", "page", "cli")
+            "diagnose", "compare", "group", "judge", "many", "figure", "report", "study", "page",
+            "cli")
 file_stage <- function(file) sub("[-.].*", "", basename(file))
 
 # Calls that still go upwards, as "function -> function"; the list only shrinks.

@@ -39,8 +39,8 @@ test_that("every function that takes a text apart is listed with what it parses"
 test_that("no text of the package is taken apart", {
   listed <- utils::read.csv("text-parsing.csv")
   kinds <- c("SQL", "address", "address of a database", "argument name", "codes", "file",
-             "header of a request", "layout of lines", "message of an error", "name of a class or column",
-             "name of a column", "name of a place", "name of a plan", "name of a rung",
-             "number or layout", "path", "reference", "template", "user text")
+             "header of a request", "layout of lines", "message of an error",
+             "name of a class or column", "name of a column", "name of a place", "name of a plan",
+             "name of a rung", "number or layout", "path", "reference", "template", "user text")
   expect_identical(setdiff(listed$parses, kinds), character())
 })

@@ -10,6 +10,10 @@
 namespace orizzonte {
 namespace {
 
+// A standard error beyond this, in the units of the problem, says that a parameter has run away: it
+// is no measure of how well a constraint holds.
+constexpr double longest_error = 100;
+
 constexpr int patience = 100;     // of scoring and Newton steps, before the slower but surer ones
 constexpr int first_scoring = 2;  // scoring steps before Newton is tried
 constexpr int attempts = 60;      // at one step, of which the first are damped, the others halved
@@ -250,8 +254,9 @@ class Run {
     const Constraints at = constraints_at(model_, theta_);
     Sequence<int> rows;
     for (int k = 0; k < m; ++k) {
-      const double size =
-          std::max((at.jacobian.row(k).transpose().cwiseProduct(unit)).norm(), shortest_gradient);
+      const auto gradient = at.jacobian.row(k).transpose();
+      const double error = std::max(gradient.cwiseProduct(unit).norm(), shortest_gradient);
+      const double size = std::min(error, longest_error * gradient.norm() + shortest_gradient);
       out_.violations[k] = violation(at.value[k] / size, !equality_[k]);
       out_.active[k] = working_[k] && (equality_[k] || std::abs(at.value[k] / size) < near_bound);
       if (out_.active[k]) rows.push_back(k);

@@ -25,7 +25,7 @@ constexpr double full_starts_up_to = 60;  // parameters
 constexpr int more_by_group = 2;          // times the starts, where nothing binds the groups
 constexpr double misfit = 0.1 * 0.1;      // discrepancy by degree of freedom: an RMSEA of .10
 constexpr double same_optimum = 1e-11;    // difference of discrepancies
-constexpr int stuck_tries = 5;          // ends of quick runs from which the surer steps are tried
+constexpr int stuck_tries = 5;            // ends of quick runs from which the surer steps are tried
 
 // The loading that has no parameter of its own: the marker, or the one an average leaves to the
 // others.
