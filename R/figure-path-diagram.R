@@ -175,22 +175,27 @@ arrange_panels <- function(views, nudge, page, like = views, saved = NULL) {
     room <- if (same) widest(texts) else view$text
     panel <- arrange_diagram(view$layout, room, strength %||% view$standardized, nudge, panel,
                              view$tags, saved)
-    panel$edges <- lapply(panel$edges, function(edge) {
-      edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
-      edge$strength <- view$standardized[edge$row]
-      edge$negative <- isTRUE(view$negative[edge$row])
-      edge$differs <- isTRUE(view$differs[edge$row])
-      edge$faint <- isTRUE(view$faint[edge$row])
-      edge
-    })
-    if (!is.null(panel$matrix)) {
-      value <- !is.na(panel$matrix$row)
-      panel$matrix$text[value] <- view$text[panel$matrix$row[value]]
-    }
-    panel$nodes$filled <- if (is.null(view$filled)) NA_real_ else
-      unname(view$filled[panel$nodes$name])
-    c(panel, list(group = view$group, columns = columns))
+    c(with_values(panel, view), list(group = view$group, columns = columns))
   })
+}
+
+# What an arrangement shows of the values of a view.
+with_values <- function(panel, view) {
+  panel$edges <- lapply(panel$edges, function(edge) {
+    edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
+    edge$strength <- view$standardized[edge$row]
+    edge$negative <- isTRUE(view$negative[edge$row])
+    edge$differs <- isTRUE(view$differs[edge$row])
+    edge$faint <- isTRUE(view$faint[edge$row])
+    edge
+  })
+  if (!is.null(panel$matrix)) {
+    value <- !is.na(panel$matrix$row)
+    panel$matrix$text[value] <- view$text[panel$matrix$row[value]]
+  }
+  panel$nodes$filled <- if (is.null(view$filled)) NA_real_ else
+    unname(view$filled[panel$nodes$name])
+  panel
 }
 
 strip_room <- 0.3    # of a panel's heading

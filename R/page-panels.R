@@ -118,7 +118,26 @@ chosen_card <- function(state, wordings) {
       page_button(text_of("page_leave_out"), "omit", `data-address` = address,
                   `data-key` = "omit"),
       page_field(text_of("page_hold_at"), "value", size = 5, `data-key` = "hold-value"),
-      page_button(text_of("page_hold"), "hold", `data-address` = address, `data-key` = "hold"))))
+      page_button(text_of("page_hold"), "hold", `data-address` = address, `data-key` = "hold")),
+    equal_form(version, address)))
+}
+
+# Parameters of the same kind, one of which may be made equal; a restriction may be released.
+equal_form <- function(version, address) {
+  known <- known_addresses(version)
+  kinds <- vapply(known, function(one) parse_address(one)$kind, "")
+  others <- setdiff(known[kinds == kinds[match(address, known)]], address)
+  held <- any(vapply(version$blueprint$restrict, function(restriction) {
+    address %in% restriction_addresses(restriction)
+  }, NA))
+  if (length(others) == 0L && !held) return(NULL)
+  page_form(
+    if (length(others)) list(
+      page_select(text_of("page_equal_to"), "other", others),
+      page_button(text_of("page_equate"), "equate", `data-address` = address,
+                  `data-key` = "equate")),
+    if (held) page_button(text_of("page_release"), "release", `data-address` = address,
+                          `data-key` = "release"))
 }
 
 chosen_estimate <- function(fit, address) {
@@ -224,6 +243,7 @@ fit_panel <- function(state) {
   list(htmltools::tags$h2(text_of("page_stage_fit")),
        page_report(list(fit_trouble(fit), fit_summary_parts(fit, criteria)[-1L])),
        if (has_values(fit)) page_residuals(fit),
+       page_report(fit_claim_parts(fit, criteria)),
        if (has_values(fit)) page_report(fit_estimate_parts(fit)))
 }
 
@@ -273,6 +293,7 @@ amend_panel <- function(state) {
           tags$th(scope = "col", head)
         }))),
         tags$tbody(lapply(seq_len(NROW(x)), function(k) amend_row(x[k, ], all_wordings(fit))))))),
+    if (!is.null(found)) page_report(report_moves(found, x)),
     page_trail(state))
 }
 
@@ -325,8 +346,11 @@ groups_panel <- function(state) {
   if (!is.data.frame(state$data)) return(page_note("page_groups_need_data"))
   ladder <- last_page_ladder(state)
   loosened <- state$found$loosened
-  columns <- setdiff(names(state$data),
-                     blueprint_variables(current_version(state)$blueprint)$observed)
+  bp <- current_version(state)$blueprint
+  columns <- setdiff(names(state$data), blueprint_variables(bp)$observed)
+  # what names groups comes first; repeated measures are also compared over time
+  columns <- c(if (length(bp$repeated)) "",
+               columns[order(vapply(state$data[columns], is.numeric, NA))])
   list(
     tags$h2(text_of("page_stage_groups")),
     page_form(page_select(text_of("page_group_by"), "by", columns, state$found$by),

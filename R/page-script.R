@@ -61,8 +61,9 @@ script_results <- function(state) {
     if (!is.null(found$quality)) c("", "construct_quality(fit, leave_out = \"none\")"),
     if (!is.null(found$ladder))
       c("", paste0("ladder <- invariance(", if (length(version_chain(state)) > 1L)
-                     "fit$request$blueprint" else "bp", ", data, by = all_of(",
-                   script_text(found$by), "))"), "ladder"),
+                     "fit$request$blueprint" else "bp", ", data",
+                   if (!is.null(found$by)) paste0(", by = all_of(", script_text(found$by), ")"),
+                   ")"), "ladder"),
     unlist(lapply(seq_along(found$loosened), function(k) {
       from <- if (k == 1L) "ladder" else "loosened$ladder"
       c(paste0("loosened <- loosen(", from, ", ",

@@ -83,21 +83,29 @@ page_server <- function(first, key, port, last) {
     }
     window <- NULL
     drawn <- list()
+    sent <- list()
     answered <- 0
     # a version is arranged once
     show <- function(state) {
       if (!identical(drawn$at, state$at)) {
-        panel <- attempt(page_arrangement(current_version(state), state$arrangement))$fit
+        panel <- attempt(page_arrangement(current_version(state), state$arrangement,
+                                          drawn$panel))$fit
         drawn <<- list(at = state$at, panel = panel)
       }
       if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
       windows[[window]] <- last$state <- state
-      session$sendCustomMessage("show", c(page_places(state, drawn$panel),
+      # only what has changed is sent
+      places <- page_places(state, drawn$panel)
+      same <- vapply(names(places), function(name) identical(places[[name]], sent[[name]]), NA)
+      sent <<- places
+      always <- c("title", "summary", "stage", "version")
+      session$sendCustomMessage("show", c(places[!same | names(places) %in% always],
                                           list(answered = answered)))
     }
     shiny::observeEvent(input$hello, {
       window <<- window_name(input$hello)
       drawn <<- list()
+      sent <<- list()
       show(windows[[window]] %||% first)
     })
     jobs <- job_desk(session, function() windows[[window]], show)

@@ -143,6 +143,14 @@ page_actions <- list(
       add_restriction(bp, paste(action$address, "==", action$value))
     })
   },
+  equate = function(state, action) {
+    edited(state, function(bp) {
+      add_restriction(bp, paste(action$address, "==", action$other))
+    })
+  },
+  release = function(state, action) {
+    edited(state, function(bp) add_relaxed(bp, str2lang(action$address)))
+  },
   open = function(state, action) {
     out <- new_page(read_blueprint(action$file), state$data, state$source, state$options)
     out$stage <- state$stage
@@ -167,9 +175,10 @@ page_actions <- list(
     page_actions$go(state, list(version = parent))
   },
   ladder = function(state, action) {
-    state$found$by <- action$by
+    by <- if (nzchar(action$by %||% "")) action$by
+    state$found$by <- by
     state$found$ladder <- invariance(current_version(state)$blueprint, state$data,
-                                     by = all_of(action$by))
+                                     by = all_of(by))
     state$found$loosened <- NULL
     state
   },

@@ -27,6 +27,9 @@ add_texts(
   page_leave_out = "Leave this path out",
   page_hold_at = "Value",
   page_hold = "Fix at this value",
+  page_equal_to = "Equal to",
+  page_equate = "Make equal",
+  page_release = "Release",
   page_model_how = paste0(
     "Choose items, then the construct they reflect. Every change is fitted at once."),
   page_place_here = "Place chosen items here",

@@ -140,7 +140,9 @@
       document.body.dataset.stage = places.stage;
       document.body.dataset.version = places.version;
       document.title = places.title || document.title;
-      ["head", "drawing", "panel"].forEach(function (place) { put(place, places[place]); });
+      ["head", "drawing", "panel"].forEach(function (place) {
+        if (typeof places[place] === "string") put(place, places[place]);
+      });
       if (moved) document.getElementById("panel").scrollTop = 0;
       markPicked();
       Object.keys(fields).forEach(function (name) {

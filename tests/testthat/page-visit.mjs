@@ -218,6 +218,23 @@ const visits = {
     return { during, cancelled, bootstrapped: /bootstrap/i.test(table),
              report: readFileSync(downloads + "/report.html", "utf8").length };
   },
+  async speed() {
+    const page = await open();
+    const first = (await page.$$eval("svg .loading", (list) => list.map((one) => one.dataset.address)))[1];
+    const times = { choose: [], value: [], structure: [] };
+    for (let k = 0; k < 5; k += 1) {
+      times.choose.push(await press(page, `svg [data-address="${first}"]`));
+      await fill(page, "[data-key=hold-value]", "0.9");
+      times.value.push(await press(page, "[data-key=hold]"));
+      await press(page, "[data-key=back]");
+      const items = await page.$$eval("[data-item]", (list) => list.map((one) => one.dataset.item));
+      await page.select("select[name=first]", items[0]);
+      await page.select("select[name=second]", items[2 + k]);
+      times.structure.push(await press(page, "[data-key=add-covariance]"));
+      await press(page, "[data-key=back]");
+    }
+    return { times };
+  },
   async finish() {
     const page = await open();
     await stage(page, "report");

@@ -81,6 +81,22 @@ test_that("freeing adds a revision; undo and versions lead back", {
   expect_equal(unname(coef(current(held)$fit)["effect[Belonging, Calm]"]), NA_real_)
 })
 
+test_that("parameters are made equal and released; hypotheses stand beside the fit", {
+  state <- opened(claim(singing(), H1 = effect[Belonging, Calm] > 0))
+  equal <- act(state, do = "equate", address = "loading[Belonging, be2]",
+               other = "loading[Belonging, be3]")
+  rows <- estimates(current(equal)$fit)
+  value <- function(name) rows$estimate[rows$parameter == name]
+  expect_equal(value("loading[Belonging, be2]"), value("loading[Belonging, be3]"))
+  chosen <- act(equal, do = "choose", address = "loading[Belonging, be2]")
+  expect_match(inside$page_places(chosen)$drawing, "data-do=\"release\"", fixed = TRUE)
+  free <- act(chosen, do = "release", address = "loading[Belonging, be2]")
+  expect_equal(chisq(free), chisq(state), tolerance = 1e-8)
+  expect_match(inside$page_places(act(state, do = "stage", stage = "fit"))$panel, "H1")
+  moves <- act(state, do = "stage", stage = "amend") |> act(do = "refits", top = 5L)
+  expect_match(inside$page_places(moves)$panel, "would change", fixed = TRUE)
+})
+
 test_that("undoing wrong data brings the right ones back", {
   state <- opened()
   file <- tempfile(fileext = ".csv")
@@ -137,6 +153,31 @@ test_that("the SVG has a part for every path, with its address, in any state", {
   expect_equal(again$nodes$y[at], panel$nodes$y, tolerance = 0.02)
   theory <- inside$page_arrangement(inside$new_version("model", singing()))
   expect_identical(nrow(theory$nodes), 10L)
+})
+
+test_that("odd names and texts are shown as text", {
+  set.seed(1)
+  data <- as.data.frame(matrix(stats::rnorm(900), 300) + stats::rnorm(300))
+  names(data) <- c("a <b> \"q\"", "x & y", "z'")
+  bp <- blueprint("T <i>") |> construct("A & <B>", reflected_in = all_of(names(data))) |>
+    wording("x & y" = "text <script>alert(1)</script>")
+  state <- inside$page_from(bp, data, "data", list())
+  panel <- inside$page_arrangement(current(state))
+  state <- act(state, do = "choose", address = "loading[`A & <B>`, `x & y`]")
+  for (stage in inside$page_stages) {
+    state <- act(state, do = "stage", stage = stage)
+    expect_null(state$message)
+    shown <- inside$page_places(state, panel)
+    expect_false(grepl("<script|<i>|<B>|<b> ", paste(unlist(shown[c("head", "drawing", "panel")]),
+                                                    collapse = " ")), label = stage)
+  }
+  skip_if_not_installed("xml2")
+  drawn <- inside$page_svg(panel, wordings = inside$page_wordings(state))
+  svg <- xml2::read_xml(as.character(drawn))
+  parts <- xml2::xml_attr(xml2::xml_find_all(svg, ".//*[@data-address]"), "data-address")
+  expect_true("variance[`a <b> \"q\"`]" %in% parts)
+  text <- xml2::xml_text(xml2::xml_find_all(svg, ".//*[local-name()='text']"))
+  expect_true(all(c("x & y", "z'") %in% text))
 })
 
 test_that("the script gives the last fit of the page digit for digit", {
