@@ -1,6 +1,9 @@
 # The state of the live page as a value: the data, every version of the model, and what is shown. An
 # action gives the next state; nothing here knows of a browser.
 
+# A word of the blueprint verbs, which capture it: names that are stored in a variable.
+utils::globalVariables("all_of")
+
 # A version of the model: how it came about, its blueprint, and its fit or the reason why there is
 # none. `parent` is the place of the version it was made from. Its data are added with it.
 new_version <- function(kind, blueprint, fit = NULL, problem = NULL, parent = 0L, change = NULL) {
