@@ -179,7 +179,7 @@ arrange_panels <- function(views, nudge, page, like = views, saved = NULL) {
   })
 }
 
-# What an arrangement shows of the values of a view.
+# An arrangement with the values of a view in it.
 with_values <- function(panel, view) {
   panel$edges <- lapply(panel$edges, function(edge) {
     edge$text <- if (isTRUE(edge$tag)) view$tags[[edge$node]] else view$text[edge$row]
@@ -234,7 +234,7 @@ theory_layout <- function(bp) {
   build_layout(group_blueprint(bp, ""), means = mentions_means(bp))
 }
 
-# What a diagram of a blueprint shows: fixed values and hypotheses instead of estimates.
+# The view of a blueprint has fixed values and hypotheses instead of estimates.
 theory_view <- function(bp, layout) {
   count <- length(layout$rows$kind)
   expected <- expected_signs(bp, layout)

@@ -47,8 +47,8 @@ scale_jet <- function(view, what, a, b = a) {
   jet_at(view$jets$jet, at)
 }
 
-# The core computes the implied moments anew in each call, so all that scales of ordinary length
-# need is asked for at once.
+# Each call of the core computes the implied moments, so one call gives everything for scales of
+# ordinary length.
 with_scale_jets <- function(view, names, longest = 30L) {
   rows <- view$layout$rows
   span <- view$fit$layout$spans[[view$number]]

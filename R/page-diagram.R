@@ -73,7 +73,7 @@ svg_heads <- function() {
     svg_tag("path", c(d = "M0,1 L10,5 L0,9 z"))))
 }
 
-# What can be chosen: by pointer and by keyboard.
+# Parts that the pointer and the keyboard can choose.
 svg_part <- function(class, address, text, chosen, inner) {
   svg_tag("g", c(class = paste("edge", class, if (chosen) "chosen" else ""),
                  `data-do` = "choose",

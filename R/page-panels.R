@@ -4,16 +4,16 @@
 # All places of the page, as one text each.
 page_places <- function(state, panel = NULL) {
   version <- current_version(state)
-  fit <- version$fit
   as_text <- function(x) as.character(htmltools::doRenderTags(htmltools::tagList(x)))
   wordings <- page_wordings(state)
-  list(head = as_text(page_head(state)),
+  summary <- page_summary(version)
+  list(head = as_text(page_head(state, summary)),
        drawing = as_text(list(
          if (is.null(panel)) page_note("page_nothing_drawn") else
            page_svg(panel, state$chosen, wordings),
          chosen_card(state, wordings))),
-       panel = as_text(list(page_message(state), page_panels[[state$stage]](state))),
-       title = version$blueprint$title %||% "", summary = page_summary(version),
+       panel = as_text(list(page_message(state), stage_panel(state))),
+       title = version$blueprint$title %||% "", summary = summary,
        stage = state$stage, version = state$at)
 }
 
@@ -66,12 +66,12 @@ page_message <- function(state) {
 
 # --- the head ------------------------------------------------------------------------------------
 
-page_head <- function(state) {
+page_head <- function(state, summary) {
   tags <- htmltools::tags
   version <- current_version(state)
   list(
     tags$h1(plain_line(version$blueprint$title %||% "")),
-    tags$p(class = "facts", page_summary(version)),
+    tags$p(class = "facts", summary),
     tags$nav(`aria-label` = text_of("page_stages"), lapply(page_stages, function(stage) {
       page_button(text_of(paste0("page_stage_", stage)), "stage", `data-stage` = stage,
                   `data-key` = paste0("stage-", stage),
@@ -87,7 +87,7 @@ page_summary <- function(version) {
   if (!is.null(fit) && has_converged(fit)) {
     key <- key_indices(fit_indices(fit))
     value <- function(name) format_index(name, key$value[match(name, key$index)])
-    return(text_of("page_facts_fit", chisq = value("chisq"), df = format_count(df_of_fit(fit)),
+    return(text_of("page_facts_fit", chisq = value("chisq"), df = format_count(stats::df.residual(fit)),
                    cfi = value("cfi"), rmsea = value("rmsea"), srmr = value("srmr")))
   }
   if (!is.null(fit)) return(text_of("page_facts_not_converged"))
@@ -95,8 +95,6 @@ page_summary <- function(version) {
   if (is.null(layout)) return(text_of("page_facts_empty"))
   format_count_line(layout_counts(layout))
 }
-
-df_of_fit <- function(fit) stats::df.residual(fit)
 
 # --- the part that was chosen --------------------------------------------------------------------
 
@@ -153,17 +151,17 @@ chosen_estimate <- function(fit, address) {
 
 # --- the stages ----------------------------------------------------------------------------------
 
-page_panels <- list(
-  model = function(state) model_panel(state),
-  fit = function(state) fit_panel(state),
-  amend = function(state) amend_panel(state),
-  measures = function(state) {
-    quality <- state$found$quality
-    if (is.null(quality)) return(page_note("page_nothing_measured"))
-    page_report(quality_parts(quality))
-  },
-  groups = function(state) groups_panel(state),
-  report = function(state) report_panel(state))
+stage_panel <- function(state) {
+  switch(state$stage, model = model_panel(state), fit = fit_panel(state),
+         amend = amend_panel(state), measures = measures_panel(state),
+         groups = groups_panel(state), report = report_panel(state))
+}
+
+measures_panel <- function(state) {
+  quality <- state$found$quality
+  if (is.null(quality)) return(page_note("page_nothing_measured"))
+  page_report(quality_parts(quality))
+}
 
 # Items on the left are chosen, then placed into a construct.
 model_panel <- function(state) {
@@ -391,7 +389,8 @@ report_panel <- function(state) {
     tags$h2(text_of("page_script")), page_report(report_code(page_script(state))))
 }
 
-# What can be taken away: names of files.
+# Names of the files that the page offers; reports are among them.
+page_reports <- c("html", "word")
 page_downloads <- function(version) {
   fitted <- !is.null(version$fit)
   c(script = "analysis.R", blueprint = "blueprint.yaml",

@@ -1,4 +1,4 @@
-# The R script of what was done on the live page: run in a new session, it gives the same numbers.
+# The R script of a live page. Run in a new session, it gives the same numbers.
 
 page_script <- function(state) {
   chain <- version_chain(state)
@@ -29,10 +29,9 @@ used_columns <- function(state) {
                                  state$options$by, state$found$by))
 }
 
-# The blueprint as it stands in its file, within the script.
+# The blueprint in the form of its file, within the script.
 script_blueprint <- function(bp) {
-  lines <- vapply(strsplit(blueprint_yaml(bp), "\n", fixed = TRUE), paste, "", collapse = "\n")
-  lines <- unlist(strsplit(lines, "\n", fixed = TRUE))
+  lines <- unlist(strsplit(blueprint_yaml(bp), "\n", fixed = TRUE))
   c("blueprint_file <- tempfile(fileext = \".yaml\")",
     "writeLines(c(", paste0("  ", vapply(lines, script_text, ""),
                             c(rep(",", length(lines) - 1L), "")),
@@ -41,11 +40,7 @@ script_blueprint <- function(bp) {
 
 script_fit <- function(state) {
   if (is.null(state$data)) return("bp")
-  told <- vapply(names(state$options), function(name) {
-    paste0(", ", name, " = ", paste(deparse(state$options[[name]], width.cutoff = 500L),
-                                    collapse = " "))
-  }, "")
-  c(paste0("fit <- fit_model(bp, data", paste(told, collapse = ""), ")"), "fit")
+  c(paste0("fit <- fit_model(bp, data", options_code(state$options), ")"), "fit")
 }
 
 script_amendment <- function(version) {
@@ -71,7 +66,7 @@ script_results <- function(state) {
     })))
 }
 
-# The same analysis as a study file; blueprint and data are files beside it.
+# A study file of the analysis, for a folder that also holds the blueprint and the data.
 page_study <- function(state) {
   chain <- version_chain(state)
   made <- seq_along(chain)

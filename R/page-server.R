@@ -3,12 +3,15 @@
 # May this request see the page? It must come to this computer by its own name, from a page of
 # ours, with the cookie that the secret of the address was exchanged for.
 page_allowed <- function(request, key, port) {
-  hosts <- paste0(c("127.0.0.1:", "localhost:"), port)
+  hosts <- page_hosts(port)
   origin <- request$HTTP_ORIGIN
   isTRUE(request$HTTP_HOST %in% hosts) &&
     (is.null(origin) || origin %in% paste0("http://", hosts)) &&
     same_secret(page_cookie(request$HTTP_COOKIE, port), key)
 }
+
+# The names by which this computer reaches the page.
+page_hosts <- function(port) paste0(c("127.0.0.1:", "localhost:"), port)
 
 page_cookie <- function(text, port) {
   pairs <- strsplit(strsplit(text %||% "", "; *")[[1L]], "=", fixed = TRUE)
@@ -32,8 +35,8 @@ page_ui <- function(key, port) {
       shiny::httpResponse(status, "text/html; charset=UTF-8", content, c(page_headers, more))
     }
     given <- shiny::parseQueryString(request$QUERY_STRING %||% "")$key
-    hosts <- paste0(c("127.0.0.1:", "localhost:"), port)
-    if (!is.null(given) && isTRUE(request$HTTP_HOST %in% hosts) && same_secret(given, key)) {
+    by_name <- isTRUE(request$HTTP_HOST %in% page_hosts(port))
+    if (!is.null(given) && by_name && same_secret(given, key)) {
       cookie <- paste0("orizzonte-", port, "=", key, "; HttpOnly; SameSite=Strict; Path=/")
       return(answer(302L, "", list(Location = "/", `Set-Cookie` = cookie)))
     }
@@ -113,7 +116,7 @@ page_server <- function(first, key, port, last) {
       download = function(action) {
         state <- windows[[window]]
         wanted <- page_downloads(current_version(state))
-        if (isTRUE(action$name %in% c("html", "word")) && action$name %in% names(wanted))
+        if (isTRUE(action$name %in% intersect(page_reports, names(wanted))))
           return(jobs$begin("report", wanted[[action$name]]))
         session$sendCustomMessage("file", page_file(state, action$name))
       },
@@ -205,19 +208,14 @@ page_action <- function(given) {
   given
 }
 
-# A file to take away: its name and its bytes.
+# A file that is written at once: its name and its bytes. Reports are long jobs.
 page_file <- function(state, name) {
   version <- current_version(state)
   wanted <- page_downloads(version)
-  if (!isTRUE(name %in% names(wanted))) return(list())
-  file <- tempfile(fileext = paste0(".", tools::file_ext(wanted[[name]])))
-  on.exit(unlink(file))
-  switch(name,
-    script = writeLines(page_script(state), file, useBytes = TRUE),
-    study = writeLines(page_study(state), file, useBytes = TRUE),
-    blueprint = writeLines(blueprint_yaml(version$blueprint), file, useBytes = TRUE),
-    write_report(version$fit, file, quiet = TRUE))
-  plain_file(wanted[[name]], readBin(file, "raw", file.size(file)))
+  if (!isTRUE(name %in% setdiff(names(wanted), page_reports))) return(list())
+  lines <- switch(name, script = page_script(state), study = page_study(state),
+                  blueprint = blueprint_yaml(version$blueprint))
+  plain_file(wanted[[name]], charToRaw(paste0(enc2utf8(lines), "\n", collapse = "")))
 }
 
 plain_file <- function(name, bytes) {

@@ -202,7 +202,7 @@ last_page_ladder <- function(state) {
   if (length(loosened)) loosened[[length(loosened)]]$ladder else state$found$ladder
 }
 
-# What a stage needs is computed when it is opened: quick things only.
+# Quick results that a stage shows are computed when it is opened.
 found_for_stage <- function(state) {
   fit <- current_version(state)$fit
   if (is.null(fit) || !has_converged(fit)) return(state)

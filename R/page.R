@@ -49,11 +49,7 @@ page_from <- function(x, data, name, options) {
     data <- read_data_file(data)
   }
   if (inherits(x, "orizzonte_fit")) {
-    asked <- unclass(x$request)[options_of("fit_model")]
-    differs <- vapply(names(asked), function(option) {
-      !is.null(asked[[option]]) && !identical(asked[[option]], fit_options$rows[[option]]$default)
-    }, NA)
-    options <- utils::modifyList(asked[differs], options)
+    options <- utils::modifyList(options_asked(x$request), options)
     data <- data %||% x$sample$data$frame
     x <- x$request$blueprint
   }

@@ -278,17 +278,8 @@ fit_reproduction_parts <- function(fit) {
 
 # A call of fit_model() with the options that were given.
 reproducing_code <- function(fit) {
-  asked <- unclass(fit$request)[options_of("fit_model")]
-  differs <- vapply(names(asked), function(name) {
-    !is.null(asked[[name]]) && !identical(asked[[name]], fit_options$rows[[name]]$default)
-  }, NA)
-  told <- vapply(names(asked)[differs], function(name) {
-    value <- asked[[name]]
-    attributes(value) <- attributes(value)["names"]
-    paste0(", ", name, " = ", paste(deparse(value, width.cutoff = 500L), collapse = " "))
-  }, "")
   c("library(orizzonte)", text_of("bp_read_blueprint_blueprint"),
-    text_of("fit_fit_model_bp", told = paste(told, collapse = "")))
+    text_of("fit_fit_model_bp", told = options_code(options_asked(fit$request))))
 }
 
 # A fingerprint of the sample moments, so that a reader can tell whether it is the same analysis.

@@ -64,6 +64,27 @@ options_where <- function(keep) Filter(keep, fit_options$rows)
 # The names of the options that a function takes.
 options_of <- function(taker) names(options_where(function(option) taker %in% option$takers))
 
+# The options of fit_model() in a request that are not at their defaults.
+options_asked <- function(request) {
+  asked <- unclass(request)[options_of("fit_model")]
+  differs <- vapply(names(asked), function(name) {
+    !is.null(asked[[name]]) && !identical(asked[[name]], fit_options$rows[[name]]$default)
+  }, NA)
+  lapply(asked[differs], function(value) {
+    attributes(value) <- attributes(value)["names"]
+    value
+  })
+}
+
+# Options as the further arguments of a call in R code.
+options_code <- function(options) {
+  told <- vapply(names(options), function(name) {
+    paste0(", ", name, " = ", paste(deparse(options[[name]], width.cutoff = 500L),
+                                    collapse = " "))
+  }, "")
+  paste(told, collapse = "")
+}
+
 # The options that the command line and study files know.
 written_options <- function() options_where(function(option) !is.null(option$help))
 

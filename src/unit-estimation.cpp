@@ -2,6 +2,7 @@
 // unit, so two large units compile in half the time of one per folder.
 #include "core/linear/arrow.cpp"
 #include "core/linear/dense.cpp"
+#include "core/objective/case_scores.cpp"
 #include "core/objective/free_covariances.cpp"
 #include "core/objective/normal_theory.cpp"
 #include "core/objective/objective.cpp"

@@ -46,7 +46,7 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
   return least_squares(kept.normals, wanted);
 }
 
-// Many covariances of constructs are eliminated in closed form: what is left to solve is small.
+// Many covariances of constructs are eliminated in closed form, which leaves a small system.
 constexpr int many_covariances = 200;
 
 // The tests one by one where only entries without a parameter are tested, under normality and from

@@ -35,8 +35,8 @@ class NormalTheory : public Objective {
   // becomes 1/2 tr(W A W B) - 1/2 tr(H A H B), where H = W Z (Z' W Z)^-1 Z' W and Z has the columns
   // of these constructs. False where their own information is singular.
   bool eliminate(const FreeCovariances& free);
-  // Expected information on what is left (rows of eliminated parameters are zero), and what it
-  // would be on each alone if nothing were eliminated.
+  // Expected information on the other parameters (rows of eliminated ones are zero), and `whole`,
+  // the information on each alone if nothing were eliminated.
   Matrix information_left(Vector& whole) const;
   void cross_left(const Sequence<int>& entries, Matrix& with_parameters, Vector& own,
                   Vector& whole) const;

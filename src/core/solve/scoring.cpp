@@ -17,9 +17,9 @@ constexpr int shortenings = 40;   // of one step
 // for one more step, whose error is the product of both steps.
 constexpr double short_step = 1e-4;
 constexpr double fair_step = 1e-2;
-// Of a refit that starts close to its optimum: the predicted drop from which one Hessian serves all
-// steps, as long as each brings the drop down to this share (Newton's chord method; a step that
-// leads away from a saddle point would not shrink).
+// The predicted drop from which one Hessian serves all steps of a refit close to its optimum, as
+// long as each brings the drop down to this share (Newton's chord method; a step that leads away
+// from a saddle point would not shrink).
 constexpr double chord_from = 1, chord_share = 0.1;
 
 // One run of scoring and Newton steps. All storage is allocated once.
