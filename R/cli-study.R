@@ -67,8 +67,9 @@ demo_lines <- function(folder, results, steps) {
     row("", text_of("demo_constancy")),
     row("", paste("orizzonte constancy", inside("choirs.yaml"), inside("choirs.csv"),
                   "--along age")),
-    row("", text_of("demo_page")),
-    row("", paste("orizzonte page", inside("choirs-start.yaml"), inside("choirs.csv"))),
+    if (length(missing_page_packages()) == 0L)
+      paste0(row("", text_of("demo_page")),
+             row("", paste("orizzonte page", inside("choirs-start.yaml"), inside("choirs.csv")))),
     if (!nzchar(Sys.which("orizzonte")))
       paste0("\n", text_of("demo_no_command"), "\n  mkdir -p ~/.local/bin && ",
              started_by_r("install_command(\"~/.local/bin\")"), "\n",

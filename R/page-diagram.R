@@ -5,8 +5,8 @@ page_paper <- c(7.4, 5.8)  # inches
 
 # The arrangement of a version, at the places that `saved` has where these still serve. Where the
 # paths are those of the arrangement `before`, only its values change.
-page_arrangement <- function(version, saved = NULL, before = NULL) {
-  view <- page_view(version)
+page_arrangement <- function(version, saved = NULL, before = NULL, group = NULL) {
+  view <- page_view(version, group)
   if (is.null(view)) return(NULL)
   same <- c("parameter", "kind", "row", "col")
   if (!is.null(before) && identical(before$layout$rows[same], view$layout$rows[same]))
@@ -17,12 +17,19 @@ page_arrangement <- function(version, saved = NULL, before = NULL) {
   panel
 }
 
-page_view <- function(version) {
+# `group`: the group that is drawn; the first one when it is NULL or not there.
+page_view <- function(version, group = NULL) {
   fit <- version$fit
   if (!is.null(fit) && has_values(fit))
-    return(diagram_view(group_views(fit)[[1L]], fit, "standardized", NULL, NULL, FALSE))
+    return(diagram_view(group_view(fit, page_group(fit, group)), fit, "standardized", NULL, NULL,
+                        FALSE))
   layout <- attempt(theory_layout(version$blueprint))$fit
   if (!is.null(layout) && length(layout$rows$kind)) theory_view(version$blueprint, layout)
+}
+
+page_group <- function(fit, group) {
+  groups <- fit$layout$groups
+  if (isTRUE(group %in% groups)) group else groups[1L]
 }
 
 # Text of its own instead of tags, which take twenty times as long: the diagram is sent often.

@@ -9,12 +9,24 @@ page_places <- function(state, panel = NULL) {
   summary <- page_summary(version)
   list(head = as_text(page_head(state, summary)),
        drawing = as_text(list(
+         group_choice(version$fit, state$group),
          if (is.null(panel)) page_note("page_nothing_drawn") else
            page_svg(panel, state$chosen, wordings),
          chosen_card(state, wordings))),
        panel = as_text(list(page_message(state), stage_panel(state))),
        title = version$blueprint$title %||% "", summary = summary,
        stage = state$stage, version = state$at)
+}
+
+# The diagram shows one group; these buttons choose it.
+group_choice <- function(fit, chosen) {
+  groups <- fit$layout$groups
+  if (length(groups) < 2L) return(NULL)
+  page_form(lapply(groups, function(group) {
+    page_button(group, "group", `data-group` = group, `data-key` = paste0("group-", group),
+                class = "quiet",
+                `aria-pressed` = if (group == page_group(fit, chosen)) "true" else "false")
+  }))
 }
 
 page_wordings <- function(state) {

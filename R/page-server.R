@@ -90,10 +90,10 @@ page_server <- function(first, key, port, last) {
     answered <- 0
     # a version is arranged once
     show <- function(state) {
-      if (!identical(drawn$at, state$at)) {
+      if (!identical(drawn$of, list(state$at, state$group))) {
         panel <- attempt(page_arrangement(current_version(state), state$arrangement,
-                                          drawn$panel))$fit
-        drawn <<- list(at = state$at, panel = panel)
+                                          drawn$panel, state$group))$fit
+        drawn <<- list(of = list(state$at, state$group), panel = panel)
       }
       if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
       windows[[window]] <- last$state <- state

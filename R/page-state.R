@@ -15,8 +15,8 @@ new_version <- function(kind, blueprint, fit = NULL, problem = NULL, parent = 0L
 # arguments of fit_model() by name.
 new_page <- function(blueprint, data = NULL, source = list(), options = list()) {
   state <- list(data = data, source = source, options = options, versions = list(), at = 0L,
-                stage = "model", chosen = NULL, arrangement = NULL, found = list(),
-                message = NULL)
+                stage = "model", chosen = NULL, group = NULL, arrangement = NULL,
+                found = list(), message = NULL)
   with_model(state, blueprint)
 }
 
@@ -107,6 +107,11 @@ page_actions <- list(
   },
   choose = function(state, action) {
     state$chosen <- action$address
+    state
+  },
+  group = function(state, action) {
+    state$group <- action$group
+    state$chosen <- NULL
     state
   },
   add_construct = function(state, action) {

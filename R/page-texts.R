@@ -78,6 +78,8 @@ add_texts(
   page_needs_packages = "The live page needs the packages {packages}.",
   page_install_packages = "Install them: install.packages({packages})",
   page_port_must_be = "`port` must be one whole number from 1024 to 65535.",
+  page_port_is_taken = "The port {port} is in use.",
+  page_port_leave_out = "Choose another one, or leave it out to get a free one.",
   page_x_must_be = "`x` must be a blueprint, a fit, or the path of a blueprint file.",
   page_no_access =
     "This page belongs to the R session that opened it. Use the address printed there.",

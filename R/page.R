@@ -55,12 +55,18 @@ page_from <- function(x, data, name, options) {
   }
   if (is.character(x) && length(x) == 1L) x <- read_blueprint(x)
   if (!inherits(x, "orizzonte_blueprint")) abort("input", text_of("page_x_must_be"))
+  if (!is.null(data) && !(is.data.frame(data) || is.matrix(data) || is.list(data)))
+    sample_of.default(data, NULL)
   new_page(x, data, source, options)
 }
 
-check_page_packages <- function() {
+missing_page_packages <- function() {
   needed <- c("shiny", "httpuv", "later", "callr")
-  missing <- needed[!vapply(needed, requireNamespace, NA, quietly = TRUE)]
+  needed[!vapply(needed, function(name) nzchar(system.file(package = name)), NA)]
+}
+
+check_page_packages <- function() {
+  missing <- missing_page_packages()
   if (length(missing) == 0L) return(invisible())
   abort("package", c(text_of("page_needs_packages", packages = enumerate(missing)),
                      i = text_of("page_install_packages", packages = quoted(missing[1L]))))
@@ -70,6 +76,11 @@ checked_port <- function(port) {
   if (is.null(port)) return(httpuv::randomPort())
   fine <- is.numeric(port) && length(port) == 1L && port %in% 1024:65535
   if (!fine) abort("input", text_of("page_port_must_be"))
+  # the warning that comes first says no more
+  tryCatch(suppressWarnings(close(serverSocket(port))), error = function(e) {
+    abort("input", c(text_of("page_port_is_taken", port = port),
+                     i = text_of("page_port_leave_out")))
+  })
   as.integer(port)
 }
 

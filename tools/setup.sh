@@ -18,6 +18,9 @@ case $purpose in check) packages="$packages lintr rmarkdown spelling" ;; documen
 
 has() { command -v "$1" >/dev/null 2>&1; }
 can_apt() { [ "$(id -u)" = 0 ] && has apt-get; }
+# The last of the demo's next steps opens the live page. Where its packages would have to be compiled,
+# that step is left out.
+if [ "$purpose" = demo ] && can_apt; then packages="$packages shiny callr"; fi
 apt_updated=no
 apt_install() {
   if [ "$apt_updated" = no ]; then apt-get update -qq || true; apt_updated=yes; fi

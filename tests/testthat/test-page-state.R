@@ -155,6 +155,19 @@ test_that("the SVG has a part for every path, with its address, in any state", {
   expect_identical(nrow(theory$nodes), 10L)
 })
 
+test_that("a grouped fit shows the group that is chosen", {
+  state <- opened(by = "setting")
+  groups <- current(state)$fit$layout$groups
+  drawn <- function(state) {
+    as.character(inside$page_svg(inside$page_arrangement(current(state), group = state$group)))
+  }
+  second <- act(state, do = "group", group = groups[2L])
+  expect_match(drawn(state), paste("|", groups[1L]), fixed = TRUE)
+  expect_match(drawn(second), paste("|", groups[2L]), fixed = TRUE)
+  expect_match(inside$page_places(second)$drawing, groups[2L], fixed = TRUE)
+  expect_identical(drawn(act(state, do = "group", group = "nobody")), drawn(state))
+})
+
 test_that("odd names and texts are shown as text", {
   set.seed(1)
   data <- as.data.frame(matrix(stats::rnorm(900), 300) + stats::rnorm(300))
@@ -218,6 +231,13 @@ test_that("what cannot be opened is refused by name", {
   expect_error(live_page(singing(), choirs, infrence = "robust"), "inference",
                class = "orizzonte_error_input")
   expect_error(live_page(singing(), choirs, port = 80), class = "orizzonte_error_input")
+  expect_error(live_page(singing(), 5), class = "orizzonte_error_data")
+  expect_error(live_page(singing(), "nowhere.csv"), class = "orizzonte_error_file")
+  skip_if_not_installed("httpuv")
+  server <- httpuv::startServer("127.0.0.1", httpuv::randomPort(), list())
+  on.exit(server$stop())
+  expect_error(live_page(singing(), choirs, port = server$getPort()), "in use",
+               class = "orizzonte_error_input")
   expect_error(live_page(singing(), choirs, open = NA), class = "orizzonte_error_input")
   expect_error(live_page("nowhere.yaml", choirs), class = "orizzonte_error_file")
   # a fit brings its data and options
