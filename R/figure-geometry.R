@@ -61,13 +61,13 @@ rounded <- function(corners, radius) {
 
 # Points no further apart than a step.
 dense <- function(path, step = 0.06) {
-  pieces <- lapply(seq_len(nrow(path) - 1L), function(k) {
-    d <- path[k + 1L, ] - path[k, ]
-    n <- max(1L, ceiling(sqrt(sum(d^2)) / step))
-    t <- seq_len(n) / n
-    cbind(path[k, 1L] + t * d[1L], path[k, 2L] + t * d[2L])
-  })
-  rbind(path[1L, ], do.call(rbind, pieces))
+  if (nrow(path) < 2L) return(path)
+  from <- path[-nrow(path), , drop = FALSE]
+  d <- path[-1L, , drop = FALSE] - from
+  n <- pmax(1, ceiling(sqrt(d[, 1L]^2 + d[, 2L]^2) / step))
+  k <- rep(seq_along(n), n)
+  t <- sequence(n) / n[k]
+  unname(rbind(path[1L, ], cbind(from[k, 1L] + t * d[k, 1L], from[k, 2L] + t * d[k, 2L])))
 }
 
 outlines <- function(nodes) {

@@ -83,10 +83,12 @@ lines_crossed <- function(path, drawn) {
   thin <- path[unique(round(seq(1, nrow(path), length.out = min(nrow(path), 13L)))), , drop = FALSE]
   a <- thin[-nrow(thin), , drop = FALSE]
   b <- thin[-1L, , drop = FALSE]
-  near <- drawn[pmax(drawn[, 1L], drawn[, 3L]) >= min(path[, 1L]) &
-                pmin(drawn[, 1L], drawn[, 3L]) <= max(path[, 1L]) &
-                pmax(drawn[, 2L], drawn[, 4L]) >= min(path[, 2L]) &
-                pmin(drawn[, 2L], drawn[, 4L]) <= max(path[, 2L]), , drop = FALSE]
+  low <- c(min(path[, 1L]), min(path[, 2L]))
+  high <- c(max(path[, 1L]), max(path[, 2L]))
+  near <- drawn[(drawn[, 1L] >= low[1L] | drawn[, 3L] >= low[1L]) &
+                (drawn[, 1L] <= high[1L] | drawn[, 3L] <= high[1L]) &
+                (drawn[, 2L] >= low[2L] | drawn[, 4L] >= low[2L]) &
+                (drawn[, 2L] <= high[2L] | drawn[, 4L] <= high[2L]), , drop = FALSE]
   if (nrow(near) == 0L) return(0L)
   turn <- function(px, py, qx, qy, rx, ry) {
     outer(qx - px, rep(1, length(rx))) * outer(-py, ry, `+`) -
@@ -101,13 +103,13 @@ lines_crossed <- function(path, drawn) {
 }
 
 # The straight pieces of lines: x, y, x, y, number of the line, how much it counts to cross it.
-pieces_of <- function(edges) {
+pieces_of <- function(edges, number = seq_along(edges)) {
   do.call(rbind, lapply(seq_along(edges), function(i) {
     path <- edges[[i]]$path
     path <- path[unique(round(seq(1, nrow(path), length.out = min(nrow(path), 13L)))), ,
                  drop = FALSE]
     weight <- if (edges[[i]]$type %in% c("loading", "weight")) 3 else 1
-    cbind(path[-nrow(path), , drop = FALSE], path[-1L, , drop = FALSE], i, weight)
+    cbind(path[-nrow(path), , drop = FALSE], path[-1L, , drop = FALSE], number[i], weight)
   }))
 }
 
@@ -127,10 +129,10 @@ best_way <- function(ways, nodes, values, except, drawn, unit, page,
     length <- sum(sqrt(rowSums(diff(path)^2)))
     cost <- 0.35 * length / unit + extra[i]
     if (cost >= lowest) next
-    cost <- cost + 100 * boxes_hit(dense(path, 0.04), nodes, except, 0.03 * unit) +
-      60 * off_page(path, page)
+    points <- dense(path, 0.04)
+    cost <- cost + 100 * boxes_hit(points, nodes, except, 0.03 * unit) + 60 * off_page(path, page)
     if (cost < lowest) cost <- cost + lines_crossed(path, drawn) +
-      4 * boxes_hit(dense(path, 0.04), values, character(), 0)
+      4 * boxes_hit(points, values, character(), 0)
     if (cost < lowest) {
       best <- path
       lowest <- cost
@@ -434,10 +436,12 @@ covariance_edges <- function(table, nodes, plan, unit, drawn, page) {
   # short ones first
   distance <- abs(nodes$x[match(first, nodes$name)] - nodes$x[match(second, nodes$name)]) +
     abs(nodes$y[match(first, nodes$name)] - nodes$y[match(second, nodes$name)])
+  pieces <- pieces_of(drawn)
   for (k in order(distance)) {
     path <- curve_between(node_at(nodes, first[k]), node_at(nodes, second[k]), nodes, values, plan,
-                          unit, pieces_of(c(drawn, edges)), page)
+                          unit, pieces, page)
     edges[[length(edges) + 1L]] <- list(row = rows[k], type = "covariance", path = path)
+    pieces <- rbind(pieces, pieces_of(edges[length(edges)], length(drawn) + length(edges)))
   }
   edges
 }

@@ -99,8 +99,9 @@ page_summary <- function(version) {
   if (!is.null(fit) && has_converged(fit)) {
     key <- key_indices(fit_indices(fit))
     value <- function(name) format_index(name, key$value[match(name, key$index)])
-    return(text_of("page_facts_fit", chisq = value("chisq"), df = format_count(stats::df.residual(fit)),
-                   cfi = value("cfi"), rmsea = value("rmsea"), srmr = value("srmr")))
+    return(text_of("page_facts_fit", chisq = value("chisq"),
+                   df = format_count(stats::df.residual(fit)), cfi = value("cfi"),
+                   rmsea = value("rmsea"), srmr = value("srmr")))
   }
   if (!is.null(fit)) return(text_of("page_facts_not_converged"))
   layout <- attempt(theory_layout(version$blueprint))$fit
