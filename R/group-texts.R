@@ -246,3 +246,147 @@ add_texts(
   held_equal_every_rung = "The blueprint holds these equal on every rung: {parameters}.",
   rungs_without_means =
     "The data contain no means, so that the {qty(count)}rung{?s} {rungs} {?is/are} left out.")
+
+# The texts of approximate invariance over many groups.
+
+add_texts(
+  approximate_reference_out =
+    "The reference group {reference} has no admissible solution; choose another.",
+  approximate_constructs = "Constructs",
+  approximate_no_configural = "approximate_means() needs the configural rung of the ladder.",
+  approximate_held = "approximate_means() starts from the configural model, without equalities.",
+  approximate_held_hint = "Give a ladder from invariance(), or a fit without hold_equal().",
+  approximate_few_groups =
+    "approximate_means() needs at least three groups with an admissible solution.",
+  approximate_cross = paste0(
+    "approximate_means() needs items that belong to one construct each: {item} does not."),
+  approximate_few_items = "approximate_means() needs at least three items for each construct.",
+  approximate_no_means = "The data carry no means.",
+  approximate_title = "Means under approximate invariance, by {by}",
+  approximate_groups = "group",
+  approximate_each = "{construct} (r = {r}; {share} of the loadings and intercepts differ)",
+  approximate_rank = "The means of {each} may be ranked.",
+  approximate_do_not_rank = paste0(
+    "The means of {each} should not be ranked; compare them by their intervals."),
+  approximate_criterion = paste0(
+    "r: correlation of the means of simulated data with those they were drawn from (at least .980 ",
+    "is required for ranking)."),
+  approximate_needed = "Cases a group that would allow ranking: {each}.",
+  approximate_many_cases = "more than 10,000",
+  approximate_tenth = paste0(
+    "More than a tenth of the parameters of {names} differ, so that the means are likely to be ",
+    "biased."),
+  approximate_too_different = paste0(
+    "More than a quarter of the parameters of {names} differ, which is too many for this method."),
+  approximate_short_rank = "May be ranked: {names}.",
+  approximate_short_do_not_rank = "Not to be ranked, but compared by intervals: {names}.",
+  approximate_left_out = "Left out, without an admissible configural solution: {groups}.",
+  approximate_none_differ = "No loading or intercept was found to differ between groups.",
+  approximate_differs = "{parameter} differs in {groups}.",
+  approximate_one_set = "Scalar invariance holds over all groups within their uncertainty.",
+  approximate_sets = paste0(
+    "Scalar invariance holds within each of {count} sets of groups: {each}. Within a set, ",
+    "invariance() applies."),
+  approximate_note = paste0(
+    "Means are in standard deviations of {reference} (mean 0, variance 1). Standard errors are ",
+    "approximate. Whether a parameter differs is judged at .001."))
+
+add_instructions(
+  approximate_next = instruct(
+    r = "plot(x), or plot(x, show = \"items\")", purpose = "to see the means and what differs"))
+
+# The texts of constancy along a variable.
+
+add_texts(
+  constancy_needs_cases = "constancy() needs data case by case, not summary data.",
+  constancy_one_group = "constancy() needs a fit of one group.",
+  constancy_each_group = paste0(
+    "Fit each group on its own and test it along the variable, or compare the groups with ",
+    "invariance()."),
+  constancy_no_weights = "constancy() does not take sampling weights.",
+  constancy_no_equations = paste0(
+    "constancy() does not take fits with equations among parameters or with estimates at a bound."),
+  constancy_restrict_linear = "Equal parameters and fixed values are possible.",
+  constancy_improper =
+    "The solution is improper, so that its scores cannot be used to test constancy.",
+  rescue_may_help = "rescue(blueprint, data) tries the usual remedies.",
+  constancy_no_column = "The data have no column {name}.",
+  constancy_give_data = paste0(
+    "A fit keeps only the columns of its model. Name the data frame that has the column: ",
+    "constancy(fit, along = age, data = choirs)."),
+  constancy_along_length = "`along` must have one value for each of the {rows} rows of the data.",
+  data_must_be_frame = "`data` must be a data frame.",
+  constancy_other_rows = paste0(
+    "`data` must have the same rows, in the same order, as the data of the fit."),
+  constancy_same_data = "Give the data frame that was used in fit_model().",
+  constancy_infinite = "`along` is infinite in row {row}.",
+  constancy_one_value = "`along` has one value only.",
+  constancy_needs_continuous = paste0(
+    "This test needs a variable with at least 20 different values; this one has {kind}."),
+  constancy_bins_clusters = "`within` cannot be combined with clusters.",
+  constancy_words_or_addresses = paste0(
+    "`what` must be words such as \"loadings\" or addresses such as \"loading[Calm, ]\", not ",
+    "both."),
+  constancy_nothing_to_test = "The model has no free {what} to test.",
+  constancy_kind_ordered = "ordered categories",
+  constancy_kind_unordered = "categories",
+  constancy_thirds = "Fits to thirds of the cases",
+  constancy_curves = "Bootstrap of the curves",
+
+  constancy_title = "Constancy along {along}",
+  constancy_all_of = "all {block}",
+  constancy_verdict_changes = "changes",
+  constancy_verdict_follows_others = "follows others",
+  constancy_verdict_no_change = "none shown",
+  constancy_verdict_not_tested = "not tested",
+  constancy_too_few = paste0(
+    "{block}: there are too few cases for a test (at least 100 are needed, and 20 for each tested ",
+    "dimension; of clusters 30, and 5 for each dimension)."),
+  constancy_block_no_change = paste0(
+    "{block}: no change along {along} was shown (Cram\u00e9r-von Mises, {p}). This does not prove ",
+    "that there is none."),
+  constancy_block_changes = paste0(
+    "{block}: they change along {along} ({p}), but the change cannot be attributed to a single ",
+    "parameter."),
+  constancy_found = paste0(
+    "Not all {block} are constant along {along} ({p} for all together). Found to change, in this ",
+    "order: {each}."),
+  constancy_where = "most clearly at {at}",
+  constancy_size = "{difference} between the lowest and the highest third",
+  constancy_follows = paste0(
+    "Significant only as long as these are held constant: {each}."),
+  constancy_construct = "the mean of {construct} by {d} SD (ratio of SDs {ratio})",
+  constancy_constructs = paste0(
+    "From the lowest to the highest third of {along}, these constructs change: {each}. The tests ",
+    "allow for such changes."),
+  constancy_strong = paste0(
+    "This change is strong, so that a test with scores computed within bins is advisable",
+    "{instruction}."),
+  constancy_method_continuous = paste0(
+    "Statistic: Cram\u00e9r-von Mises, the mean squared distance of the cumulated scores from ",
+    "zero. ",
+    "At: where the change is clearest (largest LM statistic). Change: the parameter in the ",
+    "highest third of the cases less that in the lowest, with all others of its kind equal."),
+  constancy_method_ordered = paste0(
+    "Statistic: the largest LM statistic over the steps between the ordered categories; p values ",
+    "from 4,000 draws."),
+  constancy_method_unordered = paste0(
+    "Statistic: LM statistic of differences among unordered categories, with its \u03c7\u00b2 ",
+    "distribution."),
+  constancy_by_cases = paste0(
+    "Means, variances and covariances of the constructs may change along the variable."),
+  constancy_by_cluster_sums = paste0(
+    "Scores are summed within clusters, which are ordered by the variable."),
+  constancy_by_multipliers = paste0(
+    "The variable differs within clusters: p values come from 999 draws of multipliers, one for ",
+    "each cluster."),
+  constancy_by_bins = paste0(
+    "Scores come from a model in each bin of the variable; p values from 999 draws of ",
+    "multipliers."),
+  constancy_left_out = paste0(
+    "{count} case{?s} without a value of {along} {qty(count)}{?is/are} left out."))
+
+add_instructions(
+  constancy_within = instruct(r = " (within = 4)", text = " (--within 4)"),
+  constancy_next = instruct(
+    r = "plot(x) or plot(x, show = \"curves\")", purpose = "to see where and how"))

@@ -255,3 +255,278 @@ layout_starts <- function(layout, bp) {
   }
   out
 }
+
+# Bounds and equations other than simple equalities: one tape per constraint, for the core.
+
+is_constraint <- function(restriction) restriction$smooth || restriction$relation != "=="
+
+# Rows that constraints touch, but for variances kept from turning negative: those leave the scale
+# of a construct free.
+constrained_rows <- function(layout, bp) {
+  rows <- lapply(Filter(is_constraint, bp$restrict), function(r) {
+    harmless <- !r$smooth && r$relation == ">=" && identical(r$right, 0) &&
+      startsWith(r$left, "variance[")
+    if (!harmless) unlist(lapply(restriction_addresses(r), restricted_rows, layout = layout))
+  })
+  unique(unlist(rows))
+}
+
+# Adds `constraints`: lists of `text`, `tape`, `rows` (of the layout, by input of the tape),
+# `bound`; and notes about those that follow from the others and are left out. A constraint is
+# written so that it is 0 (or, a bound, not negative).
+apply_constraints <- function(layout, bp) {
+  layout$constraints <- list()
+  for (restriction in Filter(is_constraint, bp$restrict)) {
+    if (restriction$smooth) {
+      for (scope in group_scopes(restriction, layout)) layout$constraints <- c(layout$constraints,
+          list(compile_constraint(restriction, layout, scope)))
+      next
+    }
+    for (one in layout$rows$parameter[restricted_rows(restriction$left, layout)]) {
+      single <- restriction
+      single$left <- one
+      layout$constraints <- c(layout$constraints, list(compile_constraint(single, layout)))
+    }
+  }
+  if (length(layout$constraints) == 0L) return(layout)
+  check_constants(layout)
+  redundant <- redundant_equations(layout)
+  if (length(redundant)) {
+    texts <- vapply(layout$constraints[redundant], `[[`, "", "text")
+    layout$notes <- c(layout$notes, redundant_note(texts))
+    layout$constraints <- layout$constraints[-redundant]
+  }
+  for (constraint in layout$constraints) {
+    if (constraint$bound) next
+    tied <- constraint$rows[is.na(layout$rows$fixed[constraint$rows])]
+    layout$rows$status[tied][layout$rows$status[tied] == "free"] <- "tied"
+  }
+  layout
+}
+
+redundant_note <- function(text) {
+  text_of("left_out_since_follows", value = text)
+}
+
+compile_constraint <- function(restriction, layout, scope = NULL) {
+  side <- function(x) if (is.numeric(x)) read_expression(x) else read_expression(str2lang(x))
+  sides <- list(side(restriction$left), side(restriction$right))
+  if (restriction$relation == "<=") sides <- rev(sides)
+  tape <- difference_tape(sides[[1L]], sides[[2L]])
+  rows <- vapply(tape$inputs, function(text) {
+    found <- restricted_rows(text, layout, scope)
+    if (length(found) != 1L)
+      abort("restriction",
+            text_of("is_not_one_parameter_in", value = text,
+                    restriction = format_restriction(restriction)))
+    found
+  }, 0L, USE.NAMES = FALSE)
+  list(text = paste0(format_restriction(restriction), if (!is.null(scope)) bracket_group(layout,
+      scope)), tape = tape, rows = rows,
+       bound = restriction$relation != "==",
+       value = if (!restriction$smooth) restriction$right)
+}
+
+# Value and derivatives by its inputs.
+constraint_jet <- function(constraint, eta) {
+  inputs <- eta[constraint$rows]
+  core_expression(constraint$tape, inputs, diag(length(inputs)))
+}
+
+# Derivatives by the free parameters.
+constraint_gradient <- function(constraint, eta, layout) {
+  gradient <- numeric(length(layout$parameters))
+  jet <- constraint_jet(constraint, eta)
+  for (i in seq_along(constraint$rows)) {
+    at <- which(layout$map$entry == constraint$rows[i])
+    gradient[layout$map$parameter[at]] <- gradient[layout$map$parameter[at]] +
+      jet$gradient[i] * layout$map$weight[at]
+  }
+  gradient
+}
+
+# A restriction all of whose parameters are fixed is either idle or a contradiction.
+check_constants <- function(layout) {
+  for (constraint in layout$constraints) {
+    if (anyNA(layout$rows$fixed[constraint$rows])) next
+    value <- constraint_jet(constraint, layout$rows$fixed)$value
+    holds <- if (constraint$bound) value >= -1e-10 else abs(value) <= 1e-10
+    if (isTRUE(holds)) next
+    abort("restriction", c(text_of("restrictions_contradict_each_other"),
+                           x = text_of("cannot_hold", text = constraint$text,
+                                    rows = enumerate(paste(layout$rows$parameter[constraint$rows],
+                                        "is fixed at",
+                                        format_exact(
+                                            layout$rows$fixed[constraint$rows]))))))
+  }
+}
+
+# Equations whose gradient is a linear combination of those of earlier equations, checked at two
+# generic points. One whose parameters are all fixed follows as well.
+redundant_equations <- function(layout) {
+  equations <- which(!vapply(layout$constraints, `[[`, NA, "bound"))
+  dependent <- lapply(c(0.3, 1.1), function(phase) {
+    eta <- ifelse(is.na(layout$rows$fixed), typical_values(layout, phase), layout$rows$fixed)
+    basis <- matrix(0, length(layout$parameters), 0L)
+    out <- integer()
+    for (k in equations) {
+      gradient <- constraint_gradient(layout$constraints[[k]], eta, layout)
+      size <- sqrt(sum(gradient^2))
+      rest <- gradient - basis %*% crossprod(basis, gradient)
+      free <- anyNA(layout$rows$fixed[layout$constraints[[k]]$rows])
+      if (free && (!is.finite(size) || size == 0)) next      # not decidable at this point
+      if (sqrt(sum(rest^2)) <= 1e-9 * size) out <- c(out, k) else
+        basis <- cbind(basis, rest / sqrt(sum(rest^2)))
+    }
+    out
+  })
+  intersect(dependent[[1L]], dependent[[2L]])
+}
+
+# Middling values, no two alike, so that no accidental equality hides or makes a rank.
+typical_values <- function(layout, phase = 0) {
+  value <- c(loading = 0.7, weight = 0.5, effect = 0.3, covariance = 0.2, variance = 0.6,
+             intercept = 0, mean = 0)[layout$rows$kind]
+  unname(value * (1 + 0.1 * sin(seq_along(value) + phase)))
+}
+
+# Constraints in the form of the core, with rows renumbered to its entries.
+core_constraints <- function(layout, rows) {
+  lapply(layout$constraints, function(constraint) {
+    list(operation = constraint$tape$operation, argument = constraint$tape$argument,
+         inputs = match(constraint$rows, rows), bound = constraint$bound)
+  })
+}
+
+n_equations <- function(layout) sum(!vapply(layout$constraints, `[[`, NA, "bound"))
+
+# Expressions of addresses are checked when blueprint and data meet.
+
+variable_index <- function(names, all, text) {
+  unknown <- setdiff(names, all)
+  if (length(unknown)) {
+    abort("name", c(text_of("is_not_variable_model", unknown = quoted(unknown[1L]), value = text),
+                    did_you_mean(unknown[1L], all)))
+  }
+  match(names, all)
+}
+
+# Can one variable be reached from the other along arrows, in at least a given number of steps?
+has_route <- function(layout, from, to, steps) {
+  arrows <- layout$rows$kind %in% arrow_kinds
+  first <- layout$rows$first[arrows]
+  second <- layout$rows$second[arrows]
+  at <- unique(second[first == from])
+  if (steps > 1L) at <- unique(second[first %in% at])
+  while (!to %in% at) {
+    more <- setdiff(second[first %in% at], at)
+    if (length(more) == 0L) return(FALSE)
+    at <- c(at, more)
+  }
+  TRUE
+}
+
+# An effect that cannot be would be 0 without an error.
+check_route <- function(layout, address, text) {
+  if (!address$kind %in% c("indirect", "total")) return(invisible())
+  steps <- if (address$kind == "indirect") 2L else 1L
+  if (has_route(layout, address$first, address$second, steps)) return(invisible())
+  back <- has_route(layout, address$second, address$first, steps)
+  abort("restriction", c(
+    text_of("means_nothing_there_is", value = text, steps = if (steps == 2L) "indirect ",
+            first = address$first, second = address$second),
+    i = if (back) text_of("there_is_one_from", second = address$second, first = address$first),
+    i = text_of("routes_follow_effects_loadings")))
+}
+
+# An expression that names no group is read in each; one that does is read once.
+text_scopes <- function(texts, layout) {
+  named <- any(vapply(texts, function(text) !is.null(parse_address(text)$group), NA))
+  if (named) list(NULL) else as.list(layout$groups)
+}
+
+# Quantities are checked when blueprint and data meet, not only when they are read.
+check_quantities <- function(layout, bp) {
+  all <- c(layout$observed, layout$constructs)
+  defined <- character()
+  for (name in names(bp$quantities)) {
+    for (text in quantity_addresses(bp$quantities[[name]])) {
+      address <- parse_address(text)
+      if (address$kind %in% names(address_kinds)) {
+        restricted_rows(format(address), layout)
+      } else if (address$kind == "quantity") {
+        if (!address$first %in% defined) {
+          abort("restriction",
+                c(text_of("quantity_uses_which_is", name = name, value = text),
+                  did_you_mean(address$first, defined)))
+        }
+      } else {
+        variable_index(c(address$first, address$second), all, text)
+        check_route(layout, address, text)
+      }
+    }
+    defined <- c(defined, name)
+  }
+}
+
+# Claims are checked when blueprint and data meet.
+check_claims <- function(layout, bp) {
+  all <- c(layout$observed, layout$constructs)
+  for (name in names(bp$claims)) {
+    for (text in claim_addresses(bp$claims[[name]])) {
+      address <- parse_address(text)
+      if (address$kind %in% names(address_kinds)) {
+        restricted_rows(text, layout)
+      } else if (address$kind == "quantity") {
+        known <- names(bp$quantities)
+        if (!address$first %in% known)
+          abort("name", c(text_of("claim_uses_which_is", name = name, value = text),
+                          did_you_mean(address$first,
+            known)))
+      } else {
+        variable_index(c(address$first, address$second), all, text)
+        check_route(layout, address, text)
+      }
+    }
+  }
+}
+
+# The rows that an address refers to; `scope`: the group of addresses without one.
+restricted_rows <- function(text, layout, scope = NULL) {
+  address <- parse_address(text)
+  check_group_of_address(layout, address$group, text)
+  rows <- address_match(address, layout$rows, layout$constructs, scope)
+  if (length(rows)) return(rows)
+  if (address$kind %in% c("intercept", "mean") && !layout$means) {
+    abort("restriction", c(text_of("cannot_be_restricted_data", value = text),
+                           i = text_of("give_raw_data_or_summary")))
+  }
+  abort("restriction", c(text_of("no_such_parameter_model", value = text),
+                         undeclared_effect(address, layout) %||%
+                           nearest_address(text, layout$rows$parameter),
+                         i = text_of("parameter_column_estimates_print")))
+}
+
+# Without a group an address means "in every group, each its own": a statement that names none is
+# made in each group that has it.
+group_scopes <- function(restriction, layout) {
+  addresses <- restriction_addresses(restriction)
+  named <- any(vapply(addresses, function(text) !is.null(parse_address(text)$group), NA))
+  if (named) return(list(NULL))
+  first <- parse_address(addresses[1L])
+  has <- vapply(layout$groups,
+                function(g) length(address_match(first, layout$rows, layout$constructs, g)) > 0L,
+                NA)
+  as.list(if (any(has)) layout$groups[has] else layout$groups[1L])
+}
+
+# How to declare an effect between two variables of the model; NULL for anything else, and where
+# the model has the effect in the other direction.
+undeclared_effect <- function(address, layout) {
+  both <- c(address$first, address$second)
+  rows <- layout$rows
+  if (address$kind != "effect" || length(both) != 2L ||
+      !all(both %in% c(layout$observed, layout$constructs)) ||
+      any(rows$kind == "effect" & rows$first == both[2L] & rows$second == both[1L])) return(NULL)
+  c(i = text_of("declare_the_effect", from = both[1L], to = both[2L]))
+}

@@ -189,3 +189,238 @@ overlap_note <- function(name, layout, covariance) {
   text_of("items_composite_overlap_variance", name = name,
           inflation = enumerate(paste0(items, " ", format_fixed(inflation, 1L))[inflation >= 5]))
 }
+
+# Groups: their parameter tables one below the other, and the equalities across them.
+
+# `observed`: a list by group. With one group the table is that of the blueprint.
+stack_groups <- function(bp, means, observed, groups, grouped) {
+  tables <- lapply(seq_along(groups), function(g) {
+    layout_parameters(group_blueprint(bp, groups[g]), means, observed[[g]])
+  })
+  columns <- names(tables[[1L]]$rows)
+  rows <- lapply(stats::setNames(columns, columns), function(name) {
+    unlist(lapply(tables, function(table) table$rows[[name]]), use.names = FALSE)
+  })
+  sizes <- vapply(tables, function(table) length(table$rows$kind), 0L)
+  ends <- cumsum(sizes)
+  rows$group <- rep(groups, sizes)
+  out <- list(rows = rows, groups = groups, grouped = grouped, means = means)
+  out$rows$parameter <- shown_address(out, rows$kind, rows$first, rows$second, rows$group)
+  out$spans <- Map(function(end, size) seq(end - size + 1L, length.out = size), ends, sizes)
+  out$parts <- Map(function(table, start) {
+    c(table[part_names], list(indicators = lapply(table$indicators, function(rows) rows + start)))
+  }, tables, ends - sizes)
+  names(out$spans) <- names(out$parts) <- groups
+  for (name in part_names) out[[name]] <- union_of(tables, name)
+  # the indicators of a construct, in the first group: what readers ask by name
+  out$indicators <- out$parts[[1L]]$indicators
+  out
+}
+
+part_names <- c("observed", "constructs", "endogenous", "composites")
+
+union_of <- function(tables, name) {
+  unique(unlist(lapply(tables, `[[`, name), use.names = FALSE)) %||% character()
+}
+
+# One group by number: the same kind of value, with its rows alone.
+layout_of_group <- function(layout, g) {
+  span <- layout$spans[[g]]
+  out <- layout[setdiff(names(layout), c("model", "freed", "constraints", "parts", "spans"))]
+  out$rows <- lapply(layout$rows, function(column) column[span])
+  part <- layout$parts[[g]]
+  out[part_names] <- part[part_names]
+  out$indicators <- lapply(part$indicators, match, span)
+  inside <- layout$map$entry %in% span
+  out$map <- list(entry = match(layout$map$entry[inside], span),
+                  parameter = layout$map$parameter[inside], weight = layout$map$weight[inside])
+  out$scales <- lapply(Filter(function(s) s$group == g, layout$scales), function(s) {
+    for (name in c("loadings", "variance", "marker")) s[[name]] <- match(s[[name]], span, 0L)
+    s
+  })
+  out
+}
+
+# Kinds that may be held across groups, and the rows they mean. Nothing about observed predictors,
+# and no structural intercepts.
+hold_aliases <- list(intercept = "intercept[items]", mean = "mean[constructs]",
+                     variance = c("variance[items]", "variance[constructs]"),
+                     covariance = c("covariance[items]", "covariance[constructs]"))
+
+kind_rows <- function(kind, layout) {
+  rows <- layout$rows
+  plain <- sub("\\[.*", "", kind)
+  items <- reflective_items(layout)
+  constructs <- layout$constructs
+  inside <- function(of) rows$first %in% of & (is.na(rows$second) | rows$second %in% of)
+  which(rows$kind == plain & switch(kind,
+    "loading[items]" = !rows$second %in% constructs,
+    "loading[constructs]" = rows$second %in% constructs,
+    "mean[lower_order]" = rows$first %in% rows$second[rows$kind == "loading"],
+    "intercept[items]" = rows$first %in% items,
+    "variance[items]" = , "covariance[items]" = inside(items),
+    "variance[constructs]" = , "covariance[constructs]" = inside(constructs),
+    TRUE))
+}
+
+# The rows selected by patterns (kinds, addresses or slices), in every group or in the group that
+# they name.
+pattern_rows <- function(patterns, layout) {
+  patterns <- unlist(lapply(patterns, function(pattern) hold_aliases[[pattern]] %||% pattern))
+  unique(unlist(lapply(patterns, function(pattern) {
+    if (pattern %in% c(hold_kinds, hold_slices)) return(kind_rows(pattern, layout))
+    restricted_rows(pattern, layout)
+  })))
+}
+
+# Equality constraints: each parameter is one class across groups, and parameters that differ only
+# in time are one class over times. Construct variances and means that become estimable are freed
+# here (means) and with the scales (variances).
+hold_across <- function(layout, bp) {
+  size <- length(layout$rows$kind)
+  layout$rows$within <- tabulate(layout$rows$class, size) > 1L
+  layout$rows[c("time", "over")] <- rows_over_times(layout$rows, bp$repeated)
+  layout$rows$over_groups <- layout$rows$over_times <- rep(FALSE, size)
+  layout$several_times <- any(layout$rows$time > 1L, na.rm = TRUE)
+  if (length(layout$groups) > 1L)
+    layout <- hold_rows(layout, bp$hold_equal, bp$let_differ, addresses_without_group(layout$rows),
+                        "over_groups")
+  if (layout$several_times)
+    layout <- hold_rows(layout, bp$hold_equal_times, c(bp$let_differ, bp$let_differ_times),
+                        paste(layout$rows$over, layout$rows$group, sep = "\r"), "over_times")
+  layout$rows$shared <- layout$rows$over_groups | layout$rows$over_times
+  free_means(layout)
+}
+
+about_means <- function(patterns) {
+  startsWith(as.character(patterns), "intercept[") | startsWith(as.character(patterns), "mean[")
+}
+
+# Rows of the same key that patterns name, as one class.
+hold_rows <- function(layout, hold, differ, key, mark) {
+  rows <- layout$rows
+  if (!layout$means) {
+    # before there are data, statements about means have no rows
+    hold <- hold[!about_means(hold)]
+    differ <- differ[!about_means(differ)]
+  }
+  at <- as.integer(setdiff(pattern_rows(hold, layout), pattern_rows(differ, layout)))
+  # what was relaxed is not held
+  at <- setdiff(at, which(rows$relaxed & rows$kind != "mean"))
+  # nor are parameters of auxiliary variables, or parameters without a time
+  at <- setdiff(at, which(rows$first %in% layout$auxiliary | rows$second %in% layout$auxiliary))
+  if (mark == "over_times") at <- setdiff(at, which(is.na(rows$over)))
+  for (same in unname(split(at, factor(key[at], unique(key[at]))))) {
+    if (length(same) < 2L) next
+    known <- unique(layout$rows$fixed[same][!is.na(layout$rows$fixed[same])])
+    merged <- layout$rows$class %in% layout$rows$class[same]
+    if (length(known) > 1L) next                   # fixed at different numbers by the user
+    layout$rows$class[merged] <- min(layout$rows$class[merged])
+    if (length(known) == 1L) layout$rows$fixed[merged] <- known
+    layout$rows[[mark]][same] <- TRUE
+  }
+  layout
+}
+
+# Intercepts of items (and means of constructs that are indicators) held equal let the means of what
+# they measure differ from those of the first group, or time, as far as the loadings can tell them
+# apart.
+free_means <- function(layout) {
+  if (!layout$means) return(layout)
+  for (g in seq_along(layout$groups)[-1L])
+    layout <- free_means_of(layout, g, layout$rows$over_groups, NULL, text_of("in_every_group"))
+  times <- sort(unique(layout$rows$time[layout$rows$over_times]))
+  for (g in seq_along(layout$groups)) for (time in times[-1L])
+    layout <- free_means_of(layout, g, layout$rows$over_times, time, text_of("at_every_time"))
+  layout
+}
+
+# The rows of one group and, if given, of the constructs of one time.
+free_means_of <- function(layout, g, over, time, where) {
+  rows <- layout$rows
+  part <- layout$parts[[g]]
+  span <- layout$spans[[g]]
+  here <- is.null(time) | rows$time[span] %in% time
+  held <- span[rows$kind[span] %in% c("intercept", "mean") & over[span] & here]
+  if (length(held) == 0L) return(layout)
+  known <- part$constructs
+  if (!is.null(time))
+    known <- intersect(known, rows$first[span][here & rows$kind[span] == "mean"])
+  open <- Filter(function(name) mean_may_differ(name, rows, part, span, held), known)
+  for (name in open[!means_distinguishable(layout, open, part, rows$first[held])]) {
+    layout$notes <- union(layout$notes, text_of("mean_stays_0_loadings", name = address_name(name),
+                                                where = where))
+    open <- setdiff(open, name)
+  }
+  mean <- span[rows$kind[span] == "mean" & rows$first[span] %in% open]
+  layout$rows$fixed[mean] <- NA
+  if (is.null(time)) layout$freed <- c(layout$freed, mean) else
+    layout$freed_later <- c(layout$freed_later, mean)
+  layout
+}
+
+# A mean at 0 by default, of a construct some indicator of which is held.
+mean_may_differ <- function(name, rows, part, span, held) {
+  mean <- span[rows$kind[span] == "mean" & rows$first[span] == name]
+  items <- rows$second[part$indicators[[name]]]
+  !name %in% part$composites && length(mean) == 1L && identical(rows$fixed[mean], 0) &&
+    !rows$touched[mean] && !rows$shared[mean] && any(rows$first[held] %in% items)
+}
+
+# Means that shift the held parameters in a way that the means before them do not: independent
+# columns of the loadings, at arbitrary values that respect fixed and equal loadings.
+means_distinguishable <- function(layout, constructs, part, held) {
+  if (length(constructs) < 2L) return(rep(TRUE, length(constructs)))
+  table <- layout$rows
+  loadings <- matrix(0, length(held), length(constructs))
+  for (k in seq_along(constructs)) {
+    rows <- part$indicators[[constructs[k]]]
+    haphazard <- 0.6 + 0.8 * (table$class[rows] * 0.618034) %% 1
+    value <- ifelse(is.na(table$fixed[rows]), haphazard, table$fixed[rows])
+    at <- match(table$second[rows], held)
+    loadings[at[!is.na(at)], k] <- value[!is.na(at)]
+  }
+  factor <- qr(loadings, tol = 1e-8)
+  seq_along(constructs) %in% factor$pivot[seq_len(factor$rank)]
+}
+
+# Times: which time a row of the parameter table is of, and what it is whatever the time.
+
+# `time` (a number; NA for what has none) and `over`: alike for rows that differ in their time only.
+# Parameters that link two times, such as residual covariances of an item, have no time.
+rows_over_times <- function(rows, repeated) {
+  size <- length(rows$kind)
+  if (length(repeated) == 0L)
+    return(list(time = rep(NA_integer_, size), over = rep(NA_character_, size)))
+  places <- repeated_places(repeated)
+  first <- match(rows$first, places$name)
+  second <- match(rows$second, places$name)
+  alone <- is.na(rows$second)
+  time <- places$time[first]
+  time[!alone] <- ifelse(places$time[second[!alone]] == time[!alone], time[!alone], NA)
+  one <- places$label[first]
+  other <- ifelse(alone, "", places$label[second])
+  swap <- rows$kind == "covariance" & !alone & !is.na(one) & !is.na(other) & one > other
+  label <- paste(rows$kind, ifelse(swap, other, one), ifelse(swap, one, other), sep = "\r")
+  list(time = as.integer(time), over = ifelse(is.na(time), NA_character_, label))
+}
+
+# The name at the first time of measurement; names without a time stay as they are.
+label_over_times <- function(names, repeated) {
+  if (length(repeated) == 0L) return(names)
+  places <- repeated_places(repeated)
+  at <- match(names, places$name)
+  ifelse(is.na(at), names, places$label[at])
+}
+
+# Equality constraints: rows of one class that differ only in their group or time.
+held_sets <- function(rows) {
+  key <- ifelse(rows$over_times, rows$over, addresses_without_group(rows))
+  paste(rows$class, key, sep = "\r")
+}
+
+# The kind of an equality constraint.
+held_change <- function(rows, at) {
+  held_changes[ifelse(rows$over_groups[at] & rows$over_times[at], "both",
+                      ifelse(rows$over_times[at], "times", "groups"))]
+}

@@ -204,3 +204,282 @@ address_in_words <- function(address, observed) {
   paste0(text_of(paste0("in_words_", kind), first = parsed$first, second = parsed$second),
          if (length(parsed$group)) text_of("in_the_group", where = enumerate(parsed$group)))
 }
+
+# Reports and methods texts of invariance beyond a few groups: along a variable, and over many
+# groups.
+
+constancy_parts <- function(x) {
+  columns <- constancy_columns(x)
+  drawn <- tryCatch(plot(x), orizzonte_error = function(e) NULL)
+  curves <- if (!is.null(attr(x, "curves"))) plot(x, show = "curves")
+  report_section(constancy_title(x),
+    report_bullets(constancy_reading(x)),
+    report_table(columns, code = "parameter", note = paste(constancy_note(x), collapse = " "),
+                 caption = text_of("constancy_table", along = attr(x, "along"))),
+    if (!is.null(drawn)) report_figure(drawn, text_of("constancy_figure", along = attr(x, "along")),
+                                       "constancy", alt = constancy_alt(x)),
+    if (!is.null(curves))
+      report_figure(curves, text_of("constancy_curves_figure", along = attr(x, "along")), "curves",
+                    alt = constancy_alt(x)))
+}
+
+constancy_alt <- function(x) paste(constancy_reading(x), collapse = " ")
+
+constancy_paragraphs <- function(x) {
+  blocks <- unique(x$block)
+  each <- vapply(blocks, function(block) constancy_result(x, block), "")
+  constructs <- attr(x, "constructs")
+  paste(c(
+    text_of(paste0("constancy_methods_", attr(x, "kind")),
+            along = attr(x, "along"), n = format_count(attr(x, "n")), what = enumerate(blocks),
+            neyman = cite("Neyman 1959"),
+            cite = if (attr(x, "kind") == "ordered") cite("Merkle et al. 2014") else
+              cite("Merkle & Zeileis 2013")),
+    each,
+    if (any(x$verdict %in% "changes" & !is.na(x$parameter)))
+      text_of("constancy_methods_forward", cite = cite("Holm 1979"))), collapse = " ")
+}
+
+# One block in words: its test, and the parameters that changed.
+constancy_result <- function(x, block) {
+  own <- x[x$block == block, ]
+  first <- own[1L, ]
+  if (is.na(first$p)) return(text_of("constancy_methods_untested", block = block))
+  changed <- own[own$verdict == "changes" & !is.na(own$parameter), ]
+  said <- text_of(paste0("constancy_methods_", first$verdict), block = block,
+                  statistic = format_fixed(first$statistic, 2L), p = paste("p", p_clause(first$p)))
+  if (nrow(changed) == 0L) return(said)
+  each <- paste0(addresses_in_words(changed$parameter, character()), " (p ", p_clause(changed$p),
+                 ifelse(is.na(changed$difference), "",
+                        text_of("constancy_methods_size",
+                                difference = format_number(changed$difference))), ")")
+  paste(said, text_of("constancy_methods_found", each = enumerate(each)))
+}
+
+# --- many groups -------------------------------------------------------------------------------
+
+approximate_parts <- function(x) {
+  constructs <- unique(x$means$construct)
+  report_section(text_of("approximate_title", by = x$by %||% text_of("approximate_groups")),
+    report_bullets(approximate_reading(x)),
+    lapply(constructs, function(name) {
+      list(report_table(approximate_columns(x, name), note = approximate_note(x),
+                        caption = text_of("approximate_table", construct = name)),
+           report_bullets(c(differing_words(x, name), set_words(x, name))))
+    }),
+    report_figure(plot(x), text_of("approximate_figure_title"), "means",
+                  height = max(4, 1.5 + 0.25 * max(table(x$means$construct))),
+                  alt = paste(approximate_reading(x), collapse = " ")),
+    report_figure(plot(x, show = "items"), text_of("approximate_map"), "differing",
+                  alt = paste(unlist(lapply(constructs, differing_words, x = x)), collapse = " ")))
+}
+
+approximate_paragraphs <- function(x) {
+  constructs <- unique(x$means$construct)
+  each <- vapply(constructs, function(name) {
+    own <- x$means[x$means$construct == name & !is.na(x$means$se), ]
+    ends <- own[c(which.max(own$mean), which.min(own$mean)), ]
+    recovery <- x$recovery[x$recovery$construct == name, ]
+    paste(text_of("approximate_methods_means", construct = name,
+                  share = percent_text(recovery$share), high = ends$group[1L],
+                  high_mean = format_fixed(ends$mean[1L], 2L),
+                  high_se = format_fixed(ends$se[1L], 2L), low = ends$group[2L],
+                  low_mean = format_fixed(ends$mean[2L], 2L),
+                  low_se = format_fixed(ends$se[2L], 2L)),
+          text_of(paste0("approximate_methods_", recovery$verdict),
+                  r = format_share(recovery$correlation, 3L)))
+  }, "")
+  paste(c(text_of("approximate_methods", groups = format_count(length(x$n)),
+                  n = paste(format_count(range(x$n)), collapse = " to "),
+                  reference = x$reference, cite = cite("Asparouhov & Muth\u00e9n 2014")),
+          each, text_of("approximate_methods_recovery",
+                        cite = cite("Muth\u00e9n & Asparouhov 2014"))), collapse = " ")
+}
+
+# Reports and methods texts of structural questions: mediation, and models that would fit as well.
+
+mediation_parts <- function(x) {
+  report_section(text_of("mediation_title", from = attr(x, "from"), to = attr(x, "to")),
+    report_bullets(mediation_reading(x)),
+    report_table(mediation_columns(x), note = mediation_note(x),
+                 caption = text_of("mediation_table", from = attr(x, "from"),
+                                   to = attr(x, "to"))))
+}
+
+mediation_paragraphs <- function(x) {
+  rows <- x[x$kind != "groups", ]
+  words <- c(direct = "mediation_methods_direct", route = "mediation_methods_route",
+             indirect = "mediation_methods_indirect", total = "mediation_methods_total",
+             contrast = "mediation_methods_contrast")
+  each <- vapply(seq_len(nrow(rows)), function(k) {
+    text_of(words[[rows$kind[k]]], via = rows$via[k],
+            where = if (is.na(rows$group[k])) "" else text_of("mediation_in_group",
+                                                              group = rows$group[k]),
+            estimate = format_number(rows$estimate[k]), se = format_number(rows$se[k]),
+            interval = shown_interval(rows$lower[k], rows$upper[k]),
+            level = format(100 * attr(x, "level")),
+            beta = if (is.na(rows$standardized[k])) "" else
+              text_of("mediation_methods_beta", beta = format_share(rows$standardized[k], 2L)))
+  }, "")
+  paste(text_of("mediation_methods", from = attr(x, "from"), to = attr(x, "to"),
+                method = if (is.null(attr(x, "bootstrap")))
+                  text_of("mediation_methods_delta", cite = cite("Sobel 1982")) else
+                    text_of("mediation_methods_bootstrap")),
+        paste0(capital(paste(each, collapse = "; ")), "."),
+        paste(mediation_reading(x, "mediation_methods_"), collapse = " "),
+        text_of("mediation_methods_kinds", cite = cite("Zhao et al. 2010")))
+}
+
+# --- models that would fit as well --------------------------------------------------------------
+
+equivalent_parts <- function(x) {
+  report_section(text_of("equivalent_title"), report_text(paste(equivalent_reading(x),
+                                                                collapse = " ")),
+                 if (nrow(x)) report_bullets(x$change))
+}
+
+equivalent_paragraphs <- function(x) equivalent_sentence(x)
+
+# A sentence on the equivalent models, which names the first few.
+equivalent_sentence <- function(x) {
+  if (nrow(x) == 0L) return(NULL)
+  named <- addresses_in_words(utils::head(x$change, 3L), character())
+  text_of("equivalent_methods", count = nrow(x), each = paste(named, collapse = "; "),
+          more = if (nrow(x) > length(named)) text_of("equivalent_methods_more") else "",
+          cite = cite("MacCallum et al. 1993"))
+}
+
+most_structural <- 8L      # variables up to which reports look for equivalent models by themselves
+
+# Those of a fit with effects among constructs, for reports; NULL where the search is not made.
+equivalent_of <- function(fit) {
+  rows <- fit$layout$rows
+  constructs <- fit$layout$constructs
+  structural <- rows$kind == "effect" & (rows$first %in% constructs | rows$second %in% constructs)
+  size <- length(unique(c(rows$first[structural], rows$second[structural])))
+  if (!any(structural) || size > most_structural || !has_converged(fit)) return(NULL)
+  cached(fit, "equivalent", tryCatch(equivalent_models(fit), orizzonte_error = function(e) NULL))
+}
+
+# Reports of results other than fits and ladders: a trail, a comparison, a confirmation, a
+# bootstrap.
+
+trail_parts <- function(x) {
+  report_section(text_of("head_trail"),
+    report_text(text_of("what_was_changed_why")),
+    report_table(trail_columns(x), caption = text_of("head_trail")),
+    report_figure(plot(x), text_of("fit_after_each_revision"), "trail", alt = trail_alt(x)))
+}
+
+compared_parts <- function(x) {
+  texts <- comparison_texts(x)
+  report_section(text_of("the_models_compared"),
+    report_bullets(pair_sentences(x)), report_text(paste(comparison_reading(x), collapse = " ")),
+    report_table(texts$fit, caption = text_of("fit_of_the_models")),
+    report_table(texts$changes, caption = text_of("changes_from_model_model")),
+    report_bullets(texts$notes))
+}
+
+confirmation_parts <- function(x) {
+  columns <- confirmation_columns(x)
+  report_section(text_of("confirmation_in_fresh_data"),
+    report_text(confirmation_header(x)),
+    report_text(confirmation_fit(x)), report_text(confirmation_reading(x)),
+    report_table(columns$indices, caption = text_of("start_end_trail_these")),
+    report_bullets(confirmation_falls(x)),
+    report_table(columns$freed, code = "parameter", caption = text_of("what_was_freed")))
+}
+
+bootstrap_parts <- function(x, criteria) {
+  table <- bootstrap_table(x)
+  report_section(text_of("head_bootstrap"),
+    report_bullets(c(bootstrap_words(x), claim_shares(x))),
+    report_table(bootstrap_columns(table, x$asked), code = "parameter",
+                 caption = text_of("bootstrapped_values")),
+    if (any(table$se > 0, na.rm = TRUE))
+      report_figure(plot(x), text_of("replicates_leading_numbers"), "replicates",
+                    alt = replicates_alt(table, x$asked$reps)))
+}
+
+# The part of a report in which several fits are compared.
+
+comparison_parts <- function(fits, criteria) {
+  compared <- compare_fits(fits, names(fits), "previous", "write_report", criteria)
+  texts <- comparison_texts(compared)
+  report_section(text_of("the_models_compared"),
+    report_bullets(pair_sentences(compared)), report_text(comparison_reading(compared)),
+    report_table(texts$fit),
+    if (!is.null(texts$changes)) {
+      report_section(text_of("head_changes"), level = 2L,
+        report_text(text_of("each_model_against_one"),
+                    text_of("only_where_one_model")),
+        report_table(texts$changes))
+    },
+    report_bullets(texts$notes),
+    report_section(text_of("estimates_side_by_side"), level = 2L,
+      report_table(side_columns(do.call(side_by_side, fits))$estimates, code = "parameter")))
+}
+
+# Reports of measures: quality and the split into general and specific.
+
+quality_parts <- function(x, heading = "The measures") {
+  columns <- quality_columns(x)
+  report_section(heading, report_text(paste(quality_header(x), collapse = " ")),
+    report_bullets(quality_conclusion(x)),
+    report_table(columns, note = quality_note(x), caption = text_of("reliability_and_validity")),
+    if (!is.null(x$pairs))
+      report_section(text_of("means_distinguishable"), level = 2L,
+        report_table(pair_texts(x), caption = text_of("constructs_told_apart")),
+        report_fold(text_of("fornell_and_larcker_s_table"), fornell_larcker_parts(x))),
+    if (NROW(x$left_out))
+      report_fold(text_of("without_single_items"),
+                  report_table(left_out_columns(x), code = "without",
+                               caption = text_of("refitted_without_single_items"))),
+    report_figure(plot(x), text_of("reliabilities_average_variance_extracted"),
+                  "quality", height = max(3.5, 1.6 + 0.45 * nrow(x$table)), alt = quality_alt(x)))
+}
+
+quality_note <- function(x) one_line(quality_legend(x))
+
+# Correlations, the root of the average variance extracted in the diagonal.
+fornell_larcker_parts <- function(x) {
+  by <- if (is.matrix(x$fornell_larcker)) list(x$fornell_larcker) else x$fornell_larcker
+  note <- text_of("diagonal_square_root_average")
+  report_tabs(lapply(by, function(m) {
+    text <- matrix(format_share(m), nrow(m))
+    text[upper.tri(text)] <- ""
+    columns <- lapply(seq_len(ncol(m)), function(k) text[, k])
+    report_table(c(list(construct = rownames(m)), stats::setNames(columns, colnames(m))),
+                 note = note, caption = text_of("average_variance_extracted_correlations"))
+  }))
+}
+
+split_parts <- function(x, heading = text_of("general_and_specific")) {
+  columns <- split_columns(x)
+  report_section(heading, report_bullets(x$reading),
+    report_table(columns$items, code = "item", caption = text_of("shares_each_item_s")),
+    report_table(columns$scores, caption = text_of("what_scores_would_measure")),
+    report_figure(plot(x), text_of("general_specific_residual_share"), "split", alt = split_alt(x)))
+}
+
+trail_columns <- function(x) {
+  start <- x$revision == 0
+  reason <- ifelse(start | nzchar(x$because), x$because, text_of("no_reason_given_brackets"))
+  titled(list(
+       revision = format_count(x$revision),
+       change = ifelse(start, text_of("original_model"), x$change),
+       because = paste0(reason, ifelse(nzchar(x$note), paste0(" (", x$note, ")"), "")),
+       `predicted drop` = format_fixed(x$predicted_drop, 2L),
+       `refitted drop` = format_fixed(x$actual_drop, 2L), chisq = format_fixed(x$chisq, 2L),
+       df = format_count(x$df), p_change = format_p(x$p_change),
+       CFI = format_share(x$cfi, 3L), RMSEA = format_share(x$rmsea, 3L),
+       BIC = format_fixed(x$bic, 1L)))
+}
+
+# The table of movements: how the leading changes affect the conclusions.
+report_moves <- function(found, shown) {
+  columns <- move_columns(found, shown)
+  if (is.null(columns)) return(NULL)
+  report_table(columns, code = "change", caption = text_of("moves_title"),
+               note = text_of("moves_legend", instruction = instruction("all_movements")))
+}

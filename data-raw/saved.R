@@ -1,5 +1,5 @@
 # Objects as this form of fits keeps them, for tests/testthat/test-fit.R: run it again whenever
-# `fit_format` (R/base-stamp.R) goes up.
+# `fit_format` (R/base-plain.R) goes up.
 library(orizzonte)
 data <- choirs[seq(1, 720, by = 4), c("setting", paste0("be", 1:4), paste0("st", 1:3))]
 bp <- blueprint("Saved") |>
