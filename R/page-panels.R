@@ -48,11 +48,13 @@ page_field <- function(label, name, value = "", ...) {
   tags$label(tags$span(label), tags$input(type = "text", name = name, value = value, ...))
 }
 
+# `choices`: values, which are shown themselves or by their names.
 page_select <- function(label, name, choices, chosen = NULL) {
   tags <- htmltools::tags
-  tags$label(tags$span(label), tags$select(name = name, lapply(choices, function(x) {
-    tags$option(value = x, selected = if (identical(x, chosen)) NA, x)
-  })))
+  shown <- names(choices) %||% choices
+  tags$label(tags$span(label), tags$select(name = name, Map(function(x, text) {
+    tags$option(value = x, selected = if (identical(x, chosen)) NA, text)
+  }, unname(choices), shown)))
 }
 
 page_form <- function(...) htmltools::tags$div(class = "form", `data-form` = NA, ...)
@@ -206,7 +208,7 @@ model_panel <- function(state) {
                            tags$ul(class = "items", lapply(free, item))),
     page_form(page_button(text_of("page_remove_items"), "remove", class = "quiet needs-items",
                           `data-key` = "remove")),
-    relation_form(bp, free),
+    relation_form(bp, free), claims_form(state),
     tags$h3(text_of("head_defaults")), page_assumptions(version),
     page_files())
 }
@@ -221,6 +223,26 @@ relation_form <- function(bp, free) {
                 `data-key` = "add-effect"),
     page_button(text_of("page_add_covariance"), "relate", `data-relation` = "covariance",
                 `data-key` = "add-covariance")))
+}
+
+# The hypotheses, and a new one, which begins with the part that was chosen.
+claims_form <- function(state) {
+  tags <- htmltools::tags
+  bp <- current_version(state)$blueprint
+  if (length(bp$constructs) + length(bp$effects$from) == 0L) return(NULL)
+  begun <- if (is.null(state$chosen)) "" else paste(state$chosen, "> 0")
+  list(tags$h3(text_of("page_claims")), page_note("page_claims_how"),
+       if (length(bp$claims)) tags$ul(class = "claims", lapply(names(bp$claims), function(name) {
+         tags$li(tags$b(name), tags$code(bp$claims[[name]]),
+                 page_button(text_of("page_claim_remove", name = name), "unclaim",
+                             `data-name` = name, class = "quiet",
+                             `data-key` = paste0("unclaim-", name)))
+       })),
+       page_form(page_field(text_of("page_claim_statement"), "statement", begun, class = "wide",
+                            `data-key` = paste0("claim-", state$chosen)),
+                 page_field(text_of("page_claim_name"), "name", next_claim_name(bp), size = 4,
+                            `data-key` = paste0("claim-name-", length(bp$claims))),
+                 page_button(text_of("page_claim_add"), "claim", `data-key` = "add-claim")))
 }
 
 # Numeric columns of the data, which may be items.
@@ -348,6 +370,8 @@ page_trail <- function(state) {
 version_label <- function(version) {
   change <- version$change
   if (is.null(change)) return(text_of("page_version_model"))
+  if (length(change$claim)) return(text_of("page_version_claim", name = change$claim))
+  if (length(change$unclaim)) return(text_of("page_version_unclaim", name = change$unclaim))
   name <- if (length(change$free)) "page_version_freed" else "page_version_omitted"
   text_of(name, parameter = c(change$free, change$omit), because = change$because)
 }
@@ -360,11 +384,16 @@ groups_panel <- function(state) {
   bp <- current_version(state)$blueprint
   columns <- setdiff(names(state$data), blueprint_variables(bp)$observed)
   # what names groups comes first; repeated measures are also compared over time
-  columns <- c(if (length(bp$repeated)) "",
-               columns[order(vapply(state$data[columns], is.numeric, NA))])
+  columns <- columns[order(vapply(state$data[columns], is.numeric, NA))]
+  columns <- stats::setNames(columns, columns)
+  several <- length(bp$repeated) > 0L
+  if (several) columns <- c(stats::setNames("", text_of("page_no_groups")), columns)
+  over <- stats::setNames(c("", "groups", "times"), text_of_each(paste0(
+    "page_over_", c("all", "groups", "times"))))
   list(
     tags$h2(text_of("page_stage_groups")),
     page_form(page_select(text_of("page_group_by"), "by", columns, state$found$by),
+              if (several) page_select(text_of("page_over"), "over", over, state$found$over),
               page_button(text_of("page_climb"), "ladder", `data-key` = "climb")),
     if (!is.null(ladder)) list(
       page_report(ladder_cautions(ladder)),
@@ -395,8 +424,9 @@ report_panel <- function(state) {
       page_report(report_section(text_of("methods_and_results"),
                                  lapply(methods_text(version$fit)$paragraphs, report_text))),
     page_form(
-      if (!is.null(version$fit) && has_converged(version$fit))
-        page_button(text_of("page_bootstrap"), "bootstrap", `data-key` = "bootstrap"),
+      if (!is.null(version$fit) && has_converged(version$fit)) list(
+        page_field(text_of("page_reps"), "reps", "1000", size = 6, `data-key` = "reps"),
+        page_button(text_of("page_bootstrap"), "bootstrap", `data-key` = "bootstrap")),
       page_button(text_of("page_finish"), "finish", `data-key` = "finish")),
     if (!is.null(state$found$bootstrap)) page_report(bootstrap_parts(state$found$bootstrap, NULL)),
     tags$h2(text_of("page_script")), page_report(report_code(page_script(state))))

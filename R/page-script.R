@@ -52,13 +52,15 @@ script_amendment <- function(version) {
 
 script_results <- function(state) {
   found <- state$found
-  c(if (!is.null(found$bootstrap)) c("", "bootstrap_fit(fit, reps = 1000, seed = 1)"),
+  reps <- found$bootstrap$asked$reps
+  c(if (!is.null(reps)) c("", paste0("bootstrap_fit(fit, reps = ", reps, ", seed = 1)")),
     if (!is.null(found$quality)) c("", "construct_quality(fit, leave_out = \"none\")"),
     if (!is.null(found$ladder))
       c("", paste0("ladder <- invariance(", if (length(version_chain(state)) > 1L)
                      "fit$request$blueprint" else "bp", ", data",
                    if (!is.null(found$by)) paste0(", by = all_of(", script_text(found$by), ")"),
-                   ")"), "ladder"),
+                   if (!is.null(found$over)) paste0(", over = ", script_text(found$over)),
+                   options_code(page_ladder_options(state)), ")"), "ladder"),
     unlist(lapply(seq_along(found$loosened), function(k) {
       from <- if (k == 1L) "ladder" else "loosened$ladder"
       c(paste0("loosened <- loosen(", from, ", ",
@@ -66,28 +68,27 @@ script_results <- function(state) {
     })))
 }
 
-# A study file of the analysis, for a folder that also holds the blueprint and the data.
+# A study file of the analysis, for a folder that also holds the data and the blueprint, whose
+# history of modifications comes with it.
 page_study <- function(state) {
-  chain <- version_chain(state)
-  made <- seq_along(chain)
-  name <- paste0("model", made)
-  steps <- lapply(made, function(k) {
-    if (k == 1L) return(list(fit = list(blueprint = "model", name = name[1L])))
-    change <- chain[[k]]$change
-    what <- if (length(change$free)) "free" else "omit"
-    list(amend = c(list(of = name[k - 1L]), stats::setNames(list(change[[what]]), what),
-                   list(because = change$because, name = name[k])))
-  })
+  bp <- current_version(state)$blueprint
   found <- state$found
-  last <- name[length(name)]
-  if (!is.null(found$quality)) steps <- c(steps, list(list(quality = list(of = last))))
-  if (!is.null(found$ladder)) {
-    rungs <- vapply(found$loosened, `[[`, "", "rung")
-    steps <- c(steps, list(list(invariance = c(list(blueprint = "model", by = found$by),
-                                               if (length(rungs)) list(loosen = as.list(rungs))))))
-  }
-  steps <- c(steps, list(list(report = list(of = list(last), file = "report.html"))))
-  yaml::as.yaml(list(title = chain[[1L]]$blueprint$title %||% "", data = basename(
-    state$source$file %||% "data.csv"), blueprints = list(model = "blueprint.yaml"),
-    steps = steps))
+  rungs <- vapply(found$loosened, `[[`, "", "rung")
+  steps <- list(
+    list(fit = list(blueprint = "model", name = "fit")),
+    if (!is.null(found$quality)) list(quality = list(of = "fit", leave_out = "none")),
+    if (!is.null(found$bootstrap))
+      list(bootstrap = list(of = "fit", reps = found$bootstrap$asked$reps)),
+    if (!is.null(found$ladder))
+      list(invariance = Filter(length, list(blueprint = "model", by = found$by, over = found$over,
+                                            loosen = as.list(rungs)))),
+    list(report = list(of = list("fit"), file = "report.html")))
+  written <- intersect(names(state$options), names(written_options()))
+  lines <- yaml::as.yaml(c(
+    list(title = bp$title %||% "", data = basename(state$source$file %||% "data.csv")),
+    state$options[written],
+    list(seed = 1L, blueprints = list(model = "blueprint.yaml"), steps = Filter(length, steps))))
+  c(vapply(setdiff(names(state$options), written), function(name) {
+    paste("#", text_of("page_study_without", option = name))
+  }, ""), lines)
 }

@@ -97,6 +97,7 @@ page_server <- function(first, key, port, last) {
       }
       if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
       windows[[window]] <- last$state <- state
+      jobs$attend_stage(state)
       # only what has changed is sent
       places <- page_places(state, drawn$panel)
       same <- vapply(names(places), function(name) identical(places[[name]], sent[[name]]), NA)
@@ -111,19 +112,20 @@ page_server <- function(first, key, port, last) {
       sent <<- list()
       show(windows[[window]] %||% first)
     })
-    jobs <- job_desk(session, function() windows[[window]], show)
+    jobs <- job_desk(session, function() windows[[window]], show, function(name, bytes) {
+      session$sendCustomMessage("file", plain_file(name, bytes))
+    })
     others <- list(
       download = function(action) {
-        state <- windows[[window]]
-        wanted <- page_downloads(current_version(state))
+        wanted <- page_downloads(current_version(windows[[window]]))
         if (isTRUE(action$name %in% intersect(page_reports, names(wanted))))
-          return(jobs$begin("report", wanted[[action$name]]))
-        session$sendCustomMessage("file", page_file(state, action$name))
+          return(jobs$begin(list(do = "report", file = wanted[[action$name]])))
+        session$sendCustomMessage("file", page_file(windows[[window]], action$name))
       },
-      bootstrap = function(action) jobs$begin("bootstrap"),
       cancel = function(action) jobs$cancel(),
       finish = function(action) shiny::stopApp())
-    session$onSessionEnded(jobs$cancel)
+    others[names(state_jobs)] <- list(jobs$begin)
+    session$onSessionEnded(jobs$end)
     shiny::observeEvent(input$act, {
       if (is.null(window)) return()
       action <- page_action(input$act)
@@ -134,60 +136,8 @@ page_server <- function(first, key, port, last) {
         return(other(action))
       }
       show(page_act(windows[[window]], action))
-      follow(session, window, windows, show)
     })
   }
-}
-
-# The one long job that a window may have at a time. `state_of`: the state of the window.
-job_desk <- function(session, state_of, show) {
-  job <- NULL
-  tell <- function(...) if (!session$isClosed()) session$sendCustomMessage("job", list(...))
-  conclude <- function(ended) {
-    made <- job_result(ended)
-    if (is.null(made$problem) && ended$kind == "report")
-      return(session$sendCustomMessage("file", plain_file(ended$name, made$fit)))
-    state <- state_of()
-    if (is.null(made$problem) && state$at == ended$at) state$found$bootstrap <- made$fit
-    state$message <- made$problem
-    show(state)
-  }
-  # asks the process how far it is, until it ends
-  attend <- function() {
-    if (is.null(job) || session$isClosed()) return(end_job(job))
-    if (job$process$is_alive()) {
-      tell(share = job_share(job))
-      return(later::later(attend, 0.25))
-    }
-    ended <- job
-    job <<- NULL
-    tell(ended = TRUE)
-    conclude(ended)
-  }
-  list(
-    begin = function(kind, name = NULL) {
-      state <- state_of()
-      if (!is.null(job) || is.null(current_version(state)$fit)) return()
-      job <<- c(start_job(kind, current_version(state), name), list(at = state$at))
-      attend()
-    },
-    cancel = function() {
-      end_job(job)
-      job <<- NULL
-      tell(ended = TRUE)
-    })
-}
-
-# Refitted drops follow: first the five largest, then twenty.
-follow <- function(session, window, windows, show) {
-  version <- windows[[window]]$at
-  for (top in c(5L, 20L)) later::later(function() {
-    state <- windows[[window]]
-    if (session$isClosed() || state$at != version || state$stage != "amend") return()
-    known <- sum(!is.na(as.data.frame(state$found$amendments)$actual_drop))
-    if (is.null(state$found$amendments) || known >= top) return()
-    show(page_act(state, list(do = "refits", top = top)))
-  }, 0.05 * top)
 }
 
 window_name <- function(text) {
@@ -220,49 +170,4 @@ page_file <- function(state, name) {
 
 plain_file <- function(name, bytes) {
   list(name = name, content = gsub("\n", "", jsonlite::base64_enc(bytes), fixed = TRUE))
-}
-
-# Long jobs of the live page: in an R process of their own, which can be cancelled, while the page
-# goes on. Its progress is the size of a file, in percent.
-
-start_job <- function(kind, version, name = NULL) {
-  progress <- tempfile("progress-")
-  work <- page_jobs[[kind]]
-  # the child loads the package; a copied environment would take the whole session along
-  environment(work) <- globalenv()
-  process <- callr::r_bg(work, list(version$fit, progress, name), libpath = .libPaths(),
-                         supervise = TRUE)
-  list(kind = kind, name = name, process = process, progress = progress)
-}
-
-page_jobs <- list(
-  bootstrap = function(fit, progress, name) {
-    run <- function() {
-      suppressWarnings(suppressMessages(orizzonte::bootstrap_fit(fit, reps = 1000, seed = 1)))
-    }
-    if (!requireNamespace("progressr", quietly = TRUE)) return(run())
-    options(progressr.enable = TRUE, progressr.interval = 0)
-    progressr::with_progress(run(), handlers = progressr::handler_filesize(progress))
-  },
-  report = function(fit, progress, name) {
-    file <- tempfile(fileext = paste0(".", tools::file_ext(name)))
-    orizzonte::write_report(fit, file, quiet = TRUE)
-    readBin(file, "raw", file.size(file))
-  })
-
-job_share <- function(job) {
-  size <- file.size(job$progress)
-  if (is.na(size)) 0 else min(size, 100) / 100
-}
-
-# The result of a job as `fit`, or the lines of its error as `problem`.
-job_result <- function(job) {
-  tryCatch(list(fit = job$process$get_result()), error = function(e) {
-    list(problem = error_lines(e$parent %||% e))
-  })
-}
-
-end_job <- function(job) {
-  if (!is.null(job)) job$process$kill()
-  invisible()
 }

@@ -23,9 +23,9 @@ new_page <- function(blueprint, data = NULL, source = list(), options = list()) 
 current_version <- function(state) state$versions[[state$at]]
 
 # The model as specified, fitted where there are data.
-with_model <- function(state, blueprint) {
+with_model <- function(state, blueprint, change = NULL) {
   made <- fitted_model(blueprint, state)
-  add_version(state, new_version("model", blueprint, made$fit, made$problem, state$at))
+  add_version(state, new_version("model", blueprint, made$fit, made$problem, state$at, change))
 }
 
 add_version <- function(state, version) {
@@ -59,10 +59,11 @@ known_addresses <- function(version) {
   if (is.null(layout)) character() else layout$rows$parameter
 }
 
-# The next state. `action`: a list whose `do` names one of `page_actions`. An error of the package
-# leaves everything as it was and becomes the message.
+# The next state. `action`: a list whose `do` names one of `page_actions`, or a long job, which is
+# then done at once. An error of the package leaves everything as it was and becomes the message.
 page_act <- function(state, action) {
-  act <- page_actions[[action$do %||% ""]]
+  what <- action$do %||% ""
+  act <- page_actions[[what]] %||% if (what %in% names(state_jobs)) job_done
   if (is.null(act)) return(state)
   state$message <- NULL
   next_state <- function() suppressWarnings(suppressMessages(found_for_stage(act(state, action))))
@@ -182,24 +183,101 @@ page_actions <- list(
     if (parent < 1L) return(state)
     page_actions$go(state, list(version = parent))
   },
-  ladder = function(state, action) {
-    by <- if (nzchar(action$by %||% "")) action$by
-    state$found$by <- by
-    state$found$ladder <- invariance(current_version(state)$blueprint, state$data,
-                                     by = all_of(by))
-    state$found$loosened <- NULL
+  claim = function(state, action) {
+    bp <- current_version(state)$blueprint
+    name <- trimws(action$name %||% "")
+    if (!nzchar(name)) name <- next_claim_name(bp)
+    claimed <- with_model(state, add_claim(bp, name, trimws(action$statement %||% "")),
+                          list(claim = name))
+    # a hypothesis about what the model does not have is refused
+    problem <- current_version(claimed)$problem
+    if (is.null(problem) || is.null(current_version(state)$fit)) return(claimed)
+    state$message <- problem
     state
   },
-  loosen = function(state, action) {
-    ladder <- last_page_ladder(state)
-    if (is.null(ladder)) return(state)
-    state$found$loosened <- c(state$found$loosened, list(loosen(ladder, action$rung)))
-    state
-  },
-  refits = function(state, action) {
-    state$found$amendments <- amendments(page_fit(state), top = as.integer(action$top))
-    state
+  unclaim = function(state, action) {
+    bp <- current_version(state)$blueprint
+    bp$claims <- bp$claims[setdiff(names(bp$claims), action$name)]
+    with_model(state, bp, list(unclaim = action$name))
   })
+
+# The first of H1, H2, ... that no hypothesis has.
+next_claim_name <- function(bp) {
+  numbers <- paste0("H", seq_len(length(bp$claims) + 1L))
+  setdiff(numbers, names(bp$claims))[1L]
+}
+
+# A long job, which the browser's page leaves to another process. `input`: what it needs, from the
+# state and the action that began it. `work`: computes. `keep`: the state with the result.
+page_job <- function(input, work, keep = NULL) list(input = input, work = work, keep = keep)
+
+state_jobs <- list(
+  ladder = page_job(
+    function(state, action) {
+      list(blueprint = current_version(state)$blueprint, data = state$data,
+           by = if (nzchar(action$by %||% "")) action$by,
+           over = if (nzchar(action$over %||% "")) action$over,
+           options = page_ladder_options(state))
+    },
+    function(blueprint, data, by, over, options) {
+      do.call(invariance, c(list(blueprint, data, by = by, over = over), options))
+    },
+    function(state, made, input) {
+      state$found[c("by", "over", "ladder", "loosened")] <- list(input$by, input$over, made, NULL)
+      state
+    }),
+  loosen = page_job(
+    function(state, action) {
+      list(ladder = last_page_ladder(state) %||% abort("input", text_of("page_no_ladder")),
+           rung = action$rung)
+    },
+    function(ladder, rung) loosen(ladder, rung),
+    function(state, made, input) {
+      state$found$loosened <- c(state$found$loosened, list(made))
+      state
+    }),
+  refits = page_job(
+    function(state, action) list(fit = page_fit(state), top = as.integer(action$top)),
+    function(fit, top) amendments(fit, top = top),
+    function(state, made, input) {
+      state$found$amendments <- made
+      state$found$refitted <- input$top
+      state
+    }),
+  bootstrap = page_job(
+    function(state, action) {
+      list(fit = page_fit(state), reps = suppressWarnings(as.numeric(action$reps %||% 1000)))
+    },
+    function(fit, reps) bootstrap_fit(fit, reps = reps, seed = 1),
+    function(state, made, input) {
+      state$found$bootstrap <- made
+      state
+    }))
+
+# The options of the page that a ladder takes; the groups are chosen for it.
+page_ladder_options <- function(state) {
+  state$options[intersect(names(state$options), setdiff(options_of("invariance"),
+                                                        c("by", "levels")))]
+}
+
+# A report gives the bytes of its file, which the browser saves.
+report_job <- page_job(
+  function(state, action) list(fit = page_fit(state), name = action$file),
+  function(fit, name) {
+    file <- tempfile(fileext = paste0(".", tools::file_ext(name)))
+    on.exit(unlink(file))
+    write_report(fit, file, quiet = TRUE)
+    readBin(file, "raw", file.size(file))
+  })
+
+job_named <- function(name) if (name == "report") report_job else state_jobs[[name]]
+
+# The job at once, in this process.
+job_done <- function(state, action) {
+  job <- job_named(action$do)
+  input <- job$input(state, action)
+  job$keep(state, do.call(job$work, input), input)
+}
 
 # The ladder as it stands after whatever was loosened.
 last_page_ladder <- function(state) {

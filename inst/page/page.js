@@ -85,7 +85,7 @@
       action.items = picked.slice();
       picked = [];
     }
-    if (["stage", "choose", "group", "go", "back", "refits", "finish", "bootstrap", "cancel"].indexOf(what) < 0) unsaved = true;
+    if (["stage", "choose", "group", "go", "back", "finish", "cancel"].indexOf(what) < 0) unsaved = true;
     if (what === "finish") unsaved = false;
     send(action);
   }

@@ -125,9 +125,11 @@ const visits = {
     await stage(page, "groups");
     await page.select("select[name=by]", "setting");
     await press(page, "[data-key=climb]");
+    await until(() => page.$("[data-key=loosen]"), "the ladder");
     const before = await text(page, "#panel ul");
     await page.select("select[name=rung]", "metric");
     await press(page, "[data-key=loosen]");
+    await until(async () => (await text(page, "#panel ul")) !== before, "what was released");
     const after = await text(page, "#panel ul");
     const stages = {};
     for (const name of ["model", "fit", "amend", "measures", "groups", "report"]) {
@@ -150,6 +152,40 @@ const visits = {
     await until(async () => (await page.$("[role=alert]")), "the second message");
     return { before, message, after, second: await text(page, "[role=alert]") };
   },
+  async fails() {
+    const page = await open();
+    const before = await facts(page);
+    await page.select("select[name=first]", "Belonging");
+    await page.select("select[name=second]", "Staying");
+    await press(page, "[data-key=add-covariance]");
+    const message = await text(page, "[role=alert]");
+    const drawn = await page.$$eval("svg .edge", (list) => list.length);
+    const failed = await facts(page);
+    await stage(page, "fit");
+    const panel = await text(page, "#panel");
+    await press(page, "[data-key=back]");
+    const after = await facts(page);
+    // a value that cannot be read changes nothing
+    await press(page, 'svg [data-address="effect[Belonging, Staying]"]');
+    await fill(page, "[data-key=hold-value]", "<b>much</b>");
+    await press(page, "[data-key=hold]");
+    const refused = await text(page, "[role=alert]");
+    return { before, message, drawn, failed, panel, after, refused, still: await facts(page) };
+  },
+  async claims() {
+    const page = await open();
+    const before = await page.$$eval(".claims li", (list) => list.length);
+    await press(page, 'svg [data-address="effect[Belonging, Staying]"]');
+    const begun = await page.$eval("input[name=statement]", (field) => field.value);
+    await press(page, "[data-key=add-claim]");
+    const listed = await page.$$eval(".claims li", (list) => list.map((one) => one.textContent));
+    await stage(page, "fit");
+    const judged = await text(page, "#panel");
+    await stage(page, "model");
+    await press(page, ".claims li:last-child button");
+    const left = await page.$$eval(".claims li", (list) => list.length);
+    return { before, begun, listed, judged, left };
+  },
   async windows() {
     const one = await open();
     const two = await open();
@@ -157,7 +193,19 @@ const visits = {
     await fill(one, "[data-key=because]", "only here");
     await press(one, "table.amendments button");
     await press(two, "[data-stage=report]");
-    return { one: await facts(one), two: await facts(two), other: (await text(two, "#panel")).includes("only here") };
+    // a long job of one window does not hold up the other
+    await stage(one, "report");
+    await fill(one, "[data-key=reps]", "100000");
+    await press(one, "[data-key=bootstrap]");
+    await until(() => one.$eval("#job", (job) => !job.hidden), "the progress");
+    const beside = await press(two, "[data-stage=fit]");
+    await press(two, "[data-stage=report]");
+    await press(one, "[data-key=bootstrap]");
+    await until(() => one.$("[role=alert]"), "the message");
+    const busy = await text(one, "[role=alert]");
+    await press(one, "[data-key=cancel]");
+    const cancelled = await one.$eval("#job", (job) => job.hidden);
+    return { beside, busy, cancelled, one: await facts(one), two: await facts(two), other: (await text(two, "#panel")).includes("only here") };
   },
   async access() {
     const page = await browser.newPage();
@@ -189,6 +237,7 @@ const visits = {
         if (name === "groups") {
           await page.select("select[name=by]", "setting");
           await press(page, "[data-key=climb]");
+          await until(() => page.$("[data-key=loosen]"), "the ladder");
         }
         if (name === "model") await press(page, 'svg [data-address^="loading"]');
         const run = await page.evaluate(() => axe.run(document, { resultTypes: ["violations"] }));

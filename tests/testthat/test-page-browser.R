@@ -89,6 +89,29 @@ test_that("two windows do not see each other's changes", {
   found <- visited("windows")
   expect_false(identical(found$one, found$two))
   expect_false(found$other)
+  expect_lt(found$beside, 2000)
+  expect_match(found$busy, "job")
+  expect_true(found$cancelled)
+})
+
+test_that("a refit that fails says why, keeps the diagram, and is undone", {
+  found <- visited("fails")
+  expect_match(found$message, "not identified")
+  expect_gt(found$drawn, 20L)
+  expect_false(identical(found$failed, found$before))
+  expect_match(found$panel, "not identified")
+  expect_identical(found$after, found$before)
+  expect_match(found$refused, "<b>much</b>", fixed = TRUE)
+  expect_identical(found$still, found$before)
+})
+
+test_that("a hypothesis is written from a chosen path, judged, and taken away", {
+  found <- visited("claims")
+  expect_identical(found$begun, "effect[Belonging, Staying] > 0")
+  expect_length(found$listed, found$before + 1L)
+  expect_match(found$listed[found$before + 1L], found$begun, fixed = TRUE)
+  expect_match(found$judged, "supported")
+  expect_identical(found$left, found$before)
 })
 
 test_that("without the address's secret nothing is seen", {

@@ -73,9 +73,45 @@ test_that("files to take away are the blueprint, the script, the study and repor
   expect_equal(read_blueprint(file)$constructs, bp$constructs)
   expect_match(text("script"), "fit_model(bp, data)", fixed = TRUE)
   expect_match(text("study"), "blueprint.yaml", fixed = TRUE)
-  report <- inside$page_jobs$report(inside$current_version(state)$fit, NULL, "report.html")
+  report <- inside$report_job$work(inside$current_version(state)$fit, "report.html")
   expect_match(rawToChar(report), "<!DOCTYPE html>", fixed = TRUE)
   expect_identical(inside$page_file(state, "../etc"), list())
   empty <- inside$page_from(blueprint("x"), NULL, NULL, list())
   expect_identical(inside$page_file(empty, "html"), list())
+})
+
+test_that("a job runs in another process, tells its progress, and its errors are read", {
+  skip_if_not_installed("callr")
+  worker <- inside$new_worker()
+  on.exit(worker$kill())
+  result <- function(work, input) {
+    progress <- tempfile()
+    deadline <- Sys.time() + 60
+    sent <- FALSE
+    repeat {
+      made <- inside$heard_from(worker)
+      if (!is.null(made) || Sys.time() > deadline) return(c(made, share = inside$job_share(
+        list(progress = progress))))
+      if (!sent && worker$get_state() == "idle") {
+        worker$call(inside$run_job, list(work, input, progress), package = TRUE)
+        sent <- TRUE
+      }
+      Sys.sleep(0.02)
+    }
+  }
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  fit <- quietly(fit_model(bp, choirs))
+  here <- inside$state_jobs$bootstrap
+  made <- result(here$work, list(fit = fit, reps = 3000))
+  expect_identical(made$fit$values, quietly(bootstrap_fit(fit, reps = 3000, seed = 1))$values)
+  if (requireNamespace("progressr", quietly = TRUE)) expect_gt(made$share, 0)
+  # the process serves the next job, also after an error
+  wrong <- result(here$work, list(fit = fit, reps = -1))
+  expect_match(wrong$problem[1L], "reps")
+  ladder <- result(inside$state_jobs$ladder$work,
+                   list(blueprint = bp, data = choirs, by = "setting", over = NULL,
+                        options = list(inference = "robust")))
+  expect_s3_class(ladder$fit, "orizzonte_ladder")
+  worker$kill()
+  expect_false(worker$is_alive())
 })

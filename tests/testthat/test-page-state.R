@@ -97,6 +97,80 @@ test_that("parameters are made equal and released; hypotheses stand beside the f
   expect_match(inside$page_places(moves)$panel, "would change", fixed = TRUE)
 })
 
+test_that("hypotheses are written, judged, taken away, and leave the history as it is", {
+  state <- act(opened(), do = "free", address = "covariance[be1, be2]", because = "both greet") |>
+    act(do = "claim", statement = " effect[Belonging, Calm] > 0 ") |>
+    act(do = "claim", statement = "effect[Belonging, Calm] == 0", name = "No effect")
+  bp <- current(state)$blueprint
+  expect_identical(bp$claims, c(H1 = "effect[Belonging, Calm] > 0",
+                                `No effect` = "effect[Belonging, Calm] == 0"))
+  expect_identical(nrow(trail(current(state)$fit)), 2L)
+  shown <- inside$page_places(act(state, do = "stage", stage = "fit"))$panel
+  expect_match(shown, "No effect", fixed = TRUE)
+  expect_match(inside$page_places(state)$panel, "Added hypothesis No effect", fixed = TRUE)
+  state <- act(state, do = "stage", stage = "model")
+  expect_match(inside$page_places(state)$panel, "data-name=\"No effect\"", fixed = TRUE)
+  expect_match(inside$page_places(state)$panel, "value=\"H2\"", fixed = TRUE)
+  gone <- act(state, do = "unclaim", name = "H1")
+  expect_identical(names(current(gone)$blueprint$claims), "No effect")
+  for (wrong in list("", "effect[Belonging, Calm]", "system('ls') > 0", "effect[a", NULL,
+                     "loading[Belonging, nobody] > 0")) {
+    refused <- act(state, do = "claim", statement = wrong)
+    expect_identical(refused$at, state$at)
+    expect_gt(nchar(refused$message[1L]), 20L)
+  }
+  # the field begins with the path that was chosen
+  chosen <- act(state, do = "choose", address = "effect[Belonging, Calm]")
+  expect_match(inside$page_places(chosen)$panel, "value=\"effect[Belonging, Calm] &gt; 0\"",
+               fixed = TRUE)
+})
+
+test_that("repeated constructs are compared over groups, times or both", {
+  waves <- blueprint("Calm over two concerts") |>
+    repeated("Calm", times = list(Calm_first = ca1_t1:ca4_t1, Calm_second = ca1_t2:ca4_t2))
+  data <- choirs_concerts
+  data$site <- rep(c("north", "south"), length.out = nrow(data))
+  state <- inside$page_from(waves, data, "data", list()) |> act(do = "stage", stage = "groups")
+  expect_s3_class(current(state)$fit, "orizzonte_fit")
+  panel <- inside$page_places(state)$panel
+  expect_match(panel, "<option value=\"\">no groups</option>", fixed = TRUE)
+  expect_match(panel, "<option value=\"times\">times</option>", fixed = TRUE)
+  direct <- function(...) quietly(invariance(waves, data, ...))$table$chisq
+  found <- function(...) act(state, do = "ladder", ...)$found$ladder$table$chisq
+  expect_identical(found(by = ""), direct())
+  expect_identical(found(by = "site"), direct(by = "site"))
+  expect_identical(found(by = "site", over = "times"), direct(by = "site", over = "times"))
+  expect_match(act(state, do = "ladder", by = "", over = "groups")$message[1L], "group")
+})
+
+test_that("a ladder takes the options of the page; long jobs need what they start from", {
+  state <- opened(inference = "robust", clusters = "town")
+  ladder <- act(state, do = "ladder", by = "setting")$found$ladder
+  direct <- quietly(invariance(singing(), choirs, by = "setting", inference = "robust",
+                               clusters = "town"))
+  expect_identical(ladder$table$chisq, direct$table$chisq)
+  # groups of the page's own are replaced by those that are chosen
+  grouped <- opened(by = "setting", levels = c("weekend", "evening"))
+  expect_null(act(grouped, do = "ladder", by = "setting")$message)
+  expect_match(act(state, do = "loosen", rung = "metric")$message, "invariance")
+  expect_match(act(opened(blueprint("Empty")), do = "bootstrap")$message, "fitted")
+  expect_match(act(state, do = "bootstrap", reps = "many")$message[1L], "reps")
+  few <- act(state, do = "bootstrap", reps = "20")
+  expect_identical(nrow(few$found$bootstrap$values), 20L)
+  expect_true("bootstrap_fit(fit, reps = 20, seed = 1)" %in% inside$page_script(few))
+})
+
+test_that("refitted drops are asked for in two parts, and only on their stage", {
+  state <- act(opened(), do = "stage", stage = "amend")
+  expect_identical(inside$next_refits(state)$top, 5L)
+  expect_null(inside$next_refits(act(state, do = "stage", stage = "fit")))
+  five <- act(state, do = "refits", top = 5L)
+  expect_identical(inside$next_refits(five)$top, 20L)
+  expect_null(inside$next_refits(act(five, do = "refits", top = 20L)))
+  expect_identical(inside$next_refits(act(five, do = "free", address = "covariance[be1, be2]",
+                                          because = "both greet"))$top, 5L)
+})
+
 test_that("undoing wrong data brings the right ones back", {
   state <- opened()
   file <- tempfile(fileext = ".csv")
@@ -218,12 +292,21 @@ test_that("the study file of the page runs", {
   folder <- withr::local_tempdir()
   file <- file.path(folder, "choirs.csv")
   utils::write.csv(choirs, file, row.names = FALSE)
-  state <- inside$page_from(singing(), file, NULL, list()) |>
-    act(do = "free", address = "covariance[be1, be2]", because = "both greet")
-  writeLines(inside$page_study(state), file.path(folder, "study.yaml"))
-  write_blueprint(singing(), file.path(folder, "blueprint.yaml"))
+  state <- inside$page_from(singing(), file, NULL,
+                            list(inference = "robust", clusters = "town", multiplier = "n")) |>
+    act(do = "free", address = "covariance[be1, be2]", because = "both greet") |>
+    act(do = "stage", stage = "measures") |> act(do = "ladder", by = "setting") |>
+    act(do = "loosen", rung = "metric") |> act(do = "bootstrap", reps = "20")
+  for (name in c("study", "blueprint")) {
+    made <- inside$page_file(state, name)
+    writeBin(jsonlite::base64_dec(made$content), file.path(folder, made$name))
+  }
+  expect_match(readLines(file.path(folder, "study.yaml"))[1L], "multiplier")
   made <- quietly(run_study(file.path(folder, "study.yaml")))
-  expect_equal(deviance(made$model2), deviance(current(state)$fit), tolerance = 1e-10)
+  expect_equal(deviance(made$fit), deviance(current(state)$fit), tolerance = 1e-10)
+  expect_identical(nrow(trail(made$fit)), 2L)
+  expect_equal(vcov(made$fit), vcov(current(state)$fit), tolerance = 1e-8)
+  expect_identical(names(made), c("fit", "quality", "bootstrap", "invariance", "report"))
 })
 
 test_that("what cannot be opened is refused by name", {
