@@ -101,6 +101,18 @@ core_replicate_cases <- function(model, source, seed, replicate) {
     .Call(`_orizzonte_core_replicate_cases`, model, source, seed, replicate)
 }
 
+core_best_way <- function(ways, extra, boxes, values, pieces, page, unit) {
+    .Call(`_orizzonte_core_best_way`, ways, extra, boxes, values, pieces, page, unit)
+}
+
+core_boxes_crossed <- function(path, boxes, margin, step) {
+    .Call(`_orizzonte_core_boxes_crossed`, path, boxes, margin, step)
+}
+
+core_clipped <- function(points, from, to) {
+    .Call(`_orizzonte_core_clipped`, points, from, to)
+}
+
 object_digest <- function(x, shape_only) {
     .Call(`_orizzonte_object_digest`, x, shape_only)
 }

@@ -126,7 +126,7 @@ count_conflicts <- function(nodes, edges, page) {
     foreign <- scene$tips[scene$tip_of != labelled[k], , drop = FALSE]
     points_near(labels[k, , drop = FALSE], foreign, head_room) > 0
   }, NA)
-  through <- vapply(edges, function(e) boxes_hit(dense(e$path, 0.04), nodes, e$ends, -0.004), 0L)
+  through <- vapply(edges, function(e) boxes_hit(e$path, nodes, e$ends, -0.004), 0L)
   overlapping(boxes) + overlapping(labels) + sum(overlap_areas(labels, boxes) > 0) + sum(on_heads) +
     sum(through > 0L) + sum(off_the_page(labels, page) > 0) + sum(off_the_page(boxes, page) > 0)
 }

@@ -11,33 +11,13 @@ inside_node <- function(points, node, margin = 0) {
   else dx <= node$w / 2 + margin & dy <= node$h / 2 + margin
 }
 
-# The part of a line between the outlines of its two nodes, ends on the outlines.
-clip <- function(points, from, to) {
-  if (nrow(points) == 2L) points <- points[c(1L, 1L, 2L, 2L), ]
-  count <- nrow(points)
-  first <- max(c(0L, which(inside_node(points, from, 0.012))))
-  inside <- which(inside_node(points, to, 0.012))
-  last <- min(c(count + 1L, inside[inside > first]))
-  between <- seq_len(count)
-  between <- between[between > first & between < last]
-  start <- if (first > 0L && first < count)
-    on_outline(points[first, ], points[first + 1L, ], from, to)
-  end <- if (last <= count && last > 1L)
-    on_outline(points[last, ], points[last - 1L, ], to, from)
-  out <- unname(rbind(start, points[between, , drop = FALSE], end))
-  if (is.null(out) || nrow(out) < 2L) return(points[c(1L, count), , drop = FALSE])
-  # an arrow head needs a direction
-  still <- rowSums(abs(diff(out))) < 1e-6
-  out[c(TRUE, !still), , drop = FALSE]
+# Boxes as the core wants them. Constructs are round.
+core_boxes <- function(nodes) {
+  list(x = nodes$x, y = nodes$y, w = nodes$w, h = nodes$h, round = nodes$kind != "observed")
 }
 
-# The point at which a line from inside a node crosses the outline.
-on_outline <- function(inner, outer, node, other) {
-  t <- seq(0, 1, length.out = 65L)
-  way <- cbind(inner[1L] + t * (outer[1L] - inner[1L]), inner[2L] + t * (outer[2L] - inner[2L]))
-  out <- !inside_node(way, node, 0.012) & !inside_node(way, other, 0)
-  if (any(out)) way[which(out)[1L], ] else outer
-}
+# The part of a line between the outlines of its two nodes, ends on the outlines.
+clip <- function(points, from, to) core_clipped(points, core_boxes(from), core_boxes(to))
 
 node_at <- function(nodes, name) {
   at <- match(name, nodes$name)
@@ -59,47 +39,9 @@ rim <- function(node, angle) {
 }
 
 # The number of nodes that a line crosses.
-boxes_hit <- function(points, nodes, except, margin) {
-  w <- nodes$w / 2 + margin
-  h <- nodes$h / 2 + margin
-  across <- range(points[, 1L])
-  down <- range(points[, 2L])
-  near <- which(nodes$kind != "lane" & nodes$x + w > across[1L] & nodes$x - w < across[2L] &
-                nodes$y + h > down[1L] & nodes$y - h < down[2L] & !nodes$name %in% except)
-  hit <- 0L
-  for (i in near) {
-    dx <- abs(points[, 1L] - nodes$x[i]) / w[i]
-    dy <- abs(points[, 2L] - nodes$y[i]) / h[i]
-    inside <- if (nodes$kind[i] == "observed") dx < 1 & dy < 1 else dx^2 + dy^2 < 1
-    hit <- hit + any(inside)
-  }
-  hit
-}
-
-# How many of the lines drawn before a line crosses, loadings counted thrice: `drawn` holds their
-# straight pieces.
-lines_crossed <- function(path, drawn) {
-  if (is.null(drawn) || nrow(drawn) == 0L) return(0L)
-  thin <- path[unique(round(seq(1, nrow(path), length.out = min(nrow(path), 13L)))), , drop = FALSE]
-  a <- thin[-nrow(thin), , drop = FALSE]
-  b <- thin[-1L, , drop = FALSE]
-  low <- c(min(path[, 1L]), min(path[, 2L]))
-  high <- c(max(path[, 1L]), max(path[, 2L]))
-  near <- drawn[(drawn[, 1L] >= low[1L] | drawn[, 3L] >= low[1L]) &
-                (drawn[, 1L] <= high[1L] | drawn[, 3L] <= high[1L]) &
-                (drawn[, 2L] >= low[2L] | drawn[, 4L] >= low[2L]) &
-                (drawn[, 2L] <= high[2L] | drawn[, 4L] <= high[2L]), , drop = FALSE]
-  if (nrow(near) == 0L) return(0L)
-  turn <- function(px, py, qx, qy, rx, ry) {
-    outer(qx - px, rep(1, length(rx))) * outer(-py, ry, `+`) -
-      outer(qy - py, rep(1, length(rx))) * outer(-px, rx, `+`)
-  }
-  of <- function(rx, ry) turn(a[, 1L], a[, 2L], b[, 1L], b[, 2L], rx, ry)
-  back <- function(rx, ry) t(turn(near[, 1L], near[, 2L], near[, 3L], near[, 4L], rx, ry))
-  crossed <- of(near[, 1L], near[, 2L]) * of(near[, 3L], near[, 4L]) < 0 &
-    back(a[, 1L], a[, 2L]) * back(b[, 1L], b[, 2L]) < 0
-  hit <- near[colSums(crossed) > 0, , drop = FALSE]
-  sum(hit[!duplicated(hit[, 5L]), 6L])
+boxes_hit <- function(path, nodes, except, margin) {
+  core_boxes_crossed(path, core_boxes(nodes[nodes$kind != "lane" & !nodes$name %in% except, ]),
+                     margin, 0.04)
 }
 
 # The straight pieces of lines: x, y, x, y, number of the line, how much it counts to cross it.
@@ -113,32 +55,14 @@ pieces_of <- function(edges, number = seq_along(edges)) {
   }))
 }
 
-off_page <- function(path, page) {
-  any(path[, 1L] < 0.03 | path[, 1L] > page[[1L]] - 0.03 | path[, 2L] < 0.03 |
-      path[, 2L] > page[[2L]] - 0.03)
-}
-
 # The best of several ways: through no box, on the page, crossing few lines, short and straight.
-# `values`: where those of residuals will stand.
+# `values`: where those of residuals will stand. Crossing a loading counts thrice.
 best_way <- function(ways, nodes, values, except, drawn, unit, page,
                      extra = numeric(length(ways))) {
-  best <- NULL
-  lowest <- Inf
-  for (i in seq_along(ways)) {
-    path <- ways[[i]]
-    length <- sum(sqrt(rowSums(diff(path)^2)))
-    cost <- 0.35 * length / unit + extra[i]
-    if (cost >= lowest) next
-    points <- dense(path, 0.04)
-    cost <- cost + 100 * boxes_hit(points, nodes, except, 0.03 * unit) + 60 * off_page(path, page)
-    if (cost < lowest) cost <- cost + lines_crossed(path, drawn) +
-      4 * boxes_hit(points, values, character(), 0)
-    if (cost < lowest) {
-      best <- path
-      lowest <- cost
-    }
-  }
-  best
+  clear <- nodes[nodes$kind != "lane" & !nodes$name %in% except, ]
+  best <- core_best_way(ways, extra, core_boxes(clear), core_boxes(values),
+                        if (is.null(drawn)) matrix(0, 0L, 6L) else drawn, page, unit)
+  if (best > 0L) ways[[best]]
 }
 
 # Boxes of the residual values of items: above these where they stand between two constructs.

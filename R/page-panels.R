@@ -48,13 +48,15 @@ page_field <- function(label, name, value = "", ...) {
   tags$label(tags$span(label), tags$input(type = "text", name = name, value = value, ...))
 }
 
-# `choices`: values, which are shown themselves or by their names.
+# `choices`: values, which are shown themselves or by their names. Options as text: long lists of
+# tags take a while.
 page_select <- function(label, name, choices, chosen = NULL) {
   tags <- htmltools::tags
-  shown <- names(choices) %||% choices
-  tags$label(tags$span(label), tags$select(name = name, Map(function(x, text) {
-    tags$option(value = x, selected = if (identical(x, chosen)) NA, text)
-  }, unname(choices), shown)))
+  escaped <- function(x) htmltools::htmlEscape(x, attribute = TRUE)
+  options <- paste0("<option value=\"", escaped(unname(choices)), "\"",
+                    ifelse(choices %in% chosen, " selected", ""), ">",
+                    escaped(names(choices) %||% choices), "</option>", collapse = "")
+  tags$label(tags$span(label), tags$select(name = name, htmltools::HTML(options)))
 }
 
 page_form <- function(...) htmltools::tags$div(class = "form", `data-form` = NA, ...)

@@ -343,6 +343,47 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_best_way
+int core_best_way(List ways, std::vector<double> extra, List boxes, List values, Rcpp::NumericMatrix pieces, std::vector<double> page, double unit);
+RcppExport SEXP _orizzonte_core_best_way(SEXP waysSEXP, SEXP extraSEXP, SEXP boxesSEXP, SEXP valuesSEXP, SEXP piecesSEXP, SEXP pageSEXP, SEXP unitSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< List >::type ways(waysSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type extra(extraSEXP);
+    Rcpp::traits::input_parameter< List >::type boxes(boxesSEXP);
+    Rcpp::traits::input_parameter< List >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pieces(piecesSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type page(pageSEXP);
+    Rcpp::traits::input_parameter< double >::type unit(unitSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_best_way(ways, extra, boxes, values, pieces, page, unit));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_boxes_crossed
+int core_boxes_crossed(Rcpp::NumericMatrix path, List boxes, double margin, double step);
+RcppExport SEXP _orizzonte_core_boxes_crossed(SEXP pathSEXP, SEXP boxesSEXP, SEXP marginSEXP, SEXP stepSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< List >::type boxes(boxesSEXP);
+    Rcpp::traits::input_parameter< double >::type margin(marginSEXP);
+    Rcpp::traits::input_parameter< double >::type step(stepSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_boxes_crossed(path, boxes, margin, step));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_clipped
+Rcpp::NumericMatrix core_clipped(Rcpp::NumericMatrix points, List from, List to);
+RcppExport SEXP _orizzonte_core_clipped(SEXP pointsSEXP, SEXP fromSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type points(pointsSEXP);
+    Rcpp::traits::input_parameter< List >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< List >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_clipped(points, from, to));
+    return rcpp_result_gen;
+END_RCPP
+}
 // object_digest
 Rcpp::String object_digest(SEXP x, bool shape_only);
 RcppExport SEXP _orizzonte_object_digest(SEXP xSEXP, SEXP shape_onlySEXP) {
@@ -413,6 +454,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_score_tests", (DL_FUNC) &_orizzonte_core_score_tests, 7},
     {"_orizzonte_core_refit_many", (DL_FUNC) &_orizzonte_core_refit_many, 9},
     {"_orizzonte_core_replicate_cases", (DL_FUNC) &_orizzonte_core_replicate_cases, 4},
+    {"_orizzonte_core_best_way", (DL_FUNC) &_orizzonte_core_best_way, 7},
+    {"_orizzonte_core_boxes_crossed", (DL_FUNC) &_orizzonte_core_boxes_crossed, 4},
+    {"_orizzonte_core_clipped", (DL_FUNC) &_orizzonte_core_clipped, 3},
     {"_orizzonte_object_digest", (DL_FUNC) &_orizzonte_object_digest, 2},
     {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
     {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},

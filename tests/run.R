@@ -64,10 +64,12 @@ run_file <- function(file) {
          c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))
 }
 
+# Files are chosen by patterns of their names, with or without "test-" and ".R".
 wanted <- commandArgs(trailingOnly = TRUE)
 is_wanted <- function(names) {
-  if (length(wanted) == 0L) rep(TRUE, length(names)) else
-    grepl(paste(wanted, collapse = "|"), names)
+  if (length(wanted) == 0L) return(rep(TRUE, length(names)))
+  pattern <- paste(wanted, collapse = "|")
+  grepl(pattern, names) | grepl(pattern, sub("^test-(.*)[.]R$", "\\1", names))
 }
 run_job <- function(job) {
   if (job != "core") return(run_file(job))
@@ -98,6 +100,10 @@ slow <- paste0("test-", c("study-run", "report-write", "study-results", "cli-mai
                           "fit-kinds"), ".R")
 jobs <- unique(c("core", intersect(slow, files), files[order(-file.size(files))]))
 jobs <- jobs[is_wanted(jobs)]
+if (length(jobs) == 0L) {
+  cat("no test file is called ", paste(wanted, collapse = " or "), "\n\n0 passed, 1 failed\n", sep = "")
+  quit(save = "no", status = 1L)
+}
 # What most files load is loaded once, before the processes are forked.
 for (package in c("ggplot2", "xml2", "htmltools", "jsonlite", "yaml", "officer", "numDeriv"))
   requireNamespace(package, quietly = TRUE)

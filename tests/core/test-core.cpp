@@ -7,6 +7,7 @@
 #include <map>
 
 #include "expression.hpp"
+#include "geometry/routes.hpp"
 #include "infer/alignment.hpp"
 #include "infer/derivatives.hpp"
 #include "infer/score_test.hpp"
@@ -1073,4 +1074,57 @@ TEST_CASE("the loss of approximate invariance has the derivatives it says") {
   const double expected = (std::sqrt(std::sqrt(0.01)) + std::sqrt(std::sqrt(0.26))) / 1.0;
   CHECK(alignment_loss(one, zero, cases.head(2), Vector::Zero(2), Vector::Zero(2), 0.01).value ==
         Approx(expected));
+}
+
+TEST_CASE("lines between boxes leave at the outlines and keep clear of what is there") {
+  const Box ellipse{{0, 0}, 2, 1, true};
+  const Box square{{4, 0}, 1, 1, false};
+  const Path line = clipped({{0, 0}, {4, 0}}, ellipse, square);
+  REQUIRE(line.size() == 2);
+  CHECK(std::abs(line.front().x - 1.012) < 4.0 / 64);
+  CHECK(line.front().x > 1.012);
+  CHECK(std::abs(line.back().x - (3.5 - 0.012)) < 4.0 / 64);
+  // boxes that cover the line leave it as it is
+  CHECK(clipped({{0, 0}, {0.1, 0}}, ellipse, ellipse).size() == 2);
+  CHECK(clipped({{1, 1}}, ellipse, square).size() == 1);
+  CHECK(clipped({}, ellipse, square).empty());
+
+  // the corner of an ellipse's rectangle is free
+  CHECK(boxes_crossed({{0.9, 0.45}}, {ellipse}, 0) == 0);
+  CHECK(boxes_crossed({{0.9, 0.45}}, {{{0, 0}, 2, 1, false}}, 0) == 1);
+  CHECK(boxes_crossed({{1, 0}}, {ellipse}, 0) == 0);
+  CHECK(boxes_crossed({{1, 0}}, {ellipse}, 0.01) == 1);
+  CHECK(boxes_crossed({}, {ellipse}, 0) == 0);
+
+  const Path points = dense({{0, 0}, {1, 0}, {1, 0.1}}, 0.3);
+  REQUIRE(points.size() == 1 + 4 + 1);
+  CHECK(points[1].x == 0.25);
+  CHECK(dense({{0, 0}, {0, 0}}, 0.3).size() == 2);
+
+  const std::vector<Piece> pieces = {
+      {{0, 0}, {1, 1}, 1, 1}, {{1, 1}, {2, 2}, 1, 1}, {{0, 2}, {2, 0}, 2, 3}};
+  CHECK(lines_crossed({{0, 1.5}, {2, 1.6}}, pieces) == 4);
+  CHECK(lines_crossed({{0, 0.1}, {2, 0.1}}, pieces) == 4);
+  // two pieces of one line count once, and lines that touch or end before it not at all
+  CHECK(lines_crossed({{0.2, 0}, {0.4, 0.6}, {1.4, 1.2}, {1.4, 2}}, {pieces[0], pieces[1]}) == 1);
+  CHECK(lines_crossed({{0, 2}, {0.5, 1.5}}, {pieces[2]}) == 0);
+  CHECK(lines_crossed({{3, 0}, {3, 2}}, pieces) == 0);
+  CHECK(lines_crossed({{3, 0}}, pieces) == 0);
+
+  Surroundings around;
+  around.page_width = 10;
+  around.page_height = 10;
+  const Path straight = {{1, 5}, {9, 5}};
+  const Path over = {{1, 5}, {5, 7}, {9, 5}};
+  CHECK(best_way({straight, over}, {0, 0}, around) == 0);
+  around.boxes = {{{5, 5}, 1, 1, false}};
+  CHECK(best_way({straight, over}, {0, 0}, around) == 1);
+  CHECK(best_way({straight}, {0}, around) == 0);
+  CHECK(best_way({}, {}, around) == -1);
+  // off the page is better than through a box, worse than a detour
+  around.page_height = 6;
+  CHECK(best_way({straight, over}, {0, 0}, around) == 1);
+  around.boxes.clear();
+  CHECK(best_way({straight, over}, {59, 0}, around) == 0);
+  CHECK(best_way({straight, over}, {61, 0}, around) == 1);
 }

@@ -18,9 +18,11 @@ test_that("lines are clipped at the outlines of their nodes", {
     expect_equal(path[1, 1], 1.012, tolerance = 0.06)
     expect_equal(path[nrow(path), 1], 3.488, tolerance = 0.02)
   }
-  expect_true(inside_node(rbind(c(0.9, 0)), ellipse))
-  expect_false(inside_node(rbind(c(0.9, 0.4)), ellipse))
-  expect_true(inside_node(rbind(c(4.4, 0.2)), square))
+  # within an ellipse there is less room than within its rectangle
+  corner <- rbind(c(0.9, 0.4), c(4, 0))
+  expect_equal(clip(corner, ellipse, square)[1L, ], c(0.9, 0.4))
+  within <- clip(rbind(c(0.9, 0), c(4, 0)), ellipse, square)
+  expect_equal(within[1L, 1L], 1.012, tolerance = 0.06)
 })
 
 test_that("rays leave a node at its outline", {
@@ -38,15 +40,24 @@ test_that("the best way goes round what is in the way", {
   ways <- lapply(c(0, 1), function(offset) bend(c(1, 3), c(9, 3), offset))
   best <- best_way(ways, nodes, none, c("a", "b"), NULL, 1, c(10, 6))
   expect_identical(best, ways[[2]])
-  expect_equal(boxes_hit(dense(ways[[1]]), nodes, c("a", "b"), 0), 1)
-  expect_equal(boxes_hit(dense(ways[[2]]), nodes, c("a", "b"), 0), 0)
+  expect_equal(boxes_hit(ways[[1]], nodes, c("a", "b"), 0), 1)
+  expect_equal(boxes_hit(ways[[2]], nodes, c("a", "b"), 0), 0)
 })
 
 test_that("crossings count loadings thrice", {
-  drawn <- pieces_of(list(list(path = rbind(c(0, 0), c(2, 2)), type = "effect"),
-                          list(path = rbind(c(0, 2), c(2, 0)), type = "loading")))
-  expect_equal(lines_crossed(rbind(c(0, 1.5), c(2, 1.6)), drawn), 4)
-  expect_equal(lines_crossed(rbind(c(3, 0), c(3, 2)), drawn), 0)
+  none <- as.data.frame(box(character(), numeric(), numeric(), numeric(), numeric(), character()))
+  across <- rbind(c(1, -0.5), c(1, 0.5))
+  past <- rbind(c(3, -0.5), c(3, 0.5))
+  # the shorter way is taken as long as what it crosses costs less than the other
+  taken <- function(type, extra) {
+    drawn <- pieces_of(list(list(path = rbind(c(0, 0), c(2, 0)), type = type)))
+    identical(best_way(list(across, past), none, none, character(), drawn, 1, c(81, 81),
+                       c(0, extra)), across)
+  }
+  expect_true(taken("effect", 1.01))
+  expect_false(taken("effect", 0.99))
+  expect_true(taken("loading", 3.01))
+  expect_false(taken("loading", 2.99))
 })
 
 test_that("an arc swings around everything between two variables, above or below", {
@@ -54,7 +65,7 @@ test_that("an arc swings around everything between two variables, above or below
                                       box("d", 5, 4)), as.data.frame))
   nodes[c("over_up", "over_down")] <- 0
   ways <- swung_ways(box("a", 1, 3), box("b", 9, 3), nodes, 1)
-  clear <- vapply(ways, function(way) boxes_hit(dense(way), nodes, c("a", "b"), 0) == 0L, NA)
+  clear <- vapply(ways, function(way) boxes_hit(way, nodes, c("a", "b"), 0) == 0L, NA)
   peaks <- vapply(ways, function(way) way[which.max(abs(way[, 2L] - 3)), 2L], 0)
   expect_true(any(clear & peaks > 4.25) && any(clear & peaks < 2.75))
   expect_true(all(vapply(ways, function(way) sum(diff(sign(diff(way[, 2L]))) != 0), 0L) <= 1L))
