@@ -101,7 +101,8 @@ slow <- paste0("test-", c("study-run", "report-write", "study-results", "cli-mai
 jobs <- unique(c("core", intersect(slow, files), files[order(-file.size(files))]))
 jobs <- jobs[is_wanted(jobs)]
 if (length(jobs) == 0L) {
-  cat("no test file is called ", paste(wanted, collapse = " or "), "\n\n0 passed, 1 failed\n", sep = "")
+  cat("no test file is called ", paste(wanted, collapse = " or "), "\n\n", sep = "")
+  cat("0 passed, 1 failed\n")
   quit(save = "no", status = 1L)
 }
 # What most files load is loaded once, before the processes are forked.
