@@ -343,15 +343,9 @@ kurtosis_z <- function(fit) {
     x <- cases[[g]]$values
     middle <- core_moments(fit)[[g]]$mean %||% colMeans(x)
     sigma <- core_moments(fit)[[g]]$covariance
-    found <- vapply(rows_by_pattern(x), function(rows) {
-      v <- which(!is.na(x[rows[1L], ]))
-      p <- length(v)
-      if (p == 0L) return(c(0, 0))
-      e <- t(x[rows, v, drop = FALSE]) - middle[v]
-      d <- colSums(e * solve_in_units(sigma[v, v, drop = FALSE], e))
-      c(sum(d^2 - p * (p + 2)), length(rows) * 8 * p * (p + 2))
-    }, numeric(2))
-    rowSums(found)
+    found <- core_case_distances(x, middle, sigma)
+    expected <- found$observed * (found$observed + 2)
+    c(sum(found$squared^2 - expected), 8 * sum(expected))
   }, numeric(2))
   sum(parts[1L, ]) / sqrt(sum(parts[2L, ]))
 }

@@ -274,8 +274,10 @@ score_correlation <- function(fit, with) {
 null_scores <- function(correlation, draws) {
   root <- suppressWarnings(chol(correlation, pivot = TRUE, tol = 1e-10))
   rank <- attr(root, "rank")
-  root <- root[seq_len(rank), order(attr(root, "pivot")), drop = FALSE]
-  with_seed(1L, core_root_product(root, matrix(stats::rnorm(rank * draws), rank)))
+  back <- order(attr(root, "pivot"))
+  root <- root[seq_len(rank), , drop = FALSE]
+  with_seed(1L, core_root_product(root, matrix(stats::rnorm(rank * draws), rank)))[back, ,
+                                                                                drop = FALSE]
 }
 
 # Step-down adjusted p values by the maximum of all statistics (Westfall & Young 1993): each is

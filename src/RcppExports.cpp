@@ -64,6 +64,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_case_distances
+List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean, const Eigen::MatrixXd& covariance);
+RcppExport SEXP _orizzonte_core_case_distances(SEXP valuesSEXP, SEXP meanSEXP, SEXP covarianceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type mean(meanSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type covariance(covarianceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_case_distances(values, mean, covariance));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_reduce
 List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
 RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
@@ -433,6 +445,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_delta_errors", (DL_FUNC) &_orizzonte_core_delta_errors, 2},
     {"_orizzonte_core_alignment_loss", (DL_FUNC) &_orizzonte_core_alignment_loss, 6},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
+    {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},

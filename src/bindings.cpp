@@ -13,6 +13,7 @@
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
 #include "core/many/refit_many.hpp"
+#include "core/moments/distances.hpp"
 #include "core/moments/reduce.hpp"
 #include "core/moments/saturated.hpp"
 #include "core/objective/normal_theory.hpp"
@@ -160,7 +161,23 @@ List core_alignment_loss(const Eigen::Map<Eigen::MatrixXd>& loadings,
 Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
                                   const Eigen::Map<Eigen::MatrixXd>& x) {
   require(root.rows() == x.rows(), "its factors have different shapes");
-  return root.transpose() * x;
+  require(root.cols() >= root.rows(), "its root has more rows than columns");
+  const Eigen::Index rank = root.rows();
+  Eigen::MatrixXd out(root.cols(), x.cols());
+  out.topRows(rank).noalias() = root.leftCols(rank).triangularView<Eigen::Upper>().transpose() * x;
+  out.bottomRows(root.cols() - rank).noalias() = root.rightCols(root.cols() - rank).transpose() * x;
+  return out;
+}
+
+// Squared Mahalanobis distances of cases and how many variables each has.
+// [[Rcpp::export(rng = false)]]
+List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean,
+                         const Eigen::MatrixXd& covariance) {
+  require(values.cols() == mean.size() && covariance.rows() == mean.size() &&
+              covariance.cols() == mean.size(),
+          "its moments have another size");
+  const oz::Distances found = oz::case_distances(values, mean, covariance);
+  return List::create(Rcpp::_["squared"] = found.squared, Rcpp::_["observed"] = found.observed);
 }
 
 // The missing patterns of a matrix of cases: n, covariance, mean, variables (numbers).

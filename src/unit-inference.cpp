@@ -16,5 +16,6 @@
 #include "core/matrices.cpp"
 #include "core/model.cpp"
 #include "core/moments/block.cpp"
+#include "core/moments/distances.cpp"
 #include "core/moments/reduce.cpp"
 #include "core/moments/saturated.cpp"

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 
 #include "expression.hpp"
@@ -15,6 +16,7 @@
 #include "many/drawn.hpp"
 #include "many/refit_many.hpp"
 #include "many/resampled.hpp"
+#include "moments/distances.hpp"
 #include "moments/reduce.hpp"
 #include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
@@ -1127,4 +1129,25 @@ TEST_CASE("lines between boxes leave at the outlines and keep clear of what is t
   around.boxes.clear();
   CHECK(best_way({straight, over}, {59, 0}, around) == 0);
   CHECK(best_way({straight, over}, {61, 0}, around) == 1);
+}
+
+TEST_CASE("distances of cases are from the variables that they have") {
+  const double none = std::numeric_limits<double>::quiet_NaN();
+  Matrix values(4, 2);
+  values << 3, 1, 3, none, none, none, none, 1e6;
+  Matrix covariance(2, 2);
+  covariance << 4, 1e6, 1e6, 1e12;
+  const Vector mean = Vector::Constant(2, 1);
+  const Distances found = case_distances(values, mean, covariance);
+  CHECK((found.observed - (Vector(4) << 2, 1, 0, 1).finished()).norm() == 0);
+  // by hand: the correlation is .5, and z is (1, 0)
+  CHECK(std::abs(found.squared[0] - 1 / 0.75) < 1e-12);
+  CHECK(std::abs(found.squared[1] - 1) < 1e-12);
+  CHECK(found.squared[2] == 0);
+  CHECK(std::abs(found.squared[3] - std::pow((1e6 - 1) / 1e6, 2)) < 1e-12);
+  covariance(0, 1) = covariance(1, 0) = 3e6;
+  const Distances improper = case_distances(values, mean, covariance);
+  CHECK(std::isnan(improper.squared[0]));
+  CHECK(std::abs(improper.squared[1] - 1) < 1e-12);
+  CHECK(case_distances(Matrix(0, 2), mean, covariance).squared.size() == 0);
 }
