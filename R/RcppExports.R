@@ -17,6 +17,10 @@ core_root_product <- function(root, x) {
     .Call(`_orizzonte_core_root_product`, root, x)
 }
 
+core_step_down <- function(statistic, order, null) {
+    .Call(`_orizzonte_core_step_down`, statistic, order, null)
+}
+
 core_case_distances <- function(values, mean, covariance) {
     .Call(`_orizzonte_core_case_distances`, values, mean, covariance)
 }

@@ -283,20 +283,7 @@ null_scores <- function(correlation, draws) {
 # Step-down adjusted p values by the maximum of all statistics (Westfall & Young 1993): each is
 # compared with the maximum over itself and all smaller ones. `null`: rows x draws of the same
 # statistics.
-step_down <- function(statistic, null) {
-  order <- order(-statistic)
-  sorted <- null[order, , drop = FALSE]
-  size <- length(order)
-  exceed <- numeric(size)
-  running <- rep(-Inf, ncol(null))
-  for (k in rev(seq_len(size))) {
-    running <- pmax(running, sorted[k, ])
-    exceed[k] <- sum(running >= statistic[order[k]] - 1e-9)
-  }
-  out <- numeric(size)
-  out[order] <- cummax((1 + exceed) / (1 + ncol(null)))
-  out
-}
+step_down <- function(statistic, null) core_step_down(statistic, order(-statistic), null)
 
 # The null distribution of all rows: list(draws: |z| by row and draw, correlation, largest: the
 # maximum of each draw); NULL where Holm's adjustment is used.

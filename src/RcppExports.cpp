@@ -64,6 +64,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_step_down
+Rcpp::NumericVector core_step_down(const Rcpp::NumericVector& statistic, const Rcpp::IntegerVector& order, const Rcpp::NumericMatrix& null);
+RcppExport SEXP _orizzonte_core_step_down(SEXP statisticSEXP, SEXP orderSEXP, SEXP nullSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type statistic(statisticSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type null(nullSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_step_down(statistic, order, null));
+    return rcpp_result_gen;
+END_RCPP
+}
 // core_case_distances
 List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean, const Eigen::MatrixXd& covariance);
 RcppExport SEXP _orizzonte_core_case_distances(SEXP valuesSEXP, SEXP meanSEXP, SEXP covarianceSEXP) {
@@ -445,6 +457,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_delta_errors", (DL_FUNC) &_orizzonte_core_delta_errors, 2},
     {"_orizzonte_core_alignment_loss", (DL_FUNC) &_orizzonte_core_alignment_loss, 6},
     {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
+    {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
     {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},
     {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
     {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},

@@ -12,6 +12,7 @@
 #include "core/infer/sandwich.hpp"
 #include "core/infer/scaling.hpp"
 #include "core/infer/score_test.hpp"
+#include "core/infer/step_down.hpp"
 #include "core/many/refit_many.hpp"
 #include "core/moments/distances.hpp"
 #include "core/moments/reduce.hpp"
@@ -167,6 +168,20 @@ Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
   out.topRows(rank).noalias() = root.leftCols(rank).triangularView<Eigen::Upper>().transpose() * x;
   out.bottomRows(root.cols() - rank).noalias() = root.rightCols(root.cols() - rank).transpose() * x;
   return out;
+}
+
+// Step-down adjusted p values by the maximum (Westfall & Young, 1993). `order`: the numbers of the
+// statistics from the largest to the smallest, which are last when missing; `null`: statistics x
+// draws.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector core_step_down(const Rcpp::NumericVector& statistic,
+                                   const Rcpp::IntegerVector& order,
+                                   const Rcpp::NumericMatrix& null) {
+  require(statistic.size() == null.nrow() && order.size() == null.nrow(),
+          "its statistics and draws have different sizes");
+  return Rcpp::wrap(oz::step_down(oz::Vector(Rcpp::as<Eigen::VectorXd>(statistic)),
+                                  Rcpp::as<std::vector<int>>(order),
+                                  Rcpp::as<Eigen::Map<Eigen::MatrixXd>>(null)));
 }
 
 // Squared Mahalanobis distances of cases and how many variables each has.

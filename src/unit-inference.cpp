@@ -9,6 +9,7 @@
 #include "core/infer/saturated_information.cpp"
 #include "core/infer/scaling.cpp"
 #include "core/infer/score_test.cpp"
+#include "core/infer/step_down.cpp"
 #include "core/many/drawn.cpp"
 #include "core/many/refit_many.cpp"
 #include "core/many/resampled.cpp"

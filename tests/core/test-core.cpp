@@ -12,6 +12,7 @@
 #include "infer/alignment.hpp"
 #include "infer/derivatives.hpp"
 #include "infer/score_test.hpp"
+#include "infer/step_down.hpp"
 #include "linear/arrow.hpp"
 #include "many/drawn.hpp"
 #include "many/refit_many.hpp"
@@ -1150,4 +1151,18 @@ TEST_CASE("distances of cases are from the variables that they have") {
   CHECK(std::isnan(improper.squared[0]));
   CHECK(std::abs(improper.squared[1] - 1) < 1e-12);
   CHECK(case_distances(Matrix(0, 2), mean, covariance).squared.size() == 0);
+}
+
+TEST_CASE("step-down p values compare each statistic with itself and all smaller ones") {
+  Matrix null(3, 4);
+  null << 1, 5, 1, 1, 2, 2, 9, 2, 0, 0, 0, 3;
+  const Vector statistic = (Vector(3) << 2.5, 4, 1).finished();
+  // maxima over all: 2, 5, 9, 3; over the two smaller ones: 1, 5, 1, 3; the smallest: 0, 0, 0, 3
+  const Vector p = step_down(statistic, {2, 1, 3}, null);
+  CHECK(std::abs(p[1] - 3.0 / 5) < 1e-15);
+  CHECK(std::abs(p[0] - 3.0 / 5) < 1e-15);
+  CHECK(std::abs(p[2] - 3.0 / 5) < 1e-15);  // 2 of 5 by itself: never below a larger one
+  const Vector lost = step_down((Vector(1) << std::nan("")).finished(), {1}, Matrix::Zero(1, 2));
+  CHECK(std::isnan(lost[0]));
+  CHECK(step_down(Vector(0), {}, Matrix(0, 3)).size() == 0);
 }
