@@ -11,10 +11,14 @@ inside_node <- function(points, node, margin = 0) {
   else dx <= node$w / 2 + margin & dy <= node$h / 2 + margin
 }
 
-# Boxes as the core wants them. Constructs are round.
-core_boxes <- function(nodes) {
-  list(x = nodes$x, y = nodes$y, w = nodes$w, h = nodes$h, round = nodes$kind != "observed")
+# Boxes as the core wants them: those in `rows` of a table of nodes. Constructs are round.
+core_boxes <- function(nodes, rows = seq_along(nodes$x)) {
+  list(x = nodes$x[rows], y = nodes$y[rows], w = nodes$w[rows], h = nodes$h[rows],
+       round = nodes$kind[rows] != "observed")
 }
+
+# The nodes that a line must not cross.
+in_the_way <- function(nodes, except) which(nodes$kind != "lane" & !nodes$name %in% except)
 
 # The part of a line between the outlines of its two nodes, ends on the outlines.
 clip <- function(points, from, to) core_clipped(points, core_boxes(from), core_boxes(to))
@@ -40,8 +44,7 @@ rim <- function(node, angle) {
 
 # The number of nodes that a line crosses.
 boxes_hit <- function(path, nodes, except, margin) {
-  core_boxes_crossed(path, core_boxes(nodes[nodes$kind != "lane" & !nodes$name %in% except, ]),
-                     margin, 0.04)
+  core_boxes_crossed(path, core_boxes(nodes, in_the_way(nodes, except)), margin, 0.04)
 }
 
 # The straight pieces of lines: x, y, x, y, number of the line, how much it counts to cross it.
@@ -59,9 +62,9 @@ pieces_of <- function(edges, number = seq_along(edges)) {
 # `values`: where those of residuals will stand. Crossing a loading counts thrice.
 best_way <- function(ways, nodes, values, except, drawn, unit, page,
                      extra = numeric(length(ways))) {
-  clear <- nodes[nodes$kind != "lane" & !nodes$name %in% except, ]
-  best <- core_best_way(ways, extra, core_boxes(clear), core_boxes(values),
-                        if (is.null(drawn)) matrix(0, 0L, 6L) else drawn, page, unit)
+  best <- core_best_way(ways, extra, core_boxes(nodes, in_the_way(nodes, except)),
+                        core_boxes(values), if (is.null(drawn)) matrix(0, 0L, 6L) else drawn, page,
+                        unit)
   if (best > 0L) ways[[best]]
 }
 

@@ -108,11 +108,15 @@ test_that("no sentence stands outside the tables", {
   skip_if(length(source_files()) == 0L, "the sources are not beside the tests")
   # tables of their own kind: commands, options, references, the schema, styles, markup and code
   apart <- c("cli-commands.R", "cli-options.R", "request-options.R", "report-references.R",
-             "study-schema.R", "report-html.R", "report-word.R", "sample-database.R",
-             "page-script.R", "page-server.R")
+             "study-schema.R", "report-html.R", "report-word.R", "sample-database.R")
   # codes, sources, and what the machine reads
   codes <- c(amendment_kinds, "sum of others?", unname(criterion_sources),
-             unname(unset_changes), unname(interval_words), "df of the corrected \u03c7\u00b2")
+             unname(unset_changes), unname(interval_words), "df of the corrected \u03c7\u00b2",
+             # the code of the live page's script, and headers of its answers
+             "blueprint_file <- tempfile(fileext = \".yaml\")",
+             "bp <- read_blueprint(blueprint_file)", "fit <- fit_model(bp, data",
+             "bootstrap_fit(fit, reps = ", "construct_quality(fit, leave_out = \"none\")",
+             "; HttpOnly; SameSite=Strict; Path=/", "width=device-width, initial-scale=1")
   sentence <- function(text) {
     words <- lengths(regmatches(text, gregexpr("[A-Za-z][a-z']+", text)))
     grepl(" ", text, fixed = TRUE) & (words >= 4L | words >= 3L & grepl("[.:?!,]$", text)) &
