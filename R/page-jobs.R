@@ -36,6 +36,31 @@ heard_from <- function(worker) {
   list(fit = message$result)
 }
 
+# A job that waits for its process. `at`: the version of the model that it is about.
+new_job <- function(action, input, at) {
+  list(action = action, input = input, at = at, sent = FALSE, begun = Sys.time(),
+       progress = tempfile("progress-"))
+}
+
+send_job <- function(worker, job) {
+  worker$call(run_job, list(job_named(job$action$do)$work, job$input, job$progress),
+              package = TRUE)
+}
+
+# The state after a job has ended. What failed is not tried again by itself.
+concluded <- function(state, job, made) {
+  state$message <- made$problem
+  refits <- job$action$do == "refits"
+  if (state$at != job$at) {
+    state$message <- text_of("page_job_of_other_version")
+  } else if (is.null(made$problem)) {
+    state <- job_named(job$action$do)$keep(state, made$fit, job$input)
+  } else if (refits) {
+    state$found$refitted <- Inf
+  }
+  state
+}
+
 # The one long job that a window may have at a time. `state_of`: the state of the window; `show`:
 # shows another state; `save`: gives bytes to the browser, under a name.
 job_desk <- function(session, state_of, show, save) {
@@ -57,20 +82,9 @@ job_desk <- function(session, state_of, show, save) {
     ended <- job
     job <<- NULL
     tell(ended = TRUE)
-    state <- state_of()
     if (is.null(made$problem) && ended$action$do == "report")
       return(save(ended$input$name, made$fit))
-    if (state$at != ended$at) {
-      state$message <- text_of("page_job_of_other_version")
-    } else if (is.null(made$problem)) {
-      state$message <- NULL
-      state <- job_named(ended$action$do)$keep(state, made$fit, ended$input)
-    } else {
-      state$message <- made$problem
-      # what failed is not tried again by itself
-      if (ended$action$do == "refits") state$found$refitted <- Inf
-    }
-    show(state)
+    show(concluded(state_of(), ended, made))
   }
   # asks the process how far it is, until it ends
   attend <- function() {
@@ -79,8 +93,7 @@ job_desk <- function(session, state_of, show, save) {
     made <- heard_from(worker)
     if (!is.null(made)) return(conclude(made))
     if (!job$sent && worker$get_state() == "idle") {
-      worker$call(run_job, list(job_named(job$action$do)$work, job$input, job$progress),
-                  package = TRUE)
+      send_job(worker, job)
       job$sent <<- TRUE
     }
     # what ends at once shows no progress
@@ -100,8 +113,7 @@ job_desk <- function(session, state_of, show, save) {
       return(show(state))
     }
     warm()
-    job <<- list(action = action, input = made$fit, at = state$at, sent = FALSE,
-                 begun = Sys.time(), progress = tempfile("progress-"))
+    job <<- new_job(action, made$fit, state$at)
     later::later(attend, 0.01)
   }
   list(

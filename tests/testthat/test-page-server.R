@@ -115,3 +115,20 @@ test_that("a job runs in another process, tells its progress, and its errors are
   worker$kill()
   expect_false(worker$is_alive())
 })
+
+test_that("a job that has ended is kept, refused, or explained", {
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  state <- inside$page_from(bp, choirs, "choirs", list())
+  job <- inside$new_job(list(do = "refits", top = 5L), list(fit = NULL, top = 5L), state$at)
+  kept <- inside$concluded(state, job, list(fit = "found"))
+  expect_identical(kept$found$amendments, "found")
+  expect_identical(kept$found$refitted, 5L)
+  expect_null(kept$message)
+  failed <- inside$concluded(state, job, list(problem = "no memory"))
+  expect_identical(failed$message, "no memory")
+  expect_identical(failed$found$refitted, Inf)
+  job$at <- state$at + 1L
+  late <- inside$concluded(state, job, list(fit = "found"))
+  expect_null(late$found$amendments)
+  expect_match(late$message, "version")
+})
