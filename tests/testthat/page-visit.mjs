@@ -240,6 +240,8 @@ const visits = {
           await until(() => page.$("[data-key=loosen]"), "the ladder");
         }
         if (name === "model") await press(page, 'svg [data-address^="loading"]');
+        // the progress of a job is part of the page as well
+        if (name === "report") await page.$eval("#job", (job) => { job.hidden = false; });
         const run = await page.evaluate(() => axe.run(document, { resultTypes: ["violations"] }));
         found[scheme + " " + name] = run.violations.map((one) => one.id + ": " +
           one.nodes.slice(0, 2).map((node) => node.target.join(" ")).join(", "));
