@@ -8,7 +8,7 @@ next_refits <- function(state) {
   if (length(top)) list(do = "refits", top = top[1L])
 }
 
-# What runs in the other process. Progress is the size of a file, in percent.
+# Runs in the other process. Its progress is the size of a file, in percent.
 run_job <- function(work, input, progress) {
   run <- function() suppressWarnings(suppressMessages(do.call(work, input)))
   if (!requireNamespace("progressr", quietly = TRUE)) return(run())
@@ -25,7 +25,7 @@ new_worker <- function() {
                        wait = FALSE)
 }
 
-# What the process has to tell: NULL, or its result as `fit`, or the lines of an error as `problem`.
+# The result of the job as `fit`, the lines of its error as `problem`, or NULL while it is running.
 heard_from <- function(worker) {
   if (worker$poll_process(0) != "ready") return(NULL)
   message <- worker$read()

@@ -368,14 +368,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_best_way
-int core_best_way(List ways, std::vector<double> extra, List boxes, List values, Rcpp::NumericMatrix pieces, std::vector<double> page, double unit);
+int core_best_way(Rcpp::List ways, std::vector<double> extra, Rcpp::List boxes, Rcpp::List values, Rcpp::NumericMatrix pieces, std::vector<double> page, double unit);
 RcppExport SEXP _orizzonte_core_best_way(SEXP waysSEXP, SEXP extraSEXP, SEXP boxesSEXP, SEXP valuesSEXP, SEXP piecesSEXP, SEXP pageSEXP, SEXP unitSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< List >::type ways(waysSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type ways(waysSEXP);
     Rcpp::traits::input_parameter< std::vector<double> >::type extra(extraSEXP);
-    Rcpp::traits::input_parameter< List >::type boxes(boxesSEXP);
-    Rcpp::traits::input_parameter< List >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type boxes(boxesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pieces(piecesSEXP);
     Rcpp::traits::input_parameter< std::vector<double> >::type page(pageSEXP);
     Rcpp::traits::input_parameter< double >::type unit(unitSEXP);
@@ -384,12 +384,12 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_boxes_crossed
-int core_boxes_crossed(Rcpp::NumericMatrix path, List boxes, double margin, double step);
+int core_boxes_crossed(Rcpp::NumericMatrix path, Rcpp::List boxes, double margin, double step);
 RcppExport SEXP _orizzonte_core_boxes_crossed(SEXP pathSEXP, SEXP boxesSEXP, SEXP marginSEXP, SEXP stepSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type path(pathSEXP);
-    Rcpp::traits::input_parameter< List >::type boxes(boxesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type boxes(boxesSEXP);
     Rcpp::traits::input_parameter< double >::type margin(marginSEXP);
     Rcpp::traits::input_parameter< double >::type step(stepSEXP);
     rcpp_result_gen = Rcpp::wrap(core_boxes_crossed(path, boxes, margin, step));
@@ -397,13 +397,13 @@ BEGIN_RCPP
 END_RCPP
 }
 // core_clipped
-Rcpp::NumericMatrix core_clipped(Rcpp::NumericMatrix points, List from, List to);
+Rcpp::NumericMatrix core_clipped(Rcpp::NumericMatrix points, Rcpp::List from, Rcpp::List to);
 RcppExport SEXP _orizzonte_core_clipped(SEXP pointsSEXP, SEXP fromSEXP, SEXP toSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type points(pointsSEXP);
-    Rcpp::traits::input_parameter< List >::type from(fromSEXP);
-    Rcpp::traits::input_parameter< List >::type to(toSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type to(toSEXP);
     rcpp_result_gen = Rcpp::wrap(core_clipped(points, from, to));
     return rcpp_result_gen;
 END_RCPP

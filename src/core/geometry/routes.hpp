@@ -31,7 +31,7 @@ struct Piece {
 // Points no further apart than `step`.
 Path dense(const Path& path, double step);
 
-// How many of the boxes, each larger by `margin` on every side, a line crosses.
+// Counts the boxes, each larger by `margin` on every side, that a line crosses.
 int boxes_crossed(const Path& points, const std::vector<Box>& boxes, double margin);
 
 // The weights of the lines that a path crosses, each line counted once.
@@ -40,7 +40,7 @@ double lines_crossed(const Path& path, const std::vector<Piece>& pieces);
 // The part of a path between the outlines of the boxes it joins, with its ends on the outlines.
 Path clipped(Path points, const Box& from, const Box& to);
 
-// What the ways must keep clear of.
+// The boxes, values and lines that a way should not cross, and the page.
 struct Surroundings {
   std::vector<Box> boxes;
   std::vector<Box> values;  // of residuals
