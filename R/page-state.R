@@ -187,6 +187,8 @@ page_actions <- list(
     bp <- current_version(state)$blueprint
     name <- trimws(action$name %||% "")
     if (!nzchar(name)) name <- next_claim_name(bp)
+    if (name %in% names(bp$claims))
+      abort("duplicate", text_of("page_claim_is_taken", name = quoted(name)))
     claimed <- with_model(state, add_claim(bp, name, trimws(action$statement %||% "")),
                           list(claim = name))
     # a hypothesis about what the model does not have is refused

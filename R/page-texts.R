@@ -113,6 +113,8 @@ add_texts(
     "the diagram to start from its label."),
   page_claim_statement = "Hypothesis",
   page_claim_name = "Name",
+  page_claim_is_taken = paste0("There is already a hypothesis {name}. Remove it first, or choose ",
+                               "another name."),
   page_claim_add = "Add hypothesis",
   page_claim_remove = "Remove {name}",
   page_finish = "Return to R")

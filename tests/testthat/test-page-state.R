@@ -119,6 +119,9 @@ test_that("hypotheses are written, judged, taken away, and leave the history as 
     expect_identical(refused$at, state$at)
     expect_gt(nchar(refused$message[1L]), 20L)
   }
+  taken <- act(state, do = "claim", statement = "effect[Belonging, Calm] < 0", name = "H1")
+  expect_match(taken$message, "H1")
+  expect_identical(current(taken)$blueprint$claims, current(state)$blueprint$claims)
   # the field begins with the path that was chosen
   chosen <- act(state, do = "choose", address = "effect[Belonging, Calm]")
   expect_match(inside$page_places(chosen)$panel, "value=\"effect[Belonging, Calm] &gt; 0\"",
