@@ -197,9 +197,15 @@ test_that("a study whose process is killed in the middle of a step goes on from 
                                             "\"); orizzonte::main()")), "run", shQuote(file)),
                      wait = FALSE, stdout = FALSE, stderr = FALSE)
   waited <- 0
-  # until it is in the bootstrap, which takes minutes
-  while (!dir.exists(file.path(results, "05-compare")) ||
-         length(list.files(results, "^[.]part", all.files = TRUE)) == 0) {
+  # until the comparison is recorded as done and the bootstrap, which takes minutes, has begun
+  in_bootstrap <- function() {
+    manifest <- tryCatch(jsonlite::read_json(file.path(results, "manifest.json")),
+                         error = function(e) NULL)
+    print <- manifest$steps[["05-compare"]]$fingerprint
+    length(print) && nzchar(print) && length(manifest$working) &&
+      dir.exists(file.path(results, manifest$working))
+  }
+  while (!in_bootstrap()) {
     Sys.sleep(0.2)
     waited <- waited + 0.2
     pid <- if (file.exists(file.path(dirname(file), "pid")))
