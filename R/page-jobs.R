@@ -1,6 +1,44 @@
 # Long jobs of the live page: in an R process of their own, with progress and a way to cancel, while
 # the page and its other windows go on.
 
+# An action that takes longer than this is left to the other process, so that no window waits for
+# the fit of another one.
+page_patience <- 0.4  # seconds
+
+# The value of `code` if it is there within `seconds`, otherwise NULL. The time limit of R stops the
+# code with an error that code on the way may have caught: hence the clock decides.
+within_seconds <- function(code, seconds) {
+  begun <- proc.time()[["elapsed"]]
+  late <- function() proc.time()[["elapsed"]] - begun > seconds - 0.01
+  # the core asks for interrupts in a context in which R prints an error before it is passed on
+  old <- options(show.error.messages = FALSE, error = NULL)
+  on.exit({
+    setTimeLimit()
+    options(old)
+  })
+  setTimeLimit(elapsed = seconds, transient = TRUE)
+  value <- tryCatch(list(code),
+                    error = function(e) if (!late()) rlang::cnd_signal(e),
+                    interrupt = function(e) if (!late()) rlang::interrupt())
+  setTimeLimit()
+  if (!late()) value[[1L]]
+}
+
+# What follows from an action: the next state, and the diagram that shows it. `drawn`: the last
+# diagram as `panel`, and the version and group that it is `of`. Without an action the state stays.
+page_step <- function(state, action, drawn) {
+  if (!is.null(action)) state <- page_act(state, action)
+  of <- list(state$at, state$group)
+  # a version is arranged once
+  if (!identical(drawn$of, of)) {
+    panel <- attempt(page_arrangement(current_version(state), state$arrangement, drawn$panel,
+                                      state$group))$fit
+    drawn <- list(of = of, panel = panel)
+  }
+  if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
+  list(state = state, drawn = drawn)
+}
+
 # The refitted drops of amendments follow by themselves: first the five largest, then twenty.
 next_refits <- function(state) {
   if (state$stage != "amend" || is.null(state$found$amendments)) return(NULL)
@@ -61,9 +99,9 @@ concluded <- function(state, job, made) {
   state
 }
 
-# The one long job that a window may have at a time. `state_of`: the state of the window; `show`:
-# shows another state; `save`: gives bytes to the browser, under a name.
-job_desk <- function(session, state_of, show, save) {
+# The one long job that a window may have at a time. `shown`: the state and diagram of the window;
+# `show`: shows others; `save`: gives bytes to the browser, under a name.
+job_desk <- function(session, shown, show, save) {
   worker <- NULL
   job <- NULL
   tell <- function(...) if (!session$isClosed()) session$sendCustomMessage("job", list(...))
@@ -78,13 +116,27 @@ job_desk <- function(session, state_of, show, save) {
     }
     job <<- NULL
   }
+  say_there <- function(message) {
+    there <- shown()
+    there$state$message <- message
+    show(there)
+  }
+  # an action, at once if that is quick
+  step <- function(action = NULL, state = shown()$state) {
+    input <- list(state = state, action = action, drawn = shown()$drawn)
+    if (identical(job$action$do, "step")) return(say_there(text_of("page_job_busy")))
+    made <- within_seconds(do.call(page_step, input), page_patience)
+    if (is.null(made)) begin(list(do = "step", input = input)) else show(made)
+  }
   conclude <- function(made) {
     ended <- job
     job <<- NULL
     tell(ended = TRUE)
+    if (!is.null(made$problem) && ended$action$do == "step") return(say_there(made$problem))
+    if (is.null(made$problem) && ended$action$do == "step") return(show(made$fit))
     if (is.null(made$problem) && ended$action$do == "report")
       return(save(ended$input$name, made$fit))
-    show(concluded(state_of(), ended, made))
+    step(state = concluded(shown()$state, ended, made))
   }
   # asks the process how far it is, until it ends
   attend <- function() {
@@ -101,22 +153,16 @@ job_desk <- function(session, state_of, show, save) {
     later::later(attend, 0.05)
   }
   begin <- function(action) {
-    state <- state_of()
     if (identical(job$action$do, "refits")) drop_job()
-    if (!is.null(job)) {
-      state$message <- text_of("page_job_busy")
-      return(show(state))
-    }
-    made <- attempt(job_named(action$do)$input(state, action))
-    if (!is.null(made$problem)) {
-      state$message <- made$problem
-      return(show(state))
-    }
+    if (!is.null(job)) return(say_there(text_of("page_job_busy")))
+    made <- attempt(job_named(action$do)$input(shown()$state, action))
+    if (!is.null(made$problem)) return(say_there(made$problem))
     warm()
-    job <<- new_job(action, made$fit, state$at)
+    job <<- new_job(action, made$fit, shown()$state$at)
     later::later(attend, 0.01)
   }
   list(
+    step = step,
     begin = begin,
     # stages that need a process get it before it is asked for; refits begin and end by themselves
     attend_stage = function(state) {
@@ -125,7 +171,7 @@ job_desk <- function(session, state_of, show, save) {
       running <- identical(job$action$do, "refits")
       if (running && (is.null(refits) || job$at != state$at)) drop_job()
       if (is.null(job) && !is.null(refits)) later::later(function() {
-        if (is.null(job) && !session$isClosed() && identical(next_refits(state_of()), refits))
+        if (is.null(job) && !session$isClosed() && identical(next_refits(shown()$state), refits))
           begin(refits)
       }, 0.01)
     },
@@ -133,9 +179,9 @@ job_desk <- function(session, state_of, show, save) {
       refits <- identical(job$action$do, "refits")
       drop_job()
       tell(ended = TRUE)
-      state <- state_of()
-      if (refits) state$found$refitted <- Inf
-      show(state)
+      there <- shown()
+      if (refits) there$state$found$refitted <- Inf
+      show(there)
     },
     end = function() {
       job <<- NULL
@@ -143,7 +189,8 @@ job_desk <- function(session, state_of, show, save) {
     })
 }
 
+# From 0 to 1; NULL while the job has not told any progress.
 job_share <- function(job) {
   size <- file.size(job$progress)
-  if (is.na(size)) 0 else min(size, 100) / 100
+  if (!is.na(size) && size > 0) min(size, 100) / 100
 }

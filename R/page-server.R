@@ -89,39 +89,35 @@ page_server <- function(first, key, port, last) {
     drawn <- list()
     sent <- list()
     answered <- 0
-    # a version is arranged once
-    show <- function(state) {
-      if (!identical(drawn$of, list(state$at, state$group))) {
-        panel <- attempt(page_arrangement(current_version(state), state$arrangement,
-                                          drawn$panel, state$group))$fit
-        drawn <<- list(of = list(state$at, state$group), panel = panel)
-      }
-      if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
-      windows[[window]] <- last$state <- state
-      jobs$attend_stage(state)
+    # `made`: a state and its diagram
+    show <- function(made) {
+      windows[[window]] <- last$state <- made$state
+      drawn <<- made$drawn
+      jobs$attend_stage(made$state)
       # only what has changed is sent
-      places <- page_places(state, drawn$panel)
+      places <- page_places(made$state, drawn$panel)
       same <- vapply(names(places), function(name) identical(places[[name]], sent[[name]]), NA)
       sent <<- places
       always <- c("title", "summary", "stage", "version")
       session$sendCustomMessage("show", c(places[!same | names(places) %in% always],
                                           list(answered = answered)))
     }
+    shown <- function() list(state = windows[[window]] %||% first, drawn = drawn)
+    jobs <- job_desk(session, shown, show, function(name, bytes) {
+      session$sendCustomMessage("file", plain_file(name, bytes))
+    })
     shiny::observeEvent(input$hello, {
       window <<- window_name(input$hello)
       drawn <<- list()
       sent <<- list()
-      show(windows[[window]] %||% first)
-    })
-    jobs <- job_desk(session, function() windows[[window]], show, function(name, bytes) {
-      session$sendCustomMessage("file", plain_file(name, bytes))
+      jobs$step()
     })
     others <- list(
       download = function(action) {
-        wanted <- page_downloads(current_version(windows[[window]]))
+        wanted <- page_downloads(current_version(shown()$state))
         if (isTRUE(action$name %in% intersect(page_reports, names(wanted))))
           return(jobs$begin(list(do = "report", file = wanted[[action$name]])))
-        session$sendCustomMessage("file", page_file(windows[[window]], action$name))
+        session$sendCustomMessage("file", page_file(shown()$state, action$name))
       },
       cancel = function(action) jobs$cancel(),
       finish = function(action) shiny::stopApp())
@@ -132,11 +128,9 @@ page_server <- function(first, key, port, last) {
       action <- page_action(input$act)
       answered <<- as.numeric(action$count %||% 0)
       other <- others[[action$do %||% ""]]
-      if (!is.null(other)) {
-        session$sendCustomMessage("answer", list(answered = answered))
-        return(other(action))
-      }
-      show(page_act(windows[[window]], action))
+      if (is.null(other)) return(jobs$step(action))
+      session$sendCustomMessage("answer", list(answered = answered))
+      other(action)
     })
   }
 }

@@ -262,17 +262,33 @@ page_ladder_options <- function(state) {
                                                         c("by", "levels")))]
 }
 
-# A report gives the bytes of its file, which the browser saves.
+# A report gives the bytes of its file, which the browser saves. It holds what was found of the
+# version: its fit, with the intervals of a bootstrap, and the ladder.
 report_job <- page_job(
-  function(state, action) list(fit = page_fit(state), name = action$file),
-  function(fit, name) {
+  function(state, action) {
+    list(fit = page_fit(state), name = action$file, bootstrap = state$found$bootstrap,
+         ladder = last_page_ladder(state))
+  },
+  function(fit, name, bootstrap = NULL, ladder = NULL) {
     file <- tempfile(fileext = paste0(".", tools::file_ext(name)))
     on.exit(unlink(file))
-    write_report(fit, file, quiet = TRUE)
+    if (is.null(ladder)) {
+      write_report(fit, file, quiet = TRUE, bootstrap = bootstrap)
+    } else {
+      results <- list(fit, bootstrap, ladder)
+      names(results) <- text_of_each(c("page_report_fit", "page_report_bootstrap",
+                                       "page_report_ladder"))
+      write_report(results[lengths(results) > 0L], file, quiet = TRUE)
+    }
     readBin(file, "raw", file.size(file))
   })
 
-job_named <- function(name) if (name == "report") report_job else state_jobs[[name]]
+# What an action of the page leaves to the other process because it takes long.
+step_job <- page_job(function(state, action) action$input, page_step)
+
+job_named <- function(name) {
+  switch(name, report = report_job, step = step_job, state_jobs[[name]])
+}
 
 # The job at once, in this process.
 job_done <- function(state, action) {

@@ -162,7 +162,8 @@
     Shiny.addCustomMessageHandler("job", function (told) {
       var place = document.getElementById("job");
       place.hidden = Boolean(told.ended);
-      if (!told.ended) place.querySelector("progress").value = told.share;
+      var bar = place.querySelector("progress");
+      if (typeof told.share === "number") bar.value = told.share; else bar.removeAttribute("value");
     });
     Shiny.addCustomMessageHandler("file", function (file) {
       document.body.removeAttribute("aria-busy");

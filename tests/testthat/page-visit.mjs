@@ -207,6 +207,24 @@ const visits = {
     const cancelled = await one.$eval("#job", (job) => job.hidden);
     return { beside, busy, cancelled, one: await facts(one), two: await facts(two), other: (await text(two, "#panel")).includes("only here") };
   },
+  async slow() {
+    const one = await open();
+    const two = await open();
+    await stage(one, "amend");
+    await fill(one, "[data-key=because]", "only here");
+    const before = await one.evaluate(() => document.body.dataset.version);
+    await one.$eval("table.amendments button", (button) => button.click());
+    await until(() => one.$eval("#job", (job) => !job.hidden), "the job of a slow fit");
+    const beside = await press(two, "[data-stage=fit]");
+    const running = await one.$eval("#job", (job) => !job.hidden);
+    // what is asked meanwhile is refused, and the fit still arrives
+    await one.$eval("[data-stage=measures]", (button) => button.click());
+    await until(() => one.$("[role=alert]"), "the message");
+    const busy = await text(one, "[role=alert]");
+    await until(() => one.evaluate((before) => document.body.dataset.version !== before, before), "the fit", 120000);
+    return { beside, running, busy, trail: (await text(one, "#panel")).includes("only here"),
+             other: (await text(two, "body")).includes("only here") };
+  },
   async access() {
     const page = await browser.newPage();
     const first = (await page.goto(plain)).status();

@@ -94,6 +94,18 @@ test_that("two windows do not see each other's changes", {
   expect_true(found$cancelled)
 })
 
+test_that("a slow fit of one window does not hold up another", {
+  data <- c("set.seed(1)", "data <- choirs[sample(nrow(choirs), 6000, TRUE), ]",
+            "for (item in names(data)[grepl(\"^(be|sc|cr|st)[0-9]$\", names(data))])",
+            "  data[[item]][runif(6000) < 0.2] <- NA")
+  found <- visited("slow", c(paste0("bp <- read_blueprint(\"", start_file, "\")"), data), "data")
+  expect_lt(found$beside, 2000)
+  expect_true(found$running)
+  expect_match(found$busy, "job")
+  expect_true(found$trail)
+  expect_false(found$other)
+})
+
 test_that("a refit that fails says why, keeps the diagram, and is undone", {
   found <- visited("fails")
   expect_match(found$message, "not identified")

@@ -132,3 +132,61 @@ test_that("a job that has ended is kept, refused, or explained", {
   expect_null(late$found$amendments)
   expect_match(late$message, "version")
 })
+
+test_that("what takes longer than the page waits is given up, and nothing is changed", {
+  expect_identical(inside$within_seconds(1 + 1, 1), 2)
+  expect_error(inside$within_seconds(stop("wrong"), 1), "wrong")
+  options_before <- options("show.error.messages", "error")
+  spin <- function() repeat sqrt(2)
+  expect_null(inside$within_seconds(spin(), 0.1))
+  # also where the code on the way catches the limit
+  expect_null(inside$within_seconds(tryCatch(spin(), error = function(e) "caught"), 0.1))
+  expect_identical(options("show.error.messages", "error"), options_before)
+  # no limit is left behind
+  expect_identical(inside$within_seconds({
+    Sys.sleep(0.2)
+    "there"
+  }, 5), "there")
+  # the core is stopped in the middle of a fit
+  set.seed(1)
+  data <- choirs[sample(nrow(choirs), 6000, TRUE), paste0(c("be", "sc"), rep(1:4, each = 2))]
+  data[matrix(runif(6000 * 8) < 0.2, 6000)] <- NA
+  bp <- blueprint("Two") |> construct("Belonging", reflected_in = be1:be4) |>
+    construct("Calm", reflected_in = sc1:sc4)
+  took <- system.time(none <- inside$within_seconds(quietly(bootstrap_fit(
+    fit_model(bp, data), 2000, seed = 1)), 0.4))[["elapsed"]]
+  expect_null(none)
+  expect_lt(took, 3)
+})
+
+test_that("a step gives the state of its action, arranged, wherever it is done", {
+  skip_if_not_installed("callr")
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  state <- inside$page_from(bp, choirs, "choirs", list())
+  drawn <- inside$page_step(state, NULL, list())$drawn
+  action <- list(do = "free", address = "covariance[sc1, sc2]", because = "both of nerves")
+  here <- inside$page_step(state, action, drawn)
+  expect_identical(inside$current_version(here$state)$kind, "amend")
+  expect_identical(here$drawn$of, list(2L, NULL))
+  job <- inside$new_job(list(do = "step"), list(state = state, action = action, drawn = drawn), 1L)
+  there <- callr::r(inside$run_job, list(inside$job_named("step")$work, job$input, job$progress),
+                    package = TRUE, libpath = .libPaths())
+  expect_identical(inside$page_places(there$state, there$drawn$panel),
+                   inside$page_places(here$state, here$drawn$panel))
+  expect_null(inside$job_share(job))
+})
+
+test_that("a report from the page holds the ladder and the bootstrap that were made", {
+  bp <- blueprint("Calm") |> construct("Calm", reflected_in = sc1:sc4)
+  state <- inside$page_from(bp, choirs, "choirs", list()) |>
+    inside$page_act(list(do = "bootstrap", reps = "20"))
+  text_of_report <- function(state) {
+    input <- inside$report_job$input(state, list(file = "report.html"))
+    rawToChar(do.call(inside$report_job$work, input))
+  }
+  expect_match(text_of_report(state), "20 ", fixed = TRUE)
+  state <- inside$page_act(state, list(do = "ladder", by = "setting"))
+  report <- text_of_report(state)
+  expect_match(report, inside$text_of("page_report_ladder"), fixed = TRUE)
+  expect_match(report, "scalar", fixed = TRUE)
+})
