@@ -13,26 +13,6 @@ core_alignment_loss <- function(loadings, intercepts, cases, mean, log_sd, epsil
     .Call(`_orizzonte_core_alignment_loss`, loadings, intercepts, cases, mean, log_sd, epsilon)
 }
 
-core_root_product <- function(root, x) {
-    .Call(`_orizzonte_core_root_product`, root, x)
-}
-
-core_step_down <- function(statistic, order, null) {
-    .Call(`_orizzonte_core_step_down`, statistic, order, null)
-}
-
-core_case_distances <- function(values, mean, covariance) {
-    .Call(`_orizzonte_core_case_distances`, values, mean, covariance)
-}
-
-core_reduce <- function(values, weight) {
-    .Call(`_orizzonte_core_reduce`, values, weight)
-}
-
-core_saturated <- function(patterns, size) {
-    .Call(`_orizzonte_core_saturated`, patterns, size)
-}
-
 core_errors <- function(model, sample, theta) {
     .Call(`_orizzonte_core_errors`, model, sample, theta)
 }
@@ -119,6 +99,38 @@ core_boxes_crossed <- function(path, boxes, margin, step) {
 
 core_clipped <- function(points, from, to) {
     .Call(`_orizzonte_core_clipped`, points, from, to)
+}
+
+core_root_product <- function(root, x) {
+    .Call(`_orizzonte_core_root_product`, root, x)
+}
+
+core_step_down <- function(statistic, order, null) {
+    .Call(`_orizzonte_core_step_down`, statistic, order, null)
+}
+
+core_case_distances <- function(values, mean, covariance) {
+    .Call(`_orizzonte_core_case_distances`, values, mean, covariance)
+}
+
+core_reduce <- function(values, weight) {
+    .Call(`_orizzonte_core_reduce`, values, weight)
+}
+
+core_saturated <- function(patterns, size) {
+    .Call(`_orizzonte_core_saturated`, patterns, size)
+}
+
+core_pattern_deviance <- function(patterns, covariance, mean) {
+    .Call(`_orizzonte_core_pattern_deviance`, patterns, covariance, mean)
+}
+
+core_single_deviance <- function(patterns, size, variables) {
+    .Call(`_orizzonte_core_single_deviance`, patterns, size, variables)
+}
+
+core_pivoted_root <- function(symmetric, tolerance) {
+    .Call(`_orizzonte_core_pivoted_root`, symmetric, tolerance)
 }
 
 object_digest <- function(x, shape_only) {

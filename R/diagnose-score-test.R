@@ -272,12 +272,10 @@ score_correlation <- function(fit, with) {
 # Draws of the score statistics under the model: rows x draws, standard normal with these
 # correlations, whose rank is at most the degrees of freedom of the model.
 null_scores <- function(correlation, draws) {
-  root <- suppressWarnings(chol(correlation, pivot = TRUE, tol = 1e-10))
-  rank <- attr(root, "rank")
-  back <- order(attr(root, "pivot"))
-  root <- root[seq_len(rank), , drop = FALSE]
-  with_seed(1L, core_root_product(root, matrix(stats::rnorm(rank * draws), rank)))[back, ,
-                                                                                drop = FALSE]
+  found <- core_pivoted_root(correlation, 1e-10)
+  rank <- nrow(found$root)
+  normal <- with_seed(1L, matrix(stats::rnorm(rank * draws), rank))
+  core_root_product(found$root, normal)[order(found$pivot), , drop = FALSE]
 }
 
 # Step-down adjusted p values by the maximum of all statistics (Westfall & Young 1993): each is

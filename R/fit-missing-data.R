@@ -1,32 +1,10 @@
 # Likelihoods of incomplete data, pattern by pattern, and what fit indices need of them.
 
-# -2 log-likelihood of the cases of the patterns under a mean vector and a covariance matrix
-# (Arbuckle 1996).
-pattern_deviance <- function(patterns, sigma, mu) {
-  sum(vapply(patterns, function(k) {
-    v <- k$variables
-    own <- sigma[v, v, drop = FALSE]
-    d <- k$mean - mu[v]
-    data_deviance(k$n, length(v), log_determinant(own),
-                  sum(diag(solve_in_units(own, k$covariance + d %o% d))))
-  }, 0))
-}
-
 # The baseline model of complete data (see baseline_model()): single variables from the cases that
 # have them, in closed form; the exogenous ones among them, whose covariances stay free, together.
 incomplete_baseline <- function(patterns, size, free_block) {
-  single <- setdiff(seq_len(size), free_block)
-  alone <- vapply(single, function(j) {
-    own <- Filter(function(k) j %in% k$variables, patterns)
-    at <- vapply(own, function(k) match(j, k$variables), 0L)
-    n <- vapply(own, `[[`, 0, "n")
-    mean <- mapply(function(k, v) k$mean[[v]], own, at)
-    variance <- mapply(function(k, v) k$covariance[[v, v]], own, at)
-    # about the mean of all: squares of means far from zero would lose the digits
-    off <- mean - sum(n * mean) / sum(n)
-    sum(n) * (log(2 * pi) + log(sum(n * (variance + off^2)) / sum(n)) + 1)
-  }, 0)
-  sum(alone) + if (length(free_block)) block_deviance(patterns, free_block) else 0
+  core_single_deviance(patterns, size, setdiff(seq_len(size), free_block)) +
+    if (length(free_block)) block_deviance(patterns, free_block) else 0
 }
 
 # Some variables alone, with free means and covariances.
@@ -58,8 +36,8 @@ incomplete_measures <- function(moments, model, observed, endogenous, structured
   sigma <- model$covariance[seq_len(p), seq_len(p), drop = FALSE]
   mu <- model$mean[seq_len(p)]
   free_block <- if (independence) integer() else which(!observed %in% endogenous)
-  deviance <- pattern_deviance(moments$patterns, sigma, mu)
-  saturated <- pattern_deviance(moments$patterns, s, moments$mean)
+  deviance <- core_pattern_deviance(moments$patterns, sigma, mu)
+  saturated <- core_pattern_deviance(moments$patterns, s, moments$mean)
   baseline <- incomplete_baseline(moments$patterns, p, free_block)
   k <- length(free_block)
   parameters <- p - k + k * (k + 1) / 2

@@ -53,63 +53,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// core_root_product
-Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
-RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type root(rootSEXP);
-    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_root_product(root, x));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_step_down
-Rcpp::NumericVector core_step_down(const Rcpp::NumericVector& statistic, const Rcpp::IntegerVector& order, const Rcpp::NumericMatrix& null);
-RcppExport SEXP _orizzonte_core_step_down(SEXP statisticSEXP, SEXP orderSEXP, SEXP nullSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type statistic(statisticSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type null(nullSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_step_down(statistic, order, null));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_case_distances
-List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean, const Eigen::MatrixXd& covariance);
-RcppExport SEXP _orizzonte_core_case_distances(SEXP valuesSEXP, SEXP meanSEXP, SEXP covarianceSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type mean(meanSEXP);
-    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type covariance(covarianceSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_case_distances(values, mean, covariance));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_reduce
-List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
-RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type weight(weightSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_reduce(values, weight));
-    return rcpp_result_gen;
-END_RCPP
-}
-// core_saturated
-List core_saturated(SEXP patterns, int size);
-RcppExport SEXP _orizzonte_core_saturated(SEXP patternsSEXP, SEXP sizeSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< SEXP >::type patterns(patternsSEXP);
-    Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
-    rcpp_result_gen = Rcpp::wrap(core_saturated(patterns, size));
-    return rcpp_result_gen;
-END_RCPP
-}
 // core_errors
 Eigen::MatrixXd core_errors(SEXP model, SEXP sample, const Eigen::VectorXd& theta);
 RcppExport SEXP _orizzonte_core_errors(SEXP modelSEXP, SEXP sampleSEXP, SEXP thetaSEXP) {
@@ -408,6 +351,98 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// core_root_product
+Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root, const Eigen::Map<Eigen::MatrixXd>& x);
+RcppExport SEXP _orizzonte_core_root_product(SEXP rootSEXP, SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_root_product(root, x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_step_down
+Rcpp::NumericVector core_step_down(const Rcpp::NumericVector& statistic, const Rcpp::IntegerVector& order, const Rcpp::NumericMatrix& null);
+RcppExport SEXP _orizzonte_core_step_down(SEXP statisticSEXP, SEXP orderSEXP, SEXP nullSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Rcpp::NumericVector& >::type statistic(statisticSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::NumericMatrix& >::type null(nullSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_step_down(statistic, order, null));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_case_distances
+List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean, const Eigen::MatrixXd& covariance);
+RcppExport SEXP _orizzonte_core_case_distances(SEXP valuesSEXP, SEXP meanSEXP, SEXP covarianceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type mean(meanSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type covariance(covarianceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_case_distances(values, mean, covariance));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_reduce
+List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight);
+RcppExport SEXP _orizzonte_core_reduce(SEXP valuesSEXP, SEXP weightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::Map<Eigen::MatrixXd>& >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type weight(weightSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_reduce(values, weight));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_saturated
+List core_saturated(SEXP patterns, int size);
+RcppExport SEXP _orizzonte_core_saturated(SEXP patternsSEXP, SEXP sizeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type patterns(patternsSEXP);
+    Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_saturated(patterns, size));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_pattern_deviance
+double core_pattern_deviance(SEXP patterns, const Eigen::MatrixXd& covariance, const Eigen::VectorXd& mean);
+RcppExport SEXP _orizzonte_core_pattern_deviance(SEXP patternsSEXP, SEXP covarianceSEXP, SEXP meanSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type patterns(patternsSEXP);
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type covariance(covarianceSEXP);
+    Rcpp::traits::input_parameter< const Eigen::VectorXd& >::type mean(meanSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_pattern_deviance(patterns, covariance, mean));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_single_deviance
+double core_single_deviance(SEXP patterns, int size, const Rcpp::IntegerVector& variables);
+RcppExport SEXP _orizzonte_core_single_deviance(SEXP patternsSEXP, SEXP sizeSEXP, SEXP variablesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type patterns(patternsSEXP);
+    Rcpp::traits::input_parameter< int >::type size(sizeSEXP);
+    Rcpp::traits::input_parameter< const Rcpp::IntegerVector& >::type variables(variablesSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_single_deviance(patterns, size, variables));
+    return rcpp_result_gen;
+END_RCPP
+}
+// core_pivoted_root
+List core_pivoted_root(const Eigen::MatrixXd& symmetric, double tolerance);
+RcppExport SEXP _orizzonte_core_pivoted_root(SEXP symmetricSEXP, SEXP toleranceSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< const Eigen::MatrixXd& >::type symmetric(symmetricSEXP);
+    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
+    rcpp_result_gen = Rcpp::wrap(core_pivoted_root(symmetric, tolerance));
+    return rcpp_result_gen;
+END_RCPP
+}
 // object_digest
 Rcpp::String object_digest(SEXP x, bool shape_only);
 RcppExport SEXP _orizzonte_object_digest(SEXP xSEXP, SEXP shape_onlySEXP) {
@@ -456,11 +491,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_fit", (DL_FUNC) &_orizzonte_core_fit, 7},
     {"_orizzonte_core_delta_errors", (DL_FUNC) &_orizzonte_core_delta_errors, 2},
     {"_orizzonte_core_alignment_loss", (DL_FUNC) &_orizzonte_core_alignment_loss, 6},
-    {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
-    {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
-    {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},
-    {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
-    {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
     {"_orizzonte_core_errors", (DL_FUNC) &_orizzonte_core_errors, 3},
     {"_orizzonte_core_sandwich", (DL_FUNC) &_orizzonte_core_sandwich, 5},
     {"_orizzonte_core_scaling", (DL_FUNC) &_orizzonte_core_scaling, 5},
@@ -483,6 +513,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_orizzonte_core_best_way", (DL_FUNC) &_orizzonte_core_best_way, 7},
     {"_orizzonte_core_boxes_crossed", (DL_FUNC) &_orizzonte_core_boxes_crossed, 4},
     {"_orizzonte_core_clipped", (DL_FUNC) &_orizzonte_core_clipped, 3},
+    {"_orizzonte_core_root_product", (DL_FUNC) &_orizzonte_core_root_product, 2},
+    {"_orizzonte_core_step_down", (DL_FUNC) &_orizzonte_core_step_down, 3},
+    {"_orizzonte_core_case_distances", (DL_FUNC) &_orizzonte_core_case_distances, 3},
+    {"_orizzonte_core_reduce", (DL_FUNC) &_orizzonte_core_reduce, 2},
+    {"_orizzonte_core_saturated", (DL_FUNC) &_orizzonte_core_saturated, 2},
+    {"_orizzonte_core_pattern_deviance", (DL_FUNC) &_orizzonte_core_pattern_deviance, 3},
+    {"_orizzonte_core_single_deviance", (DL_FUNC) &_orizzonte_core_single_deviance, 3},
+    {"_orizzonte_core_pivoted_root", (DL_FUNC) &_orizzonte_core_pivoted_root, 2},
     {"_orizzonte_object_digest", (DL_FUNC) &_orizzonte_object_digest, 2},
     {"_orizzonte_is_regular_file", (DL_FUNC) &_orizzonte_is_regular_file, 1},
     {"_orizzonte_write_standard_output", (DL_FUNC) &_orizzonte_write_standard_output, 1},

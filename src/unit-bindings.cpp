@@ -2,6 +2,7 @@
 #include "RcppExports.cpp"
 #include "bindings.cpp"
 #include "bindings_geometry.cpp"
+#include "bindings_moments.cpp"
 #include "core/geometry/routes.cpp"
 #include "digest.cpp"
 #include "from_r.cpp"

@@ -1,0 +1,101 @@
+// The functions for moments of cases, and for statistics that depend on each other, that R calls.
+#include "from_r.h"
+
+#include "core/infer/step_down.hpp"
+#include "core/linear/pivoted.hpp"
+#include "core/moments/distances.hpp"
+#include "core/moments/likelihood.hpp"
+#include "core/moments/reduce.hpp"
+#include "core/moments/saturated.hpp"
+
+using Rcpp::List;
+
+// R' X for an upper trapezoidal R.
+// [[Rcpp::export(rng = false)]]
+Eigen::MatrixXd core_root_product(const Eigen::Map<Eigen::MatrixXd>& root,
+                                  const Eigen::Map<Eigen::MatrixXd>& x) {
+  require(root.rows() == x.rows(), "its factors have different shapes");
+  require(root.cols() >= root.rows(), "its root has more rows than columns");
+  const Eigen::Index rank = root.rows();
+  Eigen::MatrixXd out(root.cols(), x.cols());
+  out.topRows(rank).noalias() = root.leftCols(rank).triangularView<Eigen::Upper>().transpose() * x;
+  out.bottomRows(root.cols() - rank).noalias() = root.rightCols(root.cols() - rank).transpose() * x;
+  return out;
+}
+
+// Step-down adjusted p values by the maximum (Westfall & Young, 1993). `order`: the numbers of the
+// statistics from the largest to the smallest, which are last when missing; `null`: statistics x
+// draws.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector core_step_down(const Rcpp::NumericVector& statistic,
+                                   const Rcpp::IntegerVector& order,
+                                   const Rcpp::NumericMatrix& null) {
+  require(statistic.size() == null.nrow() && order.size() == null.nrow(),
+          "its statistics and draws have different sizes");
+  return Rcpp::wrap(oz::step_down(oz::Vector(Rcpp::as<Eigen::VectorXd>(statistic)),
+                                  Rcpp::as<std::vector<int>>(order),
+                                  Rcpp::as<Eigen::Map<Eigen::MatrixXd>>(null)));
+}
+
+// Squared Mahalanobis distances of cases and how many variables each has.
+// [[Rcpp::export(rng = false)]]
+List core_case_distances(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& mean,
+                         const Eigen::MatrixXd& covariance) {
+  require(values.cols() == mean.size() && covariance.rows() == mean.size() &&
+              covariance.cols() == mean.size(),
+          "its moments have another size");
+  const oz::Distances found = oz::case_distances(values, mean, covariance);
+  return List::create(Rcpp::_["squared"] = found.squared, Rcpp::_["observed"] = found.observed);
+}
+
+// The missing patterns of a matrix of cases: n, covariance, mean, variables (numbers).
+// [[Rcpp::export(rng = false)]]
+List core_reduce(const Eigen::Map<Eigen::MatrixXd>& values, const Eigen::VectorXd& weight) {
+  require(weight.size() == 0 || weight.size() == values.rows(), "its weights have another length");
+  const oz::Sequence<oz::Block> blocks = oz::reduce_cases(values, weight);
+  List out(blocks.size());
+  for (int k = 0; k < blocks.size(); ++k) {
+    Rcpp::IntegerVector variables(blocks[k].variables.begin(), blocks[k].variables.end());
+    out[k] = List::create(Rcpp::_["n"] = blocks[k].n, Rcpp::_["covariance"] = blocks[k].covariance,
+                          Rcpp::_["mean"] = blocks[k].mean,
+                          Rcpp::_["variables"] = Rcpp::IntegerVector(variables + 1));
+  }
+  return out;
+}
+
+// Saturated moments of one group's missing patterns; `status` is that of Saturation.
+// [[Rcpp::export(rng = false)]]
+List core_saturated(SEXP patterns, int size) {
+  const oz::Saturated found = oz::saturated_moments(patterns_from(patterns, 0, size), size);
+  return List::create(Rcpp::_["mean"] = found.mean, Rcpp::_["covariance"] = found.covariance,
+                      Rcpp::_["deviance"] = found.minus_two_log_likelihood,
+                      Rcpp::_["status"] = static_cast<int>(found.status),
+                      Rcpp::_["iterations"] = found.iterations);
+}
+
+// -2 log-likelihood of the cases of missing patterns under a mean vector and a covariance matrix.
+// [[Rcpp::export(rng = false)]]
+double core_pattern_deviance(SEXP patterns, const Eigen::MatrixXd& covariance,
+                             const Eigen::VectorXd& mean) {
+  const int size = static_cast<int>(mean.size());
+  require(covariance.rows() == size && covariance.cols() == size, "its moments have another size");
+  return oz::pattern_deviance(patterns_from(patterns, 0, size), covariance, mean);
+}
+
+// The same of single variables (numbers), each with the moments of the cases that have it.
+// [[Rcpp::export(rng = false)]]
+double core_single_deviance(SEXP patterns, int size, const Rcpp::IntegerVector& variables) {
+  oz::Sequence<int> wanted;
+  for (int v : variables) wanted.push_back(v - 1);
+  return oz::single_deviance(patterns_from(patterns, 0, size), wanted);
+}
+
+// A root R of a matrix of any rank: R'R is the matrix in the order `pivot`.
+// [[Rcpp::export(rng = false)]]
+List core_pivoted_root(const Eigen::MatrixXd& symmetric, double tolerance) {
+  require(symmetric.rows() == symmetric.cols(), "its matrix is not square");
+  const oz::PivotedRoot found = oz::pivoted_root(symmetric, tolerance);
+  Rcpp::IntegerVector pivot;
+  for (int k : found.pivot) pivot.push_back(k + 1);
+  return List::create(Rcpp::_["root"] = found.root, Rcpp::_["pivot"] = pivot);
+}
