@@ -279,7 +279,8 @@ tested_candidates <- function(fit, candidates) {
   size <- length(candidates$parameter)
   open <- which(!nzchar(candidates$reason))
   unknown <- rep(NA_real_, size)
-  columns <- list(score = unknown, information = unknown, variance = unknown, kept = unknown)
+  columns <- list(score = unknown, information = unknown, variance = unknown, kept = unknown,
+                  response = vector("list", size))
   if (length(open)) {
     tell_candidates(fit, length(open))
     with <- core_with(fit, lapply(candidates, function(x) x[open]))
@@ -288,6 +289,8 @@ tested_candidates <- function(fit, candidates) {
       candidates$reason[open] <- text_of("information_about_parameters_is")
       open <- integer()
     }
+    tests$response <- if (length(tests$response) == 0L) columns$response[open] else
+      lapply(seq_along(open), function(i) tests$response[, i])
     for (name in names(columns)) columns[[name]][open] <- tests[[name]]
     # about nothing else is anything known once this is free as well
     lost <- !is.finite(tests$information) | tests$information < 1e-9 * tests$own
@@ -340,7 +343,7 @@ refit_leaders <- function(fit, leaders) {
               status = rep(NA_character_, size), df = as.integer(leaders$df), refits = list())
   if (size == 0L) return(out)
   with <- core_with(fit, leaders)
-  with$tests <- score_core(fit, with, TRUE)
+  with$response <- responses_of(fit, leaders, with)
   implied <- vector("list", size)
   refits <- map_with_progress(seq_len(size), function(i) refit_leader(fit, leaders, with, i),
                       text_of("head_refits"))
@@ -359,6 +362,14 @@ refit_leaders <- function(fit, leaders) {
   out
 }
 
+# How the parameters respond to a unit of each change, as columns: known from the tests of all
+# candidates, unless these were too many.
+responses_of <- function(fit, candidates, with) {
+  known <- candidates$response
+  if (all(lengths(known) > 0L)) return(do.call(cbind, known))
+  score_core(fit, with, TRUE)$response
+}
+
 # The better of two optima, from where the fit stands and from our own start, as amend() takes it.
 refit_leader <- function(fit, leaders, with, i) {
   lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))
@@ -371,7 +382,7 @@ refit_leader <- function(fit, leaders, with, i) {
     return(list(drop = core_drop(fit, freed, found, NULL, leaders$df[i])))
   }
   core <- freed_core(with$core, with$entry[i], with$constraint[i])
-  start <- core_theta(fit) + leaders$expected_change[i] * with$tests$response[, i]
+  start <- core_theta(fit) + leaders$expected_change[i] * with$response[, i]
   if (with$entry[i] > 0L) start <- c(start, now_at(fit, leaders, i) + leaders$full_change[i])
   predicted <- leaders$modification_index[i]
   found <- core_refit(fit, core, start)

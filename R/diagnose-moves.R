@@ -93,10 +93,10 @@ row_moves <- function(fit, rows, real, criteria) {
   if (length(targets) == 0L || length(single) == 0L) return(NULL)
   own <- lapply(rows, function(x) x[single])
   with <- core_with(fit, own)
-  tests <- score_core(fit, with, TRUE)
-  if (!tests$admissible) return(NULL)
-  change <- tests$score / tests$information
-  se_change <- sqrt(tests$variance) / tests$information
+  response <- responses_of(fit, own, with)
+  if (length(response) == 0L) return(NULL)
+  change <- own$score / own$information
+  se_change <- sqrt(own$variance) / own$information
   # the leading refits as fits, which all quantities read
   light <- lapply(utils::head(real$refits, refitted_moves), function(found) {
     if (!is.null(found$core))
@@ -104,9 +104,9 @@ row_moves <- function(fit, rows, real, criteria) {
            model = core_implied(found$core, found$eta))
   })
   columns <- lapply(targets, function(one) {
-    slope <- drop(crossprod(tests$response, one$gradient))
+    slope <- drop(crossprod(response, one$gradient))
     itself <- with$entry > 0L & own$entry %in% one$row
-    slope[itself] <- tests$kept[itself]
+    slope[itself] <- own$kept[itself]
     movement <- slope * change
     limit <- abs(slope) * (abs(change) + 1.96 * abs(se_change))
     refitted <- vapply(single, function(i) {

@@ -49,6 +49,9 @@ Matrix compensation(const Model& model, const Tangent& kept, const Vector& eta,
 // Many covariances of constructs are eliminated in closed form, which leaves a small system.
 constexpr int many_covariances = 200;
 
+// Up to so many numbers the responses of the parameters are kept.
+constexpr double most_responses = 2e6;
+
 // The tests one by one where only entries without a parameter are tested, under normality and from
 // complete data; in the units of the problem. False where this way does not lead.
 bool test_beyond_covariances(NormalTheory& problem, const FreeCovariances& free,
@@ -190,16 +193,17 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   out.information = out.own - reduced.colwise().squaredNorm().transpose();
   out.kept = Vector::Ones(count);
   Matrix response;
+  const bool responses = joint || static_cast<double>(count) * theta.size() <= most_responses;
   for (int c = 0; c < count; ++c) {
     const int e = releases[c].entry;
-    if (!joint && (e < 0 || model.map.rows[e].empty())) continue;
+    if (!responses && (e < 0 || model.map.rows[e].empty())) continue;
     Vector step = factor.matrixU().solve(reduced.col(c));
     step = constrained ? Vector(also.col(c) - kept.basis * step) : Vector(-step);
     step = step.cwiseProduct(unit);
     if (e >= 0)
       for (const Term& term : scaled.model->map.rows[e])
         out.kept[c] += term.weight * step[term.parameter];
-    if (!joint) continue;
+    if (!responses) continue;
     if (response.cols() == 0) response.resize(theta.size(), count);
     response.col(c) = scaled.outward_step(step, at);
   }
@@ -229,10 +233,9 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
                      .eval();
   if (out.joint_variance.size() > 0)
     out.joint_variance = (back.asDiagonal() * out.joint_variance * back.asDiagonal()).eval();
-  if (joint) {
+  if (response.cols() > 0) out.response = response * back.asDiagonal();
+  if (joint)
     out.joint = back.asDiagonal() * (pairs - reduced.transpose() * reduced) * back.asDiagonal();
-    out.response = response * back.asDiagonal();
-  }
   return out;
 }
 

@@ -17,10 +17,12 @@ struct ScoreTests {
   Vector score;             // of the log-likelihood
   Vector information;       // about the change, all parameters being estimated beside it
   Vector own;               // the same if all parameters were known
-  Vector kept;      // of a change of one of several equal entries, the part that is left when the
-                    // others follow
-  Matrix joint;     // information about several changes at once
-  Matrix response;  // of the parameters to a unit of each change, parameters x releases
+  Vector kept;   // of a change of one of several equal entries, the part that is left when the
+                 // others follow
+  Matrix joint;  // information about several changes at once
+  // Of the parameters to a unit of each change, parameters x releases; empty if not joint and
+  // large.
+  Matrix response;
   Vector variance;  // of the efficient scores, from the cases: robust tests divide by it
   Matrix joint_variance;
 };
