@@ -362,14 +362,6 @@ refit_leaders <- function(fit, leaders) {
   out
 }
 
-# How the parameters respond to a unit of each change, as columns: known from the tests of all
-# candidates, unless these were too many.
-responses_of <- function(fit, candidates, with) {
-  known <- candidates$response
-  if (all(lengths(known) > 0L)) return(do.call(cbind, known))
-  score_core(fit, with, TRUE)$response
-}
-
 # The better of two optima, from where the fit stands and from our own start, as amend() takes it.
 refit_leader <- function(fit, leaders, with, i) {
   lost <- list(status = "not converged", explanation = text_of("amended_model_does_not"))

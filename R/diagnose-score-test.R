@@ -155,6 +155,14 @@ score_core <- function(fit, with, joint) {
   tests
 }
 
+# How the parameters respond to a unit of each change, as columns: known from the tests of all
+# candidates, unless these were too many.
+responses_of <- function(fit, candidates, with) {
+  known <- candidates$response
+  if (all(lengths(known) > 0L)) return(do.call(cbind, known))
+  score_core(fit, with, TRUE)$response
+}
+
 # The joint test of all parameters, or of a subset.
 joint_of <- function(tests, set = seq_along(tests$score)) {
   joint_statistic(tests$score[set], tests$joint[set, set, drop = FALSE], tests$own[set],

@@ -39,6 +39,13 @@ page_step <- function(state, action, drawn) {
   list(state = state, drawn = drawn)
 }
 
+# Beside the jobs of the state: reports, and actions that take long.
+job_named <- function(name) {
+  switch(name, report = report_job,
+         step = page_job(function(state, action) action$input, page_step),
+         state_jobs[[name]])
+}
+
 # The refitted drops of amendments follow by themselves: first the five largest, then twenty.
 next_refits <- function(state) {
   if (state$stage != "amend" || is.null(state$found$amendments)) return(NULL)

@@ -283,16 +283,9 @@ report_job <- page_job(
     readBin(file, "raw", file.size(file))
   })
 
-# What an action of the page leaves to the other process because it takes long.
-step_job <- page_job(function(state, action) action$input, page_step)
-
-job_named <- function(name) {
-  switch(name, report = report_job, step = step_job, state_jobs[[name]])
-}
-
 # The job at once, in this process.
 job_done <- function(state, action) {
-  job <- job_named(action$do)
+  job <- state_jobs[[action$do]]
   input <- job$input(state, action)
   job$keep(state, do.call(job$work, input), input)
 }

@@ -12,8 +12,10 @@ core_tests <- function() {
   checked <- nzchar(Sys.getenv("ORIZZONTE_SANITIZE"))
   build <- file.path(root, ".build", if (checked) "core-sanitized" else "core-tests")
   dir.create(build, showWarnings = FALSE, recursive = TRUE)
-  sources <- list.files(file.path(root, c("src", "tests"), "core"), "[.]cpp$", full.names = TRUE,
+  # the test program itself takes longest and comes first
+  sources <- list.files(file.path(root, c("tests", "src"), "core"), "[.]cpp$", full.names = TRUE,
                         recursive = TRUE)
+  sources <- sources[order(-file.size(sources))]
   headers <- list.files(file.path(root, "src", "core"), "[.]hpp$", full.names = TRUE,
                         recursive = TRUE)
   program <- file.path(build, "run")
@@ -23,11 +25,17 @@ core_tests <- function() {
   flags <- paste(c("-std=c++17 -O1 -DEIGEN_RUNTIME_NO_MALLOC -Wno-ignored-attributes",
                    if (checked) "-g -fsanitize=address,undefined -fno-sanitize-recover=all",
                    paste0("-I", shQuote(folders))), collapse = " ")
+  # what all files include is parsed once
+  common <- file.path(build, "common.hpp")
+  if (!file.exists(common)) writeLines("#include \"model.hpp\"", common)
+  parsed <- paste0(common, ".gch")
   rules <- vapply(sources, function(file) {
     object <- file.path(build, sub("[.]cpp$", ".o", basename(file)))
-    paste0(object, ": ", paste(c(file, headers), collapse = " "), "\n\t", compiler, " ", flags,
-           " -c ", file, " -o ", object, "\n")
+    paste0(object, ": ", paste(c(file, headers, parsed), collapse = " "), "\n\t", compiler, " ",
+           flags, " -include ", common, " -c ", file, " -o ", object, "\n")
   }, "")
+  rules <- c(paste0(parsed, ": ", paste(c(common, headers), collapse = " "), "\n\t", compiler, " ",
+                    flags, " -x c++-header ", common, " -o ", parsed, "\n"), rules)
   objects <- file.path(build, sub("[.]cpp$", ".o", basename(sources)))
   writeLines(c(paste0(program, ": ", paste(objects, collapse = " "), "\n\t", compiler,
                       if (checked) " -fsanitize=address,undefined", " -o ",

@@ -6,13 +6,33 @@ cd "$(dirname "$0")/.."
 root=$PWD
 export R_LIBS="$root/.build/library${R_LIBS:+:$R_LIBS}"
 mkdir -p .build/check
+
 cd .build/check
 rm -rf ./*.tar.gz orizzonte.Rcheck
 jobs=$(nproc 2>/dev/null || echo 2)
 MAKEFLAGS="-j$jobs" R CMD build "$root"
+
+# The pages in a browser, beside the rest: they leave a processor idle most of the time.
+{
+  cd "$root"
+  Rscript --no-init-file tools/accessibility.R &&
+    ORIZZONTE_BROWSER=yes Rscript --no-init-file tests/run.R '^page-browser$'
+} >"$root/.build/pages.log" 2>&1 &
+pages=$!
+finish() {
+  status=$?
+  [ "$status" -eq 0 ] || kill "$pages" 2>/dev/null || true
+  wait "$pages" || status=1
+  cat "$root/.build/pages.log"
+  exit "$status"
+}
+trap finish EXIT
+
 printf 'CXX17FLAGS = -O2 -Wall\n' > Makevars
 export R_MAKEVARS_USER="$PWD/Makevars" MAKEFLAGS="-j$jobs"
 export _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_FORCE_SUGGESTS_=true
+# other work may slow the examples down
+export _R_CHECK_EXAMPLE_TIMING_THRESHOLD_=15
 export _R_CHECK_SYSTEM_CLOCK_=0 _R_CHECK_PACKAGE_DEPENDS_IGNORE_MISSING_ENHANCES_=true
 # the vignettes were built a moment ago
 R CMD check --as-cran --no-manual --no-tests --no-build-vignettes orizzonte_*.tar.gz || true
@@ -26,7 +46,3 @@ allowed=$(grep -cE '^\* checking (CRAN incoming feasibility|installed package si
 size=$(sed -n 's/^ *installed size is  *\([0-9.]*\)Mb.*/\1/p' "$log")
 case ${size:-0} in [0-7] | [0-7].*) ;; *) echo "installed size: $size MB" && exit 1 ;; esac
 [ "$left" -eq "$allowed" ]
-
-cd "$root"
-Rscript --no-init-file tools/accessibility.R
-ORIZZONTE_BROWSER=yes Rscript --no-init-file tests/run.R '^page-browser$'

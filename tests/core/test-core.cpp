@@ -14,10 +14,12 @@
 #include "infer/score_test.hpp"
 #include "infer/step_down.hpp"
 #include "linear/arrow.hpp"
+#include "linear/pivoted.hpp"
 #include "many/drawn.hpp"
 #include "many/refit_many.hpp"
 #include "many/resampled.hpp"
 #include "moments/distances.hpp"
+#include "moments/likelihood.hpp"
 #include "moments/reduce.hpp"
 #include "moments/saturated.hpp"
 #include "objective/normal_theory.hpp"
@@ -1165,4 +1167,80 @@ TEST_CASE("step-down p values compare each statistic with itself and all smaller
   const Vector lost = step_down((Vector(1) << std::nan("")).finished(), {1}, Matrix::Zero(1, 2));
   CHECK(std::isnan(lost[0]));
   CHECK(step_down(Vector(0), {}, Matrix(0, 3)).size() == 0);
+}
+
+TEST_CASE("a pivoted root reproduces a matrix of any rank, in strips as well as in one piece") {
+  Random random(7, 0);
+  for (const int size : {1, 5, 64, 65, 150}) {
+    for (const int rank : {1, (size + 1) / 2, size}) {
+      Matrix x(rank, size);
+      for (int j = 0; j < size; ++j)
+        for (int i = 0; i < rank; ++i) x(i, j) = random.normal();
+      const Matrix a = x.transpose() * x / rank;
+      const PivotedRoot found = pivoted_root(a, 1e-9);
+      REQUIRE(found.root.rows() == rank);
+      REQUIRE(found.pivot.size() == size);
+      const Matrix back = found.root.transpose() * found.root;
+      double off = 0;
+      for (int j = 0; j < size; ++j)
+        for (int i = 0; i < size; ++i)
+          off = std::max(off, std::abs(back(i, j) - a(found.pivot[i], found.pivot[j])));
+      CHECK(off < 1e-10 * (1 + a.cwiseAbs().maxCoeff()));
+      bool sorted = true, triangular = true;
+      for (int k = 1; k < rank; ++k)
+        sorted = sorted && found.root(k, k) <= found.root(k - 1, k - 1) + 1e-12;
+      for (int j = 0; j < rank; ++j)
+        for (int i = j + 1; i < rank; ++i) triangular = triangular && found.root(i, j) == 0;
+      CHECK(sorted);
+      CHECK(triangular);
+    }
+  }
+  // two rows that are the same count once
+  const Matrix twin = Matrix::Constant(2, 2, 1);
+  CHECK(pivoted_root(twin, 1e-10).root.rows() == 1);
+  CHECK(pivoted_root(Matrix::Zero(3, 3), 1e-10).root.rows() == 0);
+  CHECK(pivoted_root(Matrix(0, 0), 1e-10).pivot.size() == 0);
+  CHECK(pivoted_root(Matrix::Constant(2, 2, std::nan("")), 1e-10).root.rows() == 0);
+}
+
+TEST_CASE("the likelihood of missing patterns is the sum of the densities of their cases") {
+  Matrix sigma(3, 3);
+  sigma << 2, 0.5, 0.3, 0.5, 1, 0.2, 0.3, 0.2, 4e6;
+  const Vector mu = (Vector(3) << 1, -2, 1000).finished();
+  const double two_pi = 2 * std::acos(-1.0);
+  // two cases with the first two variables, one with the third alone
+  Matrix two(2, 2);
+  two << 1.5, -1, 0, -2.5;
+  Block first, second;
+  first.n = 2;
+  first.variables = {0, 1};
+  first.mean = two.colwise().mean();
+  const Matrix centred = two.rowwise() - first.mean.transpose();
+  first.covariance = centred.transpose() * centred / 2;
+  second.n = 1;
+  second.variables = {2};
+  second.mean = Vector::Constant(1, 3000);
+  second.covariance = Matrix::Zero(1, 1);
+  const Matrix own = sigma.topLeftCorner(2, 2);
+  double expected = 0;
+  for (int i = 0; i < 2; ++i) {
+    const Vector off = two.row(i).transpose() - mu.head(2);
+    expected += 2 * std::log(two_pi) + std::log(2 * 1 - 0.25) + off.dot(own.inverse() * off);
+  }
+  expected += std::log(two_pi) + std::log(4e6) + 1;
+  CHECK(pattern_deviance({first, second}, sigma, mu) == Approx(expected).epsilon(1e-13));
+  CHECK(pattern_deviance({}, sigma, mu) == 0);
+  // single variables: the first from two cases, the third from a case of no variance
+  const double variance = 0.75 * 0.75;
+  CHECK(single_deviance({first, second}, {0}) ==
+        Approx(2 * (std::log(two_pi) + std::log(variance) + 1)).epsilon(1e-13));
+  CHECK(single_deviance({first, second}, {}) == 0);
+  CHECK(std::isinf(single_deviance({second}, {2})));
+  Matrix improper = sigma;
+  improper(0, 1) = improper(1, 0) = 2;
+  CHECK(std::isnan(pattern_deviance({first}, improper, mu)));
+  // the variables of this pattern have a proper covariance matrix
+  CHECK(std::isfinite(pattern_deviance({second}, improper, mu)));
+  improper(2, 2) = -1;
+  CHECK(std::isnan(pattern_deviance({second}, improper, mu)));
 }
