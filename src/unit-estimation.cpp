@@ -1,7 +1,10 @@
-// One unit of compilation: objectives and solvers. Eigen's dense kernels are instantiated once per
-// unit, so two large units compile in half the time of one per folder.
+// One unit of compilation: models, objectives and solvers. Eigen's dense kernels are instantiated
+// once per unit, so two large units compile in half the time of one per folder.
+#include "core/expression.cpp"
 #include "core/linear/arrow.cpp"
 #include "core/linear/dense.cpp"
+#include "core/matrices.cpp"
+#include "core/model.cpp"
 #include "core/objective/case_scores.cpp"
 #include "core/objective/free_covariances.cpp"
 #include "core/objective/normal_theory.cpp"

@@ -1,5 +1,4 @@
-// One unit of compilation: models, moments, standard errors, tests and replicates.
-#include "core/expression.cpp"
+// One unit of compilation: moments, standard errors, tests and replicates.
 #include "core/infer/alignment.cpp"
 #include "core/infer/derivatives.cpp"
 #include "core/infer/meat.cpp"
@@ -15,8 +14,6 @@
 #include "core/many/refit_many.cpp"
 #include "core/many/resampled.cpp"
 #include "core/many/source.cpp"
-#include "core/matrices.cpp"
-#include "core/model.cpp"
 #include "core/moments/block.cpp"
 #include "core/moments/distances.cpp"
 #include "core/moments/likelihood.cpp"
