@@ -70,6 +70,11 @@ new_worker <- function() {
                        wait = FALSE)
 }
 
+without_worker <- function(worker) {
+  if (!is.null(worker)) worker$kill()
+  NULL
+}
+
 # The result of the job as `fit`, the lines of its error as `problem`, or NULL while it is running.
 heard_from <- function(worker) {
   if (worker$poll_process(0) != "ready") return(NULL)
@@ -112,15 +117,10 @@ job_desk <- function(session, shown, show, save) {
   worker <- NULL
   job <- NULL
   tell <- function(...) if (!session$isClosed()) session$sendCustomMessage("job", list(...))
-  warm <- function() {
-    if (is.null(worker) || !worker$is_alive()) worker <<- new_worker()
-  }
+  warm <- function() if (is.null(worker) || !worker$is_alive()) worker <<- new_worker()
   # a job is left by ending its process
   drop_job <- function() {
-    if (!is.null(job) && !is.null(worker)) {
-      worker$kill()
-      worker <<- NULL
-    }
+    if (!is.null(job)) worker <<- without_worker(worker)
     job <<- NULL
   }
   say_there <- function(message) {
@@ -139,8 +139,8 @@ job_desk <- function(session, shown, show, save) {
     ended <- job
     job <<- NULL
     tell(ended = TRUE)
-    if (!is.null(made$problem) && ended$action$do == "step") return(say_there(made$problem))
-    if (is.null(made$problem) && ended$action$do == "step") return(show(made$fit))
+    if (ended$action$do == "step")
+      return(if (is.null(made$problem)) show(made$fit) else say_there(made$problem))
     if (is.null(made$problem) && ended$action$do == "report")
       return(save(ended$input$name, made$fit))
     step(state = concluded(shown()$state, ended, made))
@@ -192,7 +192,7 @@ job_desk <- function(session, shown, show, save) {
     },
     end = function() {
       job <<- NULL
-      if (!is.null(worker)) worker$kill()
+      worker <<- without_worker(worker)
     })
 }
 
