@@ -111,6 +111,11 @@ concluded <- function(state, job, made) {
   state
 }
 
+saying <- function(there, message) {
+  there$state$message <- message
+  there
+}
+
 # The one long job that a window may have at a time. `shown`: the state and diagram of the window;
 # `show`: shows others; `save`: gives bytes to the browser, under a name.
 job_desk <- function(session, shown, show, save) {
@@ -123,11 +128,7 @@ job_desk <- function(session, shown, show, save) {
     if (!is.null(job)) worker <<- without_worker(worker)
     job <<- NULL
   }
-  say_there <- function(message) {
-    there <- shown()
-    there$state$message <- message
-    show(there)
-  }
+  say_there <- function(message) show(saying(shown(), message))
   # an action, at once if that is quick
   step <- function(action = NULL, state = shown()$state) {
     input <- list(state = state, action = action, drawn = shown()$drawn)
