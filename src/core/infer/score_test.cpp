@@ -193,7 +193,8 @@ ScoreTests score_tests(const Model& model, const Sample& sample, const Vector& t
   out.information = out.own - reduced.colwise().squaredNorm().transpose();
   out.kept = Vector::Ones(count);
   Matrix response;
-  const bool responses = joint || static_cast<double>(count) * theta.size() <= most_responses;
+  const bool responses =
+      joint || static_cast<double>(count) * static_cast<double>(theta.size()) <= most_responses;
   for (int c = 0; c < count; ++c) {
     const int e = releases[c].entry;
     if (!responses && (e < 0 || model.map.rows[e].empty())) continue;
