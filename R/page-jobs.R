@@ -3,7 +3,7 @@
 
 # An action that takes longer than this is left to the other process, so that no window waits for
 # the fit of another one.
-page_patience <- 0.4  # seconds
+page_patience <- 1  # second
 
 # The value of `code` if it is there within `seconds`, otherwise NULL. The time limit of R stops the
 # code with an error that code on the way may have caught: hence the clock decides.
