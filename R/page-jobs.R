@@ -24,8 +24,9 @@ within_seconds <- function(code, seconds) {
   if (!late()) value[[1L]]
 }
 
-# What follows from an action: the next state, and the diagram that shows it. `drawn`: the last
-# diagram as `panel`, and the version and group that it is `of`. Without an action the state stays.
+# What follows from an action: the next state, the diagram that shows it, and the contents of the
+# page. `drawn`: the last diagram as `panel`, and the version and group that it is `of`. Without an
+# action the state stays.
 page_step <- function(state, action, drawn) {
   if (!is.null(action)) state <- page_act(state, action)
   of <- list(state$at, state$group)
@@ -36,7 +37,11 @@ page_step <- function(state, action, drawn) {
     drawn <- list(of = of, panel = panel)
   }
   if (!is.null(drawn$panel)) state$arrangement <- arrangement_value(drawn$panel)
-  list(state = state, drawn = drawn)
+  page_contents(state, drawn)
+}
+
+page_contents <- function(state, drawn) {
+  list(state = state, drawn = drawn, places = page_places(state, drawn$panel))
 }
 
 # Beside the jobs of the state: reports, and actions that take long.
@@ -111,13 +116,8 @@ concluded <- function(state, job, made) {
   state
 }
 
-saying <- function(there, message) {
-  there$state$message <- message
-  there
-}
-
 # The one long job that a window may have at a time. `shown`: the state and diagram of the window;
-# `show`: shows others; `save`: gives bytes to the browser, under a name.
+# `show`: shows what page_step() gives; `save`: gives bytes to the browser, under a name.
 job_desk <- function(session, shown, show, save) {
   worker <- NULL
   job <- NULL
@@ -128,7 +128,8 @@ job_desk <- function(session, shown, show, save) {
     if (!is.null(job)) worker <<- without_worker(worker)
     job <<- NULL
   }
-  say_there <- function(message) show(saying(shown(), message))
+  again <- function(state) show(page_contents(state, shown()$drawn))
+  say_there <- function(message) again(replace(shown()$state, "message", list(message)))
   # an action, at once if that is quick
   step <- function(action = NULL, state = shown()$state) {
     input <- list(state = state, action = action, drawn = shown()$drawn)
@@ -187,9 +188,9 @@ job_desk <- function(session, shown, show, save) {
       refits <- identical(job$action$do, "refits")
       drop_job()
       tell(ended = TRUE)
-      there <- shown()
-      if (refits) there$state$found$refitted <- Inf
-      show(there)
+      state <- shown()$state
+      if (refits) state$found$refitted <- Inf
+      again(state)
     },
     end = function() {
       job <<- NULL

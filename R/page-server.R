@@ -89,13 +89,13 @@ page_server <- function(first, key, port, last) {
     drawn <- list()
     sent <- list()
     answered <- 0
-    # `made`: a state and its diagram
+    # `made`: what page_step() gives
     show <- function(made) {
       windows[[window]] <- last$state <- made$state
       drawn <<- made$drawn
       jobs$attend_stage(made$state)
       # only what has changed is sent
-      places <- page_places(made$state, drawn$panel)
+      places <- made$places
       same <- vapply(names(places), function(name) identical(places[[name]], sent[[name]]), NA)
       sent <<- places
       always <- c("title", "summary", "stage", "version")

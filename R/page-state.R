@@ -278,7 +278,8 @@ report_job <- page_job(
       results <- list(fit, bootstrap, ladder)
       names(results) <- text_of_each(c("page_report_fit", "page_report_bootstrap",
                                        "page_report_ladder"))
-      write_report(results[lengths(results) > 0L], file, quiet = TRUE)
+      write_report(results[lengths(results) > 0L], file, quiet = TRUE,
+                   title = fit$request$blueprint$title)
     }
     readBin(file, "raw", file.size(file))
   })

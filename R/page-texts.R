@@ -107,8 +107,8 @@ add_texts(
     "The job that has ended was begun with another version of the model; its result is not shown."),
   page_reps = "Replicates",
   page_bootstrap = "Bootstrap",
-  page_report_fit = "Model",
-  page_report_bootstrap = "Bootstrap",
+  page_report_fit = "The fitted model",
+  page_report_bootstrap = "Bootstrap results",
   page_report_ladder = "Measurement invariance",
   page_claims = "Hypotheses",
   page_claims_how = paste0(

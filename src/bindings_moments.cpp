@@ -86,7 +86,7 @@ double core_pattern_deviance(SEXP patterns, const Eigen::MatrixXd& covariance,
 // [[Rcpp::export(rng = false)]]
 double core_single_deviance(SEXP patterns, int size, const Rcpp::IntegerVector& variables) {
   oz::Sequence<int> wanted;
-  for (int v : variables) wanted.push_back(v - 1);
+  for (int v : variables) wanted.push_back(index_within(v, size, false));
   return oz::single_deviance(patterns_from(patterns, 0, size), wanted);
 }
 

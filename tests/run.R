@@ -60,13 +60,21 @@ core_tests <- function() {
   c(passed = counts[1L] - failed, failed = max(1L, failed, na.rm = TRUE))
 }
 
+# What was skipped is said, with its reasons.
+skipped_lines <- function(results) {
+  skips <- Filter(function(x) inherits(x, "expectation_skip"), do.call(c, results$result))
+  reasons <- table(vapply(skips, function(x) sub("^Reason: ", "", conditionMessage(x)), ""))
+  if (length(reasons)) paste0("  skipped ", reasons, ": ", names(reasons), "\n")
+}
+
 # Runs one test file; returns its counts and, if anything failed, its output.
 run_file <- function(file) {
   seconds <- system.time(output <- utils::capture.output(results <- as.data.frame(
     test_file(file, package = "orizzonte", load_package = "installed", reporter = "check",
               stop_on_failure = FALSE))))[["elapsed"]]
   failed <- sum(results$failed) + sum(results$error)
-  cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds))
+  cat(sprintf("%-40s %4d passed %3d failed %6.1f s\n", file, sum(results$passed), failed, seconds),
+      skipped_lines(results), sep = "")
   list(passed = sum(results$passed), failed = failed,
        output = if (failed > 0)
          c("", file, grep("skipped|^$", output, value = TRUE, invert = TRUE)))

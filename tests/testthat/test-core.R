@@ -159,3 +159,26 @@ test_that("the information of groups in blocks gives what the whole gives", {
     }
   }
 })
+
+test_that("a pivoted root is that of R, and what does not fit together is refused", {
+  set.seed(3)
+  for (rank in c(1L, 40L, 100L)) {
+    x <- matrix(rnorm(rank * 100L), rank)
+    correlation <- stats::cov2cor(crossprod(x) + 1e-3 * (rank == 100L) * diag(100L))
+    oracle <- suppressWarnings(chol(correlation, pivot = TRUE, tol = 1e-10))
+    found <- core_pivoted_root(correlation, 1e-10)
+    expect_equal(nrow(found$root), attr(oracle, "rank"))
+    own <- crossprod(found$root)[order(found$pivot), order(found$pivot)]
+    expect_equal(own, correlation, tolerance = 1e-10)
+    if (rank > 1L) expect_identical(found$pivot, attr(oracle, "pivot"))
+  }
+  pattern <- list(n = 3, covariance = diag(2), mean = c(0, 0), variables = 1:2)
+  expect_equal(core_pattern_deviance(list(pattern), diag(2), c(0, 0)), 6 * log(2 * pi) + 6)
+  for (wrong in list(quote(core_pivoted_root(matrix(1, 2, 3), 1e-10)),
+                     quote(core_pattern_deviance(list(pattern), diag(2), 1)),
+                     quote(core_pattern_deviance(list(pattern), diag(1), 1)),
+                     quote(core_pattern_deviance(3, diag(2), c(0, 0))),
+                     quote(core_single_deviance(list(pattern), 2L, 3L)),
+                     quote(core_single_deviance(list(pattern), 2L, 0L))))
+    expect_error(eval(wrong), class = "orizzonte_error_object")
+})
