@@ -3,7 +3,7 @@
 
 # An action that takes longer than this is left to the other process, so that no window waits for
 # the fit of another one.
-page_patience <- 1  # second
+page_patience <- 1.5  # seconds
 
 # The value of `code` if it is there within `seconds`, otherwise NULL. The time limit of R stops the
 # code with an error that code on the way may have caught: hence the clock decides.
@@ -173,9 +173,9 @@ job_desk <- function(session, shown, show, save) {
   list(
     step = step,
     begin = begin,
-    # stages that need a process get it before it is asked for; refits begin and end by themselves
+    # the process is there before it is asked for; refits begin and end by themselves
     attend_stage = function(state) {
-      if (state$stage %in% c("amend", "groups", "report")) warm()
+      warm()
       refits <- next_refits(state)
       running <- identical(job$action$do, "refits")
       if (running && (is.null(refits) || job$at != state$at)) drop_job()

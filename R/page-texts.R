@@ -101,7 +101,7 @@ add_texts(
   page_options_of_fit = "{option} is not an argument of fit_model().",
   page_job_runs = "Working in a process of its own",
   page_cancel = "Cancel",
-  page_job_busy = "Another job is running. Wait for it, or cancel it.",
+  page_job_busy = "This was not done: another job is running. Wait for it, or cancel it.",
   page_job_ended = "The process of this job has ended without a result.",
   page_job_of_other_version = paste0(
     "The job that has ended was begun with another version of the model; its result is not shown."),
