@@ -21,7 +21,6 @@ MAKEFLAGS="-j$jobs" R CMD build "$root"
 pages=$!
 finish() {
   status=$?
-  [ "$status" -eq 0 ] || kill "$pages" 2>/dev/null || true
   wait "$pages" || status=1
   cat "$root/.build/pages.log"
   exit "$status"
